@@ -1,0 +1,11 @@
+module zarvek
+
+go 1.26.0
+
+require (
+	github.com/gaissmai/bart v0.30.0
+	github.com/stretchr/testify v1.12.1
+	golang.org/x/sync v0.25.0
+)
+
+require go.yaml.in/yaml/v3 v3.0.5 // indirect

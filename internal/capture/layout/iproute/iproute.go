@@ -1,0 +1,197 @@
+// Package iproute reads what iproute2 prints as JSON (ip -j): routes of all tables, addresses and links, neighbours
+// and policy rules. It exists because the kernel's own tables are what forwards.
+//
+// A text may hold several JSON documents one after another, as several commands leave them. Each object is read or
+// left unread by itself; every statement points at its object.
+package iproute
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+const name = "iproute JSON"
+
+// Reader is the family's registration.
+var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read}
+
+var errUnknownObject = errors.New("an object that is no route, address, neighbour or rule")
+
+// recognise looks for a JSON array of objects with iproute's names.
+func recognise(text []byte) int {
+	head := bytes.TrimLeft(text[:min(len(text), 4096)], " \t\r\n\ufeff")
+	if len(head) == 0 || head[0] != '[' {
+		return 0
+	}
+	rest := bytes.TrimLeft(head[1:], " \t\r\n")
+	if len(rest) > 0 && rest[0] == ']' {
+		return 1
+	}
+	for _, key := range [...]string{`"dst":`, `"ifname":`, `"priority":`, `"dst" :`} {
+		if bytes.Contains(head, []byte(key)) && len(rest) > 0 && rest[0] == '{' {
+			return 1000
+		}
+	}
+	return 0
+}
+
+// span is one object of the text and what became of it.
+type span struct {
+	lo, hi int
+	err    error
+}
+
+type reader struct {
+	text    []byte
+	res     layout.Reading
+	spans   []span
+	tables  map[tableKey]int
+	waiting []object // default routes whose family the next route decides
+	family  route.Family
+}
+
+type tableKey struct {
+	name   string
+	family route.Family
+}
+
+// Read reads a text of this family.
+func Read(text []byte) layout.Reading {
+	r := reader{text: text, tables: map[tableKey]int{}}
+	r.res.Layout = name
+	lo := 0
+	var err error
+	for err == nil {
+		lo, err = r.document(lo)
+	}
+	r.settleWaiting()
+	if !errors.Is(err, io.EOF) {
+		if errors.Is(err, io.ErrUnexpectedEOF) {
+			for i := range r.res.Facts.Tables {
+				r.res.Facts.Tables[i].Cut = true
+			}
+			err = layout.ErrCut
+		}
+		r.spans = append(r.spans, span{lo, len(text), fmt.Errorf("not valid JSON from here on: %w", err)})
+	}
+	r.account()
+	return r.res
+}
+
+// document reads one JSON array from offset lo on and returns where it ends.
+func (r *reader) document(lo int) (int, error) {
+	for lo < len(r.text) && bytes.IndexByte([]byte(" \t\r\n"), r.text[lo]) >= 0 {
+		lo++
+	}
+	if lo == len(r.text) {
+		return lo, io.EOF
+	}
+	dec := json.NewDecoder(bytes.NewReader(r.text[lo:]))
+	t, err := dec.Token()
+	if err != nil {
+		return lo, err
+	}
+	if t != json.Delim('[') {
+		return lo, errors.New("an array was expected")
+	}
+	r.family = 0
+	at := lo + int(dec.InputOffset())
+	for dec.More() {
+		var o object
+		err := dec.Decode(&o)
+		end := lo + int(dec.InputOffset())
+		var bad *json.UnmarshalTypeError
+		if err != nil && !errors.As(err, &bad) {
+			return at, err
+		}
+		at += bytes.IndexByte(r.text[at:end], '{') // past the comma; -1 for something that is no object
+		if r.text[max(at, 0)] != '{' {
+			at = end - 1
+		}
+		o.lo, o.hi = at, end
+		if bad != nil {
+			err = fmt.Errorf("%w: %s in %q", layout.ErrNumber, bad.Value, bad.Field)
+		} else {
+			err = r.object(&o)
+		}
+		r.spans = append(r.spans, span{o.lo, o.hi, err})
+		at = end
+	}
+	if _, err := dec.Token(); err != nil {
+		return at, err
+	}
+	return lo + int(dec.InputOffset()), nil
+}
+
+// object sorts an object by the names in it.
+func (r *reader) object(o *object) error {
+	switch {
+	case o.Ifname != "":
+		return r.link(o)
+	case o.Priority != nil:
+		return r.rule(o)
+	case o.State != nil || o.LLAddr != "":
+		return r.neighbour(o)
+	case o.Dst != "":
+		return r.route(o)
+	case o.empty():
+		return nil
+	}
+	return errUnknownObject
+}
+
+// account counts each line once: unread where any object on it is, read where one was read, ignored where there is
+// only punctuation.
+func (r *reader) account() {
+	next := 0
+	for lo, hi := range layout.Lines(r.text) {
+		if layout.Blank(r.text[lo:hi]) {
+			continue
+		}
+		for next < len(r.spans) && r.spans[next].hi <= lo {
+			next++
+		}
+		read, bad, more := false, span{}, 0
+		for i := next; i < len(r.spans) && r.spans[i].lo < hi; i++ {
+			s := r.spans[i]
+			switch {
+			case s.err == nil:
+				read = true
+			case bad.err == nil:
+				bad = s
+			default:
+				more++
+			}
+		}
+		switch {
+		case bad.err != nil:
+			err := bad.err
+			if more > 0 {
+				err = fmt.Errorf("%w (and %d more objects on this line)", err, more)
+			}
+			r.res.Unread = append(r.res.Unread, layout.Unread{Mark: layout.Mark(max(lo, bad.lo), min(hi, bad.hi)), Reason: err})
+		case read:
+			r.res.Read++
+		default:
+			r.res.Ignored++
+		}
+	}
+}
+
+func (r *reader) table(name string, f route.Family) *network.TableFacts {
+	k := tableKey{name, f}
+	i, ok := r.tables[k]
+	if !ok {
+		i = len(r.res.Facts.Tables)
+		r.tables[k] = i
+		r.res.Facts.Tables = append(r.res.Facts.Tables, network.TableFacts{Name: name, Family: f, Kind: network.KernelTable})
+	}
+	return &r.res.Facts.Tables[i]
+}

@@ -1,0 +1,138 @@
+package iproute
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"net/netip"
+	"slices"
+	"strings"
+
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+// link reads an object of ip addr or ip link.
+func (r *reader) link(o *object) error {
+	state := network.LinkUnknown
+	switch {
+	case slices.Contains(o.Flags, "NO-CARRIER"), o.OperState == "DOWN", o.OperState == "LOWERLAYERDOWN",
+		o.OperState == "NOTPRESENT", len(o.Flags) > 0 && !slices.Contains(o.Flags, "UP"):
+		state = network.LinkDown
+	case slices.Contains(o.Flags, "UP"), o.OperState == "UP":
+		state = network.LinkUp
+	}
+	ifname, _, _ := strings.Cut(o.Ifname, "@")
+	whole := layout.Mark(o.lo, o.hi)
+	r.res.Facts.Interfaces = append(r.res.Facts.Interfaces, network.Interface{Name: ifname, State: state, MAC: strings.ToLower(o.MAC), Mark: whole})
+	at := o.lo
+	for _, raw := range o.AddrInfo {
+		var a address
+		if err := json.Unmarshal(raw, &a); err != nil {
+			return fmt.Errorf("%w: an address of %q", layout.ErrAddress, ifname)
+		}
+		m := whole
+		if i := bytes.Index(r.text[at:o.hi], raw); i >= 0 && len(raw) > 0 {
+			m = layout.Mark(at+i, at+i+len(raw))
+			at += i + len(raw)
+		}
+		addr, ok := layout.Addr([]byte(a.Local))
+		if a.Local == "" && a.PrefixLen == nil { // iproute prints {} for what a filter left out
+			continue
+		}
+		if !ok || a.PrefixLen == nil || *a.PrefixLen < 0 || *a.PrefixLen > addr.BitLen() {
+			return fmt.Errorf("%w: %q on %q", layout.ErrAddress, a.Local, ifname)
+		}
+		if a.DADFailed {
+			continue // another device has it: RFC 4862 section 5.4.5, the address is not used
+		}
+		bits := *a.PrefixLen
+		if a.Peer != "" {
+			bits = addr.BitLen() // the prefix is the peer's
+		}
+		r.res.Facts.Addresses = append(r.res.Facts.Addresses, network.Address{Prefix: netip.PrefixFrom(addr, bits), Interface: ifname, Mark: m})
+	}
+	return nil
+}
+
+// neighbour reads an object of ip neigh.
+func (r *reader) neighbour(o *object) error {
+	a, ok := layout.Addr([]byte(o.Dst))
+	if !ok {
+		return fmt.Errorf("%w: %q", layout.ErrAddress, string(o.Dst))
+	}
+	n := network.Neighbour{Address: a, Interface: o.Dev, MAC: strings.ToLower(o.LLAddr), Mark: layout.Mark(o.lo, o.hi)}
+	for _, s := range o.State {
+		switch s {
+		case "REACHABLE", "STALE", "DELAY", "PROBE", "PERMANENT", "NOARP":
+			n.State = network.NeighbourAlive
+		case "FAILED":
+			n.State = network.NeighbourFailed
+		}
+	}
+	r.res.Facts.Neighbours = append(r.res.Facts.Neighbours, n)
+	return nil
+}
+
+// rule reads an object of ip rule. The rule for the local table is left out: a device's own addresses come first.
+func (r *reader) rule(o *object) error {
+	n := network.Rule{Priority: *o.Priority, Ingress: o.IIF, Table: tableName(o.Table), Mark: layout.Mark(o.lo, o.hi)}
+	if o.Table == "local" || o.Table == "255" {
+		return nil
+	}
+	var err error
+	if n.From, err = selector(o.Src, o.SrcLen); err != nil {
+		return err
+	}
+	if n.To, err = selector(o.Dst, o.DstLen); err != nil {
+		return err
+	}
+	for _, p := range [...]netip.Prefix{n.From, n.To} {
+		if p.IsValid() {
+			n.Family = route.FamilyOf(p.Addr())
+		}
+	}
+	switch o.Action {
+	case "", "lookup", "to_tbl":
+	case "blackhole":
+		n.Action = network.RuleBlackhole
+	case "unreachable":
+		n.Action = network.RuleUnreachable
+	case "prohibit":
+		n.Action = network.RuleProhibit
+	default:
+		n.Undecided = true
+	}
+	if o.Goto != nil {
+		n.Action = network.RuleJump
+	}
+	if n.Action == network.RuleLookup && o.Table == "" {
+		n.Table = "" // a nop or an l3mdev rule: which table it means is not in the rule
+	}
+	n.Undecided = n.Undecided || o.OIF != "" || o.Not != nil || o.FWMark != "" || o.TOS != "" || o.L3MDev != nil ||
+		o.IPProto != "" || o.SPort != nil || o.DPort != nil || o.UIDRange != nil || o.TunID != nil || o.Suppress != nil || o.SuppIf != nil
+	if o.Not != nil {
+		n.From, n.To = netip.Prefix{}, netip.Prefix{}
+	}
+	r.res.Facts.Rules = append(r.res.Facts.Rules, n)
+	return nil
+}
+
+func selector(w word, bits *int) (netip.Prefix, error) {
+	if w == "" || w == "all" {
+		return netip.Prefix{}, nil
+	}
+	a, ok := layout.Addr([]byte(w))
+	if !ok {
+		return netip.Prefix{}, fmt.Errorf("%w: %q", layout.ErrAddress, string(w))
+	}
+	n := a.BitLen()
+	if bits != nil {
+		n = *bits
+	}
+	if n < 0 || n > a.BitLen() {
+		return netip.Prefix{}, fmt.Errorf("%w: %d", layout.ErrPrefixLength, n)
+	}
+	return netip.PrefixFrom(a, n), nil
+}

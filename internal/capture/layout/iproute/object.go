@@ -1,0 +1,103 @@
+package iproute
+
+import (
+	"encoding/json"
+	"reflect"
+	"strconv"
+)
+
+// object has the names of every kind of object that is read; which are present tells the kind.
+type object struct {
+	lo, hi int
+
+	// routes, and partly the others
+	Type     word     `json:"type"`
+	Dst      word     `json:"dst"`
+	Gateway  word     `json:"gateway"`
+	Via      *via     `json:"via"`
+	Dev      string   `json:"dev"`
+	Table    word     `json:"table"`
+	Protocol word     `json:"protocol"`
+	Scope    word     `json:"scope"`
+	PrefSrc  word     `json:"prefsrc"`
+	Metric   *uint64  `json:"metric"`
+	Pref     string   `json:"pref"`
+	Flags    []string `json:"flags"`
+	NextHops []hop    `json:"nexthops"`
+
+	// links and addresses
+	Ifname    string            `json:"ifname"`
+	OperState string            `json:"operstate"`
+	MAC       string            `json:"address"`
+	AddrInfo  []json.RawMessage `json:"addr_info"`
+
+	// neighbours
+	LLAddr string   `json:"lladdr"`
+	State  []string `json:"state"`
+
+	// rules
+	Priority *uint32         `json:"priority"`
+	Src      word            `json:"src"`
+	SrcLen   *int            `json:"srclen"`
+	DstLen   *int            `json:"dstlen"`
+	IIF      string          `json:"iif"`
+	OIF      string          `json:"oif"`
+	Action   word            `json:"action"`
+	Goto     *uint64         `json:"goto"`
+	Not      json.RawMessage `json:"not"`
+	FWMark   word            `json:"fwmark"`
+	TOS      word            `json:"tos"`
+	L3MDev   json.RawMessage `json:"l3mdev"`
+	IPProto  word            `json:"ipproto"`
+	SPort    json.RawMessage `json:"sport"`
+	DPort    json.RawMessage `json:"dport"`
+	UIDRange json.RawMessage `json:"uid_start"`
+	TunID    json.RawMessage `json:"tun_id"`
+	Suppress *int            `json:"suppress_prefixlen"`
+	SuppIf   json.RawMessage `json:"suppress_ifgroup"`
+}
+
+type via struct {
+	Host string `json:"host"`
+}
+
+type hop struct {
+	Gateway word     `json:"gateway"`
+	Via     *via     `json:"via"`
+	Dev     string   `json:"dev"`
+	Weight  uint32   `json:"weight"`
+	Flags   []string `json:"flags"`
+}
+
+type address struct {
+	Local     string `json:"local"`
+	PrefixLen *int   `json:"prefixlen"`
+	Peer      string `json:"address"`
+	DADFailed bool   `json:"dadfailed"`
+}
+
+// empty reports whether the object has none of the names: iproute prints {} for what a filter left out.
+func (o *object) empty() bool {
+	return o.Type == "" && o.Gateway == "" && o.Dev == "" && o.NextHops == nil && o.Table == "" && o.Src == ""
+}
+
+// word is a name that iproute prints as a number where it knows none (ip -N).
+type word string
+
+// UnmarshalJSON takes a string or a number.
+func (w *word) UnmarshalJSON(b []byte) error {
+	if len(b) > 0 && b[0] == '"' {
+		var s string
+		err := json.Unmarshal(b, &s)
+		*w = word(s)
+		return err
+	}
+	if string(b) == "null" {
+		return nil
+	}
+	if _, err := strconv.ParseUint(string(b), 10, 64); err != nil {
+		return &json.UnmarshalTypeError{Value: string(b[:min(len(b), 40)]), Type: reflect.TypeFor[string]()}
+	}
+	*w = word(b)
+	return nil
+}

@@ -1,0 +1,194 @@
+package lettered
+
+import (
+	"strings"
+
+	"zarvek/internal/core/route"
+)
+
+// legend is what a capture's own key says of its letters.
+type legend struct {
+	entries  map[string]string // code as printed: "O", "IA", "i", "*" → its description in lower case
+	selects  bool              // it has a mark for the chosen route, so an unmarked one is not chosen
+	installs bool              // it has a mark for the forwarding table
+	codes    map[string]code   // code columns seen, as printed
+}
+
+// code is what one code column says.
+type code struct {
+	known    bool
+	protocol route.Protocol
+	subtype  string
+	state    route.State
+	backup   bool
+}
+
+func newLegend() *legend { return &legend{entries: map[string]string{}, codes: map[string]code{}} }
+
+// defaultLegend is used where a capture shows none: the letters that most lettered tables share.
+func defaultLegend() *legend {
+	l := newLegend()
+	l.add("K - kernel route, C - connected, L - local, S - static, R - RIP, O - OSPF, i - IS-IS, I - IS-IS, B - BGP, D - EIGRP," +
+		" E - EIGRP, A - Babel, IA - OSPF inter area, E1 - OSPF external type 1, E2 - OSPF external type 2," +
+		" N1 - OSPF NSSA external type 1, N2 - OSPF NSSA external type 2, EX - EIGRP external," +
+		" L1 - IS-IS level-1, L2 - IS-IS level-2, ia - IS-IS inter area, * - candidate default")
+	return l
+}
+
+// looseLegend is the default one for a capture whose rows carry selection marks though the legend is missing.
+func looseLegend() *legend {
+	l := defaultLegend()
+	l.add("> - selected route, * - FIB route, q - queued, r - rejected")
+	return l
+}
+
+// add reads one line of a legend: CODE - DESCRIPTION, separated by commas. It reports whether any entry was found.
+func (l *legend) add(line string) bool {
+	found := false
+	for entry := range strings.SplitSeq(line, ",") {
+		key, text, ok := strings.Cut(entry, " - ")
+		if !ok {
+			continue
+		}
+		key, text = strings.TrimSpace(key), strings.ToLower(strings.TrimSpace(text))
+		// Two entries without a comma between them: "b - backup", then "t - trapped" on the next line.
+		if i := strings.Index(text, "  "); i > 0 {
+			text = text[:i]
+		}
+		if key == "" || len(key) > 4 || strings.ContainsAny(key, " \t") {
+			continue
+		}
+		l.entries[key], found = text, true
+		l.selects = l.selects || strings.Contains(text, "selected route")
+		l.installs = l.installs || strings.Contains(text, "fib route") || strings.Contains(text, "installed")
+	}
+	return found
+}
+
+// read interprets a code column such as "O>*", "O IA" or "S*".
+func (l *legend) read(column string) code {
+	if c, ok := l.codes[column]; ok {
+		return c
+	}
+	c := l.interpret(column)
+	l.codes[column] = c
+	return c
+}
+
+func (l *legend) interpret(column string) code {
+	var c code
+	selected, fib, refused := false, false, false
+	for rest, first := column, true; rest != ""; first = false {
+		if rest[0] == ' ' || rest[0] == '\t' {
+			rest = rest[1:]
+			continue
+		}
+		text, n := l.longest(rest)
+		rest = rest[n:]
+		switch {
+		case first && (n > 0 && isLetter(column[0])):
+			c.protocol, c.subtype = protocolOf(text)
+			c.known = text != ""
+		case strings.Contains(text, "selected route"):
+			selected = true
+		case strings.Contains(text, "fib route"):
+			fib = true
+		case text == "rejected", text == "queued", strings.Contains(text, "offload failure"), strings.Contains(text, "trapped"):
+			refused = text == "rejected" || text == "queued" || refused
+		case text == "backup":
+			c.backup = true
+		default:
+			if _, sub := protocolOf(text); sub != "" {
+				c.subtype = sub
+			}
+		}
+	}
+	if selected || !l.selects {
+		c.state |= route.Active
+	}
+	if fib || !l.installs && c.state != 0 {
+		c.state |= route.Installed
+	}
+	if refused && !fib {
+		c.state |= route.Rejected
+	}
+	return c
+}
+
+// longest finds the longest legend entry at the start of s; without one it takes a character and no meaning.
+func (l *legend) longest(s string) (text string, n int) {
+	for n = min(len(s), 4); n > 0; n-- {
+		if text, ok := l.entries[s[:n]]; ok {
+			return text, n
+		}
+	}
+	return "", 1
+}
+
+// protocolOf names the protocol that a legend's description means, with the subtype it adds.
+func protocolOf(text string) (route.Protocol, string) {
+	has := func(words ...string) bool {
+		for _, w := range words {
+			if strings.Contains(text, w) {
+				return true
+			}
+		}
+		return false
+	}
+	sub := ""
+	switch {
+	case has("nssa external type 1"):
+		sub = "nssa-external-1"
+	case has("nssa external type 2"):
+		sub = "nssa-external-2"
+	case has("external type 1"):
+		sub = "external-1"
+	case has("external type 2"):
+		sub = "external-2"
+	case has("inter area", "inter-area", "interarea", "ospf inter"):
+		sub = "inter-area"
+	case has("intra area", "intra-area", "ospf intra"):
+		sub = "intra-area"
+	case has("external"):
+		sub = "external"
+	case has("level-1", "level 1"):
+		sub = "level-1"
+	case has("level-2", "level 2"):
+		sub = "level-2"
+	case has("summary"):
+		sub = "summary"
+	}
+	switch {
+	case has("connected"):
+		return route.Direct, sub
+	case has("candidate default"):
+		return route.Other, ""
+	case has("static"):
+		return route.Static, sub
+	case has("ripng"):
+		return route.RIPng, sub
+	case has("rip"):
+		return route.RIP, sub
+	case has("ospf"):
+		return route.OSPF, sub
+	case has("is-is", "isis"):
+		return route.ISIS, sub
+	case has("eigrp"):
+		return route.EIGRP, sub
+	case has("bgp"):
+		return route.BGP, sub
+	case has("babel"):
+		return route.Babel, sub
+	case has("kernel"):
+		return route.Kernel, sub
+	case has("dhcp"):
+		return route.DHCP, sub
+	case has("aggregate"):
+		return route.Aggregate, sub
+	case has("local"):
+		return route.Local, sub
+	case text == "nat" || has("nat ", "network address translation"):
+		return route.NAT, sub
+	}
+	return route.Other, sub
+}

@@ -1,0 +1,70 @@
+// Package lettered reads tables whose rows begin with code letters: the routing daemons' own text (FRR and its
+// relatives) and the many devices that print alike. It exists as one reader because the letters are defined by the
+// legend on top of the capture; no device is known here.
+//
+// It reads rows, sub-rows of equal cost and of recursive next hops, parent headings that carry the mask for the rows
+// below them, and headings that name a table. It decides nothing: marks of selection become states, no more.
+package lettered
+
+import (
+	"bytes"
+
+	"zarvek/internal/capture/layout"
+)
+
+// Reader is the family's registration.
+var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read}
+
+const name = "lettered"
+
+// maxLook is how far into a text recognise looks.
+const maxLook = 1 << 16
+
+// recognise counts legends and rows that name a known way on.
+func recognise(text []byte) int {
+	n := 0
+	for lo, hi := range layout.Lines(text[:min(len(text), maxLook)]) {
+		line := text[lo:hi]
+		if bytes.HasPrefix(line, []byte("Codes:")) || isGateway(line) {
+			n += 3
+			continue
+		}
+		if p, _ := findPrefix(line); p > 0 && isLetter(line[0]) && hasWay(line[p:]) {
+			n++
+		}
+	}
+	return n
+}
+
+func isLetter(c byte) bool { return c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' }
+
+// hasWay reports whether a row says where the route leads.
+func hasWay(rest []byte) bool {
+	for _, w := range [...]string{" via ", "directly connected", " is a summary", " unreachable (", " blackhole"} {
+		if bytes.Contains(rest, []byte(w)) {
+			return true
+		}
+	}
+	return false
+}
+
+// maxCodes is the widest code column that is searched for a prefix behind it.
+const maxCodes = 16
+
+// findPrefix returns the bounds of the first word that looks like an address, 0 and 0 where the line has none near its
+// start.
+func findPrefix(line []byte) (lo, hi int) {
+	for i := 0; i < len(line) && i <= maxCodes; {
+		lo, hi = layout.Field(line, i)
+		if lo == hi || lo > maxCodes {
+			break
+		}
+		if layout.LooksLikeAddress(line[lo:hi]) {
+			return lo, hi
+		}
+		i = hi
+	}
+	return 0, 0
+}
+
+func isGateway(line []byte) bool { return bytes.HasPrefix(line, []byte("Gateway of last resort is ")) }

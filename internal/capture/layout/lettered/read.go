@@ -1,0 +1,298 @@
+package lettered
+
+import (
+	"bytes"
+	"fmt"
+	"net/netip"
+	"strings"
+
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+// Read reads a text of this family.
+func Read(text []byte) layout.Reading {
+	r := reader{text: text, names: map[string]string{}, hops: map[string]netip.Addr{}, tables: map[tableKey]*table{}}
+	r.res.Layout = name
+	for lo, hi := range layout.Lines(text) {
+		line := text[lo:hi]
+		if layout.Blank(line) {
+			r.inLegend = false
+			continue
+		}
+		if err := r.line(line, lo, hi); err != nil {
+			if hi == len(text) && len(r.order) > 0 {
+				err = fmt.Errorf("%w: %w", layout.ErrCut, err)
+				r.cut = true
+			}
+			r.flush()
+			r.res.Unread = append(r.res.Unread, layout.Unread{Mark: layout.Mark(lo, hi), Reason: err})
+		}
+	}
+	r.flush()
+	for _, t := range r.order {
+		t.facts.Cut = r.cut && t == r.last
+		r.res.Facts.Tables = append(r.res.Facts.Tables, *t.facts)
+	}
+	return r.res
+}
+
+type tableKey struct {
+	name   string
+	family route.Family
+}
+
+type table struct {
+	facts  *network.TableFacts
+	shared sharer
+}
+
+// reader is the state while one text is read.
+type reader struct {
+	text     []byte
+	res      layout.Reading
+	legend   *legend
+	printed  bool // the legend is the capture's own
+	inLegend bool
+	instance string // table (VRF) that the last heading named, "" for the default
+	heading  int    // prefix length that the last parent heading gives its children, -1 none
+	under    netip.Prefix
+	names    map[string]string
+	hops     map[string]netip.Addr
+	tables   map[tableKey]*table
+	order    []*table
+	last     *table
+	cut      bool
+
+	// The route that is being read: it ends with the next row, since sub-rows may add next hops.
+	pending bool
+	prefix  netip.Prefix
+	attr    route.Attributes
+	state   route.State
+	lo, hi  int
+}
+
+func (r *reader) line(line []byte, lo, hi int) error {
+	switch {
+	case bytes.HasPrefix(line, []byte("Codes:")):
+		r.flush()
+		r.legend, r.inLegend, r.printed, r.heading = newLegend(), true, true, -1
+		r.legend.add(string(line[len("Codes:"):]))
+		r.res.Ignored++
+		return nil
+	case r.inLegend && (line[0] == ' ' || line[0] == '\t'):
+		if r.legend.add(string(line)) {
+			r.res.Ignored++
+			return nil
+		}
+	}
+	r.inLegend = false
+	if r.legend == nil {
+		r.legend = defaultLegend()
+		if looksMarked(r.text) {
+			r.legend = looseLegend()
+		}
+	}
+	if line[0] != ' ' && line[0] != '\t' {
+		if isGateway(line) {
+			r.res.Ignored++
+			return nil
+		}
+		if name, ok := instanceHeading(line); ok {
+			r.flush()
+			r.instance, r.heading = name, -1
+			r.res.Ignored++
+			return nil
+		}
+		if p, end := findPrefix(line); p > 0 && isLetter(line[0]) {
+			return r.row(line, p, end, lo, hi)
+		}
+		return layout.ErrNotARoute
+	}
+	if p, end := findPrefix(line); p > 0 {
+		if ok, err := r.parent(line, p, end); ok || err != nil {
+			return err
+		}
+	}
+	return r.subRow(line, lo, hi)
+}
+
+// looksMarked reports whether rows carry marks of selection, for a text without a legend.
+func looksMarked(text []byte) bool {
+	return bytes.Contains(text[:min(len(text), maxLook)], []byte(">* "))
+}
+
+// instanceHeading reads "VRF NAME:" and its longer forms, which name the table of the rows below.
+func instanceHeading(line []byte) (string, bool) {
+	s := strings.TrimSpace(string(line[:min(len(line), 200)]))
+	if !strings.HasSuffix(s, ":") {
+		return "", false
+	}
+	words := strings.Fields(strings.TrimSuffix(s, ":"))
+	for i := 0; i+1 < len(words); i++ {
+		if !strings.EqualFold(words[i], "vrf") {
+			continue
+		}
+		vrf := strings.Trim(words[i+1], ":")
+		if i+3 < len(words) && words[i+2] == "table" {
+			if vrf == "default" && words[i+3] != "254" {
+				return words[i+3], true
+			}
+		}
+		if vrf == "default" {
+			vrf = ""
+		}
+		return vrf, true
+	}
+	return "", false
+}
+
+// parent reads a heading that stands for several rows and is no route itself.
+func (r *reader) parent(line []byte, lo, hi int) (bool, error) {
+	rest := bytes.TrimSpace(line[hi:])
+	if !bytes.HasPrefix(rest, []byte("is subnetted")) && !bytes.HasPrefix(rest, []byte("is variably subnetted")) {
+		return false, nil
+	}
+	r.flush()
+	p, err := layout.Prefix(line[lo:hi], true)
+	if err != nil {
+		return true, err
+	}
+	r.heading, r.under = -1, p
+	if bytes.HasPrefix(rest, []byte("is subnetted")) {
+		r.heading = p.Bits()
+	}
+	r.res.Ignored++
+	return true, nil
+}
+
+// row reads a line that begins a route.
+func (r *reader) row(line []byte, lo, hi int, off, end int) error {
+	c := r.legend.read(string(bytes.TrimRight(line[:lo], " \t")))
+	prefix, err := layout.Prefix(line[lo:hi], false)
+	if err == layout.ErrNoLength {
+		prefix, hi, err = r.withMask(line, lo, hi)
+	}
+	if err != nil {
+		return err
+	}
+	r.flush()
+	r.prefix, r.state, r.lo, r.hi = prefix.Masked(), c.state, off, end
+	r.attr = route.Attributes{Protocol: c.protocol, Subtype: c.subtype}
+	if !c.known {
+		r.attr.Subtype = "code " + string(bytes.TrimSpace(line[:1]))
+	}
+	if c.protocol == route.RIP && prefix.Addr().Is6() {
+		r.attr.Protocol = route.RIPng
+	}
+	if c.protocol == route.Local {
+		r.attr.Special = route.Receive
+	}
+	rest := bytes.TrimSpace(line[hi:])
+	if len(rest) > 0 {
+		if err := r.way(rest, c.state&route.Installed != 0, c.backup, false); err != nil {
+			return err
+		}
+	}
+	r.pending = true
+	r.res.Read++
+	return nil
+}
+
+// withMask completes an address that has no length of its own: a dotted mask may follow, or the parent heading has it.
+func (r *reader) withMask(line []byte, lo, hi int) (netip.Prefix, int, error) {
+	a, _ := layout.Addr(line[lo:hi])
+	nlo, nhi := layout.Field(line, hi)
+	if m, ok := layout.IPv4(line[nlo:nhi]); ok && a.Is4() {
+		n, err := layout.MaskLength(m)
+		return netip.PrefixFrom(a, n), nhi, err
+	}
+	if r.heading >= 0 && r.under.Contains(a) || r.heading >= 0 && r.under.Bits() == r.heading && a.Is4() {
+		return netip.PrefixFrom(a, r.heading), hi, nil
+	}
+	return netip.Prefix{}, hi, layout.ErrNoLength
+}
+
+// subRow reads a line below a row: a further next hop, or what resolves a recursive one.
+func (r *reader) subRow(line []byte, lo, hi int) error {
+	if !r.pending {
+		return layout.ErrNoRoute
+	}
+	i, _ := layout.Field(line, 0)
+	installed, backup := false, false
+	for i < len(line) && !startsWay(line[i:]) {
+		switch line[i] {
+		case '*':
+			installed = true
+		case 'b':
+			backup = true
+		case '>', 'q', 'r', 't', 'o', ' ', '\t':
+		default:
+			return layout.ErrNotARoute
+		}
+		i++
+	}
+	if i == len(line) {
+		return layout.ErrNotARoute
+	}
+	resolves := false
+	for _, h := range r.attr.NextHops {
+		resolves = resolves || h.Recursive
+	}
+	if resolves && bytes.Contains(line[i:], []byte("(recursive)")) {
+		resolves = false
+	}
+	if err := r.way(line[i:], installed, backup, resolves); err != nil {
+		return err
+	}
+	if installed {
+		r.state |= route.Installed
+	}
+	r.hi = hi
+	r.res.Read++
+	return nil
+}
+
+// startsWay reports whether s begins with what a sub-row says.
+func startsWay(s []byte) bool {
+	return bytes.HasPrefix(s, []byte("via ")) || s[0] == '[' || bytes.HasPrefix(s, []byte("is ")) ||
+		bytes.HasPrefix(s, []byte("unreachable")) || bytes.HasPrefix(s, []byte("blackhole"))
+}
+
+// flush ends the route that is being read.
+func (r *reader) flush() {
+	if !r.pending {
+		return
+	}
+	r.pending = false
+	instance := r.instance
+	if instance == "" {
+		instance = "default"
+	}
+	k := tableKey{instance, route.FamilyOf(r.prefix.Addr())}
+	t := r.last
+	if t == nil || t.facts.Name != k.name || t.facts.Family != k.family {
+		if t = r.tables[k]; t == nil {
+			t = &table{facts: &network.TableFacts{Name: k.name, Family: k.family}}
+			t.facts.Routes.Grow(bytes.Count(r.text[r.lo:], []byte{'\n'}) + 1)
+			r.tables[k] = t
+			r.order = append(r.order, t)
+		}
+		r.last = t
+	}
+	if r.attr.Protocol == route.Direct && r.attr.Special == route.None && !r.prefix.Addr().IsLinkLocalUnicast() && allInactive(r.attr.NextHops) {
+		r.state |= route.Unusable
+	}
+	id := t.shared.id(&t.facts.Routes, &r.attr)
+	t.facts.Routes.Add(r.prefix, id, r.state, layout.Mark(r.lo, r.hi))
+}
+
+func allInactive(hops []route.NextHop) bool {
+	for _, h := range hops {
+		if !h.Inactive {
+			return false
+		}
+	}
+	return len(hops) > 0
+}

@@ -1,0 +1,189 @@
+package lettered
+
+import (
+	"bytes"
+	"fmt"
+	"net/netip"
+
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/route"
+)
+
+// way reads what stands behind a prefix: "[preference/metric]", then a next hop or what stands in place of one.
+func (r *reader) way(s []byte, installed, backup, resolves bool) error {
+	if s[0] == '[' {
+		end := bytes.IndexByte(s, ']')
+		if end < 0 {
+			return fmt.Errorf("%w: no closing bracket", layout.ErrNotARoute)
+		}
+		pref, metric, ok := bytes.Cut(s[1:end], []byte{'/'})
+		p, okP := layout.Uint(bytes.TrimSpace(pref))
+		m, okM := layout.Uint(bytes.TrimSpace(metric))
+		if !ok || !okP || !okM {
+			return fmt.Errorf("%w: %q", layout.ErrNumber, s[:end+1])
+		}
+		if !resolves && len(r.attr.NextHops) == 0 {
+			r.attr.Preference, r.attr.Metric = route.N(p), route.N(m)
+		}
+		s = bytes.TrimLeft(s[end+1:], " \t")
+	}
+	if len(s) == 0 {
+		return nil // the next hop is on the line below
+	}
+	h := route.NextHop{Installed: installed && r.legend.installs, Backup: backup, Resolves: resolves}
+	var ok bool
+	switch {
+	case bytes.HasPrefix(s, []byte("via ")):
+		s, ok = r.address(s[len("via "):], &h)
+	case bytes.HasPrefix(s, []byte("is directly connected")):
+		s, ok = s[len("is directly connected"):], true
+	case bytes.HasPrefix(s, []byte("is a summary")):
+		s, ok = s[len("is a summary"):], true
+	case bytes.HasPrefix(s, []byte("unreachable")), bytes.HasPrefix(s, []byte("blackhole")):
+		r.attr.Special = specialOf(s)
+		return nil
+	}
+	if !ok {
+		return layout.ErrNotARoute
+	}
+	if err := r.details(s, &h); err != nil {
+		return err
+	}
+	if isDiscard(h.Interface) {
+		r.attr.Special = route.Blackhole
+		return nil
+	}
+	r.attr.NextHops = append(r.attr.NextHops, h)
+	return nil
+}
+
+// specialOf reads "unreachable (blackhole)" and its relatives.
+func specialOf(s []byte) route.Special {
+	switch {
+	case bytes.Contains(s, []byte("prohibit")):
+		return route.Prohibit
+	case bytes.Contains(s, []byte("blackhole")):
+		return route.Blackhole
+	}
+	return route.Unreachable
+}
+
+// isDiscard tells the interface that throws packets away.
+func isDiscard(name string) bool {
+	return len(name) >= 4 && (name[0] == 'N' || name[0] == 'n') && name[1:4] == "ull"
+}
+
+// address reads the word behind "via": an address, or an interface where the device prints that in its place.
+func (r *reader) address(s []byte, h *route.NextHop) ([]byte, bool) {
+	lo, hi := layout.Field(s, 0)
+	word := s[lo:hi]
+	if n := len(word); n > 0 && word[n-1] == ',' {
+		word, hi = word[:n-1], hi-1
+	}
+	if len(word) == 0 {
+		return s, false
+	}
+	a, seen := r.hops[string(word)]
+	if !seen {
+		var ok bool
+		if a, ok = layout.Addr(word); !ok {
+			if layout.LooksLikeAddress(word) || !isLetter(word[0]) {
+				return s, false
+			}
+			h.Interface = r.name(word)
+			return s[hi:], true
+		}
+		r.hops[string(word)] = a
+	}
+	h.Address = a
+	if a.IsUnspecified() {
+		h.Address = netip.Addr{}
+	}
+	return s[hi:], true
+}
+
+// name returns the one copy of an interface's name.
+func (r *reader) name(b []byte) string {
+	if s, ok := r.names[string(b)]; ok {
+		return s
+	}
+	s := string(b)
+	r.names[s] = s
+	return s
+}
+
+// details reads the comma-separated rest: flags, interface, weight, age. What says nothing about forwarding is passed
+// over.
+func (r *reader) details(s []byte, h *route.NextHop) error {
+	for len(s) > 0 {
+		var part []byte
+		if i := bytes.IndexByte(s, ','); i >= 0 {
+			part, s = s[:i], s[i+1:]
+		} else {
+			part, s = s, nil
+		}
+		lo, hi := layout.Field(part, 0)
+		word := part[lo:hi]
+		if len(word) == 0 {
+			continue
+		}
+		switch string(word) {
+		case "weight":
+			n, ok := layout.Uint(bytes.TrimSpace(part[hi:]))
+			if !ok || n > 1<<31 {
+				return fmt.Errorf("%w: %q", layout.ErrNumber, bytes.TrimSpace(part))
+			}
+			h.Weight = uint32(n)
+			continue
+		case "label", "src", "tag", "from", "seg6", "seg6local", "encap", "rmapsrc", "backup", "directly", "VNI", "srte-color":
+			continue
+		}
+		for lo < hi {
+			word = part[lo:hi]
+			switch {
+			case flag(word, h):
+			case h.Interface == "" && !isAge(word) && word[0] != '(':
+				h.Interface = r.name(word)
+			case bytes.Equal(word, []byte("(vrf")):
+				lo, hi = layout.Field(part, hi)
+				h.Table = string(bytes.TrimRight(part[lo:hi], ")"))
+			}
+			lo, hi = layout.Field(part, hi)
+		}
+	}
+	return nil
+}
+
+// flag reads a word that says how the next hop is used.
+func flag(word []byte, h *route.NextHop) bool {
+	switch string(word) {
+	case "inactive", "dead":
+		h.Inactive = true
+	case "linkdown":
+		h.Down = true
+	case "(recursive)", "recursive":
+		h.Recursive = true
+	case "onlink":
+		h.OnLink = true
+	case "(duplicate", "(duplicate)":
+	default:
+		return false
+	}
+	return true
+}
+
+// isAge reports whether a word is a time since the route was learned: 00:12:34, 3d04h, 1w2d, 5y3w, never.
+func isAge(w []byte) bool {
+	if string(w) == "never" {
+		return true
+	}
+	if w[0] < '0' || w[0] > '9' {
+		return false
+	}
+	for _, c := range w {
+		if (c < '0' || c > '9') && c != ':' && c != '.' && !bytes.ContainsRune([]byte("ywdhms"), rune(c)) {
+			return false
+		}
+	}
+	return true
+}

@@ -1,0 +1,213 @@
+package capture
+
+import (
+	"bytes"
+	"encoding/binary"
+	"errors"
+	"math"
+	"slices"
+	"sync"
+	"unicode/utf16"
+
+	"zarvek/internal/core/route"
+)
+
+// ErrTooLarge is returned for a capture whose bytes a mark cannot count.
+var ErrTooLarge = errors.New("larger than 4 GiB; split it")
+
+// A Source is one capture file as taken, and the clean text that readers get.
+type Source struct {
+	Name string // relative to the case
+	raw  []byte // as taken; a UTF-16 file in its UTF-8 form
+	text []byte // without escapes, overstrikes and the like; the same slice as raw where there are none
+
+	// Where text differs from raw: for each clean line, where it starts in text and in raw.
+	cleanStart, rawStart []uint32
+	once                 sync.Once
+	lineStarts           []uint32 // of raw, made when somebody asks for a line number
+}
+
+func newSource(name string, raw []byte) (*Source, error) {
+	if len(raw) > math.MaxUint32 {
+		return nil, ErrTooLarge
+	}
+	raw = toUTF8(raw)
+	s := &Source{Name: name, raw: raw, text: raw}
+	if dirty(raw) {
+		s.clean()
+	}
+	return s, nil
+}
+
+// toUTF8 turns UTF-16 with a byte-order mark into UTF-8.
+func toUTF8(b []byte) []byte {
+	var order binary.ByteOrder
+	switch {
+	case bytes.HasPrefix(b, []byte{0xff, 0xfe}):
+		order = binary.LittleEndian
+	case bytes.HasPrefix(b, []byte{0xfe, 0xff}):
+		order = binary.BigEndian
+	default:
+		return b
+	}
+	units := make([]uint16, 0, len(b)/2)
+	for i := 2; i+1 < len(b); i += 2 {
+		units = append(units, order.Uint16(b[i:]))
+	}
+	return []byte(string(utf16.Decode(units)))
+}
+
+// bom is the UTF-8 byte-order mark.
+var bom = []byte{0xef, 0xbb, 0xbf}
+
+// dirty reports whether anything but printable text, tabs and line ends is in b.
+func dirty(b []byte) bool {
+	if bytes.HasPrefix(b, bom) {
+		return true
+	}
+	for i, c := range b {
+		if c < ' ' && c != '\n' && c != '\t' && (c != '\r' || i+1 < len(b) && b[i+1] != '\n') || c == 0x7f {
+			return true
+		}
+	}
+	return false
+}
+
+// clean makes text line by line: what a terminal would show in the end.
+func (s *Source) clean() {
+	s.text = make([]byte, 0, len(s.raw))
+	for lo := 0; lo < len(s.raw); {
+		next := len(s.raw)
+		if i := bytes.IndexByte(s.raw[lo:], '\n'); i >= 0 {
+			next = lo + i + 1
+		}
+		s.cleanStart = append(s.cleanStart, uint32(len(s.text)))
+		s.rawStart = append(s.rawStart, uint32(lo))
+		s.text = appendClean(s.text, s.raw[lo:next])
+		lo = next
+	}
+}
+
+// appendClean appends one line as a terminal would show it: escapes do nothing, a backspace moves back, a carriage
+// return starts over (overwriting, as pagers do), NULs and other controls vanish.
+func appendClean(dst, line []byte) []byte {
+	end := bytes.HasSuffix(line, []byte{'\n'})
+	line = bytes.TrimRight(bytes.TrimPrefix(line, bom), "\r\n")
+	start, pos := len(dst), len(dst)
+	for i := 0; i < len(line); {
+		c := line[i]
+		switch {
+		case c == 0x1b:
+			n := escapeLength(line[i:])
+			if n > 1 && line[i+1] == '[' && line[i+n-1] == 'K' {
+				dst = dst[:min(len(dst), max(pos, start))] // erase to the end of the line
+			}
+			i += n
+			continue
+		case c == '\b' || c == 0x7f:
+			pos = max(pos-1, start)
+		case c == '\r':
+			pos = start
+		case c < ' ' && c != '\t':
+		case pos < len(dst):
+			dst[pos] = c
+			pos++
+		default:
+			dst = append(dst, c)
+			pos++
+		}
+		i++
+	}
+	if end {
+		dst = append(dst, '\n')
+	}
+	return dst
+}
+
+// escapeLength returns the length of the escape sequence at the start of b (ECMA-48: CSI up to its final byte, OSC up
+// to BEL or ST, others two bytes).
+func escapeLength(b []byte) int {
+	if len(b) < 2 {
+		return len(b)
+	}
+	switch b[1] {
+	case '[':
+		for i := 2; i < len(b); i++ {
+			if b[i] >= 0x40 && b[i] <= 0x7e {
+				return i + 1
+			}
+		}
+		return len(b)
+	case ']':
+		for i := 2; i < len(b); i++ {
+			if b[i] == 0x07 {
+				return i + 1
+			}
+			if b[i] == 0x1b && i+1 < len(b) && b[i+1] == '\\' {
+				return i + 2
+			}
+		}
+		return len(b)
+	}
+	return 2
+}
+
+// original translates a mark in the clean text into one in the file as taken. Within a cleaned line the whole line is
+// the evidence.
+func (s *Source) original(m route.Mark) route.Mark {
+	if s.cleanStart == nil {
+		return m
+	}
+	first, found := slices.BinarySearch(s.cleanStart, m.Off)
+	if !found {
+		first--
+	}
+	for first+1 < len(s.cleanStart) && s.cleanStart[first+1] == m.Off && m.End > m.Off {
+		first++ // lines that are empty when clean
+	}
+	last, found := slices.BinarySearch(s.cleanStart, m.End)
+	if !found {
+		last--
+	}
+	if last > first && s.cleanStart[last] >= m.End {
+		last--
+	}
+	end := uint32(len(s.raw))
+	if last+1 < len(s.rawStart) {
+		end = s.rawStart[last+1]
+	}
+	lo := s.rawStart[max(first, 0)]
+	for end > lo && (s.raw[end-1] == '\n' || s.raw[end-1] == '\r') {
+		end--
+	}
+	m.Off, m.End = lo, end
+	return m
+}
+
+// Line returns the line number of an offset, counted from 1.
+func (s *Source) Line(off uint32) int {
+	s.once.Do(func() {
+		s.lineStarts = append(make([]uint32, 0, bytes.Count(s.raw, []byte{'\n'})+1), 0)
+		for i, c := range s.raw {
+			if c == '\n' {
+				s.lineStarts = append(s.lineStarts, uint32(i+1))
+			}
+		}
+	})
+	i, found := slices.BinarySearch(s.lineStarts, off)
+	if found {
+		i++
+	}
+	return i
+}
+
+// Text returns the bytes of a mark as taken; nil for a mark outside the file. Do not change them.
+func (s *Source) Text(m route.Mark) []byte {
+	if m.End > uint32(len(s.raw)) || m.Off > m.End {
+		return nil
+	}
+	return s.raw[m.Off:m.End]
+}
+
+// Size returns the number of bytes.
+func (s *Source) Size() int { return len(s.raw) }

@@ -1,0 +1,226 @@
+// Package casefile loads a case: a folder with the captures of one network at one time. It finds the files, reads them
+// in parallel, decides which device each part belongs to, and builds the network from all of them.
+//
+// It needs no preparation of the folder and never writes to it.
+package casefile
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path"
+	"path/filepath"
+	"runtime"
+	"slices"
+	"strings"
+
+	"golang.org/x/sync/errgroup"
+
+	"zarvek/internal/capture"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+// A Case is a loaded case. It is read-only.
+type Case struct {
+	Dir     string
+	Network *network.Network
+	Files   []*File // by name
+}
+
+// A File is one capture of the case.
+type File struct {
+	*capture.Capture
+	Device string // of the folder or the file's stem; a part's prompt may say otherwise
+	named  bool   // Device is that of a folder, which a prompt does not overrule
+}
+
+// DeviceOf returns the device that a part of the file belongs to.
+func (f *File) DeviceOf(p *capture.Part) string {
+	if p.Device != "" && !f.named {
+		return p.Device
+	}
+	return f.Device
+}
+
+// An Error is a case or capture that cannot be used. Its text is one line: what, where, what to do.
+type Error struct{ text string }
+
+func (e *Error) Error() string { return e.text }
+
+func errorf(format string, args ...any) error { return &Error{fmt.Sprintf(format, args...)} }
+
+// maxFile is the largest capture that is read.
+const maxFile = 4 << 30
+
+// Load reads every capture below dir. Errors are of type *Error.
+func Load(dir string) (*Case, error) {
+	info, err := os.Stat(dir)
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return nil, errorf("%s: there is no such folder; give the case's folder with -case", show(dir))
+	case err != nil:
+		return nil, errorf("%s: %v", show(dir), cause(err))
+	case !info.IsDir():
+		return nil, errorf("%s: not a folder; -case takes a folder of captures", show(dir))
+	}
+	names, err := find(dir)
+	if err != nil {
+		return nil, err
+	}
+	if len(names) == 0 {
+		return nil, errorf("%s: no captures in this folder; put one folder a device there, or give another with -case", show(dir))
+	}
+	c := &Case{Dir: dir, Files: make([]*File, len(names))}
+	root := caseRoot(names)
+	var g errgroup.Group
+	g.SetLimit(runtime.GOMAXPROCS(0))
+	for i, name := range names {
+		g.Go(func() error {
+			raw, err := os.ReadFile(filepath.Join(dir, filepath.FromSlash(name)))
+			if err != nil {
+				return errorf("%s: cannot be read: %v; make it readable or move it out of the case", show(name), cause(err))
+			}
+			read, err := capture.Read(name, raw, uint32(i+1))
+			if err != nil {
+				return errorf("%s: %v", show(name), err)
+			}
+			f := &File{Capture: read}
+			f.Device, f.named = deviceOf(name, root)
+			c.Files[i] = f
+			return nil
+		})
+	}
+	if err := g.Wait(); err != nil {
+		return nil, err
+	}
+	c.build()
+	return c, nil
+}
+
+func (c *Case) build() {
+	var b network.Builder
+	for _, f := range c.Files {
+		for i := range f.Parts {
+			p := &f.Parts[i]
+			if p.Layout == "" {
+				continue
+			}
+			b.Add(f.DeviceOf(p), p.Facts, len(p.Unread))
+		}
+	}
+	c.Network = b.Build()
+}
+
+// find lists the captures below dir in order: every regular file that is not hidden and not the case's own notes.
+func find(dir string) ([]string, error) {
+	var names []string
+	err := filepath.WalkDir(dir, func(p string, d fs.DirEntry, err error) error {
+		if err != nil {
+			return errorf("%s: %v", show(p), cause(err))
+		}
+		rel, _ := filepath.Rel(dir, p)
+		name := filepath.ToSlash(rel)
+		if name != "." && strings.HasPrefix(d.Name(), ".") {
+			if d.IsDir() {
+				return filepath.SkipDir
+			}
+			return nil
+		}
+		if !d.Type().IsRegular() {
+			if d.Type()&fs.ModeSymlink == 0 {
+				return nil
+			}
+			if info, err := os.Stat(p); err != nil || !info.Mode().IsRegular() {
+				return nil
+			}
+		}
+		if name == "notes.yaml" {
+			return nil
+		}
+		if info, err := os.Stat(p); err == nil && info.Size() >= maxFile {
+			return errorf("%s: %v", show(name), capture.ErrTooLarge)
+		}
+		names = append(names, name)
+		return nil
+	})
+	slices.Sort(names)
+	return names, err
+}
+
+// caseRoot returns the folder, relative to the case, whose sub-folders are the devices: the case itself, or the one
+// folder in it when that holds nothing but folders, so that pointing at the folder above does no harm.
+func caseRoot(names []string) string {
+	top, deep := "", false
+	for _, n := range names {
+		first, rest, ok := strings.Cut(n, "/")
+		if !ok {
+			continue
+		}
+		if top != "" && top != first || !strings.Contains(rest, "/") {
+			return ""
+		}
+		top, deep = first, true
+	}
+	if !deep {
+		return ""
+	}
+	return top + "/"
+}
+
+// deviceOf names the device of a file: the folder under the case, else the file's stem.
+func deviceOf(name, root string) (device string, folder bool) {
+	if rest, ok := strings.CutPrefix(name, root); ok {
+		if first, _, ok := strings.Cut(rest, "/"); ok {
+			return first, true
+		}
+	}
+	base := path.Base(name)
+	stem := strings.TrimSuffix(base, path.Ext(base))
+	if stem == "" {
+		stem = base
+	}
+	return stem, false
+}
+
+// cause strips the path, which the message has already, from an error of package os.
+func cause(err error) error {
+	var p *fs.PathError
+	if errors.As(err, &p) {
+		return p.Err
+	}
+	return err
+}
+
+// show makes a path safe to print in a message: control characters are escaped.
+func show(p string) string {
+	q := fmt.Sprintf("%q", p)
+	if q == `"`+p+`"` {
+		return p
+	}
+	return q
+}
+
+// A Position is a line of a capture.
+type Position struct {
+	File string
+	Line int
+}
+
+// Position returns where a mark points. The zero Position is nowhere.
+func (c *Case) Position(m route.Mark) Position {
+	if !m.Known() || int(m.File) > len(c.Files) {
+		return Position{}
+	}
+	f := c.Files[m.File-1]
+	return Position{f.Source.Name, f.Source.Line(m.Off)}
+}
+
+// Text returns the captured bytes behind a mark. Do not change them.
+func (c *Case) Text(m route.Mark) []byte {
+	if !m.Known() || int(m.File) > len(c.Files) {
+		return nil
+	}
+	return c.Files[m.File-1].Source.Text(m)
+}

@@ -1,0 +1,203 @@
+package forward
+
+import (
+	"net/netip"
+
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+	"zarvek/internal/core/selection"
+	"zarvek/internal/core/topology"
+)
+
+// A Walker follows packets through one network. It is safe for concurrent use.
+type Walker struct {
+	net  *network.Network
+	topo *topology.Topology
+}
+
+// NewWalker returns a Walker over a topology.
+func NewWalker(t *topology.Topology) *Walker { return &Walker{net: t.Network, topo: t} }
+
+// packet is what a decision may depend on.
+type packet struct{ src, dst netip.Addr }
+
+// place is where a packet is.
+type place struct {
+	device  *network.Device
+	ingress string // "" where the packet starts here
+	origin  bool   // the device itself sends it
+	owned   bool   // the device was found, or deduced, to have the destination's address
+}
+
+// step is one way on: either an ending or the next place.
+type step struct {
+	hop      Hop
+	share    float64
+	verdict  Verdict
+	delivery Delivery
+	reason   Reason
+	next     place
+}
+
+// decide says what the device does with the packet. There is at least one step.
+func (w *Walker) decide(pkt packet, at place) []step {
+	d, fam := at.device, route.FamilyOf(pkt.dst)
+	hop := Hop{Device: d.Name, Table: "default", InInterface: at.ingress}
+	own := d.Own(pkt.dst)
+	if deduced, ok := w.topo.DeducedOwner(pkt.dst); len(own) > 0 || at.owned || ok && deduced.Device == d {
+		return []step{w.deliver(hop, d, pkt.dst, own, fam)}
+	}
+	if s, ok := d.Forwards(fam); ok && !s.On && !at.origin {
+		hop.Evidence = []route.Mark{s.Mark}
+		return []step{{hop: hop, share: 1, verdict: NotForwarding, reason: Reason{Code: SwitchOff, Marks: hop.Evidence}}}
+	}
+	m, end := w.lookup(pkt, at)
+	if m.Table != nil {
+		hop.Table = m.Table.Name
+	}
+	if end.Code != Nothing {
+		if m.Found() {
+			hop.Prefix, hop.Route = m.Prefix, m.Routes[0]
+			hop.Evidence = m.Table.Evidence(m.Index[0])
+		}
+		return []step{{hop: hop, share: 1, verdict: verdictOf(end), reason: end}}
+	}
+	return w.follow(pkt, at, hop, m)
+}
+
+func (w *Walker) deliver(hop Hop, d *network.Device, dst netip.Addr, own []network.Address, fam route.Family) step {
+	hop.Prefix = netip.PrefixFrom(dst, dst.BitLen())
+	hop.Route = route.Route{Prefix: hop.Prefix, Attributes: &route.Attributes{Protocol: route.Local, Special: route.Receive}}
+	if len(own) > 0 {
+		hop.OutInterface = own[0].Interface
+		hop.Route.Mark = own[0].Mark
+		hop.Evidence = []route.Mark{own[0].Mark}
+	}
+	if t := d.Table("default", fam); t != nil {
+		if m := selection.Longest(t, dst); m.Found() && m.Routes[0].Special == route.Receive {
+			hop.Prefix, hop.Route, hop.Evidence = m.Prefix, m.Routes[0], t.Evidence(m.Index[0])
+		}
+	}
+	return step{hop: hop, share: 1, verdict: Arrives, delivery: ToDevice, reason: Reason{Code: OwnAddress, Marks: hop.Evidence}}
+}
+
+// follow makes the steps for a match: its special action, or each resolved next hop.
+func (w *Walker) follow(pkt packet, at place, hop Hop, m selection.Match) []step {
+	var steps []step
+	equal := 1.0 / float64(len(m.Routes))
+	for i, r := range m.Routes {
+		h := hop
+		h.Prefix, h.Route, h.Evidence = m.Prefix, r, m.Table.Evidence(m.Index[i])
+		if r.Special != route.None {
+			v, del, reason := special(r)
+			steps = append(steps, step{hop: h, share: equal, verdict: v, delivery: del, reason: reason})
+			continue
+		}
+		for _, res := range selection.Resolve(m.Table, r) {
+			share := equal * res.Share
+			if res.Failure != selection.Resolved {
+				h.NextHop = res.NextHop.Address
+				steps = append(steps, step{hop: h, share: share, verdict: NextHopLost,
+					reason: Reason{Code: Unresolved, Failure: res.Failure, Address: res.At, Marks: h.Evidence}})
+				continue
+			}
+			for _, e := range res.Exits {
+				steps = append(steps, w.exit(pkt, at, h, r, e, share/float64(len(res.Exits))))
+			}
+		}
+	}
+	return steps
+}
+
+func special(r route.Route) (Verdict, Delivery, Reason) {
+	reason := Reason{Special: r.Special, Marks: []route.Mark{r.Mark}}
+	switch r.Special {
+	case route.Blackhole:
+		reason.Code = Blackholed
+		return Discarded, NotDelivered, reason
+	case route.Unreachable, route.Prohibit:
+		reason.Code = Rejected
+		return Refused, NotDelivered, reason
+	case route.Receive:
+		reason.Code = OwnAddress
+		return Arrives, ToDevice, reason
+	}
+	reason.Code = BroadcastAddress
+	return Unknown, NotDelivered, reason
+}
+
+// exit says what becomes of the packet on the link.
+func (w *Walker) exit(pkt packet, at place, h Hop, r route.Route, e selection.Exit, share float64) step {
+	h.NextHop, h.OutInterface, h.Via = e.Address, e.Interface, e.Via
+	target, final := e.Address, false
+	if !target.IsValid() || target == pkt.dst {
+		target, final = pkt.dst, true
+	}
+	link := w.topo.Find(at.device, e.Interface, target, e.Dynamic)
+	h.Owner = link.Confidence
+	s := step{hop: h, share: share, reason: Reason{Address: target, Interface: e.Interface, TwoEnds: link.TwoEnds,
+		Learned: e.Dynamic, Marks: link.Marks}}
+	if i := at.device.Interface(e.Interface); e.Down || i.State == network.LinkDown {
+		s.verdict, s.reason.Code, s.reason.Device = NextHopLost, OwnLinkDown, at.device.Name
+		if i.Mark.Known() {
+			s.reason.Marks = []route.Mark{i.Mark}
+		}
+		return s
+	}
+	if link.Device != nil {
+		s.reason.Device = link.Device.Name
+	}
+	switch link.Answer {
+	case topology.Device:
+		s.next = place{device: link.Device, ingress: link.Interface, owned: final}
+	case topology.Down:
+		s.verdict, s.reason.Code, s.reason.Interface = NextHopLost, OwnerDown, link.Interface
+	case topology.Nobody:
+		s.verdict, s.reason.Code = NextHopLost, NobodyAnswers
+	case topology.Elsewhere:
+		s.verdict, s.reason.Code, s.reason.Interface = NextHopLost, OwnerElsewhere, link.Interface
+	case topology.Several:
+		s.verdict, s.reason.Code = Unknown, SeveralOwners
+	case topology.Conflict:
+		s.verdict, s.reason.Code = Unknown, OwnerSilent
+	case topology.Host:
+		s.verdict, s.delivery, s.reason.Code = Leaves, NotDelivered, LeftCase
+		if final {
+			s.verdict, s.delivery, s.reason.Code = Arrives, ToNeighbour, HostSeen
+		}
+	default:
+		s.silent(r, e, final, link.TwoEnds)
+	}
+	return s
+}
+
+// silent decides where no capture tells who has the address. A direct route promises its network, not the host in
+// it. A next hop is believed to exist where it announced the route itself or where the link has one far end only.
+func (s *step) silent(r route.Route, e selection.Exit, final, twoEnds bool) {
+	direct := r.Protocol == route.Direct
+	if n := len(e.Via); n > 0 {
+		direct = e.Via[n-1].Protocol == route.Direct && e.Address == s.reason.Address
+	}
+	switch {
+	case final && direct:
+		s.verdict, s.delivery, s.reason.Code = Arrives, ToAttachedNetwork, NetworkAttached
+	case final && !e.Address.IsValid():
+		s.verdict, s.reason.Code = Unknown, InterfaceOnly
+	case !final && (e.Dynamic || twoEnds):
+		s.verdict, s.reason.Code = Leaves, LeftCase
+	default:
+		s.verdict, s.reason.Code = Unknown, OwnerNotKnown
+	}
+}
+
+func verdictOf(r Reason) Verdict {
+	switch r.Code {
+	case NoCoveringRoute:
+		return NoRoute
+	case Blackholed:
+		return Discarded
+	case Rejected:
+		return Refused
+	}
+	return Unknown
+}

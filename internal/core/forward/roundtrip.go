@@ -1,0 +1,214 @@
+package forward
+
+import (
+	"net/netip"
+	"slices"
+
+	"zarvek/internal/core/route"
+	"zarvek/internal/core/topology"
+)
+
+// Both says how a round trip ends.
+type Both uint8
+
+const (
+	BothUnknown Both = iota // a direction leaves the captured devices or cannot be decided
+	TwoWay                  // there and back
+	OneWay                  // the packet arrives, the reply does not
+	Broken                  // the packet does not arrive
+)
+
+var bothNames = [...]string{"unknown", "two-way", "one-way", "broken"}
+
+// String returns the word of the JSON contract.
+func (b Both) String() string { return bothNames[b] }
+
+// An End is one end of a round trip. Name is that of the device that has the address, "" where none is known to.
+type End struct {
+	Address netip.Addr
+	Name    string
+}
+
+// A RoundTrip is a packet's way and its reply's.
+type RoundTrip struct {
+	Source, Destination End
+	Verdict             Both
+	Forward             Direction
+	Return              *Direction // nil where the case does not show from where a reply would start
+	// ReturnAlone is set where no packet arrives: Return is then the way a reply would take if one did.
+	ReturnAlone bool
+}
+
+// Trace follows a packet from src to dst and the reply from dst to src. Both must be of one family.
+func (w *Walker) Trace(src, dst netip.Addr) RoundTrip {
+	rt := RoundTrip{Source: w.end(src), Destination: w.end(dst)}
+	out, back := packet{src, dst}, packet{dst, src}
+	rt.Forward = w.from(out, w.starts(src))
+	places, assumed := w.replyStarts(&rt.Forward, dst)
+	rt.ReturnAlone = !slices.ContainsFunc(rt.Forward.Branches, func(b Branch) bool { return b.Verdict == Arrives })
+	if len(places) > 0 || !rt.ReturnAlone {
+		d := w.replies(back, places, assumed)
+		w.checkEnd(&d, src)
+		rt.Return = &d
+	}
+	rt.Verdict = judge(rt.Forward.Verdict, rt.Return)
+	return rt
+}
+
+func judge(forward Verdict, back *Direction) Both {
+	switch {
+	case forward > Unknown:
+		return Broken
+	case forward != Arrives || back == nil:
+		return BothUnknown
+	case back.Verdict == Arrives:
+		return TwoWay
+	case back.Verdict > Unknown:
+		return OneWay
+	}
+	return BothUnknown
+}
+
+func (w *Walker) end(a netip.Addr) End {
+	e := End{Address: a}
+	if o := w.topo.Owners(a); len(o) > 0 {
+		e.Name = o[0].Device.Name
+	} else if o, ok := w.topo.DeducedOwner(a); ok {
+		e.Name = o.Device.Name
+	}
+	return e
+}
+
+// starts returns the places where a packet from a enters the captured devices: its owner, else every device attached
+// to its network.
+func (w *Walker) starts(a netip.Addr) []place {
+	var out []place
+	for _, o := range w.topo.Owners(a) {
+		if p := (place{device: o.Device, origin: true}); !slices.Contains(out, p) {
+			out = append(out, p)
+		}
+	}
+	if len(out) > 0 {
+		return out
+	}
+	if o, ok := w.topo.DeducedOwner(a); ok {
+		return []place{{device: o.Device, origin: true}}
+	}
+	for _, at := range w.topo.Attached(a) {
+		if p := (place{device: at.Device, ingress: at.Interface}); !slices.Contains(out, p) {
+			out = append(out, p)
+		}
+	}
+	return out
+}
+
+// from walks from every start apart. Hosts in one network reach each other without a router.
+func (w *Walker) from(pkt packet, starts []place) Direction {
+	if len(starts) == 0 {
+		return Direction{Verdict: Unknown, Branches: []Branch{{Share: 1, Verdict: Unknown,
+			Reason: Reason{Code: SourceNotPlaced, Address: pkt.src}}}}
+	}
+	if !starts[0].origin {
+		if b, ok := w.sameNetwork(pkt); ok {
+			return Direction{Verdict: b.Verdict, Branches: []Branch{b}}
+		}
+	}
+	return w.walkAll(pkt, starts, false)
+}
+
+func (w *Walker) walkAll(pkt packet, starts []place, assumed bool) Direction {
+	var d Direction
+	for _, s := range starts {
+		one := w.walk(pkt, s, assumed)
+		d.Branches = append(d.Branches, one.Branches...)
+		d.Verdict = max(d.Verdict, one.Verdict)
+		d.Omitted = d.Omitted || one.Omitted
+	}
+	return d
+}
+
+// sameNetwork delivers between two addresses of one attached network, neither of them a captured device's as source.
+func (w *Walker) sameNetwork(pkt packet) (Branch, bool) {
+	here := w.topo.Attached(pkt.src)
+	if len(here) == 0 || !here[0].Prefix.Contains(pkt.dst) {
+		return Branch{}, false
+	}
+	b := Branch{Share: 1, Verdict: Arrives, Delivery: ToAttachedNetwork,
+		Reason: Reason{Code: SameNetwork, Address: pkt.dst, Marks: []route.Mark{here[0].Mark}}}
+	for _, o := range w.topo.Owners(pkt.dst) {
+		if !slices.ContainsFunc(here, func(at topology.Attachment) bool { return at.Device == o.Device }) && !o.Down {
+			continue
+		}
+		b.Where, b.end = o.Device.Name, o.Device
+		b.Reason.Device, b.Reason.Interface = o.Device.Name, o.Interface
+		if o.Down {
+			b.Verdict, b.Delivery, b.Reason.Code = NextHopLost, NotDelivered, OwnerDown
+			return b, true
+		}
+		s := w.decide(pkt, place{device: o.Device, ingress: o.Interface, owned: true})[0]
+		b.Delivery, b.Reason, b.Hops = ToDevice, s.reason, []Hop{s.hop}
+		return b, true
+	}
+	for _, at := range here {
+		link := w.topo.Find(at.Device, at.Interface, pkt.dst, false)
+		switch link.Answer {
+		case topology.Host:
+			b.Delivery, b.Reason.Marks = ToNeighbour, link.Marks
+			return b, true
+		case topology.Nobody:
+			b.Verdict, b.Delivery = NextHopLost, NotDelivered
+			b.Reason.Code, b.Reason.Device, b.Reason.Interface, b.Reason.Marks = NobodyAnswers, at.Device.Name, at.Interface, link.Marks
+			return b, true
+		}
+	}
+	return b, true
+}
+
+// replyStarts returns where the reply starts: where the packet arrived; else, for a packet that left the captured
+// devices, where it left (assumed); else where the destination is.
+func (w *Walker) replyStarts(forward *Direction, dst netip.Addr) (out []place, assumed bool) {
+	add := func(p place) {
+		if !slices.Contains(out, p) {
+			out = append(out, p)
+		}
+	}
+	for _, b := range forward.Branches {
+		if b.Verdict == Arrives && b.Delivery == ToDevice {
+			add(place{device: b.end, origin: true})
+		}
+	}
+	if len(out) > 0 {
+		return out, false
+	}
+	if out = w.starts(dst); len(out) > 0 {
+		return out, false
+	}
+	for _, b := range forward.Branches {
+		if b.Verdict == Leaves || b.Verdict == Arrives {
+			add(place{device: b.end, ingress: b.in})
+		}
+	}
+	return out, true
+}
+
+func (w *Walker) replies(pkt packet, starts []place, assumed bool) Direction {
+	if len(starts) > 0 && !starts[0].origin && !assumed {
+		return w.from(pkt, starts)
+	}
+	return w.walkAll(pkt, starts, assumed)
+}
+
+// checkEnd turns the delivery of a reply at another place than the packet's start into a loss: with overlapping
+// networks or duplicate addresses it can arrive at somebody else.
+func (w *Walker) checkEnd(back *Direction, src netip.Addr) {
+	homes := w.starts(src)
+	back.Verdict = GoesOn
+	for i := range back.Branches {
+		b := &back.Branches[i]
+		if b.Verdict == Arrives && b.end != nil && len(homes) > 0 && !slices.ContainsFunc(homes, func(p place) bool { return p.device == b.end }) {
+			b.Verdict, b.Delivery = NextHopLost, NotDelivered
+			b.Reason = Reason{Code: WrongPlace, Device: b.Where, Address: src, Marks: b.Reason.Marks}
+		}
+		back.Verdict = max(back.Verdict, b.Verdict)
+	}
+}

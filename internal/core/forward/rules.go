@@ -1,0 +1,87 @@
+package forward
+
+import (
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+	"zarvek/internal/core/selection"
+)
+
+// lookup finds the match for a packet. A Reason other than Nothing ends the walk: there is no route, or the captures
+// cannot tell.
+func (w *Walker) lookup(pkt packet, at place) (selection.Match, Reason) {
+	d, fam := at.device, route.FamilyOf(pkt.dst)
+	rules := d.Rules
+	if len(rules) == 0 {
+		rules = []network.Rule{{Table: "default"}}
+	}
+	asked := false
+	for _, r := range rules {
+		applies, sure := ruleApplies(r, pkt, at, fam)
+		if !applies {
+			continue
+		}
+		switch r.Action {
+		case network.RuleBlackhole:
+			return selection.Match{}, sureReason(sure, Reason{Code: Blackholed, Special: route.Blackhole, Marks: []route.Mark{r.Mark}})
+		case network.RuleUnreachable, network.RuleProhibit:
+			return selection.Match{}, sureReason(sure, Reason{Code: Rejected, Special: route.Prohibit, Marks: []route.Mark{r.Mark}})
+		case network.RuleJump:
+			return selection.Match{}, Reason{Code: RuleNotDecided, Marks: []route.Mark{r.Mark}}
+		}
+		t := d.Table(r.Table, fam)
+		if t == nil {
+			asked = asked || r.Table != "default"
+			continue
+		}
+		asked = true
+		if t.Incomplete(pkt.dst) {
+			return selection.Match{Table: t}, Reason{Code: TableCut}
+		}
+		m := selection.Longest(t, pkt.dst)
+		if !m.Found() || m.Routes[0].Special == route.Throw {
+			continue
+		}
+		if m.Refused {
+			return m, Reason{Code: RouteRefused, Marks: []route.Mark{m.Routes[0].Mark}}
+		}
+		return m, sureReason(sure, Reason{Marks: []route.Mark{r.Mark}})
+	}
+	t := d.Table("default", fam)
+	if t == nil && !(asked && len(d.Rules) > 0) || t != nil && t.Routes.Len() == 0 {
+		return selection.Match{Table: t}, Reason{Code: TableMissing}
+	}
+	return selection.Match{Table: t}, Reason{Code: NoCoveringRoute}
+}
+
+// sureReason keeps r unless the rule that led to it may not apply at all.
+func sureReason(sure bool, r Reason) Reason {
+	if sure {
+		if r.Code == Nothing {
+			return Reason{}
+		}
+		return r
+	}
+	return Reason{Code: RuleNotDecided, Marks: r.Marks}
+}
+
+// ruleApplies reports whether a rule concerns the packet, and whether that is certain.
+func ruleApplies(r network.Rule, pkt packet, at place, fam route.Family) (applies, sure bool) {
+	switch {
+	case r.Family != 0 && r.Family != fam,
+		r.From.IsValid() && !r.From.Contains(pkt.src),
+		r.To.IsValid() && !r.To.Contains(pkt.dst),
+		r.Ingress != "" && r.Ingress != at.ingress && !(r.Ingress == "lo" && at.origin):
+		return false, true
+	}
+	return true, !r.Undecided
+}
+
+// ingressMatters reports whether a device's decision can depend on where a packet comes in.
+func ingressMatters(d *network.Device) bool {
+	for _, r := range d.Rules {
+		if r.Ingress != "" {
+			return true
+		}
+	}
+	return false
+}

@@ -1,0 +1,155 @@
+// Package forward follows packets: what one device does with a destination, the walk from hop to hop over every
+// equal-cost branch, and the round trip there and back.
+//
+// It never says that a packet arrives unless the captures show it: where they lack the data the verdict is Unknown
+// and the reason says what is missing. It knows nothing of captures as text; reasons are values, not sentences.
+package forward
+
+import (
+	"net/netip"
+
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+	"zarvek/internal/core/selection"
+	"zarvek/internal/core/topology"
+)
+
+// A Verdict says how a walk ends. The values are ordered from best to worst; the zero Verdict is none.
+type Verdict uint8
+
+const (
+	GoesOn        Verdict = iota
+	Arrives               // delivered
+	Leaves                // goes to a next hop outside the captured devices
+	Unknown               // the case lacks the data
+	StateMissing          // a stateful firewall sees one direction only
+	SourceCheck           // dropped by a reverse-path check
+	Filtered              // dropped by a filter
+	Refused               // dropped, the sender is told
+	NoRoute               // no route covers the destination
+	NextHopLost           // the next hop cannot be resolved, nobody owns it, or its owner is down
+	NotForwarding         // the device does not forward that family
+	Discarded             // dropped silently
+	Loops
+)
+
+var verdictNames = [...]string{"", "arrives", "leaves", "unknown", "state-missing", "source-check", "filtered", "refused",
+	"no-route", "next-hop-lost", "not-forwarding", "discarded", "loops"}
+
+// String returns the word of the JSON contract.
+func (v Verdict) String() string { return verdictNames[v] }
+
+// Delivery says how sure it is that somebody gets a delivered packet. The zero Delivery is none.
+type Delivery uint8
+
+const (
+	NotDelivered      Delivery = iota
+	ToDevice                   // the address belongs to a captured device
+	ToNeighbour                // a neighbour entry shows a host with that address
+	ToAttachedNetwork          // the packet reaches the network; whether the host exists is not known
+)
+
+var deliveryNames = [...]string{"", "device", "neighbour", "attached-network"}
+
+// String returns the word of the JSON contract.
+func (d Delivery) String() string { return deliveryNames[d] }
+
+// Code is what decided a verdict.
+type Code uint8
+
+const (
+	Nothing Code = iota
+	OwnAddress
+	HostSeen
+	NetworkAttached
+	SameNetwork // source and destination share a network: no router is asked
+	LeftCase
+	NoCoveringRoute
+	TableMissing // no table of that family was captured
+	TableCut     // the capture of the table ends before the destination
+	RouteRefused // the chosen route is not in the forwarding table
+	Blackholed
+	Rejected
+	Unresolved // Failure tells why
+	NobodyAnswers
+	OwnerDown
+	OwnLinkDown // the interface that the packet should leave by is down
+	OwnerElsewhere
+	SeveralOwners
+	OwnerSilent // the owner's captures and the neighbour's entry disagree
+	OwnerNotKnown
+	InterfaceOnly // the route names an interface alone: it depends on somebody there answering for the destination
+	SwitchOff
+	CameBack
+	BroadcastAddress
+	RuleNotDecided
+	SourceNotPlaced // no captured device attaches to the source's network
+	WrongPlace      // the reply is delivered, but not where the packet came from
+)
+
+// A Reason is why a branch ends as it does. Which fields are set depends on Code.
+type Reason struct {
+	Code      Code
+	Device    string // the other device concerned
+	Address   netip.Addr
+	Interface string
+	Failure   selection.Failure
+	Special   route.Special
+	TwoEnds   bool // the link has room for one other device only
+	Learned   bool // the next hop itself announced the route
+	Marks     []route.Mark
+}
+
+// A Hop is one device that a packet passes.
+type Hop struct {
+	Device       string
+	Table        string
+	InInterface  string // "" where the packet starts here
+	Prefix       netip.Prefix
+	Route        route.Route // zero where nothing matched
+	Via          []route.Route
+	NextHop      netip.Addr // invalid: the destination itself
+	OutInterface string
+	Owner        topology.Confidence // of the next hop
+	Evidence     []route.Mark
+}
+
+// A Branch is one way that a packet may take.
+type Branch struct {
+	Share    float64 // of the packets, 0 to 1, as far as equal cost divides them
+	Verdict  Verdict
+	Where    string // the device at which it ends
+	Delivery Delivery
+	Hops     []Hop
+	Reason   Reason
+	Assumed  bool // the start of this branch is assumed, not known
+
+	end *network.Device
+	in  string // the interface on which it was delivered
+}
+
+// A Direction is all branches of one way.
+type Direction struct {
+	Verdict  Verdict // the worst of the branches
+	Branches []Branch
+	Omitted  bool // there are more branches than are listed; every ending is among them
+}
+
+// worst returns the branch that decides the direction, or nil.
+func (d *Direction) worst() *Branch {
+	var w *Branch
+	for i := range d.Branches {
+		if w == nil || d.Branches[i].Verdict > w.Verdict {
+			w = &d.Branches[i]
+		}
+	}
+	return w
+}
+
+// Worst returns the branch that decides the direction's verdict, and false where there is none.
+func (d *Direction) Worst() (Branch, bool) {
+	if w := d.worst(); w != nil {
+		return *w, true
+	}
+	return Branch{}, false
+}

@@ -1,0 +1,85 @@
+package forward
+
+import (
+	"slices"
+
+	"zarvek/internal/core/network"
+)
+
+// maxBranches bounds how many branches are listed apart. Beyond it only new endings are added.
+const maxBranches = 64
+
+// spot is a walk's state: two visits of one spot mean a loop (no hop limit is needed).
+type spot struct {
+	device  *network.Device
+	ingress string
+}
+
+func spotOf(at place) spot {
+	if ingressMatters(at.device) {
+		return spot{at.device, at.ingress}
+	}
+	return spot{device: at.device}
+}
+
+// walk is one exploration of all branches from a start.
+type walk struct {
+	w       *Walker
+	pkt     packet
+	out     Direction
+	path    []Hop
+	onPath  map[spot]bool
+	visited map[spot]bool
+}
+
+// walk follows the packet from a place over every equal-cost branch.
+func (w *Walker) walk(pkt packet, from place, assumed bool) Direction {
+	k := walk{w: w, pkt: pkt, onPath: map[spot]bool{}, visited: map[spot]bool{}}
+	k.visit(from, 1)
+	for i := range k.out.Branches {
+		k.out.Branches[i].Assumed = assumed
+	}
+	return k.out
+}
+
+func (k *walk) visit(at place, share float64) {
+	here := spotOf(at)
+	steps := k.w.decide(k.pkt, at)
+	if k.onPath[here] {
+		k.path = append(k.path, steps[0].hop)
+		k.end(step{verdict: Loops, reason: Reason{Code: CameBack, Device: at.device.Name}}, at, share)
+		k.path = k.path[:len(k.path)-1]
+		return
+	}
+	k.onPath[here], k.visited[here] = true, true
+	for _, s := range steps {
+		k.path = append(k.path, s.hop)
+		switch {
+		case s.verdict != GoesOn:
+			k.end(s, at, share*s.share)
+		case len(k.out.Branches) >= maxBranches && k.visited[spotOf(s.next)] && !k.onPath[spotOf(s.next)]:
+			k.out.Omitted = true
+		default:
+			k.visit(s.next, share*s.share)
+		}
+		k.path = k.path[:len(k.path)-1]
+	}
+	delete(k.onPath, here)
+}
+
+func (k *walk) end(s step, at place, share float64) {
+	b := Branch{Share: share, Verdict: s.verdict, Where: at.device.Name, Delivery: s.delivery, Reason: s.reason,
+		end: at.device, in: at.ingress}
+	if s.delivery != ToDevice {
+		b.in = s.hop.OutInterface
+	}
+	if len(k.out.Branches) >= maxBranches {
+		k.out.Omitted = true
+		if slices.ContainsFunc(k.out.Branches, func(o Branch) bool { return o.Verdict == b.Verdict && o.Where == b.Where }) {
+			return
+		}
+	}
+	b.Hops = slices.Clone(k.path)
+	k.out.Branches = append(k.out.Branches, b)
+	k.out.Verdict = max(k.out.Verdict, b.Verdict)
+}

@@ -1,0 +1,108 @@
+package network
+
+import (
+	"net/netip"
+
+	"zarvek/internal/core/route"
+)
+
+// Facts is what one reading says of one device. The zero Facts says nothing.
+type Facts struct {
+	Tables     []TableFacts
+	Addresses  []Address
+	Interfaces []Interface
+	Neighbours []Neighbour
+	Forwarding []Switch
+	Rules      []Rule
+}
+
+// Kind says what a captured table is evidence of.
+type Kind uint8
+
+const (
+	// Candidates is a routing table: it lists what competes and what was chosen.
+	Candidates Kind = iota
+	// KernelTable is what forwards, several routes of one prefix ordered by metric alone.
+	KernelTable
+)
+
+// TableFacts is one table of one family as one reading shows it.
+type TableFacts struct {
+	Name   string // "default" for the table of the main routing instance
+	Family route.Family
+	Kind   Kind
+	Cut    bool // the capture seems to end inside this table
+	Routes route.List
+}
+
+// An Address is an address of the device itself. Interface may be "".
+type Address struct {
+	Prefix    netip.Prefix // address and the length of its network's prefix; full length where that is not shown
+	Interface string
+	Mark      route.Mark
+}
+
+// LinkState is the state of an interface. The zero LinkState is not known.
+type LinkState uint8
+
+const (
+	LinkUnknown LinkState = iota
+	LinkUp
+	LinkDown
+)
+
+// An Interface is what captures say of one interface.
+type Interface struct {
+	Name  string
+	State LinkState
+	MAC   string // link-layer address in lower case, "" where not shown
+	Mark  route.Mark
+}
+
+// NeighbourState is what the device knows of a neighbour's link-layer address.
+type NeighbourState uint8
+
+const (
+	NeighbourPending NeighbourState = iota // asked for, no answer yet
+	NeighbourAlive                         // has answered
+	NeighbourFailed                        // does not answer
+)
+
+// A Neighbour is an entry of the ARP (RFC 826) or neighbour discovery (RFC 4861) cache.
+type Neighbour struct {
+	Address   netip.Addr
+	Interface string
+	MAC       string
+	State     NeighbourState
+	Mark      route.Mark
+}
+
+// A Switch says whether the device forwards packets of a family at all.
+type Switch struct {
+	Family route.Family
+	On     bool
+	Mark   route.Mark
+}
+
+// RuleAction is what a policy rule does with a packet it matches.
+type RuleAction uint8
+
+const (
+	RuleLookup RuleAction = iota
+	RuleBlackhole
+	RuleUnreachable
+	RuleProhibit
+	RuleJump // goes to another rule, which no walk follows
+)
+
+// A Rule chooses the table before any prefix is compared (the kernel's policy rules, in order of Priority).
+type Rule struct {
+	Family    route.Family // 0: both
+	Priority  uint32
+	From, To  netip.Prefix // invalid: any
+	Ingress   string       // "": any
+	Action    RuleAction
+	Table     string
+	Undecided bool // it also asks for something that no walk knows, such as a mark on the packet
+	Mark      route.Mark
+}

@@ -1,0 +1,271 @@
+package network
+
+import (
+	"cmp"
+	"net/netip"
+	"slices"
+
+	"zarvek/internal/core/route"
+)
+
+// fromKernel marks, while tables are merged, a route of a table that forwards.
+const fromKernel route.State = 1 << 7
+
+func mergeTables(facts []TableFacts) []*Table {
+	type key struct {
+		name string
+		fam  route.Family
+	}
+	var order []key
+	parts := map[key][]*TableFacts{}
+	for i := range facts {
+		f := &facts[i]
+		k := key{f.Name, f.Family}
+		if parts[k] == nil {
+			order = append(order, k)
+		}
+		parts[k] = append(parts[k], f)
+	}
+	var out []*Table
+	for _, k := range order {
+		out = append(out, merge(k.name, k.fam, parts[k]))
+	}
+	slices.SortFunc(out, func(a, b *Table) int {
+		return cmp.Or(-boolCompare(a.Name == "default", b.Name == "default"), cmp.Compare(a.Name, b.Name), cmp.Compare(a.Family, b.Family))
+	})
+	return out
+}
+
+func boolCompare(a, b bool) int {
+	if a == b {
+		return 0
+	} else if a {
+		return 1
+	}
+	return -1
+}
+
+// merge makes one table of all captures of it. A routing table gives candidates, a kernel table what forwards; the
+// same route seen twice is one route with two pieces of evidence.
+func merge(name string, fam route.Family, parts []*TableFacts) *Table {
+	t := &Table{Name: name, Family: fam, more: map[int][]route.Mark{}}
+	cut := true
+	for _, p := range parts {
+		t.Kernel = t.Kernel || p.Kind == KernelTable
+		t.Chosen = t.Chosen || p.Kind == Candidates
+		cut = cut && p.Cut
+	}
+	if cut {
+		for _, p := range parts {
+			if n := p.Routes.Len(); n > 0 && (!t.CutAt.IsValid() || t.CutAt.Addr().Less(p.Routes.Prefix(n-1).Addr())) {
+				t.CutAt = p.Routes.Prefix(n - 1)
+			} else if n == 0 && !t.CutAt.IsValid() {
+				t.CutAt = fam.Default()
+			}
+		}
+	}
+	if len(parts) == 1 && !t.Kernel {
+		t.Routes = parts[0].Routes
+		t.Routes.Sort()
+		return t
+	}
+	var all route.List
+	for _, p := range parts {
+		kernel := p.Kind == KernelTable
+		all.Append(&p.Routes, func(s route.State) route.State {
+			if kernel {
+				return s | fromKernel
+			}
+			return s
+		})
+	}
+	all.Sort()
+	src := Table{Routes: all}
+	for i := 0; i < all.Len(); {
+		g := src.group(i)
+		t.mergeGroup(&src, g)
+		i = g.Hi
+	}
+	return t
+}
+
+// merged is one route of a group while it is put together.
+type merged struct {
+	route.Route
+	more []route.Mark
+}
+
+func (t *Table) mergeGroup(src *Table, g Group) {
+	var chosen, kernel []merged
+	for _, r := range src.Members(g) {
+		if r.State&fromKernel != 0 {
+			r.State &^= fromKernel
+			kernel = addMerged(kernel, r, nil)
+		} else {
+			chosen = addMerged(chosen, r, t)
+		}
+	}
+	if t.Kernel {
+		lowestMetric(kernel)
+		chosen = t.reconcile(chosen, kernel, src.Routes.Prefix(g.Lo))
+	}
+	for _, m := range chosen {
+		t.Routes.AddRoute(m.Route)
+		if len(m.more) > 0 {
+			t.more[t.Routes.Len()-1] = m.more
+		}
+	}
+}
+
+// addMerged adds r, or only its evidence where the same route is there already. Where t is given, a difference in
+// what the two captures chose is kept.
+func addMerged(list []merged, r route.Route, t *Table) []merged {
+	for i := range list {
+		have := &list[i]
+		if !sameRoute(have.Attributes, r.Attributes) {
+			continue
+		}
+		if have.Mark == r.Mark || slices.Contains(have.more, r.Mark) {
+			return list
+		}
+		have.more = append(have.more, r.Mark)
+		if t != nil && have.State&(route.Active|route.Installed) != r.State&(route.Active|route.Installed) {
+			t.Differences = append(t.Differences, Difference{OtherChoice, r.Prefix, have.Mark, r.Mark})
+		}
+		have.State |= r.State
+		return list
+	}
+	return append(list, merged{Route: r})
+}
+
+// lowestMetric marks the routes that the kernel uses: within one prefix the lowest metric wins, nothing else counts.
+func lowestMetric(kernel []merged) {
+	best := route.Number{}
+	for _, k := range kernel {
+		if !k.Is(route.Unusable) && (!best.Known || kernelMetric(k.Route) < best.Value) {
+			best = route.N(kernelMetric(k.Route))
+		}
+	}
+	for i := range kernel {
+		if !kernel[i].Is(route.Unusable) && kernelMetric(kernel[i].Route) == best.Value {
+			kernel[i].State |= route.Active | route.Installed
+		}
+	}
+}
+
+// kernelMetric is the metric that counts: an IPv4 route printed without one has 0, and the device's own addresses
+// are looked up before everything else.
+func kernelMetric(r route.Route) uint64 {
+	if r.Special == route.Receive {
+		return 0
+	}
+	return r.Metric.Value
+}
+
+// reconcile joins what the routing table chose with what forwards. The result lists candidates first.
+func (t *Table) reconcile(chosen, kernel []merged, p netip.Prefix) []merged {
+	if len(chosen) == 0 {
+		if t.Chosen && anyForwards(kernel) && !ownBusiness(p, kernel) {
+			t.Differences = append(t.Differences, Difference{Kind: NotChosen, Prefix: p, Installed: kernel[0].Mark})
+		}
+		return kernel
+	}
+	receive := slices.ContainsFunc(kernel, func(k merged) bool { return k.Special == route.Receive })
+	wasInstalled := make([]bool, len(chosen))
+	for i := range chosen {
+		wasInstalled[i] = chosen[i].Is(route.Active) || chosen[i].Is(route.Installed)
+		chosen[i].State &^= route.Installed
+		if wasInstalled[i] && receive && chosen[i].Protocol == route.Direct {
+			chosen[i].State |= route.Installed // an own address: the kernel keeps it among its local routes
+		}
+	}
+	var rest []merged
+	for _, k := range kernel {
+		at := bestMatch(chosen, wasInstalled, k)
+		switch {
+		case at >= 0 && sameForwarding(chosen[at].Attributes, k.Attributes):
+			c := &chosen[at]
+			c.State |= k.State & route.Installed
+			c.more = append(append(c.more, k.Mark), k.more...)
+			continue
+		case at >= 0 && k.Is(route.Installed):
+			t.Differences = append(t.Differences, Difference{OtherNextHops, p, chosen[at].Mark, k.Mark})
+			a := *k.Attributes // what forwards, with the numbers that only the routing table knows
+			a.Preference, a.Metric, a.Subtype = chosen[at].Preference, chosen[at].Metric, chosen[at].Subtype
+			k.Attributes = &a
+		case k.Is(route.Installed) && k.Special != route.Receive && !ownBusiness(p, kernel):
+			t.Differences = append(t.Differences, Difference{Kind: NotChosen, Prefix: p, Installed: k.Mark})
+		}
+		rest = append(rest, k)
+	}
+	out := append(chosen, rest...)
+	forwards := anyForwards(out)
+	for i := range chosen {
+		if wasInstalled[i] && chosen[i].Is(route.Active) && !forwards {
+			t.Differences = append(t.Differences, Difference{Kind: NotInstalled, Prefix: p, Chosen: chosen[i].Mark})
+		}
+	}
+	return out
+}
+
+func anyForwards(list []merged) bool {
+	return slices.ContainsFunc(list, func(m merged) bool { return m.Is(route.Installed) })
+}
+
+// ownBusiness tells the prefixes that a kernel keeps for itself and a routing daemon does not list.
+func ownBusiness(p netip.Prefix, kernel []merged) bool {
+	a := p.Addr()
+	if a.IsLoopback() || a.IsLinkLocalUnicast() || a.IsMulticast() {
+		return true
+	}
+	return !slices.ContainsFunc(kernel, func(k merged) bool { return k.Special == route.None || k.Special == route.Blackhole })
+}
+
+// bestMatch finds the chosen route that k most likely stands for: same forwarding first, then the same protocol.
+func bestMatch(chosen []merged, used []bool, k merged) int {
+	best := -1
+	for i, c := range chosen {
+		if !used[i] {
+			continue
+		}
+		if sameForwarding(c.Attributes, k.Attributes) {
+			return i
+		}
+		if c.Protocol == k.Protocol && best < 0 {
+			best = i
+		}
+	}
+	return best
+}
+
+// sameRoute reports whether two captures show one and the same candidate.
+func sameRoute(a, b *route.Attributes) bool {
+	if a == b {
+		return true
+	}
+	return a.Protocol == b.Protocol && a.Special == b.Special && a.Subtype == b.Subtype &&
+		a.Preference == b.Preference && a.Metric == b.Metric && sameHops(a.NextHops, b.NextHops)
+}
+
+// sameForwarding reports whether a packet takes the same ways by both.
+func sameForwarding(a, b *route.Attributes) bool {
+	if a.Special != route.None || b.Special != route.None {
+		return a.Special == b.Special
+	}
+	return sameHops(a.Forwarding(), b.Forwarding())
+}
+
+// sameHops compares next hops as sets; an interface that one side does not show is not held against it.
+func sameHops(a, b []route.NextHop) bool {
+	if len(a) != len(b) {
+		return false
+	}
+	for _, x := range a {
+		if !slices.ContainsFunc(b, func(y route.NextHop) bool {
+			return x.Address == y.Address && (x.Interface == y.Interface || x.Address.IsValid() && (x.Interface == "" || y.Interface == ""))
+		}) {
+			return false
+		}
+	}
+	return true
+}

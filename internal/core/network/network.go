@@ -1,0 +1,235 @@
+// Package network holds what all captures of a case together say: devices with their tables, addresses, interfaces
+// and neighbours. It is built once from readings and is read-only afterwards, so any number of walks may share it.
+//
+// It merges several captures of one device into one picture and keeps the differences between them. It does not
+// follow packets and does not decide who owns an address: topology and forward do.
+package network
+
+import (
+	"cmp"
+	"net/netip"
+	"slices"
+	"strings"
+
+	"zarvek/internal/core/route"
+)
+
+// A Network is the devices of a case, by name. The zero Network is empty.
+type Network struct {
+	Devices []*Device
+	byName  map[string]*Device
+}
+
+// Device returns the device of that name, or nil.
+func (n *Network) Device(name string) *Device { return n.byName[name] }
+
+// A Device is one router, firewall or host with captures.
+type Device struct {
+	Name       string
+	Tables     []*Table // by name, the default table first, IPv4 before IPv6
+	Addresses  []Address
+	Interfaces []Interface
+	Neighbours []Neighbour
+	Switches   []Switch
+	Rules      []Rule // by priority
+	Unread     int    // lines that could not be read although they stand in a table or list that was
+	own        map[netip.Addr][]int
+}
+
+// Table returns the table of that name and family, or nil where none was captured.
+func (d *Device) Table(name string, f route.Family) *Table {
+	for _, t := range d.Tables {
+		if t.Name == name && t.Family == f {
+			return t
+		}
+	}
+	return nil
+}
+
+// Own returns the device's own addresses equal to a: more than one where the address stands on several interfaces.
+func (d *Device) Own(a netip.Addr) []Address {
+	var out []Address
+	for _, i := range d.own[a] {
+		out = append(out, d.Addresses[i])
+	}
+	return out
+}
+
+// Interface returns what is known of an interface; the zero Interface where nothing is.
+func (d *Device) Interface(name string) Interface {
+	for _, i := range d.Interfaces {
+		if i.Name == name {
+			return i
+		}
+	}
+	return Interface{}
+}
+
+// Neighbour returns the entry for an address on an interface ("": any), and whether there is one.
+// An entry that answered wins over one that did not.
+func (d *Device) Neighbour(a netip.Addr, ifname string) (Neighbour, bool) {
+	var best Neighbour
+	found := false
+	for _, n := range d.Neighbours {
+		if n.Address != a || ifname != "" && n.Interface != "" && n.Interface != ifname {
+			continue
+		}
+		if !found || n.State == NeighbourAlive {
+			best, found = n, true
+		}
+	}
+	return best, found
+}
+
+// Forwards returns the device's switch for a family; On is also true where no capture shows it, and ok is then false.
+func (d *Device) Forwards(f route.Family) (s Switch, ok bool) {
+	for _, s := range d.Switches {
+		if s.Family == f {
+			return s, true
+		}
+	}
+	return Switch{Family: f, On: true}, false
+}
+
+// A Builder collects facts. The zero Builder is ready to use.
+type Builder struct {
+	devices map[string]*deviceFacts
+}
+
+type deviceFacts struct {
+	Facts
+	unread int
+}
+
+// Add gives the builder one reading's facts of a device, and how many lines of it could not be read.
+func (b *Builder) Add(device string, f Facts, unread int) {
+	if b.devices == nil {
+		b.devices = map[string]*deviceFacts{}
+	}
+	d := b.devices[device]
+	if d == nil {
+		d = &deviceFacts{}
+		b.devices[device] = d
+	}
+	d.Tables = append(d.Tables, f.Tables...)
+	d.Addresses = append(d.Addresses, f.Addresses...)
+	d.Interfaces = append(d.Interfaces, f.Interfaces...)
+	d.Neighbours = append(d.Neighbours, f.Neighbours...)
+	d.Forwarding = append(d.Forwarding, f.Forwarding...)
+	d.Rules = append(d.Rules, f.Rules...)
+	d.unread += unread
+}
+
+// Build merges all facts. The builder must not be used afterwards.
+func (b *Builder) Build() *Network {
+	n := &Network{byName: map[string]*Device{}}
+	for name, f := range b.devices {
+		d := f.build(name)
+		n.Devices = append(n.Devices, d)
+		n.byName[name] = d
+	}
+	slices.SortFunc(n.Devices, func(a, b *Device) int { return cmp.Compare(a.Name, b.Name) })
+	return n
+}
+
+func (f *deviceFacts) build(name string) *Device {
+	d := &Device{Name: name, Neighbours: f.Neighbours, Switches: f.Forwarding, Unread: f.unread, own: map[netip.Addr][]int{}}
+	d.Tables = mergeTables(f.Tables)
+	d.Interfaces = mergeInterfaces(f.Interfaces)
+	d.Rules = mergeRules(f.Rules)
+	for _, a := range append(f.Addresses, ownAddresses(d.Tables)...) {
+		d.addAddress(a)
+	}
+	// A device that is off in any capture is off: never promise more than the least one shows.
+	slices.SortStableFunc(d.Switches, func(a, b Switch) int {
+		if a.On == b.On {
+			return 0
+		} else if b.On {
+			return -1
+		}
+		return 1
+	})
+	return d
+}
+
+func (d *Device) addAddress(a Address) {
+	addr := a.Prefix.Addr()
+	for _, i := range d.own[addr] {
+		have := &d.Addresses[i]
+		if have.Interface == a.Interface || a.Interface == "" || have.Interface == "" {
+			if have.Interface == "" {
+				have.Interface = a.Interface
+			}
+			if have.Prefix.IsSingleIP() {
+				have.Prefix = a.Prefix
+			}
+			return
+		}
+	}
+	d.own[addr] = append(d.own[addr], len(d.Addresses))
+	d.Addresses = append(d.Addresses, a)
+}
+
+// ownAddresses reads the device's addresses out of its local routes and of host routes on a loopback interface.
+func ownAddresses(tables []*Table) []Address {
+	var out []Address
+	for _, t := range tables {
+		for i := range t.Routes.Len() {
+			r := t.Routes.At(i)
+			if !r.Prefix.IsSingleIP() {
+				continue
+			}
+			local := r.Special == route.Receive || r.Protocol == route.Local
+			if !local && !(r.Protocol == route.Direct && r.Is(route.Active)) {
+				continue
+			}
+			ifname := ""
+			if len(r.NextHops) > 0 {
+				ifname = r.NextHops[0].Interface
+			}
+			if local || isLoopback(ifname) {
+				out = append(out, Address{Prefix: r.Prefix, Interface: ifname, Mark: r.Mark})
+			}
+		}
+	}
+	return out
+}
+
+// isLoopback tells by the name, the only sign a routing table gives. A host route on any other interface may as well
+// be the far end of a point-to-point link.
+func isLoopback(name string) bool {
+	name = strings.ToLower(name)
+	digits := strings.TrimPrefix(strings.TrimPrefix(name, "loopback"), "lo")
+	return digits != name && strings.Trim(digits, "0123456789.") == ""
+}
+
+func mergeInterfaces(in []Interface) []Interface {
+	var out []Interface
+	for _, i := range in {
+		at := slices.IndexFunc(out, func(o Interface) bool { return o.Name == i.Name })
+		if at < 0 {
+			out = append(out, i)
+			continue
+		}
+		have := &out[at]
+		if i.State == LinkDown || have.State == LinkUnknown {
+			have.State, have.Mark = i.State, i.Mark
+		}
+		if have.MAC == "" {
+			have.MAC = i.MAC
+		}
+	}
+	return out
+}
+
+func mergeRules(in []Rule) []Rule {
+	var out []Rule
+	for _, r := range in {
+		same := func(o Rule) bool { o.Mark = r.Mark; return o == r }
+		if !slices.ContainsFunc(out, same) {
+			out = append(out, r)
+		}
+	}
+	slices.SortStableFunc(out, func(a, b Rule) int { return cmp.Compare(a.Priority, b.Priority) })
+	return out
+}

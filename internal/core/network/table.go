@@ -1,0 +1,121 @@
+package network
+
+import (
+	"iter"
+	"net/netip"
+	"sync"
+
+	"github.com/gaissmai/bart"
+
+	"zarvek/internal/core/route"
+)
+
+// A Table is all that the captures say of one routing table of one family, merged. Routes of one prefix are one group.
+type Table struct {
+	Name        string
+	Family      route.Family
+	Kernel      bool         // what forwards was captured itself, not deduced from what was chosen
+	Chosen      bool         // a routing table with preferences was captured
+	Routes      route.List   // sorted by prefix, shorter first
+	CutAt       netip.Prefix // the last prefix read before the capture ended in the middle; invalid where none did
+	Differences []Difference
+
+	more  map[int][]route.Mark
+	once  sync.Once
+	index bart.Table[uint32]
+}
+
+// DifferenceKind says how two captures of one device differ on a prefix.
+type DifferenceKind uint8
+
+const (
+	// NotInstalled: chosen in the routing table, absent from what forwards.
+	NotInstalled DifferenceKind = iota
+	// NotChosen: forwards, though no chosen route of the routing table says so.
+	NotChosen
+	// OtherNextHops: both have the prefix, by other next hops.
+	OtherNextHops
+	// OtherChoice: two captures of the routing table disagree on what was chosen.
+	OtherChoice
+)
+
+// A Difference is a contradiction between two captures of one device, each with its line.
+type Difference struct {
+	Kind              DifferenceKind
+	Prefix            netip.Prefix
+	Chosen, Installed route.Mark
+}
+
+// A Group is the routes of one prefix: the half-open range of indexes into Routes.
+type Group struct{ Lo, Hi int }
+
+func (t *Table) group(lo int) Group {
+	hi := lo + 1
+	for hi < t.Routes.Len() && t.Routes.SamePrefix(lo, hi) {
+		hi++
+	}
+	return Group{lo, hi}
+}
+
+func (t *Table) build() {
+	for i := 0; i < t.Routes.Len(); {
+		g := t.group(i)
+		t.index.Insert(t.Routes.Prefix(i), uint32(i))
+		i = g.Hi
+	}
+}
+
+// Exact returns the group of a prefix.
+func (t *Table) Exact(p netip.Prefix) (Group, bool) {
+	t.once.Do(t.build)
+	lo, ok := t.index.Get(p.Masked())
+	if !ok {
+		return Group{}, false
+	}
+	return t.group(int(lo)), true
+}
+
+// Covering yields the groups whose prefix contains all of p, longest prefix first (RFC 4632 section 5.1).
+func (t *Table) Covering(p netip.Prefix) iter.Seq[Group] {
+	t.once.Do(t.build)
+	return func(yield func(Group) bool) {
+		for _, lo := range t.index.Supernets(p) {
+			if !yield(t.group(int(lo))) {
+				return
+			}
+		}
+	}
+}
+
+// Members yields the routes of a group.
+func (t *Table) Members(g Group) iter.Seq2[int, route.Route] {
+	return func(yield func(int, route.Route) bool) {
+		for i := g.Lo; i < g.Hi; i++ {
+			if !yield(i, t.Routes.At(i)) {
+				return
+			}
+		}
+	}
+}
+
+// Evidence returns every line that shows route i, the first one first.
+func (t *Table) Evidence(i int) []route.Mark {
+	return append([]route.Mark{t.Routes.At(i).Mark}, t.more[i]...)
+}
+
+// DifferencesAt returns the contradictions on one prefix.
+func (t *Table) DifferencesAt(p netip.Prefix) []Difference {
+	var out []Difference
+	for _, d := range t.Differences {
+		if d.Prefix == p {
+			out = append(out, d)
+		}
+	}
+	return out
+}
+
+// Incomplete reports whether the capture may have ended before every route that covers a was read. Tables are
+// printed in ascending order, and a prefix that covers a starts at or before it, so a later last line is proof.
+func (t *Table) Incomplete(a netip.Addr) bool {
+	return t.CutAt.IsValid() && !a.Less(t.CutAt.Addr())
+}

@@ -1,0 +1,138 @@
+package route
+
+import (
+	"cmp"
+	"encoding/binary"
+	"net/netip"
+	"slices"
+)
+
+// A List is the routes of one table of one family, in the order in which they were added.
+// It keeps 32 bytes a route without pointers, so that a table of a million costs no more than its capture does, and
+// makes Route values when asked. The zero List is empty and ready to use; a List is not safe for concurrent writes.
+type List struct {
+	recs  []record
+	attrs []*Attributes
+}
+
+// record is one route. Size: 32 bytes.
+type record struct {
+	hi, lo uint64 // the address; IPv4 in the low 32 bits of lo
+	attr   uint32
+	file   uint32
+	off    uint32
+	length uint16 // of the evidence in bytes, at most 65535
+	bits   uint8  // prefix length
+	state  State
+}
+
+// AttrID names shared attributes within one List.
+type AttrID uint32
+
+// Share adds attributes for later use by Add. The caller must not change them afterwards.
+func (l *List) Share(a *Attributes) AttrID {
+	l.attrs = append(l.attrs, a)
+	return AttrID(len(l.attrs) - 1)
+}
+
+// Grow makes room for n more routes.
+func (l *List) Grow(n int) { l.recs = slices.Grow(l.recs, n) }
+
+// Len returns the number of routes.
+func (l *List) Len() int { return len(l.recs) }
+
+// Add appends a route. The prefix must be valid; its host bits are cleared.
+func (l *List) Add(p netip.Prefix, id AttrID, s State, m Mark) {
+	r := record{attr: uint32(id), file: m.File, off: m.Off, state: s, length: uint16(min(m.End-m.Off, 65535))}
+	r.setPrefix(p.Masked())
+	l.recs = append(l.recs, r)
+}
+
+// AddRoute appends a route with attributes of its own.
+func (l *List) AddRoute(r Route) { l.Add(r.Prefix, l.Share(r.Attributes), r.State, r.Mark) }
+
+func (r *record) setPrefix(p netip.Prefix) {
+	r.bits = uint8(p.Bits())
+	if p.Addr().Is4() {
+		a := p.Addr().As4()
+		r.lo = uint64(binary.BigEndian.Uint32(a[:]))
+		return
+	}
+	a := p.Addr().As16()
+	r.hi, r.lo = binary.BigEndian.Uint64(a[:8]), binary.BigEndian.Uint64(a[8:])
+	r.attr |= v6flag
+}
+
+// v6flag marks an IPv6 record, in the top bit of attr.
+const v6flag = 1 << 31
+
+func (r *record) prefix() netip.Prefix {
+	if r.attr&v6flag == 0 {
+		var a [4]byte
+		binary.BigEndian.PutUint32(a[:], uint32(r.lo))
+		return netip.PrefixFrom(netip.AddrFrom4(a), int(r.bits))
+	}
+	var a [16]byte
+	binary.BigEndian.PutUint64(a[:8], r.hi)
+	binary.BigEndian.PutUint64(a[8:], r.lo)
+	return netip.PrefixFrom(netip.AddrFrom16(a), int(r.bits))
+}
+
+// Prefix returns the prefix of route i.
+func (l *List) Prefix(i int) netip.Prefix { return l.recs[i].prefix() }
+
+// At returns route i, counted from 0.
+func (l *List) At(i int) Route {
+	r := &l.recs[i]
+	return Route{
+		Prefix: r.prefix(), Attributes: l.attrs[r.attr&^v6flag], State: r.state,
+		Mark: Mark{File: r.file, Off: r.off, End: r.off + uint32(r.length)},
+	}
+}
+
+// SetFile makes every route's evidence point into the capture with this number.
+func (l *List) SetFile(file uint32) {
+	for i := range l.recs {
+		l.recs[i].file = file
+	}
+}
+
+// MapMarks replaces the evidence of every route by what f makes of it.
+func (l *List) MapMarks(f func(Mark) Mark) {
+	for i := range l.recs {
+		r := &l.recs[i]
+		m := f(Mark{r.file, r.off, r.off + uint32(r.length)})
+		r.file, r.off, r.length = m.File, m.Off, uint16(min(m.End-m.Off, 65535))
+	}
+}
+
+// Sort orders the routes by family, address and length, shorter prefixes first; routes of one prefix keep their order.
+func (l *List) Sort() {
+	compare := func(a, b record) int {
+		return cmp.Or(cmp.Compare(a.attr&v6flag, b.attr&v6flag), cmp.Compare(a.hi, b.hi), cmp.Compare(a.lo, b.lo),
+			cmp.Compare(a.bits, b.bits))
+	}
+	if !slices.IsSortedFunc(l.recs, compare) {
+		slices.SortStableFunc(l.recs, compare)
+	}
+}
+
+// Append adds all routes of o, with every state changed by state.
+func (l *List) Append(o *List, state func(State) State) {
+	base := uint32(len(l.attrs))
+	l.attrs = append(l.attrs, o.attrs...)
+	l.Grow(len(o.recs))
+	for _, r := range o.recs {
+		r.attr, r.state = (r.attr&^v6flag+base)|r.attr&v6flag, state(r.state)
+		l.recs = append(l.recs, r)
+	}
+}
+
+// SetState replaces the state of route i.
+func (l *List) SetState(i int, s State) { l.recs[i].state = s }
+
+// SamePrefix reports whether routes i and j have one prefix.
+func (l *List) SamePrefix(i, j int) bool {
+	a, b := &l.recs[i], &l.recs[j]
+	return a.hi == b.hi && a.lo == b.lo && a.bits == b.bits && (a.attr^b.attr)&v6flag == 0
+}

@@ -1,0 +1,62 @@
+// Package selection answers what one device does with a destination by its own table, and why: longest prefix,
+// preference, metric, equal cost, and how a next hop is resolved to an interface.
+//
+// What the device marks as chosen or installed is what counts; the rules are applied beside it, and a Choice says
+// where the two differ. No I/O and no clock: the same table gives the same answer.
+package selection
+
+import (
+	"net/netip"
+
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+// A Match is the group of routes that forwards a destination. The zero Match is none.
+type Match struct {
+	Table  *network.Table
+	Prefix netip.Prefix
+	Routes []route.Route // more than one where equal routes of one prefix forward together
+	Index  []int         // of Routes in Table.Routes
+	// Refused is set where the longest match was chosen but the forwarding table did not take it, so that what
+	// packets follow cannot be read from the captures.
+	Refused bool
+}
+
+// Found reports whether anything matched.
+func (m Match) Found() bool { return m.Prefix.IsValid() }
+
+// Longest returns what forwards a: the installed routes of the longest prefix that has any (RFC 4632 section 5.1).
+func Longest(t *network.Table, a netip.Addr) Match {
+	for g := range t.Covering(netip.PrefixFrom(a, a.BitLen())) {
+		if m := installed(t, g); m.Found() {
+			return m
+		}
+	}
+	return Match{}
+}
+
+func installed(t *network.Table, g network.Group) Match {
+	m := Match{Table: t}
+	for i, r := range t.Members(g) {
+		switch {
+		case r.Is(route.Installed):
+			if r.Special == route.Receive && len(m.Routes) > 0 && m.Routes[0].Special != route.Receive {
+				m.Routes, m.Index = nil, nil // local addresses are looked up before all else
+			}
+			if len(m.Routes) > 0 && m.Routes[0].Special == route.Receive && r.Special != route.Receive {
+				continue
+			}
+			m.Prefix, m.Routes, m.Index = r.Prefix, append(m.Routes, r), append(m.Index, i)
+		case r.Is(route.Active | route.Rejected):
+			if len(m.Routes) == 0 {
+				m.Prefix, m.Refused = r.Prefix, true
+				m.Routes, m.Index = append(m.Routes, r), append(m.Index, i)
+			}
+		}
+	}
+	if m.Refused && len(m.Routes) > 1 {
+		m.Routes, m.Index, m.Refused = m.Routes[1:], m.Index[1:], false
+	}
+	return m
+}

@@ -1,0 +1,135 @@
+package selection
+
+import (
+	"net/netip"
+	"slices"
+
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+// An Exit is a next hop resolved to the interface by which a packet leaves. Address is invalid where the
+// destination itself is looked for on the interface.
+type Exit struct {
+	Interface string
+	Address   netip.Addr
+	OnLink    bool
+	Down      bool          // the device itself shows the interface without carrier
+	Via       []route.Route // the routes that resolved it, outermost first; empty where the interface was given
+	Dynamic   bool          // learned from the neighbour itself, which therefore was alive
+}
+
+// Failure says why a next hop leads nowhere. The zero Failure is none.
+type Failure uint8
+
+const (
+	Resolved     Failure = iota
+	NoRoute              // no route covers the next hop
+	Cycle                // its resolution comes back to itself
+	ThroughSelf          // it resolves through the very route it belongs to
+	DiscardedHop         // it resolves to a route that discards
+	NoNextHop            // the route has neither next hop nor interface
+	NotReadable          // the forwarding table refused the route that resolves it
+	TooLong              // more than maxLookups lookups
+)
+
+// A Resolution is the outcome for one next hop.
+type Resolution struct {
+	NextHop route.NextHop
+	Exits   []Exit
+	Failure Failure
+	At      netip.Addr // the address that could not be resolved
+	Share   float64    // of the route's packets, 0 to 1
+}
+
+// Resolve finds the exits of a route, each next hop with its share (equal unless weighted).
+func Resolve(t *network.Table, r route.Route) []Resolution {
+	hops := r.Forwarding()
+	if len(hops) == 0 {
+		return []Resolution{{Failure: NoNextHop, Share: 1}}
+	}
+	total := 0.0
+	for _, h := range hops {
+		total += weight(h)
+	}
+	out := make([]Resolution, 0, len(hops))
+	for _, h := range hops {
+		res := Resolution{NextHop: h, Share: weight(h) / total}
+		if h.Interface != "" {
+			res.Exits = []Exit{{Interface: h.Interface, Address: h.Address, OnLink: h.OnLink, Down: h.Down, Dynamic: r.Protocol.Dynamic() && !h.Resolves}}
+		} else {
+			v := resolver{table: t}
+			res.Exits, res.Failure, res.At = v.resolve(h.Address, []netip.Prefix{r.Prefix}, nil)
+			if len(res.Exits) > 0 && len(res.Exits[0].Via) == 1 && r.Protocol.Dynamic() && r.Protocol != route.BGP {
+				for i := range res.Exits {
+					res.Exits[i].Dynamic = true
+				}
+			}
+		}
+		out = append(out, res)
+	}
+	return out
+}
+
+func weight(h route.NextHop) float64 { return float64(max(h.Weight, 1)) }
+
+// maxLookups bounds the work for one next hop: tables that split at every step would otherwise take exponential time.
+const maxLookups = 4096
+
+type resolver struct {
+	table *network.Table
+	used  int
+}
+
+// resolve looks a next hop up in the same table until a route names an interface (RFC 4271 section 5.1.3 calls this
+// the recursive lookup of the next hop).
+func (v *resolver) resolve(a netip.Addr, seen []netip.Prefix, via []route.Route) ([]Exit, Failure, netip.Addr) {
+	if !a.IsValid() {
+		return nil, NoNextHop, a
+	}
+	if a.Zone() != "" {
+		return []Exit{{Interface: a.Zone(), Address: a.WithZone(""), Via: via}}, Resolved, netip.Addr{}
+	}
+	if v.used++; v.used > maxLookups {
+		return nil, TooLong, a
+	}
+	m := Longest(v.table, a)
+	switch {
+	case !m.Found():
+		return nil, NoRoute, a
+	case m.Refused:
+		return nil, NotReadable, a
+	case m.Prefix == seen[0]:
+		return nil, ThroughSelf, a
+	case slices.Contains(seen, m.Prefix):
+		return nil, Cycle, a
+	}
+	seen = append(slices.Clip(seen), m.Prefix)
+	var exits []Exit
+	failure, at := NoNextHop, a
+	for _, r := range m.Routes {
+		if r.Special != route.None {
+			failure = DiscardedHop
+			continue
+		}
+		path := append(slices.Clone(via), r)
+		for _, h := range r.Forwarding() {
+			switch {
+			case h.Interface != "" && h.Address.IsValid():
+				exits = append(exits, Exit{Interface: h.Interface, Address: h.Address, OnLink: h.OnLink, Down: h.Down, Via: path})
+			case h.Interface != "":
+				exits = append(exits, Exit{Interface: h.Interface, Address: a, Via: path})
+			default:
+				more, f, where := v.resolve(h.Address, seen, path)
+				if f != Resolved {
+					failure, at = f, where
+				}
+				exits = append(exits, more...)
+			}
+		}
+	}
+	if len(exits) == 0 {
+		return nil, failure, at
+	}
+	return exits, Resolved, netip.Addr{}
+}

@@ -1,0 +1,230 @@
+package topology
+
+import (
+	"net/netip"
+	"slices"
+
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+// Confidence says how an owner was found. The zero Confidence is not known.
+type Confidence uint8
+
+const (
+	NotKnown  Confidence = iota
+	Deduced              // concluded from who else attaches there
+	Neighbour            // a neighbour entry shows that something answers
+	Known                // the owner's own captures show the address
+)
+
+var confidenceNames = [...]string{"unknown", "deduced", "neighbour", "known"}
+
+// String returns the name in the JSON contract.
+func (c Confidence) String() string { return confidenceNames[c] }
+
+// Answer says who answers for an address on a link. The zero Answer is that nothing is known.
+type Answer uint8
+
+const (
+	Silent    Answer = iota // no capture tells who has the address
+	Device                  // a captured device
+	Host                    // something that is not captured, seen as a neighbour
+	Nobody                  // the neighbour entry shows that nothing answered
+	Down                    // a captured device has the address, on an interface that is down
+	Elsewhere               // a captured device has the address, and is not attached to this link
+	Several                 // more than one captured device has it
+	Conflict                // a captured device has it, but did not answer
+)
+
+// OnLink is what is known of an address on a device's link.
+type OnLink struct {
+	Answer     Answer
+	Device     *network.Device
+	Interface  string // of Device: where a packet comes in
+	Confidence Confidence
+	// TwoEnds is set where the link has room for just one other device.
+	TwoEnds bool
+	Marks   []route.Mark
+}
+
+// Find says who answers for a on the given interface of d. Learned tells that d learned a route from a itself, so
+// that something there was alive.
+func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned bool) OnLink {
+	here := port{d, ifname}
+	entry, hasEntry := d.Neighbour(a, ifname)
+	net := t.networkOf(here, a)
+	if a.IsLinkLocalUnicast() {
+		net = t.smallest(here)
+	}
+	res := OnLink{TwoEnds: pointToPoint(net)}
+	if hasEntry {
+		res.Marks = append(res.Marks, entry.Mark)
+	}
+	owners, elsewhere := t.candidates(here, a)
+	if len(owners) > 1 && entry.MAC != "" {
+		owners = slices.DeleteFunc(owners, func(o Attachment) bool { return o.Device.Interface(o.Interface).MAC != entry.MAC })
+	}
+	switch {
+	case len(owners) > 1:
+		res.Answer = Several
+		for _, o := range owners {
+			res.Marks = append(res.Marks, o.Mark)
+		}
+		return res
+	case len(owners) == 1:
+		o := owners[0]
+		res.Device, res.Interface, res.Confidence = o.Device, o.Interface, Known
+		res.Marks = append(res.Marks, o.Mark)
+		switch {
+		case o.Down || d.Interface(ifname).State == network.LinkDown:
+			res.Answer = Down
+		case hasEntry && entry.State == network.NeighbourFailed:
+			res.Answer = Conflict
+		default:
+			res.Answer = Device
+		}
+		return res
+	case hasEntry && entry.State == network.NeighbourFailed:
+		res.Answer = Nobody
+		return res
+	case hasEntry && entry.State == network.NeighbourAlive:
+		if p, ok := t.byMAC(here, entry.MAC); ok {
+			res.Answer, res.Device, res.Interface, res.Confidence = Device, p.device, p.ifname, Neighbour
+			return res
+		}
+		if p, ok := t.deduce(here, a, net, true); ok {
+			res.Answer, res.Device, res.Interface, res.Confidence = Device, p.device, p.ifname, Deduced
+			return res
+		}
+		res.Answer, res.Confidence = Host, Neighbour
+		return res
+	}
+	if p, ok := t.deduce(here, a, net, learned); ok {
+		res.Answer, res.Device, res.Interface, res.Confidence = Device, p.device, p.ifname, Deduced
+		if p.device.Interface(p.ifname).State == network.LinkDown {
+			res.Answer = Down
+		}
+		return res
+	}
+	if len(elsewhere) > 0 {
+		o := elsewhere[0]
+		res.Answer, res.Device, res.Interface = Elsewhere, o.Device, o.Interface
+		res.Marks = append(res.Marks, o.Mark)
+	}
+	return res
+}
+
+// candidates splits the captured owners of a into those on the link and those that are not.
+func (t *Topology) candidates(here port, a netip.Addr) (on, off []Attachment) {
+	for _, o := range t.Owners(a) {
+		p := port{o.Device, o.Interface}
+		switch {
+		case o.Device == here.device:
+		case t.sameSegment(here, p), o.Down && t.shares(here, o):
+			on = append(on, o)
+		default:
+			off = append(off, o)
+		}
+	}
+	// A link-local address that only one captured device has, on an interface of no other known segment, can only be
+	// that one.
+	if len(on) == 0 && len(off) == 1 && a.IsLinkLocalUnicast() && len(t.others(here)) == 0 && len(t.others(port{off[0].Device, off[0].Interface})) == 0 {
+		on, off = off, nil
+	}
+	return on, off
+}
+
+// shares reports whether an address that stands on a dead interface belongs to a network of the link.
+func (t *Topology) shares(here port, o Attachment) bool {
+	for _, i := range t.byInterface[here] {
+		if t.attachments[i].Prefix == o.Prefix {
+			return true
+		}
+	}
+	return false
+}
+
+// byMAC finds the one captured interface with a link-layer address.
+func (t *Topology) byMAC(here port, mac string) (port, bool) {
+	var found []port
+	for _, d := range t.Network.Devices {
+		for _, i := range d.Interfaces {
+			if mac != "" && i.MAC == mac && d != here.device {
+				found = append(found, port{d, i.Name})
+			}
+		}
+	}
+	if len(found) != 1 {
+		return port{}, false
+	}
+	return found[0], true
+}
+
+// smallest returns the longest network of an interface, whatever the family: it bounds how many devices are there.
+func (t *Topology) smallest(p port) netip.Prefix {
+	best, room := netip.Prefix{}, 129
+	for _, i := range t.byInterface[p] {
+		n := t.attachments[i].Prefix
+		if r := n.Addr().BitLen() - n.Bits(); !n.IsSingleIP() && !n.Addr().IsLinkLocalUnicast() && r < room {
+			best, room = n, r
+		}
+	}
+	return best
+}
+
+// deduce finds the one captured device that can have a: it attaches to the link, its own address there is not known,
+// and it does not forward to a itself. On a link for two that is enough. On a shared one, where a mistyped next hop
+// looks just the same, something must be known to answer for a (alive), and no other unowned next hop may compete for
+// the device.
+func (t *Topology) deduce(here port, a netip.Addr, net netip.Prefix, alive bool) (port, bool) {
+	var able []port
+	for _, q := range t.others(here) {
+		if !t.knowsOwn(q, a) && !t.uses(q, a) {
+			able = append(able, q)
+		}
+	}
+	if len(able) != 1 {
+		return port{}, false
+	}
+	if pointToPoint(net) {
+		return able[0], true
+	}
+	if !alive {
+		return port{}, false
+	}
+	for _, q := range append(t.others(here), here) {
+		for _, h := range t.hopsUsed[q] {
+			if h != a && h.Is4() == a.Is4() && h.IsLinkLocalUnicast() == a.IsLinkLocalUnicast() && len(t.Owners(h)) == 0 && q != able[0] {
+				return port{}, false
+			}
+		}
+	}
+	return able[0], true
+}
+
+// DeducedOwner finds the device that must have a on a link with room for two: the one attached device that neither has
+// another address there nor forwards to a itself.
+func (t *Topology) DeducedOwner(a netip.Addr) (Attachment, bool) {
+	here := t.Attached(a)
+	if len(here) == 0 || len(here) > 2 || !pointToPoint(here[0].Prefix) || len(t.owners[a]) > 0 {
+		return Attachment{}, false
+	}
+	var able []Attachment
+	for _, at := range here {
+		p := port{at.Device, at.Interface}
+		if !at.Address.IsValid() && !t.uses(p, a) && (len(here) > 1 || t.usesOther(p, a)) {
+			able = append(able, at)
+		}
+	}
+	if len(able) != 1 {
+		return Attachment{}, false
+	}
+	return able[0], true
+}
+
+// usesOther reports whether the device forwards to another address than a in the link's network.
+func (t *Topology) usesOther(p port, a netip.Addr) bool {
+	net := t.networkOf(p, a)
+	return slices.ContainsFunc(t.hopsUsed[p], func(h netip.Addr) bool { return h != a && net.Contains(h) })
+}

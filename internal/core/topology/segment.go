@@ -1,0 +1,110 @@
+package topology
+
+import (
+	"net/netip"
+	"slices"
+)
+
+// join puts interfaces that share an attached network on one segment. Networks of different length share one where
+// each device's own address lies in the other's network: a mask that was set wrong on one side.
+func (t *Topology) join() {
+	parent := map[port]port{}
+	var find func(p port) port
+	find = func(p port) port {
+		if q, ok := parent[p]; ok && q != p {
+			root := find(q)
+			parent[p] = root
+			return root
+		}
+		return p
+	}
+	union := func(a, b port) {
+		if ra, rb := find(a), find(b); ra != rb {
+			parent[ra] = rb
+		}
+	}
+	for p, here := range t.byPrefix.All() {
+		for _, i := range here[1:] {
+			union(t.port(here[0]), t.port(i))
+		}
+		for q, wider := range t.byPrefix.Supernets(p) {
+			if q == p {
+				continue
+			}
+			for _, i := range here {
+				for _, j := range wider {
+					if a, b := t.attachments[i], t.attachments[j]; a.Device != b.Device && q.Contains(a.Address) && p.Contains(b.Address) {
+						union(t.port(i), t.port(j))
+					}
+				}
+			}
+		}
+	}
+	ids := map[port]int{}
+	for i := range t.attachments {
+		p := t.port(i)
+		if _, done := t.segment[p]; done {
+			continue
+		}
+		root := find(p)
+		if _, ok := ids[root]; !ok {
+			ids[root] = len(ids) + 1
+		}
+		t.segment[p] = ids[root]
+		t.members[ids[root]] = append(t.members[ids[root]], p)
+	}
+}
+
+func (t *Topology) port(i int) port { return port{t.attachments[i].Device, t.attachments[i].Interface} }
+
+// sameSegment reports whether both interfaces are known to be on one segment.
+func (t *Topology) sameSegment(a, b port) bool {
+	s, ok := t.segment[a]
+	return ok && s == t.segment[b]
+}
+
+// others returns the other devices' interfaces on the segment of p.
+func (t *Topology) others(p port) []port {
+	s, ok := t.segment[p]
+	if !ok {
+		return nil
+	}
+	var out []port
+	for _, q := range t.members[s] {
+		if q.device != p.device {
+			out = append(out, q)
+		}
+	}
+	return out
+}
+
+// knowsOwn reports whether the device's own address on an interface, in the family of a, is known.
+func (t *Topology) knowsOwn(p port, a netip.Addr) bool {
+	for _, i := range t.byInterface[p] {
+		own := t.attachments[i].Address
+		if own.Is4() == a.Is4() && own.IsValid() && own.IsLinkLocalUnicast() == a.IsLinkLocalUnicast() {
+			return true
+		}
+	}
+	return false
+}
+
+// networkOf returns the attached network of an interface that contains a, or an invalid prefix.
+func (t *Topology) networkOf(p port, a netip.Addr) netip.Prefix {
+	best := netip.Prefix{}
+	for _, i := range t.byInterface[p] {
+		if n := t.attachments[i].Prefix; n.Contains(a) && n.Bits() > best.Bits() {
+			best = n
+		}
+	}
+	return best
+}
+
+// pointToPoint reports whether a network has room for two devices only: /31 and /127 (RFC 3021, RFC 6164), /30 and
+// /126 by custom.
+func pointToPoint(p netip.Prefix) bool {
+	return p.IsValid() && p.Addr().BitLen()-p.Bits() <= 2 && !p.IsSingleIP()
+}
+
+// uses reports whether the device forwards to a by that interface, which it would not do to itself.
+func (t *Topology) uses(p port, a netip.Addr) bool { return slices.Contains(t.hopsUsed[p], a) }

@@ -1,0 +1,193 @@
+// Package topology finds out from tables and addresses who is where: which devices attach to which network, which of
+// them share a segment, and who answers for an address, with how much confidence.
+//
+// It is built once from a network and is read-only afterwards. It never guesses silently: what it concludes instead
+// of reading is Deduced, and where two captures disagree it says so.
+package topology
+
+import (
+	"cmp"
+	"net/netip"
+	"slices"
+
+	"github.com/gaissmai/bart"
+
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+// An Attachment is one device's interface in a network. Address is invalid where no capture shows the device's own.
+type Attachment struct {
+	Device    *network.Device
+	Table     string
+	Interface string
+	Prefix    netip.Prefix
+	Address   netip.Addr
+	Down      bool // the interface is down; the address is configured, the network is not reachable there
+	Mark      route.Mark
+}
+
+// A Topology is the attachments of a network. The zero Topology is empty.
+type Topology struct {
+	Network     *network.Network
+	attachments []Attachment
+	byPrefix    bart.Table[[]int]
+	owners      map[netip.Addr][]int // attachments by own address, and host addresses
+	byInterface map[port][]int
+	segment     map[port]int
+	members     map[int][]port
+	hopsUsed    map[port][]netip.Addr // next hops that a device uses on an interface
+}
+
+// A port is one interface of one device.
+type port struct {
+	device *network.Device
+	ifname string
+}
+
+// Build derives the topology of n.
+func Build(n *network.Network) *Topology {
+	t := &Topology{
+		Network: n, owners: map[netip.Addr][]int{}, byInterface: map[port][]int{},
+		segment: map[port]int{}, members: map[int][]port{}, hopsUsed: map[port][]netip.Addr{},
+	}
+	for _, d := range n.Devices {
+		first := len(t.attachments)
+		t.addTables(d)
+		t.addAddresses(d, first)
+	}
+	t.join()
+	return t
+}
+
+// addTables reads the attached networks and the next hops in use out of a device's tables.
+func (t *Topology) addTables(d *network.Device) {
+	for _, tab := range d.Tables {
+		var last *route.Attributes
+		for i := range tab.Routes.Len() {
+			r := tab.Routes.At(i)
+			if !r.Is(route.Installed) || r.Special != route.None {
+				continue
+			}
+			if r.Protocol == route.Direct {
+				for _, h := range r.NextHops {
+					if h.Interface != "" && !r.Prefix.IsSingleIP() && !private(r.Prefix.Addr()) {
+						t.attach(Attachment{Device: d, Table: tab.Name, Interface: h.Interface, Prefix: r.Prefix, Mark: r.Mark})
+					}
+				}
+				continue
+			}
+			if r.Attributes != last { // neighbouring routes often share them
+				t.noteHops(d, r.NextHops)
+				last = r.Attributes
+			}
+		}
+	}
+}
+
+// private tells the addresses that mean something on one link or one device only.
+func private(a netip.Addr) bool { return a.IsLoopback() || a.IsLinkLocalUnicast() || a.IsMulticast() }
+
+func (t *Topology) noteHops(d *network.Device, hops []route.NextHop) {
+	for _, h := range hops {
+		p := port{d, h.Interface}
+		if h.Address.IsValid() && !slices.Contains(t.hopsUsed[p], h.Address) {
+			t.hopsUsed[p] = append(t.hopsUsed[p], h.Address)
+		}
+	}
+}
+
+func (t *Topology) attach(a Attachment) int {
+	i := len(t.attachments)
+	t.attachments = append(t.attachments, a)
+	t.byInterface[port{a.Device, a.Interface}] = append(t.byInterface[port{a.Device, a.Interface}], i)
+	if !a.Prefix.IsSingleIP() && !a.Down && !private(a.Prefix.Addr()) {
+		t.byPrefix.Modify(a.Prefix, func(v []int, _ bool) ([]int, bool) { return append(v, i), false })
+	}
+	return i
+}
+
+// addAddresses gives the attachments from first on their own addresses; an address whose network is in no table,
+// because its interface is down or because no table was captured, becomes an attachment by itself.
+func (t *Topology) addAddresses(d *network.Device, first int) {
+	last := len(t.attachments)
+	for _, a := range d.Addresses {
+		addr := a.Prefix.Addr()
+		if addr.IsLoopback() {
+			continue
+		}
+		i := t.home(a, first, last)
+		switch {
+		case i < 0:
+			i = t.attach(Attachment{Device: d, Table: "default", Interface: a.Interface, Prefix: a.Prefix.Masked(),
+				Address: addr, Down: isDown(d, a), Mark: a.Mark})
+		case t.attachments[i].Address.IsValid(): // a second address in one network
+			have := t.attachments[i]
+			i = t.attach(Attachment{Device: d, Table: have.Table, Interface: have.Interface, Prefix: have.Prefix,
+				Address: addr, Down: have.Down, Mark: a.Mark})
+		default:
+			t.attachments[i].Address, t.attachments[i].Mark = addr, cmp.Or(a.Mark, t.attachments[i].Mark)
+			t.attachments[i].Down = d.Interface(t.attachments[i].Interface).State == network.LinkDown
+		}
+		t.owners[addr] = append(t.owners[addr], i)
+	}
+}
+
+// home finds the attachment, between first and last, in whose network the address stands.
+func (t *Topology) home(a network.Address, first, last int) int {
+	for i := first; i < last; i++ {
+		have := &t.attachments[i]
+		if have.Prefix.Contains(a.Prefix.Addr()) && (a.Interface == "" || have.Interface == a.Interface) &&
+			(a.Prefix.IsSingleIP() || a.Prefix.Bits() == have.Prefix.Bits()) {
+			return i
+		}
+	}
+	return -1
+}
+
+// isDown tells whether an address whose network is in no table stands on an interface that is down: the captures say
+// so, or the table was captured and lacks the network.
+func isDown(d *network.Device, a network.Address) bool {
+	switch d.Interface(a.Interface).State {
+	case network.LinkDown:
+		return true
+	case network.LinkUp:
+		return false
+	}
+	tab := d.Table("default", route.FamilyOf(a.Prefix.Addr()))
+	return tab != nil && tab.Routes.Len() > 0 && !a.Prefix.IsSingleIP() && !a.Prefix.Addr().IsLinkLocalUnicast()
+}
+
+// Attached returns the attachments to the longest attached network that contains a; several where several devices
+// attach to it.
+func (t *Topology) Attached(a netip.Addr) []Attachment {
+	at, ok := t.byPrefix.Lookup(a)
+	if !ok {
+		return nil
+	}
+	out := make([]Attachment, 0, len(at))
+	for _, i := range at {
+		out = append(out, t.attachments[i])
+	}
+	return out
+}
+
+// Owners returns the attachments whose own address is a.
+func (t *Topology) Owners(a netip.Addr) []Attachment {
+	out := make([]Attachment, 0, 1)
+	for _, i := range t.owners[a] {
+		out = append(out, t.attachments[i])
+	}
+	return out
+}
+
+// Networks returns every attached network once, in order.
+func (t *Topology) Networks() []netip.Prefix {
+	var out []netip.Prefix
+	for p := range t.byPrefix.AllSorted() {
+		if !p.Addr().IsLinkLocalUnicast() && !p.Addr().IsLoopback() {
+			out = append(out, p)
+		}
+	}
+	return out
+}
