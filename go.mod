@@ -6,6 +6,10 @@ require (
 	github.com/gaissmai/bart v0.30.0
 	github.com/stretchr/testify v1.12.1
 	golang.org/x/sync v0.25.0
+	golang.org/x/term v0.48.0
 )
 
-require go.yaml.in/yaml/v3 v3.0.5 // indirect
+require (
+	go.yaml.in/yaml/v3 v3.0.5 // indirect
+	golang.org/x/sys v0.50.0 // indirect
+)

@@ -83,5 +83,18 @@ func split(text []byte) (sections []section, lines int) {
 	if cur.hi > cur.lo {
 		sections = append(sections, cur)
 	}
+	if name := first(sections); len(sections) > 0 && sections[0].device == "" {
+		sections[0].device = name // what stands before the first prompt is the same device's: its banner
+	}
 	return sections, lines
+}
+
+// first returns the device of the first prompt.
+func first(sections []section) string {
+	for _, s := range sections {
+		if s.device != "" {
+			return s.device
+		}
+	}
+	return ""
 }

@@ -68,7 +68,9 @@ func (w *Walker) decide(pkt packet, at place) []step {
 func (w *Walker) deliver(hop Hop, d *network.Device, dst netip.Addr, own []network.Address, fam route.Family) step {
 	hop.Prefix = netip.PrefixFrom(dst, dst.BitLen())
 	hop.Route = route.Route{Prefix: hop.Prefix, Attributes: &route.Attributes{Protocol: route.Local, Special: route.Receive}}
+	hop.Owner = topology.Deduced
 	if len(own) > 0 {
+		hop.Owner = topology.Known
 		hop.OutInterface = own[0].Interface
 		hop.Route.Mark = own[0].Mark
 		hop.Evidence = []route.Mark{own[0].Mark}

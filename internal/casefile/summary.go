@@ -1,0 +1,130 @@
+package casefile
+
+import (
+	"cmp"
+	"slices"
+
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+// A Summary is what was read of one device, or of files that belong to none.
+type Summary struct {
+	Name     string
+	Device   *network.Device // nil where nothing was read
+	Captures []CaptureSummary
+	Unread   []UnreadLine
+	Missing  []Missing
+}
+
+// A CaptureSummary is what was read of one stretch of a file in one layout.
+type CaptureSummary struct {
+	File    string
+	Layout  string // "" where no layout was recognised
+	Routes  int
+	Read    int // lines
+	Ignored int // lines
+	Unread  int // lines
+}
+
+// An UnreadLine is a line that nothing could be made of.
+type UnreadLine struct {
+	Mark   route.Mark
+	Reason error
+}
+
+// Missing is a piece that a walk will miss.
+type Missing uint8
+
+const (
+	NoTable4 Missing = iota
+	NoTable6
+	NoAddresses
+	NoNeighbours
+	TableCut
+)
+
+// Summaries returns the devices by name, then the files from which nothing was read.
+func (c *Case) Summaries() []Summary {
+	byName := map[string]*Summary{}
+	var order []*Summary
+	get := func(name string) *Summary {
+		s := byName[name]
+		if s == nil {
+			s = &Summary{Name: name, Device: c.Network.Device(name)}
+			byName[name] = s
+			order = append(order, s)
+		}
+		return s
+	}
+	for _, f := range c.Files {
+		here := map[string]int{} // layout and device of this file: index into Captures
+		for i := range f.Parts {
+			p := &f.Parts[i]
+			s := get(f.DeviceOf(p))
+			k := p.Layout + "\x00" + s.Name
+			at, ok := here[k]
+			if !ok {
+				at = len(s.Captures)
+				here[k] = at
+				s.Captures = append(s.Captures, CaptureSummary{File: f.Source.Name, Layout: p.Layout})
+			}
+			n := &s.Captures[at]
+			n.Routes += p.Routes()
+			n.Read, n.Ignored, n.Unread = n.Read+p.Read, n.Ignored+p.Ignored, n.Unread+len(p.Unread)
+			s.Unread = append(s.Unread, unread(p.Unread)...)
+		}
+		if len(f.Parts) == 0 {
+			s := get(f.Device)
+			s.Captures = append(s.Captures, CaptureSummary{File: f.Source.Name})
+		}
+	}
+	slices.SortFunc(order, func(a, b *Summary) int {
+		return cmp.Or(cmp.Compare(rank(a), rank(b)), cmp.Compare(a.Name, b.Name))
+	})
+	out := make([]Summary, 0, len(order))
+	for _, s := range order {
+		s.Missing = missing(s.Device)
+		out = append(out, *s)
+	}
+	return out
+}
+
+func rank(s *Summary) int {
+	if s.Device == nil {
+		return 1
+	}
+	return 0
+}
+
+func unread(in []layout.Unread) []UnreadLine {
+	out := make([]UnreadLine, 0, len(in))
+	for _, u := range in {
+		out = append(out, UnreadLine(u))
+	}
+	return out
+}
+
+func missing(d *network.Device) []Missing {
+	var out []Missing
+	if d == nil {
+		return nil
+	}
+	if d.Table("default", route.IPv4) == nil {
+		out = append(out, NoTable4)
+	}
+	if d.Table("default", route.IPv6) == nil {
+		out = append(out, NoTable6)
+	}
+	if len(d.Addresses) == 0 {
+		out = append(out, NoAddresses)
+	}
+	if len(d.Neighbours) == 0 {
+		out = append(out, NoNeighbours)
+	}
+	if slices.ContainsFunc(d.Tables, func(t *network.Table) bool { return t.CutAt.IsValid() }) {
+		out = append(out, TableCut)
+	}
+	return out
+}

@@ -1,0 +1,229 @@
+// Package cli is the command line: one file a command, options with package flag, streams and exit codes. It loads,
+// asks the core and hands the result to present; it computes nothing itself.
+package cli
+
+import (
+	"errors"
+	"flag"
+	"fmt"
+	"io"
+	"os"
+	"strings"
+
+	"golang.org/x/term"
+
+	"zarvek/internal/casefile"
+	"zarvek/internal/core/forward"
+	"zarvek/internal/core/topology"
+	"zarvek/internal/present"
+)
+
+// Exit codes.
+const (
+	exitFine    = 0
+	exitBadNews = 1 // the answer is bad news
+	exitUsage   = 2 // wrong usage
+	exitCase    = 3 // a capture or case that cannot be used
+)
+
+// A command is one word after the program's name.
+type command struct {
+	name  string
+	args  string // as the help shows them
+	short string // one line
+	long  string // the rest of the help
+	plain bool   // takes no case
+	setup func(fs *flag.FlagSet) action
+}
+
+// An action runs a command with the arguments that are left.
+type action func(e *env, args []string) error
+
+// commands returns all commands in the order in which an engineer uses them. They are made by functions, not kept in
+// variables, since help and demo refer back to this list.
+func commands() []command {
+	return []command{devicesCommand(), tableCommand(), whyCommand(), traceCommand(), demoCommand(), helpCommand(), versionCommand()}
+}
+
+// env is what a command gets from outside, and the common options.
+type env struct {
+	out, err io.Writer
+	caseDir  string
+	as       string
+	lines    bool
+	color    string
+}
+
+// errBadNews ends a command that answered, with an answer that is bad news.
+var errBadNews = errors.New("bad news")
+
+// usageError is a mistake in how the program was called.
+type usageError struct{ text string }
+
+func (e *usageError) Error() string { return e.text }
+
+func usagef(format string, args ...any) error { return &usageError{fmt.Sprintf(format, args...)} }
+
+// Run runs the program and returns its exit code.
+func Run(args []string, out, errs io.Writer) int {
+	e := &env{out: out, err: errs}
+	prefix := "zarvek"
+	err := e.run(args, &prefix)
+	var usage *usageError
+	switch {
+	case err == nil:
+		return exitFine
+	case errors.Is(err, errBadNews):
+		return exitBadNews
+	case errors.As(err, &usage):
+		fmt.Fprintf(errs, "%s: %s\n", prefix, present.Clean(err.Error()))
+		return exitUsage
+	}
+	fmt.Fprintf(errs, "%s: %s\n", prefix, present.Clean(err.Error()))
+	return exitCase
+}
+
+func (e *env) run(args []string, prefix *string) error {
+	if len(args) == 0 {
+		return printHelp(e.out)
+	}
+	name := args[0]
+	switch name {
+	case "-h", "-help", "--help":
+		name = "help"
+	case "-version", "--version":
+		name = "version"
+	}
+	c, err := findCommand(name)
+	if err != nil {
+		return err
+	}
+	*prefix += " " + c.name
+	fs := flag.NewFlagSet(c.name, flag.ContinueOnError)
+	fs.SetOutput(io.Discard)
+	if !c.plain {
+		e.common(fs)
+	}
+	run := c.setup(fs)
+	rest, err := parse(fs, args[1:])
+	if errors.Is(err, flag.ErrHelp) {
+		return commandHelp(e.out, c)
+	}
+	if err != nil {
+		return usagef("%s; zarvek help %s lists the options", optionError(err), c.name)
+	}
+	if err := e.check(); err != nil && !c.plain {
+		return err
+	}
+	return run(e, rest)
+}
+
+// common adds the options that every command on a case has.
+func (e *env) common(fs *flag.FlagSet) {
+	def := os.Getenv("ZARVEK_CASE")
+	if def == "" {
+		def = "."
+	}
+	fs.StringVar(&e.caseDir, "case", def, "the `folder` with the captures (or set ZARVEK_CASE)")
+	fs.StringVar(&e.as, "as", "text", "the `form` of the output: text or json")
+	fs.BoolVar(&e.lines, "evidence", false, "show the captured lines behind each statement")
+	fs.StringVar(&e.color, "color", "auto", "colours: `when`, one of auto, always, never")
+}
+
+func (e *env) check() error {
+	switch e.as {
+	case "text", "json":
+	default:
+		return usagef("-as takes text or json, not %q", e.as)
+	}
+	switch e.color {
+	case "auto", "always", "never":
+	default:
+		return usagef("-color takes auto, always or never, not %q", e.color)
+	}
+	return nil
+}
+
+// parse reads options before, between and after arguments; behind "--" all are arguments.
+func parse(fs *flag.FlagSet, args []string) (rest []string, err error) {
+	for len(args) > 0 {
+		if args[0] == "--" {
+			return append(rest, args[1:]...), nil
+		}
+		if args[0] == "-" || !strings.HasPrefix(args[0], "-") {
+			rest, args = append(rest, args[0]), args[1:]
+			continue
+		}
+		// One option a round, so that flag never meets "--" or an argument itself.
+		before := args
+		if err := fs.Parse(args); err != nil {
+			return nil, err
+		}
+		args = fs.Args()
+		if n := len(before) - len(args); n > 0 && before[n-1] == "--" {
+			return append(rest, args...), nil
+		}
+	}
+	return rest, nil
+}
+
+// optionError words package flag's errors our way.
+func optionError(err error) string {
+	s := err.Error()
+	if name, ok := strings.CutPrefix(s, "flag provided but not defined: "); ok {
+		return "there is no option " + name
+	}
+	if name, ok := strings.CutPrefix(s, "flag needs an argument: "); ok {
+		return "the option " + name + " needs a value"
+	}
+	return s
+}
+
+// findCommand finds a command by its name or an unambiguous beginning of it.
+func findCommand(name string) (command, error) {
+	var names []string
+	all := commands()
+	for _, c := range all {
+		names = append(names, c.name)
+	}
+	i, err := pick(name, names)
+	if err != nil {
+		hint := err.Error()
+		if hint == "" {
+			hint = "; zarvek help lists them"
+		}
+		return command{}, usagef("there is no command %q%s", name, hint)
+	}
+	return all[i], nil
+}
+
+// loaded is a case with everything that commands ask.
+type loaded struct {
+	*casefile.Case
+	walker *forward.Walker
+}
+
+func (e *env) load() (*loaded, error) {
+	c, err := casefile.Load(e.caseDir)
+	if err != nil {
+		return nil, err
+	}
+	return &loaded{Case: c}, nil
+}
+
+// walk returns the walker, made when it is first needed.
+func (l *loaded) walk() *forward.Walker {
+	if l.walker == nil {
+		l.walker = forward.NewWalker(topology.Build(l.Network))
+	}
+	return l.walker
+}
+
+// view is how results are shown in this call.
+func (e *env) view(l *loaded) present.View {
+	color := e.color == "always"
+	if f, ok := e.out.(*os.File); ok && e.color == "auto" {
+		color = term.IsTerminal(int(f.Fd())) && os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb"
+	}
+	return present.View{Evidence: l, Lines: e.lines, Color: color}
+}

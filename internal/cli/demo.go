@@ -1,0 +1,83 @@
+package cli
+
+import (
+	"flag"
+	"fmt"
+	"os"
+	"strings"
+
+	"zarvek/internal/demo"
+	"zarvek/internal/present"
+)
+
+func demoCommand() command {
+	return command{
+		name: "demo", plain: true,
+		short: "the whole example on a made-up network",
+		long: `Writes the captures of a made-up network, that of Kjelven Ropeways, to a folder and asks
+the questions of a night shift about it: each command line is shown before its output.`,
+		setup: func(fs *flag.FlagSet) action {
+			to := fs.String("to", "", "write the case to this `folder`, which must be new or empty (default a temporary one)")
+			color := fs.String("color", "auto", "colours: `when`, one of auto, always, never")
+			return func(e *env, args []string) error {
+				if len(args) > 0 {
+					return usagef("demo takes no arguments, only options")
+				}
+				e.color, e.as = *color, "text"
+				if err := e.check(); err != nil {
+					return err
+				}
+				dir, err := demoFolder(*to)
+				if err != nil {
+					return err
+				}
+				if err := demo.Write(dir); err != nil {
+					return fmt.Errorf("the example cannot be written: %w; give another folder with -to", err)
+				}
+				return e.tour(dir)
+			}
+		},
+	}
+}
+
+// demoFolder returns the folder to write to.
+func demoFolder(to string) (string, error) {
+	if to == "" {
+		dir, err := os.MkdirTemp("", "zarvek-demo-")
+		if err != nil {
+			return "", fmt.Errorf("no temporary folder: %w; give one with -to", err)
+		}
+		return dir, nil
+	}
+	list, err := os.ReadDir(to)
+	if err == nil && len(list) > 0 {
+		return "", usagef("%s: not empty; give a new folder with -to", to)
+	}
+	return to, nil
+}
+
+// tour runs the steps. Bad news is part of the story, so it does not end it.
+func (e *env) tour(dir string) error {
+	fmt.Fprintf(e.out, `Kjelven Ropeways runs cable cars between a valley, a midway and a summit station, with
+a camera mast, a ticket office and a depot. The captures of its seven devices are in
+
+  %s
+`, present.Clean(dir))
+	for _, s := range demo.Steps {
+		fmt.Fprintf(e.out, "\n\n# %s\n$ zarvek %s -case %s\n\n", s.Why, strings.Join(s.Args, " "), present.Clean(dir))
+		if code := Run(append(append([]string{}, s.Args...), "-case", dir, "-color", e.color), e.out, e.err); code > exitBadNews {
+			return fmt.Errorf("the step %q failed", strings.Join(s.Args, " "))
+		}
+	}
+	fmt.Fprintf(e.out, `
+
+# What to try next
+  export ZARVEK_CASE=%s
+  zarvek trace 10.61.46.9 10.61.0.31         the swallowed sensor, from its own side
+  zarvek why mast7 10.61.0.31                why the camera's answers get lost
+  zarvek table control -all                  also what the control room does not use
+  zarvek trace 10.61.0.31 10.61.44.20 -as json
+  zarvek devices -case YOUR-CAPTURES         then your own network
+`, present.Clean(dir))
+	return nil
+}

@@ -1,0 +1,57 @@
+// Package demo holds a made-up case, the network of the invented Kjelven Ropeways, and the questions that an engineer
+// would ask of it in order. It ships inside the program so that the full example needs nothing else.
+//
+// Planted in it: a way back that is missing (mast7 to the control room), a loop (valley and midway, the range of a
+// lift under construction), and a summary to discard that swallows part of a range (summit).
+package demo
+
+import (
+	"embed"
+	"io/fs"
+	"os"
+	"path/filepath"
+)
+
+//go:embed case
+var files embed.FS
+
+// A Step is one question: why it is asked, and the command that asks it (without the case).
+type Step struct {
+	Why  string
+	Args []string
+}
+
+// Steps are the questions in order.
+var Steps = []Step{
+	{"What do we have, and what is missing?", []string{"devices"}},
+	{"One table, read: the midway station.", []string{"table", "midway", "-family", "ipv4"}},
+	{"Which way does the control room send to the hall of the valley station, and what waits behind it?", []string{"why", "control", "10.61.16.20"}},
+	{"Can a till of the ticket office reach the summit's display, and back?", []string{"trace", "10.61.64.12", "10.61.40.17"}},
+	{"The control room sees no picture from the camera on mast 7.", []string{"trace", "10.61.0.31", "10.61.44.20"}},
+	{"A new sensor was given 10.61.46.9, and nothing reaches it.", []string{"why", "summit", "10.61.46.9", "-evidence"}},
+	{"Addresses of the lift under construction time out in a strange way.", []string{"trace", "10.61.16.20", "10.61.99.5"}},
+	{"Two equal ways lead from the control room to the midway station: do both work?", []string{"trace", "10.61.0.31", "10.61.32.40"}},
+	{"And IPv6, from the control room to the camera?", []string{"trace", "fd6b:6a65:6c76:10::31", "fd6b:6a65:6c76:44::20"}},
+}
+
+// Write writes the case below dir, which it creates.
+func Write(dir string) error {
+	return fs.WalkDir(files, "case", func(name string, d fs.DirEntry, err error) error {
+		if err != nil {
+			return err
+		}
+		rel, err := filepath.Rel("case", filepath.FromSlash(name))
+		if err != nil {
+			return err
+		}
+		to := filepath.Join(dir, rel)
+		if d.IsDir() {
+			return os.MkdirAll(to, 0o755)
+		}
+		b, err := files.ReadFile(name)
+		if err != nil {
+			return err
+		}
+		return os.WriteFile(to, b, 0o644)
+	})
+}

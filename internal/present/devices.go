@@ -1,0 +1,209 @@
+package present
+
+import (
+	"fmt"
+	"io"
+	"strconv"
+	"strings"
+
+	"zarvek/internal/casefile"
+	"zarvek/internal/core/route"
+)
+
+var missingWords = map[casefile.Missing]string{
+	casefile.NoTable4: "IPv4 table", casefile.NoTable6: "IPv6 table", casefile.NoAddresses: "addresses",
+	casefile.NoNeighbours: "neighbours", casefile.TableCut: "end of a table",
+}
+
+// A DevicesQuery says what is shown beside the devices.
+type DevicesQuery struct {
+	Files  bool // one row for each capture
+	Unread bool // each unread line
+}
+
+// DevicesText writes what was read of each device.
+func DevicesText(w io.Writer, all []casefile.Summary, q DevicesQuery, v View) error {
+	devices, routes, unreadIn, unreadOther := 0, 0, 0, 0
+	var others []string
+	for _, s := range all {
+		if s.Device == nil {
+			others = append(others, s.Captures[0].File)
+			unreadOther += len(s.Unread)
+			continue
+		}
+		devices++
+		unreadIn += len(s.Unread)
+		for _, t := range s.Device.Tables {
+			routes += t.Routes.Len()
+		}
+	}
+	v.headline(w, devices > 0, "%s, %s read; %s not read", count(devices, "device", "devices"), count(routes, "route", "routes"),
+		count(unreadIn+unreadOther, "line", "lines"))
+	rows := [][]string{{"device", "IPv4 routes", "IPv6 routes", "addresses", "captures", "lines not read", "not captured"}}
+	for _, s := range all {
+		if s.Device == nil {
+			continue
+		}
+		files := map[string]bool{}
+		for _, c := range s.Captures {
+			files[c.File] = true
+		}
+		var miss []string
+		for _, m := range s.Missing {
+			miss = append(miss, missingWords[m])
+		}
+		rows = append(rows, []string{Clean(s.Name), routesOf(s, route.IPv4), routesOf(s, route.IPv6), strconv.Itoa(len(s.Device.Addresses)),
+			strconv.Itoa(len(files)), strconv.Itoa(len(s.Unread)), strings.Join(miss, ", ")})
+	}
+	if devices > 0 {
+		fmt.Fprintln(w)
+		columns(w, "  ", rows)
+	}
+	if len(others) > 0 {
+		fmt.Fprintf(w, "\nNothing could be read from %s.\n", Clean(list(others, 6)))
+	}
+	for _, s := range all {
+		if s.Device != nil {
+			devicesNotes(w, s)
+		}
+	}
+	if q.Files {
+		captureRows(w, all)
+	}
+	if q.Unread {
+		unreadRows(w, all, v)
+	} else if unreadIn+unreadOther > 0 {
+		fmt.Fprintln(w, "\nTo see the lines that were not read, and why: zarvek devices -unread")
+	}
+	return nil
+}
+
+func devicesNotes(w io.Writer, s casefile.Summary) {
+	for _, m := range s.Missing {
+		if m == casefile.NoAddresses {
+			fmt.Fprintf(w, "\n%s: no addresses captured; who owns which is deduced, or stays unknown.\n", Clean(s.Name))
+		}
+	}
+	n := 0
+	for _, t := range s.Device.Tables {
+		n += len(t.Differences)
+	}
+	if n > 0 {
+		fmt.Fprintf(w, "\n%s: its captures differ on %s; zarvek table %s lists them.\n", Clean(s.Name), count(n, "prefix", "prefixes"), Clean(s.Name))
+	}
+}
+
+func routesOf(s casefile.Summary, f route.Family) string {
+	n := 0
+	for _, t := range s.Device.Tables {
+		if t.Family == f {
+			n += t.Routes.Len()
+		}
+	}
+	return strconv.Itoa(n)
+}
+
+// list joins names, at most n of them.
+func list(names []string, n int) string {
+	if len(names) <= n {
+		return strings.Join(names, ", ")
+	}
+	return strings.Join(names[:n], ", ") + fmt.Sprintf(" and %d more files", len(names)-n)
+}
+
+func captureRows(w io.Writer, all []casefile.Summary) {
+	fmt.Fprintln(w)
+	rows := [][]string{{"capture", "layout", "routes", "lines read", "ignored", "not read"}}
+	for _, s := range all {
+		for _, c := range s.Captures {
+			name := c.Layout
+			if name == "" {
+				name = "not recognised"
+			}
+			rows = append(rows, []string{Clean(c.File), name, strconv.Itoa(c.Routes), strconv.Itoa(c.Read), strconv.Itoa(c.Ignored), strconv.Itoa(c.Unread)})
+		}
+	}
+	columns(w, "  ", rows)
+}
+
+func unreadRows(w io.Writer, all []casefile.Summary, v View) {
+	fmt.Fprintln(w)
+	for _, s := range all {
+		for _, u := range s.Unread {
+			fmt.Fprintf(w, "%s: %s\n", v.place(u.Mark), Clean(u.Reason.Error()))
+			fmt.Fprintf(w, "    | %s\n", Clean(shorten(string(v.Evidence.Text(u.Mark)))))
+		}
+	}
+}
+
+func shorten(s string) string {
+	if len(s) > maxShown {
+		return s[:maxShown] + fmt.Sprintf("… (%d bytes more)", len(s)-maxShown)
+	}
+	return s
+}
+
+type jsonCapture struct {
+	File    string  `json:"file"`
+	Layout  *string `json:"layout"`
+	Routes  int     `json:"routes-read"`
+	Read    int     `json:"lines-read"`
+	Ignored int     `json:"lines-ignored"`
+	Unread  int     `json:"lines-unread"`
+}
+
+type jsonUnread struct {
+	File   string `json:"file"`
+	Line   int    `json:"line"`
+	Text   string `json:"text"`
+	Reason string `json:"reason"`
+}
+
+type jsonDevice struct {
+	Device     string        `json:"device"`
+	Captures   []jsonCapture `json:"captures"`
+	Tables     []jsonCount   `json:"tables"`
+	Addresses  []string      `json:"addresses"`
+	Missing    []string      `json:"not-captured"`
+	UnreadLine []jsonUnread  `json:"unread-lines"`
+}
+
+type jsonCount struct {
+	Table       string `json:"table"`
+	Family      string `json:"family"`
+	Routes      int    `json:"routes"`
+	Differences int    `json:"differences"`
+}
+
+// DevicesJSON writes the same as one document. Files of which nothing was read stand under "other-files".
+func DevicesJSON(w io.Writer, all []casefile.Summary, v View) error {
+	doc := struct {
+		Devices []jsonDevice `json:"devices"`
+		Others  []jsonDevice `json:"other-files"`
+	}{[]jsonDevice{}, []jsonDevice{}}
+	for _, s := range all {
+		j := jsonDevice{Device: s.Name, Captures: []jsonCapture{}, Tables: []jsonCount{}, Addresses: []string{}, Missing: []string{}, UnreadLine: []jsonUnread{}}
+		for _, c := range s.Captures {
+			j.Captures = append(j.Captures, jsonCapture{c.File, text(c.Layout), c.Routes, c.Read, c.Ignored, c.Unread})
+		}
+		for _, m := range s.Missing {
+			j.Missing = append(j.Missing, missingWords[m])
+		}
+		for _, u := range s.Unread {
+			p := v.Evidence.Position(u.Mark)
+			j.UnreadLine = append(j.UnreadLine, jsonUnread{p.File, p.Line, string(v.Evidence.Text(u.Mark)), u.Reason.Error()})
+		}
+		if s.Device == nil {
+			doc.Others = append(doc.Others, j)
+			continue
+		}
+		for _, t := range s.Device.Tables {
+			j.Tables = append(j.Tables, jsonCount{t.Name, t.Family.String(), t.Routes.Len(), len(t.Differences)})
+		}
+		for _, a := range s.Device.Addresses {
+			j.Addresses = append(j.Addresses, a.Prefix.String())
+		}
+		doc.Devices = append(doc.Devices, j)
+	}
+	return writeJSON(w, doc)
+}

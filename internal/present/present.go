@@ -1,0 +1,153 @@
+// Package present turns results into text and JSON. It words and lays out and computes nothing: both forms are views
+// of the same struct, and every statement can name the captured line behind it.
+//
+// Text from captures is untrusted: control characters are shown escaped.
+package present
+
+import (
+	"bufio"
+	"encoding/json"
+	"fmt"
+	"io"
+	"strconv"
+	"strings"
+	"text/tabwriter"
+	"unicode"
+	"unicode/utf8"
+
+	"zarvek/internal/casefile"
+	"zarvek/internal/core/route"
+)
+
+// Evidence leads from marks back to the captures.
+type Evidence interface {
+	Position(route.Mark) casefile.Position
+	Text(route.Mark) []byte
+}
+
+// A View is how a result is shown.
+type View struct {
+	Evidence Evidence
+	Lines    bool // show the captured lines themselves
+	Color    bool
+}
+
+// maxShown is how much of one captured line is shown.
+const maxShown = 400
+
+// Clean makes text from a capture safe for a terminal.
+func Clean(s string) string {
+	if strings.IndexFunc(s, func(r rune) bool { return r == utf8.RuneError || !unicode.IsPrint(r) && r != ' ' }) < 0 {
+		return s
+	}
+	var b strings.Builder
+	for i, r := range s {
+		switch {
+		case r == utf8.RuneError:
+			_, n := utf8.DecodeRuneInString(s[i:])
+			if n == 1 {
+				fmt.Fprintf(&b, `\x%02x`, s[i])
+				continue
+			}
+			b.WriteRune(r)
+		case r == '\t':
+			b.WriteByte(' ')
+		case unicode.IsPrint(r):
+			b.WriteRune(r)
+		default:
+			b.WriteString(strings.Trim(strconv.QuoteRune(r), "'"))
+		}
+	}
+	return b.String()
+}
+
+// place words a position as FILE:LINE, "" for none.
+func (v View) place(m route.Mark) string {
+	p := v.Evidence.Position(m)
+	if p.File == "" {
+		return ""
+	}
+	return Clean(p.File) + ":" + strconv.Itoa(p.Line)
+}
+
+// lines writes the captured lines of marks, each behind its place, when they are asked for.
+func (v View) lines(w io.Writer, indent string, marks []route.Mark) {
+	if !v.Lines {
+		return
+	}
+	seen := map[route.Mark]bool{}
+	for _, m := range marks {
+		if !m.Known() || seen[m] {
+			continue
+		}
+		seen[m] = true
+		for i, line := range strings.Split(string(v.Evidence.Text(m)), "\n") {
+			line = strings.TrimRight(line, "\r ")
+			if len(line) > maxShown {
+				line = line[:maxShown] + fmt.Sprintf("… (%d bytes more)", len(line)-maxShown)
+			}
+			if i == 0 {
+				fmt.Fprintf(w, "%s%s says\n", indent, v.place(m))
+			}
+			fmt.Fprintf(w, "%s    | %s\n", indent, Clean(line))
+		}
+	}
+}
+
+// headline writes the answer, bold on a terminal that has colours: green for good news, red for bad.
+func (v View) headline(w io.Writer, good bool, format string, args ...any) {
+	s := fmt.Sprintf(format, args...)
+	if v.Color {
+		c := "31"
+		if good {
+			c = "32"
+		}
+		s = "\x1b[1;" + c + "m" + s + "\x1b[0m"
+	}
+	fmt.Fprintln(w, s)
+}
+
+// columns writes rows of tab-separated cells with aligned columns.
+func columns(w io.Writer, indent string, rows [][]string) {
+	var b strings.Builder
+	tw := tabwriter.NewWriter(&b, 0, 8, 2, ' ', 0)
+	for _, r := range rows {
+		fmt.Fprintln(tw, strings.Join(r, "\t"))
+	}
+	tw.Flush()
+	for line := range strings.Lines(b.String()) {
+		fmt.Fprintln(w, strings.TrimRight(indent+line, " \n"))
+	}
+}
+
+// count words a number of things.
+func count(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return grouped(n) + " " + many
+}
+
+// grouped writes a number with a blank between thousands from 10000 on.
+func grouped(n int) string {
+	s := strconv.Itoa(n)
+	if n < 10000 {
+		return s
+	}
+	for i := len(s) - 3; i > 0; i -= 3 {
+		s = s[:i] + " " + s[i:]
+	}
+	return s
+}
+
+// writeJSON writes v as one indented document.
+func writeJSON(w io.Writer, v any) error {
+	b := bufio.NewWriterSize(w, 1<<16)
+	e := json.NewEncoder(b)
+	e.SetEscapeHTML(false)
+	e.SetIndent("", " ")
+	if err := e.Encode(v); err != nil {
+		return err
+	}
+	return b.Flush()
+}

@@ -1,0 +1,203 @@
+package present
+
+import (
+	"fmt"
+	"net/netip"
+	"strings"
+
+	"zarvek/internal/core/forward"
+	"zarvek/internal/core/route"
+	"zarvek/internal/core/selection"
+	"zarvek/internal/core/topology"
+)
+
+// because words why a branch ends as it does, as a clause that goes on after "at DEVICE": the device is "it" there.
+// where it stands alone, alone gives the name in place of the pronoun.
+func because(b forward.Branch, dst netip.Addr) string { return reasonClause(b, dst, "it") }
+
+func alone(b forward.Branch, dst netip.Addr) string { return reasonClause(b, dst, Clean(b.Where)) }
+
+func reasonClause(b forward.Branch, dst netip.Addr, at string) string {
+	r, its := b.Reason, "its"
+	if at != "it" {
+		its = at + "'s"
+	}
+	dev, ifname := Clean(r.Device), Clean(r.Interface)
+	last := forward.Hop{}
+	if n := len(b.Hops); n > 0 {
+		last = b.Hops[n-1]
+	}
+	switch r.Code {
+	case forward.OwnAddress:
+		s := fmt.Sprintf("%s is %s own address", dst, its)
+		if last.Owner == topology.Deduced {
+			s += " (deduced)"
+		}
+		return s
+	case forward.HostSeen:
+		return fmt.Sprintf("%s is attached there, and %s has seen that host as a neighbour", last.Prefix, at)
+	case forward.NetworkAttached:
+		return fmt.Sprintf("%s is attached there; whether a host has %s is not known", last.Prefix, dst)
+	case forward.SameNetwork:
+		s := "source and destination share a network, so the host sends straight to it"
+		if b.Delivery == forward.ToAttachedNetwork {
+			s += "; whether a host has " + dst.String() + " is not known"
+		}
+		return s
+	case forward.LeftCase:
+		return fmt.Sprintf("%s hands it to %s, which is no captured device", at, to(r.Address, r.Interface))
+	case forward.NoCoveringRoute:
+		return fmt.Sprintf("%s has no route to %s", at, dst)
+	case forward.TableMissing:
+		return fmt.Sprintf("no %s table of %s was captured", familyName(route.FamilyOf(dst)), Clean(b.Where))
+	case forward.TableCut:
+		return fmt.Sprintf("the capture of %s table is cut off before %s", its, dst)
+	case forward.RouteRefused:
+		return fmt.Sprintf("%s chose %s, but its forwarding table did not take it", at, last.Prefix)
+	case forward.Blackholed:
+		return fmt.Sprintf("%s discards it silently%s", at, byRoute(last))
+	case forward.Rejected:
+		return fmt.Sprintf("%s refuses it%s and tells the sender", at, byRoute(last))
+	case forward.Unresolved:
+		return unresolved(its, last, r)
+	case forward.NobodyAnswers:
+		if r.Address == dst {
+			return fmt.Sprintf("nobody answered for %s on %s of %s", r.Address, ifname, dev0(dev, Clean(b.Where)))
+		}
+		return fmt.Sprintf("%s hands it to %s, and nobody answered for that next hop", at, to(r.Address, r.Interface))
+	case forward.OwnerDown:
+		return fmt.Sprintf("%s belongs to %s, whose interface %s is down", r.Address, dev, ifname)
+	case forward.OwnLinkDown:
+		return fmt.Sprintf("%s would send it out of %s, which is down", at, ifname)
+	case forward.OwnerElsewhere:
+		return fmt.Sprintf("%s hands it to %s by %s, but that address is on %s of %s, which is not on that link", at, r.Address, Clean(last.OutInterface), ifname, dev)
+	case forward.SeveralOwners:
+		return fmt.Sprintf("%s hands it to %s, and several captured devices have that address", at, to(r.Address, r.Interface))
+	case forward.OwnerSilent:
+		return fmt.Sprintf("%s hands it to %s, which is %s's address; but %s neighbour entry says that nobody answered", at, to(r.Address, r.Interface), dev, its)
+	case forward.OwnerNotKnown:
+		return fmt.Sprintf("%s hands it to %s, and no capture shows who has that address", at, to(r.Address, r.Interface))
+	case forward.InterfaceOnly:
+		return fmt.Sprintf("%s sends it straight out of %s by a route without a next hop: somebody there must answer for %s", at, ifname, dst)
+	case forward.SwitchOff:
+		return fmt.Sprintf("%s does not forward %s at all", at, familyName(route.FamilyOf(dst)))
+	case forward.CameBack:
+		return "packets go round: " + ring(b)
+	case forward.BroadcastAddress:
+		return fmt.Sprintf("%s is a %s address there", dst, r.Special)
+	case forward.RuleNotDecided:
+		return fmt.Sprintf("one of %s policy rules asks for something that captures do not show", its)
+	case forward.SourceNotPlaced:
+		return fmt.Sprintf("no captured device has %s or is attached to its network", r.Address)
+	case forward.WrongPlace:
+		return fmt.Sprintf("it is delivered at %s, another holder of %s than the one that sent", dev, r.Address)
+	}
+	return "no reason is known"
+}
+
+func dev0(dev, at string) string {
+	if dev != "" {
+		return dev
+	}
+	return at
+}
+
+func byRoute(h forward.Hop) string {
+	if !h.Prefix.IsValid() {
+		return " by a policy rule"
+	}
+	return fmt.Sprintf(" by its %s route %s", learned(h.Route.Attributes), h.Prefix)
+}
+
+func unresolved(its string, h forward.Hop, r forward.Reason) string {
+	s := fmt.Sprintf("%s route %s", its, h.Prefix)
+	if r.Address.IsValid() {
+		s += fmt.Sprintf(" points to %s, which", h.NextHop)
+	}
+	switch r.Failure {
+	case selection.NoRoute:
+		return s + fmt.Sprintf(" cannot be resolved: no route covers %s", r.Address)
+	case selection.Cycle:
+		return s + " is resolved in a circle"
+	case selection.ThroughSelf:
+		return s + " is covered by nothing but that route itself"
+	case selection.DiscardedHop:
+		return s + " is covered by a route that discards"
+	case selection.NotReadable:
+		return s + " is covered by a route that the forwarding table did not take"
+	case selection.TooLong:
+		return s + " is resolved through too many routes to follow"
+	}
+	return s + " shows no next hop that can be used"
+}
+
+// ring names the devices of a loop once around.
+func ring(b forward.Branch) string {
+	var names []string
+	start := 0
+	for i, h := range b.Hops[:max(len(b.Hops)-1, 0)] {
+		if h.Device == b.Where {
+			start = i
+		}
+	}
+	for _, h := range b.Hops[start:] {
+		names = append(names, Clean(h.Device))
+	}
+	return strings.Join(names, " to ")
+}
+
+// ringRoutes names each device of a loop with the prefix that it matched.
+func ringRoutes(b forward.Branch) string {
+	var parts []string
+	start := 0
+	n := max(len(b.Hops)-1, 0)
+	for i, h := range b.Hops[:n] {
+		if h.Device == b.Where {
+			start = i
+		}
+	}
+	for _, h := range b.Hops[start:n] {
+		parts = append(parts, fmt.Sprintf("%s on %s", h.Prefix, Clean(h.Device)))
+	}
+	return strings.Join(parts, ", ")
+}
+
+// advice words what to do about a branch that does not arrive, "" where there is nothing to say.
+func advice(b forward.Branch, dst netip.Addr) string {
+	at := Clean(b.Where)
+	switch b.Reason.Code {
+	case forward.NoCoveringRoute:
+		return fmt.Sprintf("give %s a route to %s", at, dst)
+	case forward.TableMissing:
+		return fmt.Sprintf("capture the %s routing table of %s", familyName(route.FamilyOf(dst)), at)
+	case forward.TableCut:
+		return fmt.Sprintf("capture the whole routing table of %s", at)
+	case forward.RouteRefused:
+		return fmt.Sprintf("capture what really forwards on %s", at)
+	case forward.OwnerNotKnown:
+		return fmt.Sprintf("capture the device that has %s, or the neighbour entries of %s", b.Reason.Address, at)
+	case forward.SeveralOwners:
+		return fmt.Sprintf("find out which device really has %s", b.Reason.Address)
+	case forward.OwnerSilent:
+		return fmt.Sprintf("look at the link between %s and %s, and capture both again", at, Clean(b.Reason.Device))
+	case forward.NobodyAnswers:
+		if b.Reason.Address != dst {
+			return fmt.Sprintf("correct the next hop of %s, or bring up the device that should have %s", at, b.Reason.Address)
+		}
+	case forward.SwitchOff:
+		return fmt.Sprintf("switch %s forwarding on at %s", familyName(route.FamilyOf(dst)), at)
+	case forward.CameBack:
+		return "correct one of the routes in the ring: " + ringRoutes(b)
+	case forward.Blackholed, forward.Rejected:
+		if p := b.Hops[len(b.Hops)-1].Prefix; p.IsValid() {
+			return fmt.Sprintf("give %s a longer route to %s than %s, or take that one away", at, dst, p)
+		}
+	case forward.SourceNotPlaced:
+		return "capture the device at that end"
+	case forward.LeftCase:
+		return fmt.Sprintf("capture the device that has %s to follow it further", b.Reason.Address)
+	case forward.RuleNotDecided:
+		return fmt.Sprintf("look at the policy rules of %s by hand", at)
+	}
+	return ""
+}

@@ -1,0 +1,112 @@
+package present
+
+import (
+	"fmt"
+	"net/netip"
+	"strings"
+
+	"zarvek/internal/core/route"
+)
+
+// number words a preference or metric that may not be shown.
+func number(n route.Number) string {
+	if !n.Known {
+		return "-"
+	}
+	return fmt.Sprint(n.Value)
+}
+
+// learned words the source protocol with its subtype.
+func learned(a *route.Attributes) string {
+	if a == nil {
+		return "-"
+	}
+	if a.Subtype == "" {
+		return a.Protocol.String()
+	}
+	return a.Protocol.String() + " " + Clean(a.Subtype)
+}
+
+// ways words where a route leads, one text for each next hop that forwards.
+func ways(a *route.Attributes) []string {
+	switch a.Special {
+	case route.Blackhole:
+		return []string{"discarded silently"}
+	case route.Unreachable:
+		return []string{"refused as unreachable"}
+	case route.Prohibit:
+		return []string{"refused as prohibited"}
+	case route.Receive:
+		return []string{"the device itself" + by(firstInterface(a))}
+	case route.Broadcast:
+		return []string{"broadcast" + by(firstInterface(a))}
+	case route.Multicast:
+		return []string{"multicast" + by(firstInterface(a))}
+	case route.Throw:
+		return []string{"on to the next table"}
+	}
+	hops := a.Forwarding()
+	if len(hops) == 0 {
+		hops = a.NextHops
+	}
+	var out []string
+	for _, h := range hops {
+		s := to(h.Address, h.Interface)
+		if h.Inactive {
+			s += ", inactive"
+		}
+		if h.Down {
+			s += ", link down"
+		}
+		out = append(out, s)
+	}
+	if len(out) == 0 {
+		out = append(out, "-")
+	}
+	return out
+}
+
+func firstInterface(a *route.Attributes) string {
+	if len(a.NextHops) > 0 {
+		return a.NextHops[0].Interface
+	}
+	return ""
+}
+
+func by(ifname string) string {
+	if ifname == "" {
+		return ""
+	}
+	return " by " + Clean(ifname)
+}
+
+// to words a next hop and interface of which either may be absent.
+func to(a netip.Addr, ifname string) string {
+	if !a.IsValid() {
+		if ifname == "" {
+			return "-"
+		}
+		return "straight out of " + Clean(ifname)
+	}
+	return a.String() + by(ifname)
+}
+
+// numbers words preference and metric as far as they are shown.
+func numbers(a *route.Attributes) string {
+	var parts []string
+	if a.Preference.Known {
+		parts = append(parts, "preference "+number(a.Preference))
+	}
+	if a.Metric.Known {
+		parts = append(parts, "metric "+number(a.Metric))
+	}
+	return strings.Join(parts, ", ")
+}
+
+// inParens puts a text in parentheses behind a blank, nothing for nothing.
+func inParens(s string) string {
+	if s == "" {
+		return ""
+	}
+	return " (" + s + ")"
+}
