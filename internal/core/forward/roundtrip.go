@@ -48,7 +48,7 @@ func (w *Walker) Trace(src, dst netip.Addr) RoundTrip {
 	rt.ReturnAlone = !slices.ContainsFunc(rt.Forward.Branches, func(b Branch) bool { return b.Verdict == Arrives })
 	if len(places) > 0 || !rt.ReturnAlone {
 		d := w.replies(back, places, assumed)
-		w.checkEnd(&d, src)
+		w.checkEnd(&d, &rt.Forward, src)
 		rt.Return = &d
 	}
 	rt.Verdict = judge(rt.Forward.Verdict, rt.Return)
@@ -200,15 +200,42 @@ func (w *Walker) replies(pkt packet, starts []place, assumed bool) Direction {
 
 // checkEnd turns the delivery of a reply at another place than the packet's start into a loss: with overlapping
 // networks or duplicate addresses it can arrive at somebody else.
-func (w *Walker) checkEnd(back *Direction, src netip.Addr) {
-	homes := w.starts(src)
+func (w *Walker) checkEnd(back, forward *Direction, src netip.Addr) {
+	homes := w.homes(forward, src)
 	back.Verdict = GoesOn
 	for i := range back.Branches {
 		b := &back.Branches[i]
-		if b.Verdict == Arrives && b.end != nil && len(homes) > 0 && !slices.ContainsFunc(homes, func(p place) bool { return p.device == b.end }) {
+		if b.Verdict == Arrives && b.end != nil && len(homes) > 0 && !homes[b.end.Name] {
 			b.Verdict, b.Delivery = NextHopLost, NotDelivered
 			b.Reason = Reason{Code: WrongPlace, Device: b.Where, Address: src, Marks: b.Reason.Marks}
 		}
 		back.Verdict = max(back.Verdict, b.Verdict)
 	}
+}
+
+// homes names the devices at which a reply to src is at home: those on its network; or, where src is a device's own
+// address, the device that the packet started from. Where several devices that have it reach the destination, a reply
+// comes to one of them only, so that it is at home nowhere.
+func (w *Walker) homes(forward *Direction, src netip.Addr) map[string]bool {
+	out := map[string]bool{}
+	starts := w.starts(src)
+	if len(starts) == 0 || !starts[0].origin {
+		for _, p := range starts {
+			out[p.device.Name] = true
+		}
+		return out
+	}
+	for _, b := range forward.Branches {
+		if b.Verdict == Arrives && len(b.Hops) > 0 {
+			out[b.Hops[0].Device] = true
+		}
+	}
+	switch len(out) {
+	case 0:
+		out[starts[0].device.Name] = true
+	case 1:
+	default:
+		return map[string]bool{"": true}
+	}
+	return out
 }

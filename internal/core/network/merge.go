@@ -56,13 +56,7 @@ func merge(name string, fam route.Family, parts []*TableFacts) *Table {
 		cut = cut && p.Cut
 	}
 	if cut {
-		for _, p := range parts {
-			if n := p.Routes.Len(); n > 0 && (!t.CutAt.IsValid() || t.CutAt.Addr().Less(p.Routes.Prefix(n-1).Addr())) {
-				t.CutAt = p.Routes.Prefix(n - 1)
-			} else if n == 0 && !t.CutAt.IsValid() {
-				t.CutAt = fam.Default()
-			}
-		}
+		t.CutAt = lastRead(fam, parts)
 	}
 	if len(parts) == 1 && !t.Kernel {
 		t.Routes = parts[0].Routes
@@ -87,6 +81,19 @@ func merge(name string, fam route.Family, parts []*TableFacts) *Table {
 		i = g.Hi
 	}
 	return t
+}
+
+// lastRead returns the last prefix that some capture has before its end; the shortest there is where a capture is not
+// in ascending order, so that nothing can be said of what is missing.
+func lastRead(fam route.Family, parts []*TableFacts) netip.Prefix {
+	last := fam.Default()
+	for _, p := range parts {
+		n := p.Routes.Len()
+		if n > 0 && p.Routes.Sorted() && last.Addr().Less(p.Routes.Prefix(n-1).Addr()) {
+			last = p.Routes.Prefix(n - 1)
+		}
+	}
+	return last
 }
 
 // merged is one route of a group while it is put together.

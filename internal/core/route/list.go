@@ -108,13 +108,16 @@ func (l *List) MapMarks(f func(Mark) Mark) {
 
 // Sort orders the routes by family, address and length, shorter prefixes first; routes of one prefix keep their order.
 func (l *List) Sort() {
-	compare := func(a, b record) int {
-		return cmp.Or(cmp.Compare(a.attr&v6flag, b.attr&v6flag), cmp.Compare(a.hi, b.hi), cmp.Compare(a.lo, b.lo),
-			cmp.Compare(a.bits, b.bits))
-	}
-	if !slices.IsSortedFunc(l.recs, compare) {
+	if !l.Sorted() {
 		slices.SortStableFunc(l.recs, compare)
 	}
+}
+
+// Sorted reports whether the routes are in the order of Sort.
+func (l *List) Sorted() bool { return slices.IsSortedFunc(l.recs, compare) }
+
+func compare(a, b record) int {
+	return cmp.Or(cmp.Compare(a.attr&v6flag, b.attr&v6flag), cmp.Compare(a.hi, b.hi), cmp.Compare(a.lo, b.lo), cmp.Compare(a.bits, b.bits))
 }
 
 // Append adds all routes of o, with every state changed by state.

@@ -1,0 +1,195 @@
+// Package coretest builds small networks from a few lines of text, for the tests of the core rooms.
+package coretest
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+	"strconv"
+	"strings"
+
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+// Build reads one fact a line and panics on what it does not know: it is for tests only.
+//
+//	a: addr 10.0.0.1/30 eth0
+//	a: direct 10.0.0.0/30 dev eth0
+//	a: ospf/external-2 10.7.0.0/16 pref 110 metric 20 via 10.0.0.2 dev eth0 via 10.0.1.2
+//	a: static 10.8.0.0/16 blackhole          (also unreachable, prohibit, receive, broadcast, throw)
+//	a: static 10.9.0.0/16 via 10.0.0.2 candidate   (not chosen; also inactive, rejected, in TABLE)
+//	a: kernel: static 10.9.0.0/16 via 10.0.0.2     (what forwards, beside a routing table)
+//	a: neigh 10.0.0.2 eth0 alive             (also failed, pending, MAC as a further word)
+//	a: link eth0 down [MAC]
+//	a: forwarding ipv4 off
+//	a: rule 100 from 10.0.0.0/8 to 10.1.0.0/16 iif eth0 table 7   (also blackhole, undecided)
+//	a: cut                                   (the tables end in the middle)
+func Build(text string) *network.Network {
+	var b network.Builder
+	facts := map[string]*network.Facts{}
+	var order []string
+	cut := map[string]bool{}
+	for i, line := range strings.Split(text, "\n") {
+		line, _, _ = strings.Cut(line, "#")
+		dev, rest, ok := strings.Cut(strings.TrimSpace(line), ": ")
+		if !ok {
+			continue
+		}
+		f := facts[dev]
+		if f == nil {
+			f = &network.Facts{}
+			facts[dev] = f
+			order = append(order, dev)
+		}
+		if rest == "cut" {
+			cut[dev] = true
+			continue
+		}
+		add(f, rest, route.Mark{File: 1, Off: uint32(i + 1), End: uint32(i + 2)})
+	}
+	for _, dev := range order {
+		f := facts[dev]
+		for i := range f.Tables {
+			f.Tables[i].Cut = cut[dev]
+		}
+		b.Add(dev, *f, 0)
+	}
+	return b.Build()
+}
+
+var protocols = map[string]route.Protocol{}
+
+func init() {
+	for p := route.Other; p <= route.Aggregate; p++ {
+		protocols[p.String()] = p
+	}
+}
+
+var specials = map[string]route.Special{"blackhole": route.Blackhole, "unreachable": route.Unreachable, "prohibit": route.Prohibit,
+	"receive": route.Receive, "broadcast": route.Broadcast, "throw": route.Throw}
+
+func add(f *network.Facts, rest string, m route.Mark) {
+	kind := network.Candidates
+	if after, ok := strings.CutPrefix(rest, "kernel: "); ok {
+		rest, kind = after, network.KernelTable
+	}
+	w := strings.Fields(rest)
+	switch w[0] {
+	case "addr":
+		f.Addresses = append(f.Addresses, network.Address{Prefix: netip.MustParsePrefix(w[1]), Interface: w[2], Mark: m})
+	case "link":
+		l := network.Interface{Name: w[1], State: network.LinkUp, Mark: m}
+		if w[2] == "down" {
+			l.State = network.LinkDown
+		}
+		if len(w) > 3 {
+			l.MAC = w[3]
+		}
+		f.Interfaces = append(f.Interfaces, l)
+	case "neigh":
+		n := network.Neighbour{Address: netip.MustParseAddr(w[1]), Interface: w[2], Mark: m}
+		n.State = map[string]network.NeighbourState{"alive": network.NeighbourAlive, "failed": network.NeighbourFailed, "pending": network.NeighbourPending}[w[3]]
+		if len(w) > 4 {
+			n.MAC = w[4]
+		}
+		f.Neighbours = append(f.Neighbours, n)
+	case "forwarding":
+		fam := route.IPv4
+		if w[1] == "ipv6" {
+			fam = route.IPv6
+		}
+		f.Forwarding = append(f.Forwarding, network.Switch{Family: fam, On: w[2] == "on", Mark: m})
+	case "rule":
+		f.Rules = append(f.Rules, rule(w, m))
+	default:
+		addRoute(f, kind, w, m)
+	}
+}
+
+func rule(w []string, m route.Mark) network.Rule {
+	prio, err := strconv.ParseUint(w[1], 10, 32)
+	if err != nil {
+		panic(err)
+	}
+	r := network.Rule{Priority: uint32(prio), Mark: m}
+	for i := 2; i < len(w); i++ {
+		switch w[i] {
+		case "from":
+			r.From = netip.MustParsePrefix(w[i+1])
+		case "to":
+			r.To = netip.MustParsePrefix(w[i+1])
+		case "iif":
+			r.Ingress = w[i+1]
+		case "table":
+			r.Table = w[i+1]
+		case "blackhole":
+			r.Action = network.RuleBlackhole
+		case "undecided":
+			r.Undecided = true
+		}
+	}
+	return r
+}
+
+func addRoute(f *network.Facts, kind network.Kind, w []string, m route.Mark) {
+	proto, sub, _ := strings.Cut(w[0], "/")
+	p, ok := protocols[proto]
+	if !ok {
+		panic(fmt.Sprintf("no fact begins with %q", w[0]))
+	}
+	a := &route.Attributes{Protocol: p, Subtype: sub}
+	prefix := netip.MustParsePrefix(w[1])
+	state, table := route.Active|route.Installed, "default"
+	if kind == network.KernelTable {
+		state = 0
+	}
+	for i := 2; i < len(w); i++ {
+		switch w[i] {
+		case "via":
+			i++
+			a.NextHops = append(a.NextHops, route.NextHop{Address: netip.MustParseAddr(w[i])})
+		case "dev":
+			i++
+			if n := len(a.NextHops); n > 0 && a.NextHops[n-1].Interface == "" {
+				a.NextHops[n-1].Interface = w[i]
+			} else {
+				a.NextHops = append(a.NextHops, route.NextHop{Interface: w[i]})
+			}
+		case "weight":
+			i++
+			n, _ := strconv.Atoi(w[i])
+			a.NextHops[len(a.NextHops)-1].Weight = uint32(n)
+		case "pref", "metric":
+			n, _ := strconv.ParseUint(w[i+1], 10, 64)
+			if w[i] == "pref" {
+				a.Preference = route.N(n)
+			} else {
+				a.Metric = route.N(n)
+			}
+			i++
+		case "in":
+			i++
+			table = w[i]
+		case "candidate":
+			state = 0
+		case "inactive":
+			state = route.Unusable
+		case "rejected":
+			state = route.Active | route.Rejected
+		default:
+			s, ok := specials[w[i]]
+			if !ok {
+				panic(fmt.Sprintf("no route has %q", w[i]))
+			}
+			a.Special = s
+		}
+	}
+	fam := route.FamilyOf(prefix.Addr())
+	at := slices.IndexFunc(f.Tables, func(t network.TableFacts) bool { return t.Name == table && t.Family == fam && t.Kind == kind })
+	if at < 0 {
+		at = len(f.Tables)
+		f.Tables = append(f.Tables, network.TableFacts{Name: table, Family: fam, Kind: kind})
+	}
+	f.Tables[at].Routes.AddRoute(route.Route{Prefix: prefix, Attributes: a, State: state, Mark: m})
+}

@@ -1,0 +1,112 @@
+package network_test
+
+import (
+	"net/netip"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"zarvek/internal/core/coretest"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+// rows writes a table as text: prefix, protocol, preference, where it leads, state.
+func rows(t *network.Table) []string {
+	var out []string
+	for i := range t.Routes.Len() {
+		r := t.Routes.At(i)
+		s := r.Prefix.String() + " " + r.Protocol.String()
+		for _, h := range r.NextHops {
+			s += " " + h.Address.String()
+		}
+		if r.Is(route.Active) {
+			s += " active"
+		}
+		if r.Is(route.Installed) {
+			s += " installed"
+		}
+		out = append(out, s)
+	}
+	return out
+}
+
+func TestMerge(t *testing.T) {
+	for _, tt := range []struct {
+		name, in string
+		want     []string
+		differ   []network.DifferenceKind
+	}{
+		{"the same candidate seen twice is one route",
+			"a: ospf 10.1.0.0/16 pref 110 metric 20 via 10.0.0.2 dev e0\na: ospf 10.1.0.0/16 pref 110 metric 20 via 10.0.0.2 dev e0\n" +
+				"a: kernel: ospf 10.1.0.0/16 metric 20 via 10.0.0.2 dev e0",
+			[]string{"10.1.0.0/16 ospf 10.0.0.2 active installed"}, nil},
+		{"what forwards wins over what was chosen, and the difference is kept",
+			"a: ospf 10.1.0.0/16 pref 110 metric 20 via 10.0.0.2 dev e0 via 10.0.1.2 dev e1\na: kernel: ospf 10.1.0.0/16 metric 20 via 10.0.0.2 dev e0",
+			[]string{"10.1.0.0/16 ospf 10.0.0.2 10.0.1.2 active", "10.1.0.0/16 ospf 10.0.0.2 active installed"},
+			[]network.DifferenceKind{network.OtherNextHops}},
+		{"chosen, but not in what forwards",
+			"a: static 10.1.0.0/16 pref 1 via 10.0.0.2 dev e0\na: kernel: static 10.2.0.0/16 via 10.0.0.2 dev e0",
+			[]string{"10.1.0.0/16 static 10.0.0.2 active", "10.2.0.0/16 static 10.0.0.2 active installed"},
+			[]network.DifferenceKind{network.NotInstalled, network.NotChosen}},
+		{"the kernel uses the lowest metric of one prefix",
+			"a: kernel: static 10.1.0.0/16 metric 50 via 10.0.0.2 dev e0\na: kernel: dhcp 10.1.0.0/16 metric 20 via 10.0.0.3 dev e0",
+			[]string{"10.1.0.0/16 static 10.0.0.2", "10.1.0.0/16 dhcp 10.0.0.3 active installed"}, nil},
+		{"a kernel route without a metric has metric 0",
+			"a: kernel: static 10.1.0.0/16 metric 1 via 10.0.0.2 dev e0\na: kernel: dhcp 10.1.0.0/16 via 10.0.0.3 dev e0",
+			[]string{"10.1.0.0/16 static 10.0.0.2", "10.1.0.0/16 dhcp 10.0.0.3 active installed"}, nil},
+		{"a loopback's own address is a local route in the kernel, no difference",
+			"a: direct 10.9.9.1/32 dev lo\na: kernel: local 10.9.9.1/32 receive dev lo",
+			[]string{"10.9.9.1/32 direct invalid IP active installed", "10.9.9.1/32 local invalid IP active installed"}, nil},
+		{"a refused route stays a candidate when something else forwards",
+			"a: static 10.1.0.0/16 pref 1 via 10.0.0.2 dev e0 rejected\na: kernel: bgp 10.1.0.0/16 via 10.0.0.3 dev e0",
+			[]string{"10.1.0.0/16 static 10.0.0.2 active", "10.1.0.0/16 bgp 10.0.0.3 active installed"},
+			[]network.DifferenceKind{network.NotChosen}},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			tab := coretest.Build(tt.in).Device("a").Table("default", route.IPv4)
+			require.Equal(t, tt.want, rows(tab))
+			var kinds []network.DifferenceKind
+			for _, d := range tab.Differences {
+				kinds = append(kinds, d.Kind)
+			}
+			require.Equal(t, tt.differ, kinds)
+		})
+	}
+}
+
+func TestMergeKeepsBothLinesAndTheDaemonsNumbers(t *testing.T) {
+	tab := coretest.Build("a: ospf 10.1.0.0/16 pref 110 metric 30 via 10.0.0.2 dev e0\na: kernel: ospf 10.1.0.0/16 metric 20 via 10.0.0.2 dev e0").
+		Device("a").Table("default", route.IPv4)
+	require.Len(t, tab.Evidence(0), 2)
+	require.Equal(t, route.N(30), tab.Routes.At(0).Metric, "the kernel's metric is the daemon's own constant")
+}
+
+func TestCovering(t *testing.T) {
+	tab := coretest.Build("a: static 0.0.0.0/0 via 10.0.0.1\na: static 10.0.0.0/8 via 10.0.0.2\na: static 10.1.0.0/16 via 10.0.0.3\n"+
+		"a: ospf 10.1.0.0/16 via 10.0.0.4 candidate\na: static 10.1.2.0/24 via 10.0.0.5").Device("a").Table("default", route.IPv4)
+	var got []string
+	for g := range tab.Covering(netip.MustParsePrefix("10.1.9.9/32")) {
+		got = append(got, tab.Routes.Prefix(g.Lo).String()+"×"+string(rune('0'+g.Hi-g.Lo)))
+	}
+	require.Equal(t, []string{"10.1.0.0/16×2", "10.0.0.0/8×1", "0.0.0.0/0×1"}, got)
+}
+
+func TestIncompleteOnlyBehindTheLastLine(t *testing.T) {
+	tab := coretest.Build("a: static 10.1.0.0/16 via 10.0.0.1\na: static 10.5.0.0/16 via 10.0.0.1\na: cut").Device("a").Table("default", route.IPv4)
+	require.False(t, tab.Incomplete(netip.MustParseAddr("10.1.2.3")))
+	require.True(t, tab.Incomplete(netip.MustParseAddr("10.5.0.0")))
+	require.True(t, tab.Incomplete(netip.MustParseAddr("10.9.2.3")))
+}
+
+func TestOwnAddresses(t *testing.T) {
+	d := coretest.Build(`
+		a: addr 10.0.0.1/30 eth0
+		a: local 10.0.1.1/32 receive dev eth1
+		a: direct 10.9.9.1/32 dev lo0
+		a: direct 10.9.9.2/32 dev ppp0     # the far end of a link as likely as the own one
+	`).Device("a")
+	for addr, want := range map[string]int{"10.0.0.1": 1, "10.0.1.1": 1, "10.9.9.1": 1, "10.9.9.2": 0} {
+		require.Len(t, d.Own(netip.MustParseAddr(addr)), want, addr)
+	}
+}

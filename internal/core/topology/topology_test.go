@@ -1,0 +1,85 @@
+package topology_test
+
+import (
+	"net/netip"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"zarvek/internal/core/coretest"
+	"zarvek/internal/core/topology"
+)
+
+func TestFind(t *testing.T) {
+	const link = "a: direct 10.0.0.0/24 dev e0\nb: direct 10.0.0.0/24 dev f0\n"
+	for _, tt := range []struct {
+		name, in   string
+		addr       string
+		learned    bool
+		answer     topology.Answer
+		device     string
+		confidence topology.Confidence
+	}{
+		{"the owner's own captures show it", link + "b: addr 10.0.0.2/24 f0", "10.0.0.2", false, topology.Device, "b", topology.Known},
+		{"a mask set wrong on one side does not part the link",
+			"a: direct 10.0.0.0/24 dev e0\na: addr 10.0.0.1/24 e0\nb: direct 10.0.0.0/25 dev f0\nb: addr 10.0.0.2/25 f0", "10.0.0.2", false, topology.Device, "b", topology.Known},
+		{"the owner's interface is down", link + "b: addr 10.0.0.2/24 f0\nb: link f0 down", "10.0.0.2", false, topology.Down, "b", topology.Known},
+		{"the owner's table lacks the network: its interface is gone",
+			"a: direct 10.0.0.0/24 dev e0\nb: addr 10.0.0.2/24 f0\nb: static 10.9.0.0/16 via 10.8.0.1 dev f1", "10.0.0.2", false, topology.Down, "b", topology.Known},
+		{"the owner sits elsewhere", link + "b: addr 10.5.0.2/24 f1\nb: direct 10.5.0.0/24 dev f1", "10.5.0.2", false, topology.Elsewhere, "b", topology.NotKnown},
+		{"two devices have it", link + "b: addr 10.0.0.2/24 f0\nc: direct 10.0.0.0/24 dev g0\nc: addr 10.0.0.2/24 g0", "10.0.0.2", false, topology.Several, "", topology.NotKnown},
+		{"of two holders the link-layer address tells which",
+			link + "b: addr 10.0.0.2/24 f0\nb: link f0 up 02:b0\nc: direct 10.0.0.0/24 dev g0\nc: addr 10.0.0.2/24 g0\nc: link g0 up 02:c0\na: neigh 10.0.0.2 e0 alive 02:c0",
+			"10.0.0.2", false, topology.Device, "c", topology.Known},
+		{"it did not answer though its captures look well", link + "b: addr 10.0.0.2/24 f0\na: neigh 10.0.0.2 e0 failed", "10.0.0.2", false, topology.Conflict, "b", topology.Known},
+		{"an uncaptured host answers", link + "b: addr 10.0.0.2/24 f0\na: neigh 10.0.0.9 e0 alive 02:99", "10.0.0.9", false, topology.Host, "", topology.Neighbour},
+		{"nobody answers", link + "a: neigh 10.0.0.9 e0 failed", "10.0.0.9", false, topology.Nobody, "", topology.NotKnown},
+		{"a request without an answer yet says nothing", link + "b: addr 10.0.0.2/24 f0\na: neigh 10.0.0.9 e0 pending", "10.0.0.9", false, topology.Silent, "", topology.NotKnown},
+		{"on a link for two it can only be the other one", "a: direct 10.0.0.0/30 dev e0\nb: direct 10.0.0.0/30 dev f0", "10.0.0.2", false, topology.Device, "b", topology.Deduced},
+		{"unless the other one has another address", "a: direct 10.0.0.0/30 dev e0\nb: direct 10.0.0.0/30 dev f0\nb: addr 10.0.0.1/30 f0", "10.0.0.2", false, topology.Silent, "", topology.NotKnown},
+		{"or itself sends there", "a: direct 10.0.0.0/30 dev e0\nb: direct 10.0.0.0/30 dev f0\nb: static 10.7.0.0/16 via 10.0.0.2 dev f0", "10.0.0.2", false, topology.Silent, "", topology.NotKnown},
+		{"on a shared link a static next hop proves nothing", link + "a: static 10.7.0.0/16 via 10.0.0.7 dev e0", "10.0.0.7", false, topology.Silent, "", topology.NotKnown},
+		{"there one that announces routes is the only other device", link + "a: ospf 10.7.0.0/16 via 10.0.0.7 dev e0", "10.0.0.7", true, topology.Device, "b", topology.Deduced},
+		{"but not when two next hops compete for it", link + "a: ospf 10.7.0.0/16 via 10.0.0.7 dev e0\na: ospf 10.8.0.0/16 via 10.0.0.8 dev e0", "10.0.0.7", true, topology.Silent, "", topology.NotKnown},
+		{"link-local on the segment of the interface", link + "b: addr fe80::2/64 f0\nc: addr fe80::2/64 g0\nc: direct 10.9.0.0/24 dev g0", "fe80::2", false, topology.Device, "b", topology.Known},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			n := coretest.Build(tt.in)
+			got := topology.Build(n).Find(n.Device("a"), "e0", netip.MustParseAddr(tt.addr), tt.learned)
+			require.Equal(t, tt.answer, got.Answer)
+			require.Equal(t, tt.confidence, got.Confidence)
+			name := ""
+			if got.Device != nil {
+				name = got.Device.Name
+			}
+			require.Equal(t, tt.device, name)
+		})
+	}
+}
+
+func TestAttachedIsTheLongestNetwork(t *testing.T) {
+	n := coretest.Build("a: direct 10.0.0.0/16 dev e0\nb: direct 10.0.5.0/24 dev f0\nc: direct 10.0.5.0/24 dev g0\nc: ospf 10.0.5.128/25 via 10.0.0.1 dev g1")
+	var got []string
+	for _, at := range topology.Build(n).Attached(netip.MustParseAddr("10.0.5.200")) {
+		got = append(got, at.Device.Name+" "+at.Interface+" "+at.Prefix.String())
+	}
+	require.Equal(t, []string{"b f0 10.0.5.0/24", "c g0 10.0.5.0/24"}, got)
+	require.Empty(t, topology.Build(n).Attached(netip.MustParseAddr("192.168.0.1")))
+}
+
+func TestDeducedOwner(t *testing.T) {
+	for _, tt := range []struct{ name, in, want string }{
+		{"the end that does not send there", "a: direct 10.0.0.0/30 dev e0\nb: direct 10.0.0.0/30 dev f0\nb: static 10.7.0.0/16 via 10.0.0.1 dev f0", "a"},
+		{"neither end gives itself away", "a: direct 10.0.0.0/30 dev e0\nb: direct 10.0.0.0/30 dev f0", ""},
+		{"the only attached device, which sends to the other address", "a: direct 10.0.0.0/30 dev e0\na: static 10.7.0.0/16 via 10.0.0.2 dev e0", "a"},
+		{"a shared network", "a: direct 10.0.0.0/24 dev e0\nb: direct 10.0.0.0/24 dev f0\nb: static 10.7.0.0/16 via 10.0.0.1 dev f0", ""},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			at, ok := topology.Build(coretest.Build(tt.in)).DeducedOwner(netip.MustParseAddr("10.0.0.1"))
+			require.Equal(t, tt.want != "", ok)
+			if ok {
+				require.Equal(t, tt.want, at.Device.Name)
+			}
+		})
+	}
+}
