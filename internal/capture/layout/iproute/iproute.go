@@ -111,12 +111,14 @@ func (r *reader) document(lo int) (int, error) {
 		if err != nil && !errors.As(err, &bad) {
 			return at, err
 		}
-		at += bytes.IndexByte(r.text[at:end], '{') // past the comma; -1 for something that is no object
-		if r.text[max(at, 0)] != '{' {
-			at = end - 1
+		o.lo, o.hi = end-1, end
+		i := bytes.IndexByte(r.text[at:end], '{') // past the comma
+		if i >= 0 {
+			o.lo = at + i
 		}
-		o.lo, o.hi = at, end
-		if bad != nil {
+		if i < 0 {
+			err = errUnknownObject
+		} else if bad != nil {
 			err = fmt.Errorf("%w: %s in %q", layout.ErrNumber, bad.Value, bad.Field)
 		} else {
 			err = r.object(&o)
@@ -141,7 +143,7 @@ func (r *reader) object(o *object) error {
 		return r.neighbour(o)
 	case o.Dst != "":
 		return r.route(o)
-	case o.empty():
+	case o.hi-o.lo == len("{}"): // what a filter of iproute left out
 		return nil
 	}
 	return errUnknownObject

@@ -76,11 +76,6 @@ type address struct {
 	DADFailed bool   `json:"dadfailed"`
 }
 
-// empty reports whether the object has none of the names: iproute prints {} for what a filter left out.
-func (o *object) empty() bool {
-	return o.Type == "" && o.Gateway == "" && o.Dev == "" && o.NextHops == nil && o.Table == "" && o.Src == ""
-}
-
 // word is a name that iproute prints as a number where it knows none (ip -N).
 type word string
 

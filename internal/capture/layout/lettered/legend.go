@@ -159,7 +159,7 @@ func protocolOf(text string) (route.Protocol, string) {
 		sub = "summary"
 	}
 	switch {
-	case has("connected"):
+	case has("connected", "attached"):
 		return route.Direct, sub
 	case has("candidate default"):
 		return route.Other, ""

@@ -1,0 +1,128 @@
+package capture
+
+import (
+	"encoding/binary"
+	"strings"
+	"testing"
+	"unicode/utf16"
+
+	"github.com/stretchr/testify/require"
+
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/route"
+)
+
+func TestCleanShowsWhatATerminalWould(t *testing.T) {
+	for _, tt := range []struct{ name, in, want string }{
+		{"colours", "\x1b[1;32mC\x1b[0m    10.0.0.0/8\n", "C    10.0.0.0/8\n"},
+		{"a pager's prompt wiped with backspaces", "--More-- \b\b\b\b\b\b\b\b\b         \b\b\b\b\b\b\b\b\bC    10.0.0.0/8\n", "C    10.0.0.0/8\n"},
+		{"a pager's prompt overwritten after a carriage return", " --More--\r         \rC 10.0.0.0/8\r\n", "C 10.0.0.0/8\n"},
+		{"erase to the end of the line", "--More--\r\x1b[KC 10.0.0.0/8\n", "C 10.0.0.0/8\n"},
+		{"a corrected typing mistake", "show ip rr\boute\n", "show ip route\n"},
+		{"NULs and bells", "C\x00 10.0\a.0.0/8\n", "C 10.0.0.0/8\n"},
+		{"a byte-order mark", "\ufeffC 10.0.0.0/8\n", "C 10.0.0.0/8\n"},
+		{"a window title", "\x1b]0;router\aC 10.0.0.0/8\n", "C 10.0.0.0/8\n"},
+		{"half an escape", "C 10.0.0.0/8\x1b", "C 10.0.0.0/8"},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			s, err := newSource("x", []byte(tt.in))
+			require.NoError(t, err)
+			require.Equal(t, tt.want, strings.TrimRight(string(s.text), " ")[:len(tt.want)])
+		})
+	}
+}
+
+func TestPrompts(t *testing.T) {
+	for line, want := range map[string][2]string{
+		"valley# show ip route":            {"valley", "show ip route"},
+		"valley(config-if)# exit":          {"valley", "exit"},
+		"valley>":                          {"valley", ""},
+		"root@valley:~# ip route":          {"valley", "ip route"},
+		"ops@valley.kjelven> show route":   {"valley.kjelven", "show route"},
+		"[root@valley /etc]# ip -6 route":  {"valley", "ip -6 route"},
+		"ops@valley:/var/log$ cat x":       {"valley", "cat x"},
+		"C>* 10.0.0.0/8 is directly":       {},
+		"S>r 10.0.0.0/8 [1/0] via 1.1.1.1": {},
+		"O>  10.0.0.0/8 [1/0] via 1.1.1.1": {},
+		"some text with a # in it":         {},
+		"# comment":                        {},
+		"10.0.0.0/8 > x":                   {},
+	} {
+		device, command, ok := prompt([]byte(line))
+		require.Equal(t, want != [2]string{}, ok, line)
+		require.Equal(t, want, [2]string{device, command}, line)
+	}
+}
+
+const log = "Kjelven Ropeways\r\nvalley# show ip route\r\nCodes: C - connected, S - static\r\n\r\nC    10.61.16.0/24 is directly connected, hall0\r\n" +
+	"valley# shoe ip\r\n% Unknown command\r\nvalley# exit\r\nroot@midway:~# ip -j route\r\n[{\"dst\":\"10.61.32.0/24\",\"dev\":\"hall0\",\"protocol\":\"kernel\",\"scope\":\"link\",\"flags\":[]}]\r\nroot@midway:~# \r\n"
+
+func TestSessionLogIsCutAtItsPrompts(t *testing.T) {
+	c, err := Read("night.log", []byte(log), 3)
+	require.NoError(t, err)
+	require.Equal(t, 5, c.Prompts)
+	type part struct {
+		device, command, layout string
+		routes, unread          int
+	}
+	var got []part
+	lines := c.Prompts
+	for _, p := range c.Parts {
+		got = append(got, part{p.Device, p.Command, p.Layout, p.Routes(), len(p.Unread)})
+		lines += p.Read + p.Ignored + len(p.Unread)
+	}
+	require.Equal(t, []part{{"valley", "", "", 0, 1}, {"valley", "show ip route", "lettered", 1, 0}, {"valley", "shoe ip", "", 0, 1}, {"midway", "ip -j route", "iproute JSON", 1, 0}}, got)
+	require.Equal(t, layout.NonBlank([]byte(log)), lines)
+	m := c.Parts[1].Facts.Tables[0].Routes.At(0).Mark
+	require.Equal(t, 5, c.Source.Line(m.Off))
+	require.Equal(t, uint32(3), m.File)
+	require.Equal(t, "C    10.61.16.0/24 is directly connected, hall0", string(c.Source.Text(m)))
+}
+
+// TestEvidencePointsIntoTheOriginal holds that cleaning does not move evidence.
+func TestEvidencePointsIntoTheOriginal(t *testing.T) {
+	dirty := "\ufeff\x1b[2Jvalley# show ip route\r\nCodes: C - connected, S - static\r\n\r\n --More-- \b\b\b\b\b\b\b\b\b\b          \b\b\b\b\b\b\b\b\b\bC    10.61.16.0/24 is directly connected, hall0\r\n" +
+		"\x1b[KS    10.61.17.0/24 [1/0] via 10.61.16.9, hall0\r\nvalley# "
+	c, err := Read("x", []byte(dirty), 1)
+	require.NoError(t, err)
+	require.Equal(t, "valley", c.Parts[0].Device)
+	l := &c.Parts[0].Facts.Tables[0].Routes
+	require.Equal(t, 2, l.Len())
+	for i, want := range []int{4, 5} {
+		m := l.At(i).Mark
+		require.Equal(t, want, c.Source.Line(m.Off))
+		require.Contains(t, string(c.Source.Text(m)), l.Prefix(i).String())
+		require.NotContains(t, string(c.Source.Text(m)), "\n")
+	}
+}
+
+func TestUTF16(t *testing.T) {
+	for _, order := range []binary.AppendByteOrder{binary.LittleEndian, binary.BigEndian} {
+		var b []byte
+		for _, u := range append([]uint16{0xfeff}, utf16.Encode([]rune(log))...) {
+			b = order.AppendUint16(b, u)
+		}
+		c, err := Read("x", b, 1)
+		require.NoError(t, err)
+		require.Len(t, c.Parts, 4)
+		require.Equal(t, 5, c.Source.Line(c.Parts[1].Facts.Tables[0].Routes.At(0).Mark.Off))
+	}
+}
+
+func FuzzRead(f *testing.F) {
+	f.Add([]byte(log))
+	f.Add([]byte("\ufeff\x1b[2Jvalley# show ip route\r\n --More-- \b\b\bC    10.61.16.0/24 is directly connected, hall0\n"))
+	f.Fuzz(func(t *testing.T, in []byte) {
+		c, err := Read("x", in, 1)
+		require.NoError(t, err)
+		lines := c.Prompts
+		for i := range c.Parts {
+			p := &c.Parts[i]
+			lines += p.Read + p.Ignored + len(p.Unread)
+			for m := range p.Marks() {
+				require.True(t, m == route.Mark{File: 1, Off: m.Off, End: m.End} && c.Source.Text(m) != nil, "evidence outside the file")
+			}
+		}
+		require.Equal(t, layout.NonBlank(c.Source.text), lines, "a line was lost")
+	})
+}

@@ -1,0 +1,130 @@
+// Package layouttest writes readings as text and holds the laws that every reader obeys, for the readers' tests.
+package layouttest
+
+import (
+	"bytes"
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/route"
+)
+
+// Words writes each route of a reading on one line: line number, table where it is not the default one, prefix,
+// protocol, preference/metric, special or next hops, state.
+func Words(in []byte, r layout.Reading) []string {
+	var out []string
+	for i := range r.Facts.Tables {
+		t := &r.Facts.Tables[i]
+		for j := range t.Routes.Len() {
+			x := t.Routes.At(j)
+			s := fmt.Sprintf("%d ", 1+bytes.Count(in[:x.Mark.Off], []byte{'\n'}))
+			if t.Name != "default" {
+				s += "(" + t.Name + ") "
+			}
+			s += x.Prefix.String() + " " + x.Protocol.String()
+			if x.Subtype != "" {
+				s += "/" + x.Subtype
+			}
+			s += " " + number(x.Preference) + "/" + number(x.Metric)
+			if x.Special != route.None {
+				s += " " + x.Special.String()
+			}
+			for _, h := range x.NextHops {
+				s += hop(h)
+			}
+			s += state(x)
+			out = append(out, s)
+		}
+	}
+	return out
+}
+
+func number(n route.Number) string {
+	if !n.Known {
+		return "-"
+	}
+	return fmt.Sprint(n.Value)
+}
+
+func hop(h route.NextHop) string {
+	s := ""
+	if h.Address.IsValid() {
+		s += " via " + h.Address.String()
+	}
+	if h.Interface != "" {
+		s += " dev " + h.Interface
+	}
+	if h.Table != "" {
+		s += " in " + h.Table
+	}
+	if h.Weight > 1 {
+		s += fmt.Sprintf(" weight %d", h.Weight)
+	}
+	for _, f := range []struct {
+		on   bool
+		word string
+	}{{h.Recursive, "recursive"}, {h.Resolves, "resolves"}, {h.Inactive, "inactive"}, {h.Backup, "backup"}, {h.OnLink, "onlink"},
+		{h.Down, "down"}, {h.Installed, "*"}} {
+		if f.on {
+			s += " " + f.word
+		}
+	}
+	return s
+}
+
+func state(r route.Route) string {
+	s := ""
+	for _, f := range []struct {
+		bit  route.State
+		word string
+	}{{route.Active, "active"}, {route.Installed, "installed"}, {route.Rejected, "rejected"}, {route.Unusable, "unusable"}} {
+		if r.Is(f.bit) {
+			s += " " + f.word
+		}
+	}
+	if s == "" {
+		return ""
+	}
+	return ":" + s
+}
+
+// Unread writes each unread line: line number and reason.
+func Unread(in []byte, r layout.Reading) []string {
+	var out []string
+	for _, u := range r.Unread {
+		out = append(out, fmt.Sprintf("%d %v", 1+bytes.Count(in[:u.Mark.Off], []byte{'\n'}), u.Reason))
+	}
+	return out
+}
+
+// Laws checks what holds for every text: no line is lost, evidence lies inside, the same bytes give the same reading.
+func Laws(t *testing.T, read func([]byte) layout.Reading, in []byte) layout.Reading {
+	t.Helper()
+	r := read(in)
+	require.Equal(t, layout.NonBlank(in), r.Read+r.Ignored+len(r.Unread), "a line was lost or counted twice")
+	for m := range r.Marks() {
+		require.LessOrEqual(t, m.Off, m.End)
+		require.LessOrEqual(t, int(m.End), len(in))
+	}
+	again := read(in)
+	require.Equal(t, strings.Join(Words(in, r), "\n"), strings.Join(Words(in, again), "\n"), "same bytes, another reading")
+	require.Equal(t, Unread(in, r), Unread(in, again))
+	return r
+}
+
+// Variants checks that a text reads alike with CRLF line ends and obeys the laws when it is cut off anywhere.
+func Variants(t *testing.T, read func([]byte) layout.Reading, in string) {
+	t.Helper()
+	crlf := strings.ReplaceAll(in, "\n", "\r\n")
+	require.Equal(t, Words([]byte(in), read([]byte(in))), Words([]byte(crlf), Laws(t, read, []byte(crlf))), "CRLF reads otherwise")
+	for i := range in {
+		if in[i] == '\n' {
+			Laws(t, read, []byte(in[:i]))
+			Laws(t, read, []byte(in[:i/2]))
+		}
+	}
+}

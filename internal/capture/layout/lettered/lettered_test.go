@@ -1,0 +1,119 @@
+package lettered
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/capture/layout/layouttest"
+)
+
+const daemon = `Codes: K - kernel route, C - connected, S - static, R - RIP,
+       O - OSPF, I - IS-IS, B - BGP, E - EIGRP,
+       > - selected route, * - FIB route, q - queued, r - rejected, b - backup
+       t - trapped, o - offload failure
+
+`
+
+const plain = `Codes: L - local, C - attached, S - static, O - OSPF, IA - OSPF inter area
+       E1 - OSPF external type 1, E2 - OSPF external type 2
+       i - IS-IS, L1 - IS-IS level-1, * - candidate default
+
+`
+
+var readTests = []struct {
+	name, in string
+	want     []string
+	unread   []string
+}{
+	{"chosen and lost candidates", daemon + "O>* 10.61.16.0/24 [110/20] via 172.28.61.2, wan0, weight 1, 00:00:17\nS   10.61.16.0/24 [130/0] via 172.28.61.22, wan1, weight 1, 3d07h12m\n",
+		[]string{"6 10.61.16.0/24 ospf 110/20 via 172.28.61.2 dev wan0 *: active installed", "7 10.61.16.0/24 static 130/0 via 172.28.61.22 dev wan1"}, nil},
+	{"equal cost on sub-rows; one of them is not installed", daemon + "O>* 10.61.32.0/24 [110/30] via 172.28.61.2, wan0, weight 1, 00:00:17\n  *                        via 172.28.61.22, wan1, weight 2, 00:00:17\n                           via 172.28.61.30, wan2, weight 1, 00:00:17\n",
+		[]string{"6 10.61.32.0/24 ospf 110/30 via 172.28.61.2 dev wan0 * via 172.28.61.22 dev wan1 weight 2 * via 172.28.61.30 dev wan2: active installed"}, nil},
+	{"a recursive next hop: selected on its line, installed below", daemon + "B>  10.90.0.0/16 [200/0] via 10.61.254.4 (recursive), weight 1, 01:02:03\n  *                      via 172.28.61.6, line1, weight 1, 01:02:03\n",
+		[]string{"6 10.90.0.0/16 bgp 200/0 via 10.61.254.4 recursive via 172.28.61.6 dev line1 resolves *: active installed"}, nil},
+	{"attached networks, inactive next hops, flags", daemon + "C>* 10.61.40.0/24 is directly connected, hall0, 00:00:32\nS   10.61.41.0/24 [1/0] via 172.28.61.99 inactive, weight 1, 00:00:01\nS>* 10.61.42.0/24 [1/0] via 172.28.61.1, up0 onlink, weight 1, 00:00:01\nO>* 10.61.43.0/24 [110/2] via 172.28.61.1, up0 linkdown, weight 1, 00:00:01\n",
+		[]string{"6 10.61.40.0/24 direct -/- dev hall0 *: active installed", "7 10.61.41.0/24 static 1/0 via 172.28.61.99 inactive",
+			"8 10.61.42.0/24 static 1/0 via 172.28.61.1 dev up0 onlink *: active installed", "9 10.61.43.0/24 ospf 110/2 via 172.28.61.1 dev up0 down *: active installed"}, nil},
+	{"discard and refuse", daemon + "S>* 10.61.40.0/21 [1/0] unreachable (blackhole), weight 1, 00:00:33\nS>* 10.62.0.0/16 [1/0] unreachable (ICMP unreachable), weight 1, 00:00:33\nS>* 10.63.0.0/16 [1/0] unreachable (ICMP admin-prohibited), weight 1, 00:00:33\n",
+		[]string{"6 10.61.40.0/21 static 1/0 blackhole: active installed", "7 10.62.0.0/16 static 1/0 unreachable: active installed", "8 10.63.0.0/16 static 1/0 prohibit: active installed"}, nil},
+	{"chosen but refused by the kernel, or queued", daemon + "S>r 10.61.40.0/21 [1/0] via 172.28.61.1, up0, weight 1, 00:00:33\nS>q 10.61.48.0/21 [1/0] via 172.28.61.1, up0, weight 1, 00:00:33\n",
+		[]string{"6 10.61.40.0/21 static 1/0 via 172.28.61.1 dev up0: active rejected", "7 10.61.48.0/21 static 1/0 via 172.28.61.1 dev up0: active rejected"}, nil},
+	{"IPv6 with link-local next hops and the link-local networks", daemon + "O>* fd6b:6a65:6c76:32::/64 [110/20] via fe80::6b:6aff:fe04:2, line2, weight 1, 00:00:27\nR>* ::/0 [120/2] via fe80::1, line2, weight 1, 00:00:27\nC * fe80::/64 is directly connected, hall0, 00:00:38\nC>* fe80::/64 is directly connected, line2, 00:00:38\n",
+		[]string{"6 fd6b:6a65:6c76:32::/64 ospf 110/20 via fe80::6b:6aff:fe04:2 dev line2 *: active installed", "7 ::/0 ripng 120/2 via fe80::1 dev line2 *: active installed",
+			"8 fe80::/64 direct -/- dev hall0 *: installed", "9 fe80::/64 direct -/- dev line2 *: active installed"}, nil},
+	{"headings of tables", daemon + "VRF yard:\nC>* 10.70.0.0/24 is directly connected, y0, 00:00:32\n\nVRF default:\nC>* 10.71.0.0/24 is directly connected, y1, 00:00:32\nS>* 10.72.0.0/24 [1/0] via 10.70.0.9, y0 (vrf yard), weight 1, 00:00:32\n",
+		[]string{"7 (yard) 10.70.0.0/24 direct -/- dev y0 *: active installed", "10 10.71.0.0/24 direct -/- dev y1 *: active installed",
+			"11 10.72.0.0/24 static 1/0 via 10.70.0.9 dev y0 in yard *: active installed"}, nil},
+	{"a legend without marks: every row is chosen; subtypes; the age before the interface", plain + "Gateway of last resort is 172.28.61.17 to network 0.0.0.0\n\nS*   0.0.0.0/0 [1/0] via 172.28.61.17\nO IA 10.61.16.0/24 [110/3] via 172.28.61.17, 00:12:33, outside\nO*E2 10.61.17.0/24 [110/1] via 172.28.61.17, 1w2d, outside\ni L1 10.61.18.0/24 [115/30] via 172.28.61.17, outside\nL    10.61.64.1/32 is directly connected, tills\n",
+		[]string{"7 0.0.0.0/0 static 1/0 via 172.28.61.17: active installed", "8 10.61.16.0/24 ospf/inter-area 110/3 via 172.28.61.17 dev outside: active installed",
+			"9 10.61.17.0/24 ospf/external-2 110/1 via 172.28.61.17 dev outside: active installed", "10 10.61.18.0/24 isis/level-1 115/30 via 172.28.61.17 dev outside: active installed",
+			"11 10.61.64.1/32 local -/- receive dev tills: active installed"}, nil},
+	{"the legend defines the letter: here L is no local route", "Codes: L - OSPF, O - static\n\nL    10.61.64.0/24 [110/2] via 10.0.0.1, e0\nO    10.61.65.0/24 [1/0] via 10.0.0.1, e0\n",
+		[]string{"3 10.61.64.0/24 ospf 110/2 via 10.0.0.1 dev e0: active installed", "4 10.61.65.0/24 static 1/0 via 10.0.0.1 dev e0: active installed"}, nil},
+	{"a letter that the legend lacks is read as another protocol, not lost", daemon + "Z>* 10.61.64.0/24 [9/2] via 10.0.0.1, e0, weight 1, 00:00:01\n",
+		[]string{"6 10.61.64.0/24 other/code Z 9/2 via 10.0.0.1 dev e0 *: active installed"}, nil},
+	{"no legend at all", "C    10.61.64.0/24 is directly connected, tills\nS    10.61.16.0/24 [1/0] via 10.61.64.9\n",
+		[]string{"1 10.61.64.0/24 direct -/- dev tills: active installed", "2 10.61.16.0/24 static 1/0 via 10.61.64.9: active installed"}, nil},
+	{"no legend, but marks of selection", "O   10.61.64.0/24 [110/10] is directly connected, t0, weight 1, 00:00:01\nC>* 10.61.64.0/24 is directly connected, t0, 00:00:01\n",
+		[]string{"1 10.61.64.0/24 ospf 110/10 dev t0", "2 10.61.64.0/24 direct -/- dev t0 *: active installed"}, nil},
+	{"parent headings carry the mask and are no routes", plain + "     10.0.0.0/24 is subnetted, 2 subnets\nO       10.61.16.0 [110/3] via 172.28.61.17, 00:12:33, outside\n     172.28.0.0/16 is variably subnetted, 2 subnets, 2 masks\nC       172.28.61.16/30 is directly connected, outside\n                                [110/3] via 172.28.61.21, 00:12:33, inside\n",
+		[]string{"6 10.61.16.0/24 ospf 110/3 via 172.28.61.17 dev outside: active installed", "8 172.28.61.16/30 direct -/- dev outside via 172.28.61.21 dev inside: active installed"}, nil},
+	{"dotted masks, and a summary to the discard interface", plain + "S    10.61.16.0 255.255.255.0 [1/0] via 172.28.61.17, outside\nO    10.61.0.0/16 is a summary, 00:00:10, Null0\n",
+		[]string{"5 10.61.16.0/24 static 1/0 via 172.28.61.17 dev outside: active installed", "6 10.61.0.0/16 ospf -/- blackhole: active installed"}, nil},
+	{"a bad value costs its line only", daemon + "S>* 10.61.40.0/33 [1/0] via 10.0.0.1, e0\nS>* 300.1.1.1/24 [1/0] via 10.0.0.1, e0\nS>* 10.61.41.0 255.0.255.0 [1/0] via 10.0.0.1, e0\nS>* 10.61.42.0/24 [1/-5] via 10.0.0.1, e0\nS>* 10.61.43.0/24 [1/99999999999] via 10.0.0.1, e0\nS>* 10.61.44.0/24 [1/0] via 10.0.0.300, e0\nwhat is this\n",
+		[]string{"10 10.61.43.0/24 static 1/99999999999 via 10.0.0.1 dev e0 *: active installed"},
+		[]string{`6 prefix length out of range: "10.61.40.0/33"`, `7 not an address: "300.1.1.1/24"`, "8 mask is not contiguous: 255.0.255.0", `9 not a number in range: "[1/-5]"`,
+			"11 not in the form of this layout", "12 not in the form of this layout"}},
+	{"sub-rows of an unread row do not join the route before it", daemon + "O>* 10.61.32.0/24 [110/30] via 172.28.61.2, wan0, weight 1, 00:00:17\nO>* 10.61.32.0/40 [110/30] via 172.28.61.2, wan0, weight 1, 00:00:17\n  *                        via 172.28.61.22, wan1, weight 1, 00:00:17\n",
+		[]string{"6 10.61.32.0/24 ospf 110/30 via 172.28.61.2 dev wan0 *: active installed"},
+		[]string{`7 prefix length out of range: "10.61.32.0/40"`, "8 a continuation without a route before it"}},
+	{"a legend alone", daemon, nil, nil},
+}
+
+func TestRead(t *testing.T) {
+	for _, tt := range readTests {
+		t.Run(tt.name, func(t *testing.T) {
+			in := []byte(tt.in)
+			r := layouttest.Laws(t, Read, in)
+			require.Equal(t, tt.want, layouttest.Words(in, r))
+			require.Equal(t, tt.unread, layouttest.Unread(in, r))
+			layouttest.Variants(t, Read, tt.in)
+			require.Positive(t, recognise(in), "the reader must recognise its own layout")
+		})
+	}
+}
+
+func TestCutOffTableSaysSo(t *testing.T) {
+	in := daemon + "O>* 10.61.16.0/24 [110/20] via 172.28.61.2, wan0, weight 1, 00:00:17\nO>* 10.61.32.0/24 [110/3"
+	r := layouttest.Laws(t, Read, []byte(in))
+	require.True(t, r.Facts.Tables[0].Cut)
+	require.ErrorIs(t, r.Unread[0].Reason, layout.ErrCut)
+}
+
+func TestEvidenceCoversTheSubRows(t *testing.T) {
+	in := daemon + "O>* 10.61.32.0/24 [110/30] via 172.28.61.2, wan0, weight 1, 00:00:17\n  *                        via 172.28.61.22, wan1, weight 1, 00:00:17\n"
+	m := Read([]byte(in)).Facts.Tables[0].Routes.At(0).Mark
+	require.Equal(t, in[len(daemon):len(in)-1], in[m.Off:m.End])
+}
+
+func TestEqualAttributesAreShared(t *testing.T) {
+	in := daemon + "B>* 10.1.0.0/16 [20/0] via 10.0.0.1, e0, weight 1, 00:00:17\nB>* 10.2.0.0/16 [20/0] via 10.0.0.1, e0, weight 1, 00:09:17\nB>* 10.3.0.0/16 [20/5] via 10.0.0.1, e0, weight 1, 00:09:17\n"
+	l := &Read([]byte(in)).Facts.Tables[0].Routes
+	require.Same(t, l.At(0).Attributes, l.At(1).Attributes)
+	require.NotSame(t, l.At(0).Attributes, l.At(2).Attributes)
+}
+
+func TestOtherTextIsNotRecognised(t *testing.T) {
+	for _, in := range []string{"", "\n\n", "hello world\n", `[{"dst":"10.0.0.0/8"}]`, "default via 10.0.0.1 dev eth0\n", "# README\nSome text via e-mail.\n"} {
+		require.Zero(t, recognise([]byte(in)), in)
+	}
+}
+
+func FuzzRead(f *testing.F) {
+	for _, tt := range readTests {
+		f.Add([]byte(tt.in))
+	}
+	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, Read, in) })
+}
