@@ -4,6 +4,7 @@ go 1.26.0
 
 require (
 	github.com/gaissmai/bart v0.30.0
+	github.com/rogpeppe/go-internal v1.16.0
 	github.com/stretchr/testify v1.12.1
 	golang.org/x/sync v0.25.0
 	golang.org/x/term v0.48.0
@@ -12,4 +13,5 @@ require (
 require (
 	go.yaml.in/yaml/v3 v3.0.5 // indirect
 	golang.org/x/sys v0.50.0 // indirect
+	golang.org/x/tools v0.26.0 // indirect
 )

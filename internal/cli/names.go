@@ -41,7 +41,7 @@ func pick(name string, names []string) (int, error) {
 
 // nearest returns the name with the fewest letters to change, "" where none is near.
 func nearest(name string, names []string) string {
-	best, bestCost := "", 1+max(1, len(name)/3)
+	best, bestCost := "", 1+max(1, (len(name)+1)/3)
 	for _, n := range names {
 		if c := distance(strings.ToLower(name), strings.ToLower(n)); c < bestCost {
 			best, bestCost = n, c
@@ -50,24 +50,29 @@ func nearest(name string, names []string) string {
 	return best
 }
 
-// distance is the number of letters to insert, delete or change.
+// distance is the number of letters to insert, delete, change or swap with the next one.
 func distance(a, b string) int {
-	row := make([]int, len(b)+1)
-	for j := range row {
-		row[j] = j
+	d := make([][]int, len(a)+1)
+	for i := range d {
+		d[i] = make([]int, len(b)+1)
+		d[i][0] = i
+	}
+	for j := range d[0] {
+		d[0][j] = j
 	}
 	for i := 1; i <= len(a); i++ {
-		corner := row[0]
-		row[0] = i
 		for j := 1; j <= len(b); j++ {
-			next := corner
-			if a[i-1] != b[j-1] {
-				next = 1 + min(corner, row[j], row[j-1])
+			change := 1
+			if a[i-1] == b[j-1] {
+				change = 0
 			}
-			corner, row[j] = row[j], next
+			d[i][j] = min(d[i-1][j]+1, d[i][j-1]+1, d[i-1][j-1]+change)
+			if i > 1 && j > 1 && a[i-1] == b[j-2] && a[i-2] == b[j-1] {
+				d[i][j] = min(d[i][j], d[i-2][j-2]+1)
+			}
 		}
 	}
-	return row[len(b)]
+	return d[len(a)][len(b)]
 }
 
 // device finds a device of the case.

@@ -41,6 +41,7 @@ func TestFind(t *testing.T) {
 		{"on a shared link a static next hop proves nothing", link + "a: static 10.7.0.0/16 via 10.0.0.7 dev e0", "10.0.0.7", false, topology.Silent, "", topology.NotKnown},
 		{"there one that announces routes is the only other device", link + "a: ospf 10.7.0.0/16 via 10.0.0.7 dev e0", "10.0.0.7", true, topology.Device, "b", topology.Deduced},
 		{"but not when two next hops compete for it", link + "a: ospf 10.7.0.0/16 via 10.0.0.7 dev e0\na: ospf 10.8.0.0/16 via 10.0.0.8 dev e0", "10.0.0.7", true, topology.Silent, "", topology.NotKnown},
+		{"nor when another uncaptured address answers there too", link + "a: neigh 10.0.0.7 e0 alive\na: neigh 10.0.0.8 e0 alive", "10.0.0.7", false, topology.Host, "", topology.Neighbour},
 		{"link-local on the segment of the interface", link + "b: addr fe80::2/64 f0\nc: addr fe80::2/64 g0\nc: direct 10.9.0.0/24 dev g0", "fe80::2", false, topology.Device, "b", topology.Known},
 	} {
 		t.Run(tt.name, func(t *testing.T) {

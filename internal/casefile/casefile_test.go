@@ -1,0 +1,91 @@
+package casefile
+
+import (
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"zarvek/internal/core/route"
+)
+
+const attached = "Codes: C - connected, S - static\n\nC    10.61.16.0/24 is directly connected, hall0\n"
+
+// write makes a case of files.
+func write(t *testing.T, files map[string]string) string {
+	t.Helper()
+	dir := t.TempDir()
+	for name, text := range files {
+		p := filepath.Join(dir, name)
+		require.NoError(t, os.MkdirAll(filepath.Dir(p), 0o755))
+		require.NoError(t, os.WriteFile(p, []byte(text), 0o644))
+	}
+	return dir
+}
+
+func TestDeviceNames(t *testing.T) {
+	for _, tt := range []struct {
+		name  string
+		files map[string]string
+		want  []string
+	}{
+		{"the folder under the case", map[string]string{"valley/a.txt": attached, "midway/deep/down/b.txt": attached}, []string{"midway", "valley"}},
+		{"the folder, whatever the prompt says", map[string]string{"valley/a.txt": "other# show ip route\n" + attached, "x/y.txt": attached}, []string{"valley", "x"}},
+		{"the prompt in a log", map[string]string{"night.log": "valley# show ip route\n" + attached}, []string{"valley"}},
+		{"two devices in one log", map[string]string{"night.log": "valley# show ip route\n" + attached + "midway# show ip route\n" + attached}, []string{"midway", "valley"}},
+		{"the file's stem", map[string]string{"valley.txt": attached, "notes.yaml": "x: y\n", ".hidden": attached, ".git/a.txt": attached}, []string{"valley"}},
+		{"one folder of folders is looked into", map[string]string{"captures/valley/a.txt": attached, "captures/midway/a.txt": attached, "README.md": "words\n"}, []string{"midway", "valley"}},
+		{"one device's folder is not", map[string]string{"valley/a.txt": attached, "valley/old/b.txt": attached}, []string{"valley"}},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			c, err := Load(write(t, tt.files))
+			require.NoError(t, err)
+			var got []string
+			for _, d := range c.Network.Devices {
+				got = append(got, d.Name)
+			}
+			require.Equal(t, tt.want, got)
+		})
+	}
+}
+
+func TestSeveralFormsOfOneTableAreMerged(t *testing.T) {
+	c, err := Load(write(t, map[string]string{"valley/a.txt": attached, "valley/b.log": attached,
+		"valley/c.json": `[{"dst":"10.61.16.0/24","dev":"hall0","protocol":"kernel","scope":"link","prefsrc":"10.61.16.1","flags":[]}]`}))
+	require.NoError(t, err)
+	tab := c.Network.Device("valley").Table("default", route.IPv4)
+	require.Equal(t, 1, tab.Routes.Len())
+	var where []Position
+	for _, m := range tab.Evidence(0) {
+		where = append(where, c.Position(m))
+	}
+	require.Equal(t, []Position{{"valley/a.txt", 3}, {"valley/b.log", 3}, {"valley/c.json", 1}}, where)
+	require.Contains(t, string(c.Text(tab.Evidence(0)[2])), `"dst":"10.61.16.0/24"`)
+}
+
+func TestErrorsSayWhatWhereAndWhatToDo(t *testing.T) {
+	file := filepath.Join(write(t, map[string]string{"x": "y"}), "x")
+	for dir, want := range map[string]string{
+		"/no/such":     "/no/such: there is no such folder; give the case's folder with -case",
+		"/no/\x1bsuch": `"/no/\x1bsuch": there is no such folder; give the case's folder with -case`,
+		file:           file + ": not a folder; -case takes a folder of captures",
+	} {
+		_, err := Load(dir)
+		require.EqualError(t, err, want)
+		require.IsType(t, &Error{}, err)
+	}
+}
+
+func TestSummaries(t *testing.T) {
+	c, err := Load(write(t, map[string]string{"valley/a.txt": attached + "what is this\n", "readme.md": "one\n\ntwo\n", "void.txt": ""}))
+	require.NoError(t, err)
+	all := c.Summaries()
+	require.Len(t, all, 3)
+	require.Equal(t, "valley", all[0].Name)
+	require.Equal(t, []CaptureSummary{{File: "valley/a.txt", Layout: "lettered", Routes: 1, Read: 1, Ignored: 1, Unread: 1}}, all[0].Captures)
+	require.Equal(t, []Missing{NoTable6, NoAddresses, NoNeighbours}, all[0].Missing)
+	require.Len(t, all[1].Unread, 2)
+	require.Nil(t, all[1].Device)
+	require.Empty(t, all[2].Unread)
+}
