@@ -142,7 +142,11 @@ func (v View) rivals(w io.Writer, c selection.Choice, same []selection.Lost) {
 func (v View) lostRows(w io.Writer, all []selection.Lost) {
 	rows := [][]string{}
 	for _, l := range all {
-		rows = append(rows, []string{"lost: " + l.Route.Prefix.String(), learned(l.Route.Attributes), strings.Join(ways(l.Route.Attributes), " and "), lostBy(l), v.place(l.Route.Mark)})
+		place := v.place(l.Route.Mark)
+		if v.Lines { // it stands above the line itself
+			place = ""
+		}
+		rows = append(rows, []string{"lost: " + l.Route.Prefix.String(), learned(l.Route.Attributes), strings.Join(ways(l.Route.Attributes), " and "), lostBy(l), place})
 	}
 	columns(w, "  ", rows)
 	if v.Lines {
@@ -225,7 +229,7 @@ func owner(o topology.OnLink, e selection.Exit) string {
 	}
 	switch o.Answer {
 	case topology.Device:
-		return fmt.Sprintf(": %s, %s", Clean(o.Device.Name), o.Confidence)
+		return fmt.Sprintf(" is %s (%s)", Clean(o.Device.Name), o.Confidence)
 	case topology.Host:
 		return ": an uncaptured device that has answered"
 	case topology.Nobody:
