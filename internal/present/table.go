@@ -91,6 +91,7 @@ func tableText(w *bufio.Writer, t *network.Table, q TableQuery, v View) {
 	for i, c := range cells {
 		widths[i] = len(c)
 	}
+	known := wordings{}
 	last := (*route.Attributes)(nil)
 	for i := range t.Routes.Len() {
 		r := t.Routes.At(i)
@@ -100,10 +101,11 @@ func tableText(w *bufio.Writer, t *network.Table, q TableQuery, v View) {
 		widths[0] = max(widths[0], prefixWidth(r))
 		if r.Attributes != last {
 			last = r.Attributes
-			widths[1] = max(widths[1], width(learned(last)))
-			widths[2] = max(widths[2], len(number(last.Preference)))
-			widths[3] = max(widths[3], len(number(last.Metric)))
-			for _, s := range ways(last) {
+			a := known.of(last)
+			widths[1] = max(widths[1], width(a.learned))
+			widths[2] = max(widths[2], len(a.preference))
+			widths[3] = max(widths[3], len(a.metric))
+			for _, s := range a.ways {
 				widths[4] = max(widths[4], width(s))
 			}
 		}
@@ -130,18 +132,39 @@ func tableText(w *bufio.Writer, t *network.Table, q TableQuery, v View) {
 		if !q.shows(r) || !q.All && housekeeping(r) {
 			continue
 		}
-		for j, way := range ways(r.Attributes) {
+		a := known.of(r.Attributes)
+		for j, way := range a.ways {
 			if j > 0 {
 				row([...]string{"", "", "", "", way, ""}, "")
 				continue
 			}
-			row([...]string{r.Prefix.String(), learned(r.Attributes), number(r.Preference), number(r.Metric), way, v.place(r.Mark)}, stateWord(r))
+			row([...]string{r.Prefix.String(), a.learned, a.preference, a.metric, way, v.place(r.Mark)}, stateWord(r))
 		}
 		v.lines(w, "      ", t.Evidence(i))
 	}
 	for _, d := range t.Differences {
 		fmt.Fprintf(w, "  %s\n", v.difference(d))
 	}
+}
+
+// wording is the text of attributes that many routes share.
+type wording struct {
+	learned, preference, metric string
+	ways                        []string
+}
+
+// wordings keeps each text that was made, as long as there are not too many.
+type wordings map[*route.Attributes]wording
+
+func (m wordings) of(a *route.Attributes) wording {
+	w, ok := m[a]
+	if !ok {
+		w = wording{learned(a), number(a.Preference), number(a.Metric), ways(a)}
+		if len(m) < 1<<14 {
+			m[a] = w
+		}
+	}
+	return w
 }
 
 // stateWord words what is unusual about a route's state.

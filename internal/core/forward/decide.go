@@ -24,6 +24,7 @@ type packet struct{ src, dst netip.Addr }
 // place is where a packet is.
 type place struct {
 	device  *network.Device
+	table   string // in which the packet is looked up: that of the ingress interface, or of the address it starts from
 	ingress string // "" where the packet starts here
 	origin  bool   // the device itself sends it
 	owned   bool   // the device was found, or deduced, to have the destination's address
@@ -42,10 +43,10 @@ type step struct {
 // decide says what the device does with the packet. There is at least one step.
 func (w *Walker) decide(pkt packet, at place) []step {
 	d, fam := at.device, route.FamilyOf(pkt.dst)
-	hop := Hop{Device: d.Name, Table: "default", InInterface: at.ingress}
-	own := d.Own(pkt.dst)
+	hop := Hop{Device: d.Name, Table: at.table, InInterface: at.ingress}
+	own := w.own(d, at.table, pkt.dst)
 	if deduced, ok := w.topo.DeducedOwner(pkt.dst); len(own) > 0 || at.owned || ok && deduced.Device == d {
-		return []step{w.deliver(hop, d, pkt.dst, own, fam)}
+		return []step{w.deliver(hop, at, pkt.dst, own)}
 	}
 	if s, ok := d.Forwards(fam); ok && !s.On && !at.origin {
 		hop.Evidence = []route.Mark{s.Mark}
@@ -65,7 +66,28 @@ func (w *Walker) decide(pkt packet, at place) []step {
 	return w.follow(pkt, at, hop, m)
 }
 
-func (w *Walker) deliver(hop Hop, d *network.Device, dst netip.Addr, own []network.Address, fam route.Family) step {
+// own returns the device's own addresses equal to a that belong to a table.
+func (w *Walker) own(d *network.Device, table string, a netip.Addr) []network.Address {
+	var out []network.Address
+	for _, o := range d.Own(a) {
+		if w.topo.TableOf(d, o.Interface) == table || o.Interface == "" {
+			out = append(out, o)
+		}
+	}
+	return out
+}
+
+// enter is where a packet is that comes in by an interface.
+func (w *Walker) enter(d *network.Device, ifname string) place {
+	return place{device: d, ingress: ifname, table: w.topo.TableOf(d, ifname)}
+}
+
+// origin is where a packet is that the device sends from an address on an interface.
+func (w *Walker) origin(d *network.Device, ifname string) place {
+	return place{device: d, origin: true, table: w.topo.TableOf(d, ifname)}
+}
+
+func (w *Walker) deliver(hop Hop, at place, dst netip.Addr, own []network.Address) step {
 	hop.Prefix = netip.PrefixFrom(dst, dst.BitLen())
 	hop.Route = route.Route{Prefix: hop.Prefix, Attributes: &route.Attributes{Protocol: route.Local, Special: route.Receive}}
 	hop.Owner = topology.Deduced
@@ -75,7 +97,7 @@ func (w *Walker) deliver(hop Hop, d *network.Device, dst netip.Addr, own []netwo
 		hop.Route.Mark = own[0].Mark
 		hop.Evidence = []route.Mark{own[0].Mark}
 	}
-	if t := d.Table("default", fam); t != nil {
+	if t := at.device.Table(at.table, route.FamilyOf(dst)); t != nil {
 		if m := selection.Longest(t, dst); m.Found() && m.Routes[0].Special == route.Receive {
 			hop.Prefix, hop.Route, hop.Evidence = m.Prefix, m.Routes[0], t.Evidence(m.Index[0])
 		}
@@ -151,7 +173,8 @@ func (w *Walker) exit(pkt packet, at place, h Hop, r route.Route, e selection.Ex
 	}
 	switch link.Answer {
 	case topology.Device:
-		s.next = place{device: link.Device, ingress: link.Interface, owned: final}
+		s.next = w.enter(link.Device, link.Interface)
+		s.next.owned = final
 	case topology.Down:
 		s.verdict, s.reason.Code, s.reason.Interface = NextHopLost, OwnerDown, link.Interface
 	case topology.Nobody:

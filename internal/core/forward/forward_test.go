@@ -93,6 +93,8 @@ func TestTrace(t *testing.T) {
 		{"the reply goes to another holder of the address", three + "c: static 10.1.0.0/24 via 10.0.6.2 dev g6\nc: direct 10.0.6.0/30 dev g6\nc: addr 10.0.6.1/30 g6\nd: direct 10.0.6.0/30 dev h0\nd: addr 10.0.6.2/30 h0\nd: direct 10.1.0.0/24 dev h1\nd: addr 10.1.0.1/24 h1\nd: static 10.3.0.0/24 via 10.0.6.1 dev h0",
 			"10.1.0.1", "10.3.0.1", "one-way", "a>b>c arrives device, d>c arrives device", "c>d next-hop-lost"},
 		{"several routers on the source's network are traced apart", three + threeBack + "z: direct 10.1.0.0/24 dev lan\nz: addr 10.1.0.2/24 lan", "10.1.0.9", "10.3.0.9", "broken", "a>b>c arrives attached-network, z no-route", "c>b>a arrives attached-network"},
+		{"an interface of another table is looked up there", three + threeBack + "a: direct 10.5.0.0/24 dev y0 in yard\na: addr 10.5.0.1/24 y0\na: static 10.3.0.0/24 blackhole in yard", "10.5.0.9", "10.3.0.9", "broken", "a discarded", "c no-route"},
+		{"the own address of another table is not delivered to", three + threeBack + "a: direct 10.5.0.0/24 dev y0 in yard\na: addr 10.5.0.1/24 y0", "10.5.0.9", "10.1.0.1", "broken", "a no-route", "a no-route"},
 		{"an interface route depends on somebody answering", three + "a: static 10.6.0.0/16 dev lan", "10.1.0.9", "10.6.0.1", "unknown", "a unknown", "none"},
 	} {
 		t.Run(tt.name, func(t *testing.T) {

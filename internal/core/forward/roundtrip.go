@@ -84,7 +84,7 @@ func (w *Walker) end(a netip.Addr) End {
 func (w *Walker) starts(a netip.Addr) []place {
 	var out []place
 	for _, o := range w.topo.Owners(a) {
-		if p := (place{device: o.Device, origin: true}); !slices.Contains(out, p) {
+		if p := w.origin(o.Device, o.Interface); !slices.Contains(out, p) {
 			out = append(out, p)
 		}
 	}
@@ -92,10 +92,10 @@ func (w *Walker) starts(a netip.Addr) []place {
 		return out
 	}
 	if o, ok := w.topo.DeducedOwner(a); ok {
-		return []place{{device: o.Device, origin: true}}
+		return []place{w.origin(o.Device, o.Interface)}
 	}
 	for _, at := range w.topo.Attached(a) {
-		if p := (place{device: at.Device, ingress: at.Interface}); !slices.Contains(out, p) {
+		if p := w.enter(at.Device, at.Interface); !slices.Contains(out, p) {
 			out = append(out, p)
 		}
 	}
@@ -139,13 +139,15 @@ func (w *Walker) sameNetwork(pkt packet) (Branch, bool) {
 		if !slices.ContainsFunc(here, func(at topology.Attachment) bool { return at.Device == o.Device }) && !o.Down {
 			continue
 		}
-		b.Where, b.end = o.Device.Name, o.Device
+		b.Where, b.end, b.table = o.Device.Name, o.Device, w.topo.TableOf(o.Device, o.Interface)
 		b.Reason.Device, b.Reason.Interface = o.Device.Name, o.Interface
 		if o.Down {
 			b.Verdict, b.Delivery, b.Reason.Code = NextHopLost, NotDelivered, OwnerDown
 			return b, true
 		}
-		s := w.decide(pkt, place{device: o.Device, ingress: o.Interface, owned: true})[0]
+		at := w.enter(o.Device, o.Interface)
+		at.owned = true
+		s := w.decide(pkt, at)[0]
 		b.Delivery, b.Reason, b.Hops = ToDevice, s.reason, []Hop{s.hop}
 		return b, true
 	}
@@ -174,7 +176,7 @@ func (w *Walker) replyStarts(forward *Direction, dst netip.Addr) (out []place, a
 	}
 	for _, b := range forward.Branches {
 		if b.Verdict == Arrives && b.Delivery == ToDevice {
-			add(place{device: b.end, origin: true})
+			add(place{device: b.end, origin: true, table: b.table})
 		}
 	}
 	if len(out) > 0 {
@@ -185,7 +187,7 @@ func (w *Walker) replyStarts(forward *Direction, dst netip.Addr) (out []place, a
 	}
 	for _, b := range forward.Branches {
 		if b.Verdict == Leaves || b.Verdict == Arrives {
-			add(place{device: b.end, ingress: b.in})
+			add(w.enter(b.end, b.in))
 		}
 	}
 	return out, true

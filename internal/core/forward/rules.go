@@ -11,8 +11,8 @@ import (
 func (w *Walker) lookup(pkt packet, at place) (selection.Match, Reason) {
 	d, fam := at.device, route.FamilyOf(pkt.dst)
 	rules := d.Rules
-	if len(rules) == 0 {
-		rules = []network.Rule{{Table: "default"}}
+	if len(rules) == 0 || at.table != "default" { // an interface that belongs to a table of its own asks no rules
+		rules = []network.Rule{{Table: at.table}}
 	}
 	asked := false
 	for _, r := range rules {
@@ -46,7 +46,7 @@ func (w *Walker) lookup(pkt packet, at place) (selection.Match, Reason) {
 		}
 		return m, sureReason(sure, Reason{Marks: []route.Mark{r.Mark}})
 	}
-	t := d.Table("default", fam)
+	t := d.Table(at.table, fam)
 	if t == nil && !(asked && len(d.Rules) > 0) || t != nil && t.Routes.Len() == 0 {
 		return selection.Match{Table: t}, Reason{Code: TableMissing}
 	}

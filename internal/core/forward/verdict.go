@@ -124,8 +124,9 @@ type Branch struct {
 	Reason   Reason
 	Assumed  bool // the start of this branch is assumed, not known
 
-	end *network.Device
-	in  string // the interface on which it was delivered
+	end   *network.Device
+	in    string // the interface on which it was delivered
+	table string // the table of the last hop
 }
 
 // A Direction is all branches of one way.

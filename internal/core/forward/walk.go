@@ -11,15 +11,15 @@ const maxBranches = 64
 
 // spot is a walk's state: two visits of one spot mean a loop (no hop limit is needed).
 type spot struct {
-	device  *network.Device
-	ingress string
+	device         *network.Device
+	table, ingress string
 }
 
 func spotOf(at place) spot {
 	if ingressMatters(at.device) {
-		return spot{at.device, at.ingress}
+		return spot{at.device, at.table, at.ingress}
 	}
-	return spot{device: at.device}
+	return spot{device: at.device, table: at.table}
 }
 
 // walk is one exploration of all branches from a start.
@@ -69,7 +69,7 @@ func (k *walk) visit(at place, share float64) {
 
 func (k *walk) end(s step, at place, share float64) {
 	b := Branch{Share: share, Verdict: s.verdict, Where: at.device.Name, Delivery: s.delivery, Reason: s.reason,
-		end: at.device, in: at.ingress}
+		end: at.device, in: at.ingress, table: at.table}
 	if s.delivery != ToDevice {
 		b.in = s.hop.OutInterface
 	}

@@ -72,7 +72,8 @@ func (t *Topology) addTables(d *network.Device) {
 			if r.Protocol == route.Direct {
 				for _, h := range r.NextHops {
 					if h.Interface != "" && !r.Prefix.IsSingleIP() && !private(r.Prefix.Addr()) {
-						t.attach(Attachment{Device: d, Table: tab.Name, Interface: h.Interface, Prefix: r.Prefix, Mark: r.Mark})
+						t.attach(Attachment{Device: d, Table: tab.Name, Interface: h.Interface, Prefix: r.Prefix, Mark: r.Mark,
+							Down: d.Interface(h.Interface).State == network.LinkDown})
 					}
 				}
 				continue
@@ -127,7 +128,6 @@ func (t *Topology) addAddresses(d *network.Device, first int) {
 				Address: addr, Down: have.Down, Mark: a.Mark})
 		default:
 			t.attachments[i].Address, t.attachments[i].Mark = addr, cmp.Or(a.Mark, t.attachments[i].Mark)
-			t.attachments[i].Down = d.Interface(t.attachments[i].Interface).State == network.LinkDown
 		}
 		t.owners[addr] = append(t.owners[addr], i)
 	}
@@ -156,6 +156,17 @@ func isDown(d *network.Device, a network.Address) bool {
 	}
 	tab := d.Table("default", route.FamilyOf(a.Prefix.Addr()))
 	return tab != nil && tab.Routes.Len() > 0 && !a.Prefix.IsSingleIP() && !a.Prefix.Addr().IsLinkLocalUnicast()
+}
+
+// TableOf returns the table in which a device looks up what comes in by an interface: the one that has its attached
+// network, "default" where that is not known.
+func (t *Topology) TableOf(d *network.Device, ifname string) string {
+	for _, i := range t.byInterface[port{d, ifname}] {
+		if at := t.attachments[i]; !at.Prefix.IsSingleIP() && at.Table != "" {
+			return at.Table
+		}
+	}
+	return "default"
 }
 
 // Attached returns the attachments to the longest attached network that contains a; several where several devices
