@@ -72,7 +72,7 @@ var specials = map[string]route.Special{"blackhole": route.Blackhole, "unreachab
 func add(f *network.Facts, rest string, m route.Mark) {
 	kind := network.Candidates
 	if after, ok := strings.CutPrefix(rest, "kernel: "); ok {
-		rest, kind = after, network.KernelTable
+		rest, kind = after, network.ForwardingTable
 	}
 	w := strings.Fields(rest)
 	switch w[0] {
@@ -141,7 +141,7 @@ func addRoute(f *network.Facts, kind network.Kind, w []string, m route.Mark) {
 	a := &route.Attributes{Protocol: p, Subtype: sub}
 	prefix := netip.MustParsePrefix(w[1])
 	state, table := route.Active|route.Installed, "default"
-	if kind == network.KernelTable {
+	if kind == network.ForwardingTable {
 		state = 0
 	}
 	for i := 2; i < len(w); i++ {

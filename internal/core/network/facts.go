@@ -22,8 +22,10 @@ type Kind uint8
 const (
 	// Candidates is a routing table: it lists what competes and what was chosen.
 	Candidates Kind = iota
-	// KernelTable is what forwards, several routes of one prefix ordered by metric alone.
-	KernelTable
+	// ForwardingTable is what forwards. Of several routes of one prefix the lowest metric is used, as in a kernel.
+	ForwardingTable
+	// Walk is a management view of a table, known to leave routes out: it counts only where nothing better was captured.
+	Walk
 )
 
 // TableFacts is one table of one family as one reading shows it.

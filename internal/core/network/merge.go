@@ -51,7 +51,7 @@ func merge(name string, fam route.Family, parts []*TableFacts) *Table {
 	t := &Table{Name: name, Family: fam, more: map[int][]route.Mark{}}
 	cut := true
 	for _, p := range parts {
-		t.Kernel = t.Kernel || p.Kind == KernelTable
+		t.Kernel = t.Kernel || p.Kind == ForwardingTable
 		t.Chosen = t.Chosen || p.Kind == Candidates
 		cut = cut && p.Cut
 	}
@@ -65,7 +65,7 @@ func merge(name string, fam route.Family, parts []*TableFacts) *Table {
 	}
 	var all route.List
 	for _, p := range parts {
-		kernel := p.Kind == KernelTable
+		kernel := p.Kind == ForwardingTable
 		all.Append(&p.Routes, func(s route.State) route.State {
 			if kernel {
 				return s | fromKernel

@@ -13,7 +13,6 @@ import (
 	"io"
 
 	"zarvek/internal/capture/layout"
-	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 )
 
@@ -49,23 +48,17 @@ type span struct {
 }
 
 type reader struct {
+	layout.Collector
 	text    []byte
-	res     layout.Reading
 	spans   []span
-	tables  map[tableKey]int
 	waiting []object // default routes whose family the next route decides
 	family  route.Family
 }
 
-type tableKey struct {
-	name   string
-	family route.Family
-}
-
 // Read reads a text of this family.
 func Read(text []byte) layout.Reading {
-	r := reader{text: text, tables: map[tableKey]int{}}
-	r.res.Layout = name
+	r := reader{text: text}
+	r.Layout = name
 	lo := 0
 	var err error
 	for err == nil {
@@ -74,15 +67,15 @@ func Read(text []byte) layout.Reading {
 	r.settleWaiting()
 	if !errors.Is(err, io.EOF) {
 		if errors.Is(err, io.ErrUnexpectedEOF) {
-			for i := range r.res.Facts.Tables {
-				r.res.Facts.Tables[i].Cut = true
+			for i := range r.Facts.Tables {
+				r.Facts.Tables[i].Cut = true
 			}
 			err = layout.ErrCut
 		}
 		r.spans = append(r.spans, span{lo, len(text), fmt.Errorf("not valid JSON from here on: %w", err)})
 	}
 	r.account()
-	return r.res
+	return r.Reading
 }
 
 // document reads one JSON array from offset lo on and returns where it ends.
@@ -178,22 +171,11 @@ func (r *reader) account() {
 			if more > 0 {
 				err = fmt.Errorf("%w (and %d more objects on this line)", err, more)
 			}
-			r.res.Unread = append(r.res.Unread, layout.Unread{Mark: layout.Mark(max(lo, bad.lo), min(hi, bad.hi)), Reason: err})
+			r.LeaveUnread(max(lo, bad.lo), min(hi, bad.hi), err)
 		case read:
-			r.res.Read++
+			r.Collector.Read++
 		default:
-			r.res.Ignored++
+			r.Ignored++
 		}
 	}
-}
-
-func (r *reader) table(name string, f route.Family) *network.TableFacts {
-	k := tableKey{name, f}
-	i, ok := r.tables[k]
-	if !ok {
-		i = len(r.res.Facts.Tables)
-		r.tables[k] = i
-		r.res.Facts.Tables = append(r.res.Facts.Tables, network.TableFacts{Name: name, Family: f, Kind: network.KernelTable})
-	}
-	return &r.res.Facts.Tables[i]
 }

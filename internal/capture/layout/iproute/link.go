@@ -25,7 +25,7 @@ func (r *reader) link(o *object) error {
 	}
 	ifname, _, _ := strings.Cut(o.Ifname, "@")
 	whole := layout.Mark(o.lo, o.hi)
-	r.res.Facts.Interfaces = append(r.res.Facts.Interfaces, network.Interface{Name: ifname, State: state, MAC: strings.ToLower(o.MAC), Mark: whole})
+	r.Facts.Interfaces = append(r.Facts.Interfaces, network.Interface{Name: ifname, State: state, MAC: strings.ToLower(o.MAC), Mark: whole})
 	at := o.lo
 	for _, raw := range o.AddrInfo {
 		var a address
@@ -51,7 +51,7 @@ func (r *reader) link(o *object) error {
 		if a.Peer != "" {
 			bits = addr.BitLen() // the prefix is the peer's
 		}
-		r.res.Facts.Addresses = append(r.res.Facts.Addresses, network.Address{Prefix: netip.PrefixFrom(addr, bits), Interface: ifname, Mark: m})
+		r.Facts.Addresses = append(r.Facts.Addresses, network.Address{Prefix: netip.PrefixFrom(addr, bits), Interface: ifname, Mark: m})
 	}
 	return nil
 }
@@ -71,7 +71,7 @@ func (r *reader) neighbour(o *object) error {
 			n.State = network.NeighbourFailed
 		}
 	}
-	r.res.Facts.Neighbours = append(r.res.Facts.Neighbours, n)
+	r.Facts.Neighbours = append(r.Facts.Neighbours, n)
 	return nil
 }
 
@@ -115,7 +115,7 @@ func (r *reader) rule(o *object) error {
 	if o.Not != nil {
 		n.From, n.To = netip.Prefix{}, netip.Prefix{}
 	}
-	r.res.Facts.Rules = append(r.res.Facts.Rules, n)
+	r.Facts.Rules = append(r.Facts.Rules, n)
 	return nil
 }
 

@@ -58,22 +58,21 @@ func (r *reader) route(o *object) error {
 	}
 	r.family = fam
 	r.settleWaiting()
-	r.add(o, a, prefix)
+	r.keep(o, a, prefix)
 	return nil
 }
 
-func (r *reader) add(o *object, a *route.Attributes, prefix netip.Prefix) {
+func (r *reader) keep(o *object, a *route.Attributes, prefix netip.Prefix) {
 	fam := route.FamilyOf(prefix.Addr())
 	a.Protocol = protocolOf(o, a, fam)
 	state := route.State(0)
 	if special := a.Special; special == route.None && allInactive(a.NextHops) {
 		state = route.Unusable
 	}
-	t := r.table(tableName(o.Table), fam)
-	t.Routes.AddRoute(route.Route{Prefix: prefix, Attributes: a, State: state, Mark: layout.Mark(o.lo, o.hi)})
+	r.Add(tableName(o.Table), network.ForwardingTable, route.Route{Prefix: prefix, Attributes: a, State: state, Mark: layout.Mark(o.lo, o.hi)}, 0)
 	src, ok := layout.Addr([]byte(o.PrefSrc))
 	if ok && o.Dev != "" && a.Protocol == route.Direct && prefix.Contains(src) && !src.IsLoopback() {
-		r.res.Facts.Addresses = append(r.res.Facts.Addresses, network.Address{
+		r.Facts.Addresses = append(r.Facts.Addresses, network.Address{
 			Prefix: netip.PrefixFrom(src, prefix.Bits()), Interface: o.Dev, Mark: layout.Mark(o.lo, o.hi)})
 	}
 }
@@ -119,7 +118,7 @@ func (r *reader) settleWaiting() {
 			a.Metric = route.N(*o.Metric)
 		}
 		if r.nextHops(o, a) == nil {
-			r.add(o, a, r.family.Default())
+			r.keep(o, a, r.family.Default())
 		}
 	}
 	r.waiting = nil

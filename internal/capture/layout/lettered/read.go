@@ -13,8 +13,8 @@ import (
 
 // Read reads a text of this family.
 func Read(text []byte) layout.Reading {
-	r := reader{text: text, names: map[string]string{}, hops: map[string]netip.Addr{}, tables: map[tableKey]*table{}}
-	r.res.Layout = name
+	r := reader{text: text, names: map[string]string{}, hops: map[string]netip.Addr{}}
+	r.Layout = name
 	for lo, hi := range layout.Lines(text) {
 		line := text[lo:hi]
 		if layout.Blank(line) {
@@ -22,48 +22,29 @@ func Read(text []byte) layout.Reading {
 			continue
 		}
 		if err := r.line(line, lo, hi); err != nil {
-			if hi == len(text) && len(r.order) > 0 {
-				err = fmt.Errorf("%w: %w", layout.ErrCut, err)
-				r.cut = true
-			}
 			r.flush()
-			r.res.Unread = append(r.res.Unread, layout.Unread{Mark: layout.Mark(lo, hi), Reason: err})
+			if hi == len(text) && len(r.Facts.Tables) > 0 {
+				err = fmt.Errorf("%w: %w", layout.ErrCut, err)
+				r.CutLast()
+			}
+			r.LeaveUnread(lo, hi, err)
 		}
 	}
 	r.flush()
-	for _, t := range r.order {
-		t.facts.Cut = r.cut && t == r.last
-		r.res.Facts.Tables = append(r.res.Facts.Tables, *t.facts)
-	}
-	return r.res
-}
-
-type tableKey struct {
-	name   string
-	family route.Family
-}
-
-type table struct {
-	facts  *network.TableFacts
-	shared sharer
+	return r.Reading
 }
 
 // reader is the state while one text is read.
 type reader struct {
+	layout.Collector
 	text     []byte
-	res      layout.Reading
 	legend   *legend
-	printed  bool // the legend is the capture's own
 	inLegend bool
 	instance string // table (VRF) that the last heading named, "" for the default
 	heading  int    // prefix length that the last parent heading gives its children, -1 none
 	under    netip.Prefix
 	names    map[string]string
 	hops     map[string]netip.Addr
-	tables   map[tableKey]*table
-	order    []*table
-	last     *table
-	cut      bool
 
 	// The route that is being read: it ends with the next row, since sub-rows may add next hops.
 	pending bool
@@ -77,13 +58,13 @@ func (r *reader) line(line []byte, lo, hi int) error {
 	switch {
 	case bytes.HasPrefix(line, []byte("Codes:")):
 		r.flush()
-		r.legend, r.inLegend, r.printed, r.heading = newLegend(), true, true, -1
+		r.legend, r.inLegend, r.heading = newLegend(), true, -1
 		r.legend.add(string(line[len("Codes:"):]))
-		r.res.Ignored++
+		r.Ignored++
 		return nil
 	case r.inLegend && (line[0] == ' ' || line[0] == '\t'):
 		if r.legend.add(string(line)) {
-			r.res.Ignored++
+			r.Ignored++
 			return nil
 		}
 	}
@@ -96,13 +77,13 @@ func (r *reader) line(line []byte, lo, hi int) error {
 	}
 	if line[0] != ' ' && line[0] != '\t' {
 		if isGateway(line) {
-			r.res.Ignored++
+			r.Ignored++
 			return nil
 		}
 		if name, ok := instanceHeading(line); ok {
 			r.flush()
 			r.instance, r.heading = name, -1
-			r.res.Ignored++
+			r.Ignored++
 			return nil
 		}
 		if p, end := findPrefix(line); p > 0 && isLetter(line[0]) {
@@ -163,7 +144,7 @@ func (r *reader) parent(line []byte, lo, hi int) (bool, error) {
 	if bytes.HasPrefix(rest, []byte("is subnetted")) {
 		r.heading = p.Bits()
 	}
-	r.res.Ignored++
+	r.Ignored++
 	return true, nil
 }
 
@@ -196,7 +177,7 @@ func (r *reader) row(line []byte, lo, hi int, off, end int) error {
 		}
 	}
 	r.pending = true
-	r.res.Read++
+	r.Collector.Read++
 	return nil
 }
 
@@ -250,7 +231,7 @@ func (r *reader) subRow(line []byte, lo, hi int) error {
 		r.state |= route.Installed
 	}
 	r.hi = hi
-	r.res.Read++
+	r.Collector.Read++
 	return nil
 }
 
@@ -270,22 +251,14 @@ func (r *reader) flush() {
 	if instance == "" {
 		instance = "default"
 	}
-	k := tableKey{instance, route.FamilyOf(r.prefix.Addr())}
-	t := r.last
-	if t == nil || t.facts.Name != k.name || t.facts.Family != k.family {
-		if t = r.tables[k]; t == nil {
-			t = &table{facts: &network.TableFacts{Name: k.name, Family: k.family}}
-			t.facts.Routes.Grow(bytes.Count(r.text[r.lo:], []byte{'\n'}) + 1)
-			r.tables[k] = t
-			r.order = append(r.order, t)
-		}
-		r.last = t
-	}
 	if r.attr.Protocol == route.Direct && r.attr.Special == route.None && !r.prefix.Addr().IsLinkLocalUnicast() && allInactive(r.attr.NextHops) {
 		r.state |= route.Unusable
 	}
-	id := t.shared.id(&t.facts.Routes, &r.attr)
-	t.facts.Routes.Add(r.prefix, id, r.state, layout.Mark(r.lo, r.hi))
+	room := 0
+	if len(r.Facts.Tables) == 0 {
+		room = bytes.Count(r.text[r.lo:], []byte{'\n'}) + 1
+	}
+	r.Add(instance, network.Candidates, route.Route{Prefix: r.prefix, Attributes: &r.attr, State: r.state, Mark: layout.Mark(r.lo, r.hi)}, room)
 }
 
 func allInactive(hops []route.NextHop) bool {

@@ -1,4 +1,4 @@
-package lettered
+package layout
 
 import (
 	"encoding/binary"
@@ -9,7 +9,7 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// sharer gives routes with equal attributes one copy of them.
+// sharer gives the routes of one table with equal attributes one copy of them.
 type sharer struct {
 	single map[single]route.AttrID
 	many   map[string]route.AttrID
