@@ -6,8 +6,10 @@ package capture
 
 import (
 	"zarvek/internal/capture/layout"
+	"zarvek/internal/capture/layout/frr"
 	"zarvek/internal/capture/layout/iproute"
 	"zarvek/internal/capture/layout/lettered"
+	"zarvek/internal/capture/layout/sysctl"
 	"zarvek/internal/core/route"
 )
 
@@ -15,6 +17,10 @@ import (
 var readers = []layout.Reader{
 	lettered.Reader,
 	iproute.Reader,
+	iproute.TextReader,
+	frr.JSON,
+	frr.Text,
+	sysctl.Reader,
 }
 
 // A Part is one stretch of a capture and what was read in it.
@@ -45,16 +51,82 @@ func Read(name string, raw []byte, file uint32) (*Capture, error) {
 		if layout.Blank(text) {
 			continue
 		}
-		p := Part{Device: s.device, Command: s.command, Reading: read(text)}
-		p.MapMarks(func(m route.Mark) route.Mark {
-			m.Off, m.End = m.Off+uint32(s.lo), m.End+uint32(s.lo)
-			m = src.original(m)
-			m.File = file
-			return m
-		})
-		c.Parts = append(c.Parts, p)
+		for _, st := range readAll(text) {
+			p := Part{Device: s.device, Command: s.command, Reading: st.Reading}
+			p.MapMarks(func(m route.Mark) route.Mark {
+				m.Off, m.End = m.Off+uint32(s.lo+st.lo), m.End+uint32(s.lo+st.lo)
+				m = src.original(m)
+				m.File = file
+				return m
+			})
+			c.Parts = append(c.Parts, p)
+		}
 	}
 	return c, nil
+}
+
+// stretch is a reading of a part of a text.
+type stretch struct {
+	lo int
+	layout.Reading
+}
+
+// maxDepth bounds how often what one reader left is offered to the others.
+const maxDepth = 4
+
+// readAll gives a text to the reader that recognises most of it, and each run of lines that this one leaves unread to
+// the others: several commands may have printed into one file without a prompt between them.
+func readAll(text []byte) []stretch {
+	out := []stretch{{0, read(text)}}
+	for depth, at := 0, 0; depth < maxDepth && at < len(out); depth++ {
+		end := len(out)
+		for ; at < end; at++ {
+			if out[at].Layout == "" {
+				continue
+			}
+			for _, run := range unreadRuns(text, out[at]) {
+				if r := read(text[run.lo:run.hi]); r.Layout != "" && r.Layout != out[at].Layout && r.Read > 0 {
+					out[at].drop(run)
+					out = append(out, stretch{run.lo, r})
+				}
+			}
+		}
+	}
+	return out
+}
+
+// bounds is a part of a text.
+type bounds struct{ lo, hi int }
+
+// unreadRuns returns the runs of unread lines with nothing but blank lines between them.
+func unreadRuns(text []byte, s stretch) []bounds {
+	var runs []bounds
+	for _, u := range s.Unread {
+		lo, hi := s.lo+int(u.Mark.Off), s.lo+int(u.Mark.End)
+		for lo > 0 && text[lo-1] != '\n' {
+			lo--
+		}
+		for hi < len(text) && text[hi] != '\n' {
+			hi++
+		}
+		if n := len(runs); n > 0 && layout.Blank(text[min(runs[n-1].hi, lo):lo]) {
+			runs[n-1].hi = max(hi, runs[n-1].hi)
+			continue
+		}
+		runs = append(runs, bounds{lo, hi})
+	}
+	return runs
+}
+
+// drop takes the unread lines of a run out of the reading: another reader has them.
+func (s *stretch) drop(run bounds) {
+	kept := s.Unread[:0]
+	for _, u := range s.Unread {
+		if at := s.lo + int(u.Mark.Off); at < run.lo || at >= run.hi {
+			kept = append(kept, u)
+		}
+	}
+	s.Unread = kept
 }
 
 // read gives a text to the reader that recognises most of it.

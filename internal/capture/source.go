@@ -65,7 +65,20 @@ func dirty(b []byte) bool {
 	if bytes.HasPrefix(b, bom) {
 		return true
 	}
-	for i, c := range b {
+	for i := 0; i < len(b); i++ {
+		// Eight bytes at a time while none is below 0x20 or is 0x7f: the usual bit trick for "a byte less than n".
+		for i+8 <= len(b) {
+			w := binary.LittleEndian.Uint64(b[i:])
+			del := w ^ 0x7f7f7f7f7f7f7f7f
+			if ((w-0x2020202020202020)&^w|(del-0x0101010101010101)&^del)&0x8080808080808080 != 0 {
+				break
+			}
+			i += 8
+		}
+		if i == len(b) {
+			break
+		}
+		c := b[i]
 		if c < ' ' && c != '\n' && c != '\t' && (c != '\r' || i+1 < len(b) && b[i+1] != '\n') || c == 0x7f {
 			return true
 		}

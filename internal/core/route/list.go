@@ -35,6 +35,9 @@ func (l *List) Share(a *Attributes) AttrID {
 	return AttrID(len(l.attrs) - 1)
 }
 
+// Attributes returns shared attributes by their name. Do not change them.
+func (l *List) Attributes(id AttrID) *Attributes { return l.attrs[id] }
+
 // Grow makes room for n more routes.
 func (l *List) Grow(n int) { l.recs = slices.Grow(l.recs, n) }
 

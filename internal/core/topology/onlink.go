@@ -53,10 +53,7 @@ type OnLink struct {
 func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned bool) OnLink {
 	here := port{d, ifname}
 	entry, hasEntry := d.Neighbour(a, ifname)
-	net := t.networkOf(here, a)
-	if a.IsLinkLocalUnicast() {
-		net = t.smallest(here)
-	}
+	net := t.room(here, a)
 	res := OnLink{TwoEnds: pointToPoint(net)}
 	if hasEntry {
 		res.Marks = append(res.Marks, entry.Mark)
@@ -161,6 +158,17 @@ func (t *Topology) byMAC(here port, mac string) (port, bool) {
 	return found[0], true
 }
 
+// room returns the network that bounds how many devices are on a link: that of the address, or one for two devices of
+// the other family, since IPv6 gives even such a link a /64. Link-local addresses have no network of their own.
+func (t *Topology) room(p port, a netip.Addr) netip.Prefix {
+	net := t.networkOf(p, a)
+	small := t.smallest(p)
+	if a.IsLinkLocalUnicast() || small.IsValid() && small.Addr().Is4() != a.Is4() && pointToPoint(small) {
+		return small
+	}
+	return net
+}
+
 // smallest returns the longest network of an interface, whatever the family: it bounds how many devices are there.
 func (t *Topology) smallest(p port) netip.Prefix {
 	best, room := netip.Prefix{}, 129
@@ -213,14 +221,22 @@ func (t *Topology) deduce(here port, a netip.Addr, net netip.Prefix, alive bool)
 // DeducedOwner finds the device that must have a on a link with room for two: the one attached device that neither has
 // another address there nor forwards to a itself.
 func (t *Topology) DeducedOwner(a netip.Addr) (Attachment, bool) {
-	here := t.Attached(a)
-	if len(here) == 0 || len(here) > 2 || !pointToPoint(here[0].Prefix) || len(t.owners[a]) > 0 {
+	if len(t.owners[a]) > 0 {
+		return Attachment{}, false
+	}
+	var ends []Attachment // one for each interface
+	for _, at := range t.Attached(a) {
+		if !slices.ContainsFunc(ends, func(e Attachment) bool { return e.Device == at.Device && e.Interface == at.Interface }) {
+			ends = append(ends, at)
+		}
+	}
+	if len(ends) == 0 || len(ends) > 2 || !pointToPoint(t.room(port{ends[0].Device, ends[0].Interface}, a)) {
 		return Attachment{}, false
 	}
 	var able []Attachment
-	for _, at := range here {
+	for _, at := range ends {
 		p := port{at.Device, at.Interface}
-		if !at.Address.IsValid() && !t.uses(p, a) && (len(here) > 1 || t.usesOther(p, a)) {
+		if !t.knowsOwn(p, a) && !t.uses(p, a) && (len(ends) > 1 || t.usesOther(p, a)) {
 			able = append(able, at)
 		}
 	}

@@ -41,16 +41,9 @@ func recognise(text []byte) int {
 	return 0
 }
 
-// span is one object of the text and what became of it.
-type span struct {
-	lo, hi int
-	err    error
-}
-
 type reader struct {
 	layout.Collector
 	text    []byte
-	spans   []span
 	waiting []object // default routes whose family the next route decides
 	family  route.Family
 }
@@ -72,9 +65,9 @@ func Read(text []byte) layout.Reading {
 			}
 			err = layout.ErrCut
 		}
-		r.spans = append(r.spans, span{lo, len(text), fmt.Errorf("not valid JSON from here on: %w", err)})
+		r.Span(lo, len(text), fmt.Errorf("not valid JSON from here on: %w", err))
 	}
-	r.account()
+	r.Account(text)
 	return r.Reading
 }
 
@@ -116,7 +109,7 @@ func (r *reader) document(lo int) (int, error) {
 		} else {
 			err = r.object(&o)
 		}
-		r.spans = append(r.spans, span{o.lo, o.hi, err})
+		r.Span(o.lo, o.hi, err)
 		at = end
 	}
 	if _, err := dec.Token(); err != nil {
@@ -140,42 +133,4 @@ func (r *reader) object(o *object) error {
 		return nil
 	}
 	return errUnknownObject
-}
-
-// account counts each line once: unread where any object on it is, read where one was read, ignored where there is
-// only punctuation.
-func (r *reader) account() {
-	next := 0
-	for lo, hi := range layout.Lines(r.text) {
-		if layout.Blank(r.text[lo:hi]) {
-			continue
-		}
-		for next < len(r.spans) && r.spans[next].hi <= lo {
-			next++
-		}
-		read, bad, more := false, span{}, 0
-		for i := next; i < len(r.spans) && r.spans[i].lo < hi; i++ {
-			s := r.spans[i]
-			switch {
-			case s.err == nil:
-				read = true
-			case bad.err == nil:
-				bad = s
-			default:
-				more++
-			}
-		}
-		switch {
-		case bad.err != nil:
-			err := bad.err
-			if more > 0 {
-				err = fmt.Errorf("%w (and %d more objects on this line)", err, more)
-			}
-			r.LeaveUnread(max(lo, bad.lo), min(hi, bad.hi), err)
-		case read:
-			r.Collector.Read++
-		default:
-			r.Ignored++
-		}
-	}
 }

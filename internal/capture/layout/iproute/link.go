@@ -26,6 +26,14 @@ func (r *reader) link(o *object) error {
 	ifname, _, _ := strings.Cut(o.Ifname, "@")
 	whole := layout.Mark(o.lo, o.hi)
 	r.Facts.Interfaces = append(r.Facts.Interfaces, network.Interface{Name: ifname, State: state, MAC: strings.ToLower(o.MAC), Mark: whole})
+	for _, t := range o.texts {
+		b, bare := t.parse()
+		p, err := layout.Prefix(b, bare)
+		if err != nil {
+			return err
+		}
+		r.Facts.Addresses = append(r.Facts.Addresses, network.Address{Prefix: p, Interface: ifname, Mark: layout.Mark(t.lo, t.hi)})
+	}
 	at := o.lo
 	for _, raw := range o.AddrInfo {
 		var a address

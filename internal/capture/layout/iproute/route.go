@@ -106,9 +106,9 @@ func (r *reader) settleWaiting() {
 	for i := range r.waiting {
 		o := &r.waiting[i]
 		if r.family == 0 {
-			for j := range r.spans {
-				if r.spans[j].lo == o.lo {
-					r.spans[j].err = layout.ErrFamily
+			for j := range r.Spans {
+				if r.Spans[j].Lo == o.lo {
+					r.Spans[j].Err = layout.ErrFamily
 				}
 			}
 			continue

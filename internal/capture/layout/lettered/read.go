@@ -13,7 +13,7 @@ import (
 
 // Read reads a text of this family.
 func Read(text []byte) layout.Reading {
-	r := reader{text: text, names: map[string]string{}, hops: map[string]netip.Addr{}}
+	r := reader{text: text, names: map[string]string{}, hops: map[string]netip.Addr{}, seen: map[string]seenRow{}}
 	r.Layout = name
 	for lo, hi := range layout.Lines(text) {
 		line := text[lo:hi]
@@ -46,12 +46,24 @@ type reader struct {
 	names    map[string]string
 	hops     map[string]netip.Addr
 
+	// Rows are remembered by all that they say but the prefix and the age: most rows of a large table repeat one.
+	seen   map[string]seenRow
+	rowKey []byte
+
 	// The route that is being read: it ends with the next row, since sub-rows may add next hops.
 	pending bool
 	prefix  netip.Prefix
 	attr    route.Attributes
 	state   route.State
+	shared  layout.Shared // of attr, where the row was seen before
+	key     bool          // rowKey is this row's
 	lo, hi  int
+}
+
+// seenRow is what a row led to that said the same.
+type seenRow struct {
+	shared layout.Shared
+	state  route.State
 }
 
 func (r *reader) line(line []byte, lo, hi int) error {
@@ -59,6 +71,7 @@ func (r *reader) line(line []byte, lo, hi int) error {
 	case bytes.HasPrefix(line, []byte("Codes:")):
 		r.flush()
 		r.legend, r.inLegend, r.heading = newLegend(), true, -1
+		clear(r.seen)
 		r.legend.add(string(line[len("Codes:"):]))
 		r.Ignored++
 		return nil
@@ -83,6 +96,7 @@ func (r *reader) line(line []byte, lo, hi int) error {
 		if name, ok := instanceHeading(line); ok {
 			r.flush()
 			r.instance, r.heading = name, -1
+			clear(r.seen)
 			r.Ignored++
 			return nil
 		}
@@ -106,10 +120,11 @@ func looksMarked(text []byte) bool {
 
 // instanceHeading reads "VRF NAME:" and its longer forms, which name the table of the rows below.
 func instanceHeading(line []byte) (string, bool) {
-	s := strings.TrimSpace(string(line[:min(len(line), 200)]))
-	if !strings.HasSuffix(s, ":") {
+	line = bytes.TrimRight(line, " ")
+	if line[len(line)-1] != ':' || len(line) > 200 {
 		return "", false
 	}
+	s := strings.TrimSpace(string(line))
 	words := strings.Fields(strings.TrimSuffix(s, ":"))
 	for i := 0; i+1 < len(words); i++ {
 		if !strings.EqualFold(words[i], "vrf") {
@@ -150,7 +165,6 @@ func (r *reader) parent(line []byte, lo, hi int) (bool, error) {
 
 // row reads a line that begins a route.
 func (r *reader) row(line []byte, lo, hi int, off, end int) error {
-	c := r.legend.read(string(bytes.TrimRight(line[:lo], " \t")))
 	prefix, err := layout.Prefix(line[lo:hi], false)
 	if err == layout.ErrNoLength {
 		prefix, hi, err = r.withMask(line, lo, hi)
@@ -159,8 +173,18 @@ func (r *reader) row(line []byte, lo, hi int, off, end int) error {
 		return err
 	}
 	r.flush()
-	r.prefix, r.state, r.lo, r.hi = prefix.Masked(), c.state, off, end
-	r.attr = route.Attributes{Protocol: c.protocol, Subtype: c.subtype}
+	rest := bytes.TrimSpace(line[hi:])
+	r.prefix, r.lo, r.hi = prefix.Masked(), off, end
+	if r.key = r.makeKey(line[:lo], rest, prefix.Addr().Is4()); r.key {
+		if s, ok := r.seen[string(r.rowKey)]; ok {
+			r.shared, r.state, r.pending = s.shared, s.state, true
+			r.Collector.Read++
+			return nil
+		}
+	}
+	c := r.legend.read(string(bytes.TrimRight(line[:lo], " \t")))
+	r.shared, r.state = layout.Shared{}, c.state
+	r.attr = route.Attributes{Protocol: c.protocol, Subtype: c.subtype, NextHops: r.attr.NextHops[:0]}
 	if !c.known {
 		r.attr.Subtype = "code " + string(bytes.TrimSpace(line[:1]))
 	}
@@ -170,7 +194,6 @@ func (r *reader) row(line []byte, lo, hi int, off, end int) error {
 	if c.protocol == route.Local {
 		r.attr.Special = route.Receive
 	}
-	rest := bytes.TrimSpace(line[hi:])
 	if len(rest) > 0 {
 		if err := r.way(rest, c.state&route.Installed != 0, c.backup, false); err != nil {
 			return err
@@ -179,6 +202,23 @@ func (r *reader) row(line []byte, lo, hi int, off, end int) error {
 	r.pending = true
 	r.Collector.Read++
 	return nil
+}
+
+// maxSeen bounds the memory for rows that were seen.
+const maxSeen = 1 << 16
+
+// makeKey sets rowKey for a row: family, code column and all behind the prefix but the age, which must stand last.
+func (r *reader) makeKey(codes, rest []byte, is4 bool) bool {
+	i := bytes.LastIndexByte(rest, ',')
+	if i < 0 || i+2 >= len(rest) || !isAge(rest[i+2:]) || len(rest) > 200 {
+		return false
+	}
+	fam := byte('6')
+	if is4 {
+		fam = '4'
+	}
+	r.rowKey = append(append(append(r.rowKey[:0], fam), codes...), rest[:i]...)
+	return true
 }
 
 // withMask completes an address that has no length of its own: a dotted mask may follow, or the parent heading has it.
@@ -217,6 +257,13 @@ func (r *reader) subRow(line []byte, lo, hi int) error {
 	if i == len(line) {
 		return layout.ErrNotARoute
 	}
+	if r.shared != (layout.Shared{}) { // it is no longer the row that was seen
+		hops := r.attr.NextHops[:0]
+		r.attr = *r.Attributes(r.shared)
+		r.attr.NextHops = append(hops, r.attr.NextHops...)
+		r.shared = layout.Shared{}
+	}
+	r.key = false
 	resolves := false
 	for _, h := range r.attr.NextHops {
 		resolves = resolves || h.Recursive
@@ -247,6 +294,11 @@ func (r *reader) flush() {
 		return
 	}
 	r.pending = false
+	m := layout.Mark(r.lo, r.hi)
+	if r.shared != (layout.Shared{}) {
+		r.AddShared(r.prefix, r.shared, r.state, m)
+		return
+	}
 	instance := r.instance
 	if instance == "" {
 		instance = "default"
@@ -258,7 +310,10 @@ func (r *reader) flush() {
 	if len(r.Facts.Tables) == 0 {
 		room = bytes.Count(r.text[r.lo:], []byte{'\n'}) + 1
 	}
-	r.Add(instance, network.Candidates, route.Route{Prefix: r.prefix, Attributes: &r.attr, State: r.state, Mark: layout.Mark(r.lo, r.hi)}, room)
+	shared := r.Add(instance, network.Candidates, route.Route{Prefix: r.prefix, Attributes: &r.attr, State: r.state, Mark: m}, room)
+	if r.key && len(r.seen) < maxSeen {
+		r.seen[string(r.rowKey)] = seenRow{shared, r.state}
+	}
 }
 
 func allInactive(hops []route.NextHop) bool {

@@ -181,7 +181,9 @@ func isAge(w []byte) bool {
 		return false
 	}
 	for _, c := range w {
-		if (c < '0' || c > '9') && c != ':' && c != '.' && !bytes.ContainsRune([]byte("ywdhms"), rune(c)) {
+		switch {
+		case c >= '0' && c <= '9', c == ':', c == '.', c == 'y', c == 'w', c == 'd', c == 'h', c == 'm', c == 's':
+		default:
 			return false
 		}
 	}

@@ -1,0 +1,271 @@
+// Package frr reads what the FRR routing daemons print beside their lettered tables: routes as JSON, the brief list of
+// interfaces with their addresses, and whether forwarding is on.
+package frr
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"strconv"
+
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+const jsonName = "FRR JSON"
+
+// JSON is the registration of the routes' JSON form.
+var JSON = layout.Reader{Name: jsonName, Recognise: recogniseJSON, Read: ReadJSON}
+
+var errNotARoute = errors.New("an object that is no route")
+
+func recogniseJSON(text []byte) int {
+	head := bytes.TrimLeft(text[:min(len(text), 4096)], " \t\r\n")
+	if len(head) == 0 || head[0] != '{' {
+		return 0
+	}
+	if rest := bytes.TrimLeft(head[1:], " \t\r\n"); len(rest) > 0 && rest[0] == '}' {
+		return 1
+	}
+	for _, key := range [...]string{`"prefix":`, `"prefix" :`} {
+		if bytes.Contains(head, []byte(key)) && bytes.Contains(head, []byte(`"protocol"`)) {
+			return 1000
+		}
+	}
+	return 0
+}
+
+// object is one route.
+type object struct {
+	Prefix    string  `json:"prefix"`
+	Protocol  string  `json:"protocol"`
+	VRF       string  `json:"vrfName"`
+	Selected  bool    `json:"selected"`
+	Installed bool    `json:"installed"`
+	Queued    bool    `json:"queued"`
+	Failed    bool    `json:"failed"`
+	Offload   bool    `json:"offloadFailed"`
+	Distance  *uint64 `json:"distance"`
+	Metric    *uint64 `json:"metric"`
+	Table     *uint64 `json:"table"`
+	NextHops  []hop   `json:"nexthops"`
+}
+
+type hop struct {
+	IP          string `json:"ip"`
+	Interface   string `json:"interfaceName"`
+	Active      bool   `json:"active"`
+	FIB         bool   `json:"fib"`
+	Recursive   bool   `json:"recursive"`
+	Resolver    bool   `json:"resolver"`
+	OnLink      bool   `json:"onLink"`
+	LinkDown    bool   `json:"linkDown"`
+	Unreachable bool   `json:"unreachable"`
+	Blackhole   bool   `json:"blackhole"`
+	Reject      bool   `json:"reject"`
+	Prohibited  bool   `json:"admin-prohibited"`
+	Prohibited2 bool   `json:"adminProhibited"`
+	VRF         string `json:"vrf"`
+	Weight      uint32 `json:"weight"`
+}
+
+type jsonReader struct {
+	layout.Collector
+	text []byte
+}
+
+// ReadJSON reads one or more documents: PREFIX to list of routes, or table name to such a document.
+func ReadJSON(text []byte) layout.Reading {
+	r := jsonReader{text: text}
+	r.Layout = jsonName
+	lo := 0
+	for {
+		for lo < len(text) && bytes.IndexByte([]byte(" \t\r\n"), text[lo]) >= 0 {
+			lo++
+		}
+		if lo == len(text) {
+			break
+		}
+		dec := json.NewDecoder(bytes.NewReader(text[lo:]))
+		if err := r.document(dec, lo, "", 0); err != nil {
+			at := lo
+			if n := len(r.Spans); n > 0 && r.Spans[n-1].Hi > at {
+				at = r.Spans[n-1].Hi
+			}
+			if errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, io.EOF) {
+				r.CutLast()
+				err = layout.ErrCut
+			}
+			r.Span(at, len(text), fmt.Errorf("not valid JSON from here on: %w", err))
+			break
+		}
+		lo += int(dec.InputOffset())
+	}
+	r.Account(text)
+	return r.Reading
+}
+
+// document reads an object whose values are lists of routes, or such objects by name of a table.
+func (r *jsonReader) document(dec *json.Decoder, base int, table string, depth int) error {
+	if t, err := dec.Token(); err != nil || t != json.Delim('{') {
+		return orExpected(err)
+	}
+	for dec.More() {
+		key, err := dec.Token()
+		if err != nil {
+			return err
+		}
+		after := base + int(dec.InputOffset())
+		switch next := r.peek(after); {
+		case next == '[':
+			if err := r.list(dec, base, table); err != nil {
+				return err
+			}
+		case next == '{' && depth == 0:
+			name, _ := key.(string)
+			if err := r.document(dec, base, name, 1); err != nil {
+				return err
+			}
+		default:
+			var skip json.RawMessage
+			if err := dec.Decode(&skip); err != nil {
+				return err
+			}
+			r.Span(after, base+int(dec.InputOffset()), errNotARoute)
+		}
+	}
+	_, err := dec.Token()
+	return err
+}
+
+func orExpected(err error) error {
+	if err == nil {
+		err = errors.New("an object was expected")
+	}
+	return err
+}
+
+// peek returns the first byte of the value after a key.
+func (r *jsonReader) peek(at int) byte {
+	for ; at < len(r.text); at++ {
+		if c := r.text[at]; c != ' ' && c != '\t' && c != '\r' && c != '\n' && c != ':' {
+			return c
+		}
+	}
+	return 0
+}
+
+func (r *jsonReader) list(dec *json.Decoder, base int, table string) error {
+	if _, err := dec.Token(); err != nil {
+		return err
+	}
+	at := base + int(dec.InputOffset())
+	for dec.More() {
+		var o object
+		err := dec.Decode(&o)
+		end := base + int(dec.InputOffset())
+		var bad *json.UnmarshalTypeError
+		if err != nil && !errors.As(err, &bad) {
+			return err
+		}
+		lo := end - 1
+		if i := bytes.IndexByte(r.text[at:end], '{'); i >= 0 {
+			lo = at + i
+		}
+		switch {
+		case bad != nil:
+			err = fmt.Errorf("%w: %s in %q", layout.ErrNumber, bad.Value, bad.Field)
+		case o.Prefix == "":
+			err = errNotARoute
+		default:
+			err = r.route(&o, lo, end, table)
+		}
+		r.Span(lo, end, err)
+		at = end
+	}
+	_, err := dec.Token()
+	return err
+}
+
+var protocols = map[string]route.Protocol{"connected": route.Direct, "local": route.Local, "kernel": route.Kernel, "static": route.Static,
+	"rip": route.RIP, "ripng": route.RIPng, "ospf": route.OSPF, "ospf6": route.OSPF, "isis": route.ISIS, "eigrp": route.EIGRP,
+	"bgp": route.BGP, "babel": route.Babel}
+
+func (r *jsonReader) route(o *object, lo, hi int, table string) error {
+	p, err := layout.Prefix([]byte(o.Prefix), false)
+	if err != nil {
+		return err
+	}
+	a := route.Attributes{Protocol: protocols[o.Protocol]}
+	if _, ok := protocols[o.Protocol]; !ok {
+		a.Subtype = o.Protocol
+	}
+	if a.Protocol == route.Local {
+		a.Special = route.Receive
+	}
+	if a.Protocol != route.Direct && a.Protocol != route.Local {
+		if o.Distance != nil {
+			a.Preference = route.N(*o.Distance)
+		}
+		if o.Metric != nil {
+			a.Metric = route.N(*o.Metric)
+		}
+	}
+	for _, h := range o.NextHops {
+		if h.Unreachable || h.Blackhole || h.Reject {
+			a.Special = route.Unreachable
+			if h.Blackhole {
+				a.Special = route.Blackhole
+			} else if h.Prohibited || h.Prohibited2 {
+				a.Special = route.Prohibit
+			}
+			continue
+		}
+		n := route.NextHop{Interface: h.Interface, Weight: h.Weight, Recursive: h.Recursive, Resolves: h.Resolver,
+			Inactive: !h.Active, OnLink: h.OnLink, Down: h.LinkDown,
+			Installed: h.FIB && o.Installed} // a route that is not installed may keep the mark from earlier
+		if h.IP != "" {
+			var ok bool
+			if n.Address, ok = layout.Addr([]byte(h.IP)); !ok {
+				return fmt.Errorf("%w: %q", layout.ErrAddress, h.IP)
+			}
+		}
+		if h.VRF != "" && h.VRF != o.VRF {
+			n.Table = h.VRF
+		}
+		a.NextHops = append(a.NextHops, n)
+	}
+	r.Add(tableName(o, table), network.Candidates, route.Route{Prefix: p, Attributes: &a, State: o.state(), Mark: layout.Mark(lo, hi)}, 0)
+	return nil
+}
+
+func (o *object) state() route.State {
+	s := route.State(0)
+	if o.Selected {
+		s |= route.Active
+	}
+	if o.Installed {
+		s |= route.Installed
+	}
+	if o.Selected && !o.Installed && (o.Queued || o.Failed || o.Offload) {
+		s |= route.Rejected
+	}
+	return s
+}
+
+// tableName names the routing instance; a further table of the default one goes by its number.
+func tableName(o *object, table string) string {
+	if o.VRF != "" {
+		table = o.VRF
+	}
+	if table == "" || table == "default" {
+		if o.Table != nil && *o.Table != 254 && *o.Table != 0 {
+			return strconv.FormatUint(*o.Table, 10)
+		}
+		return "default"
+	}
+	return table
+}

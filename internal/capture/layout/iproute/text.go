@@ -1,0 +1,379 @@
+package iproute
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"strconv"
+	"strings"
+
+	"zarvek/internal/capture/layout"
+)
+
+const textName = "iproute text"
+
+// TextReader reads what iproute2 prints without -j: routes, addresses and links (long and brief), neighbours, rules.
+var TextReader = layout.Reader{Name: textName, Recognise: recogniseText, Read: ReadText}
+
+// textReader is the state between lines: what an indented line belongs to.
+type textReader struct {
+	reader
+	multi *object // a route whose next hops follow on lines of their own
+	iface *object // an interface whose addresses follow
+}
+
+func recogniseText(text []byte) int {
+	n := 0
+	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
+		line := text[lo:hi]
+		if layout.Blank(line) || len(line) > 2000 {
+			continue
+		}
+		w := strings.Fields(string(line))
+		switch kindOf(line, w) {
+		case routeLine, neighLine, linkLine, ruleLine, briefLine:
+			n++
+		}
+	}
+	return n
+}
+
+type lineKind uint8
+
+const (
+	otherLine lineKind = iota
+	routeLine
+	hopLine
+	neighLine
+	linkLine
+	addrLine
+	detailLine
+	briefLine
+	ruleLine
+)
+
+// kindOf tells what a line is by its first words.
+func kindOf(line []byte, w []string) lineKind {
+	indented := line[0] == ' ' || line[0] == '\t'
+	switch {
+	case indented && w[0] == "nexthop":
+		return hopLine
+	case indented && (w[0] == "inet" || w[0] == "inet6") && len(w) > 1:
+		return addrLine
+	case indented && (strings.HasPrefix(w[0], "link/") || w[0] == "valid_lft" || w[0] == "altname" || w[0] == "promiscuity"):
+		return detailLine
+	case indented:
+		return otherLine
+	}
+	if i := strings.IndexByte(w[0], ':'); i > 0 && i == len(w[0])-1 && allDigits(w[0][:i]) && len(w) > 1 {
+		switch {
+		case w[1] == "from" || w[1] == "not":
+			return ruleLine
+		case strings.HasSuffix(w[1], ":") && len(w) > 2 && strings.HasPrefix(w[2], "<"):
+			return linkLine
+		}
+		return otherLine
+	}
+	_, isType := types[word(w[0])]
+	if isType {
+		w = w[1:]
+		if len(w) == 0 {
+			return otherLine
+		}
+	}
+	if w[0] == "default" || layout.LooksLikeAddress([]byte(w[0])) {
+		switch {
+		case isType && (len(w) == 1 || known(w[1])), len(w) > 1 && w[1] == "via", len(w) > 1 && known(w[1]):
+			if !isType && len(w) > 2 && w[1] == "dev" && isNeighbour(w) {
+				return neighLine
+			}
+			return routeLine
+		}
+		return otherLine
+	}
+	if !isType && len(w) > 1 && isOperState(w[1]) {
+		return briefLine
+	}
+	return otherLine
+}
+
+func allDigits(s string) bool {
+	_, err := strconv.ParseUint(s, 10, 32)
+	return err == nil
+}
+
+// known reports whether a word continues a route.
+func known(s string) bool {
+	switch s {
+	case "via", "dev", "proto", "scope", "nhid", "table", "metric", "src", "encap", "nexthop", "error", "onlink":
+		return true
+	}
+	return false
+}
+
+var neighbourStates = map[string]bool{"REACHABLE": true, "STALE": true, "DELAY": true, "PROBE": true, "PERMANENT": true,
+	"NOARP": true, "FAILED": true, "INCOMPLETE": true, "NONE": true}
+
+func isNeighbour(w []string) bool { return w[3%len(w)] == "lladdr" || neighbourStates[w[len(w)-1]] }
+
+func isOperState(s string) bool {
+	switch s {
+	case "UP", "DOWN", "UNKNOWN", "LOWERLAYERDOWN", "DORMANT", "NOTPRESENT":
+		return true
+	}
+	return false
+}
+
+var errOption = errors.New("an option without its value")
+
+// ReadText reads a text of this family.
+func ReadText(text []byte) layout.Reading {
+	r := textReader{reader: reader{text: text}}
+	r.Layout = textName
+	for lo, hi := range layout.Lines(text) {
+		if layout.Blank(text[lo:hi]) {
+			continue
+		}
+		if err := r.line(text[lo:hi], lo, hi); err != nil {
+			r.flush()
+			if hi == len(text) && len(r.Facts.Tables) > 0 {
+				err = fmt.Errorf("%w: %w", layout.ErrCut, err)
+				r.CutLast()
+			}
+			r.Span(lo, hi, err)
+		}
+	}
+	r.flush()
+	r.settleWaiting()
+	r.Account(text)
+	return r.Reading
+}
+
+// flush ends what further lines could have added to.
+func (r *textReader) flush() {
+	if o := r.multi; o != nil {
+		r.multi = nil
+		r.Span(o.lo, o.hi, r.route(o))
+	}
+	if o := r.iface; o != nil {
+		r.iface = nil
+		r.Span(o.lo, o.hi, r.link(o))
+	}
+}
+
+func (r *textReader) line(line []byte, lo, hi int) error {
+	w := strings.Fields(string(line))
+	kind := kindOf(line, w)
+	switch kind {
+	case hopLine:
+		return r.hop(w, hi)
+	case addrLine, detailLine:
+		return r.detail(kind, w, lo, hi)
+	}
+	r.flush()
+	o := &object{lo: lo, hi: hi}
+	var err error
+	switch kind {
+	case routeLine:
+		if err = routeWords(o, w); err == nil {
+			r.multi = o
+		}
+		return err
+	case neighLine:
+		o.Dst, o.Dev = word(w[0]), w[2]
+		for i := 3; i < len(w); i++ {
+			if w[i] == "lladdr" && i+1 < len(w) {
+				o.LLAddr = w[i+1]
+			} else if neighbourStates[w[i]] {
+				o.State = append(o.State, w[i])
+			}
+		}
+		err = r.neighbour(o)
+	case linkLine:
+		o.Ifname = strings.TrimSuffix(w[1], ":")
+		o.Flags = strings.Split(strings.Trim(w[2], "<>"), ",")
+		for i := 3; i+1 < len(w); i++ {
+			if w[i] == "state" {
+				o.OperState = w[i+1]
+			}
+		}
+		r.iface = o
+		return nil
+	case briefLine:
+		o.Ifname, o.OperState = w[0], w[1]
+		for _, s := range w[2:] {
+			if strings.Contains(s, "/") {
+				o.texts = append(o.texts, addressText{s, lo, hi})
+			}
+		}
+		err = r.link(o)
+	case ruleLine:
+		if err = ruleWords(o, w); err == nil {
+			err = r.rule(o)
+		}
+	default:
+		return layout.ErrNotARoute
+	}
+	if err == nil {
+		r.Span(lo, hi, nil)
+	}
+	return err
+}
+
+// hop reads a next hop on a line of its own.
+func (r *textReader) hop(w []string, hi int) error {
+	if r.multi == nil {
+		return layout.ErrNoRoute
+	}
+	var h object
+	if err := routeWords(&h, append([]string{"default"}, w[1:]...)); err != nil {
+		return err
+	}
+	n := hop{Gateway: h.Gateway, Via: h.Via, Dev: h.Dev, Weight: h.weight, Flags: h.Flags}
+	r.multi.NextHops = append(r.multi.NextHops, n)
+	r.multi.hi = hi
+	return nil
+}
+
+// detail reads a line below an interface.
+func (r *textReader) detail(kind lineKind, w []string, lo, hi int) error {
+	if r.iface == nil {
+		return layout.ErrNoRoute
+	}
+	switch {
+	case kind == addrLine:
+		s := w[1]
+		if len(w) > 3 && w[2] == "peer" {
+			s += "/peer"
+		}
+		for _, x := range w {
+			if x == "dadfailed" {
+				s = ""
+			}
+		}
+		if s != "" {
+			r.iface.texts = append(r.iface.texts, addressText{s, lo, hi})
+		}
+	case strings.HasPrefix(w[0], "link/") && len(w) > 1:
+		r.iface.MAC = w[1]
+	}
+	r.iface.hi = hi
+	return nil
+}
+
+// routeWords reads the words of a route into the names that the JSON form has.
+func routeWords(o *object, w []string) error {
+	if _, ok := types[word(w[0])]; ok {
+		o.Type, w = word(w[0]), w[1:]
+	}
+	o.Dst = word(w[0])
+	for i := 1; i < len(w); i++ {
+		next := func() string {
+			if i+1 < len(w) {
+				i++
+				return w[i]
+			}
+			return ""
+		}
+		switch w[i] {
+		case "via":
+			switch gw := next(); gw {
+			case "":
+				return fmt.Errorf("%w: via", errOption)
+			case "inet6", "inet":
+				o.Via = &via{Host: next()}
+			default:
+				o.Gateway = word(gw)
+			}
+		case "dev":
+			o.Dev = next()
+		case "table":
+			o.Table = word(next())
+		case "proto":
+			o.Protocol = word(next())
+		case "scope":
+			o.Scope = word(next())
+		case "src":
+			o.PrefSrc = word(next())
+		case "pref":
+			o.Pref = next()
+		case "metric", "weight":
+			name := w[i]
+			n, err := strconv.ParseUint(next(), 10, 32)
+			if err != nil {
+				return fmt.Errorf("%w: %q", layout.ErrNumber, w[i])
+			}
+			if name == "metric" {
+				o.Metric = &n
+			} else {
+				o.weight = uint32(n)
+			}
+		case "dead", "linkdown", "onlink":
+			o.Flags = append(o.Flags, w[i])
+		}
+	}
+	return nil
+}
+
+// ruleWords reads the words of a policy rule.
+func ruleWords(o *object, w []string) error {
+	n, err := strconv.ParseUint(strings.TrimSuffix(w[0], ":"), 10, 32)
+	if err != nil {
+		return fmt.Errorf("%w: %q", layout.ErrNumber, w[0])
+	}
+	prio := uint32(n)
+	o.Priority = &prio
+	cut := func(s string) (word, *int) {
+		a, l, ok := strings.Cut(s, "/")
+		if n, err := strconv.Atoi(l); ok && err == nil {
+			return word(a), &n
+		}
+		return word(a), nil
+	}
+	for i := 1; i < len(w); i++ {
+		next := ""
+		if i+1 < len(w) {
+			next = w[i+1]
+		}
+		i++
+		switch w[i-1] {
+		case "from":
+			o.Src, o.SrcLen = cut(next)
+		case "to":
+			o.Dst, o.DstLen = cut(next)
+		case "iif":
+			o.IIF = next
+		case "lookup":
+			o.Table = word(next)
+		case "goto":
+			n := uint64(0)
+			o.Goto = &n
+		case "blackhole", "unreachable", "prohibit":
+			o.Action = word(w[i-1])
+			i--
+		case "not":
+			o.Not = []byte("null")
+			i--
+		case "[detached]":
+			i--
+		default: // a condition that no walk can decide
+			o.FWMark = word(w[i-1])
+			i--
+		}
+	}
+	return nil
+}
+
+// addressText is an address as it is printed: ADDRESS/LENGTH, or "ADDRESS/peer" where the prefix is the peer's.
+type addressText struct {
+	text   string
+	lo, hi int
+}
+
+func (a addressText) parse() ([]byte, bool) {
+	if s, ok := strings.CutSuffix(a.text, "/peer"); ok {
+		s, _, _ = strings.Cut(s, "/")
+		return []byte(s), true
+	}
+	return []byte(a.text), bytes.IndexByte([]byte(a.text), '/') < 0
+}

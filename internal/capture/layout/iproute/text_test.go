@@ -1,0 +1,114 @@
+package iproute
+
+import (
+	"fmt"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"zarvek/internal/capture/layout/layouttest"
+)
+
+var textTests = []struct {
+	name, in string
+	want     []string
+	unread   []string
+}{
+	{"routes of several tables and types", `default nhid 28 via 10.61.0.254 dev desk0 proto static metric 20
+10.61.0.0/24 dev desk0 proto kernel scope link src 10.61.0.1
+10.61.254.2 nhid 44 via 172.28.61.2 dev wan0 proto ospf metric 20
+blackhole 10.61.40.0/21 proto static metric 20
+local 10.61.0.1 dev desk0 table local proto kernel scope host src 10.61.0.1
+broadcast 10.61.0.255 dev desk0 table local proto kernel scope link src 10.61.0.1
+10.9.0.0/16 via 10.61.0.9 dev desk0 table 100 onlink
+unreachable default dev lo metric 4294967295 error -101 pref medium
+default via fe80::1 dev wan0 proto ra metric 1024 expires 1500sec pref medium
+10.8.0.0/16 via inet6 fe80::9 dev wan0 linkdown
+`, []string{"1 0.0.0.0/0 static -/20 via 10.61.0.254 dev desk0", "2 10.61.0.0/24 direct -/- dev desk0", "3 10.61.254.2/32 ospf -/20 via 172.28.61.2 dev wan0",
+		"4 10.61.40.0/21 static -/20 blackhole", "5 10.61.0.1/32 local -/- receive dev desk0", "6 10.61.0.255/32 kernel -/- broadcast dev desk0",
+		"10 10.8.0.0/16 static -/- via fe80::9 dev wan0 down", "7 (100) 10.9.0.0/16 static -/- via 10.61.0.9 dev desk0 onlink",
+		"8 ::/0 static -/4294967295 unreachable", "9 ::/0 other/kernel protocol ra -/1024 via fe80::1 dev wan0"}, nil},
+	{"several next hops on their own lines", "10.9.0.0/16 proto ospf metric 20\n\tnexthop via 172.28.61.2 dev wan0 weight 1\n\tnexthop via 172.28.61.22 dev wan1 weight 3 dead linkdown\n10.8.0.0/16 dev t0 scope link\n",
+		[]string{"1 10.9.0.0/16 ospf -/20 via 172.28.61.2 dev wan0 via 172.28.61.22 dev wan1 weight 3 inactive down", "4 10.8.0.0/16 static -/- dev t0"}, nil},
+	{"a default route of no family", "blackhole default\n", nil, []string{"1 a default route that could be of either family"}},
+	{"bad values cost their line", "10.9.0.0/33 via 10.0.0.1 dev t0\n10.9.0.0/16 via 10.0.0.300 dev t0\n10.9.0.0/16 via 10.0.0.1 dev t0 metric -4\n10.8.0.0/16 via 10.0.0.1 dev t0\nError: something\n",
+		[]string{"4 10.8.0.0/16 static -/- via 10.0.0.1 dev t0"},
+		[]string{`1 prefix length out of range: "10.9.0.0/33"`, `2 not an address: "10.0.0.300"`, `3 not a number in range: "-4"`, "5 not in the form of this layout"}},
+}
+
+func TestReadText(t *testing.T) {
+	for _, tt := range textTests {
+		t.Run(tt.name, func(t *testing.T) {
+			in := []byte(tt.in)
+			r := layouttest.Laws(t, ReadText, in)
+			require.Equal(t, tt.want, layouttest.Words(in, r))
+			require.Equal(t, tt.unread, layouttest.Unread(in, r))
+			layouttest.Variants(t, ReadText, tt.in)
+			require.Positive(t, recogniseText(in))
+		})
+	}
+}
+
+const links = `1: lo: <LOOPBACK,UP,LOWER_UP> mtu 65536 qdisc noqueue state UNKNOWN group default qlen 1000
+    link/loopback 00:00:00:00:00:00 brd 00:00:00:00:00:00
+    inet 127.0.0.1/8 scope host lo
+       valid_lft forever preferred_lft forever
+2: desk0@if7: <BROADCAST,MULTICAST,UP,LOWER_UP> mtu 1500 qdisc noqueue state UP group default qlen 1000
+    link/ether 02:6B:6a:01:00:01 brd ff:ff:ff:ff:ff:ff link-netnsid 0
+    inet 10.61.0.1/24 brd 10.61.0.255 scope global desk0
+       valid_lft forever preferred_lft forever
+    inet6 fd6b::1/64 scope global dadfailed tentative
+       valid_lft forever preferred_lft forever
+3: t0: <NO-CARRIER,UP> mtu 1500 qdisc noqueue state DOWN
+    link/ether 02:6b:6a:01:00:02 brd ff:ff:ff:ff:ff:ff
+    inet 10.99.0.1 peer 10.99.0.2/32 scope global t0
+`
+
+func TestLinkText(t *testing.T) {
+	for _, tt := range []struct {
+		in   string
+		want []string
+	}{
+		{links, []string{"lo 127.0.0.1/8", "desk0 10.61.0.1/24", "t0 10.99.0.1/32", "lo 1 00:00:00:00:00:00", "desk0 1 02:6b:6a:01:00:01", "t0 2 02:6b:6a:01:00:02"}},
+		{"lo               UNKNOWN        127.0.0.1/8 ::1/128 \ndesk0@if7        UP             10.61.0.1/24 fd6b::1/64 \nt0               DOWN           \n",
+			[]string{"lo 127.0.0.1/8", "lo ::1/128", "desk0 10.61.0.1/24", "desk0 fd6b::1/64", "lo 0 ", "desk0 1 ", "t0 2 "}},
+	} {
+		require.Positive(t, recogniseText([]byte(tt.in)))
+		r := layouttest.Laws(t, ReadText, []byte(tt.in))
+		require.Empty(t, r.Unread)
+		var got []string
+		for _, a := range r.Facts.Addresses {
+			got = append(got, a.Interface+" "+a.Prefix.String())
+		}
+		for _, i := range r.Facts.Interfaces {
+			got = append(got, fmt.Sprint(i.Name, " ", i.State, " ", i.MAC))
+		}
+		require.Equal(t, tt.want, got)
+		layouttest.Variants(t, ReadText, tt.in)
+	}
+}
+
+func TestNeighbourAndRuleText(t *testing.T) {
+	in := []byte("10.61.0.254 dev desk0 FAILED \n10.61.0.31 dev desk0 lladdr 02:AA REACHABLE \nfe80::1 dev wan0 lladdr 02:bb router proto zebra STALE\n" +
+		"0:\tfrom all lookup local\n100:\tfrom 10.9.0.0/16 to 10.8.0.0/16 iif d0 [detached] lookup 100\n102:\tfrom all fwmark 0x5 lookup 100\n103:\tfrom 10.7.0.1 blackhole\n105:\tnot from 10.6.0.0/16 lookup 100\n108:\tfrom all goto 32766\n32766:\tfrom all lookup main\n")
+	r := layouttest.Laws(t, ReadText, in)
+	require.Empty(t, r.Unread)
+	var got []string
+	for _, n := range r.Facts.Neighbours {
+		got = append(got, fmt.Sprint(n.Address, " ", n.State, " ", n.MAC))
+	}
+	for _, r := range r.Facts.Rules {
+		got = append(got, fmt.Sprint(r.Priority, " ", r.From, " ", r.To, " ", r.Ingress, " ", r.Action, " ", r.Table, " ", r.Undecided))
+	}
+	require.Equal(t, []string{"10.61.0.254 2 ", "10.61.0.31 1 02:aa", "fe80::1 1 02:bb",
+		"100 10.9.0.0/16 10.8.0.0/16 d0 0 100 false", "102 invalid Prefix invalid Prefix  0 100 true", "103 10.7.0.1/32 invalid Prefix  1 default false",
+		"105 invalid Prefix invalid Prefix  0 100 true", "108 invalid Prefix invalid Prefix  4 default false", "32766 invalid Prefix invalid Prefix  0 default false"}, got)
+}
+
+func FuzzReadText(f *testing.F) {
+	for _, tt := range textTests {
+		f.Add([]byte(tt.in))
+	}
+	f.Add([]byte(links))
+	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, ReadText, in) })
+}

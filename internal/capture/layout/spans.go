@@ -1,0 +1,50 @@
+package layout
+
+import "fmt"
+
+// A Span is one object of a text whose objects do not keep to lines, and what became of it.
+type Span struct {
+	Lo, Hi int
+	Err    error // nil: read
+}
+
+// Span notes an object. Spans must come in the order of the text.
+func (c *Collector) Span(lo, hi int, err error) { c.Spans = append(c.Spans, Span{lo, hi, err}) }
+
+// Account counts each line once: unread where any object on it is, read where one was read, ignored where there is
+// only punctuation.
+func (c *Collector) Account(text []byte) {
+	next := 0
+	for lo, hi := range Lines(text) {
+		if Blank(text[lo:hi]) {
+			continue
+		}
+		for next < len(c.Spans) && c.Spans[next].Hi <= lo {
+			next++
+		}
+		read, bad, more := false, Span{}, 0
+		for i := next; i < len(c.Spans) && c.Spans[i].Lo < hi; i++ {
+			s := c.Spans[i]
+			switch {
+			case s.Err == nil:
+				read = true
+			case bad.Err == nil:
+				bad = s
+			default:
+				more++
+			}
+		}
+		switch {
+		case bad.Err != nil:
+			err := bad.Err
+			if more > 0 {
+				err = fmt.Errorf("%w (and %d more objects on this line)", err, more)
+			}
+			c.LeaveUnread(max(lo, bad.Lo), min(hi, bad.Hi), err)
+		case read:
+			c.Read++
+		default:
+			c.Ignored++
+		}
+	}
+}

@@ -1,0 +1,69 @@
+// Package sysctl reads kernel switches as sysctl prints them: whether a family is forwarded at all. It exists because
+// no routing table ever shows that.
+package sysctl
+
+import (
+	"bytes"
+
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+const name = "sysctl"
+
+// Reader is the family's registration.
+var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read}
+
+// switches are the keys that say whether a family is forwarded on all interfaces.
+var switches = map[string]route.Family{
+	"net.ipv4.ip_forward": route.IPv4, "net.ipv4.conf.all.forwarding": route.IPv4, "net.ipv6.conf.all.forwarding": route.IPv6,
+	// the BSD names
+	"net.inet.ip.forwarding": route.IPv4, "net.inet6.ip6.forwarding": route.IPv6,
+}
+
+// assignment splits KEY = VALUE or KEY: VALUE.
+func assignment(line []byte) (key, value string, ok bool) {
+	line = bytes.TrimSpace(line)
+	i := bytes.IndexAny(line, "=:")
+	if i < 0 || len(line) > 400 {
+		return "", "", false
+	}
+	key, value = string(bytes.TrimSpace(line[:i])), string(bytes.TrimSpace(line[i+1:]))
+	return key, value, len(key) > 4 && key[:4] == "net."
+}
+
+func recognise(text []byte) int {
+	n := 0
+	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
+		if _, _, ok := assignment(text[lo:hi]); ok {
+			n++
+		}
+	}
+	return n
+}
+
+// Read reads a text of this family. Other switches of the network are known to say nothing about routes.
+func Read(text []byte) layout.Reading {
+	var c layout.Collector
+	c.Layout = name
+	for lo, hi := range layout.Lines(text) {
+		if layout.Blank(text[lo:hi]) {
+			continue
+		}
+		key, value, ok := assignment(text[lo:hi])
+		fam, isSwitch := switches[key]
+		switch {
+		case !ok:
+			c.LeaveUnread(lo, hi, layout.ErrNotARoute)
+		case !isSwitch:
+			c.Ignored++
+		case value != "0" && value != "1" && value != "2":
+			c.LeaveUnread(lo, hi, layout.ErrNumber)
+		default:
+			c.Facts.Forwarding = append(c.Facts.Forwarding, network.Switch{Family: fam, On: value != "0", Mark: layout.Mark(lo, hi)})
+			c.Read++
+		}
+	}
+	return c.Reading
+}
