@@ -9,6 +9,7 @@ import (
 	"zarvek/internal/capture/layout/frr"
 	"zarvek/internal/capture/layout/iproute"
 	"zarvek/internal/capture/layout/lettered"
+	"zarvek/internal/capture/layout/snmp"
 	"zarvek/internal/capture/layout/sysctl"
 	"zarvek/internal/core/route"
 )
@@ -21,6 +22,7 @@ var readers = []layout.Reader{
 	frr.JSON,
 	frr.Text,
 	sysctl.Reader,
+	snmp.Reader,
 }
 
 // A Part is one stretch of a capture and what was read in it.

@@ -77,6 +77,8 @@ func TableText(out io.Writer, q TableQuery, v View) error {
 func tableText(w *bufio.Writer, t *network.Table, q TableQuery, v View) {
 	source := "from a routing table"
 	switch {
+	case t.Weak:
+		source = "from a management walk, which may leave routes out"
 	case t.Kernel && t.Chosen:
 		source = "from a routing table and from what forwards"
 	case t.Kernel:

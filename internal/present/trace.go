@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"io"
 	"slices"
+	"strings"
 
 	"zarvek/internal/core/forward"
 	"zarvek/internal/core/route"
@@ -13,7 +14,11 @@ import (
 // TraceText writes a round trip: the answer first, then the hops out and back.
 func TraceText(w io.Writer, rt forward.RoundTrip, v View) error {
 	src, dst := endName(rt.Source), endName(rt.Destination)
-	v.headline(w, rt.Verdict == forward.TwoWay, "%s: %s", rt.Verdict, headlineOf(rt, src, dst))
+	weak := ""
+	if rt.Weak() {
+		weak = " (on weak evidence: see below)"
+	}
+	v.headline(w, rt.Verdict == forward.TwoWay, "%s: %s%s", rt.Verdict, headlineOf(rt, src, dst), weak)
 	v.direction(w, "Out", src+" to "+dst, rt.Forward, rt.Destination)
 	switch {
 	case rt.Return == nil:
@@ -143,6 +148,15 @@ func (v View) hops(w io.Writer, b forward.Branch) {
 		return
 	}
 	columns(w, "  ", rows)
+	if b.Weak {
+		var weak []string
+		for _, h := range b.Hops {
+			if s := Clean(h.Device); h.Weak && !slices.Contains(weak, s) {
+				weak = append(weak, s)
+			}
+		}
+		fmt.Fprintf(w, "  Weak evidence: of %s only a management walk was captured, which may leave routes out.\n", strings.Join(weak, ", "))
+	}
 	for i, h := range b.Hops {
 		if v.Lines && len(h.Evidence) > 0 {
 			fmt.Fprintf(w, "    hop %d, %s\n", i+1, Clean(h.Device))
@@ -221,6 +235,7 @@ type jsonBranch struct {
 	Advice   *string     `json:"what-to-do"`
 	Evidence []jsonPlace `json:"reason-evidence"`
 	Assumed  bool        `json:"start-assumed"`
+	Weak     bool        `json:"weak-evidence"`
 }
 
 type jsonDirection struct {
@@ -256,7 +271,7 @@ func (v View) jsonDirection(d forward.Direction, dst forward.End) jsonDirection 
 	j := jsonDirection{Verdict: d.Verdict.String(), Branches: []jsonBranch{}, Omitted: d.Omitted}
 	for _, b := range d.Branches {
 		jb := jsonBranch{Share: b.Share, Verdict: b.Verdict.String(), Where: text(b.Where), Delivery: text(b.Delivery.String()),
-			Hops: []jsonHop{}, Reason: alone(b, dst.Address), Evidence: v.places(b.Reason.Marks), Assumed: b.Assumed}
+			Hops: []jsonHop{}, Reason: alone(b, dst.Address), Evidence: v.places(b.Reason.Marks), Assumed: b.Assumed, Weak: b.Weak}
 		if b.Verdict != forward.Arrives {
 			jb.Advice = text(advice(b, dst.Address))
 		}

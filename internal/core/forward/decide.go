@@ -44,6 +44,9 @@ type step struct {
 func (w *Walker) decide(pkt packet, at place) []step {
 	d, fam := at.device, route.FamilyOf(pkt.dst)
 	hop := Hop{Device: d.Name, Table: at.table, InInterface: at.ingress}
+	if t := d.Table(at.table, fam); t != nil {
+		hop.Weak = t.Weak
+	}
 	own := w.own(d, at.table, pkt.dst)
 	if deduced, ok := w.topo.DeducedOwner(pkt.dst); len(own) > 0 || at.owned || ok && deduced.Device == d {
 		return []step{w.deliver(hop, at, pkt.dst, own)}

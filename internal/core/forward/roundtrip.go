@@ -39,6 +39,12 @@ type RoundTrip struct {
 	ReturnAlone bool
 }
 
+// Weak reports whether any branch rests on weak evidence.
+func (rt *RoundTrip) Weak() bool {
+	weak := func(b Branch) bool { return b.Weak }
+	return slices.ContainsFunc(rt.Forward.Branches, weak) || rt.Return != nil && slices.ContainsFunc(rt.Return.Branches, weak)
+}
+
 // Trace follows a packet from src to dst and the reply from dst to src. Both must be of one family.
 func (w *Walker) Trace(src, dst netip.Addr) RoundTrip {
 	rt := RoundTrip{Source: w.end(src), Destination: w.end(dst)}

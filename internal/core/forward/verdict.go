@@ -111,6 +111,7 @@ type Hop struct {
 	NextHop      netip.Addr // invalid: the destination itself
 	OutInterface string
 	Owner        topology.Confidence // of the next hop
+	Weak         bool                // its table is known from a management walk only
 	Evidence     []route.Mark
 }
 
@@ -123,6 +124,7 @@ type Branch struct {
 	Hops     []Hop
 	Reason   Reason
 	Assumed  bool // the start of this branch is assumed, not known
+	Weak     bool // a hop rests on weak evidence
 
 	end   *network.Device
 	in    string // the interface on which it was delivered

@@ -80,6 +80,7 @@ func (k *walk) end(s step, at place, share float64) {
 		}
 	}
 	b.Hops = slices.Clone(k.path)
+	b.Weak = slices.ContainsFunc(b.Hops, func(h Hop) bool { return h.Weak })
 	k.out.Branches = append(k.out.Branches, b)
 	k.out.Verdict = max(k.out.Verdict, b.Verdict)
 }

@@ -2,6 +2,7 @@ package network
 
 import (
 	"net/netip"
+	"strconv"
 
 	"zarvek/internal/core/route"
 )
@@ -14,7 +15,18 @@ type Facts struct {
 	Neighbours []Neighbour
 	Forwarding []Switch
 	Rules      []Rule
+	Indexes    []IfIndex
 }
+
+// An IfIndex names the interface that a management view knows by a number (RFC 2863).
+type IfIndex struct {
+	Index uint64
+	Name  string
+}
+
+// IndexName is how a reader names an interface of which it knows the number only. Where another capture of the device
+// tells the name, that takes its place.
+func IndexName(index uint64) string { return "interface " + strconv.FormatUint(index, 10) }
 
 // Kind says what a captured table is evidence of.
 type Kind uint8

@@ -49,6 +49,11 @@ func boolCompare(a, b bool) int {
 // same route seen twice is one route with two pieces of evidence.
 func merge(name string, fam route.Family, parts []*TableFacts) *Table {
 	t := &Table{Name: name, Family: fam, more: map[int][]route.Mark{}}
+	if better := slices.DeleteFunc(slices.Clone(parts), func(p *TableFacts) bool { return p.Kind == Walk }); len(better) > 0 {
+		parts = better
+	} else {
+		t.Weak = true
+	}
 	cut := true
 	for _, p := range parts {
 		t.Kernel = t.Kernel || p.Kind == ForwardingTable

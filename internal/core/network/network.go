@@ -117,6 +117,7 @@ func (b *Builder) Add(device string, f Facts, unread int) {
 	d.Neighbours = append(d.Neighbours, f.Neighbours...)
 	d.Forwarding = append(d.Forwarding, f.Forwarding...)
 	d.Rules = append(d.Rules, f.Rules...)
+	d.Indexes = append(d.Indexes, f.Indexes...)
 	d.unread += unread
 }
 
@@ -133,6 +134,7 @@ func (b *Builder) Build() *Network {
 }
 
 func (f *deviceFacts) build(name string) *Device {
+	f.nameInterfaces()
 	d := &Device{Name: name, Neighbours: f.Neighbours, Switches: f.Forwarding, Unread: f.unread, own: map[netip.Addr][]int{}}
 	d.Tables = mergeTables(f.Tables)
 	d.Interfaces = mergeInterfaces(f.Interfaces)
@@ -150,6 +152,41 @@ func (f *deviceFacts) build(name string) *Device {
 		return 1
 	})
 	return d
+}
+
+// nameInterfaces puts names in the place of interface numbers.
+func (f *deviceFacts) nameInterfaces() {
+	if len(f.Indexes) == 0 {
+		return
+	}
+	names := map[string]string{}
+	for _, i := range f.Indexes {
+		names[IndexName(i.Index)] = i.Name
+	}
+	rename := func(s *string) {
+		if n, ok := names[*s]; ok {
+			*s = n
+		}
+	}
+	for i := range f.Tables {
+		f.Tables[i].Routes.MapAttributes(func(a *route.Attributes) *route.Attributes {
+			c := *a
+			c.NextHops = slices.Clone(a.NextHops)
+			for j := range c.NextHops {
+				rename(&c.NextHops[j].Interface)
+			}
+			return &c
+		})
+	}
+	for i := range f.Addresses {
+		rename(&f.Addresses[i].Interface)
+	}
+	for i := range f.Interfaces {
+		rename(&f.Interfaces[i].Name)
+	}
+	for i := range f.Neighbours {
+		rename(&f.Neighbours[i].Interface)
+	}
 }
 
 func (d *Device) addAddress(a Address) {

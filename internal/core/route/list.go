@@ -109,6 +109,13 @@ func (l *List) MapMarks(f func(Mark) Mark) {
 	}
 }
 
+// MapAttributes replaces all shared attributes by what f makes of them.
+func (l *List) MapAttributes(f func(*Attributes) *Attributes) {
+	for i, a := range l.attrs {
+		l.attrs[i] = f(a)
+	}
+}
+
 // Sort orders the routes by family, address and length, shorter prefixes first; routes of one prefix keep their order.
 func (l *List) Sort() {
 	if !l.Sorted() {
