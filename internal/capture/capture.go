@@ -10,6 +10,7 @@ import (
 	"zarvek/internal/capture/layout/iproute"
 	"zarvek/internal/capture/layout/lettered"
 	"zarvek/internal/capture/layout/snmp"
+	"zarvek/internal/capture/layout/starred"
 	"zarvek/internal/capture/layout/sysctl"
 	"zarvek/internal/core/route"
 )
@@ -23,6 +24,7 @@ var readers = []layout.Reader{
 	frr.Text,
 	sysctl.Reader,
 	snmp.Reader,
+	starred.Reader,
 }
 
 // A Part is one stretch of a capture and what was read in it.

@@ -168,6 +168,9 @@ func addRoute(f *network.Facts, kind network.Kind, w []string, m route.Mark) {
 				a.Metric = route.N(n)
 			}
 			i++
+		case "table":
+			i++
+			a.NextHops = append(a.NextHops, route.NextHop{Table: w[i]})
 		case "in":
 			i++
 			table = w[i]

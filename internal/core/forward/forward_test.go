@@ -95,6 +95,8 @@ func TestTrace(t *testing.T) {
 		{"several routers on the source's network are traced apart", three + threeBack + "z: direct 10.1.0.0/24 dev lan\nz: addr 10.1.0.2/24 lan", "10.1.0.9", "10.3.0.9", "broken", "a>b>c arrives attached-network, z no-route", "c>b>a arrives attached-network"},
 		{"an interface of another table is looked up there", three + threeBack + "a: direct 10.5.0.0/24 dev y0 in yard\na: addr 10.5.0.1/24 y0\na: static 10.3.0.0/24 blackhole in yard", "10.5.0.9", "10.3.0.9", "broken", "a discarded", "c no-route"},
 		{"the own address of another table is not delivered to", three + threeBack + "a: direct 10.5.0.0/24 dev y0 in yard\na: addr 10.5.0.1/24 y0", "10.5.0.9", "10.1.0.1", "broken", "a no-route", "a no-route"},
+		{"a route into another table is followed there", three + threeBack + "a: static 10.3.0.0/28 table yard\na: static 10.3.0.0/28 via 10.0.1.2 dev e0 in yard", "10.1.0.9", "10.3.0.9", "two-way", "a>b>c arrives attached-network", "c>b>a arrives attached-network"},
+		{"a route into a table that was not captured", three + threeBack + "a: static 10.3.0.0/28 table yard", "10.1.0.9", "10.3.0.9", "unknown", "a unknown", "c>b>a arrives attached-network"},
 		{"an interface route depends on somebody answering", three + "a: static 10.6.0.0/16 dev lan", "10.1.0.9", "10.6.0.1", "unknown", "a unknown", "none"},
 	} {
 		t.Run(tt.name, func(t *testing.T) {

@@ -1,6 +1,8 @@
 package forward
 
 import (
+	"net/netip"
+
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 	"zarvek/internal/core/selection"
@@ -37,7 +39,10 @@ func (w *Walker) lookup(pkt packet, at place) (selection.Match, Reason) {
 		if t.Incomplete(pkt.dst) {
 			return selection.Match{Table: t}, Reason{Code: TableCut}
 		}
-		m := selection.Longest(t, pkt.dst)
+		m, missing := follow(d, selection.Longest(t, pkt.dst), pkt.dst)
+		if missing {
+			return m, Reason{Code: TableMissing}
+		}
 		if !m.Found() || m.Routes[0].Special == route.Throw {
 			continue
 		}
@@ -51,6 +56,25 @@ func (w *Walker) lookup(pkt packet, at place) (selection.Match, Reason) {
 		return selection.Match{Table: t}, Reason{Code: TableMissing}
 	}
 	return selection.Match{Table: t}, Reason{Code: NoCoveringRoute}
+}
+
+// follow goes on in another table where the match says no more than that; missing tells that it was not captured.
+func follow(d *network.Device, m selection.Match, dst netip.Addr) (out selection.Match, missing bool) {
+	for range d.Tables {
+		if !m.Found() || len(m.Routes[0].NextHops) != 1 {
+			return m, false
+		}
+		h := m.Routes[0].NextHops[0]
+		if h.Table == "" || h.Interface != "" || h.Address.IsValid() {
+			return m, false
+		}
+		t := d.Table(h.Table, route.FamilyOf(dst))
+		if t == nil {
+			return m, true
+		}
+		m = selection.Longest(t, dst)
+	}
+	return m, true // the tables point at each other
 }
 
 // sureReason keeps r unless the rule that led to it may not apply at all.

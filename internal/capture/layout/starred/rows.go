@@ -1,0 +1,346 @@
+package starred
+
+import (
+	"bytes"
+	"fmt"
+	"net/netip"
+	"strings"
+
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+var protocols = map[string]route.Protocol{"direct": route.Direct, "local": route.Local, "static": route.Static, "rip": route.RIP,
+	"ripng": route.RIPng, "ospf": route.OSPF, "ospf2": route.OSPF, "ospf3": route.OSPF, "is-is": route.ISIS, "isis": route.ISIS, "bgp": route.BGP,
+	"aggregate": route.Aggregate, "kernel": route.Kernel, "dhcp": route.DHCP, "access": route.DHCP}
+
+// row is what "[Protocol/preference]" says.
+type row struct {
+	protocol   string
+	preference route.Number
+	end        int // behind the bracket
+}
+
+// parseProtocol reads the bracket at the start of s. Hidden routes may lack the preference.
+func parseProtocol(s []byte) (row, bool) {
+	end := bytes.IndexByte(s, ']')
+	if end < 2 || s[0] != '[' || end > 40 {
+		return row{}, false
+	}
+	name, pref, slash := strings.Cut(string(s[1:end]), "/")
+	name = strings.TrimSpace(name)
+	if name == "" || name[0] < 'A' || name[0] > 'Z' {
+		return row{}, false
+	}
+	x := row{protocol: name, end: end + 1}
+	if slash {
+		n, ok := layout.Uint([]byte(strings.TrimLeft(strings.TrimSpace(pref), "-")))
+		if !ok {
+			return row{}, false
+		}
+		x.preference = route.N(n)
+	}
+	return x, true
+}
+
+// fullLine reads a line of the full form.
+func (r *reader) fullLine(line []byte, lo, hi int) error {
+	lead, wordEnd := layout.Field(line, 0)
+	if lead == 0 { // a prefix, with its first route behind it or on the next line
+		r.flush()
+		word := line[:wordEnd]
+		if !layout.LooksLikeAddress(word) {
+			r.prefix = ""
+			return layout.ErrNotARoute
+		}
+		if _, err := layout.Prefix(word, false); err != nil {
+			r.prefix = ""
+			return err
+		}
+		r.prefix = string(word)
+		lead, _ = layout.Field(line, wordEnd)
+		if lead == len(line) {
+			r.Ignored++ // the route is on the next line
+			return nil
+		}
+	}
+	rest := line[lead:]
+	if rest[0] == '*' || rest[0] == '+' || rest[0] == '-' || rest[0] == '[' {
+		mark := rest[0]
+		if mark != '[' {
+			rest = rest[1:]
+		}
+		if x, ok := parseProtocol(rest); ok {
+			return r.begin(x, mark, rest[x.end:], lo, hi)
+		}
+	}
+	if !r.pending {
+		return layout.ErrNoRoute
+	}
+	if err := r.below(rest); err != nil {
+		return err
+	}
+	r.hi = hi
+	r.Collector.Read++
+	return nil
+}
+
+// begin starts a route: what stands behind the bracket are age, metric and the like.
+func (r *reader) begin(x row, mark byte, rest []byte, lo, hi int) error {
+	r.flush()
+	if r.prefix == "" {
+		return layout.ErrNoRoute
+	}
+	r.attr = route.Attributes{Preference: x.preference, NextHops: r.attr.NextHops[:0]}
+	r.attr.Protocol, r.attr.Subtype = protocolOf(x.protocol)
+	if r.attr.Protocol == route.Local {
+		r.attr.Special = route.Receive
+	}
+	for part := range strings.SplitSeq(string(rest), ",") {
+		if s, ok := strings.CutPrefix(strings.TrimSpace(part), "metric "); ok {
+			n, good := layout.Uint([]byte(strings.TrimSpace(s)))
+			if !good {
+				return fmt.Errorf("%w: %q", layout.ErrNumber, s)
+			}
+			r.attr.Metric = route.N(n)
+		}
+	}
+	r.state = 0
+	switch {
+	case mark == '*' || mark == '+':
+		r.state = route.Active | route.Installed
+	case !x.preference.Known:
+		r.state = route.Unusable // hidden
+	}
+	r.pending, r.lo, r.hi = true, lo, hi
+	r.counted++
+	r.Collector.Read++
+	return nil
+}
+
+func protocolOf(s string) (route.Protocol, string) {
+	p, ok := protocols[strings.ToLower(s)]
+	if !ok {
+		return route.Other, s
+	}
+	return p, ""
+}
+
+// below reads a line under a route: a next hop or what stands in its place.
+func (r *reader) below(s []byte) error {
+	h := route.NextHop{}
+	if s[0] == '>' {
+		h.Installed = true
+		s = bytes.TrimLeft(s[1:], " \t")
+	}
+	w := strings.Fields(string(s))
+	if len(w) == 0 {
+		return layout.ErrNotARoute
+	}
+	switch strings.ToLower(strings.TrimSuffix(w[0], ",")) {
+	case "discard":
+		r.attr.Special = route.Blackhole
+		return nil
+	case "reject":
+		r.attr.Special = route.Unreachable
+		return nil
+	case "receive":
+		r.attr.Special = route.Receive
+		return nil
+	case "multirecv":
+		r.attr.Special = route.Multicast
+		return nil
+	case "unusable":
+		r.state = route.Unusable
+		return nil
+	case "local":
+		if len(w) > 2 && w[1] == "via" {
+			r.attr.NextHops = append(r.attr.NextHops, route.NextHop{Interface: strings.TrimSuffix(w[2], ",")})
+		}
+		return nil
+	case "as", "localpref", "from", "communities:", "validation-state:":
+		return nil // attributes that say nothing about where packets go
+	case "to":
+		if len(w) > 2 && w[1] == "table" {
+			t, _ := instance(w[2])
+			r.attr.NextHops = append(r.attr.NextHops, route.NextHop{Table: t})
+			return nil
+		}
+		if len(w) < 2 {
+			return layout.ErrNotARoute
+		}
+		a, ok := layout.Addr([]byte(strings.TrimSuffix(w[1], ",")))
+		if !ok {
+			return fmt.Errorf("%w: %q", layout.ErrAddress, w[1])
+		}
+		h.Address = a
+		w = w[2:]
+	}
+	if len(w) > 1 && w[0] == "via" {
+		h.Interface = strings.TrimSuffix(w[1], ",")
+	} else if !h.Address.IsValid() {
+		return layout.ErrNotARoute
+	}
+	if strings.Contains(string(s), "indirect") {
+		h.Interface, h.Recursive = "", true
+	}
+	r.attr.NextHops = append(r.attr.NextHops, h)
+	return nil
+}
+
+var terseLetters = map[string]string{"A": "Aggregate", "B": "BGP", "C": "CCC", "D": "Direct", "I": "IS-IS", "K": "Kernel", "L": "Local",
+	"O": "OSPF", "P": "PIM", "R": "RIP", "S": "Static", "Ac": "Access"}
+
+// terseRow reads "A V Destination P Prf Metric1 Metric2 Next-hop AS-path"; further next hops stand alone below.
+func (r *reader) terseRow(line []byte, lo, hi int) error {
+	w := strings.Fields(string(line))
+	mark := byte(' ')
+	if len(w[0]) == 1 && strings.ContainsAny(w[0], "*+-") {
+		mark, w = w[0][0], w[1:]
+	}
+	if len(w) > 0 && len(w[0]) == 1 && strings.ContainsAny(w[0], "?VIUN") && len(w) > 1 &&
+		(layout.LooksLikeAddress([]byte(w[1])) || terseLetters[w[1]] != "") {
+		w = w[1:]
+	}
+	if len(w) > 2 && layout.LooksLikeAddress([]byte(w[0])) && strings.Contains(w[0], "/") {
+		r.flush()
+		if _, err := layout.Prefix([]byte(w[0]), false); err != nil {
+			r.prefix = ""
+			return err
+		}
+		r.prefix, w = w[0], w[1:]
+	}
+	if len(w) > 1 && terseLetters[w[0]] != "" {
+		n, ok := layout.Uint([]byte(w[1]))
+		if !ok {
+			return fmt.Errorf("%w: %q", layout.ErrNumber, w[1])
+		}
+		x := row{protocol: terseLetters[w[0]], preference: route.N(n)}
+		if err := r.begin(x, mark, nil, lo, hi); err != nil {
+			return err
+		}
+		w = w[2:]
+		if len(w) > 0 && !strings.HasPrefix(w[0], ">") {
+			if n, ok := layout.Uint([]byte(w[0])); ok && x.protocol != "BGP" {
+				r.attr.Metric = route.N(n)
+			}
+		}
+		for len(w) > 0 {
+			if _, ok := layout.Uint([]byte(w[0])); !ok {
+				break
+			}
+			w = w[1:]
+		}
+	} else if !r.pending {
+		return layout.ErrNoRoute
+	} else {
+		r.Collector.Read++
+		r.hi = hi
+	}
+	return r.terseHop(w)
+}
+
+// terseHop reads the next-hop column.
+func (r *reader) terseHop(w []string) error {
+	if len(w) == 0 {
+		return nil
+	}
+	h := route.NextHop{}
+	s := w[0]
+	if rest, ok := strings.CutPrefix(s, ">"); ok {
+		h.Installed, s = true, rest
+		if s == "" && len(w) > 1 {
+			s = w[1]
+		}
+	}
+	switch s {
+	case "Discard":
+		r.attr.Special = route.Blackhole
+		return nil
+	case "Reject":
+		r.attr.Special = route.Unreachable
+		return nil
+	case "Receive", "Local":
+		r.attr.Special = route.Receive
+		return nil
+	case "MultiRecv":
+		r.attr.Special = route.Multicast
+		return nil
+	}
+	if a, ok := layout.Addr([]byte(s)); ok {
+		h.Address = a
+	} else {
+		h.Interface = s
+	}
+	r.attr.NextHops = append(r.attr.NextHops, h)
+	return nil
+}
+
+// forwardingRow reads "Destination Type RtRef Next-hop Type Index NhRef Netif", the next hop and the interface of
+// which may be empty.
+func (r *reader) forwardingRow(line []byte, lo, hi int) error {
+	r.flush()
+	w := strings.Fields(string(line))
+	if len(w) < 4 {
+		return layout.ErrNotARoute
+	}
+	p := netip.Prefix{}
+	var err error
+	if w[0] == "default" {
+		if r.family == 0 {
+			return layout.ErrFamily
+		}
+		p = r.family.Default()
+	} else if p, err = layout.Prefix([]byte(w[0]), true); err != nil {
+		return err
+	}
+	kind := -1
+	for i := 2; i < len(w) && i < 6; i++ {
+		if _, ok := nextHopTypes[w[i]]; ok {
+			kind = i
+			break
+		}
+	}
+	if kind < 0 {
+		return layout.ErrNotARoute
+	}
+	a := route.Attributes{Special: nextHopTypes[w[kind]]}
+	h := route.NextHop{}
+	if kind == 4 {
+		if addr, ok := layout.Addr([]byte(w[3])); ok {
+			h.Address = addr
+		}
+	}
+	if last := w[len(w)-1]; len(w) > kind+2 && !isNumber(last) {
+		h.Interface = last
+	}
+	switch {
+	case a.Special == route.Receive:
+		a.Protocol = route.Local
+		a.NextHops = []route.NextHop{{Interface: h.Interface}}
+	case w[kind] == "rslv":
+		a.Protocol = route.Direct
+		a.NextHops = []route.NextHop{{Interface: h.Interface}}
+	case a.Special == route.None:
+		a.NextHops = []route.NextHop{h}
+	}
+	metric := uint64(0)
+	if w[1] == "perm" { // built in: used where nothing else has the prefix
+		metric = 1
+	}
+	a.Metric = route.N(metric)
+	r.Add(r.table, network.ForwardingTable, route.Route{Prefix: p, Attributes: &a, Mark: layout.Mark(lo, hi)}, 0)
+	r.Collector.Read++
+	return nil
+}
+
+// nextHopTypes are the forwarding table's kinds of next hop.
+var nextHopTypes = map[string]route.Special{"ucst": route.None, "hold": route.None, "ulst": route.None, "indr": route.None, "rslv": route.None,
+	"locl": route.Receive, "recv": route.Receive, "bcst": route.Broadcast, "mcst": route.Multicast, "mdsc": route.Multicast,
+	"dscd": route.Blackhole, "rjct": route.Unreachable}
+
+func isNumber(s string) bool {
+	_, ok := layout.Uint([]byte(s))
+	return ok
+}

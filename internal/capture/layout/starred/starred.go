@@ -1,0 +1,228 @@
+// Package starred reads tables in which the chosen route of a prefix carries a star before "[Protocol/preference]" and
+// next hops stand below it, the selected one behind ">": the full form, the one-line form, and the forwarding table
+// that devices of this shape print.
+//
+// A table's heading counts its routes; where another number was read, the heading is reported.
+package starred
+
+import (
+	"bytes"
+	"fmt"
+	"strconv"
+	"strings"
+
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+const name = "starred"
+
+// Reader is the family's registration.
+var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read}
+
+func recognise(text []byte) int {
+	n := 0
+	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
+		line := text[lo:hi]
+		if len(line) > 400 || layout.Blank(line) {
+			continue
+		}
+		if _, ok := tableHeading(line); ok || isTerse(line) || isForwarding(line) || bytes.HasPrefix(line, []byte("Routing table: ")) {
+			n += 5
+		} else if i := bytes.IndexByte(line, '['); i >= 0 {
+			if _, ok := parseProtocol(line[i:]); ok {
+				n += 2
+			}
+		}
+	}
+	return n
+}
+
+// form is how the rows of the current table look.
+type form uint8
+
+const (
+	full form = iota
+	terse
+	forwarding
+)
+
+type reader struct {
+	layout.Collector
+	form   form
+	table  string
+	family route.Family // of a forwarding table
+	skip   bool         // a table of something else than IP prefixes
+
+	heading      [2]int // bounds of the table's heading
+	says, hidden int
+	counted      int
+
+	prefix  string // of the rows that follow
+	pending bool
+	attr    route.Attributes
+	state   route.State
+	lo, hi  int
+}
+
+// Read reads a text of this family.
+func Read(text []byte) layout.Reading {
+	r := reader{table: "default", says: -1}
+	r.Layout = name
+	for lo, hi := range layout.Lines(text) {
+		line := text[lo:hi]
+		if layout.Blank(line) {
+			continue
+		}
+		if err := r.line(line, lo, hi); err != nil {
+			r.flush()
+			if hi == len(text) && len(r.Facts.Tables) > 0 {
+				err = fmt.Errorf("%w: %w", layout.ErrCut, err)
+				r.CutLast()
+			}
+			r.LeaveUnread(lo, hi, err)
+		}
+	}
+	r.endTable()
+	return r.Reading
+}
+
+// counts is what a table's heading says.
+type counts struct {
+	name           string
+	routes, hidden int
+}
+
+// tableHeading reads "NAME: N destinations, N routes (N active, N holddown, N hidden)".
+func tableHeading(line []byte) (counts, bool) {
+	w := strings.Fields(string(line))
+	if len(w) < 5 || !strings.HasSuffix(w[0], ":") || !strings.HasPrefix(w[2], "destination") || !strings.HasPrefix(w[4], "route") {
+		return counts{}, false
+	}
+	c := counts{name: strings.TrimSuffix(w[0], ":")}
+	n, err := strconv.Atoi(w[3])
+	if err != nil {
+		return counts{}, false
+	}
+	c.routes = n
+	for i := 5; i+1 < len(w); i++ {
+		if strings.HasPrefix(w[i+1], "hidden") {
+			c.hidden, _ = strconv.Atoi(strings.Trim(w[i], "(,"))
+		}
+	}
+	return c, true
+}
+
+func isTerse(line []byte) bool {
+	w := strings.Fields(string(line))
+	return len(w) > 5 && w[0] == "A" && w[1] == "V" && w[2] == "Destination" || len(w) > 4 && w[0] == "A" && w[1] == "Destination" && w[2] == "P"
+}
+
+func isForwarding(line []byte) bool {
+	w := strings.Fields(string(line))
+	return len(w) > 5 && w[0] == "Destination" && w[1] == "Type" && w[2] == "RtRef"
+}
+
+// instance turns a table's name into ours: inet.0 and inet6.0 are the default table, NAME.inet.0 is NAME.
+func instance(name string) (table string, ip bool) {
+	name = strings.TrimSuffix(name, ".0")
+	for _, f := range []string{"inet", "inet6"} {
+		if name == f || name == "default."+f {
+			return "default", true
+		}
+		if rest, ok := strings.CutSuffix(name, "."+f); ok {
+			return rest, true
+		}
+		if strings.HasPrefix(name, f+".") {
+			return name, true
+		}
+	}
+	return name, false
+}
+
+func (r *reader) line(line []byte, lo, hi int) error {
+	if c, ok := tableHeading(line); ok {
+		r.endTable()
+		r.form, r.says, r.hidden, r.counted, r.heading = full, c.routes, c.hidden, 0, [2]int{lo, hi}
+		var ip bool
+		r.table, ip = instance(c.name)
+		r.skip = !ip
+		return nil // the heading is accounted for at the end of the table
+	}
+	switch {
+	case bytes.HasPrefix(line, []byte("Routing table: ")):
+		r.endTable()
+		n, _, _ := strings.Cut(string(line[len("Routing table: "):]), " ")
+		var ip bool
+		r.table, ip = instance(n)
+		r.skip, r.form = !ip, forwarding
+		r.Ignored++
+		return nil
+	case isTerse(line):
+		r.form = terse
+		r.Ignored++
+		return nil
+	case isForwarding(line):
+		r.form = forwarding
+		r.Ignored++
+		return nil
+	case isFamily(line, &r.family), bytes.HasPrefix(line, []byte("+ = Active Route")), bytes.HasPrefix(line, []byte("@ = ")),
+		bytes.HasPrefix(bytes.TrimSpace(line), []byte("@ = Routing Use Only")), bytes.HasPrefix(bytes.TrimSpace(line), []byte("Limit/Threshold:")),
+		bytes.HasPrefix(bytes.TrimSpace(line), []byte("Enabled protocols:")), r.skip:
+		r.Ignored++
+		return nil
+	}
+	switch r.form {
+	case terse:
+		return r.terseRow(line, lo, hi)
+	case forwarding:
+		return r.forwardingRow(line, lo, hi)
+	}
+	return r.fullLine(line, lo, hi)
+}
+
+func isFamily(line []byte, f *route.Family) bool {
+	switch string(bytes.TrimSpace(line)) {
+	case "Internet:":
+		*f = route.IPv4
+	case "Internet6:":
+		*f = route.IPv6
+	default:
+		return false
+	}
+	return true
+}
+
+// endTable closes the table and compares the count.
+func (r *reader) endTable() {
+	r.flush()
+	if r.says < 0 {
+		return
+	}
+	if r.skip || r.counted == r.says || r.counted == r.says-r.hidden {
+		r.Ignored++
+	} else {
+		r.LeaveUnread(r.heading[0], r.heading[1], fmt.Errorf("the heading counts %d routes, %d were read", r.says, r.counted))
+	}
+	r.says = -1
+}
+
+// flush ends the route that is being read.
+func (r *reader) flush() {
+	if !r.pending {
+		return
+	}
+	r.pending = false
+	p, err := layout.Prefix([]byte(r.prefix), true)
+	if err != nil {
+		return // was checked when the row was read
+	}
+	if r.attr.Protocol == route.RIP && p.Addr().Is6() {
+		r.attr.Protocol = route.RIPng
+	}
+	if n := len(r.attr.NextHops); n == 1 {
+		r.attr.NextHops[0].Installed = false
+	}
+	r.Add(r.table, network.Candidates, route.Route{Prefix: p, Attributes: &r.attr, State: r.state, Mark: layout.Mark(r.lo, r.hi)}, 0)
+}

@@ -1,0 +1,117 @@
+package starred
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"zarvek/internal/capture/layout/layouttest"
+)
+
+const fullForm = `
+inet.0: 8 destinations, 9 routes (8 active, 0 holddown, 0 hidden)
++ = Active Route, - = Last Active, * = Both
+
+0.0.0.0/0          *[Static/5] 2w3d 04:05:06
+                    >  to 172.28.61.1 via cable-0/0/0.0
+10.61.16.0/24      *[Direct/0] 2w3d 04:05:06
+                    > via hall-0/0/1.0
+10.61.16.1/32      *[Local/0] 2w3d 04:05:06
+                      Local via hall-0/0/1.0
+10.61.32.0/24      *[OSPF/10] 1d 02:03:04, metric 20
+                    >  to 172.28.61.6 via cable-0/0/1.0
+                       to 172.28.61.10 via cable-0/0/2.0
+                    [BGP/170] 3d 01:02:03, localpref 100, from 10.61.254.9
+                      AS path: 64999 I, validation-state: unverified
+                    >  to 172.28.61.6 via cable-0/0/1.0
+10.61.40.0/21      *[Aggregate/130] 1d 02:03:04
+                       Reject
+10.61.48.0/21      *[Static/5] 00:00:09
+                       Discard
+10.61.64.0/24      *[Static/5] 00:00:09
+                       to table shop.inet.0
+224.0.0.5/32       *[OSPF/10] 2w3d 04:05:06, metric 1
+                       MultiRecv
+
+shop.inet.0: 1 destinations, 2 routes (1 active, 0 holddown, 0 hidden)
+
+10.61.64.0/24      *[Direct/0] 00:00:09
+                    >  via shop-0/0/3.0
+
+inet6.0: 1 destinations, 1 routes (1 active, 0 holddown, 0 hidden)
+
+fd6b:6a65:6c76:32:1:2:3:0/112
+                   *[RIP/100] 00:00:09, metric 2
+                    >  to fe80::1 via cable-0/0/1.0
+
+mpls.0: 1 destinations, 1 routes (1 active, 0 holddown, 0 hidden)
+
+299776             *[LDP/9] 00:00:09, metric 1
+                    > to 172.28.61.6 via cable-0/0/1.0, Pop
+`
+
+const terseForm = `inet.0: 4 destinations, 4 routes (4 active, 0 holddown, 0 hidden)
++ = Active Route, - = Last Active, * = Both
+
+A V Destination        P Prf   Metric 1   Metric 2  Next hop        AS path
+* ? 0.0.0.0/0          S   5                       >172.28.61.1
+* ? 10.61.16.0/24      D   0                       >hall-0/0/1.0
+* ? 10.61.32.0/24      O  10         20            >172.28.61.6
+                                                    172.28.61.10
+  ?                    B 170        100            >172.28.61.6     64999 I
+* ? 10.61.40.0/21      A 130                        Reject
+`
+
+const forwardingForm = `Routing table: default.inet
+Internet:
+Destination        Type RtRef Next hop           Type Index    NhRef Netif
+default            user     1 172.28.61.1        ucst      551     4 cable-0/0/0.0
+default            perm     0                    rjct       36     1
+10.61.16.0/24      intf     0                    rslv      560     1 hall-0/0/1.0
+10.61.16.1/32      intf     0 10.61.16.1         locl      558     2
+10.61.48.0/21      user     0                    dscd       34     2
+`
+
+func TestRead(t *testing.T) {
+	for _, tt := range []struct {
+		name, in string
+		want     []string
+		unread   []string
+	}{
+		{"full", fullForm, []string{
+			"5 0.0.0.0/0 static 5/- via 172.28.61.1 dev cable-0/0/0.0: active installed", "7 10.61.16.0/24 direct 0/- dev hall-0/0/1.0: active installed",
+			"9 10.61.16.1/32 local 0/- receive dev hall-0/0/1.0: active installed",
+			"11 10.61.32.0/24 ospf 10/20 via 172.28.61.6 dev cable-0/0/1.0 * via 172.28.61.10 dev cable-0/0/2.0: active installed",
+			"14 10.61.32.0/24 bgp 170/- via 172.28.61.6 dev cable-0/0/1.0", "17 10.61.40.0/21 aggregate 130/- unreachable: active installed",
+			"19 10.61.48.0/21 static 5/- blackhole: active installed", "21 10.61.64.0/24 static 5/- in shop: active installed",
+			"23 224.0.0.5/32 ospf 10/1 multicast: active installed", "28 (shop) 10.61.64.0/24 direct 0/- dev shop-0/0/3.0: active installed",
+			"34 fd6b:6a65:6c76:32:1:2:3:0/112 ripng 100/2 via fe80::1 dev cable-0/0/1.0: active installed"},
+			[]string{"26 the heading counts 2 routes, 1 were read"}},
+		{"terse", terseForm, []string{
+			"5 0.0.0.0/0 static 5/- via 172.28.61.1: active installed", "6 10.61.16.0/24 direct 0/- dev hall-0/0/1.0: active installed",
+			"7 10.61.32.0/24 ospf 10/20 via 172.28.61.6 * via 172.28.61.10: active installed", "9 10.61.32.0/24 bgp 170/- via 172.28.61.6",
+			"10 10.61.40.0/21 aggregate 130/- unreachable: active installed"}, []string{"1 the heading counts 4 routes, 5 were read"}},
+		{"forwarding", forwardingForm, []string{
+			"4 0.0.0.0/0 other -/0 via 172.28.61.1 dev cable-0/0/0.0", "5 0.0.0.0/0 other -/1 unreachable", "6 10.61.16.0/24 direct -/0 dev hall-0/0/1.0",
+			"7 10.61.16.1/32 local -/0 receive", "8 10.61.48.0/21 other -/0 blackhole"}, nil},
+		{"hidden routes are candidates that cannot be used, a bad line costs itself", "inet.0: 3 destinations, 3 routes (1 active, 0 holddown, 1 hidden)\n10.1.0.0/16         [BGP ] 1d, localpref 100\n                      Unusable\n10.2.0.0/33        *[Static/5] 1d\n                    > to 10.0.0.1 via e0\n10.3.0.0/16        *[Static/5] 1d\n                    > to 10.0.0.300 via e0\n10.4.0.0/16        *[Static/5] 1d\n                    > to 10.0.0.3 via e0\n",
+			[]string{"2 10.1.0.0/16 bgp -/-: unusable", "6 10.3.0.0/16 static 5/-: active installed", "8 10.4.0.0/16 static 5/- via 10.0.0.3 dev e0: active installed"},
+			[]string{`4 prefix length out of range: "10.2.0.0/33"`, "5 a continuation without a route before it", `7 not an address: "10.0.0.300"`}},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			in := []byte(tt.in)
+			r := layouttest.Laws(t, Read, in)
+			require.Equal(t, tt.want, layouttest.Words(in, r))
+			require.Equal(t, tt.unread, layouttest.Unread(in, r))
+			layouttest.Variants(t, Read, tt.in)
+			require.Positive(t, recognise(in))
+		})
+	}
+}
+
+func FuzzRead(f *testing.F) {
+	for _, s := range []string{fullForm, terseForm, forwardingForm} {
+		f.Add([]byte(s))
+	}
+	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, Read, in) })
+}
