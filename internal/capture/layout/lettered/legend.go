@@ -55,8 +55,11 @@ func (l *legend) add(line string) bool {
 		if i := strings.Index(text, "  "); i > 0 {
 			text = text[:i]
 		}
-		if key == "" || len(key) > 4 || strings.ContainsAny(key, " \t") {
+		if key == "" || len(key) > 4 {
 			continue
+		}
+		if letter, _, two := strings.Cut(key, " "); two && l.entries[letter] == "" {
+			l.entries[letter] = text // "O E2" alone still says what O is
 		}
 		l.entries[key], found = text, true
 		l.selects = l.selects || strings.Contains(text, "selected route")

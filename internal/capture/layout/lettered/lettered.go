@@ -25,11 +25,15 @@ func recognise(text []byte) int {
 	n := 0
 	for lo, hi := range layout.Lines(text[:min(len(text), maxLook)]) {
 		line := text[lo:hi]
-		if bytes.HasPrefix(line, []byte("Codes:")) || isGateway(line) {
+		if layout.Blank(line) {
+			continue
+		}
+		if isLegend(line) || isGateway(line) || isPerPrefixHeading(line) {
 			n += 3
 			continue
 		}
-		if p, _ := findPrefix(line); p > 0 && isLetter(line[0]) && hasWay(line[p:]) {
+		first, _ := layout.Field(line, 0)
+		if p, _ := findPrefix(line); p > first && isLetter(line[first]) && hasWay(line[p:]) {
 			n++
 		}
 	}
@@ -65,6 +69,12 @@ func findPrefix(line []byte) (lo, hi int) {
 		i = hi
 	}
 	return 0, 0
+}
+
+// isLegend reports whether a line begins the key of letters.
+func isLegend(line []byte) bool {
+	line = bytes.TrimLeft(line, " ")
+	return bytes.HasPrefix(line, []byte("Codes:")) || bytes.HasPrefix(line, []byte("codes:"))
 }
 
 func isGateway(line []byte) bool { return bytes.HasPrefix(line, []byte("Gateway of last resort is ")) }

@@ -70,6 +70,22 @@ var readTests = []struct {
 		[]string{"6 10.61.32.0/24 ospf 110/30 via 172.28.61.2 dev wan0 *: active installed"},
 		[]string{`7 prefix length out of range: "10.61.32.0/40"`, "8 a continuation without a route before it"}},
 	{"a legend alone", daemon, nil, nil},
+	{"IPv6 with the next hop on the following line", plain + "S   ::/0 [1/0]\n     via FE80::1, outside\nC   FD6B:10::/64 [0/0]\n     via tills, directly connected\nL   FD6B:10::1/128 [0/0]\n     via tills, receive\nO   FD6B:20::/64 [110/2], tag 7\n     via FE80::1, outside\n     via FE80::2, outside\nL   FF00::/8 [0/0]\n     via Null0, receive\n",
+		[]string{"5 ::/0 static 1/0 via fe80::1 dev outside: active installed", "7 fd6b:10::/64 direct 0/0 dev tills: active installed", "9 fd6b:10::1/128 local 0/0 receive dev tills: active installed",
+			"11 fd6b:20::/64 ospf 110/2 via fe80::1 dev outside via fe80::2 dev outside: active installed", "14 ff00::/8 local 0/0 receive dev Null0: active installed"}, nil},
+	{"every row indented", "VRF: default\nCodes: C - connected, S - static,\n       B I - iBGP, O E2 - OSPF external type 2\n\nGateway of last resort:\n S        0.0.0.0/0 [1/0] via 172.28.61.1, cable1\n                              via 172.28.61.5, cable2\n\n C        10.61.16.0/24 is directly connected, hall1\n O E2     10.61.17.0/24 [110/1] via 172.28.61.1, cable1\n",
+		[]string{"6 0.0.0.0/0 static 1/0 via 172.28.61.1 dev cable1 via 172.28.61.5 dev cable2: active installed", "9 10.61.16.0/24 direct -/- dev hall1: active installed",
+			"10 10.61.17.0/24 ospf/external-2 110/1 via 172.28.61.1 dev cable1: active installed"}, nil},
+	{"each prefix a heading, starred next hops below", "IP Route Table for VRF \"default\"\n'*' denotes best ucast next-hop\n'[x/y]' denotes [preference/metric]\n\n10.61.16.0/24, ubest/mbest: 1/0, attached\n    *via 10.61.16.1, hall16, [0/0], 3w2d, direct\n10.61.16.1/32, ubest/mbest: 1/0, attached\n    *via 10.61.16.1, hall16, [0/0], 3w2d, local\n10.61.32.0/24, ubest/mbest: 2/0\n    *via 172.28.61.6, cable1/1, [110/20], 1d02h, ospf-1, intra\n    *via 172.28.61.10, cable1/2, [110/20], 1d02h, ospf-1, intra\n     via 172.28.61.14, [200/0], 1d02h, bgp-64999, internal, tag 64999\n10.61.40.0/21, ubest/mbest: 1/0\n    *via Null0, [220/0], 3d01h, bgp-64999, discard\n0.0.0.0/0, ubest/mbest: 1/0\n    *via 172.28.61.1, [1/0], 2w1d, static\n10.61.99.0/33, ubest/mbest: 1/0\n    *via 172.28.61.1, [1/0], 2w1d, static\n",
+		[]string{"6 10.61.16.0/24 direct 0/0 dev hall16: active installed", "8 10.61.16.1/32 local 0/0 receive via 10.61.16.1 dev hall16: active installed",
+			"10 10.61.32.0/24 ospf/intra-area 110/20 via 172.28.61.6 dev cable1/1 via 172.28.61.10 dev cable1/2: active installed", "12 10.61.32.0/24 bgp 200/0 via 172.28.61.14",
+			"14 10.61.40.0/21 bgp 220/0 blackhole: active installed", "16 0.0.0.0/0 static 1/0 via 172.28.61.1: active installed"},
+		[]string{`17 prefix length out of range: "10.61.99.0/33"`, "18 a continuation without a route before it"}},
+	{"firewall forms: resolved in brackets, distances behind, clients of a tunnel", "Routing table for VRF=0\nCodes: C - connected, S - static, B - BGP, V - VPN\n       * - candidate default\n\nS*      0.0.0.0/0 [10/0] via 172.28.61.1, wan1, [1/0]\nB       10.61.40.0/24 [200/0] via 10.61.254.9 (recursive via 172.28.61.1, wan1), 01:02:03, [1/0]\nB       10.61.41.0/24 [200/0] via 172.28.61.9 (recursive is directly connected, wan1), 01:02:03\nV       10.61.90.5 255.255.255.255 connected by VPN (advertised), outside\n\nRouting table for VRF=7\nC       10.70.0.0/24 is directly connected, y0\n",
+		[]string{"5 0.0.0.0/0 static 10/0 via 172.28.61.1 dev wan1: active installed", "6 10.61.40.0/24 bgp 200/0 via 10.61.254.9 recursive via 172.28.61.1 dev wan1 resolves: active installed",
+			"7 10.61.41.0/24 bgp 200/0 via 172.28.61.9 dev wan1: active installed", "8 10.61.90.5/32 other -/- dev outside: active installed", "11 (7) 10.70.0.0/24 direct -/- dev y0: active installed"}, nil},
+	{"wrapped rows", plain + "O        10.61.16.0 255.255.255.0 \n           [110/20] via 172.28.61.17, 00:01:02, outside\nO IA     10.61.17.0/24\n           [110/30] via 172.28.61.17, 00:01:02, outside\n",
+		[]string{"5 10.61.16.0/24 ospf 110/20 via 172.28.61.17 dev outside: active installed", "7 10.61.17.0/24 ospf/inter-area 110/30 via 172.28.61.17 dev outside: active installed"}, nil},
 }
 
 func TestRead(t *testing.T) {

@@ -50,6 +50,9 @@ type reader struct {
 	seen   map[string]seenRow
 	rowKey []byte
 
+	above netip.Prefix // of the per-prefix form, whose next hops stand below the prefix
+	err   error        // of the last line in that form
+
 	// The route that is being read: it ends with the next row, since sub-rows may add next hops.
 	pending bool
 	prefix  netip.Prefix
@@ -68,11 +71,11 @@ type seenRow struct {
 
 func (r *reader) line(line []byte, lo, hi int) error {
 	switch {
-	case bytes.HasPrefix(line, []byte("Codes:")):
+	case isLegend(line):
 		r.flush()
 		r.legend, r.inLegend, r.heading = newLegend(), true, -1
 		clear(r.seen)
-		r.legend.add(string(line[len("Codes:"):]))
+		r.legend.add(string(line[bytes.IndexByte(line, ':')+1:]))
 		r.Ignored++
 		return nil
 	case r.inLegend && (line[0] == ' ' || line[0] == '\t'):
@@ -87,6 +90,9 @@ func (r *reader) line(line []byte, lo, hi int) error {
 		if looksMarked(r.text) {
 			r.legend = looseLegend()
 		}
+	}
+	if r.perPrefix(line, lo, hi) {
+		return r.err
 	}
 	if line[0] != ' ' && line[0] != '\t' {
 		if isGateway(line) {
@@ -109,6 +115,10 @@ func (r *reader) line(line []byte, lo, hi int) error {
 		if ok, err := r.parent(line, p, end); ok || err != nil {
 			return err
 		}
+		// Some devices indent every row: letters stand before the prefix.
+		if first, _ := layout.Field(line, 0); first < p && isLetter(line[first]) {
+			return r.row(line, p, end, lo, hi)
+		}
 	}
 	return r.subRow(line, lo, hi)
 }
@@ -118,30 +128,43 @@ func looksMarked(text []byte) bool {
 	return bytes.Contains(text[:min(len(text), maxLook)], []byte(">* "))
 }
 
-// instanceHeading reads "VRF NAME:" and its longer forms, which name the table of the rows below.
+// instanceHeading reads the lines that name the table of the rows below: "VRF NAME:", "VRF: NAME", "Routing Table: NAME",
+// "Routing table for VRF=NAME", and longer forms that end in "VRF NAME:".
 func instanceHeading(line []byte) (string, bool) {
-	line = bytes.TrimRight(line, " ")
-	if line[len(line)-1] != ':' || len(line) > 200 {
+	line = bytes.TrimRight(line, " \t")
+	last := line[len(line)-1]
+	if len(line) > 200 || line[0] != 'V' && line[0] != 'R' && last != ':' {
 		return "", false
 	}
-	s := strings.TrimSpace(string(line))
+	s := string(line)
+	for _, begin := range []string{"VRF: ", "Routing Table: ", "Routing table for VRF="} {
+		if name, ok := strings.CutPrefix(s, begin); ok {
+			return instanceName(strings.TrimSpace(name)), true
+		}
+	}
+	if last != ':' {
+		return "", false
+	}
 	words := strings.Fields(strings.TrimSuffix(s, ":"))
 	for i := 0; i+1 < len(words); i++ {
 		if !strings.EqualFold(words[i], "vrf") {
 			continue
 		}
-		vrf := strings.Trim(words[i+1], ":")
-		if i+3 < len(words) && words[i+2] == "table" {
-			if vrf == "default" && words[i+3] != "254" {
-				return words[i+3], true
-			}
-		}
-		if vrf == "default" {
-			vrf = ""
+		vrf := instanceName(strings.Trim(words[i+1], ":"))
+		if i+3 < len(words) && words[i+2] == "table" && vrf == "" && words[i+3] != "254" {
+			return words[i+3], true
 		}
 		return vrf, true
 	}
 	return "", false
+}
+
+// instanceName returns "" for the names that the default instance goes by.
+func instanceName(name string) string {
+	if name == "default" || name == "0" {
+		return ""
+	}
+	return name
 }
 
 // parent reads a heading that stands for several rows and is no route itself.
@@ -182,11 +205,12 @@ func (r *reader) row(line []byte, lo, hi int, off, end int) error {
 			return nil
 		}
 	}
-	c := r.legend.read(string(bytes.TrimRight(line[:lo], " \t")))
+	column := string(bytes.TrimSpace(line[:lo]))
+	c := r.legend.read(column)
 	r.shared, r.state = layout.Shared{}, c.state
 	r.attr = route.Attributes{Protocol: c.protocol, Subtype: c.subtype, NextHops: r.attr.NextHops[:0]}
 	if !c.known {
-		r.attr.Subtype = "code " + string(bytes.TrimSpace(line[:1]))
+		r.attr.Subtype = "code " + column[:1]
 	}
 	if c.protocol == route.RIP && prefix.Addr().Is6() {
 		r.attr.Protocol = route.RIPng

@@ -27,7 +27,7 @@ func (r *reader) way(s []byte, installed, backup, resolves bool) error {
 		}
 		s = bytes.TrimLeft(s[end+1:], " \t")
 	}
-	if len(s) == 0 {
+	if len(s) == 0 || s[0] == ',' {
 		return nil // the next hop is on the line below
 	}
 	h := route.NextHop{Installed: installed && r.legend.installs, Backup: backup, Resolves: resolves}
@@ -39,6 +39,10 @@ func (r *reader) way(s []byte, installed, backup, resolves bool) error {
 		s, ok = s[len("is directly connected"):], true
 	case bytes.HasPrefix(s, []byte("is a summary")):
 		s, ok = s[len("is a summary"):], true
+	case bytes.HasPrefix(s, []byte("connected by ")): // a tunnel's client, with the interface behind the comma
+		if i := bytes.IndexByte(s, ','); i >= 0 {
+			s, ok = s[i:], true
+		}
 	case bytes.HasPrefix(s, []byte("unreachable")), bytes.HasPrefix(s, []byte("blackhole")):
 		r.attr.Special = specialOf(s)
 		return nil
@@ -49,7 +53,7 @@ func (r *reader) way(s []byte, installed, backup, resolves bool) error {
 	if err := r.details(s, &h); err != nil {
 		return err
 	}
-	if isDiscard(h.Interface) {
+	if isDiscard(h.Interface) && r.attr.Protocol != route.Local {
 		r.attr.Special = route.Blackhole
 		return nil
 	}
@@ -138,17 +142,37 @@ func (r *reader) details(s []byte, h *route.NextHop) error {
 		case "label", "src", "tag", "from", "seg6", "seg6local", "encap", "rmapsrc", "backup", "directly", "VNI", "srte-color":
 			continue
 		}
-		for lo < hi {
-			word = part[lo:hi]
-			switch {
-			case flag(word, h):
-			case h.Interface == "" && !isAge(word) && word[0] != '(':
-				h.Interface = r.name(word)
-			case bytes.Equal(word, []byte("(vrf")):
-				lo, hi = layout.Field(part, hi)
-				h.Table = string(bytes.TrimRight(part[lo:hi], ")"))
+		if err := r.words(part, lo, hi, h); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// words reads the words of one part, the first of which is part[lo:hi].
+func (r *reader) words(part []byte, lo, hi int, h *route.NextHop) error {
+	for ; lo < hi; lo, hi = layout.Field(part, hi) {
+		word := part[lo:hi]
+		switch {
+		case bytes.Equal(word, []byte("(recursive")): // "(recursive via ADDRESS, interface)", "(recursive is directly connected, interface)"
+			lo, hi = layout.Field(part, hi)
+			if !bytes.Equal(part[lo:hi], []byte("via")) {
+				return nil
 			}
 			lo, hi = layout.Field(part, hi)
+			a, ok := layout.Addr(bytes.TrimRight(part[lo:hi], ")"))
+			if !ok {
+				return fmt.Errorf("%w: %q", layout.ErrAddress, part[lo:hi])
+			}
+			h.Recursive = true
+			r.attr.NextHops = append(r.attr.NextHops, *h)
+			*h = route.NextHop{Address: a, Resolves: true, Installed: h.Installed}
+		case bytes.Equal(word, []byte("(vrf")), bytes.Equal(word, []byte("vrf")):
+			lo, hi = layout.Field(part, hi)
+			h.Table = string(bytes.TrimRight(part[lo:hi], ")"))
+		case flag(word, h), word[0] == '(', word[0] == '[', isAge(word):
+		case h.Interface == "":
+			h.Interface = r.name(bytes.TrimRight(word, ")"))
 		}
 	}
 	return nil

@@ -1,0 +1,140 @@
+package lettered
+
+import (
+	"bytes"
+	"fmt"
+	"net/netip"
+	"strings"
+
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/route"
+)
+
+// The per-prefix form has no letters: the prefix is a heading, and each next hop a line below it,
+//
+//	10.61.16.0/24, ubest/mbest: 1/0
+//	    *via 172.28.61.2, cable1/1, [110/20], 3d07h, ospf-1, intra
+//
+// with a star on those that are used, "[preference/metric]" behind the next hop, and the protocol's name at the end.
+
+// isPerPrefixHeading reads "PREFIX, ubest/mbest: …", and the form's own legend and table heading.
+func isPerPrefixHeading(line []byte) bool {
+	return bytes.Contains(line, []byte("ubest/mbest:")) || bytes.HasPrefix(line, []byte("'*' denotes best ucast next-hop")) ||
+		bytes.HasPrefix(line, []byte("IP Route Table for VRF ")) || bytes.HasPrefix(line, []byte("IPv6 Routing Table for VRF "))
+}
+
+// subtypes are the words behind the protocol's name.
+var subtypes = map[string]string{"intra": "intra-area", "inter": "inter-area", "type-1": "external-1", "type-2": "external-2",
+	"nssa type-1": "nssa-external-1", "nssa type-2": "nssa-external-2", "L1": "level-1", "L2": "level-2"}
+
+// perPrefix reads a line of this form; false leaves it to the others. The outcome is in r.err.
+func (r *reader) perPrefix(line []byte, lo, hi int) bool {
+	r.err = nil
+	trimmed := bytes.TrimSpace(line)
+	switch {
+	case trimmed[0] == '\'' && bytes.Contains(line, []byte("denotes")):
+		r.Ignored++
+	case bytes.HasPrefix(line, []byte("IP Route Table for VRF ")), bytes.HasPrefix(line, []byte("IPv6 Routing Table for VRF ")):
+		r.flush()
+		r.instance = instanceName(strings.Trim(string(line[bytes.Index(line, []byte("VRF "))+4:]), "\" "))
+		clear(r.seen)
+		r.Ignored++
+	case bytes.Contains(line, []byte("ubest/mbest:")):
+		r.flush()
+		word, _, _ := bytes.Cut(trimmed, []byte{','})
+		p, err := layout.Prefix(word, false)
+		if err != nil {
+			r.above, r.err = netip.Prefix{}, err
+			return true
+		}
+		r.above = p.Masked()
+		r.Ignored++ // the routes are the lines below
+	case r.above.IsValid() && (bytes.HasPrefix(trimmed, []byte("*via ")) || bytes.HasPrefix(trimmed, []byte("**via ")) || bytes.HasPrefix(trimmed, []byte("via "))):
+		r.err = r.hopBelow(trimmed, lo, hi)
+	default:
+		r.above = netip.Prefix{}
+		return false
+	}
+	return true
+}
+
+// hopBelow reads one next hop; those of one protocol and state are one route.
+func (r *reader) hopBelow(s []byte, lo, hi int) error {
+	used := s[0] == '*'
+	parts := strings.Split(string(bytes.TrimLeft(s, "*")[len("via "):]), ",")
+	h := route.NextHop{}
+	word := strings.TrimSpace(parts[0])
+	word, h.Table, _ = strings.Cut(word, "%")
+	if a, ok := layout.Addr([]byte(word)); ok {
+		h.Address = a
+	} else if layout.LooksLikeAddress([]byte(word)) || word == "" {
+		return fmt.Errorf("%w: %q", layout.ErrAddress, word)
+	} else {
+		h.Interface = r.name([]byte(word))
+	}
+	a := route.Attributes{}
+	named := false
+	for _, part := range parts[1:] {
+		part = strings.TrimSpace(part)
+		switch {
+		case part == "":
+		case part[0] == '[':
+			pref, metric, ok := strings.Cut(strings.Trim(part, "[]"), "/")
+			p, ok1 := layout.Uint([]byte(pref))
+			m, ok2 := layout.Uint([]byte(metric))
+			if !ok || !ok1 || !ok2 {
+				return fmt.Errorf("%w: %q", layout.ErrNumber, part)
+			}
+			a.Preference, a.Metric = route.N(p), route.N(m)
+		case isAge([]byte(part)):
+		case !a.Preference.Known && h.Interface == "":
+			h.Interface = r.name([]byte(part))
+		case !named:
+			named = true
+			name, _, _ := strings.Cut(part, "-")
+			if part == "local" {
+				name = "local"
+			}
+			if strings.HasPrefix(part, "direct") || part == "am" || part == "hsrp" || part == "vrrp" {
+				name = "connected"
+			}
+			a.Protocol, a.Subtype = protocolOf(name)
+			if strings.HasPrefix(part, "isis") {
+				a.Protocol = route.ISIS
+			}
+		default:
+			if sub := subtypes[part]; sub != "" {
+				a.Subtype = sub
+			}
+		}
+	}
+	if a.Protocol == route.Local {
+		a.Special = route.Receive
+	}
+	if a.Protocol == route.Direct {
+		h.Address = netip.Addr{} // what stands there is the device's own address
+	}
+	if isDiscard(h.Interface) {
+		a.Special = route.Blackhole
+	}
+	state := route.State(0)
+	if used {
+		state = route.Active | route.Installed
+	}
+	if r.pending && r.prefix == r.above && r.state == state && r.attr.Protocol == a.Protocol && r.attr.Preference == a.Preference &&
+		r.attr.Metric == a.Metric && r.attr.Special == a.Special {
+		r.attr.NextHops = append(r.attr.NextHops, h)
+		r.hi = hi
+		r.Collector.Read++
+		return nil
+	}
+	r.flush()
+	r.prefix, r.state, r.lo, r.hi, r.pending, r.key, r.shared = r.above, state, lo, hi, true, false, layout.Shared{}
+	a.NextHops = append(r.attr.NextHops[:0], h)
+	if a.Special == route.Blackhole {
+		a.NextHops = a.NextHops[:0]
+	}
+	r.attr = a
+	r.Collector.Read++
+	return nil
+}
