@@ -119,15 +119,8 @@ func Lines(text []byte) iter.Seq2[int, int] {
 	}
 }
 
-// Blank reports whether a text holds nothing but blanks and line ends.
-func Blank(text []byte) bool {
-	for _, c := range text {
-		if c != ' ' && c != '\t' && c != '\r' && c != '\n' {
-			return false
-		}
-	}
-	return true
-}
+// Blank reports whether a text holds nothing but white space.
+func Blank(text []byte) bool { return len(bytes.TrimSpace(text)) == 0 }
 
 // NonBlank counts the lines that are not blank.
 func NonBlank(text []byte) int {

@@ -77,4 +77,4 @@ func isLegend(line []byte) bool {
 	return bytes.HasPrefix(line, []byte("Codes:")) || bytes.HasPrefix(line, []byte("codes:"))
 }
 
-func isGateway(line []byte) bool { return bytes.HasPrefix(line, []byte("Gateway of last resort is ")) }
+func isGateway(line []byte) bool { return bytes.HasPrefix(line, []byte("Gateway of last resort")) }

@@ -30,7 +30,7 @@ var subtypes = map[string]string{"intra": "intra-area", "inter": "inter-area", "
 // perPrefix reads a line of this form; false leaves it to the others. The outcome is in r.err.
 func (r *reader) perPrefix(line []byte, lo, hi int) bool {
 	r.err = nil
-	trimmed := bytes.TrimSpace(line)
+	trimmed := bytes.TrimSpace(line) // never empty: the line is not blank
 	switch {
 	case trimmed[0] == '\'' && bytes.Contains(line, []byte("denotes")):
 		r.Ignored++
