@@ -6,6 +6,7 @@ package capture
 
 import (
 	"zarvek/internal/capture/layout"
+	"zarvek/internal/capture/layout/columns"
 	"zarvek/internal/capture/layout/frr"
 	"zarvek/internal/capture/layout/iproute"
 	"zarvek/internal/capture/layout/lettered"
@@ -25,6 +26,7 @@ var readers = []layout.Reader{
 	sysctl.Reader,
 	snmp.Reader,
 	starred.Reader,
+	columns.Reader,
 }
 
 // A Part is one stretch of a capture and what was read in it.

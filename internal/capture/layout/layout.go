@@ -74,6 +74,9 @@ func (r *Reading) MapMarks(f func(route.Mark) route.Mark) {
 	for i := range r.Facts.Rules {
 		r.Facts.Rules[i].Mark = f(r.Facts.Rules[i].Mark)
 	}
+	for i := range r.Facts.Statics {
+		r.Facts.Statics[i].Mark = f(r.Facts.Statics[i].Mark)
+	}
 	for i := range r.Unread {
 		r.Unread[i].Mark = f(r.Unread[i].Mark)
 	}

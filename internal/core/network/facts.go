@@ -16,6 +16,18 @@ type Facts struct {
 	Forwarding []Switch
 	Rules      []Rule
 	Indexes    []IfIndex
+	Statics    []Static
+}
+
+// A Static is a configured static route, whether or not it is in any table.
+type Static struct {
+	Table      string // "": the default one
+	Prefix     netip.Prefix
+	NextHop    route.NextHop
+	Special    route.Special
+	Preference route.Number
+	Metric     route.Number
+	Mark       route.Mark
 }
 
 // An IfIndex names the interface that a management view knows by a number (RFC 2863).

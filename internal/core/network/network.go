@@ -32,7 +32,8 @@ type Device struct {
 	Neighbours []Neighbour
 	Switches   []Switch
 	Rules      []Rule // by priority
-	Unread     int    // lines that could not be read although they stand in a table or list that was
+	Statics    []Static
+	Unread     int // lines that could not be read although they stand in a table or list that was
 	own        map[netip.Addr][]int
 }
 
@@ -118,6 +119,7 @@ func (b *Builder) Add(device string, f Facts, unread int) {
 	d.Forwarding = append(d.Forwarding, f.Forwarding...)
 	d.Rules = append(d.Rules, f.Rules...)
 	d.Indexes = append(d.Indexes, f.Indexes...)
+	d.Statics = append(d.Statics, f.Statics...)
 	d.unread += unread
 }
 
@@ -135,7 +137,7 @@ func (b *Builder) Build() *Network {
 
 func (f *deviceFacts) build(name string) *Device {
 	f.nameInterfaces()
-	d := &Device{Name: name, Neighbours: f.Neighbours, Switches: f.Forwarding, Unread: f.unread, own: map[netip.Addr][]int{}}
+	d := &Device{Name: name, Neighbours: f.Neighbours, Switches: f.Forwarding, Statics: f.Statics, Unread: f.unread, own: map[netip.Addr][]int{}}
 	d.Tables = mergeTables(f.Tables)
 	d.Interfaces = mergeInterfaces(f.Interfaces)
 	d.Rules = mergeRules(f.Rules)

@@ -1,0 +1,160 @@
+// Package columns reads tables under a row of column names: those of net-tools and BSD netstat, of workstations, campus
+// switches and firewalls. It exists as one reader because the heading says what stands where; the names are data
+// (synonyms.txt), and the letters of type and flag columns are learned from the key that a capture prints.
+//
+// Cells are assigned by kind and position together, so that empty cells, columns aligned left or right and names of
+// several words do not matter.
+package columns
+
+import (
+	_ "embed"
+	"strings"
+	"sync"
+	"unicode/utf8"
+
+	"zarvek/internal/capture/layout"
+)
+
+const name = "columns"
+
+// Reader is the family's registration.
+var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read}
+
+//go:embed synonyms.txt
+var synonymText string
+
+// kind is what a column holds.
+type kind uint8
+
+const (
+	ignored kind = iota
+	destination
+	mask
+	length
+	gateway
+	ifname
+	metric
+	preference
+	protocol
+	flags
+	age
+	instance
+)
+
+var kindNames = map[string]kind{"ignored": ignored, "destination": destination, "mask": mask, "length": length, "gateway": gateway,
+	"interface": ifname, "metric": metric, "preference": preference, "protocol": protocol, "flags": flags, "age": age, "instance": instance}
+
+// synonyms maps column names, folded word by word, to kinds.
+var synonyms = sync.OnceValue(func() map[string]kind {
+	out := map[string]kind{}
+	for line := range strings.Lines(synonymText) {
+		k, list, ok := strings.Cut(line, "=")
+		if !ok || line[0] == '#' {
+			continue
+		}
+		for n := range strings.SplitSeq(list, "|") {
+			out[nameKey(strings.Fields(n))] = kindNames[strings.TrimSpace(k)]
+		}
+	}
+	return out
+})
+
+// nameKey folds each word of a name.
+func nameKey(words []string) string {
+	out := make([]string, len(words))
+	for i, w := range words {
+		out[i] = fold(w)
+	}
+	return strings.Join(out, " ")
+}
+
+func fold(s string) string {
+	return strings.Map(func(r rune) rune {
+		switch r {
+		case ' ', '.', '-', '_', '\t', '\n', '\r', ':':
+			return -1
+		}
+		return r
+	}, strings.ToLower(s))
+}
+
+// column is one column of a heading, with the bounds of its name in runes.
+type column struct {
+	kind   kind
+	lo, hi int
+}
+
+// word is a blank-separated word of a line, with its bounds in runes.
+type word struct {
+	text   string
+	lo, hi int
+}
+
+// words splits a line. Tabs count to the next multiple of eight.
+func words(line string) []word {
+	var out []word
+	at, start, from := 0, -1, 0
+	for i := 0; i < len(line); {
+		r, n := utf8.DecodeRuneInString(line[i:])
+		if r == ' ' || r == '\t' {
+			if start >= 0 {
+				out = append(out, word{line[start:i], from, at})
+				start = -1
+			}
+			if r == '\t' {
+				at = at/8*8 + 7
+			}
+		} else if start < 0 {
+			start, from = i, at
+		}
+		at++
+		i += n
+	}
+	if start >= 0 {
+		out = append(out, word{line[start:], from, at})
+	}
+	return out
+}
+
+// maxName is how many words a column's name may have.
+const maxName = 3
+
+// heading reads a line as column names: all its words must be names, and a destination and a way on be among them.
+func heading(line string) ([]column, bool) {
+	if len(line) > 400 {
+		return nil, false
+	}
+	w := words(line)
+	if len(w) < 3 || len(w) > 20 {
+		return nil, false
+	}
+	var out []column
+	var has [instance + 1]int
+next:
+	for i := 0; i < len(w); {
+		for n := min(maxName, len(w)-i); n > 0; n-- {
+			name := make([]string, n)
+			for j := range name {
+				name[j] = w[i+j].text
+			}
+			if k, ok := synonyms()[nameKey(name)]; ok {
+				out = append(out, column{k, w[i].lo, w[i+n-1].hi})
+				has[k]++
+				i += n
+				continue next
+			}
+		}
+		return nil, false
+	}
+	return out, has[destination] == 1 && has[gateway]+has[ifname] > 0 && len(out) >= 3
+}
+
+func recognise(text []byte) int {
+	n := 0
+	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
+		if _, ok := heading(string(text[lo:min(hi, lo+500)])); ok {
+			n += 5
+		}
+	}
+	return n
+}

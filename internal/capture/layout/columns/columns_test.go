@@ -1,0 +1,175 @@
+package columns
+
+import (
+	"fmt"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"zarvek/internal/capture/layout/layouttest"
+)
+
+var readTests = []struct {
+	name, in string
+	want     []string
+	unread   []string
+}{
+	{"net-tools, both families", `Kernel IP routing table
+Destination     Gateway         Genmask         Flags Metric Ref    Use Iface
+0.0.0.0         10.61.0.254     0.0.0.0         UG    20     0        0 desk0
+10.61.0.0       0.0.0.0         255.255.255.0   U     0      0        0 desk0
+10.61.40.0      -               255.255.248.0   !     20     -        0 -
+10.61.254.2     172.28.61.2     255.255.255.255 UGH   20     0        0 wan0
+
+Kernel IPv6 routing table
+Destination                    Next Hop                   Flag Met Ref Use If
+fd6b:10::/64                   [::]                       U    256 1     0 desk0
+[::]/0                         fe80::1                    UG   1024 1    0 wan0
+fd6b:10::1/128                 [::]                       Un   0   3     0 desk0
+`, []string{"3 0.0.0.0/0 other -/20 via 10.61.0.254 dev desk0", "4 10.61.0.0/24 direct -/0 dev desk0", "5 10.61.40.0/21 other -/20 unreachable",
+		"6 10.61.254.2/32 other -/20 via 172.28.61.2 dev wan0", "10 fd6b:10::/64 direct -/256 dev desk0", "11 ::/0 other -/1024 via fe80::1 dev wan0", "12 fd6b:10::1/128 local -/0 receive dev desk0"}, nil},
+	{"BSD sections, zeros left out, neighbours among the routes", `Routing tables
+
+Internet:
+Destination        Gateway            Flags     Netif Expire
+default            10.61.0.254        UGS       em0
+10.61/16           10.61.0.9          UGS       em0
+10.61.0.0/24       link#1             U         em0
+10.61.0.1          link#1             UHS       lo0
+10.61.0.31         02:6b:6a:00:00:31  UHLW      em0     1187
+10.62              10.61.0.9          UGSB      lo0
+
+Internet6:
+Destination                       Gateway                       Flags     Netif Expire
+default                           fe80::1%em0                   UGS       em0
+fd6b:10::/64                      link#1                        U         em0
+fe80::%em0/64                     link#1                        U         em0
+`, []string{"5 0.0.0.0/0 static -/- via 10.61.0.254 dev em0", "6 10.61.0.0/16 static -/- via 10.61.0.9 dev em0", "7 10.61.0.0/24 direct -/- dev em0",
+		"8 10.61.0.1/32 local -/- receive dev lo0", "10 10.62.0.0/16 other -/- blackhole",
+		"14 ::/0 static -/- via fe80::1 dev em0", "15 fd6b:10::/64 direct -/- dev em0", "16 fe80::/64 direct -/- dev em0"}, nil},
+	{"a workstation's print, persistent routes apart", `===========================================================================
+Interface List
+ 12...02 6b 6a 00 00 31 ......Some adapter
+===========================================================================
+
+IPv4 Route Table
+===========================================================================
+Active Routes:
+Network Destination        Netmask          Gateway       Interface  Metric
+          0.0.0.0          0.0.0.0      10.61.0.254      10.61.0.31     25
+        10.61.0.0    255.255.255.0         On-link       10.61.0.31    281
+       10.61.0.31  255.255.255.255         On-link       10.61.0.31    281
+      10.61.0.255  255.255.255.255         On-link       10.61.0.31    281
+===========================================================================
+Persistent Routes:
+  Network Address          Netmask  Gateway Address  Metric
+          10.9.0.0      255.255.0.0       10.61.0.9       1
+===========================================================================
+
+IPv6 Route Table
+===========================================================================
+Active Routes:
+ If Metric Network Destination      Gateway
+ 12    281 fd6b:10::/64             On-link
+ 12     25 ::/0                     fe80::1
+Persistent Routes:
+  None
+`, []string{"10 0.0.0.0/0 static -/25 via 10.61.0.254 dev 10.61.0.31", "11 10.61.0.0/24 direct -/281 dev 10.61.0.31", "12 10.61.0.31/32 local -/281 receive dev 10.61.0.31",
+		"13 10.61.0.255/32 other -/281 broadcast dev 10.61.0.31", "24 fd6b:10::/64 direct -/281 dev 12", "25 ::/0 static -/25 via fe80::1 dev 12"}, nil},
+	{"a campus switch: right-aligned prefixes, second next hops without one", `Route Flags: R - relay, D - download to fib
+------------------------------------------------------------------------------
+Routing Tables: Public
+         Destinations : 5        Routes : 6
+
+Destination/Mask    Proto   Pre  Cost      Flags NextHop         Interface
+
+        0.0.0.0/0   Static  60   0          RD   172.28.61.1     hall10  
+     10.61.16.0/24  Direct  0    0           D   10.61.16.1      hall16  
+     10.61.16.1/32  Direct  0    0           D   127.0.0.1       loopback0  
+     10.61.32.0/24  OSPF    10   20          D   172.28.61.6     hall11  
+                    OSPF    10   20          D   172.28.61.10    hall12  
+     10.61.40.0/21  O_ASE   150  1           D   172.28.61.6     hall11  
+     10.61.48.0/21  Static  60   0           D   0.0.0.0         NULL0
+`, []string{"8 0.0.0.0/0 static 60/0 via 172.28.61.1 dev hall10: active installed", "9 10.61.16.0/24 direct 0/0 dev hall16: active installed",
+		"10 10.61.16.1/32 local 0/0 receive dev loopback0: active installed", "11 10.61.32.0/24 ospf 10/20 via 172.28.61.6 dev hall11: active installed",
+		"12 10.61.32.0/24 ospf 10/20 via 172.28.61.10 dev hall12: active installed", "13 10.61.40.0/21 ospf/external 150/1 via 172.28.61.6 dev hall11: active installed",
+		"14 10.61.48.0/21 static 60/0 blackhole: active installed"}, nil},
+	{"another switch: an interface in place of the gateway, empty columns", `                               IP Route Entries
+
+  Destination        Gateway         VLAN Type      Sub-Type   Metric     Dist.
+  ------------------ --------------- ---- --------- ---------- ---------- -----
+  0.0.0.0/0          172.28.61.1     10   static               1          1
+  10.61.16.0/24      HALL            16   connected            1          0
+  127.0.0.0/8        reject               static               0          0
+  10.61.32.0/24      172.28.61.6     11   ospf      IntraArea  20         110
+`, []string{"5 0.0.0.0/0 static 1/1 via 172.28.61.1 dev 10: active installed", "6 10.61.16.0/24 direct 0/1 dev HALL: active installed", "7 127.0.0.0/8 static 0/0 unreachable: active installed",
+		"8 10.61.32.0/24 ospf 110/20 via 172.28.61.6 dev 11: active installed"}, nil},
+	{"a firewall: flags learned from its key, only active ones are used", `flags: A:active, ?:loose, C:connect, H:host, S:static, O:ospf,
+       Oi:ospf intra-area, O2:ospf ext-type-2, E:ecmp
+
+VIRTUAL ROUTER: default (id 1)
+  ==========
+destination                                 nexthop                                 metric flags      age   interface          next-AS
+0.0.0.0/0                                   172.28.61.1                             10     A S              ether1/1
+0.0.0.0/0                                   172.28.61.5                             20       S              ether1/2
+10.61.64.0/24                               10.61.64.1                              0      A C              ether1/3
+10.61.64.1/32                               0.0.0.0                                 0      A H
+10.61.32.0/24                               172.28.61.6                             20     A Oi       1187  ether1/1
+total routes shown: 5
+
+VIRTUAL ROUTER: yard (id 2)
+destination                                 nexthop                                 metric flags      age   interface          next-AS
+10.70.0.0/24                                10.70.0.1                               0      A C              ether1/7
+`, []string{"7 0.0.0.0/0 static -/10 via 172.28.61.1 dev ether1/1: active installed", "8 0.0.0.0/0 static -/20 via 172.28.61.5 dev ether1/2",
+		"9 10.61.64.0/24 direct -/0 dev ether1/3: active installed", "10 10.61.64.1/32 local -/0 receive: active installed",
+		"11 10.61.32.0/24 ospf/intra-area -/20 via 172.28.61.6 dev ether1/1: active installed", "16 (yard) 10.70.0.0/24 direct -/0 dev ether1/7: active installed"}, nil},
+	{"wrapped rows, P/M in one cell, bad values", `IP Address          Mask             Next-Hop         Interface   Metric
+10.61.16.0          255.255.255.0    172.28.61.1      cable1      110/20
+10.61.17.0          255.0.255.0      172.28.61.1      cable1      110/20
+10.61.18.0
+                    255.255.255.0    172.28.61.1      cable1      110/20
+10.61.19.0          255.255.255.0    172.28.61.300    cable1      110/20
+10.61.20.0          255.255.255.0    172.28.61.1      cable1      -7
+`, []string{"2 10.61.16.0/24 other 110/20 via 172.28.61.1 dev cable1: active installed", "4 10.61.18.0/24 other 110/20 via 172.28.61.1 dev cable1: active installed"},
+		[]string{"3 mask is not contiguous: 255.0.255.0", `6 not an address: "172.28.61.300"`, `7 not a number in range: "-7"`}},
+}
+
+func TestRead(t *testing.T) {
+	for _, tt := range readTests {
+		t.Run(tt.name, func(t *testing.T) {
+			in := []byte(tt.in)
+			r := layouttest.Laws(t, Read, in)
+			require.Equal(t, tt.want, layouttest.Words(in, r))
+			require.Equal(t, tt.unread, layouttest.Unread(in, r))
+			layouttest.Variants(t, Read, tt.in)
+			require.Positive(t, recognise(in))
+		})
+	}
+}
+
+func TestBeside(t *testing.T) {
+	r := Read([]byte(readTests[1].in))
+	require.Equal(t, "10.61.0.31 em0 02:6b:6a:00:00:31", fmt.Sprint(r.Facts.Neighbours[0].Address, " ", r.Facts.Neighbours[0].Interface, " ", r.Facts.Neighbours[0].MAC))
+	r = Read([]byte(readTests[2].in))
+	require.Equal(t, "10.61.0.31/32", r.Facts.Addresses[0].Prefix.String())
+	require.Len(t, r.Facts.Statics, 1)
+	require.Equal(t, "10.9.0.0/16", r.Facts.Statics[0].Prefix.String())
+}
+
+func TestEveryNameIsKnownOnce(t *testing.T) {
+	require.Greater(t, len(synonyms()), 80)
+	require.Equal(t, destination, synonyms()["destination/mask"])
+}
+
+func TestOtherTextIsNotRecognised(t *testing.T) {
+	for _, in := range []string{"", "Interface Status Protocol\n", "Neighbor ID Pri State Dead Time Address Interface\n", "Destination unreachable\n", "one two three\n"} {
+		require.Zero(t, recognise([]byte(in)), in)
+	}
+}
+
+func FuzzRead(f *testing.F) {
+	for _, tt := range readTests {
+		f.Add([]byte(tt.in))
+	}
+	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, Read, in) })
+}

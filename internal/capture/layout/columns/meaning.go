@@ -1,0 +1,237 @@
+package columns
+
+import (
+	"fmt"
+	"maps"
+	"net/netip"
+	"slices"
+	"strings"
+
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+// protocolWords are the words, folded, that type and protocol columns use.
+var protocolWords = map[string]route.Protocol{
+	"direct": route.Direct, "connected": route.Direct, "connect": route.Direct, "attached": route.Direct, "interface": route.Direct, "c": route.Direct,
+	"local": route.Local, "host": route.Local, "static": route.Static, "s": route.Static, "netmgmt": route.Static, "unr": route.Static,
+	"rip": route.RIP, "ripng": route.RIPng, "ospf": route.OSPF, "oase": route.OSPF, "onssa": route.OSPF, "ointra": route.OSPF, "ointer": route.OSPF,
+	"oinra": route.OSPF, "oase1": route.OSPF, "oase2": route.OSPF, "onssa1": route.OSPF, "onssa2": route.OSPF, "ospfv3": route.OSPF,
+	"isis": route.ISIS, "isisl1": route.ISIS, "isisl2": route.ISIS, "bgp": route.BGP, "ibgp": route.BGP, "ebgp": route.BGP, "eigrp": route.EIGRP,
+	"kernel": route.Kernel, "dhcp": route.DHCP, "nat": route.NAT, "aggregate": route.Aggregate, "babel": route.Babel,
+}
+
+var protocolSubtypes = map[string]string{"ointra": "intra-area", "ointer": "inter-area", "oase": "external", "oase1": "external-1", "oase2": "external-2",
+	"onssa": "nssa-external", "onssa1": "nssa-external-1", "onssa2": "nssa-external-2", "isisl1": "level-1", "isisl2": "level-2"}
+
+// discardWords stand in the place of a next hop or interface where packets are dropped.
+var discardWords = map[string]route.Special{"blackhole": route.Blackhole, "discard": route.Blackhole, "drop": route.Blackhole, "null0": route.Blackhole,
+	"null": route.Blackhole, "reject": route.Unreachable, "unreachable": route.Unreachable, "prohibit": route.Prohibit}
+
+// finish gives a row its meaning and adds the route.
+func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error {
+	gw, dev, fl := strings.Trim(row.cell[gateway], "[]"), row.cell[ifname], row.cell[flags]
+	h := route.NextHop{Interface: dev}
+	onLink := false
+	switch low := strings.ToLower(gw); {
+	case gw == "" || gw == "*" || gw == "-" || gw == "0.0.0.0" || gw == "::" || low == "on-link" || low == "direct" || low == "connected",
+		strings.HasPrefix(low, "link#"), low == "directly":
+		onLink = true
+	case discardWords[fold(gw)] != 0:
+		a.Special = discardWords[fold(gw)]
+	default:
+		addr, ok := layout.Addr([]byte(gw))
+		switch {
+		case ok:
+			h.Address = addr
+			if z := addr.Zone(); z != "" {
+				h.Address = addr.WithZone("")
+			}
+		case strings.Count(gw, ":") == 5 && r.section == bsd: // a link-layer address: a neighbour, not a route
+			r.Facts.Neighbours = append(r.Facts.Neighbours, network.Neighbour{Address: p.Addr(), Interface: dev, MAC: strings.ToLower(gw),
+				State: network.NeighbourAlive, Mark: layout.Mark(row.lo, row.hi)})
+			return nil
+		case layout.LooksLikeAddress([]byte(gw)):
+			return fmt.Errorf("%w: %q", layout.ErrAddress, gw)
+		default: // an interface's name in place of an address
+			onLink = true
+			if h.Interface == "" || isNumber(h.Interface) {
+				h.Interface = gw
+			}
+		}
+	}
+	if s := discardWords[fold(dev)]; s != 0 {
+		a.Special = s
+	}
+	r.protocol(row, &a, onLink, p, &h)
+	state := r.flags(fl, &a, onLink, p, &h)
+	if r.section == host || r.section == persistent {
+		r.workstation(row, p, &a, &h, onLink)
+	}
+	if a.Special == route.None || a.Special == route.Receive || a.Special == route.Broadcast {
+		if h.Interface != "" || h.Address.IsValid() {
+			a.NextHops = []route.NextHop{h}
+		}
+	}
+	m := layout.Mark(row.lo, row.hi)
+	if r.section == persistent {
+		r.Facts.Statics = append(r.Facts.Statics, network.Static{Prefix: p.Masked(), NextHop: h, Special: a.Special, Metric: a.Metric, Mark: m})
+		return nil
+	}
+	table := r.table
+	if v := row.cell[instance]; v != "" && v != "default" {
+		table = v
+	}
+	r.Add(table, r.kind(), route.Route{Prefix: p, Attributes: &a, State: state, Mark: m}, 0)
+	return nil
+}
+
+// protocol reads the type column: a word, or a letter of the capture's key.
+func (r *reader) protocol(row *rowCells, a *route.Attributes, onLink bool, p netip.Prefix, h *route.NextHop) {
+	s := strings.Trim(row.cell[protocol], "#*>()")
+	text := fold(s)
+	if long, ok := r.legend[s]; ok {
+		text = fold(long)
+	}
+	if pr, ok := protocolWords[text]; ok {
+		a.Protocol, a.Subtype = pr, protocolSubtypes[text]
+	} else if s != "" {
+		a.Subtype = s
+		longest := 2
+		for w, pr := range protocolWords {
+			if len(w) > longest && strings.HasPrefix(text, w) {
+				a.Protocol, a.Subtype, longest = pr, "", len(w)
+			}
+		}
+	}
+	if s == "" && onLink && a.Special == route.None && r.section == device && len(r.legend) == 0 {
+		a.Protocol = route.Direct
+	}
+	if a.Protocol == route.RIP && p.Addr().Is6() {
+		a.Protocol = route.RIPng
+	}
+	if a.Protocol == route.Local || a.Protocol == route.Direct && p.IsSingleIP() && isLoopbackName(h.Interface) {
+		a.Protocol, a.Special = route.Local, route.Receive
+	}
+	if a.Special == route.Receive {
+		h.Address = netip.Addr{}
+	}
+}
+
+func isLoopbackName(s string) bool {
+	s = strings.ToLower(s)
+	return s == "lo" || s == "lo0" || strings.HasPrefix(s, "inloop") || strings.HasPrefix(s, "loopback")
+}
+
+// flags reads the flags column. A device's row is in use unless its key has a flag for that and the row lacks it.
+func (r *reader) flags(s string, a *route.Attributes, onLink bool, p netip.Prefix, h *route.NextHop) route.State {
+	switch r.section {
+	case netTools:
+		switch {
+		case strings.Contains(s, "!"):
+			a.Special = route.Unreachable
+		case strings.Contains(s, "U") && onLink && !strings.Contains(s, "G"):
+			a.Protocol = route.Direct
+			if p.IsSingleIP() && strings.Contains(s, "n") || h.Interface == "lo" && p.IsSingleIP() {
+				a.Protocol, a.Special = route.Local, route.Receive
+			}
+		}
+		if p.Addr().IsMulticast() {
+			a.Special = route.Multicast
+		}
+		return 0
+	case bsd:
+		switch {
+		case strings.Contains(s, "B"):
+			a.Special = route.Blackhole
+		case strings.Contains(s, "R"):
+			a.Special = route.Unreachable
+		case strings.Contains(s, "H") && onLink && strings.HasPrefix(h.Interface, "lo"):
+			a.Protocol, a.Special = route.Local, route.Receive
+		case onLink && !strings.Contains(s, "G"):
+			a.Protocol = route.Direct
+		case strings.Contains(s, "S"):
+			a.Protocol = route.Static
+		}
+		if p.Addr().IsMulticast() {
+			a.Special = route.Multicast
+		}
+		return 0
+	case host, persistent:
+		return 0
+	}
+	state := route.Active | route.Installed
+	needs := ""
+	for _, k := range slices.Sorted(maps.Keys(r.legend)) {
+		switch r.legend[k] {
+		case "active", "active route", "in use", "selected":
+			needs = k
+		}
+	}
+	given := map[string]bool{}
+	for f := range strings.FieldsSeq(s) {
+		given[f] = true
+		if r.legend[f] == "" { // letters written together
+			for _, c := range f {
+				given[string(c)] = true
+			}
+		}
+	}
+	if needs != "" && !given[needs] {
+		state = 0
+	}
+	for _, f := range slices.Sorted(maps.Keys(given)) {
+		text := r.legend[f]
+		switch {
+		case text == "":
+		case strings.Contains(text, "inactive"), strings.Contains(text, "disabled"):
+			state = route.Unusable
+		case strings.HasPrefix(text, "blackhole"):
+			a.Special = route.Blackhole
+		case text == "host" && onLink:
+			a.Protocol, a.Special = route.Local, route.Receive
+		default:
+			word, rest, _ := strings.Cut(text, " ")
+			if pr, ok := protocolWords[fold(word)]; ok && a.Protocol == route.Other {
+				a.Protocol = pr
+				switch {
+				case strings.Contains(rest, "intra"):
+					a.Subtype = "intra-area"
+				case strings.Contains(rest, "inter"):
+					a.Subtype = "inter-area"
+				case strings.Contains(rest, "1"):
+					a.Subtype = "external-1"
+				case strings.Contains(rest, "2"):
+					a.Subtype = "external-2"
+				}
+			}
+		}
+	}
+	if a.Protocol == route.Direct {
+		h.Address = netip.Addr{} // what stands there is the device's own address
+	}
+	return state
+}
+
+// workstation reads the interface column, which holds the host's own address there.
+func (r *reader) workstation(row *rowCells, p netip.Prefix, a *route.Attributes, h *route.NextHop, onLink bool) {
+	own, ok := layout.Addr([]byte(row.cell[ifname]))
+	if ok && !r.addrSeen[own] && !own.IsLoopback() {
+		r.addrSeen[own] = true
+		r.Facts.Addresses = append(r.Facts.Addresses, network.Address{Prefix: netip.PrefixFrom(own, own.BitLen()), Interface: row.cell[ifname], Mark: layout.Mark(row.lo, row.hi)})
+	}
+	if !onLink {
+		a.Protocol = route.Static
+		return
+	}
+	a.Protocol = route.Direct
+	switch {
+	case p.Addr().IsMulticast():
+		a.Special = route.Multicast
+	case p.IsSingleIP() && (p.Addr() == own || p.Addr().IsLoopback() || p.Addr().Is6()):
+		a.Protocol, a.Special = route.Local, route.Receive
+	case p.IsSingleIP():
+		a.Protocol, a.Special = route.Other, route.Broadcast
+	}
+}

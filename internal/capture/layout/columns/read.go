@@ -1,0 +1,328 @@
+package columns
+
+import (
+	"errors"
+	"fmt"
+	"net/netip"
+	"strconv"
+	"strings"
+
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+var errRow = errors.New("does not fit the columns above it")
+
+// section is what the lines above a heading said about the table.
+type section uint8
+
+const (
+	device     section = iota // a device's own table: every row is in use
+	netTools                  // a kernel's, flags as net-tools prints them
+	bsd                       // a kernel's, flags as BSD prints them
+	host                      // a workstation's
+	persistent                // a workstation's configured routes
+)
+
+type reader struct {
+	layout.Collector
+	cols    []column
+	section section
+	family  route.Family
+	table   string
+	legend  map[string]string // letters of flags and types: their words
+	inKey   bool
+
+	// A destination whose other cells, or further next hops, stand on the lines below.
+	last     *rowCells
+	pending  *rowCells
+	addrSeen map[netip.Addr]bool
+}
+
+// rowCells is one row by kinds.
+type rowCells struct {
+	cell   [instance + 1]string
+	lo, hi int
+}
+
+// Read reads a text of this family.
+func Read(text []byte) layout.Reading {
+	r := reader{table: "default", legend: map[string]string{}, addrSeen: map[netip.Addr]bool{}}
+	r.Layout = name
+	for lo, hi := range layout.Lines(text) {
+		if layout.Blank(text[lo:hi]) {
+			r.inKey = false
+			continue
+		}
+		if err := r.line(string(text[lo:hi]), lo, hi); err != nil {
+			r.pending = nil
+			r.LeaveUnread(lo, hi, err)
+		}
+	}
+	if r.pending != nil {
+		r.LeaveUnread(r.pending.lo, r.pending.hi, layout.ErrCut)
+		r.Collector.Read--
+		r.CutLast()
+	}
+	return r.Reading
+}
+
+func (r *reader) line(s string, lo, hi int) error {
+	if cols, ok := heading(s); ok {
+		r.cols, r.last, r.pending, r.inKey = cols, nil, nil, false
+		r.Ignored++
+		return nil
+	}
+	if r.aside(s) {
+		r.Ignored++
+		return nil
+	}
+	if r.cols == nil {
+		return layout.ErrNotARoute
+	}
+	return r.row(s, lo, hi)
+}
+
+// aside reads what is no row: titles that say what follows, rulers, keys, totals.
+func (r *reader) aside(s string) bool {
+	t := strings.TrimSpace(s)
+	low := strings.ToLower(t)
+	if strings.Trim(t, "-=_+| \t") == "" {
+		return true
+	}
+	if name, ok := instanceTitle(t); ok {
+		r.table, r.cols, r.last = name, nil, nil
+		return true
+	}
+	switch {
+	case strings.HasPrefix(low, "kernel ip"):
+		r.section, r.family, r.cols = netTools, route.IPv4, nil
+		if strings.HasPrefix(low, "kernel ipv6") {
+			r.family = route.IPv6
+		}
+		return true
+	case t == "Internet:", t == "Internet6:":
+		r.section, r.family, r.cols = bsd, route.IPv4, nil
+		if t == "Internet6:" {
+			r.family = route.IPv6
+		}
+		return true
+	case low == "ipv4 route table", low == "ipv6 route table":
+		r.section, r.family, r.cols = host, route.IPv4, nil
+		if low[3] == '6' {
+			r.family = route.IPv6
+		}
+		return true
+	case low == "active routes:":
+		r.section = host
+		return true
+	case low == "persistent routes:":
+		r.section, r.cols, r.last = persistent, nil, nil
+		return true
+	case low == "none", low == "routing tables", strings.HasPrefix(low, "routing table"), strings.HasSuffix(low, "route entries"),
+		strings.HasPrefix(low, "total "), strings.HasPrefix(low, "destinations :"), strings.HasPrefix(low, "destinations:"),
+		strings.HasPrefix(low, "default gateway:"), strings.HasPrefix(low, "interface list"), strings.HasPrefix(low, "number of routes"):
+		return true
+	}
+	if r.cols == nil && strings.Contains(t, "...") && t[0] >= '0' && t[0] <= '9' {
+		return true // a workstation's list of interfaces
+	}
+	return r.key(t)
+}
+
+// instanceTitle reads a title that names the table of what follows.
+func instanceTitle(t string) (string, bool) {
+	for _, begin := range []string{"VIRTUAL ROUTER: ", "VRF: ", "Routing Tables: ", "Routing Table : ", "Routing Table: ", "vrf "} {
+		rest, ok := strings.CutPrefix(t, begin)
+		if !ok {
+			continue
+		}
+		name, _, _ := strings.Cut(strings.TrimSpace(rest), " ")
+		switch strings.ToLower(strings.Trim(name, ":")) {
+		case "", "public", "default", "_public_", "vr-default", "main":
+			return "default", true
+		}
+		return strings.Trim(name, ":"), true
+	}
+	return "", false
+}
+
+// key reads a legend: "Flags: X - word, Y - word", "flags: X:word, …", "Origin: (d) Direct, …", and the lines under one.
+func (r *reader) key(t string) bool {
+	first, rest, ok := strings.Cut(t, ":")
+	f := strings.ToLower(first)
+	starts := ok && (strings.HasSuffix(f, "flags") || strings.HasSuffix(f, "codes") || strings.HasPrefix(f, "origin") || strings.HasSuffix(f, "legend"))
+	if starts {
+		r.inKey, t = true, rest
+	} else if !r.inKey {
+		return false
+	}
+	found := false
+	for entry := range strings.SplitSeq(t, ",") {
+		entry = strings.TrimSpace(entry)
+		k, text, ok := strings.Cut(entry, " - ")
+		if !ok {
+			if k, text, ok = strings.Cut(entry, ":"); !ok {
+				k, text, ok = strings.Cut(strings.TrimPrefix(entry, "("), ")")
+			}
+		}
+		k = strings.TrimSpace(k)
+		if ok && len(k) > 0 && len(k) <= 3 {
+			r.legend[k], found = strings.ToLower(strings.TrimSpace(text)), true
+		}
+	}
+	return found || starts
+}
+
+// row reads a row, or what goes on from the row before.
+func (r *reader) row(s string, lo, hi int) error {
+	w := words(s)
+	// "Default Route" and "Default" stand for the prefix of length 0.
+	if len(w) > 1 && isDefault(w[0].text) && strings.EqualFold(w[1].text, "route") {
+		w = append([]word{{"default", w[0].lo, w[1].hi}}, w[2:]...)
+	}
+	if len(w) > 40 {
+		return errRow
+	}
+	if len(w) == 1 && isDestination(w[0].text) { // the rest of the row is on the next line
+		r.pending = &rowCells{lo: lo, hi: hi}
+		r.pending.cell[destination] = w[0].text
+		r.Collector.Read++
+		return nil
+	}
+	cells, ok := align(w, r.cols)
+	if !ok {
+		return errRow
+	}
+	row := rowCells{lo: lo, hi: hi}
+	for i, c := range r.cols {
+		if cells[i] != "" && row.cell[c.kind] == "" {
+			row.cell[c.kind] = cells[i]
+		}
+	}
+	if row.cell[destination] == "" {
+		switch {
+		case r.pending != nil:
+			row.cell[destination], row.lo = r.pending.cell[destination], r.pending.lo
+		case r.last != nil && row.cell[gateway] != "": // a further next hop
+			for _, k := range [...]kind{destination, mask, length} {
+				row.cell[k] = r.last.cell[k]
+			}
+			if row.cell[protocol] == "" {
+				for _, k := range [...]kind{protocol, preference, metric} {
+					if row.cell[k] == "" {
+						row.cell[k] = r.last.cell[k]
+					}
+				}
+				if row.cell[flags] == "" {
+					row.cell[flags] = r.last.cell[flags]
+				}
+			}
+		default:
+			return errRow
+		}
+	}
+	r.pending = nil
+	if err := r.add(&row); err != nil {
+		return err
+	}
+	r.last = &row
+	r.Collector.Read++
+	return nil
+}
+
+// prefix reads the destination with its mask or length.
+func (r *reader) prefix(row *rowCells) (netip.Prefix, error) {
+	s := strings.NewReplacer("[", "", "]", "").Replace(row.cell[destination])
+	if isDefault(s) {
+		fam := r.family
+		if a, ok := layout.Addr([]byte(strings.Trim(row.cell[gateway], "[]"))); ok {
+			fam = route.FamilyOf(a)
+		}
+		if fam == 0 {
+			return netip.Prefix{}, layout.ErrFamily
+		}
+		return fam.Default(), nil
+	}
+	s, zoneRest, zoned := strings.Cut(s, "%")
+	if _, l, ok := strings.Cut(zoneRest, "/"); zoned && ok {
+		s += "/" + l
+	}
+	switch {
+	case row.cell[mask] != "":
+		m, _ := layout.IPv4([]byte(row.cell[mask]))
+		a, ok := layout.Addr([]byte(s))
+		if !ok || !a.Is4() {
+			return netip.Prefix{}, fmt.Errorf("%w: %q", layout.ErrAddress, s)
+		}
+		n, err := layout.MaskLength(m)
+		return netip.PrefixFrom(a, n), err
+	case row.cell[length] != "":
+		return layout.Prefix([]byte(s+"/"+row.cell[length]), false)
+	}
+	if !strings.Contains(s, ":") && strings.Count(s, ".") < 3 {
+		return shortPrefix(s)
+	}
+	return layout.Prefix([]byte(s), r.section == bsd || r.section == netTools)
+}
+
+// shortPrefix reads BSD's way of leaving zeros out: 10.61/16, 192.168.1, 127.
+func shortPrefix(s string) (netip.Prefix, error) {
+	addr, l, hasLen := strings.Cut(s, "/")
+	parts := strings.Split(addr, ".")
+	var b [4]byte
+	for i, p := range parts {
+		n, err := strconv.ParseUint(p, 10, 8)
+		if err != nil || i > 3 {
+			return netip.Prefix{}, fmt.Errorf("%w: %q", layout.ErrAddress, s)
+		}
+		b[i] = byte(n)
+	}
+	bits := 8 * len(parts)
+	if hasLen {
+		n, err := strconv.ParseUint(l, 10, 8)
+		if err != nil || n > 32 {
+			return netip.Prefix{}, fmt.Errorf("%w: %q", layout.ErrPrefixLength, s)
+		}
+		bits = int(n)
+	}
+	return netip.PrefixFrom(netip.AddrFrom4(b), bits), nil
+}
+
+// numberCell reads a metric or preference; "-" is none. Preference and metric may share a cell as P/M.
+func numberCell(s string) (route.Number, error) {
+	if s == "" || s == "-" {
+		return route.Number{}, nil
+	}
+	n, ok := layout.Uint([]byte(s))
+	if !ok {
+		return route.Number{}, fmt.Errorf("%w: %q", layout.ErrNumber, s)
+	}
+	return route.N(n), nil
+}
+
+func (r *reader) add(row *rowCells) error {
+	p, err := r.prefix(row)
+	if err != nil {
+		return err
+	}
+	a := route.Attributes{}
+	if pref, met, both := strings.Cut(row.cell[metric], "/"); both {
+		row.cell[preference], row.cell[metric] = pref, met
+	}
+	if a.Preference, err = numberCell(row.cell[preference]); err != nil {
+		return err
+	}
+	if a.Metric, err = numberCell(row.cell[metric]); err != nil {
+		return err
+	}
+	return r.finish(row, p, a)
+}
+
+func (r *reader) kind() network.Kind {
+	if r.section == device {
+		return network.Candidates
+	}
+	return network.ForwardingTable
+}
