@@ -6,7 +6,9 @@ package capture
 
 import (
 	"zarvek/internal/capture/layout"
+	"zarvek/internal/capture/layout/bird"
 	"zarvek/internal/capture/layout/columns"
+	"zarvek/internal/capture/layout/flagged"
 	"zarvek/internal/capture/layout/frr"
 	"zarvek/internal/capture/layout/iproute"
 	"zarvek/internal/capture/layout/lettered"
@@ -27,6 +29,8 @@ var readers = []layout.Reader{
 	snmp.Reader,
 	starred.Reader,
 	columns.Reader,
+	bird.Reader,
+	flagged.Reader,
 }
 
 // A Part is one stretch of a capture and what was read in it.

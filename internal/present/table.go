@@ -84,6 +84,9 @@ func tableText(w *bufio.Writer, t *network.Table, q TableQuery, v View) {
 	case t.Kernel:
 		source = "from what forwards; preferences are not shown there"
 	}
+	if t.HighestWins {
+		source += "; the highest preference wins there"
+	}
 	fmt.Fprintf(w, "\nTable %s, %s, %s\n", Clean(t.Name), familyName(t.Family), source)
 	if t.CutAt.IsValid() {
 		fmt.Fprintf(w, "  The capture is cut off after %s: capture this table again.\n", t.CutAt)
@@ -233,6 +236,14 @@ type jsonTable struct {
 	Best   string `json:"best-preference"`
 }
 
+// best words which preference wins.
+func best(t *network.Table) string {
+	if t.HighestWins {
+		return "highest"
+	}
+	return "lowest"
+}
+
 // TableJSON writes a device's tables, one route a line, as they come.
 func TableJSON(out io.Writer, q TableQuery, v View) error {
 	w := bufio.NewWriterSize(out, 1<<16)
@@ -242,7 +253,7 @@ func TableJSON(out io.Writer, q TableQuery, v View) error {
 	}
 	fmt.Fprintf(w, `{"device":%s,"tables":[`, name)
 	for i, t := range q.tables() {
-		head, err := json.Marshal(jsonTable{t.Name, t.Family.String(), "lowest"})
+		head, err := json.Marshal(jsonTable{t.Name, t.Family.String(), best(t)})
 		if err != nil {
 			return err
 		}

@@ -58,7 +58,9 @@ type TableFacts struct {
 	Family route.Family
 	Kind   Kind
 	Cut    bool // the capture seems to end inside this table
-	Routes route.List
+	// HighestWins tells that the highest preference wins here, against RFC 8349. No reader converts the number.
+	HighestWins bool
+	Routes      route.List
 }
 
 // An Address is an address of the device itself. Interface may be "".

@@ -58,6 +58,7 @@ func merge(name string, fam route.Family, parts []*TableFacts) *Table {
 	for _, p := range parts {
 		t.Kernel = t.Kernel || p.Kind == ForwardingTable
 		t.Chosen = t.Chosen || p.Kind == Candidates
+		t.HighestWins = t.HighestWins || p.HighestWins
 		cut = cut && p.Cut
 	}
 	if cut {

@@ -16,6 +16,7 @@ type Table struct {
 	Family      route.Family
 	Kernel      bool         // what forwards was captured itself, not deduced from what was chosen
 	Chosen      bool         // a routing table with preferences was captured
+	HighestWins bool         // of preferences; elsewhere the lowest does
 	Weak        bool         // only a management walk was captured, which may leave routes out
 	Routes      route.List   // sorted by prefix, shorter first
 	CutAt       netip.Prefix // the last prefix read before the capture ended in the middle; invalid where none did

@@ -78,7 +78,7 @@ func (c *Choice) rivals(t *network.Table, g network.Group) {
 			continue
 		}
 		l := Lost{Route: r, Index: i, Against: c.Match.Routes[0]}
-		l.Why, l.Assumed = judge(r, l.Against)
+		l.Why, l.Assumed = judge(r, l.Against, t.HighestWins)
 		c.Lost = append(c.Lost, l)
 	}
 }
@@ -101,7 +101,7 @@ func (c *Choice) lose(t *network.Table, g network.Group, why Why) {
 }
 
 // judge says by which rule lost gave way to won, both of one prefix.
-func judge(lost, won route.Route) (why Why, assumed bool) {
+func judge(lost, won route.Route, highest bool) (why Why, assumed bool) {
 	if lost.Is(route.Unusable) {
 		return Unusable, false
 	}
@@ -110,6 +110,10 @@ func judge(lost, won route.Route) (why Why, assumed bool) {
 	}
 	lp, la := preference(lost)
 	wp, wa := preference(won)
+	if highest {
+		la, wa = false, false // there attached networks do show their preference
+		lp, wp = won.Preference, lost.Preference
+	}
 	switch {
 	case lp.Known && wp.Known && lp.Value > wp.Value:
 		return Preference, la || wa
@@ -159,7 +163,7 @@ func (c *Choice) takesOver() {
 		if l.Route.Prefix != c.Match.Prefix || l.Why == Unusable || l.Why == NotInstalled || sameExit(l.Route, c.Match.Routes[0]) {
 			continue
 		}
-		if best < 0 || better(l.Route, c.Lost[best].Route) {
+		if best < 0 || better(l.Route, c.Lost[best].Route, c.Table.HighestWins) {
 			best = i
 		}
 	}
@@ -179,10 +183,13 @@ func sameExit(a, b route.Route) bool {
 	return len(x) == 1 && len(y) == 1 && !x[0].Address.IsValid() && !y[0].Address.IsValid() && x[0].Interface == y[0].Interface
 }
 
-// better orders two candidates of one prefix: preference, then within one protocol path type and metric.
-func better(a, b route.Route) bool {
+// better orders two candidates of one prefix: preference (the lowest, or the highest where the table says so), then within one protocol path type and metric.
+func better(a, b route.Route, highest bool) bool {
 	ap, _ := preference(a)
 	bp, _ := preference(b)
+	if highest {
+		ap, bp = b.Preference, a.Preference
+	}
 	if ap != bp {
 		return ap.Less(bp)
 	}

@@ -1,0 +1,356 @@
+// Package flagged reads numbered tables whose rows carry flag letters before the columns, and the same routes written
+// out as key=value pairs. What a letter means is in the key ("Flags: …") above the table.
+package flagged
+
+import (
+	"bytes"
+	"fmt"
+	"net/netip"
+	"slices"
+	"strings"
+
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+const name = "flagged"
+
+// Reader is the family's registration.
+var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read}
+
+func recognise(text []byte) int {
+	n := 0
+	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
+		line := text[lo:hi]
+		if isHeading(line) || isDetail(line) {
+			n += 6
+		}
+	}
+	return n
+}
+
+func isHeading(line []byte) bool {
+	return bytes.Contains(line, []byte("DST-ADDRESS")) && bytes.Contains(line, []byte("GATEWAY"))
+}
+
+func isDetail(line []byte) bool { return bytes.Contains(line, []byte("dst-address=")) }
+
+type reader struct {
+	layout.Collector
+	legend map[string]string
+	inKey  bool
+	prefAt int // where columns begin in the heading, -1 for none
+	gwAt   int
+	dist   bool
+
+	// A route written as pairs goes on over several lines.
+	flags  string
+	pairs  map[string]string
+	lo, hi int
+
+	carried string // flags of a line with a comment, for the route on the next
+}
+
+// Read reads a text of this family.
+func Read(text []byte) layout.Reading {
+	r := reader{legend: map[string]string{}, prefAt: -1, gwAt: -1}
+	r.Layout = name
+	for lo, hi := range layout.Lines(text) {
+		line := text[lo:hi]
+		if layout.Blank(line) {
+			r.flush()
+			r.inKey = false
+			continue
+		}
+		if err := r.line(line, lo, hi); err != nil {
+			if hi == len(text) && len(r.Facts.Tables) > 0 {
+				err = fmt.Errorf("%w: %w", layout.ErrCut, err)
+				r.CutLast()
+			}
+			r.LeaveUnread(lo, hi, err)
+		}
+	}
+	r.flush()
+	return r.Reading
+}
+
+func (r *reader) line(line []byte, lo, hi int) error {
+	s := string(line)
+	t := strings.TrimSpace(s)
+	switch {
+	case strings.HasPrefix(t, "Flags:"):
+		r.flush()
+		r.inKey = true
+		r.key(strings.TrimPrefix(t, "Flags:"))
+		r.Ignored++
+		return nil
+	case strings.HasPrefix(t, "Columns:"):
+		r.inKey = false
+		r.Ignored++
+		return nil
+	case isHeading(line) && strings.HasPrefix(t, "#"), isHeading(line) && strings.HasPrefix(t, "DST-ADDRESS"):
+		r.flush()
+		r.inKey = false
+		r.prefAt, r.gwAt, r.dist = strings.Index(s, "PREF-SRC"), strings.Index(s, "GATEWAY"), strings.Contains(s, "DISTANCE")
+		r.Ignored++
+		return nil
+	case r.inKey && strings.Contains(t, " - ") && !isDetail(line):
+		r.key(t)
+		r.Ignored++
+		return nil
+	}
+	r.inKey = false
+	if front, _, ok := strings.Cut(t, ";;;"); ok { // a comment; number and flags may stand before it
+		flags, rest := r.split(strings.Fields(front))
+		if len(rest) > 0 {
+			return layout.ErrNotARoute
+		}
+		r.flush()
+		r.carried = flags
+		r.Ignored++
+		return nil
+	}
+	if isDetail(line) {
+		return r.detail(t, lo, hi)
+	}
+	if r.pairs != nil && strings.Contains(t, "=") {
+		addPairs(r.pairs, t)
+		r.hi = hi
+		r.Collector.Read++
+		return nil
+	}
+	if r.gwAt < 0 {
+		return layout.ErrNotARoute
+	}
+	return r.row(s, lo, hi)
+}
+
+// key reads "X - disabled, A - active; c - connect".
+func (r *reader) key(s string) {
+	for entry := range strings.FieldsFuncSeq(s, func(c rune) bool { return c == ',' || c == ';' }) {
+		if k, text, ok := strings.Cut(entry, " - "); ok {
+			r.legend[strings.TrimSpace(k)] = strings.ToLower(strings.TrimSpace(text))
+		}
+	}
+}
+
+// split takes the number and the flags off the front of a row.
+func (r *reader) split(w []string) (flags string, rest []string) {
+	if len(w) > 0 {
+		if _, ok := layout.Uint([]byte(w[0])); ok {
+			w = w[1:]
+		}
+	}
+	for len(w) > 0 && len(w[0]) <= 6 && !strings.ContainsAny(w[0], "./:=") && r.allFlags(w[0]) {
+		flags += w[0]
+		w = w[1:]
+	}
+	return flags, w
+}
+
+func (r *reader) allFlags(s string) bool {
+	for _, c := range s {
+		if r.legend[string(c)] == "" {
+			return false
+		}
+	}
+	return true
+}
+
+// row reads a row of the columns.
+func (r *reader) row(s string, lo, hi int) error {
+	flags, w := r.split(strings.Fields(s))
+	if len(w) == 0 || !layout.LooksLikeAddress([]byte(w[0])) {
+		return layout.ErrNotARoute
+	}
+	pairs := map[string]string{"dst-address": w[0]}
+	w = w[1:]
+	if n := len(w); r.dist && n > 0 {
+		if _, ok := layout.Uint([]byte(w[n-1])); ok {
+			pairs["distance"], w = w[n-1], w[:n-1]
+		} else if strings.HasPrefix(w[n-1], "-") {
+			return fmt.Errorf("%w: %q", layout.ErrNumber, w[n-1])
+		}
+	}
+	if r.prefAt >= 0 && len(w) > 0 && (len(w) > 1 || strings.Index(s, " "+w[0])+1 < r.gwAt-2) {
+		pairs["pref-src"], w = w[0], w[1:]
+	}
+	if len(w) > 0 {
+		pairs["gateway"] = strings.Join(w, "")
+	}
+	if err := r.route(flags, pairs, lo, hi); err != nil {
+		return err
+	}
+	r.Collector.Read++
+	return nil
+}
+
+// detail begins a route written as pairs.
+func (r *reader) detail(t string, lo, hi int) error {
+	r.flush()
+	i := strings.Index(t, "dst-address=")
+	flags, rest := r.split(strings.Fields(t[:i]))
+	if len(rest) > 0 && !strings.Contains(rest[0], "=") {
+		return layout.ErrNotARoute
+	}
+	if flags == "" {
+		flags = r.carried
+	}
+	r.carried = ""
+	pairs := map[string]string{}
+	addPairs(pairs, t)
+	if slices.Contains(strings.Fields(t), "blackhole") {
+		pairs["type"] = "blackhole"
+	}
+	if _, err := layout.Prefix([]byte(pairs["dst-address"]), true); err != nil {
+		return err
+	}
+	if _, err := hops(pairs["gateway"]); err != nil {
+		return err
+	}
+	if d := pairs["distance"]; d != "" {
+		if _, ok := layout.Uint([]byte(d)); !ok {
+			return fmt.Errorf("%w: %q", layout.ErrNumber, d)
+		}
+	}
+	r.flags, r.pairs, r.lo, r.hi = flags, pairs, lo, hi
+	r.Collector.Read++
+	return nil
+}
+
+// addPairs reads key=value words; a value may be quoted.
+func addPairs(m map[string]string, s string) {
+	for s != "" {
+		eq := strings.IndexByte(s, '=')
+		if eq < 0 {
+			return
+		}
+		k := s[strings.LastIndexByte(s[:eq], ' ')+1 : eq]
+		s = s[eq+1:]
+		var v string
+		if strings.HasPrefix(s, `"`) {
+			v, s, _ = strings.Cut(s[1:], `"`)
+		} else if i := strings.IndexByte(s, ' '); i >= 0 {
+			v, s = s[:i], s[i:]
+		} else {
+			v, s = s, ""
+		}
+		if m[k] == "" {
+			m[k] = v
+		}
+	}
+}
+
+// flush ends the route that was written as pairs.
+func (r *reader) flush() {
+	if r.pairs == nil {
+		return
+	}
+	// Its first line was checked; what the further lines add to cannot make it unreadable but for an odd distance.
+	if d := r.pairs["distance"]; d != "" {
+		if _, ok := layout.Uint([]byte(d)); !ok {
+			delete(r.pairs, "distance")
+		}
+	}
+	if _, err := hops(r.pairs["gateway"]); err != nil {
+		delete(r.pairs, "gateway")
+	}
+	_ = r.route(r.flags, r.pairs, r.lo, r.hi)
+	r.pairs = nil
+}
+
+// hops reads the gateways: addresses, "address%interface", interfaces, separated by commas.
+func hops(s string) ([]route.NextHop, error) {
+	var out []route.NextHop
+	for g := range strings.SplitSeq(s, ",") {
+		g = strings.TrimSpace(g)
+		if g == "" {
+			continue
+		}
+		addr, dev, _ := strings.Cut(g, "%")
+		h := route.NextHop{Interface: dev}
+		if a, ok := layout.Addr([]byte(addr)); ok {
+			h.Address = a
+		} else if layout.LooksLikeAddress([]byte(addr)) {
+			return nil, fmt.Errorf("%w: %q", layout.ErrAddress, addr)
+		} else {
+			h.Interface = addr
+		}
+		out = append(out, h)
+	}
+	return out, nil
+}
+
+var words = map[string]route.Protocol{"connect": route.Direct, "connected": route.Direct, "static": route.Static, "rip": route.RIP, "bgp": route.BGP,
+	"ospf": route.OSPF, "isis": route.ISIS, "is-is": route.ISIS, "dhcp": route.DHCP, "slaac": route.Other, "vpn": route.Other, "copy": route.Other}
+
+func (r *reader) route(flags string, pairs map[string]string, lo, hi int) error {
+	p, err := layout.Prefix([]byte(pairs["dst-address"]), true)
+	if err != nil {
+		return err
+	}
+	a := route.Attributes{}
+	if d, ok := layout.Uint([]byte(pairs["distance"])); ok {
+		a.Preference = route.N(d)
+	}
+	if a.NextHops, err = hops(pairs["gateway"]); err != nil {
+		return err
+	}
+	state := route.State(0)
+	for _, c := range flags {
+		switch text := r.legend[string(c)]; {
+		case text == "active":
+			state |= route.Active | route.Installed
+		case text == "disabled", text == "inactive":
+			state = route.Unusable
+		case text == "blackhole":
+			a.Special = route.Blackhole
+		case text == "unreachable":
+			a.Special = route.Unreachable
+		case text == "prohibit":
+			a.Special = route.Prohibit
+		default:
+			if proto, ok := words[text]; ok {
+				a.Protocol = proto
+				if proto == route.Other {
+					a.Subtype = text
+				}
+			}
+		}
+	}
+	if state&route.Unusable != 0 {
+		state = route.Unusable
+	}
+	switch pairs["type"] {
+	case "blackhole":
+		a.Special = route.Blackhole
+	case "unreachable":
+		a.Special = route.Unreachable
+	case "prohibit":
+		a.Special = route.Prohibit
+	}
+	if a.Protocol == route.RIP && p.Addr().Is6() {
+		a.Protocol = route.RIPng
+	}
+	m := layout.Mark(lo, hi)
+	if src, ok := layout.Addr([]byte(pairs["pref-src"])); ok && a.Protocol == route.Direct && len(a.NextHops) == 1 && p.Contains(src) {
+		r.Facts.Addresses = append(r.Facts.Addresses, network.Address{Prefix: netip.PrefixFrom(src, p.Bits()), Interface: a.NextHops[0].Interface, Mark: m})
+	}
+	// The gateway that an address is reached through, where the row shows it.
+	if im := pairs["immediate-gw"]; im != "" {
+		for i, h := range a.NextHops {
+			if _, dev, ok := strings.Cut(im, "%"); ok && h.Address.IsValid() && h.Interface == "" && strings.HasPrefix(im, h.Address.String()+"%") {
+				a.NextHops[i].Interface = dev
+			}
+		}
+	}
+	table := "default"
+	for _, k := range [...]string{"routing-table", "routing-mark", "vrf"} {
+		if v := pairs[k]; v != "" && v != "main" {
+			table = v
+		}
+	}
+	r.Add(table, network.Candidates, route.Route{Prefix: p, Attributes: &a, State: state, Mark: m}, 0)
+	return nil
+}

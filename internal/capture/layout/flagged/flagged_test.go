@@ -1,0 +1,74 @@
+package flagged
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"zarvek/internal/capture/layout/layouttest"
+)
+
+var readTests = []struct {
+	name, in     string
+	want, unread []string
+}{
+	{"older columns", `Flags: X - disabled, A - active, D - dynamic, 
+C - connect, S - static, r - rip, b - bgp, o - ospf, 
+B - blackhole, U - unreachable, P - prohibit 
+ #      DST-ADDRESS        PREF-SRC        GATEWAY            DISTANCE
+ 0 A S  0.0.0.0/0                          172.28.61.1               1
+ 1 ADC  10.61.16.0/24      10.61.16.1      hall                      0
+ 2 X S  10.61.17.0/24                      172.28.61.9               1
+ 3   S  10.61.18.0/24                      172.28.61.9               5
+ 4 ADo  10.61.32.0/24                      172.28.61.6,172.28.61.10 110
+ 5 A SB 10.61.40.0/21                                                1
+`, []string{"5 0.0.0.0/0 static 1/- via 172.28.61.1: active installed", "6 10.61.16.0/24 direct 0/- dev hall: active installed", "7 10.61.17.0/24 static 1/- via 172.28.61.9: unusable",
+		"8 10.61.18.0/24 static 5/- via 172.28.61.9", "9 10.61.32.0/24 ospf 110/- via 172.28.61.6 via 172.28.61.10: active installed", "10 10.61.40.0/21 static 1/- blackhole: active installed"}, nil},
+	{"newer columns, without numbers for dynamic rows", `Flags: D - DYNAMIC; I - INACTIVE, A - ACTIVE; c - CONNECT, s - STATIC, o - OSPF; + - ECMP
+Columns: DST-ADDRESS, GATEWAY, DISTANCE
+#     DST-ADDRESS       GATEWAY               DISTANCE
+0  As 0.0.0.0/0         172.28.61.1                  1
+  DAc 10.61.16.0/24     hall                         0
+  DAo 10.61.32.0/24     172.28.61.6%line1          110
+1  Is 10.61.18.0/24     172.28.61.9                  1
+  DAc fd6b:16::/64      hall                         0
+  DAo fd6b:32::/64      fe80::6%line1              110
+`, []string{"4 0.0.0.0/0 static 1/- via 172.28.61.1: active installed", "5 10.61.16.0/24 direct 0/- dev hall: active installed", "6 10.61.32.0/24 ospf 110/- via 172.28.61.6 dev line1: active installed",
+		"7 10.61.18.0/24 static 1/- via 172.28.61.9: unusable", "8 fd6b:16::/64 direct 0/- dev hall: active installed", "9 fd6b:32::/64 ospf 110/- via fe80::6 dev line1: active installed"}, nil},
+	{"pairs, over several lines, with a comment", `Flags: D - dynamic; X - disabled, I - inactive, A - active; c - connect, s - static, o - ospf
+ 0  As   ;;; towards the control room
+         dst-address=0.0.0.0/0 routing-table=main gateway=172.28.61.1 
+         immediate-gw=172.28.61.1%line0 distance=1 scope=30 target-scope=10 
+
+   DAc   dst-address=10.61.16.0/24 routing-table=main gateway=hall immediate-gw=hall 
+         distance=0 scope=10 
+
+ 1 Xs   dst-address=10.61.18.0/24 routing-table=yard gateway=172.28.61.9 distance=5
+
+ 2  As   dst-address=10.61.40.0/21 blackhole distance=1
+`, []string{"3 0.0.0.0/0 static 1/- via 172.28.61.1 dev line0: active installed", "6 10.61.16.0/24 direct 0/- dev hall: active installed",
+		"11 10.61.40.0/21 static 1/- blackhole: active installed", "9 (yard) 10.61.18.0/24 static 5/- via 172.28.61.9: unusable"}, nil},
+	{"bad values", "Flags: A - active, S - static\n #      DST-ADDRESS        GATEWAY            DISTANCE\n 0 A S  10.61.16.0/33      172.28.61.1               1\n 1 A S  10.61.17.0/24      172.28.61.300             1\n 2 A S  10.61.18.0/24      172.28.61.1              -1\n 3 A S  10.61.19.0/24      172.28.61.1               1\n",
+		[]string{"6 10.61.19.0/24 static 1/- via 172.28.61.1: active installed"},
+		[]string{`3 prefix length out of range: "10.61.16.0/33"`, `4 not an address: "172.28.61.300"`, `5 not a number in range: "-1"`}},
+}
+
+func TestRead(t *testing.T) {
+	for _, tt := range readTests {
+		t.Run(tt.name, func(t *testing.T) {
+			in := []byte(tt.in)
+			r := layouttest.Laws(t, Read, in)
+			require.Equal(t, tt.want, layouttest.Words(in, r))
+			require.Equal(t, tt.unread, layouttest.Unread(in, r))
+			layouttest.Variants(t, Read, tt.in)
+			require.Positive(t, recognise(in))
+		})
+	}
+}
+
+func FuzzRead(f *testing.F) {
+	for _, tt := range readTests {
+		f.Add([]byte(tt.in))
+	}
+	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, Read, in) })
+}
