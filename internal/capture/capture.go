@@ -12,9 +12,11 @@ import (
 	"zarvek/internal/capture/layout/frr"
 	"zarvek/internal/capture/layout/iproute"
 	"zarvek/internal/capture/layout/lettered"
+	"zarvek/internal/capture/layout/plain"
 	"zarvek/internal/capture/layout/snmp"
 	"zarvek/internal/capture/layout/starred"
 	"zarvek/internal/capture/layout/sysctl"
+	"zarvek/internal/capture/layout/yang"
 	"zarvek/internal/core/route"
 )
 
@@ -31,6 +33,9 @@ var readers = []layout.Reader{
 	columns.Reader,
 	bird.Reader,
 	flagged.Reader,
+	yang.Reader,
+	plain.CSV,
+	plain.Own,
 }
 
 // A Part is one stretch of a capture and what was read in it.

@@ -1,6 +1,10 @@
 package layout
 
-import "fmt"
+import (
+	"cmp"
+	"fmt"
+	"slices"
+)
 
 // A Span is one object of a text whose objects do not keep to lines, and what became of it.
 type Span struct {
@@ -10,6 +14,11 @@ type Span struct {
 
 // Span notes an object. Spans must come in the order of the text.
 func (c *Collector) Span(lo, hi int, err error) { c.Spans = append(c.Spans, Span{lo, hi, err}) }
+
+// Sort puts the spans in the order of the text, for readers that visit objects in another one.
+func (c *Collector) Sort() {
+	slices.SortStableFunc(c.Spans, func(a, b Span) int { return cmp.Compare(a.Lo, b.Lo) })
+}
 
 // Account counts each line once: unread where any object on it is, read where one was read, ignored where there is
 // only punctuation.

@@ -1,0 +1,215 @@
+package plain
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+const ownName = "own JSON"
+
+// Own is the registration of what "table -as json" writes.
+var Own = layout.Reader{Name: ownName, Recognise: recogniseOwn, Read: ReadOwn}
+
+func recogniseOwn(text []byte) int {
+	head := bytes.TrimSpace(text[:min(len(text), 4096)])
+	if bytes.HasPrefix(head, []byte("{")) && bytes.Contains(head, []byte(`"tables"`)) && bytes.Contains(head, []byte(`"best-preference"`)) {
+		return 3000
+	}
+	return 0
+}
+
+// ownRoute is a route of the JSON contract.
+type ownRoute struct {
+	Prefix     string  `json:"destination-prefix"`
+	Protocol   string  `json:"source-protocol"`
+	Subtype    *string `json:"subtype"`
+	Preference *uint64 `json:"route-preference"`
+	Metric     *uint64 `json:"metric"`
+	Active     bool    `json:"active"`
+	Installed  bool    `json:"installed"`
+	Special    *string `json:"special-next-hop"`
+	NextHops   []struct {
+		Address   *string `json:"next-hop-address"`
+		Interface *string `json:"outgoing-interface"`
+		Weight    uint32  `json:"weight"`
+		Recursive bool    `json:"recursive"`
+		Resolves  bool    `json:"resolves-recursive"`
+		Inactive  bool    `json:"inactive"`
+	} `json:"next-hops"`
+}
+
+type ownReader struct {
+	layout.Collector
+	text        []byte
+	dec         *json.Decoder
+	table, best string
+}
+
+var errExpected = errors.New("not in the form that this program writes")
+
+// ReadOwn reads one document.
+func ReadOwn(text []byte) layout.Reading {
+	r := ownReader{text: text, dec: json.NewDecoder(bytes.NewReader(text))}
+	r.Layout = ownName
+	err := r.object(func(key string) error {
+		if key != "tables" {
+			return r.skip()
+		}
+		return r.array(func() error {
+			r.table, r.best = "default", ""
+			return r.object(r.tableField)
+		})
+	})
+	if err == nil {
+		if rest := text[r.dec.InputOffset():]; !layout.Blank(rest) {
+			err = errExpected
+		}
+	}
+	if err != nil {
+		if errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) {
+			r.CutLast()
+			err = layout.ErrCut
+		}
+		at := int(r.dec.InputOffset())
+		if n := len(r.Spans); n > 0 {
+			at = max(at, r.Spans[n-1].Hi)
+		}
+		r.Span(min(at, len(text)), len(text), fmt.Errorf("cannot be read from here on: %w", err))
+	}
+	r.Account(text)
+	return r.Reading
+}
+
+func (r *ownReader) object(field func(key string) error) error {
+	if t, err := r.dec.Token(); err != nil {
+		return err
+	} else if t != json.Delim('{') {
+		return errExpected
+	}
+	for r.dec.More() {
+		k, err := r.dec.Token()
+		if err != nil {
+			return err
+		}
+		key, ok := k.(string)
+		if !ok {
+			return errExpected
+		}
+		if err := field(key); err != nil {
+			return err
+		}
+	}
+	_, err := r.dec.Token()
+	return err
+}
+
+func (r *ownReader) array(element func() error) error {
+	if t, err := r.dec.Token(); err != nil {
+		return err
+	} else if t != json.Delim('[') {
+		return errExpected
+	}
+	for r.dec.More() {
+		if err := element(); err != nil {
+			return err
+		}
+	}
+	_, err := r.dec.Token()
+	return err
+}
+
+func (r *ownReader) skip() error {
+	var v json.RawMessage
+	return r.dec.Decode(&v)
+}
+
+func (r *ownReader) tableField(key string) error {
+	switch key {
+	case "table":
+		return r.dec.Decode(&r.table)
+	case "best-preference":
+		return r.dec.Decode(&r.best)
+	case "routes":
+		return r.array(r.route)
+	}
+	return r.skip()
+}
+
+func (r *ownReader) route() error {
+	from := int(r.dec.InputOffset())
+	var o ownRoute
+	err := r.dec.Decode(&o)
+	hi := int(r.dec.InputOffset())
+	var bad *json.UnmarshalTypeError
+	if err != nil && !errors.As(err, &bad) {
+		return err
+	}
+	lo := hi - 1
+	if i := bytes.IndexByte(r.text[from:hi], '{'); i >= 0 {
+		lo = from + i
+	}
+	if bad != nil {
+		err = fmt.Errorf("%w: %s in %q", layout.ErrNumber, bad.Value, bad.Field)
+	} else {
+		err = r.add(&o, lo, hi)
+	}
+	r.Span(lo, hi, err)
+	return nil
+}
+
+func (r *ownReader) add(o *ownRoute, lo, hi int) error {
+	p, err := layout.Prefix([]byte(o.Prefix), false)
+	if err != nil {
+		return err
+	}
+	proto, ok := protocols[o.Protocol]
+	if !ok {
+		return fmt.Errorf("%w: source protocol %q", layout.ErrNotARoute, o.Protocol)
+	}
+	a := route.Attributes{Protocol: proto}
+	if o.Subtype != nil {
+		a.Subtype = *o.Subtype
+	}
+	if o.Special != nil {
+		if a.Special, ok = specials[*o.Special]; !ok {
+			return fmt.Errorf("%w: special next hop %q", layout.ErrNotARoute, *o.Special)
+		}
+	}
+	if o.Preference != nil {
+		a.Preference = route.N(*o.Preference)
+	}
+	if o.Metric != nil {
+		a.Metric = route.N(*o.Metric)
+	}
+	for _, n := range o.NextHops {
+		h := route.NextHop{Weight: n.Weight, Recursive: n.Recursive, Resolves: n.Resolves, Inactive: n.Inactive}
+		if n.Interface != nil {
+			h.Interface = *n.Interface
+		}
+		if n.Address != nil {
+			if h.Address, ok = layout.Addr([]byte(*n.Address)); !ok {
+				return fmt.Errorf("%w: %q", layout.ErrAddress, *n.Address)
+			}
+		}
+		a.NextHops = append(a.NextHops, h)
+	}
+	state := route.State(0)
+	if o.Active {
+		state |= route.Active
+	}
+	if o.Installed {
+		state |= route.Installed
+	}
+	r.Add(r.table, network.Candidates, route.Route{Prefix: p, Attributes: &a, State: state, Mark: layout.Mark(lo, hi)}, 0)
+	if r.best == "highest" {
+		r.Facts.Tables[len(r.Facts.Tables)-1].HighestWins = true
+	}
+	return nil
+}

@@ -1,0 +1,167 @@
+// Package plain reads the two forms that people and programs write themselves: CSV with documented column names, and
+// this program's own JSON tables.
+package plain
+
+import (
+	"bytes"
+	"encoding/csv"
+	"errors"
+	"fmt"
+	"strings"
+
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+const csvName = "CSV"
+
+// CSV is the registration of the CSV form.
+var CSV = layout.Reader{Name: csvName, Recognise: recogniseCSV, Read: ReadCSV}
+
+// Columns are the names a CSV file may have in its first line, in any order, each with what it holds. They are those of
+// the JSON contract.
+var Columns = []struct{ Name, Holds string }{
+	{"destination-prefix", "10.61.40.0/24 (required)"},
+	{"source-protocol", "direct, local, static, rip, ripng, ospf, isis, eigrp, bgp, kernel, dhcp, nat, babel, aggregate or other"},
+	{"subtype", "such as inter-area or external-2"},
+	{"route-preference", "a number"},
+	{"metric", "a number"},
+	{"next-hop-address", "an address"},
+	{"outgoing-interface", "an interface's name"},
+	{"special-next-hop", "blackhole, unreachable, prohibit or receive"},
+	{"active", "true or false; true where the column is missing"},
+	{"table", "the table's name; default where the column is missing"},
+}
+
+func recogniseCSV(text []byte) int {
+	for lo, hi := range layout.Lines(text[:min(len(text), 4096)]) {
+		if layout.Blank(text[lo:hi]) {
+			continue
+		}
+		if bytes.Contains(bytes.ToLower(text[lo:hi]), []byte("destination-prefix")) && bytes.ContainsAny(text[lo:hi], ",;") {
+			return 1500
+		}
+		return 0
+	}
+	return 0
+}
+
+// record splits one line. Fields do not go over several lines in these files.
+func record(line []byte, comma rune) ([]string, error) {
+	r := csv.NewReader(bytes.NewReader(line))
+	r.Comma, r.FieldsPerRecord = comma, -1
+	rec, err := r.Read()
+	if err != nil {
+		var p *csv.ParseError
+		if errors.As(err, &p) {
+			err = fmt.Errorf("column %d: %w", p.Column, p.Err)
+		}
+		return nil, fmt.Errorf("%w: %w", layout.ErrNotARoute, err)
+	}
+	for i, f := range rec {
+		// What was defused for spreadsheets when it was written.
+		if len(f) > 1 && f[0] == '\'' && strings.ContainsRune("=+-@", rune(f[1])) {
+			rec[i] = f[1:]
+		}
+	}
+	return rec, nil
+}
+
+// ReadCSV reads a text with a heading line.
+func ReadCSV(text []byte) layout.Reading {
+	var c layout.Collector
+	c.Layout = csvName
+	var names []string
+	comma := ','
+	for lo, hi := range layout.Lines(text) {
+		line := text[lo:hi]
+		if layout.Blank(line) {
+			continue
+		}
+		if names == nil {
+			if bytes.IndexByte(line, ',') < 0 {
+				comma = ';'
+			}
+			rec, err := record(bytes.ToLower(line), comma)
+			if err != nil {
+				c.LeaveUnread(lo, hi, err)
+				continue
+			}
+			names = rec
+			c.Ignored++
+			continue
+		}
+		rec, err := record(line, comma)
+		if err == nil {
+			err = addRecord(&c, names, rec, lo, hi)
+		}
+		if err != nil {
+			c.LeaveUnread(lo, hi, err)
+			continue
+		}
+		c.Read++
+	}
+	return c.Reading
+}
+
+var protocols = func() map[string]route.Protocol {
+	m := map[string]route.Protocol{}
+	for p := route.Other; p <= route.Aggregate; p++ {
+		m[p.String()] = p
+	}
+	return m
+}()
+
+var specials = map[string]route.Special{"": route.None, "blackhole": route.Blackhole, "unreachable": route.Unreachable, "prohibit": route.Prohibit,
+	"receive": route.Receive, "broadcast": route.Broadcast, "multicast": route.Multicast, "throw": route.Throw}
+
+func addRecord(c *layout.Collector, names, rec []string, lo, hi int) error {
+	get := map[string]string{"active": "true", "table": "default", "source-protocol": "other"}
+	for i, n := range names {
+		if i < len(rec) {
+			if v := strings.TrimSpace(rec[i]); v != "" || n == "destination-prefix" {
+				get[strings.TrimSpace(n)] = v
+			}
+		}
+	}
+	p, err := layout.Prefix([]byte(get["destination-prefix"]), false)
+	if err != nil {
+		return err
+	}
+	a := route.Attributes{Subtype: get["subtype"]}
+	var ok bool
+	if a.Protocol, ok = protocols[strings.ToLower(get["source-protocol"])]; !ok {
+		return fmt.Errorf("%w: source protocol %q", layout.ErrNotARoute, get["source-protocol"])
+	}
+	if a.Special, ok = specials[strings.ToLower(get["special-next-hop"])]; !ok {
+		return fmt.Errorf("%w: special next hop %q", layout.ErrNotARoute, get["special-next-hop"])
+	}
+	for _, n := range []struct {
+		name string
+		to   *route.Number
+	}{{"route-preference", &a.Preference}, {"metric", &a.Metric}} {
+		if s := get[n.name]; s != "" {
+			v, ok := layout.Uint([]byte(s))
+			if !ok {
+				return fmt.Errorf("%w: %s %q", layout.ErrNumber, n.name, s)
+			}
+			*n.to = route.N(v)
+		}
+	}
+	h := route.NextHop{Interface: get["outgoing-interface"]}
+	if s := get["next-hop-address"]; s != "" {
+		if h.Address, ok = layout.Addr([]byte(s)); !ok {
+			return fmt.Errorf("%w: %q", layout.ErrAddress, s)
+		}
+	}
+	if h.Interface != "" || h.Address.IsValid() {
+		a.NextHops = []route.NextHop{h}
+	}
+	state := route.State(0)
+	if get["active"] == "true" {
+		state = route.Active | route.Installed
+	}
+	c.Add(get["table"], network.Candidates, route.Route{Prefix: p, Attributes: &a, State: state, Mark: layout.Mark(lo, hi)}, 0)
+	return nil
+}

@@ -1,0 +1,193 @@
+package yang
+
+import (
+	"bytes"
+	"encoding/json"
+	"encoding/xml"
+	"errors"
+	"fmt"
+	"io"
+	"strings"
+)
+
+// node is an element of a document, JSON or XML alike: lists are children of one name.
+type node struct {
+	name     string // without the module's prefix
+	text     string
+	children []*node
+	lo, hi   int // hi is 0 where the document ends inside
+}
+
+// maxDepth is deeper than any of the models goes.
+const maxDepth = 64
+
+var errDepth = errors.New("nested deeper than any of the models")
+
+// child returns the first child of that name, or nil; it may be called on nil.
+func (n *node) child(name string) *node {
+	if n != nil {
+		for _, c := range n.children {
+			if c.name == name {
+				return c
+			}
+		}
+	}
+	return nil
+}
+
+// at follows a path of names.
+func (n *node) at(path ...string) *node {
+	for _, p := range path {
+		n = n.child(p)
+	}
+	return n
+}
+
+// value returns the text of a child, "" where there is none.
+func (n *node) value(path ...string) string {
+	if c := n.at(path...); c != nil {
+		return c.text
+	}
+	return ""
+}
+
+// all returns the whole children of that name.
+func (n *node) all(name string) []*node {
+	var out []*node
+	if n != nil {
+		for _, c := range n.children {
+			if c.name == name && c.hi > 0 {
+				out = append(out, c)
+			}
+		}
+	}
+	return out
+}
+
+// find visits every node of that name.
+func (n *node) find(name string, visit func(*node)) {
+	for _, c := range n.children {
+		if c.name == name {
+			visit(c)
+		} else {
+			c.find(name, visit)
+		}
+	}
+}
+
+func localName(s string) string { return s[strings.LastIndexByte(s, ':')+1:] }
+
+// parseJSON reads the JSON documents of a text (RFC 7951) as one tree. On an error the tree holds what came before.
+func parseJSON(text []byte) (root *node, at int, err error) {
+	root = &node{}
+	for at < len(text) {
+		for at < len(text) && bytes.IndexByte([]byte(" \t\r\n"), text[at]) >= 0 {
+			at++
+		}
+		if at == len(text) {
+			return root, at, nil
+		}
+		d := json.NewDecoder(bytes.NewReader(text[at:]))
+		d.UseNumber()
+		p := jsonParser{d, at, text}
+		err := p.value(root, "", 0)
+		at += int(d.InputOffset())
+		if err != nil {
+			if errors.Is(err, io.EOF) {
+				err = io.ErrUnexpectedEOF
+			}
+			return root, at, err
+		}
+	}
+	return root, at, nil
+}
+
+type jsonParser struct {
+	d    *json.Decoder
+	base int
+	text []byte
+}
+
+func (p *jsonParser) offset() int { return p.base + int(p.d.InputOffset()) }
+
+// value adds what comes next to parent under a name: each element of an array, the members of an object below a node.
+func (p *jsonParser) value(parent *node, name string, depth int) error {
+	if depth > maxDepth {
+		return errDepth
+	}
+	before := p.offset()
+	t, err := p.d.Token()
+	if err != nil {
+		return err
+	}
+	lo := p.offset() - 1
+	switch t {
+	case json.Delim('['):
+		for p.d.More() {
+			if err := p.value(parent, name, depth+1); err != nil {
+				return err
+			}
+		}
+		_, err := p.d.Token()
+		return err
+	case json.Delim('{'):
+		n := &node{name: name, lo: lo}
+		parent.children = append(parent.children, n)
+		for p.d.More() {
+			k, err := p.d.Token()
+			if err != nil {
+				return err
+			}
+			key, _ := k.(string)
+			if err := p.value(n, localName(key), depth+1); err != nil {
+				return err
+			}
+		}
+		_, err := p.d.Token()
+		n.hi = p.offset()
+		return err
+	}
+	n := &node{name: name, lo: before, hi: p.offset()}
+	if t != nil {
+		n.text = fmt.Sprint(t)
+	}
+	parent.children = append(parent.children, n)
+	return nil
+}
+
+// parseXML reads an XML document as a tree. No entity but XML's own five is known, and nothing is ever fetched.
+func parseXML(text []byte) (root *node, at int, err error) {
+	root = &node{}
+	d := xml.NewDecoder(bytes.NewReader(text))
+	stack := []*node{root}
+	for {
+		lo := int(d.InputOffset())
+		t, err := d.Token()
+		if errors.Is(err, io.EOF) && len(stack) == 1 {
+			return root, len(text), nil
+		}
+		if err != nil {
+			return root, lo, err
+		}
+		top := stack[len(stack)-1]
+		switch t := t.(type) {
+		case xml.StartElement:
+			if len(stack) > maxDepth {
+				return root, lo, errDepth
+			}
+			n := &node{name: t.Name.Local, lo: lo}
+			top.children = append(top.children, n)
+			stack = append(stack, n)
+		case xml.EndElement:
+			top.hi = int(d.InputOffset())
+			top.text = strings.TrimSpace(top.text)
+			stack = stack[:len(stack)-1]
+		case xml.CharData:
+			if len(top.text) < 1000 {
+				top.text += string(t)
+			}
+		case xml.Directive:
+			return root, lo, errors.New("a document type declaration, which these documents do not have")
+		}
+	}
+}

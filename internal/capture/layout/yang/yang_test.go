@@ -1,0 +1,115 @@
+package yang
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"zarvek/internal/capture/layout/layouttest"
+)
+
+const routingJSON = `{
+ "ietf-routing:routing": {
+  "ribs": {"rib": [
+   {"name": "ipv4-master", "address-family": "ipv4", "routes": {"route": [
+     {"ietf-ipv4-unicast-routing:destination-prefix": "10.61.16.0/24", "route-preference": 110, "ietf-ospf:metric": 20,
+      "next-hop": {"outgoing-interface": "wan0", "ietf-ipv4-unicast-routing:next-hop-address": "172.28.61.2"}, "source-protocol": "ietf-ospf:ospfv2", "active": [null]},
+     {"ietf-ipv4-unicast-routing:destination-prefix": "10.61.16.0/24", "route-preference": 130,
+      "next-hop": {"ietf-ipv4-unicast-routing:next-hop-address": "172.28.61.22"}, "source-protocol": "static"},
+     {"ietf-ipv4-unicast-routing:destination-prefix": "10.61.40.0/21", "next-hop": {"special-next-hop": "blackhole"}, "source-protocol": "static", "active": [null]},
+     {"ietf-ipv4-unicast-routing:destination-prefix": "10.61.32.0/24", "next-hop": {"next-hop-list": {"next-hop": [
+        {"ietf-ipv4-unicast-routing:address": "172.28.61.2"}, {"outgoing-interface": "wan1", "ietf-ipv4-unicast-routing:address": "172.28.61.22"}]}}, "source-protocol": "ietf-isis:isis", "active": [null]},
+     {"ietf-ipv4-unicast-routing:destination-prefix": "10.61.99.0/99", "source-protocol": "static"}
+   ]}},
+   {"name": "yard", "routes": {"route": [{"ietf-ipv6-unicast-routing:destination-prefix": "fd6b::/64", "next-hop": {"outgoing-interface": "y0"}, "source-protocol": "direct", "active": [null]}]}}
+  ]},
+  "control-plane-protocols": {"control-plane-protocol": [{"type": "static", "name": "s", "static-routes": {"ietf-ipv4-unicast-routing:ipv4": {"route": [
+     {"destination-prefix": "10.61.77.0/24", "next-hop": {"next-hop-address": "172.28.61.99"}}]}}}]}
+ },
+ "ietf-interfaces:interfaces": {"interface": [
+  {"name": "wan0", "enabled": true, "oper-status": "up", "phys-address": "02:6B:6A:00:00:01", "ietf-ip:ipv4": {"address": [{"ip": "172.28.61.1", "prefix-length": 30}],
+    "neighbor": [{"ip": "172.28.61.2", "link-layer-address": "02:aa:00:00:00:02"}]}},
+  {"name": "wan1", "enabled": false}
+ ]}
+}
+`
+
+const routingXML = `<?xml version="1.0" encoding="UTF-8"?>
+<rpc-reply xmlns="urn:ietf:params:xml:ns:netconf:base:1.0" message-id="1"><data>
+ <routing xmlns="urn:ietf:params:xml:ns:yang:ietf-routing"><ribs><rib><name>ipv4-master</name><routes>
+  <route><route-preference>110</route-preference>
+   <destination-prefix xmlns="urn:ietf:params:xml:ns:yang:ietf-ipv4-unicast-routing">10.61.16.0/24</destination-prefix>
+   <next-hop><outgoing-interface>wan0</outgoing-interface><next-hop-address>172.28.61.2</next-hop-address></next-hop>
+   <source-protocol xmlns:o="x">o:ospfv2</source-protocol><active/></route>
+ </routes></rib></ribs></routing>
+ <interfaces xmlns="urn:ietf:params:xml:ns:yang:ietf-interfaces"><interface><name>wan0</name><oper-status>down</oper-status>
+  <ipv6><address><ip>fd6b::1</ip><prefix-length>64</prefix-length></address></ipv6></interface></interfaces>
+</data></rpc-reply>
+`
+
+const aftJSON = `{"openconfig-network-instance:network-instances":{"network-instance":[{"name":"default","afts":{
+ "ipv4-unicast":{"ipv4-entry":[
+  {"prefix":"10.61.16.0/24","state":{"prefix":"10.61.16.0/24","next-hop-group":"7","origin-protocol":"openconfig-policy-types:OSPF"}},
+  {"prefix":"10.61.40.0/21","state":{"prefix":"10.61.40.0/21","origin-protocol":"STATIC"}},
+  {"prefix":"10.61.50.0/24","state":{"prefix":"10.61.50.0/24","next-hop-group":"8"}}]},
+ "next-hop-groups":{"next-hop-group":[{"id":"7","next-hops":{"next-hop":[{"index":"1","state":{"weight":"3"}},{"index":"2"}]}}]},
+ "next-hops":{"next-hop":[{"index":"1","state":{"ip-address":"172.28.61.2"},"interface-ref":{"state":{"interface":"wan0"}}},{"index":"2","state":{"ip-address":"172.28.61.22"}}]}
+}}]}}
+`
+
+func TestRoutingJSON(t *testing.T) {
+	in := []byte(routingJSON)
+	r := layouttest.Laws(t, Read, in)
+	require.Equal(t, []string{
+		"5 10.61.16.0/24 ospf 110/20 via 172.28.61.2 dev wan0: active installed", "7 10.61.16.0/24 static 130/- via 172.28.61.22", "9 10.61.40.0/21 static -/- blackhole: active installed",
+		"10 10.61.32.0/24 isis -/- via 172.28.61.2 via 172.28.61.22 dev wan1: active installed", "14 (yard) fd6b::/64 direct -/- dev y0: active installed"}, layouttest.Words(in, r))
+	require.Equal(t, []string{`12 prefix length out of range: "10.61.99.0/99"`}, layouttest.Unread(in, r))
+	require.Equal(t, "10.61.77.0/24 172.28.61.99", fmt.Sprint(r.Facts.Statics[0].Prefix, " ", r.Facts.Statics[0].NextHop.Address))
+	require.Equal(t, "[wan0 1 02:6b:6a:00:00:01 wan1 2 ]", fmt.Sprint([]string{fmt.Sprint(r.Facts.Interfaces[0].Name, " ", r.Facts.Interfaces[0].State, " ", r.Facts.Interfaces[0].MAC),
+		fmt.Sprint(r.Facts.Interfaces[1].Name, " ", r.Facts.Interfaces[1].State, " ")}))
+	require.Equal(t, "172.28.61.1/30", r.Facts.Addresses[0].Prefix.String())
+	require.Len(t, r.Facts.Neighbours, 1)
+	require.Positive(t, recognise(in))
+	layouttest.Variants(t, Read, routingJSON)
+}
+
+func TestRoutingXML(t *testing.T) {
+	in := []byte(routingXML)
+	r := layouttest.Laws(t, Read, in)
+	require.Equal(t, []string{"4 10.61.16.0/24 ospf 110/- via 172.28.61.2 dev wan0: active installed"}, layouttest.Words(in, r))
+	require.Empty(t, r.Unread)
+	require.Equal(t, "fd6b::1/64", r.Facts.Addresses[0].Prefix.String())
+	require.Positive(t, recognise(in))
+	layouttest.Variants(t, Read, routingXML)
+}
+
+func TestForwardingTables(t *testing.T) {
+	in := []byte(aftJSON)
+	r := layouttest.Laws(t, Read, in)
+	require.Equal(t, []string{"3 10.61.16.0/24 ospf -/- via 172.28.61.2 dev wan0 weight 3 via 172.28.61.22", "4 10.61.40.0/21 static -/- blackhole"}, layouttest.Words(in, r))
+	require.Equal(t, []string{"5 its next-hop group is not in the data"}, layouttest.Unread(in, r))
+	require.Positive(t, recognise(in))
+}
+
+// TestEntitiesAreNotExpanded holds that a document can neither grow nor reach for files.
+func TestEntitiesAreNotExpanded(t *testing.T) {
+	for _, in := range []string{
+		`<?xml version="1.0"?><!DOCTYPE x [<!ENTITY a SYSTEM "file:///etc/passwd">]><routing xmlns="urn:ietf:params:xml:ns:yang:ietf-routing"><name>&a;</name></routing>`,
+		`<routing xmlns="urn:ietf:params:xml:ns:yang:ietf-routing"><name>&a;</name></routing>`,
+		`<routing xmlns="urn:ietf:params:xml:ns:yang:ietf-routing">` + strings.Repeat("<x>", 20000),
+		`{"ietf-routing:routing":` + strings.Repeat("[", 20000) + strings.Repeat("]", 20000) + "}",
+		`{"ietf-routing:routing":` + strings.Repeat(`{"x":`, 20000),
+	} {
+		r := layouttest.Laws(t, Read, []byte(in))
+		require.NotEmpty(t, r.Unread)
+	}
+}
+
+func FuzzRead(f *testing.F) {
+	for _, s := range []string{routingJSON, routingXML, aftJSON} {
+		f.Add([]byte(s))
+	}
+	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, Read, in) })
+}
