@@ -12,6 +12,7 @@ import (
 	"zarvek/internal/capture/layout/frr"
 	"zarvek/internal/capture/layout/iproute"
 	"zarvek/internal/capture/layout/lettered"
+	"zarvek/internal/capture/layout/mrt"
 	"zarvek/internal/capture/layout/plain"
 	"zarvek/internal/capture/layout/snmp"
 	"zarvek/internal/capture/layout/starred"
@@ -59,6 +60,15 @@ func Read(name string, raw []byte, file uint32) (*Capture, error) {
 		return nil, err
 	}
 	c := &Capture{Source: src}
+	if src.binary {
+		p := Part{Reading: mrt.Read(src.raw)}
+		p.MapMarks(func(m route.Mark) route.Mark {
+			m.File = file
+			return m
+		})
+		c.Parts = []Part{p}
+		return c, nil
+	}
 	sections, lines := split(src.text)
 	c.Prompts = lines
 	for _, s := range sections {

@@ -4,11 +4,13 @@ import (
 	"bytes"
 	"encoding/binary"
 	"errors"
+	"fmt"
 	"math"
 	"slices"
 	"sync"
 	"unicode/utf16"
 
+	"zarvek/internal/capture/layout/mrt"
 	"zarvek/internal/core/route"
 )
 
@@ -17,9 +19,10 @@ var ErrTooLarge = errors.New("larger than 4 GiB; split it")
 
 // A Source is one capture file as taken, and the clean text that readers get.
 type Source struct {
-	Name string // relative to the case
-	raw  []byte // as taken; a UTF-16 file in its UTF-8 form
-	text []byte // without escapes, overstrikes and the like; the same slice as raw where there are none
+	Name   string // relative to the case
+	raw    []byte // as taken; a UTF-16 file in its UTF-8 form
+	binary bool   // its lines are records
+	text   []byte // without escapes, overstrikes and the like; the same slice as raw where there are none
 
 	// Where text differs from raw: for each clean line, where it starts in text and in raw.
 	cleanStart, rawStart []uint32
@@ -28,12 +31,22 @@ type Source struct {
 }
 
 func newSource(name string, raw []byte) (*Source, error) {
+	raw, err := unpack(raw)
+	if err != nil {
+		return nil, err
+	}
 	if len(raw) > math.MaxUint32 {
 		return nil, ErrTooLarge
 	}
-	raw = toUTF8(raw)
 	s := &Source{Name: name, raw: raw, text: raw}
-	if dirty(raw) {
+	if mrt.Is(raw) {
+		s.binary = true
+		s.once.Do(func() { s.lineStarts = mrt.Records(raw) })
+		return s, nil
+	}
+	s.raw = toUTF8(raw)
+	s.text = s.raw
+	if dirty(s.raw) {
 		s.clean()
 	}
 	return s, nil
@@ -214,8 +227,12 @@ func (s *Source) Line(off uint32) int {
 	return i
 }
 
-// Text returns the bytes of a mark as taken; nil for a mark outside the file. Do not change them.
+// Text returns the bytes of a mark as taken, hexadecimal for a binary file; nil for a mark outside the file. Do not
+// change them.
 func (s *Source) Text(m route.Mark) []byte {
+	if s.binary && m.End <= uint32(len(s.raw)) && m.Off <= m.End {
+		return fmt.Appendf(nil, "% x", s.raw[m.Off:m.End])
+	}
 	if m.End > uint32(len(s.raw)) || m.Off > m.End {
 		return nil
 	}

@@ -111,10 +111,14 @@ func missing(d *network.Device) []Missing {
 	if d == nil {
 		return nil
 	}
-	if d.Table("default", route.IPv4) == nil {
+	lacks := func(f route.Family) bool {
+		t := d.Table("default", f)
+		return t == nil || t.Undecided
+	}
+	if lacks(route.IPv4) {
 		out = append(out, NoTable4)
 	}
-	if d.Table("default", route.IPv6) == nil {
+	if lacks(route.IPv6) {
 		out = append(out, NoTable6)
 	}
 	if len(d.Addresses) == 0 {

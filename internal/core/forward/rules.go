@@ -36,6 +36,9 @@ func (w *Walker) lookup(pkt packet, at place) (selection.Match, Reason) {
 			continue
 		}
 		asked = true
+		if t.Undecided {
+			return selection.Match{Table: t}, Reason{Code: TableMissing}
+		}
 		if t.Incomplete(pkt.dst) {
 			return selection.Match{Table: t}, Reason{Code: TableCut}
 		}

@@ -48,6 +48,8 @@ const (
 	Candidates Kind = iota
 	// ForwardingTable is what forwards. Of several routes of one prefix the lowest metric is used, as in a kernel.
 	ForwardingTable
+	// Database is a protocol's own list: routes that it knows, whether or not any was chosen.
+	Database
 	// Walk is a management view of a table, known to leave routes out: it counts only where nothing better was captured.
 	Walk
 )

@@ -54,13 +54,15 @@ func merge(name string, fam route.Family, parts []*TableFacts) *Table {
 	} else {
 		t.Weak = true
 	}
-	cut := true
+	cut, decided := true, false
 	for _, p := range parts {
 		t.Kernel = t.Kernel || p.Kind == ForwardingTable
 		t.Chosen = t.Chosen || p.Kind == Candidates
+		decided = decided || p.Kind != Database
 		t.HighestWins = t.HighestWins || p.HighestWins
 		cut = cut && p.Cut
 	}
+	t.Undecided = !decided
 	if cut {
 		t.CutAt = lastRead(fam, parts)
 	}

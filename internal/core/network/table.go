@@ -17,6 +17,7 @@ type Table struct {
 	Kernel      bool         // what forwards was captured itself, not deduced from what was chosen
 	Chosen      bool         // a routing table with preferences was captured
 	HighestWins bool         // of preferences; elsewhere the lowest does
+	Undecided   bool         // nothing but protocol databases was captured: what is used is not known
 	Weak        bool         // only a management walk was captured, which may leave routes out
 	Routes      route.List   // sorted by prefix, shorter first
 	CutAt       netip.Prefix // the last prefix read before the capture ended in the middle; invalid where none did

@@ -1,0 +1,63 @@
+package mrt
+
+import (
+	"encoding/binary"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"zarvek/internal/core/route"
+)
+
+// record writes one record of a dump.
+func record(sub uint16, body []byte) []byte {
+	b := make([]byte, headerLength, headerLength+len(body))
+	binary.BigEndian.PutUint16(b[4:], tableDumpV2)
+	binary.BigEndian.PutUint16(b[6:], sub)
+	binary.BigEndian.PutUint32(b[8:], uint32(len(body)))
+	return append(b, body...)
+}
+
+func dump() []byte {
+	peers := []byte{10, 61, 254, 1, 0, 1, 'v', 0, 2,
+		0, 10, 61, 254, 3, 172, 28, 61, 6, 0xfd, 0xe8,
+		3, 10, 61, 254, 4, 0xfd, 0x6b, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 4, 0, 0, 0xfd, 0xe9}
+	v4 := []byte{0, 0, 0, 1, 24, 10, 61, 32, 0, 1, 0, 0, 0, 0, 0, 0, 0, 14,
+		0x40, 3, 4, 172, 28, 61, 10, 0x80, 4, 4, 0, 0, 0, 50}
+	v6 := append([]byte{0, 0, 0, 2, 32, 0xfd, 0x6b, 0, 1, 0, 1, 0, 1, 0, 0, 0, 0, 0, 20, 0x80, 14, 17, 16},
+		0xfe, 0x80, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 9)
+	out := record(peerIndexTable, peers)
+	out = append(out, record(ribIPv4Unicast, v4)...)
+	out = append(out, record(ribIPv6Unicast, v6)...)
+	out = append(out, record(ribIPv4Unicast, []byte{0, 0, 0, 3, 40, 1, 2, 3, 4, 5, 0, 0})...) // a /40
+	out = append(out, record(6, []byte{1, 2, 3})...)
+	return append(out, record(ribIPv4Unicast, v4)[:20]...)
+}
+
+func TestRead(t *testing.T) {
+	b := dump()
+	require.True(t, Is(b))
+	r := Read(b)
+	require.Equal(t, 2, r.Read)
+	require.Equal(t, 2, r.Ignored, "the index and a record of another kind")
+	require.Len(t, r.Unread, 2)
+	require.ErrorIs(t, r.Unread[0].Reason, errPrefix)
+	require.ErrorIs(t, r.Unread[1].Reason, errShort)
+	require.Len(t, Records(b), 6)
+	x := r.Facts.Tables[0].Routes.At(0)
+	require.Equal(t, "10.61.32.0/24", x.Prefix.String())
+	require.Equal(t, route.N(50), x.Metric)
+	require.Equal(t, "172.28.61.10", x.NextHops[0].Address.String())
+	require.Zero(t, x.State, "a dump tells what was announced, not what was chosen")
+	y := r.Facts.Tables[1].Routes.At(0)
+	require.Equal(t, "fd6b:1::/32", y.Prefix.String())
+	require.Equal(t, "fe80::9", y.NextHops[0].Address.String())
+}
+
+func FuzzRead(f *testing.F) {
+	f.Add(dump())
+	f.Fuzz(func(t *testing.T, in []byte) {
+		r := Read(in)
+		require.Equal(t, len(Records(in)), r.Read+r.Ignored+len(r.Unread), "a record was lost")
+	})
+}
