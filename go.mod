@@ -4,6 +4,7 @@ go 1.26.0
 
 require (
 	github.com/gaissmai/bart v0.30.0
+	github.com/goccy/go-yaml v1.19.2
 	github.com/klauspost/compress v1.20.4
 	github.com/rogpeppe/go-internal v1.16.0
 	github.com/stretchr/testify v1.12.1
