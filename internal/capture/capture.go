@@ -5,6 +5,8 @@
 package capture
 
 import (
+	"slices"
+
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/capture/layout/bird"
 	"zarvek/internal/capture/layout/columns"
@@ -43,6 +45,8 @@ var readers = []layout.Reader{
 type Part struct {
 	Device  string // from the prompt above it; "" where there is none
 	Command string // typed at that prompt
+	Score   int    // how many of its first lines the reader was sure of, and more for an unmistakable heading
+	Where   route.Mark
 	layout.Reading
 }
 
@@ -53,15 +57,19 @@ type Capture struct {
 	Prompts int // lines
 }
 
-// Read reads one file. File is its number in the case, counted from 1: every mark will carry it.
-func Read(name string, raw []byte, file uint32) (*Capture, error) {
+// Readers returns all built-in layout families.
+func Readers() []layout.Reader { return slices.Clone(readers) }
+
+// Read reads one file. File is its number in the case, counted from 1: every mark will carry it. Described are readers
+// of the user's own layouts, which are asked as well.
+func Read(name string, raw []byte, file uint32, described ...layout.Reader) (*Capture, error) {
 	src, err := newSource(name, raw)
 	if err != nil {
 		return nil, err
 	}
 	c := &Capture{Source: src}
 	if src.binary {
-		p := Part{Reading: mrt.Read(src.raw)}
+		p := Part{Score: 1, Where: route.Mark{File: file, End: uint32(len(src.raw))}, Reading: mrt.Read(src.raw)}
 		p.MapMarks(func(m route.Mark) route.Mark {
 			m.File = file
 			return m
@@ -70,14 +78,16 @@ func Read(name string, raw []byte, file uint32) (*Capture, error) {
 		return c, nil
 	}
 	sections, lines := split(src.text)
+	all := append(described[:len(described):len(described)], readers...)
 	c.Prompts = lines
 	for _, s := range sections {
 		text := src.text[s.lo:s.hi]
 		if layout.Blank(text) {
 			continue
 		}
-		for _, st := range readAll(text) {
-			p := Part{Device: s.device, Command: s.command, Reading: st.Reading}
+		for _, st := range readAll(all, text) {
+			p := Part{Device: s.device, Command: s.command, Score: st.score, Reading: st.Reading}
+			p.Where = src.original(route.Mark{File: file, Off: uint32(s.lo + st.lo), End: uint32(s.lo + st.hi)})
 			p.MapMarks(func(m route.Mark) route.Mark {
 				m.Off, m.End = m.Off+uint32(s.lo+st.lo), m.End+uint32(s.lo+st.lo)
 				m = src.original(m)
@@ -92,7 +102,7 @@ func Read(name string, raw []byte, file uint32) (*Capture, error) {
 
 // stretch is a reading of a part of a text.
 type stretch struct {
-	lo int
+	lo, hi, score int
 	layout.Reading
 }
 
@@ -101,8 +111,9 @@ const maxDepth = 4
 
 // readAll gives a text to the reader that recognises most of it, and each run of lines that this one leaves unread to
 // the others: several commands may have printed into one file without a prompt between them.
-func readAll(text []byte) []stretch {
-	out := []stretch{{0, read(text)}}
+func readAll(all []layout.Reader, text []byte) []stretch {
+	first, score := read(all, text)
+	out := []stretch{{0, len(text), score, first}}
 	for depth, at := 0, 0; depth < maxDepth && at < len(out); depth++ {
 		end := len(out)
 		for ; at < end; at++ {
@@ -110,9 +121,9 @@ func readAll(text []byte) []stretch {
 				continue
 			}
 			for _, run := range unreadRuns(text, out[at]) {
-				if r := read(text[run.lo:run.hi]); r.Layout != "" && r.Layout != out[at].Layout && r.Read > 0 {
+				if r, score := read(all, text[run.lo:run.hi]); r.Layout != "" && r.Layout != out[at].Layout && r.Read > 0 {
 					out[at].drop(run)
-					out = append(out, stretch{run.lo, r})
+					out = append(out, stretch{run.lo, run.hi, score, r})
 				}
 			}
 		}
@@ -155,15 +166,15 @@ func (s *stretch) drop(run bounds) {
 }
 
 // read gives a text to the reader that recognises most of it.
-func read(text []byte) layout.Reading {
+func read(all []layout.Reader, text []byte) (layout.Reading, int) {
 	best, most := -1, 0
-	for i, r := range readers {
+	for i, r := range all {
 		if n := r.Recognise(text); n > most {
 			best, most = i, n
 		}
 	}
 	if best >= 0 {
-		return readers[best].Read(text)
+		return all[best].Read(text), most
 	}
 	var r layout.Reading
 	for lo, hi := range layout.Lines(text) {
@@ -171,5 +182,5 @@ func read(text []byte) layout.Reading {
 			r.Unread = append(r.Unread, layout.Unread{Mark: layout.Mark(lo, hi), Reason: layout.ErrNoLayout})
 		}
 	}
-	return r
+	return r, 0
 }

@@ -18,6 +18,8 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"zarvek/internal/capture"
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/capture/layout/described"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 )
@@ -54,8 +56,9 @@ func errorf(format string, args ...any) error { return &Error{fmt.Sprintf(format
 // maxFile is the largest capture that is read.
 const maxFile = 4 << 30
 
-// Load reads every capture below dir. Errors are of type *Error.
-func Load(dir string) (*Case, error) {
+// Load reads every capture below dir. Layouts are files that describe layouts, beside those in the case itself
+// (*.layout.yaml). Errors are of type *Error.
+func Load(dir string, layouts ...string) (*Case, error) {
 	info, err := os.Stat(dir)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
@@ -65,7 +68,14 @@ func Load(dir string) (*Case, error) {
 	case !info.IsDir():
 		return nil, errorf("%s: not a folder; -case takes a folder of captures", show(dir))
 	}
-	names, err := find(dir)
+	names, own, err := find(dir)
+	if err != nil {
+		return nil, err
+	}
+	for _, n := range own {
+		layouts = append(layouts, filepath.Join(dir, n))
+	}
+	described, err := Describe(layouts)
 	if err != nil {
 		return nil, err
 	}
@@ -73,7 +83,7 @@ func Load(dir string) (*Case, error) {
 		return nil, errorf("%s: no captures in this folder; put one folder a device there, or give another with -case", show(dir))
 	}
 	c := &Case{Dir: dir, Files: make([]*File, len(names))}
-	root := caseRoot(names)
+	root := CaseRoot(names)
 	var g errgroup.Group
 	g.SetLimit(runtime.GOMAXPROCS(0))
 	for i, name := range names {
@@ -82,7 +92,7 @@ func Load(dir string) (*Case, error) {
 			if err != nil {
 				return errorf("%s: cannot be read: %v; make it readable or move it out of the case", show(name), cause(err))
 			}
-			read, err := capture.Read(name, raw, uint32(i+1))
+			read, err := capture.Read(name, raw, uint32(i+1), described...)
 			if err != nil {
 				return errorf("%s: %v", show(name), err)
 			}
@@ -113,10 +123,35 @@ func (c *Case) build() {
 	c.Network = b.Build()
 }
 
-// find lists the captures below dir in order: every regular file that is not hidden and not the case's own notes.
-func find(dir string) ([]string, error) {
-	var names []string
-	err := filepath.WalkDir(dir, func(p string, d fs.DirEntry, err error) error {
+// Describe makes readers of the files that describe layouts.
+func Describe(files []string) ([]layout.Reader, error) {
+	var out []layout.Reader
+	for _, f := range files {
+		text, err := os.ReadFile(f)
+		if err != nil {
+			return nil, errorf("%s: cannot be read: %v", show(f), cause(err))
+		}
+		r, err := described.Parse(show(f), text)
+		if err != nil {
+			return nil, errorf("%v; see zarvek help layouts", err)
+		}
+		out = append(out, r)
+	}
+	return out, nil
+}
+
+// Names of the case's own files, which are no captures.
+const (
+	notesFile      = "notes.yaml"
+	ProvenanceFile = "provenance.json"
+	layoutSuffix   = ".layout.yaml"
+)
+
+// find lists the captures below dir in order: every regular file that is not hidden and not the case's own. Layouts are
+// the case's descriptions of layouts.
+func find(dir string) (names, layouts []string, err error) {
+	unfinished := Unfinished(dir)
+	err = filepath.WalkDir(dir, func(p string, d fs.DirEntry, err error) error {
 		if err != nil {
 			return errorf("%s: %v", show(p), cause(err))
 		}
@@ -136,7 +171,11 @@ func find(dir string) ([]string, error) {
 				return nil
 			}
 		}
-		if name == "notes.yaml" {
+		switch {
+		case name == notesFile, name == ProvenanceFile, slices.Contains(unfinished, name):
+			return nil
+		case strings.HasSuffix(name, layoutSuffix) && !strings.Contains(name, "/"):
+			layouts = append(layouts, name)
 			return nil
 		}
 		if info, err := os.Stat(p); err == nil && info.Size() >= maxFile {
@@ -146,12 +185,13 @@ func find(dir string) ([]string, error) {
 		return nil
 	})
 	slices.Sort(names)
-	return names, err
+	slices.Sort(layouts)
+	return names, layouts, err
 }
 
-// caseRoot returns the folder, relative to the case, whose sub-folders are the devices: the case itself, or the one
+// CaseRoot returns the folder, relative to the case, whose sub-folders are the devices: the case itself, or the one
 // folder in it when that holds nothing but folders, so that pointing at the folder above does no harm.
-func caseRoot(names []string) string {
+func CaseRoot(names []string) string {
 	top, deep := "", false
 	for _, n := range names {
 		first, rest, ok := strings.Cut(n, "/")

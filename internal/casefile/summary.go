@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"slices"
 
+	"zarvek/internal/capture"
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
@@ -131,4 +132,36 @@ func missing(d *network.Device) []Missing {
 		out = append(out, TableCut)
 	}
 	return out
+}
+
+// A Stretch is a part of a file as one reader took it.
+type Stretch struct {
+	Device      string // from the prompt, "" where there is none
+	Command     string
+	First, Last int // lines
+	Layout      string
+	Score       int
+	Routes      int
+	Read        int
+	Ignored     int
+	Unread      int
+}
+
+// Preview reads one file apart from any case and tells what each part of it was taken for.
+func Preview(name string, raw []byte, described []layout.Reader) ([]Stretch, error) {
+	c, err := capture.Read(name, raw, 1, described...)
+	if err != nil {
+		return nil, errorf("%s: %v", show(name), err)
+	}
+	var out []Stretch
+	for i := range c.Parts {
+		p := &c.Parts[i]
+		last := p.Where.End
+		if last > p.Where.Off {
+			last--
+		}
+		out = append(out, Stretch{p.Device, p.Command, c.Source.Line(p.Where.Off), c.Source.Line(last), p.Layout, p.Score,
+			p.Routes(), p.Read, p.Ignored, len(p.Unread)})
+	}
+	return out, nil
 }

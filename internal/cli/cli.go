@@ -42,7 +42,7 @@ type action func(e *env, args []string) error
 // commands returns all commands in the order in which an engineer uses them. They are made by functions, not kept in
 // variables, since help and demo refer back to this list.
 func commands() []command {
-	return []command{devicesCommand(), tableCommand(), whyCommand(), traceCommand(), demoCommand(), helpCommand(), versionCommand()}
+	return []command{collectCommand(), devicesCommand(), tableCommand(), whyCommand(), traceCommand(), layoutsCommand(), demoCommand(), helpCommand(), versionCommand()}
 }
 
 // env is what a command gets from outside, and the common options.
@@ -52,6 +52,7 @@ type env struct {
 	as       string
 	lines    bool
 	color    string
+	layouts  []string
 }
 
 // errBadNews ends a command that answered, with an answer that is bad news.
@@ -127,6 +128,10 @@ func (e *env) common(fs *flag.FlagSet) {
 	fs.StringVar(&e.caseDir, "case", def, "the `folder` with the captures (or set ZARVEK_CASE)")
 	fs.StringVar(&e.as, "as", "text", "the `form` of the output: text or json")
 	fs.BoolVar(&e.lines, "evidence", false, "show the captured lines behind each statement")
+	fs.Func("layout", "a `file` that describes a layout; may be given several times (zarvek help layouts)", func(s string) error {
+		e.layouts = append(e.layouts, s)
+		return nil
+	})
 	fs.StringVar(&e.color, "color", "auto", "colours: `when`, one of auto, always, never")
 }
 
@@ -204,7 +209,7 @@ type loaded struct {
 }
 
 func (e *env) load() (*loaded, error) {
-	c, err := casefile.Load(e.caseDir)
+	c, err := casefile.Load(e.caseDir, e.layouts...)
 	if err != nil {
 		return nil, err
 	}
@@ -219,11 +224,15 @@ func (l *loaded) walk() *forward.Walker {
 	return l.walker
 }
 
-// view is how results are shown in this call.
+// view is how results are shown in this call; l is nil where no case is loaded.
 func (e *env) view(l *loaded) present.View {
 	color := e.color == "always"
 	if f, ok := e.out.(*os.File); ok && e.color == "auto" {
 		color = term.IsTerminal(int(f.Fd())) && os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb"
 	}
-	return present.View{Evidence: l, Lines: e.lines, Color: color}
+	v := present.View{Lines: e.lines, Color: color}
+	if l != nil {
+		v.Evidence = l
+	}
+	return v
 }
