@@ -8,8 +8,10 @@ import (
 	"slices"
 
 	"zarvek/internal/capture/layout"
+	"zarvek/internal/capture/layout/bfd"
 	"zarvek/internal/capture/layout/bird"
 	"zarvek/internal/capture/layout/columns"
+	"zarvek/internal/capture/layout/database"
 	"zarvek/internal/capture/layout/flagged"
 	"zarvek/internal/capture/layout/frr"
 	"zarvek/internal/capture/layout/iproute"
@@ -18,6 +20,7 @@ import (
 	"zarvek/internal/capture/layout/plain"
 	"zarvek/internal/capture/layout/snmp"
 	"zarvek/internal/capture/layout/starred"
+	"zarvek/internal/capture/layout/statements"
 	"zarvek/internal/capture/layout/sysctl"
 	"zarvek/internal/capture/layout/yang"
 	"zarvek/internal/core/route"
@@ -39,6 +42,9 @@ var readers = []layout.Reader{
 	yang.Reader,
 	plain.CSV,
 	plain.Own,
+	statements.Reader,
+	bfd.Reader,
+	database.Reader,
 }
 
 // A Part is one stretch of a capture and what was read in it.

@@ -36,5 +36,11 @@ var Families = []Family{
 		"destination-prefix,source-protocol,route-preference,metric,next-hop-address,outgoing-interface\n10.61.32.0/24,ospf,110,20,172.28.61.6,line1\n10.61.16.0/24,direct,,,,hall0\n"},
 	{"own JSON", "what zarvek table -as json writes",
 		"{\"device\":\"valley\",\"tables\":[{\"table\":\"default\",\"family\":\"ipv4\",\"best-preference\":\"lowest\",\"routes\":[\n{\"destination-prefix\":\"10.61.16.0/24\",\"source-protocol\":\"direct\",\"active\":true,\"installed\":true,\n \"next-hops\":[{\"outgoing-interface\":\"hall0\"}]}]}]}\n"},
+	{"statements", "configured static routes and interface addresses, one statement a line",
+		"interface hall0\n ip address 10.61.16.1/24\nip route 10.61.64.0/24 172.28.61.18 130\n"},
+	{"liveness sessions", "BFD sessions (RFC 5880) as the open routing daemons list them",
+		"SessionId  LocalAddress       PeerAddress      Status\n=========  ============       ===========      ======\n4          172.28.61.5        172.28.61.6      up\n"},
+	{"protocol database", "the routing daemons' RIP and BGP tables: candidates only",
+		"    Network          Next Hop            Metric LocPrf Weight Path\n *> 10.61.32.0/24    172.28.61.6             20             0 64998 i\n *                   172.28.61.10            30             0 64997 64998 i\n"},
 	{"MRT table dump", "RFC 6396 TABLE_DUMP_V2, also compressed; candidates only", "(binary)\n\n\n"},
 }

@@ -17,6 +17,15 @@ type Facts struct {
 	Rules      []Rule
 	Indexes    []IfIndex
 	Statics    []Static
+	Sessions   []Session
+}
+
+// A Session is a liveness session with a neighbour (RFC 5880). Interface may be "".
+type Session struct {
+	Peer      netip.Addr
+	Interface string
+	Up        bool
+	Mark      route.Mark
 }
 
 // A Static is a configured static route, whether or not it is in any table.

@@ -33,6 +33,7 @@ type Device struct {
 	Switches   []Switch
 	Rules      []Rule // by priority
 	Statics    []Static
+	Sessions   []Session
 	Unread     int // lines that could not be read although they stand in a table or list that was
 	own        map[netip.Addr][]int
 }
@@ -120,6 +121,7 @@ func (b *Builder) Add(device string, f Facts, unread int) {
 	d.Rules = append(d.Rules, f.Rules...)
 	d.Indexes = append(d.Indexes, f.Indexes...)
 	d.Statics = append(d.Statics, f.Statics...)
+	d.Sessions = append(d.Sessions, f.Sessions...)
 	d.unread += unread
 }
 
@@ -137,7 +139,7 @@ func (b *Builder) Build() *Network {
 
 func (f *deviceFacts) build(name string) *Device {
 	f.nameInterfaces()
-	d := &Device{Name: name, Neighbours: f.Neighbours, Switches: f.Forwarding, Statics: f.Statics, Unread: f.unread, own: map[netip.Addr][]int{}}
+	d := &Device{Name: name, Neighbours: f.Neighbours, Switches: f.Forwarding, Statics: f.Statics, Sessions: f.Sessions, Unread: f.unread, own: map[netip.Addr][]int{}}
 	d.Tables = mergeTables(f.Tables)
 	d.Interfaces = mergeInterfaces(f.Interfaces)
 	d.Rules = mergeRules(f.Rules)

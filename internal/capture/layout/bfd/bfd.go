@@ -1,0 +1,108 @@
+// Package bfd reads liveness sessions (RFC 5880) as the open routing daemons list them: in blocks, in brief, and in
+// columns.
+package bfd
+
+import (
+	"fmt"
+	"strings"
+
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/network"
+)
+
+const name = "liveness sessions"
+
+// Reader is the family's registration.
+var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read}
+
+// form is how the sessions below a heading look.
+type form uint8
+
+const (
+	none   form = iota
+	blocks      // "peer ADDRESS …", details indented below
+	brief       // SessionId LocalAddress PeerAddress Status
+	table       // IP address Interface State …
+)
+
+func heading(w []string) form {
+	switch {
+	case len(w) == 2 && w[0] == "BFD" && w[1] == "Peers:":
+		return blocks
+	case len(w) >= 4 && w[0] == "SessionId" && w[1] == "LocalAddress" && w[2] == "PeerAddress":
+		return brief
+	case len(w) > 4 && w[0] == "IP" && w[1] == "address" && w[2] == "Interface" && w[3] == "State":
+		return table
+	}
+	return none
+}
+
+func recognise(text []byte) int {
+	n := 0
+	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
+		if heading(strings.Fields(string(text[lo:min(hi, lo+300)]))) != none {
+			n += 8
+		}
+	}
+	return n
+}
+
+// Read reads a text of this family.
+func Read(text []byte) layout.Reading {
+	var c layout.Collector
+	c.Layout = name
+	cur := none
+	open := -1 // the block's session
+	for lo, hi := range layout.Lines(text) {
+		line := string(text[lo:hi])
+		if strings.TrimSpace(line) == "" {
+			continue
+		}
+		w := strings.Fields(line)
+		if f := heading(w); f != none {
+			cur, open = f, -1
+			c.Ignored++
+			continue
+		}
+		if strings.Trim(line, "= -\t") == "" || strings.HasPrefix(line, "Session count:") || len(w) == 1 && strings.HasSuffix(w[0], ":") && cur != blocks {
+			c.Ignored++
+			continue
+		}
+		s, at, err := network.Session{Mark: layout.Mark(lo, hi)}, -1, error(nil)
+		switch {
+		case cur == blocks && w[0] == "peer" && len(w) > 1:
+			at = 1
+			for i := 2; i+1 < len(w); i++ {
+				if w[i] == "interface" {
+					s.Interface = w[i+1]
+				}
+			}
+		case cur == blocks && open >= 0:
+			if w[0] == "Status:" && len(w) > 1 {
+				c.Facts.Sessions[open].Up = w[1] == "up"
+			}
+			c.Read++
+			continue
+		case cur == brief && len(w) >= 4:
+			at, s.Up = 2, strings.EqualFold(w[3], "up")
+		case cur == table && len(w) >= 3:
+			at, s.Interface, s.Up = 0, w[1], strings.EqualFold(w[2], "up")
+		default:
+			err = layout.ErrNotARoute
+		}
+		if err == nil {
+			var ok bool
+			if s.Peer, ok = layout.Addr([]byte(w[at])); !ok {
+				err = fmt.Errorf("%w: %q", layout.ErrAddress, w[at])
+			}
+		}
+		if err != nil {
+			c.LeaveUnread(lo, hi, err)
+			continue
+		}
+		c.Facts.Sessions = append(c.Facts.Sessions, s)
+		open = len(c.Facts.Sessions) - 1
+		c.Read++
+	}
+	return c.Reading
+}

@@ -1,0 +1,196 @@
+// Package database reads protocols' own lists as the routing daemons print them: the RIP table and the BGP table. What
+// stands there competes for a place in the routing table, so its routes are candidates and nothing more.
+package database
+
+import (
+	"fmt"
+	"net/netip"
+	"strings"
+
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+const name = "protocol database"
+
+// Reader is the family's registration.
+var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read}
+
+// form is which protocol's list it is.
+type form uint8
+
+const (
+	none form = iota
+	rip       // Network Next Hop Metric From Tag Time
+	bgp       // Network Next Hop Metric LocPrf Weight Path
+)
+
+// heading reads a heading and where its columns stand.
+func heading(line string) (f form, cols map[string]int) {
+	w := strings.Join(strings.Fields(line), " ")
+	switch {
+	case strings.HasPrefix(w, "Network Next Hop Metric LocPrf Weight Path"):
+		f = bgp
+	case strings.HasPrefix(w, "Network Next Hop") && (strings.Contains(w, "Metric From") || strings.Contains(w, "Via Metric Tag")):
+		f = rip
+	default:
+		return none, nil
+	}
+	cols = map[string]int{}
+	for _, n := range []string{"Network", "Next Hop", "Metric", "LocPrf", "Weight", "Path"} {
+		if i := strings.Index(line, n); i >= 0 {
+			cols[n] = i + len(n)
+		}
+	}
+	return f, cols
+}
+
+func recognise(text []byte) int {
+	n := 0
+	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
+		if f, _ := heading(string(text[lo:min(hi, lo+300)])); f != none {
+			n += 20
+		}
+	}
+	return n
+}
+
+type reader struct {
+	layout.Collector
+	form form
+	cols map[string]int
+	last netip.Prefix // of the row before, for further ways to it
+	open bool         // its next hop is on the next line
+	at   int          // where that line began
+}
+
+// Read reads a text of this family.
+func Read(text []byte) layout.Reading {
+	r := reader{}
+	r.Layout = name
+	for lo, hi := range layout.Lines(text) {
+		line := string(text[lo:hi])
+		if strings.TrimSpace(line) == "" {
+			continue
+		}
+		if f, cols := heading(line); f != none {
+			r.form, r.cols, r.last = f, cols, netip.Prefix{}
+			r.Ignored++
+			continue
+		}
+		var err error
+		used := false
+		switch {
+		case r.form == none && isLegend(line), r.form == bgp && (strings.HasPrefix(line, "Displayed ") || strings.HasPrefix(line, "Total number")):
+		case r.form == rip:
+			used, err = true, r.ripRow(line, lo, hi)
+		case r.form == bgp:
+			used, err = true, r.bgpRow(line, lo, hi)
+		default:
+			err = layout.ErrNotARoute
+		}
+		switch {
+		case err != nil:
+			r.open = false
+			r.LeaveUnread(lo, hi, err)
+		case used:
+			r.Collector.Read++
+		default:
+			r.Ignored++
+		}
+	}
+	return r.Reading
+}
+
+// isLegend tells the lines above the heading.
+func isLegend(line string) bool {
+	for _, begin := range []string{"Codes:", "Sub-codes:", "      (", "BGP table version", "Default local pref", "Status codes:", "Origin codes:",
+		"Nexthop codes:", "RPKI validation codes:", "              "} {
+		if strings.HasPrefix(line, begin) {
+			return true
+		}
+	}
+	return false
+}
+
+// ripRow reads "R(n) PREFIX NEXT-HOP METRIC FROM TAG TIME".
+func (r *reader) ripRow(line string, lo, hi int) error {
+	w := strings.Fields(line)
+	if len(w) < 4 {
+		return layout.ErrNotARoute
+	}
+	p, err := layout.Prefix([]byte(w[1]), false)
+	if err != nil {
+		return err
+	}
+	hop, ok := layout.Addr([]byte(w[2]))
+	if !ok {
+		return fmt.Errorf("%w: %q", layout.ErrAddress, w[2])
+	}
+	m, ok := layout.Uint([]byte(w[3]))
+	if !ok {
+		return fmt.Errorf("%w: %q", layout.ErrNumber, w[3])
+	}
+	if !strings.HasPrefix(w[0], "R") || hop.IsUnspecified() {
+		return nil // what the protocol was given by another one is no candidate of its own
+	}
+	a := route.Attributes{Protocol: route.RIP, Metric: route.N(m), NextHops: []route.NextHop{{Address: hop}}}
+	if p.Addr().Is6() {
+		a.Protocol = route.RIPng
+	}
+	r.Add("default", network.Database, route.Route{Prefix: p, Attributes: &a, Mark: layout.Mark(lo, hi)}, 0)
+	return nil
+}
+
+// bgpRow reads " *> PREFIX NEXT-HOP METRIC LOCPRF WEIGHT PATH": the numbers by their place under the heading, since any
+// may be empty.
+func (r *reader) bgpRow(line string, lo, hi int) error {
+	i := 0
+	for i < len(line) && i < 6 && strings.IndexByte(" *>=sdhirSRN", line[i]) >= 0 {
+		i++
+	}
+	codes, rest := line[:i], line[i:]
+	w := strings.Fields(rest)
+	if len(w) == 0 {
+		return layout.ErrNotARoute
+	}
+	start := lo
+	if strings.Contains(w[0], "/") || len(w) > 1 && layout.LooksLikeAddress([]byte(w[0])) && layout.LooksLikeAddress([]byte(w[1])) {
+		p, err := layout.Prefix([]byte(w[0]), false)
+		if err != nil {
+			return err
+		}
+		r.last, w = p.Masked(), w[1:]
+		if len(w) == 0 {
+			r.open, r.at = true, lo
+			return nil
+		}
+	} else if !r.last.IsValid() {
+		return layout.ErrNoRoute
+	} else if r.open {
+		start = r.at
+	}
+	r.open = false
+	hop, ok := layout.Addr([]byte(w[0]))
+	if !ok {
+		return fmt.Errorf("%w: %q", layout.ErrAddress, w[0])
+	}
+	if hop.IsUnspecified() {
+		return nil // the device's own announcement
+	}
+	a := route.Attributes{Protocol: route.BGP, NextHops: []route.NextHop{{Address: hop}}}
+	if end := r.cols["Metric"]; end <= len(line) {
+		from := max(end-len("Metric")-2, strings.Index(line, w[0])+len(w[0]))
+		if from < end {
+			if n, ok := layout.Uint([]byte(strings.TrimSpace(line[from:end]))); ok {
+				a.Metric = route.N(n)
+			}
+		}
+	}
+	if strings.Contains(codes, "i") {
+		a.Subtype = "internal"
+	}
+	r.Add("default", network.Database, route.Route{Prefix: r.last, Attributes: &a, Mark: layout.Mark(start, hi)}, 0)
+	return nil
+}

@@ -1,0 +1,58 @@
+package database
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"zarvek/internal/capture/layout/layouttest"
+)
+
+const ripText = `Codes: R - RIP, C - connected, S - Static, O - OSPF, B - BGP
+Sub-codes:
+      (n) - normal, (s) - static, (d) - default, (r) - redistribute,
+      (i) - interface
+
+     Network            Next Hop         Metric From            Tag Time
+C(i) 172.28.61.12/30    0.0.0.0               1 self              0
+R(n) 10.61.44.0/26      172.28.61.14          2 172.28.61.14      0 00:29
+O(r) 10.61.32.0/24      172.28.61.9           1 self (ospf:20)    0
+R(n) 10.61.45.0/33      172.28.61.14          2 172.28.61.14      0 00:29
+`
+
+const bgpText = `BGP table version is 7, local router ID is 10.61.254.1, vrf id 0
+Default local pref 100, local AS 64999
+Status codes:  s suppressed, d damped, h history, * valid, > best, = multipath,
+               i internal, r RIB-failure, S Stale, R Removed
+Origin codes:  i - IGP, e - EGP, ? - incomplete
+
+    Network          Next Hop            Metric LocPrf Weight Path
+ *> 10.61.32.0/24    172.28.61.6             20             0 64998 i
+ *                   172.28.61.10            30             0 64997 64998 i
+ *> 10.61.0.0/24     0.0.0.0                  0         32768 i
+ *>ifd6b:6a65:6c76:32:1:2:3:0/112
+                    fe80::6                       100      0 i
+ *> 10.61.33.0/24    172.28.61.600            0             0 i
+
+Displayed  3 routes and 4 total paths
+`
+
+func TestRead(t *testing.T) {
+	in := []byte(ripText)
+	r := layouttest.Laws(t, Read, in)
+	require.Equal(t, []string{"8 10.61.44.0/26 rip -/2 via 172.28.61.14"}, layouttest.Words(in, r))
+	require.Equal(t, []string{`10 prefix length out of range: "10.61.45.0/33"`}, layouttest.Unread(in, r))
+	layouttest.Variants(t, Read, ripText)
+	in = []byte(bgpText)
+	r = layouttest.Laws(t, Read, in)
+	require.Equal(t, []string{"8 10.61.32.0/24 bgp -/20 via 172.28.61.6", "9 10.61.32.0/24 bgp -/30 via 172.28.61.10", "11 fd6b:6a65:6c76:32:1:2:3:0/112 bgp -/- via fe80::6"}, layouttest.Words(in, r))
+	require.Equal(t, []string{`13 not an address: "172.28.61.600"`}, layouttest.Unread(in, r))
+	layouttest.Variants(t, Read, bgpText)
+	require.Positive(t, recognise(in))
+}
+
+func FuzzRead(f *testing.F) {
+	f.Add([]byte(ripText))
+	f.Add([]byte(bgpText))
+	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, Read, in) })
+}

@@ -1,0 +1,168 @@
+// Package statements reads configuration in the form that the routing daemons and several makers share: static routes
+// as "ip route PREFIX NEXT-HOP [PREFERENCE]", and interfaces with their addresses. It exists because a configured route
+// that is missing from the table is as telling as one that is there.
+package statements
+
+import (
+	"fmt"
+	"net/netip"
+	"strings"
+
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+const name = "statements"
+
+// Reader is the family's registration.
+var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read}
+
+func recognise(text []byte) int {
+	n := 0
+	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
+		w := strings.Fields(string(text[lo:min(hi, lo+300)]))
+		if isStatic(w) || len(w) > 2 && (w[0] == "ip" || w[0] == "ipv6") && w[1] == "address" && layout.LooksLikeAddress([]byte(w[2])) {
+			n += 2
+		}
+	}
+	return n
+}
+
+func isStatic(w []string) bool {
+	return len(w) > 3 && (w[0] == "ip" || w[0] == "ipv6") && w[1] == "route" && (layout.LooksLikeAddress([]byte(w[2])) || w[2] == "vrf" && len(w) > 5)
+}
+
+type reader struct {
+	layout.Collector
+	block string // the heading of the indented lines: "interface NAME", "vrf NAME", …
+	link  int    // index + 1 of the block's interface
+}
+
+// Read reads a text of this family. Other statements of a configuration are known to say nothing about static routes.
+func Read(text []byte) layout.Reading {
+	var r reader
+	r.Layout = name
+	for lo, hi := range layout.Lines(text) {
+		line := text[lo:hi]
+		if layout.Blank(line) {
+			continue
+		}
+		used, err := r.line(string(line), lo, hi)
+		switch {
+		case err != nil:
+			r.LeaveUnread(lo, hi, err)
+		case used:
+			r.Collector.Read++
+		default:
+			r.Ignored++
+		}
+	}
+	return r.Reading
+}
+
+func (r *reader) line(s string, lo, hi int) (used bool, err error) {
+	w := strings.Fields(s)
+	if s[0] != ' ' && s[0] != '\t' {
+		r.block, r.link = "", 0
+		if len(w) > 1 && (w[0] == "interface" || w[0] == "vrf") {
+			r.block = w[0] + " " + w[1]
+		}
+		if len(w) > 1 && w[0] == "interface" {
+			r.Facts.Interfaces = append(r.Facts.Interfaces, network.Interface{Name: strings.Join(w[1:2], " "), Mark: layout.Mark(lo, hi)})
+			r.link = len(r.Facts.Interfaces)
+			return true, nil
+		}
+	}
+	switch {
+	case isStatic(w):
+		return true, r.static(w, lo, hi)
+	case r.link > 0 && w[0] == "shutdown":
+		r.Facts.Interfaces[r.link-1].State = network.LinkDown
+		return true, nil
+	case r.link > 0 && len(w) > 2 && (w[0] == "ip" || w[0] == "ipv6") && w[1] == "address" && layout.LooksLikeAddress([]byte(w[2])):
+		return true, r.address(w, lo, hi)
+	case len(w) == 3 && w[0] == "no" && w[2] == "forwarding" && (w[1] == "ip" || w[1] == "ipv6"):
+		fam := route.IPv4
+		if w[1] == "ipv6" {
+			fam = route.IPv6
+		}
+		r.Facts.Forwarding = append(r.Facts.Forwarding, network.Switch{Family: fam, Mark: layout.Mark(lo, hi)})
+		return true, nil
+	}
+	return false, nil
+}
+
+func (r *reader) address(w []string, lo, hi int) error {
+	s := w[2]
+	if !strings.Contains(s, "/") && len(w) > 3 {
+		s += "/" + w[3]
+	}
+	p, err := layout.Prefix([]byte(s), false)
+	if err != nil {
+		return err
+	}
+	r.Facts.Addresses = append(r.Facts.Addresses, network.Address{Prefix: p, Interface: r.Facts.Interfaces[r.link-1].Name, Mark: layout.Mark(lo, hi)})
+	return nil
+}
+
+// static reads "ip route [vrf NAME] PREFIX [MASK] [NEXT-HOP] [INTERFACE] [PREFERENCE] [words]".
+func (r *reader) static(w []string, lo, hi int) error {
+	s := network.Static{Mark: layout.Mark(lo, hi)}
+	if vrf, ok := strings.CutPrefix(r.block, "vrf "); ok && vrf != "default" {
+		s.Table = vrf
+	}
+	w = w[2:]
+	if w[0] == "vrf" {
+		s.Table, w = w[1], w[2:]
+	}
+	dst := w[0]
+	w = w[1:]
+	if !strings.Contains(dst, "/") && len(w) > 0 {
+		dst += "/" + w[0]
+		w = w[1:]
+	}
+	p, err := layout.Prefix([]byte(dst), false)
+	if err != nil {
+		return err
+	}
+	s.Prefix = p.Masked()
+	for i := 0; i < len(w); i++ {
+		x := w[i]
+		a, isAddr := layout.Addr([]byte(x))
+		n, isNumber := layout.Uint([]byte(x))
+		switch low := strings.ToLower(x); {
+		case isAddr && !s.NextHop.Address.IsValid():
+			s.NextHop.Address = a
+			if z := a.Zone(); z != "" {
+				s.NextHop.Address, s.NextHop.Interface = a.WithZone(""), z
+			}
+		case layout.LooksLikeAddress([]byte(x)):
+			return fmt.Errorf("%w: %q", layout.ErrAddress, x)
+		case isNumber && i > 0:
+			s.Preference = route.N(n)
+		case low == "blackhole" || low == "null0" || low == "null":
+			s.Special = route.Blackhole
+		case low == "reject":
+			s.Special = route.Unreachable
+		case low == "tag" || low == "name" || low == "track" || low == "label" || low == "bfd" || low == "vrf" || low == "nexthop-vrf" || low == "table":
+			if (low == "vrf" || low == "nexthop-vrf") && i+1 < len(w) {
+				s.NextHop.Table = w[i+1]
+			}
+			i++
+		case low == "onlink":
+			s.NextHop.OnLink = true
+		case low == "permanent" || low == "multicast" || low == "color":
+		case s.NextHop.Interface == "" && i < 2:
+			s.NextHop.Interface = x
+		}
+	}
+	if s.Special == route.None && s.NextHop == (route.NextHop{}) {
+		return layout.ErrNotARoute
+	}
+	if s.NextHop.Address.IsUnspecified() {
+		s.NextHop.Address = netip.Addr{}
+	}
+	r.Facts.Statics = append(r.Facts.Statics, s)
+	return nil
+}
