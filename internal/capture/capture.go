@@ -91,7 +91,11 @@ func Read(name string, raw []byte, file uint32, described ...layout.Reader) (*Ca
 		if layout.Blank(text) {
 			continue
 		}
-		for _, st := range readAll(all, text) {
+		stretches := readAll(all, text)
+		if s.banner && len(stretches) == 1 && stretches[0].Layout == "" {
+			stretches[0].Ignored, stretches[0].Unread = len(stretches[0].Unread), nil
+		}
+		for _, st := range stretches {
 			p := Part{Device: s.device, Command: s.command, Score: st.score, Reading: st.Reading}
 			p.Where = src.original(route.Mark{File: file, Off: uint32(s.lo + st.lo), End: uint32(s.lo + st.hi)})
 			p.MapMarks(func(m route.Mark) route.Mark {

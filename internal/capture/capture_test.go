@@ -68,12 +68,12 @@ func TestSessionLogIsCutAtItsPrompts(t *testing.T) {
 		routes, unread          int
 	}
 	var got []part
-	lines := c.Prompts
+	lines := c.Prompts + c.Source.Noise
 	for _, p := range c.Parts {
 		got = append(got, part{p.Device, p.Command, p.Layout, p.Routes(), len(p.Unread)})
 		lines += p.Read + p.Ignored + len(p.Unread)
 	}
-	require.Equal(t, []part{{"valley", "", "", 0, 1}, {"valley", "show ip route", "lettered", 1, 0}, {"valley", "shoe ip", "", 0, 1}, {"midway", "ip -j route", "iproute JSON", 1, 0}}, got)
+	require.Equal(t, []part{{"valley", "", "", 0, 0}, {"valley", "show ip route", "lettered", 1, 0}, {"midway", "ip -j route", "iproute JSON", 1, 0}}, got)
 	require.Equal(t, layout.NonBlank([]byte(log)), lines)
 	m := c.Parts[1].Facts.Tables[0].Routes.At(0).Mark
 	require.Equal(t, 5, c.Source.Line(m.Off))
@@ -124,9 +124,23 @@ func TestCompressedCaptures(t *testing.T) {
 	require.NoError(t, w.Close())
 	c, err := Read("x.gz", z.Bytes(), 1)
 	require.NoError(t, err)
-	require.Len(t, c.Parts, 4)
+	require.Len(t, c.Parts, 3)
 	_, err = Read("x.gz", z.Bytes()[:z.Len()/2], 1)
 	require.ErrorContains(t, err, "not a whole gzip file")
+}
+
+func TestNoiseInMidTable(t *testing.T) {
+	in := "valley# show ip route\nCodes: C - connected, O - OSPF\n\nO    10.61.32.0/24 [110/20] via 172.28.61.6, 00:01:02, line1\n" +
+		"*Nov 25 02:11:09.123: %LINK-3-UPDOWN: Interface line2, changed state to up\n                     [110/20] via 172.28.61.10, 00:01:02, line2\n --More-- \n" +
+		"--More--          C    10.61.16.0/24 is directly connected, hall0\nvalley# shw\n              ^\n% Invalid input detected at '^' marker.\n\nvalley# "
+	c, err := Read("x", []byte(in), 1)
+	require.NoError(t, err)
+	require.Len(t, c.Parts, 1)
+	require.Empty(t, c.Parts[0].Unread)
+	require.Equal(t, 4, c.Source.Noise)
+	l := &c.Parts[0].Facts.Tables[0].Routes
+	require.Len(t, l.At(0).NextHops, 2, "a log message does not end a route")
+	require.Equal(t, 8, c.Source.Line(l.At(1).Mark.Off))
 }
 
 func TestUTF16(t *testing.T) {
@@ -137,7 +151,7 @@ func TestUTF16(t *testing.T) {
 		}
 		c, err := Read("x", b, 1)
 		require.NoError(t, err)
-		require.Len(t, c.Parts, 4)
+		require.Len(t, c.Parts, 3)
 		require.Equal(t, 5, c.Source.Line(c.Parts[1].Facts.Tables[0].Routes.At(0).Mark.Off))
 	}
 }

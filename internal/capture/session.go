@@ -11,7 +11,8 @@ import (
 type section struct {
 	device  string // from the prompt; "" where there is none
 	command string
-	lo, hi  int // of the clean text, without the prompt's line
+	banner  bool // it stands before the first prompt
+	lo, hi  int  // of the clean text, without the prompt's line
 }
 
 // prompts are the usual shapes of a prompt with a command behind it. Each has the device's name as its first group
@@ -83,8 +84,8 @@ func split(text []byte) (sections []section, lines int) {
 	if cur.hi > cur.lo {
 		sections = append(sections, cur)
 	}
-	if name := first(sections); len(sections) > 0 && sections[0].device == "" {
-		sections[0].device = name // what stands before the first prompt is the same device's: its banner
+	if name := first(sections); name != "" && sections[0].device == "" {
+		sections[0].device, sections[0].banner = name, true // what stands before the first prompt is the same device's: its banner
 	}
 	return sections, lines
 }

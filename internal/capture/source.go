@@ -22,7 +22,9 @@ type Source struct {
 	Name   string // relative to the case
 	raw    []byte // as taken; a UTF-16 file in its UTF-8 form
 	binary bool   // its lines are records
-	text   []byte // without escapes, overstrikes and the like; the same slice as raw where there are none
+	// Noise counts lines that belong to no table: log messages, a pager's prompts, complaints.
+	Noise int
+	text  []byte // without escapes, overstrikes and the like; the same slice as raw where there are none
 
 	// Where text differs from raw: for each clean line, where it starts in text and in raw.
 	cleanStart, rawStart []uint32
@@ -46,7 +48,7 @@ func newSource(name string, raw []byte) (*Source, error) {
 	}
 	s.raw = toUTF8(raw)
 	s.text = s.raw
-	if dirty(s.raw) {
+	if dirty(s.raw) || noisy(s.raw) {
 		s.clean()
 	}
 	return s, nil
@@ -109,9 +111,40 @@ func (s *Source) clean() {
 		}
 		s.cleanStart = append(s.cleanStart, uint32(len(s.text)))
 		s.rawStart = append(s.rawStart, uint32(lo))
+		start := len(s.text)
 		s.text = appendClean(s.text, s.raw[lo:next])
+		s.quiet(start)
 		lo = next
 	}
+}
+
+// quiet empties the last line of text where it is noise, and takes a pager's prompt off its front.
+func (s *Source) quiet(start int) {
+	line := s.text[start:]
+	end := len(line)
+	for end > 0 && (line[end-1] == '\n' || line[end-1] == '\r') {
+		end--
+	}
+	front := 0
+	if noise(line[:end]) {
+		s.Noise++
+		front = end
+	} else if m := pagerFront.FindIndex(line[:min(end, maxNoise)]); m != nil {
+		front = m[1]
+	}
+	if front > 0 {
+		s.text = append(s.text[:start], line[front:]...)
+	}
+}
+
+// noisy is a cheap look for anything that quiet would change.
+func noisy(b []byte) bool {
+	for _, sign := range [...]string{"%", "More", "more", "MORE", "^", "command not found", "(END)"} {
+		if bytes.Contains(b, []byte(sign)) {
+			return true
+		}
+	}
+	return false
 }
 
 // appendClean appends one line as a terminal would show it: escapes do nothing, a backspace moves back, a carriage

@@ -19,7 +19,7 @@ import (
 //	a: ospf/external-2 10.7.0.0/16 pref 110 metric 20 via 10.0.0.2 dev eth0 via 10.0.1.2
 //	a: static 10.8.0.0/16 blackhole          (also unreachable, prohibit, receive, broadcast, throw)
 //	a: static 10.9.0.0/16 via 10.0.0.2 candidate   (not chosen; also inactive, rejected, in TABLE)
-//	a: kernel: static 10.9.0.0/16 via 10.0.0.2     (what forwards, beside a routing table)
+//	a: kernel: static 10.9.0.0/16 via 10.0.0.2     (what forwards, beside a routing table; also database:, walk:)
 //	a: neigh 10.0.0.2 eth0 alive             (also failed, pending, MAC as a further word)
 //	a: link eth0 down [MAC]
 //	a: forwarding ipv4 off
@@ -71,8 +71,13 @@ var specials = map[string]route.Special{"blackhole": route.Blackhole, "unreachab
 
 func add(f *network.Facts, rest string, m route.Mark) {
 	kind := network.Candidates
-	if after, ok := strings.CutPrefix(rest, "kernel: "); ok {
-		rest, kind = after, network.ForwardingTable
+	for _, k := range []struct {
+		word string
+		kind network.Kind
+	}{{"kernel: ", network.ForwardingTable}, {"database: ", network.Database}, {"walk: ", network.Walk}} {
+		if after, ok := strings.CutPrefix(rest, k.word); ok {
+			rest, kind = after, k.kind
+		}
 	}
 	w := strings.Fields(rest)
 	switch w[0] {
@@ -141,7 +146,7 @@ func addRoute(f *network.Facts, kind network.Kind, w []string, m route.Mark) {
 	a := &route.Attributes{Protocol: p, Subtype: sub}
 	prefix := netip.MustParsePrefix(w[1])
 	state, table := route.Active|route.Installed, "default"
-	if kind == network.ForwardingTable {
+	if kind == network.ForwardingTable || kind == network.Database {
 		state = 0
 	}
 	for i := 2; i < len(w); i++ {

@@ -8,8 +8,11 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// fromKernel marks, while tables are merged, a route of a table that forwards.
-const fromKernel route.State = 1 << 7
+// While tables are merged, states also tell what kind of table a route comes from.
+const (
+	fromKernel route.State = 1 << 7 // one that forwards
+	told       route.State = 1 << 6 // a routing table, which tells what was chosen
+)
 
 func mergeTables(facts []TableFacts) []*Table {
 	type key struct {
@@ -73,13 +76,14 @@ func merge(name string, fam route.Family, parts []*TableFacts) *Table {
 	}
 	var all route.List
 	for _, p := range parts {
-		kernel := p.Kind == ForwardingTable
-		all.Append(&p.Routes, func(s route.State) route.State {
-			if kernel {
-				return s | fromKernel
-			}
-			return s
-		})
+		from := route.State(0)
+		switch p.Kind {
+		case ForwardingTable:
+			from = fromKernel
+		case Candidates, Walk:
+			from = told
+		}
+		all.Append(&p.Routes, func(s route.State) route.State { return s | from })
 	}
 	all.Sort()
 	src := Table{Routes: all}
@@ -125,6 +129,7 @@ func (t *Table) mergeGroup(src *Table, g Group) {
 		chosen = t.reconcile(chosen, kernel, src.Routes.Prefix(g.Lo))
 	}
 	for _, m := range chosen {
+		m.State &^= told
 		t.Routes.AddRoute(m.Route)
 		if len(m.more) > 0 {
 			t.more[t.Routes.Len()-1] = m.more
@@ -144,13 +149,23 @@ func addMerged(list []merged, r route.Route, t *Table) []merged {
 			return list
 		}
 		have.more = append(have.more, r.Mark)
-		if t != nil && have.State&(route.Active|route.Installed) != r.State&(route.Active|route.Installed) {
+		if t != nil && differ(have.State, r.State) {
 			t.Differences = append(t.Differences, Difference{OtherChoice, r.Prefix, have.Mark, r.Mark})
 		}
 		have.State |= r.State
+		if !have.Preference.Known && r.Preference.Known {
+			have.Attributes = r.Attributes // it shows more
+			have.Mark, have.more[len(have.more)-1] = r.Mark, have.Mark
+		}
 		return list
 	}
 	return append(list, merged{Route: r})
+}
+
+// differ reports whether two captures that both tell disagree on what was chosen. A protocol's own list does not tell.
+func differ(a, b route.State) bool {
+	const used = route.Active | route.Installed
+	return a&b&told != 0 && a&used != b&used
 }
 
 // lowestMetric marks the routes that the kernel uses: within one prefix the lowest metric wins, nothing else counts.
@@ -253,14 +268,17 @@ func bestMatch(chosen []merged, used []bool, k merged) int {
 	return best
 }
 
-// sameRoute reports whether two captures show one and the same candidate.
+// sameRoute reports whether two captures show one and the same candidate. What one of them does not show is not held
+// against it.
 func sameRoute(a, b *route.Attributes) bool {
 	if a == b {
 		return true
 	}
-	return a.Protocol == b.Protocol && a.Special == b.Special && a.Subtype == b.Subtype &&
-		a.Preference == b.Preference && a.Metric == b.Metric && sameHops(a.NextHops, b.NextHops)
+	return a.Protocol == b.Protocol && a.Special == b.Special && (a.Subtype == b.Subtype || a.Subtype == "" || b.Subtype == "") &&
+		agree(a.Preference, b.Preference) && agree(a.Metric, b.Metric) && sameHops(a.NextHops, b.NextHops)
 }
+
+func agree(a, b route.Number) bool { return a == b || !a.Known || !b.Known }
 
 // sameForwarding reports whether a packet takes the same ways by both.
 func sameForwarding(a, b *route.Attributes) bool {

@@ -41,6 +41,9 @@ func TestMerge(t *testing.T) {
 			"a: ospf 10.1.0.0/16 pref 110 metric 20 via 10.0.0.2 dev e0\na: ospf 10.1.0.0/16 pref 110 metric 20 via 10.0.0.2 dev e0\n" +
 				"a: kernel: ospf 10.1.0.0/16 metric 20 via 10.0.0.2 dev e0",
 			[]string{"10.1.0.0/16 ospf 10.0.0.2 active installed"}, nil},
+		{"a protocol's own list adds evidence, not a second route",
+			"a: database: rip 10.1.0.0/16 metric 2 via 10.0.0.2\na: rip 10.1.0.0/16 pref 120 metric 2 via 10.0.0.2 dev e0\na: database: rip 10.1.0.0/16 metric 3 via 10.0.0.3",
+			[]string{"10.1.0.0/16 rip 10.0.0.2 active installed", "10.1.0.0/16 rip 10.0.0.3"}, nil},
 		{"what forwards wins over what was chosen, and the difference is kept",
 			"a: ospf 10.1.0.0/16 pref 110 metric 20 via 10.0.0.2 dev e0 via 10.0.1.2 dev e1\na: kernel: ospf 10.1.0.0/16 metric 20 via 10.0.0.2 dev e0",
 			[]string{"10.1.0.0/16 ospf 10.0.0.2 10.0.1.2 active", "10.1.0.0/16 ospf 10.0.0.2 active installed"},
@@ -80,6 +83,19 @@ func TestMergeKeepsBothLinesAndTheDaemonsNumbers(t *testing.T) {
 		Device("a").Table("default", route.IPv4)
 	require.Len(t, tab.Evidence(0), 2)
 	require.Equal(t, route.N(30), tab.Routes.At(0).Metric, "the kernel's metric is the daemon's own constant")
+}
+
+func TestAProtocolsListAloneDecidesNothing(t *testing.T) {
+	tab := coretest.Build("a: database: rip 10.1.0.0/16 metric 2 via 10.0.0.2").Device("a").Table("default", route.IPv4)
+	require.True(t, tab.Undecided)
+}
+
+func TestAWalkCountsOnlyWhereNothingBetterWasCaptured(t *testing.T) {
+	d := coretest.Build("a: walk: static 10.1.0.0/16 via 10.0.0.2 dev e0").Device("a")
+	require.True(t, d.Table("default", route.IPv4).Weak)
+	d = coretest.Build("a: walk: static 10.1.0.0/16 via 10.0.0.2 dev e0\na: static 10.2.0.0/16 via 10.0.0.2 dev e0").Device("a")
+	require.False(t, d.Table("default", route.IPv4).Weak)
+	require.Equal(t, []string{"10.2.0.0/16 static 10.0.0.2 active installed"}, rows(d.Table("default", route.IPv4)))
 }
 
 func TestCovering(t *testing.T) {

@@ -1,0 +1,36 @@
+package capture
+
+import (
+	"bytes"
+	"regexp"
+)
+
+// What a terminal shows between the lines of a table and what belongs to nobody: messages of the system log, a pager's
+// prompts, error texts of mistyped commands.
+var (
+	logMessage = regexp.MustCompile(`(?:^|[\s:])%[A-Z][A-Z0-9_]*(?:-[A-Z0-9_]+)*-[0-7]-[A-Z0-9_]+: |^<\d{1,3}>(?:1 )?[A-Z0-9]`)
+	pager      = regexp.MustCompile(`(?i)^\s*(?:<?-+\s*\(?more\)?(?:\s*\(?\d+%\)?)?\s*-+>?|-- more --[^\[]{0,60}|\(end\)|:)\s*$`)
+	pagerFront = regexp.MustCompile(`(?i)^\s*<?-{2,3}\s*\(?more\)?(?:\s*\(?\d+%\)?)?\s*-{2,3}>?\s+`)
+	complaint  = regexp.MustCompile(`^%\s*(?:Unknown|Invalid|Incomplete|Ambiguous|Command|Bad|There is no|Type|Network not|Subnet not)|^\s*\^\s*$|: command not found$`)
+)
+
+// maxNoise is the longest line that is looked at.
+const maxNoise = 1000
+
+// noise reports whether a line is none of the tables'.
+func noise(line []byte) bool {
+	if len(line) > maxNoise {
+		return false
+	}
+	switch {
+	case bytes.IndexByte(line, '%') >= 0 && (logMessage.Match(line) || complaint.Match(line)):
+		return true
+	case bytes.IndexByte(line, '^') >= 0 && complaint.Match(line):
+		return true
+	case len(line) < 120 && (bytes.ContainsAny(line, "Mm(") || len(line) < 3) && pager.Match(line):
+		return true
+	case len(line) > 2 && line[0] == '<' && logMessage.Match(line):
+		return true
+	}
+	return bytes.HasSuffix(line, []byte(": command not found"))
+}
