@@ -139,7 +139,7 @@ func (s *Source) quiet(start int) {
 
 // noisy is a cheap look for anything that quiet would change.
 func noisy(b []byte) bool {
-	for _, sign := range [...]string{"%", "More", "more", "MORE", "^", "command not found", "(END)"} {
+	for _, sign := range [...]string{"%", "^", "--", "(more", "command not found", "(END)"} {
 		if bytes.Contains(b, []byte(sign)) {
 			return true
 		}
@@ -247,10 +247,13 @@ func (s *Source) original(m route.Mark) route.Mark {
 func (s *Source) Line(off uint32) int {
 	s.once.Do(func() {
 		s.lineStarts = append(make([]uint32, 0, bytes.Count(s.raw, []byte{'\n'})+1), 0)
-		for i, c := range s.raw {
-			if c == '\n' {
-				s.lineStarts = append(s.lineStarts, uint32(i+1))
+		for at := 0; ; {
+			i := bytes.IndexByte(s.raw[at:], '\n')
+			if i < 0 {
+				break
 			}
+			at += i + 1
+			s.lineStarts = append(s.lineStarts, uint32(at))
 		}
 	})
 	i, found := slices.BinarySearch(s.lineStarts, off)

@@ -152,3 +152,27 @@ func Uint(b []byte) (uint64, bool) {
 	v, err := strconv.ParseUint(string(b), 10, 64)
 	return v, err == nil
 }
+
+// QuickPrefix parses ADDRESS/LENGTH of IPv4 at b[i:], ended by a blank, in one pass. It takes only what Prefix takes.
+func QuickPrefix(b []byte, i int) (p netip.Prefix, end int, ok bool) {
+	var out [4]byte
+	part, v, digits := 0, 0, 0
+	for ; i < len(b); i++ {
+		c := b[i]
+		switch {
+		case c >= '0' && c <= '9':
+			if digits > 0 && v == 0 && part < 4 || digits == 3 {
+				return p, i, false
+			}
+			v, digits = v*10+int(c-'0'), digits+1
+		case c == '.' && digits > 0 && part < 3 && v < 256, c == '/' && digits > 0 && part == 3 && v < 256:
+			out[part] = byte(v)
+			part, v, digits = part+1, 0, 0
+		case c == ' ' && part == 4 && digits > 0 && v <= 32:
+			return netip.PrefixFrom(netip.AddrFrom4(out), v), i, true
+		default:
+			return p, i, false
+		}
+	}
+	return p, i, false
+}

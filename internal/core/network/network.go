@@ -215,7 +215,15 @@ func (d *Device) addAddress(a Address) {
 func ownAddresses(tables []*Table) []Address {
 	var out []Address
 	for _, t := range tables {
+		mine := make([]bool, t.Routes.Shared())
+		for id := range mine {
+			a := t.Routes.Attributes(route.AttrID(id))
+			mine[id] = a.Special == route.Receive || a.Protocol == route.Local || a.Protocol == route.Direct
+		}
 		for i := range t.Routes.Len() {
+			if id, _ := t.Routes.Used(i); !mine[id] {
+				continue
+			}
 			r := t.Routes.At(i)
 			if !r.Prefix.IsSingleIP() {
 				continue

@@ -47,7 +47,7 @@ func (l *List) Len() int { return len(l.recs) }
 // Add appends a route. The prefix must be valid; its host bits are cleared.
 func (l *List) Add(p netip.Prefix, id AttrID, s State, m Mark) {
 	r := record{attr: uint32(id), file: m.File, off: m.Off, state: s, length: uint16(min(m.End-m.Off, 65535))}
-	r.setPrefix(p.Masked())
+	r.setPrefix(p)
 	l.recs = append(l.recs, r)
 }
 
@@ -58,9 +58,10 @@ func (r *record) setPrefix(p netip.Prefix) {
 	r.bits = uint8(p.Bits())
 	if p.Addr().Is4() {
 		a := p.Addr().As4()
-		r.lo = uint64(binary.BigEndian.Uint32(a[:]))
+		r.lo = uint64(binary.BigEndian.Uint32(a[:]) &^ (1<<(32-r.bits) - 1))
 		return
 	}
+	p = p.Masked()
 	a := p.Addr().As16()
 	r.hi, r.lo = binary.BigEndian.Uint64(a[:8]), binary.BigEndian.Uint64(a[8:])
 	r.attr |= v6flag
@@ -92,6 +93,15 @@ func (l *List) At(i int) Route {
 		Mark: Mark{File: r.file, Off: r.off, End: r.off + uint32(r.length)},
 	}
 }
+
+// Used returns the name of route i's shared attributes and its state, without the cost of a whole Route.
+func (l *List) Used(i int) (AttrID, State) {
+	r := &l.recs[i]
+	return AttrID(r.attr &^ v6flag), r.state
+}
+
+// Shared returns how many attributes are shared: their names are the numbers below.
+func (l *List) Shared() int { return len(l.attrs) }
 
 // SetFile makes every route's evidence point into the capture with this number.
 func (l *List) SetFile(file uint32) {

@@ -63,10 +63,15 @@ func Build(n *network.Network) *Topology {
 // addTables reads the attached networks and the next hops in use out of a device's tables.
 func (t *Topology) addTables(d *network.Device) {
 	for _, tab := range d.Tables {
-		var last *route.Attributes
+		noted := make([]bool, tab.Routes.Shared()) // attributes whose next hops are known already
 		for i := range tab.Routes.Len() {
+			id, state := tab.Routes.Used(i)
+			if state&route.Installed == 0 || noted[id] {
+				continue
+			}
 			r := tab.Routes.At(i)
-			if !r.Is(route.Installed) || r.Special != route.None {
+			if r.Special != route.None {
+				noted[id] = true
 				continue
 			}
 			if r.Protocol == route.Direct {
@@ -78,10 +83,8 @@ func (t *Topology) addTables(d *network.Device) {
 				}
 				continue
 			}
-			if r.Attributes != last { // neighbouring routes often share them
-				t.noteHops(d, r.NextHops)
-				last = r.Attributes
-			}
+			t.noteHops(d, r.NextHops)
+			noted[id] = true
 		}
 	}
 }

@@ -73,6 +73,9 @@ func findPrefix(line []byte) (lo, hi int) {
 
 // isLegend reports whether a line begins the key of letters.
 func isLegend(line []byte) bool {
+	if c := line[0]; c != ' ' && c != 'C' && c != 'c' {
+		return false
+	}
 	line = bytes.TrimLeft(line, " ")
 	return bytes.HasPrefix(line, []byte("Codes:")) || bytes.HasPrefix(line, []byte("codes:"))
 }

@@ -27,8 +27,20 @@ func isPerPrefixHeading(line []byte) bool {
 var subtypes = map[string]string{"intra": "intra-area", "inter": "inter-area", "type-1": "external-1", "type-2": "external-2",
 	"nssa type-1": "nssa-external-1", "nssa type-2": "nssa-external-2", "L1": "level-1", "L2": "level-2"}
 
+// mayBePerPrefix is a cheap look: the form's lines outside of a prefix begin with a quote, "IP", or a word and a comma.
+func mayBePerPrefix(line []byte) bool {
+	if line[0] == '\'' || line[0] == 'I' {
+		return true
+	}
+	i := bytes.IndexByte(line, ' ')
+	return i > 0 && line[i-1] == ','
+}
+
 // perPrefix reads a line of this form; false leaves it to the others. The outcome is in r.err.
 func (r *reader) perPrefix(line []byte, lo, hi int) bool {
+	if !r.above.IsValid() && !mayBePerPrefix(line) {
+		return false
+	}
 	r.err = nil
 	trimmed := bytes.TrimSpace(line) // never empty: the line is not blank
 	switch {

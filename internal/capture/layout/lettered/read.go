@@ -49,6 +49,7 @@ type reader struct {
 	// Rows are remembered by all that they say but the prefix and the age: most rows of a large table repeat one.
 	seen   map[string]seenRow
 	rowKey []byte
+	column []byte // the code column of the last row, with the blanks behind it
 
 	above netip.Prefix // of the per-prefix form, whose next hops stand below the prefix
 	err   error        // of the last line in that form
@@ -70,6 +71,9 @@ type seenRow struct {
 }
 
 func (r *reader) line(line []byte, lo, hi int) error {
+	if r.sameColumn(line) && r.quick(line, lo, hi) {
+		return nil
+	}
 	switch {
 	case isLegend(line):
 		r.flush()
@@ -186,8 +190,38 @@ func (r *reader) parent(line []byte, lo, hi int) (bool, error) {
 	return true, nil
 }
 
+// sameColumn reports whether a line begins with the very letters of the last row that was read, so that its prefix
+// stands at the same place.
+func (r *reader) sameColumn(line []byte) bool {
+	n := len(r.column)
+	return n > 0 && len(line) > n && bytes.Equal(line[:n], r.column)
+}
+
+// quick reads a row that says what an earlier one said, of another IPv4 prefix; false where it is none.
+func (r *reader) quick(line []byte, lo, hi int) bool {
+	n := len(r.column)
+	p, end, ok := layout.QuickPrefix(line, n)
+	if !ok {
+		return false
+	}
+	r.flush() // before the key of its row is lost
+	if !r.makeKey(r.column, bytes.TrimSpace(line[end:]), true) {
+		return false
+	}
+	s, seen := r.seen[string(r.rowKey)]
+	if !seen {
+		return false
+	}
+	r.inLegend, r.above = false, netip.Prefix{}
+	r.prefix, r.lo, r.hi = p, lo, hi
+	r.shared, r.state, r.pending, r.key = s.shared, s.state, true, true
+	r.Collector.Read++
+	return true
+}
+
 // row reads a line that begins a route.
 func (r *reader) row(line []byte, lo, hi int, off, end int) error {
+	r.column = append(r.column[:0], line[:lo]...)
 	prefix, err := layout.Prefix(line[lo:hi], false)
 	if err == layout.ErrNoLength {
 		prefix, hi, err = r.withMask(line, lo, hi)
@@ -197,7 +231,7 @@ func (r *reader) row(line []byte, lo, hi int, off, end int) error {
 	}
 	r.flush()
 	rest := bytes.TrimSpace(line[hi:])
-	r.prefix, r.lo, r.hi = prefix.Masked(), off, end
+	r.prefix, r.lo, r.hi = prefix, off, end
 	if r.key = r.makeKey(line[:lo], rest, prefix.Addr().Is4()); r.key {
 		if s, ok := r.seen[string(r.rowKey)]; ok {
 			r.shared, r.state, r.pending = s.shared, s.state, true
