@@ -8,6 +8,7 @@ import (
 	"math"
 	"slices"
 	"sync"
+	"sync/atomic"
 	"unicode/utf16"
 
 	"zarvek/internal/capture/layout/mrt"
@@ -28,6 +29,7 @@ type Source struct {
 
 	// Where text differs from raw: for each clean line, where it starts in text and in raw.
 	cleanStart, rawStart []uint32
+	asked                atomic.Int32
 	once                 sync.Once
 	lineStarts           []uint32 // of raw, made when somebody asks for a line number
 }
@@ -243,8 +245,14 @@ func (s *Source) original(m route.Mark) route.Mark {
 	return m
 }
 
+// fewLines is how many line numbers are counted out before an index of all lines is made.
+const fewLines = 24
+
 // Line returns the line number of an offset, counted from 1.
 func (s *Source) Line(off uint32) int {
+	if !s.binary && s.asked.Add(1) <= fewLines {
+		return 1 + bytes.Count(s.raw[:min(int(off), len(s.raw))], []byte{'\n'})
+	}
 	s.once.Do(func() {
 		s.lineStarts = append(make([]uint32, 0, bytes.Count(s.raw, []byte{'\n'})+1), 0)
 		for at := 0; ; {

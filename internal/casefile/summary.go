@@ -17,6 +17,46 @@ type Summary struct {
 	Captures []CaptureSummary
 	Unread   []UnreadLine
 	Missing  []Missing
+	Tables   []TableSummary
+}
+
+// A TableSummary counts the routes of one merged table by who they were learned from, the most first.
+type TableSummary struct {
+	Table  *network.Table
+	Counts []ProtocolCount
+}
+
+// A ProtocolCount is how many routes of a table one source protocol gave.
+type ProtocolCount struct {
+	Protocol route.Protocol
+	Routes   int
+}
+
+func tableSummaries(d *network.Device) []TableSummary {
+	if d == nil {
+		return nil
+	}
+	var out []TableSummary
+	for _, t := range d.Tables {
+		var n [route.Aggregate + 1]int
+		protocols := make([]route.Protocol, t.Routes.Shared())
+		for id := range protocols {
+			protocols[id] = t.Routes.Attributes(route.AttrID(id)).Protocol
+		}
+		for i := range t.Routes.Len() {
+			id, _ := t.Routes.Used(i)
+			n[protocols[id]]++
+		}
+		s := TableSummary{Table: t}
+		for p, c := range n {
+			if c > 0 {
+				s.Counts = append(s.Counts, ProtocolCount{route.Protocol(p), c})
+			}
+		}
+		slices.SortStableFunc(s.Counts, func(a, b ProtocolCount) int { return cmp.Compare(b.Routes, a.Routes) })
+		out = append(out, s)
+	}
+	return out
 }
 
 // A CaptureSummary is what was read of one stretch of a file in one layout.
@@ -87,6 +127,7 @@ func (c *Case) Summaries() []Summary {
 	out := make([]Summary, 0, len(order))
 	for _, s := range order {
 		s.Missing = missing(s.Device)
+		s.Tables = tableSummaries(s.Device)
 		out = append(out, *s)
 	}
 	return out

@@ -4,6 +4,8 @@ import (
 	"flag"
 	"fmt"
 	"os"
+	"path/filepath"
+	"slices"
 	"strings"
 
 	"zarvek/internal/demo"
@@ -59,13 +61,22 @@ func demoFolder(to string) (string, error) {
 // tour runs the steps. Bad news is part of the story, so it does not end it.
 func (e *env) tour(dir string) error {
 	fmt.Fprintf(e.out, `Kjelven Ropeways runs cable cars between a valley, a midway and a summit station, with
-a camera mast, a ticket office and a depot. The captures of its seven devices are in
+a camera mast, a ticket office and a depot. Captures of its seven devices, in half a
+dozen layouts, are in
 
   %s
 `, present.Clean(dir))
 	for _, s := range demo.Steps {
-		fmt.Fprintf(e.out, "\n\n# %s\n$ zarvek %s -case %s\n\n", s.Why, strings.Join(s.Args, " "), present.Clean(dir))
-		if code := Run(append(append([]string{}, s.Args...), "-case", dir, "-color", e.color), e.out, e.err); code > exitBadNews {
+		line := strings.Join(s.Args, " ")
+		args := append(slices.Clone(s.Args), "-case", dir, "-color", e.color)
+		if args[0] == "layouts" { // the one command that takes a file of the case
+			args[1] = filepath.Join(dir, args[1])
+			line = "layouts " + args[1]
+		} else {
+			line += " -case " + dir
+		}
+		fmt.Fprintf(e.out, "\n\n# %s\n$ zarvek %s\n\n", s.Why, present.Clean(line))
+		if code := Run(args, e.out, e.err); code > exitBadNews {
 			return fmt.Errorf("the step %q failed", strings.Join(s.Args, " "))
 		}
 	}

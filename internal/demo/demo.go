@@ -24,6 +24,7 @@ type Step struct {
 // Steps are the questions in order.
 var Steps = []Step{
 	{"What do we have, and what is missing?", []string{"devices"}},
+	{"The depot's came as a terminal log: what was made of it?", []string{"layouts", "depot-evening.log"}},
 	{"One table, read: the midway station.", []string{"table", "midway", "-family", "ipv4"}},
 	{"Which way does the control room send to the hall of the valley station, and what waits behind it?", []string{"why", "control", "10.61.16.20"}},
 	{"Can a till of the ticket office reach the summit's display, and back?", []string{"trace", "10.61.64.12", "10.61.40.17"}},

@@ -3,6 +3,7 @@ package present
 import (
 	"fmt"
 	"io"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -39,7 +40,7 @@ func DevicesText(w io.Writer, all []casefile.Summary, q DevicesQuery, v View) er
 	}
 	v.headline(w, devices > 0, "%s, %s read; %s not read", count(devices, "device", "devices"), count(routes, "route", "routes"),
 		count(unreadIn+unreadOther, "line", "lines"))
-	rows := [][]string{{"device", "IPv4 routes", "IPv6 routes", "addresses", "captures", "lines not read", "not captured"}}
+	rows := [][]string{{"device", "IPv4 routes", "IPv6 routes", "addresses", "captures", "lines not read", "layouts", "not captured"}}
 	for _, s := range all {
 		if s.Device == nil {
 			continue
@@ -53,11 +54,15 @@ func DevicesText(w io.Writer, all []casefile.Summary, q DevicesQuery, v View) er
 			miss = append(miss, missingWords[m])
 		}
 		rows = append(rows, []string{Clean(s.Name), routesOf(s, route.IPv4), routesOf(s, route.IPv6), strconv.Itoa(len(s.Device.Addresses)),
-			strconv.Itoa(len(files)), strconv.Itoa(len(s.Unread)), strings.Join(miss, ", ")})
+			strconv.Itoa(len(files)), strconv.Itoa(len(s.Unread)), Clean(strings.Join(layoutNames(s), ", ")), strings.Join(miss, ", ")})
 	}
 	if devices > 0 {
 		fmt.Fprintln(w)
 		columns(w, "  ", rows)
+	}
+	if devices > 0 {
+		fmt.Fprintln(w)
+		columns(w, "  ", tableRows(all))
 	}
 	if len(others) > 0 {
 		fmt.Fprintf(w, "\nNothing could be read from %s.\n", Clean(list(others, 6)))
@@ -76,6 +81,32 @@ func DevicesText(w io.Writer, all []casefile.Summary, q DevicesQuery, v View) er
 		fmt.Fprintln(w, "\nTo see the lines that were not read, and why: zarvek devices -unread")
 	}
 	return nil
+}
+
+// tableRows counts the routes of each table by who they were learned from.
+func tableRows(all []casefile.Summary) [][]string {
+	rows := [][]string{{"device", "table", "family", "routes learned by"}}
+	for _, s := range all {
+		for _, t := range s.Tables {
+			var parts []string
+			for _, c := range t.Counts {
+				parts = append(parts, fmt.Sprintf("%s %s", c.Protocol, grouped(c.Routes)))
+			}
+			rows = append(rows, []string{Clean(s.Name), Clean(t.Table.Name), familyName(t.Table.Family), strings.Join(parts, ", ")})
+		}
+	}
+	return rows
+}
+
+// layoutNames lists the layouts of a device's captures once each, in the order of the captures.
+func layoutNames(s casefile.Summary) []string {
+	var out []string
+	for _, c := range s.Captures {
+		if c.Layout != "" && !slices.Contains(out, c.Layout) {
+			out = append(out, c.Layout)
+		}
+	}
+	return out
 }
 
 func devicesNotes(w io.Writer, s casefile.Summary) {
@@ -169,10 +200,11 @@ type jsonDevice struct {
 }
 
 type jsonCount struct {
-	Table       string `json:"table"`
-	Family      string `json:"family"`
-	Routes      int    `json:"routes"`
-	Differences int    `json:"differences"`
+	Table       string         `json:"table"`
+	Family      string         `json:"family"`
+	Routes      int            `json:"routes"`
+	ByProtocol  map[string]int `json:"routes-by-source-protocol"`
+	Differences int            `json:"differences"`
 }
 
 // DevicesJSON writes the same as one document. Files of which nothing was read stand under "other-files".
@@ -197,8 +229,12 @@ func DevicesJSON(w io.Writer, all []casefile.Summary, v View) error {
 			doc.Others = append(doc.Others, j)
 			continue
 		}
-		for _, t := range s.Device.Tables {
-			j.Tables = append(j.Tables, jsonCount{t.Name, t.Family.String(), t.Routes.Len(), len(t.Differences)})
+		for _, t := range s.Tables {
+			by := map[string]int{}
+			for _, c := range t.Counts {
+				by[c.Protocol.String()] = c.Routes
+			}
+			j.Tables = append(j.Tables, jsonCount{t.Table.Name, t.Table.Family.String(), t.Table.Routes.Len(), by, len(t.Table.Differences)})
 		}
 		for _, a := range s.Device.Addresses {
 			j.Addresses = append(j.Addresses, a.Prefix.String())
