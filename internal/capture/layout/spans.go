@@ -12,8 +12,15 @@ type Span struct {
 	Err    error // nil: read
 }
 
-// Span notes an object. Spans must come in the order of the text.
-func (c *Collector) Span(lo, hi int, err error) { c.Spans = append(c.Spans, Span{lo, hi, err}) }
+// Span notes an object. Objects that were read and stand next to each other become one span: a table may have a
+// million of them.
+func (c *Collector) Span(lo, hi int, err error) {
+	if n := len(c.Spans); n > 0 && err == nil && c.Spans[n-1].Err == nil && lo >= c.Spans[n-1].Hi && lo-c.Spans[n-1].Hi <= 4 {
+		c.Spans[n-1].Hi = hi
+		return
+	}
+	c.Spans = append(c.Spans, Span{lo, hi, err})
+}
 
 // Sort puts the spans in the order of the text, for readers that visit objects in another one.
 func (c *Collector) Sort() {

@@ -69,9 +69,12 @@ func merge(name string, fam route.Family, parts []*TableFacts) *Table {
 	if cut {
 		t.CutAt = lastRead(fam, parts)
 	}
-	if len(parts) == 1 && !t.Kernel {
+	if len(parts) == 1 { // nothing to merge: the list is used as it is
 		t.Routes = parts[0].Routes
 		t.Routes.Sort()
+		if t.Kernel {
+			t.lowestInPlace()
+		}
 		return t
 	}
 	var all route.List
@@ -180,6 +183,25 @@ func lowestMetric(kernel []merged) {
 		if !kernel[i].Is(route.Unusable) && kernelMetric(kernel[i].Route) == best.Value {
 			kernel[i].State |= route.Active | route.Installed
 		}
+	}
+}
+
+// lowestInPlace does the same for a table that only one capture shows.
+func (t *Table) lowestInPlace() {
+	for i := 0; i < t.Routes.Len(); {
+		g := t.group(i)
+		best := route.Number{}
+		for _, r := range t.Members(g) {
+			if m := kernelMetric(r); !r.Is(route.Unusable) && (!best.Known || m < best.Value) {
+				best = route.N(m)
+			}
+		}
+		for j, r := range t.Members(g) {
+			if !r.Is(route.Unusable) && kernelMetric(r) == best.Value {
+				t.Routes.SetState(j, r.State|route.Active|route.Installed)
+			}
+		}
+		i = g.Hi
 	}
 }
 

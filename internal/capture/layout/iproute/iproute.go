@@ -44,6 +44,11 @@ func recognise(text []byte) int {
 type reader struct {
 	layout.Collector
 	text    []byte
+	comma   bool // stood behind the last element
+	plain   bool // the last route said nothing beside itself
+	shared  layout.Shared
+	seen    map[string]layout.Shared // what stood behind the prefix of plain routes
+	keyBuf  []byte
 	waiting []object // default routes whose family the next route decides
 	family  route.Family
 }
@@ -55,6 +60,7 @@ func Read(text []byte) layout.Reading {
 	lo := 0
 	var err error
 	for err == nil {
+		r.comma = false
 		lo, err = r.document(lo)
 	}
 	r.settleWaiting()
@@ -67,55 +73,79 @@ func Read(text []byte) layout.Reading {
 		}
 		r.Span(lo, len(text), fmt.Errorf("not valid JSON from here on: %w", err))
 	}
+	r.Sort()
 	r.Account(text)
 	return r.Reading
 }
 
 // document reads one JSON array from offset lo on and returns where it ends.
 func (r *reader) document(lo int) (int, error) {
-	for lo < len(r.text) && bytes.IndexByte([]byte(" \t\r\n"), r.text[lo]) >= 0 {
-		lo++
+	at := r.skip(lo)
+	if at == len(r.text) {
+		return at, io.EOF
 	}
-	if lo == len(r.text) {
-		return lo, io.EOF
-	}
-	dec := json.NewDecoder(bytes.NewReader(r.text[lo:]))
-	t, err := dec.Token()
-	if err != nil {
-		return lo, err
-	}
-	if t != json.Delim('[') {
-		return lo, errors.New("an array was expected")
+	if r.text[at] != '[' {
+		return at, errors.New("an array was expected")
 	}
 	r.family = 0
-	at := lo + int(dec.InputOffset())
-	for dec.More() {
-		var o object
-		err := dec.Decode(&o)
-		end := lo + int(dec.InputOffset())
-		var bad *json.UnmarshalTypeError
-		if err != nil && !errors.As(err, &bad) {
-			return at, err
+	at = r.skip(at + 1)
+	for first := true; ; first = false {
+		switch {
+		case at == len(r.text):
+			return at, io.ErrUnexpectedEOF
+		case r.text[at] == ']' && !r.comma:
+			return at + 1, nil
+		case !first && !r.comma:
+			return at, errors.New("a comma was expected")
 		}
-		o.lo, o.hi = end-1, end
-		i := bytes.IndexByte(r.text[at:end], '{') // past the comma
-		if i >= 0 {
-			o.lo = at + i
+		end, ok := r.quick(at)
+		if !ok {
+			var err error
+			if end, err = r.element(at); err != nil {
+				return at, err
+			}
 		}
-		if i < 0 {
-			err = errUnknownObject
-		} else if bad != nil {
-			err = fmt.Errorf("%w: %s in %q", layout.ErrNumber, bad.Value, bad.Field)
-		} else {
-			err = r.object(&o)
+		at = r.skip(end)
+		if r.comma = at < len(r.text) && r.text[at] == ','; r.comma {
+			at = r.skip(at + 1)
 		}
-		r.Span(o.lo, o.hi, err)
-		at = end
 	}
-	if _, err := dec.Token(); err != nil {
+}
+
+// skip returns the offset of what is not white space at or behind at.
+func (r *reader) skip(at int) int {
+	for at < len(r.text) && (r.text[at] == ' ' || r.text[at] == '\n' || r.text[at] == '\r' || r.text[at] == '\t') {
+		at++
+	}
+	return at
+}
+
+// element reads what stands at an offset by package json and returns where it ends.
+func (r *reader) element(at int) (int, error) {
+	dec := json.NewDecoder(bytes.NewReader(r.text[at:]))
+	var o object
+	err := dec.Decode(&o)
+	end := at + int(dec.InputOffset())
+	var bad *json.UnmarshalTypeError
+	switch {
+	case err != nil && !errors.As(err, &bad):
+		if errors.Is(err, io.EOF) {
+			err = io.ErrUnexpectedEOF
+		}
 		return at, err
+	case r.text[at] != '{':
+		err = errUnknownObject
+	case bad != nil:
+		err = fmt.Errorf("%w: %s in %q", layout.ErrNumber, bad.Value, bad.Field)
+	default:
+		o.lo, o.hi = at, end
+		r.plain = false
+		if err = r.object(&o); err == nil && r.plain {
+			r.remember(&o)
+		}
 	}
-	return lo + int(dec.InputOffset()), nil
+	r.Span(at, end, err)
+	return end, nil
 }
 
 // object sorts an object by the names in it.

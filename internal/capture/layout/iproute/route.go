@@ -69,7 +69,8 @@ func (r *reader) keep(o *object, a *route.Attributes, prefix netip.Prefix) {
 	if special := a.Special; special == route.None && allInactive(a.NextHops) {
 		state = route.Unusable
 	}
-	r.Add(tableName(o.Table), network.ForwardingTable, route.Route{Prefix: prefix, Attributes: a, State: state, Mark: layout.Mark(o.lo, o.hi)}, 0)
+	r.shared = r.Add(tableName(o.Table), network.ForwardingTable, route.Route{Prefix: prefix, Attributes: a, State: state, Mark: layout.Mark(o.lo, o.hi)}, 0)
+	r.plain = state == 0 && o.PrefSrc == "" && o.Dst != "default"
 	src, ok := layout.Addr([]byte(o.PrefSrc))
 	if ok && o.Dev != "" && a.Protocol == route.Direct && prefix.Contains(src) && !src.IsLoopback() {
 		r.Facts.Addresses = append(r.Facts.Addresses, network.Address{
@@ -106,11 +107,7 @@ func (r *reader) settleWaiting() {
 	for i := range r.waiting {
 		o := &r.waiting[i]
 		if r.family == 0 {
-			for j := range r.Spans {
-				if r.Spans[j].Lo == o.lo {
-					r.Spans[j].Err = layout.ErrFamily
-				}
-			}
+			r.Span(o.lo, o.hi, layout.ErrFamily)
 			continue
 		}
 		a := &route.Attributes{Special: types[o.Type], Subtype: subtypeOf(o.Protocol)}

@@ -145,6 +145,7 @@ func ReadText(text []byte) layout.Reading {
 	}
 	r.flush()
 	r.settleWaiting()
+	r.Sort()
 	r.Account(text)
 	return r.Reading
 }
