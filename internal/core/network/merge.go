@@ -69,13 +69,15 @@ func merge(name string, fam route.Family, parts []*TableFacts) *Table {
 	if cut {
 		t.CutAt = lastRead(fam, parts)
 	}
-	if len(parts) == 1 { // nothing to merge: the list is used as it is
-		t.Routes = parts[0].Routes
-		t.Routes.Sort()
-		if t.Kernel {
-			t.lowestInPlace()
+	if len(parts) == 1 {
+		parts[0].Routes.Sort()
+		if !twins(&parts[0].Routes) { // nothing to merge: the list is used as it is
+			t.Routes = parts[0].Routes
+			if t.Kernel {
+				t.lowestInPlace()
+			}
+			return t
 		}
-		return t
 	}
 	var all route.List
 	for _, p := range parts {
@@ -96,6 +98,18 @@ func merge(name string, fam route.Family, parts []*TableFacts) *Table {
 		i = g.Hi
 	}
 	return t
+}
+
+// twins reports whether a sorted list shows one route twice, as a capture does that holds a table in two forms.
+func twins(l *route.List) bool {
+	for i := 1; i < l.Len(); i++ {
+		for j := i - 1; j >= 0 && i-j < 64 && l.SamePrefix(i, j); j-- {
+			if sameRoute(l.At(i).Attributes, l.At(j).Attributes) {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // lastRead returns the last prefix that some capture has before its end; the shortest there is where a capture is not
@@ -156,13 +170,24 @@ func addMerged(list []merged, r route.Route, t *Table) []merged {
 			t.Differences = append(t.Differences, Difference{OtherChoice, r.Prefix, have.Mark, r.Mark})
 		}
 		have.State |= r.State
-		if !have.Preference.Known && r.Preference.Known {
+		if shows(r.Attributes) > shows(have.Attributes) {
 			have.Attributes = r.Attributes // it shows more
 			have.Mark, have.more[len(have.more)-1] = r.Mark, have.Mark
 		}
 		return list
 	}
 	return append(list, merged{Route: r})
+}
+
+// shows counts how much a capture shows of a route beside where it leads.
+func shows(a *route.Attributes) int {
+	n := 0
+	for _, known := range [...]bool{a.Preference.Known, a.Metric.Known, a.Protocol != route.Other, a.Subtype != "" && a.Protocol != route.Other} {
+		if known {
+			n++
+		}
+	}
+	return n
 }
 
 // differ reports whether two captures that both tell disagree on what was chosen. A protocol's own list does not tell.
@@ -296,7 +321,7 @@ func sameRoute(a, b *route.Attributes) bool {
 	if a == b {
 		return true
 	}
-	return a.Protocol == b.Protocol && a.Special == b.Special && (a.Subtype == b.Subtype || a.Subtype == "" || b.Subtype == "") &&
+	return (a.Protocol == b.Protocol || a.Protocol == route.Other || b.Protocol == route.Other) && a.Special == b.Special && (a.Subtype == b.Subtype || a.Subtype == "" || b.Subtype == "" || a.Protocol == route.Other || b.Protocol == route.Other) &&
 		agree(a.Preference, b.Preference) && agree(a.Metric, b.Metric) && sameHops(a.NextHops, b.NextHops)
 }
 

@@ -20,14 +20,17 @@ Destination     Gateway         Genmask         Flags Metric Ref    Use Iface
 10.61.0.0       0.0.0.0         255.255.255.0   U     0      0        0 desk0
 10.61.40.0      -               255.255.248.0   !     20     -        0 -
 10.61.254.2     172.28.61.2     255.255.255.255 UGH   20     0        0 wan0
+10.61.48.0      0.0.0.0         255.255.248.0   U     0      0        0 *
 
 Kernel IPv6 routing table
 Destination                    Next Hop                   Flag Met Ref Use If
 fd6b:10::/64                   [::]                       U    256 1     0 desk0
 [::]/0                         fe80::1                    UG   1024 1    0 wan0
 fd6b:10::1/128                 [::]                       Un   0   3     0 desk0
+::/0                           ::                         !n   -1  1     0 lo
 `, []string{"3 0.0.0.0/0 other -/20 via 10.61.0.254 dev desk0", "4 10.61.0.0/24 direct -/0 dev desk0", "5 10.61.40.0/21 other -/20 unreachable",
-		"6 10.61.254.2/32 other -/20 via 172.28.61.2 dev wan0", "10 fd6b:10::/64 direct -/256 dev desk0", "11 ::/0 other -/1024 via fe80::1 dev wan0", "12 fd6b:10::1/128 local -/0 receive dev desk0"}, nil},
+		"6 10.61.254.2/32 other -/20 via 172.28.61.2 dev wan0", "7 10.61.48.0/21 other -/0 blackhole", "11 fd6b:10::/64 direct -/256 dev desk0", "12 ::/0 other -/1024 via fe80::1 dev wan0",
+		"13 fd6b:10::1/128 local -/0 receive dev desk0", "14 ::/0 other -/4294967295 unreachable"}, nil},
 	{"BSD sections, zeros left out, neighbours among the routes", `Routing tables
 
 Internet:

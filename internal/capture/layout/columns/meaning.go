@@ -131,6 +131,8 @@ func (r *reader) flags(s string, a *route.Attributes, onLink bool, p netip.Prefi
 		switch {
 		case strings.Contains(s, "!"):
 			a.Special = route.Unreachable
+		case h.Interface == "*": // no device at all: the kernel's discarding route, which has no flag of its own
+			a.Special = route.Blackhole
 		case strings.Contains(s, "U") && onLink && !strings.Contains(s, "G"):
 			a.Protocol = route.Direct
 			if p.IsSingleIP() && strings.Contains(s, "n") || h.Interface == "lo" && p.IsSingleIP() {

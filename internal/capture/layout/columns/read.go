@@ -314,6 +314,9 @@ func (r *reader) add(row *rowCells) error {
 	if a.Preference, err = numberCell(row.cell[preference]); err != nil {
 		return err
 	}
+	if r.section == netTools && row.cell[metric] == "-1" {
+		row.cell[metric] = "4294967295" // printed as a signed number
+	}
 	if a.Metric, err = numberCell(row.cell[metric]); err != nil {
 		return err
 	}
