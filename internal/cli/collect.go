@@ -39,7 +39,7 @@ more than 1 GiB or 100000 files: such a one is refused as a whole.`,
 				ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)
 				defer stop()
 				parts := map[string][]casefile.Stretch{}
-				items, err := collect.Run(ctx, args, collect.Options{Case: e.caseDir, Device: *device, DryRun: *dry, Stdin: os.Stdin, Now: time.Now().UTC().Truncate(time.Second),
+				result, err := collect.Run(ctx, args, collect.Options{Case: e.caseDir, Device: *device, DryRun: *dry, Stdin: os.Stdin, Now: time.Now().UTC().Truncate(time.Second),
 					Look: func(it collect.Item, file string) {
 						if raw, err := os.ReadFile(file); err == nil {
 							parts[it.File], _ = casefile.Preview(it.File, raw, described)
@@ -49,7 +49,7 @@ more than 1 GiB or 100000 files: such a one is refused as a whole.`,
 					return err
 				}
 				var all []present.Collected
-				for _, it := range items {
+				for _, it := range result.Items {
 					c := present.Collected{Item: it}
 					if !it.Known {
 						c.Parts = parts[it.File]
@@ -59,7 +59,7 @@ more than 1 GiB or 100000 files: such a one is refused as a whole.`,
 				if e.as == "json" {
 					return present.CollectJSON(e.out, e.caseDir, all, *dry)
 				}
-				return present.CollectText(e.out, e.caseDir, all, *dry, e.view(nil))
+				return present.CollectText(e.out, e.caseDir, all, result.Flat, *dry, e.view(nil))
 			}
 		},
 	}

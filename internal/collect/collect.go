@@ -70,21 +70,30 @@ type collection struct {
 	items   []Item
 	new     []Item
 	bytes   int64
+	flat    []string
+}
+
+// A Result is what was collected.
+type Result struct {
+	Items []Item
+	// Flat are the source folders that held several files and no folders, so that nothing in their names tells which
+	// device the files are of.
+	Flat []string
 }
 
 // Run collects the sources. On an error, or when ctx ends, the case is as it was.
-func Run(ctx context.Context, sources []string, opt Options) ([]Item, error) {
+func Run(ctx context.Context, sources []string, opt Options) (Result, error) {
 	if opt.Limit == 0 {
 		opt.Limit = MaxBytes
 	}
 	c := &collection{ctx: ctx, opt: opt, known: map[string]string{}, names: map[string]bool{}}
 	old, err := c.load()
 	if err != nil {
-		return nil, err
+		return Result{}, err
 	}
 	made, err := c.stage()
 	if err != nil {
-		return nil, err
+		return Result{}, err
 	}
 	defer func() {
 		os.RemoveAll(c.staging)
@@ -94,7 +103,7 @@ func Run(ctx context.Context, sources []string, opt Options) ([]Item, error) {
 	}()
 	for _, s := range sources {
 		if err := c.source(s); err != nil {
-			return nil, err
+			return Result{}, err
 		}
 	}
 	if opt.Look != nil {
@@ -103,9 +112,9 @@ func Run(ctx context.Context, sources []string, opt Options) ([]Item, error) {
 		}
 	}
 	if opt.DryRun || len(c.new) == 0 {
-		return c.items, nil
+		return Result{c.items, c.flat}, nil
 	}
-	return c.items, c.commit(append(old, c.new...))
+	return Result{c.items, c.flat}, c.commit(append(old, c.new...))
 }
 
 // load reads what the case has, and undoes a collection that was cut off.

@@ -47,7 +47,8 @@ func write(t *testing.T, dir, name, text string) string {
 
 func run(t *testing.T, dir string, sources ...string) ([]Item, error) {
 	t.Helper()
-	return Run(context.Background(), sources, Options{Case: dir, Stdin: strings.NewReader("from a pipe\n"), Now: time.Unix(1e9, 0).UTC()})
+	r, err := Run(context.Background(), sources, Options{Case: dir, Stdin: strings.NewReader("from a pipe\n"), Now: time.Unix(1e9, 0).UTC()})
+	return r.Items, err
 }
 
 func TestFilesFoldersAndPipes(t *testing.T) {
@@ -213,16 +214,29 @@ func TestCutOffInTheLastStep(t *testing.T) {
 func TestDryRunWritesNothing(t *testing.T) {
 	dir := filepath.Join(t.TempDir(), "case")
 	looked := 0
-	items, err := Run(context.Background(), []string{write(t, t.TempDir(), "x.txt", attached)}, Options{Case: dir, DryRun: true, Device: "depot",
+	r, err := Run(context.Background(), []string{write(t, t.TempDir(), "x.txt", attached)}, Options{Case: dir, DryRun: true, Device: "depot",
 		Look: func(it Item, file string) {
 			looked++
 			require.Equal(t, "depot/x.txt", it.File)
 			require.FileExists(t, file)
 		}})
 	require.NoError(t, err)
-	require.Len(t, items, 1)
+	require.Len(t, r.Items, 1)
 	require.Equal(t, 1, looked)
 	require.NoDirExists(t, dir)
+}
+
+func TestFlatFoldersAreTold(t *testing.T) {
+	src := t.TempDir()
+	write(t, src, "valley/a.txt", attached)
+	write(t, src, "valley/b.txt", attached+"\n")
+	r, err := Run(context.Background(), []string{filepath.Join(src, "valley")}, Options{Case: t.TempDir()})
+	require.NoError(t, err)
+	require.Equal(t, []string{filepath.Join(src, "valley")}, r.Flat)
+	r, err = Run(context.Background(), []string{filepath.Join(src, "valley")}, Options{Case: t.TempDir(), Device: "valley"})
+	require.NoError(t, err)
+	require.Empty(t, r.Flat)
+	require.Equal(t, "valley/a.txt", r.Items[0].File)
 }
 
 func TestNamesAreMadeSafe(t *testing.T) {

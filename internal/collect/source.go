@@ -11,6 +11,7 @@ import (
 	"os"
 	"path"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/klauspost/compress/gzip"
@@ -93,6 +94,9 @@ func (c *collection) folder(dir string) error {
 		return err
 	}
 	names := sortedNames(files)
+	if len(names) > 1 && c.opt.Device == "" && !slices.ContainsFunc(names, func(n string) bool { return strings.Contains(n, "/") }) {
+		c.flat = append(c.flat, dir)
+	}
 	root := casefile.CaseRoot(names)
 	for _, n := range names {
 		if err := c.open(c.place(strings.TrimPrefix(n, root)), files[n]); err != nil {

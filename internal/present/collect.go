@@ -3,6 +3,8 @@ package present
 import (
 	"fmt"
 	"io"
+	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -30,7 +32,7 @@ func layoutsOf(parts []casefile.Stretch) (names []string, routes, unread int) {
 }
 
 // CollectText writes what was collected, or would be.
-func CollectText(w io.Writer, dir string, all []Collected, dry bool, v View) error {
+func CollectText(w io.Writer, dir string, all []Collected, flat []string, dry bool, v View) error {
 	fresh, known, routes := 0, 0, 0
 	for _, c := range all {
 		if c.Known {
@@ -67,6 +69,14 @@ func CollectText(w io.Writer, dir string, all []Collected, dry bool, v View) err
 		rows = append(rows, []string{Clean(c.File), strconv.FormatInt(c.Bytes, 10), Clean(l), strconv.Itoa(n), strconv.Itoa(unread), Clean(c.Original)})
 	}
 	columns(w, "  ", rows)
+	prompted := slices.ContainsFunc(all, func(c Collected) bool {
+		return slices.ContainsFunc(c.Parts, func(p casefile.Stretch) bool { return p.Device != "" })
+	})
+	for _, f := range flat {
+		if !prompted {
+			fmt.Fprintf(w, "\n%s holds files only, so each is taken as a device of its own. If they are of one device: -device %s\n", Clean(f), Clean(filepath.Base(f)))
+		}
+	}
 	return nil
 }
 

@@ -42,6 +42,7 @@ func (c *Collector) Account(text []byte) {
 		for i := next; i < len(c.Spans) && c.Spans[i].Lo < hi; i++ {
 			s := c.Spans[i]
 			switch {
+			case s.Hi <= lo: // inside a longer one that goes on
 			case s.Err == nil:
 				read = true
 			case bad.Err == nil:

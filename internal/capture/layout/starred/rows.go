@@ -130,7 +130,7 @@ func protocolOf(s string) (route.Protocol, string) {
 // below reads a line under a route: a next hop or what stands in its place.
 func (r *reader) below(s []byte) error {
 	h := route.NextHop{}
-	if s[0] == '>' {
+	if len(s) > 0 && s[0] == '>' {
 		h.Installed = true
 		s = bytes.TrimLeft(s[1:], " \t")
 	}
