@@ -8,6 +8,7 @@ require (
 	github.com/klauspost/compress v1.20.4
 	github.com/rogpeppe/go-internal v1.16.0
 	github.com/stretchr/testify v1.12.1
+	go4.org/netipx v0.0.0-20260823151212-3075585bcbeb
 	golang.org/x/sync v0.25.0
 	golang.org/x/term v0.48.0
 )

@@ -43,6 +43,26 @@ func TestPrompts(t *testing.T) {
 		"ops@valley.kjelven> show route":   {"valley.kjelven", "show route"},
 		"[root@valley /etc]# ip -6 route":  {"valley", "ip -6 route"},
 		"ops@valley:/var/log$ cat x":       {"valley", "cat x"},
+		"RP/0/RP0/CPU0:valley#show route":  {"valley", "show route"},
+		"<valley>display ip routing-table": {"valley", "display ip routing-table"},
+		"[~valley-cable1/0/1]display this": {"valley", "display this"},
+		"[valley]":                         {"valley", ""},
+		"Slot-1 valley.7 # show iproute":   {"valley", "show iproute"},
+		"* valley.8 # show iproute":        {"valley", "show iproute"},
+		"A:valley# show router":            {"valley", "show router"},
+		"*A:ops@valley>config# info":       {"valley", "info"},
+		"valley (root) # get route":        {"valley", "get route"},
+		"valley # get route":               {"valley", "get route"},
+		"valley/act(config)# show route":   {"valley", "show route"},
+		"(valley) #show ip route":          {"valley", "show ip route"},
+		"valley% netstat -rn":              {"valley", "netstat -rn"},
+		"[ops@valley] /ip/route> print":    {"valley", "print"},
+		"[ops@valley] > /ip route print":   {"valley", "/ip route print"},
+		`C:\Users\ops>route print`:         {"", "route print"},
+		"<data>":                           {},
+		"<name>eth0</name>":                {},
+		"[midway]display this":             {},
+		"fe80%eth0":                        {},
 		"C>* 10.0.0.0/8 is directly":       {},
 		"S>r 10.0.0.0/8 [1/0] via 1.1.1.1": {},
 		"O>  10.0.0.0/8 [1/0] via 1.1.1.1": {},
@@ -50,7 +70,8 @@ func TestPrompts(t *testing.T) {
 		"# comment":                        {},
 		"10.0.0.0/8 > x":                   {},
 	} {
-		device, command, ok := prompt([]byte(line))
+		p := prompter{text: []byte("<data>\n</data>\n"), names: []string{"valley"}}
+		device, command, ok := p.prompt([]byte(line))
 		require.Equal(t, want != [2]string{}, ok, line)
 		require.Equal(t, want, [2]string{device, command}, line)
 	}

@@ -11,6 +11,7 @@ var (
 	logMessage = regexp.MustCompile(`(?:^|[\s:])%[A-Z][A-Z0-9_]*(?:-[A-Z0-9_]+)*-[0-7]-[A-Z0-9_]+: |^<\d{1,3}>(?:1 )?[A-Z0-9]`)
 	pager      = regexp.MustCompile(`(?i)^\s*(?:<?-+\s*\(?more\)?(?:\s*\(?\d+%\)?)?\s*-+>?|-- more --[^\[]{0,60}|\(end\))\s*$`)
 	pagerFront = regexp.MustCompile(`(?i)^\s*<?-{2,3}\s*\(?more\)?(?:\s*\(?\d+%\)?)?\s*-{2,3}>?\s+`)
+	mode       = regexp.MustCompile(`^(?:\{(?:master|backup|primary|secondary|linecard)[\w:.-]*\}(?:\[edit[^\]]*\])?|\[edit(?: [^\]]*)?\]|\[/[^\]]*\])\s*$`) // stands above a prompt
 	complaint  = regexp.MustCompile(`^%\s*(?:Unknown|Invalid|Incomplete|Ambiguous|Command|Bad|There is no|Type|Network not|Subnet not)|^\s*\^\s*$|: command not found$`)
 )
 
@@ -30,6 +31,8 @@ func noise(line []byte) bool {
 	case len(line) < 120 && (bytes.ContainsAny(line, "Mm(") || len(line) < 3) && pager.Match(line):
 		return true
 	case len(line) > 2 && line[0] == '<' && logMessage.Match(line):
+		return true
+	case len(line) > 2 && (line[0] == '{' || line[0] == '[') && mode.Match(line):
 		return true
 	}
 	return bytes.HasSuffix(line, []byte(": command not found"))

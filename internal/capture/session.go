@@ -3,6 +3,8 @@ package capture
 import (
 	"bytes"
 	"regexp"
+	"slices"
+	"strings"
 
 	"zarvek/internal/capture/layout"
 )
@@ -18,21 +20,71 @@ type section struct {
 // prompts are the usual shapes of a prompt with a command behind it. Each has the device's name as its first group
 // and the command as its second.
 var prompts = []*regexp.Regexp{
-	// name# command, name(mode)> command
-	regexp.MustCompile(`^([A-Za-z][\w.-]+)(?:\([^()]*\))?[#>]\s*([A-Za-z?!].*)?$`),
+	// name# command, name(mode)> command, name/context# command
+	regexp.MustCompile(`^([A-Za-z][\w.-]*[\w-])(?:/[\w./-]+)?(?:\([^()]*\))*(?:[#>]|%\s)\s*([A-Za-z?!].*)?$`),
+	// slot/part:name# command
+	regexp.MustCompile(`^(?:[\w-]+/)+[\w-]+:([A-Za-z][\w.-]*)(?:\([^()]*\))*[#>]\s*(\S.*)?$`),
+	// A:name# command, *A:user@name>context# command
+	regexp.MustCompile(`^\*?[A-D]:(?:[\w.-]+@)?([A-Za-z][\w.-]*)(?:>[\w>.-]*)?[#>$]\s*(\S.*)?$`),
+	// name # command, name (context) # command
+	regexp.MustCompile(`^([A-Za-z][\w.-]+) (?:\([^()]*\) )?[#$] ?([a-z?].*)?$`),
+	// name.12 # command, Slot-1 name.12 # command: the number counts the commands
+	regexp.MustCompile(`^(?:\* )?(?:Slot-\d+ )?([A-Za-z][\w-]*)\.\d+ [#>]\s*(\S.*)?$`),
+	// (name) #command
+	regexp.MustCompile(`^\(([A-Za-z][\w.-]+)\) ?(?:\([^()]*\))?[#>]\s*(\S.*)?$`),
 	// user@name:path# command, user@name> command
 	regexp.MustCompile(`^[\w.-]+@([A-Za-z0-9][\w.-]*)(?::[^\s#$%>]*)?\s?[#$%>]\s*(\S.*)?$`),
-	// [user@name path]# command, [user@name] > command
-	regexp.MustCompile(`^\[[\w.-]+@([A-Za-z0-9][\w.-]*)[^\]]*\]\s?[#$%>]\s*(\S.*)?$`),
+	// name:path$ command
+	regexp.MustCompile(`^([A-Za-z][\w.-]+):[~/][^\s#$%>]*\s?[#$%]\s*(\S.*)?$`),
+	// [user@name path]# command, [user@name] /path> command
+	regexp.MustCompile(`^\[[\w.-]+@([A-Za-z0-9][\w. -]*?)(?:[ :][~/][^\]]*)?\]\s?(?:/[\w/ -]*)?[#$%>]\s*(\S.*)?$`),
+	// a prompt that names nothing
+	regexp.MustCompile(`^()-> ([a-z].*)$`),
+	// the prompt of a workstation, which names a folder and no device
+	regexp.MustCompile(`^(?:PS )?[A-Z]:\\[^<>"|]*()>\s*([A-Za-z].*)?$`),
 }
+
+// angled matches <name>command, and squared the same device in its modes: [name]command, [~name-part]command. Both
+// look like other things too (tags, sections), so a squared one counts only behind an angled one of the same name.
+var (
+	angled  = regexp.MustCompile(`^<([A-Za-z][\w.-]*)>\s*([a-z][^<]*)?$`)
+	squared = regexp.MustCompile(`^\[[~*]?([A-Za-z][^\]\s]*)\]\s*([a-z].*)?$`)
+)
 
 // maxPrompt is the longest line that can be a prompt with its command.
 const maxPrompt = 400
 
+// A prompter finds prompts in one text.
+type prompter struct {
+	text  []byte
+	names []string // that angled prompts gave
+}
+
 // prompt reads a line as a prompt.
-func prompt(line []byte) (device, command string, ok bool) {
+func (p *prompter) prompt(line []byte) (device, command string, ok bool) {
 	if len(line) < 3 || len(line) > maxPrompt || !mayPrompt(line) {
 		return "", "", false
+	}
+	line = bytes.TrimRight(line, "\r")
+	switch line[0] {
+	case '<':
+		m := angled.FindSubmatch(line)
+		if m == nil || bytes.Contains(p.text, []byte("</"+string(m[1])+">")) {
+			return "", "", false
+		}
+		device = string(m[1])
+		if !slices.Contains(p.names, device) {
+			p.names = append(p.names, device)
+		}
+		return device, string(bytes.TrimSpace(m[2])), true
+	case '[':
+		if m := squared.FindSubmatch(line); m != nil {
+			for _, name := range p.names {
+				if rest, ok := strings.CutPrefix(string(m[1]), name); ok && (rest == "" || rest[0] == '-') {
+					return name, string(bytes.TrimSpace(m[2])), true
+				}
+			}
+		}
 	}
 	for _, re := range prompts {
 		if m := re.FindSubmatch(line); m != nil {
@@ -42,30 +94,48 @@ func prompt(line []byte) (device, command string, ok bool) {
 	return "", "", false
 }
 
-// mayPrompt is a cheap look before the expressions: a prompt's name has no blanks and ends in one of a few characters.
+// mayPrompt is a cheap look before the expressions: a prompt's name has no blanks, but for the few shapes that the
+// first character tells, and ends in one of a few characters.
 func mayPrompt(line []byte) bool {
-	if line[0] == '[' {
+	switch line[0] {
+	case '[', '<', '(', '-':
 		return true
 	}
 	for i, c := range line {
 		switch c {
 		case '#', '>', '$', '%', '(':
 			return i >= 2
-		case ' ', '\t', ',':
+		case ' ':
+			if i+1 < len(line) && (line[i+1] == '#' || line[i+1] == '$' || line[i+1] == '(') {
+				return i >= 2
+			}
+			return bytes.HasPrefix(line, []byte("Slot-")) || bytes.HasPrefix(line, []byte("* ")) || bytes.HasPrefix(line, []byte("PS "))
+		case '\t', ',':
 			return false
 		}
 	}
 	return false
 }
 
-// split cuts a clean text at its prompts. Lines is the number of prompt lines.
+// clock is the line with which some devices begin every output.
+var clock = regexp.MustCompile(`^(?:(?:Mon|Tue|Wed|Thu|Fri|Sat|Sun) )?[A-Z][a-z]{2} +\d{1,2} \d\d:\d\d:\d\d(?:\.\d+)?(?: [A-Z]{2,5})?(?: \d{4})?\s*$`)
+
+// split cuts a clean text at its prompts. Lines is the number of prompt lines, with those that only tell the time.
 func split(text []byte) (sections []section, lines int) {
 	cur := section{}
+	p := prompter{text: text}
+	fresh := false // nothing but blank lines came since the prompt
 	for lo, hi := range layout.Lines(text) {
-		device, command, ok := prompt(text[lo:hi])
+		device, command, ok := p.prompt(text[lo:hi])
 		if !ok {
+			if fresh && hi-lo < 60 && clock.Match(text[lo:hi]) {
+				lines++
+				cur.lo = hi
+			}
+			fresh = fresh && layout.Blank(text[lo:hi])
 			continue
 		}
+		fresh = true
 		lines++
 		cur.hi = lo
 		if cur.hi > cur.lo {

@@ -141,7 +141,7 @@ func (s *Source) quiet(start int) {
 
 // noisy is a cheap look for anything that quiet would change.
 func noisy(b []byte) bool {
-	for _, sign := range [...]string{"%", "^", "--", "(more", "command not found", "(END)"} {
+	for _, sign := range [...]string{"%", "^", "--", "(more", "command not found", "(END)", "[edit", "{master", "{backup", "\n[/"} {
 		if bytes.Contains(b, []byte(sign)) {
 			return true
 		}

@@ -71,7 +71,7 @@ func nameKey(words []string) string {
 func fold(s string) string {
 	return strings.Map(func(r rune) rune {
 		switch r {
-		case ' ', '.', '-', '_', '\t', '\n', '\r', ':':
+		case ' ', '.', '-', '_', '\t', '\n', '\r', ':', '[', ']':
 			return -1
 		}
 		return r
@@ -119,42 +119,78 @@ func words(line string) []word {
 // maxName is how many words a column's name may have.
 const maxName = 3
 
-// heading reads a line as column names: all its words must be names, and a destination and a way on be among them.
+// heading reads a line as column names: a destination and a way on must be among them.
 func heading(line string) ([]column, bool) {
+	cols, has := names(line)
+	return cols, has[destination] == 1 && has[gateway]+has[ifname] > 0 && len(cols) >= 3
+}
+
+// upperHalf reads a line as the first of two that name the columns, for rows that take two lines each.
+func upperHalf(line string) ([]column, bool) {
+	cols, has := names(line)
+	return cols, has[destination] == 1 && has[gateway]+has[ifname] == 0 && len(cols) >= 3
+}
+
+// lowerHalf reads the second.
+func lowerHalf(line string) ([]column, bool) {
+	cols, has := names(line)
+	return cols, has[destination] == 0 && has[gateway] == 1 && len(cols) >= 2
+}
+
+// names reads a line of column names and counts the columns of each kind; none where any word is no name.
+func names(line string) ([]column, [instance + 1]int) {
+	var has [instance + 1]int
 	if len(line) > 400 {
-		return nil, false
+		return nil, has
 	}
-	w := words(line)
-	if len(w) < 3 || len(w) > 20 {
-		return nil, false
+	w := words(strings.ReplaceAll(line, "[", " [")) // "Next Hop[Interface Name]" names two columns
+	if len(w) < 2 || len(w) > 20 {
+		return nil, has
 	}
 	var out []column
-	var has [instance + 1]int
+	named := -1 // the column that is called protocol, where others only sound like it
 next:
 	for i := 0; i < len(w); {
 		for n := min(maxName, len(w)-i); n > 0; n-- {
 			name := make([]string, n)
+			apart := false
 			for j := range name {
 				name[j] = w[i+j].text
+				apart = apart || j > 0 && name[j][0] == '['
+			}
+			if apart {
+				continue
 			}
 			if k, ok := synonyms()[nameKey(name)]; ok {
+				if k == protocol && strings.HasPrefix(nameKey(name), "proto") {
+					named = len(out)
+				}
 				out = append(out, column{k, w[i].lo, w[i+n-1].hi})
 				has[k]++
 				i += n
 				continue next
 			}
 		}
-		return nil, false
+		return nil, [instance + 1]int{}
 	}
-	return out, has[destination] == 1 && has[gateway]+has[ifname] > 0 && len(out) >= 3
+	for i := range out {
+		if out[i].kind == protocol && named >= 0 && i != named {
+			out[i].kind = ignored
+		}
+	}
+	return out, has
 }
 
 func recognise(text []byte) int {
-	n := 0
+	n, half := 0, false
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
-		if _, ok := heading(string(text[lo:min(hi, lo+500)])); ok {
+		line := string(text[lo:min(hi, lo+500)])
+		if _, ok := heading(line); ok {
+			n += 5
+		} else if _, ok := lowerHalf(line); ok && half {
 			n += 5
 		}
+		_, half = upperHalf(line)
 	}
 	return n
 }

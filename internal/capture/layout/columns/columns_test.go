@@ -135,6 +135,57 @@ destination                                 nexthop                             
 10.61.20.0          255.255.255.0    172.28.61.1      cable1      -7
 `, []string{"2 10.61.16.0/24 other 110/20 via 172.28.61.1 dev cable1: active installed", "4 10.61.18.0/24 other 110/20 via 172.28.61.1 dev cable1: active installed"},
 		[]string{"3 mask is not contiguous: 255.0.255.0", `6 not an address: "172.28.61.300"`, `7 not a number in range: "-7"`}},
+	{"the key of letters and marks stands below the rows", `Ori  Destination        Gateway         Mtr  Flags         VLAN       Duration
+#s   Default Route      172.28.61.1     1    UG---S-um--f- uplink     12d:3h:4m:5s
+#d   10.61.16.0/24      10.61.16.1      1    U------um--f- hall       12d:3h:4m:5s
+#oa  10.61.32.0/24      172.28.61.5     20   UG-D---um--f- lift       1d:3h:4m:5s
+ s   10.61.32.0/24      172.28.61.9     1    UG---S-um--f- lift       1d:3h:4m:5s
+#d   172.28.61.4/30     172.28.61.6     1    U------um--f- lift       1d:3h:4m:5s
+
+Origin(Ori): (b) BlackHole, (be) EBGP, (bg) BGP, (bi) IBGP, (bo) BOOTP
+       (ct) CBT, (d) Direct, (df) DownIF, (dv) DVMRP, (e1) ISISL1Ext
+       (o) OSPF, (o1) OSPFExt1, (o2) OSPFExt2, (oa) OSPFIntra, (oe) OSPFAsExt
+       (or) OSPFInter, (pd) PIM-DM, (ps) PIM-SM, (r) RIP, (ra) RtAdvrt
+       (s) Static, (sv) SLB_VIP, (un) UnKnown, (*) Preferred unicast route
+       (@) Preferred multicast route, (#) Preferred unicast and multicast route
+
+Flags: (A) ARP, (B) BlackHole, (b) BFD protection requested, (c) Compressed Route
+       (D) Dynamic, (f) Provided to FIB, (G) Gateway, (H) Host Route, (L) Matching LDP LSP
+       (R) Modified, (S) Static, (s) Static LSP, (T) Matching RSVP-TE LSP, (U) Up
+
+Mask distribution:
+     1 default routes          3 routes at length 24
+`, []string{"2 0.0.0.0/0 static -/1 via 172.28.61.1 dev uplink: active installed", "3 10.61.16.0/24 direct -/1 dev hall: active installed",
+		"4 10.61.32.0/24 ospf -/20 via 172.28.61.5 dev lift: active installed", "5 10.61.32.0/24 static -/1 via 172.28.61.9 dev lift", "6 172.28.61.4/30 direct -/1 dev lift: active installed"}, nil},
+	{"rows of two lines under a heading of two", `Dest Prefix[Flags]                            Type    Proto     Age        Pref
+      Next Hop[Interface Name]                                    Metric
+-------------------------------------------------------------------------------
+0.0.0.0/0                                     Remote  Static    12d03h04m  5
+       172.28.61.1                                                  1
+10.61.16.0/24                                 Local   Local     12d03h04m  0
+       hall                                                         0
+10.61.32.0/24                                 Remote  OSPF      01d03h04m  10
+       172.28.61.5                                                  20
+10.61.32.0/24                                 Remote  OSPF      01d03h04m  10
+       172.28.61.9[lift-2]                                          20
+10.61.48.0/20                                 Blackh* Static    01d03h04m  5
+       Black Hole                                                   1
+-------------------------------------------------------------------------------
+No. of Routes: 5
+`, []string{"4 0.0.0.0/0 static 5/1 via 172.28.61.1: active installed", "6 10.61.16.0/24 direct 0/0 dev hall: active installed",
+		"8 10.61.32.0/24 ospf 10/20 via 172.28.61.5: active installed", "10 10.61.32.0/24 ospf 10/20 via 172.28.61.9 dev lift-2: active installed", "12 10.61.48.0/20 static 5/1 blackhole: active installed"}, nil},
+	{"a sign for equal cost on the next hop, own networks called local", ` + = Equal cost multipath routes
+ Total 5 routes
+
+  Dest Address       Gateway Addr        Age        Protocol
+------------------+-------------------+----------+-----------
+  0.0.0.0/0          172.28.61.1         12d3h      STATIC
+  10.61.16.0/24      10.61.16.1          12d3h      LOCAL
+  10.61.32.0/24      172.28.61.5         1d3h       OSPF
+  10.61.32.0/24     +172.28.61.9         1d3h       OSPF
+  127.0.0.1/32       127.0.0.1           12d3h      LOCAL
+`, []string{"6 0.0.0.0/0 static -/- via 172.28.61.1: active installed", "7 10.61.16.0/24 direct -/-: active installed",
+		"8 10.61.32.0/24 ospf -/- via 172.28.61.5: active installed", "9 10.61.32.0/24 ospf -/- via 172.28.61.9: active installed", "10 127.0.0.1/32 local -/- receive: active installed"}, nil},
 }
 
 func TestRead(t *testing.T) {

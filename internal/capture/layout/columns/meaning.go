@@ -7,6 +7,8 @@ import (
 	"slices"
 	"strings"
 
+	"go4.org/netipx"
+
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
@@ -31,7 +33,7 @@ var discardWords = map[string]route.Special{"blackhole": route.Blackhole, "disca
 
 // finish gives a row its meaning and adds the route.
 func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error {
-	gw, dev, fl := strings.Trim(row.cell[gateway], "[]"), row.cell[ifname], row.cell[flags]
+	gw, dev, fl := strings.TrimLeft(strings.Trim(row.cell[gateway], "[]"), "+"), row.cell[ifname], row.cell[flags]
 	h := route.NextHop{Interface: dev}
 	onLink := false
 	switch low := strings.ToLower(gw); {
@@ -65,7 +67,11 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 		a.Special = s
 	}
 	r.protocol(row, &a, onLink, p, &h)
-	state := r.flags(fl, &a, onLink, p, &h)
+	state := r.flags(row, fl, &a, onLink, p, &h)
+	if own, ok := layout.Addr([]byte(gw)); ok && r.section == device && a.Protocol == route.Direct && !p.IsSingleIP() && p.Contains(own) && own != p.Addr() && !r.addrSeen[own] {
+		r.addrSeen[own] = true // the gateway of an attached network is the device's own address in it
+		r.Facts.Addresses = append(r.Facts.Addresses, network.Address{Prefix: netip.PrefixFrom(own, p.Bits()), Interface: dev, Mark: layout.Mark(row.lo, row.hi)})
+	}
 	if r.section == host || r.section == persistent {
 		r.workstation(row, p, &a, &h, onLink)
 	}
@@ -111,11 +117,25 @@ func (r *reader) protocol(row *rowCells, a *route.Attributes, onLink bool, p net
 	if a.Protocol == route.RIP && p.Addr().Is6() {
 		a.Protocol = route.RIPng
 	}
+	if gw, ok := layout.Addr([]byte(row.cell[gateway])); ok && gw.IsLoopback() && a.Protocol == route.Direct && p.IsSingleIP() {
+		a.Protocol, a.Special = route.Local, route.Receive
+		for _, n := range r.attached {
+			if n.Contains(p.Addr()) && p.Addr() == netipx.PrefixLastIP(n) {
+				a.Protocol, a.Special = route.Other, route.Broadcast
+			}
+		}
+	}
+	if a.Protocol == route.Local && !p.IsSingleIP() && a.Special == route.None {
+		a.Protocol = route.Direct // some devices call their own networks local
+	}
 	if a.Protocol == route.Local || a.Protocol == route.Direct && p.IsSingleIP() && isLoopbackName(h.Interface) {
 		a.Protocol, a.Special = route.Local, route.Receive
 	}
-	if a.Special == route.Receive {
+	if a.Special == route.Receive || a.Special == route.Broadcast {
 		h.Address = netip.Addr{}
+	}
+	if a.Protocol == route.Direct && !p.IsSingleIP() && p.Addr().Is4() {
+		r.attached = append(r.attached, p.Masked())
 	}
 }
 
@@ -125,7 +145,7 @@ func isLoopbackName(s string) bool {
 }
 
 // flags reads the flags column. A device's row is in use unless its key has a flag for that and the row lacks it.
-func (r *reader) flags(s string, a *route.Attributes, onLink bool, p netip.Prefix, h *route.NextHop) route.State {
+func (r *reader) flags(row *rowCells, s string, a *route.Attributes, onLink bool, p netip.Prefix, h *route.NextHop) route.State {
 	switch r.section {
 	case netTools:
 		switch {
@@ -164,6 +184,9 @@ func (r *reader) flags(s string, a *route.Attributes, onLink bool, p netip.Prefi
 		return 0
 	}
 	state := route.Active | route.Installed
+	if m := r.preferredMarks(); m != "" && !strings.ContainsAny(row.cell[protocol]+s, m) {
+		state = 0
+	}
 	needs := ""
 	for _, k := range slices.Sorted(maps.Keys(r.legend)) {
 		switch r.legend[k] {
@@ -214,6 +237,18 @@ func (r *reader) flags(s string, a *route.Attributes, onLink bool, p netip.Prefi
 		h.Address = netip.Addr{} // what stands there is the device's own address
 	}
 	return state
+}
+
+// preferredMarks returns the signs that the key has for the routes in use, which stand before the type's letter; ""
+// where it has none.
+func (r *reader) preferredMarks() string {
+	marks := ""
+	for k, text := range r.legend {
+		if len(k) == 1 && strings.Contains("#*>+@", k) && strings.HasPrefix(text, "preferred") && strings.Contains(text, "unicast") {
+			marks += k
+		}
+	}
+	return marks
 }
 
 // workstation reads the interface column, which holds the host's own address there.

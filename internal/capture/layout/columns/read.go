@@ -4,6 +4,8 @@ import (
 	"errors"
 	"fmt"
 	"net/netip"
+	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -28,6 +30,8 @@ const (
 type reader struct {
 	layout.Collector
 	cols    []column
+	half    []column // the upper half of a heading, whose lower one must be the next line
+	lower   []column // where each row takes two lines: of the second
 	section section
 	family  route.Family
 	table   string
@@ -38,6 +42,7 @@ type reader struct {
 	last     *rowCells
 	pending  *rowCells
 	addrSeen map[netip.Addr]bool
+	attached []netip.Prefix // so far
 }
 
 // rowCells is one row by kinds.
@@ -50,6 +55,7 @@ type rowCells struct {
 func Read(text []byte) layout.Reading {
 	r := reader{table: "default", legend: map[string]string{}, addrSeen: map[netip.Addr]bool{}}
 	r.Layout = name
+	r.learn(text)
 	for lo, hi := range layout.Lines(text) {
 		if layout.Blank(text[lo:hi]) {
 			r.inKey = false
@@ -70,10 +76,21 @@ func Read(text []byte) layout.Reading {
 
 func (r *reader) line(s string, lo, hi int) error {
 	if cols, ok := heading(s); ok {
-		r.cols, r.last, r.pending, r.inKey = cols, nil, nil, false
+		r.cols, r.lower, r.last, r.pending, r.inKey = cols, nil, nil, nil, false
 		r.Ignored++
 		return nil
 	}
+	if cols, ok := upperHalf(s); ok {
+		r.cols, r.lower, r.half, r.last, r.pending, r.inKey = nil, nil, cols, nil, nil, false
+		r.Ignored++
+		return nil
+	}
+	if cols, ok := lowerHalf(s); ok && r.half != nil {
+		r.cols, r.lower, r.half = r.half, cols, nil
+		r.Ignored++
+		return nil
+	}
+	r.half = nil
 	if r.aside(s) {
 		r.Ignored++
 		return nil
@@ -122,7 +139,11 @@ func (r *reader) aside(s string) bool {
 		return true
 	case low == "none", low == "routing tables", strings.HasPrefix(low, "routing table"), strings.HasSuffix(low, "route entries"),
 		strings.HasPrefix(low, "total "), strings.HasPrefix(low, "destinations :"), strings.HasPrefix(low, "destinations:"),
-		strings.HasPrefix(low, "default gateway:"), strings.HasPrefix(low, "interface list"), strings.HasPrefix(low, "number of routes"):
+		strings.HasPrefix(low, "default gateway:"), strings.HasPrefix(low, "interface list"), strings.HasPrefix(low, "number of routes"),
+		strings.HasPrefix(low, "no. of routes"), strings.HasPrefix(low, "no of routes"):
+		return true
+	}
+	if remark.MatchString(t) {
 		return true
 	}
 	if r.cols == nil && strings.Contains(t, "...") && t[0] >= '0' && t[0] <= '9' {
@@ -130,6 +151,9 @@ func (r *reader) aside(s string) bool {
 	}
 	return r.key(t)
 }
+
+// remark matches what some devices print around a table: abbreviations, the sign for equal cost, counts by length.
+var remark = regexp.MustCompile(`^Proto: Protocol|^[+*>!] = [A-Z]|(?i)^mask distribution|^\d+ (?:default routes|routes at length \d+)\b|^-+ \(?end\b`)
 
 // instanceTitle reads a title that names the table of what follows.
 func instanceTitle(t string) (string, bool) {
@@ -159,13 +183,17 @@ func (r *reader) key(t string) bool {
 		return false
 	}
 	found := false
-	for entry := range strings.SplitSeq(t, ",") {
-		entry = strings.TrimSpace(entry)
-		k, text, ok := strings.Cut(entry, " - ")
+	for _, m := range entry.FindAllStringSubmatch(t, -1) {
+		r.legend[m[1]], found = strings.ToLower(strings.TrimSpace(m[2])), true
+	}
+	if found {
+		return true
+	}
+	for e := range strings.SplitSeq(t, ",") {
+		e = strings.TrimSpace(e)
+		k, text, ok := strings.Cut(e, " - ")
 		if !ok {
-			if k, text, ok = strings.Cut(entry, ":"); !ok {
-				k, text, ok = strings.Cut(strings.TrimPrefix(entry, "("), ")")
-			}
+			k, text, ok = strings.Cut(e, ":")
 		}
 		k = strings.TrimSpace(k)
 		if ok && len(k) > 0 && len(k) <= 3 {
@@ -175,13 +203,30 @@ func (r *reader) key(t string) bool {
 	return found || starts
 }
 
+// learn reads all keys of a text beforehand: some devices print theirs below the rows.
+func (r *reader) learn(text []byte) {
+	for lo, hi := range layout.Lines(text) {
+		if hi-lo > 400 || layout.Blank(text[lo:hi]) {
+			r.inKey = false
+			continue
+		}
+		s := string(text[lo:hi])
+		if _, ok := heading(s); ok || !r.key(strings.TrimSpace(s)) {
+			r.inKey = false
+		}
+	}
+	r.inKey = false
+}
+
+// entry matches one of a key whose letters stand in parentheses.
+var entry = regexp.MustCompile(`\(([^() ]{1,4})\) *([^(),]+)`)
+
 // row reads a row, or what goes on from the row before.
 func (r *reader) row(s string, lo, hi int) error {
 	w := words(s)
 	// "Default Route" and "Default" stand for the prefix of length 0.
-	if len(w) > 1 && isDefault(w[0].text) && strings.EqualFold(w[1].text, "route") {
-		w = append([]word{{"default", w[0].lo, w[1].hi}}, w[2:]...)
-	}
+	w = joinPair(w, "default", "route")
+	w = joinPair(w, "black", "hole")
 	if len(w) > 40 {
 		return errRow
 	}
@@ -191,15 +236,23 @@ func (r *reader) row(s string, lo, hi int) error {
 		r.Collector.Read++
 		return nil
 	}
-	cells, ok := align(w, r.cols)
+	cols := r.cols
+	if r.lower != nil && r.pending != nil {
+		return r.secondLine(s, lo, hi)
+	}
+	cells, ok := align(w, cols)
 	if !ok {
 		return errRow
 	}
 	row := rowCells{lo: lo, hi: hi}
-	for i, c := range r.cols {
-		if cells[i] != "" && row.cell[c.kind] == "" {
-			row.cell[c.kind] = cells[i]
+	row.fill(cols, cells)
+	if r.lower != nil {
+		if row.cell[destination] == "" {
+			return errRow
 		}
+		r.pending = &row
+		r.Collector.Read++
+		return nil
 	}
 	if row.cell[destination] == "" {
 		switch {
@@ -228,6 +281,50 @@ func (r *reader) row(s string, lo, hi int) error {
 		return err
 	}
 	r.last = &row
+	r.Collector.Read++
+	return nil
+}
+
+// joinPair makes one word of two that stand side by side and mean the first or both together.
+func joinPair(w []word, first, second string) []word {
+	for i := 0; i+1 < len(w); i++ {
+		if strings.EqualFold(w[i].text, first) && strings.EqualFold(w[i+1].text, second) {
+			text := first
+			if !isDefault(first) {
+				text += second
+			}
+			w[i] = word{text, w[i].lo, w[i+1].hi}
+			return slices.Delete(w, i+1, i+2)
+		}
+	}
+	return w
+}
+
+// fill takes the cells of one line.
+func (row *rowCells) fill(cols []column, cells []string) {
+	for i, c := range cols {
+		if cells[i] != "" && row.cell[c.kind] == "" {
+			row.cell[c.kind] = cells[i]
+		}
+	}
+}
+
+// secondLine reads the lower line of a row that takes two.
+func (r *reader) secondLine(s string, lo, hi int) error {
+	cells, ok := align(joinPair(words(strings.NewReplacer("[", " ", "]", " ").Replace(s)), "black", "hole"), r.lower)
+	if !ok {
+		return errRow
+	}
+	row, first := r.pending, r.pending.hi
+	r.pending = nil
+	row.fill(r.lower, cells)
+	row.hi = hi
+	if err := r.add(row); err != nil {
+		r.Collector.Read--
+		r.LeaveUnread(row.lo, first, err)
+		return err
+	}
+	r.last = row
 	r.Collector.Read++
 	return nil
 }

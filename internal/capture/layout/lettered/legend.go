@@ -1,6 +1,7 @@
 package lettered
 
 import (
+	"regexp"
 	"strings"
 
 	"zarvek/internal/core/route"
@@ -62,10 +63,21 @@ func (l *legend) add(line string) bool {
 			l.entries[letter] = text // "O E2" alone still says what O is
 		}
 		l.entries[key], found = text, true
-		l.selects = l.selects || strings.Contains(text, "selected route")
-		l.installs = l.installs || strings.Contains(text, "fib route") || strings.Contains(text, "installed")
+		if !isLetter(key[0]) { // a mark, not a protocol that happens to be "installed" or "selected" somewhere
+			l.selects = l.selects || isSelected(text)
+			l.installs = l.installs || isInstalled(text)
+		}
 	}
 	return found
+}
+
+// isSelected and isInstalled tell what a mark means from the legend's words for it.
+func isSelected(text string) bool {
+	return strings.Contains(text, "selected") || strings.HasPrefix(text, "best") || strings.HasPrefix(text, "active")
+}
+
+func isInstalled(text string) bool {
+	return strings.Contains(text, "fib route") || strings.Contains(text, "in fib") || strings.Contains(text, "installed")
 }
 
 // read interprets a code column such as "O>*", "O IA" or "S*".
@@ -78,6 +90,9 @@ func (l *legend) read(column string) code {
 	return c
 }
 
+// marks are the meanings of letters that are no protocol's.
+var marks = map[string]bool{"rejected": true, "queued": true, "trapped": true, "offload failure": true, "backup": true}
+
 func (l *legend) interpret(column string) code {
 	var c code
 	selected, fib, refused := false, false, false
@@ -87,23 +102,24 @@ func (l *legend) interpret(column string) code {
 			continue
 		}
 		text, n := l.longest(rest)
+		mark := !isLetter(rest[0]) || marks[text]
 		rest = rest[n:]
 		switch {
 		case first && (n > 0 && isLetter(column[0])):
 			c.protocol, c.subtype = protocolOf(text)
 			c.known = text != ""
-		case strings.Contains(text, "selected route"):
-			selected = true
-		case strings.Contains(text, "fib route"):
-			fib = true
-		case text == "rejected", text == "queued", strings.Contains(text, "offload failure"), strings.Contains(text, "trapped"):
-			refused = text == "rejected" || text == "queued" || refused
-		case text == "backup":
-			c.backup = true
-		default:
+		case !mark:
 			if _, sub := protocolOf(text); sub != "" {
 				c.subtype = sub
 			}
+		case isSelected(text):
+			selected = true
+		case isInstalled(text):
+			fib = true
+		case text == "rejected", text == "queued", strings.Contains(text, "offload failure"), strings.Contains(text, "trapped"):
+			refused = text == "rejected" || text == "queued" || refused
+		case strings.Contains(text, "backup"):
+			c.backup = true
 		}
 	}
 	if selected || !l.selects {
@@ -128,6 +144,9 @@ func (l *legend) longest(s string) (text string, n int) {
 	return "", 1
 }
 
+// external matches the ways in which legends write the two types of an external route (RFC 2328 section 2.3).
+var external = regexp.MustCompile(`(nssa )?ext(?:ernal)?[ -]?(?:type)?[ -]?([12])\b`)
+
 // protocolOf names the protocol that a legend's description means, with the subtype it adds.
 func protocolOf(text string) (route.Protocol, string) {
 	has := func(words ...string) bool {
@@ -139,15 +158,12 @@ func protocolOf(text string) (route.Protocol, string) {
 		return false
 	}
 	sub := ""
+	m := external.FindStringSubmatch(text)
 	switch {
-	case has("nssa external type 1"):
-		sub = "nssa-external-1"
-	case has("nssa external type 2"):
-		sub = "nssa-external-2"
-	case has("external type 1"):
-		sub = "external-1"
-	case has("external type 2"):
-		sub = "external-2"
+	case m != nil && m[1] != "":
+		sub = "nssa-external-" + m[2]
+	case m != nil:
+		sub = "external-" + m[2]
 	case has("inter area", "inter-area", "interarea", "ospf inter"):
 		sub = "inter-area"
 	case has("intra area", "intra-area", "ospf intra"):

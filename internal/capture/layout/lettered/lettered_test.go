@@ -86,6 +86,37 @@ var readTests = []struct {
 			"7 10.61.41.0/24 bgp 200/0 via 172.28.61.9 dev wan1: active installed", "8 10.61.90.5/32 other -/- dev outside: active installed", "11 (7) 10.70.0.0/24 direct -/- dev y0: active installed"}, nil},
 	{"wrapped rows", plain + "O        10.61.16.0 255.255.255.0 \n           [110/20] via 172.28.61.17, 00:01:02, outside\nO IA     10.61.17.0/24\n           [110/30] via 172.28.61.17, 00:01:02, outside\n",
 		[]string{"5 10.61.16.0/24 ospf 110/20 via 172.28.61.17 dev outside: active installed", "7 10.61.17.0/24 ospf/inter-area 110/30 via 172.28.61.17 dev outside: active installed"}, nil},
+	{"a way kept for fast reroute, a next hop in another table", `Codes: C - connected, S - static, R - RIP, B - BGP, (>) - Diversion path
+       D - EIGRP, EX - EIGRP external, O - OSPF, IA - OSPF inter area
+       N1 - OSPF NSSA external type 1, N2 - OSPF NSSA external type 2
+       E1 - OSPF external type 1, E2 - OSPF external type 2, E - EGP
+       i - ISIS, L1 - IS-IS level-1, L2 - IS-IS level-2
+       ia - IS-IS inter area, su - IS-IS summary null, * - candidate default
+       U - per-user static route, o - ODR, L - local, G  - DAGR, l - LISP
+       A - access/subscriber, a - Application route
+       M - mobile route, r - RPL, t - Traffic Engineering, (!) - FRR Backup path
+
+O    10.61.16.0/24 [110/20] via 172.28.61.5, 2d03h, cable0/0/0/2
+                   [110/0] via 172.28.61.9, 2d03h, cable0/0/0/3 (!)
+O E2 10.61.24.0/24 [110/20] via 172.28.61.5, 2d03h, cable0/0/0/2
+B    10.62.0.0/16 [200/0] via 10.61.254.9 (nexthop in vrf default), 5d01h
+`, []string{"11 10.61.16.0/24 ospf 110/20 via 172.28.61.5 dev cable0/0/0/2 via 172.28.61.9 dev cable0/0/0/3 backup: active installed",
+		"13 10.61.24.0/24 ospf/external-2 110/20 via 172.28.61.5 dev cable0/0/0/2: active installed", "14 10.62.0.0/16 bgp 200/0 via 10.61.254.9 in default: active installed"}, nil},
+	{"a title with a count, IPv6 next hops alone on their line, short names of the external types", `IPv6 Routing Table - default - 6 entries
+Codes: C - Connected, L - Local, S - Static, U - Per-user Static route
+       B - BGP, R - RIP, I1 - ISIS L1, I2 - ISIS L2
+       IA - ISIS interarea, IS - ISIS summary, D - EIGRP, EX - EIGRP external
+       O - OSPF Intra, OI - OSPF Inter, OE1 - OSPF ext 1, OE2 - OSPF ext 2
+       ON1 - OSPF NSSA ext 1, ON2 - OSPF NSSA ext 2
+S   ::/0 [1/0]
+     via FD6B:1::1
+OE2 FD6B:40::/64 [110/20]
+     via FE80::1, cable0/1
+     via FE80::2, cable0/2
+`,
+		[]string{"7 ::/0 static 1/0 via fd6b:1::1: active installed", "9 fd6b:40::/64 ospf/external-2 110/20 via fe80::1 dev cable0/1 via fe80::2 dev cable0/2: active installed"}, nil},
+	{"a protocol that the legend calls installed is no mark", "Codes: C - connected, O - OSPF, DH - DHCP client installed default route\n\nO 10.61.32.0/24 [110/20] via 172.28.61.5, cable2\n",
+		[]string{"3 10.61.32.0/24 ospf 110/20 via 172.28.61.5 dev cable2: active installed"}, nil},
 }
 
 func TestRead(t *testing.T) {

@@ -115,7 +115,7 @@ func (r *reader) line(line []byte, lo, hi int) error {
 		}
 		return layout.ErrNotARoute
 	}
-	if p, end := findPrefix(line); p > 0 {
+	if p, end := findPrefix(line); p > 0 && !bytes.Contains(line[:p], []byte("via")) {
 		if ok, err := r.parent(line, p, end); ok || err != nil {
 			return err
 		}
@@ -133,14 +133,21 @@ func looksMarked(text []byte) bool {
 }
 
 // instanceHeading reads the lines that name the table of the rows below: "VRF NAME:", "VRF: NAME", "Routing Table: NAME",
-// "Routing table for VRF=NAME", and longer forms that end in "VRF NAME:".
+// "Routing table for VRF=NAME", "IPv6 Routing Table - NAME - 10 entries", and longer forms that end in "VRF NAME:".
 func instanceHeading(line []byte) (string, bool) {
 	line = bytes.TrimRight(line, " \t")
 	last := line[len(line)-1]
-	if len(line) > 200 || line[0] != 'V' && line[0] != 'R' && last != ':' {
+	if len(line) > 200 || line[0] != 'V' && line[0] != 'R' && line[0] != 'I' && last != ':' {
 		return "", false
 	}
 	s := string(line)
+	if _, rest, ok := strings.Cut(s, " Routing Table - "); ok && line[0] == 'I' {
+		name, _, _ := strings.Cut(rest, " - ")
+		if strings.HasSuffix(name, " entries") {
+			name = ""
+		}
+		return instanceName(name), true
+	}
 	for _, begin := range []string{"VRF: ", "Routing Table: ", "Routing table for VRF="} {
 		if name, ok := strings.CutPrefix(s, begin); ok {
 			return instanceName(strings.TrimSpace(name)), true
@@ -165,7 +172,7 @@ func instanceHeading(line []byte) (string, bool) {
 
 // instanceName returns "" for the names that the default instance goes by.
 func instanceName(name string) string {
-	if name == "default" || name == "0" {
+	if strings.EqualFold(name, "default") || name == "0" {
 		return ""
 	}
 	return name

@@ -170,7 +170,15 @@ func (r *reader) words(part []byte, lo, hi int, h *route.NextHop) error {
 		case bytes.Equal(word, []byte("(vrf")), bytes.Equal(word, []byte("vrf")):
 			lo, hi = layout.Field(part, hi)
 			h.Table = string(bytes.TrimRight(part[lo:hi], ")"))
-		case flag(word, h), word[0] == '(', word[0] == '[', isAge(word):
+		case bytes.Equal(word, []byte("(!)")):
+			h.Backup = true // the path kept ready for fast reroute
+		case flag(word, h), word[0] == '[', isAge(word):
+		case word[0] == '(': // a remark, which may name the table of the next hop: "(nexthop in vrf NAME)"
+			for vrf := false; lo < hi && part[hi-1] != ')'; vrf = bytes.Equal(part[lo:hi], []byte("vrf")) {
+				if lo, hi = layout.Field(part, hi); vrf {
+					h.Table = string(bytes.TrimRight(part[lo:hi], ")"))
+				}
+			}
 		case h.Interface == "":
 			h.Interface = r.name(bytes.TrimRight(word, ")"))
 		}

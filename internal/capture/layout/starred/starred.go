@@ -31,7 +31,8 @@ func recognise(text []byte) int {
 		if _, ok := tableHeading(line); ok || isTerse(line) || isForwarding(line) || bytes.HasPrefix(line, []byte("Routing table: ")) {
 			n += 5
 		} else if i := bytes.IndexByte(line, '['); i >= 0 {
-			if _, ok := parseProtocol(line[i:]); ok {
+			x, ok := parseProtocol(line[i:])
+			if ok && x.preference.Known && (i == 0 || bytes.IndexByte([]byte(" \t*+-"), line[i-1]) >= 0) {
 				n += 2
 			}
 		}
