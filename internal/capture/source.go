@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"runtime"
 	"slices"
 	"sync"
 	"sync/atomic"
@@ -50,7 +51,8 @@ func newSource(name string, raw []byte) (*Source, error) {
 	}
 	s.raw = toUTF8(raw)
 	s.text = s.raw
-	if dirty(s.raw) || noisy(s.raw) {
+	whole := document(s.raw)
+	if anywhere(s.raw, func(b []byte) bool { return dirty(b) || !whole && noisy(b) }) {
 		s.clean()
 	}
 	return s, nil
@@ -73,6 +75,31 @@ func toUTF8(b []byte) []byte {
 	}
 	return []byte(string(utf16.Decode(units)))
 }
+
+// largePart is the least size of the parts in which a large file is looked through side by side.
+const largePart = 4 << 20
+
+// anywhere reports whether found says yes of any part of b. The parts overlap, so that no sign is cut in two.
+func anywhere(b []byte, found func([]byte) bool) bool {
+	n := min(len(b)/largePart, runtime.GOMAXPROCS(0))
+	if n < 2 {
+		return found(b)
+	}
+	var yes atomic.Bool
+	var wg sync.WaitGroup
+	for i := range n {
+		wg.Go(func() {
+			if found(b[len(b)*i/n : min(len(b)*(i+1)/n+maxSign, len(b))]) {
+				yes.Store(true)
+			}
+		})
+	}
+	wg.Wait()
+	return yes.Load()
+}
+
+// maxSign is longer than any sign that noisy looks for.
+const maxSign = 32
 
 // bom is the UTF-8 byte-order mark.
 var bom = []byte{0xef, 0xbb, 0xbf}
@@ -137,6 +164,16 @@ func (s *Source) quiet(start int) {
 	if front > 0 {
 		s.text = append(s.text[:start], line[front:]...)
 	}
+}
+
+// document reports whether a text is JSON from end to end, which no terminal has written into.
+func document(b []byte) bool {
+	b = bytes.TrimSpace(b)
+	if len(b) < 2 || b[0] != '[' && b[0] != '{' {
+		return false
+	}
+	second := bytes.TrimLeft(b[1:min(len(b), 100)], " \t\r\n")
+	return len(second) > 0 && (b[0] == '[' && second[0] == '{' && b[len(b)-1] == ']' || b[0] == '{' && second[0] == '"' && b[len(b)-1] == '}')
 }
 
 // noisy is a cheap look for anything that quiet would change.

@@ -35,23 +35,28 @@ type Shared struct {
 func (c *Collector) Add(name string, kind network.Kind, r route.Route, room int) Shared {
 	k := tableKey{name, route.FamilyOf(r.Prefix.Addr()), kind}
 	if c.lastAt == 0 || k != c.last {
-		i, ok := c.index[k]
-		if !ok {
-			if c.index == nil {
-				c.index = map[tableKey]int{}
-			}
-			i = len(c.Facts.Tables)
-			c.index[k] = i
-			c.sharers = append(c.sharers, sharer{})
-			c.Facts.Tables = append(c.Facts.Tables, network.TableFacts{Name: name, Family: k.family, Kind: kind})
-			c.Facts.Tables[i].Routes.Grow(room)
-		}
-		c.last, c.lastAt = k, i+1
+		c.last, c.lastAt = k, c.table(k, room)+1
 	}
 	l := &c.Facts.Tables[c.lastAt-1].Routes
 	id := c.sharers[c.lastAt-1].id(l, r.Attributes)
 	l.Add(r.Prefix, id, r.State, r.Mark)
 	return Shared{c.lastAt, id}
+}
+
+// table returns the index of a table, new where there was none.
+func (c *Collector) table(k tableKey, room int) int {
+	i, ok := c.index[k]
+	if !ok {
+		if c.index == nil {
+			c.index = map[tableKey]int{}
+		}
+		i = len(c.Facts.Tables)
+		c.index[k] = i
+		c.sharers = append(c.sharers, sharer{})
+		c.Facts.Tables = append(c.Facts.Tables, network.TableFacts{Name: k.name, Family: k.family, Kind: k.kind})
+		c.Facts.Tables[i].Routes.Grow(room)
+	}
+	return i
 }
 
 // AddShared adds a route with attributes that Add returned, to the table that Add put them in.
@@ -74,4 +79,29 @@ func (c *Collector) CutLast() {
 // LeaveUnread accounts for a line that could not be read.
 func (c *Collector) LeaveUnread(lo, hi int, why error) {
 	c.Unread = append(c.Unread, Unread{Mark: Mark(lo, hi), Reason: why})
+}
+
+// Beside returns a collector for n lines of the text, skip lines behind the start of c's, whose routes are kept in room
+// that c's table has reserved. Join brings them together.
+func (c *Collector) Beside(skip, n int) Collector {
+	var o Collector
+	if len(c.Facts.Tables) == 1 {
+		o.table(c.last, 0)
+		o.last, o.lastAt = c.last, 1
+		o.Facts.Tables[0].Routes = c.Facts.Tables[0].Routes.Window(skip, n)
+	}
+	return o
+}
+
+// Join adds what another collector has of the text behind this one's, and empties it.
+func (c *Collector) Join(o *Collector) {
+	c.Read, c.Ignored, c.Unread, c.Spans = c.Read+o.Read, c.Ignored+o.Ignored, append(c.Unread, o.Unread...), append(c.Spans, o.Spans...)
+	for i := range o.Facts.Tables {
+		t := &o.Facts.Tables[i]
+		at := c.table(tableKey{t.Name, t.Family, t.Kind}, 0)
+		mine := &c.Facts.Tables[at]
+		mine.Cut = mine.Cut || t.Cut
+		mine.Routes.Append(&t.Routes, func(s route.State) route.State { return s })
+	}
+	*o = Collector{}
 }

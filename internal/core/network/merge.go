@@ -215,6 +215,13 @@ func lowestMetric(kernel []merged) {
 func (t *Table) lowestInPlace() {
 	for i := 0; i < t.Routes.Len(); {
 		g := t.group(i)
+		if _, state := t.Routes.Used(i); g.Hi == g.Lo+1 { // nearly all are alone
+			if state&route.Unusable == 0 {
+				t.Routes.SetState(i, state|route.Active|route.Installed)
+			}
+			i = g.Hi
+			continue
+		}
 		best := route.Number{}
 		for _, r := range t.Members(g) {
 			if m := kernelMetric(r); !r.Is(route.Unusable) && (!best.Known || m < best.Value) {

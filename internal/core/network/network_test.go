@@ -111,6 +111,32 @@ func TestCovering(t *testing.T) {
 	require.Equal(t, []string{"10.1.0.0/16×2", "10.0.0.0/8×1", "0.0.0.0/0×1"}, got)
 }
 
+func TestALargeTableCoversAsASmallOneDoes(t *testing.T) {
+	var tab network.Table
+	id := tab.Routes.Share(&route.Attributes{Protocol: route.BGP})
+	add := func(p string) { tab.Routes.Add(netip.MustParsePrefix(p), id, route.Active, route.Mark{}) }
+	for _, p := range []string{"0.0.0.0/0", "10.0.0.0/7", "11.0.0.0/8", "10.0.0.0/15"} {
+		add(p)
+	}
+	for i := range 1 << 17 {
+		add(netip.PrefixFrom(netip.AddrFrom4([4]byte{10 + byte(i>>16), byte(i >> 8), byte(i), 0}), 24).String())
+	}
+	tab.Routes.Sort()
+	covering := func(a string) (got []string) {
+		for g := range tab.Covering(netip.MustParsePrefix(a + "/32")) {
+			got = append(got, tab.Routes.Prefix(g.Lo).String())
+		}
+		return got
+	}
+	require.Equal(t, []string{"10.1.2.0/24", "10.0.0.0/15", "10.0.0.0/7", "0.0.0.0/0"}, covering("10.1.2.9"))
+	require.Equal(t, []string{"11.255.2.0/24", "11.0.0.0/8", "10.0.0.0/7", "0.0.0.0/0"}, covering("11.255.2.9"))
+	for _, p := range []string{"0.0.0.0/0", "10.0.0.0/24", "11.255.255.0/24"} {
+		g, ok := tab.Exact(netip.MustParsePrefix(p))
+		require.True(t, ok)
+		require.Equal(t, p, tab.Routes.Prefix(g.Lo).String())
+	}
+}
+
 func TestIncompleteOnlyBehindTheLastLine(t *testing.T) {
 	tab := coretest.Build("a: static 10.1.0.0/16 via 10.0.0.1\na: static 10.5.0.0/16 via 10.0.0.1\na: cut").Device("a").Table("default", route.IPv4)
 	require.False(t, tab.Incomplete(netip.MustParseAddr("10.1.2.3")))

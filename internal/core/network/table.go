@@ -25,7 +25,7 @@ type Table struct {
 
 	more  map[int][]route.Mark
 	once  sync.Once
-	index bart.Table[uint32]
+	index [2]bart.Table[uint32] // of the groups in order: the first half of a large table, or all; the second half
 }
 
 // DifferenceKind says how two captures of one device differ on a prefix.
@@ -60,20 +60,36 @@ func (t *Table) group(lo int) Group {
 	return Group{lo, hi}
 }
 
+// manyRoutes is from where on the index is built in two halves side by side.
+const manyRoutes = 1 << 17
+
 func (t *Table) build() {
-	for i := 0; i < t.Routes.Len(); {
-		g := t.group(i)
-		t.index.Insert(t.Routes.Prefix(i), uint32(i))
-		i = g.Hi
+	n := t.Routes.Len()
+	if n < manyRoutes {
+		t.insert(0, 0, n)
+		return
+	}
+	half := t.group(n / 2).Hi
+	var wg sync.WaitGroup
+	wg.Go(func() { t.insert(1, half, n) })
+	t.insert(0, 0, half)
+	wg.Wait()
+}
+
+func (t *Table) insert(part, lo, hi int) {
+	for i := lo; i < hi; i = t.group(i).Hi {
+		t.index[part].Insert(t.Routes.Prefix(i), uint32(i))
 	}
 }
 
 // Exact returns the group of a prefix.
 func (t *Table) Exact(p netip.Prefix) (Group, bool) {
 	t.once.Do(t.build)
-	lo, ok := t.index.Get(p.Masked())
+	lo, ok := t.index[1].Get(p.Masked())
 	if !ok {
-		return Group{}, false
+		if lo, ok = t.index[0].Get(p.Masked()); !ok {
+			return Group{}, false
+		}
 	}
 	return t.group(int(lo)), true
 }
@@ -82,9 +98,12 @@ func (t *Table) Exact(p netip.Prefix) (Group, bool) {
 func (t *Table) Covering(p netip.Prefix) iter.Seq[Group] {
 	t.once.Do(t.build)
 	return func(yield func(Group) bool) {
-		for _, lo := range t.index.Supernets(p) {
-			if !yield(t.group(int(lo))) {
-				return
+		// What covers p in the second half is longer than what does in the first: it begins later, or is sorted behind.
+		for part := len(t.index) - 1; part >= 0; part-- {
+			for _, lo := range t.index[part].Supernets(p) {
+				if !yield(t.group(int(lo))) {
+					return
+				}
 			}
 		}
 	}

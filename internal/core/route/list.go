@@ -140,6 +140,15 @@ func compare(a, b record) int {
 	return cmp.Or(cmp.Compare(a.attr&v6flag, b.attr&v6flag), cmp.Compare(a.hi, b.hi), cmp.Compare(a.lo, b.lo), cmp.Compare(a.bits, b.bits))
 }
 
+// Window returns an empty list that keeps its first n records in room that l has reserved beyond its first skip ones, so
+// that Append of it to l moves them where they are. L must not grow past skip before that.
+func (l *List) Window(skip, n int) List {
+	if skip < len(l.recs) || skip+n > cap(l.recs) {
+		return List{}
+	}
+	return List{recs: l.recs[skip : skip : skip+n]}
+}
+
 // Append adds all routes of o, with every state changed by state.
 func (l *List) Append(o *List, state func(State) State) {
 	base := uint32(len(l.attrs))

@@ -1,6 +1,7 @@
 package iproute
 
 import (
+	"bytes"
 	"fmt"
 	"net/netip"
 	"slices"
@@ -69,7 +70,11 @@ func (r *reader) keep(o *object, a *route.Attributes, prefix netip.Prefix) {
 	if special := a.Special; special == route.None && allInactive(a.NextHops) {
 		state = route.Unusable
 	}
-	r.shared = r.Add(tableName(o.Table), network.ForwardingTable, route.Route{Prefix: prefix, Attributes: a, State: state, Mark: layout.Mark(o.lo, o.hi)}, 0)
+	room := 0
+	if len(r.Facts.Tables) == 0 {
+		room = bytes.Count(r.text[o.lo:], []byte(begin))
+	}
+	r.shared = r.Add(tableName(o.Table), network.ForwardingTable, route.Route{Prefix: prefix, Attributes: a, State: state, Mark: layout.Mark(o.lo, o.hi)}, room)
 	r.plain = state == 0 && o.PrefSrc == "" && o.Dst != "default"
 	src, ok := layout.Addr([]byte(o.PrefSrc))
 	if ok && o.Dev != "" && a.Protocol == route.Direct && prefix.Contains(src) && !src.IsLoopback() {

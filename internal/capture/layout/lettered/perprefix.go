@@ -48,6 +48,7 @@ func (r *reader) perPrefix(line []byte, lo, hi int) bool {
 		r.Ignored++
 	case bytes.HasPrefix(line, []byte("IP Route Table for VRF ")), bytes.HasPrefix(line, []byte("IPv6 Routing Table for VRF ")):
 		r.flush()
+		r.turned = true
 		r.instance = instanceName(strings.Trim(string(line[bytes.Index(line, []byte("VRF "))+4:]), "\" "))
 		clear(r.seen)
 		r.Ignored++

@@ -13,17 +13,34 @@ import (
 
 // Read reads a text of this family.
 func Read(text []byte) layout.Reading {
-	r := reader{text: text, names: map[string]string{}, hops: map[string]netip.Addr{}, seen: map[string]seenRow{}}
+	if cuts := pieces(text); len(cuts) > 0 {
+		if r, ok := readPieces(text, cuts); ok {
+			return r
+		}
+	}
+	r := newReader(text)
+	r.lines(0, len(text))
+	return r.Reading
+}
+
+func newReader(text []byte) *reader {
+	r := &reader{text: text, names: map[string]string{}, hops: map[string]netip.Addr{}, seen: map[string]seenRow{}}
 	r.Layout = name
-	for lo, hi := range layout.Lines(text) {
-		line := text[lo:hi]
+	return r
+}
+
+// lines reads the lines from from to to, which are bounds of lines.
+func (r *reader) lines(from, to int) {
+	for lo, hi := range layout.Lines(r.text[from:to]) {
+		lo, hi = lo+from, hi+from
+		line := r.text[lo:hi]
 		if layout.Blank(line) {
 			r.inLegend = false
 			continue
 		}
 		if err := r.line(line, lo, hi); err != nil {
 			r.flush()
-			if hi == len(text) && len(r.Facts.Tables) > 0 {
+			if hi == len(r.text) && len(r.Facts.Tables) > 0 {
 				err = fmt.Errorf("%w: %w", layout.ErrCut, err)
 				r.CutLast()
 			}
@@ -31,13 +48,13 @@ func Read(text []byte) layout.Reading {
 		}
 	}
 	r.flush()
-	return r.Reading
 }
 
 // reader is the state while one text is read.
 type reader struct {
 	layout.Collector
 	text     []byte
+	turned   bool // a line was met that changes how the rows below it are read
 	legend   *legend
 	inLegend bool
 	instance string // table (VRF) that the last heading named, "" for the default
@@ -77,6 +94,7 @@ func (r *reader) line(line []byte, lo, hi int) error {
 	switch {
 	case isLegend(line):
 		r.flush()
+		r.turned = true
 		r.legend, r.inLegend, r.heading = newLegend(), true, -1
 		clear(r.seen)
 		r.legend.add(string(line[bytes.IndexByte(line, ':')+1:]))
@@ -105,6 +123,7 @@ func (r *reader) line(line []byte, lo, hi int) error {
 		}
 		if name, ok := instanceHeading(line); ok {
 			r.flush()
+			r.turned = true
 			r.instance, r.heading = name, -1
 			clear(r.seen)
 			r.Ignored++
@@ -185,6 +204,7 @@ func (r *reader) parent(line []byte, lo, hi int) (bool, error) {
 		return false, nil
 	}
 	r.flush()
+	r.turned = true
 	p, err := layout.Prefix(line[lo:hi], true)
 	if err != nil {
 		return true, err

@@ -131,8 +131,6 @@ func (c *cursor) u8() int { return int(c.take(1)[0]) }
 
 func (c *cursor) u16() int { return int(binary.BigEndian.Uint16(c.take(2))) }
 
-func (c *cursor) u32() uint32 { return binary.BigEndian.Uint32(c.take(4)) }
-
 // index reads the peers (RFC 6396 section 4.3.1).
 func (r *reader) index(c *cursor) error {
 	c.take(4)
