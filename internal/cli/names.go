@@ -126,3 +126,20 @@ func (l *loaded) address(role, s string) (netip.Addr, error) {
 	}
 	return netip.Addr{}, usagef("the %s must be an IPv4 or IPv6 address, not %q", role, s)
 }
+
+// interfaceOf finds an interface of a device. Where no capture shows any, the name is taken as it is.
+func (l *loaded) interfaceOf(d *network.Device, name string) (string, error) {
+	names := l.walk().Topology().Interfaces(d)
+	if len(names) == 0 {
+		return name, nil
+	}
+	i, err := pick(name, names)
+	if err != nil {
+		hint := err.Error()
+		if hint == "" {
+			hint = "; it has " + strings.Join(names[:min(len(names), 12)], ", ")
+		}
+		return "", usagef("%s has no interface %q%s", d.Name, name, hint)
+	}
+	return names[i], nil
+}

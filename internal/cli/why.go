@@ -1,10 +1,16 @@
 package cli
 
 import (
+	"errors"
 	"flag"
+	"fmt"
 	"net/netip"
+	"strconv"
+	"strings"
 
+	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
+	"zarvek/internal/core/selection"
 	"zarvek/internal/present"
 )
 
@@ -15,9 +21,22 @@ func whyCommand() command {
 		long: `Says what a device does with a destination (an address, or a prefix) and why: the
 longest prefix, the preference, the metric, equal cost; each with what lost by it. Then
 how the next hop is resolved and who answers for it, and what would take over.
-Exit code 1: the device has no route, or discards, or the captures cannot tell.`,
+
+-from INTERFACE asks the other way round: whether a packet from DESTINATION that comes in
+by that interface would pass a strict, feasible or loose source check (RFC 3704).
+
+-would-win ROUTE tells how a static route you think of adding would fare; nothing is
+changed. A route is "PREFIX via ADDRESS", "PREFIX dev INTERFACE", both, or "PREFIX discard",
+with "preference N" behind it if it should have one:
+
+  zarvek why control 10.61.16.20 -would-win "10.61.16.0/24 via 172.28.61.22 preference 130"
+
+Exit code 1: the device has no route, or discards, or the captures cannot tell; a strict
+check would drop; the route could not be used.`,
 		setup: func(fs *flag.FlagSet) action {
 			table := fs.String("table", "default", "look in this `table` instead of the default one")
+			from := fs.String("from", "", "judge packets from DESTINATION that come in by this `interface`")
+			wish := fs.String("would-win", "", "how this `route` would fare, if it were added")
 			return func(e *env, args []string) error {
 				if len(args) != 2 {
 					return usagef("why takes DEVICE and DESTINATION, not %d arguments", len(args))
@@ -39,9 +58,15 @@ Exit code 1: the device has no route, or discards, or the captures cannot tell.`
 					dst = netip.PrefixFrom(a, a.BitLen())
 				}
 				fam := route.FamilyOf(dst.Addr())
+				if *from != "" {
+					return e.reverse(l, d, dst.Addr(), *from)
+				}
 				t := d.Table(*table, fam)
 				if t == nil {
 					return &noTable{d.Name, *table, fam}
+				}
+				if *wish != "" {
+					return e.wish(l, d, t, *wish)
 				}
 				x := l.walk().Why(d, t, dst.Masked())
 				if e.as == "json" {
@@ -56,6 +81,108 @@ Exit code 1: the device has no route, or discards, or the captures cannot tell.`
 			}
 		},
 	}
+}
+
+// reverse answers -from.
+func (e *env) reverse(l *loaded, d *network.Device, src netip.Addr, ifname string) error {
+	ifname, err := l.interfaceOf(d, ifname)
+	if err != nil {
+		return err
+	}
+	r, ok := l.walk().ReverseCheck(d, src, ifname)
+	if !ok {
+		return &noTable{d.Name, "default", route.FamilyOf(src)}
+	}
+	if e.as == "json" {
+		err = present.ReverseJSON(e.out, d.Name, r, e.view(l))
+	} else {
+		err = present.ReverseText(e.out, d.Name, r, e.view(l))
+	}
+	if err == nil && !r.Strict {
+		return errBadNews
+	}
+	return err
+}
+
+// wish answers -would-win.
+func (e *env) wish(l *loaded, d *network.Device, t *network.Table, text string) error {
+	s, err := parseRoute(text)
+	if err != nil {
+		return usagef("-would-win: %s", err)
+	}
+	if route.FamilyOf(s.Prefix.Addr()) != t.Family {
+		return usagef("-would-win: %s and the destination are of two families", s.Prefix)
+	}
+	if s.NextHop.Interface != "" {
+		if s.NextHop.Interface, err = l.interfaceOf(d, s.NextHop.Interface); err != nil {
+			return err
+		}
+	}
+	x := selection.WouldWin(d, t, s)
+	if e.as == "json" {
+		err = present.WishJSON(e.out, d.Name, x, e.view(l))
+	} else {
+		err = present.WishText(e.out, d.Name, x, e.view(l))
+	}
+	if err == nil && x.Outcome == selection.CouldNotBeUsed {
+		return errBadNews
+	}
+	return err
+}
+
+// parseRoute reads a route as a user writes it: PREFIX [via ADDRESS] [dev INTERFACE] [preference N] [metric N], or with
+// "discard" or "refuse" in place of a next hop.
+func parseRoute(text string) (network.Static, error) {
+	w := strings.Fields(text)
+	var s network.Static
+	if len(w) == 0 {
+		return s, errors.New("the route is empty; write PREFIX via ADDRESS")
+	}
+	p, err := netip.ParsePrefix(w[0])
+	if err != nil {
+		return s, fmt.Errorf("%q is no prefix; write ADDRESS/LENGTH first", w[0])
+	}
+	s.Prefix = p.Masked()
+	for i := 1; i < len(w); i++ {
+		value := ""
+		if i+1 < len(w) {
+			value = w[i+1]
+		}
+		switch w[i] {
+		case "discard":
+			s.Special = route.Blackhole
+			continue
+		case "refuse":
+			s.Special = route.Unreachable
+			continue
+		case "via":
+			if s.NextHop.Address, err = netip.ParseAddr(value); err != nil {
+				return s, fmt.Errorf("%q behind via is no address", value)
+			}
+		case "dev":
+			s.NextHop.Interface = value
+		case "preference", "metric":
+			n, err := strconv.ParseUint(value, 10, 32)
+			if err != nil {
+				return s, fmt.Errorf("%q behind %s is no number", value, w[i])
+			}
+			if w[i] == "metric" {
+				s.Metric = route.N(n)
+			} else {
+				s.Preference = route.N(n)
+			}
+		default:
+			return s, fmt.Errorf("%q is not understood; a route is PREFIX via ADDRESS, dev INTERFACE or discard, then preference N", w[i])
+		}
+		i++
+	}
+	if s.Special == route.None && !s.NextHop.Address.IsValid() && s.NextHop.Interface == "" {
+		return s, fmt.Errorf("%q leads nowhere; add via ADDRESS, dev INTERFACE or discard", text)
+	}
+	if a := s.NextHop.Address; a.IsValid() && a.Is4() != p.Addr().Is4() {
+		return s, fmt.Errorf("%s and %s are of two families", p, a)
+	}
+	return s, nil
 }
 
 // noTable is a question to a table that was not captured.

@@ -28,8 +28,15 @@ func TraceText(w io.Writer, rt forward.RoundTrip, v View) error {
 	default:
 		v.direction(w, "Back", dst+" to "+src, *rt.Return, rt.Source)
 	}
-	for _, s := range advices(rt) {
-		fmt.Fprintf(w, "\nWhat to do: %s.\n", s)
+	switch all := advices(rt); len(all) {
+	case 0:
+	case 1:
+		fmt.Fprintf(w, "\nWhat to do: %s.\n", all[0])
+	default:
+		fmt.Fprintln(w, "\nWhat to do:")
+		for _, s := range all {
+			fmt.Fprintf(w, "  %s.\n", s)
+		}
 	}
 	return nil
 }

@@ -2,6 +2,7 @@ package layout
 
 import (
 	"encoding/binary"
+	"fmt"
 	"net/netip"
 	"slices"
 	"strconv"
@@ -27,10 +28,11 @@ type single struct {
 	ifname, table      string
 	weight             uint32
 	flags              uint8
+	bgp                route.BGPPath
 }
 
 func (s *sharer) id(l *route.List, a *route.Attributes) route.AttrID {
-	k := single{protocol: a.Protocol, special: a.Special, subtype: a.Subtype, preference: a.Preference, metric: a.Metric}
+	k := single{protocol: a.Protocol, special: a.Special, subtype: a.Subtype, preference: a.Preference, metric: a.Metric, bgp: a.BGP}
 	if len(a.NextHops) > 0 {
 		h := &a.NextHops[0]
 		k.address, k.ifname, k.table, k.weight, k.flags = h.Address, h.Interface, h.Table, h.Weight, flags(h)
@@ -57,6 +59,9 @@ func (s *sharer) severalID(l *route.List, a *route.Attributes, k single) route.A
 	for _, n := range [...]route.Number{k.preference, k.metric} {
 		key = strconv.AppendBool(key, n.Known)
 		key = binary.AppendUvarint(key, n.Value)
+	}
+	if k.bgp != (route.BGPPath{}) {
+		key = fmt.Appendf(key, "%v", k.bgp)
 	}
 	for i := range a.NextHops {
 		h := &a.NextHops[i]

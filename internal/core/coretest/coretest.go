@@ -24,6 +24,9 @@ import (
 //	a: link eth0 down [MAC]
 //	a: forwarding ipv4 off
 //	a: rule 100 from 10.0.0.0/8 to 10.1.0.0/16 iif eth0 table 7   (also blackhole, undecided)
+//	a: conf 10.9.0.0/16 via 10.0.0.2 pref 130  (a configured static route)
+//	a: bgp 10.9.0.0/16 via 10.0.0.2 lp 200 len 3 origin 1 med 5 as 65001 peer 2
+//	a: classful
 //	a: cut                                   (the tables end in the middle)
 func Build(text string) *network.Network {
 	var b network.Builder
@@ -80,6 +83,7 @@ func add(f *network.Facts, rest string, m route.Mark) {
 		}
 	}
 	w := strings.Fields(rest)
+	var f2 network.Facts
 	switch w[0] {
 	case "addr":
 		f.Addresses = append(f.Addresses, network.Address{Prefix: netip.MustParsePrefix(w[1]), Interface: w[2], Mark: m})
@@ -105,6 +109,16 @@ func add(f *network.Facts, rest string, m route.Mark) {
 			fam = route.IPv6
 		}
 		f.Forwarding = append(f.Forwarding, network.Switch{Family: fam, On: w[2] == "on", Mark: m})
+	case "classful":
+		f.Classful = append(f.Classful, m)
+	case "conf":
+		addRoute(&f2, network.Candidates, append([]string{"static"}, w[1:]...), m)
+		r := f2.Tables[0].Routes.At(0)
+		s := network.Static{Prefix: r.Prefix, Special: r.Special, Preference: r.Preference, Metric: r.Metric, Mark: m}
+		if len(r.NextHops) > 0 {
+			s.NextHop = r.NextHops[0]
+		}
+		f.Statics = append(f.Statics, s)
 	case "rule":
 		f.Rules = append(f.Rules, rule(w, m))
 	default:
@@ -171,6 +185,23 @@ func addRoute(f *network.Facts, kind network.Kind, w []string, m route.Mark) {
 				a.Preference = route.N(n)
 			} else {
 				a.Metric = route.N(n)
+			}
+			i++
+		case "lp", "len", "med", "origin", "as", "peer":
+			n, _ := strconv.ParseUint(w[i+1], 10, 32)
+			switch w[i] {
+			case "lp":
+				a.BGP.LocalPreference = route.N(n)
+			case "len":
+				a.BGP.Length = route.N(n)
+			case "med":
+				a.BGP.MultiExit = route.N(n)
+			case "origin":
+				a.BGP.Origin = route.Origin(n)
+			case "as":
+				a.BGP.NeighbourAS = uint32(n)
+			case "peer":
+				a.BGP.Session = route.BGPSession(n)
 			}
 			i++
 		case "table":

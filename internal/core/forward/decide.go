@@ -15,6 +15,9 @@ type Walker struct {
 	topo *topology.Topology
 }
 
+// Topology returns what the walker walks on.
+func (w *Walker) Topology() *topology.Topology { return w.topo }
+
 // NewWalker returns a Walker over a topology.
 func NewWalker(t *topology.Topology) *Walker { return &Walker{net: t.Network, topo: t} }
 

@@ -15,11 +15,20 @@ type Explanation struct {
 	Choice selection.Choice
 	Own    []network.Address   // the device's own address that the destination is; delivered before any route
 	Owners [][]topology.OnLink // for each resolution of the choice, for each of its exits
+	Uses   []TableUse          // where the device has several tables of the family
+	Rules  []network.Rule      // policy rules of the family that choose before any prefix is compared
+}
+
+// A TableUse says which interfaces' packets are looked up in a table.
+type TableUse struct {
+	Table      string
+	Interfaces []string
 }
 
 // Why explains what a device does with a destination by one of its tables.
 func (w *Walker) Why(d *network.Device, t *network.Table, dst netip.Prefix) Explanation {
-	x := Explanation{Device: d, Choice: selection.Explain(t, dst)}
+	x := Explanation{Device: d, Choice: selection.Explain(d, t, dst)}
+	x.Uses, x.Rules = w.uses(d, t.Family), rulesOf(d, t.Family)
 	if dst.IsSingleIP() {
 		x.Own = d.Own(dst.Addr())
 	}
@@ -35,6 +44,49 @@ func (w *Walker) Why(d *network.Device, t *network.Table, dst netip.Prefix) Expl
 		x.Owners = append(x.Owners, owners)
 	}
 	return x
+}
+
+// uses lists the tables of a device with the interfaces that belong to each; nil where it has just one.
+func (w *Walker) uses(d *network.Device, fam route.Family) []TableUse {
+	var out []TableUse
+	for _, t := range d.Tables {
+		if t.Family == fam {
+			out = append(out, TableUse{Table: t.Name})
+		}
+	}
+	if len(out) < 2 {
+		return nil
+	}
+	for _, name := range w.topo.Interfaces(d) {
+		for i := range out {
+			if out[i].Table == w.topo.TableOf(d, name) {
+				out[i].Interfaces = append(out[i].Interfaces, name)
+			}
+		}
+	}
+	return out
+}
+
+// rulesOf returns the policy rules of a family, without the ones that every kernel has: look into the local table, then
+// the main one, then the default one, whatever the packet.
+func rulesOf(d *network.Device, fam route.Family) []network.Rule {
+	var out []network.Rule
+	for _, r := range d.Rules {
+		plain := !r.From.IsValid() && !r.To.IsValid() && r.Ingress == "" && r.Action == network.RuleLookup && !r.Undecided && r.Table == "default"
+		if (r.Family == 0 || r.Family == fam) && !plain {
+			out = append(out, r)
+		}
+	}
+	return out
+}
+
+// ReverseCheck judges by RFC 3704 packets from src that come in by an interface of d.
+func (w *Walker) ReverseCheck(d *network.Device, src netip.Addr, ifname string) (selection.Reverse, bool) {
+	t := d.Table(w.topo.TableOf(d, ifname), route.FamilyOf(src))
+	if t == nil {
+		return selection.Reverse{}, false
+	}
+	return selection.ReverseCheck(t, src, ifname), true
 }
 
 // Forwards reports whether the destination is the device's own or is sent on.

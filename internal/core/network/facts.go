@@ -18,6 +18,7 @@ type Facts struct {
 	Indexes    []IfIndex
 	Statics    []Static
 	Sessions   []Session
+	Classful   []route.Mark // lines that say that the device looks up classfully
 }
 
 // A Session is a liveness session with a neighbour (RFC 5880). Interface may be "".

@@ -34,7 +34,8 @@ type Device struct {
 	Rules      []Rule // by priority
 	Statics    []Static
 	Sessions   []Session
-	Unread     int // lines that could not be read although they stand in a table or list that was
+	Classful   route.Mark // the line that says that IPv4 lookups are classful (RFC 1812 section 5.2.4.3 forbids it); none: they are not
+	Unread     int        // lines that could not be read although they stand in a table or list that was
 	own        map[netip.Addr][]int
 }
 
@@ -122,6 +123,7 @@ func (b *Builder) Add(device string, f Facts, unread int) {
 	d.Indexes = append(d.Indexes, f.Indexes...)
 	d.Statics = append(d.Statics, f.Statics...)
 	d.Sessions = append(d.Sessions, f.Sessions...)
+	d.Classful = append(d.Classful, f.Classful...)
 	d.unread += unread
 }
 
@@ -141,6 +143,12 @@ func (f *deviceFacts) build(name string) *Device {
 	f.nameInterfaces()
 	d := &Device{Name: name, Neighbours: f.Neighbours, Switches: f.Forwarding, Statics: f.Statics, Sessions: f.Sessions, Unread: f.unread, own: map[netip.Addr][]int{}}
 	d.Tables = mergeTables(f.Tables)
+	if len(f.Facts.Classful) > 0 {
+		d.Classful = f.Facts.Classful[0]
+		for _, t := range d.Tables {
+			t.Classful = t.Family == route.IPv4
+		}
+	}
 	d.Interfaces = mergeInterfaces(f.Interfaces)
 	d.Rules = mergeRules(f.Rules)
 	for _, a := range append(f.Addresses, ownAddresses(d.Tables)...) {

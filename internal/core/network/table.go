@@ -18,6 +18,7 @@ type Table struct {
 	Chosen      bool         // a routing table with preferences was captured
 	HighestWins bool         // of preferences; elsewhere the lowest does
 	Undecided   bool         // nothing but protocol databases was captured: what is used is not known
+	Classful    bool         // a known part of a class A, B or C network bars shorter prefixes for all of it
 	Weak        bool         // only a management walk was captured, which may leave routes out
 	Routes      route.List   // sorted by prefix, shorter first
 	CutAt       netip.Prefix // the last prefix read before the capture ended in the middle; invalid where none did
@@ -140,4 +141,55 @@ func (t *Table) DifferencesAt(p netip.Prefix) []Difference {
 // printed in ascending order, and a prefix that covers a starts at or before it, so a later last line is proof.
 func (t *Table) Incomplete(a netip.Addr) bool {
 	return t.CutAt.IsValid() && !a.Less(t.CutAt.Addr())
+}
+
+// Barred reports whether a classful lookup of a may not use a route of the given prefix: it is shorter than the class A,
+// B or C network of a (RFC 791 section 3.2), of which the table knows a part.
+func (t *Table) Barred(p netip.Prefix, a netip.Addr) bool {
+	if !t.Classful || !a.Is4() {
+		return false
+	}
+	major := classNetwork(a)
+	if !major.IsValid() || p.Bits() >= major.Bits() {
+		return false
+	}
+	t.once.Do(t.build)
+	for part := range t.index {
+		for q := range t.index[part].Subnets(major) {
+			if q.Bits() >= major.Bits() {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// classNetwork returns the class A, B or C network of an address, an invalid prefix for others.
+func classNetwork(a netip.Addr) netip.Prefix {
+	bits := 0
+	switch first := a.As4()[0]; {
+	case first < 128:
+		bits = 8
+	case first < 192:
+		bits = 16
+	case first < 224:
+		bits = 24
+	default:
+		return netip.Prefix{}
+	}
+	return netip.PrefixFrom(a, bits).Masked()
+}
+
+// Inside yields the groups whose prefix lies inside of p and is longer, in order.
+func (t *Table) Inside(p netip.Prefix) iter.Seq[Group] {
+	t.once.Do(t.build)
+	return func(yield func(Group) bool) {
+		for part := range t.index {
+			for q, lo := range t.index[part].Subnets(p) {
+				if q.Bits() > p.Bits() && !yield(t.group(int(lo))) {
+					return
+				}
+			}
+		}
+	}
 }

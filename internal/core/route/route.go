@@ -102,6 +102,34 @@ type NextHop struct {
 	Installed bool   // the device marks it as the one that forwards
 }
 
+// Origin is how a path came into BGP (RFC 4271 section 5.1.1). The zero Origin is not known.
+type Origin uint8
+
+const (
+	OriginIGP Origin = 1 + iota
+	OriginEGP
+	OriginIncomplete
+)
+
+// BGPSession tells from what kind of peer a path was learned. The zero BGPSession is not known.
+type BGPSession uint8
+
+const (
+	ExternalPeer BGPSession = 1 + iota
+	InternalPeer
+)
+
+// A BGPPath is the attributes that BGP compares (RFC 4271 section 9.1), as far as a capture shows them. The zero BGPPath
+// shows none. It is comparable.
+type BGPPath struct {
+	LocalPreference Number
+	Length          Number // of the AS path, in autonomous systems
+	MultiExit       Number
+	NeighbourAS     uint32 // the first of the path; 0: not known, or the path is empty
+	Origin          Origin
+	Session         BGPSession
+}
+
 // Attributes is all of a route that many routes share. It is read-only once a reader has returned it.
 type Attributes struct {
 	Protocol   Protocol
@@ -109,6 +137,7 @@ type Attributes struct {
 	Preference Number // RFC 8349 route-preference (administrative distance), as printed
 	Metric     Number
 	Special    Special
+	BGP        BGPPath
 	NextHops   []NextHop
 }
 

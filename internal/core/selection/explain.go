@@ -11,23 +11,33 @@ import (
 type Why uint8
 
 const (
-	NotChosen     Why = iota // the device chose another; the capture does not show by which rule
-	ShorterPrefix            // RFC 4632 section 5.1
-	Preference               // RFC 8349 section 5: the lowest route preference wins
-	PathType                 // OSPF path types come before the metric: RFC 2328 section 11
-	Metric                   // compared within one protocol only
-	Unusable                 // the device shows it as inactive, hidden or disabled
-	NotInstalled             // chosen, but what forwards does not have it
-	AgainstRules             // by preference it should have won
+	NotChosen       Why = iota // the device chose another; the capture does not show by which rule
+	ShorterPrefix              // RFC 4632 section 5.1
+	Preference                 // RFC 8349 section 5: the lowest route preference wins
+	PathType                   // OSPF path types come before the metric: RFC 2328 section 11
+	Level                      // IS-IS levels come before the metric: RFC 5302 section 3.2
+	LocalPreference            // RFC 4271 section 9.1.1
+	PathLength                 // RFC 4271 section 9.1.2.2 (a)
+	Origin                     // (b)
+	MultiExit                  // (c)
+	ExternalFirst              // (d)
+	Metric                     // compared within one protocol only
+	Unusable                   // the device shows it as inactive, hidden or disabled
+	NotInstalled               // chosen, but what forwards does not have it
+	AgainstRules               // by the rules it should have won
+	ClassBarred                // the device looks up classfully
+	OnlyConfigured             // it stands in the configuration and not in the table
 )
 
 // A Lost is a candidate that is not used, with what decided.
 type Lost struct {
 	Route   route.Route
-	Index   int
+	Index   int // of Route in the table; -1 where it stands in a configuration only
 	Why     Why
 	Against route.Route // the winner it was compared with
+	Rule    Why         // AgainstRules: the rule by which it should have won
 	Assumed bool        // a preference that the capture does not show was taken as the usual one
+	Failure Failure     // why its next hop leads nowhere
 }
 
 // A Choice is what a device does with a destination and why.
@@ -37,18 +47,24 @@ type Choice struct {
 	Match       Match
 	Lost        []Lost // the winner's own prefix first, then shorter prefixes, longest first
 	Resolutions []Resolution
+	Statics     []Configured // configured statics that cover the destination
+	Remarks     []Remark
 	TakesOver   *Lost // what would be used if the winner went
 	Differences []network.Difference
 }
 
-// Explain finds what t does with a destination and why. For a prefix only routes that cover all of it count.
-func Explain(t *network.Table, dst netip.Prefix) Choice {
+// Explain finds what t, a table of d, does with a destination and why. For a prefix only routes that cover all of it
+// count.
+func Explain(d *network.Device, t *network.Table, dst netip.Prefix) Choice {
 	c := Choice{Table: t, Destination: dst}
 	for g := range t.Covering(dst) {
 		m := installed(t, g)
 		switch {
 		case c.Match.Found():
 			c.lose(t, g, ShorterPrefix)
+		case m.Found() && t.Barred(m.Prefix, dst.Addr()):
+			c.Match.Barred = longer(c.Match.Barred, m.Prefix)
+			c.lose(t, g, ClassBarred)
 		case m.Found():
 			c.Match = m
 			c.Differences = t.DifferencesAt(m.Prefix)
@@ -63,8 +79,17 @@ func Explain(t *network.Table, dst netip.Prefix) Choice {
 			c.Resolutions = append(c.Resolutions, Resolve(t, r)...)
 		}
 	}
+	c.Statics = configured(d, t, dst, c.Match)
 	c.takesOver()
+	c.remark()
 	return c
+}
+
+func longer(a, b netip.Prefix) netip.Prefix {
+	if a.IsValid() && a.Bits() >= b.Bits() {
+		return a
+	}
+	return b
 }
 
 // rivals judges the other candidates for the winner's own prefix.
@@ -79,8 +104,27 @@ func (c *Choice) rivals(t *network.Table, g network.Group) {
 		}
 		l := Lost{Route: r, Index: i, Against: c.Match.Routes[0]}
 		l.Why, l.Assumed = judge(r, l.Against, t.HighestWins)
+		if l.Why == AgainstRules {
+			_, l.Rule, _ = compare(r, l.Against, t.HighestWins)
+		}
+		l.Failure = failure(t, r)
 		c.Lost = append(c.Lost, l)
 	}
+}
+
+// failure says why no next hop of a candidate leads anywhere; Resolved where one does or none is needed.
+func failure(t *network.Table, r route.Route) Failure {
+	if r.Special != route.None {
+		return Resolved
+	}
+	f := NoNextHop
+	for _, res := range Resolve(t, r) {
+		if res.Failure == Resolved {
+			return Resolved
+		}
+		f = res.Failure
+	}
+	return f
 }
 
 // lose notes the routes of a prefix that was passed over.
@@ -96,105 +140,70 @@ func (c *Choice) lose(t *network.Table, g network.Group, why Why) {
 		case why == NotChosen && r.Is(route.Active):
 			l.Why = NotInstalled
 		}
+		l.Failure = failure(t, r)
 		c.Lost = append(c.Lost, l)
 	}
 }
 
-// judge says by which rule lost gave way to won, both of one prefix.
-func judge(lost, won route.Route, highest bool) (why Why, assumed bool) {
-	if lost.Is(route.Unusable) {
-		return Unusable, false
-	}
-	if lost.Is(route.Active) {
-		return NotInstalled, false
-	}
-	lp, la := preference(lost)
-	wp, wa := preference(won)
-	if highest {
-		la, wa = false, false // there attached networks do show their preference
-		lp, wp = won.Preference, lost.Preference
-	}
-	switch {
-	case lp.Known && wp.Known && lp.Value > wp.Value:
-		return Preference, la || wa
-	case lp.Known && wp.Known && lp.Value < wp.Value:
-		return AgainstRules, la || wa
-	case lost.Protocol == won.Protocol && lost.Protocol == route.OSPF && ospfRank(lost.Subtype) > ospfRank(won.Subtype):
-		return PathType, false
-	case lost.Protocol == won.Protocol || !lost.Preference.Known && !won.Preference.Known:
-		if won.Metric.Less(lost.Metric) || !won.Metric.Known && lost.Metric.Known {
-			return Metric, false
-		}
-	}
-	return NotChosen, false
-}
-
-// preference returns a route's preference as printed. Attached networks and own addresses are printed without one
-// nearly everywhere; they are taken to have 0, which is assumed.
-func preference(r route.Route) (n route.Number, assumed bool) {
-	if !r.Preference.Known && (r.Protocol == route.Direct || r.Protocol == route.Local) {
-		return route.N(0), true
-	}
-	return r.Preference, false
-}
-
-// ospfRank orders the path types of RFC 2328 section 11: intra-area, inter-area, external type 1, external type 2.
-func ospfRank(subtype string) int {
-	switch subtype {
-	case "inter-area":
-		return 1
-	case "external-1", "nssa-external-1":
-		return 2
-	case "external-2", "nssa-external-2":
-		return 3
-	}
-	return 0
-}
-
-// takesOver picks what would be used without the winner: the best other candidate for its prefix, else what forwards
-// the next shorter prefix.
+// takesOver picks what would be used without the winner: the best other candidate for its prefix, in the table or
+// configured, else what forwards the next shorter prefix.
 func (c *Choice) takesOver() {
 	if !c.Match.Found() || c.Match.Routes[0].Special == route.Receive {
 		return
 	}
-	best := -1
-	for i := range c.Lost {
-		l := &c.Lost[i]
-		if l.Route.Prefix != c.Match.Prefix || l.Why == Unusable || l.Why == NotInstalled || sameExit(l.Route, c.Match.Routes[0]) {
-			continue
-		}
-		if best < 0 || better(l.Route, c.Lost[best].Route, c.Table.HighestWins) {
-			best = i
+	var best *Lost
+	consider := func(l Lost) {
+		if l.Failure == Resolved && !c.sharesFate(l.Route) && (best == nil || before(l.Route, best.Route, c.Table.HighestWins)) {
+			best = &l
 		}
 	}
-	for i := 0; best < 0 && i < len(c.Lost); i++ {
-		if c.Lost[i].Route.Prefix != c.Match.Prefix && c.Lost[i].Route.Is(route.Installed) {
-			best = i
+	for _, l := range c.Lost {
+		if l.Route.Prefix == c.Match.Prefix && l.Why != Unusable && l.Why != NotInstalled {
+			consider(l)
 		}
 	}
-	if best >= 0 {
-		c.TakesOver = &c.Lost[best]
+	for _, s := range c.Statics {
+		if s.Static.Prefix == c.Match.Prefix && s.Fate == Standby && s.Index < 0 {
+			consider(Lost{Route: s.Route, Index: -1, Why: OnlyConfigured, Against: c.Match.Routes[0], Assumed: s.Assumed})
+		}
 	}
+	for i := 0; best == nil && i < len(c.Lost); i++ {
+		if l := c.Lost[i]; l.Route.Prefix != c.Match.Prefix && l.Route.Is(route.Installed) && l.Why != ClassBarred {
+			best = &l
+		}
+	}
+	c.TakesOver = best
 }
 
-// sameExit reports whether both leave directly by one interface, so that what takes the one away takes the other too.
-func sameExit(a, b route.Route) bool {
-	x, y := a.Forwarding(), b.Forwarding()
-	return len(x) == 1 && len(y) == 1 && !x[0].Address.IsValid() && !y[0].Address.IsValid() && x[0].Interface == y[0].Interface
+// before reports whether a is preferred to b, both of one prefix.
+func before(a, b route.Route, highest bool) bool {
+	order, _, _ := compare(a, b, highest)
+	return order < 0
 }
 
-// better orders two candidates of one prefix: preference (the lowest, or the highest where the table says so), then within one protocol path type and metric.
-func better(a, b route.Route, highest bool) bool {
-	ap, _ := preference(a)
-	bp, _ := preference(b)
-	if highest {
-		ap, bp = b.Preference, a.Preference
+// sharesFate reports whether what takes the winner away takes r too: both leave directly by one interface, or r's next
+// hop is found through the winner.
+func (c *Choice) sharesFate(r route.Route) bool {
+	w := c.Match.Routes[0]
+	x, y := r.Forwarding(), w.Forwarding()
+	if len(x) == 1 && len(y) == 1 && !x[0].Address.IsValid() && !y[0].Address.IsValid() && x[0].Interface == y[0].Interface {
+		return true
 	}
-	if ap != bp {
-		return ap.Less(bp)
+	if r.Special != route.None || len(x) == 0 {
+		return false
 	}
-	if a.Protocol == b.Protocol && a.Protocol == route.OSPF && ospfRank(a.Subtype) != ospfRank(b.Subtype) {
-		return ospfRank(a.Subtype) < ospfRank(b.Subtype)
+	for _, res := range Resolve(c.Table, r) {
+		through := len(res.Exits) > 0
+		for _, e := range res.Exits {
+			uses := false
+			for _, via := range e.Via {
+				uses = uses || via.Prefix == w.Prefix
+			}
+			through = through && uses
+		}
+		if !through {
+			return false
+		}
 	}
-	return a.Metric.Less(b.Metric)
+	return true
 }

@@ -21,6 +21,8 @@ type Match struct {
 	// Refused is set where the longest match was chosen but the forwarding table did not take it, so that what
 	// packets follow cannot be read from the captures.
 	Refused bool
+	// Barred is the prefix that would have matched, had the device not looked up classfully.
+	Barred netip.Prefix
 }
 
 // Found reports whether anything matched.
@@ -30,6 +32,9 @@ func (m Match) Found() bool { return m.Prefix.IsValid() }
 func Longest(t *network.Table, a netip.Addr) Match {
 	for g := range t.Covering(netip.PrefixFrom(a, a.BitLen())) {
 		if m := installed(t, g); m.Found() {
+			if t.Barred(m.Prefix, a) {
+				return Match{Table: t, Barred: m.Prefix}
+			}
 			return m
 		}
 	}

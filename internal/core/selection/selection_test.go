@@ -22,6 +22,11 @@ func table(t *testing.T, in string) *network.Table {
 	return tab
 }
 
+func explain(in string, dst netip.Prefix) selection.Choice {
+	d := coretest.Build(in).Device("a")
+	return selection.Explain(d, d.Table("default", route.FamilyOf(dst.Addr())), dst)
+}
+
 func TestLongest(t *testing.T) {
 	tab := table(t, `
 		a: static 0.0.0.0/0 via 10.0.0.1
@@ -172,7 +177,7 @@ func TestExplain(t *testing.T) {
 	} {
 		t.Run(tt.name, func(t *testing.T) {
 			a := netip.MustParseAddr(tt.dst)
-			c := selection.Explain(table(t, tt.in), netip.PrefixFrom(a, 32))
+			c := explain(tt.in, netip.PrefixFrom(a, 32))
 			word := func(r route.Route) string { return r.Prefix.String() + " " + r.Protocol.String() }
 			won := ""
 			if c.Match.Found() {
@@ -194,6 +199,6 @@ func TestExplain(t *testing.T) {
 }
 
 func TestExplainPrefixCountsOnlyWhatCoversAllOfIt(t *testing.T) {
-	tab := table(t, "a: static 10.1.0.0/16 via 10.0.0.2 dev e0\na: static 10.1.2.0/24 via 10.0.0.3 dev e0")
-	require.Equal(t, "10.1.0.0/16", selection.Explain(tab, netip.MustParsePrefix("10.1.0.0/20")).Match.Prefix.String())
+	in := "a: static 10.1.0.0/16 via 10.0.0.2 dev e0\na: static 10.1.2.0/24 via 10.0.0.3 dev e0"
+	require.Equal(t, "10.1.0.0/16", explain(in, netip.MustParsePrefix("10.1.0.0/20")).Match.Prefix.String())
 }

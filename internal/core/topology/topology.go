@@ -205,3 +205,18 @@ func (t *Topology) Networks() []netip.Prefix {
 	}
 	return out
 }
+
+// Interfaces returns the names of the interfaces of d that attach to a network or were captured, in order.
+func (t *Topology) Interfaces(d *network.Device) []string {
+	var out []string
+	for _, i := range d.Interfaces {
+		out = append(out, i.Name)
+	}
+	for _, at := range t.attachments {
+		if at.Device == d && at.Interface != "" {
+			out = append(out, at.Interface)
+		}
+	}
+	slices.Sort(out)
+	return slices.Compact(out)
+}

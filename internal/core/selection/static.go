@@ -1,0 +1,183 @@
+package selection
+
+import (
+	"net/netip"
+
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+// Fate is what became of a configured static route. The zero Fate is that the captures do not show it.
+type Fate uint8
+
+const (
+	NotShown        Fate = iota // valid by all that was captured, and yet not in the table
+	InUse                       // it forwards
+	Standby                     // another source is preferred for its prefix: a backup that waits
+	HopUnresolved               // nothing leads to its next hop
+	HopByDefault                // nothing but the default route leads to its next hop, which most devices do not accept
+	InterfaceDown               // its interface, or the one its next hop is on, is down
+	InterfaceGone               // the device has no interface of that name
+	Deactivated                 // the table has it as inactive
+	RefusedToUse                // the table has it, and what forwards did not take it
+	AgainstTheOrder             // it should be in use: no other source for its prefix is preferred
+)
+
+// usualStatic is the preference of a static route where neither the statement nor the table shows one.
+const usualStatic = 1
+
+// A Configured is a static route that stands in a configuration, with what became of it.
+type Configured struct {
+	Static  network.Static
+	Route   route.Route // as it would stand in the table
+	Fate    Fate
+	Index   int  // of its route in the table, -1 for none
+	Assumed bool // its preference is the usual one, not one that was captured
+	Failure Failure
+	Exits   []Exit      // where its next hop is found
+	Winner  route.Route // Standby, AgainstTheOrder: what is used for its prefix
+	Why     Why         // Standby: the rule by which it waits
+}
+
+// configured judges the configured statics of t's table that cover dst.
+func configured(d *network.Device, t *network.Table, dst netip.Prefix, won Match) []Configured {
+	var out []Configured
+	for _, s := range d.Statics {
+		if name := s.Table; (name == t.Name || name == "" && t.Name == "default") && covers(s.Prefix, dst) {
+			out = append(out, fate(d, t, s, won))
+		}
+	}
+	return out
+}
+
+// covers reports whether p contains all of q.
+func covers(p, q netip.Prefix) bool { return p.Bits() <= q.Bits() && p.Contains(q.Addr()) }
+
+func fate(d *network.Device, t *network.Table, s network.Static, won Match) Configured {
+	c := Configured{Static: s, Index: -1}
+	a := route.Attributes{Protocol: route.Static, Preference: s.Preference, Metric: s.Metric, Special: s.Special}
+	if !a.Preference.Known {
+		a.Preference, c.Assumed = usualPreference(t)
+	}
+	if s.Special == route.None {
+		a.NextHops = []route.NextHop{s.NextHop}
+	}
+	c.Route = route.Route{Prefix: s.Prefix, Attributes: &a, Mark: s.Mark}
+	var group []route.Route
+	if g, ok := t.Exact(s.Prefix); ok {
+		for i, r := range t.Members(g) {
+			group = append(group, r)
+			if c.Index < 0 && sameStatic(s, r) {
+				c.Index = i
+				c.judgeRow(r)
+			}
+		}
+	}
+	if c.Index >= 0 && c.Fate != Standby {
+		return c
+	}
+	if c.Index < 0 {
+		c.resolve(d, t)
+	}
+	if c.Fate == NotShown || c.Fate == Standby {
+		c.compete(t, group)
+	}
+	return c
+}
+
+// judgeRow says what the table's own row tells.
+func (c *Configured) judgeRow(r route.Route) {
+	switch {
+	case r.Is(route.Installed):
+		c.Fate = InUse
+	case r.Is(route.Unusable):
+		c.Fate = Deactivated
+	case r.Is(route.Rejected), r.Is(route.Active):
+		c.Fate = RefusedToUse
+	default:
+		c.Fate = Standby
+	}
+}
+
+// resolve says whether its next hop could be used.
+func (c *Configured) resolve(d *network.Device, t *network.Table) {
+	s := c.Static
+	if name := s.NextHop.Interface; name != "" && s.Special == route.None {
+		switch i := d.Interface(name); {
+		case i.State == network.LinkDown:
+			c.Fate = InterfaceDown
+			return
+		case i.Name == "" && len(d.Interfaces) > 0:
+			c.Fate = InterfaceGone
+			return
+		}
+	}
+	if s.Special != route.None || s.NextHop.Table != "" {
+		return
+	}
+	res := Resolve(t, c.Route)[0]
+	c.Failure, c.Exits = res.Failure, res.Exits
+	if res.Failure != Resolved {
+		c.Fate = HopUnresolved
+		return
+	}
+	down, byDefault := true, true
+	for _, e := range res.Exits {
+		down = down && (e.Down || d.Interface(e.Interface).State == network.LinkDown)
+		byDefault = byDefault && len(e.Via) > 0 && e.Via[0].Prefix.Bits() == 0
+	}
+	switch {
+	case down:
+		c.Fate = InterfaceDown
+	case byDefault:
+		c.Fate = HopByDefault
+	}
+}
+
+// compete compares it with what its prefix has in the table.
+func (c *Configured) compete(t *network.Table, group []route.Route) {
+	for _, r := range group {
+		if !r.Is(route.Active) && !r.Is(route.Installed) {
+			continue
+		}
+		c.Winner = r
+		switch order, why, assumed := compare(r, c.Route, t.HighestWins); {
+		case order < 0:
+			c.Fate, c.Why, c.Assumed = Standby, why, c.Assumed || assumed
+		case order > 0:
+			c.Fate, c.Why = AgainstTheOrder, why
+		}
+		return
+	}
+}
+
+// sameStatic reports whether a row of the table is the configured route.
+func sameStatic(s network.Static, r route.Route) bool {
+	if r.Protocol != route.Static && r.Protocol != route.Other && r.Protocol != route.Kernel {
+		return false
+	}
+	if s.Special != route.None || r.Special != route.None {
+		return s.Special == r.Special
+	}
+	for _, h := range r.NextHops {
+		if h.Address == s.NextHop.Address && (h.Interface == s.NextHop.Interface || s.NextHop.Interface == "" || h.Interface == "") && !h.Resolves {
+			return true
+		}
+	}
+	return false
+}
+
+// usualPreference returns the lowest preference that the table shows for a static route; else the usual one, which is
+// assumed.
+func usualPreference(t *network.Table) (n route.Number, assumed bool) {
+	for id := range t.Routes.Shared() {
+		a := t.Routes.Attributes(route.AttrID(id))
+		if a.Protocol == route.Static && a.Preference.Less(n) {
+			n = a.Preference
+		}
+	}
+	if n.Known {
+		return n, false
+	}
+	return route.N(usualStatic), true
+}

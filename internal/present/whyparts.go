@@ -1,0 +1,363 @@
+package present
+
+import (
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+
+	"zarvek/internal/core/forward"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+	"zarvek/internal/core/selection"
+	"zarvek/internal/core/topology"
+)
+
+// ruleWords words the rule by which one candidate came before another.
+var ruleWords = map[selection.Why]string{selection.PathType: "path type", selection.Level: "level", selection.LocalPreference: "local preference",
+	selection.PathLength: "length of the AS path", selection.Origin: "origin", selection.MultiExit: "multi-exit discriminator",
+	selection.ExternalFirst: "kind of peer", selection.Metric: "metric", selection.Preference: "preference"}
+
+// lostBy words the rule by which a candidate lost.
+func lostBy(l selection.Lost) string {
+	a, b := l.Route, l.Against
+	s := ""
+	switch l.Why {
+	case selection.ShorterPrefix:
+		s = "shorter prefix"
+	case selection.Preference:
+		s = fmt.Sprintf("preference %s, after %s", number(a.Preference), number(b.Preference))
+		if !b.Preference.Known {
+			s = fmt.Sprintf("preference %s, after %s (0 assumed)", number(a.Preference), b.Protocol)
+		}
+	case selection.PathType:
+		s = fmt.Sprintf("path type %s, after %s, whatever the metric", orWord(a.Subtype, "intra-area"), orWord(b.Subtype, "intra-area"))
+	case selection.Level:
+		s = fmt.Sprintf("%s, after %s, whatever the metric", a.Subtype, b.Subtype)
+	case selection.LocalPreference:
+		s = fmt.Sprintf("local preference %s, after %s", number(a.BGP.LocalPreference), number(b.BGP.LocalPreference))
+	case selection.PathLength:
+		s = fmt.Sprintf("AS path of %s, after %s", number(a.BGP.Length), number(b.BGP.Length))
+	case selection.MultiExit:
+		s = fmt.Sprintf("multi-exit discriminator %s, after %s", number(a.BGP.MultiExit), number(b.BGP.MultiExit))
+	case selection.Origin:
+		s = "worse origin of the path"
+	case selection.ExternalFirst:
+		s = "learned inside the AS, after one from outside"
+	case selection.Metric:
+		s = fmt.Sprintf("metric %s, after %s", number(a.Metric), number(b.Metric))
+	case selection.Unusable:
+		s = "the device shows it as inactive"
+	case selection.NotInstalled:
+		s = "chosen, but what forwards does not have it"
+	case selection.AgainstRules:
+		s = fmt.Sprintf("by %s it should have won; the device chose otherwise", ruleWords[l.Rule])
+		if l.Rule == selection.Preference {
+			s = fmt.Sprintf("by preference (%s before %s) it should have won; the device chose otherwise", number(a.Preference), number(b.Preference))
+		}
+	case selection.ClassBarred:
+		s = "barred by the classful lookup"
+	default:
+		s = "not chosen; the capture does not show by which rule"
+	}
+	switch {
+	case l.Failure != selection.Resolved:
+		s += "; " + failureWords[l.Failure]
+	case l.Why == selection.Preference && a.Protocol == route.Static:
+		s += ": a backup that waits"
+	}
+	return s
+}
+
+func orWord(s, other string) string {
+	if s == "" {
+		return other
+	}
+	return s
+}
+
+// statics writes what became of the configured static routes.
+func (v View) statics(w io.Writer, all []selection.Configured) {
+	rows := [][]string{}
+	for _, s := range all {
+		if s.Index >= 0 { // the table tells of it already
+			continue
+		}
+		rows = append(rows, []string{"static " + s.Static.Prefix.String(), strings.Join(ways(s.Route.Attributes), " and "),
+			"preference " + number(s.Route.Preference) + ifAssumed(s.Assumed && !s.Static.Preference.Known), fateWords(s), v.place(s.Static.Mark)})
+	}
+	if len(rows) == 0 {
+		return
+	}
+	fmt.Fprintln(w, "\nConfigured, and not in the table:")
+	columns(w, "  ", rows)
+	for _, s := range all {
+		if s.Index < 0 {
+			v.lines(w, "  ", []route.Mark{s.Static.Mark})
+		}
+	}
+}
+
+func ifAssumed(yes bool) string {
+	if yes {
+		return " (assumed)"
+	}
+	return ""
+}
+
+// fateWords says why a configured static route is not in use, and what would make it so.
+func fateWords(s selection.Configured) string {
+	hop := to(s.Static.NextHop.Address, s.Static.NextHop.Interface)
+	switch s.Fate {
+	case selection.Standby:
+		return fmt.Sprintf("waits as a backup: %s %s comes first by %s", learned(s.Winner.Attributes), numbers(s.Winner.Attributes), ruleWords[s.Why])
+	case selection.HopUnresolved:
+		return fmt.Sprintf("not valid: %s, %s; it needs a route to %s", hop, failureWords[s.Failure], hop)
+	case selection.HopByDefault:
+		return fmt.Sprintf("not valid on most devices: only the default route leads to %s; it needs a longer one", hop)
+	case selection.InterfaceDown:
+		return "not valid: its interface is down; it needs that up"
+	case selection.InterfaceGone:
+		return fmt.Sprintf("not valid: the device has no interface %s", Clean(s.Static.NextHop.Interface))
+	case selection.AgainstTheOrder:
+		return fmt.Sprintf("should be in use before %s by %s, and is not: captured at another time?", learned(s.Winner.Attributes), ruleWords[s.Why])
+	}
+	return "valid by all that was captured, and yet not in the table: captured at another time, or tied to something else?"
+}
+
+// remarks writes the traps.
+func (v View) remarks(w io.Writer, c selection.Choice) {
+	for _, m := range c.Remarks {
+		p := m.Route.Prefix
+		switch m.Kind {
+		case selection.ReplacesLearned:
+			fmt.Fprintf(w, "\nMind: the static route replaces what %s knows of %s. If it was meant as a backup, raise its preference from %s above %d.\n",
+				m.Against.Protocol, p, number(m.Route.Preference), m.Number)
+		case selection.LongerThanLearned:
+			fmt.Fprintf(w, "\nMind: preference %s does not make the static route a backup: %s is longer than %s of %s, and so it wins always.\n",
+				number(m.Route.Preference), p, m.Against.Prefix, learned(m.Against.Attributes))
+		case selection.BackupInUse:
+			fmt.Fprintf(w, "\nMind: preference %s is that of a backup, and it is in use: nothing better for %s is in the table now.\n", number(m.Route.Preference), p)
+		case selection.BackupUseless:
+			fmt.Fprintf(w, "\nMind: the static route with preference %s could not take over: %s.\n", number(m.Route.Preference), failureWords[m.Failure])
+		case selection.Swallows:
+			fmt.Fprintf(w, "\nMind: without %s the packet would follow %s to %s.\n", p, m.Against.Prefix, strings.Join(ways(m.Against.Attributes), " and "))
+		}
+	}
+}
+
+// tables writes which table applies to which packets, where a device has several.
+func (v View) tables(w io.Writer, r forward.Explanation) {
+	if len(r.Rules) > 0 {
+		fmt.Fprintln(w, "\nPolicy rules choose the table before any prefix is compared:")
+		rows := [][]string{}
+		for _, rule := range r.Rules {
+			rows = append(rows, []string{fmt.Sprintf("rule %d", rule.Priority), ruleText(rule), v.place(rule.Mark)})
+		}
+		columns(w, "  ", rows)
+	}
+	if len(r.Uses) > 0 {
+		fmt.Fprintln(w, "\nIts tables:")
+		rows := [][]string{}
+		for _, u := range r.Uses {
+			whose := "no captured interface belongs to it"
+			if len(u.Interfaces) > 0 {
+				whose = "packets that come in by " + Clean(strings.Join(u.Interfaces, ", "))
+			}
+			asked := ""
+			if u.Table == r.Choice.Table.Name {
+				asked = "(the one asked here)"
+			}
+			rows = append(rows, []string{Clean(u.Table), whose, asked})
+		}
+		columns(w, "  ", rows)
+	}
+}
+
+func ruleText(r network.Rule) string {
+	var parts []string
+	if r.From.IsValid() {
+		parts = append(parts, "packets from "+r.From.String())
+	}
+	if r.To.IsValid() {
+		parts = append(parts, "packets to "+r.To.String())
+	}
+	if r.Ingress != "" {
+		parts = append(parts, "packets that come in by "+Clean(r.Ingress))
+	}
+	if r.Undecided {
+		parts = append(parts, "packets with a mark that no capture shows")
+	}
+	if len(parts) == 0 {
+		parts = append(parts, "all packets")
+	}
+	s := strings.Join(parts, ", ")
+	switch r.Action {
+	case network.RuleLookup:
+		return s + ": table " + Clean(r.Table)
+	case network.RuleBlackhole:
+		return s + ": discarded silently"
+	case network.RuleJump:
+		return s + ": go to another rule"
+	}
+	return s + ": refused"
+}
+
+// ReverseText writes how the source checks judge packets from an address.
+func ReverseText(w io.Writer, device string, r selection.Reverse, v View) error {
+	dev, by := Clean(device), Clean(r.Interface)
+	word := func(ok bool) string {
+		if ok {
+			return "passes"
+		}
+		return "is dropped"
+	}
+	if !r.Best.Found() {
+		v.headline(w, false, "a packet from %s that comes in at %s by %s fails every source check: no route leads back to it", r.Source, dev, by)
+		return nil
+	}
+	v.headline(w, r.Strict, "a packet from %s that comes in at %s by %s %s under a strict source check", r.Source, dev, by, word(r.Strict))
+	best := r.Best.Routes[0]
+	where := strings.Join(ways(best.Attributes), " and ")
+	fmt.Fprintf(w, "  %s leads back: %s, captured at %s\n\n", best.Prefix, where, v.place(best.Mark))
+	v.lines(w, "  ", []route.Mark{best.Mark})
+	loose := ""
+	if r.Loose && r.DefaultOnly {
+		loose = "by the default route alone; a check that leaves the default out drops it"
+	}
+	feasible := ""
+	if r.Feasible && !r.Strict {
+		feasible = fmt.Sprintf("by %s %s, which is not in use", learned(r.By.Attributes), r.By.Prefix)
+	}
+	columns(w, "  ", [][]string{{"strict", word(r.Strict), "the best route back must leave by " + by},
+		{"feasible", word(r.Feasible), feasible}, {"loose", word(r.Loose), loose}})
+	return nil
+}
+
+// WishText writes how a route that was not added would fare.
+func WishText(w io.Writer, device string, x selection.Wish, v View) error {
+	dev, p := Clean(device), x.Static.Prefix
+	pref := fmt.Sprintf("preference %s%s", number(x.Route.Preference), ifAssumed(x.Assumed && !x.Static.Preference.Known))
+	good := x.Outcome == selection.WouldBeAlone || x.Outcome == selection.WouldReplace
+	what := fmt.Sprintf("a static route %s to %s (%s)", p, strings.Join(ways(x.Route.Attributes), " and "), pref)
+	if x.Already {
+		v.headline(w, good, "%s has %s already", dev, what)
+	} else {
+		switch x.Outcome {
+		case selection.WouldBeAlone:
+			v.headline(w, true, "%s would use %s", dev, what)
+		case selection.WouldReplace:
+			v.headline(w, true, "%s would use %s in place of %s", dev, what, learned(x.Winner.Attributes))
+		case selection.WouldWait:
+			v.headline(w, false, "%s would keep %s as a backup: %s (%s) comes first by %s", dev, what, learned(x.Winner.Attributes), numbers(x.Winner.Attributes), ruleWords[x.Why])
+		case selection.WouldTie:
+			v.headline(w, false, "whether %s would use %s is the device's own choice: the rules do not part it from %s (%s)", dev, what, learned(x.Winner.Attributes), numbers(x.Winner.Attributes))
+		default:
+			v.headline(w, false, "%s could not use %s", dev, what)
+			fmt.Fprintf(w, "  %s\n", fateWords(x.Configured))
+		}
+	}
+	if x.Winner.Prefix.IsValid() {
+		fmt.Fprintf(w, "\nIn use for %s now: %s, %s, captured at %s\n", p, learned(x.Winner.Attributes), strings.Join(ways(x.Winner.Attributes), " and "), v.place(x.Winner.Mark))
+	}
+	for _, e := range x.Exits {
+		if x.Outcome == selection.CouldNotBeUsed {
+			break
+		}
+		s := to(e.Address, e.Interface)
+		for _, via := range e.Via {
+			s += fmt.Sprintf(", resolved by %s %s", learned(via.Attributes), via.Prefix)
+		}
+		fmt.Fprintf(w, "\nIts packets would leave to %s.\n", s)
+	}
+	if x.Takes.Found() && !x.Winner.Prefix.IsValid() {
+		t := x.Takes.Routes[0]
+		fmt.Fprintf(w, "\nIts addresses follow %s %s now: %s, captured at %s\n", learned(t.Attributes), t.Prefix, strings.Join(ways(t.Attributes), " and "), v.place(t.Mark))
+	}
+	if len(x.Keeps) > 0 {
+		fmt.Fprintln(w, "\nLonger routes inside of it would go on as they are:")
+		rows := [][]string{}
+		for _, k := range x.Keeps {
+			rows = append(rows, []string{k.Prefix.String(), learned(k.Attributes), strings.Join(ways(k.Attributes), " and "), v.place(k.Mark)})
+		}
+		columns(w, "  ", rows)
+		if x.More > 0 {
+			fmt.Fprintf(w, "  and %d more\n", x.More)
+		}
+	}
+	return nil
+}
+
+func (v View) resolution(w io.Writer, r forward.Explanation) {
+	if len(r.Choice.Resolutions) == 0 {
+		return
+	}
+	direct := r.Choice.Match.Routes[0].Protocol == route.Direct
+	fmt.Fprintln(w, "\nNext hop:")
+	for i, res := range r.Choice.Resolutions {
+		if res.Failure != selection.Resolved {
+			fmt.Fprintf(w, "  %s cannot be resolved: %s\n", to(res.NextHop.Address, res.NextHop.Interface), failureWords[res.Failure])
+			continue
+		}
+		for j, e := range res.Exits {
+			s := to(e.Address, e.Interface)
+			for _, via := range e.Via {
+				s += fmt.Sprintf(", resolved by %s %s", learned(via.Attributes), via.Prefix)
+			}
+			fmt.Fprintf(w, "  %s%s\n", s, owner(r.Owners[i][j], e, direct))
+		}
+	}
+}
+
+var failureWords = map[selection.Failure]string{
+	selection.NoRoute: "no route covers it", selection.Cycle: "its resolution goes in a circle",
+	selection.ThroughSelf:  "nothing but the route itself covers it",
+	selection.DiscardedHop: "the route that covers it discards", selection.NoNextHop: "no next hop is shown that can be used",
+	selection.NotReadable: "the forwarding table did not take the route that covers it", selection.TooLong: "it leads through too many routes",
+}
+
+// owner words who answers for an exit's address.
+func owner(o topology.OnLink, e selection.Exit, direct bool) string {
+	if !e.Address.IsValid() {
+		if direct || o.TwoEnds || o.Answer == topology.Device {
+			return ": the destination itself is looked for there"
+		}
+		return ": the destination itself is looked for there; it works only if something on that link answers for every such address"
+	}
+	switch o.Answer {
+	case topology.Device:
+		return fmt.Sprintf(" is %s (%s)", Clean(o.Device.Name), o.Confidence)
+	case topology.Host:
+		return ": an uncaptured device that has answered"
+	case topology.Nobody:
+		return ": nobody answered"
+	case topology.Down:
+		return fmt.Sprintf(": %s, whose interface %s is down", Clean(o.Device.Name), Clean(o.Interface))
+	case topology.Elsewhere:
+		return fmt.Sprintf(": belongs to %s, which is not on that link", Clean(o.Device.Name))
+	case topology.Several:
+		return ": several captured devices have it"
+	case topology.Conflict:
+		return fmt.Sprintf(": belongs to %s, but did not answer", Clean(o.Device.Name))
+	}
+	return ": no capture shows who has it"
+}
+
+func (v View) takesOver(w io.Writer, c selection.Choice) {
+	best := c.Match.Routes[0]
+	switch {
+	case best.Special == route.Receive:
+		return
+	case slices.ContainsFunc(c.Remarks, func(m selection.Remark) bool { return m.Kind == selection.Swallows }):
+		return // said there
+	case c.TakesOver == nil:
+		fmt.Fprintf(w, "\nIf %s went, nothing that was captured would take over.\n", best.Prefix)
+		return
+	}
+	t := c.TakesOver.Route
+	s := fmt.Sprintf("%s %s%s: %s", learned(t.Attributes), t.Prefix, inParens(numbers(t.Attributes)), strings.Join(ways(t.Attributes), " and "))
+	if c.TakesOver.Index < 0 {
+		s += ", from the configuration (" + v.place(t.Mark) + ")"
+	}
+	fmt.Fprintf(w, "\nIf it went, this would take over: %s\n", s)
+}
