@@ -80,6 +80,9 @@ func (r *Reading) MapMarks(f func(route.Mark) route.Mark) {
 	for i := range r.Facts.Sessions {
 		r.Facts.Sessions[i].Mark = f(r.Facts.Sessions[i].Mark)
 	}
+	for i := range r.Facts.Classful {
+		r.Facts.Classful[i] = f(r.Facts.Classful[i])
+	}
 	for i := range r.Unread {
 		r.Unread[i].Mark = f(r.Unread[i].Mark)
 	}

@@ -173,6 +173,10 @@ func addMerged(list []merged, r route.Route, t *Table) []merged {
 		if shows(r.Attributes) > shows(have.Attributes) {
 			have.Attributes = r.Attributes // it shows more
 			have.Mark, have.more[len(have.more)-1] = r.Mark, have.Mark
+		} else if have.BGP == (route.BGPPath{}) && r.BGP != have.BGP {
+			a := *have.Attributes
+			a.BGP = r.BGP
+			have.Attributes = &a
 		}
 		return list
 	}

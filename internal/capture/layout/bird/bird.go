@@ -280,6 +280,9 @@ func (r *reader) line(line []byte, lo, hi int) error {
 func (r *reader) attribute(w []string) {
 	a := &r.cur.attr
 	if len(w) < 2 {
+		if w[0] == "BGP.as_path:" { // empty: the route comes from within
+			a.BGP.Length = route.N(0)
+		}
 		return
 	}
 	switch w[0] {
@@ -287,6 +290,16 @@ func (r *reader) attribute(w []string) {
 		if p, sub := protocolOf(strings.Split(w[1], "-")[0]); a.Protocol == route.Other && sub != "instance "+w[1] {
 			a.Protocol, a.Subtype = p, ""
 		}
+	case "BGP.as_path:":
+		layout.ASPath(strings.Join(w[1:], " "), &a.BGP)
+	case "BGP.local_pref:", "BGP.med:":
+		if n, ok := layout.Uint([]byte(w[1])); ok && w[0] == "BGP.med:" {
+			a.BGP.MultiExit = route.N(n)
+		} else if ok {
+			a.BGP.LocalPreference = route.N(n)
+		}
+	case "BGP.origin:":
+		a.BGP.Origin = map[string]route.Origin{"IGP": route.OriginIGP, "EGP": route.OriginEGP, "Incomplete": route.OriginIncomplete}[w[1]]
 	case "RIP.metric:", "Babel.metric:", "Kernel.metric:":
 		if n, ok := layout.Uint([]byte(w[1])); ok && !a.Metric.Known {
 			a.Metric = route.N(n)

@@ -58,11 +58,12 @@ func recognise(text []byte) int {
 
 type reader struct {
 	layout.Collector
-	form form
-	cols map[string]int
-	last netip.Prefix // of the row before, for further ways to it
-	open bool         // its next hop is on the next line
-	at   int          // where that line began
+	form  form
+	cols  map[string]int
+	last  netip.Prefix // of the row before, for further ways to it
+	open  bool         // its next hop is on the next line
+	codes string       // in front of that
+	at    int          // where that line began
 }
 
 // Read reads a text of this family.
@@ -163,13 +164,13 @@ func (r *reader) bgpRow(line string, lo, hi int) error {
 		}
 		r.last, w = p.Masked(), w[1:]
 		if len(w) == 0 {
-			r.open, r.at = true, lo
+			r.open, r.at, r.codes = true, lo, codes
 			return nil
 		}
 	} else if !r.last.IsValid() {
 		return layout.ErrNoRoute
 	} else if r.open {
-		start = r.at
+		start, codes = r.at, r.codes
 	}
 	r.open = false
 	hop, ok := layout.Addr([]byte(w[0]))
@@ -188,8 +189,24 @@ func (r *reader) bgpRow(line string, lo, hi int) error {
 			}
 		}
 	}
+	a.BGP.Session = route.ExternalPeer
 	if strings.Contains(codes, "i") {
-		a.Subtype = "internal"
+		a.Subtype, a.BGP.Session = "internal", route.InternalPeer
+	}
+	a.BGP.MultiExit = a.Metric
+	if end := r.cols["LocPrf"]; end > 0 && end <= len(line) {
+		if n, ok := layout.Uint([]byte(strings.TrimSpace(line[max(end-len("LocPrf"), 0):end]))); ok {
+			a.BGP.LocalPreference = route.N(n)
+		}
+	}
+	if at := r.cols["Weight"]; at > 0 {
+		// The path begins behind the word that ends under the weight's heading.
+		for lo, hi := layout.Field([]byte(line), max(at-len("Weight"), 0)); lo < hi; lo, hi = layout.Field([]byte(line), hi) {
+			if lo < at && hi <= at {
+				layout.ASPath(line[hi:], &a.BGP)
+				break
+			}
+		}
 	}
 	r.Add("default", network.Database, route.Route{Prefix: r.last, Attributes: &a, Mark: layout.Mark(start, hi)}, 0)
 	return nil

@@ -201,8 +201,11 @@ func (r *reader) rib(c *cursor, size int, addPath bool, lo, hi int) error {
 
 // Path attributes (RFC 4271 section 4.3, RFC 4760 section 3).
 const (
+	attrOrigin      = 1
+	attrASPath      = 2
 	attrNextHop     = 3
 	attrMultiExit   = 4
+	attrLocalPref   = 5
 	attrMPReach     = 14
 	extendedLength  = 0x10
 	shortReachHop   = 16 // RFC 6396 section 4.3.4: only the next hop is kept of the attribute
@@ -227,6 +230,13 @@ func attributes(c *cursor, a *route.Attributes) (hop netip.Addr, err error) {
 			hop, _ = netip.AddrFromSlice(v)
 		case kind == attrMultiExit && n == 4:
 			a.Metric = route.N(uint64(binary.BigEndian.Uint32(v)))
+			a.BGP.MultiExit = a.Metric
+		case kind == attrLocalPref && n == 4:
+			a.BGP.LocalPreference = route.N(uint64(binary.BigEndian.Uint32(v)))
+		case kind == attrOrigin && n == 1 && v[0] <= 2:
+			a.BGP.Origin = route.OriginIGP + route.Origin(v[0])
+		case kind == attrASPath:
+			asPath(v, &a.BGP)
 		case kind == attrMPReach && n > shortReachHop && int(v[0]) >= 16 && int(v[0]) < n:
 			hop, _ = netip.AddrFromSlice(v[1:17])
 		case kind == attrMPReach && n > fullReachHeader+16 && v[3] >= 16: // some writers keep all of it
@@ -234,4 +244,28 @@ func attributes(c *cursor, a *route.Attributes) (hop netip.Addr, err error) {
 		}
 	}
 	return hop, nil
+}
+
+// asPath reads the segments of an AS path, of four-byte numbers in this format (RFC 6396 section 4.3.4): a set counts as
+// one, the segments of a confederation as none.
+func asPath(v []byte, p *route.BGPPath) {
+	const set, sequence = 1, 2
+	n := uint64(0)
+	for len(v) >= 2 {
+		kind, count := v[0], int(v[1])
+		if len(v) < 2+4*count {
+			return
+		}
+		switch {
+		case kind == set && count > 0:
+			n++
+		case kind == sequence:
+			if n == 0 && count > 0 {
+				p.NeighbourAS = binary.BigEndian.Uint32(v[2:])
+			}
+			n += uint64(count)
+		}
+		v = v[2+4*count:]
+	}
+	p.Length = route.N(n)
 }

@@ -104,6 +104,14 @@ func (r *reader) begin(x row, mark byte, rest []byte, lo, hi int) error {
 				return fmt.Errorf("%w: %q", layout.ErrNumber, s)
 			}
 			r.attr.Metric = route.N(n)
+			if r.attr.Protocol == route.BGP {
+				r.attr.BGP.MultiExit = route.N(n)
+			}
+		}
+		if s, ok := strings.CutPrefix(strings.TrimSpace(part), "localpref "); ok {
+			if n, good := layout.Uint([]byte(strings.TrimSpace(s))); good {
+				r.attr.BGP.LocalPreference = route.N(n)
+			}
 		}
 	}
 	r.state = 0
@@ -159,7 +167,13 @@ func (r *reader) below(s []byte) error {
 			r.attr.NextHops = append(r.attr.NextHops, route.NextHop{Interface: strings.TrimSuffix(w[2], ",")})
 		}
 		return nil
-	case "as", "localpref", "from", "communities:", "validation-state:":
+	case "as":
+		if len(w) > 2 && w[1] == "path:" {
+			path, _, _ := strings.Cut(strings.Join(w[2:], " "), ",")
+			layout.ASPath(path, &r.attr.BGP)
+		}
+		return nil
+	case "localpref", "from", "communities:", "validation-state:":
 		return nil // attributes that say nothing about where packets go
 	case "to":
 		if len(w) > 2 && w[1] == "table" {
