@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"slices"
 	"strings"
 
 	"golang.org/x/term"
@@ -33,6 +34,7 @@ type command struct {
 	short string // one line
 	long  string // the rest of the help
 	plain bool   // takes no case
+	forms string // of output, as -as takes them; "": text or json
 	setup func(fs *flag.FlagSet) action
 }
 
@@ -42,7 +44,7 @@ type action func(e *env, args []string) error
 // commands returns all commands in the order in which an engineer uses them. They are made by functions, not kept in
 // variables, since help and demo refer back to this list.
 func commands() []command {
-	return []command{collectCommand(), devicesCommand(), tableCommand(), whyCommand(), traceCommand(), layoutsCommand(), demoCommand(), helpCommand(), versionCommand()}
+	return []command{collectCommand(), devicesCommand(), tableCommand(), networksCommand(), whyCommand(), traceCommand(), layoutsCommand(), demoCommand(), helpCommand(), versionCommand()}
 }
 
 // env is what a command gets from outside, and the common options.
@@ -103,7 +105,7 @@ func (e *env) run(args []string, prefix *string) error {
 	fs := flag.NewFlagSet(c.name, flag.ContinueOnError)
 	fs.SetOutput(io.Discard)
 	if !c.plain {
-		e.common(fs)
+		e.common(fs, c)
 	}
 	run := c.setup(fs)
 	rest, err := parse(fs, args[1:])
@@ -113,20 +115,20 @@ func (e *env) run(args []string, prefix *string) error {
 	if err != nil {
 		return usagef("%s; zarvek help %s lists the options", optionError(err), c.name)
 	}
-	if err := e.check(); err != nil && !c.plain {
+	if err := e.check(c); err != nil && !c.plain {
 		return err
 	}
 	return run(e, rest)
 }
 
 // common adds the options that every command on a case has.
-func (e *env) common(fs *flag.FlagSet) {
+func (e *env) common(fs *flag.FlagSet, c command) {
 	def := os.Getenv("ZARVEK_CASE")
 	if def == "" {
 		def = "."
 	}
 	fs.StringVar(&e.caseDir, "case", def, "the `folder` with the captures (or set ZARVEK_CASE)")
-	fs.StringVar(&e.as, "as", "text", "the `form` of the output: text or json")
+	fs.StringVar(&e.as, "as", "text", "the `form` of the output: "+c.outputs())
 	fs.BoolVar(&e.lines, "evidence", false, "show the captured lines behind each statement")
 	fs.Func("layout", "a `file` that describes a layout; may be given several times (zarvek help layouts)", func(s string) error {
 		e.layouts = append(e.layouts, s)
@@ -135,11 +137,18 @@ func (e *env) common(fs *flag.FlagSet) {
 	fs.StringVar(&e.color, "color", "auto", "colours: `when`, one of auto, always, never")
 }
 
-func (e *env) check() error {
-	switch e.as {
-	case "text", "json":
-	default:
-		return usagef("-as takes text or json, not %q", e.as)
+// outputs lists the forms of a command's output in words.
+func (c command) outputs() string {
+	if c.forms == "" {
+		return "text or json"
+	}
+	return c.forms
+}
+
+func (e *env) check(c command) error {
+	forms := strings.FieldsFunc(c.outputs(), func(r rune) bool { return r == ' ' || r == ',' })
+	if e.as == "or" || !slices.Contains(forms, e.as) {
+		return usagef("-as takes %s, not %q", c.outputs(), e.as)
 	}
 	switch e.color {
 	case "auto", "always", "never":
@@ -235,4 +244,17 @@ func (e *env) view(l *loaded) present.View {
 		v.Evidence = l
 	}
 	return v
+}
+
+// usualWidth is what is taken where the output is no terminal.
+const usualWidth = 120
+
+// width returns how many characters a line has room for.
+func (e *env) width() int {
+	if f, ok := e.out.(*os.File); ok {
+		if w, _, err := term.GetSize(int(f.Fd())); err == nil && w > 20 {
+			return w
+		}
+	}
+	return usualWidth
 }

@@ -26,7 +26,7 @@ the questions of a night shift about it: each command line is shown before its o
 					return usagef("demo takes no arguments, only options")
 				}
 				e.color, e.as = *color, "text"
-				if err := e.check(); err != nil {
+				if err := e.check(command{}); err != nil {
 					return err
 				}
 				dir, err := demoFolder(*to)

@@ -58,7 +58,7 @@ func commandHelp(w io.Writer, c command) error {
 	fs := flag.NewFlagSet(c.name, flag.ContinueOnError)
 	fs.SetOutput(w)
 	if !c.plain {
-		e.common(fs)
+		e.common(fs, c)
 	}
 	c.setup(fs)
 	fmt.Fprintf(w, "zarvek %s: %s\n\n  zarvek %s\n", c.name, c.short, strings.TrimSpace(c.name+" [options] "+c.args))

@@ -12,6 +12,7 @@ import (
 	"zarvek/internal/casefile"
 	"zarvek/internal/core/coretest"
 	"zarvek/internal/core/forward"
+	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 	"zarvek/internal/core/topology"
 )
@@ -48,7 +49,8 @@ func TestNothingRawReachesTheOutput(t *testing.T) {
 	require.NoError(t, TraceText(&out, w.Trace(netip.MustParseAddr("10.1.0.5"), netip.MustParseAddr("10.2.0.1")), v))
 	tab := n.Devices[0].Table("default", route.IPv4)
 	require.NoError(t, WhyText(&out, w.Why(n.Devices[0], tab, netip.MustParsePrefix("10.2.0.1/32")), v))
-	require.NoError(t, TableText(&out, TableQuery{Device: n.Devices[0], All: true}, v))
+	_, err := TableText(&out, TableQuery{Device: n.Devices[0], Filter: network.Filter{All: true}}, v)
+	require.NoError(t, err)
 	for _, c := range out.String() {
 		require.False(t, c < ' ' && c != '\n' || c == 0x7f || c == 0x202e, "%q is in the output", c)
 	}

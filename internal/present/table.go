@@ -12,69 +12,84 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// A TableQuery says which routes of a device are shown.
+// A TableQuery says which routes of which device are shown.
 type TableQuery struct {
 	Device *network.Device
-	Family route.Family // 0: both
-	All    bool         // also what was not chosen
-}
-
-func (q TableQuery) shows(r route.Route) bool { return q.All || used(r) }
-
-func used(r route.Route) bool { return r.State&(route.Active|route.Installed) != 0 }
-
-// housekeeping tells the routes that every device keeps for links and itself: they say nothing about where packets go.
-func housekeeping(r route.Route) bool {
-	a := r.Prefix.Addr()
-	return r.Special == route.Broadcast || r.Special == route.Multicast || a.IsLoopback() || a.IsMulticast() || a.IsLinkLocalUnicast()
-}
-
-func (q TableQuery) tables() []*network.Table {
-	var out []*network.Table
-	for _, t := range q.Device.Tables {
-		if q.Family == 0 || t.Family == q.Family {
-			out = append(out, t)
-		}
-	}
-	return out
+	Filter network.Filter
 }
 
 // TableText writes a device's tables. Rows are written as they come: a table of a million routes needs no more memory
-// than itself.
-func TableText(out io.Writer, q TableQuery, v View) error {
+// than itself. Some is false where a narrow filter fits none.
+func TableText(out io.Writer, q TableQuery, v View) (some bool, err error) {
 	w := bufio.NewWriterSize(out, 1<<16)
-	tables := q.tables()
-	shown, keeping, unused := 0, 0, 0
-	for _, t := range tables {
-		for i := range t.Routes.Len() {
-			switch r := t.Routes.At(i); {
-			case !used(r):
-				unused++
-			case housekeeping(r):
-				keeping++
-			default:
-				shown++
+	tables := q.Filter.Tables(q.Device)
+	sums := make([]network.Summary, len(tables))
+	total, unused, kept, matched := 0, 0, 0, 0
+	for i, t := range tables {
+		sums[i] = network.Summarise(t)
+		total, unused, kept = total+sums[i].Used(), unused+sums[i].Unused, kept+sums[i].Kept
+	}
+	name := Clean(q.Device.Name)
+	if q.Filter.Narrow() {
+		for _, t := range tables {
+			for i := range t.Routes.Len() {
+				if q.Filter.Shows(t.Routes.At(i)) {
+					matched++
+				}
 			}
 		}
+		v.headline(w, matched > 0, "%s of %s fit, of %s that it uses", count(matched, "route", "routes"), name, grouped(total))
+	} else {
+		v.headline(w, total > 0, "%s uses %s in %s", name, count(total, "route", "routes"), count(len(tables), "table", "tables"))
+		var hidden []string
+		if unused > 0 {
+			hidden = append(hidden, count(unused, "candidate that it does not use", "candidates that it does not use"))
+		}
+		if kept > 0 {
+			hidden = append(hidden, count(kept, "route", "routes")+" of its own housekeeping (link-local, loopback, broadcast, multicast)")
+		}
+		if !q.Filter.All && len(hidden) > 0 {
+			fmt.Fprintf(w, "Only with -all: %s.\n", strings.Join(hidden, "; "))
+		}
 	}
-	v.headline(w, shown > 0, "%s uses %s in %s", Clean(q.Device.Name), count(shown, "route", "routes"), count(len(tables), "table", "tables"))
-	var hidden []string
-	if unused > 0 {
-		hidden = append(hidden, count(unused, "candidate that it does not use", "candidates that it does not use"))
+	for i, t := range tables {
+		if q.Filter.Narrow() && matched == 0 {
+			break
+		}
+		tableText(w, t, sums[i], q, v)
 	}
-	if keeping > 0 {
-		hidden = append(hidden, count(keeping, "route", "routes")+" of its own housekeeping (link-local, loopback, broadcast, multicast)")
-	}
-	if !q.All && len(hidden) > 0 {
-		fmt.Fprintf(w, "Only with -all: %s.\n", strings.Join(hidden, "; "))
-	}
-	for _, t := range tables {
-		tableText(w, t, q, v)
-	}
-	return w.Flush()
+	return !q.Filter.Narrow() || matched > 0, w.Flush()
 }
 
-func tableText(w *bufio.Writer, t *network.Table, q TableQuery, v View) {
+// summaryLines words what a table amounts to.
+func summaryLines(s network.Summary) []string {
+	var by []string
+	n := 0
+	for p := range s.Learned {
+		if s.Learned[p] > 0 {
+			by = append(by, fmt.Sprintf("%s %s", route.Protocol(p), grouped(s.Learned[p])))
+			n += s.Learned[p]
+		}
+	}
+	first := count(s.Attached, "attached network", "attached networks") + ", " + count(n, "other route", "other routes") + inParens(strings.Join(by, ", "))
+	second := "no default route"
+	if s.Default.Prefix.IsValid() {
+		second = fmt.Sprintf("default route: %s, %s", learned(s.Default.Attributes), strings.Join(ways(s.Default.Attributes), " and "))
+	}
+	var more []string
+	if s.EqualCost > 0 {
+		more = append(more, fmt.Sprintf("%s by several equal ways", grouped(s.EqualCost)))
+	}
+	if s.Discards > 0 {
+		more = append(more, fmt.Sprintf("%s that discard or refuse", grouped(s.Discards)))
+	}
+	if s.Short >= 0 {
+		more = append(more, fmt.Sprintf("prefix lengths %d to %d", s.Short, s.Long))
+	}
+	return []string{first, strings.Join(append([]string{second}, more...), "; ")}
+}
+
+func tableText(w *bufio.Writer, t *network.Table, sum network.Summary, q TableQuery, v View) {
 	source := "from a routing table"
 	switch {
 	case t.Weak:
@@ -91,6 +106,12 @@ func tableText(w *bufio.Writer, t *network.Table, q TableQuery, v View) {
 	if t.CutAt.IsValid() {
 		fmt.Fprintf(w, "  The capture is cut off after %s: capture this table again.\n", t.CutAt)
 	}
+	if !q.Filter.Narrow() {
+		for _, line := range summaryLines(sum) {
+			fmt.Fprintf(w, "  %s\n", line)
+		}
+		w.WriteByte('\n')
+	}
 	cells := [...]string{"destination", "learned by", "preference", "metric", "next hop", "captured at"}
 	widths := [len(cells)]int{}
 	for i, c := range cells {
@@ -100,7 +121,7 @@ func tableText(w *bufio.Writer, t *network.Table, q TableQuery, v View) {
 	last := (*route.Attributes)(nil)
 	for i := range t.Routes.Len() {
 		r := t.Routes.At(i)
-		if !q.shows(r) || !q.All && housekeeping(r) {
+		if !q.Filter.Shows(r) {
 			continue
 		}
 		widths[0] = max(widths[0], prefixWidth(r))
@@ -134,7 +155,7 @@ func tableText(w *bufio.Writer, t *network.Table, q TableQuery, v View) {
 	row(cells, "")
 	for i := range t.Routes.Len() {
 		r := t.Routes.At(i)
-		if !q.shows(r) || !q.All && housekeeping(r) {
+		if !q.Filter.Shows(r) {
 			continue
 		}
 		a := known.of(r.Attributes)
@@ -252,7 +273,7 @@ func TableJSON(out io.Writer, q TableQuery, v View) error {
 		return err
 	}
 	fmt.Fprintf(w, `{"device":%s,"tables":[`, name)
-	for i, t := range q.tables() {
+	for i, t := range q.Filter.Tables(q.Device) {
 		head, err := json.Marshal(jsonTable{t.Name, t.Family.String(), best(t)})
 		if err != nil {
 			return err
@@ -264,7 +285,7 @@ func TableJSON(out io.Writer, q TableQuery, v View) error {
 		first := true
 		for j := range t.Routes.Len() {
 			r := t.Routes.At(j)
-			if !q.shows(r) {
+			if !q.Filter.Shows(r) {
 				continue
 			}
 			line, err := json.Marshal(v.jsonRoute(r, t.Evidence(j)))

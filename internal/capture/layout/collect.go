@@ -37,6 +37,11 @@ func (c *Collector) Add(name string, kind network.Kind, r route.Route, room int)
 	if c.lastAt == 0 || k != c.last {
 		c.last, c.lastAt = k, c.table(k, room)+1
 	}
+	if r.Protocol == route.Direct && r.Special == route.None && len(r.NextHops) == 0 && !r.Prefix.IsSingleIP() {
+		a := *r.Attributes
+		a.NextHops = []route.NextHop{{Interface: network.UnnamedPort(r.Prefix)}}
+		r.Attributes = &a
+	}
 	l := &c.Facts.Tables[c.lastAt-1].Routes
 	id := c.sharers[c.lastAt-1].id(l, r.Attributes)
 	l.Add(r.Prefix, id, r.State, r.Mark)

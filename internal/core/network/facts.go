@@ -50,6 +50,9 @@ type IfIndex struct {
 // tells the name, that takes its place.
 func IndexName(index uint64) string { return "interface " + strconv.FormatUint(index, 10) }
 
+// UnnamedPort is how readers name the interface to an attached network of which the capture shows no name.
+func UnnamedPort(p netip.Prefix) string { return "port in " + p.Masked().String() }
+
 // Kind says what a captured table is evidence of.
 type Kind uint8
 

@@ -65,3 +65,13 @@ func installed(t *network.Table, g network.Group) Match {
 	}
 	return m
 }
+
+// Forwarding returns what forwards all of p: the installed routes of the longest prefix that contains it and has any.
+func Forwarding(t *network.Table, p netip.Prefix) Match {
+	for g := range t.Covering(p) {
+		if m := installed(t, g); m.Found() {
+			return m
+		}
+	}
+	return Match{}
+}

@@ -6,48 +6,58 @@ import (
 	"zarvek/internal/capture/layout"
 )
 
+// never is the score of what cannot be.
+const never = -1 << 20
+
+// An aligner keeps its tables from row to row.
+type aligner struct {
+	best []int
+	from []byte
+	fits [][instance + 1]int
+}
+
 // align assigns the words of a row to columns, in order; several words may share a flags, age or ignored column. It
 // maximises a score of kind and position over all assignments; ok is false where there is none.
-func align(w []word, cols []column) (cells []string, ok bool) {
-	const never = -1 << 20
+func (al *aligner) align(w []word, cols []column) (cells []string, ok bool) {
 	n, m := len(w), len(cols)
+	al.judge(w, cols)
 	// best[i][j]: the first i words on the first j columns. from: 'w' word i-1 alone on column j-1, 'm' more words on
 	// it, 's' column j-1 is empty.
-	best := make([][]int, n+1)
-	from := make([][]byte, n+1)
+	al.best, al.from = grow(al.best, (n+1)*(m+1)), grow(al.from, (n+1)*(m+1))
+	best, from := al.best, al.from
+	at := func(i, j int) int { return i*(m+1) + j }
 	for i := range best {
-		best[i], from[i] = make([]int, m+1), make([]byte, m+1)
-		for j := range best[i] {
-			best[i][j] = never
-		}
+		best[i] = never
 	}
-	best[0][0] = 0
+	best[0] = 0
 	for j := 1; j <= m; j++ {
 		for i := 0; i <= n; i++ {
-			if s := best[i][j-1] - 2; s > best[i][j] {
-				best[i][j], from[i][j] = s, 's'
+			here := at(i, j)
+			if s := best[at(i, j-1)] - 2; s > best[here] {
+				best[here], from[here] = s, 's'
 			}
 			if i == 0 {
 				continue
 			}
-			if fit := score(w[i-1], cols[j-1]); fit > never {
-				if s := best[i-1][j-1] + fit; s > best[i][j] {
-					best[i][j], from[i][j] = s, 'w'
+			if fit := al.fits[i-1][cols[j-1].kind]; fit > never {
+				fit += near(w[i-1], cols[j-1])
+				if s := best[at(i-1, j-1)] + fit; s > best[here] {
+					best[here], from[here] = s, 'w'
 				}
-				if f := from[i-1][j]; sharing(cols[j-1].kind) && (f == 'w' || f == 'm') {
-					if s := best[i-1][j] + fit - 1; s > best[i][j] {
-						best[i][j], from[i][j] = s, 'm'
+				if f := from[at(i-1, j)]; sharing(cols[j-1].kind) && (f == 'w' || f == 'm') {
+					if s := best[at(i-1, j)] + fit - 1; s > best[here] {
+						best[here], from[here] = s, 'm'
 					}
 				}
 			}
 		}
 	}
-	if best[n][m] <= never/2 {
+	if best[at(n, m)] <= never/2 {
 		return nil, false
 	}
 	cells = make([]string, m)
 	for i, j := n, m; j > 0; {
-		switch from[i][j] {
+		switch from[at(i, j)] {
 		case 's':
 			j--
 		case 'm':
@@ -61,13 +71,37 @@ func align(w []word, cols []column) (cells []string, ok bool) {
 	return cells, true
 }
 
+// judge scores each word once for each kind of column there is.
+func (al *aligner) judge(w []word, cols []column) {
+	al.fits = al.fits[:0]
+	for _, x := range w {
+		var fit [instance + 1]int
+		var done [instance + 1]bool
+		for _, c := range cols {
+			if !done[c.kind] {
+				fit[c.kind], done[c.kind] = score(x, c.kind), true
+			}
+		}
+		al.fits = append(al.fits, fit)
+	}
+}
+
+// grow returns a slice of n zero elements, in the memory of s where it has room.
+func grow[T any](s []T, n int) []T {
+	if cap(s) < n {
+		return make([]T, n)
+	}
+	s = s[:n]
+	clear(s)
+	return s
+}
+
 func sharing(k kind) bool { return k == flags || k == age || k == ignored }
 
-// score tells how well a word fits a column; very low where it cannot be there.
-func score(w word, c column) int {
-	const never = -1 << 20
+// score tells how well a word fits a kind of column, wherever it stands.
+func score(w word, k kind) int {
 	s := 0
-	switch c.kind {
+	switch k {
 	case destination:
 		if !isDestination(w.text) {
 			return never
@@ -122,7 +156,7 @@ func score(w word, c column) int {
 	case age, ignored, instance:
 		s = 0
 	}
-	return s + near(w, c)
+	return s
 }
 
 // near rates the position: words mostly stand under their column's name, or beside it where the column is wide.

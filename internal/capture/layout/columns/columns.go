@@ -119,28 +119,36 @@ func words(line string) []word {
 // maxName is how many words a column's name may have.
 const maxName = 3
 
-// heading reads a line as column names: a destination and a way on must be among them.
-func heading(line string) ([]column, bool) {
-	cols, has := names(line)
-	return cols, has[destination] == 1 && has[gateway]+has[ifname] > 0 && len(cols) >= 3
-}
+// headingKind tells how much of a heading a line is. The zero headingKind is none.
+type headingKind uint8
 
-// upperHalf reads a line as the first of two that name the columns, for rows that take two lines each.
-func upperHalf(line string) ([]column, bool) {
-	cols, has := names(line)
-	return cols, has[destination] == 1 && has[gateway]+has[ifname] == 0 && len(cols) >= 3
-}
+const (
+	noHeading headingKind = iota
+	whole                 // a destination and a way on are among its names
+	upper                 // the first of two lines that name the columns, for rows that take two lines each
+	lower                 // the second
+)
 
-// lowerHalf reads the second.
-func lowerHalf(line string) ([]column, bool) {
+// heading reads a line as column names.
+func heading(line string) ([]column, headingKind) {
 	cols, has := names(line)
-	return cols, has[destination] == 0 && has[gateway] == 1 && len(cols) >= 2
+	way := has[gateway]+has[ifname] > 0
+	switch {
+	case has[destination] == 1 && way && len(cols) >= 3:
+		return cols, whole
+	case has[destination] == 1 && !way && len(cols) >= 3:
+		return cols, upper
+	case has[destination] == 0 && has[gateway] == 1 && len(cols) >= 2:
+		return cols, lower
+	}
+	return nil, noHeading
 }
 
 // names reads a line of column names and counts the columns of each kind; none where any word is no name.
 func names(line string) ([]column, [instance + 1]int) {
 	var has [instance + 1]int
-	if len(line) > 400 {
+	start := strings.TrimLeft(line, " \t")
+	if len(line) > 400 || start == "" || start[0] >= '0' && start[0] <= '9' {
 		return nil, has
 	}
 	w := words(strings.ReplaceAll(line, "[", " [")) // "Next Hop[Interface Name]" names two columns
@@ -184,13 +192,11 @@ next:
 func recognise(text []byte) int {
 	n, half := 0, false
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
-		line := string(text[lo:min(hi, lo+500)])
-		if _, ok := heading(line); ok {
-			n += 5
-		} else if _, ok := lowerHalf(line); ok && half {
+		_, k := heading(string(text[lo:min(hi, lo+500)]))
+		if k == whole || k == lower && half {
 			n += 5
 		}
-		_, half = upperHalf(line)
+		half = k == upper
 	}
 	return n
 }

@@ -184,7 +184,7 @@ No. of Routes: 5
   10.61.32.0/24      172.28.61.5         1d3h       OSPF
   10.61.32.0/24     +172.28.61.9         1d3h       OSPF
   127.0.0.1/32       127.0.0.1           12d3h      LOCAL
-`, []string{"6 0.0.0.0/0 static -/- via 172.28.61.1: active installed", "7 10.61.16.0/24 direct -/-: active installed",
+`, []string{"6 0.0.0.0/0 static -/- via 172.28.61.1: active installed", "7 10.61.16.0/24 direct -/- dev port in 10.61.16.0/24: active installed",
 		"8 10.61.32.0/24 ospf -/- via 172.28.61.5: active installed", "9 10.61.32.0/24 ospf -/- via 172.28.61.9: active installed", "10 127.0.0.1/32 local -/- receive: active installed"}, nil},
 }
 

@@ -29,6 +29,7 @@ const (
 
 type reader struct {
 	layout.Collector
+	aligner
 	cols    []column
 	half    []column // the upper half of a heading, whose lower one must be the next line
 	lower   []column // where each row takes two lines: of the second
@@ -75,18 +76,20 @@ func Read(text []byte) layout.Reading {
 }
 
 func (r *reader) line(s string, lo, hi int) error {
-	if cols, ok := heading(s); ok {
-		r.cols, r.lower, r.last, r.pending, r.inKey = cols, nil, nil, nil, false
-		r.Ignored++
-		return nil
+	cols, k := heading(s)
+	if k == lower && r.half == nil {
+		k = noHeading
 	}
-	if cols, ok := upperHalf(s); ok {
-		r.cols, r.lower, r.half, r.last, r.pending, r.inKey = nil, nil, cols, nil, nil, false
-		r.Ignored++
-		return nil
-	}
-	if cols, ok := lowerHalf(s); ok && r.half != nil {
+	switch k {
+	case whole:
+		r.cols, r.lower, r.half = cols, nil, nil
+	case upper:
+		r.cols, r.lower, r.half = nil, nil, cols
+	case lower:
 		r.cols, r.lower, r.half = r.half, cols, nil
+	}
+	if k != noHeading {
+		r.last, r.pending, r.inKey = nil, nil, false
 		r.Ignored++
 		return nil
 	}
@@ -143,7 +146,7 @@ func (r *reader) aside(s string) bool {
 		strings.HasPrefix(low, "no. of routes"), strings.HasPrefix(low, "no of routes"):
 		return true
 	}
-	if remark.MatchString(t) {
+	if (t[0] < '0' || t[0] > '9' || strings.Contains(t, "routes")) && remark.MatchString(t) {
 		return true
 	}
 	if r.cols == nil && strings.Contains(t, "...") && t[0] >= '0' && t[0] <= '9' {
@@ -183,8 +186,10 @@ func (r *reader) key(t string) bool {
 		return false
 	}
 	found := false
-	for _, m := range entry.FindAllStringSubmatch(t, -1) {
-		r.legend[m[1]], found = strings.ToLower(strings.TrimSpace(m[2])), true
+	if strings.Contains(t, "(") {
+		for _, m := range entry.FindAllStringSubmatch(t, -1) {
+			r.legend[m[1]], found = strings.ToLower(strings.TrimSpace(m[2])), true
+		}
 	}
 	if found {
 		return true
@@ -211,7 +216,7 @@ func (r *reader) learn(text []byte) {
 			continue
 		}
 		s := string(text[lo:hi])
-		if _, ok := heading(s); ok || !r.key(strings.TrimSpace(s)) {
+		if !r.key(strings.TrimSpace(s)) {
 			r.inKey = false
 		}
 	}
@@ -240,7 +245,7 @@ func (r *reader) row(s string, lo, hi int) error {
 	if r.lower != nil && r.pending != nil {
 		return r.secondLine(s, lo, hi)
 	}
-	cells, ok := align(w, cols)
+	cells, ok := r.align(w, cols)
 	if !ok {
 		return errRow
 	}
@@ -300,6 +305,9 @@ func joinPair(w []word, first, second string) []word {
 	return w
 }
 
+// Brackets around an address say nothing; around a name behind an address they part the two.
+var withoutBrackets, apartBrackets = strings.NewReplacer("[", "", "]", ""), strings.NewReplacer("[", " ", "]", " ")
+
 // fill takes the cells of one line.
 func (row *rowCells) fill(cols []column, cells []string) {
 	for i, c := range cols {
@@ -311,7 +319,7 @@ func (row *rowCells) fill(cols []column, cells []string) {
 
 // secondLine reads the lower line of a row that takes two.
 func (r *reader) secondLine(s string, lo, hi int) error {
-	cells, ok := align(joinPair(words(strings.NewReplacer("[", " ", "]", " ").Replace(s)), "black", "hole"), r.lower)
+	cells, ok := r.align(joinPair(words(apartBrackets.Replace(s)), "black", "hole"), r.lower)
 	if !ok {
 		return errRow
 	}
@@ -331,7 +339,7 @@ func (r *reader) secondLine(s string, lo, hi int) error {
 
 // prefix reads the destination with its mask or length.
 func (r *reader) prefix(row *rowCells) (netip.Prefix, error) {
-	s := strings.NewReplacer("[", "", "]", "").Replace(row.cell[destination])
+	s := withoutBrackets.Replace(row.cell[destination])
 	if isDefault(s) {
 		fam := r.family
 		if a, ok := layout.Addr([]byte(strings.Trim(row.cell[gateway], "[]"))); ok {

@@ -1,0 +1,55 @@
+package cli
+
+import (
+	"flag"
+
+	"zarvek/internal/present"
+)
+
+func networksCommand() command {
+	return command{
+		name: "networks", forms: "text, json or csv",
+		short: "all networks: who is attached, and which device knows each",
+		long: `Lists every attached network with the devices on it, then how each device knows each
+network:
+
+  attached      it has an interface there
+  own route     a route with just that prefix
+  summary       a shorter route covers it
+  parts only    routes for parts of it, none for all of it
+  discarded     a route that discards or refuses covers it
+  default only  nothing but the default route covers it
+  not at all    no route covers it
+  no table      no table of that family was captured
+
+Then what clashes: an address on two devices, two lengths on one segment, one network
+inside another. Exit code 1: something clashes.`,
+		setup: func(fs *flag.FlagSet) action {
+			return func(e *env, args []string) error {
+				if len(args) > 0 {
+					return usagef("networks takes no arguments, only options")
+				}
+				l, err := e.load()
+				if err != nil {
+					return err
+				}
+				if len(l.Network.Devices) == 0 {
+					return &noDevices{l.Dir}
+				}
+				s := l.walk().Topology().Survey()
+				switch e.as {
+				case "json":
+					err = present.NetworksJSON(e.out, s, e.view(l))
+				case "csv":
+					err = present.NetworksCSV(e.out, s, e.view(l))
+				default:
+					err = present.NetworksText(e.out, s, l.Network.Devices, e.width(), e.view(l))
+				}
+				if err == nil && len(s.Masks)+len(s.Duplicates)+len(s.Overlapping) > 0 {
+					return errBadNews
+				}
+				return err
+			}
+		},
+	}
+}

@@ -1,0 +1,201 @@
+package present
+
+import (
+	"encoding/csv"
+	"fmt"
+	"io"
+	"net/netip"
+
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+	"zarvek/internal/core/topology"
+)
+
+var knowledgeWords = map[topology.Knowledge]string{topology.KnowsNot: "not at all", topology.TableMissing: "no table", topology.KnowsByDefault: "default only",
+	topology.KnowsParts: "parts only", topology.Swallowed: "discarded", topology.KnowsBySummary: "summary", topology.KnowsExactly: "own route", topology.IsAttached: "attached"}
+
+var knowledgeCodes = map[topology.Knowledge]string{topology.KnowsNot: "not-at-all", topology.TableMissing: "table-missing", topology.KnowsByDefault: "default-only",
+	topology.KnowsParts: "parts-only", topology.Swallowed: "discarded", topology.KnowsBySummary: "summary", topology.KnowsExactly: "exact", topology.IsAttached: "attached"}
+
+// NetworksText writes all attached networks, who is there, and how each device knows each. Width is the terminal's.
+func NetworksText(w io.Writer, s topology.Survey, devices []*network.Device, width int, v View) error {
+	per := map[bool]int{}
+	for _, n := range s.Networks {
+		per[n.Prefix.Addr().Is4()]++
+	}
+	clashes := len(s.Masks) + len(s.Duplicates) + len(s.Overlapping)
+	v.headline(w, clashes == 0, "%s attached to %s (IPv4 %d, IPv6 %d); %s", count(len(s.Networks), "network", "networks"),
+		count(len(devices), "device", "devices"), per[true], per[false], clashWords(clashes))
+	if len(s.Networks) == 0 {
+		return nil
+	}
+	fmt.Fprintln(w, "\nWho is attached:")
+	rows := [][]string{}
+	for _, n := range s.Networks {
+		for i, at := range n.Attached {
+			first := ""
+			if i == 0 {
+				first = n.Prefix.String()
+			}
+			addr := "address not captured"
+			if at.Address.IsValid() {
+				addr = at.Address.String()
+			}
+			rows = append(rows, []string{first, Clean(at.Device.Name), Clean(at.Interface), addr, v.place(at.Mark)})
+		}
+	}
+	columns(w, "  ", rows)
+	v.knowledge(w, s, devices, width)
+	v.clashes(w, s)
+	return nil
+}
+
+func clashWords(n int) string {
+	if n == 0 {
+		return "no two clash"
+	}
+	return count(n, "clash of addresses", "clashes of addresses") + ", listed below"
+}
+
+// knowledge writes the matrix of networks and devices, as many devices side by side as the width has room for.
+func (v View) knowledge(w io.Writer, s topology.Survey, devices []*network.Device, width int) {
+	first := 0
+	for _, n := range s.Networks {
+		first = max(first, len(n.Prefix.String()))
+	}
+	cell := 0
+	for _, d := range devices {
+		cell = max(cell, min(len(Clean(d.Name)), 24))
+	}
+	for _, word := range knowledgeWords {
+		cell = max(cell, len(word))
+	}
+	room := max((width-2-first)/(cell+2), 1)
+	fmt.Fprintln(w, "\nHow each device knows each network:")
+	for lo := 0; lo < len(devices); lo += room {
+		hi := min(lo+room, len(devices))
+		head := []string{"network"}
+		for _, d := range devices[lo:hi] {
+			head = append(head, Clean(d.Name))
+		}
+		rows := [][]string{head}
+		for _, n := range s.Networks {
+			row := []string{n.Prefix.String()}
+			for _, k := range n.Known[lo:hi] {
+				row = append(row, knowledgeWords[k.How])
+			}
+			rows = append(rows, row)
+		}
+		if lo > 0 {
+			fmt.Fprintln(w)
+		}
+		columns(w, "  ", rows)
+	}
+}
+
+func (v View) clashes(w io.Writer, s topology.Survey) {
+	for _, c := range s.Duplicates {
+		fmt.Fprintf(w, "\n%s is an address of two devices: %s and %s\n", c.Prefix.Addr(), v.standing(c.A), v.standing(c.B))
+	}
+	for _, c := range s.Masks {
+		fmt.Fprintf(w, "\nTwo lengths on one segment: %s at %s, %s at %s\n", c.Prefix, v.standing(c.A), c.Other, v.standing(c.B))
+	}
+	for _, c := range s.Overlapping {
+		fmt.Fprintf(w, "\n%s at %s lies inside of %s at %s, which is another segment\n", c.Prefix, v.standing(c.A), c.Other, v.standing(c.B))
+	}
+}
+
+// standing words an attachment with its place.
+func (v View) standing(a topology.Attachment) string {
+	s := Clean(a.Device.Name) + on(a.Interface)
+	if p := v.place(a.Mark); p != "" {
+		s += " (" + p + ")"
+	}
+	return s
+}
+
+// NetworksCSV writes a line for each network and device.
+func NetworksCSV(out io.Writer, s topology.Survey, v View) error {
+	w := csv.NewWriter(out)
+	if err := w.Write([]string{"network", "device", "known", "route", "captured-at"}); err != nil {
+		return err
+	}
+	for _, n := range s.Networks {
+		for _, k := range n.Known {
+			by := ""
+			if k.Route.Prefix.IsValid() {
+				by = k.Route.Prefix.String()
+			}
+			if err := w.Write([]string{n.Prefix.String(), defuse(k.Device.Name), knowledgeCodes[k.How], by, defuse(v.place(k.Route.Mark))}); err != nil {
+				return err
+			}
+		}
+	}
+	w.Flush()
+	return w.Error()
+}
+
+type jsonAttached struct {
+	Device    string  `json:"device"`
+	Interface string  `json:"interface"`
+	Address   *string `json:"address"`
+	Table     string  `json:"table"`
+}
+
+type jsonKnown struct {
+	Device string  `json:"device"`
+	How    string  `json:"how"`
+	Route  *string `json:"route"`
+}
+
+type jsonNetwork struct {
+	Prefix   string         `json:"prefix"`
+	Attached []jsonAttached `json:"attached"`
+	Known    []jsonKnown    `json:"known"`
+}
+
+type jsonClash struct {
+	Kind     string         `json:"kind"`
+	Prefix   string         `json:"prefix"`
+	Other    *string        `json:"other-prefix"`
+	At       []jsonAttached `json:"at"`
+	Evidence []jsonPlace    `json:"evidence"`
+}
+
+func markOf(a topology.Attachment) []route.Mark { return []route.Mark{a.Mark} }
+
+func attachedJSON(a topology.Attachment) jsonAttached {
+	return jsonAttached{a.Device.Name, a.Interface, address(a.Address), a.Table}
+}
+
+// NetworksJSON writes the same as one document.
+func NetworksJSON(w io.Writer, s topology.Survey, v View) error {
+	doc := struct {
+		Networks []jsonNetwork `json:"networks"`
+		Clashes  []jsonClash   `json:"clashes"`
+	}{[]jsonNetwork{}, []jsonClash{}}
+	for _, n := range s.Networks {
+		j := jsonNetwork{Prefix: n.Prefix.String()}
+		for _, at := range n.Attached {
+			j.Attached = append(j.Attached, attachedJSON(at))
+		}
+		for _, k := range n.Known {
+			j.Known = append(j.Known, jsonKnown{k.Device.Name, knowledgeCodes[k.How], prefix(k.Route.Prefix)})
+		}
+		doc.Networks = append(doc.Networks, j)
+	}
+	for _, group := range []struct {
+		kind string
+		all  []topology.Clash
+	}{{"duplicate-address", s.Duplicates}, {"lengths-on-one-segment", s.Masks}, {"overlapping-networks", s.Overlapping}} {
+		for _, c := range group.all {
+			other := prefix(c.Other)
+			if c.Other == (netip.Prefix{}) {
+				other = nil
+			}
+			doc.Clashes = append(doc.Clashes, jsonClash{group.kind, c.Prefix.String(), other, []jsonAttached{attachedJSON(c.A), attachedJSON(c.B)},
+				append(v.places(markOf(c.A)), v.places(markOf(c.B))...)})
+		}
+	}
+	return writeJSON(w, doc)
+}
