@@ -3,6 +3,7 @@ package cli
 import (
 	"flag"
 
+	"zarvek/internal/core/survey"
 	"zarvek/internal/present"
 )
 
@@ -36,7 +37,7 @@ inside another. Exit code 1: something clashes.`,
 				if len(l.Network.Devices) == 0 {
 					return &noDevices{l.Dir}
 				}
-				s := l.walk().Topology().Survey()
+				s := survey.Make(l.walk().Topology())
 				switch e.as {
 				case "json":
 					err = present.NetworksJSON(e.out, s, e.view(l))

@@ -20,6 +20,7 @@ var rooms = map[string][]string{
 	"selection": {"route", "network"},
 	"topology":  {"route", "network"},
 	"forward":   {"route", "network", "selection", "topology"},
+	"survey":    {"route", "network", "selection", "topology"},
 	"coretest":  {"route", "network"},
 }
 

@@ -8,17 +8,18 @@ import (
 
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
+	"zarvek/internal/core/survey"
 	"zarvek/internal/core/topology"
 )
 
-var knowledgeWords = map[topology.Knowledge]string{topology.KnowsNot: "not at all", topology.TableMissing: "no table", topology.KnowsByDefault: "default only",
-	topology.KnowsParts: "parts only", topology.Swallowed: "discarded", topology.KnowsBySummary: "summary", topology.KnowsExactly: "own route", topology.IsAttached: "attached"}
+var knowledgeWords = map[survey.Knowledge]string{survey.KnowsNot: "not at all", survey.TableMissing: "no table", survey.KnowsByDefault: "default only",
+	survey.KnowsParts: "parts only", survey.Swallowed: "discarded", survey.KnowsBySummary: "summary", survey.KnowsExactly: "own route", survey.IsAttached: "attached"}
 
-var knowledgeCodes = map[topology.Knowledge]string{topology.KnowsNot: "not-at-all", topology.TableMissing: "table-missing", topology.KnowsByDefault: "default-only",
-	topology.KnowsParts: "parts-only", topology.Swallowed: "discarded", topology.KnowsBySummary: "summary", topology.KnowsExactly: "exact", topology.IsAttached: "attached"}
+var knowledgeCodes = map[survey.Knowledge]string{survey.KnowsNot: "not-at-all", survey.TableMissing: "table-missing", survey.KnowsByDefault: "default-only",
+	survey.KnowsParts: "parts-only", survey.Swallowed: "discarded", survey.KnowsBySummary: "summary", survey.KnowsExactly: "exact", survey.IsAttached: "attached"}
 
 // NetworksText writes all attached networks, who is there, and how each device knows each. Width is the terminal's.
-func NetworksText(w io.Writer, s topology.Survey, devices []*network.Device, width int, v View) error {
+func NetworksText(w io.Writer, s survey.Survey, devices []*network.Device, width int, v View) error {
 	per := map[bool]int{}
 	for _, n := range s.Networks {
 		per[n.Prefix.Addr().Is4()]++
@@ -58,7 +59,7 @@ func clashWords(n int) string {
 }
 
 // knowledge writes the matrix of networks and devices, as many devices side by side as the width has room for.
-func (v View) knowledge(w io.Writer, s topology.Survey, devices []*network.Device, width int) {
+func (v View) knowledge(w io.Writer, s survey.Survey, devices []*network.Device, width int) {
 	first := 0
 	for _, n := range s.Networks {
 		first = max(first, len(n.Prefix.String()))
@@ -93,7 +94,7 @@ func (v View) knowledge(w io.Writer, s topology.Survey, devices []*network.Devic
 	}
 }
 
-func (v View) clashes(w io.Writer, s topology.Survey) {
+func (v View) clashes(w io.Writer, s survey.Survey) {
 	for _, c := range s.Duplicates {
 		fmt.Fprintf(w, "\n%s is an address of two devices: %s and %s\n", c.Prefix.Addr(), v.standing(c.A), v.standing(c.B))
 	}
@@ -115,7 +116,7 @@ func (v View) standing(a topology.Attachment) string {
 }
 
 // NetworksCSV writes a line for each network and device.
-func NetworksCSV(out io.Writer, s topology.Survey, v View) error {
+func NetworksCSV(out io.Writer, s survey.Survey, v View) error {
 	w := csv.NewWriter(out)
 	if err := w.Write([]string{"network", "device", "known", "route", "captured-at"}); err != nil {
 		return err
@@ -169,7 +170,7 @@ func attachedJSON(a topology.Attachment) jsonAttached {
 }
 
 // NetworksJSON writes the same as one document.
-func NetworksJSON(w io.Writer, s topology.Survey, v View) error {
+func NetworksJSON(w io.Writer, s survey.Survey, v View) error {
 	doc := struct {
 		Networks []jsonNetwork `json:"networks"`
 		Clashes  []jsonClash   `json:"clashes"`
@@ -186,7 +187,7 @@ func NetworksJSON(w io.Writer, s topology.Survey, v View) error {
 	}
 	for _, group := range []struct {
 		kind string
-		all  []topology.Clash
+		all  []survey.Clash
 	}{{"duplicate-address", s.Duplicates}, {"lengths-on-one-segment", s.Masks}, {"overlapping-networks", s.Overlapping}} {
 		for _, c := range group.all {
 			other := prefix(c.Other)

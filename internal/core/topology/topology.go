@@ -7,6 +7,7 @@ package topology
 
 import (
 	"cmp"
+	"iter"
 	"net/netip"
 	"slices"
 
@@ -219,4 +220,49 @@ func (t *Topology) Interfaces(d *network.Device) []string {
 	}
 	slices.Sort(out)
 	return slices.Compact(out)
+}
+
+// AttachedTo returns the attachments to just that network.
+func (t *Topology) AttachedTo(p netip.Prefix) []Attachment {
+	at, _ := t.byPrefix.Get(p)
+	out := make([]Attachment, 0, len(at))
+	for _, i := range at {
+		out = append(out, t.attachments[i])
+	}
+	return out
+}
+
+// Wider yields the attached networks that contain p and are shorter, longest first.
+func (t *Topology) Wider(p netip.Prefix) iter.Seq2[netip.Prefix, []Attachment] {
+	return func(yield func(netip.Prefix, []Attachment) bool) {
+		for q := range t.byPrefix.Supernets(p) {
+			if q != p && !yield(q, t.AttachedTo(q)) {
+				return
+			}
+		}
+	}
+}
+
+// SameSegment reports whether two attachments are known to be on one segment.
+func (t *Topology) SameSegment(a, b Attachment) bool {
+	return t.sameSegment(port{a.Device, a.Interface}, port{b.Device, b.Interface})
+}
+
+// Shared returns, in the order of the address, two attachments of each address that two devices have as their own.
+// Link-local and multicast addresses are left out: they may stand anywhere.
+func (t *Topology) Shared() [][2]Attachment {
+	var out [][2]Attachment
+	for a, at := range t.owners {
+		if a.IsLinkLocalUnicast() || a.IsMulticast() {
+			continue
+		}
+		for _, i := range at[1:] {
+			if first := t.attachments[at[0]]; t.attachments[i].Device != first.Device {
+				out = append(out, [2]Attachment{first, t.attachments[i]})
+				break
+			}
+		}
+	}
+	slices.SortFunc(out, func(a, b [2]Attachment) int { return a[0].Address.Compare(b[0].Address) })
+	return out
 }

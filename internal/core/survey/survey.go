@@ -1,4 +1,8 @@
-package topology
+// Package survey lists the networks of a case and how every device knows each: attached, by a route of its own, by a
+// summary, by its default only, or not at all. It exists because that is the first thing an engineer counts.
+//
+// It follows no packet: what a device does with one is for forward to say.
+package survey
 
 import (
 	"cmp"
@@ -8,6 +12,7 @@ import (
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 	"zarvek/internal/core/selection"
+	"zarvek/internal/core/topology"
 )
 
 // Knowledge is how a device knows a network. The zero Knowledge is that it does not.
@@ -34,14 +39,14 @@ type Knower struct {
 // A NetworkView is one attached network with who is there and who knows it.
 type NetworkView struct {
 	Prefix   netip.Prefix
-	Attached []Attachment
+	Attached []topology.Attachment
 	Known    []Knower // every device, in the order of the case
 }
 
 // A Clash is two statements about addresses that do not fit together.
 type Clash struct {
 	Prefix, Other netip.Prefix // networks; of a duplicate address its full-length prefix and none
-	A, B          Attachment
+	A, B          topology.Attachment
 }
 
 // A Survey is all networks of a case.
@@ -52,30 +57,29 @@ type Survey struct {
 	Overlapping []Clash // one attached network inside another one on a different segment
 }
 
-// Survey lists all attached networks and how every device knows each.
-func (t *Topology) Survey() Survey {
+// Make surveys a network.
+func Make(t *topology.Topology) Survey {
 	var s Survey
 	for _, p := range t.Networks() {
-		at, _ := t.byPrefix.Get(p)
-		v := NetworkView{Prefix: p}
-		for _, i := range at {
-			v.Attached = append(v.Attached, t.attachments[i])
-		}
-		slices.SortStableFunc(v.Attached, func(a, b Attachment) int {
+		v := NetworkView{Prefix: p, Attached: t.AttachedTo(p)}
+		slices.SortStableFunc(v.Attached, func(a, b topology.Attachment) int {
 			return cmp.Or(cmp.Compare(a.Device.Name, b.Device.Name), cmp.Compare(a.Interface, b.Interface))
 		})
 		for _, d := range t.Network.Devices {
-			v.Known = append(v.Known, t.knows(d, v))
+			v.Known = append(v.Known, knows(d, v))
 		}
 		s.Networks = append(s.Networks, v)
-		t.clashes(&s, p, at)
+		s.clashes(t, v)
 	}
-	t.duplicates(&s)
+	for _, at := range t.Shared() {
+		a := at[0].Address
+		s.Duplicates = append(s.Duplicates, Clash{Prefix: netip.PrefixFrom(a, a.BitLen()), A: at[0], B: at[1]})
+	}
 	return s
 }
 
 // knows finds out how a device knows a network: by the table that its own network is in, else by the default one.
-func (t *Topology) knows(d *network.Device, v NetworkView) Knower {
+func knows(d *network.Device, v NetworkView) Knower {
 	k := Knower{Device: d}
 	for _, at := range v.Attached {
 		if at.Device == d {
@@ -120,14 +124,11 @@ func (t *Topology) knows(d *network.Device, v NetworkView) Knower {
 }
 
 // clashes compares a network with the shorter ones that contain it.
-func (t *Topology) clashes(s *Survey, p netip.Prefix, at []int) {
-	for q, wider := range t.byPrefix.Supernets(p) {
-		if q == p {
-			continue
-		}
-		c := Clash{Prefix: p, Other: q, A: t.attachments[at[0]], B: t.attachments[wider[0]]}
-		if i, j, ok := t.together(at, wider); ok {
-			c.A, c.B = t.attachments[i], t.attachments[j]
+func (s *Survey) clashes(t *topology.Topology, v NetworkView) {
+	for q, wider := range t.Wider(v.Prefix) {
+		c := Clash{Prefix: v.Prefix, Other: q, A: v.Attached[0], B: wider[0]}
+		if a, b, ok := together(t, v.Attached, wider); ok {
+			c.A, c.B = a, b
 			s.Masks = append(s.Masks, c)
 		} else {
 			s.Overlapping = append(s.Overlapping, c)
@@ -136,30 +137,13 @@ func (t *Topology) clashes(s *Survey, p netip.Prefix, at []int) {
 }
 
 // together finds two attachments, one of each list, on one segment.
-func (t *Topology) together(some, others []int) (i, j int, ok bool) {
-	for _, i := range some {
-		for _, j := range others {
-			if t.sameSegment(t.port(i), t.port(j)) {
-				return i, j, true
+func together(t *topology.Topology, some, others []topology.Attachment) (a, b topology.Attachment, ok bool) {
+	for _, a := range some {
+		for _, b := range others {
+			if t.SameSegment(a, b) {
+				return a, b, true
 			}
 		}
 	}
-	return 0, 0, false
-}
-
-// duplicates lists addresses that two devices have as their own, link-local ones left out.
-func (t *Topology) duplicates(s *Survey) {
-	for a, at := range t.owners {
-		if len(at) < 2 || a.IsLinkLocalUnicast() || a.IsMulticast() {
-			continue
-		}
-		first := t.attachments[at[0]]
-		for _, i := range at[1:] {
-			if o := t.attachments[i]; o.Device != first.Device {
-				s.Duplicates = append(s.Duplicates, Clash{Prefix: netip.PrefixFrom(a, a.BitLen()), A: first, B: o})
-				break
-			}
-		}
-	}
-	slices.SortFunc(s.Duplicates, func(a, b Clash) int { return a.Prefix.Addr().Compare(b.Prefix.Addr()) })
+	return a, b, false
 }

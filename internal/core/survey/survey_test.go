@@ -1,0 +1,55 @@
+package survey_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"zarvek/internal/core/coretest"
+	"zarvek/internal/core/survey"
+	"zarvek/internal/core/topology"
+)
+
+func TestHowEachDeviceKnowsANetwork(t *testing.T) {
+	s := survey.Make(topology.Build(coretest.Build(`
+		home: direct 10.1.2.0/24 dev e0
+		own: ospf 10.1.2.0/24 via 10.9.0.1 dev e0
+		summary: ospf 10.1.0.0/16 via 10.9.0.1 dev e0
+		default: static 0.0.0.0/0 via 10.9.0.1 dev e0
+		discard: static 10.1.0.0/16 blackhole
+		discard: static 0.0.0.0/0 via 10.9.0.1 dev e0
+		parts: static 10.1.2.0/25 via 10.9.0.1 dev e0
+		parts: static 0.0.0.0/0 via 10.9.0.1 dev e0
+		nothing: static 10.7.0.0/16 via 10.9.0.1 dev e0
+		candidate: ospf 10.1.2.0/24 via 10.9.0.1 dev e0 candidate
+		six: static fd6b::/48 via fe80::1 dev e0
+	`)))
+	require.Len(t, s.Networks, 1)
+	got := map[string]survey.Knowledge{}
+	for _, k := range s.Networks[0].Known {
+		got[k.Device.Name] = k.How
+	}
+	require.Equal(t, map[string]survey.Knowledge{"home": survey.IsAttached, "own": survey.KnowsExactly, "summary": survey.KnowsBySummary, "default": survey.KnowsByDefault,
+		"discard": survey.Swallowed, "parts": survey.KnowsParts, "nothing": survey.KnowsNot, "candidate": survey.KnowsNot, "six": survey.TableMissing}, got)
+}
+
+func TestClashes(t *testing.T) {
+	s := survey.Make(topology.Build(coretest.Build(`
+		a: direct 10.1.0.0/24 dev e0
+		a: addr 10.1.0.1/24 e0
+		b: direct 10.1.0.0/25 dev e0       # the same segment, with another mask
+		b: addr 10.1.0.2/25 e0
+		c: direct 10.1.0.128/26 dev e7     # somewhere else, inside of a's network
+		c: addr 10.1.0.129/26 e7
+		d: direct 10.5.0.0/24 dev e0
+		d: addr 10.5.0.1/24 e0
+		e: direct 10.5.0.0/24 dev e0
+		e: addr 10.5.0.1/24 e0             # d's address
+	`)))
+	require.Len(t, s.Masks, 1)
+	require.Equal(t, "10.1.0.0/25 10.1.0.0/24", s.Masks[0].Prefix.String()+" "+s.Masks[0].Other.String())
+	require.Len(t, s.Overlapping, 1)
+	require.Equal(t, "c a", s.Overlapping[0].A.Device.Name+" "+s.Overlapping[0].B.Device.Name)
+	require.Len(t, s.Duplicates, 1)
+	require.Equal(t, "10.5.0.1/32", s.Duplicates[0].Prefix.String())
+}
