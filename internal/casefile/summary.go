@@ -206,3 +206,17 @@ func Preview(name string, raw []byte, described []layout.Reader) ([]Stretch, err
 	}
 	return out, nil
 }
+
+// Gloss explains lines of one file: all, or those wanted.
+func Gloss(name string, raw []byte, wanted []int, described []layout.Reader) ([]capture.GlossedLine, error) {
+	c, err := capture.Read(name, raw, 1, described...)
+	if err != nil {
+		return nil, errorf("%s: %v", show(name), err)
+	}
+	return c.Gloss(wanted), nil
+}
+
+// SomeUnread reports whether any of the lines could not be read.
+func SomeUnread(lines []capture.GlossedLine) bool {
+	return slices.ContainsFunc(lines, func(l capture.GlossedLine) bool { return l.Kind == capture.UnreadLine })
+}

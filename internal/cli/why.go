@@ -192,5 +192,9 @@ type noTable struct {
 }
 
 func (e *noTable) Error() string {
-	return "no " + e.family.String() + " table \"" + e.table + "\" of " + e.device + " was captured; capture it, or see zarvek table " + e.device
+	fam := ""
+	if e.family != 0 {
+		fam = e.family.String() + " "
+	}
+	return fmt.Sprintf("no %stable %q of %s was captured; capture it, or see zarvek table %s", fam, e.table, e.device, e.device)
 }

@@ -110,7 +110,7 @@ func fateWords(s selection.Configured) string {
 	hop := to(s.Static.NextHop.Address, s.Static.NextHop.Interface)
 	switch s.Fate {
 	case selection.Standby:
-		return fmt.Sprintf("waits as a backup: %s %s comes first by %s", learned(s.Winner.Attributes), numbers(s.Winner.Attributes), ruleWords[s.Why])
+		return fmt.Sprintf("waits as a backup: %s%s comes first", learned(s.Winner.Attributes), inParens(numbers(s.Winner.Attributes)))
 	case selection.HopUnresolved:
 		return fmt.Sprintf("not valid: %s, %s; it needs a route to %s", hop, failureWords[s.Failure], hop)
 	case selection.HopByDefault:
@@ -294,6 +294,17 @@ func (v View) resolution(w io.Writer, r forward.Explanation) {
 	}
 	direct := r.Choice.Match.Routes[0].Protocol == route.Direct
 	fmt.Fprintln(w, "\nNext hop:")
+	for _, res := range r.Choice.Recursive {
+		if res.Failure != selection.Resolved {
+			fmt.Fprintf(w, "  %s, which is found through another route: %s\n", res.NextHop.Address, failureWords[res.Failure])
+			continue
+		}
+		s := res.NextHop.Address.String()
+		for _, via := range res.Exits[0].Via {
+			s += fmt.Sprintf(", found through %s %s (%s)", learned(via.Attributes), via.Prefix, v.place(via.Mark))
+		}
+		fmt.Fprintf(w, "  %s\n", s)
+	}
 	for i, res := range r.Choice.Resolutions {
 		if res.Failure != selection.Resolved {
 			fmt.Fprintf(w, "  %s cannot be resolved: %s\n", to(res.NextHop.Address, res.NextHop.Interface), failureWords[res.Failure])

@@ -47,6 +47,7 @@ type Choice struct {
 	Match       Match
 	Lost        []Lost // the winner's own prefix first, then shorter prefixes, longest first
 	Resolutions []Resolution
+	Recursive   []Resolution // of next hops that the capture shows as recursive, by the rules; it shows their outcome too
 	Statics     []Configured // configured statics that cover the destination
 	Remarks     []Remark
 	TakesOver   *Lost // what would be used if the winner went
@@ -77,6 +78,7 @@ func Explain(d *network.Device, t *network.Table, dst netip.Prefix) Choice {
 	for _, r := range c.Match.Routes {
 		if r.Special == route.None {
 			c.Resolutions = append(c.Resolutions, Resolve(t, r)...)
+			c.Recursive = append(c.Recursive, recursive(t, r)...)
 		}
 	}
 	c.Statics = configured(d, t, dst, c.Match)

@@ -71,6 +71,20 @@ func Resolve(t *network.Table, r route.Route) []Resolution {
 	return out
 }
 
+// recursive resolves the next hops of r that the capture shows as recursive.
+func recursive(t *network.Table, r route.Route) []Resolution {
+	var out []Resolution
+	for _, h := range r.NextHops {
+		if h.Recursive && h.Interface == "" && h.Address.IsValid() && !slices.Contains(r.Forwarding(), h) {
+			v := resolver{table: t}
+			res := Resolution{NextHop: h}
+			res.Exits, res.Failure, res.At = v.resolve(h.Address, []netip.Prefix{r.Prefix}, nil)
+			out = append(out, res)
+		}
+	}
+	return out
+}
+
 func weight(h route.NextHop) float64 { return float64(max(h.Weight, 1)) }
 
 // maxLookups bounds the work for one next hop: tables that split at every step would otherwise take exponential time.

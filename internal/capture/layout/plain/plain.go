@@ -7,6 +7,8 @@ import (
 	"encoding/csv"
 	"errors"
 	"fmt"
+	"net/netip"
+	"slices"
 	"strings"
 
 	"zarvek/internal/capture/layout"
@@ -73,6 +75,7 @@ func ReadCSV(text []byte) layout.Reading {
 	var c layout.Collector
 	c.Layout = csvName
 	var names []string
+	var last csvRoute
 	comma := ','
 	for lo, hi := range layout.Lines(text) {
 		line := text[lo:hi]
@@ -93,8 +96,13 @@ func ReadCSV(text []byte) layout.Reading {
 			continue
 		}
 		rec, err := record(line, comma)
+		var next csvRoute
 		if err == nil {
-			err = addRecord(&c, names, rec, lo, hi)
+			next, err = readRecord(names, rec, lo, hi)
+		}
+		if err == nil && !last.join(next) {
+			last.add(&c)
+			last = next
 		}
 		if err != nil {
 			c.LeaveUnread(lo, hi, err)
@@ -102,7 +110,35 @@ func ReadCSV(text []byte) layout.Reading {
 		}
 		c.Read++
 	}
+	last.add(&c)
 	return c.Reading
+}
+
+// csvRoute is one route, of one line or of several that differ in their next hop only.
+type csvRoute struct {
+	table  string
+	prefix netip.Prefix
+	attr   route.Attributes
+	state  route.State
+	lo, hi int
+}
+
+// join takes the next hop of a line that says the same otherwise.
+func (r *csvRoute) join(n csvRoute) bool {
+	a, b := &r.attr, &n.attr
+	if r.table != n.table || r.prefix != n.prefix || r.state != n.state || a.Protocol != b.Protocol || a.Subtype != b.Subtype || a.Preference != b.Preference ||
+		a.Metric != b.Metric || a.Special != b.Special || len(a.NextHops) == 0 || len(b.NextHops) == 0 || slices.Contains(a.NextHops, b.NextHops[0]) {
+		return false
+	}
+	a.NextHops = append(a.NextHops, b.NextHops...)
+	r.hi = n.hi
+	return true
+}
+
+func (r *csvRoute) add(c *layout.Collector) {
+	if r.prefix.IsValid() {
+		c.Add(r.table, network.Candidates, route.Route{Prefix: r.prefix, Attributes: &r.attr, State: r.state, Mark: layout.Mark(r.lo, r.hi)}, 0)
+	}
 }
 
 var protocols = func() map[string]route.Protocol {
@@ -116,7 +152,7 @@ var protocols = func() map[string]route.Protocol {
 var specials = map[string]route.Special{"": route.None, "blackhole": route.Blackhole, "unreachable": route.Unreachable, "prohibit": route.Prohibit,
 	"receive": route.Receive, "broadcast": route.Broadcast, "multicast": route.Multicast, "throw": route.Throw}
 
-func addRecord(c *layout.Collector, names, rec []string, lo, hi int) error {
+func readRecord(names, rec []string, lo, hi int) (r csvRoute, err error) {
 	get := map[string]string{"active": "true", "table": "default", "source-protocol": "other"}
 	for i, n := range names {
 		if i < len(rec) {
@@ -127,15 +163,15 @@ func addRecord(c *layout.Collector, names, rec []string, lo, hi int) error {
 	}
 	p, err := layout.Prefix([]byte(get["destination-prefix"]), false)
 	if err != nil {
-		return err
+		return r, err
 	}
 	a := route.Attributes{Subtype: get["subtype"]}
 	var ok bool
 	if a.Protocol, ok = protocols[strings.ToLower(get["source-protocol"])]; !ok {
-		return fmt.Errorf("%w: source protocol %q", layout.ErrNotARoute, get["source-protocol"])
+		return r, fmt.Errorf("%w: source protocol %q", layout.ErrNotARoute, get["source-protocol"])
 	}
 	if a.Special, ok = specials[strings.ToLower(get["special-next-hop"])]; !ok {
-		return fmt.Errorf("%w: special next hop %q", layout.ErrNotARoute, get["special-next-hop"])
+		return r, fmt.Errorf("%w: special next hop %q", layout.ErrNotARoute, get["special-next-hop"])
 	}
 	for _, n := range []struct {
 		name string
@@ -144,7 +180,7 @@ func addRecord(c *layout.Collector, names, rec []string, lo, hi int) error {
 		if s := get[n.name]; s != "" {
 			v, ok := layout.Uint([]byte(s))
 			if !ok {
-				return fmt.Errorf("%w: %s %q", layout.ErrNumber, n.name, s)
+				return r, fmt.Errorf("%w: %s %q", layout.ErrNumber, n.name, s)
 			}
 			*n.to = route.N(v)
 		}
@@ -152,7 +188,7 @@ func addRecord(c *layout.Collector, names, rec []string, lo, hi int) error {
 	h := route.NextHop{Interface: get["outgoing-interface"]}
 	if s := get["next-hop-address"]; s != "" {
 		if h.Address, ok = layout.Addr([]byte(s)); !ok {
-			return fmt.Errorf("%w: %q", layout.ErrAddress, s)
+			return r, fmt.Errorf("%w: %q", layout.ErrAddress, s)
 		}
 	}
 	if h.Interface != "" || h.Address.IsValid() {
@@ -162,6 +198,5 @@ func addRecord(c *layout.Collector, names, rec []string, lo, hi int) error {
 	if get["active"] == "true" {
 		state = route.Active | route.Installed
 	}
-	c.Add(get["table"], network.Candidates, route.Route{Prefix: p, Attributes: &a, State: state, Mark: layout.Mark(lo, hi)}, 0)
-	return nil
+	return csvRoute{get["table"], p.Masked(), a, state, lo, hi}, nil
 }

@@ -1,0 +1,247 @@
+package capture
+
+import (
+	"bytes"
+	"regexp"
+	"slices"
+	"strings"
+
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+// A LineKind says what a captured line is.
+type LineKind uint8
+
+const (
+	BlankLine  LineKind = iota
+	DataLine            // its Items say what it tells
+	PromptLine          // a prompt, with the command typed at it
+	NoiseLine           // a log message, a pager's prompt, a complaint
+	UnreadLine          // Reason says why
+	AroundLine          // around a table: Around says what
+)
+
+// Around says what a line around a table is.
+type Around uint8
+
+const (
+	OtherAround   Around = iota
+	KeyLine              // defines letters or signs
+	ParentLine           // heads the rows of a class A, B or C network, and is no route itself
+	LastResort           // repeats where the default route leads
+	TitleLine            // names what stands below it
+	RulerLine            // a drawn line
+	NamesLine            // names columns
+	CountLine            // counts routes
+	PrefixHeading        // a prefix whose routes stand below it
+)
+
+// An Item is one thing that a line tells: exactly one of its pointers is set.
+type Item struct {
+	Route      *route.Route
+	Table      *network.TableFacts
+	First      int             // of a route: the line on which it begins
+	Hops       []route.NextHop // of a route: the next hops that stand on this line
+	Address    *network.Address
+	Interface  *network.Interface
+	Neighbour  *network.Neighbour
+	Switch     *network.Switch
+	Rule       *network.Rule
+	Static     *network.Static
+	Session    *network.Session
+	HeardOfAgo string // how long ago the line says that the route was learned, in words
+}
+
+// A GlossedLine is one line of a capture with what it was taken for.
+type GlossedLine struct {
+	Number          int
+	Text            string // as a terminal would show it
+	Kind            LineKind
+	Around          Around
+	Items           []Item
+	Layout          string // that read it
+	Device, Command string // of a prompt
+	Reason          error
+}
+
+// Gloss explains the lines of a capture: all of them, or those wanted. Lines are counted from 1.
+func (c *Capture) Gloss(wanted []int) []GlossedLine {
+	g := glosser{c: c, items: map[int][]Item{}, unread: map[int]error{}, layouts: map[int]string{}}
+	if len(wanted) > 0 {
+		g.want = map[int]bool{}
+		for _, n := range wanted {
+			g.want[n] = true
+		}
+	}
+	for i := range c.Parts {
+		g.part(&c.Parts[i])
+	}
+	var out []GlossedLine
+	p := prompter{text: c.Source.text}
+	n := 0
+	for lo, hi := range layout.Lines(c.Source.raw) {
+		n++
+		raw := c.Source.raw[lo:hi]
+		text := appendClean(nil, raw)
+		device, command, prompt := p.prompt(text) // also of lines that are not wanted: later ones depend on it
+		if g.want != nil && !g.want[n] {
+			continue
+		}
+		l := GlossedLine{Number: n, Text: string(text), Layout: g.layouts[n]}
+		items, reason := g.items[n], g.unread[n]
+		switch {
+		case layout.Blank(text):
+		case len(items) > 0:
+			l.Kind, l.Items = DataLine, items
+		case prompt:
+			l.Kind, l.Device, l.Command = PromptLine, device, command
+		case reason != nil:
+			l.Kind, l.Reason = UnreadLine, reason
+		case noise(bytes.TrimRight(text, "\r")):
+			l.Kind = NoiseLine
+		default:
+			l.Kind, l.Around = AroundLine, around(string(text))
+		}
+		out = append(out, l)
+	}
+	return out
+}
+
+type glosser struct {
+	c       *Capture
+	want    map[int]bool // nil: every line
+	items   map[int][]Item
+	unread  map[int]error
+	layouts map[int]string
+}
+
+// at adds an item to a line.
+func (g *glosser) at(m route.Mark, it Item) {
+	if !m.Known() {
+		return
+	}
+	if n := g.c.Source.Line(m.Off); g.want == nil || g.want[n] {
+		g.items[n] = append(g.items[n], it)
+	}
+}
+
+func (g *glosser) part(p *Part) {
+	src := g.c.Source
+	for n := src.Line(p.Where.Off); n <= src.Line(max(p.Where.End, 1)-1) && p.Layout != ""; n++ {
+		if g.want == nil || g.want[n] {
+			g.layouts[n] = p.Layout
+		}
+	}
+	for i := range p.Facts.Tables {
+		t := &p.Facts.Tables[i]
+		for j := range t.Routes.Len() {
+			g.route(t, t.Routes.At(j))
+		}
+	}
+	f := &p.Facts
+	for i := range f.Addresses {
+		if !slices.ContainsFunc(g.items[g.c.Source.Line(f.Addresses[i].Mark.Off)], func(it Item) bool { return it.Route != nil }) {
+			g.at(f.Addresses[i].Mark, Item{Address: &f.Addresses[i]})
+		}
+	}
+	for i := range f.Interfaces {
+		g.at(f.Interfaces[i].Mark, Item{Interface: &f.Interfaces[i]})
+	}
+	for i := range f.Neighbours {
+		g.at(f.Neighbours[i].Mark, Item{Neighbour: &f.Neighbours[i]})
+	}
+	for i := range f.Forwarding {
+		g.at(f.Forwarding[i].Mark, Item{Switch: &f.Forwarding[i]})
+	}
+	for i := range f.Rules {
+		g.at(f.Rules[i].Mark, Item{Rule: &f.Rules[i]})
+	}
+	for i := range f.Statics {
+		g.at(f.Statics[i].Mark, Item{Static: &f.Statics[i]})
+	}
+	for i := range f.Sessions {
+		g.at(f.Sessions[i].Mark, Item{Session: &f.Sessions[i]})
+	}
+	for _, u := range p.Unread {
+		g.unread[src.Line(u.Mark.Off)] = u.Reason
+	}
+}
+
+// route adds a route to every line it stands on, each time with the next hops that stand there.
+func (g *glosser) route(t *network.TableFacts, r route.Route) {
+	src := g.c.Source
+	first := src.Line(r.Mark.Off)
+	last := src.Line(max(r.Mark.End, r.Mark.Off+1) - 1)
+	text := src.Text(r.Mark)
+	for n := first; n <= last; n++ {
+		line := text
+		if i := bytes.IndexByte(text, '\n'); i >= 0 {
+			line, text = text[:i], text[i+1:]
+		}
+		if g.want != nil && !g.want[n] {
+			continue
+		}
+		it := Item{Route: &r, Table: t, First: first, HeardOfAgo: age(string(line))}
+		low := strings.ToLower(string(line))
+		for _, h := range r.NextHops {
+			if h.Address.IsValid() && containsWord(low, h.Address.String()) || !h.Address.IsValid() && h.Interface != "" && strings.Contains(string(line), h.Interface) {
+				it.Hops = append(it.Hops, h)
+			}
+		}
+		if n == first || len(it.Hops) > 0 || !layout.Blank(line) {
+			g.items[n] = append(g.items[n], it)
+		}
+	}
+}
+
+// containsWord reports whether an address stands in a line, and not as the beginning or end of a longer one.
+func containsWord(line, word string) bool {
+	for at := 0; ; {
+		i := strings.Index(line[at:], word)
+		if i < 0 {
+			return false
+		}
+		lo, hi := at+i, at+i+len(word)
+		if (lo == 0 || !isAddressByte(line[lo-1])) && (hi == len(line) || !isAddressByte(line[hi])) {
+			return true
+		}
+		at = hi
+	}
+}
+
+func isAddressByte(c byte) bool {
+	return c >= '0' && c <= '9' || c >= 'a' && c <= 'f' || c == '.' || c == ':'
+}
+
+var (
+	keyLine    = regexp.MustCompile(`(?i)^\s*(?:codes|[a-z ]*flags|legend|origin|status codes|sub-codes)\b[^:]*:|^'?.'? denotes|'\[x/y\]' denotes|^\+ = |^\s*(?:\S{1,4}(?: \S{1,3})?) - \w`)
+	parentLine = regexp.MustCompile(`is (?:variably )?subnetted,`)
+	countLine  = regexp.MustCompile(`(?i)\d+ (?:destinations?|routes?|entries|networks?)\b|(?:destinations|routes|entries)\s*[:=]\s*\d+|^total\b`)
+	titleLine  = regexp.MustCompile(`(?i)\b(?:table|vrf|virtual router|internet6?|routes)\b.*:?\s*$|:\s*$`)
+)
+
+// around says what a line around a table is.
+func around(s string) Around {
+	t := strings.TrimSpace(s)
+	switch {
+	case strings.Trim(t, "-=+_| \t#*") == "":
+		return RulerLine
+	case parentLine.MatchString(t):
+		return ParentLine
+	case strings.HasPrefix(t, "Gateway of last resort"):
+		return LastResort
+	case strings.Contains(t, "ubest/mbest:"):
+		return PrefixHeading
+	case keyLine.MatchString(s):
+		return KeyLine
+	case countLine.MatchString(t):
+		return CountLine
+	case titleLine.MatchString(t):
+		return TitleLine
+	case t[0] >= 'A' && t[0] <= 'Z' && len(strings.Fields(t)) > 2 && !strings.ContainsAny(t, "0123456789="):
+		return NamesLine
+	}
+	return OtherAround
+}
