@@ -61,19 +61,17 @@ func demoFolder(to string) (string, error) {
 // tour runs the steps. Bad news is part of the story, so it does not end it.
 func (e *env) tour(dir string) error {
 	fmt.Fprintf(e.out, `Kjelven Ropeways runs cable cars between a valley, a midway and a summit station, with
-a camera mast, a ticket office and a depot. Captures of its seven devices, in half a
-dozen layouts, are in
+a camera mast, a ticket office, a depot and a workshop. Captures of its eight devices,
+in half a dozen layouts, are in
 
   %s
 `, present.Clean(dir))
 	for _, s := range demo.Steps {
-		line := strings.Join(s.Args, " ")
 		args := append(slices.Clone(s.Args), "-case", dir, "-color", e.color)
-		if args[0] == "layouts" { // the one command that takes a file of the case
+		line := commandLine(append(slices.Clone(s.Args), "-case", dir))
+		if args[0] == "layouts" { // the one command that takes a file and no case
 			args[1] = filepath.Join(dir, args[1])
 			line = "layouts " + args[1]
-		} else {
-			line += " -case " + dir
 		}
 		fmt.Fprintf(e.out, "\n\n# %s\n$ zarvek %s\n\n", s.Why, present.Clean(line))
 		if code := Run(args, e.out, e.err); code > exitBadNews {
@@ -91,4 +89,16 @@ dozen layouts, are in
   zarvek devices -case YOUR-CAPTURES         then your own network
 `, present.Clean(dir))
 	return nil
+}
+
+// commandLine writes arguments as a shell takes them.
+func commandLine(args []string) string {
+	out := make([]string, len(args))
+	for i, a := range args {
+		if strings.Contains(a, " ") {
+			a = "'" + a + "'"
+		}
+		out[i] = a
+	}
+	return strings.Join(out, " ")
 }

@@ -2,7 +2,8 @@
 // would ask of it in order. It ships inside the program so that the full example needs nothing else.
 //
 // Planted in it: a way back that is missing (mast7 to the control room), a loop (valley and midway, the range of a
-// lift under construction), and a summary to discard that swallows part of a range (summit).
+// lift under construction), a summary to discard that swallows part of a range (summit), and a static route whose next hop
+// nothing leads to (valley, to the workshop's old box, which looks up classfully).
 package demo
 
 import (
@@ -25,11 +26,25 @@ type Step struct {
 var Steps = []Step{
 	{"What do we have, and what is missing?", []string{"devices"}},
 	{"The depot's came as a terminal log: what was made of it?", []string{"layouts", "depot-evening.log"}},
+	{"What do its first lines say, one by one?", []string{"gloss", "depot-evening.log", "1-14"}},
 	{"One table, read: the midway station.", []string{"table", "midway", "-family", "ipv4"}},
+	{"How many networks are there, and who knows which?", []string{"networks"}},
+
+	// A tour of the choices.
 	{"Which way does the control room send to the hall of the valley station, and what waits behind it?", []string{"why", "control", "10.61.16.20"}},
+	{"Would a strict source check at the control room drop what comes from there by the other line?", []string{"why", "control", "10.61.16.20", "-from", "wan1"}},
+	{"If the valley had a backup to the ticket office by way of the midway, would it wait or take over?",
+		[]string{"why", "valley", "10.61.64.9", "-would-win", "10.61.64.0/24 via 172.28.61.6 preference 130"}},
+	{"A route to the workshop stands in the valley's configuration. Why is it not in use?", []string{"why", "valley", "10.61.72.4"}},
+	{"Two partners announce one network to the depot: which one is used, and which should be?", []string{"why", "depot", "10.62.8.9"}},
+	{"The old box in the workshop has a default route, and does not use it.", []string{"why", "workshop", "10.62.0.1"}},
+	{"Its shed has a second network, by an interface alone: does that hold?", []string{"why", "workshop", "10.61.73.9"}},
+	{"The mast has policy rules: which table counts?", []string{"why", "mast7", "10.61.32.40"}},
+	{"A new sensor was given 10.61.46.9, and nothing reaches it.", []string{"why", "summit", "10.61.46.9", "-evidence"}},
+
+	// Following packets.
 	{"Can a till of the ticket office reach the summit's display, and back?", []string{"trace", "10.61.64.12", "10.61.40.17"}},
 	{"The control room sees no picture from the camera on mast 7.", []string{"trace", "10.61.0.31", "10.61.44.20"}},
-	{"A new sensor was given 10.61.46.9, and nothing reaches it.", []string{"why", "summit", "10.61.46.9", "-evidence"}},
 	{"Addresses of the lift under construction time out in a strange way.", []string{"trace", "10.61.16.20", "10.61.99.5"}},
 	{"Two equal ways lead from the control room to the midway station: do both work?", []string{"trace", "10.61.0.31", "10.61.32.40"}},
 	{"And IPv6, from the control room to the camera?", []string{"trace", "fd6b:6a65:6c76:10::31", "fd6b:6a65:6c76:44::20"}},

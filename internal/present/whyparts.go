@@ -61,7 +61,7 @@ func lostBy(l selection.Lost) string {
 		s = "not chosen; the capture does not show by which rule"
 	}
 	switch {
-	case l.Failure != selection.Resolved:
+	case l.Failure != selection.Resolved && l.Why != selection.Unusable:
 		s += "; " + failureWords[l.Failure]
 	case l.Why == selection.Preference && a.Protocol == route.Static:
 		s += ": a backup that waits"

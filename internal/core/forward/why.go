@@ -67,12 +67,15 @@ func (w *Walker) uses(d *network.Device, fam route.Family) []TableUse {
 	return out
 }
 
+// kernelDefault is the table that a kernel looks into last; it is empty unless somebody fills it.
+const kernelDefault = "253"
+
 // rulesOf returns the policy rules of a family, without the ones that every kernel has: look into the local table, then
 // the main one, then the default one, whatever the packet.
 func rulesOf(d *network.Device, fam route.Family) []network.Rule {
 	var out []network.Rule
 	for _, r := range d.Rules {
-		plain := !r.From.IsValid() && !r.To.IsValid() && r.Ingress == "" && r.Action == network.RuleLookup && !r.Undecided && r.Table == "default"
+		plain := !r.From.IsValid() && !r.To.IsValid() && r.Ingress == "" && r.Action == network.RuleLookup && !r.Undecided && (r.Table == "default" || r.Table == kernelDefault)
 		if (r.Family == 0 || r.Family == fam) && !plain {
 			out = append(out, r)
 		}
