@@ -239,22 +239,19 @@ func (e *env) view(l *loaded) present.View {
 	if f, ok := e.out.(*os.File); ok && e.color == "auto" {
 		color = term.IsTerminal(int(f.Fd())) && os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb"
 	}
-	v := present.View{Lines: e.lines, Color: color}
+	v := present.View{Lines: e.lines, Color: color, Width: e.width()}
 	if l != nil {
 		v.Evidence = l
 	}
 	return v
 }
 
-// usualWidth is what is taken where the output is no terminal.
-const usualWidth = 120
-
-// width returns how many characters a line has room for.
+// width returns how many characters a line of the terminal has, 0 where the output is none.
 func (e *env) width() int {
 	if f, ok := e.out.(*os.File); ok {
 		if w, _, err := term.GetSize(int(f.Fd())); err == nil && w > 20 {
 			return w
 		}
 	}
-	return usualWidth
+	return 0
 }

@@ -26,7 +26,12 @@ network:
 Then what clashes: an address on two devices, two lengths on one segment, one network
 inside another. Exit code 1: something clashes.`,
 		setup: func(fs *flag.FlagSet) action {
+			family := fs.String("family", "both", "the address `family`: ipv4, ipv6 or both")
 			return func(e *env, args []string) error {
+				fam, err := parseFamily(*family)
+				if err != nil {
+					return err
+				}
 				if len(args) > 0 {
 					return usagef("networks takes no arguments, only options")
 				}
@@ -37,14 +42,14 @@ inside another. Exit code 1: something clashes.`,
 				if len(l.Network.Devices) == 0 {
 					return &noDevices{l.Dir}
 				}
-				s := survey.Make(l.walk().Topology())
+				s := survey.Make(l.walk().Topology(), fam)
 				switch e.as {
 				case "json":
 					err = present.NetworksJSON(e.out, s, e.view(l))
 				case "csv":
 					err = present.NetworksCSV(e.out, s, e.view(l))
 				default:
-					err = present.NetworksText(e.out, s, l.Network.Devices, e.width(), e.view(l))
+					err = present.NetworksText(e.out, s, l.Network.Devices, e.view(l))
 				}
 				if err == nil && len(s.Masks)+len(s.Duplicates)+len(s.Overlapping) > 0 {
 					return errBadNews

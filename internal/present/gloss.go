@@ -43,7 +43,7 @@ func GlossText(out io.Writer, file string, lines []capture.GlossedLine, v View) 
 				fmt.Fprintf(w, "         and %s more on this line\n", grouped(len(says)-maxItems))
 				break
 			}
-			fmt.Fprintf(w, "         %s\n", s)
+			v.wrapped(w, "         ", s)
 		}
 	}
 	return w.Flush()

@@ -18,8 +18,8 @@ var knowledgeWords = map[survey.Knowledge]string{survey.KnowsNot: "not at all", 
 var knowledgeCodes = map[survey.Knowledge]string{survey.KnowsNot: "not-at-all", survey.TableMissing: "table-missing", survey.KnowsByDefault: "default-only",
 	survey.KnowsParts: "parts-only", survey.Swallowed: "discarded", survey.KnowsBySummary: "summary", survey.KnowsExactly: "exact", survey.IsAttached: "attached"}
 
-// NetworksText writes all attached networks, who is there, and how each device knows each. Width is the terminal's.
-func NetworksText(w io.Writer, s survey.Survey, devices []*network.Device, width int, v View) error {
+// NetworksText writes all attached networks, who is there, and how each device knows each.
+func NetworksText(w io.Writer, s survey.Survey, devices []*network.Device, v View) error {
 	per := map[bool]int{}
 	for _, n := range s.Networks {
 		per[n.Prefix.Addr().Is4()]++
@@ -46,7 +46,7 @@ func NetworksText(w io.Writer, s survey.Survey, devices []*network.Device, width
 		}
 	}
 	columns(w, "  ", rows)
-	v.knowledge(w, s, devices, width)
+	v.knowledge(w, s, devices)
 	v.clashes(w, s)
 	return nil
 }
@@ -58,8 +58,11 @@ func clashWords(n int) string {
 	return count(n, "clash of addresses", "clashes of addresses") + ", listed below"
 }
 
+// usualWidth is what is taken where the output is no terminal.
+const usualWidth = 120
+
 // knowledge writes the matrix of networks and devices, as many devices side by side as the width has room for.
-func (v View) knowledge(w io.Writer, s survey.Survey, devices []*network.Device, width int) {
+func (v View) knowledge(w io.Writer, s survey.Survey, devices []*network.Device) {
 	first := 0
 	for _, n := range s.Networks {
 		first = max(first, len(n.Prefix.String()))
@@ -71,7 +74,13 @@ func (v View) knowledge(w io.Writer, s survey.Survey, devices []*network.Device,
 	for _, word := range knowledgeWords {
 		cell = max(cell, len(word))
 	}
+	width := v.Width
+	if width == 0 {
+		width = usualWidth
+	}
 	room := max((width-2-first)/(cell+2), 1)
+	blocks := (len(devices) + room - 1) / room
+	room = (len(devices) + blocks - 1) / blocks // the blocks alike
 	fmt.Fprintln(w, "\nHow each device knows each network:")
 	for lo := 0; lo < len(devices); lo += room {
 		hi := min(lo+room, len(devices))

@@ -30,6 +30,7 @@ type View struct {
 	Evidence Evidence
 	Lines    bool // show the captured lines themselves
 	Color    bool
+	Width    int // of the terminal; 0: none, nothing is wrapped
 }
 
 // maxShown is how much of one captured line is shown.
@@ -150,4 +151,17 @@ func writeJSON(w io.Writer, v any) error {
 		return err
 	}
 	return b.Flush()
+}
+
+// wrapped writes a sentence, broken between words where a terminal's line ends.
+func (v View) wrapped(w io.Writer, indent, s string) {
+	for room := v.Width - len(indent) - 1; room > 20 && utf8.RuneCountInString(s) > room; {
+		at := strings.LastIndexByte(s[:min(room, len(s))], ' ')
+		if at <= 0 {
+			break
+		}
+		fmt.Fprintf(w, "%s%s\n", indent, s[:at])
+		s = s[at+1:]
+	}
+	fmt.Fprintf(w, "%s%s\n", indent, s)
 }

@@ -84,7 +84,7 @@ func (v View) statics(w io.Writer, all []selection.Configured) {
 			continue
 		}
 		rows = append(rows, []string{"static " + s.Static.Prefix.String(), strings.Join(ways(s.Route.Attributes), " and "),
-			"preference " + number(s.Route.Preference) + ifAssumed(s.Assumed && !s.Static.Preference.Known), fateWords(s), v.place(s.Static.Mark)})
+			"preference " + number(s.Route.Preference) + ifAssumed(s.Assumed && !s.Static.Preference.Known), v.place(s.Static.Mark), fateWords(s)})
 	}
 	if len(rows) == 0 {
 		return
@@ -249,7 +249,7 @@ func WishText(w io.Writer, device string, x selection.Wish, v View) error {
 		case selection.WouldReplace:
 			v.headline(w, true, "%s would use %s in place of %s", dev, what, learned(x.Winner.Attributes))
 		case selection.WouldWait:
-			v.headline(w, false, "%s would keep %s as a backup: %s (%s) comes first by %s", dev, what, learned(x.Winner.Attributes), numbers(x.Winner.Attributes), ruleWords[x.Why])
+			v.headline(w, true, "%s would keep %s as a backup: %s (%s) comes first by %s", dev, what, learned(x.Winner.Attributes), numbers(x.Winner.Attributes), ruleWords[x.Why])
 		case selection.WouldTie:
 			v.headline(w, false, "whether %s would use %s is the device's own choice: the rules do not part it from %s (%s)", dev, what, learned(x.Winner.Attributes), numbers(x.Winner.Attributes))
 		default:

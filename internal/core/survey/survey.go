@@ -57,10 +57,13 @@ type Survey struct {
 	Overlapping []Clash // one attached network inside another one on a different segment
 }
 
-// Make surveys a network.
-func Make(t *topology.Topology) Survey {
+// Make surveys a network: one family, or both for 0.
+func Make(t *topology.Topology, fam route.Family) Survey {
 	var s Survey
 	for _, p := range t.Networks() {
+		if fam != 0 && route.FamilyOf(p.Addr()) != fam {
+			continue
+		}
 		v := NetworkView{Prefix: p, Attached: t.AttachedTo(p)}
 		slices.SortStableFunc(v.Attached, func(a, b topology.Attachment) int {
 			return cmp.Or(cmp.Compare(a.Device.Name, b.Device.Name), cmp.Compare(a.Interface, b.Interface))
@@ -73,6 +76,9 @@ func Make(t *topology.Topology) Survey {
 	}
 	for _, at := range t.Shared() {
 		a := at[0].Address
+		if fam != 0 && route.FamilyOf(a) != fam {
+			continue
+		}
 		s.Duplicates = append(s.Duplicates, Clash{Prefix: netip.PrefixFrom(a, a.BitLen()), A: at[0], B: at[1]})
 	}
 	return s

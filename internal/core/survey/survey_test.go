@@ -23,7 +23,7 @@ func TestHowEachDeviceKnowsANetwork(t *testing.T) {
 		nothing: static 10.7.0.0/16 via 10.9.0.1 dev e0
 		candidate: ospf 10.1.2.0/24 via 10.9.0.1 dev e0 candidate
 		six: static fd6b::/48 via fe80::1 dev e0
-	`)))
+	`)), 0)
 	require.Len(t, s.Networks, 1)
 	got := map[string]survey.Knowledge{}
 	for _, k := range s.Networks[0].Known {
@@ -45,7 +45,7 @@ func TestClashes(t *testing.T) {
 		d: addr 10.5.0.1/24 e0
 		e: direct 10.5.0.0/24 dev e0
 		e: addr 10.5.0.1/24 e0             # d's address
-	`)))
+	`)), 0)
 	require.Len(t, s.Masks, 1)
 	require.Equal(t, "10.1.0.0/25 10.1.0.0/24", s.Masks[0].Prefix.String()+" "+s.Masks[0].Other.String())
 	require.Len(t, s.Overlapping, 1)
