@@ -79,6 +79,10 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string) string {
 		return fmt.Sprintf("%s hands it to %s, and no capture shows who has that address", at, to(r.Address, r.Interface))
 	case forward.InterfaceOnly:
 		return fmt.Sprintf("%s sends it straight out of %s by a route without a next hop: somebody there must answer for %s", at, ifname, dst)
+	case forward.OwnSource:
+		return fmt.Sprintf("the packet came in with an address of %s itself as its source", at)
+	case forward.SourceFails:
+		return fmt.Sprintf("its %s source check on %s drops packets from %s", b.Reason.Check, Clean(b.Reason.Interface), b.Reason.Address)
 	case forward.SwitchOff:
 		return fmt.Sprintf("%s does not forward %s at all", at, familyName(route.FamilyOf(dst)))
 	case forward.CameBack:
@@ -184,6 +188,8 @@ func advice(b forward.Branch, dst netip.Addr) string {
 		if b.Reason.Address != dst {
 			return fmt.Sprintf("correct the next hop of %s, or bring up the device that should have %s", at, b.Reason.Address)
 		}
+	case forward.SourceFails:
+		return fmt.Sprintf("give %s a route back to %s by %s, or loosen the check there (zarvek why %s %s -from %s)", at, b.Reason.Address, Clean(b.Reason.Interface), at, b.Reason.Address, Clean(b.Reason.Interface))
 	case forward.SwitchOff:
 		return fmt.Sprintf("switch %s forwarding on at %s", familyName(route.FamilyOf(dst)), at)
 	case forward.CameBack:

@@ -80,6 +80,9 @@ func (r *Reading) MapMarks(f func(route.Mark) route.Mark) {
 	for i := range r.Facts.Sessions {
 		r.Facts.Sessions[i].Mark = f(r.Facts.Sessions[i].Mark)
 	}
+	for i := range r.Facts.Checks {
+		r.Facts.Checks[i].Mark = f(r.Facts.Checks[i].Mark)
+	}
 	for i := range r.Facts.Classful {
 		r.Facts.Classful[i] = f(r.Facts.Classful[i])
 	}

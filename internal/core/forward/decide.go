@@ -22,7 +22,10 @@ func (w *Walker) Topology() *topology.Topology { return w.topo }
 func NewWalker(t *topology.Topology) *Walker { return &Walker{net: t.Network, topo: t} }
 
 // packet is what a decision may depend on.
-type packet struct{ src, dst netip.Addr }
+type packet struct {
+	src, dst netip.Addr
+	sender   *network.Device // that started it, nil where a host did
+}
 
 // place is where a packet is.
 type place struct {
@@ -52,7 +55,11 @@ func (w *Walker) decide(pkt packet, at place) []step {
 	}
 	own := w.own(d, at.table, pkt.dst)
 	if deduced, ok := w.topo.DeducedOwner(pkt.dst); len(own) > 0 || at.owned || ok && deduced.Device == d {
-		return []step{w.deliver(hop, at, pkt.dst, own)}
+		s := w.deliver(hop, at, pkt.dst, own)
+		if drop, ok := w.sourceCheck(pkt, at, s.hop, ""); ok {
+			s = drop
+		}
+		return []step{s}
 	}
 	if s, ok := d.Forwards(fam); ok && !s.On && !at.origin {
 		hop.Evidence = []route.Mark{s.Mark}
@@ -69,7 +76,13 @@ func (w *Walker) decide(pkt packet, at place) []step {
 		}
 		return []step{{hop: hop, share: 1, verdict: verdictOf(end), reason: end}}
 	}
-	return w.follow(pkt, at, hop, m)
+	steps := w.follow(pkt, at, hop, m)
+	if m.Routes[0].Special == route.None || m.Routes[0].Special == route.Receive {
+		if drop, ok := w.sourceCheck(pkt, at, steps[0].hop, steps[0].hop.OutInterface); ok {
+			return []step{drop}
+		}
+	}
+	return steps
 }
 
 // own returns the device's own addresses equal to a that belong to a table.

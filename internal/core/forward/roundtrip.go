@@ -48,7 +48,7 @@ func (rt *RoundTrip) Weak() bool {
 // Trace follows a packet from src to dst and the reply from dst to src. Both must be of one family.
 func (w *Walker) Trace(src, dst netip.Addr) RoundTrip {
 	rt := RoundTrip{Source: w.end(src), Destination: w.end(dst)}
-	out, back := packet{src, dst}, packet{dst, src}
+	out, back := packet{src: src, dst: dst}, packet{src: dst, dst: src}
 	rt.Forward = w.from(out, w.starts(src))
 	places, assumed := w.replyStarts(&rt.Forward, dst)
 	rt.ReturnAlone = !slices.ContainsFunc(rt.Forward.Branches, func(b Branch) bool { return b.Verdict == Arrives })

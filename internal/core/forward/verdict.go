@@ -84,6 +84,8 @@ const (
 	BroadcastAddress
 	RuleNotDecided
 	SourceNotPlaced // no captured device attaches to the source's network
+	OwnSource       // it came in with one of the device's own addresses as the source
+	SourceFails     // Check tells the mode that drops it
 	WrongPlace      // the reply is delivered, but not where the packet came from
 )
 
@@ -97,6 +99,7 @@ type Reason struct {
 	Special   route.Special
 	TwoEnds   bool // the link has room for one other device only
 	Learned   bool // the next hop itself announced the route
+	Check     network.CheckMode
 	Marks     []route.Mark
 }
 

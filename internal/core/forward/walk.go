@@ -34,6 +34,9 @@ type walk struct {
 
 // walk follows the packet from a place over every equal-cost branch.
 func (w *Walker) walk(pkt packet, from place, assumed bool) Direction {
+	if from.origin {
+		pkt.sender = from.device
+	}
 	k := walk{w: w, pkt: pkt, onPath: map[spot]bool{}, visited: map[spot]bool{}}
 	k.visit(from, 1)
 	for i := range k.out.Branches {
@@ -45,7 +48,7 @@ func (w *Walker) walk(pkt packet, from place, assumed bool) Direction {
 func (k *walk) visit(at place, share float64) {
 	here := spotOf(at)
 	steps := k.w.decide(k.pkt, at)
-	if k.onPath[here] {
+	if k.onPath[here] && slices.ContainsFunc(steps, func(s step) bool { return s.verdict == GoesOn }) {
 		k.path = append(k.path, steps[0].hop)
 		k.end(step{verdict: Loops, reason: Reason{Code: CameBack, Device: at.device.Name}}, at, share)
 		k.path = k.path[:len(k.path)-1]

@@ -18,7 +18,32 @@ type Facts struct {
 	Indexes    []IfIndex
 	Statics    []Static
 	Sessions   []Session
+	Checks     []SourceCheck
 	Classful   []route.Mark // lines that say that the device looks up classfully
+}
+
+// CheckMode is how a device judges the source of what comes in (RFC 3704). The zero CheckMode is not at all.
+type CheckMode uint8
+
+const (
+	CheckOff CheckMode = iota
+	CheckStrict
+	CheckFeasible
+	CheckLoose
+)
+
+// String returns the mode's word.
+func (m CheckMode) String() string { return [...]string{"off", "strict", "feasible", "loose"}[m] }
+
+// A SourceCheck is the setting of one interface.
+type SourceCheck struct {
+	Family    route.Family // 0: both
+	Interface string       // "": all
+	Mode      CheckMode
+	// Combine is set where the setting for all interfaces and that of one combine: the larger number of the kernel's
+	// counts (off, strict, loose).
+	Combine bool
+	Mark    route.Mark
 }
 
 // A Session is a liveness session with a neighbour (RFC 5880). Interface may be "".

@@ -34,6 +34,7 @@ type Device struct {
 	Rules      []Rule // by priority
 	Statics    []Static
 	Sessions   []Session
+	Checks     []SourceCheck
 	Classful   route.Mark // the line that says that IPv4 lookups are classful (RFC 1812 section 5.2.4.3 forbids it); none: they are not
 	Unread     int        // lines that could not be read although they stand in a table or list that was
 	own        map[netip.Addr][]int
@@ -94,6 +95,21 @@ func (d *Device) Forwards(f route.Family) (s Switch, ok bool) {
 	return Switch{Family: f, On: true}, false
 }
 
+// SourceCheck returns how the device judges the source of packets of a family that come in by an interface.
+func (d *Device) SourceCheck(ifname string, f route.Family) SourceCheck {
+	var best SourceCheck
+	for _, c := range d.Checks {
+		if c.Family != 0 && c.Family != f || c.Interface != "" && c.Interface != ifname {
+			continue
+		}
+		// What names the interface counts, but for kernels, where the larger of the two settings does.
+		if !best.Mark.Known() || c.Combine && best.Combine && c.Mode > best.Mode || !(c.Combine && best.Combine) && c.Interface != "" {
+			best = c
+		}
+	}
+	return best
+}
+
 // A Builder collects facts. The zero Builder is ready to use.
 type Builder struct {
 	devices map[string]*deviceFacts
@@ -124,6 +140,7 @@ func (b *Builder) Add(device string, f Facts, unread int) {
 	d.Statics = append(d.Statics, f.Statics...)
 	d.Sessions = append(d.Sessions, f.Sessions...)
 	d.Classful = append(d.Classful, f.Classful...)
+	d.Checks = append(d.Checks, f.Checks...)
 	d.unread += unread
 }
 
@@ -141,7 +158,7 @@ func (b *Builder) Build() *Network {
 
 func (f *deviceFacts) build(name string) *Device {
 	f.nameInterfaces()
-	d := &Device{Name: name, Neighbours: f.Neighbours, Switches: f.Forwarding, Statics: f.Statics, Sessions: f.Sessions, Unread: f.unread, own: map[netip.Addr][]int{}}
+	d := &Device{Name: name, Neighbours: f.Neighbours, Switches: f.Forwarding, Statics: f.Statics, Sessions: f.Sessions, Checks: f.Checks, Unread: f.unread, own: map[netip.Addr][]int{}}
 	d.Tables = mergeTables(f.Tables)
 	if len(f.Facts.Classful) > 0 {
 		d.Classful = f.Facts.Classful[0]

@@ -28,13 +28,13 @@ func ReverseCheck(t *network.Table, src netip.Addr, ifname string) Reverse {
 	for _, r := range v.Best.Routes {
 		if r.Special == route.None {
 			v.Loose = true
-			v.Strict = v.Strict || leavesBy(t, r, ifname)
+			v.Strict = v.Strict || LeavesBy(t, r, ifname)
 		}
 	}
 	v.DefaultOnly = v.Best.Prefix.Bits() == 0
 	for g := range t.Covering(netip.PrefixFrom(src, src.BitLen())) {
 		for _, r := range t.Members(g) {
-			if !v.Feasible && r.Special == route.None && !r.Is(route.Unusable) && leavesBy(t, r, ifname) {
+			if !v.Feasible && r.Special == route.None && !r.Is(route.Unusable) && LeavesBy(t, r, ifname) {
 				v.Feasible, v.By = true, r
 			}
 		}
@@ -42,8 +42,8 @@ func ReverseCheck(t *network.Table, src netip.Addr, ifname string) Reverse {
 	return v
 }
 
-// leavesBy reports whether a route sends packets out of an interface.
-func leavesBy(t *network.Table, r route.Route, ifname string) bool {
+// LeavesBy reports whether a route of t sends packets out of an interface.
+func LeavesBy(t *network.Table, r route.Route, ifname string) bool {
 	for _, res := range Resolve(t, r) {
 		for _, e := range res.Exits {
 			if e.Interface == ifname {

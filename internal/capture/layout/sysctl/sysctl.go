@@ -4,6 +4,7 @@ package sysctl
 
 import (
 	"bytes"
+	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
@@ -53,9 +54,16 @@ func Read(text []byte) layout.Reading {
 		}
 		key, value, ok := assignment(text[lo:hi])
 		fam, isSwitch := switches[key]
+		ifname, isCheck := checkKey(key)
 		switch {
 		case !ok:
 			c.LeaveUnread(lo, hi, layout.ErrNotARoute)
+		case isCheck && len(value) == 1 && value >= "0" && value <= "2":
+			mode := [...]network.CheckMode{network.CheckOff, network.CheckStrict, network.CheckLoose}[value[0]-'0']
+			c.Facts.Checks = append(c.Facts.Checks, network.SourceCheck{Family: route.IPv4, Interface: ifname, Mode: mode, Combine: true, Mark: layout.Mark(lo, hi)})
+			c.Read++
+		case isCheck:
+			c.LeaveUnread(lo, hi, layout.ErrNumber)
 		case !isSwitch:
 			c.Ignored++
 		case value != "0" && value != "1" && value != "2":
@@ -66,4 +74,20 @@ func Read(text []byte) layout.Reading {
 		}
 	}
 	return c.Reading
+}
+
+// checkKey reads net.ipv4.conf.INTERFACE.rp_filter; "" stands for all interfaces. A dot in a name is written as a slash.
+func checkKey(key string) (ifname string, ok bool) {
+	rest, ok := strings.CutPrefix(key, "net.ipv4.conf.")
+	if !ok {
+		return "", false
+	}
+	ifname, ok = strings.CutSuffix(rest, ".rp_filter")
+	switch ifname {
+	case "all":
+		return "", ok
+	case "default": // for interfaces to come
+		return "", false
+	}
+	return strings.ReplaceAll(ifname, "/", "."), ok
 }

@@ -1,0 +1,55 @@
+package forward
+
+import (
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+	"zarvek/internal/core/selection"
+)
+
+// sourceCheck judges the source of a packet that came in by an interface (RFC 3704): the step that ends it, or false
+// where it may go on. Out is the interface that the packet would leave by, "" where it is for the device itself.
+func (w *Walker) sourceCheck(pkt packet, at place, hop Hop, out string) (step, bool) {
+	d, fam := at.device, route.FamilyOf(pkt.src)
+	if at.origin || at.ingress == "" {
+		return step{}, false
+	}
+	// A device drops what comes in with one of its own addresses as the source; IPv4 kernels do, IPv6 ones do not.
+	if own := d.Own(pkt.src); fam == route.IPv4 && len(own) > 0 {
+		s := step{hop: hop, share: 1, verdict: SourceCheck, reason: Reason{Code: OwnSource, Marks: []route.Mark{own[0].Mark}}}
+		if d == pkt.sender {
+			s.verdict, s.reason = Loops, Reason{Code: CameBack, Device: d.Name}
+		}
+		return s, true
+	}
+	c := d.SourceCheck(at.ingress, fam)
+	if c.Mode == network.CheckOff {
+		return step{}, false
+	}
+	back := place{device: d, table: at.table, ingress: out, origin: out == ""}
+	m, end := w.lookup(packet{src: pkt.dst, dst: pkt.src}, back)
+	reason := Reason{Code: SourceFails, Check: c.Mode, Interface: at.ingress, Address: pkt.src, Marks: []route.Mark{c.Mark}}
+	if m.Found() {
+		reason.Marks = append(reason.Marks, m.Routes[0].Mark)
+	}
+	verdict := SourceCheck
+	switch {
+	case end.Code == Nothing && passes(m, c.Mode, at.ingress):
+		return step{}, false
+	case end.Code != Nothing && verdictOf(end) == Unknown:
+		verdict, reason = Unknown, end
+	}
+	return step{hop: hop, share: 1, verdict: verdict, reason: reason}, true
+}
+
+// passes applies one mode to what the table does with the source.
+func passes(m selection.Match, mode network.CheckMode, ifname string) bool {
+	if mode == network.CheckFeasible {
+		return selection.ReverseCheck(m.Table, m.Prefix.Addr(), ifname).Feasible
+	}
+	for _, r := range m.Routes {
+		if r.Special == route.None && (mode == network.CheckLoose || selection.LeavesBy(m.Table, r, ifname)) {
+			return true
+		}
+	}
+	return false
+}
