@@ -58,6 +58,7 @@ func newRandomNet(b *bench, seed uint64) *randomNet {
 	for i := range size {
 		r := &router{name: fmt.Sprintf("r%d", i)}
 		b.box(r.name)
+		n.run(r.name, "sysctl -q -w net.ipv6.conf.default.accept_dad=0 net.ipv6.conf.all.accept_dad=0") // link-local addresses are good at once
 		n.do(r.name, "echo 1 > /proc/sys/net/ipv4/ip_forward; echo 1 > /proc/sys/net/ipv6/conf/all/forwarding")
 		n.do(r.name, "echo 0 > /proc/sys/net/ipv4/conf/all/rp_filter; echo 0 > /proc/sys/net/ipv4/conf/default/rp_filter")
 		r.stub = [2]netip.Prefix{
@@ -143,15 +144,18 @@ func (n *randomNet) connect(routers ...*router) {
 		bits4 = []int{30, 31, 29}[n.rnd.IntN(3)]
 		bits6 = []int{127, 126, 64}[n.rnd.IntN(3)]
 	}
-	first := 1
+	first, first6 := 1, 1
 	if bits4 == 31 {
 		first = 0
+	}
+	if bits6 == 127 {
+		first6 = 2 // RFC 6164: 2 and 3 share a /127, 1 and 2 do not
 	}
 	for i, r := range routers {
 		p := &port{router: r, name: fmt.Sprintf("e%d", k), seg: s}
 		p.addr = [2]netip.Prefix{
 			netip.PrefixFrom(netip.AddrFrom4([4]byte{172, 28, byte(k), byte(first + i)}), bits4),
-			netip.PrefixFrom(netip.MustParseAddr(fmt.Sprintf("fd6b:ffff:%x::%x", k, first+i)), bits6),
+			netip.PrefixFrom(netip.MustParseAddr(fmt.Sprintf("fd6b:ffff:%x::%x", k, first6+i)), bits6),
 		}
 		s.ports = append(s.ports, p)
 		r.ports = append(r.ports, p)

@@ -6,13 +6,18 @@ import (
 	"net/netip"
 	"os/exec"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
 )
 
 // An ending is how one packet really ended: the verdict's word and the router where.
-type ending struct{ verdict, where string }
+type ending struct {
+	verdict, where string
+	// stranger is set where the packet was handed to an address that no router has: somebody uncaptured could have it.
+	stranger bool
+}
 
 // probe is a packet on its way.
 type probe struct {
@@ -21,7 +26,6 @@ type probe struct {
 	in       string // interface it came in by, "" where it starts
 	seen     map[string]bool
 	end      ending
-	multi    bool // it met a route with several next hops, so that others may fare otherwise
 }
 
 // follow asks the kernel of every router on the way what it does with each packet, until all have ended.
@@ -68,7 +72,7 @@ func (n *randomNet) step(r *router, f int, list []*probe) {
 	for _, p := range list {
 		key := r.name + " " + p.in
 		if p.seen[key] {
-			p.end = ending{"loops", r.name}
+			p.end = ending{verdict: "loops", where: r.name}
 			continue
 		}
 		p.seen[key] = true
@@ -115,17 +119,21 @@ func (n *randomNet) step(r *router, f int, list []*probe) {
 func (n *randomNet) refused(r *router, f int, p *probe, why string) {
 	switch {
 	case strings.Contains(why, "Invalid cross-device link"):
-		p.end = ending{"source-check", r.name}
+		p.end = ending{verdict: "source-check", where: r.name}
+	case f == 0 && p.in != "" && r.owns(p.src) && strings.Contains(why, "Invalid argument"):
+		p.end = ending{verdict: "loops", where: r.name} // back at its sender, which drops it
 	case p.in != "" && r.off[f]:
-		p.end = ending{"not-forwarding", r.name}
+		p.end = ending{verdict: "not-forwarding", where: r.name}
+	case strings.Contains(why, "Invalid argument") && r.strict && f == 0 && p.in != "" && !n.discards(r, p.dst):
+		p.end = ending{verdict: "source-check", where: r.name} // newer kernels have one error for both
 	case strings.Contains(why, "Invalid argument"):
-		p.end = ending{"discarded", r.name}
+		p.end = ending{verdict: "discarded", where: r.name}
 	case strings.Contains(why, "Network is unreachable"):
-		p.end = ending{"no-route", r.name}
+		p.end = ending{verdict: "no-route", where: r.name}
 	case strings.Contains(why, "No route to host"), strings.Contains(why, "Permission denied"):
-		p.end = ending{"refused", r.name}
+		p.end = ending{verdict: "refused", where: r.name}
 	default:
-		p.end = ending{"? " + why, r.name}
+		p.end = ending{verdict: "? " + why, where: r.name}
 	}
 }
 
@@ -142,20 +150,17 @@ func (n *randomNet) forwarded(r *router, f int, p *probe, w []string) {
 	}
 	switch w[0] {
 	case "local":
-		p.end = ending{"arrives", r.name}
+		p.end = ending{verdict: "arrives", where: r.name}
 		return
 	case "blackhole", "unreachable", "prohibit":
-		p.end = ending{map[string]string{"blackhole": "discarded", "unreachable": "refused", "prohibit": "refused"}[w[0]], r.name}
-		if len(w) > 4 && strings.Join(w, " ") != "" && strings.Contains(strings.Join(w, " "), "dev lo") && strings.Contains(strings.Join(w, " "), "error -101") {
-			p.end.verdict = "no-route"
-		}
+		p.end = ending{verdict: map[string]string{"blackhole": "discarded", "unreachable": "refused", "prohibit": "refused"}[w[0]], where: r.name}
 		return
 	case "broadcast", "multicast", "anycast":
-		p.end = ending{"? " + w[0], r.name}
+		p.end = ending{verdict: "? " + w[0], where: r.name}
 		return
 	}
 	if p.in != "" && r.off[f] {
-		p.end = ending{"not-forwarding", r.name} // IPv6: the answer does not look at the switch
+		p.end = ending{verdict: "not-forwarding", where: r.name} // IPv6: the answer does not look at the switch
 		return
 	}
 	if !via.IsValid() {
@@ -175,7 +180,12 @@ func (n *randomNet) forwarded(r *router, f int, p *probe, w []string) {
 			}
 		}
 	}
-	p.end = ending{"next-hop-lost", r.name}
+	p.end = ending{verdict: "next-hop-lost", where: r.name, stranger: !n.owned(via)}
+}
+
+// owned reports whether any router has an address.
+func (n *randomNet) owned(a netip.Addr) bool {
+	return slices.ContainsFunc(n.routers, func(r *router) bool { return r.owns(a) })
 }
 
 // owns reports whether an address is the router's on any interface: a kernel answers for all of them on each.
@@ -188,4 +198,10 @@ func (r *router) owns(a netip.Addr) bool {
 		}
 	}
 	return r.stub[0].Addr() == a || r.stub[1].Addr() == a
+}
+
+// discards asks whether a router discards what it sends to an address itself: no source check applies to that.
+func (n *randomNet) discards(r *router, a netip.Addr) bool {
+	out, err := n.try(r.name, "ip route get "+a.String())
+	return err != nil && strings.Contains(out, "Invalid argument")
 }

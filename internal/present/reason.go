@@ -65,8 +65,12 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string) string {
 			return fmt.Sprintf("nobody answered for %s on %s of %s", r.Address, ifname, dev0(dev, Clean(b.Where)))
 		}
 		return fmt.Sprintf("%s hands it to %s, and nobody answered for that next hop", at, to(r.Address, r.Interface))
+	case forward.NobodyHasIt:
+		return fmt.Sprintf("%s hands it to %s, and %s, the only other device on that link, has another address there", at, to(r.Address, r.Interface), dev)
 	case forward.OwnerDown:
 		return fmt.Sprintf("%s belongs to %s, whose interface %s is down", r.Address, dev, ifname)
+	case forward.OwnerMaybeDown:
+		return fmt.Sprintf("no capture shows who has %s on %s of %s; %s, whose interface %s to that link is down, may have had it", r.Address, Clean(last.OutInterface), at, dev, ifname)
 	case forward.OwnLinkDown:
 		return fmt.Sprintf("%s would send it out of %s, which is down", at, ifname)
 	case forward.OwnerElsewhere:
@@ -188,6 +192,8 @@ func advice(b forward.Branch, dst netip.Addr) string {
 		if b.Reason.Address != dst {
 			return fmt.Sprintf("correct the next hop of %s, or bring up the device that should have %s", at, b.Reason.Address)
 		}
+	case forward.NobodyHasIt:
+		return fmt.Sprintf("correct the next hop of %s, or the address of %s", at, Clean(b.Reason.Device))
 	case forward.SourceFails:
 		return fmt.Sprintf("give %s a route back to %s by %s, or loosen the check there (zarvek why %s %s -from %s)", at, b.Reason.Address, Clean(b.Reason.Interface), at, b.Reason.Address, Clean(b.Reason.Interface))
 	case forward.SwitchOff:

@@ -344,6 +344,8 @@ func owner(o topology.OnLink, e selection.Exit, direct bool) string {
 		return ": nobody answered"
 	case topology.Down:
 		return fmt.Sprintf(": %s, whose interface %s is down", Clean(o.Device.Name), Clean(o.Interface))
+	case topology.MaybeDown:
+		return fmt.Sprintf(": perhaps %s, whose interface %s is down", Clean(o.Device.Name), Clean(o.Interface))
 	case topology.Elsewhere:
 		return fmt.Sprintf(": belongs to %s, which is not on that link", Clean(o.Device.Name))
 	case topology.Several:

@@ -200,6 +200,8 @@ func (w *Walker) exit(pkt packet, at place, h Hop, r route.Route, e selection.Ex
 		s.verdict, s.reason.Code = NextHopLost, NobodyAnswers
 	case topology.Elsewhere:
 		s.verdict, s.reason.Code, s.reason.Interface = NextHopLost, OwnerElsewhere, link.Interface
+	case topology.MaybeDown:
+		s.verdict, s.reason.Code, s.reason.Interface = Unknown, OwnerMaybeDown, link.Interface
 	case topology.Several:
 		s.verdict, s.reason.Code = Unknown, SeveralOwners
 	case topology.Conflict:
@@ -210,6 +212,10 @@ func (w *Walker) exit(pkt packet, at place, h Hop, r route.Route, e selection.Ex
 			s.verdict, s.delivery, s.reason.Code = Arrives, ToNeighbour, HostSeen
 		}
 	default:
+		if link.OtherEnd != nil {
+			s.verdict, s.reason.Code, s.reason.Device = NextHopLost, NobodyHasIt, link.OtherEnd.Name
+			break
+		}
 		s.silent(r, e, final, link.TwoEnds)
 	}
 	return s

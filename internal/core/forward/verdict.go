@@ -72,8 +72,10 @@ const (
 	Rejected
 	Unresolved // Failure tells why
 	NobodyAnswers
+	NobodyHasIt // the link has two ends, and the other one has another address
 	OwnerDown
-	OwnLinkDown // the interface that the packet should leave by is down
+	OwnerMaybeDown // a device whose interface to that link is down may have had the address
+	OwnLinkDown    // the interface that the packet should leave by is down
 	OwnerElsewhere
 	SeveralOwners
 	OwnerSilent // the owner's captures and the neighbour's entry disagree

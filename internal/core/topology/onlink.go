@@ -35,6 +35,7 @@ const (
 	Elsewhere               // a captured device has the address, and is not attached to this link
 	Several                 // more than one captured device has it
 	Conflict                // a captured device has it, but did not answer
+	MaybeDown               // nobody is known to have it; a captured device whose interface to the link is down may have had it
 )
 
 // OnLink is what is known of an address on a device's link.
@@ -45,7 +46,9 @@ type OnLink struct {
 	Confidence Confidence
 	// TwoEnds is set where the link has room for just one other device.
 	TwoEnds bool
-	Marks   []route.Mark
+	// OtherEnd is that device, where it is captured and has another address there.
+	OtherEnd *network.Device
+	Marks    []route.Mark
 }
 
 // Find says who answers for a on the given interface of d. Learned tells that d learned a route from a itself, so
@@ -103,6 +106,17 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 			res.Answer = Down
 		}
 		return res
+	}
+	if dead := t.dead(here, a); len(dead) > 0 {
+		res.Answer, res.Device, res.Interface = MaybeDown, dead[0].Device, dead[0].Interface
+		if len(dead) == 1 && res.TwoEnds { // the other end can be no other
+			res.Answer, res.Confidence = Down, Deduced
+		}
+		res.Marks = append(res.Marks, dead[0].Mark)
+		return res
+	}
+	if others := t.others(here); res.TwoEnds && len(others) == 1 && t.knowsOwn(others[0], a) {
+		res.OtherEnd = others[0].device
 	}
 	if len(elsewhere) > 0 {
 		o := elsewhere[0]
@@ -250,4 +264,17 @@ func (t *Topology) DeducedOwner(a netip.Addr) (Attachment, bool) {
 func (t *Topology) usesOther(p port, a netip.Addr) bool {
 	net := t.networkOf(p, a)
 	return slices.ContainsFunc(t.hopsUsed[p], func(h netip.Addr) bool { return h != a && net.Contains(h) })
+}
+
+// dead returns the interfaces of other devices that belong to the link by an address of one family, are down, and show
+// none of a's family: an IPv6 address vanishes when its interface goes down.
+func (t *Topology) dead(here port, a netip.Addr) []Attachment {
+	var out []Attachment
+	for _, i := range t.down {
+		at := t.attachments[i]
+		if at.Device != here.device && t.shares(here, at) && !t.knowsOwn(port{at.Device, at.Interface}, a) {
+			out = append(out, at)
+		}
+	}
+	return out
 }

@@ -35,6 +35,7 @@ type Topology struct {
 	byPrefix    bart.Table[[]int]
 	owners      map[netip.Addr][]int // attachments by own address, and host addresses
 	byInterface map[port][]int
+	down        []int // attachments on interfaces that are down
 	segment     map[port]int
 	members     map[int][]port
 	hopsUsed    map[port][]netip.Addr // next hops that a device uses on an interface
@@ -106,6 +107,9 @@ func (t *Topology) attach(a Attachment) int {
 	i := len(t.attachments)
 	t.attachments = append(t.attachments, a)
 	t.byInterface[port{a.Device, a.Interface}] = append(t.byInterface[port{a.Device, a.Interface}], i)
+	if a.Down {
+		t.down = append(t.down, i)
+	}
 	if !a.Prefix.IsSingleIP() && !a.Down && !private(a.Prefix.Addr()) {
 		t.byPrefix.Modify(a.Prefix, func(v []int, _ bool) ([]int, bool) { return append(v, i), false })
 	}

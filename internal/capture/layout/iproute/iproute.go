@@ -49,7 +49,8 @@ type reader struct {
 	shared  layout.Shared
 	seen    map[string]layout.Shared // what stood behind the prefix of plain routes
 	keyBuf  []byte
-	waiting []object // default routes whose family the next route decides
+	rules   rulesSeen // of the listing that is read
+	waiting []object  // default routes whose family the next route decides
 	family  route.Family
 }
 
@@ -64,6 +65,7 @@ func Read(text []byte) layout.Reading {
 		lo, err = r.document(lo)
 	}
 	r.settleWaiting()
+	r.settleRules()
 	if !errors.Is(err, io.EOF) {
 		if errors.Is(err, io.ErrUnexpectedEOF) {
 			for i := range r.Facts.Tables {
@@ -94,6 +96,7 @@ func (r *reader) document(lo int) (int, error) {
 		case at == len(r.text):
 			return at, io.ErrUnexpectedEOF
 		case r.text[at] == ']' && !r.comma:
+			r.settleRules()
 			return at + 1, nil
 		case !first && !r.comma:
 			return at, errors.New("a comma was expected")

@@ -83,10 +83,46 @@ func (r *reader) neighbour(o *object) error {
 	return nil
 }
 
+// rulesSeen is what tells the family of a listing of rules, which no line of it need say.
+type rulesSeen struct {
+	from              int // index of the first rule of the listing
+	local, main, last bool
+}
+
+// settleRules gives the rules of a listing their family: that of any address in it; else IPv4 where the last of the
+// kernel's own three rules is there, IPv6 where only the first two are, since that family has no third.
+func (r *reader) settleRules() {
+	list := r.Facts.Rules[r.rules.from:]
+	fam := route.Family(0)
+	for _, n := range list {
+		if n.Family != 0 {
+			fam = n.Family
+		}
+	}
+	switch {
+	case fam != 0:
+	case r.rules.last:
+		fam = route.IPv4
+	case r.rules.local && r.rules.main:
+		fam = route.IPv6
+	}
+	for i := range list {
+		list[i].Family = fam
+	}
+	r.rules = rulesSeen{from: len(r.Facts.Rules)}
+}
+
 // rule reads an object of ip rule. The rule for the local table is left out: a device's own addresses come first.
 func (r *reader) rule(o *object) error {
 	n := network.Rule{Priority: *o.Priority, Ingress: o.IIF, Table: tableName(o.Table), Mark: layout.Mark(o.lo, o.hi)}
+	switch n.Table {
+	case "default":
+		r.rules.main = r.rules.main || o.Table != "local" && o.Table != "255"
+	case "253":
+		r.rules.last = true
+	}
 	if o.Table == "local" || o.Table == "255" {
+		r.rules.local = true
 		return nil
 	}
 	var err error

@@ -9,6 +9,7 @@ import (
 // object has the names of every kind of object that is read; which are present tells the kind.
 type object struct {
 	lo, hi int
+	bare   bool          // a prefix alone on its line
 	weight uint32        // of a next hop that stands on a line of its own
 	texts  []addressText // addresses in the text form
 

@@ -17,6 +17,7 @@ var TextReader = layout.Reader{Name: textName, Recognise: recogniseText, Read: R
 
 // textReader is the state between lines: what an indented line belongs to.
 type textReader struct {
+	lastRule uint32 // its priority
 	reader
 	multi *object // a route whose next hops follow on lines of their own
 	iface *object // an interface whose addresses follow
@@ -50,6 +51,7 @@ const (
 	detailLine
 	briefLine
 	ruleLine
+	bareLine // a prefix alone, which is a route only if next hops stand below it
 )
 
 // kindOf tells what a line is by its first words.
@@ -88,6 +90,8 @@ func kindOf(line []byte, w []string) lineKind {
 				return neighLine
 			}
 			return routeLine
+		case len(w) == 1:
+			return bareLine
 		}
 		return otherLine
 	}
@@ -145,6 +149,7 @@ func ReadText(text []byte) layout.Reading {
 	}
 	r.flush()
 	r.settleWaiting()
+	r.settleRules()
 	r.Sort()
 	r.Account(text)
 	return r.Reading
@@ -154,7 +159,11 @@ func ReadText(text []byte) layout.Reading {
 func (r *textReader) flush() {
 	if o := r.multi; o != nil {
 		r.multi = nil
-		r.Span(o.lo, o.hi, r.route(o))
+		if o.bare && len(o.NextHops) == 0 {
+			r.Span(o.lo, o.hi, layout.ErrNotARoute)
+		} else {
+			r.Span(o.lo, o.hi, r.route(o))
+		}
 	}
 	if o := r.iface; o != nil {
 		r.iface = nil
@@ -175,8 +184,9 @@ func (r *textReader) line(line []byte, lo, hi int) error {
 	o := &object{lo: lo, hi: hi}
 	var err error
 	switch kind {
-	case routeLine:
+	case routeLine, bareLine:
 		if err = routeWords(o, w); err == nil {
+			o.bare = kind == bareLine
 			r.multi = o
 		}
 		return err
@@ -210,6 +220,10 @@ func (r *textReader) line(line []byte, lo, hi int) error {
 		err = r.link(o)
 	case ruleLine:
 		if err = ruleWords(o, w); err == nil {
+			if *o.Priority < r.lastRule {
+				r.settleRules()
+			}
+			r.lastRule = *o.Priority
 			err = r.rule(o)
 		}
 	default:

@@ -105,6 +105,33 @@ func TestNeighbourAndRuleText(t *testing.T) {
 		"105 invalid Prefix invalid Prefix  0 100 true", "108 invalid Prefix invalid Prefix  4 default false", "32766 invalid Prefix invalid Prefix  0 default false"}, got)
 }
 
+func TestRulesGetTheFamilyOfTheirListing(t *testing.T) {
+	four := "0:\tfrom all lookup local\n1000:\tfrom all iif e10 lookup 77\n32766:\tfrom all lookup main\n32767:\tfrom all lookup default\n"
+	six := "0:\tfrom all lookup local\n1000:\tfrom all iif e10 lookup 77\n32766:\tfrom all lookup main\n"
+	some := "1000:\tfrom all iif e10 lookup 77\n"
+	for in, want := range map[string]string{
+		four: "[ipv4 ipv4 ipv4]", six: "[ipv6 ipv6]", four + six: "[ipv4 ipv4 ipv4 ipv6 ipv6]", some: "[0]",
+		some + "1001:\tfrom 10.1.0.0/16 lookup 77\n": "[ipv4 ipv4]",
+	} {
+		var got []string
+		for _, r := range ReadText([]byte(in)).Facts.Rules {
+			if f := r.Family; f == 0 {
+				got = append(got, "0")
+			} else {
+				got = append(got, f.String())
+			}
+		}
+		require.Equal(t, want, fmt.Sprint(got), in)
+	}
+}
+
+func TestAPrefixAloneIsARouteOnlyWithItsNextHops(t *testing.T) {
+	in := []byte("10.61.40.0/23 \n\tnexthop via 172.28.11.2 dev e11 weight 1 \n\tnexthop via 172.28.12.2 dev e12 weight 1 \n10.61.48.0/23\n10.61.56.0/23 via 172.28.11.1 dev e11\n")
+	r := layouttest.Laws(t, ReadText, in)
+	require.Equal(t, []string{"1 10.61.40.0/23 static -/- via 172.28.11.2 dev e11 via 172.28.12.2 dev e12", "5 10.61.56.0/23 static -/- via 172.28.11.1 dev e11"}, layouttest.Words(in, r))
+	require.Equal(t, []string{"4 not in the form of this layout"}, layouttest.Unread(in, r))
+}
+
 func FuzzReadText(f *testing.F) {
 	for _, tt := range textTests {
 		f.Add([]byte(tt.in))

@@ -1,0 +1,249 @@
+package lab
+
+import (
+	"flag"
+	"fmt"
+	"net/netip"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strings"
+	"sync"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"zarvek/internal/casefile"
+	"zarvek/internal/core/forward"
+	"zarvek/internal/core/topology"
+)
+
+var (
+	seeds     = flag.Int("seeds", 18, "how many random networks are built")
+	keep      = flag.String("keep", "", "leave the captures of failing seeds in this folder")
+	firstSeed = flag.Uint64("first-seed", 1, "the first seed; failures name theirs")
+)
+
+// TestRandomNetworksAgainstRealForwarding builds networks of kernels from seeds, follows every pair of addresses by
+// asking each kernel on the way, sends real packets, and compares both with what the captures say.
+func TestRandomNetworksAgainstRealForwarding(t *testing.T) {
+	var total score
+	for i := range *seeds {
+		seed := *firstSeed + uint64(i)
+		t.Run(fmt.Sprintf("seed %d", seed), func(t *testing.T) {
+			s := compareSeed(t, seed)
+			total.add(s)
+		})
+	}
+	t.Logf("%d directions and %d round trips compared with real forwarding, %d disagree; with parts withheld %d directions: %d unknown, %d falsely arrive",
+		total.directions, total.trips, total.wrong, total.withheld, total.unknown, total.false)
+	require.Zero(t, total.wrong)
+	require.Zero(t, total.false)
+}
+
+// score counts comparisons.
+type score struct{ directions, trips, wrong, withheld, unknown, false int }
+
+func (s *score) add(o score) {
+	s.directions, s.trips, s.wrong = s.directions+o.directions, s.trips+o.trips, s.wrong+o.wrong
+	s.withheld, s.unknown, s.false = s.withheld+o.withheld, s.unknown+o.unknown, s.false+o.false
+}
+
+// compareSeed builds and judges one network.
+func compareSeed(t *testing.T, seed uint64) score {
+	n := newRandomNet(newBench(t, "ping"), seed)
+	var s score
+	probes := n.probes()
+	n.follow(probes)
+	byPair := map[[2]netip.Addr]*probe{}
+	for _, p := range probes {
+		byPair[[2]netip.Addr{p.src, p.dst}] = p
+	}
+	form := []string{"text", "json"}[seed%2]
+	dir := n.captures(form, nil)
+	if *keep != "" {
+		t.Cleanup(func() {
+			if t.Failed() {
+				_ = os.CopyFS(filepath.Join(*keep, fmt.Sprintf("seed-%d", seed)), os.DirFS(dir))
+			}
+		})
+	}
+	walker := load(t, dir)
+	complaints := 0
+	complain := func(format string, args ...any) {
+		s.wrong++
+		if complaints++; complaints <= 6 {
+			t.Errorf("seed %d (%s): %s", seed, form, fmt.Sprintf(format, args...))
+		}
+	}
+	for _, p := range probes {
+		rt := walker.Trace(p.src, p.dst)
+		s.directions++
+		if !agrees(rt.Forward, p.end) {
+			complain("%s to %s: we say %s, the kernels %v", p.src, p.dst, words(rt.Forward), p.end)
+		}
+	}
+	for _, pair := range n.pings(seed) {
+		rt := walker.Trace(pair.src, pair.dst)
+		if rt.Return == nil || len(rt.Forward.Branches) > 1 || len(rt.Return.Branches) > 1 {
+			continue // which branch a packet takes cannot be known
+		}
+		s.trips++
+		if (rt.Verdict == forward.TwoWay) != pair.answered {
+			complain("ping %s from %s: answered %v, we say %s (%s, back %s)", pair.dst, pair.src, pair.answered, rt.Verdict, words(rt.Forward), words(*rt.Return))
+		}
+	}
+	for _, without := range []string{"addresses", n.pick().name} {
+		poor := load(t, n.captures(form, func(box, file string) bool {
+			return without == box || without == "addresses" && strings.HasPrefix(file, "addr")
+		}))
+		for _, p := range probes {
+			rt := poor.Trace(p.src, p.dst)
+			s.withheld++
+			switch {
+			case rt.Forward.Verdict == forward.Arrives && p.end.verdict != "arrives" && !reachesOnly(rt.Forward.Branches[0], p.end) && !n.reachedOwner(rt.Forward.Branches[0], p):
+				s.false++
+				t.Errorf("seed %d without %s: %s to %s: we say it arrives (%s), the kernels %v", seed, without, p.src, p.dst, words(rt.Forward), p.end)
+			case rt.Forward.Verdict == forward.Unknown || rt.Forward.Verdict == forward.Leaves:
+				s.unknown++
+			}
+		}
+	}
+	return s
+}
+
+func load(t *testing.T, dir string) *forward.Walker {
+	t.Helper()
+	c, err := casefile.Load(dir)
+	require.NoError(t, err)
+	for _, s := range c.Summaries() {
+		for _, u := range s.Unread {
+			t.Errorf("not read: %+v", u)
+		}
+	}
+	return forward.NewWalker(topology.Build(c.Network))
+}
+
+// probes returns a packet for every ordered pair of the routers' own addresses: their networks', and one port's each.
+func (n *randomNet) probes() []*probe {
+	var out []*probe
+	for _, a := range n.routers {
+		for _, z := range n.routers {
+			if a == z {
+				continue
+			}
+			for _, f := range families {
+				for _, dst := range []netip.Addr{z.stub[f].Addr(), z.ports[0].addr[f].Addr()} {
+					out = append(out, &probe{src: a.stub[f].Addr(), dst: dst, at: a, seen: map[string]bool{}})
+				}
+			}
+		}
+	}
+	return out
+}
+
+// agrees reports whether a direction tells of the real ending: its only verdict, or one of its branches.
+func agrees(d forward.Direction, e ending) bool {
+	return slices.ContainsFunc(d.Branches, func(b forward.Branch) bool {
+		if e.stranger && b.Verdict == forward.Unknown && b.Where == e.where {
+			return true
+		}
+		if e.verdict == "next-hop-lost" && b.Where == e.where && (b.Verdict == forward.Unknown && b.Reason.Code == forward.OwnerMaybeDown || reachesOnly(b, e)) {
+			return true
+		}
+		if b.Verdict.String() != e.verdict {
+			return false
+		}
+		return b.Where == e.where || e.verdict == "loops"
+	})
+}
+
+// reachesOnly reports whether a branch promises no more than that the packet reaches the attached network, and it did:
+// nobody answered there.
+func reachesOnly(b forward.Branch, e ending) bool {
+	return b.Verdict == forward.Arrives && b.Delivery == forward.ToAttachedNetwork && e.verdict == "next-hop-lost" && b.Where == e.where
+}
+
+// reachedOwner reports whether a branch promises no more than the attached network, and the packet ended at the router
+// that has the address: one that was not captured, which dropped it itself.
+func (n *randomNet) reachedOwner(b forward.Branch, p *probe) bool {
+	return b.Delivery == forward.ToAttachedNetwork && slices.ContainsFunc(n.routers, func(r *router) bool { return r.name == p.end.where && r.owns(p.dst) })
+}
+
+func words(d forward.Direction) string {
+	var out []string
+	for _, b := range d.Branches {
+		s := b.Verdict.String() + " at " + b.Where + " by"
+		for _, h := range b.Hops {
+			s += " " + h.Device
+		}
+		out = append(out, s)
+	}
+	return strings.Join(out, "; ")
+}
+
+// captures writes what an engineer would capture; withheld tells what is left out.
+func (n *randomNet) captures(form string, withheld func(box, file string) bool) string {
+	n.t.Helper()
+	dir := n.t.TempDir()
+	var wg sync.WaitGroup
+	for _, r := range n.routers {
+		commands := [][2]string{{"routes4.txt", "ip route show table all"}, {"routes6.txt", "ip -6 route show table all"}, {"addresses.txt", "ip addr"},
+			{"rules4.txt", "ip rule"}, {"rules6.txt", "ip -6 rule"}}
+		if form == "json" {
+			commands = [][2]string{{"routes4.json", "ip -j route show table all"}, {"routes6.json", "ip -j -6 route show table all"}, {"addresses.json", "ip -j addr"},
+				{"rules4.json", "ip -j rule"}, {"rules6.json", "ip -j -6 rule"}}
+		}
+		commands = append(commands, [2]string{"switches.txt", "sysctl net.ipv4.ip_forward net.ipv6.conf.all.forwarding"}, [2]string{"checks.txt", "sysctl -a -r net.ipv4.conf.*.rp_filter$"})
+		wg.Go(func() {
+			for _, c := range commands {
+				if withheld == nil || !withheld(r.name, c[0]) {
+					n.capture(dir, r.name, c[0], n.run(r.name, c[1]))
+				}
+			}
+		})
+	}
+	wg.Wait()
+	return dir
+}
+
+// pinged is one real exchange.
+type pinged struct {
+	src, dst netip.Addr
+	answered bool
+}
+
+// pings sends real packets between some pairs.
+func (n *randomNet) pings(seed uint64) []pinged {
+	const most = 60
+	var out []pinged
+	for range most {
+		a, z := n.pick(), n.pick()
+		if f := n.rnd.IntN(2); a != z {
+			out = append(out, pinged{src: a.stub[f].Addr(), dst: z.stub[f].Addr()})
+		}
+	}
+	box := func(a netip.Addr) string {
+		for _, r := range n.routers {
+			if r.owns(a) {
+				return r.name
+			}
+		}
+		return ""
+	}
+	var wg sync.WaitGroup
+	room := make(chan bool, 24)
+	for i := range out {
+		room <- true
+		wg.Go(func() {
+			defer func() { <-room }()
+			p := &out[i]
+			// Three tries: the first packets may wait for the resolution of addresses.
+			err := exec.Command("ip", "netns", "exec", n.ns[box(p.src)], "ping", "-n", "-c", "3", "-i", "0.3", "-W", "1", "-I", p.src.String(), p.dst.String()).Run()
+			p.answered = err == nil
+		})
+	}
+	wg.Wait()
+	return out
+}
