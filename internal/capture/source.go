@@ -35,6 +35,9 @@ type Source struct {
 	lineStarts           []uint32 // of raw, made when somebody asks for a line number
 }
 
+// Open returns a text file without reading it as a capture: the case's own notes, which evidence may point into.
+func Open(name string, raw []byte) (*Source, error) { return newSource(name, raw) }
+
 func newSource(name string, raw []byte) (*Source, error) {
 	raw, err := unpack(raw)
 	if err != nil {

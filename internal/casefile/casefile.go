@@ -22,13 +22,15 @@ import (
 	"zarvek/internal/capture/layout/described"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
+	"zarvek/internal/notes"
 )
 
 // A Case is a loaded case. It is read-only.
 type Case struct {
 	Dir     string
 	Network *network.Network
-	Files   []*File // by name
+	Files   []*File         // by name
+	notes   *capture.Source // nil where the case has none
 }
 
 // A File is one capture of the case.
@@ -105,11 +107,13 @@ func Load(dir string, layouts ...string) (*Case, error) {
 	if err := g.Wait(); err != nil {
 		return nil, err
 	}
-	c.build()
+	if err := c.build(); err != nil {
+		return nil, err
+	}
 	return c, nil
 }
 
-func (c *Case) build() {
+func (c *Case) build() error {
 	var b network.Builder
 	for _, f := range c.Files {
 		for i := range f.Parts {
@@ -120,7 +124,46 @@ func (c *Case) build() {
 			b.Add(f.DeviceOf(p), p.Facts, len(p.Unread))
 		}
 	}
+	if err := c.readNotes(&b); err != nil {
+		return err
+	}
 	c.Network = b.Build()
+	return nil
+}
+
+// readNotes adds what notes.yaml tells.
+func (c *Case) readNotes(b *network.Builder) error {
+	raw, err := os.ReadFile(filepath.Join(c.Dir, notesFile))
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil
+	}
+	if err != nil {
+		return errorf("%s: cannot be read: %v", notesFile, cause(err))
+	}
+	if c.notes, err = capture.Open(notesFile, raw); err != nil {
+		return errorf("%s: %v", notesFile, err)
+	}
+	n, err := notes.Parse(notesFile, raw, uint32(len(c.Files)+1), b.Names())
+	if err != nil {
+		return errorf("%v; zarvek help notes tells the format", err)
+	}
+	b.Hosts = n.Hosts
+	for name, f := range n.Devices {
+		b.Add(name, f, 0)
+	}
+	return nil
+}
+
+// source returns the file that a mark points into, nil for none.
+func (c *Case) source(m route.Mark) *capture.Source {
+	switch n := int(m.File); {
+	case n == 0 || n > len(c.Files)+1:
+		return nil
+	case n == len(c.Files)+1:
+		return c.notes
+	default:
+		return c.Files[n-1].Source
+	}
 }
 
 // Describe makes readers of the files that describe layouts.
@@ -250,17 +293,17 @@ type Position struct {
 
 // Position returns where a mark points. The zero Position is nowhere.
 func (c *Case) Position(m route.Mark) Position {
-	if !m.Known() || int(m.File) > len(c.Files) {
+	src := c.source(m)
+	if src == nil {
 		return Position{}
 	}
-	f := c.Files[m.File-1]
-	return Position{f.Source.Name, f.Source.Line(m.Off)}
+	return Position{src.Name, src.Line(m.Off)}
 }
 
 // Text returns the captured bytes behind a mark. Do not change them.
 func (c *Case) Text(m route.Mark) []byte {
-	if !m.Known() || int(m.File) > len(c.Files) {
-		return nil
+	if src := c.source(m); src != nil {
+		return src.Text(m)
 	}
-	return c.Files[m.File-1].Source.Text(m)
+	return nil
 }

@@ -34,7 +34,7 @@ func TestDeviceNames(t *testing.T) {
 		{"the folder, whatever the prompt says", map[string]string{"valley/a.txt": "other# show ip route\n" + attached, "x/y.txt": attached}, []string{"valley", "x"}},
 		{"the prompt in a log", map[string]string{"night.log": "valley# show ip route\n" + attached}, []string{"valley"}},
 		{"two devices in one log", map[string]string{"night.log": "valley# show ip route\n" + attached + "midway# show ip route\n" + attached}, []string{"midway", "valley"}},
-		{"the file's stem", map[string]string{"valley.txt": attached, "notes.yaml": "x: y\n", ".hidden": attached, ".git/a.txt": attached}, []string{"valley"}},
+		{"the file's stem", map[string]string{"valley.txt": attached, "notes.yaml": "hosts: {}\n", ".hidden": attached, ".git/a.txt": attached}, []string{"valley"}},
 		{"one folder of folders is looked into", map[string]string{"captures/valley/a.txt": attached, "captures/midway/a.txt": attached, "README.md": "words\n"}, []string{"midway", "valley"}},
 		{"one device's folder is not", map[string]string{"valley/a.txt": attached, "valley/old/b.txt": attached}, []string{"valley"}},
 	} {

@@ -19,6 +19,10 @@ func helpCommand() command {
 				if len(args) > 1 {
 					return usagef("help takes one COMMAND, not %d arguments", len(args))
 				}
+				if args[0] == "notes" {
+					_, err := io.WriteString(e.out, notesHelp)
+					return err
+				}
 				c, err := findCommand(args[0])
 				if err != nil {
 					return err
@@ -49,6 +53,7 @@ Options may stand before or after arguments; device names may be shortened.
   zarvek demo                        see it all at work on a made-up network
   zarvek devices -case my-captures   begin with your own
   zarvek help trace                  one command's options
+  zarvek help notes                  what notes.yaml in the case can tell
 `)
 	return nil
 }
@@ -73,3 +78,35 @@ func commandHelp(w io.Writer, c command) error {
 	}
 	return nil
 }
+
+const notesHelp = `notes.yaml in the case tells what captures cannot show. It adds to them or overrides
+them, and every use of a note is shown as evidence. What it does not know is an error.
+
+  hosts:
+    till-2: 10.61.64.12                   a name for an address
+    camera:
+      address: 10.61.44.20
+      network: 10.61.44.0/26              what its own mask makes of it
+      gateway: 10.61.44.1                 else every attached router is tried
+  devices:
+    tickets:                              a device of the case
+      forwarding: {ipv4: on, ipv6: off}
+      lookup: classless                   or classful: no default for a known network
+      equal-cost: selected                or all: every equal next hop forwards, marked or not
+      source-check: {outside: strict, all: loose}    or off, feasible (RFC 3704)
+      stateful: true                      replies pass only where their packet has passed
+      flows:                              in order; what fits none is denied
+        - permit tcp from 10.61.64.0/24 to any port 443 in tills out outside
+        - refuse udp to 10.61.40.0/24 port 1-1023
+        - deny any
+      translate:
+        - source from 10.61.64.0/24 out outside becomes 172.28.61.18
+        - source out outside becomes interface
+        - destination tcp to 172.28.61.18 port 443 becomes 10.61.64.10 port 8443
+      tunnels:
+        tun0: {local: 172.28.61.18, remote: 172.28.61.14}
+      statics:                            configured, whether or not in use
+        - 10.61.72.0/24 via 172.28.61.99 preference 200
+
+Interfaces, networks and addresses may be left out of flows and translations: any.
+`

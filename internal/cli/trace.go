@@ -4,7 +4,8 @@ import (
 	"flag"
 
 	"zarvek/internal/core/forward"
-	"zarvek/internal/core/route"
+	"zarvek/internal/core/network"
+	"zarvek/internal/notes"
 	"zarvek/internal/present"
 )
 
@@ -12,17 +13,36 @@ func traceCommand() command {
 	return command{
 		name: "trace", args: "SOURCE DESTINATION",
 		short: "follow a packet hop by hop, and its reply back",
-		long: `Follows a packet from one address to another over every equal-cost branch, and then
-the reply, and says whether it works both ways; if not, at which device, in which
-direction and why. Where the captures lack what is needed the answer is unknown, with
-what to capture. Verdicts of a direction: arrives, leaves, no-route, discarded,
-refused, loops, next-hop-lost, not-forwarding, unknown; of both together: two-way,
-one-way (the reply is lost), broken (the packet is lost), unknown.
+		long: `Follows a packet from one end to another over every equal-cost branch, and then the
+reply, and says whether it works both ways; if not, at which device, in which direction
+and why. Where the captures lack what is needed the answer is unknown, with what to
+capture. An end is an address, a device, DEVICE:INTERFACE, or a host of notes.yaml.
+
+Verdicts of a direction: arrives, leaves, no-route, discarded, refused, filtered, loops,
+next-hop-lost, not-forwarding, source-check, state-missing, unknown; of both together:
+two-way, one-way (the reply is lost), broken (the packet is lost), unknown.
+
+-flow PROTOCOL:SOURCE-PORT:DESTINATION-PORT tells the flow, for the rules and translations
+that ask for it. By which of several equal ways a flow goes each maker decides in its own
+way, which no capture shows: it takes one of the branches.
+
+-many FILE answers a list of pairs, a line SOURCE,DESTINATION or SOURCE,DESTINATION,FLOW
+each (- for standard input), with one line each.
+
 Exit code 1: anything but two-way.`,
-		setup: func(*flag.FlagSet) action {
+		setup: func(fs *flag.FlagSet) action {
+			flowText := fs.String("flow", "", "the `flow`, such as tcp:40000:443")
+			many := fs.String("many", "", "a `file` with pairs, - for standard input")
 			return func(e *env, args []string) error {
-				if len(args) != 2 {
-					return usagef("trace takes SOURCE and DESTINATION, not %d arguments", len(args))
+				if *many == "" && len(args) != 2 || *many != "" && len(args) > 0 {
+					return usagef("trace takes SOURCE and DESTINATION, or -many FILE; not %d arguments", len(args))
+				}
+				var flow network.Flow
+				if *flowText != "" {
+					var err error
+					if flow, err = notes.ParseFlow(*flowText); err != nil {
+						return usagef("-flow: %v", err)
+					}
 				}
 				l, err := e.load()
 				if err != nil {
@@ -31,18 +51,14 @@ Exit code 1: anything but two-way.`,
 				if len(l.Network.Devices) == 0 {
 					return &noDevices{l.Dir}
 				}
-				src, err := l.address("source", args[0])
+				if *many != "" {
+					return e.many(l, *many, flow)
+				}
+				src, dst, err := l.ends(args[0], args[1])
 				if err != nil {
 					return err
 				}
-				dst, err := l.address("destination", args[1])
-				if err != nil {
-					return err
-				}
-				if route.FamilyOf(src) != route.FamilyOf(dst) {
-					return usagef("source and destination must be of one family, not %s and %s", src, dst)
-				}
-				rt := l.walk().Trace(src, dst)
+				rt := l.walk().TraceFlow(src, dst, flow)
 				if e.as == "json" {
 					err = present.TraceJSON(e.out, rt, e.view(l))
 				} else {

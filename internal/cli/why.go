@@ -1,16 +1,14 @@
 package cli
 
 import (
-	"errors"
 	"flag"
 	"fmt"
 	"net/netip"
-	"strconv"
-	"strings"
 
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 	"zarvek/internal/core/selection"
+	"zarvek/internal/notes"
 	"zarvek/internal/present"
 )
 
@@ -106,7 +104,7 @@ func (e *env) reverse(l *loaded, d *network.Device, src netip.Addr, ifname strin
 
 // wish answers -would-win.
 func (e *env) wish(l *loaded, d *network.Device, t *network.Table, text string) error {
-	s, err := parseRoute(text)
+	s, err := notes.ParseRoute(text)
 	if err != nil {
 		return usagef("-would-win: %s", err)
 	}
@@ -128,61 +126,6 @@ func (e *env) wish(l *loaded, d *network.Device, t *network.Table, text string) 
 		return errBadNews
 	}
 	return err
-}
-
-// parseRoute reads a route as a user writes it: PREFIX [via ADDRESS] [dev INTERFACE] [preference N] [metric N], or with
-// "discard" or "refuse" in place of a next hop.
-func parseRoute(text string) (network.Static, error) {
-	w := strings.Fields(text)
-	var s network.Static
-	if len(w) == 0 {
-		return s, errors.New("the route is empty; write PREFIX via ADDRESS")
-	}
-	p, err := netip.ParsePrefix(w[0])
-	if err != nil {
-		return s, fmt.Errorf("%q is no prefix; write ADDRESS/LENGTH first", w[0])
-	}
-	s.Prefix = p.Masked()
-	for i := 1; i < len(w); i++ {
-		value := ""
-		if i+1 < len(w) {
-			value = w[i+1]
-		}
-		switch w[i] {
-		case "discard":
-			s.Special = route.Blackhole
-			continue
-		case "refuse":
-			s.Special = route.Unreachable
-			continue
-		case "via":
-			if s.NextHop.Address, err = netip.ParseAddr(value); err != nil {
-				return s, fmt.Errorf("%q behind via is no address", value)
-			}
-		case "dev":
-			s.NextHop.Interface = value
-		case "preference", "metric":
-			n, err := strconv.ParseUint(value, 10, 32)
-			if err != nil {
-				return s, fmt.Errorf("%q behind %s is no number", value, w[i])
-			}
-			if w[i] == "metric" {
-				s.Metric = route.N(n)
-			} else {
-				s.Preference = route.N(n)
-			}
-		default:
-			return s, fmt.Errorf("%q is not understood; a route is PREFIX via ADDRESS, dev INTERFACE or discard, then preference N", w[i])
-		}
-		i++
-	}
-	if s.Special == route.None && !s.NextHop.Address.IsValid() && s.NextHop.Interface == "" {
-		return s, fmt.Errorf("%q leads nowhere; add via ADDRESS, dev INTERFACE or discard", text)
-	}
-	if a := s.NextHop.Address; a.IsValid() && a.Is4() != p.Addr().Is4() {
-		return s, fmt.Errorf("%s and %s are of two families", p, a)
-	}
-	return s, nil
 }
 
 // noTable is a question to a table that was not captured.

@@ -45,8 +45,14 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string) string {
 		}
 		return s
 	case forward.LeftCase:
+		if r.Behind != "" {
+			return fmt.Sprintf("by its default route %s hands it to %s, which is no captured device, although %s is at %s", at, to(r.Address, r.Interface), dst, Clean(r.Behind))
+		}
 		return fmt.Sprintf("%s hands it to %s, which is no captured device", at, to(r.Address, r.Interface))
 	case forward.NoCoveringRoute:
+		if r.Behind != "" {
+			return fmt.Sprintf("%s has no route to %s, which is at %s", at, dst, Clean(r.Behind))
+		}
 		return fmt.Sprintf("%s has no route to %s", at, dst)
 	case forward.TableMissing:
 		return fmt.Sprintf("no %s table of %s was captured", familyName(route.FamilyOf(dst)), Clean(b.Where))
@@ -83,6 +89,28 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string) string {
 		return fmt.Sprintf("%s hands it to %s, and no capture shows who has that address", at, to(r.Address, r.Interface))
 	case forward.InterfaceOnly:
 		return fmt.Sprintf("%s sends it straight out of %s by a route without a next hop: somebody there must answer for %s", at, ifname, dst)
+	case forward.FlowNotTold:
+		return fmt.Sprintf("a rule or translation of %s asks for the protocol or ports (%s)", at, ruleOf(r))
+	case forward.RuleDenies:
+		return fmt.Sprintf("the rules of %s do not permit it", at)
+	case forward.NoState:
+		if r.Device != "" {
+			return fmt.Sprintf("%s keeps state and sees the packet but not its reply, so it drops what follows", dev)
+		}
+		return fmt.Sprintf("%s keeps state and has not seen the packet that this one answers", at)
+	case forward.NoAddressToTake:
+		return fmt.Sprintf("%s translates to the address of %s, which no capture shows", at, ifname)
+	case forward.TunnelFails:
+		return fmt.Sprintf("%s sends it into the tunnel %s to %s, whose own packets end as %s at %s", at, ifname, r.Address, r.Inner, dev)
+	case forward.TunnelInItself:
+		return fmt.Sprintf("%s sends it into the tunnel %s, whose far end %s is itself reached through that tunnel", at, ifname, r.Address)
+	case forward.NoGateway:
+		return fmt.Sprintf("its gateway %s is no captured device's address", r.Address)
+	case forward.HostSelf:
+		if r.Host == forward.MaskTooWide {
+			return fmt.Sprintf("by its own mask %s takes %s for a neighbour and asks no router", at, dst)
+		}
+		return fmt.Sprintf("the gateway of %s is not in its network", at)
 	case forward.OwnSource:
 		return fmt.Sprintf("the packet came in with an address of %s itself as its source", at)
 	case forward.SourceFails:
@@ -170,6 +198,14 @@ func ringRoutes(b forward.Branch) string {
 	return strings.Join(parts, ", ")
 }
 
+// ruleOf names where a rule stands; the place itself is shown with the hop.
+func ruleOf(r forward.Reason) string {
+	if r.Interface == "" {
+		return "before it is routed"
+	}
+	return "on the way out of " + Clean(r.Interface)
+}
+
 // advice words what to do about a branch that does not arrive, "" where there is nothing to say.
 func advice(b forward.Branch, dst netip.Addr) string {
 	at := Clean(b.Where)
@@ -192,6 +228,21 @@ func advice(b forward.Branch, dst netip.Addr) string {
 		if b.Reason.Address != dst {
 			return fmt.Sprintf("correct the next hop of %s, or bring up the device that should have %s", at, b.Reason.Address)
 		}
+	case forward.FlowNotTold:
+		return "tell the flow, such as -flow tcp:40000:443"
+	case forward.RuleDenies:
+		return fmt.Sprintf("permit it in the rules of %s", at)
+	case forward.NoState:
+		if b.Reason.Device != "" {
+			at = Clean(b.Reason.Device)
+		}
+		return fmt.Sprintf("lead both directions through %s, or neither", at)
+	case forward.TunnelFails:
+		return fmt.Sprintf("trace %s from %s", b.Reason.Address, at)
+	case forward.TunnelInItself:
+		return fmt.Sprintf("give %s a route to %s outside of the tunnel", at, b.Reason.Address)
+	case forward.HostSelf:
+		return fmt.Sprintf("correct the settings of %s", at)
 	case forward.NobodyHasIt:
 		return fmt.Sprintf("correct the next hop of %s, or the address of %s", at, Clean(b.Reason.Device))
 	case forward.SourceFails:
@@ -207,6 +258,9 @@ func advice(b forward.Branch, dst netip.Addr) string {
 	case forward.SourceNotPlaced:
 		return "capture the device at that end"
 	case forward.LeftCase:
+		if b.Reason.Behind != "" {
+			return fmt.Sprintf("give %s a route to %s that leads to %s", at, dst, Clean(b.Reason.Behind))
+		}
 		return fmt.Sprintf("capture the device that has %s to follow it further", b.Reason.Address)
 	case forward.RuleNotDecided:
 		return fmt.Sprintf("look at the policy rules of %s by hand", at)

@@ -3,6 +3,7 @@ package present
 import (
 	"fmt"
 	"io"
+	"net/netip"
 	"slices"
 	"strings"
 
@@ -28,6 +29,7 @@ func TraceText(w io.Writer, rt forward.RoundTrip, v View) error {
 	default:
 		v.direction(w, "Back", dst+" to "+src, *rt.Return, rt.Source)
 	}
+	v.bothWays(w, rt)
 	switch all := advices(rt); len(all) {
 	case 0:
 	case 1:
@@ -39,6 +41,31 @@ func TraceText(w io.Writer, rt forward.RoundTrip, v View) error {
 		}
 	}
 	return nil
+}
+
+// bothWays writes how the two ways differ, and who sees one of them only.
+func (v View) bothWays(w io.Writer, rt forward.RoundTrip) {
+	a := rt.Asymmetry()
+	if a.Found {
+		s := "\nThe two ways differ: "
+		var parts []string
+		if a.Part != "" && a.Meet != "" {
+			parts = append(parts, fmt.Sprintf("they part at %s and meet at %s", Clean(a.Part), Clean(a.Meet)))
+		}
+		if len(a.OnlyOut) > 0 {
+			parts = append(parts, "only the packet passes "+Clean(strings.Join(a.OnlyOut, ", ")))
+		}
+		if len(a.OnlyBack) > 0 {
+			parts = append(parts, "only the reply passes "+Clean(strings.Join(a.OnlyBack, ", ")))
+		}
+		fmt.Fprintf(w, "%s%s.\n", s, strings.Join(parts, "; "))
+	}
+	if len(rt.OneSided) > 0 {
+		fmt.Fprintf(w, "\nMind: %s keeps state and sees the packet but not its reply; a TCP connection would not survive that.\n", Clean(strings.Join(rt.OneSided, ", ")))
+	}
+	if len(rt.Unjudged) > 0 {
+		fmt.Fprintf(w, "\nWhat %s permits is not known: notes.yaml can tell (zarvek help notes).\n", Clean(strings.Join(rt.Unjudged, ", ")))
+	}
 }
 
 func endName(e forward.End) string {
@@ -109,12 +136,10 @@ func (v View) direction(w io.Writer, title, ends string, d forward.Direction, ds
 		how = "by each of"
 	}
 	fmt.Fprintf(w, "\n%s, %s: %s %s %s\n", title, ends, d.Verdict, how, count(len(d.Branches), "branch", "branches"))
-	for i, b := range d.Branches {
-		fmt.Fprintf(w, "\n  Branch %d, %s: %s%s%s, %s\n", i+1, share(b), b.Verdict, where(b), assumed(b), because(b, dst.Address))
-		v.hops(w, b)
-	}
+	v.branches(w, d, dst)
+	v.footnotes(w, d.Branches)
 	if d.Omitted {
-		fmt.Fprintln(w, "\n  There are more branches; each way in which they end is shown above.")
+		fmt.Fprintln(w, "  There are more branches; each way in which they end is shown above.")
 	}
 }
 
@@ -125,56 +150,67 @@ func assumed(b forward.Branch) string {
 	return ""
 }
 
-func share(b forward.Branch) string {
-	if b.Share > 0.999 {
-		if len(b.Hops) > 0 {
-			return "all packets that start at " + Clean(b.Hops[0].Device)
-		}
-		return "all packets"
-	}
-	return fmt.Sprintf("%.0f %% of the packets", 100*b.Share)
-}
-
 func (v View) hops(w io.Writer, b forward.Branch) {
 	rows := [][]string{{"hop", "device", "route taken", "learned by", "next hop", "captured at"}}
 	for i, h := range b.Hops {
-		taken, by := "none", "-"
-		if h.Prefix.IsValid() {
-			taken, by = h.Prefix.String(), learned(h.Route.Attributes)
-		}
-		if h.Table != "default" {
-			taken += " in table " + Clean(h.Table)
-		}
-		place := ""
-		if len(h.Evidence) > 0 {
-			place = v.place(h.Evidence[0])
-		}
-		rows = append(rows, []string{fmt.Sprint(i + 1), Clean(h.Device), taken, by, onward(h), place})
+		rows = append(rows, append([]string{fmt.Sprint(i + 1)}, v.hopRow(h)...))
 	}
 	if len(b.Hops) == 0 {
 		return
 	}
 	columns(w, "  ", rows)
-	if b.Weak {
-		var weak []string
+	v.footnotes(w, []forward.Branch{b})
+}
+
+// hopRow is a hop's cells: device, route, who it was learned from, where it leads, where that was captured.
+func (v View) hopRow(h forward.Hop) []string {
+	taken, by := "none", "-"
+	if h.Prefix.IsValid() {
+		taken, by = h.Prefix.String(), learned(h.Route.Attributes)
+	}
+	if h.Table != "default" {
+		taken += " in table " + Clean(h.Table)
+	}
+	place := ""
+	if len(h.Evidence) > 0 {
+		place = v.place(h.Evidence[0])
+	}
+	return []string{Clean(h.Device), taken, by, onward(h), place}
+}
+
+// footnotes writes what concerns hops beside their row: weak evidence, and the captured lines if asked for.
+func (v View) footnotes(w io.Writer, branches []forward.Branch) {
+	var weak []string
+	for _, b := range branches {
 		for _, h := range b.Hops {
 			if s := Clean(h.Device); h.Weak && !slices.Contains(weak, s) {
 				weak = append(weak, s)
 			}
 		}
+	}
+	if len(weak) > 0 {
 		fmt.Fprintf(w, "  Weak evidence: of %s only a management walk was captured, which may leave routes out.\n", strings.Join(weak, ", "))
 	}
-	for i, h := range b.Hops {
-		if v.Lines && len(h.Evidence) > 0 {
+	if !v.Lines {
+		return
+	}
+	shown := map[string]bool{}
+	for _, b := range branches {
+		for i, h := range b.Hops {
+			key := fmt.Sprint(h.Device, h.Prefix, h.OutInterface, h.NextHop)
+			if len(h.Evidence) == 0 || shown[key] {
+				continue
+			}
+			shown[key] = true
 			fmt.Fprintf(w, "    hop %d, %s\n", i+1, Clean(h.Device))
 			v.lines(w, "      ", h.Evidence)
 			for _, r := range h.Via {
 				v.lines(w, "      ", []route.Mark{r.Mark})
 			}
 		}
-	}
-	if v.Lines && b.Verdict > forward.Arrives {
-		v.lines(w, "      ", b.Reason.Marks)
+		if b.Verdict > forward.Arrives {
+			v.lines(w, "      ", b.Reason.Marks)
+		}
 	}
 }
 
@@ -192,6 +228,14 @@ func onward(h forward.Hop) string {
 	}
 	if h.Owner == topology.Deduced {
 		s += ", owner deduced"
+	}
+	for _, x := range []struct {
+		to   netip.Addr
+		word string
+	}{{h.NewSource, "source becomes"}, {h.NewDestination, "destination becomes"}, {h.Tunnel, "through a tunnel to"}} {
+		if x.to.IsValid() {
+			s += ", " + x.word + " " + x.to.String()
+		}
 	}
 	return s
 }
@@ -260,12 +304,18 @@ func TraceJSON(w io.Writer, rt forward.RoundTrip, v View) error {
 		Forward     jsonDirection  `json:"forward"`
 		Return      *jsonDirection `json:"return"`
 		ReturnAlone bool           `json:"return-is-hypothetical"`
+		OnlyOut     []string       `json:"only-out"`
+		OnlyBack    []string       `json:"only-back"`
+		OneSided    []string       `json:"stateful-sees-one-direction"`
 	}{
 		Source:      jsonEnd{rt.Source.Address.String(), text(rt.Source.Name)},
 		Destination: jsonEnd{rt.Destination.Address.String(), text(rt.Destination.Name)},
 		Verdict:     rt.Verdict.String(),
 		Forward:     v.jsonDirection(rt.Forward, rt.Destination),
 		ReturnAlone: rt.ReturnAlone && rt.Return != nil,
+		OnlyOut:     append([]string{}, rt.Asymmetry().OnlyOut...),
+		OnlyBack:    append([]string{}, rt.Asymmetry().OnlyBack...),
+		OneSided:    append([]string{}, rt.OneSided...),
 	}
 	if rt.Return != nil {
 		d := v.jsonDirection(*rt.Return, rt.Source)

@@ -80,6 +80,19 @@ func (r *Reading) MapMarks(f func(route.Mark) route.Mark) {
 	for i := range r.Facts.Sessions {
 		r.Facts.Sessions[i].Mark = f(r.Facts.Sessions[i].Mark)
 	}
+	p := &r.Facts.Policy
+	for i := range p.Flows {
+		p.Flows[i].Mark = f(p.Flows[i].Mark)
+	}
+	for i := range p.Translations {
+		p.Translations[i].Mark = f(p.Translations[i].Mark)
+	}
+	for i := range p.Tunnels {
+		p.Tunnels[i].Mark = f(p.Tunnels[i].Mark)
+	}
+	if p.Stateful != (route.Mark{}) {
+		p.Stateful = f(p.Stateful)
+	}
 	for i := range r.Facts.Checks {
 		r.Facts.Checks[i].Mark = f(r.Facts.Checks[i].Mark)
 	}

@@ -24,7 +24,13 @@ func NewWalker(t *topology.Topology) *Walker { return &Walker{net: t.Network, to
 // packet is what a decision may depend on.
 type packet struct {
 	src, dst netip.Addr
+	flow     network.Flow
 	sender   *network.Device // that started it, nil where a host did
+	done     []translated    // on the way so far
+	undo     []translated    // of the packet that this one answers
+	reply    bool
+	state    map[*network.Device]bool // stateful devices that saw the packet that this one answers
+	depth    int                      // of tunnels in tunnels
 }
 
 // place is where a packet is.
@@ -44,6 +50,7 @@ type step struct {
 	delivery Delivery
 	reason   Reason
 	next     place
+	pkt      packet // as it goes on or ends
 }
 
 // decide says what the device does with the packet. There is at least one step.
@@ -53,9 +60,14 @@ func (w *Walker) decide(pkt packet, at place) []step {
 	if t := d.Table(at.table, fam); t != nil {
 		hop.Weak = t.Weak
 	}
+	pkt, end := w.arrive(pkt, at, &hop)
+	if end != nil {
+		return []step{*end}
+	}
 	own := w.own(d, at.table, pkt.dst)
 	if deduced, ok := w.topo.DeducedOwner(pkt.dst); len(own) > 0 || at.owned || ok && deduced.Device == d {
 		s := w.deliver(hop, at, pkt.dst, own)
+		s.pkt = pkt
 		if drop, ok := w.sourceCheck(pkt, at, s.hop, ""); ok {
 			s = drop
 		}
@@ -65,16 +77,19 @@ func (w *Walker) decide(pkt packet, at place) []step {
 		hop.Evidence = []route.Mark{s.Mark}
 		return []step{{hop: hop, share: 1, verdict: NotForwarding, reason: Reason{Code: SwitchOff, Marks: hop.Evidence}}}
 	}
-	m, end := w.lookup(pkt, at)
+	m, why := w.lookup(pkt, at)
 	if m.Table != nil {
 		hop.Table = m.Table.Name
 	}
-	if end.Code != Nothing {
+	if why.Code != Nothing {
 		if m.Found() {
 			hop.Prefix, hop.Route = m.Prefix, m.Routes[0]
 			hop.Evidence = m.Table.Evidence(m.Index[0])
 		}
-		return []step{{hop: hop, share: 1, verdict: verdictOf(end), reason: end}}
+		if why.Code == NoCoveringRoute {
+			why.Behind = w.behind(d, pkt.dst)
+		}
+		return []step{{hop: hop, share: 1, verdict: verdictOf(why), reason: why}}
 	}
 	steps := w.follow(pkt, at, hop, m)
 	if m.Routes[0].Special == route.None || m.Routes[0].Special == route.Receive {
@@ -82,7 +97,23 @@ func (w *Walker) decide(pkt packet, at place) []step {
 			return []step{drop}
 		}
 	}
+	for i := range steps {
+		if s := &steps[i]; s.verdict == Leaves && s.hop.Prefix.Bits() == 0 {
+			s.reason.Behind = w.behind(d, pkt.dst)
+		}
+		steps[i] = w.leave(pkt, at, w.tunnel(pkt, at, steps[i]))
+	}
 	return steps
+}
+
+// behind names another captured device that has an address or is attached to its network, "" where none does.
+func (w *Walker) behind(d *network.Device, a netip.Addr) string {
+	for _, o := range append(w.topo.Owners(a), w.topo.Attached(a)...) {
+		if o.Device != d {
+			return o.Device.Name
+		}
+	}
+	return ""
 }
 
 // own returns the device's own addresses equal to a that belong to a table.
@@ -130,7 +161,7 @@ func (w *Walker) follow(pkt packet, at place, hop Hop, m selection.Match) []step
 	equal := 1.0 / float64(len(m.Routes))
 	for i, r := range m.Routes {
 		h := hop
-		h.Prefix, h.Route, h.Evidence = m.Prefix, r, m.Table.Evidence(m.Index[i])
+		h.Prefix, h.Route, h.Evidence = m.Prefix, r, append(m.Table.Evidence(m.Index[i]), hop.Evidence...)
 		if r.Special != route.None {
 			v, del, reason := special(r)
 			steps = append(steps, step{hop: h, share: equal, verdict: v, delivery: del, reason: reason})

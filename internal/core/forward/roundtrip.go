@@ -4,6 +4,7 @@ import (
 	"net/netip"
 	"slices"
 
+	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 	"zarvek/internal/core/topology"
 )
@@ -27,6 +28,7 @@ func (b Both) String() string { return bothNames[b] }
 type End struct {
 	Address netip.Addr
 	Name    string
+	Host    bool // Name is that of a host of the notes
 }
 
 // A RoundTrip is a packet's way and its reply's.
@@ -37,6 +39,10 @@ type RoundTrip struct {
 	Return              *Direction // nil where the case does not show from where a reply would start
 	// ReturnAlone is set where no packet arrives: Return is then the way a reply would take if one did.
 	ReturnAlone bool
+	// OneSided names the stateful devices that see the packet and not its reply.
+	OneSided []string
+	// Unjudged names the devices that are told to keep state, without rules: what they permit is not known.
+	Unjudged []string
 }
 
 // Weak reports whether any branch rests on weak evidence.
@@ -46,19 +52,89 @@ func (rt *RoundTrip) Weak() bool {
 }
 
 // Trace follows a packet from src to dst and the reply from dst to src. Both must be of one family.
-func (w *Walker) Trace(src, dst netip.Addr) RoundTrip {
+func (w *Walker) Trace(src, dst netip.Addr) RoundTrip { return w.TraceFlow(src, dst, network.Flow{}) }
+
+// TraceFlow is Trace of a flow that is told: rules and translations that ask for it can be judged.
+func (w *Walker) TraceFlow(src, dst netip.Addr, flow network.Flow) RoundTrip {
 	rt := RoundTrip{Source: w.end(src), Destination: w.end(dst)}
-	out, back := packet{src: src, dst: dst}, packet{src: dst, dst: src}
-	rt.Forward = w.from(out, w.starts(src))
-	places, assumed := w.replyStarts(&rt.Forward, dst)
+	rt.Forward = w.fromHost(packet{src: src, dst: dst, flow: flow})
 	rt.ReturnAlone = !slices.ContainsFunc(rt.Forward.Branches, func(b Branch) bool { return b.Verdict == Arrives })
-	if len(places) > 0 || !rt.ReturnAlone {
-		d := w.replies(back, places, assumed)
-		w.checkEnd(&d, &rt.Forward, src)
+	d := Direction{}
+	for _, back := range answers(&rt.Forward, packet{src: dst, dst: src, flow: flow.Reverse(), reply: true}) {
+		one, ok := w.hostSelf(back)
+		if !ok {
+			places, assumed := w.replyStarts(&rt.Forward, back.src)
+			if len(places) == 0 && rt.ReturnAlone {
+				continue
+			}
+			one = w.replies(back, places, assumed)
+		}
+		w.checkEnd(&one, &rt.Forward, src)
+		d.Branches, d.Verdict, d.Omitted = append(d.Branches, one.Branches...), max(d.Verdict, one.Verdict), d.Omitted || one.Omitted
 		rt.Return = &d
+	}
+	rt.oneSided(flow)
+	for _, b := range rt.Forward.Branches {
+		for _, d := range b.stateful {
+			if len(d.Policy.Flows) == 0 && !slices.Contains(rt.Unjudged, d.Name) {
+				rt.Unjudged = append(rt.Unjudged, d.Name)
+			}
+		}
 	}
 	rt.Verdict = judge(rt.Forward.Verdict, rt.Return)
 	return rt
+}
+
+// answers returns the packets that answer what arrived: one, unless branches were translated each in its own way. Where
+// nothing arrived it is the one that would answer an untouched packet.
+func answers(forward *Direction, plain packet) []packet {
+	plain.state = map[*network.Device]bool{}
+	for _, b := range forward.Branches {
+		for _, d := range b.stateful {
+			plain.state[d] = true
+		}
+	}
+	var out []packet
+	for _, b := range forward.Branches {
+		if b.Verdict != Arrives && b.Verdict != Leaves || !b.pkt.dst.IsValid() {
+			continue
+		}
+		p := plain
+		p.src, p.dst, p.flow, p.undo = b.pkt.dst, b.pkt.src, b.pkt.flow.Reverse(), b.pkt.done
+		if !slices.ContainsFunc(out, func(o packet) bool { return o.src == p.src && o.dst == p.dst }) {
+			out = append(out, p)
+		}
+	}
+	if len(out) == 0 {
+		out = append(out, plain)
+	}
+	return out
+}
+
+// oneSided finds the stateful devices that see one direction only, which both directions' walks do not tell by
+// themselves: the reply goes past them. A TCP connection does not survive that.
+func (rt *RoundTrip) oneSided(flow network.Flow) {
+	if rt.Return == nil {
+		return
+	}
+	for _, b := range rt.Forward.Branches {
+		for _, d := range b.stateful {
+			for i := range rt.Return.Branches {
+				r := &rt.Return.Branches[i]
+				if r.Verdict != Arrives || slices.Contains(r.stateful, d) || r.end == d {
+					continue
+				}
+				if !slices.Contains(rt.OneSided, d.Name) {
+					rt.OneSided = append(rt.OneSided, d.Name)
+				}
+				if flow.Protocol == "tcp" {
+					r.Verdict, r.Delivery, r.Where = StateMissing, NotDelivered, d.Name
+					r.Reason = Reason{Code: NoState, Marks: []route.Mark{d.Policy.Stateful}, Device: d.Name}
+					rt.Return.Verdict = max(rt.Return.Verdict, StateMissing)
+				}
+			}
+		}
+	}
 }
 
 func judge(forward Verdict, back *Direction) Both {
@@ -77,6 +153,10 @@ func judge(forward Verdict, back *Direction) Both {
 
 func (w *Walker) end(a netip.Addr) End {
 	e := End{Address: a}
+	if h, ok := w.host(a); ok {
+		e.Name, e.Host = h.Name, true
+		return e
+	}
 	if o := w.topo.Owners(a); len(o) > 0 {
 		e.Name = o[0].Device.Name
 	} else if o, ok := w.topo.DeducedOwner(a); ok {
@@ -189,7 +269,7 @@ func (w *Walker) replyStarts(forward *Direction, dst netip.Addr) (out []place, a
 		return out, false
 	}
 	if out = w.starts(dst); len(out) > 0 {
-		return out, false
+		return w.gatewayOf(dst, out), false
 	}
 	for _, b := range forward.Branches {
 		if b.Verdict == Leaves || b.Verdict == Arrives {

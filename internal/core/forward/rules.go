@@ -2,6 +2,7 @@ package forward
 
 import (
 	"net/netip"
+	"slices"
 
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
@@ -13,7 +14,7 @@ import (
 func (w *Walker) lookup(pkt packet, at place) (selection.Match, Reason) {
 	d, fam := at.device, route.FamilyOf(pkt.dst)
 	rules := d.Rules
-	if len(rules) == 0 || at.table != "default" { // an interface that belongs to a table of its own asks no rules
+	if !slices.ContainsFunc(rules, func(r network.Rule) bool { return r.Family == 0 || r.Family == fam }) || at.table != "default" { // an interface that belongs to a table of its own asks no rules
 		rules = []network.Rule{{Table: at.table}}
 	}
 	asked := false

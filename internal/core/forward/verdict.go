@@ -88,7 +88,23 @@ const (
 	SourceNotPlaced // no captured device attaches to the source's network
 	OwnSource       // it came in with one of the device's own addresses as the source
 	SourceFails     // Check tells the mode that drops it
+	FlowNotTold     // a rule or translation asks for the flow
+	RuleDenies
+	NoState         // a stateful device did not see the packet that this one answers
+	NoAddressToTake // a translation takes an interface's address, which no capture shows
+	TunnelFails     // Inner tells how its outer packet ends
+	TunnelInItself  // the tunnel's far end is reached through the tunnel
+	NoGateway       // the host's gateway is no captured device's address
+	HostSelf        // the host's own settings: its gateway or its network is wrong
 	WrongPlace      // the reply is delivered, but not where the packet came from
+)
+
+// HostFault is what is wrong with a host's own settings. The zero HostFault is nothing.
+type HostFault uint8
+
+const (
+	MaskTooWide      HostFault = 1 + iota // it takes the destination for a neighbour
+	GatewayElsewhere                      // its gateway is not in its network
 )
 
 // A Reason is why a branch ends as it does. Which fields are set depends on Code.
@@ -102,22 +118,28 @@ type Reason struct {
 	TwoEnds   bool // the link has room for one other device only
 	Learned   bool // the next hop itself announced the route
 	Check     network.CheckMode
+	Host      HostFault
+	Behind    string // LeftCase, NoCoveringRoute: a captured device that has the destination or is attached to its network
+	Inner     Verdict // of a tunnel's outer packet
 	Marks     []route.Mark
 }
 
 // A Hop is one device that a packet passes.
 type Hop struct {
-	Device       string
-	Table        string
-	InInterface  string // "" where the packet starts here
-	Prefix       netip.Prefix
-	Route        route.Route // zero where nothing matched
-	Via          []route.Route
-	NextHop      netip.Addr // invalid: the destination itself
-	OutInterface string
-	Owner        topology.Confidence // of the next hop
-	Weak         bool                // its table is known from a management walk only
-	Evidence     []route.Mark
+	Device         string
+	Table          string
+	InInterface    string // "" where the packet starts here
+	Prefix         netip.Prefix
+	Route          route.Route // zero where nothing matched
+	Via            []route.Route
+	NextHop        netip.Addr // invalid: the destination itself
+	OutInterface   string
+	Owner          topology.Confidence // of the next hop
+	NewSource      netip.Addr          // what the device made of the packet's source; invalid: left as it was
+	NewDestination netip.Addr
+	Tunnel         netip.Addr // the far end of the tunnel that the packet goes into
+	Weak           bool       // its table is known from a management walk only
+	Evidence       []route.Mark
 }
 
 // A Branch is one way that a packet may take.
@@ -131,9 +153,11 @@ type Branch struct {
 	Assumed  bool // the start of this branch is assumed, not known
 	Weak     bool // a hop rests on weak evidence
 
-	end   *network.Device
-	in    string // the interface on which it was delivered
-	table string // the table of the last hop
+	end      *network.Device
+	in       string            // the interface on which it was delivered
+	table    string            // the table of the last hop
+	pkt      packet            // as it ended
+	stateful []*network.Device // that it went through
 }
 
 // A Direction is all branches of one way.

@@ -1,6 +1,7 @@
 package forward
 
 import (
+	"net/netip"
 	"slices"
 
 	"zarvek/internal/core/network"
@@ -13,19 +14,19 @@ const maxBranches = 64
 type spot struct {
 	device         *network.Device
 	table, ingress string
+	dst            netip.Addr // which a translation may change
 }
 
-func spotOf(at place) spot {
+func spotOf(at place, pkt packet) spot {
 	if ingressMatters(at.device) {
-		return spot{at.device, at.table, at.ingress}
+		return spot{at.device, at.table, at.ingress, pkt.dst}
 	}
-	return spot{device: at.device, table: at.table}
+	return spot{device: at.device, table: at.table, dst: pkt.dst}
 }
 
 // walk is one exploration of all branches from a start.
 type walk struct {
 	w       *Walker
-	pkt     packet
 	out     Direction
 	path    []Hop
 	onPath  map[spot]bool
@@ -37,17 +38,17 @@ func (w *Walker) walk(pkt packet, from place, assumed bool) Direction {
 	if from.origin {
 		pkt.sender = from.device
 	}
-	k := walk{w: w, pkt: pkt, onPath: map[spot]bool{}, visited: map[spot]bool{}}
-	k.visit(from, 1)
+	k := walk{w: w, onPath: map[spot]bool{}, visited: map[spot]bool{}}
+	k.visit(from, pkt, 1)
 	for i := range k.out.Branches {
 		k.out.Branches[i].Assumed = assumed
 	}
 	return k.out
 }
 
-func (k *walk) visit(at place, share float64) {
-	here := spotOf(at)
-	steps := k.w.decide(k.pkt, at)
+func (k *walk) visit(at place, pkt packet, share float64) {
+	here := spotOf(at, pkt)
+	steps := k.w.decide(pkt, at)
 	if k.onPath[here] && slices.ContainsFunc(steps, func(s step) bool { return s.verdict == GoesOn }) {
 		k.path = append(k.path, steps[0].hop)
 		k.end(step{verdict: Loops, reason: Reason{Code: CameBack, Device: at.device.Name}}, at, share)
@@ -60,10 +61,10 @@ func (k *walk) visit(at place, share float64) {
 		switch {
 		case s.verdict != GoesOn:
 			k.end(s, at, share*s.share)
-		case len(k.out.Branches) >= maxBranches && k.visited[spotOf(s.next)] && !k.onPath[spotOf(s.next)]:
+		case len(k.out.Branches) >= maxBranches && k.visited[spotOf(s.next, s.pkt)] && !k.onPath[spotOf(s.next, s.pkt)]:
 			k.out.Omitted = true
 		default:
-			k.visit(s.next, share*s.share)
+			k.visit(s.next, s.pkt, share*s.share)
 		}
 		k.path = k.path[:len(k.path)-1]
 	}
@@ -72,7 +73,7 @@ func (k *walk) visit(at place, share float64) {
 
 func (k *walk) end(s step, at place, share float64) {
 	b := Branch{Share: share, Verdict: s.verdict, Where: at.device.Name, Delivery: s.delivery, Reason: s.reason,
-		end: at.device, in: at.ingress, table: at.table}
+		end: at.device, in: at.ingress, table: at.table, pkt: s.pkt}
 	if s.delivery != ToDevice {
 		b.in = s.hop.OutInterface
 	}
@@ -83,6 +84,11 @@ func (k *walk) end(s step, at place, share float64) {
 		}
 	}
 	b.Hops = slices.Clone(k.path)
+	for _, h := range b.Hops {
+		if d := k.w.net.Device(h.Device); h.InInterface != "" && h.OutInterface != "" && d != nil && d.Policy.Stateful.Known() {
+			b.stateful = append(b.stateful, d)
+		}
+	}
 	b.Weak = slices.ContainsFunc(b.Hops, func(h Hop) bool { return h.Weak })
 	k.out.Branches = append(k.out.Branches, b)
 	k.out.Verdict = max(k.out.Verdict, b.Verdict)

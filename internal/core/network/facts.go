@@ -19,6 +19,7 @@ type Facts struct {
 	Statics    []Static
 	Sessions   []Session
 	Checks     []SourceCheck
+	Policy     Policy
 	Classful   []route.Mark // lines that say that the device looks up classfully
 }
 

@@ -7,6 +7,7 @@ package network
 
 import (
 	"cmp"
+	"maps"
 	"net/netip"
 	"slices"
 	"strings"
@@ -17,6 +18,7 @@ import (
 // A Network is the devices of a case, by name. The zero Network is empty.
 type Network struct {
 	Devices []*Device
+	Hosts   []Host // of the notes
 	byName  map[string]*Device
 }
 
@@ -35,6 +37,7 @@ type Device struct {
 	Statics    []Static
 	Sessions   []Session
 	Checks     []SourceCheck
+	Policy     Policy
 	Classful   route.Mark // the line that says that IPv4 lookups are classful (RFC 1812 section 5.2.4.3 forbids it); none: they are not
 	Unread     int        // lines that could not be read although they stand in a table or list that was
 	own        map[netip.Addr][]int
@@ -112,6 +115,7 @@ func (d *Device) SourceCheck(ifname string, f route.Family) SourceCheck {
 
 // A Builder collects facts. The zero Builder is ready to use.
 type Builder struct {
+	Hosts   []Host
 	devices map[string]*deviceFacts
 }
 
@@ -141,12 +145,16 @@ func (b *Builder) Add(device string, f Facts, unread int) {
 	d.Sessions = append(d.Sessions, f.Sessions...)
 	d.Classful = append(d.Classful, f.Classful...)
 	d.Checks = append(d.Checks, f.Checks...)
+	d.Policy.add(f.Policy)
 	d.unread += unread
 }
 
+// Names returns the devices that facts were added for, in order.
+func (b *Builder) Names() []string { return slices.Sorted(maps.Keys(b.devices)) }
+
 // Build merges all facts. The builder must not be used afterwards.
 func (b *Builder) Build() *Network {
-	n := &Network{byName: map[string]*Device{}}
+	n := &Network{Hosts: b.Hosts, byName: map[string]*Device{}}
 	for name, f := range b.devices {
 		d := f.build(name)
 		n.Devices = append(n.Devices, d)
@@ -158,7 +166,7 @@ func (b *Builder) Build() *Network {
 
 func (f *deviceFacts) build(name string) *Device {
 	f.nameInterfaces()
-	d := &Device{Name: name, Neighbours: f.Neighbours, Switches: f.Forwarding, Statics: f.Statics, Sessions: f.Sessions, Checks: f.Checks, Unread: f.unread, own: map[netip.Addr][]int{}}
+	d := &Device{Name: name, Neighbours: f.Neighbours, Switches: f.Forwarding, Statics: f.Statics, Sessions: f.Sessions, Checks: f.Checks, Policy: f.Policy, Unread: f.unread, own: map[netip.Addr][]int{}}
 	d.Tables = mergeTables(f.Tables)
 	if len(f.Facts.Classful) > 0 {
 		d.Classful = f.Facts.Classful[0]
@@ -168,6 +176,11 @@ func (f *deviceFacts) build(name string) *Device {
 	}
 	d.Interfaces = mergeInterfaces(f.Interfaces)
 	d.Rules = mergeRules(f.Rules)
+	if f.Policy.AllOfEqual.Known() {
+		for _, t := range d.Tables {
+			t.Routes.MapAttributes(withoutSelection)
+		}
+	}
 	for _, a := range append(f.Addresses, ownAddresses(d.Tables)...) {
 		d.addAddress(a)
 	}
@@ -306,4 +319,17 @@ func mergeRules(in []Rule) []Rule {
 	}
 	slices.SortStableFunc(out, func(a, b Rule) int { return cmp.Compare(a.Priority, b.Priority) })
 	return out
+}
+
+// withoutSelection forgets which of several equal next hops the table marks as selected.
+func withoutSelection(a *route.Attributes) *route.Attributes {
+	if len(a.NextHops) < 2 {
+		return a
+	}
+	c := *a
+	c.NextHops = slices.Clone(a.NextHops)
+	for i := range c.NextHops {
+		c.NextHops[i].Installed = false
+	}
+	return &c
 }

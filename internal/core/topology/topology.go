@@ -270,3 +270,15 @@ func (t *Topology) Shared() [][2]Attachment {
 	slices.SortFunc(out, func(a, b [2]Attachment) int { return a[0].Address.Compare(b[0].Address) })
 	return out
 }
+
+// AddressOn returns the device's own address on an interface, of dst's family and in dst's network if there is one there.
+func (t *Topology) AddressOn(d *network.Device, ifname string, dst netip.Addr) netip.Addr {
+	best := netip.Addr{}
+	for _, i := range t.byInterface[port{d, ifname}] {
+		at := t.attachments[i]
+		if a := at.Address; a.IsValid() && a.Is4() == dst.Is4() && !a.IsLinkLocalUnicast() && (!best.IsValid() || at.Prefix.Contains(dst)) {
+			best = a
+		}
+	}
+	return best
+}

@@ -1,0 +1,125 @@
+package cli
+
+import (
+	"encoding/csv"
+	"errors"
+	"io"
+	"os"
+	"runtime"
+	"strings"
+
+	"github.com/schollz/progressbar/v3"
+	"golang.org/x/sync/errgroup"
+	"golang.org/x/term"
+
+	"zarvek/internal/core/forward"
+	"zarvek/internal/core/network"
+	"zarvek/internal/notes"
+	"zarvek/internal/present"
+)
+
+// pair is one line of the file of -many.
+type pair struct {
+	line     int
+	from, to string
+	flow     network.Flow
+	err      error
+}
+
+// many answers thousands of pairs with one line each.
+func (e *env) many(l *loaded, file string, flow network.Flow) error {
+	var in io.Reader = os.Stdin
+	if file != "-" {
+		f, err := os.Open(file)
+		if err != nil {
+			var p *os.PathError
+			if errors.As(err, &p) {
+				err = p.Err
+			}
+			return usagef("%s: cannot be read: %v", file, err)
+		}
+		defer f.Close()
+		in = f
+	}
+	pairs, err := readPairs(in, file, flow)
+	if err != nil {
+		return err
+	}
+	out := make([]present.Answer, len(pairs))
+	walker := l.walk()
+	bar := progressbar.NewOptions(len(pairs), progressbar.OptionSetVisibility(term.IsTerminal(int(os.Stderr.Fd())) && len(pairs) > 2000),
+		progressbar.OptionSetWriter(os.Stderr), progressbar.OptionClearOnFinish(), progressbar.OptionThrottle(1e8))
+	const chunk = 256
+	var g errgroup.Group
+	g.SetLimit(runtime.GOMAXPROCS(0))
+	for lo := 0; lo < len(pairs); lo += chunk {
+		hi := min(lo+chunk, len(pairs))
+		g.Go(func() error {
+			for i := lo; i < hi; i++ {
+				p := pairs[i]
+				a := present.Answer{Line: p.line, From: p.from, To: p.to, Err: p.err}
+				if a.Err == nil {
+					src, dst, err := l.ends(p.from, p.to)
+					if a.Err = err; err == nil {
+						a.RoundTrip = walker.TraceFlow(src, dst, p.flow)
+					}
+				}
+				out[i] = a
+			}
+			_ = bar.Add(hi - lo)
+			return nil
+		})
+	}
+	_ = g.Wait()
+	_ = bar.Finish()
+	if e.as == "json" {
+		err = present.ManyJSON(e.out, out, e.view(l))
+	} else {
+		err = present.ManyText(e.out, out, e.view(l))
+	}
+	if err != nil {
+		return err
+	}
+	for _, a := range out {
+		if a.Err != nil || a.RoundTrip.Verdict != forward.TwoWay {
+			return errBadNews
+		}
+	}
+	return nil
+}
+
+// readPairs reads SOURCE,DESTINATION[,FLOW] lines. A first line of names, blank lines and lines behind # are passed over.
+func readPairs(in io.Reader, file string, flow network.Flow) ([]pair, error) {
+	r := csv.NewReader(in)
+	r.FieldsPerRecord, r.TrimLeadingSpace, r.Comment = -1, true, '#'
+	var out []pair
+	for {
+		rec, err := r.Read()
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		if err != nil {
+			var bad *csv.ParseError
+			if errors.As(err, &bad) {
+				return nil, usagef("%s:%d:%d: %v; a line is SOURCE,DESTINATION or SOURCE,DESTINATION,FLOW", file, bad.Line, bad.Column, bad.Err)
+			}
+			return nil, usagef("%s: %v", file, err)
+		}
+		line, _ := r.FieldPos(0)
+		if len(out) == 0 && len(rec) > 1 && strings.EqualFold(rec[0], "source") {
+			continue
+		}
+		if len(rec) < 2 || len(rec) > 3 {
+			return nil, usagef("%s:%d: %d fields; a line is SOURCE,DESTINATION or SOURCE,DESTINATION,FLOW", file, line, len(rec))
+		}
+		p := pair{line: line, from: strings.TrimSpace(rec[0]), to: strings.TrimSpace(rec[1]), flow: flow}
+		if len(rec) == 3 && strings.TrimSpace(rec[2]) != "" {
+			p.flow, p.err = notes.ParseFlow(strings.TrimSpace(rec[2]))
+		}
+		out = append(out, p)
+	}
+	if len(out) == 0 {
+		return nil, usagef("%s: no pairs in it; a line is SOURCE,DESTINATION", file)
+	}
+	return out, nil
+}

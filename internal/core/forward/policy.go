@@ -1,0 +1,188 @@
+package forward
+
+import (
+	"net/netip"
+
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+	"zarvek/internal/core/topology"
+)
+
+// A translated address is what one device made of another (RFC 3022): the reply is changed back there and nowhere else.
+type translated struct {
+	device   *network.Device
+	old, new netip.Addr
+	source   bool // else the destination
+	flow     network.Flow
+}
+
+// arrive changes a packet's destination where it comes in: back, where the device had changed the source of what it
+// answers; else by the device's own translations. The step ends the walk where that depends on what is not told.
+func (w *Walker) arrive(pkt packet, at place, hop *Hop) (packet, *step) {
+	if at.origin || at.ingress == "" {
+		return pkt, nil
+	}
+	for _, t := range pkt.undo {
+		if t.device == at.device && t.source && pkt.dst == t.new {
+			pkt.dst, pkt.flow = t.old, t.flow.Reverse()
+			hop.NewDestination = t.old
+			return pkt, nil
+		}
+	}
+	for _, t := range at.device.Policy.Translations {
+		if !t.Destination {
+			continue
+		}
+		switch t.Fits(pkt.src, pkt.dst, pkt.flow, at.ingress, "") {
+		case network.Maybe:
+			return pkt, &step{hop: *hop, share: 1, verdict: Unknown, reason: Reason{Code: FlowNotTold, Marks: []route.Mark{t.Mark}}}
+		case network.Yes:
+			pkt.done = append(pkt.done[:len(pkt.done):len(pkt.done)], translated{at.device, pkt.dst, t.Becomes, false, pkt.flow})
+			pkt.dst = t.Becomes
+			if t.BecomesPort != 0 {
+				pkt.flow.DestinationPort = t.BecomesPort
+			}
+			hop.NewDestination = t.Becomes
+			hop.Evidence = append(hop.Evidence, t.Mark)
+			return pkt, nil
+		}
+	}
+	return pkt, nil
+}
+
+// leave applies what a device does to a packet that it sends on: its rules, its state, its translations of sources.
+func (w *Walker) leave(pkt packet, at place, s step) step {
+	s.pkt = pkt
+	if s.verdict != GoesOn && s.verdict != Leaves && s.verdict != Arrives || s.delivery == ToDevice {
+		return s
+	}
+	d, out := at.device, s.hop.OutInterface
+	end := func(v Verdict, c Code, marks ...route.Mark) step {
+		s.verdict, s.delivery, s.next = v, NotDelivered, place{}
+		s.reason = Reason{Code: c, Marks: marks, Interface: out}
+		return s
+	}
+	if !at.origin && at.ingress != "" {
+		switch stateful := d.Policy.Stateful; {
+		case stateful.Known() && pkt.reply && pkt.state[d]:
+			s.hop.Evidence = append(s.hop.Evidence, stateful)
+		case stateful.Known() && pkt.reply:
+			return end(StateMissing, NoState, stateful)
+		case len(d.Policy.Flows) > 0:
+			switch fit, permit, refuse, mark := judgeFlow(d.Policy.Flows, pkt, at.ingress, out); {
+			case fit == network.Maybe:
+				return end(Unknown, FlowNotTold, mark)
+			case !permit && refuse:
+				return end(Refused, RuleDenies, mark)
+			case !permit:
+				return end(Filtered, RuleDenies, mark)
+			case mark.Known():
+				s.hop.Evidence = append(s.hop.Evidence, mark)
+			}
+		}
+	}
+	for _, t := range pkt.undo { // what answers a changed destination takes its address again
+		if t.device == d && !t.source && pkt.src == t.new {
+			s.pkt.src = t.old
+			s.hop.NewSource = t.old
+			return s
+		}
+	}
+	for _, t := range d.Policy.Translations {
+		if t.Destination || pkt.reply && pkt.state[d] {
+			continue
+		}
+		switch t.Fits(pkt.src, pkt.dst, pkt.flow, at.ingress, out) {
+		case network.Maybe:
+			return end(Unknown, FlowNotTold, t.Mark)
+		case network.Yes:
+			to := t.Becomes
+			if !to.IsValid() {
+				to = w.topo.AddressOn(d, out, pkt.dst)
+			}
+			if !to.IsValid() {
+				return end(Unknown, NoAddressToTake, t.Mark)
+			}
+			s.pkt.done = append(pkt.done[:len(pkt.done):len(pkt.done)], translated{d, pkt.src, to, true, pkt.flow})
+			s.pkt.src = to
+			s.hop.NewSource = to
+			s.hop.Evidence = append(s.hop.Evidence, t.Mark)
+			return s
+		}
+	}
+	return s
+}
+
+// judgeFlow applies ordered rules, the first that fits; what fits none is denied. Maybe where it depends on a flow that
+// is not told.
+func judgeFlow(rules []network.FlowRule, pkt packet, in, out string) (fit network.Fit, permit, refuse bool, mark route.Mark) {
+	var open *network.FlowRule
+	for i := range rules {
+		r := &rules[i]
+		switch r.Fits(pkt.src, pkt.dst, pkt.flow, in, out) {
+		case network.Maybe:
+			if open == nil {
+				open = r
+			} else if open.Permit != r.Permit {
+				return network.Maybe, false, false, open.Mark
+			}
+		case network.Yes:
+			if open != nil && open.Permit != r.Permit {
+				return network.Maybe, false, false, open.Mark
+			}
+			return network.Yes, r.Permit, r.Refuse, r.Mark
+		}
+	}
+	if open != nil && open.Permit {
+		return network.Maybe, false, false, open.Mark
+	}
+	return network.Yes, false, false, rules[len(rules)-1].Mark
+}
+
+// maxTunnels bounds how deep tunnels are followed into tunnels.
+const maxTunnels = 4
+
+// tunnel follows the outer packet of a tunnel that a step leads into.
+func (w *Walker) tunnel(pkt packet, at place, s step) step {
+	t, ok := at.device.Policy.Tunnel(s.hop.OutInterface)
+	if !ok || s.verdict > Unknown {
+		return s
+	}
+	s.hop.Tunnel = t.Remote
+	s.hop.Evidence = append(s.hop.Evidence, t.Mark)
+	fail := func(v Verdict, c Code, where string, inner Verdict) step {
+		s.verdict, s.delivery, s.next = v, NotDelivered, place{}
+		s.reason = Reason{Code: c, Address: t.Remote, Interface: t.Interface, Device: where, Inner: inner, Marks: []route.Mark{t.Mark}}
+		return s
+	}
+	if pkt.depth >= maxTunnels {
+		return fail(NextHopLost, TunnelInItself, at.device.Name, Loops)
+	}
+	outer := w.walk(packet{src: t.Local, dst: t.Remote, depth: pkt.depth + 1}, w.origin(at.device, ""), false)
+	for _, b := range outer.Branches {
+		if len(b.Hops) > 0 && b.Hops[0].OutInterface == t.Interface {
+			return fail(NextHopLost, TunnelInItself, at.device.Name, Loops)
+		}
+	}
+	worst := outer.worst()
+	if worst.Verdict != Arrives {
+		v := NextHopLost
+		if worst.Verdict <= Unknown {
+			v = Unknown
+		}
+		return fail(v, TunnelFails, worst.Where, worst.Verdict)
+	}
+	if s.verdict == GoesOn && s.next.device != nil {
+		return s
+	}
+	// Nothing else told who is at the far end: the device with the tunnel's other address is.
+	for _, far := range worst.end.Policy.Tunnels {
+		if far.Local == t.Remote {
+			s.verdict, s.delivery = GoesOn, NotDelivered
+			s.next = w.enter(worst.end, far.Interface)
+			s.hop.Owner = topology.Deduced
+			return s
+		}
+	}
+	return s
+}

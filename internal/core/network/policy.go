@@ -1,0 +1,139 @@
+package network
+
+import (
+	"net/netip"
+
+	"zarvek/internal/core/route"
+)
+
+// A Host is an end that is no captured device, as the notes name it.
+type Host struct {
+	Name    string
+	Address netip.Addr
+	Prefix  netip.Prefix // the network it believes it is in; invalid: not told
+	Gateway netip.Addr   // invalid: not told
+	Mark    route.Mark
+}
+
+// Ports is a range of ports; the zero Ports is any.
+type Ports struct{ Lo, Hi uint16 }
+
+// Any reports whether every port is meant.
+func (p Ports) Any() bool { return p == Ports{} }
+
+// A FlowRule permits or denies flows that go through a device. Rules are ordered, the first that fits counts; what fits
+// none is denied.
+type FlowRule struct {
+	Permit             bool
+	Refuse             bool   // denied with an error back
+	Protocol           string // "tcp", "udp", "icmp", …; "": any
+	From, To           netip.Prefix
+	FromPorts, ToPorts Ports
+	In, Out            string // interfaces; "": any
+	Undecided          bool   // it also asks for what no walk knows
+	Mark               route.Mark
+}
+
+// A Translation changes the source of what leaves a device, or the destination of what comes in (RFC 3022).
+type Translation struct {
+	Destination bool // else the source
+	Protocol    string
+	From, To    netip.Prefix // that it applies to
+	ToPorts     Ports
+	In, Out     string
+	Becomes     netip.Addr // invalid: the address of the interface that the packet leaves by
+	BecomesPort uint16     // 0: as it was
+	Mark        route.Mark
+}
+
+// A Tunnel carries packets of one interface inside packets between two addresses.
+type Tunnel struct {
+	Interface     string
+	Local, Remote netip.Addr
+	Mark          route.Mark
+}
+
+// A Policy is what decides beside routes on one device. The zero Policy decides nothing.
+type Policy struct {
+	Flows        []FlowRule
+	Translations []Translation
+	Tunnels      []Tunnel
+	Stateful     route.Mark // the line that says so
+	AllOfEqual   route.Mark // the line that says that all equal next hops forward, whatever a mark of the table says
+}
+
+func (p *Policy) add(o Policy) {
+	p.Flows = append(p.Flows, o.Flows...)
+	p.Translations = append(p.Translations, o.Translations...)
+	p.Tunnels = append(p.Tunnels, o.Tunnels...)
+	if !p.Stateful.Known() {
+		p.Stateful = o.Stateful
+	}
+	if !p.AllOfEqual.Known() {
+		p.AllOfEqual = o.AllOfEqual
+	}
+}
+
+// Tunnel returns the tunnel behind an interface.
+func (p *Policy) Tunnel(ifname string) (Tunnel, bool) {
+	for _, t := range p.Tunnels {
+		if t.Interface == ifname {
+			return t, true
+		}
+	}
+	return Tunnel{}, false
+}
+
+// A Flow is what a packet is beside its addresses. The zero Flow is not told.
+type Flow struct {
+	Protocol                    string
+	SourcePort, DestinationPort uint16
+}
+
+// Told reports whether the flow is told.
+func (f Flow) Told() bool { return f.Protocol != "" }
+
+// Reverse is the flow of the answer.
+func (f Flow) Reverse() Flow { return Flow{f.Protocol, f.DestinationPort, f.SourcePort} }
+
+// Fit says whether a rule fits a packet.
+type Fit uint8
+
+const (
+	No Fit = iota
+	Maybe
+	Yes
+)
+
+// fits compares addresses, ports and interfaces; Maybe where that depends on a flow that is not told.
+func fits(from, to netip.Prefix, protocol string, fromPorts, toPorts Ports, in, out string, src, dst netip.Addr, f Flow, inIf, outIf string) Fit {
+	if from.IsValid() && !from.Contains(src) || to.IsValid() && !to.Contains(dst) || in != "" && in != inIf || out != "" && out != outIf {
+		return No
+	}
+	if protocol == "" {
+		return Yes
+	}
+	if !f.Told() {
+		return Maybe
+	}
+	if protocol != f.Protocol || !fromPorts.contains(f.SourcePort) || !toPorts.contains(f.DestinationPort) {
+		return No
+	}
+	return Yes
+}
+
+func (p Ports) contains(n uint16) bool { return p.Any() || p.Lo <= n && n <= p.Hi }
+
+// Fits says whether the rule fits a packet that goes from one interface to another.
+func (r FlowRule) Fits(src, dst netip.Addr, f Flow, in, out string) Fit {
+	fit := fits(r.From, r.To, r.Protocol, r.FromPorts, r.ToPorts, r.In, r.Out, src, dst, f, in, out)
+	if fit == Yes && r.Undecided {
+		return Maybe
+	}
+	return fit
+}
+
+// Fits says whether the translation applies to a packet. Out is not known yet where the destination changes.
+func (t Translation) Fits(src, dst netip.Addr, f Flow, in, out string) Fit {
+	return fits(t.From, t.To, t.Protocol, Ports{}, t.ToPorts, t.In, t.Out, src, dst, f, in, out)
+}

@@ -1,0 +1,144 @@
+package notes
+
+import (
+	"strings"
+
+	"github.com/goccy/go-yaml/ast"
+
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+// deviceKeys are what a device may have.
+var deviceKeys = []string{"forwarding", "lookup", "equal-cost", "source-check", "stateful", "flows", "translate", "tunnels", "statics"}
+
+func (r *reader) device(name string, at, v ast.Node) error {
+	known := false
+	for _, d := range r.devices {
+		known = known || d == name
+	}
+	if !known {
+		return r.errorAt(at, "no device of this case is called %q; it has %s", name, strings.Join(r.devices, ", "))
+	}
+	var f network.Facts
+	err := r.each(v, "a device", deviceKeys, func(key string, at, v ast.Node) error {
+		switch key {
+		case "forwarding":
+			return r.forwarding(&f, v)
+		case "source-check":
+			return r.checks(&f, v)
+		case "tunnels":
+			return r.tunnels(&f, v)
+		case "flows":
+			return r.list(v, func(n ast.Node, text string) error {
+				rule, err := parseFlow(text)
+				if err != nil {
+					return r.errorAt(n, "%v", err)
+				}
+				rule.Mark = r.mark(n)
+				f.Policy.Flows = append(f.Policy.Flows, rule)
+				return nil
+			})
+		case "translate":
+			return r.list(v, func(n ast.Node, text string) error {
+				t, err := parseTranslation(text)
+				if err != nil {
+					return r.errorAt(n, "%v", err)
+				}
+				t.Mark = r.mark(n)
+				f.Policy.Translations = append(f.Policy.Translations, t)
+				return nil
+			})
+		case "statics":
+			return r.list(v, func(n ast.Node, text string) error {
+				s, err := ParseRoute(text)
+				if err != nil {
+					return r.errorAt(n, "%v", err)
+				}
+				s.Mark = r.mark(n)
+				f.Statics = append(f.Statics, s)
+				return nil
+			})
+		}
+		s, err := r.scalar(v)
+		if err != nil {
+			return err
+		}
+		switch {
+		case key == "lookup" && s == "classful":
+			f.Classful = append(f.Classful, r.mark(at))
+		case key == "lookup" && s == "classless":
+		case key == "equal-cost" && s == "all":
+			f.Policy.AllOfEqual = r.mark(at)
+		case key == "equal-cost" && s == "selected":
+		case key == "stateful" && s == "true":
+			f.Policy.Stateful = r.mark(at)
+		case key == "stateful" && s == "false":
+		default:
+			return r.errorAt(v, "%s does not take %q; %s", key, s, map[string]string{"lookup": "classless or classful", "equal-cost": "all or selected", "stateful": "true or false"}[key])
+		}
+		return nil
+	})
+	r.out.Devices[name] = f
+	return err
+}
+
+// forwarding reads whether each family is forwarded.
+func (r *reader) forwarding(f *network.Facts, v ast.Node) error {
+	return r.each(v, "forwarding", []string{"ipv4", "ipv6"}, func(key string, at, v ast.Node) error {
+		s, err := r.scalar(v)
+		if err != nil {
+			return err
+		}
+		fam := route.IPv4
+		if key == "ipv6" {
+			fam = route.IPv6
+		}
+		switch s {
+		case "on", "true", "off", "false":
+			f.Forwarding = append(f.Forwarding, network.Switch{Family: fam, On: s == "on" || s == "true", Mark: r.mark(at)})
+			return nil
+		}
+		return r.errorAt(v, "forwarding is on or off, not %q", s)
+	})
+}
+
+// checks reads the source checks of interfaces.
+func (r *reader) checks(f *network.Facts, v ast.Node) error {
+	return r.each(v, "source-check", nil, func(key string, at, v ast.Node) error {
+		s, err := r.scalar(v)
+		if err != nil {
+			return err
+		}
+		for m := network.CheckOff; m <= network.CheckLoose; m++ {
+			if m.String() == s {
+				if key == "all" {
+					key = ""
+				}
+				f.Checks = append(f.Checks, network.SourceCheck{Interface: key, Mode: m, Mark: r.mark(at)})
+				return nil
+			}
+		}
+		return r.errorAt(v, "a source check is off, strict, feasible or loose, not %q", s)
+	})
+}
+
+// tunnels reads the two ends of the tunnels behind interfaces.
+func (r *reader) tunnels(f *network.Facts, v ast.Node) error {
+	return r.each(v, "tunnels", nil, func(key string, at, v ast.Node) error {
+		t := network.Tunnel{Interface: key, Mark: r.mark(at)}
+		err := r.each(v, "a tunnel", []string{"local", "remote"}, func(key string, _, v ast.Node) (err error) {
+			if key == "local" {
+				t.Local, err = r.addr(v)
+			} else {
+				t.Remote, err = r.addr(v)
+			}
+			return err
+		})
+		if err == nil && !t.Remote.IsValid() {
+			return r.errorAt(at, "the tunnel %q has no remote address", key)
+		}
+		f.Policy.Tunnels = append(f.Policy.Tunnels, t)
+		return err
+	})
+}

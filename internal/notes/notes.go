@@ -1,0 +1,220 @@
+// Package notes reads notes.yaml, in which the engineer tells what captures cannot show: hosts, firewalls' rules and
+// translations, tunnels, settings. It exists apart from the layouts because it is no capture: a mistake in it is an error
+// and not an unread line.
+//
+// It is strict: keys that it does not know, bad values and names that are not in the case are errors with file, line and
+// column. No I/O.
+package notes
+
+import (
+	"errors"
+	"fmt"
+	"net/netip"
+	"slices"
+	"strings"
+
+	"github.com/goccy/go-yaml/ast"
+	"github.com/goccy/go-yaml/parser"
+	"github.com/goccy/go-yaml/token"
+
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+// Notes is what the file tells.
+type Notes struct {
+	Hosts   []network.Host
+	Devices map[string]network.Facts
+}
+
+// reader walks the document.
+type reader struct {
+	name    string
+	text    []byte
+	lines   []int // where each line begins
+	file    uint32
+	devices []string
+	out     Notes
+}
+
+// Parse reads a notes file. Devices are the names of the case; file is the number that marks will carry.
+func Parse(name string, text []byte, file uint32, devices []string) (Notes, error) {
+	r := reader{name: name, text: text, file: file, devices: devices, lines: []int{0}, out: Notes{Devices: map[string]network.Facts{}}}
+	for i, c := range text {
+		if c == '\n' {
+			r.lines = append(r.lines, i+1)
+		}
+	}
+	f, err := parser.ParseBytes(text, 0)
+	if err != nil {
+		var syntax interface{ GetToken() *token.Token }
+		if errors.As(err, &syntax) && syntax.GetToken() != nil {
+			p := syntax.GetToken().Position
+			return Notes{}, fmt.Errorf("%s:%d:%d: not valid YAML: %s", name, p.Line, p.Column, firstLine(err.Error()))
+		}
+		return Notes{}, fmt.Errorf("%s: not valid YAML: %s", name, firstLine(err.Error()))
+	}
+	for _, d := range f.Docs {
+		if d.Body == nil {
+			continue
+		}
+		if err := r.document(d.Body); err != nil {
+			return Notes{}, err
+		}
+	}
+	return r.out, nil
+}
+
+// firstLine returns the message of a syntax error, without the position in front and the picture below.
+func firstLine(s string) string {
+	s, _, _ = strings.Cut(s, "\n")
+	if i := strings.Index(s, "] "); s != "" && s[0] == '[' && i > 0 {
+		s = s[i+2:]
+	}
+	return s
+}
+
+// errorAt is an error at a node.
+func (r *reader) errorAt(n ast.Node, format string, args ...any) error {
+	p := n.GetToken().Position
+	return fmt.Errorf("%s:%d:%d: %s", r.name, p.Line, p.Column, fmt.Sprintf(format, args...))
+}
+
+// mark is the line of a node as evidence.
+func (r *reader) mark(n ast.Node) route.Mark {
+	line := n.GetToken().Position.Line - 1
+	if line < 0 || line >= len(r.lines) {
+		return route.Mark{File: r.file}
+	}
+	lo, hi := r.lines[line], len(r.text)
+	if line+1 < len(r.lines) {
+		hi = r.lines[line+1] - 1
+	}
+	return route.Mark{File: r.file, Off: uint32(lo), End: uint32(hi)}
+}
+
+// each calls f for every key of a mapping; known are the keys it may have, none for names of the user's own.
+func (r *reader) each(n ast.Node, what string, known []string, f func(key string, at ast.Node, v ast.Node) error) error {
+	var values []*ast.MappingValueNode
+	switch m := n.(type) {
+	case *ast.MappingNode:
+		values = m.Values
+	case *ast.MappingValueNode:
+		values = []*ast.MappingValueNode{m}
+	case *ast.NullNode:
+		return nil
+	default:
+		return r.errorAt(n, "%s must be a mapping of names to values", what)
+	}
+	seen := map[string]bool{}
+	for _, v := range values {
+		key := strings.Trim(v.Key.GetToken().Value, `"'`)
+		if seen[key] {
+			return r.errorAt(v.Key, "%q stands here twice", key)
+		}
+		seen[key] = true
+		if known != nil && !slices.Contains(known, key) {
+			return r.errorAt(v.Key, "there is no key %q in %s; it takes %s", key, what, strings.Join(known, ", "))
+		}
+		if err := f(key, v.Key, v.Value); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// text returns a scalar.
+func (r *reader) scalar(n ast.Node) (string, error) {
+	switch n.(type) {
+	case *ast.MappingNode, *ast.MappingValueNode, *ast.SequenceNode:
+		return "", r.errorAt(n, "one value is wanted here")
+	}
+	return n.GetToken().Value, nil
+}
+
+// list calls f for every element of a sequence.
+func (r *reader) list(n ast.Node, f func(v ast.Node, text string) error) error {
+	s, ok := n.(*ast.SequenceNode)
+	if !ok {
+		return r.errorAt(n, "a list is wanted here, each element behind a hyphen")
+	}
+	for _, v := range s.Values {
+		text, err := r.scalar(v)
+		if err != nil {
+			return err
+		}
+		if err := f(v, text); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (r *reader) document(n ast.Node) error {
+	return r.each(n, "notes", []string{"hosts", "devices"}, func(key string, _, v ast.Node) error {
+		if key == "hosts" {
+			return r.each(v, "hosts", nil, r.host)
+		}
+		return r.each(v, "devices", nil, r.device)
+	})
+}
+
+func (r *reader) host(name string, at, v ast.Node) error {
+	h := network.Host{Name: name, Mark: r.mark(at)}
+	if slices.Contains(r.devices, name) {
+		return r.errorAt(at, "%q is a captured device, not a host", name)
+	}
+	if _, isMap := v.(*ast.MappingNode); !isMap {
+		if _, one := v.(*ast.MappingValueNode); !one { // NAME: ADDRESS
+			a, err := r.addr(v)
+			h.Address = a
+			r.out.Hosts = append(r.out.Hosts, h)
+			return err
+		}
+	}
+	err := r.each(v, "a host", []string{"address", "network", "gateway"}, func(key string, _, v ast.Node) (err error) {
+		switch key {
+		case "address":
+			h.Address, err = r.addr(v)
+		case "gateway":
+			h.Gateway, err = r.addr(v)
+		case "network":
+			h.Prefix, err = r.prefix(v)
+		}
+		return err
+	})
+	switch {
+	case err != nil:
+		return err
+	case !h.Address.IsValid():
+		return r.errorAt(at, "the host %q has no address", name)
+	case h.Gateway.IsValid() && h.Gateway.Is4() != h.Address.Is4():
+		return r.errorAt(at, "address and gateway of %q are of two families", name)
+	}
+	r.out.Hosts = append(r.out.Hosts, h)
+	return nil
+}
+
+func (r *reader) addr(n ast.Node) (netip.Addr, error) {
+	s, err := r.scalar(n)
+	if err != nil {
+		return netip.Addr{}, err
+	}
+	a, err := netip.ParseAddr(s)
+	if err != nil || a.Zone() != "" {
+		return netip.Addr{}, r.errorAt(n, "%q is no address", s)
+	}
+	return a.Unmap(), nil
+}
+
+func (r *reader) prefix(n ast.Node) (netip.Prefix, error) {
+	s, err := r.scalar(n)
+	if err != nil {
+		return netip.Prefix{}, err
+	}
+	p, err := netip.ParsePrefix(s)
+	if err != nil {
+		return netip.Prefix{}, r.errorAt(n, "%q is no prefix; write ADDRESS/LENGTH", s)
+	}
+	return p.Masked(), nil
+}
