@@ -91,7 +91,7 @@ func TestEveryReasonHasWords(t *testing.T) {
 		{"a: static 10.9.0.0/16 prohibit", "10.9.0.1", "at a: it refuses it by its static route 10.9.0.0/16 and tells the sender"},
 		{"a: static 10.9.0.0/16 via 10.7.0.1", "10.9.0.1", "at a: its route 10.9.0.0/16 points to 10.7.0.1, which cannot be resolved: no route covers 10.7.0.1"},
 		{"a: static 10.9.0.0/16", "10.9.0.1", "at a: its route 10.9.0.0/16 shows no next hop that can be used"},
-		{"a: static 10.9.0.0/16 via 10.0.0.9 dev e0", "10.9.0.1", "it hands it to 10.0.0.9 by e0, and no capture shows who has that address"},
+		{"a: static 10.9.0.0/16 via 10.0.0.9 dev e0", "10.9.0.1", "a hands it to 10.0.0.9 by e0, and no capture shows who has that address"},
 		{"a: static 10.9.0.0/16 via 10.0.0.9 dev e0\na: neigh 10.0.0.9 e0 failed", "10.9.0.1", "it hands it to 10.0.0.9 by e0, and nobody answered for that next hop"},
 		{"a: static 10.9.0.0/16 via 10.0.0.9 dev e0\na: neigh 10.0.0.9 e0 alive\nb: addr 10.0.0.3/24 f0", "10.9.0.1", "it hands it to 10.0.0.9 by e0, which is no captured device"},
 		{"a: static 10.9.0.0/16 via 10.0.0.2 dev e0\nb: addr 10.0.0.2/24 f0\nb: link f0 down", "10.9.0.1", "10.0.0.2 belongs to b, whose interface f0 is down"},

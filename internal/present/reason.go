@@ -90,9 +90,9 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string) string {
 	case forward.InterfaceOnly:
 		return fmt.Sprintf("%s sends it straight out of %s by a route without a next hop: somebody there must answer for %s", at, ifname, dst)
 	case forward.FlowNotTold:
-		return fmt.Sprintf("a rule or translation of %s asks for the protocol or ports (%s)", at, ruleOf(r))
+		return fmt.Sprintf("one of %s rules or translations asks for the protocol or ports (%s)", its, ruleOf(r))
 	case forward.RuleDenies:
-		return fmt.Sprintf("the rules of %s do not permit it", at)
+		return fmt.Sprintf("%s rules do not permit the packet", its)
 	case forward.NoState:
 		if r.Device != "" {
 			return fmt.Sprintf("%s keeps state and sees the packet but not its reply, so it drops what follows", dev)
@@ -110,7 +110,7 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string) string {
 		if r.Host == forward.MaskTooWide {
 			return fmt.Sprintf("by its own mask %s takes %s for a neighbour and asks no router", at, dst)
 		}
-		return fmt.Sprintf("the gateway of %s is not in its network", at)
+		return fmt.Sprintf("%s own gateway is not in its network", its)
 	case forward.OwnSource:
 		return fmt.Sprintf("the packet came in with an address of %s itself as its source", at)
 	case forward.SourceFails:

@@ -98,7 +98,7 @@ func headlineOf(rt forward.RoundTrip, src, dst string) string {
 		if rt.Forward.Verdict == forward.Leaves {
 			return fmt.Sprintf("packets from %s to %s leave the captured devices%s: %s", src, dst, where(out), because(out, rt.Destination.Address))
 		}
-		return fmt.Sprintf("cannot tell whether %s reaches %s: %s", src, dst, because(out, rt.Destination.Address))
+		return fmt.Sprintf("cannot tell whether %s reaches %s: %s", src, dst, alone(out, rt.Destination.Address))
 	}
 	if rt.Return == nil {
 		return fmt.Sprintf("%s reaches %s, but where the reply starts is not known", src, dst)
@@ -107,7 +107,7 @@ func headlineOf(rt forward.RoundTrip, src, dst string) string {
 	if rt.Return.Verdict == forward.Leaves {
 		return fmt.Sprintf("%s reaches %s, but the reply leaves the captured devices%s: %s", src, dst, where(back), because(back, rt.Source.Address))
 	}
-	return fmt.Sprintf("%s reaches %s, but whether the reply comes back cannot be told: %s", src, dst, because(back, rt.Source.Address))
+	return fmt.Sprintf("%s reaches %s, but whether the reply comes back cannot be told: %s", src, dst, alone(back, rt.Source.Address))
 }
 
 func someOf(d *forward.Direction) string {

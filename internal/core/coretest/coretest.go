@@ -27,6 +27,8 @@ import (
 //	a: conf 10.9.0.0/16 via 10.0.0.2 pref 130  (a configured static route)
 //	a: bgp 10.9.0.0/16 via 10.0.0.2 lp 200 len 3 origin 1 med 5 as 65001 peer 2
 //	a: classful
+//	a: check e0 strict                       (also feasible, loose)
+//	a: stateful
 //	a: cut                                   (the tables end in the middle)
 func Build(text string) *network.Network {
 	var b network.Builder
@@ -109,6 +111,11 @@ func add(f *network.Facts, rest string, m route.Mark) {
 			fam = route.IPv6
 		}
 		f.Forwarding = append(f.Forwarding, network.Switch{Family: fam, On: w[2] == "on", Mark: m})
+	case "check":
+		mode := map[string]network.CheckMode{"strict": network.CheckStrict, "feasible": network.CheckFeasible, "loose": network.CheckLoose}[w[2]]
+		f.Checks = append(f.Checks, network.SourceCheck{Interface: w[1], Mode: mode, Mark: m})
+	case "stateful":
+		f.Policy.Stateful = m
 	case "classful":
 		f.Classful = append(f.Classful, m)
 	case "conf":

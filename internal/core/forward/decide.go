@@ -64,6 +64,7 @@ func (w *Walker) decide(pkt packet, at place) []step {
 	if end != nil {
 		return []step{*end}
 	}
+	at.owned = at.owned && !hop.NewDestination.IsValid()
 	own := w.own(d, at.table, pkt.dst)
 	if deduced, ok := w.topo.DeducedOwner(pkt.dst); len(own) > 0 || at.owned || ok && deduced.Device == d {
 		s := w.deliver(hop, at, pkt.dst, own)

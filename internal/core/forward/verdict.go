@@ -119,7 +119,7 @@ type Reason struct {
 	Learned   bool // the next hop itself announced the route
 	Check     network.CheckMode
 	Host      HostFault
-	Behind    string // LeftCase, NoCoveringRoute: a captured device that has the destination or is attached to its network
+	Behind    string  // LeftCase, NoCoveringRoute: a captured device that has the destination or is attached to its network
 	Inner     Verdict // of a tunnel's outer packet
 	Marks     []route.Mark
 }

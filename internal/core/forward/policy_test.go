@@ -1,0 +1,147 @@
+package forward_test
+
+import (
+	"net/netip"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"zarvek/internal/core/coretest"
+	"zarvek/internal/core/forward"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/topology"
+)
+
+// ring is two ways between the lans of a and z: by up, and by down.
+const ring = `
+	a: direct 10.1.0.0/24 dev lan
+	a: addr 10.1.0.1/24 lan
+	a: direct 10.0.1.0/30 dev up
+	a: addr 10.0.1.1/30 up
+	a: direct 10.0.3.0/30 dev down
+	a: addr 10.0.3.1/30 down
+	up: direct 10.0.1.0/30 dev u0
+	up: addr 10.0.1.2/30 u0
+	up: direct 10.0.2.0/30 dev u1
+	up: addr 10.0.2.1/30 u1
+	up: static 10.1.0.0/24 via 10.0.1.1 dev u0
+	up: static 10.9.0.0/24 via 10.0.2.2 dev u1
+	down: direct 10.0.3.0/30 dev d0
+	down: addr 10.0.3.2/30 d0
+	down: direct 10.0.4.0/30 dev d1
+	down: addr 10.0.4.1/30 d1
+	down: static 10.1.0.0/24 via 10.0.3.1 dev d0
+	down: static 10.9.0.0/24 via 10.0.4.2 dev d1
+	z: direct 10.9.0.0/24 dev lan
+	z: addr 10.9.0.1/24 lan
+	z: direct 10.0.2.0/30 dev up
+	z: addr 10.0.2.2/30 up
+	z: direct 10.0.4.0/30 dev down
+	z: addr 10.0.4.2/30 down
+	a: static 10.9.0.0/24 via 10.0.1.2 dev up
+`
+
+const backByDown = "z: static 10.1.0.0/24 via 10.0.4.1 dev down\n"
+
+func TestAsymmetryIsShownThoughBothWaysArrive(t *testing.T) {
+	rt := trace(ring+backByDown, "10.1.0.9", "10.9.0.9")
+	require.Equal(t, forward.TwoWay, rt.Verdict)
+	require.Equal(t, forward.Asymmetry{Found: true, Part: "a", Meet: "z", OnlyOut: []string{"up"}, OnlyBack: []string{"down"}}, rt.Asymmetry())
+	rt = trace(ring+"z: static 10.1.0.0/24 via 10.0.2.1 dev up\n", "10.1.0.9", "10.9.0.9")
+	require.Zero(t, rt.Asymmetry())
+}
+
+func TestSourceChecks(t *testing.T) {
+	for _, tt := range []struct{ name, more, out, back string }{
+		{"strict at the far end: the way back leaves elsewhere", "z: check up strict", "a>up>z source-check", "z>down>a arrives attached-network"},
+		{"loose is content with any route", "z: check up loose", "a>up>z arrives attached-network", "z>down>a arrives attached-network"},
+		{"feasible wants some route that way", "z: check up feasible", "a>up>z source-check", "z>down>a arrives attached-network"},
+		{"feasible finds a candidate", "z: check up feasible\nz: static 10.1.0.0/24 pref 9 via 10.0.2.1 dev up candidate", "a>up>z arrives attached-network", "z>down>a arrives attached-network"},
+		{"another interface is not concerned", "z: check lan strict", "a>up>z arrives attached-network", "z>down>a arrives attached-network"},
+		{"on the way back", "a: check down strict", "a>up>z arrives attached-network", "z>down>a source-check"},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			rt := trace(ring+backByDown+tt.more, "10.1.0.9", "10.9.0.9")
+			require.Equal(t, tt.out, word(&rt.Forward))
+			require.Equal(t, tt.back, word(rt.Return))
+		})
+	}
+}
+
+func TestAStatefulDeviceMustSeeBothDirections(t *testing.T) {
+	rt := trace(ring+backByDown+"down: stateful", "10.1.0.9", "10.9.0.9")
+	require.Equal(t, "z>down state-missing", word(rt.Return), "it did not see the packet that this one answers")
+	require.Equal(t, forward.OneWay, rt.Verdict)
+	rt = trace(ring+backByDown+"up: stateful", "10.1.0.9", "10.9.0.9")
+	require.Equal(t, forward.TwoWay, rt.Verdict, "a single exchange passes")
+	require.Equal(t, []string{"up"}, rt.OneSided)
+	w := forward.NewWalker(topology.Build(coretest.Build(ring + backByDown + "up: stateful")))
+	rt = w.TraceFlow(netip.MustParseAddr("10.1.0.9"), netip.MustParseAddr("10.9.0.9"), network.Flow{Protocol: "tcp", DestinationPort: 443})
+	require.Equal(t, forward.StateMissing, rt.Return.Verdict, "a connection does not")
+	rt = trace(ring+"z: static 10.1.0.0/24 via 10.0.2.1 dev up\nup: stateful", "10.1.0.9", "10.9.0.9")
+	require.Equal(t, forward.TwoWay, rt.Verdict)
+	require.Empty(t, rt.OneSided)
+}
+
+func TestAPacketBackAtItsSenderIsALoop(t *testing.T) {
+	rt := trace(`
+		a: direct 10.0.1.0/30 dev e0
+		a: addr 10.0.1.1/30 e0
+		a: addr 10.7.0.1/32 lo
+		a: rule 10 iif e0 table 5
+		a: rule 20 table default
+		a: static 10.9.0.0/16 via 10.0.1.2 dev e0
+		a: static 10.9.0.0/16 blackhole in 5
+		b: direct 10.0.1.0/30 dev f0
+		b: addr 10.0.1.2/30 f0
+		b: static 10.9.0.0/16 via 10.0.1.1 dev f0
+	`, "10.7.0.1", "10.9.0.1")
+	require.Equal(t, forward.Discarded, rt.Forward.Verdict, "the rule for what comes in decides before the source is looked at")
+}
+
+func TestNobodyOnALinkOfTwoEnds(t *testing.T) {
+	in := "a: direct 10.1.0.0/24 dev lan\na: direct 10.0.0.0/30 dev e0\na: addr 10.0.0.1/30 e0\nb: direct 10.0.0.0/30 dev f0\nb: addr 10.0.0.2/30 f0\n"
+	rt := trace(in+"a: direct fd00:1::/64 dev lan\na: direct fd00::/64 dev e0\na: addr fd00::1/64 e0\nb: direct fd00::/64 dev f0\nb: addr fd00::2/64 f0\na: static fd00:9::/64 via fd00::3 dev e0", "fd00:1::9", "fd00:9::1")
+	require.Equal(t, forward.NextHopLost, rt.Forward.Verdict)
+	require.Equal(t, forward.NobodyHasIt, rt.Forward.Branches[0].Reason.Code)
+}
+
+func TestAnAddressThatVanishedWithItsInterface(t *testing.T) {
+	in := `
+		a: direct 10.1.0.0/24 dev lan
+		a: direct fd00:1::/64 dev lan
+		a: direct 10.0.0.0/%s dev e0
+		a: addr 10.0.0.1/%s e0
+		a: direct fd00::/64 dev e0
+		a: addr fd00::1/64 e0
+		a: static fd00:9::/64 via fd00::2 dev e0
+		b: link f0 down
+		b: addr 10.0.0.2/%s f0
+	`
+	for bits, want := range map[string]forward.Verdict{"30": forward.NextHopLost, "24": forward.Unknown} {
+		text := strings.ReplaceAll(in, "%s", bits)
+		rt := trace(text, "fd00:1::9", "fd00:9::1")
+		require.Equal(t, want, rt.Forward.Verdict, "on a link of /%s", bits)
+		rt = trace(text, "fd00:1::9", "fd00::2")
+		require.Equal(t, want, rt.Forward.Verdict, "on a link of /%s", bits)
+	}
+}
+
+func TestADefaultThatLeavesThoughTheNetworkIsHere(t *testing.T) {
+	rt := trace(`
+		a: direct 10.1.0.0/24 dev lan
+		a: direct 10.0.0.0/30 dev e0
+		a: static 0.0.0.0/0 via 10.0.0.2 dev e0
+		z: direct 10.9.0.0/24 dev lan
+	`, "10.1.0.9", "10.9.0.9")
+	require.Equal(t, forward.Leaves, rt.Forward.Verdict)
+	require.Equal(t, "z", rt.Forward.Branches[0].Reason.Behind)
+}
+
+func TestRulesOfOneFamilyLeaveTheOtherAlone(t *testing.T) {
+	n := coretest.Build("a: direct fd00:1::/64 dev lan\na: direct fd00:2::/64 dev e0\na: rule 10 from 10.0.0.0/8 table 7")
+	n.Devices[0].Rules[0].Family = 4
+	rt := forward.NewWalker(topology.Build(n)).Trace(netip.MustParseAddr("fd00:1::9"), netip.MustParseAddr("fd00:2::9"))
+	require.Equal(t, forward.Arrives, rt.Forward.Verdict)
+}
