@@ -98,13 +98,13 @@ func TestEveryReasonHasWords(t *testing.T) {
 		{"a: static 10.9.0.0/16 via 10.0.0.2 dev e0\na: link e0 down", "10.9.0.1", "at a: it would send it out of e0, which is down"},
 		{"a: static 10.9.0.0/16 via 10.5.0.2 dev e0\nb: addr 10.5.0.2/24 f5\nb: direct 10.5.0.0/24 dev f5", "10.9.0.1", "that address is on f5 of b, which is not on that link"},
 		{"a: static 10.9.0.0/16 via 10.0.0.2 dev e0\nb: addr 10.0.0.2/24 f0\nc: direct 10.0.0.0/24 dev g0\nc: addr 10.0.0.2/24 g0", "10.9.0.1", "several captured devices have that address"},
-		{"a: static 10.9.0.0/16 via 10.0.0.2 dev e0\nb: addr 10.0.0.2/24 f0\na: neigh 10.0.0.2 e0 failed", "10.9.0.1", "which is b's address; but its neighbour entry says that nobody answered"},
-		{"a: static 10.9.0.0/16 dev e0", "10.9.0.1", "it sends it straight out of e0 by a route without a next hop: somebody there must answer for 10.9.0.1"},
-		{"a: static 10.9.0.0/16 via 10.0.0.2 dev e0 rejected", "10.9.0.1", "it chose 10.9.0.0/16, but its forwarding table did not take it"},
+		{"a: static 10.9.0.0/16 via 10.0.0.2 dev e0\nb: addr 10.0.0.2/24 f0\na: neigh 10.0.0.2 e0 failed", "10.9.0.1", "which is b's address; but a's neighbour entry says that nobody answered"},
+		{"a: static 10.9.0.0/16 dev e0", "10.9.0.1", "a sends it straight out of e0 by a route without a next hop: somebody there must answer for 10.9.0.1"},
+		{"a: static 10.9.0.0/16 via 10.0.0.2 dev e0 rejected", "10.9.0.1", "a chose 10.9.0.0/16, but its forwarding table did not take it"},
 		{"a: forwarding ipv4 off", "10.0.0.9", "at a: it does not forward IPv4 at all"},
 		{"a: kernel 10.0.0.255/32 broadcast dev e0", "10.0.0.255", "10.0.0.255 is a broadcast address there"},
-		{"a: rule 1 undecided table default", "10.0.0.9", "one of its policy rules asks for something that captures do not show"},
-		{"a: cut", "10.9.0.1", "the capture of its table is cut off before 10.9.0.1"},
+		{"a: rule 1 undecided table default", "10.0.0.9", "one of a's policy rules asks for something that captures do not show"},
+		{"a: cut", "10.9.0.1", "the capture of a's table is cut off before 10.9.0.1"},
 		{"a: direct 10.9.0.0/16 dev e9\na: neigh 10.9.0.1 e9 failed", "10.9.0.1", "nobody answered for 10.9.0.1 on e9 of a"},
 	} {
 		n := coretest.Build(base + tt.in)

@@ -31,6 +31,7 @@ type packet struct {
 	reply    bool
 	state    map[*network.Device]bool // stateful devices that saw the packet that this one answers
 	depth    int                      // of tunnels in tunnels
+	end      *network.Device          // that must have dst, though no capture shows it; found once for a walk
 }
 
 // place is where a packet is.
@@ -66,7 +67,10 @@ func (w *Walker) decide(pkt packet, at place) []step {
 	}
 	at.owned = at.owned && !hop.NewDestination.IsValid()
 	own := w.own(d, at.table, pkt.dst)
-	if deduced, ok := w.topo.DeducedOwner(pkt.dst); len(own) > 0 || at.owned || ok && deduced.Device == d {
+	if hop.NewDestination.IsValid() {
+		pkt = w.withEnd(pkt)
+	}
+	if len(own) > 0 || at.owned || pkt.end == d {
 		s := w.deliver(hop, at, pkt.dst, own)
 		s.pkt = pkt
 		if drop, ok := w.sourceCheck(pkt, at, s.hop, ""); ok {
@@ -105,6 +109,13 @@ func (w *Walker) decide(pkt packet, at place) []step {
 		steps[i] = w.leave(pkt, at, w.tunnel(pkt, at, steps[i]))
 	}
 	return steps
+}
+
+// withEnd notes who must have the packet's destination.
+func (w *Walker) withEnd(pkt packet) packet {
+	deduced, _ := w.topo.DeducedOwner(pkt.dst)
+	pkt.end = deduced.Device
+	return pkt
 }
 
 // behind names another captured device that has an address or is attached to its network, "" where none does.

@@ -29,8 +29,8 @@ type walk struct {
 	w       *Walker
 	out     Direction
 	path    []Hop
-	onPath  map[spot]bool
-	visited map[spot]bool
+	onPath  []spot
+	visited []spot // asked only where there are very many branches
 }
 
 // walk follows the packet from a place over every equal-cost branch.
@@ -38,8 +38,8 @@ func (w *Walker) walk(pkt packet, from place, assumed bool) Direction {
 	if from.origin {
 		pkt.sender = from.device
 	}
-	k := walk{w: w, onPath: map[spot]bool{}, visited: map[spot]bool{}}
-	k.visit(from, pkt, 1)
+	k := walk{w: w}
+	k.visit(from, w.withEnd(pkt), 1)
 	for i := range k.out.Branches {
 		k.out.Branches[i].Assumed = assumed
 	}
@@ -49,26 +49,26 @@ func (w *Walker) walk(pkt packet, from place, assumed bool) Direction {
 func (k *walk) visit(at place, pkt packet, share float64) {
 	here := spotOf(at, pkt)
 	steps := k.w.decide(pkt, at)
-	if k.onPath[here] && slices.ContainsFunc(steps, func(s step) bool { return s.verdict == GoesOn }) {
+	if slices.Contains(k.onPath, here) && slices.ContainsFunc(steps, func(s step) bool { return s.verdict == GoesOn }) {
 		k.path = append(k.path, steps[0].hop)
 		k.end(step{verdict: Loops, reason: Reason{Code: CameBack, Device: at.device.Name}}, at, share)
 		k.path = k.path[:len(k.path)-1]
 		return
 	}
-	k.onPath[here], k.visited[here] = true, true
+	k.onPath, k.visited = append(k.onPath, here), append(k.visited, here)
 	for _, s := range steps {
 		k.path = append(k.path, s.hop)
 		switch {
 		case s.verdict != GoesOn:
 			k.end(s, at, share*s.share)
-		case len(k.out.Branches) >= maxBranches && k.visited[spotOf(s.next, s.pkt)] && !k.onPath[spotOf(s.next, s.pkt)]:
+		case len(k.out.Branches) >= maxBranches && slices.Contains(k.visited, spotOf(s.next, s.pkt)) && !slices.Contains(k.onPath, spotOf(s.next, s.pkt)):
 			k.out.Omitted = true
 		default:
 			k.visit(s.next, s.pkt, share*s.share)
 		}
 		k.path = k.path[:len(k.path)-1]
 	}
-	delete(k.onPath, here)
+	k.onPath = k.onPath[:len(k.onPath)-1]
 }
 
 func (k *walk) end(s step, at place, share float64) {
