@@ -122,7 +122,7 @@ func (n *randomNet) refused(r *router, f int, p *probe, why string) {
 		p.end = ending{verdict: "source-check", where: r.name}
 	case f == 0 && p.in != "" && r.owns(p.src) && strings.Contains(why, "Invalid argument"):
 		p.end = ending{verdict: "loops", where: r.name} // back at its sender, which drops it
-	case p.in != "" && r.off[f]:
+	case p.in != "" && r.off[f] && !r.owns(p.dst):
 		p.end = ending{verdict: "not-forwarding", where: r.name}
 	case strings.Contains(why, "Invalid argument") && r.strict && f == 0 && p.in != "" && !n.discards(r, p.dst):
 		p.end = ending{verdict: "source-check", where: r.name} // newer kernels have one error for both

@@ -115,8 +115,8 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 		res.Marks = append(res.Marks, dead[0].Mark)
 		return res
 	}
-	if others := t.others(here); res.TwoEnds && len(others) == 1 && t.knowsOwn(others[0], a) {
-		res.OtherEnd = others[0].device
+	if res.TwoEnds {
+		res.OtherEnd = t.otherEnd(here, a)
 	}
 	if len(elsewhere) > 0 {
 		o := elsewhere[0]
@@ -277,4 +277,23 @@ func (t *Topology) dead(here port, a netip.Addr) []Attachment {
 		}
 	}
 	return out
+}
+
+// otherEnd returns the one other device on a link of two ends, up or down, where it has another address than a there.
+func (t *Topology) otherEnd(here port, a netip.Addr) *network.Device {
+	others := t.others(here)
+	for _, i := range t.down {
+		if at := t.attachments[i]; at.Device != here.device && t.shares(here, at) {
+			others = append(others, port{at.Device, at.Interface})
+		}
+	}
+	for _, o := range others {
+		if o.device != others[0].device || !t.knowsOwn(o, a) {
+			return nil
+		}
+	}
+	if len(others) == 0 {
+		return nil
+	}
+	return others[0].device
 }
