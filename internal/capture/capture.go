@@ -17,6 +17,7 @@ import (
 	"zarvek/internal/capture/layout/iproute"
 	"zarvek/internal/capture/layout/lettered"
 	"zarvek/internal/capture/layout/mrt"
+	"zarvek/internal/capture/layout/nftables"
 	"zarvek/internal/capture/layout/plain"
 	"zarvek/internal/capture/layout/snmp"
 	"zarvek/internal/capture/layout/starred"
@@ -45,6 +46,7 @@ var readers = []layout.Reader{
 	statements.Reader,
 	bfd.Reader,
 	database.Reader,
+	nftables.Reader,
 }
 
 // A Part is one stretch of a capture and what was read in it.

@@ -113,12 +113,41 @@ func (w *Walker) leave(pkt packet, at place, s step) step {
 	return s
 }
 
-// judgeFlow applies ordered rules, the first that fits; what fits none is denied. Maybe where it depends on a flow that
-// is not told.
+// judgeFlow asks every chain of rules: each that has rules for the packet's family must permit it. Maybe where that
+// depends on what is not told.
 func judgeFlow(rules []network.FlowRule, pkt packet, in, out string) (fit network.Fit, permit, refuse bool, mark route.Mark) {
+	fit, permit = network.Yes, true
+	for lo := 0; lo < len(rules); {
+		hi := lo
+		for hi < len(rules) && rules[hi].Chain == rules[lo].Chain {
+			hi++
+		}
+		f, p, r, m := judgeChain(rules[lo:hi], pkt, in, out)
+		lo = hi
+		switch {
+		case f == network.No: // none for this family
+		case f == network.Yes && !p:
+			return f, false, r, m
+		case f == network.Maybe:
+			fit, mark = f, m
+		case fit == network.Yes:
+			mark = m
+		}
+	}
+	return fit, permit, refuse, mark
+}
+
+// judgeChain applies ordered rules, the first that fits; what fits none is denied. No where it has none for the family.
+func judgeChain(rules []network.FlowRule, pkt packet, in, out string) (fit network.Fit, permit, refuse bool, mark route.Mark) {
 	var open *network.FlowRule
+	any := false
 	for i := range rules {
 		r := &rules[i]
+		if r.Family != 0 && r.Family != route.FamilyOf(pkt.dst) {
+			continue
+		}
+		any = true
+		mark = r.Mark
 		switch r.Fits(pkt.src, pkt.dst, pkt.flow, in, out) {
 		case network.Maybe:
 			if open == nil {
@@ -133,10 +162,13 @@ func judgeFlow(rules []network.FlowRule, pkt packet, in, out string) (fit networ
 			return network.Yes, r.Permit, r.Refuse, r.Mark
 		}
 	}
-	if open != nil && open.Permit {
+	switch {
+	case !any:
+		return network.No, false, false, route.Mark{}
+	case open != nil && open.Permit:
 		return network.Maybe, false, false, open.Mark
 	}
-	return network.Yes, false, false, rules[len(rules)-1].Mark
+	return network.Yes, false, false, mark
 }
 
 // maxTunnels bounds how deep tunnels are followed into tunnels.

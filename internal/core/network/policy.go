@@ -24,6 +24,8 @@ func (p Ports) Any() bool { return p == Ports{} }
 // A FlowRule permits or denies flows that go through a device. Rules are ordered, the first that fits counts; what fits
 // none is denied.
 type FlowRule struct {
+	Family             route.Family // 0: both
+	Chain              int          // every chain that has rules for a packet's family must permit it
 	Permit             bool
 	Refuse             bool   // denied with an error back
 	Protocol           string // "tcp", "udp", "icmp", …; "": any
@@ -43,6 +45,7 @@ type Translation struct {
 	In, Out     string
 	Becomes     netip.Addr // invalid: the address of the interface that the packet leaves by
 	BecomesPort uint16     // 0: as it was
+	Undecided   bool       // it also asks for what no walk knows, or becomes what none knows
 	Mark        route.Mark
 }
 
@@ -126,6 +129,9 @@ func (p Ports) contains(n uint16) bool { return p.Any() || p.Lo <= n && n <= p.H
 
 // Fits says whether the rule fits a packet that goes from one interface to another.
 func (r FlowRule) Fits(src, dst netip.Addr, f Flow, in, out string) Fit {
+	if r.Family != 0 && r.Family != route.FamilyOf(dst) {
+		return No
+	}
 	fit := fits(r.From, r.To, r.Protocol, r.FromPorts, r.ToPorts, r.In, r.Out, src, dst, f, in, out)
 	if fit == Yes && r.Undecided {
 		return Maybe
@@ -135,5 +141,9 @@ func (r FlowRule) Fits(src, dst netip.Addr, f Flow, in, out string) Fit {
 
 // Fits says whether the translation applies to a packet. Out is not known yet where the destination changes.
 func (t Translation) Fits(src, dst netip.Addr, f Flow, in, out string) Fit {
-	return fits(t.From, t.To, t.Protocol, Ports{}, t.ToPorts, t.In, t.Out, src, dst, f, in, out)
+	fit := fits(t.From, t.To, t.Protocol, Ports{}, t.ToPorts, t.In, t.Out, src, dst, f, in, out)
+	if fit == Yes && t.Undecided {
+		return Maybe
+	}
+	return fit
 }

@@ -1,0 +1,99 @@
+package nftables
+
+import (
+	"fmt"
+	"os"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/capture/layout/layouttest"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+// genuine is what nft printed of a ruleset of ours, one element a line.
+func genuine(tb testing.TB) []byte {
+	b, err := os.ReadFile("testdata/ruleset.json")
+	require.NoError(tb, err)
+	return b
+}
+
+func flowWords(f network.FlowRule) string {
+	s := "deny"
+	if f.Permit {
+		s = "permit"
+	} else if f.Refuse {
+		s = "refuse"
+	}
+	s = fmt.Sprint(f.Chain, " ", s, " ", f.Protocol)
+	if f.From.IsValid() {
+		s += " from " + f.From.String()
+	}
+	if f.To.IsValid() {
+		s += " to " + f.To.String()
+	}
+	if !f.ToPorts.Any() {
+		s += fmt.Sprintf(" port %d-%d", f.ToPorts.Lo, f.ToPorts.Hi)
+	}
+	if f.In+f.Out != "" {
+		s += " in " + f.In + " out " + f.Out
+	}
+	if f.Undecided {
+		s += " perhaps"
+	}
+	return s
+}
+
+func TestRead(t *testing.T) {
+	r := layouttest.Laws(t, Read, genuine(t))
+	require.Empty(t, r.Unread)
+	p := r.Facts.Policy
+	var got []string
+	for _, f := range p.Flows {
+		require.Equal(t, route.IPv4, f.Family)
+		got = append(got, flowWords(f))
+	}
+	require.Equal(t, []string{
+		"1 permit tcp from 10.61.64.0/24 port 443-443 in in0 out out0", "1 permit tcp from 10.61.64.0/24 port 8000-8010 in in0 out out0",
+		"1 permit udp from 10.61.64.0/24 to 10.61.80.9/32 port 53-53", "1 permit udp from 10.61.65.1/32 to 10.61.80.9/32 port 53-53",
+		"1 permit icmp", "1 permit esp", "1 permit  in lo out ", "1 refuse  perhaps", "1 deny  from 10.61.70.0/24", "1 deny ",
+	}, got)
+	require.NotEqual(t, route.Mark{}, p.Stateful)
+	require.Len(t, p.Translations, 3)
+	require.Equal(t, "true 172.28.61.5/32 443 10.61.64.12 8443 out0", fmt.Sprint(p.Translations[0].Destination, " ", p.Translations[0].To, " ",
+		p.Translations[0].ToPorts.Lo, " ", p.Translations[0].Becomes, " ", p.Translations[0].BecomesPort, " ", p.Translations[0].In))
+	require.False(t, p.Translations[1].Becomes.IsValid(), "masquerade")
+	require.Equal(t, "172.28.61.9", p.Translations[2].Becomes.String())
+	require.Positive(t, recognise(genuine(t)))
+}
+
+func TestWhatIsNotUnderstoodIsNeverCertain(t *testing.T) {
+	for _, expr := range []string{
+		`[{"match":{"op":"!=","left":{"payload":{"protocol":"ip","field":"daddr"}},"right":"10.0.0.1"}},{"accept":null}]`,
+		`[{"match":{"op":"==","left":{"meta":{"key":"mark"}},"right":7}},{"accept":null}]`,
+		`[{"match":{"op":"==","left":{"payload":{"protocol":"ip","field":"saddr"}},"right":"@nosuch"}},{"accept":null}]`,
+		`[{"limit":{"rate":5,"per":"second"}},{"accept":null}]`,
+		`[{"xt":{"type":"match","name":"owner"}},{"accept":null}]`,
+		`[{"match":{"op":"==","left":{"meta":{"key":"iifname"}},"right":"in*"}},{"accept":null}]`,
+	} {
+		in := `{"nftables":[{"chain":{"family":"inet","table":"f","name":"c","type":"filter","hook":"forward","prio":0,"policy":"drop"}},{"rule":{"family":"inet","table":"f","chain":"c","expr":` + expr + `}}]}`
+		p := Read([]byte(in)).Facts.Policy
+		require.Len(t, p.Flows, 2, expr)
+		require.True(t, p.Flows[0].Undecided, expr)
+	}
+}
+
+func TestACutOffRulesetSaysSo(t *testing.T) {
+	in := genuine(t)
+	r := layouttest.Laws(t, Read, in[:len(in)/2])
+	require.ErrorIs(t, r.Unread[len(r.Unread)-1].Reason, layout.ErrCut)
+	require.Zero(t, recognise([]byte(`{"rules":[]}`)))
+}
+
+func FuzzRead(f *testing.F) {
+	f.Add(genuine(f))
+	f.Add([]byte(`{"nftables":[{"rule":{"family":"ip","table":"f","chain":"c","expr":[{"jump":{"target":"c"}}]}}]}`))
+	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, Read, in) })
+}

@@ -1,0 +1,333 @@
+package nftables
+
+import (
+	"encoding/json"
+	"net/netip"
+	"slices"
+	"strconv"
+	"strings"
+
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+type chainAt struct {
+	chain
+	mark route.Mark
+}
+
+type ruleset struct {
+	chains []chainAt
+	rules  map[key][]*rule
+	sets   map[key][]json.RawMessage
+	number int // of the chain that is being built
+}
+
+// maxRules bounds what rules with sets unfold into, maxJumps how deep chains lead into chains.
+const (
+	maxRules = 20000
+	maxJumps = 8
+)
+
+func family(s string) route.Family {
+	switch s {
+	case "ip":
+		return route.IPv4
+	case "ip6":
+		return route.IPv6
+	}
+	return 0
+}
+
+// build turns the base chains that packets on the way through a device meet into a policy, in order of their priority.
+func (rs *ruleset) build(p *network.Policy) {
+	slices.SortStableFunc(rs.chains, func(a, b chainAt) int { return a.Prio - b.Prio })
+	for _, c := range rs.chains {
+		k := key{c.Family, c.Table, c.Name}
+		switch {
+		case c.Family != "ip" && c.Family != "ip6" && c.Family != "inet":
+		case c.Type == "filter" && c.Hook == "forward":
+			rs.number++
+			w := walker{rs: rs, p: p}
+			w.chain(k, match{FlowRule: network.FlowRule{Family: family(c.Family), Chain: rs.number}}, 0)
+			p.Flows = append(p.Flows, network.FlowRule{Family: family(c.Family), Chain: rs.number, Permit: c.Policy != "drop", Mark: c.mark})
+		case c.Type == "nat" && (c.Hook == "prerouting" || c.Hook == "postrouting"):
+			w := walker{rs: rs, p: p, nat: true}
+			w.chain(k, match{FlowRule: network.FlowRule{Family: family(c.Family)}}, 0)
+		}
+	}
+}
+
+// match is what a rule asks for so far.
+type match struct {
+	network.FlowRule
+	state string // of the connection that it asks for: "" none, "known", "other"
+}
+
+type walker struct {
+	rs  *ruleset
+	p   *network.Policy
+	nat bool
+}
+
+// chain adds the rules of a chain, each narrowed by what led here. Unsure is set behind a rule that may have ended it.
+func (w *walker) chain(k key, base match, depth int) {
+	unsure := false
+	for _, r := range w.rs.rules[k] {
+		all := []match{base}
+		all[0].Mark = r.mark
+		all[0].Undecided = all[0].Undecided || unsure
+		for _, e := range r.Expr {
+			for verb, raw := range e {
+				if verb == "match" {
+					all = w.narrow(all, raw, k)
+				} else if ended, maybe := w.act(all, verb, raw, k, depth); ended {
+					if maybe {
+						unsure = true
+					}
+					if verb == "return" && len(r.Expr) == 1 {
+						return
+					}
+				}
+			}
+		}
+		if len(w.p.Flows) > maxRules {
+			return
+		}
+	}
+}
+
+// act applies a rule's statement. Ended tells that it was a verdict, maybe that later rules of the chain may not be met.
+func (w *walker) act(all []match, verb string, raw json.RawMessage, k key, depth int) (ended, maybe bool) {
+	switch verb {
+	case "accept", "drop", "reject":
+		for _, m := range all {
+			switch {
+			case w.nat: // no translation for these; what follows may not be met
+				return true, true
+			case m.state == "known" && verb == "accept":
+				if w.p.Stateful == (route.Mark{}) {
+					w.p.Stateful = m.Mark
+				}
+				continue
+			case m.state != "":
+				continue // what is in no known state: the walk itself judges that
+			}
+			m.Permit, m.Refuse = verb == "accept", verb == "reject"
+			w.p.Flows = append(w.p.Flows, m.FlowRule)
+		}
+		return true, false
+	case "jump", "goto":
+		var to struct{ Target string }
+		if json.Unmarshal(raw, &to) != nil || depth >= maxJumps {
+			return true, true
+		}
+		for _, m := range all {
+			w.chain(key{k.family, k.table, to.Target}, m, depth+1)
+		}
+		return true, verb == "goto"
+	case "return":
+		return true, true
+	case "masquerade", "snat", "dnat", "redirect":
+		if w.nat {
+			w.translate(all, verb, raw)
+		}
+		return true, false
+	case "counter", "log", "comment", "limit", "notrack":
+		if verb == "limit" {
+			for i := range all {
+				all[i].Undecided = true
+			}
+		}
+		return false, false
+	}
+	for i := range all {
+		all[i].Undecided = true // a statement that is not known: what it does to the packet is not either
+	}
+	return false, false
+}
+
+// translate adds a translation.
+func (w *walker) translate(all []match, verb string, raw json.RawMessage) {
+	var to struct {
+		Addr json.RawMessage
+		Port json.RawMessage
+	}
+	_ = json.Unmarshal(raw, &to) // null, for masquerade
+	for _, m := range all {
+		t := network.Translation{Destination: verb == "dnat", Protocol: m.Protocol, From: m.From, To: m.To, ToPorts: m.ToPorts, In: m.In, Out: m.Out,
+			Undecided: m.Undecided || m.state != "" || verb == "redirect", Mark: m.Mark}
+		if verb == "snat" || verb == "dnat" {
+			var s string
+			if json.Unmarshal(to.Addr, &s) == nil {
+				t.Becomes, _ = netip.ParseAddr(s)
+			}
+			t.Undecided = t.Undecided || !t.Becomes.IsValid()
+		}
+		var port uint16
+		if len(to.Port) > 0 && json.Unmarshal(to.Port, &port) == nil {
+			t.BecomesPort = port
+		}
+		w.p.Translations = append(w.p.Translations, t)
+	}
+}
+
+// narrow applies a match to every variant of a rule; one that names several values makes several variants.
+func (w *walker) narrow(all []match, raw json.RawMessage, k key) []match {
+	var m struct {
+		Op    string
+		Left  json.RawMessage
+		Right json.RawMessage
+	}
+	var left struct {
+		Payload *struct{ Protocol, Field string }
+		Meta    *struct{ Key string }
+		CT      *struct{ Key string }
+	}
+	if json.Unmarshal(raw, &m) != nil || json.Unmarshal(m.Left, &left) != nil {
+		return undecided(all)
+	}
+	if left.CT != nil && left.CT.Key == "state" && (m.Op == "in" || m.Op == "==") {
+		text := string(m.Right)
+		for i := range all {
+			switch {
+			case strings.Contains(text, "new"):
+			case strings.Contains(text, "established"):
+				all[i].state = "known"
+			default:
+				all[i].state = "other"
+			}
+		}
+		return all
+	}
+	if m.Op != "==" && m.Op != "in" {
+		return undecided(all)
+	}
+	values, ok := w.values(m.Right, k)
+	if !ok || len(values) == 0 || len(values)*len(all) > maxRules {
+		return undecided(all)
+	}
+	what := ""
+	switch {
+	case left.Payload != nil:
+		what = left.Payload.Protocol + " " + left.Payload.Field
+	case left.Meta != nil:
+		what = "meta " + left.Meta.Key
+	}
+	var out []match
+	for _, one := range all {
+		for _, v := range values {
+			n := one
+			if !n.apply(what, v) {
+				n.Undecided = true
+			}
+			out = append(out, n)
+		}
+	}
+	return out
+}
+
+func undecided(all []match) []match {
+	for i := range all {
+		all[i].Undecided = true
+	}
+	return all
+}
+
+// values lists what stands on the right: one value, a set written there, or a named one.
+func (w *walker) values(raw json.RawMessage, k key) ([]json.RawMessage, bool) {
+	var s string
+	if json.Unmarshal(raw, &s) == nil && strings.HasPrefix(s, "@") {
+		elem, ok := w.rs.sets[key{k.family, k.table, s[1:]}]
+		return elem, ok
+	}
+	var o struct{ Set []json.RawMessage }
+	if json.Unmarshal(raw, &o) == nil && o.Set != nil {
+		return o.Set, true
+	}
+	var list []json.RawMessage
+	if json.Unmarshal(raw, &list) == nil {
+		return list, true
+	}
+	return []json.RawMessage{raw}, true
+}
+
+// protocolNumbers are the protocols that rules give by number (the IANA registry of protocol numbers).
+var protocolNumbers = map[string]string{"1": "icmp", "6": "tcp", "17": "udp", "47": "gre", "50": "esp", "58": "icmpv6", "132": "sctp", "ipv6-icmp": "icmpv6"}
+
+// apply narrows a rule by one value; false where it cannot be told.
+func (m *match) apply(what string, v json.RawMessage) bool {
+	text := strings.Trim(string(v), `"`)
+	proto, field, _ := strings.Cut(what, " ")
+	switch {
+	case what == "ip saddr" || what == "ip6 saddr":
+		return narrowPrefix(&m.From, v)
+	case what == "ip daddr" || what == "ip6 daddr":
+		return narrowPrefix(&m.To, v)
+	case what == "meta iifname" || what == "meta iif":
+		m.In = text
+		return !strings.Contains(text, "*")
+	case what == "meta oifname" || what == "meta oif":
+		m.Out = text
+		return !strings.Contains(text, "*")
+	case what == "meta l4proto" || what == "ip protocol" || what == "ip6 nexthdr":
+		if p, ok := protocolNumbers[text]; ok {
+			text = p
+		}
+		m.Protocol = text
+		return true
+	case what == "meta nfproto":
+		m.Family = map[string]route.Family{"ipv4": route.IPv4, "ipv6": route.IPv6}[text]
+		return m.Family != 0
+	case (proto == "tcp" || proto == "udp" || proto == "sctp" || proto == "th") && (field == "dport" || field == "sport"):
+		if proto != "th" {
+			m.Protocol = proto
+		}
+		p, ok := ports(v)
+		if field == "dport" {
+			m.ToPorts = p
+		} else {
+			m.FromPorts = p
+		}
+		return ok && m.Protocol != ""
+	}
+	return false
+}
+
+func narrowPrefix(to *netip.Prefix, v json.RawMessage) bool {
+	var o struct {
+		Prefix *struct {
+			Addr string
+			Len  int
+		}
+	}
+	var s string
+	if json.Unmarshal(v, &s) == nil {
+		a, err := netip.ParseAddr(s)
+		if err != nil {
+			return false
+		}
+		*to = netip.PrefixFrom(a, a.BitLen())
+		return true
+	}
+	if json.Unmarshal(v, &o) == nil && o.Prefix != nil {
+		a, err := netip.ParseAddr(o.Prefix.Addr)
+		if err != nil || o.Prefix.Len < 0 || o.Prefix.Len > a.BitLen() {
+			return false
+		}
+		*to = netip.PrefixFrom(a, o.Prefix.Len).Masked()
+		return true
+	}
+	return false
+}
+
+func ports(v json.RawMessage) (network.Ports, bool) {
+	if n, err := strconv.ParseUint(string(v), 10, 16); err == nil {
+		return network.Ports{Lo: uint16(n), Hi: uint16(n)}, n > 0
+	}
+	var o struct{ Range []uint16 }
+	if json.Unmarshal(v, &o) == nil && len(o.Range) == 2 {
+		return network.Ports{Lo: o.Range[0], Hi: o.Range[1]}, o.Range[1] >= o.Range[0] && o.Range[1] > 0
+	}
+	return network.Ports{}, false
+}
