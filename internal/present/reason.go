@@ -74,7 +74,7 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string) string {
 	case forward.NobodyHasIt:
 		return fmt.Sprintf("%s hands it to %s, and %s, the only other device on that link, has another address there", at, to(r.Address, r.Interface), dev)
 	case forward.OwnerDown:
-		return fmt.Sprintf("%s belongs to %s, whose interface %s is down", r.Address, dev, ifname)
+		return fmt.Sprintf("%s belongs to %s, whose interface %s is down%s", r.Address, dev, ifname, livenessWords(r.Liveness, dev))
 	case forward.OwnerMaybeDown:
 		return fmt.Sprintf("no capture shows who has %s on %s of %s; %s, whose interface %s to that link is down, may have had it", r.Address, Clean(last.OutInterface), at, dev, ifname)
 	case forward.OwnLinkDown:
@@ -196,6 +196,20 @@ func ringRoutes(b forward.Branch) string {
 		parts = append(parts, fmt.Sprintf("%s on %s", h.Prefix, Clean(h.Device)))
 	}
 	return strings.Join(parts, ", ")
+}
+
+// livenessWords says what the liveness sessions of both ends tell.
+func livenessWords(l forward.Liveness, dev string) string {
+	state := map[forward.Detection]string{forward.DetectsUp: "is up", forward.DetectsDown: "is down"}
+	switch {
+	case l.Here == forward.NoDetection && l.There == forward.NoDetection:
+		return ""
+	case l.There == forward.NoDetection:
+		return fmt.Sprintf("; its liveness session with it %s, and %s has none with it: detection is configured on one end only", state[l.Here], dev)
+	case l.Here == forward.NoDetection:
+		return fmt.Sprintf("; it has no liveness session with it, that of %s %s: detection is configured on one end only", dev, state[l.There])
+	}
+	return fmt.Sprintf("; its liveness session %s, that of %s %s", state[l.Here], dev, state[l.There])
 }
 
 // ruleOf names where a rule stands; the place itself is shown with the hop.

@@ -29,6 +29,7 @@ import (
 //	a: classful
 //	a: check e0 strict                       (also feasible, loose)
 //	a: stateful
+//	a: session 10.0.0.2 e0 down              (also up)
 //	a: cut                                   (the tables end in the middle)
 func Build(text string) *network.Network {
 	var b network.Builder
@@ -114,6 +115,8 @@ func add(f *network.Facts, rest string, m route.Mark) {
 	case "check":
 		mode := map[string]network.CheckMode{"strict": network.CheckStrict, "feasible": network.CheckFeasible, "loose": network.CheckLoose}[w[2]]
 		f.Checks = append(f.Checks, network.SourceCheck{Interface: w[1], Mode: mode, Mark: m})
+	case "session":
+		f.Sessions = append(f.Sessions, network.Session{Peer: netip.MustParseAddr(w[1]), Interface: w[2], Up: w[3] == "up", Mark: m})
 	case "stateful":
 		f.Policy.Stateful = m
 	case "classful":

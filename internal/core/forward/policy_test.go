@@ -145,3 +145,20 @@ func TestRulesOfOneFamilyLeaveTheOtherAlone(t *testing.T) {
 	rt := forward.NewWalker(topology.Build(n)).Trace(netip.MustParseAddr("fd00:1::9"), netip.MustParseAddr("fd00:2::9"))
 	require.Equal(t, forward.Arrives, rt.Forward.Verdict)
 }
+
+func TestLivenessOfBothEnds(t *testing.T) {
+	in := "a: direct 10.1.0.0/24 dev lan\na: direct 10.0.0.0/24 dev e0\na: addr 10.0.0.1/24 e0\na: static 10.9.0.0/16 via 10.0.0.2 dev e0\nb: addr 10.0.0.2/24 f0\nb: link f0 down\n"
+	for more, want := range map[string]forward.Liveness{
+		"":                             {},
+		"a: session 10.0.0.2 e0 down":  {Here: forward.DetectsDown},
+		"b: session 10.0.0.1 f0 down":  {There: forward.DetectsDown},
+		"b: session 10.0.0.77 f0 down": {},
+		"a: session 10.0.0.2 e0 up\nb: session 10.0.0.1 f0 down": {Here: forward.DetectsUp, There: forward.DetectsDown},
+	} {
+		rt := trace(in+more, "10.1.0.9", "10.9.0.1")
+		l := rt.Forward.Branches[0].Reason.Liveness
+		l.Marks = nil
+		require.Equal(t, forward.OwnerDown, rt.Forward.Branches[0].Reason.Code)
+		require.Equal(t, want, l, more)
+	}
+}

@@ -107,6 +107,22 @@ const (
 	GatewayElsewhere                      // its gateway is not in its network
 )
 
+// Liveness is what liveness sessions (RFC 5880) tell of a link whose next hop is lost. The zero Liveness: none was captured
+// on either end.
+type Liveness struct {
+	Here, There Detection
+	Marks       []route.Mark
+}
+
+// Detection is one end's session with the other.
+type Detection uint8
+
+const (
+	NoDetection Detection = iota
+	DetectsUp
+	DetectsDown
+)
+
 // A Reason is why a branch ends as it does. Which fields are set depends on Code.
 type Reason struct {
 	Code      Code
@@ -119,6 +135,7 @@ type Reason struct {
 	Learned   bool // the next hop itself announced the route
 	Check     network.CheckMode
 	Host      HostFault
+	Liveness  Liveness
 	Behind    string  // LeftCase, NoCoveringRoute: a captured device that has the destination or is attached to its network
 	Inner     Verdict // of a tunnel's outer packet
 	Marks     []route.Mark

@@ -26,6 +26,10 @@ func (r *reader) link(o *object) error {
 	ifname, _, _ := strings.Cut(o.Ifname, "@")
 	whole := layout.Mark(o.lo, o.hi)
 	r.Facts.Interfaces = append(r.Facts.Interfaces, network.Interface{Name: ifname, State: state, MAC: strings.ToLower(o.MAC), Mark: whole})
+	if local, remote, ok := tunnelEnds(o); ok {
+		r.Facts.Policy.Tunnels = append(r.Facts.Policy.Tunnels, network.Tunnel{Interface: ifname, Local: local, Remote: remote, Mark: whole})
+		r.Facts.Interfaces[len(r.Facts.Interfaces)-1].MAC = ""
+	}
 	for _, t := range o.texts {
 		b, bare := t.parse()
 		p, err := layout.Prefix(b, bare)
@@ -62,6 +66,19 @@ func (r *reader) link(o *object) error {
 		r.Facts.Addresses = append(r.Facts.Addresses, network.Address{Prefix: netip.PrefixFrom(addr, bits), Interface: ifname, Mark: m})
 	}
 	return nil
+}
+
+// tunnelEnds reads the two ends of a tunnel, which stand in the place of link-layer addresses. Without a far end it is
+// open to several, and where a packet goes is in no link.
+func tunnelEnds(o *object) (local, remote netip.Addr, ok bool) {
+	switch o.LinkType {
+	case "ipip", "gre", "sit", "tunnel6", "gre6", "ipip6":
+	default:
+		return local, remote, false
+	}
+	local, okLocal := layout.Addr([]byte(o.MAC))
+	remote, okRemote := layout.Addr([]byte(o.Remote))
+	return local, remote, okLocal && okRemote && !remote.IsUnspecified()
 }
 
 // neighbour reads an object of ip neigh.

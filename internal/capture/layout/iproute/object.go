@@ -32,6 +32,8 @@ type object struct {
 	Ifname    string            `json:"ifname"`
 	OperState string            `json:"operstate"`
 	MAC       string            `json:"address"`
+	LinkType  string            `json:"link_type"`
+	Remote    string            `json:"broadcast"` // of a tunnel: its far end
 	AddrInfo  []json.RawMessage `json:"addr_info"`
 
 	// neighbours

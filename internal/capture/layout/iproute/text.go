@@ -270,7 +270,10 @@ func (r *textReader) detail(kind lineKind, w []string, lo, hi int) error {
 			r.iface.texts = append(r.iface.texts, addressText{s, lo, hi})
 		}
 	case strings.HasPrefix(w[0], "link/") && len(w) > 1:
-		r.iface.MAC = w[1]
+		r.iface.MAC, r.iface.LinkType = w[1], strings.TrimPrefix(w[0], "link/")
+		if len(w) > 3 && w[2] == "peer" {
+			r.iface.Remote = w[3]
+		}
 	}
 	r.iface.hi = hi
 	return nil

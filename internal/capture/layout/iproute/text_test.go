@@ -132,6 +132,19 @@ func TestAPrefixAloneIsARouteOnlyWithItsNextHops(t *testing.T) {
 	require.Equal(t, []string{"4 not in the form of this layout"}, layouttest.Unread(in, r))
 }
 
+func TestTunnels(t *testing.T) {
+	text := "7: tun0@NONE: <POINTOPOINT,NOARP,UP,LOWER_UP> mtu 1480 qdisc noqueue state UNKNOWN mode DEFAULT group default qlen 1000\n    link/ipip 172.28.61.1 peer 172.28.61.6\n" +
+		"8: open0@NONE: <NOARP,UP,LOWER_UP> mtu 1480 qdisc noqueue state UNKNOWN mode DEFAULT group default qlen 1000\n    link/gre 172.28.61.1 brd 0.0.0.0\n"
+	r := layouttest.Laws(t, ReadText, []byte(text))
+	require.Len(t, r.Facts.Policy.Tunnels, 1)
+	require.Equal(t, "tun0 172.28.61.1 172.28.61.6", fmt.Sprint(r.Facts.Policy.Tunnels[0].Interface, " ", r.Facts.Policy.Tunnels[0].Local, " ", r.Facts.Policy.Tunnels[0].Remote))
+	doc := `[{"ifindex":7,"ifname":"tun0","flags":["POINTOPOINT","NOARP","UP","LOWER_UP"],"operstate":"UNKNOWN","link_type":"gre","address":"172.28.61.1","link_pointtopoint":true,"broadcast":"172.28.61.6"},` +
+		`{"ifindex":2,"ifname":"hall0","flags":["BROADCAST","UP"],"link_type":"ether","address":"02:00:00:00:00:01","broadcast":"ff:ff:ff:ff:ff:ff"}]`
+	r = layouttest.Laws(t, Read, []byte(doc))
+	require.Len(t, r.Facts.Policy.Tunnels, 1)
+	require.Equal(t, "172.28.61.6", r.Facts.Policy.Tunnels[0].Remote.String())
+}
+
 func FuzzReadText(f *testing.F) {
 	for _, tt := range textTests {
 		f.Add([]byte(tt.in))
