@@ -8,7 +8,7 @@ import (
 
 // sourceCheck judges the source of a packet that came in by an interface (RFC 3704): the step that ends it, or false
 // where it may go on. Out is the interface that the packet would leave by, "" where it is for the device itself.
-func (w *Walker) sourceCheck(pkt packet, at place, hop Hop, out string) (step, bool) {
+func (w *Walker) sourceCheck(pkt *packet, at place, hop Hop, out string) (step, bool) {
 	d, fam := at.device, route.FamilyOf(pkt.src)
 	if at.origin || at.ingress == "" {
 		return step{}, false
@@ -26,7 +26,7 @@ func (w *Walker) sourceCheck(pkt packet, at place, hop Hop, out string) (step, b
 		return step{}, false
 	}
 	back := place{device: d, table: at.table, ingress: out, origin: out == ""}
-	m, end := w.lookup(packet{src: pkt.dst, dst: pkt.src}, back)
+	m, end := w.lookup(&packet{src: pkt.dst, dst: pkt.src}, back)
 	reason := Reason{Code: SourceFails, Check: c.Mode, Interface: at.ingress, Address: pkt.src, Marks: []route.Mark{c.Mark}}
 	if m.Found() {
 		reason.Marks = append(reason.Marks, m.Routes[0].Mark)

@@ -2,6 +2,8 @@ package forward
 
 import (
 	"net/netip"
+	"slices"
+	"sync"
 
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
@@ -11,8 +13,32 @@ import (
 
 // A Walker follows packets through one network. It is safe for concurrent use.
 type Walker struct {
-	net  *network.Network
-	topo *topology.Topology
+	net     *network.Network
+	topo    *topology.Topology
+	lookups selection.Lookup
+	links   sync.Map // linkKey: topology.OnLink, of next hops
+}
+
+type linkKey struct {
+	device  *network.Device
+	ifname  string
+	address netip.Addr
+	learned bool
+}
+
+// find says who answers for an address on a link. For next hops, which many packets share, it is found once.
+func (w *Walker) find(d *network.Device, ifname string, a netip.Addr, learned, final bool) topology.OnLink {
+	if final {
+		return w.topo.Find(d, ifname, a, learned)
+	}
+	k := linkKey{d, ifname, a, learned}
+	if l, ok := w.links.Load(k); ok {
+		return l.(topology.OnLink)
+	}
+	l := w.topo.Find(d, ifname, a, learned)
+	l.Marks = slices.Clip(l.Marks)
+	w.links.Store(k, l)
+	return l
 }
 
 // Topology returns what the walker walks on.
@@ -22,6 +48,7 @@ func (w *Walker) Topology() *topology.Topology { return w.topo }
 func NewWalker(t *topology.Topology) *Walker { return &Walker{net: t.Network, topo: t} }
 
 // packet is what a decision may depend on.
+// It is not changed once it is on its way; what a device changes is another packet.
 type packet struct {
 	src, dst netip.Addr
 	flow     network.Flow
@@ -51,11 +78,11 @@ type step struct {
 	delivery Delivery
 	reason   Reason
 	next     place
-	pkt      packet // as it goes on or ends
+	pkt      *packet // as it goes on or ends
 }
 
 // decide says what the device does with the packet. There is at least one step.
-func (w *Walker) decide(pkt packet, at place) []step {
+func (w *Walker) decide(pkt *packet, at place) []step {
 	d, fam := at.device, route.FamilyOf(pkt.dst)
 	hop := Hop{Device: d.Name, Table: at.table, InInterface: at.ingress}
 	if t := d.Table(at.table, fam); t != nil {
@@ -89,7 +116,7 @@ func (w *Walker) decide(pkt packet, at place) []step {
 	if why.Code != Nothing {
 		if m.Found() {
 			hop.Prefix, hop.Route = m.Prefix, m.Routes[0]
-			hop.Evidence = m.Table.Evidence(m.Index[0])
+			hop.Evidence = m.Evidence(0)
 		}
 		if why.Code == NoCoveringRoute {
 			why.Behind = w.behind(d, pkt.dst)
@@ -103,19 +130,27 @@ func (w *Walker) decide(pkt packet, at place) []step {
 		}
 	}
 	for i := range steps {
-		if s := &steps[i]; s.verdict == Leaves && s.hop.Prefix.Bits() == 0 {
+		s := &steps[i]
+		if s.verdict == Leaves && s.hop.Prefix.Bits() == 0 {
 			s.reason.Behind = w.behind(d, pkt.dst)
 		}
-		steps[i] = w.leave(pkt, at, w.tunnel(pkt, at, steps[i]))
+		s.pkt = pkt
+		if len(d.Policy.Tunnels) > 0 {
+			*s = w.tunnel(pkt, at, *s)
+		}
+		if len(d.Policy.Flows)+len(d.Policy.Translations)+len(pkt.undo) > 0 || d.Policy.Stateful.Known() {
+			*s = w.leave(pkt, at, *s)
+		}
 	}
 	return steps
 }
 
 // withEnd notes who must have the packet's destination.
-func (w *Walker) withEnd(pkt packet) packet {
+func (w *Walker) withEnd(pkt *packet) *packet {
 	deduced, _ := w.topo.DeducedOwner(pkt.dst)
-	pkt.end = deduced.Device
-	return pkt
+	p := *pkt
+	p.end = deduced.Device
+	return &p
 }
 
 // behind names another captured device that has an address or is attached to its network, "" where none does.
@@ -168,18 +203,21 @@ func (w *Walker) deliver(hop Hop, at place, dst netip.Addr, own []network.Addres
 }
 
 // follow makes the steps for a match: its special action, or each resolved next hop.
-func (w *Walker) follow(pkt packet, at place, hop Hop, m selection.Match) []step {
-	var steps []step
+func (w *Walker) follow(pkt *packet, at place, hop Hop, m selection.Match) []step {
+	steps := make([]step, 0, len(m.Routes))
 	equal := 1.0 / float64(len(m.Routes))
 	for i, r := range m.Routes {
 		h := hop
-		h.Prefix, h.Route, h.Evidence = m.Prefix, r, append(m.Table.Evidence(m.Index[i]), hop.Evidence...)
+		h.Prefix, h.Route, h.Evidence = m.Prefix, r, m.Evidence(i)
 		if r.Special != route.None {
 			v, del, reason := special(r)
 			steps = append(steps, step{hop: h, share: equal, verdict: v, delivery: del, reason: reason})
 			continue
 		}
-		for _, res := range selection.Resolve(m.Table, r) {
+		if len(hop.Evidence) > 0 { // what the device did to the packet before
+			h.Evidence = append(slices.Clip(h.Evidence), hop.Evidence...)
+		}
+		for _, res := range m.Resolve(i) {
 			share := equal * res.Share
 			if res.Failure != selection.Resolved {
 				h.NextHop = res.NextHop.Address
@@ -188,7 +226,8 @@ func (w *Walker) follow(pkt packet, at place, hop Hop, m selection.Match) []step
 				continue
 			}
 			for _, e := range res.Exits {
-				steps = append(steps, w.exit(pkt, at, h, r, e, share/float64(len(res.Exits))))
+				steps = append(steps, step{hop: h, share: share / float64(len(res.Exits))})
+				w.exit(pkt, at, &steps[len(steps)-1], r, e)
 			}
 		}
 	}
@@ -213,22 +252,22 @@ func special(r route.Route) (Verdict, Delivery, Reason) {
 }
 
 // exit says what becomes of the packet on the link.
-func (w *Walker) exit(pkt packet, at place, h Hop, r route.Route, e selection.Exit, share float64) step {
+func (w *Walker) exit(pkt *packet, at place, s *step, r route.Route, e selection.Exit) {
+	h := &s.hop
 	h.NextHop, h.OutInterface, h.Via = e.Address, e.Interface, e.Via
 	target, final := e.Address, false
 	if !target.IsValid() || target == pkt.dst {
 		target, final = pkt.dst, true
 	}
-	link := w.topo.Find(at.device, e.Interface, target, e.Dynamic)
+	link := w.find(at.device, e.Interface, target, e.Dynamic, final)
 	h.Owner = link.Confidence
-	s := step{hop: h, share: share, reason: Reason{Address: target, Interface: e.Interface, TwoEnds: link.TwoEnds,
-		Learned: e.Dynamic, Marks: link.Marks}}
+	s.reason = Reason{Address: target, Interface: e.Interface, TwoEnds: link.TwoEnds, Learned: e.Dynamic, Marks: link.Marks}
 	if i := at.device.Interface(e.Interface); e.Down || i.State == network.LinkDown {
 		s.verdict, s.reason.Code, s.reason.Device = NextHopLost, OwnLinkDown, at.device.Name
 		if i.Mark.Known() {
 			s.reason.Marks = []route.Mark{i.Mark}
 		}
-		return s
+		return
 	}
 	if link.Device != nil {
 		s.reason.Device = link.Device.Name
@@ -265,7 +304,6 @@ func (w *Walker) exit(pkt packet, at place, h Hop, r route.Route, e selection.Ex
 		}
 		s.silent(r, e, final, link.TwoEnds)
 	}
-	return s
 }
 
 // silent decides where no capture tells who has the address. A direct route promises its network, not the host in

@@ -18,7 +18,7 @@ func (w *Walker) host(a netip.Addr) (network.Host, bool) {
 }
 
 // fromHost starts at a source: as a host does by its own settings where the notes tell them.
-func (w *Walker) fromHost(pkt packet) Direction {
+func (w *Walker) fromHost(pkt *packet) Direction {
 	if d, ok := w.hostSelf(pkt); ok {
 		return d
 	}
@@ -27,7 +27,7 @@ func (w *Walker) fromHost(pkt packet) Direction {
 
 // hostSelf says what becomes of a packet that its host's own settings keep from ever reaching a router that helps; false
 // where they do not.
-func (w *Walker) hostSelf(pkt packet) (Direction, bool) {
+func (w *Walker) hostSelf(pkt *packet) (Direction, bool) {
 	h, ok := w.host(pkt.src)
 	if !ok {
 		return Direction{}, false

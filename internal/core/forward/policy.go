@@ -18,15 +18,16 @@ type translated struct {
 
 // arrive changes a packet's destination where it comes in: back, where the device had changed the source of what it
 // answers; else by the device's own translations. The step ends the walk where that depends on what is not told.
-func (w *Walker) arrive(pkt packet, at place, hop *Hop) (packet, *step) {
+func (w *Walker) arrive(pkt *packet, at place, hop *Hop) (*packet, *step) {
 	if at.origin || at.ingress == "" {
 		return pkt, nil
 	}
 	for _, t := range pkt.undo {
 		if t.device == at.device && t.source && pkt.dst == t.new {
-			pkt.dst, pkt.flow = t.old, t.flow.Reverse()
+			p := *pkt
+			p.dst, p.flow = t.old, t.flow.Reverse()
 			hop.NewDestination = t.old
-			return pkt, nil
+			return &p, nil
 		}
 	}
 	for _, t := range at.device.Policy.Translations {
@@ -37,21 +38,22 @@ func (w *Walker) arrive(pkt packet, at place, hop *Hop) (packet, *step) {
 		case network.Maybe:
 			return pkt, &step{hop: *hop, share: 1, verdict: Unknown, reason: Reason{Code: FlowNotTold, Marks: []route.Mark{t.Mark}}}
 		case network.Yes:
-			pkt.done = append(pkt.done[:len(pkt.done):len(pkt.done)], translated{at.device, pkt.dst, t.Becomes, false, pkt.flow})
-			pkt.dst = t.Becomes
+			p := *pkt
+			p.done = append(pkt.done[:len(pkt.done):len(pkt.done)], translated{at.device, pkt.dst, t.Becomes, false, pkt.flow})
+			p.dst = t.Becomes
 			if t.BecomesPort != 0 {
-				pkt.flow.DestinationPort = t.BecomesPort
+				p.flow.DestinationPort = t.BecomesPort
 			}
 			hop.NewDestination = t.Becomes
 			hop.Evidence = append(hop.Evidence, t.Mark)
-			return pkt, nil
+			return &p, nil
 		}
 	}
 	return pkt, nil
 }
 
 // leave applies what a device does to a packet that it sends on: its rules, its state, its translations of sources.
-func (w *Walker) leave(pkt packet, at place, s step) step {
+func (w *Walker) leave(pkt *packet, at place, s step) step {
 	s.pkt = pkt
 	if s.verdict != GoesOn && s.verdict != Leaves && s.verdict != Arrives || s.delivery == ToDevice {
 		return s
@@ -83,8 +85,9 @@ func (w *Walker) leave(pkt packet, at place, s step) step {
 	}
 	for _, t := range pkt.undo { // what answers a changed destination takes its address again
 		if t.device == d && !t.source && pkt.src == t.new {
-			s.pkt.src = t.old
-			s.hop.NewSource = t.old
+			p := *pkt
+			p.src = t.old
+			s.pkt, s.hop.NewSource = &p, t.old
 			return s
 		}
 	}
@@ -103,9 +106,10 @@ func (w *Walker) leave(pkt packet, at place, s step) step {
 			if !to.IsValid() {
 				return end(Unknown, NoAddressToTake, t.Mark)
 			}
-			s.pkt.done = append(pkt.done[:len(pkt.done):len(pkt.done)], translated{d, pkt.src, to, true, pkt.flow})
-			s.pkt.src = to
-			s.hop.NewSource = to
+			p := *pkt
+			p.done = append(pkt.done[:len(pkt.done):len(pkt.done)], translated{d, pkt.src, to, true, pkt.flow})
+			p.src = to
+			s.pkt, s.hop.NewSource = &p, to
 			s.hop.Evidence = append(s.hop.Evidence, t.Mark)
 			return s
 		}
@@ -115,7 +119,7 @@ func (w *Walker) leave(pkt packet, at place, s step) step {
 
 // judgeFlow asks every chain of rules: each that has rules for the packet's family must permit it. Maybe where that
 // depends on what is not told.
-func judgeFlow(rules []network.FlowRule, pkt packet, in, out string) (fit network.Fit, permit, refuse bool, mark route.Mark) {
+func judgeFlow(rules []network.FlowRule, pkt *packet, in, out string) (fit network.Fit, permit, refuse bool, mark route.Mark) {
 	fit, permit = network.Yes, true
 	for lo := 0; lo < len(rules); {
 		hi := lo
@@ -138,7 +142,7 @@ func judgeFlow(rules []network.FlowRule, pkt packet, in, out string) (fit networ
 }
 
 // judgeChain applies ordered rules, the first that fits; what fits none is denied. No where it has none for the family.
-func judgeChain(rules []network.FlowRule, pkt packet, in, out string) (fit network.Fit, permit, refuse bool, mark route.Mark) {
+func judgeChain(rules []network.FlowRule, pkt *packet, in, out string) (fit network.Fit, permit, refuse bool, mark route.Mark) {
 	var open *network.FlowRule
 	any := false
 	for i := range rules {
@@ -175,7 +179,7 @@ func judgeChain(rules []network.FlowRule, pkt packet, in, out string) (fit netwo
 const maxTunnels = 4
 
 // tunnel follows the outer packet of a tunnel that a step leads into.
-func (w *Walker) tunnel(pkt packet, at place, s step) step {
+func (w *Walker) tunnel(pkt *packet, at place, s step) step {
 	t, ok := at.device.Policy.Tunnel(s.hop.OutInterface)
 	if !ok || s.verdict > Unknown {
 		return s
@@ -190,7 +194,7 @@ func (w *Walker) tunnel(pkt packet, at place, s step) step {
 	if pkt.depth >= maxTunnels {
 		return fail(NextHopLost, TunnelInItself, at.device.Name, Loops)
 	}
-	outer := w.walk(packet{src: t.Local, dst: t.Remote, depth: pkt.depth + 1}, w.origin(at.device, ""), false)
+	outer := w.walk(&packet{src: t.Local, dst: t.Remote, depth: pkt.depth + 1}, w.origin(at.device, ""), false)
 	for _, b := range outer.Branches {
 		if len(b.Hops) > 0 && b.Hops[0].OutInterface == t.Interface {
 			return fail(NextHopLost, TunnelInItself, at.device.Name, Loops)

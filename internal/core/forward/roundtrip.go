@@ -57,7 +57,7 @@ func (w *Walker) Trace(src, dst netip.Addr) RoundTrip { return w.TraceFlow(src, 
 // TraceFlow is Trace of a flow that is told: rules and translations that ask for it can be judged.
 func (w *Walker) TraceFlow(src, dst netip.Addr, flow network.Flow) RoundTrip {
 	rt := RoundTrip{Source: w.end(src), Destination: w.end(dst)}
-	rt.Forward = w.fromHost(packet{src: src, dst: dst, flow: flow})
+	rt.Forward = w.fromHost(&packet{src: src, dst: dst, flow: flow})
 	rt.ReturnAlone = !slices.ContainsFunc(rt.Forward.Branches, func(b Branch) bool { return b.Verdict == Arrives })
 	d := Direction{}
 	for _, back := range answers(&rt.Forward, packet{src: dst, dst: src, flow: flow.Reverse(), reply: true}) {
@@ -87,26 +87,26 @@ func (w *Walker) TraceFlow(src, dst netip.Addr, flow network.Flow) RoundTrip {
 
 // answers returns the packets that answer what arrived: one, unless branches were translated each in its own way. Where
 // nothing arrived it is the one that would answer an untouched packet.
-func answers(forward *Direction, plain packet) []packet {
+func answers(forward *Direction, plain packet) []*packet {
 	plain.state = map[*network.Device]bool{}
 	for _, b := range forward.Branches {
 		for _, d := range b.stateful {
 			plain.state[d] = true
 		}
 	}
-	var out []packet
+	var out []*packet
 	for _, b := range forward.Branches {
-		if b.Verdict != Arrives && b.Verdict != Leaves || !b.pkt.dst.IsValid() {
+		if b.Verdict != Arrives && b.Verdict != Leaves || b.pkt == nil {
 			continue
 		}
 		p := plain
 		p.src, p.dst, p.flow, p.undo = b.pkt.dst, b.pkt.src, b.pkt.flow.Reverse(), b.pkt.done
-		if !slices.ContainsFunc(out, func(o packet) bool { return o.src == p.src && o.dst == p.dst }) {
-			out = append(out, p)
+		if !slices.ContainsFunc(out, func(o *packet) bool { return o.src == p.src && o.dst == p.dst }) {
+			out = append(out, &p)
 		}
 	}
 	if len(out) == 0 {
-		out = append(out, plain)
+		out = append(out, &plain)
 	}
 	return out
 }
@@ -189,7 +189,7 @@ func (w *Walker) starts(a netip.Addr) []place {
 }
 
 // from walks from every start apart. Hosts in one network reach each other without a router.
-func (w *Walker) from(pkt packet, starts []place) Direction {
+func (w *Walker) from(pkt *packet, starts []place) Direction {
 	if len(starts) == 0 {
 		return Direction{Verdict: Unknown, Branches: []Branch{{Share: 1, Verdict: Unknown,
 			Reason: Reason{Code: SourceNotPlaced, Address: pkt.src}}}}
@@ -202,7 +202,7 @@ func (w *Walker) from(pkt packet, starts []place) Direction {
 	return w.walkAll(pkt, starts, false)
 }
 
-func (w *Walker) walkAll(pkt packet, starts []place, assumed bool) Direction {
+func (w *Walker) walkAll(pkt *packet, starts []place, assumed bool) Direction {
 	var d Direction
 	for _, s := range starts {
 		one := w.walk(pkt, s, assumed)
@@ -214,7 +214,7 @@ func (w *Walker) walkAll(pkt packet, starts []place, assumed bool) Direction {
 }
 
 // sameNetwork delivers between two addresses of one attached network, neither of them a captured device's as source.
-func (w *Walker) sameNetwork(pkt packet) (Branch, bool) {
+func (w *Walker) sameNetwork(pkt *packet) (Branch, bool) {
 	here := w.topo.Attached(pkt.src)
 	if len(here) == 0 || !here[0].Prefix.Contains(pkt.dst) {
 		return Branch{}, false
@@ -279,7 +279,7 @@ func (w *Walker) replyStarts(forward *Direction, dst netip.Addr) (out []place, a
 	return out, true
 }
 
-func (w *Walker) replies(pkt packet, starts []place, assumed bool) Direction {
+func (w *Walker) replies(pkt *packet, starts []place, assumed bool) Direction {
 	if len(starts) > 0 && !starts[0].origin && !assumed {
 		return w.from(pkt, starts)
 	}

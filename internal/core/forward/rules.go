@@ -11,7 +11,7 @@ import (
 
 // lookup finds the match for a packet. A Reason other than Nothing ends the walk: there is no route, or the captures
 // cannot tell.
-func (w *Walker) lookup(pkt packet, at place) (selection.Match, Reason) {
+func (w *Walker) lookup(pkt *packet, at place) (selection.Match, Reason) {
 	d, fam := at.device, route.FamilyOf(pkt.dst)
 	rules := d.Rules
 	if !slices.ContainsFunc(rules, func(r network.Rule) bool { return r.Family == 0 || r.Family == fam }) || at.table != "default" { // an interface that belongs to a table of its own asks no rules
@@ -43,7 +43,7 @@ func (w *Walker) lookup(pkt packet, at place) (selection.Match, Reason) {
 		if t.Incomplete(pkt.dst) {
 			return selection.Match{Table: t}, Reason{Code: TableCut}
 		}
-		m, missing := follow(d, selection.Longest(t, pkt.dst), pkt.dst)
+		m, missing := w.onward(d, w.lookups.Longest(t, pkt.dst), pkt.dst)
 		if missing {
 			return m, Reason{Code: TableMissing}
 		}
@@ -62,8 +62,8 @@ func (w *Walker) lookup(pkt packet, at place) (selection.Match, Reason) {
 	return selection.Match{Table: t}, Reason{Code: NoCoveringRoute}
 }
 
-// follow goes on in another table where the match says no more than that; missing tells that it was not captured.
-func follow(d *network.Device, m selection.Match, dst netip.Addr) (out selection.Match, missing bool) {
+// onward goes on in another table where the match says no more than that; missing tells that it was not captured.
+func (w *Walker) onward(d *network.Device, m selection.Match, dst netip.Addr) (out selection.Match, missing bool) {
 	for range d.Tables {
 		if !m.Found() || len(m.Routes[0].NextHops) != 1 {
 			return m, false
@@ -76,7 +76,7 @@ func follow(d *network.Device, m selection.Match, dst netip.Addr) (out selection
 		if t == nil {
 			return m, true
 		}
-		m = selection.Longest(t, dst)
+		m = w.lookups.Longest(t, dst)
 	}
 	return m, true // the tables point at each other
 }
@@ -93,7 +93,7 @@ func sureReason(sure bool, r Reason) Reason {
 }
 
 // ruleApplies reports whether a rule concerns the packet, and whether that is certain.
-func ruleApplies(r network.Rule, pkt packet, at place, fam route.Family) (applies, sure bool) {
+func ruleApplies(r network.Rule, pkt *packet, at place, fam route.Family) (applies, sure bool) {
 	switch {
 	case r.Family != 0 && r.Family != fam,
 		r.From.IsValid() && !r.From.Contains(pkt.src),

@@ -173,7 +173,7 @@ type Branch struct {
 	end      *network.Device
 	in       string            // the interface on which it was delivered
 	table    string            // the table of the last hop
-	pkt      packet            // as it ended
+	pkt      *packet           // as it ended
 	stateful []*network.Device // that it went through
 }
 

@@ -17,7 +17,7 @@ type spot struct {
 	dst            netip.Addr // which a translation may change
 }
 
-func spotOf(at place, pkt packet) spot {
+func spotOf(at place, pkt *packet) spot {
 	if ingressMatters(at.device) {
 		return spot{at.device, at.table, at.ingress, pkt.dst}
 	}
@@ -34,19 +34,20 @@ type walk struct {
 }
 
 // walk follows the packet from a place over every equal-cost branch.
-func (w *Walker) walk(pkt packet, from place, assumed bool) Direction {
+func (w *Walker) walk(pkt *packet, from place, assumed bool) Direction {
+	pkt = w.withEnd(pkt)
 	if from.origin {
 		pkt.sender = from.device
 	}
 	k := walk{w: w}
-	k.visit(from, w.withEnd(pkt), 1)
+	k.visit(from, pkt, 1)
 	for i := range k.out.Branches {
 		k.out.Branches[i].Assumed = assumed
 	}
 	return k.out
 }
 
-func (k *walk) visit(at place, pkt packet, share float64) {
+func (k *walk) visit(at place, pkt *packet, share float64) {
 	here := spotOf(at, pkt)
 	steps := k.w.decide(pkt, at)
 	if slices.Contains(k.onPath, here) && slices.ContainsFunc(steps, func(s step) bool { return s.verdict == GoesOn }) {

@@ -95,6 +95,18 @@ func (t *Table) Exact(p netip.Prefix) (Group, bool) {
 	return t.group(int(lo)), true
 }
 
+// LongestGroup returns the group of the longest prefix that contains a, whatever the state of its routes.
+func (t *Table) LongestGroup(a netip.Addr) (Group, bool) {
+	t.once.Do(t.build)
+	lo, ok := t.index[1].Lookup(a)
+	if !ok {
+		if lo, ok = t.index[0].Lookup(a); !ok {
+			return Group{}, false
+		}
+	}
+	return t.group(int(lo)), true
+}
+
 // Covering yields the groups whose prefix contains all of p, longest prefix first (RFC 4632 section 5.1).
 func (t *Table) Covering(p netip.Prefix) iter.Seq[Group] {
 	t.once.Do(t.build)

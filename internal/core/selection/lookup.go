@@ -7,6 +7,8 @@ package selection
 
 import (
 	"net/netip"
+	"slices"
+	"sync"
 
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
@@ -23,6 +25,64 @@ type Match struct {
 	Refused bool
 	// Barred is the prefix that would have matched, had the device not looked up classfully.
 	Barred netip.Prefix
+
+	prepared *prepared // nil where the match was not kept for later
+}
+
+// prepared is what follows from a match whatever the packet.
+type prepared struct {
+	resolutions [][]Resolution
+	evidence    [][]route.Mark
+}
+
+// Resolve resolves route i of the match. Do not change the result.
+func (m Match) Resolve(i int) []Resolution {
+	if m.prepared != nil {
+		return m.prepared.resolutions[i]
+	}
+	return Resolve(m.Table, m.Routes[i])
+}
+
+// Evidence returns the lines that show route i of the match. Do not change the result.
+func (m Match) Evidence(i int) []route.Mark {
+	if m.prepared != nil {
+		return m.prepared.evidence[i]
+	}
+	return m.Table.Evidence(m.Index[i])
+}
+
+// A Lookup answers Longest for many packets: what follows from a table's row alone is found once. It is safe for
+// concurrent use.
+type Lookup struct {
+	known sync.Map // rowKey: Match
+}
+
+type rowKey struct {
+	table *network.Table
+	lo    int
+}
+
+// Longest is the same as the function of that name.
+func (l *Lookup) Longest(t *network.Table, a netip.Addr) Match {
+	g, ok := t.LongestGroup(a)
+	if !ok || t.Classful {
+		return Longest(t, a)
+	}
+	k := rowKey{t, g.Lo}
+	if m, ok := l.known.Load(k); ok {
+		return m.(Match)
+	}
+	m := installed(t, g)
+	if !m.Found() {
+		return Longest(t, a) // a shorter prefix forwards
+	}
+	m.prepared = &prepared{}
+	for i, r := range m.Routes {
+		m.prepared.resolutions = append(m.prepared.resolutions, Resolve(t, r))
+		m.prepared.evidence = append(m.prepared.evidence, slices.Clip(t.Evidence(m.Index[i])))
+	}
+	l.known.Store(k, m)
+	return m
 }
 
 // Found reports whether anything matched.
