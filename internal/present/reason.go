@@ -55,6 +55,9 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string) string {
 		}
 		return fmt.Sprintf("%s has no route to %s", at, dst)
 	case forward.TableMissing:
+		if r.Table != "" {
+			return fmt.Sprintf("a policy rule of %s names the table %s, and no capture shows that apart", Clean(b.Where), Clean(r.Table))
+		}
 		return fmt.Sprintf("no %s table of %s was captured", familyName(route.FamilyOf(dst)), Clean(b.Where))
 	case forward.TableCut:
 		return fmt.Sprintf("the capture of %s table is cut off before %s", its, dst)
@@ -227,6 +230,9 @@ func advice(b forward.Branch, dst netip.Addr) string {
 	case forward.NoCoveringRoute:
 		return fmt.Sprintf("give %s a route to %s", at, dst)
 	case forward.TableMissing:
+		if b.Reason.Table != "" {
+			return fmt.Sprintf("capture all %s tables of %s", familyName(route.FamilyOf(dst)), at)
+		}
 		return fmt.Sprintf("capture the %s routing table of %s", familyName(route.FamilyOf(dst)), at)
 	case forward.TableCut:
 		return fmt.Sprintf("capture the whole routing table of %s", at)

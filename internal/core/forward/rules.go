@@ -33,10 +33,18 @@ func (w *Walker) lookup(pkt *packet, at place) (selection.Match, Reason) {
 		}
 		t := d.Table(r.Table, fam)
 		if t == nil {
+			if r.Action == network.RuleLookup && unshown(d, r.Table, fam) {
+				return selection.Match{}, Reason{Code: TableMissing, Table: r.Table, Marks: []route.Mark{r.Mark}}
+			}
 			asked = asked || r.Table != "default"
 			continue
 		}
 		asked = true
+		if t.Weak && r.Mark.Known() {
+			if other, ok := weakMix(d, fam); ok {
+				return selection.Match{Table: t}, Reason{Code: TableMissing, Table: other, Marks: []route.Mark{r.Mark}}
+			}
+		}
 		if t.Undecided {
 			return selection.Match{Table: t}, Reason{Code: TableMissing}
 		}
@@ -112,4 +120,25 @@ func ingressMatters(d *network.Device) bool {
 		}
 	}
 	return false
+}
+
+// unshown reports whether a table that a rule names may hold routes that no capture shows. The kernel's third own table
+// is empty unless somebody fills it; one that a capture of all tables leaves out is empty too.
+func unshown(d *network.Device, table string, fam route.Family) bool {
+	if table == "default" || table == kernelDefault || table == "" {
+		return false
+	}
+	t := d.Table("default", fam)
+	return t == nil || !t.Whole
+}
+
+// weakMix names a table that rules of the family use and no capture shows by itself: a management walk mixes its routes
+// with those of the main one.
+func weakMix(d *network.Device, fam route.Family) (string, bool) {
+	for _, r := range d.Rules {
+		if (r.Family == 0 || r.Family == fam) && r.Action == network.RuleLookup && r.Table != "default" && r.Table != kernelDefault && d.Table(r.Table, fam) == nil {
+			return r.Table, true
+		}
+	}
+	return "", false
 }

@@ -76,6 +76,7 @@ func merge(name string, fam route.Family, parts []*TableFacts) *Table {
 			if t.Kernel {
 				t.lowestInPlace()
 			}
+			t.Whole = t.whole()
 			return t
 		}
 	}
@@ -97,7 +98,18 @@ func merge(name string, fam route.Family, parts []*TableFacts) *Table {
 		t.mergeGroup(&src, g)
 		i = g.Hi
 	}
+	t.Whole = t.whole()
 	return t
+}
+
+// whole reports whether a kernel's table was captured together with its local one.
+func (t *Table) whole() bool {
+	for id := range t.Routes.Shared() {
+		if t.Kernel && !t.Weak && t.Routes.Attributes(route.AttrID(id)).Special == route.Receive {
+			return true
+		}
+	}
+	return false
 }
 
 // twins reports whether a sorted list shows one route twice, as a capture does that holds a table in two forms.

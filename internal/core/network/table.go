@@ -19,6 +19,7 @@ type Table struct {
 	HighestWins bool         // of preferences; elsewhere the lowest does
 	Undecided   bool         // nothing but protocol databases was captured: what is used is not known
 	Classful    bool         // a known part of a class A, B or C network bars shorter prefixes for all of it
+	Whole       bool         // captured with the kernel's own local table: what other tables it names but does not show are empty
 	Weak        bool         // only a management walk was captured, which may leave routes out
 	Routes      route.List   // sorted by prefix, shorter first
 	CutAt       netip.Prefix // the last prefix read before the capture ended in the middle; invalid where none did
