@@ -8,12 +8,30 @@ import (
 	"zarvek/internal/core/forward"
 )
 
-// An Answer is one pair of a list with what was found.
+// An Answer is one pair of a list with what was found; no more is kept of a hundred thousand.
 type Answer struct {
-	Line      int // of the list
-	From, To  string
-	RoundTrip forward.RoundTrip
-	Err       error
+	Line                int // of the list
+	Source, Destination forward.End
+	Verdict             forward.Both
+	Forward             forward.Verdict
+	Return              forward.Verdict // zero where the reply was not followed
+	Where               string
+	Headline            string
+	Err                 error
+}
+
+// Answered sums up a round trip.
+func Answered(line int, rt *forward.RoundTrip) Answer {
+	a := Answer{Line: line, Source: rt.Source, Destination: rt.Destination, Verdict: rt.Verdict, Forward: rt.Forward.Verdict}
+	worst, _ := rt.Forward.Worst()
+	if rt.Return != nil {
+		a.Return = rt.Return.Verdict
+		if rt.Forward.Verdict == forward.Arrives {
+			worst, _ = rt.Return.Worst()
+		}
+	}
+	a.Where, a.Headline = worst.Where, headlineOf(*rt, endName(rt.Source), endName(rt.Destination))
+	return a
 }
 
 // ManyText writes the counts, then a line for each pair.
@@ -25,7 +43,7 @@ func ManyText(out io.Writer, all []Answer, v View) error {
 		if a.Err != nil {
 			bad++
 		} else {
-			n[a.RoundTrip.Verdict]++
+			n[a.Verdict]++
 		}
 	}
 	not := ""
@@ -40,8 +58,7 @@ func ManyText(out io.Writer, all []Answer, v View) error {
 			fmt.Fprintf(w, "line %d: %s\n", a.Line, Clean(a.Err.Error()))
 			continue
 		}
-		rt := a.RoundTrip
-		fmt.Fprintf(w, "%s: %s\n", rt.Verdict, headlineOf(rt, endName(rt.Source), endName(rt.Destination)))
+		fmt.Fprintf(w, "%s: %s\n", a.Verdict, a.Headline)
 	}
 	return w.Flush()
 }
@@ -67,18 +84,10 @@ func ManyJSON(out io.Writer, all []Answer, v View) error {
 			list = append(list, j)
 			continue
 		}
-		rt := a.RoundTrip
-		j.Source = &jsonEnd{rt.Source.Address.String(), text(rt.Source.Name)}
-		j.Destination = &jsonEnd{rt.Destination.Address.String(), text(rt.Destination.Name)}
-		j.Verdict, j.Forward = rt.Verdict.String(), rt.Forward.Verdict.String()
-		if rt.Return != nil {
-			j.Return = text(rt.Return.Verdict.String())
-		}
-		worst, _ := rt.Forward.Worst()
-		if rt.Forward.Verdict == forward.Arrives && rt.Return != nil {
-			worst, _ = rt.Return.Worst()
-		}
-		j.Where, j.Reason = text(worst.Where), headlineOf(rt, endName(rt.Source), endName(rt.Destination))
+		j.Source = &jsonEnd{a.Source.Address.String(), text(a.Source.Name)}
+		j.Destination = &jsonEnd{a.Destination.Address.String(), text(a.Destination.Name)}
+		j.Verdict, j.Forward, j.Return = a.Verdict.String(), a.Forward.String(), text(a.Return.String())
+		j.Where, j.Reason = text(a.Where), a.Headline
 		list = append(list, j)
 	}
 	return writeJSON(out, list)
