@@ -43,7 +43,7 @@ func TestPrompts(t *testing.T) {
 		"ops@valley.kjelven> show route":   {"valley.kjelven", "show route"},
 		"[root@valley /etc]# ip -6 route":  {"valley", "ip -6 route"},
 		"ops@valley:/var/log$ cat x":       {"valley", "cat x"},
-		"RP/0/RP0/CPU0:valley#show route":  {"valley", "show route"},
+		"unit/0/part0:valley#show route":   {"valley", "show route"},
 		"<valley>display ip routing-table": {"valley", "display ip routing-table"},
 		"[~valley-cable1/0/1]display this": {"valley", "display this"},
 		"[valley]":                         {"valley", ""},

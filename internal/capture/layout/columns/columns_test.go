@@ -142,19 +142,15 @@ destination                                 nexthop                             
  s   10.61.32.0/24      172.28.61.9     1    UG---S-um--f- lift       1d:3h:4m:5s
 #d   172.28.61.4/30     172.28.61.6     1    U------um--f- lift       1d:3h:4m:5s
 
-Origin(Ori): (b) BlackHole, (be) EBGP, (bg) BGP, (bi) IBGP, (bo) BOOTP
-       (ct) CBT, (d) Direct, (df) DownIF, (dv) DVMRP, (e1) ISISL1Ext
-       (o) OSPF, (o1) OSPFExt1, (o2) OSPFExt2, (oa) OSPFIntra, (oe) OSPFAsExt
-       (or) OSPFInter, (pd) PIM-DM, (ps) PIM-SM, (r) RIP, (ra) RtAdvrt
-       (s) Static, (sv) SLB_VIP, (un) UnKnown, (*) Preferred unicast route
-       (@) Preferred multicast route, (#) Preferred unicast and multicast route
+Origin(Ori): (d) Direct, (s) Static, (oa) OSPFIntra, (or) OSPFInter,
+       (*) Preferred unicast route, (#) Preferred unicast and multicast route
 
-Flags: (A) ARP, (B) BlackHole, (b) BFD protection requested, (c) Compressed Route
-       (D) Dynamic, (f) Provided to FIB, (G) Gateway, (H) Host Route, (L) Matching LDP LSP
-       (R) Modified, (S) Static, (s) Static LSP, (T) Matching RSVP-TE LSP, (U) Up
+Flags: (U) Up, (G) Gateway, (S) Static, (m) Multicast, (f) Provided to FIB
+       (D) Dynamic, (u) Unicast
 
 Mask distribution:
      1 default routes          3 routes at length 24
+Total number of routes = 5
 `, []string{"2 0.0.0.0/0 static -/1 via 172.28.61.1 dev uplink: active installed", "3 10.61.16.0/24 direct -/1 dev hall: active installed",
 		"4 10.61.32.0/24 ospf -/20 via 172.28.61.5 dev lift: active installed", "5 10.61.32.0/24 static -/1 via 172.28.61.9 dev lift", "6 172.28.61.4/30 direct -/1 dev lift: active installed"}, nil},
 	{"rows of two lines under a heading of two", `Dest Prefix[Flags]                            Type    Proto     Age        Pref

@@ -86,22 +86,16 @@ var readTests = []struct {
 			"7 10.61.41.0/24 bgp 200/0 via 172.28.61.9 dev wan1: active installed", "8 10.61.90.5/32 other -/- dev outside: active installed", "11 (7) 10.70.0.0/24 direct -/- dev y0: active installed"}, nil},
 	{"wrapped rows", plain + "O        10.61.16.0 255.255.255.0 \n           [110/20] via 172.28.61.17, 00:01:02, outside\nO IA     10.61.17.0/24\n           [110/30] via 172.28.61.17, 00:01:02, outside\n",
 		[]string{"5 10.61.16.0/24 ospf 110/20 via 172.28.61.17 dev outside: active installed", "7 10.61.17.0/24 ospf/inter-area 110/30 via 172.28.61.17 dev outside: active installed"}, nil},
-	{"a way kept for fast reroute, a next hop in another table", `Codes: C - connected, S - static, R - RIP, B - BGP, (>) - Diversion path
-       D - EIGRP, EX - EIGRP external, O - OSPF, IA - OSPF inter area
-       N1 - OSPF NSSA external type 1, N2 - OSPF NSSA external type 2
-       E1 - OSPF external type 1, E2 - OSPF external type 2, E - EGP
-       i - ISIS, L1 - IS-IS level-1, L2 - IS-IS level-2
-       ia - IS-IS inter area, su - IS-IS summary null, * - candidate default
-       U - per-user static route, o - ODR, L - local, G  - DAGR, l - LISP
-       A - access/subscriber, a - Application route
-       M - mobile route, r - RPL, t - Traffic Engineering, (!) - FRR Backup path
+	{"a way kept for fast reroute, a next hop in another table", `Codes: C - connected, S - static, B - BGP, (>) - Diversion path
+       O - OSPF, IA - OSPF inter area, E2 - OSPF external type 2
+       L - local, * - candidate default, (!) - FRR Backup path
 
 O    10.61.16.0/24 [110/20] via 172.28.61.5, 2d03h, cable0/0/0/2
                    [110/0] via 172.28.61.9, 2d03h, cable0/0/0/3 (!)
 O E2 10.61.24.0/24 [110/20] via 172.28.61.5, 2d03h, cable0/0/0/2
 B    10.62.0.0/16 [200/0] via 10.61.254.9 (nexthop in vrf default), 5d01h
-`, []string{"11 10.61.16.0/24 ospf 110/20 via 172.28.61.5 dev cable0/0/0/2 via 172.28.61.9 dev cable0/0/0/3 backup: active installed",
-		"13 10.61.24.0/24 ospf/external-2 110/20 via 172.28.61.5 dev cable0/0/0/2: active installed", "14 10.62.0.0/16 bgp 200/0 via 10.61.254.9 in default: active installed"}, nil},
+`, []string{"5 10.61.16.0/24 ospf 110/20 via 172.28.61.5 dev cable0/0/0/2 via 172.28.61.9 dev cable0/0/0/3 backup: active installed",
+		"7 10.61.24.0/24 ospf/external-2 110/20 via 172.28.61.5 dev cable0/0/0/2: active installed", "8 10.62.0.0/16 bgp 200/0 via 10.61.254.9 in default: active installed"}, nil},
 	{"a title with a count, IPv6 next hops alone on their line, short names of the external types", `IPv6 Routing Table - default - 6 entries
 Codes: C - Connected, L - Local, S - Static, U - Per-user Static route
        B - BGP, R - RIP, I1 - ISIS L1, I2 - ISIS L2
