@@ -130,7 +130,7 @@ func score(w word, k kind) int {
 			s = 4
 		case w.text == "-" || strings.HasPrefix(w.text, "-") && isNumber(w.text[1:]):
 			s = 2
-		case strings.Count(w.text, "/") == 1 && isNumber(strings.Replace(w.text, "/", "", 1)):
+		case strings.Count(w.text, "/") == 1 && isNumber(strings.Trim(strings.Replace(w.text, "/", "", 1), "[]")):
 			s = 3
 		default:
 			return never

@@ -7,7 +7,9 @@
 package columns
 
 import (
+	"bytes"
 	_ "embed"
+	"slices"
 	"strings"
 	"sync"
 	"unicode/utf8"
@@ -144,6 +146,49 @@ func heading(line string) ([]column, headingKind) {
 	return nil, noHeading
 }
 
+// nextLine returns the line behind the one that ends at hi.
+func nextLine(text []byte, hi int) string {
+	rest := text[min(hi, len(text)):]
+	if i := bytes.IndexByte(rest, '\n'); i < 0 || len(bytes.TrimSpace(rest[:i])) > 0 {
+		return ""
+	} else {
+		rest = rest[i+1:]
+	}
+	if i := bytes.IndexByte(rest, '\n'); i >= 0 {
+		rest = rest[:i]
+	}
+	return string(rest[:min(len(rest), 500)])
+}
+
+// stacked reads two lines as column names where some names are written over both, as "Distance/" above "Metric". The first
+// line alone is none.
+func stacked(line, next string) ([]column, bool) {
+	if next == "" || len(line) > 400 || !strings.Contains(line, "/ ") && !strings.HasSuffix(strings.TrimSpace(line), "/") {
+		return nil, false
+	}
+	w := words(line)
+	for _, below := range words(next) {
+		at := slices.IndexFunc(w, func(x word) bool { return below.lo < x.hi && x.lo < below.hi })
+		if at < 0 {
+			return nil, false
+		}
+		w[at].text += below.text
+		w[at].hi = max(w[at].hi, below.hi)
+	}
+	flat := make([]byte, 0, len(line)+40)
+	for _, x := range w {
+		for len(flat) < x.lo {
+			flat = append(flat, ' ')
+		}
+		if len(flat) > 0 && flat[len(flat)-1] != ' ' {
+			flat = append(flat, ' ')
+		}
+		flat = append(flat, x.text...)
+	}
+	cols, k := heading(string(flat))
+	return cols, k == whole
+}
+
 // names reads a line of column names and counts the columns of each kind; none where any word is no name.
 func names(line string) ([]column, [instance + 1]int) {
 	var has [instance + 1]int
@@ -192,7 +237,12 @@ next:
 func recognise(text []byte) int {
 	n, half := 0, false
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
-		_, k := heading(string(text[lo:min(hi, lo+500)]))
+		line := string(text[lo:min(hi, lo+500)])
+		if _, ok := stacked(line, nextLine(text, hi)); ok {
+			n += 5
+			continue
+		}
+		_, k := heading(line)
 		if k == whole || k == lower && half {
 			n += 5
 		}

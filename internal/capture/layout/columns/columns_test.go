@@ -182,6 +182,33 @@ No. of Routes: 5
   127.0.0.1/32       127.0.0.1           12d3h      LOCAL
 `, []string{"6 0.0.0.0/0 static -/- via 172.28.61.1: active installed", "7 10.61.16.0/24 direct -/- dev port in 10.61.16.0/24: active installed",
 		"8 10.61.32.0/24 ospf -/- via 172.28.61.5: active installed", "9 10.61.32.0/24 ospf -/- via 172.28.61.9: active installed", "10 127.0.0.1/32 local -/- receive: active installed"}, nil},
+	{"column names over two lines, types of two signs, a further next hop", `Origin Codes: C - connected, S - static, L - local, O - OSPF
+Type Codes:   E1 - OSPF external type 1, E2 - OSPF external type 2
+
+VRF: default
+
+Prefix              Nexthop          Interface     VRF(egress)       Origin/   Distance/    Age
+                                                                     Type      Metric
+-----------------------------------------------------------------------------------------------------
+0.0.0.0/0           172.28.61.1      vlan10        -                 S         [1/0]        01h:02m:03s
+10.61.16.0/24       -                vlan16        -                 C         [0/0]        -
+10.61.16.1/32       -                vlan16        -                 L         [0/0]        -
+10.61.32.0/24       172.28.61.5      vlan11        -                 O/E2      [110/25]     05m:03s
+                    172.28.61.9      vlan12        -                           [110/25]     05m:03s
+`, []string{"9 0.0.0.0/0 static 1/0 via 172.28.61.1 dev vlan10: active installed", "10 10.61.16.0/24 direct 0/0 dev vlan16: active installed",
+		"11 10.61.16.1/32 local 0/0 receive dev vlan16: active installed", "12 10.61.32.0/24 ospf/external-2 110/25 via 172.28.61.5 dev vlan11: active installed",
+		"13 10.61.32.0/24 ospf/external-2 110/25 via 172.28.61.9 dev vlan12: active installed"}, nil},
+	{"numbered rows without a column for the number, interfaces of two words, a key parted by blanks", `Type Codes - D:Connected O:OSPF S:Static; Cost - Dist/Metric
+OSPF Codes - i:Inter Area 1:External Type 1 2:External Type 2
+        Destination        Gateway         Port          Cost          Type Uptime
+1       0.0.0.0/0          172.28.61.1     ve 10         1/1           S    12d3h
+2       10.61.16.0/24      DIRECT          ve 16         0/0           D    12d3h
+3       10.61.32.0/24      172.28.61.5     ve 11         110/20        O    1d3h
+        10.61.32.0/24      172.28.61.9     ve 12         110/20        O    1d3h
+4       10.61.33.0/24      172.28.61.5     ve 11         110/1         O2   1d3h
+`, []string{"4 0.0.0.0/0 static 1/1 via 172.28.61.1 dev ve 10: active installed", "5 10.61.16.0/24 direct 0/0 dev ve 16: active installed",
+		"6 10.61.32.0/24 ospf 110/20 via 172.28.61.5 dev ve 11: active installed", "7 10.61.32.0/24 ospf 110/20 via 172.28.61.9 dev ve 12: active installed",
+		"8 10.61.33.0/24 ospf/external-2 110/1 via 172.28.61.5 dev ve 11: active installed"}, nil},
 }
 
 func TestRead(t *testing.T) {

@@ -102,6 +102,8 @@ func (r *reader) protocol(row *rowCells, a *route.Attributes, onLink bool, p net
 	}
 	if pr, ok := protocolWords[text]; ok {
 		a.Protocol, a.Subtype = pr, protocolSubtypes[text]
+	} else if pr, sub, ok := r.twoLetters(s); ok {
+		a.Protocol, a.Subtype = pr, sub
 	} else if s != "" {
 		a.Subtype = s
 		longest := 2
@@ -117,7 +119,7 @@ func (r *reader) protocol(row *rowCells, a *route.Attributes, onLink bool, p net
 	if a.Protocol == route.RIP && p.Addr().Is6() {
 		a.Protocol = route.RIPng
 	}
-	if gw, ok := layout.Addr([]byte(row.cell[gateway])); ok && gw.IsLoopback() && a.Protocol == route.Direct && p.IsSingleIP() {
+	if gw, ok := layout.Addr([]byte(row.cell[gateway])); ok && (gw.IsLoopback() || r.addrSeen[gw]) && a.Protocol == route.Direct && p.IsSingleIP() {
 		a.Protocol, a.Special = route.Local, route.Receive
 		for _, n := range r.attached {
 			if n.Contains(p.Addr()) && p.Addr() == netipx.PrefixLastIP(n) {
@@ -142,6 +144,30 @@ func (r *reader) protocol(row *rowCells, a *route.Attributes, onLink bool, p net
 func isLoopbackName(s string) bool {
 	s = strings.ToLower(s)
 	return s == "lo" || s == "lo0" || strings.HasPrefix(s, "inloop") || strings.HasPrefix(s, "loopback")
+}
+
+// twoLetters reads a type of two signs of the key, "O2" or "O/E2": the protocol's and one that makes it more precise.
+func (r *reader) twoLetters(s string) (route.Protocol, string, bool) {
+	first, rest, parted := strings.Cut(s, "/")
+	if !parted && len(s) > 1 {
+		first, rest = s[:1], s[1:]
+	}
+	pr, ok := protocolWords[fold(r.legend[first])]
+	if !ok {
+		return 0, "", false
+	}
+	sub := ""
+	switch text := r.legend[rest]; {
+	case strings.Contains(text, "inter"):
+		sub = "inter-area"
+	case strings.Contains(text, "external") && strings.HasSuffix(text, "1"):
+		sub = "external-1"
+	case strings.Contains(text, "external") && strings.HasSuffix(text, "2"):
+		sub = "external-2"
+	case strings.Contains(text, "internal"), strings.Contains(text, "ibgp"):
+		sub = "internal"
+	}
+	return pr, sub, true
 }
 
 // flags reads the flags column. A device's row is in use unless its key has a flag for that and the row lacks it.

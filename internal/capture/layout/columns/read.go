@@ -44,6 +44,7 @@ type reader struct {
 	pending  *rowCells
 	addrSeen map[netip.Addr]bool
 	attached []netip.Prefix // so far
+	skip     bool
 }
 
 // rowCells is one row by kinds.
@@ -60,6 +61,16 @@ func Read(text []byte) layout.Reading {
 	for lo, hi := range layout.Lines(text) {
 		if layout.Blank(text[lo:hi]) {
 			r.inKey = false
+			continue
+		}
+		if r.skip { // the second line of column names that was read with the first
+			r.skip = false
+			r.Ignored++
+			continue
+		}
+		if cols, ok := stacked(string(text[lo:hi]), nextLine(text, hi)); ok {
+			r.cols, r.lower, r.half, r.last, r.pending, r.inKey, r.skip = cols, nil, nil, nil, nil, false, true
+			r.Ignored++
 			continue
 		}
 		if err := r.line(string(text[lo:hi]), lo, hi); err != nil {
@@ -156,7 +167,7 @@ func (r *reader) aside(s string) bool {
 }
 
 // remark matches what some devices print around a table: abbreviations, the sign for equal cost, counts by length.
-var remark = regexp.MustCompile(`^Proto: Protocol|^[+*>!] = [A-Z]|(?i)^mask distribution|^\d+ (?:default routes|routes at length \d+)\b|^-+ \(?end\b`)
+var remark = regexp.MustCompile(`^Proto: Protocol|^Displaying |^[+*>!] = [A-Z]|(?i)^mask distribution|^\d+ (?:default routes|routes at length \d+)\b|^-+ \(?end\b`)
 
 // instanceTitle reads a title that names the table of what follows.
 func instanceTitle(t string) (string, bool) {
@@ -179,6 +190,11 @@ func instanceTitle(t string) (string, bool) {
 func (r *reader) key(t string) bool {
 	first, rest, ok := strings.Cut(t, ":")
 	f := strings.ToLower(first)
+	if i := strings.Index(t, " - "); i > 0 && strings.HasSuffix(strings.ToLower(t[:i]), "codes") {
+		r.inKey = true
+		r.colonEntries(t[i+3:])
+		return true
+	}
 	starts := ok && (strings.HasSuffix(f, "flags") || strings.HasSuffix(f, "codes") || strings.HasPrefix(f, "origin") || strings.HasSuffix(f, "legend"))
 	if starts {
 		r.inKey, t = true, rest
@@ -226,12 +242,28 @@ func (r *reader) learn(text []byte) {
 // entry matches one of a key whose letters stand in parentheses.
 var entry = regexp.MustCompile(`\(([^() ]{1,4})\) *([^(),]+)`)
 
+// colonEntries reads "B:BGP D:Connected 1:External Type 1; …": entries parted by blanks, with words of several.
+func (r *reader) colonEntries(t string) {
+	last := ""
+	for w := range strings.FieldsSeq(strings.ReplaceAll(t, ";", " ;:")) {
+		if k, text, ok := strings.Cut(w, ":"); ok && len(k) <= 3 {
+			last = k
+			r.legend[k] = strings.ToLower(text)
+		} else if last != "" {
+			r.legend[last] += " " + strings.ToLower(w)
+		}
+	}
+}
+
 // row reads a row, or what goes on from the row before.
 func (r *reader) row(s string, lo, hi int) error {
 	w := words(s)
 	// "Default Route" and "Default" stand for the prefix of length 0.
 	w = joinPair(w, "default", "route")
-	w = joinPair(w, "black", "hole")
+	w = joinInterface(joinPair(w, "black", "hole"))
+	if len(w) > 1 && isNumber(w[0].text) && w[0].hi <= r.cols[0].lo { // a number of the row that has no column
+		w = w[1:]
+	}
 	if len(w) > 40 {
 		return errRow
 	}
@@ -307,6 +339,20 @@ func joinPair(w []word, first, second string) []word {
 
 // Brackets around an address say nothing; around a name behind an address they part the two.
 var withoutBrackets, apartBrackets = strings.NewReplacer("[", "", "]", ""), strings.NewReplacer("[", " ", "]", " ")
+
+// joinInterface makes one word of an interface whose kind and number stand apart, as "ve 10".
+func joinInterface(w []word) []word {
+	for i := 0; i+1 < len(w); i++ {
+		switch strings.ToLower(w[i].text) {
+		case "ve", "vlan", "lag", "eth", "ethernet", "loopback", "tunnel", "tn", "lb", "management", "mgmt", "irb", "trunk", "port", "gigabitethernet":
+			if w[i+1].text[0] >= '0' && w[i+1].text[0] <= '9' && w[i+1].lo == w[i].hi+1 && strings.Count(w[i+1].text, ".") < 3 {
+				w[i] = word{w[i].text + " " + w[i+1].text, w[i].lo, w[i+1].hi}
+				w = slices.Delete(w, i+1, i+2)
+			}
+		}
+	}
+	return w
+}
 
 // fill takes the cells of one line.
 func (row *rowCells) fill(cols []column, cells []string) {
@@ -413,7 +459,7 @@ func (r *reader) add(row *rowCells) error {
 		return err
 	}
 	a := route.Attributes{}
-	if pref, met, both := strings.Cut(row.cell[metric], "/"); both {
+	if pref, met, both := strings.Cut(strings.Trim(row.cell[metric], "[]"), "/"); both {
 		row.cell[preference], row.cell[metric] = pref, met
 	}
 	if a.Preference, err = numberCell(row.cell[preference]); err != nil {

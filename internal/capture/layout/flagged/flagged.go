@@ -6,6 +6,7 @@ import (
 	"bytes"
 	"fmt"
 	"net/netip"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -23,7 +24,7 @@ func recognise(text []byte) int {
 	n := 0
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
 		line := text[lo:hi]
-		if isHeading(line) || isDetail(line) {
+		if isHeading(line) || isDetail(line) || isAddresses(line) {
 			n += 6
 		}
 	}
@@ -32,6 +33,11 @@ func recognise(text []byte) int {
 
 func isHeading(line []byte) bool {
 	return bytes.Contains(line, []byte("DST-ADDRESS")) && bytes.Contains(line, []byte("GATEWAY"))
+}
+
+// isAddresses tells the heading of the device's own addresses, which are printed in the same manner.
+func isAddresses(line []byte) bool {
+	return bytes.Contains(line, []byte(" ADDRESS ")) && bytes.Contains(line, []byte("NETWORK")) && bytes.Contains(line, []byte("INTERFACE"))
 }
 
 func isDetail(line []byte) bool { return bytes.Contains(line, []byte("dst-address=")) }
@@ -43,6 +49,7 @@ type reader struct {
 	prefAt int // where columns begin in the heading, -1 for none
 	gwAt   int
 	dist   bool
+	addrs  bool // the rows are addresses
 
 	// A route written as pairs goes on over several lines.
 	flags  string
@@ -92,7 +99,13 @@ func (r *reader) line(line []byte, lo, hi int) error {
 	case isHeading(line) && strings.HasPrefix(t, "#"), isHeading(line) && strings.HasPrefix(t, "DST-ADDRESS"):
 		r.flush()
 		r.inKey = false
+		r.addrs = false
 		r.prefAt, r.gwAt, r.dist = strings.Index(s, "PREF-SRC"), strings.Index(s, "GATEWAY"), strings.Contains(s, "DISTANCE")
+		r.Ignored++
+		return nil
+	case isAddresses(line) && !strings.HasPrefix(t, "Columns:"):
+		r.flush()
+		r.inKey, r.addrs, r.gwAt = false, true, -1
 		r.Ignored++
 		return nil
 	case r.inKey && strings.Contains(t, " - ") && !isDetail(line):
@@ -111,6 +124,9 @@ func (r *reader) line(line []byte, lo, hi int) error {
 		r.Ignored++
 		return nil
 	}
+	if r.addrs {
+		return r.address(t, lo, hi)
+	}
 	if isDetail(line) {
 		return r.detail(t, lo, hi)
 	}
@@ -124,6 +140,26 @@ func (r *reader) line(line []byte, lo, hi int) error {
 		return layout.ErrNotARoute
 	}
 	return r.row(s, lo, hi)
+}
+
+// address reads a row of the device's own addresses.
+func (r *reader) address(t string, lo, hi int) error {
+	flags, w := r.split(strings.Fields(t))
+	if len(w) < 3 {
+		return layout.ErrNotARoute
+	}
+	p, err := layout.Prefix([]byte(w[0]), false)
+	if err != nil {
+		return err
+	}
+	r.Collector.Read++
+	for _, f := range flags {
+		if text := r.legend[string(f)]; strings.Contains(text, "disabled") || strings.Contains(text, "invalid") {
+			return nil // it is none of the device's now
+		}
+	}
+	r.Facts.Addresses = append(r.Facts.Addresses, network.Address{Prefix: p, Interface: w[2], Mark: layout.Mark(lo, hi)})
+	return nil
 }
 
 // key reads "X - disabled, A - active; c - connect".
@@ -219,6 +255,9 @@ func (r *reader) detail(t string, lo, hi int) error {
 	return nil
 }
 
+// reachable matches what stands behind a gateway's status.
+var reachable = regexp.MustCompile(`^ reachable via +([^ =]+)(?: |$)`)
+
 // addPairs reads key=value words; a value may be quoted.
 func addPairs(m map[string]string, s string) {
 	for s != "" {
@@ -238,6 +277,11 @@ func addPairs(m map[string]string, s string) {
 		}
 		if m[k] == "" {
 			m[k] = v
+		}
+		if k == "gateway-status" { // "ADDRESS reachable via  INTERFACE": words, of which only the first belongs to the pair
+			if at := reachable.FindStringSubmatch(s); at != nil && m["immediate-gw"] == "" {
+				m["immediate-gw"] = v + "%" + at[1]
+			}
 		}
 	}
 }

@@ -46,6 +46,7 @@ func looseLegend() *legend {
 // add reads one line of a legend: CODE - DESCRIPTION, separated by commas. It reports whether any entry was found.
 func (l *legend) add(line string) bool {
 	found := false
+	line = strings.NewReplacer(" (", ",", ")", ",").Replace(unwrapMarks(line)) // "O - OSPF IntraArea (IA - InterArea, …)" has entries within
 	for entry := range strings.SplitSeq(line, ",") {
 		key, text, ok := strings.Cut(entry, " - ")
 		if !ok {
@@ -71,6 +72,12 @@ func (l *legend) add(line string) bool {
 	return found
 }
 
+// unwrapMarks takes signs out of the parentheses that some legends put them in, "(!) - kept for fast reroute": rows have
+// them as they are.
+func unwrapMarks(line string) string {
+	return strings.NewReplacer("(!)", "\x01", "(>)", "\x02").Replace(line)
+}
+
 // isSelected and isInstalled tell what a mark means from the legend's words for it.
 func isSelected(text string) bool {
 	return strings.Contains(text, "selected") || strings.HasPrefix(text, "best") || strings.HasPrefix(text, "active")
@@ -91,23 +98,27 @@ func (l *legend) read(column string) code {
 }
 
 // marks are the meanings of letters that are no protocol's.
-var marks = map[string]bool{"rejected": true, "queued": true, "trapped": true, "offload failure": true, "backup": true}
+var marks = map[string]bool{"inactive": true, "hidden": true, "suppressed": true, "non-active route": true, "rejected": true, "queued": true, "trapped": true, "offload failure": true, "backup": true}
 
 func (l *legend) interpret(column string) code {
 	var c code
 	selected, fib, refused := false, false, false
-	for rest, first := column, true; rest != ""; first = false {
+	unusable := false
+	for rest, first := column, true; rest != ""; {
 		if rest[0] == ' ' || rest[0] == '\t' {
 			rest = rest[1:]
 			continue
 		}
 		text, n := l.longest(rest)
-		mark := !isLetter(rest[0]) || marks[text]
+		letter := isLetter(rest[0])
+		mark := !letter || marks[text]
 		rest = rest[n:]
 		switch {
-		case first && (n > 0 && isLetter(column[0])):
+		case first && letter && !marks[text]:
 			c.protocol, c.subtype = protocolOf(text)
-			c.known = text != ""
+			c.known, first = text != "", false
+		case text == "inactive", text == "hidden", text == "suppressed", text == "non-active route":
+			unusable = true
 		case !mark:
 			if _, sub := protocolOf(text); sub != "" {
 				c.subtype = sub
@@ -130,6 +141,9 @@ func (l *legend) interpret(column string) code {
 	}
 	if refused && !fib {
 		c.state |= route.Rejected
+	}
+	if unusable {
+		c.state = route.Unusable
 	}
 	return c
 }

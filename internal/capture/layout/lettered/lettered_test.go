@@ -111,6 +111,30 @@ OE2 FD6B:40::/64 [110/20]
 		[]string{"7 ::/0 static 1/0 via fd6b:1::1: active installed", "9 fd6b:40::/64 ospf/external-2 110/20 via fe80::1 dev cable0/1 via fe80::2 dev cable0/2: active installed"}, nil},
 	{"a protocol that the legend calls installed is no mark", "Codes: C - connected, O - OSPF, DH - DHCP client installed default route\n\nO 10.61.32.0/24 [110/20] via 172.28.61.5, cable2\n",
 		[]string{"3 10.61.32.0/24 ospf 110/20 via 172.28.61.5 dev cable2: active installed"}, nil},
+	{"column names above the rows, preference and metric behind the interface", `Codes: C - connected, S - static, O - OSPF,
+       E2 - OSPF external type 2, * - candidate default, > - non-active route
+  Destination                 Gateway                                        Dist/Metric       Last Change
+----------------------------------------------------------------------------------------------------------
+  *S    0.0.0.0/0             via 172.28.61.1          vlan10                1/0               01:16:56
+  C     10.61.16.0/24         via 10.61.16.1           vlan16                0/0               01:16:56
+  O     10.61.32.0/24         via 172.28.61.5          vlan11                110/20            00:12:01
+                              via 172.28.61.9          vlan12
+  O  E2 10.61.33.0/24         via 172.28.61.5          vlan11                110/1             00:12:01
+  > S   10.61.34.0/24         via 172.28.61.9          vlan12                250/0             00:12:01
+`, []string{"5 0.0.0.0/0 static 1/0 via 172.28.61.1 dev vlan10: active installed", "6 10.61.16.0/24 direct 0/0 dev vlan16: active installed",
+		"7 10.61.32.0/24 ospf 110/20 via 172.28.61.5 dev vlan11 via 172.28.61.9 dev vlan12: active installed", "9 10.61.33.0/24 ospf/external-2 110/1 via 172.28.61.5 dev vlan11: active installed",
+		"10 10.61.34.0/24 static 250/0 via 172.28.61.9 dev vlan12: unusable"}, nil},
+	{"entries of the legend in parentheses, cost and age in words, inactive routes", `Codes: C - Connected, S - Static, O - OSPF IntraArea (IA - InterArea, E - External),
+       H - Hidden, i - Inactive
+
+S         0.0.0.0/0           via 172.28.61.1, eth0, cost 0, age 2514
+C         10.61.16.0/24       is directly connected, eth1
+O         10.61.32.0/24       via 172.28.61.5, eth2, cost 20, age 2512
+O E       10.61.33.0/24       via 172.28.61.5, eth2, cost 1:20, age 2512
+S i       10.61.34.0/24       via 172.28.61.77, cost 0, age 12
+`, []string{"4 0.0.0.0/0 static -/0 via 172.28.61.1 dev eth0: active installed", "5 10.61.16.0/24 direct -/- dev eth1: active installed",
+		"6 10.61.32.0/24 ospf/intra-area -/20 via 172.28.61.5 dev eth2: active installed", "7 10.61.33.0/24 ospf/external -/20 via 172.28.61.5 dev eth2: active installed",
+		"8 10.61.34.0/24 static -/0 via 172.28.61.77: unusable"}, nil},
 }
 
 func TestRead(t *testing.T) {

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net/netip"
 	"strings"
+	"unicode"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
@@ -117,6 +118,11 @@ func (r *reader) line(line []byte, lo, hi int) error {
 		return r.err
 	}
 	if line[0] != ' ' && line[0] != '\t' {
+		if len(bytes.Trim(line, "-= ")) == 0 || isNames(line) { // a ruler, or column names
+			r.flush()
+			r.Ignored++
+			return nil
+		}
 		if isGateway(line) {
 			r.Ignored++
 			return nil
@@ -139,11 +145,20 @@ func (r *reader) line(line []byte, lo, hi int) error {
 			return err
 		}
 		// Some devices indent every row: letters stand before the prefix.
-		if first, _ := layout.Field(line, 0); first < p && isLetter(line[first]) {
+		if first, _ := layout.Field(line, 0); first < p && (isLetter(line[first]) || (line[first] == '*' || line[first] == '>') && bytes.ContainsFunc(line[first:p], unicode.IsLetter)) {
 			return r.row(line, p, end, lo, hi)
 		}
 	}
+	if isNames(line) {
+		r.Ignored++
+		return nil
+	}
 	return r.subRow(line, lo, hi)
+}
+
+// isNames tells the column names that some devices print above lettered rows.
+func isNames(line []byte) bool {
+	return bytes.Contains(line, []byte("Destination")) && (bytes.Contains(line, []byte("Gateway")) || bytes.Contains(line, []byte("Next")))
 }
 
 // looksMarked reports whether rows carry marks of selection, for a text without a legend.

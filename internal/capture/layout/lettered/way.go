@@ -53,6 +53,9 @@ func (r *reader) way(s []byte, installed, backup, resolves bool) error {
 	if err := r.details(s, &h); err != nil {
 		return err
 	}
+	if r.attr.Protocol == route.Direct && h.Interface != "" && len(r.attr.NextHops) == 0 {
+		h.Address = netip.Addr{} // of an attached network it is the device's own
+	}
 	if isDiscard(h.Interface) && r.attr.Protocol != route.Local {
 		r.attr.Special = route.Blackhole
 		return nil
@@ -139,6 +142,14 @@ func (r *reader) details(s []byte, h *route.NextHop) error {
 			}
 			h.Weight = uint32(n)
 			continue
+		case "cost", "metric":
+			// "cost 20", or "cost 1:20" with the type of an external route in front
+			if n, ok := layout.Uint(part[hi:][bytes.LastIndexAny(part[hi:], " :")+1:]); ok && !r.attr.Metric.Known {
+				r.attr.Metric = route.N(n)
+			}
+			continue
+		case "age":
+			continue
 		case "label", "src", "tag", "from", "seg6", "seg6local", "encap", "rmapsrc", "backup", "directly", "VNI", "srte-color":
 			continue
 		}
@@ -179,11 +190,27 @@ func (r *reader) words(part []byte, lo, hi int, h *route.NextHop) error {
 					h.Table = string(bytes.TrimRight(part[lo:hi], ")"))
 				}
 			}
+		case r.pair(word):
 		case h.Interface == "":
 			h.Interface = r.name(bytes.TrimRight(word, ")"))
 		}
 	}
 	return nil
+}
+
+// pair reads preference and metric where they stand behind the interface, as 110/20.
+func (r *reader) pair(word []byte) bool {
+	a, b, ok := bytes.Cut(word, []byte{'/'})
+	if !ok || r.attr.Preference.Known {
+		return false
+	}
+	p, okP := layout.Uint(a)
+	m, okM := layout.Uint(b)
+	if okP && okM {
+		r.attr.Preference, r.attr.Metric = route.N(p), route.N(m)
+		return true
+	}
+	return false
 }
 
 // flag reads a word that says how the next hop is used.
