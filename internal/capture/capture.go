@@ -16,6 +16,7 @@ import (
 	"zarvek/internal/capture/layout/frr"
 	"zarvek/internal/capture/layout/iproute"
 	"zarvek/internal/capture/layout/lettered"
+	"zarvek/internal/capture/layout/lists"
 	"zarvek/internal/capture/layout/mrt"
 	"zarvek/internal/capture/layout/nftables"
 	"zarvek/internal/capture/layout/plain"
@@ -47,6 +48,7 @@ var readers = []layout.Reader{
 	bfd.Reader,
 	database.Reader,
 	nftables.Reader,
+	lists.Reader,
 }
 
 // A Part is one stretch of a capture and what was read in it.

@@ -44,5 +44,7 @@ var Families = []Family{
 		"    Network          Next Hop            Metric LocPrf Weight Path\n *> 10.61.32.0/24    172.28.61.6             20             0 64998 i\n *                   172.28.61.10            30             0 64997 64998 i\n"},
 	{"nftables JSON", "the kernel's packet filter (nft -j list ruleset): what it lets through, which addresses it translates",
 		"{\"nftables\":[{\"chain\":{\"family\":\"ip\",\"table\":\"f\",\"name\":\"c\",\"type\":\"filter\",\n  \"hook\":\"forward\",\"prio\":0,\"policy\":\"drop\"}},\n {\"rule\":{\"family\":\"ip\",\"table\":\"f\",\"chain\":\"c\",\"expr\":[{\"accept\":null}]}}]}\n"},
+	{"lists", "interfaces with addresses and state, and neighbours, under column names",
+		"Interface        IP-Address      OK? Method Status   Protocol\nhall16           10.61.16.1      YES manual up       up\ncable0           172.28.61.5     YES manual down     down\n"},
 	{"MRT table dump", "RFC 6396 TABLE_DUMP_V2, also compressed; candidates only", "(binary)\n\n\n"},
 }

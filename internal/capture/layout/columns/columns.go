@@ -134,7 +134,7 @@ const (
 // heading reads a line as column names.
 func heading(line string) ([]column, headingKind) {
 	cols, has := names(line)
-	way := has[gateway]+has[ifname] > 0
+	way := has[gateway] > 0 // an interface alone would make a list of addresses a table of routes
 	switch {
 	case has[destination] == 1 && way && len(cols) >= 3:
 		return cols, whole
