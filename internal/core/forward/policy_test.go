@@ -105,6 +105,9 @@ func TestNobodyOnALinkOfTwoEnds(t *testing.T) {
 	rt := trace(in+"a: direct fd00:1::/64 dev lan\na: direct fd00::/64 dev e0\na: addr fd00::1/64 e0\nb: direct fd00::/64 dev f0\nb: addr fd00::2/64 f0\na: static fd00:9::/64 via fd00::3 dev e0", "fd00:1::9", "fd00:9::1")
 	require.Equal(t, forward.NextHopLost, rt.Forward.Verdict)
 	require.Equal(t, forward.NobodyHasIt, rt.Forward.Branches[0].Reason.Code)
+	// A dead interface of a third device shares the link-local network, as all do, and is not on that link.
+	rt = trace(in+"a: direct fd00:1::/64 dev lan\na: direct fd00::/64 dev e0\na: addr fd00::1/64 e0\na: addr fe80::1/64 e0\nb: direct fd00::/64 dev f0\nb: addr fd00::2/64 f0\na: static fd00:9::/64 via fd00::3 dev e0\nc: link x0 down\nc: addr fe80::7/64 x0", "fd00:1::9", "fd00:9::1")
+	require.Equal(t, forward.NobodyHasIt, rt.Forward.Branches[0].Reason.Code)
 }
 
 func TestAnAddressThatVanishedWithItsInterface(t *testing.T) {

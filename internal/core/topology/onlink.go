@@ -148,6 +148,9 @@ func (t *Topology) candidates(here port, a netip.Addr) (on, off []Attachment) {
 
 // shares reports whether an address that stands on a dead interface belongs to a network of the link.
 func (t *Topology) shares(here port, o Attachment) bool {
+	if private(o.Prefix.Addr()) {
+		return false // every link has that network
+	}
 	for _, i := range t.byInterface[here] {
 		if t.attachments[i].Prefix == o.Prefix {
 			return true
