@@ -49,6 +49,7 @@ var readers = []layout.Reader{
 	database.Reader,
 	nftables.Reader,
 	lists.Reader,
+	lists.Detail,
 }
 
 // A Part is one stretch of a capture and what was read in it.

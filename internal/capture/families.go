@@ -46,5 +46,7 @@ var Families = []Family{
 		"{\"nftables\":[{\"chain\":{\"family\":\"ip\",\"table\":\"f\",\"name\":\"c\",\"type\":\"filter\",\n  \"hook\":\"forward\",\"prio\":0,\"policy\":\"drop\"}},\n {\"rule\":{\"family\":\"ip\",\"table\":\"f\",\"chain\":\"c\",\"expr\":[{\"accept\":null}]}}]}\n"},
 	{"lists", "interfaces with addresses and state, and neighbours, under column names",
 		"Interface        IP-Address      OK? Method Status   Protocol\nhall16           10.61.16.1      YES manual up       up\ncable0           172.28.61.5     YES manual down     down\n"},
+	{"interface details", "a paragraph for each interface: state, addresses, link-layer address",
+		"hall16 is up, line protocol is up\n  Hardware is Cable, address is 0200.6b6a.0016\n  Internet address is 10.61.16.1/24\n"},
 	{"MRT table dump", "RFC 6396 TABLE_DUMP_V2, also compressed; candidates only", "(binary)\n\n\n"},
 }

@@ -209,7 +209,7 @@ next:
 			apart := false
 			for j := range name {
 				name[j] = w[i+j].text
-				apart = apart || j > 0 && name[j][0] == '['
+				apart = apart || j > 0 && (name[j][0] == '[' || w[i+j].lo > w[i+j-1].hi+1)
 			}
 			if apart {
 				continue

@@ -37,9 +37,11 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 	h := route.NextHop{Interface: dev}
 	onLink := false
 	switch low := strings.ToLower(gw); {
-	case gw == "" || gw == "*" || gw == "-" || gw == "0.0.0.0" || gw == "::" || low == "on-link" || low == "direct" || low == "connected",
+	case gw == "" || gw == "*" || gw == "-" || gw == "0.0.0.0" || gw == "::" || low == "on-link" || low == "direct" || low == "connected" || low == "attached",
 		strings.HasPrefix(low, "link#"), low == "directly":
 		onLink = true
+	case low == "receive":
+		a.Special = route.Receive
 	case discardWords[fold(gw)] != 0:
 		a.Special = discardWords[fold(gw)]
 	default:
@@ -115,6 +117,9 @@ func (r *reader) protocol(row *rowCells, a *route.Attributes, onLink bool, p net
 	}
 	if s == "" && onLink && a.Special == route.None && r.section == device && len(r.legend) == 0 {
 		a.Protocol = route.Direct
+	}
+	if a.Special == route.Receive {
+		a.Protocol = route.Local
 	}
 	if a.Protocol == route.RIP && p.Addr().Is6() {
 		a.Protocol = route.RIPng

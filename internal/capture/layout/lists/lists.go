@@ -43,7 +43,7 @@ var names = map[string]kind{
 	"ok?": ignored, "method": ignored, "age": ignored, "age (min)": ignored, "age(min)": ignored, "type": ignored, "flags": ignored, "hwtype": ignored, "vpn": ignored, "vlan": ignored,
 	"description": ignored, "mtu": ignored, "vrf": ignored, "ttl": ignored, "expire": ignored, "expires": ignored, "expires in": ignored, "vlan/vsi name": ignored, "aging": ignored,
 	"no": ignored, "num": ignored, "#": ignored, "vrf name": ignored, "vpn instance": ignored, "linklayer": ignored, "speed": ignored, "duplex": ignored, "host name": ignored,
-	"interval": ignored, "netif": ifname, "neighbour": address, "s": ignored,
+	"local": address, "remote": ignored, "proto": ignored, "interval": ignored, "netif": ifname, "neighbour": address, "s": ignored,
 }
 
 type column struct {
@@ -115,6 +115,10 @@ func Read(text []byte) layout.Reading {
 			}
 			continue
 		}
+		if strings.HasPrefix(strings.ToLower(line), "total") {
+			c.Ignored++
+			continue
+		}
 		if err := row(&c, cols, line, lo, hi); err != nil {
 			c.LeaveUnread(lo, hi, err)
 			continue
@@ -160,6 +164,9 @@ func row(c *layout.Collector, cols []column, line string, lo, hi int) error {
 		c.Facts.Neighbours = append(c.Facts.Neighbours, n)
 		return nil
 	}
+	if n := len(c.Facts.Interfaces); dev == "" && text != "" && n > 0 { // a further address of the interface above
+		dev = c.Facts.Interfaces[n-1].Name
+	}
 	if dev == "" {
 		return layout.ErrNotARoute
 	}
@@ -176,7 +183,9 @@ func row(c *layout.Collector, cols []column, line string, lo, hi int) error {
 	if err != nil {
 		return err
 	}
-	c.Facts.Interfaces = append(c.Facts.Interfaces, i)
+	if len(cell[ifname]) > 0 {
+		c.Facts.Interfaces = append(c.Facts.Interfaces, i)
+	}
 	c.Facts.Addresses = append(c.Facts.Addresses, network.Address{Prefix: p, Interface: dev, Mark: m})
 	return nil
 }

@@ -30,6 +30,12 @@ Internet  10.61.16.9              5   0200.6b6a.0009  ARPA   hall16
 Internet  10.61.16.10             0   Incomplete      ARPA
 Internet  172.28.61.2             -   0200.6b6a.0002  ARPA   cable0/1
 `, []string{"neigh 10.61.16.9 hall16 02:00:6b:6a:00:09 1", "neigh 10.61.16.10   0", "neigh 172.28.61.2 cable0/1 02:00:6b:6a:00:02 1"}, nil},
+	{"an interface with further addresses below", `Interface               Admin Link Proto    Local                 Remote
+hall-0/0/1              up    up
+hall-0/0/1.0            up    up   inet     10.61.16.1/24
+                                   inet6    fd6b:16::1/64
+cable-0/0/2.0           up    down inet     172.28.61.6/30
+`, []string{"if hall-0/0/1 1", "if hall-0/0/1.0 1", "if cable-0/0/2.0 2", "addr 10.61.16.1/24 hall-0/0/1.0", "addr fd6b:16::1/64 hall-0/0/1.0", "addr 172.28.61.6/30 cable-0/0/2.0"}, nil},
 	{"neighbours by net-tools", `Address                  HWtype  HWaddress           Flags Mask            Iface
 10.61.0.31               ether   02:6b:6a:00:00:31   C                     desk0
 10.61.0.254                      (incomplete)                              desk0

@@ -1,0 +1,76 @@
+package lists
+
+import (
+	"net/netip"
+	"regexp"
+	"strings"
+
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/network"
+)
+
+const detailName = "interface details"
+
+// Detail is the registration of the form with a paragraph for each interface.
+var Detail = layout.Reader{Name: detailName, Recognise: recogniseDetail, Read: ReadDetail}
+
+var (
+	// Interface hall16 is up, line protocol is up
+	stateLine = regexp.MustCompile(`^(?:Interface )?(\S+)(?: current state :| is) ((?:administratively )?(?:up|down)|UP|DOWN|Administratively DOWN)(?:, line protocol is (up|down))?`)
+	// Internet address is 172.28.61.2/30; inet 10.61.16.1/24; Internet Address is 10.61.16.1/24 Primary
+	addressLine = regexp.MustCompile(`^\s+(?:[Ii]nternet [Aa]ddress is|IP address is|inet6?|IPv6 address is|[Ss]econdary address) ([0-9A-Fa-f:.]+(?:/\d+)?)(?:[ ,]|$)`)
+	hardwareOf  = regexp.MustCompile(`(?i)(?:address is|HWaddr:?|hardware address is|ether) ((?:[0-9a-f]{4}[.-]){2}[0-9a-f]{4}|(?:[0-9a-f]{2}[:-]){5}[0-9a-f]{2})`)
+)
+
+func recogniseDetail(text []byte) int {
+	n := 0
+	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
+		if line := text[lo:min(hi, lo+300)]; len(line) > 0 && line[0] != ' ' && stateLine.Match(line) {
+			n += 4
+		}
+	}
+	return n
+}
+
+// ReadDetail reads a text of this form. The other lines of a paragraph say nothing about where packets go.
+func ReadDetail(text []byte) layout.Reading {
+	var c layout.Collector
+	c.Layout = detailName
+	for lo, hi := range layout.Lines(text) {
+		line := string(text[lo:hi])
+		if strings.TrimSpace(line) == "" {
+			continue
+		}
+		m := layout.Mark(lo, hi)
+		n := len(c.Facts.Interfaces)
+		switch {
+		case line[0] != ' ' && line[0] != '\t':
+			found := stateLine.FindStringSubmatch(line[:min(len(line), 300)])
+			if found == nil {
+				c.LeaveUnread(lo, hi, layout.ErrNotARoute)
+				continue
+			}
+			c.Facts.Interfaces = append(c.Facts.Interfaces, network.Interface{Name: found[1], State: linkState([]string{found[2], found[3]}), Mark: m})
+			c.Read++
+		case n == 0:
+			c.LeaveUnread(lo, hi, layout.ErrNoRoute)
+		default:
+			dev := c.Facts.Interfaces[n-1].Name
+			if found := addressLine.FindStringSubmatch(line[:min(len(line), 300)]); found != nil {
+				p, err := layout.Prefix([]byte(found[1]), true)
+				if err != nil {
+					c.LeaveUnread(lo, hi, err)
+					continue
+				}
+				c.Facts.Addresses = append(c.Facts.Addresses, network.Address{Prefix: netip.PrefixFrom(p.Addr(), p.Bits()), Interface: dev, Mark: m})
+				c.Read++
+				continue
+			}
+			if found := hardwareOf.FindStringSubmatch(line[:min(len(line), 300)]); found != nil && c.Facts.Interfaces[n-1].MAC == "" {
+				c.Facts.Interfaces[n-1].MAC, _ = hardware(found[1])
+			}
+			c.Ignored++
+		}
+	}
+	return c.Reading
+}
