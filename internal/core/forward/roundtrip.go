@@ -88,9 +88,11 @@ func (w *Walker) TraceFlow(src, dst netip.Addr, flow network.Flow) RoundTrip {
 // answers returns the packets that answer what arrived: one, unless branches were translated each in its own way. Where
 // nothing arrived it is the one that would answer an untouched packet.
 func answers(forward *Direction, plain packet) []*packet {
-	plain.state = map[*network.Device]bool{}
 	for _, b := range forward.Branches {
 		for _, d := range b.stateful {
+			if plain.state == nil {
+				plain.state = map[*network.Device]bool{}
+			}
 			plain.state[d] = true
 		}
 	}

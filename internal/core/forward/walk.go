@@ -3,6 +3,7 @@ package forward
 import (
 	"net/netip"
 	"slices"
+	"sync"
 
 	"zarvek/internal/core/network"
 )
@@ -33,18 +34,25 @@ type walk struct {
 	visited []spot // asked only where there are very many branches
 }
 
+// walks keeps the room that walks have grown, since most cases are walked through many times.
+var walks = sync.Pool{New: func() any { return new(walk) }}
+
 // walk follows the packet from a place over every equal-cost branch.
 func (w *Walker) walk(pkt *packet, from place, assumed bool) Direction {
 	pkt = w.withEnd(pkt)
 	if from.origin {
 		pkt.sender = from.device
 	}
-	k := walk{w: w}
+	k := walks.Get().(*walk)
+	k.w = w
 	k.visit(from, pkt, 1)
-	for i := range k.out.Branches {
-		k.out.Branches[i].Assumed = assumed
+	out := k.out
+	*k = walk{path: k.path, onPath: k.onPath, visited: k.visited[:0]}
+	walks.Put(k)
+	for i := range out.Branches {
+		out.Branches[i].Assumed = assumed
 	}
-	return k.out
+	return out
 }
 
 func (k *walk) visit(at place, pkt *packet, share float64) {

@@ -241,13 +241,20 @@ func (t *Topology) DeducedOwner(a netip.Addr) (Attachment, bool) {
 	if len(t.owners[a]) > 0 {
 		return Attachment{}, false
 	}
+	here, ok := t.byPrefix.Lookup(a)
+	if !ok {
+		return Attachment{}, false
+	}
+	if first := t.attachments[here[0]]; !pointToPoint(t.room(port{first.Device, first.Interface}, a)) {
+		return Attachment{}, false
+	}
 	var ends []Attachment // one for each interface
 	for _, at := range t.Attached(a) {
 		if !slices.ContainsFunc(ends, func(e Attachment) bool { return e.Device == at.Device && e.Interface == at.Interface }) {
 			ends = append(ends, at)
 		}
 	}
-	if len(ends) == 0 || len(ends) > 2 || !pointToPoint(t.room(port{ends[0].Device, ends[0].Interface}, a)) {
+	if len(ends) > 2 {
 		return Attachment{}, false
 	}
 	var able []Attachment
