@@ -5,8 +5,6 @@
 package capture
 
 import (
-	"slices"
-
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/capture/layout/bfd"
 	"zarvek/internal/capture/layout/bird"
@@ -67,9 +65,6 @@ type Capture struct {
 	Parts   []Part
 	Prompts int // lines
 }
-
-// Readers returns all built-in layout families.
-func Readers() []layout.Reader { return slices.Clone(readers) }
 
 // Read reads one file. File is its number in the case, counted from 1: every mark will carry it. Described are readers
 // of the user's own layouts, which are asked as well.

@@ -50,6 +50,9 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string) string {
 		}
 		return fmt.Sprintf("%s hands it to %s, which is no captured device", at, to(r.Address, r.Interface))
 	case forward.NoCoveringRoute:
+		if r.NotTaken.IsValid() {
+			return fmt.Sprintf("%s has no route to %s where it forwards, though its routing table chose %s", at, dst, r.NotTaken)
+		}
 		if r.Behind != "" {
 			return fmt.Sprintf("%s has no route to %s, which is at %s", at, dst, Clean(r.Behind))
 		}
@@ -228,6 +231,9 @@ func advice(b forward.Branch, dst netip.Addr) string {
 	at := Clean(b.Where)
 	switch b.Reason.Code {
 	case forward.NoCoveringRoute:
+		if b.Reason.NotTaken.IsValid() {
+			return fmt.Sprintf("find out why what forwards on %s lacks %s; if the two captures are not of one moment, take both anew", at, b.Reason.NotTaken)
+		}
 		return fmt.Sprintf("give %s a route to %s", at, dst)
 	case forward.TableMissing:
 		if b.Reason.Table != "" {

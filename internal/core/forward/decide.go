@@ -117,6 +117,8 @@ func (w *Walker) decide(pkt *packet, at place) []step {
 		if m.Found() {
 			hop.Prefix, hop.Route = m.Prefix, m.Routes[0]
 			hop.Evidence = m.Evidence(0)
+		} else {
+			hop.Evidence = why.Marks
 		}
 		if why.Code == NoCoveringRoute {
 			why.Behind = w.behind(d, pkt.dst)

@@ -165,3 +165,22 @@ func TestLivenessOfBothEnds(t *testing.T) {
 		require.Equal(t, want, l, more)
 	}
 }
+
+func TestAWalkMixesTheTablesThatRulesChooseFrom(t *testing.T) {
+	in := "a: walk: direct 10.1.0.0/24 dev lan\na: walk: direct 10.9.0.0/24 dev z0\na: rule 100 table default\n"
+	rt := trace(in, "10.1.0.9", "10.9.0.9")
+	require.Equal(t, forward.Arrives, rt.Forward.Verdict)
+	rt = trace(in+"a: rule 200 table 7\n", "10.1.0.9", "10.9.0.9")
+	require.Equal(t, forward.Unknown, rt.Forward.Verdict)
+	require.Equal(t, "7", rt.Forward.Branches[0].Reason.Table)
+}
+
+func TestARouteThatWasChosenAndDoesNotForward(t *testing.T) {
+	in := "a: direct 10.1.0.0/24 dev lan\na: kernel: direct 10.1.0.0/24 dev lan\na: static 10.9.0.0/24 via 10.1.0.2\na: static 10.9.0.0/16 via 10.1.0.2\n"
+	rt := trace(in, "10.1.0.9", "10.9.0.9")
+	require.Equal(t, forward.NoRoute, rt.Forward.Verdict)
+	require.Equal(t, netip.MustParsePrefix("10.9.0.0/24"), rt.Forward.Branches[0].Reason.NotTaken)
+	require.Equal(t, rt.Forward.Branches[0].Reason.Marks, rt.Forward.Branches[0].Hops[0].Evidence)
+	rt = trace(in+"a: kernel: static 10.9.0.0/16 blackhole", "10.1.0.9", "10.9.0.9")
+	require.Equal(t, forward.Discarded, rt.Forward.Verdict, "what forwards counts")
+}

@@ -67,7 +67,13 @@ func (w *Walker) lookup(pkt *packet, at place) (selection.Match, Reason) {
 	if t == nil && !(asked && len(d.Rules) > 0) || t != nil && t.Routes.Len() == 0 {
 		return selection.Match{Table: t}, Reason{Code: TableMissing}
 	}
-	return selection.Match{Table: t}, Reason{Code: NoCoveringRoute}
+	why := Reason{Code: NoCoveringRoute}
+	if t != nil {
+		if c, ok := t.NotTaken(pkt.dst); ok {
+			why.NotTaken, why.Marks = c.Prefix, []route.Mark{c.Chosen}
+		}
+	}
+	return selection.Match{Table: t}, why
 }
 
 // onward goes on in another table where the match says no more than that; missing tells that it was not captured.

@@ -136,9 +136,10 @@ type Reason struct {
 	Check     network.CheckMode
 	Host      HostFault
 	Liveness  Liveness
-	Table     string  // TableMissing: which, "" for the main one
-	Behind    string  // LeftCase, NoCoveringRoute: a captured device that has the destination or is attached to its network
-	Inner     Verdict // of a tunnel's outer packet
+	Table     string       // TableMissing: which, "" for the main one
+	Behind    string       // LeftCase, NoCoveringRoute: a captured device that has the destination or is attached to its network
+	NotTaken  netip.Prefix // NoCoveringRoute: what the routing table chose and what forwards does not have
+	Inner     Verdict      // of a tunnel's outer packet
 	Marks     []route.Mark
 }
 

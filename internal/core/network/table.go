@@ -150,6 +150,21 @@ func (t *Table) DifferencesAt(p netip.Prefix) []Difference {
 	return out
 }
 
+// NotTaken returns the longest prefix with a that the routing table chose and what forwards does not have.
+func (t *Table) NotTaken(a netip.Addr) (Difference, bool) {
+	if len(t.Differences) == 0 {
+		return Difference{}, false
+	}
+	for g := range t.Covering(netip.PrefixFrom(a, a.BitLen())) {
+		for _, d := range t.DifferencesAt(t.Routes.At(g.Lo).Prefix) {
+			if d.Kind == NotInstalled {
+				return d, true
+			}
+		}
+	}
+	return Difference{}, false
+}
+
 // Incomplete reports whether the capture may have ended before every route that covers a was read. Tables are
 // printed in ascending order, and a prefix that covers a starts at or before it, so a later last line is proof.
 func (t *Table) Incomplete(a netip.Addr) bool {

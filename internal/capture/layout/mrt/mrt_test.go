@@ -18,10 +18,11 @@ func record(sub uint16, body []byte) []byte {
 	return append(b, body...)
 }
 
+var peers = []byte{10, 61, 254, 1, 0, 1, 'v', 0, 2,
+	0, 10, 61, 254, 3, 172, 28, 61, 6, 0xfd, 0xe8,
+	3, 10, 61, 254, 4, 0xfd, 0x6b, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 4, 0, 0, 0xfd, 0xe9}
+
 func dump() []byte {
-	peers := []byte{10, 61, 254, 1, 0, 1, 'v', 0, 2,
-		0, 10, 61, 254, 3, 172, 28, 61, 6, 0xfd, 0xe8,
-		3, 10, 61, 254, 4, 0xfd, 0x6b, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 4, 0, 0, 0xfd, 0xe9}
 	v4 := []byte{0, 0, 0, 1, 24, 10, 61, 32, 0, 1, 0, 0, 0, 0, 0, 0, 0, 14,
 		0x40, 3, 4, 172, 28, 61, 10, 0x80, 4, 4, 0, 0, 0, 50}
 	v6 := append([]byte{0, 0, 0, 2, 32, 0xfd, 0x6b, 0, 1, 0, 1, 0, 1, 0, 0, 0, 0, 0, 20, 0x80, 14, 17, 16},
@@ -52,6 +53,41 @@ func TestRead(t *testing.T) {
 	y := r.Facts.Tables[1].Routes.At(0)
 	require.Equal(t, "fd6b:1::/32", y.Prefix.String())
 	require.Equal(t, "fe80::9", y.NextHops[0].Address.String())
+}
+
+func TestPathAttributes(t *testing.T) {
+	num := func(n uint32) []byte { return binary.BigEndian.AppendUint32(nil, n) }
+	segment := func(kind byte, as ...uint32) []byte {
+		out := []byte{kind, byte(len(as))}
+		for _, a := range as {
+			out = append(out, num(a)...)
+		}
+		return out
+	}
+	for _, tt := range []struct {
+		name string
+		path []byte
+		as   uint32
+		n    uint64
+	}{
+		{"a sequence", segment(2, 65001, 65002, 65003), 65001, 3},
+		{"a set counts as one", append(segment(2, 65001), segment(1, 65005, 65006)...), 65001, 2},
+		{"a confederation counts as none", append(segment(3, 64900, 64901), segment(2, 65001)...), 65001, 1},
+		{"our own", nil, 0, 0},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			attrs := append([]byte{0x40, 2, byte(len(tt.path))}, tt.path...)
+			attrs = append(attrs, 0x40, 1, 1, 2, 0x40, 5, 4, 0, 0, 0, 200, 0x40, 3, 4, 172, 28, 61, 10)
+			body := append([]byte{0, 0, 0, 1, 24, 10, 61, 32, 0, 1, 0, 0, 0, 0, 0, 0, 0, byte(len(attrs))}, attrs...)
+			r := Read(append(record(peerIndexTable, peers), record(ribIPv4Unicast, body)...))
+			require.Empty(t, r.Unread)
+			got := r.Facts.Tables[0].Routes.At(0).BGP
+			require.Equal(t, route.N(tt.n), got.Length)
+			require.Equal(t, tt.as, got.NeighbourAS)
+			require.Equal(t, route.N(200), got.LocalPreference)
+			require.Equal(t, route.OriginIncomplete, got.Origin)
+		})
+	}
 }
 
 func FuzzRead(f *testing.F) {

@@ -84,6 +84,9 @@ IF-MIB::ifOperStatus.2 = INTEGER: up(1)
 IP-MIB::ipAdEntIfIndex.172.28.61.1 = INTEGER: 3
 IP-MIB::ipAdEntNetMask.172.28.61.1 = IpAddress: 255.255.255.252
 .1.3.6.1.2.1.4.35.1.4.2.1.4.10.61.0.31 = Hex-STRING: 02 AA 00 00 00 01 
+.1.3.6.1.2.1.4.35.1.4.2.1.4.10.61.0.32 = Hex-STRING: 02 AA 00 00 00 02 
+.1.3.6.1.2.1.4.35.1.7.2.1.4.10.61.0.32 = INTEGER: 5
+.1.3.6.1.2.1.4.35.1.7.2.1.4.10.61.0.31 = INTEGER: 1
 .1.3.6.1.2.1.4.1.0 = INTEGER: 1
 IP-MIB::ipv6IpForwarding.0 = INTEGER: notForwarding(2)
 SNMPv2-MIB::sysName.0 = STRING: valley
@@ -107,8 +110,9 @@ junk
 		got = append(got, fmt.Sprint(s.Family, " ", s.On))
 	}
 	require.Equal(t, []string{"desk0 1 02:6b:6a:00:00:01", "wan0 2 02:6b:6a:00:00:02", "interface 2 10.61.0.1/24", "interface 3 172.28.61.1/30",
-		"interface 2 10.61.0.31 02:aa:00:00:00:01 1", "ipv4 true", "ipv6 false"}, got)
-	require.Equal(t, []string{"20 an index that does not fit its table", "21 not in the form of this layout"}, layouttest.Unread(in, r))
+		"interface 2 10.61.0.31 02:aa:00:00:00:01 1",
+		"interface 2 10.61.0.32 02:aa:00:00:00:02 0", "ipv4 true", "ipv6 false"}, got)
+	require.Equal(t, []string{"23 an index that does not fit its table", "24 not in the form of this layout"}, layouttest.Unread(in, r))
 }
 
 func FuzzRead(f *testing.F) {
