@@ -81,8 +81,8 @@ type step struct {
 	pkt      *packet // as it goes on or ends
 }
 
-// decide says what the device does with the packet. There is at least one step.
-func (w *Walker) decide(pkt *packet, at place) []step {
+// decide appends to room what the device does with the packet: at least one step.
+func (w *Walker) decide(pkt *packet, at place, room []step) []step {
 	d, fam := at.device, route.FamilyOf(pkt.dst)
 	hop := Hop{Device: d.Name, Table: at.table, InInterface: at.ingress}
 	if t := d.Table(at.table, fam); t != nil {
@@ -90,7 +90,7 @@ func (w *Walker) decide(pkt *packet, at place) []step {
 	}
 	pkt, end := w.arrive(pkt, at, &hop)
 	if end != nil {
-		return []step{*end}
+		return append(room, *end)
 	}
 	at.owned = at.owned && !hop.NewDestination.IsValid()
 	own := w.own(d, at.table, pkt.dst)
@@ -103,11 +103,11 @@ func (w *Walker) decide(pkt *packet, at place) []step {
 		if drop, ok := w.sourceCheck(pkt, at, s.hop, ""); ok {
 			s = drop
 		}
-		return []step{s}
+		return append(room, s)
 	}
 	if s, ok := d.Forwards(fam); ok && !s.On && !at.origin {
 		hop.Evidence = []route.Mark{s.Mark}
-		return []step{{hop: hop, share: 1, verdict: NotForwarding, reason: Reason{Code: SwitchOff, Marks: hop.Evidence}}}
+		return append(room, step{hop: hop, share: 1, verdict: NotForwarding, reason: Reason{Code: SwitchOff, Marks: hop.Evidence}})
 	}
 	m, why := w.lookup(pkt, at)
 	if m.Table != nil {
@@ -123,12 +123,13 @@ func (w *Walker) decide(pkt *packet, at place) []step {
 		if why.Code == NoCoveringRoute {
 			why.Behind = w.behind(d, pkt.dst)
 		}
-		return []step{{hop: hop, share: 1, verdict: verdictOf(why), reason: why}}
+		return append(room, step{hop: hop, share: 1, verdict: verdictOf(why), reason: why})
 	}
-	steps := w.follow(pkt, at, hop, m)
+	all := w.follow(pkt, at, hop, m, room)
+	steps := all[len(room):]
 	if m.Routes[0].Special == route.None || m.Routes[0].Special == route.Receive {
 		if drop, ok := w.sourceCheck(pkt, at, steps[0].hop, steps[0].hop.OutInterface); ok {
-			return []step{drop}
+			return append(room, drop)
 		}
 	}
 	for i := range steps {
@@ -144,7 +145,7 @@ func (w *Walker) decide(pkt *packet, at place) []step {
 			*s = w.leave(pkt, at, *s)
 		}
 	}
-	return steps
+	return all
 }
 
 // withEnd notes who must have the packet's destination.
@@ -204,9 +205,8 @@ func (w *Walker) deliver(hop Hop, at place, dst netip.Addr, own []network.Addres
 	return step{hop: hop, share: 1, verdict: Arrives, delivery: ToDevice, reason: Reason{Code: OwnAddress, Marks: hop.Evidence}}
 }
 
-// follow makes the steps for a match: its special action, or each resolved next hop.
-func (w *Walker) follow(pkt *packet, at place, hop Hop, m selection.Match) []step {
-	steps := make([]step, 0, len(m.Routes))
+// follow appends the steps for a match: its special action, or each resolved next hop.
+func (w *Walker) follow(pkt *packet, at place, hop Hop, m selection.Match, steps []step) []step {
 	equal := 1.0 / float64(len(m.Routes))
 	for i, r := range m.Routes {
 		h := hop

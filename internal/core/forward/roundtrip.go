@@ -235,7 +235,7 @@ func (w *Walker) sameNetwork(pkt *packet) (Branch, bool) {
 		}
 		at := w.enter(o.Device, o.Interface)
 		at.owned = true
-		s := w.decide(w.withEnd(pkt), at)[0]
+		s := w.decide(w.withEnd(pkt), at, nil)[0]
 		b.Delivery, b.Reason, b.Hops = ToDevice, s.reason, []Hop{s.hop}
 		return b, true
 	}

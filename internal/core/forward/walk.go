@@ -30,6 +30,7 @@ type walk struct {
 	w       *Walker
 	out     Direction
 	path    []Hop
+	steps   []step // of the places on the path
 	onPath  []spot
 	visited []spot // asked only where there are very many branches
 }
@@ -47,7 +48,7 @@ func (w *Walker) walk(pkt *packet, from place, assumed bool) Direction {
 	k.w = w
 	k.visit(from, pkt, 1)
 	out := k.out
-	*k = walk{path: k.path, onPath: k.onPath, visited: k.visited[:0]}
+	*k = walk{path: k.path, steps: k.steps, onPath: k.onPath, visited: k.visited[:0]}
 	walks.Put(k)
 	for i := range out.Branches {
 		out.Branches[i].Assumed = assumed
@@ -57,7 +58,10 @@ func (w *Walker) walk(pkt *packet, from place, assumed bool) Direction {
 
 func (k *walk) visit(at place, pkt *packet, share float64) {
 	here := spotOf(at, pkt)
-	steps := k.w.decide(pkt, at)
+	taken := len(k.steps)
+	k.steps = k.w.decide(pkt, at, k.steps)
+	steps := k.steps[taken:]
+	defer func() { k.steps = k.steps[:taken] }()
 	if slices.Contains(k.onPath, here) && slices.ContainsFunc(steps, func(s step) bool { return s.verdict == GoesOn }) {
 		k.path = append(k.path, steps[0].hop)
 		k.end(step{verdict: Loops, reason: Reason{Code: CameBack, Device: at.device.Name}}, at, share)
