@@ -190,6 +190,19 @@ const (
 	layoutSuffix   = ".layout.yaml"
 )
 
+// role names what a file of the case is that is no capture, "" for captures.
+func role(name string) string {
+	switch {
+	case name == notesFile:
+		return "notes"
+	case name == ProvenanceFile:
+		return "provenance"
+	case strings.HasSuffix(name, layoutSuffix) && !strings.Contains(name, "/"):
+		return "described layout"
+	}
+	return ""
+}
+
 // find lists the captures below dir in order: every regular file that is not hidden and not the case's own. Layouts are
 // the case's descriptions of layouts.
 func find(dir string) (names, layouts []string, err error) {
@@ -214,11 +227,11 @@ func find(dir string) (names, layouts []string, err error) {
 				return nil
 			}
 		}
-		switch {
-		case name == notesFile, name == ProvenanceFile, slices.Contains(unfinished, name):
-			return nil
-		case strings.HasSuffix(name, layoutSuffix) && !strings.Contains(name, "/"):
+		switch own := role(name); {
+		case own == "described layout":
 			layouts = append(layouts, name)
+			return nil
+		case own != "", slices.Contains(unfinished, name):
 			return nil
 		}
 		if info, err := os.Stat(p); err == nil && info.Size() >= maxFile {

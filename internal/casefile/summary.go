@@ -1,6 +1,7 @@
 package casefile
 
 import (
+	"bytes"
 	"cmp"
 	"slices"
 
@@ -181,6 +182,7 @@ type Stretch struct {
 	Command     string
 	First, Last int // lines
 	Layout      string
+	Own         bool // a file that belongs to the case and is no capture; Layout says what it is for
 	Score       int
 	Routes      int
 	Read        int
@@ -188,8 +190,11 @@ type Stretch struct {
 	Unread      int
 }
 
-// Preview reads one file apart from any case and tells what each part of it was taken for.
+// Preview reads one file, apart from others, and tells what each part of it is taken for; in a case it would have that name.
 func Preview(name string, raw []byte, described []layout.Reader) ([]Stretch, error) {
+	if own := role(name); own != "" {
+		return []Stretch{{First: 1, Last: bytes.Count(bytes.TrimSuffix(raw, []byte("\n")), []byte("\n")) + 1, Layout: own, Own: true}}, nil
+	}
 	c, err := capture.Read(name, raw, 1, described...)
 	if err != nil {
 		return nil, errorf("%s: %v", show(name), err)
@@ -201,8 +206,8 @@ func Preview(name string, raw []byte, described []layout.Reader) ([]Stretch, err
 		if last > p.Where.Off {
 			last--
 		}
-		out = append(out, Stretch{p.Device, p.Command, c.Source.Line(p.Where.Off), c.Source.Line(last), p.Layout, p.Score,
-			p.Routes(), p.Read, p.Ignored, len(p.Unread)})
+		out = append(out, Stretch{Device: p.Device, Command: p.Command, First: c.Source.Line(p.Where.Off), Last: c.Source.Line(last), Layout: p.Layout, Score: p.Score,
+			Routes: p.Routes(), Read: p.Read, Ignored: p.Ignored, Unread: len(p.Unread)})
 	}
 	return out, nil
 }

@@ -146,7 +146,9 @@ func PreviewText(w io.Writer, file string, parts []casefile.Stretch, v View) err
 	rows := [][]string{{"lines", "device", "command", "taken as", "routes", "read", "ignored", "not read", "because"}}
 	for _, p := range parts {
 		why := "no reader recognised a line of it"
-		if p.Layout != "" {
+		if p.Own {
+			why = "its name: a case's own file"
+		} else if p.Layout != "" {
 			why = fmt.Sprintf("best match of all readers (score %d)", p.Score)
 		}
 		rows = append(rows, []string{fmt.Sprintf("%d-%d", p.First, p.Last), orWord(Clean(p.Device), "-"), orWord(Clean(shortCommand(p.Command)), "-"), orWord(Clean(p.Layout), "nothing"),
