@@ -38,8 +38,12 @@ func DevicesText(w io.Writer, all []casefile.Summary, q DevicesQuery, v View) er
 			routes += t.Routes.Len()
 		}
 	}
-	v.headline(w, devices > 0, "%s, %s read; %s not read", count(devices, "device", "devices"), count(routes, "route", "routes"),
-		count(unreadIn+unreadOther, "line", "lines"))
+	also := ""
+	if len(others) > 0 {
+		also = fmt.Sprintf(", and nothing of %s", count(len(others), "other file", "other files"))
+	}
+	v.headline(w, devices > 0, "%s, %s read; %s not read%s", count(devices, "device", "devices"), count(routes, "route", "routes"),
+		count(unreadIn, "line", "lines"), also)
 	rows := [][]string{{"device", "IPv4 routes", "IPv6 routes", "addresses", "captures", "lines not read", "layouts", "not captured"}}
 	for _, s := range all {
 		if s.Device == nil {
@@ -65,7 +69,7 @@ func DevicesText(w io.Writer, all []casefile.Summary, q DevicesQuery, v View) er
 		columns(w, "  ", tableRows(all))
 	}
 	if len(others) > 0 {
-		fmt.Fprintf(w, "\nNothing could be read from %s.\n", Clean(list(others, 6)))
+		fmt.Fprintf(w, "\nNothing could be read from %s (%s).\n", Clean(list(others, 6)), count(unreadOther, "line", "lines"))
 	}
 	for _, s := range all {
 		if s.Device != nil {
