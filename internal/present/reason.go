@@ -64,6 +64,8 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string) string {
 		return fmt.Sprintf("no %s table of %s was captured", familyName(route.FamilyOf(dst)), Clean(b.Where))
 	case forward.TableCut:
 		return fmt.Sprintf("the capture of %s table is cut off before %s", its, dst)
+	case forward.CapturesContradict:
+		return fmt.Sprintf("two captures of %s, of different moments, lead %s to different next hops", at, dst)
 	case forward.RouteRefused:
 		return fmt.Sprintf("%s chose %s, but its forwarding table did not take it", at, last.Prefix)
 	case forward.Blackholed:
@@ -242,6 +244,8 @@ func advice(b forward.Branch, dst netip.Addr) string {
 		return fmt.Sprintf("capture the %s routing table of %s", familyName(route.FamilyOf(dst)), at)
 	case forward.TableCut:
 		return fmt.Sprintf("capture the whole routing table of %s", at)
+	case forward.CapturesContradict:
+		return fmt.Sprintf("keep the newer one of the two captures of %s, and take the older one out of the case", at)
 	case forward.RouteRefused:
 		return fmt.Sprintf("capture what really forwards on %s", at)
 	case forward.OwnerNotKnown:

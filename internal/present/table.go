@@ -214,6 +214,8 @@ func (v View) difference(d network.Difference) string {
 		return fmt.Sprintf("Difference at %s: chosen (%s), but what forwards does not have it.", d.Prefix, v.place(d.Chosen))
 	case network.NotChosen:
 		return fmt.Sprintf("Difference at %s: forwards (%s), but the routing table does not show it as chosen.", d.Prefix, v.place(d.Installed))
+	case network.OtherMoment:
+		return fmt.Sprintf("Difference at %s: two captures (%s, %s) are of different moments and have other next hops; keep the newer one.", d.Prefix, v.place(d.Chosen), v.place(d.Installed))
 	case network.OtherNextHops:
 		return fmt.Sprintf("Difference at %s: the routing table (%s) and what forwards (%s) have other next hops; what forwards counts.", d.Prefix, v.place(d.Chosen), v.place(d.Installed))
 	}

@@ -28,7 +28,7 @@ func WhyText(w io.Writer, r forward.Explanation, v View) error {
 		fmt.Fprintf(w, "\nIts table alone would say: %s %s.\n", dev, sentence(c, dst))
 		return nil
 	}
-	v.headline(w, !c.Match.Refused && (best.Special == route.None || best.Special == route.Receive), "%s %s", dev, sentence(c, dst))
+	v.headline(w, !c.Match.Refused && c.Match.Contradiction == nil && (best.Special == route.None || best.Special == route.Receive), "%s %s", dev, sentence(c, dst))
 	for i := range c.Match.Routes {
 		if !v.Lines {
 			fmt.Fprintf(w, "  captured at %s\n", v.place(c.Match.Routes[i].Mark))
@@ -87,6 +87,9 @@ func destination(c selection.Choice) string {
 func sentence(c selection.Choice, dst string) string {
 	best := c.Match.Routes[0]
 	by := fmt.Sprintf("its %s route %s%s", learned(best.Attributes), best.Prefix, inParens(numbers(best.Attributes)))
+	if c.Match.Contradiction != nil {
+		return fmt.Sprintf("has two captures of different moments, which lead %s to different next hops by %s: what holds now is not known", dst, best.Prefix)
+	}
 	if c.Match.Refused {
 		return fmt.Sprintf("chose %s for %s, but its forwarding table did not take it: what packets follow is not known", by, dst)
 	}
@@ -148,7 +151,7 @@ func (v View) rivals(w io.Writer, c selection.Choice, same []selection.Lost) {
 	default:
 		fmt.Fprintf(w, "\nPreference: no other candidate for %s was captured.\n", best.Prefix)
 	}
-	if n := len(c.Resolutions); n > 1 {
+	if n := len(c.Resolutions); n > 1 && c.Match.Contradiction == nil {
 		var parts []string
 		total := 0.0
 		for _, r := range c.Resolutions {

@@ -121,12 +121,13 @@ func WhyJSON(w io.Writer, r forward.Explanation, v View) error {
 		Chosen      *jsonRoute       `json:"chosen"`
 		AlsoChosen  []jsonRoute      `json:"also-chosen,omitempty"`
 		Refused     bool             `json:"refused-by-forwarding-table"`
+		Contradict  bool             `json:"captures-contradict,omitempty"`
 		Candidates  []jsonLost       `json:"candidates"`
 		Resolution  []jsonResolution `json:"resolution"`
 		TakesOver   *jsonRoute       `json:"takes-over"`
 		Configured  []jsonStatic     `json:"configured-statics"`
 		Remarks     []jsonRemark     `json:"remarks"`
-	}{Configured: []jsonStatic{}, Remarks: []jsonRemark{}, Device: r.Device.Name, Table: c.Table.Name, Destination: destination(c), Refused: c.Match.Refused,
+	}{Configured: []jsonStatic{}, Remarks: []jsonRemark{}, Device: r.Device.Name, Table: c.Table.Name, Destination: destination(c), Refused: c.Match.Refused, Contradict: c.Match.Contradiction != nil,
 		Candidates: []jsonLost{}, Resolution: []jsonResolution{}}
 	for i, m := range c.Match.Routes {
 		j := v.jsonRoute(m, c.Table.Evidence(c.Match.Index[i]))

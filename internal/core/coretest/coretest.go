@@ -64,6 +64,15 @@ func Build(text string) *network.Network {
 	return b.Build()
 }
 
+// Facts reads facts of one device as Build does, without its name, as if from the capture with that number.
+func Facts(text string, file uint32) network.Facts {
+	var f network.Facts
+	for i, line := range strings.Split(text, "\n") {
+		add(&f, line, route.Mark{File: file, Off: uint32(i + 1), End: uint32(i + 2)})
+	}
+	return f
+}
+
 var protocols = map[string]route.Protocol{}
 
 func init() {

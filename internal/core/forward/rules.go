@@ -58,6 +58,9 @@ func (w *Walker) lookup(pkt *packet, at place) (selection.Match, Reason) {
 		if !m.Found() || m.Routes[0].Special == route.Throw {
 			continue
 		}
+		if c := m.Contradiction; c != nil {
+			return m, Reason{Code: CapturesContradict, Marks: []route.Mark{c.Chosen, c.Installed}}
+		}
 		if m.Refused {
 			return m, Reason{Code: RouteRefused, Marks: []route.Mark{m.Routes[0].Mark}}
 		}

@@ -65,9 +65,10 @@ const (
 	SameNetwork // source and destination share a network: no router is asked
 	LeftCase
 	NoCoveringRoute
-	TableMissing // no table of that family was captured
-	TableCut     // the capture of the table ends before the destination
-	RouteRefused // the chosen route is not in the forwarding table
+	TableMissing       // no table of that family was captured
+	TableCut           // the capture of the table ends before the destination
+	CapturesContradict // of different moments, on the route
+	RouteRefused       // the chosen route is not in the forwarding table
 	Blackholed
 	Rejected
 	Unresolved // Failure tells why

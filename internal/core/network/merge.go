@@ -93,8 +93,11 @@ func merge(name string, fam route.Family, parts []*TableFacts) *Table {
 	}
 	all.Sort()
 	src := Table{Routes: all}
+	kernels, tells := stretches(parts, ForwardingTable), stretches(parts, Candidates)
 	for i := 0; i < all.Len(); {
 		g := src.group(i)
+		t.moments(&src, g, kernels, fromKernel)
+		t.moments(&src, g, tells, told)
 		t.mergeGroup(&src, g)
 		i = g.Hi
 	}

@@ -155,3 +155,34 @@ func TestOwnAddresses(t *testing.T) {
 		require.Len(t, d.Own(netip.MustParseAddr(addr)), want, addr)
 	}
 }
+
+func TestCapturesOfDifferentMoments(t *testing.T) {
+	in := func(texts ...string) *network.Table {
+		var b network.Builder
+		for i, text := range texts {
+			b.Add("a", coretest.Facts(text, uint32(i+1)), 0)
+		}
+		return b.Build().Device("a").Table("default", route.IPv4)
+	}
+	for _, tt := range []struct {
+		name          string
+		one, two      string
+		contradictory bool
+	}{
+		{"another next hop", "ospf 10.9.0.0/24 via 10.0.0.2", "ospf 10.9.0.0/24 via 10.0.1.2", true},
+		{"another protocol and next hop", "ospf 10.9.0.0/24 via 10.0.0.2", "static 10.9.0.0/24 via 10.0.1.2", true},
+		{"discarded now", "ospf 10.9.0.0/24 via 10.0.0.2", "static 10.9.0.0/24 blackhole", true},
+		{"what forwards, twice", "kernel: ospf 10.9.0.0/24 via 10.0.0.2", "kernel: ospf 10.9.0.0/24 via 10.0.1.2", true},
+		{"the same in two forms", "ospf 10.9.0.0/24 via 10.0.0.2 dev e0", "ospf 10.9.0.0/24 via 10.0.0.2", false},
+		{"one shows more ways", "ospf 10.9.0.0/24 via 10.0.0.2 via 10.0.1.2", "ospf 10.9.0.0/24 via 10.0.1.2", false},
+		{"a routing table and what forwards", "ospf 10.9.0.0/24 via 10.0.0.2", "kernel: ospf 10.9.0.0/24 via 10.0.1.2", false},
+		{"a candidate", "ospf 10.9.0.0/24 via 10.0.0.2", "static 10.9.0.0/24 via 10.0.1.2 candidate", false},
+		{"two names of one interface", "direct 10.9.0.0/24 dev e0", "direct 10.9.0.0/24 dev ether0", false},
+		{"BGP's next hops are announced or resolved", "bgp 10.9.0.0/24 via 10.0.0.2", "bgp 10.9.0.0/24 via 10.0.1.2", false},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			tab := in(tt.one, tt.two)
+			require.Equal(t, tt.contradictory, tab.Contradiction(netip.MustParsePrefix("10.9.0.0/24")) != nil)
+		})
+	}
+}

@@ -25,6 +25,8 @@ type Table struct {
 	CutAt       netip.Prefix // the last prefix read before the capture ended in the middle; invalid where none did
 	Differences []Difference
 
+	contradictions map[netip.Prefix]*Difference // those of different moments on what forwards
+
 	more  map[int][]route.Mark
 	once  sync.Once
 	index [2]bart.Table[uint32] // of the groups in order: the first half of a large table, or all; the second half
@@ -42,6 +44,8 @@ const (
 	OtherNextHops
 	// OtherChoice: two captures of the routing table disagree on what was chosen.
 	OtherChoice
+	// OtherMoment: two captures of the same kind lead to other next hops.
+	OtherMoment
 )
 
 // A Difference is a contradiction between two captures of one device, each with its line.

@@ -103,13 +103,6 @@ func (l *List) Used(i int) (AttrID, State) {
 // Shared returns how many attributes are shared: their names are the numbers below.
 func (l *List) Shared() int { return len(l.attrs) }
 
-// SetFile makes every route's evidence point into the capture with this number.
-func (l *List) SetFile(file uint32) {
-	for i := range l.recs {
-		l.recs[i].file = file
-	}
-}
-
 // MapMarks replaces the evidence of every route by what f makes of it.
 func (l *List) MapMarks(f func(Mark) Mark) {
 	for i := range l.recs {

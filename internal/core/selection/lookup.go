@@ -23,6 +23,8 @@ type Match struct {
 	// Refused is set where the longest match was chosen but the forwarding table did not take it, so that what
 	// packets follow cannot be read from the captures.
 	Refused bool
+	// Contradiction is set where captures of different moments lead the prefix to different next hops.
+	Contradiction *network.Difference
 	// Barred is the prefix that would have matched, had the device not looked up classfully.
 	Barred netip.Prefix
 
@@ -119,6 +121,9 @@ func installed(t *network.Table, g network.Group) Match {
 				m.Routes, m.Index = append(m.Routes, r), append(m.Index, i)
 			}
 		}
+	}
+	if m.Found() {
+		m.Contradiction = t.Contradiction(m.Prefix)
 	}
 	if m.Refused && len(m.Routes) > 1 {
 		m.Routes, m.Index, m.Refused = m.Routes[1:], m.Index[1:], false
