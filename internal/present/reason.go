@@ -167,6 +167,8 @@ func unresolved(its string, h forward.Hop, r forward.Reason) string {
 		return s + " is covered by nothing but that route itself"
 	case selection.DiscardedHop:
 		return s + " is covered by a route that discards"
+	case selection.Contradicted:
+		return s + " is covered by a route on which two captures of different moments contradict each other"
 	case selection.NotReadable:
 		return s + " is covered by a route that the forwarding table did not take"
 	case selection.TooLong:
@@ -231,6 +233,9 @@ func ruleOf(r forward.Reason) string {
 // advice words what to do about a branch that does not arrive, "" where there is nothing to say.
 func advice(b forward.Branch, dst netip.Addr) string {
 	at := Clean(b.Where)
+	if b.Reason.Failure == selection.Contradicted {
+		return keepNewer(at)
+	}
 	switch b.Reason.Code {
 	case forward.NoCoveringRoute:
 		if b.Reason.NotTaken.IsValid() {
@@ -245,7 +250,7 @@ func advice(b forward.Branch, dst netip.Addr) string {
 	case forward.TableCut:
 		return fmt.Sprintf("capture the whole routing table of %s", at)
 	case forward.CapturesContradict:
-		return fmt.Sprintf("keep the newer one of the two captures of %s, and take the older one out of the case", at)
+		return keepNewer(at)
 	case forward.RouteRefused:
 		return fmt.Sprintf("capture what really forwards on %s", at)
 	case forward.OwnerNotKnown:
@@ -296,4 +301,8 @@ func advice(b forward.Branch, dst netip.Addr) string {
 		return fmt.Sprintf("look at the policy rules of %s by hand", at)
 	}
 	return ""
+}
+
+func keepNewer(at string) string {
+	return fmt.Sprintf("keep the newer one of the two captures of %s, and take the older one out of the case", at)
 }

@@ -324,7 +324,8 @@ var failureWords = map[selection.Failure]string{
 	selection.NoRoute: "no route covers it", selection.Cycle: "its resolution goes in a circle",
 	selection.ThroughSelf:  "nothing but the route itself covers it",
 	selection.DiscardedHop: "the route that covers it discards", selection.NoNextHop: "no next hop is shown that can be used",
-	selection.NotReadable: "the forwarding table did not take the route that covers it", selection.TooLong: "it leads through too many routes",
+	selection.Contradicted: "two captures of different moments contradict each other on the route that covers it",
+	selection.NotReadable:  "the forwarding table did not take the route that covers it", selection.TooLong: "it leads through too many routes",
 }
 
 // owner words who answers for an exit's address.

@@ -223,7 +223,11 @@ func (w *Walker) follow(pkt *packet, at place, hop Hop, m selection.Match, steps
 			share := equal * res.Share
 			if res.Failure != selection.Resolved {
 				h.NextHop = res.NextHop.Address
-				steps = append(steps, step{hop: h, share: share, verdict: NextHopLost,
+				v := NextHopLost
+				if res.Failure == selection.Contradicted {
+					v = Unknown
+				}
+				steps = append(steps, step{hop: h, share: share, verdict: v,
 					reason: Reason{Code: Unresolved, Failure: res.Failure, Address: res.At, Marks: h.Evidence}})
 				continue
 			}

@@ -10,6 +10,7 @@ import (
 	"zarvek/internal/core/coretest"
 	"zarvek/internal/core/forward"
 	"zarvek/internal/core/network"
+	"zarvek/internal/core/selection"
 	"zarvek/internal/core/topology"
 )
 
@@ -173,6 +174,19 @@ func TestAWalkMixesTheTablesThatRulesChooseFrom(t *testing.T) {
 	rt = trace(in+"a: rule 200 table 7\n", "10.1.0.9", "10.9.0.9")
 	require.Equal(t, forward.Unknown, rt.Forward.Verdict)
 	require.Equal(t, "7", rt.Forward.Branches[0].Reason.Table)
+}
+
+func TestCapturesOfDifferentMomentsDecideNothing(t *testing.T) {
+	var b network.Builder
+	b.Add("a", coretest.Facts("direct 10.1.0.0/24 dev lan\nospf 10.8.0.0/24 via 10.1.0.2 dev lan\nstatic 10.9.0.0/24 via 10.8.0.1", 1), 0)
+	b.Add("a", coretest.Facts("ospf 10.8.0.0/24 via 10.1.0.3 dev lan", 2), 0)
+	w := forward.NewWalker(topology.Build(b.Build()))
+	for _, dst := range []string{"10.8.0.9", "10.9.0.9"} { // by the route itself, by a next hop that it resolves
+		rt := w.Trace(netip.MustParseAddr("10.1.0.9"), netip.MustParseAddr(dst))
+		require.Equal(t, forward.Unknown, rt.Forward.Verdict, dst)
+	}
+	require.Equal(t, selection.Contradicted, w.Trace(netip.MustParseAddr("10.1.0.9"), netip.MustParseAddr("10.9.0.9")).Forward.Branches[0].Reason.Failure)
+	require.Equal(t, forward.CapturesContradict, w.Trace(netip.MustParseAddr("10.1.0.9"), netip.MustParseAddr("10.8.0.9")).Forward.Branches[0].Reason.Code)
 }
 
 func TestARouteThatWasChosenAndDoesNotForward(t *testing.T) {

@@ -29,6 +29,7 @@ const (
 	ThroughSelf          // it resolves through the very route it belongs to
 	DiscardedHop         // it resolves to a route that discards
 	NoNextHop            // the route has neither next hop nor interface
+	Contradicted         // captures of different moments disagree on the route that resolves it
 	NotReadable          // the forwarding table refused the route that resolves it
 	TooLong              // more than maxLookups lookups
 )
@@ -111,6 +112,8 @@ func (v *resolver) resolve(a netip.Addr, seen []netip.Prefix, via []route.Route)
 	switch {
 	case !m.Found():
 		return nil, NoRoute, a
+	case m.Contradiction != nil:
+		return nil, Contradicted, a
 	case m.Refused:
 		return nil, NotReadable, a
 	case m.Prefix == seen[0]:
