@@ -10,7 +10,7 @@ import (
 // where it may go on. Out is the interface that the packet would leave by, "" where it is for the device itself.
 func (w *Walker) sourceCheck(pkt *packet, at place, hop Hop, out string) (step, bool) {
 	d, fam := at.device, route.FamilyOf(pkt.src)
-	if at.origin || at.ingress == "" {
+	if at.origin || at.ingress == "" || pkt.find != nil {
 		return step{}, false
 	}
 	// A device drops what comes in with one of its own addresses as the source; IPv4 kernels do, IPv6 ones do not.

@@ -56,9 +56,10 @@ type packet struct {
 	done     []translated    // on the way so far
 	undo     []translated    // of the packet that this one answers
 	reply    bool
-	state    map[*network.Device]bool // stateful devices that saw the packet that this one answers
-	depth    int                      // of tunnels in tunnels
-	end      *network.Device          // that must have dst, though no capture shows it; found once for a walk
+	state    map[*network.Device]bool             // stateful devices that saw the packet that this one answers
+	depth    int                                  // of tunnels in tunnels
+	end      *network.Device                      // that must have dst, though no capture shows it; found once for a walk
+	find     func(*network.Table) selection.Match // of one destination for any source; nil for a packet on its way
 }
 
 // place is where a packet is.
@@ -88,9 +89,11 @@ func (w *Walker) decide(pkt *packet, at place, room []step) []step {
 	if t := d.Table(at.table, fam); t != nil {
 		hop.Weak = t.Weak
 	}
-	pkt, end := w.arrive(pkt, at, &hop)
-	if end != nil {
-		return append(room, *end)
+	if pkt.find == nil {
+		var end *step
+		if pkt, end = w.arrive(pkt, at, &hop); end != nil {
+			return append(room, *end)
+		}
 	}
 	at.owned = at.owned && !hop.NewDestination.IsValid()
 	own := w.own(d, at.table, pkt.dst)
@@ -98,7 +101,7 @@ func (w *Walker) decide(pkt *packet, at place, room []step) []step {
 		pkt = w.withEnd(pkt)
 	}
 	if len(own) > 0 || at.owned || pkt.end == d {
-		s := w.deliver(hop, at, pkt.dst, own)
+		s := w.deliver(pkt, hop, at, own)
 		s.pkt = pkt
 		if drop, ok := w.sourceCheck(pkt, at, s.hop, ""); ok {
 			s = drop
@@ -141,7 +144,7 @@ func (w *Walker) decide(pkt *packet, at place, room []step) []step {
 		if len(d.Policy.Tunnels) > 0 {
 			*s = w.tunnel(pkt, at, *s)
 		}
-		if len(d.Policy.Flows)+len(d.Policy.Translations)+len(pkt.undo) > 0 || d.Policy.Stateful.Known() {
+		if pkt.find == nil && (len(d.Policy.Flows)+len(d.Policy.Translations)+len(pkt.undo) > 0 || d.Policy.Stateful.Known()) {
 			*s = w.leave(pkt, at, *s)
 		}
 	}
@@ -187,7 +190,8 @@ func (w *Walker) origin(d *network.Device, ifname string) place {
 	return place{device: d, origin: true, table: w.topo.TableOf(d, ifname)}
 }
 
-func (w *Walker) deliver(hop Hop, at place, dst netip.Addr, own []network.Address) step {
+func (w *Walker) deliver(pkt *packet, hop Hop, at place, own []network.Address) step {
+	dst := pkt.dst
 	hop.Prefix = netip.PrefixFrom(dst, dst.BitLen())
 	hop.Route = route.Route{Prefix: hop.Prefix, Attributes: &route.Attributes{Protocol: route.Local, Special: route.Receive}}
 	hop.Owner = topology.Deduced
@@ -198,11 +202,19 @@ func (w *Walker) deliver(hop Hop, at place, dst netip.Addr, own []network.Addres
 		hop.Evidence = []route.Mark{own[0].Mark}
 	}
 	if t := at.device.Table(at.table, route.FamilyOf(dst)); t != nil {
-		if m := selection.Longest(t, dst); m.Found() && m.Routes[0].Special == route.Receive {
+		if m := w.longest(pkt, t); m.Found() && m.Routes[0].Special == route.Receive {
 			hop.Prefix, hop.Route, hop.Evidence = m.Prefix, m.Routes[0], t.Evidence(m.Index[0])
 		}
 	}
 	return step{hop: hop, share: 1, verdict: Arrives, delivery: ToDevice, reason: Reason{Code: OwnAddress, Marks: hop.Evidence}}
+}
+
+// longest is what a table does with the packet's destination.
+func (w *Walker) longest(pkt *packet, t *network.Table) selection.Match {
+	if pkt.find != nil {
+		return pkt.find(t)
+	}
+	return w.lookups.Longest(t, pkt.dst)
 }
 
 // follow appends the steps for a match: its special action, or each resolved next hop.

@@ -1,7 +1,6 @@
 package forward
 
 import (
-	"net/netip"
 	"slices"
 
 	"zarvek/internal/core/network"
@@ -51,7 +50,7 @@ func (w *Walker) lookup(pkt *packet, at place) (selection.Match, Reason) {
 		if t.Incomplete(pkt.dst) {
 			return selection.Match{Table: t}, Reason{Code: TableCut}
 		}
-		m, missing := w.onward(d, w.lookups.Longest(t, pkt.dst), pkt.dst)
+		m, missing := w.onward(pkt, d, w.longest(pkt, t))
 		if missing {
 			return m, Reason{Code: TableMissing}
 		}
@@ -80,7 +79,7 @@ func (w *Walker) lookup(pkt *packet, at place) (selection.Match, Reason) {
 }
 
 // onward goes on in another table where the match says no more than that; missing tells that it was not captured.
-func (w *Walker) onward(d *network.Device, m selection.Match, dst netip.Addr) (out selection.Match, missing bool) {
+func (w *Walker) onward(pkt *packet, d *network.Device, m selection.Match) (out selection.Match, missing bool) {
 	for range d.Tables {
 		if !m.Found() || len(m.Routes[0].NextHops) != 1 {
 			return m, false
@@ -89,11 +88,11 @@ func (w *Walker) onward(d *network.Device, m selection.Match, dst netip.Addr) (o
 		if h.Table == "" || h.Interface != "" || h.Address.IsValid() {
 			return m, false
 		}
-		t := d.Table(h.Table, route.FamilyOf(dst))
+		t := d.Table(h.Table, route.FamilyOf(pkt.dst))
 		if t == nil {
 			return m, true
 		}
-		m = w.lookups.Longest(t, dst)
+		m = w.longest(pkt, t)
 	}
 	return m, true // the tables point at each other
 }
@@ -113,7 +112,7 @@ func sureReason(sure bool, r Reason) Reason {
 func ruleApplies(r network.Rule, pkt *packet, at place, fam route.Family) (applies, sure bool) {
 	switch {
 	case r.Family != 0 && r.Family != fam,
-		r.From.IsValid() && !r.From.Contains(pkt.src),
+		r.From.IsValid() && (pkt.find != nil || !r.From.Contains(pkt.src)),
 		r.To.IsValid() && !r.To.Contains(pkt.dst),
 		r.Ingress != "" && r.Ingress != at.ingress && !(r.Ingress == "lo" && at.origin):
 		return false, true

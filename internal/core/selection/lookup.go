@@ -103,6 +103,9 @@ func Longest(t *network.Table, a netip.Addr) Match {
 	return Match{}
 }
 
+// At returns what forwards by one group of a table's routes; nothing is found where none of them does.
+func At(t *network.Table, g network.Group) Match { return installed(t, g) }
+
 func installed(t *network.Table, g network.Group) Match {
 	m := Match{Table: t}
 	for i, r := range t.Members(g) {

@@ -282,3 +282,28 @@ func (t *Topology) AddressOn(d *network.Device, ifname string, dst netip.Addr) n
 	}
 	return best
 }
+
+// Attachments returns every attachment, also those that are down. Do not change them.
+func (t *Topology) Attachments() []Attachment { return t.attachments }
+
+// HopsUsed yields every next hop that a device's routes name, with the device.
+func (t *Topology) HopsUsed() iter.Seq2[*network.Device, netip.Addr] {
+	return func(yield func(*network.Device, netip.Addr) bool) {
+		for p, hops := range t.hopsUsed {
+			for _, h := range hops {
+				if !yield(p.device, h) {
+					return
+				}
+			}
+		}
+	}
+}
+
+// NetworkOf returns the longest attached network that contains a.
+func (t *Topology) NetworkOf(a netip.Addr) (netip.Prefix, bool) {
+	at, ok := t.byPrefix.Lookup(a)
+	if !ok {
+		return netip.Prefix{}, false
+	}
+	return t.attachments[at[0]].Prefix, true
+}

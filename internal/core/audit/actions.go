@@ -1,0 +1,119 @@
+package audit
+
+import (
+	"strconv"
+
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+	"zarvek/internal/core/selection"
+)
+
+// Actions that every table has.
+const (
+	noAction  int32 = iota // no route
+	cutAction              // the capture ended before
+	firstAction
+)
+
+// actions numbers what one table can do with a destination. Routes that forward alike have one number, however many
+// prefixes have them, so that each is followed only once.
+type actions struct {
+	table  *network.Table
+	byAttr []int32          // of a group of one route, by its shared attributes; 0: not numbered yet
+	byText map[string]int32 // by all that forwarding depends on
+	ground []bool           // by number: it depends on who is at the destination itself
+	plain  bool             // no prefix has captures that contradict each other
+}
+
+func newActions(t *network.Table) *actions {
+	return &actions{table: t, byAttr: make([]int32, t.Routes.Shared()), byText: map[string]int32{},
+		ground: make([]bool, firstAction), plain: !t.Contradictory()}
+}
+
+// of numbers a group; false where none of its routes forwards.
+func (a *actions) of(g network.Group) (int32, bool) {
+	one, at := 0, -1
+	open := false // a route was chosen and refused
+	for i := g.Lo; i < g.Hi; i++ {
+		switch _, s := a.table.Routes.Used(i); {
+		case s&route.Installed != 0:
+			one, at = one+1, i
+		case s&(route.Active|route.Rejected) == route.Active|route.Rejected:
+			open = true
+		}
+	}
+	if one == 0 && !open {
+		return 0, false
+	}
+	if one == 1 && a.plain {
+		id, _ := a.table.Routes.Used(at)
+		if n := a.byAttr[id]; n != 0 {
+			return n, true
+		}
+		if attr := a.table.Routes.Attributes(id); attr.Special == route.None {
+			n := a.number(forwardingText(attr), onGround(attr))
+			a.byAttr[id] = n
+			return n, true
+		}
+	}
+	return a.slow(g)
+}
+
+// slow numbers what is not one plain route. What ends at the device is a decision of its own for each prefix.
+func (a *actions) slow(g network.Group) (int32, bool) {
+	m := selection.At(a.table, g)
+	if !m.Found() {
+		return 0, false
+	}
+	text, own, ground := "", m.Refused || m.Contradiction != nil, false
+	for _, r := range m.Routes {
+		text += forwardingText(r.Attributes) + "|"
+		ground = ground || onGround(r.Attributes) || r.Special == route.Receive
+		own = own || r.Special != route.None
+	}
+	if own {
+		text += m.Prefix.String()
+	}
+	return a.number(text, ground), true
+}
+
+func (a *actions) number(text string, ground bool) int32 {
+	n, ok := a.byText[text]
+	if !ok {
+		n = int32(len(a.ground))
+		a.byText[text] = n
+		a.ground = append(a.ground, ground)
+	}
+	return n
+}
+
+// onGround reports whether a next hop is the destination itself.
+func onGround(a *route.Attributes) bool {
+	for _, h := range a.Forwarding() {
+		if !h.Address.IsValid() {
+			return true
+		}
+	}
+	return a.Protocol == route.Direct
+}
+
+// forwardingText is all of a route's attributes that forwarding depends on.
+func forwardingText(a *route.Attributes) string {
+	b := strconv.AppendInt(nil, int64(a.Protocol), 10)
+	b = append(b, ' ')
+	b = strconv.AppendInt(b, int64(a.Special), 10)
+	for _, h := range a.Forwarding() {
+		b = append(b, ' ')
+		if h.Address.IsValid() {
+			b = h.Address.AppendTo(b)
+		}
+		b = append(b, '%')
+		b = append(b, h.Interface...)
+		b = append(b, '/')
+		b = append(b, h.Table...)
+		for _, flag := range []bool{h.OnLink, h.Down, h.Resolves} {
+			b = strconv.AppendBool(b, flag)
+		}
+	}
+	return string(b)
+}

@@ -1,0 +1,152 @@
+// Package audit searches the whole address space of a network for packets that get lost, and the network itself for what
+// will lose them later. It exists because an engineer does not know which pair to trace.
+//
+// It is exhaustive, not sampled: the space is cut at every prefix of every table into ranges, ranges in which every
+// device does the same are one class, and each class is solved once for all devices as a graph. What a device does is
+// asked of package forward, so that an audit and a trace cannot disagree; where a device looks at more than the
+// destination, the pairs that pass it are followed one by one.
+//
+// No I/O, no clock: the same network gives the same findings, in the same order.
+package audit
+
+import (
+	"runtime"
+	"slices"
+	"sync"
+	"sync/atomic"
+
+	"zarvek/internal/core/forward"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+// Options are what an audit may be told. The zero Options audit everything.
+type Options struct {
+	Family   route.Family          // 0: both
+	Stop     func() bool           // asked now and then; true ends the audit without a result
+	Progress func(done, total int) // told now and then
+}
+
+// auditor is the audit of one family.
+type auditor struct {
+	walker      *forward.Walker
+	fam         route.Family
+	devices     []*network.Device
+	deviceIndex map[*network.Device]int32
+	byName      map[string]int
+	tables      [][]int // of each device, in the order of a worker's cursors
+	fresh       []bool  // of each device: what it does must be asked anew at every point
+	sensitive   []bool
+	graph       graph
+	ground      *ground
+	spaces      []span
+	starts      []startSet
+	startIndex  map[string]int
+	reg         *registry
+	overlaps    bool
+
+	groups   []*group
+	loose    []looseRange
+	lost     []pair
+	ranges   int
+	classes  int
+	followed atomic.Int64
+}
+
+// newAuditor compiles one family of a network.
+func newAuditor(w *forward.Walker, fam route.Family) *auditor {
+	a := &auditor{walker: w, fam: fam, devices: w.Topology().Network.Devices, deviceIndex: map[*network.Device]int32{}, byName: map[string]int{},
+		startIndex: map[string]int{}, reg: newRegistry(), spaces: spaces(fam)}
+	k := 0
+	for i, d := range a.devices {
+		a.deviceIndex[d], a.byName[d.Name] = int32(i), i
+		var list []int
+		fresh := false
+		for _, t := range familyTables(d, fam) {
+			list = append(list, k)
+			fresh = fresh || t.Classful
+			k++
+		}
+		for _, r := range d.Rules {
+			fresh = fresh || r.To.IsValid() && (r.Family == 0 || r.Family == fam)
+		}
+		a.tables, a.fresh = append(a.tables, list), append(a.fresh, fresh)
+	}
+	for _, n := range w.Topology().Networks() {
+		for range w.Topology().Wider(n) {
+			a.overlaps = a.overlaps || route.FamilyOf(n.Addr()) == fam
+		}
+	}
+	a.newGraph()
+	a.newGround()
+	return a
+}
+
+// run sweeps the space and judges the pairs; false where it was stopped.
+func (a *auditor) run(stop func() bool, progress func(int)) bool {
+	parts := a.parts(runtime.GOMAXPROCS(0))
+	workers := make([]*worker, len(parts))
+	done := make([]bool, len(parts))
+	var wg sync.WaitGroup
+	for i := range parts {
+		wg.Go(func() {
+			workers[i] = a.newWorker()
+			done[i] = true
+			for _, s := range parts[i] {
+				done[i] = done[i] && workers[i].sweep(s, stop, progress)
+			}
+		})
+	}
+	wg.Wait()
+	if slices.Contains(done, false) {
+		return false
+	}
+	var ends []end
+	for _, w := range workers {
+		ends = append(ends, w.ends...)
+		a.loose = append(a.loose, w.loose...)
+		a.ranges, a.classes = a.ranges+w.ranges, a.classes+len(w.found)
+	}
+	a.groups = a.groupEnds(ends)
+	a.lost = a.pairs(stop)
+	return !stop()
+}
+
+// parts divides the space for workers, so that each has about the same number of prefixes of the largest table.
+func (a *auditor) parts(n int) [][]span {
+	var largest *network.Table
+	for _, d := range a.devices {
+		for _, t := range familyTables(d, a.fam) {
+			if largest == nil || t.Routes.Len() > largest.Routes.Len() {
+				largest = t
+			}
+		}
+	}
+	if largest == nil || largest.Routes.Len() < 1000 {
+		return [][]span{a.spaces}
+	}
+	var bounds []number
+	for i := 1; i < n; i++ {
+		hi, lo, _, _ := largest.Routes.Span(largest.Routes.Len() * i / n)
+		bounds = append(bounds, number{hi, lo})
+	}
+	out := make([][]span, len(bounds)+1)
+	for _, s := range a.spaces {
+		for i, b := range bounds {
+			if !s.first.less(b) {
+				continue
+			}
+			if s.last.less(b) {
+				out[i] = append(out[i], s)
+				s.first = s.last.next()
+				break
+			}
+			out[i] = append(out[i], span{s.first, b.previous()})
+			s.first = b
+		}
+		if !s.last.less(s.first) {
+			out[len(bounds)] = append(out[len(bounds)], s)
+		}
+	}
+	return out
+}

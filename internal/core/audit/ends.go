@@ -1,0 +1,79 @@
+package audit
+
+import (
+	"net/netip"
+	"slices"
+
+	"zarvek/internal/core/network"
+)
+
+// startSet is the nodes where packets of one source start: one, or several where several devices attach to its network.
+type startSet struct {
+	nodes   []int32
+	returns []bool // whether the device must be asked if its packets come back to it
+}
+
+// end is a range of addresses that somebody may have: hosts of an attached network, or a captured device.
+type end struct {
+	span   span
+	net    netip.Prefix
+	owner  *network.Device // nil: hosts
+	start  int
+	exact  bool
+	policy int
+	class  classHash
+	column []int32 // outcomes of packets to it, by start set
+}
+
+// A group is the ends of one network that nothing tells apart: whoever sends there, and wherever they send, the same
+// happens.
+type group struct {
+	end
+	spans []span
+	rep   netip.Addr // one of its addresses
+}
+
+// groupEnds puts ends together.
+func (a *auditor) groupEnds(ends []end) []*group {
+	type key struct {
+		net    netip.Prefix
+		owner  *network.Device
+		start  int
+		policy int
+		column classHash
+		own    number // tells ends apart that need a look each
+	}
+	byKey := map[key]*group{}
+	var out []*group
+	apart := slices.Contains(a.sensitive, true)
+	for _, e := range ends {
+		k := key{net: e.net, owner: e.owner, start: e.start, column: hashColumn(e.column)}
+		if apart {
+			k.policy, k.column = e.policy, e.class // a source check looks at what devices do with it as a destination
+		}
+		if e.exact {
+			k.own = e.span.first
+		}
+		g := byKey[k]
+		if g == nil {
+			g = &group{end: e, rep: e.span.first.addr(a.fam)}
+			byKey[k] = g
+			out = append(out, g)
+		}
+		if n := len(g.spans); n > 0 && g.spans[n-1].last.next() == e.span.first {
+			g.spans[n-1].last = e.span.last
+		} else {
+			g.spans = append(g.spans, e.span)
+		}
+	}
+	return out
+}
+
+func hashColumn(c []int32) classHash {
+	h := classHash{1, 2}
+	for _, v := range c {
+		h.a = scramble(h.a ^ uint64(uint32(v)))
+		h.b = scramble(h.b + uint64(uint32(v))*0x9e3779b97f4a7c15)
+	}
+	return h
+}

@@ -1,0 +1,165 @@
+package audit
+
+import (
+	"encoding/binary"
+	"slices"
+
+	"zarvek/internal/core/forward"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+// moves is what a device does with the packets of one class: endings and next nodes, ready for the solver.
+type moves struct {
+	next      []int32
+	worst     forward.Verdict // of the endings
+	cause     int32
+	arrives   bool
+	elsewhere bool
+	bad       []int32 // causes that are worth telling even where no captured device is behind
+	ways      int
+	touchy    bool // a device at which it ends looks at more than the destination
+}
+
+// graph numbers the nodes of one family: every spot in which a device may meet a packet.
+type graph struct {
+	spots    []forward.Spot
+	device   []int32 // of each node, in auditor.devices
+	index    map[forward.Spot]int32
+	byDevice [][]int32
+	transit  int // the nodes below it are met by packets of others, those above send their own
+	touchy   []bool
+	origins  []int32 // by node: -1, or that of a device whose own packets need a look at whether they come back
+}
+
+func (a *auditor) newGraph() {
+	g := &a.graph
+	g.index, g.byDevice = map[forward.Spot]int32{}, make([][]int32, len(a.devices))
+	add := func(d int, s forward.Spot) {
+		if _, ok := g.index[s]; ok {
+			return
+		}
+		n := int32(len(g.spots))
+		g.index[s] = n
+		g.spots, g.device = append(g.spots, s), append(g.device, int32(d))
+		g.byDevice[d] = append(g.byDevice[d], n)
+	}
+	topo := a.walker.Topology()
+	for i, d := range a.devices {
+		a.sensitive = append(a.sensitive, a.walker.Sensitive(d, a.fam))
+		for _, s := range a.walker.Spots(d, a.fam) {
+			add(i, s)
+		}
+	}
+	g.transit = len(g.spots)
+	for i, d := range a.devices {
+		for _, name := range append(topo.Interfaces(d), "") {
+			add(i, a.walker.SentBy(d, name))
+		}
+	}
+	for n := range g.spots {
+		g.touchy = append(g.touchy, a.sensitive[g.device[n]])
+	}
+}
+
+// node returns the number of a spot, -1 where none was foreseen.
+func (g *graph) node(s forward.Spot) int32 {
+	if n, ok := g.index[s]; ok {
+		return n
+	}
+	return -1
+}
+
+// internal numbering of moves by a worker.
+type movesBook struct {
+	all    []moves
+	byText map[string]int32
+	text   []byte
+}
+
+// record numbers what a device does. Home tells whether a device is where the destination belongs.
+func (w *worker) record(list []forward.Move, home func(*network.Device) bool) int32 {
+	b := &w.book
+	m := moves{cause: -1, ways: len(list)}
+	text := b.text[:0]
+	for _, v := range list {
+		if v.Verdict == forward.GoesOn {
+			n := w.graph.node(v.Next)
+			text = append(text, 'n')
+			text = binary.LittleEndian.AppendUint32(text, uint32(n))
+			text = append(text, v.Hop.OutInterface...)
+			if n >= 0 {
+				if !slices.Contains(m.next, n) {
+					m.next = append(m.next, n)
+				}
+				continue
+			}
+			v.Verdict = forward.Unknown
+		}
+		k := keyOf(v.At.Name, v.Verdict, v.Hop, v.Reason)
+		if v.Verdict == forward.Arrives {
+			k = causeKey{device: v.At.Name, verdict: forward.Arrives, code: v.Reason.Code, home: home(v.At)}
+			m.arrives = true
+			m.elsewhere = m.elsewhere || !k.home
+		}
+		m.arrives = m.arrives || v.Verdict == forward.Leaves
+		m.touchy = m.touchy || w.sensitive[w.deviceIndex[v.At]]
+		id := w.causeID(v, k)
+		text = append(text, 'e')
+		text = binary.LittleEndian.AppendUint32(text, uint32(id))
+		if v.Verdict > m.worst {
+			m.worst, m.cause = v.Verdict, id
+		}
+		if tellsAlone(v.Verdict) {
+			m.bad = append(m.bad, id)
+		}
+	}
+	b.text = text
+	id, ok := b.byText[string(text)]
+	if !ok {
+		id = int32(len(b.all))
+		b.byText[string(text)] = id
+		b.all = append(b.all, m)
+	}
+	return id
+}
+
+// tellsAlone reports whether an ending is worth telling though nobody captured is behind.
+func tellsAlone(v forward.Verdict) bool {
+	return v == forward.NextHopLost || v == forward.Discarded || v == forward.Refused
+}
+
+func (w *worker) causeID(v forward.Move, k causeKey) int32 {
+	if id, ok := w.causes[k]; ok {
+		return id
+	}
+	id := w.reg.cause(v.At, k, v.Hop, v.Reason)
+	w.causes[k] = id
+	return id
+}
+
+// class numbers are hashes of 128 bits over what every node does; two classes of one number are not expected within
+// the 2^64 classes that would make it likely.
+type classHash struct{ a, b uint64 }
+
+func mix(node, m int32) classHash {
+	x := uint64(uint32(node))<<32 | uint64(uint32(m))
+	return classHash{scramble(x + 0x9e3779b97f4a7c15), scramble(x ^ 0xd1b54a32d192ed03)}
+}
+
+// scramble is a bijection of 64 bits that spreads every bit over all (the finalizer of SplitMix64).
+func scramble(x uint64) uint64 {
+	x = (x ^ x>>30) * 0xbf58476d1ce4e5b9
+	x = (x ^ x>>27) * 0x94d049bb133111eb
+	return x ^ x>>31
+}
+
+func familyTables(d *network.Device, fam route.Family) []*network.Table {
+	var out []*network.Table
+	for _, t := range d.Tables {
+		if t.Family == fam {
+			out = append(out, t)
+		}
+	}
+	return out
+}

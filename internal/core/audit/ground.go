@@ -1,0 +1,218 @@
+package audit
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+
+	"zarvek/internal/core/forward"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+// ground is what lies at addresses whatever the tables say: attached networks, devices' own addresses, and every single
+// address of which something is known. It is cut where any of that, or a rule that names addresses, begins or ends.
+type ground struct {
+	cuts      []number // sorted; each begins a region
+	irregular map[number][]*network.Device
+	policy    []number // sorted cuts of rules that look at sources
+	regions   []region // of each cut
+}
+
+// region is what lies between two cuts.
+type region struct {
+	net       netip.Prefix      // the longest attached network, or the address itself
+	owner     *network.Device   // that has the one address
+	homes     []*network.Device // where packets to it belong
+	start     int               // the start set of packets from there; -1: nobody can be there
+	exact     bool              // several devices have the address
+	irregular []*network.Device // to which the address is something of its own
+}
+
+// regionAt returns the index of the region that holds n: the last cut that is not behind it.
+func (g *ground) regionAt(n number) int {
+	i, found := slices.BinarySearchFunc(g.cuts, n, number.compare)
+	if found {
+		return i
+	}
+	return i - 1
+}
+
+// policyAt numbers the part of the space between two cuts of rules that n lies in.
+func (g *ground) policyAt(n number) int {
+	i, found := slices.BinarySearchFunc(g.policy, n, number.compare)
+	if found {
+		return i + 1
+	}
+	return i
+}
+
+// newGround collects the cuts of one family.
+func (a *auditor) newGround() {
+	g := &ground{irregular: map[number][]*network.Device{}}
+	topo := a.walker.Topology()
+	cut := func(p netip.Prefix) {
+		if p.IsValid() && route.FamilyOf(p.Addr()) == a.fam {
+			s := spanOf(p)
+			g.cuts = append(g.cuts, s.first, s.last.next())
+		}
+	}
+	single := func(x netip.Addr, d *network.Device) {
+		if route.FamilyOf(x) != a.fam {
+			return
+		}
+		n := numberOf(x)
+		if d != nil && !slices.Contains(g.irregular[n], d) {
+			g.irregular[n] = append(g.irregular[n], d)
+		}
+		g.cuts = append(g.cuts, n, n.next())
+	}
+	for _, at := range topo.Attachments() {
+		p := at.Prefix
+		cut(p)
+		if at.Address.IsValid() {
+			single(at.Address, at.Device)
+		}
+		if !p.IsValid() || route.FamilyOf(p.Addr()) != a.fam {
+			continue
+		}
+		if s := spanOf(p); p.Addr().BitLen()-p.Bits() <= 2 { // who is at the other end of a link for two is deduced by the address
+			for n := s.first; ; n = n.next() {
+				x := n.addr(a.fam)
+				single(x, nil)
+				if o, ok := topo.DeducedOwner(x); ok {
+					single(x, o.Device)
+				}
+				if n == s.last {
+					break
+				}
+			}
+		} else if a.fam == route.IPv4 { // its own and its broadcast address are no hosts
+			g.cuts = append(g.cuts, s.first.next(), s.last)
+		}
+	}
+	for d, hop := range topo.HopsUsed() {
+		single(hop.WithZone(""), d)
+	}
+	for _, d := range a.devices {
+		for _, n := range d.Neighbours {
+			single(n.Address.WithZone(""), d)
+		}
+		for _, o := range d.Addresses {
+			single(o.Prefix.Addr(), d)
+		}
+		for _, t := range d.Tables {
+			if t.CutAt.IsValid() {
+				cut(t.CutAt)
+			}
+			if t.Classful && t.Family == a.fam {
+				for i := range t.Routes.Len() {
+					cut(network.ClassOf(t.Routes.Prefix(i).Addr()))
+				}
+			}
+		}
+		for _, t := range d.Policy.Tunnels {
+			single(t.Local, d)
+			single(t.Remote, d)
+		}
+		for _, r := range d.Rules {
+			cut(r.To)
+		}
+		a.policyCuts(g, d)
+	}
+	for _, h := range a.walker.Topology().Network.Hosts {
+		single(h.Address, nil)
+	}
+	g.cuts = append(g.cuts, number{})
+	g.cuts = append(g.cuts, g.policy...)
+	slices.SortFunc(g.cuts, number.compare)
+	g.cuts = slices.Compact(g.cuts)
+	slices.SortFunc(g.policy, number.compare)
+	g.policy = slices.Compact(g.policy)
+	a.ground = g
+	for _, n := range g.cuts {
+		g.regions = append(g.regions, a.look(n))
+	}
+}
+
+// look finds out what lies at the region that begins at a number.
+func (a *auditor) look(at number) region {
+	r := region{start: -1, irregular: a.ground.irregular[at]}
+	x := at.addr(a.fam)
+	if !slices.ContainsFunc(a.spaces, func(s span) bool { return !at.less(s.first) && !s.last.less(at) }) {
+		return r
+	}
+	topo := a.walker.Topology()
+	net, attached := topo.NetworkOf(x)
+	r.net = net
+	if o, ok := a.walker.DeviceOf(x); ok {
+		if !attached {
+			r.net = netip.PrefixFrom(x, x.BitLen())
+		}
+		r.owner, r.homes, r.exact = o.Device, []*network.Device{o.Device}, len(topo.Owners(x)) > 1
+		r.start = a.startSet(a.walker.Starts(x))
+		return r
+	}
+	if !attached {
+		return r
+	}
+	if s := spanOf(net); a.fam == route.IPv4 && x.BitLen()-net.Bits() >= 2 && (at == s.first || at == s.last) {
+		return r // the network's own address or its broadcast address
+	}
+	for _, at := range topo.AttachedTo(net) {
+		r.homes = append(r.homes, at.Device)
+	}
+	r.start = a.startSet(a.walker.Starts(x))
+	return r
+}
+
+// startSet numbers the nodes where packets of one source start.
+func (a *auditor) startSet(spots []forward.Spot) int {
+	var s startSet
+	text := ""
+	for _, spot := range spots {
+		n := a.graph.node(spot)
+		if n < 0 {
+			continue
+		}
+		s.nodes = append(s.nodes, n)
+		d := a.graph.device[n]
+		// A device with one table and no rules does with its own packets what it does with others': if they come back they loop.
+		s.returns = append(s.returns, spot.Sends() && len(a.graph.byDevice[d]) > 2)
+		text += fmt.Sprint(n, ",")
+	}
+	if len(s.nodes) == 0 {
+		return -1
+	}
+	i, ok := a.startIndex[text]
+	if !ok {
+		i = len(a.starts)
+		a.startIndex[text] = i
+		a.starts = append(a.starts, s)
+	}
+	return i
+}
+
+// policyCuts adds what a device's rules for sources and flows name.
+func (a *auditor) policyCuts(g *ground, d *network.Device) {
+	cut := func(p netip.Prefix) {
+		if p.IsValid() && route.FamilyOf(p.Addr()) == a.fam {
+			s := spanOf(p)
+			g.policy = append(g.policy, s.first, s.last.next())
+		}
+	}
+	for _, r := range d.Rules {
+		cut(r.From)
+	}
+	for _, r := range d.Policy.Flows {
+		cut(r.From)
+		cut(r.To)
+	}
+	for _, t := range d.Policy.Translations {
+		cut(t.From)
+		cut(t.To)
+		if t.Becomes.IsValid() {
+			cut(netip.PrefixFrom(t.Becomes, t.Becomes.BitLen()))
+		}
+	}
+}

@@ -1,0 +1,174 @@
+package audit
+
+import (
+	"runtime"
+	"slices"
+	"sync"
+	"sync/atomic"
+
+	"zarvek/internal/core/forward"
+	"zarvek/internal/core/network"
+)
+
+// A pair is what becomes of packets from one group to another and of the replies: the verdict of a round trip.
+type pair struct {
+	from, to int32 // groups
+	both     forward.Both
+	back     bool  // the reply decides
+	cause    int32 // that decides; -1: none
+	split    int32 // device where equal ways part of which one fails; -1: none
+	oneSided []string
+}
+
+// pairs judges every pair of groups; those that are two-way are left out. Stop ends it early.
+func (a *auditor) pairs(stop func() bool) []pair {
+	n := len(a.groups)
+	// back[s] are the outcomes of packets from start set s to every group.
+	back := make([][]int32, len(a.starts))
+	flat := make([]int32, n*len(a.starts))
+	for s := range back {
+		back[s] = flat[s*n : (s+1)*n]
+	}
+	for i, g := range a.groups {
+		for s, o := range g.column {
+			back[s][i] = o
+		}
+	}
+	out := make([][]pair, n)
+	var wg sync.WaitGroup
+	var at atomic.Int64
+	for range runtime.GOMAXPROCS(0) {
+		wg.Go(func() {
+			for d := int(at.Add(1)) - 1; d < n && !stop(); d = int(at.Add(1)) - 1 {
+				out[d] = a.pairsTo(d, back)
+			}
+		})
+	}
+	wg.Wait()
+	return slices.Concat(out...)
+}
+
+// pairsTo judges the pairs to one group.
+func (a *auditor) pairsTo(d int, back [][]int32) []pair {
+	var out []pair
+	to := a.groups[d]
+	replies := back[to.start]
+	for s, from := range a.groups {
+		o, b := to.column[from.start], replies[s]
+		if o|b == fine && !from.exact && !to.exact && !a.mixed(from, to) {
+			continue
+		}
+		if from == to || same(from, to) {
+			continue
+		}
+		if p, ok := a.judge(int32(s), int32(d), o, b); ok {
+			out = append(out, p)
+		}
+	}
+	return out
+}
+
+// same reports whether packets between two groups need no routing: they are one device, or the hosts of one network and
+// who else is in it.
+func same(x, y *group) bool {
+	if x.owner != nil && y.owner != nil {
+		return x.owner == y.owner
+	}
+	return x.net == y.net
+}
+
+// mixed reports whether hosts on one side take the other for a neighbour although it is in another network.
+func (a *auditor) mixed(x, y *group) bool {
+	return a.overlaps && x.net != y.net && (x.owner == nil && x.net.Contains(y.rep) || y.owner == nil && y.net.Contains(x.rep))
+}
+
+// judge finds the verdict of one pair from two outcomes, or by following a packet where they do not tell; false where it
+// is two-way and nothing is to be said.
+func (a *auditor) judge(s, d, out, back int32) (pair, bool) {
+	from, to := a.groups[s], a.groups[d]
+	o, b := a.reg.outcomes[out], a.reg.outcomes[back]
+	p := pair{from: s, to: d, cause: -1, split: -1}
+	lost := b.verdict
+	if b.elsewhere && lost < forward.NextHopLost {
+		lost = forward.NextHopLost
+	}
+	switch {
+	case from.exact || to.exact || o.taint || o.elsewhere || a.mixed(from, to):
+		return a.follow(p)
+	case o.verdict > forward.Unknown:
+		p.both, p.cause, p.split = forward.Broken, o.cause, o.split
+	case o.verdict != forward.Arrives:
+		p.both, p.cause = forward.BothUnknown, o.cause
+	case b.taint || b.elsewhere:
+		return a.follow(p)
+	case lost > forward.Unknown:
+		p.both, p.back, p.cause, p.split = forward.OneWay, true, b.cause, b.split
+	case lost != forward.Arrives:
+		p.both, p.back, p.cause = forward.BothUnknown, true, b.cause
+	default:
+		return p, false
+	}
+	return p, true
+}
+
+// follow traces one packet of a pair and its reply.
+func (a *auditor) follow(p pair) (pair, bool) {
+	a.followed.Add(1)
+	rt := a.walker.Trace(a.groups[p.from].rep, a.groups[p.to].rep)
+	p.both, p.oneSided = rt.Verdict, rt.OneSided
+	dir := &rt.Forward
+	if rt.Forward.Verdict == forward.Arrives {
+		if rt.Return == nil || rt.Return.Verdict == forward.Arrives {
+			return p, len(rt.OneSided) > 0
+		}
+		dir, p.back = rt.Return, true
+	}
+	worst, ok := dir.Worst()
+	if !ok {
+		return p, true
+	}
+	p.cause = a.causeOf(worst)
+	if p.both == forward.Broken || p.both == forward.OneWay {
+		p.split = a.splitOf(dir, worst)
+	}
+	return p, true
+}
+
+// causeOf numbers what ended a branch.
+func (a *auditor) causeOf(b forward.Branch) int32 {
+	var last forward.Hop
+	if n := len(b.Hops); n > 0 {
+		last = b.Hops[n-1]
+	}
+	if b.Verdict == forward.Loops {
+		var loop []*network.Device
+		for _, h := range b.Hops[slices.IndexFunc(b.Hops, func(h forward.Hop) bool { return h.Device == last.Device }):] {
+			loop = append(loop, a.devices[a.byName[h.Device]])
+		}
+		return a.reg.loop(loop)
+	}
+	var d *network.Device
+	if i, ok := a.byName[b.Where]; ok {
+		d = a.devices[i]
+	}
+	return a.reg.cause(d, keyOf(b.Where, b.Verdict, last, b.Reason), last, b.Reason)
+}
+
+// splitOf finds the device at which a way that arrives parts from the branch that does not; -1 where none arrives.
+func (a *auditor) splitOf(d *forward.Direction, worst forward.Branch) int32 {
+	best := -1
+	for _, b := range d.Branches {
+		if b.Verdict != forward.Arrives || len(b.Hops) == 0 || len(worst.Hops) == 0 || b.Hops[0].Device != worst.Hops[0].Device {
+			continue
+		}
+		i := 0
+		for i+1 < min(len(b.Hops), len(worst.Hops)) && b.Hops[i+1].Device == worst.Hops[i+1].Device {
+			i++
+		}
+		best = max(best, i)
+	}
+	if best < 0 {
+		return -1
+	}
+	return int32(a.byName[worst.Hops[best].Device])
+}

@@ -1,0 +1,165 @@
+package audit
+
+import (
+	"zarvek/internal/core/forward"
+	"zarvek/internal/core/network"
+)
+
+// solver finds what becomes of the packets of one class from every node at once: strongly connected components (Tarjan
+// 1972) in the order in which they are finished, so that every successor's outcome is known before.
+type solver struct {
+	w       *worker
+	low     []int32 // 0: not met; in the order of meeting, from 1
+	onStack []bool
+	stack   []int32
+	calls   []call
+	out     []outcome
+	loopIDs map[string]int32
+	met     int32
+	members []*network.Device
+	key     []byte
+}
+
+type call struct {
+	node  int32
+	child int
+	order int32
+}
+
+func newSolver(w *worker) *solver {
+	n := len(w.graph.spots)
+	return &solver{w: w, low: make([]int32, n), onStack: make([]bool, n), out: make([]outcome, n), loopIDs: map[string]int32{}}
+}
+
+// solve fills s.out for every node by what they do now.
+func (s *solver) solve() {
+	clear(s.low)
+	s.met = 0
+	for n := range int32(s.w.graph.transit) {
+		if s.low[n] == 0 {
+			s.visit(n)
+		}
+	}
+	for n := s.w.graph.transit; n < len(s.out); n++ {
+		s.out[n] = s.combine(int32(n))
+	}
+}
+
+func (s *solver) movesOf(n int32) *moves { return &s.w.book.all[s.w.now[n]] }
+
+// visit is the depth-first search from one node, without recursion.
+func (s *solver) visit(root int32) {
+	s.enter(root)
+	for len(s.calls) > 0 {
+		c := &s.calls[len(s.calls)-1]
+		next := s.movesOf(c.node).next
+		if c.child < len(next) {
+			m := next[c.child]
+			c.child++
+			switch {
+			case s.low[m] == 0:
+				s.enter(m)
+			case s.onStack[m]:
+				s.low[c.node] = min(s.low[c.node], s.low[m])
+			}
+			continue
+		}
+		node, order := c.node, c.order
+		s.calls = s.calls[:len(s.calls)-1]
+		if n := len(s.calls); n > 0 {
+			up := s.calls[n-1].node
+			s.low[up] = min(s.low[up], s.low[node])
+		}
+		if s.low[node] == order {
+			s.finish(node)
+		}
+	}
+}
+
+func (s *solver) enter(n int32) {
+	s.met++
+	s.low[n] = s.met
+	s.onStack[n] = true
+	s.stack = append(s.stack, n)
+	s.calls = append(s.calls, call{node: n, order: s.met})
+}
+
+// finish takes the component of root off the stack and gives its nodes their outcome.
+func (s *solver) finish(root int32) {
+	i := len(s.stack) - 1
+	for s.stack[i] != root {
+		i--
+	}
+	group := s.stack[i:]
+	s.stack = s.stack[:i]
+	for _, n := range group {
+		s.onStack[n] = false
+	}
+	if len(group) == 1 {
+		self := false
+		for _, m := range s.movesOf(root).next {
+			self = self || m == root
+		}
+		if !self {
+			s.out[root] = s.combine(root)
+			return
+		}
+	}
+	o := outcome{verdict: forward.Loops, split: -1, cause: s.loop(group)}
+	for _, n := range group {
+		m := s.movesOf(n)
+		o.arrives, o.elsewhere, o.taint = o.arrives || m.arrives, o.elsewhere || m.elsewhere, o.taint || m.touchy || s.w.graph.touchy[n]
+		for _, x := range m.next {
+			if far := &s.out[x]; !contains(group, x) {
+				o.arrives, o.elsewhere, o.taint = o.arrives || far.arrives, o.elsewhere || far.elsewhere, o.taint || far.taint
+			}
+		}
+	}
+	for _, n := range group {
+		s.out[n] = o
+	}
+}
+
+func contains(list []int32, x int32) bool {
+	for _, v := range list {
+		if v == x {
+			return true
+		}
+	}
+	return false
+}
+
+// loop numbers the loop of a component.
+func (s *solver) loop(group []int32) int32 {
+	s.key, s.members = s.key[:0], s.members[:0]
+	for _, n := range group {
+		s.key = append(s.key, byte(n), byte(n>>8), byte(n>>16))
+	}
+	if id, ok := s.loopIDs[string(s.key)]; ok {
+		return id
+	}
+	for _, n := range group {
+		s.members = append(s.members, s.w.graph.spots[n].Device())
+	}
+	id := s.w.reg.loop(s.members)
+	s.loopIDs[string(s.key)] = id
+	return id
+}
+
+// combine is the outcome of a node from its endings and its successors' outcomes.
+func (s *solver) combine(n int32) outcome {
+	m := s.movesOf(n)
+	o := outcome{verdict: m.worst, cause: m.cause, split: -1, arrives: m.arrives, elsewhere: m.elsewhere, taint: m.touchy || s.w.graph.touchy[n]}
+	whole := m.cause >= 0 // the worst way fails from here on whatever equal way is taken further on
+	for _, x := range m.next {
+		far := &s.out[x]
+		if far.verdict > o.verdict {
+			o.verdict, o.cause, o.split, whole = far.verdict, far.cause, far.split, !far.arrives
+		}
+		o.arrives, o.elsewhere, o.taint = o.arrives || far.arrives, o.elsewhere || far.elsewhere, o.taint || far.taint
+	}
+	if o.arrives && o.verdict > forward.Unknown && whole && m.ways > 1 {
+		o.split = s.w.graph.device[n]
+	}
+	return o
+}

@@ -1,0 +1,401 @@
+package audit
+
+import (
+	"encoding/binary"
+	"slices"
+
+	"zarvek/internal/core/forward"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/selection"
+)
+
+// worker sweeps one part of the address space. It shares with the others what does not change, and the registry.
+type worker struct {
+	*auditor
+	cursors []*cursor
+	heap    []int32 // of cursors by next point
+	book    movesBook
+	causes  map[causeKey]int32
+	now     []int32 // what each node does, in book
+	hash    classHash
+	memo    [][]int32 // by node and state: 1 + number in book; 0: not found out yet
+	states  []map[string]int32
+	state   []int32 // of each device
+	onIt    []bool  // of each device: its state depends on the destination itself
+	sol     *solver
+	classes map[classHash]int32
+	found   []class
+	ends    []end
+	loose   []looseRange
+	outIDs  map[outcome]int32
+
+	point   number // the first address of the current range
+	region  int    // in ground
+	place   region
+	dirty   []int32
+	isDirty []bool
+	changes []change
+	text    []byte
+	ranges  int
+	passed  int // routes since progress was told
+}
+
+// class is what becomes of the packets to one class of destinations.
+type class struct {
+	bad    []int32 // causes that are worth telling though nobody captured is behind
+	column []int32 // outcomes by start set; nil until an end of the class is met
+}
+
+type change struct{ node, moves int32 }
+
+// looseRange is a range with a cause that is worth telling.
+type looseRange struct {
+	span  span
+	cause int32
+}
+
+func (a *auditor) newWorker() *worker {
+	n := len(a.graph.spots)
+	w := &worker{auditor: a, causes: map[causeKey]int32{}, now: make([]int32, n), memo: make([][]int32, n), classes: map[classHash]int32{},
+		state: make([]int32, len(a.devices)), onIt: make([]bool, len(a.devices)), isDirty: make([]bool, len(a.devices)),
+		states: make([]map[string]int32, len(a.devices)), outIDs: map[outcome]int32{}}
+	w.book.byText = map[string]int32{}
+	w.sol = newSolver(w)
+	for i, d := range a.devices {
+		w.states[i] = map[string]int32{}
+		for _, t := range familyTables(d, a.fam) {
+			w.cursors = append(w.cursors, &cursor{table: t, device: i, acts: newActions(t)})
+		}
+	}
+	return w
+}
+
+// sweep goes through one part of the space. Stop is asked now and then; it ends the sweep early.
+func (w *worker) sweep(part span, stop func() bool, progress func(int)) bool {
+	w.begin(part.first)
+	steps := 0
+	for {
+		at, ok := w.nextPoint()
+		if !ok || part.last.less(at) {
+			break
+		}
+		if steps++; steps&0xfff == 0 {
+			if stop() {
+				return false
+			}
+			progress(w.passed)
+			w.passed = 0
+		}
+		w.step(at)
+	}
+	w.emit(part.last)
+	progress(w.passed)
+	w.passed = 0
+	return true
+}
+
+// begin puts everything at the first point of a part.
+func (w *worker) begin(at number) {
+	w.point, w.heap = at, w.heap[:0]
+	for i, c := range w.cursors {
+		c.start(at, w.fam)
+		if !c.done {
+			w.push(int32(i))
+		}
+	}
+	w.region = w.ground.regionAt(at)
+	w.place = w.ground.regions[w.region]
+	w.hash = classHash{}
+	for d := range w.devices {
+		w.refresh(int32(d), at)
+		for _, n := range w.graph.byDevice[d] {
+			w.now[n] = w.does(n, int32(d), at)
+			h := mix(n, w.now[n])
+			w.hash.a, w.hash.b = w.hash.a^h.a, w.hash.b^h.b
+		}
+	}
+}
+
+// nextPoint is the next address at which a table or the ground changes.
+func (w *worker) nextPoint() (number, bool) {
+	var at number
+	ok := false
+	if len(w.heap) > 0 {
+		at, ok = w.cursors[w.heap[0]].next, true
+	}
+	if w.region+1 < len(w.ground.cuts) {
+		if cut := w.ground.cuts[w.region+1]; !ok || cut.less(at) {
+			return cut, true
+		}
+	}
+	return at, ok
+}
+
+// step moves to a point: what changes there ends the range before it.
+func (w *worker) step(at number) {
+	for len(w.heap) > 0 && w.cursors[w.heap[0]].next == at {
+		c := w.cursors[w.heap[0]]
+		was, i := c.now, c.i
+		c.advance()
+		w.passed += c.i - i
+		if c.done {
+			w.popTop()
+		} else {
+			w.sink(0)
+		}
+		if c.now != was {
+			w.soil(int32(c.device))
+		}
+	}
+	old := w.place
+	moved := false
+	if w.region+1 < len(w.ground.cuts) && w.ground.cuts[w.region+1] == at {
+		w.region++
+		w.place = w.ground.regions[w.region]
+		moved = true
+		for d := range w.devices {
+			if w.onIt[d] {
+				w.soil(int32(d))
+			}
+		}
+		for _, list := range [][]*network.Device{old.irregular, w.place.irregular} {
+			for _, d := range list {
+				w.soil(w.deviceIndex[d])
+			}
+		}
+	}
+	w.changes = w.changes[:0]
+	for _, d := range w.dirty {
+		w.isDirty[d] = false
+		w.refresh(d, at)
+		for _, n := range w.graph.byDevice[d] {
+			if m := w.does(n, d, at); m != w.now[n] {
+				w.changes = append(w.changes, change{n, m})
+			}
+		}
+	}
+	w.dirty = w.dirty[:0]
+	if len(w.changes) == 0 && !(moved && (old.start >= 0 || w.place.start >= 0)) {
+		return
+	}
+	here := w.place
+	w.place = old
+	w.emit(at.previous())
+	w.place, w.point = here, at
+	for _, c := range w.changes {
+		h, g := mix(c.node, w.now[c.node]), mix(c.node, c.moves)
+		w.hash.a, w.hash.b = w.hash.a^h.a^g.a, w.hash.b^h.b^g.b
+		w.now[c.node] = c.moves
+	}
+}
+
+func (w *worker) soil(d int32) {
+	if !w.isDirty[d] {
+		w.isDirty[d] = true
+		w.dirty = append(w.dirty, d)
+	}
+}
+
+// refresh numbers what a device's tables say at the point.
+func (w *worker) refresh(d int32, at number) {
+	tables := w.tables[d]
+	w.onIt[d] = w.fresh[d]
+	for _, i := range tables {
+		c := w.cursors[i]
+		w.onIt[d] = w.onIt[d] || c.acts.ground[c.now]
+	}
+	if len(tables) == 1 {
+		w.state[d] = w.cursors[tables[0]].now
+		return
+	}
+	w.text = w.text[:0]
+	for _, i := range tables {
+		w.text = binary.LittleEndian.AppendUint32(w.text, uint32(w.cursors[i].now))
+	}
+	id, ok := w.states[d][string(w.text)]
+	if !ok {
+		id = int32(len(w.states[d]))
+		w.states[d][string(w.text)] = id
+	}
+	w.state[d] = id
+}
+
+// does returns what a node does with packets to the point, as a number in the book.
+func (w *worker) does(n, d int32, at number) int32 {
+	local := w.onIt[d] || slices.Contains(w.place.irregular, w.devices[d])
+	s := w.state[d]
+	if !local {
+		if m := w.memo[n]; int(s) < len(m) && m[s] != 0 {
+			return m[s] - 1
+		}
+	}
+	dst := at.addr(w.fam)
+	find := func(t *network.Table) selection.Match {
+		for _, i := range w.tables[d] {
+			if c := w.cursors[i]; c.table == t {
+				if w.fresh[d] {
+					return selection.Longest(t, dst)
+				}
+				if c.group < 0 {
+					return selection.Match{}
+				}
+				return selection.At(t, t.Group(c.group))
+			}
+		}
+		return selection.Match{}
+	}
+	m := w.record(w.walker.Moves(dst, w.graph.spots[n], find), w.home)
+	if !local {
+		for int(s) >= len(w.memo[n]) {
+			w.memo[n] = append(w.memo[n], make([]int32, max(8, int(s)+1-len(w.memo[n])))...)
+		}
+		w.memo[n][s] = m + 1
+	}
+	return m
+}
+
+// home reports whether the current region's addresses belong to a device.
+func (w *worker) home(d *network.Device) bool {
+	return len(w.place.homes) == 0 || slices.Contains(w.place.homes, d)
+}
+
+// emit closes the current range at its last address.
+func (w *worker) emit(last number) {
+	w.ranges++
+	id, ok := w.classes[w.hash]
+	solved := false
+	if !ok {
+		id = int32(len(w.found))
+		w.classes[w.hash] = id
+		w.sol.solve()
+		solved = true
+		w.found = append(w.found, class{bad: w.alone()})
+	}
+	c := &w.found[id]
+	s := span{w.point, last}
+	for _, b := range c.bad {
+		if n := len(w.loose); n > 0 && w.loose[n-1].cause == b && w.loose[n-1].span.last.next() == s.first {
+			w.loose[n-1].span.last = last
+		} else {
+			w.loose = append(w.loose, looseRange{s, b})
+		}
+	}
+	if w.place.start < 0 {
+		return
+	}
+	if c.column == nil {
+		if !solved {
+			w.sol.solve()
+		}
+		c.column = w.column()
+	}
+	w.ends = append(w.ends, end{span: s, net: w.place.net, owner: w.place.owner, start: w.place.start, exact: w.place.exact, column: c.column,
+		class: w.hash, policy: w.ground.policyAt(s.first)})
+}
+
+// alone lists the causes of the class just solved that are worth telling though nobody captured is behind.
+func (w *worker) alone() []int32 {
+	var out []int32
+	for n := range w.graph.transit {
+		for _, b := range w.book.all[w.now[n]].bad {
+			if !slices.Contains(out, b) {
+				out = append(out, b)
+			}
+		}
+		if o := &w.sol.out[n]; o.verdict == forward.Loops && !slices.Contains(out, o.cause) {
+			out = append(out, o.cause)
+		}
+	}
+	return out
+}
+
+// column lists the outcomes of the class just solved by start set.
+func (w *worker) column() []int32 {
+	out := make([]int32, len(w.starts))
+	for i, set := range w.starts {
+		var all outcome
+		for j, n := range set.nodes {
+			o := w.sol.out[n]
+			if set.returns[j] && w.comesBack(n) {
+				o.taint = true
+			}
+			if j == 0 {
+				all = o
+				continue
+			}
+			if o.verdict > all.verdict {
+				all.verdict, all.cause, all.split = o.verdict, o.cause, o.split
+			}
+			all.arrives, all.elsewhere, all.taint = all.arrives || o.arrives, all.elsewhere || o.elsewhere, all.taint || o.taint
+		}
+		if all.verdict == forward.Arrives {
+			all.cause, all.split = -1, -1
+		}
+		id, ok := w.outIDs[all]
+		if !ok {
+			id = w.reg.outcome(all)
+			w.outIDs[all] = id
+		}
+		out[i] = id
+	}
+	return out
+}
+
+// comesBack reports whether a device's own packets may meet it again.
+func (w *worker) comesBack(n int32) bool {
+	d := w.graph.device[n]
+	seen := map[int32]bool{}
+	todo := []int32{n}
+	for len(todo) > 0 {
+		x := todo[len(todo)-1]
+		todo = todo[:len(todo)-1]
+		for _, y := range w.book.all[w.now[x]].next {
+			if w.graph.device[y] == d {
+				return true
+			}
+			if !seen[y] {
+				seen[y] = true
+				todo = append(todo, y)
+			}
+		}
+	}
+	return false
+}
+
+// push, sink and popTop keep the heap.
+func (w *worker) push(c int32) {
+	w.heap = append(w.heap, c)
+	i := len(w.heap) - 1
+	for i > 0 {
+		up := (i - 1) / 2
+		if !w.cursors[w.heap[i]].next.less(w.cursors[w.heap[up]].next) {
+			return
+		}
+		w.heap[i], w.heap[up] = w.heap[up], w.heap[i]
+		i = up
+	}
+}
+
+func (w *worker) sink(i int) {
+	for {
+		small := 2*i + 1
+		if small >= len(w.heap) {
+			return
+		}
+		if r := small + 1; r < len(w.heap) && w.cursors[w.heap[r]].next.less(w.cursors[w.heap[small]].next) {
+			small = r
+		}
+		if !w.cursors[w.heap[small]].next.less(w.cursors[w.heap[i]].next) {
+			return
+		}
+		w.heap[i], w.heap[small] = w.heap[small], w.heap[i]
+		i = small
+	}
+}
+
+func (w *worker) popTop() {
+	n := len(w.heap) - 1
+	w.heap[0] = w.heap[n]
+	w.heap = w.heap[:n]
+	w.sink(0)
+}

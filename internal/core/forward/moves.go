@@ -1,0 +1,138 @@
+package forward
+
+import (
+	"net/netip"
+	"slices"
+
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+	"zarvek/internal/core/selection"
+	"zarvek/internal/core/topology"
+)
+
+// A Spot is where and how a device meets a packet, as far as what it does depends on that. It is comparable; the zero
+// Spot is nowhere.
+type Spot struct{ at place }
+
+// Device returns the spot's device.
+func (s Spot) Device() *network.Device { return s.at.device }
+
+// Table returns the table that is asked first.
+func (s Spot) Table() string { return s.at.table }
+
+// Sends reports whether the device itself sends the packet.
+func (s Spot) Sends() bool { return s.at.origin }
+
+// Enters returns the spot of what comes in by an interface of d. Without rules that look at it the interface makes no
+// difference.
+func (w *Walker) Enters(d *network.Device, ifname string) Spot { return spotAt(w.enter(d, ifname)) }
+
+// SentBy returns the spot of what d sends from an address on an interface.
+func (w *Walker) SentBy(d *network.Device, ifname string) Spot { return Spot{w.origin(d, ifname)} }
+
+func spotAt(p place) Spot {
+	if !ingressMatters(p.device) {
+		p.ingress = ""
+	}
+	p.owned = false
+	return Spot{p}
+}
+
+// Spots returns every spot of a device in which packets of others may meet it.
+func (w *Walker) Spots(d *network.Device, fam route.Family) []Spot {
+	var out []Spot
+	add := func(s Spot) {
+		if !slices.Contains(out, s) {
+			out = append(out, s)
+		}
+	}
+	add(Spot{place{device: d, table: "default"}})
+	names := w.topo.Interfaces(d)
+	for _, t := range d.Policy.Tunnels {
+		names = append(names, t.Interface)
+	}
+	for _, n := range names {
+		add(w.Enters(d, n))
+	}
+	for _, t := range d.Tables {
+		if t.Family == fam {
+			add(Spot{place{device: d, table: t.Name}})
+		}
+	}
+	return out
+}
+
+// A Move is one thing that a device may do with a packet: an ending, or (Verdict GoesOn) the next spot.
+type Move struct {
+	Hop      Hop
+	Verdict  Verdict
+	Delivery Delivery
+	Reason   Reason
+	At       *network.Device // at which it ends
+	Next     Spot
+}
+
+// Moves returns all that a device does with packets to dst, whoever sends them: what depends on their source, flow or
+// state (Sensitive) is left out. Find must return what selection.Longest does for dst; nil asks the tables.
+func (w *Walker) Moves(dst netip.Addr, s Spot, find func(*network.Table) selection.Match) []Move {
+	if find == nil {
+		find = func(t *network.Table) selection.Match { return w.lookups.Longest(t, dst) }
+	}
+	pkt := w.withEnd(&packet{dst: dst, find: find})
+	var out []Move
+	for _, st := range w.decide(pkt, s.at, nil) {
+		m := Move{Hop: st.hop, Verdict: st.verdict, Delivery: st.delivery, Reason: st.reason, At: s.at.device}
+		switch {
+		case st.verdict == GoesOn && st.next.owned:
+			far := w.decide(pkt, st.next, nil)[0]
+			m.Verdict, m.Delivery, m.Reason, m.At = far.verdict, far.delivery, far.reason, st.next.device
+		case st.verdict == GoesOn:
+			m.Next = spotAt(st.next)
+		}
+		out = append(out, m)
+	}
+	return out
+}
+
+// Sensitive reports whether what a device does with packets of a family may depend on more than their destination.
+func (w *Walker) Sensitive(d *network.Device, fam route.Family) bool {
+	if len(d.Policy.Flows)+len(d.Policy.Translations) > 0 || d.Policy.Stateful.Known() {
+		return true
+	}
+	for _, r := range d.Rules {
+		if r.From.IsValid() && (r.Family == 0 || r.Family == fam) {
+			return true
+		}
+	}
+	for _, c := range d.Checks {
+		if c.Mode != network.CheckOff && (c.Family == 0 || c.Family == fam) {
+			return true
+		}
+	}
+	for _, pair := range w.topo.Shared() { // a device drops what seems to come from itself
+		if fam == route.IPv4 && (pair[0].Device == d || pair[1].Device == d) {
+			return true
+		}
+	}
+	return false
+}
+
+// Starts returns where packets from an address enter the captured devices, and whether a captured device sends them.
+func (w *Walker) Starts(src netip.Addr) []Spot {
+	var out []Spot
+	for _, p := range w.starts(src) {
+		s := spotAt(p)
+		if !slices.Contains(out, s) {
+			out = append(out, s)
+		}
+	}
+	return out
+}
+
+// DeviceOf returns the captured device that has, or must have, an address.
+func (w *Walker) DeviceOf(a netip.Addr) (topology.Attachment, bool) {
+	if o := w.topo.Owners(a); len(o) > 0 {
+		return o[0], true
+	}
+	return w.topo.DeducedOwner(a)
+}
