@@ -21,6 +21,7 @@ var rooms = map[string][]string{
 	"topology":  {"route", "network"},
 	"forward":   {"route", "network", "selection", "topology"},
 	"survey":    {"route", "network", "selection", "topology"},
+	"audit":     {"route", "network", "selection", "topology", "forward", "survey"},
 	"coretest":  {"route", "network"},
 }
 

@@ -20,13 +20,14 @@ const (
 type actions struct {
 	table  *network.Table
 	byAttr []int32          // of a group of one route, by its shared attributes; 0: not numbered yet
+	byHop  map[oneHop]int32 // of routes by one next hop
 	byText map[string]int32 // by all that forwarding depends on
 	ground []bool           // by number: it depends on who is at the destination itself
 	plain  bool             // no prefix has captures that contradict each other
 }
 
 func newActions(t *network.Table) *actions {
-	return &actions{table: t, byAttr: make([]int32, t.Routes.Shared()), byText: map[string]int32{},
+	return &actions{table: t, byAttr: make([]int32, t.Routes.Shared()), byHop: map[oneHop]int32{}, byText: map[string]int32{},
 		ground: make([]bool, firstAction), plain: !t.Contradictory()}
 }
 
@@ -51,12 +52,30 @@ func (a *actions) of(g network.Group) (int32, bool) {
 			return n, true
 		}
 		if attr := a.table.Routes.Attributes(id); attr.Special == route.None {
-			n := a.number(forwardingText(attr), onGround(attr))
-			a.byAttr[id] = n
-			return n, true
+			a.byAttr[id] = a.plainRoute(attr)
+			return a.byAttr[id], true
 		}
 	}
 	return a.slow(g)
+}
+
+// oneHop is all that forwarding by one next hop depends on.
+type oneHop struct {
+	protocol route.Protocol
+	hop      route.NextHop
+}
+
+func (a *actions) plainRoute(attr *route.Attributes) int32 {
+	if len(attr.NextHops) != 1 || attr.NextHops[0].Inactive || attr.NextHops[0].Backup {
+		return a.number(forwardingText(attr), onGround(attr))
+	}
+	k := oneHop{attr.Protocol, attr.NextHops[0]}
+	n, ok := a.byHop[k]
+	if !ok {
+		n = a.number(forwardingText(attr), onGround(attr))
+		a.byHop[k] = n
+	}
+	return n
 }
 
 // slow numbers what is not one plain route. What ends at the device is a decision of its own for each prefix.

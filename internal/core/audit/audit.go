@@ -10,6 +10,7 @@
 package audit
 
 import (
+	"net/netip"
 	"runtime"
 	"slices"
 	"sync"
@@ -19,13 +20,6 @@ import (
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 )
-
-// Options are what an audit may be told. The zero Options audit everything.
-type Options struct {
-	Family   route.Family          // 0: both
-	Stop     func() bool           // asked now and then; true ends the audit without a result
-	Progress func(done, total int) // told now and then
-}
 
 // auditor is the audit of one family.
 type auditor struct {
@@ -44,6 +38,7 @@ type auditor struct {
 	startIndex  map[string]int
 	reg         *registry
 	overlaps    bool
+	downs       []int // attachments on interfaces that are down
 
 	groups   []*group
 	loose    []looseRange
@@ -51,12 +46,14 @@ type auditor struct {
 	ranges   int
 	classes  int
 	followed atomic.Int64
+	oneSided map[[2]int32][]string // stateful devices that see one direction of a pair only
+	sideLock sync.Mutex
 }
 
 // newAuditor compiles one family of a network.
 func newAuditor(w *forward.Walker, fam route.Family) *auditor {
 	a := &auditor{walker: w, fam: fam, devices: w.Topology().Network.Devices, deviceIndex: map[*network.Device]int32{}, byName: map[string]int{},
-		startIndex: map[string]int{}, reg: newRegistry(), spaces: spaces(fam)}
+		oneSided: map[[2]int32][]string{}, startIndex: map[string]int{}, reg: newRegistry(), spaces: spaces(fam)}
 	k := 0
 	for i, d := range a.devices {
 		a.deviceIndex[d], a.byName[d.Name] = int32(i), i
@@ -75,6 +72,11 @@ func newAuditor(w *forward.Walker, fam route.Family) *auditor {
 	for _, n := range w.Topology().Networks() {
 		for range w.Topology().Wider(n) {
 			a.overlaps = a.overlaps || route.FamilyOf(n.Addr()) == fam
+		}
+	}
+	for i, at := range w.Topology().Attachments() {
+		if at.Down && at.Prefix.IsValid() && route.FamilyOf(at.Prefix.Addr()) == fam && !at.Prefix.Addr().IsLinkLocalUnicast() {
+			a.downs = append(a.downs, i)
 		}
 	}
 	a.newGraph()
@@ -149,4 +151,29 @@ func (a *auditor) parts(n int) [][]span {
 		}
 	}
 	return out
+}
+
+// counter returns what adds up what workers did.
+func counter(total int, tell func(done, total int)) func(int) {
+	var mu sync.Mutex
+	done := 0
+	return func(n int) {
+		mu.Lock()
+		defer mu.Unlock()
+		done += n
+		tell(done, total)
+	}
+}
+
+// groupOf returns the group that an address belongs to, -1 for none.
+func (a *auditor) groupOf(x netip.Addr) int32 {
+	n := numberOf(x)
+	for i, g := range a.groups {
+		for _, s := range g.spans {
+			if !n.less(s.first) && !s.last.less(n) {
+				return int32(i)
+			}
+		}
+	}
+	return -1
 }

@@ -18,7 +18,8 @@ type end struct {
 	span   span
 	net    netip.Prefix
 	owner  *network.Device // nil: hosts
-	start  int
+	start  int             // -1: nobody there can send
+	down   int32           // the cause that the network is down; -1: it is not
 	exact  bool
 	policy int
 	class  classHash
@@ -36,6 +37,7 @@ type group struct {
 // groupEnds puts ends together.
 func (a *auditor) groupEnds(ends []end) []*group {
 	type key struct {
+		down   int32
 		net    netip.Prefix
 		owner  *network.Device
 		start  int
@@ -47,7 +49,7 @@ func (a *auditor) groupEnds(ends []end) []*group {
 	var out []*group
 	apart := slices.Contains(a.sensitive, true)
 	for _, e := range ends {
-		k := key{net: e.net, owner: e.owner, start: e.start, column: hashColumn(e.column)}
+		k := key{down: e.down, net: e.net, owner: e.owner, start: e.start, column: hashColumn(e.column)}
 		if apart {
 			k.policy, k.column = e.policy, e.class // a source check looks at what devices do with it as a destination
 		}

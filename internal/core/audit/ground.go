@@ -8,6 +8,7 @@ import (
 	"zarvek/internal/core/forward"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
+	"zarvek/internal/core/topology"
 )
 
 // ground is what lies at addresses whatever the tables say: attached networks, devices' own addresses, and every single
@@ -27,6 +28,7 @@ type region struct {
 	start     int               // the start set of packets from there; -1: nobody can be there
 	exact     bool              // several devices have the address
 	irregular []*network.Device // to which the address is something of its own
+	down      int32             // the cause that is the interface without carrier on which the network is, and nowhere else; -1: none
 }
 
 // regionAt returns the index of the region that holds n: the last cut that is not behind it.
@@ -137,7 +139,7 @@ func (a *auditor) newGround() {
 
 // look finds out what lies at the region that begins at a number.
 func (a *auditor) look(at number) region {
-	r := region{start: -1, irregular: a.ground.irregular[at]}
+	r := region{start: -1, down: -1, irregular: a.ground.irregular[at]}
 	x := at.addr(a.fam)
 	if !slices.ContainsFunc(a.spaces, func(s span) bool { return !at.less(s.first) && !s.last.less(at) }) {
 		return r
@@ -145,8 +147,11 @@ func (a *auditor) look(at number) region {
 	topo := a.walker.Topology()
 	net, attached := topo.NetworkOf(x)
 	r.net = net
+	if !attached {
+		r.net, r.down = a.downAt(x)
+	}
 	if o, ok := a.walker.DeviceOf(x); ok {
-		if !attached {
+		if !r.net.IsValid() {
 			r.net = netip.PrefixFrom(x, x.BitLen())
 		}
 		r.owner, r.homes, r.exact = o.Device, []*network.Device{o.Device}, len(topo.Owners(x)) > 1
@@ -159,11 +164,44 @@ func (a *auditor) look(at number) region {
 	if s := spanOf(net); a.fam == route.IPv4 && x.BitLen()-net.Bits() >= 2 && (at == s.first || at == s.last) {
 		return r // the network's own address or its broadcast address
 	}
+	if topo.LinkNetwork(net) && ends(topo.AttachedTo(net)) > 1 {
+		return r // both ends are captured: nobody else can be there
+	}
 	for _, at := range topo.AttachedTo(net) {
 		r.homes = append(r.homes, at.Device)
 	}
 	r.start = a.startSet(a.walker.Starts(x))
 	return r
+}
+
+// downAt finds the longest network that holds an address and is attached by interfaces that are down.
+func (a *auditor) downAt(x netip.Addr) (netip.Prefix, int32) {
+	best := -1
+	all := a.walker.Topology().Attachments()
+	for _, i := range a.downs {
+		if p := all[i].Prefix; p.Contains(x) && !p.IsSingleIP() && (best < 0 || p.Bits() > all[best].Prefix.Bits()) {
+			best = i
+		}
+	}
+	if best < 0 {
+		return netip.Prefix{}, -1
+	}
+	at := all[best]
+	k := causeKey{device: at.Device.Name, verdict: forward.NextHopLost, code: forward.OwnLinkDown, prefix: at.Prefix, ifname: at.Interface}
+	reason := forward.Reason{Code: forward.OwnLinkDown, Device: at.Device.Name, Interface: at.Interface, Marks: []route.Mark{at.Mark}}
+	if i := at.Device.Interface(at.Interface); i.Mark.Known() {
+		reason.Marks = append(reason.Marks, i.Mark)
+	}
+	return at.Prefix, a.reg.cause(at.Device, k, forward.Hop{Device: at.Device.Name}, reason)
+}
+
+// ends counts the devices on a network.
+func ends(at []topology.Attachment) int {
+	seen := map[*network.Device]bool{}
+	for _, x := range at {
+		seen[x.Device] = true
+	}
+	return len(seen)
 }
 
 // startSet numbers the nodes where packets of one source start.

@@ -17,8 +17,9 @@ type pair struct {
 	back     bool  // the reply decides
 	cause    int32 // that decides; -1: none
 	split    int32 // device where equal ways part of which one fails; -1: none
-	oneSided []string
 }
+
+func (p pair) key() [2]int32 { return [2]int32{p.from, p.to} }
 
 // pairs judges every pair of groups; those that are two-way are left out. Stop ends it early.
 func (a *auditor) pairs(stop func() bool) []pair {
@@ -52,9 +53,22 @@ func (a *auditor) pairs(stop func() bool) []pair {
 func (a *auditor) pairsTo(d int, back [][]int32) []pair {
 	var out []pair
 	to := a.groups[d]
-	replies := back[to.start]
+	var replies []int32
+	if to.start >= 0 {
+		replies = back[to.start]
+	}
 	for s, from := range a.groups {
-		o, b := to.column[from.start], replies[s]
+		if from.start < 0 {
+			continue
+		}
+		o := to.column[from.start]
+		if replies == nil {
+			if p := (pair{from: int32(s), to: int32(d), both: forward.Broken, cause: to.down, split: -1}); a.reg.outcomes[o].verdict > forward.Unknown {
+				out = append(out, p)
+			}
+			continue
+		}
+		b := replies[s]
 		if o|b == fine && !from.exact && !to.exact && !a.mixed(from, to) {
 			continue
 		}
@@ -62,6 +76,9 @@ func (a *auditor) pairsTo(d int, back [][]int32) []pair {
 			continue
 		}
 		if p, ok := a.judge(int32(s), int32(d), o, b); ok {
+			if g := a.lostTo(p); g.down >= 0 && (p.both == forward.Broken || p.both == forward.OneWay) {
+				p.cause, p.split = g.down, -1
+			}
 			out = append(out, p)
 		}
 	}
@@ -115,7 +132,12 @@ func (a *auditor) judge(s, d, out, back int32) (pair, bool) {
 func (a *auditor) follow(p pair) (pair, bool) {
 	a.followed.Add(1)
 	rt := a.walker.Trace(a.groups[p.from].rep, a.groups[p.to].rep)
-	p.both, p.oneSided = rt.Verdict, rt.OneSided
+	p.both = rt.Verdict
+	if len(rt.OneSided) > 0 {
+		a.sideLock.Lock()
+		a.oneSided[p.key()] = rt.OneSided
+		a.sideLock.Unlock()
+	}
 	dir := &rt.Forward
 	if rt.Forward.Verdict == forward.Arrives {
 		if rt.Return == nil || rt.Return.Verdict == forward.Arrives {

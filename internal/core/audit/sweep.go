@@ -175,7 +175,7 @@ func (w *worker) step(at number) {
 		}
 	}
 	w.dirty = w.dirty[:0]
-	if len(w.changes) == 0 && !(moved && (old.start >= 0 || w.place.start >= 0)) {
+	if len(w.changes) == 0 && !(moved && (old.someone() || w.place.someone())) {
 		return
 	}
 	here := w.place
@@ -254,6 +254,9 @@ func (w *worker) does(n, d int32, at number) int32 {
 	return m
 }
 
+// someone reports whether anybody may be expected there.
+func (r *region) someone() bool { return r.start >= 0 || r.down >= 0 }
+
 // home reports whether the current region's addresses belong to a device.
 func (w *worker) home(d *network.Device) bool {
 	return len(w.place.homes) == 0 || slices.Contains(w.place.homes, d)
@@ -280,7 +283,7 @@ func (w *worker) emit(last number) {
 			w.loose = append(w.loose, looseRange{s, b})
 		}
 	}
-	if w.place.start < 0 {
+	if !w.place.someone() {
 		return
 	}
 	if c.column == nil {
@@ -289,7 +292,7 @@ func (w *worker) emit(last number) {
 		}
 		c.column = w.column()
 	}
-	w.ends = append(w.ends, end{span: s, net: w.place.net, owner: w.place.owner, start: w.place.start, exact: w.place.exact, column: c.column,
+	w.ends = append(w.ends, end{span: s, net: w.place.net, owner: w.place.owner, start: w.place.start, down: w.place.down, exact: w.place.exact, column: c.column,
 		class: w.hash, policy: w.ground.policyAt(s.first)})
 }
 

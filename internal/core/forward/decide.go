@@ -296,11 +296,11 @@ func (w *Walker) exit(pkt *packet, at place, s *step, r route.Route, e selection
 		s.next.owned = final
 	case topology.Down:
 		s.verdict, s.reason.Code, s.reason.Interface = NextHopLost, OwnerDown, link.Interface
-		s.reason.Liveness = liveness(at.device, link.Device, target)
+		s.reason.Liveness = LivenessOf(at.device, link.Device, target)
 		s.reason.Marks = append(s.reason.Marks, s.reason.Liveness.Marks...)
 	case topology.Nobody:
 		s.verdict, s.reason.Code = NextHopLost, NobodyAnswers
-		s.reason.Liveness = liveness(at.device, link.Device, target)
+		s.reason.Liveness = LivenessOf(at.device, link.Device, target)
 		s.reason.Marks = append(s.reason.Marks, s.reason.Liveness.Marks...)
 	case topology.Elsewhere:
 		s.verdict, s.reason.Code, s.reason.Interface = NextHopLost, OwnerElsewhere, link.Interface

@@ -6,9 +6,9 @@ import (
 	"zarvek/internal/core/network"
 )
 
-// liveness finds the sessions of both ends of a link: d's with the next hop's address, and the other device's with any of
+// LivenessOf finds the sessions of both ends of a link: d's with the next hop's address, and the other device's with any of
 // d's addresses.
-func liveness(d, other *network.Device, hop netip.Addr) Liveness {
+func LivenessOf(d, other *network.Device, hop netip.Addr) Liveness {
 	var l Liveness
 	note := func(to *Detection, s network.Session) {
 		*to = DetectsDown

@@ -136,3 +136,45 @@ func (w *Walker) DeviceOf(a netip.Addr) (topology.Attachment, bool) {
 	}
 	return w.topo.DeducedOwner(a)
 }
+
+// Onward follows a packet to dst from a device that has it, as if the device sent it itself.
+func (w *Walker) Onward(d *network.Device, dst netip.Addr) Direction {
+	return w.walk(&packet{src: w.sourceFor(d, dst), dst: dst}, w.origin(d, ""), false)
+}
+
+// sourceFor is an address that a device may send from.
+func (w *Walker) sourceFor(d *network.Device, dst netip.Addr) netip.Addr {
+	for _, a := range d.Addresses {
+		if x := a.Prefix.Addr(); route.FamilyOf(x) == route.FamilyOf(dst) && !x.IsLinkLocalUnicast() && !x.IsLoopback() {
+			return x
+		}
+	}
+	return netip.Addr{}
+}
+
+// By follows a packet to dst from a device that sends it by one route of a table, whether or not that forwards now.
+func (w *Walker) By(d *network.Device, t *network.Table, r route.Route, dst netip.Addr) Direction {
+	var out Direction
+	pkt := w.withEnd(&packet{dst: dst, src: w.sourceFor(d, dst)})
+	at := w.origin(d, "")
+	at.table = t.Name
+	m := selection.Alone(t, r)
+	for _, s := range w.follow(pkt, at, Hop{Device: d.Name, Table: t.Name}, m, nil) {
+		if s.verdict != GoesOn {
+			out.Branches = append(out.Branches, Branch{Share: s.share, Verdict: s.verdict, Where: d.Name, Delivery: s.delivery, Hops: []Hop{s.hop}, Reason: s.reason})
+			out.Verdict = max(out.Verdict, s.verdict)
+			continue
+		}
+		one := w.walk(pkt, s.next, false)
+		for _, b := range one.Branches {
+			b.Hops = append([]Hop{s.hop}, b.Hops...)
+			b.Share *= s.share
+			if b.Verdict != Loops && slices.ContainsFunc(b.Hops[1:], func(h Hop) bool { return h.Device == d.Name }) {
+				b.Verdict, b.Reason, b.Where = Loops, Reason{Code: CameBack, Device: d.Name}, d.Name // it would be sent out again
+			}
+			out.Branches = append(out.Branches, b)
+			out.Verdict = max(out.Verdict, b.Verdict)
+		}
+	}
+	return out
+}

@@ -97,7 +97,10 @@ func (k *walk) end(s step, at place, share float64) {
 		}
 	}
 	b.Hops = slices.Clone(k.path)
-	for _, h := range b.Hops {
+	for i, h := range b.Hops {
+		if s.delivery == ToDevice && i == len(b.Hops)-1 {
+			break // it is for the device itself, not through it
+		}
 		if d := k.w.net.Device(h.Device); h.InInterface != "" && h.OutInterface != "" && d != nil && d.Policy.Stateful.Known() {
 			b.stateful = append(b.stateful, d)
 		}

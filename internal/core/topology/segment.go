@@ -3,6 +3,8 @@ package topology
 import (
 	"net/netip"
 	"slices"
+
+	"zarvek/internal/core/network"
 )
 
 // join puts interfaces that share an attached network on one segment. Networks of different length share one where
@@ -108,3 +110,28 @@ func pointToPoint(p netip.Prefix) bool {
 
 // uses reports whether the device forwards to a by that interface, which it would not do to itself.
 func (t *Topology) uses(p port, a netip.Addr) bool { return slices.Contains(t.hopsUsed[p], a) }
+
+// LinkNetwork reports whether a network is one of links between devices only: every interface in it has room for two
+// ends, by the network of either family.
+func (t *Topology) LinkNetwork(p netip.Prefix) bool {
+	at, ok := t.byPrefix.Get(p)
+	if !ok {
+		return false
+	}
+	for _, i := range at {
+		if !pointToPoint(t.smallest(t.port(i))) {
+			return false
+		}
+	}
+	return true
+}
+
+// SameNetwork reports whether an interface of d attaches to just that network.
+func (t *Topology) SameNetwork(d *network.Device, ifname string, p netip.Prefix) bool {
+	for _, i := range t.byInterface[port{d, ifname}] {
+		if t.attachments[i].Prefix == p {
+			return true
+		}
+	}
+	return false
+}

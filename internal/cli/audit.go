@@ -1,0 +1,207 @@
+package cli
+
+import (
+	"flag"
+	"fmt"
+	"os"
+	"slices"
+	"strings"
+
+	"github.com/schollz/progressbar/v3"
+	"golang.org/x/term"
+
+	"zarvek/internal/core/audit"
+	"zarvek/internal/present"
+)
+
+func auditCommand() command {
+	return command{
+		name: "audit", forms: "text, json, csv or md",
+		short: "search the whole network for packets that get lost, and why",
+		long: `Searches the whole address space, not samples of it: every range in which no device's
+decision changes is judged from every attached network and every captured device, there
+and back. What gets lost is grouped by the device and the decision at which it ends, so
+that one missing route is one finding however many networks it cuts off. Then the tables
+themselves are searched for what will lose packets later.
+
+Severities:
+
+  fault   packets between networks are lost now
+  risk    packets will be lost when something else happens, or to addresses that no
+          captured device is behind
+  note    only links between devices are concerned, or it may be meant so
+
+Each finding has a name (called ...) that stays the same as long as its cause does. A file
+for -accept lists names to live with, one a line:
+
+  no-route-3f9a2c41: the workshop is cut off on purpose
+
+Exit code 1: there are findings of at least the severity asked.`,
+		setup: func(fs *flag.FlagSet) action {
+			severity := fs.String("severity", "risk", "the least `severity` to show: fault, risk or note")
+			only := fs.String("only", "", "look for these `kinds` alone, with commas between (zarvek audit -kinds)")
+			except := fs.String("except", "", "leave out these `kinds`")
+			family := fs.String("family", "both", "the address `family`: ipv4, ipv6 or both")
+			accept := fs.String("accept", "", "a `file` of findings to live with: NAME: REASON")
+			kinds := fs.Bool("kinds", false, "list the kinds of findings")
+			return func(e *env, args []string) error {
+				if len(args) > 0 {
+					return usagef("audit takes no arguments, only options")
+				}
+				if *kinds {
+					return present.AuditKinds(e.out, e.view(nil))
+				}
+				least, ok := audit.ParseSeverity(*severity)
+				if !ok {
+					return usagef("-severity takes fault, risk or note, not %q", *severity)
+				}
+				fam, err := parseFamily(*family)
+				if err != nil {
+					return err
+				}
+				opt := audit.Options{Family: fam}
+				if opt.Only, err = parseKinds("-only", *only); err != nil {
+					return err
+				}
+				if opt.Except, err = parseKinds("-except", *except); err != nil {
+					return err
+				}
+				accepted, err := readAccepted(*accept)
+				if err != nil {
+					return err
+				}
+				l, err := e.load()
+				if err != nil {
+					return err
+				}
+				if len(l.Network.Devices) == 0 {
+					return &noDevices{l.Dir}
+				}
+				r := l.audit(opt)
+				return e.showAudit(l, r, least, accepted)
+			}
+		},
+	}
+}
+
+// audit runs the audit of a case, with progress on a terminal where it is long.
+func (l *loaded) audit(opt audit.Options) *audit.Result {
+	opt.Ages, opt.Unread = l.Ages(), l.UnreadInTables()
+	total := 0
+	for _, d := range l.Network.Devices {
+		for _, t := range d.Tables {
+			total += t.Routes.Len()
+		}
+	}
+	if total > 200_000 && term.IsTerminal(int(os.Stderr.Fd())) {
+		bar := progressbar.NewOptions(total, progressbar.OptionSetWriter(os.Stderr), progressbar.OptionClearOnFinish(), progressbar.OptionThrottle(1e8))
+		opt.Progress = func(done, _ int) { _ = bar.Set(done) }
+		defer func() { _ = bar.Finish() }()
+	}
+	r, _ := audit.Run(l.walk(), opt)
+	return r
+}
+
+func (e *env) showAudit(l *loaded, r *audit.Result, least audit.Severity, accepted []acceptance) error {
+	a := present.AuditView{Result: r}
+	for _, f := range r.Findings {
+		i := slices.IndexFunc(accepted, func(x acceptance) bool { return x.id == f.ID })
+		switch {
+		case i >= 0:
+			accepted[i].met = true
+			a.Accepted = append(a.Accepted, present.Accepted{Finding: f, Reason: accepted[i].reason})
+		case f.Severity < least:
+			a.Hidden++
+		default:
+			a.Findings = append(a.Findings, f)
+		}
+	}
+	for _, x := range accepted {
+		if !x.met {
+			a.Gone = append(a.Gone, x.id)
+		}
+	}
+	var err error
+	switch e.as {
+	case "json":
+		err = present.AuditJSON(e.out, a, e.view(l))
+	case "csv":
+		err = present.AuditCSV(e.out, a, e.view(l))
+	case "md":
+		err = present.AuditMarkdown(e.out, a, e.view(l))
+	default:
+		err = present.AuditText(e.out, a, e.view(l))
+	}
+	if err == nil && len(a.Findings) > 0 {
+		return errBadNews
+	}
+	return err
+}
+
+// parseKinds reads kinds with commas between; each may be shortened while unambiguous.
+func parseKinds(option, s string) ([]audit.Kind, error) {
+	var out []audit.Kind
+	if s == "" {
+		return nil, nil
+	}
+	all := audit.Kinds()
+	names := make([]string, len(all))
+	for i, k := range all {
+		names[i] = string(k)
+	}
+	for word := range strings.SplitSeq(s, ",") {
+		i, err := pick(strings.TrimSpace(word), names)
+		if err != nil {
+			hint := err.Error()
+			if hint == "" {
+				hint = "; zarvek audit -kinds lists them"
+			}
+			return nil, usagef("%s: there is no kind %q%s", option, strings.TrimSpace(word), hint)
+		}
+		out = append(out, all[i])
+	}
+	return out, nil
+}
+
+// acceptance is one line of an -accept file.
+type acceptance struct {
+	id, reason string
+	met        bool
+}
+
+// readAccepted reads NAME: REASON lines; blank ones and those behind # are passed over.
+func readAccepted(file string) ([]acceptance, error) {
+	if file == "" {
+		return nil, nil
+	}
+	text, err := os.ReadFile(file)
+	if err != nil {
+		return nil, usagef("%s: cannot be read: %v", file, pathCause(err))
+	}
+	var out []acceptance
+	n := 0
+	for line := range strings.Lines(string(text)) {
+		n++
+		line = strings.TrimSpace(line)
+		if line == "" || strings.HasPrefix(line, "#") {
+			continue
+		}
+		id, reason, ok := strings.Cut(line, ":")
+		if id, reason = strings.TrimSpace(id), strings.TrimSpace(reason); !ok || reason == "" || strings.ContainsAny(id, " \t") {
+			return nil, usagef("%s:%d: no reason; a line is NAME: REASON", file, n)
+		}
+		if slices.ContainsFunc(out, func(x acceptance) bool { return x.id == id }) {
+			return nil, usagef("%s:%d: %s stands there already; name each finding once", file, n, id)
+		}
+		out = append(out, acceptance{id: id, reason: reason})
+	}
+	return out, nil
+}
+
+// pathCause leaves the path out of an error, since the message names it.
+func pathCause(err error) error {
+	if p, ok := err.(*os.PathError); ok {
+		return p.Err
+	}
+	return fmt.Errorf("%w", err)
+}

@@ -1,0 +1,68 @@
+package audit
+
+import (
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+	"zarvek/internal/core/selection"
+)
+
+const (
+	// PreferenceTooGood: a static route is used although a routing protocol knows the prefix.
+	PreferenceTooGood Kind = "preference-too-good"
+	// BackupCannotFloat: a route that was meant as a backup cannot be one: its prefix is longer, or nothing leads to its next
+	// hop.
+	BackupCannotFloat Kind = "backup-cannot-float"
+	// BackupInUse: a route with a backup's preference is used, and nothing better is there.
+	BackupInUse Kind = "backup-in-use"
+)
+
+// findBackups asks for every prefix with a static route what selection remarks on it.
+func findBackups(s *scene) []Finding {
+	var out []Finding
+	for _, d := range s.net.Devices {
+		for _, t := range d.Tables {
+			for p := range staticPrefixes(t) {
+				for _, r := range selection.Explain(d, t, p).Remarks {
+					if f, ok := backupFinding(d, t, r); ok {
+						out = append(out, f)
+					}
+				}
+			}
+		}
+	}
+	return out
+}
+
+func backupFinding(d *network.Device, t *network.Table, r selection.Remark) (Finding, bool) {
+	f := Finding{Severity: Risk, Device: d.Name, Table: t.Name, Family: t.Family, Choice: r.Kind, Route: r.Route, Against: r.Against, Failure: r.Failure,
+		Marks: marks(r.Route.Mark, r.Against.Mark)}
+	switch r.Kind {
+	case selection.ReplacesLearned:
+		f.Kind = PreferenceTooGood
+		f.Repair = []Repair{{Kind: RaisePreference, Device: d.Name, Prefix: r.Route.Prefix, Number: r.Number}}
+	case selection.LongerThanLearned:
+		f.Kind = BackupCannotFloat
+		f.Repair = []Repair{{Kind: RemoveRoute, Device: d.Name, Prefix: r.Route.Prefix}}
+	case selection.BackupUseless:
+		f.Kind = BackupCannotFloat
+		f.Repair = []Repair{{Kind: ChangeNextHop, Device: d.Name, Prefix: r.Route.Prefix}}
+	case selection.BackupInUse:
+		f.Kind, f.Severity = BackupInUse, Note
+	default:
+		return f, false
+	}
+	f.identify(r.Route.Prefix, r.Kind, hopsText(r.Route))
+	return f, true
+}
+
+// hopsText names a route's next hops, for identifiers.
+func hopsText(r route.Route) string {
+	s := ""
+	if r.Attributes == nil {
+		return s
+	}
+	for _, h := range r.NextHops {
+		s += h.Address.String() + "%" + h.Interface + " "
+	}
+	return s
+}

@@ -1,0 +1,189 @@
+package audit
+
+import (
+	"bufio"
+	"compress/gzip"
+	"fmt"
+	"math/rand/v2"
+	"net/netip"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"zarvek/internal/core/coretest"
+	"zarvek/internal/core/forward"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+	"zarvek/internal/core/topology"
+)
+
+// realPrefixes are those of the Internet that the LPM library's module ships; the benchmark is skipped without them.
+func realPrefixes(b *testing.B) []netip.Prefix {
+	dir, err := exec.Command("go", "list", "-m", "-f", "{{.Dir}}", "github.com/gaissmai/bart").Output()
+	if err != nil {
+		b.Skip(err)
+	}
+	f, err := os.Open(filepath.Join(strings.TrimSpace(string(dir)), "internal/tests/testdata/prefixes.txt.gz"))
+	if err != nil {
+		b.Skip(err)
+	}
+	defer f.Close()
+	z, err := gzip.NewReader(f)
+	if err != nil {
+		b.Fatal(err)
+	}
+	var out []netip.Prefix
+	for s := bufio.NewScanner(z); s.Scan(); {
+		if p, err := netip.ParsePrefix(s.Text()); err == nil {
+			out = append(out, p)
+		}
+	}
+	return out
+}
+
+// fullTables is n devices in a ring with chords, each with every real prefix by a next hop of its own choice.
+func fullTables(prefixes []netip.Prefix, n int) *network.Network {
+	rnd := rand.New(rand.NewPCG(1, 2))
+	var b network.Builder
+	type far struct {
+		addr [2]string
+		dev  string
+	}
+	links := make([][]far, n)
+	text := make([]strings.Builder, n)
+	k := 0
+	connect := func(x, y int) {
+		for i, r := range []int{x, y} {
+			for f, net := range []string{"172.28.%d.%d/30", "fd6b:%x::%d/126"} {
+				a := netip.MustParsePrefix(fmt.Sprintf(net, k, 1+i))
+				fmt.Fprintf(&text[r], "addr %s e%d\ndirect %s dev e%d\n", a, k, a.Masked(), k)
+				_ = f
+			}
+			links[r] = append(links[r], far{[2]string{fmt.Sprintf("172.28.%d.%d", k, 2-i), fmt.Sprintf("fd6b:%x::%d", k, 2-i)}, fmt.Sprintf("e%d", k)})
+		}
+		k++
+	}
+	for i := range n {
+		connect(i, (i+1)%n)
+		if i%4 == 0 {
+			connect(i, (i+n/2)%n)
+		}
+	}
+	for i := range n {
+		facts := coretest.Facts(strings.TrimSpace(text[i].String()), uint32(i+1))
+		for f, fam := range []route.Family{route.IPv4, route.IPv6} {
+			var t *network.TableFacts
+			for j := range facts.Tables {
+				if facts.Tables[j].Family == fam {
+					t = &facts.Tables[j]
+				}
+			}
+			var ids []route.AttrID
+			for _, l := range links[i] {
+				ids = append(ids, t.Routes.Share(&route.Attributes{Protocol: route.BGP, Preference: route.N(20), NextHops: []route.NextHop{{Address: netip.MustParseAddr(l.addr[f]), Interface: l.dev}}}))
+			}
+			t.Routes.Grow(len(prefixes))
+			for _, p := range prefixes {
+				if route.FamilyOf(p.Addr()) == fam {
+					t.Routes.Add(p, ids[rnd.IntN(len(ids))], route.Active|route.Installed, route.Mark{File: uint32(i + 1), Off: 1, End: 2})
+				}
+			}
+		}
+		b.Add(fmt.Sprintf("edge%03d", i), facts, 0)
+	}
+	return b.Build()
+}
+
+func BenchmarkFullTables(b *testing.B) {
+	prefixes := realPrefixes(b)
+	for _, n := range []int{10, 20} {
+		w := forward.NewWalker(topology.Build(fullTables(prefixes, n)))
+		b.Run(fmt.Sprintf("%d devices", n), func(b *testing.B) {
+			for b.Loop() {
+				for _, fam := range []route.Family{route.IPv4, route.IPv6} {
+					a := newAuditor(w, fam)
+					a.run(func() bool { return false }, func(int) {})
+					b.ReportMetric(float64(a.classes), fam.String()+"-classes")
+					b.ReportMetric(float64(a.ranges), fam.String()+"-ranges")
+				}
+			}
+		})
+	}
+}
+
+// campus is n devices in a tree with cross links, each with an attached network and a route to about routes networks.
+func campus(n, routes int) *network.Network {
+	rnd := rand.New(rand.NewPCG(3, 4))
+	text := make([]strings.Builder, n)
+	hops := make([][]string, n)
+	parent := make([]int, n)
+	k := 0
+	connect := func(x, y int) {
+		for i, r := range []int{x, y} {
+			net := fmt.Sprintf("172.%d.%d", 16+k/256/64, k/64%256)
+			fmt.Fprintf(&text[r], "addr %s.%d/30 e%d\ndirect %s.%d/30 dev e%d\n", net, k%64*4+1+i, k, net, k%64*4, k)
+			hops[r] = append(hops[r], fmt.Sprintf("via %s.%d dev e%d", net, k%64*4+2-i, k))
+		}
+		k++
+	}
+	for i := 1; i < n; i++ {
+		parent[i] = (i - 1) / 3
+		connect(i, parent[i])
+	}
+	nets := make([]string, 0, routes)
+	for i := range routes - n {
+		nets = append(nets, fmt.Sprintf("10.%d.%d.0/24", i/256, i%256))
+	}
+	toward := func(i, goal int) string { // hops[0] is the parent's, the others the children's in order
+		x := goal
+		for x != i {
+			if x < i {
+				return hops[i][0]
+			}
+			if parent[x] == i {
+				child := x - (3*i + 1)
+				if i > 0 {
+					child++
+				}
+				return hops[i][child]
+			}
+			x = parent[x]
+		}
+		return ""
+	}
+	var b network.Builder
+	for i := range n {
+		for j, p := range nets {
+			if j%n == i {
+				fmt.Fprintf(&text[i], "addr %s1/24 lan%d\ndirect %s dev lan%d\n", strings.TrimSuffix(p, "0/24"), j, p, j)
+			} else if rnd.IntN(2000) > 0 {
+				fmt.Fprintf(&text[i], "ospf %s pref 110 metric %d %s\n", p, 10+rnd.IntN(50), toward(i, j%n))
+			}
+		}
+		for x := 1; x < n; x++ { // the links, each numbered as its lower end but one
+			if x != i && parent[x] != i {
+				fmt.Fprintf(&text[i], "ospf 172.%d.%d.%d/30 pref 110 metric %d %s\n", 16+(x-1)/256/64, (x-1)/64%256, (x-1)%64*4, 10+rnd.IntN(50), toward(i, x))
+			}
+		}
+		b.Add(fmt.Sprintf("d%04d", i), coretest.Facts(strings.TrimSpace(text[i].String()), uint32(i+1)), 0)
+	}
+	return b.Build()
+}
+
+func BenchmarkManyDevices(b *testing.B) {
+	for _, n := range []int{125, 250, 500} {
+		net := campus(n, 2000)
+		b.Run(fmt.Sprintf("%d devices", n), func(b *testing.B) {
+			for b.Loop() {
+				w := forward.NewWalker(topology.Build(net))
+				a := newAuditor(w, route.IPv4)
+				a.run(func() bool { return false }, func(int) {})
+				b.ReportMetric(float64(a.classes), "classes")
+				b.ReportMetric(float64(len(a.groups)), "groups")
+				b.ReportMetric(float64(len(a.lost)), "lost")
+			}
+		})
+	}
+}

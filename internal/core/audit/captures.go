@@ -1,0 +1,48 @@
+package audit
+
+const (
+	// CapturesApart: the devices were captured at times so far apart that their tables need not fit together.
+	CapturesApart Kind = "captures-apart"
+	// LinesUnread: lines in a table or list could not be read; a route may stand in them.
+	LinesUnread Kind = "lines-unread"
+)
+
+// farApart is from how many minutes on captures are said to be apart: what one device learned an hour ago another may
+// have lost since.
+const farApart = 60
+
+func findApart(s *scene) []Finding {
+	if len(s.opt.Ages) < 2 {
+		return nil
+	}
+	oldest, newest := s.opt.Ages[0], s.opt.Ages[0]
+	for _, a := range s.opt.Ages {
+		if a.Minutes < oldest.Minutes {
+			oldest = a
+		}
+		if a.Minutes > newest.Minutes {
+			newest = a
+		}
+	}
+	apart := newest.Minutes - oldest.Minutes
+	if apart < farApart {
+		return nil
+	}
+	f := Finding{Kind: CapturesApart, Severity: Note, Device: oldest.Device, Number: int(apart), Repair: []Repair{{Kind: CaptureAnew, Device: oldest.Device, Other: newest.Device}}}
+	f.Reason.Device = newest.Device
+	f.identify()
+	return []Finding{f}
+}
+
+func findUnread(s *scene) []Finding {
+	var out []Finding
+	for _, u := range s.opt.Unread {
+		if len(u.Marks) == 0 {
+			continue
+		}
+		f := Finding{Kind: LinesUnread, Severity: Note, Device: u.Device, Number: len(u.Marks), Marks: u.Marks}
+		f.identify()
+		out = append(out, f)
+	}
+	return out
+}

@@ -1,0 +1,34 @@
+package audit
+
+import "zarvek/internal/core/survey"
+
+const (
+	// DuplicateAddress: two devices have one address.
+	DuplicateAddress Kind = "duplicate-address"
+	// MasksDiffer: interfaces on one segment have networks of different length.
+	MasksDiffer Kind = "masks-differ"
+	// NetworksOverlap: an attached network lies inside of another one on a different segment.
+	NetworksOverlap Kind = "networks-overlap"
+)
+
+func findClashes(s *scene) []Finding {
+	v := survey.Make(s.topo, s.opt.Family)
+	var out []Finding
+	for _, g := range []struct {
+		kind   Kind
+		list   []survey.Clash
+		repair RepairKind
+	}{{DuplicateAddress, v.Duplicates, ChangeAddress}, {MasksDiffer, v.Masks, ChangeMask}, {NetworksOverlap, v.Overlapping, ChangeAddress}} {
+		for _, c := range g.list {
+			f := Finding{Kind: g.kind, Severity: Risk, Device: c.A.Device.Name, Family: familyOf(c.Prefix), Here: c.A, There: c.B,
+				Address: c.Prefix.Addr(), Marks: marks(c.A.Mark, c.B.Mark), Repair: []Repair{{Kind: g.repair, Device: c.A.Device.Name, Other: c.B.Device.Name, Prefix: c.Prefix}}}
+			f.Missing = append(f.Missing, c.Prefix)
+			if c.Other.IsValid() {
+				f.Missing = append(f.Missing, c.Other)
+			}
+			f.identify(c.Prefix, c.Other, c.B.Device.Name)
+			out = append(out, f)
+		}
+	}
+	return out
+}

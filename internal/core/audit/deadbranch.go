@@ -1,0 +1,14 @@
+package audit
+
+import "zarvek/internal/core/forward"
+
+// DeadBranch: of several equal next hops one leads to an end, so that some of the packets get lost.
+const DeadBranch Kind = "dead-branch"
+
+func takeDeadBranch(_ *auditor, f *Finding, g *byCause) bool {
+	if g.split < 0 || f.Verdict <= forward.Unknown {
+		return false
+	}
+	f.Repair = []Repair{{Kind: ChangeNextHop, Device: f.Split}}
+	return true
+}

@@ -1,0 +1,97 @@
+package audit
+
+import (
+	"net/netip"
+
+	"zarvek/internal/core/forward"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+const (
+	// NoDetection: a static route leads over a shared segment, and nothing would notice the next hop's death: the near
+	// interface stays up (RFC 5880 is for that).
+	NoDetection Kind = "no-detection"
+	// HalfDetection: only one end of a link has a liveness session with the other.
+	HalfDetection Kind = "half-detection"
+)
+
+// findDetection looks at the next hops of static routes that forward.
+func findDetection(s *scene) []Finding {
+	var out []Finding
+	type key struct {
+		device string
+		hop    netip.Addr
+	}
+	seen := map[key]int{}
+	for _, d := range s.net.Devices {
+		for _, t := range d.Tables {
+			for p := range staticPrefixes(t) {
+				g, _ := t.Exact(p)
+				for _, r := range t.Members(g) {
+					if r.Protocol != route.Static || !r.Is(route.Installed) || r.Special != route.None {
+						continue
+					}
+					for _, h := range r.Forwarding() {
+						k := key{d.Name, h.Address}
+						if i, ok := seen[k]; ok {
+							if i >= 0 {
+								out[i].Missing = append(out[i].Missing, p)
+							}
+							continue
+						}
+						f, ok := s.detection(d, r, h)
+						if seen[k] = -1; ok {
+							seen[k] = len(out)
+							f.Table, f.Family, f.Missing = t.Name, t.Family, []netip.Prefix{p}
+							f.identify(h.Address)
+							out = append(out, f)
+						}
+					}
+				}
+			}
+		}
+	}
+	return out
+}
+
+// detection judges one next hop: on a segment with room for more than two, who answers there, and what sessions say.
+func (s *scene) detection(d *network.Device, r route.Route, h route.NextHop) (Finding, bool) {
+	f := Finding{Kind: NoDetection, Severity: Note, Device: d.Name, Route: r, Address: h.Address, Interface: h.Interface, Marks: marks(r.Mark)}
+	if !h.Address.IsValid() || h.Interface == "" {
+		return f, false
+	}
+	link := s.topo.Find(d, h.Interface, h.Address, false)
+	if link.TwoEnds && link.Device != nil && !s.switched(d, h.Interface) {
+		return f, false
+	}
+	far := "" // named where it is captured
+	if link.Device != nil {
+		far = link.Device.Name
+	}
+	f.Reason.Device = far
+	f.Liveness = forward.LivenessOf(d, link.Device, h.Address)
+	f.Marks = append(f.Marks, f.Liveness.Marks...)
+	f.Repair = []Repair{{Kind: AddDetection, Device: d.Name, NextHop: h.Address, Interface: h.Interface, Other: far}}
+	here, there := f.Liveness.Here != forward.NoDetection, f.Liveness.There != forward.NoDetection
+	switch {
+	case here && (there || link.Device == nil):
+		return f, false
+	case here != there:
+		f.Kind, f.Severity = HalfDetection, Risk
+	}
+	return f, true
+}
+
+// switched reports whether a link for two is known to have something between its ends: one end is down and the other up.
+func (s *scene) switched(d *network.Device, ifname string) bool {
+	if d.Interface(ifname).State != network.LinkUp {
+		return false
+	}
+	for _, at := range s.topo.Attachments() {
+		if at.Device != d && at.Down && s.topo.SameNetwork(d, ifname, at.Prefix) {
+			return true
+		}
+	}
+	return false
+}

@@ -1,0 +1,187 @@
+package audit
+
+import (
+	"fmt"
+	"hash/fnv"
+	"math/big"
+	"net/netip"
+
+	"go4.org/netipx"
+
+	"zarvek/internal/core/forward"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+	"zarvek/internal/core/selection"
+	"zarvek/internal/core/topology"
+)
+
+// Severity says what a finding costs. The zero Severity is Note.
+type Severity uint8
+
+const (
+	Note  Severity = iota // worth knowing; nothing that hosts need is lost by it
+	Risk                  // packets will be lost when something else happens
+	Fault                 // packets are lost now
+)
+
+var severityNames = [...]string{"note", "risk", "fault"}
+
+// String returns the word of the JSON contract.
+func (s Severity) String() string { return severityNames[s] }
+
+// ParseSeverity reads a severity's word.
+func ParseSeverity(word string) (Severity, bool) {
+	for i, n := range severityNames {
+		if n == word {
+			return Severity(i), true
+		}
+	}
+	return 0, false
+}
+
+// A Finding is one thing that loses packets, or will. Which fields are set depends on Kind.
+type Finding struct {
+	ID       string // stable: the same cause has it in every run and in later captures
+	Kind     Kind
+	Severity Severity
+	Device   string // "" where none is to blame
+	Table    string
+	Family   route.Family // 0: not of one
+	// Ranges are the destinations whose packets are lost, in order.
+	Ranges []netipx.IPRange
+	// Losses are the pairs of networks that it breaks. Each pair is in one finding only.
+	Losses []Loss
+	OneWay bool // of all losses only the replies are lost
+
+	Verdict forward.Verdict
+	Reason  forward.Reason
+	Hop     forward.Hop   // the decision; of a loop that of its first device
+	Loop    []forward.Hop // the decision of every device of a loop
+	Split   string        // the device at which equal ways part of which this one fails
+	Missing []netip.Prefix
+
+	Route, Against route.Route
+	Choice         selection.RemarkKind
+	Failure        selection.Failure
+	Fate           selection.Fate
+	Difference     network.Difference
+	Here, There    topology.Attachment
+	Liveness       forward.Liveness
+	Address        netip.Addr
+	Interface      string
+	Number         int
+	Trial          *Trial
+
+	Marks  []route.Mark
+	Repair []Repair
+
+	pairs []pair
+	of    *auditor
+}
+
+// A Loss is packets from one network to another that get lost: the packets of a pair, or the replies to them.
+type Loss struct {
+	From, To netip.Prefix // of the round trip; the packet goes from From to To
+	Reply    bool         // the packet arrives, and its reply is lost
+	Partly   bool         // some of the networks' addresses, or some of the equal ways
+}
+
+// RepairKind is what a repair does. The zero RepairKind is none.
+type RepairKind uint8
+
+const (
+	AddRoute RepairKind = 1 + iota
+	RemoveRoute
+	ChangeNextHop
+	SwitchOn
+	LoosenCheck
+	RaisePreference
+	CaptureDevice
+	CaptureTable
+	LookAtLink
+	ChangeAddress
+	ChangeMask
+	AddDetection
+	LeadBothWays
+	PermitFlow
+	CaptureAnew
+	NameNextHop
+)
+
+// A Repair is one thing that would mend it, as far as the topology tells.
+type Repair struct {
+	Kind      RepairKind
+	Device    string
+	Prefix    netip.Prefix
+	NextHop   netip.Addr
+	Interface string
+	Other     string // the device behind the next hop
+	Number    uint64
+	Deduced   bool // the next hop is the topology's suggestion
+}
+
+// A Trial is how packets fare by a route that does not forward now.
+type Trial struct {
+	Prefix  netip.Prefix
+	Route   route.Route
+	Verdict forward.Verdict
+	Where   string
+	Back    bool // it is the way back that fails: from Where to Source
+	Source  netip.Prefix
+	Reason  forward.Reason
+	Hops    []forward.Hop
+}
+
+// Addresses returns how many addresses the ranges hold.
+func (f *Finding) Addresses() *big.Int {
+	total := new(big.Int)
+	for _, r := range f.Ranges {
+		from, to := r.From().As16(), r.To().As16()
+		n := new(big.Int).SetBytes(to[:])
+		n.Sub(n, new(big.Int).SetBytes(from[:])).Add(n, big.NewInt(1))
+		total.Add(total, n)
+	}
+	return total
+}
+
+// Prefixes returns the ranges as prefixes.
+func (f *Finding) Prefixes() []netip.Prefix {
+	var out []netip.Prefix
+	for _, r := range f.Ranges {
+		out = r.AppendPrefixes(out)
+	}
+	return out
+}
+
+// identify gives the finding its identifier.
+func (f *Finding) identify(parts ...any) {
+	h := fnv.New32a()
+	fmt.Fprint(h, f.Kind, "|", f.Device, "|", f.Table, "|", f.Family)
+	for _, p := range parts {
+		fmt.Fprint(h, "|", p)
+	}
+	f.ID = fmt.Sprintf("%s-%08x", f.Kind, h.Sum32())
+}
+
+// Of returns the findings because of which packets from src do not reach dst or, reply, their answers do not come back. At
+// most one of those findings is of a kind that ends packets.
+func (r *Result) Of(src, dst netip.Addr) (list []*Finding, reply bool) {
+	for _, a := range r.audits {
+		if a.fam != route.FamilyOf(src) {
+			continue
+		}
+		s, d := a.groupOf(src), a.groupOf(dst)
+		for i := range r.Findings {
+			f := &r.Findings[i]
+			if f.of != a {
+				continue
+			}
+			for _, p := range f.pairs {
+				if p.from == s && p.to == d {
+					list, reply = append(list, f), p.back
+				}
+			}
+		}
+	}
+	return list, reply
+}

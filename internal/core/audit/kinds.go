@@ -1,0 +1,102 @@
+package audit
+
+import (
+	"net/netip"
+	"slices"
+)
+
+// A Kind is what sort of thing a finding is. The zero Kind is none.
+type Kind string
+
+// lostKind is a kind of the causes at which packets end. Take fills in what the kind alone knows, and returns false where
+// the finding is not of it.
+type lostKind struct {
+	kind Kind
+	take func(a *auditor, f *Finding, g *byCause) bool
+}
+
+// lostKinds in the order in which they are asked: the first that takes a cause has it.
+func lostKinds() []lostKind {
+	return []lostKind{
+		{NetworkDown, takeNetworkDown}, {DeadBranch, takeDeadBranch}, {DefaultLoop, takeDefaultLoop}, {Loop, takeLoop}, {NoRoute, takeNoRoute}, {Swallowed, takeSwallowed},
+		{ForwardingOff, takeForwardingOff}, {SourceCheck, takeSourceCheck}, {OneSided, takeOneSided}, {Filtered, takeFiltered},
+		{OneWay, takeOneWay}, {SilentHost, takeSilentHost}, {HopUnresolved, takeHopUnresolved}, {HopDown, takeHopDown}, {HopUnowned, takeHopUnowned},
+		{WrongSide, takeWrongSide}, {MissingData, takeMissingData},
+	}
+}
+
+// sceneKind is a kind that the tables, addresses and captures show by themselves.
+type sceneKind struct {
+	kinds []Kind
+	find  func(s *scene) []Finding
+}
+
+func sceneKinds() []sceneKind {
+	return []sceneKind{
+		{[]Kind{PreferenceTooGood, BackupCannotFloat, BackupInUse}, findBackups}, {[]Kind{StaticUnusable}, findStatics}, {[]Kind{BackupFails}, findBackupFails},
+		{[]Kind{TablesDiffer}, findTablesDiffer}, {[]Kind{OneSided}, findOneSided}, {[]Kind{NoDetection, HalfDetection}, findDetection},
+		{[]Kind{InterfaceOnly}, findInterfaceOnly}, {[]Kind{DuplicateAddress, MasksDiffer, NetworksOverlap}, findClashes},
+		{[]Kind{CapturesApart}, findApart}, {[]Kind{LinesUnread}, findUnread},
+	}
+}
+
+// Kinds lists every kind in the order in which an engineer would work through them.
+func Kinds() []Kind {
+	return []Kind{Loop, DefaultLoop, NoRoute, OneWay, WrongSide, Swallowed, HopUnresolved, HopUnowned, HopDown, NetworkDown, DeadBranch, ForwardingOff,
+		SourceCheck, OneSided, Filtered, SilentHost, PreferenceTooGood, BackupCannotFloat, BackupFails, BackupInUse, StaticUnusable, TablesDiffer,
+		NoDetection, HalfDetection, InterfaceOnly, DuplicateAddress, MasksDiffer, NetworksOverlap, MissingData, CapturesApart, LinesUnread}
+}
+
+// classify finds the kind, severity and repair of a cause; false where it is not worth telling.
+func (a *auditor) classify(f *Finding, g *byCause) bool {
+	for _, k := range lostKinds() {
+		f.Severity = a.severity(f)
+		if k.take(a, f, g) {
+			f.Kind = k.kind
+			return f.Severity != dropped
+		}
+	}
+	return false
+}
+
+// dropped marks what is not worth telling.
+const dropped Severity = 255
+
+// together reports whether two networks have a routing table of one name: others are mostly kept apart on purpose.
+func (a *auditor) together(x, y netip.Prefix) bool {
+	tables := func(p netip.Prefix) []string {
+		out := []string{}
+		for _, at := range a.walker.Topology().AttachedTo(p) {
+			out = append(out, at.Table)
+		}
+		if len(out) == 0 {
+			for _, at := range a.walker.Topology().Owners(p.Addr()) {
+				out = append(out, at.Table)
+			}
+		}
+		return out
+	}
+	there := tables(y)
+	return slices.ContainsFunc(tables(x), func(t string) bool { return slices.Contains(there, t) })
+}
+
+// severity weighs the losses: between networks with hosts they are faults; of a device's own address outside of any
+// network a risk, since that is how devices are managed; of links between devices worth a note, since nobody else
+// sends there. Without losses packets to addresses that nobody captured has get lost.
+func (a *auditor) severity(f *Finding) Severity {
+	if len(f.Losses) == 0 {
+		return Risk
+	}
+	topo := a.walker.Topology()
+	worst := Note
+	for _, l := range f.Losses {
+		switch {
+		case topo.LinkNetwork(l.From) || topo.LinkNetwork(l.To) || !a.together(l.From, l.To):
+		case l.From.IsSingleIP() || l.To.IsSingleIP():
+			worst = max(worst, Risk)
+		default:
+			return Fault
+		}
+	}
+	return worst
+}

@@ -1,0 +1,234 @@
+package audit
+
+import (
+	"cmp"
+	"fmt"
+	"net/netip"
+	"slices"
+
+	"go4.org/netipx"
+
+	"zarvek/internal/core/forward"
+	"zarvek/internal/core/network"
+)
+
+// byCause gathers the pairs and ranges of one cause, which become one finding.
+type byCause struct {
+	cause *cause
+	split int32
+	hint  Repair // of a missing route: where it should lead
+	pairs []pair
+	spans []span
+	loose bool // some of the spans are not of pairs
+}
+
+// lostFindings makes a finding of every cause that pairs or ranges end at.
+func (a *auditor) lostFindings() []Finding {
+	type key struct {
+		cause, split int32
+		hint         Repair
+	}
+	all := map[key]*byCause{}
+	var order []*byCause
+	get := func(c, split int32, hint Repair) *byCause {
+		k := key{c, split, hint}
+		g := all[k]
+		if g == nil {
+			g = &byCause{cause: a.reg.causes[c], split: split, hint: hint}
+			all[k] = g
+			order = append(order, g)
+		}
+		return g
+	}
+	hints := newHints(a)
+	for _, p := range a.lost {
+		if p.cause < 0 {
+			continue
+		}
+		hint := Repair{}
+		if c := a.reg.causes[p.cause]; (c.key.verdict == forward.NoRoute || c.key.verdict == forward.Leaves) && c.device != nil {
+			hint = hints.toward(c.device, c.key.table, a.lostTo(p).net)
+			hint.Prefix = netip.Prefix{}
+		}
+		g := get(p.cause, p.split, hint)
+		g.pairs = append(g.pairs, p)
+	}
+	for _, g := range order {
+		g.spans = a.lostSpans(g.pairs)
+	}
+	for _, l := range a.loose {
+		var g *byCause
+		for _, have := range order { // the ranges of a cause go with its pairs
+			if have.cause == a.reg.causes[l.cause] && (g == nil || have.split < 0) {
+				g = have
+			}
+		}
+		if g == nil {
+			g = get(l.cause, -1, Repair{})
+		}
+		g.spans, g.loose = append(g.spans, l.span), true
+	}
+	var out []Finding
+	for _, g := range order {
+		f := Finding{Family: a.fam, Verdict: g.cause.key.verdict, Table: g.cause.key.table, Device: g.cause.key.device, pairs: g.pairs, of: a}
+		f.Ranges = a.merged(g.spans)
+		f.Losses = a.losses(g.pairs)
+		f.OneWay = len(f.Losses) > 0 && !slices.ContainsFunc(f.Losses, func(l Loss) bool { return !l.Reply })
+		if g.split >= 0 {
+			f.Split = a.devices[g.split].Name
+		}
+		a.detail(&f, g)
+		if a.classify(&f, g) {
+			f.identify(a.name(g))
+			out = append(out, f)
+		}
+	}
+	return out
+}
+
+// name is what tells a cause from others of its kind and device, in every run.
+func (a *auditor) name(g *byCause) string {
+	k := g.cause.key
+	return fmt.Sprint(k.verdict, k.code, k.prefix, k.address, k.ifname, g.cause.loop, g.split, g.hint.NextHop, g.hint.Interface)
+}
+
+// lostTo is the group whose packets are lost on the way: the reply's where the reply is.
+func (a *auditor) lostTo(p pair) *group {
+	if p.back {
+		return a.groups[p.from]
+	}
+	return a.groups[p.to]
+}
+
+func (a *auditor) lostFrom(p pair) *group {
+	if p.back {
+		return a.groups[p.to]
+	}
+	return a.groups[p.from]
+}
+
+// lostSpans are the addresses to which packets of pairs are lost: whole networks where nobody in them is reached. What no
+// host has, a network's own and its broadcast address, goes with its neighbours.
+func (a *auditor) lostSpans(pairs []pair) []span {
+	lost := map[*group]bool{}
+	var out []span
+	byNet := map[netip.Prefix]int{}
+	for _, p := range pairs {
+		g := a.lostTo(p)
+		if lost[g] {
+			continue
+		}
+		lost[g] = true
+		byNet[g.net]++
+		whole := spanOf(g.net)
+		for _, s := range g.spans {
+			if s.first.previous() == whole.first {
+				s.first = whole.first
+			}
+			if s.last.next() == whole.last {
+				s.last = whole.last
+			}
+			out = append(out, s)
+		}
+	}
+	for _, g := range a.groups {
+		if lost[g] {
+			continue
+		}
+		delete(byNet, g.net)
+	}
+	for net := range byNet {
+		out = append(out, spanOf(net))
+	}
+	return out
+}
+
+// merged merges spans into ranges in order.
+func (a *auditor) merged(spans []span) []netipx.IPRange {
+	spans = slices.Clone(spans)
+	slices.SortFunc(spans, func(x, y span) int { return cmp.Or(x.first.compare(y.first), x.last.compare(y.last)) })
+	var out []span
+	for _, s := range spans {
+		if n := len(out); n > 0 && !out[n-1].last.next().less(s.first) {
+			if out[n-1].last.less(s.last) {
+				out[n-1].last = s.last
+			}
+			continue
+		}
+		out = append(out, s)
+	}
+	var ranges []netipx.IPRange
+	for _, s := range out {
+		ranges = append(ranges, s.ipRange(a.fam))
+	}
+	return ranges
+}
+
+// losses lists the pairs of networks once.
+func (a *auditor) losses(pairs []pair) []Loss {
+	out := make([]Loss, 0, len(pairs))
+	for _, p := range pairs {
+		out = append(out, Loss{From: a.groups[p.from].net, To: a.groups[p.to].net, Reply: p.back, Partly: p.split >= 0})
+	}
+	slices.SortFunc(out, func(x, y Loss) int {
+		return cmp.Or(x.From.Compare(y.From), x.To.Compare(y.To), cmp.Compare(bit(x.Reply), bit(y.Reply)), cmp.Compare(bit(x.Partly), bit(y.Partly)))
+	})
+	return slices.Compact(out)
+}
+
+func bit(b bool) int {
+	if b {
+		return 1
+	}
+	return 0
+}
+
+// detail asks the device anew what it does with one of the lost packets, for the evidence.
+func (a *auditor) detail(f *Finding, g *byCause) {
+	c := g.cause
+	f.Hop, f.Reason, f.Marks = c.hop, c.reason, c.hop.Evidence
+	var dst netip.Addr
+	switch {
+	case len(g.pairs) > 0:
+		dst = a.lostTo(g.pairs[0]).rep
+	case len(g.spans) > 0:
+		dst = g.spans[0].first.addr(a.fam)
+	}
+	f.Address = dst
+	if len(c.loop) > 0 {
+		f.Marks = nil
+		for _, name := range c.loop {
+			if h, ok := a.turn(a.devices[a.byName[name]], dst, c.loop); ok {
+				f.Loop = append(f.Loop, h)
+				f.Marks = append(f.Marks, h.Evidence...)
+			}
+		}
+		f.Reason = forward.Reason{Code: forward.CameBack, Device: c.key.device}
+		return
+	}
+	if c.device == nil {
+		return
+	}
+	for _, s := range a.walker.Spots(c.device, a.fam) {
+		for _, m := range a.walker.Moves(dst, s, nil) {
+			if m.At == c.device && keyOf(m.At.Name, m.Verdict, m.Hop, m.Reason) == c.key {
+				f.Hop, f.Reason, f.Marks = m.Hop, m.Reason, m.Hop.Evidence
+				f.Marks = append(slices.Clone(f.Marks), m.Reason.Marks...)
+				return
+			}
+		}
+	}
+	f.Marks = append(slices.Clone(f.Marks), f.Reason.Marks...)
+}
+
+// turn finds by which route a device of a loop sends the packet on to another one of it.
+func (a *auditor) turn(d *network.Device, dst netip.Addr, loop []string) (forward.Hop, bool) {
+	for _, s := range a.walker.Spots(d, a.fam) {
+		for _, m := range a.walker.Moves(dst, s, nil) {
+			if m.Verdict == forward.GoesOn && slices.Contains(loop, m.Next.Device().Name) {
+				return m.Hop, true
+			}
+		}
+	}
+	return forward.Hop{}, false
+}

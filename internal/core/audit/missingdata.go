@@ -1,0 +1,24 @@
+package audit
+
+import "zarvek/internal/core/forward"
+
+// MissingData: paths lead to a device or table that the case does not have, or to something that captures cannot tell.
+const MissingData Kind = "data-missing"
+
+func takeMissingData(a *auditor, f *Finding, g *byCause) bool {
+	if f.Verdict != forward.Unknown || len(f.Losses) == 0 || f.Reason.Code == forward.BroadcastAddress {
+		return false
+	}
+	f.Severity = Note
+	kind := CaptureDevice
+	switch f.Reason.Code {
+	case forward.TableMissing, forward.TableCut:
+		kind = CaptureTable
+	case forward.CapturesContradict:
+		kind = CaptureAnew
+	case forward.FlowNotTold:
+		kind = PermitFlow
+	}
+	f.Repair = []Repair{{Kind: kind, Device: f.Device, NextHop: f.Reason.Address}}
+	return true
+}

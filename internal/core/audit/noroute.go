@@ -1,0 +1,51 @@
+package audit
+
+import (
+	"cmp"
+	"net/netip"
+	"slices"
+
+	"zarvek/internal/core/forward"
+)
+
+// NoRoute: a device has no route to a network that is attached elsewhere.
+const NoRoute Kind = "no-route"
+
+func takeNoRoute(a *auditor, f *Finding, g *byCause) bool {
+	if f.Verdict != forward.NoRoute {
+		return false
+	}
+	f.Missing = a.lostNets(g)
+	for _, net := range f.Missing {
+		r := g.hint
+		r.Prefix = net
+		f.Repair = append(f.Repair, r)
+	}
+	return true
+}
+
+// lostNets lists the networks to which packets are lost.
+func (a *auditor) lostNets(g *byCause) []netip.Prefix {
+	var out []netip.Prefix
+	for _, p := range g.pairs {
+		out = append(out, a.lostTo(p).net)
+	}
+	slices.SortFunc(out, netip.Prefix.Compare)
+	return slices.Compact(out)
+}
+
+// addRoutes suggests a route on the device for every lost network.
+func (a *auditor) addRoutes(g *byCause, kind RepairKind) []Repair {
+	var out []Repair
+	if g.cause.device == nil {
+		return nil
+	}
+	h := newHints(a)
+	for _, net := range a.lostNets(g) {
+		if r := h.toward(g.cause.device, cmp.Or(g.cause.key.table, "default"), net); r.NextHop.IsValid() {
+			r.Kind = kind
+			out = append(out, r)
+		}
+	}
+	return out
+}

@@ -1,0 +1,127 @@
+package audit
+
+import (
+	"cmp"
+	"slices"
+
+	"zarvek/internal/core/forward"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+	"zarvek/internal/core/topology"
+)
+
+type mark = route.Mark
+
+// scene is all that the kinds look at.
+type scene struct {
+	walker *forward.Walker
+	topo   *topology.Topology
+	net    *network.Network
+	opt    Options
+	audits []*auditor
+}
+
+// Options are what an audit may be told. The zero Options audit everything.
+type Options struct {
+	Family   route.Family          // 0: both
+	Stop     func() bool           // asked now and then; true ends the audit without a result
+	Progress func(done, total int) // told now and then, in routes
+	Only     []Kind                // kinds to look for; none: all
+	Except   []Kind                // kinds to leave out
+	Ages     []Age                 // when captures were taken, as far as that is known
+	Unread   []Unread              // lines that could not be read
+}
+
+// An Age is when one device's captures were taken, in minutes on some common clock.
+type Age struct {
+	Device  string
+	Minutes int64
+}
+
+// Unread is the lines of one device that could not be read although they stand in a table or list that was.
+type Unread struct {
+	Device string
+	Marks  []route.Mark
+}
+
+// A Result is what an audit found.
+type Result struct {
+	Findings []Finding // the worst first
+	Families []Coverage
+	audits   []*auditor
+}
+
+// Coverage is how much of one family's space was looked at.
+type Coverage struct {
+	Family   route.Family
+	Ranges   int // in which no device's decision changes
+	Classes  int // of ranges in which every device does the same
+	Ends     int // groups of addresses that somebody may have
+	Followed int // pairs that were followed one by one, since a device on their way looks at more than the destination
+}
+
+// Run audits a network; false where it was stopped.
+func Run(w *forward.Walker, opt Options) (*Result, bool) {
+	if opt.Stop == nil {
+		opt.Stop = func() bool { return false }
+	}
+	s := &scene{walker: w, topo: w.Topology(), net: w.Topology().Network, opt: opt}
+	r := &Result{}
+	progress := s.progress()
+	for _, fam := range []route.Family{route.IPv4, route.IPv6} {
+		if opt.Family != 0 && fam != opt.Family {
+			continue
+		}
+		a := newAuditor(w, fam)
+		if !a.run(opt.Stop, progress) {
+			return nil, false
+		}
+		s.audits = append(s.audits, a)
+		r.Families = append(r.Families, Coverage{fam, a.ranges, a.classes, len(a.groups), int(a.followed.Load())})
+	}
+	for _, a := range s.audits {
+		r.Findings = append(r.Findings, a.lostFindings()...)
+	}
+	for _, k := range sceneKinds() {
+		r.Findings = append(r.Findings, k.find(s)...)
+	}
+	r.Findings = slices.DeleteFunc(r.Findings, func(f Finding) bool {
+		if opt.Family != 0 && f.Family != 0 && f.Family != opt.Family {
+			return true
+		}
+		return !opt.wants(f)
+	})
+	slices.SortStableFunc(r.Findings, order)
+	r.audits = s.audits
+	return r, !opt.Stop()
+}
+
+// wants applies Only and Except. A finding of which only replies are lost is one-way whatever its kind.
+func (o *Options) wants(f Finding) bool {
+	in := func(list []Kind) bool {
+		return slices.Contains(list, f.Kind) || f.OneWay && slices.Contains(list, OneWay)
+	}
+	return (len(o.Only) == 0 || in(o.Only)) && !slices.Contains(o.Except, f.Kind)
+}
+
+// order puts the worst finding first: by severity, by how many pairs it breaks, by how many addresses.
+func order(x, y Finding) int {
+	return cmp.Or(cmp.Compare(y.Severity, x.Severity), cmp.Compare(len(y.Losses), len(x.Losses)), y.Addresses().Cmp(x.Addresses()),
+		cmp.Compare(slices.Index(Kinds(), x.Kind), slices.Index(Kinds(), y.Kind)), cmp.Compare(x.Device, y.Device), cmp.Compare(x.ID, y.ID))
+}
+
+// progress sums up what workers tell.
+func (s *scene) progress() func(int) {
+	if s.opt.Progress == nil {
+		return func(int) {}
+	}
+	total := 0
+	for _, d := range s.net.Devices {
+		for _, t := range d.Tables {
+			if s.opt.Family == 0 || t.Family == s.opt.Family {
+				total += t.Routes.Len()
+			}
+		}
+	}
+	return counter(total, s.opt.Progress)
+}

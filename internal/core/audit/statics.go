@@ -1,0 +1,33 @@
+package audit
+
+import "zarvek/internal/core/selection"
+
+// StaticUnusable: a configured static route is not in the table and could not be.
+const StaticUnusable Kind = "static-unusable"
+
+// findStatics asks what became of every configured static route.
+func findStatics(s *scene) []Finding {
+	var out []Finding
+	for _, d := range s.net.Devices {
+		for _, st := range d.Statics {
+			for _, t := range d.Tables {
+				if t.Name != st.Table && !(st.Table == "" && t.Name == "default") || t.Family != familyOf(st.Prefix) {
+					continue
+				}
+				for _, c := range selection.Explain(d, t, st.Prefix).Statics {
+					if c.Static != st {
+						continue
+					}
+					switch c.Fate {
+					case selection.HopUnresolved, selection.HopByDefault, selection.InterfaceDown, selection.InterfaceGone, selection.Deactivated, selection.RefusedToUse:
+						f := Finding{Kind: StaticUnusable, Severity: Risk, Device: d.Name, Table: t.Name, Family: t.Family, Route: c.Route, Fate: c.Fate,
+							Failure: c.Failure, Marks: marks(st.Mark), Repair: []Repair{{Kind: ChangeNextHop, Device: d.Name, Prefix: st.Prefix}}}
+						f.identify(st.Prefix, st.NextHop.Address, st.NextHop.Interface)
+						out = append(out, f)
+					}
+				}
+			}
+		}
+	}
+	return out
+}

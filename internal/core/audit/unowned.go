@@ -1,0 +1,28 @@
+package audit
+
+import "zarvek/internal/core/forward"
+
+// HopUnowned: a route forwards to an address that nobody has, or that is not on that link.
+const HopUnowned Kind = "next-hop-unowned"
+
+func takeHopUnowned(a *auditor, f *Finding, g *byCause) bool {
+	if f.Verdict != forward.NextHopLost {
+		return false
+	}
+	if !f.Hop.NextHop.IsValid() && len(f.Losses) == 0 {
+		f.Severity = dropped // nobody has that address of an attached network
+	}
+	f.Repair = a.addRoutes(g, ChangeNextHop)
+	return true
+}
+
+// SilentHost: nobody answers for a single address of an attached network.
+const SilentHost Kind = "silent-host"
+
+func takeSilentHost(_ *auditor, f *Finding, _ *byCause) bool {
+	if f.Verdict != forward.NextHopLost || f.Hop.NextHop.IsValid() || f.Reason.Code != forward.NobodyAnswers {
+		return false
+	}
+	f.Severity = Note
+	return true
+}

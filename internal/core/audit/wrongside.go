@@ -1,0 +1,17 @@
+package audit
+
+import "zarvek/internal/core/forward"
+
+// WrongSide: packets to a network of the case leave the captured devices, mostly by a default route.
+const WrongSide Kind = "wrong-side"
+
+func takeWrongSide(a *auditor, f *Finding, g *byCause) bool {
+	if f.Verdict != forward.Leaves {
+		return false
+	}
+	if len(f.Losses) == 0 {
+		f.Severity = dropped
+	}
+	f.Repair = a.addRoutes(g, AddRoute)
+	return true
+}

@@ -1,0 +1,183 @@
+package present
+
+import (
+	"fmt"
+	"io"
+	"strings"
+
+	"zarvek/internal/core/audit"
+	"zarvek/internal/core/route"
+)
+
+// An AuditView is an audit's findings as they are to be shown.
+type AuditView struct {
+	Result   *audit.Result
+	Findings []audit.Finding // those of at least the severity asked, not accepted
+	Hidden   int             // below the severity
+	Accepted []Accepted
+	Gone     []string // accepted, and no longer found
+}
+
+// Accepted is a finding that somebody said to live with, and why.
+type Accepted struct {
+	Finding audit.Finding
+	Reason  string
+}
+
+// maxRepairs is how many repairs of one finding are listed.
+const maxRepairs = 4
+
+// AuditText writes the findings, the worst first.
+func AuditText(w io.Writer, a AuditView, v View) error {
+	v.headline(w, len(a.Findings) == 0, "%s", auditHeadline(a))
+	for i := range a.Findings {
+		fmt.Fprintln(w)
+		v.finding(w, i+1, &a.Findings[i])
+	}
+	fmt.Fprintln(w)
+	if len(a.Accepted) > 0 {
+		fmt.Fprintln(w, "Accepted:")
+		for _, x := range a.Accepted {
+			v.wrapped(w, "  ", fmt.Sprintf("%s: %s (%s)", x.Finding.ID, Clean(x.Reason), summary(&x.Finding)))
+		}
+	}
+	if len(a.Gone) > 0 {
+		v.wrapped(w, "", "Accepted, and no longer found: "+Clean(strings.Join(a.Gone, ", ")))
+	}
+	for _, c := range a.Result.Families {
+		fmt.Fprintln(w, coverage(c))
+	}
+	return nil
+}
+
+func auditHeadline(a AuditView) string {
+	n := map[audit.Severity]int{}
+	for _, f := range a.Findings {
+		n[f.Severity]++
+	}
+	var parts []string
+	if k := n[audit.Fault]; k > 0 {
+		parts = append(parts, count(k, "fault", "faults"))
+	}
+	if k := n[audit.Risk]; k > 0 {
+		parts = append(parts, count(k, "risk", "risks"))
+	}
+	if k := n[audit.Note]; k > 0 {
+		parts = append(parts, count(k, "note", "notes"))
+	}
+	s := strings.Join(parts, ", ")
+	if s == "" {
+		s = "nothing found"
+	}
+	if a.Hidden > 0 {
+		s += fmt.Sprintf(" (%s with -severity note)", count(a.Hidden, "more", "more"))
+	}
+	if len(a.Accepted) > 0 {
+		s += fmt.Sprintf("; %d accepted", len(a.Accepted))
+	}
+	return s
+}
+
+func coverage(c audit.Coverage) string {
+	s := fmt.Sprintf("Searched all of %s: %s, %s of behaviour, %s", familyName(c.Family), count(c.Ranges, "range of addresses", "ranges of addresses"),
+		count(c.Classes, "class", "classes"), count(c.Ends, "group of possible ends", "groups of possible ends"))
+	if c.Followed > 0 {
+		s += fmt.Sprintf("; %s followed one by one, since rules on the way look at more than the destination", count(c.Followed, "pair", "pairs"))
+	}
+	return s
+}
+
+// finding writes one finding.
+func (v View) finding(w io.Writer, number int, f *audit.Finding) {
+	v.wrapped(w, "", fmt.Sprintf("%d. %s: %s", number, f.Severity, summary(f)))
+	row := func(name, text string) {
+		if text == "" {
+			return
+		}
+		first := "   " + name + strings.Repeat(" ", max(10-len(name), 1))
+		for i, line := range v.broken(text, len(first)) {
+			if i > 0 {
+				first = strings.Repeat(" ", len(first))
+			}
+			fmt.Fprintln(w, first+line)
+		}
+	}
+	row("effect", effect(f))
+	if len(f.Ranges) > 0 {
+		row("addresses", prefixList(f.Prefixes(), 4)+inParens(amount(f.Addresses())))
+	}
+	for i, h := range f.Loop {
+		name := ""
+		if i == 0 {
+			name = "round"
+		}
+		row2 := fmt.Sprintf("%s sends %s %s", Clean(h.Device), h.Prefix, to(h.NextHop, h.OutInterface))
+		if p := v.placeOf(h.Evidence); p != "" {
+			row2 += "  " + p
+		}
+		if name == "" {
+			row(" ", row2)
+		} else {
+			row(name, row2)
+		}
+	}
+	if len(f.Loop) == 0 {
+		row("captured", strings.Join(v.somePlaces(f.Marks, 4), ", "))
+	}
+	for i, r := range f.Repair {
+		name := "mend"
+		if i > 0 {
+			name = " "
+		}
+		if i == maxRepairs && len(f.Repair) > maxRepairs+1 {
+			row(" ", fmt.Sprintf("and %d more of that sort (-as json lists all)", len(f.Repair)-maxRepairs))
+			break
+		}
+		row(name, repairWords(r))
+	}
+	row("called", f.ID)
+	v.lines(w, "   ", f.Marks)
+}
+
+// somePlaces lists the first few places of marks, each once.
+func (v View) somePlaces(marks []route.Mark, most int) []string {
+	var out []string
+	seen := map[string]bool{}
+	for _, m := range marks {
+		p := v.place(m)
+		if p == "" || seen[p] {
+			continue
+		}
+		seen[p] = true
+		if len(out) == most {
+			return append(out, "…")
+		}
+		out = append(out, p)
+	}
+	return out
+}
+
+func (v View) placeOf(marks []route.Mark) string {
+	if p := v.somePlaces(marks, 1); len(p) > 0 {
+		return p[0]
+	}
+	return ""
+}
+
+// broken breaks a text into lines that fit beside an indent.
+func (v View) broken(s string, indent int) []string {
+	width := v.Width
+	if width == 0 {
+		width = usualWidth
+	}
+	var out []string
+	for room := width - indent - 1; room > 20 && len(s) > room; {
+		at := strings.LastIndexByte(s[:room], ' ')
+		if at <= 0 {
+			break
+		}
+		out = append(out, s[:at])
+		s = s[at+1:]
+	}
+	return append(out, s)
+}

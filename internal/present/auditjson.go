@@ -1,0 +1,217 @@
+package present
+
+import (
+	"bufio"
+	"encoding/csv"
+	"fmt"
+	"io"
+	"net/netip"
+	"strings"
+
+	"zarvek/internal/core/audit"
+)
+
+type jsonAffected struct {
+	Sources      []string `json:"sources"`
+	Destinations []string `json:"destinations"`
+	Lost         string   `json:"lost"` // packets, replies; unknown
+}
+
+type jsonRepair struct {
+	Text      string  `json:"text"`
+	Device    *string `json:"device"`
+	Prefix    *string `json:"destination-prefix"`
+	NextHop   *string `json:"next-hop-address"`
+	Interface *string `json:"outgoing-interface"`
+	Towards   *string `json:"towards"`
+	Deduced   bool    `json:"deduced,omitempty"`
+}
+
+type jsonFinding struct {
+	Kind      string         `json:"kind"`
+	Severity  string         `json:"severity"`
+	ID        string         `json:"id"`
+	Device    *string        `json:"device"`
+	Table     *string        `json:"table"`
+	Family    *string        `json:"family"`
+	Addresses []string       `json:"addresses"`
+	Count     string         `json:"address-count"`
+	Verdict   *string        `json:"verdict"`
+	OneWay    bool           `json:"one-way"`
+	Summary   string         `json:"summary"`
+	Effect    *string        `json:"effect"`
+	Pairs     int            `json:"pairs"`
+	Affected  []jsonAffected `json:"affected"`
+	Loop      []string       `json:"loop,omitempty"`
+	Repair    []jsonRepair   `json:"repair"`
+	Evidence  []jsonPlace    `json:"evidence"`
+	Accepted  *string        `json:"accepted-because,omitempty"`
+}
+
+type jsonCoverage struct {
+	Family   string `json:"family"`
+	Ranges   int    `json:"ranges"`
+	Classes  int    `json:"classes"`
+	Ends     int    `json:"ends"`
+	Followed int    `json:"pairs-followed"`
+}
+
+// AuditJSON writes the findings as one document.
+func AuditJSON(w io.Writer, a AuditView, v View) error {
+	doc := struct {
+		Findings []jsonFinding  `json:"findings"`
+		Accepted []jsonFinding  `json:"accepted"`
+		Gone     []string       `json:"accepted-and-gone"`
+		Hidden   int            `json:"below-the-severity"`
+		Searched []jsonCoverage `json:"searched"`
+	}{[]jsonFinding{}, []jsonFinding{}, append([]string{}, a.Gone...), a.Hidden, []jsonCoverage{}}
+	for i := range a.Findings {
+		doc.Findings = append(doc.Findings, v.jsonFinding(&a.Findings[i]))
+	}
+	for i := range a.Accepted {
+		j := v.jsonFinding(&a.Accepted[i].Finding)
+		j.Accepted = &a.Accepted[i].Reason
+		doc.Accepted = append(doc.Accepted, j)
+	}
+	for _, c := range a.Result.Families {
+		doc.Searched = append(doc.Searched, jsonCoverage{c.Family.String(), c.Ranges, c.Classes, c.Ends, c.Followed})
+	}
+	return writeJSON(w, doc)
+}
+
+func (v View) jsonFinding(f *audit.Finding) jsonFinding {
+	j := jsonFinding{Kind: string(f.Kind), Severity: f.Severity.String(), ID: f.ID, Device: text(f.Device), Table: text(f.Table), Addresses: []string{},
+		Count: f.Addresses().String(), Verdict: text(f.Verdict.String()), OneWay: f.OneWay, Summary: summary(f), Effect: text(effect(f)), Pairs: len(f.Losses),
+		Affected: affected(f), Repair: []jsonRepair{}, Evidence: v.places(f.Marks)}
+	if f.Family != 0 {
+		j.Family = text(f.Family.String())
+	}
+	for _, p := range f.Prefixes() {
+		j.Addresses = append(j.Addresses, p.String())
+	}
+	for _, h := range f.Loop {
+		j.Loop = append(j.Loop, h.Device)
+	}
+	for _, r := range f.Repair {
+		j.Repair = append(j.Repair, jsonRepair{repairWords(r), text(r.Device), prefix(r.Prefix), address(r.NextHop), text(r.Interface), text(r.Other), r.Deduced})
+	}
+	return j
+}
+
+// affected puts the losses together whose sources lose the same destinations.
+func affected(f *audit.Finding) []jsonAffected {
+	out := []jsonAffected{}
+	type row struct {
+		from string
+		lost string
+	}
+	var order []row
+	to := map[row][]string{}
+	for _, l := range f.Losses {
+		r := row{l.From.String(), "packets"}
+		if l.Reply {
+			r.lost = "replies"
+		}
+		if _, ok := to[r]; !ok {
+			order = append(order, r)
+		}
+		if n := len(to[r]); n == 0 || to[r][n-1] != l.To.String() {
+			to[r] = append(to[r], l.To.String())
+		}
+	}
+	same := map[string]int{}
+	for _, r := range order {
+		k := r.lost + " " + strings.Join(to[r], " ")
+		i, ok := same[k]
+		if !ok {
+			i = len(out)
+			same[k] = i
+			out = append(out, jsonAffected{Destinations: to[r], Lost: r.lost})
+		}
+		out[i].Sources = append(out[i].Sources, r.from)
+	}
+	return out
+}
+
+// AuditCSV writes one line for each finding.
+func AuditCSV(out io.Writer, a AuditView, v View) error {
+	w := csv.NewWriter(out)
+	if err := w.Write([]string{"id", "severity", "kind", "device", "table", "family", "pairs", "addresses", "address-count", "summary", "effect", "repair", "captured-at"}); err != nil {
+		return err
+	}
+	for i := range a.Findings {
+		f := &a.Findings[i]
+		family := ""
+		if f.Family != 0 {
+			family = f.Family.String()
+		}
+		var repair []string
+		for _, r := range f.Repair {
+			repair = append(repair, repairWords(r))
+		}
+		row := []string{f.ID, f.Severity.String(), string(f.Kind), f.Device, f.Table, family, fmt.Sprint(len(f.Losses)), prefixWords(f.Prefixes()), f.Addresses().String(),
+			summary(f), effect(f), strings.Join(repair, "; "), strings.Join(v.somePlaces(f.Marks, 20), " ")}
+		for k := range row {
+			row[k] = defuse(row[k])
+		}
+		if err := w.Write(row); err != nil {
+			return err
+		}
+	}
+	w.Flush()
+	return w.Error()
+}
+
+func prefixWords(list []netip.Prefix) string {
+	var parts []string
+	for _, p := range list {
+		parts = append(parts, p.String())
+	}
+	return strings.Join(parts, " ")
+}
+
+// AuditMarkdown writes the findings for a ticket.
+func AuditMarkdown(out io.Writer, a AuditView, v View) error {
+	w := bufio.NewWriter(out)
+	fmt.Fprintf(w, "**%s**\n", auditHeadline(a))
+	for i := range a.Findings {
+		f := &a.Findings[i]
+		fmt.Fprintf(w, "\n%d. **%s**: %s\n", i+1, f.Severity, markdown(summary(f)))
+		row := func(name, text string) {
+			if text != "" {
+				fmt.Fprintf(w, "   - %s: %s\n", name, markdown(text))
+			}
+		}
+		row("effect", effect(f))
+		if len(f.Ranges) > 0 {
+			row("addresses", prefixList(f.Prefixes(), 8)+inParens(amount(f.Addresses())))
+		}
+		row("captured", strings.Join(v.somePlaces(f.Marks, 8), ", "))
+		for _, r := range f.Repair {
+			row("mend", repairWords(r))
+		}
+		row("called", f.ID)
+	}
+	if len(a.Accepted) > 0 {
+		fmt.Fprint(w, "\nAccepted:\n\n")
+		for _, x := range a.Accepted {
+			fmt.Fprintf(w, "- %s: %s\n", x.Finding.ID, markdown(Clean(x.Reason)))
+		}
+	}
+	return w.Flush()
+}
+
+// markdown escapes what would be read as markup, HTML included.
+func markdown(s string) string {
+	return strings.NewReplacer(`\`, `\\`, "*", `\*`, "_", `\_`, "`", "\\`", "[", `\[`, "]", `\]`, "<", "&lt;", ">", "&gt;", "&", "&amp;", "|", `\|`, "#", `\#`).Replace(s)
+}
+
+// AuditKinds lists the kinds of findings.
+func AuditKinds(w io.Writer, v View) error {
+	rows := [][]string{{"kind", "what it is"}}
+	for _, k := range audit.Kinds() {
+		rows = append(rows, []string{string(k), kindHelp[k]})
+	}
+	columns(w, "", rows)
+	return nil
+}

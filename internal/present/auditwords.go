@@ -1,0 +1,361 @@
+package present
+
+import (
+	"fmt"
+	"math/big"
+	"net/netip"
+	"strings"
+
+	"zarvek/internal/core/audit"
+	"zarvek/internal/core/forward"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/selection"
+)
+
+// kindHelp says in one line what each kind of finding is.
+var kindHelp = map[audit.Kind]string{
+	audit.Loop:              "packets go round between devices",
+	audit.DefaultLoop:       "default routes point at each other, so that what no longer prefix covers goes round",
+	audit.NoRoute:           "a device has no route to a network that is attached elsewhere",
+	audit.OneWay:            "packets arrive and their replies do not come back (with -only also each other kind that loses replies alone)",
+	audit.WrongSide:         "packets to a network of the case leave the captured devices, mostly by a default route",
+	audit.Swallowed:         "a route that discards or refuses takes addresses that are attached elsewhere, or that a shorter route would carry",
+	audit.HopUnresolved:     "a route forwards to a next hop that no other route leads to",
+	audit.HopUnowned:        "a route forwards to an address that nobody has, or that is not on that link",
+	audit.HopDown:           "a route forwards to a device whose interface is down, or out of an interface that is down",
+	audit.NetworkDown:       "a network is attached only by an interface that is down",
+	audit.DeadBranch:        "of several equal next hops one leads to an end",
+	audit.ForwardingOff:     "a device on a path does not forward the family at all",
+	audit.SourceCheck:       "a reverse-path check drops packets of an existing path",
+	audit.OneSided:          "a stateful device sees one direction of a path only",
+	audit.Filtered:          "rules of a device do not permit the packets, which may be meant so",
+	audit.SilentHost:        "nobody answers for a single address of an attached network",
+	audit.PreferenceTooGood: "a static route is used although a routing protocol knows the prefix",
+	audit.BackupCannotFloat: "a route that was meant as a backup cannot be one: a longer prefix, or a next hop that nothing leads to",
+	audit.BackupFails:       "a route that waits for another one's failure leads onto a path that fails out or back",
+	audit.BackupInUse:       "a route with a backup's preference is used, and nothing better is there",
+	audit.StaticUnusable:    "a configured static route is not in the table and could not be",
+	audit.TablesDiffer:      "what a device chose and what it forwards by differ, or captures of it contradict each other",
+	audit.NoDetection:       "a static route over a shared segment, and nothing would notice the next hop's death",
+	audit.HalfDetection:     "only one end of a link has a liveness session with the other",
+	audit.InterfaceOnly:     "a static route names an interface on a shared segment and no next hop",
+	audit.DuplicateAddress:  "two devices have one address",
+	audit.MasksDiffer:       "interfaces on one segment have networks of different length",
+	audit.NetworksOverlap:   "an attached network lies inside of another one on a different segment",
+	audit.MissingData:       "paths lead to a device or table that the case does not have",
+	audit.CapturesApart:     "the devices were captured at times far apart",
+	audit.LinesUnread:       "lines in a table or list could not be read; a route may stand in them",
+}
+
+// severityHelp says what each severity means.
+var severityHelp = map[audit.Severity]string{
+	audit.Fault: "packets between networks are lost now",
+	audit.Risk:  "packets will be lost when something else happens, or to addresses that no captured device is behind",
+	audit.Note:  "worth knowing; only links between devices are concerned, or it may be meant so",
+}
+
+// summary words a finding in one sentence: what is wrong, where.
+func summary(f *audit.Finding) string {
+	d := Clean(f.Device)
+	dst := f.Address
+	b := forward.Branch{Verdict: f.Verdict, Where: f.Device, Hops: []forward.Hop{f.Hop}, Reason: f.Reason}
+	switch f.Kind {
+	case audit.Loop, audit.DefaultLoop:
+		s := "packets go round between " + loopDevices(f)
+		if f.Kind == audit.DefaultLoop {
+			s += " by their default routes"
+		}
+		return s
+	case audit.NoRoute:
+		s := fmt.Sprintf("%s has no route to %s", d, prefixList(f.Missing, 4))
+		if f.Reason.Behind != "" {
+			if len(f.Missing) == 1 {
+				s += ", which is at " + Clean(f.Reason.Behind)
+			}
+		}
+		return s
+	case audit.Swallowed:
+		if !f.Hop.Prefix.IsValid() {
+			return d + " drops packets by a policy rule"
+		}
+		verb := "discards"
+		if f.Verdict == forward.Refused {
+			verb = "refuses"
+		}
+		s := fmt.Sprintf("%s %s %s by a %s route", d, verb, f.Hop.Prefix, learned(f.Hop.Route.Attributes))
+		if f.Against.Attributes != nil {
+			s += fmt.Sprintf("; without it %s would carry them", f.Against.Prefix)
+		}
+		return s
+	case audit.NetworkDown:
+		return fmt.Sprintf("%s is down: %s of %s is", f.Missing[0], Clean(f.Interface), d)
+	case audit.DeadBranch:
+		return fmt.Sprintf("some of the equal ways from %s fail: %s", Clean(f.Split), atDevice(b, dst, f.Split))
+	case audit.PreferenceTooGood:
+		return fmt.Sprintf("%s: the static route %s (%s) is used although %s knows the prefix (%s)", d, f.Route.Prefix, numbers(f.Route.Attributes), learned(f.Against.Attributes), numbers(f.Against.Attributes))
+	case audit.BackupCannotFloat:
+		if f.Choice == selection.LongerThanLearned {
+			return fmt.Sprintf("%s: the static route %s (%s) is no backup for %s of %s: the longer prefix wins whatever its preference", d, f.Route.Prefix, numbers(f.Route.Attributes), f.Against.Prefix, learned(f.Against.Attributes))
+		}
+		return fmt.Sprintf("%s: the backup %s %s could not take over: its next hop leads nowhere", d, f.Route.Prefix, strings.Join(ways(f.Route.Attributes), " and "))
+	case audit.BackupInUse:
+		return fmt.Sprintf("%s: the static route %s (%s) has the preference of a backup and is in use: nothing better is there", d, f.Route.Prefix, numbers(f.Route.Attributes))
+	case audit.BackupFails:
+		return fmt.Sprintf("%s: if %s had to go %s, %s", d, f.Route.Prefix, strings.Join(ways(f.Route.Attributes), " and "), trialWords(f.Trial, f.Address))
+	case audit.StaticUnusable:
+		return fmt.Sprintf("%s: the configured static route %s %s is not in use: %s", d, f.Route.Prefix, strings.Join(ways(f.Route.Attributes), " and "), fateShort[f.Fate])
+	case audit.TablesDiffer:
+		return fmt.Sprintf("%s: %s: %s", d, differenceShort[f.Difference.Kind], prefixList(f.Missing, 4))
+	case audit.OneSided:
+		if len(f.Losses) > 0 {
+			return fmt.Sprintf("%s keeps state and sees one direction only", d)
+		}
+		return fmt.Sprintf("%s keeps state and sees one direction only of %s, such as %s to %s", d, count(f.Number, "pair of networks", "pairs of networks"), f.Here.Prefix, f.There.Prefix)
+	case audit.NoDetection:
+		return fmt.Sprintf("%s sends %s to %s, and nothing captured would notice if that died", d, prefixList(f.Missing, 3), to(f.Address, f.Interface))
+	case audit.HalfDetection:
+		return fmt.Sprintf("%s and %s: only one end has a liveness session with the other (%s)", d, orSomebody(f.Reason.Device), to(f.Address, f.Interface))
+	case audit.InterfaceOnly:
+		return fmt.Sprintf("%s sends %s straight out of %s, where many may be: only somebody that answers for others makes that work", d, prefixList(f.Missing, 3), Clean(f.Interface))
+	case audit.DuplicateAddress:
+		return fmt.Sprintf("%s is an address of two devices: %s and %s", f.Address, d+on(f.Here.Interface), Clean(f.There.Device.Name)+on(f.There.Interface))
+	case audit.MasksDiffer:
+		return fmt.Sprintf("two lengths on one segment: %s at %s, %s at %s", f.Missing[0], d+on(f.Here.Interface), f.Missing[1], Clean(f.There.Device.Name)+on(f.There.Interface))
+	case audit.NetworksOverlap:
+		return fmt.Sprintf("%s at %s lies inside of %s at %s, which is another segment", f.Missing[0], d+on(f.Here.Interface), f.Missing[1], Clean(f.There.Device.Name)+on(f.There.Interface))
+	case audit.CapturesApart:
+		return fmt.Sprintf("the captures of %s are %s older than those of %s", d, span(f.Number), Clean(f.Reason.Device))
+	case audit.LinesUnread:
+		return fmt.Sprintf("%s in the tables of %s could not be read; a route may stand there", count(f.Number, "line", "lines"), orFiles(d))
+	}
+	return atDevice(b, dst, "")
+}
+
+// atDevice words a cause as a clause, with the device's name unless it is the one just named.
+func atDevice(b forward.Branch, dst netip.Addr, named string) string {
+	if b.Where == named {
+		return because(b, dst)
+	}
+	if s := alone(b, dst); strings.HasPrefix(s, Clean(b.Where)) {
+		return s
+	}
+	return Clean(b.Where) + ": " + because(b, dst)
+}
+
+func orSomebody(device string) string {
+	if device == "" {
+		return "its next hop"
+	}
+	return Clean(device)
+}
+
+func orFiles(device string) string {
+	if device == "" {
+		return "no device"
+	}
+	return device
+}
+
+var fateShort = map[selection.Fate]string{
+	selection.HopUnresolved: "nothing leads to its next hop", selection.HopByDefault: "nothing but the default route leads to its next hop, which most devices do not accept",
+	selection.InterfaceDown: "its interface is down", selection.InterfaceGone: "the device has no such interface",
+	selection.Deactivated: "the table has it as inactive", selection.RefusedToUse: "what forwards did not take it",
+}
+
+var differenceShort = map[network.DifferenceKind]string{
+	network.NotInstalled: "chosen, but not in what forwards", network.NotChosen: "forwards, though no chosen route says so",
+	network.OtherNextHops: "chosen by other next hops than it forwards by", network.OtherChoice: "two captures disagree on what was chosen",
+	network.OtherMoment: "captures of different moments lead to other next hops",
+}
+
+func loopDevices(f *audit.Finding) string {
+	var names []string
+	for _, h := range f.Loop {
+		names = append(names, Clean(h.Device))
+	}
+	switch n := len(names); {
+	case n == 0:
+		return Clean(f.Device)
+	case n > 6:
+		return fmt.Sprintf("%s and %d others", strings.Join(names[:4], ", "), n-4)
+	case n > 1:
+		return strings.Join(names[:n-1], ", ") + " and " + names[n-1]
+	}
+	return names[0]
+}
+
+// trialWords says how packets fared by a route that does not forward now.
+func trialWords(t *audit.Trial, dst netip.Addr) string {
+	b := forward.Branch{Verdict: t.Verdict, Where: t.Where, Hops: t.Hops, Reason: t.Reason}
+	if t.Back {
+		return fmt.Sprintf("replies to %s would be lost: %s", t.Source, atDevice(b, someIn(t.Source), ""))
+	}
+	return "packets would be lost: " + atDevice(b, dst, "")
+}
+
+// someIn is an address that stands for a network in a sentence.
+func someIn(p netip.Prefix) netip.Addr {
+	if a := p.Addr().Next(); p.Contains(a) {
+		return a
+	}
+	return p.Addr()
+}
+
+// prefixList names the first few prefixes and counts the rest.
+func prefixList(list []netip.Prefix, most int) string {
+	var parts []string
+	for i, p := range list {
+		if i == most {
+			return strings.Join(parts, ", ") + fmt.Sprintf(" and %s", count(len(list)-most, "other", "others"))
+		}
+		if p.Bits() == 0 {
+			parts = append(parts, "the default route "+p.String())
+			continue
+		}
+		parts = append(parts, p.String())
+	}
+	return strings.Join(parts, ", ")
+}
+
+// span words minutes.
+func span(minutes int) string {
+	switch {
+	case minutes >= 48*60:
+		return count(minutes/60/24, "day", "days")
+	case minutes >= 120:
+		return count(minutes/60, "hour", "hours")
+	}
+	return count(minutes, "minute", "minutes")
+}
+
+// effect says whom a finding hurts: who loses packets, who gets no reply. "" where nobody is known to.
+func effect(f *audit.Finding) string {
+	var lost, unanswered, to, asking pairSet
+	for _, l := range f.Losses {
+		if l.Reply {
+			unanswered.add(l.From)
+			asking.add(l.To)
+		} else {
+			lost.add(l.From)
+			to.add(l.To)
+		}
+	}
+	var parts []string
+	verdict := "are lost"
+	if f.Verdict == forward.Unknown {
+		verdict = "cannot be followed further"
+	}
+	if f.Verdict == forward.Leaves {
+		verdict = "leave the captured devices"
+	}
+	if len(lost) > 0 {
+		parts = append(parts, fmt.Sprintf("packets from %s to %s %s", lost.words(), to.words(), verdict))
+	}
+	if len(unanswered) > 0 {
+		verb := "reach"
+		if len(unanswered) == 1 {
+			verb = "reaches"
+		}
+		get := "get no reply"
+		if len(unanswered) == 1 {
+			get = "gets no reply"
+		}
+		if f.Verdict <= forward.Unknown {
+			get = "whether a reply comes back is not known"
+		}
+		parts = append(parts, fmt.Sprintf("%s %s %s and %s", unanswered.words(), verb, asking.words(), get))
+	}
+	return strings.Join(parts, "; ")
+}
+
+// pairSet is the networks on one side of losses, each once, in order.
+type pairSet []netip.Prefix
+
+func (s *pairSet) add(p netip.Prefix) {
+	for _, q := range *s {
+		if q == p {
+			return
+		}
+	}
+	*s = append(*s, p)
+}
+
+func (s pairSet) words() string {
+	if len(s) > 3 {
+		return count(len(s), "network", "networks")
+	}
+	return prefixList(s, 3)
+}
+
+// amount words a number of addresses, which may be larger than any machine's integer.
+func amount(n *big.Int) string {
+	if n.IsInt64() && n.Int64() < 1_000_000 {
+		return count(int(n.Int64()), "address", "addresses")
+	}
+	return fmt.Sprintf("2^%d addresses", n.BitLen()-1)
+}
+
+// repairWords says what to do.
+func repairWords(r audit.Repair) string {
+	d := Clean(r.Device)
+	way := ""
+	if r.NextHop.IsValid() || r.Interface != "" {
+		way = " via " + to(r.NextHop, r.Interface)
+		if !r.NextHop.IsValid() {
+			way = " by " + Clean(r.Interface)
+		}
+		if r.Other != "" {
+			way += ", which is " + Clean(r.Other)
+		}
+	}
+	switch r.Kind {
+	case audit.AddRoute:
+		if way == "" {
+			return fmt.Sprintf("give %s a route to %s; no captured neighbour of it leads there", d, r.Prefix)
+		}
+		return fmt.Sprintf("give %s a route to %s%s", d, r.Prefix, way)
+	case audit.RemoveRoute:
+		return fmt.Sprintf("or take %s out of %s", r.Prefix, d)
+	case audit.ChangeNextHop:
+		switch {
+		case r.Prefix.IsValid() && way != "":
+			return fmt.Sprintf("let %s send %s%s", d, r.Prefix, way)
+		case r.Prefix.IsValid():
+			return fmt.Sprintf("correct the next hop of %s on %s", r.Prefix, d)
+		}
+		return fmt.Sprintf("take the way that fails out of the equal ones on %s, or mend it where it ends", d)
+	case audit.SwitchOn:
+		return fmt.Sprintf("switch forwarding on at %s", d)
+	case audit.LoosenCheck:
+		return fmt.Sprintf("give %s a route to %s by %s, or loosen the check there", d, r.Prefix, Clean(r.Interface))
+	case audit.RaisePreference:
+		return fmt.Sprintf("as a backup %s on %s needs a preference worse than %d; else it can stay", r.Prefix, d, r.Number)
+	case audit.CaptureDevice:
+		if r.NextHop.IsValid() {
+			return fmt.Sprintf("capture the device that has %s, or the neighbour entries of %s", r.NextHop, d)
+		}
+		return fmt.Sprintf("capture more of %s", d)
+	case audit.CaptureTable:
+		return fmt.Sprintf("capture the whole routing table of %s", d)
+	case audit.LookAtLink:
+		return fmt.Sprintf("bring up %s on %s", Clean(r.Interface), d)
+	case audit.ChangeAddress:
+		return fmt.Sprintf("renumber one of %s and %s", d, Clean(r.Other))
+	case audit.ChangeMask:
+		return fmt.Sprintf("set one length on %s and %s", d, Clean(r.Other))
+	case audit.AddDetection:
+		return fmt.Sprintf("let %s and %s watch each other with liveness sessions", d, orSomebody(r.Other))
+	case audit.LeadBothWays:
+		return fmt.Sprintf("lead both directions through %s, or neither", d)
+	case audit.PermitFlow:
+		return fmt.Sprintf("look at the rules of %s; tell the flow to zarvek trace with -flow", d)
+	case audit.CaptureAnew:
+		if r.Other != "" {
+			return fmt.Sprintf("capture %s and %s at one time", d, Clean(r.Other))
+		}
+		return fmt.Sprintf("find out why, or capture %s anew", d)
+	case audit.NameNextHop:
+		return fmt.Sprintf("give %s on %s a next hop on %s", r.Prefix, d, Clean(r.Interface))
+	}
+	return ""
+}
