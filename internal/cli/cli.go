@@ -44,7 +44,7 @@ type action func(e *env, args []string) error
 // commands returns all commands in the order in which an engineer uses them. They are made by functions, not kept in
 // variables, since help and demo refer back to this list.
 func commands() []command {
-	return []command{collectCommand(), devicesCommand(), tableCommand(), networksCommand(), whyCommand(), traceCommand(), auditCommand(), layoutsCommand(), glossCommand(), demoCommand(), helpCommand(), versionCommand()}
+	return []command{collectCommand(), devicesCommand(), tableCommand(), networksCommand(), whyCommand(), traceCommand(), auditCommand(), matrixCommand(), mapCommand(), layoutsCommand(), glossCommand(), demoCommand(), helpCommand(), versionCommand()}
 }
 
 // env is what a command gets from outside, and the common options.

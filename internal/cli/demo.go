@@ -86,6 +86,8 @@ in half a dozen layouts, are in
   zarvek why mast7 10.61.0.31                why the camera's answers get lost
   zarvek table control -all                  also what the control room does not use
   zarvek trace 10.61.0.31 10.61.44.20 -as json
+  zarvek map -as png -path desk,mast-cam -findings > map.png
+  zarvek audit -severity note                also what may be meant so
   zarvek devices -case YOUR-CAPTURES         then your own network
 `, present.Clean(dir))
 	return nil

@@ -22,6 +22,7 @@ var rooms = map[string][]string{
 	"forward":   {"route", "network", "selection", "topology"},
 	"survey":    {"route", "network", "selection", "topology"},
 	"audit":     {"route", "network", "selection", "topology", "forward", "survey"},
+	"chart":     {"route", "network", "topology"},
 	"coretest":  {"route", "network"},
 }
 

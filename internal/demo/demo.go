@@ -3,9 +3,10 @@
 //
 // Its notes.yaml names a few hosts and says that the ticket office's firewall keeps state.
 //
-// Planted in it: a way back that is missing (mast7 to the control room), a loop (valley and midway, the range of a
+// The story ends with an audit, which finds what is planted and nothing else. Planted in it: a way back that is missing (mast7 to the control room), a loop (valley and midway, the range of a
 // lift under construction), a summary to discard that swallows part of a range (summit), and a static route whose next hop
-// nothing leads to (valley, to the workshop's old box, which looks up classfully).
+// nothing leads to (valley, to the workshop's old box, so that the control room's default route takes its packets away), that box's classful
+// lookup, which bars its own default route, and its route to the shed by an interface alone.
 package demo
 
 import (
@@ -50,6 +51,11 @@ var Steps = []Step{
 	{"Addresses of the lift under construction time out in a strange way.", []string{"trace", "10.61.16.20", "10.61.99.5"}},
 	{"Two equal ways lead from the control room to the midway station: do both work?", []string{"trace", "desk", "10.61.32.40"}},
 	{"And IPv6, from the control room to the camera?", []string{"trace", "fd6b:6a65:6c76:10::31", "fd6b:6a65:6c76:44::20"}},
+
+	// The whole network at once.
+	{"What does the network look like?", []string{"map"}},
+	{"Which of the networks reach each other?", []string{"matrix", "-family", "ipv4", "-lans"}},
+	{"That was one pair after the other. What else is broken, anywhere?", []string{"audit"}},
 }
 
 // Write writes the case below dir, which it creates.

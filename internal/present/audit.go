@@ -124,16 +124,16 @@ func (v View) finding(w io.Writer, number int, f *audit.Finding) {
 	if len(f.Loop) == 0 {
 		row("captured", strings.Join(v.somePlaces(f.Marks, 4), ", "))
 	}
-	for i, r := range f.Repair {
+	for i, text := range repairs(f) {
 		name := "mend"
 		if i > 0 {
 			name = " "
 		}
-		if i == maxRepairs && len(f.Repair) > maxRepairs+1 {
-			row(" ", fmt.Sprintf("and %d more of that sort (-as json lists all)", len(f.Repair)-maxRepairs))
+		if i == maxRepairs {
+			row(" ", fmt.Sprintf("and %d more of that sort (-as json lists all)", len(repairs(f))-maxRepairs))
 			break
 		}
-		row(name, repairWords(r))
+		row(name, text)
 	}
 	row("called", f.ID)
 	v.lines(w, "   ", f.Marks)

@@ -145,12 +145,8 @@ func AuditCSV(out io.Writer, a AuditView, v View) error {
 		if f.Family != 0 {
 			family = f.Family.String()
 		}
-		var repair []string
-		for _, r := range f.Repair {
-			repair = append(repair, repairWords(r))
-		}
 		row := []string{f.ID, f.Severity.String(), string(f.Kind), f.Device, f.Table, family, fmt.Sprint(len(f.Losses)), prefixWords(f.Prefixes()), f.Addresses().String(),
-			summary(f), effect(f), strings.Join(repair, "; "), strings.Join(v.somePlaces(f.Marks, 20), " ")}
+			summary(f), effect(f), strings.Join(repairs(f), "; "), strings.Join(v.somePlaces(f.Marks, 20), " ")}
 		for k := range row {
 			row[k] = defuse(row[k])
 		}
@@ -187,8 +183,8 @@ func AuditMarkdown(out io.Writer, a AuditView, v View) error {
 			row("addresses", prefixList(f.Prefixes(), 8)+inParens(amount(f.Addresses())))
 		}
 		row("captured", strings.Join(v.somePlaces(f.Marks, 8), ", "))
-		for _, r := range f.Repair {
-			row("mend", repairWords(r))
+		for _, text := range repairs(f) {
+			row("mend", text)
 		}
 		row("called", f.ID)
 	}

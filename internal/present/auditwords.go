@@ -68,12 +68,24 @@ func summary(f *audit.Finding) string {
 		return s
 	case audit.NoRoute:
 		s := fmt.Sprintf("%s has no route to %s", d, prefixList(f.Missing, 4))
+		if f.Table != "default" && f.Table != "" {
+			s += " in its table " + Clean(f.Table)
+		}
+		if f.Classful {
+			s += ", since it looks up classfully"
+		}
 		if f.Reason.Behind != "" {
 			if len(f.Missing) == 1 {
 				s += ", which is at " + Clean(f.Reason.Behind)
 			}
 		}
 		return s
+	case audit.WrongSide:
+		how := "its route " + f.Hop.Prefix.String()
+		if f.Hop.Prefix.Bits() == 0 {
+			how = "its default route"
+		}
+		return fmt.Sprintf("%s sends packets to %s out by %s to %s, which is no captured device", d, netsOf(f, 3), how, to(f.Reason.Address, f.Reason.Interface))
 	case audit.Swallowed:
 		if !f.Hop.Prefix.IsValid() {
 			return d + " drops packets by a policy rule"
@@ -84,12 +96,13 @@ func summary(f *audit.Finding) string {
 		}
 		s := fmt.Sprintf("%s %s %s by a %s route", d, verb, f.Hop.Prefix, learned(f.Hop.Route.Attributes))
 		if f.Against.Attributes != nil {
-			s += fmt.Sprintf("; without it %s would carry them", f.Against.Prefix)
+			s += fmt.Sprintf("; without it %s would carry them", prefixList([]netip.Prefix{f.Against.Prefix}, 1))
 		}
 		return s
 	case audit.NetworkDown:
 		return fmt.Sprintf("%s is down: %s of %s is", f.Missing[0], Clean(f.Interface), d)
 	case audit.DeadBranch:
+		b.Where = f.End
 		return fmt.Sprintf("some of the equal ways from %s fail: %s", Clean(f.Split), atDevice(b, dst, f.Split))
 	case audit.PreferenceTooGood:
 		return fmt.Sprintf("%s: the static route %s (%s) is used although %s knows the prefix (%s)", d, f.Route.Prefix, numbers(f.Route.Attributes), learned(f.Against.Attributes), numbers(f.Against.Attributes))
@@ -128,7 +141,13 @@ func summary(f *audit.Finding) string {
 	case audit.LinesUnread:
 		return fmt.Sprintf("%s in the tables of %s could not be read; a route may stand there", count(f.Number, "line", "lines"), orFiles(d))
 	}
-	return atDevice(b, dst, "")
+	return plural(atDevice(b, dst, ""))
+}
+
+// plural turns a clause about one packet into one about all of them.
+func plural(s string) string {
+	return strings.NewReplacer("hands it to", "hands packets to", "sends it ", "sends packets ", "discards it ", "discards packets ", "refuses it ", "refuses packets ",
+		"send it out", "send packets out", "permit the packet", "permit the packets", "by its default route ", "").Replace(s)
 }
 
 // atDevice words a cause as a clause, with the device's name unless it is the one just named.
@@ -228,6 +247,19 @@ func span(minutes int) string {
 	return count(minutes, "minute", "minutes")
 }
 
+// netsOf names the networks to which packets are lost.
+func netsOf(f *audit.Finding, most int) string {
+	var s pairSet
+	for _, l := range f.Losses {
+		if l.Reply {
+			s.add(l.From)
+		} else {
+			s.add(l.To)
+		}
+	}
+	return prefixList(s, most)
+}
+
 // effect says whom a finding hurts: who loses packets, who gets no reply. "" where nobody is known to.
 func effect(f *audit.Finding) string {
 	var lost, unanswered, to, asking pairSet
@@ -295,9 +327,35 @@ func amount(n *big.Int) string {
 	return fmt.Sprintf("2^%d addresses", n.BitLen()-1)
 }
 
-// repairWords says what to do.
-func repairWords(r audit.Repair) string {
+// repairs words what to do; what is the same for several networks is said once.
+func repairs(f *audit.Finding) []string {
+	var out []string
+	for i := 0; i < len(f.Repair); {
+		r := f.Repair[i]
+		var nets pairSet
+		for ; i < len(f.Repair) && same(f.Repair[i], r); i++ {
+			nets.add(f.Repair[i].Prefix)
+		}
+		out = append(out, repairOf(r, nets))
+	}
+	return out
+}
+
+// same reports whether two repairs differ in nothing but their network.
+func same(a, b audit.Repair) bool {
+	a.Prefix, b.Prefix = netip.Prefix{}, netip.Prefix{}
+	return a == b
+}
+
+func repairWords(r audit.Repair) string { return repairOf(r, pairSet{r.Prefix}) }
+
+// repairOf says what to do for some networks.
+func repairOf(r audit.Repair, nets pairSet) string {
 	d := Clean(r.Device)
+	list, routes := prefixList(nets, 4), "a route"
+	if len(nets) > 1 {
+		routes = "routes"
+	}
 	way := ""
 	if r.NextHop.IsValid() || r.Interface != "" {
 		way = " via " + to(r.NextHop, r.Interface)
@@ -311,15 +369,15 @@ func repairWords(r audit.Repair) string {
 	switch r.Kind {
 	case audit.AddRoute:
 		if way == "" {
-			return fmt.Sprintf("give %s a route to %s; no captured neighbour of it leads there", d, r.Prefix)
+			return fmt.Sprintf("give %s %s to %s; no captured neighbour of it leads there", d, routes, list)
 		}
-		return fmt.Sprintf("give %s a route to %s%s", d, r.Prefix, way)
+		return fmt.Sprintf("give %s %s to %s%s", d, routes, list, way)
 	case audit.RemoveRoute:
 		return fmt.Sprintf("or take %s out of %s", r.Prefix, d)
 	case audit.ChangeNextHop:
 		switch {
 		case r.Prefix.IsValid() && way != "":
-			return fmt.Sprintf("let %s send %s%s", d, r.Prefix, way)
+			return fmt.Sprintf("let %s send %s%s", d, list, way)
 		case r.Prefix.IsValid():
 			return fmt.Sprintf("correct the next hop of %s on %s", r.Prefix, d)
 		}

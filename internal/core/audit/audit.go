@@ -86,6 +86,15 @@ func newAuditor(w *forward.Walker, fam route.Family) *auditor {
 
 // run sweeps the space and judges the pairs; false where it was stopped.
 func (a *auditor) run(stop func() bool, progress func(int)) bool {
+	if !a.sweepAll(stop, progress) {
+		return false
+	}
+	a.lost = a.pairs(stop)
+	return !stop()
+}
+
+// sweepAll finds the classes and groups the ends; false where it was stopped.
+func (a *auditor) sweepAll(stop func() bool, progress func(int)) bool {
 	parts := a.parts(runtime.GOMAXPROCS(0))
 	workers := make([]*worker, len(parts))
 	done := make([]bool, len(parts))
@@ -110,8 +119,7 @@ func (a *auditor) run(stop func() bool, progress func(int)) bool {
 		a.ranges, a.classes = a.ranges+w.ranges, a.classes+len(w.found)
 	}
 	a.groups = a.groupEnds(ends)
-	a.lost = a.pairs(stop)
-	return !stop()
+	return true
 }
 
 // parts divides the space for workers, so that each has about the same number of prefixes of the largest table.

@@ -32,6 +32,7 @@ type causeKey struct {
 	address netip.Addr
 	ifname  string
 	mark    route.Mark
+	final   bool // of a lost next hop: it is the destination itself
 	home    bool // of an arrival: the device is where the destination belongs
 }
 
@@ -47,7 +48,7 @@ func keyOf(device string, v forward.Verdict, hop forward.Hop, r forward.Reason) 
 			k.mark = first(r.Marks)
 		}
 	case forward.NextHopLost:
-		k.table, k.address, k.ifname = hop.Table, r.Address, hop.OutInterface
+		k.table, k.address, k.ifname, k.final = hop.Table, r.Address, hop.OutInterface, !hop.NextHop.IsValid()
 	case forward.SourceCheck:
 		k.ifname = r.Interface
 	case forward.Filtered, forward.StateMissing:

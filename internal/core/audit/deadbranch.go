@@ -9,6 +9,7 @@ func takeDeadBranch(_ *auditor, f *Finding, g *byCause) bool {
 	if g.split < 0 || f.Verdict <= forward.Unknown {
 		return false
 	}
+	f.End, f.Device = f.Device, f.Split
 	f.Repair = []Repair{{Kind: ChangeNextHop, Device: f.Split}}
 	return true
 }

@@ -5,6 +5,7 @@ import (
 	"hash/fnv"
 	"math/big"
 	"net/netip"
+	"slices"
 
 	"go4.org/netipx"
 
@@ -53,12 +54,14 @@ type Finding struct {
 	Losses []Loss
 	OneWay bool // of all losses only the replies are lost
 
-	Verdict forward.Verdict
-	Reason  forward.Reason
-	Hop     forward.Hop   // the decision; of a loop that of its first device
-	Loop    []forward.Hop // the decision of every device of a loop
-	Split   string        // the device at which equal ways part of which this one fails
-	Missing []netip.Prefix
+	Verdict  forward.Verdict
+	Reason   forward.Reason
+	Hop      forward.Hop    // the decision; of a loop that of its first device
+	Loop     []forward.Hop  // the decision of every device of a loop
+	Split    string         // the device at which equal ways part of which this one fails
+	End      string         // the device at which that way ends
+	Missing  []netip.Prefix // networks or routes that it is about
+	Classful bool           // the device looks up classfully
 
 	Route, Against route.Route
 	Choice         selection.RemarkKind
@@ -151,6 +154,11 @@ func (f *Finding) Prefixes() []netip.Prefix {
 		out = r.AppendPrefixes(out)
 	}
 	return out
+}
+
+// Holds reports whether packets to an address are among those that are lost.
+func (f *Finding) Holds(a netip.Addr) bool {
+	return slices.ContainsFunc(f.Ranges, func(r netipx.IPRange) bool { return r.Contains(a) })
 }
 
 // identify gives the finding its identifier.

@@ -145,6 +145,9 @@ func (a *auditor) look(at number) region {
 		return r
 	}
 	topo := a.walker.Topology()
+	if topo.Anycast(x) {
+		return r // which of the routers answers does not matter
+	}
 	net, attached := topo.NetworkOf(x)
 	r.net = net
 	if !attached {

@@ -77,6 +77,9 @@ func (a *auditor) together(x, y netip.Prefix) bool {
 		return out
 	}
 	there := tables(y)
+	if len(there) == 0 || len(tables(x)) == 0 {
+		return true
+	}
 	return slices.ContainsFunc(tables(x), func(t string) bool { return slices.Contains(there, t) })
 }
 

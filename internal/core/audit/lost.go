@@ -89,7 +89,7 @@ func (a *auditor) lostFindings() []Finding {
 // name is what tells a cause from others of its kind and device, in every run.
 func (a *auditor) name(g *byCause) string {
 	k := g.cause.key
-	return fmt.Sprint(k.verdict, k.code, k.prefix, k.address, k.ifname, g.cause.loop, g.split, g.hint.NextHop, g.hint.Interface)
+	return fmt.Sprint(k.verdict, k.code, k.prefix, k.address, k.ifname, k.final, g.cause.loop, g.split, g.hint.NextHop, g.hint.Interface)
 }
 
 // lostTo is the group whose packets are lost on the way: the reply's where the reply is.

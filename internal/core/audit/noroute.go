@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"zarvek/internal/core/forward"
+	"zarvek/internal/core/route"
 )
 
 // NoRoute: a device has no route to a network that is attached elsewhere.
@@ -16,6 +17,9 @@ func takeNoRoute(a *auditor, f *Finding, g *byCause) bool {
 		return false
 	}
 	f.Missing = a.lostNets(g)
+	if d := g.cause.device; d != nil && d.Classful.Known() && a.fam == route.IPv4 {
+		f.Classful, f.Marks = true, append(f.Marks, d.Classful)
+	}
 	for _, net := range f.Missing {
 		r := g.hint
 		r.Prefix = net

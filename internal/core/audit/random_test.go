@@ -210,3 +210,29 @@ func TestAgreesWithTraces(t *testing.T) {
 	}
 	t.Logf("%d traces", n)
 }
+
+// TestMatrixAgreesWithTraces asks a trace for every cell.
+func TestMatrixAgreesWithTraces(t *testing.T) {
+	for seed := range uint64(*seeds) {
+		rnd := rand.New(rand.NewPCG(seed, 16))
+		text := randomText(rnd, 3+rnd.IntN(6))
+		w := forward.NewWalker(topology.Build(coretest.Build(text)))
+		m, ok := MakeMatrix(w, route.IPv4, false, nil)
+		require.True(t, ok)
+		require.NotEmpty(t, m.Ends)
+		for i, row := range m.Cells {
+			for j, c := range row {
+				if i == j || c.Same {
+					continue
+				}
+				rt := w.Trace(c.From, c.To)
+				require.Equal(t, rt.Verdict, c.Verdict, "seed %d: %s to %s\n%s", seed, c.From, c.To, text)
+				x, _ := w.DeviceOf(m.Ends[i].Address)
+				y, _ := w.DeviceOf(m.Ends[j].Address)
+				if main := w.Trace(m.Ends[i].Address, m.Ends[j].Address); main.Verdict != c.Verdict && (x.Device == nil || x.Device != y.Device) {
+					require.True(t, c.Partly, "seed %d: %s to %s is %s, %s to %s %s, and the cell does not say that they differ", seed, m.Ends[i].Address, m.Ends[j].Address, main.Verdict, c.From, c.To, c.Verdict)
+				}
+			}
+		}
+	}
+}

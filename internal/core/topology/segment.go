@@ -135,3 +135,29 @@ func (t *Topology) SameNetwork(d *network.Device, ifname string, p netip.Prefix)
 	}
 	return false
 }
+
+// Segments returns the attachments of each segment, in the order of the case; those that are down stand by themselves
+// unless somebody else is in their network.
+func (t *Topology) Segments() [][]Attachment {
+	byID := map[int]int{}
+	var out [][]Attachment
+	for i, at := range t.attachments {
+		id := t.segment[t.port(i)]
+		if at.Down { // it was not joined with the others of its network
+			for j, o := range t.attachments {
+				if o.Prefix == at.Prefix && o.Device != at.Device {
+					id = t.segment[t.port(j)]
+					break
+				}
+			}
+		}
+		k, ok := byID[id]
+		if !ok {
+			k = len(out)
+			byID[id] = k
+			out = append(out, nil)
+		}
+		out[k] = append(out[k], at)
+	}
+	return out
+}

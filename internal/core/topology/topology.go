@@ -257,7 +257,7 @@ func (t *Topology) SameSegment(a, b Attachment) bool {
 func (t *Topology) Shared() [][2]Attachment {
 	var out [][2]Attachment
 	for a, at := range t.owners {
-		if a.IsLinkLocalUnicast() || a.IsMulticast() {
+		if a.IsLinkLocalUnicast() || a.IsMulticast() || t.Anycast(a) {
 			continue
 		}
 		for _, i := range at[1:] {
@@ -269,6 +269,20 @@ func (t *Topology) Shared() [][2]Attachment {
 	}
 	slices.SortFunc(out, func(a, b [2]Attachment) int { return a[0].Address.Compare(b[0].Address) })
 	return out
+}
+
+// Anycast reports whether an address is the one that all routers of an IPv6 network share (RFC 4291 section 2.6.1); a
+// /127 has none (RFC 6164).
+func (t *Topology) Anycast(a netip.Addr) bool {
+	if !a.Is6() {
+		return false
+	}
+	for _, i := range t.owners[a] {
+		if p := t.attachments[i].Prefix; p.Bits() < 127 && p.Addr() == a {
+			return true
+		}
+	}
+	return false
 }
 
 // AddressOn returns the device's own address on an interface, of dst's family and in dst's network if there is one there.

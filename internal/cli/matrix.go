@@ -1,0 +1,80 @@
+package cli
+
+import (
+	"flag"
+
+	"zarvek/internal/core/audit"
+	"zarvek/internal/core/forward"
+	"zarvek/internal/core/route"
+	"zarvek/internal/present"
+)
+
+func matrixCommand() command {
+	return command{
+		name: "matrix", forms: "text, json, csv, svg or png",
+		short: "every network against every other: two-way, one-way, broken, unknown",
+		long: `Judges packets and replies between every two attached networks, from the same classes of
+addresses as audit, and shows them as a square: a row for each source, a column for each
+destination. A cell tells the worst of all addresses of both networks; + behind it says that
+not all of them, or not all equal ways, fare alike. Below stands at which device packets and
+replies end.
+
+A picture (-as svg or png) is of one address family; write it to a file with >.
+
+Exit code 1: not everything is two-way.`,
+		setup: func(fs *flag.FlagSet) action {
+			family := fs.String("family", "both", "the address `family`: ipv4, ipv6 or both")
+			hosts := fs.Bool("hosts", false, "the hosts of notes.yaml in place of networks")
+			lans := fs.Bool("lans", false, "leave out networks of links between devices only")
+			return func(e *env, args []string) error {
+				if len(args) > 0 {
+					return usagef("matrix takes no arguments, only options")
+				}
+				fam, err := parseFamily(*family)
+				if err != nil {
+					return err
+				}
+				picture := e.as == "svg" || e.as == "png"
+				if picture && fam == 0 {
+					fam = route.IPv4
+				}
+				l, err := e.load()
+				if err != nil {
+					return err
+				}
+				if len(l.Network.Devices) == 0 {
+					return &noDevices{l.Dir}
+				}
+				var all []*audit.Matrix
+				fine := true
+				for _, f := range []route.Family{route.IPv4, route.IPv6} {
+					if fam != 0 && f != fam {
+						continue
+					}
+					m, _ := audit.MakeMatrix(l.walk(), f, *hosts, nil)
+					if *lans {
+						m = m.Without()
+					}
+					for both, n := range m.Tally() {
+						fine = fine && (n == 0 || both == forward.TwoWay)
+					}
+					all = append(all, m)
+				}
+				switch {
+				case picture:
+					err = present.MatrixPicture(e.out, all[0], e.as)
+				case e.as == "json":
+					err = present.MatrixJSON(e.out, all)
+				case e.as == "csv":
+					err = present.MatrixCSV(e.out, all)
+				default:
+					err = present.MatrixText(e.out, all, e.view(l))
+				}
+				if err == nil && !fine {
+					return errBadNews
+				}
+				return err
+			}
+		},
+	}
+}

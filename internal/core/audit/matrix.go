@@ -1,0 +1,222 @@
+package audit
+
+import (
+	"cmp"
+	"net/netip"
+	"slices"
+
+	"zarvek/internal/core/forward"
+	"zarvek/internal/core/route"
+)
+
+// A Matrix is every network of a family against every other, or every host of the notes.
+type Matrix struct {
+	Family route.Family
+	Ends   []MatrixEnd
+	Cells  [][]Cell // by source and destination; nothing is asked of a cell of one end with itself
+}
+
+// A MatrixEnd is one network or host. Address is the one that stands for it: a trace from and to it tells the same.
+type MatrixEnd struct {
+	Prefix  netip.Prefix
+	Name    string // of a host, "" for networks
+	Address netip.Addr
+	Link    bool // a network of links between devices only
+}
+
+// A Cell is what becomes of packets from one end to another and of their replies: the worst of all addresses.
+type Cell struct {
+	Verdict forward.Both
+	Reply   bool            // the reply decides
+	Ending  forward.Verdict // of the direction that decides
+	Device  string          // at which that ends, "" where none is known
+	Partly  bool            // some of the addresses, or some of the equal ways, fare better
+	From    netip.Addr      // addresses of which it is true
+	To      netip.Addr
+	Same    bool // one network, or one device: no routing is needed
+}
+
+// MakeMatrix judges all pairs of one family; false where it was stopped. Hosts asks for the hosts of the notes in place
+// of networks.
+func MakeMatrix(w *forward.Walker, fam route.Family, hosts bool, stop func() bool) (*Matrix, bool) {
+	if stop == nil {
+		stop = func() bool { return false }
+	}
+	a := newAuditor(w, fam)
+	if !a.sweepAll(stop, func(int) {}) {
+		return nil, false
+	}
+	if hosts {
+		return a.hostMatrix(), true
+	}
+	m := &Matrix{Family: fam}
+	byNet := map[netip.Prefix][]int32{}
+	topo := w.Topology()
+	for _, n := range topo.Networks() {
+		if route.FamilyOf(n.Addr()) != fam {
+			continue
+		}
+		members := a.members(n)
+		if len(members) == 0 {
+			continue
+		}
+		byNet[n] = members
+		m.Ends = append(m.Ends, MatrixEnd{Prefix: n, Address: a.groups[members[0]].rep, Link: topo.LinkNetwork(n)})
+	}
+	for _, from := range m.Ends {
+		row := make([]Cell, len(m.Ends))
+		for j, to := range m.Ends {
+			if from.Prefix == to.Prefix {
+				row[j].Same = true
+				continue
+			}
+			row[j] = a.cell(byNet[from.Prefix], byNet[to.Prefix])
+		}
+		m.Cells = append(m.Cells, row)
+	}
+	return m, true
+}
+
+// members are the groups that stand for a network: its hosts, the most addresses first; its devices' own addresses where
+// nobody else can be there.
+func (a *auditor) members(n netip.Prefix) []int32 {
+	var hosts, own []int32
+	for i, g := range a.groups {
+		switch {
+		case g.net != n || g.start < 0:
+		case g.owner == nil:
+			hosts = append(hosts, int32(i))
+		default:
+			own = append(own, int32(i))
+		}
+	}
+	if len(hosts) == 0 {
+		return own
+	}
+	slices.SortStableFunc(hosts, func(x, y int32) int {
+		return cmp.Compare(a.groups[y].size(), a.groups[x].size())
+	})
+	return hosts
+}
+
+// size is how many addresses a group has, as far as a float tells.
+func (g *group) size() float64 {
+	n := 0.0
+	for _, s := range g.spans {
+		n += (float64(s.last.hi)-float64(s.first.hi))*(1<<63)*2 + float64(s.last.lo) - float64(s.first.lo) + 1
+	}
+	return n
+}
+
+// cell is the worst pair of two lists of groups.
+func (a *auditor) cell(from, to []int32) Cell {
+	worst := Cell{Same: true}
+	seen := map[forward.Both]bool{}
+	for _, s := range from {
+		for _, d := range to {
+			c := a.cellOf(s, d)
+			if c.Same {
+				continue
+			}
+			if seen[c.Verdict] = true; worst.Same || badness(c) > badness(worst) {
+				worst = c
+			}
+		}
+	}
+	worst.Partly = worst.Partly || len(seen) > 1
+	return worst
+}
+
+// badness orders verdicts of round trips.
+func badness(c Cell) int {
+	return map[forward.Both]int{forward.TwoWay: 0, forward.BothUnknown: 1, forward.OneWay: 2, forward.Broken: 3}[c.Verdict]
+}
+
+// cellOf judges one pair of groups.
+func (a *auditor) cellOf(s, d int32) Cell {
+	from, to := a.groups[s], a.groups[d]
+	c := Cell{From: from.rep, To: to.rep}
+	if s == d || same(from, to) {
+		c.Same = true
+		return c
+	}
+	p, ok := a.judge(s, d, to.column[from.start], from.column[to.start])
+	if !ok {
+		c.Verdict = forward.TwoWay
+		return c
+	}
+	c.Verdict, c.Reply, c.Partly = p.both, p.back, p.split >= 0
+	if p.cause >= 0 {
+		k := a.reg.causes[p.cause].key
+		c.Device, c.Ending = k.device, k.verdict
+	}
+	return c
+}
+
+// hostMatrix follows packets between the hosts of the notes, since their own settings count too.
+func (a *auditor) hostMatrix() *Matrix {
+	m := &Matrix{Family: a.fam}
+	for _, h := range a.walker.Topology().Network.Hosts {
+		if route.FamilyOf(h.Address) == a.fam {
+			m.Ends = append(m.Ends, MatrixEnd{Prefix: netip.PrefixFrom(h.Address, h.Address.BitLen()), Name: h.Name, Address: h.Address})
+		}
+	}
+	for _, from := range m.Ends {
+		row := make([]Cell, len(m.Ends))
+		for j, to := range m.Ends {
+			row[j] = a.hostCell(from, to)
+		}
+		m.Cells = append(m.Cells, row)
+	}
+	return m
+}
+
+func (a *auditor) hostCell(from, to MatrixEnd) Cell {
+	if from.Address == to.Address {
+		return Cell{Same: true}
+	}
+	rt := a.walker.Trace(from.Address, to.Address)
+	c := Cell{Verdict: rt.Verdict, From: from.Address, To: to.Address}
+	dir := &rt.Forward
+	if rt.Forward.Verdict == forward.Arrives && rt.Return != nil {
+		dir, c.Reply = rt.Return, true
+	}
+	if worst, ok := dir.Worst(); ok && rt.Verdict != forward.TwoWay {
+		c.Device, c.Ending = worst.Where, worst.Verdict
+		c.Partly = slices.ContainsFunc(dir.Branches, func(b forward.Branch) bool { return b.Verdict == forward.Arrives })
+	}
+	return c
+}
+
+// Tally counts the cells by verdict, those of one end with itself left out.
+func (m *Matrix) Tally() map[forward.Both]int {
+	n := map[forward.Both]int{}
+	for _, row := range m.Cells {
+		for _, c := range row {
+			if !c.Same {
+				n[c.Verdict]++
+			}
+		}
+	}
+	return n
+}
+
+// Without returns the matrix without the networks of links between devices.
+func (m *Matrix) Without() *Matrix {
+	out := &Matrix{Family: m.Family}
+	var keep []int
+	for i, e := range m.Ends {
+		if !e.Link {
+			keep = append(keep, i)
+			out.Ends = append(out.Ends, e)
+		}
+	}
+	for _, i := range keep {
+		var row []Cell
+		for _, j := range keep {
+			row = append(row, m.Cells[i][j])
+		}
+		out.Cells = append(out.Cells, row)
+	}
+	return out
+}
