@@ -38,9 +38,12 @@ type auditor struct {
 	startIndex  map[string]int
 	reg         *registry
 	overlaps    bool
+	hinted      *hints
 	downs       []int // attachments on interfaces that are down
 
 	groups   []*group
+	nets     []netip.Prefix // of the groups, in order
+	netOf    []int32        // of each group, in nets
 	loose    []looseRange
 	lost     []pair
 	ranges   int

@@ -102,11 +102,10 @@ func BenchmarkFullTables(b *testing.B) {
 		w := forward.NewWalker(topology.Build(fullTables(prefixes, n)))
 		b.Run(fmt.Sprintf("%d devices", n), func(b *testing.B) {
 			for b.Loop() {
-				for _, fam := range []route.Family{route.IPv4, route.IPv6} {
-					a := newAuditor(w, fam)
-					a.run(func() bool { return false }, func(int) {})
-					b.ReportMetric(float64(a.classes), fam.String()+"-classes")
-					b.ReportMetric(float64(a.ranges), fam.String()+"-ranges")
+				r, _ := Run(w, Options{})
+				for _, c := range r.Families {
+					b.ReportMetric(float64(c.Classes), c.Family.String()+"-classes")
+					b.ReportMetric(float64(c.Ranges), c.Family.String()+"-ranges")
 				}
 			}
 		})
@@ -158,32 +157,64 @@ func campus(n, routes int) *network.Network {
 		for j, p := range nets {
 			if j%n == i {
 				fmt.Fprintf(&text[i], "addr %s1/24 lan%d\ndirect %s dev lan%d\n", strings.TrimSuffix(p, "0/24"), j, p, j)
-			} else if rnd.IntN(2000) > 0 {
-				fmt.Fprintf(&text[i], "ospf %s pref 110 metric %d %s\n", p, 10+rnd.IntN(50), toward(i, j%n))
+			}
+		}
+		facts := coretest.Facts(strings.TrimSpace(text[i].String()), uint32(i+1))
+		list := &facts.Tables[0].Routes
+		shared := map[string]route.AttrID{}
+		learn := func(prefix, hop string) { // readers share what routes have in common
+			metric := 10 + rnd.IntN(5)*10
+			k := fmt.Sprint(metric, hop)
+			id, ok := shared[k]
+			if !ok {
+				f := strings.Fields(hop)
+				id = list.Share(&route.Attributes{Protocol: route.OSPF, Preference: route.N(110), Metric: route.N(uint64(metric)), NextHops: []route.NextHop{{Address: netip.MustParseAddr(f[1]), Interface: f[3]}}})
+				shared[k] = id
+			}
+			list.Add(netip.MustParsePrefix(prefix), id, route.Active|route.Installed, route.Mark{File: uint32(i + 1), Off: 1, End: 2})
+		}
+		for j, p := range nets {
+			if j%n != i && rnd.IntN(2000) > 0 {
+				learn(p, toward(i, j%n))
 			}
 		}
 		for x := 1; x < n; x++ { // the links, each numbered as its lower end but one
 			if x != i && parent[x] != i {
-				fmt.Fprintf(&text[i], "ospf 172.%d.%d.%d/30 pref 110 metric %d %s\n", 16+(x-1)/256/64, (x-1)/64%256, (x-1)%64*4, 10+rnd.IntN(50), toward(i, x))
+				learn(fmt.Sprintf("172.%d.%d.%d/30", 16+(x-1)/256/64, (x-1)/64%256, (x-1)%64*4), toward(i, x))
 			}
 		}
-		b.Add(fmt.Sprintf("d%04d", i), coretest.Facts(strings.TrimSpace(text[i].String()), uint32(i+1)), 0)
+		b.Add(fmt.Sprintf("d%04d", i), facts, 0)
 	}
 	return b.Build()
 }
 
 func BenchmarkManyDevices(b *testing.B) {
 	for _, n := range []int{125, 250, 500} {
-		net := campus(n, 2000)
+		w := forward.NewWalker(topology.Build(campus(n, 2000)))
 		b.Run(fmt.Sprintf("%d devices", n), func(b *testing.B) {
 			for b.Loop() {
-				w := forward.NewWalker(topology.Build(net))
-				a := newAuditor(w, route.IPv4)
-				a.run(func() bool { return false }, func(int) {})
-				b.ReportMetric(float64(a.classes), "classes")
-				b.ReportMetric(float64(len(a.groups)), "groups")
-				b.ReportMetric(float64(len(a.lost)), "lost")
+				r, _ := Run(w, Options{Family: route.IPv4})
+				b.ReportMetric(float64(r.Families[0].Classes), "classes")
+				b.ReportMetric(float64(r.Families[0].Ends), "ends")
+				b.ReportMetric(float64(len(r.Findings)), "findings")
 			}
 		})
 	}
+}
+
+// BenchmarkTracingEveryPair is what the audit of 500 devices replaces: a trace of every pair of attached networks. It
+// follows a sample and tells what all would take.
+func BenchmarkTracingEveryPair(b *testing.B) {
+	w := forward.NewWalker(topology.Build(campus(500, 2000)))
+	var hosts []netip.Addr
+	for _, n := range w.Topology().Networks() {
+		hosts = append(hosts, n.Addr().Next())
+	}
+	rnd := rand.New(rand.NewPCG(5, 6))
+	pick := func() netip.Addr { return hosts[rnd.IntN(len(hosts))] }
+	for b.Loop() {
+		w.Trace(pick(), pick())
+	}
+	each := b.Elapsed().Seconds() / float64(b.N)
+	b.ReportMetric(each*float64(len(hosts))*float64(len(hosts)-1), "s/all-pairs")
 }

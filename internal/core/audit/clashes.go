@@ -12,7 +12,7 @@ const (
 )
 
 func findClashes(s *scene) []Finding {
-	v := survey.Make(s.topo, s.opt.Family)
+	v := survey.Clashes(s.topo, s.opt.Family)
 	var out []Finding
 	for _, g := range []struct {
 		kind   Kind

@@ -38,7 +38,7 @@ func (c *cursor) start(at number, fam route.Family) {
 	}
 	a := at.addr(fam)
 	var over []network.Group // longest first
-	for g := range c.table.Covering(netip.PrefixFrom(a, a.BitLen())) {
+	for g := range c.table.Search(netip.PrefixFrom(a, a.BitLen())) {
 		over = append(over, g)
 	}
 	c.i = c.seek(at)

@@ -68,7 +68,21 @@ func (a *auditor) groupEnds(ends []end) []*group {
 			g.spans = append(g.spans, e.span)
 		}
 	}
+	a.numberNets(out)
 	return out
+}
+
+// numberNets numbers the networks of groups in order.
+func (a *auditor) numberNets(groups []*group) {
+	for _, g := range groups {
+		a.nets = append(a.nets, g.net)
+	}
+	slices.SortFunc(a.nets, netip.Prefix.Compare)
+	a.nets = slices.Compact(a.nets)
+	for _, g := range groups {
+		i, _ := slices.BinarySearchFunc(a.nets, g.net, netip.Prefix.Compare)
+		a.netOf = append(a.netOf, int32(i))
+	}
 }
 
 func hashColumn(c []int32) classHash {

@@ -29,7 +29,7 @@ type graph struct {
 	byDevice [][]int32
 	transit  int // the nodes below it are met by packets of others, those above send their own
 	touchy   []bool
-	origins  []int32 // by node: -1, or that of a device whose own packets need a look at whether they come back
+	twin     []int32 // of a node that sends its own packets: the one for packets of others in the same table; -1: none
 }
 
 func (a *auditor) newGraph() {
@@ -45,8 +45,14 @@ func (a *auditor) newGraph() {
 		g.byDevice[d] = append(g.byDevice[d], n)
 	}
 	topo := a.walker.Topology()
+	shared := map[*network.Device]bool{} // an IPv4 device drops what seems to come from itself
+	for _, pair := range topo.Shared() {
+		if a.fam == route.IPv4 {
+			shared[pair[0].Device], shared[pair[1].Device] = true, true
+		}
+	}
 	for i, d := range a.devices {
-		a.sensitive = append(a.sensitive, a.walker.Sensitive(d, a.fam))
+		a.sensitive = append(a.sensitive, a.walker.Sensitive(d, a.fam) || shared[d])
 		for _, s := range a.walker.Spots(d, a.fam) {
 			add(i, s)
 		}
@@ -57,8 +63,9 @@ func (a *auditor) newGraph() {
 			add(i, a.walker.SentBy(d, name))
 		}
 	}
-	for n := range g.spots {
+	for n, s := range g.spots {
 		g.touchy = append(g.touchy, a.sensitive[g.device[n]])
+		g.twin = append(g.twin, g.node(s.Received()))
 	}
 }
 
@@ -110,7 +117,7 @@ func (w *worker) record(list []forward.Move, home func(*network.Device) bool) in
 		if v.Verdict > m.worst {
 			m.worst, m.cause = v.Verdict, id
 		}
-		if tellsAlone(v.Verdict) {
+		if tellsAlone(v.Verdict) && !k.final {
 			m.bad = append(m.bad, id)
 		}
 	}

@@ -1,7 +1,7 @@
 package audit
 
 import (
-	"fmt"
+	"encoding/binary"
 	"net/netip"
 	"slices"
 
@@ -210,7 +210,7 @@ func ends(at []topology.Attachment) int {
 // startSet numbers the nodes where packets of one source start.
 func (a *auditor) startSet(spots []forward.Spot) int {
 	var s startSet
-	text := ""
+	var text []byte
 	for _, spot := range spots {
 		n := a.graph.node(spot)
 		if n < 0 {
@@ -220,15 +220,15 @@ func (a *auditor) startSet(spots []forward.Spot) int {
 		d := a.graph.device[n]
 		// A device with one table and no rules does with its own packets what it does with others': if they come back they loop.
 		s.returns = append(s.returns, spot.Sends() && len(a.graph.byDevice[d]) > 2)
-		text += fmt.Sprint(n, ",")
+		text = binary.LittleEndian.AppendUint32(text, uint32(n))
 	}
 	if len(s.nodes) == 0 {
 		return -1
 	}
-	i, ok := a.startIndex[text]
+	i, ok := a.startIndex[string(text)]
 	if !ok {
 		i = len(a.starts)
-		a.startIndex[text] = i
+		a.startIndex[string(text)] = i
 		a.starts = append(a.starts, s)
 	}
 	return i

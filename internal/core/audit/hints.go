@@ -16,6 +16,7 @@ type hints struct {
 	a     *auditor
 	links map[*network.Device][]link
 	known map[hintKey]Repair
+	dists map[netip.Prefix]map[*network.Device]int
 }
 
 type hintKey struct {
@@ -32,8 +33,16 @@ type link struct {
 	table  string // of the interface
 }
 
+// hints are made when they are first asked for.
+func (a *auditor) hints() *hints {
+	if a.hinted == nil {
+		a.hinted = newHints(a)
+	}
+	return a.hinted
+}
+
 func newHints(a *auditor) *hints {
-	h := &hints{a: a, links: map[*network.Device][]link{}, known: map[hintKey]Repair{}}
+	h := &hints{a: a, links: map[*network.Device][]link{}, known: map[hintKey]Repair{}, dists: map[netip.Prefix]map[*network.Device]int{}}
 	topo := a.walker.Topology()
 	for _, n := range topo.Networks() {
 		if route.FamilyOf(n.Addr()) != a.fam {
@@ -58,22 +67,30 @@ func (h *hints) toward(d *network.Device, table string, net netip.Prefix) Repair
 		return r
 	}
 	r := Repair{Kind: AddRoute, Device: d.Name, Prefix: net, Deduced: true}
-	goals := h.goals(net)
-	dist := h.distances(goals)
+	dist, ok := h.dists[net]
+	if !ok {
+		dist = h.distances(h.goals(net))
+		h.dists[net] = dist
+	}
 	dst := net.Addr()
 	if net.Bits() < net.Addr().BitLen() {
 		dst = dst.Next()
 	}
-	best, arrives := -1, false
+	var near []link // the neighbours that are the fewest links away
+	best := 0
 	for _, l := range h.links[d] {
-		n, ok := dist[l.to]
-		if !ok || l.table != table || best >= 0 && n > best {
-			continue
+		switch n, ok := dist[l.to]; {
+		case !ok || l.table != table || len(near) > 0 && n > best:
+		case len(near) > 0 && n == best:
+			near = append(near, l)
+		default:
+			best, near = n, append(near[:0], l)
 		}
-		good := h.reaches(l.to, dst, d)
-		if best < 0 || n < best || good && !arrives {
-			best, arrives = n, good
+	}
+	for i, l := range near {
+		if i == len(near)-1 || h.reaches(l.to, dst, d) {
 			r.NextHop, r.Interface, r.Other = l.hop, l.ifname, l.to.Name
+			break
 		}
 	}
 	h.known[k] = r

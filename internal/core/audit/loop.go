@@ -16,7 +16,7 @@ func takeLoop(a *auditor, f *Finding, g *byCause) bool {
 // outOfLoop suggests for the lost networks which device of the loop should send them another way: the ones that have a
 // neighbour outside of the loop on the shortest way.
 func (a *auditor) outOfLoop(f *Finding, g *byCause) []Repair {
-	h := newHints(a)
+	h := a.hints()
 	var out []Repair
 	for _, net := range a.lostNets(g) {
 		for _, hop := range f.Loop {

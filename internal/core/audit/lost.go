@@ -40,7 +40,7 @@ func (a *auditor) lostFindings() []Finding {
 		}
 		return g
 	}
-	hints := newHints(a)
+	hints := a.hints()
 	for _, p := range a.lost {
 		if p.cause < 0 {
 			continue
@@ -56,15 +56,18 @@ func (a *auditor) lostFindings() []Finding {
 	for _, g := range order {
 		g.spans = a.lostSpans(g.pairs)
 	}
-	for _, l := range a.loose {
-		var g *byCause
-		for _, have := range order { // the ranges of a cause go with its pairs
-			if have.cause == a.reg.causes[l.cause] && (g == nil || have.split < 0) {
-				g = have
-			}
+	first := map[*cause]*byCause{}
+	for _, g := range order { // the ranges of a cause go with its pairs
+		if have := first[g.cause]; have == nil || have.split >= 0 && g.split < 0 {
+			first[g.cause] = g
 		}
+	}
+	for _, l := range a.loose {
+		c := a.reg.causes[l.cause]
+		g := first[c]
 		if g == nil {
 			g = get(l.cause, -1, Repair{})
+			first[c] = g
 		}
 		g.spans, g.loose = append(g.spans, l.span), true
 	}
@@ -166,17 +169,20 @@ func (a *auditor) merged(spans []span) []netipx.IPRange {
 
 // losses lists the pairs of networks once.
 func (a *auditor) losses(pairs []pair) []Loss {
-	out := make([]Loss, 0, len(pairs))
+	keys := make([]uint64, 0, len(pairs))
 	for _, p := range pairs {
-		out = append(out, Loss{From: a.groups[p.from].net, To: a.groups[p.to].net, Reply: p.back, Partly: p.split >= 0})
+		keys = append(keys, uint64(a.netOf[p.from])<<34|uint64(a.netOf[p.to])<<2|uint64(bit(p.back))<<1|uint64(bit(p.split >= 0)))
 	}
-	slices.SortFunc(out, func(x, y Loss) int {
-		return cmp.Or(x.From.Compare(y.From), x.To.Compare(y.To), cmp.Compare(bit(x.Reply), bit(y.Reply)), cmp.Compare(bit(x.Partly), bit(y.Partly)))
-	})
-	return slices.Compact(out)
+	slices.Sort(keys)
+	keys = slices.Compact(keys)
+	out := make([]Loss, 0, len(keys))
+	for _, k := range keys {
+		out = append(out, Loss{From: a.nets[k>>34], To: a.nets[k>>2&0xffffffff], Reply: k&2 != 0, Partly: k&1 != 0})
+	}
+	return out
 }
 
-func bit(b bool) int {
+func bit(b bool) uint8 {
 	if b {
 		return 1
 	}

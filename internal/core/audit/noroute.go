@@ -44,7 +44,7 @@ func (a *auditor) addRoutes(g *byCause, kind RepairKind) []Repair {
 	if g.cause.device == nil {
 		return nil
 	}
-	h := newHints(a)
+	h := a.hints()
 	for _, net := range a.lostNets(g) {
 		if r := h.toward(g.cause.device, cmp.Or(g.cause.key.table, "default"), net); r.NextHop.IsValid() {
 			r.Kind = kind

@@ -21,18 +21,22 @@ type pair struct {
 
 func (p pair) key() [2]int32 { return [2]int32{p.from, p.to} }
 
-// pairs judges every pair of groups; those that are two-way are left out. Stop ends it early.
+// pairs judges every pair of groups; those that are two-way are left out. Only those are looked at of which either
+// direction's outcome is not fine. Stop ends it early.
 func (a *auditor) pairs(stop func() bool) []pair {
 	n := len(a.groups)
-	// back[s] are the outcomes of packets from start set s to every group.
-	back := make([][]int32, len(a.starts))
-	flat := make([]int32, n*len(a.starts))
-	for s := range back {
-		back[s] = flat[s*n : (s+1)*n]
-	}
+	t := troubles{byStart: make([][]int32, len(a.starts)), back: make([][]int32, len(a.starts))}
 	for i, g := range a.groups {
+		if g.start >= 0 {
+			t.byStart[g.start] = append(t.byStart[g.start], int32(i))
+		}
+		if g.exact {
+			t.exact = append(t.exact, int32(i))
+		}
 		for s, o := range g.column {
-			back[s][i] = o
+			if o != fine {
+				t.back[s] = append(t.back[s], int32(i))
+			}
 		}
 	}
 	out := make([][]pair, n)
@@ -40,8 +44,10 @@ func (a *auditor) pairs(stop func() bool) []pair {
 	var at atomic.Int64
 	for range runtime.GOMAXPROCS(0) {
 		wg.Go(func() {
+			var some []int32
 			for d := int(at.Add(1)) - 1; d < n && !stop(); d = int(at.Add(1)) - 1 {
-				out[d] = a.pairsTo(d, back)
+				some = a.suspects(some[:0], d, &t)
+				out[d] = a.pairsTo(d, some)
 			}
 		})
 	}
@@ -49,33 +55,56 @@ func (a *auditor) pairs(stop func() bool) []pair {
 	return slices.Concat(out...)
 }
 
-// pairsTo judges the pairs to one group.
-func (a *auditor) pairsTo(d int, back [][]int32) []pair {
+// troubles says where to look for pairs that are not two-way.
+type troubles struct {
+	byStart [][]int32 // groups by the start set of what they send
+	back    [][]int32 // by start set: groups of which packets from there have an outcome that is not fine
+	exact   []int32   // groups that need a look in every pair
+}
+
+// suspects appends the groups from which packets to one group, or replies from it, have an outcome that is not fine.
+func (a *auditor) suspects(some []int32, d int, t *troubles) []int32 {
+	to := a.groups[d]
+	if to.exact || a.overlaps {
+		for i := range a.groups {
+			some = append(some, int32(i))
+		}
+		return some
+	}
+	for s, o := range to.column {
+		if o != fine {
+			some = append(some, t.byStart[s]...)
+		}
+	}
+	if to.start >= 0 {
+		some = append(some, t.back[to.start]...)
+	}
+	some = append(some, t.exact...)
+	slices.Sort(some)
+	return slices.Compact(some)
+}
+
+// pairsTo judges the pairs of some groups to one group.
+func (a *auditor) pairsTo(d int, some []int32) []pair {
 	var out []pair
 	to := a.groups[d]
-	var replies []int32
-	if to.start >= 0 {
-		replies = back[to.start]
-	}
-	for s, from := range a.groups {
+	for _, s := range some {
+		from := a.groups[s]
 		if from.start < 0 {
 			continue
 		}
 		o := to.column[from.start]
-		if replies == nil {
-			if p := (pair{from: int32(s), to: int32(d), both: forward.Broken, cause: to.down, split: -1}); a.reg.outcomes[o].verdict > forward.Unknown {
-				out = append(out, p)
+		if to.start < 0 {
+			if a.reg.outcomes[o].verdict > forward.Unknown {
+				out = append(out, pair{from: s, to: int32(d), both: forward.Broken, cause: to.down, split: -1})
 			}
 			continue
 		}
-		b := replies[s]
-		if o|b == fine && !from.exact && !to.exact && !a.mixed(from, to) {
+		b := from.column[to.start]
+		if o|b == fine && !from.exact && !to.exact && !a.mixed(from, to) || from == to || same(from, to) {
 			continue
 		}
-		if from == to || same(from, to) {
-			continue
-		}
-		if p, ok := a.judge(int32(s), int32(d), o, b); ok {
+		if p, ok := a.judge(s, int32(d), o, b); ok {
 			if g := a.lostTo(p); g.down >= 0 && (p.both == forward.Broken || p.both == forward.OneWay) {
 				p.cause, p.split = g.down, -1
 			}

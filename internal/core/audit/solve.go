@@ -41,6 +41,10 @@ func (s *solver) solve() {
 		}
 	}
 	for n := s.w.graph.transit; n < len(s.out); n++ {
+		if twin := s.w.graph.twin[n]; twin >= 0 && s.w.now[twin] == s.w.now[n] {
+			s.out[n] = s.out[twin]
+			continue
+		}
 		s.out[n] = s.combine(int32(n))
 	}
 }

@@ -9,9 +9,6 @@ func takeHopUnowned(a *auditor, f *Finding, g *byCause) bool {
 	if f.Verdict != forward.NextHopLost {
 		return false
 	}
-	if !f.Hop.NextHop.IsValid() && len(f.Losses) == 0 {
-		f.Severity = dropped // nobody has that address of an attached network
-	}
 	f.Repair = a.addRoutes(g, ChangeNextHop)
 	return true
 }

@@ -23,6 +23,9 @@ func (s Spot) Table() string { return s.at.table }
 // Sends reports whether the device itself sends the packet.
 func (s Spot) Sends() bool { return s.at.origin }
 
+// Received is the spot of packets of others that are looked up in the same table, whatever interface they come in by.
+func (s Spot) Received() Spot { return Spot{place{device: s.at.device, table: s.at.table}} }
+
 // Enters returns the spot of what comes in by an interface of d. Without rules that look at it the interface makes no
 // difference.
 func (w *Walker) Enters(d *network.Device, ifname string) Spot { return spotAt(w.enter(d, ifname)) }
@@ -94,7 +97,8 @@ func (w *Walker) Moves(dst netip.Addr, s Spot, find func(*network.Table) selecti
 	return out
 }
 
-// Sensitive reports whether what a device does with packets of a family may depend on more than their destination.
+// Sensitive reports whether what a device does with packets of a family may depend on more than their destination. That
+// an IPv4 device drops what comes from an address of its own is not looked at.
 func (w *Walker) Sensitive(d *network.Device, fam route.Family) bool {
 	if len(d.Policy.Flows)+len(d.Policy.Translations) > 0 || d.Policy.Stateful.Known() {
 		return true
@@ -106,11 +110,6 @@ func (w *Walker) Sensitive(d *network.Device, fam route.Family) bool {
 	}
 	for _, c := range d.Checks {
 		if c.Mode != network.CheckOff && (c.Family == 0 || c.Family == fam) {
-			return true
-		}
-	}
-	for _, pair := range w.topo.Shared() { // a device drops what seems to come from itself
-		if fam == route.IPv4 && (pair[0].Device == d || pair[1].Device == d) {
 			return true
 		}
 	}

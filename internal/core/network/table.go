@@ -83,9 +83,9 @@ func (t *Table) searching() bool {
 	return t.Routes.Len() >= manyRoutes && t.asked.Load() < fewLookups && t.asked.Add(1) < fewLookups
 }
 
-// search yields the first routes of the groups whose prefix contains all of p, longest first.
-func (t *Table) search(p netip.Prefix) iter.Seq[int] {
-	return func(yield func(int) bool) {
+// Search yields the same groups as Covering, without the index that Covering makes when it is first used.
+func (t *Table) Search(p netip.Prefix) iter.Seq[Group] {
+	return func(yield func(Group) bool) {
 		hi := t.Routes.Len()
 		for bits := p.Bits(); bits >= 0; bits-- {
 			q, err := p.Addr().Prefix(bits)
@@ -93,7 +93,7 @@ func (t *Table) search(p netip.Prefix) iter.Seq[int] {
 				return
 			}
 			lo, found := t.Routes.Find(q, hi)
-			if found && !yield(lo) {
+			if found && !yield(t.group(lo)) {
 				return
 			}
 			hi = lo // what covers p and is shorter stands before
@@ -138,8 +138,8 @@ func (t *Table) Exact(p netip.Prefix) (Group, bool) {
 // LongestGroup returns the group of the longest prefix that contains a, whatever the state of its routes.
 func (t *Table) LongestGroup(a netip.Addr) (Group, bool) {
 	if t.searching() {
-		for lo := range t.search(netip.PrefixFrom(a, a.BitLen())) {
-			return t.group(lo), true
+		for g := range t.Search(netip.PrefixFrom(a, a.BitLen())) {
+			return g, true
 		}
 		return Group{}, false
 	}
@@ -156,13 +156,7 @@ func (t *Table) LongestGroup(a netip.Addr) (Group, bool) {
 // Covering yields the groups whose prefix contains all of p, longest prefix first (RFC 4632 section 5.1).
 func (t *Table) Covering(p netip.Prefix) iter.Seq[Group] {
 	if t.searching() {
-		return func(yield func(Group) bool) {
-			for lo := range t.search(p) {
-				if !yield(t.group(lo)) {
-					return
-				}
-			}
-		}
+		return t.Search(p)
 	}
 	t.once.Do(t.build)
 	return func(yield func(Group) bool) {

@@ -64,15 +64,31 @@ func Make(t *topology.Topology, fam route.Family) Survey {
 		if fam != 0 && route.FamilyOf(p.Addr()) != fam {
 			continue
 		}
-		v := NetworkView{Prefix: p, Attached: t.AttachedTo(p)}
-		slices.SortStableFunc(v.Attached, func(a, b topology.Attachment) int {
-			return cmp.Or(cmp.Compare(a.Device.Name, b.Device.Name), cmp.Compare(a.Interface, b.Interface))
-		})
+		v := NetworkView{Prefix: p, Attached: sorted(t.AttachedTo(p))}
 		for _, d := range t.Network.Devices {
 			v.Known = append(v.Known, knows(d, v))
 		}
 		s.Networks = append(s.Networks, v)
-		s.clashes(t, v)
+	}
+	s.findClashes(t, fam)
+	return s
+}
+
+// Clashes finds only what clashes.
+func Clashes(t *topology.Topology, fam route.Family) Survey {
+	var s Survey
+	s.findClashes(t, fam)
+	return s
+}
+
+func (s *Survey) findClashes(t *topology.Topology, fam route.Family) {
+	for _, p := range t.Networks() {
+		if fam != 0 && route.FamilyOf(p.Addr()) != fam {
+			continue
+		}
+		for q, wider := range t.Wider(p) {
+			s.clash(t, p, sorted(t.AttachedTo(p)), q, wider)
+		}
 	}
 	for _, at := range t.Shared() {
 		a := at[0].Address
@@ -81,7 +97,6 @@ func Make(t *topology.Topology, fam route.Family) Survey {
 		}
 		s.Duplicates = append(s.Duplicates, Clash{Prefix: netip.PrefixFrom(a, a.BitLen()), A: at[0], B: at[1]})
 	}
-	return s
 }
 
 // knows finds out how a device knows a network: by the table that its own network is in, else by the default one.
@@ -129,16 +144,22 @@ func knows(d *network.Device, v NetworkView) Knower {
 	return k
 }
 
-// clashes compares a network with the shorter ones that contain it.
-func (s *Survey) clashes(t *topology.Topology, v NetworkView) {
-	for q, wider := range t.Wider(v.Prefix) {
-		c := Clash{Prefix: v.Prefix, Other: q, A: v.Attached[0], B: wider[0]}
-		if a, b, ok := together(t, v.Attached, wider); ok {
-			c.A, c.B = a, b
-			s.Masks = append(s.Masks, c)
-		} else {
-			s.Overlapping = append(s.Overlapping, c)
-		}
+// sorted orders attachments by device and interface.
+func sorted(list []topology.Attachment) []topology.Attachment {
+	slices.SortStableFunc(list, func(a, b topology.Attachment) int {
+		return cmp.Or(cmp.Compare(a.Device.Name, b.Device.Name), cmp.Compare(a.Interface, b.Interface))
+	})
+	return list
+}
+
+// clash compares a network with a shorter one that contains it.
+func (s *Survey) clash(t *topology.Topology, p netip.Prefix, here []topology.Attachment, q netip.Prefix, wider []topology.Attachment) {
+	c := Clash{Prefix: p, Other: q, A: here[0], B: wider[0]}
+	if a, b, ok := together(t, here, wider); ok {
+		c.A, c.B = a, b
+		s.Masks = append(s.Masks, c)
+	} else {
+		s.Overlapping = append(s.Overlapping, c)
 	}
 }
 
