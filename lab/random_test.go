@@ -101,8 +101,7 @@ func compareSeed(t *testing.T, seed uint64) score {
 	if form == "walk" {
 		return s
 	}
-	found, ok := audit.Run(walker, audit.Options{})
-	require.True(t, ok)
+	found := audit.Run(walker, audit.Options{})
 	for _, p := range probes {
 		if rt := walker.Trace(p.src, p.dst); len(rt.Forward.Branches) > 1 || p.end.stranger {
 			continue // which branch a packet takes cannot be known, nor who might be there

@@ -98,8 +98,9 @@ func (l *loaded) audit(opt audit.Options) *audit.Result {
 		opt.Progress = func(done, _ int) { _ = bar.Set(done) }
 		defer func() { _ = bar.Finish() }()
 	}
-	r, _ := audit.Run(l.walk(), opt)
-	return r
+	w := l.walk()
+	collectLess()
+	return audit.Run(w, opt)
 }
 
 func (e *env) showAudit(l *loaded, r *audit.Result, least audit.Severity, accepted []acceptance) error {

@@ -48,10 +48,7 @@ func (e *env) many(l *loaded, file string, flow network.Flow) error {
 		return err
 	}
 	out := make([]present.Answer, len(pairs))
-	// Walks leave much behind and keep nothing: collecting as early as loading wants it would double the time.
-	if os.Getenv("GOGC") == "" {
-		debug.SetGCPercent(200)
-	}
+	collectLess()
 	walker := l.walk()
 	bar := progressbar.NewOptions(len(pairs), progressbar.OptionSetVisibility(term.IsTerminal(int(os.Stderr.Fd())) && len(pairs) > 2000),
 		progressbar.OptionSetWriter(os.Stderr), progressbar.OptionClearOnFinish(), progressbar.OptionThrottle(1e8))
@@ -91,6 +88,14 @@ func (e *env) many(l *loaded, file string, flow network.Flow) error {
 		}
 	}
 	return nil
+}
+
+// collectLess lets the garbage collector wait: walks and audits leave much behind and keep little, so that collecting as
+// early as loading wants it would double their time.
+func collectLess() {
+	if os.Getenv("GOGC") == "" {
+		debug.SetGCPercent(200)
+	}
 }
 
 // readPairs reads SOURCE,DESTINATION[,FLOW] lines. A first line of names, blank lines and lines behind # are passed over.

@@ -45,13 +45,15 @@ Exit code 1: not everything is two-way.`,
 				if len(l.Network.Devices) == 0 {
 					return &noDevices{l.Dir}
 				}
+				l.walk()
+				collectLess()
 				var all []*audit.Matrix
 				fine := true
 				for _, f := range []route.Family{route.IPv4, route.IPv6} {
 					if fam != 0 && f != fam {
 						continue
 					}
-					m, _ := audit.MakeMatrix(l.walk(), f, *hosts, nil)
+					m := audit.MakeMatrix(l.walk(), f, *hosts)
 					if *lans {
 						m = m.Without()
 					}

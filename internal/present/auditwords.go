@@ -280,7 +280,7 @@ func effect(f *audit.Finding) string {
 	if f.Verdict == forward.Leaves {
 		verdict = "leave the captured devices"
 	}
-	if len(lost) > 0 {
+	if len(lost) > 0 && !f.OneWay {
 		parts = append(parts, fmt.Sprintf("packets from %s to %s %s", lost.words(), to.words(), verdict))
 	}
 	if len(unanswered) > 0 {
@@ -295,7 +295,11 @@ func effect(f *audit.Finding) string {
 		if f.Verdict <= forward.Unknown {
 			get = "whether a reply comes back is not known"
 		}
-		parts = append(parts, fmt.Sprintf("%s %s %s and %s", unanswered.words(), verb, asking.words(), get))
+		s := fmt.Sprintf("%s %s %s and %s", unanswered.words(), verb, asking.words(), get)
+		if f.OneWay && len(lost) > 0 {
+			s += "; what is sent the other way first is lost too"
+		}
+		parts = append(parts, s)
 	}
 	return strings.Join(parts, "; ")
 }

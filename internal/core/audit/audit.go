@@ -12,7 +12,6 @@ package audit
 import (
 	"net/netip"
 	"runtime"
-	"slices"
 	"sync"
 	"sync/atomic"
 
@@ -44,7 +43,7 @@ type auditor struct {
 	groups   []*group
 	nets     []netip.Prefix // of the groups, in order
 	netOf    []int32        // of each group, in nets
-	loose    []looseRange
+	loose    [][]span       // by cause, in order
 	lost     []pair
 	ranges   int
 	classes  int
@@ -87,42 +86,47 @@ func newAuditor(w *forward.Walker, fam route.Family) *auditor {
 	return a
 }
 
-// run sweeps the space and judges the pairs; false where it was stopped.
-func (a *auditor) run(stop func() bool, progress func(int)) bool {
-	if !a.sweepAll(stop, progress) {
-		return false
-	}
-	a.lost = a.pairs(stop)
-	return !stop()
+// run sweeps the space and judges the pairs.
+func (a *auditor) run(progress func(int)) {
+	a.sweepAll(progress)
+	a.lost = a.pairs()
 }
 
-// sweepAll finds the classes and groups the ends; false where it was stopped.
-func (a *auditor) sweepAll(stop func() bool, progress func(int)) bool {
+// sweepAll finds the classes and groups the ends.
+func (a *auditor) sweepAll(progress func(int)) {
 	parts := a.parts(runtime.GOMAXPROCS(0))
 	workers := make([]*worker, len(parts))
-	done := make([]bool, len(parts))
 	var wg sync.WaitGroup
 	for i := range parts {
 		wg.Go(func() {
 			workers[i] = a.newWorker()
-			done[i] = true
 			for _, s := range parts[i] {
-				done[i] = done[i] && workers[i].sweep(s, stop, progress)
+				workers[i].sweep(s, progress)
 			}
 		})
 	}
 	wg.Wait()
-	if slices.Contains(done, false) {
-		return false
-	}
 	var ends []end
 	for _, w := range workers {
 		ends = append(ends, w.ends...)
-		a.loose = append(a.loose, w.loose...)
+		a.addLoose(w.loose)
 		a.ranges, a.classes = a.ranges+w.ranges, a.classes+len(w.found)
 	}
 	a.groups = a.groupEnds(ends)
-	return true
+}
+
+// addLoose adds a worker's ranges; those of workers before it lie before.
+func (a *auditor) addLoose(loose [][]span) {
+	for len(a.loose) < len(loose) {
+		a.loose = append(a.loose, nil)
+	}
+	for c, list := range loose {
+		if a.loose[c] == nil {
+			a.loose[c] = list
+		} else {
+			a.loose[c] = append(a.loose[c], list...)
+		}
+	}
 }
 
 // parts divides the space for workers, so that each has about the same number of prefixes of the largest table.

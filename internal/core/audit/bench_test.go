@@ -102,7 +102,7 @@ func BenchmarkFullTables(b *testing.B) {
 		w := forward.NewWalker(topology.Build(fullTables(prefixes, n)))
 		b.Run(fmt.Sprintf("%d devices", n), func(b *testing.B) {
 			for b.Loop() {
-				r, _ := Run(w, Options{})
+				r := Run(w, Options{})
 				for _, c := range r.Families {
 					b.ReportMetric(float64(c.Classes), c.Family.String()+"-classes")
 					b.ReportMetric(float64(c.Ranges), c.Family.String()+"-ranges")
@@ -193,7 +193,7 @@ func BenchmarkManyDevices(b *testing.B) {
 		w := forward.NewWalker(topology.Build(campus(n, 2000)))
 		b.Run(fmt.Sprintf("%d devices", n), func(b *testing.B) {
 			for b.Loop() {
-				r, _ := Run(w, Options{Family: route.IPv4})
+				r := Run(w, Options{Family: route.IPv4})
 				b.ReportMetric(float64(r.Families[0].Classes), "classes")
 				b.ReportMetric(float64(r.Families[0].Ends), "ends")
 				b.ReportMetric(float64(len(r.Findings)), "findings")

@@ -52,7 +52,7 @@ type Finding struct {
 	Ranges []netipx.IPRange
 	// Losses are the pairs of networks that it breaks. Each pair is in one finding only.
 	Losses []Loss
-	OneWay bool // of all losses only the replies are lost
+	OneWay bool // the other direction of all of them works
 
 	Verdict  forward.Verdict
 	Reason   forward.Reason
@@ -78,6 +78,7 @@ type Finding struct {
 	Marks  []route.Mark
 	Repair []Repair
 
+	count *big.Int // of addresses in Ranges
 	pairs []pair
 	of    *auditor
 }
@@ -135,16 +136,12 @@ type Trial struct {
 	Hops    []forward.Hop
 }
 
-// Addresses returns how many addresses the ranges hold.
+// Addresses returns how many addresses the ranges hold. Do not change it.
 func (f *Finding) Addresses() *big.Int {
-	total := new(big.Int)
-	for _, r := range f.Ranges {
-		from, to := r.From().As16(), r.To().As16()
-		n := new(big.Int).SetBytes(to[:])
-		n.Sub(n, new(big.Int).SetBytes(from[:])).Add(n, big.NewInt(1))
-		total.Add(total, n)
+	if f.count == nil {
+		return new(big.Int)
 	}
-	return total
+	return f.count
 }
 
 // Prefixes returns the ranges as prefixes.

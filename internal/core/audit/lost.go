@@ -3,6 +3,7 @@ package audit
 import (
 	"cmp"
 	"fmt"
+	"math/big"
 	"net/netip"
 	"slices"
 
@@ -62,21 +63,22 @@ func (a *auditor) lostFindings() []Finding {
 			first[g.cause] = g
 		}
 	}
-	for _, l := range a.loose {
-		c := a.reg.causes[l.cause]
-		g := first[c]
-		if g == nil {
-			g = get(l.cause, -1, Repair{})
-			first[c] = g
+	for id, list := range a.loose {
+		if len(list) == 0 {
+			continue
 		}
-		g.spans, g.loose = append(g.spans, l.span), true
+		g := first[a.reg.causes[id]]
+		if g == nil {
+			g = get(int32(id), -1, Repair{})
+		}
+		g.spans, g.loose = append(list, g.spans...), true
 	}
 	var out []Finding
 	for _, g := range order {
 		f := Finding{Family: a.fam, Verdict: g.cause.key.verdict, Table: g.cause.key.table, Device: g.cause.key.device, pairs: g.pairs, of: a}
-		f.Ranges = a.merged(g.spans)
+		f.Ranges, f.count = a.merged(g.spans)
 		f.Losses = a.losses(g.pairs)
-		f.OneWay = len(f.Losses) > 0 && !slices.ContainsFunc(f.Losses, func(l Loss) bool { return !l.Reply })
+		f.OneWay = oneWay(f.Losses)
 		if g.split >= 0 {
 			f.Split = a.devices[g.split].Name
 		}
@@ -87,6 +89,17 @@ func (a *auditor) lostFindings() []Finding {
 		}
 	}
 	return out
+}
+
+// oneWay reports whether one direction alone is lost: of every lost packet's pair the other one's packets arrive.
+func oneWay(losses []Loss) bool {
+	unanswered := map[[2]netip.Prefix]bool{}
+	for _, l := range losses {
+		if l.Reply {
+			unanswered[[2]netip.Prefix{l.From, l.To}] = true
+		}
+	}
+	return len(unanswered) > 0 && !slices.ContainsFunc(losses, func(l Loss) bool { return !l.Reply && !unanswered[[2]netip.Prefix{l.To, l.From}] })
 }
 
 // name is what tells a cause from others of its kind and device, in every run.
@@ -146,25 +159,35 @@ func (a *auditor) lostSpans(pairs []pair) []span {
 	return out
 }
 
-// merged merges spans into ranges in order.
-func (a *auditor) merged(spans []span) []netipx.IPRange {
-	spans = slices.Clone(spans)
-	slices.SortFunc(spans, func(x, y span) int { return cmp.Or(x.first.compare(y.first), x.last.compare(y.last)) })
-	var out []span
-	for _, s := range spans {
-		if n := len(out); n > 0 && !out[n-1].last.next().less(s.first) {
-			if out[n-1].last.less(s.last) {
-				out[n-1].last = s.last
-			}
-			continue
-		}
-		out = append(out, s)
+// merged merges spans into ranges in order, and counts their addresses.
+func (a *auditor) merged(spans []span) ([]netipx.IPRange, *big.Int) {
+	if order := func(x, y span) int { return cmp.Or(x.first.compare(y.first), x.last.compare(y.last)) }; !slices.IsSortedFunc(spans, order) {
+		spans = slices.Clone(spans)
+		slices.SortFunc(spans, order)
 	}
 	var ranges []netipx.IPRange
-	for _, s := range out {
-		ranges = append(ranges, s.ipRange(a.fam))
+	var total number // of 2^128 addresses no audit ever tells
+	var now span
+	done := func() {
+		ranges = append(ranges, now.ipRange(a.fam))
+		total = total.plus(now.last.minus(now.first)).next()
 	}
-	return ranges
+	for i, s := range spans {
+		switch {
+		case i == 0:
+			now = s
+		case now.last.next().less(s.first):
+			done()
+			now = s
+		case now.last.less(s.last):
+			now.last = s.last
+		}
+	}
+	if len(spans) > 0 {
+		done()
+	}
+	n := new(big.Int).SetUint64(total.hi)
+	return ranges, n.Lsh(n, 64).Add(n, new(big.Int).SetUint64(total.lo))
 }
 
 // losses lists the pairs of networks once.

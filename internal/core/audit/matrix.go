@@ -36,18 +36,13 @@ type Cell struct {
 	Same    bool // one network, or one device: no routing is needed
 }
 
-// MakeMatrix judges all pairs of one family; false where it was stopped. Hosts asks for the hosts of the notes in place
+// MakeMatrix judges all pairs of one family. Hosts asks for the hosts of the notes in place
 // of networks.
-func MakeMatrix(w *forward.Walker, fam route.Family, hosts bool, stop func() bool) (*Matrix, bool) {
-	if stop == nil {
-		stop = func() bool { return false }
-	}
+func MakeMatrix(w *forward.Walker, fam route.Family, hosts bool) *Matrix {
 	a := newAuditor(w, fam)
-	if !a.sweepAll(stop, func(int) {}) {
-		return nil, false
-	}
+	a.sweepAll(func(int) {})
 	if hosts {
-		return a.hostMatrix(), true
+		return a.hostMatrix()
 	}
 	m := &Matrix{Family: fam}
 	byNet := map[netip.Prefix][]int32{}
@@ -74,7 +69,7 @@ func MakeMatrix(w *forward.Walker, fam route.Family, hosts bool, stop func() boo
 		}
 		m.Cells = append(m.Cells, row)
 	}
-	return m, true
+	return m
 }
 
 // members are the groups that stand for a network: its hosts, the most addresses first; its devices' own addresses where

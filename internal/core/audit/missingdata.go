@@ -9,7 +9,7 @@ func takeMissingData(a *auditor, f *Finding, g *byCause) bool {
 	if f.Verdict != forward.Unknown || len(f.Losses) == 0 || f.Reason.Code == forward.BroadcastAddress {
 		return false
 	}
-	f.Severity = Note
+	f.Severity = min(f.Severity, Risk) // not known to be lost
 	kind := CaptureDevice
 	switch f.Reason.Code {
 	case forward.TableMissing, forward.TableCut:

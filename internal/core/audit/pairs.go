@@ -22,8 +22,8 @@ type pair struct {
 func (p pair) key() [2]int32 { return [2]int32{p.from, p.to} }
 
 // pairs judges every pair of groups; those that are two-way are left out. Only those are looked at of which either
-// direction's outcome is not fine. Stop ends it early.
-func (a *auditor) pairs(stop func() bool) []pair {
+// direction's outcome is not fine.
+func (a *auditor) pairs() []pair {
 	n := len(a.groups)
 	t := troubles{byStart: make([][]int32, len(a.starts)), back: make([][]int32, len(a.starts))}
 	for i, g := range a.groups {
@@ -45,7 +45,7 @@ func (a *auditor) pairs(stop func() bool) []pair {
 	for range runtime.GOMAXPROCS(0) {
 		wg.Go(func() {
 			var some []int32
-			for d := int(at.Add(1)) - 1; d < n && !stop(); d = int(at.Add(1)) - 1 {
+			for d := int(at.Add(1)) - 1; d < n; d = int(at.Add(1)) - 1 {
 				some = a.suspects(some[:0], d, &t)
 				out[d] = a.pairsTo(d, some)
 			}

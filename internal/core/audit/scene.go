@@ -24,7 +24,6 @@ type scene struct {
 // Options are what an audit may be told. The zero Options audit everything.
 type Options struct {
 	Family   route.Family          // 0: both
-	Stop     func() bool           // asked now and then; true ends the audit without a result
 	Progress func(done, total int) // told now and then, in routes
 	Only     []Kind                // kinds to look for; none: all
 	Except   []Kind                // kinds to leave out
@@ -60,22 +59,17 @@ type Coverage struct {
 	Followed int // pairs that were followed one by one, since a device on their way looks at more than the destination
 }
 
-// Run audits a network; false where it was stopped.
-func Run(w *forward.Walker, opt Options) (*Result, bool) {
-	if opt.Stop == nil {
-		opt.Stop = func() bool { return false }
-	}
+// Run audits a network.
+func Run(w *forward.Walker, opt Options) *Result {
 	s := &scene{walker: w, topo: w.Topology(), net: w.Topology().Network, opt: opt}
 	r := &Result{}
 	progress := s.progress()
 	for _, fam := range []route.Family{route.IPv4, route.IPv6} {
-		if opt.Family != 0 && fam != opt.Family {
+		if opt.Family != 0 && fam != opt.Family || !s.captured(fam) {
 			continue
 		}
 		a := newAuditor(w, fam)
-		if !a.run(opt.Stop, progress) {
-			return nil, false
-		}
+		a.run(progress)
 		s.audits = append(s.audits, a)
 		r.Families = append(r.Families, Coverage{fam, a.ranges, a.classes, len(a.groups), int(a.followed.Load())})
 	}
@@ -93,7 +87,12 @@ func Run(w *forward.Walker, opt Options) (*Result, bool) {
 	})
 	slices.SortStableFunc(r.Findings, order)
 	r.audits = s.audits
-	return r, !opt.Stop()
+	return r
+}
+
+// captured reports whether any table of a family was.
+func (s *scene) captured(fam route.Family) bool {
+	return slices.ContainsFunc(s.net.Devices, func(d *network.Device) bool { return len(familyTables(d, fam)) > 0 })
 }
 
 // wants applies Only and Except. A finding of which only replies are lost is one-way whatever its kind.

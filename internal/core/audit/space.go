@@ -57,6 +57,16 @@ func (n number) previous() number {
 	return number{n.hi - borrow, lo}
 }
 
+func (n number) plus(o number) number {
+	lo, carry := bits.Add64(n.lo, o.lo, 0)
+	return number{n.hi + o.hi + carry, lo}
+}
+
+func (n number) minus(o number) number {
+	lo, borrow := bits.Sub64(n.lo, o.lo, 0)
+	return number{n.hi - o.hi - borrow, lo}
+}
+
 // span is the addresses from first to last, both included.
 type span struct{ first, last number }
 

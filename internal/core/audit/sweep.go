@@ -26,7 +26,7 @@ type worker struct {
 	classes map[classHash]int32
 	found   []class
 	ends    []end
-	loose   []looseRange
+	loose   [][]span // by cause: ranges that are worth telling, in order
 	outIDs  map[outcome]int32
 
 	point   number // the first address of the current range
@@ -48,12 +48,6 @@ type class struct {
 
 type change struct{ node, moves int32 }
 
-// looseRange is a range with a cause that is worth telling.
-type looseRange struct {
-	span  span
-	cause int32
-}
-
 func (a *auditor) newWorker() *worker {
 	n := len(a.graph.spots)
 	w := &worker{auditor: a, causes: map[causeKey]int32{}, now: make([]int32, n), memo: make([][]int32, n), classes: map[classHash]int32{},
@@ -70,8 +64,8 @@ func (a *auditor) newWorker() *worker {
 	return w
 }
 
-// sweep goes through one part of the space. Stop is asked now and then; it ends the sweep early.
-func (w *worker) sweep(part span, stop func() bool, progress func(int)) bool {
+// sweep goes through one part of the space.
+func (w *worker) sweep(part span, progress func(int)) {
 	w.begin(part.first)
 	steps := 0
 	for {
@@ -80,9 +74,6 @@ func (w *worker) sweep(part span, stop func() bool, progress func(int)) bool {
 			break
 		}
 		if steps++; steps&0xfff == 0 {
-			if stop() {
-				return false
-			}
 			progress(w.passed)
 			w.passed = 0
 		}
@@ -91,7 +82,6 @@ func (w *worker) sweep(part span, stop func() bool, progress func(int)) bool {
 	w.emit(part.last)
 	progress(w.passed)
 	w.passed = 0
-	return true
 }
 
 // begin puts everything at the first point of a part.
@@ -277,10 +267,13 @@ func (w *worker) emit(last number) {
 	c := &w.found[id]
 	s := span{w.point, last}
 	for _, b := range c.bad {
-		if n := len(w.loose); n > 0 && w.loose[n-1].cause == b && w.loose[n-1].span.last.next() == s.first {
-			w.loose[n-1].span.last = last
+		for int(b) >= len(w.loose) {
+			w.loose = append(w.loose, nil)
+		}
+		if list := w.loose[b]; len(list) > 0 && list[len(list)-1].last.next() == s.first {
+			list[len(list)-1].last = last
 		} else {
-			w.loose = append(w.loose, looseRange{s, b})
+			w.loose[b] = append(list, s)
 		}
 	}
 	if !w.place.someone() {
