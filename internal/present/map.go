@@ -37,7 +37,11 @@ func (m MapView) picture() picture.Map {
 		p.Nodes = append(p.Nodes, m.node(i, n))
 	}
 	for _, e := range m.Chart.Edges {
-		p.Edges = append(p.Edges, mapEdge(e))
+		x := mapEdge(e)
+		if m.Chart.Nodes[e.B].Kind == chart.Segment {
+			x.Middle = nil // the segment's own box has its networks
+		}
+		p.Edges = append(p.Edges, x)
 	}
 	if m.Trip != nil {
 		m.way(&p, m.Trip.Forward, false)

@@ -129,7 +129,7 @@ func (b *builder) segment(all []topology.Attachment) {
 			for _, x := range at {
 				if x.Prefix == p {
 					s.Interface, s.Down = x.Interface, x.Down
-					s.Address = longerLived(s.Address, x.Address)
+					s.Address = b.own(s.Address, x.Address)
 				}
 			}
 			n.Stubs = append(n.Stubs, s)
@@ -141,11 +141,12 @@ func (b *builder) segment(all []topology.Attachment) {
 	}
 }
 
-func longerLived(a, b netip.Addr) netip.Addr {
-	if a.IsValid() {
-		return a
+// own keeps the first address that is a device's own and not one that all routers of a network share.
+func (b *builder) own(have, next netip.Addr) netip.Addr {
+	if have.IsValid() || b.topo.Anycast(next) {
+		return have
 	}
-	return b
+	return next
 }
 
 // edge joins two devices.
@@ -159,9 +160,9 @@ func (b *builder) edge(devices []*network.Device, at []topology.Attachment, nets
 			}
 			e.Down = e.Down || x.Down
 			if x.Device == devices[0] {
-				n.A, n.AName = longerLived(n.A, x.Address), x.Interface
+				n.A, n.AName = b.own(n.A, x.Address), x.Interface
 			} else {
-				n.B, n.BName = longerLived(n.B, x.Address), x.Interface
+				n.B, n.BName = b.own(n.B, x.Address), x.Interface
 			}
 		}
 		e.Deduced = e.Deduced || !n.A.IsValid() || !n.B.IsValid()
@@ -184,7 +185,7 @@ func (b *builder) shared(devices []*network.Device, at []topology.Attachment, ne
 		e := Edge{A: b.device[d], B: k}
 		for _, p := range nets {
 			for _, x := range at {
-				if x.Device == d && x.Prefix == p {
+				if x.Device == d && x.Prefix == p && !b.topo.Anycast(x.Address) {
 					e.Nets = append(e.Nets, EdgeNet{Prefix: p, A: x.Address, AName: x.Interface})
 					e.Down, e.Deduced = e.Down || x.Down, e.Deduced || !x.Address.IsValid()
 					b.atSeg[port{d, x.Interface}] = k
@@ -215,6 +216,9 @@ func (c *Chart) Find(name string) int {
 
 // Between returns the edges that join two nodes directly, or over one segment.
 func (c *Chart) Between(a, z int) []int {
+	if a == z {
+		return nil
+	}
 	for i, e := range c.Edges {
 		if e.A == a && e.B == z || e.A == z && e.B == a {
 			return []int{i}

@@ -160,10 +160,12 @@ func (b *builder) neighbour(d *network.Device, same []*pointed) {
 		slices.SortFunc(far, order)
 		n := len(b.chart.Nodes)
 		b.chart.Nodes = append(b.chart.Nodes, Node{Kind: Beyond, Networks: slices.Compact(far), Distance: h, Default: def && h == 0})
-		b.chart.Edges = append(b.chart.Edges, Edge{A: prev, B: n, Deduced: true})
-		if h > 0 {
-			prev = n // those of more hops are behind those of fewer
+		if h == 0 {
+			b.chart.Edges = append(b.chart.Edges, Edge{A: k, B: n, Deduced: true})
+			continue
 		}
+		b.chart.Edges = append(b.chart.Edges, Edge{A: prev, B: n, Deduced: true})
+		prev = n // those of more hops are behind those of fewer
 	}
 }
 

@@ -290,7 +290,7 @@ func (t *Topology) AddressOn(d *network.Device, ifname string, dst netip.Addr) n
 	best := netip.Addr{}
 	for _, i := range t.byInterface[port{d, ifname}] {
 		at := t.attachments[i]
-		if a := at.Address; a.IsValid() && a.Is4() == dst.Is4() && !a.IsLinkLocalUnicast() && (!best.IsValid() || at.Prefix.Contains(dst)) {
+		if a := at.Address; a.IsValid() && a.Is4() == dst.Is4() && !a.IsLinkLocalUnicast() && !t.Anycast(a) && (!best.IsValid() || at.Prefix.Contains(dst)) {
 			best = a
 		}
 	}

@@ -3,6 +3,7 @@ package picture
 import (
 	"image/color"
 	"math"
+	"slices"
 )
 
 // NodeStyle is how a node looks. The zero NodeStyle is a captured device.
@@ -201,28 +202,58 @@ func starts(sizes []float64, gap, first float64) []float64 {
 	return out
 }
 
-// route is the way of an edge between two boxes: straight where no other box is on it, else around the one that is.
+// route is the way of an edge between two boxes: straight where no other box is on it, else around the one that is, by one
+// or two of its corners.
 func (p *placed) route(a, b int) []Point {
 	from, to := p.boxes[a].Mid(), p.boxes[b].Mid()
 	line := []Point{from, to}
-	if hit := p.hits(from, to, a, b); hit >= 0 {
+	for range 3 { // going round one box may meet the next
+		k, hit := p.firstHit(line, a, b)
+		if hit < 0 {
+			break
+		}
+		o := p.boxes[hit].Grown(14)
+		c := []Point{{o.X, o.Y}, {o.X + o.W, o.Y}, {o.X + o.W, o.Y + o.H}, {o.X, o.Y + o.H}}
+		var tries [][]Point
+		for i := range c {
+			tries = append(tries, []Point{c[i]}, []Point{c[i], c[(i+1)%4]}, []Point{c[i], c[(i+3)%4]})
+		}
 		best := math.Inf(1)
-		o := p.boxes[hit].Grown(16)
-		for _, c := range []Point{{o.X, o.Y}, {o.X + o.W, o.Y}, {o.X, o.Y + o.H}, {o.X + o.W, o.Y + o.H}} {
-			long := dist(from, c) + dist(c, to)
-			for _, h := range []int{p.hits(from, c, a, b), p.hits(c, to, a, b)} {
-				if h >= 0 {
-					long += 4000
-				}
-			}
-			if long < best {
-				best, line = long, []Point{from, c, to}
+		var way []Point
+		for _, t := range tries {
+			whole := slices.Concat(line[:k], t, line[k:])
+			if cost := length(whole) + 4000*float64(p.countHits(whole, a, b)); cost < best {
+				best, way = cost, whole
 			}
 		}
+		line = way
 	}
 	line[0] = edgeOf(p.boxes[a], line[1])
 	line[len(line)-1] = edgeOf(p.boxes[b], line[len(line)-2])
 	return line
+}
+
+// firstHit returns the first piece of a line that runs over another box, by its second point, and the box; -1 for none.
+func (p *placed) firstHit(line []Point, a, b int) (piece, box int) {
+	for k := 1; k < len(line); k++ {
+		if h := p.hits(line[k-1], line[k], a, b); h >= 0 {
+			return k, h
+		}
+	}
+	return 0, -1
+}
+
+// countHits counts the boxes that the pieces of a line run over, its own ends' too where a bend leads back over them.
+func (p *placed) countHits(line []Point, a, b int) int {
+	n := 0
+	for k := 1; k < len(line); k++ {
+		for i, box := range p.boxes {
+			if (i != a || k > 1) && (i != b || k < len(line)-1) && cuts(box.Grown(4), line[k-1], line[k]) {
+				n++
+			}
+		}
+	}
+	return n
 }
 
 // hits returns the first other box that a line runs over, -1 for none.
