@@ -174,6 +174,9 @@ func (a *auditor) look(at number) region {
 		r.homes = append(r.homes, at.Device)
 	}
 	r.start = a.startSet(a.walker.Starts(x))
+	for _, h := range topo.Network.Hosts { // its own settings decide too
+		r.exact = r.exact || h.Address == x && (h.Gateway.IsValid() || h.Prefix.IsValid())
+	}
 	return r
 }
 

@@ -235,7 +235,8 @@ func (a *auditor) detail(f *Finding, g *byCause) {
 		f.Reason = forward.Reason{Code: forward.CameBack, Device: c.key.device}
 		return
 	}
-	if c.device == nil {
+	if c.device == nil { // a host's own settings
+		f.Marks = f.Reason.Marks
 		return
 	}
 	for _, s := range a.walker.Spots(c.device, a.fam) {

@@ -4,6 +4,7 @@ import (
 	"flag"
 	"fmt"
 	"math/rand/v2"
+	"net/netip"
 	"strings"
 	"testing"
 
@@ -11,6 +12,7 @@ import (
 
 	"zarvek/internal/core/coretest"
 	"zarvek/internal/core/forward"
+	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 	"zarvek/internal/core/topology"
 )
@@ -43,7 +45,11 @@ func randomText(rnd *rand.Rand, size int) string {
 			if chance(4) {
 				say("r%d: link e%d down", r, k)
 			} else {
-				say("r%d: direct 172.28.%d.0/%d dev e%d", r, k, bits, k)
+				vrf := ""
+				if chance(4) {
+					vrf = " in red"
+				}
+				say("r%d: direct 172.28.%d.0/%d dev e%d%s", r, k, bits, k, vrf)
 			}
 		}
 	}
@@ -137,6 +143,9 @@ func randomText(rnd *rand.Rand, size int) string {
 		if chance(15) {
 			say("r%d: static 10.61.0.0/16 blackhole", i)
 		}
+		if chance(8) {
+			say("r%d: static %s %s in red", i, []string{"0.0.0.0/0", "10.61.0.0/16"}[rnd.IntN(2)], hop(rnd.IntN(size)))
+		}
 		if chance(15) {
 			say("r%d: rule 100 %s table 77", i, []string{fmt.Sprintf("from 10.61.%d.0/25", rnd.IntN(size)), fmt.Sprintf("iif e%d", ports[i][0].link), fmt.Sprintf("to 10.61.%d.64/26", rnd.IntN(size))}[rnd.IntN(3)])
 			say("r%d: rule 200 table default", i)
@@ -144,6 +153,45 @@ func randomText(rnd *rand.Rand, size int) string {
 		}
 	}
 	return b.String()
+}
+
+// policies puts rules for flows, translations, tunnels and hosts with settings of their own into a network.
+func policies(rnd *rand.Rand, n *network.Network) *network.Network {
+	chance := func(percent int) bool { return rnd.IntN(100) < percent }
+	lan := func() netip.Prefix {
+		return netip.MustParsePrefix(fmt.Sprintf("10.61.%d.0/%d", rnd.IntN(len(n.Devices)), 24+rnd.IntN(2)))
+	}
+	for i, d := range n.Devices {
+		m := route.Mark{File: 9, Off: uint32(i), End: uint32(i) + 1}
+		out := ""
+		if len(d.Addresses) > 0 {
+			out = d.Addresses[rnd.IntN(len(d.Addresses))].Interface
+		}
+		if chance(6) {
+			d.Policy.Flows = []network.FlowRule{{From: lan(), To: lan(), Permit: chance(50), Refuse: chance(50), Mark: m}, {Permit: true, In: out, Mark: m}}
+		}
+		if chance(6) {
+			d.Policy.Translations = append(d.Policy.Translations, network.Translation{From: lan(), Out: out, Mark: m})
+		}
+		if chance(4) {
+			d.Policy.Translations = append(d.Policy.Translations, network.Translation{Destination: true, To: lan(), Becomes: lan().Addr().Next(), Mark: m})
+		}
+		if chance(6) && out != "" {
+			far := n.Devices[rnd.IntN(len(n.Devices))]
+			if len(far.Addresses) > 0 {
+				d.Policy.Tunnels = append(d.Policy.Tunnels, network.Tunnel{Interface: out, Local: d.Addresses[0].Prefix.Addr(), Remote: far.Addresses[0].Prefix.Addr(), Mark: m})
+			}
+		}
+		if chance(10) {
+			h := network.Host{Name: fmt.Sprint("h", i), Address: netip.MustParseAddr(fmt.Sprintf("10.61.%d.77", i)), Mark: m}
+			h.Gateway = netip.MustParseAddr(fmt.Sprintf("10.61.%d.1", rnd.IntN(len(n.Devices))))
+			if chance(50) {
+				h.Prefix = netip.MustParsePrefix(fmt.Sprintf("10.61.%d.0/%d", i&^1, 23))
+			}
+			n.Hosts = append(n.Hosts, h)
+		}
+	}
+	return n
 }
 
 // compare checks every pair of groups against a trace from and to each end of their ranges. It returns how many.
@@ -206,7 +254,11 @@ func TestAgreesWithTraces(t *testing.T) {
 	for seed := range uint64(*seeds) {
 		rnd := rand.New(rand.NewPCG(seed, 6))
 		text := randomText(rnd, 3+rnd.IntN(6))
-		n += compare(t, fmt.Sprintf("seed %d\n%s", seed, text), forward.NewWalker(topology.Build(coretest.Build(text))), route.IPv4)
+		net := coretest.Build(text)
+		if seed%3 == 2 {
+			net = policies(rnd, net)
+		}
+		n += compare(t, fmt.Sprintf("seed %d\n%s", seed, text), forward.NewWalker(topology.Build(net)), route.IPv4)
 	}
 	t.Logf("%d traces", n)
 }
