@@ -14,6 +14,7 @@ import (
 	"runtime"
 	"slices"
 	"strings"
+	"sync/atomic"
 
 	"golang.org/x/sync/errgroup"
 
@@ -61,6 +62,11 @@ const maxFile = 4 << 30
 // Load reads every capture below dir. Layouts are files that describe layouts, beside those in the case itself
 // (*.layout.yaml). Errors are of type *Error.
 func Load(dir string, layouts ...string) (*Case, error) {
+	return LoadTelling(dir, func(_, _ int64) {}, layouts...)
+}
+
+// LoadTelling is Load that tells how many bytes of all it has read, from several goroutines.
+func LoadTelling(dir string, tell func(done, total int64), layouts ...string) (*Case, error) {
 	info, err := os.Stat(dir)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
@@ -86,6 +92,8 @@ func Load(dir string, layouts ...string) (*Case, error) {
 	}
 	c := &Case{Dir: dir, Files: make([]*File, len(names))}
 	root := CaseRoot(names)
+	var done atomic.Int64
+	total := sizes(dir, names)
 	var g errgroup.Group
 	g.SetLimit(runtime.GOMAXPROCS(0))
 	for i, name := range names {
@@ -101,6 +109,7 @@ func Load(dir string, layouts ...string) (*Case, error) {
 			f := &File{Capture: read}
 			f.Device, f.named = deviceOf(name, root)
 			c.Files[i] = f
+			tell(done.Add(int64(len(raw))), total)
 			return nil
 		})
 	}
@@ -111,6 +120,17 @@ func Load(dir string, layouts ...string) (*Case, error) {
 		return nil, err
 	}
 	return c, nil
+}
+
+// sizes sums up the bytes of files; those that cannot be asked count nothing.
+func sizes(dir string, names []string) int64 {
+	total := int64(0)
+	for _, n := range names {
+		if info, err := os.Stat(filepath.Join(dir, filepath.FromSlash(n))); err == nil {
+			total += info.Size()
+		}
+	}
+	return total
 }
 
 func (c *Case) build() error {

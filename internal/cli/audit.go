@@ -7,9 +7,6 @@ import (
 	"slices"
 	"strings"
 
-	"github.com/schollz/progressbar/v3"
-	"golang.org/x/term"
-
 	"zarvek/internal/core/audit"
 	"zarvek/internal/present"
 )
@@ -87,17 +84,9 @@ Exit code 1: there are findings of at least the severity asked.`,
 // audit runs the audit of a case, with progress on a terminal where it is long.
 func (l *loaded) audit(opt audit.Options) *audit.Result {
 	opt.Ages, opt.Unread = l.Ages(), l.UnreadInTables()
-	total := 0
-	for _, d := range l.Network.Devices {
-		for _, t := range d.Tables {
-			total += t.Routes.Len()
-		}
-	}
-	if total > 200_000 && term.IsTerminal(int(os.Stderr.Fd())) {
-		bar := progressbar.NewOptions(total, progressbar.OptionSetWriter(os.Stderr), progressbar.OptionClearOnFinish(), progressbar.OptionThrottle(1e8))
-		opt.Progress = func(done, _ int) { _ = bar.Set(done) }
-		defer func() { _ = bar.Finish() }()
-	}
+	var p progress
+	defer p.done()
+	opt.Progress = func(done, total int) { p.tell("searching", int64(done), int64(total), 200_000) }
 	w := l.walk()
 	collectLess()
 	return audit.Run(w, opt)

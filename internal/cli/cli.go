@@ -218,7 +218,9 @@ type loaded struct {
 }
 
 func (e *env) load() (*loaded, error) {
-	c, err := casefile.Load(e.caseDir, e.layouts...)
+	var p progress
+	c, err := casefile.LoadTelling(e.caseDir, func(done, total int64) { p.tell("reading", done, total, 200<<20) }, e.layouts...)
+	p.done()
 	if err != nil {
 		return nil, err
 	}

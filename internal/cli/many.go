@@ -9,10 +9,9 @@ import (
 	"runtime"
 	"runtime/debug"
 	"strings"
+	"sync/atomic"
 
-	"github.com/schollz/progressbar/v3"
 	"golang.org/x/sync/errgroup"
-	"golang.org/x/term"
 
 	"zarvek/internal/core/forward"
 	"zarvek/internal/core/network"
@@ -50,8 +49,8 @@ func (e *env) many(l *loaded, file string, flow network.Flow) error {
 	out := make([]present.Answer, len(pairs))
 	collectLess()
 	walker := l.walk()
-	bar := progressbar.NewOptions(len(pairs), progressbar.OptionSetVisibility(term.IsTerminal(int(os.Stderr.Fd())) && len(pairs) > 2000),
-		progressbar.OptionSetWriter(os.Stderr), progressbar.OptionClearOnFinish(), progressbar.OptionThrottle(1e8))
+	var bar progress
+	var finished atomic.Int64
 	const chunk = 256
 	var g errgroup.Group
 	g.SetLimit(runtime.GOMAXPROCS(0))
@@ -68,12 +67,12 @@ func (e *env) many(l *loaded, file string, flow network.Flow) error {
 				rt := walker.TraceFlow(src, dst, p.flow)
 				out[i] = present.Answered(p.line, &rt)
 			}
-			_ = bar.Add(hi - lo)
+			bar.tell("tracing", finished.Add(int64(hi-lo)), int64(len(pairs)), 2000)
 			return nil
 		})
 	}
 	_ = g.Wait()
-	_ = bar.Finish()
+	bar.done()
 	if e.as == "json" {
 		err = present.ManyJSON(e.out, out, e.view(l))
 	} else {

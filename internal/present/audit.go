@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"zarvek/internal/core/audit"
+	"zarvek/internal/core/forward"
 	"zarvek/internal/core/route"
 )
 
@@ -45,7 +46,9 @@ func AuditText(w io.Writer, a AuditView, v View) error {
 		v.wrapped(w, "", "Accepted, and no longer found: "+Clean(strings.Join(a.Gone, ", ")))
 	}
 	for _, c := range a.Result.Families {
-		fmt.Fprintln(w, coverage(c))
+		for i, line := range v.broken(coverage(c), 2) {
+			fmt.Fprintln(w, strings.Repeat(" ", min(i, 1)*2)+line)
+		}
 	}
 	return nil
 }
@@ -89,7 +92,11 @@ func coverage(c audit.Coverage) string {
 
 // finding writes one finding.
 func (v View) finding(w io.Writer, number int, f *audit.Finding) {
-	v.wrapped(w, "", fmt.Sprintf("%d. %s: %s", number, f.Severity, summary(f)))
+	begin := fmt.Sprintf("%d. ", number)
+	for _, line := range v.broken(fmt.Sprintf("%s: %s", f.Severity, summary(f)), len(begin)) {
+		fmt.Fprintln(w, begin+line)
+		begin = strings.Repeat(" ", len(begin))
+	}
 	row := func(name, text string) {
 		if text == "" {
 			return
@@ -111,7 +118,7 @@ func (v View) finding(w io.Writer, number int, f *audit.Finding) {
 		if i == 0 {
 			name = "round"
 		}
-		row2 := fmt.Sprintf("%s sends %s %s", Clean(h.Device), h.Prefix, to(h.NextHop, h.OutInterface))
+		row2 := fmt.Sprintf("%s sends %s %s", Clean(h.Device), h.Prefix, leadsTo(h))
 		if p := v.placeOf(h.Evidence); p != "" {
 			row2 += "  " + p
 		}
@@ -137,6 +144,14 @@ func (v View) finding(w io.Writer, number int, f *audit.Finding) {
 	}
 	row("called", f.ID)
 	v.lines(w, "   ", f.Marks)
+}
+
+// leadsTo words where a hop leads.
+func leadsTo(h forward.Hop) string {
+	if !h.NextHop.IsValid() {
+		return to(h.NextHop, h.OutInterface)
+	}
+	return "to " + to(h.NextHop, h.OutInterface)
 }
 
 // somePlaces lists the first few places of marks, each once.

@@ -9,6 +9,7 @@ import (
 	"zarvek/internal/core/audit"
 	"zarvek/internal/core/forward"
 	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
 	"zarvek/internal/core/selection"
 )
 
@@ -110,13 +111,13 @@ func summary(f *audit.Finding) string {
 		if f.Choice == selection.LongerThanLearned {
 			return fmt.Sprintf("%s: the static route %s (%s) is no backup for %s of %s: the longer prefix wins whatever its preference", d, f.Route.Prefix, numbers(f.Route.Attributes), f.Against.Prefix, learned(f.Against.Attributes))
 		}
-		return fmt.Sprintf("%s: the backup %s %s could not take over: its next hop leads nowhere", d, f.Route.Prefix, strings.Join(ways(f.Route.Attributes), " and "))
+		return fmt.Sprintf("%s: the backup %s %s could not take over: its next hop leads nowhere", d, f.Route.Prefix, toWays(f.Route.Attributes))
 	case audit.BackupInUse:
 		return fmt.Sprintf("%s: the static route %s (%s) has the preference of a backup and is in use: nothing better is there", d, f.Route.Prefix, numbers(f.Route.Attributes))
 	case audit.BackupFails:
-		return fmt.Sprintf("%s: if %s had to go %s, %s", d, f.Route.Prefix, strings.Join(ways(f.Route.Attributes), " and "), trialWords(f.Trial, f.Address))
+		return fmt.Sprintf("%s: if %s had to go %s, %s", d, f.Route.Prefix, toWays(f.Route.Attributes), trialWords(f.Trial, f.Address))
 	case audit.StaticUnusable:
-		return fmt.Sprintf("%s: the configured static route %s %s is not in use: %s", d, f.Route.Prefix, strings.Join(ways(f.Route.Attributes), " and "), fateShort[f.Fate])
+		return fmt.Sprintf("%s: the configured static route %s %s is not in use: %s", d, f.Route.Prefix, toWays(f.Route.Attributes), fateShort[f.Fate])
 	case audit.TablesDiffer:
 		return fmt.Sprintf("%s: %s: %s", d, differenceShort[f.Difference.Kind], prefixList(f.Missing, 4))
 	case audit.OneSided:
@@ -141,7 +142,11 @@ func summary(f *audit.Finding) string {
 	case audit.LinesUnread:
 		return fmt.Sprintf("%s in the tables of %s could not be read; a route may stand there", count(f.Number, "line", "lines"), orFiles(d))
 	}
-	return plural(atDevice(b, dst, ""))
+	s := plural(atDevice(b, dst, ""))
+	if len(f.Missing) > 0 {
+		s = strings.Replace(s, "hands packets to", "sends "+prefixList(f.Missing, 3)+" to", 1)
+	}
+	return s
 }
 
 // plural turns a clause about one packet into one about all of them.
@@ -331,6 +336,15 @@ func amount(n *big.Int) string {
 	return fmt.Sprintf("2^%d addresses", n.BitLen()-1)
 }
 
+// toWays words where a route leads, to go on with behind its prefix.
+func toWays(a *route.Attributes) string {
+	s := strings.Join(ways(a), " and ")
+	if len(a.NextHops) > 0 && a.NextHops[0].Address.IsValid() && a.Special == route.None {
+		return "to " + s
+	}
+	return s
+}
+
 // repairs words what to do; what is the same for several networks is said once.
 func repairs(f *audit.Finding) []string {
 	var out []string
@@ -340,7 +354,11 @@ func repairs(f *audit.Finding) []string {
 		for ; i < len(f.Repair) && same(f.Repair[i], r); i++ {
 			nets.add(f.Repair[i].Prefix)
 		}
-		out = append(out, repairOf(r, nets))
+		text := repairOf(r, nets)
+		if len(out) > 0 && r.Kind == audit.RemoveRoute {
+			text = "or " + text
+		}
+		out = append(out, text)
 	}
 	return out
 }
@@ -377,7 +395,12 @@ func repairOf(r audit.Repair, nets pairSet) string {
 		}
 		return fmt.Sprintf("give %s %s to %s%s", d, routes, list, way)
 	case audit.RemoveRoute:
-		return fmt.Sprintf("or take %s out of %s", r.Prefix, d)
+		if !r.Prefix.IsValid() {
+			return fmt.Sprintf("change the policy rule of %s", d)
+		}
+		return fmt.Sprintf("take %s out of %s, if those addresses are to be reached", r.Prefix, d)
+	case audit.BreakLoop:
+		return "let one of these routes lead elsewhere, or discard there what is not in use"
 	case audit.ChangeNextHop:
 		switch {
 		case r.Prefix.IsValid() && way != "":

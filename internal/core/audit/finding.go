@@ -110,6 +110,7 @@ const (
 	PermitFlow
 	CaptureAnew
 	NameNextHop
+	BreakLoop
 )
 
 // A Repair is one thing that would mend it, as far as the topology tells.

@@ -51,7 +51,7 @@ func newHints(a *auditor) *hints {
 		at := topo.AttachedTo(n)
 		for _, x := range at {
 			for _, y := range at {
-				if x.Device != y.Device && !x.Down && !y.Down {
+				if x.Device != y.Device && !x.Down && !y.Down && !topo.Anycast(x.Address) && !topo.Anycast(y.Address) {
 					h.links[x.Device] = append(h.links[x.Device], link{y.Device, y.Address, x.Interface, x.Table})
 				}
 			}

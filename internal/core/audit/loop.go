@@ -28,6 +28,9 @@ func (a *auditor) outOfLoop(f *Finding, g *byCause) []Repair {
 			}
 		}
 	}
+	if len(out) == 0 {
+		out = append(out, Repair{Kind: BreakLoop, Device: f.Device})
+	}
 	return out
 }
 

@@ -9,6 +9,7 @@ func takeHopDown(a *auditor, f *Finding, g *byCause) bool {
 	if f.Verdict != forward.NextHopLost || f.Reason.Code != forward.OwnerDown && f.Reason.Code != forward.OwnLinkDown {
 		return false
 	}
+	f.Missing = a.routesBy(f)
 	f.Liveness = f.Reason.Liveness
 	f.Repair = append([]Repair{{Kind: LookAtLink, Device: f.Reason.Device, Interface: f.Reason.Interface}}, a.addRoutes(g, ChangeNextHop)...)
 	return true

@@ -36,3 +36,13 @@ func prefixesWith(t *network.Table, wanted func(*route.Attributes) bool) iter.Se
 		}
 	}
 }
+
+// forwards reports whether any route of a group does.
+func forwards(t *network.Table, g network.Group) bool {
+	for i := g.Lo; i < g.Hi; i++ {
+		if _, s := t.Routes.Used(i); s&route.Installed != 0 {
+			return true
+		}
+	}
+	return false
+}

@@ -26,7 +26,6 @@ func takeSwallowed(a *auditor, f *Finding, g *byCause) bool {
 		if f.Against.Attributes == nil {
 			f.Severity = dropped // nothing else would carry them
 		}
-		return true
 	}
 	f.Repair = append(a.addRoutes(g, AddRoute), Repair{Kind: RemoveRoute, Device: f.Device, Prefix: f.Hop.Prefix})
 	return true

@@ -9,6 +9,7 @@ func takeHopUnowned(a *auditor, f *Finding, g *byCause) bool {
 	if f.Verdict != forward.NextHopLost {
 		return false
 	}
+	f.Missing = a.routesBy(f)
 	f.Repair = a.addRoutes(g, ChangeNextHop)
 	return true
 }

@@ -12,6 +12,8 @@ func takeWrongSide(a *auditor, f *Finding, g *byCause) bool {
 	if len(f.Losses) == 0 {
 		f.Severity = dropped
 	}
-	f.Repair = a.addRoutes(g, AddRoute)
+	for _, net := range a.lostNets(g) {
+		f.Repair = append(f.Repair, a.hints().toward(g.cause.device, f.Table, net))
+	}
 	return true
 }
