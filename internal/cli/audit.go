@@ -67,12 +67,9 @@ Exit code 1: there are findings of at least the severity asked.`,
 				if err != nil {
 					return err
 				}
-				l, err := e.load()
+				l, err := e.devices()
 				if err != nil {
 					return err
-				}
-				if len(l.Network.Devices) == 0 {
-					return &noDevices{l.Dir}
 				}
 				r := l.audit(opt)
 				return e.showAudit(l, r, least, accepted)

@@ -227,6 +227,15 @@ func (e *env) load() (*loaded, error) {
 	return &loaded{Case: c}, nil
 }
 
+// devices loads the case and asks that it has any.
+func (e *env) devices() (*loaded, error) {
+	l, err := e.load()
+	if err == nil && len(l.Network.Devices) == 0 {
+		err = &noDevices{l.Dir}
+	}
+	return l, err
+}
+
 // walk returns the walker, made when it is first needed.
 func (l *loaded) walk() *forward.Walker {
 	if l.walker == nil {

@@ -39,12 +39,9 @@ either ends. -findings numbers the causes that audit finds and lists them below.
 				if err != nil {
 					return err
 				}
-				l, err := e.load()
+				l, err := e.devices()
 				if err != nil {
 					return err
-				}
-				if len(l.Network.Devices) == 0 {
-					return &noDevices{l.Dir}
 				}
 				m := present.MapView{}
 				if *path != "" {

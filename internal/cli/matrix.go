@@ -38,12 +38,9 @@ Exit code 1: not everything is two-way.`,
 				if picture && fam == 0 {
 					fam = route.IPv4
 				}
-				l, err := e.load()
+				l, err := e.devices()
 				if err != nil {
 					return err
-				}
-				if len(l.Network.Devices) == 0 {
-					return &noDevices{l.Dir}
 				}
 				l.walk()
 				collectLess()

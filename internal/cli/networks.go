@@ -35,12 +35,9 @@ inside another. Exit code 1: something clashes.`,
 				if len(args) > 0 {
 					return usagef("networks takes no arguments, only options")
 				}
-				l, err := e.load()
+				l, err := e.devices()
 				if err != nil {
 					return err
-				}
-				if len(l.Network.Devices) == 0 {
-					return &noDevices{l.Dir}
 				}
 				s := survey.Make(l.walk().Topology(), fam)
 				switch e.as {

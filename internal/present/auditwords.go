@@ -48,13 +48,6 @@ var kindHelp = map[audit.Kind]string{
 	audit.LinesUnread:       "lines in a table or list could not be read; a route may stand in them",
 }
 
-// severityHelp says what each severity means.
-var severityHelp = map[audit.Severity]string{
-	audit.Fault: "packets between networks are lost now",
-	audit.Risk:  "packets will be lost when something else happens, or to addresses that no captured device is behind",
-	audit.Note:  "worth knowing; only links between devices are concerned, or it may be meant so",
-}
-
 // summary words a finding in one sentence: what is wrong, where.
 func summary(f *audit.Finding) string {
 	d := Clean(f.Device)
@@ -101,7 +94,19 @@ func summary(f *audit.Finding) string {
 		}
 		return s
 	case audit.NetworkDown:
-		return fmt.Sprintf("%s is down: %s of %s is", f.Missing[0], Clean(f.Interface), d)
+		return fmt.Sprintf("%s is down, since %s of %s is and no other interface leads there", f.Missing[0], Clean(f.Interface), d)
+	case audit.HopDown:
+		if f.Reason.Code == forward.OwnerDown && len(f.Missing) > 0 {
+			return fmt.Sprintf("%s sends %s to %s, which is %s, whose interface %s is down%s", d, prefixList(f.Missing, 3), to(f.Hop.NextHop, f.Hop.OutInterface),
+				Clean(f.Reason.Device), Clean(f.Reason.Interface), livenessWords(f.Liveness, Clean(f.Reason.Device)))
+		}
+	case audit.SilentHost:
+		return fmt.Sprintf("nobody answers for %s on %s of %s", f.Reason.Address, Clean(f.Reason.Interface), d)
+	case audit.SourceCheck:
+		if f.Reason.Code == forward.OwnSource {
+			return fmt.Sprintf("%s drops packets that come in with its own address %s as their source", d, f.Address)
+		}
+		return fmt.Sprintf("the %s source check of %s on %s drops packets from %s", f.Reason.Check, d, Clean(f.Interface), sourcesOf(f, 3))
 	case audit.DeadBranch:
 		b.Where = f.End
 		return fmt.Sprintf("some of the equal ways from %s fail: %s", Clean(f.Split), atDevice(b, dst, f.Split))
@@ -128,7 +133,11 @@ func summary(f *audit.Finding) string {
 	case audit.NoDetection:
 		return fmt.Sprintf("%s sends %s to %s, and nothing captured would notice if that died", d, prefixList(f.Missing, 3), to(f.Address, f.Interface))
 	case audit.HalfDetection:
-		return fmt.Sprintf("%s and %s: only one end has a liveness session with the other (%s)", d, orSomebody(f.Reason.Device), to(f.Address, f.Interface))
+		one, other := d, orSomebody(f.Reason.Device)
+		if f.Liveness.Here == forward.NoDetection {
+			one, other = other, one
+		}
+		return fmt.Sprintf("%s has a liveness session with %s, and %s none with %s (%s of %s)", one, other, other, one, Clean(f.Interface), d)
 	case audit.InterfaceOnly:
 		return fmt.Sprintf("%s sends %s straight out of %s, where many may be: only somebody that answers for others makes that work", d, prefixList(f.Missing, 3), Clean(f.Interface))
 	case audit.DuplicateAddress:
@@ -265,48 +274,95 @@ func netsOf(f *audit.Finding, most int) string {
 	return prefixList(s, most)
 }
 
-// effect says whom a finding hurts: who loses packets, who gets no reply. "" where nobody is known to.
-func effect(f *audit.Finding) string {
-	var lost, unanswered, to, asking pairSet
+// sourcesOf names the networks whose packets are lost.
+func sourcesOf(f *audit.Finding, most int) string {
+	var s pairSet
 	for _, l := range f.Losses {
 		if l.Reply {
-			unanswered.add(l.From)
-			asking.add(l.To)
+			s.add(l.To)
 		} else {
-			lost.add(l.From)
-			to.add(l.To)
+			s.add(l.From)
 		}
 	}
-	var parts []string
-	verdict := "are lost"
-	if f.Verdict == forward.Unknown {
-		verdict = "cannot be followed further"
+	return prefixList(s, most)
+}
+
+// effect says whom a finding hurts: who loses packets, who gets no reply. "" where nobody is known to.
+func effect(f *audit.Finding) string {
+	var lost, unanswered side
+	for _, l := range f.Losses {
+		if l.Reply {
+			unanswered.add(l)
+		} else {
+			lost.add(l)
+		}
 	}
-	if f.Verdict == forward.Leaves {
+	open := f.Verdict == forward.Unknown || f.Verdict == forward.Leaves
+	some, verdict := "", "are lost"
+	if f.Split != "" {
+		some = "some of the "
+	}
+	switch f.Verdict {
+	case forward.Unknown:
+		verdict = "cannot be followed further"
+	case forward.Leaves:
 		verdict = "leave the captured devices"
 	}
-	if len(lost) > 0 && !f.OneWay {
-		parts = append(parts, fmt.Sprintf("packets from %s to %s %s", lost.words(), to.words(), verdict))
+	var parts []string
+	if lost.n > 0 && !(f.OneWay && !open) {
+		parts = append(parts, fmt.Sprintf("%spackets %s %s", some, lost.words("from ", " to "), verdict))
 	}
-	if len(unanswered) > 0 {
-		verb := "reach"
-		if len(unanswered) == 1 {
-			verb = "reaches"
+	if unanswered.n > 0 {
+		reach, get := "reach", "get no reply"
+		if len(unanswered.from) == 1 && unanswered.whole() {
+			reach, get = "reaches", "gets no reply"
 		}
-		get := "get no reply"
-		if len(unanswered) == 1 {
-			get = "gets no reply"
-		}
-		if f.Verdict <= forward.Unknown {
+		switch {
+		case open:
 			get = "whether a reply comes back is not known"
+		case f.Split != "":
+			get = strings.Replace(get, "no reply", "a reply to some packets only", 1)
 		}
-		s := fmt.Sprintf("%s %s %s and %s", unanswered.words(), verb, asking.words(), get)
-		if f.OneWay && len(lost) > 0 {
-			s += "; what is sent the other way first is lost too"
+		s := fmt.Sprintf("%s and %s", unanswered.words("", " "+reach+" "), get)
+		if f.OneWay && lost.n > 0 && !open {
+			s += "; packets that start at that end are lost too"
 		}
 		parts = append(parts, s)
 	}
+	if (lost.partly || unanswered.partly) && f.Split == "" {
+		parts = append(parts, "not all addresses there are concerned")
+	}
 	return strings.Join(parts, "; ")
+}
+
+// side is the losses of one direction.
+type side struct {
+	from, to pairSet
+	n        int
+	last     audit.Loss
+	partly   bool
+}
+
+func (s *side) add(l audit.Loss) {
+	s.from.add(l.From)
+	s.to.add(l.To)
+	s.n++
+	s.last = l
+	s.partly = s.partly || l.Partly
+}
+
+// whole reports whether each on one side is lost to each on the other.
+func (s *side) whole() bool { return s.n == len(s.from)*len(s.to) }
+
+// words names both sides, or counts the pairs where not each is lost to each.
+func (s *side) words(before, between string) string {
+	if s.whole() {
+		return before + s.from.words() + between + s.to.words()
+	}
+	if before != "" {
+		return fmt.Sprintf("of %s, such as from %s to %s,", count(s.n, "pair of networks", "pairs of networks"), s.last.From, s.last.To)
+	}
+	return fmt.Sprintf("in %s, such as %s and %s, packets arrive", count(s.n, "pair of networks", "pairs of networks"), s.last.From, s.last.To)
 }
 
 // pairSet is the networks on one side of losses, each once, in order.
@@ -330,7 +386,7 @@ func (s pairSet) words() string {
 
 // amount words a number of addresses, which may be larger than any machine's integer.
 func amount(n *big.Int) string {
-	if n.IsInt64() && n.Int64() < 1_000_000 {
+	if n.IsInt64() && n.Int64() < 1<<40 {
 		return count(int(n.Int64()), "address", "addresses")
 	}
 	return fmt.Sprintf("2^%d addresses", n.BitLen()-1)
@@ -399,6 +455,8 @@ func repairOf(r audit.Repair, nets pairSet) string {
 			return fmt.Sprintf("change the policy rule of %s", d)
 		}
 		return fmt.Sprintf("take %s out of %s, if those addresses are to be reached", r.Prefix, d)
+	case audit.MatchPrefix:
+		return fmt.Sprintf("as a backup on %s it needs the prefix %s itself, so that the preference decides", d, r.Prefix)
 	case audit.BreakLoop:
 		return "let one of these routes lead elsewhere, or discard there what is not in use"
 	case audit.ChangeNextHop:

@@ -40,16 +40,17 @@ type auditor struct {
 	hinted      *hints
 	downs       []int // attachments on interfaces that are down
 
-	groups   []*group
-	nets     []netip.Prefix // of the groups, in order
-	netOf    []int32        // of each group, in nets
-	loose    [][]span       // by cause, in order
-	lost     []pair
-	ranges   int
-	classes  int
-	followed atomic.Int64
-	oneSided map[[2]int32][]string // stateful devices that see one direction of a pair only
-	sideLock sync.Mutex
+	groups     []*group
+	nets       []netip.Prefix // of the groups, in order
+	netOf      []int32        // of each group, in nets
+	hostGroups []int          // of each network: how many groups of hosts are in it
+	loose      [][]span       // by cause, in order
+	lost       []pair
+	ranges     int
+	classes    int
+	followed   atomic.Int64
+	oneSided   map[[2]int32][]string // stateful devices that see one direction of a pair only
+	sideLock   sync.Mutex
 }
 
 // newAuditor compiles one family of a network.

@@ -9,7 +9,7 @@ import (
 	"zarvek/internal/core/selection"
 )
 
-// BackupFails: a route that waits for another one's failure leads, when it is needed, onto a path that fails on the way
+// BackupFails means that a route that waits for another one's failure leads, when it is needed, onto a path that fails on the way
 // out or back.
 const BackupFails Kind = "backup-fails"
 

@@ -7,12 +7,12 @@ import (
 )
 
 const (
-	// PreferenceTooGood: a static route is used although a routing protocol knows the prefix.
+	// PreferenceTooGood means that a static route is used although a routing protocol knows the prefix.
 	PreferenceTooGood Kind = "preference-too-good"
-	// BackupCannotFloat: a route that was meant as a backup cannot be one: its prefix is longer, or nothing leads to its next
+	// BackupCannotFloat means that a route that was meant as a backup cannot be one: its prefix is longer, or nothing leads to its next
 	// hop.
 	BackupCannotFloat Kind = "backup-cannot-float"
-	// BackupInUse: a route with a backup's preference is used, and nothing better is there.
+	// BackupInUse means that a route with a backup's preference is used, and nothing better is there.
 	BackupInUse Kind = "backup-in-use"
 )
 
@@ -42,7 +42,7 @@ func backupFinding(d *network.Device, t *network.Table, r selection.Remark) (Fin
 		f.Repair = []Repair{{Kind: RaisePreference, Device: d.Name, Prefix: r.Route.Prefix, Number: r.Number}}
 	case selection.LongerThanLearned:
 		f.Kind = BackupCannotFloat
-		f.Repair = []Repair{{Kind: RemoveRoute, Device: d.Name, Prefix: r.Route.Prefix}}
+		f.Repair = []Repair{{Kind: MatchPrefix, Device: d.Name, Prefix: r.Against.Prefix}}
 	case selection.BackupUseless:
 		f.Kind = BackupCannotFloat
 		f.Repair = []Repair{{Kind: ChangeNextHop, Device: d.Name, Prefix: r.Route.Prefix}}

@@ -1,9 +1,9 @@
 package audit
 
 const (
-	// CapturesApart: the devices were captured at times so far apart that their tables need not fit together.
+	// CapturesApart means that the devices were captured at times so far apart that their tables need not fit together.
 	CapturesApart Kind = "captures-apart"
-	// LinesUnread: lines in a table or list could not be read; a route may stand in them.
+	// LinesUnread means that lines in a table or list could not be read; a route may stand in them.
 	LinesUnread Kind = "lines-unread"
 )
 

@@ -3,11 +3,11 @@ package audit
 import "zarvek/internal/core/survey"
 
 const (
-	// DuplicateAddress: two devices have one address.
+	// DuplicateAddress means that two devices have one address.
 	DuplicateAddress Kind = "duplicate-address"
-	// MasksDiffer: interfaces on one segment have networks of different length.
+	// MasksDiffer means that interfaces on one segment have networks of different length.
 	MasksDiffer Kind = "masks-differ"
-	// NetworksOverlap: an attached network lies inside of another one on a different segment.
+	// NetworksOverlap means that an attached network lies inside of another one on a different segment.
 	NetworksOverlap Kind = "networks-overlap"
 )
 

@@ -2,7 +2,7 @@ package audit
 
 import "zarvek/internal/core/forward"
 
-// DeadBranch: of several equal next hops one leads to an end, so that some of the packets get lost.
+// DeadBranch means that of several equal next hops one leads to an end, so that some of the packets get lost.
 const DeadBranch Kind = "dead-branch"
 
 func takeDeadBranch(_ *auditor, f *Finding, g *byCause) bool {

@@ -2,7 +2,7 @@ package audit
 
 import "zarvek/internal/core/forward"
 
-// DefaultLoop: default routes point at each other, so that whatever no longer prefix covers goes round.
+// DefaultLoop means that default routes point at each other, so that whatever no longer prefix covers goes round.
 const DefaultLoop Kind = "default-loop"
 
 func takeDefaultLoop(a *auditor, f *Finding, g *byCause) bool {

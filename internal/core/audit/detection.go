@@ -9,10 +9,10 @@ import (
 )
 
 const (
-	// NoDetection: a static route leads over a shared segment, and nothing would notice the next hop's death: the near
+	// NoDetection means that a static route leads over a shared segment, and nothing would notice the next hop's death: the near
 	// interface stays up (RFC 5880 is for that).
 	NoDetection Kind = "no-detection"
-	// HalfDetection: only one end of a link has a liveness session with the other.
+	// HalfDetection means that only one end of a link has a liveness session with the other.
 	HalfDetection Kind = "half-detection"
 )
 

@@ -7,7 +7,7 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// TablesDiffer: what a device chose and what it forwards by are not the same, or captures of it contradict each other.
+// TablesDiffer means that what a device chose and what it forwards by are not the same, or captures of it contradict each other.
 const TablesDiffer Kind = "tables-differ"
 
 func familyOf(p netip.Prefix) route.Family { return route.FamilyOf(p.Addr()) }

@@ -72,7 +72,7 @@ func (a *auditor) groupEnds(ends []end) []*group {
 	return out
 }
 
-// numberNets numbers the networks of groups in order.
+// numberNets numbers the networks of groups in order, and counts the groups of hosts in each.
 func (a *auditor) numberNets(groups []*group) {
 	for _, g := range groups {
 		a.nets = append(a.nets, g.net)
@@ -82,6 +82,12 @@ func (a *auditor) numberNets(groups []*group) {
 	for _, g := range groups {
 		i, _ := slices.BinarySearchFunc(a.nets, g.net, netip.Prefix.Compare)
 		a.netOf = append(a.netOf, int32(i))
+	}
+	a.hostGroups = make([]int, len(a.nets))
+	for i, g := range groups {
+		if g.owner == nil {
+			a.hostGroups[a.netOf[i]]++
+		}
 	}
 }
 

@@ -2,7 +2,7 @@ package audit
 
 import "zarvek/internal/core/forward"
 
-// Filtered: rules of a device do not permit the packets, which may be meant so.
+// Filtered means that rules of a device do not permit the packets, which may be meant so.
 const Filtered Kind = "filtered"
 
 func takeFiltered(_ *auditor, f *Finding, _ *byCause) bool {

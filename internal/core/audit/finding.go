@@ -111,6 +111,7 @@ const (
 	CaptureAnew
 	NameNextHop
 	BreakLoop
+	MatchPrefix
 )
 
 // A Repair is one thing that would mend it, as far as the topology tells.

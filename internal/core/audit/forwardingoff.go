@@ -2,7 +2,7 @@ package audit
 
 import "zarvek/internal/core/forward"
 
-// ForwardingOff: a device on a path does not forward the family at all.
+// ForwardingOff means that a device on a path does not forward the family at all.
 const ForwardingOff Kind = "forwarding-off"
 
 func takeForwardingOff(_ *auditor, f *Finding, _ *byCause) bool {

@@ -76,6 +76,10 @@ func (h *hints) toward(d *network.Device, table string, net netip.Prefix) Repair
 	if net.Bits() < net.Addr().BitLen() {
 		dst = dst.Next()
 	}
+	if n, ok := dist[d]; ok && n == 0 { // it is there itself, in another table
+		h.known[k] = r
+		return r
+	}
 	var near []link // the neighbours that are the fewest links away
 	best := 0
 	for _, l := range h.links[d] {

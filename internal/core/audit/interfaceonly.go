@@ -7,7 +7,7 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// InterfaceOnly: a route names an interface on a shared segment and no next hop, so that every destination is asked for
+// InterfaceOnly means that a route names an interface on a shared segment and no next hop, so that every destination is asked for
 // there, and only something that answers for others makes it work.
 const InterfaceOnly Kind = "interface-only"
 

@@ -2,7 +2,7 @@ package audit
 
 import "zarvek/internal/core/forward"
 
-// Loop: packets go round between devices.
+// Loop means that packets go round between devices.
 const Loop Kind = "loop"
 
 func takeLoop(a *auditor, f *Finding, g *byCause) bool {

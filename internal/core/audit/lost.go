@@ -190,19 +190,42 @@ func (a *auditor) merged(spans []span) ([]netipx.IPRange, *big.Int) {
 	return ranges, n.Lsh(n, 64).Add(n, new(big.Int).SetUint64(total.lo))
 }
 
-// losses lists the pairs of networks once.
+// losses lists the pairs of networks once. What concerns only some of the groups of hosts in them is partly.
 func (a *auditor) losses(pairs []pair) []Loss {
-	keys := make([]uint64, 0, len(pairs))
+	type key struct{ nets, hosts uint64 } // hosts: the groups, 0 for a device's own address
+	all := make([]key, 0, len(pairs))
 	for _, p := range pairs {
-		keys = append(keys, uint64(a.netOf[p.from])<<34|uint64(a.netOf[p.to])<<2|uint64(bit(p.back))<<1|uint64(bit(p.split >= 0)))
+		k := key{nets: uint64(a.netOf[p.from])<<33 | uint64(a.netOf[p.to])<<1 | uint64(bit(p.back))}
+		if p.split < 0 {
+			k.hosts = a.hostGroup(p.from)<<32 | a.hostGroup(p.to)
+		}
+		all = append(all, k)
 	}
-	slices.Sort(keys)
-	keys = slices.Compact(keys)
-	out := make([]Loss, 0, len(keys))
-	for _, k := range keys {
-		out = append(out, Loss{From: a.nets[k>>34], To: a.nets[k>>2&0xffffffff], Reply: k&2 != 0, Partly: k&1 != 0})
+	slices.SortFunc(all, func(x, y key) int { return cmp.Or(cmp.Compare(x.nets, y.nets), cmp.Compare(x.hosts, y.hosts)) })
+	all = slices.Compact(all)
+	var out []Loss
+	for len(all) > 0 {
+		k := all[0].nets
+		from, to := k>>33, k>>1&0xffffffff
+		wantFrom, wantTo := a.hostGroups[from] > 0, a.hostGroups[to] > 0
+		n := 0 // pairs of just those that stand for the networks
+		for len(all) > 0 && all[0].nets == k {
+			if h := all[0].hosts; (h>>32 > 0) == wantFrom && (h&0xffffffff > 0) == wantTo {
+				n++
+			}
+			all = all[1:]
+		}
+		out = append(out, Loss{From: a.nets[from], To: a.nets[to], Reply: k&1 != 0, Partly: n < max(a.hostGroups[from], 1)*max(a.hostGroups[to], 1)})
 	}
 	return out
+}
+
+// hostGroup is 1 + a group's number where it is of hosts, else 0.
+func (a *auditor) hostGroup(g int32) uint64 {
+	if a.groups[g].owner != nil {
+		return 0
+	}
+	return uint64(g) + 1
 }
 
 func bit(b bool) uint8 {

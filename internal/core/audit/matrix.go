@@ -72,8 +72,7 @@ func MakeMatrix(w *forward.Walker, fam route.Family, hosts bool) *Matrix {
 	return m
 }
 
-// members are the groups that stand for a network: its hosts, the most addresses first; its devices' own addresses where
-// nobody else can be there.
+// members are the groups that stand for a network, the most addresses first: its hosts, else its devices' own addresses.
 func (a *auditor) members(n netip.Prefix) []int32 {
 	var hosts, own []int32
 	for i, g := range a.groups {
@@ -88,9 +87,7 @@ func (a *auditor) members(n netip.Prefix) []int32 {
 	if len(hosts) == 0 {
 		return own
 	}
-	slices.SortStableFunc(hosts, func(x, y int32) int {
-		return cmp.Compare(a.groups[y].size(), a.groups[x].size())
-	})
+	slices.SortStableFunc(hosts, func(x, y int32) int { return cmp.Compare(a.groups[y].size(), a.groups[x].size()) })
 	return hosts
 }
 

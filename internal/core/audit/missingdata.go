@@ -2,7 +2,7 @@ package audit
 
 import "zarvek/internal/core/forward"
 
-// MissingData: paths lead to a device or table that the case does not have, or to something that captures cannot tell.
+// MissingData means that paths lead to a device or table that the case does not have, or to something that captures cannot tell.
 const MissingData Kind = "data-missing"
 
 func takeMissingData(a *auditor, f *Finding, g *byCause) bool {

@@ -2,7 +2,7 @@ package audit
 
 import "zarvek/internal/core/forward"
 
-// NetworkDown: a network is attached only by an interface that is down. All that is lost for it is one finding, wherever
+// NetworkDown means that a network is attached only by an interface that is down. All that is lost for it is one finding, wherever
 // the others stopped knowing it.
 const NetworkDown Kind = "network-down"
 

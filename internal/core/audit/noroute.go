@@ -9,7 +9,7 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// NoRoute: a device has no route to a network that is attached elsewhere.
+// NoRoute means that a device has no route to a network that is attached elsewhere.
 const NoRoute Kind = "no-route"
 
 func takeNoRoute(a *auditor, f *Finding, g *byCause) bool {

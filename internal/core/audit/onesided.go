@@ -6,7 +6,7 @@ import (
 	"zarvek/internal/core/forward"
 )
 
-// OneSided: a stateful device sees one direction of a path only, so that it drops the rest of a connection.
+// OneSided means that a stateful device sees one direction of a path only, so that it drops the rest of a connection.
 const OneSided Kind = "one-sided"
 
 func takeOneSided(_ *auditor, f *Finding, _ *byCause) bool {

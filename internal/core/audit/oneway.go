@@ -2,7 +2,7 @@ package audit
 
 import "zarvek/internal/core/forward"
 
-// OneWay: packets arrive, and their replies are delivered to somebody else. (Where replies are lost for another reason,
+// OneWay means that packets arrive, and their replies are delivered to somebody else. (Where replies are lost for another reason,
 // that reason's finding says that it is one-way.)
 const OneWay Kind = "one-way"
 

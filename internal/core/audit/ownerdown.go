@@ -2,7 +2,7 @@ package audit
 
 import "zarvek/internal/core/forward"
 
-// HopDown: a route forwards to a device whose interface is down, or out of an interface that is down itself.
+// HopDown means that a route forwards to a device whose interface is down, or out of an interface that is down itself.
 const HopDown Kind = "next-hop-down"
 
 func takeHopDown(a *auditor, f *Finding, g *byCause) bool {

@@ -95,7 +95,7 @@ func (a *auditor) pairsTo(d int, some []int32) []pair {
 		}
 		o := to.column[from.start]
 		if to.start < 0 {
-			if a.reg.outcomes[o].verdict > forward.Unknown {
+			if from.net != to.net && a.reg.outcomes[o].verdict > forward.Unknown {
 				out = append(out, pair{from: s, to: int32(d), both: forward.Broken, cause: to.down, split: -1})
 			}
 			continue

@@ -1,8 +1,12 @@
 package audit
 
-import "zarvek/internal/core/forward"
+import (
+	"net/netip"
 
-// SourceCheck: a reverse-path check (RFC 3704) drops packets of an existing path.
+	"zarvek/internal/core/forward"
+)
+
+// SourceCheck means that a reverse-path check (RFC 3704) drops packets of an existing path.
 const SourceCheck Kind = "source-check"
 
 func takeSourceCheck(a *auditor, f *Finding, g *byCause) bool {
@@ -10,6 +14,21 @@ func takeSourceCheck(a *auditor, f *Finding, g *byCause) bool {
 		return false
 	}
 	f.Interface = f.Reason.Interface
+	if f.Reason.Code == forward.OwnSource { // somebody else has its address
+		f.Address = a.lostFrom(g.pairs[0]).rep
+		f.Repair = []Repair{{Kind: ChangeAddress, Device: f.Device, Other: a.otherOwner(f.Address, f.Device)}}
+		return true
+	}
 	f.Repair = []Repair{{Kind: LoosenCheck, Device: f.Device, Interface: f.Reason.Interface, Prefix: a.lostFrom(g.pairs[0]).net}}
 	return true
+}
+
+// otherOwner names another device with an address, "" for none.
+func (a *auditor) otherOwner(x netip.Addr, device string) string {
+	for _, o := range a.walker.Topology().Owners(x) {
+		if o.Device.Name != device {
+			return o.Device.Name
+		}
+	}
+	return ""
 }

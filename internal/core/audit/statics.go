@@ -2,7 +2,7 @@ package audit
 
 import "zarvek/internal/core/selection"
 
-// StaticUnusable: a configured static route is not in the table and could not be.
+// StaticUnusable means that a configured static route is not in the table and could not be.
 const StaticUnusable Kind = "static-unusable"
 
 // findStatics asks what became of every configured static route.

@@ -9,7 +9,7 @@ import (
 	"zarvek/internal/core/selection"
 )
 
-// Swallowed: a route that discards or refuses takes addresses that are attached elsewhere, or that a shorter route would
+// Swallowed means that a route that discards or refuses takes addresses that are attached elsewhere, or that a shorter route would
 // carry.
 const Swallowed Kind = "swallowed"
 
@@ -27,7 +27,12 @@ func takeSwallowed(a *auditor, f *Finding, g *byCause) bool {
 			f.Severity = dropped // nothing else would carry them
 		}
 	}
-	f.Repair = append(a.addRoutes(g, AddRoute), Repair{Kind: RemoveRoute, Device: f.Device, Prefix: f.Hop.Prefix})
+	for _, r := range a.addRoutes(g, AddRoute) {
+		if r.Prefix.Bits() > f.Hop.Prefix.Bits() { // else it would not come before the one that discards
+			f.Repair = append(f.Repair, r)
+		}
+	}
+	f.Repair = append(f.Repair, Repair{Kind: RemoveRoute, Device: f.Device, Prefix: f.Hop.Prefix})
 	return true
 }
 

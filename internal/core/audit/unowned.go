@@ -2,7 +2,7 @@ package audit
 
 import "zarvek/internal/core/forward"
 
-// HopUnowned: a route forwards to an address that nobody has, or that is not on that link.
+// HopUnowned means that a route forwards to an address that nobody has, or that is not on that link.
 const HopUnowned Kind = "next-hop-unowned"
 
 func takeHopUnowned(a *auditor, f *Finding, g *byCause) bool {
@@ -14,7 +14,7 @@ func takeHopUnowned(a *auditor, f *Finding, g *byCause) bool {
 	return true
 }
 
-// SilentHost: nobody answers for a single address of an attached network.
+// SilentHost means that nobody answers for a single address of an attached network.
 const SilentHost Kind = "silent-host"
 
 func takeSilentHost(_ *auditor, f *Finding, _ *byCause) bool {

@@ -8,7 +8,7 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// HopUnresolved: a route forwards to a next hop that no other route leads to.
+// HopUnresolved means that a route forwards to a next hop that no other route leads to.
 const HopUnresolved Kind = "next-hop-unresolved"
 
 func takeHopUnresolved(a *auditor, f *Finding, g *byCause) bool {

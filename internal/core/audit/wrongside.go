@@ -2,7 +2,7 @@ package audit
 
 import "zarvek/internal/core/forward"
 
-// WrongSide: packets to a network of the case leave the captured devices, mostly by a default route.
+// WrongSide means that packets to a network of the case leave the captured devices, mostly by a default route.
 const WrongSide Kind = "wrong-side"
 
 func takeWrongSide(a *auditor, f *Finding, g *byCause) bool {
