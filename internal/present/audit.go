@@ -3,6 +3,7 @@ package present
 import (
 	"fmt"
 	"io"
+	"net/netip"
 	"strings"
 
 	"zarvek/internal/core/audit"
@@ -111,7 +112,7 @@ func (v View) finding(w io.Writer, number int, f *audit.Finding) {
 	}
 	row("effect", effect(f))
 	if len(f.Ranges) > 0 {
-		row("addresses", prefixList(f.Prefixes(), 4)+inParens(amount(f.Addresses())))
+		row("addresses", ranges(f, 4)+inParens(amount(f.Addresses())))
 	}
 	for i, h := range f.Loop {
 		name := ""
@@ -144,6 +145,22 @@ func (v View) finding(w io.Writer, number int, f *audit.Finding) {
 	}
 	row("called", f.ID)
 	v.lines(w, "   ", f.Marks)
+}
+
+// ranges names the first few of the addresses' prefixes and counts the rest.
+func ranges(f *audit.Finding, most int) string {
+	var first []netip.Prefix
+	n := 0
+	for p := range f.Prefixes() {
+		if n++; n <= most {
+			first = append(first, p)
+		}
+	}
+	s := prefixList(first, most)
+	if n > most {
+		s += " and " + count(n-most, "other", "others")
+	}
+	return s
 }
 
 // leadsTo words where a hop leads.

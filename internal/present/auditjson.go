@@ -5,7 +5,6 @@ import (
 	"encoding/csv"
 	"fmt"
 	"io"
-	"net/netip"
 	"strings"
 
 	"zarvek/internal/core/audit"
@@ -86,7 +85,7 @@ func (v View) jsonFinding(f *audit.Finding) jsonFinding {
 	if f.Family != 0 {
 		j.Family = text(f.Family.String())
 	}
-	for _, p := range f.Prefixes() {
+	for p := range f.Prefixes() {
 		j.Addresses = append(j.Addresses, p.String())
 	}
 	for _, h := range f.Loop {
@@ -145,7 +144,7 @@ func AuditCSV(out io.Writer, a AuditView, v View) error {
 		if f.Family != 0 {
 			family = f.Family.String()
 		}
-		row := []string{f.ID, f.Severity.String(), string(f.Kind), f.Device, f.Table, family, fmt.Sprint(len(f.Losses)), prefixWords(f.Prefixes()), f.Addresses().String(),
+		row := []string{f.ID, f.Severity.String(), string(f.Kind), f.Device, f.Table, family, fmt.Sprint(len(f.Losses)), prefixWords(f), f.Addresses().String(),
 			summary(f), effect(f), strings.Join(repairs(f), "; "), strings.Join(v.somePlaces(f.Marks, 20), " ")}
 		for k := range row {
 			row[k] = defuse(row[k])
@@ -158,9 +157,9 @@ func AuditCSV(out io.Writer, a AuditView, v View) error {
 	return w.Error()
 }
 
-func prefixWords(list []netip.Prefix) string {
+func prefixWords(f *audit.Finding) string {
 	var parts []string
-	for _, p := range list {
+	for p := range f.Prefixes() {
 		parts = append(parts, p.String())
 	}
 	return strings.Join(parts, " ")
@@ -180,7 +179,7 @@ func AuditMarkdown(out io.Writer, a AuditView, v View) error {
 		}
 		row("effect", effect(f))
 		if len(f.Ranges) > 0 {
-			row("addresses", prefixList(f.Prefixes(), 8)+inParens(amount(f.Addresses())))
+			row("addresses", ranges(f, 8)+inParens(amount(f.Addresses())))
 		}
 		row("captured", strings.Join(v.somePlaces(f.Marks, 8), ", "))
 		for _, text := range repairs(f) {

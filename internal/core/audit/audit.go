@@ -12,6 +12,7 @@ package audit
 import (
 	"net/netip"
 	"runtime"
+	"slices"
 	"sync"
 	"sync/atomic"
 
@@ -117,16 +118,12 @@ func (a *auditor) sweepAll(progress func(int)) {
 }
 
 // addLoose adds a worker's ranges; those of workers before it lie before.
-func (a *auditor) addLoose(loose [][]span) {
+func (a *auditor) addLoose(loose []spanList) {
 	for len(a.loose) < len(loose) {
 		a.loose = append(a.loose, nil)
 	}
 	for c, list := range loose {
-		if a.loose[c] == nil {
-			a.loose[c] = list
-		} else {
-			a.loose[c] = append(a.loose[c], list...)
-		}
+		a.loose[c] = append(a.loose[c], slices.Concat(list.pieces...)...)
 	}
 }
 

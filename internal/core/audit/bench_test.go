@@ -3,6 +3,7 @@ package audit
 import (
 	"bufio"
 	"compress/gzip"
+	"flag"
 	"fmt"
 	"math/rand/v2"
 	"net/netip"
@@ -96,9 +97,15 @@ func fullTables(prefixes []netip.Prefix, n int) *network.Network {
 	return b.Build()
 }
 
+var huge = flag.Bool("huge", false, "benchmark 100 full tables too, which takes 16 GB")
+
 func BenchmarkFullTables(b *testing.B) {
 	prefixes := realPrefixes(b)
-	for _, n := range []int{10, 20} {
+	sizes := []int{10, 20}
+	if *huge {
+		sizes = append(sizes, 100)
+	}
+	for _, n := range sizes {
 		w := forward.NewWalker(topology.Build(fullTables(prefixes, n)))
 		b.Run(fmt.Sprintf("%d devices", n), func(b *testing.B) {
 			for b.Loop() {

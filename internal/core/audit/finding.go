@@ -3,6 +3,7 @@ package audit
 import (
 	"fmt"
 	"hash/fnv"
+	"iter"
 	"math/big"
 	"net/netip"
 	"slices"
@@ -146,13 +147,19 @@ func (f *Finding) Addresses() *big.Int {
 	return f.count
 }
 
-// Prefixes returns the ranges as prefixes.
-func (f *Finding) Prefixes() []netip.Prefix {
-	var out []netip.Prefix
-	for _, r := range f.Ranges {
-		out = r.AppendPrefixes(out)
+// Prefixes yields the ranges as prefixes, in order.
+func (f *Finding) Prefixes() iter.Seq[netip.Prefix] {
+	return func(yield func(netip.Prefix) bool) {
+		var some []netip.Prefix
+		for _, r := range f.Ranges {
+			some = r.AppendPrefixes(some[:0])
+			for _, p := range some {
+				if !yield(p) {
+					return
+				}
+			}
+		}
 	}
-	return out
 }
 
 // Holds reports whether packets to an address are among those that are lost.

@@ -95,3 +95,25 @@ func spaces(fam route.Family) []span {
 	}
 	return out
 }
+
+// spanList collects spans in pieces, so that a long list is not copied whenever it grows. The zero spanList is empty.
+type spanList struct{ pieces [][]span }
+
+// add appends a span, or lengthens the last one where s goes on from it.
+func (l *spanList) add(s span) {
+	n := len(l.pieces)
+	if n == 0 {
+		l.pieces = append(l.pieces, append(make([]span, 0, 16), s))
+		return
+	}
+	p := l.pieces[n-1]
+	if last := &p[len(p)-1]; last.last.next() == s.first {
+		last.last = s.last
+		return
+	}
+	if len(p) == cap(p) {
+		l.pieces = append(l.pieces, append(make([]span, 0, min(2*cap(p), 1<<14)), s))
+		return
+	}
+	l.pieces[n-1] = append(p, s)
+}

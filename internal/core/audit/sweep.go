@@ -26,7 +26,7 @@ type worker struct {
 	classes map[classHash]int32
 	found   []class
 	ends    []end
-	loose   [][]span // by cause: ranges that are worth telling, in order
+	loose   []spanList // by cause: ranges that are worth telling, in order
 	outIDs  map[outcome]int32
 
 	point   number // the first address of the current range
@@ -268,13 +268,9 @@ func (w *worker) emit(last number) {
 	s := span{w.point, last}
 	for _, b := range c.bad {
 		for int(b) >= len(w.loose) {
-			w.loose = append(w.loose, nil)
+			w.loose = append(w.loose, spanList{})
 		}
-		if list := w.loose[b]; len(list) > 0 && list[len(list)-1].last.next() == s.first {
-			list[len(list)-1].last = last
-		} else {
-			w.loose[b] = append(list, s)
-		}
+		w.loose[b].add(s)
 	}
 	if !w.place.someone() {
 		return
