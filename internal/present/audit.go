@@ -131,6 +131,9 @@ func (v View) finding(w io.Writer, number int, f *audit.Finding) {
 	}
 	if len(f.Loop) == 0 {
 		row("captured", strings.Join(v.somePlaces(f.Marks, 4), ", "))
+		if files := v.files(f.Searched); len(files) > 0 {
+			row("searched", "no line of "+strings.Join(files, ", ")+" covers that")
+		}
 	}
 	for i, text := range repairs(f) {
 		name := "mend"
@@ -169,6 +172,17 @@ func leadsTo(h forward.Hop) string {
 		return to(h.NextHop, h.OutInterface)
 	}
 	return "to " + to(h.NextHop, h.OutInterface)
+}
+
+// files names the files of marks.
+func (v View) files(marks []route.Mark) []string {
+	var out []string
+	for _, m := range marks {
+		if p := v.Evidence.Position(m); p.File != "" {
+			out = append(out, Clean(p.File))
+		}
+	}
+	return out
 }
 
 // somePlaces lists the first few places of marks, each once.

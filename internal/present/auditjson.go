@@ -44,6 +44,7 @@ type jsonFinding struct {
 	Loop      []string       `json:"loop,omitempty"`
 	Repair    []jsonRepair   `json:"repair"`
 	Evidence  []jsonPlace    `json:"evidence"`
+	Searched  []string       `json:"searched-in,omitempty"`
 	Accepted  *string        `json:"accepted-because,omitempty"`
 }
 
@@ -81,7 +82,7 @@ func AuditJSON(w io.Writer, a AuditView, v View) error {
 func (v View) jsonFinding(f *audit.Finding) jsonFinding {
 	j := jsonFinding{Kind: string(f.Kind), Severity: f.Severity.String(), ID: f.ID, Device: text(f.Device), Table: text(f.Table), Addresses: []string{},
 		Count: f.Addresses().String(), Verdict: text(f.Verdict.String()), OneWay: f.OneWay, Summary: summary(f), Effect: text(effect(f)), Pairs: len(f.Losses),
-		Affected: affected(f), Repair: []jsonRepair{}, Evidence: v.places(f.Marks)}
+		Affected: affected(f), Repair: []jsonRepair{}, Evidence: v.places(f.Marks), Searched: v.files(f.Searched)}
 	if f.Family != 0 {
 		j.Family = text(f.Family.String())
 	}

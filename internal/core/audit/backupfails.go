@@ -1,7 +1,9 @@
 package audit
 
 import (
+	"iter"
 	"net/netip"
+	"slices"
 
 	"zarvek/internal/core/forward"
 	"zarvek/internal/core/network"
@@ -23,7 +25,7 @@ func findBackupFails(s *scene) []Finding {
 				continue
 			}
 			for p := range waiting(t, d) {
-				for _, r := range takesOver(d, t, p) {
+				for _, r := range standbys(d, t, p) {
 					if f, ok := s.tryOut(d, t, r); ok {
 						out = append(out, f)
 					}
@@ -34,12 +36,24 @@ func findBackupFails(s *scene) []Finding {
 	return out
 }
 
-// waiting yields the prefixes with more than one route, and those that a configured static could take over.
-func waiting(t *network.Table, d *network.Device) func(func(netip.Prefix) bool) {
+// waiting yields the prefixes for which something may stand by: routes of several protocols, a route with next hops that it
+// does not use, or a configured static beside another route. Several paths of one protocol are no backups but a choice
+// among peers, and in a full table there is one for each prefix.
+func waiting(t *network.Table, d *network.Device) iter.Seq[netip.Prefix] {
 	return func(yield func(netip.Prefix) bool) {
+		spare := make([]bool, t.Routes.Shared())
+		for id := range spare {
+			spare[id] = len(unused(t.Routes.Attributes(route.AttrID(id)))) > 0
+		}
 		for i := 0; i < t.Routes.Len(); {
 			g := t.Group(i)
-			if g.Hi-g.Lo > 1 && !yield(t.Routes.Prefix(i)) {
+			first, _ := t.Routes.Used(i)
+			wanted := false
+			for k := g.Lo; k < g.Hi; k++ {
+				id, state := t.Routes.Used(k)
+				wanted = wanted || spare[id] && state&route.Installed != 0 || t.Routes.Attributes(id).Protocol != t.Routes.Attributes(first).Protocol
+			}
+			if wanted && !yield(t.Routes.Prefix(i)) {
 				return
 			}
 			i = g.Hi
@@ -54,18 +68,40 @@ func waiting(t *network.Table, d *network.Device) func(func(netip.Prefix) bool) 
 	}
 }
 
-// takesOver returns what would be used for just that prefix if what is used went. More than one candidate of a large
-// table is not a backup but a choice among peers: only statics and what competes with them are tried there.
-func takesOver(d *network.Device, t *network.Table, p netip.Prefix) []route.Route {
+// unused are the equal next hops of a route that a device does not forward by, though nothing says that they are dead.
+func unused(a *route.Attributes) []route.NextHop {
+	var out []route.NextHop
+	if a.Special != route.None || len(a.NextHops) < 2 {
+		return nil
+	}
+	used := a.Forwarding()
+	for _, h := range a.NextHops {
+		if !h.Inactive && !h.Recursive && !h.Resolves && !h.Down && !slices.Contains(used, h) {
+			out = append(out, h)
+		}
+	}
+	return out
+}
+
+// standbys returns what would be used for just that prefix if what is used went.
+func standbys(d *network.Device, t *network.Table, p netip.Prefix) []route.Route {
 	c := selection.Explain(d, t, p)
 	if !c.Match.Found() || c.Match.Prefix != p {
 		return nil
 	}
-	w := c.Match.Routes[0]
-	if next := c.TakesOver; next != nil && next.Route.Prefix == p && next.Route.Special == route.None && (w.Protocol == route.Static || next.Route.Protocol == route.Static) {
-		return []route.Route{next.Route}
+	var out []route.Route
+	if next := c.TakesOver; next != nil && next.Route.Prefix == p && next.Route.Special == route.None && next.Route.Protocol != c.Match.Routes[0].Protocol {
+		out = append(out, next.Route)
 	}
-	return nil
+	for _, r := range c.Match.Routes {
+		for _, h := range unused(r.Attributes) {
+			one := *r.Attributes
+			one.NextHops = []route.NextHop{h}
+			r.Attributes = &one
+			out = append(out, r)
+		}
+	}
+	return out
 }
 
 // tryOut follows packets by a route as if it were in use: each of its ways out to the network, then from every device on

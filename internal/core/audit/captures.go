@@ -40,7 +40,7 @@ func findUnread(s *scene) []Finding {
 		if len(u.Marks) == 0 {
 			continue
 		}
-		f := Finding{Kind: LinesUnread, Severity: Note, Device: u.Device, Number: len(u.Marks), Marks: u.Marks}
+		f := Finding{Kind: LinesUnread, Severity: Risk, Device: u.Device, Number: len(u.Marks), Marks: u.Marks}
 		f.identify()
 		out = append(out, f)
 	}

@@ -76,8 +76,9 @@ type Finding struct {
 	Number         int
 	Trial          *Trial
 
-	Marks  []route.Mark
-	Repair []Repair
+	Marks    []route.Mark
+	Searched []route.Mark // of a missing route: one mark in each file in which it would stand
+	Repair   []Repair
 
 	count *big.Int // of addresses in Ranges
 	pairs []pair

@@ -90,16 +90,22 @@ func (a *auditor) severity(f *Finding) Severity {
 	if len(f.Losses) == 0 {
 		return Risk
 	}
-	topo := a.walker.Topology()
 	worst := Note
 	for _, l := range f.Losses {
-		switch {
-		case topo.LinkNetwork(l.From) || topo.LinkNetwork(l.To) || !a.together(l.From, l.To):
-		case l.From.IsSingleIP() || l.To.IsSingleIP():
-			worst = max(worst, Risk)
-		default:
-			return Fault
+		if s := min(a.worth(l.From), a.worth(l.To)); s > worst && a.together(l.From, l.To) {
+			worst = s
 		}
 	}
 	return worst
+}
+
+// worth is the severity of a loss of which a network is one end and one with hosts the other.
+func (a *auditor) worth(net netip.Prefix) Severity {
+	switch {
+	case a.walker.Topology().LinkNetwork(net):
+		return Note
+	case net.IsSingleIP():
+		return Risk
+	}
+	return Fault
 }

@@ -42,6 +42,7 @@ var kindTests = []struct {
 	{"a backup with an unreachable next hop", Options{Only: []Kind{BackupCannotFloat}}, []string{"risk backup-cannot-float a"}},
 	{"a backup onto a path that does not know the network", Options{Except: []Kind{NoRoute}}, []string{"risk backup-fails a"}},
 	{"a backup onto a path whose router lacks the way back", Options{Only: []Kind{BackupFails}}, []string{"risk backup-fails a"}},
+	{"an unused equal next hop that leads nowhere on", Options{Only: []Kind{BackupFails}}, []string{"risk backup-fails a"}},
 	{"a backup that works", Options{Only: []Kind{BackupFails, BackupCannotFloat}}, nil},
 	{"a configured static whose next hop nothing leads to", Options{}, []string{"risk static-unusable a"}},
 	{"chosen and not installed", Options{}, []string{"risk tables-differ a"}},
@@ -56,8 +57,8 @@ var kindTests = []struct {
 	{"nobody answers for one host", Options{Only: []Kind{SilentHost}}, []string{"note silent-host b"}},
 	{"captures a day apart", Options{Ages: []Age{{"a", 100}, {"b", 100 + 24*60}}}, []string{"note captures-apart a"}},
 	{"captures of one evening", Options{Ages: []Age{{"a", 100}, {"b", 130}}}, nil},
-	{"lines that could not be read", Options{Unread: []Unread{{"b", []route.Mark{{File: 1, Off: 1, End: 2}}}}}, []string{"note lines-unread b"}},
-	{"tables that are kept apart are worth a note", Options{Only: []Kind{NoRoute}, Family: route.IPv4}, []string{"note no-route a", "note no-route b", "note no-route c", "note no-route c", "fault no-route c"}},
+	{"lines that could not be read", Options{Unread: []Unread{{"b", []route.Mark{{File: 1, Off: 1, End: 2}}}}}, []string{"risk lines-unread b"}},
+	{"tables that are kept apart are worth a note", Options{Only: []Kind{NoRoute}, Family: route.IPv4}, []string{"note no-route a", "note no-route b", "note no-route c", "note no-route c", "note no-route c", "fault no-route c"}},
 }
 
 func audited(t *testing.T, text string, opt Options) *Result {

@@ -48,8 +48,11 @@ func (a *auditor) lostFindings() []Finding {
 		}
 		hint := Repair{}
 		if c := a.reg.causes[p.cause]; (c.key.verdict == forward.NoRoute || c.key.verdict == forward.Leaves) && c.device != nil {
-			hint = hints.toward(c.device, c.key.table, a.lostTo(p).net)
-			hint.Prefix = netip.Prefix{}
+			net := a.lostTo(p).net
+			hint = hints.toward(c.device, c.key.table, net)
+			if hint.Prefix = (netip.Prefix{}); hint.NextHop.IsValid() {
+				hint.Number = uint64(a.worth(net)) // that nobody routes links between devices is a matter of its own
+			}
 		}
 		g := get(p.cause, p.split, hint)
 		g.pairs = append(g.pairs, p)
@@ -102,10 +105,14 @@ func oneWay(losses []Loss) bool {
 	return len(unanswered) > 0 && !slices.ContainsFunc(losses, func(l Loss) bool { return !l.Reply && !unanswered[[2]netip.Prefix{l.To, l.From}] })
 }
 
-// name is what tells a cause from others of its kind and device, in every run.
+// name is what tells a cause from others of its kind and device, in every run: no number that another device or route
+// could change.
 func (a *auditor) name(g *byCause) string {
-	k := g.cause.key
-	return fmt.Sprint(k.verdict, k.code, k.prefix, k.address, k.ifname, k.final, g.cause.loop, g.split, g.hint.NextHop, g.hint.Interface)
+	k, split := g.cause.key, ""
+	if g.split >= 0 {
+		split = a.devices[g.split].Name
+	}
+	return fmt.Sprint(k.verdict, k.prefix, k.address, k.ifname, k.final, g.cause.loop, split, g.hint.NextHop, g.hint.Interface, g.hint.Number)
 }
 
 // lostTo is the group whose packets are lost on the way: the reply's where the reply is.

@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"zarvek/internal/core/forward"
+	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 )
 
@@ -19,13 +20,36 @@ func takeNoRoute(a *auditor, f *Finding, g *byCause) bool {
 	f.Missing = a.lostNets(g)
 	if d := g.cause.device; d != nil && d.Classful.Known() && a.fam == route.IPv4 {
 		f.Classful, f.Marks = true, append(f.Marks, d.Classful)
+	} else {
+		f.Searched = a.files(d, f.Table)
 	}
 	for _, net := range f.Missing {
 		r := g.hint
-		r.Prefix = net
+		r.Prefix, r.Number = net, 0
 		f.Repair = append(f.Repair, r)
 	}
 	return true
+}
+
+// files marks one route in each file that shows a table: where a missing one would stand.
+func (a *auditor) files(d *network.Device, table string) []route.Mark {
+	if d == nil {
+		return nil
+	}
+	t := d.Table(table, a.fam)
+	if t == nil {
+		return nil
+	}
+	var out []route.Mark
+	last := uint32(0)
+	for i := range t.Routes.Len() {
+		m := t.Routes.At(i).Mark
+		if m.Known() && m.File != last && !slices.ContainsFunc(out, func(o route.Mark) bool { return o.File == m.File }) {
+			out = append(out, m)
+		}
+		last = m.File
+	}
+	return out
 }
 
 // lostNets lists the networks to which packets are lost.

@@ -18,6 +18,7 @@ import (
 //	a: direct 10.0.0.0/30 dev eth0
 //	a: ospf/external-2 10.7.0.0/16 pref 110 metric 20 via 10.0.0.2 dev eth0 via 10.0.1.2
 //	a: static 10.8.0.0/16 blackhole          (also unreachable, prohibit, receive, broadcast, throw)
+//	a: ospf 10.9.0.0/16 via 10.0.0.2 dev e0 chosen via 10.0.1.2   (the one that forwards)
 //	a: static 10.9.0.0/16 via 10.0.0.2 candidate   (not chosen; also inactive, rejected, in TABLE)
 //	a: kernel: static 10.9.0.0/16 via 10.0.0.2     (what forwards, beside a routing table; also database:, walk:)
 //	a: neigh 10.0.0.2 eth0 alive             (also failed, pending, MAC as a further word)
@@ -229,6 +230,8 @@ func addRoute(f *network.Facts, kind network.Kind, w []string, m route.Mark) {
 		case "in":
 			i++
 			table = w[i]
+		case "chosen": // of equal next hops the one before it
+			a.NextHops[len(a.NextHops)-1].Installed = true
 		case "candidate":
 			state = 0
 		case "inactive":

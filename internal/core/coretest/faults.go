@@ -103,6 +103,13 @@ var Faults = map[string]string{
 		a: ospf 10.61.2.0/24 pref 110 via 172.28.1.2 dev up
 		a: static 10.61.2.0/24 pref 200 via 172.28.2.2 dev side candidate
 		b: static 10.61.1.0/24 via 172.28.1.1 dev up`,
+	"an unused equal next hop that leads nowhere on": Sound + `
+		a: addr 172.28.2.1/30 side
+		a: direct 172.28.2.0/30 dev side
+		c: addr 172.28.2.2/30 side
+		c: direct 172.28.2.0/30 dev side
+		a: ospf 10.61.2.0/24 pref 110 via 172.28.1.2 dev up chosen via 172.28.2.2 dev side
+		b: static 10.61.1.0/24 via 172.28.1.1 dev up`,
 	"a backup that works": Sound + `
 		a: addr 172.28.2.1/30 side
 		a: direct 172.28.2.0/30 dev side
