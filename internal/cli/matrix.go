@@ -4,7 +4,6 @@ import (
 	"flag"
 
 	"zarvek/internal/core/audit"
-	"zarvek/internal/core/forward"
 	"zarvek/internal/core/route"
 	"zarvek/internal/present"
 )
@@ -15,7 +14,7 @@ func matrixCommand() command {
 		short: "every network against every other: two-way, one-way, broken, unknown",
 		long: `Judges packets and replies between every two attached networks, from the same classes of
 addresses as audit, and shows them as a square: a row for each source, a column for each
-destination. A cell tells the worst of all addresses of both networks; + behind it says that
+destination. A cell tells how the most addresses of both networks fare; + behind it says that
 not all of them, or not all equal ways, fare alike. Below stands at which device packets and
 replies end.
 
@@ -54,9 +53,7 @@ Exit code 1: not everything is two-way.`,
 					if *lans {
 						m = m.Without()
 					}
-					for both, n := range m.Tally() {
-						fine = fine && (n == 0 || both == forward.TwoWay)
-					}
+					fine = fine && m.Fine()
 					all = append(all, m)
 				}
 				switch {

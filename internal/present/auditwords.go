@@ -19,7 +19,7 @@ var kindHelp = map[audit.Kind]string{
 	audit.DefaultLoop:       "default routes point at each other, so that what no longer prefix covers goes round",
 	audit.NoRoute:           "a device has no route to a network that is attached elsewhere",
 	audit.OneWay:            "packets arrive and their replies do not come back (with -only also each other kind that loses replies alone)",
-	audit.WrongSide:         "packets to a network of the case leave the captured devices, mostly by a default route",
+	audit.WrongSide:         "packets to a network of the case leave the captured devices by a default route",
 	audit.Swallowed:         "a route that discards or refuses takes addresses that are attached elsewhere, or that a shorter route would carry",
 	audit.HopUnresolved:     "a route forwards to a next hop that no other route leads to",
 	audit.HopUnowned:        "a route forwards to an address that nobody has, or that is not on that link",
@@ -75,11 +75,11 @@ func summary(f *audit.Finding) string {
 		}
 		return s
 	case audit.WrongSide:
-		how := "its route " + f.Hop.Prefix.String()
-		if f.Hop.Prefix.Bits() == 0 {
-			how = "its default route"
+		return fmt.Sprintf("%s sends packets to %s out by its default route to %s, which is no captured device", d, netsOf(f, 3), to(f.Reason.Address, f.Reason.Interface))
+	case audit.MissingData:
+		if f.Verdict == forward.Leaves {
+			return fmt.Sprintf("%s sends packets to %s on to %s, which is no captured device", d, netsOf(f, 3), to(f.Reason.Address, f.Reason.Interface))
 		}
-		return fmt.Sprintf("%s sends packets to %s out by %s to %s, which is no captured device", d, netsOf(f, 3), how, to(f.Reason.Address, f.Reason.Interface))
 	case audit.Swallowed:
 		if !f.Hop.Prefix.IsValid() {
 			return d + " drops packets by a policy rule"

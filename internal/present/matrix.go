@@ -33,7 +33,7 @@ func MatrixText(w io.Writer, all []*audit.Matrix, v View) error {
 			continue
 		}
 		fmt.Fprintf(w, "\n%s, from the row's network to the column's\n", familyName(m.Family))
-		fmt.Fprintln(w, "  =  two-way   >  one-way: it arrives, the reply is lost   x  broken: it is lost   ?  unknown   +  not for all addresses or ways")
+		fmt.Fprintln(w, "  =  two-way   >  one-way: it arrives, the reply is lost   x  broken: it is lost   ?  unknown   +  not all addresses or ways alike")
 		v.grid(w, m)
 		v.endings(w, m)
 	}
@@ -98,7 +98,7 @@ func (v View) endings(w io.Writer, m *audit.Matrix) {
 	example := map[place]string{}
 	for i, row := range m.Cells {
 		for j, c := range row {
-			if c.Same || c.Verdict == forward.TwoWay {
+			if c.Same || c.Worst == forward.TwoWay {
 				continue
 			}
 			p := place{c.Device, c.Ending, c.Reply}
@@ -132,7 +132,7 @@ func (v View) endings(w io.Writer, m *audit.Matrix) {
 // MatrixCSV writes a line for each pair.
 func MatrixCSV(out io.Writer, all []*audit.Matrix) error {
 	w := csv.NewWriter(out)
-	if err := w.Write([]string{"source", "destination", "verdict", "lost", "ending", "device", "partly", "source-address", "destination-address"}); err != nil {
+	if err := w.Write([]string{"source", "destination", "verdict", "worst", "lost", "ending", "device", "partly", "source-address", "destination-address"}); err != nil {
 		return err
 	}
 	for _, m := range all {
@@ -141,7 +141,7 @@ func MatrixCSV(out io.Writer, all []*audit.Matrix) error {
 				if c.Same {
 					continue
 				}
-				if err := w.Write([]string{defuse(endLabel(m.Ends[i])), defuse(endLabel(m.Ends[j])), c.Verdict.String(), lostWord(c), c.Ending.String(), defuse(c.Device),
+				if err := w.Write([]string{defuse(endLabel(m.Ends[i])), defuse(endLabel(m.Ends[j])), c.Verdict.String(), c.Worst.String(), lostWord(c), c.Ending.String(), defuse(c.Device),
 					strconv.FormatBool(c.Partly), c.From.String(), c.To.String()}); err != nil {
 					return err
 				}
@@ -155,7 +155,7 @@ func MatrixCSV(out io.Writer, all []*audit.Matrix) error {
 // lostWord says which direction decides.
 func lostWord(c audit.Cell) string {
 	switch {
-	case c.Verdict == forward.TwoWay:
+	case c.Worst == forward.TwoWay:
 		return ""
 	case c.Reply:
 		return "reply"
@@ -174,6 +174,7 @@ type jsonMatrixCell struct {
 	Source      string  `json:"source"`
 	Destination string  `json:"destination"`
 	Verdict     string  `json:"verdict"`
+	Worst       string  `json:"worst"`
 	Lost        *string `json:"lost"`
 	Ending      *string `json:"ending"`
 	Device      *string `json:"device"`
@@ -201,7 +202,7 @@ func MatrixJSON(w io.Writer, all []*audit.Matrix) error {
 		for i, row := range m.Cells {
 			for k, c := range row {
 				if !c.Same {
-					j.Pairs = append(j.Pairs, jsonMatrixCell{jsonLabel(m.Ends[i]), jsonLabel(m.Ends[k]), c.Verdict.String(), text(lostWord(c)), text(c.Ending.String()), text(c.Device), c.Partly, c.From.String(), c.To.String()})
+					j.Pairs = append(j.Pairs, jsonMatrixCell{jsonLabel(m.Ends[i]), jsonLabel(m.Ends[k]), c.Verdict.String(), c.Worst.String(), text(lostWord(c)), text(c.Ending.String()), text(c.Device), c.Partly, c.From.String(), c.To.String()})
 				}
 			}
 		}

@@ -119,12 +119,12 @@ func TestOneCauseOneFinding(t *testing.T) {
 	require.Equal(t, 6, replies-6, "each of the six, and b's link to each, is asked and gets no reply: %v", f.Losses)
 }
 
-// TestIdentifiersAreStable: another fault elsewhere does not rename a finding, and neither does another run.
+// TestIdentifiersAreStable: another fault or device elsewhere does not rename a finding, and neither does another run.
 func TestIdentifiersAreStable(t *testing.T) {
 	text := coretest.Sound + "a: static 10.61.2.0/24 via 172.28.1.2 dev up"
 	one := audited(t, text, Options{}).Findings[0].ID
 	require.Equal(t, one, audited(t, text, Options{}).Findings[0].ID)
-	more := audited(t, text+"\na: static 10.61.2.64/26 blackhole\nb: neigh 10.61.2.9 lan failed", Options{})
+	more := audited(t, "aa: direct 10.69.0.0/24 dev x\n"+text+"\na: static 10.61.2.64/26 blackhole\nb: neigh 10.61.2.9 lan failed", Options{})
 	require.True(t, slices.ContainsFunc(more.Findings, func(f Finding) bool { return f.ID == one }), "%v", more.Findings)
 }
 

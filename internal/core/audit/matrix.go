@@ -24,13 +24,14 @@ type MatrixEnd struct {
 	Link    bool // a network of links between devices only
 }
 
-// A Cell is what becomes of packets from one end to another and of their replies: the worst of all addresses.
+// A Cell is what becomes of packets from one end to another and of their replies: that of the most addresses of both.
 type Cell struct {
 	Verdict forward.Both
-	Reply   bool            // the reply decides
+	Worst   forward.Both    // of any of the addresses
+	Reply   bool            // the reply decides; like what follows it is of Verdict, or of Worst where that alone is bad
 	Ending  forward.Verdict // of the direction that decides
 	Device  string          // at which that ends, "" where none is known
-	Partly  bool            // some of the addresses, or some of the equal ways, fare better
+	Partly  bool            // not all of the addresses, or not all of the equal ways, fare alike
 	From    netip.Addr      // addresses of which it is true
 	To      netip.Addr
 	Same    bool // one network, or one device: no routing is needed
@@ -73,14 +74,15 @@ func MakeMatrix(w *forward.Walker, fam route.Family, hosts bool) *Matrix {
 }
 
 // members are the groups that stand for a network, the most addresses first: its hosts, else its devices' own addresses.
+// Single hosts that nobody answers for stand for nothing.
 func (a *auditor) members(n netip.Prefix) []int32 {
 	var hosts, own []int32
 	for i, g := range a.groups {
 		switch {
 		case g.net != n || g.start < 0:
-		case g.owner == nil:
+		case g.owner == nil && !a.silent(g):
 			hosts = append(hosts, int32(i))
-		default:
+		case g.owner != nil:
 			own = append(own, int32(i))
 		}
 	}
@@ -89,6 +91,14 @@ func (a *auditor) members(n netip.Prefix) []int32 {
 	}
 	slices.SortStableFunc(hosts, func(x, y int32) int { return cmp.Compare(a.groups[y].size(), a.groups[x].size()) })
 	return hosts
+}
+
+// silent reports whether a neighbour entry says that nobody answers for a group.
+func (a *auditor) silent(g *group) bool {
+	return slices.ContainsFunc(g.column, func(o int32) bool {
+		c := a.reg.outcomes[o].cause
+		return c >= 0 && a.reg.causes[c].key.final && a.reg.causes[c].key.code == forward.NobodyAnswers
+	})
 }
 
 // size is how many addresses a group has, as far as a float tells.
@@ -100,9 +110,9 @@ func (g *group) size() float64 {
 	return n
 }
 
-// cell is the worst pair of two lists of groups.
+// cell is the first pair of two lists of groups, with the worst of all beside it.
 func (a *auditor) cell(from, to []int32) Cell {
-	worst := Cell{Same: true}
+	main, worst := Cell{Same: true}, Cell{Same: true}
 	seen := map[forward.Both]bool{}
 	for _, s := range from {
 		for _, d := range to {
@@ -110,13 +120,21 @@ func (a *auditor) cell(from, to []int32) Cell {
 			if c.Same {
 				continue
 			}
+			if main.Same {
+				main = c
+			}
 			if seen[c.Verdict] = true; worst.Same || badness(c) > badness(worst) {
 				worst = c
 			}
 		}
 	}
-	worst.Partly = worst.Partly || len(seen) > 1
-	return worst
+	if main.Verdict == forward.TwoWay && worst.Verdict != forward.TwoWay {
+		verdict := main.Verdict
+		main = worst
+		main.Verdict = verdict
+	}
+	main.Worst, main.Partly = worst.Verdict, main.Partly || len(seen) > 1
+	return main
 }
 
 // badness orders verdicts of round trips.
@@ -134,10 +152,10 @@ func (a *auditor) cellOf(s, d int32) Cell {
 	}
 	p, ok := a.judge(s, d, to.column[from.start], from.column[to.start])
 	if !ok {
-		c.Verdict = forward.TwoWay
+		c.Verdict, c.Worst = forward.TwoWay, forward.TwoWay
 		return c
 	}
-	c.Verdict, c.Reply, c.Partly = p.both, p.back, p.split >= 0
+	c.Verdict, c.Worst, c.Reply, c.Partly = p.both, p.both, p.back, p.split >= 0
 	if p.cause >= 0 {
 		k := a.reg.causes[p.cause].key
 		c.Device, c.Ending = k.device, k.verdict
@@ -168,7 +186,7 @@ func (a *auditor) hostCell(from, to MatrixEnd) Cell {
 		return Cell{Same: true}
 	}
 	rt := a.walker.Trace(from.Address, to.Address)
-	c := Cell{Verdict: rt.Verdict, From: from.Address, To: to.Address}
+	c := Cell{Verdict: rt.Verdict, Worst: rt.Verdict, From: from.Address, To: to.Address}
 	dir := &rt.Forward
 	if rt.Forward.Verdict == forward.Arrives && rt.Return != nil {
 		dir, c.Reply = rt.Return, true
@@ -191,6 +209,18 @@ func (m *Matrix) Tally() map[forward.Both]int {
 		}
 	}
 	return n
+}
+
+// Fine reports whether everything is two-way.
+func (m *Matrix) Fine() bool {
+	for _, row := range m.Cells {
+		for _, c := range row {
+			if !c.Same && c.Worst != forward.TwoWay {
+				return false
+			}
+		}
+	}
+	return true
 }
 
 // Without returns the matrix without the networks of links between devices.

@@ -6,7 +6,7 @@ import "zarvek/internal/core/forward"
 const MissingData Kind = "data-missing"
 
 func takeMissingData(a *auditor, f *Finding, g *byCause) bool {
-	if f.Verdict != forward.Unknown || len(f.Losses) == 0 || f.Reason.Code == forward.BroadcastAddress {
+	if f.Verdict != forward.Unknown && f.Verdict != forward.Leaves || len(f.Losses) == 0 || f.Reason.Code == forward.BroadcastAddress {
 		return false
 	}
 	f.Severity = min(f.Severity, Risk) // not known to be lost

@@ -277,11 +277,15 @@ func TestMatrixAgreesWithTraces(t *testing.T) {
 					continue
 				}
 				rt := w.Trace(c.From, c.To)
-				require.Equal(t, rt.Verdict, c.Verdict, "seed %d: %s to %s\n%s", seed, c.From, c.To, text)
+				want := c.Verdict
+				if want == forward.TwoWay {
+					want = c.Worst
+				}
+				require.Equal(t, rt.Verdict, want, "seed %d: %s to %s\n%s", seed, c.From, c.To, text)
 				x, _ := w.DeviceOf(m.Ends[i].Address)
 				y, _ := w.DeviceOf(m.Ends[j].Address)
-				if main := w.Trace(m.Ends[i].Address, m.Ends[j].Address); main.Verdict != c.Verdict && (x.Device == nil || x.Device != y.Device) {
-					require.True(t, c.Partly, "seed %d: %s to %s is %s, %s to %s %s, and the cell does not say that they differ", seed, m.Ends[i].Address, m.Ends[j].Address, main.Verdict, c.From, c.To, c.Verdict)
+				if x.Device == nil || x.Device != y.Device { // what stands for the two networks fares as the cell says
+					require.Equal(t, w.Trace(m.Ends[i].Address, m.Ends[j].Address).Verdict, c.Verdict, "seed %d: %s to %s\n%s", seed, m.Ends[i].Address, m.Ends[j].Address, text)
 				}
 			}
 		}
