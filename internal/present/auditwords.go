@@ -113,6 +113,9 @@ func summary(f *audit.Finding) string {
 	case audit.PreferenceTooGood:
 		return fmt.Sprintf("%s: the static route %s (%s) is used although %s knows the prefix (%s)", d, f.Route.Prefix, numbers(f.Route.Attributes), learned(f.Against.Attributes), numbers(f.Against.Attributes))
 	case audit.BackupCannotFloat:
+		if f.Number > 0 {
+			return fmt.Sprintf("%s: the backup %s %s has preference %d, with which many devices never use a route", d, f.Route.Prefix, toWays(f.Route.Attributes), f.Number)
+		}
 		if f.Choice == selection.LongerThanLearned {
 			return fmt.Sprintf("%s: the static route %s (%s) is no backup for %s of %s: the longer prefix wins whatever its preference", d, f.Route.Prefix, numbers(f.Route.Attributes), f.Against.Prefix, learned(f.Against.Attributes))
 		}
@@ -455,6 +458,8 @@ func repairOf(r audit.Repair, nets pairSet) string {
 			return fmt.Sprintf("change the policy rule of %s", d)
 		}
 		return fmt.Sprintf("take %s out of %s, if those addresses are to be reached", r.Prefix, d)
+	case audit.LowerPreference:
+		return fmt.Sprintf("give %s on %s a preference below %d", r.Prefix, d, r.Number)
 	case audit.MatchPrefix:
 		return fmt.Sprintf("as a backup on %s it needs the prefix %s itself, so that the preference decides", d, r.Prefix)
 	case audit.BreakLoop:

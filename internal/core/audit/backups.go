@@ -9,8 +9,8 @@ import (
 const (
 	// PreferenceTooGood means that a static route is used although a routing protocol knows the prefix.
 	PreferenceTooGood Kind = "preference-too-good"
-	// BackupCannotFloat means that a route that was meant as a backup cannot be one: its prefix is longer, or nothing leads to its next
-	// hop.
+	// BackupCannotFloat means that a route that was meant as a backup cannot be one: its prefix is longer, nothing leads to its next
+	// hop, or its preference is one that is never used.
 	BackupCannotFloat Kind = "backup-cannot-float"
 	// BackupInUse means that a route with a backup's preference is used, and nothing better is there.
 	BackupInUse Kind = "backup-in-use"
@@ -22,15 +22,36 @@ func findBackups(s *scene) []Finding {
 	for _, d := range s.net.Devices {
 		for _, t := range d.Tables {
 			for p := range staticPrefixes(t) {
-				for _, r := range selection.Explain(d, t, p).Remarks {
+				c := selection.Explain(d, t, p)
+				for _, r := range c.Remarks {
 					if f, ok := backupFinding(d, t, r); ok {
 						out = append(out, f)
+					}
+				}
+				for _, l := range c.Lost {
+					if l.Route.Prefix == p && never(t, l.Route) {
+						out = append(out, neverFinding(d, t, l.Route))
 					}
 				}
 			}
 		}
 	}
 	return out
+}
+
+// neverUsed is the preference with which many devices never use a route, whatever else there is. RFC 8349 knows no such
+// value; it is the largest one where preferences have a byte.
+const neverUsed = 255
+
+func never(t *network.Table, r route.Route) bool {
+	return r.Protocol == route.Static && !t.HighestWins && r.Preference == route.N(neverUsed)
+}
+
+func neverFinding(d *network.Device, t *network.Table, r route.Route) Finding {
+	f := Finding{Kind: BackupCannotFloat, Severity: Risk, Device: d.Name, Table: t.Name, Family: t.Family, Route: r, Number: neverUsed, Marks: marks(r.Mark),
+		Repair: []Repair{{Kind: LowerPreference, Device: d.Name, Prefix: r.Prefix, Number: neverUsed}}}
+	f.identify(r.Prefix, hopsText(r), neverUsed)
+	return f
 }
 
 func backupFinding(d *network.Device, t *network.Table, r selection.Remark) (Finding, bool) {

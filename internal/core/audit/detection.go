@@ -2,6 +2,7 @@ package audit
 
 import (
 	"net/netip"
+	"slices"
 
 	"zarvek/internal/core/forward"
 	"zarvek/internal/core/network"
@@ -73,6 +74,9 @@ func (s *scene) detection(d *network.Device, r route.Route, h route.NextHop) (Fi
 	f.Liveness = forward.LivenessOf(d, link.Device, h.Address)
 	f.Marks = append(f.Marks, f.Liveness.Marks...)
 	f.Repair = []Repair{{Kind: AddDetection, Device: d.Name, NextHop: h.Address, Interface: h.Interface, Other: far}}
+	if s.watches() && link.Device != nil {
+		f.Severity = Risk // elsewhere in this network links are watched
+	}
 	here, there := f.Liveness.Here != forward.NoDetection, f.Liveness.There != forward.NoDetection
 	switch {
 	case here && (there || link.Device == nil):
@@ -81,6 +85,11 @@ func (s *scene) detection(d *network.Device, r route.Route, h route.NextHop) (Fi
 		f.Kind, f.Severity = HalfDetection, Risk
 	}
 	return f, true
+}
+
+// watches reports whether any device was captured with a liveness session.
+func (s *scene) watches() bool {
+	return slices.ContainsFunc(s.net.Devices, func(d *network.Device) bool { return len(d.Sessions) > 0 })
 }
 
 // switched reports whether a link for two is known to have something between its ends: one end is down and the other up.

@@ -114,6 +114,7 @@ const (
 	NameNextHop
 	BreakLoop
 	MatchPrefix
+	LowerPreference
 )
 
 // A Repair is one thing that would mend it, as far as the topology tells.

@@ -43,6 +43,8 @@ var kindTests = []struct {
 	{"a backup onto a path that does not know the network", Options{Except: []Kind{NoRoute}}, []string{"risk backup-fails a"}},
 	{"a backup onto a path whose router lacks the way back", Options{Only: []Kind{BackupFails}}, []string{"risk backup-fails a"}},
 	{"an unused equal next hop that leads nowhere on", Options{Only: []Kind{BackupFails}}, []string{"risk backup-fails a"}},
+	{"a backup with a preference that is never used", Options{Only: []Kind{BackupCannotFloat}}, []string{"risk backup-cannot-float a"}},
+	{"a static over a shared segment in a network that watches its links", Options{Only: []Kind{NoDetection, HalfDetection}}, []string{"risk no-detection a"}},
 	{"a backup that works", Options{Only: []Kind{BackupFails, BackupCannotFloat}}, nil},
 	{"a configured static whose next hop nothing leads to", Options{}, []string{"risk static-unusable a"}},
 	{"chosen and not installed", Options{}, []string{"risk tables-differ a"}},

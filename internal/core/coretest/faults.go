@@ -110,6 +110,19 @@ var Faults = map[string]string{
 		c: direct 172.28.2.0/30 dev side
 		a: ospf 10.61.2.0/24 pref 110 via 172.28.1.2 dev up chosen via 172.28.2.2 dev side
 		b: static 10.61.1.0/24 via 172.28.1.1 dev up`,
+	"a backup with a preference that is never used": OutAndBack + `
+		a: ospf 10.61.7.0/24 pref 110 via 172.28.1.2 dev up
+		a: static 10.61.7.0/24 pref 255 via 172.28.1.2 dev up candidate`,
+	"a static over a shared segment in a network that watches its links": `
+		a: addr 10.61.5.1/24 seg
+		a: direct 10.61.5.0/24 dev seg
+		b: addr 10.61.5.2/24 seg
+		b: direct 10.61.5.0/24 dev seg
+		c: addr 10.61.5.3/24 seg
+		c: direct 10.61.5.0/24 dev seg
+		a: static 10.61.7.0/24 via 10.61.5.2 dev seg
+		b: session 10.61.5.3 seg up
+		c: session 10.61.5.2 seg up`,
 	"a backup that works": Sound + `
 		a: addr 172.28.2.1/30 side
 		a: direct 172.28.2.0/30 dev side
