@@ -88,6 +88,13 @@ func coverage(c audit.Coverage) string {
 	if c.Followed > 0 {
 		s += fmt.Sprintf("; %s followed one by one, since rules on the way look at more than the destination", count(c.Followed, "pair", "pairs"))
 	}
+	if n := len(c.Weak); n > 0 {
+		names := Clean(strings.Join(c.Weak[:min(n, 4)], ", "))
+		if n > 4 {
+			names += " and " + count(n-4, "other", "others")
+		}
+		s += "; weak evidence: " + names + " by management walks only, which may leave routes out"
+	}
 	return s
 }
 
@@ -145,6 +152,9 @@ func (v View) finding(w io.Writer, number int, f *audit.Finding) {
 			break
 		}
 		row(name, text)
+	}
+	if f.Weak {
+		row("weak", "known from a management walk only, which may leave routes out; capture the routing table of "+Clean(f.Device))
 	}
 	row("called", f.ID)
 	v.lines(w, "   ", f.Marks)

@@ -37,6 +37,7 @@ type jsonFinding struct {
 	Count     string         `json:"address-count"`
 	Verdict   *string        `json:"verdict"`
 	OneWay    bool           `json:"one-way"`
+	Weak      bool           `json:"weak-evidence,omitempty"`
 	Summary   string         `json:"summary"`
 	Effect    *string        `json:"effect"`
 	Pairs     int            `json:"pairs"`
@@ -49,11 +50,12 @@ type jsonFinding struct {
 }
 
 type jsonCoverage struct {
-	Family   string `json:"family"`
-	Ranges   int    `json:"ranges"`
-	Classes  int    `json:"classes"`
-	Ends     int    `json:"ends"`
-	Followed int    `json:"pairs-followed"`
+	Family   string   `json:"family"`
+	Ranges   int      `json:"ranges"`
+	Classes  int      `json:"classes"`
+	Ends     int      `json:"ends"`
+	Followed int      `json:"pairs-followed"`
+	Weak     []string `json:"weak-devices"`
 }
 
 // AuditJSON writes the findings as one document.
@@ -74,14 +76,14 @@ func AuditJSON(w io.Writer, a AuditView, v View) error {
 		doc.Accepted = append(doc.Accepted, j)
 	}
 	for _, c := range a.Result.Families {
-		doc.Searched = append(doc.Searched, jsonCoverage{c.Family.String(), c.Ranges, c.Classes, c.Ends, c.Followed})
+		doc.Searched = append(doc.Searched, jsonCoverage{c.Family.String(), c.Ranges, c.Classes, c.Ends, c.Followed, append([]string{}, c.Weak...)})
 	}
 	return writeJSON(w, doc)
 }
 
 func (v View) jsonFinding(f *audit.Finding) jsonFinding {
 	j := jsonFinding{Kind: string(f.Kind), Severity: f.Severity.String(), ID: f.ID, Device: text(f.Device), Table: text(f.Table), Addresses: []string{},
-		Count: f.Addresses().String(), Verdict: text(f.Verdict.String()), OneWay: f.OneWay, Summary: summary(f), Effect: text(effect(f)), Pairs: len(f.Losses),
+		Count: f.Addresses().String(), Verdict: text(f.Verdict.String()), OneWay: f.OneWay, Weak: f.Weak, Summary: summary(f), Effect: text(effect(f)), Pairs: len(f.Losses),
 		Affected: affected(f), Repair: []jsonRepair{}, Evidence: v.places(f.Marks), Searched: v.files(f.Searched)}
 	if f.Family != 0 {
 		j.Family = text(f.Family.String())

@@ -88,7 +88,7 @@ func summary(f *audit.Finding) string {
 		if f.Verdict == forward.Refused {
 			verb = "refuses"
 		}
-		s := fmt.Sprintf("%s %s %s by a %s route", d, verb, f.Hop.Prefix, learned(f.Hop.Route.Attributes))
+		s := fmt.Sprintf("%s %s %s by %s", d, verb, f.Hop.Prefix, aRoute(f.Hop.Route.Attributes))
 		if f.Against.Attributes != nil {
 			s += fmt.Sprintf("; without it %s would carry them", prefixList([]netip.Prefix{f.Against.Prefix}, 1))
 		}
@@ -262,6 +262,17 @@ func span(minutes int) string {
 		return count(minutes/60, "hour", "hours")
 	}
 	return count(minutes, "minute", "minutes")
+}
+
+// aRoute words a route by its source, with its article.
+func aRoute(a *route.Attributes) string {
+	switch {
+	case a == nil || a.Protocol == route.Other:
+		return "a route"
+	case strings.ContainsRune("aeiou", rune(a.Protocol.String()[0])):
+		return "an " + learned(a) + " route"
+	}
+	return "a " + learned(a) + " route"
 }
 
 // netsOf names the networks to which packets are lost.

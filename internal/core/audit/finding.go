@@ -63,6 +63,7 @@ type Finding struct {
 	End      string         // the device at which that way ends
 	Missing  []netip.Prefix // networks or routes that it is about
 	Classful bool           // the device looks up classfully
+	Weak     bool           // it rests on a management walk, which may leave routes out
 
 	Route, Against route.Route
 	Choice         selection.RemarkKind

@@ -53,6 +53,9 @@ func (a *auditor) classify(f *Finding, g *byCause) bool {
 		f.Severity = a.severity(f)
 		if k.take(a, f, g) {
 			f.Kind = k.kind
+			if f.Weak && f.Severity != dropped {
+				f.Severity = min(f.Severity, Risk)
+			}
 			return f.Severity != dropped
 		}
 	}

@@ -86,6 +86,7 @@ func (a *auditor) lostFindings() []Finding {
 			f.Split = a.devices[g.split].Name
 		}
 		a.detail(&f, g)
+		f.Weak = f.Hop.Weak || slices.ContainsFunc(f.Loop, func(h forward.Hop) bool { return h.Weak })
 		if a.classify(&f, g) {
 			f.identify(a.name(g))
 			out = append(out, f)

@@ -53,10 +53,11 @@ type Result struct {
 // Coverage is how much of one family's space was looked at.
 type Coverage struct {
 	Family   route.Family
-	Ranges   int // in which no device's decision changes
-	Classes  int // of ranges in which every device does the same
-	Ends     int // groups of addresses that somebody may have
-	Followed int // pairs that were followed one by one, since a device on their way looks at more than the destination
+	Ranges   int      // in which no device's decision changes
+	Classes  int      // of ranges in which every device does the same
+	Ends     int      // groups of addresses that somebody may have
+	Weak     []string // devices of which a management walk alone shows a table
+	Followed int      // pairs that were followed one by one, since a device on their way looks at more than the destination
 }
 
 // Run audits a network.
@@ -71,7 +72,7 @@ func Run(w *forward.Walker, opt Options) *Result {
 		a := newAuditor(w, fam)
 		a.run(progress)
 		s.audits = append(s.audits, a)
-		r.Families = append(r.Families, Coverage{fam, a.ranges, a.classes, len(a.groups), int(a.followed.Load())})
+		r.Families = append(r.Families, Coverage{Family: fam, Ranges: a.ranges, Classes: a.classes, Ends: len(a.groups), Weak: a.weak(), Followed: int(a.followed.Load())})
 	}
 	for _, a := range s.audits {
 		r.Findings = append(r.Findings, a.lostFindings()...)
@@ -88,6 +89,17 @@ func Run(w *forward.Walker, opt Options) *Result {
 	slices.SortStableFunc(r.Findings, order)
 	r.audits = s.audits
 	return r
+}
+
+// weak names the devices of which a management walk alone shows a table.
+func (a *auditor) weak() []string {
+	var out []string
+	for _, d := range a.devices {
+		if slices.ContainsFunc(familyTables(d, a.fam), func(t *network.Table) bool { return t.Weak }) {
+			out = append(out, d.Name)
+		}
+	}
+	return out
 }
 
 // captured reports whether any table of a family was.

@@ -123,6 +123,16 @@ var Faults = map[string]string{
 		a: static 10.61.7.0/24 via 10.61.5.2 dev seg
 		b: session 10.61.5.3 seg up
 		c: session 10.61.5.2 seg up`,
+	"a missing route in a management walk": Sound + `
+		a: static 10.61.2.0/24 via 172.28.1.2 dev up
+		c: walk: direct 172.28.3.0/30 dev x
+		c: walk: direct 10.61.3.0/24 dev lan
+		c: addr 10.61.3.1/24 lan
+		c: addr 172.28.3.2/30 x
+		b: addr 172.28.3.1/30 x
+		b: direct 172.28.3.0/30 dev x
+		b: static 10.61.3.0/24 via 172.28.3.2 dev x
+		b: static 10.61.1.0/24 via 172.28.1.1 dev up`,
 	"a backup that works": Sound + `
 		a: addr 172.28.2.1/30 side
 		a: direct 172.28.2.0/30 dev side
