@@ -257,6 +257,14 @@ func (e *env) view(l *loaded) present.View {
 	return v
 }
 
+// picture refuses to write a picture to a terminal.
+func (e *env) picture() error {
+	if f, ok := e.out.(*os.File); ok && term.IsTerminal(int(f.Fd())) && e.as == "png" {
+		return usagef("-as png writes a picture; send it to a file, as in: -as png > picture.png")
+	}
+	return nil
+}
+
 // width returns how many characters a line of the terminal has, 0 where the output is none.
 func (e *env) width() int {
 	if f, ok := e.out.(*os.File); ok {

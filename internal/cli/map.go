@@ -39,6 +39,9 @@ either ends. -findings numbers the causes that audit finds and lists them below.
 				if err != nil {
 					return err
 				}
+				if err := e.picture(); err != nil {
+					return err
+				}
 				l, err := e.devices()
 				if err != nil {
 					return err

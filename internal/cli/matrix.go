@@ -33,6 +33,9 @@ Exit code 1: not everything is two-way.`,
 				if err != nil {
 					return err
 				}
+				if err := e.picture(); err != nil {
+					return err
+				}
 				picture := e.as == "svg" || e.as == "png"
 				if picture && fam == 0 {
 					fam = route.IPv4
