@@ -24,7 +24,7 @@ Exit code 1: not everything is two-way.`,
 		setup: func(fs *flag.FlagSet) action {
 			family := fs.String("family", "both", "the address `family`: ipv4, ipv6 or both")
 			hosts := fs.Bool("hosts", false, "the hosts of notes.yaml in place of networks")
-			lans := fs.Bool("lans", false, "leave out networks of links between devices only")
+			lans := fs.Bool("lans", false, "leave out networks between devices in which no host is known")
 			return func(e *env, args []string) error {
 				if len(args) > 0 {
 					return usagef("matrix takes no arguments, only options")

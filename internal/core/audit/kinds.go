@@ -104,11 +104,16 @@ func (a *auditor) severity(f *Finding) Severity {
 
 // worth is the severity of a loss of which a network is one end and one with hosts the other.
 func (a *auditor) worth(net netip.Prefix) Severity {
-	switch {
-	case a.walker.Topology().LinkNetwork(net):
-		return Note
-	case net.IsSingleIP():
-		return Risk
+	if s, ok := a.worths[net]; ok {
+		return s
 	}
-	return Fault
+	s := Fault
+	switch {
+	case a.walker.Topology().Transit(net):
+		s = Note
+	case net.IsSingleIP():
+		s = Risk
+	}
+	a.worths[net] = s
+	return s
 }

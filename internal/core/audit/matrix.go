@@ -21,7 +21,7 @@ type MatrixEnd struct {
 	Prefix  netip.Prefix
 	Name    string // of a host, "" for networks
 	Address netip.Addr
-	Link    bool // a network of links between devices only
+	Link    bool // a network between devices, in which no host is known
 }
 
 // A Cell is what becomes of packets from one end to another and of their replies: that of the most addresses of both.
@@ -57,7 +57,7 @@ func MakeMatrix(w *forward.Walker, fam route.Family, hosts bool) *Matrix {
 			continue
 		}
 		byNet[n] = members
-		m.Ends = append(m.Ends, MatrixEnd{Prefix: n, Address: a.groups[members[0]].rep, Link: topo.LinkNetwork(n)})
+		m.Ends = append(m.Ends, MatrixEnd{Prefix: n, Address: a.groups[members[0]].rep, Link: topo.Transit(n)})
 	}
 	for _, from := range m.Ends {
 		row := make([]Cell, len(m.Ends))

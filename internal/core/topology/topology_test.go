@@ -2,6 +2,7 @@ package topology_test
 
 import (
 	"net/netip"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -81,6 +82,31 @@ func TestDeducedOwner(t *testing.T) {
 			if ok {
 				require.Equal(t, tt.want, at.Device.Name)
 			}
+		})
+	}
+}
+
+func TestTransit(t *testing.T) {
+	shared := `
+		a: addr 10.61.5.1/24 x
+		a: direct 10.61.5.0/24 dev x
+		b: addr 10.61.5.2/24 x
+		b: direct 10.61.5.0/24 dev x
+`
+	for _, tt := range []struct {
+		name, text string
+		want       bool
+	}{
+		{"a link for two", "a: direct 10.61.5.0/30 dev x\nb: direct 10.61.5.0/30 dev x", true},
+		{"one device alone has hosts there", "a: addr 10.61.5.1/24 x\na: direct 10.61.5.0/24 dev x", false},
+		{"a large network without neighbour entries may have hosts", shared, false},
+		{"a small one between two devices", strings.ReplaceAll(shared, "/24", "/29"), true},
+		{"neighbour entries show nobody else", shared + "a: neigh 10.61.5.2 x alive\nb: neigh 10.61.5.1 x alive", true},
+		{"neighbour entries show a host", shared + "a: neigh 10.61.5.2 x alive\nb: neigh 10.61.5.77 x alive", false},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			topo := topology.Build(coretest.Build(tt.text))
+			require.Equal(t, tt.want, topo.Transit(topo.Networks()[0]))
 		})
 	}
 }
