@@ -88,9 +88,13 @@ func summary(f *audit.Finding) string {
 		if f.Verdict == forward.Refused {
 			verb = "refuses"
 		}
-		s := fmt.Sprintf("%s %s %s by %s", d, verb, f.Hop.Prefix, aRoute(f.Hop.Route.Attributes))
+		by, them := aRoute(f.Hop.Route.Attributes), "it"
+		if len(f.Missing) > 1 {
+			by, them = "routes of their own", "them"
+		}
+		s := fmt.Sprintf("%s %s %s by %s", d, verb, prefixList(f.Missing, 4), by)
 		if f.Against.Attributes != nil {
-			s += fmt.Sprintf("; without it %s would carry them", prefixList([]netip.Prefix{f.Against.Prefix}, 1))
+			s += fmt.Sprintf("; without %s %s would carry those addresses", them, prefixList([]netip.Prefix{f.Against.Prefix}, 1))
 		}
 		return s
 	case audit.NetworkDown:
@@ -468,7 +472,7 @@ func repairOf(r audit.Repair, nets pairSet) string {
 		if !r.Prefix.IsValid() {
 			return fmt.Sprintf("change the policy rule of %s", d)
 		}
-		return fmt.Sprintf("take %s out of %s, if those addresses are to be reached", r.Prefix, d)
+		return fmt.Sprintf("take %s out of %s, if those addresses are to be reached", list, d)
 	case audit.LowerPreference:
 		return fmt.Sprintf("give %s on %s a preference below %d", r.Prefix, d, r.Number)
 	case audit.MatchPrefix:

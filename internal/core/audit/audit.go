@@ -40,7 +40,7 @@ type auditor struct {
 	overlaps    bool
 	hinted      *hints
 	worths      map[netip.Prefix]Severity // of networks, as far as asked for
-	downs       []int // attachments on interfaces that are down
+	downs       []int                     // attachments on interfaces that are down
 
 	groups     []*group
 	nets       []netip.Prefix // of the groups, in order

@@ -46,6 +46,7 @@ var kindTests = []struct {
 	{"a backup with a preference that is never used", Options{Only: []Kind{BackupCannotFloat}}, []string{"risk backup-cannot-float a"}},
 	{"a static over a shared segment in a network that watches its links", Options{Only: []Kind{NoDetection, HalfDetection}}, []string{"risk no-detection a"}},
 	{"a missing route in a management walk", Options{Only: []Kind{NoRoute}}, []string{"fault no-route a", "risk no-route c"}},
+	{"several discards in front of one default", Options{}, []string{"risk swallowed a"}},
 	{"a backup that works", Options{Only: []Kind{BackupFails, BackupCannotFloat}}, nil},
 	{"a configured static whose next hop nothing leads to", Options{}, []string{"risk static-unusable a"}},
 	{"chosen and not installed", Options{}, []string{"risk tables-differ a"}},

@@ -92,7 +92,7 @@ func (a *auditor) lostFindings() []Finding {
 			out = append(out, f)
 		}
 	}
-	return out
+	return a.mergeSwallowed(out)
 }
 
 // oneWay reports whether one direction alone is lost: of every lost packet's pair the other one's packets arrive.

@@ -2,6 +2,7 @@ package audit
 
 import (
 	"net/netip"
+	"slices"
 
 	"zarvek/internal/core/forward"
 	"zarvek/internal/core/network"
@@ -17,7 +18,7 @@ func takeSwallowed(a *auditor, f *Finding, g *byCause) bool {
 	if f.Verdict != forward.Discarded && f.Verdict != forward.Refused || f.Reason.Code == forward.RuleDenies {
 		return false
 	}
-	f.Route = f.Hop.Route
+	f.Route, f.Missing = f.Hop.Route, []netip.Prefix{f.Hop.Prefix}
 	if d := g.cause.device; d != nil && f.Hop.Prefix.IsValid() {
 		f.Against = shorter(d.Table(f.Hop.Table, a.fam), f.Hop.Prefix)
 	}
@@ -34,6 +35,41 @@ func takeSwallowed(a *auditor, f *Finding, g *byCause) bool {
 	}
 	f.Repair = append(f.Repair, Repair{Kind: RemoveRoute, Device: f.Device, Prefix: f.Hop.Prefix})
 	return true
+}
+
+// mergeSwallowed puts together the discards of one table, under one shorter route, that take nothing from anybody captured:
+// border devices have dozens.
+func (a *auditor) mergeSwallowed(list []Finding) []Finding {
+	type key struct {
+		device, table string
+		against       netip.Prefix
+		verdict       forward.Verdict
+	}
+	at := map[key]int{}
+	var out []Finding
+	for _, f := range list {
+		k := key{f.Device, f.Table, f.Against.Prefix, f.Verdict}
+		i, ok := at[k]
+		switch {
+		case f.Kind != Swallowed || len(f.Losses) > 0 || !f.Hop.Prefix.IsValid():
+		case ok:
+			have := &out[i]
+			have.Missing = append(have.Missing, f.Missing...)
+			have.Marks = append(have.Marks, f.Marks...)
+			have.Repair = append(have.Repair, f.Repair...)
+			var spans []span
+			for _, r := range slices.Concat(have.Ranges, f.Ranges) {
+				spans = append(spans, span{numberOf(r.From()), numberOf(r.To())})
+			}
+			have.Ranges, have.count = a.merged(spans)
+			have.identify(have.Missing)
+			continue
+		default:
+			at[k] = len(out)
+		}
+		out = append(out, f)
+	}
+	return out
 }
 
 // shorter is the next shorter route that forwards; the zero Route where none does.

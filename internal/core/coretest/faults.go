@@ -133,6 +133,13 @@ var Faults = map[string]string{
 		b: direct 172.28.3.0/30 dev x
 		b: static 10.61.3.0/24 via 172.28.3.2 dev x
 		b: static 10.61.1.0/24 via 172.28.1.1 dev up`,
+	"several discards in front of one default": OutAndBack + `
+		a: static 10.61.64.0/18 blackhole
+		a: static 10.63.0.0/16 blackhole
+		a: static 192.168.0.0/16 blackhole
+		a: static 0.0.0.0/0 via 172.28.1.2 dev up
+		b: static 0.0.0.0/0 via 10.61.2.254 dev lan
+		b: neigh 10.61.2.254 lan alive`,
 	"a backup that works": Sound + `
 		a: addr 172.28.2.1/30 side
 		a: direct 172.28.2.0/30 dev side
