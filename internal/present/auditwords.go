@@ -127,7 +127,7 @@ func summary(f *audit.Finding) string {
 	case audit.BackupInUse:
 		return fmt.Sprintf("%s: the static route %s (%s) has the preference of a backup and is in use: nothing better is there", d, f.Route.Prefix, numbers(f.Route.Attributes))
 	case audit.BackupFails:
-		return fmt.Sprintf("%s: if %s had to go %s, %s", d, f.Route.Prefix, toWays(f.Route.Attributes), trialWords(f.Trial, f.Address))
+		return fmt.Sprintf("%s: if %s had to go %s, %s", d, prefixList(f.Missing, 3), toWays(f.Route.Attributes), trialWords(f.Trial, f.Address))
 	case audit.StaticUnusable:
 		return fmt.Sprintf("%s: the configured static route %s %s is not in use: %s", d, f.Route.Prefix, toWays(f.Route.Attributes), fateShort[f.Fate])
 	case audit.TablesDiffer:

@@ -19,6 +19,13 @@ const BackupFails Kind = "backup-fails"
 // use, as if it were in use.
 func findBackupFails(s *scene) []Finding {
 	var out []Finding
+	type key struct {
+		device, table, where string
+		verdict              forward.Verdict
+		back                 bool
+		source               netip.Prefix
+	}
+	at := map[key]int{} // those that fail alike are one finding
 	for _, d := range s.net.Devices {
 		for _, t := range d.Tables {
 			if t.Undecided {
@@ -26,9 +33,20 @@ func findBackupFails(s *scene) []Finding {
 			}
 			for p := range waiting(t, d) {
 				for _, r := range standbys(d, t, p) {
-					if f, ok := s.tryOut(d, t, r); ok {
-						out = append(out, f)
+					f, ok := s.tryOut(d, t, r)
+					if !ok {
+						continue
 					}
+					k := key{d.Name, t.Name, f.Trial.Where, f.Verdict, f.Trial.Back, f.Trial.Source}
+					if i, ok := at[k]; ok {
+						out[i].Missing = append(out[i].Missing, p)
+						out[i].Marks = append(out[i].Marks, r.Mark)
+						continue
+					}
+					at[k] = len(out)
+					f.Missing = []netip.Prefix{p}
+					f.identify(k.where, k.verdict, k.back, k.source)
+					out = append(out, f)
 				}
 			}
 		}
@@ -129,7 +147,6 @@ func (s *scene) tryOut(d *network.Device, t *network.Table, r route.Route) (Find
 	if n := len(trial.Hops); n > 0 {
 		f.Marks = append(f.Marks, trial.Hops[n-1].Evidence...)
 	}
-	f.identify(r.Prefix, hopsText(r))
 	return f, true
 }
 
@@ -141,20 +158,13 @@ func (s *scene) tryBack(d *network.Device, fam route.Family, out forward.Directi
 			if far == nil || far == d {
 				continue
 			}
-			for _, at := range s.topo.Attachments() {
-				if at.Device != d || at.Down || familyOf(at.Prefix) != fam || at.Prefix.IsSingleIP() || s.topo.LinkNetwork(at.Prefix) || at.Prefix.Addr().IsLinkLocalUnicast() {
-					continue
-				}
-				host, ok := s.someone(at.Prefix)
-				if !ok {
-					continue
-				}
-				back := s.walker.Onward(far, host)
-				if back.Verdict <= forward.Unknown {
+			for _, net := range s.hostNetworks(d, fam) {
+				back, ok := s.wayBack(far, net)
+				if !ok || back.Verdict <= forward.Unknown {
 					continue
 				}
 				worst, _ := back.Worst()
-				trial.Verdict, trial.Where, trial.Back, trial.Source, trial.Reason, trial.Hops = back.Verdict, worst.Where, true, at.Prefix, worst.Reason, worst.Hops
+				trial.Verdict, trial.Where, trial.Back, trial.Source, trial.Reason, trial.Hops = back.Verdict, worst.Where, true, net, worst.Reason, worst.Hops
 				return trial, true
 			}
 		}
@@ -162,27 +172,84 @@ func (s *scene) tryBack(d *network.Device, fam route.Family, out forward.Directi
 	return trial, false
 }
 
-// someone returns an address in a prefix that somebody may have: of an attached network in it, else its second one.
+// trials keeps what trials of many routes ask again and again.
+type trials struct {
+	hosts map[netip.Prefix]netip.Addr // somebody in a prefix; invalid: nobody
+	nets  map[*network.Device][]netip.Prefix
+	back  map[wayKey]forward.Direction
+}
+
+type wayKey struct {
+	device *network.Device
+	net    netip.Prefix
+}
+
+// hostNetworks are the networks of a device in which hosts may be.
+func (s *scene) hostNetworks(d *network.Device, fam route.Family) []netip.Prefix {
+	if s.trials.nets == nil {
+		s.trials.nets = map[*network.Device][]netip.Prefix{}
+		for _, at := range s.topo.Attachments() {
+			if !at.Down && at.Prefix.IsValid() && !at.Prefix.IsSingleIP() && !at.Prefix.Addr().IsLinkLocalUnicast() && !s.topo.Transit(at.Prefix) &&
+				!slices.Contains(s.trials.nets[at.Device], at.Prefix) {
+				s.trials.nets[at.Device] = append(s.trials.nets[at.Device], at.Prefix)
+			}
+		}
+	}
+	var out []netip.Prefix
+	for _, p := range s.trials.nets[d] {
+		if familyOf(p) == fam {
+			out = append(out, p)
+		}
+	}
+	return out
+}
+
+// wayBack follows a packet from a device to a network; false where nobody can be there.
+func (s *scene) wayBack(from *network.Device, net netip.Prefix) (forward.Direction, bool) {
+	host, ok := s.someone(net)
+	if !ok {
+		return forward.Direction{}, false
+	}
+	k := wayKey{from, net}
+	d, ok := s.trials.back[k]
+	if !ok {
+		if s.trials.back == nil {
+			s.trials.back = map[wayKey]forward.Direction{}
+		}
+		d = s.walker.Onward(from, host)
+		s.trials.back[k] = d
+	}
+	return d, true
+}
+
+// someone returns an address in a prefix that somebody may have: a host's, else a device's.
 func (s *scene) someone(p netip.Prefix) (netip.Addr, bool) {
+	x, ok := s.trials.hosts[p]
+	if !ok {
+		if s.trials.hosts == nil {
+			s.trials.hosts = map[netip.Prefix]netip.Addr{}
+		}
+		x = s.findSomeone(p)
+		s.trials.hosts[p] = x
+	}
+	return x, x.IsValid()
+}
+
+func (s *scene) findSomeone(p netip.Prefix) netip.Addr {
+	var own netip.Addr
 	for _, a := range s.audits {
 		if a.fam != familyOf(p) {
 			continue
 		}
-		var any netip.Addr
 		for _, g := range a.groups {
-			if !p.Contains(g.rep) {
-				continue
+			switch {
+			case !p.Contains(g.rep):
+			case g.owner == nil && g.start >= 0 && !a.silent(g):
+				return g.rep
+			case !own.IsValid() && g.start >= 0:
+				own = g.rep
 			}
-			if g.owner == nil {
-				return g.rep, true
-			}
-			if !any.IsValid() {
-				any = g.rep
-			}
-		}
-		if any.IsValid() {
-			return any, true
 		}
 	}
-	return netip.Addr{}, false
+	return own
 }

@@ -225,3 +225,27 @@ func BenchmarkTracingEveryPair(b *testing.B) {
 	each := b.Elapsed().Seconds() / float64(b.N)
 	b.ReportMetric(each*float64(len(hosts))*float64(len(hosts)-1), "s/all-pairs")
 }
+
+// BenchmarkBackups is 100 devices of which each has a floating static route beside every learned one.
+func BenchmarkBackups(b *testing.B) {
+	net := campus(100, 1000)
+	for _, d := range net.Devices {
+		t := d.Tables[0]
+		n := t.Routes.Len()
+		for i := range n {
+			r := t.Routes.At(i)
+			if r.Protocol != route.OSPF {
+				continue
+			}
+			a := *r.Attributes
+			a.Protocol, a.Preference = route.Static, route.N(200)
+			t.Routes.Add(r.Prefix, t.Routes.Share(&a), 0, r.Mark)
+		}
+		t.Routes.Sort()
+	}
+	w := forward.NewWalker(topology.Build(net))
+	for b.Loop() {
+		r := Run(w, Options{Family: route.IPv4})
+		b.ReportMetric(float64(len(r.Findings)), "findings")
+	}
+}

@@ -19,6 +19,7 @@ type scene struct {
 	net    *network.Network
 	opt    Options
 	audits []*auditor
+	trials trials
 }
 
 // Options are what an audit may be told. The zero Options audit everything.
