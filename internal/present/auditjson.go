@@ -13,7 +13,8 @@ import (
 type jsonAffected struct {
 	Sources      []string `json:"sources"`
 	Destinations []string `json:"destinations"`
-	Lost         string   `json:"lost"` // packets, replies; unknown
+	Lost         string   `json:"lost"`   // packets or replies
+	Partly       bool     `json:"partly"` // not all addresses of the networks, or not all equal ways
 }
 
 type jsonRepair struct {
@@ -104,13 +105,13 @@ func (v View) jsonFinding(f *audit.Finding) jsonFinding {
 func affected(f *audit.Finding) []jsonAffected {
 	out := []jsonAffected{}
 	type row struct {
-		from string
-		lost string
+		from, lost string
+		partly     bool
 	}
 	var order []row
 	to := map[row][]string{}
 	for _, l := range f.Losses {
-		r := row{l.From.String(), "packets"}
+		r := row{l.From.String(), "packets", l.Partly}
 		if l.Reply {
 			r.lost = "replies"
 		}
@@ -123,12 +124,12 @@ func affected(f *audit.Finding) []jsonAffected {
 	}
 	same := map[string]int{}
 	for _, r := range order {
-		k := r.lost + " " + strings.Join(to[r], " ")
+		k := fmt.Sprint(r.lost, r.partly) + " " + strings.Join(to[r], " ")
 		i, ok := same[k]
 		if !ok {
 			i = len(out)
 			same[k] = i
-			out = append(out, jsonAffected{Destinations: to[r], Lost: r.lost})
+			out = append(out, jsonAffected{Destinations: to[r], Lost: r.lost, Partly: r.partly})
 		}
 		out[i].Sources = append(out[i].Sources, r.from)
 	}
