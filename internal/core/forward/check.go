@@ -41,6 +41,25 @@ func (w *Walker) sourceCheck(pkt *packet, at place, hop Hop, out string) (step, 
 	return step{hop: hop, share: 1, verdict: verdict, reason: reason}, true
 }
 
+// checkEach judges the source for every way on by itself, as kernels do: rules that look at interfaces see the one that the
+// packet would leave by. All reports that no way is left, and the step that ends it then.
+func (w *Walker) checkEach(pkt *packet, at place, steps []step) (drop step, all bool) {
+	all = true
+	for i := range steps {
+		one, ok := w.sourceCheck(pkt, at, steps[i].hop, steps[i].hop.OutInterface)
+		if !ok {
+			all = false
+			continue
+		}
+		if i == 0 {
+			drop = one
+		}
+		one.share, one.dropped = steps[i].share, true
+		steps[i] = one
+	}
+	return drop, all
+}
+
 // passes applies one mode to what the table does with the source.
 func passes(m selection.Match, mode network.CheckMode, ifname string) bool {
 	if mode == network.CheckFeasible {

@@ -80,6 +80,7 @@ type step struct {
 	reason   Reason
 	next     place
 	pkt      *packet // as it goes on or ends
+	dropped  bool    // by a source check
 }
 
 // decide appends to room what the device does with the packet: at least one step.
@@ -131,12 +132,15 @@ func (w *Walker) decide(pkt *packet, at place, room []step) []step {
 	all := w.follow(pkt, at, hop, m, room)
 	steps := all[len(room):]
 	if m.Routes[0].Special == route.None || m.Routes[0].Special == route.Receive {
-		if drop, ok := w.sourceCheck(pkt, at, steps[0].hop, steps[0].hop.OutInterface); ok {
+		if drop, all := w.checkEach(pkt, at, steps); all {
 			return append(room, drop)
 		}
 	}
 	for i := range steps {
 		s := &steps[i]
+		if s.dropped {
+			continue
+		}
 		if s.verdict == Leaves && s.hop.Prefix.Bits() == 0 {
 			s.reason.Behind = w.behind(d, pkt.dst)
 		}

@@ -198,3 +198,46 @@ func TestARouteThatWasChosenAndDoesNotForward(t *testing.T) {
 	rt = trace(in+"a: kernel: static 10.9.0.0/16 blackhole", "10.1.0.9", "10.9.0.9")
 	require.Equal(t, forward.Discarded, rt.Forward.Verdict, "what forwards counts")
 }
+
+// TestSourceCheckOfEachWay: a strict check looks the source up as if the packet came from where it will leave, so that a
+// rule for one of two equal ways out can fail it on that way alone.
+func TestSourceCheckOfEachWay(t *testing.T) {
+	w := forward.NewWalker(topology.Build(coretest.Build(`
+		a: addr 10.1.0.1/24 lan
+		a: direct 10.1.0.0/24 dev lan
+		a: addr 172.16.1.1/30 up
+		a: direct 172.16.1.0/30 dev up
+		a: static 10.9.0.0/24 via 172.16.1.2 dev up
+		r: addr 172.16.1.2/30 in
+		r: direct 172.16.1.0/30 dev in
+		r: check in strict
+		r: addr 172.16.2.1/30 o1
+		r: direct 172.16.2.0/30 dev o1
+		r: addr 172.16.3.1/30 o2
+		r: direct 172.16.3.0/30 dev o2
+		r: static 10.1.0.0/24 via 172.16.1.1 dev in
+		r: static 10.9.0.0/24 via 172.16.2.2 dev o1 via 172.16.3.2 dev o2
+		r: rule 10 iif o1 table 77
+		r: rule 20 table default
+		r: static 0.0.0.0/0 via 172.16.2.2 dev o1 in 77
+		z: addr 172.16.2.2/30 e1
+		z: direct 172.16.2.0/30 dev e1
+		z: addr 172.16.3.2/30 e2
+		z: direct 172.16.3.0/30 dev e2
+		z: addr 10.9.0.1/24 lan
+		z: direct 10.9.0.0/24 dev lan`)))
+	d := w.Trace(netip.MustParseAddr("10.1.0.5"), netip.MustParseAddr("10.9.0.1")).Forward
+	require.Equal(t, forward.SourceCheck, d.Verdict)
+	require.Len(t, d.Branches, 2)
+	require.Equal(t, forward.SourceCheck, d.Branches[0].Verdict)
+	require.Equal(t, "r", d.Branches[0].Where)
+	require.Equal(t, forward.Arrives, d.Branches[1].Verdict)
+	require.InDelta(t, 0.5, d.Branches[0].Share, 1e-9)
+}
+
+// TestAnOwnAddressOfAStatefulDevice: what is for the device itself does not go through it, so that no direction is missed.
+func TestAnOwnAddressOfAStatefulDevice(t *testing.T) {
+	w := forward.NewWalker(topology.Build(coretest.Build(ring + "z: stateful")))
+	rt := w.TraceFlow(netip.MustParseAddr("10.1.0.1"), netip.MustParseAddr("10.9.0.1"), network.Flow{Protocol: "tcp", SourcePort: 4000, DestinationPort: 22})
+	require.Empty(t, rt.OneSided)
+}
