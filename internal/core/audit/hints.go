@@ -14,9 +14,9 @@ import (
 // those the one from which packets arrive now.
 type hints struct {
 	a     *auditor
-	links map[*network.Device][]link
+	links [][]link // of each device, in auditor.devices
 	known map[hintKey]Repair
-	dists map[netip.Prefix]map[*network.Device]int
+	dists map[netip.Prefix][]int32 // of each device in links; far: no way
 }
 
 type hintKey struct {
@@ -42,7 +42,7 @@ func (a *auditor) hints() *hints {
 }
 
 func newHints(a *auditor) *hints {
-	h := &hints{a: a, links: map[*network.Device][]link{}, known: map[hintKey]Repair{}, dists: map[netip.Prefix]map[*network.Device]int{}}
+	h := &hints{a: a, links: make([][]link, len(a.devices)), known: map[hintKey]Repair{}, dists: map[netip.Prefix][]int32{}}
 	topo := a.walker.Topology()
 	for _, n := range topo.Networks() {
 		if route.FamilyOf(n.Addr()) != a.fam {
@@ -52,7 +52,8 @@ func newHints(a *auditor) *hints {
 		for _, x := range at {
 			for _, y := range at {
 				if x.Device != y.Device && !x.Down && !y.Down && !topo.Anycast(x.Address) && !topo.Anycast(y.Address) {
-					h.links[x.Device] = append(h.links[x.Device], link{y.Device, y.Address, x.Interface, x.Table})
+					i := a.deviceIndex[x.Device]
+					h.links[i] = append(h.links[i], link{y.Device, y.Address, x.Interface, x.Table})
 				}
 			}
 		}
@@ -76,15 +77,16 @@ func (h *hints) toward(d *network.Device, table string, net netip.Prefix) Repair
 	if net.Bits() < net.Addr().BitLen() {
 		dst = dst.Next()
 	}
-	if n, ok := dist[d]; ok && n == 0 { // it is there itself, in another table
+	me := h.a.deviceIndex[d]
+	if dist[me] == 0 { // it is there itself, in another table
 		h.known[k] = r
 		return r
 	}
 	var near []link // the neighbours that are the fewest links away
-	best := 0
-	for _, l := range h.links[d] {
-		switch n, ok := dist[l.to]; {
-		case !ok || l.table != table || len(near) > 0 && n > best:
+	best := int32(0)
+	for _, l := range h.links[me] {
+		switch n := dist[h.a.deviceIndex[l.to]]; {
+		case n == far || l.table != table || len(near) > 0 && n > best:
 		case len(near) > 0 && n == best:
 			near = append(near, l)
 		default:
@@ -117,16 +119,26 @@ func (h *hints) goals(net netip.Prefix) []*network.Device {
 	return out
 }
 
-func (h *hints) distances(from []*network.Device) map[*network.Device]int {
-	dist := map[*network.Device]int{}
-	for _, d := range from {
-		dist[d] = 0
+// far is the distance of a device from which no way leads.
+const far = 1 << 30
+
+// distances counts the links from every device to the nearest of some.
+func (h *hints) distances(from []*network.Device) []int32 {
+	dist := make([]int32, len(h.links))
+	for i := range dist {
+		dist[i] = far
 	}
-	for todo := slices.Clone(from); len(todo) > 0; todo = todo[1:] {
+	var todo []int32
+	for _, d := range from {
+		i := h.a.deviceIndex[d]
+		dist[i] = 0
+		todo = append(todo, i)
+	}
+	for ; len(todo) > 0; todo = todo[1:] {
 		for _, l := range h.links[todo[0]] {
-			if _, ok := dist[l.to]; !ok {
-				dist[l.to] = dist[todo[0]] + 1
-				todo = append(todo, l.to)
+			if i := h.a.deviceIndex[l.to]; dist[i] == far {
+				dist[i] = dist[todo[0]] + 1
+				todo = append(todo, i)
 			}
 		}
 	}
