@@ -29,6 +29,7 @@ type graph struct {
 	byDevice [][]int32
 	transit  int // the nodes below it are met by packets of others, those above send their own
 	touchy   []bool
+	entered  []bool  // some interface leads there; a table that only rules for sources name has no packets of its own
 	twin     []int32 // of a node that sends its own packets: the one for packets of others in the same table; -1: none
 }
 
@@ -58,6 +59,14 @@ func (a *auditor) newGraph() {
 		}
 	}
 	g.transit = len(g.spots)
+	g.entered = make([]bool, g.transit)
+	for _, d := range a.devices {
+		for _, name := range append(topo.Interfaces(d), "") {
+			if n := g.node(a.walker.Enters(d, name)); n >= 0 {
+				g.entered[n] = true
+			}
+		}
+	}
 	for i, d := range a.devices {
 		for _, name := range append(topo.Interfaces(d), "") {
 			add(i, a.walker.SentBy(d, name))
@@ -77,7 +86,7 @@ func (g *graph) node(s forward.Spot) int32 {
 	return -1
 }
 
-// internal numbering of moves by a worker.
+// movesBook numbers what devices do by its content.
 type movesBook struct {
 	all    []moves
 	byText map[string]int32

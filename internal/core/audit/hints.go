@@ -28,6 +28,7 @@ type hintKey struct {
 // link is a neighbour on a shared segment.
 type link struct {
 	to     *network.Device
+	index  int32 // of it, in auditor.devices
 	hop    netip.Addr
 	ifname string
 	table  string // of the interface
@@ -53,7 +54,7 @@ func newHints(a *auditor) *hints {
 			for _, y := range at {
 				if x.Device != y.Device && !x.Down && !y.Down && !topo.Anycast(x.Address) && !topo.Anycast(y.Address) {
 					i := a.deviceIndex[x.Device]
-					h.links[i] = append(h.links[i], link{y.Device, y.Address, x.Interface, x.Table})
+					h.links[i] = append(h.links[i], link{y.Device, a.deviceIndex[y.Device], y.Address, x.Interface, x.Table})
 				}
 			}
 		}
@@ -85,7 +86,7 @@ func (h *hints) toward(d *network.Device, table string, net netip.Prefix) Repair
 	var near []link // the neighbours that are the fewest links away
 	best := int32(0)
 	for _, l := range h.links[me] {
-		switch n := dist[h.a.deviceIndex[l.to]]; {
+		switch n := dist[l.index]; {
 		case n == far || l.table != table || len(near) > 0 && n > best:
 		case len(near) > 0 && n == best:
 			near = append(near, l)
@@ -136,9 +137,9 @@ func (h *hints) distances(from []*network.Device) []int32 {
 	}
 	for ; len(todo) > 0; todo = todo[1:] {
 		for _, l := range h.links[todo[0]] {
-			if i := h.a.deviceIndex[l.to]; dist[i] == far {
-				dist[i] = dist[todo[0]] + 1
-				todo = append(todo, i)
+			if dist[l.index] == far {
+				dist[l.index] = dist[todo[0]] + 1
+				todo = append(todo, l.index)
 			}
 		}
 	}

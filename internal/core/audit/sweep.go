@@ -97,7 +97,7 @@ func (w *worker) begin(at number) {
 	w.place = w.ground.regions[w.region]
 	w.hash = classHash{}
 	for d := range w.devices {
-		w.refresh(int32(d), at)
+		w.refresh(int32(d))
 		for _, n := range w.graph.byDevice[d] {
 			w.now[n] = w.does(n, int32(d), at)
 			h := mix(n, w.now[n])
@@ -157,7 +157,7 @@ func (w *worker) step(at number) {
 	w.changes = w.changes[:0]
 	for _, d := range w.dirty {
 		w.isDirty[d] = false
-		w.refresh(d, at)
+		w.refresh(d)
 		for _, n := range w.graph.byDevice[d] {
 			if m := w.does(n, d, at); m != w.now[n] {
 				w.changes = append(w.changes, change{n, m})
@@ -187,7 +187,7 @@ func (w *worker) soil(d int32) {
 }
 
 // refresh numbers what a device's tables say at the point.
-func (w *worker) refresh(d int32, at number) {
+func (w *worker) refresh(d int32) {
 	tables := w.tables[d]
 	w.onIt[d] = w.fresh[d]
 	for _, i := range tables {
@@ -289,6 +289,9 @@ func (w *worker) emit(last number) {
 func (w *worker) alone() []int32 {
 	var out []int32
 	for n := range w.graph.transit {
+		if !w.graph.entered[n] {
+			continue
+		}
 		for _, b := range w.book.all[w.now[n]].bad {
 			if !slices.Contains(out, b) {
 				out = append(out, b)
