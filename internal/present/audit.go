@@ -118,7 +118,7 @@ func (v View) finding(w io.Writer, number int, f *audit.Finding) {
 		}
 	}
 	row("effect", effect(f))
-	if len(f.Ranges) > 0 {
+	if f.Addresses().Sign() > 0 {
 		row("addresses", ranges(f, 4)+inParens(amount(f.Addresses())))
 	}
 	for i, h := range f.Loop {

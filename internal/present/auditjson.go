@@ -182,7 +182,7 @@ func AuditMarkdown(out io.Writer, a AuditView, v View) error {
 			}
 		}
 		row("effect", effect(f))
-		if len(f.Ranges) > 0 {
+		if f.Addresses().Sign() > 0 {
 			row("addresses", ranges(f, 8)+inParens(amount(f.Addresses())))
 		}
 		row("captured", strings.Join(v.somePlaces(f.Marks, 8), ", "))

@@ -39,6 +39,7 @@ type auditor struct {
 	reg         *registry
 	overlaps    bool
 	hinted      *hints
+	tableFiles  map[*network.Table][]route.Mark // of tables, as far as asked for
 	worths      map[netip.Prefix]Severity // of networks, as far as asked for
 	downs       []int                     // attachments on interfaces that are down
 
@@ -58,7 +59,7 @@ type auditor struct {
 // newAuditor compiles one family of a network.
 func newAuditor(w *forward.Walker, fam route.Family) *auditor {
 	a := &auditor{walker: w, fam: fam, devices: w.Topology().Network.Devices, deviceIndex: map[*network.Device]int32{}, byName: map[string]int{},
-		oneSided: map[[2]int32][]string{}, startIndex: map[string]int{}, worths: map[netip.Prefix]Severity{}, reg: newRegistry(), spaces: spaces(fam)}
+		oneSided: map[[2]int32][]string{}, startIndex: map[string]int{}, worths: map[netip.Prefix]Severity{}, tableFiles: map[*network.Table][]route.Mark{}, reg: newRegistry(), spaces: spaces(fam)}
 	k := 0
 	for i, d := range a.devices {
 		a.deviceIndex[d], a.byName[d.Name] = int32(i), i

@@ -8,8 +8,6 @@ import (
 	"net/netip"
 	"slices"
 
-	"go4.org/netipx"
-
 	"zarvek/internal/core/forward"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
@@ -49,8 +47,6 @@ type Finding struct {
 	Device   string // "" where none is to blame
 	Table    string
 	Family   route.Family // 0: not of one
-	// Ranges are the destinations whose packets are lost, in order.
-	Ranges []netipx.IPRange
 	// Losses are the pairs of networks that it breaks. Each pair is in one finding only.
 	Losses []Loss
 	OneWay bool // the other direction of all of them works
@@ -81,7 +77,8 @@ type Finding struct {
 	Searched []route.Mark // of a missing route: one mark in each file in which it would stand
 	Repair   []Repair
 
-	count *big.Int // of addresses in Ranges
+	spans []span   // destinations whose packets are lost, in order
+	count *big.Int // of addresses in them
 	pairs []pair
 	of    *auditor
 }
@@ -142,7 +139,7 @@ type Trial struct {
 	Hops    []forward.Hop
 }
 
-// Addresses returns how many addresses the ranges hold. Do not change it.
+// Addresses returns how many addresses are lost. Do not change it.
 func (f *Finding) Addresses() *big.Int {
 	if f.count == nil {
 		return new(big.Int)
@@ -150,12 +147,12 @@ func (f *Finding) Addresses() *big.Int {
 	return f.count
 }
 
-// Prefixes yields the ranges as prefixes, in order.
+// Prefixes yields the destinations whose packets are lost, in order.
 func (f *Finding) Prefixes() iter.Seq[netip.Prefix] {
 	return func(yield func(netip.Prefix) bool) {
 		var some []netip.Prefix
-		for _, r := range f.Ranges {
-			some = r.AppendPrefixes(some[:0])
+		for _, s := range f.spans {
+			some = s.ipRange(f.Family).AppendPrefixes(some[:0])
 			for _, p := range some {
 				if !yield(p) {
 					return
@@ -167,7 +164,8 @@ func (f *Finding) Prefixes() iter.Seq[netip.Prefix] {
 
 // Holds reports whether packets to an address are among those that are lost.
 func (f *Finding) Holds(a netip.Addr) bool {
-	return slices.ContainsFunc(f.Ranges, func(r netipx.IPRange) bool { return r.Contains(a) })
+	n := numberOf(a)
+	return route.FamilyOf(a) == f.Family && slices.ContainsFunc(f.spans, func(s span) bool { return !n.less(s.first) && !s.last.less(n) })
 }
 
 // identify gives the finding its identifier.

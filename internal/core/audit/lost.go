@@ -7,8 +7,6 @@ import (
 	"net/netip"
 	"slices"
 
-	"go4.org/netipx"
-
 	"zarvek/internal/core/forward"
 	"zarvek/internal/core/network"
 )
@@ -79,7 +77,7 @@ func (a *auditor) lostFindings() []Finding {
 	var out []Finding
 	for _, g := range order {
 		f := Finding{Family: a.fam, Verdict: g.cause.key.verdict, Table: g.cause.key.table, Device: g.cause.key.device, pairs: g.pairs, of: a}
-		f.Ranges, f.count = a.merged(g.spans)
+		f.spans, f.count = merged(g.spans)
 		f.Losses = a.losses(g.pairs)
 		f.OneWay = oneWay(f.Losses)
 		if g.split >= 0 {
@@ -167,35 +165,27 @@ func (a *auditor) lostSpans(pairs []pair) []span {
 	return out
 }
 
-// merged merges spans into ranges in order, and counts their addresses.
-func (a *auditor) merged(spans []span) ([]netipx.IPRange, *big.Int) {
+// merged puts spans in order, joins those that meet, and counts their addresses. It may change spans.
+func merged(spans []span) ([]span, *big.Int) {
 	if order := func(x, y span) int { return cmp.Or(x.first.compare(y.first), x.last.compare(y.last)) }; !slices.IsSortedFunc(spans, order) {
-		spans = slices.Clone(spans)
 		slices.SortFunc(spans, order)
 	}
-	var ranges []netipx.IPRange
-	var total number // of 2^128 addresses no audit ever tells
-	var now span
-	done := func() {
-		ranges = append(ranges, now.ipRange(a.fam))
-		total = total.plus(now.last.minus(now.first)).next()
-	}
-	for i, s := range spans {
+	out := spans[:0]
+	for _, s := range spans {
+		n := len(out)
 		switch {
-		case i == 0:
-			now = s
-		case now.last.next().less(s.first):
-			done()
-			now = s
-		case now.last.less(s.last):
-			now.last = s.last
+		case n == 0 || out[n-1].last.next().less(s.first):
+			out = append(out, s)
+		case out[n-1].last.less(s.last):
+			out[n-1].last = s.last
 		}
 	}
-	if len(spans) > 0 {
-		done()
+	var total number // of 2^128 addresses no audit ever tells
+	for _, s := range out {
+		total = total.plus(s.last.minus(s.first)).next()
 	}
 	n := new(big.Int).SetUint64(total.hi)
-	return ranges, n.Lsh(n, 64).Add(n, new(big.Int).SetUint64(total.lo))
+	return out, n.Lsh(n, 64).Add(n, new(big.Int).SetUint64(total.lo))
 }
 
 // losses lists the pairs of networks once. What concerns only some of the groups of hosts in them is partly.

@@ -40,6 +40,9 @@ func (a *auditor) files(d *network.Device, table string) []route.Mark {
 	if t == nil {
 		return nil
 	}
+	if known, ok := a.tableFiles[t]; ok {
+		return known
+	}
 	var out []route.Mark
 	last := uint32(0)
 	for i := range t.Routes.Len() {
@@ -49,6 +52,7 @@ func (a *auditor) files(d *network.Device, table string) []route.Mark {
 		}
 		last = m.File
 	}
+	a.tableFiles[t] = out
 	return out
 }
 

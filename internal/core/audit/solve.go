@@ -36,7 +36,11 @@ func (s *solver) solve() {
 	clear(s.low)
 	s.met = 0
 	for n := range int32(s.w.graph.transit) {
-		if s.low[n] == 0 {
+		switch {
+		case s.low[n] != 0:
+		case s.w.branching == 0:
+			s.chain(n)
+		default:
 			s.visit(n)
 		}
 	}
@@ -47,6 +51,39 @@ func (s *solver) solve() {
 		}
 		s.out[n] = s.combine(int32(n))
 	}
+}
+
+// settled marks a node of which the outcome is known, where no node has more than one next one.
+const settled = -1
+
+// chain follows the one way on from a node where no node has two: no components need to be searched then. A node on the
+// way is marked with its place on it, from 1.
+func (s *solver) chain(n int32) {
+	way := s.stack[:0]
+	for {
+		way = append(way, n)
+		s.low[n] = int32(len(way))
+		next := s.movesOf(n).next
+		if len(next) == 0 {
+			break
+		}
+		if n = next[0]; s.low[n] == settled {
+			break
+		}
+		if at := s.low[n]; at > 0 {
+			s.round(way[at-1:])
+			for _, x := range way[at-1:] {
+				s.low[x] = settled
+			}
+			way = way[:at-1]
+			break
+		}
+	}
+	for i := len(way) - 1; i >= 0; i-- {
+		s.out[way[i]] = s.combine(way[i])
+		s.low[way[i]] = settled
+	}
+	s.stack = way[:0]
 }
 
 func (s *solver) movesOf(n int32) *moves { return &s.w.book.all[s.w.now[n]] }
@@ -109,6 +146,11 @@ func (s *solver) finish(root int32) {
 			return
 		}
 	}
+	s.round(group)
+}
+
+// round gives the nodes of a loop their outcome.
+func (s *solver) round(group []int32) {
 	o := outcome{verdict: forward.Loops, split: -1, cause: s.loop(group)}
 	for _, n := range group {
 		m := s.movesOf(n)

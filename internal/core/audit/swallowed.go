@@ -57,11 +57,7 @@ func (a *auditor) mergeSwallowed(list []Finding) []Finding {
 			have.Missing = append(have.Missing, f.Missing...)
 			have.Marks = append(have.Marks, f.Marks...)
 			have.Repair = append(have.Repair, f.Repair...)
-			var spans []span
-			for _, r := range slices.Concat(have.Ranges, f.Ranges) {
-				spans = append(spans, span{numberOf(r.From()), numberOf(r.To())})
-			}
-			have.Ranges, have.count = a.merged(spans)
+			have.spans, have.count = merged(slices.Concat(have.spans, f.spans))
 			have.identify(have.Missing)
 			continue
 		default:

@@ -12,22 +12,23 @@ import (
 // worker sweeps one part of the address space. It shares with the others what does not change, and the registry.
 type worker struct {
 	*auditor
-	cursors []*cursor
-	heap    []int32 // of cursors by next point
-	book    movesBook
-	causes  map[causeKey]int32
-	now     []int32 // what each node does, in book
-	hash    classHash
-	memo    [][]int32 // by node and state: 1 + number in book; 0: not found out yet
-	states  []map[string]int32
-	state   []int32 // of each device
-	onIt    []bool  // of each device: its state depends on the destination itself
-	sol     *solver
-	classes map[classHash]int32
-	found   []class
-	ends    []end
-	loose   []spanList // by cause: ranges that are worth telling, in order
-	outIDs  map[outcome]int32
+	cursors   []*cursor
+	heap      []int32 // of cursors by next point
+	book      movesBook
+	causes    map[causeKey]int32
+	now       []int32 // what each node does, in book
+	branching int     // nodes with more than one next one now
+	hash      classHash
+	memo      [][]int32 // by node and state: 1 + number in book; 0: not found out yet
+	states    []map[string]int32
+	state     []int32 // of each device
+	onIt      []bool  // of each device: its state depends on the destination itself
+	sol       *solver
+	classes   map[classHash]int32
+	found     []class
+	ends      []end
+	loose     []spanList // by cause: ranges that are worth telling, in order
+	outIDs    map[outcome]int32
 
 	point   number // the first address of the current range
 	region  int    // in ground
@@ -95,11 +96,12 @@ func (w *worker) begin(at number) {
 	}
 	w.region = w.ground.regionAt(at)
 	w.place = w.ground.regions[w.region]
-	w.hash = classHash{}
+	w.hash, w.branching = classHash{}, 0
 	for d := range w.devices {
 		w.refresh(int32(d))
 		for _, n := range w.graph.byDevice[d] {
 			w.now[n] = w.does(n, int32(d), at)
+			w.branching += w.branches(w.now[n])
 			h := mix(n, w.now[n])
 			w.hash.a, w.hash.b = w.hash.a^h.a, w.hash.b^h.b
 		}
@@ -175,8 +177,17 @@ func (w *worker) step(at number) {
 	for _, c := range w.changes {
 		h, g := mix(c.node, w.now[c.node]), mix(c.node, c.moves)
 		w.hash.a, w.hash.b = w.hash.a^h.a^g.a, w.hash.b^h.b^g.b
+		w.branching += w.branches(c.moves) - w.branches(w.now[c.node])
 		w.now[c.node] = c.moves
 	}
+}
+
+// branches is 1 for moves to more than one next node, else 0.
+func (w *worker) branches(m int32) int {
+	if len(w.book.all[m].next) > 1 {
+		return 1
+	}
+	return 0
 }
 
 func (w *worker) soil(d int32) {
