@@ -40,8 +40,8 @@ type auditor struct {
 	overlaps    bool
 	hinted      *hints
 	tableFiles  map[*network.Table][]route.Mark // of tables, as far as asked for
-	worths      map[netip.Prefix]Severity // of networks, as far as asked for
-	downs       []int                     // attachments on interfaces that are down
+	worths      map[netip.Prefix]Severity       // of networks, as far as asked for
+	downs       []int                           // attachments on interfaces that are down
 
 	groups     []*group
 	nets       []netip.Prefix // of the groups, in order
