@@ -12,6 +12,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"zarvek/internal/core/audit"
 	"zarvek/internal/core/forward"
 )
 
@@ -97,9 +98,15 @@ func TestDaemonsTogetherAgainstRealForwarding(t *testing.T) {
 				}
 			}
 			n.follow(probes)
+			found := audit.Run(w, audit.Options{})
 			for _, p := range probes {
 				rt := w.Trace(p.src, p.dst)
 				compared++
+				if list, reply := found.Of(p.src, p.dst); len(rt.Forward.Branches) == 1 && rt.Forward.Verdict != forward.Unknown {
+					if said := inLost(list) && !reply; said != (p.end.verdict != "arrives") || len(list) > 1 {
+						t.Errorf("%s, kernels' tables %v: %s to %s: the kernels %v, and the audit says %s (reply %v)", when, kernels, p.src, p.dst, p.end, names(list), reply)
+					}
+				}
 				if worst, ok := rt.Forward.Worst(); ok && worst.Where == "r3" && worst.Reason.Table == "70" && !kernels {
 					untold++
 					continue

@@ -263,6 +263,24 @@ func TestAgreesWithTraces(t *testing.T) {
 	t.Logf("%d traces", n)
 }
 
+// FuzzAgreesWithTraces is the same of networks without end.
+func FuzzAgreesWithTraces(f *testing.F) {
+	f.Add(uint64(1), 3, false)
+	f.Add(uint64(2), 6, true)
+	f.Fuzz(func(t *testing.T, seed uint64, size int, more bool) {
+		if size < 2 || size > 8 {
+			t.Skip("too small, or too slow")
+		}
+		rnd := rand.New(rand.NewPCG(seed, 66))
+		text := randomText(rnd, size)
+		net := coretest.Build(text)
+		if more {
+			net = policies(rnd, net)
+		}
+		compare(t, text, forward.NewWalker(topology.Build(net)), route.IPv4)
+	})
+}
+
 // TestMatrixAgreesWithTraces asks a trace for every cell.
 func TestMatrixAgreesWithTraces(t *testing.T) {
 	for seed := range uint64(*seeds) {
