@@ -50,12 +50,7 @@ func (c *Case) collected() map[string]time.Time {
 		File      string    `json:"file"`
 		Collected time.Time `json:"collected"`
 	}
-	var doc struct {
-		Files json.RawMessage `json:"files"`
-	}
-	if json.Unmarshal(raw, &items) != nil && json.Unmarshal(raw, &doc) == nil {
-		_ = json.Unmarshal(doc.Files, &items) // an unreadable file only costs the times
-	}
+	_ = json.Unmarshal(raw, &items) // one that cannot be read only costs the times
 	out := map[string]time.Time{}
 	for _, i := range items {
 		out[i.File] = i.Collected

@@ -38,9 +38,9 @@ func TestAges(t *testing.T) {
 	require.EqualValues(t, 120, ages[0].Minutes-ages[1].Minutes)
 }
 
-// TestProvenanceOfCollect: the file that collect writes is understood; one that is broken costs the times alone.
+// TestProvenance: a file that is broken costs the times alone.
 func TestProvenance(t *testing.T) {
-	for _, text := range []string{`{"files":[{"file":"b/ip.txt","collected":"2026-11-05T10:00:00Z"}]}`, `{"files": 7`, ``} {
+	for _, text := range []string{`[{"file":"b/ip.txt","collected":"2026-11-05T10:00:00Z"}]`, `{"file": 7`, ``} {
 		dir := t.TempDir()
 		noon := time.Date(2026, 11, 5, 12, 0, 0, 0, time.UTC)
 		write(t, dir, "b/ip.txt", someRoutes, noon)
