@@ -14,7 +14,7 @@ import (
 )
 
 // cellMarks are what a cell of the terminal's matrix shows; the key above it tells them.
-var cellMarks = map[forward.Both]string{forward.TwoWay: "=", forward.OneWay: ">", forward.Broken: "x", forward.BothUnknown: "?"}
+var cellMarks = map[forward.Both]string{forward.TwoWay: "=", forward.OneWay: ">", forward.Broken: "×", forward.BothUnknown: "?"}
 
 // MatrixText writes the matrices in a form that fits the width.
 func MatrixText(w io.Writer, all []*audit.Matrix, v View) error {
@@ -33,7 +33,8 @@ func MatrixText(w io.Writer, all []*audit.Matrix, v View) error {
 			continue
 		}
 		fmt.Fprintf(w, "\n%s, from the row's network to the column's\n", familyName(m.Family))
-		fmt.Fprintln(w, "  =  two-way   >  one-way: it arrives, the reply is lost   x  broken: it is lost   ?  unknown   +  not all addresses or ways alike")
+		fmt.Fprintln(w, "  =  two-way   >  one-way: it arrives, the reply is lost   ×  broken: it is lost")
+		fmt.Fprintln(w, "  ?  unknown   +  not all addresses or ways alike          .  one network or device")
 		v.grid(w, m)
 		v.endings(w, m)
 	}
