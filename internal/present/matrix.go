@@ -33,8 +33,8 @@ func MatrixText(w io.Writer, all []*audit.Matrix, v View) error {
 			continue
 		}
 		fmt.Fprintf(w, "\n%s, from the row's network to the column's\n", familyName(m.Family))
-		fmt.Fprintln(w, "  =  two-way   >  one-way, the reply is lost         ×  broken, the packet is lost")
-		fmt.Fprintln(w, "  ?  unknown   +  not all addresses or ways alike    .  one network or device")
+		fmt.Fprintln(w, "  =  two-way   >  one-way, the reply is lost      ×  broken, the packet is lost")
+		fmt.Fprintln(w, "  ?  unknown   +  some addresses or ways differ   .  one network or device")
 		v.grid(w, m)
 		v.endings(w, m)
 	}
