@@ -137,7 +137,11 @@ func (v View) finding(w io.Writer, number int, f *audit.Finding) {
 		}
 	}
 	if len(f.Loop) == 0 {
-		row("captured", strings.Join(v.somePlaces(f.Marks, 4), ", "))
+		name := "captured"
+		if f.Kind == audit.NoRoute && !f.Classful {
+			name = "attached" // the line that is missing cannot be shown; those of the networks can
+		}
+		row(name, strings.Join(v.somePlaces(f.Marks, 4), ", "))
 		if files := v.files(f.Searched); len(files) > 0 {
 			row("searched", "no line of "+strings.Join(files, ", ")+" covers that")
 		}

@@ -23,12 +23,29 @@ func takeNoRoute(a *auditor, f *Finding, g *byCause) bool {
 	} else {
 		f.Searched = a.files(d, f.Table)
 	}
+	f.Marks = append(f.Marks, a.whereAttached(f.Missing)...)
 	for _, net := range f.Missing {
 		r := g.hint
 		r.Prefix, r.Number = net, 0
 		f.Repair = append(f.Repair, r)
 	}
 	return true
+}
+
+// whereAttached marks the lines that show the first few of some networks, or addresses, at the devices that have them.
+func (a *auditor) whereAttached(nets []netip.Prefix) []route.Mark {
+	const few = 4
+	var out []route.Mark
+	for _, net := range nets[:min(len(nets), few)] {
+		at := a.walker.Topology().AttachedTo(net)
+		if len(at) == 0 {
+			at = a.walker.Topology().Owners(net.Addr())
+		}
+		if len(at) > 0 && at[0].Mark.Known() {
+			out = append(out, at[0].Mark)
+		}
+	}
+	return out
 }
 
 // files marks one route in each file that shows a table: where a missing one would stand.
