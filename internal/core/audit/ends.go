@@ -23,7 +23,8 @@ type end struct {
 	exact  bool
 	policy int
 	class  classHash
-	column []int32 // outcomes of packets to it, by start set
+	column []int32   // outcomes of packets to it, by start set
+	sum    classHash // of the column
 }
 
 // A group is the ends of one network that nothing tells apart: whoever sends there, and wherever they send, the same
@@ -49,7 +50,7 @@ func (a *auditor) groupEnds(ends []end) []*group {
 	var out []*group
 	apart := slices.Contains(a.sensitive, true)
 	for _, e := range ends {
-		k := key{down: e.down, net: e.net, owner: e.owner, start: e.start, column: hashColumn(e.column)}
+		k := key{down: e.down, net: e.net, owner: e.owner, start: e.start, column: e.sum}
 		if apart {
 			k.policy, k.column = e.policy, e.class // a source check looks at what devices do with it as a destination
 		}

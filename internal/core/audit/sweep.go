@@ -43,8 +43,9 @@ type worker struct {
 
 // class is what becomes of the packets to one class of destinations.
 type class struct {
-	bad    []int32 // causes that are worth telling though nobody captured is behind
-	column []int32 // outcomes by start set; nil until an end of the class is met
+	bad    []int32   // causes that are worth telling though nobody captured is behind
+	column []int32   // outcomes by start set; nil until an end of the class is met
+	sum    classHash // of the column
 }
 
 type change struct{ node, moves int32 }
@@ -291,9 +292,10 @@ func (w *worker) emit(last number) {
 			w.sol.solve()
 		}
 		c.column = w.column()
+		c.sum = hashColumn(c.column)
 	}
 	w.ends = append(w.ends, end{span: s, net: w.place.net, owner: w.place.owner, start: w.place.start, down: w.place.down, exact: w.place.exact, column: c.column,
-		class: w.hash, policy: w.ground.policyAt(s.first)})
+		sum: c.sum, class: w.hash, policy: w.ground.policyAt(s.first)})
 }
 
 // alone lists the causes of the class just solved that are worth telling though nobody captured is behind.

@@ -161,18 +161,17 @@ func (t *Topology) shares(here port, o Attachment) bool {
 
 // byMAC finds the one captured interface with a link-layer address.
 func (t *Topology) byMAC(here port, mac string) (port, bool) {
-	var found []port
-	for _, d := range t.Network.Devices {
-		for _, i := range d.Interfaces {
-			if mac != "" && i.MAC == mac && d != here.device {
-				found = append(found, port{d, i.Name})
-			}
+	found := port{}
+	for _, p := range t.macs[mac] {
+		if p.device == here.device {
+			continue
 		}
+		if found.device != nil {
+			return port{}, false
+		}
+		found = p
 	}
-	if len(found) != 1 {
-		return port{}, false
-	}
-	return found[0], true
+	return found, found.device != nil
 }
 
 // room returns the network that bounds how many devices are on a link: that of the address, or one for two devices of

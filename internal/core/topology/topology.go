@@ -38,6 +38,7 @@ type Topology struct {
 	down        []int // attachments on interfaces that are down
 	segment     map[port]int
 	members     map[int][]port
+	macs        map[string][]port     // interfaces by their link-layer address
 	hopsUsed    map[port][]netip.Addr // next hops that a device uses on an interface
 }
 
@@ -51,12 +52,17 @@ type port struct {
 func Build(n *network.Network) *Topology {
 	t := &Topology{
 		Network: n, owners: map[netip.Addr][]int{}, byInterface: map[port][]int{},
-		segment: map[port]int{}, members: map[int][]port{}, hopsUsed: map[port][]netip.Addr{},
+		segment: map[port]int{}, members: map[int][]port{}, hopsUsed: map[port][]netip.Addr{}, macs: map[string][]port{},
 	}
 	for _, d := range n.Devices {
 		first := len(t.attachments)
 		t.addTables(d)
 		t.addAddresses(d, first)
+		for _, i := range d.Interfaces {
+			if i.MAC != "" {
+				t.macs[i.MAC] = append(t.macs[i.MAC], port{d, i.Name})
+			}
+		}
 	}
 	t.join()
 	return t
