@@ -127,6 +127,9 @@ func (v View) finding(w io.Writer, number int, f *audit.Finding) {
 			name = "round"
 		}
 		row2 := fmt.Sprintf("%s sends %s %s", Clean(h.Device), h.Prefix, leadsTo(h))
+		if !h.Prefix.IsValid() {
+			row2 = Clean(h.Device) + " sends it on by rules that look at the source"
+		}
 		if p := v.placeOf(h.Evidence); p != "" {
 			row2 += "  " + p
 		}

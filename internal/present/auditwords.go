@@ -31,6 +31,7 @@ var kindHelp = map[audit.Kind]string{
 	audit.OneSided:          "a stateful device sees one direction of a path only",
 	audit.Filtered:          "rules of a device do not permit the packets, which may be meant so",
 	audit.SilentHost:        "nobody answers for a single address of an attached network",
+	audit.HostSettings:      "a host of notes.yaml has a mask or a gateway that keeps its packets from the router",
 	audit.PreferenceTooGood: "a static route is used although a routing protocol knows the prefix",
 	audit.BackupCannotFloat: "a route that was meant as a backup cannot be one: a longer prefix, or a next hop that nothing leads to",
 	audit.BackupFails:       "a route that waits for another one's failure leads onto a path that fails out or back",
@@ -104,6 +105,11 @@ func summary(f *audit.Finding) string {
 			return fmt.Sprintf("%s sends %s to %s, which is %s, whose interface %s is down%s", d, prefixList(f.Missing, 3), to(f.Hop.NextHop, f.Hop.OutInterface),
 				Clean(f.Reason.Device), Clean(f.Reason.Interface), livenessWords(f.Liveness, Clean(f.Reason.Device)))
 		}
+	case audit.HostSettings:
+		if f.Reason.Host == forward.MaskTooWide {
+			return fmt.Sprintf("the host %s takes %s for neighbours by its own mask, and asks no router", d, netsOf(f, 3))
+		}
+		return fmt.Sprintf("the gateway of the host %s is not in its network", d)
 	case audit.SilentHost:
 		return fmt.Sprintf("nobody answers for %s on %s of %s", f.Reason.Address, Clean(f.Reason.Interface), d)
 	case audit.SourceCheck:
@@ -475,6 +481,8 @@ func repairOf(r audit.Repair, nets pairSet) string {
 		return fmt.Sprintf("take %s out of %s, if those addresses are to be reached", list, d)
 	case audit.LowerPreference:
 		return fmt.Sprintf("give %s on %s a preference below %d", r.Prefix, d, r.Number)
+	case audit.CorrectHost:
+		return fmt.Sprintf("correct the settings of the host %s", d)
 	case audit.MatchPrefix:
 		return fmt.Sprintf("as a backup on %s it needs the prefix %s itself, so that the preference decides", d, r.Prefix)
 	case audit.BreakLoop:

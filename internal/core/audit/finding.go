@@ -113,6 +113,7 @@ const (
 	BreakLoop
 	MatchPrefix
 	LowerPreference
+	CorrectHost
 )
 
 // A Repair is one thing that would mend it, as far as the topology tells.

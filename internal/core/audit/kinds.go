@@ -20,7 +20,7 @@ func lostKinds() []lostKind {
 	return []lostKind{
 		{NetworkDown, takeNetworkDown}, {DeadBranch, takeDeadBranch}, {DefaultLoop, takeDefaultLoop}, {Loop, takeLoop}, {NoRoute, takeNoRoute}, {Swallowed, takeSwallowed},
 		{ForwardingOff, takeForwardingOff}, {SourceCheck, takeSourceCheck}, {OneSided, takeOneSided}, {Filtered, takeFiltered},
-		{OneWay, takeOneWay}, {SilentHost, takeSilentHost}, {HopUnresolved, takeHopUnresolved}, {HopDown, takeHopDown}, {HopUnowned, takeHopUnowned},
+		{OneWay, takeOneWay}, {HostSettings, takeHostSettings}, {SilentHost, takeSilentHost}, {HopUnresolved, takeHopUnresolved}, {HopDown, takeHopDown}, {HopUnowned, takeHopUnowned},
 		{WrongSide, takeWrongSide}, {MissingData, takeMissingData},
 	}
 }
@@ -43,7 +43,7 @@ func sceneKinds() []sceneKind {
 // Kinds lists every kind in the order in which an engineer would work through them.
 func Kinds() []Kind {
 	return []Kind{Loop, DefaultLoop, NoRoute, OneWay, WrongSide, Swallowed, HopUnresolved, HopUnowned, HopDown, NetworkDown, DeadBranch, ForwardingOff,
-		SourceCheck, OneSided, Filtered, SilentHost, PreferenceTooGood, BackupCannotFloat, BackupFails, BackupInUse, StaticUnusable, TablesDiffer,
+		SourceCheck, OneSided, Filtered, SilentHost, HostSettings, PreferenceTooGood, BackupCannotFloat, BackupFails, BackupInUse, StaticUnusable, TablesDiffer,
 		NoDetection, HalfDetection, InterfaceOnly, DuplicateAddress, MasksDiffer, NetworksOverlap, MissingData, CapturesApart, LinesUnread}
 }
 

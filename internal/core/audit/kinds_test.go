@@ -2,6 +2,7 @@ package audit
 
 import (
 	"fmt"
+	"net/netip"
 	"slices"
 	"strings"
 	"testing"
@@ -91,7 +92,7 @@ func TestKinds(t *testing.T) {
 		})
 	}
 	for _, k := range Kinds() {
-		if k != OneWay && k != Filtered && k != BackupInUse && !seen[k] {
+		if k != OneWay && k != Filtered && k != BackupInUse && k != HostSettings && !seen[k] {
 			t.Errorf("no test finds a %s", k)
 		}
 	}
@@ -121,6 +122,41 @@ func TestOneCauseOneFinding(t *testing.T) {
 		}
 	}
 	require.Equal(t, 6, replies-6, "each of the six, and b's link to each, is asked and gets no reply: %v", f.Losses)
+}
+
+// TestLoopByRules: a loop that only packets of one source are in names its devices all the same.
+func TestLoopByRules(t *testing.T) {
+	r := audited(t, coretest.OutAndBack+`
+		b: rule 10 from 10.61.1.0/24 table 7
+		b: rule 20 table default
+		b: static 0.0.0.0/0 via 172.28.1.1 dev up in 7`, Options{Only: []Kind{Loop}})
+	require.Len(t, r.Findings, 1)
+	f := r.Findings[0]
+	require.Equal(t, Fault, f.Severity)
+	require.Len(t, f.Loop, 2)
+	require.Equal(t, "b", f.Loop[1].Device)
+	require.Equal(t, "7", f.Loop[1].Table)
+}
+
+// TestHostSettings: a host's own mask and gateway, which only the notes tell.
+func TestHostSettings(t *testing.T) {
+	for _, h := range []network.Host{
+		{Name: "till", Address: netip.MustParseAddr("10.61.2.7"), Prefix: netip.MustParsePrefix("10.61.0.0/16"), Gateway: netip.MustParseAddr("10.61.2.1")},
+		{Name: "till", Address: netip.MustParseAddr("10.61.2.7"), Prefix: netip.MustParsePrefix("10.61.2.0/24"), Gateway: netip.MustParseAddr("10.61.3.1")},
+		{Name: "till", Address: netip.MustParseAddr("10.61.2.7"), Prefix: netip.MustParsePrefix("10.61.2.0/24"), Gateway: netip.MustParseAddr("10.61.2.1")},
+	} {
+		n := coretest.Build(coretest.OutAndBack)
+		n.Hosts = []network.Host{h}
+		var got []string
+		for _, f := range Run(forward.NewWalker(topology.Build(n)), Options{}).Findings {
+			got = append(got, fmt.Sprint(f.Severity, f.Kind, f.Device))
+		}
+		if h.Prefix.Bits() == 24 && h.Prefix.Contains(h.Gateway) {
+			require.Empty(t, got)
+		} else {
+			require.Equal(t, []string{"riskhost-settingstill"}, got)
+		}
+	}
 }
 
 // TestIdentifiersAreStable: another fault or device elsewhere does not rename a finding, and neither does another run.

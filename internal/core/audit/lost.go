@@ -248,10 +248,12 @@ func (a *auditor) detail(f *Finding, g *byCause) {
 	if len(c.loop) > 0 {
 		f.Marks = nil
 		for _, name := range c.loop {
-			if h, ok := a.turn(a.devices[a.byName[name]], dst, c.loop); ok {
-				f.Loop = append(f.Loop, h)
-				f.Marks = append(f.Marks, h.Evidence...)
+			h, ok := a.turn(a.devices[a.byName[name]], dst, c.loop)
+			if !ok { // by rules that look at the source
+				h = forward.Hop{Device: name}
 			}
+			f.Loop = append(f.Loop, h)
+			f.Marks = append(f.Marks, h.Evidence...)
 		}
 		f.Reason = forward.Reason{Code: forward.CameBack, Device: c.key.device}
 		return
