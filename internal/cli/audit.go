@@ -26,11 +26,13 @@ Severities:
   fault   packets between networks are lost now
   risk    packets will be lost when something else happens, or to addresses that no
           captured device is behind
-  note    only links between devices are concerned, or it may be meant so
+  note    only networks between devices are concerned, or it may be meant so
 
 Under each finding stand whom it hurts (effect), the addresses whose packets are lost, the
 captured lines, and what would mend it; next hops named there are deduced from who is
-attached where. Each finding has a name (called ...) that stays the same as long as its cause does. A file
+attached where.
+
+Each finding has a name (called ...) that stays the same as long as its cause does. A file
 for -accept lists names to live with, one a line:
 
   no-route-3f9a2c41: the workshop is cut off on purpose

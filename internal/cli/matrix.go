@@ -14,9 +14,9 @@ func matrixCommand() command {
 		short: "every network against every other: two-way, one-way, broken, unknown",
 		long: `Judges packets and replies between every two attached networks, from the same classes of
 addresses as audit, and shows them as a square: a row for each source, a column for each
-destination. A cell tells how the most addresses of both networks fare; + behind it says that
-not all of them, or not all equal ways, fare alike. Below stands at which device packets and
-replies end.
+destination. A cell tells how the most addresses of both networks fare; + behind it says
+that some addresses, or some of several equal ways, differ. Below stands at which device
+packets and replies end.
 
 A picture (-as svg or png) is of one address family; write it to a file with >.
 
