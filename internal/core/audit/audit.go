@@ -38,6 +38,7 @@ type auditor struct {
 	startIndex  map[string]int
 	reg         *registry
 	overlaps    bool
+	splitFrom   int   // from how many routes of a table on the space is divided among workers
 	hinted      *hints
 	tableFiles  map[*network.Table][]route.Mark // of tables, as far as asked for
 	worths      map[netip.Prefix]Severity       // of networks, as far as asked for
@@ -59,7 +60,7 @@ type auditor struct {
 // newAuditor compiles one family of a network.
 func newAuditor(w *forward.Walker, fam route.Family) *auditor {
 	a := &auditor{walker: w, fam: fam, devices: w.Topology().Network.Devices, deviceIndex: map[*network.Device]int32{}, byName: map[string]int{},
-		oneSided: map[[2]int32][]string{}, startIndex: map[string]int{}, worths: map[netip.Prefix]Severity{}, tableFiles: map[*network.Table][]route.Mark{}, reg: newRegistry(), spaces: spaces(fam)}
+		oneSided: map[[2]int32][]string{}, startIndex: map[string]int{}, worths: map[netip.Prefix]Severity{}, tableFiles: map[*network.Table][]route.Mark{}, reg: newRegistry(), spaces: spaces(fam), splitFrom: 1000}
 	k := 0
 	for i, d := range a.devices {
 		a.deviceIndex[d], a.byName[d.Name] = int32(i), i
@@ -139,7 +140,7 @@ func (a *auditor) parts(n int) [][]span {
 			}
 		}
 	}
-	if largest == nil || largest.Routes.Len() < 1000 {
+	if largest == nil || largest.Routes.Len() < a.splitFrom {
 		return [][]span{a.spaces}
 	}
 	var bounds []number
