@@ -38,7 +38,7 @@ type auditor struct {
 	startIndex  map[string]int
 	reg         *registry
 	overlaps    bool
-	splitFrom   int   // from how many routes of a table on the space is divided among workers
+	splitFrom   int // from how many routes of a table on the space is divided among workers
 	hinted      *hints
 	tableFiles  map[*network.Table][]route.Mark // of tables, as far as asked for
 	worths      map[netip.Prefix]Severity       // of networks, as far as asked for
