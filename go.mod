@@ -14,6 +14,7 @@ require (
 	golang.org/x/image v0.30.0
 	golang.org/x/sync v0.25.0
 	golang.org/x/term v0.48.0
+	gonum.org/v1/gonum v0.17.0
 	gonum.org/v1/plot v0.17.0
 )
 
@@ -28,5 +29,4 @@ require (
 	golang.org/x/sys v0.50.0 // indirect
 	golang.org/x/text v0.28.0 // indirect
 	golang.org/x/tools v0.36.0 // indirect
-	gonum.org/v1/gonum v0.17.0 // indirect
 )
