@@ -13,7 +13,7 @@ import (
 type worker struct {
 	*auditor
 	cursors   []*cursor
-	heap      []int32 // of cursors by next point
+	heap      []awaited // cursors by their next point
 	book      movesBook
 	causes    map[causeKey]int32
 	now       []int32 // what each node does, in book
@@ -114,7 +114,7 @@ func (w *worker) nextPoint() (number, bool) {
 	var at number
 	ok := false
 	if len(w.heap) > 0 {
-		at, ok = w.cursors[w.heap[0]].next, true
+		at, ok = w.heap[0].next, true
 	}
 	if w.region+1 < len(w.ground.cuts) {
 		if cut := w.ground.cuts[w.region+1]; !ok || cut.less(at) {
@@ -126,15 +126,16 @@ func (w *worker) nextPoint() (number, bool) {
 
 // step moves to a point: what changes there ends the range before it.
 func (w *worker) step(at number) {
-	for len(w.heap) > 0 && w.cursors[w.heap[0]].next == at {
-		c := w.cursors[w.heap[0]]
+	for len(w.heap) > 0 && w.heap[0].next == at {
+		c := w.cursors[w.heap[0].cursor]
 		was, i := c.now, c.i
 		c.advance()
 		w.passed += c.i - i
 		if c.done {
 			w.popTop()
 		} else {
-			w.sink(0)
+			w.heap[0].next = c.next
+			w.sink()
 		}
 		if c.now != was {
 			w.soil(int32(c.device))
@@ -375,40 +376,55 @@ func (w *worker) comesBack(n int32) bool {
 	return false
 }
 
+// awaited is a cursor in the heap with its next point beside it, so that comparing needs no look at the cursor.
+type awaited struct {
+	next   number
+	cursor int32
+}
+
 // push, sink and popTop keep the heap.
 func (w *worker) push(c int32) {
-	w.heap = append(w.heap, c)
+	x := awaited{w.cursors[c].next, c}
+	w.heap = append(w.heap, x)
 	i := len(w.heap) - 1
 	for i > 0 {
 		up := (i - 1) / 2
-		if !w.cursors[w.heap[i]].next.less(w.cursors[w.heap[up]].next) {
-			return
+		if !x.next.less(w.heap[up].next) {
+			break
 		}
-		w.heap[i], w.heap[up] = w.heap[up], w.heap[i]
+		w.heap[i] = w.heap[up]
 		i = up
 	}
+	w.heap[i] = x
 }
 
-func (w *worker) sink(i int) {
+// sink lets the top find its place.
+func (w *worker) sink() {
+	h := w.heap
+	if len(h) == 0 {
+		return
+	}
+	x, i := h[0], 0
 	for {
 		small := 2*i + 1
-		if small >= len(w.heap) {
-			return
+		if small >= len(h) {
+			break
 		}
-		if r := small + 1; r < len(w.heap) && w.cursors[w.heap[r]].next.less(w.cursors[w.heap[small]].next) {
+		if r := small + 1; r < len(h) && h[r].next.less(h[small].next) {
 			small = r
 		}
-		if !w.cursors[w.heap[small]].next.less(w.cursors[w.heap[i]].next) {
-			return
+		if !h[small].next.less(x.next) {
+			break
 		}
-		w.heap[i], w.heap[small] = w.heap[small], w.heap[i]
+		h[i] = h[small]
 		i = small
 	}
+	h[i] = x
 }
 
 func (w *worker) popTop() {
 	n := len(w.heap) - 1
 	w.heap[0] = w.heap[n]
 	w.heap = w.heap[:n]
-	w.sink(0)
+	w.sink()
 }
