@@ -48,6 +48,8 @@ var kindTests = []struct {
 	{"a static over a shared segment in a network that watches its links", Options{Only: []Kind{NoDetection, HalfDetection}}, []string{"risk no-detection a"}},
 	{"a missing route in a management walk", Options{Only: []Kind{NoRoute}}, []string{"fault no-route a", "risk no-route c"}},
 	{"several discards in front of one default", Options{}, []string{"risk swallowed a"}},
+	{"a backup in use, and nothing better there", Options{Only: []Kind{BackupInUse}}, []string{"note backup-in-use a"}},
+	{"replies are delivered to another network of the same addresses", Options{Only: []Kind{OneWay}, Except: []Kind{NoRoute}}, []string{"fault one-way a"}},
 	{"a backup that works", Options{Only: []Kind{BackupFails, BackupCannotFloat}}, nil},
 	{"a configured static whose next hop nothing leads to", Options{}, []string{"risk static-unusable a"}},
 	{"chosen and not installed", Options{}, []string{"risk tables-differ a"}},
@@ -92,7 +94,7 @@ func TestKinds(t *testing.T) {
 		})
 	}
 	for _, k := range Kinds() {
-		if k != OneWay && k != Filtered && k != BackupInUse && k != HostSettings && !seen[k] {
+		if k != Filtered && k != HostSettings && !seen[k] {
 			t.Errorf("no test finds a %s", k)
 		}
 	}
@@ -136,6 +138,16 @@ func TestLoopByRules(t *testing.T) {
 	require.Len(t, f.Loop, 2)
 	require.Equal(t, "b", f.Loop[1].Device)
 	require.Equal(t, "7", f.Loop[1].Table)
+}
+
+// TestFiltered: what rules deny may be meant so, and is worth a note.
+func TestFiltered(t *testing.T) {
+	n := coretest.Build(coretest.OutAndBack)
+	n.Device("b").Policy.Flows = []network.FlowRule{{From: netip.MustParsePrefix("10.61.1.0/24"), Mark: route.Mark{File: 1, Off: 1, End: 2}}, {Permit: true}}
+	r := Run(forward.NewWalker(topology.Build(n)), Options{})
+	require.Len(t, r.Findings, 1)
+	require.Equal(t, []any{Filtered, Note, "b"}, []any{r.Findings[0].Kind, r.Findings[0].Severity, r.Findings[0].Device})
+	require.Positive(t, r.Families[0].Followed)
 }
 
 // TestHostSettings: a host's own mask and gateway, which only the notes tell.

@@ -140,6 +140,18 @@ var Faults = map[string]string{
 		a: static 0.0.0.0/0 via 172.28.1.2 dev up
 		b: static 0.0.0.0/0 via 10.61.2.254 dev lan
 		b: neigh 10.61.2.254 lan alive`,
+	"a backup in use, and nothing better there": OutAndBack + `
+		a: static 10.61.7.0/24 pref 200 via 172.28.1.2 dev up
+		b: static 10.61.7.0/24 via 10.61.2.9 dev lan
+		b: neigh 10.61.2.9 lan alive`,
+	"replies are delivered to another network of the same addresses": OutAndBack + `
+		c: addr 172.28.3.2/30 up
+		c: direct 172.28.3.0/30 dev up
+		b: addr 172.28.3.1/30 side
+		b: direct 172.28.3.0/30 dev side
+		c: addr 10.61.1.126/25 lan
+		c: direct 10.61.1.0/25 dev lan
+		c: static 10.61.2.0/24 via 172.28.3.1 dev up`,
 	"a backup that works": Sound + `
 		a: addr 172.28.2.1/30 side
 		a: direct 172.28.2.0/30 dev side
