@@ -75,6 +75,8 @@ func summary(f *audit.Finding) string {
 			}
 		}
 		return s
+	case audit.OneWay:
+		return fmt.Sprintf("replies to %s are delivered at %s, which is not where the packets came from", netsOf(f, 3), d)
 	case audit.WrongSide:
 		return fmt.Sprintf("%s sends packets to %s out by its default route to %s, which is no captured device", d, netsOf(f, 3), to(f.Reason.Address, f.Reason.Interface))
 	case audit.MissingData:
