@@ -288,23 +288,16 @@ func aRoute(a *route.Attributes) string {
 }
 
 // netsOf names the networks to which packets are lost.
-func netsOf(f *audit.Finding, most int) string {
-	var s pairSet
-	for _, l := range f.Losses {
-		if l.Reply {
-			s.add(l.From)
-		} else {
-			s.add(l.To)
-		}
-	}
-	return prefixList(s, most)
-}
+func netsOf(f *audit.Finding, most int) string { return lossEnds(f, most, false) }
 
 // sourcesOf names the networks whose packets are lost.
-func sourcesOf(f *audit.Finding, most int) string {
+func sourcesOf(f *audit.Finding, most int) string { return lossEnds(f, most, true) }
+
+// lossEnds names one end of what is lost: where the lost packets, a reply among them, come from or go to.
+func lossEnds(f *audit.Finding, most int, sources bool) string {
 	var s pairSet
 	for _, l := range f.Losses {
-		if l.Reply {
+		if l.Reply == sources {
 			s.add(l.To)
 		} else {
 			s.add(l.From)

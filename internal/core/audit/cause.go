@@ -19,7 +19,6 @@ type cause struct {
 	hop    forward.Hop
 	reason forward.Reason
 	loop   []string // the devices of a loop, in the order of their names
-	known  bool     // hop and reason are filled in
 }
 
 // causeKey is what tells two causes apart. Which fields are set depends on the verdict.
@@ -119,7 +118,7 @@ func (r *registry) cause(d *network.Device, k causeKey, hop forward.Hop, reason 
 	if !ok {
 		id = int32(len(r.causes))
 		r.byKey[k] = id
-		r.causes = append(r.causes, &cause{key: k, device: d, hop: hop, reason: reason, known: true})
+		r.causes = append(r.causes, &cause{key: k, device: d, hop: hop, reason: reason})
 	}
 	return id
 }

@@ -25,18 +25,10 @@ func lostKinds() []lostKind {
 	}
 }
 
-// sceneKind is a kind that the tables, addresses and captures show by themselves.
-type sceneKind struct {
-	kinds []Kind
-	find  func(s *scene) []Finding
-}
-
-func sceneKinds() []sceneKind {
-	return []sceneKind{
-		{[]Kind{PreferenceTooGood, BackupCannotFloat, BackupInUse}, findBackups}, {[]Kind{StaticUnusable}, findStatics}, {[]Kind{BackupFails}, findBackupFails},
-		{[]Kind{TablesDiffer}, findTablesDiffer}, {[]Kind{OneSided}, findOneSided}, {[]Kind{NoDetection, HalfDetection}, findDetection},
-		{[]Kind{InterfaceOnly}, findInterfaceOnly}, {[]Kind{DuplicateAddress, MasksDiffer, NetworksOverlap}, findClashes},
-		{[]Kind{CapturesApart}, findApart}, {[]Kind{LinesUnread}, findUnread},
+// sceneKinds find what the tables, addresses and captures show by themselves.
+func sceneKinds() []func(s *scene) []Finding {
+	return []func(s *scene) []Finding{
+		findBackups, findStatics, findBackupFails, findTablesDiffer, findOneSided, findDetection, findInterfaceOnly, findClashes, findApart, findUnread,
 	}
 }
 
@@ -87,8 +79,8 @@ func (a *auditor) together(x, y netip.Prefix) bool {
 }
 
 // severity weighs the losses: between networks with hosts they are faults; of a device's own address outside of any
-// network a risk, since that is how devices are managed; of links between devices worth a note, since nobody else
-// sends there. Without losses packets to addresses that nobody captured has get lost.
+// network a risk, since that is how devices are managed; of a network between devices, where no host is known,
+// worth a note, since nobody else sends there. Without losses packets to addresses that nobody captured has get lost.
 func (a *auditor) severity(f *Finding) Severity {
 	if len(f.Losses) == 0 {
 		return Risk
@@ -102,7 +94,7 @@ func (a *auditor) severity(f *Finding) Severity {
 	return worst
 }
 
-// worth is the severity of a loss of which a network is one end and one with hosts the other.
+// worth is the severity of a loss between this network and one with hosts.
 func (a *auditor) worth(net netip.Prefix) Severity {
 	if s, ok := a.worths[net]; ok {
 		return s

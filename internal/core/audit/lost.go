@@ -18,7 +18,6 @@ type byCause struct {
 	hint  Repair // of a missing route: where it should lead
 	pairs []pair
 	spans []span
-	loose bool // some of the spans are not of pairs
 }
 
 // lostFindings makes a finding of every cause that pairs or ranges end at.
@@ -49,7 +48,7 @@ func (a *auditor) lostFindings() []Finding {
 			net := a.lostTo(p).net
 			hint = hints.toward(c.device, c.key.table, net)
 			if hint.Prefix = (netip.Prefix{}); hint.NextHop.IsValid() {
-				hint.Number = uint64(a.worth(net)) // that nobody routes links between devices is a matter of its own
+				hint.Number = uint64(a.worth(net)) // that nobody routes networks between devices is a matter of its own
 			}
 		}
 		g := get(p.cause, p.split, hint)
@@ -72,7 +71,7 @@ func (a *auditor) lostFindings() []Finding {
 		if g == nil {
 			g = get(int32(id), -1, Repair{})
 		}
-		g.spans, g.loose = append(list, g.spans...), true
+		g.spans = append(list, g.spans...)
 	}
 	var out []Finding
 	for _, g := range order {
@@ -134,14 +133,14 @@ func (a *auditor) lostFrom(p pair) *group {
 func (a *auditor) lostSpans(pairs []pair) []span {
 	lost := map[*group]bool{}
 	var out []span
-	byNet := map[netip.Prefix]int{}
+	whollyLost := map[netip.Prefix]bool{}
 	for _, p := range pairs {
 		g := a.lostTo(p)
 		if lost[g] {
 			continue
 		}
 		lost[g] = true
-		byNet[g.net]++
+		whollyLost[g.net] = true
 		whole := spanOf(g.net)
 		for _, s := range g.spans {
 			if s.first.previous() == whole.first {
@@ -154,12 +153,11 @@ func (a *auditor) lostSpans(pairs []pair) []span {
 		}
 	}
 	for _, g := range a.groups {
-		if lost[g] {
-			continue
+		if !lost[g] {
+			delete(whollyLost, g.net)
 		}
-		delete(byNet, g.net)
 	}
-	for net := range byNet {
+	for net := range whollyLost {
 		out = append(out, spanOf(net))
 	}
 	return out

@@ -78,8 +78,8 @@ func Run(w *forward.Walker, opt Options) *Result {
 	for _, a := range s.audits {
 		r.Findings = append(r.Findings, a.lostFindings()...)
 	}
-	for _, k := range sceneKinds() {
-		r.Findings = append(r.Findings, k.find(s)...)
+	for _, find := range sceneKinds() {
+		r.Findings = append(r.Findings, find(s)...)
 	}
 	r.Findings = slices.DeleteFunc(r.Findings, func(f Finding) bool {
 		if opt.Family != 0 && f.Family != 0 && f.Family != opt.Family {
