@@ -107,7 +107,7 @@ func TestFirstLab(t *testing.T) {
 // compare returns what disagrees, or whether the entry is unknown for an allowed reason.
 func compare(e entry, rt forward.RoundTrip, c *casefile.Case, undecided []netip.Addr) (unknown bool, wrong string) {
 	owned := func(a netip.Addr) bool {
-		for _, d := range c.Network.Devices {
+		for _, d := range c.Network.Devices().All() {
 			if len(d.Own(a)) > 0 {
 				return true
 			}

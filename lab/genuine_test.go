@@ -46,8 +46,8 @@ func leads(t *testing.T, d *network.Device, f route.Family) map[string]string {
 	out := map[string]string{}
 	tab := d.Table("default", f)
 	require.NotNil(t, tab)
-	for i := range tab.Routes.Len() {
-		r := tab.Routes.At(i)
+	for i := range tab.Routes().Len() {
+		r := tab.Routes().At(i)
 		a := r.Prefix.Addr()
 		if !r.Is(route.Installed) || a.IsLinkLocalUnicast() || a.IsMulticast() || a.IsLoopback() || r.Special == route.Broadcast || r.Special == route.Receive {
 			continue

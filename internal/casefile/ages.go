@@ -32,7 +32,7 @@ func (c *Case) Ages() []audit.Age {
 		}
 	}
 	var out []audit.Age
-	for _, d := range c.Network.Devices {
+	for _, d := range c.Network.Devices().All() {
 		if at, ok := newest[d.Name]; ok {
 			out = append(out, audit.Age{Device: d.Name, Minutes: at.Unix() / 60})
 		}

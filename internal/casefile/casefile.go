@@ -29,7 +29,7 @@ import (
 // A Case is a loaded case. It is read-only.
 type Case struct {
 	Dir     string
-	Network *network.Network
+	Network *network.Snapshot
 	Files   []*File         // by name
 	notes   *capture.Source // nil where the case has none
 }

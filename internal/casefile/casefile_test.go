@@ -42,7 +42,7 @@ func TestDeviceNames(t *testing.T) {
 			c, err := Load(write(t, tt.files))
 			require.NoError(t, err)
 			var got []string
-			for _, d := range c.Network.Devices {
+			for _, d := range c.Network.Devices().All() {
 				got = append(got, d.Name)
 			}
 			require.Equal(t, tt.want, got)
@@ -55,7 +55,7 @@ func TestSeveralFormsOfOneTableAreMerged(t *testing.T) {
 		"valley/c.json": `[{"dst":"10.61.16.0/24","dev":"hall0","protocol":"kernel","scope":"link","prefsrc":"10.61.16.1","flags":[]}]`}))
 	require.NoError(t, err)
 	tab := c.Network.Device("valley").Table("default", route.IPv4)
-	require.Equal(t, 1, tab.Routes.Len())
+	require.Equal(t, 1, tab.Routes().Len())
 	var where []Position
 	for _, m := range tab.Evidence(0) {
 		where = append(where, c.Position(m))

@@ -38,14 +38,14 @@ func tableSummaries(d *network.Device) []TableSummary {
 		return nil
 	}
 	var out []TableSummary
-	for _, t := range d.Tables {
+	for _, t := range d.Tables().All() {
 		var n [route.Aggregate + 1]int
-		protocols := make([]route.Protocol, t.Routes.Shared())
+		protocols := make([]route.Protocol, t.Routes().Shared())
 		for id := range protocols {
-			protocols[id] = t.Routes.Attributes(route.AttrID(id)).Protocol
+			protocols[id] = t.Routes().Attributes(route.AttrID(id)).Protocol
 		}
-		for i := range t.Routes.Len() {
-			id, _ := t.Routes.Used(i)
+		for i := range t.Routes().Len() {
+			id, _ := t.Routes().Used(i)
 			n[protocols[id]]++
 		}
 		s := TableSummary{Table: t}
@@ -164,13 +164,13 @@ func missing(d *network.Device) []Missing {
 	if lacks(route.IPv6) {
 		out = append(out, NoTable6)
 	}
-	if len(d.Addresses) == 0 {
+	if d.Addresses().Len() == 0 {
 		out = append(out, NoAddresses)
 	}
-	if len(d.Neighbours) == 0 {
+	if d.Neighbours().Len() == 0 {
 		out = append(out, NoNeighbours)
 	}
-	if slices.ContainsFunc(d.Tables, func(t *network.Table) bool { return t.CutAt.IsValid() }) {
+	if d.Tables().Any(func(t *network.Table) bool { return t.CutAt.IsValid() }) {
 		out = append(out, TableCut)
 	}
 	return out

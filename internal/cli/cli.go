@@ -230,7 +230,7 @@ func (e *env) load() (*loaded, error) {
 // devices loads the case and asks that it has any.
 func (e *env) devices() (*loaded, error) {
 	l, err := e.load()
-	if err == nil && len(l.Network.Devices) == 0 {
+	if err == nil && l.Network.Devices().Len() == 0 {
 		err = &noDevices{l.Dir}
 	}
 	return l, err

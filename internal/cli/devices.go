@@ -31,7 +31,7 @@ as good as the captures behind it.`,
 				} else {
 					err = present.DevicesText(e.out, all, q, e.view(l))
 				}
-				if err == nil && len(l.Network.Devices) == 0 {
+				if err == nil && l.Network.Devices().Len() == 0 {
 					return &noDevices{l.Dir}
 				}
 				return err

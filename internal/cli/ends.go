@@ -34,7 +34,7 @@ func (l *loaded) candidates(role, s string) ([]netip.Addr, error) {
 		return []netip.Addr{a.Unmap()}, nil
 	}
 	var out []netip.Addr
-	for _, h := range l.Network.Hosts {
+	for _, h := range l.Network.Hosts().All() {
 		if strings.EqualFold(h.Name, s) {
 			out = append(out, h.Address)
 		}
@@ -44,10 +44,10 @@ func (l *loaded) candidates(role, s string) ([]netip.Addr, error) {
 	}
 	name, ifname, _ := strings.Cut(s, ":")
 	var names []string
-	for _, d := range l.Network.Devices {
+	for _, d := range l.Network.Devices().All() {
 		names = append(names, d.Name)
 	}
-	for _, h := range l.Network.Hosts {
+	for _, h := range l.Network.Hosts().All() {
 		names = append(names, h.Name)
 	}
 	i, err := pick(name, names)
@@ -58,10 +58,10 @@ func (l *loaded) candidates(role, s string) ([]netip.Addr, error) {
 		}
 		return nil, usagef("the %s %q is no address, and nothing of this case is called so%s", role, s, hint)
 	}
-	if i >= len(l.Network.Devices) {
-		return []netip.Addr{l.Network.Hosts[i-len(l.Network.Devices)].Address}, nil
+	if i >= l.Network.Devices().Len() {
+		return []netip.Addr{l.Network.Hosts().At(i - l.Network.Devices().Len()).Address}, nil
 	}
-	d := l.Network.Devices[i]
+	d := l.Network.Devices().At(i)
 	if ifname != "" {
 		if ifname, err = l.interfaceOf(d, ifname); err != nil {
 			return nil, err
@@ -81,7 +81,7 @@ func (l *loaded) candidates(role, s string) ([]netip.Addr, error) {
 // of full length, first.
 func ownAddresses(d *network.Device, ifname string) []netip.Addr {
 	var single, others []netip.Addr
-	for _, a := range d.Addresses {
+	for _, a := range d.Addresses().All() {
 		addr := a.Prefix.Addr()
 		switch {
 		case ifname != "" && a.Interface != ifname, addr.IsLoopback(), addr.IsLinkLocalUnicast(), addr.IsMulticast():

@@ -77,11 +77,11 @@ func distance(a, b string) int {
 
 // device finds a device of the case.
 func (l *loaded) device(name string) (*network.Device, error) {
-	if len(l.Network.Devices) == 0 {
+	if l.Network.Devices().Len() == 0 {
 		return nil, &noDevices{l.Dir}
 	}
 	var names []string
-	for _, d := range l.Network.Devices {
+	for _, d := range l.Network.Devices().All() {
 		names = append(names, d.Name)
 	}
 	i, err := pick(name, names)
@@ -95,7 +95,7 @@ func (l *loaded) device(name string) (*network.Device, error) {
 		}
 		return nil, usagef("no device of this case is called %q%s", name, hint)
 	}
-	return l.Network.Devices[i], nil
+	return l.Network.Devices().At(i), nil
 }
 
 // noDevices is a case in which nothing could be read.
@@ -111,10 +111,10 @@ func (l *loaded) address(role, s string) (netip.Addr, error) {
 	if err == nil && a.Zone() == "" {
 		return a.Unmap(), nil
 	}
-	for _, d := range l.Network.Devices {
+	for _, d := range l.Network.Devices().All() {
 		if strings.EqualFold(d.Name, s) {
 			var have []string
-			for _, a := range d.Addresses {
+			for _, a := range d.Addresses().All() {
 				if !a.Prefix.Addr().IsLoopback() && !a.Prefix.Addr().IsLinkLocalUnicast() {
 					have = append(have, a.Prefix.Addr().String())
 				}

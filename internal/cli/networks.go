@@ -46,7 +46,7 @@ inside another. Exit code 1: something clashes.`,
 				case "csv":
 					err = present.NetworksCSV(e.out, s, e.view(l))
 				default:
-					err = present.NetworksText(e.out, s, l.Network.Devices, e.view(l))
+					err = present.NetworksText(e.out, s, l.Network.Devices().Copy(), e.view(l))
 				}
 				if err == nil && len(s.Masks)+len(s.Duplicates)+len(s.Overlapping) > 0 {
 					return errBadNews

@@ -48,7 +48,7 @@ Exit code 1: anything but two-way.`,
 				if err != nil {
 					return err
 				}
-				if len(l.Network.Devices) == 0 {
+				if l.Network.Devices().Len() == 0 {
 					return &noDevices{l.Dir}
 				}
 				if *many != "" {

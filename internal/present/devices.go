@@ -34,8 +34,8 @@ func DevicesText(w io.Writer, all []casefile.Summary, q DevicesQuery, v View) er
 		}
 		devices++
 		unreadIn += len(s.Unread)
-		for _, t := range s.Device.Tables {
-			routes += t.Routes.Len()
+		for _, t := range s.Device.Tables().All() {
+			routes += t.Routes().Len()
 		}
 	}
 	also := ""
@@ -57,7 +57,7 @@ func DevicesText(w io.Writer, all []casefile.Summary, q DevicesQuery, v View) er
 		for _, m := range s.Missing {
 			miss = append(miss, missingWords[m])
 		}
-		rows = append(rows, []string{Clean(s.Name), routesOf(s, route.IPv4), routesOf(s, route.IPv6), strconv.Itoa(len(s.Device.Addresses)),
+		rows = append(rows, []string{Clean(s.Name), routesOf(s, route.IPv4), routesOf(s, route.IPv6), strconv.Itoa(s.Device.Addresses().Len()),
 			strconv.Itoa(len(files)), strconv.Itoa(len(s.Unread)), Clean(strings.Join(layoutNames(s), ", ")), strings.Join(miss, ", ")})
 	}
 	if devices > 0 {
@@ -120,8 +120,8 @@ func devicesNotes(w io.Writer, s casefile.Summary) {
 		}
 	}
 	n := 0
-	for _, t := range s.Device.Tables {
-		n += len(t.Differences)
+	for _, t := range s.Device.Tables().All() {
+		n += t.Differences().Len()
 	}
 	if n > 0 {
 		fmt.Fprintf(w, "\n%s: its captures differ on %s; zarvek table %s lists them.\n", Clean(s.Name), count(n, "prefix", "prefixes"), Clean(s.Name))
@@ -130,9 +130,9 @@ func devicesNotes(w io.Writer, s casefile.Summary) {
 
 func routesOf(s casefile.Summary, f route.Family) string {
 	n := 0
-	for _, t := range s.Device.Tables {
+	for _, t := range s.Device.Tables().All() {
 		if t.Family == f {
-			n += t.Routes.Len()
+			n += t.Routes().Len()
 		}
 	}
 	return strconv.Itoa(n)
@@ -238,9 +238,9 @@ func DevicesJSON(w io.Writer, all []casefile.Summary, v View) error {
 			for _, c := range t.Counts {
 				by[c.Protocol.String()] = c.Routes
 			}
-			j.Tables = append(j.Tables, jsonCount{t.Table.Name, t.Table.Family.String(), t.Table.Routes.Len(), by, len(t.Table.Differences)})
+			j.Tables = append(j.Tables, jsonCount{t.Table.Name, t.Table.Family.String(), t.Table.Routes().Len(), by, t.Table.Differences().Len()})
 		}
-		for _, a := range s.Device.Addresses {
+		for _, a := range s.Device.Addresses().All() {
 			j.Addresses = append(j.Addresses, a.Prefix.String())
 		}
 		doc.Devices = append(doc.Devices, j)

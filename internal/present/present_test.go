@@ -41,15 +41,14 @@ func TestClean(t *testing.T) {
 }
 
 func TestNothingRawReachesTheOutput(t *testing.T) {
-	n := coretest.Build("a: direct 10.1.0.0/24 dev e0\na: static 10.2.0.0/16 pref 1 via 10.1.0.9 dev e0\na: static 10.2.0.0/16 pref 5 via 10.1.0.8 dev e0 candidate\na: neigh 10.1.0.9 e0 failed")
-	n.Devices[0].Name = "a\x07b"
+	n := coretest.Build("a\x07b: direct 10.1.0.0/24 dev e0\na\x07b: static 10.2.0.0/16 pref 1 via 10.1.0.9 dev e0\na\x07b: static 10.2.0.0/16 pref 5 via 10.1.0.8 dev e0 candidate\na\x07b: neigh 10.1.0.9 e0 failed")
 	w := forward.NewWalker(topology.Build(n))
 	v := View{Evidence: fixed{}, Lines: true}
 	var out bytes.Buffer
 	require.NoError(t, TraceText(&out, w.Trace(netip.MustParseAddr("10.1.0.5"), netip.MustParseAddr("10.2.0.1")), v))
-	tab := n.Devices[0].Table("default", route.IPv4)
-	require.NoError(t, WhyText(&out, w.Why(n.Devices[0], tab, netip.MustParsePrefix("10.2.0.1/32")), v))
-	_, err := TableText(&out, TableQuery{Device: n.Devices[0], Filter: network.Filter{All: true}}, v)
+	tab := n.Devices().At(0).Table("default", route.IPv4)
+	require.NoError(t, WhyText(&out, w.Why(n.Devices().At(0), tab, netip.MustParsePrefix("10.2.0.1/32")), v))
+	_, err := TableText(&out, TableQuery{Device: n.Devices().At(0), Filter: network.Filter{All: true}}, v)
 	require.NoError(t, err)
 	for _, c := range out.String() {
 		require.False(t, c < ' ' && c != '\n' || c == 0x7f || c == 0x202e, "%q is in the output", c)
@@ -61,7 +60,7 @@ func TestJSONIsValidAndKeepsTheContract(t *testing.T) {
 	n := coretest.Build("a: direct 10.1.0.0/24 dev e0\na: ospf/inter-area 10.2.0.0/16 pref 110 metric 20 via 10.1.0.9 dev e0\na: static 10.3.0.0/16 blackhole")
 	var out bytes.Buffer
 	v := View{Evidence: fixed{}}
-	require.NoError(t, TableJSON(&out, TableQuery{Device: n.Devices[0]}, v))
+	require.NoError(t, TableJSON(&out, TableQuery{Device: n.Devices().At(0)}, v))
 	var doc struct {
 		Device string
 		Tables []struct {

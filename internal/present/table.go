@@ -32,8 +32,8 @@ func TableText(out io.Writer, q TableQuery, v View) (some bool, err error) {
 	name := Clean(q.Device.Name)
 	if q.Filter.Narrow() {
 		for _, t := range tables {
-			for i := range t.Routes.Len() {
-				if q.Filter.Shows(t.Routes.At(i)) {
+			for i := range t.Routes().Len() {
+				if q.Filter.Shows(t.Routes().At(i)) {
 					matched++
 				}
 			}
@@ -119,8 +119,8 @@ func tableText(w *bufio.Writer, t *network.Table, sum network.Summary, q TableQu
 	}
 	known := wordings{}
 	last := (*route.Attributes)(nil)
-	for i := range t.Routes.Len() {
-		r := t.Routes.At(i)
+	for i := range t.Routes().Len() {
+		r := t.Routes().At(i)
 		if !q.Filter.Shows(r) {
 			continue
 		}
@@ -153,8 +153,8 @@ func tableText(w *bufio.Writer, t *network.Table, sum network.Summary, q TableQu
 		w.WriteByte('\n')
 	}
 	row(cells, "")
-	for i := range t.Routes.Len() {
-		r := t.Routes.At(i)
+	for i := range t.Routes().Len() {
+		r := t.Routes().At(i)
 		if !q.Filter.Shows(r) {
 			continue
 		}
@@ -168,7 +168,7 @@ func tableText(w *bufio.Writer, t *network.Table, sum network.Summary, q TableQu
 		}
 		v.lines(w, "      ", t.Evidence(i))
 	}
-	for _, d := range t.Differences {
+	for _, d := range t.Differences().All() {
 		fmt.Fprintf(w, "  %s\n", v.difference(d))
 	}
 }
@@ -285,8 +285,8 @@ func TableJSON(out io.Writer, q TableQuery, v View) error {
 		}
 		fmt.Fprintf(w, "\n%s,\"routes\":[", head[:len(head)-1])
 		first := true
-		for j := range t.Routes.Len() {
-			r := t.Routes.At(j)
+		for j := range t.Routes().Len() {
+			r := t.Routes().At(j)
 			if !q.Filter.Shows(r) {
 				continue
 			}

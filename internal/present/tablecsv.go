@@ -30,8 +30,8 @@ func TableCSV(out io.Writer, q TableQuery, v View) error {
 		return err
 	}
 	for _, t := range q.Filter.Tables(q.Device) {
-		for i := range t.Routes.Len() {
-			r := t.Routes.At(i)
+		for i := range t.Routes().Len() {
+			r := t.Routes().At(i)
 			if !q.Filter.Shows(r) {
 				continue
 			}

@@ -62,7 +62,7 @@ func (v View) noRoute(w io.Writer, r forward.Explanation) {
 		v.lines(w, "  ", []route.Mark{r.Device.Classful})
 	default:
 		v.headline(w, false, "%s has no route to %s", dev, dst)
-		fmt.Fprintf(w, "\nNone of the %s in its table %s covers it and forwards.\n", count(c.Table.Routes.Len(), "route", "routes"), Clean(c.Table.Name))
+		fmt.Fprintf(w, "\nNone of the %s in its table %s covers it and forwards.\n", count(c.Table.Routes().Len(), "route", "routes"), Clean(c.Table.Name))
 	}
 	v.lost(w, "Seen, but not used", c.Lost)
 	v.statics(w, c.Statics)
@@ -169,8 +169,8 @@ func (v View) rivals(w io.Writer, c selection.Choice, same []selection.Lost) {
 
 // showsLosers reports whether a capture of this form lists candidates that were not chosen: it does if it has one.
 func showsLosers(t *network.Table) bool {
-	for i := range t.Routes.Len() {
-		if _, s := t.Routes.Used(i); s&(route.Active|route.Installed) == 0 {
+	for i := range t.Routes().Len() {
+		if _, s := t.Routes().Used(i); s&(route.Active|route.Installed) == 0 {
 			return true
 		}
 	}

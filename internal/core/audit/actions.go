@@ -27,7 +27,7 @@ type actions struct {
 }
 
 func newActions(t *network.Table) *actions {
-	return &actions{table: t, byAttr: make([]int32, t.Routes.Shared()), byHop: map[oneHop]int32{}, byText: map[string]int32{},
+	return &actions{table: t, byAttr: make([]int32, t.Routes().Shared()), byHop: map[oneHop]int32{}, byText: map[string]int32{},
 		ground: make([]bool, firstAction), plain: !t.Contradictory()}
 }
 
@@ -36,7 +36,7 @@ func (a *actions) of(g network.Group) (int32, bool) {
 	one, at := 0, -1
 	open := false // a route was chosen and refused
 	for i := g.Lo; i < g.Hi; i++ {
-		switch _, s := a.table.Routes.Used(i); {
+		switch _, s := a.table.Routes().Used(i); {
 		case s&route.Installed != 0:
 			one, at = one+1, i
 		case s&(route.Active|route.Rejected) == route.Active|route.Rejected:
@@ -47,11 +47,11 @@ func (a *actions) of(g network.Group) (int32, bool) {
 		return 0, false
 	}
 	if one == 1 && a.plain {
-		id, _ := a.table.Routes.Used(at)
+		id, _ := a.table.Routes().Used(at)
 		if n := a.byAttr[id]; n != 0 {
 			return n, true
 		}
-		if attr := a.table.Routes.Attributes(id); attr.Special == route.None {
+		if attr := a.table.Routes().Attributes(id); attr.Special == route.None {
 			a.byAttr[id] = a.plainRoute(attr)
 			return a.byAttr[id], true
 		}

@@ -59,7 +59,7 @@ type auditor struct {
 
 // newAuditor compiles one family of a network.
 func newAuditor(w *forward.Walker, fam route.Family) *auditor {
-	a := &auditor{walker: w, fam: fam, devices: w.Topology().Network.Devices, deviceIndex: map[*network.Device]int32{}, byName: map[string]int{},
+	a := &auditor{walker: w, fam: fam, devices: w.Topology().Network.Devices().Copy(), deviceIndex: map[*network.Device]int32{}, byName: map[string]int{},
 		oneSided: map[[2]int32][]string{}, startIndex: map[string]int{}, worths: map[netip.Prefix]Severity{}, tableFiles: map[*network.Table][]route.Mark{}, reg: newRegistry(), spaces: spaces(fam), splitFrom: 1000}
 	k := 0
 	for i, d := range a.devices {
@@ -71,7 +71,7 @@ func newAuditor(w *forward.Walker, fam route.Family) *auditor {
 			fresh = fresh || t.Classful
 			k++
 		}
-		for _, r := range d.Rules {
+		for _, r := range d.Rules().All() {
 			fresh = fresh || r.To.IsValid() && (r.Family == 0 || r.Family == fam)
 		}
 		a.tables, a.fresh = append(a.tables, list), append(a.fresh, fresh)
@@ -135,17 +135,17 @@ func (a *auditor) parts(n int) [][]span {
 	var largest *network.Table
 	for _, d := range a.devices {
 		for _, t := range familyTables(d, a.fam) {
-			if largest == nil || t.Routes.Len() > largest.Routes.Len() {
+			if largest == nil || t.Routes().Len() > largest.Routes().Len() {
 				largest = t
 			}
 		}
 	}
-	if largest == nil || largest.Routes.Len() < a.splitFrom {
+	if largest == nil || largest.Routes().Len() < a.splitFrom {
 		return [][]span{a.spaces}
 	}
 	var bounds []number
 	for i := 1; i < n; i++ {
-		hi, lo, _, _ := largest.Routes.Span(largest.Routes.Len() * i / n)
+		hi, lo, _, _ := largest.Routes().Span(largest.Routes().Len() * i / n)
 		bounds = append(bounds, number{hi, lo})
 	}
 	out := make([][]span, len(bounds)+1)

@@ -26,8 +26,8 @@ func findBackupFails(s *scene) []Finding {
 		source               netip.Prefix
 	}
 	at := map[key]int{} // those that fail alike are one finding
-	for _, d := range s.net.Devices {
-		for _, t := range d.Tables {
+	for _, d := range s.net.Devices().All() {
+		for _, t := range d.Tables().All() {
 			if t.Undecided {
 				continue
 			}
@@ -59,24 +59,24 @@ func findBackupFails(s *scene) []Finding {
 // among peers, and in a full table there is one for each prefix.
 func waiting(t *network.Table, d *network.Device) iter.Seq[netip.Prefix] {
 	return func(yield func(netip.Prefix) bool) {
-		spare := make([]bool, t.Routes.Shared())
+		spare := make([]bool, t.Routes().Shared())
 		for id := range spare {
-			spare[id] = len(unused(t.Routes.Attributes(route.AttrID(id)))) > 0
+			spare[id] = len(unused(t.Routes().Attributes(route.AttrID(id)))) > 0
 		}
-		for i := 0; i < t.Routes.Len(); {
+		for i := 0; i < t.Routes().Len(); {
 			g := t.Group(i)
-			first, _ := t.Routes.Used(i)
+			first, _ := t.Routes().Used(i)
 			wanted := false
 			for k := g.Lo; k < g.Hi; k++ {
-				id, state := t.Routes.Used(k)
-				wanted = wanted || spare[id] && state&route.Installed != 0 || t.Routes.Attributes(id).Protocol != t.Routes.Attributes(first).Protocol
+				id, state := t.Routes().Used(k)
+				wanted = wanted || spare[id] && state&route.Installed != 0 || t.Routes().Attributes(id).Protocol != t.Routes().Attributes(first).Protocol
 			}
-			if wanted && !yield(t.Routes.Prefix(i)) {
+			if wanted && !yield(t.Routes().Prefix(i)) {
 				return
 			}
 			i = g.Hi
 		}
-		for _, st := range d.Statics {
+		for _, st := range d.Statics().All() {
 			if (st.Table == t.Name || st.Table == "" && t.Name == "default") && familyOf(st.Prefix) == t.Family {
 				if g, ok := t.Exact(st.Prefix); ok && g.Hi-g.Lo == 1 && !yield(st.Prefix) {
 					return

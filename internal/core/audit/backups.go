@@ -19,8 +19,8 @@ const (
 // findBackups asks for every prefix with a static route what selection remarks on it.
 func findBackups(s *scene) []Finding {
 	var out []Finding
-	for _, d := range s.net.Devices {
-		for _, t := range d.Tables {
+	for _, d := range s.net.Devices().All() {
+		for _, t := range d.Tables().All() {
 			for p := range staticPrefixes(t) {
 				c := selection.Explain(d, t, p)
 				for _, r := range c.Remarks {

@@ -45,7 +45,7 @@ func realPrefixes(b *testing.B) []netip.Prefix {
 }
 
 // fullTables is n devices in a ring with chords, each with every real prefix by a next hop of its own choice.
-func fullTables(prefixes []netip.Prefix, n int) *network.Network {
+func fullTables(prefixes []netip.Prefix, n int) *network.Snapshot {
 	rnd := rand.New(rand.NewPCG(1, 2))
 	var b network.Builder
 	type far struct {
@@ -120,7 +120,10 @@ func BenchmarkFullTables(b *testing.B) {
 }
 
 // campus is n devices in a tree with cross links, each with an attached network and a route to about routes networks.
-func campus(n, routes int) *network.Network {
+func campus(n, routes int) *network.Snapshot { return campusWith(n, routes, false) }
+
+// campusWith is campus, on demand with a floating static route beside every learned one.
+func campusWith(n, routes int, floating bool) *network.Snapshot {
 	rnd := rand.New(rand.NewPCG(3, 4))
 	text := make([]strings.Builder, n)
 	hops := make([][]string, n)
@@ -178,7 +181,13 @@ func campus(n, routes int) *network.Network {
 				id = list.Share(&route.Attributes{Protocol: route.OSPF, Preference: route.N(110), Metric: route.N(uint64(metric)), NextHops: []route.NextHop{{Address: netip.MustParseAddr(f[1]), Interface: f[3]}}})
 				shared[k] = id
 			}
-			list.Add(netip.MustParsePrefix(prefix), id, route.Active|route.Installed, route.Mark{File: uint32(i + 1), Off: 1, End: 2})
+			m := route.Mark{File: uint32(i + 1), Off: 1, End: 2}
+			list.Add(netip.MustParsePrefix(prefix), id, route.Active|route.Installed, m)
+			if floating {
+				a := *list.Attributes(id)
+				a.Protocol, a.Preference = route.Static, route.N(200)
+				list.Add(netip.MustParsePrefix(prefix), list.Share(&a), 0, m)
+			}
 		}
 		for j, p := range nets {
 			if j%n != i && rnd.IntN(2000) > 0 {
@@ -228,21 +237,7 @@ func BenchmarkTracingEveryPair(b *testing.B) {
 
 // BenchmarkBackups is 100 devices of which each has a floating static route beside every learned one.
 func BenchmarkBackups(b *testing.B) {
-	net := campus(100, 1000)
-	for _, d := range net.Devices {
-		t := d.Tables[0]
-		n := t.Routes.Len()
-		for i := range n {
-			r := t.Routes.At(i)
-			if r.Protocol != route.OSPF {
-				continue
-			}
-			a := *r.Attributes
-			a.Protocol, a.Preference = route.Static, route.N(200)
-			t.Routes.Add(r.Prefix, t.Routes.Share(&a), 0, r.Mark)
-		}
-		t.Routes.Sort()
-	}
+	net := campusWith(100, 1000, true)
 	w := forward.NewWalker(topology.Build(net))
 	for b.Loop() {
 		r := Run(w, Options{Family: route.IPv4})

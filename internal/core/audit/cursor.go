@@ -53,10 +53,10 @@ func (c *cursor) start(at number, fam route.Family) {
 
 // seek returns the first route whose prefix begins at or behind a point.
 func (c *cursor) seek(at number) int {
-	lo, hi := 0, c.table.Routes.Len()
+	lo, hi := 0, c.table.Routes().Len()
 	for lo < hi {
 		m := int(uint(lo+hi) / 2)
-		fh, fl, _, _ := c.table.Routes.Span(m)
+		fh, fl, _, _ := c.table.Routes().Span(m)
 		if (number{fh, fl}).less(at) {
 			lo = m + 1
 		} else {
@@ -69,7 +69,7 @@ func (c *cursor) seek(at number) int {
 // push puts a group on the stack if it forwards.
 func (c *cursor) push(g network.Group) {
 	if id, ok := c.acts.of(g); ok {
-		_, _, lh, ll := c.table.Routes.Span(g.Lo)
+		_, _, lh, ll := c.table.Routes().Span(g.Lo)
 		c.stack = append(c.stack, frame{number{lh, ll}, id, g.Lo})
 	}
 }
@@ -85,7 +85,7 @@ func (c *cursor) advance() {
 
 // settle takes in the prefixes that begin at the point and finds the next one.
 func (c *cursor) settle(at number) {
-	r := &c.table.Routes
+	r := c.table.Routes()
 	for c.i < r.Len() {
 		if fh, fl, _, _ := r.Span(c.i); (number{fh, fl}) != at {
 			break

@@ -2,7 +2,6 @@ package audit
 
 import (
 	"net/netip"
-	"slices"
 
 	"zarvek/internal/core/forward"
 	"zarvek/internal/core/network"
@@ -25,8 +24,8 @@ func findDetection(s *scene) []Finding {
 		hop    netip.Addr
 	}
 	seen := map[key]int{}
-	for _, d := range s.net.Devices {
-		for _, t := range d.Tables {
+	for _, d := range s.net.Devices().All() {
+		for _, t := range d.Tables().All() {
 			for p := range staticPrefixes(t) {
 				g, _ := t.Exact(p)
 				for _, r := range t.Members(g) {
@@ -89,7 +88,7 @@ func (s *scene) detection(d *network.Device, r route.Route, h route.NextHop) (Fi
 
 // watches reports whether any device was captured with a liveness session.
 func (s *scene) watches() bool {
-	return slices.ContainsFunc(s.net.Devices, func(d *network.Device) bool { return len(d.Sessions) > 0 })
+	return s.net.Devices().Any(func(d *network.Device) bool { return d.Sessions().Len() > 0 })
 }
 
 // switched reports whether a link for two is known to have something between its ends: one end is down and the other up.

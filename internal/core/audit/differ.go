@@ -15,11 +15,11 @@ func familyOf(p netip.Prefix) route.Family { return route.FamilyOf(p.Addr()) }
 // findTablesDiffer makes one finding of each table and sort of difference.
 func findTablesDiffer(s *scene) []Finding {
 	var out []Finding
-	for _, d := range s.net.Devices {
-		for _, t := range d.Tables {
+	for _, d := range s.net.Devices().All() {
+		for _, t := range d.Tables().All() {
 			byKind := map[network.DifferenceKind]*Finding{}
 			var order []*Finding
-			for _, x := range t.Differences {
+			for _, x := range t.Differences().All() {
 				f := byKind[x.Kind]
 				if f == nil {
 					f = &Finding{Kind: TablesDiffer, Severity: Risk, Device: d.Name, Table: t.Name, Family: t.Family, Difference: x,

@@ -66,7 +66,7 @@ func TestClassesAgreeWithLookups(t *testing.T) {
 						want := selection.Longest(c.table, x.addr(fam))
 						var got netip.Prefix
 						if c.group >= 0 {
-							got = c.table.Routes.Prefix(c.group)
+							got = c.table.Routes().Prefix(c.group)
 						}
 						require.Equal(t, want.Prefix, got, "seed %d: %s", seed, x.addr(fam))
 						checked++

@@ -172,7 +172,7 @@ func scramble(x uint64) uint64 {
 
 func familyTables(d *network.Device, fam route.Family) []*network.Table {
 	var out []*network.Table
-	for _, t := range d.Tables {
+	for _, t := range d.Tables().All() {
 		if t.Family == fam {
 			out = append(out, t)
 		}

@@ -97,32 +97,32 @@ func (a *auditor) newGround() {
 		single(hop.WithZone(""), d)
 	}
 	for _, d := range a.devices {
-		for _, n := range d.Neighbours {
+		for _, n := range d.Neighbours().All() {
 			single(n.Address.WithZone(""), d)
 		}
-		for _, o := range d.Addresses {
+		for _, o := range d.Addresses().All() {
 			single(o.Prefix.Addr(), d)
 		}
-		for _, t := range d.Tables {
+		for _, t := range d.Tables().All() {
 			if t.CutAt.IsValid() {
 				cut(t.CutAt)
 			}
 			if t.Classful && t.Family == a.fam {
-				for i := range t.Routes.Len() {
-					cut(network.ClassOf(t.Routes.Prefix(i).Addr()))
+				for i := range t.Routes().Len() {
+					cut(network.ClassOf(t.Routes().Prefix(i).Addr()))
 				}
 			}
 		}
-		for _, t := range d.Policy.Tunnels {
+		for _, t := range d.Tunnels().All() {
 			single(t.Local, d)
 			single(t.Remote, d)
 		}
-		for _, r := range d.Rules {
+		for _, r := range d.Rules().All() {
 			cut(r.To)
 		}
 		a.policyCuts(g, d)
 	}
-	for _, h := range a.walker.Topology().Network.Hosts {
+	for _, h := range a.walker.Topology().Network.Hosts().All() {
 		single(h.Address, nil)
 	}
 	g.cuts = append(g.cuts, number{})
@@ -174,7 +174,7 @@ func (a *auditor) look(at number) region {
 		r.homes = append(r.homes, at.Device)
 	}
 	r.start = a.startSet(a.walker.Starts(x))
-	for _, h := range topo.Network.Hosts { // its own settings decide too
+	for _, h := range topo.Network.Hosts().All() { // its own settings decide too
 		r.exact = r.exact || h.Address == x && (h.Gateway.IsValid() || h.Prefix.IsValid())
 	}
 	return r
@@ -245,14 +245,14 @@ func (a *auditor) policyCuts(g *ground, d *network.Device) {
 			g.policy = append(g.policy, s.first, s.last.next())
 		}
 	}
-	for _, r := range d.Rules {
+	for _, r := range d.Rules().All() {
 		cut(r.From)
 	}
-	for _, r := range d.Policy.Flows {
+	for _, r := range d.Flows().All() {
 		cut(r.From)
 		cut(r.To)
 	}
-	for _, t := range d.Policy.Translations {
+	for _, t := range d.Translations().All() {
 		cut(t.From)
 		cut(t.To)
 		if t.Becomes.IsValid() {

@@ -13,8 +13,8 @@ const InterfaceOnly Kind = "interface-only"
 
 func findInterfaceOnly(s *scene) []Finding {
 	var out []Finding
-	for _, d := range s.net.Devices {
-		for _, t := range d.Tables {
+	for _, d := range s.net.Devices().All() {
+		for _, t := range d.Tables().All() {
 			byIf := map[string]int{}
 			for p := range staticPrefixes(t) {
 				g, _ := t.Exact(p)

@@ -143,8 +143,9 @@ func TestLoopByRules(t *testing.T) {
 // TestFiltered: what rules deny may be meant so, and is worth a note.
 func TestFiltered(t *testing.T) {
 	n := coretest.Build(coretest.OutAndBack)
-	n.Device("b").Policy.Flows = []network.FlowRule{{From: netip.MustParsePrefix("10.61.1.0/24"), Mark: route.Mark{File: 1, Off: 1, End: 2}}, {Permit: true}}
-	r := Run(forward.NewWalker(topology.Build(n)), Options{})
+	x := n.Draft()
+	x.SetPolicy("b", network.Policy{Flows: []network.FlowRule{{From: netip.MustParsePrefix("10.61.1.0/24"), Mark: route.Mark{File: 1, Off: 1, End: 2}}, {Permit: true}}})
+	r := Run(forward.NewWalker(topology.Build(x.Freeze())), Options{})
 	require.Len(t, r.Findings, 1)
 	require.Equal(t, []any{Filtered, Note, "b"}, []any{r.Findings[0].Kind, r.Findings[0].Severity, r.Findings[0].Device})
 	require.Positive(t, r.Families[0].Followed)
@@ -158,7 +159,9 @@ func TestHostSettings(t *testing.T) {
 		{Name: "till", Address: netip.MustParseAddr("10.61.2.7"), Prefix: netip.MustParsePrefix("10.61.2.0/24"), Gateway: netip.MustParseAddr("10.61.2.1")},
 	} {
 		n := coretest.Build(coretest.OutAndBack)
-		n.Hosts = []network.Host{h}
+		x := n.Draft()
+		x.SetHosts([]network.Host{h})
+		n = x.Freeze()
 		var got []string
 		for _, f := range Run(forward.NewWalker(topology.Build(n)), Options{}).Findings {
 			got = append(got, fmt.Sprint(f.Severity, f.Kind, f.Device))

@@ -166,7 +166,7 @@ func (a *auditor) cellOf(s, d int32) Cell {
 // hostMatrix follows packets between the hosts of the notes, since their own settings count too.
 func (a *auditor) hostMatrix() *Matrix {
 	m := &Matrix{Family: a.fam}
-	for _, h := range a.walker.Topology().Network.Hosts {
+	for _, h := range a.walker.Topology().Network.Hosts().All() {
 		if route.FamilyOf(h.Address) == a.fam {
 			m.Ends = append(m.Ends, MatrixEnd{Prefix: netip.PrefixFrom(h.Address, h.Address.BitLen()), Name: h.Name, Address: h.Address})
 		}

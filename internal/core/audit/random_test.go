@@ -156,42 +156,47 @@ func randomText(rnd *rand.Rand, size int) string {
 }
 
 // policies puts rules for flows, translations, tunnels and hosts with settings of their own into a network.
-func policies(rnd *rand.Rand, n *network.Network) *network.Network {
+func policies(rnd *rand.Rand, n *network.Snapshot) *network.Snapshot {
 	chance := func(percent int) bool { return rnd.IntN(100) < percent }
 	lan := func() netip.Prefix {
-		return netip.MustParsePrefix(fmt.Sprintf("10.61.%d.0/%d", rnd.IntN(len(n.Devices)), 24+rnd.IntN(2)))
+		return netip.MustParsePrefix(fmt.Sprintf("10.61.%d.0/%d", rnd.IntN(n.Devices().Len()), 24+rnd.IntN(2)))
 	}
-	for i, d := range n.Devices {
+	x := n.Draft()
+	var hosts []network.Host
+	for i, d := range n.Devices().All() {
+		var p network.Policy
 		m := route.Mark{File: 9, Off: uint32(i), End: uint32(i) + 1}
 		out := ""
-		if len(d.Addresses) > 0 {
-			out = d.Addresses[rnd.IntN(len(d.Addresses))].Interface
+		if d.Addresses().Len() > 0 {
+			out = d.Addresses().At(rnd.IntN(d.Addresses().Len())).Interface
 		}
 		if chance(6) {
-			d.Policy.Flows = []network.FlowRule{{From: lan(), To: lan(), Permit: chance(50), Refuse: chance(50), Mark: m}, {Permit: true, In: out, Mark: m}}
+			p.Flows = []network.FlowRule{{From: lan(), To: lan(), Permit: chance(50), Refuse: chance(50), Mark: m}, {Permit: true, In: out, Mark: m}}
 		}
 		if chance(6) {
-			d.Policy.Translations = append(d.Policy.Translations, network.Translation{From: lan(), Out: out, Mark: m})
+			p.Translations = append(p.Translations, network.Translation{From: lan(), Out: out, Mark: m})
 		}
 		if chance(4) {
-			d.Policy.Translations = append(d.Policy.Translations, network.Translation{Destination: true, To: lan(), Becomes: lan().Addr().Next(), Mark: m})
+			p.Translations = append(p.Translations, network.Translation{Destination: true, To: lan(), Becomes: lan().Addr().Next(), Mark: m})
 		}
 		if chance(6) && out != "" {
-			far := n.Devices[rnd.IntN(len(n.Devices))]
-			if len(far.Addresses) > 0 {
-				d.Policy.Tunnels = append(d.Policy.Tunnels, network.Tunnel{Interface: out, Local: d.Addresses[0].Prefix.Addr(), Remote: far.Addresses[0].Prefix.Addr(), Mark: m})
+			far := n.Devices().At(rnd.IntN(n.Devices().Len()))
+			if far.Addresses().Len() > 0 {
+				p.Tunnels = append(p.Tunnels, network.Tunnel{Interface: out, Local: d.Addresses().At(0).Prefix.Addr(), Remote: far.Addresses().At(0).Prefix.Addr(), Mark: m})
 			}
 		}
 		if chance(10) {
 			h := network.Host{Name: fmt.Sprint("h", i), Address: netip.MustParseAddr(fmt.Sprintf("10.61.%d.77", i)), Mark: m}
-			h.Gateway = netip.MustParseAddr(fmt.Sprintf("10.61.%d.1", rnd.IntN(len(n.Devices))))
+			h.Gateway = netip.MustParseAddr(fmt.Sprintf("10.61.%d.1", rnd.IntN(n.Devices().Len())))
 			if chance(50) {
 				h.Prefix = netip.MustParsePrefix(fmt.Sprintf("10.61.%d.0/%d", i&^1, 23))
 			}
-			n.Hosts = append(n.Hosts, h)
+			hosts = append(hosts, h)
 		}
+		x.SetPolicy(d.Name, p)
 	}
-	return n
+	x.SetHosts(hosts)
+	return x.Freeze()
 }
 
 // compare checks every pair of groups against a trace from and to each end of their ranges. It returns how many.

@@ -16,7 +16,7 @@ type mark = route.Mark
 type scene struct {
 	walker *forward.Walker
 	topo   *topology.Topology
-	net    *network.Network
+	net    *network.Snapshot
 	opt    Options
 	audits []*auditor
 	trials trials
@@ -105,7 +105,7 @@ func (a *auditor) weak() []string {
 
 // captured reports whether any table of a family was.
 func (s *scene) captured(fam route.Family) bool {
-	return slices.ContainsFunc(s.net.Devices, func(d *network.Device) bool { return len(familyTables(d, fam)) > 0 })
+	return s.net.Devices().Any(func(d *network.Device) bool { return len(familyTables(d, fam)) > 0 })
 }
 
 // wants applies Only and Except. A finding of which only replies are lost is one-way whatever its kind.
@@ -128,10 +128,10 @@ func (s *scene) progress() func(int) {
 		return func(int) {}
 	}
 	total := 0
-	for _, d := range s.net.Devices {
-		for _, t := range d.Tables {
+	for _, d := range s.net.Devices().All() {
+		for _, t := range d.Tables().All() {
 			if s.opt.Family == 0 || t.Family == s.opt.Family {
-				total += t.Routes.Len()
+				total += t.Routes().Len()
 			}
 		}
 	}

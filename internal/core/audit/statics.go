@@ -8,9 +8,9 @@ const StaticUnusable Kind = "static-unusable"
 // findStatics asks what became of every configured static route.
 func findStatics(s *scene) []Finding {
 	var out []Finding
-	for _, d := range s.net.Devices {
-		for _, st := range d.Statics {
-			for _, t := range d.Tables {
+	for _, d := range s.net.Devices().All() {
+		for _, st := range d.Statics().All() {
+			for _, t := range d.Tables().All() {
 				if t.Name != st.Table && !(st.Table == "" && t.Name == "default") || t.Family != familyOf(st.Prefix) {
 					continue
 				}

@@ -85,7 +85,7 @@ type port struct {
 // Make draws up the chart of a network: of one family, or of both for 0.
 func Make(t *topology.Topology, fam route.Family) *Chart {
 	b := &builder{topo: t, fam: fam, device: map[*network.Device]int{}, placed: map[netip.Addr]bool{}, atSeg: map[port]int{}}
-	for _, d := range t.Network.Devices {
+	for _, d := range t.Network.Devices().All() {
 		b.device[d] = len(b.chart.Nodes)
 		b.chart.Nodes = append(b.chart.Nodes, Node{Kind: Device, Device: d})
 	}
@@ -200,7 +200,7 @@ func (b *builder) shared(devices []*network.Device, at []topology.Attachment, ne
 // hosts returns the notes' hosts in a network, each once.
 func (b *builder) hosts(p netip.Prefix) []network.Host {
 	var out []network.Host
-	for _, h := range b.topo.Network.Hosts {
+	for _, h := range b.topo.Network.Hosts().All() {
 		if p.Contains(h.Address) && !b.placed[h.Address] {
 			b.placed[h.Address] = true
 			out = append(out, h)

@@ -25,9 +25,9 @@ type pointed struct {
 
 // neighbours adds everything that a route points at and that no captured device has, with what lies behind.
 func (b *builder) neighbours() {
-	for _, d := range b.topo.Network.Devices {
+	for _, d := range b.topo.Network.Devices().All() {
 		var list []*pointed
-		for _, t := range d.Tables {
+		for _, t := range d.Tables().All() {
 			if b.fam == 0 || t.Family == b.fam {
 				list = b.pointedAt(d, t, list)
 			}
@@ -44,14 +44,14 @@ func (b *builder) pointedAt(d *network.Device, t *network.Table, list []*pointed
 	for _, p := range list {
 		known[p.address] = p
 	}
-	for i := range t.Routes.Len() {
-		id, state := t.Routes.Used(i)
+	for i := range t.Routes().Len() {
+		id, state := t.Routes().Used(i)
 		if state&route.Installed == 0 {
 			continue
 		}
 		if !seen[id] {
 			seen[id] = true
-			a := t.Routes.Attributes(id)
+			a := t.Routes().Attributes(id)
 			for _, h := range a.Forwarding() {
 				if a.Special != route.None || !h.Address.IsValid() || h.Interface == "" {
 					continue
@@ -71,7 +71,7 @@ func (b *builder) pointedAt(d *network.Device, t *network.Table, list []*pointed
 			}
 		}
 		for _, p := range out[id] {
-			b.behind(p, t.Routes.Prefix(i), t.Routes.Attributes(id))
+			b.behind(p, t.Routes().Prefix(i), t.Routes().Attributes(id))
 		}
 	}
 	return list

@@ -32,7 +32,7 @@ import (
 //	a: stateful
 //	a: session 10.0.0.2 e0 down              (also up)
 //	a: cut                                   (the tables end in the middle)
-func Build(text string) *network.Network {
+func Build(text string) *network.Snapshot {
 	var b network.Builder
 	facts := map[string]*network.Facts{}
 	var order []string

@@ -13,7 +13,7 @@ import (
 
 // A Walker follows packets through one network. It is safe for concurrent use.
 type Walker struct {
-	net     *network.Network
+	net     *network.Snapshot
 	topo    *topology.Topology
 	lookups selection.Lookup
 	links   sync.Map // linkKey: topology.OnLink, of next hops
@@ -145,10 +145,10 @@ func (w *Walker) decide(pkt *packet, at place, room []step) []step {
 			s.reason.Behind = w.behind(d, pkt.dst)
 		}
 		s.pkt = pkt
-		if len(d.Policy.Tunnels) > 0 {
+		if d.Tunnels().Len() > 0 {
 			*s = w.tunnel(pkt, at, *s)
 		}
-		if pkt.find == nil && (len(d.Policy.Flows)+len(d.Policy.Translations)+len(pkt.undo) > 0 || d.Policy.Stateful.Known()) {
+		if pkt.find == nil && (d.Flows().Len()+d.Translations().Len()+len(pkt.undo) > 0 || d.Stateful().Known()) {
 			*s = w.leave(pkt, at, *s)
 		}
 	}

@@ -2,7 +2,6 @@ package forward
 
 import (
 	"net/netip"
-	"slices"
 
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
@@ -10,11 +9,11 @@ import (
 
 // host finds a host of the notes by its address.
 func (w *Walker) host(a netip.Addr) (network.Host, bool) {
-	i := slices.IndexFunc(w.net.Hosts, func(h network.Host) bool { return h.Address == a })
+	i := w.net.Hosts().Index(func(h network.Host) bool { return h.Address == a })
 	if i < 0 {
 		return network.Host{}, false
 	}
-	return w.net.Hosts[i], true
+	return w.net.Hosts().At(i), true
 }
 
 // fromHost starts at a source: as a host does by its own settings where the notes tell them.

@@ -17,7 +17,7 @@ func LivenessOf(d, other *network.Device, hop netip.Addr) Liveness {
 		}
 		l.Marks = append(l.Marks, s.Mark)
 	}
-	for _, s := range d.Sessions {
+	for _, s := range d.Sessions().All() {
 		if s.Peer == hop {
 			note(&l.Here, s)
 		}
@@ -25,7 +25,7 @@ func LivenessOf(d, other *network.Device, hop netip.Addr) Liveness {
 	if other == nil {
 		return l
 	}
-	for _, s := range other.Sessions {
+	for _, s := range other.Sessions().All() {
 		if len(d.Own(s.Peer)) > 0 {
 			note(&l.There, s)
 		}

@@ -51,13 +51,13 @@ func (w *Walker) Spots(d *network.Device, fam route.Family) []Spot {
 	}
 	add(Spot{place{device: d, table: "default"}})
 	names := w.topo.Interfaces(d)
-	for _, t := range d.Policy.Tunnels {
+	for _, t := range d.Tunnels().All() {
 		names = append(names, t.Interface)
 	}
 	for _, n := range names {
 		add(w.Enters(d, n))
 	}
-	for _, t := range d.Tables {
+	for _, t := range d.Tables().All() {
 		if t.Family == fam {
 			add(Spot{place{device: d, table: t.Name}})
 		}
@@ -100,15 +100,15 @@ func (w *Walker) Moves(dst netip.Addr, s Spot, find func(*network.Table) selecti
 // Sensitive reports whether what a device does with packets of a family may depend on more than their destination. That
 // an IPv4 device drops what comes from an address of its own is not looked at.
 func (w *Walker) Sensitive(d *network.Device, fam route.Family) bool {
-	if len(d.Policy.Flows)+len(d.Policy.Translations) > 0 || d.Policy.Stateful.Known() {
+	if d.Flows().Len()+d.Translations().Len() > 0 || d.Stateful().Known() {
 		return true
 	}
-	for _, r := range d.Rules {
+	for _, r := range d.Rules().All() {
 		if r.From.IsValid() && (r.Family == 0 || r.Family == fam) {
 			return true
 		}
 	}
-	for _, c := range d.Checks {
+	for _, c := range d.Checks().All() {
 		if c.Mode != network.CheckOff && (c.Family == 0 || c.Family == fam) {
 			return true
 		}
@@ -143,7 +143,7 @@ func (w *Walker) Onward(d *network.Device, dst netip.Addr) Direction {
 
 // sourceFor is an address that a device may send from.
 func (w *Walker) sourceFor(d *network.Device, dst netip.Addr) netip.Addr {
-	for _, a := range d.Addresses {
+	for _, a := range d.Addresses().All() {
 		if x := a.Prefix.Addr(); route.FamilyOf(x) == route.FamilyOf(dst) && !x.IsLinkLocalUnicast() && !x.IsLoopback() {
 			return x
 		}

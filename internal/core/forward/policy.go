@@ -30,7 +30,7 @@ func (w *Walker) arrive(pkt *packet, at place, hop *Hop) (*packet, *step) {
 			return &p, nil
 		}
 	}
-	for _, t := range at.device.Policy.Translations {
+	for _, t := range at.device.Translations().All() {
 		if !t.Destination {
 			continue
 		}
@@ -65,13 +65,13 @@ func (w *Walker) leave(pkt *packet, at place, s step) step {
 		return s
 	}
 	if !at.origin && at.ingress != "" {
-		switch stateful := d.Policy.Stateful; {
+		switch stateful := d.Stateful(); {
 		case stateful.Known() && pkt.reply && pkt.state[d]:
 			s.hop.Evidence = append(s.hop.Evidence, stateful)
 		case stateful.Known() && pkt.reply:
 			return end(StateMissing, NoState, stateful)
-		case len(d.Policy.Flows) > 0:
-			switch fit, permit, refuse, mark := judgeFlow(d.Policy.Flows, pkt, at.ingress, out); {
+		case d.Flows().Len() > 0:
+			switch fit, permit, refuse, mark := judgeFlow(d.Flows(), pkt, at.ingress, out); {
 			case fit == network.Maybe:
 				return end(Unknown, FlowNotTold, mark)
 			case !permit && refuse:
@@ -91,7 +91,7 @@ func (w *Walker) leave(pkt *packet, at place, s step) step {
 			return s
 		}
 	}
-	for _, t := range d.Policy.Translations {
+	for _, t := range d.Translations().All() {
 		if t.Destination || pkt.reply && pkt.state[d] {
 			continue
 		}
@@ -119,14 +119,14 @@ func (w *Walker) leave(pkt *packet, at place, s step) step {
 
 // judgeFlow asks every chain of rules: each that has rules for the packet's family must permit it. Maybe where that
 // depends on what is not told.
-func judgeFlow(rules []network.FlowRule, pkt *packet, in, out string) (fit network.Fit, permit, refuse bool, mark route.Mark) {
+func judgeFlow(rules network.Items[network.FlowRule], pkt *packet, in, out string) (fit network.Fit, permit, refuse bool, mark route.Mark) {
 	fit, permit = network.Yes, true
-	for lo := 0; lo < len(rules); {
+	for lo := 0; lo < rules.Len(); {
 		hi := lo
-		for hi < len(rules) && rules[hi].Chain == rules[lo].Chain {
+		for hi < rules.Len() && rules.At(hi).Chain == rules.At(lo).Chain {
 			hi++
 		}
-		f, p, r, m := judgeChain(rules[lo:hi], pkt, in, out)
+		f, p, r, m := judgeChain(rules.Between(lo, hi), pkt, in, out)
 		lo = hi
 		switch {
 		case f == network.No: // none for this family
@@ -142,11 +142,10 @@ func judgeFlow(rules []network.FlowRule, pkt *packet, in, out string) (fit netwo
 }
 
 // judgeChain applies ordered rules, the first that fits; what fits none is denied. No where it has none for the family.
-func judgeChain(rules []network.FlowRule, pkt *packet, in, out string) (fit network.Fit, permit, refuse bool, mark route.Mark) {
+func judgeChain(rules network.Items[network.FlowRule], pkt *packet, in, out string) (fit network.Fit, permit, refuse bool, mark route.Mark) {
 	var open *network.FlowRule
 	any := false
-	for i := range rules {
-		r := &rules[i]
+	for _, r := range rules.All() {
 		if r.Family != 0 && r.Family != route.FamilyOf(pkt.dst) {
 			continue
 		}
@@ -155,7 +154,7 @@ func judgeChain(rules []network.FlowRule, pkt *packet, in, out string) (fit netw
 		switch r.Fits(pkt.src, pkt.dst, pkt.flow, in, out) {
 		case network.Maybe:
 			if open == nil {
-				open = r
+				open = &r
 			} else if open.Permit != r.Permit {
 				return network.Maybe, false, false, open.Mark
 			}
@@ -180,7 +179,7 @@ const maxTunnels = 4
 
 // tunnel follows the outer packet of a tunnel that a step leads into.
 func (w *Walker) tunnel(pkt *packet, at place, s step) step {
-	t, ok := at.device.Policy.Tunnel(s.hop.OutInterface)
+	t, ok := at.device.Tunnel(s.hop.OutInterface)
 	if !ok || s.verdict > Unknown {
 		return s
 	}
@@ -212,7 +211,7 @@ func (w *Walker) tunnel(pkt *packet, at place, s step) step {
 		return s
 	}
 	// Nothing else told who is at the far end: the device with the tunnel's other address is.
-	for _, far := range worst.end.Policy.Tunnels {
+	for _, far := range worst.end.Tunnels().All() {
 		if far.Local == t.Remote {
 			s.verdict, s.delivery = GoesOn, NotDelivered
 			s.next = w.enter(worst.end, far.Interface)

@@ -10,6 +10,7 @@ import (
 	"zarvek/internal/core/coretest"
 	"zarvek/internal/core/forward"
 	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
 	"zarvek/internal/core/selection"
 	"zarvek/internal/core/topology"
 )
@@ -145,8 +146,10 @@ func TestADefaultThatLeavesThoughTheNetworkIsHere(t *testing.T) {
 
 func TestRulesOfOneFamilyLeaveTheOtherAlone(t *testing.T) {
 	n := coretest.Build("a: direct fd00:1::/64 dev lan\na: direct fd00:2::/64 dev e0\na: rule 10 from 10.0.0.0/8 table 7")
-	n.Devices[0].Rules[0].Family = 4
-	rt := forward.NewWalker(topology.Build(n)).Trace(netip.MustParseAddr("fd00:1::9"), netip.MustParseAddr("fd00:2::9"))
+	x, rule := n.Draft(), n.Device("a").Rules().At(0)
+	rule.Family = route.IPv4
+	x.SetRules("a", []network.Rule{rule})
+	rt := forward.NewWalker(topology.Build(x.Freeze())).Trace(netip.MustParseAddr("fd00:1::9"), netip.MustParseAddr("fd00:2::9"))
 	require.Equal(t, forward.Arrives, rt.Forward.Verdict)
 }
 

@@ -76,7 +76,7 @@ func (w *Walker) TraceFlow(src, dst netip.Addr, flow network.Flow) RoundTrip {
 	rt.oneSided(flow)
 	for _, b := range rt.Forward.Branches {
 		for _, d := range b.stateful {
-			if len(d.Policy.Flows) == 0 && !slices.Contains(rt.Unjudged, d.Name) {
+			if d.Flows().Len() == 0 && !slices.Contains(rt.Unjudged, d.Name) {
 				rt.Unjudged = append(rt.Unjudged, d.Name)
 			}
 		}
@@ -131,7 +131,7 @@ func (rt *RoundTrip) oneSided(flow network.Flow) {
 				}
 				if flow.Protocol == "tcp" {
 					r.Verdict, r.Delivery, r.Where = StateMissing, NotDelivered, d.Name
-					r.Reason = Reason{Code: NoState, Marks: []route.Mark{d.Policy.Stateful}, Device: d.Name}
+					r.Reason = Reason{Code: NoState, Marks: []route.Mark{d.Stateful()}, Device: d.Name}
 					rt.Return.Verdict = max(rt.Return.Verdict, StateMissing)
 				}
 			}

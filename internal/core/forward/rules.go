@@ -1,8 +1,6 @@
 package forward
 
 import (
-	"slices"
-
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 	"zarvek/internal/core/selection"
@@ -12,12 +10,16 @@ import (
 // cannot tell.
 func (w *Walker) lookup(pkt *packet, at place) (selection.Match, Reason) {
 	d, fam := at.device, route.FamilyOf(pkt.dst)
-	rules := d.Rules
-	if !slices.ContainsFunc(rules, func(r network.Rule) bool { return r.Family == 0 || r.Family == fam }) || at.table != "default" { // an interface that belongs to a table of its own asks no rules
-		rules = []network.Rule{{Table: at.table}}
+	rules := d.Rules()
+	if !rules.Any(func(r network.Rule) bool { return r.Family == 0 || r.Family == fam }) || at.table != "default" { // an interface that belongs to a table of its own asks no rules
+		rules = network.Items[network.Rule]{}
 	}
 	asked := false
-	for _, r := range rules {
+	for i := range max(rules.Len(), 1) {
+		r := network.Rule{Table: at.table}
+		if rules.Len() > 0 {
+			r = rules.At(i)
+		}
 		applies, sure := ruleApplies(r, pkt, at, fam)
 		if !applies {
 			continue
@@ -66,7 +68,7 @@ func (w *Walker) lookup(pkt *packet, at place) (selection.Match, Reason) {
 		return m, sureReason(sure, Reason{Marks: []route.Mark{r.Mark}})
 	}
 	t := d.Table(at.table, fam)
-	if t == nil && !(asked && len(d.Rules) > 0) || t != nil && t.Routes.Len() == 0 {
+	if t == nil && !(asked && d.Rules().Len() > 0) || t != nil && t.Routes().Len() == 0 {
 		return selection.Match{Table: t}, Reason{Code: TableMissing}
 	}
 	why := Reason{Code: NoCoveringRoute}
@@ -80,7 +82,7 @@ func (w *Walker) lookup(pkt *packet, at place) (selection.Match, Reason) {
 
 // onward goes on in another table where the match says no more than that; missing tells that it was not captured.
 func (w *Walker) onward(pkt *packet, d *network.Device, m selection.Match) (out selection.Match, missing bool) {
-	for range d.Tables {
+	for range d.Tables().All() {
 		if !m.Found() || len(m.Routes[0].NextHops) != 1 {
 			return m, false
 		}
@@ -122,7 +124,7 @@ func ruleApplies(r network.Rule, pkt *packet, at place, fam route.Family) (appli
 
 // ingressMatters reports whether a device's decision can depend on where a packet comes in.
 func ingressMatters(d *network.Device) bool {
-	for _, r := range d.Rules {
+	for _, r := range d.Rules().All() {
 		if r.Ingress != "" {
 			return true
 		}
@@ -143,7 +145,7 @@ func unshown(d *network.Device, table string, fam route.Family) bool {
 // weakMix names a table that rules of the family use and no capture shows by itself: a management walk mixes its routes
 // with those of the main one.
 func weakMix(d *network.Device, fam route.Family) (string, bool) {
-	for _, r := range d.Rules {
+	for _, r := range d.Rules().All() {
 		if (r.Family == 0 || r.Family == fam) && r.Action == network.RuleLookup && r.Table != "default" && r.Table != kernelDefault && d.Table(r.Table, fam) == nil {
 			return r.Table, true
 		}

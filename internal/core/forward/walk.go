@@ -101,7 +101,7 @@ func (k *walk) end(s step, at place, share float64) {
 		if s.delivery == ToDevice && i == len(b.Hops)-1 {
 			break // it is for the device itself, not through it
 		}
-		if d := k.w.net.Device(h.Device); h.InInterface != "" && h.OutInterface != "" && d != nil && d.Policy.Stateful.Known() {
+		if d := k.w.net.Device(h.Device); h.InInterface != "" && h.OutInterface != "" && d != nil && d.Stateful().Known() {
 			b.stateful = append(b.stateful, d)
 		}
 	}

@@ -49,7 +49,7 @@ func (w *Walker) Why(d *network.Device, t *network.Table, dst netip.Prefix) Expl
 // uses lists the tables of a device with the interfaces that belong to each; nil where it has just one.
 func (w *Walker) uses(d *network.Device, fam route.Family) []TableUse {
 	var out []TableUse
-	for _, t := range d.Tables {
+	for _, t := range d.Tables().All() {
 		if t.Family == fam {
 			out = append(out, TableUse{Table: t.Name})
 		}
@@ -74,7 +74,7 @@ const kernelDefault = "253"
 // the main one, then the default one, whatever the packet.
 func rulesOf(d *network.Device, fam route.Family) []network.Rule {
 	var out []network.Rule
-	for _, r := range d.Rules {
+	for _, r := range d.Rules().All() {
 		plain := !r.From.IsValid() && !r.To.IsValid() && r.Ingress == "" && r.Action == network.RuleLookup && !r.Undecided && (r.Table == "default" || r.Table == kernelDefault)
 		if (r.Family == 0 || r.Family == fam) && !plain {
 			out = append(out, r)

@@ -30,7 +30,7 @@ func (f Filter) Narrow() bool {
 // Tables returns the tables of d that the filter asks for.
 func (f Filter) Tables(d *Device) []*Table {
 	var out []*Table
-	for _, t := range d.Tables {
+	for _, t := range d.tables {
 		if (f.Family == 0 || t.Family == f.Family) && (f.Table == "" || t.Name == f.Table) {
 			out = append(out, t)
 		}
@@ -90,8 +90,8 @@ func (s Summary) Used() int {
 // Summarise counts a table.
 func Summarise(t *Table) Summary {
 	s := Summary{Short: -1, Long: -1}
-	for i := range t.Routes.Len() {
-		r := t.Routes.At(i)
+	for i := range t.rows.Len() {
+		r := t.rows.At(i)
 		switch {
 		case !Used(r):
 			s.Unused++

@@ -43,8 +43,8 @@ func TestFilter(t *testing.T) {
 	} {
 		t.Run(tt.name, func(t *testing.T) {
 			var got []string
-			for i := range tab.Routes.Len() {
-				if r := tab.Routes.At(i); tt.f.Shows(r) {
+			for i := range tab.Routes().Len() {
+				if r := tab.Routes().At(i); tt.f.Shows(r) {
 					got = append(got, r.Prefix.String())
 				}
 			}

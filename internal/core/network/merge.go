@@ -2,6 +2,7 @@ package network
 
 import (
 	"cmp"
+	"iter"
 	"net/netip"
 	"slices"
 
@@ -51,7 +52,7 @@ func boolCompare(a, b bool) int {
 // merge makes one table of all captures of it. A routing table gives candidates, a kernel table what forwards; the
 // same route seen twice is one route with two pieces of evidence.
 func merge(name string, fam route.Family, parts []*TableFacts) *Table {
-	t := &Table{Name: name, Family: fam, more: map[int][]route.Mark{}}
+	t := &Table{Name: name, Family: fam, more: map[int][]route.Mark{}, index: new(index)}
 	if better := slices.DeleteFunc(slices.Clone(parts), func(p *TableFacts) bool { return p.Kind == Walk }); len(better) > 0 {
 		parts = better
 	} else {
@@ -72,15 +73,15 @@ func merge(name string, fam route.Family, parts []*TableFacts) *Table {
 	if len(parts) == 1 {
 		parts[0].Routes.Sort()
 		if !twins(&parts[0].Routes) { // nothing to merge: the list is used as it is
-			t.Routes = parts[0].Routes
 			if t.Kernel {
-				t.lowestInPlace()
+				lowestInPlace(&parts[0].Routes)
 			}
+			t.rows = parts[0].Routes.Freeze()
 			t.Whole = t.whole()
 			return t
 		}
 	}
-	var all route.List
+	var all, out route.List
 	for _, p := range parts {
 		from := route.State(0)
 		switch p.Kind {
@@ -92,23 +93,42 @@ func merge(name string, fam route.Family, parts []*TableFacts) *Table {
 		all.Append(&p.Routes, func(s route.State) route.State { return s | from })
 	}
 	all.Sort()
-	src := Table{Routes: all}
 	kernels, tells := stretches(parts, ForwardingTable), stretches(parts, Candidates)
 	for i := 0; i < all.Len(); {
-		g := src.group(i)
-		t.moments(&src, g, kernels, fromKernel)
-		t.moments(&src, g, tells, told)
-		t.mergeGroup(&src, g)
+		g := groupOf(&all, i)
+		t.moments(&all, g, kernels, fromKernel)
+		t.moments(&all, g, tells, told)
+		t.mergeGroup(&all, g, &out)
 		i = g.Hi
 	}
+	t.rows = out.Freeze()
 	t.Whole = t.whole()
 	return t
 }
 
+// groupOf returns the group of a sorted list whose first route is lo.
+func groupOf(l *route.List, lo int) Group {
+	hi := lo + 1
+	for hi < l.Len() && l.SamePrefix(lo, hi) {
+		hi++
+	}
+	return Group{lo, hi}
+}
+
+func members(l *route.List, g Group) iter.Seq2[int, route.Route] {
+	return func(yield func(int, route.Route) bool) {
+		for i := g.Lo; i < g.Hi; i++ {
+			if !yield(i, l.At(i)) {
+				return
+			}
+		}
+	}
+}
+
 // whole reports whether a kernel's table was captured together with its local one.
 func (t *Table) whole() bool {
-	for id := range t.Routes.Shared() {
-		if t.Kernel && !t.Weak && t.Routes.Attributes(route.AttrID(id)).Special == route.Receive {
+	for id := range t.rows.Shared() {
+		if t.Kernel && !t.Weak && t.rows.Attributes(route.AttrID(id)).Special == route.Receive {
 			return true
 		}
 	}
@@ -146,9 +166,9 @@ type merged struct {
 	more []route.Mark
 }
 
-func (t *Table) mergeGroup(src *Table, g Group) {
+func (t *Table) mergeGroup(src *route.List, g Group, out *route.List) {
 	var chosen, kernel []merged
-	for _, r := range src.Members(g) {
+	for _, r := range members(src, g) {
 		if r.State&fromKernel != 0 {
 			r.State &^= fromKernel
 			kernel = addMerged(kernel, r, nil)
@@ -158,13 +178,13 @@ func (t *Table) mergeGroup(src *Table, g Group) {
 	}
 	if t.Kernel {
 		lowestMetric(kernel)
-		chosen = t.reconcile(chosen, kernel, src.Routes.Prefix(g.Lo))
+		chosen = t.reconcile(chosen, kernel, src.Prefix(g.Lo))
 	}
 	for _, m := range chosen {
 		m.State &^= told
-		t.Routes.AddRoute(m.Route)
+		out.AddRoute(m.Route)
 		if len(m.more) > 0 {
-			t.more[t.Routes.Len()-1] = m.more
+			t.more[out.Len()-1] = m.more
 		}
 	}
 }
@@ -182,7 +202,7 @@ func addMerged(list []merged, r route.Route, t *Table) []merged {
 		}
 		have.more = append(have.more, r.Mark)
 		if t != nil && differ(have.State, r.State) {
-			t.Differences = append(t.Differences, Difference{OtherChoice, r.Prefix, have.Mark, r.Mark})
+			t.differences = append(t.differences, Difference{OtherChoice, r.Prefix, have.Mark, r.Mark})
 		}
 		have.State |= r.State
 		if shows(r.Attributes) > shows(have.Attributes) {
@@ -231,25 +251,25 @@ func lowestMetric(kernel []merged) {
 }
 
 // lowestInPlace does the same for a table that only one capture shows.
-func (t *Table) lowestInPlace() {
-	for i := 0; i < t.Routes.Len(); {
-		g := t.group(i)
-		if _, state := t.Routes.Used(i); g.Hi == g.Lo+1 { // nearly all are alone
+func lowestInPlace(l *route.List) {
+	for i := 0; i < l.Len(); {
+		g := groupOf(l, i)
+		if _, state := l.Used(i); g.Hi == g.Lo+1 { // nearly all are alone
 			if state&route.Unusable == 0 {
-				t.Routes.SetState(i, state|route.Active|route.Installed)
+				l.SetState(i, state|route.Active|route.Installed)
 			}
 			i = g.Hi
 			continue
 		}
 		best := route.Number{}
-		for _, r := range t.Members(g) {
+		for _, r := range members(l, g) {
 			if m := kernelMetric(r); !r.Is(route.Unusable) && (!best.Known || m < best.Value) {
 				best = route.N(m)
 			}
 		}
-		for j, r := range t.Members(g) {
+		for j, r := range members(l, g) {
 			if !r.Is(route.Unusable) && kernelMetric(r) == best.Value {
-				t.Routes.SetState(j, r.State|route.Active|route.Installed)
+				l.SetState(j, r.State|route.Active|route.Installed)
 			}
 		}
 		i = g.Hi
@@ -269,7 +289,7 @@ func kernelMetric(r route.Route) uint64 {
 func (t *Table) reconcile(chosen, kernel []merged, p netip.Prefix) []merged {
 	if len(chosen) == 0 {
 		if t.Chosen && anyForwards(kernel) && !ownBusiness(p, kernel) {
-			t.Differences = append(t.Differences, Difference{Kind: NotChosen, Prefix: p, Installed: kernel[0].Mark})
+			t.differences = append(t.differences, Difference{Kind: NotChosen, Prefix: p, Installed: kernel[0].Mark})
 		}
 		return kernel
 	}
@@ -292,12 +312,12 @@ func (t *Table) reconcile(chosen, kernel []merged, p netip.Prefix) []merged {
 			c.more = append(append(c.more, k.Mark), k.more...)
 			continue
 		case at >= 0 && k.Is(route.Installed):
-			t.Differences = append(t.Differences, Difference{OtherNextHops, p, chosen[at].Mark, k.Mark})
+			t.differences = append(t.differences, Difference{OtherNextHops, p, chosen[at].Mark, k.Mark})
 			a := *k.Attributes // what forwards, with the numbers that only the routing table knows
 			a.Preference, a.Metric, a.Subtype = chosen[at].Preference, chosen[at].Metric, chosen[at].Subtype
 			k.Attributes = &a
 		case k.Is(route.Installed) && k.Special != route.Receive && !ownBusiness(p, kernel):
-			t.Differences = append(t.Differences, Difference{Kind: NotChosen, Prefix: p, Installed: k.Mark})
+			t.differences = append(t.differences, Difference{Kind: NotChosen, Prefix: p, Installed: k.Mark})
 		}
 		rest = append(rest, k)
 	}
@@ -305,7 +325,7 @@ func (t *Table) reconcile(chosen, kernel []merged, p netip.Prefix) []merged {
 	forwards := anyForwards(out)
 	for i := range chosen {
 		if wasInstalled[i] && chosen[i].Is(route.Active) && !forwards {
-			t.Differences = append(t.Differences, Difference{Kind: NotInstalled, Prefix: p, Chosen: chosen[i].Mark})
+			t.differences = append(t.differences, Difference{Kind: NotInstalled, Prefix: p, Chosen: chosen[i].Mark})
 		}
 	}
 	return out

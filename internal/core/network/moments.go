@@ -58,12 +58,12 @@ type shown struct {
 // moments notes that two printings of one kind of table lead a prefix to other next hops, neither one's among the other's:
 // they are of different moments, and nothing tells which holds. Interfaces have several names, and BGP's next hops are shown
 // as announced or as resolved, so that neither can contradict.
-func (t *Table) moments(src *Table, g Group, at []stretch, kind route.State) {
+func (t *Table) moments(src *route.List, g Group, at []stretch, kind route.State) {
 	if g.Hi-g.Lo < 2 || len(at) < 2 {
 		return
 	}
 	var all []shown
-	for _, r := range src.Members(g) {
+	for _, r := range members(src, g) {
 		if r.State&kind == 0 || r.Is(route.Unusable) || kind == told && !r.Is(route.Active) {
 			continue
 		}
@@ -95,8 +95,8 @@ func (t *Table) moments(src *Table, g Group, at []stretch, kind route.State) {
 	for i := range all {
 		for j := range all[:i] {
 			if a, b := &all[i], &all[j]; !a.within(b) && !b.within(a) {
-				d := Difference{Kind: OtherMoment, Prefix: src.Routes.Prefix(g.Lo), Chosen: b.mark, Installed: a.mark}
-				t.Differences = append(t.Differences, d)
+				d := Difference{Kind: OtherMoment, Prefix: src.Prefix(g.Lo), Chosen: b.mark, Installed: a.mark}
+				t.differences = append(t.differences, d)
 				if t.contradictions == nil {
 					t.contradictions = map[netip.Prefix]*Difference{}
 				}

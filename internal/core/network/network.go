@@ -15,37 +15,86 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// A Network is the devices of a case, by name. The zero Network is empty.
-type Network struct {
-	Devices []*Device
-	Hosts   []Host // of the notes
+// A Snapshot is what one case says of a network at one moment: its devices, by name, and the hosts of the notes. It is
+// frozen: nothing that it hands out can change it, so any number of walks may share it. A Draft makes another snapshot of
+// it. The zero Snapshot is empty.
+type Snapshot struct {
+	devices []*Device
+	hosts   []Host
 	byName  map[string]*Device
 }
 
+// Devices returns the devices by name.
+func (n *Snapshot) Devices() Items[*Device] { return Items[*Device]{n.devices} }
+
+// Hosts returns the hosts that the notes tell of.
+func (n *Snapshot) Hosts() Items[Host] { return Items[Host]{n.hosts} }
+
 // Device returns the device of that name, or nil.
-func (n *Network) Device(name string) *Device { return n.byName[name] }
+func (n *Snapshot) Device(name string) *Device { return n.byName[name] }
 
 // A Device is one router, firewall or host with captures.
 type Device struct {
-	Name       string
-	Tables     []*Table // by name, the default table first, IPv4 before IPv6
-	Addresses  []Address
-	Interfaces []Interface
-	Neighbours []Neighbour
-	Switches   []Switch
-	Rules      []Rule // by priority
-	Statics    []Static
-	Sessions   []Session
-	Checks     []SourceCheck
-	Policy     Policy
-	Classful   route.Mark // the line that says that IPv4 lookups are classful (RFC 1812 section 5.2.4.3 forbids it); none: they are not
-	Unread     int        // lines that could not be read although they stand in a table or list that was
+	Name     string
+	Classful route.Mark // the line that says that IPv4 lookups are classful (RFC 1812 section 5.2.4.3 forbids it); none: they are not
+	Unread   int        // lines that could not be read although they stand in a table or list that was
+
+	tables     []*Table // by name, the default table first, IPv4 before IPv6
+	addresses  []Address
+	told       []Address // of addresses those that captures list as such, not those that local routes show
+	interfaces []Interface
+	neighbours []Neighbour
+	switches   []Switch
+	rules      []Rule // by priority
+	statics    []Static
+	sessions   []Session
+	checks     []SourceCheck
+	policy     Policy
 	own        map[netip.Addr][]int
 }
 
+// Tables returns the device's tables by name, the default table first, IPv4 before IPv6.
+func (d *Device) Tables() Items[*Table] { return Items[*Table]{d.tables} }
+
+// Addresses returns the device's own addresses.
+func (d *Device) Addresses() Items[Address] { return Items[Address]{d.addresses} }
+
+// Interfaces returns what captures say of its interfaces, each once.
+func (d *Device) Interfaces() Items[Interface] { return Items[Interface]{d.interfaces} }
+
+// Neighbours returns its ARP and neighbour discovery (ND) entries.
+func (d *Device) Neighbours() Items[Neighbour] { return Items[Neighbour]{d.neighbours} }
+
+// Rules returns its policy rules by priority.
+func (d *Device) Rules() Items[Rule] { return Items[Rule]{d.rules} }
+
+// Statics returns its configured static routes.
+func (d *Device) Statics() Items[Static] { return Items[Static]{d.statics} }
+
+// Sessions returns its liveness sessions (BFD and the like).
+func (d *Device) Sessions() Items[Session] { return Items[Session]{d.sessions} }
+
+// Checks returns its source checks (RFC 3704), for all interfaces or one.
+func (d *Device) Checks() Items[SourceCheck] { return Items[SourceCheck]{d.checks} }
+
+// Flows returns its rules for flows, in order.
+func (d *Device) Flows() Items[FlowRule] { return Items[FlowRule]{d.policy.Flows} }
+
+// Translations returns its address translations (NAT), in order.
+func (d *Device) Translations() Items[Translation] { return Items[Translation]{d.policy.Translations} }
+
+// Tunnels returns its tunnels.
+func (d *Device) Tunnels() Items[Tunnel] { return Items[Tunnel]{d.policy.Tunnels} }
+
+// Tunnel returns the tunnel behind an interface.
+func (d *Device) Tunnel(ifname string) (Tunnel, bool) { return d.policy.Tunnel(ifname) }
+
+// Stateful returns the line that says that the device keeps state of flows; none: it does not.
+func (d *Device) Stateful() route.Mark { return d.policy.Stateful }
+
 // Table returns the table of that name and family, or nil where none was captured.
 func (d *Device) Table(name string, f route.Family) *Table {
-	for _, t := range d.Tables {
+	for _, t := range d.tables {
 		if t.Name == name && t.Family == f {
 			return t
 		}
@@ -57,14 +106,14 @@ func (d *Device) Table(name string, f route.Family) *Table {
 func (d *Device) Own(a netip.Addr) []Address {
 	var out []Address
 	for _, i := range d.own[a] {
-		out = append(out, d.Addresses[i])
+		out = append(out, d.addresses[i])
 	}
 	return out
 }
 
 // Interface returns what is known of an interface; the zero Interface where nothing is.
 func (d *Device) Interface(name string) Interface {
-	for _, i := range d.Interfaces {
+	for _, i := range d.interfaces {
 		if i.Name == name {
 			return i
 		}
@@ -77,7 +126,7 @@ func (d *Device) Interface(name string) Interface {
 func (d *Device) Neighbour(a netip.Addr, ifname string) (Neighbour, bool) {
 	var best Neighbour
 	found := false
-	for _, n := range d.Neighbours {
+	for _, n := range d.neighbours {
 		if n.Address != a || ifname != "" && n.Interface != "" && n.Interface != ifname {
 			continue
 		}
@@ -90,7 +139,7 @@ func (d *Device) Neighbour(a netip.Addr, ifname string) (Neighbour, bool) {
 
 // Forwards returns the device's switch for a family; On is also true where no capture shows it, and ok is then false.
 func (d *Device) Forwards(f route.Family) (s Switch, ok bool) {
-	for _, s := range d.Switches {
+	for _, s := range d.switches {
 		if s.Family == f {
 			return s, true
 		}
@@ -101,7 +150,7 @@ func (d *Device) Forwards(f route.Family) (s Switch, ok bool) {
 // SourceCheck returns how the device judges the source of packets of a family that come in by an interface.
 func (d *Device) SourceCheck(ifname string, f route.Family) SourceCheck {
 	var best SourceCheck
-	for _, c := range d.Checks {
+	for _, c := range d.checks {
 		if c.Family != 0 && c.Family != f || c.Interface != "" && c.Interface != ifname {
 			continue
 		}
@@ -153,39 +202,38 @@ func (b *Builder) Add(device string, f Facts, unread int) {
 func (b *Builder) Names() []string { return slices.Sorted(maps.Keys(b.devices)) }
 
 // Build merges all facts. The builder must not be used afterwards.
-func (b *Builder) Build() *Network {
-	n := &Network{Hosts: b.Hosts, byName: map[string]*Device{}}
+func (b *Builder) Build() *Snapshot {
+	n := &Snapshot{hosts: b.Hosts, byName: map[string]*Device{}}
 	for name, f := range b.devices {
 		d := f.build(name)
-		n.Devices = append(n.Devices, d)
+		n.devices = append(n.devices, d)
 		n.byName[name] = d
 	}
-	slices.SortFunc(n.Devices, func(a, b *Device) int { return cmp.Compare(a.Name, b.Name) })
+	slices.SortFunc(n.devices, func(a, b *Device) int { return cmp.Compare(a.Name, b.Name) })
 	return n
 }
 
 func (f *deviceFacts) build(name string) *Device {
 	f.nameInterfaces()
-	d := &Device{Name: name, Neighbours: f.Neighbours, Switches: f.Forwarding, Statics: f.Statics, Sessions: f.Sessions, Checks: f.Checks, Policy: f.Policy, Unread: f.unread, own: map[netip.Addr][]int{}}
-	d.Tables = mergeTables(f.Tables)
+	d := &Device{Name: name, neighbours: f.Neighbours, switches: f.Forwarding, statics: f.Statics, sessions: f.Sessions, checks: f.Checks, policy: f.Policy, Unread: f.unread}
+	if f.Policy.AllOfEqual.Known() {
+		for i := range f.Tables {
+			f.Tables[i].Routes.MapAttributes(withoutSelection)
+		}
+	}
+	d.tables = mergeTables(f.Tables)
 	if len(f.Facts.Classful) > 0 {
 		d.Classful = f.Facts.Classful[0]
-		for _, t := range d.Tables {
+		for _, t := range d.tables {
 			t.Classful = t.Family == route.IPv4
 		}
 	}
-	d.Interfaces = mergeInterfaces(f.Interfaces)
-	d.Rules = mergeRules(f.Rules)
-	if f.Policy.AllOfEqual.Known() {
-		for _, t := range d.Tables {
-			t.Routes.MapAttributes(withoutSelection)
-		}
-	}
-	for _, a := range append(f.Addresses, ownAddresses(d.Tables)...) {
-		d.addAddress(a)
-	}
+	d.interfaces = mergeInterfaces(f.Interfaces)
+	d.rules = mergeRules(f.Rules)
+	d.told = f.Addresses
+	d.findOwn()
 	// A device that is off in any capture is off: never promise more than the least one shows.
-	slices.SortStableFunc(d.Switches, func(a, b Switch) int {
+	slices.SortStableFunc(d.switches, func(a, b Switch) int {
 		if a.On == b.On {
 			return 0
 		} else if b.On {
@@ -231,10 +279,18 @@ func (f *deviceFacts) nameInterfaces() {
 	}
 }
 
+// findOwn makes the device's own addresses of those that captures list and those that its local routes show.
+func (d *Device) findOwn() {
+	d.addresses, d.own = nil, map[netip.Addr][]int{}
+	for _, a := range slices.Concat(d.told, ownAddresses(d.tables)) {
+		d.addAddress(a)
+	}
+}
+
 func (d *Device) addAddress(a Address) {
 	addr := a.Prefix.Addr()
 	for _, i := range d.own[addr] {
-		have := &d.Addresses[i]
+		have := &d.addresses[i]
 		if have.Interface == a.Interface || a.Interface == "" || have.Interface == "" {
 			if have.Interface == "" {
 				have.Interface = a.Interface
@@ -245,24 +301,24 @@ func (d *Device) addAddress(a Address) {
 			return
 		}
 	}
-	d.own[addr] = append(d.own[addr], len(d.Addresses))
-	d.Addresses = append(d.Addresses, a)
+	d.own[addr] = append(d.own[addr], len(d.addresses))
+	d.addresses = append(d.addresses, a)
 }
 
 // ownAddresses reads the device's addresses out of its local routes and of host routes on a loopback interface.
 func ownAddresses(tables []*Table) []Address {
 	var out []Address
 	for _, t := range tables {
-		mine := make([]bool, t.Routes.Shared())
+		mine := make([]bool, t.rows.Shared())
 		for id := range mine {
-			a := t.Routes.Attributes(route.AttrID(id))
+			a := t.rows.Attributes(route.AttrID(id))
 			mine[id] = a.Special == route.Receive || a.Protocol == route.Local || a.Protocol == route.Direct
 		}
-		for i := range t.Routes.Len() {
-			if id, _ := t.Routes.Used(i); !mine[id] {
+		for i := range t.rows.Len() {
+			if id, _ := t.rows.Used(i); !mine[id] {
 				continue
 			}
-			r := t.Routes.At(i)
+			r := t.rows.At(i)
 			if !r.Prefix.IsSingleIP() {
 				continue
 			}

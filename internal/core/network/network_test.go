@@ -14,8 +14,8 @@ import (
 // rows writes a table as text: prefix, protocol, preference, where it leads, state.
 func rows(t *network.Table) []string {
 	var out []string
-	for i := range t.Routes.Len() {
-		r := t.Routes.At(i)
+	for i := range t.Routes().Len() {
+		r := t.Routes().At(i)
 		s := r.Prefix.String() + " " + r.Protocol.String()
 		for _, h := range r.NextHops {
 			s += " " + h.Address.String()
@@ -73,7 +73,7 @@ func TestMerge(t *testing.T) {
 			tab := coretest.Build(tt.in).Device("a").Table("default", route.IPv4)
 			require.Equal(t, tt.want, rows(tab))
 			var kinds []network.DifferenceKind
-			for _, d := range tab.Differences {
+			for _, d := range tab.Differences().All() {
 				kinds = append(kinds, d.Kind)
 			}
 			require.Equal(t, tt.differ, kinds)
@@ -85,7 +85,7 @@ func TestMergeKeepsBothLinesAndTheDaemonsNumbers(t *testing.T) {
 	tab := coretest.Build("a: ospf 10.1.0.0/16 pref 110 metric 30 via 10.0.0.2 dev e0\na: kernel: ospf 10.1.0.0/16 metric 20 via 10.0.0.2 dev e0").
 		Device("a").Table("default", route.IPv4)
 	require.Len(t, tab.Evidence(0), 2)
-	require.Equal(t, route.N(30), tab.Routes.At(0).Metric, "the kernel's metric is the daemon's own constant")
+	require.Equal(t, route.N(30), tab.Routes().At(0).Metric, "the kernel's metric is the daemon's own constant")
 }
 
 func TestAProtocolsListAloneDecidesNothing(t *testing.T) {
@@ -106,25 +106,27 @@ func TestCovering(t *testing.T) {
 		"a: ospf 10.1.0.0/16 via 10.0.0.4 candidate\na: static 10.1.2.0/24 via 10.0.0.5").Device("a").Table("default", route.IPv4)
 	var got []string
 	for g := range tab.Covering(netip.MustParsePrefix("10.1.9.9/32")) {
-		got = append(got, tab.Routes.Prefix(g.Lo).String()+"×"+string(rune('0'+g.Hi-g.Lo)))
+		got = append(got, tab.Routes().Prefix(g.Lo).String()+"×"+string(rune('0'+g.Hi-g.Lo)))
 	}
 	require.Equal(t, []string{"10.1.0.0/16×2", "10.0.0.0/8×1", "0.0.0.0/0×1"}, got)
 }
 
 func TestALargeTableCoversAsASmallOneDoes(t *testing.T) {
-	var tab network.Table
-	id := tab.Routes.Share(&route.Attributes{Protocol: route.BGP})
-	add := func(p string) { tab.Routes.Add(netip.MustParsePrefix(p), id, route.Active, route.Mark{}) }
+	facts := network.TableFacts{Name: "default", Family: route.IPv4}
+	id := facts.Routes.Share(&route.Attributes{Protocol: route.BGP})
+	add := func(p string) { facts.Routes.Add(netip.MustParsePrefix(p), id, route.Active, route.Mark{}) }
 	for _, p := range []string{"0.0.0.0/0", "10.0.0.0/7", "11.0.0.0/8", "10.0.0.0/15"} {
 		add(p)
 	}
 	for i := range 1 << 17 {
 		add(netip.PrefixFrom(netip.AddrFrom4([4]byte{10 + byte(i>>16), byte(i >> 8), byte(i), 0}), 24).String())
 	}
-	tab.Routes.Sort()
+	var b network.Builder
+	b.Add("a", network.Facts{Tables: []network.TableFacts{facts}}, 0)
+	tab := b.Build().Device("a").Table("default", route.IPv4)
 	covering := func(a string) (got []string) {
 		for g := range tab.Covering(netip.MustParsePrefix(a + "/32")) {
-			got = append(got, tab.Routes.Prefix(g.Lo).String())
+			got = append(got, tab.Routes().Prefix(g.Lo).String())
 		}
 		return got
 	}
@@ -133,7 +135,7 @@ func TestALargeTableCoversAsASmallOneDoes(t *testing.T) {
 	for _, p := range []string{"0.0.0.0/0", "10.0.0.0/24", "11.255.255.0/24"} {
 		g, ok := tab.Exact(netip.MustParsePrefix(p))
 		require.True(t, ok)
-		require.Equal(t, p, tab.Routes.Prefix(g.Lo).String())
+		require.Equal(t, p, tab.Routes().Prefix(g.Lo).String())
 	}
 }
 

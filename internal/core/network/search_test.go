@@ -33,7 +33,7 @@ func TestSearchAgreesWithTheIndex(t *testing.T) {
 		}
 		var b network.Builder
 		b.Add("a", facts, 0)
-		tab := b.Build().Devices[0].Table("default", fam)
+		tab := b.Build().Devices().At(0).Table("default", fam)
 		for i := range 500 {
 			a := address()
 			p := netip.PrefixFrom(a, a.BitLen())

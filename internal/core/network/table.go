@@ -22,17 +22,29 @@ type Table struct {
 	Classful    bool         // a known part of a class A, B or C network bars shorter prefixes for all of it
 	Whole       bool         // captured with the kernel's own local table: what other tables it names but does not show are empty
 	Weak        bool         // only a management walk was captured, which may leave routes out
-	Routes      route.List   // sorted by prefix, shorter first
 	CutAt       netip.Prefix // the last prefix read before the capture ended in the middle; invalid where none did
-	Differences []Difference
 
+	rows           route.Rows // sorted by prefix, shorter first
+	differences    []Difference
 	contradictions map[netip.Prefix]*Difference // those of different moments on what forwards
+	more           map[int][]route.Mark         // further evidence, by row of the captured table
 
-	more  map[int][]route.Mark
+	*index        // of the captured table: an overlay shares it
+	patch  *patch // what an overlay has in place of some of the captured routes; nil for a captured table
+}
+
+// index finds the groups of a captured table.
+type index struct {
 	asked atomic.Int32 // lookups that were answered by searching
 	once  sync.Once
-	index [2]bart.Table[uint32] // of the groups in order: the first half of a large table, or all; the second half
+	half  [2]bart.Table[uint32] // of the groups in order: the first half of a large table, or all; the second half
 }
+
+// Routes returns the table's routes, sorted by prefix, shorter first.
+func (t *Table) Routes() *route.Rows { return &t.rows }
+
+// Differences returns the contradictions between captures of the table.
+func (t *Table) Differences() Items[Difference] { return Items[Difference]{t.differences} }
 
 // DifferenceKind says how two captures of one device differ on a prefix.
 type DifferenceKind uint8
@@ -65,7 +77,7 @@ func (t *Table) Group(lo int) Group { return t.group(lo) }
 
 func (t *Table) group(lo int) Group {
 	hi := lo + 1
-	for hi < t.Routes.Len() && t.Routes.SamePrefix(lo, hi) {
+	for hi < t.rows.Len() && t.rows.SamePrefix(lo, hi) {
 		hi++
 	}
 	return Group{lo, hi}
@@ -84,20 +96,20 @@ const (
 
 // searching reports whether the next lookup is answered without an index.
 func (t *Table) searching() bool {
-	few := int32(min(fewLookups, t.Routes.Len()/routesALookup))
+	few := int32(min(fewLookups, t.rows.Len()/routesALookup))
 	return few > 8 && t.asked.Load() < few && t.asked.Add(1) < few
 }
 
 // Search yields the same groups as Covering, without the index that Covering makes when it is first used.
 func (t *Table) Search(p netip.Prefix) iter.Seq[Group] {
 	return func(yield func(Group) bool) {
-		hi := t.Routes.Len()
+		hi := t.rows.Len()
 		for bits := p.Bits(); bits >= 0; bits-- {
 			q, err := p.Addr().Prefix(bits)
 			if err != nil {
 				return
 			}
-			lo, found := t.Routes.Find(q, hi)
+			lo, found := t.rows.Find(q, hi)
 			if found && !yield(t.group(lo)) {
 				return
 			}
@@ -107,21 +119,25 @@ func (t *Table) Search(p netip.Prefix) iter.Seq[Group] {
 }
 
 func (t *Table) build() {
-	n := t.Routes.Len()
+	base := t
+	if t.patch != nil {
+		base = t.patch.over
+	}
+	n := base.rows.Len()
 	if n < manyRoutes {
-		t.insert(0, 0, n)
+		base.insert(0, 0, n)
 		return
 	}
-	half := t.group(n / 2).Hi
+	half := base.group(n / 2).Hi
 	var wg sync.WaitGroup
-	wg.Go(func() { t.insert(1, half, n) })
-	t.insert(0, 0, half)
+	wg.Go(func() { base.insert(1, half, n) })
+	base.insert(0, 0, half)
 	wg.Wait()
 }
 
 func (t *Table) insert(part, lo, hi int) {
 	for i := lo; i < hi; i = t.group(i).Hi {
-		t.index[part].Insert(t.Routes.Prefix(i), uint32(i))
+		t.half[part].Insert(t.rows.Prefix(i), uint32(i))
 	}
 }
 
@@ -130,28 +146,32 @@ func (t *Table) Contradictory() bool { return len(t.contradictions) > 0 }
 
 // Exact returns the group of a prefix.
 func (t *Table) Exact(p netip.Prefix) (Group, bool) {
+	p = p.Masked()
+	if t.patch != nil && t.patch.has(p) {
+		return t.patched(p)
+	}
 	t.once.Do(t.build)
-	lo, ok := t.index[1].Get(p.Masked())
+	lo, ok := t.half[1].Get(p)
 	if !ok {
-		if lo, ok = t.index[0].Get(p.Masked()); !ok {
+		if lo, ok = t.half[0].Get(p); !ok {
 			return Group{}, false
 		}
 	}
-	return t.group(int(lo)), true
+	return t.captured(lo), true
 }
 
 // LongestGroup returns the group of the longest prefix that contains a, whatever the state of its routes.
 func (t *Table) LongestGroup(a netip.Addr) (Group, bool) {
-	if t.searching() {
-		for g := range t.Search(netip.PrefixFrom(a, a.BitLen())) {
+	if t.patch != nil || t.searching() {
+		for g := range t.Covering(netip.PrefixFrom(a, a.BitLen())) {
 			return g, true
 		}
 		return Group{}, false
 	}
 	t.once.Do(t.build)
-	lo, ok := t.index[1].Lookup(a)
+	lo, ok := t.half[1].Lookup(a)
 	if !ok {
-		if lo, ok = t.index[0].Lookup(a); !ok {
+		if lo, ok = t.half[0].Lookup(a); !ok {
 			return Group{}, false
 		}
 	}
@@ -164,11 +184,25 @@ func (t *Table) Covering(p netip.Prefix) iter.Seq[Group] {
 		return t.Search(p)
 	}
 	t.once.Do(t.build)
+	if t.patch != nil {
+		return t.coveringPatched(p)
+	}
 	return func(yield func(Group) bool) {
+		for _, lo := range t.supernets(p) {
+			if !yield(t.group(int(lo))) {
+				return
+			}
+		}
+	}
+}
+
+// supernets yields the prefixes of the captured table that contain all of p, longest first, with their first rows.
+func (t *Table) supernets(p netip.Prefix) iter.Seq2[netip.Prefix, uint32] {
+	return func(yield func(netip.Prefix, uint32) bool) {
 		// What covers p in the second half is longer than what does in the first: it begins later, or is sorted behind.
-		for part := len(t.index) - 1; part >= 0; part-- {
-			for _, lo := range t.index[part].Supernets(p) {
-				if !yield(t.group(int(lo))) {
+		for part := len(t.half) - 1; part >= 0; part-- {
+			for q, lo := range t.half[part].Supernets(p) {
+				if !yield(q, lo) {
 					return
 				}
 			}
@@ -180,22 +214,26 @@ func (t *Table) Covering(p netip.Prefix) iter.Seq[Group] {
 func (t *Table) Members(g Group) iter.Seq2[int, route.Route] {
 	return func(yield func(int, route.Route) bool) {
 		for i := g.Lo; i < g.Hi; i++ {
-			if !yield(i, t.Routes.At(i)) {
+			if !yield(i, t.rows.At(i)) {
 				return
 			}
 		}
 	}
 }
 
-// Evidence returns every line that shows route i, the first one first.
+// Evidence returns every line that shows route i, the first one first. What an overlay put in has the evidence it was given.
 func (t *Table) Evidence(i int) []route.Mark {
-	return append([]route.Mark{t.Routes.At(i).Mark}, t.more[i]...)
+	out := []route.Mark{t.rows.At(i).Mark}
+	if in, ok := t.rows.InList(i); ok {
+		return append(out, t.more[in]...)
+	}
+	return append(out, t.patch.more[i]...)
 }
 
 // DifferencesAt returns the contradictions on one prefix.
 func (t *Table) DifferencesAt(p netip.Prefix) []Difference {
 	var out []Difference
-	for _, d := range t.Differences {
+	for _, d := range t.differences {
 		if d.Prefix == p {
 			out = append(out, d)
 		}
@@ -205,11 +243,11 @@ func (t *Table) DifferencesAt(p netip.Prefix) []Difference {
 
 // NotTaken returns the longest prefix with a that the routing table chose and what forwards does not have.
 func (t *Table) NotTaken(a netip.Addr) (Difference, bool) {
-	if len(t.Differences) == 0 {
+	if len(t.differences) == 0 {
 		return Difference{}, false
 	}
 	for g := range t.Covering(netip.PrefixFrom(a, a.BitLen())) {
-		for _, d := range t.DifferencesAt(t.Routes.At(g.Lo).Prefix) {
+		for _, d := range t.DifferencesAt(t.rows.At(g.Lo).Prefix) {
 			if d.Kind == NotInstalled {
 				return d, true
 			}
@@ -234,15 +272,11 @@ func (t *Table) Barred(p netip.Prefix, a netip.Addr) bool {
 	if !major.IsValid() || p.Bits() >= major.Bits() {
 		return false
 	}
-	t.once.Do(t.build)
-	for part := range t.index {
-		for q := range t.index[part].Subnets(major) {
-			if q.Bits() >= major.Bits() {
-				return true
-			}
-		}
+	_, exact := t.Exact(major)
+	for range t.Inside(major) {
+		return true
 	}
-	return false
+	return exact
 }
 
 // ClassOf returns the class A, B or C network of an address, an invalid prefix for others.
@@ -264,10 +298,24 @@ func ClassOf(a netip.Addr) netip.Prefix {
 // Inside yields the groups whose prefix lies inside of p and is longer, in order.
 func (t *Table) Inside(p netip.Prefix) iter.Seq[Group] {
 	t.once.Do(t.build)
+	if t.patch != nil {
+		return t.insidePatched(p)
+	}
 	return func(yield func(Group) bool) {
-		for part := range t.index {
-			for q, lo := range t.index[part].Subnets(p) {
-				if q.Bits() > p.Bits() && !yield(t.group(int(lo))) {
+		for q, lo := range t.subnets(p) {
+			if q.Bits() > p.Bits() && !yield(t.group(int(lo))) {
+				return
+			}
+		}
+	}
+}
+
+// subnets yields the prefixes of the captured table that lie in p, in order, with their first rows.
+func (t *Table) subnets(p netip.Prefix) iter.Seq2[netip.Prefix, uint32] {
+	return func(yield func(netip.Prefix, uint32) bool) {
+		for part := range t.half {
+			for q, lo := range t.half[part].Subnets(p) {
+				if !yield(q, lo) {
 					return
 				}
 			}

@@ -157,31 +157,4 @@ func (l *List) Append(o *List, state func(State) State) {
 func (l *List) SetState(i int, s State) { l.recs[i].state = s }
 
 // SamePrefix reports whether routes i and j have one prefix.
-func (l *List) SamePrefix(i, j int) bool {
-	a, b := &l.recs[i], &l.recs[j]
-	return a.hi == b.hi && a.lo == b.lo && a.bits == b.bits && (a.attr^b.attr)&v6flag == 0
-}
-
-// Find returns where, among the first n routes of a sorted list, the first route of a prefix stands, or would stand.
-func (l *List) Find(p netip.Prefix, n int) (int, bool) {
-	var want record
-	want.bits = uint8(p.Bits())
-	want.setPrefix(p)
-	i, found := slices.BinarySearchFunc(l.recs[:n], want, compare)
-	return i, found
-}
-
-// Span returns the first and the last address of route i's prefix as numbers of 128 bits; those of IPv4 have 32.
-func (l *List) Span(i int) (firstHi, firstLo, lastHi, lastLo uint64) {
-	r := &l.recs[i]
-	if r.attr&v6flag == 0 {
-		return 0, r.lo, 0, r.lo | (1<<(32-r.bits) - 1)
-	}
-	switch {
-	case r.bits == 0:
-		return 0, 0, ^uint64(0), ^uint64(0)
-	case r.bits <= 64:
-		return r.hi, r.lo, r.hi | (1<<(64-r.bits) - 1), ^uint64(0)
-	}
-	return r.hi, r.lo, r.hi, r.lo | (1<<(128-r.bits) - 1)
-}
+func (l *List) SamePrefix(i, j int) bool { return samePrefix(&l.recs[i], &l.recs[j]) }

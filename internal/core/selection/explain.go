@@ -72,7 +72,7 @@ func Explain(d *network.Device, t *network.Table, dst netip.Prefix) Choice {
 			c.rivals(t, g)
 		default:
 			c.lose(t, g, NotChosen)
-			c.Differences = append(c.Differences, t.DifferencesAt(t.Routes.Prefix(g.Lo))...)
+			c.Differences = append(c.Differences, t.DifferencesAt(t.Routes().Prefix(g.Lo))...)
 		}
 	}
 	for _, r := range c.Match.Routes {

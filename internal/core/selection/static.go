@@ -42,7 +42,7 @@ type Configured struct {
 // configured judges the configured statics of t's table that cover dst.
 func configured(d *network.Device, t *network.Table, dst netip.Prefix, won Match) []Configured {
 	var out []Configured
-	for _, s := range d.Statics {
+	for _, s := range d.Statics().All() {
 		if name := s.Table; (name == t.Name || name == "" && t.Name == "default") && covers(s.Prefix, dst) {
 			out = append(out, fate(d, t, s, won))
 		}
@@ -107,7 +107,7 @@ func (c *Configured) resolve(d *network.Device, t *network.Table) {
 		case i.State == network.LinkDown:
 			c.Fate = InterfaceDown
 			return
-		case i.Name == "" && len(d.Interfaces) > 0:
+		case i.Name == "" && d.Interfaces().Len() > 0:
 			c.Fate = InterfaceGone
 			return
 		}
@@ -170,8 +170,8 @@ func sameStatic(s network.Static, r route.Route) bool {
 // usualPreference returns the lowest preference that the table shows for a static route; else the usual one, which is
 // assumed.
 func usualPreference(t *network.Table) (n route.Number, assumed bool) {
-	for id := range t.Routes.Shared() {
-		a := t.Routes.Attributes(route.AttrID(id))
+	for id := range t.Routes().Shared() {
+		a := t.Routes().Attributes(route.AttrID(id))
 		if a.Protocol == route.Static && a.Preference.Less(n) {
 			n = a.Preference
 		}

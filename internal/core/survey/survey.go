@@ -65,7 +65,7 @@ func Make(t *topology.Topology, fam route.Family) Survey {
 			continue
 		}
 		v := NetworkView{Prefix: p, Attached: sorted(t.AttachedTo(p))}
-		for _, d := range t.Network.Devices {
+		for _, d := range t.Network.Devices().All() {
 			v.Known = append(v.Known, knows(d, v))
 		}
 		s.Networks = append(s.Networks, v)
@@ -110,7 +110,7 @@ func knows(d *network.Device, v NetworkView) Knower {
 		}
 	}
 	tab := d.Table("default", route.FamilyOf(v.Prefix.Addr()))
-	if tab == nil || tab.Undecided || tab.Routes.Len() == 0 {
+	if tab == nil || tab.Undecided || tab.Routes().Len() == 0 {
 		k.How = TableMissing
 		return k
 	}
@@ -130,7 +130,7 @@ func knows(d *network.Device, v NetworkView) Knower {
 		}
 	}
 	for g := range tab.Inside(v.Prefix) {
-		if r := tab.Routes.At(g.Lo); r.Is(route.Installed) && r.Special == route.None {
+		if r := tab.Routes().At(g.Lo); r.Is(route.Installed) && r.Special == route.None {
 			k.How, k.Route = KnowsParts, r
 			return k
 		}

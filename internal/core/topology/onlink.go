@@ -225,7 +225,7 @@ func (t *Topology) deduce(here port, a netip.Addr, net netip.Prefix, alive bool)
 		}
 	}
 	// Every other address that answers there without a captured owner could be the device's as well.
-	for _, n := range here.device.Neighbours {
+	for _, n := range here.device.Neighbours().All() {
 		if n.State == network.NeighbourAlive && n.Interface == here.ifname && n.Address != a && n.Address.Is4() == a.Is4() &&
 			n.Address.IsLinkLocalUnicast() == a.IsLinkLocalUnicast() && len(t.Owners(n.Address)) == 0 {
 			return port{}, false

@@ -30,7 +30,7 @@ type Attachment struct {
 
 // A Topology is the attachments of a network. The zero Topology is empty.
 type Topology struct {
-	Network     *network.Network
+	Network     *network.Snapshot
 	attachments []Attachment
 	byPrefix    bart.Table[[]int]
 	owners      map[netip.Addr][]int // attachments by own address, and host addresses
@@ -49,16 +49,16 @@ type port struct {
 }
 
 // Build derives the topology of n.
-func Build(n *network.Network) *Topology {
+func Build(n *network.Snapshot) *Topology {
 	t := &Topology{
 		Network: n, owners: map[netip.Addr][]int{}, byInterface: map[port][]int{},
 		segment: map[port]int{}, members: map[int][]port{}, hopsUsed: map[port][]netip.Addr{}, macs: map[string][]port{},
 	}
-	for _, d := range n.Devices {
+	for _, d := range n.Devices().All() {
 		first := len(t.attachments)
 		t.addTables(d)
 		t.addAddresses(d, first)
-		for _, i := range d.Interfaces {
+		for _, i := range d.Interfaces().All() {
 			if i.MAC != "" {
 				t.macs[i.MAC] = append(t.macs[i.MAC], port{d, i.Name})
 			}
@@ -70,14 +70,14 @@ func Build(n *network.Network) *Topology {
 
 // addTables reads the attached networks and the next hops in use out of a device's tables.
 func (t *Topology) addTables(d *network.Device) {
-	for _, tab := range d.Tables {
-		noted := make([]bool, tab.Routes.Shared()) // attributes whose next hops are known already
-		for i := range tab.Routes.Len() {
-			id, state := tab.Routes.Used(i)
+	for _, tab := range d.Tables().All() {
+		noted := make([]bool, tab.Routes().Shared()) // attributes whose next hops are known already
+		for i := range tab.Routes().Len() {
+			id, state := tab.Routes().Used(i)
 			if state&route.Installed == 0 || noted[id] {
 				continue
 			}
-			r := tab.Routes.At(i)
+			r := tab.Routes().At(i)
 			if r.Special != route.None {
 				noted[id] = true
 				continue
@@ -126,7 +126,7 @@ func (t *Topology) attach(a Attachment) int {
 // because its interface is down or because no table was captured, becomes an attachment by itself.
 func (t *Topology) addAddresses(d *network.Device, first int) {
 	last := len(t.attachments)
-	for _, a := range d.Addresses {
+	for _, a := range d.Addresses().All() {
 		addr := a.Prefix.Addr()
 		if addr.IsLoopback() {
 			continue
@@ -169,7 +169,7 @@ func isDown(d *network.Device, a network.Address) bool {
 		return false
 	}
 	tab := d.Table("default", route.FamilyOf(a.Prefix.Addr()))
-	return tab != nil && tab.Routes.Len() > 0 && !a.Prefix.IsSingleIP() && !a.Prefix.Addr().IsLinkLocalUnicast()
+	return tab != nil && tab.Routes().Len() > 0 && !a.Prefix.IsSingleIP() && !a.Prefix.Addr().IsLinkLocalUnicast()
 }
 
 // TableOf returns the table in which a device looks up what comes in by an interface: the one that has its attached
@@ -220,7 +220,7 @@ func (t *Topology) Networks() []netip.Prefix {
 // Interfaces returns the names of the interfaces of d that attach to a network or were captured, in order.
 func (t *Topology) Interfaces(d *network.Device) []string {
 	var out []string
-	for _, i := range d.Interfaces {
+	for _, i := range d.Interfaces().All() {
 		out = append(out, i.Name)
 	}
 	for _, at := range t.attachments {

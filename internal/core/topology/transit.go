@@ -22,18 +22,18 @@ func (t *Topology) Transit(p netip.Prefix) bool {
 	told := true
 	for _, a := range at {
 		devices[a.Device] = true
-		told = told && len(a.Device.Neighbours) > 0
+		told = told && a.Device.Neighbours().Len() > 0
 	}
 	if len(devices) < 2 || !told && p.Addr().BitLen()-p.Bits() > smallSegment {
 		return false
 	}
-	for _, h := range t.Network.Hosts {
+	for _, h := range t.Network.Hosts().All() {
 		if p.Contains(h.Address) {
 			return false
 		}
 	}
 	for d := range devices {
-		for _, n := range d.Neighbours {
+		for _, n := range d.Neighbours().All() {
 			if n.State == network.NeighbourAlive && p.Contains(n.Address.WithZone("")) && len(t.Owners(n.Address.WithZone(""))) == 0 {
 				return false
 			}

@@ -1,0 +1,174 @@
+package route
+
+import (
+	"net/netip"
+	"slices"
+	"sort"
+)
+
+// Rows is a sorted List that nobody can change any more, possibly with some stretches replaced by others. Replacing costs
+// what is replaced: the records of the List are shared, however many there are. The zero Rows is empty. Rows is safe for
+// concurrent use.
+type Rows struct {
+	recs  []record
+	attrs []*Attributes
+	extra []*Attributes // of replaced rows, numbered behind attrs
+	cuts  []cut         // in order; nil for Rows of a List alone
+	n     int
+}
+
+// cut is one stretch of the List that other rows stand for.
+type cut struct {
+	at, drop int // records of the List that are left out
+	with     []record
+	start    int // row number of the first of with
+}
+
+// Freeze makes Rows of the list, which must be sorted and must not be used afterwards.
+func (l *List) Freeze() Rows { return Rows{recs: l.recs, attrs: l.attrs, n: len(l.recs)} }
+
+// A Replacement is all routes that stand for one prefix in place of those that a table has; none to take it out.
+type Replacement struct {
+	Prefix netip.Prefix
+	Routes []Route
+}
+
+// Replace returns the rows of the List behind r with some prefixes' routes replaced. Earlier replacements are forgotten: the
+// caller names all. They must be sorted by prefix, as Sort does, each prefix once.
+func (r *Rows) Replace(with []Replacement) Rows {
+	out := Rows{recs: r.recs, attrs: r.attrs, n: len(r.recs)}
+	base := Rows{recs: r.recs, attrs: r.attrs, n: len(r.recs)}
+	shift := 0
+	known := map[*Attributes]int{}
+	for _, w := range with {
+		at, _ := base.Find(w.Prefix, base.n)
+		end := at
+		for end < base.n && base.Prefix(end) == w.Prefix {
+			end++
+		}
+		c := cut{at: at, drop: end - at, start: at + shift}
+		for _, x := range w.Routes {
+			var rec record
+			id, ok := known[x.Attributes]
+			if !ok {
+				id = len(out.extra)
+				out.extra, known[x.Attributes] = append(out.extra, x.Attributes), id
+			}
+			rec.attr = uint32(len(out.attrs) + id)
+			rec.file, rec.off, rec.length, rec.state = x.Mark.File, x.Mark.Off, uint16(min(x.Mark.End-x.Mark.Off, 65535)), x.State
+			rec.setPrefix(w.Prefix)
+			c.with = append(c.with, rec)
+		}
+		shift += len(c.with) - c.drop
+		out.cuts = append(out.cuts, c)
+	}
+	out.n += shift
+	return out
+}
+
+// rec returns the record of row i.
+func (r *Rows) rec(i int) *record {
+	if r.cuts == nil {
+		return &r.recs[i]
+	}
+	return r.behindCuts(i)
+}
+
+func (r *Rows) behindCuts(i int) *record {
+	// The last cut that starts at or before i. Of two with one start the first has no rows of its own left.
+	k := sort.Search(len(r.cuts), func(k int) bool { return r.cuts[k].start > i }) - 1
+	if k < 0 {
+		return &r.recs[i]
+	}
+	c := &r.cuts[k]
+	if in := i - c.start; in < len(c.with) {
+		return &c.with[in]
+	}
+	return &r.recs[i-c.start-len(c.with)+c.at+c.drop]
+}
+
+// FromList returns the row number of record i of the List, which must not have been replaced.
+func (r *Rows) FromList(i int) int {
+	k := sort.Search(len(r.cuts), func(k int) bool { return r.cuts[k].at > i }) - 1
+	if k < 0 {
+		return i
+	}
+	c := &r.cuts[k]
+	return i - c.at - c.drop + c.start + len(c.with)
+}
+
+// InList returns the number of row i in the List, false for a row that replaces others.
+func (r *Rows) InList(i int) (int, bool) {
+	k := sort.Search(len(r.cuts), func(k int) bool { return r.cuts[k].start > i }) - 1
+	if k < 0 {
+		return i, true
+	}
+	c := &r.cuts[k]
+	in := i - c.start
+	return in - len(c.with) + c.at + c.drop, in >= len(c.with)
+}
+
+// Len returns the number of routes.
+func (r *Rows) Len() int { return r.n }
+
+// Prefix returns the prefix of route i.
+func (r *Rows) Prefix(i int) netip.Prefix { return r.rec(i).prefix() }
+
+// At returns route i, counted from 0. Do not change its attributes.
+func (r *Rows) At(i int) Route {
+	x := r.rec(i)
+	return Route{
+		Prefix: x.prefix(), Attributes: r.Attributes(AttrID(x.attr &^ v6flag)), State: x.state,
+		Mark: Mark{File: x.file, Off: x.off, End: x.off + uint32(x.length)},
+	}
+}
+
+// Used returns the name of route i's shared attributes and its state, without the cost of a whole Route.
+func (r *Rows) Used(i int) (AttrID, State) {
+	x := r.rec(i)
+	return AttrID(x.attr &^ v6flag), x.state
+}
+
+// Shared returns how many attributes are shared: their names are the numbers below.
+func (r *Rows) Shared() int { return len(r.attrs) + len(r.extra) }
+
+// Attributes returns shared attributes by their name. Do not change them.
+func (r *Rows) Attributes(id AttrID) *Attributes {
+	if int(id) < len(r.attrs) {
+		return r.attrs[id]
+	}
+	return r.extra[int(id)-len(r.attrs)]
+}
+
+// SamePrefix reports whether routes i and j have one prefix.
+func (r *Rows) SamePrefix(i, j int) bool { return samePrefix(r.rec(i), r.rec(j)) }
+
+// Find returns where, among the first n routes, the first route of a prefix stands, or would stand.
+func (r *Rows) Find(p netip.Prefix, n int) (int, bool) {
+	var want record
+	want.bits = uint8(p.Bits())
+	want.setPrefix(p)
+	if r.cuts == nil {
+		return slices.BinarySearchFunc(r.recs[:n], want, compare)
+	}
+	return sort.Find(n, func(i int) int { return compare(want, *r.rec(i)) })
+}
+
+// Span returns the first and the last address of route i's prefix as numbers of 128 bits; those of IPv4 have 32.
+func (r *Rows) Span(i int) (firstHi, firstLo, lastHi, lastLo uint64) {
+	x := r.rec(i)
+	if x.attr&v6flag == 0 {
+		return 0, x.lo, 0, x.lo | (1<<(32-x.bits) - 1)
+	}
+	switch {
+	case x.bits == 0:
+		return 0, 0, ^uint64(0), ^uint64(0)
+	case x.bits <= 64:
+		return x.hi, x.lo, x.hi | (1<<(64-x.bits) - 1), ^uint64(0)
+	}
+	return x.hi, x.lo, x.hi, x.lo | (1<<(128-x.bits) - 1)
+}
+
+func samePrefix(a, b *record) bool {
+	return a.hi == b.hi && a.lo == b.lo && a.bits == b.bits && (a.attr^b.attr)&v6flag == 0
+}
