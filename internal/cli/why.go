@@ -5,9 +5,9 @@ import (
 	"fmt"
 	"net/netip"
 
+	"zarvek/internal/core/change"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
-	"zarvek/internal/core/selection"
 	"zarvek/internal/notes"
 	"zarvek/internal/present"
 )
@@ -116,13 +116,17 @@ func (e *env) wish(l *loaded, d *network.Device, t *network.Table, text string) 
 			return err
 		}
 	}
-	x := selection.WouldWin(d, t, s)
+	s.Table = t.Name
+	x, err := change.Try(l.Network, change.AddRoute{Device: d.Name, Static: s})
+	if err != nil {
+		return err
+	}
 	if e.as == "json" {
 		err = present.WishJSON(e.out, d.Name, x, e.view(l))
 	} else {
 		err = present.WishText(e.out, d.Name, x, e.view(l))
 	}
-	if err == nil && x.Outcome == selection.CouldNotBeUsed {
+	if err == nil && x.Outcome == change.CouldNotBeUsed {
 		return errBadNews
 	}
 	return err

@@ -3,6 +3,7 @@ package present
 import (
 	"io"
 
+	"zarvek/internal/core/change"
 	"zarvek/internal/core/forward"
 	"zarvek/internal/core/route"
 	"zarvek/internal/core/selection"
@@ -64,11 +65,11 @@ var fateCodes = map[selection.Fate]string{selection.NotShown: "not-shown", selec
 var remarkCodes = map[selection.RemarkKind]string{selection.ReplacesLearned: "static-replaces-learned", selection.LongerThanLearned: "longer-prefix-wins-always",
 	selection.BackupInUse: "backup-in-use", selection.BackupUseless: "backup-useless", selection.Swallows: "swallows"}
 
-var outcomeCodes = map[selection.Outcome]string{selection.CouldNotBeUsed: "could-not-be-used", selection.WouldBeAlone: "would-be-used",
-	selection.WouldReplace: "would-replace", selection.WouldWait: "would-wait", selection.WouldTie: "undecided"}
+var outcomeCodes = map[change.Outcome]string{change.CouldNotBeUsed: "could-not-be-used", change.WouldBeAlone: "would-be-used",
+	change.WouldReplace: "would-replace", change.WouldWait: "would-wait", change.WouldTie: "undecided"}
 
 // WishJSON writes how a route that was not added would fare.
-func WishJSON(w io.Writer, device string, x selection.Wish, v View) error {
+func WishJSON(w io.Writer, device string, x change.Fare, v View) error {
 	doc := struct {
 		Device  string      `json:"device"`
 		Route   jsonStatic  `json:"route"`

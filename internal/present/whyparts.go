@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"zarvek/internal/core/change"
 	"zarvek/internal/core/forward"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
@@ -235,22 +236,22 @@ func ReverseText(w io.Writer, device string, r selection.Reverse, v View) error 
 }
 
 // WishText writes how a route that was not added would fare.
-func WishText(w io.Writer, device string, x selection.Wish, v View) error {
+func WishText(w io.Writer, device string, x change.Fare, v View) error {
 	dev, p := Clean(device), x.Static.Prefix
 	pref := fmt.Sprintf("preference %s%s", number(x.Route.Preference), ifAssumed(x.Assumed && !x.Static.Preference.Known))
-	good := x.Outcome == selection.WouldBeAlone || x.Outcome == selection.WouldReplace
+	good := x.Outcome == change.WouldBeAlone || x.Outcome == change.WouldReplace
 	what := fmt.Sprintf("a static route %s to %s (%s)", p, strings.Join(ways(x.Route.Attributes), " and "), pref)
 	if x.Already {
 		v.headline(w, good, "%s has %s already", dev, what)
 	} else {
 		switch x.Outcome {
-		case selection.WouldBeAlone:
+		case change.WouldBeAlone:
 			v.headline(w, true, "%s would use %s", dev, what)
-		case selection.WouldReplace:
+		case change.WouldReplace:
 			v.headline(w, true, "%s would use %s in place of %s", dev, what, learned(x.Winner.Attributes))
-		case selection.WouldWait:
+		case change.WouldWait:
 			v.headline(w, true, "%s would keep %s as a backup: %s (%s) comes first by %s", dev, what, learned(x.Winner.Attributes), numbers(x.Winner.Attributes), ruleWords[x.Why])
-		case selection.WouldTie:
+		case change.WouldTie:
 			v.headline(w, false, "whether %s would use %s is the device's own choice: the rules do not part it from %s (%s)", dev, what, learned(x.Winner.Attributes), numbers(x.Winner.Attributes))
 		default:
 			v.headline(w, false, "%s could not use %s", dev, what)
@@ -261,7 +262,7 @@ func WishText(w io.Writer, device string, x selection.Wish, v View) error {
 		fmt.Fprintf(w, "\nIn use for %s now: %s, %s, captured at %s\n", p, learned(x.Winner.Attributes), strings.Join(ways(x.Winner.Attributes), " and "), v.place(x.Winner.Mark))
 	}
 	for _, e := range x.Exits {
-		if x.Outcome == selection.CouldNotBeUsed {
+		if x.Outcome == change.CouldNotBeUsed {
 			break
 		}
 		s := to(e.Address, e.Interface)

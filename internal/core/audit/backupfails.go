@@ -5,6 +5,7 @@ import (
 	"net/netip"
 	"slices"
 
+	"zarvek/internal/core/change"
 	"zarvek/internal/core/forward"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
@@ -130,7 +131,15 @@ func (s *scene) tryOut(d *network.Device, t *network.Table, r route.Route) (Find
 	if !ok {
 		return none, false
 	}
-	out := s.walker.By(d, t, r, dst)
+	after, err := change.Change{change.Use{Device: d.Name, Table: t.Name, Route: r}}.On(s.net)
+	if err != nil {
+		return none, false
+	}
+	over := s.walker.On(after)
+	if m := selection.Longest(after.Device(d.Name).Table(t.Name, t.Family), dst); m.Prefix != r.Prefix {
+		return none, false // a longer route carries what goes there
+	}
+	out := over.OnwardIn(after.Device(d.Name), t.Name, dst)
 	trial := Trial{Prefix: r.Prefix, Route: r, Verdict: out.Verdict}
 	worst, ok := out.Worst()
 	if !ok {

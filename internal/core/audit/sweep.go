@@ -35,7 +35,7 @@ type worker struct {
 	place   region
 	dirty   []int32
 	isDirty []bool
-	changes []change
+	changes []turn
 	text    []byte
 	ranges  int
 	passed  int // routes since progress was told
@@ -48,7 +48,8 @@ type class struct {
 	sum    classHash // of the column
 }
 
-type change struct{ node, moves int32 }
+// turn is a node that does something else from the point on.
+type turn struct{ node, moves int32 }
 
 func (a *auditor) newWorker() *worker {
 	n := len(a.graph.spots)
@@ -164,7 +165,7 @@ func (w *worker) step(at number) {
 		w.refresh(d)
 		for _, n := range w.graph.byDevice[d] {
 			if m := w.does(n, d, at); m != w.now[n] {
-				w.changes = append(w.changes, change{n, m})
+				w.changes = append(w.changes, turn{n, m})
 			}
 		}
 	}

@@ -15,8 +15,9 @@ import (
 type Walker struct {
 	net     *network.Snapshot
 	topo    *topology.Topology
-	lookups selection.Lookup
-	links   sync.Map // linkKey: topology.OnLink, of next hops
+	lookups *selection.Lookup // of captured tables, shared with the walkers on overlays
+	patched *selection.Lookup // of the tables that an overlay changed
+	links   sync.Map          // linkKey: topology.OnLink, of next hops
 }
 
 type linkKey struct {
@@ -45,7 +46,14 @@ func (w *Walker) find(d *network.Device, ifname string, a netip.Addr, learned, f
 func (w *Walker) Topology() *topology.Topology { return w.topo }
 
 // NewWalker returns a Walker over a topology.
-func NewWalker(t *topology.Topology) *Walker { return &Walker{net: t.Network, topo: t} }
+func NewWalker(t *topology.Topology) *Walker {
+	return &Walker{net: t.Network, topo: t, lookups: new(selection.Lookup), patched: new(selection.Lookup)}
+}
+
+// On returns a walker on an overlay of w's snapshot.
+func (w *Walker) On(n *network.Snapshot) *Walker {
+	return &Walker{net: n, topo: w.topo.On(n), lookups: w.lookups, patched: new(selection.Lookup)}
+}
 
 // packet is what a decision may depend on.
 // It is not changed once it is on its way; what a device changes is another packet.
@@ -218,7 +226,14 @@ func (w *Walker) longest(pkt *packet, t *network.Table) selection.Match {
 	if pkt.find != nil {
 		return pkt.find(t)
 	}
-	return w.lookups.Longest(t, pkt.dst)
+	return w.ask(t, pkt.dst)
+}
+
+func (w *Walker) ask(t *network.Table, a netip.Addr) selection.Match {
+	if t.Captured() != t {
+		return w.patched.Longest(t, a)
+	}
+	return w.lookups.Longest(t, a)
 }
 
 // follow appends the steps for a match: its special action, or each resolved next hop.

@@ -79,7 +79,7 @@ type Move struct {
 // state (Sensitive) is left out. Find must return what selection.Longest does for dst; nil asks the tables.
 func (w *Walker) Moves(dst netip.Addr, s Spot, find func(*network.Table) selection.Match) []Move {
 	if find == nil {
-		find = func(t *network.Table) selection.Match { return w.lookups.Longest(t, dst) }
+		find = func(t *network.Table) selection.Match { return w.ask(t, dst) }
 	}
 	pkt := w.withEnd(&packet{dst: dst, find: find})
 	var out []Move
@@ -141,6 +141,13 @@ func (w *Walker) Onward(d *network.Device, dst netip.Addr) Direction {
 	return w.walk(&packet{src: w.sourceFor(d, dst), dst: dst}, w.origin(d, ""), false)
 }
 
+// OnwardIn is Onward of a packet that d looks up in one of its tables.
+func (w *Walker) OnwardIn(d *network.Device, table string, dst netip.Addr) Direction {
+	at := w.origin(d, "")
+	at.table = table
+	return w.walk(&packet{src: w.sourceFor(d, dst), dst: dst}, at, false)
+}
+
 // sourceFor is an address that a device may send from.
 func (w *Walker) sourceFor(d *network.Device, dst netip.Addr) netip.Addr {
 	for _, a := range d.Addresses().All() {
@@ -149,31 +156,4 @@ func (w *Walker) sourceFor(d *network.Device, dst netip.Addr) netip.Addr {
 		}
 	}
 	return netip.Addr{}
-}
-
-// By follows a packet to dst from a device that sends it by one route of a table, whether or not that forwards now.
-func (w *Walker) By(d *network.Device, t *network.Table, r route.Route, dst netip.Addr) Direction {
-	var out Direction
-	pkt := w.withEnd(&packet{dst: dst, src: w.sourceFor(d, dst)})
-	at := w.origin(d, "")
-	at.table = t.Name
-	m := selection.Alone(t, r)
-	for _, s := range w.follow(pkt, at, Hop{Device: d.Name, Table: t.Name}, m, nil) {
-		if s.verdict != GoesOn {
-			out.Branches = append(out.Branches, Branch{Share: s.share, Verdict: s.verdict, Where: d.Name, Delivery: s.delivery, Hops: []Hop{s.hop}, Reason: s.reason})
-			out.Verdict = max(out.Verdict, s.verdict)
-			continue
-		}
-		one := w.walk(pkt, s.next, false)
-		for _, b := range one.Branches {
-			b.Hops = append([]Hop{s.hop}, b.Hops...)
-			b.Share *= s.share
-			if b.Verdict != Loops && slices.ContainsFunc(b.Hops[1:], func(h Hop) bool { return h.Device == d.Name }) {
-				b.Verdict, b.Reason, b.Where = Loops, Reason{Code: CameBack, Device: d.Name}, d.Name // it would be sent out again
-			}
-			out.Branches = append(out.Branches, b)
-			out.Verdict = max(out.Verdict, b.Verdict)
-		}
-	}
-	return out
 }

@@ -33,7 +33,7 @@ func (x *Draft) device(name string) *Device {
 	if d, ok := x.devices[name]; ok {
 		return d
 	}
-	d := x.base.byName[name]
+	d := x.base.Device(name)
 	if d == nil {
 		return nil
 	}
@@ -73,7 +73,7 @@ func (x *Draft) Routes(device, table string, prefix netip.Prefix) []route.Route 
 	if r, ok := x.routes[tableKey{device, table, route.FamilyOf(prefix.Addr())}][prefix]; ok {
 		return slices.Clone(r)
 	}
-	d := x.base.byName[device]
+	d := x.base.Device(device)
 	if d == nil {
 		return nil
 	}
@@ -142,7 +142,7 @@ func (x *Draft) SetPolicy(device string, p Policy) {
 
 // Freeze returns the snapshot that the draft says. The draft may be changed further and frozen again.
 func (x *Draft) Freeze() *Snapshot {
-	n := &Snapshot{hosts: x.hosts, byName: make(map[string]*Device, len(x.base.byName)), devices: make([]*Device, 0, len(x.base.devices))}
+	n := &Snapshot{hosts: x.hosts, numbers: x.base.numbers, numbered: slices.Clone(x.base.numbered)}
 	changed := map[string]*Device{}
 	for name, d := range x.devices {
 		if d != nil {
@@ -180,14 +180,14 @@ func (x *Draft) Freeze() *Snapshot {
 			d.findOwn()
 		}
 	}
-	for _, d := range x.base.devices {
-		if now, ok := x.devices[d.Name]; ok {
-			if now == nil {
-				continue
-			}
-			d = changed[d.Name]
+	gone := false
+	for name, d := range x.devices {
+		if i, ok := n.numbers[name]; ok {
+			n.numbered[i], gone = changed[name], gone || d == nil
 		}
-		n.devices, n.byName[d.Name] = append(n.devices, d), d
+	}
+	if n.devices = n.numbered; gone || len(x.base.devices) < len(n.numbered) {
+		n.devices = slices.DeleteFunc(slices.Clone(n.numbered), func(d *Device) bool { return d == nil })
 	}
 	return n
 }

@@ -26,5 +26,10 @@ func (s Items[T]) Between(lo, hi int) Items[T] { return Items[T]{s.all[lo:hi:hi]
 // Index returns the number of the first item for which f holds, -1 for none.
 func (s Items[T]) Index(f func(T) bool) int { return slices.IndexFunc(s.all, f) }
 
+// Same reports whether two lists are one, without looking at the items.
+func (s Items[T]) Same(o Items[T]) bool {
+	return len(s.all) == len(o.all) && (len(s.all) == 0 || &s.all[0] == &o.all[0])
+}
+
 // Copy returns the items as a list of the caller's own.
 func (s Items[T]) Copy() []T { return slices.Clone(s.all) }

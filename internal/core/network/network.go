@@ -19,9 +19,10 @@ import (
 // frozen: nothing that it hands out can change it, so any number of walks may share it. A Draft makes another snapshot of
 // it. The zero Snapshot is empty.
 type Snapshot struct {
-	devices []*Device
-	hosts   []Host
-	byName  map[string]*Device
+	devices  []*Device
+	hosts    []Host
+	numbered []*Device      // by number; nil where an overlay took the device out
+	numbers  map[string]int // by name; shared by all overlays
 }
 
 // Devices returns the devices by name.
@@ -31,7 +32,15 @@ func (n *Snapshot) Devices() Items[*Device] { return Items[*Device]{n.devices} }
 func (n *Snapshot) Hosts() Items[Host] { return Items[Host]{n.hosts} }
 
 // Device returns the device of that name, or nil.
-func (n *Snapshot) Device(name string) *Device { return n.byName[name] }
+func (n *Snapshot) Device(name string) *Device {
+	if i, ok := n.numbers[name]; ok {
+		return n.numbered[i]
+	}
+	return nil
+}
+
+// Numbered returns the device of a number, nil where an overlay took it out.
+func (n *Snapshot) Numbered(i int) *Device { return n.numbered[i] }
 
 // A Device is one router, firewall or host with captures.
 type Device struct {
@@ -51,7 +60,12 @@ type Device struct {
 	checks     []SourceCheck
 	policy     Policy
 	own        map[netip.Addr][]int
+	number     int
 }
+
+// Number returns the device's number: 0, 1, … in the order of a case's devices. It is the same in every overlay, so it can
+// name the device where two snapshots stand side by side.
+func (d *Device) Number() int { return d.number }
 
 // Tables returns the device's tables by name, the default table first, IPv4 before IPv6.
 func (d *Device) Tables() Items[*Table] { return Items[*Table]{d.tables} }
@@ -203,13 +217,16 @@ func (b *Builder) Names() []string { return slices.Sorted(maps.Keys(b.devices)) 
 
 // Build merges all facts. The builder must not be used afterwards.
 func (b *Builder) Build() *Snapshot {
-	n := &Snapshot{hosts: b.Hosts, byName: map[string]*Device{}}
+	n := &Snapshot{hosts: b.Hosts, numbers: map[string]int{}}
 	for name, f := range b.devices {
 		d := f.build(name)
 		n.devices = append(n.devices, d)
-		n.byName[name] = d
 	}
 	slices.SortFunc(n.devices, func(a, b *Device) int { return cmp.Compare(a.Name, b.Name) })
+	for i, d := range n.devices {
+		d.number, n.numbers[d.Name] = i, i
+	}
+	n.numbered = n.devices
 	return n
 }
 
@@ -389,3 +406,6 @@ func withoutSelection(a *route.Attributes) *route.Attributes {
 	}
 	return &c
 }
+
+// Numbers returns how many numbers devices have: those of an overlay's removed devices count.
+func (n *Snapshot) Numbers() int { return len(n.numbered) }

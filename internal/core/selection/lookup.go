@@ -106,12 +106,6 @@ func Longest(t *network.Table, a netip.Addr) Match {
 // At returns what forwards by one group of a table's routes; nothing is found where none of them does.
 func At(t *network.Table, g network.Group) Match { return installed(t, g) }
 
-// Alone is the match that a route would be if it forwarded by itself.
-func Alone(t *network.Table, r route.Route) Match {
-	return Match{Table: t, Prefix: r.Prefix, Routes: []route.Route{r}, Index: []int{-1},
-		prepared: &prepared{[][]Resolution{Resolve(t, r)}, [][]route.Mark{{r.Mark}}}}
-}
-
 func installed(t *network.Table, g network.Group) Match {
 	m := Match{Table: t}
 	for i, r := range t.Members(g) {

@@ -162,20 +162,3 @@ func TestReverseCheck(t *testing.T) {
 		require.Equal(t, []bool{tt.strict, tt.feasible, tt.loose, tt.onlyByDefault}, []bool{r.Strict, r.Feasible, r.Loose, r.DefaultOnly}, tt.src+" "+tt.in)
 	}
 }
-
-func TestWouldWin(t *testing.T) {
-	d := coretest.Build(attached + "a: ospf 10.1.0.0/16 pref 110 via 10.0.0.2 dev e0\na: ospf 10.2.3.0/24 pref 110 via 10.0.0.2 dev e0\na: static 0.0.0.0/0 pref 1 via 10.0.1.9 dev e1").Device("a")
-	tab := d.Table("default", route.IPv4)
-	wish := func(p, hop string, pref uint64) selection.Wish {
-		return selection.WouldWin(d, tab, network.Static{Prefix: netip.MustParsePrefix(p), Preference: route.N(pref), NextHop: route.NextHop{Address: netip.MustParseAddr(hop)}})
-	}
-	require.Equal(t, selection.WouldWait, wish("10.1.0.0/16", "10.0.1.2", 130).Outcome)
-	require.Equal(t, selection.WouldReplace, wish("10.1.0.0/16", "10.0.1.2", 5).Outcome)
-	require.Equal(t, selection.WouldTie, wish("10.1.0.0/16", "10.0.1.2", 110).Outcome)
-	require.Equal(t, selection.CouldNotBeUsed, wish("10.1.0.0/16", "10.1.1.2", 110).Outcome)
-	require.True(t, wish("0.0.0.0/0", "10.0.1.9", 1).Already)
-	x := wish("10.2.0.0/16", "10.0.1.2", 1)
-	require.Equal(t, selection.WouldBeAlone, x.Outcome)
-	require.Equal(t, "10.2.3.0/24", x.Keeps[0].Prefix.String(), "the longer route goes on")
-	require.Equal(t, "0.0.0.0/0", x.Takes.Prefix.String(), "whose addresses it takes")
-}

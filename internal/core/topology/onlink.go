@@ -54,7 +54,7 @@ type OnLink struct {
 // Find says who answers for a on the given interface of d. Learned tells that d learned a route from a itself, so
 // that something there was alive.
 func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned bool) OnLink {
-	here := port{d, ifname}
+	here := portOf(d, ifname)
 	entry, hasEntry := d.Neighbour(a, ifname)
 	net := t.room(here, a)
 	res := OnLink{TwoEnds: pointToPoint(net)}
@@ -90,19 +90,19 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 		return res
 	case hasEntry && entry.State == network.NeighbourAlive:
 		if p, ok := t.byMAC(here, entry.MAC); ok {
-			res.Answer, res.Device, res.Interface, res.Confidence = Device, p.device, p.ifname, Neighbour
+			res.Answer, res.Device, res.Interface, res.Confidence = Device, t.device(p), p.ifname, Neighbour
 			return res
 		}
 		if p, ok := t.deduce(here, a, net, true); ok {
-			res.Answer, res.Device, res.Interface, res.Confidence = Device, p.device, p.ifname, Deduced
+			res.Answer, res.Device, res.Interface, res.Confidence = Device, t.device(p), p.ifname, Deduced
 			return res
 		}
 		res.Answer, res.Confidence = Host, Neighbour
 		return res
 	}
 	if p, ok := t.deduce(here, a, net, learned); ok {
-		res.Answer, res.Device, res.Interface, res.Confidence = Device, p.device, p.ifname, Deduced
-		if p.device.Interface(p.ifname).State == network.LinkDown {
+		res.Answer, res.Device, res.Interface, res.Confidence = Device, t.device(p), p.ifname, Deduced
+		if t.device(p).Interface(p.ifname).State == network.LinkDown {
 			res.Answer = Down
 		}
 		return res
@@ -129,9 +129,9 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 // candidates splits the captured owners of a into those on the link and those that are not.
 func (t *Topology) candidates(here port, a netip.Addr) (on, off []Attachment) {
 	for _, o := range t.Owners(a) {
-		p := port{o.Device, o.Interface}
+		p := portOf(o.Device, o.Interface)
 		switch {
-		case o.Device == here.device:
+		case o.number == here.device:
 		case t.sameSegment(here, p), o.Down && t.shares(here, o):
 			on = append(on, o)
 		default:
@@ -140,7 +140,7 @@ func (t *Topology) candidates(here port, a netip.Addr) (on, off []Attachment) {
 	}
 	// A link-local address that only one captured device has, on an interface of no other known segment, can only be
 	// that one.
-	if len(on) == 0 && len(off) == 1 && a.IsLinkLocalUnicast() && len(t.others(here)) == 0 && len(t.others(port{off[0].Device, off[0].Interface})) == 0 {
+	if len(on) == 0 && len(off) == 1 && a.IsLinkLocalUnicast() && len(t.others(here)) == 0 && len(t.others(portOf(off[0].Device, off[0].Interface))) == 0 {
 		on, off = off, nil
 	}
 	return on, off
@@ -161,17 +161,17 @@ func (t *Topology) shares(here port, o Attachment) bool {
 
 // byMAC finds the one captured interface with a link-layer address.
 func (t *Topology) byMAC(here port, mac string) (port, bool) {
-	found := port{}
+	found, any := port{}, false
 	for _, p := range t.macs[mac] {
 		if p.device == here.device {
 			continue
 		}
-		if found.device != nil {
+		if any {
 			return port{}, false
 		}
-		found = p
+		found, any = p, true
 	}
-	return found, found.device != nil
+	return found, any
 }
 
 // room returns the network that bounds how many devices are on a link: that of the address, or one for two devices of
@@ -225,7 +225,7 @@ func (t *Topology) deduce(here port, a netip.Addr, net netip.Prefix, alive bool)
 		}
 	}
 	// Every other address that answers there without a captured owner could be the device's as well.
-	for _, n := range here.device.Neighbours().All() {
+	for _, n := range t.device(here).Neighbours().All() {
 		if n.State == network.NeighbourAlive && n.Interface == here.ifname && n.Address != a && n.Address.Is4() == a.Is4() &&
 			n.Address.IsLinkLocalUnicast() == a.IsLinkLocalUnicast() && len(t.Owners(n.Address)) == 0 {
 			return port{}, false
@@ -244,12 +244,12 @@ func (t *Topology) DeducedOwner(a netip.Addr) (Attachment, bool) {
 	if !ok {
 		return Attachment{}, false
 	}
-	if first := t.attachments[here[0]]; !pointToPoint(t.room(port{first.Device, first.Interface}, a)) {
+	if first := t.attachments[here[0]]; !pointToPoint(t.room(port{first.number, first.Interface}, a)) {
 		return Attachment{}, false
 	}
 	var ends []Attachment // one for each interface
 	for _, at := range t.Attached(a) {
-		if !slices.ContainsFunc(ends, func(e Attachment) bool { return e.Device == at.Device && e.Interface == at.Interface }) {
+		if !slices.ContainsFunc(ends, func(e Attachment) bool { return e.number == at.number && e.Interface == at.Interface }) {
 			ends = append(ends, at)
 		}
 	}
@@ -258,7 +258,7 @@ func (t *Topology) DeducedOwner(a netip.Addr) (Attachment, bool) {
 	}
 	var able []Attachment
 	for _, at := range ends {
-		p := port{at.Device, at.Interface}
+		p := port{at.number, at.Interface}
 		if !t.knowsOwn(p, a) && !t.uses(p, a) && (len(ends) > 1 || t.usesOther(p, a)) {
 			able = append(able, at)
 		}
@@ -280,8 +280,8 @@ func (t *Topology) usesOther(p port, a netip.Addr) bool {
 func (t *Topology) dead(here port, a netip.Addr) []Attachment {
 	var out []Attachment
 	for _, i := range t.down {
-		at := t.attachments[i]
-		if at.Device != here.device && t.shares(here, at) && !t.knowsOwn(port{at.Device, at.Interface}, a) {
+		at := t.at(i)
+		if at.number != here.device && t.shares(here, at) && !t.knowsOwn(port{at.number, at.Interface}, a) {
 			out = append(out, at)
 		}
 	}
@@ -292,8 +292,8 @@ func (t *Topology) dead(here port, a netip.Addr) []Attachment {
 func (t *Topology) otherEnd(here port, a netip.Addr) *network.Device {
 	others := t.others(here)
 	for _, i := range t.down {
-		if at := t.attachments[i]; at.Device != here.device && t.shares(here, at) {
-			others = append(others, port{at.Device, at.Interface})
+		if at := t.attachments[i]; at.number != here.device && t.shares(here, at) {
+			others = append(others, port{at.number, at.Interface})
 		}
 	}
 	for _, o := range others {
@@ -304,5 +304,5 @@ func (t *Topology) otherEnd(here port, a netip.Addr) *network.Device {
 	if len(others) == 0 {
 		return nil
 	}
-	return others[0].device
+	return t.device(others[0])
 }

@@ -35,7 +35,7 @@ func (t *Topology) join() {
 			}
 			for _, i := range here {
 				for _, j := range wider {
-					if a, b := t.attachments[i], t.attachments[j]; a.Device != b.Device && q.Contains(a.Address) && p.Contains(b.Address) {
+					if a, b := t.attachments[i], t.attachments[j]; a.number != b.number && q.Contains(a.Address) && p.Contains(b.Address) {
 						union(t.port(i), t.port(j))
 					}
 				}
@@ -57,7 +57,7 @@ func (t *Topology) join() {
 	}
 }
 
-func (t *Topology) port(i int) port { return port{t.attachments[i].Device, t.attachments[i].Interface} }
+func (t *Topology) port(i int) port { return port{t.attachments[i].number, t.attachments[i].Interface} }
 
 // sameSegment reports whether both interfaces are known to be on one segment.
 func (t *Topology) sameSegment(a, b port) bool {
@@ -128,7 +128,7 @@ func (t *Topology) LinkNetwork(p netip.Prefix) bool {
 
 // SameNetwork reports whether an interface of d attaches to just that network.
 func (t *Topology) SameNetwork(d *network.Device, ifname string, p netip.Prefix) bool {
-	for _, i := range t.byInterface[port{d, ifname}] {
+	for _, i := range t.byInterface[portOf(d, ifname)] {
 		if t.attachments[i].Prefix == p {
 			return true
 		}
@@ -141,11 +141,11 @@ func (t *Topology) SameNetwork(d *network.Device, ifname string, p netip.Prefix)
 func (t *Topology) Segments() [][]Attachment {
 	byID := map[int]int{}
 	var out [][]Attachment
-	for i, at := range t.attachments {
+	for i, at := range t.Attachments() {
 		id := t.segment[t.port(i)]
 		if at.Down { // it was not joined with the others of its network
 			for j, o := range t.attachments {
-				if o.Prefix == at.Prefix && o.Device != at.Device {
+				if o.Prefix == at.Prefix && o.number != at.number {
 					id = t.segment[t.port(j)]
 					break
 				}

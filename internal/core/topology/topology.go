@@ -26,13 +26,22 @@ type Attachment struct {
 	Address   netip.Addr
 	Down      bool // the interface is down; the address is configured, the network is not reachable there
 	Mark      route.Mark
+	number    int // of the device
 }
 
-// A Topology is the attachments of a network. The zero Topology is empty.
+// A Topology is the attachments of a snapshot. The zero Topology is empty.
 type Topology struct {
-	Network     *network.Snapshot
+	Network *network.Snapshot
+	*layout
+}
+
+// layout is who attaches where. Snapshots that differ in nothing that touches it share one, so it names devices by number;
+// the pointers in its attachments are those of the snapshot that it was made of.
+type layout struct {
+	of          *network.Snapshot
+	scans       []*scan // by device
 	attachments []Attachment
-	byPrefix    bart.Table[[]int]
+	byPrefix    *bart.Table[[]int]
 	owners      map[netip.Addr][]int // attachments by own address, and host addresses
 	byInterface map[port][]int
 	down        []int // attachments on interfaces that are down
@@ -44,23 +53,76 @@ type Topology struct {
 
 // A port is one interface of one device.
 type port struct {
-	device *network.Device
+	device int // number
 	ifname string
 }
 
+func portOf(d *network.Device, ifname string) port { return port{d.Number(), ifname} }
+
+// at returns attachment i with the device of the topology's own snapshot.
+func (t *Topology) at(i int) Attachment {
+	a := t.attachments[i]
+	if t.of != t.Network {
+		a.Device = t.Network.Numbered(a.number)
+	}
+	return a
+}
+
+// device returns the device of a port.
+func (t *Topology) device(p port) *network.Device { return t.Network.Numbered(p.device) }
+
 // Build derives the topology of n.
 func Build(n *network.Snapshot) *Topology {
-	t := &Topology{
-		Network: n, owners: map[netip.Addr][]int{}, byInterface: map[port][]int{},
-		segment: map[port]int{}, members: map[int][]port{}, hopsUsed: map[port][]netip.Addr{}, macs: map[string][]port{},
+	scans := make([]*scan, n.Numbers())
+	for _, d := range n.Devices().All() {
+		scans[d.Number()] = scanDevice(d, nil)
 	}
+	return build(n, scans)
+}
+
+// On derives the topology of an overlay of t's snapshot. Only the devices that differ are looked at, and of those only what
+// was replaced; where nothing that matters here differs, the result shares all with t.
+func (t *Topology) On(n *network.Snapshot) *Topology {
+	scans := slices.Clone(t.scans)
+	alike := true
+	for i, was := range t.scans {
+		d := n.Numbered(i)
+		switch {
+		case d == nil:
+			alike, scans[i] = alike && was == nil, nil
+		case was == nil || was.device != d:
+			scans[i] = scanDevice(d, was)
+			alike = alike && was != nil && scans[i].attachesLike(was)
+		}
+	}
+	if alike {
+		shared := *t.layout
+		shared.scans = scans
+		return &Topology{Network: n, layout: &shared}
+	}
+	return build(n, scans)
+}
+
+func build(n *network.Snapshot, scans []*scan) *Topology {
+	t := &Topology{Network: n, layout: &layout{
+		of: n, scans: scans, byPrefix: new(bart.Table[[]int]), owners: map[netip.Addr][]int{}, byInterface: map[port][]int{},
+		segment: map[port]int{}, members: map[int][]port{}, hopsUsed: map[port][]netip.Addr{}, macs: map[string][]port{},
+	}}
 	for _, d := range n.Devices().All() {
 		first := len(t.attachments)
-		t.addTables(d)
+		s := scans[d.Number()]
+		for _, a := range s.direct {
+			a.Device, a.number = d, d.Number()
+			t.attach(a)
+		}
+		for _, h := range s.hops {
+			p := portOf(d, h.ifname)
+			t.hopsUsed[p] = append(t.hopsUsed[p], h.address)
+		}
 		t.addAddresses(d, first)
 		for _, i := range d.Interfaces().All() {
 			if i.MAC != "" {
-				t.macs[i.MAC] = append(t.macs[i.MAC], port{d, i.Name})
+				t.macs[i.MAC] = append(t.macs[i.MAC], portOf(d, i.Name))
 			}
 		}
 	}
@@ -68,51 +130,14 @@ func Build(n *network.Snapshot) *Topology {
 	return t
 }
 
-// addTables reads the attached networks and the next hops in use out of a device's tables.
-func (t *Topology) addTables(d *network.Device) {
-	for _, tab := range d.Tables().All() {
-		noted := make([]bool, tab.Routes().Shared()) // attributes whose next hops are known already
-		for i := range tab.Routes().Len() {
-			id, state := tab.Routes().Used(i)
-			if state&route.Installed == 0 || noted[id] {
-				continue
-			}
-			r := tab.Routes().At(i)
-			if r.Special != route.None {
-				noted[id] = true
-				continue
-			}
-			if r.Protocol == route.Direct {
-				for _, h := range r.NextHops {
-					if h.Interface != "" && !r.Prefix.IsSingleIP() && !private(r.Prefix.Addr()) {
-						t.attach(Attachment{Device: d, Table: tab.Name, Interface: h.Interface, Prefix: r.Prefix, Mark: r.Mark,
-							Down: d.Interface(h.Interface).State == network.LinkDown})
-					}
-				}
-				continue
-			}
-			t.noteHops(d, r.NextHops)
-			noted[id] = true
-		}
-	}
-}
-
 // private tells the addresses that mean something on one link or one device only.
 func private(a netip.Addr) bool { return a.IsLoopback() || a.IsLinkLocalUnicast() || a.IsMulticast() }
-
-func (t *Topology) noteHops(d *network.Device, hops []route.NextHop) {
-	for _, h := range hops {
-		p := port{d, h.Interface}
-		if h.Address.IsValid() && !slices.Contains(t.hopsUsed[p], h.Address) {
-			t.hopsUsed[p] = append(t.hopsUsed[p], h.Address)
-		}
-	}
-}
 
 func (t *Topology) attach(a Attachment) int {
 	i := len(t.attachments)
 	t.attachments = append(t.attachments, a)
-	t.byInterface[port{a.Device, a.Interface}] = append(t.byInterface[port{a.Device, a.Interface}], i)
+	p := portOf(a.Device, a.Interface)
+	t.byInterface[p] = append(t.byInterface[p], i)
 	if a.Down {
 		t.down = append(t.down, i)
 	}
@@ -134,11 +159,11 @@ func (t *Topology) addAddresses(d *network.Device, first int) {
 		i := t.home(a, first, last)
 		switch {
 		case i < 0:
-			i = t.attach(Attachment{Device: d, Table: "default", Interface: a.Interface, Prefix: a.Prefix.Masked(),
+			i = t.attach(Attachment{Device: d, number: d.Number(), Table: "default", Interface: a.Interface, Prefix: a.Prefix.Masked(),
 				Address: addr, Down: isDown(d, a), Mark: a.Mark})
 		case t.attachments[i].Address.IsValid(): // a second address in one network
 			have := t.attachments[i]
-			i = t.attach(Attachment{Device: d, Table: have.Table, Interface: have.Interface, Prefix: have.Prefix,
+			i = t.attach(Attachment{Device: d, number: d.Number(), Table: have.Table, Interface: have.Interface, Prefix: have.Prefix,
 				Address: addr, Down: have.Down, Mark: a.Mark})
 		default:
 			t.attachments[i].Address, t.attachments[i].Mark = addr, cmp.Or(a.Mark, t.attachments[i].Mark)
@@ -175,7 +200,7 @@ func isDown(d *network.Device, a network.Address) bool {
 // TableOf returns the table in which a device looks up what comes in by an interface: the one that has its attached
 // network, "default" where that is not known.
 func (t *Topology) TableOf(d *network.Device, ifname string) string {
-	for _, i := range t.byInterface[port{d, ifname}] {
+	for _, i := range t.byInterface[portOf(d, ifname)] {
 		if at := t.attachments[i]; !at.Prefix.IsSingleIP() && at.Table != "" {
 			return at.Table
 		}
@@ -192,7 +217,7 @@ func (t *Topology) Attached(a netip.Addr) []Attachment {
 	}
 	out := make([]Attachment, 0, len(at))
 	for _, i := range at {
-		out = append(out, t.attachments[i])
+		out = append(out, t.at(i))
 	}
 	return out
 }
@@ -201,7 +226,7 @@ func (t *Topology) Attached(a netip.Addr) []Attachment {
 func (t *Topology) Owners(a netip.Addr) []Attachment {
 	out := make([]Attachment, 0, 1)
 	for _, i := range t.owners[a] {
-		out = append(out, t.attachments[i])
+		out = append(out, t.at(i))
 	}
 	return out
 }
@@ -224,7 +249,7 @@ func (t *Topology) Interfaces(d *network.Device) []string {
 		out = append(out, i.Name)
 	}
 	for _, at := range t.attachments {
-		if at.Device == d && at.Interface != "" {
+		if at.number == d.Number() && at.Interface != "" {
 			out = append(out, at.Interface)
 		}
 	}
@@ -237,7 +262,7 @@ func (t *Topology) AttachedTo(p netip.Prefix) []Attachment {
 	at, _ := t.byPrefix.Get(p)
 	out := make([]Attachment, 0, len(at))
 	for _, i := range at {
-		out = append(out, t.attachments[i])
+		out = append(out, t.at(i))
 	}
 	return out
 }
@@ -255,7 +280,7 @@ func (t *Topology) Wider(p netip.Prefix) iter.Seq2[netip.Prefix, []Attachment] {
 
 // SameSegment reports whether two attachments are known to be on one segment.
 func (t *Topology) SameSegment(a, b Attachment) bool {
-	return t.sameSegment(port{a.Device, a.Interface}, port{b.Device, b.Interface})
+	return t.sameSegment(portOf(a.Device, a.Interface), portOf(b.Device, b.Interface))
 }
 
 // Shared returns, in the order of the address, two attachments of each address that two devices have as their own.
@@ -267,8 +292,8 @@ func (t *Topology) Shared() [][2]Attachment {
 			continue
 		}
 		for _, i := range at[1:] {
-			if first := t.attachments[at[0]]; t.attachments[i].Device != first.Device {
-				out = append(out, [2]Attachment{first, t.attachments[i]})
+			if first := t.at(at[0]); t.attachments[i].number != first.number {
+				out = append(out, [2]Attachment{first, t.at(i)})
 				break
 			}
 		}
@@ -294,7 +319,7 @@ func (t *Topology) Anycast(a netip.Addr) bool {
 // AddressOn returns the device's own address on an interface, of dst's family and in dst's network if there is one there.
 func (t *Topology) AddressOn(d *network.Device, ifname string, dst netip.Addr) netip.Addr {
 	best := netip.Addr{}
-	for _, i := range t.byInterface[port{d, ifname}] {
+	for _, i := range t.byInterface[portOf(d, ifname)] {
 		at := t.attachments[i]
 		if a := at.Address; a.IsValid() && a.Is4() == dst.Is4() && !a.IsLinkLocalUnicast() && !t.Anycast(a) && (!best.IsValid() || at.Prefix.Contains(dst)) {
 			best = a
@@ -304,14 +329,23 @@ func (t *Topology) AddressOn(d *network.Device, ifname string, dst netip.Addr) n
 }
 
 // Attachments returns every attachment, also those that are down. Do not change them.
-func (t *Topology) Attachments() []Attachment { return t.attachments }
+func (t *Topology) Attachments() []Attachment {
+	if t.of == t.Network {
+		return t.attachments
+	}
+	out := make([]Attachment, len(t.attachments))
+	for i := range out {
+		out[i] = t.at(i)
+	}
+	return out
+}
 
 // HopsUsed yields every next hop that a device's routes name, with the device.
 func (t *Topology) HopsUsed() iter.Seq2[*network.Device, netip.Addr] {
 	return func(yield func(*network.Device, netip.Addr) bool) {
 		for p, hops := range t.hopsUsed {
 			for _, h := range hops {
-				if !yield(p.device, h) {
+				if !yield(t.device(p), h) {
 					return
 				}
 			}

@@ -1,0 +1,151 @@
+package change
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+// InterfaceDown takes one end of a link down: its attached networks leave the tables, and so do its IPv6 addresses. An IPv4
+// address on it stays the device's own, as kernels have it. The far end notices nothing.
+type InterfaceDown struct{ Device, Interface string }
+
+func (e InterfaceDown) on(n *network.Snapshot) (*network.Snapshot, error) {
+	d := n.Device(e.Device)
+	if d == nil {
+		return nil, fmt.Errorf("there is no device %q", e.Device)
+	}
+	x := n.Draft()
+	i := d.Interface(e.Interface)
+	i.Name, i.State = e.Interface, network.LinkDown
+	x.SetInterface(e.Device, i)
+	x.SetAddresses(e.Device, slices.DeleteFunc(x.Listed(e.Device), func(a network.Address) bool {
+		return a.Interface == e.Interface && a.Prefix.Addr().Is6()
+	}))
+	type key struct {
+		table string
+		p     netip.Prefix
+	}
+	var touched []key
+	for _, t := range d.Tables().All() {
+		rows := t.Routes()
+		dies := make([]bool, rows.Shared())
+		for id := range dies {
+			dies[id] = attached(rows.Attributes(route.AttrID(id)), e.Interface)
+		}
+		for k := 0; k < rows.Len(); {
+			g := t.Group(k)
+			k = g.Hi
+			hit := false
+			for j := g.Lo; j < g.Hi && !hit; j++ {
+				id, _ := rows.Used(j)
+				hit = dies[id]
+			}
+			if !hit {
+				continue
+			}
+			p := rows.Prefix(g.Lo)
+			left := slices.DeleteFunc(rowsOf(t, p), func(r route.Route) bool {
+				return attached(r.Attributes, e.Interface) && !(p.Addr().Is4() && r.Special == route.Receive)
+			})
+			x.SetRoutes(e.Device, t.Name, p, left)
+			touched = append(touched, key{t.Name, p})
+		}
+	}
+	out := x.Freeze()
+	for _, k := range touched {
+		out = elect(out, e.Device, k.table, k.p)
+	}
+	return out, nil
+}
+
+// attached reports whether a route is there because the interface is up: its network, its own addresses.
+func attached(a *route.Attributes, ifname string) bool {
+	return (a.Protocol == route.Direct || a.Protocol == route.Local || a.Special == route.Receive) && len(a.NextHops) > 0 &&
+		!slices.ContainsFunc(a.NextHops, func(h route.NextHop) bool { return h.Interface != ifname })
+}
+
+// InterfaceUp brings an interface up again: its addresses' networks come back as attached ones.
+type InterfaceUp struct{ Device, Interface string }
+
+func (e InterfaceUp) on(n *network.Snapshot) (*network.Snapshot, error) {
+	d := n.Device(e.Device)
+	if d == nil {
+		return nil, fmt.Errorf("there is no device %q", e.Device)
+	}
+	x := n.Draft()
+	i := d.Interface(e.Interface)
+	i.Name, i.State = e.Interface, network.LinkUp
+	x.SetInterface(e.Device, i)
+	for _, a := range d.Addresses().All() {
+		p := a.Prefix.Masked()
+		t := d.Table("default", route.FamilyOf(a.Prefix.Addr()))
+		if a.Interface != e.Interface || a.Prefix.IsSingleIP() || t == nil {
+			continue
+		}
+		rows := x.Routes(e.Device, "default", p)
+		if slices.ContainsFunc(rows, func(r route.Route) bool { return r.Protocol == route.Direct && r.Is(route.Installed) }) {
+			continue
+		}
+		for k := range rows {
+			rows[k].State &^= route.Active | route.Installed // an attached network comes before all else
+		}
+		up := &route.Attributes{Protocol: route.Direct, NextHops: []route.NextHop{{Interface: e.Interface}}}
+		x.SetRoutes(e.Device, "default", p, append(rows, route.Route{Attributes: up, State: route.Active | route.Installed, Mark: a.Mark}))
+	}
+	return x.Freeze(), nil
+}
+
+// LinkDown takes both ends of a link down.
+type LinkDown struct{ A, B InterfaceDown }
+
+func (e LinkDown) on(n *network.Snapshot) (*network.Snapshot, error) { return Change{e.A, e.B}.On(n) }
+
+// DeviceDown takes a whole device out. Its neighbours notice nothing.
+type DeviceDown struct{ Device string }
+
+func (e DeviceDown) on(n *network.Snapshot) (*network.Snapshot, error) {
+	if n.Device(e.Device) == nil {
+		return nil, fmt.Errorf("there is no device %q", e.Device)
+	}
+	x := n.Draft()
+	x.Remove(e.Device)
+	return x.Freeze(), nil
+}
+
+// Forwarding turns a device's forwarding of a family on or off.
+type Forwarding struct {
+	Device string
+	Switch network.Switch
+}
+
+func (e Forwarding) on(n *network.Snapshot) (*network.Snapshot, error) {
+	if n.Device(e.Device) == nil {
+		return nil, fmt.Errorf("there is no device %q", e.Device)
+	}
+	x := n.Draft()
+	x.SetSwitch(e.Device, e.Switch)
+	return x.Freeze(), nil
+}
+
+// SourceCheck sets how a device judges sources (RFC 3704, uRPF) on one interface or, Check.Interface "", on all. Other settings
+// of the same interface and family go.
+type SourceCheck struct {
+	Device string
+	Check  network.SourceCheck
+}
+
+func (e SourceCheck) on(n *network.Snapshot) (*network.Snapshot, error) {
+	d := n.Device(e.Device)
+	if d == nil {
+		return nil, fmt.Errorf("there is no device %q", e.Device)
+	}
+	x := n.Draft()
+	x.SetChecks(e.Device, append(slices.DeleteFunc(d.Checks().Copy(), func(c network.SourceCheck) bool {
+		return c.Interface == e.Check.Interface && (c.Family == e.Check.Family || e.Check.Family == 0)
+	}), e.Check))
+	return x.Freeze(), nil
+}

@@ -1,0 +1,64 @@
+package selection
+
+import (
+	"slices"
+
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+// Judge says what would become of a static route of d if it were configured.
+func Judge(d *network.Device, t *network.Table, s network.Static) Configured {
+	return fate(d, t, s, Match{})
+}
+
+// Elect returns the candidates of one prefix with the best of them chosen and in use, by the rules: what a device does when
+// what it used is gone. Equal ones of one protocol are used together. Where the captures do not show what decides between two,
+// the best is marked as not taken by the forwarding table, so that nobody reads a choice out of it. Nil where none can be used.
+func Elect(d *network.Device, t *network.Table, rows []route.Route) []route.Route {
+	out := slices.Clone(rows)
+	best := -1
+	usable := func(r route.Route) bool {
+		return !r.Is(route.Unusable) && failure(t, r) == Resolved && !onDeadInterface(d, r)
+	}
+	for i, r := range out {
+		if usable(r) && (best < 0 || before(r, out[best], t.HighestWins)) {
+			best = i
+		}
+	}
+	if best < 0 {
+		return nil
+	}
+	won := out[best]
+	tie := false
+	for i := range out {
+		out[i].State &^= route.Active | route.Installed | route.Rejected
+		if i == best || !usable(out[i]) {
+			continue
+		}
+		if order, _, _ := compare(won, out[i], t.HighestWins); order == 0 {
+			if out[i].Protocol == won.Protocol && won.Protocol != route.BGP {
+				out[i].State |= route.Active | route.Installed
+			} else {
+				tie = true
+			}
+		}
+	}
+	out[best].State |= route.Active | route.Installed
+	if tie {
+		for i := range out {
+			if out[i].Is(route.Active) {
+				out[i].State = out[i].State&^route.Installed | route.Rejected
+			}
+		}
+	}
+	return out
+}
+
+// onDeadInterface reports whether all a route's ways leave by interfaces that are down.
+func onDeadInterface(d *network.Device, r route.Route) bool {
+	hops := r.Forwarding()
+	return len(hops) > 0 && !slices.ContainsFunc(hops, func(h route.NextHop) bool {
+		return h.Interface == "" || d.Interface(h.Interface).State != network.LinkDown
+	})
+}

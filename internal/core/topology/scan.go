@@ -1,0 +1,164 @@
+package topology
+
+import (
+	"cmp"
+	"net/netip"
+	"slices"
+
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+// scan is what the topology needs of one device, so that an overlay does not read a large table again.
+type scan struct {
+	device *network.Device
+	tables map[*network.Table]*tableScan // by captured table
+	direct []Attachment                  // without device; in the order of tables and rows
+	hops   []hop                         // next hops in use, each once
+}
+
+// tableScan is the same of one captured table. Uses counts how many installed routes name a next hop, so that a route which
+// an overlay takes away takes its next hop along only where it was the last one.
+type tableScan struct {
+	direct []direct
+	uses   map[hop]int
+}
+
+type direct struct {
+	prefix netip.Prefix
+	ifname string
+	mark   route.Mark
+}
+
+type hop struct {
+	ifname  string
+	address netip.Addr
+}
+
+// scanDevice looks a device up and down; was is what was found of the device in the snapshot below, nil for nothing.
+func scanDevice(d *network.Device, was *scan) *scan {
+	s := &scan{device: d, tables: map[*network.Table]*tableScan{}}
+	seen := map[hop]bool{}
+	for _, t := range d.Tables().All() {
+		below := t.Captured()
+		one := (*tableScan)(nil)
+		if was != nil {
+			one = was.tables[below]
+		}
+		if one == nil {
+			one = scanTable(below)
+		}
+		s.tables[below] = one
+		one = one.patched(t)
+		for _, x := range one.direct {
+			s.direct = append(s.direct, Attachment{Table: t.Name, Interface: x.ifname, Prefix: x.prefix, Mark: x.mark,
+				Down: d.Interface(x.ifname).State == network.LinkDown})
+		}
+		for h, n := range one.uses {
+			if n > 0 && !seen[h] {
+				seen[h] = true
+				s.hops = append(s.hops, h)
+			}
+		}
+	}
+	slices.SortFunc(s.hops, func(a, b hop) int { return cmp.Or(cmp.Compare(a.ifname, b.ifname), a.address.Compare(b.address)) })
+	return s
+}
+
+func scanTable(t *network.Table) *tableScan {
+	s := &tableScan{uses: map[hop]int{}}
+	rows := t.Routes()
+	used := make([]int, rows.Shared())
+	for i := range rows.Len() {
+		id, state := rows.Used(i)
+		if state&route.Installed == 0 {
+			continue
+		}
+		if a := rows.Attributes(id); a.Special == route.None && a.Protocol == route.Direct {
+			s.addDirect(rows.At(i))
+			continue
+		}
+		used[id]++
+	}
+	for id, n := range used {
+		if n > 0 {
+			s.use(rows.Attributes(route.AttrID(id)), n)
+		}
+	}
+	return s
+}
+
+func (s *tableScan) addDirect(r route.Route) {
+	for _, h := range r.NextHops {
+		if h.Interface != "" && !r.Prefix.IsSingleIP() && !private(r.Prefix.Addr()) {
+			s.direct = append(s.direct, direct{r.Prefix, h.Interface, r.Mark})
+		}
+	}
+}
+
+// use counts n more routes, or fewer, with these attributes.
+func (s *tableScan) use(a *route.Attributes, n int) {
+	if a.Special != route.None {
+		return
+	}
+	for i, h := range a.NextHops {
+		again := slices.ContainsFunc(a.NextHops[:i], func(o route.NextHop) bool { return o.Address == h.Address && o.Interface == h.Interface })
+		if h.Address.IsValid() && !again {
+			s.uses[hop{h.Interface, h.Address}] += n
+		}
+	}
+}
+
+// patched is the scan of a table whose captured table has been scanned.
+func (s *tableScan) patched(t *network.Table) *tableScan {
+	if t.Captured() == t {
+		return s
+	}
+	out := &tableScan{direct: s.direct, uses: s.uses}
+	copied, moved := false, false
+	for was, is := range t.Replaced() {
+		for k, routes := range [][]route.Route{was, is} {
+			for _, r := range routes {
+				switch {
+				case !r.Is(route.Installed) || r.Special != route.None:
+				case r.Protocol == route.Direct:
+					if !moved {
+						out.direct, moved = slices.Clone(s.direct), true
+					}
+					if k == 1 {
+						out.addDirect(r)
+						break
+					}
+					out.direct = slices.DeleteFunc(out.direct, func(x direct) bool { return x.prefix == r.Prefix })
+				default:
+					if !copied {
+						out.uses, copied = make(map[hop]int, len(s.uses)), true
+						for h, n := range s.uses {
+							out.uses[h] = n
+						}
+					}
+					out.use(r.Attributes, 2*k-1)
+				}
+			}
+		}
+	}
+	if moved {
+		slices.SortStableFunc(out.direct, func(a, b direct) int { return a.prefix.Compare(b.prefix) })
+	}
+	return out
+}
+
+// attachesLike reports whether nothing that the layout is made of differs between two scans of one device.
+func (s *scan) attachesLike(o *scan) bool {
+	a, b := s.device, o.device
+	if !a.Addresses().Same(b.Addresses()) || !a.Interfaces().Same(b.Interfaces()) || !slices.Equal(s.hops, o.hops) || !slices.Equal(s.direct, o.direct) {
+		return false
+	}
+	for _, f := range [...]route.Family{route.IPv4, route.IPv6} { // isDown asks whether there is anything in them
+		x, y := a.Table("default", f), b.Table("default", f)
+		if x != nil && y != nil && (x.Routes().Len() == 0) != (y.Routes().Len() == 0) {
+			return false
+		}
+	}
+	return true
+}
