@@ -21,7 +21,7 @@ var rooms = map[string][]string{
 	"topology":  {"route", "network"},
 	"forward":   {"route", "network", "selection", "topology"},
 	"survey":    {"route", "network", "selection", "topology"},
-	"audit":     {"route", "network", "selection", "topology", "forward", "survey"},
+	"audit":     {"route", "network", "selection", "topology", "forward", "survey", "change"},
 	"chart":     {"route", "network", "topology"},
 	"coretest":  {"route", "network"},
 }
