@@ -23,6 +23,7 @@ var rooms = map[string][]string{
 	"survey":    {"route", "network", "selection", "topology"},
 	"audit":     {"route", "network", "selection", "topology", "forward", "survey", "change"},
 	"chart":     {"route", "network", "topology"},
+	"change":    {"route", "network", "selection"},
 	"coretest":  {"route", "network"},
 }
 
