@@ -1,0 +1,181 @@
+package network_test
+
+import (
+	"net/netip"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"zarvek/internal/core/coretest"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+func prefix(s string) netip.Prefix { return netip.MustParsePrefix(s) }
+
+// TestClassOf holds the borders of the classes (RFC 791 section 3.2).
+func TestClassOf(t *testing.T) {
+	for a, want := range map[string]string{
+		"127.255.255.255": "127.0.0.0/8", "128.0.0.1": "128.0.0.0/16", "191.255.0.9": "191.255.0.0/16", "192.0.0.9": "192.0.0.0/24",
+		"223.255.255.9": "223.255.255.0/24", "224.0.0.1": "invalid Prefix",
+	} {
+		require.Equal(t, want, network.ClassOf(netip.MustParseAddr(a)).String(), a)
+	}
+}
+
+func TestTablesStandInOrder(t *testing.T) {
+	d := coretest.Build("a: static 10.1.0.0/16 via 10.0.0.2 in blue\na: static fd61::/48 via fd61:1::2\na: static 10.1.0.0/16 via 10.0.0.2 in air\na: static 10.1.0.0/16 via 10.0.0.2").Device("a")
+	var got []string
+	for _, tab := range d.Tables().All() {
+		got = append(got, tab.Name+" "+tab.Family.String())
+	}
+	require.Equal(t, []string{"default ipv4", "default ipv6", "air ipv4", "blue ipv4"}, got)
+}
+
+func TestAnAddressPrintedTwiceIsOne(t *testing.T) {
+	for _, in := range []string{
+		"a: local 10.0.0.1/32 receive dev e0\na: addr 10.0.0.1/24 e0",
+		"a: addr 10.0.0.1/32 e0\na: addr 10.0.0.1/24 e0",
+		"a: local 10.0.0.1/32 receive\na: addr 10.0.0.1/24 e0",
+	} {
+		own := coretest.Build(in).Device("a").Own(netip.MustParseAddr("10.0.0.1"))
+		require.Len(t, own, 1, in)
+		require.Equal(t, "10.0.0.1/24 e0", own[0].Prefix.String()+" "+own[0].Interface, in)
+	}
+	two := coretest.Build("a: addr 10.0.0.1/24 e0\na: addr 10.0.0.1/24 e1").Device("a")
+	require.Len(t, two.Own(netip.MustParseAddr("10.0.0.1")), 2, "it stands on two interfaces")
+}
+
+// TestOnlyWhatIsInUseIsAnOwnAddress: an attached host route that the table does not use is none.
+func TestOnlyWhatIsInUseIsAnOwnAddress(t *testing.T) {
+	d := coretest.Build("a: direct 10.9.9.1/32 dev lo0 candidate\na: static 10.9.9.2/32 dev lo0\na: direct 10.9.9.3/32 dev 7").Device("a")
+	require.Zero(t, d.Addresses().Len())
+}
+
+func TestKernelsOwnBusinessIsNoDifference(t *testing.T) {
+	d := coretest.Build(`
+		a: direct fd61:1::/64 dev e0
+		a: kernel: direct fd61:1::/64 dev e0
+		a: kernel: direct fe80::/64 dev e0
+		a: kernel: kernel ff00::/8 dev e0
+		a: kernel: direct ::1/128 dev lo
+		a: kernel: local fd61:1::1/128 receive dev lo
+		a: kernel: kernel fd61:1::/128 broadcast dev e0`).Device("a")
+	require.Zero(t, d.Table("default", route.IPv6).Differences().Len())
+	d = coretest.Build("a: direct 10.1.0.0/24 dev e0\na: kernel: direct 10.1.0.0/24 dev e0\na: kernel: static 10.7.0.0/16 via 10.1.0.2 dev e0").Device("a")
+	require.Equal(t, 1, d.Table("default", route.IPv4).Differences().Len(), "a route for packets of others is one")
+}
+
+func TestWhatTheTableChoseAndTheKernelLacksDoesNotForward(t *testing.T) {
+	tab := coretest.Build("a: direct 10.1.0.0/24 dev e0\na: direct 10.2.0.0/24 dev e1\na: kernel: direct 10.1.0.0/24 dev e0").Device("a").Table("default", route.IPv4)
+	g, ok := tab.Exact(prefix("10.2.0.0/24"))
+	require.True(t, ok)
+	require.False(t, tab.Routes().At(g.Lo).Is(route.Installed))
+	require.Equal(t, network.NotInstalled, tab.Differences().At(0).Kind)
+	// One that was not chosen is no difference.
+	tab = coretest.Build("a: ospf 10.3.0.0/24 via 10.1.0.2 candidate\na: kernel: direct 10.1.0.0/24 dev e0").Device("a").Table("default", route.IPv4)
+	require.Zero(t, countKind(tab, network.NotInstalled))
+}
+
+func countKind(t *network.Table, k network.DifferenceKind) (n int) {
+	for _, d := range t.Differences().All() {
+		if d.Kind == k {
+			n++
+		}
+	}
+	return n
+}
+
+// TestMomentsLookAtWhatForwards: a kernel's lower metric is compared, and multicast is not.
+func TestMomentsLookAtWhatForwards(t *testing.T) {
+	build := func(texts ...string) *network.Table {
+		var b network.Builder
+		for i, x := range texts {
+			b.Add("a", coretest.Facts(x, uint32(i+1)), 0)
+		}
+		return b.Build().Device("a").Table("default", route.IPv4)
+	}
+	low := "kernel: static 10.1.0.0/16 metric 20 via 10.0.0.3\nkernel: static 10.1.0.0/16 metric 10 via 10.0.0.2"
+	require.False(t, build(low, "kernel: static 10.1.0.0/16 metric 10 via 10.0.0.2").Contradictory())
+	require.True(t, build(low, "kernel: static 10.1.0.0/16 metric 10 via 10.0.0.9").Contradictory())
+	require.False(t, build("static 10.1.0.0/16 via 10.0.0.2\nstatic 10.1.0.0/16 via 10.0.0.3", "static 10.1.0.0/16 via 10.0.0.3\nstatic 10.1.0.0/16 via 10.0.0.2").Contradictory(), "equal ways in two rows")
+	require.True(t, build("static 10.1.0.0/16 via 10.0.0.2", "static 10.1.0.0/16 via 10.0.0.3").Contradictory())
+}
+
+func TestForwardingOffInAnyCaptureIsOff(t *testing.T) {
+	for _, in := range []string{"a: forwarding ipv4 on\na: forwarding ipv4 off", "a: forwarding ipv4 off\na: forwarding ipv4 on", "a: forwarding ipv4 on\na: forwarding ipv4 off\na: forwarding ipv4 on"} {
+		s, known := coretest.Build(in).Device("a").Forwards(route.IPv4)
+		require.True(t, known)
+		require.False(t, s.On, in)
+	}
+}
+
+// TestSourceChecksCombineAsTheirSystemDoes: a kernel takes the larger of the settings for all and for one interface; elsewhere
+// what names the interface counts.
+func TestSourceChecksCombineAsTheirSystemDoes(t *testing.T) {
+	mode := func(all, one network.CheckMode, combine bool) network.CheckMode {
+		var b network.Builder
+		b.Add("a", network.Facts{Checks: []network.SourceCheck{
+			{Mode: all, Combine: combine, Mark: route.Mark{File: 1, End: 1}}, {Interface: "e0", Mode: one, Combine: combine, Mark: route.Mark{File: 1, Off: 1, End: 2}}}}, 0)
+		return b.Build().Device("a").SourceCheck("e0", route.IPv4).Mode
+	}
+	require.Equal(t, network.CheckStrict, mode(network.CheckStrict, network.CheckOff, true))
+	require.Equal(t, network.CheckLoose, mode(network.CheckStrict, network.CheckLoose, true))
+	require.Equal(t, network.CheckOff, mode(network.CheckStrict, network.CheckOff, false))
+	require.Equal(t, network.CheckStrict, mode(network.CheckOff, network.CheckStrict, false))
+	var b network.Builder // one of each kind: what names the interface
+	b.Add("a", network.Facts{Checks: []network.SourceCheck{
+		{Mode: network.CheckLoose, Combine: true, Mark: route.Mark{File: 1, End: 1}}, {Interface: "e0", Mode: network.CheckStrict, Mark: route.Mark{File: 1, Off: 1, End: 2}}}}, 0)
+	require.Equal(t, network.CheckStrict, b.Build().Device("a").SourceCheck("e0", route.IPv4).Mode)
+}
+
+// TestNumbersOfInterfacesBecomeNames in every kind of fact.
+func TestNumbersOfInterfacesBecomeNames(t *testing.T) {
+	n := network.IndexName(3)
+	var b network.Builder
+	b.Add("a", network.Facts{Interfaces: []network.Interface{{Name: n, State: network.LinkDown}}, Addresses: []network.Address{{Prefix: prefix("10.0.0.1/24"), Interface: n}},
+		Neighbours: []network.Neighbour{{Address: netip.MustParseAddr("10.0.0.2"), Interface: n}}, Tables: coretest.Facts("direct 10.0.0.0/24 dev x", 1).Tables}, 0)
+	f := network.Facts{Indexes: []network.IfIndex{{Index: 3, Name: "e0"}}}
+	b.Add("a", f, 0)
+	d := b.Build().Device("a")
+	require.Equal(t, network.LinkDown, d.Interface("e0").State)
+	require.Equal(t, "e0", d.Own(netip.MustParseAddr("10.0.0.1"))[0].Interface)
+	_, ok := d.Neighbour(netip.MustParseAddr("10.0.0.2"), "e0")
+	require.True(t, ok)
+}
+
+func TestDiscardsAreBlackholesUnreachableAndProhibited(t *testing.T) {
+	d := coretest.Build("a: static 10.1.0.0/16 blackhole\na: static 10.2.0.0/16 unreachable\na: static 10.3.0.0/16 prohibit\na: static 10.4.0.0/16 dev e0\na: local 10.5.0.1/32 receive dev e0").Device("a")
+	tab := d.Table("default", route.IPv4)
+	n := 0
+	for i := range tab.Routes().Len() {
+		if (network.Filter{Special: true}).Shows(tab.Routes().At(i)) {
+			n++
+		}
+	}
+	require.Equal(t, 3, n)
+	require.Equal(t, 3, network.Summarise(tab).Discards)
+}
+
+func TestAProtocolThatIsNotShownMergesWithOneThatIs(t *testing.T) {
+	var b network.Builder
+	b.Add("a", coretest.Facts("other 10.1.0.0/16 via 10.0.0.2", 1), 0)
+	b.Add("a", coretest.Facts("static 10.1.0.0/16 pref 1 via 10.0.0.2", 2), 0)
+	require.Equal(t, 1, b.Build().Device("a").Table("default", route.IPv4).Routes().Len())
+	b = network.Builder{}
+	b.Add("a", coretest.Facts("direct 10.1.0.0/16 dev e0", 1), 0)
+	b.Add("a", coretest.Facts("static 10.1.0.0/16 dev e0", 2), 0)
+	require.Equal(t, 2, b.Build().Device("a").Table("default", route.IPv4).Routes().Len(), "two sources are two routes")
+}
+
+// TestCopiesAreTheCallersOwn: a copy that somebody changes leaves the snapshot as it is.
+func TestCopiesAreTheCallersOwn(t *testing.T) {
+	n := coretest.Build("a: addr 10.0.0.1/24 e0\na: direct 10.0.0.0/24 dev e0")
+	c := n.Device("a").Addresses().Copy()
+	c[0].Interface = "changed"
+	require.Equal(t, "e0", n.Device("a").Addresses().At(0).Interface)
+	x := n.Draft()
+	r := x.Routes("a", "default", prefix("10.0.0.0/24"))
+	r[0].State = 0
+	require.True(t, n.Device("a").Table("default", route.IPv4).Routes().At(0).Is(route.Installed))
+}

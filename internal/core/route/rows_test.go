@@ -1,0 +1,89 @@
+package route
+
+import (
+	"fmt"
+	"net/netip"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+func listOf(prefixes ...string) *List {
+	l := new(List)
+	for i, p := range prefixes {
+		l.AddRoute(Route{Prefix: netip.MustParsePrefix(p), Attributes: &Attributes{Protocol: Static}, Mark: Mark{1, uint32(i), uint32(i + 1)}})
+	}
+	l.Sort()
+	return l
+}
+
+func TestSpanOfTheWholeSpace(t *testing.T) {
+	r := listOf("0.0.0.0/0", "::/0", "fd61::/64", "fd61::1/128").Freeze()
+	span := func(i int) string { a, b, c, d := r.Span(i); return fmt.Sprintf("%x %x %x %x", a, b, c, d) }
+	require.Equal(t, "0 0 0 ffffffff", span(0))
+	require.Equal(t, "0 0 ffffffffffffffff ffffffffffffffff", span(1))
+	require.Equal(t, "fd61000000000000 0 fd61000000000000 ffffffffffffffff", span(2))
+	require.Equal(t, "fd61000000000000 1 fd61000000000000 1", span(3))
+}
+
+func TestReplaceKeepsTheOrder(t *testing.T) {
+	base := listOf("10.1.0.0/16", "10.2.0.0/16", "10.2.0.0/16", "10.3.0.0/16", "10.5.0.0/16").Freeze()
+	one := []Route{{Attributes: &Attributes{Protocol: OSPF}, State: Active}}
+	p := netip.MustParsePrefix
+	for _, tt := range []struct {
+		name string
+		with []Replacement
+		want []string
+	}{
+		{"one for two", []Replacement{{p("10.2.0.0/16"), one}}, []string{"10.1.0.0/16", "10.2.0.0/16 ospf", "10.3.0.0/16", "10.5.0.0/16"}},
+		{"two neighbours gone", []Replacement{{p("10.2.0.0/16"), nil}, {p("10.3.0.0/16"), nil}}, []string{"10.1.0.0/16", "10.5.0.0/16"}},
+		{"two new ones at one place", []Replacement{{p("10.4.0.0/16"), one}, {p("10.4.4.0/24"), one}},
+			[]string{"10.1.0.0/16", "10.2.0.0/16", "10.2.0.0/16", "10.3.0.0/16", "10.4.0.0/16 ospf", "10.4.4.0/24 ospf", "10.5.0.0/16"}},
+		{"in front, at the end, and the last gone", []Replacement{{p("10.0.0.0/8"), one}, {p("10.5.0.0/16"), nil}, {p("10.6.0.0/16"), one}},
+			[]string{"10.0.0.0/8 ospf", "10.1.0.0/16", "10.2.0.0/16", "10.2.0.0/16", "10.3.0.0/16", "10.6.0.0/16 ospf"}},
+		{"all gone", []Replacement{{p("10.1.0.0/16"), nil}, {p("10.2.0.0/16"), nil}, {p("10.3.0.0/16"), nil}, {p("10.5.0.0/16"), nil}}, nil},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			r := base.Replace(tt.with)
+			var got []string
+			for i := range r.Len() {
+				x := r.At(i)
+				s := x.Prefix.String()
+				in, from := r.InList(i)
+				if x.Protocol == OSPF {
+					require.False(t, from)
+					s += " ospf"
+				} else {
+					require.True(t, from)
+					require.Equal(t, base.At(in).Mark, x.Mark)
+					require.Equal(t, i, r.FromList(in))
+				}
+				at, found := r.Find(x.Prefix, r.Len())
+				require.True(t, found)
+				require.LessOrEqual(t, at, i)
+				got = append(got, s)
+			}
+			require.Equal(t, tt.want, got)
+			require.Equal(t, 5, base.Len())
+		})
+	}
+}
+
+func TestBabelIsLearnedFromANeighbour(t *testing.T) {
+	for p := Other; p <= Aggregate; p++ {
+		learned := map[Protocol]bool{RIP: true, RIPng: true, OSPF: true, ISIS: true, EIGRP: true, BGP: true, Babel: true}
+		require.Equal(t, learned[p], p.Dynamic(), p)
+	}
+}
+
+// TestWindow: room that is not there is not handed out.
+func TestWindow(t *testing.T) {
+	l := listOf("10.1.0.0/16", "10.2.0.0/16")
+	l.Grow(4)
+	w := l.Window(0, 2)
+	require.Zero(t, cap(w.recs), "the list's own records")
+	w = l.Window(2, cap(l.recs))
+	require.Zero(t, cap(w.recs), "more than there is")
+	w = l.Window(2, 2)
+	require.Equal(t, 2, cap(w.recs))
+}
