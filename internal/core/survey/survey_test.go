@@ -6,6 +6,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zarvek/internal/core/coretest"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
 	"zarvek/internal/core/survey"
 	"zarvek/internal/core/topology"
 )
@@ -52,4 +54,39 @@ func TestClashes(t *testing.T) {
 	require.Equal(t, "c a", s.Overlapping[0].A.Device.Name+" "+s.Overlapping[0].B.Device.Name)
 	require.Len(t, s.Duplicates, 1)
 	require.Equal(t, "10.5.0.1/32", s.Duplicates[0].Prefix.String())
+}
+
+// TestOneFamily: what is asked for one family says all of it and nothing of the other.
+func TestOneFamily(t *testing.T) {
+	topo := topology.Build(coretest.Build(`
+		a: direct 10.1.0.0/24 dev e0
+		a: addr 10.1.0.1/24 e0
+		a: direct fd61:1::/64 dev e0
+		a: addr fd61:1::1/64 e0
+		b: direct 10.1.0.0/24 dev e0
+		b: addr 10.1.0.1/24 e0
+		b: direct fd61:1::/64 dev e0
+		b: addr fd61:1::1/64 e0
+		b: direct fd61:1::/65 dev e7
+		b: direct 10.1.0.0/25 dev e7`))
+	for fam, nets := range map[route.Family][]string{route.IPv4: {"10.1.0.0/24", "10.1.0.0/25"}, route.IPv6: {"fd61:1::/64", "fd61:1::/65"}} {
+		s := survey.Make(topo, fam)
+		var got []string
+		for _, n := range s.Networks {
+			got = append(got, n.Prefix.String())
+		}
+		require.Equal(t, nets, got)
+		require.Len(t, s.Duplicates, 1)
+		require.Equal(t, fam, route.FamilyOf(s.Duplicates[0].Prefix.Addr()))
+		require.Len(t, s.Overlapping, 1)
+	}
+	require.Len(t, survey.Make(topo, 0).Duplicates, 2)
+}
+
+func TestAnEmptyTableIsMissing(t *testing.T) {
+	var b network.Builder
+	b.Add("a", coretest.Facts("direct 10.1.0.0/24 dev e0", 1), 0)
+	b.Add("b", network.Facts{Tables: []network.TableFacts{{Name: "default", Family: route.IPv4}}}, 0)
+	s := survey.Make(topology.Build(b.Build()), 0)
+	require.Equal(t, survey.TableMissing, s.Networks[0].Known[1].How)
 }

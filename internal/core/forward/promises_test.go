@@ -1,0 +1,146 @@
+package forward_test
+
+import (
+	"net/netip"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"zarvek/internal/core/coretest"
+	"zarvek/internal/core/forward"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+	"zarvek/internal/core/topology"
+)
+
+func addr(s string) netip.Addr { return netip.MustParseAddr(s) }
+
+// TestASecondVisitThatEndsAtOnceIsNoLoop: what a device sends itself it does not forward; when that comes back to it, it ends.
+func TestASecondVisitThatEndsAtOnceIsNoLoop(t *testing.T) {
+	rt := trace(`
+		a: addr 10.0.0.1/30 e0
+		a: direct 10.0.0.0/30 dev e0
+		a: static 10.9.0.0/16 via 10.0.0.2 dev e0
+		a: forwarding ipv4 off
+		b: addr 10.0.0.2/30 f0
+		b: direct 10.0.0.0/30 dev f0
+		b: static 10.9.0.0/16 via 10.0.0.1 dev f0`, "10.0.0.2", "10.9.0.1")
+	require.Equal(t, forward.NotForwarding, rt.Forward.Verdict)
+	n := coretest.Build("a: addr 10.0.0.1/30 e0\na: direct 10.0.0.0/30 dev e0\na: static fd61::/16 via 10.0.0.2 dev e0\na: forwarding ipv6 off\n" +
+		"a: addr fd60::1/64 e0\na: direct fd60::/64 dev e0\na: static fd61::/16 via fd60::2 dev e0\nb: addr fd60::2/64 f0\nb: direct fd60::/64 dev f0\nb: static fd61::/16 via fd60::1 dev f0")
+	d := forward.NewWalker(topology.Build(n)).Onward(n.Device("a"), addr("fd61::1"))
+	require.Equal(t, forward.NotForwarding, d.Verdict)
+}
+
+// TestGatewayWithTwoInterfaces: a host's packets come in by the interface that has its gateway's address.
+func TestGatewayWithTwoInterfaces(t *testing.T) {
+	x := coretest.Build(`
+		a: addr 10.1.0.1/24 lan0
+		a: direct 10.1.0.0/24 dev lan0
+		a: addr 10.1.0.2/24 lan1
+		a: direct 10.1.0.0/24 dev lan1
+		a: rule 10 iif lan1 blackhole
+		a: rule 20 table default
+		a: addr 10.2.0.1/24 out
+		a: direct 10.2.0.0/24 dev out`).Draft()
+	x.SetHosts([]network.Host{{Name: "till", Address: addr("10.1.0.9"), Prefix: netip.MustParsePrefix("10.1.0.0/24"), Gateway: addr("10.1.0.1")}})
+	rt := forward.NewWalker(topology.Build(x.Freeze())).Trace(addr("10.1.0.9"), addr("10.2.0.9"))
+	require.Len(t, rt.Forward.Branches, 1)
+	require.Equal(t, forward.Arrives, rt.Forward.Verdict)
+}
+
+// TestADeliveredPacketTellsWhoHasTheAddress, by what and how surely.
+func TestADeliveredPacketTellsWhoHasTheAddress(t *testing.T) {
+	rt := trace("a: addr 10.1.0.1/24 lan\na: direct 10.1.0.0/24 dev lan\na: addr 10.0.0.1/30 e0\na: direct 10.0.0.0/30 dev e0\nb: addr 10.0.0.2/30 f0\nb: direct 10.0.0.0/30 dev f0\nb: static 10.1.0.0/24 via 10.0.0.1 dev f0",
+		"10.1.0.9", "10.0.0.2")
+	hops := rt.Forward.Branches[0].Hops
+	last := hops[len(hops)-1]
+	require.Equal(t, route.Local, last.Route.Protocol)
+	require.Equal(t, route.Receive, last.Route.Special)
+	require.Equal(t, topology.Known, last.Owner)
+}
+
+// TestOnlyADefaultThatLeavesIsToldWhatIsBehind: what another route leads out of the case may well be there.
+func TestOnlyADefaultThatLeavesIsToldWhatIsBehind(t *testing.T) {
+	in := "a: direct 10.1.0.0/24 dev lan\na: direct 10.0.0.0/30 dev e0\nz: direct 10.9.0.0/24 dev lan\n"
+	rt := trace(in+"a: static 10.9.0.0/16 via 10.0.0.2 dev e0", "10.1.0.9", "10.9.0.9")
+	require.Equal(t, forward.Leaves, rt.Forward.Verdict)
+	require.Empty(t, rt.Forward.Branches[0].Reason.Behind)
+}
+
+func TestSharesOfEveryKindAddUp(t *testing.T) {
+	sum := func(d *forward.Direction) (s float64) {
+		for _, b := range d.Branches {
+			s += b.Share
+		}
+		return s
+	}
+	ways := "a: direct 10.1.0.0/24 dev lan\na: direct 10.0.0.0/30 dev e0\na: direct 10.0.1.0/30 dev e1\na: ospf 10.9.0.0/16 via 10.0.0.2 dev e0 via 10.0.1.2 dev e1"
+	rt := trace(ways, "10.1.0.9", "10.9.0.9")
+	require.InDelta(t, 1, sum(&rt.Forward), 1e-9)
+	rt = trace("a: direct 10.1.0.0/24 dev lan\na: addr 10.1.0.1/24 lan", "10.1.0.9", "10.1.0.7") // one network
+	require.InDelta(t, 1, sum(&rt.Forward), 1e-9)
+	rt = trace("a: direct 10.1.0.0/24 dev lan\na: direct 10.2.0.0/24 dev e0", "10.1.0.9", "10.2.0.7")
+	require.InDelta(t, 1, sum(rt.Return), 1e-9)
+}
+
+// TestALostReplyPartsNowhere: what it did not reach says nothing of where the ways part and meet.
+func TestALostReplyPartsNowhere(t *testing.T) {
+	rt := trace(`
+		a: addr 10.1.0.1/24 lan
+		a: direct 10.1.0.0/24 dev lan
+		a: addr 10.0.0.1/30 e0
+		a: direct 10.0.0.0/30 dev e0
+		a: static 10.9.0.0/24 via 10.0.0.2 dev e0
+		b: addr 10.0.0.2/30 f0
+		b: direct 10.0.0.0/30 dev f0
+		b: addr 10.9.0.1/24 lan
+		b: direct 10.9.0.0/24 dev lan
+		b: addr 10.0.5.1/30 f1
+		b: direct 10.0.5.0/30 dev f1
+		b: static 10.1.0.0/24 via 10.0.5.2 dev f1
+		c: addr 10.0.5.2/30 g0
+		c: direct 10.0.5.0/30 dev g0`, "10.1.0.9", "10.9.0.9")
+	require.Equal(t, forward.OneWay, rt.Verdict)
+	a := rt.Asymmetry()
+	require.Equal(t, []string{"c"}, a.OnlyBack)
+	require.Empty(t, a.Part+a.Meet)
+	require.Empty(t, a.OnlyOut)
+}
+
+// TestRulesThatLeadToNothing: a rule for a table without routes, or none for the packet, ends in no route, and is known.
+func TestRulesThatLeadToNothing(t *testing.T) {
+	rt := trace("a: direct 10.1.0.0/24 dev lan\na: direct 10.2.0.0/24 dev e0\na: rule 10 from 10.1.0.0/24 table 7\na: static 10.8.0.0/16 via 10.2.0.9 dev e0 in 7", "10.1.0.9", "10.9.0.9")
+	require.Equal(t, forward.NoRoute, rt.Forward.Verdict)
+}
+
+// TestReverseCheckAsksTheTableThatWasCaptured, and tells where there is none.
+func TestReverseCheckAsksTheTableThatWasCaptured(t *testing.T) {
+	n := coretest.Build("a: direct 10.1.0.0/24 dev lan in red\na: direct 10.2.0.0/24 dev e0")
+	w := forward.NewWalker(topology.Build(n))
+	_, ok := w.ReverseCheck(n.Device("a"), addr("fd61::1"), "e0")
+	require.False(t, ok, "no IPv6 table")
+	r, ok := w.ReverseCheck(n.Device("a"), addr("10.1.0.9"), "lan")
+	require.True(t, ok)
+	require.True(t, r.Strict)
+}
+
+// TestWhyForwards: an own address is kept, which is good news; a discard is not.
+func TestWhyForwards(t *testing.T) {
+	n := coretest.Build("a: addr 10.1.0.1/24 lan\na: direct 10.1.0.0/24 dev lan\na: static 10.3.0.0/16 blackhole\na: static 10.4.0.0/16 via 10.1.0.9 dev lan")
+	w := forward.NewWalker(topology.Build(n))
+	for dst, want := range map[string]bool{"10.1.0.1/32": true, "10.3.0.1/32": false, "10.4.0.1/32": true, "10.5.0.1/32": false} {
+		tab := n.Device("a").Table("default", route.IPv4)
+		require.Equal(t, want, w.Why(n.Device("a"), tab, netip.MustParsePrefix(dst)).Forwards(), dst)
+	}
+}
+
+// TestLivenessLeavesItsLines: the session that should have noticed is part of the evidence.
+func TestLivenessLeavesItsLines(t *testing.T) {
+	in := "a: direct 10.1.0.0/24 dev lan\na: direct 10.0.0.0/24 dev e0\na: addr 10.0.0.1/24 e0\na: static 10.9.0.0/16 via 10.0.0.2 dev e0\nb: addr 10.0.0.2/24 f0\nb: link f0 down\na: session 10.0.0.2 e0 down"
+	rt := trace(in, "10.1.0.9", "10.9.0.1")
+	r := rt.Forward.Branches[0].Reason
+	require.Equal(t, forward.DetectsDown, r.Liveness.Here)
+	require.NotEmpty(t, r.Liveness.Marks)
+	require.Subset(t, r.Marks, r.Liveness.Marks)
+}
