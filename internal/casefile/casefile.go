@@ -90,25 +90,26 @@ func LoadTelling(dir string, tell func(done, total int64), layouts ...string) (*
 	if len(names) == 0 {
 		return nil, errorf("%s: no captures in this folder; put one folder a device there, or give another with -case", show(dir))
 	}
-	c := &Case{Dir: dir, Files: make([]*File, len(names))}
-	root := CaseRoot(names)
+	files, err := openAll(dir, names)
+	if err != nil {
+		return nil, err
+	}
+	c := &Case{Dir: dir, Files: make([]*File, len(files))}
 	var done atomic.Int64
 	total := sizes(dir, names)
 	var g errgroup.Group
 	g.SetLimit(runtime.GOMAXPROCS(0))
-	for i, name := range names {
+	for i, u := range files {
 		g.Go(func() error {
-			raw, err := os.ReadFile(filepath.Join(dir, filepath.FromSlash(name)))
+			raw, err := u.read(dir)
 			if err != nil {
-				return errorf("%s: cannot be read: %v; make it readable or move it out of the case", show(name), cause(err))
+				return err
 			}
-			read, err := capture.Read(name, raw, uint32(i+1), described...)
+			read, err := capture.Read(u.name, raw, uint32(i+1), described...)
 			if err != nil {
-				return errorf("%s: %v", show(name), err)
+				return errorf("%s: %v", show(u.name), err)
 			}
-			f := &File{Capture: read}
-			f.Device, f.named = deviceOf(name, root)
-			c.Files[i] = f
+			c.Files[i] = &File{Capture: read, Device: u.device, named: u.folder}
 			tell(done.Add(int64(len(raw))), total)
 			return nil
 		})
@@ -260,7 +261,7 @@ func find(dir string) (names, layouts []string, err error) {
 		names = append(names, name)
 		return nil
 	})
-	slices.Sort(names)
+	slices.SortFunc(names, network.CompareNames)
 	slices.Sort(layouts)
 	return names, layouts, err
 }
@@ -281,6 +282,25 @@ func CaseRoot(names []string) string {
 	}
 	if !deep {
 		return ""
+	}
+	return top + "/"
+}
+
+// ArchiveRoot is CaseRoot of an archive, which mostly holds one folder of everything: that is no device where it has several folders.
+func ArchiveRoot(names []string) string {
+	top, folders := "", map[string]bool{}
+	for _, n := range names {
+		first, rest, ok := strings.Cut(n, "/")
+		if !ok || top != "" && top != first {
+			return ""
+		}
+		top = first
+		if sub, _, deep := strings.Cut(rest, "/"); deep {
+			folders[sub] = true
+		}
+	}
+	if len(folders) < 2 {
+		return CaseRoot(names)
 	}
 	return top + "/"
 }

@@ -123,7 +123,7 @@ func (c *Case) Summaries() []Summary {
 		}
 	}
 	slices.SortFunc(order, func(a, b *Summary) int {
-		return cmp.Or(cmp.Compare(rank(a), rank(b)), cmp.Compare(a.Name, b.Name))
+		return cmp.Or(cmp.Compare(rank(a), rank(b)), network.CompareNames(a.Name, b.Name))
 	})
 	out := make([]Summary, 0, len(order))
 	for _, s := range order {

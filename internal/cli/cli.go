@@ -49,7 +49,8 @@ func commands() []command {
 
 // env is what a command gets from outside, and the common options.
 type env struct {
-	out, err io.Writer
+	out      *output
+	err      io.Writer
 	caseDir  string
 	as       string
 	lines    bool
@@ -69,9 +70,22 @@ func usagef(format string, args ...any) error { return &usageError{fmt.Sprintf(f
 
 // Run runs the program and returns its exit code.
 func Run(args []string, out, errs io.Writer) int {
-	e := &env{out: out, err: errs}
+	to, within := out.(*output) // the demo runs commands in its own output
+	if !within {
+		to = &output{to: out}
+	}
+	e := &env{out: to, err: errs}
 	prefix := "zarvek"
 	err := e.run(args, &prefix)
+	if to.err != nil {
+		if within { // the demo tells it, once
+			return exitCase
+		}
+		if closedPipe(to.err) {
+			return exitClosed
+		}
+		err = &notWritten{to.err}
+	}
 	var usage *usageError
 	switch {
 	case err == nil:
@@ -247,7 +261,7 @@ func (l *loaded) walk() *forward.Walker {
 // view is how results are shown in this call; l is nil where no case is loaded.
 func (e *env) view(l *loaded) present.View {
 	color := e.color == "always"
-	if f, ok := e.out.(*os.File); ok && e.color == "auto" {
+	if f := e.out.file(); f != nil && e.color == "auto" {
 		color = term.IsTerminal(int(f.Fd())) && os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb"
 	}
 	v := present.View{Lines: e.lines, Color: color, Width: e.width()}
@@ -259,7 +273,7 @@ func (e *env) view(l *loaded) present.View {
 
 // picture refuses to write a picture to a terminal.
 func (e *env) picture() error {
-	if f, ok := e.out.(*os.File); ok && term.IsTerminal(int(f.Fd())) && e.as == "png" {
+	if f := e.out.file(); f != nil && term.IsTerminal(int(f.Fd())) && e.as == "png" {
 		return usagef("-as png writes a picture; send it to a file, as in: -as png > picture.png")
 	}
 	return nil
@@ -267,7 +281,7 @@ func (e *env) picture() error {
 
 // width returns how many characters a line of the terminal has, 0 where the output is none.
 func (e *env) width() int {
-	if f, ok := e.out.(*os.File); ok {
+	if f := e.out.file(); f != nil {
 		if w, _, err := term.GetSize(int(f.Fd())); err == nil && w > 20 {
 			return w
 		}

@@ -146,18 +146,16 @@ func TestBadArchivesAreRefusedAndTheCaseStays(t *testing.T) {
 		b    []byte
 		want string
 	}{
-		"up.zip":       {zipOf(t, map[string]string{"../../evil.txt": "x"}, 0o644), `the entry "../../evil.txt" points outside of the archive; nothing was collected`},
-		"abs.tar":      {tarOf(t, map[string]string{"/etc/evil": "x"}, tar.TypeReg), `the entry "/etc/evil" points outside of the archive`},
-		"back.zip":     {zipOf(t, map[string]string{`..\evil.txt`: "x"}, 0o644), `points outside of the archive`},
-		"drive.tar":    {tarOf(t, map[string]string{`C:\evil.txt`: "x"}, tar.TypeReg), `points outside of the archive`},
-		"link.tar":     {tarOf(t, good, tar.TypeSymlink), `the entry "a/x.txt" is a link or device; nothing was collected`},
-		"hard.tar":     {tarOf(t, good, tar.TypeLink), `is a link or device`},
-		"device.tar":   {tarOf(t, good, tar.TypeBlock), `is a link or device`},
-		"link.zip":     {zipOf(t, good, os.ModeSymlink|0o777), `is a link or device`},
-		"half.tar":     {tarOf(t, map[string]string{"a/x": strings.Repeat("x", 2000)}, tar.TypeReg)[:1000], `cannot be read: unexpected EOF; nothing was collected`},
-		"nonsense.zip": {[]byte("hello"), `not a zip archive`},
-		"nonsense.tgz": {[]byte("hello"), `not a gzip file`},
-		"half.zip":     {big[:len(big)/2], `not a zip archive`},
+		"up.zip":     {zipOf(t, map[string]string{"../../evil.txt": "x"}, 0o644), `the entry "../../evil.txt" points outside of the archive; nothing was collected`},
+		"abs.tar":    {tarOf(t, map[string]string{"/etc/evil": "x"}, tar.TypeReg), `the entry "/etc/evil" points outside of the archive`},
+		"back.zip":   {zipOf(t, map[string]string{`..\evil.txt`: "x"}, 0o644), `points outside of the archive`},
+		"drive.tar":  {tarOf(t, map[string]string{`C:\evil.txt`: "x"}, tar.TypeReg), `points outside of the archive`},
+		"link.tar":   {tarOf(t, good, tar.TypeSymlink), `the entry "a/x.txt" is a link or device; nothing was collected`},
+		"hard.tar":   {tarOf(t, good, tar.TypeLink), `is a link or device`},
+		"device.tar": {tarOf(t, good, tar.TypeBlock), `is a link or device`},
+		"link.zip":   {zipOf(t, good, os.ModeSymlink|0o777), `is a link or device`},
+		"half.tar":   {tarOf(t, map[string]string{"a/x": strings.Repeat("x", 2000)}, tar.TypeReg)[:1000], `cannot be read: unexpected EOF; nothing was collected`},
+		"half.zip":   {big[:len(big)/2], `not a whole zip archive`},
 	} {
 		t.Run(name, func(t *testing.T) {
 			dir := t.TempDir()

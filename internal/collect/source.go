@@ -1,11 +1,9 @@
 package collect
 
 import (
-	"archive/tar"
-	"archive/zip"
+	"bufio"
 	"bytes"
 	"errors"
-	"fmt"
 	"io"
 	"io/fs"
 	"os"
@@ -14,16 +12,14 @@ import (
 	"slices"
 	"strings"
 
-	"github.com/klauspost/compress/gzip"
-	"github.com/klauspost/compress/zstd"
-
 	"zarvek/internal/casefile"
+	"zarvek/internal/source"
 )
 
 // source takes in one source: "-", a folder, an archive or a file.
 func (c *collection) source(s string) error {
 	if s == "-" {
-		return c.add(c.place("standard-input.txt"), "standard input", c.opt.Stdin)
+		return c.file(c.place("standard-input.txt"), "standard input", c.opt.Stdin)
 	}
 	info, err := os.Stat(s)
 	switch {
@@ -41,27 +37,48 @@ func (c *collection) source(s string) error {
 		return refuse("%s: cannot be read: %v", s, err)
 	}
 	defer f.Close()
-	low := strings.ToLower(s)
-	switch {
-	case strings.HasSuffix(low, ".zip"):
-		return c.zip(f, info.Size(), s)
-	case strings.HasSuffix(low, ".tar"):
-		return c.tar(f, s)
-	case strings.HasSuffix(low, ".tar.gz"), strings.HasSuffix(low, ".tgz"):
-		z, err := gzip.NewReader(f)
-		if err != nil {
-			return refuse("%s: not a gzip file: %v", s, err)
+	return c.file(c.place(filepath.Base(s)), s, f)
+}
+
+// archiveNames end the names of what somebody takes for an archive.
+var archiveNames = []string{".zip", ".tar", ".tgz", ".tar.gz", ".tar.bz2", ".tar.xz", ".tar.zst", ".tzst"}
+
+// file takes in one file, or the files of an archive.
+func (c *collection) file(name, original string, f io.Reader) error {
+	in := bufio.NewReader(f)
+	if head, _ := in.Peek(source.HeadLength); !source.MayBeArchive(head) {
+		if slices.ContainsFunc(archiveNames, func(end string) bool { return strings.HasSuffix(strings.ToLower(original), end) }) {
+			return refuse("%s: no archive, though its name says so; copy it again, or rename it if it is a capture", original)
 		}
-		return c.tar(z, s)
-	case strings.HasSuffix(low, ".tar.zst"), strings.HasSuffix(low, ".tzst"):
-		z, err := zstd.NewReader(f, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxMemory(MaxBytes))
-		if err != nil {
-			return refuse("%s: not a zstd file: %v", s, err)
-		}
-		defer z.Close()
-		return c.tar(z, s)
+		return c.add(name, original, in)
 	}
-	return c.add(c.place(filepath.Base(s)), s, f)
+	raw, err := io.ReadAll(io.LimitReader(in, c.opt.Limit+1))
+	if err != nil {
+		return refuse("%s: cannot be read: %v", original, err)
+	}
+	if int64(len(raw)) > c.opt.Limit {
+		return refuse("%s: more than %d bytes; nothing was collected", original, c.opt.Limit)
+	}
+	files, is, err := source.Archive(raw, source.NewBudget(c.opt.Limit-c.bytes))
+	switch {
+	case errors.Is(err, source.ErrBudget):
+		return refuse("%s: unpacks to more than %d bytes; nothing was collected", original, c.opt.Limit)
+	case err != nil:
+		return refuse("%s: %v; nothing was collected", original, err)
+	case !is:
+		return c.add(name, original, bytes.NewReader(raw))
+	}
+	names := make([]string, len(files))
+	for i, x := range files {
+		names[i] = strings.ReplaceAll(x.Name, "!", "/")
+	}
+	root := casefile.ArchiveRoot(names)
+	for i, x := range files {
+		if err := c.add(c.place(strings.TrimPrefix(names[i], root)), original+"!"+x.Name, bytes.NewReader(x.Bytes)); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // place puts a name into the device's folder where one was given.
@@ -112,107 +129,5 @@ func (c *collection) open(name, file string) error {
 		return refuse("%s: cannot be read: %v", file, err)
 	}
 	defer f.Close()
-	return c.add(name, file, f)
-}
-
-// entryName checks an archive's entry: it must stay inside and be an ordinary file.
-func entryName(archive, name string) (string, error) {
-	n := strings.ReplaceAll(name, `\`, "/")
-	if n == "" || strings.HasPrefix(n, "/") || len(n) > 1 && n[1] == ':' || n != "." && !filepath.IsLocal(filepath.FromSlash(n)) {
-		return "", refuse("%s: the entry %q points outside of the archive; nothing was collected", archive, name)
-	}
-	return path.Clean(n), nil
-}
-
-func hidden(name string) bool {
-	for part := range strings.SplitSeq(name, "/") {
-		if strings.HasPrefix(part, ".") || part == "__MACOSX" {
-			return true
-		}
-	}
-	return false
-}
-
-func (c *collection) zip(r io.ReaderAt, size int64, archive string) error {
-	z, err := zip.NewReader(r, size)
-	if err != nil && !errors.Is(err, zip.ErrInsecurePath) {
-		return refuse("%s: not a zip archive: %v", archive, err)
-	}
-	files := map[string]*zip.File{}
-	for _, f := range z.File {
-		n, err := entryName(archive, f.Name)
-		if err != nil {
-			return err
-		}
-		switch mode := f.Mode(); {
-		case mode.IsDir():
-		case !mode.IsRegular():
-			return refuse("%s: the entry %q is a link or device; nothing was collected", archive, f.Name)
-		case !hidden(n):
-			files[n] = f
-		}
-		if len(files) > MaxFiles {
-			return refuse("%s: more than %d files; nothing was collected", archive, MaxFiles)
-		}
-	}
-	names := sortedNames(files)
-	root := casefile.CaseRoot(names)
-	for _, n := range names {
-		r, err := files[n].Open()
-		if err != nil {
-			return refuse("%s: the entry %q cannot be read: %v", archive, n, err)
-		}
-		err = c.add(c.place(strings.TrimPrefix(n, root)), archive+"!"+n, r)
-		r.Close()
-		if err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// tar reads the whole archive, which is bounded, so that its names are known before the first file is placed.
-func (c *collection) tar(r io.Reader, archive string) error {
-	t := tar.NewReader(io.LimitReader(r, 2*c.opt.Limit))
-	files := map[string][]byte{}
-	left := c.opt.Limit - c.bytes
-	for {
-		h, err := t.Next()
-		if errors.Is(err, io.EOF) {
-			break
-		}
-		if err != nil && !errors.Is(err, tar.ErrInsecurePath) {
-			return refuse("%s: not a whole archive: %v; nothing was collected", archive, err)
-		}
-		n, err := entryName(archive, h.Name)
-		if err != nil {
-			return err
-		}
-		switch h.Typeflag {
-		case tar.TypeDir, tar.TypeXGlobalHeader:
-			continue
-		case tar.TypeReg:
-		default:
-			return refuse("%s: the entry %q is a link or device; nothing was collected", archive, h.Name)
-		}
-		if hidden(n) {
-			continue
-		}
-		b, err := io.ReadAll(io.LimitReader(t, left+1))
-		if err != nil {
-			return refuse("%s: the entry %q cannot be read: %v; nothing was collected", archive, h.Name, err)
-		}
-		if left -= int64(len(b)); left < 0 || len(files) > MaxFiles {
-			return refuse("%s: unpacks to more than %d bytes or %d files; nothing was collected", archive, c.opt.Limit, MaxFiles)
-		}
-		files[n] = b
-	}
-	names := sortedNames(files)
-	root := casefile.CaseRoot(names)
-	for _, n := range names {
-		if err := c.add(c.place(strings.TrimPrefix(n, root)), fmt.Sprintf("%s!%s", archive, n), bytes.NewReader(files[n])); err != nil {
-			return err
-		}
-	}
-	return nil
+	return c.file(name, file, f)
 }

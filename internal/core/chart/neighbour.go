@@ -99,7 +99,9 @@ func (b *builder) behind(p *pointed, net netip.Prefix, a *route.Attributes) {
 // join adds nodes for a device's neighbours. A neighbour of either family on one interface is one, where there is just one
 // of each.
 func (b *builder) join(d *network.Device, list []*pointed) {
-	slices.SortStableFunc(list, func(x, y *pointed) int { return cmp.Or(cmp.Compare(x.ifname, y.ifname), x.address.Compare(y.address)) })
+	slices.SortStableFunc(list, func(x, y *pointed) int {
+		return cmp.Or(network.CompareNames(x.ifname, y.ifname), x.address.Compare(y.address))
+	})
 	for len(list) > 0 {
 		n := 1
 		for n < len(list) && list[n].ifname == list[0].ifname {

@@ -35,7 +35,7 @@ func mergeTables(facts []TableFacts) []*Table {
 		out = append(out, merge(k.name, k.fam, parts[k]))
 	}
 	slices.SortFunc(out, func(a, b *Table) int {
-		return cmp.Or(-boolCompare(a.Name == "default", b.Name == "default"), cmp.Compare(a.Name, b.Name), cmp.Compare(a.Family, b.Family))
+		return cmp.Or(-boolCompare(a.Name == "default", b.Name == "default"), CompareNames(a.Name, b.Name), cmp.Compare(a.Family, b.Family))
 	})
 	return out
 }
@@ -178,6 +178,8 @@ func (t *Table) mergeGroup(src *route.List, g Group, out *route.List) {
 	}
 	if t.Kernel {
 		lowestMetric(kernel)
+		chosen = joinEqual(chosen, kernel)
+		kernel = joinEqual(kernel, chosen)
 		chosen = t.reconcile(chosen, kernel, src.Prefix(g.Lo))
 	}
 	for _, m := range chosen {
@@ -233,6 +235,50 @@ func shows(a *route.Attributes) int {
 func differ(a, b route.State) bool {
 	const used = route.Active | route.Installed
 	return a&b&told != 0 && a&used != b&used
+}
+
+// joinEqual makes one route of several rows that are equal ways of one source where the other listing has just those ways as one
+// route: some systems print a row for each way, others one row with all of them.
+func joinEqual(rows, other []merged) []merged {
+	for _, o := range other {
+		ways := o.Forwarding()
+		if len(ways) < 2 || o.Special != route.None || !o.Is(route.Installed) && !o.Is(route.Active) {
+			continue
+		}
+		var parts []int
+		var hops []route.NextHop
+		for i, r := range rows {
+			if f := r.Forwarding(); r.Special == route.None && (r.Is(route.Installed) || r.Is(route.Active)) && len(f) == 1 &&
+				(len(parts) == 0 || alike(rows[parts[0]].Attributes, r.Attributes)) {
+				parts, hops = append(parts, i), append(hops, f[0])
+			}
+		}
+		if len(parts) < 2 || !sameHops(hops, ways) {
+			continue
+		}
+		one := rows[parts[0]]
+		a := *one.Attributes
+		a.NextHops = hops
+		one.Attributes = &a
+		out := append(make([]merged, 0, len(rows)), one)
+		for i, r := range rows {
+			switch {
+			case i == parts[0]:
+			case slices.Contains(parts, i):
+				out[0].State |= r.State
+				out[0].more = append(append(out[0].more, r.Mark), r.more...)
+			default:
+				out = append(out, r)
+			}
+		}
+		return out
+	}
+	return rows
+}
+
+// alike reports whether two routes differ in nothing but their next hops.
+func alike(a, b *route.Attributes) bool {
+	return a.Protocol == b.Protocol && a.Subtype == b.Subtype && a.Preference == b.Preference && a.Metric == b.Metric
 }
 
 // lowestMetric marks the routes that the kernel uses: within one prefix the lowest metric wins, nothing else counts.

@@ -213,7 +213,7 @@ func (b *Builder) Add(device string, f Facts, unread int) {
 }
 
 // Names returns the devices that facts were added for, in order.
-func (b *Builder) Names() []string { return slices.Sorted(maps.Keys(b.devices)) }
+func (b *Builder) Names() []string { return slices.SortedFunc(maps.Keys(b.devices), CompareNames) }
 
 // Build merges all facts. The builder must not be used afterwards.
 func (b *Builder) Build() *Snapshot {
@@ -222,7 +222,7 @@ func (b *Builder) Build() *Snapshot {
 		d := f.build(name)
 		n.devices = append(n.devices, d)
 	}
-	slices.SortFunc(n.devices, func(a, b *Device) int { return cmp.Compare(a.Name, b.Name) })
+	slices.SortFunc(n.devices, func(a, b *Device) int { return CompareNames(a.Name, b.Name) })
 	for i, d := range n.devices {
 		d.number, n.numbers[d.Name] = i, i
 	}

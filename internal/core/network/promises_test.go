@@ -179,3 +179,31 @@ func TestCopiesAreTheCallersOwn(t *testing.T) {
 	r[0].State = 0
 	require.True(t, n.Device("a").Table("default", route.IPv4).Routes().At(0).Is(route.Installed))
 }
+
+// TestEqualWaysInRowsOfTheirOwn: a daemon's two rows and a kernel's one route with two ways, or the other way about, are one route
+// and no difference.
+func TestEqualWaysInRowsOfTheirOwn(t *testing.T) {
+	rows := "static 10.1.0.0/16 pref 1 via 10.0.0.2 dev e0\na: static 10.1.0.0/16 pref 1 via 10.0.1.2 dev e1"
+	for _, in := range []string{
+		"a: " + rows + "\na: kernel: static 10.1.0.0/16 via 10.0.0.2 dev e0 via 10.0.1.2 dev e1",
+		"a: static 10.1.0.0/16 pref 1 via 10.0.0.2 dev e0 via 10.0.1.2 dev e1\na: kernel: static 10.1.0.0/16 via 10.0.0.2 dev e0\na: kernel: static 10.1.0.0/16 via 10.0.1.2 dev e1",
+	} {
+		tab := coretest.Build(in).Device("a").Table("default", route.IPv4)
+		require.Zero(t, tab.Differences().Len(), in)
+		require.Equal(t, 1, tab.Routes().Len(), in)
+		require.Len(t, tab.Routes().At(0).Forwarding(), 2)
+		require.Equal(t, route.N(1), tab.Routes().At(0).Preference)
+		require.Len(t, tab.Evidence(0), 3, "all three lines")
+	}
+	other := coretest.Build("a: "+rows+"\na: kernel: static 10.1.0.0/16 via 10.0.0.2 dev e0 via 10.0.5.2 dev e1").Device("a").Table("default", route.IPv4)
+	require.NotZero(t, other.Differences().Len(), "other ways are a difference")
+}
+
+func TestNamesAreOrderedAsPeopleCount(t *testing.T) {
+	n := coretest.Build("mast10: direct 10.0.0.0/24 dev e0\nmast2: direct 10.0.0.0/24 dev e0\nMast1: direct 10.0.0.0/24 dev e0\nmast: direct 10.0.0.0/24 dev e0\nmast02: direct 10.0.0.0/24 dev e0")
+	var got []string
+	for _, d := range n.Devices().All() {
+		got = append(got, d.Name)
+	}
+	require.Equal(t, []string{"Mast1", "mast", "mast02", "mast2", "mast10"}, got)
+}

@@ -147,7 +147,7 @@ func knows(d *network.Device, v NetworkView) Knower {
 // sorted orders attachments by device and interface.
 func sorted(list []topology.Attachment) []topology.Attachment {
 	slices.SortStableFunc(list, func(a, b topology.Attachment) int {
-		return cmp.Or(cmp.Compare(a.Device.Name, b.Device.Name), cmp.Compare(a.Interface, b.Interface))
+		return cmp.Or(network.CompareNames(a.Device.Name, b.Device.Name), network.CompareNames(a.Interface, b.Interface))
 	})
 	return list
 }

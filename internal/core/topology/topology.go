@@ -253,7 +253,7 @@ func (t *Topology) Interfaces(d *network.Device) []string {
 			out = append(out, at.Interface)
 		}
 	}
-	slices.Sort(out)
+	slices.SortFunc(out, network.CompareNames)
 	return slices.Compact(out)
 }
 
