@@ -62,7 +62,7 @@ func TestFirewallAgainstRealPackets(t *testing.T) {
 	nft := exec.Command("ip", "netns", "exec", b.ns["fence"], "nft", "-f", "-")
 	nft.Stdin = strings.NewReader(ruleset)
 	if out, err := nft.CombinedOutput(); err != nil {
-		t.Skipf("this kernel takes no such ruleset: %s", out)
+		skipped(t, "this kernel takes no such ruleset: %s", out)
 	}
 	for _, box := range []string{"inner", "outer"} {
 		b.serve(box, 53, 443, 8000, 8003, 8080)

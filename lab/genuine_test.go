@@ -20,17 +20,17 @@ import (
 // namespace makes a network namespace of the test's own and returns a function that runs a command in it.
 func namespace(t *testing.T, name string) func(args ...string) string {
 	t.Helper()
-	if os.Getuid() != 0 {
-		t.Skip("needs root to make a network namespace")
+	if cannot != "" {
+		skipped(t, "%s", cannot)
 	}
 	for _, tool := range []string{"ip", "route", "netstat", "bird", "birdc"} {
 		if _, err := exec.LookPath(tool); err != nil {
-			t.Skipf("needs %s (Debian packages iproute2, net-tools, bird2)", tool)
+			skipped(t, "needs %s (Debian packages iproute2, net-tools, bird2)", tool)
 		}
 	}
 	name = fmt.Sprintf("%s-%d", name, os.Getpid())
 	if out, err := exec.Command("ip", "netns", "add", name).CombinedOutput(); err != nil {
-		t.Skipf("no network namespaces here: %s", out)
+		skipped(t, "no network namespaces here: %s", out)
 	}
 	t.Cleanup(func() { _ = exec.Command("ip", "netns", "del", name).Run() })
 	return func(args ...string) string {

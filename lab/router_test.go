@@ -26,12 +26,12 @@ type bench struct {
 // newBench skips the test where it cannot run: without root, namespaces or one of the tools.
 func newBench(t *testing.T, tools ...string) *bench {
 	t.Helper()
-	if os.Getuid() != 0 {
-		t.Skip("needs root to make network namespaces")
+	if cannot != "" {
+		skipped(t, "%s", cannot)
 	}
 	for _, tool := range append([]string{"ip"}, tools...) {
 		if _, err := exec.LookPath(tool); err != nil {
-			t.Skipf("needs %s (Debian packages iproute2, frr, bird2)", tool)
+			skipped(t, "needs %s (Debian packages iproute2, frr, bird2)", tool)
 		}
 	}
 	dir, err := os.MkdirTemp("", "zarvek-lab-") // not the test's own folder, which the daemons' user may not enter
@@ -46,7 +46,7 @@ func (b *bench) box(name string) {
 	b.t.Helper()
 	ns := fmt.Sprintf("zv-%d-%s", os.Getpid(), name)
 	if out, err := exec.Command("ip", "netns", "add", ns).CombinedOutput(); err != nil {
-		b.t.Skipf("no network namespaces here: %s", out)
+		skipped(b.t, "no network namespaces here: %s", out)
 	}
 	b.ns[name] = ns
 	b.t.Cleanup(func() {
@@ -100,8 +100,11 @@ func (b *bench) link(one, oneIf, two, twoIf string, oneAddrs, twoAddrs []string)
 // daemons starts routing daemons in a box and gives them a configuration.
 func (b *bench) daemons(box, config string, names ...string) {
 	b.t.Helper()
+	if os.Getenv(inside) != "" {
+		skipped(b.t, "the routing daemons of FRR set groups, which a user namespace made without root does not allow")
+	}
 	if _, err := os.Stat(filepath.Join(daemons, "zebra")); err != nil {
-		b.t.Skip("needs the routing daemons (Debian package frr)")
+		skipped(b.t, "needs the routing daemons (Debian package frr)")
 	}
 	dir := b.sockets(box)
 	require.NoError(b.t, os.MkdirAll(dir, 0o777))

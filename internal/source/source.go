@@ -294,6 +294,10 @@ func untar(b []byte, budget *Budget) ([]File, error) {
 	for {
 		h, err := t.Next()
 		if errors.Is(err, io.EOF) {
+			// A copy that was cut off between two files looks whole but for the empty block that ends an archive.
+			if end := b[max(len(b)-512, 0):]; len(bytes.Trim(end, "\x00")) > 0 {
+				return nil, errors.New("not a whole archive: it ends without its end mark")
+			}
 			return files, nil
 		}
 		if err != nil && !errors.Is(err, tar.ErrInsecurePath) {
