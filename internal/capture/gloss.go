@@ -38,20 +38,14 @@ const (
 	PrefixHeading        // a prefix whose routes stand below it
 )
 
-// An Item is one thing that a line tells: exactly one of its pointers is set.
+// An Item is one thing that a line tells: Route or Fact is set.
 type Item struct {
 	Route      *route.Route
 	Table      *network.TableFacts
 	First      int             // of a route: the line on which it begins
 	Hops       []route.NextHop // of a route: the next hops that stand on this line
-	Address    *network.Address
-	Interface  *network.Interface
-	Neighbour  *network.Neighbour
-	Switch     *network.Switch
-	Rule       *network.Rule
-	Static     *network.Static
-	Session    *network.Session
-	HeardOfAgo string // how long ago the line says that the route was learned, in words
+	Fact       *network.Fact   // anything else
+	HeardOfAgo string          // how long ago the line says that the route was learned, in words
 }
 
 // A GlossedLine is one line of a capture with what it was taken for.
@@ -140,30 +134,16 @@ func (g *glosser) part(p *Part) {
 			g.route(t, t.Routes.At(j))
 		}
 	}
-	f := &p.Facts
-	for i := range f.Addresses {
-		if !slices.ContainsFunc(g.items[g.c.Source.Line(f.Addresses[i].Mark.Off)], func(it Item) bool { return it.Route != nil }) {
-			g.at(f.Addresses[i].Mark, Item{Address: &f.Addresses[i]})
+	p.Facts.Each(func(x network.Fact) {
+		n := src.Line(x.Mark.Off)
+		if x.Kind == network.AddressFact && slices.ContainsFunc(g.items[n], func(it Item) bool { return it.Route != nil }) {
+			return // the line is the route that shows it
 		}
-	}
-	for i := range f.Interfaces {
-		g.at(f.Interfaces[i].Mark, Item{Interface: &f.Interfaces[i]})
-	}
-	for i := range f.Neighbours {
-		g.at(f.Neighbours[i].Mark, Item{Neighbour: &f.Neighbours[i]})
-	}
-	for i := range f.Forwarding {
-		g.at(f.Forwarding[i].Mark, Item{Switch: &f.Forwarding[i]})
-	}
-	for i := range f.Rules {
-		g.at(f.Rules[i].Mark, Item{Rule: &f.Rules[i]})
-	}
-	for i := range f.Statics {
-		g.at(f.Statics[i].Mark, Item{Static: &f.Statics[i]})
-	}
-	for i := range f.Sessions {
-		g.at(f.Sessions[i].Mark, Item{Session: &f.Sessions[i]})
-	}
+		if x.Kind == network.IndexFact && slices.ContainsFunc(g.items[n], func(it Item) bool { return it.Fact != nil && it.Fact.Kind == network.InterfaceFact }) {
+			return // the line is the interface's
+		}
+		g.at(*x.Mark, Item{Fact: &x})
+	})
 	for _, u := range p.Unread {
 		g.unread[src.Line(u.Mark.Off)] = u.Reason
 	}

@@ -49,13 +49,13 @@ func commands() []command {
 
 // env is what a command gets from outside, and the common options.
 type env struct {
-	out      *output
-	err      io.Writer
-	caseDir  string
-	as       string
-	lines    bool
-	color    string
-	layouts  []string
+	out     *output
+	err     io.Writer
+	caseDir string
+	as      string
+	lines   bool
+	color   string
+	layouts []string
 }
 
 // errBadNews ends a command that answered, with an answer that is bad news.

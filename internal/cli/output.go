@@ -49,4 +49,6 @@ func (e *notWritten) Error() string {
 }
 
 // closedPipe reports whether the reader of the output has gone, as head does when it has seen enough.
-func closedPipe(err error) bool { return errors.Is(err, syscall.EPIPE) || errors.Is(err, io.ErrClosedPipe) }
+func closedPipe(err error) bool {
+	return errors.Is(err, syscall.EPIPE) || errors.Is(err, io.ErrClosedPipe)
+}

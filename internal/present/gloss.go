@@ -98,34 +98,8 @@ func itemWords(it capture.Item, line int) string {
 		return moreWords(it)
 	case it.Route != nil:
 		return routeWords(it)
-	case it.Address != nil:
-		return fmt.Sprintf("its own address %s%s", it.Address.Prefix, on(it.Address.Interface))
-	case it.Interface != nil:
-		return fmt.Sprintf("interface %s, %s", Clean(it.Interface.Name), [...]string{"state not shown", "up", "down"}[it.Interface.State])
-	case it.Neighbour != nil:
-		n := it.Neighbour
-		return fmt.Sprintf("neighbour %s%s: %s", n.Address, on(n.Interface), [...]string{"asked for, no answer yet", "has answered", "does not answer"}[n.State])
-	case it.Switch != nil:
-		if it.Switch.On {
-			return familyName(it.Switch.Family) + " packets are forwarded"
-		}
-		return familyName(it.Switch.Family) + " packets are not forwarded"
-	case it.Rule != nil:
-		return fmt.Sprintf("policy rule %d: %s", it.Rule.Priority, ruleText(*it.Rule))
-	case it.Static != nil:
-		s := it.Static
-		a := route.Attributes{Special: s.Special, NextHops: []route.NextHop{s.NextHop}}
-		text := fmt.Sprintf("a configured static route to %s: %s", s.Prefix, ways(&a)[0])
-		if s.Preference.Known {
-			text += ", preference " + number(s.Preference)
-		}
-		return text + "; whether it is in use the table tells"
-	case it.Session != nil:
-		state := "down"
-		if it.Session.Up {
-			state = "up"
-		}
-		return fmt.Sprintf("liveness session with %s%s: %s", it.Session.Peer, on(it.Session.Interface), state)
+	case it.Fact != nil:
+		return factWords(*it.Fact)
 	}
 	return ""
 }

@@ -59,46 +59,7 @@ func (r *Reading) MapMarks(f func(route.Mark) route.Mark) {
 	for i := range r.Facts.Tables {
 		r.Facts.Tables[i].Routes.MapMarks(f)
 	}
-	for i := range r.Facts.Addresses {
-		r.Facts.Addresses[i].Mark = f(r.Facts.Addresses[i].Mark)
-	}
-	for i := range r.Facts.Interfaces {
-		r.Facts.Interfaces[i].Mark = f(r.Facts.Interfaces[i].Mark)
-	}
-	for i := range r.Facts.Neighbours {
-		r.Facts.Neighbours[i].Mark = f(r.Facts.Neighbours[i].Mark)
-	}
-	for i := range r.Facts.Forwarding {
-		r.Facts.Forwarding[i].Mark = f(r.Facts.Forwarding[i].Mark)
-	}
-	for i := range r.Facts.Rules {
-		r.Facts.Rules[i].Mark = f(r.Facts.Rules[i].Mark)
-	}
-	for i := range r.Facts.Statics {
-		r.Facts.Statics[i].Mark = f(r.Facts.Statics[i].Mark)
-	}
-	for i := range r.Facts.Sessions {
-		r.Facts.Sessions[i].Mark = f(r.Facts.Sessions[i].Mark)
-	}
-	p := &r.Facts.Policy
-	for i := range p.Flows {
-		p.Flows[i].Mark = f(p.Flows[i].Mark)
-	}
-	for i := range p.Translations {
-		p.Translations[i].Mark = f(p.Translations[i].Mark)
-	}
-	for i := range p.Tunnels {
-		p.Tunnels[i].Mark = f(p.Tunnels[i].Mark)
-	}
-	if p.Stateful != (route.Mark{}) {
-		p.Stateful = f(p.Stateful)
-	}
-	for i := range r.Facts.Checks {
-		r.Facts.Checks[i].Mark = f(r.Facts.Checks[i].Mark)
-	}
-	for i := range r.Facts.Classful {
-		r.Facts.Classful[i] = f(r.Facts.Classful[i])
-	}
+	r.Facts.Each(func(x network.Fact) { *x.Mark = f(*x.Mark) })
 	for i := range r.Unread {
 		r.Unread[i].Mark = f(r.Unread[i].Mark)
 	}

@@ -70,6 +70,7 @@ type Static struct {
 type IfIndex struct {
 	Index uint64
 	Name  string
+	Mark  route.Mark
 }
 
 // IndexName is how a reader names an interface of which it knows the number only. Where another capture of the device

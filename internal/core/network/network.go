@@ -197,18 +197,7 @@ func (b *Builder) Add(device string, f Facts, unread int) {
 		d = &deviceFacts{}
 		b.devices[device] = d
 	}
-	d.Tables = append(d.Tables, f.Tables...)
-	d.Addresses = append(d.Addresses, f.Addresses...)
-	d.Interfaces = append(d.Interfaces, f.Interfaces...)
-	d.Neighbours = append(d.Neighbours, f.Neighbours...)
-	d.Forwarding = append(d.Forwarding, f.Forwarding...)
-	d.Rules = append(d.Rules, f.Rules...)
-	d.Indexes = append(d.Indexes, f.Indexes...)
-	d.Statics = append(d.Statics, f.Statics...)
-	d.Sessions = append(d.Sessions, f.Sessions...)
-	d.Classful = append(d.Classful, f.Classful...)
-	d.Checks = append(d.Checks, f.Checks...)
-	d.Policy.add(f.Policy)
+	d.Facts.add(f)
 	d.unread += unread
 }
 

@@ -4,12 +4,14 @@ package layouttest
 import (
 	"bytes"
 	"fmt"
+	"reflect"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 
 	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 )
 
@@ -92,6 +94,22 @@ func state(r route.Route) string {
 	return ":" + s
 }
 
+// Facts writes everything else that a reading says, one fact a line: line number, kind, and the fact without its evidence.
+func Facts(in []byte, r layout.Reading) []string {
+	var out []string
+	r.Facts.Each(func(f network.Fact) {
+		m := *f.Mark
+		*f.Mark = route.Mark{}
+		says := ""
+		if f.Of != nil {
+			says = fmt.Sprintf(" %+v", reflect.ValueOf(f.Of).Elem().Interface())
+		}
+		*f.Mark = m
+		out = append(out, fmt.Sprintf("%d %s%s", 1+bytes.Count(in[:m.Off], []byte{'\n'}), f.Kind, says))
+	})
+	return out
+}
+
 // Unread writes each unread line: line number and reason.
 func Unread(in []byte, r layout.Reading) []string {
 	var out []string
@@ -110,8 +128,12 @@ func Laws(t *testing.T, read func([]byte) layout.Reading, in []byte) layout.Read
 		require.LessOrEqual(t, m.Off, m.End)
 		require.LessOrEqual(t, int(m.End), len(in))
 	}
+	r.Facts.Each(func(f network.Fact) {
+		require.True(t, f.Mark.Known() && f.Mark.Off < f.Mark.End, "a fact without its line: %s", f.Kind)
+	})
 	again := read(in)
 	require.Equal(t, strings.Join(Words(in, r), "\n"), strings.Join(Words(in, again), "\n"), "same bytes, another reading")
+	require.Equal(t, Facts(in, r), Facts(in, again))
 	require.Equal(t, Unread(in, r), Unread(in, again))
 	return r
 }
@@ -120,7 +142,9 @@ func Laws(t *testing.T, read func([]byte) layout.Reading, in []byte) layout.Read
 func Variants(t *testing.T, read func([]byte) layout.Reading, in string) {
 	t.Helper()
 	crlf := strings.ReplaceAll(in, "\n", "\r\n")
-	require.Equal(t, Words([]byte(in), read([]byte(in))), Words([]byte(crlf), Laws(t, read, []byte(crlf))), "CRLF reads otherwise")
+	lf, cr := read([]byte(in)), Laws(t, read, []byte(crlf))
+	require.Equal(t, Words([]byte(in), lf), Words([]byte(crlf), cr), "CRLF reads otherwise")
+	require.Equal(t, Facts([]byte(in), lf), Facts([]byte(crlf), cr), "CRLF says otherwise")
 	for i := range in {
 		if in[i] == '\n' {
 			Laws(t, read, []byte(in[:i]))

@@ -283,7 +283,7 @@ func (r *reader) finish() {
 		}
 		if l.Name != "" {
 			r.Facts.Interfaces = append(r.Facts.Interfaces, *l)
-			r.Facts.Indexes = append(r.Facts.Indexes, network.IfIndex{Index: id, Name: l.Name})
+			r.Facts.Indexes = append(r.Facts.Indexes, network.IfIndex{Index: id, Name: l.Name, Mark: l.Mark})
 		} else {
 			l.Name = network.IndexName(id)
 			r.Facts.Interfaces = append(r.Facts.Interfaces, *l)

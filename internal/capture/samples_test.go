@@ -1,0 +1,98 @@
+package capture
+
+import (
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"zarvek/internal/core/route"
+)
+
+// samples are the captures of the repository and, where it is there, of the folder beside it.
+func samples(t *testing.T) map[string][]byte {
+	t.Helper()
+	out := map[string][]byte{}
+	for _, root := range []string{"../demo/case", "../../lab/testdata", "../../../shared/captures", "../../../shared/mutants"} {
+		err := filepath.WalkDir(root, func(p string, d fs.DirEntry, err error) error {
+			if err != nil || d.IsDir() || strings.HasSuffix(p, ".md") || strings.HasSuffix(p, ".yaml") || strings.HasSuffix(p, "truth.json") {
+				if os.IsNotExist(err) {
+					return nil
+				}
+				return err
+			}
+			b, err := os.ReadFile(p)
+			out[p] = b
+			return err
+		})
+		require.NoError(t, err)
+	}
+	require.Greater(t, len(out), 100)
+	return out
+}
+
+// TestTheLedgerAgreesWithTheReading: a line that anything rests on is never told as saying nothing, a line told as a route is one,
+// and what is counted as unread, or as a prompt, is just what is told so.
+func TestTheLedgerAgreesWithTheReading(t *testing.T) {
+	lines, facts := 0, 0
+	for name, raw := range samples(t) {
+		c, err := Read(name, raw, 1)
+		require.NoError(t, err, name)
+		if c.Source.binary {
+			continue
+		}
+		kind := map[int]GlossedLine{}
+		unread, prompts := 0, 0
+		for _, l := range c.Gloss(nil) {
+			kind[l.Number] = l
+			lines++
+			switch l.Kind {
+			case UnreadLine:
+				unread++
+			case PromptLine:
+				prompts++
+			case DataLine:
+				require.NotEmpty(t, l.Items)
+			}
+		}
+		wantUnread := map[int]bool{}
+		for i := range c.Parts {
+			p := &c.Parts[i]
+			for _, u := range p.Unread {
+				wantUnread[c.Source.Line(u.Mark.Off)] = true
+			}
+			p.Unread = nil
+			used := map[int]bool{}
+			p.MapMarks(func(m route.Mark) route.Mark {
+				if m.Known() {
+					used[c.Source.Line(m.Off)] = true
+					facts++
+				}
+				return m
+			})
+			for n := range used {
+				require.Equal(t, DataLine, kind[n].Kind, "%s:%d: %q is used, and told as %s", name, n, kind[n].Text, kindNames[kind[n].Kind])
+			}
+			for j := range p.Facts.Tables {
+				tab := &p.Facts.Tables[j]
+				for k := range tab.Routes.Len() {
+					n := c.Source.Line(tab.Routes.At(k).Mark.Off)
+					found := false
+					for _, it := range kind[n].Items {
+						found = found || it.Route != nil && it.Route.Prefix == tab.Routes.At(k).Prefix
+					}
+					require.True(t, found, "%s:%d: its route %s is not told", name, n, tab.Routes.At(k).Prefix)
+				}
+			}
+		}
+		require.Equal(t, len(wantUnread), unread, "%s: unread lines", name)
+		require.Equal(t, c.Prompts, prompts, "%s: prompts", name)
+	}
+	t.Logf("%d lines and %d facts compared", lines, facts)
+	require.Greater(t, facts, 5000)
+}
+
+var kindNames = map[LineKind]string{BlankLine: "blank", DataLine: "data", PromptLine: "a prompt", NoiseLine: "noise", UnreadLine: "unread", AroundLine: "saying nothing"}

@@ -1,0 +1,84 @@
+package network
+
+import "zarvek/internal/core/route"
+
+// FactKind names a kind of fact beside routes.
+type FactKind uint8
+
+const (
+	AddressFact FactKind = iota
+	InterfaceFact
+	NeighbourFact
+	SwitchFact
+	RuleFact
+	IndexFact
+	StaticFact
+	SessionFact
+	CheckFact
+	FlowFact
+	TranslationFact
+	TunnelFact
+	StatefulFact
+	AllOfEqualFact
+	ClassfulFact
+)
+
+var factNames = [...]string{"address", "interface", "neighbour", "forwarding-switch", "policy-rule", "interface-number", "configured-static", "liveness-session",
+	"source-check", "flow-rule", "translation", "tunnel", "stateful", "all-of-equal", "classful"}
+
+// String returns the kind's word in output for machines.
+func (k FactKind) String() string { return factNames[k] }
+
+// A Fact is one thing that one line says, other than a route. Of is a pointer to the fact: *Address, *Interface, *Neighbour,
+// *Switch, *Rule, *IfIndex, *Static, *Session, *SourceCheck, *FlowRule, *Translation, *Tunnel; nil where the line alone says all.
+type Fact struct {
+	Kind FactKind
+	Mark *route.Mark
+	Of   any
+}
+
+// Each visits every fact beside routes. It is the one list of the kinds of facts: evidence, the ledger of lines and the laws that
+// readers obey all go by it, and a test fails where a field of Facts is not visited.
+func (f *Facts) Each(visit func(Fact)) {
+	each(f.Addresses, func(x *Address) { visit(Fact{AddressFact, &x.Mark, x}) })
+	each(f.Interfaces, func(x *Interface) { visit(Fact{InterfaceFact, &x.Mark, x}) })
+	each(f.Neighbours, func(x *Neighbour) { visit(Fact{NeighbourFact, &x.Mark, x}) })
+	each(f.Forwarding, func(x *Switch) { visit(Fact{SwitchFact, &x.Mark, x}) })
+	each(f.Rules, func(x *Rule) { visit(Fact{RuleFact, &x.Mark, x}) })
+	each(f.Indexes, func(x *IfIndex) { visit(Fact{IndexFact, &x.Mark, x}) })
+	each(f.Statics, func(x *Static) { visit(Fact{StaticFact, &x.Mark, x}) })
+	each(f.Sessions, func(x *Session) { visit(Fact{SessionFact, &x.Mark, x}) })
+	each(f.Checks, func(x *SourceCheck) { visit(Fact{CheckFact, &x.Mark, x}) })
+	each(f.Policy.Flows, func(x *FlowRule) { visit(Fact{FlowFact, &x.Mark, x}) })
+	each(f.Policy.Translations, func(x *Translation) { visit(Fact{TranslationFact, &x.Mark, x}) })
+	each(f.Policy.Tunnels, func(x *Tunnel) { visit(Fact{TunnelFact, &x.Mark, x}) })
+	if f.Policy.Stateful.Known() {
+		visit(Fact{StatefulFact, &f.Policy.Stateful, nil})
+	}
+	if f.Policy.AllOfEqual.Known() {
+		visit(Fact{AllOfEqualFact, &f.Policy.AllOfEqual, nil})
+	}
+	each(f.Classful, func(m *route.Mark) { visit(Fact{ClassfulFact, m, nil}) })
+}
+
+func each[T any](list []T, visit func(*T)) {
+	for i := range list {
+		visit(&list[i])
+	}
+}
+
+// add joins other facts to f.
+func (f *Facts) add(o Facts) {
+	f.Tables = append(f.Tables, o.Tables...)
+	f.Addresses = append(f.Addresses, o.Addresses...)
+	f.Interfaces = append(f.Interfaces, o.Interfaces...)
+	f.Neighbours = append(f.Neighbours, o.Neighbours...)
+	f.Forwarding = append(f.Forwarding, o.Forwarding...)
+	f.Rules = append(f.Rules, o.Rules...)
+	f.Indexes = append(f.Indexes, o.Indexes...)
+	f.Statics = append(f.Statics, o.Statics...)
+	f.Sessions = append(f.Sessions, o.Sessions...)
+	f.Checks = append(f.Checks, o.Checks...)
+	f.Classful = append(f.Classful, o.Classful...)
+	f.Policy.add(o.Policy)
+}

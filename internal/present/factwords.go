@@ -1,0 +1,147 @@
+package present
+
+import (
+	"fmt"
+	"strings"
+
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+// factWords says what a line tells beside routes.
+func factWords(f network.Fact) string {
+	switch x := f.Of.(type) {
+	case *network.Address:
+		return fmt.Sprintf("its own address %s%s", x.Prefix, on(x.Interface))
+	case *network.Interface:
+		return fmt.Sprintf("interface %s, %s", Clean(x.Name), [...]string{"state not shown", "up", "down"}[x.State])
+	case *network.Neighbour:
+		return fmt.Sprintf("neighbour %s%s: %s", x.Address, on(x.Interface), [...]string{"asked for, no answer yet", "has answered", "does not answer"}[x.State])
+	case *network.Switch:
+		if x.On {
+			return familyName(x.Family) + " packets are forwarded"
+		}
+		return familyName(x.Family) + " packets are not forwarded"
+	case *network.Rule:
+		return fmt.Sprintf("policy rule %d: %s", x.Priority, ruleText(*x))
+	case *network.IfIndex:
+		return fmt.Sprintf("interface number %d is called %s", x.Index, Clean(x.Name))
+	case *network.Static:
+		a := route.Attributes{Special: x.Special, NextHops: []route.NextHop{x.NextHop}}
+		text := fmt.Sprintf("a configured static route to %s: %s", x.Prefix, ways(&a)[0])
+		if x.Preference.Known {
+			text += ", preference " + number(x.Preference)
+		}
+		return text + "; whether it is in use the table tells"
+	case *network.Session:
+		state := "down"
+		if x.Up {
+			state = "up"
+		}
+		return fmt.Sprintf("liveness session with %s%s: %s", x.Peer, on(x.Interface), state)
+	case *network.SourceCheck:
+		return checkWords(*x)
+	case *network.FlowRule:
+		return flowWords(*x)
+	case *network.Translation:
+		return translationWords(*x)
+	case *network.Tunnel:
+		return fmt.Sprintf("interface %s is a tunnel from %s to %s", Clean(x.Interface), x.Local, x.Remote)
+	}
+	switch f.Kind {
+	case network.StatefulFact:
+		return "the device keeps state: replies of flows that it has let pass are let pass"
+	case network.AllOfEqualFact:
+		return "all equal next hops forward, whatever a mark of the table says"
+	case network.ClassfulFact:
+		return "IPv4 lookups are classful: a known part of a class A, B or C network bars shorter prefixes for the rest of it"
+	}
+	return f.Kind.String()
+}
+
+func checkWords(c network.SourceCheck) string {
+	what := "packets"
+	if c.Family != 0 {
+		what = familyName(c.Family) + " packets"
+	}
+	where := " on every interface"
+	if c.Interface != "" {
+		where = on(c.Interface)
+	}
+	if c.Mode == network.CheckOff {
+		return "sources of " + what + where + " are not checked"
+	}
+	return fmt.Sprintf("%s source check (uRPF, RFC 3704) of %s%s", c.Mode, what, where)
+}
+
+// flowWords writes a rule for flows.
+func flowWords(r network.FlowRule) string {
+	word := "denies"
+	switch {
+	case r.Permit:
+		word = "permits"
+	case r.Refuse:
+		word = "refuses"
+	}
+	out := []string{"a rule that " + word}
+	if r.Family != 0 {
+		out = append(out, familyName(r.Family))
+	}
+	out = append(out, matchWords(r.Protocol, r.From.IsValid(), r.From.String(), r.FromPorts, r.To.IsValid(), r.To.String(), r.ToPorts, r.In, r.Out, r.Undecided)...)
+	if len(out) == 1 {
+		out = append(out, "everything")
+	}
+	return strings.Join(out, " ")
+}
+
+func translationWords(t network.Translation) string {
+	what := "source"
+	if t.Destination {
+		what = "destination"
+	}
+	becomes := "the address of the interface that it leaves by"
+	if t.Becomes.IsValid() {
+		becomes = t.Becomes.String()
+	}
+	if t.BecomesPort != 0 {
+		becomes += fmt.Sprintf(" port %d", t.BecomesPort)
+	}
+	out := append([]string{"translation (NAT): the " + what + " of what goes"}, matchWords(t.Protocol, t.From.IsValid(), t.From.String(), network.Ports{}, t.To.IsValid(), t.To.String(), t.ToPorts, t.In, t.Out, t.Undecided)...)
+	return strings.Join(append(out, "becomes "+becomes), " ")
+}
+
+func matchWords(protocol string, fromSet bool, from string, fromPorts network.Ports, toSet bool, to string, toPorts network.Ports, in, out string, undecided bool) []string {
+	var w []string
+	if protocol != "" {
+		w = append(w, Clean(protocol))
+	}
+	if fromSet {
+		w = append(w, "from "+from)
+	}
+	if !fromPorts.Any() {
+		w = append(w, "from "+portWords(fromPorts))
+	}
+	if toSet {
+		w = append(w, "to "+to)
+	}
+	if !toPorts.Any() {
+		w = append(w, "to "+portWords(toPorts))
+	}
+	if in != "" {
+		w = append(w, "in by "+Clean(in))
+	}
+	if out != "" {
+		w = append(w, "out by "+Clean(out))
+	}
+	if undecided {
+		w = append(w, "and asks for more than a trace knows")
+	}
+	return w
+}
+
+func portWords(p network.Ports) string {
+	if p.Lo == p.Hi {
+		return fmt.Sprintf("port %d", p.Lo)
+	}
+	return fmt.Sprintf("ports %d to %d", p.Lo, p.Hi)
+}
