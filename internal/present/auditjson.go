@@ -18,6 +18,7 @@ type jsonAffected struct {
 }
 
 type jsonRepair struct {
+	Code      string  `json:"code"`
 	Text      string  `json:"text"`
 	Device    *string `json:"device"`
 	Prefix    *string `json:"destination-prefix"`
@@ -39,6 +40,7 @@ type jsonFinding struct {
 	Verdict   *string        `json:"verdict"`
 	OneWay    bool           `json:"one-way"`
 	Weak      bool           `json:"weak-evidence,omitempty"`
+	Reason    *string        `json:"reason-code"`
 	Summary   string         `json:"summary"`
 	Effect    *string        `json:"effect"`
 	Pairs     int            `json:"pairs"`
@@ -84,7 +86,7 @@ func AuditJSON(w io.Writer, a AuditView, v View) error {
 
 func (v View) jsonFinding(f *audit.Finding) jsonFinding {
 	j := jsonFinding{Kind: string(f.Kind), Severity: f.Severity.String(), ID: f.ID, Device: text(f.Device), Table: text(f.Table), Addresses: []string{},
-		Count: f.Addresses().String(), Verdict: text(f.Verdict.String()), OneWay: f.OneWay, Weak: f.Weak, Summary: summary(f), Effect: text(effect(f)), Pairs: len(f.Losses),
+		Count: f.Addresses().String(), Verdict: text(f.Verdict.String()), OneWay: f.OneWay, Weak: f.Weak, Reason: text(f.Reason.Code.String()), Summary: summary(f), Effect: text(effect(f)), Pairs: len(f.Losses),
 		Affected: affected(f), Repair: []jsonRepair{}, Evidence: v.places(f.Marks), Searched: v.files(f.Searched)}
 	if f.Family != 0 {
 		j.Family = text(f.Family.String())
@@ -96,7 +98,7 @@ func (v View) jsonFinding(f *audit.Finding) jsonFinding {
 		j.Loop = append(j.Loop, h.Device)
 	}
 	for _, r := range f.Repair {
-		j.Repair = append(j.Repair, jsonRepair{repairWords(r), text(r.Device), prefix(r.Prefix), address(r.NextHop), text(r.Interface), text(r.Other), r.Deduced})
+		j.Repair = append(j.Repair, jsonRepair{r.Kind.String(), repairWords(r), text(r.Device), prefix(r.Prefix), address(r.NextHop), text(r.Interface), text(r.Other), r.Deduced})
 	}
 	return j
 }

@@ -277,22 +277,25 @@ type jsonHop struct {
 }
 
 type jsonBranch struct {
-	Share    float64     `json:"share"`
-	Verdict  string      `json:"verdict"`
-	Where    *string     `json:"where"`
-	Delivery *string     `json:"delivery"`
-	Hops     []jsonHop   `json:"hops"`
-	Reason   string      `json:"reason"`
-	Advice   *string     `json:"what-to-do"`
-	Evidence []jsonPlace `json:"reason-evidence"`
-	Assumed  bool        `json:"start-assumed"`
-	Weak     bool        `json:"weak-evidence"`
+	Share    float64       `json:"share"`
+	Verdict  string        `json:"verdict"`
+	Where    *string       `json:"where"`
+	Delivery *string       `json:"delivery"`
+	Hops     []jsonHop     `json:"hops"`
+	Reason   string        `json:"reason"`
+	Code     *string       `json:"reason-code"`
+	About    jsonArguments `json:"reason-arguments"`
+	Advice   *string       `json:"what-to-do"`
+	Evidence []jsonPlace   `json:"reason-evidence"`
+	Assumed  bool          `json:"start-assumed"`
+	Weak     bool          `json:"weak-evidence"`
 }
 
 type jsonDirection struct {
-	Verdict  string       `json:"verdict"`
-	Branches []jsonBranch `json:"branches"`
-	Omitted  bool         `json:"branches-omitted"`
+	Verdict  string          `json:"verdict"`
+	Branches []jsonBranch    `json:"branches"`
+	Omitted  bool            `json:"branches-omitted"`
+	Unknown  *jsonCannotTell `json:"cannot-tell,omitempty"`
 }
 
 // TraceJSON writes a round trip by the JSON contract.
@@ -325,10 +328,10 @@ func TraceJSON(w io.Writer, rt forward.RoundTrip, v View) error {
 }
 
 func (v View) jsonDirection(d forward.Direction, dst forward.End) jsonDirection {
-	j := jsonDirection{Verdict: d.Verdict.String(), Branches: []jsonBranch{}, Omitted: d.Omitted}
+	j := jsonDirection{Verdict: d.Verdict.String(), Branches: []jsonBranch{}, Omitted: d.Omitted, Unknown: v.cannotTell(d, dst)}
 	for _, b := range d.Branches {
 		jb := jsonBranch{Share: b.Share, Verdict: b.Verdict.String(), Where: text(b.Where), Delivery: text(b.Delivery.String()),
-			Hops: []jsonHop{}, Reason: alone(b, dst.Address), Evidence: v.places(b.Reason.Marks), Assumed: b.Assumed, Weak: b.Weak}
+			Hops: []jsonHop{}, Reason: alone(b, dst.Address), Code: text(b.Reason.Code.String()), About: arguments(b.Reason), Evidence: v.places(b.Reason.Marks), Assumed: b.Assumed, Weak: b.Weak}
 		if b.Verdict != forward.Arrives {
 			jb.Advice = text(advice(b, dst.Address))
 		}

@@ -1,0 +1,48 @@
+package forward
+
+// codeWords are the codes' words for machines: stable, and only added to.
+var codeWords = [...]string{
+	Nothing:            "",
+	OwnAddress:         "own-address",
+	HostSeen:           "host-seen",
+	NetworkAttached:    "network-attached",
+	SameNetwork:        "same-network",
+	LeftCase:           "left-the-case",
+	NoCoveringRoute:    "no-covering-route",
+	TableMissing:       "table-missing",
+	TableCut:           "table-cut",
+	CapturesContradict: "captures-contradict",
+	RouteRefused:       "route-refused",
+	Blackholed:         "blackholed",
+	Rejected:           "rejected",
+	Unresolved:         "unresolved",
+	NobodyAnswers:      "nobody-answers",
+	NobodyHasIt:        "nobody-has-it",
+	OwnerDown:          "owner-down",
+	OwnerMaybeDown:     "owner-maybe-down",
+	OwnLinkDown:        "own-link-down",
+	OwnerElsewhere:     "owner-elsewhere",
+	SeveralOwners:      "several-owners",
+	OwnerSilent:        "owner-silent",
+	OwnerNotKnown:      "owner-not-known",
+	InterfaceOnly:      "interface-only",
+	SwitchOff:          "switch-off",
+	CameBack:           "came-back",
+	BroadcastAddress:   "broadcast-address",
+	RuleNotDecided:     "rule-not-decided",
+	SourceNotPlaced:    "source-not-placed",
+	OwnSource:          "own-source",
+	SourceFails:        "source-fails",
+	FlowNotTold:        "flow-not-told",
+	RuleDenies:         "rule-denies",
+	NoState:            "no-state",
+	NoAddressToTake:    "no-address-to-take",
+	TunnelFails:        "tunnel-fails",
+	TunnelInItself:     "tunnel-in-itself",
+	NoGateway:          "no-gateway",
+	HostSelf:           "host-self",
+	WrongPlace:         "wrong-place",
+}
+
+// String returns the code's word in output for machines, "" for Nothing.
+func (c Code) String() string { return codeWords[c] }
