@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bytes"
 	"flag"
 	"fmt"
 	"os"
@@ -15,11 +16,14 @@ import (
 func demoCommand() command {
 	return command{
 		name: "demo", plain: true,
-		short: "the whole example on a made-up network",
+		short: "the example on a made-up network: a night's story, or all of it with -all",
 		long: `Writes the captures of a made-up network, that of Kjelven Ropeways, to a folder and asks
-the questions of a night shift about it: each command line is shown before its output.`,
+the questions of a night shift about it: each command line is shown before its output. The
+story is short, and each answer is cut to what makes its point; -all asks every question
+and shows every answer whole.`,
 		setup: func(fs *flag.FlagSet) action {
 			to := fs.String("to", "", "write the case to this `folder`, which must be new or empty (default a temporary one)")
+			all := fs.Bool("all", false, "ask every question, and show the answers whole")
 			color := fs.String("color", "auto", "colours: `when`, one of auto, always, never")
 			return func(e *env, args []string) error {
 				if len(args) > 0 {
@@ -36,7 +40,7 @@ the questions of a night shift about it: each command line is shown before its o
 				if err := demo.Write(dir); err != nil {
 					return fmt.Errorf("the example cannot be written: %w; give another folder with -to", err)
 				}
-				return e.tour(dir)
+				return e.tour(dir, *all)
 			}
 		},
 	}
@@ -59,7 +63,7 @@ func demoFolder(to string) (string, error) {
 }
 
 // tour runs the steps. Bad news is part of the story, so it does not end it.
-func (e *env) tour(dir string) error {
+func (e *env) tour(dir string, all bool) error {
 	fmt.Fprintf(e.out, `Kjelven Ropeways runs cable cars between a valley, a midway and a summit station, with
 a camera mast, a ticket office, a depot and a workshop. Captures of its eight devices,
 in half a dozen layouts, are in
@@ -67,14 +71,23 @@ in half a dozen layouts, are in
   %s
 `, present.Clean(dir))
 	for _, s := range demo.Steps {
+		if s.Head == 0 && !all {
+			continue
+		}
 		args := append(slices.Clone(s.Args), "-case", dir, "-color", e.color)
 		line := commandLine(append(slices.Clone(s.Args), "-case", dir))
 		if args[0] == "layouts" { // the one command that takes a file and no case
 			args[1] = filepath.Join(dir, args[1])
 			line = "layouts " + args[1]
 		}
-		fmt.Fprintf(e.out, "\n\n# %s\n$ zarvek %s\n\n", s.Why, present.Clean(line))
-		if code := Run(args, e.out, e.err); code > exitBadNews {
+		fmt.Fprintf(e.out, "\n# %s\n$ zarvek %s\n\n", s.Why, present.Clean(line))
+		code := 0
+		if all {
+			code = Run(args, e.out, e.err)
+		} else {
+			code = e.head(args, s.Head)
+		}
+		if code > exitBadNews {
 			return fmt.Errorf("the step %q failed", strings.Join(s.Args, " "))
 		}
 	}
@@ -88,9 +101,32 @@ in half a dozen layouts, are in
   zarvek trace 10.61.0.31 10.61.44.20 -as json
   zarvek map -as png -path desk,mast-cam -findings > map.png
   zarvek audit -severity note                also what may be meant so
+  zarvek demo -all                           every question, and the answers whole
   zarvek devices -case YOUR-CAPTURES         then your own network
 `, present.Clean(dir))
 	return nil
+}
+
+// head runs a command and shows the first lines of its answer, and how many there are more.
+func (e *env) head(args []string, lines int) int {
+	var answer bytes.Buffer
+	if f := e.out.file(); f != nil && e.color == "auto" && e.view(nil).Color {
+		args = append(args, "-color", "always") // a buffer is no terminal; this ends up on one
+	}
+	code := Run(args, &answer, e.err)
+	rest := answer.Bytes()
+	for range lines {
+		line, after, _ := bytes.Cut(rest, []byte("\n"))
+		if len(rest) == 0 {
+			return code
+		}
+		fmt.Fprintf(e.out, "%s\n", line)
+		rest = after
+	}
+	if n := bytes.Count(rest, []byte("\n")); n > 0 {
+		fmt.Fprintf(e.out, "  (%d more lines here)\n", n)
+	}
+	return code
 }
 
 // commandLine writes arguments as a shell takes them.

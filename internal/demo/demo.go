@@ -23,39 +23,41 @@ var files embed.FS
 type Step struct {
 	Why  string
 	Args []string
+	// Head is how many lines of the answer make its point, in the short story; 0 for a step that is not in it.
+	Head int
 }
 
 // Steps are the questions in order.
 var Steps = []Step{
-	{"What do we have, and what is missing?", []string{"devices"}},
-	{"The depot's came as a terminal log: what was made of it?", []string{"layouts", "depot-evening.log"}},
-	{"What do its first lines say, one by one?", []string{"gloss", "depot-evening.log", "1-14"}},
-	{"One table, read: the midway station.", []string{"table", "midway", "-family", "ipv4"}},
-	{"How many networks are there, and who knows which?", []string{"networks"}},
+	{"What do we have, and what is missing?", []string{"devices"}, 11},
+	{"The depot's came as a terminal log: what was made of it?", []string{"layouts", "depot-evening.log"}, 0},
+	{"What do its first lines say, one by one?", []string{"gloss", "depot-evening.log", "1-14"}, 14},
+	{"One table, read: the midway station.", []string{"table", "midway", "-family", "ipv4"}, 0},
+	{"How many networks are there, and who knows which?", []string{"networks"}, 0},
 
 	// A tour of the choices.
-	{"Which way does the control room send to the hall of the valley station, and what waits behind it?", []string{"why", "control", "10.61.16.20"}},
-	{"Would a strict source check at the control room drop what comes from there by the other line?", []string{"why", "control", "10.61.16.20", "-from", "wan1"}},
+	{"Which way does the control room send to the hall of the valley station, and what waits behind it?", []string{"why", "control", "10.61.16.20"}, 19},
+	{"Would a strict source check at the control room drop what comes from there by the other line?", []string{"why", "control", "10.61.16.20", "-from", "wan1"}, 0},
 	{"If the valley had a backup to the ticket office by way of the midway, would it wait or take over?",
-		[]string{"why", "valley", "10.61.64.9", "-would-win", "10.61.64.0/24 via 172.28.61.6 preference 130"}},
-	{"A route to the workshop stands in the valley's configuration. Why is it not in use?", []string{"why", "valley", "10.61.72.4"}},
-	{"Two partners announce one network to the depot: which one is used, and which should be?", []string{"why", "depot", "10.62.8.9"}},
-	{"The old box in the workshop has a default route, and does not use it.", []string{"why", "workshop", "10.62.0.1"}},
-	{"Its shed has a second network, by an interface alone: does that hold?", []string{"why", "workshop", "10.61.73.9"}},
-	{"The mast has policy rules: which table counts?", []string{"why", "mast7", "10.61.32.40"}},
-	{"A new sensor was given 10.61.46.9, and nothing reaches it.", []string{"why", "summit", "10.61.46.9", "-evidence"}},
+		[]string{"why", "valley", "10.61.64.9", "-would-win", "10.61.64.0/24 via 172.28.61.6 preference 130"}, 4},
+	{"A route to the workshop stands in the valley's configuration. Why is it not in use?", []string{"why", "valley", "10.61.72.4"}, 0},
+	{"Two partners announce one network to the depot: which one is used, and which should be?", []string{"why", "depot", "10.62.8.9"}, 0},
+	{"The old box in the workshop has a default route, and does not use it.", []string{"why", "workshop", "10.62.0.1"}, 0},
+	{"Its shed has a second network, by an interface alone: does that hold?", []string{"why", "workshop", "10.61.73.9"}, 0},
+	{"The mast has policy rules: which table counts?", []string{"why", "mast7", "10.61.32.40"}, 0},
+	{"A new sensor was given 10.61.46.9, and nothing reaches it.", []string{"why", "summit", "10.61.46.9", "-evidence"}, 0},
 
 	// Following packets.
-	{"Can a till of the ticket office reach the summit's display, and back?", []string{"trace", "till-2", "display"}},
-	{"The control room sees no picture from the camera on mast 7.", []string{"trace", "desk", "mast-cam"}},
-	{"Addresses of the lift under construction time out in a strange way.", []string{"trace", "10.61.16.20", "10.61.99.5"}},
-	{"Two equal ways lead from the control room to the midway station: do both work?", []string{"trace", "desk", "10.61.32.40"}},
-	{"And IPv6, from the control room to the camera?", []string{"trace", "fd6b:6a65:6c76:10::31", "fd6b:6a65:6c76:44::20"}},
+	{"Can a till of the ticket office reach the summit's display, and back?", []string{"trace", "till-2", "display"}, 8},
+	{"The control room sees no picture from the camera on mast 7.", []string{"trace", "desk", "mast-cam"}, 22},
+	{"Addresses of the lift under construction time out in a strange way.", []string{"trace", "10.61.16.20", "10.61.99.5"}, 9},
+	{"Two equal ways lead from the control room to the midway station: do both work?", []string{"trace", "desk", "10.61.32.40"}, 0},
+	{"And IPv6, from the control room to the camera?", []string{"trace", "fd6b:6a65:6c76:10::31", "fd6b:6a65:6c76:44::20"}, 0},
 
 	// The whole network at once.
-	{"What does the network look like?", []string{"map"}},
-	{"Which of the networks reach each other?", []string{"matrix", "-family", "ipv4", "-lans"}},
-	{"That was one pair after the other. What else is broken, anywhere?", []string{"audit"}},
+	{"What does the network look like?", []string{"map"}, 12},
+	{"Which of the networks reach each other?", []string{"matrix", "-family", "ipv4", "-lans"}, 17},
+	{"That was one pair after the other. What else is broken, anywhere?", []string{"audit"}, 20},
 }
 
 // Write writes the case below dir, which it creates.

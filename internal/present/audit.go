@@ -226,21 +226,3 @@ func (v View) placeOf(marks []route.Mark) string {
 	}
 	return ""
 }
-
-// broken breaks a text into lines that fit beside an indent.
-func (v View) broken(s string, indent int) []string {
-	width := v.Width
-	if width == 0 {
-		width = usualWidth
-	}
-	var out []string
-	for room := width - indent - 1; room > 20 && len(s) > room; {
-		at := strings.LastIndexByte(s[:room], ' ')
-		if at <= 0 {
-			break
-		}
-		out = append(out, s[:at])
-		s = s[at+1:]
-	}
-	return append(out, s)
-}

@@ -318,7 +318,9 @@ func MapText(w io.Writer, m MapView, v View) error {
 			}
 			far := e.A + e.B - i
 			if m.Chart.Nodes[far].Kind == chart.Beyond {
-				rows = append(rows, []string{"behind it", beyondWords(m.Chart.Nodes[far])})
+				for _, k := range m.Chart.Behind(far) {
+					rows = append(rows, []string{"behind it", beyondWords(m.Chart.Nodes[k])})
+				}
 				continue
 			}
 			kind := "link"
@@ -340,6 +342,13 @@ func MapText(w io.Writer, m MapView, v View) error {
 			}
 		}
 		columns(w, "  ", rows)
+	}
+	for _, j := range m.Chart.Joined() {
+		var who []string
+		for _, k := range j.Neighbours {
+			who = append(who, names[k])
+		}
+		fmt.Fprintf(w, "\n%s is one hop behind %s: it joins them\n", j.Network, strings.Join(who, " and behind "))
 	}
 	return nil
 }

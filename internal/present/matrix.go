@@ -49,10 +49,7 @@ func (v View) grid(w io.Writer, m *audit.Matrix) {
 	}
 	digits := len(strconv.Itoa(len(m.Ends)))
 	cell := max(digits, 2) + 1
-	width := v.Width
-	if width == 0 {
-		width = usualWidth
-	}
+	width := v.page()
 	room := max((width-4-digits-first)/cell, 4)
 	blocks := (len(m.Ends) + room - 1) / room
 	room = (len(m.Ends) + blocks - 1) / blocks

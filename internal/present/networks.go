@@ -5,6 +5,8 @@ import (
 	"fmt"
 	"io"
 	"net/netip"
+	"slices"
+	"strings"
 
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
@@ -25,9 +27,11 @@ func NetworksText(w io.Writer, s survey.Survey, devices []*network.Device, v Vie
 		per[n.Prefix.Addr().Is4()]++
 	}
 	clashes := len(s.Masks) + len(s.Duplicates) + len(s.Overlapping)
-	v.headline(w, clashes == 0, "%s attached to %s (IPv4 %d, IPv6 %d); %s", count(len(s.Networks), "network", "networks"),
-		count(len(devices), "device", "devices"), per[true], per[false], clashWords(clashes))
+	v.headline(w, clashes == 0, "%s attached to %s (IPv4 %d, IPv6 %d), %s learned from routes alone; %s", count(len(s.Networks), "network", "networks"),
+		count(len(devices), "device", "devices"), per[true], per[false], grouped(s.LearnedCount), clashWords(clashes))
+	v.defaults(w, s)
 	if len(s.Networks) == 0 {
+		v.learned(w, s)
 		return nil
 	}
 	fmt.Fprintln(w, "\nWho is attached:")
@@ -46,6 +50,7 @@ func NetworksText(w io.Writer, s survey.Survey, devices []*network.Device, v Vie
 		}
 	}
 	columns(w, "  ", rows)
+	v.learned(w, s)
 	v.knowledge(w, s, devices)
 	v.clashes(w, s)
 	return nil
@@ -58,8 +63,49 @@ func clashWords(n int) string {
 	return count(n, "clash of addresses", "clashes of addresses") + ", listed below"
 }
 
-// usualWidth is what is taken where the output is no terminal.
-const usualWidth = 120
+// maxLearnedShown is how many learned networks the text lists.
+const maxLearnedShown = 40
+
+// defaults says which devices have a default route.
+func (v View) defaults(w io.Writer, s survey.Survey) {
+	of := map[string]int{}
+	var names []string
+	for _, k := range s.Defaults {
+		name := Clean(k.Device.Name)
+		if of[name]++; of[name] == 1 {
+			names = append(names, name)
+		}
+	}
+	slices.SortFunc(names, network.CompareNames)
+	if len(names) > 0 {
+		v.wrapped(w, "", fmt.Sprintf("%s a default route: %s", count(len(names), "device has", "devices have"), strings.Join(names, ", ")))
+	}
+}
+
+// learned lists the networks that routes alone tell of.
+func (v View) learned(w io.Writer, s survey.Survey) {
+	if len(s.Learned) == 0 {
+		return
+	}
+	fmt.Fprintln(w, "\nLearned from routes alone, attached to no captured device:")
+	var rows [][]string
+	for i, l := range s.Learned {
+		if i == maxLearnedShown && s.LearnedCount > maxLearnedShown+1 {
+			rows = append(rows, []string{fmt.Sprintf("and %s more (-as csv or json lists more)", grouped(s.LearnedCount-i))})
+			break
+		}
+		who := Clean(l.Devices[0].Name)
+		if n := len(l.Devices); n > 1 {
+			who += fmt.Sprintf(" and %d more", n-1)
+		}
+		covers := ""
+		if l.Covers > 0 {
+			covers = "covers " + count(l.Covers, "attached network", "attached networks")
+		}
+		rows = append(rows, []string{l.Prefix.String(), "known at " + who, learned(l.Route.Attributes), covers, v.place(l.Route.Mark)})
+	}
+	columns(w, "  ", rows)
+}
 
 // knowledge writes the matrix of networks and devices, as many devices side by side as the width has room for.
 func (v View) knowledge(w io.Writer, s survey.Survey, devices []*network.Device) {
@@ -74,10 +120,7 @@ func (v View) knowledge(w io.Writer, s survey.Survey, devices []*network.Device)
 	for _, word := range knowledgeWords {
 		cell = max(cell, len(word))
 	}
-	width := v.Width
-	if width == 0 {
-		width = usualWidth
-	}
+	width := v.page()
 	room := max((width-2-first)/(cell+2), 1)
 	blocks := (len(devices) + room - 1) / room
 	room = (len(devices) + blocks - 1) / blocks // the blocks alike
@@ -141,6 +184,13 @@ func NetworksCSV(out io.Writer, s survey.Survey, v View) error {
 			}
 		}
 	}
+	for _, l := range s.Learned {
+		for _, d := range l.Devices {
+			if err := w.Write([]string{l.Prefix.String(), defuse(d.Name), "learned", l.Prefix.String(), defuse(v.place(l.Route.Mark))}); err != nil {
+				return err
+			}
+		}
+	}
 	w.Flush()
 	return w.Error()
 }
@@ -164,6 +214,12 @@ type jsonNetwork struct {
 	Known    []jsonKnown    `json:"known"`
 }
 
+type jsonLearned struct {
+	Prefix   string      `json:"prefix"`
+	Devices  []string    `json:"devices"`
+	Evidence []jsonPlace `json:"evidence"`
+}
+
 type jsonClash struct {
 	Kind     string         `json:"kind"`
 	Prefix   string         `json:"prefix"`
@@ -182,8 +238,23 @@ func attachedJSON(a topology.Attachment) jsonAttached {
 func NetworksJSON(w io.Writer, s survey.Survey, v View) error {
 	doc := struct {
 		Networks []jsonNetwork `json:"networks"`
+		Learned  []jsonLearned `json:"learned"`
+		Count    int           `json:"learned-count"`
+		Defaults []string      `json:"devices-with-default"`
 		Clashes  []jsonClash   `json:"clashes"`
-	}{[]jsonNetwork{}, []jsonClash{}}
+	}{[]jsonNetwork{}, []jsonLearned{}, s.LearnedCount, []string{}, []jsonClash{}}
+	for _, l := range s.Learned {
+		j := jsonLearned{l.Prefix.String(), []string{}, v.places([]route.Mark{l.Route.Mark})}
+		for _, d := range l.Devices {
+			j.Devices = append(j.Devices, d.Name)
+		}
+		doc.Learned = append(doc.Learned, j)
+	}
+	for _, k := range s.Defaults {
+		if !slices.Contains(doc.Defaults, k.Device.Name) {
+			doc.Defaults = append(doc.Defaults, k.Device.Name)
+		}
+	}
 	for _, n := range s.Networks {
 		j := jsonNetwork{Prefix: n.Prefix.String()}
 		for _, at := range n.Attached {

@@ -11,7 +11,6 @@ import (
 	"io"
 	"strconv"
 	"strings"
-	"text/tabwriter"
 	"unicode"
 	"unicode/utf8"
 
@@ -108,19 +107,6 @@ func (v View) headline(w io.Writer, good bool, format string, args ...any) {
 	fmt.Fprintln(w, s)
 }
 
-// columns writes rows of tab-separated cells with aligned columns.
-func columns(w io.Writer, indent string, rows [][]string) {
-	var b strings.Builder
-	tw := tabwriter.NewWriter(&b, 0, 8, 2, ' ', 0)
-	for _, r := range rows {
-		fmt.Fprintln(tw, strings.Join(r, "\t"))
-	}
-	tw.Flush()
-	for line := range strings.Lines(b.String()) {
-		fmt.Fprintln(w, strings.TrimRight(indent+line, " \n"))
-	}
-}
-
 // count words a number of things.
 func count(n int, one, many string) string {
 	if n == 1 {
@@ -151,17 +137,4 @@ func writeJSON(w io.Writer, v any) error {
 		return err
 	}
 	return b.Flush()
-}
-
-// wrapped writes a sentence, broken between words where a terminal's line ends.
-func (v View) wrapped(w io.Writer, indent, s string) {
-	for room := v.Width - len(indent) - 1; room > 20 && utf8.RuneCountInString(s) > room; {
-		at := strings.LastIndexByte(s[:min(room, len(s))], ' ')
-		if at <= 0 {
-			break
-		}
-		fmt.Fprintf(w, "%s%s\n", indent, s[:at])
-		s = s[at+1:]
-	}
-	fmt.Fprintf(w, "%s%s\n", indent, s)
 }

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"io"
 	"strings"
-	"unicode/utf8"
 
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
@@ -234,8 +233,6 @@ func prefixWidth(r route.Route) int {
 	var buf [64]byte
 	return len(r.Prefix.AppendTo(buf[:0]))
 }
-
-func width(s string) int { return utf8.RuneCountInString(s) }
 
 func pad(w *bufio.Writer, before, s string, n int) {
 	w.WriteString(before)

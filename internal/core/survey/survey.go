@@ -51,10 +51,13 @@ type Clash struct {
 
 // A Survey is all networks of a case.
 type Survey struct {
-	Networks    []NetworkView
-	Masks       []Clash // networks of different length on one segment
-	Duplicates  []Clash // one address on two devices
-	Overlapping []Clash // one attached network inside another one on a different segment
+	Networks     []NetworkView
+	Learned      []Learned // networks that routes alone tell of, the first ones
+	LearnedCount int       // of all of them
+	Defaults     []Knower  // devices with a default route, once for each family
+	Masks        []Clash   // networks of different length on one segment
+	Duplicates   []Clash   // one address on two devices
+	Overlapping  []Clash   // one attached network inside another one on a different segment
 }
 
 // Make surveys a network: one family, or both for 0.
@@ -70,6 +73,7 @@ func Make(t *topology.Topology, fam route.Family) Survey {
 		}
 		s.Networks = append(s.Networks, v)
 	}
+	s.learned(t, fam)
 	s.findClashes(t, fam)
 	return s
 }

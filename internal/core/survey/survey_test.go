@@ -1,6 +1,7 @@
 package survey_test
 
 import (
+	"fmt"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -89,4 +90,30 @@ func TestAnEmptyTableIsMissing(t *testing.T) {
 	b.Add("b", network.Facts{Tables: []network.TableFacts{{Name: "default", Family: route.IPv4}}}, 0)
 	s := survey.Make(topology.Build(b.Build()), 0)
 	require.Equal(t, survey.TableMissing, s.Networks[0].Known[1].How)
+}
+
+// TestLearned: what routes alone tell of, without own addresses, attached networks and defaults; what covers those is a summary.
+func TestLearned(t *testing.T) {
+	s := survey.Make(topology.Build(coretest.Build(`
+		a: direct 10.1.0.0/24 dev e0
+		a: addr 10.1.0.1/24 e0
+		a: addr 10.254.0.1/32 lo
+		a: ospf 10.7.0.0/24 via 10.1.0.2 dev e0
+		a: static 0.0.0.0/0 via 10.1.0.2 dev e0
+		a: ospf 10.8.0.0/24 via 10.1.0.2 dev e0 candidate
+		a: static 10.9.0.0/24 blackhole
+		b: addr 10.1.0.2/24 f0
+		b: direct 10.1.0.0/24 dev f0
+		b: ospf 10.254.0.1/32 via 10.1.0.1 dev f0
+		b: ospf 10.7.0.0/24 via 10.1.0.9 dev f0
+		b: static 10.0.0.0/8 via 10.1.0.9 dev f0
+		b: static fd61::/48 via fe80::1 dev f0`)), 0)
+	var got []string
+	for _, l := range s.Learned {
+		got = append(got, fmt.Sprintf("%s at %s, %d, covers %d", l.Prefix, l.Devices[0].Name, len(l.Devices), l.Covers))
+	}
+	require.Equal(t, []string{"10.0.0.0/8 at b, 1, covers 1", "10.7.0.0/24 at a, 2, covers 0", "fd61::/48 at b, 1, covers 0"}, got)
+	require.Equal(t, 3, s.LearnedCount)
+	require.Len(t, s.Defaults, 1)
+	require.Equal(t, "a", s.Defaults[0].Device.Name)
 }
