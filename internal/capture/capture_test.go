@@ -199,3 +199,40 @@ func FuzzRead(f *testing.F) {
 		require.Equal(t, layout.NonBlank(c.Source.text), lines, "a line was lost")
 	})
 }
+
+// TestEscapesEndWhereTheStandardSays: any of @ to ~ ends a control sequence (ECMA-48 section 5.4).
+func TestEscapesEndWhereTheStandardSays(t *testing.T) {
+	for _, final := range []byte{'@', 'A', 'm', 'z', '{', '~'} {
+		in := []byte("\x1b[3" + string(final) + "C 10.0.0.0/8")
+		require.Equal(t, 4, escapeLength(in), "%q", in)
+	}
+	require.Equal(t, 9, escapeLength([]byte("\x1b]0;title")), "a title that never ends is the rest")
+	require.Equal(t, 9, escapeLength([]byte("\x1b]0;tit\x1b\\C")))
+	require.Equal(t, 8, escapeLength([]byte("\x1b]0;tit\x07")))
+}
+
+func TestWholeDocumentsAreNotTakenForTerminals(t *testing.T) {
+	for in, want := range map[string]bool{`[{"a":1}]`: true, `{"a":1}`: true, "[ \n {\"a\":1}]\n": true, "[root@valley /]# ls]": false, `{abc}`: false, `[1]`: false, `["a"]`: false, "[{": false, "": false, "C 10.0.0.0/8": false} {
+		require.Equal(t, want, document([]byte(in)), in)
+	}
+}
+
+func TestEvidenceOfTheLastBytes(t *testing.T) {
+	s := &Source{raw: []byte{1, 2, 3, 4}, binary: true}
+	require.Equal(t, "03 04", string(s.Text(route.Mark{File: 1, Off: 2, End: 4})))
+	require.Nil(t, s.Text(route.Mark{File: 1, Off: 2, End: 5}))
+	s = &Source{raw: []byte("abcd")}
+	require.Equal(t, "cd", string(s.Text(route.Mark{File: 1, Off: 2, End: 4})))
+	require.Nil(t, s.Text(route.Mark{File: 1, Off: 2, End: 5}))
+}
+
+// TestLineNumbersAfterManyQuestions are those of the first ones.
+func TestLineNumbersAfterManyQuestions(t *testing.T) {
+	s, err := newSource("x", []byte("one\ntwo\nthree\n"))
+	require.NoError(t, err)
+	for range 40 {
+		for off, want := range map[uint32]int{0: 1, 2: 1, 4: 2, 8: 3, 13: 3} {
+			require.Equal(t, want, s.Line(off), off)
+		}
+	}
+}

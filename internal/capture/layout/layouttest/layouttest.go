@@ -150,5 +150,11 @@ func Variants(t *testing.T, read func([]byte) layout.Reading, in string) {
 			Laws(t, read, []byte(in[:i]))
 			Laws(t, read, []byte(in[:i/2]))
 		}
+		if in[i] == ' ' && i > 0 && in[i-1] != ' ' { // the rest of the line is missing
+			rest := in[i:]
+			if end := strings.IndexByte(rest, '\n'); end >= 0 {
+				Laws(t, read, []byte(in[:i]+rest[end:]))
+			}
+		}
 	}
 }
