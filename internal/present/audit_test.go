@@ -178,10 +178,9 @@ func TestEveryKindHasHelp(t *testing.T) {
 	var out bytes.Buffer
 	require.NoError(t, AuditKinds(&out, View{}))
 	for _, k := range audit.Kinds() {
-		require.NotEmpty(t, kindHelp[k], k)
+		require.NotEmpty(t, k.What(), k)
 		require.Contains(t, out.String(), string(k))
 	}
-	require.Len(t, kindHelp, len(audit.Kinds()))
 }
 
 // TestAuditForms: the forms say the same, and nothing raw from a capture reaches any of them.

@@ -211,7 +211,7 @@ func markdown(s string) string {
 func AuditKinds(w io.Writer, v View) error {
 	rows := [][]string{{"kind", "what it is"}}
 	for _, k := range audit.Kinds() {
-		rows = append(rows, []string{string(k), kindHelp[k]})
+		rows = append(rows, []string{string(k), k.What()})
 	}
 	columns(w, "", rows)
 	return nil

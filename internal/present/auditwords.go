@@ -13,42 +13,6 @@ import (
 	"zarvek/internal/core/selection"
 )
 
-// kindHelp says in one line what each kind of finding is.
-var kindHelp = map[audit.Kind]string{
-	audit.Loop:              "packets go round between devices",
-	audit.DefaultLoop:       "default routes point at each other, so that what no longer prefix covers goes round",
-	audit.NoRoute:           "a device has no route to a network that is attached elsewhere",
-	audit.OneWay:            "packets arrive and their replies do not come back (with -only also each other kind that loses replies alone)",
-	audit.WrongSide:         "packets to a network of the case leave the captured devices by a default route",
-	audit.Swallowed:         "a route that discards or refuses takes addresses that are attached elsewhere, or that a shorter route would carry",
-	audit.HopUnresolved:     "a route forwards to a next hop that no other route leads to",
-	audit.HopUnowned:        "a route forwards to an address that nobody has, or that is not on that link",
-	audit.HopDown:           "a route forwards to a device whose interface is down, or out of an interface that is down",
-	audit.NetworkDown:       "a network is attached only by an interface that is down",
-	audit.DeadBranch:        "of several equal next hops one leads to an end",
-	audit.ForwardingOff:     "a device on a path does not forward the family at all",
-	audit.SourceCheck:       "a reverse-path check drops packets of an existing path",
-	audit.OneSided:          "a stateful device sees one direction of a path only",
-	audit.Filtered:          "rules of a device do not permit the packets, which may be meant so",
-	audit.SilentHost:        "nobody answers for a single address of an attached network",
-	audit.HostSettings:      "a host of notes.yaml has a mask or a gateway that keeps its packets from the router",
-	audit.PreferenceTooGood: "a static route is used although a routing protocol knows the prefix",
-	audit.BackupCannotFloat: "a route that was meant as a backup cannot be one: a longer prefix, or a next hop that nothing leads to",
-	audit.BackupFails:       "a route that waits for another one's failure leads onto a path that fails out or back",
-	audit.BackupInUse:       "a route with a backup's preference is used, and nothing better is there",
-	audit.StaticUnusable:    "a configured static route is not in the table and could not be",
-	audit.TablesDiffer:      "what a device chose and what it forwards by differ, or captures of it contradict each other",
-	audit.NoDetection:       "a static route over a shared segment, and nothing would notice the next hop's death",
-	audit.HalfDetection:     "only one end of a link has a liveness session with the other",
-	audit.InterfaceOnly:     "a static route names an interface on a shared segment and no next hop",
-	audit.DuplicateAddress:  "two devices have one address",
-	audit.MasksDiffer:       "interfaces on one segment have networks of different length",
-	audit.NetworksOverlap:   "an attached network lies inside of another one on a different segment",
-	audit.MissingData:       "paths lead to a device or table that the case does not have",
-	audit.CapturesApart:     "the devices were captured at times far apart",
-	audit.LinesUnread:       "lines in a table or list could not be read; a route may stand in them",
-}
-
 // summary words a finding in one sentence: what is wrong, where.
 func summary(f *audit.Finding) string {
 	d := Clean(f.Device)

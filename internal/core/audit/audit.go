@@ -50,6 +50,7 @@ type auditor struct {
 	hostGroups []int          // of each network: how many groups of hosts are in it
 	loose      [][]span       // by cause, in order
 	lost       []pair
+	lostKinds  []kindOf
 	ranges     int
 	classes    int
 	followed   atomic.Int64
@@ -59,7 +60,7 @@ type auditor struct {
 
 // newAuditor compiles one family of a network.
 func newAuditor(w *forward.Walker, fam route.Family) *auditor {
-	a := &auditor{walker: w, fam: fam, devices: w.Topology().Network.Devices().Copy(), deviceIndex: map[*network.Device]int32{}, byName: map[string]int{},
+	a := &auditor{walker: w, lostKinds: lostKinds(), fam: fam, devices: w.Topology().Network.Devices().Copy(), deviceIndex: map[*network.Device]int32{}, byName: map[string]int{},
 		oneSided: map[[2]int32][]string{}, startIndex: map[string]int{}, worths: map[netip.Prefix]Severity{}, tableFiles: map[*network.Table][]route.Mark{}, reg: newRegistry(), spaces: spaces(fam), splitFrom: 1000}
 	k := 0
 	for i, d := range a.devices {

@@ -78,7 +78,11 @@ func Run(w *forward.Walker, opt Options) *Result {
 	for _, a := range s.audits {
 		r.Findings = append(r.Findings, a.lostFindings()...)
 	}
-	for _, find := range sceneKinds() {
+	for _, k := range kinds() {
+		find := k.find
+		if find == nil {
+			continue
+		}
 		r.Findings = append(r.Findings, find(s)...)
 	}
 	r.Findings = slices.DeleteFunc(r.Findings, func(f Finding) bool {
