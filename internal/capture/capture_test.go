@@ -122,7 +122,7 @@ func TestEvidencePointsIntoTheOriginal(t *testing.T) {
 // TestSamples holds that what people are shown is what is read, with every reader described once.
 func TestSamples(t *testing.T) {
 	var names []string
-	for i, f := range Families {
+	for i, f := range Families() {
 		if f.Name == "MRT table dump" {
 			continue
 		}

@@ -49,9 +49,9 @@ worked examples.`,
 				}
 				if len(args) == 0 {
 					if e.as == "json" {
-						return present.LayoutsJSON(e.out, capture.Families)
+						return present.LayoutsJSON(e.out, capture.Families())
 					}
-					return present.LayoutsText(e.out, capture.Families, e.view(nil))
+					return present.LayoutsText(e.out, capture.Families(), e.view(nil))
 				}
 				described, err := casefile.Describe(e.layouts)
 				if err != nil {

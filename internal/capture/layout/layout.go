@@ -20,6 +20,8 @@ type Reader struct {
 	// Recognise returns how many of the first lines are certainly of this family; 0 means that it is not.
 	Recognise func(text []byte) int
 	Read      func(text []byte) Reading
+	About     string // what prints it, in one line, for people
+	Sample    string // three lines of made-up data that look like it
 }
 
 // A Reading is what a reader made of a text. Marks are offsets into the text, in file 1.

@@ -13,7 +13,11 @@ import (
 const name = "liveness sessions"
 
 // Reader is the family's registration.
-var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read}
+var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
+	About: "BFD sessions (RFC 5880) as the open routing daemons list them",
+	Sample: "SessionId  LocalAddress       PeerAddress      Status\n" +
+		"=========  ============       ===========      ======\n" +
+		"4          172.28.61.5        172.28.61.6      up\n"}
 
 // form is how the sessions below a heading look.
 type form uint8

@@ -18,7 +18,11 @@ import (
 const name = "BIRD"
 
 // Reader is the family's registration.
-var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read}
+var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
+	About: "the BIRD daemon's tables, plain or with attributes",
+	Sample: "Table master4:\n" +
+		"10.61.32.0/24        unicast [ospf1 09:12:31.001] * I (150/20) [10.61.254.3]\n" +
+		"\tvia 172.28.61.6 on line1\n"}
 
 var errNoSource = errors.New("no [protocol time] behind the route's type")
 

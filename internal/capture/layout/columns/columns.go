@@ -20,7 +20,11 @@ import (
 const name = "columns"
 
 // Reader is the family's registration.
-var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read}
+var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
+	About: "any table under a row of known column names: net-tools, BSD netstat, workstations, switches, firewalls",
+	Sample: "Destination     Gateway         Genmask         Flags Metric Ref    Use Iface\n" +
+		"10.61.32.0      172.28.61.6     255.255.255.0   UG    20     0        0 line1\n" +
+		"10.61.16.0      0.0.0.0         255.255.255.0   U     0      0        0 hall0\n"}
 
 //go:embed synonyms.txt
 var synonymText string

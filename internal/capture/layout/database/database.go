@@ -15,7 +15,11 @@ import (
 const name = "protocol database"
 
 // Reader is the family's registration.
-var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read}
+var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
+	About: "the routing daemons' RIP and BGP tables: candidates only",
+	Sample: "    Network          Next Hop            Metric LocPrf Weight Path\n" +
+		" *> 10.61.32.0/24    172.28.61.6             20             0 64998 i\n" +
+		" *                   172.28.61.10            30             0 64997 64998 i\n"}
 
 // form is which protocol's list it is.
 type form uint8

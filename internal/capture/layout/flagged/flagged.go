@@ -18,7 +18,11 @@ import (
 const name = "flagged"
 
 // Reader is the family's registration.
-var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read}
+var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
+	About: "flag letters before the columns, or key=value pairs",
+	Sample: "Flags: A - ACTIVE; c - CONNECT, s - STATIC\n" +
+		"#     DST-ADDRESS       GATEWAY        DISTANCE\n" +
+		"0  As 10.61.32.0/24     172.28.61.6           1\n"}
 
 func recognise(text []byte) int {
 	n := 0

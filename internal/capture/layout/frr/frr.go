@@ -18,7 +18,11 @@ import (
 const jsonName = "FRR JSON"
 
 // JSON is the registration of the routes' JSON form.
-var JSON = layout.Reader{Name: jsonName, Recognise: recogniseJSON, Read: ReadJSON}
+var JSON = layout.Reader{Name: jsonName, Recognise: recogniseJSON, Read: ReadJSON,
+	About: "the routing daemons' tables as JSON",
+	Sample: "{\"10.61.16.0/24\":[{\"prefix\":\"10.61.16.0/24\",\"protocol\":\"connected\",\n" +
+		"  \"selected\":true,\"installed\":true,\n" +
+		"  \"nexthops\":[{\"interfaceName\":\"hall0\",\"active\":true,\"fib\":true}]}]}\n"}
 
 var errNotARoute = errors.New("an object that is no route")
 

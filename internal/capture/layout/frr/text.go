@@ -12,7 +12,11 @@ import (
 const textName = "FRR interfaces"
 
 // Text is the registration of the short texts: interfaces with their addresses, and the forwarding switches.
-var Text = layout.Reader{Name: textName, Recognise: recogniseText, Read: ReadText}
+var Text = layout.Reader{Name: textName, Recognise: recogniseText, Read: ReadText,
+	About: "the routing daemons' brief list of interfaces, and whether forwarding is on",
+	Sample: "Interface       Status  VRF             Addresses\n" +
+		"hall0           up      default         10.61.16.1/24\n" +
+		"IP forwarding is on\n"}
 
 var heading = []string{"Interface", "Status", "VRF", "Addresses"}
 

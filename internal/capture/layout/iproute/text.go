@@ -13,7 +13,11 @@ import (
 const textName = "iproute text"
 
 // TextReader reads what iproute2 prints without -j: routes, addresses and links (long and brief), neighbours, rules.
-var TextReader = layout.Reader{Name: textName, Recognise: recogniseText, Read: ReadText}
+var TextReader = layout.Reader{Name: textName, Recognise: recogniseText, Read: ReadText,
+	About: "ip route, addr, link, neigh, rule",
+	Sample: "10.61.32.0/24 via 172.28.61.6 dev line1 proto ospf metric 20\n" +
+		"blackhole 10.61.40.0/21 proto static\n" +
+		"10.61.16.0/24 dev hall0 proto kernel scope link src 10.61.16.1\n"}
 
 // textReader is the state between lines: what an indented line belongs to.
 type textReader struct {

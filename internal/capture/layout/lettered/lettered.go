@@ -13,7 +13,11 @@ import (
 )
 
 // Reader is the family's registration.
-var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read}
+var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
+	About: "code letters first; the key printed above the rows defines them (FRR's text and its many relatives)",
+	Sample: "Codes: C - connected, S - static, O - OSPF\n" +
+		"O    10.61.32.0/24 [110/20] via 172.28.61.6, line1, 00:12:31\n" +
+		"C    10.61.16.0/24 is directly connected, hall0\n"}
 
 const name = "lettered"
 

@@ -12,7 +12,11 @@ import (
 const detailName = "interface details"
 
 // Detail is the registration of the form with a paragraph for each interface.
-var Detail = layout.Reader{Name: detailName, Recognise: recogniseDetail, Read: ReadDetail}
+var Detail = layout.Reader{Name: detailName, Recognise: recogniseDetail, Read: ReadDetail,
+	About: "a paragraph for each interface: state, addresses, link-layer address",
+	Sample: "hall16 is up, line protocol is up\n" +
+		"  Hardware is Cable, address is 0200.6b6a.0016\n" +
+		"  Internet address is 10.61.16.1/24\n"}
 
 var (
 	// Interface hall16 is up, line protocol is up

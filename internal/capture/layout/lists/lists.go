@@ -16,7 +16,11 @@ import (
 const name = "lists"
 
 // Reader is the family's registration.
-var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read}
+var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
+	About: "interfaces with addresses and state, and neighbours, under column names",
+	Sample: "Interface        IP-Address      OK? Method Status   Protocol\n" +
+		"hall16           10.61.16.1      YES manual up       up\n" +
+		"cable0           172.28.61.5     YES manual down     down\n"}
 
 // kind is what a column holds.
 type kind uint8

@@ -15,7 +15,11 @@ import (
 	"zarvek/internal/core/route"
 )
 
-const name = "MRT table dump"
+// Name and About tell what the layout is, for people.
+const (
+	Name  = "MRT table dump"
+	About = "RFC 6396 TABLE_DUMP_V2, also compressed; candidates only"
+)
 
 const (
 	headerLength = 12
@@ -64,7 +68,7 @@ type reader struct {
 // Read reads a dump; its records are accounted for as lines are elsewhere.
 func Read(b []byte) layout.Reading {
 	r := reader{}
-	r.Layout = name
+	r.Layout = Name
 	starts := Records(b)
 	for i, lo := range starts {
 		hi := len(b)

@@ -19,7 +19,11 @@ import (
 const csvName = "CSV"
 
 // CSV is the registration of the CSV form.
-var CSV = layout.Reader{Name: csvName, Recognise: recogniseCSV, Read: ReadCSV}
+var CSV = layout.Reader{Name: csvName, Recognise: recogniseCSV, Read: ReadCSV,
+	About: "comma-separated values with these names in the first line: zarvek help layouts",
+	Sample: "destination-prefix,source-protocol,route-preference,metric,next-hop-address,outgoing-interface\n" +
+		"10.61.32.0/24,ospf,110,20,172.28.61.6,line1\n" +
+		"10.61.16.0/24,direct,,,,hall0\n"}
 
 // Columns are the names a CSV file may have in its first line, in any order, each with what it holds. They are those of
 // the JSON contract.

@@ -19,7 +19,11 @@ import (
 const name = "starred"
 
 // Reader is the family's registration.
-var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read}
+var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
+	About: "*[Protocol/preference] with next hops below, in full, one line a route, or as a forwarding table",
+	Sample: "inet.0: 1 destinations, 1 routes (1 active, 0 holddown, 0 hidden)\n" +
+		"10.61.32.0/24      *[OSPF/10] 1d 02:03:04, metric 20\n" +
+		"                    >  to 172.28.61.6 via line1\n"}
 
 func recognise(text []byte) int {
 	n := 0

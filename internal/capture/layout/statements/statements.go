@@ -16,7 +16,11 @@ import (
 const name = "statements"
 
 // Reader is the family's registration.
-var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read}
+var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
+	About: "configured static routes and interface addresses, one statement a line",
+	Sample: "interface hall0\n" +
+		" ip address 10.61.16.1/24\n" +
+		"ip route 10.61.64.0/24 172.28.61.18 130\n"}
 
 func recognise(text []byte) int {
 	n := 0

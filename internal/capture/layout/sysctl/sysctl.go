@@ -14,7 +14,11 @@ import (
 const name = "sysctl"
 
 // Reader is the family's registration.
-var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read}
+var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
+	About: "kernel switches, of which those for forwarding count",
+	Sample: "net.ipv4.conf.all.forwarding = 1\n" +
+		"net.ipv6.conf.all.forwarding = 0\n" +
+		"net.inet.ip.forwarding: 1\n"}
 
 // switches are the keys that say whether a family is forwarded on all interfaces.
 var switches = map[string]route.Family{
