@@ -75,7 +75,7 @@ func TestPathAttributes(t *testing.T) {
 		{"a confederation counts as none", append(segment(3, 64900, 64901), segment(2, 65001)...), 65001, 1},
 		{"our own", nil, 0, 0},
 	} {
-		t.Run(tt.Name, func(t *testing.T) {
+		t.Run(tt.name, func(t *testing.T) {
 			attrs := append([]byte{0x40, 2, byte(len(tt.path))}, tt.path...)
 			attrs = append(attrs, 0x40, 1, 1, 2, 0x40, 5, 4, 0, 0, 0, 200, 0x40, 3, 4, 172, 28, 61, 10)
 			body := append([]byte{0, 0, 0, 1, 24, 10, 61, 32, 0, 1, 0, 0, 0, 0, 0, 0, 0, byte(len(attrs))}, attrs...)
