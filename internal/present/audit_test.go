@@ -120,7 +120,7 @@ var findingWords = []struct {
 		"packets of 4 pairs of networks, such as from 172.28.1.0/30 to 10.61.2.0/24, are lost",
 		[]string{"switch forwarding on at b"}},
 	{"liveness detection on one end of a shared segment",
-		"a has a liveness session with b, and b none with a (seg of a)",
+		"a has a liveness session (BFD) with b, and b none with a (seg of a)",
 		"",
 		[]string{"let a and b watch each other with liveness sessions"}},
 	{"no route although the network is attached elsewhere",

@@ -16,9 +16,14 @@ import (
 // summary words a finding in one sentence: what is wrong, where.
 func summary(f *audit.Finding) string {
 	d := Clean(f.Device)
-	dst := f.Address
+	dst := f.Example
 	b := forward.Branch{Verdict: f.Verdict, Where: f.Device, Hops: []forward.Hop{f.Hop}, Reason: f.Reason}
+	if s := detailSummary(f); s != "" {
+		return s
+	}
 	switch f.Kind {
+	case audit.OneSided:
+		return fmt.Sprintf("%s keeps state and sees one direction only", d)
 	case audit.Loop, audit.DefaultLoop:
 		s := "packets go round between " + loopDevices(f)
 		if f.Kind == audit.DefaultLoop {
@@ -60,16 +65,16 @@ func summary(f *audit.Finding) string {
 			by, them = "routes of their own", "them"
 		}
 		s := fmt.Sprintf("%s %s %s by %s", d, verb, prefixList(f.Missing, 4), by)
-		if f.Against.Attributes != nil {
-			s += fmt.Sprintf("; without %s %s would carry those addresses", them, prefixList([]netip.Prefix{f.Against.Prefix}, 1))
+		if x := f.Detail.(audit.SwallowedDetail); x.Instead.Attributes != nil {
+			s += fmt.Sprintf("; without %s %s would carry those addresses", them, prefixList([]netip.Prefix{x.Instead.Prefix}, 1))
 		}
 		return s
 	case audit.NetworkDown:
-		return fmt.Sprintf("%s is down, since %s of %s is and no other interface leads there", f.Missing[0], Clean(f.Interface), d)
+		return fmt.Sprintf("%s is down, since %s of %s is and no other interface leads there", f.Missing[0], Clean(f.Detail.(audit.NetworkDownDetail).Interface), d)
 	case audit.HopDown:
 		if f.Reason.Code == forward.OwnerDown && len(f.Missing) > 0 {
 			return fmt.Sprintf("%s sends %s to %s, which is %s, whose interface %s is down%s", d, prefixList(f.Missing, 3), to(f.Hop.NextHop, f.Hop.OutInterface),
-				Clean(f.Reason.Device), Clean(f.Reason.Interface), livenessWords(f.Liveness, Clean(f.Reason.Device)))
+				Clean(f.Reason.Device), Clean(f.Reason.Interface), livenessWords(f.Detail.(audit.HopDownDetail).Liveness, Clean(f.Reason.Device)))
 		}
 	case audit.HostSettings:
 		if f.Reason.Host == forward.MaskTooWide {
@@ -80,78 +85,29 @@ func summary(f *audit.Finding) string {
 		return fmt.Sprintf("nobody answers for %s on %s of %s", f.Reason.Address, Clean(f.Reason.Interface), d)
 	case audit.SourceCheck:
 		if f.Reason.Code == forward.OwnSource {
-			return fmt.Sprintf("%s drops packets that come in with its own address %s as their source", d, f.Address)
+			return fmt.Sprintf("%s drops packets that come in with its own address %s as their source", d, f.Detail.(audit.SourceCheckDetail).Own)
 		}
-		return fmt.Sprintf("the %s source check of %s on %s drops packets from %s", f.Reason.Check, d, Clean(f.Interface), sourcesOf(f, 3))
+		return fmt.Sprintf("the %s source check of %s on %s drops packets from %s", f.Reason.Check, d, Clean(f.Detail.(audit.SourceCheckDetail).Interface), sourcesOf(f, 3))
 	case audit.DeadBranch:
 		b.Where = f.End
-		return fmt.Sprintf("some of the equal ways from %s fail: %s", Clean(f.Split), atDevice(b, dst, f.Split))
-	case audit.PreferenceTooGood:
-		return fmt.Sprintf("%s: the static route %s (%s) is used although %s knows the prefix (%s)", d, f.Route.Prefix, numbers(f.Route.Attributes), learned(f.Against.Attributes), numbers(f.Against.Attributes))
-	case audit.BackupCannotFloat:
-		if f.Number > 0 {
-			return fmt.Sprintf("%s: the backup %s %s has preference %d, with which many devices never use a route", d, f.Route.Prefix, toWays(f.Route.Attributes), f.Number)
-		}
-		if f.Choice == selection.LongerThanLearned {
-			return fmt.Sprintf("%s: the static route %s (%s) is no backup for %s of %s: the longer prefix wins whatever its preference", d, f.Route.Prefix, numbers(f.Route.Attributes), f.Against.Prefix, learned(f.Against.Attributes))
-		}
-		return fmt.Sprintf("%s: the backup %s %s could not take over: its next hop leads nowhere", d, f.Route.Prefix, toWays(f.Route.Attributes))
-	case audit.BackupInUse:
-		return fmt.Sprintf("%s: the static route %s (%s) has the preference of a backup and is in use: nothing better is there", d, f.Route.Prefix, numbers(f.Route.Attributes))
-	case audit.BackupFails:
-		return fmt.Sprintf("%s: if %s had to go %s, %s", d, prefixList(f.Missing, 3), toWays(f.Route.Attributes), trialWords(f.Trial, f.Address))
-	case audit.StaticUnusable:
-		return fmt.Sprintf("%s: the configured static route %s %s is not in use: %s", d, f.Route.Prefix, toWays(f.Route.Attributes), fateShort[f.Fate])
-	case audit.TablesDiffer:
-		return fmt.Sprintf("%s: %s: %s", d, differenceShort[f.Difference.Kind], prefixList(f.Missing, 4))
-	case audit.OneSided:
-		if len(f.Losses) > 0 {
-			return fmt.Sprintf("%s keeps state and sees one direction only", d)
-		}
-		return fmt.Sprintf("%s keeps state and sees one direction only of %s, such as %s to %s", d, count(f.Number, "pair of networks", "pairs of networks"), f.Here.Prefix, f.There.Prefix)
-	case audit.NoDetection:
-		return fmt.Sprintf("%s sends %s to %s, and nothing captured would notice if that died", d, prefixList(f.Missing, 3), to(f.Address, f.Interface))
-	case audit.HalfDetection:
-		one, other := d, orSomebody(f.Reason.Device)
-		if f.Liveness.Here == forward.NoDetection {
-			one, other = other, one
-		}
-		return fmt.Sprintf("%s has a liveness session with %s, and %s none with %s (%s of %s)", one, other, other, one, Clean(f.Interface), d)
-	case audit.InterfaceOnly:
-		return fmt.Sprintf("%s sends %s straight out of %s, where many may be: only somebody that answers for others makes that work", d, prefixList(f.Missing, 3), Clean(f.Interface))
-	case audit.DuplicateAddress:
-		return fmt.Sprintf("%s is an address of two devices: %s and %s", f.Address, d+on(f.Here.Interface), Clean(f.There.Device.Name)+on(f.There.Interface))
-	case audit.MasksDiffer:
-		return fmt.Sprintf("two lengths on one segment: %s at %s, %s at %s", f.Missing[0], d+on(f.Here.Interface), f.Missing[1], Clean(f.There.Device.Name)+on(f.There.Interface))
-	case audit.NetworksOverlap:
-		return fmt.Sprintf("%s at %s lies inside of %s at %s, which is another segment", f.Missing[0], d+on(f.Here.Interface), f.Missing[1], Clean(f.There.Device.Name)+on(f.There.Interface))
-	case audit.CapturesApart:
-		return fmt.Sprintf("the captures of %s are %s older than those of %s", d, span(f.Number), Clean(f.Reason.Device))
-	case audit.LinesUnread:
-		return fmt.Sprintf("%s in the tables of %s could not be read; a route may stand there", count(f.Number, "line", "lines"), orFiles(d))
+		return fmt.Sprintf("some of the equal ways from %s fail: %s", Clean(f.Split), atDevice(b, dst, f.Split, onePacket))
 	}
-	s := plural(atDevice(b, dst, ""))
+	p := allPackets
 	if len(f.Missing) > 0 {
-		s = strings.Replace(s, "hands packets to", "sends "+prefixList(f.Missing, 3)+" to", 1)
+		p.hands = "sends " + prefixList(f.Missing, 3)
 	}
-	return s
-}
-
-// plural turns a clause about one packet into one about all of them.
-func plural(s string) string {
-	return strings.NewReplacer("hands it to", "hands packets to", "sends it ", "sends packets ", "discards it ", "discards packets ", "refuses it ", "refuses packets ",
-		"send it out", "send packets out", "permit the packet", "permit the packets", "by its default route ", "").Replace(s)
+	return atDevice(b, dst, "", p)
 }
 
 // atDevice words a cause as a clause, with the device's name unless it is the one just named.
-func atDevice(b forward.Branch, dst netip.Addr, named string) string {
+func atDevice(b forward.Branch, dst netip.Addr, named string, p subject) string {
 	if b.Where == named {
-		return because(b, dst)
+		return reasonClause(b, dst, "it", p)
 	}
-	if s := alone(b, dst); strings.HasPrefix(s, Clean(b.Where)) {
+	if s := reasonClause(b, dst, Clean(b.Where), p); strings.HasPrefix(s, Clean(b.Where)) {
 		return s
 	}
-	return Clean(b.Where) + ": " + because(b, dst)
+	return Clean(b.Where) + ": " + reasonClause(b, dst, "it", p)
 }
 
 func orSomebody(device string) string {
@@ -200,9 +156,9 @@ func loopDevices(f *audit.Finding) string {
 func trialWords(t *audit.Trial, dst netip.Addr) string {
 	b := forward.Branch{Verdict: t.Verdict, Where: t.Where, Hops: t.Hops, Reason: t.Reason}
 	if t.Back {
-		return fmt.Sprintf("replies to %s would be lost: %s", t.Source, atDevice(b, someIn(t.Source), ""))
+		return fmt.Sprintf("replies to %s would be lost: %s", t.Source, atDevice(b, someIn(t.Source), "", onePacket))
 	}
-	return "packets would be lost: " + atDevice(b, dst, "")
+	return "packets would be lost: " + atDevice(b, dst, "", onePacket)
 }
 
 // someIn is an address that stands for a network in a sentence.
@@ -296,17 +252,18 @@ func effect(f *audit.Finding) string {
 		parts = append(parts, fmt.Sprintf("%spackets %s %s", some, lost.words("from ", " to "), verdict))
 	}
 	if unanswered.n > 0 {
-		reach, get := "reach", "get no reply"
+		reach, get := "reach", "get"
 		if len(unanswered.from) == 1 && unanswered.whole() {
-			reach, get = "reaches", "gets no reply"
+			reach, get = "reaches", "gets"
 		}
+		answer := get + " no reply"
 		switch {
 		case open:
-			get = "whether a reply comes back is not known"
+			answer = "whether a reply comes back is not known"
 		case f.Split != "":
-			get = strings.Replace(get, "no reply", "a reply to some packets only", 1)
+			answer = get + " a reply to some packets only"
 		}
-		s := fmt.Sprintf("%s and %s", unanswered.words("", " "+reach+" "), get)
+		s := fmt.Sprintf("%s and %s", unanswered.words("", " "+reach+" "), answer)
 		if f.OneWay && lost.n > 0 && !open {
 			s += "; packets that start at that end are lost too"
 		}
@@ -439,7 +396,7 @@ func repairOf(r audit.Repair, nets pairSet) string {
 		}
 		return fmt.Sprintf("take %s out of %s, if those addresses are to be reached", list, d)
 	case audit.LowerPreference:
-		return fmt.Sprintf("give %s on %s a preference below %d", r.Prefix, d, r.Number)
+		return fmt.Sprintf("give %s on %s a preference below %d", r.Prefix, d, r.Preference)
 	case audit.CorrectHost:
 		return fmt.Sprintf("correct the settings of the host %s", d)
 	case audit.MatchPrefix:
@@ -459,7 +416,7 @@ func repairOf(r audit.Repair, nets pairSet) string {
 	case audit.LoosenCheck:
 		return fmt.Sprintf("give %s a route to %s by %s, or loosen the check there", d, r.Prefix, Clean(r.Interface))
 	case audit.RaisePreference:
-		return fmt.Sprintf("as a backup %s on %s needs a preference worse than %d; else it can stay", r.Prefix, d, r.Number)
+		return fmt.Sprintf("as a backup %s on %s needs a preference worse than %d; else it can stay", r.Prefix, d, r.Preference)
 	case audit.CaptureDevice:
 		if r.NextHop.IsValid() {
 			return fmt.Sprintf("capture the device that has %s, or the neighbour entries of %s", r.NextHop, d)

@@ -13,11 +13,23 @@ import (
 
 // because words why a branch ends as it does, as a clause that goes on after "at DEVICE": the device is "it" there.
 // where it stands alone, alone gives the name in place of the pronoun.
-func because(b forward.Branch, dst netip.Addr) string { return reasonClause(b, dst, "it") }
+func because(b forward.Branch, dst netip.Addr) string { return reasonClause(b, dst, "it", onePacket) }
 
-func alone(b forward.Branch, dst netip.Addr) string { return reasonClause(b, dst, Clean(b.Where)) }
+func alone(b forward.Branch, dst netip.Addr) string { return reasonClause(b, dst, Clean(b.Where), onePacket) }
 
-func reasonClause(b forward.Branch, dst netip.Addr, at string) string {
+// subject is what a clause is about: the packet of a trace, or all packets that a finding is about.
+type subject struct {
+	it, packet string
+	hands      string // what a device does with it: "hands it", "sends 10.61.0.0/24"
+	byDefault  string // how a packet that leaves by a default route is begun with
+}
+
+var (
+	onePacket  = subject{"it", "the packet", "hands it", "by its default route "}
+	allPackets = subject{"packets", "the packets", "hands packets", ""}
+)
+
+func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string {
 	r, its := b.Reason, "its"
 	if at != "it" {
 		its = at + "'s"
@@ -46,9 +58,9 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string) string {
 		return s
 	case forward.LeftCase:
 		if r.Behind != "" {
-			return fmt.Sprintf("by its default route %s hands it to %s, which is no captured device, although %s is at %s", at, to(r.Address, r.Interface), dst, Clean(r.Behind))
+			return fmt.Sprintf("%s%s %s to %s, which is no captured device, although %s is at %s", p.byDefault, at, p.hands, to(r.Address, r.Interface), dst, Clean(r.Behind))
 		}
-		return fmt.Sprintf("%s hands it to %s, which is no captured device", at, to(r.Address, r.Interface))
+		return fmt.Sprintf("%s %s to %s, which is no captured device", at, p.hands, to(r.Address, r.Interface))
 	case forward.NoCoveringRoute:
 		if r.NotTaken.IsValid() {
 			return fmt.Sprintf("%s has no route to %s where it forwards, though its routing table chose %s", at, dst, r.NotTaken)
@@ -69,38 +81,38 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string) string {
 	case forward.RouteRefused:
 		return fmt.Sprintf("%s chose %s, but its forwarding table did not take it", at, last.Prefix)
 	case forward.Blackholed:
-		return fmt.Sprintf("%s discards it silently%s", at, byRoute(last))
+		return fmt.Sprintf("%s discards %s silently%s", at, p.it, byRoute(last))
 	case forward.Rejected:
-		return fmt.Sprintf("%s refuses it%s and tells the sender", at, byRoute(last))
+		return fmt.Sprintf("%s refuses %s%s and tells the sender", at, p.it, byRoute(last))
 	case forward.Unresolved:
 		return unresolved(its, last, r)
 	case forward.NobodyAnswers:
 		if r.Address == dst {
 			return fmt.Sprintf("nobody answered for %s on %s of %s", r.Address, ifname, dev0(dev, Clean(b.Where)))
 		}
-		return fmt.Sprintf("%s hands it to %s, and nobody answered for that next hop", at, to(r.Address, r.Interface))
+		return fmt.Sprintf("%s %s to %s, and nobody answered for that next hop", at, p.hands, to(r.Address, r.Interface))
 	case forward.NobodyHasIt:
-		return fmt.Sprintf("%s hands it to %s, and %s, the only other device on that link, has another address there", at, to(r.Address, r.Interface), dev)
+		return fmt.Sprintf("%s %s to %s, and %s, the only other device on that link, has another address there", at, p.hands, to(r.Address, r.Interface), dev)
 	case forward.OwnerDown:
 		return fmt.Sprintf("%s belongs to %s, whose interface %s is down%s", r.Address, dev, ifname, livenessWords(r.Liveness, dev))
 	case forward.OwnerMaybeDown:
 		return fmt.Sprintf("no capture shows who has %s on %s of %s; %s, whose interface %s to that link is down, may have had it", r.Address, Clean(last.OutInterface), at, dev, ifname)
 	case forward.OwnLinkDown:
-		return fmt.Sprintf("%s would send it out of %s, which is down", at, ifname)
+		return fmt.Sprintf("%s would send %s out of %s, which is down", at, p.it, ifname)
 	case forward.OwnerElsewhere:
-		return fmt.Sprintf("%s hands it to %s by %s, but that address is on %s of %s, which is not on that link", at, r.Address, Clean(last.OutInterface), ifname, dev)
+		return fmt.Sprintf("%s %s to %s by %s, but that address is on %s of %s, which is not on that link", at, p.hands, r.Address, Clean(last.OutInterface), ifname, dev)
 	case forward.SeveralOwners:
-		return fmt.Sprintf("%s hands it to %s, and several captured devices have that address", at, to(r.Address, r.Interface))
+		return fmt.Sprintf("%s %s to %s, and several captured devices have that address", at, p.hands, to(r.Address, r.Interface))
 	case forward.OwnerSilent:
-		return fmt.Sprintf("%s hands it to %s, which is %s's address; but %s neighbour entry says that nobody answered", at, to(r.Address, r.Interface), dev, its)
+		return fmt.Sprintf("%s %s to %s, which is %s's address; but %s neighbour entry says that nobody answered", at, p.hands, to(r.Address, r.Interface), dev, its)
 	case forward.OwnerNotKnown:
-		return fmt.Sprintf("%s hands it to %s, and no capture shows who has that address", at, to(r.Address, r.Interface))
+		return fmt.Sprintf("%s %s to %s, and no capture shows who has that address", at, p.hands, to(r.Address, r.Interface))
 	case forward.InterfaceOnly:
-		return fmt.Sprintf("%s sends it straight out of %s by a route without a next hop: somebody there must answer for %s", at, ifname, dst)
+		return fmt.Sprintf("%s sends %s straight out of %s by a route without a next hop: somebody there must answer for %s", at, p.it, ifname, dst)
 	case forward.FlowNotTold:
 		return fmt.Sprintf("one of %s rules or translations asks for the protocol or ports (%s)", its, ruleOf(r))
 	case forward.RuleDenies:
-		return fmt.Sprintf("%s rules do not permit the packet", its)
+		return fmt.Sprintf("%s rules do not permit %s", its, p.packet)
 	case forward.NoState:
 		if r.Device != "" {
 			return fmt.Sprintf("%s keeps state and sees the packet but not its reply, so it drops what follows", dev)
@@ -109,9 +121,9 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string) string {
 	case forward.NoAddressToTake:
 		return fmt.Sprintf("%s translates to the address of %s, which no capture shows", at, ifname)
 	case forward.TunnelFails:
-		return fmt.Sprintf("%s sends it into the tunnel %s to %s, whose own packets end as %s at %s", at, ifname, r.Address, r.Inner, dev)
+		return fmt.Sprintf("%s sends %s into the tunnel %s to %s, whose own packets end as %s at %s", at, p.it, ifname, r.Address, r.Inner, dev)
 	case forward.TunnelInItself:
-		return fmt.Sprintf("%s sends it into the tunnel %s, whose far end %s is itself reached through that tunnel", at, ifname, r.Address)
+		return fmt.Sprintf("%s sends %s into the tunnel %s, whose far end %s is itself reached through that tunnel", at, p.it, ifname, r.Address)
 	case forward.NoGateway:
 		return fmt.Sprintf("its gateway %s is no captured device's address", r.Address)
 	case forward.HostSelf:

@@ -38,7 +38,8 @@ func findBackupFails(s *scene) []Finding {
 					if !ok {
 						continue
 					}
-					k := key{d.Name, t.Name, f.Trial.Where, f.Verdict, f.Trial.Back, f.Trial.Source}
+					tried := f.Detail.(TrialDetail).Trial
+					k := key{d.Name, t.Name, tried.Where, f.Verdict, tried.Back, tried.Source}
 					if i, ok := at[k]; ok {
 						out[i].Missing = append(out[i].Missing, p)
 						out[i].Marks = append(out[i].Marks, r.Mark)
@@ -151,7 +152,7 @@ func (s *scene) tryOut(d *network.Device, t *network.Table, r route.Route) (Find
 			return none, false
 		}
 	}
-	f := Finding{Kind: BackupFails, Severity: Risk, Device: d.Name, Table: t.Name, Family: t.Family, Route: r, Address: dst, Trial: &trial, Reason: trial.Reason,
+	f := Finding{Kind: BackupFails, Severity: Risk, Device: d.Name, Table: t.Name, Family: t.Family, Detail: TrialDetail{trial, dst}, Reason: trial.Reason,
 		Verdict: trial.Verdict, Marks: marks(r.Mark)}
 	if n := len(trial.Hops); n > 0 {
 		f.Marks = append(f.Marks, trial.Hops[n-1].Evidence...)

@@ -48,19 +48,19 @@ func never(t *network.Table, r route.Route) bool {
 }
 
 func neverFinding(d *network.Device, t *network.Table, r route.Route) Finding {
-	f := Finding{Kind: BackupCannotFloat, Severity: Risk, Device: d.Name, Table: t.Name, Family: t.Family, Route: r, Number: neverUsed, Marks: marks(r.Mark),
-		Repair: []Repair{{Kind: LowerPreference, Device: d.Name, Prefix: r.Prefix, Number: neverUsed}}}
+	f := Finding{Kind: BackupCannotFloat, Severity: Risk, Device: d.Name, Table: t.Name, Family: t.Family, Detail: BackupDetail{Route: r, NeverUsed: neverUsed}, Marks: marks(r.Mark),
+		Repair: []Repair{{Kind: LowerPreference, Device: d.Name, Prefix: r.Prefix, Preference: neverUsed}}}
 	f.identify(r.Prefix, hopsText(r), neverUsed)
 	return f
 }
 
 func backupFinding(d *network.Device, t *network.Table, r selection.Remark) (Finding, bool) {
-	f := Finding{Severity: Risk, Device: d.Name, Table: t.Name, Family: t.Family, Choice: r.Kind, Route: r.Route, Against: r.Against, Failure: r.Failure,
+	f := Finding{Severity: Risk, Device: d.Name, Table: t.Name, Family: t.Family, Detail: BackupDetail{Route: r.Route, Against: r.Against, Trap: r.Kind},
 		Marks: marks(r.Route.Mark, r.Against.Mark)}
 	switch r.Kind {
 	case selection.ReplacesLearned:
 		f.Kind = PreferenceTooGood
-		f.Repair = []Repair{{Kind: RaisePreference, Device: d.Name, Prefix: r.Route.Prefix, Number: r.Number}}
+		f.Repair = []Repair{{Kind: RaisePreference, Device: d.Name, Prefix: r.Route.Prefix, Preference: r.Number}}
 	case selection.LongerThanLearned:
 		f.Kind = BackupCannotFloat
 		f.Repair = []Repair{{Kind: MatchPrefix, Device: d.Name, Prefix: r.Against.Prefix}}

@@ -28,8 +28,7 @@ func findApart(s *scene) []Finding {
 	if apart < farApart {
 		return nil
 	}
-	f := Finding{Kind: CapturesApart, Severity: Note, Device: oldest.Device, Number: int(apart), Repair: []Repair{{Kind: CaptureAnew, Device: oldest.Device, Other: newest.Device}}}
-	f.Reason.Device = newest.Device
+	f := Finding{Kind: CapturesApart, Severity: Note, Device: oldest.Device, Detail: ApartDetail{int(apart), newest.Device}, Repair: []Repair{{Kind: CaptureAnew, Device: oldest.Device, Other: newest.Device}}}
 	f.identify()
 	return []Finding{f}
 }
@@ -40,7 +39,7 @@ func findUnread(s *scene) []Finding {
 		if len(u.Marks) == 0 {
 			continue
 		}
-		f := Finding{Kind: LinesUnread, Severity: Risk, Device: u.Device, Number: len(u.Marks), Marks: u.Marks}
+		f := Finding{Kind: LinesUnread, Severity: Risk, Device: u.Device, Detail: UnreadDetail{len(u.Marks)}, Marks: u.Marks}
 		f.identify()
 		out = append(out, f)
 	}

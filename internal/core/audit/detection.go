@@ -57,7 +57,7 @@ func findDetection(s *scene) []Finding {
 
 // detection judges one next hop: on a segment with room for more than two, who answers there, and what sessions say.
 func (s *scene) detection(d *network.Device, r route.Route, h route.NextHop) (Finding, bool) {
-	f := Finding{Kind: NoDetection, Severity: Note, Device: d.Name, Route: r, Address: h.Address, Interface: h.Interface, Marks: marks(r.Mark)}
+	f := Finding{Kind: NoDetection, Severity: Note, Device: d.Name, Marks: marks(r.Mark)}
 	if !h.Address.IsValid() || h.Interface == "" {
 		return f, false
 	}
@@ -70,13 +70,14 @@ func (s *scene) detection(d *network.Device, r route.Route, h route.NextHop) (Fi
 		far = link.Device.Name
 	}
 	f.Reason.Device = far
-	f.Liveness = forward.LivenessOf(d, link.Device, h.Address)
-	f.Marks = append(f.Marks, f.Liveness.Marks...)
+	x := DetectionDetail{h.Address, h.Interface, forward.LivenessOf(d, link.Device, h.Address)}
+	f.Detail = x
+	f.Marks = append(f.Marks, x.Liveness.Marks...)
 	f.Repair = []Repair{{Kind: AddDetection, Device: d.Name, NextHop: h.Address, Interface: h.Interface, Other: far}}
 	if s.watches() && link.Device != nil {
 		f.Severity = Risk // elsewhere in this network links are watched
 	}
-	here, there := f.Liveness.Here != forward.NoDetection, f.Liveness.There != forward.NoDetection
+	here, there := x.Liveness.Here != forward.NoDetection, x.Liveness.There != forward.NoDetection
 	switch {
 	case here && (there || link.Device == nil):
 		return f, false

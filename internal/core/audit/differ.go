@@ -22,7 +22,7 @@ func findTablesDiffer(s *scene) []Finding {
 			for _, x := range t.Differences().All() {
 				f := byKind[x.Kind]
 				if f == nil {
-					f = &Finding{Kind: TablesDiffer, Severity: Risk, Device: d.Name, Table: t.Name, Family: t.Family, Difference: x,
+					f = &Finding{Kind: TablesDiffer, Severity: Risk, Device: d.Name, Table: t.Name, Family: t.Family, Detail: DifferenceDetail{x.Kind},
 						Repair: []Repair{{Kind: CaptureAnew, Device: d.Name}}}
 					byKind[x.Kind] = f
 					order = append(order, f)
@@ -31,7 +31,7 @@ func findTablesDiffer(s *scene) []Finding {
 				f.Marks = append(f.Marks, marks(x.Chosen, x.Installed)...)
 			}
 			for _, f := range order {
-				f.identify(f.Difference.Kind)
+				f.identify(f.Detail.(DifferenceDetail).Kind)
 				out = append(out, *f)
 			}
 		}

@@ -9,10 +9,7 @@ import (
 	"slices"
 
 	"zarvek/internal/core/forward"
-	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
-	"zarvek/internal/core/selection"
-	"zarvek/internal/core/topology"
 )
 
 // Severity says what a finding costs. The zero Severity is Note.
@@ -39,7 +36,7 @@ func ParseSeverity(word string) (Severity, bool) {
 	return 0, false
 }
 
-// A Finding is one thing that loses packets, or will. Which fields are set depends on Kind.
+// A Finding is one thing that loses packets, or will. What findings of one kind say and others do not is in Detail.
 type Finding struct {
 	ID       string // stable: the same cause has it in every run and in later captures
 	Kind     Kind
@@ -61,17 +58,8 @@ type Finding struct {
 	Classful bool           // the device looks up classfully
 	Weak     bool           // it rests on a management walk, which may leave routes out
 
-	Route, Against route.Route
-	Choice         selection.RemarkKind
-	Failure        selection.Failure
-	Fate           selection.Fate
-	Difference     network.Difference
-	Here, There    topology.Attachment
-	Liveness       forward.Liveness
-	Address        netip.Addr
-	Interface      string
-	Number         int
-	Trial          *Trial
+	Example netip.Addr // of packets that are lost: a destination
+	Detail  Detail     // what only its kind says; nil for many
 
 	Marks    []route.Mark
 	Searched []route.Mark // of a missing route: one mark in each file in which it would stand
@@ -118,14 +106,15 @@ const (
 
 // A Repair is one thing that would mend it, as far as the topology tells.
 type Repair struct {
-	Kind      RepairKind
-	Device    string
-	Prefix    netip.Prefix
-	NextHop   netip.Addr
-	Interface string
-	Other     string // the device behind the next hop
-	Number    uint64
-	Deduced   bool // the next hop is the topology's suggestion
+	Kind       RepairKind
+	Device     string
+	Prefix     netip.Prefix
+	NextHop    netip.Addr
+	Interface  string
+	Other      string   // the device behind the next hop
+	Preference uint64   // RaisePreference: what it must be worse than; LowerPreference: what it must be below
+	worth      Severity // of the networks that a suggested route is for
+	Deduced    bool     // the next hop is the topology's suggestion
 }
 
 // A Trial is how packets fare by a route that does not forward now.

@@ -31,7 +31,7 @@ func findInterfaceOnly(s *scene) []Finding {
 							continue
 						}
 						byIf[h.Interface] = len(out)
-						f := Finding{Kind: InterfaceOnly, Severity: Risk, Device: d.Name, Table: t.Name, Family: t.Family, Route: r, Interface: h.Interface,
+						f := Finding{Kind: InterfaceOnly, Severity: Risk, Device: d.Name, Table: t.Name, Family: t.Family, Detail: InterfaceOnlyDetail{h.Interface},
 							Missing: []netip.Prefix{p}, Marks: marks(r.Mark), Repair: []Repair{{Kind: NameNextHop, Device: d.Name, Prefix: p, Interface: h.Interface}}}
 						f.identify(h.Interface)
 						out = append(out, f)

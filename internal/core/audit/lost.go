@@ -48,7 +48,7 @@ func (a *auditor) lostFindings() []Finding {
 			net := a.lostTo(p).net
 			hint = hints.toward(c.device, c.key.table, net)
 			if hint.Prefix = (netip.Prefix{}); hint.NextHop.IsValid() {
-				hint.Number = uint64(a.worth(net)) // that nobody routes networks between devices is a matter of its own
+				hint.worth = a.worth(net) // that nobody routes networks between devices is a matter of its own
 			}
 		}
 		g := get(p.cause, p.split, hint)
@@ -110,7 +110,7 @@ func (a *auditor) name(g *byCause) string {
 	if g.split >= 0 {
 		split = a.devices[g.split].Name
 	}
-	return fmt.Sprint(k.verdict, k.prefix, k.address, k.ifname, k.final, g.cause.loop, split, g.hint.NextHop, g.hint.Interface, g.hint.Number)
+	return fmt.Sprint(k.verdict, k.prefix, k.address, k.ifname, k.final, g.cause.loop, split, g.hint.NextHop, g.hint.Interface, uint64(g.hint.worth))
 }
 
 // lostTo is the group whose packets are lost on the way: the reply's where the reply is.
@@ -242,7 +242,7 @@ func (a *auditor) detail(f *Finding, g *byCause) {
 	case len(g.spans) > 0:
 		dst = g.spans[0].first.addr(a.fam)
 	}
-	f.Address = dst
+	f.Example = dst
 	if len(c.loop) > 0 {
 		f.Marks = nil
 		for _, name := range c.loop {

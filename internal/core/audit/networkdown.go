@@ -11,8 +11,8 @@ func takeNetworkDown(_ *auditor, f *Finding, g *byCause) bool {
 		return false
 	}
 	f.Severity = min(f.Severity, Risk) // it may be down on purpose
-	f.Interface = g.cause.key.ifname
+	f.Detail = NetworkDownDetail{g.cause.key.ifname}
 	f.Missing = append(f.Missing, g.cause.key.prefix)
-	f.Repair = []Repair{{Kind: LookAtLink, Device: f.Device, Interface: f.Interface}}
+	f.Repair = []Repair{{Kind: LookAtLink, Device: f.Device, Interface: g.cause.key.ifname}}
 	return true
 }

@@ -26,7 +26,7 @@ func takeNoRoute(a *auditor, f *Finding, g *byCause) bool {
 	f.Marks = append(f.Marks, a.whereAttached(f.Missing)...)
 	for _, net := range f.Missing {
 		r := g.hint
-		r.Prefix, r.Number = net, 0
+		r.Prefix, r.worth = net, 0
 		f.Repair = append(f.Repair, r)
 	}
 	return true

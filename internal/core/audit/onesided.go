@@ -32,10 +32,10 @@ func findOneSided(s *scene) []Finding {
 			if len(list) == 0 {
 				continue
 			}
-			f := Finding{Kind: OneSided, Severity: Risk, Device: d.Name, Family: a.fam, Number: len(a.losses(list)), Marks: marks(d.Stateful()),
+			f := Finding{Kind: OneSided, Severity: Risk, Device: d.Name, Family: a.fam, Marks: marks(d.Stateful()),
 				Repair: []Repair{{Kind: LeadBothWays, Device: d.Name}}}
 			first := list[0]
-			f.Here.Prefix, f.There.Prefix = a.groups[first.from].net, a.groups[first.to].net
+			f.Detail = OneSidedDetail{len(a.losses(list)), a.groups[first.from].net, a.groups[first.to].net}
 			f.identify()
 			out = append(out, f)
 		}

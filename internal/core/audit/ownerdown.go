@@ -10,7 +10,7 @@ func takeHopDown(a *auditor, f *Finding, g *byCause) bool {
 		return false
 	}
 	f.Missing = a.routesBy(f)
-	f.Liveness = f.Reason.Liveness
+	f.Detail = HopDownDetail{f.Reason.Liveness}
 	f.Repair = append([]Repair{{Kind: LookAtLink, Device: f.Reason.Device, Interface: f.Reason.Interface}}, a.addRoutes(g, ChangeNextHop)...)
 	return true
 }

@@ -20,8 +20,8 @@ func findStatics(s *scene) []Finding {
 					}
 					switch c.Fate {
 					case selection.HopUnresolved, selection.HopByDefault, selection.InterfaceDown, selection.InterfaceGone, selection.Deactivated, selection.RefusedToUse:
-						f := Finding{Kind: StaticUnusable, Severity: Risk, Device: d.Name, Table: t.Name, Family: t.Family, Route: c.Route, Fate: c.Fate,
-							Failure: c.Failure, Marks: marks(st.Mark), Repair: []Repair{{Kind: ChangeNextHop, Device: d.Name, Prefix: st.Prefix}}}
+						f := Finding{Kind: StaticUnusable, Severity: Risk, Device: d.Name, Table: t.Name, Family: t.Family, Detail: StaticDetail{c.Route, c.Fate},
+							Marks: marks(st.Mark), Repair: []Repair{{Kind: ChangeNextHop, Device: d.Name, Prefix: st.Prefix}}}
 						f.identify(st.Prefix, st.NextHop.Address, st.NextHop.Interface)
 						out = append(out, f)
 					}

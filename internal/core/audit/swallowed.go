@@ -18,13 +18,15 @@ func takeSwallowed(a *auditor, f *Finding, g *byCause) bool {
 	if f.Verdict != forward.Discarded && f.Verdict != forward.Refused || f.Reason.Code == forward.RuleDenies {
 		return false
 	}
-	f.Route, f.Missing = f.Hop.Route, []netip.Prefix{f.Hop.Prefix}
+	f.Missing = []netip.Prefix{f.Hop.Prefix}
+	var x SwallowedDetail
 	if d := g.cause.device; d != nil && f.Hop.Prefix.IsValid() {
-		f.Against = shorter(d.Table(f.Hop.Table, a.fam), f.Hop.Prefix)
+		x.Instead = shorter(d.Table(f.Hop.Table, a.fam), f.Hop.Prefix)
 	}
+	f.Detail = x
 	if len(f.Losses) == 0 {
 		f.Severity = Risk
-		if f.Against.Attributes == nil {
+		if x.Instead.Attributes == nil {
 			f.Severity = dropped // nothing else would carry them
 		}
 	}
@@ -48,7 +50,8 @@ func (a *auditor) mergeSwallowed(list []Finding) []Finding {
 	at := map[key]int{}
 	var out []Finding
 	for _, f := range list {
-		k := key{f.Device, f.Table, f.Against.Prefix, f.Verdict}
+		x, _ := f.Detail.(SwallowedDetail)
+		k := key{f.Device, f.Table, x.Instead.Prefix, f.Verdict}
 		i, ok := at[k]
 		switch {
 		case f.Kind != Swallowed || len(f.Losses) > 0 || !f.Hop.Prefix.IsValid():

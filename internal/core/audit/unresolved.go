@@ -15,7 +15,6 @@ func takeHopUnresolved(a *auditor, f *Finding, g *byCause) bool {
 	if f.Verdict != forward.NextHopLost || f.Reason.Code != forward.Unresolved && f.Reason.Code != forward.TunnelInItself {
 		return false
 	}
-	f.Failure = f.Reason.Failure
 	f.Missing = a.routesBy(f)
 	f.Repair = a.addRoutes(g, ChangeNextHop)
 	return true
