@@ -18,17 +18,17 @@ const (
 // actions numbers what one table can do with a destination. Routes that forward alike have one number, however many
 // prefixes have them, so that each is followed only once.
 type actions struct {
-	table  *network.Table
-	byAttr []int32          // of a group of one route, by its shared attributes; 0: not numbered yet
-	byHop  map[oneHop]int32 // of routes by one next hop
-	byText map[string]int32 // by all that forwarding depends on
-	ground []bool           // by number: it depends on who is at the destination itself
-	plain  bool             // no prefix has captures that contradict each other
+	table        *network.Table
+	byAttr       []int32          // of a group of one route, by its shared attributes; 0: not numbered yet
+	byHop        map[oneHop]int32 // of routes by one next hop
+	byText       map[string]int32 // by all that forwarding depends on
+	addressFacts []bool           // by number: it depends on who is at the destination itself
+	plain        bool             // no prefix has captures that contradict each other
 }
 
 func newActions(t *network.Table) *actions {
 	return &actions{table: t, byAttr: make([]int32, t.Routes().Shared()), byHop: map[oneHop]int32{}, byText: map[string]int32{},
-		ground: make([]bool, firstAction), plain: !t.Contradictory()}
+		addressFacts: make([]bool, firstAction), plain: !t.Contradictory()}
 }
 
 // of numbers a group; false where none of its routes forwards.
@@ -84,24 +84,24 @@ func (a *actions) slow(g network.Group) (int32, bool) {
 	if !m.Found() {
 		return 0, false
 	}
-	text, own, ground := "", m.Refused || m.Contradiction != nil, false
+	text, own, addressFacts := "", m.Refused || m.Contradiction != nil, false
 	for _, r := range m.Routes {
 		text += forwardingText(r.Attributes) + "|"
-		ground = ground || onGround(r.Attributes) || r.Special == route.Receive
+		addressFacts = addressFacts || onGround(r.Attributes) || r.Special == route.Receive
 		own = own || r.Special != route.None
 	}
 	if own {
 		text += m.Prefix.String()
 	}
-	return a.number(text, ground), true
+	return a.number(text, addressFacts), true
 }
 
-func (a *actions) number(text string, ground bool) int32 {
+func (a *actions) number(text string, addressFacts bool) int32 {
 	n, ok := a.byText[text]
 	if !ok {
-		n = int32(len(a.ground))
+		n = int32(len(a.addressFacts))
 		a.byText[text] = n
-		a.ground = append(a.ground, ground)
+		a.addressFacts = append(a.addressFacts, addressFacts)
 	}
 	return n
 }

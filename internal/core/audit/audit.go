@@ -23,39 +23,39 @@ import (
 
 // auditor is the audit of one family.
 type auditor struct {
-	walker      *forward.Walker
-	fam         route.Family
-	devices     []*network.Device
-	deviceIndex map[*network.Device]int32
-	byName      map[string]int
-	tables      [][]int // of each device, in the order of a worker's cursors
-	fresh       []bool  // of each device: what it does must be asked anew at every point
-	sensitive   []bool
-	graph       graph
-	ground      *ground
-	spaces      []span
-	starts      []startSet
-	startIndex  map[string]int
-	reg         *registry
-	overlaps    bool
-	splitFrom   int // from how many routes of a table on the space is divided among workers
-	hinted      *hints
-	tableFiles  map[*network.Table][]route.Mark // of tables, as far as asked for
-	worths      map[netip.Prefix]Severity       // of networks, as far as asked for
-	downs       []int                           // attachments on interfaces that are down
+	walker       *forward.Walker
+	fam          route.Family
+	devices      []*network.Device
+	deviceIndex  map[*network.Device]int32
+	byName       map[string]int
+	tables       [][]int // of each device, in the order of a worker's cursors
+	fresh        []bool  // of each device: what it does must be asked anew at every point
+	sensitive    []bool
+	graph        graph
+	addressFacts *addressFacts
+	spaces       []span
+	starts       []startSet
+	startIndex   map[string]int
+	reg          *registry
+	overlaps     bool
+	splitFrom    int // from how many routes of a table on the space is divided among workers
+	hinted       *hints
+	tableFiles   map[*network.Table][]route.Mark // of tables, as far as asked for
+	worths       map[netip.Prefix]Severity       // of networks, as far as asked for
+	downs        []int                           // attachments on interfaces that are down
 
-	groups     []*group
-	nets       []netip.Prefix // of the groups, in order
-	netOf      []int32        // of each group, in nets
-	hostGroups []int          // of each network: how many groups of hosts are in it
-	loose      [][]span       // by cause, in order
-	lost       []pair
-	lostKinds  []kindOf
-	ranges     int
-	classes    int
-	followed   atomic.Int64
-	oneSided   map[[2]int32][]string // stateful devices that see one direction of a pair only
-	sideLock   sync.Mutex
+	groups       []*group
+	nets         []netip.Prefix // of the groups, in order
+	netOf        []int32        // of each group, in nets
+	hostGroups   []int          // of each network: how many groups of hosts are in it
+	worthTelling [][]span       // by cause, in order
+	lost         []pair
+	lostKinds    []kindOf
+	ranges       int
+	classes      int
+	followed     atomic.Int64
+	oneSided     map[[2]int32][]string // stateful devices that see one direction of a pair only
+	sideLock     sync.Mutex
 }
 
 // newAuditor compiles one family of a network.
@@ -115,19 +115,19 @@ func (a *auditor) sweepAll(progress func(int)) {
 	var ends []end
 	for _, w := range workers {
 		ends = append(ends, w.ends...)
-		a.addLoose(w.loose)
+		a.addWorthTelling(w.worthTelling)
 		a.ranges, a.classes = a.ranges+w.ranges, a.classes+len(w.found)
 	}
 	a.groups = a.groupEnds(ends)
 }
 
-// addLoose adds a worker's ranges; those of workers before it lie before.
-func (a *auditor) addLoose(loose []spanList) {
-	for len(a.loose) < len(loose) {
-		a.loose = append(a.loose, nil)
+// addWorthTelling adds a worker's ranges; those of workers before it lie before.
+func (a *auditor) addWorthTelling(worthTelling []spanList) {
+	for len(a.worthTelling) < len(worthTelling) {
+		a.worthTelling = append(a.worthTelling, nil)
 	}
-	for c, list := range loose {
-		a.loose[c] = append(a.loose[c], slices.Concat(list.pieces...)...)
+	for c, list := range worthTelling {
+		a.worthTelling[c] = append(a.worthTelling[c], slices.Concat(list.pieces...)...)
 	}
 }
 

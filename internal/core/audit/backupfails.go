@@ -18,7 +18,7 @@ const BackupFails Kind = "backup-fails"
 
 // findBackupFails tries every candidate that would take over a prefix, and every equal next hop that a device does not
 // use, as if it were in use.
-func findBackupFails(s *scene) []Finding {
+func findBackupFails(s *caseView) []Finding {
 	var out []Finding
 	type key struct {
 		device, table, where string
@@ -126,7 +126,7 @@ func standbys(d *network.Device, t *network.Table, p netip.Prefix) []route.Route
 
 // tryOut follows packets by a route as if it were in use: each of its ways out to the network, then from every device on
 // that way back to the networks of d. It reports the first that fails.
-func (s *scene) tryOut(d *network.Device, t *network.Table, r route.Route) (Finding, bool) {
+func (s *caseView) tryOut(d *network.Device, t *network.Table, r route.Route) (Finding, bool) {
 	var none Finding
 	dst, ok := s.someone(r.Prefix)
 	if !ok {
@@ -161,7 +161,7 @@ func (s *scene) tryOut(d *network.Device, t *network.Table, r route.Route) (Find
 }
 
 // tryBack asks every device on the way out whether it knows the way back to the networks of d.
-func (s *scene) tryBack(d *network.Device, fam route.Family, out forward.Direction, trial Trial) (Trial, bool) {
+func (s *caseView) tryBack(d *network.Device, fam route.Family, out forward.Direction, trial Trial) (Trial, bool) {
 	for _, b := range out.Branches {
 		for _, h := range b.Hops {
 			far := s.net.Device(h.Device)
@@ -195,7 +195,7 @@ type wayKey struct {
 }
 
 // hostNetworks are the networks of a device in which hosts may be.
-func (s *scene) hostNetworks(d *network.Device, fam route.Family) []netip.Prefix {
+func (s *caseView) hostNetworks(d *network.Device, fam route.Family) []netip.Prefix {
 	if s.trials.nets == nil {
 		s.trials.nets = map[*network.Device][]netip.Prefix{}
 		for _, at := range s.topo.Attachments() {
@@ -215,7 +215,7 @@ func (s *scene) hostNetworks(d *network.Device, fam route.Family) []netip.Prefix
 }
 
 // wayBack follows a packet from a device to a network; false where nobody can be there.
-func (s *scene) wayBack(from *network.Device, net netip.Prefix) (forward.Direction, bool) {
+func (s *caseView) wayBack(from *network.Device, net netip.Prefix) (forward.Direction, bool) {
 	host, ok := s.someone(net)
 	if !ok {
 		return forward.Direction{}, false
@@ -233,7 +233,7 @@ func (s *scene) wayBack(from *network.Device, net netip.Prefix) (forward.Directi
 }
 
 // someone returns an address in a prefix that somebody may have: a host's, else a device's.
-func (s *scene) someone(p netip.Prefix) (netip.Addr, bool) {
+func (s *caseView) someone(p netip.Prefix) (netip.Addr, bool) {
 	x, ok := s.trials.hosts[p]
 	if !ok {
 		if s.trials.hosts == nil {
@@ -245,7 +245,7 @@ func (s *scene) someone(p netip.Prefix) (netip.Addr, bool) {
 	return x, x.IsValid()
 }
 
-func (s *scene) findSomeone(p netip.Prefix) netip.Addr {
+func (s *caseView) findSomeone(p netip.Prefix) netip.Addr {
 	var own netip.Addr
 	for _, a := range s.audits {
 		if a.fam != familyOf(p) {

@@ -17,7 +17,7 @@ const (
 )
 
 // findBackups asks for every prefix with a static route what selection remarks on it.
-func findBackups(s *scene) []Finding {
+func findBackups(s *caseView) []Finding {
 	var out []Finding
 	for _, d := range s.net.Devices().All() {
 		for _, t := range d.Tables().All() {

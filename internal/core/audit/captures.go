@@ -11,7 +11,7 @@ const (
 // have lost since.
 const farApart = 60
 
-func findApart(s *scene) []Finding {
+func findApart(s *caseView) []Finding {
 	if len(s.opt.Ages) < 2 {
 		return nil
 	}
@@ -33,7 +33,7 @@ func findApart(s *scene) []Finding {
 	return []Finding{f}
 }
 
-func findUnread(s *scene) []Finding {
+func findUnread(s *caseView) []Finding {
 	var out []Finding
 	for _, u := range s.opt.Unread {
 		if len(u.Marks) == 0 {

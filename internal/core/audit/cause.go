@@ -68,15 +68,15 @@ func first(m []route.Mark) route.Mark {
 	return m[0]
 }
 
-// outcome is what becomes of packets of one class from one spot: the worst ending, as a direction's verdict is. It is
+// outcome is what becomes of packets of one class from one lookupPoint: the worst ending, as a direction's verdict is. It is
 // comparable.
 type outcome struct {
-	verdict   forward.Verdict
-	cause     int32
-	split     int32 // the device at which equal ways part of which one fails, the last one before the end; -1: none
-	arrives   bool  // some way does
-	elsewhere bool  // some way arrives at a device where the destination does not belong
-	taint     bool  // a device on some way looks at more than the destination
+	verdict           forward.Verdict
+	cause             int32
+	split             int32 // the device at which equal ways part of which one fails, the last one before the end; -1: none
+	arrives           bool  // some way does
+	elsewhere         bool  // some way arrives at a device where the destination does not belong
+	beyondDestination bool  // a device on some way looks at more than the destination
 }
 
 // fine is the number of the outcome that needs no further look: it arrives.

@@ -11,7 +11,7 @@ const (
 	NetworksOverlap Kind = "networks-overlap"
 )
 
-func findClashes(s *scene) []Finding {
+func findClashes(s *caseView) []Finding {
 	v := survey.Clashes(s.topo, s.opt.Family)
 	var out []Finding
 	for _, g := range []struct {

@@ -17,7 +17,7 @@ const (
 )
 
 // findDetection looks at the next hops of static routes that forward.
-func findDetection(s *scene) []Finding {
+func findDetection(s *caseView) []Finding {
 	var out []Finding
 	type key struct {
 		device string
@@ -56,7 +56,7 @@ func findDetection(s *scene) []Finding {
 }
 
 // detection judges one next hop: on a segment with room for more than two, who answers there, and what sessions say.
-func (s *scene) detection(d *network.Device, r route.Route, h route.NextHop) (Finding, bool) {
+func (s *caseView) detection(d *network.Device, r route.Route, h route.NextHop) (Finding, bool) {
 	f := Finding{Kind: NoDetection, Severity: Note, Device: d.Name, Marks: marks(r.Mark)}
 	if !h.Address.IsValid() || h.Interface == "" {
 		return f, false
@@ -88,12 +88,12 @@ func (s *scene) detection(d *network.Device, r route.Route, h route.NextHop) (Fi
 }
 
 // watches reports whether any device was captured with a liveness session.
-func (s *scene) watches() bool {
+func (s *caseView) watches() bool {
 	return s.net.Devices().Any(func(d *network.Device) bool { return d.Sessions().Len() > 0 })
 }
 
 // switched reports whether a link for two is known to have something between its ends: one end is down and the other up.
-func (s *scene) switched(d *network.Device, ifname string) bool {
+func (s *caseView) switched(d *network.Device, ifname string) bool {
 	if d.Interface(ifname).State != network.LinkUp {
 		return false
 	}

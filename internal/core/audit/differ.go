@@ -13,7 +13,7 @@ const TablesDiffer Kind = "tables-differ"
 func familyOf(p netip.Prefix) route.Family { return route.FamilyOf(p.Addr()) }
 
 // findTablesDiffer makes one finding of each table and sort of difference.
-func findTablesDiffer(s *scene) []Finding {
+func findTablesDiffer(s *caseView) []Finding {
 	var out []Finding
 	for _, d := range s.net.Devices().All() {
 		for _, t := range d.Tables().All() {

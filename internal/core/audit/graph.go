@@ -11,38 +11,38 @@ import (
 
 // moves is what a device does with the packets of one class: endings and next nodes, ready for the solver.
 type moves struct {
-	next      []int32
-	worst     forward.Verdict // of the endings
-	cause     int32
-	arrives   bool
-	elsewhere bool
-	bad       []int32 // causes that are worth telling even where no captured device is behind
-	ways      int
-	touchy    bool // a device at which it ends looks at more than the destination
+	next              []int32
+	worst             forward.Verdict // of the endings
+	cause             int32
+	arrives           bool
+	elsewhere         bool
+	bad               []int32 // causes that are worth telling even where no captured device is behind
+	ways              int
+	beyondDestination bool // a device at which it ends looks at more than the destination
 }
 
-// graph numbers the nodes of one family: every spot in which a device may meet a packet.
+// graph numbers the nodes of one family: every lookupPoint in which a device may meet a packet.
 type graph struct {
-	spots    []forward.Spot
-	device   []int32 // of each node, in auditor.devices
-	index    map[forward.Spot]int32
-	byDevice [][]int32
-	transit  int // the nodes below it are met by packets of others, those above send their own
-	touchy   []bool
-	entered  []bool  // some interface leads there; a table that only rules for sources name has no packets of its own
-	twin     []int32 // of a node that sends its own packets: the one for packets of others in the same table; -1: none
+	lookupPoints      []forward.LookupPoint
+	device            []int32 // of each node, in auditor.devices
+	index             map[forward.LookupPoint]int32
+	byDevice          [][]int32
+	transit           int // the nodes below it are met by packets of others, those above send their own
+	beyondDestination []bool
+	entered           []bool  // some interface leads there; a table that only rules for sources name has no packets of its own
+	received          []int32 // of a node that sends its own packets: the one for packets of others in the same table; -1: none
 }
 
 func (a *auditor) newGraph() {
 	g := &a.graph
-	g.index, g.byDevice = map[forward.Spot]int32{}, make([][]int32, len(a.devices))
-	add := func(d int, s forward.Spot) {
+	g.index, g.byDevice = map[forward.LookupPoint]int32{}, make([][]int32, len(a.devices))
+	add := func(d int, s forward.LookupPoint) {
 		if _, ok := g.index[s]; ok {
 			return
 		}
-		n := int32(len(g.spots))
+		n := int32(len(g.lookupPoints))
 		g.index[s] = n
-		g.spots, g.device = append(g.spots, s), append(g.device, int32(d))
+		g.lookupPoints, g.device = append(g.lookupPoints, s), append(g.device, int32(d))
 		g.byDevice[d] = append(g.byDevice[d], n)
 	}
 	topo := a.walker.Topology()
@@ -54,11 +54,11 @@ func (a *auditor) newGraph() {
 	}
 	for i, d := range a.devices {
 		a.sensitive = append(a.sensitive, a.walker.Sensitive(d, a.fam) || shared[d])
-		for _, s := range a.walker.Spots(d, a.fam) {
+		for _, s := range a.walker.LookupPoints(d, a.fam) {
 			add(i, s)
 		}
 	}
-	g.transit = len(g.spots)
+	g.transit = len(g.lookupPoints)
 	g.entered = make([]bool, g.transit)
 	for _, d := range a.devices {
 		for _, name := range append(topo.Interfaces(d), "") {
@@ -72,22 +72,22 @@ func (a *auditor) newGraph() {
 			add(i, a.walker.SentBy(d, name))
 		}
 	}
-	for n, s := range g.spots {
-		g.touchy = append(g.touchy, a.sensitive[g.device[n]])
-		g.twin = append(g.twin, g.node(s.Received()))
+	for n, s := range g.lookupPoints {
+		g.beyondDestination = append(g.beyondDestination, a.sensitive[g.device[n]])
+		g.received = append(g.received, g.node(s.Received()))
 	}
 }
 
-// node returns the number of a spot, -1 where none was foreseen.
-func (g *graph) node(s forward.Spot) int32 {
+// node returns the number of a lookupPoint, -1 where none was foreseen.
+func (g *graph) node(s forward.LookupPoint) int32 {
 	if n, ok := g.index[s]; ok {
 		return n
 	}
 	return -1
 }
 
-// movesBook numbers what devices do by its content.
-type movesBook struct {
+// moveList numbers what devices do by its content.
+type moveList struct {
 	all    []moves
 	byText map[string]int32
 	text   []byte
@@ -95,7 +95,7 @@ type movesBook struct {
 
 // record numbers what a device does. Home tells whether a device is where the destination belongs.
 func (w *worker) record(list []forward.Move, home func(*network.Device) bool) int32 {
-	b := &w.book
+	b := &w.moveSet
 	m := moves{cause: -1, ways: len(list)}
 	text := b.text[:0]
 	for _, v := range list {
@@ -119,7 +119,7 @@ func (w *worker) record(list []forward.Move, home func(*network.Device) bool) in
 			m.elsewhere = m.elsewhere || !k.home
 		}
 		m.arrives = m.arrives || v.Verdict == forward.Leaves
-		m.touchy = m.touchy || w.sensitive[w.deviceIndex[v.At]]
+		m.beyondDestination = m.beyondDestination || w.sensitive[w.deviceIndex[v.At]]
 		id := w.causeID(v, k)
 		text = append(text, 'e')
 		text = binary.LittleEndian.AppendUint32(text, uint32(id))

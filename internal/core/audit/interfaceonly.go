@@ -11,7 +11,7 @@ import (
 // there, and only something that answers for others makes it work.
 const InterfaceOnly Kind = "interface-only"
 
-func findInterfaceOnly(s *scene) []Finding {
+func findInterfaceOnly(s *caseView) []Finding {
 	var out []Finding
 	for _, d := range s.net.Devices().All() {
 		for _, t := range d.Tables().All() {
@@ -44,7 +44,7 @@ func findInterfaceOnly(s *scene) []Finding {
 }
 
 // shared reports whether an interface attaches to a network of the family with room for more than two.
-func (s *scene) shared(d *network.Device, ifname string, fam route.Family) bool {
+func (s *caseView) shared(d *network.Device, ifname string, fam route.Family) bool {
 	for _, at := range s.topo.Attachments() {
 		if at.Device == d && at.Interface == ifname && familyOf(at.Prefix) == fam && at.Prefix.Addr().BitLen()-at.Prefix.Bits() > 2 && !at.Prefix.Addr().IsLinkLocalUnicast() {
 			return !s.topo.LinkNetwork(at.Prefix)

@@ -17,7 +17,7 @@ type kindOf struct {
 	take  func(a *auditor, f *Finding, g *byCause) bool
 	asked int
 	// find, of a kind that tables, addresses and captures show by themselves, finds them; several kinds may be found by one.
-	find func(s *scene) []Finding
+	find func(s *caseView) []Finding
 }
 
 // kinds lists every kind, in the order in which an engineer would work through them. A new kind is a file beside this one and a

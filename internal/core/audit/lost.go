@@ -63,7 +63,7 @@ func (a *auditor) lostFindings() []Finding {
 			first[g.cause] = g
 		}
 	}
-	for id, list := range a.loose {
+	for id, list := range a.worthTelling {
 		if len(list) == 0 {
 			continue
 		}
@@ -260,7 +260,7 @@ func (a *auditor) detail(f *Finding, g *byCause) {
 		f.Marks = f.Reason.Marks
 		return
 	}
-	for _, s := range a.walker.Spots(c.device, a.fam) {
+	for _, s := range a.walker.LookupPoints(c.device, a.fam) {
 		for _, m := range a.walker.Moves(dst, s, nil) {
 			if m.At == c.device && keyOf(m.At.Name, m.Verdict, m.Hop, m.Reason) == c.key {
 				f.Hop, f.Reason, f.Marks = m.Hop, m.Reason, m.Hop.Evidence
@@ -274,7 +274,7 @@ func (a *auditor) detail(f *Finding, g *byCause) {
 
 // turn finds by which route a device of a loop sends the packet on to another one of it.
 func (a *auditor) turn(d *network.Device, dst netip.Addr, loop []string) (forward.Hop, bool) {
-	for _, s := range a.walker.Spots(d, a.fam) {
+	for _, s := range a.walker.LookupPoints(d, a.fam) {
 		for _, m := range a.walker.Moves(dst, s, nil) {
 			if m.Verdict == forward.GoesOn && slices.Contains(loop, m.Next.Device().Name) {
 				return m.Hop, true

@@ -18,7 +18,7 @@ func takeOneSided(_ *auditor, f *Finding, _ *byCause) bool {
 }
 
 // findOneSided tells of paths that work as far as routes go, past a device that keeps state.
-func findOneSided(s *scene) []Finding {
+func findOneSided(s *caseView) []Finding {
 	var out []Finding
 	for _, a := range s.audits {
 		byDevice := map[string][]pair{}

@@ -139,13 +139,13 @@ func (a *auditor) judge(s, d, out, back int32) (pair, bool) {
 		lost = forward.NextHopLost
 	}
 	switch {
-	case from.exact || to.exact || o.taint || o.elsewhere || a.mixed(from, to):
+	case from.exact || to.exact || o.beyondDestination || o.elsewhere || a.mixed(from, to):
 		return a.follow(p)
 	case o.verdict > forward.Unknown:
 		p.both, p.cause, p.split = forward.Broken, o.cause, o.split
 	case o.verdict != forward.Arrives:
 		p.both, p.cause = forward.BothUnknown, o.cause
-	case b.taint || b.elsewhere:
+	case b.beyondDestination || b.elsewhere:
 		return a.follow(p)
 	case lost > forward.Unknown:
 		p.both, p.back, p.cause, p.split = forward.OneWay, true, b.cause, b.split

@@ -27,7 +27,7 @@ type call struct {
 }
 
 func newSolver(w *worker) *solver {
-	n := len(w.graph.spots)
+	n := len(w.graph.lookupPoints)
 	return &solver{w: w, low: make([]int32, n), onStack: make([]bool, n), out: make([]outcome, n), loopIDs: map[string]int32{}}
 }
 
@@ -45,8 +45,8 @@ func (s *solver) solve() {
 		}
 	}
 	for n := s.w.graph.transit; n < len(s.out); n++ {
-		if twin := s.w.graph.twin[n]; twin >= 0 && s.w.now[twin] == s.w.now[n] {
-			s.out[n] = s.out[twin]
+		if received := s.w.graph.received[n]; received >= 0 && s.w.now[received] == s.w.now[n] {
+			s.out[n] = s.out[received]
 			continue
 		}
 		s.out[n] = s.combine(int32(n))
@@ -86,7 +86,7 @@ func (s *solver) chain(n int32) {
 	s.stack = way[:0]
 }
 
-func (s *solver) movesOf(n int32) *moves { return &s.w.book.all[s.w.now[n]] }
+func (s *solver) movesOf(n int32) *moves { return &s.w.moveSet.all[s.w.now[n]] }
 
 // visit is the depth-first search from one node, without recursion.
 func (s *solver) visit(root int32) {
@@ -154,10 +154,10 @@ func (s *solver) round(group []int32) {
 	o := outcome{verdict: forward.Loops, split: -1, cause: s.loop(group)}
 	for _, n := range group {
 		m := s.movesOf(n)
-		o.arrives, o.elsewhere, o.taint = o.arrives || m.arrives, o.elsewhere || m.elsewhere, o.taint || m.touchy || s.w.graph.touchy[n]
+		o.arrives, o.elsewhere, o.beyondDestination = o.arrives || m.arrives, o.elsewhere || m.elsewhere, o.beyondDestination || m.beyondDestination || s.w.graph.beyondDestination[n]
 		for _, x := range m.next {
 			if far := &s.out[x]; !contains(group, x) {
-				o.arrives, o.elsewhere, o.taint = o.arrives || far.arrives, o.elsewhere || far.elsewhere, o.taint || far.taint
+				o.arrives, o.elsewhere, o.beyondDestination = o.arrives || far.arrives, o.elsewhere || far.elsewhere, o.beyondDestination || far.beyondDestination
 			}
 		}
 	}
@@ -185,7 +185,7 @@ func (s *solver) loop(group []int32) int32 {
 		return id
 	}
 	for _, n := range group {
-		s.members = append(s.members, s.w.graph.spots[n].Device())
+		s.members = append(s.members, s.w.graph.lookupPoints[n].Device())
 	}
 	id := s.w.reg.loop(s.members)
 	s.loopIDs[string(s.key)] = id
@@ -195,14 +195,14 @@ func (s *solver) loop(group []int32) int32 {
 // combine is the outcome of a node from its endings and its successors' outcomes.
 func (s *solver) combine(n int32) outcome {
 	m := s.movesOf(n)
-	o := outcome{verdict: m.worst, cause: m.cause, split: -1, arrives: m.arrives, elsewhere: m.elsewhere, taint: m.touchy || s.w.graph.touchy[n]}
+	o := outcome{verdict: m.worst, cause: m.cause, split: -1, arrives: m.arrives, elsewhere: m.elsewhere, beyondDestination: m.beyondDestination || s.w.graph.beyondDestination[n]}
 	whole := m.cause >= 0 // the worst way fails from here on whatever equal way is taken further on
 	for _, x := range m.next {
 		far := &s.out[x]
 		if far.verdict > o.verdict {
 			o.verdict, o.cause, o.split, whole = far.verdict, far.cause, far.split, !far.arrives
 		}
-		o.arrives, o.elsewhere, o.taint = o.arrives || far.arrives, o.elsewhere || far.elsewhere, o.taint || far.taint
+		o.arrives, o.elsewhere, o.beyondDestination = o.arrives || far.arrives, o.elsewhere || far.elsewhere, o.beyondDestination || far.beyondDestination
 	}
 	if o.arrives && o.verdict > forward.Unknown && whole && m.ways > 1 {
 		o.split = s.w.graph.device[n]

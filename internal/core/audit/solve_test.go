@@ -23,7 +23,7 @@ func randomWorker(rnd *rand.Rand, n, most int) *worker {
 	w := a.newWorker()
 	ends := []moves{
 		{worst: forward.Arrives, cause: 0, arrives: true, ways: 1}, {worst: forward.NoRoute, cause: 1, ways: 1}, {worst: forward.Discarded, cause: 2, ways: 1},
-		{worst: forward.Arrives, cause: 0, arrives: true, elsewhere: true, touchy: true, ways: 1},
+		{worst: forward.Arrives, cause: 0, arrives: true, elsewhere: true, beyondDestination: true, ways: 1},
 	}
 	for i := range w.now {
 		m := ends[rnd.IntN(len(ends))]
@@ -36,8 +36,8 @@ func randomWorker(rnd *rand.Rand, n, most int) *worker {
 			}
 			m.ways = len(m.next)
 		}
-		w.now[i] = int32(len(w.book.all))
-		w.book.all = append(w.book.all, m)
+		w.now[i] = int32(len(w.moveSet.all))
+		w.moveSet.all = append(w.moveSet.all, m)
 		w.branching += w.branches(w.now[i])
 	}
 	return w
@@ -81,9 +81,9 @@ func TestOutcomesAgreeWithSearch(t *testing.T) {
 					return
 				}
 				onWay[x], seen[x] = true, true
-				m := w.book.all[w.now[x]]
+				m := w.moveSet.all[w.now[x]]
 				want.verdict = max(want.verdict, m.worst)
-				want.arrives, want.elsewhere, want.taint = want.arrives || m.arrives, want.elsewhere || m.elsewhere, want.taint || m.touchy
+				want.arrives, want.elsewhere, want.beyondDestination = want.arrives || m.arrives, want.elsewhere || m.elsewhere, want.beyondDestination || m.beyondDestination
 				for _, y := range m.next {
 					visit(y)
 				}
@@ -92,7 +92,7 @@ func TestOutcomesAgreeWithSearch(t *testing.T) {
 			visit(int32(n))
 			got := w.sol.out[n]
 			require.Equal(t, want.verdict, got.verdict, "seed %d, node %d", seed, n)
-			require.Equal(t, []bool{want.arrives, want.elsewhere, want.taint}, []bool{got.arrives, got.elsewhere, got.taint}, "seed %d, node %d", seed, n)
+			require.Equal(t, []bool{want.arrives, want.elsewhere, want.beyondDestination}, []bool{got.arrives, got.elsewhere, got.beyondDestination}, "seed %d, node %d", seed, n)
 		}
 	}
 }

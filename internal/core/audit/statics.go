@@ -6,7 +6,7 @@ import "zarvek/internal/core/selection"
 const StaticUnusable Kind = "static-unusable"
 
 // findStatics asks what became of every configured static route.
-func findStatics(s *scene) []Finding {
+func findStatics(s *caseView) []Finding {
 	var out []Finding
 	for _, d := range s.net.Devices().All() {
 		for _, st := range d.Statics().All() {

@@ -12,26 +12,26 @@ import (
 // worker sweeps one part of the address space. It shares with the others what does not change, and the registry.
 type worker struct {
 	*auditor
-	cursors   []*cursor
-	heap      []awaited // cursors by their next point
-	book      movesBook
-	causes    map[causeKey]int32
-	now       []int32 // what each node does, in book
-	branching int     // nodes with more than one next one now
-	hash      classHash
-	memo      [][]int32 // by node and state: 1 + number in book; 0: not found out yet
-	states    []map[string]int32
-	state     []int32 // of each device
-	onIt      []bool  // of each device: its state depends on the destination itself
-	sol       *solver
-	classes   map[classHash]int32
-	found     []class
-	ends      []end
-	loose     []spanList // by cause: ranges that are worth telling, in order
-	outIDs    map[outcome]int32
+	cursors      []*cursor
+	heap         []awaited // cursors by their next point
+	moveSet      moveList
+	causes       map[causeKey]int32
+	now          []int32 // what each node does, in moveSet
+	branching    int     // nodes with more than one next one now
+	hash         classHash
+	memo         [][]int32 // by node and state: 1 + number in moveSet; 0: not found out yet
+	states       []map[string]int32
+	state        []int32 // of each device
+	onIt         []bool  // of each device: its state depends on the destination itself
+	sol          *solver
+	classes      map[classHash]int32
+	found        []class
+	ends         []end
+	worthTelling []spanList // by cause: ranges that are worth telling, in order
+	outIDs       map[outcome]int32
 
 	point   number // the first address of the current range
-	region  int    // in ground
+	region  int    // in addressFacts
 	place   region
 	dirty   []int32
 	isDirty []bool
@@ -52,11 +52,11 @@ type class struct {
 type turn struct{ node, moves int32 }
 
 func (a *auditor) newWorker() *worker {
-	n := len(a.graph.spots)
+	n := len(a.graph.lookupPoints)
 	w := &worker{auditor: a, causes: map[causeKey]int32{}, now: make([]int32, n), memo: make([][]int32, n), classes: map[classHash]int32{},
 		state: make([]int32, len(a.devices)), onIt: make([]bool, len(a.devices)), isDirty: make([]bool, len(a.devices)),
 		states: make([]map[string]int32, len(a.devices)), outIDs: map[outcome]int32{}}
-	w.book.byText = map[string]int32{}
+	w.moveSet.byText = map[string]int32{}
 	w.sol = newSolver(w)
 	for i, d := range a.devices {
 		w.states[i] = map[string]int32{}
@@ -96,8 +96,8 @@ func (w *worker) begin(at number) {
 			w.push(int32(i))
 		}
 	}
-	w.region = w.ground.regionAt(at)
-	w.place = w.ground.regions[w.region]
+	w.region = w.addressFacts.regionAt(at)
+	w.place = w.addressFacts.regions[w.region]
 	w.hash, w.branching = classHash{}, 0
 	for d := range w.devices {
 		w.refresh(int32(d))
@@ -110,15 +110,15 @@ func (w *worker) begin(at number) {
 	}
 }
 
-// nextPoint is the next address at which a table or the ground changes.
+// nextPoint is the next address at which a table changes, or what lies at addresses.
 func (w *worker) nextPoint() (number, bool) {
 	var at number
 	ok := false
 	if len(w.heap) > 0 {
 		at, ok = w.heap[0].next, true
 	}
-	if w.region+1 < len(w.ground.cuts) {
-		if cut := w.ground.cuts[w.region+1]; !ok || cut.less(at) {
+	if w.region+1 < len(w.addressFacts.cuts) {
+		if cut := w.addressFacts.cuts[w.region+1]; !ok || cut.less(at) {
 			return cut, true
 		}
 	}
@@ -139,23 +139,23 @@ func (w *worker) step(at number) {
 			w.sink()
 		}
 		if c.now != was {
-			w.soil(int32(c.device))
+			w.markDirty(int32(c.device))
 		}
 	}
 	old := w.place
 	moved := false
-	if w.region+1 < len(w.ground.cuts) && w.ground.cuts[w.region+1] == at {
+	if w.region+1 < len(w.addressFacts.cuts) && w.addressFacts.cuts[w.region+1] == at {
 		w.region++
-		w.place = w.ground.regions[w.region]
+		w.place = w.addressFacts.regions[w.region]
 		moved = true
 		for d := range w.devices {
 			if w.onIt[d] {
-				w.soil(int32(d))
+				w.markDirty(int32(d))
 			}
 		}
 		for _, list := range [][]*network.Device{old.irregular, w.place.irregular} {
 			for _, d := range list {
-				w.soil(w.deviceIndex[d])
+				w.markDirty(w.deviceIndex[d])
 			}
 		}
 	}
@@ -187,13 +187,13 @@ func (w *worker) step(at number) {
 
 // branches is 1 for moves to more than one next node, else 0.
 func (w *worker) branches(m int32) int {
-	if len(w.book.all[m].next) > 1 {
+	if len(w.moveSet.all[m].next) > 1 {
 		return 1
 	}
 	return 0
 }
 
-func (w *worker) soil(d int32) {
+func (w *worker) markDirty(d int32) {
 	if !w.isDirty[d] {
 		w.isDirty[d] = true
 		w.dirty = append(w.dirty, d)
@@ -206,7 +206,7 @@ func (w *worker) refresh(d int32) {
 	w.onIt[d] = w.fresh[d]
 	for _, i := range tables {
 		c := w.cursors[i]
-		w.onIt[d] = w.onIt[d] || c.acts.ground[c.now]
+		w.onIt[d] = w.onIt[d] || c.acts.addressFacts[c.now]
 	}
 	if len(tables) == 1 {
 		w.state[d] = w.cursors[tables[0]].now
@@ -224,7 +224,7 @@ func (w *worker) refresh(d int32) {
 	w.state[d] = id
 }
 
-// does returns what a node does with packets to the point, as a number in the book.
+// does returns what a node does with packets to the point, as a number in the moveSet.
 func (w *worker) does(n, d int32, at number) int32 {
 	local := w.onIt[d] || slices.Contains(w.place.irregular, w.devices[d])
 	s := w.state[d]
@@ -248,7 +248,7 @@ func (w *worker) does(n, d int32, at number) int32 {
 		}
 		return selection.Match{}
 	}
-	m := w.record(w.walker.Moves(dst, w.graph.spots[n], find), w.home)
+	m := w.record(w.walker.Moves(dst, w.graph.lookupPoints[n], find), w.home)
 	if !local {
 		for int(s) >= len(w.memo[n]) {
 			w.memo[n] = append(w.memo[n], make([]int32, max(8, int(s)+1-len(w.memo[n])))...)
@@ -281,10 +281,10 @@ func (w *worker) emit(last number) {
 	c := &w.found[id]
 	s := span{w.point, last}
 	for _, b := range c.bad {
-		for int(b) >= len(w.loose) {
-			w.loose = append(w.loose, spanList{})
+		for int(b) >= len(w.worthTelling) {
+			w.worthTelling = append(w.worthTelling, spanList{})
 		}
-		w.loose[b].add(s)
+		w.worthTelling[b].add(s)
 	}
 	if !w.place.someone() {
 		return
@@ -297,7 +297,7 @@ func (w *worker) emit(last number) {
 		c.sum = hashColumn(c.column)
 	}
 	w.ends = append(w.ends, end{span: s, net: w.place.net, owner: w.place.owner, start: w.place.start, down: w.place.down, exact: w.place.exact, column: c.column,
-		sum: c.sum, class: w.hash, policy: w.ground.policyAt(s.first)})
+		sum: c.sum, class: w.hash, policy: w.addressFacts.policyAt(s.first)})
 }
 
 // alone lists the causes of the class just solved that are worth telling though nobody captured is behind.
@@ -307,7 +307,7 @@ func (w *worker) alone() []int32 {
 		if !w.graph.entered[n] {
 			continue
 		}
-		for _, b := range w.book.all[w.now[n]].bad {
+		for _, b := range w.moveSet.all[w.now[n]].bad {
 			if !slices.Contains(out, b) {
 				out = append(out, b)
 			}
@@ -324,7 +324,7 @@ func (w *worker) column() []int32 {
 	out := make([]int32, len(w.starts))
 	for i, set := range w.starts {
 		if n := set.nodes[0]; len(set.nodes) == 1 && !set.returns[0] {
-			if o := &w.sol.out[n]; o.verdict == forward.Arrives && !o.elsewhere && !o.taint {
+			if o := &w.sol.out[n]; o.verdict == forward.Arrives && !o.elsewhere && !o.beyondDestination {
 				continue // fine
 			}
 		}
@@ -332,7 +332,7 @@ func (w *worker) column() []int32 {
 		for j, n := range set.nodes {
 			o := w.sol.out[n]
 			if set.returns[j] && w.comesBack(n) {
-				o.taint = true
+				o.beyondDestination = true
 			}
 			if j == 0 {
 				all = o
@@ -341,7 +341,7 @@ func (w *worker) column() []int32 {
 			if o.verdict > all.verdict {
 				all.verdict, all.cause, all.split = o.verdict, o.cause, o.split
 			}
-			all.arrives, all.elsewhere, all.taint = all.arrives || o.arrives, all.elsewhere || o.elsewhere, all.taint || o.taint
+			all.arrives, all.elsewhere, all.beyondDestination = all.arrives || o.arrives, all.elsewhere || o.elsewhere, all.beyondDestination || o.beyondDestination
 		}
 		if all.verdict == forward.Arrives {
 			all.cause, all.split = -1, -1
@@ -364,7 +364,7 @@ func (w *worker) comesBack(n int32) bool {
 	for len(todo) > 0 {
 		x := todo[len(todo)-1]
 		todo = todo[:len(todo)-1]
-		for _, y := range w.book.all[w.now[x]].next {
+		for _, y := range w.moveSet.all[w.now[x]].next {
 			if w.graph.device[y] == d {
 				return true
 			}

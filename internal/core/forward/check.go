@@ -8,7 +8,7 @@ import (
 
 // sourceCheck judges the source of a packet that came in by an interface (RFC 3704): the step that ends it, or false
 // where it may go on. Out is the interface that the packet would leave by, "" where it is for the device itself.
-func (w *Walker) sourceCheck(pkt *packet, at place, hop Hop, out string) (step, bool) {
+func (w *Walker) sourceCheck(pkt *packet, at position, hop Hop, out string) (step, bool) {
 	d, fam := at.device, route.FamilyOf(pkt.src)
 	if at.origin || at.ingress == "" || pkt.find != nil {
 		return step{}, false
@@ -25,7 +25,7 @@ func (w *Walker) sourceCheck(pkt *packet, at place, hop Hop, out string) (step, 
 	if c.Mode == network.CheckOff {
 		return step{}, false
 	}
-	back := place{device: d, table: at.table, ingress: out, origin: out == ""}
+	back := position{device: d, table: at.table, ingress: out, origin: out == ""}
 	m, end := w.lookup(&packet{src: pkt.dst, dst: pkt.src}, back)
 	reason := Reason{Code: SourceFails, Check: c.Mode, Interface: at.ingress, Address: pkt.src, Marks: []route.Mark{c.Mark}}
 	if m.Found() {
@@ -43,7 +43,7 @@ func (w *Walker) sourceCheck(pkt *packet, at place, hop Hop, out string) (step, 
 
 // checkEach judges the source for every way on by itself, as kernels do: rules that look at interfaces see the one that the
 // packet would leave by. All reports that no way is left, and the step that ends it then.
-func (w *Walker) checkEach(pkt *packet, at place, steps []step) (drop step, all bool) {
+func (w *Walker) checkEach(pkt *packet, at position, steps []step) (drop step, all bool) {
 	all = true
 	for i := range steps {
 		one, ok := w.sourceCheck(pkt, at, steps[i].hop, steps[i].hop.OutInterface)

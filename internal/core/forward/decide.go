@@ -71,7 +71,7 @@ type packet struct {
 }
 
 // place is where a packet is.
-type place struct {
+type position struct {
 	device  *network.Device
 	table   string // in which the packet is looked up: that of the ingress interface, or of the address it starts from
 	ingress string // "" where the packet starts here
@@ -86,13 +86,13 @@ type step struct {
 	verdict  Verdict
 	delivery Delivery
 	reason   Reason
-	next     place
+	next     position
 	pkt      *packet // as it goes on or ends
 	dropped  bool    // by a source check
 }
 
 // decide appends to room what the device does with the packet: at least one step.
-func (w *Walker) decide(pkt *packet, at place, room []step) []step {
+func (w *Walker) decide(pkt *packet, at position, room []step) []step {
 	d, fam := at.device, route.FamilyOf(pkt.dst)
 	hop := Hop{Device: d.Name, Table: at.table, InInterface: at.ingress}
 	if t := d.Table(at.table, fam); t != nil {
@@ -193,16 +193,16 @@ func (w *Walker) own(d *network.Device, table string, a netip.Addr) []network.Ad
 }
 
 // enter is where a packet is that comes in by an interface.
-func (w *Walker) enter(d *network.Device, ifname string) place {
-	return place{device: d, ingress: ifname, table: w.topo.TableOf(d, ifname)}
+func (w *Walker) enter(d *network.Device, ifname string) position {
+	return position{device: d, ingress: ifname, table: w.topo.TableOf(d, ifname)}
 }
 
 // origin is where a packet is that the device sends from an address on an interface.
-func (w *Walker) origin(d *network.Device, ifname string) place {
-	return place{device: d, origin: true, table: w.topo.TableOf(d, ifname)}
+func (w *Walker) origin(d *network.Device, ifname string) position {
+	return position{device: d, origin: true, table: w.topo.TableOf(d, ifname)}
 }
 
-func (w *Walker) deliver(pkt *packet, hop Hop, at place, own []network.Address) step {
+func (w *Walker) deliver(pkt *packet, hop Hop, at position, own []network.Address) step {
 	dst := pkt.dst
 	hop.Prefix = netip.PrefixFrom(dst, dst.BitLen())
 	hop.Route = route.Route{Prefix: hop.Prefix, Attributes: &route.Attributes{Protocol: route.Local, Special: route.Receive}}
@@ -237,7 +237,7 @@ func (w *Walker) ask(t *network.Table, a netip.Addr) selection.Match {
 }
 
 // follow appends the steps for a match: its special action, or each resolved next hop.
-func (w *Walker) follow(pkt *packet, at place, hop Hop, m selection.Match, steps []step) []step {
+func (w *Walker) follow(pkt *packet, at position, hop Hop, m selection.Match, steps []step) []step {
 	equal := 1.0 / float64(len(m.Routes))
 	for i, r := range m.Routes {
 		h := hop
@@ -289,7 +289,7 @@ func special(r route.Route) (Verdict, Delivery, Reason) {
 }
 
 // exit says what becomes of the packet on the link.
-func (w *Walker) exit(pkt *packet, at place, s *step, r route.Route, e selection.Exit) {
+func (w *Walker) exit(pkt *packet, at position, s *step, r route.Route, e selection.Exit) {
 	h := &s.hop
 	h.NextHop, h.OutInterface, h.Via = e.Address, e.Interface, e.Via
 	target, final := e.Address, false

@@ -57,7 +57,7 @@ func (w *Walker) hostSelf(pkt *packet) (Direction, bool) {
 }
 
 // gatewayOf keeps of the places where a host's packet could start the one at its gateway.
-func (w *Walker) gatewayOf(a netip.Addr, places []place) []place {
+func (w *Walker) gatewayOf(a netip.Addr, places []position) []position {
 	h, ok := w.host(a)
 	if !ok || !h.Gateway.IsValid() {
 		return places
@@ -65,7 +65,7 @@ func (w *Walker) gatewayOf(a netip.Addr, places []place) []place {
 	for _, o := range w.topo.Owners(h.Gateway) {
 		for _, p := range places {
 			if p.device == o.Device && p.ingress == o.Interface {
-				return []place{p}
+				return []position{p}
 			}
 		}
 	}

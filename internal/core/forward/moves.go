@@ -10,46 +10,52 @@ import (
 	"zarvek/internal/core/topology"
 )
 
-// A Spot is where and how a device meets a packet, as far as what it does depends on that. It is comparable; the zero
-// Spot is nowhere.
-type Spot struct{ at place }
+// A LookupPoint is where and how a device meets a packet, as far as what it does depends on that. It is comparable; the zero
+// LookupPoint is nowhere.
+type LookupPoint struct{ at position }
 
 // Device returns the spot's device.
-func (s Spot) Device() *network.Device { return s.at.device }
+func (s LookupPoint) Device() *network.Device { return s.at.device }
 
 // Table returns the table that is asked first.
-func (s Spot) Table() string { return s.at.table }
+func (s LookupPoint) Table() string { return s.at.table }
 
 // Sends reports whether the device itself sends the packet.
-func (s Spot) Sends() bool { return s.at.origin }
+func (s LookupPoint) Sends() bool { return s.at.origin }
 
 // Received is the spot of packets of others that are looked up in the same table, whatever interface they come in by.
-func (s Spot) Received() Spot { return Spot{place{device: s.at.device, table: s.at.table}} }
+func (s LookupPoint) Received() LookupPoint {
+	return LookupPoint{position{device: s.at.device, table: s.at.table}}
+}
 
 // Enters returns the spot of what comes in by an interface of d. Without rules that look at it the interface makes no
 // difference.
-func (w *Walker) Enters(d *network.Device, ifname string) Spot { return spotAt(w.enter(d, ifname)) }
+func (w *Walker) Enters(d *network.Device, ifname string) LookupPoint {
+	return lookupPointAt(w.enter(d, ifname))
+}
 
 // SentBy returns the spot of what d sends from an address on an interface.
-func (w *Walker) SentBy(d *network.Device, ifname string) Spot { return Spot{w.origin(d, ifname)} }
+func (w *Walker) SentBy(d *network.Device, ifname string) LookupPoint {
+	return LookupPoint{w.origin(d, ifname)}
+}
 
-func spotAt(p place) Spot {
+func lookupPointAt(p position) LookupPoint {
 	if !ingressMatters(p.device) {
 		p.ingress = ""
 	}
 	p.owned = false
-	return Spot{p}
+	return LookupPoint{p}
 }
 
-// Spots returns every spot of a device in which packets of others may meet it.
-func (w *Walker) Spots(d *network.Device, fam route.Family) []Spot {
-	var out []Spot
-	add := func(s Spot) {
+// LookupPoints returns every spot of a device in which packets of others may meet it.
+func (w *Walker) LookupPoints(d *network.Device, fam route.Family) []LookupPoint {
+	var out []LookupPoint
+	add := func(s LookupPoint) {
 		if !slices.Contains(out, s) {
 			out = append(out, s)
 		}
 	}
-	add(Spot{place{device: d, table: "default"}})
+	add(LookupPoint{position{device: d, table: "default"}})
 	names := w.topo.Interfaces(d)
 	for _, t := range d.Tunnels().All() {
 		names = append(names, t.Interface)
@@ -59,7 +65,7 @@ func (w *Walker) Spots(d *network.Device, fam route.Family) []Spot {
 	}
 	for _, t := range d.Tables().All() {
 		if t.Family == fam {
-			add(Spot{place{device: d, table: t.Name}})
+			add(LookupPoint{position{device: d, table: t.Name}})
 		}
 	}
 	return out
@@ -72,12 +78,12 @@ type Move struct {
 	Delivery Delivery
 	Reason   Reason
 	At       *network.Device // at which it ends
-	Next     Spot
+	Next     LookupPoint
 }
 
 // Moves returns all that a device does with packets to dst, whoever sends them: what depends on their source, flow or
 // state (Sensitive) is left out. Find must return what selection.Longest does for dst; nil asks the tables.
-func (w *Walker) Moves(dst netip.Addr, s Spot, find func(*network.Table) selection.Match) []Move {
+func (w *Walker) Moves(dst netip.Addr, s LookupPoint, find func(*network.Table) selection.Match) []Move {
 	if find == nil {
 		find = func(t *network.Table) selection.Match { return w.ask(t, dst) }
 	}
@@ -90,7 +96,7 @@ func (w *Walker) Moves(dst netip.Addr, s Spot, find func(*network.Table) selecti
 			far := w.decide(pkt, st.next, nil)[0]
 			m.Verdict, m.Delivery, m.Reason, m.At = far.verdict, far.delivery, far.reason, st.next.device
 		case st.verdict == GoesOn:
-			m.Next = spotAt(st.next)
+			m.Next = lookupPointAt(st.next)
 		}
 		out = append(out, m)
 	}
@@ -117,10 +123,10 @@ func (w *Walker) Sensitive(d *network.Device, fam route.Family) bool {
 }
 
 // Starts returns where packets from an address enter the captured devices, and whether a captured device sends them.
-func (w *Walker) Starts(src netip.Addr) []Spot {
-	var out []Spot
+func (w *Walker) Starts(src netip.Addr) []LookupPoint {
+	var out []LookupPoint
 	for _, p := range w.starts(src) {
-		s := spotAt(p)
+		s := lookupPointAt(p)
 		if !slices.Contains(out, s) {
 			out = append(out, s)
 		}

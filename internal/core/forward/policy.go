@@ -18,7 +18,7 @@ type translated struct {
 
 // arrive changes a packet's destination where it comes in: back, where the device had changed the source of what it
 // answers; else by the device's own translations. The step ends the walk where that depends on what is not told.
-func (w *Walker) arrive(pkt *packet, at place, hop *Hop) (*packet, *step) {
+func (w *Walker) arrive(pkt *packet, at position, hop *Hop) (*packet, *step) {
 	if at.origin || at.ingress == "" {
 		return pkt, nil
 	}
@@ -53,14 +53,14 @@ func (w *Walker) arrive(pkt *packet, at place, hop *Hop) (*packet, *step) {
 }
 
 // leave applies what a device does to a packet that it sends on: its rules, its state, its translations of sources.
-func (w *Walker) leave(pkt *packet, at place, s step) step {
+func (w *Walker) leave(pkt *packet, at position, s step) step {
 	s.pkt = pkt
 	if s.verdict != GoesOn && s.verdict != Leaves && s.verdict != Arrives || s.delivery == ToDevice {
 		return s
 	}
 	d, out := at.device, s.hop.OutInterface
 	end := func(v Verdict, c Code, marks ...route.Mark) step {
-		s.verdict, s.delivery, s.next = v, NotDelivered, place{}
+		s.verdict, s.delivery, s.next = v, NotDelivered, position{}
 		s.reason = Reason{Code: c, Marks: marks, Interface: out}
 		return s
 	}
@@ -178,7 +178,7 @@ func judgeChain(rules network.Items[network.FlowRule], pkt *packet, in, out stri
 const maxTunnels = 4
 
 // tunnel follows the outer packet of a tunnel that a step leads into.
-func (w *Walker) tunnel(pkt *packet, at place, s step) step {
+func (w *Walker) tunnel(pkt *packet, at position, s step) step {
 	t, ok := at.device.Tunnel(s.hop.OutInterface)
 	if !ok || s.verdict > Unknown {
 		return s
@@ -186,7 +186,7 @@ func (w *Walker) tunnel(pkt *packet, at place, s step) step {
 	s.hop.Tunnel = t.Remote
 	s.hop.Evidence = append(s.hop.Evidence, t.Mark)
 	fail := func(v Verdict, c Code, where string, inner Verdict) step {
-		s.verdict, s.delivery, s.next = v, NotDelivered, place{}
+		s.verdict, s.delivery, s.next = v, NotDelivered, position{}
 		s.reason = Reason{Code: c, Address: t.Remote, Interface: t.Interface, Device: where, Inner: inner, Marks: []route.Mark{t.Mark}}
 		return s
 	}

@@ -169,8 +169,8 @@ func (w *Walker) end(a netip.Addr) End {
 
 // starts returns the places where a packet from a enters the captured devices: its owner, else every device attached
 // to its network.
-func (w *Walker) starts(a netip.Addr) []place {
-	var out []place
+func (w *Walker) starts(a netip.Addr) []position {
+	var out []position
 	for _, o := range w.topo.Owners(a) {
 		if p := w.origin(o.Device, o.Interface); !slices.Contains(out, p) {
 			out = append(out, p)
@@ -180,7 +180,7 @@ func (w *Walker) starts(a netip.Addr) []place {
 		return out
 	}
 	if o, ok := w.topo.DeducedOwner(a); ok {
-		return []place{w.origin(o.Device, o.Interface)}
+		return []position{w.origin(o.Device, o.Interface)}
 	}
 	for _, at := range w.topo.Attached(a) {
 		if p := w.enter(at.Device, at.Interface); !slices.Contains(out, p) {
@@ -191,7 +191,7 @@ func (w *Walker) starts(a netip.Addr) []place {
 }
 
 // from walks from every start apart. Hosts in one network reach each other without a router.
-func (w *Walker) from(pkt *packet, starts []place) Direction {
+func (w *Walker) from(pkt *packet, starts []position) Direction {
 	if len(starts) == 0 {
 		return Direction{Verdict: Unknown, Branches: []Branch{{Share: 1, Verdict: Unknown,
 			Reason: Reason{Code: SourceNotPlaced, Address: pkt.src}}}}
@@ -204,7 +204,7 @@ func (w *Walker) from(pkt *packet, starts []place) Direction {
 	return w.walkAll(pkt, starts, false)
 }
 
-func (w *Walker) walkAll(pkt *packet, starts []place, assumed bool) Direction {
+func (w *Walker) walkAll(pkt *packet, starts []position, assumed bool) Direction {
 	var d Direction
 	for _, s := range starts {
 		one := w.walk(pkt, s, assumed)
@@ -256,15 +256,15 @@ func (w *Walker) sameNetwork(pkt *packet) (Branch, bool) {
 
 // replyStarts returns where the reply starts: where the packet arrived; else, for a packet that left the captured
 // devices, where it left (assumed); else where the destination is.
-func (w *Walker) replyStarts(forward *Direction, dst netip.Addr) (out []place, assumed bool) {
-	add := func(p place) {
+func (w *Walker) replyStarts(forward *Direction, dst netip.Addr) (out []position, assumed bool) {
+	add := func(p position) {
 		if !slices.Contains(out, p) {
 			out = append(out, p)
 		}
 	}
 	for _, b := range forward.Branches {
 		if b.Verdict == Arrives && b.Delivery == ToDevice {
-			add(place{device: b.end, origin: true, table: b.table})
+			add(position{device: b.end, origin: true, table: b.table})
 		}
 	}
 	if len(out) > 0 {
@@ -281,7 +281,7 @@ func (w *Walker) replyStarts(forward *Direction, dst netip.Addr) (out []place, a
 	return out, true
 }
 
-func (w *Walker) replies(pkt *packet, starts []place, assumed bool) Direction {
+func (w *Walker) replies(pkt *packet, starts []position, assumed bool) Direction {
 	if len(starts) > 0 && !starts[0].origin && !assumed {
 		return w.from(pkt, starts)
 	}

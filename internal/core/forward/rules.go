@@ -8,7 +8,7 @@ import (
 
 // lookup finds the match for a packet. A Reason other than Nothing ends the walk: there is no route, or the captures
 // cannot tell.
-func (w *Walker) lookup(pkt *packet, at place) (selection.Match, Reason) {
+func (w *Walker) lookup(pkt *packet, at position) (selection.Match, Reason) {
 	d, fam := at.device, route.FamilyOf(pkt.dst)
 	rules := d.Rules()
 	if !rules.Any(func(r network.Rule) bool { return r.Family == 0 || r.Family == fam }) || at.table != "default" { // an interface that belongs to a table of its own asks no rules
@@ -111,7 +111,7 @@ func sureReason(sure bool, r Reason) Reason {
 }
 
 // ruleApplies reports whether a rule concerns the packet, and whether that is certain.
-func ruleApplies(r network.Rule, pkt *packet, at place, fam route.Family) (applies, sure bool) {
+func ruleApplies(r network.Rule, pkt *packet, at position, fam route.Family) (applies, sure bool) {
 	switch {
 	case r.Family != 0 && r.Family != fam,
 		r.From.IsValid() && (pkt.find != nil || !r.From.Contains(pkt.src)),

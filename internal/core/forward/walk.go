@@ -12,17 +12,17 @@ import (
 const maxBranches = 64
 
 // spot is a walk's state: two visits of one spot mean a loop (no hop limit is needed).
-type spot struct {
+type walkState struct {
 	device         *network.Device
 	table, ingress string
 	dst            netip.Addr // which a translation may change
 }
 
-func spotOf(at place, pkt *packet) spot {
+func walkStateOf(at position, pkt *packet) walkState {
 	if ingressMatters(at.device) {
-		return spot{at.device, at.table, at.ingress, pkt.dst}
+		return walkState{at.device, at.table, at.ingress, pkt.dst}
 	}
-	return spot{device: at.device, table: at.table, dst: pkt.dst}
+	return walkState{device: at.device, table: at.table, dst: pkt.dst}
 }
 
 // walk is one exploration of all branches from a start.
@@ -31,15 +31,15 @@ type walk struct {
 	out     Direction
 	path    []Hop
 	steps   []step // of the places on the path
-	onPath  []spot
-	visited []spot // asked only where there are very many branches
+	onPath  []walkState
+	visited []walkState // asked only where there are very many branches
 }
 
 // walks keeps the room that walks have grown, since most cases are walked through many times.
 var walks = sync.Pool{New: func() any { return new(walk) }}
 
 // walk follows the packet from a place over every equal-cost branch.
-func (w *Walker) walk(pkt *packet, from place, assumed bool) Direction {
+func (w *Walker) walk(pkt *packet, from position, assumed bool) Direction {
 	pkt = w.withEnd(pkt)
 	if from.origin {
 		pkt.sender = from.device
@@ -56,8 +56,8 @@ func (w *Walker) walk(pkt *packet, from place, assumed bool) Direction {
 	return out
 }
 
-func (k *walk) visit(at place, pkt *packet, share float64) {
-	here := spotOf(at, pkt)
+func (k *walk) visit(at position, pkt *packet, share float64) {
+	here := walkStateOf(at, pkt)
 	taken := len(k.steps)
 	k.steps = k.w.decide(pkt, at, k.steps)
 	steps := k.steps[taken:]
@@ -74,7 +74,7 @@ func (k *walk) visit(at place, pkt *packet, share float64) {
 		switch {
 		case s.verdict != GoesOn:
 			k.end(s, at, share*s.share)
-		case len(k.out.Branches) >= maxBranches && slices.Contains(k.visited, spotOf(s.next, s.pkt)) && !slices.Contains(k.onPath, spotOf(s.next, s.pkt)):
+		case len(k.out.Branches) >= maxBranches && slices.Contains(k.visited, walkStateOf(s.next, s.pkt)) && !slices.Contains(k.onPath, walkStateOf(s.next, s.pkt)):
 			k.out.Omitted = true
 		default:
 			k.visit(s.next, s.pkt, share*s.share)
@@ -84,7 +84,7 @@ func (k *walk) visit(at place, pkt *packet, share float64) {
 	k.onPath = k.onPath[:len(k.onPath)-1]
 }
 
-func (k *walk) end(s step, at place, share float64) {
+func (k *walk) end(s step, at position, share float64) {
 	b := Branch{Share: share, Verdict: s.verdict, Where: at.device.Name, Delivery: s.delivery, Reason: s.reason,
 		end: at.device, in: at.ingress, table: at.table, pkt: s.pkt}
 	if s.delivery != ToDevice {

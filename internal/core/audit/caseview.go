@@ -12,8 +12,8 @@ import (
 
 type mark = route.Mark
 
-// scene is all that the kinds look at.
-type scene struct {
+// caseView is all that the kinds look at.
+type caseView struct {
 	walker *forward.Walker
 	topo   *topology.Topology
 	net    *network.Snapshot
@@ -63,7 +63,7 @@ type Coverage struct {
 
 // Run audits a network.
 func Run(w *forward.Walker, opt Options) *Result {
-	s := &scene{walker: w, topo: w.Topology(), net: w.Topology().Network, opt: opt}
+	s := &caseView{walker: w, topo: w.Topology(), net: w.Topology().Network, opt: opt}
 	r := &Result{}
 	progress := s.progress()
 	for _, fam := range []route.Family{route.IPv4, route.IPv6} {
@@ -108,7 +108,7 @@ func (a *auditor) weak() []string {
 }
 
 // captured reports whether any table of a family was.
-func (s *scene) captured(fam route.Family) bool {
+func (s *caseView) captured(fam route.Family) bool {
 	return s.net.Devices().Any(func(d *network.Device) bool { return len(familyTables(d, fam)) > 0 })
 }
 
@@ -127,7 +127,7 @@ func order(x, y Finding) int {
 }
 
 // progress sums up what workers tell.
-func (s *scene) progress() func(int) {
+func (s *caseView) progress() func(int) {
 	if s.opt.Progress == nil {
 		return func(int) {}
 	}

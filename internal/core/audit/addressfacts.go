@@ -11,9 +11,9 @@ import (
 	"zarvek/internal/core/topology"
 )
 
-// ground is what lies at addresses whatever the tables say: attached networks, devices' own addresses, and every single
+// addressFacts is what lies at addresses whatever the tables say: attached networks, devices' own addresses, and every single
 // address of which something is known. It is cut where any of that, or a rule that names addresses, begins or ends.
-type ground struct {
+type addressFacts struct {
 	cuts      []number // sorted; each begins a region
 	irregular map[number][]*network.Device
 	policy    []number // sorted cuts of rules that look at sources
@@ -32,7 +32,7 @@ type region struct {
 }
 
 // regionAt returns the index of the region that holds n: the last cut that is not behind it.
-func (g *ground) regionAt(n number) int {
+func (g *addressFacts) regionAt(n number) int {
 	i, found := slices.BinarySearchFunc(g.cuts, n, number.compare)
 	if found {
 		return i
@@ -41,7 +41,7 @@ func (g *ground) regionAt(n number) int {
 }
 
 // policyAt numbers the part of the space between two cuts of rules that n lies in.
-func (g *ground) policyAt(n number) int {
+func (g *addressFacts) policyAt(n number) int {
 	i, found := slices.BinarySearchFunc(g.policy, n, number.compare)
 	if found {
 		return i + 1
@@ -51,7 +51,7 @@ func (g *ground) policyAt(n number) int {
 
 // newGround collects the cuts of one family.
 func (a *auditor) newGround() {
-	g := &ground{irregular: map[number][]*network.Device{}}
+	g := &addressFacts{irregular: map[number][]*network.Device{}}
 	topo := a.walker.Topology()
 	cut := func(p netip.Prefix) {
 		if p.IsValid() && route.FamilyOf(p.Addr()) == a.fam {
@@ -131,7 +131,7 @@ func (a *auditor) newGround() {
 	g.cuts = slices.Compact(g.cuts)
 	slices.SortFunc(g.policy, number.compare)
 	g.policy = slices.Compact(g.policy)
-	a.ground = g
+	a.addressFacts = g
 	for _, n := range g.cuts {
 		g.regions = append(g.regions, a.look(n))
 	}
@@ -139,7 +139,7 @@ func (a *auditor) newGround() {
 
 // look finds out what lies at the region that begins at a number.
 func (a *auditor) look(at number) region {
-	r := region{start: -1, down: -1, irregular: a.ground.irregular[at]}
+	r := region{start: -1, down: -1, irregular: a.addressFacts.irregular[at]}
 	x := at.addr(a.fam)
 	if !slices.ContainsFunc(a.spaces, func(s span) bool { return !at.less(s.first) && !s.last.less(at) }) {
 		return r
@@ -211,18 +211,18 @@ func ends(at []topology.Attachment) int {
 }
 
 // startSet numbers the nodes where packets of one source start.
-func (a *auditor) startSet(spots []forward.Spot) int {
+func (a *auditor) startSet(lookupPoints []forward.LookupPoint) int {
 	var s startSet
 	var text []byte
-	for _, spot := range spots {
-		n := a.graph.node(spot)
+	for _, lookupPoint := range lookupPoints {
+		n := a.graph.node(lookupPoint)
 		if n < 0 {
 			continue
 		}
 		s.nodes = append(s.nodes, n)
 		d := a.graph.device[n]
 		// A device with one table and no rules does with its own packets what it does with others': if they come back they loop.
-		s.returns = append(s.returns, spot.Sends() && len(a.graph.byDevice[d]) > 2)
+		s.returns = append(s.returns, lookupPoint.Sends() && len(a.graph.byDevice[d]) > 2)
 		text = binary.LittleEndian.AppendUint32(text, uint32(n))
 	}
 	if len(s.nodes) == 0 {
@@ -238,7 +238,7 @@ func (a *auditor) startSet(spots []forward.Spot) int {
 }
 
 // policyCuts adds what a device's rules for sources and flows name.
-func (a *auditor) policyCuts(g *ground, d *network.Device) {
+func (a *auditor) policyCuts(g *addressFacts, d *network.Device) {
 	cut := func(p netip.Prefix) {
 		if p.IsValid() && route.FamilyOf(p.Addr()) == a.fam {
 			s := spanOf(p)
