@@ -17,6 +17,7 @@ type Walker struct {
 	topo    *topology.Topology
 	lookups *selection.Lookup // of captured tables, shared with the walkers on overlays
 	patched *selection.Lookup // of the tables that an overlay changed
+	base    *Walker // on the snapshot below, where devices attach alike; nil for none
 	links   sync.Map          // linkKey: topology.OnLink, of next hops
 }
 
@@ -31,6 +32,12 @@ type linkKey struct {
 func (w *Walker) find(d *network.Device, ifname string, a netip.Addr, learned, final bool) topology.OnLink {
 	if final {
 		return w.topo.Find(d, ifname, a, learned)
+	}
+	if w.base != nil && w.base.net.Numbered(d.Number()) == d {
+		// Who answers is found in the snapshot below, unless the answer is a device that the overlay changed.
+		if l := w.base.find(d, ifname, a, learned, false); w.unchanged(l.Device) && w.unchanged(l.OtherEnd) {
+			return l
+		}
 	}
 	k := linkKey{d, ifname, a, learned}
 	if l, ok := w.links.Load(k); ok {
@@ -52,8 +59,14 @@ func NewWalker(t *topology.Topology) *Walker {
 
 // On returns a walker on an overlay of w's snapshot.
 func (w *Walker) On(n *network.Snapshot) *Walker {
-	return &Walker{net: n, topo: w.topo.On(n), lookups: w.lookups, patched: new(selection.Lookup)}
+	out := &Walker{net: n, topo: w.topo.On(n), lookups: w.lookups, patched: new(selection.Lookup)}
+	if out.topo.AttachesLike(w.topo) {
+		out.base = w
+	}
+	return out
 }
+
+func (w *Walker) unchanged(d *network.Device) bool { return d == nil || w.net.Numbered(d.Number()) == d }
 
 // packet is what a decision may depend on.
 // It is not changed once it is on its way; what a device changes is another packet.

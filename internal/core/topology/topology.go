@@ -103,6 +103,9 @@ func (t *Topology) On(n *network.Snapshot) *Topology {
 	return build(n, scans)
 }
 
+// AttachesLike reports whether two topologies, one of an overlay of the other, share who attaches where.
+func (t *Topology) AttachesLike(o *Topology) bool { return t.of == o.of }
+
 func build(n *network.Snapshot, scans []*scan) *Topology {
 	t := &Topology{Network: n, layout: &layout{
 		of: n, scans: scans, byPrefix: new(bart.Table[[]int]), owners: map[netip.Addr][]int{}, byInterface: map[port][]int{},
