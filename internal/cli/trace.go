@@ -13,8 +13,8 @@ func traceCommand() command {
 	return command{
 		name: "trace", args: "SOURCE DESTINATION",
 		short: "follow a packet hop by hop, and its reply back",
-		long: `Follows a packet from one end to another over every equal-cost branch, and then the
-reply, and says whether it works both ways; if not, at which device, in which direction
+		long: `Follows a packet from one end to another over every equal-cost branch (ECMP), and then
+the reply, and says whether it works both ways; if not, at which device, in which direction
 and why. Where the captures lack what is needed the answer is unknown, with what to
 capture. An end is an address, a device, DEVICE:INTERFACE, or a host of notes.yaml.
 

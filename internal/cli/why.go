@@ -17,11 +17,11 @@ func whyCommand() command {
 		name: "why", args: "DEVICE DESTINATION",
 		short: "which route a device uses for a destination, and what lost",
 		long: `Says what a device does with a destination (an address, or a prefix) and why: the
-longest prefix, the preference, the metric, equal cost; each with what lost by it. Then
-how the next hop is resolved and who answers for it, and what would take over.
+longest prefix, the preference (administrative distance), the metric, equal cost (ECMP); each with what lost
+by it. Then how the next hop is resolved and who answers for it, and what would take over.
 
 -from INTERFACE asks the other way round: whether a packet from DESTINATION that comes in
-by that interface would pass a strict, feasible or loose source check (RFC 3704).
+by that interface would pass a strict, feasible or loose source check (uRPF, RFC 3704).
 
 -would-win ROUTE tells how a static route you think of adding would fare; nothing is
 changed. A route is "PREFIX via ADDRESS", "PREFIX dev INTERFACE", both, or "PREFIX discard",

@@ -31,7 +31,7 @@ type Step struct {
 var Steps = []Step{
 	{"What do we have, and what is missing?", []string{"devices"}, 11},
 	{"The depot's came as a terminal log: what was made of it?", []string{"layouts", "depot-evening.log"}, 0},
-	{"What do its first lines say, one by one?", []string{"gloss", "depot-evening.log", "1-14"}, 14},
+	{"What do the first lines of the depot's terminal log say, one by one?", []string{"gloss", "depot-evening.log", "1-14"}, 15},
 	{"One table, read: the midway station.", []string{"table", "midway", "-family", "ipv4"}, 0},
 	{"How many networks are there, and who knows which?", []string{"networks"}, 0},
 
