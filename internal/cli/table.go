@@ -14,9 +14,10 @@ func tableCommand() command {
 	return command{
 		name: "table", args: "DEVICE", forms: "text, json or csv",
 		short: "one device's routes, whatever the layout they were captured in",
-		long: `Shows the routes that a device uses, as it forwards (FIB), in one uniform form: destination, who it was
+		long: `Shows the routes that a device uses, in one uniform form: destination, who it was
 learned from, preference and metric as far as the capture shows them, next hop and
-interface, and the line that says so. Above each table stands what it amounts to.
+interface, and the line that says so. Where what forwards (FIB) was captured beside the
+routing table (RIB) it counts. Above each table stands what it amounts to.
 
 The options that choose among the routes combine: each leaves fewer. Exit code 1: none fits.`,
 		setup: func(fs *flag.FlagSet) action {

@@ -17,8 +17,9 @@ func whyCommand() command {
 		name: "why", args: "DEVICE DESTINATION",
 		short: "which route a device uses for a destination, and what lost",
 		long: `Says what a device does with a destination (an address, or a prefix) and why: the
-longest prefix, the preference (administrative distance), the metric, equal cost (ECMP); each with what lost
-by it. Then how the next hop is resolved and who answers for it, and what would take over.
+longest prefix, the preference (administrative distance), the metric, equal cost (ECMP);
+each with what lost by it. Then how the next hop is resolved and who answers for it, and
+what would take over. The routing table (RIB) and what forwards (FIB) are told apart.
 
 -from INTERFACE asks the other way round: whether a packet from DESTINATION that comes in
 by that interface would pass a strict, feasible or loose source check (uRPF, RFC 3704).
