@@ -15,7 +15,9 @@ import (
 // where it stands alone, alone gives the name in place of the pronoun.
 func because(b forward.Branch, dst netip.Addr) string { return reasonClause(b, dst, "it", onePacket) }
 
-func alone(b forward.Branch, dst netip.Addr) string { return reasonClause(b, dst, Clean(b.Where), onePacket) }
+func alone(b forward.Branch, dst netip.Addr) string {
+	return reasonClause(b, dst, Clean(b.Where), onePacket)
+}
 
 // subject is what a clause is about: the packet of a trace, or all packets that a finding is about.
 type subject struct {

@@ -17,7 +17,7 @@ type Walker struct {
 	topo    *topology.Topology
 	lookups *selection.Lookup // of captured tables, shared with the walkers on overlays
 	patched *selection.Lookup // of the tables that an overlay changed
-	base    *Walker // on the snapshot below, where devices attach alike; nil for none
+	base    *Walker           // on the snapshot below, where devices attach alike; nil for none
 	links   sync.Map          // linkKey: topology.OnLink, of next hops
 }
 
@@ -66,7 +66,9 @@ func (w *Walker) On(n *network.Snapshot) *Walker {
 	return out
 }
 
-func (w *Walker) unchanged(d *network.Device) bool { return d == nil || w.net.Numbered(d.Number()) == d }
+func (w *Walker) unchanged(d *network.Device) bool {
+	return d == nil || w.net.Numbered(d.Number()) == d
+}
 
 // packet is what a decision may depend on.
 // It is not changed once it is on its way; what a device changes is another packet.
