@@ -14,74 +14,74 @@ import (
 // that are told by their decision, their prefixes and their reason alone have none.
 type Detail interface{ detail() }
 
-// SwallowedDetail, of Swallowed.
+// A SwallowedDetail is what Swallowed says.
 type SwallowedDetail struct {
 	Instead route.Route // what would carry the addresses; without attributes: nothing
 }
 
-// SourceCheckDetail, of SourceCheck.
+// A SourceCheckDetail is what SourceCheck says.
 type SourceCheckDetail struct {
 	Interface string     // that judges
 	Own       netip.Addr // the device's own address that comes in as a source; invalid: it is another one's
 }
 
-// NetworkDownDetail, of NetworkDown.
+// A NetworkDownDetail is what NetworkDown says.
 type NetworkDownDetail struct{ Interface string }
 
-// HopDownDetail, of HopDown: whether anything could notice that the next hop is down.
+// A HopDownDetail is what HopDown says: whether anything could notice that the next hop is down.
 type HopDownDetail struct{ Liveness forward.Liveness }
 
-// OneSidedDetail, of OneSided where flows of pairs that work are concerned.
+// A OneSidedDetail is what OneSided says where flows of pairs that work are concerned.
 type OneSidedDetail struct {
 	Pairs    int          // of networks
 	From, To netip.Prefix // one of them
 }
 
-// BackupDetail, of PreferenceTooGood, BackupCannotFloat and BackupInUse.
+// A BackupDetail is what PreferenceTooGood, BackupCannotFloat and BackupInUse say.
 type BackupDetail struct {
 	Route, Against route.Route
 	Trap           selection.RemarkKind
 	NeverUsed      uint64 // the preference with which the route is never used; 0: that is not what is wrong
 }
 
-// TrialDetail, of BackupFails.
+// A TrialDetail is what BackupFails says.
 type TrialDetail struct {
 	Trial Trial
 	To    netip.Addr // the packet that was tried
 }
 
-// StaticDetail, of StaticUnusable.
+// A StaticDetail is what StaticUnusable says.
 type StaticDetail struct {
 	Route route.Route
 	Fate  selection.Fate
 }
 
-// DifferenceDetail, of TablesDiffer.
+// A DifferenceDetail is what TablesDiffer says.
 type DifferenceDetail struct{ Kind network.DifferenceKind }
 
-// DetectionDetail, of NoDetection and HalfDetection: a next hop, and the sessions of the two ends.
+// A DetectionDetail is what NoDetection and HalfDetection say: a next hop, and the sessions of the two ends.
 type DetectionDetail struct {
 	Address   netip.Addr
 	Interface string
 	Liveness  forward.Liveness
 }
 
-// InterfaceOnlyDetail, of InterfaceOnly.
+// An InterfaceOnlyDetail is what InterfaceOnly says.
 type InterfaceOnlyDetail struct{ Interface string }
 
-// ClashDetail, of DuplicateAddress, MasksDiffer and NetworksOverlap.
+// A ClashDetail is what DuplicateAddress, MasksDiffer and NetworksOverlap say.
 type ClashDetail struct {
 	Address     netip.Addr // that two devices have
 	Here, There topology.Attachment
 }
 
-// ApartDetail, of CapturesApart.
+// An ApartDetail is what CapturesApart says.
 type ApartDetail struct {
 	Minutes int
 	Newest  string // the device captured last
 }
 
-// UnreadDetail, of LinesUnread.
+// An UnreadDetail is what LinesUnread says.
 type UnreadDetail struct{ Lines int }
 
 func (SwallowedDetail) detail()     {}
