@@ -144,3 +144,11 @@ func TestLivenessLeavesItsLines(t *testing.T) {
 	require.NotEmpty(t, r.Liveness.Marks)
 	require.Subset(t, r.Marks, r.Liveness.Marks)
 }
+
+// TestOnwardInATableOfItsOwn: a trial in a named table is decided there, whatever the default one says.
+func TestOnwardInATableOfItsOwn(t *testing.T) {
+	n := coretest.Build("a: addr 10.1.0.1/24 lan\na: direct 10.1.0.0/24 dev lan\na: static 10.9.0.0/16 blackhole\na: static 10.9.0.0/16 via 10.1.0.9 dev lan in red\na: neigh 10.1.0.9 lan alive")
+	w := forward.NewWalker(topology.Build(n))
+	require.Equal(t, forward.Discarded, w.OnwardIn(n.Device("a"), "default", addr("10.9.0.1")).Verdict)
+	require.Equal(t, forward.Leaves, w.OnwardIn(n.Device("a"), "red", addr("10.9.0.1")).Verdict)
+}
