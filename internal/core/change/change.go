@@ -37,11 +37,19 @@ func (c Change) On(n *network.Snapshot) (*network.Snapshot, error) {
 	return n, nil
 }
 
+// device finds a device by its name.
+func device(n *network.Snapshot, name string) (*network.Device, error) {
+	if d := n.Device(name); d != nil {
+		return d, nil
+	}
+	return nil, fmt.Errorf("there is no device %q", name)
+}
+
 // place finds the device and the table that an edit is about.
-func place(n *network.Snapshot, device, table string, prefix netip.Prefix) (*network.Device, *network.Table, error) {
-	d := n.Device(device)
-	if d == nil {
-		return nil, nil, fmt.Errorf("there is no device %q", device)
+func place(n *network.Snapshot, name, table string, prefix netip.Prefix) (*network.Device, *network.Table, error) {
+	d, err := device(n, name)
+	if err != nil {
+		return nil, nil, err
 	}
 	fam := route.FamilyOf(prefix.Addr())
 	if table == "" {
@@ -49,7 +57,7 @@ func place(n *network.Snapshot, device, table string, prefix netip.Prefix) (*net
 	}
 	t := d.Table(table, fam)
 	if t == nil {
-		return nil, nil, fmt.Errorf("no %s table %q of %s was captured", fam, table, device)
+		return nil, nil, fmt.Errorf("no %s table %q of %s was captured", fam, table, name)
 	}
 	return d, t, nil
 }

@@ -1,7 +1,6 @@
 package change
 
 import (
-	"fmt"
 	"net/netip"
 	"slices"
 
@@ -14,14 +13,11 @@ import (
 type InterfaceDown struct{ Device, Interface string }
 
 func (e InterfaceDown) on(n *network.Snapshot) (*network.Snapshot, error) {
-	d := n.Device(e.Device)
-	if d == nil {
-		return nil, fmt.Errorf("there is no device %q", e.Device)
+	d, err := device(n, e.Device)
+	if err != nil {
+		return nil, err
 	}
-	x := n.Draft()
-	i := d.Interface(e.Interface)
-	i.Name, i.State = e.Interface, network.LinkDown
-	x.SetInterface(e.Device, i)
+	x := withState(n, d, e.Interface, network.LinkDown)
 	x.SetAddresses(e.Device, slices.DeleteFunc(x.Listed(e.Device), func(a network.Address) bool {
 		return a.Interface == e.Interface && a.Prefix.Addr().Is6()
 	}))
@@ -62,6 +58,15 @@ func (e InterfaceDown) on(n *network.Snapshot) (*network.Snapshot, error) {
 	return out, nil
 }
 
+// withState drafts a snapshot in which an interface of d has a state.
+func withState(n *network.Snapshot, d *network.Device, ifname string, state network.LinkState) *network.Draft {
+	i := d.Interface(ifname)
+	i.Name, i.State = ifname, state
+	x := n.Draft()
+	x.SetInterface(d.Name, i)
+	return x
+}
+
 // attached reports whether a route is there because the interface is up: its network, its own addresses.
 func attached(a *route.Attributes, ifname string) bool {
 	return (a.Protocol == route.Direct || a.Protocol == route.Local || a.Special == route.Receive) && len(a.NextHops) > 0 &&
@@ -72,14 +77,11 @@ func attached(a *route.Attributes, ifname string) bool {
 type InterfaceUp struct{ Device, Interface string }
 
 func (e InterfaceUp) on(n *network.Snapshot) (*network.Snapshot, error) {
-	d := n.Device(e.Device)
-	if d == nil {
-		return nil, fmt.Errorf("there is no device %q", e.Device)
+	d, err := device(n, e.Device)
+	if err != nil {
+		return nil, err
 	}
-	x := n.Draft()
-	i := d.Interface(e.Interface)
-	i.Name, i.State = e.Interface, network.LinkUp
-	x.SetInterface(e.Device, i)
+	x := withState(n, d, e.Interface, network.LinkUp)
 	for _, a := range d.Addresses().All() {
 		p := a.Prefix.Masked()
 		t := d.Table("default", route.FamilyOf(a.Prefix.Addr()))
@@ -108,8 +110,8 @@ func (e LinkDown) on(n *network.Snapshot) (*network.Snapshot, error) { return Ch
 type DeviceDown struct{ Device string }
 
 func (e DeviceDown) on(n *network.Snapshot) (*network.Snapshot, error) {
-	if n.Device(e.Device) == nil {
-		return nil, fmt.Errorf("there is no device %q", e.Device)
+	if _, err := device(n, e.Device); err != nil {
+		return nil, err
 	}
 	x := n.Draft()
 	x.Remove(e.Device)
@@ -123,8 +125,8 @@ type Forwarding struct {
 }
 
 func (e Forwarding) on(n *network.Snapshot) (*network.Snapshot, error) {
-	if n.Device(e.Device) == nil {
-		return nil, fmt.Errorf("there is no device %q", e.Device)
+	if _, err := device(n, e.Device); err != nil {
+		return nil, err
 	}
 	x := n.Draft()
 	x.SetSwitch(e.Device, e.Switch)
@@ -139,9 +141,9 @@ type SourceCheck struct {
 }
 
 func (e SourceCheck) on(n *network.Snapshot) (*network.Snapshot, error) {
-	d := n.Device(e.Device)
-	if d == nil {
-		return nil, fmt.Errorf("there is no device %q", e.Device)
+	d, err := device(n, e.Device)
+	if err != nil {
+		return nil, err
 	}
 	x := n.Draft()
 	x.SetChecks(e.Device, append(slices.DeleteFunc(d.Checks().Copy(), func(c network.SourceCheck) bool {
