@@ -15,6 +15,7 @@ type section struct {
 	command string
 	banner  bool // it stands before the first prompt
 	lo, hi  int  // of the clean text, without the prompt's line
+	asked   int  // where the prompt's line begins
 }
 
 // prompts are the usual shapes of a prompt with a command behind it. Each has the device's name as its first group
@@ -148,7 +149,7 @@ func split(text []byte) (sections []section, lines int) {
 		if next < len(text) {
 			next++
 		}
-		cur = section{device: device, command: command, lo: next, hi: len(text)}
+		cur = section{device: device, command: command, lo: next, hi: len(text), asked: lo}
 	}
 	cur.hi = len(text)
 	if cur.hi > cur.lo {

@@ -85,6 +85,7 @@ const (
 	NoAddresses
 	NoNeighbours
 	TableCut
+	TableFiltered
 )
 
 // Summaries returns the devices by name, then the files from which nothing was read.
@@ -172,6 +173,9 @@ func missing(d *network.Device) []Missing {
 	}
 	if d.Tables().Any(func(t *network.Table) bool { return t.CutAt.IsValid() }) {
 		out = append(out, TableCut)
+	}
+	if d.Tables().Any(func(t *network.Table) bool { return t.Filtered.Known() }) {
+		out = append(out, TableFiltered)
 	}
 	return out
 }

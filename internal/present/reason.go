@@ -76,6 +76,8 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 			return fmt.Sprintf("a policy rule of %s names the table %s, and no capture shows that apart", Clean(b.Where), Clean(r.Table))
 		}
 		return fmt.Sprintf("no %s table of %s was captured", familyName(route.FamilyOf(dst)), Clean(b.Where))
+	case forward.TableFiltered:
+		return fmt.Sprintf("the listing of %s table was asked for in part only, so that what it does not show may be there", its)
 	case forward.TableCut:
 		return fmt.Sprintf("the capture of %s table is cut off before %s", its, dst)
 	case forward.CapturesContradict:
@@ -261,7 +263,7 @@ func advice(b forward.Branch, dst netip.Addr) string {
 			return fmt.Sprintf("capture all %s tables of %s", familyName(route.FamilyOf(dst)), at)
 		}
 		return fmt.Sprintf("capture the %s routing table of %s", familyName(route.FamilyOf(dst)), at)
-	case forward.TableCut:
+	case forward.TableFiltered, forward.TableCut:
 		return fmt.Sprintf("capture the whole routing table of %s", at)
 	case forward.CapturesContradict:
 		return keepNewer(at)

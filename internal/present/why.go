@@ -21,6 +21,12 @@ func WhyText(w io.Writer, r forward.Explanation, v View) error {
 		return nil
 	}
 	best := c.Match.Routes[0]
+	if c.Table.Filtered.Known() && len(r.Own) == 0 {
+		v.filtered(w, r)
+		fmt.Fprintf(w, "\nBy what it shows, %s %s.\n", dev, sentence(c, dst))
+		v.lines(w, "  ", c.Table.Evidence(c.Match.Index[0]))
+		return nil
+	}
 	if len(r.Own) > 0 && best.Special != route.Receive {
 		v.headline(w, true, "%s keeps %s: it is its own address%s, which comes before any route", dev, dst, on(r.Own[0].Interface))
 		fmt.Fprintf(w, "  captured at %s\n", v.place(r.Own[0].Mark))
@@ -53,6 +59,8 @@ func WhyText(w io.Writer, r forward.Explanation, v View) error {
 func (v View) noRoute(w io.Writer, r forward.Explanation) {
 	c, dev, dst := r.Choice, Clean(r.Device.Name), destination(r.Choice)
 	switch {
+	case c.Table.Filtered.Known():
+		v.filtered(w, r)
 	case c.Table.Undecided:
 		v.headline(w, false, "which route %s uses for %s is not known: of its table only protocols' own lists were captured", dev, dst)
 		fmt.Fprintf(w, "\nCapture the routing table of %s.\n", dev)
@@ -67,6 +75,17 @@ func (v View) noRoute(w io.Writer, r forward.Explanation) {
 	v.lost(w, "Seen, but not used", c.Lost)
 	v.statics(w, c.Statics)
 	v.tables(w, r)
+}
+
+// filtered says that a listing asked for in part proves nothing.
+func (v View) filtered(w io.Writer, r forward.Explanation) {
+	dev, t := Clean(r.Device.Name), r.Choice.Table
+	v.headline(w, false, "which route %s uses for %s is not known: the listing of its table was asked for in part only", dev, destination(r.Choice))
+	if p := v.place(t.Filtered); p != "" {
+		fmt.Fprintf(w, "  asked at %s\n", p)
+	}
+	v.lines(w, "  ", []route.Mark{t.Filtered})
+	fmt.Fprintf(w, "\nCapture the whole %s routing table of %s.\n", familyName(t.Family), dev)
 }
 
 func on(ifname string) string {

@@ -10,6 +10,7 @@ var codeWords = [...]string{
 	LeftCase:           "left-the-case",
 	NoCoveringRoute:    "no-covering-route",
 	TableMissing:       "table-missing",
+	TableFiltered:      "table-filtered",
 	TableCut:           "table-cut",
 	CapturesContradict: "captures-contradict",
 	RouteRefused:       "route-refused",

@@ -46,6 +46,9 @@ func (w *Walker) lookup(pkt *packet, at position) (selection.Match, Reason) {
 				return selection.Match{Table: t}, Reason{Code: TableMissing, Table: other, Marks: []route.Mark{r.Mark}}
 			}
 		}
+		if t.Filtered.Known() {
+			return selection.Match{Table: t}, Reason{Code: TableFiltered, Marks: []route.Mark{t.Filtered}}
+		}
 		if t.Undecided {
 			return selection.Match{Table: t}, Reason{Code: TableMissing}
 		}

@@ -66,6 +66,7 @@ const (
 	LeftCase
 	NoCoveringRoute
 	TableMissing       // no table of that family was captured
+	TableFiltered      // the command asked for a part of the table only
 	TableCut           // the capture of the table ends before the destination
 	CapturesContradict // of different moments, on the route
 	RouteRefused       // the chosen route is not in the forwarding table

@@ -97,6 +97,9 @@ func (x Explanation) Forwards() bool {
 	if len(x.Own) > 0 {
 		return true
 	}
+	if x.Choice.Table.Filtered.Known() {
+		return false // nobody knows
+	}
 	m := x.Choice.Match
 	if !m.Found() || m.Refused {
 		return false

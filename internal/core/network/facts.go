@@ -100,6 +100,8 @@ type TableFacts struct {
 	Family route.Family
 	Kind   Kind
 	Cut    bool // the capture seems to end inside this table
+	// Filtered is the line of the command that asked for a part of the table only; none: all was asked for.
+	Filtered route.Mark
 	// HighestWins tells that the highest preference wins here, against RFC 8349. No reader converts the number.
 	HighestWins bool
 	Routes      route.List

@@ -58,13 +58,17 @@ func merge(name string, fam route.Family, parts []*TableFacts) *Table {
 	} else {
 		t.Weak = true
 	}
-	cut, decided := true, false
+	cut, decided, whole := true, false, false
 	for _, p := range parts {
 		t.Kernel = t.Kernel || p.Kind == ForwardingTable
 		t.Chosen = t.Chosen || p.Kind == Candidates
 		decided = decided || p.Kind != Database
+		whole = whole || !p.Filtered.Known()
 		t.HighestWins = t.HighestWins || p.HighestWins
 		cut = cut && p.Cut
+	}
+	if !whole {
+		t.Filtered, decided = parts[0].Filtered, false
 	}
 	t.Undecided = !decided
 	if cut {

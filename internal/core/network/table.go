@@ -18,10 +18,11 @@ type Table struct {
 	Kernel      bool         // what forwards was captured itself, not deduced from what was chosen
 	Chosen      bool         // a routing table with preferences was captured
 	HighestWins bool         // of preferences; elsewhere the lowest does
-	Undecided   bool         // nothing but protocol databases was captured: what is used is not known
+	Undecided   bool         // nothing but protocol databases or filtered listings was captured: what is used is not known
 	Classful    bool         // a known part of a class A, B or C network bars shorter prefixes for all of it
 	Whole       bool         // captured with the kernel's own local table: what other tables it names but does not show are empty
 	Weak        bool         // only a management walk was captured, which may leave routes out
+	Filtered    route.Mark   // the command that asked for a part of it, where no capture shows all; it is undecided then
 	CutAt       netip.Prefix // the last prefix read before the capture ended in the middle; invalid where none did
 
 	rows           route.Rows // sorted by prefix, shorter first

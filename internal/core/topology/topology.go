@@ -197,7 +197,7 @@ func isDown(d *network.Device, a network.Address) bool {
 		return false
 	}
 	tab := d.Table("default", route.FamilyOf(a.Prefix.Addr()))
-	return tab != nil && tab.Routes().Len() > 0 && !a.Prefix.IsSingleIP() && !a.Prefix.Addr().IsLinkLocalUnicast()
+	return tab != nil && !tab.Filtered.Known() && tab.Routes().Len() > 0 && !a.Prefix.IsSingleIP() && !a.Prefix.Addr().IsLinkLocalUnicast()
 }
 
 // TableOf returns the table in which a device looks up what comes in by an interface: the one that has its attached
