@@ -104,12 +104,15 @@ func Read(name string, raw []byte, file uint32, described ...layout.Reader) (*Ca
 				m.File = file
 				return m
 			})
+			asked := route.Mark{}
 			if !s.banner && asksForPart(s.command) {
-				asked := src.original(route.Mark{File: file, Off: uint32(s.asked), End: uint32(s.lo)})
+				asked = src.original(route.Mark{File: file, Off: uint32(s.asked), End: uint32(s.lo)})
 				asked.File = file
-				for i := range p.Facts.Tables {
-					p.Facts.Tables[i].Filtered = asked
-				}
+			} else {
+				asked = askedBare(src, p.Unread)
+			}
+			for i := range p.Facts.Tables {
+				p.Facts.Tables[i].Filtered = asked
 			}
 			c.Parts = append(c.Parts, p)
 		}
