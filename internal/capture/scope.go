@@ -22,6 +22,9 @@ var partWords = map[string]bool{"static": true, "connected": true, "direct": tru
 // routeWord is a word that asks for routes, whole or shortened.
 var routeWord = regexp.MustCompile(`^(?:ro|rou|rout|route|routes|routing|routing-table|rib)$`)
 
+// statement configures a route in place of asking for one.
+var statement = regexp.MustCompile(`^(?:ip|ipv6) route [0-9a-f]*[.:]`)
+
 // asksForPart reports whether a command asks for a part of a routing table.
 func asksForPart(command string) bool {
 	low := strings.ToLower(strings.TrimSpace(command))
@@ -29,6 +32,9 @@ func asksForPart(command string) bool {
 		return true
 	}
 	low, _, _ = strings.Cut(low, "|")
+	if statement.MatchString(low) {
+		return false
+	}
 	words := strings.Fields(low)
 	at := -1
 	for i, w := range words {

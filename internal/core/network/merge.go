@@ -58,19 +58,16 @@ func merge(name string, fam route.Family, parts []*TableFacts) *Table {
 	} else {
 		t.Weak = true
 	}
-	cut, decided, whole := true, false, false
+	parts, t.Filtered = withoutFiltered(parts)
+	cut, decided := true, false
 	for _, p := range parts {
 		t.Kernel = t.Kernel || p.Kind == ForwardingTable
 		t.Chosen = t.Chosen || p.Kind == Candidates
 		decided = decided || p.Kind != Database
-		whole = whole || !p.Filtered.Known()
 		t.HighestWins = t.HighestWins || p.HighestWins
 		cut = cut && p.Cut
 	}
-	if !whole {
-		t.Filtered, decided = parts[0].Filtered, false
-	}
-	t.Undecided = !decided
+	t.Undecided = !decided || t.Filtered.Known()
 	if cut {
 		t.CutAt = lastRead(fam, parts)
 	}
@@ -127,6 +124,24 @@ func members(l *route.List, g Group) iter.Seq2[int, route.Route] {
 			}
 		}
 	}
+}
+
+// withoutFiltered leaves out listings that were asked for in part where nothing of their kind was captured whole: what they do not
+// show is not missing. A protocol's own list is no table. Where no table was captured whole all stay, and the mark says so.
+func withoutFiltered(parts []*TableFacts) ([]*TableFacts, route.Mark) {
+	whole := map[Kind]bool{}
+	asked := route.Mark{}
+	for _, p := range parts {
+		if p.Filtered.Known() {
+			asked = cmp.Or(asked, p.Filtered)
+		} else if p.Kind != Database {
+			whole[p.Kind] = true
+		}
+	}
+	if !asked.Known() || len(whole) == 0 {
+		return parts, asked
+	}
+	return slices.DeleteFunc(slices.Clone(parts), func(p *TableFacts) bool { return p.Filtered.Known() && !whole[p.Kind] }), route.Mark{}
 }
 
 // whole reports whether a kernel's table was captured together with its local one.

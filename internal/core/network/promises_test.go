@@ -207,3 +207,33 @@ func TestNamesAreOrderedAsPeopleCount(t *testing.T) {
 	}
 	require.Equal(t, []string{"Mast1", "mast", "mast02", "mast2", "mast10"}, got)
 }
+
+// TestFilteredListings: what one does not show is not missing, whatever was captured beside it.
+func TestFilteredListings(t *testing.T) {
+	build := func(whole string, filtered ...string) *network.Table {
+		var b network.Builder
+		if whole != "" {
+			b.Add("a", coretest.Facts(whole, 1), 0)
+		}
+		for i, x := range filtered {
+			f := coretest.Facts(x, uint32(i+2))
+			for k := range f.Tables {
+				f.Tables[k].Filtered = route.Mark{File: uint32(i + 2), Off: 0, End: 9}
+			}
+			b.Add("a", f, 0)
+		}
+		return b.Build().Device("a").Table("default", route.IPv4)
+	}
+	all := "static 10.1.0.0/16 via 10.0.0.2\nstatic 10.2.0.0/16 via 10.0.0.2"
+	tab := build(all, "kernel: static 10.1.0.0/16 via 10.0.0.2")
+	require.False(t, tab.Undecided || tab.Filtered.Known() || tab.Kernel, "a part of what forwards takes nothing from the whole routing table")
+	require.Zero(t, tab.Differences().Len())
+	require.True(t, tab.Routes().At(1).Is(route.Installed))
+	tab = build("database: rip 10.1.0.0/16 via 10.0.0.2", "static 10.1.0.0/16 via 10.0.0.2")
+	require.True(t, tab.Undecided && tab.Filtered.Known(), "a protocol's own list is no table")
+	tab = build("", "static 10.1.0.0/16 via 10.0.0.2", "direct 10.0.0.0/24 dev e0")
+	require.True(t, tab.Undecided && tab.Filtered.Known())
+	tab = build(all, "static 10.1.0.0/16 via 10.0.0.9")
+	require.False(t, tab.Undecided)
+	require.True(t, tab.Contradictory(), "another moment of the same kind still contradicts")
+}
