@@ -31,27 +31,39 @@ const maxRepairs = 4
 
 // AuditText writes the findings, the worst first.
 func AuditText(w io.Writer, a AuditView, v View) error {
-	v.headline(w, len(a.Findings) == 0, "%s", auditHeadline(a))
+	d := v.auditDocument(a)
+	d.writeText(w, v)
+	return nil
+}
+
+// AuditMarkdown writes the findings for a ticket.
+func AuditMarkdown(w io.Writer, a AuditView, v View) error {
+	d := v.auditDocument(a)
+	d.writeMarkdown(w, v)
+	return nil
+}
+
+// auditDocument words an audit.
+func (v View) auditDocument(a AuditView) document {
+	var d document
+	d.add(answer{auditHeadline(a), len(a.Findings) == 0})
 	for i := range a.Findings {
-		fmt.Fprintln(w)
-		v.finding(w, i+1, &a.Findings[i])
+		d.add(v.finding(i+1, &a.Findings[i]))
 	}
-	fmt.Fprintln(w)
 	if len(a.Accepted) > 0 {
-		fmt.Fprintln(w, "Accepted:")
+		l := listing{title: "Accepted"}
 		for _, x := range a.Accepted {
-			v.wrapped(w, "  ", fmt.Sprintf("%s: %s (%s)", x.Finding.ID, Clean(x.Reason), summary(&x.Finding)))
+			l.lines = append(l.lines, fmt.Sprintf("%s: %s (%s)", x.Finding.ID, Clean(x.Reason), summary(&x.Finding)))
 		}
+		d.add(l)
 	}
 	if len(a.Gone) > 0 {
-		v.wrapped(w, "", "Accepted, and no longer found: "+Clean(strings.Join(a.Gone, ", ")))
+		d.add(paragraph{words: "Accepted, and no longer found: " + Clean(strings.Join(a.Gone, ", "))})
 	}
 	for _, c := range a.Result.Families {
-		for i, line := range v.broken(coverage(c), 2) {
-			fmt.Fprintln(w, strings.Repeat(" ", min(i, 1)*2)+line)
-		}
+		d.add(paragraph{coverage(c), 2})
 	}
-	return nil
+	return d
 }
 
 func auditHeadline(a AuditView) string {
@@ -98,73 +110,51 @@ func coverage(c audit.Coverage) string {
 	return s
 }
 
-// finding writes one finding.
-func (v View) finding(w io.Writer, number int, f *audit.Finding) {
-	begin := fmt.Sprintf("%d. ", number)
-	for _, line := range v.broken(fmt.Sprintf("%s: %s", f.Severity, summary(f)), len(begin)) {
-		fmt.Fprintln(w, begin+line)
-		begin = strings.Repeat(" ", len(begin))
-	}
-	row := func(name, text string) {
-		if text == "" {
-			return
-		}
-		first := "   " + name + strings.Repeat(" ", max(10-len(name), 1))
-		for i, line := range v.broken(text, len(first)) {
-			if i > 0 {
-				first = strings.Repeat(" ", len(first))
-			}
-			fmt.Fprintln(w, first+line)
-		}
-	}
-	row("effect", effect(f))
+// finding words one finding.
+func (v View) finding(number int, f *audit.Finding) entry {
+	e := entry{number: number, strong: f.Severity.String(), words: summary(f), capturedBehind: f.Marks}
+	e.row("effect", effect(f))
 	if f.Addresses().Sign() > 0 {
-		row("addresses", ranges(f, 4)+inParens(amount(f.Addresses())))
+		e.row("addresses", ranges(f, 4)+inParens(amount(f.Addresses())))
 	}
-	for i, h := range f.Loop {
-		name := ""
-		if i == 0 {
-			name = "round"
-		}
-		row2 := fmt.Sprintf("%s sends %s %s", Clean(h.Device), h.Prefix, leadsTo(h))
-		if !h.Prefix.IsValid() {
-			row2 = Clean(h.Device) + " sends it on by rules that look at the source"
-		}
-		if p := v.placeOf(h.Evidence); p != "" {
-			row2 += "  " + p
-		}
-		if name == "" {
-			row(" ", row2)
-		} else {
-			row(name, row2)
-		}
-	}
-	if len(f.Loop) == 0 {
+	if len(f.Loop) > 0 {
+		e.row("round", v.round(f.Loop)...)
+	} else {
 		name := "captured"
 		if f.Kind == audit.NoRoute && !f.Classful {
 			name = "attached" // the line that is missing cannot be shown; those of the networks can
 		}
-		row(name, strings.Join(v.somePlaces(f.Marks, 4), ", "))
+		e.row(name, strings.Join(v.somePlaces(f.Marks, 4), ", "))
 		if files := v.files(f.Searched); len(files) > 0 {
-			row("searched", "no line of "+strings.Join(files, ", ")+" covers that")
+			e.row("searched", "no line of "+strings.Join(files, ", ")+" covers that")
 		}
 	}
-	for i, text := range repairs(f) {
-		name := "mend"
-		if i > 0 {
-			name = " "
-		}
-		if i == maxRepairs {
-			row(" ", fmt.Sprintf("and %d more of that sort (-as json lists all)", len(repairs(f))-maxRepairs))
-			break
-		}
-		row(name, text)
+	mend := repairs(f)
+	if n := len(mend); n > maxRepairs {
+		mend = append(mend[:maxRepairs:maxRepairs], fmt.Sprintf("and %d more of that sort (-as json lists all)", n-maxRepairs))
 	}
+	e.row("mend", mend...)
 	if f.Weak {
-		row("weak", "known from a management walk only, which may leave routes out; capture the routing table of "+Clean(f.Device))
+		e.row("weak", "known from a management walk only, which may leave routes out; capture the routing table of "+Clean(f.Device))
 	}
-	row("called", f.ID)
-	v.lines(w, "   ", f.Marks)
+	e.row("called", f.ID)
+	return e
+}
+
+// round words the hops of a loop, each with the line that leads on.
+func (v View) round(hops []forward.Hop) []string {
+	var out []string
+	for _, h := range hops {
+		s := fmt.Sprintf("%s sends %s %s", Clean(h.Device), h.Prefix, leadsTo(h))
+		if !h.Prefix.IsValid() {
+			s = Clean(h.Device) + " sends it on by rules that look at the source"
+		}
+		if p := v.placeOf(h.Evidence); p != "" {
+			s += "  " + p
+		}
+		out = append(out, s)
+	}
+	return out
 }
 
 // ranges names the first few of the addresses' prefixes and counts the rest.

@@ -1,7 +1,6 @@
 package present
 
 import (
-	"bufio"
 	"encoding/csv"
 	"fmt"
 	"io"
@@ -169,42 +168,6 @@ func prefixWords(f *audit.Finding) string {
 		parts = append(parts, p.String())
 	}
 	return strings.Join(parts, " ")
-}
-
-// AuditMarkdown writes the findings for a ticket.
-func AuditMarkdown(out io.Writer, a AuditView, v View) error {
-	w := bufio.NewWriter(out)
-	fmt.Fprintf(w, "**%s**\n", auditHeadline(a))
-	for i := range a.Findings {
-		f := &a.Findings[i]
-		fmt.Fprintf(w, "\n%d. **%s**: %s\n", i+1, f.Severity, markdown(summary(f)))
-		row := func(name, text string) {
-			if text != "" {
-				fmt.Fprintf(w, "   - %s: %s\n", name, markdown(text))
-			}
-		}
-		row("effect", effect(f))
-		if f.Addresses().Sign() > 0 {
-			row("addresses", ranges(f, 8)+inParens(amount(f.Addresses())))
-		}
-		row("captured", strings.Join(v.somePlaces(f.Marks, 8), ", "))
-		for _, text := range repairs(f) {
-			row("mend", text)
-		}
-		row("called", f.ID)
-	}
-	if len(a.Accepted) > 0 {
-		fmt.Fprint(w, "\nAccepted:\n\n")
-		for _, x := range a.Accepted {
-			fmt.Fprintf(w, "- %s: %s\n", x.Finding.ID, markdown(Clean(x.Reason)))
-		}
-	}
-	return w.Flush()
-}
-
-// markdown escapes what would be read as markup, HTML included.
-func markdown(s string) string {
-	return strings.NewReplacer(`\`, `\\`, "*", `\*`, "_", `\_`, "`", "\\`", "[", `\[`, "]", `\]`, "<", "&lt;", ">", "&gt;", "&", "&amp;", "|", `\|`, "#", `\#`).Replace(s)
 }
 
 // AuditKinds lists the kinds of findings.

@@ -65,6 +65,14 @@ func (v View) wrapped(w io.Writer, indent, s string) {
 	}
 }
 
+// hanging writes a text behind a beginning, broken to fit the page, its further lines below its first one.
+func (v View) hanging(w io.Writer, begin, s string) {
+	for _, line := range v.broken(s, width(begin)) {
+		fmt.Fprintln(w, begin+line)
+		begin = strings.Repeat(" ", width(begin))
+	}
+}
+
 // columns writes rows of cells with aligned columns, two blanks between them. The last cell of a row is as long as it likes: it is
 // no part of its column, and neighbouring rows that all have a cell behind it are aligned with each other.
 func columns(w io.Writer, indent string, rows [][]string) {

@@ -70,26 +70,43 @@ func (v View) place(m route.Mark) string {
 	return Clean(p.File) + ":" + strconv.Itoa(p.Line)
 }
 
-// lines writes the captured lines of marks, each behind its place, when they are asked for.
-func (v View) lines(w io.Writer, indent string, marks []route.Mark) {
+// capturedText is what stands at a place of a capture.
+type capturedText struct {
+	place string
+	lines []string
+}
+
+// captured returns the captured lines of marks, safe for a terminal, each mark once; nil where they were not asked for.
+func (v View) captured(marks []route.Mark) []capturedText {
 	if !v.Lines {
-		return
+		return nil
 	}
+	var out []capturedText
 	seen := map[route.Mark]bool{}
 	for _, m := range marks {
 		if !m.Known() || seen[m] {
 			continue
 		}
 		seen[m] = true
-		for i, line := range strings.Split(string(v.Evidence.Text(m)), "\n") {
+		c := capturedText{place: v.place(m)}
+		for line := range strings.SplitSeq(string(v.Evidence.Text(m)), "\n") {
 			line = strings.TrimRight(line, "\r ")
 			if len(line) > maxShown {
 				line = line[:maxShown] + fmt.Sprintf("… (%d bytes more)", len(line)-maxShown)
 			}
-			if i == 0 {
-				fmt.Fprintf(w, "%s%s says\n", indent, v.place(m))
-			}
-			fmt.Fprintf(w, "%s    | %s\n", indent, Clean(line))
+			c.lines = append(c.lines, Clean(line))
+		}
+		out = append(out, c)
+	}
+	return out
+}
+
+// lines writes the captured lines of marks, each behind its place, when they are asked for.
+func (v View) lines(w io.Writer, indent string, marks []route.Mark) {
+	for _, c := range v.captured(marks) {
+		fmt.Fprintf(w, "%s%s says\n", indent, c.place)
+		for _, line := range c.lines {
+			fmt.Fprintf(w, "%s    | %s\n", indent, line)
 		}
 	}
 }
