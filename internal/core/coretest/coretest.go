@@ -17,7 +17,7 @@ import (
 //	a: addr 10.0.0.1/30 eth0
 //	a: direct 10.0.0.0/30 dev eth0
 //	a: ospf/external-2 10.7.0.0/16 pref 110 metric 20 via 10.0.0.2 dev eth0 via 10.0.1.2
-//	a: static 10.8.0.0/16 blackhole          (also unreachable, prohibit, receive, broadcast, throw)
+//	a: static 10.8.0.0/16 blackhole          (also unreachable, prohibit, receive, broadcast, multicast, throw)
 //	a: ospf 10.9.0.0/16 via 10.0.0.2 dev e0 chosen via 10.0.1.2   (the one that forwards)
 //	a: static 10.9.0.0/16 via 10.0.0.2 candidate   (not chosen; also inactive, rejected, in TABLE)
 //	a: kernel: static 10.9.0.0/16 via 10.0.0.2     (what forwards, beside a routing table; also database:, walk:)
@@ -69,6 +69,9 @@ func Build(text string) *network.Snapshot {
 func Facts(text string, file uint32) network.Facts {
 	var f network.Facts
 	for i, line := range strings.Split(text, "\n") {
+		if line == "" {
+			continue
+		}
 		add(&f, line, route.Mark{File: file, Off: uint32(i + 1), End: uint32(i + 2)})
 	}
 	return f
@@ -83,7 +86,7 @@ func init() {
 }
 
 var specials = map[string]route.Special{"blackhole": route.Blackhole, "unreachable": route.Unreachable, "prohibit": route.Prohibit,
-	"receive": route.Receive, "broadcast": route.Broadcast, "throw": route.Throw}
+	"receive": route.Receive, "broadcast": route.Broadcast, "multicast": route.Multicast, "throw": route.Throw}
 
 func add(f *network.Facts, rest string, m route.Mark) {
 	kind := network.Candidates

@@ -152,3 +152,54 @@ func TestOnwardInATableOfItsOwn(t *testing.T) {
 	require.Equal(t, forward.Discarded, w.OnwardIn(n.Device("a"), "default", addr("10.9.0.1")).Verdict)
 	require.Equal(t, forward.Leaves, w.OnwardIn(n.Device("a"), "red", addr("10.9.0.1")).Verdict)
 }
+
+// TestEveryTranslationIsAnswered: two ways that translate to two servers, or of which the first is lost, each get their reply.
+func TestEveryTranslationIsAnswered(t *testing.T) {
+	run := func(up string) forward.RoundTrip {
+		var b network.Builder
+		server := func(in, becomes string) network.Policy {
+			return network.Policy{Translations: []network.Translation{{Destination: true, To: netip.MustParsePrefix("10.8.0.80/32"), In: in, Becomes: addr(becomes), Mark: route.Mark{File: 9, Off: 1, End: 2}}}}
+		}
+		b.Add("a", coretest.Facts("direct 10.1.0.0/24 dev lan\naddr 10.1.0.1/24 lan\ndirect 10.0.1.0/30 dev up\naddr 10.0.1.1/30 up\ndirect 10.0.3.0/30 dev down\naddr 10.0.3.1/30 down\n"+
+			"static 10.8.0.0/24 via 10.0.1.2 dev up via 10.0.3.2 dev down", 1), 0)
+		f := coretest.Facts("direct 10.0.1.0/30 dev u0\naddr 10.0.1.2/30 u0\ndirect 10.9.1.0/24 dev u1\naddr 10.9.1.1/24 u1\nstatic 10.1.0.0/24 via 10.0.1.1 dev u0\n"+up, 2)
+		f.Policy = server("u0", "10.9.1.11")
+		b.Add("up", f, 0)
+		f = coretest.Facts("direct 10.0.3.0/30 dev d0\naddr 10.0.3.2/30 d0\ndirect 10.9.2.0/24 dev d1\naddr 10.9.2.1/24 d1\nstatic 10.1.0.0/24 via 10.0.3.1 dev d0", 3)
+		f.Policy = server("d0", "10.9.2.11")
+		b.Add("down", f, 0)
+		return forward.NewWalker(topology.Build(b.Build())).Trace(addr("10.1.0.9"), addr("10.8.0.80"))
+	}
+	both := run("")
+	require.Equal(t, forward.TwoWay, both.Verdict)
+	require.Len(t, both.Return.Branches, 2)
+	one := run("static 10.9.1.11/32 blackhole")
+	require.Equal(t, forward.Discarded, one.Forward.Verdict)
+	require.Equal(t, forward.Arrives, one.Return.Verdict, "what did arrive is answered")
+}
+
+// TestAHostsPacketsComeInAtItsGateway, whichever of the interfaces it is.
+func TestAHostsPacketsComeInAtItsGateway(t *testing.T) {
+	for gateway, want := range map[string]forward.Verdict{"10.1.0.1": forward.Discarded, "10.1.0.2": forward.Arrives} {
+		x := coretest.Build("a: addr 10.1.0.1/24 lan0\na: direct 10.1.0.0/24 dev lan0\na: addr 10.1.0.2/24 lan1\na: direct 10.1.0.0/24 dev lan1\n" +
+			"a: rule 10 iif lan0 blackhole\na: rule 20 table default\na: addr 10.2.0.1/24 out\na: direct 10.2.0.0/24 dev out").Draft()
+		x.SetHosts([]network.Host{{Name: "till", Address: addr("10.1.0.9"), Prefix: netip.MustParsePrefix("10.1.0.0/24"), Gateway: addr(gateway)}})
+		rt := forward.NewWalker(topology.Build(x.Freeze())).Trace(addr("10.1.0.9"), addr("10.2.0.9"))
+		require.Equal(t, want, rt.Forward.Verdict, gateway)
+	}
+}
+
+// TestRulesWithoutTheirTables: rules alone say nothing of routes, those of the tables that every kernel looks into included.
+func TestRulesWithoutTheirTables(t *testing.T) {
+	rt := trace("b: direct 10.1.0.0/24 dev lan\nb: direct 10.0.0.0/30 dev e0\nb: static 10.9.0.0/16 via 10.0.0.2 dev e0\n"+
+		"a: addr 10.0.0.2/30 f0\na: rule 32766 table default\na: rule 32767 table 253", "10.1.0.9", "10.9.0.9")
+	require.Equal(t, forward.Unknown, rt.Forward.Verdict)
+	require.Equal(t, forward.TableMissing, rt.Forward.Branches[0].Reason.Code)
+}
+
+// TestAnUnplacedSourceIsOneWhole: nothing is known of any share of the packets.
+func TestAnUnplacedSourceIsOneWhole(t *testing.T) {
+	rt := trace("a: direct 10.1.0.0/24 dev lan", "172.28.0.9", "10.1.0.9")
+	require.Equal(t, forward.Unknown, rt.Forward.Verdict)
+	require.InDelta(t, 1, rt.Forward.Branches[0].Share, 1e-9)
+}

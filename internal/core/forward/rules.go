@@ -37,7 +37,10 @@ func (w *Walker) lookup(pkt *packet, at position) (selection.Match, Reason) {
 			if r.Action == network.RuleLookup && unshown(d, r.Table, fam) {
 				return selection.Match{}, Reason{Code: TableMissing, Table: r.Table, Marks: []route.Mark{r.Mark}}
 			}
-			asked = asked || r.Table != "default"
+			if r.Table == "default" {
+				return selection.Match{}, Reason{Code: TableMissing, Marks: []route.Mark{r.Mark}}
+			}
+			asked = true // it is empty
 			continue
 		}
 		asked = true

@@ -237,3 +237,35 @@ func TestFilteredListings(t *testing.T) {
 	require.False(t, tab.Undecided)
 	require.True(t, tab.Contradictory(), "another moment of the same kind still contradicts")
 }
+
+// TestMomentsLookAtEveryRow: a row that does not forward, or that a kernel keeps behind another, hides none after it; multicast
+// groups are no routes to compare.
+func TestMomentsLookAtEveryRow(t *testing.T) {
+	build := func(texts ...string) *network.Table {
+		var b network.Builder
+		for i, x := range texts {
+			b.Add("a", coretest.Facts(x, uint32(i+1)), 0)
+		}
+		return b.Build().Device("a").Table("default", route.IPv4)
+	}
+	require.True(t, build("kernel: static 10.1.0.0/16 metric 10 via 10.0.0.2\nkernel: static 10.1.0.0/16 metric 20 via 10.0.0.3", "kernel: static 10.1.0.0/16 metric 10 via 10.0.0.9").Contradictory())
+	require.True(t, build("static 10.1.0.0/16 via 10.0.0.5 candidate\nstatic 10.1.0.0/16 via 10.0.0.2", "static 10.1.0.0/16 via 10.0.0.5 candidate\nstatic 10.1.0.0/16 via 10.0.0.3").Contradictory())
+	require.False(t, build("direct 239.1.0.0/16 multicast", "static 239.1.0.0/16 via 10.0.0.2").Contradictory())
+}
+
+// TestAKernelsCheckYieldsToNoOtherKind: only two settings of a kernel are compared by their strength.
+func TestAKernelsCheckYieldsToNoOtherKind(t *testing.T) {
+	var b network.Builder
+	b.Add("a", network.Facts{Checks: []network.SourceCheck{
+		{Interface: "e0", Mode: network.CheckStrict, Combine: true, Mark: route.Mark{File: 1, End: 1}}, {Mode: network.CheckLoose, Mark: route.Mark{File: 1, Off: 1, End: 2}}}}, 0)
+	require.Equal(t, network.CheckStrict, b.Build().Device("a").SourceCheck("e0", route.IPv4).Mode)
+}
+
+// TestAnAddressWithoutItsInterface is the same one as where a later line tells the interface.
+func TestAnAddressWithoutItsInterface(t *testing.T) {
+	var b network.Builder
+	b.Add("a", network.Facts{Addresses: []network.Address{{Prefix: prefix("10.0.0.1/32")}, {Prefix: prefix("10.0.0.1/24"), Interface: "e0"}}}, 0)
+	own := b.Build().Device("a").Addresses().Copy()
+	require.Len(t, own, 1)
+	require.Equal(t, "10.0.0.1/24 e0", own[0].Prefix.String()+" "+own[0].Interface)
+}

@@ -7,6 +7,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zarvek/internal/core/coretest"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
 	"zarvek/internal/core/topology"
 )
 
@@ -101,4 +103,31 @@ func TestTheOtherEndOfALink(t *testing.T) {
 	require.Nil(t, l.OtherEnd)
 	l = find("a: addr 10.0.0.1/29 e0\na: direct 10.0.0.0/30 dev e0\nb: addr 10.0.0.3/30 f0\nb: direct 10.0.0.0/30 dev f0", "10.0.0.2")
 	require.NotNil(t, l.OtherEnd)
+}
+
+// TestADownInterfaceStandsInItsOwnNetwork, whichever device is named first.
+func TestADownInterfaceStandsInItsOwnNetwork(t *testing.T) {
+	topo := topology.Build(coretest.Build("a: addr 10.7.0.1/24 e0\na: direct 10.7.0.0/24 dev e0\nb: addr 10.0.0.2/24 f0\nb: link f0 down\nc: addr 10.0.0.1/24 g0\nc: direct 10.0.0.0/24 dev g0"))
+	for _, s := range topo.Segments() {
+		for _, at := range s {
+			require.Equal(t, s[0].Prefix, at.Prefix)
+		}
+	}
+}
+
+// TestHostRoutesAttachNothing, whatever interface they name.
+func TestHostRoutesAttachNothing(t *testing.T) {
+	topo := topology.Build(coretest.Build("a: direct 172.28.0.9/32 dev e0\na: direct 172.29.0.0/24"))
+	require.Empty(t, topo.Attachments())
+}
+
+// TestAnEmptyTableTakesNoAddressAway: one that was printed with nothing in it says nothing of an interface.
+func TestAnEmptyTableTakesNoAddressAway(t *testing.T) {
+	var b network.Builder
+	f := coretest.Facts("addr 10.0.0.1/24 e0", 1)
+	f.Tables = []network.TableFacts{{Name: "default", Family: route.IPv4, Kind: network.Candidates}}
+	b.Add("a", f, 0)
+	n := b.Build()
+	require.NotNil(t, n.Device("a").Table("default", route.IPv4))
+	require.False(t, topology.Build(n).Owners(addr("10.0.0.1"))[0].Down)
 }
