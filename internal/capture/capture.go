@@ -93,7 +93,7 @@ func Read(name string, raw []byte, file uint32, described ...layout.Reader) (*Ca
 		}
 		stretches := readAll(all, text)
 		if s.banner && len(stretches) == 1 && stretches[0].Layout == "" {
-			stretches[0].Ignored, stretches[0].Unread = len(stretches[0].Unread), nil
+			stretches[0].passAll()
 		}
 		for _, st := range stretches {
 			p := Part{Device: s.device, Command: s.command, Score: st.score, Reading: st.Reading}
@@ -172,6 +172,14 @@ func unreadRuns(text []byte, s stretch) []bounds {
 		runs = append(runs, bounds{lo, hi})
 	}
 	return runs
+}
+
+// passAll takes every unread line for one that carries nothing.
+func (s *stretch) passAll() {
+	for _, u := range s.Unread {
+		s.Passed = append(s.Passed, layout.Passed{Mark: u.Mark})
+	}
+	s.Unread = nil
 }
 
 // drop takes the unread lines of a run out of the reading: another reader has them.

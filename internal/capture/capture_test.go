@@ -92,7 +92,7 @@ func TestSessionLogIsCutAtItsPrompts(t *testing.T) {
 	lines := c.Prompts + c.Source.Noise
 	for _, p := range c.Parts {
 		got = append(got, part{p.Device, p.Command, p.Layout, p.Routes(), len(p.Unread)})
-		lines += p.Read + p.Ignored + len(p.Unread)
+		lines += p.Read + len(p.Passed) + len(p.Unread)
 	}
 	require.Equal(t, []part{{"valley", "", "", 0, 0}, {"valley", "show ip route", "lettered", 1, 0}, {"midway", "ip -j route", "iproute JSON", 1, 0}}, got)
 	require.Equal(t, layout.NonBlank([]byte(log)), lines)
@@ -188,7 +188,7 @@ func FuzzRead(f *testing.F) {
 		lines := c.Prompts
 		for i := range c.Parts {
 			p := &c.Parts[i]
-			lines += p.Read + p.Ignored + len(p.Unread)
+			lines += p.Read + len(p.Passed) + len(p.Unread)
 			for m := range p.Marks() {
 				require.True(t, m == route.Mark{File: 1, Off: m.Off, End: m.End} && c.Source.Text(m) != nil, "evidence outside the file")
 			}

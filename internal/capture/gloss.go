@@ -2,6 +2,7 @@ package capture
 
 import (
 	"bytes"
+	"cmp"
 	"regexp"
 	"slices"
 	"strings"
@@ -20,22 +21,7 @@ const (
 	PromptLine          // a prompt, with the command typed at it
 	NoiseLine           // a log message, a pager's prompt, a complaint
 	UnreadLine          // Reason says why
-	AroundLine          // around a table: Around says what
-)
-
-// Around says what a line around a table is.
-type Around uint8
-
-const (
-	OtherAround   Around = iota
-	KeyLine              // defines letters or signs
-	ParentLine           // heads the rows of a class A, B or C network, and is no route itself
-	LastResort           // repeats where the default route leads
-	TitleLine            // names what stands below it
-	RulerLine            // a drawn line
-	NamesLine            // names columns
-	CountLine            // counts routes
-	PrefixHeading        // a prefix whose routes stand below it
+	AroundLine          // around a table: As says what
 )
 
 // An Item is one thing that a line tells: Route or Fact is set.
@@ -53,7 +39,7 @@ type GlossedLine struct {
 	Number          int
 	Text            string // as a terminal would show it
 	Kind            LineKind
-	Around          Around
+	As              layout.As
 	Items           []Item
 	Layout          string // that read it
 	Device, Command string // of a prompt
@@ -62,7 +48,7 @@ type GlossedLine struct {
 
 // Gloss explains the lines of a capture: all of them, or those wanted. Lines are counted from 1.
 func (c *Capture) Gloss(wanted []int) []GlossedLine {
-	g := glosser{c: c, items: map[int][]Item{}, unread: map[int]error{}, layouts: map[int]string{}}
+	g := glosser{c: c, items: map[int][]Item{}, unread: map[int]error{}, passed: map[int]layout.As{}, layouts: map[int]string{}}
 	if len(wanted) > 0 {
 		g.want = map[int]bool{}
 		for _, n := range wanted {
@@ -96,7 +82,7 @@ func (c *Capture) Gloss(wanted []int) []GlossedLine {
 		case noise(bytes.TrimRight(text, "\r")):
 			l.Kind = NoiseLine
 		default:
-			l.Kind, l.Around = AroundLine, around(string(text))
+			l.Kind, l.As = AroundLine, g.as(n, text)
 		}
 		out = append(out, l)
 	}
@@ -108,6 +94,7 @@ type glosser struct {
 	want    map[int]bool // nil: every line
 	items   map[int][]Item
 	unread  map[int]error
+	passed  map[int]layout.As
 	layouts map[int]string
 }
 
@@ -147,6 +134,20 @@ func (g *glosser) part(p *Part) {
 	for _, u := range p.Unread {
 		g.unread[src.Line(u.Mark.Off)] = u.Reason
 	}
+	for _, x := range p.Passed {
+		if n := src.Line(x.Mark.Off); g.want == nil || g.want[n] {
+			g.passed[n] = x.As
+		}
+	}
+}
+
+// as says what a line without facts of its own is: as what its reader passed it, or a part of what another line tells.
+func (g *glosser) as(n int, text []byte) layout.As {
+	as, passed := g.passed[n]
+	if !passed && g.layouts[n] != "" {
+		return layout.Part
+	}
+	return cmp.Or(as, around(string(text)))
 }
 
 // route adds a route to every line it stands on, each time with the next hops that stand there.
@@ -202,26 +203,26 @@ var (
 	titleLine  = regexp.MustCompile(`(?i)\b(?:table|vrf|virtual router|internet6?|routes)\b.*:?\s*$|:\s*$`)
 )
 
-// around says what a line around a table is.
-func around(s string) Around {
+// around guesses what a line is that its reader passed over without saying as what.
+func around(s string) layout.As {
 	t := strings.TrimSpace(s)
 	switch {
 	case strings.Trim(t, "-=+_| \t#*") == "":
-		return RulerLine
+		return layout.Ruler
 	case parentLine.MatchString(t):
-		return ParentLine
+		return layout.Parent
 	case strings.HasPrefix(t, "Gateway of last resort"):
-		return LastResort
+		return layout.LastResort
 	case strings.Contains(t, "ubest/mbest:"):
-		return PrefixHeading
+		return layout.PrefixHeading
 	case keyLine.MatchString(s):
-		return KeyLine
+		return layout.Key
 	case countLine.MatchString(t):
-		return CountLine
+		return layout.Count
 	case titleLine.MatchString(t):
-		return TitleLine
+		return layout.Title
 	case t[0] >= 'A' && t[0] <= 'Z' && len(strings.Fields(t)) > 2 && !strings.ContainsAny(t, "0123456789="):
-		return NamesLine
+		return layout.Names
 	}
-	return OtherAround
+	return layout.Other
 }

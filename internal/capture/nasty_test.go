@@ -16,7 +16,7 @@ import (
 func accounted(c *Capture) int {
 	n := c.Prompts
 	for i := range c.Parts {
-		n += c.Parts[i].Read + c.Parts[i].Ignored + len(c.Parts[i].Unread)
+		n += c.Parts[i].Read + len(c.Parts[i].Passed) + len(c.Parts[i].Unread)
 	}
 	return n
 }

@@ -58,18 +58,26 @@ func TestTheLedgerAgreesWithTheReading(t *testing.T) {
 				require.NotEmpty(t, l.Items)
 			}
 		}
-		wantUnread := map[int]bool{}
+		wantUnread, passed, covered := map[int]bool{}, map[int]bool{}, map[int]bool{}
 		for i := range c.Parts {
 			p := &c.Parts[i]
 			for _, u := range p.Unread {
 				wantUnread[c.Source.Line(u.Mark.Off)] = true
 			}
-			p.Unread = nil
+			for _, x := range p.Passed {
+				n := c.Source.Line(x.Mark.Off)
+				require.False(t, passed[n], "%s:%d: passed over twice", name, n)
+				passed[n] = true
+			}
+			p.Unread, p.Passed = nil, nil
 			used := map[int]bool{}
 			p.MapMarks(func(m route.Mark) route.Mark {
 				if m.Known() {
 					used[c.Source.Line(m.Off)] = true
 					facts++
+					for n := c.Source.Line(m.Off); n <= c.Source.Line(max(m.End, m.Off+1)-1); n++ {
+						covered[n] = true
+					}
 				}
 				return m
 			})
@@ -86,6 +94,15 @@ func TestTheLedgerAgreesWithTheReading(t *testing.T) {
 					}
 					require.True(t, found, "%s:%d: its route %s is not told", name, n, tab.Routes.At(k).Prefix)
 				}
+			}
+		}
+		for n, l := range kind {
+			if passed[n] {
+				require.Contains(t, []LineKind{AroundLine, NoiseLine}, l.Kind, "%s:%d: %q is passed over, and told as %s", name, n, l.Text, kindNames[l.Kind])
+			}
+			// A column of a row that an agent printed elsewhere, and the rule that every kernel has, carry no mark.
+			if l.Kind == AroundLine && !passed[n] && !covered[n] && l.Layout != "SNMP walk" && !strings.Contains(l.Text, "local") {
+				t.Errorf("%s:%d: %q is read, and nothing rests on it", name, n, l.Text)
 			}
 		}
 		require.Equal(t, len(wantUnread), unread, "%s: unread lines", name)

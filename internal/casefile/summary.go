@@ -115,7 +115,7 @@ func (c *Case) Summaries() []Summary {
 			}
 			n := &s.Captures[at]
 			n.Routes += p.Routes()
-			n.Read, n.Ignored, n.Unread = n.Read+p.Read, n.Ignored+p.Ignored, n.Unread+len(p.Unread)
+			n.Read, n.Ignored, n.Unread = n.Read+p.Read, n.Ignored+len(p.Passed), n.Unread+len(p.Unread)
 			s.Unread = append(s.Unread, unread(p.Unread)...)
 		}
 		if len(f.Parts) == 0 {
@@ -211,7 +211,7 @@ func Preview(name string, raw []byte, described []layout.Reader) ([]Stretch, err
 			last--
 		}
 		out = append(out, Stretch{Device: p.Device, Command: p.Command, First: c.Source.Line(p.Where.Off), Last: c.Source.Line(last), Layout: p.Layout, Score: p.Score,
-			Routes: p.Routes(), Read: p.Read, Ignored: p.Ignored, Unread: len(p.Unread)})
+			Routes: p.Routes(), Read: p.Read, Ignored: len(p.Passed), Unread: len(p.Unread)})
 	}
 	return out, nil
 }

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"zarvek/internal/capture"
+	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 )
@@ -56,11 +57,11 @@ func notRead(n int) string {
 	return count(n, "is unread", "are unread")
 }
 
-var aroundWords = map[capture.Around]string{
-	capture.OtherAround: "says nothing about routes", capture.KeyLine: "part of the key: what the letters and signs in the rows mean",
-	capture.ParentLine: "heads the rows below that lie in this network; it is no route itself", capture.LastResort: "repeats where the default route leads; the row of that route is what counts",
-	capture.TitleLine: "names what stands below", capture.RulerLine: "a ruler", capture.NamesLine: "the names of the columns below", capture.CountLine: "counts what the table holds",
-	capture.PrefixHeading: "a prefix; its routes stand on the lines below",
+var passedWords = map[layout.As]string{
+	layout.Other: "says nothing about routes", layout.Key: "part of the key: what the letters and signs in the rows mean",
+	layout.Parent: "heads the rows below that lie in this network; it is no route itself", layout.LastResort: "repeats where the default route leads; the row of that route is what counts",
+	layout.Title: "names what stands below", layout.Ruler: "a ruler", layout.Names: "the names of the columns below", layout.Count: "counts what the table holds",
+	layout.PrefixHeading: "a prefix; its routes stand on the lines below", layout.Part: "a part of what another line tells",
 }
 
 var lineCodes = map[capture.LineKind]string{capture.BlankLine: "blank", capture.DataLine: "data", capture.PromptLine: "prompt", capture.NoiseLine: "noise",
@@ -83,7 +84,7 @@ func glossWords(l capture.GlossedLine) []string {
 	case capture.UnreadLine:
 		return []string{"not read: " + Clean(l.Reason.Error())}
 	case capture.AroundLine:
-		return []string{aroundWords[l.Around]}
+		return []string{passedWords[l.As]}
 	}
 	var out []string
 	for _, it := range l.Items {

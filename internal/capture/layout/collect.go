@@ -100,7 +100,8 @@ func (c *Collector) Beside(skip, n int) Collector {
 
 // Join adds what another collector has of the text behind this one's, and empties it.
 func (c *Collector) Join(o *Collector) {
-	c.Read, c.Ignored, c.Unread, c.Spans = c.Read+o.Read, c.Ignored+o.Ignored, append(c.Unread, o.Unread...), append(c.Spans, o.Spans...)
+	c.Read, c.Passed = c.Read+o.Read, append(c.Passed, o.Passed...)
+	c.Unread, c.Spans = append(c.Unread, o.Unread...), append(c.Spans, o.Spans...)
 	for i := range o.Facts.Tables {
 		t := &o.Facts.Tables[i]
 		at := c.table(tableKey{t.Name, t.Family, t.Kind}, 0)

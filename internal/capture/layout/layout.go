@@ -26,11 +26,11 @@ type Reader struct {
 
 // A Reading is what a reader made of a text. Marks are offsets into the text, in file 1.
 type Reading struct {
-	Layout  string
-	Facts   network.Facts
-	Read    int // lines
-	Ignored int // lines
-	Unread  []Unread
+	Layout string
+	Facts  network.Facts
+	Read   int // lines that facts rest on
+	Passed []Passed
+	Unread []Unread
 }
 
 // An Unread is a line that is not blank and that the reader could not use; the rest of the text goes on.
@@ -62,6 +62,9 @@ func (r *Reading) MapMarks(f func(route.Mark) route.Mark) {
 		r.Facts.Tables[i].Routes.MapMarks(f)
 	}
 	r.Facts.Each(func(x network.Fact) { *x.Mark = f(*x.Mark) })
+	for i := range r.Passed {
+		r.Passed[i].Mark = f(r.Passed[i].Mark)
+	}
 	for i := range r.Unread {
 		r.Unread[i].Mark = f(r.Unread[i].Mark)
 	}

@@ -61,7 +61,7 @@ func (c *Collector) Account(text []byte) {
 		case read:
 			c.Read++
 		default:
-			c.Ignored++
+			c.Pass(lo, hi, Other)
 		}
 	}
 }

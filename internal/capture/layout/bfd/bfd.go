@@ -65,11 +65,11 @@ func Read(text []byte) layout.Reading {
 		w := strings.Fields(line)
 		if f := heading(w); f != none {
 			cur, open = f, -1
-			c.Ignored++
+			c.Pass(lo, hi, layout.Names)
 			continue
 		}
 		if strings.Trim(line, "= -\t") == "" || strings.HasPrefix(line, "Session count:") || len(w) == 1 && strings.HasSuffix(w[0], ":") && cur != blocks {
-			c.Ignored++
+			c.Pass(lo, hi, layout.Other)
 			continue
 		}
 		s, at, err := network.Session{Mark: layout.Mark(lo, hi)}, -1, error(nil)
@@ -85,6 +85,7 @@ func Read(text []byte) layout.Reading {
 			if w[0] == "Status:" && len(w) > 1 {
 				c.Facts.Sessions[open].Up = w[1] == "up"
 			}
+			c.Facts.Sessions[open].Mark.End = uint32(hi)
 			c.Read++
 			continue
 		case cur == brief && len(w) >= 4:

@@ -231,11 +231,11 @@ func (r *reader) line(line []byte, lo, hi int) error {
 		if t == "master4" || t == "master6" || t == "master" {
 			r.table = "default"
 		}
-		r.Ignored++
+		r.Pass(lo, hi, layout.Title)
 		return nil
 	}
 	if bytes.HasPrefix(line, []byte("BIRD ")) || bytes.HasPrefix(line, []byte("Access restricted")) {
-		r.Ignored++
+		r.Pass(lo, hi, layout.Title)
 		return nil
 	}
 	s := string(line)

@@ -14,7 +14,10 @@ import (
 	"zarvek/internal/core/route"
 )
 
-var errRow = errors.New("does not fit the columns above it")
+var (
+	errRow  = errors.New("does not fit the columns above it")
+	errHalf = errors.New("the rest of the row is missing")
+)
 
 // section is what the lines above a heading said about the table.
 type section uint8
@@ -65,22 +68,22 @@ func Read(text []byte) layout.Reading {
 		}
 		if r.skip { // the second line of column names that was read with the first
 			r.skip = false
-			r.Ignored++
+			r.Pass(lo, hi, layout.Names)
 			continue
 		}
 		if cols, ok := stacked(string(text[lo:hi]), nextLine(text, hi)); ok {
-			r.cols, r.lower, r.half, r.last, r.pending, r.inKey, r.skip = cols, nil, nil, nil, nil, false, true
-			r.Ignored++
+			r.leavePending(errHalf)
+			r.cols, r.lower, r.half, r.last, r.inKey, r.skip = cols, nil, nil, nil, false, true
+			r.Pass(lo, hi, layout.Names)
 			continue
 		}
 		if err := r.line(string(text[lo:hi]), lo, hi); err != nil {
-			r.pending = nil
+			r.leavePending(errHalf)
 			r.LeaveUnread(lo, hi, err)
 		}
 	}
 	if r.pending != nil {
-		r.LeaveUnread(r.pending.lo, r.pending.hi, layout.ErrCut)
-		r.Collector.Read--
+		r.leavePending(layout.ErrCut)
 		r.CutLast()
 	}
 	return r.Reading
@@ -100,13 +103,14 @@ func (r *reader) line(s string, lo, hi int) error {
 		r.cols, r.lower, r.half = r.half, cols, nil
 	}
 	if k != noHeading {
-		r.last, r.pending, r.inKey = nil, nil, false
-		r.Ignored++
+		r.leavePending(errHalf)
+		r.last, r.inKey = nil, false
+		r.Pass(lo, hi, layout.Names)
 		return nil
 	}
 	r.half = nil
-	if r.aside(s) {
-		r.Ignored++
+	if as, ok := r.aside(s); ok {
+		r.Pass(lo, hi, as)
 		return nil
 	}
 	if r.cols == nil {
@@ -116,15 +120,15 @@ func (r *reader) line(s string, lo, hi int) error {
 }
 
 // aside reads what is no row: titles that say what follows, rulers, keys, totals.
-func (r *reader) aside(s string) bool {
+func (r *reader) aside(s string) (layout.As, bool) {
 	t := strings.TrimSpace(s)
 	low := strings.ToLower(t)
 	if strings.Trim(t, "-=_+| \t") == "" {
-		return true
+		return layout.Ruler, true
 	}
 	if name, ok := instanceTitle(t); ok {
 		r.table, r.cols, r.last = name, nil, nil
-		return true
+		return layout.Title, true
 	}
 	switch {
 	case strings.HasPrefix(low, "kernel ip"):
@@ -132,38 +136,38 @@ func (r *reader) aside(s string) bool {
 		if strings.HasPrefix(low, "kernel ipv6") {
 			r.family = route.IPv6
 		}
-		return true
+		return layout.Title, true
 	case t == "Internet:", t == "Internet6:":
 		r.section, r.family, r.cols = bsd, route.IPv4, nil
 		if t == "Internet6:" {
 			r.family = route.IPv6
 		}
-		return true
+		return layout.Title, true
 	case low == "ipv4 route table", low == "ipv6 route table":
 		r.section, r.family, r.cols = host, route.IPv4, nil
 		if low[3] == '6' {
 			r.family = route.IPv6
 		}
-		return true
+		return layout.Title, true
 	case low == "active routes:":
 		r.section = host
-		return true
+		return layout.Title, true
 	case low == "persistent routes:":
 		r.section, r.cols, r.last = persistent, nil, nil
-		return true
+		return layout.Title, true
 	case low == "none", low == "routing tables", strings.HasPrefix(low, "routing table"), strings.HasSuffix(low, "route entries"),
 		strings.HasPrefix(low, "total "), strings.HasPrefix(low, "destinations :"), strings.HasPrefix(low, "destinations:"),
 		strings.HasPrefix(low, "default gateway:"), strings.HasPrefix(low, "interface list"), strings.HasPrefix(low, "number of routes"),
 		strings.HasPrefix(low, "no. of routes"), strings.HasPrefix(low, "no of routes"):
-		return true
+		return layout.Other, true
 	}
 	if (t[0] < '0' || t[0] > '9' || strings.Contains(t, "routes")) && remark.MatchString(t) {
-		return true
+		return layout.Other, true
 	}
 	if r.cols == nil && strings.Contains(t, "...") && t[0] >= '0' && t[0] <= '9' {
-		return true // a workstation's list of interfaces
+		return layout.Other, true // a workstation's list of interfaces
 	}
-	return r.key(t)
+	return layout.Key, r.key(t)
 }
 
 // remark matches what some devices print around a table: abbreviations, the sign for equal cost, counts by length.
@@ -268,9 +272,9 @@ func (r *reader) row(s string, lo, hi int) error {
 		return errRow
 	}
 	if len(w) == 1 && isDestination(w[0].text) { // the rest of the row is on the next line
+		r.leavePending(errHalf)
 		r.pending = &rowCells{lo: lo, hi: hi}
 		r.pending.cell[destination] = w[0].text
-		r.Collector.Read++
 		return nil
 	}
 	cols := r.cols
@@ -288,13 +292,16 @@ func (r *reader) row(s string, lo, hi int) error {
 			return errRow
 		}
 		r.pending = &row
-		r.Collector.Read++
 		return nil
 	}
-	if row.cell[destination] == "" {
+	above := r.pending
+	if row.cell[destination] != "" {
+		r.leavePending(errHalf)
+		above = nil
+	} else {
 		switch {
-		case r.pending != nil:
-			row.cell[destination], row.lo = r.pending.cell[destination], r.pending.lo
+		case above != nil:
+			row.cell[destination], row.lo = above.cell[destination], above.lo
 		case r.last != nil && row.cell[gateway] != "": // a further next hop
 			for _, k := range [...]kind{destination, mask, length} {
 				row.cell[k] = r.last.cell[k]
@@ -313,13 +320,31 @@ func (r *reader) row(s string, lo, hi int) error {
 			return errRow
 		}
 	}
-	r.pending = nil
-	if err := r.add(&row); err != nil {
+	return r.complete(&row, above)
+}
+
+// complete adds a row that is whole, of which another line may hold the beginning.
+func (r *reader) complete(row, above *rowCells) error {
+	if err := r.add(row); err != nil {
+		if above != nil {
+			r.leavePending(err)
+		}
 		return err
 	}
-	r.last = &row
+	r.last, r.pending = row, nil
 	r.Collector.Read++
+	if above != nil {
+		r.Collector.Read++
+	}
 	return nil
+}
+
+// leavePending leaves the beginning of a row unread, whose end did not come.
+func (r *reader) leavePending(why error) {
+	if p := r.pending; p != nil {
+		r.pending = nil
+		r.LeaveUnread(p.lo, p.hi, why)
+	}
 }
 
 // joinPair makes one word of two that stand side by side and mean the first or both together.
@@ -369,18 +394,10 @@ func (r *reader) secondLine(s string, lo, hi int) error {
 	if !ok {
 		return errRow
 	}
-	row, first := r.pending, r.pending.hi
-	r.pending = nil
+	row := *r.pending
 	row.fill(r.lower, cells)
 	row.hi = hi
-	if err := r.add(row); err != nil {
-		r.Collector.Read--
-		r.LeaveUnread(row.lo, first, err)
-		return err
-	}
-	r.last = row
-	r.Collector.Read++
-	return nil
+	return r.complete(&row, r.pending)
 }
 
 // prefix reads the destination with its mask or length.

@@ -3,6 +3,7 @@
 package database
 
 import (
+	"errors"
 	"fmt"
 	"net/netip"
 	"strings"
@@ -65,9 +66,8 @@ type reader struct {
 	form  form
 	cols  map[string]int
 	last  netip.Prefix // of the row before, for further ways to it
-	open  bool         // its next hop is on the next line
+	open  route.Mark   // a line whose next hop is on the next one
 	codes string       // in front of that
-	at    int          // where that line began
 }
 
 // Read reads a text of this family.
@@ -80,32 +80,42 @@ func Read(text []byte) layout.Reading {
 			continue
 		}
 		if f, cols := heading(line); f != none {
+			r.leaveOpen()
 			r.form, r.cols, r.last = f, cols, netip.Prefix{}
-			r.Ignored++
+			r.Pass(lo, hi, layout.Names)
 			continue
 		}
 		var err error
-		used := false
 		switch {
-		case r.form == none && isLegend(line), r.form == bgp && (strings.HasPrefix(line, "Displayed ") || strings.HasPrefix(line, "Total number")):
+		case r.form == none && isLegend(line):
+			r.Pass(lo, hi, layout.Key)
+		case r.form == bgp && (strings.HasPrefix(line, "Displayed ") || strings.HasPrefix(line, "Total number")):
+			r.leaveOpen()
+			r.Pass(lo, hi, layout.Count)
 		case r.form == rip:
-			used, err = true, r.ripRow(line, lo, hi)
+			err = r.ripRow(line, lo, hi)
 		case r.form == bgp:
-			used, err = true, r.bgpRow(line, lo, hi)
+			err = r.bgpRow(line, lo, hi)
 		default:
 			err = layout.ErrNotARoute
 		}
-		switch {
-		case err != nil:
-			r.open = false
+		if err != nil {
+			r.leaveOpen()
 			r.LeaveUnread(lo, hi, err)
-		case used:
-			r.Collector.Read++
-		default:
-			r.Ignored++
 		}
 	}
+	r.leaveOpen()
 	return r.Reading
+}
+
+var errHalf = errors.New("the rest of the row is missing")
+
+// leaveOpen leaves a line unread whose row did not go on.
+func (r *reader) leaveOpen() {
+	if r.open.Known() {
+		r.LeaveUnread(int(r.open.Off), int(r.open.End), errHalf)
+		r.open = route.Mark{}
+	}
 }
 
 // isLegend tells the lines above the heading.
@@ -138,6 +148,7 @@ func (r *reader) ripRow(line string, lo, hi int) error {
 		return fmt.Errorf("%w: %q", layout.ErrNumber, w[3])
 	}
 	if !strings.HasPrefix(w[0], "R") || hop.IsUnspecified() {
+		r.Pass(lo, hi, layout.Other)
 		return nil // what the protocol was given by another one is no candidate of its own
 	}
 	a := route.Attributes{Protocol: route.RIP, Metric: route.N(m), NextHops: []route.NextHop{{Address: hop}}}
@@ -145,6 +156,7 @@ func (r *reader) ripRow(line string, lo, hi int) error {
 		a.Protocol = route.RIPng
 	}
 	r.Add("default", network.Database, route.Route{Prefix: p, Attributes: &a, Mark: layout.Mark(lo, hi)}, 0)
+	r.Collector.Read++
 	return nil
 }
 
@@ -166,23 +178,32 @@ func (r *reader) bgpRow(line string, lo, hi int) error {
 		if err != nil {
 			return err
 		}
+		r.leaveOpen()
 		r.last, w = p.Masked(), w[1:]
 		if len(w) == 0 {
-			r.open, r.at, r.codes = true, lo, codes
+			r.open, r.codes = layout.Mark(lo, hi), codes
 			return nil
 		}
 	} else if !r.last.IsValid() {
 		return layout.ErrNoRoute
-	} else if r.open {
-		start, codes = r.at, r.codes
+	} else if r.open.Known() {
+		start, codes = int(r.open.Off), r.codes
 	}
-	r.open = false
 	hop, ok := layout.Addr([]byte(w[0]))
 	if !ok {
 		return fmt.Errorf("%w: %q", layout.ErrAddress, w[0])
 	}
 	if hop.IsUnspecified() {
+		if r.open.Known() {
+			r.Pass(int(r.open.Off), int(r.open.End), layout.PrefixHeading)
+			r.open = route.Mark{}
+		}
+		r.Pass(lo, hi, layout.Other)
 		return nil // the device's own announcement
+	}
+	if r.open.Known() {
+		r.Collector.Read++
+		r.open = route.Mark{}
 	}
 	a := route.Attributes{Protocol: route.BGP, NextHops: []route.NextHop{{Address: hop}}}
 	if end := r.cols["Metric"]; end <= len(line) {
@@ -213,5 +234,6 @@ func (r *reader) bgpRow(line string, lo, hi int) error {
 		}
 	}
 	r.Add("default", network.Database, route.Route{Prefix: r.last, Attributes: &a, Mark: layout.Mark(start, hi)}, 0)
+	r.Collector.Read++
 	return nil
 }

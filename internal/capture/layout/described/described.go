@@ -219,20 +219,20 @@ func (r *reader) line(b []byte, lo, hi int) error {
 			if r.table == "" {
 				r.table = "default"
 			}
-			r.Ignored++
+			r.Pass(lo, hi, layout.Title)
 			return nil
 		}
 	}
 	if r.d.Key.Regexp != nil {
 		if v := named(r.d.Key.Regexp, b); v != nil {
 			r.legend[v["letter"]] = strings.ToLower(v["meaning"])
-			r.Ignored++
+			r.Pass(lo, hi, layout.Key)
 			return nil
 		}
 	}
 	for _, e := range append([]expr{r.d.Recognise}, r.d.Ignore...) {
 		if e.Regexp != nil && e.Match(b) {
-			r.Ignored++
+			r.Pass(lo, hi, layout.Other)
 			return nil
 		}
 	}

@@ -94,27 +94,27 @@ func (r *reader) line(line []byte, lo, hi int) error {
 		r.flush()
 		r.inKey = true
 		r.key(strings.TrimPrefix(t, "Flags:"))
-		r.Ignored++
+		r.Pass(lo, hi, layout.Key)
 		return nil
 	case strings.HasPrefix(t, "Columns:"):
 		r.inKey = false
-		r.Ignored++
+		r.Pass(lo, hi, layout.Names)
 		return nil
 	case isHeading(line) && strings.HasPrefix(t, "#"), isHeading(line) && strings.HasPrefix(t, "DST-ADDRESS"):
 		r.flush()
 		r.inKey = false
 		r.addrs = false
 		r.prefAt, r.gwAt, r.dist = strings.Index(s, "PREF-SRC"), strings.Index(s, "GATEWAY"), strings.Contains(s, "DISTANCE")
-		r.Ignored++
+		r.Pass(lo, hi, layout.Names)
 		return nil
 	case isAddresses(line) && !strings.HasPrefix(t, "Columns:"):
 		r.flush()
 		r.inKey, r.addrs, r.gwAt = false, true, -1
-		r.Ignored++
+		r.Pass(lo, hi, layout.Names)
 		return nil
 	case r.inKey && strings.Contains(t, " - ") && !isDetail(line):
 		r.key(t)
-		r.Ignored++
+		r.Pass(lo, hi, layout.Key)
 		return nil
 	}
 	r.inKey = false
@@ -125,7 +125,7 @@ func (r *reader) line(line []byte, lo, hi int) error {
 		}
 		r.flush()
 		r.carried = flags
-		r.Ignored++
+		r.Pass(lo, hi, layout.Other)
 		return nil
 	}
 	if r.addrs {

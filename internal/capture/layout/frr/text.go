@@ -73,9 +73,9 @@ func ReadText(text []byte) layout.Reading {
 			c.Read++
 		case isHeading(w):
 			inList, current = true, ""
-			c.Ignored++
+			c.Pass(lo, hi, layout.Names)
 		case inList && len(bytes.Trim(line, "- \t")) == 0:
-			c.Ignored++
+			c.Pass(lo, hi, layout.Ruler)
 		case inList && line[0] != ' ' && line[0] != '\t' && len(w) >= 3 && (w[1] == "up" || w[1] == "down"):
 			current = w[0]
 			state := network.LinkUp

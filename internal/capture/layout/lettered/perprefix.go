@@ -45,13 +45,13 @@ func (r *reader) perPrefix(line []byte, lo, hi int) bool {
 	trimmed := bytes.TrimSpace(line) // never empty: the line is not blank
 	switch {
 	case trimmed[0] == '\'' && bytes.Contains(line, []byte("denotes")):
-		r.Ignored++
+		r.Pass(lo, hi, layout.Key)
 	case bytes.HasPrefix(line, []byte("IP Route Table for VRF ")), bytes.HasPrefix(line, []byte("IPv6 Routing Table for VRF ")):
 		r.flush()
 		r.turned = true
 		r.instance = instanceName(strings.Trim(string(line[bytes.Index(line, []byte("VRF "))+4:]), "\" "))
 		clear(r.seen)
-		r.Ignored++
+		r.Pass(lo, hi, layout.Title)
 	case bytes.Contains(line, []byte("ubest/mbest:")):
 		r.flush()
 		word, _, _ := bytes.Cut(trimmed, []byte{','})
@@ -61,7 +61,7 @@ func (r *reader) perPrefix(line []byte, lo, hi int) bool {
 			return true
 		}
 		r.above = p.Masked()
-		r.Ignored++ // the routes are the lines below
+		r.Pass(lo, hi, layout.PrefixHeading) // the routes are the lines below
 	case r.above.IsValid() && (bytes.HasPrefix(trimmed, []byte("*via ")) || bytes.HasPrefix(trimmed, []byte("**via ")) || bytes.HasPrefix(trimmed, []byte("via "))):
 		r.err = r.hopBelow(trimmed, lo, hi)
 	default:

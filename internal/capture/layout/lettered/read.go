@@ -99,11 +99,11 @@ func (r *reader) line(line []byte, lo, hi int) error {
 		r.legend, r.inLegend, r.heading = newLegend(), true, -1
 		clear(r.seen)
 		r.legend.add(string(line[bytes.IndexByte(line, ':')+1:]))
-		r.Ignored++
+		r.Pass(lo, hi, layout.Key)
 		return nil
 	case r.inLegend && (line[0] == ' ' || line[0] == '\t'):
 		if r.legend.add(string(line)) {
-			r.Ignored++
+			r.Pass(lo, hi, layout.Key)
 			return nil
 		}
 	}
@@ -120,11 +120,11 @@ func (r *reader) line(line []byte, lo, hi int) error {
 	if line[0] != ' ' && line[0] != '\t' {
 		if len(bytes.Trim(line, "-= ")) == 0 || isNames(line) { // a ruler, or column names
 			r.flush()
-			r.Ignored++
+			r.Pass(lo, hi, layout.Ruler)
 			return nil
 		}
 		if isGateway(line) {
-			r.Ignored++
+			r.Pass(lo, hi, layout.LastResort)
 			return nil
 		}
 		if name, ok := instanceHeading(line); ok {
@@ -132,7 +132,7 @@ func (r *reader) line(line []byte, lo, hi int) error {
 			r.turned = true
 			r.instance, r.heading = name, -1
 			clear(r.seen)
-			r.Ignored++
+			r.Pass(lo, hi, layout.Title)
 			return nil
 		}
 		if p, end := findPrefix(line); p > 0 && isLetter(line[0]) {
@@ -141,7 +141,7 @@ func (r *reader) line(line []byte, lo, hi int) error {
 		return layout.ErrNotARoute
 	}
 	if p, end := findPrefix(line); p > 0 && !bytes.Contains(line[:p], []byte("via")) {
-		if ok, err := r.parent(line, p, end); ok || err != nil {
+		if ok, err := r.parent(line, p, end, lo, hi); ok || err != nil {
 			return err
 		}
 		// Some devices indent every row: letters stand before the prefix.
@@ -150,7 +150,7 @@ func (r *reader) line(line []byte, lo, hi int) error {
 		}
 	}
 	if isNames(line) {
-		r.Ignored++
+		r.Pass(lo, hi, layout.Names)
 		return nil
 	}
 	return r.subRow(line, lo, hi)
@@ -212,15 +212,15 @@ func instanceName(name string) string {
 	return name
 }
 
-// parent reads a heading that stands for several rows and is no route itself.
-func (r *reader) parent(line []byte, lo, hi int) (bool, error) {
-	rest := bytes.TrimSpace(line[hi:])
+// parent reads a heading that stands for several rows and is no route itself; its prefix is line[from:to].
+func (r *reader) parent(line []byte, from, to, lo, hi int) (bool, error) {
+	rest := bytes.TrimSpace(line[to:])
 	if !bytes.HasPrefix(rest, []byte("is subnetted")) && !bytes.HasPrefix(rest, []byte("is variably subnetted")) {
 		return false, nil
 	}
 	r.flush()
 	r.turned = true
-	p, err := layout.Prefix(line[lo:hi], true)
+	p, err := layout.Prefix(line[from:to], true)
 	if err != nil {
 		return true, err
 	}
@@ -228,7 +228,7 @@ func (r *reader) parent(line []byte, lo, hi int) (bool, error) {
 	if bytes.HasPrefix(rest, []byte("is subnetted")) {
 		r.heading = p.Bits()
 	}
-	r.Ignored++
+	r.Pass(lo, hi, layout.Parent)
 	return true, nil
 }
 

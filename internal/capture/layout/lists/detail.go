@@ -73,7 +73,7 @@ func ReadDetail(text []byte) layout.Reading {
 			if found := hardwareOf.FindStringSubmatch(line[:min(len(line), 300)]); found != nil && c.Facts.Interfaces[n-1].MAC == "" {
 				c.Facts.Interfaces[n-1].MAC, _ = hardware(found[1])
 			}
-			c.Ignored++
+			c.Pass(lo, hi, layout.Other)
 		}
 	}
 	return c.Reading

@@ -108,19 +108,19 @@ func Read(text []byte) layout.Reading {
 		}
 		if found, ok := heading(line); ok {
 			cols = found
-			c.Ignored++
+			c.Pass(lo, hi, layout.Names)
 			continue
 		}
 		if cols == nil || strings.Trim(line, "-=+ |") == "" {
 			if strings.Trim(line, "-=+ |") == "" {
-				c.Ignored++
+				c.Pass(lo, hi, layout.Ruler)
 			} else {
 				c.LeaveUnread(lo, hi, layout.ErrNotARoute)
 			}
 			continue
 		}
 		if strings.HasPrefix(strings.ToLower(line), "total") {
-			c.Ignored++
+			c.Pass(lo, hi, layout.Count)
 			continue
 		}
 		if err := row(&c, cols, line, lo, hi); err != nil {

@@ -85,7 +85,7 @@ func Read(b []byte) layout.Reading {
 		case used:
 			r.Collector.Read++
 		default:
-			r.Ignored++
+			r.Pass(int(lo), hi, layout.Other)
 		}
 	}
 	return r.Reading

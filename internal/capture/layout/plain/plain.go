@@ -96,7 +96,7 @@ func ReadCSV(text []byte) layout.Reading {
 				continue
 			}
 			names = rec
-			c.Ignored++
+			c.Pass(lo, hi, layout.Names)
 			continue
 		}
 		rec, err := record(line, comma)

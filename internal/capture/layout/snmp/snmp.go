@@ -88,7 +88,7 @@ func Read(text []byte) layout.Reading {
 		oid, value, other, ok := parseLine(line)
 		switch {
 		case ok && other:
-			r.Ignored++
+			r.Pass(lo, hi, layout.Other)
 		case ok:
 			used, err := r.binding(oid, value, lo, hi)
 			switch {
@@ -97,10 +97,10 @@ func Read(text []byte) layout.Reading {
 			case used:
 				r.Collector.Read++
 			default:
-				r.Ignored++
+				r.Pass(lo, hi, layout.Other)
 			}
 		case r.hexOpen:
-			r.Ignored++ // a long value goes on
+			r.Pass(lo, hi, layout.Other) // a long value goes on
 			continue
 		default:
 			r.LeaveUnread(lo, hi, layout.ErrNotARoute)

@@ -61,7 +61,7 @@ func (r *reader) fullLine(line []byte, lo, hi int) error {
 		r.prefix = string(word)
 		lead, _ = layout.Field(line, wordEnd)
 		if lead == len(line) {
-			r.Ignored++ // the route is on the next line
+			r.Pass(lo, hi, layout.PrefixHeading) // the route is on the next line
 			return nil
 		}
 	}

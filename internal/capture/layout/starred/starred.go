@@ -162,20 +162,24 @@ func (r *reader) line(line []byte, lo, hi int) error {
 		var ip bool
 		r.table, ip = instance(n)
 		r.skip, r.form = !ip, forwarding
-		r.Ignored++
+		r.Pass(lo, hi, layout.Title)
 		return nil
 	case isTerse(line):
 		r.form = terse
-		r.Ignored++
+		r.Pass(lo, hi, layout.Names)
 		return nil
 	case isForwarding(line):
 		r.form = forwarding
-		r.Ignored++
+		r.Pass(lo, hi, layout.Names)
 		return nil
-	case isFamily(line, &r.family), bytes.HasPrefix(line, []byte("+ = Active Route")), bytes.HasPrefix(line, []byte("@ = ")),
-		bytes.HasPrefix(bytes.TrimSpace(line), []byte("@ = Routing Use Only")), bytes.HasPrefix(bytes.TrimSpace(line), []byte("Limit/Threshold:")),
-		bytes.HasPrefix(bytes.TrimSpace(line), []byte("Enabled protocols:")), r.skip:
-		r.Ignored++
+	case bytes.HasPrefix(line, []byte("+ = Active Route")), bytes.HasPrefix(bytes.TrimSpace(line), []byte("@ = ")):
+		r.Pass(lo, hi, layout.Key)
+		return nil
+	case isFamily(line, &r.family):
+		r.Pass(lo, hi, layout.Title)
+		return nil
+	case bytes.HasPrefix(bytes.TrimSpace(line), []byte("Limit/Threshold:")), bytes.HasPrefix(bytes.TrimSpace(line), []byte("Enabled protocols:")), r.skip:
+		r.Pass(lo, hi, layout.Other)
 		return nil
 	}
 	switch r.form {
@@ -206,7 +210,7 @@ func (r *reader) endTable() {
 		return
 	}
 	if r.skip || r.counted == r.says || r.counted == r.says-r.hidden {
-		r.Ignored++
+		r.Pass(r.heading[0], r.heading[1], layout.Count)
 	} else {
 		r.LeaveUnread(r.heading[0], r.heading[1], fmt.Errorf("the heading counts %d routes, %d were read", r.says, r.counted))
 	}

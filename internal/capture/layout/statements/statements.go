@@ -59,7 +59,7 @@ func Read(text []byte) layout.Reading {
 		case used:
 			r.Collector.Read++
 		default:
-			r.Ignored++
+			r.Pass(lo, hi, layout.Other)
 		}
 	}
 	return r.Reading
@@ -82,7 +82,7 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 	case isStatic(w):
 		return true, r.static(w, lo, hi)
 	case r.link > 0 && w[0] == "shutdown":
-		r.Facts.Interfaces[r.link-1].State = network.LinkDown
+		r.Facts.Interfaces = append(r.Facts.Interfaces, network.Interface{Name: r.Facts.Interfaces[r.link-1].Name, State: network.LinkDown, Mark: layout.Mark(lo, hi)})
 		return true, nil
 	case r.link > 0 && len(w) > 2 && (w[0] == "ip" || w[0] == "ipv6") && w[1] == "address" && layout.LooksLikeAddress([]byte(w[2])):
 		return true, r.address(w, lo, hi)

@@ -69,7 +69,7 @@ func Read(text []byte) layout.Reading {
 		case isCheck:
 			c.LeaveUnread(lo, hi, layout.ErrNumber)
 		case !isSwitch:
-			c.Ignored++
+			c.Pass(lo, hi, layout.Other)
 		case value != "0" && value != "1" && value != "2":
 			c.LeaveUnread(lo, hi, layout.ErrNumber)
 		default:
