@@ -43,6 +43,7 @@ type GlossedLine struct {
 	Items           []Item
 	Layout          string // that read it
 	Device, Command string // of a prompt
+	Tokens          []Token
 	Reason          error
 }
 
@@ -60,6 +61,7 @@ func (c *Capture) Gloss(wanted []int) []GlossedLine {
 	}
 	var out []GlossedLine
 	p := prompter{text: c.Source.text}
+	known := c.names()
 	n := 0
 	for lo, hi := range layout.Lines(c.Source.raw) {
 		n++
@@ -70,6 +72,7 @@ func (c *Capture) Gloss(wanted []int) []GlossedLine {
 			continue
 		}
 		l := GlossedLine{Number: n, Text: string(text), Layout: g.layouts[n]}
+		l.Tokens = known.tokens(l.Text)
 		items, reason := g.items[n], g.unread[n]
 		switch {
 		case layout.Blank(text):

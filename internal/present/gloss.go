@@ -236,11 +236,12 @@ func moreWords(it capture.Item) string {
 // GlossJSON writes the same as one document.
 func GlossJSON(w io.Writer, file string, lines []capture.GlossedLine) error {
 	type jsonLine struct {
-		Line   int      `json:"line"`
-		Text   string   `json:"text"`
-		Kind   string   `json:"kind"`
-		Layout *string  `json:"layout"`
-		Says   []string `json:"says"`
+		Line   int         `json:"line"`
+		Text   string      `json:"text"`
+		Kind   string      `json:"kind"`
+		Layout *string     `json:"layout"`
+		Says   []string    `json:"says"`
+		Words  []jsonToken `json:"words"`
 	}
 	doc := struct {
 		File  string     `json:"file"`
@@ -248,8 +249,25 @@ func GlossJSON(w io.Writer, file string, lines []capture.GlossedLine) error {
 	}{file, []jsonLine{}}
 	for _, l := range lines {
 		if l.Kind != capture.BlankLine {
-			doc.Lines = append(doc.Lines, jsonLine{l.Number, l.Text, lineCodes[l.Kind], text(l.Layout), glossWords(l)})
+			doc.Lines = append(doc.Lines, jsonLine{l.Number, l.Text, lineCodes[l.Kind], text(l.Layout), glossWords(l), jsonTokens(l)})
 		}
 	}
 	return writeJSON(w, doc)
+}
+
+// jsonToken is a word of a line that is more than a word: its text, and what it is.
+type jsonToken struct {
+	Text string `json:"text"`
+	Is   string `json:"is"`
+}
+
+func jsonTokens(l capture.GlossedLine) []jsonToken {
+	out := []jsonToken{}
+	for _, t := range l.Tokens {
+		if t.Kind == capture.WordToken {
+			continue
+		}
+		out = append(out, jsonToken{l.Text[t.Lo:t.Hi], string(t.Kind)})
+	}
+	return out
 }

@@ -82,3 +82,32 @@ func (f *Facts) add(o Facts) {
 	f.Classful = append(f.Classful, o.Classful...)
 	f.Policy.add(o.Policy)
 }
+
+// Interfaces returns the names of interfaces that a fact has; some may be "".
+func (f Fact) Interfaces() []string {
+	switch x := f.Of.(type) {
+	case *Address:
+		return []string{x.Interface}
+	case *Interface:
+		return []string{x.Name}
+	case *Neighbour:
+		return []string{x.Interface}
+	case *Rule:
+		return []string{x.Ingress}
+	case *IfIndex:
+		return []string{x.Name}
+	case *Static:
+		return []string{x.NextHop.Interface}
+	case *Session:
+		return []string{x.Interface}
+	case *SourceCheck:
+		return []string{x.Interface}
+	case *FlowRule:
+		return []string{x.In, x.Out}
+	case *Translation:
+		return []string{x.In, x.Out}
+	case *Tunnel:
+		return []string{x.Interface}
+	}
+	return nil
+}
