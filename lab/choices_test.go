@@ -56,8 +56,8 @@ func plan(seed uint64, n int) []announced {
 	return out
 }
 
-// TestChoicesAgainstRoutingDaemons lets five protocols and static routes of many preferences compete in real daemons. In
-// each round it captures, asks why, withdraws every winner, and sees what really took over.
+// TestChoicesAgainstRoutingDaemons lets five protocols and static routes of many preferences compete in real daemons.
+// In each round it captures, asks why, withdraws every winner, and sees what really took over.
 func TestChoicesAgainstRoutingDaemons(t *testing.T) {
 	const seed, prefixes = 7, 40
 	b := newBench(t, "vtysh")
@@ -252,7 +252,13 @@ func settle(b *bench, p []announced, gone map[netip.Prefix]map[string]bool) {
 			}
 			for _, d := range a.statics {
 				if have[a.prefix.String()+" "+staticVia[d]] == gone[a.prefix][staticVia[d]] {
-					wrong = fmt.Sprintf("%s by %s: gone %v; the table:\n%s", a.prefix, staticVia[d], gone[a.prefix][staticVia[d]], text)
+					wrong = fmt.Sprintf(
+						"%s by %s: gone %v; the table:\n%s",
+						a.prefix,
+						staticVia[d],
+						gone[a.prefix][staticVia[d]],
+						text,
+					)
 					return false
 				}
 			}
@@ -281,8 +287,14 @@ func protocolConfig(protocol, net, hub, peer string) (own, theirs string) {
 			fmt.Sprintf(quick, "hub") + "router ospf\n network " + net + " area 0\n redistribute static\nexit\n"
 	case "isis":
 		quick := "interface %s\n ip router isis one\n isis hello-interval 1\n isis network point-to-point\nexit\n"
-		return "router isis one\n net 49.0001.0000.0000.0001.00\n is-type level-2-only\n lsp-gen-interval 1\n spf-interval 1\nexit\n" + fmt.Sprintf(quick, "isis"),
-			"router isis one\n net 49.0001.0000.0000.0002.00\n is-type level-2-only\n lsp-gen-interval 1\n spf-interval 1\n redistribute ipv4 static level-2\nexit\n" + fmt.Sprintf(quick, "hub")
+		return "router isis one\n net 49.0001.0000.0000.0001.00\n is-type level-2-only\n lsp-gen-interval 1\n spf-interval 1\nexit\n" + fmt.Sprintf(
+				quick,
+				"isis",
+			),
+			"router isis one\n net 49.0001.0000.0000.0002.00\n is-type level-2-only\n lsp-gen-interval 1\n spf-interval 1\n redistribute ipv4 static level-2\nexit\n" + fmt.Sprintf(
+				quick,
+				"hub",
+			)
 	case "eigrp":
 		return "router eigrp 7\n network " + net + "\nexit\n", "router eigrp 7\n network " + net + "\n redistribute static\nexit\n"
 	default:

@@ -16,19 +16,28 @@ import (
 	"zarvek/internal/core/forward"
 )
 
-// TestDaemonsTogetherAgainstRealForwarding lets two kinds of routing daemons speak OSPF with each other on a ring with a
-// chord, then takes a link away, and compares every pair with what the kernels do: by the daemons' own tables alone, and
-// with the kernels' beside them. One daemon keeps a second table, which a policy rule chooses for what comes in from r4;
-// only the kernel's capture tells that this is the table of the rule.
+// TestDaemonsTogetherAgainstRealForwarding lets two kinds of routing daemons speak OSPF with each other on a ring
+// with a chord, then takes a link away, and compares every pair with what the kernels do: by the daemons' own tables
+// alone, and with the kernels' beside them. One daemon keeps a second table, which a policy rule chooses for what
+// comes in from r4; only the kernel's capture tells that this is the table of the rule.
 func TestDaemonsTogetherAgainstRealForwarding(t *testing.T) {
 	b := newBench(t, "vtysh", "bird", "birdc", "ping")
 	n := &randomNet{bench: b, rnd: rand.New(rand.NewPCG(1, 1)), script: map[string]*strings.Builder{}}
 	b.box(switchBox)
 	const size = 6
 	for i := range size {
-		r := &router{name: fmt.Sprintf("r%d", i), stub: [2]netip.Prefix{netip.PrefixFrom(netip.AddrFrom4([4]byte{10, 61, byte(i * 8), 1}), 24), netip.MustParsePrefix("fd6b::1/64")}}
+		r := &router{
+			name: fmt.Sprintf("r%d", i),
+			stub: [2]netip.Prefix{
+				netip.PrefixFrom(netip.AddrFrom4([4]byte{10, 61, byte(i * 8), 1}), 24),
+				netip.MustParsePrefix("fd6b::1/64"),
+			},
+		}
 		b.box(r.name)
-		n.do(r.name, "echo 1 > /proc/sys/net/ipv4/ip_forward; ip link add stub0 type veth peer name stub1; ip link set stub1 up; ip addr add "+r.stub[0].String()+" dev stub0; ip link set stub0 up")
+		n.do(
+			r.name,
+			"echo 1 > /proc/sys/net/ipv4/ip_forward; ip link add stub0 type veth peer name stub1; ip link set stub1 up; ip addr add "+r.stub[0].String()+" dev stub0; ip link set stub0 up",
+		)
 		n.routers = append(n.routers, r)
 	}
 	for i := range size {
@@ -41,9 +50,15 @@ func TestDaemonsTogetherAgainstRealForwarding(t *testing.T) {
 		if isBird(r) {
 			more := ""
 			if r.name == "r3" {
-				more = fmt.Sprintf("ipv4 table side;\nprotocol kernel { kernel table 70; ipv4 { table side; export all; }; }\nprotocol static { ipv4 { table side; };\n"+
-					"route %s blackhole;\nroute %s via %s;\nroute %s via %s;\n}\n", n.routers[2].stub[0].Masked(),
-					n.routers[0].stub[0].Masked(), n.links[2].ports[0].addr[0].Addr(), n.routers[1].stub[0].Masked(), n.links[3].ports[1].addr[0].Addr())
+				more = fmt.Sprintf(
+					"ipv4 table side;\nprotocol kernel { kernel table 70; ipv4 { table side; export all; }; }\nprotocol static { ipv4 { table side; };\n"+
+						"route %s blackhole;\nroute %s via %s;\nroute %s via %s;\n}\n",
+					n.routers[2].stub[0].Masked(),
+					n.routers[0].stub[0].Masked(),
+					n.links[2].ports[0].addr[0].Addr(),
+					n.routers[1].stub[0].Masked(),
+					n.links[3].ports[1].addr[0].Addr(),
+				)
 				b.run(r.name, "ip rule add pref 100 iif "+n.links[3].ports[0].name+" lookup 70")
 			}
 			n.bird(r, more)
@@ -92,8 +107,16 @@ func TestDaemonsTogetherAgainstRealForwarding(t *testing.T) {
 			for _, a := range n.routers {
 				for _, z := range n.routers {
 					if a != z {
-						probes = append(probes, &probe{src: a.stub[0].Addr(), dst: z.stub[0].Addr(), at: a, seen: map[string]bool{}},
-							&probe{src: a.stub[0].Addr(), dst: z.ports[0].addr[0].Addr(), at: a, seen: map[string]bool{}})
+						probes = append(
+							probes,
+							&probe{src: a.stub[0].Addr(), dst: z.stub[0].Addr(), at: a, seen: map[string]bool{}},
+							&probe{
+								src:  a.stub[0].Addr(),
+								dst:  z.ports[0].addr[0].Addr(),
+								at:   a,
+								seen: map[string]bool{},
+							},
+						)
 					}
 				}
 			}
@@ -102,12 +125,23 @@ func TestDaemonsTogetherAgainstRealForwarding(t *testing.T) {
 			for _, p := range probes {
 				rt := w.Trace(p.src, p.dst)
 				compared++
-				if list, reply := found.Of(p.src, p.dst); len(rt.Forward.Branches) == 1 && rt.Forward.Verdict != forward.Unknown {
+				if list, reply := found.Of(p.src, p.dst); len(rt.Forward.Branches) == 1 &&
+					rt.Forward.Verdict != forward.Unknown {
 					if said := inLost(list) && !reply; said != (p.end.verdict != "arrives") || len(list) > 1 {
-						t.Errorf("%s, kernels' tables %v: %s to %s: the kernels %v, and the audit says %s (reply %v)", when, kernels, p.src, p.dst, p.end, names(list), reply)
+						t.Errorf(
+							"%s, kernels' tables %v: %s to %s: the kernels %v, and the audit says %s (reply %v)",
+							when,
+							kernels,
+							p.src,
+							p.dst,
+							p.end,
+							names(list),
+							reply,
+						)
 					}
 				}
-				if worst, ok := rt.Forward.Worst(); ok && worst.Where == "r3" && worst.Reason.Table == "70" && !kernels {
+				if worst, ok := rt.Forward.Worst(); ok && worst.Where == "r3" && worst.Reason.Table == "70" &&
+					!kernels {
 					untold++
 					continue
 				}
@@ -119,7 +153,15 @@ func TestDaemonsTogetherAgainstRealForwarding(t *testing.T) {
 					}
 				}
 				if !agrees(rt.Forward, p.end) {
-					t.Errorf("%s, kernels' tables %v: %s to %s: we say %s, the kernels %v", when, kernels, p.src, p.dst, words(rt.Forward), p.end)
+					t.Errorf(
+						"%s, kernels' tables %v: %s to %s: we say %s, the kernels %v",
+						when,
+						kernels,
+						p.src,
+						p.dst,
+						words(rt.Forward),
+						p.end,
+					)
 				}
 				if rt.Verdict == forward.TwoWay && p.end.verdict != "arrives" {
 					t.Errorf("%s: %s to %s: two-way is false", when, p.src, p.dst)
@@ -134,7 +176,12 @@ func TestDaemonsTogetherAgainstRealForwarding(t *testing.T) {
 	time.Sleep(6 * time.Second) // hellos are missed
 	b.until("the ring has healed", 60*time.Second, complete(nil))
 	compare("with a link down")
-	t.Logf("%d directions compared with real forwarding, %d of them unknown because the rule's table was not told, %d hops by that table", compared, untold, bySide)
+	t.Logf(
+		"%d directions compared with real forwarding, %d of them unknown because the rule's table was not told, %d hops by that table",
+		compared,
+		untold,
+		bySide,
+	)
 	require.Positive(t, untold)
 	require.Positive(t, bySide)
 	require.Greater(t, compared, 200)
@@ -142,7 +189,9 @@ func TestDaemonsTogetherAgainstRealForwarding(t *testing.T) {
 
 // bird starts the BIRD daemon with OSPF on every port and more configuration.
 func (n *randomNet) bird(r *router, more string) {
-	conf := "router id " + r.stub[0].Addr().String() + ";\nprotocol device {}\nprotocol direct { ipv4; }\nprotocol kernel { ipv4 { export all; }; }\nprotocol ospf v2 { ipv4 { export none; }; area 0 {\n interface \"stub0\" { stub; };\n"
+	conf := "router id " + r.stub[0].Addr().
+		String() +
+		";\nprotocol device {}\nprotocol direct { ipv4; }\nprotocol kernel { ipv4 { export all; }; }\nprotocol ospf v2 { ipv4 { export none; }; area 0 {\n interface \"stub0\" { stub; };\n"
 	for _, p := range r.ports {
 		conf += " interface \"" + p.name + "\" { type ptp; hello 1; dead 4; cost 10; };\n"
 	}

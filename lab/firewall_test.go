@@ -103,7 +103,16 @@ func TestFirewallAgainstRealPackets(t *testing.T) {
 						if rt.Return != nil {
 							back = words(*rt.Return)
 						}
-						t.Errorf("%s to %s, %s: answered %v, we say %s (%s; back %s)", src, dst, flow, answered, rt.Verdict, words(rt.Forward), back)
+						t.Errorf(
+							"%s to %s, %s: answered %v, we say %s (%s; back %s)",
+							src,
+							dst,
+							flow,
+							answered,
+							rt.Verdict,
+							words(rt.Forward),
+							back,
+						)
 					}
 				})
 			}
@@ -169,7 +178,23 @@ func (b *bench) sends(box, src, dst, flow string) bool {
 	parts := strings.Split(flow, ":")
 	var cmd *exec.Cmd
 	if parts[0] == "icmp" {
-		cmd = exec.Command("ip", "netns", "exec", b.ns[box], "ping", "-n", "-c", "2", "-i", "0.3", "-W", "1", "-I", src, dst)
+		cmd = exec.Command(
+			"ip",
+			"netns",
+			"exec",
+			b.ns[box],
+			"ping",
+			"-n",
+			"-c",
+			"2",
+			"-i",
+			"0.3",
+			"-W",
+			"1",
+			"-I",
+			src,
+			dst,
+		)
 	} else {
 		code := `import socket,sys
 k=socket.SOCK_STREAM if sys.argv[1]=="tcp" else socket.SOCK_DGRAM

@@ -35,15 +35,27 @@ func TestFirstLabAudit(t *testing.T) {
 		}
 		if len(list) == 0 { // nobody captured has the address, nor is any network of it attached
 			nobody++
-			require.True(t, e.Forward.Outcome == "no-route" || slices.ContainsFunc(found.Findings, func(f audit.Finding) bool { return f.Holds(e.Destination) }),
-				"%s to %s fails (%+v), and no finding has the address", e.Source.Address, e.Destination, e.Forward)
+			require.True(
+				t,
+				e.Forward.Outcome == "no-route" ||
+					slices.ContainsFunc(found.Findings, func(f audit.Finding) bool { return f.Holds(e.Destination) }),
+				"%s to %s fails (%+v), and no finding has the address",
+				e.Source.Address,
+				e.Destination,
+				e.Forward,
+			)
 			continue
 		}
 		failing++
 		require.Len(t, list, 1, "%s to %s: %s", e.Source.Address, e.Destination, names(list))
 		require.Equal(t, e.Forward.Outcome == "arrives", reply, "%s to %s", e.Source.Address, e.Destination)
 	}
-	t.Logf("%d failing pairs each in one finding, %d more to addresses that nobody has, %d working ones in none", failing, nobody, working)
+	t.Logf(
+		"%d failing pairs each in one finding, %d more to addresses that nobody has, %d working ones in none",
+		failing,
+		nobody,
+		working,
+	)
 	require.Positive(t, failing)
 	require.Positive(t, working)
 }

@@ -96,7 +96,13 @@ func TestFirstLab(t *testing.T) {
 					agreed++
 				}
 			}
-			t.Logf("%d of %d entries agreed, %d unknown, %d lost elsewhere on weak evidence", agreed, len(tr.Entries), unknown, weak)
+			t.Logf(
+				"%d of %d entries agreed, %d unknown, %d lost elsewhere on weak evidence",
+				agreed,
+				len(tr.Entries),
+				unknown,
+				weak,
+			)
 		})
 	}
 }
@@ -126,7 +132,8 @@ func compare(e entry, rt forward.RoundTrip, c *casefile.Case, undecided []netip.
 	}
 	if e.Return == nil {
 		// Nothing arrived. Where routing did its work but no host answered, a reply may still be shown.
-		onlyNetwork := rt.Forward.Verdict == forward.Arrives && rt.Forward.Branches[0].Delivery == forward.ToAttachedNetwork
+		onlyNetwork := rt.Forward.Verdict == forward.Arrives &&
+			rt.Forward.Branches[0].Delivery == forward.ToAttachedNetwork
 		if rt.Verdict == forward.TwoWay && !onlyNetwork {
 			return false, "two-way, though nothing arrived"
 		}
@@ -147,7 +154,14 @@ func compare(e entry, rt forward.RoundTrip, c *casefile.Case, undecided []netip.
 	return u1 || u2, ""
 }
 
-func compareWay(want way, got forward.Direction, captured func(string) bool, dst netip.Addr, dstOwned bool, undecided []netip.Addr) (unknown bool, wrong string) {
+func compareWay(
+	want way,
+	got forward.Direction,
+	captured func(string) bool,
+	dst netip.Addr,
+	dstOwned bool,
+	undecided []netip.Addr,
+) (unknown bool, wrong string) {
 	if len(got.Branches) != 1 {
 		return false, "branches where there is one way"
 	}

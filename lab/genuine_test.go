@@ -49,7 +49,9 @@ func leads(t *testing.T, d *network.Device, f route.Family) map[string]string {
 	for i := range tab.Routes().Len() {
 		r := tab.Routes().At(i)
 		a := r.Prefix.Addr()
-		if !r.Is(route.Installed) || a.IsLinkLocalUnicast() || a.IsMulticast() || a.IsLoopback() || r.Special == route.Broadcast || r.Special == route.Receive {
+		if !r.Is(route.Installed) || a.IsLinkLocalUnicast() || a.IsMulticast() || a.IsLoopback() ||
+			r.Special == route.Broadcast ||
+			r.Special == route.Receive {
 			continue
 		}
 		var hops []string

@@ -15,8 +15,8 @@ const inside = "ZARVEK_LAB_INSIDE"
 // cannot is why this machine makes no network namespaces; "" where it does.
 var cannot string
 
-// TestMain gives the tests what they need to build networks: where they are not started by root, the test binary starts itself
-// again in a user, mount and network namespace, in which it is.
+// TestMain gives the tests what they need to build networks: where they are not started by root, the test binary
+// starts itself again in a user, mount and network namespace, in which it is.
 func TestMain(m *testing.M) {
 	if os.Getuid() == 0 || os.Getenv(inside) != "" {
 		if os.Getenv(inside) != "" {
@@ -44,8 +44,8 @@ func TestMain(m *testing.M) {
 	os.Exit(m.Run())
 }
 
-// prepare gives the mount namespace a /run of its own, where named network namespaces are kept, and a /proc and /sys that show
-// what is here.
+// prepare gives the mount namespace a /run of its own, where named network namespaces are kept, and a /proc and /sys
+// that show what is here.
 func prepare() string {
 	for _, m := range []struct{ what, on, kind string }{{"none", "/", ""}, {"tmpfs", "/run", "tmpfs"}, {"proc", "/proc", "proc"}, {"sysfs", "/sys", "sysfs"}} {
 		flags := uintptr(0)

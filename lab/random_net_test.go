@@ -58,9 +58,15 @@ func newRandomNet(b *bench, seed uint64) *randomNet {
 	for i := range size {
 		r := &router{name: fmt.Sprintf("r%d", i)}
 		b.box(r.name)
-		n.run(r.name, "sysctl -q -w net.ipv6.conf.default.accept_dad=0 net.ipv6.conf.all.accept_dad=0") // link-local addresses are good at once
+		n.run(
+			r.name,
+			"sysctl -q -w net.ipv6.conf.default.accept_dad=0 net.ipv6.conf.all.accept_dad=0",
+		) // link-local addresses are good at once
 		n.do(r.name, "echo 1 > /proc/sys/net/ipv4/ip_forward; echo 1 > /proc/sys/net/ipv6/conf/all/forwarding")
-		n.do(r.name, "echo 0 > /proc/sys/net/ipv4/conf/all/rp_filter; echo 0 > /proc/sys/net/ipv4/conf/default/rp_filter")
+		n.do(
+			r.name,
+			"echo 0 > /proc/sys/net/ipv4/conf/all/rp_filter; echo 0 > /proc/sys/net/ipv4/conf/default/rp_filter",
+		)
 		r.stub = [2]netip.Prefix{
 			netip.PrefixFrom(netip.AddrFrom4([4]byte{10, 61, byte(i * 8), 1}), 22+n.rnd.IntN(4)),
 			netip.MustParsePrefix(fmt.Sprintf("fd6b:%x::1/%d", 0x100+i, []int{48, 56, 64}[n.rnd.IntN(3)])),
@@ -163,7 +169,10 @@ func (n *randomNet) connect(routers ...*router) {
 	n.links = append(n.links, s)
 	if s.cable {
 		a, z := s.ports[0], s.ports[1]
-		n.run(a.router.name, fmt.Sprintf("ip link add %s type veth peer name %s netns %s", a.name, z.name, n.ns[z.router.name]))
+		n.run(
+			a.router.name,
+			fmt.Sprintf("ip link add %s type veth peer name %s netns %s", a.name, z.name, n.ns[z.router.name]),
+		)
 	} else {
 		bridge := fmt.Sprintf("br%d", k)
 		n.do(switchBox, "ip link add "+bridge+" type bridge; ip link set "+bridge+" up")
@@ -227,16 +236,31 @@ func (n *randomNet) routes() {
 			for _, f := range families {
 				n.route(r, goal.stub[f].Masked(), f, n.toward(r, goal))
 				if n.chance(8) { // a longer prefix with a mind of its own
-					n.route(r, netip.PrefixFrom(goal.stub[f].Addr(), goal.stub[f].Bits()+1+n.rnd.IntN(6)).Masked(), f, r.neighbours())
+					n.route(
+						r,
+						netip.PrefixFrom(goal.stub[f].Addr(), goal.stub[f].Bits()+1+n.rnd.IntN(6)).Masked(),
+						f,
+						r.neighbours(),
+					)
 				}
 			}
 		}
 		for _, f := range families {
 			if n.chance(25) {
-				n.route(r, []netip.Prefix{netip.MustParsePrefix("0.0.0.0/0"), netip.MustParsePrefix("::/0")}[f], f, r.neighbours())
+				n.route(
+					r,
+					[]netip.Prefix{netip.MustParsePrefix("0.0.0.0/0"), netip.MustParsePrefix("::/0")}[f],
+					f,
+					r.neighbours(),
+				)
 			}
 			if n.chance(15) { // a summary
-				n.route(r, []netip.Prefix{netip.MustParsePrefix("10.61.0.0/16"), netip.MustParsePrefix("fd6b::/20")}[f], f, nil)
+				n.route(
+					r,
+					[]netip.Prefix{netip.MustParsePrefix("10.61.0.0/16"), netip.MustParsePrefix("fd6b::/20")}[f],
+					f,
+					nil,
+				)
 			}
 		}
 	}
@@ -264,7 +288,19 @@ func (n *randomNet) route(r *router, p netip.Prefix, f int, hops []*port) {
 	h := hops[n.rnd.IntN(len(hops))]
 	if n.chance(10) {
 		if other := hops[n.rnd.IntN(len(hops))]; other != h {
-			n.do(r.name, fmt.Sprintf("%s%s%s nexthop via %s dev %s nexthop via %s dev %s", begin, p, metric, h.addr[f].Addr(), port2(r, h), other.addr[f].Addr(), port2(r, other)))
+			n.do(
+				r.name,
+				fmt.Sprintf(
+					"%s%s%s nexthop via %s dev %s nexthop via %s dev %s",
+					begin,
+					p,
+					metric,
+					h.addr[f].Addr(),
+					port2(r, h),
+					other.addr[f].Addr(),
+					port2(r, other),
+				),
+			)
 			return
 		}
 	}
@@ -324,9 +360,21 @@ func (n *randomNet) rules(r *router) {
 		n.do(r.name, fmt.Sprintf("%s rule add %s lookup 77 priority 1000", ip(f), match))
 		switch {
 		case n.chance(60):
-			n.do(r.name, fmt.Sprintf("%s route add default via %s dev %s table 77", ip(f), h.addr[f].Addr(), port2(r, h)))
+			n.do(
+				r.name,
+				fmt.Sprintf("%s route add default via %s dev %s table 77", ip(f), h.addr[f].Addr(), port2(r, h)),
+			)
 		case n.chance(50):
-			n.do(r.name, fmt.Sprintf("%s route add %s via %s dev %s table 77", ip(f), n.pick().stub[f].Masked(), h.addr[f].Addr(), port2(r, h)))
+			n.do(
+				r.name,
+				fmt.Sprintf(
+					"%s route add %s via %s dev %s table 77",
+					ip(f),
+					n.pick().stub[f].Masked(),
+					h.addr[f].Addr(),
+					port2(r, h),
+				),
+			)
 		default:
 			n.do(r.name, fmt.Sprintf("%s route add throw default table 77", ip(f)))
 		}

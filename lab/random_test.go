@@ -38,8 +38,18 @@ func TestRandomNetworksAgainstRealForwarding(t *testing.T) {
 			total.add(s)
 		})
 	}
-	t.Logf("%d directions (%d known from a walk only and not decided, %d wrong on evidence that was called weak) and %d round trips compared with real forwarding, %d disagree; %d pairs looked up in the audit; with parts withheld %d directions: %d unknown, %d falsely arrive",
-		total.directions, total.weak, total.misled, total.trips, total.wrong, total.audited, total.withheld, total.unknown, total.false)
+	t.Logf(
+		"%d directions (%d known from a walk only and not decided, %d wrong on evidence that was called weak) and %d round trips compared with real forwarding, %d disagree; %d pairs looked up in the audit; with parts withheld %d directions: %d unknown, %d falsely arrive",
+		total.directions,
+		total.weak,
+		total.misled,
+		total.trips,
+		total.wrong,
+		total.audited,
+		total.withheld,
+		total.unknown,
+		total.false,
+	)
 	require.Zero(t, total.wrong)
 	require.Zero(t, total.false)
 }
@@ -86,7 +96,8 @@ func compareSeed(t *testing.T, seed uint64) score {
 	for _, p := range probes {
 		rt := walker.Trace(p.src, p.dst)
 		s.directions++
-		if form == "walk" && (rt.Forward.Verdict == forward.Unknown || rt.Weak() && rt.Forward.Verdict != forward.Arrives) {
+		if form == "walk" &&
+			(rt.Forward.Verdict == forward.Unknown || rt.Weak() && rt.Forward.Verdict != forward.Arrives) {
 			s.weak++
 			continue // a walk leaves routes out, and says so
 		}
@@ -110,7 +121,15 @@ func compareSeed(t *testing.T, seed uint64) score {
 		list, reply := found.Of(p.src, p.dst)
 		real := p.end.verdict != "arrives"
 		if said := inLost(list) && !reply; said != real && !(real && undecided(list)) || len(list) > 1 {
-			complain("%s to %s: the kernels %v, and %d findings name the pair (reply %v): %s", p.src, p.dst, p.end, len(list), reply, names(list))
+			complain(
+				"%s to %s: the kernels %v, and %d findings name the pair (reply %v): %s",
+				p.src,
+				p.dst,
+				p.end,
+				len(list),
+				reply,
+				names(list),
+			)
 		}
 	}
 	for _, pair := range n.pings(seed) {
@@ -120,10 +139,25 @@ func compareSeed(t *testing.T, seed uint64) score {
 		}
 		s.trips++
 		if (rt.Verdict == forward.TwoWay) != pair.answered {
-			complain("ping %s from %s: answered %v, we say %s (%s, back %s)", pair.dst, pair.src, pair.answered, rt.Verdict, words(rt.Forward), words(*rt.Return))
+			complain(
+				"ping %s from %s: answered %v, we say %s (%s, back %s)",
+				pair.dst,
+				pair.src,
+				pair.answered,
+				rt.Verdict,
+				words(rt.Forward),
+				words(*rt.Return),
+			)
 		}
 		if list, _ := found.Of(pair.src, pair.dst); (len(list) == 0) != pair.answered || len(list) > 1 {
-			complain("ping %s from %s: answered %v, and %d findings name the pair: %s", pair.dst, pair.src, pair.answered, len(list), names(list))
+			complain(
+				"ping %s from %s: answered %v, and %d findings name the pair: %s",
+				pair.dst,
+				pair.src,
+				pair.answered,
+				len(list),
+				names(list),
+			)
 		}
 	}
 	for _, without := range []string{"addresses", n.pick().name} {
@@ -136,7 +170,15 @@ func compareSeed(t *testing.T, seed uint64) score {
 			switch {
 			case rt.Forward.Verdict == forward.Arrives && p.end.verdict != "arrives" && !reachesOnly(rt.Forward.Branches[0], p.end) && !n.reachedOwner(rt.Forward.Branches[0], p):
 				s.false++
-				t.Errorf("seed %d without %s: %s to %s: we say it arrives (%s), the kernels %v", seed, without, p.src, p.dst, words(rt.Forward), p.end)
+				t.Errorf(
+					"seed %d without %s: %s to %s: we say it arrives (%s), the kernels %v",
+					seed,
+					without,
+					p.src,
+					p.dst,
+					words(rt.Forward),
+					p.end,
+				)
 			case rt.Forward.Verdict == forward.Unknown || rt.Forward.Verdict == forward.Leaves:
 				s.unknown++
 			}
@@ -199,7 +241,8 @@ func agrees(d forward.Direction, e ending) bool {
 		if e.stranger && b.Verdict == forward.Unknown && b.Where == e.where {
 			return true
 		}
-		if e.verdict == "next-hop-lost" && b.Where == e.where && (b.Verdict == forward.Unknown && b.Reason.Code == forward.OwnerMaybeDown || reachesOnly(b, e)) {
+		if e.verdict == "next-hop-lost" && b.Where == e.where &&
+			(b.Verdict == forward.Unknown && b.Reason.Code == forward.OwnerMaybeDown || reachesOnly(b, e)) {
 			return true
 		}
 		if b.Verdict.String() != e.verdict {
@@ -212,13 +255,15 @@ func agrees(d forward.Direction, e ending) bool {
 // reachesOnly reports whether a branch promises no more than that the packet reaches the attached network, and it did:
 // nobody answered there.
 func reachesOnly(b forward.Branch, e ending) bool {
-	return b.Verdict == forward.Arrives && b.Delivery == forward.ToAttachedNetwork && e.verdict == "next-hop-lost" && b.Where == e.where
+	return b.Verdict == forward.Arrives && b.Delivery == forward.ToAttachedNetwork && e.verdict == "next-hop-lost" &&
+		b.Where == e.where
 }
 
 // reachedOwner reports whether a branch promises no more than the attached network, and the packet ended at the router
 // that has the address: one that was not captured, which dropped it itself.
 func (n *randomNet) reachedOwner(b forward.Branch, p *probe) bool {
-	return b.Delivery == forward.ToAttachedNetwork && slices.ContainsFunc(n.routers, func(r *router) bool { return r.name == p.end.where && r.owns(p.dst) })
+	return b.Delivery == forward.ToAttachedNetwork &&
+		slices.ContainsFunc(n.routers, func(r *router) bool { return r.name == p.end.where && r.owns(p.dst) })
 }
 
 func words(d forward.Direction) string {
@@ -239,16 +284,35 @@ func (n *randomNet) captures(form string, withheld func(box, file string) bool) 
 	dir := n.t.TempDir()
 	var wg sync.WaitGroup
 	for _, r := range n.routers {
-		commands := [][2]string{{"routes4.txt", "ip route show table all"}, {"routes6.txt", "ip -6 route show table all"}, {"addresses.txt", "ip addr"},
-			{"rules4.txt", "ip rule"}, {"rules6.txt", "ip -6 rule"}}
+		commands := [][2]string{
+			{"routes4.txt", "ip route show table all"},
+			{"routes6.txt", "ip -6 route show table all"},
+			{"addresses.txt", "ip addr"},
+			{"rules4.txt", "ip rule"},
+			{"rules6.txt", "ip -6 rule"},
+		}
 		if form == "json" {
-			commands = [][2]string{{"routes4.json", "ip -j route show table all"}, {"routes6.json", "ip -j -6 route show table all"}, {"addresses.json", "ip -j addr"},
-				{"rules4.json", "ip -j rule"}, {"rules6.json", "ip -j -6 rule"}}
+			commands = [][2]string{
+				{"routes4.json", "ip -j route show table all"},
+				{"routes6.json", "ip -j -6 route show table all"},
+				{"addresses.json", "ip -j addr"},
+				{"rules4.json", "ip -j rule"},
+				{"rules6.json", "ip -j -6 rule"},
+			}
 		}
 		if form == "walk" {
-			commands = [][2]string{{"walk.txt", ""}, {"rules4.txt", "ip rule"}, {"rules6.txt", "ip -6 rule"}, {"addresses.txt", "ip addr"}}
+			commands = [][2]string{
+				{"walk.txt", ""},
+				{"rules4.txt", "ip rule"},
+				{"rules6.txt", "ip -6 rule"},
+				{"addresses.txt", "ip addr"},
+			}
 		}
-		commands = append(commands, [2]string{"switches.txt", "sysctl net.ipv4.ip_forward net.ipv6.conf.all.forwarding"}, [2]string{"checks.txt", "sysctl -a -r net.ipv4.conf.*.rp_filter$"})
+		commands = append(
+			commands,
+			[2]string{"switches.txt", "sysctl net.ipv4.ip_forward net.ipv6.conf.all.forwarding"},
+			[2]string{"checks.txt", "sysctl -a -r net.ipv4.conf.*.rp_filter$"},
+		)
 		wg.Go(func() {
 			for _, c := range commands {
 				if c[1] == "" {
@@ -295,7 +359,8 @@ func (n *randomNet) pings(seed uint64) []pinged {
 			defer func() { <-room }()
 			p := &out[i]
 			// Three tries: the first packets may wait for the resolution of addresses.
-			err := exec.Command("ip", "netns", "exec", n.ns[box(p.src)], "ping", "-n", "-c", "3", "-i", "0.3", "-W", "1", "-I", p.src.String(), p.dst.String()).Run()
+			err := exec.Command("ip", "netns", "exec", n.ns[box(p.src)], "ping", "-n", "-c", "3", "-i", "0.3", "-W", "1", "-I", p.src.String(), p.dst.String()).
+				Run()
 			p.answered = err == nil
 		})
 	}
@@ -310,7 +375,20 @@ func (n *randomNet) walk(box string) string {
 		n.t.Errorf("%v", err)
 		return ""
 	}
-	agent := exec.Command("ip", "netns", "exec", n.ns[box], "snmpd", "-f", "-Lo", "-C", "-c", conf, "-p", filepath.Join(n.dir, "snmpd-"+box+".pid"))
+	agent := exec.Command(
+		"ip",
+		"netns",
+		"exec",
+		n.ns[box],
+		"snmpd",
+		"-f",
+		"-Lo",
+		"-C",
+		"-c",
+		conf,
+		"-p",
+		filepath.Join(n.dir, "snmpd-"+box+".pid"),
+	)
 	agent.Env = append(os.Environ(), "SNMP_PERSISTENT_DIR="+filepath.Join(n.dir, "snmp-"+box))
 	if err := agent.Start(); err != nil {
 		n.t.Errorf("%v", err)

@@ -153,7 +153,10 @@ func (n *randomNet) forwarded(r *router, f int, p *probe, w []string) {
 		p.end = ending{verdict: "arrives", where: r.name}
 		return
 	case "blackhole", "unreachable", "prohibit":
-		p.end = ending{verdict: map[string]string{"blackhole": "discarded", "unreachable": "refused", "prohibit": "refused"}[w[0]], where: r.name}
+		p.end = ending{
+			verdict: map[string]string{"blackhole": "discarded", "unreachable": "refused", "prohibit": "refused"}[w[0]],
+			where:   r.name,
+		}
 		return
 	case "broadcast", "multicast", "anycast":
 		p.end = ending{verdict: "? " + w[0], where: r.name}

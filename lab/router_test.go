@@ -66,7 +66,8 @@ func (b *bench) box(name string) {
 
 // try runs a command in a box; words are parted at blanks.
 func (b *bench) try(box, command string) (string, error) {
-	out, err := exec.Command("ip", append([]string{"netns", "exec", b.ns[box]}, strings.Fields(command)...)...).CombinedOutput()
+	out, err := exec.Command("ip", append([]string{"netns", "exec", b.ns[box]}, strings.Fields(command)...)...).
+		CombinedOutput()
 	return string(out), err
 }
 
@@ -110,7 +111,18 @@ func (b *bench) daemons(box, config string, names ...string) {
 	require.NoError(b.t, os.MkdirAll(dir, 0o777))
 	require.NoError(b.t, os.Chmod(dir, 0o777))
 	for _, d := range append([]string{"zebra", "staticd"}, names...) {
-		b.run(box, fmt.Sprintf("%s/%s -d -i %s/%s.pid --vty_socket %s -z %s/zserv.api -A 127.0.0.1 -P 0 -f /dev/null", daemons, d, dir, d, dir, dir))
+		b.run(
+			box,
+			fmt.Sprintf(
+				"%s/%s -d -i %s/%s.pid --vty_socket %s -z %s/zserv.api -A 127.0.0.1 -P 0 -f /dev/null",
+				daemons,
+				d,
+				dir,
+				d,
+				dir,
+				dir,
+			),
+		)
 	}
 	file := filepath.Join(dir, "configuration")
 	require.NoError(b.t, os.WriteFile(file, []byte(config), 0o644))

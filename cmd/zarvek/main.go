@@ -14,8 +14,8 @@ import (
 const interrupted = 130
 
 func main() {
-	// A table of a million routes is mostly memory without pointers, which costs the collector nothing to keep: collecting
-	// early saves a tenth of the peak and no time that could be measured (scripts/bench).
+	// A table of a million routes is mostly memory without pointers, which costs the collector nothing to keep:
+	// collecting early saves a tenth of the peak and no time that could be measured (scripts/bench).
 	if os.Getenv("GOGC") == "" {
 		debug.SetGCPercent(20)
 	}

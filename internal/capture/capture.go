@@ -141,7 +141,8 @@ func readAll(all []layout.Reader, text []byte) []stretch {
 				continue
 			}
 			for _, run := range unreadRuns(text, out[at]) {
-				if r, score := read(all, text[run.lo:run.hi]); r.Layout != "" && r.Layout != out[at].Layout && r.Read > 0 {
+				if r, score := read(all, text[run.lo:run.hi]); r.Layout != "" && r.Layout != out[at].Layout &&
+					r.Read > 0 {
 					out[at].drop(run)
 					out = append(out, stretch{run.lo, run.hi, score, r})
 				}

@@ -94,7 +94,15 @@ func TestSessionLogIsCutAtItsPrompts(t *testing.T) {
 		got = append(got, part{p.Device, p.Command, p.Layout, p.Routes(), len(p.Unread)})
 		lines += p.Read + len(p.Passed) + len(p.Unread)
 	}
-	require.Equal(t, []part{{"valley", "", "", 0, 0}, {"valley", "show ip route", "lettered", 1, 0}, {"midway", "ip -j route", "iproute JSON", 1, 0}}, got)
+	require.Equal(
+		t,
+		[]part{
+			{"valley", "", "", 0, 0},
+			{"valley", "show ip route", "lettered", 1, 0},
+			{"midway", "ip -j route", "iproute JSON", 1, 0},
+		},
+		got,
+	)
 	require.Equal(t, layout.NonBlank([]byte(log)), lines)
 	m := c.Parts[1].Facts.Tables[0].Routes.At(0).Mark
 	require.Equal(t, 5, c.Source.Line(m.Off))
@@ -179,7 +187,11 @@ func TestUTF16(t *testing.T) {
 
 func FuzzRead(f *testing.F) {
 	f.Add([]byte(log))
-	f.Add([]byte("\ufeff\x1b[2Jvalley# show ip route\r\n --More-- \b\b\bC    10.61.16.0/24 is directly connected, hall0\n"))
+	f.Add(
+		[]byte(
+			"\ufeff\x1b[2Jvalley# show ip route\r\n --More-- \b\b\bC    10.61.16.0/24 is directly connected, hall0\n",
+		),
+	)
 	f.Fuzz(func(t *testing.T, in []byte) {
 		c, err := Read("x", in, 1)
 		if err != nil {
@@ -190,7 +202,11 @@ func FuzzRead(f *testing.F) {
 			p := &c.Parts[i]
 			lines += p.Read + len(p.Passed) + len(p.Unread)
 			for m := range p.Marks() {
-				require.True(t, m == route.Mark{File: 1, Off: m.Off, End: m.End} && c.Source.Text(m) != nil, "evidence outside the file")
+				require.True(
+					t,
+					m == route.Mark{File: 1, Off: m.Off, End: m.End} && c.Source.Text(m) != nil,
+					"evidence outside the file",
+				)
 			}
 		}
 		if c.Source.binary {

@@ -49,7 +49,13 @@ type GlossedLine struct {
 
 // Gloss explains the lines of a capture: all of them, or those wanted. Lines are counted from 1.
 func (c *Capture) Gloss(wanted []int) []GlossedLine {
-	g := glosser{c: c, items: map[int][]Item{}, unread: map[int]error{}, passed: map[int]layout.As{}, layouts: map[int]string{}}
+	g := glosser{
+		c:       c,
+		items:   map[int][]Item{},
+		unread:  map[int]error{},
+		passed:  map[int]layout.As{},
+		layouts: map[int]string{},
+	}
 	if len(wanted) > 0 {
 		g.want = map[int]bool{}
 		for _, n := range wanted {
@@ -126,10 +132,15 @@ func (g *glosser) part(p *Part) {
 	}
 	p.Facts.Each(func(x network.Fact) {
 		n := src.Line(x.Mark.Off)
-		if x.Kind == network.AddressFact && slices.ContainsFunc(g.items[n], func(it Item) bool { return it.Route != nil }) {
+		if x.Kind == network.AddressFact &&
+			slices.ContainsFunc(g.items[n], func(it Item) bool { return it.Route != nil }) {
 			return // the line is the route that shows it
 		}
-		if x.Kind == network.IndexFact && slices.ContainsFunc(g.items[n], func(it Item) bool { return it.Fact != nil && it.Fact.Kind == network.InterfaceFact }) {
+		if x.Kind == network.IndexFact &&
+			slices.ContainsFunc(
+				g.items[n],
+				func(it Item) bool { return it.Fact != nil && it.Fact.Kind == network.InterfaceFact },
+			) {
 			return // the line is the interface's
 		}
 		g.at(*x.Mark, Item{Fact: &x})
@@ -170,7 +181,8 @@ func (g *glosser) route(t *network.TableFacts, r route.Route) {
 		it := Item{Route: &r, Table: t, First: first, HeardOfAgo: age(string(line))}
 		low := strings.ToLower(string(line))
 		for _, h := range r.NextHops {
-			if h.Address.IsValid() && containsWord(low, h.Address.String()) || !h.Address.IsValid() && h.Interface != "" && strings.Contains(string(line), h.Interface) {
+			if h.Address.IsValid() && containsWord(low, h.Address.String()) ||
+				!h.Address.IsValid() && h.Interface != "" && strings.Contains(string(line), h.Interface) {
 				it.Hops = append(it.Hops, h)
 			}
 		}
@@ -200,10 +212,14 @@ func isAddressByte(c byte) bool {
 }
 
 var (
-	keyLine    = regexp.MustCompile(`(?i)^\s*(?:codes|[a-z ]*flags|legend|origin|status codes|sub-codes)\b[^:]*:|^'?.'? denotes|'\[x/y\]' denotes|^\+ = |^\s*(?:\S{1,4}(?: \S{1,3})?) - \w`)
+	keyLine = regexp.MustCompile(
+		`(?i)^\s*(?:codes|[a-z ]*flags|legend|origin|status codes|sub-codes)\b[^:]*:|^'?.'? denotes|'\[x/y\]' denotes|^\+ = |^\s*(?:\S{1,4}(?: \S{1,3})?) - \w`,
+	)
 	parentLine = regexp.MustCompile(`is (?:variably )?subnetted,`)
-	countLine  = regexp.MustCompile(`(?i)\d+ (?:destinations?|routes?|entries|networks?)\b|(?:destinations|routes|entries)\s*[:=]\s*\d+|^total\b`)
-	titleLine  = regexp.MustCompile(`(?i)\b(?:table|vrf|virtual router|internet6?|routes)\b.*:?\s*$|:\s*$`)
+	countLine  = regexp.MustCompile(
+		`(?i)\d+ (?:destinations?|routes?|entries|networks?)\b|(?:destinations|routes|entries)\s*[:=]\s*\d+|^total\b`,
+	)
+	titleLine = regexp.MustCompile(`(?i)\b(?:table|vrf|virtual router|internet6?|routes)\b.*:?\s*$|:\s*$`)
 )
 
 // around guesses what a line is that its reader passed over without saying as what.

@@ -60,9 +60,22 @@ func TestGloss(t *testing.T) {
 		}
 		got = append(got, strings.TrimSpace(s))
 	}
-	require.Equal(t, []string{"1 2 valley: show ip route", fmt.Sprint("2 5 around ", layout.Key), "3 0", fmt.Sprint("4 5 around ", layout.Parent),
-		"5 1 10.61.32.0/24 from 5 172.28.61.6 12 minutes 34 seconds", "6 1 10.61.32.0/24 from 5 172.28.61.10 12 minutes 34 seconds", "7 3",
-		`8 4 prefix length out of range: "10.61.33.0/33"`, "9 1 10.61.16.0/24 from 9 invalid IP", "10 2 valley:"}, got)
+	require.Equal(
+		t,
+		[]string{
+			"1 2 valley: show ip route",
+			fmt.Sprint("2 5 around ", layout.Key),
+			"3 0",
+			fmt.Sprint("4 5 around ", layout.Parent),
+			"5 1 10.61.32.0/24 from 5 172.28.61.6 12 minutes 34 seconds",
+			"6 1 10.61.32.0/24 from 5 172.28.61.10 12 minutes 34 seconds",
+			"7 3",
+			`8 4 prefix length out of range: "10.61.33.0/33"`,
+			"9 1 10.61.16.0/24 from 9 invalid IP",
+			"10 2 valley:",
+		},
+		got,
+	)
 	require.Len(t, c.Gloss([]int{6, 99}), 1)
 	require.Equal(t, 5, c.Gloss([]int{6})[0].Items[0].First)
 }

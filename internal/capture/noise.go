@@ -8,11 +8,19 @@ import (
 // What a terminal shows between the lines of a table and what belongs to nobody: messages of the system log, a pager's
 // prompts, error texts of mistyped commands.
 var (
-	logMessage = regexp.MustCompile(`(?:^|[\s:])%[A-Z][A-Z0-9_]*(?:-[A-Z0-9_]+)*-[0-7]-[A-Z0-9_]+: |^<\d{1,3}>(?:1 )?[A-Z0-9]`)
-	pager      = regexp.MustCompile(`(?i)^\s*(?:<?-+\s*\(?more\)?(?:\s*\(?\d+%\)?)?\s*-+>?|-- more --[^\[]{0,60}|\(end\))\s*$`)
+	logMessage = regexp.MustCompile(
+		`(?:^|[\s:])%[A-Z][A-Z0-9_]*(?:-[A-Z0-9_]+)*-[0-7]-[A-Z0-9_]+: |^<\d{1,3}>(?:1 )?[A-Z0-9]`,
+	)
+	pager = regexp.MustCompile(
+		`(?i)^\s*(?:<?-+\s*\(?more\)?(?:\s*\(?\d+%\)?)?\s*-+>?|-- more --[^\[]{0,60}|\(end\))\s*$`,
+	)
 	pagerFront = regexp.MustCompile(`(?i)^\s*<?-{2,3}\s*\(?more\)?(?:\s*\(?\d+%\)?)?\s*-{2,3}>?\s+`)
-	mode       = regexp.MustCompile(`^(?:\{(?:master|backup|primary|secondary|linecard)[\w:.-]*\}(?:\[edit[^\]]*\])?|\[edit(?: [^\]]*)?\]|\[/[^\]]*\])\s*$`) // stands above a prompt
-	complaint  = regexp.MustCompile(`^%\s*(?:Unknown|Invalid|Incomplete|Ambiguous|Command|Bad|There is no|Type|Network not|Subnet not)|^\s*\^\s*$|: command not found$`)
+	mode       = regexp.MustCompile(
+		`^(?:\{(?:master|backup|primary|secondary|linecard)[\w:.-]*\}(?:\[edit[^\]]*\])?|\[edit(?: [^\]]*)?\]|\[/[^\]]*\])\s*$`,
+	) // stands above a prompt
+	complaint = regexp.MustCompile(
+		`^%\s*(?:Unknown|Invalid|Incomplete|Ambiguous|Command|Bad|There is no|Type|Network not|Subnet not)|^\s*\^\s*$|: command not found$`,
+	)
 )
 
 // maxNoise is the longest line that is looked at.

@@ -18,7 +18,8 @@ func samples(t *testing.T) map[string][]byte {
 	out := map[string][]byte{}
 	for _, root := range []string{"../demo/case", "../../lab/testdata", "../../../shared/captures", "../../../shared/mutants"} {
 		err := filepath.WalkDir(root, func(p string, d fs.DirEntry, err error) error {
-			if err != nil || d.IsDir() || strings.HasSuffix(p, ".md") || strings.HasSuffix(p, ".yaml") || strings.HasSuffix(p, "truth.json") {
+			if err != nil || d.IsDir() || strings.HasSuffix(p, ".md") || strings.HasSuffix(p, ".yaml") ||
+				strings.HasSuffix(p, "truth.json") {
 				if os.IsNotExist(err) {
 					return nil
 				}
@@ -34,8 +35,8 @@ func samples(t *testing.T) map[string][]byte {
 	return out
 }
 
-// TestTheLedgerAgreesWithTheReading: a line that anything rests on is never told as saying nothing, a line told as a route is one,
-// and what is counted as unread, or as a prompt, is just what is told so.
+// TestTheLedgerAgreesWithTheReading: a line that anything rests on is never told as saying nothing, a line told as a
+// route is one, and what is counted as unread, or as a prompt, is just what is told so.
 func TestTheLedgerAgreesWithTheReading(t *testing.T) {
 	lines, facts := 0, 0
 	for name, raw := range samples(t) {
@@ -82,7 +83,16 @@ func TestTheLedgerAgreesWithTheReading(t *testing.T) {
 				return m
 			})
 			for n := range used {
-				require.Equal(t, DataLine, kind[n].Kind, "%s:%d: %q is used, and told as %s", name, n, kind[n].Text, kindNames[kind[n].Kind])
+				require.Equal(
+					t,
+					DataLine,
+					kind[n].Kind,
+					"%s:%d: %q is used, and told as %s",
+					name,
+					n,
+					kind[n].Text,
+					kindNames[kind[n].Kind],
+				)
 			}
 			for j := range p.Facts.Tables {
 				tab := &p.Facts.Tables[j]
@@ -98,10 +108,20 @@ func TestTheLedgerAgreesWithTheReading(t *testing.T) {
 		}
 		for n, l := range kind {
 			if passed[n] {
-				require.Contains(t, []LineKind{AroundLine, NoiseLine}, l.Kind, "%s:%d: %q is passed over, and told as %s", name, n, l.Text, kindNames[l.Kind])
+				require.Contains(
+					t,
+					[]LineKind{AroundLine, NoiseLine},
+					l.Kind,
+					"%s:%d: %q is passed over, and told as %s",
+					name,
+					n,
+					l.Text,
+					kindNames[l.Kind],
+				)
 			}
 			// A column of a row that an agent printed elsewhere, and the rule that every kernel has, carry no mark.
-			if l.Kind == AroundLine && !passed[n] && !covered[n] && l.Layout != "SNMP walk" && !strings.Contains(l.Text, "local") {
+			if l.Kind == AroundLine && !passed[n] && !covered[n] && l.Layout != "SNMP walk" &&
+				!strings.Contains(l.Text, "local") {
 				t.Errorf("%s:%d: %q is read, and nothing rests on it", name, n, l.Text)
 			}
 		}
@@ -112,4 +132,11 @@ func TestTheLedgerAgreesWithTheReading(t *testing.T) {
 	require.Greater(t, facts, 2000)
 }
 
-var kindNames = map[LineKind]string{BlankLine: "blank", DataLine: "data", PromptLine: "a prompt", NoiseLine: "noise", UnreadLine: "unread", AroundLine: "saying nothing"}
+var kindNames = map[LineKind]string{
+	BlankLine:  "blank",
+	DataLine:   "data",
+	PromptLine: "a prompt",
+	NoiseLine:  "noise",
+	UnreadLine: "unread",
+	AroundLine: "saying nothing",
+}

@@ -9,15 +9,44 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// A command may ask for a part of a table only. What such a listing does not show may be there, so the table is not known by it.
+// A command may ask for a part of a table only. What such a listing does not show may be there, so the table is not
+// known by it.
 
-// pipeFilter is a search behind a pipe, in the words of devices and of shells; what only changes the form of the output is none.
-var pipeFilter = regexp.MustCompile(`\|\s*(?:i|in|inc|incl|include|e|ex|exc|excl|exclude|b|be|beg|begin|sec|section|m|match|except|find|last|head|tail|first|grep|egrep|awk|sed|findstr|Select-String)\b`)
+// pipeFilter is a search behind a pipe, in the words of devices and of shells; what only changes the form of the
+// output is none.
+var pipeFilter = regexp.MustCompile(
+	`\|\s*(?:i|in|inc|incl|include|e|ex|exc|excl|exclude|b|be|beg|begin|sec|section|m|match|except|find|last|head|tail|first|grep|egrep|awk|sed|findstr|Select-String)\b`,
+)
 
 // partWords ask for the routes of one source, or for one prefix and what is in it.
-var partWords = map[string]bool{"static": true, "connected": true, "direct": true, "local": true, "kernel": true, "ospf": true, "ospf3": true, "bgp": true,
-	"rip": true, "ripng": true, "isis": true, "is-is": true, "eigrp": true, "babel": true, "protocol": true, "proto": true, "longer-prefixes": true,
-	"longer": true, "exact": true, "supernets-only": true, "root": true, "match": true, "to": true, "via": true, "dev": true, "get": true}
+var partWords = map[string]bool{
+	"static":          true,
+	"connected":       true,
+	"direct":          true,
+	"local":           true,
+	"kernel":          true,
+	"ospf":            true,
+	"ospf3":           true,
+	"bgp":             true,
+	"rip":             true,
+	"ripng":           true,
+	"isis":            true,
+	"is-is":           true,
+	"eigrp":           true,
+	"babel":           true,
+	"protocol":        true,
+	"proto":           true,
+	"longer-prefixes": true,
+	"longer":          true,
+	"exact":           true,
+	"supernets-only":  true,
+	"root":            true,
+	"match":           true,
+	"to":              true,
+	"via":             true,
+	"dev":             true,
+	"get":             true,
+}
 
 // routeWord is a word that asks for routes, whole or shortened.
 var routeWord = regexp.MustCompile(`^(?:ro|rou|rout|route|routes|routing|routing-table|rib)$`)
@@ -68,10 +97,12 @@ func asksForPart(command string) bool {
 }
 
 // bareCommand is a command behind a prompt without a name, or without any.
-var bareCommand = regexp.MustCompile(`^\s*(?:[$#>%]\s*)?((?:show|sho|sh|do|ip|display|dis|get|netstat|route|print|birdc|run|vtysh)\s.*)$`)
+var bareCommand = regexp.MustCompile(
+	`^\s*(?:[$#>%]\s*)?((?:show|sho|sh|do|ip|display|dis|get|netstat|route|print|birdc|run|vtysh)\s.*)$`,
+)
 
-// askedBare finds, among the lines that a reader left unread, a command that asks for a part of a table: its prompt was not known as
-// one, or is missing.
+// askedBare finds, among the lines that a reader left unread, a command that asks for a part of a table: its prompt
+// was not known as one, or is missing.
 func askedBare(src *Source, unread []layout.Unread) route.Mark {
 	for _, u := range unread {
 		if m := bareCommand.FindSubmatch(appendClean(nil, src.Text(u.Mark))); m != nil && asksForPart(string(m[1])) {

@@ -110,7 +110,8 @@ func mayPrompt(line []byte) bool {
 			if i+1 < len(line) && (line[i+1] == '#' || line[i+1] == '$' || line[i+1] == '(') {
 				return i >= 2
 			}
-			return bytes.HasPrefix(line, []byte("Slot-")) || bytes.HasPrefix(line, []byte("* ")) || bytes.HasPrefix(line, []byte("PS "))
+			return bytes.HasPrefix(line, []byte("Slot-")) || bytes.HasPrefix(line, []byte("* ")) ||
+				bytes.HasPrefix(line, []byte("PS "))
 		case '\t', ',':
 			return false
 		}
@@ -119,7 +120,9 @@ func mayPrompt(line []byte) bool {
 }
 
 // clock is the line with which some devices begin every output.
-var clock = regexp.MustCompile(`^(?:(?:Mon|Tue|Wed|Thu|Fri|Sat|Sun) )?[A-Z][a-z]{2} +\d{1,2} \d\d:\d\d:\d\d(?:\.\d+)?(?: [A-Z]{2,5})?(?: \d{4})?\s*$`)
+var clock = regexp.MustCompile(
+	`^(?:(?:Mon|Tue|Wed|Thu|Fri|Sat|Sun) )?[A-Z][a-z]{2} +\d{1,2} \d\d:\d\d:\d\d(?:\.\d+)?(?: [A-Z]{2,5})?(?: \d{4})?\s*$`,
+)
 
 // split cuts a clean text at its prompts. Lines is the number of prompt lines, with those that only tell the time.
 func split(text []byte) (sections []section, lines int) {

@@ -176,7 +176,8 @@ func document(b []byte) bool {
 		return false
 	}
 	second := bytes.TrimLeft(b[1:min(len(b), 100)], " \t\r\n")
-	return len(second) > 0 && (b[0] == '[' && second[0] == '{' && b[len(b)-1] == ']' || b[0] == '{' && second[0] == '"' && b[len(b)-1] == '}')
+	return len(second) > 0 &&
+		(b[0] == '[' && second[0] == '{' && b[len(b)-1] == ']' || b[0] == '{' && second[0] == '"' && b[len(b)-1] == '}')
 }
 
 // noisy is a cheap look for anything that quiet would change.

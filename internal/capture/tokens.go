@@ -70,8 +70,18 @@ func (c *Capture) names() names {
 }
 
 // secretAfter are the words behind which a secret stands in a configuration.
-var secretAfter = map[string]bool{"password": true, "secret": true, "key": true, "key-string": true, "community": true, "passphrase": true,
-	"psk": true, "pre-shared-key": true, "md5": true, "authentication-key": true}
+var secretAfter = map[string]bool{
+	"password":           true,
+	"secret":             true,
+	"key":                true,
+	"key-string":         true,
+	"community":          true,
+	"passphrase":         true,
+	"psk":                true,
+	"pre-shared-key":     true,
+	"md5":                true,
+	"authentication-key": true,
+}
 
 var protocolOfWord = func() map[string]bool {
 	out := map[string]bool{}

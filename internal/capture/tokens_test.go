@@ -38,7 +38,8 @@ func TestTokens(t *testing.T) {
 	require.Equal(t, DeviceToken, known["valley"])
 }
 
-// TestEveryAddressOfEveryCaptureIsAToken: what a route or another fact took from a line is told as an address or a prefix there.
+// TestEveryAddressOfEveryCaptureIsAToken: what a route or another fact took from a line is told as an address or a
+// prefix there.
 func TestEveryAddressOfEveryCaptureIsAToken(t *testing.T) {
 	checked := 0
 	for name, raw := range samples(t) {

@@ -58,7 +58,13 @@ func TestProvenance(t *testing.T) {
 // TestUnreadInTables: a bad line in a table counts, a file that is no capture does not.
 func TestUnreadInTables(t *testing.T) {
 	dir := t.TempDir()
-	write(t, dir, "a/ip.txt", someRoutes+"10.2.0.0/33 via 10.1.0.2 dev e0\n10.3.0.0/24 via 10.1.0.2 dev e0\n", time.Now())
+	write(
+		t,
+		dir,
+		"a/ip.txt",
+		someRoutes+"10.2.0.0/33 via 10.1.0.2 dev e0\n10.3.0.0/24 via 10.1.0.2 dev e0\n",
+		time.Now(),
+	)
 	write(t, dir, "a/letter.txt", "dear colleague\n", time.Now())
 	c, err := casefile.Load(dir)
 	require.NoError(t, err)

@@ -88,7 +88,10 @@ func LoadTelling(dir string, tell func(done, total int64), layouts ...string) (*
 		return nil, err
 	}
 	if len(names) == 0 {
-		return nil, errorf("%s: no captures in this folder; put one folder a device there, or give another with -case", show(dir))
+		return nil, errorf(
+			"%s: no captures in this folder; put one folder a device there, or give another with -case",
+			show(dir),
+		)
 	}
 	files, err := openAll(dir, names)
 	if err != nil {
@@ -286,7 +289,8 @@ func CaseRoot(names []string) string {
 	return top + "/"
 }
 
-// ArchiveRoot is CaseRoot of an archive, which mostly holds one folder of everything: that is no device where it has several folders.
+// ArchiveRoot is CaseRoot of an archive, which mostly holds one folder of everything: that is no device where it has
+// several folders.
 func ArchiveRoot(names []string) string {
 	top, folders := "", map[string]bool{}
 	for _, n := range names {

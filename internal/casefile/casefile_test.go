@@ -78,12 +78,21 @@ func TestErrorsSayWhatWhereAndWhatToDo(t *testing.T) {
 }
 
 func TestSummaries(t *testing.T) {
-	c, err := Load(write(t, map[string]string{"valley/a.txt": attached + "what is this\n", "readme.md": "one\n\ntwo\n", "void.txt": ""}))
+	c, err := Load(
+		write(
+			t,
+			map[string]string{"valley/a.txt": attached + "what is this\n", "readme.md": "one\n\ntwo\n", "void.txt": ""},
+		),
+	)
 	require.NoError(t, err)
 	all := c.Summaries()
 	require.Len(t, all, 3)
 	require.Equal(t, "valley", all[0].Name)
-	require.Equal(t, []CaptureSummary{{File: "valley/a.txt", Layout: "lettered", Routes: 1, Read: 1, Ignored: 1, Unread: 1}}, all[0].Captures)
+	require.Equal(
+		t,
+		[]CaptureSummary{{File: "valley/a.txt", Layout: "lettered", Routes: 1, Read: 1, Ignored: 1, Unread: 1}},
+		all[0].Captures,
+	)
 	require.Equal(t, []Missing{NoTable6, NoAddresses, NoNeighbours}, all[0].Missing)
 	require.Len(t, all[1].Unread, 2)
 	require.Nil(t, all[1].Device)

@@ -28,13 +28,17 @@ func (u *unit) read(dir string) ([]byte, error) {
 	}
 	raw, err := os.ReadFile(filepath.Join(dir, filepath.FromSlash(u.name)))
 	if err != nil {
-		return nil, errorf("%s: cannot be read: %v; make it readable or move it out of the case", show(u.name), cause(err))
+		return nil, errorf(
+			"%s: cannot be read: %v; make it readable or move it out of the case",
+			show(u.name),
+			cause(err),
+		)
 	}
 	return raw, nil
 }
 
-// openAll lists what is to be read of the case's files: each by itself, and in the place of an archive the files in it, so that a
-// folder in an archive is a device as one in the case is.
+// openAll lists what is to be read of the case's files: each by itself, and in the place of an archive the files in
+// it, so that a folder in an archive is a device as one in the case is.
 func openAll(dir string, names []string) ([]unit, error) {
 	root := CaseRoot(names)
 	budget := source.NewBudget(maxUnpacked)
@@ -44,7 +48,11 @@ func openAll(dir string, names []string) ([]unit, error) {
 		u.device, u.folder = deviceOf(name, root)
 		maybe, err := mayBeArchive(filepath.Join(dir, filepath.FromSlash(name)))
 		if err != nil {
-			return nil, errorf("%s: cannot be read: %v; make it readable or move it out of the case", show(name), cause(err))
+			return nil, errorf(
+				"%s: cannot be read: %v; make it readable or move it out of the case",
+				show(name),
+				cause(err),
+			)
 		}
 		if !maybe {
 			out = append(out, u)
@@ -57,7 +65,10 @@ func openAll(dir string, names []string) ([]unit, error) {
 		files, is, err := source.Archive(raw, budget)
 		switch {
 		case errors.Is(err, source.ErrBudget):
-			return nil, errorf("%s: unpacks to more than 4 GiB together with the case's other archives; unpack it yourself if it is meant to", show(name))
+			return nil, errorf(
+				"%s: unpacks to more than 4 GiB together with the case's other archives; unpack it yourself if it is meant to",
+				show(name),
+			)
 		case err != nil:
 			return nil, errorf("%s: %v; copy it again, or move it out of the case", show(name), err)
 		case !is:
@@ -69,8 +80,8 @@ func openAll(dir string, names []string) ([]unit, error) {
 	return out, nil
 }
 
-// inArchive makes units of an archive's files. Where they lie in one folder, or in none, and the archive itself lies in a device's
-// folder, they are that device's; else the folder in the archive names the device.
+// inArchive makes units of an archive's files. Where they lie in one folder, or in none, and the archive itself lies
+// in a device's folder, they are that device's; else the folder in the archive names the device.
 func inArchive(archive unit, files []source.File) []unit {
 	names := make([]string, 0, len(files))
 	for _, f := range files {

@@ -194,10 +194,18 @@ type Stretch struct {
 	Unread      int
 }
 
-// Preview reads one file, apart from others, and tells what each part of it is taken for; in a case it would have that name.
+// Preview reads one file, apart from others, and tells what each part of it is taken for; in a case it would have
+// that name.
 func Preview(name string, raw []byte, described []layout.Reader) ([]Stretch, error) {
 	if own := role(name); own != "" {
-		return []Stretch{{First: 1, Last: bytes.Count(bytes.TrimSuffix(raw, []byte("\n")), []byte("\n")) + 1, Layout: own, Own: true}}, nil
+		return []Stretch{
+			{
+				First:  1,
+				Last:   bytes.Count(bytes.TrimSuffix(raw, []byte("\n")), []byte("\n")) + 1,
+				Layout: own,
+				Own:    true,
+			},
+		}, nil
 	}
 	c, err := capture.Read(name, raw, 1, described...)
 	if err != nil {
@@ -210,8 +218,21 @@ func Preview(name string, raw []byte, described []layout.Reader) ([]Stretch, err
 		if last > p.Where.Off {
 			last--
 		}
-		out = append(out, Stretch{Device: p.Device, Command: p.Command, First: c.Source.Line(p.Where.Off), Last: c.Source.Line(last), Layout: p.Layout, Score: p.Score,
-			Routes: p.Routes(), Read: p.Read, Ignored: len(p.Passed), Unread: len(p.Unread)})
+		out = append(
+			out,
+			Stretch{
+				Device:  p.Device,
+				Command: p.Command,
+				First:   c.Source.Line(p.Where.Off),
+				Last:    c.Source.Line(last),
+				Layout:  p.Layout,
+				Score:   p.Score,
+				Routes:  p.Routes(),
+				Read:    p.Read,
+				Ignored: len(p.Passed),
+				Unread:  len(p.Unread),
+			},
+		)
 	}
 	return out, nil
 }

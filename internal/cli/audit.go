@@ -178,7 +178,8 @@ func readAccepted(file string) ([]acceptance, error) {
 			continue
 		}
 		id, reason, ok := strings.Cut(line, ":")
-		if id, reason = strings.TrimSpace(id), strings.TrimSpace(reason); !ok || reason == "" || strings.ContainsAny(id, " \t") {
+		if id, reason = strings.TrimSpace(id), strings.TrimSpace(reason); !ok || reason == "" ||
+			strings.ContainsAny(id, " \t") {
 			return nil, usagef("%s:%d: no reason; a line is NAME: REASON", file, n)
 		}
 		if slices.ContainsFunc(out, func(x acceptance) bool { return x.id == id }) {

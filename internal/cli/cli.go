@@ -44,7 +44,22 @@ type action func(e *env, args []string) error
 // commands returns all commands in the order in which an engineer uses them. They are made by functions, not kept in
 // variables, since help and demo refer back to this list.
 func commands() []command {
-	return []command{collectCommand(), devicesCommand(), tableCommand(), networksCommand(), whyCommand(), traceCommand(), auditCommand(), matrixCommand(), mapCommand(), layoutsCommand(), glossCommand(), demoCommand(), helpCommand(), versionCommand()}
+	return []command{
+		collectCommand(),
+		devicesCommand(),
+		tableCommand(),
+		networksCommand(),
+		whyCommand(),
+		traceCommand(),
+		auditCommand(),
+		matrixCommand(),
+		mapCommand(),
+		layoutsCommand(),
+		glossCommand(),
+		demoCommand(),
+		helpCommand(),
+		versionCommand(),
+	}
 }
 
 // env is what a command gets from outside, and the common options.
@@ -144,10 +159,14 @@ func (e *env) common(fs *flag.FlagSet, c command) {
 	fs.StringVar(&e.caseDir, "case", def, "the `folder` with the captures (or set ZARVEK_CASE)")
 	fs.StringVar(&e.as, "as", "text", "the `form` of the output: "+c.outputs())
 	fs.BoolVar(&e.lines, "evidence", false, "show the captured lines behind each statement")
-	fs.Func("layout", "a `file` that describes a layout; may be given several times (zarvek help layouts)", func(s string) error {
-		e.layouts = append(e.layouts, s)
-		return nil
-	})
+	fs.Func(
+		"layout",
+		"a `file` that describes a layout; may be given several times (zarvek help layouts)",
+		func(s string) error {
+			e.layouts = append(e.layouts, s)
+			return nil
+		},
+	)
 	fs.StringVar(&e.color, "color", "auto", "colours: `when`, one of auto, always, never")
 }
 
@@ -233,7 +252,10 @@ type loaded struct {
 
 func (e *env) load() (*loaded, error) {
 	var p progress
-	c, err := casefile.LoadTelling(e.caseDir, func(done, total int64) { p.tell("reading", done, total, 200<<20) }, e.layouts...)
+	c, err := casefile.LoadTelling(
+		e.caseDir,
+		func(done, total int64) { p.tell("reading", done, total, 200<<20) },
+		e.layouts...)
 	p.done()
 	if err != nil {
 		return nil, err

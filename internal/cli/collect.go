@@ -30,7 +30,9 @@ more than 1 GiB or 100000 files: such a one is refused as a whole.`,
 			device := fs.String("device", "", "put everything into the folder of this device `name`")
 			return func(e *env, args []string) error {
 				if len(args) == 0 {
-					return usagef("collect takes at least one SOURCE: a file, a folder, an archive, or - for standard input")
+					return usagef(
+						"collect takes at least one SOURCE: a file, a folder, an archive, or - for standard input",
+					)
 				}
 				described, err := casefile.Describe(e.layouts)
 				if err != nil {
@@ -39,12 +41,22 @@ more than 1 GiB or 100000 files: such a one is refused as a whole.`,
 				ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)
 				defer stop()
 				parts := map[string][]casefile.Stretch{}
-				result, err := collect.Run(ctx, args, collect.Options{Case: e.caseDir, Device: *device, DryRun: *dry, Stdin: os.Stdin, Now: time.Now().UTC().Truncate(time.Second),
-					Look: func(it collect.Item, file string) {
-						if raw, err := os.ReadFile(file); err == nil {
-							parts[it.File], _ = casefile.Preview(it.File, raw, described)
-						}
-					}})
+				result, err := collect.Run(
+					ctx,
+					args,
+					collect.Options{
+						Case:   e.caseDir,
+						Device: *device,
+						DryRun: *dry,
+						Stdin:  os.Stdin,
+						Now:    time.Now().UTC().Truncate(time.Second),
+						Look: func(it collect.Item, file string) {
+							if raw, err := os.ReadFile(file); err == nil {
+								parts[it.File], _ = casefile.Preview(it.File, raw, described)
+							}
+						},
+					},
+				)
 				if err != nil {
 					return err
 				}

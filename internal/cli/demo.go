@@ -22,7 +22,11 @@ the questions of a night shift about it: each command line is shown before its o
 story is short, and each answer is cut to what makes its point; -all asks every question
 and shows every answer whole.`,
 		setup: func(fs *flag.FlagSet) action {
-			to := fs.String("to", "", "write the case to this `folder`, which must be new or empty (default a temporary one)")
+			to := fs.String(
+				"to",
+				"",
+				"write the case to this `folder`, which must be new or empty (default a temporary one)",
+			)
 			all := fs.Bool("all", false, "ask every question, and show the answers whole")
 			color := fs.String("color", "auto", "colours: `when`, one of auto, always, never")
 			return func(e *env, args []string) error {

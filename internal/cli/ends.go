@@ -77,8 +77,8 @@ func (l *loaded) candidates(role, s string) ([]netip.Addr, error) {
 	return out, nil
 }
 
-// ownAddresses lists a device's addresses, of one interface or all: those that stand for the device itself, with a prefix
-// of full length, first.
+// ownAddresses lists a device's addresses, of one interface or all: those that stand for the device itself, with a
+// prefix of full length, first.
 func ownAddresses(d *network.Device, ifname string) []netip.Addr {
 	var single, others []netip.Addr
 	for _, a := range d.Addresses().All() {

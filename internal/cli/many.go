@@ -92,9 +92,9 @@ func (e *env) many(l *loaded, file string, flow network.Flow) error {
 // roomToCollect is how much garbage may pile up before it is collected.
 const roomToCollect = 1 << 30
 
-// collectLess lets the garbage collector wait: walks and audits leave much behind and keep little, so that collecting as
-// early as loading wants it would double their time. It gives a room in bytes, not in parts of what is loaded, which may be
-// large.
+// collectLess lets the garbage collector wait: walks and audits leave much behind and keep little, so that collecting
+// as early as loading wants it would double their time. It gives a room in bytes, not in parts of what is loaded,
+// which may be large.
 func collectLess() {
 	if os.Getenv("GOGC") != "" {
 		return
@@ -104,7 +104,8 @@ func collectLess() {
 	debug.SetGCPercent(int(min(200, 100*roomToCollect/(m.HeapAlloc+1)+10)))
 }
 
-// readPairs reads SOURCE,DESTINATION[,FLOW] lines. A first line of names, blank lines and lines behind # are passed over.
+// readPairs reads SOURCE,DESTINATION[,FLOW] lines. A first line of names, blank lines and lines behind # are passed
+// over.
 func readPairs(in io.Reader, file string, flow network.Flow) ([]pair, error) {
 	r := csv.NewReader(in)
 	r.FieldsPerRecord, r.TrimLeadingSpace, r.Comment = -1, true, '#'
@@ -117,7 +118,13 @@ func readPairs(in io.Reader, file string, flow network.Flow) ([]pair, error) {
 		if err != nil {
 			var bad *csv.ParseError
 			if errors.As(err, &bad) {
-				return nil, usagef("%s:%d:%d: %v; a line is SOURCE,DESTINATION or SOURCE,DESTINATION,FLOW", file, bad.Line, bad.Column, bad.Err)
+				return nil, usagef(
+					"%s:%d:%d: %v; a line is SOURCE,DESTINATION or SOURCE,DESTINATION,FLOW",
+					file,
+					bad.Line,
+					bad.Column,
+					bad.Err,
+				)
 			}
 			return nil, usagef("%s: %v", file, err)
 		}
@@ -126,7 +133,12 @@ func readPairs(in io.Reader, file string, flow network.Flow) ([]pair, error) {
 			continue
 		}
 		if len(rec) < 2 || len(rec) > 3 {
-			return nil, usagef("%s:%d: %d fields; a line is SOURCE,DESTINATION or SOURCE,DESTINATION,FLOW", file, line, len(rec))
+			return nil, usagef(
+				"%s:%d: %d fields; a line is SOURCE,DESTINATION or SOURCE,DESTINATION,FLOW",
+				file,
+				line,
+				len(rec),
+			)
 		}
 		p := pair{line: line, from: strings.TrimSpace(rec[0]), to: strings.TrimSpace(rec[1]), flow: flow}
 		if len(rec) == 3 && strings.TrimSpace(rec[2]) != "" {

@@ -102,7 +102,10 @@ func (l *loaded) device(name string) (*network.Device, error) {
 type noDevices struct{ dir string }
 
 func (e *noDevices) Error() string {
-	return fmt.Sprintf("%s: no routes, addresses or neighbours could be read there; zarvek devices -unread says why", e.dir)
+	return fmt.Sprintf(
+		"%s: no routes, addresses or neighbours could be read there; zarvek devices -unread says why",
+		e.dir,
+	)
 }
 
 // address reads an argument that must be an address.
@@ -120,7 +123,12 @@ func (l *loaded) address(role, s string) (netip.Addr, error) {
 				}
 			}
 			if len(have) > 0 {
-				return netip.Addr{}, usagef("the %s must be an address, not a device's name; %s has %s", role, d.Name, strings.Join(have[:min(len(have), 8)], ", "))
+				return netip.Addr{}, usagef(
+					"the %s must be an address, not a device's name; %s has %s",
+					role,
+					d.Name,
+					strings.Join(have[:min(len(have), 8)], ", "),
+				)
 			}
 		}
 	}

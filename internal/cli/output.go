@@ -11,8 +11,8 @@ import (
 // exitClosed is the exit code where whoever reads the output has gone, as shells count a program that SIGPIPE ended.
 const exitClosed = 141
 
-// output is where a command writes. It remembers the first failure, so that no command can lose it: an answer that was not
-// written is no answer.
+// output is where a command writes. It remembers the first failure, so that no command can lose it: an answer that
+// was not written is no answer.
 type output struct {
 	to  io.Writer
 	err error

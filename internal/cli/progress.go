@@ -23,8 +23,13 @@ func (p *progress) tell(what string, done, total, worth int64) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	if p.bar == nil {
-		p.bar = progressbar.NewOptions64(total, progressbar.OptionSetDescription(what), progressbar.OptionSetWriter(os.Stderr),
-			progressbar.OptionClearOnFinish(), progressbar.OptionThrottle(1e8))
+		p.bar = progressbar.NewOptions64(
+			total,
+			progressbar.OptionSetDescription(what),
+			progressbar.OptionSetWriter(os.Stderr),
+			progressbar.OptionClearOnFinish(),
+			progressbar.OptionThrottle(1e8),
+		)
 	}
 	_ = p.bar.Set64(min(done, total))
 }

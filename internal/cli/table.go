@@ -22,7 +22,12 @@ routing table (RIB) it counts. Above each table stands what it amounts to.
 The options that choose among the routes combine: each leaves fewer. Exit code 1: none fits.`,
 		setup: func(fs *flag.FlagSet) action {
 			var f network.Filter
-			fs.BoolVar(&f.All, "all", false, "also the candidates that the device does not use, and its own housekeeping")
+			fs.BoolVar(
+				&f.All,
+				"all",
+				false,
+				"also the candidates that the device does not use, and its own housekeeping",
+			)
 			fs.BoolVar(&f.Special, "special", false, "only routes that discard or refuse")
 			fs.StringVar(&f.Table, "table", "", "only the table of this `name`")
 			fs.StringVar(&f.Interface, "interface", "", "only routes by this `interface`")

@@ -16,7 +16,14 @@ func versionCommand() command {
 				if len(args) > 0 {
 					return usagef("version takes no arguments")
 				}
-				fmt.Fprintf(e.out, "zarvek %s (%s, %s/%s)\n", version(), runtime.Version(), runtime.GOOS, runtime.GOARCH)
+				fmt.Fprintf(
+					e.out,
+					"zarvek %s (%s, %s/%s)\n",
+					version(),
+					runtime.Version(),
+					runtime.GOOS,
+					runtime.GOARCH,
+				)
 				return nil
 			}
 		},

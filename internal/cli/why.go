@@ -144,5 +144,11 @@ func (e *noTable) Error() string {
 	if e.family != 0 {
 		fam = e.family.String() + " "
 	}
-	return fmt.Sprintf("no %stable %q of %s was captured; capture it, or see zarvek table %s", fam, e.table, e.device, e.device)
+	return fmt.Sprintf(
+		"no %stable %q of %s was captured; capture it, or see zarvek table %s",
+		fam,
+		e.table,
+		e.device,
+		e.device,
+	)
 }

@@ -132,7 +132,11 @@ func (c *collection) load() ([]Item, error) {
 		err = json.Unmarshal(b, &old)
 	}
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {
-		return nil, refuse("%s: cannot be used: %v; repair it or move it away", filepath.Join(c.opt.Case, casefile.ProvenanceFile), err)
+		return nil, refuse(
+			"%s: cannot be used: %v; repair it or move it away",
+			filepath.Join(c.opt.Case, casefile.ProvenanceFile),
+			err,
+		)
 	}
 	err = filepath.WalkDir(c.opt.Case, func(p string, d fs.DirEntry, err error) error {
 		if err != nil || d.IsDir() && strings.HasPrefix(d.Name(), ".") && p != c.opt.Case {

@@ -47,7 +47,11 @@ func write(t *testing.T, dir, name, text string) string {
 
 func run(t *testing.T, dir string, sources ...string) ([]Item, error) {
 	t.Helper()
-	r, err := Run(context.Background(), sources, Options{Case: dir, Stdin: strings.NewReader("from a pipe\n"), Now: time.Unix(1e9, 0).UTC()})
+	r, err := Run(
+		context.Background(),
+		sources,
+		Options{Case: dir, Stdin: strings.NewReader("from a pipe\n"), Now: time.Unix(1e9, 0).UTC()},
+	)
 	return r.Items, err
 }
 
@@ -59,7 +63,11 @@ func TestFilesFoldersAndPipes(t *testing.T) {
 	write(t, src, "all/captures/.git/x", "hidden")
 	items, err := run(t, dir, one, filepath.Join(src, "all"), "-", one)
 	require.NoError(t, err)
-	require.Equal(t, []string{"midway/a.txt", "night.log", "provenance.json", "standard-input.txt", "valley/a.txt"}, tree(t, dir))
+	require.Equal(
+		t,
+		[]string{"midway/a.txt", "night.log", "provenance.json", "standard-input.txt", "valley/a.txt"},
+		tree(t, dir),
+	)
 	require.Len(t, items, 5)
 	require.True(t, items[4].Known, "the same content of the same device is taken once")
 	require.False(t, items[2].Known, "that of another device is another capture")
@@ -121,7 +129,11 @@ func tarOf(t *testing.T, files map[string]string, kind byte) []byte {
 }
 
 func TestArchives(t *testing.T) {
-	files := map[string]string{"captures/valley/a.txt": attached, "captures/midway/b.txt": attached + "\n", "captures/midway/.x": "hidden"}
+	files := map[string]string{
+		"captures/valley/a.txt": attached,
+		"captures/midway/b.txt": attached + "\n",
+		"captures/midway/.x":    "hidden",
+	}
 	plain := tarOf(t, files, tar.TypeReg)
 	var gz bytes.Buffer
 	w := gzip.NewWriter(&gz)
@@ -178,7 +190,11 @@ func TestExpansionIsBounded(t *testing.T) {
 	files := map[string]string{"a/bomb": strings.Repeat("\x00", 1<<20)}
 	for name, b := range map[string][]byte{"bomb.zip": zipOf(t, files, 0o644), "bomb.tar": tarOf(t, files, tar.TypeReg)} {
 		dir := t.TempDir()
-		_, err := Run(context.Background(), []string{write(t, t.TempDir(), name, string(b))}, Options{Case: dir, Limit: 1 << 19})
+		_, err := Run(
+			context.Background(),
+			[]string{write(t, t.TempDir(), name, string(b))},
+			Options{Case: dir, Limit: 1 << 19},
+		)
 		require.ErrorContains(t, err, "more than 524288 bytes")
 		require.Empty(t, tree(t, dir))
 	}
@@ -206,18 +222,27 @@ func TestCutOffInTheLastStep(t *testing.T) {
 	require.Nil(t, c.Network.Device("midway"), "files of an unfinished collection are no part of the case")
 	_, err = run(t, dir, write(t, t.TempDir(), "depot/x.txt", attached))
 	require.NoError(t, err)
-	require.Equal(t, []string{"provenance.json", "valley/a.txt", "x.txt"}, tree(t, dir), "the next collection undoes it")
+	require.Equal(
+		t,
+		[]string{"provenance.json", "valley/a.txt", "x.txt"},
+		tree(t, dir),
+		"the next collection undoes it",
+	)
 }
 
 func TestDryRunWritesNothing(t *testing.T) {
 	dir := filepath.Join(t.TempDir(), "case")
 	looked := 0
-	r, err := Run(context.Background(), []string{write(t, t.TempDir(), "x.txt", attached)}, Options{Case: dir, DryRun: true, Device: "depot",
-		Look: func(it Item, file string) {
-			looked++
-			require.Equal(t, "depot/x.txt", it.File)
-			require.FileExists(t, file)
-		}})
+	r, err := Run(
+		context.Background(),
+		[]string{write(t, t.TempDir(), "x.txt", attached)},
+		Options{Case: dir, DryRun: true, Device: "depot",
+			Look: func(it Item, file string) {
+				looked++
+				require.Equal(t, "depot/x.txt", it.File)
+				require.FileExists(t, file)
+			}},
+	)
 	require.NoError(t, err)
 	require.Len(t, r.Items, 1)
 	require.Equal(t, 1, looked)
@@ -231,7 +256,11 @@ func TestFlatFoldersAreTold(t *testing.T) {
 	r, err := Run(context.Background(), []string{filepath.Join(src, "valley")}, Options{Case: t.TempDir()})
 	require.NoError(t, err)
 	require.Equal(t, []string{filepath.Join(src, "valley")}, r.Flat)
-	r, err = Run(context.Background(), []string{filepath.Join(src, "valley")}, Options{Case: t.TempDir(), Device: "valley"})
+	r, err = Run(
+		context.Background(),
+		[]string{filepath.Join(src, "valley")},
+		Options{Case: t.TempDir(), Device: "valley"},
+	)
 	require.NoError(t, err)
 	require.Empty(t, r.Flat)
 	require.Equal(t, "valley/a.txt", r.Items[0].File)

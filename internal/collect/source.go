@@ -47,8 +47,14 @@ var archiveNames = []string{".zip", ".tar", ".tgz", ".tar.gz", ".tar.bz2", ".tar
 func (c *collection) file(name, original string, f io.Reader) error {
 	in := bufio.NewReader(f)
 	if head, _ := in.Peek(source.HeadLength); !source.MayBeArchive(head) {
-		if slices.ContainsFunc(archiveNames, func(end string) bool { return strings.HasSuffix(strings.ToLower(original), end) }) {
-			return refuse("%s: no archive, though its name says so; copy it again, or rename it if it is a capture", original)
+		if slices.ContainsFunc(
+			archiveNames,
+			func(end string) bool { return strings.HasSuffix(strings.ToLower(original), end) },
+		) {
+			return refuse(
+				"%s: no archive, though its name says so; copy it again, or rename it if it is a capture",
+				original,
+			)
 		}
 		return c.add(name, original, in)
 	}
@@ -111,7 +117,8 @@ func (c *collection) folder(dir string) error {
 		return err
 	}
 	names := sortedNames(files)
-	if len(names) > 1 && c.opt.Device == "" && !slices.ContainsFunc(names, func(n string) bool { return strings.Contains(n, "/") }) {
+	if len(names) > 1 && c.opt.Device == "" &&
+		!slices.ContainsFunc(names, func(n string) bool { return strings.Contains(n, "/") }) {
 		c.flat = append(c.flat, dir)
 	}
 	root := casefile.CaseRoot(names)

@@ -3,9 +3,10 @@
 //
 // Its notes.yaml names a few hosts and says that the ticket office's firewall keeps state.
 //
-// The story ends with an audit, which finds what is planted and nothing else. Planted in it: a way back that is missing (mast7 to the control room), a loop (valley and midway, the range of a
-// lift under construction), a summary to discard that swallows part of a range (summit), and a static route whose next hop
-// nothing leads to (valley, to the workshop's old box, so that the control room's default route takes its packets away), that box's classful
+// The story ends with an audit, which finds what is planted and nothing else. Planted in it: a way back that is
+// missing (mast7 to the control room), a loop (valley and midway, the range of a lift under construction), a summary
+// to discard that swallows part of a range (summit), and a static route whose next hop nothing leads to (valley, to
+// the workshop's old box, so that the control room's default route takes its packets away), that box's classful
 // lookup, which bars its own default route, and its route to the shed by an interface alone.
 package demo
 
@@ -31,28 +32,76 @@ type Step struct {
 var Steps = []Step{
 	{"What do we have, and what is missing?", []string{"devices"}, 11},
 	{"The depot's came as a terminal log: what was made of it?", []string{"layouts", "depot-evening.log"}, 0},
-	{"What do the first lines of the depot's terminal log say, one by one?", []string{"gloss", "depot-evening.log", "1-14"}, 15},
+	{
+		"What do the first lines of the depot's terminal log say, one by one?",
+		[]string{"gloss", "depot-evening.log", "1-14"},
+		15,
+	},
 	{"One table, read: the midway station.", []string{"table", "midway", "-family", "ipv4"}, 0},
 	{"How many networks are there, and who knows which?", []string{"networks"}, 0},
 
 	// A tour of the choices.
-	{"Which way does the control room send to the hall of the valley station, and what waits behind it?", []string{"why", "control", "10.61.16.20"}, 19},
-	{"Would a strict source check at the control room drop what comes from there by the other line?", []string{"why", "control", "10.61.16.20", "-from", "wan1"}, 0},
+	{
+		"Which way does the control room send to the hall of the valley station, and what waits behind it?",
+		[]string{"why", "control", "10.61.16.20"},
+		19,
+	},
+	{
+		"Would a strict source check at the control room drop what comes from there by the other line?",
+		[]string{"why", "control", "10.61.16.20", "-from", "wan1"},
+		0,
+	},
 	{"If the valley had a backup to the ticket office by way of the midway, would it wait or take over?",
 		[]string{"why", "valley", "10.61.64.9", "-would-win", "10.61.64.0/24 via 172.28.61.6 preference 130"}, 4},
-	{"A route to the workshop stands in the valley's configuration. Why is it not in use?", []string{"why", "valley", "10.61.72.4"}, 0},
-	{"Two partners announce one network to the depot: which one is used, and which should be?", []string{"why", "depot", "10.62.8.9"}, 0},
-	{"The old box in the workshop has a default route, and does not use it.", []string{"why", "workshop", "10.62.0.1"}, 0},
-	{"Its shed has a second network, by an interface alone: does that hold?", []string{"why", "workshop", "10.61.73.9"}, 0},
+	{
+		"A route to the workshop stands in the valley's configuration. Why is it not in use?",
+		[]string{"why", "valley", "10.61.72.4"},
+		0,
+	},
+	{
+		"Two partners announce one network to the depot: which one is used, and which should be?",
+		[]string{"why", "depot", "10.62.8.9"},
+		0,
+	},
+	{
+		"The old box in the workshop has a default route, and does not use it.",
+		[]string{"why", "workshop", "10.62.0.1"},
+		0,
+	},
+	{
+		"Its shed has a second network, by an interface alone: does that hold?",
+		[]string{"why", "workshop", "10.61.73.9"},
+		0,
+	},
 	{"The mast has policy rules: which table counts?", []string{"why", "mast7", "10.61.32.40"}, 0},
-	{"A new sensor was given 10.61.46.9, and nothing reaches it.", []string{"why", "summit", "10.61.46.9", "-evidence"}, 0},
+	{
+		"A new sensor was given 10.61.46.9, and nothing reaches it.",
+		[]string{"why", "summit", "10.61.46.9", "-evidence"},
+		0,
+	},
 
 	// Following packets.
-	{"Can a till of the ticket office reach the summit's display, and back?", []string{"trace", "till-2", "display"}, 8},
+	{
+		"Can a till of the ticket office reach the summit's display, and back?",
+		[]string{"trace", "till-2", "display"},
+		8,
+	},
 	{"The control room sees no picture from the camera on mast 7.", []string{"trace", "desk", "mast-cam"}, 22},
-	{"Addresses of the lift under construction time out in a strange way.", []string{"trace", "10.61.16.20", "10.61.99.5"}, 9},
-	{"Two equal ways lead from the control room to the midway station: do both work?", []string{"trace", "desk", "10.61.32.40"}, 0},
-	{"And IPv6, from the control room to the camera?", []string{"trace", "fd6b:6a65:6c76:10::31", "fd6b:6a65:6c76:44::20"}, 0},
+	{
+		"Addresses of the lift under construction time out in a strange way.",
+		[]string{"trace", "10.61.16.20", "10.61.99.5"},
+		9,
+	},
+	{
+		"Two equal ways lead from the control room to the midway station: do both work?",
+		[]string{"trace", "desk", "10.61.32.40"},
+		0,
+	},
+	{
+		"And IPv6, from the control room to the camera?",
+		[]string{"trace", "fd6b:6a65:6c76:10::31", "fd6b:6a65:6c76:44::20"},
+		0,
+	},
 
 	// The whole network at once.
 	{"What does the network look like?", []string{"map"}, 12},

@@ -10,7 +10,17 @@ import (
 )
 
 // deviceKeys are what a device may have.
-var deviceKeys = []string{"forwarding", "lookup", "equal-cost", "source-check", "stateful", "flows", "translate", "tunnels", "statics"}
+var deviceKeys = []string{
+	"forwarding",
+	"lookup",
+	"equal-cost",
+	"source-check",
+	"stateful",
+	"flows",
+	"translate",
+	"tunnels",
+	"statics",
+}
 
 func (r *reader) device(name string, at, v ast.Node) error {
 	known := false
@@ -75,7 +85,13 @@ func (r *reader) device(name string, at, v ast.Node) error {
 			f.Policy.Stateful = r.mark(at)
 		case key == "stateful" && s == "false":
 		default:
-			return r.errorAt(v, "%s does not take %q; %s", key, s, map[string]string{"lookup": "classless or classful", "equal-cost": "all or selected", "stateful": "true or false"}[key])
+			return r.errorAt(
+				v,
+				"%s does not take %q; %s",
+				key,
+				s,
+				map[string]string{"lookup": "classless or classful", "equal-cost": "all or selected", "stateful": "true or false"}[key],
+			)
 		}
 		return nil
 	})
@@ -96,7 +112,10 @@ func (r *reader) forwarding(f *network.Facts, v ast.Node) error {
 		}
 		switch s {
 		case "on", "true", "off", "false":
-			f.Forwarding = append(f.Forwarding, network.Switch{Family: fam, On: s == "on" || s == "true", Mark: r.mark(at)})
+			f.Forwarding = append(
+				f.Forwarding,
+				network.Switch{Family: fam, On: s == "on" || s == "true", Mark: r.mark(at)},
+			)
 			return nil
 		}
 		return r.errorAt(v, "forwarding is on or off, not %q", s)

@@ -1,9 +1,9 @@
 // Package notes reads notes.yaml, in which the engineer tells what captures cannot show: hosts, firewalls' rules and
-// translations, tunnels, settings. It exists apart from the layouts because it is no capture: a mistake in it is an error
-// and not an unread line.
+// translations, tunnels, settings. It exists apart from the layouts because it is no capture: a mistake in it is an
+// error and not an unread line.
 //
-// It is strict: keys that it does not know, bad values and names that are not in the case are errors with file, line and
-// column. No I/O.
+// It is strict: keys that it does not know, bad values and names that are not in the case are errors with file, line
+// and column. No I/O.
 package notes
 
 import (
@@ -39,7 +39,14 @@ type reader struct {
 
 // Parse reads a notes file. Devices are the names of the case; file is the number that marks will carry.
 func Parse(name string, text []byte, file uint32, devices []string) (Notes, error) {
-	r := reader{name: name, text: text, file: file, devices: devices, lines: []int{0}, out: Notes{Devices: map[string]network.Facts{}}}
+	r := reader{
+		name:    name,
+		text:    text,
+		file:    file,
+		devices: devices,
+		lines:   []int{0},
+		out:     Notes{Devices: map[string]network.Facts{}},
+	}
 	for i, c := range text {
 		if c == '\n' {
 			r.lines = append(r.lines, i+1)
@@ -94,7 +101,12 @@ func (r *reader) mark(n ast.Node) route.Mark {
 }
 
 // each calls f for every key of a mapping; known are the keys it may have, none for names of the user's own.
-func (r *reader) each(n ast.Node, what string, known []string, f func(key string, at ast.Node, v ast.Node) error) error {
+func (r *reader) each(
+	n ast.Node,
+	what string,
+	known []string,
+	f func(key string, at ast.Node, v ast.Node) error,
+) error {
 	var values []*ast.MappingValueNode
 	switch m := n.(type) {
 	case *ast.MappingNode:

@@ -46,12 +46,20 @@ func TestParse(t *testing.T) {
 	require.Equal(t, []bool{true, false}, []bool{f.Forwarding[0].On, f.Forwarding[1].On})
 	require.Equal(t, route.IPv6, f.Forwarding[1].Family)
 	require.Len(t, f.Classful, 1)
-	require.Equal(t, []network.CheckMode{network.CheckStrict, network.CheckLoose}, []network.CheckMode{f.Checks[0].Mode, f.Checks[1].Mode})
+	require.Equal(
+		t,
+		[]network.CheckMode{network.CheckStrict, network.CheckLoose},
+		[]network.CheckMode{f.Checks[0].Mode, f.Checks[1].Mode},
+	)
 	require.Equal(t, "", f.Checks[1].Interface)
 	p := f.Policy
 	require.True(t, p.Stateful.Known() && p.AllOfEqual.Known())
 	require.Equal(t, network.Ports{Lo: 443, Hi: 443}, p.Flows[0].ToPorts)
-	require.Equal(t, "tcp 10.61.64.0/24 tills outside", p.Flows[0].Protocol+" "+p.Flows[0].From.String()+" "+p.Flows[0].In+" "+p.Flows[0].Out)
+	require.Equal(
+		t,
+		"tcp 10.61.64.0/24 tills outside",
+		p.Flows[0].Protocol+" "+p.Flows[0].From.String()+" "+p.Flows[0].In+" "+p.Flows[0].Out,
+	)
 	require.Equal(t, network.Ports{Lo: 1, Hi: 1023}, p.Flows[1].ToPorts)
 	require.True(t, p.Flows[1].Refuse && !p.Flows[2].Permit)
 	require.False(t, p.Translations[0].Becomes.IsValid())

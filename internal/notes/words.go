@@ -35,7 +35,15 @@ func (w *words) next() string {
 func (w *words) done() bool { return w.at >= len(w.list) }
 
 // protocols that a flow may name. Others are given by number (RFC 790's successor registry).
-var protocols = map[string]bool{"tcp": true, "udp": true, "icmp": true, "icmpv6": true, "esp": true, "gre": true, "sctp": true}
+var protocols = map[string]bool{
+	"tcp":    true,
+	"udp":    true,
+	"icmp":   true,
+	"icmpv6": true,
+	"esp":    true,
+	"gre":    true,
+	"sctp":   true,
+}
 
 func isProtocol(s string) bool {
 	if protocols[s] {
@@ -164,7 +172,10 @@ func parseTranslation(s string) (network.Translation, error) {
 			become = true
 			if s := w.next(); s != "interface" {
 				if t.Becomes, err = netip.ParseAddr(s); err != nil {
-					err = fmt.Errorf("%q behind becomes is no address; write an address, or interface for the address of the one it leaves by", s)
+					err = fmt.Errorf(
+						"%q behind becomes is no address; write an address, or interface for the address of the one it leaves by",
+						s,
+					)
 				}
 			}
 		default:
@@ -241,7 +252,10 @@ func ParseRoute(text string) (network.Static, error) {
 				s.Preference = route.N(n)
 			}
 		default:
-			return s, fmt.Errorf("%q is not understood; a route is PREFIX via ADDRESS, dev INTERFACE or discard, then preference N", k)
+			return s, fmt.Errorf(
+				"%q is not understood; a route is PREFIX via ADDRESS, dev INTERFACE or discard, then preference N",
+				k,
+			)
 		}
 	}
 	if s.Special == route.None && !s.NextHop.Address.IsValid() && s.NextHop.Interface == "" {

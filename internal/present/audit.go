@@ -95,10 +95,18 @@ func auditHeadline(a AuditView) string {
 }
 
 func coverage(c audit.Coverage) string {
-	s := fmt.Sprintf("Searched all of %s: %s, %s of behaviour, %s", familyName(c.Family), count(c.Ranges, "range of addresses", "ranges of addresses"),
-		count(c.Classes, "class", "classes"), count(c.Ends, "group of possible ends", "groups of possible ends"))
+	s := fmt.Sprintf(
+		"Searched all of %s: %s, %s of behaviour, %s",
+		familyName(c.Family),
+		count(c.Ranges, "range of addresses", "ranges of addresses"),
+		count(c.Classes, "class", "classes"),
+		count(c.Ends, "group of possible ends", "groups of possible ends"),
+	)
 	if c.Followed > 0 {
-		s += fmt.Sprintf("; %s followed one by one, since rules on the way look at more than the destination", count(c.Followed, "pair", "pairs"))
+		s += fmt.Sprintf(
+			"; %s followed one by one, since rules on the way look at more than the destination",
+			count(c.Followed, "pair", "pairs"),
+		)
 	}
 	if n := len(c.Weak); n > 0 {
 		names := Clean(strings.Join(c.Weak[:min(n, 4)], ", "))
@@ -131,11 +139,19 @@ func (v View) finding(number int, f *audit.Finding) entry {
 	}
 	mend := repairs(f)
 	if n := len(mend); n > maxRepairs {
-		mend = append(mend[:maxRepairs:maxRepairs], fmt.Sprintf("and %d more of that sort (-as json lists all)", n-maxRepairs))
+		mend = append(
+			mend[:maxRepairs:maxRepairs],
+			fmt.Sprintf("and %d more of that sort (-as json lists all)", n-maxRepairs),
+		)
 	}
 	e.row("mend", mend...)
 	if f.Weak {
-		e.row("weak", "known from a management walk only, which may leave routes out; capture the routing table of "+Clean(f.Device))
+		e.row(
+			"weak",
+			"known from a management walk only, which may leave routes out; capture the routing table of "+Clean(
+				f.Device,
+			),
+		)
 	}
 	e.row("called", f.ID)
 	return e

@@ -185,10 +185,22 @@ func TestEveryKindHasHelp(t *testing.T) {
 
 // TestAuditForms: the forms say the same, and nothing raw from a capture reaches any of them.
 func TestAuditForms(t *testing.T) {
-	n := coretest.Build(strings.ReplaceAll(coretest.Faults["no route although the network is attached elsewhere"], "b: ", "b|=<i>\x1b[31m: "))
+	n := coretest.Build(
+		strings.ReplaceAll(
+			coretest.Faults["no route although the network is attached elsewhere"],
+			"b: ",
+			"b|=<i>\x1b[31m: ",
+		),
+	)
 	r := audit.Run(forward.NewWalker(topology.Build(n)), audit.Options{})
 	v := View{Evidence: fixed{}, Lines: true}
-	a := AuditView{Result: r, Findings: r.Findings, Hidden: 2, Gone: []string{"gone\x07"}, Accepted: []Accepted{{r.Findings[0], "why\x1b"}}}
+	a := AuditView{
+		Result:   r,
+		Findings: r.Findings,
+		Hidden:   2,
+		Gone:     []string{"gone\x07"},
+		Accepted: []Accepted{{r.Findings[0], "why\x1b"}},
+	}
 	var text, doc, table, md bytes.Buffer
 	require.NoError(t, AuditText(&text, a, v))
 	require.NoError(t, AuditJSON(&doc, a, v))
@@ -249,7 +261,9 @@ func TestMatrixFitsTheWidth(t *testing.T) {
 
 // TestMapShowsWhereAPathEnds: out and back, and the device at which the reply is lost.
 func TestMapShowsWhereAPathEnds(t *testing.T) {
-	w := forward.NewWalker(topology.Build(coretest.Build(coretest.Faults["no route although the network is attached elsewhere"])))
+	w := forward.NewWalker(
+		topology.Build(coretest.Build(coretest.Faults["no route although the network is attached elsewhere"])),
+	)
 	rt := w.Trace(w.Topology().Networks()[0].Addr().Next().Next(), w.Topology().Networks()[1].Addr().Next().Next())
 	m := MapView{Chart: chart.Make(w.Topology(), route.IPv4), Trip: &rt}
 	p := m.picture()
@@ -267,7 +281,11 @@ func TestMapShowsWhereAPathEnds(t *testing.T) {
 	require.True(t, lines["b: reply ends here: no-route"], lines)
 	var dot, svg bytes.Buffer
 	require.NoError(t, MapDOT(&dot, m))
-	require.Contains(t, dot.String(), `n0 -- n1 [label="172.28.1.0/30", taillabel="up .1", headlabel="up .2", style=solid];`)
+	require.Contains(
+		t,
+		dot.String(),
+		`n0 -- n1 [label="172.28.1.0/30", taillabel="up .1", headlabel="up .2", style=solid];`,
+	)
 	require.NoError(t, MapPicture(&svg, m, "svg"))
 	require.Contains(t, svg.String(), ">reply ends here: no-route</text>")
 }

@@ -54,13 +54,43 @@ func backupSummary(d string, k audit.Kind, x audit.BackupDetail) string {
 	r := x.Route
 	switch {
 	case k == audit.PreferenceTooGood:
-		return fmt.Sprintf("%s: the static route %s (%s) is used although %s knows the prefix (%s)", d, r.Prefix, numbers(r.Attributes), learned(x.Against.Attributes), numbers(x.Against.Attributes))
+		return fmt.Sprintf(
+			"%s: the static route %s (%s) is used although %s knows the prefix (%s)",
+			d,
+			r.Prefix,
+			numbers(r.Attributes),
+			learned(x.Against.Attributes),
+			numbers(x.Against.Attributes),
+		)
 	case k == audit.BackupInUse:
-		return fmt.Sprintf("%s: the static route %s (%s) has the preference of a backup and is in use: nothing better is there", d, r.Prefix, numbers(r.Attributes))
+		return fmt.Sprintf(
+			"%s: the static route %s (%s) has the preference of a backup and is in use: nothing better is there",
+			d,
+			r.Prefix,
+			numbers(r.Attributes),
+		)
 	case x.NeverUsed > 0:
-		return fmt.Sprintf("%s: the backup %s %s has preference %d, with which many devices never use a route", d, r.Prefix, toWays(r.Attributes), x.NeverUsed)
+		return fmt.Sprintf(
+			"%s: the backup %s %s has preference %d, with which many devices never use a route",
+			d,
+			r.Prefix,
+			toWays(r.Attributes),
+			x.NeverUsed,
+		)
 	case x.Trap == selection.LongerThanLearned:
-		return fmt.Sprintf("%s: the static route %s (%s) is no backup for %s of %s: the longer prefix wins whatever its preference", d, r.Prefix, numbers(r.Attributes), x.Against.Prefix, learned(x.Against.Attributes))
+		return fmt.Sprintf(
+			"%s: the static route %s (%s) is no backup for %s of %s: the longer prefix wins whatever its preference",
+			d,
+			r.Prefix,
+			numbers(r.Attributes),
+			x.Against.Prefix,
+			learned(x.Against.Attributes),
+		)
 	}
-	return fmt.Sprintf("%s: the backup %s %s could not take over: its next hop leads nowhere", d, r.Prefix, toWays(r.Attributes))
+	return fmt.Sprintf(
+		"%s: the backup %s %s could not take over: its next hop leads nowhere",
+		d,
+		r.Prefix,
+		toWays(r.Attributes),
+	)
 }

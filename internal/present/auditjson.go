@@ -78,15 +78,36 @@ func AuditJSON(w io.Writer, a AuditView, v View) error {
 		doc.Accepted = append(doc.Accepted, j)
 	}
 	for _, c := range a.Result.Families {
-		doc.Searched = append(doc.Searched, jsonCoverage{c.Family.String(), c.Ranges, c.Classes, c.Ends, c.Followed, append([]string{}, c.Weak...)})
+		doc.Searched = append(
+			doc.Searched,
+			jsonCoverage{c.Family.String(), c.Ranges, c.Classes, c.Ends, c.Followed, append([]string{}, c.Weak...)},
+		)
 	}
 	return writeJSON(w, doc)
 }
 
 func (v View) jsonFinding(f *audit.Finding) jsonFinding {
-	j := jsonFinding{Kind: string(f.Kind), Severity: f.Severity.String(), ID: f.ID, Device: text(f.Device), Table: text(f.Table), Addresses: []string{},
-		Count: f.Addresses().String(), Verdict: text(f.Verdict.String()), OneWay: f.OneWay, Weak: f.Weak, Reason: text(f.Reason.Code.String()), Summary: summary(f), Effect: text(effect(f)), Pairs: len(f.Losses),
-		Affected: affected(f), Repair: []jsonRepair{}, Evidence: v.places(f.Marks), Searched: v.files(f.Searched)}
+	j := jsonFinding{
+		Kind:      string(f.Kind),
+		Severity:  f.Severity.String(),
+		ID:        f.ID,
+		Device:    text(f.Device),
+		Table:     text(f.Table),
+		Addresses: []string{},
+		Count: f.Addresses().
+			String(),
+		Verdict:  text(f.Verdict.String()),
+		OneWay:   f.OneWay,
+		Weak:     f.Weak,
+		Reason:   text(f.Reason.Code.String()),
+		Summary:  summary(f),
+		Effect:   text(effect(f)),
+		Pairs:    len(f.Losses),
+		Affected: affected(f),
+		Repair:   []jsonRepair{},
+		Evidence: v.places(f.Marks),
+		Searched: v.files(f.Searched),
+	}
 	if f.Family != 0 {
 		j.Family = text(f.Family.String())
 	}
@@ -97,7 +118,19 @@ func (v View) jsonFinding(f *audit.Finding) jsonFinding {
 		j.Loop = append(j.Loop, h.Device)
 	}
 	for _, r := range f.Repair {
-		j.Repair = append(j.Repair, jsonRepair{r.Kind.String(), repairWords(r), text(r.Device), prefix(r.Prefix), address(r.NextHop), text(r.Interface), text(r.Other), r.Deduced})
+		j.Repair = append(
+			j.Repair,
+			jsonRepair{
+				r.Kind.String(),
+				repairWords(r),
+				text(r.Device),
+				prefix(r.Prefix),
+				address(r.NextHop),
+				text(r.Interface),
+				text(r.Other),
+				r.Deduced,
+			},
+		)
 	}
 	return j
 }
@@ -149,8 +182,21 @@ func AuditCSV(out io.Writer, a AuditView, v View) error {
 		if f.Family != 0 {
 			family = f.Family.String()
 		}
-		row := []string{f.ID, f.Severity.String(), string(f.Kind), f.Device, f.Table, family, fmt.Sprint(len(f.Losses)), prefixWords(f), f.Addresses().String(),
-			summary(f), effect(f), strings.Join(repairs(f), "; "), strings.Join(v.somePlaces(f.Marks, 20), " ")}
+		row := []string{
+			f.ID,
+			f.Severity.String(),
+			string(f.Kind),
+			f.Device,
+			f.Table,
+			family,
+			fmt.Sprint(len(f.Losses)),
+			prefixWords(f),
+			f.Addresses().String(),
+			summary(f),
+			effect(f),
+			strings.Join(repairs(f), "; "),
+			strings.Join(v.somePlaces(f.Marks, 20), " "),
+		}
 		for k := range row {
 			row[k] = defuse(row[k])
 		}

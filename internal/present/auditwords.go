@@ -45,12 +45,26 @@ func summary(f *audit.Finding) string {
 		}
 		return s
 	case audit.OneWay:
-		return fmt.Sprintf("replies to %s are delivered at %s, which is not where the packets came from", netsOf(f, 3), d)
+		return fmt.Sprintf(
+			"replies to %s are delivered at %s, which is not where the packets came from",
+			netsOf(f, 3),
+			d,
+		)
 	case audit.WrongSide:
-		return fmt.Sprintf("%s sends packets to %s out by its default route to %s, which is no captured device", d, netsOf(f, 3), to(f.Reason.Address, f.Reason.Interface))
+		return fmt.Sprintf(
+			"%s sends packets to %s out by its default route to %s, which is no captured device",
+			d,
+			netsOf(f, 3),
+			to(f.Reason.Address, f.Reason.Interface),
+		)
 	case audit.MissingData:
 		if f.Verdict == forward.Leaves {
-			return fmt.Sprintf("%s sends packets to %s on to %s, which is no captured device", d, netsOf(f, 3), to(f.Reason.Address, f.Reason.Interface))
+			return fmt.Sprintf(
+				"%s sends packets to %s on to %s, which is no captured device",
+				d,
+				netsOf(f, 3),
+				to(f.Reason.Address, f.Reason.Interface),
+			)
 		}
 	case audit.Swallowed:
 		if !f.Hop.Prefix.IsValid() {
@@ -66,31 +80,67 @@ func summary(f *audit.Finding) string {
 		}
 		s := fmt.Sprintf("%s %s %s by %s", d, verb, prefixList(f.Missing, 4), by)
 		if x := f.Detail.(audit.SwallowedDetail); x.Instead.Attributes != nil {
-			s += fmt.Sprintf("; without %s %s would carry those addresses", them, prefixList([]netip.Prefix{x.Instead.Prefix}, 1))
+			s += fmt.Sprintf(
+				"; without %s %s would carry those addresses",
+				them,
+				prefixList([]netip.Prefix{x.Instead.Prefix}, 1),
+			)
 		}
 		return s
 	case audit.NetworkDown:
-		return fmt.Sprintf("%s is down, since %s of %s is and no other interface leads there", f.Missing[0], Clean(f.Detail.(audit.NetworkDownDetail).Interface), d)
+		return fmt.Sprintf(
+			"%s is down, since %s of %s is and no other interface leads there",
+			f.Missing[0],
+			Clean(f.Detail.(audit.NetworkDownDetail).Interface),
+			d,
+		)
 	case audit.HopDown:
 		if f.Reason.Code == forward.OwnerDown && len(f.Missing) > 0 {
-			return fmt.Sprintf("%s sends %s to %s, which is %s, whose interface %s is down%s", d, prefixList(f.Missing, 3), to(f.Hop.NextHop, f.Hop.OutInterface),
-				Clean(f.Reason.Device), Clean(f.Reason.Interface), livenessWords(f.Detail.(audit.HopDownDetail).Liveness, Clean(f.Reason.Device)))
+			return fmt.Sprintf(
+				"%s sends %s to %s, which is %s, whose interface %s is down%s",
+				d,
+				prefixList(f.Missing, 3),
+				to(f.Hop.NextHop, f.Hop.OutInterface),
+				Clean(
+					f.Reason.Device,
+				),
+				Clean(f.Reason.Interface),
+				livenessWords(f.Detail.(audit.HopDownDetail).Liveness, Clean(f.Reason.Device)),
+			)
 		}
 	case audit.HostSettings:
 		if f.Reason.Host == forward.MaskTooWide {
-			return fmt.Sprintf("the host %s takes %s for neighbours by its own mask, and asks no router", d, netsOf(f, 3))
+			return fmt.Sprintf(
+				"the host %s takes %s for neighbours by its own mask, and asks no router",
+				d,
+				netsOf(f, 3),
+			)
 		}
 		return fmt.Sprintf("the gateway of the host %s is not in its network", d)
 	case audit.SilentHost:
 		return fmt.Sprintf("nobody answers for %s on %s of %s", f.Reason.Address, Clean(f.Reason.Interface), d)
 	case audit.SourceCheck:
 		if f.Reason.Code == forward.OwnSource {
-			return fmt.Sprintf("%s drops packets that come in with its own address %s as their source", d, f.Detail.(audit.SourceCheckDetail).Own)
+			return fmt.Sprintf(
+				"%s drops packets that come in with its own address %s as their source",
+				d,
+				f.Detail.(audit.SourceCheckDetail).Own,
+			)
 		}
-		return fmt.Sprintf("the %s source check of %s on %s drops packets from %s", f.Reason.Check, d, Clean(f.Detail.(audit.SourceCheckDetail).Interface), sourcesOf(f, 3))
+		return fmt.Sprintf(
+			"the %s source check of %s on %s drops packets from %s",
+			f.Reason.Check,
+			d,
+			Clean(f.Detail.(audit.SourceCheckDetail).Interface),
+			sourcesOf(f, 3),
+		)
 	case audit.DeadBranch:
 		b.Where = f.End
-		return fmt.Sprintf("some of the equal ways from %s fail: %s", Clean(f.Split), atDevice(b, dst, f.Split, onePacket))
+		return fmt.Sprintf(
+			"some of the equal ways from %s fail: %s",
+			Clean(f.Split),
+			atDevice(b, dst, f.Split, onePacket),
+		)
 	}
 	p := allPackets
 	if len(f.Missing) > 0 {
@@ -300,9 +350,19 @@ func (s *side) words(before, between string) string {
 		return before + s.from.words() + between + s.to.words()
 	}
 	if before != "" {
-		return fmt.Sprintf("of %s, such as from %s to %s,", count(s.n, "pair of networks", "pairs of networks"), s.last.From, s.last.To)
+		return fmt.Sprintf(
+			"of %s, such as from %s to %s,",
+			count(s.n, "pair of networks", "pairs of networks"),
+			s.last.From,
+			s.last.To,
+		)
 	}
-	return fmt.Sprintf("in %s, such as %s and %s, packets arrive", count(s.n, "pair of networks", "pairs of networks"), s.last.From, s.last.To)
+	return fmt.Sprintf(
+		"in %s, such as %s and %s, packets arrive",
+		count(s.n, "pair of networks", "pairs of networks"),
+		s.last.From,
+		s.last.To,
+	)
 }
 
 // pairSet is the networks on one side of losses, each once, in order.
@@ -400,7 +460,11 @@ func repairOf(r audit.Repair, nets pairSet) string {
 	case audit.CorrectHost:
 		return fmt.Sprintf("correct the settings of the host %s", d)
 	case audit.MatchPrefix:
-		return fmt.Sprintf("as a backup on %s it needs the prefix %s itself, so that the preference decides", d, r.Prefix)
+		return fmt.Sprintf(
+			"as a backup on %s it needs the prefix %s itself, so that the preference decides",
+			d,
+			r.Prefix,
+		)
 	case audit.BreakLoop:
 		return "let one of these routes lead elsewhere, or discard there what is not in use"
 	case audit.ChangeNextHop:
@@ -416,7 +480,12 @@ func repairOf(r audit.Repair, nets pairSet) string {
 	case audit.LoosenCheck:
 		return fmt.Sprintf("give %s a route to %s by %s, or loosen the check there", d, r.Prefix, Clean(r.Interface))
 	case audit.RaisePreference:
-		return fmt.Sprintf("as a backup %s on %s needs a preference worse than %d; else it can stay", r.Prefix, d, r.Preference)
+		return fmt.Sprintf(
+			"as a backup %s on %s needs a preference worse than %d; else it can stay",
+			r.Prefix,
+			d,
+			r.Preference,
+		)
 	case audit.CaptureDevice:
 		if r.NextHop.IsValid() {
 			return fmt.Sprintf("capture the device that has %s, or the neighbour entries of %s", r.NextHop, d)

@@ -51,7 +51,16 @@ func CollectText(w io.Writer, dir string, all []Collected, flat []string, dry bo
 	if known > 0 {
 		also = fmt.Sprintf("; %s there already", count(known, "is", "are"))
 	}
-	v.headline(w, fresh+known > 0, "%s %s with %s into %s%s", verb, count(fresh, "file", "files"), count(routes, "route", "routes"), Clean(dir), also)
+	v.headline(
+		w,
+		fresh+known > 0,
+		"%s %s with %s into %s%s",
+		verb,
+		count(fresh, "file", "files"),
+		count(routes, "route", "routes"),
+		Clean(dir),
+		also,
+	)
 	if len(all) == 0 {
 		return nil
 	}
@@ -66,7 +75,17 @@ func CollectText(w io.Writer, dir string, all []Collected, flat []string, dry bo
 		case l == "":
 			l = "not recognised"
 		}
-		rows = append(rows, []string{Clean(c.File), strconv.FormatInt(c.Bytes, 10), Clean(l), strconv.Itoa(n), strconv.Itoa(unread), Clean(c.Original)})
+		rows = append(
+			rows,
+			[]string{
+				Clean(c.File),
+				strconv.FormatInt(c.Bytes, 10),
+				Clean(l),
+				strconv.Itoa(n),
+				strconv.Itoa(unread),
+				Clean(c.Original),
+			},
+		)
 	}
 	columns(w, "  ", rows)
 	prompted := slices.ContainsFunc(all, func(c Collected) bool {
@@ -74,7 +93,12 @@ func CollectText(w io.Writer, dir string, all []Collected, flat []string, dry bo
 	})
 	for _, f := range flat {
 		if !prompted {
-			fmt.Fprintf(w, "\n%s holds files only, so each is taken as a device of its own. If they are of one device: -device %s\n", Clean(f), Clean(filepath.Base(f)))
+			fmt.Fprintf(
+				w,
+				"\n%s holds files only, so each is taken as a device of its own. If they are of one device: -device %s\n",
+				Clean(f),
+				Clean(filepath.Base(f)),
+			)
 		}
 	}
 	return nil
@@ -106,7 +130,12 @@ func CollectJSON(w io.Writer, dir string, all []Collected, dry bool) error {
 
 // LayoutsText writes the layout families with a look-alike of each.
 func LayoutsText(w io.Writer, all []capture.Family, v View) error {
-	v.headline(w, true, "%s are read; zarvek layouts FILE tells which took which part of a file", count(len(all), "layout", "layouts"))
+	v.headline(
+		w,
+		true,
+		"%s are read; zarvek layouts FILE tells which took which part of a file",
+		count(len(all), "layout", "layouts"),
+	)
 	for _, f := range all {
 		fmt.Fprintf(w, "\n%s: %s\n", f.Name, f.About)
 		for line := range strings.Lines(f.Sample) {
@@ -137,8 +166,15 @@ func LayoutsJSON(w io.Writer, all []capture.Family) error {
 // PreviewText writes which reader took which part of a file, and why.
 func PreviewText(w io.Writer, file string, parts []casefile.Stretch, v View) error {
 	names, routes, unread := layoutsOf(parts)
-	v.headline(w, len(names) > 0, "%s: %s, %s read, %s not read", Clean(file), orWord(strings.Join(names, ", "), "no known layout"),
-		count(routes, "route", "routes"), count(unread, "line", "lines"))
+	v.headline(
+		w,
+		len(names) > 0,
+		"%s: %s, %s read, %s not read",
+		Clean(file),
+		orWord(strings.Join(names, ", "), "no known layout"),
+		count(routes, "route", "routes"),
+		count(unread, "line", "lines"),
+	)
 	if len(parts) == 0 {
 		return nil
 	}
@@ -151,8 +187,20 @@ func PreviewText(w io.Writer, file string, parts []casefile.Stretch, v View) err
 		} else if p.Layout != "" {
 			why = fmt.Sprintf("best match of all readers (score %d)", p.Score)
 		}
-		rows = append(rows, []string{fmt.Sprintf("%d-%d", p.First, p.Last), orWord(Clean(p.Device), "-"), orWord(Clean(shortCommand(p.Command)), "-"), orWord(Clean(p.Layout), "nothing"),
-			strconv.Itoa(p.Routes), strconv.Itoa(p.Read), strconv.Itoa(p.Ignored), strconv.Itoa(p.Unread), why})
+		rows = append(
+			rows,
+			[]string{
+				fmt.Sprintf("%d-%d", p.First, p.Last),
+				orWord(Clean(p.Device), "-"),
+				orWord(Clean(shortCommand(p.Command)), "-"),
+				orWord(Clean(p.Layout), "nothing"),
+				strconv.Itoa(p.Routes),
+				strconv.Itoa(p.Read),
+				strconv.Itoa(p.Ignored),
+				strconv.Itoa(p.Unread),
+				why,
+			},
+		)
 	}
 	columns(w, "  ", rows)
 	return nil
@@ -184,7 +232,21 @@ func PreviewJSON(w io.Writer, file string, parts []casefile.Stretch) error {
 		Parts []part `json:"parts"`
 	}{file, []part{}}
 	for _, p := range parts {
-		doc.Parts = append(doc.Parts, part{p.First, p.Last, text(p.Device), text(p.Command), text(p.Layout), p.Score, p.Routes, p.Read, p.Ignored, p.Unread})
+		doc.Parts = append(
+			doc.Parts,
+			part{
+				p.First,
+				p.Last,
+				text(p.Device),
+				text(p.Command),
+				text(p.Layout),
+				p.Score,
+				p.Routes,
+				p.Read,
+				p.Ignored,
+				p.Unread,
+			},
+		)
 	}
 	return writeJSON(w, doc)
 }

@@ -42,9 +42,18 @@ func DevicesText(w io.Writer, all []casefile.Summary, q DevicesQuery, v View) er
 	if len(others) > 0 {
 		also = fmt.Sprintf(", and nothing of %s", count(len(others), "other file", "other files"))
 	}
-	v.headline(w, devices > 0, "%s, %s read; %s not read%s", count(devices, "device", "devices"), count(routes, "route", "routes"),
-		count(unreadIn, "line", "lines"), also)
-	rows := [][]string{{"device", "IPv4 routes", "IPv6 routes", "addresses", "captures", "lines not read", "layouts", "not captured"}}
+	v.headline(
+		w,
+		devices > 0,
+		"%s, %s read; %s not read%s",
+		count(devices, "device", "devices"),
+		count(routes, "route", "routes"),
+		count(unreadIn, "line", "lines"),
+		also,
+	)
+	rows := [][]string{
+		{"device", "IPv4 routes", "IPv6 routes", "addresses", "captures", "lines not read", "layouts", "not captured"},
+	}
 	for _, s := range all {
 		if s.Device == nil {
 			continue
@@ -57,8 +66,21 @@ func DevicesText(w io.Writer, all []casefile.Summary, q DevicesQuery, v View) er
 		for _, m := range s.Missing {
 			miss = append(miss, missingWords[m])
 		}
-		rows = append(rows, []string{Clean(s.Name), routesOf(s, route.IPv4), routesOf(s, route.IPv6), strconv.Itoa(s.Device.Addresses().Len()),
-			strconv.Itoa(len(files)), strconv.Itoa(len(s.Unread)), Clean(strings.Join(layoutNames(s), ", ")), strings.Join(miss, ", ")})
+		rows = append(
+			rows,
+			[]string{
+				Clean(s.Name),
+				routesOf(s, route.IPv4),
+				routesOf(s, route.IPv6),
+				strconv.Itoa(s.Device.Addresses().Len()),
+				strconv.Itoa(
+					len(files),
+				),
+				strconv.Itoa(len(s.Unread)),
+				Clean(strings.Join(layoutNames(s), ", ")),
+				strings.Join(miss, ", "),
+			},
+		)
 	}
 	if devices > 0 {
 		fmt.Fprintln(w)
@@ -69,7 +91,12 @@ func DevicesText(w io.Writer, all []casefile.Summary, q DevicesQuery, v View) er
 		columns(w, "  ", tableRows(all))
 	}
 	if len(others) > 0 {
-		fmt.Fprintf(w, "\nNothing could be read from %s (%s).\n", Clean(list(others, 6)), count(unreadOther, "line", "lines"))
+		fmt.Fprintf(
+			w,
+			"\nNothing could be read from %s (%s).\n",
+			Clean(list(others, 6)),
+			count(unreadOther, "line", "lines"),
+		)
 	}
 	for _, s := range all {
 		if s.Device != nil {
@@ -96,7 +123,10 @@ func tableRows(all []casefile.Summary) [][]string {
 			for _, c := range t.Counts {
 				parts = append(parts, fmt.Sprintf("%s %s", c.Protocol, grouped(c.Routes)))
 			}
-			rows = append(rows, []string{Clean(s.Name), Clean(t.Table.Name), familyName(t.Table.Family), strings.Join(parts, ", ")})
+			rows = append(
+				rows,
+				[]string{Clean(s.Name), Clean(t.Table.Name), familyName(t.Table.Family), strings.Join(parts, ", ")},
+			)
 		}
 	}
 	return rows
@@ -124,7 +154,13 @@ func devicesNotes(w io.Writer, s casefile.Summary) {
 		n += t.Differences().Len()
 	}
 	if n > 0 {
-		fmt.Fprintf(w, "\n%s: its captures differ on %s; zarvek table %s lists them.\n", Clean(s.Name), count(n, "prefix", "prefixes"), Clean(s.Name))
+		fmt.Fprintf(
+			w,
+			"\n%s: its captures differ on %s; zarvek table %s lists them.\n",
+			Clean(s.Name),
+			count(n, "prefix", "prefixes"),
+			Clean(s.Name),
+		)
 	}
 }
 
@@ -155,7 +191,17 @@ func captureRows(w io.Writer, all []casefile.Summary) {
 			if name == "" {
 				name = "not recognised"
 			}
-			rows = append(rows, []string{Clean(c.File), name, strconv.Itoa(c.Routes), strconv.Itoa(c.Read), strconv.Itoa(c.Ignored), strconv.Itoa(c.Unread)})
+			rows = append(
+				rows,
+				[]string{
+					Clean(c.File),
+					name,
+					strconv.Itoa(c.Routes),
+					strconv.Itoa(c.Read),
+					strconv.Itoa(c.Ignored),
+					strconv.Itoa(c.Unread),
+				},
+			)
 		}
 	}
 	columns(w, "  ", rows)
@@ -218,7 +264,14 @@ func DevicesJSON(w io.Writer, all []casefile.Summary, v View) error {
 		Others  []jsonDevice `json:"other-files"`
 	}{[]jsonDevice{}, []jsonDevice{}}
 	for _, s := range all {
-		j := jsonDevice{Device: s.Name, Captures: []jsonCapture{}, Tables: []jsonCount{}, Addresses: []string{}, Missing: []string{}, UnreadLine: []jsonUnread{}}
+		j := jsonDevice{
+			Device:     s.Name,
+			Captures:   []jsonCapture{},
+			Tables:     []jsonCount{},
+			Addresses:  []string{},
+			Missing:    []string{},
+			UnreadLine: []jsonUnread{},
+		}
 		for _, c := range s.Captures {
 			j.Captures = append(j.Captures, jsonCapture{c.File, text(c.Layout), c.Routes, c.Read, c.Ignored, c.Unread})
 		}
@@ -227,7 +280,10 @@ func DevicesJSON(w io.Writer, all []casefile.Summary, v View) error {
 		}
 		for _, u := range s.Unread {
 			p := v.Evidence.Position(u.Mark)
-			j.UnreadLine = append(j.UnreadLine, jsonUnread{p.File, p.Line, string(v.Evidence.Text(u.Mark)), u.Reason.Error()})
+			j.UnreadLine = append(
+				j.UnreadLine,
+				jsonUnread{p.File, p.Line, string(v.Evidence.Text(u.Mark)), u.Reason.Error()},
+			)
 		}
 		if s.Device == nil {
 			doc.Others = append(doc.Others, j)
@@ -238,7 +294,16 @@ func DevicesJSON(w io.Writer, all []casefile.Summary, v View) error {
 			for _, c := range t.Counts {
 				by[c.Protocol.String()] = c.Routes
 			}
-			j.Tables = append(j.Tables, jsonCount{t.Table.Name, t.Table.Family.String(), t.Table.Routes().Len(), by, t.Table.Differences().Len()})
+			j.Tables = append(
+				j.Tables,
+				jsonCount{
+					t.Table.Name,
+					t.Table.Family.String(),
+					t.Table.Routes().Len(),
+					by,
+					t.Table.Differences().Len(),
+				},
+			)
 		}
 		for _, a := range s.Device.Addresses().All() {
 			j.Addresses = append(j.Addresses, a.Prefix.String())

@@ -9,8 +9,8 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// A document is what an output says before it is drawn: its statements in order, each worded once. Text and Markdown are
-// drawn from it, and no drawing edits a sentence.
+// A document is what an output says before it is drawn: its statements in order, each worded once. Text and Markdown
+// are drawn from it, and no drawing edits a sentence.
 type document struct{ parts []part }
 
 // A part of a document draws itself. Parts that close up stand without a blank line between them in text.
@@ -141,7 +141,30 @@ func (p paragraph) text(v View, w io.Writer) {
 
 func (p paragraph) markdown(_ View, w io.Writer) { fmt.Fprintln(w, markdown(p.words)) }
 
-var markup = strings.NewReplacer(`\`, `\\`, "*", `\*`, "_", `\_`, "`", "\\`", "[", `\[`, "]", `\]`, "<", "&lt;", ">", "&gt;", "&", "&amp;", "|", `\|`, "#", `\#`)
+var markup = strings.NewReplacer(
+	`\`,
+	`\\`,
+	"*",
+	`\*`,
+	"_",
+	`\_`,
+	"`",
+	"\\`",
+	"[",
+	`\[`,
+	"]",
+	`\]`,
+	"<",
+	"&lt;",
+	">",
+	"&gt;",
+	"&",
+	"&amp;",
+	"|",
+	`\|`,
+	"#",
+	`\#`,
+)
 
 // markdown escapes what would be read as markup, HTML included.
 func markdown(s string) string { return markup.Replace(s) }

@@ -18,9 +18,15 @@ func (plainEvidence) Position(route.Mark) casefile.Position {
 }
 func (plainEvidence) Text(route.Mark) []byte { return []byte("text\r") }
 
-// TestADocumentIsDrawnAlike: text and Markdown say the same sentences in the same order, and nothing in them is read as markup.
+// TestADocumentIsDrawnAlike: text and Markdown say the same sentences in the same order, and nothing in them is read
+// as markup.
 func TestADocumentIsDrawnAlike(t *testing.T) {
-	e := entry{number: 12, strong: "risk", words: "mast*7* <b>leads</b> 10.61.0.0/16 back", capturedBehind: []route.Mark{{File: 1, End: 1}, {File: 1, End: 1}}}
+	e := entry{
+		number:         12,
+		strong:         "risk",
+		words:          "mast*7* <b>leads</b> 10.61.0.0/16 back",
+		capturedBehind: []route.Mark{{File: 1, End: 1}, {File: 1, End: 1}},
+	}
 	e.row("effect", "packets go round")
 	e.row("nothing", "")
 	e.row("round", "mast7 to valley", "valley to mast7")

@@ -87,7 +87,20 @@ func flowWords(r network.FlowRule) string {
 	if r.Family != 0 {
 		out = append(out, familyName(r.Family))
 	}
-	out = append(out, matchWords(r.Protocol, r.From.IsValid(), r.From.String(), r.FromPorts, r.To.IsValid(), r.To.String(), r.ToPorts, r.In, r.Out, r.Undecided)...)
+	out = append(
+		out,
+		matchWords(
+			r.Protocol,
+			r.From.IsValid(),
+			r.From.String(),
+			r.FromPorts,
+			r.To.IsValid(),
+			r.To.String(),
+			r.ToPorts,
+			r.In,
+			r.Out,
+			r.Undecided,
+		)...)
 	if len(out) == 1 {
 		out = append(out, "everything")
 	}
@@ -106,11 +119,34 @@ func translationWords(t network.Translation) string {
 	if t.BecomesPort != 0 {
 		becomes += fmt.Sprintf(" port %d", t.BecomesPort)
 	}
-	out := append([]string{"translation (NAT): the " + what + " of what goes"}, matchWords(t.Protocol, t.From.IsValid(), t.From.String(), network.Ports{}, t.To.IsValid(), t.To.String(), t.ToPorts, t.In, t.Out, t.Undecided)...)
+	out := append(
+		[]string{"translation (NAT): the " + what + " of what goes"},
+		matchWords(
+			t.Protocol,
+			t.From.IsValid(),
+			t.From.String(),
+			network.Ports{},
+			t.To.IsValid(),
+			t.To.String(),
+			t.ToPorts,
+			t.In,
+			t.Out,
+			t.Undecided,
+		)...)
 	return strings.Join(append(out, "becomes "+becomes), " ")
 }
 
-func matchWords(protocol string, fromSet bool, from string, fromPorts network.Ports, toSet bool, to string, toPorts network.Ports, in, out string, undecided bool) []string {
+func matchWords(
+	protocol string,
+	fromSet bool,
+	from string,
+	fromPorts network.Ports,
+	toSet bool,
+	to string,
+	toPorts network.Ports,
+	in, out string,
+	undecided bool,
+) []string {
 	var w []string
 	if protocol != "" {
 		w = append(w, Clean(protocol))

@@ -28,7 +28,15 @@ func GlossText(out io.Writer, file string, lines []capture.GlossedLine, v View) 
 			unread++
 		}
 	}
-	v.headline(w, unread == 0, "%s: %s: %d tell something, %s", Clean(file), count(len(lines), "line", "lines"), told, notRead(unread))
+	v.headline(
+		w,
+		unread == 0,
+		"%s: %s: %d tell something, %s",
+		Clean(file),
+		count(len(lines), "line", "lines"),
+		told,
+		notRead(unread),
+	)
 	for _, l := range lines {
 		if l.Kind == capture.BlankLine {
 			continue
@@ -64,8 +72,14 @@ var passedWords = map[layout.As]string{
 	layout.PrefixHeading: "a prefix; its routes stand on the lines below", layout.Part: "a part of what another line tells",
 }
 
-var lineCodes = map[capture.LineKind]string{capture.BlankLine: "blank", capture.DataLine: "data", capture.PromptLine: "prompt", capture.NoiseLine: "noise",
-	capture.UnreadLine: "unread", capture.AroundLine: "around"}
+var lineCodes = map[capture.LineKind]string{
+	capture.BlankLine:  "blank",
+	capture.DataLine:   "data",
+	capture.PromptLine: "prompt",
+	capture.NoiseLine:  "noise",
+	capture.UnreadLine: "unread",
+	capture.AroundLine: "around",
+}
 
 // glossWords says what a line tells, one text for each thing.
 func glossWords(l capture.GlossedLine) []string {
@@ -113,11 +127,21 @@ func routeWords(it capture.Item) string {
 	case r.Protocol == route.Local || r.Special == route.Receive:
 		parts = append(parts, fmt.Sprintf("the device's own address %s%s", r.Prefix, on(firstInterface(r.Attributes))))
 	case r.Protocol == route.Direct && r.Prefix.IsSingleIP():
-		parts = append(parts, fmt.Sprintf("an address by itself, attached: %s%s", r.Prefix, on(firstInterface(r.Attributes))))
+		parts = append(
+			parts,
+			fmt.Sprintf("an address by itself, attached: %s%s", r.Prefix, on(firstInterface(r.Attributes))),
+		)
 	case r.Protocol == route.Direct:
 		parts = append(parts, fmt.Sprintf("an attached network: %s%s", r.Prefix, on(firstInterface(r.Attributes))))
 	case r.Prefix.Bits() == 0:
-		parts = append(parts, fmt.Sprintf("the default route, %s, for all that no longer prefix covers: learned by %s", r.Prefix, learned(r.Attributes)))
+		parts = append(
+			parts,
+			fmt.Sprintf(
+				"the default route, %s, for all that no longer prefix covers: learned by %s",
+				r.Prefix,
+				learned(r.Attributes),
+			),
+		)
 	default:
 		parts = append(parts, fmt.Sprintf("a route to %s, learned by %s", r.Prefix, learned(r.Attributes)))
 	}
@@ -249,7 +273,10 @@ func GlossJSON(w io.Writer, file string, lines []capture.GlossedLine) error {
 	}{file, []jsonLine{}}
 	for _, l := range lines {
 		if l.Kind != capture.BlankLine {
-			doc.Lines = append(doc.Lines, jsonLine{l.Number, l.Text, lineCodes[l.Kind], text(l.Layout), glossWords(l), jsonTokens(l)})
+			doc.Lines = append(
+				doc.Lines,
+				jsonLine{l.Number, l.Text, lineCodes[l.Kind], text(l.Layout), glossWords(l), jsonTokens(l)},
+			)
 		}
 	}
 	return writeJSON(w, doc)

@@ -44,7 +44,10 @@ func (v View) jsonRoute(r route.Route, marks []route.Mark) jsonRoute {
 		Active: r.Is(route.Active), Installed: r.Is(route.Installed), NextHops: []jsonNextHop{},
 	}
 	for _, h := range r.NextHops {
-		j.NextHops = append(j.NextHops, jsonNextHop{address(h.Address), text(h.Interface), max(h.Weight, 1), h.Recursive, h.Resolves, h.Inactive})
+		j.NextHops = append(
+			j.NextHops,
+			jsonNextHop{address(h.Address), text(h.Interface), max(h.Weight, 1), h.Recursive, h.Resolves, h.Inactive},
+		)
 	}
 	all := v.places(marks)
 	if len(all) > 0 {

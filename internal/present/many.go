@@ -22,7 +22,13 @@ type Answer struct {
 
 // Answered sums up a round trip.
 func Answered(line int, rt *forward.RoundTrip) Answer {
-	a := Answer{Line: line, Source: rt.Source, Destination: rt.Destination, Verdict: rt.Verdict, Forward: rt.Forward.Verdict}
+	a := Answer{
+		Line:        line,
+		Source:      rt.Source,
+		Destination: rt.Destination,
+		Verdict:     rt.Verdict,
+		Forward:     rt.Forward.Verdict,
+	}
 	worst, _ := rt.Forward.Worst()
 	if rt.Return != nil {
 		a.Return = rt.Return.Verdict
@@ -50,8 +56,17 @@ func ManyText(out io.Writer, all []Answer, v View) error {
 	if bad > 0 {
 		not = fmt.Sprintf(", %d not understood", bad)
 	}
-	v.headline(w, n[forward.TwoWay] == len(all), "%s: %d two-way, %d one-way, %d broken, %d unknown%s", count(len(all), "pair", "pairs"),
-		n[forward.TwoWay], n[forward.OneWay], n[forward.Broken], n[forward.BothUnknown], not)
+	v.headline(
+		w,
+		n[forward.TwoWay] == len(all),
+		"%s: %d two-way, %d one-way, %d broken, %d unknown%s",
+		count(len(all), "pair", "pairs"),
+		n[forward.TwoWay],
+		n[forward.OneWay],
+		n[forward.Broken],
+		n[forward.BothUnknown],
+		not,
+	)
 	fmt.Fprintln(w)
 	for _, a := range all {
 		if a.Err != nil {

@@ -48,15 +48,30 @@ func (m MapView) picture() picture.Map {
 		if m.Trip.Return != nil {
 			m.way(&p, *m.Trip.Return, true)
 		}
-		p.Notes = append(p.Notes, picture.MapNote{Text: m.Trip.Verdict.String() + ": " + headlineOf(*m.Trip, endName(m.Trip.Source), endName(m.Trip.Destination))})
+		p.Notes = append(
+			p.Notes,
+			picture.MapNote{
+				Text: m.Trip.Verdict.String() + ": " + headlineOf(
+					*m.Trip,
+					endName(m.Trip.Source),
+					endName(m.Trip.Destination),
+				),
+			},
+		)
 	}
 	for i := range m.Findings {
 		if i == maxLegend {
-			p.Notes = append(p.Notes, picture.MapNote{Text: fmt.Sprintf("and %d more: zarvek audit lists all", len(m.Findings)-maxLegend)})
+			p.Notes = append(
+				p.Notes,
+				picture.MapNote{Text: fmt.Sprintf("and %d more: zarvek audit lists all", len(m.Findings)-maxLegend)},
+			)
 			break
 		}
 		f := &m.Findings[i]
-		p.Notes = append(p.Notes, picture.MapNote{Badge: strconv.Itoa(i + 1), Text: f.Severity.String() + ": " + summary(f)})
+		p.Notes = append(
+			p.Notes,
+			picture.MapNote{Badge: strconv.Itoa(i + 1), Text: f.Severity.String() + ": " + summary(f)},
+		)
 		for _, d := range places(f) {
 			if k := m.Chart.Find(d); k >= 0 {
 				p.Nodes[k].Badges = append(p.Nodes[k].Badges, strconv.Itoa(i+1))
@@ -174,7 +189,10 @@ func (m MapView) ends(device string, line func(picture.Emphasis, bool, string, .
 		return
 	}
 	starts := func(d forward.Direction) bool {
-		return slices.ContainsFunc(d.Branches, func(b forward.Branch) bool { return len(b.Hops) > 0 && b.Hops[0].Device == device })
+		return slices.ContainsFunc(
+			d.Branches,
+			func(b forward.Branch) bool { return len(b.Hops) > 0 && b.Hops[0].Device == device },
+		)
 	}
 	if starts(m.Trip.Forward) {
 		line(picture.Start, false, "from %s", endName(m.Trip.Source))
@@ -310,7 +328,10 @@ func MapText(w io.Writer, m MapView, v View) error {
 			if s.Down {
 				kind = "network, down"
 			}
-			rows = append(rows, []string{kind, s.Prefix.String(), Clean(s.Interface), stubAddress(s), strings.Join(hosts, ", ")})
+			rows = append(
+				rows,
+				[]string{kind, s.Prefix.String(), Clean(s.Interface), stubAddress(s), strings.Join(hosts, ", ")},
+			)
 		}
 		for _, e := range m.Chart.Edges {
 			if e.A != i && e.B != i {
@@ -335,7 +356,10 @@ func MapText(w io.Writer, m MapView, v View) error {
 				if e.B == i {
 					ifname, own = x.BName, x.B
 				}
-				rows = append(rows, []string{kind, prefixOr(x.Prefix), Clean(ifname), addressOr(own), "to " + names[far]})
+				rows = append(
+					rows,
+					[]string{kind, prefixOr(x.Prefix), Clean(ifname), addressOr(own), "to " + names[far]},
+				)
 			}
 			if len(e.Nets) == 0 {
 				rows = append(rows, []string{kind, "", "", "", "to " + names[far]})
@@ -421,7 +445,16 @@ func MapDOT(w io.Writer, m MapView) error {
 		if e.Deduced {
 			style = "dashed"
 		}
-		fmt.Fprintf(&b, "  n%d -- n%d [label=%s, taillabel=%s, headlabel=%s, style=%s];\n", e.A, e.B, dotQuote(strings.Join(p.Middle, "\n")), dotQuote(p.EndA), dotQuote(p.EndB), style)
+		fmt.Fprintf(
+			&b,
+			"  n%d -- n%d [label=%s, taillabel=%s, headlabel=%s, style=%s];\n",
+			e.A,
+			e.B,
+			dotQuote(strings.Join(p.Middle, "\n")),
+			dotQuote(p.EndA),
+			dotQuote(p.EndB),
+			style,
+		)
 	}
 	b.WriteString("}\n")
 	_, err := io.WriteString(w, b.String())

@@ -14,7 +14,12 @@ import (
 )
 
 // cellMarks are what a cell of the terminal's matrix shows; the key above it tells them.
-var cellMarks = map[forward.Both]string{forward.TwoWay: "=", forward.OneWay: ">", forward.Broken: "×", forward.BothUnknown: "?"}
+var cellMarks = map[forward.Both]string{
+	forward.TwoWay:      "=",
+	forward.OneWay:      ">",
+	forward.Broken:      "×",
+	forward.BothUnknown: "?",
+}
 
 // MatrixText writes the matrices in a form that fits the width.
 func MatrixText(w io.Writer, all []*audit.Matrix, v View) error {
@@ -26,8 +31,18 @@ func MatrixText(w io.Writer, all []*audit.Matrix, v View) error {
 			pairs += n
 		}
 	}
-	v.headline(w, total[forward.TwoWay] == pairs, "%s: %s two-way, %s one-way, %s broken, %s unknown", count(pairs, "pair", "pairs"),
-		grouped(total[forward.TwoWay]), grouped(total[forward.OneWay]), grouped(total[forward.Broken]), grouped(total[forward.BothUnknown]))
+	v.headline(
+		w,
+		total[forward.TwoWay] == pairs,
+		"%s: %s two-way, %s one-way, %s broken, %s unknown",
+		count(pairs, "pair", "pairs"),
+		grouped(
+			total[forward.TwoWay],
+		),
+		grouped(total[forward.OneWay]),
+		grouped(total[forward.Broken]),
+		grouped(total[forward.BothUnknown]),
+	)
 	for _, m := range all {
 		if len(m.Ends) < 2 {
 			continue
@@ -113,7 +128,12 @@ func (v View) endings(w io.Writer, m *audit.Matrix) {
 		order = append(order, p)
 	}
 	slices.SortFunc(order, func(a, b place) int {
-		return cmp.Or(cmp.Compare(n[b], n[a]), cmp.Compare(a.device, b.device), cmp.Compare(a.ending, b.ending), cmp.Compare(fmt.Sprint(a.reply), fmt.Sprint(b.reply)))
+		return cmp.Or(
+			cmp.Compare(n[b], n[a]),
+			cmp.Compare(a.device, b.device),
+			cmp.Compare(a.ending, b.ending),
+			cmp.Compare(fmt.Sprint(a.reply), fmt.Sprint(b.reply)),
+		)
 	})
 	rows := [][]string{{"device", "how", "what ends there", "pairs", "such as"}}
 	for _, p := range order {
@@ -200,7 +220,21 @@ func MatrixJSON(w io.Writer, all []*audit.Matrix) error {
 		for i, row := range m.Cells {
 			for k, c := range row {
 				if !c.Same {
-					j.Pairs = append(j.Pairs, jsonMatrixCell{jsonLabel(m.Ends[i]), jsonLabel(m.Ends[k]), c.Verdict.String(), c.Worst.String(), text(lostWord(c)), text(c.Ending.String()), text(c.Device), c.Partly, c.From.String(), c.To.String()})
+					j.Pairs = append(
+						j.Pairs,
+						jsonMatrixCell{
+							jsonLabel(m.Ends[i]),
+							jsonLabel(m.Ends[k]),
+							c.Verdict.String(),
+							c.Worst.String(),
+							text(lostWord(c)),
+							text(c.Ending.String()),
+							text(c.Device),
+							c.Partly,
+							c.From.String(),
+							c.To.String(),
+						},
+					)
 				}
 			}
 		}

@@ -9,16 +9,36 @@ import (
 	"zarvek/internal/present/picture"
 )
 
-var cellPictures = map[forward.Both]picture.Mark{forward.TwoWay: picture.Open, forward.OneWay: picture.Half, forward.Broken: picture.Full, forward.BothUnknown: picture.Question}
+var cellPictures = map[forward.Both]picture.Mark{
+	forward.TwoWay:      picture.Open,
+	forward.OneWay:      picture.Half,
+	forward.Broken:      picture.Full,
+	forward.BothUnknown: picture.Question,
+}
 
 // MatrixPicture draws one matrix.
 func MatrixPicture(w io.Writer, m *audit.Matrix, as string) error {
 	n := m.Tally()
 	g := picture.Grid{
-		Title: fmt.Sprintf("%s: %d two-way, %d one-way, %d broken, %d unknown", familyName(m.Family), n[forward.TwoWay], n[forward.OneWay], n[forward.Broken], n[forward.BothUnknown]),
-		Note:  "Packets go from the row's network to the column's, replies back.",
-		Key: []picture.KeyEntry{{Mark: picture.Open, Text: "two-way"}, {Mark: picture.Half, Text: "one-way: the reply is lost"}, {Mark: picture.Full, Text: "broken: the packet is lost"},
-			{Mark: picture.Question, Text: "unknown"}, {Mark: picture.NoMark, Partly: true, Text: "some addresses or ways differ"}},
+		Title: fmt.Sprintf(
+			"%s: %d two-way, %d one-way, %d broken, %d unknown",
+			familyName(m.Family),
+			n[forward.TwoWay],
+			n[forward.OneWay],
+			n[forward.Broken],
+			n[forward.BothUnknown],
+		),
+		Note: "Packets go from the row's network to the column's, replies back.",
+		Key: []picture.KeyEntry{
+			{Mark: picture.Open, Text: "two-way"},
+			{Mark: picture.Half, Text: "one-way: the reply is lost"},
+			{Mark: picture.Full, Text: "broken: the packet is lost"},
+			{
+				Mark: picture.Question,
+				Text: "unknown",
+			},
+			{Mark: picture.NoMark, Partly: true, Text: "some addresses or ways differ"},
+		},
 	}
 	for i, e := range m.Ends {
 		g.Names = append(g.Names, endLabel(e))

@@ -14,11 +14,27 @@ import (
 	"zarvek/internal/core/topology"
 )
 
-var knowledgeWords = map[survey.Knowledge]string{survey.KnowsNot: "not at all", survey.TableMissing: "no table", survey.KnowsByDefault: "default only",
-	survey.KnowsParts: "parts only", survey.Swallowed: "discarded", survey.KnowsBySummary: "summary", survey.KnowsExactly: "own route", survey.IsAttached: "attached"}
+var knowledgeWords = map[survey.Knowledge]string{
+	survey.KnowsNot:       "not at all",
+	survey.TableMissing:   "no table",
+	survey.KnowsByDefault: "default only",
+	survey.KnowsParts:     "parts only",
+	survey.Swallowed:      "discarded",
+	survey.KnowsBySummary: "summary",
+	survey.KnowsExactly:   "own route",
+	survey.IsAttached:     "attached",
+}
 
-var knowledgeCodes = map[survey.Knowledge]string{survey.KnowsNot: "not-at-all", survey.TableMissing: "table-missing", survey.KnowsByDefault: "default-only",
-	survey.KnowsParts: "parts-only", survey.Swallowed: "discarded", survey.KnowsBySummary: "summary", survey.KnowsExactly: "exact", survey.IsAttached: "attached"}
+var knowledgeCodes = map[survey.Knowledge]string{
+	survey.KnowsNot:       "not-at-all",
+	survey.TableMissing:   "table-missing",
+	survey.KnowsByDefault: "default-only",
+	survey.KnowsParts:     "parts-only",
+	survey.Swallowed:      "discarded",
+	survey.KnowsBySummary: "summary",
+	survey.KnowsExactly:   "exact",
+	survey.IsAttached:     "attached",
+}
 
 // NetworksText writes all attached networks, who is there, and how each device knows each.
 func NetworksText(w io.Writer, s survey.Survey, devices []*network.Device, v View) error {
@@ -27,8 +43,17 @@ func NetworksText(w io.Writer, s survey.Survey, devices []*network.Device, v Vie
 		per[n.Prefix.Addr().Is4()]++
 	}
 	clashes := len(s.Masks) + len(s.Duplicates) + len(s.Overlapping)
-	v.headline(w, clashes == 0, "%s attached to %s (IPv4 %d, IPv6 %d), %s learned from routes alone; %s", count(len(s.Networks), "network", "networks"),
-		count(len(devices), "device", "devices"), per[true], per[false], grouped(s.LearnedCount), clashWords(clashes))
+	v.headline(
+		w,
+		clashes == 0,
+		"%s attached to %s (IPv4 %d, IPv6 %d), %s learned from routes alone; %s",
+		count(len(s.Networks), "network", "networks"),
+		count(len(devices), "device", "devices"),
+		per[true],
+		per[false],
+		grouped(s.LearnedCount),
+		clashWords(clashes),
+	)
 	v.defaults(w, s)
 	if len(s.Networks) == 0 {
 		v.learned(w, s)
@@ -78,7 +103,15 @@ func (v View) defaults(w io.Writer, s survey.Survey) {
 	}
 	slices.SortFunc(names, network.CompareNames)
 	if len(names) > 0 {
-		v.wrapped(w, "", fmt.Sprintf("%s a default route: %s", count(len(names), "device has", "devices have"), strings.Join(names, ", ")))
+		v.wrapped(
+			w,
+			"",
+			fmt.Sprintf(
+				"%s a default route: %s",
+				count(len(names), "device has", "devices have"),
+				strings.Join(names, ", "),
+			),
+		)
 	}
 }
 
@@ -91,7 +124,10 @@ func (v View) learned(w io.Writer, s survey.Survey) {
 	var rows [][]string
 	for i, l := range s.Learned {
 		if i == maxLearnedShown && s.LearnedCount > maxLearnedShown+1 {
-			rows = append(rows, []string{fmt.Sprintf("and %s more (-as csv or json lists more)", grouped(s.LearnedCount-i))})
+			rows = append(
+				rows,
+				[]string{fmt.Sprintf("and %s more (-as csv or json lists more)", grouped(s.LearnedCount-i))},
+			)
 			break
 		}
 		who := Clean(l.Devices[0].Name)
@@ -102,7 +138,10 @@ func (v View) learned(w io.Writer, s survey.Survey) {
 		if l.Covers > 0 {
 			covers = "covers " + count(l.Covers, "attached network", "attached networks")
 		}
-		rows = append(rows, []string{l.Prefix.String(), "known at " + who, learned(l.Route.Attributes), covers, v.place(l.Route.Mark)})
+		rows = append(
+			rows,
+			[]string{l.Prefix.String(), "known at " + who, learned(l.Route.Attributes), covers, v.place(l.Route.Mark)},
+		)
 	}
 	columns(w, "  ", rows)
 }
@@ -148,13 +187,33 @@ func (v View) knowledge(w io.Writer, s survey.Survey, devices []*network.Device)
 
 func (v View) clashes(w io.Writer, s survey.Survey) {
 	for _, c := range s.Duplicates {
-		fmt.Fprintf(w, "\n%s is an address of two devices: %s and %s\n", c.Prefix.Addr(), v.standing(c.A), v.standing(c.B))
+		fmt.Fprintf(
+			w,
+			"\n%s is an address of two devices: %s and %s\n",
+			c.Prefix.Addr(),
+			v.standing(c.A),
+			v.standing(c.B),
+		)
 	}
 	for _, c := range s.Masks {
-		fmt.Fprintf(w, "\nTwo lengths on one segment: %s at %s, %s at %s\n", c.Prefix, v.standing(c.A), c.Other, v.standing(c.B))
+		fmt.Fprintf(
+			w,
+			"\nTwo lengths on one segment: %s at %s, %s at %s\n",
+			c.Prefix,
+			v.standing(c.A),
+			c.Other,
+			v.standing(c.B),
+		)
 	}
 	for _, c := range s.Overlapping {
-		fmt.Fprintf(w, "\n%s at %s lies inside of %s at %s, which is another segment\n", c.Prefix, v.standing(c.A), c.Other, v.standing(c.B))
+		fmt.Fprintf(
+			w,
+			"\n%s at %s lies inside of %s at %s, which is another segment\n",
+			c.Prefix,
+			v.standing(c.A),
+			c.Other,
+			v.standing(c.B),
+		)
 	}
 }
 
@@ -274,8 +333,11 @@ func NetworksJSON(w io.Writer, s survey.Survey, v View) error {
 			if c.Other == (netip.Prefix{}) {
 				other = nil
 			}
-			doc.Clashes = append(doc.Clashes, jsonClash{group.kind, c.Prefix.String(), other, []jsonAttached{attachedJSON(c.A), attachedJSON(c.B)},
-				append(v.places(markOf(c.A)), v.places(markOf(c.B))...)})
+			doc.Clashes = append(
+				doc.Clashes,
+				jsonClash{group.kind, c.Prefix.String(), other, []jsonAttached{attachedJSON(c.A), attachedJSON(c.B)},
+					append(v.places(markOf(c.A)), v.places(markOf(c.B))...)},
+			)
 		}
 	}
 	return writeJSON(w, doc)

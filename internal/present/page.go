@@ -36,8 +36,8 @@ func width(s string) int {
 // padded returns s with blanks behind it up to a width.
 func padded(s string, n int) string { return s + strings.Repeat(" ", max(n-width(s), 0)) }
 
-// broken breaks a text between words so that each line, behind an indent, fits the page. A word that is too long stays whole: it
-// is an address or a file that somebody wants to copy.
+// broken breaks a text between words so that each line, behind an indent, fits the page. A word that is too long
+// stays whole: it is an address or a file that somebody wants to copy.
 func (v View) broken(s string, indent int) []string {
 	room := max(v.page()-indent-1, 20)
 	var lines []string
@@ -73,8 +73,9 @@ func (v View) hanging(w io.Writer, begin, s string) {
 	}
 }
 
-// columns writes rows of cells with aligned columns, two blanks between them. The last cell of a row is as long as it likes: it is
-// no part of its column, and neighbouring rows that all have a cell behind it are aligned with each other.
+// columns writes rows of cells with aligned columns, two blanks between them. The last cell of a row is as long as it
+// likes: it is no part of its column, and neighbouring rows that all have a cell behind it are aligned with each
+// other.
 func columns(w io.Writer, indent string, rows [][]string) {
 	widths := make([][]int, len(rows))
 	for i, r := range rows {

@@ -15,15 +15,33 @@ func TestWidthCountsCells(t *testing.T) {
 
 func TestColumnsAlignWideAndCombiningCharacters(t *testing.T) {
 	var out bytes.Buffer
-	columns(&out, "  ", [][]string{{"device", "state", "x"}, {"山頂", "up", "x"}, {"A\u030ase", "down", "x"}, {"a last cell as long as it likes"}, {"b", "c"}})
-	require.Equal(t, "  device  state  x\n  山頂    up     x\n  A\u030ase     down   x\n  a last cell as long as it likes\n  b  c\n", out.String())
+	columns(
+		&out,
+		"  ",
+		[][]string{
+			{"device", "state", "x"},
+			{"山頂", "up", "x"},
+			{"A\u030ase", "down", "x"},
+			{"a last cell as long as it likes"},
+			{"b", "c"},
+		},
+	)
+	require.Equal(
+		t,
+		"  device  state  x\n  山頂    up     x\n  A\u030ase     down   x\n  a last cell as long as it likes\n  b  c\n",
+		out.String(),
+	)
 }
 
 func TestBroken(t *testing.T) {
 	v := View{Width: 30}
 	require.Equal(t, []string{"one two three four five", "six seven"}, v.broken("one two three four five six seven", 3))
 	require.Equal(t, []string{"山頂 山頂 山頂 山頂", "山頂 山頂"}, v.broken("山頂 山頂 山頂 山頂 山頂 山頂", 6))
-	require.Equal(t, []string{"see", "a/name/that/is/longer/than/the/page.txt:12", "for it"}, v.broken("see a/name/that/is/longer/than/the/page.txt:12 for it", 3))
+	require.Equal(
+		t,
+		[]string{"see", "a/name/that/is/longer/than/the/page.txt:12", "for it"},
+		v.broken("see a/name/that/is/longer/than/the/page.txt:12 for it", 3),
+	)
 	require.Equal(t, []string{""}, v.broken("", 0))
 	require.Equal(t, []string{"a  b"}, v.broken("a  b", 0), "blanks of a text stay")
 }

@@ -41,7 +41,9 @@ func TestClean(t *testing.T) {
 }
 
 func TestNothingRawReachesTheOutput(t *testing.T) {
-	n := coretest.Build("a\x07b: direct 10.1.0.0/24 dev e0\na\x07b: static 10.2.0.0/16 pref 1 via 10.1.0.9 dev e0\na\x07b: static 10.2.0.0/16 pref 5 via 10.1.0.8 dev e0 candidate\na\x07b: neigh 10.1.0.9 e0 failed")
+	n := coretest.Build(
+		"a\x07b: direct 10.1.0.0/24 dev e0\na\x07b: static 10.2.0.0/16 pref 1 via 10.1.0.9 dev e0\na\x07b: static 10.2.0.0/16 pref 5 via 10.1.0.8 dev e0 candidate\na\x07b: neigh 10.1.0.9 e0 failed",
+	)
 	w := forward.NewWalker(topology.Build(n))
 	v := View{Evidence: fixed{}, Lines: true}
 	var out bytes.Buffer
@@ -57,7 +59,9 @@ func TestNothingRawReachesTheOutput(t *testing.T) {
 }
 
 func TestJSONIsValidAndKeepsTheContract(t *testing.T) {
-	n := coretest.Build("a: direct 10.1.0.0/24 dev e0\na: ospf/inter-area 10.2.0.0/16 pref 110 metric 20 via 10.1.0.9 dev e0\na: static 10.3.0.0/16 blackhole")
+	n := coretest.Build(
+		"a: direct 10.1.0.0/24 dev e0\na: ospf/inter-area 10.2.0.0/16 pref 110 metric 20 via 10.1.0.9 dev e0\na: static 10.3.0.0/16 blackhole",
+	)
 	var out bytes.Buffer
 	v := View{Evidence: fixed{}}
 	require.NoError(t, TableJSON(&out, TableQuery{Device: n.Devices().At(0)}, v))
@@ -74,10 +78,24 @@ func TestJSONIsValidAndKeepsTheContract(t *testing.T) {
 	r := doc.Tables[0].Routes
 	require.Len(t, r, 3)
 	require.Nil(t, r[0]["route-preference"], "what the capture does not show is null")
-	require.Equal(t, map[string]any{"destination-prefix": "10.2.0.0/16", "source-protocol": "ospf", "subtype": "inter-area", "route-preference": 110.0,
-		"metric": 20.0, "active": true, "installed": true, "special-next-hop": nil,
-		"next-hops": []any{map[string]any{"next-hop-address": "10.1.0.9", "outgoing-interface": "e0", "weight": 1.0}},
-		"evidence":  map[string]any{"file": "a\x1b[2J.txt", "line": 2.0}}, r[1])
+	require.Equal(
+		t,
+		map[string]any{
+			"destination-prefix": "10.2.0.0/16",
+			"source-protocol":    "ospf",
+			"subtype":            "inter-area",
+			"route-preference":   110.0,
+			"metric":             20.0,
+			"active":             true,
+			"installed":          true,
+			"special-next-hop":   nil,
+			"next-hops": []any{
+				map[string]any{"next-hop-address": "10.1.0.9", "outgoing-interface": "e0", "weight": 1.0},
+			},
+			"evidence": map[string]any{"file": "a\x1b[2J.txt", "line": 2.0},
+		},
+		r[1],
+	)
 	require.Equal(t, "blackhole", r[2]["special-next-hop"])
 }
 
@@ -108,7 +126,15 @@ func TestEveryReasonHasWords(t *testing.T) {
 	} {
 		n := coretest.Build(base + tt.in)
 		var out bytes.Buffer
-		require.NoError(t, TraceText(&out, forward.NewWalker(topology.Build(n)).Trace(netip.MustParseAddr("10.1.0.5"), netip.MustParseAddr(tt.dst)), View{Evidence: fixed{}}))
+		require.NoError(
+			t,
+			TraceText(
+				&out,
+				forward.NewWalker(topology.Build(n)).
+					Trace(netip.MustParseAddr("10.1.0.5"), netip.MustParseAddr(tt.dst)),
+				View{Evidence: fixed{}},
+			),
+		)
 		first, _, _ := strings.Cut(out.String(), "\n")
 		require.Contains(t, first, tt.want, tt.in)
 		require.NotContains(t, out.String(), "no reason is known")

@@ -60,12 +60,25 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 		return s
 	case forward.LeftCase:
 		if r.Behind != "" {
-			return fmt.Sprintf("%s%s %s to %s, which is no captured device, although %s is at %s", p.byDefault, at, p.hands, to(r.Address, r.Interface), dst, Clean(r.Behind))
+			return fmt.Sprintf(
+				"%s%s %s to %s, which is no captured device, although %s is at %s",
+				p.byDefault,
+				at,
+				p.hands,
+				to(r.Address, r.Interface),
+				dst,
+				Clean(r.Behind),
+			)
 		}
 		return fmt.Sprintf("%s %s to %s, which is no captured device", at, p.hands, to(r.Address, r.Interface))
 	case forward.NoCoveringRoute:
 		if r.NotTaken.IsValid() {
-			return fmt.Sprintf("%s has no route to %s where it forwards, though its routing table chose %s", at, dst, r.NotTaken)
+			return fmt.Sprintf(
+				"%s has no route to %s where it forwards, though its routing table chose %s",
+				at,
+				dst,
+				r.NotTaken,
+			)
 		}
 		if r.Behind != "" {
 			return fmt.Sprintf("%s has no route to %s, which is at %s", at, dst, Clean(r.Behind))
@@ -73,11 +86,18 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 		return fmt.Sprintf("%s has no route to %s", at, dst)
 	case forward.TableMissing:
 		if r.Table != "" {
-			return fmt.Sprintf("a policy rule of %s names the table %s, and no capture shows that apart", Clean(b.Where), Clean(r.Table))
+			return fmt.Sprintf(
+				"a policy rule of %s names the table %s, and no capture shows that apart",
+				Clean(b.Where),
+				Clean(r.Table),
+			)
 		}
 		return fmt.Sprintf("no %s table of %s was captured", familyName(route.FamilyOf(dst)), Clean(b.Where))
 	case forward.TableFiltered:
-		return fmt.Sprintf("the listing of %s table was asked for in part only, so that what it does not show may be there", its)
+		return fmt.Sprintf(
+			"the listing of %s table was asked for in part only, so that what it does not show may be there",
+			its,
+		)
 	case forward.TableCut:
 		return fmt.Sprintf("the capture of %s table is cut off before %s", its, dst)
 	case forward.CapturesContradict:
@@ -94,25 +114,80 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 		if r.Address == dst {
 			return fmt.Sprintf("nobody answered for %s on %s of %s", r.Address, ifname, dev0(dev, Clean(b.Where)))
 		}
-		return fmt.Sprintf("%s %s to %s, and nobody answered for that next hop", at, p.hands, to(r.Address, r.Interface))
+		return fmt.Sprintf(
+			"%s %s to %s, and nobody answered for that next hop",
+			at,
+			p.hands,
+			to(r.Address, r.Interface),
+		)
 	case forward.NobodyHasIt:
-		return fmt.Sprintf("%s %s to %s, and %s, the only other device on that link, has another address there", at, p.hands, to(r.Address, r.Interface), dev)
+		return fmt.Sprintf(
+			"%s %s to %s, and %s, the only other device on that link, has another address there",
+			at,
+			p.hands,
+			to(r.Address, r.Interface),
+			dev,
+		)
 	case forward.OwnerDown:
-		return fmt.Sprintf("%s belongs to %s, whose interface %s is down%s", r.Address, dev, ifname, livenessWords(r.Liveness, dev))
+		return fmt.Sprintf(
+			"%s belongs to %s, whose interface %s is down%s",
+			r.Address,
+			dev,
+			ifname,
+			livenessWords(r.Liveness, dev),
+		)
 	case forward.OwnerMaybeDown:
-		return fmt.Sprintf("no capture shows who has %s on %s of %s; %s, whose interface %s to that link is down, may have had it", r.Address, Clean(last.OutInterface), at, dev, ifname)
+		return fmt.Sprintf(
+			"no capture shows who has %s on %s of %s; %s, whose interface %s to that link is down, may have had it",
+			r.Address,
+			Clean(last.OutInterface),
+			at,
+			dev,
+			ifname,
+		)
 	case forward.OwnLinkDown:
 		return fmt.Sprintf("%s would send %s out of %s, which is down", at, p.it, ifname)
 	case forward.OwnerElsewhere:
-		return fmt.Sprintf("%s %s to %s by %s, but that address is on %s of %s, which is not on that link", at, p.hands, r.Address, Clean(last.OutInterface), ifname, dev)
+		return fmt.Sprintf(
+			"%s %s to %s by %s, but that address is on %s of %s, which is not on that link",
+			at,
+			p.hands,
+			r.Address,
+			Clean(last.OutInterface),
+			ifname,
+			dev,
+		)
 	case forward.SeveralOwners:
-		return fmt.Sprintf("%s %s to %s, and several captured devices have that address", at, p.hands, to(r.Address, r.Interface))
+		return fmt.Sprintf(
+			"%s %s to %s, and several captured devices have that address",
+			at,
+			p.hands,
+			to(r.Address, r.Interface),
+		)
 	case forward.OwnerSilent:
-		return fmt.Sprintf("%s %s to %s, which is %s's address; but %s neighbour entry says that nobody answered", at, p.hands, to(r.Address, r.Interface), dev, its)
+		return fmt.Sprintf(
+			"%s %s to %s, which is %s's address; but %s neighbour entry says that nobody answered",
+			at,
+			p.hands,
+			to(r.Address, r.Interface),
+			dev,
+			its,
+		)
 	case forward.OwnerNotKnown:
-		return fmt.Sprintf("%s %s to %s, and no capture shows who has that address", at, p.hands, to(r.Address, r.Interface))
+		return fmt.Sprintf(
+			"%s %s to %s, and no capture shows who has that address",
+			at,
+			p.hands,
+			to(r.Address, r.Interface),
+		)
 	case forward.InterfaceOnly:
-		return fmt.Sprintf("%s sends %s straight out of %s by a route without a next hop: somebody there must answer for %s", at, p.it, ifname, dst)
+		return fmt.Sprintf(
+			"%s sends %s straight out of %s by a route without a next hop: somebody there must answer for %s",
+			at,
+			p.it,
+			ifname,
+			dst,
+		)
 	case forward.FlowNotTold:
 		return fmt.Sprintf("one of %s rules or translations asks for the protocol or ports (%s)", its, ruleOf(r))
 	case forward.RuleDenies:
@@ -125,9 +200,23 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 	case forward.NoAddressToTake:
 		return fmt.Sprintf("%s translates to the address of %s, which no capture shows", at, ifname)
 	case forward.TunnelFails:
-		return fmt.Sprintf("%s sends %s into the tunnel %s to %s, whose own packets end as %s at %s", at, p.it, ifname, r.Address, r.Inner, dev)
+		return fmt.Sprintf(
+			"%s sends %s into the tunnel %s to %s, whose own packets end as %s at %s",
+			at,
+			p.it,
+			ifname,
+			r.Address,
+			r.Inner,
+			dev,
+		)
 	case forward.TunnelInItself:
-		return fmt.Sprintf("%s sends %s into the tunnel %s, whose far end %s is itself reached through that tunnel", at, p.it, ifname, r.Address)
+		return fmt.Sprintf(
+			"%s sends %s into the tunnel %s, whose far end %s is itself reached through that tunnel",
+			at,
+			p.it,
+			ifname,
+			r.Address,
+		)
 	case forward.NoGateway:
 		return fmt.Sprintf("its gateway %s is no captured device's address", r.Address)
 	case forward.HostSelf:
@@ -138,7 +227,12 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 	case forward.OwnSource:
 		return fmt.Sprintf("the packet came in with an address of %s itself as its source", at)
 	case forward.SourceFails:
-		return fmt.Sprintf("its %s source check on %s drops packets from %s", b.Reason.Check, Clean(b.Reason.Interface), b.Reason.Address)
+		return fmt.Sprintf(
+			"its %s source check on %s drops packets from %s",
+			b.Reason.Check,
+			Clean(b.Reason.Interface),
+			b.Reason.Address,
+		)
 	case forward.SwitchOff:
 		return fmt.Sprintf("%s does not forward %s at all", at, familyName(route.FamilyOf(dst)))
 	case forward.CameBack:
@@ -231,9 +325,17 @@ func livenessWords(l forward.Liveness, dev string) string {
 	case l.Here == forward.NoDetection && l.There == forward.NoDetection:
 		return ""
 	case l.There == forward.NoDetection:
-		return fmt.Sprintf("; its liveness session with it %s, and %s has none with it: detection is configured on one end only", state[l.Here], dev)
+		return fmt.Sprintf(
+			"; its liveness session with it %s, and %s has none with it: detection is configured on one end only",
+			state[l.Here],
+			dev,
+		)
 	case l.Here == forward.NoDetection:
-		return fmt.Sprintf("; it has no liveness session with it, that of %s %s: detection is configured on one end only", dev, state[l.There])
+		return fmt.Sprintf(
+			"; it has no liveness session with it, that of %s %s: detection is configured on one end only",
+			dev,
+			state[l.There],
+		)
 	}
 	return fmt.Sprintf("; its liveness session %s, that of %s %s", state[l.Here], dev, state[l.There])
 }
@@ -255,7 +357,11 @@ func advice(b forward.Branch, dst netip.Addr) string {
 	switch b.Reason.Code {
 	case forward.NoCoveringRoute:
 		if b.Reason.NotTaken.IsValid() {
-			return fmt.Sprintf("find out why what forwards on %s lacks %s; if the two captures are not of one moment, take both anew", at, b.Reason.NotTaken)
+			return fmt.Sprintf(
+				"find out why what forwards on %s lacks %s; if the two captures are not of one moment, take both anew",
+				at,
+				b.Reason.NotTaken,
+			)
 		}
 		return fmt.Sprintf("give %s a route to %s", at, dst)
 	case forward.TableMissing:
@@ -277,7 +383,11 @@ func advice(b forward.Branch, dst netip.Addr) string {
 		return fmt.Sprintf("look at the link between %s and %s, and capture both again", at, Clean(b.Reason.Device))
 	case forward.NobodyAnswers:
 		if b.Reason.Address != dst {
-			return fmt.Sprintf("correct the next hop of %s, or bring up the device that should have %s", at, b.Reason.Address)
+			return fmt.Sprintf(
+				"correct the next hop of %s, or bring up the device that should have %s",
+				at,
+				b.Reason.Address,
+			)
 		}
 	case forward.FlowNotTold:
 		return "tell the flow, such as -flow tcp:40000:443"
@@ -297,7 +407,15 @@ func advice(b forward.Branch, dst netip.Addr) string {
 	case forward.NobodyHasIt:
 		return fmt.Sprintf("correct the next hop of %s, or the address of %s", at, Clean(b.Reason.Device))
 	case forward.SourceFails:
-		return fmt.Sprintf("give %s a route back to %s by %s, or loosen the check there (zarvek why %s %s -from %s)", at, b.Reason.Address, Clean(b.Reason.Interface), at, b.Reason.Address, Clean(b.Reason.Interface))
+		return fmt.Sprintf(
+			"give %s a route back to %s by %s, or loosen the check there (zarvek why %s %s -from %s)",
+			at,
+			b.Reason.Address,
+			Clean(b.Reason.Interface),
+			at,
+			b.Reason.Address,
+			Clean(b.Reason.Interface),
+		)
 	case forward.SwitchOff:
 		return fmt.Sprintf("switch %s forwarding on at %s", familyName(route.FamilyOf(dst)), at)
 	case forward.CameBack:

@@ -20,11 +20,21 @@ type jsonArguments struct {
 	Host      string `json:"host-setting,omitempty"`
 }
 
-var hostFaultWords = map[forward.HostFault]string{forward.MaskTooWide: "mask-too-wide", forward.GatewayElsewhere: "gateway-elsewhere"}
+var hostFaultWords = map[forward.HostFault]string{
+	forward.MaskTooWide:      "mask-too-wide",
+	forward.GatewayElsewhere: "gateway-elsewhere",
+}
 
 func arguments(r forward.Reason) jsonArguments {
-	a := jsonArguments{Device: r.Device, Interface: r.Interface, Table: r.Table, Failure: r.Failure.String(), Special: r.Special.String(), Behind: r.Behind,
-		Host: hostFaultWords[r.Host]}
+	a := jsonArguments{
+		Device:    r.Device,
+		Interface: r.Interface,
+		Table:     r.Table,
+		Failure:   r.Failure.String(),
+		Special:   r.Special.String(),
+		Behind:    r.Behind,
+		Host:      hostFaultWords[r.Host],
+	}
 	if r.Address.IsValid() {
 		a.Address = r.Address.String()
 	}
@@ -54,7 +64,12 @@ func (v View) cannotTell(d forward.Direction, dst forward.End) *jsonCannotTell {
 	if !ok || worst.Verdict != forward.Unknown {
 		return nil
 	}
-	return &jsonCannotTell{worst.Reason.Code.String(), arguments(worst.Reason), v.marked(worst.Reason.Marks), text(advice(worst, dst.Address))}
+	return &jsonCannotTell{
+		worst.Reason.Code.String(),
+		arguments(worst.Reason),
+		v.marked(worst.Reason.Marks),
+		text(advice(worst, dst.Address)),
+	}
 }
 
 func (v View) marked(marks []route.Mark) []jsonPlace {

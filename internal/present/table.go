@@ -37,7 +37,14 @@ func TableText(out io.Writer, q TableQuery, v View) (some bool, err error) {
 				}
 			}
 		}
-		v.headline(w, matched > 0, "%s of %s fit, of %s that it uses", count(matched, "route", "routes"), name, grouped(total))
+		v.headline(
+			w,
+			matched > 0,
+			"%s of %s fit, of %s that it uses",
+			count(matched, "route", "routes"),
+			name,
+			grouped(total),
+		)
 	} else {
 		v.headline(w, total > 0, "%s uses %s in %s", name, count(total, "route", "routes"), count(len(tables), "table", "tables"))
 		var hidden []string
@@ -70,10 +77,24 @@ func summaryLines(s network.Summary) []string {
 			n += s.Learned[p]
 		}
 	}
-	first := count(s.Attached, "attached network", "attached networks") + ", " + count(n, "other route", "other routes") + inParens(strings.Join(by, ", "))
+	first := count(
+		s.Attached,
+		"attached network",
+		"attached networks",
+	) + ", " + count(
+		n,
+		"other route",
+		"other routes",
+	) + inParens(
+		strings.Join(by, ", "),
+	)
 	second := "no default route"
 	if s.Default.Prefix.IsValid() {
-		second = fmt.Sprintf("default route: %s, %s", learned(s.Default.Attributes), strings.Join(ways(s.Default.Attributes), " and "))
+		second = fmt.Sprintf(
+			"default route: %s, %s",
+			learned(s.Default.Attributes),
+			strings.Join(ways(s.Default.Attributes), " and "),
+		)
 	}
 	var more []string
 	if s.EqualCost > 0 {
@@ -210,15 +231,38 @@ func stateWord(r route.Route) string {
 func (v View) difference(d network.Difference) string {
 	switch d.Kind {
 	case network.NotInstalled:
-		return fmt.Sprintf("Difference at %s: chosen (%s), but what forwards does not have it.", d.Prefix, v.place(d.Chosen))
+		return fmt.Sprintf(
+			"Difference at %s: chosen (%s), but what forwards does not have it.",
+			d.Prefix,
+			v.place(d.Chosen),
+		)
 	case network.NotChosen:
-		return fmt.Sprintf("Difference at %s: forwards (%s), but the routing table does not show it as chosen.", d.Prefix, v.place(d.Installed))
+		return fmt.Sprintf(
+			"Difference at %s: forwards (%s), but the routing table does not show it as chosen.",
+			d.Prefix,
+			v.place(d.Installed),
+		)
 	case network.OtherMoment:
-		return fmt.Sprintf("Difference at %s: two captures (%s, %s) are of different moments and have other next hops; keep the newer one.", d.Prefix, v.place(d.Chosen), v.place(d.Installed))
+		return fmt.Sprintf(
+			"Difference at %s: two captures (%s, %s) are of different moments and have other next hops; keep the newer one.",
+			d.Prefix,
+			v.place(d.Chosen),
+			v.place(d.Installed),
+		)
 	case network.OtherNextHops:
-		return fmt.Sprintf("Difference at %s: the routing table (%s) and what forwards (%s) have other next hops; what forwards counts.", d.Prefix, v.place(d.Chosen), v.place(d.Installed))
+		return fmt.Sprintf(
+			"Difference at %s: the routing table (%s) and what forwards (%s) have other next hops; what forwards counts.",
+			d.Prefix,
+			v.place(d.Chosen),
+			v.place(d.Installed),
+		)
 	}
-	return fmt.Sprintf("Difference at %s: two captures disagree on what is chosen (%s, %s).", d.Prefix, v.place(d.Chosen), v.place(d.Installed))
+	return fmt.Sprintf(
+		"Difference at %s: two captures disagree on what is chosen (%s, %s).",
+		d.Prefix,
+		v.place(d.Chosen),
+		v.place(d.Installed),
+	)
 }
 
 func familyName(f route.Family) string {

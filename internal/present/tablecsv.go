@@ -11,8 +11,19 @@ import (
 )
 
 // csvColumns are the names that CSV captures have too, so that what is written reads back.
-var csvColumns = []string{"table", "destination-prefix", "source-protocol", "subtype", "route-preference", "metric", "next-hop-address",
-	"outgoing-interface", "special-next-hop", "active", "captured-at"}
+var csvColumns = []string{
+	"table",
+	"destination-prefix",
+	"source-protocol",
+	"subtype",
+	"route-preference",
+	"metric",
+	"next-hop-address",
+	"outgoing-interface",
+	"special-next-hop",
+	"active",
+	"captured-at",
+}
 
 // defuse makes a cell harmless to spreadsheets, which would run a text that begins like a formula.
 func defuse(s string) string {
@@ -44,8 +55,19 @@ func TableCSV(out io.Writer, q TableQuery, v View) error {
 				if h.Address.IsValid() {
 					addr = h.Address.String()
 				}
-				rec := []string{t.Name, r.Prefix.String(), r.Protocol.String(), r.Subtype, cell(r.Preference), cell(r.Metric), addr, h.Interface,
-					r.Special.String(), strconv.FormatBool(r.Is(route.Active) || r.Is(route.Installed)), v.place(r.Mark)}
+				rec := []string{
+					t.Name,
+					r.Prefix.String(),
+					r.Protocol.String(),
+					r.Subtype,
+					cell(r.Preference),
+					cell(r.Metric),
+					addr,
+					h.Interface,
+					r.Special.String(),
+					strconv.FormatBool(r.Is(route.Active) || r.Is(route.Installed)),
+					v.place(r.Mark),
+				}
 				for j := range rec {
 					rec[j] = defuse(rec[j])
 				}

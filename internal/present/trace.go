@@ -61,10 +61,18 @@ func (v View) bothWays(w io.Writer, rt forward.RoundTrip) {
 		fmt.Fprintf(w, "%s%s.\n", s, strings.Join(parts, "; "))
 	}
 	if len(rt.OneSided) > 0 {
-		fmt.Fprintf(w, "\nMind: %s keeps state and sees the packet but not its reply; a TCP connection would not survive that.\n", Clean(strings.Join(rt.OneSided, ", ")))
+		fmt.Fprintf(
+			w,
+			"\nMind: %s keeps state and sees the packet but not its reply; a TCP connection would not survive that.\n",
+			Clean(strings.Join(rt.OneSided, ", ")),
+		)
 	}
 	if len(rt.Unjudged) > 0 {
-		fmt.Fprintf(w, "\nWhat %s permits is not known: notes.yaml can tell (zarvek help notes).\n", Clean(strings.Join(rt.Unjudged, ", ")))
+		fmt.Fprintf(
+			w,
+			"\nWhat %s permits is not known: notes.yaml can tell (zarvek help notes).\n",
+			Clean(strings.Join(rt.Unjudged, ", ")),
+		)
 	}
 }
 
@@ -85,18 +93,42 @@ func headlineOf(rt forward.RoundTrip, src, dst string) string {
 	case forward.TwoWay:
 		s := fmt.Sprintf("%s reaches %s and the reply comes back", src, dst)
 		if out.Delivery == forward.ToAttachedNetwork {
-			s = fmt.Sprintf("%s reaches the network of %s and a reply comes back; whether that host exists is not known", src, dst)
+			s = fmt.Sprintf(
+				"%s reaches the network of %s and a reply comes back; whether that host exists is not known",
+				src,
+				dst,
+			)
 		}
 		return s
 	case forward.OneWay:
 		back, _ := rt.Return.Worst()
-		return fmt.Sprintf("%s reaches %s, but %sreplies are lost%s: %s", src, dst, someOf(rt.Return), where(back), because(back, rt.Source.Address))
+		return fmt.Sprintf(
+			"%s reaches %s, but %sreplies are lost%s: %s",
+			src,
+			dst,
+			someOf(rt.Return),
+			where(back),
+			because(back, rt.Source.Address),
+		)
 	case forward.Broken:
-		return fmt.Sprintf("%spackets from %s to %s are lost%s: %s", some, src, dst, where(out), because(out, rt.Destination.Address))
+		return fmt.Sprintf(
+			"%spackets from %s to %s are lost%s: %s",
+			some,
+			src,
+			dst,
+			where(out),
+			because(out, rt.Destination.Address),
+		)
 	}
 	if rt.Forward.Verdict != forward.Arrives {
 		if rt.Forward.Verdict == forward.Leaves {
-			return fmt.Sprintf("packets from %s to %s leave the captured devices%s: %s", src, dst, where(out), because(out, rt.Destination.Address))
+			return fmt.Sprintf(
+				"packets from %s to %s leave the captured devices%s: %s",
+				src,
+				dst,
+				where(out),
+				because(out, rt.Destination.Address),
+			)
 		}
 		return fmt.Sprintf("cannot tell whether %s reaches %s: %s", src, dst, alone(out, rt.Destination.Address))
 	}
@@ -105,9 +137,20 @@ func headlineOf(rt forward.RoundTrip, src, dst string) string {
 	}
 	back, _ := rt.Return.Worst()
 	if rt.Return.Verdict == forward.Leaves {
-		return fmt.Sprintf("%s reaches %s, but the reply leaves the captured devices%s: %s", src, dst, where(back), because(back, rt.Source.Address))
+		return fmt.Sprintf(
+			"%s reaches %s, but the reply leaves the captured devices%s: %s",
+			src,
+			dst,
+			where(back),
+			because(back, rt.Source.Address),
+		)
 	}
-	return fmt.Sprintf("%s reaches %s, but whether the reply comes back cannot be told: %s", src, dst, alone(back, rt.Source.Address))
+	return fmt.Sprintf(
+		"%s reaches %s, but whether the reply comes back cannot be told: %s",
+		src,
+		dst,
+		alone(back, rt.Source.Address),
+	)
 }
 
 func someOf(d *forward.Direction) string {
@@ -189,7 +232,11 @@ func (v View) footnotes(w io.Writer, branches []forward.Branch) {
 		}
 	}
 	if len(weak) > 0 {
-		fmt.Fprintf(w, "  Weak evidence: of %s only a management walk was captured, which may leave routes out.\n", strings.Join(weak, ", "))
+		fmt.Fprintf(
+			w,
+			"  Weak evidence: of %s only a management walk was captured, which may leave routes out.\n",
+			strings.Join(weak, ", "),
+		)
 	}
 	if !v.Lines {
 		return
@@ -328,10 +375,26 @@ func TraceJSON(w io.Writer, rt forward.RoundTrip, v View) error {
 }
 
 func (v View) jsonDirection(d forward.Direction, dst forward.End) jsonDirection {
-	j := jsonDirection{Verdict: d.Verdict.String(), Branches: []jsonBranch{}, Omitted: d.Omitted, Unknown: v.cannotTell(d, dst)}
+	j := jsonDirection{
+		Verdict:  d.Verdict.String(),
+		Branches: []jsonBranch{},
+		Omitted:  d.Omitted,
+		Unknown:  v.cannotTell(d, dst),
+	}
 	for _, b := range d.Branches {
-		jb := jsonBranch{Share: b.Share, Verdict: b.Verdict.String(), Where: text(b.Where), Delivery: text(b.Delivery.String()),
-			Hops: []jsonHop{}, Reason: alone(b, dst.Address), Code: text(b.Reason.Code.String()), About: arguments(b.Reason), Evidence: v.places(b.Reason.Marks), Assumed: b.Assumed, Weak: b.Weak}
+		jb := jsonBranch{
+			Share:    b.Share,
+			Verdict:  b.Verdict.String(),
+			Where:    text(b.Where),
+			Delivery: text(b.Delivery.String()),
+			Hops:     []jsonHop{},
+			Reason:   alone(b, dst.Address),
+			Code:     text(b.Reason.Code.String()),
+			About:    arguments(b.Reason),
+			Evidence: v.places(b.Reason.Marks),
+			Assumed:  b.Assumed,
+			Weak:     b.Weak,
+		}
 		if b.Verdict != forward.Arrives {
 			jb.Advice = text(advice(b, dst.Address))
 		}
@@ -344,8 +407,15 @@ func (v View) jsonDirection(d forward.Direction, dst forward.End) jsonDirection 
 }
 
 func (v View) jsonHop(h forward.Hop) jsonHop {
-	j := jsonHop{Device: h.Device, Table: h.Table, In: text(h.InInterface), Prefix: prefix(h.Prefix), NextHop: address(h.NextHop),
-		Out: text(h.OutInterface), Confidence: h.Owner.String()}
+	j := jsonHop{
+		Device:     h.Device,
+		Table:      h.Table,
+		In:         text(h.InInterface),
+		Prefix:     prefix(h.Prefix),
+		NextHop:    address(h.NextHop),
+		Out:        text(h.OutInterface),
+		Confidence: h.Owner.String(),
+	}
 	if h.Route.Attributes != nil {
 		j.Protocol = text(h.Route.Protocol.String())
 	}

@@ -38,7 +38,9 @@ func tree(branches []forward.Branch) *treeNode {
 }
 
 func sameHop(a, b forward.Hop) bool {
-	return a.Device == b.Device && a.Table == b.Table && a.InInterface == b.InInterface && a.Prefix == b.Prefix && a.NextHop == b.NextHop && a.OutInterface == b.OutInterface
+	return a.Device == b.Device && a.Table == b.Table && a.InInterface == b.InInterface && a.Prefix == b.Prefix &&
+		a.NextHop == b.NextHop &&
+		a.OutInterface == b.OutInterface
 }
 
 // treeLines collects the rows of a tree, and what stands below some of them.
@@ -52,7 +54,13 @@ type treeLines struct {
 
 // branches writes several branches as one tree: hops that they share stand once.
 func (v View) branches(w io.Writer, d forward.Direction, dst forward.End) {
-	t := treeLines{v: v, dst: dst, rows: [][]string{{"hop", "packets", "device", "route taken", "learned by", "next hop", "captured at"}}, below: map[int][]string{}, seen: map[string]int{}}
+	t := treeLines{
+		v:     v,
+		dst:   dst,
+		rows:  [][]string{{"hop", "packets", "device", "route taken", "learned by", "next hop", "captured at"}},
+		below: map[int][]string{},
+		seen:  map[string]int{},
+	}
 	for _, b := range d.Branches {
 		if len(b.Hops) == 0 {
 			t.below[0] = append(t.below[0], t.ending(b))
@@ -85,7 +93,10 @@ func (t *treeLines) add(n *treeNode, depth int) {
 		}
 		key := k.text()
 		if row, ok := t.seen[key]; ok {
-			t.below[at] = append(t.below[at], fmt.Sprintf("then as above from %s on (hop %s there)", Clean(k.kids[0].hop.Device), t.rows[row+1][0]))
+			t.below[at] = append(
+				t.below[at],
+				fmt.Sprintf("then as above from %s on (hop %s there)", Clean(k.kids[0].hop.Device), t.rows[row+1][0]),
+			)
 			continue
 		}
 		t.seen[key] = at
@@ -97,7 +108,16 @@ func (t *treeLines) add(n *treeNode, depth int) {
 func (n *treeNode) text() string {
 	var b strings.Builder
 	for _, k := range n.kids {
-		fmt.Fprintf(&b, "(%s %s %s %s %s %s", k.hop.Device, k.hop.Table, k.hop.InInterface, k.hop.Prefix, k.hop.NextHop, k.hop.OutInterface)
+		fmt.Fprintf(
+			&b,
+			"(%s %s %s %s %s %s",
+			k.hop.Device,
+			k.hop.Table,
+			k.hop.InInterface,
+			k.hop.Prefix,
+			k.hop.NextHop,
+			k.hop.OutInterface,
+		)
 		for _, e := range k.ends {
 			fmt.Fprintf(&b, " %s %s", e.Verdict, e.Where)
 		}

@@ -28,13 +28,27 @@ func WhyText(w io.Writer, r forward.Explanation, v View) error {
 		return nil
 	}
 	if len(r.Own) > 0 && best.Special != route.Receive {
-		v.headline(w, true, "%s keeps %s: it is its own address%s, which comes before any route", dev, dst, on(r.Own[0].Interface))
+		v.headline(
+			w,
+			true,
+			"%s keeps %s: it is its own address%s, which comes before any route",
+			dev,
+			dst,
+			on(r.Own[0].Interface),
+		)
 		fmt.Fprintf(w, "  captured at %s\n", v.place(r.Own[0].Mark))
 		v.lines(w, "  ", []route.Mark{r.Own[0].Mark})
 		fmt.Fprintf(w, "\nIts table alone would say: %s %s.\n", dev, sentence(c, dst))
 		return nil
 	}
-	v.headline(w, !c.Match.Refused && c.Match.Contradiction == nil && (best.Special == route.None || best.Special == route.Receive), "%s %s", dev, sentence(c, dst))
+	v.headline(
+		w,
+		!c.Match.Refused && c.Match.Contradiction == nil &&
+			(best.Special == route.None || best.Special == route.Receive),
+		"%s %s",
+		dev,
+		sentence(c, dst),
+	)
 	for i := range c.Match.Routes {
 		if !v.Lines {
 			fmt.Fprintf(w, "  captured at %s\n", v.place(c.Match.Routes[i].Mark))
@@ -62,15 +76,33 @@ func (v View) noRoute(w io.Writer, r forward.Explanation) {
 	case c.Table.Filtered.Known():
 		v.filtered(w, r)
 	case c.Table.Undecided:
-		v.headline(w, false, "which route %s uses for %s is not known: of its table only protocols' own lists were captured", dev, dst)
+		v.headline(
+			w,
+			false,
+			"which route %s uses for %s is not known: of its table only protocols' own lists were captured",
+			dev,
+			dst,
+		)
 		fmt.Fprintf(w, "\nCapture the routing table of %s.\n", dev)
 	case c.Match.Barred.IsValid():
-		v.headline(w, false, "%s has no route to %s: it looks up classfully, and so may not use %s", dev, dst, c.Match.Barred)
+		v.headline(
+			w,
+			false,
+			"%s has no route to %s: it looks up classfully, and so may not use %s",
+			dev,
+			dst,
+			c.Match.Barred,
+		)
 		fmt.Fprintf(w, "  said at %s\n", v.place(r.Device.Classful))
 		v.lines(w, "  ", []route.Mark{r.Device.Classful})
 	default:
 		v.headline(w, false, "%s has no route to %s", dev, dst)
-		fmt.Fprintf(w, "\nNone of the %s in its table %s covers it and forwards.\n", count(c.Table.Routes().Len(), "route", "routes"), Clean(c.Table.Name))
+		fmt.Fprintf(
+			w,
+			"\nNone of the %s in its table %s covers it and forwards.\n",
+			count(c.Table.Routes().Len(), "route", "routes"),
+			Clean(c.Table.Name),
+		)
 	}
 	v.lost(w, "Seen, but not used", c.Lost)
 	v.statics(w, c.Statics)
@@ -80,7 +112,13 @@ func (v View) noRoute(w io.Writer, r forward.Explanation) {
 // filtered says that a listing asked for in part proves nothing.
 func (v View) filtered(w io.Writer, r forward.Explanation) {
 	dev, t := Clean(r.Device.Name), r.Choice.Table
-	v.headline(w, false, "which route %s uses for %s is not known: the listing of its table was asked for in part only", dev, destination(r.Choice))
+	v.headline(
+		w,
+		false,
+		"which route %s uses for %s is not known: the listing of its table was asked for in part only",
+		dev,
+		destination(r.Choice),
+	)
 	if p := v.place(t.Filtered); p != "" {
 		fmt.Fprintf(w, "  asked at %s\n", p)
 	}
@@ -107,10 +145,18 @@ func sentence(c selection.Choice, dst string) string {
 	best := c.Match.Routes[0]
 	by := fmt.Sprintf("its %s route %s%s", learned(best.Attributes), best.Prefix, inParens(numbers(best.Attributes)))
 	if c.Match.Contradiction != nil {
-		return fmt.Sprintf("has two captures of different moments, which lead %s to different next hops by %s: what holds now is not known", dst, best.Prefix)
+		return fmt.Sprintf(
+			"has two captures of different moments, which lead %s to different next hops by %s: what holds now is not known",
+			dst,
+			best.Prefix,
+		)
 	}
 	if c.Match.Refused {
-		return fmt.Sprintf("chose %s for %s, but its forwarding table did not take it: what packets follow is not known", by, dst)
+		return fmt.Sprintf(
+			"chose %s for %s, but its forwarding table did not take it: what packets follow is not known",
+			by,
+			dst,
+		)
 	}
 	switch best.Special {
 	case route.None:
@@ -164,9 +210,16 @@ func (v View) rivals(w io.Writer, c selection.Choice, same []selection.Lost) {
 		fmt.Fprintf(w, "\nAmong the candidates for %s:\n", best.Prefix)
 		v.lostRows(w, same)
 	case c.Table.Kernel && !c.Table.Chosen:
-		fmt.Fprintf(w, "\nPreference: a table of what forwards shows neither preferences nor what lost; the routing table would show both.\n")
+		fmt.Fprintf(
+			w,
+			"\nPreference: a table of what forwards shows neither preferences nor what lost; the routing table would show both.\n",
+		)
 	case !showsLosers(c.Table):
-		fmt.Fprintf(w, "\nPreference: this capture lists only what was chosen; what lost for %s would stand in the protocols' own lists and in the configuration.\n", best.Prefix)
+		fmt.Fprintf(
+			w,
+			"\nPreference: this capture lists only what was chosen; what lost for %s would stand in the protocols' own lists and in the configuration.\n",
+			best.Prefix,
+		)
 	default:
 		fmt.Fprintf(w, "\nPreference: no other candidate for %s was captured.\n", best.Prefix)
 	}
@@ -177,7 +230,10 @@ func (v View) rivals(w io.Writer, c selection.Choice, same []selection.Lost) {
 			total += r.Share
 		}
 		for _, r := range c.Resolutions {
-			parts = append(parts, fmt.Sprintf("%s %.0f %%", to(r.NextHop.Address, r.NextHop.Interface), 100*r.Share/total))
+			parts = append(
+				parts,
+				fmt.Sprintf("%s %.0f %%", to(r.NextHop.Address, r.NextHop.Interface), 100*r.Share/total),
+			)
 		}
 		fmt.Fprintf(w, "\nEqual cost: %s.\n", strings.Join(parts, ", "))
 	}
@@ -224,7 +280,16 @@ func (v View) lostRows(w io.Writer, all []selection.Lost) {
 		if v.Lines { // it stands above the line itself
 			place = ""
 		}
-		rows = append(rows, []string{"lost: " + l.Route.Prefix.String(), learned(l.Route.Attributes), strings.Join(ways(l.Route.Attributes), " and "), lostBy(l), place})
+		rows = append(
+			rows,
+			[]string{
+				"lost: " + l.Route.Prefix.String(),
+				learned(l.Route.Attributes),
+				strings.Join(ways(l.Route.Attributes), " and "),
+				lostBy(l),
+				place,
+			},
+		)
 	}
 	columns(w, "  ", rows)
 	if v.Lines {

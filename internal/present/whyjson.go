@@ -42,7 +42,12 @@ type jsonStatic struct {
 }
 
 func (v View) jsonStatic(s selection.Configured) jsonStatic {
-	j := jsonStatic{v.jsonRoute(s.Route, []route.Mark{s.Static.Mark}), fateCodes[s.Fate], "", s.Assumed && !s.Static.Preference.Known}
+	j := jsonStatic{
+		v.jsonRoute(s.Route, []route.Mark{s.Static.Mark}),
+		fateCodes[s.Fate],
+		"",
+		s.Assumed && !s.Static.Preference.Known,
+	}
 	if s.Fate == selection.InUse {
 		j.Active, j.Installed = true, true
 	} else {
@@ -57,16 +62,34 @@ type jsonRemark struct {
 	Against *jsonRoute `json:"against,omitempty"`
 }
 
-var fateCodes = map[selection.Fate]string{selection.NotShown: "not-shown", selection.InUse: "in-use", selection.Standby: "standby",
-	selection.HopUnresolved: "next-hop-unresolved", selection.HopByDefault: "next-hop-by-default-only", selection.InterfaceDown: "interface-down",
-	selection.InterfaceGone: "interface-missing", selection.Deactivated: "deactivated", selection.RefusedToUse: "refused-by-forwarding-table",
-	selection.AgainstTheOrder: "against-the-order"}
+var fateCodes = map[selection.Fate]string{
+	selection.NotShown:        "not-shown",
+	selection.InUse:           "in-use",
+	selection.Standby:         "standby",
+	selection.HopUnresolved:   "next-hop-unresolved",
+	selection.HopByDefault:    "next-hop-by-default-only",
+	selection.InterfaceDown:   "interface-down",
+	selection.InterfaceGone:   "interface-missing",
+	selection.Deactivated:     "deactivated",
+	selection.RefusedToUse:    "refused-by-forwarding-table",
+	selection.AgainstTheOrder: "against-the-order",
+}
 
-var remarkCodes = map[selection.RemarkKind]string{selection.ReplacesLearned: "static-replaces-learned", selection.LongerThanLearned: "longer-prefix-wins-always",
-	selection.BackupInUse: "backup-in-use", selection.BackupUseless: "backup-useless", selection.Swallows: "swallows"}
+var remarkCodes = map[selection.RemarkKind]string{
+	selection.ReplacesLearned:   "static-replaces-learned",
+	selection.LongerThanLearned: "longer-prefix-wins-always",
+	selection.BackupInUse:       "backup-in-use",
+	selection.BackupUseless:     "backup-useless",
+	selection.Swallows:          "swallows",
+}
 
-var outcomeCodes = map[change.Outcome]string{change.CouldNotBeUsed: "could-not-be-used", change.WouldBeAlone: "would-be-used",
-	change.WouldReplace: "would-replace", change.WouldWait: "would-wait", change.WouldTie: "undecided"}
+var outcomeCodes = map[change.Outcome]string{
+	change.CouldNotBeUsed: "could-not-be-used",
+	change.WouldBeAlone:   "would-be-used",
+	change.WouldReplace:   "would-replace",
+	change.WouldWait:      "would-wait",
+	change.WouldTie:       "undecided",
+}
 
 // WishJSON writes how a route that was not added would fare.
 func WishJSON(w io.Writer, device string, x change.Fare, v View) error {
@@ -132,8 +155,11 @@ func WhyJSON(w io.Writer, r forward.Explanation, v View) error {
 	}{Configured: []jsonStatic{}, Remarks: []jsonRemark{}, Device: r.Device.Name, Table: c.Table.Name, Destination: destination(c), Refused: c.Match.Refused, Contradict: c.Match.Contradiction != nil,
 		Candidates: []jsonLost{}, Resolution: []jsonResolution{}}
 	if t := c.Table; t.Filtered.Known() && len(r.Own) == 0 {
-		doc.CannotTell = &jsonCannotTell{Because: forward.TableFiltered.String(), Evidence: v.marked([]route.Mark{t.Filtered}),
-			Capture: text("capture the whole " + familyName(t.Family) + " routing table of " + Clean(r.Device.Name))}
+		doc.CannotTell = &jsonCannotTell{
+			Because:  forward.TableFiltered.String(),
+			Evidence: v.marked([]route.Mark{t.Filtered}),
+			Capture:  text("capture the whole " + familyName(t.Family) + " routing table of " + Clean(r.Device.Name)),
+		}
 	}
 	for i, m := range c.Match.Routes {
 		j := v.jsonRoute(m, c.Table.Evidence(c.Match.Index[i]))
@@ -144,17 +170,28 @@ func WhyJSON(w io.Writer, r forward.Explanation, v View) error {
 		}
 	}
 	for _, l := range c.Lost {
-		doc.Candidates = append(doc.Candidates, jsonLost{v.jsonRoute(l.Route, c.Table.Evidence(l.Index)), becauseCodes[l.Why], lostBy(l)})
+		doc.Candidates = append(
+			doc.Candidates,
+			jsonLost{v.jsonRoute(l.Route, c.Table.Evidence(l.Index)), becauseCodes[l.Why], lostBy(l)},
+		)
 	}
 	for i, res := range c.Resolutions {
 		if res.Failure != selection.Resolved {
-			doc.Resolution = append(doc.Resolution, jsonResolution{NextHop: address(res.NextHop.Address), Interface: text(res.NextHop.Interface),
-				Via: []jsonRoute{}, Sure: topology.NotKnown.String(), Share: res.Share, Failure: text(failureWords[res.Failure])})
+			doc.Resolution = append(
+				doc.Resolution,
+				jsonResolution{NextHop: address(res.NextHop.Address), Interface: text(res.NextHop.Interface),
+					Via: []jsonRoute{}, Sure: topology.NotKnown.String(), Share: res.Share, Failure: text(failureWords[res.Failure])},
+			)
 		}
 		for k, e := range res.Exits {
 			o := r.Owners[i][k]
-			j := jsonResolution{NextHop: address(e.Address), Interface: text(e.Interface), Via: []jsonRoute{}, Sure: o.Confidence.String(),
-				Share: res.Share / float64(len(res.Exits))}
+			j := jsonResolution{
+				NextHop:   address(e.Address),
+				Interface: text(e.Interface),
+				Via:       []jsonRoute{},
+				Sure:      o.Confidence.String(),
+				Share:     res.Share / float64(len(res.Exits)),
+			}
 			if o.Device != nil {
 				j.Owner = text(o.Device.Name)
 			}

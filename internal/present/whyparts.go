@@ -15,9 +15,17 @@ import (
 )
 
 // ruleWords words the rule by which one candidate came before another.
-var ruleWords = map[selection.Why]string{selection.PathType: "path type", selection.Level: "level", selection.LocalPreference: "local preference",
-	selection.PathLength: "length of the AS path", selection.Origin: "origin", selection.MultiExit: "multi-exit discriminator",
-	selection.ExternalFirst: "kind of peer", selection.Metric: "metric", selection.Preference: "preference"}
+var ruleWords = map[selection.Why]string{
+	selection.PathType:        "path type",
+	selection.Level:           "level",
+	selection.LocalPreference: "local preference",
+	selection.PathLength:      "length of the AS path",
+	selection.Origin:          "origin",
+	selection.MultiExit:       "multi-exit discriminator",
+	selection.ExternalFirst:   "kind of peer",
+	selection.Metric:          "metric",
+	selection.Preference:      "preference",
+}
 
 // lostBy words the rule by which a candidate lost.
 func lostBy(l selection.Lost) string {
@@ -32,7 +40,11 @@ func lostBy(l selection.Lost) string {
 			s = fmt.Sprintf("preference %s, after %s (0 assumed)", number(a.Preference), b.Protocol)
 		}
 	case selection.PathType:
-		s = fmt.Sprintf("path type %s, after %s, whatever the metric", orWord(a.Subtype, "intra-area"), orWord(b.Subtype, "intra-area"))
+		s = fmt.Sprintf(
+			"path type %s, after %s, whatever the metric",
+			orWord(a.Subtype, "intra-area"),
+			orWord(b.Subtype, "intra-area"),
+		)
 	case selection.Level:
 		s = fmt.Sprintf("%s, after %s, whatever the metric", a.Subtype, b.Subtype)
 	case selection.LocalPreference:
@@ -54,7 +66,11 @@ func lostBy(l selection.Lost) string {
 	case selection.AgainstRules:
 		s = fmt.Sprintf("by %s it should have won; the device chose otherwise", ruleWords[l.Rule])
 		if l.Rule == selection.Preference {
-			s = fmt.Sprintf("by preference (%s before %s) it should have won; the device chose otherwise", number(a.Preference), number(b.Preference))
+			s = fmt.Sprintf(
+				"by preference (%s before %s) it should have won; the device chose otherwise",
+				number(a.Preference),
+				number(b.Preference),
+			)
 		}
 	case selection.ClassBarred:
 		s = "barred by the classful lookup"
@@ -84,8 +100,15 @@ func (v View) statics(w io.Writer, all []selection.Configured) {
 		if s.Index >= 0 { // the table tells of it already
 			continue
 		}
-		rows = append(rows, []string{"static " + s.Static.Prefix.String(), strings.Join(ways(s.Route.Attributes), " and "),
-			"preference " + number(s.Route.Preference) + ifAssumed(s.Assumed && !s.Static.Preference.Known), v.place(s.Static.Mark), fateWords(s)})
+		rows = append(
+			rows,
+			[]string{"static " + s.Static.Prefix.String(), strings.Join(ways(s.Route.Attributes), " and "),
+				"preference " + number(
+					s.Route.Preference,
+				) + ifAssumed(
+					s.Assumed && !s.Static.Preference.Known,
+				), v.place(s.Static.Mark), fateWords(s)},
+		)
 	}
 	if len(rows) == 0 {
 		return
@@ -111,7 +134,11 @@ func fateWords(s selection.Configured) string {
 	hop := to(s.Static.NextHop.Address, s.Static.NextHop.Interface)
 	switch s.Fate {
 	case selection.Standby:
-		return fmt.Sprintf("waits as a backup: %s%s comes first", learned(s.Winner.Attributes), inParens(numbers(s.Winner.Attributes)))
+		return fmt.Sprintf(
+			"waits as a backup: %s%s comes first",
+			learned(s.Winner.Attributes),
+			inParens(numbers(s.Winner.Attributes)),
+		)
 	case selection.HopUnresolved:
 		return fmt.Sprintf("not valid: %s, %s; it needs a route to %s", hop, failureWords[s.Failure], hop)
 	case selection.HopByDefault:
@@ -121,7 +148,11 @@ func fateWords(s selection.Configured) string {
 	case selection.InterfaceGone:
 		return fmt.Sprintf("not valid: the device has no interface %s", Clean(s.Static.NextHop.Interface))
 	case selection.AgainstTheOrder:
-		return fmt.Sprintf("should be in use before %s by %s, and is not: captured at another time?", learned(s.Winner.Attributes), ruleWords[s.Why])
+		return fmt.Sprintf(
+			"should be in use before %s by %s, and is not: captured at another time?",
+			learned(s.Winner.Attributes),
+			ruleWords[s.Why],
+		)
 	}
 	return "valid by all that was captured, and yet not in the table: captured at another time, or tied to something else?"
 }
@@ -132,17 +163,45 @@ func (v View) remarks(w io.Writer, c selection.Choice) {
 		p := m.Route.Prefix
 		switch m.Kind {
 		case selection.ReplacesLearned:
-			fmt.Fprintf(w, "\nMind: the static route replaces what %s knows of %s. If it was meant as a backup, raise its preference from %s above %d.\n",
-				m.Against.Protocol, p, number(m.Route.Preference), m.Number)
+			fmt.Fprintf(
+				w,
+				"\nMind: the static route replaces what %s knows of %s. If it was meant as a backup, raise its preference from %s above %d.\n",
+				m.Against.Protocol,
+				p,
+				number(m.Route.Preference),
+				m.Number,
+			)
 		case selection.LongerThanLearned:
-			fmt.Fprintf(w, "\nMind: preference %s does not make the static route a backup: %s is longer than %s of %s, and so it wins always.\n",
-				number(m.Route.Preference), p, m.Against.Prefix, learned(m.Against.Attributes))
+			fmt.Fprintf(
+				w,
+				"\nMind: preference %s does not make the static route a backup: %s is longer than %s of %s, and so it wins always.\n",
+				number(m.Route.Preference),
+				p,
+				m.Against.Prefix,
+				learned(m.Against.Attributes),
+			)
 		case selection.BackupInUse:
-			fmt.Fprintf(w, "\nMind: preference %s is that of a backup, and it is in use: nothing better for %s is in the table now.\n", number(m.Route.Preference), p)
+			fmt.Fprintf(
+				w,
+				"\nMind: preference %s is that of a backup, and it is in use: nothing better for %s is in the table now.\n",
+				number(m.Route.Preference),
+				p,
+			)
 		case selection.BackupUseless:
-			fmt.Fprintf(w, "\nMind: the static route with preference %s could not take over: %s.\n", number(m.Route.Preference), failureWords[m.Failure])
+			fmt.Fprintf(
+				w,
+				"\nMind: the static route with preference %s could not take over: %s.\n",
+				number(m.Route.Preference),
+				failureWords[m.Failure],
+			)
 		case selection.Swallows:
-			fmt.Fprintf(w, "\nMind: without %s the packet would follow %s to %s.\n", p, m.Against.Prefix, strings.Join(ways(m.Against.Attributes), " and "))
+			fmt.Fprintf(
+				w,
+				"\nMind: without %s the packet would follow %s to %s.\n",
+				p,
+				m.Against.Prefix,
+				strings.Join(ways(m.Against.Attributes), " and "),
+			)
 		}
 	}
 }
@@ -214,10 +273,25 @@ func ReverseText(w io.Writer, device string, r selection.Reverse, v View) error 
 		return "is dropped"
 	}
 	if !r.Best.Found() {
-		v.headline(w, false, "a packet from %s that comes in at %s by %s fails every source check: no route leads back to it", r.Source, dev, by)
+		v.headline(
+			w,
+			false,
+			"a packet from %s that comes in at %s by %s fails every source check: no route leads back to it",
+			r.Source,
+			dev,
+			by,
+		)
 		return nil
 	}
-	v.headline(w, r.Strict, "a packet from %s that comes in at %s by %s %s under a strict source check", r.Source, dev, by, word(r.Strict))
+	v.headline(
+		w,
+		r.Strict,
+		"a packet from %s that comes in at %s by %s %s under a strict source check",
+		r.Source,
+		dev,
+		by,
+		word(r.Strict),
+	)
 	best := r.Best.Routes[0]
 	where := strings.Join(ways(best.Attributes), " and ")
 	fmt.Fprintf(w, "  %s leads back: %s, captured at %s\n\n", best.Prefix, where, v.place(best.Mark))
@@ -238,7 +312,11 @@ func ReverseText(w io.Writer, device string, r selection.Reverse, v View) error 
 // WishText writes how a route that was not added would fare.
 func WishText(w io.Writer, device string, x change.Fare, v View) error {
 	dev, p := Clean(device), x.Static.Prefix
-	pref := fmt.Sprintf("preference %s%s", number(x.Route.Preference), ifAssumed(x.Assumed && !x.Static.Preference.Known))
+	pref := fmt.Sprintf(
+		"preference %s%s",
+		number(x.Route.Preference),
+		ifAssumed(x.Assumed && !x.Static.Preference.Known),
+	)
 	good := x.Outcome == change.WouldBeAlone || x.Outcome == change.WouldReplace
 	what := fmt.Sprintf("a static route %s to %s (%s)", p, strings.Join(ways(x.Route.Attributes), " and "), pref)
 	if x.Already {
@@ -259,7 +337,14 @@ func WishText(w io.Writer, device string, x change.Fare, v View) error {
 		}
 	}
 	if x.Winner.Prefix.IsValid() {
-		fmt.Fprintf(w, "\nIn use for %s now: %s, %s, captured at %s\n", p, learned(x.Winner.Attributes), strings.Join(ways(x.Winner.Attributes), " and "), v.place(x.Winner.Mark))
+		fmt.Fprintf(
+			w,
+			"\nIn use for %s now: %s, %s, captured at %s\n",
+			p,
+			learned(x.Winner.Attributes),
+			strings.Join(ways(x.Winner.Attributes), " and "),
+			v.place(x.Winner.Mark),
+		)
 	}
 	for _, e := range x.Exits {
 		if x.Outcome == change.CouldNotBeUsed {
@@ -273,13 +358,28 @@ func WishText(w io.Writer, device string, x change.Fare, v View) error {
 	}
 	if x.Takes.Found() && !x.Winner.Prefix.IsValid() {
 		t := x.Takes.Routes[0]
-		fmt.Fprintf(w, "\nIts addresses follow %s %s now: %s, captured at %s\n", learned(t.Attributes), t.Prefix, strings.Join(ways(t.Attributes), " and "), v.place(t.Mark))
+		fmt.Fprintf(
+			w,
+			"\nIts addresses follow %s %s now: %s, captured at %s\n",
+			learned(t.Attributes),
+			t.Prefix,
+			strings.Join(ways(t.Attributes), " and "),
+			v.place(t.Mark),
+		)
 	}
 	if len(x.Keeps) > 0 {
 		fmt.Fprintln(w, "\nLonger routes inside of it would go on as they are:")
 		rows := [][]string{}
 		for _, k := range x.Keeps {
-			rows = append(rows, []string{k.Prefix.String(), learned(k.Attributes), strings.Join(ways(k.Attributes), " and "), v.place(k.Mark)})
+			rows = append(
+				rows,
+				[]string{
+					k.Prefix.String(),
+					learned(k.Attributes),
+					strings.Join(ways(k.Attributes), " and "),
+					v.place(k.Mark),
+				},
+			)
 		}
 		columns(w, "  ", rows)
 		if x.More > 0 {
@@ -297,7 +397,12 @@ func (v View) resolution(w io.Writer, r forward.Explanation) {
 	fmt.Fprintln(w, "\nNext hop:")
 	for _, res := range r.Choice.Recursive {
 		if res.Failure != selection.Resolved {
-			fmt.Fprintf(w, "  %s, which is found through another route: %s\n", res.NextHop.Address, failureWords[res.Failure])
+			fmt.Fprintf(
+				w,
+				"  %s, which is found through another route: %s\n",
+				res.NextHop.Address,
+				failureWords[res.Failure],
+			)
 			continue
 		}
 		s := res.NextHop.Address.String()
@@ -308,7 +413,12 @@ func (v View) resolution(w io.Writer, r forward.Explanation) {
 	}
 	for i, res := range r.Choice.Resolutions {
 		if res.Failure != selection.Resolved {
-			fmt.Fprintf(w, "  %s cannot be resolved: %s\n", to(res.NextHop.Address, res.NextHop.Interface), failureWords[res.Failure])
+			fmt.Fprintf(
+				w,
+				"  %s cannot be resolved: %s\n",
+				to(res.NextHop.Address, res.NextHop.Interface),
+				failureWords[res.Failure],
+			)
 			continue
 		}
 		for j, e := range res.Exits {
@@ -370,7 +480,13 @@ func (v View) takesOver(w io.Writer, c selection.Choice) {
 		return
 	}
 	t := c.TakesOver.Route
-	s := fmt.Sprintf("%s %s%s: %s", learned(t.Attributes), t.Prefix, inParens(numbers(t.Attributes)), strings.Join(ways(t.Attributes), " and "))
+	s := fmt.Sprintf(
+		"%s %s%s: %s",
+		learned(t.Attributes),
+		t.Prefix,
+		inParens(numbers(t.Attributes)),
+		strings.Join(ways(t.Attributes), " and "),
+	)
 	if c.TakesOver.Index < 0 {
 		s += ", from the configuration (" + v.place(t.Mark) + ")"
 	}

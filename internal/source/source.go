@@ -1,8 +1,9 @@
-// Package source tells where the bytes of captures come from: plain files, compressed ones, and archives of either. What a file
-// is, its first bytes say, never its name: a renamed archive is an archive, and its files are files, not one text.
+// Package source tells where the bytes of captures come from: plain files, compressed ones, and archives of either.
+// What a file is, its first bytes say, never its name: a renamed archive is an archive, and its files are files, not
+// one text.
 //
-// It unpacks in memory and within limits that hold for all that one caller unpacks, refuses while unpacking and not after, and
-// knows nothing of what the files hold.
+// It unpacks in memory and within limits that hold for all that one caller unpacks, refuses while unpacking and not
+// after, and knows nothing of what the files hold.
 package source
 
 import (
@@ -66,7 +67,11 @@ type compression struct {
 func nothing() {}
 
 var compressions = []compression{
-	{"gzip", []byte{0x1f, 0x8b}, func(r io.Reader) (io.Reader, func(), error) { z, err := gzip.NewReader(r); return z, nothing, err }},
+	{
+		"gzip",
+		[]byte{0x1f, 0x8b},
+		func(r io.Reader) (io.Reader, func(), error) { z, err := gzip.NewReader(r); return z, nothing, err },
+	},
 	{"bzip2", []byte("BZh"), func(r io.Reader) (io.Reader, func(), error) { return bzip2.NewReader(r), nothing, nil }},
 	{"zstd", []byte{0x28, 0xb5, 0x2f, 0xfd}, func(r io.Reader) (io.Reader, func(), error) {
 		z, err := zstd.NewReader(r, zstd.WithDecoderMaxMemory(MaxUnpacked), zstd.WithDecoderConcurrency(1))
@@ -87,7 +92,8 @@ var bzip2Block = []byte{0x31, 0x41, 0x59, 0x26, 0x53, 0x59}
 func compressed(b []byte) *compression {
 	for i := range compressions {
 		c := &compressions[i]
-		if bytes.HasPrefix(b, c.magic) && (c.name != "bzip2" || len(b) > 10 && b[3] >= '1' && b[3] <= '9' && bytes.HasPrefix(b[4:], bzip2Block)) {
+		if bytes.HasPrefix(b, c.magic) &&
+			(c.name != "bzip2" || len(b) > 10 && b[3] >= '1' && b[3] <= '9' && bytes.HasPrefix(b[4:], bzip2Block)) {
 			return c
 		}
 	}
@@ -149,8 +155,9 @@ func isTar(b []byte) bool {
 	return digits > 0 && sum == want
 }
 
-// Archive returns the files of an archive, also of a compressed one, in the order of their names, without hidden ones. Archives
-// in it are opened too: their files stand under "name!". It reports false for anything that is no archive.
+// Archive returns the files of an archive, also of a compressed one, in the order of their names, without hidden
+// ones. Archives in it are opened too: their files stand under "name!". It reports false for anything that is no
+// archive.
 func Archive(b []byte, budget *Budget) (files []File, is bool, err error) {
 	return archive(b, budget, 0)
 }
@@ -220,7 +227,8 @@ func tarInside(b []byte, c *compression) bool {
 // entryName checks an entry's name: it must stay inside.
 func entryName(name string) (string, error) {
 	n := strings.ReplaceAll(name, `\`, "/")
-	if n == "" || strings.HasPrefix(n, "/") || len(n) > 1 && n[1] == ':' || n != "." && !filepath.IsLocal(filepath.FromSlash(n)) {
+	if n == "" || strings.HasPrefix(n, "/") || len(n) > 1 && n[1] == ':' ||
+		n != "." && !filepath.IsLocal(filepath.FromSlash(n)) {
 		return "", fmt.Errorf("the entry %q points outside of the archive", name)
 	}
 	return path.Clean(n), nil

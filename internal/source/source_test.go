@@ -90,7 +90,12 @@ func TestAnArchiveIsToldByItsBytes(t *testing.T) {
 			require.Equal(t, []string{"mast1/r.txt", "mast2/r.txt"}, names(t, b), name)
 		}
 	}
-	require.Equal(t, []string{"night.tar!mast1/r.txt", "x.txt"}, names(t, zipOf(map[string][]byte{"night.tar": tarOf("mast1/r.txt"), "x.txt": []byte(text)})), "an archive in an archive")
+	require.Equal(
+		t,
+		[]string{"night.tar!mast1/r.txt", "x.txt"},
+		names(t, zipOf(map[string][]byte{"night.tar": tarOf("mast1/r.txt"), "x.txt": []byte(text)})),
+		"an archive in an archive",
+	)
 }
 
 func TestWhatIsNoArchive(t *testing.T) {

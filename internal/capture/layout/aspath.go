@@ -6,8 +6,9 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// ASPath reads a printed AS path into p: its length, its first AS, and the origin where a letter or sign for it stands
-// at the end. A set counts as one (RFC 4271 section 9.1.2.2), confederations in parentheses as none (RFC 5065 section 5.3).
+// ASPath reads a printed AS path into p: its length, its first AS, and the origin where a letter or sign for it
+// stands at the end. A set counts as one (RFC 4271 section 9.1.2.2), confederations in parentheses as none (RFC 5065
+// section 5.3).
 func ASPath(s string, p *route.BGPPath) {
 	n, inSet, first := uint64(0), false, true
 	for w := range strings.FieldsSeq(s) {

@@ -32,7 +32,14 @@ type single struct {
 }
 
 func (s *sharer) id(l *route.List, a *route.Attributes) route.AttrID {
-	k := single{protocol: a.Protocol, special: a.Special, subtype: a.Subtype, preference: a.Preference, metric: a.Metric, bgp: a.BGP}
+	k := single{
+		protocol:   a.Protocol,
+		special:    a.Special,
+		subtype:    a.Subtype,
+		preference: a.Preference,
+		metric:     a.Metric,
+		bgp:        a.BGP,
+	}
 	if len(a.NextHops) > 0 {
 		h := &a.NextHops[0]
 		k.address, k.ifname, k.table, k.weight, k.flags = h.Address, h.Interface, h.Table, h.Weight, flags(h)

@@ -15,7 +15,8 @@ type Span struct {
 // Span notes an object. Objects that were read and stand next to each other become one span: a table may have a
 // million of them.
 func (c *Collector) Span(lo, hi int, err error) {
-	if n := len(c.Spans); n > 0 && err == nil && c.Spans[n-1].Err == nil && lo >= c.Spans[n-1].Hi && lo-c.Spans[n-1].Hi <= 4 {
+	if n := len(c.Spans); n > 0 && err == nil && c.Spans[n-1].Err == nil && lo >= c.Spans[n-1].Hi &&
+		lo-c.Spans[n-1].Hi <= 4 {
 		c.Spans[n-1].Hi = hi
 		return
 	}

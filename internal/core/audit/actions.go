@@ -27,8 +27,14 @@ type actions struct {
 }
 
 func newActions(t *network.Table) *actions {
-	return &actions{table: t, byAttr: make([]int32, t.Routes().Shared()), byHop: map[oneHop]int32{}, byText: map[string]int32{},
-		addressFacts: make([]bool, firstAction), plain: !t.Contradictory()}
+	return &actions{
+		table:        t,
+		byAttr:       make([]int32, t.Routes().Shared()),
+		byHop:        map[oneHop]int32{},
+		byText:       map[string]int32{},
+		addressFacts: make([]bool, firstAction),
+		plain:        !t.Contradictory(),
+	}
 }
 
 // of numbers a group; false where none of its routes forwards.

@@ -11,8 +11,9 @@ import (
 	"zarvek/internal/core/topology"
 )
 
-// addressFacts is what lies at addresses whatever the tables say: attached networks, devices' own addresses, and every single
-// address of which something is known. It is cut where any of that, or a rule that names addresses, begins or ends.
+// addressFacts is what lies at addresses whatever the tables say: attached networks, devices' own addresses, and
+// every single address of which something is known. It is cut where any of that, or a rule that names addresses,
+// begins or ends.
 type addressFacts struct {
 	cuts      []number // sorted; each begins a region
 	irregular map[number][]*network.Device
@@ -78,7 +79,9 @@ func (a *auditor) newGround() {
 		if !p.IsValid() || route.FamilyOf(p.Addr()) != a.fam {
 			continue
 		}
-		if s := spanOf(p); p.Addr().BitLen()-p.Bits() <= 2 { // who is at the other end of a link for two is deduced by the address
+		if s := spanOf(p); p.Addr().
+			BitLen()-
+			p.Bits() <= 2 { // who is at the other end of a link for two is deduced by the address
 			for n := s.first; ; n = n.next() {
 				x := n.addr(a.fam)
 				single(x, nil)
@@ -193,8 +196,19 @@ func (a *auditor) downAt(x netip.Addr) (netip.Prefix, int32) {
 		return netip.Prefix{}, -1
 	}
 	at := all[best]
-	k := causeKey{device: at.Device.Name, verdict: forward.NextHopLost, code: forward.OwnLinkDown, prefix: at.Prefix, ifname: at.Interface}
-	reason := forward.Reason{Code: forward.OwnLinkDown, Device: at.Device.Name, Interface: at.Interface, Marks: []route.Mark{at.Mark}}
+	k := causeKey{
+		device:  at.Device.Name,
+		verdict: forward.NextHopLost,
+		code:    forward.OwnLinkDown,
+		prefix:  at.Prefix,
+		ifname:  at.Interface,
+	}
+	reason := forward.Reason{
+		Code:      forward.OwnLinkDown,
+		Device:    at.Device.Name,
+		Interface: at.Interface,
+		Marks:     []route.Mark{at.Mark},
+	}
 	if i := at.Device.Interface(at.Interface); i.Mark.Known() {
 		reason.Marks = append(reason.Marks, i.Mark)
 	}
@@ -221,7 +235,8 @@ func (a *auditor) startSet(lookupPoints []forward.LookupPoint) int {
 		}
 		s.nodes = append(s.nodes, n)
 		d := a.graph.device[n]
-		// A device with one table and no rules does with its own packets what it does with others': if they come back they loop.
+		// A device with one table and no rules does with its own packets what it does with others': if they come back
+		// they loop.
 		s.returns = append(s.returns, lookupPoint.Sends() && len(a.graph.byDevice[d]) > 2)
 		text = binary.LittleEndian.AppendUint32(text, uint32(n))
 	}

@@ -1,5 +1,5 @@
-// Package audit searches the whole address space of a network for packets that get lost, and the network itself for what
-// will lose them later. It exists because an engineer does not know which pair to trace.
+// Package audit searches the whole address space of a network for packets that get lost, and the network itself for
+// what will lose them later. It exists because an engineer does not know which pair to trace.
 //
 // It is exhaustive, not sampled: the space is cut at every prefix of every table into ranges, ranges in which every
 // device does the same are one class, and each class is solved once for all devices as a graph. What a device does is
@@ -60,8 +60,21 @@ type auditor struct {
 
 // newAuditor compiles one family of a network.
 func newAuditor(w *forward.Walker, fam route.Family) *auditor {
-	a := &auditor{walker: w, lostKinds: lostKinds(), fam: fam, devices: w.Topology().Network.Devices().Copy(), deviceIndex: map[*network.Device]int32{}, byName: map[string]int{},
-		oneSided: map[[2]int32][]string{}, startIndex: map[string]int{}, worths: map[netip.Prefix]Severity{}, tableFiles: map[*network.Table][]route.Mark{}, reg: newRegistry(), spaces: spaces(fam), splitFrom: 1000}
+	a := &auditor{
+		walker:      w,
+		lostKinds:   lostKinds(),
+		fam:         fam,
+		devices:     w.Topology().Network.Devices().Copy(),
+		deviceIndex: map[*network.Device]int32{},
+		byName:      map[string]int{},
+		oneSided:    map[[2]int32][]string{},
+		startIndex:  map[string]int{},
+		worths:      map[netip.Prefix]Severity{},
+		tableFiles:  map[*network.Table][]route.Mark{},
+		reg:         newRegistry(),
+		spaces:      spaces(fam),
+		splitFrom:   1000,
+	}
 	k := 0
 	for i, d := range a.devices {
 		a.deviceIndex[d], a.byName[d.Name] = int32(i), i
@@ -83,7 +96,8 @@ func newAuditor(w *forward.Walker, fam route.Family) *auditor {
 		}
 	}
 	for i, at := range w.Topology().Attachments() {
-		if at.Down && at.Prefix.IsValid() && route.FamilyOf(at.Prefix.Addr()) == fam && !at.Prefix.Addr().IsLinkLocalUnicast() {
+		if at.Down && at.Prefix.IsValid() && route.FamilyOf(at.Prefix.Addr()) == fam &&
+			!at.Prefix.Addr().IsLinkLocalUnicast() {
 			a.downs = append(a.downs, i)
 		}
 	}

@@ -12,8 +12,8 @@ import (
 	"zarvek/internal/core/selection"
 )
 
-// BackupFails means that a route that waits for another one's failure leads, when it is needed, onto a path that fails on the way
-// out or back.
+// BackupFails means that a route that waits for another one's failure leads, when it is needed, onto a path that
+// fails on the way out or back.
 const BackupFails Kind = "backup-fails"
 
 // findBackupFails tries every candidate that would take over a prefix, and every equal next hop that a device does not
@@ -56,9 +56,9 @@ func findBackupFails(s *caseView) []Finding {
 	return out
 }
 
-// waiting yields the prefixes for which something may stand by: routes of several protocols, a route with next hops that it
-// does not use, or a configured static beside another route. Several paths of one protocol are no backups but a choice
-// among peers, and in a full table there is one for each prefix.
+// waiting yields the prefixes for which something may stand by: routes of several protocols, a route with next hops
+// that it does not use, or a configured static beside another route. Several paths of one protocol are no backups but
+// a choice among peers, and in a full table there is one for each prefix.
 func waiting(t *network.Table, d *network.Device) iter.Seq[netip.Prefix] {
 	return func(yield func(netip.Prefix) bool) {
 		spare := make([]bool, t.Routes().Shared())
@@ -71,7 +71,8 @@ func waiting(t *network.Table, d *network.Device) iter.Seq[netip.Prefix] {
 			wanted := false
 			for k := g.Lo; k < g.Hi; k++ {
 				id, state := t.Routes().Used(k)
-				wanted = wanted || spare[id] && state&route.Installed != 0 || t.Routes().Attributes(id).Protocol != t.Routes().Attributes(first).Protocol
+				wanted = wanted || spare[id] && state&route.Installed != 0 ||
+					t.Routes().Attributes(id).Protocol != t.Routes().Attributes(first).Protocol
 			}
 			if wanted && !yield(t.Routes().Prefix(i)) {
 				return
@@ -110,7 +111,8 @@ func standbys(d *network.Device, t *network.Table, p netip.Prefix) []route.Route
 		return nil
 	}
 	var out []route.Route
-	if next := c.TakesOver; next != nil && next.Route.Prefix == p && next.Route.Special == route.None && next.Route.Protocol != c.Match.Routes[0].Protocol {
+	if next := c.TakesOver; next != nil && next.Route.Prefix == p && next.Route.Special == route.None &&
+		next.Route.Protocol != c.Match.Routes[0].Protocol {
 		out = append(out, next.Route)
 	}
 	for _, r := range c.Match.Routes {
@@ -124,8 +126,8 @@ func standbys(d *network.Device, t *network.Table, p netip.Prefix) []route.Route
 	return out
 }
 
-// tryOut follows packets by a route as if it were in use: each of its ways out to the network, then from every device on
-// that way back to the networks of d. It reports the first that fails.
+// tryOut follows packets by a route as if it were in use: each of its ways out to the network, then from every device
+// on that way back to the networks of d. It reports the first that fails.
 func (s *caseView) tryOut(d *network.Device, t *network.Table, r route.Route) (Finding, bool) {
 	var none Finding
 	dst, ok := s.someone(r.Prefix)
@@ -152,8 +154,17 @@ func (s *caseView) tryOut(d *network.Device, t *network.Table, r route.Route) (F
 			return none, false
 		}
 	}
-	f := Finding{Kind: BackupFails, Severity: Risk, Device: d.Name, Table: t.Name, Family: t.Family, Detail: TrialDetail{trial, dst}, Reason: trial.Reason,
-		Verdict: trial.Verdict, Marks: marks(r.Mark)}
+	f := Finding{
+		Kind:     BackupFails,
+		Severity: Risk,
+		Device:   d.Name,
+		Table:    t.Name,
+		Family:   t.Family,
+		Detail:   TrialDetail{trial, dst},
+		Reason:   trial.Reason,
+		Verdict:  trial.Verdict,
+		Marks:    marks(r.Mark),
+	}
 	if n := len(trial.Hops); n > 0 {
 		f.Marks = append(f.Marks, trial.Hops[n-1].Evidence...)
 	}
@@ -199,7 +210,8 @@ func (s *caseView) hostNetworks(d *network.Device, fam route.Family) []netip.Pre
 	if s.trials.nets == nil {
 		s.trials.nets = map[*network.Device][]netip.Prefix{}
 		for _, at := range s.topo.Attachments() {
-			if !at.Down && at.Prefix.IsValid() && !at.Prefix.IsSingleIP() && !at.Prefix.Addr().IsLinkLocalUnicast() && !s.topo.Transit(at.Prefix) &&
+			if !at.Down && at.Prefix.IsValid() && !at.Prefix.IsSingleIP() && !at.Prefix.Addr().IsLinkLocalUnicast() &&
+				!s.topo.Transit(at.Prefix) &&
 				!slices.Contains(s.trials.nets[at.Device], at.Prefix) {
 				s.trials.nets[at.Device] = append(s.trials.nets[at.Device], at.Prefix)
 			}

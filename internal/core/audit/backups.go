@@ -9,8 +9,8 @@ import (
 const (
 	// PreferenceTooGood means that a static route is used although a routing protocol knows the prefix.
 	PreferenceTooGood Kind = "preference-too-good"
-	// BackupCannotFloat means that a route that was meant as a backup cannot be one: its prefix is longer, nothing leads to its next
-	// hop, or its preference is one that is never used.
+	// BackupCannotFloat means that a route that was meant as a backup cannot be one: its prefix is longer, nothing
+	// leads to its next hop, or its preference is one that is never used.
 	BackupCannotFloat Kind = "backup-cannot-float"
 	// BackupInUse means that a route with a backup's preference is used, and nothing better is there.
 	BackupInUse Kind = "backup-in-use"
@@ -48,15 +48,29 @@ func never(t *network.Table, r route.Route) bool {
 }
 
 func neverFinding(d *network.Device, t *network.Table, r route.Route) Finding {
-	f := Finding{Kind: BackupCannotFloat, Severity: Risk, Device: d.Name, Table: t.Name, Family: t.Family, Detail: BackupDetail{Route: r, NeverUsed: neverUsed}, Marks: marks(r.Mark),
-		Repair: []Repair{{Kind: LowerPreference, Device: d.Name, Prefix: r.Prefix, Preference: neverUsed}}}
+	f := Finding{
+		Kind:     BackupCannotFloat,
+		Severity: Risk,
+		Device:   d.Name,
+		Table:    t.Name,
+		Family:   t.Family,
+		Detail:   BackupDetail{Route: r, NeverUsed: neverUsed},
+		Marks:    marks(r.Mark),
+		Repair:   []Repair{{Kind: LowerPreference, Device: d.Name, Prefix: r.Prefix, Preference: neverUsed}},
+	}
 	f.identify(r.Prefix, hopsText(r), neverUsed)
 	return f
 }
 
 func backupFinding(d *network.Device, t *network.Table, r selection.Remark) (Finding, bool) {
-	f := Finding{Severity: Risk, Device: d.Name, Table: t.Name, Family: t.Family, Detail: BackupDetail{Route: r.Route, Against: r.Against, Trap: r.Kind},
-		Marks: marks(r.Route.Mark, r.Against.Mark)}
+	f := Finding{
+		Severity: Risk,
+		Device:   d.Name,
+		Table:    t.Name,
+		Family:   t.Family,
+		Detail:   BackupDetail{Route: r.Route, Against: r.Against, Trap: r.Kind},
+		Marks:    marks(r.Route.Mark, r.Against.Mark),
+	}
 	switch r.Kind {
 	case selection.ReplacesLearned:
 		f.Kind = PreferenceTooGood

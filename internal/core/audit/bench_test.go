@@ -65,7 +65,13 @@ func fullTables(prefixes []netip.Prefix, n int) *network.Snapshot {
 				fmt.Fprintf(&text[r], "addr %s e%d\ndirect %s dev e%d\n", a, k, a.Masked(), k)
 				_ = f
 			}
-			links[r] = append(links[r], far{[2]string{fmt.Sprintf("172.28.%d.%d", k, 2-i), fmt.Sprintf("fd6b:%x::%d", k, 2-i)}, fmt.Sprintf("e%d", k)})
+			links[r] = append(
+				links[r],
+				far{
+					[2]string{fmt.Sprintf("172.28.%d.%d", k, 2-i), fmt.Sprintf("fd6b:%x::%d", k, 2-i)},
+					fmt.Sprintf("e%d", k),
+				},
+			)
 		}
 		k++
 	}
@@ -86,12 +92,26 @@ func fullTables(prefixes []netip.Prefix, n int) *network.Snapshot {
 			}
 			var ids []route.AttrID
 			for _, l := range links[i] {
-				ids = append(ids, t.Routes.Share(&route.Attributes{Protocol: route.BGP, Preference: route.N(20), NextHops: []route.NextHop{{Address: netip.MustParseAddr(l.addr[f]), Interface: l.dev}}}))
+				ids = append(
+					ids,
+					t.Routes.Share(
+						&route.Attributes{
+							Protocol:   route.BGP,
+							Preference: route.N(20),
+							NextHops:   []route.NextHop{{Address: netip.MustParseAddr(l.addr[f]), Interface: l.dev}},
+						},
+					),
+				)
 			}
 			t.Routes.Grow(len(prefixes))
 			for _, p := range prefixes {
 				if route.FamilyOf(p.Addr()) == fam {
-					t.Routes.Add(p, ids[rnd.IntN(len(ids))], route.Active|route.Installed, route.Mark{File: uint32(i + 1), Off: 1, End: 2})
+					t.Routes.Add(
+						p,
+						ids[rnd.IntN(len(ids))],
+						route.Active|route.Installed,
+						route.Mark{File: uint32(i + 1), Off: 1, End: 2},
+					)
 				}
 			}
 		}
@@ -169,7 +189,14 @@ func campusWith(n, routes int, floating bool) *network.Snapshot {
 	for i := range n {
 		for j, p := range nets {
 			if j%n == i {
-				fmt.Fprintf(&text[i], "addr %s1/24 lan%d\ndirect %s dev lan%d\n", strings.TrimSuffix(p, "0/24"), j, p, j)
+				fmt.Fprintf(
+					&text[i],
+					"addr %s1/24 lan%d\ndirect %s dev lan%d\n",
+					strings.TrimSuffix(p, "0/24"),
+					j,
+					p,
+					j,
+				)
 			}
 		}
 		facts := coretest.Facts(strings.TrimSpace(text[i].String()), uint32(i+1))
@@ -181,7 +208,14 @@ func campusWith(n, routes int, floating bool) *network.Snapshot {
 			id, ok := shared[k]
 			if !ok {
 				f := strings.Fields(hop)
-				id = list.Share(&route.Attributes{Protocol: route.OSPF, Preference: route.N(110), Metric: route.N(uint64(metric)), NextHops: []route.NextHop{{Address: netip.MustParseAddr(f[1]), Interface: f[3]}}})
+				id = list.Share(
+					&route.Attributes{
+						Protocol:   route.OSPF,
+						Preference: route.N(110),
+						Metric:     route.N(uint64(metric)),
+						NextHops:   []route.NextHop{{Address: netip.MustParseAddr(f[1]), Interface: f[3]}},
+					},
+				)
 				shared[k] = id
 			}
 			m := route.Mark{File: uint32(i + 1), Off: 1, End: 2}
@@ -248,8 +282,8 @@ func BenchmarkBackups(b *testing.B) {
 	}
 }
 
-// BenchmarkOverlay is one static route added to one of 20 devices with full tables, and a packet followed in what results: what it
-// costs is what it changes. B/op says that no table is copied (one has about 34 MB).
+// BenchmarkOverlay is one static route added to one of 20 devices with full tables, and a packet followed in what
+// results: what it costs is what it changes. B/op says that no table is copied (one has about 34 MB).
 func BenchmarkOverlay(b *testing.B) {
 	net := fullTables(realPrefixes(b), 20)
 	w := forward.NewWalker(topology.Build(net))
@@ -258,7 +292,10 @@ func BenchmarkOverlay(b *testing.B) {
 	for _, r := range d.Tables().At(0).Routes().At(d.Tables().At(0).Routes().Len() / 2).Forwarding() {
 		hop = r.Address
 	}
-	add := change.AddRoute{Device: d.Name, Static: network.Static{Prefix: netip.MustParsePrefix("10.61.0.0/16"), NextHop: route.NextHop{Address: hop}}}
+	add := change.AddRoute{
+		Device: d.Name,
+		Static: network.Static{Prefix: netip.MustParsePrefix("10.61.0.0/16"), NextHop: route.NextHop{Address: hop}},
+	}
 	dst := netip.MustParseAddr("10.61.1.1")
 	over, err := change.Change{add}.On(net) // the index of the table is made once, by whoever asks first
 	require.NoError(b, err)

@@ -28,7 +28,13 @@ func findApart(s *caseView) []Finding {
 	if apart < farApart {
 		return nil
 	}
-	f := Finding{Kind: CapturesApart, Severity: Note, Device: oldest.Device, Detail: ApartDetail{int(apart), newest.Device}, Repair: []Repair{{Kind: CaptureAnew, Device: oldest.Device, Other: newest.Device}}}
+	f := Finding{
+		Kind:     CapturesApart,
+		Severity: Note,
+		Device:   oldest.Device,
+		Detail:   ApartDetail{int(apart), newest.Device},
+		Repair:   []Repair{{Kind: CaptureAnew, Device: oldest.Device, Other: newest.Device}},
+	}
 	f.identify()
 	return []Finding{f}
 }
@@ -39,7 +45,13 @@ func findUnread(s *caseView) []Finding {
 		if len(u.Marks) == 0 {
 			continue
 		}
-		f := Finding{Kind: LinesUnread, Severity: Risk, Device: u.Device, Detail: UnreadDetail{len(u.Marks)}, Marks: u.Marks}
+		f := Finding{
+			Kind:     LinesUnread,
+			Severity: Risk,
+			Device:   u.Device,
+			Detail:   UnreadDetail{len(u.Marks)},
+			Marks:    u.Marks,
+		}
 		f.identify()
 		out = append(out, f)
 	}

@@ -73,7 +73,17 @@ func Run(w *forward.Walker, opt Options) *Result {
 		a := newAuditor(w, fam)
 		a.run(progress)
 		s.audits = append(s.audits, a)
-		r.Families = append(r.Families, Coverage{Family: fam, Ranges: a.ranges, Classes: a.classes, Ends: len(a.groups), Weak: a.weak(), Followed: int(a.followed.Load())})
+		r.Families = append(
+			r.Families,
+			Coverage{
+				Family:   fam,
+				Ranges:   a.ranges,
+				Classes:  a.classes,
+				Ends:     len(a.groups),
+				Weak:     a.weak(),
+				Followed: int(a.followed.Load()),
+			},
+		)
 	}
 	for _, a := range s.audits {
 		r.Findings = append(r.Findings, a.lostFindings()...)
@@ -122,8 +132,17 @@ func (o *Options) wants(f Finding) bool {
 
 // order puts the worst finding first: by severity, by how many pairs it breaks, by how many addresses.
 func order(x, y Finding) int {
-	return cmp.Or(cmp.Compare(y.Severity, x.Severity), cmp.Compare(len(y.Losses), len(x.Losses)), y.Addresses().Cmp(x.Addresses()),
-		cmp.Compare(slices.Index(Kinds(), x.Kind), slices.Index(Kinds(), y.Kind)), cmp.Compare(x.Device, y.Device), cmp.Compare(x.ID, y.ID))
+	return cmp.Or(
+		cmp.Compare(y.Severity, x.Severity),
+		cmp.Compare(len(y.Losses), len(x.Losses)),
+		y.Addresses().Cmp(x.Addresses()),
+		cmp.Compare(
+			slices.Index(Kinds(), x.Kind),
+			slices.Index(Kinds(), y.Kind),
+		),
+		cmp.Compare(x.Device, y.Device),
+		cmp.Compare(x.ID, y.ID),
+	)
 }
 
 // progress sums up what workers tell.

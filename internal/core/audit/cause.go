@@ -68,8 +68,8 @@ func first(m []route.Mark) route.Mark {
 	return m[0]
 }
 
-// outcome is what becomes of packets of one class from one lookupPoint: the worst ending, as a direction's verdict is. It is
-// comparable.
+// outcome is what becomes of packets of one class from one lookupPoint: the worst ending, as a direction's verdict
+// is. It is comparable.
 type outcome struct {
 	verdict           forward.Verdict
 	cause             int32
@@ -139,7 +139,14 @@ func (r *registry) loop(devices []*network.Device) int32 {
 		id = int32(len(r.causes))
 		r.byLoop[text] = id
 		i := slices.IndexFunc(devices, func(d *network.Device) bool { return d.Name == names[0] })
-		r.causes = append(r.causes, &cause{key: causeKey{device: names[0], verdict: forward.Loops, code: forward.CameBack}, device: devices[i], loop: names})
+		r.causes = append(
+			r.causes,
+			&cause{
+				key:    causeKey{device: names[0], verdict: forward.Loops, code: forward.CameBack},
+				device: devices[i],
+				loop:   names,
+			},
+		)
 	}
 	return id
 }

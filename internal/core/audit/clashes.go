@@ -20,8 +20,18 @@ func findClashes(s *caseView) []Finding {
 		repair RepairKind
 	}{{DuplicateAddress, v.Duplicates, ChangeAddress}, {MasksDiffer, v.Masks, ChangeMask}, {NetworksOverlap, v.Overlapping, ChangeAddress}} {
 		for _, c := range g.list {
-			f := Finding{Kind: g.kind, Severity: Risk, Device: c.A.Device.Name, Family: familyOf(c.Prefix), Detail: ClashDetail{c.Prefix.Addr(), c.A, c.B},
-				Marks: marks(c.A.Mark, c.B.Mark), Repair: []Repair{{Kind: g.repair, Device: c.A.Device.Name, Other: c.B.Device.Name, Prefix: c.Prefix}}}
+			f := Finding{
+				Kind:     g.kind,
+				Severity: Risk,
+				Device:   c.A.Device.Name,
+				Family:   familyOf(c.Prefix),
+				Detail:   ClashDetail{c.Prefix.Addr(), c.A, c.B},
+				Marks: marks(
+					c.A.Mark,
+					c.B.Mark,
+				),
+				Repair: []Repair{{Kind: g.repair, Device: c.A.Device.Name, Other: c.B.Device.Name, Prefix: c.Prefix}},
+			}
 			f.Missing = append(f.Missing, c.Prefix)
 			if c.Other.IsValid() {
 				f.Missing = append(f.Missing, c.Other)

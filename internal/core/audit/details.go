@@ -10,8 +10,8 @@ import (
 	"zarvek/internal/core/topology"
 )
 
-// A Detail is what a finding of one kind says beyond what all findings say. Each kind has one type of it, named beside it; the kinds
-// that are told by their decision, their prefixes and their reason alone have none.
+// A Detail is what a finding of one kind says beyond what all findings say. Each kind has one type of it, named
+// beside it; the kinds that are told by their decision, their prefixes and their reason alone have none.
 type Detail interface{ detail() }
 
 // A SwallowedDetail is what Swallowed says.

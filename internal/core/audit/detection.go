@@ -9,8 +9,8 @@ import (
 )
 
 const (
-	// NoDetection means that a static route leads over a shared segment, and nothing would notice the next hop's death: the near
-	// interface stays up (RFC 5880 is for that).
+	// NoDetection means that a static route leads over a shared segment, and nothing would notice the next hop's
+	// death: the near interface stays up (RFC 5880 is for that).
 	NoDetection Kind = "no-detection"
 	// HalfDetection means that only one end of a link has a liveness session with the other.
 	HalfDetection Kind = "half-detection"
@@ -92,7 +92,8 @@ func (s *caseView) watches() bool {
 	return s.net.Devices().Any(func(d *network.Device) bool { return d.Sessions().Len() > 0 })
 }
 
-// switched reports whether a link for two is known to have something between its ends: one end is down and the other up.
+// switched reports whether a link for two is known to have something between its ends: one end is down and the other
+// up.
 func (s *caseView) switched(d *network.Device, ifname string) bool {
 	if d.Interface(ifname).State != network.LinkUp {
 		return false

@@ -7,7 +7,8 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// TablesDiffer means that what a device chose and what it forwards by are not the same, or captures of it contradict each other.
+// TablesDiffer means that what a device chose and what it forwards by are not the same, or captures of it contradict
+// each other.
 const TablesDiffer Kind = "tables-differ"
 
 func familyOf(p netip.Prefix) route.Family { return route.FamilyOf(p.Addr()) }
@@ -22,8 +23,15 @@ func findTablesDiffer(s *caseView) []Finding {
 			for _, x := range t.Differences().All() {
 				f := byKind[x.Kind]
 				if f == nil {
-					f = &Finding{Kind: TablesDiffer, Severity: Risk, Device: d.Name, Table: t.Name, Family: t.Family, Detail: DifferenceDetail{x.Kind},
-						Repair: []Repair{{Kind: CaptureAnew, Device: d.Name}}}
+					f = &Finding{
+						Kind:     TablesDiffer,
+						Severity: Risk,
+						Device:   d.Name,
+						Table:    t.Name,
+						Family:   t.Family,
+						Detail:   DifferenceDetail{x.Kind},
+						Repair:   []Repair{{Kind: CaptureAnew, Device: d.Name}},
+					}
 					byKind[x.Kind] = f
 					order = append(order, f)
 				}

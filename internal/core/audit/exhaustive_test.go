@@ -92,6 +92,7 @@ func randomPrefix(rnd *rand.Rand, six bool) netip.Prefix {
 		p, _ := netip.AddrFrom16(b).Prefix([]int{0, 8, 16, 20, 28, 32, 64, 120, 128}[rnd.IntN(9)])
 		return p
 	}
-	p, _ := netip.AddrFrom4([4]byte{byte(10 + rnd.IntN(3)), byte(rnd.IntN(4) * 64), byte(rnd.IntN(256)), byte(rnd.IntN(256))}).Prefix(rnd.IntN(33))
+	p, _ := netip.AddrFrom4([4]byte{byte(10 + rnd.IntN(3)), byte(rnd.IntN(4) * 64), byte(rnd.IntN(256)), byte(rnd.IntN(256))}).
+		Prefix(rnd.IntN(33))
 	return p
 }

@@ -155,7 +155,8 @@ func (f *Finding) Prefixes() iter.Seq[netip.Prefix] {
 // Holds reports whether packets to an address are among those that are lost.
 func (f *Finding) Holds(a netip.Addr) bool {
 	n := numberOf(a)
-	return route.FamilyOf(a) == f.Family && slices.ContainsFunc(f.spans, func(s span) bool { return !n.less(s.first) && !s.last.less(n) })
+	return route.FamilyOf(a) == f.Family &&
+		slices.ContainsFunc(f.spans, func(s span) bool { return !n.less(s.first) && !s.last.less(n) })
 }
 
 // identify gives the finding its identifier.
@@ -168,8 +169,8 @@ func (f *Finding) identify(parts ...any) {
 	f.ID = fmt.Sprintf("%s-%08x", f.Kind, h.Sum32())
 }
 
-// Of returns the findings because of which packets from src do not reach dst or, reply, their answers do not come back. At
-// most one of those findings is of a kind that ends packets.
+// Of returns the findings because of which packets from src do not reach dst or, reply, their answers do not come
+// back. At most one of those findings is of a kind that ends packets.
 func (r *Result) Of(src, dst netip.Addr) (list []*Finding, reply bool) {
 	for _, a := range r.audits {
 		if a.fam != route.FamilyOf(src) {

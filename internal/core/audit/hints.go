@@ -43,7 +43,12 @@ func (a *auditor) hints() *hints {
 }
 
 func newHints(a *auditor) *hints {
-	h := &hints{a: a, links: make([][]link, len(a.devices)), known: map[hintKey]Repair{}, dists: map[netip.Prefix][]int32{}}
+	h := &hints{
+		a:     a,
+		links: make([][]link, len(a.devices)),
+		known: map[hintKey]Repair{},
+		dists: map[netip.Prefix][]int32{},
+	}
 	topo := a.walker.Topology()
 	for _, n := range topo.Networks() {
 		if route.FamilyOf(n.Addr()) != a.fam {
@@ -54,7 +59,10 @@ func newHints(a *auditor) *hints {
 			for _, y := range at {
 				if x.Device != y.Device && !x.Down && !y.Down && !topo.Anycast(x.Address) && !topo.Anycast(y.Address) {
 					i := a.deviceIndex[x.Device]
-					h.links[i] = append(h.links[i], link{y.Device, a.deviceIndex[y.Device], y.Address, x.Interface, x.Table})
+					h.links[i] = append(
+						h.links[i],
+						link{y.Device, a.deviceIndex[y.Device], y.Address, x.Interface, x.Table},
+					)
 				}
 			}
 		}

@@ -12,7 +12,8 @@ import (
 	"zarvek/internal/core/topology"
 )
 
-// triangle is r with two neighbours on the way to a network of goal: through near it is one link shorter, or both are alike.
+// triangle is r with two neighbours on the way to a network of goal: through near it is one link shorter, or both are
+// alike.
 const triangle = `
 	r: addr 172.28.1.1/30 e1
 	r: direct 172.28.1.0/30 dev e1

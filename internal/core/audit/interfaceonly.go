@@ -7,8 +7,8 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// InterfaceOnly means that a route names an interface on a shared segment and no next hop, so that every destination is asked for
-// there, and only something that answers for others makes it work.
+// InterfaceOnly means that a route names an interface on a shared segment and no next hop, so that every destination
+// is asked for there, and only something that answers for others makes it work.
 const InterfaceOnly Kind = "interface-only"
 
 func findInterfaceOnly(s *caseView) []Finding {
@@ -23,7 +23,8 @@ func findInterfaceOnly(s *caseView) []Finding {
 						continue
 					}
 					for _, h := range r.Forwarding() {
-						if h.Address.IsValid() || h.Interface == "" || h.Table != "" || !s.shared(d, h.Interface, t.Family) {
+						if h.Address.IsValid() || h.Interface == "" || h.Table != "" ||
+							!s.shared(d, h.Interface, t.Family) {
 							continue
 						}
 						if i, ok := byIf[h.Interface]; ok {
@@ -31,8 +32,19 @@ func findInterfaceOnly(s *caseView) []Finding {
 							continue
 						}
 						byIf[h.Interface] = len(out)
-						f := Finding{Kind: InterfaceOnly, Severity: Risk, Device: d.Name, Table: t.Name, Family: t.Family, Detail: InterfaceOnlyDetail{h.Interface},
-							Missing: []netip.Prefix{p}, Marks: marks(r.Mark), Repair: []Repair{{Kind: NameNextHop, Device: d.Name, Prefix: p, Interface: h.Interface}}}
+						f := Finding{
+							Kind:     InterfaceOnly,
+							Severity: Risk,
+							Device:   d.Name,
+							Table:    t.Name,
+							Family:   t.Family,
+							Detail:   InterfaceOnlyDetail{h.Interface},
+							Missing: []netip.Prefix{
+								p,
+							},
+							Marks:  marks(r.Mark),
+							Repair: []Repair{{Kind: NameNextHop, Device: d.Name, Prefix: p, Interface: h.Interface}},
+						}
 						f.identify(h.Interface)
 						out = append(out, f)
 					}
@@ -46,7 +58,9 @@ func findInterfaceOnly(s *caseView) []Finding {
 // shared reports whether an interface attaches to a network of the family with room for more than two.
 func (s *caseView) shared(d *network.Device, ifname string, fam route.Family) bool {
 	for _, at := range s.topo.Attachments() {
-		if at.Device == d && at.Interface == ifname && familyOf(at.Prefix) == fam && at.Prefix.Addr().BitLen()-at.Prefix.Bits() > 2 && !at.Prefix.Addr().IsLinkLocalUnicast() {
+		if at.Device == d && at.Interface == ifname && familyOf(at.Prefix) == fam &&
+			at.Prefix.Addr().BitLen()-at.Prefix.Bits() > 2 &&
+			!at.Prefix.Addr().IsLinkLocalUnicast() {
 			return !s.topo.LinkNetwork(at.Prefix)
 		}
 	}

@@ -12,50 +12,164 @@ type Kind string
 type kindOf struct {
 	kind Kind
 	what string // in one line, for people
-	// take, of a kind of causes at which packets end, fills in what the kind alone knows, and returns false where the finding is
-	// not of it. Causes are offered to the kinds in the order of asked, and the first that takes one has it.
+	// take, of a kind of causes at which packets end, fills in what the kind alone knows, and returns false where the
+	// finding is not of it. Causes are offered to the kinds in the order of asked, and the first that takes one has
+	// it.
 	take  func(a *auditor, f *Finding, g *byCause) bool
 	asked int
-	// find, of a kind that tables, addresses and captures show by themselves, finds them; several kinds may be found by one.
+	// find, of a kind that tables, addresses and captures show by themselves, finds them; several kinds may be found
+	// by one.
 	find func(s *caseView) []Finding
 }
 
-// kinds lists every kind, in the order in which an engineer would work through them. A new kind is a file beside this one and a
-// line here; how it is worded is for present.
+// kinds lists every kind, in the order in which an engineer would work through them. A new kind is a file beside this
+// one and a line here; how it is worded is for present.
 func kinds() []kindOf {
 	return []kindOf{
 		{kind: Loop, what: "packets go round between devices", take: takeLoop, asked: 4},
-		{kind: DefaultLoop, what: "default routes point at each other, so that what no longer prefix covers goes round", take: takeDefaultLoop, asked: 3},
-		{kind: NoRoute, what: "a device has no route to a network that is attached elsewhere", take: takeNoRoute, asked: 5},
-		{kind: OneWay, what: "packets arrive and their replies do not come back (with -only also each other kind that loses replies alone)", take: takeOneWay, asked: 11},
-		{kind: WrongSide, what: "packets to a network of the case leave the captured devices by a default route", take: takeWrongSide, asked: 17},
-		{kind: Swallowed, what: "a route that discards or refuses takes addresses that are attached elsewhere, or that a shorter route would carry", take: takeSwallowed, asked: 6},
-		{kind: HopUnresolved, what: "a route forwards to a next hop that no other route leads to", take: takeHopUnresolved, asked: 14},
-		{kind: HopUnowned, what: "a route forwards to an address that nobody has, or that is not on that link", take: takeHopUnowned, asked: 16},
-		{kind: HopDown, what: "a route forwards to a device whose interface is down, or out of an interface that is down", take: takeHopDown, asked: 15},
-		{kind: NetworkDown, what: "a network is attached only by an interface that is down", take: takeNetworkDown, asked: 1},
+		{
+			kind:  DefaultLoop,
+			what:  "default routes point at each other, so that what no longer prefix covers goes round",
+			take:  takeDefaultLoop,
+			asked: 3,
+		},
+		{
+			kind:  NoRoute,
+			what:  "a device has no route to a network that is attached elsewhere",
+			take:  takeNoRoute,
+			asked: 5,
+		},
+		{
+			kind:  OneWay,
+			what:  "packets arrive and their replies do not come back (with -only also each other kind that loses replies alone)",
+			take:  takeOneWay,
+			asked: 11,
+		},
+		{
+			kind:  WrongSide,
+			what:  "packets to a network of the case leave the captured devices by a default route",
+			take:  takeWrongSide,
+			asked: 17,
+		},
+		{
+			kind:  Swallowed,
+			what:  "a route that discards or refuses takes addresses that are attached elsewhere, or that a shorter route would carry",
+			take:  takeSwallowed,
+			asked: 6,
+		},
+		{
+			kind:  HopUnresolved,
+			what:  "a route forwards to a next hop that no other route leads to",
+			take:  takeHopUnresolved,
+			asked: 14,
+		},
+		{
+			kind:  HopUnowned,
+			what:  "a route forwards to an address that nobody has, or that is not on that link",
+			take:  takeHopUnowned,
+			asked: 16,
+		},
+		{
+			kind:  HopDown,
+			what:  "a route forwards to a device whose interface is down, or out of an interface that is down",
+			take:  takeHopDown,
+			asked: 15,
+		},
+		{
+			kind:  NetworkDown,
+			what:  "a network is attached only by an interface that is down",
+			take:  takeNetworkDown,
+			asked: 1,
+		},
 		{kind: DeadBranch, what: "of several equal next hops one leads to an end", take: takeDeadBranch, asked: 2},
-		{kind: ForwardingOff, what: "a device on a path does not forward the family at all", take: takeForwardingOff, asked: 7},
-		{kind: SourceCheck, what: "a reverse-path check drops packets of an existing path", take: takeSourceCheck, asked: 8},
-		{kind: OneSided, what: "a stateful device sees one direction of a path only", take: takeOneSided, asked: 9, find: findOneSided},
-		{kind: Filtered, what: "rules of a device do not permit the packets, which may be meant so", take: takeFiltered, asked: 10},
-		{kind: SilentHost, what: "nobody answers for a single address of an attached network", take: takeSilentHost, asked: 13},
-		{kind: HostSettings, what: "a host of notes.yaml has a mask or a gateway that keeps its packets from the router", take: takeHostSettings, asked: 12},
-		{kind: PreferenceTooGood, what: "a static route is used although a routing protocol knows the prefix", find: findBackups},
-		{kind: BackupCannotFloat, what: "a route that was meant as a backup cannot be one: a longer prefix, or a next hop that nothing leads to"},
-		{kind: BackupFails, what: "a route that waits for another one's failure leads onto a path that fails out or back", find: findBackupFails},
+		{
+			kind:  ForwardingOff,
+			what:  "a device on a path does not forward the family at all",
+			take:  takeForwardingOff,
+			asked: 7,
+		},
+		{
+			kind:  SourceCheck,
+			what:  "a reverse-path check drops packets of an existing path",
+			take:  takeSourceCheck,
+			asked: 8,
+		},
+		{
+			kind:  OneSided,
+			what:  "a stateful device sees one direction of a path only",
+			take:  takeOneSided,
+			asked: 9,
+			find:  findOneSided,
+		},
+		{
+			kind:  Filtered,
+			what:  "rules of a device do not permit the packets, which may be meant so",
+			take:  takeFiltered,
+			asked: 10,
+		},
+		{
+			kind:  SilentHost,
+			what:  "nobody answers for a single address of an attached network",
+			take:  takeSilentHost,
+			asked: 13,
+		},
+		{
+			kind:  HostSettings,
+			what:  "a host of notes.yaml has a mask or a gateway that keeps its packets from the router",
+			take:  takeHostSettings,
+			asked: 12,
+		},
+		{
+			kind: PreferenceTooGood,
+			what: "a static route is used although a routing protocol knows the prefix",
+			find: findBackups,
+		},
+		{
+			kind: BackupCannotFloat,
+			what: "a route that was meant as a backup cannot be one: a longer prefix, or a next hop that nothing leads to",
+		},
+		{
+			kind: BackupFails,
+			what: "a route that waits for another one's failure leads onto a path that fails out or back",
+			find: findBackupFails,
+		},
 		{kind: BackupInUse, what: "a route with a backup's preference is used, and nothing better is there"},
-		{kind: StaticUnusable, what: "a configured static route is not in the table and could not be", find: findStatics},
-		{kind: TablesDiffer, what: "what a device chose and what it forwards by differ, or captures of it contradict each other", find: findTablesDiffer},
-		{kind: NoDetection, what: "a static route over a shared segment, and nothing would notice the next hop's death", find: findDetection},
+		{
+			kind: StaticUnusable,
+			what: "a configured static route is not in the table and could not be",
+			find: findStatics,
+		},
+		{
+			kind: TablesDiffer,
+			what: "what a device chose and what it forwards by differ, or captures of it contradict each other",
+			find: findTablesDiffer,
+		},
+		{
+			kind: NoDetection,
+			what: "a static route over a shared segment, and nothing would notice the next hop's death",
+			find: findDetection,
+		},
 		{kind: HalfDetection, what: "only one end of a link has a liveness session with the other"},
-		{kind: InterfaceOnly, what: "a static route names an interface on a shared segment and no next hop", find: findInterfaceOnly},
+		{
+			kind: InterfaceOnly,
+			what: "a static route names an interface on a shared segment and no next hop",
+			find: findInterfaceOnly,
+		},
 		{kind: DuplicateAddress, what: "two devices have one address", find: findClashes},
 		{kind: MasksDiffer, what: "interfaces on one segment have networks of different length"},
 		{kind: NetworksOverlap, what: "an attached network lies inside of another one on a different segment"},
-		{kind: MissingData, what: "paths lead to a device or table that the case does not have", take: takeMissingData, asked: 18},
+		{
+			kind:  MissingData,
+			what:  "paths lead to a device or table that the case does not have",
+			take:  takeMissingData,
+			asked: 18,
+		},
 		{kind: CapturesApart, what: "the devices were captured at times far apart", find: findApart},
-		{kind: LinesUnread, what: "lines in a table or list could not be read; a route may stand in them", find: findUnread},
+		{
+			kind: LinesUnread,
+			what: "lines in a table or list could not be read; a route may stand in them",
+			find: findUnread,
+		},
 	}
 }
 

@@ -37,25 +37,69 @@ var kindTests = []struct {
 	{"of two equal next hops one is a dead end", Options{}, []string{"fault dead-branch a"}},
 	{"forwarding is off on the path", Options{}, []string{"fault forwarding-off b"}},
 	{"a strict check drops what comes by another way", Options{}, []string{"fault source-check b"}},
-	{"a stateful device sees one direction only", Options{Only: []Kind{OneSided}}, []string{"fault one-sided a", "risk one-sided a"}},
+	{
+		"a stateful device sees one direction only",
+		Options{Only: []Kind{OneSided}},
+		[]string{"fault one-sided a", "risk one-sided a"},
+	},
 	{"a static route replaces a learned one", Options{}, []string{"risk preference-too-good a"}},
 	{"a backup with a longer prefix", Options{Only: []Kind{BackupCannotFloat}}, []string{"risk backup-cannot-float a"}},
-	{"a backup with an unreachable next hop", Options{Only: []Kind{BackupCannotFloat}}, []string{"risk backup-cannot-float a"}},
-	{"a backup onto a path that does not know the network", Options{Except: []Kind{NoRoute}}, []string{"risk backup-fails a"}},
-	{"a backup onto a path whose router lacks the way back", Options{Only: []Kind{BackupFails}}, []string{"risk backup-fails a"}},
-	{"an unused equal next hop that leads nowhere on", Options{Only: []Kind{BackupFails}}, []string{"risk backup-fails a"}},
-	{"a backup with a preference that is never used", Options{Only: []Kind{BackupCannotFloat}}, []string{"risk backup-cannot-float a"}},
-	{"a static over a shared segment in a network that watches its links", Options{Only: []Kind{NoDetection, HalfDetection}}, []string{"risk no-detection a"}},
-	{"a missing route in a management walk", Options{Only: []Kind{NoRoute}}, []string{"fault no-route a", "risk no-route c"}},
+	{
+		"a backup with an unreachable next hop",
+		Options{Only: []Kind{BackupCannotFloat}},
+		[]string{"risk backup-cannot-float a"},
+	},
+	{
+		"a backup onto a path that does not know the network",
+		Options{Except: []Kind{NoRoute}},
+		[]string{"risk backup-fails a"},
+	},
+	{
+		"a backup onto a path whose router lacks the way back",
+		Options{Only: []Kind{BackupFails}},
+		[]string{"risk backup-fails a"},
+	},
+	{
+		"an unused equal next hop that leads nowhere on",
+		Options{Only: []Kind{BackupFails}},
+		[]string{"risk backup-fails a"},
+	},
+	{
+		"a backup with a preference that is never used",
+		Options{Only: []Kind{BackupCannotFloat}},
+		[]string{"risk backup-cannot-float a"},
+	},
+	{
+		"a static over a shared segment in a network that watches its links",
+		Options{Only: []Kind{NoDetection, HalfDetection}},
+		[]string{"risk no-detection a"},
+	},
+	{
+		"a missing route in a management walk",
+		Options{Only: []Kind{NoRoute}},
+		[]string{"fault no-route a", "risk no-route c"},
+	},
 	{"several discards in front of one default", Options{}, []string{"risk swallowed a"}},
 	{"a backup in use, and nothing better there", Options{Only: []Kind{BackupInUse}}, []string{"note backup-in-use a"}},
-	{"replies are delivered to another network of the same addresses", Options{Only: []Kind{OneWay}, Except: []Kind{NoRoute}}, []string{"fault one-way a"}},
+	{
+		"replies are delivered to another network of the same addresses",
+		Options{Only: []Kind{OneWay}, Except: []Kind{NoRoute}},
+		[]string{"fault one-way a"},
+	},
 	{"a backup that works", Options{Only: []Kind{BackupFails, BackupCannotFloat}}, nil},
 	{"a configured static whose next hop nothing leads to", Options{}, []string{"risk static-unusable a"}},
 	{"chosen and not installed", Options{}, []string{"risk tables-differ a"}},
-	{"a static over a shared segment without liveness detection", Options{Only: []Kind{NoDetection}}, []string{"note no-detection a"}},
+	{
+		"a static over a shared segment without liveness detection",
+		Options{Only: []Kind{NoDetection}},
+		[]string{"note no-detection a"},
+	},
 	{"liveness detection on one end only", Options{Only: []Kind{HalfDetection}}, nil}, // no shared segment
-	{"liveness detection on one end of a shared segment", Options{Only: []Kind{HalfDetection, NoDetection}}, []string{"risk half-detection a"}},
+	{
+		"liveness detection on one end of a shared segment",
+		Options{Only: []Kind{HalfDetection, NoDetection}},
+		[]string{"risk half-detection a"},
+	},
 	{"an interface alone on a shared segment", Options{}, []string{"risk interface-only a"}},
 	{"an address on two devices", Options{Only: []Kind{DuplicateAddress}}, []string{"risk duplicate-address a"}},
 	{"two lengths on one segment", Options{Only: []Kind{MasksDiffer}}, []string{"risk masks-differ b"}},
@@ -64,8 +108,23 @@ var kindTests = []struct {
 	{"nobody answers for one host", Options{Only: []Kind{SilentHost}}, []string{"note silent-host b"}},
 	{"captures a day apart", Options{Ages: []Age{{"a", 100}, {"b", 100 + 24*60}}}, []string{"note captures-apart a"}},
 	{"captures of one evening", Options{Ages: []Age{{"a", 100}, {"b", 130}}}, nil},
-	{"lines that could not be read", Options{Unread: []Unread{{"b", []route.Mark{{File: 1, Off: 1, End: 2}}}}}, []string{"risk lines-unread b"}},
-	{"tables that are kept apart are worth a note", Options{Only: []Kind{NoRoute}, Family: route.IPv4}, []string{"note no-route a", "note no-route b", "note no-route c", "note no-route c", "note no-route c", "fault no-route c"}},
+	{
+		"lines that could not be read",
+		Options{Unread: []Unread{{"b", []route.Mark{{File: 1, Off: 1, End: 2}}}}},
+		[]string{"risk lines-unread b"},
+	},
+	{
+		"tables that are kept apart are worth a note",
+		Options{Only: []Kind{NoRoute}, Family: route.IPv4},
+		[]string{
+			"note no-route a",
+			"note no-route b",
+			"note no-route c",
+			"note no-route c",
+			"note no-route c",
+			"fault no-route c",
+		},
+	},
 }
 
 func audited(t *testing.T, text string, opt Options) *Result {
@@ -144,10 +203,22 @@ func TestLoopByRules(t *testing.T) {
 func TestFiltered(t *testing.T) {
 	n := coretest.Build(coretest.OutAndBack)
 	x := n.Draft()
-	x.SetPolicy("b", network.Policy{Flows: []network.FlowRule{{From: netip.MustParsePrefix("10.61.1.0/24"), Mark: route.Mark{File: 1, Off: 1, End: 2}}, {Permit: true}}})
+	x.SetPolicy(
+		"b",
+		network.Policy{
+			Flows: []network.FlowRule{
+				{From: netip.MustParsePrefix("10.61.1.0/24"), Mark: route.Mark{File: 1, Off: 1, End: 2}},
+				{Permit: true},
+			},
+		},
+	)
 	r := Run(forward.NewWalker(topology.Build(x.Freeze())), Options{})
 	require.Len(t, r.Findings, 1)
-	require.Equal(t, []any{Filtered, Note, "b"}, []any{r.Findings[0].Kind, r.Findings[0].Severity, r.Findings[0].Device})
+	require.Equal(
+		t,
+		[]any{Filtered, Note, "b"},
+		[]any{r.Findings[0].Kind, r.Findings[0].Severity, r.Findings[0].Device},
+	)
 	require.Positive(t, r.Families[0].Followed)
 }
 
@@ -179,13 +250,27 @@ func TestIdentifiersAreStable(t *testing.T) {
 	text := coretest.Sound + "a: static 10.61.2.0/24 via 172.28.1.2 dev up"
 	one := audited(t, text, Options{}).Findings[0].ID
 	require.Equal(t, one, audited(t, text, Options{}).Findings[0].ID)
-	more := audited(t, "aa: direct 10.69.0.0/24 dev x\n"+text+"\na: static 10.61.2.64/26 blackhole\nb: neigh 10.61.2.9 lan failed", Options{})
-	require.True(t, slices.ContainsFunc(more.Findings, func(f Finding) bool { return f.ID == one }), "%v", more.Findings)
+	more := audited(
+		t,
+		"aa: direct 10.69.0.0/24 dev x\n"+text+"\na: static 10.61.2.64/26 blackhole\nb: neigh 10.61.2.9 lan failed",
+		Options{},
+	)
+	require.True(
+		t,
+		slices.ContainsFunc(more.Findings, func(f Finding) bool { return f.ID == one }),
+		"%v",
+		more.Findings,
+	)
 }
 
 // TestOnlyAndExcept choose kinds; one-way means every finding that loses replies alone.
 func TestOnlyAndExcept(t *testing.T) {
-	text := strings.Replace(coretest.Sound, "b: addr 172.28.1.2/30 up", "b: addr 172.28.1.2/30 up\nb: forwarding ipv4 on", 1) + `
+	text := strings.Replace(
+		coretest.Sound,
+		"b: addr 172.28.1.2/30 up",
+		"b: addr 172.28.1.2/30 up\nb: forwarding ipv4 on",
+		1,
+	) + `
 		a: static 10.61.2.0/24 via 172.28.1.2 dev up
 		b: static 10.61.1.0/24 blackhole`
 	require.Len(t, audited(t, text, Options{Only: []Kind{Swallowed}}).Findings, 1)
@@ -207,7 +292,13 @@ func TestSpacesAndPartsCoverEverything(t *testing.T) {
 			}
 			p, err := n.addr(fam).Prefix(map[route.Family]int{route.IPv4: 14, route.IPv6: 20}[fam])
 			require.NoError(t, err)
-			facts.Tables[0].Routes.AddRoute(route.Route{Prefix: p, Attributes: &route.Attributes{Special: route.Blackhole}, State: route.Active | route.Installed})
+			facts.Tables[0].Routes.AddRoute(
+				route.Route{
+					Prefix:     p,
+					Attributes: &route.Attributes{Special: route.Blackhole},
+					State:      route.Active | route.Installed,
+				},
+			)
 		}
 		b.Add("a", facts, 0)
 		a := newAuditor(forward.NewWalker(topology.Build(b.Build())), fam)
@@ -216,7 +307,8 @@ func TestSpacesAndPartsCoverEverything(t *testing.T) {
 		var joined []span
 		for _, s := range parts {
 			require.False(t, s.last.less(s.first), "%v", s)
-			if n := len(joined); n > 0 && joined[n-1].last.next() == s.first && !slices.ContainsFunc(all, func(x span) bool { return x.first == s.first }) {
+			if n := len(joined); n > 0 && joined[n-1].last.next() == s.first &&
+				!slices.ContainsFunc(all, func(x span) bool { return x.first == s.first }) {
 				joined[n-1].last = s.last
 				continue
 			}

@@ -44,7 +44,8 @@ func (a *auditor) lostFindings() []Finding {
 			continue
 		}
 		hint := Repair{}
-		if c := a.reg.causes[p.cause]; (c.key.verdict == forward.NoRoute || c.key.verdict == forward.Leaves) && c.device != nil {
+		if c := a.reg.causes[p.cause]; (c.key.verdict == forward.NoRoute || c.key.verdict == forward.Leaves) &&
+			c.device != nil {
 			net := a.lostTo(p).net
 			hint = hints.toward(c.device, c.key.table, net)
 			if hint.Prefix = (netip.Prefix{}); hint.NextHop.IsValid() {
@@ -75,7 +76,14 @@ func (a *auditor) lostFindings() []Finding {
 	}
 	var out []Finding
 	for _, g := range order {
-		f := Finding{Family: a.fam, Verdict: g.cause.key.verdict, Table: g.cause.key.table, Device: g.cause.key.device, pairs: g.pairs, of: a}
+		f := Finding{
+			Family:  a.fam,
+			Verdict: g.cause.key.verdict,
+			Table:   g.cause.key.table,
+			Device:  g.cause.key.device,
+			pairs:   g.pairs,
+			of:      a,
+		}
 		f.spans, f.count = merged(g.spans)
 		f.Losses = a.losses(g.pairs)
 		f.OneWay = oneWay(f.Losses)
@@ -100,7 +108,11 @@ func oneWay(losses []Loss) bool {
 			unanswered[[2]netip.Prefix{l.From, l.To}] = true
 		}
 	}
-	return len(unanswered) > 0 && !slices.ContainsFunc(losses, func(l Loss) bool { return !l.Reply && !unanswered[[2]netip.Prefix{l.To, l.From}] })
+	return len(unanswered) > 0 &&
+		!slices.ContainsFunc(
+			losses,
+			func(l Loss) bool { return !l.Reply && !unanswered[[2]netip.Prefix{l.To, l.From}] },
+		)
 }
 
 // name is what tells a cause from others of its kind and device, in every run: no number that another device or route
@@ -110,7 +122,18 @@ func (a *auditor) name(g *byCause) string {
 	if g.split >= 0 {
 		split = a.devices[g.split].Name
 	}
-	return fmt.Sprint(k.verdict, k.prefix, k.address, k.ifname, k.final, g.cause.loop, split, g.hint.NextHop, g.hint.Interface, uint64(g.hint.worth))
+	return fmt.Sprint(
+		k.verdict,
+		k.prefix,
+		k.address,
+		k.ifname,
+		k.final,
+		g.cause.loop,
+		split,
+		g.hint.NextHop,
+		g.hint.Interface,
+		uint64(g.hint.worth),
+	)
 }
 
 // lostTo is the group whose packets are lost on the way: the reply's where the reply is.
@@ -128,8 +151,8 @@ func (a *auditor) lostFrom(p pair) *group {
 	return a.groups[p.from]
 }
 
-// lostSpans are the addresses to which packets of pairs are lost: whole networks where nobody in them is reached. What no
-// host has, a network's own and its broadcast address, goes with its neighbours.
+// lostSpans are the addresses to which packets of pairs are lost: whole networks where nobody in them is reached.
+// What no host has, a network's own and its broadcast address, goes with its neighbours.
 func (a *auditor) lostSpans(pairs []pair) []span {
 	lost := map[*group]bool{}
 	var out []span
@@ -165,7 +188,10 @@ func (a *auditor) lostSpans(pairs []pair) []span {
 
 // merged puts spans in order, joins those that meet, and counts their addresses. It may change spans.
 func merged(spans []span) ([]span, *big.Int) {
-	if order := func(x, y span) int { return cmp.Or(x.first.compare(y.first), x.last.compare(y.last)) }; !slices.IsSortedFunc(spans, order) {
+	if order := func(x, y span) int { return cmp.Or(x.first.compare(y.first), x.last.compare(y.last)) }; !slices.IsSortedFunc(
+		spans,
+		order,
+	) {
 		slices.SortFunc(spans, order)
 	}
 	out := spans[:0]
@@ -197,7 +223,10 @@ func (a *auditor) losses(pairs []pair) []Loss {
 		}
 		all = append(all, k)
 	}
-	slices.SortFunc(all, func(x, y key) int { return cmp.Or(cmp.Compare(x.nets, y.nets), cmp.Compare(x.hosts, y.hosts)) })
+	slices.SortFunc(
+		all,
+		func(x, y key) int { return cmp.Or(cmp.Compare(x.nets, y.nets), cmp.Compare(x.hosts, y.hosts)) },
+	)
 	all = slices.Compact(all)
 	var out []Loss
 	for len(all) > 0 {
@@ -211,7 +240,15 @@ func (a *auditor) losses(pairs []pair) []Loss {
 			}
 			all = all[1:]
 		}
-		out = append(out, Loss{From: a.nets[from], To: a.nets[to], Reply: k&1 != 0, Partly: n < max(a.hostGroups[from], 1)*max(a.hostGroups[to], 1)})
+		out = append(
+			out,
+			Loss{
+				From:   a.nets[from],
+				To:     a.nets[to],
+				Reply:  k&1 != 0,
+				Partly: n < max(a.hostGroups[from], 1)*max(a.hostGroups[to], 1),
+			},
+		)
 	}
 	return out
 }

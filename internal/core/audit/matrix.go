@@ -73,8 +73,8 @@ func MakeMatrix(w *forward.Walker, fam route.Family, hosts bool) *Matrix {
 	return m
 }
 
-// members are the groups that stand for a network, the most addresses first: its hosts, else its devices' own addresses.
-// Single hosts that nobody answers for stand for nothing.
+// members are the groups that stand for a network, the most addresses first: its hosts, else its devices' own
+// addresses. Single hosts that nobody answers for stand for nothing.
 func (a *auditor) members(n netip.Prefix) []int32 {
 	var hosts, own []int32
 	for i, g := range a.groups {
@@ -168,7 +168,10 @@ func (a *auditor) hostMatrix() *Matrix {
 	m := &Matrix{Family: a.fam}
 	for _, h := range a.walker.Topology().Network.Hosts().All() {
 		if route.FamilyOf(h.Address) == a.fam {
-			m.Ends = append(m.Ends, MatrixEnd{Prefix: netip.PrefixFrom(h.Address, h.Address.BitLen()), Name: h.Name, Address: h.Address})
+			m.Ends = append(
+				m.Ends,
+				MatrixEnd{Prefix: netip.PrefixFrom(h.Address, h.Address.BitLen()), Name: h.Name, Address: h.Address},
+			)
 		}
 	}
 	for _, from := range m.Ends {
@@ -193,7 +196,10 @@ func (a *auditor) hostCell(from, to MatrixEnd) Cell {
 	}
 	if worst, ok := dir.Worst(); ok && rt.Verdict != forward.TwoWay {
 		c.Device, c.Ending = worst.Where, worst.Verdict
-		c.Partly = slices.ContainsFunc(dir.Branches, func(b forward.Branch) bool { return b.Verdict == forward.Arrives })
+		c.Partly = slices.ContainsFunc(
+			dir.Branches,
+			func(b forward.Branch) bool { return b.Verdict == forward.Arrives },
+		)
 	}
 	return c
 }

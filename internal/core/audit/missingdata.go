@@ -2,11 +2,13 @@ package audit
 
 import "zarvek/internal/core/forward"
 
-// MissingData means that paths lead to a device or table that the case does not have, or to something that captures cannot tell.
+// MissingData means that paths lead to a device or table that the case does not have, or to something that captures
+// cannot tell.
 const MissingData Kind = "data-missing"
 
 func takeMissingData(a *auditor, f *Finding, g *byCause) bool {
-	if f.Verdict != forward.Unknown && f.Verdict != forward.Leaves || len(f.Losses) == 0 || f.Reason.Code == forward.BroadcastAddress {
+	if f.Verdict != forward.Unknown && f.Verdict != forward.Leaves || len(f.Losses) == 0 ||
+		f.Reason.Code == forward.BroadcastAddress {
 		return false
 	}
 	f.Severity = min(f.Severity, Risk) // not known to be lost

@@ -2,8 +2,8 @@ package audit
 
 import "zarvek/internal/core/forward"
 
-// NetworkDown means that a network is attached only by an interface that is down. All that is lost for it is one finding, wherever
-// the others stopped knowing it.
+// NetworkDown means that a network is attached only by an interface that is down. All that is lost for it is one
+// finding, wherever the others stopped knowing it.
 const NetworkDown Kind = "network-down"
 
 func takeNetworkDown(_ *auditor, f *Finding, g *byCause) bool {

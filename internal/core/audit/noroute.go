@@ -64,7 +64,8 @@ func (a *auditor) files(d *network.Device, table string) []route.Mark {
 	last := uint32(0)
 	for i := range t.Routes().Len() {
 		m := t.Routes().At(i).Mark
-		if m.Known() && m.File != last && !slices.ContainsFunc(out, func(o route.Mark) bool { return o.File == m.File }) {
+		if m.Known() && m.File != last &&
+			!slices.ContainsFunc(out, func(o route.Mark) bool { return o.File == m.File }) {
 			out = append(out, m)
 		}
 		last = m.File

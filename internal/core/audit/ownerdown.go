@@ -11,6 +11,8 @@ func takeHopDown(a *auditor, f *Finding, g *byCause) bool {
 	}
 	f.Missing = a.routesBy(f)
 	f.Detail = HopDownDetail{f.Reason.Liveness}
-	f.Repair = append([]Repair{{Kind: LookAtLink, Device: f.Reason.Device, Interface: f.Reason.Interface}}, a.addRoutes(g, ChangeNextHop)...)
+	f.Repair = append(
+		[]Repair{{Kind: LookAtLink, Device: f.Reason.Device, Interface: f.Reason.Interface}},
+		a.addRoutes(g, ChangeNextHop)...)
 	return true
 }

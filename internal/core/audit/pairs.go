@@ -125,11 +125,12 @@ func same(x, y *group) bool {
 
 // mixed reports whether hosts on one side take the other for a neighbour although it is in another network.
 func (a *auditor) mixed(x, y *group) bool {
-	return a.overlaps && x.net != y.net && (x.owner == nil && x.net.Contains(y.rep) || y.owner == nil && y.net.Contains(x.rep))
+	return a.overlaps && x.net != y.net &&
+		(x.owner == nil && x.net.Contains(y.rep) || y.owner == nil && y.net.Contains(x.rep))
 }
 
-// judge finds the verdict of one pair from two outcomes, or by following a packet where they do not tell; false where it
-// is two-way and nothing is to be said.
+// judge finds the verdict of one pair from two outcomes, or by following a packet where they do not tell; false where
+// it is two-way and nothing is to be said.
 func (a *auditor) judge(s, d, out, back int32) (pair, bool) {
 	from, to := a.groups[s], a.groups[d]
 	o, b := a.reg.outcomes[out], a.reg.outcomes[back]
@@ -209,7 +210,8 @@ func (a *auditor) causeOf(b forward.Branch) int32 {
 func (a *auditor) splitOf(d *forward.Direction, worst forward.Branch) int32 {
 	best := -1
 	for _, b := range d.Branches {
-		if b.Verdict != forward.Arrives || len(b.Hops) == 0 || len(worst.Hops) == 0 || b.Hops[0].Device != worst.Hops[0].Device {
+		if b.Verdict != forward.Arrives || len(b.Hops) == 0 || len(worst.Hops) == 0 ||
+			b.Hops[0].Device != worst.Hops[0].Device {
 			continue
 		}
 		i := 0

@@ -34,22 +34,40 @@ func policies(rnd *rand.Rand, n *network.Snapshot) *network.Snapshot {
 			out = d.Addresses().At(rnd.IntN(d.Addresses().Len())).Interface
 		}
 		if chance(6) {
-			p.Flows = []network.FlowRule{{From: lan(), To: lan(), Permit: chance(50), Refuse: chance(50), Mark: m}, {Permit: true, In: out, Mark: m}}
+			p.Flows = []network.FlowRule{
+				{From: lan(), To: lan(), Permit: chance(50), Refuse: chance(50), Mark: m},
+				{Permit: true, In: out, Mark: m},
+			}
 		}
 		if chance(6) {
 			p.Translations = append(p.Translations, network.Translation{From: lan(), Out: out, Mark: m})
 		}
 		if chance(4) {
-			p.Translations = append(p.Translations, network.Translation{Destination: true, To: lan(), Becomes: lan().Addr().Next(), Mark: m})
+			p.Translations = append(
+				p.Translations,
+				network.Translation{Destination: true, To: lan(), Becomes: lan().Addr().Next(), Mark: m},
+			)
 		}
 		if chance(6) && out != "" {
 			far := n.Devices().At(rnd.IntN(n.Devices().Len()))
 			if far.Addresses().Len() > 0 {
-				p.Tunnels = append(p.Tunnels, network.Tunnel{Interface: out, Local: d.Addresses().At(0).Prefix.Addr(), Remote: far.Addresses().At(0).Prefix.Addr(), Mark: m})
+				p.Tunnels = append(
+					p.Tunnels,
+					network.Tunnel{
+						Interface: out,
+						Local:     d.Addresses().At(0).Prefix.Addr(),
+						Remote:    far.Addresses().At(0).Prefix.Addr(),
+						Mark:      m,
+					},
+				)
 			}
 		}
 		if chance(10) {
-			h := network.Host{Name: fmt.Sprint("h", i), Address: netip.MustParseAddr(fmt.Sprintf("10.61.%d.77", i)), Mark: m}
+			h := network.Host{
+				Name:    fmt.Sprint("h", i),
+				Address: netip.MustParseAddr(fmt.Sprintf("10.61.%d.77", i)),
+				Mark:    m,
+			}
 			h.Gateway = netip.MustParseAddr(fmt.Sprintf("10.61.%d.1", rnd.IntN(n.Devices().Len())))
 			if chance(50) {
 				h.Prefix = netip.MustParsePrefix(fmt.Sprintf("10.61.%d.0/%d", i&^1, 23))
@@ -100,11 +118,22 @@ func compare(t *testing.T, name string, w *forward.Walker, fam route.Family) int
 						}
 						worst, _ := dir.Worst()
 						c := a.reg.causes[p.cause]
-						if worst.Verdict == c.key.verdict && (worst.Verdict == forward.Loops || worst.Where == c.key.device || len(dir.Branches) > 1) {
+						if worst.Verdict == c.key.verdict &&
+							(worst.Verdict == forward.Loops || worst.Where == c.key.device || len(dir.Branches) > 1) {
 							continue
 						}
 					}
-					t.Fatalf("%s: %s to %s: the audit says %s, the trace %s\n%+v\nforward %+v\nback %+v", name, x.addr(fam), y.addr(fam), p.both, rt.Verdict, a.causeText(p), rt.Forward, rt.Return)
+					t.Fatalf(
+						"%s: %s to %s: the audit says %s, the trace %s\n%+v\nforward %+v\nback %+v",
+						name,
+						x.addr(fam),
+						y.addr(fam),
+						p.both,
+						rt.Verdict,
+						a.causeText(p),
+						rt.Forward,
+						rt.Return,
+					)
 				}
 			}
 		}
@@ -174,7 +203,16 @@ func TestMatrixAgreesWithTraces(t *testing.T) {
 				x, _ := w.DeviceOf(m.Ends[i].Address)
 				y, _ := w.DeviceOf(m.Ends[j].Address)
 				if x.Device == nil || x.Device != y.Device { // what stands for the two networks fares as the cell says
-					require.Equal(t, w.Trace(m.Ends[i].Address, m.Ends[j].Address).Verdict, c.Verdict, "seed %d: %s to %s\n%s", seed, m.Ends[i].Address, m.Ends[j].Address, text)
+					require.Equal(
+						t,
+						w.Trace(m.Ends[i].Address, m.Ends[j].Address).Verdict,
+						c.Verdict,
+						"seed %d: %s to %s\n%s",
+						seed,
+						m.Ends[i].Address,
+						m.Ends[j].Address,
+						text,
+					)
 				}
 			}
 		}

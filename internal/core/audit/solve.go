@@ -28,7 +28,13 @@ type call struct {
 
 func newSolver(w *worker) *solver {
 	n := len(w.graph.lookupPoints)
-	return &solver{w: w, low: make([]int32, n), onStack: make([]bool, n), out: make([]outcome, n), loopIDs: map[string]int32{}}
+	return &solver{
+		w:       w,
+		low:     make([]int32, n),
+		onStack: make([]bool, n),
+		out:     make([]outcome, n),
+		loopIDs: map[string]int32{},
+	}
 }
 
 // solve fills s.out for every node by what they do now.
@@ -154,10 +160,16 @@ func (s *solver) round(group []int32) {
 	o := outcome{verdict: forward.Loops, split: -1, cause: s.loop(group)}
 	for _, n := range group {
 		m := s.movesOf(n)
-		o.arrives, o.elsewhere, o.beyondDestination = o.arrives || m.arrives, o.elsewhere || m.elsewhere, o.beyondDestination || m.beyondDestination || s.w.graph.beyondDestination[n]
+		o.arrives, o.elsewhere, o.beyondDestination = o.arrives ||
+			m.arrives, o.elsewhere ||
+			m.elsewhere, o.beyondDestination || m.beyondDestination ||
+			s.w.graph.beyondDestination[n]
 		for _, x := range m.next {
 			if far := &s.out[x]; !contains(group, x) {
-				o.arrives, o.elsewhere, o.beyondDestination = o.arrives || far.arrives, o.elsewhere || far.elsewhere, o.beyondDestination || far.beyondDestination
+				o.arrives, o.elsewhere, o.beyondDestination = o.arrives ||
+					far.arrives, o.elsewhere ||
+					far.elsewhere, o.beyondDestination ||
+					far.beyondDestination
 			}
 		}
 	}
@@ -195,14 +207,24 @@ func (s *solver) loop(group []int32) int32 {
 // combine is the outcome of a node from its endings and its successors' outcomes.
 func (s *solver) combine(n int32) outcome {
 	m := s.movesOf(n)
-	o := outcome{verdict: m.worst, cause: m.cause, split: -1, arrives: m.arrives, elsewhere: m.elsewhere, beyondDestination: m.beyondDestination || s.w.graph.beyondDestination[n]}
+	o := outcome{
+		verdict:           m.worst,
+		cause:             m.cause,
+		split:             -1,
+		arrives:           m.arrives,
+		elsewhere:         m.elsewhere,
+		beyondDestination: m.beyondDestination || s.w.graph.beyondDestination[n],
+	}
 	whole := m.cause >= 0 // the worst way fails from here on whatever equal way is taken further on
 	for _, x := range m.next {
 		far := &s.out[x]
 		if far.verdict > o.verdict {
 			o.verdict, o.cause, o.split, whole = far.verdict, far.cause, far.split, !far.arrives
 		}
-		o.arrives, o.elsewhere, o.beyondDestination = o.arrives || far.arrives, o.elsewhere || far.elsewhere, o.beyondDestination || far.beyondDestination
+		o.arrives, o.elsewhere, o.beyondDestination = o.arrives ||
+			far.arrives, o.elsewhere ||
+			far.elsewhere, o.beyondDestination ||
+			far.beyondDestination
 	}
 	if o.arrives && o.verdict > forward.Unknown && whole && m.ways > 1 {
 		o.split = s.w.graph.device[n]

@@ -22,7 +22,12 @@ func randomWorker(rnd *rand.Rand, n, most int) *worker {
 	a := newAuditor(forward.NewWalker(topology.Build(coretest.Build(text))), route.IPv4)
 	w := a.newWorker()
 	ends := []moves{
-		{worst: forward.Arrives, cause: 0, arrives: true, ways: 1}, {worst: forward.NoRoute, cause: 1, ways: 1}, {worst: forward.Discarded, cause: 2, ways: 1},
+		{
+			worst:   forward.Arrives,
+			cause:   0,
+			arrives: true,
+			ways:    1,
+		}, {worst: forward.NoRoute, cause: 1, ways: 1}, {worst: forward.Discarded, cause: 2, ways: 1},
 		{worst: forward.Arrives, cause: 0, arrives: true, elsewhere: true, beyondDestination: true, ways: 1},
 	}
 	for i := range w.now {
@@ -83,7 +88,10 @@ func TestOutcomesAgreeWithSearch(t *testing.T) {
 				onWay[x], seen[x] = true, true
 				m := w.moveSet.all[w.now[x]]
 				want.verdict = max(want.verdict, m.worst)
-				want.arrives, want.elsewhere, want.beyondDestination = want.arrives || m.arrives, want.elsewhere || m.elsewhere, want.beyondDestination || m.beyondDestination
+				want.arrives, want.elsewhere, want.beyondDestination = want.arrives ||
+					m.arrives, want.elsewhere ||
+					m.elsewhere, want.beyondDestination ||
+					m.beyondDestination
 				for _, y := range m.next {
 					visit(y)
 				}
@@ -92,7 +100,14 @@ func TestOutcomesAgreeWithSearch(t *testing.T) {
 			visit(int32(n))
 			got := w.sol.out[n]
 			require.Equal(t, want.verdict, got.verdict, "seed %d, node %d", seed, n)
-			require.Equal(t, []bool{want.arrives, want.elsewhere, want.beyondDestination}, []bool{got.arrives, got.elsewhere, got.beyondDestination}, "seed %d, node %d", seed, n)
+			require.Equal(
+				t,
+				[]bool{want.arrives, want.elsewhere, want.beyondDestination},
+				[]bool{got.arrives, got.elsewhere, got.beyondDestination},
+				"seed %d, node %d",
+				seed,
+				n,
+			)
 		}
 	}
 }

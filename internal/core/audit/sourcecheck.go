@@ -21,7 +21,9 @@ func takeSourceCheck(a *auditor, f *Finding, g *byCause) bool {
 		return true
 	}
 	f.Detail = x
-	f.Repair = []Repair{{Kind: LoosenCheck, Device: f.Device, Interface: f.Reason.Interface, Prefix: a.lostFrom(g.pairs[0]).net}}
+	f.Repair = []Repair{
+		{Kind: LoosenCheck, Device: f.Device, Interface: f.Reason.Interface, Prefix: a.lostFrom(g.pairs[0]).net},
+	}
 	return true
 }
 

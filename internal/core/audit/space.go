@@ -84,7 +84,10 @@ func (s span) ipRange(fam route.Family) netipx.IPRange {
 func spaces(fam route.Family) []span {
 	texts := []string{"1.0.0.0-126.255.255.255", "128.0.0.0-169.253.255.255", "169.255.0.0-223.255.255.255"}
 	if fam == route.IPv6 {
-		texts = []string{"::2-fe7f:ffff:ffff:ffff:ffff:ffff:ffff:ffff", "fec0::-feff:ffff:ffff:ffff:ffff:ffff:ffff:ffff"}
+		texts = []string{
+			"::2-fe7f:ffff:ffff:ffff:ffff:ffff:ffff:ffff",
+			"fec0::-feff:ffff:ffff:ffff:ffff:ffff:ffff:ffff",
+		}
 	}
 	var out []span
 	for _, s := range texts {

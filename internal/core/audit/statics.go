@@ -19,9 +19,24 @@ func findStatics(s *caseView) []Finding {
 						continue
 					}
 					switch c.Fate {
-					case selection.HopUnresolved, selection.HopByDefault, selection.InterfaceDown, selection.InterfaceGone, selection.Deactivated, selection.RefusedToUse:
-						f := Finding{Kind: StaticUnusable, Severity: Risk, Device: d.Name, Table: t.Name, Family: t.Family, Detail: StaticDetail{c.Route, c.Fate},
-							Marks: marks(st.Mark), Repair: []Repair{{Kind: ChangeNextHop, Device: d.Name, Prefix: st.Prefix}}}
+					case selection.HopUnresolved,
+						selection.HopByDefault,
+						selection.InterfaceDown,
+						selection.InterfaceGone,
+						selection.Deactivated,
+						selection.RefusedToUse:
+						f := Finding{
+							Kind:     StaticUnusable,
+							Severity: Risk,
+							Device:   d.Name,
+							Table:    t.Name,
+							Family:   t.Family,
+							Detail:   StaticDetail{c.Route, c.Fate},
+							Marks: marks(
+								st.Mark,
+							),
+							Repair: []Repair{{Kind: ChangeNextHop, Device: d.Name, Prefix: st.Prefix}},
+						}
 						f.identify(st.Prefix, st.NextHop.Address, st.NextHop.Interface)
 						out = append(out, f)
 					}

@@ -10,8 +10,8 @@ import (
 	"zarvek/internal/core/selection"
 )
 
-// Swallowed means that a route that discards or refuses takes addresses that are attached elsewhere, or that a shorter route would
-// carry.
+// Swallowed means that a route that discards or refuses takes addresses that are attached elsewhere, or that a
+// shorter route would carry.
 const Swallowed Kind = "swallowed"
 
 func takeSwallowed(a *auditor, f *Finding, g *byCause) bool {
@@ -39,8 +39,8 @@ func takeSwallowed(a *auditor, f *Finding, g *byCause) bool {
 	return true
 }
 
-// mergeSwallowed puts together the discards of one table, under one shorter route, that take nothing from anybody captured:
-// border devices have dozens.
+// mergeSwallowed puts together the discards of one table, under one shorter route, that take nothing from anybody
+// captured: border devices have dozens.
 func (a *auditor) mergeSwallowed(list []Finding) []Finding {
 	type key struct {
 		device, table string

@@ -53,9 +53,18 @@ type turn struct{ node, moves int32 }
 
 func (a *auditor) newWorker() *worker {
 	n := len(a.graph.lookupPoints)
-	w := &worker{auditor: a, causes: map[causeKey]int32{}, now: make([]int32, n), memo: make([][]int32, n), classes: map[classHash]int32{},
-		state: make([]int32, len(a.devices)), onIt: make([]bool, len(a.devices)), isDirty: make([]bool, len(a.devices)),
-		states: make([]map[string]int32, len(a.devices)), outIDs: map[outcome]int32{}}
+	w := &worker{
+		auditor: a,
+		causes:  map[causeKey]int32{},
+		now:     make([]int32, n),
+		memo:    make([][]int32, n),
+		classes: map[classHash]int32{},
+		state:   make([]int32, len(a.devices)),
+		onIt:    make([]bool, len(a.devices)),
+		isDirty: make([]bool, len(a.devices)),
+		states:  make([]map[string]int32, len(a.devices)),
+		outIDs:  map[outcome]int32{},
+	}
 	w.moveSet.byText = map[string]int32{}
 	w.sol = newSolver(w)
 	for i, d := range a.devices {
@@ -296,8 +305,21 @@ func (w *worker) emit(last number) {
 		c.column = w.column()
 		c.sum = hashColumn(c.column)
 	}
-	w.ends = append(w.ends, end{span: s, net: w.place.net, owner: w.place.owner, start: w.place.start, down: w.place.down, exact: w.place.exact, column: c.column,
-		sum: c.sum, class: w.hash, policy: w.addressFacts.policyAt(s.first)})
+	w.ends = append(
+		w.ends,
+		end{
+			span:   s,
+			net:    w.place.net,
+			owner:  w.place.owner,
+			start:  w.place.start,
+			down:   w.place.down,
+			exact:  w.place.exact,
+			column: c.column,
+			sum:    c.sum,
+			class:  w.hash,
+			policy: w.addressFacts.policyAt(s.first),
+		},
+	)
 }
 
 // alone lists the causes of the class just solved that are worth telling though nobody captured is behind.
@@ -341,7 +363,10 @@ func (w *worker) column() []int32 {
 			if o.verdict > all.verdict {
 				all.verdict, all.cause, all.split = o.verdict, o.cause, o.split
 			}
-			all.arrives, all.elsewhere, all.beyondDestination = all.arrives || o.arrives, all.elsewhere || o.elsewhere, all.beyondDestination || o.beyondDestination
+			all.arrives, all.elsewhere, all.beyondDestination = all.arrives ||
+				o.arrives, all.elsewhere ||
+				o.elsewhere, all.beyondDestination ||
+				o.beyondDestination
 		}
 		if all.verdict == forward.Arrives {
 			all.cause, all.split = -1, -1

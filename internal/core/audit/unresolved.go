@@ -12,7 +12,8 @@ import (
 const HopUnresolved Kind = "next-hop-unresolved"
 
 func takeHopUnresolved(a *auditor, f *Finding, g *byCause) bool {
-	if f.Verdict != forward.NextHopLost || f.Reason.Code != forward.Unresolved && f.Reason.Code != forward.TunnelInItself {
+	if f.Verdict != forward.NextHopLost ||
+		f.Reason.Code != forward.Unresolved && f.Reason.Code != forward.TunnelInItself {
 		return false
 	}
 	f.Missing = a.routesBy(f)

@@ -1,9 +1,10 @@
-// Package change puts edits on a frozen snapshot: a route added, removed or altered, an interface, a link or a device down, a
-// switch turned. Each edit is judged as the device would judge it by its own table (package selection), and the result is a
-// snapshot again, which shares everything that no edit touches.
+// Package change puts edits on a frozen snapshot: a route added, removed or altered, an interface, a link or a device
+// down, a switch turned. Each edit is judged as the device would judge it by its own table (package selection), and
+// the result is a snapshot again, which shares everything that no edit touches.
 //
-// It does what an edit does by itself. What other devices' routing protocols make of it is not its business, and a choice that
-// no captured number decides is not made: such a prefix is left unreadable, so that every walk over it ends unknown.
+// It does what an edit does by itself. What other devices' routing protocols make of it is not its business, and a
+// choice that no captured number decides is not made: such a prefix is left unreadable, so that every walk over it
+// ends unknown.
 package change
 
 import (
@@ -25,7 +26,8 @@ type Edit interface {
 // A Change is edits in order.
 type Change []Edit
 
-// On returns the overlay of n with all edits. The error names the first edit, counted from 1, that n cannot take, and why.
+// On returns the overlay of n with all edits. The error names the first edit, counted from 1, that n cannot take, and
+// why.
 func (c Change) On(n *network.Snapshot) (*network.Snapshot, error) {
 	for i, e := range c {
 		next, err := e.on(n)
@@ -124,13 +126,15 @@ func (e RemoveRoute) on(n *network.Snapshot) (*network.Snapshot, error) {
 		return nil, err
 	}
 	uses := func(hops []route.NextHop) bool {
-		return !e.NextHop.IsValid() || slices.ContainsFunc(hops, func(h route.NextHop) bool { return h.Address == e.NextHop })
+		return !e.NextHop.IsValid() ||
+			slices.ContainsFunc(hops, func(h route.NextHop) bool { return h.Address == e.NextHop })
 	}
 	rows := rowsOf(t, e.Prefix)
 	had := len(rows)
 	rows = slices.DeleteFunc(rows, func(r route.Route) bool { return uses(r.NextHops) })
 	statics := slices.DeleteFunc(d.Statics().Copy(), func(s network.Static) bool {
-		return s.Prefix == e.Prefix.Masked() && (s.Table == t.Name || s.Table == "" && t.Name == "default") && uses([]route.NextHop{s.NextHop})
+		return s.Prefix == e.Prefix.Masked() && (s.Table == t.Name || s.Table == "" && t.Name == "default") &&
+			uses([]route.NextHop{s.NextHop})
 	})
 	if len(rows) == had && len(statics) == d.Statics().Len() {
 		return nil, fmt.Errorf("%s has no such route %s", e.Device, e.Prefix)
@@ -155,8 +159,8 @@ func (e AlterRoute) on(n *network.Snapshot) (*network.Snapshot, error) {
 	return AddRoute{e.Remove.Device, e.Add}.on(n)
 }
 
-// elect chooses among the candidates of a prefix, those that stand by in the configuration included, where nothing forwards it
-// any more.
+// elect chooses among the candidates of a prefix, those that stand by in the configuration included, where nothing
+// forwards it any more.
 func elect(n *network.Snapshot, device, table string, p netip.Prefix) *network.Snapshot {
 	d := n.Device(device)
 	t := d.Table(table, route.FamilyOf(p.Addr()))

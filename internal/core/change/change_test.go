@@ -27,11 +27,17 @@ const two = `
 `
 
 func static(p, hop string, pref uint64) network.Static {
-	return network.Static{Prefix: netip.MustParsePrefix(p), Preference: route.N(pref), NextHop: route.NextHop{Address: netip.MustParseAddr(hop)}}
+	return network.Static{
+		Prefix:     netip.MustParsePrefix(p),
+		Preference: route.N(pref),
+		NextHop:    route.NextHop{Address: netip.MustParseAddr(hop)},
+	}
 }
 
 func TestTry(t *testing.T) {
-	n := coretest.Build(two + "a: ospf 10.1.0.0/16 pref 110 via 10.0.0.2 dev e0\na: ospf 10.2.3.0/24 pref 110 via 10.0.0.2 dev e0\na: static 0.0.0.0/0 pref 1 via 10.0.1.9 dev e1")
+	n := coretest.Build(
+		two + "a: ospf 10.1.0.0/16 pref 110 via 10.0.0.2 dev e0\na: ospf 10.2.3.0/24 pref 110 via 10.0.0.2 dev e0\na: static 0.0.0.0/0 pref 1 via 10.0.1.9 dev e1",
+	)
 	try := func(p, hop string, pref uint64) change.Fare {
 		f, err := change.Try(n, change.AddRoute{Device: "a", Static: static(p, hop, pref)})
 		require.NoError(t, err)
@@ -111,10 +117,17 @@ func TestEdits(t *testing.T) {
 }
 
 func TestInterfaceDownAndUp(t *testing.T) {
-	n := coretest.Build(two + "a: addr 10.0.0.1/24 e0\na: addr fd61::1/64 e0\na: direct fd61::/64 dev e0\na: ospf 10.0.0.0/24 pref 110 via 10.0.1.2 dev e1 candidate")
+	n := coretest.Build(
+		two + "a: addr 10.0.0.1/24 e0\na: addr fd61::1/64 e0\na: direct fd61::/64 dev e0\na: ospf 10.0.0.0/24 pref 110 via 10.0.1.2 dev e1 candidate",
+	)
 	down, err := change.Change{change.InterfaceDown{"a", "e0"}}.On(n)
 	require.NoError(t, err)
-	require.Equal(t, []string{"10.0.1.2 forwards"}, rows(down, "10.0.0.0/24"), "what was learned of the network comes in")
+	require.Equal(
+		t,
+		[]string{"10.0.1.2 forwards"},
+		rows(down, "10.0.0.0/24"),
+		"what was learned of the network comes in",
+	)
 	require.Equal(t, network.LinkDown, down.Device("a").Interface("e0").State)
 	require.NotEmpty(t, down.Device("a").Own(netip.MustParseAddr("10.0.0.1")), "an IPv4 address stays")
 	require.Empty(t, down.Device("a").Own(netip.MustParseAddr("fd61::1")), "an IPv6 address does not")
@@ -129,7 +142,10 @@ func TestSwitches(t *testing.T) {
 	n := coretest.Build(two + "a: forwarding ipv4 on\na: check e0 strict\na: check e1 loose")
 	after, err := change.Change{
 		change.Forwarding{"a", network.Switch{Family: route.IPv4}},
-		change.SourceCheck{"a", network.SourceCheck{Interface: "e0", Mode: network.CheckLoose, Mark: route.Mark{File: 1}}},
+		change.SourceCheck{
+			"a",
+			network.SourceCheck{Interface: "e0", Mode: network.CheckLoose, Mark: route.Mark{File: 1}},
+		},
 	}.On(n)
 	require.NoError(t, err)
 	s, known := after.Device("a").Forwards(route.IPv4)
@@ -157,9 +173,21 @@ func again(n *network.Snapshot) *network.Snapshot {
 	var b network.Builder
 	b.Hosts = n.Hosts().Copy()
 	for _, d := range n.Devices().All() {
-		f := network.Facts{Addresses: d.Addresses().Copy(), Interfaces: d.Interfaces().Copy(), Neighbours: d.Neighbours().Copy(), Rules: d.Rules().Copy(),
-			Statics: d.Statics().Copy(), Sessions: d.Sessions().Copy(), Checks: d.Checks().Copy(),
-			Policy: network.Policy{Flows: d.Flows().Copy(), Translations: d.Translations().Copy(), Tunnels: d.Tunnels().Copy(), Stateful: d.Stateful()}}
+		f := network.Facts{
+			Addresses:  d.Addresses().Copy(),
+			Interfaces: d.Interfaces().Copy(),
+			Neighbours: d.Neighbours().Copy(),
+			Rules:      d.Rules().Copy(),
+			Statics:    d.Statics().Copy(),
+			Sessions:   d.Sessions().Copy(),
+			Checks:     d.Checks().Copy(),
+			Policy: network.Policy{
+				Flows:        d.Flows().Copy(),
+				Translations: d.Translations().Copy(),
+				Tunnels:      d.Tunnels().Copy(),
+				Stateful:     d.Stateful(),
+			},
+		}
 		for _, fam := range []route.Family{route.IPv4, route.IPv6} {
 			if s, ok := d.Forwards(fam); ok {
 				f.Forwarding = append(f.Forwarding, s)
@@ -180,8 +208,8 @@ func again(n *network.Snapshot) *network.Snapshot {
 	return b.Build()
 }
 
-// TestOverlayIsBuildingAnew: on random networks with random edits, one on the other, everything that can be asked of an overlay
-// is as if the network had been built from what it says.
+// TestOverlayIsBuildingAnew: on random networks with random edits, one on the other, everything that can be asked of
+// an overlay is as if the network had been built from what it says.
 func TestOverlayIsBuildingAnew(t *testing.T) {
 	edits, pairs, lookups := 0, 0, 0
 	for seed := range uint64(40) {
@@ -208,10 +236,26 @@ func TestOverlayIsBuildingAnew(t *testing.T) {
 					continue
 				}
 				pairs++
-				require.Equal(t, told(w2.Trace(src, dst)), told(w.Trace(src, dst)), "seed %d, %s to %s after %T %v", seed, src, dst, e, e)
+				require.Equal(
+					t,
+					told(w2.Trace(src, dst)),
+					told(w.Trace(src, dst)),
+					"seed %d, %s to %s after %T %v",
+					seed,
+					src,
+					dst,
+					e,
+					e,
+				)
 			}
 		}
-		require.Equal(t, ids(audit.Run(forward.NewWalker(topology.Build(again(n))), audit.Options{})), ids(audit.Run(w, audit.Options{})), "seed %d", seed)
+		require.Equal(
+			t,
+			ids(audit.Run(forward.NewWalker(topology.Build(again(n))), audit.Options{})),
+			ids(audit.Run(w, audit.Options{})),
+			"seed %d",
+			seed,
+		)
 	}
 	require.Greater(t, edits, 150)
 	require.Greater(t, pairs, 5000)
@@ -289,7 +333,13 @@ func randomEdit(rnd *rand.Rand, n *network.Snapshot) change.Edit {
 		}
 		return netip.AddrFrom4([4]byte{172, 28, byte(rnd.IntN(9)), 2})
 	}
-	add := network.Static{Prefix: prefix(), Table: t.Name, Preference: route.N(uint64(rnd.IntN(200))), NextHop: route.NextHop{Address: hop()}, Mark: route.Mark{File: 3, Off: 1, End: 2}}
+	add := network.Static{
+		Prefix:     prefix(),
+		Table:      t.Name,
+		Preference: route.N(uint64(rnd.IntN(200))),
+		NextHop:    route.NextHop{Address: hop()},
+		Mark:       route.Mark{File: 3, Off: 1, End: 2},
+	}
 	switch rnd.IntN(9) {
 	case 0, 1, 2:
 		return change.AddRoute{d.Name, add}
@@ -305,7 +355,10 @@ func randomEdit(rnd *rand.Rand, n *network.Snapshot) change.Edit {
 		}
 		return change.InterfaceUp{d.Name, ifname()}
 	}
-	return change.Forwarding{d.Name, network.Switch{Family: route.IPv4, On: rnd.IntN(3) > 0, Mark: route.Mark{File: 3, Off: 1, End: 2}}}
+	return change.Forwarding{
+		d.Name,
+		network.Switch{Family: route.IPv4, On: rnd.IntN(3) > 0, Mark: route.Mark{File: 3, Off: 1, End: 2}},
+	}
 }
 
 func compareTables(t *testing.T, n, fresh *network.Snapshot, rnd *rand.Rand, lookups *int) {

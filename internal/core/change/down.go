@@ -8,8 +8,8 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// InterfaceDown takes one end of a link down: its attached networks leave the tables, and so do its IPv6 addresses. An IPv4
-// address on it stays the device's own, as kernels have it. The far end notices nothing.
+// InterfaceDown takes one end of a link down: its attached networks leave the tables, and so do its IPv6 addresses.
+// An IPv4 address on it stays the device's own, as kernels have it. The far end notices nothing.
 type InterfaceDown struct{ Device, Interface string }
 
 func (e InterfaceDown) on(n *network.Snapshot) (*network.Snapshot, error) {
@@ -69,7 +69,8 @@ func withState(n *network.Snapshot, d *network.Device, ifname string, state netw
 
 // attached reports whether a route is there because the interface is up: its network, its own addresses.
 func attached(a *route.Attributes, ifname string) bool {
-	return (a.Protocol == route.Direct || a.Protocol == route.Local || a.Special == route.Receive) && len(a.NextHops) > 0 &&
+	return (a.Protocol == route.Direct || a.Protocol == route.Local || a.Special == route.Receive) &&
+		len(a.NextHops) > 0 &&
 		!slices.ContainsFunc(a.NextHops, func(h route.NextHop) bool { return h.Interface != ifname })
 }
 
@@ -89,14 +90,22 @@ func (e InterfaceUp) on(n *network.Snapshot) (*network.Snapshot, error) {
 			continue
 		}
 		rows := x.Routes(e.Device, "default", p)
-		if slices.ContainsFunc(rows, func(r route.Route) bool { return r.Protocol == route.Direct && r.Is(route.Installed) }) {
+		if slices.ContainsFunc(
+			rows,
+			func(r route.Route) bool { return r.Protocol == route.Direct && r.Is(route.Installed) },
+		) {
 			continue
 		}
 		for k := range rows {
 			rows[k].State &^= route.Active | route.Installed // an attached network comes before all else
 		}
 		up := &route.Attributes{Protocol: route.Direct, NextHops: []route.NextHop{{Interface: e.Interface}}}
-		x.SetRoutes(e.Device, "default", p, append(rows, route.Route{Attributes: up, State: route.Active | route.Installed, Mark: a.Mark}))
+		x.SetRoutes(
+			e.Device,
+			"default",
+			p,
+			append(rows, route.Route{Attributes: up, State: route.Active | route.Installed, Mark: a.Mark}),
+		)
 	}
 	return x.Freeze(), nil
 }
@@ -133,8 +142,8 @@ func (e Forwarding) on(n *network.Snapshot) (*network.Snapshot, error) {
 	return x.Freeze(), nil
 }
 
-// SourceCheck sets how a device judges sources (RFC 3704, uRPF) on one interface or, Check.Interface "", on all. Other settings
-// of the same interface and family go.
+// SourceCheck sets how a device judges sources (RFC 3704, uRPF) on one interface or, Check.Interface "", on all.
+// Other settings of the same interface and family go.
 type SourceCheck struct {
 	Device string
 	Check  network.SourceCheck

@@ -84,7 +84,13 @@ type port struct {
 
 // Make draws up the chart of a network: of one family, or of both for 0.
 func Make(t *topology.Topology, fam route.Family) *Chart {
-	b := &builder{topo: t, fam: fam, device: map[*network.Device]int{}, placed: map[netip.Addr]bool{}, atSeg: map[port]int{}}
+	b := &builder{
+		topo:   t,
+		fam:    fam,
+		device: map[*network.Device]int{},
+		placed: map[netip.Addr]bool{},
+		atSeg:  map[port]int{},
+	}
 	for _, d := range t.Network.Devices().All() {
 		b.device[d] = len(b.chart.Nodes)
 		b.chart.Nodes = append(b.chart.Nodes, Node{Kind: Device, Device: d})
@@ -97,7 +103,8 @@ func Make(t *topology.Topology, fam route.Family) *Chart {
 }
 
 func (b *builder) wanted(p netip.Prefix) bool {
-	return p.IsValid() && !p.IsSingleIP() && !p.Addr().IsLinkLocalUnicast() && !p.Addr().IsLoopback() && (b.fam == 0 || route.FamilyOf(p.Addr()) == b.fam)
+	return p.IsValid() && !p.IsSingleIP() && !p.Addr().IsLinkLocalUnicast() && !p.Addr().IsLoopback() &&
+		(b.fam == 0 || route.FamilyOf(p.Addr()) == b.fam)
 }
 
 // segment adds one segment: a stub of its only device, an edge between two, or a node that more share.

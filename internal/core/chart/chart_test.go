@@ -48,7 +48,10 @@ func outline(c *chart.Chart) []string {
 		for _, n := range e.Nets {
 			nets = append(nets, n.Prefix.String())
 		}
-		out = append(out, strings.TrimSpace(fmt.Sprintf("%s %s %s %s", name(e.A), kind, name(e.B), strings.Join(nets, " "))))
+		out = append(
+			out,
+			strings.TrimSpace(fmt.Sprintf("%s %s %s %s", name(e.A), kind, name(e.B), strings.Join(nets, " "))),
+		)
 	}
 	return out
 }

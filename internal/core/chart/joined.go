@@ -5,8 +5,8 @@ import (
 	"slices"
 )
 
-// A Join is a network that lies one hop behind several neighbours that nobody captured: each of them is attached to it, so it joins
-// them.
+// A Join is a network that lies one hop behind several neighbours that nobody captured: each of them is attached to
+// it, so it joins them.
 type Join struct {
 	Network    netip.Prefix
 	Neighbours []int // in Nodes

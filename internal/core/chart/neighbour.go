@@ -77,8 +77,8 @@ func (b *builder) pointedAt(d *network.Device, t *network.Table, list []*pointed
 	return list
 }
 
-// behind notes that a network lies behind a neighbour. RIP's metric counts hops (RFC 2453 section 3.4), the neighbour being
-// the first; no other protocol's does.
+// behind notes that a network lies behind a neighbour. RIP's metric counts hops (RFC 2453 section 3.4), the neighbour
+// being the first; no other protocol's does.
 func (b *builder) behind(p *pointed, net netip.Prefix, a *route.Attributes) {
 	if net.Bits() == 0 {
 		p.def = true
@@ -96,8 +96,8 @@ func (b *builder) behind(p *pointed, net netip.Prefix, a *route.Attributes) {
 	}
 }
 
-// join adds nodes for a device's neighbours. A neighbour of either family on one interface is one, where there is just one
-// of each.
+// join adds nodes for a device's neighbours. A neighbour of either family on one interface is one, where there is
+// just one of each.
 func (b *builder) join(d *network.Device, list []*pointed) {
 	slices.SortStableFunc(list, func(x, y *pointed) int {
 		return cmp.Or(network.CompareNames(x.ifname, y.ifname), x.address.Compare(y.address))
@@ -161,7 +161,10 @@ func (b *builder) neighbour(d *network.Device, same []*pointed) {
 		far := distances[h]
 		slices.SortFunc(far, order)
 		n := len(b.chart.Nodes)
-		b.chart.Nodes = append(b.chart.Nodes, Node{Kind: Beyond, Networks: slices.Compact(far), Distance: h, Default: def && h == 0})
+		b.chart.Nodes = append(
+			b.chart.Nodes,
+			Node{Kind: Beyond, Networks: slices.Compact(far), Distance: h, Default: def && h == 0},
+		)
 		if h == 0 {
 			b.chart.Edges = append(b.chart.Edges, Edge{A: k, B: n, Deduced: true})
 			continue
@@ -181,7 +184,8 @@ func (b *builder) known(a netip.Addr, segment int) int {
 	return -1
 }
 
-// unstub takes the network of a neighbour out of the device's own networks, unless hosts are on it too: it is a link now.
+// unstub takes the network of a neighbour out of the device's own networks, unless hosts are on it too: it is a link
+// now.
 func (b *builder) unstub(d *network.Device, p *pointed, from int) netip.Prefix {
 	n := &b.chart.Nodes[b.device[d]]
 	for i, s := range n.Stubs {

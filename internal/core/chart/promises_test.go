@@ -20,7 +20,9 @@ const link = "a: addr 172.28.1.1/30 up\na: direct 172.28.1.0/30 dev up\n"
 
 // TestANeighboursNetworkIsNoStub: only the network that the neighbour is on becomes a link; other own networks stay.
 func TestANeighboursNetworkIsNoStub(t *testing.T) {
-	got := outlined("a: addr 10.61.1.1/30 lan\na: direct 10.61.1.0/30 dev lan\n" + link + "a: ospf 10.62.1.0/24 metric 20 via 172.28.1.2 dev up")
+	got := outlined(
+		"a: addr 10.61.1.1/30 lan\na: direct 10.61.1.0/30 dev lan\n" + link + "a: ospf 10.62.1.0/24 metric 20 via 172.28.1.2 dev up",
+	)
 	require.Contains(t, got, "a has 10.61.1.0/30 on lan")
 	require.NotContains(t, got, "a has 172.28.1.0/30 on up")
 }
@@ -43,11 +45,20 @@ func TestANeighbourThatHasAnswered(t *testing.T) {
 
 // TestEveryNextHopIsLookedAt: a captured one, or one elsewhere, among several does not hide the others.
 func TestEveryNextHopIsLookedAt(t *testing.T) {
-	got := outlined("a: addr 10.61.5.1/24 x\na: direct 10.61.5.0/24 dev x\nb: addr 10.61.5.2/24 x\nb: direct 10.61.5.0/24 dev x\n" +
-		"a: ospf 10.62.1.0/24 metric 20 via 10.61.5.2 dev x via 10.61.5.9 dev x")
+	got := outlined(
+		"a: addr 10.61.5.1/24 x\na: direct 10.61.5.0/24 dev x\nb: addr 10.61.5.2/24 x\nb: direct 10.61.5.0/24 dev x\n" +
+			"a: ospf 10.62.1.0/24 metric 20 via 10.61.5.2 dev x via 10.61.5.9 dev x",
+	)
 	require.Contains(t, got, "neighbour [10.61.5.9] .. beyond 0[10.62.1.0/24]false")
-	got = outlined(link + "a: static 10.62.1.0/24 via 172.28.9.9 dev up\nb: addr 172.28.9.9/24 y\nb: direct 172.28.9.0/24 dev y")
-	require.NotContains(t, got, "a .. neighbour [172.28.9.9] ", "an address that is a captured device's on another link is no neighbour")
+	got = outlined(
+		link + "a: static 10.62.1.0/24 via 172.28.9.9 dev up\nb: addr 172.28.9.9/24 y\nb: direct 172.28.9.0/24 dev y",
+	)
+	require.NotContains(
+		t,
+		got,
+		"a .. neighbour [172.28.9.9] ",
+		"an address that is a captured device's on another link is no neighbour",
+	)
 	for _, line := range got {
 		require.NotContains(t, line, "neighbour")
 	}
@@ -57,7 +68,9 @@ func TestEveryNextHopIsLookedAt(t *testing.T) {
 func TestANeighbourThatTwoDevicesPointAt(t *testing.T) {
 	text := ""
 	for i, d := range []string{"a", "b", "c"} {
-		text += d + ": addr 10.61.5." + string(rune('1'+i)) + "/24 x\n" + d + ": direct 10.61.5.0/24 dev x\n" + d + ": static 0.0.0.0/0 via 10.61.5.9 dev x\n"
+		text += d + ": addr 10.61.5." + string(
+			rune('1'+i),
+		) + "/24 x\n" + d + ": direct 10.61.5.0/24 dev x\n" + d + ": static 0.0.0.0/0 via 10.61.5.9 dev x\n"
 	}
 	n := 0
 	for _, x := range chart.Make(topology.Build(coretest.Build(text)), 0).Nodes {
@@ -83,14 +96,24 @@ func TestNeighboursOfTwoInterfaces(t *testing.T) {
 
 // TestTheFirstOwnAddressIsDrawn, and never the one that all routers of a network share.
 func TestTheFirstOwnAddressIsDrawn(t *testing.T) {
-	c := chart.Make(topology.Build(coretest.Build("a: addr fd61:2::/64 lan\na: addr fd61:2::1/64 lan\na: addr fd61:2::2/64 lan\na: direct fd61:2::/64 dev lan")), 0)
+	c := chart.Make(
+		topology.Build(
+			coretest.Build(
+				"a: addr fd61:2::/64 lan\na: addr fd61:2::1/64 lan\na: addr fd61:2::2/64 lan\na: direct fd61:2::/64 dev lan",
+			),
+		),
+		0,
+	)
 	require.Equal(t, netip.MustParseAddr("fd61:2::1"), c.Nodes[0].Stubs[0].Address)
 }
 
 // TestHostRoutesAreNoNetworks on a map.
 func TestHostRoutesAreNoNetworks(t *testing.T) {
 	require.Empty(t, outlined("a: addr 10.254.0.1/32 lo\na: direct 10.254.0.1/32 dev lo"))
-	c := chart.Make(topology.Build(coretest.Build(link+"a: addr fd61:2::1/64 lan\na: direct fd61:2::/64 dev lan")), route.IPv4)
+	c := chart.Make(
+		topology.Build(coretest.Build(link+"a: addr fd61:2::1/64 lan\na: direct fd61:2::/64 dev lan")),
+		route.IPv4,
+	)
 	require.Len(t, c.Nodes[0].Stubs, 1, "of one family")
 }
 

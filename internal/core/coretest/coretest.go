@@ -85,8 +85,15 @@ func init() {
 	}
 }
 
-var specials = map[string]route.Special{"blackhole": route.Blackhole, "unreachable": route.Unreachable, "prohibit": route.Prohibit,
-	"receive": route.Receive, "broadcast": route.Broadcast, "multicast": route.Multicast, "throw": route.Throw}
+var specials = map[string]route.Special{
+	"blackhole":   route.Blackhole,
+	"unreachable": route.Unreachable,
+	"prohibit":    route.Prohibit,
+	"receive":     route.Receive,
+	"broadcast":   route.Broadcast,
+	"multicast":   route.Multicast,
+	"throw":       route.Throw,
+}
 
 func add(f *network.Facts, rest string, m route.Mark) {
 	kind := network.Candidates
@@ -102,7 +109,10 @@ func add(f *network.Facts, rest string, m route.Mark) {
 	var f2 network.Facts
 	switch w[0] {
 	case "addr":
-		f.Addresses = append(f.Addresses, network.Address{Prefix: netip.MustParsePrefix(w[1]), Interface: w[2], Mark: m})
+		f.Addresses = append(
+			f.Addresses,
+			network.Address{Prefix: netip.MustParsePrefix(w[1]), Interface: w[2], Mark: m},
+		)
 	case "link":
 		l := network.Interface{Name: w[1], State: network.LinkUp, Mark: m}
 		if w[2] == "down" {
@@ -129,7 +139,10 @@ func add(f *network.Facts, rest string, m route.Mark) {
 		mode := map[string]network.CheckMode{"strict": network.CheckStrict, "feasible": network.CheckFeasible, "loose": network.CheckLoose}[w[2]]
 		f.Checks = append(f.Checks, network.SourceCheck{Interface: w[1], Mode: mode, Mark: m})
 	case "session":
-		f.Sessions = append(f.Sessions, network.Session{Peer: netip.MustParseAddr(w[1]), Interface: w[2], Up: w[3] == "up", Mark: m})
+		f.Sessions = append(
+			f.Sessions,
+			network.Session{Peer: netip.MustParseAddr(w[1]), Interface: w[2], Up: w[3] == "up", Mark: m},
+		)
 	case "stateful":
 		f.Policy.Stateful = m
 	case "classful":
@@ -250,7 +263,10 @@ func addRoute(f *network.Facts, kind network.Kind, w []string, m route.Mark) {
 		}
 	}
 	fam := route.FamilyOf(prefix.Addr())
-	at := slices.IndexFunc(f.Tables, func(t network.TableFacts) bool { return t.Name == table && t.Family == fam && t.Kind == kind })
+	at := slices.IndexFunc(
+		f.Tables,
+		func(t network.TableFacts) bool { return t.Name == table && t.Family == fam && t.Kind == kind },
+	)
 	if at < 0 {
 		at = len(f.Tables)
 		f.Tables = append(f.Tables, network.TableFacts{Name: table, Family: fam, Kind: kind})

@@ -51,8 +51,18 @@ var Faults = map[string]string{
 		a: static 10.61.2.0/24 via 10.61.1.77 dev lan
 		a: neigh 10.61.1.77 lan failed
 		b: static 10.61.1.0/24 via 172.28.1.1 dev up`,
-	"the next hop's interface is down":       strings.Replace(OutAndBack, "b: direct 172.28.1.0/30 dev up", "b: link up down", 1),
-	"a network whose only interface is down": strings.Replace(OutAndBack, "b: direct 10.61.2.0/24 dev lan", "b: link lan down", 1),
+	"the next hop's interface is down": strings.Replace(
+		OutAndBack,
+		"b: direct 172.28.1.0/30 dev up",
+		"b: link up down",
+		1,
+	),
+	"a network whose only interface is down": strings.Replace(
+		OutAndBack,
+		"b: direct 10.61.2.0/24 dev lan",
+		"b: link lan down",
+		1,
+	),
 	"of two equal next hops one is a dead end": OutAndBack + `
 		c: addr 172.28.2.2/30 e
 		c: direct 172.28.2.0/30 dev e

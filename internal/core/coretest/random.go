@@ -6,7 +6,8 @@ import (
 	"strings"
 )
 
-// RandomText makes a network of routers with links and attached networks of their own, and routes that are mostly right.
+// RandomText makes a network of routers with links and attached networks of their own, and routes that are mostly
+// right.
 func RandomText(rnd *rand.Rand, size int) string {
 	var b strings.Builder
 	say := func(format string, args ...any) { fmt.Fprintf(&b, format+"\n", args...) }
@@ -134,7 +135,11 @@ func RandomText(rnd *rand.Rand, size int) string {
 			say("r%d: static %s %s in red", i, []string{"0.0.0.0/0", "10.61.0.0/16"}[rnd.IntN(2)], hop(rnd.IntN(size)))
 		}
 		if chance(15) {
-			say("r%d: rule 100 %s table 77", i, []string{fmt.Sprintf("from 10.61.%d.0/25", rnd.IntN(size)), fmt.Sprintf("iif e%d", ports[i][0].link), fmt.Sprintf("to 10.61.%d.64/26", rnd.IntN(size))}[rnd.IntN(3)])
+			say(
+				"r%d: rule 100 %s table 77",
+				i,
+				[]string{fmt.Sprintf("from 10.61.%d.0/25", rnd.IntN(size)), fmt.Sprintf("iif e%d", ports[i][0].link), fmt.Sprintf("to 10.61.%d.64/26", rnd.IntN(size))}[rnd.IntN(3)],
+			)
 			say("r%d: rule 200 table default", i)
 			say("r%d: static %s %s in 77", i, []string{"0.0.0.0/0", "10.61.0.0/16"}[rnd.IntN(2)], hop(rnd.IntN(size)))
 		}

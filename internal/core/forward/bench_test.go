@@ -27,22 +27,43 @@ var large = sync.OnceValue(func() *forward.Walker {
 	for i := range devices {
 		var l route.List
 		add := func(p netip.Prefix, a *route.Attributes) {
-			l.AddRoute(route.Route{Prefix: p, Attributes: a, State: route.Active | route.Installed, Mark: route.Mark{File: 1, Off: 1, End: 2}})
+			l.AddRoute(
+				route.Route{
+					Prefix:     p,
+					Attributes: a,
+					State:      route.Active | route.Installed,
+					Mark:       route.Mark{File: 1, Off: 1, End: 2},
+				},
+			)
 		}
 		direct := func(p netip.Prefix, dev string) {
 			add(p, &route.Attributes{Protocol: route.Direct, NextHops: []route.NextHop{{Interface: dev}}})
 		}
 		direct(lan(i), "lan")
-		f := network.Facts{Addresses: []network.Address{{Prefix: netip.PrefixFrom(at(lan(i), 1), 24), Interface: "lan"}}}
-		left := &route.Attributes{Protocol: route.OSPF, NextHops: []route.NextHop{{Interface: "left", Address: at(link(i-1+devices), 1)}}}
-		right := &route.Attributes{Protocol: route.OSPF, NextHops: []route.NextHop{{Interface: "right", Address: at(link(i+devices), 2)}}}
+		f := network.Facts{
+			Addresses: []network.Address{{Prefix: netip.PrefixFrom(at(lan(i), 1), 24), Interface: "lan"}},
+		}
+		left := &route.Attributes{
+			Protocol: route.OSPF,
+			NextHops: []route.NextHop{{Interface: "left", Address: at(link(i-1+devices), 1)}},
+		}
+		right := &route.Attributes{
+			Protocol: route.OSPF,
+			NextHops: []route.NextHop{{Interface: "right", Address: at(link(i+devices), 2)}},
+		}
 		if i > 0 {
 			direct(link(i-1+devices), "left")
-			f.Addresses = append(f.Addresses, network.Address{Prefix: netip.PrefixFrom(at(link(i-1+devices), 2), 30), Interface: "left"})
+			f.Addresses = append(
+				f.Addresses,
+				network.Address{Prefix: netip.PrefixFrom(at(link(i-1+devices), 2), 30), Interface: "left"},
+			)
 		}
 		if i < devices-1 {
 			direct(link(i+devices), "right")
-			f.Addresses = append(f.Addresses, network.Address{Prefix: netip.PrefixFrom(at(link(i+devices), 1), 30), Interface: "right"})
+			f.Addresses = append(
+				f.Addresses,
+				network.Address{Prefix: netip.PrefixFrom(at(link(i+devices), 1), 30), Interface: "right"},
+			)
 		}
 		for j := range devices {
 			if j < i {
@@ -56,7 +77,13 @@ var large = sync.OnceValue(func() *forward.Walker {
 			if i == devices-1 || i > 0 && rnd.IntN(2) == 0 {
 				a = left
 			}
-			add(netip.PrefixFrom(netip.AddrFrom4([4]byte{byte(20 + rnd.IntN(150)), byte(rnd.IntN(256)), byte(rnd.IntN(256)), 0}), 24), a)
+			add(
+				netip.PrefixFrom(
+					netip.AddrFrom4([4]byte{byte(20 + rnd.IntN(150)), byte(rnd.IntN(256)), byte(rnd.IntN(256)), 0}),
+					24,
+				),
+				a,
+			)
 		}
 		f.Tables = []network.TableFacts{{Name: "default", Family: route.IPv4, Routes: l}}
 		b.Add(fmt.Sprintf("d%03d", i), f, 0)

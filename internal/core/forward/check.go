@@ -15,7 +15,12 @@ func (w *Walker) sourceCheck(pkt *packet, at position, hop Hop, out string) (ste
 	}
 	// A device drops what comes in with one of its own addresses as the source; IPv4 kernels do, IPv6 ones do not.
 	if own := d.Own(pkt.src); fam == route.IPv4 && len(own) > 0 {
-		s := step{hop: hop, share: 1, verdict: SourceCheck, reason: Reason{Code: OwnSource, Marks: []route.Mark{own[0].Mark}}}
+		s := step{
+			hop:     hop,
+			share:   1,
+			verdict: SourceCheck,
+			reason:  Reason{Code: OwnSource, Marks: []route.Mark{own[0].Mark}},
+		}
 		if d == pkt.sender {
 			s.verdict, s.reason = Loops, Reason{Code: CameBack, Device: d.Name}
 		}
@@ -27,7 +32,13 @@ func (w *Walker) sourceCheck(pkt *packet, at position, hop Hop, out string) (ste
 	}
 	back := position{device: d, table: at.table, ingress: out, origin: out == ""}
 	m, end := w.lookup(&packet{src: pkt.dst, dst: pkt.src}, back)
-	reason := Reason{Code: SourceFails, Check: c.Mode, Interface: at.ingress, Address: pkt.src, Marks: []route.Mark{c.Mark}}
+	reason := Reason{
+		Code:      SourceFails,
+		Check:     c.Mode,
+		Interface: at.ingress,
+		Address:   pkt.src,
+		Marks:     []route.Mark{c.Mark},
+	}
 	if m.Found() {
 		reason.Marks = append(reason.Marks, m.Routes[0].Mark)
 	}
@@ -41,8 +52,8 @@ func (w *Walker) sourceCheck(pkt *packet, at position, hop Hop, out string) (ste
 	return step{hop: hop, share: 1, verdict: verdict, reason: reason}, true
 }
 
-// checkEach judges the source for every way on by itself, as kernels do: rules that look at interfaces see the one that the
-// packet would leave by. All reports that no way is left, and the step that ends it then.
+// checkEach judges the source for every way on by itself, as kernels do: rules that look at interfaces see the one
+// that the packet would leave by. All reports that no way is left, and the step that ends it then.
 func (w *Walker) checkEach(pkt *packet, at position, steps []step) (drop step, all bool) {
 	all = true
 	for i := range steps {

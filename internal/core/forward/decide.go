@@ -134,7 +134,10 @@ func (w *Walker) decide(pkt *packet, at position, room []step) []step {
 	}
 	if s, ok := d.Forwards(fam); ok && !s.On && !at.origin {
 		hop.Evidence = []route.Mark{s.Mark}
-		return append(room, step{hop: hop, share: 1, verdict: NotForwarding, reason: Reason{Code: SwitchOff, Marks: hop.Evidence}})
+		return append(
+			room,
+			step{hop: hop, share: 1, verdict: NotForwarding, reason: Reason{Code: SwitchOff, Marks: hop.Evidence}},
+		)
 	}
 	m, why := w.lookup(pkt, at)
 	if m.Table != nil {
@@ -220,7 +223,10 @@ func (w *Walker) origin(d *network.Device, ifname string) position {
 func (w *Walker) deliver(pkt *packet, hop Hop, at position, own []network.Address) step {
 	dst := pkt.dst
 	hop.Prefix = netip.PrefixFrom(dst, dst.BitLen())
-	hop.Route = route.Route{Prefix: hop.Prefix, Attributes: &route.Attributes{Protocol: route.Local, Special: route.Receive}}
+	hop.Route = route.Route{
+		Prefix:     hop.Prefix,
+		Attributes: &route.Attributes{Protocol: route.Local, Special: route.Receive},
+	}
 	hop.Owner = topology.Deduced
 	if len(own) > 0 {
 		hop.Owner = topology.Known
@@ -233,7 +239,13 @@ func (w *Walker) deliver(pkt *packet, hop Hop, at position, own []network.Addres
 			hop.Prefix, hop.Route, hop.Evidence = m.Prefix, m.Routes[0], t.Evidence(m.Index[0])
 		}
 	}
-	return step{hop: hop, share: 1, verdict: Arrives, delivery: ToDevice, reason: Reason{Code: OwnAddress, Marks: hop.Evidence}}
+	return step{
+		hop:      hop,
+		share:    1,
+		verdict:  Arrives,
+		delivery: ToDevice,
+		reason:   Reason{Code: OwnAddress, Marks: hop.Evidence},
+	}
 }
 
 // longest is what a table does with the packet's destination.
@@ -313,7 +325,13 @@ func (w *Walker) exit(pkt *packet, at position, s *step, r route.Route, e select
 	}
 	link := w.find(at.device, e.Interface, target, e.Dynamic, final)
 	h.Owner = link.Confidence
-	s.reason = Reason{Address: target, Interface: e.Interface, TwoEnds: link.TwoEnds, Learned: e.Dynamic, Marks: link.Marks}
+	s.reason = Reason{
+		Address:   target,
+		Interface: e.Interface,
+		TwoEnds:   link.TwoEnds,
+		Learned:   e.Dynamic,
+		Marks:     link.Marks,
+	}
 	if i := at.device.Interface(e.Interface); e.Down || i.State == network.LinkDown {
 		s.verdict, s.reason.Code, s.reason.Device = NextHopLost, OwnLinkDown, at.device.Name
 		if i.Mark.Known() {

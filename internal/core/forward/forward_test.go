@@ -151,8 +151,22 @@ func TestManyBranches(t *testing.T) {
 			fmt.Fprintf(&in, "%s: addr 10.%d.%d.1/10 e0\n", dev, n, i)
 		}
 	}
-	fmt.Fprintf(&in, "r%dx: direct 10.192.0.0/10 dev e0\nr%dx: addr 10.200.%d.1/10 e0\nr%dx: direct 10.9.0.0/16 dev lan\n", steps, steps, steps, steps)
-	fmt.Fprintf(&in, "r%dy: direct 10.192.0.0/10 dev e0\nr%dy: addr 10.201.%d.1/10 e0\nr%dy: static 10.9.0.0/16 blackhole\n", steps, steps, steps, steps)
+	fmt.Fprintf(
+		&in,
+		"r%dx: direct 10.192.0.0/10 dev e0\nr%dx: addr 10.200.%d.1/10 e0\nr%dx: direct 10.9.0.0/16 dev lan\n",
+		steps,
+		steps,
+		steps,
+		steps,
+	)
+	fmt.Fprintf(
+		&in,
+		"r%dy: direct 10.192.0.0/10 dev e0\nr%dy: addr 10.201.%d.1/10 e0\nr%dy: static 10.9.0.0/16 blackhole\n",
+		steps,
+		steps,
+		steps,
+		steps,
+	)
 	rt := trace(in.String(), "10.1.0.9", "10.9.0.1")
 	require.True(t, rt.Forward.Omitted)
 	require.LessOrEqual(t, len(rt.Forward.Branches), 70)
@@ -165,8 +179,11 @@ func TestManyBranches(t *testing.T) {
 }
 
 func TestSharesAddUp(t *testing.T) {
-	rt := trace(three+threeBack+"a: ospf 10.3.0.0/28 via 10.0.1.2 dev e0 weight 3 via 10.0.5.2 dev e5\na: direct 10.0.5.0/30 dev e5\na: addr 10.0.5.1/30 e5\nd: direct 10.0.5.0/30 dev h0\nd: addr 10.0.5.2/30 h0",
-		"10.1.0.9", "10.3.0.9")
+	rt := trace(
+		three+threeBack+"a: ospf 10.3.0.0/28 via 10.0.1.2 dev e0 weight 3 via 10.0.5.2 dev e5\na: direct 10.0.5.0/30 dev e5\na: addr 10.0.5.1/30 e5\nd: direct 10.0.5.0/30 dev h0\nd: addr 10.0.5.2/30 h0",
+		"10.1.0.9",
+		"10.3.0.9",
+	)
 	require.InDelta(t, 0.75, rt.Forward.Branches[0].Share, 1e-9)
 	require.InDelta(t, 0.25, rt.Forward.Branches[1].Share, 1e-9)
 }

@@ -24,8 +24,8 @@ func (w *Walker) fromHost(pkt *packet) Direction {
 	return w.from(pkt, w.gatewayOf(pkt.src, w.starts(pkt.src)))
 }
 
-// hostSelf says what becomes of a packet that its host's own settings keep from ever reaching a router that helps; false
-// where they do not.
+// hostSelf says what becomes of a packet that its host's own settings keep from ever reaching a router that helps;
+// false where they do not.
 func (w *Walker) hostSelf(pkt *packet) (Direction, bool) {
 	h, ok := w.host(pkt.src)
 	if !ok {
@@ -45,15 +45,22 @@ func (w *Walker) hostSelf(pkt *packet) (Direction, bool) {
 		reason.Host = MaskTooWide
 	case h.Gateway.IsValid() && real.IsValid() && real.Contains(pkt.dst) && h.Prefix.IsValid() && real != h.Prefix:
 		return Direction{}, false // it asks its gateway for a neighbour, who answers for it
-	case h.Gateway.IsValid() && h.Prefix.IsValid() && !h.Prefix.Contains(h.Gateway), h.Gateway.IsValid() && real.IsValid() && !real.Contains(h.Gateway):
+	case h.Gateway.IsValid() && h.Prefix.IsValid() && !h.Prefix.Contains(h.Gateway),
+		h.Gateway.IsValid() && real.IsValid() && !real.Contains(h.Gateway):
 		reason.Host = GatewayElsewhere
 	case h.Gateway.IsValid() && len(w.topo.Owners(h.Gateway)) == 0 && (!real.IsValid() || !real.Contains(pkt.dst)):
 		reason.Code, reason.Address = NoGateway, h.Gateway
-		return Direction{Verdict: Unknown, Branches: []Branch{{Share: 1, Verdict: Unknown, Where: h.Name, Reason: reason}}}, true
+		return Direction{
+			Verdict:  Unknown,
+			Branches: []Branch{{Share: 1, Verdict: Unknown, Where: h.Name, Reason: reason}},
+		}, true
 	default:
 		return Direction{}, false
 	}
-	return Direction{Verdict: NextHopLost, Branches: []Branch{{Share: 1, Verdict: NextHopLost, Where: h.Name, Reason: reason}}}, true
+	return Direction{
+		Verdict:  NextHopLost,
+		Branches: []Branch{{Share: 1, Verdict: NextHopLost, Where: h.Name, Reason: reason}},
+	}, true
 }
 
 // gatewayOf keeps of the places where a host's packet could start the one at its gateway.

@@ -6,8 +6,8 @@ import (
 	"zarvek/internal/core/network"
 )
 
-// LivenessOf finds the sessions of both ends of a link: d's with the next hop's address, and the other device's with any of
-// d's addresses.
+// LivenessOf finds the sessions of both ends of a link: d's with the next hop's address, and the other device's with
+// any of d's addresses.
 func LivenessOf(d, other *network.Device, hop netip.Addr) Liveness {
 	var l Liveness
 	note := func(to *Detection, s network.Session) {

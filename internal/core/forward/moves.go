@@ -10,8 +10,8 @@ import (
 	"zarvek/internal/core/topology"
 )
 
-// A LookupPoint is where and how a device meets a packet, as far as what it does depends on that. It is comparable; the zero
-// LookupPoint is nowhere.
+// A LookupPoint is where and how a device meets a packet, as far as what it does depends on that. It is comparable;
+// the zero LookupPoint is nowhere.
 type LookupPoint struct{ at position }
 
 // Device returns the spot's device.
@@ -157,7 +157,8 @@ func (w *Walker) OnwardIn(d *network.Device, table string, dst netip.Addr) Direc
 // sourceFor is an address that a device may send from.
 func (w *Walker) sourceFor(d *network.Device, dst netip.Addr) netip.Addr {
 	for _, a := range d.Addresses().All() {
-		if x := a.Prefix.Addr(); route.FamilyOf(x) == route.FamilyOf(dst) && !x.IsLinkLocalUnicast() && !x.IsLoopback() {
+		if x := a.Prefix.Addr(); route.FamilyOf(x) == route.FamilyOf(dst) && !x.IsLinkLocalUnicast() &&
+			!x.IsLoopback() {
 			return x
 		}
 	}

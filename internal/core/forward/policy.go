@@ -36,10 +36,18 @@ func (w *Walker) arrive(pkt *packet, at position, hop *Hop) (*packet, *step) {
 		}
 		switch t.Fits(pkt.src, pkt.dst, pkt.flow, at.ingress, "") {
 		case network.Maybe:
-			return pkt, &step{hop: *hop, share: 1, verdict: Unknown, reason: Reason{Code: FlowNotTold, Marks: []route.Mark{t.Mark}}}
+			return pkt, &step{
+				hop:     *hop,
+				share:   1,
+				verdict: Unknown,
+				reason:  Reason{Code: FlowNotTold, Marks: []route.Mark{t.Mark}},
+			}
 		case network.Yes:
 			p := *pkt
-			p.done = append(pkt.done[:len(pkt.done):len(pkt.done)], translated{at.device, pkt.dst, t.Becomes, false, pkt.flow})
+			p.done = append(
+				pkt.done[:len(pkt.done):len(pkt.done)],
+				translated{at.device, pkt.dst, t.Becomes, false, pkt.flow},
+			)
 			p.dst = t.Becomes
 			if t.BecomesPort != 0 {
 				p.flow.DestinationPort = t.BecomesPort
@@ -119,7 +127,11 @@ func (w *Walker) leave(pkt *packet, at position, s step) step {
 
 // judgeFlow asks every chain of rules: each that has rules for the packet's family must permit it. Maybe where that
 // depends on what is not told.
-func judgeFlow(rules network.Items[network.FlowRule], pkt *packet, in, out string) (fit network.Fit, permit, refuse bool, mark route.Mark) {
+func judgeFlow(
+	rules network.Items[network.FlowRule],
+	pkt *packet,
+	in, out string,
+) (fit network.Fit, permit, refuse bool, mark route.Mark) {
 	fit, permit = network.Yes, true
 	for lo := 0; lo < rules.Len(); {
 		hi := lo
@@ -142,7 +154,11 @@ func judgeFlow(rules network.Items[network.FlowRule], pkt *packet, in, out strin
 }
 
 // judgeChain applies ordered rules, the first that fits; what fits none is denied. No where it has none for the family.
-func judgeChain(rules network.Items[network.FlowRule], pkt *packet, in, out string) (fit network.Fit, permit, refuse bool, mark route.Mark) {
+func judgeChain(
+	rules network.Items[network.FlowRule],
+	pkt *packet,
+	in, out string,
+) (fit network.Fit, permit, refuse bool, mark route.Mark) {
 	var open *network.FlowRule
 	any := false
 	for _, r := range rules.All() {
@@ -187,7 +203,14 @@ func (w *Walker) tunnel(pkt *packet, at position, s step) step {
 	s.hop.Evidence = append(s.hop.Evidence, t.Mark)
 	fail := func(v Verdict, c Code, where string, inner Verdict) step {
 		s.verdict, s.delivery, s.next = v, NotDelivered, position{}
-		s.reason = Reason{Code: c, Address: t.Remote, Interface: t.Interface, Device: where, Inner: inner, Marks: []route.Mark{t.Mark}}
+		s.reason = Reason{
+			Code:      c,
+			Address:   t.Remote,
+			Interface: t.Interface,
+			Device:    where,
+			Inner:     inner,
+			Marks:     []route.Mark{t.Mark},
+		}
 		return s
 	}
 	if pkt.depth >= maxTunnels {

@@ -49,7 +49,11 @@ const backByDown = "z: static 10.1.0.0/24 via 10.0.4.1 dev down\n"
 func TestAsymmetryIsShownThoughBothWaysArrive(t *testing.T) {
 	rt := trace(ring+backByDown, "10.1.0.9", "10.9.0.9")
 	require.Equal(t, forward.TwoWay, rt.Verdict)
-	require.Equal(t, forward.Asymmetry{Found: true, Part: "a", Meet: "z", OnlyOut: []string{"up"}, OnlyBack: []string{"down"}}, rt.Asymmetry())
+	require.Equal(
+		t,
+		forward.Asymmetry{Found: true, Part: "a", Meet: "z", OnlyOut: []string{"up"}, OnlyBack: []string{"down"}},
+		rt.Asymmetry(),
+	)
 	rt = trace(ring+"z: static 10.1.0.0/24 via 10.0.2.1 dev up\n", "10.1.0.9", "10.9.0.9")
 	require.Zero(t, rt.Asymmetry())
 }
@@ -79,7 +83,11 @@ func TestAStatefulDeviceMustSeeBothDirections(t *testing.T) {
 	require.Equal(t, forward.TwoWay, rt.Verdict, "a single exchange passes")
 	require.Equal(t, []string{"up"}, rt.OneSided)
 	w := forward.NewWalker(topology.Build(coretest.Build(ring + backByDown + "up: stateful")))
-	rt = w.TraceFlow(netip.MustParseAddr("10.1.0.9"), netip.MustParseAddr("10.9.0.9"), network.Flow{Protocol: "tcp", DestinationPort: 443})
+	rt = w.TraceFlow(
+		netip.MustParseAddr("10.1.0.9"),
+		netip.MustParseAddr("10.9.0.9"),
+		network.Flow{Protocol: "tcp", DestinationPort: 443},
+	)
 	require.Equal(t, forward.StateMissing, rt.Return.Verdict, "a connection does not")
 	rt = trace(ring+"z: static 10.1.0.0/24 via 10.0.2.1 dev up\nup: stateful", "10.1.0.9", "10.9.0.9")
 	require.Equal(t, forward.TwoWay, rt.Verdict)
@@ -99,16 +107,29 @@ func TestAPacketBackAtItsSenderIsALoop(t *testing.T) {
 		b: addr 10.0.1.2/30 f0
 		b: static 10.9.0.0/16 via 10.0.1.1 dev f0
 	`, "10.7.0.1", "10.9.0.1")
-	require.Equal(t, forward.Discarded, rt.Forward.Verdict, "the rule for what comes in decides before the source is looked at")
+	require.Equal(
+		t,
+		forward.Discarded,
+		rt.Forward.Verdict,
+		"the rule for what comes in decides before the source is looked at",
+	)
 }
 
 func TestNobodyOnALinkOfTwoEnds(t *testing.T) {
 	in := "a: direct 10.1.0.0/24 dev lan\na: direct 10.0.0.0/30 dev e0\na: addr 10.0.0.1/30 e0\nb: direct 10.0.0.0/30 dev f0\nb: addr 10.0.0.2/30 f0\n"
-	rt := trace(in+"a: direct fd00:1::/64 dev lan\na: direct fd00::/64 dev e0\na: addr fd00::1/64 e0\nb: direct fd00::/64 dev f0\nb: addr fd00::2/64 f0\na: static fd00:9::/64 via fd00::3 dev e0", "fd00:1::9", "fd00:9::1")
+	rt := trace(
+		in+"a: direct fd00:1::/64 dev lan\na: direct fd00::/64 dev e0\na: addr fd00::1/64 e0\nb: direct fd00::/64 dev f0\nb: addr fd00::2/64 f0\na: static fd00:9::/64 via fd00::3 dev e0",
+		"fd00:1::9",
+		"fd00:9::1",
+	)
 	require.Equal(t, forward.NextHopLost, rt.Forward.Verdict)
 	require.Equal(t, forward.NobodyHasIt, rt.Forward.Branches[0].Reason.Code)
 	// A dead interface of a third device shares the link-local network, as all do, and is not on that link.
-	rt = trace(in+"a: direct fd00:1::/64 dev lan\na: direct fd00::/64 dev e0\na: addr fd00::1/64 e0\na: addr fe80::1/64 e0\nb: direct fd00::/64 dev f0\nb: addr fd00::2/64 f0\na: static fd00:9::/64 via fd00::3 dev e0\nc: link x0 down\nc: addr fe80::7/64 x0", "fd00:1::9", "fd00:9::1")
+	rt = trace(
+		in+"a: direct fd00:1::/64 dev lan\na: direct fd00::/64 dev e0\na: addr fd00::1/64 e0\na: addr fe80::1/64 e0\nb: direct fd00::/64 dev f0\nb: addr fd00::2/64 f0\na: static fd00:9::/64 via fd00::3 dev e0\nc: link x0 down\nc: addr fe80::7/64 x0",
+		"fd00:1::9",
+		"fd00:9::1",
+	)
 	require.Equal(t, forward.NobodyHasIt, rt.Forward.Branches[0].Reason.Code)
 }
 
@@ -145,11 +166,14 @@ func TestADefaultThatLeavesThoughTheNetworkIsHere(t *testing.T) {
 }
 
 func TestRulesOfOneFamilyLeaveTheOtherAlone(t *testing.T) {
-	n := coretest.Build("a: direct fd00:1::/64 dev lan\na: direct fd00:2::/64 dev e0\na: rule 10 from 10.0.0.0/8 table 7")
+	n := coretest.Build(
+		"a: direct fd00:1::/64 dev lan\na: direct fd00:2::/64 dev e0\na: rule 10 from 10.0.0.0/8 table 7",
+	)
 	x, rule := n.Draft(), n.Device("a").Rules().At(0)
 	rule.Family = route.IPv4
 	x.SetRules("a", []network.Rule{rule})
-	rt := forward.NewWalker(topology.Build(x.Freeze())).Trace(netip.MustParseAddr("fd00:1::9"), netip.MustParseAddr("fd00:2::9"))
+	rt := forward.NewWalker(topology.Build(x.Freeze())).
+		Trace(netip.MustParseAddr("fd00:1::9"), netip.MustParseAddr("fd00:2::9"))
 	require.Equal(t, forward.Arrives, rt.Forward.Verdict)
 }
 
@@ -181,15 +205,30 @@ func TestAWalkMixesTheTablesThatRulesChooseFrom(t *testing.T) {
 
 func TestCapturesOfDifferentMomentsDecideNothing(t *testing.T) {
 	var b network.Builder
-	b.Add("a", coretest.Facts("direct 10.1.0.0/24 dev lan\nospf 10.8.0.0/24 via 10.1.0.2 dev lan\nstatic 10.9.0.0/24 via 10.8.0.1", 1), 0)
+	b.Add(
+		"a",
+		coretest.Facts(
+			"direct 10.1.0.0/24 dev lan\nospf 10.8.0.0/24 via 10.1.0.2 dev lan\nstatic 10.9.0.0/24 via 10.8.0.1",
+			1,
+		),
+		0,
+	)
 	b.Add("a", coretest.Facts("ospf 10.8.0.0/24 via 10.1.0.3 dev lan", 2), 0)
 	w := forward.NewWalker(topology.Build(b.Build()))
 	for _, dst := range []string{"10.8.0.9", "10.9.0.9"} { // by the route itself, by a next hop that it resolves
 		rt := w.Trace(netip.MustParseAddr("10.1.0.9"), netip.MustParseAddr(dst))
 		require.Equal(t, forward.Unknown, rt.Forward.Verdict, dst)
 	}
-	require.Equal(t, selection.Contradicted, w.Trace(netip.MustParseAddr("10.1.0.9"), netip.MustParseAddr("10.9.0.9")).Forward.Branches[0].Reason.Failure)
-	require.Equal(t, forward.CapturesContradict, w.Trace(netip.MustParseAddr("10.1.0.9"), netip.MustParseAddr("10.8.0.9")).Forward.Branches[0].Reason.Code)
+	require.Equal(
+		t,
+		selection.Contradicted,
+		w.Trace(netip.MustParseAddr("10.1.0.9"), netip.MustParseAddr("10.9.0.9")).Forward.Branches[0].Reason.Failure,
+	)
+	require.Equal(
+		t,
+		forward.CapturesContradict,
+		w.Trace(netip.MustParseAddr("10.1.0.9"), netip.MustParseAddr("10.8.0.9")).Forward.Branches[0].Reason.Code,
+	)
 }
 
 func TestARouteThatWasChosenAndDoesNotForward(t *testing.T) {
@@ -202,8 +241,8 @@ func TestARouteThatWasChosenAndDoesNotForward(t *testing.T) {
 	require.Equal(t, forward.Discarded, rt.Forward.Verdict, "what forwards counts")
 }
 
-// TestSourceCheckOfEachWay: a strict check looks the source up as if the packet came from where it will leave, so that a
-// rule for one of two equal ways out can fail it on that way alone.
+// TestSourceCheckOfEachWay: a strict check looks the source up as if the packet came from where it will leave, so
+// that a rule for one of two equal ways out can fail it on that way alone.
 func TestSourceCheckOfEachWay(t *testing.T) {
 	w := forward.NewWalker(topology.Build(coretest.Build(`
 		a: addr 10.1.0.1/24 lan
@@ -238,9 +277,14 @@ func TestSourceCheckOfEachWay(t *testing.T) {
 	require.InDelta(t, 0.5, d.Branches[0].Share, 1e-9)
 }
 
-// TestAnOwnAddressOfAStatefulDevice: what is for the device itself does not go through it, so that no direction is missed.
+// TestAnOwnAddressOfAStatefulDevice: what is for the device itself does not go through it, so that no direction is
+// missed.
 func TestAnOwnAddressOfAStatefulDevice(t *testing.T) {
 	w := forward.NewWalker(topology.Build(coretest.Build(ring + "z: stateful")))
-	rt := w.TraceFlow(netip.MustParseAddr("10.1.0.1"), netip.MustParseAddr("10.9.0.1"), network.Flow{Protocol: "tcp", SourcePort: 4000, DestinationPort: 22})
+	rt := w.TraceFlow(
+		netip.MustParseAddr("10.1.0.1"),
+		netip.MustParseAddr("10.9.0.1"),
+		network.Flow{Protocol: "tcp", SourcePort: 4000, DestinationPort: 22},
+	)
 	require.Empty(t, rt.OneSided)
 }

@@ -15,7 +15,8 @@ import (
 
 func addr(s string) netip.Addr { return netip.MustParseAddr(s) }
 
-// TestASecondVisitThatEndsAtOnceIsNoLoop: what a device sends itself it does not forward; when that comes back to it, it ends.
+// TestASecondVisitThatEndsAtOnceIsNoLoop: what a device sends itself it does not forward; when that comes back to it,
+// it ends.
 func TestASecondVisitThatEndsAtOnceIsNoLoop(t *testing.T) {
 	rt := trace(`
 		a: addr 10.0.0.1/30 e0
@@ -26,8 +27,10 @@ func TestASecondVisitThatEndsAtOnceIsNoLoop(t *testing.T) {
 		b: direct 10.0.0.0/30 dev f0
 		b: static 10.9.0.0/16 via 10.0.0.1 dev f0`, "10.0.0.2", "10.9.0.1")
 	require.Equal(t, forward.NotForwarding, rt.Forward.Verdict)
-	n := coretest.Build("a: addr 10.0.0.1/30 e0\na: direct 10.0.0.0/30 dev e0\na: static fd61::/16 via 10.0.0.2 dev e0\na: forwarding ipv6 off\n" +
-		"a: addr fd60::1/64 e0\na: direct fd60::/64 dev e0\na: static fd61::/16 via fd60::2 dev e0\nb: addr fd60::2/64 f0\nb: direct fd60::/64 dev f0\nb: static fd61::/16 via fd60::1 dev f0")
+	n := coretest.Build(
+		"a: addr 10.0.0.1/30 e0\na: direct 10.0.0.0/30 dev e0\na: static fd61::/16 via 10.0.0.2 dev e0\na: forwarding ipv6 off\n" +
+			"a: addr fd60::1/64 e0\na: direct fd60::/64 dev e0\na: static fd61::/16 via fd60::2 dev e0\nb: addr fd60::2/64 f0\nb: direct fd60::/64 dev f0\nb: static fd61::/16 via fd60::1 dev f0",
+	)
 	d := forward.NewWalker(topology.Build(n)).Onward(n.Device("a"), addr("fd61::1"))
 	require.Equal(t, forward.NotForwarding, d.Verdict)
 }
@@ -43,7 +46,16 @@ func TestGatewayWithTwoInterfaces(t *testing.T) {
 		a: rule 20 table default
 		a: addr 10.2.0.1/24 out
 		a: direct 10.2.0.0/24 dev out`).Draft()
-	x.SetHosts([]network.Host{{Name: "till", Address: addr("10.1.0.9"), Prefix: netip.MustParsePrefix("10.1.0.0/24"), Gateway: addr("10.1.0.1")}})
+	x.SetHosts(
+		[]network.Host{
+			{
+				Name:    "till",
+				Address: addr("10.1.0.9"),
+				Prefix:  netip.MustParsePrefix("10.1.0.0/24"),
+				Gateway: addr("10.1.0.1"),
+			},
+		},
+	)
 	rt := forward.NewWalker(topology.Build(x.Freeze())).Trace(addr("10.1.0.9"), addr("10.2.0.9"))
 	require.Len(t, rt.Forward.Branches, 1)
 	require.Equal(t, forward.Arrives, rt.Forward.Verdict)
@@ -51,8 +63,11 @@ func TestGatewayWithTwoInterfaces(t *testing.T) {
 
 // TestADeliveredPacketTellsWhoHasTheAddress, by what and how surely.
 func TestADeliveredPacketTellsWhoHasTheAddress(t *testing.T) {
-	rt := trace("a: addr 10.1.0.1/24 lan\na: direct 10.1.0.0/24 dev lan\na: addr 10.0.0.1/30 e0\na: direct 10.0.0.0/30 dev e0\nb: addr 10.0.0.2/30 f0\nb: direct 10.0.0.0/30 dev f0\nb: static 10.1.0.0/24 via 10.0.0.1 dev f0",
-		"10.1.0.9", "10.0.0.2")
+	rt := trace(
+		"a: addr 10.1.0.1/24 lan\na: direct 10.1.0.0/24 dev lan\na: addr 10.0.0.1/30 e0\na: direct 10.0.0.0/30 dev e0\nb: addr 10.0.0.2/30 f0\nb: direct 10.0.0.0/30 dev f0\nb: static 10.1.0.0/24 via 10.0.0.1 dev f0",
+		"10.1.0.9",
+		"10.0.0.2",
+	)
 	hops := rt.Forward.Branches[0].Hops
 	last := hops[len(hops)-1]
 	require.Equal(t, route.Local, last.Route.Protocol)
@@ -108,9 +123,14 @@ func TestALostReplyPartsNowhere(t *testing.T) {
 	require.Empty(t, a.OnlyOut)
 }
 
-// TestRulesThatLeadToNothing: a rule for a table without routes, or none for the packet, ends in no route, and is known.
+// TestRulesThatLeadToNothing: a rule for a table without routes, or none for the packet, ends in no route, and is
+// known.
 func TestRulesThatLeadToNothing(t *testing.T) {
-	rt := trace("a: direct 10.1.0.0/24 dev lan\na: direct 10.2.0.0/24 dev e0\na: rule 10 from 10.1.0.0/24 table 7\na: static 10.8.0.0/16 via 10.2.0.9 dev e0 in 7", "10.1.0.9", "10.9.0.9")
+	rt := trace(
+		"a: direct 10.1.0.0/24 dev lan\na: direct 10.2.0.0/24 dev e0\na: rule 10 from 10.1.0.0/24 table 7\na: static 10.8.0.0/16 via 10.2.0.9 dev e0 in 7",
+		"10.1.0.9",
+		"10.9.0.9",
+	)
 	require.Equal(t, forward.NoRoute, rt.Forward.Verdict)
 }
 
@@ -127,7 +147,9 @@ func TestReverseCheckAsksTheTableThatWasCaptured(t *testing.T) {
 
 // TestWhyForwards: an own address is kept, which is good news; a discard is not.
 func TestWhyForwards(t *testing.T) {
-	n := coretest.Build("a: addr 10.1.0.1/24 lan\na: direct 10.1.0.0/24 dev lan\na: static 10.3.0.0/16 blackhole\na: static 10.4.0.0/16 via 10.1.0.9 dev lan")
+	n := coretest.Build(
+		"a: addr 10.1.0.1/24 lan\na: direct 10.1.0.0/24 dev lan\na: static 10.3.0.0/16 blackhole\na: static 10.4.0.0/16 via 10.1.0.9 dev lan",
+	)
 	w := forward.NewWalker(topology.Build(n))
 	for dst, want := range map[string]bool{"10.1.0.1/32": true, "10.3.0.1/32": false, "10.4.0.1/32": true, "10.5.0.1/32": false} {
 		tab := n.Device("a").Table("default", route.IPv4)
@@ -147,25 +169,51 @@ func TestLivenessLeavesItsLines(t *testing.T) {
 
 // TestOnwardInATableOfItsOwn: a trial in a named table is decided there, whatever the default one says.
 func TestOnwardInATableOfItsOwn(t *testing.T) {
-	n := coretest.Build("a: addr 10.1.0.1/24 lan\na: direct 10.1.0.0/24 dev lan\na: static 10.9.0.0/16 blackhole\na: static 10.9.0.0/16 via 10.1.0.9 dev lan in red\na: neigh 10.1.0.9 lan alive")
+	n := coretest.Build(
+		"a: addr 10.1.0.1/24 lan\na: direct 10.1.0.0/24 dev lan\na: static 10.9.0.0/16 blackhole\na: static 10.9.0.0/16 via 10.1.0.9 dev lan in red\na: neigh 10.1.0.9 lan alive",
+	)
 	w := forward.NewWalker(topology.Build(n))
 	require.Equal(t, forward.Discarded, w.OnwardIn(n.Device("a"), "default", addr("10.9.0.1")).Verdict)
 	require.Equal(t, forward.Leaves, w.OnwardIn(n.Device("a"), "red", addr("10.9.0.1")).Verdict)
 }
 
-// TestEveryTranslationIsAnswered: two ways that translate to two servers, or of which the first is lost, each get their reply.
+// TestEveryTranslationIsAnswered: two ways that translate to two servers, or of which the first is lost, each get
+// their reply.
 func TestEveryTranslationIsAnswered(t *testing.T) {
 	run := func(up string) forward.RoundTrip {
 		var b network.Builder
 		server := func(in, becomes string) network.Policy {
-			return network.Policy{Translations: []network.Translation{{Destination: true, To: netip.MustParsePrefix("10.8.0.80/32"), In: in, Becomes: addr(becomes), Mark: route.Mark{File: 9, Off: 1, End: 2}}}}
+			return network.Policy{
+				Translations: []network.Translation{
+					{
+						Destination: true,
+						To:          netip.MustParsePrefix("10.8.0.80/32"),
+						In:          in,
+						Becomes:     addr(becomes),
+						Mark:        route.Mark{File: 9, Off: 1, End: 2},
+					},
+				},
+			}
 		}
-		b.Add("a", coretest.Facts("direct 10.1.0.0/24 dev lan\naddr 10.1.0.1/24 lan\ndirect 10.0.1.0/30 dev up\naddr 10.0.1.1/30 up\ndirect 10.0.3.0/30 dev down\naddr 10.0.3.1/30 down\n"+
-			"static 10.8.0.0/24 via 10.0.1.2 dev up via 10.0.3.2 dev down", 1), 0)
-		f := coretest.Facts("direct 10.0.1.0/30 dev u0\naddr 10.0.1.2/30 u0\ndirect 10.9.1.0/24 dev u1\naddr 10.9.1.1/24 u1\nstatic 10.1.0.0/24 via 10.0.1.1 dev u0\n"+up, 2)
+		b.Add(
+			"a",
+			coretest.Facts(
+				"direct 10.1.0.0/24 dev lan\naddr 10.1.0.1/24 lan\ndirect 10.0.1.0/30 dev up\naddr 10.0.1.1/30 up\ndirect 10.0.3.0/30 dev down\naddr 10.0.3.1/30 down\n"+
+					"static 10.8.0.0/24 via 10.0.1.2 dev up via 10.0.3.2 dev down",
+				1,
+			),
+			0,
+		)
+		f := coretest.Facts(
+			"direct 10.0.1.0/30 dev u0\naddr 10.0.1.2/30 u0\ndirect 10.9.1.0/24 dev u1\naddr 10.9.1.1/24 u1\nstatic 10.1.0.0/24 via 10.0.1.1 dev u0\n"+up,
+			2,
+		)
 		f.Policy = server("u0", "10.9.1.11")
 		b.Add("up", f, 0)
-		f = coretest.Facts("direct 10.0.3.0/30 dev d0\naddr 10.0.3.2/30 d0\ndirect 10.9.2.0/24 dev d1\naddr 10.9.2.1/24 d1\nstatic 10.1.0.0/24 via 10.0.3.1 dev d0", 3)
+		f = coretest.Facts(
+			"direct 10.0.3.0/30 dev d0\naddr 10.0.3.2/30 d0\ndirect 10.9.2.0/24 dev d1\naddr 10.9.2.1/24 d1\nstatic 10.1.0.0/24 via 10.0.3.1 dev d0",
+			3,
+		)
 		f.Policy = server("d0", "10.9.2.11")
 		b.Add("down", f, 0)
 		return forward.NewWalker(topology.Build(b.Build())).Trace(addr("10.1.0.9"), addr("10.8.0.80"))
@@ -182,17 +230,32 @@ func TestEveryTranslationIsAnswered(t *testing.T) {
 func TestAHostsPacketsComeInAtItsGateway(t *testing.T) {
 	for gateway, want := range map[string]forward.Verdict{"10.1.0.1": forward.Discarded, "10.1.0.2": forward.Arrives} {
 		x := coretest.Build("a: addr 10.1.0.1/24 lan0\na: direct 10.1.0.0/24 dev lan0\na: addr 10.1.0.2/24 lan1\na: direct 10.1.0.0/24 dev lan1\n" +
-			"a: rule 10 iif lan0 blackhole\na: rule 20 table default\na: addr 10.2.0.1/24 out\na: direct 10.2.0.0/24 dev out").Draft()
-		x.SetHosts([]network.Host{{Name: "till", Address: addr("10.1.0.9"), Prefix: netip.MustParsePrefix("10.1.0.0/24"), Gateway: addr(gateway)}})
+			"a: rule 10 iif lan0 blackhole\na: rule 20 table default\na: addr 10.2.0.1/24 out\na: direct 10.2.0.0/24 dev out").
+			Draft()
+		x.SetHosts(
+			[]network.Host{
+				{
+					Name:    "till",
+					Address: addr("10.1.0.9"),
+					Prefix:  netip.MustParsePrefix("10.1.0.0/24"),
+					Gateway: addr(gateway),
+				},
+			},
+		)
 		rt := forward.NewWalker(topology.Build(x.Freeze())).Trace(addr("10.1.0.9"), addr("10.2.0.9"))
 		require.Equal(t, want, rt.Forward.Verdict, gateway)
 	}
 }
 
-// TestRulesWithoutTheirTables: rules alone say nothing of routes, those of the tables that every kernel looks into included.
+// TestRulesWithoutTheirTables: rules alone say nothing of routes, those of the tables that every kernel looks into
+// included.
 func TestRulesWithoutTheirTables(t *testing.T) {
-	rt := trace("b: direct 10.1.0.0/24 dev lan\nb: direct 10.0.0.0/30 dev e0\nb: static 10.9.0.0/16 via 10.0.0.2 dev e0\n"+
-		"a: addr 10.0.0.2/30 f0\na: rule 32766 table default\na: rule 32767 table 253", "10.1.0.9", "10.9.0.9")
+	rt := trace(
+		"b: direct 10.1.0.0/24 dev lan\nb: direct 10.0.0.0/30 dev e0\nb: static 10.9.0.0/16 via 10.0.0.2 dev e0\n"+
+			"a: addr 10.0.0.2/30 f0\na: rule 32766 table default\na: rule 32767 table 253",
+		"10.1.0.9",
+		"10.9.0.9",
+	)
 	require.Equal(t, forward.Unknown, rt.Forward.Verdict)
 	require.Equal(t, forward.TableMissing, rt.Forward.Branches[0].Reason.Code)
 }

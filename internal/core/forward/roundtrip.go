@@ -48,7 +48,8 @@ type RoundTrip struct {
 // Weak reports whether any branch rests on weak evidence.
 func (rt *RoundTrip) Weak() bool {
 	weak := func(b Branch) bool { return b.Weak }
-	return slices.ContainsFunc(rt.Forward.Branches, weak) || rt.Return != nil && slices.ContainsFunc(rt.Return.Branches, weak)
+	return slices.ContainsFunc(rt.Forward.Branches, weak) ||
+		rt.Return != nil && slices.ContainsFunc(rt.Return.Branches, weak)
 }
 
 // Trace follows a packet from src to dst and the reply from dst to src. Both must be of one family.
@@ -70,7 +71,13 @@ func (w *Walker) TraceFlow(src, dst netip.Addr, flow network.Flow) RoundTrip {
 			one = w.replies(back, places, assumed)
 		}
 		w.checkEnd(&one, &rt.Forward, src)
-		d.Branches, d.Verdict, d.Omitted = append(d.Branches, one.Branches...), max(d.Verdict, one.Verdict), d.Omitted || one.Omitted
+		d.Branches, d.Verdict, d.Omitted = append(
+			d.Branches,
+			one.Branches...), max(
+			d.Verdict,
+			one.Verdict,
+		), d.Omitted ||
+			one.Omitted
 		rt.Return = &d
 	}
 	rt.oneSided(flow)

@@ -11,7 +11,8 @@ import (
 func (w *Walker) lookup(pkt *packet, at position) (selection.Match, Reason) {
 	d, fam := at.device, route.FamilyOf(pkt.dst)
 	rules := d.Rules()
-	if !rules.Any(func(r network.Rule) bool { return r.Family == 0 || r.Family == fam }) || at.table != "default" { // an interface that belongs to a table of its own asks no rules
+	if !rules.Any(func(r network.Rule) bool { return r.Family == 0 || r.Family == fam }) ||
+		at.table != "default" { // an interface that belongs to a table of its own asks no rules
 		rules = network.Items[network.Rule]{}
 	}
 	asked := false
@@ -26,9 +27,15 @@ func (w *Walker) lookup(pkt *packet, at position) (selection.Match, Reason) {
 		}
 		switch r.Action {
 		case network.RuleBlackhole:
-			return selection.Match{}, sureReason(sure, Reason{Code: Blackholed, Special: route.Blackhole, Marks: []route.Mark{r.Mark}})
+			return selection.Match{}, sureReason(
+				sure,
+				Reason{Code: Blackholed, Special: route.Blackhole, Marks: []route.Mark{r.Mark}},
+			)
 		case network.RuleUnreachable, network.RuleProhibit:
-			return selection.Match{}, sureReason(sure, Reason{Code: Rejected, Special: route.Prohibit, Marks: []route.Mark{r.Mark}})
+			return selection.Match{}, sureReason(
+				sure,
+				Reason{Code: Rejected, Special: route.Prohibit, Marks: []route.Mark{r.Mark}},
+			)
 		case network.RuleJump:
 			return selection.Match{}, Reason{Code: RuleNotDecided, Marks: []route.Mark{r.Mark}}
 		}
@@ -152,7 +159,9 @@ func unshown(d *network.Device, table string, fam route.Family) bool {
 // with those of the main one.
 func weakMix(d *network.Device, fam route.Family) (string, bool) {
 	for _, r := range d.Rules().All() {
-		if (r.Family == 0 || r.Family == fam) && r.Action == network.RuleLookup && r.Table != "default" && r.Table != kernelDefault && d.Table(r.Table, fam) == nil {
+		if (r.Family == 0 || r.Family == fam) && r.Action == network.RuleLookup && r.Table != "default" &&
+			r.Table != kernelDefault &&
+			d.Table(r.Table, fam) == nil {
 			return r.Table, true
 		}
 	}

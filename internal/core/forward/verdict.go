@@ -33,8 +33,21 @@ const (
 	Loops
 )
 
-var verdictNames = [...]string{"", "arrives", "leaves", "unknown", "state-missing", "source-check", "filtered", "refused",
-	"no-route", "next-hop-lost", "not-forwarding", "discarded", "loops"}
+var verdictNames = [...]string{
+	"",
+	"arrives",
+	"leaves",
+	"unknown",
+	"state-missing",
+	"source-check",
+	"filtered",
+	"refused",
+	"no-route",
+	"next-hop-lost",
+	"not-forwarding",
+	"discarded",
+	"loops",
+}
 
 // String returns the word of the JSON contract.
 func (v Verdict) String() string { return verdictNames[v] }
@@ -109,8 +122,8 @@ const (
 	GatewayElsewhere                      // its gateway is not in its network
 )
 
-// Liveness is what liveness sessions (RFC 5880) tell of a link whose next hop is lost. The zero Liveness: none was captured
-// on either end.
+// Liveness is what liveness sessions (RFC 5880) tell of a link whose next hop is lost. The zero Liveness: none was
+// captured on either end.
 type Liveness struct {
 	Here, There Detection
 	Marks       []route.Mark

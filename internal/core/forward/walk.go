@@ -92,7 +92,10 @@ func (k *walk) end(s step, at position, share float64) {
 	}
 	if len(k.out.Branches) >= maxBranches {
 		k.out.Omitted = true
-		if slices.ContainsFunc(k.out.Branches, func(o Branch) bool { return o.Verdict == b.Verdict && o.Where == b.Where }) {
+		if slices.ContainsFunc(
+			k.out.Branches,
+			func(o Branch) bool { return o.Verdict == b.Verdict && o.Where == b.Where },
+		) {
 			return
 		}
 	}
@@ -101,7 +104,8 @@ func (k *walk) end(s step, at position, share float64) {
 		if s.delivery == ToDevice && i == len(b.Hops)-1 {
 			break // it is for the device itself, not through it
 		}
-		if d := k.w.net.Device(h.Device); h.InInterface != "" && h.OutInterface != "" && d != nil && d.Stateful().Known() {
+		if d := k.w.net.Device(h.Device); h.InInterface != "" && h.OutInterface != "" && d != nil &&
+			d.Stateful().Known() {
 			b.stateful = append(b.stateful, d)
 		}
 	}

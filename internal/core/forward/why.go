@@ -75,7 +75,9 @@ const kernelDefault = "253"
 func rulesOf(d *network.Device, fam route.Family) []network.Rule {
 	var out []network.Rule
 	for _, r := range d.Rules().All() {
-		plain := !r.From.IsValid() && !r.To.IsValid() && r.Ingress == "" && r.Action == network.RuleLookup && !r.Undecided && (r.Table == "default" || r.Table == kernelDefault)
+		plain := !r.From.IsValid() && !r.To.IsValid() && r.Ingress == "" && r.Action == network.RuleLookup &&
+			!r.Undecided &&
+			(r.Table == "default" || r.Table == kernelDefault)
 		if (r.Family == 0 || r.Family == fam) && !plain {
 			out = append(out, r)
 		}

@@ -7,9 +7,9 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// A Draft collects changes to a snapshot and freezes them into another one, the overlay. What is not changed is shared:
-// devices, tables and their indexes. A Draft states facts and judges nothing: which of several routes a device would choose is
-// for package change. A Draft is not safe for concurrent use; the snapshots are.
+// A Draft collects changes to a snapshot and freezes them into another one, the overlay. What is not changed is
+// shared: devices, tables and their indexes. A Draft states facts and judges nothing: which of several routes a
+// device would choose is for package change. A Draft is not safe for concurrent use; the snapshots are.
 type Draft struct {
 	base    *Snapshot
 	hosts   []Host
@@ -25,7 +25,13 @@ type tableKey struct {
 
 // Draft returns a draft that says what n says.
 func (n *Snapshot) Draft() *Draft {
-	return &Draft{base: n, hosts: n.hosts, devices: map[string]*Device{}, routes: map[tableKey]map[netip.Prefix][]route.Route{}, own: map[string]bool{}}
+	return &Draft{
+		base:    n,
+		hosts:   n.hosts,
+		devices: map[string]*Device{},
+		routes:  map[tableKey]map[netip.Prefix][]route.Route{},
+		own:     map[string]bool{},
+	}
 }
 
 // device returns a device to change, nil where there is none.
@@ -48,8 +54,8 @@ func (x *Draft) Remove(device string) { x.devices[device] = nil }
 // SetHosts replaces the hosts.
 func (x *Draft) SetHosts(hosts []Host) { x.hosts = slices.Clone(hosts) }
 
-// SetRoutes replaces all routes of a device's table for one prefix by others, each with the state that it is to have; none
-// takes the prefix out. It reports whether there is such a table.
+// SetRoutes replaces all routes of a device's table for one prefix by others, each with the state that it is to have;
+// none takes the prefix out. It reports whether there is such a table.
 func (x *Draft) SetRoutes(device, table string, prefix netip.Prefix, routes []route.Route) bool {
 	d := x.device(device)
 	k := tableKey{device, table, route.FamilyOf(prefix.Addr())}
@@ -118,7 +124,9 @@ func (x *Draft) SetNeighbours(device string, entries []Neighbour) {
 // SetSwitch replaces the device's forwarding switch of a family.
 func (x *Draft) SetSwitch(device string, s Switch) {
 	d := x.device(device)
-	d.switches = append([]Switch{s}, slices.DeleteFunc(slices.Clone(d.switches), func(o Switch) bool { return o.Family == s.Family })...)
+	d.switches = append(
+		[]Switch{s},
+		slices.DeleteFunc(slices.Clone(d.switches), func(o Switch) bool { return o.Family == s.Family })...)
 }
 
 // SetChecks replaces the device's source checks.
@@ -136,8 +144,13 @@ func (x *Draft) SetStatics(device string, statics []Static) {
 
 // SetPolicy replaces what decides on the device beside routes.
 func (x *Draft) SetPolicy(device string, p Policy) {
-	x.device(device).policy = Policy{Flows: slices.Clone(p.Flows), Translations: slices.Clone(p.Translations), Tunnels: slices.Clone(p.Tunnels),
-		Stateful: p.Stateful, AllOfEqual: p.AllOfEqual}
+	x.device(device).policy = Policy{
+		Flows:        slices.Clone(p.Flows),
+		Translations: slices.Clone(p.Translations),
+		Tunnels:      slices.Clone(p.Tunnels),
+		Stateful:     p.Stateful,
+		AllOfEqual:   p.AllOfEqual,
+	}
 }
 
 // Freeze returns the snapshot that the draft says. The draft may be changed further and frozen again.
@@ -195,6 +208,7 @@ func (x *Draft) Freeze() *Snapshot {
 // showsOwn reports whether any of the routes may be evidence of an own address.
 func showsOwn(routes []route.Route) bool {
 	return slices.ContainsFunc(routes, func(r route.Route) bool {
-		return r.Prefix.IsSingleIP() && (r.Special == route.Receive || r.Protocol == route.Local || r.Protocol == route.Direct)
+		return r.Prefix.IsSingleIP() &&
+			(r.Special == route.Receive || r.Protocol == route.Local || r.Protocol == route.Direct)
 	})
 }

@@ -90,7 +90,8 @@ const (
 	ForwardingTable
 	// Database is a protocol's own list: routes that it knows, whether or not any was chosen.
 	Database
-	// Walk is a management view of a table, known to leave routes out: it counts only where nothing better was captured.
+	// Walk is a management view of a table, known to leave routes out: it counts only where nothing better was
+	// captured.
 	Walk
 )
 

@@ -24,7 +24,9 @@ type Filter struct {
 
 // Narrow reports whether the filter leaves out anything beyond what is not used.
 func (f Filter) Narrow() bool {
-	return f.Table != "" || len(f.Protocols) > 0 || f.Within.IsValid() || f.Covering.IsValid() || f.NextHop.IsValid() || f.Interface != "" || f.Special
+	return f.Table != "" || len(f.Protocols) > 0 || f.Within.IsValid() || f.Covering.IsValid() || f.NextHop.IsValid() ||
+		f.Interface != "" ||
+		f.Special
 }
 
 // Tables returns the tables of d that the filter asks for.
@@ -64,7 +66,8 @@ func Used(r route.Route) bool { return r.State&(route.Active|route.Installed) !=
 // Housekeeping tells the routes that every device keeps for links and itself: they say nothing about where packets go.
 func Housekeeping(r route.Route) bool {
 	a := r.Prefix.Addr()
-	return r.Special == route.Broadcast || r.Special == route.Multicast || a.IsLoopback() || a.IsMulticast() || a.IsLinkLocalUnicast()
+	return r.Special == route.Broadcast || r.Special == route.Multicast || a.IsLoopback() || a.IsMulticast() ||
+		a.IsLinkLocalUnicast()
 }
 
 // A Summary is what a table amounts to, of the routes that are used.

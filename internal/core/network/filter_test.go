@@ -55,8 +55,23 @@ func TestFilter(t *testing.T) {
 
 func TestSummary(t *testing.T) {
 	s := network.Summarise(coretest.Build(mixed).Device("a").Table("default", route.IPv4))
-	require.Equal(t, []int{1, 2, 2, 1, 1, 1, 1, 1, 16, 32, 6}, []int{s.Attached, s.Learned[route.Static], s.Learned[route.OSPF], s.Learned[route.Local], s.EqualCost, s.Discards,
-		s.Unused, s.Kept, s.Short, s.Long, s.Used()})
+	require.Equal(
+		t,
+		[]int{1, 2, 2, 1, 1, 1, 1, 1, 16, 32, 6},
+		[]int{
+			s.Attached,
+			s.Learned[route.Static],
+			s.Learned[route.OSPF],
+			s.Learned[route.Local],
+			s.EqualCost,
+			s.Discards,
+			s.Unused,
+			s.Kept,
+			s.Short,
+			s.Long,
+			s.Used(),
+		},
+	)
 	require.Equal(t, "10.0.0.9", s.Default.NextHops[0].Address.String())
 	require.Equal(t, -1, network.Summarise(&network.Table{}).Short)
 }

@@ -10,8 +10,8 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// TestNothingThatCanBeChangedLeavesASnapshot: neither an exported field nor a method of a snapshot, device or table hands out a
-// slice or a map, but for those that are made anew for each caller.
+// TestNothingThatCanBeChangedLeavesASnapshot: neither an exported field nor a method of a snapshot, device or table
+// hands out a slice or a map, but for those that are made anew for each caller.
 func TestNothingThatCanBeChangedLeavesASnapshot(t *testing.T) {
 	fresh := map[string]bool{"Device.Own": true, "Table.Evidence": true, "Table.DifferencesAt": true}
 	for _, v := range []any{&network.Snapshot{}, &network.Device{}, &network.Table{}, &route.Rows{}} {
@@ -19,14 +19,28 @@ func TestNothingThatCanBeChangedLeavesASnapshot(t *testing.T) {
 		e := p.Elem()
 		for i := range e.NumField() {
 			if f := e.Field(i); f.IsExported() {
-				require.NotContains(t, []reflect.Kind{reflect.Slice, reflect.Map}, f.Type.Kind(), "%s.%s", e.Name(), f.Name)
+				require.NotContains(
+					t,
+					[]reflect.Kind{reflect.Slice, reflect.Map},
+					f.Type.Kind(),
+					"%s.%s",
+					e.Name(),
+					f.Name,
+				)
 			}
 		}
 		for i := range p.NumMethod() {
 			m := p.Method(i)
 			for k := range m.Type.NumOut() {
 				if !fresh[e.Name()+"."+m.Name] {
-					require.NotContains(t, []reflect.Kind{reflect.Slice, reflect.Map}, m.Type.Out(k).Kind(), "%s.%s", e.Name(), m.Name)
+					require.NotContains(
+						t,
+						[]reflect.Kind{reflect.Slice, reflect.Map},
+						m.Type.Out(k).Kind(),
+						"%s.%s",
+						e.Name(),
+						m.Name,
+					)
 				}
 			}
 		}

@@ -35,7 +35,11 @@ func mergeTables(facts []TableFacts) []*Table {
 		out = append(out, merge(k.name, k.fam, parts[k]))
 	}
 	slices.SortFunc(out, func(a, b *Table) int {
-		return cmp.Or(-boolCompare(a.Name == "default", b.Name == "default"), CompareNames(a.Name, b.Name), cmp.Compare(a.Family, b.Family))
+		return cmp.Or(
+			-boolCompare(a.Name == "default", b.Name == "default"),
+			CompareNames(a.Name, b.Name),
+			cmp.Compare(a.Family, b.Family),
+		)
 	})
 	return out
 }
@@ -53,7 +57,9 @@ func boolCompare(a, b bool) int {
 // same route seen twice is one route with two pieces of evidence.
 func merge(name string, fam route.Family, parts []*TableFacts) *Table {
 	t := &Table{Name: name, Family: fam, more: map[int][]route.Mark{}, index: new(index)}
-	if better := slices.DeleteFunc(slices.Clone(parts), func(p *TableFacts) bool { return p.Kind == Walk }); len(better) > 0 {
+	if better := slices.DeleteFunc(slices.Clone(parts), func(p *TableFacts) bool { return p.Kind == Walk }); len(
+		better,
+	) > 0 {
 		parts = better
 	} else {
 		t.Weak = true
@@ -126,8 +132,9 @@ func members(l *route.List, g Group) iter.Seq2[int, route.Route] {
 	}
 }
 
-// withoutFiltered leaves out listings that were asked for in part where nothing of their kind was captured whole: what they do not
-// show is not missing. A protocol's own list is no table. Where no table was captured whole all stay, and the mark says so.
+// withoutFiltered leaves out listings that were asked for in part where nothing of their kind was captured whole:
+// what they do not show is not missing. A protocol's own list is no table. Where no table was captured whole all
+// stay, and the mark says so.
 func withoutFiltered(parts []*TableFacts) ([]*TableFacts, route.Mark) {
 	whole := map[Kind]bool{}
 	asked := route.Mark{}
@@ -141,7 +148,10 @@ func withoutFiltered(parts []*TableFacts) ([]*TableFacts, route.Mark) {
 	if !asked.Known() || len(whole) == 0 {
 		return parts, asked
 	}
-	return slices.DeleteFunc(slices.Clone(parts), func(p *TableFacts) bool { return p.Filtered.Known() && !whole[p.Kind] }), route.Mark{}
+	return slices.DeleteFunc(
+		slices.Clone(parts),
+		func(p *TableFacts) bool { return p.Filtered.Known() && !whole[p.Kind] },
+	), route.Mark{}
 }
 
 // whole reports whether a kernel's table was captured together with its local one.
@@ -256,8 +266,8 @@ func differ(a, b route.State) bool {
 	return a&b&told != 0 && a&used != b&used
 }
 
-// joinEqual makes one route of several rows that are equal ways of one source where the other listing has just those ways as one
-// route: some systems print a row for each way, others one row with all of them.
+// joinEqual makes one route of several rows that are equal ways of one source where the other listing has just those
+// ways as one route: some systems print a row for each way, others one row with all of them.
 func joinEqual(rows, other []merged) []merged {
 	for _, o := range other {
 		ways := o.Forwarding()
@@ -267,7 +277,8 @@ func joinEqual(rows, other []merged) []merged {
 		var parts []int
 		var hops []route.NextHop
 		for i, r := range rows {
-			if f := r.Forwarding(); r.Special == route.None && (r.Is(route.Installed) || r.Is(route.Active)) && len(f) == 1 &&
+			if f := r.Forwarding(); r.Special == route.None && (r.Is(route.Installed) || r.Is(route.Active)) &&
+				len(f) == 1 &&
 				(len(parts) == 0 || alike(rows[parts[0]].Attributes, r.Attributes)) {
 				parts, hops = append(parts, i), append(hops, f[0])
 			}
@@ -406,7 +417,10 @@ func ownBusiness(p netip.Prefix, kernel []merged) bool {
 	if a.IsLoopback() || a.IsLinkLocalUnicast() || a.IsMulticast() {
 		return true
 	}
-	return !slices.ContainsFunc(kernel, func(k merged) bool { return k.Special == route.None || k.Special == route.Blackhole })
+	return !slices.ContainsFunc(
+		kernel,
+		func(k merged) bool { return k.Special == route.None || k.Special == route.Blackhole },
+	)
 }
 
 // bestMatch finds the chosen route that k most likely stands for: same forwarding first, then the same protocol.
@@ -433,7 +447,8 @@ func sameRoute(a, b *route.Attributes) bool {
 		return true
 	}
 	return (a.Protocol == b.Protocol || a.Protocol == route.Other || b.Protocol == route.Other) && a.Special == b.Special && (a.Subtype == b.Subtype || a.Subtype == "" || b.Subtype == "" || a.Protocol == route.Other || b.Protocol == route.Other) &&
-		agree(a.Preference, b.Preference) && agree(a.Metric, b.Metric) && sameHops(a.NextHops, b.NextHops)
+		agree(a.Preference, b.Preference) && agree(a.Metric, b.Metric) &&
+		sameHops(a.NextHops, b.NextHops)
 }
 
 func agree(a, b route.Number) bool { return a == b || !a.Known || !b.Known }
@@ -453,7 +468,8 @@ func sameHops(a, b []route.NextHop) bool {
 	}
 	for _, x := range a {
 		if !slices.ContainsFunc(b, func(y route.NextHop) bool {
-			return x.Address == y.Address && (x.Interface == y.Interface || x.Address.IsValid() && (x.Interface == "" || y.Interface == ""))
+			return x.Address == y.Address &&
+				(x.Interface == y.Interface || x.Address.IsValid() && (x.Interface == "" || y.Interface == ""))
 		}) {
 			return false
 		}

@@ -10,8 +10,8 @@ import (
 // stretch is where in the captures one table was printed once.
 type stretch struct{ file, off, end uint32 }
 
-// stretches returns where the table was printed as one kind, each printing once: several files, or one log in which a command was
-// given twice. Printings that overlap are one.
+// stretches returns where the table was printed as one kind, each printing once: several files, or one log in which a
+// command was given twice. Printings that overlap are one.
 func stretches(parts []*TableFacts, kind Kind) []stretch {
 	var all []stretch
 	for _, p := range parts {
@@ -55,9 +55,9 @@ type shown struct {
 	mark     route.Mark
 }
 
-// moments notes that two printings of one kind of table lead a prefix to other next hops, neither one's among the other's:
-// they are of different moments, and nothing tells which holds. Interfaces have several names, and BGP's next hops are shown
-// as announced or as resolved, so that neither can contradict.
+// moments notes that two printings of one kind of table lead a prefix to other next hops, neither one's among the
+// other's: they are of different moments, and nothing tells which holds. Interfaces have several names, and BGP's
+// next hops are shown as announced or as resolved, so that neither can contradict.
 func (t *Table) moments(src *route.List, g Group, at []stretch, kind route.State) {
 	if g.Hi-g.Lo < 2 || len(at) < 2 {
 		return
@@ -67,10 +67,14 @@ func (t *Table) moments(src *route.List, g Group, at []stretch, kind route.State
 		if r.State&kind == 0 || r.Is(route.Unusable) || kind == told && !r.Is(route.Active) {
 			continue
 		}
-		if r.Protocol == route.BGP || r.Special == route.Receive || r.Special == route.Broadcast || r.Special == route.Multicast {
+		if r.Protocol == route.BGP || r.Special == route.Receive || r.Special == route.Broadcast ||
+			r.Special == route.Multicast {
 			return
 		}
-		where := slices.IndexFunc(at, func(s stretch) bool { return s.file == r.Mark.File && s.off <= r.Mark.Off && r.Mark.Off < s.end })
+		where := slices.IndexFunc(
+			at,
+			func(s stretch) bool { return s.file == r.Mark.File && s.off <= r.Mark.Off && r.Mark.Off < s.end },
+		)
 		i := slices.IndexFunc(all, func(s shown) bool { return s.at == where })
 		if i < 0 {
 			i = len(all)
@@ -114,5 +118,6 @@ func (s *shown) within(o *shown) bool {
 		!slices.ContainsFunc(s.specials, func(x route.Special) bool { return !slices.Contains(o.specials, x) })
 }
 
-// Contradiction returns how captures of different moments contradict each other on what forwards p, nil where they do not.
+// Contradiction returns how captures of different moments contradict each other on what forwards p, nil where they do
+// not.
 func (t *Table) Contradiction(p netip.Prefix) *Difference { return t.contradictions[p] }

@@ -15,9 +15,9 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// A Snapshot is what one case says of a network at one moment: its devices, by name, and the hosts of the notes. It is
-// frozen: nothing that it hands out can change it, so any number of walks may share it. A Draft makes another snapshot of
-// it. The zero Snapshot is empty.
+// A Snapshot is what one case says of a network at one moment: its devices, by name, and the hosts of the notes. It
+// is frozen: nothing that it hands out can change it, so any number of walks may share it. A Draft makes another
+// snapshot of it. The zero Snapshot is empty.
 type Snapshot struct {
 	devices  []*Device
 	hosts    []Host
@@ -63,8 +63,8 @@ type Device struct {
 	number     int
 }
 
-// Number returns the device's number: 0, 1, … in the order of a case's devices. It is the same in every overlay, so it can
-// name the device where two snapshots stand side by side.
+// Number returns the device's number: 0, 1, … in the order of a case's devices. It is the same in every overlay, so
+// it can name the device where two snapshots stand side by side.
 func (d *Device) Number() int { return d.number }
 
 // Tables returns the device's tables by name, the default table first, IPv4 before IPv6.
@@ -169,7 +169,8 @@ func (d *Device) SourceCheck(ifname string, f route.Family) SourceCheck {
 			continue
 		}
 		// What names the interface counts, but for kernels, where the larger of the two settings does.
-		if !best.Mark.Known() || c.Combine && best.Combine && c.Mode > best.Mode || !(c.Combine && best.Combine) && c.Interface != "" {
+		if !best.Mark.Known() || c.Combine && best.Combine && c.Mode > best.Mode ||
+			!(c.Combine && best.Combine) && c.Interface != "" {
 			best = c
 		}
 	}
@@ -221,7 +222,16 @@ func (b *Builder) Build() *Snapshot {
 
 func (f *deviceFacts) build(name string) *Device {
 	f.nameInterfaces()
-	d := &Device{Name: name, neighbours: f.Neighbours, switches: f.Forwarding, statics: f.Statics, sessions: f.Sessions, checks: f.Checks, policy: f.Policy, Unread: f.unread}
+	d := &Device{
+		Name:       name,
+		neighbours: f.Neighbours,
+		switches:   f.Forwarding,
+		statics:    f.Statics,
+		sessions:   f.Sessions,
+		checks:     f.Checks,
+		policy:     f.Policy,
+		Unread:     f.unread,
+	}
 	if f.Policy.AllOfEqual.Known() {
 		for i := range f.Tables {
 			f.Tables[i].Routes.MapAttributes(withoutSelection)

@@ -83,7 +83,8 @@ func TestMerge(t *testing.T) {
 
 func TestMergeKeepsBothLinesAndTheDaemonsNumbers(t *testing.T) {
 	tab := coretest.Build("a: ospf 10.1.0.0/16 pref 110 metric 30 via 10.0.0.2 dev e0\na: kernel: ospf 10.1.0.0/16 metric 20 via 10.0.0.2 dev e0").
-		Device("a").Table("default", route.IPv4)
+		Device("a").
+		Table("default", route.IPv4)
 	require.Len(t, tab.Evidence(0), 2)
 	require.Equal(t, route.N(30), tab.Routes().At(0).Metric, "the kernel's metric is the daemon's own constant")
 }
@@ -96,14 +97,17 @@ func TestAProtocolsListAloneDecidesNothing(t *testing.T) {
 func TestAWalkCountsOnlyWhereNothingBetterWasCaptured(t *testing.T) {
 	d := coretest.Build("a: walk: static 10.1.0.0/16 via 10.0.0.2 dev e0").Device("a")
 	require.True(t, d.Table("default", route.IPv4).Weak)
-	d = coretest.Build("a: walk: static 10.1.0.0/16 via 10.0.0.2 dev e0\na: static 10.2.0.0/16 via 10.0.0.2 dev e0").Device("a")
+	d = coretest.Build("a: walk: static 10.1.0.0/16 via 10.0.0.2 dev e0\na: static 10.2.0.0/16 via 10.0.0.2 dev e0").
+		Device("a")
 	require.False(t, d.Table("default", route.IPv4).Weak)
 	require.Equal(t, []string{"10.2.0.0/16 static 10.0.0.2 active installed"}, rows(d.Table("default", route.IPv4)))
 }
 
 func TestCovering(t *testing.T) {
 	tab := coretest.Build("a: static 0.0.0.0/0 via 10.0.0.1\na: static 10.0.0.0/8 via 10.0.0.2\na: static 10.1.0.0/16 via 10.0.0.3\n"+
-		"a: ospf 10.1.0.0/16 via 10.0.0.4 candidate\na: static 10.1.2.0/24 via 10.0.0.5").Device("a").Table("default", route.IPv4)
+		"a: ospf 10.1.0.0/16 via 10.0.0.4 candidate\na: static 10.1.2.0/24 via 10.0.0.5").
+		Device("a").
+		Table("default", route.IPv4)
 	var got []string
 	for g := range tab.Covering(netip.MustParsePrefix("10.1.9.9/32")) {
 		got = append(got, tab.Routes().Prefix(g.Lo).String()+"×"+string(rune('0'+g.Hi-g.Lo)))
@@ -140,7 +144,9 @@ func TestALargeTableCoversAsASmallOneDoes(t *testing.T) {
 }
 
 func TestIncompleteOnlyBehindTheLastLine(t *testing.T) {
-	tab := coretest.Build("a: static 10.1.0.0/16 via 10.0.0.1\na: static 10.5.0.0/16 via 10.0.0.1\na: cut").Device("a").Table("default", route.IPv4)
+	tab := coretest.Build("a: static 10.1.0.0/16 via 10.0.0.1\na: static 10.5.0.0/16 via 10.0.0.1\na: cut").
+		Device("a").
+		Table("default", route.IPv4)
 	require.False(t, tab.Incomplete(netip.MustParseAddr("10.1.2.3")))
 	require.True(t, tab.Incomplete(netip.MustParseAddr("10.5.0.0")))
 	require.True(t, tab.Incomplete(netip.MustParseAddr("10.9.2.3")))

@@ -10,8 +10,8 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// patch is what a table of an overlay has in place of some prefixes' routes of a captured table. It is small beside the table:
-// everything else, the index included, is shared.
+// patch is what a table of an overlay has in place of some prefixes' routes of a captured table. It is small beside
+// the table: everything else, the index included, is shared.
 type patch struct {
 	over  *Table // the captured table
 	rows  map[netip.Prefix][]route.Route
@@ -116,7 +116,8 @@ func (t *Table) coveringPatched(p netip.Prefix) iter.Seq[Group] {
 	}
 }
 
-// insidePatched is Inside of an overlay: rows stand in the order of their prefixes, so what lies in p is one stretch of them.
+// insidePatched is Inside of an overlay: rows stand in the order of their prefixes, so what lies in p is one stretch
+// of them.
 func (t *Table) insidePatched(p netip.Prefix) iter.Seq[Group] {
 	return func(yield func(Group) bool) {
 		i, _ := t.rows.Find(p, t.rows.Len())
@@ -130,8 +131,8 @@ func (t *Table) insidePatched(p netip.Prefix) iter.Seq[Group] {
 	}
 }
 
-// Replaced yields, of a table in an overlay, every prefix whose routes are not those of the captured table, with the captured
-// rows and those of the overlay.
+// Replaced yields, of a table in an overlay, every prefix whose routes are not those of the captured table, with the
+// captured rows and those of the overlay.
 func (t *Table) Replaced() iter.Seq2[[]route.Route, []route.Route] {
 	return func(yield func(was, is []route.Route) bool) {
 		if t.patch == nil {

@@ -109,8 +109,17 @@ const (
 )
 
 // fits compares addresses, ports and interfaces; Maybe where that depends on a flow that is not told.
-func fits(from, to netip.Prefix, protocol string, fromPorts, toPorts Ports, in, out string, src, dst netip.Addr, f Flow, inIf, outIf string) Fit {
-	if from.IsValid() && !from.Contains(src) || to.IsValid() && !to.Contains(dst) || in != "" && in != inIf || out != "" && out != outIf {
+func fits(
+	from, to netip.Prefix,
+	protocol string,
+	fromPorts, toPorts Ports,
+	in, out string,
+	src, dst netip.Addr,
+	f Flow,
+	inIf, outIf string,
+) Fit {
+	if from.IsValid() && !from.Contains(src) || to.IsValid() && !to.Contains(dst) || in != "" && in != inIf ||
+		out != "" && out != outIf {
 		return No
 	}
 	if protocol == "" {

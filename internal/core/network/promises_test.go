@@ -24,7 +24,8 @@ func TestClassOf(t *testing.T) {
 }
 
 func TestTablesStandInOrder(t *testing.T) {
-	d := coretest.Build("a: static 10.1.0.0/16 via 10.0.0.2 in blue\na: static fd61::/48 via fd61:1::2\na: static 10.1.0.0/16 via 10.0.0.2 in air\na: static 10.1.0.0/16 via 10.0.0.2").Device("a")
+	d := coretest.Build("a: static 10.1.0.0/16 via 10.0.0.2 in blue\na: static fd61::/48 via fd61:1::2\na: static 10.1.0.0/16 via 10.0.0.2 in air\na: static 10.1.0.0/16 via 10.0.0.2").
+		Device("a")
 	var got []string
 	for _, tab := range d.Tables().All() {
 		got = append(got, tab.Name+" "+tab.Family.String())
@@ -48,7 +49,8 @@ func TestAnAddressPrintedTwiceIsOne(t *testing.T) {
 
 // TestOnlyWhatIsInUseIsAnOwnAddress: an attached host route that the table does not use is none.
 func TestOnlyWhatIsInUseIsAnOwnAddress(t *testing.T) {
-	d := coretest.Build("a: direct 10.9.9.1/32 dev lo0 candidate\na: static 10.9.9.2/32 dev lo0\na: direct 10.9.9.3/32 dev 7").Device("a")
+	d := coretest.Build("a: direct 10.9.9.1/32 dev lo0 candidate\na: static 10.9.9.2/32 dev lo0\na: direct 10.9.9.3/32 dev 7").
+		Device("a")
 	require.Zero(t, d.Addresses().Len())
 }
 
@@ -62,18 +64,23 @@ func TestKernelsOwnBusinessIsNoDifference(t *testing.T) {
 		a: kernel: local fd61:1::1/128 receive dev lo
 		a: kernel: kernel fd61:1::/128 broadcast dev e0`).Device("a")
 	require.Zero(t, d.Table("default", route.IPv6).Differences().Len())
-	d = coretest.Build("a: direct 10.1.0.0/24 dev e0\na: kernel: direct 10.1.0.0/24 dev e0\na: kernel: static 10.7.0.0/16 via 10.1.0.2 dev e0").Device("a")
+	d = coretest.Build("a: direct 10.1.0.0/24 dev e0\na: kernel: direct 10.1.0.0/24 dev e0\na: kernel: static 10.7.0.0/16 via 10.1.0.2 dev e0").
+		Device("a")
 	require.Equal(t, 1, d.Table("default", route.IPv4).Differences().Len(), "a route for packets of others is one")
 }
 
 func TestWhatTheTableChoseAndTheKernelLacksDoesNotForward(t *testing.T) {
-	tab := coretest.Build("a: direct 10.1.0.0/24 dev e0\na: direct 10.2.0.0/24 dev e1\na: kernel: direct 10.1.0.0/24 dev e0").Device("a").Table("default", route.IPv4)
+	tab := coretest.Build("a: direct 10.1.0.0/24 dev e0\na: direct 10.2.0.0/24 dev e1\na: kernel: direct 10.1.0.0/24 dev e0").
+		Device("a").
+		Table("default", route.IPv4)
 	g, ok := tab.Exact(prefix("10.2.0.0/24"))
 	require.True(t, ok)
 	require.False(t, tab.Routes().At(g.Lo).Is(route.Installed))
 	require.Equal(t, network.NotInstalled, tab.Differences().At(0).Kind)
 	// One that was not chosen is no difference.
-	tab = coretest.Build("a: ospf 10.3.0.0/24 via 10.1.0.2 candidate\na: kernel: direct 10.1.0.0/24 dev e0").Device("a").Table("default", route.IPv4)
+	tab = coretest.Build("a: ospf 10.3.0.0/24 via 10.1.0.2 candidate\na: kernel: direct 10.1.0.0/24 dev e0").
+		Device("a").
+		Table("default", route.IPv4)
 	require.Zero(t, countKind(tab, network.NotInstalled))
 }
 
@@ -98,7 +105,14 @@ func TestMomentsLookAtWhatForwards(t *testing.T) {
 	low := "kernel: static 10.1.0.0/16 metric 20 via 10.0.0.3\nkernel: static 10.1.0.0/16 metric 10 via 10.0.0.2"
 	require.False(t, build(low, "kernel: static 10.1.0.0/16 metric 10 via 10.0.0.2").Contradictory())
 	require.True(t, build(low, "kernel: static 10.1.0.0/16 metric 10 via 10.0.0.9").Contradictory())
-	require.False(t, build("static 10.1.0.0/16 via 10.0.0.2\nstatic 10.1.0.0/16 via 10.0.0.3", "static 10.1.0.0/16 via 10.0.0.3\nstatic 10.1.0.0/16 via 10.0.0.2").Contradictory(), "equal ways in two rows")
+	require.False(
+		t,
+		build(
+			"static 10.1.0.0/16 via 10.0.0.2\nstatic 10.1.0.0/16 via 10.0.0.3",
+			"static 10.1.0.0/16 via 10.0.0.3\nstatic 10.1.0.0/16 via 10.0.0.2",
+		).Contradictory(),
+		"equal ways in two rows",
+	)
 	require.True(t, build("static 10.1.0.0/16 via 10.0.0.2", "static 10.1.0.0/16 via 10.0.0.3").Contradictory())
 }
 
@@ -110,13 +124,17 @@ func TestForwardingOffInAnyCaptureIsOff(t *testing.T) {
 	}
 }
 
-// TestSourceChecksCombineAsTheirSystemDoes: a kernel takes the larger of the settings for all and for one interface; elsewhere
-// what names the interface counts.
+// TestSourceChecksCombineAsTheirSystemDoes: a kernel takes the larger of the settings for all and for one interface;
+// elsewhere what names the interface counts.
 func TestSourceChecksCombineAsTheirSystemDoes(t *testing.T) {
 	mode := func(all, one network.CheckMode, combine bool) network.CheckMode {
 		var b network.Builder
 		b.Add("a", network.Facts{Checks: []network.SourceCheck{
-			{Mode: all, Combine: combine, Mark: route.Mark{File: 1, End: 1}}, {Interface: "e0", Mode: one, Combine: combine, Mark: route.Mark{File: 1, Off: 1, End: 2}}}}, 0)
+			{
+				Mode:    all,
+				Combine: combine,
+				Mark:    route.Mark{File: 1, End: 1},
+			}, {Interface: "e0", Mode: one, Combine: combine, Mark: route.Mark{File: 1, Off: 1, End: 2}}}}, 0)
 		return b.Build().Device("a").SourceCheck("e0", route.IPv4).Mode
 	}
 	require.Equal(t, network.CheckStrict, mode(network.CheckStrict, network.CheckOff, true))
@@ -125,7 +143,11 @@ func TestSourceChecksCombineAsTheirSystemDoes(t *testing.T) {
 	require.Equal(t, network.CheckStrict, mode(network.CheckOff, network.CheckStrict, false))
 	var b network.Builder // one of each kind: what names the interface
 	b.Add("a", network.Facts{Checks: []network.SourceCheck{
-		{Mode: network.CheckLoose, Combine: true, Mark: route.Mark{File: 1, End: 1}}, {Interface: "e0", Mode: network.CheckStrict, Mark: route.Mark{File: 1, Off: 1, End: 2}}}}, 0)
+		{
+			Mode:    network.CheckLoose,
+			Combine: true,
+			Mark:    route.Mark{File: 1, End: 1},
+		}, {Interface: "e0", Mode: network.CheckStrict, Mark: route.Mark{File: 1, Off: 1, End: 2}}}}, 0)
 	require.Equal(t, network.CheckStrict, b.Build().Device("a").SourceCheck("e0", route.IPv4).Mode)
 }
 
@@ -133,8 +155,18 @@ func TestSourceChecksCombineAsTheirSystemDoes(t *testing.T) {
 func TestNumbersOfInterfacesBecomeNames(t *testing.T) {
 	n := network.IndexName(3)
 	var b network.Builder
-	b.Add("a", network.Facts{Interfaces: []network.Interface{{Name: n, State: network.LinkDown}}, Addresses: []network.Address{{Prefix: prefix("10.0.0.1/24"), Interface: n}},
-		Neighbours: []network.Neighbour{{Address: netip.MustParseAddr("10.0.0.2"), Interface: n}}, Tables: coretest.Facts("direct 10.0.0.0/24 dev x", 1).Tables}, 0)
+	b.Add(
+		"a",
+		network.Facts{
+			Interfaces: []network.Interface{{Name: n, State: network.LinkDown}},
+			Addresses:  []network.Address{{Prefix: prefix("10.0.0.1/24"), Interface: n}},
+			Neighbours: []network.Neighbour{
+				{Address: netip.MustParseAddr("10.0.0.2"), Interface: n},
+			},
+			Tables: coretest.Facts("direct 10.0.0.0/24 dev x", 1).Tables,
+		},
+		0,
+	)
 	f := network.Facts{Indexes: []network.IfIndex{{Index: 3, Name: "e0"}}}
 	b.Add("a", f, 0)
 	d := b.Build().Device("a")
@@ -145,7 +177,8 @@ func TestNumbersOfInterfacesBecomeNames(t *testing.T) {
 }
 
 func TestDiscardsAreBlackholesUnreachableAndProhibited(t *testing.T) {
-	d := coretest.Build("a: static 10.1.0.0/16 blackhole\na: static 10.2.0.0/16 unreachable\na: static 10.3.0.0/16 prohibit\na: static 10.4.0.0/16 dev e0\na: local 10.5.0.1/32 receive dev e0").Device("a")
+	d := coretest.Build("a: static 10.1.0.0/16 blackhole\na: static 10.2.0.0/16 unreachable\na: static 10.3.0.0/16 prohibit\na: static 10.4.0.0/16 dev e0\na: local 10.5.0.1/32 receive dev e0").
+		Device("a")
 	tab := d.Table("default", route.IPv4)
 	n := 0
 	for i := range tab.Routes().Len() {
@@ -180,8 +213,8 @@ func TestCopiesAreTheCallersOwn(t *testing.T) {
 	require.True(t, n.Device("a").Table("default", route.IPv4).Routes().At(0).Is(route.Installed))
 }
 
-// TestEqualWaysInRowsOfTheirOwn: a daemon's two rows and a kernel's one route with two ways, or the other way about, are one route
-// and no difference.
+// TestEqualWaysInRowsOfTheirOwn: a daemon's two rows and a kernel's one route with two ways, or the other way about,
+// are one route and no difference.
 func TestEqualWaysInRowsOfTheirOwn(t *testing.T) {
 	rows := "static 10.1.0.0/16 pref 1 via 10.0.0.2 dev e0\na: static 10.1.0.0/16 pref 1 via 10.0.1.2 dev e1"
 	for _, in := range []string{
@@ -195,12 +228,16 @@ func TestEqualWaysInRowsOfTheirOwn(t *testing.T) {
 		require.Equal(t, route.N(1), tab.Routes().At(0).Preference)
 		require.Len(t, tab.Evidence(0), 3, "all three lines")
 	}
-	other := coretest.Build("a: "+rows+"\na: kernel: static 10.1.0.0/16 via 10.0.0.2 dev e0 via 10.0.5.2 dev e1").Device("a").Table("default", route.IPv4)
+	other := coretest.Build("a: "+rows+"\na: kernel: static 10.1.0.0/16 via 10.0.0.2 dev e0 via 10.0.5.2 dev e1").
+		Device("a").
+		Table("default", route.IPv4)
 	require.NotZero(t, other.Differences().Len(), "other ways are a difference")
 }
 
 func TestNamesAreOrderedAsPeopleCount(t *testing.T) {
-	n := coretest.Build("mast10: direct 10.0.0.0/24 dev e0\nmast2: direct 10.0.0.0/24 dev e0\nMast1: direct 10.0.0.0/24 dev e0\nmast: direct 10.0.0.0/24 dev e0\nmast02: direct 10.0.0.0/24 dev e0")
+	n := coretest.Build(
+		"mast10: direct 10.0.0.0/24 dev e0\nmast2: direct 10.0.0.0/24 dev e0\nMast1: direct 10.0.0.0/24 dev e0\nmast: direct 10.0.0.0/24 dev e0\nmast02: direct 10.0.0.0/24 dev e0",
+	)
 	var got []string
 	for _, d := range n.Devices().All() {
 		got = append(got, d.Name)
@@ -226,7 +263,11 @@ func TestFilteredListings(t *testing.T) {
 	}
 	all := "static 10.1.0.0/16 via 10.0.0.2\nstatic 10.2.0.0/16 via 10.0.0.2"
 	tab := build(all, "kernel: static 10.1.0.0/16 via 10.0.0.2")
-	require.False(t, tab.Undecided || tab.Filtered.Known() || tab.Kernel, "a part of what forwards takes nothing from the whole routing table")
+	require.False(
+		t,
+		tab.Undecided || tab.Filtered.Known() || tab.Kernel,
+		"a part of what forwards takes nothing from the whole routing table",
+	)
 	require.Zero(t, tab.Differences().Len())
 	require.True(t, tab.Routes().At(1).Is(route.Installed))
 	tab = build("database: rip 10.1.0.0/16 via 10.0.0.2", "static 10.1.0.0/16 via 10.0.0.2")
@@ -238,8 +279,8 @@ func TestFilteredListings(t *testing.T) {
 	require.True(t, tab.Contradictory(), "another moment of the same kind still contradicts")
 }
 
-// TestMomentsLookAtEveryRow: a row that does not forward, or that a kernel keeps behind another, hides none after it; multicast
-// groups are no routes to compare.
+// TestMomentsLookAtEveryRow: a row that does not forward, or that a kernel keeps behind another, hides none after it;
+// multicast groups are no routes to compare.
 func TestMomentsLookAtEveryRow(t *testing.T) {
 	build := func(texts ...string) *network.Table {
 		var b network.Builder
@@ -248,8 +289,20 @@ func TestMomentsLookAtEveryRow(t *testing.T) {
 		}
 		return b.Build().Device("a").Table("default", route.IPv4)
 	}
-	require.True(t, build("kernel: static 10.1.0.0/16 metric 10 via 10.0.0.2\nkernel: static 10.1.0.0/16 metric 20 via 10.0.0.3", "kernel: static 10.1.0.0/16 metric 10 via 10.0.0.9").Contradictory())
-	require.True(t, build("static 10.1.0.0/16 via 10.0.0.5 candidate\nstatic 10.1.0.0/16 via 10.0.0.2", "static 10.1.0.0/16 via 10.0.0.5 candidate\nstatic 10.1.0.0/16 via 10.0.0.3").Contradictory())
+	require.True(
+		t,
+		build(
+			"kernel: static 10.1.0.0/16 metric 10 via 10.0.0.2\nkernel: static 10.1.0.0/16 metric 20 via 10.0.0.3",
+			"kernel: static 10.1.0.0/16 metric 10 via 10.0.0.9",
+		).Contradictory(),
+	)
+	require.True(
+		t,
+		build(
+			"static 10.1.0.0/16 via 10.0.0.5 candidate\nstatic 10.1.0.0/16 via 10.0.0.2",
+			"static 10.1.0.0/16 via 10.0.0.5 candidate\nstatic 10.1.0.0/16 via 10.0.0.3",
+		).Contradictory(),
+	)
 	require.False(t, build("direct 239.1.0.0/16 multicast", "static 239.1.0.0/16 via 10.0.0.2").Contradictory())
 }
 
@@ -257,14 +310,28 @@ func TestMomentsLookAtEveryRow(t *testing.T) {
 func TestAKernelsCheckYieldsToNoOtherKind(t *testing.T) {
 	var b network.Builder
 	b.Add("a", network.Facts{Checks: []network.SourceCheck{
-		{Interface: "e0", Mode: network.CheckStrict, Combine: true, Mark: route.Mark{File: 1, End: 1}}, {Mode: network.CheckLoose, Mark: route.Mark{File: 1, Off: 1, End: 2}}}}, 0)
+		{
+			Interface: "e0",
+			Mode:      network.CheckStrict,
+			Combine:   true,
+			Mark:      route.Mark{File: 1, End: 1},
+		}, {Mode: network.CheckLoose, Mark: route.Mark{File: 1, Off: 1, End: 2}}}}, 0)
 	require.Equal(t, network.CheckStrict, b.Build().Device("a").SourceCheck("e0", route.IPv4).Mode)
 }
 
 // TestAnAddressWithoutItsInterface is the same one as where a later line tells the interface.
 func TestAnAddressWithoutItsInterface(t *testing.T) {
 	var b network.Builder
-	b.Add("a", network.Facts{Addresses: []network.Address{{Prefix: prefix("10.0.0.1/32")}, {Prefix: prefix("10.0.0.1/24"), Interface: "e0"}}}, 0)
+	b.Add(
+		"a",
+		network.Facts{
+			Addresses: []network.Address{
+				{Prefix: prefix("10.0.0.1/32")},
+				{Prefix: prefix("10.0.0.1/24"), Interface: "e0"},
+			},
+		},
+		0,
+	)
 	own := b.Build().Device("a").Addresses().Copy()
 	require.Len(t, own, 1)
 	require.Equal(t, "10.0.0.1/24 e0", own[0].Prefix.String()+" "+own[0].Interface)

@@ -12,8 +12,8 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// TestSearchAgreesWithTheIndex: the first lookups in a large table, which are answered by searching, and later ones find the
-// same.
+// TestSearchAgreesWithTheIndex: the first lookups in a large table, which are answered by searching, and later ones
+// find the same.
 func TestSearchAgreesWithTheIndex(t *testing.T) {
 	for _, fam := range []route.Family{route.IPv4, route.IPv6} {
 		rnd := rand.New(rand.NewPCG(uint64(fam), 4))
@@ -21,7 +21,9 @@ func TestSearchAgreesWithTheIndex(t *testing.T) {
 			if fam == route.IPv4 {
 				return netip.AddrFrom4([4]byte{10, byte(rnd.IntN(4)), byte(rnd.IntN(256)), byte(rnd.IntN(256))})
 			}
-			return netip.AddrFrom16([16]byte{0: 0xfd, 1: 0x6b, 2: byte(rnd.IntN(4)), 3: byte(rnd.IntN(256)), 15: byte(rnd.IntN(256))})
+			return netip.AddrFrom16(
+				[16]byte{0: 0xfd, 1: 0x6b, 2: byte(rnd.IntN(4)), 3: byte(rnd.IntN(256)), 15: byte(rnd.IntN(256))},
+			)
 		}
 		facts := network.Facts{Tables: []network.TableFacts{{Name: "default", Family: fam}}}
 		list := &facts.Tables[0].Routes

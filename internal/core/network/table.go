@@ -87,9 +87,9 @@ func (t *Table) group(lo int) Group {
 // manyRoutes is from where on the index is built in two halves side by side.
 const manyRoutes = 1 << 17
 
-// fewLookups is how many lookups in a large table are answered by searching it, and routesALookup how many routes a table
-// must have for each of them: up to that an index costs more than it saves (measured of 900,000 routes: 0.1 s against 10 µs
-// a search; of 2,500: 0.5 ms against 4 µs).
+// fewLookups is how many lookups in a large table are answered by searching it, and routesALookup how many routes a
+// table must have for each of them: up to that an index costs more than it saves (measured of 900,000 routes: 0.1 s
+// against 10 µs a search; of 2,500: 0.5 ms against 4 µs).
 const (
 	fewLookups    = 2000
 	routesALookup = 64
@@ -222,7 +222,8 @@ func (t *Table) Members(g Group) iter.Seq2[int, route.Route] {
 	}
 }
 
-// Evidence returns every line that shows route i, the first one first. What an overlay put in has the evidence it was given.
+// Evidence returns every line that shows route i, the first one first. What an overlay put in has the evidence it was
+// given.
 func (t *Table) Evidence(i int) []route.Mark {
 	out := []route.Mark{t.rows.At(i).Mark}
 	if in, ok := t.rows.InList(i); ok {
@@ -263,8 +264,8 @@ func (t *Table) Incomplete(a netip.Addr) bool {
 	return t.CutAt.IsValid() && !a.Less(t.CutAt.Addr())
 }
 
-// Barred reports whether a classful lookup of a may not use a route of the given prefix: it is shorter than the class A,
-// B or C network of a (RFC 791 section 3.2), of which the table knows a part.
+// Barred reports whether a classful lookup of a may not use a route of the given prefix: it is shorter than the class
+// A, B or C network of a (RFC 791 section 3.2), of which the table knows a part.
 func (t *Table) Barred(p netip.Prefix, a netip.Addr) bool {
 	if !t.Classful || !a.Is4() {
 		return false

@@ -23,22 +23,38 @@ const (
 	ClassfulFact
 )
 
-var factNames = [...]string{"address", "interface", "neighbour", "forwarding-switch", "policy-rule", "interface-number", "configured-static", "liveness-session",
-	"source-check", "flow-rule", "translation", "tunnel", "stateful", "all-of-equal", "classful"}
+var factNames = [...]string{
+	"address",
+	"interface",
+	"neighbour",
+	"forwarding-switch",
+	"policy-rule",
+	"interface-number",
+	"configured-static",
+	"liveness-session",
+	"source-check",
+	"flow-rule",
+	"translation",
+	"tunnel",
+	"stateful",
+	"all-of-equal",
+	"classful",
+}
 
 // String returns the kind's word in output for machines.
 func (k FactKind) String() string { return factNames[k] }
 
-// A Fact is one thing that one line says, other than a route. Of is a pointer to the fact: *Address, *Interface, *Neighbour,
-// *Switch, *Rule, *IfIndex, *Static, *Session, *SourceCheck, *FlowRule, *Translation, *Tunnel; nil where the line alone says all.
+// A Fact is one thing that one line says, other than a route. Of is a pointer to the fact: *Address, *Interface,
+// *Neighbour, *Switch, *Rule, *IfIndex, *Static, *Session, *SourceCheck, *FlowRule, *Translation, *Tunnel; nil where
+// the line alone says all.
 type Fact struct {
 	Kind FactKind
 	Mark *route.Mark
 	Of   any
 }
 
-// Each visits every fact beside routes. It is the one list of the kinds of facts: evidence, the ledger of lines and the laws that
-// readers obey all go by it, and a test fails where a field of Facts is not visited.
+// Each visits every fact beside routes. It is the one list of the kinds of facts: evidence, the ledger of lines and
+// the laws that readers obey all go by it, and a test fails where a field of Facts is not visited.
 func (f *Facts) Each(visit func(Fact)) {
 	each(f.Addresses, func(x *Address) { visit(Fact{AddressFact, &x.Mark, x}) })
 	each(f.Interfaces, func(x *Interface) { visit(Fact{InterfaceFact, &x.Mark, x}) })

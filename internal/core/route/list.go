@@ -130,11 +130,16 @@ func (l *List) Sort() {
 func (l *List) Sorted() bool { return slices.IsSortedFunc(l.recs, compare) }
 
 func compare(a, b record) int {
-	return cmp.Or(cmp.Compare(a.attr&v6flag, b.attr&v6flag), cmp.Compare(a.hi, b.hi), cmp.Compare(a.lo, b.lo), cmp.Compare(a.bits, b.bits))
+	return cmp.Or(
+		cmp.Compare(a.attr&v6flag, b.attr&v6flag),
+		cmp.Compare(a.hi, b.hi),
+		cmp.Compare(a.lo, b.lo),
+		cmp.Compare(a.bits, b.bits),
+	)
 }
 
-// Window returns an empty list that keeps its first n records in room that l has reserved beyond its first skip ones, so
-// that Append of it to l moves them where they are. L must not grow past skip before that.
+// Window returns an empty list that keeps its first n records in room that l has reserved beyond its first skip ones,
+// so that Append of it to l moves them where they are. L must not grow past skip before that.
 func (l *List) Window(skip, n int) List {
 	if skip < len(l.recs) || skip+n > cap(l.recs) {
 		return List{}

@@ -119,8 +119,8 @@ const (
 	InternalPeer
 )
 
-// A BGPPath is the attributes that BGP compares (RFC 4271 section 9.1), as far as a capture shows them. The zero BGPPath
-// shows none. It is comparable.
+// A BGPPath is the attributes that BGP compares (RFC 4271 section 9.1), as far as a capture shows them. The zero
+// BGPPath shows none. It is comparable.
 type BGPPath struct {
 	LocalPreference Number
 	Length          Number // of the AS path, in autonomous systems

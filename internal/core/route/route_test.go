@@ -44,7 +44,11 @@ func TestListSortsByFamilyAddressAndLength(t *testing.T) {
 	for i := range l.Len() {
 		got = append(got, l.Prefix(i).String())
 	}
-	require.Equal(t, []string{"0.0.0.0/0", "10.0.0.0/8", "10.0.0.0/8", "10.0.0.0/16", "10.1.0.0/16", "::/0", "fd00::/8"}, got)
+	require.Equal(
+		t,
+		[]string{"0.0.0.0/0", "10.0.0.0/8", "10.0.0.0/8", "10.0.0.0/16", "10.1.0.0/16", "::/0", "fd00::/8"},
+		got,
+	)
 	require.Equal(t, State(2), l.At(1).State, "routes of one prefix keep their order")
 	require.True(t, l.SamePrefix(1, 2))
 	require.False(t, l.SamePrefix(2, 3))

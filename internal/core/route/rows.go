@@ -6,9 +6,9 @@ import (
 	"sort"
 )
 
-// Rows is a sorted List that nobody can change any more, possibly with some stretches replaced by others. Replacing costs
-// what is replaced: the records of the List are shared, however many there are. The zero Rows is empty. Rows is safe for
-// concurrent use.
+// Rows is a sorted List that nobody can change any more, possibly with some stretches replaced by others. Replacing
+// costs what is replaced: the records of the List are shared, however many there are. The zero Rows is empty. Rows is
+// safe for concurrent use.
 type Rows struct {
 	recs  []record
 	attrs []*Attributes
@@ -33,8 +33,8 @@ type Replacement struct {
 	Routes []Route
 }
 
-// Replace returns the rows of the List behind r with some prefixes' routes replaced. Earlier replacements are forgotten: the
-// caller names all. They must be sorted by prefix, as Sort does, each prefix once.
+// Replace returns the rows of the List behind r with some prefixes' routes replaced. Earlier replacements are
+// forgotten: the caller names all. They must be sorted by prefix, as Sort does, each prefix once.
 func (r *Rows) Replace(with []Replacement) Rows {
 	out := Rows{recs: r.recs, attrs: r.attrs, n: len(r.recs)}
 	base := Rows{recs: r.recs, attrs: r.attrs, n: len(r.recs)}
@@ -55,7 +55,9 @@ func (r *Rows) Replace(with []Replacement) Rows {
 				out.extra, known[x.Attributes] = append(out.extra, x.Attributes), id
 			}
 			rec.attr = uint32(len(out.attrs) + id)
-			rec.file, rec.off, rec.length, rec.state = x.Mark.File, x.Mark.Off, uint16(min(x.Mark.End-x.Mark.Off, 65535)), x.State
+			rec.file, rec.off, rec.length, rec.state = x.Mark.File, x.Mark.Off, uint16(
+				min(x.Mark.End-x.Mark.Off, 65535),
+			), x.State
 			rec.setPrefix(w.Prefix)
 			c.with = append(c.with, rec)
 		}

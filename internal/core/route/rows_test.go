@@ -11,7 +11,13 @@ import (
 func listOf(prefixes ...string) *List {
 	l := new(List)
 	for i, p := range prefixes {
-		l.AddRoute(Route{Prefix: netip.MustParsePrefix(p), Attributes: &Attributes{Protocol: Static}, Mark: Mark{1, uint32(i), uint32(i + 1)}})
+		l.AddRoute(
+			Route{
+				Prefix:     netip.MustParsePrefix(p),
+				Attributes: &Attributes{Protocol: Static},
+				Mark:       Mark{1, uint32(i), uint32(i + 1)},
+			},
+		)
 	}
 	l.Sort()
 	return l
@@ -71,7 +77,15 @@ func TestReplaceKeepsTheOrder(t *testing.T) {
 
 func TestBabelIsLearnedFromANeighbour(t *testing.T) {
 	for p := Other; p <= Aggregate; p++ {
-		learned := map[Protocol]bool{RIP: true, RIPng: true, OSPF: true, ISIS: true, EIGRP: true, BGP: true, Babel: true}
+		learned := map[Protocol]bool{
+			RIP:   true,
+			RIPng: true,
+			OSPF:  true,
+			ISIS:  true,
+			EIGRP: true,
+			BGP:   true,
+			Babel: true,
+		}
 		require.Equal(t, learned[p], p.Dynamic(), p)
 	}
 }

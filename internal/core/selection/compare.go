@@ -43,7 +43,8 @@ func compare(a, b route.Route, highest bool) (order int, why Why, assumed bool) 
 			return order, why, false
 		}
 	}
-	if a.Protocol == route.BGP || a.Metric == b.Metric || b.Metric.Known && !a.Metric.Known && a.Protocol != b.Protocol {
+	if a.Protocol == route.BGP || a.Metric == b.Metric ||
+		b.Metric.Known && !a.Metric.Known && a.Protocol != b.Protocol {
 		return 0, NotChosen, false
 	}
 	// A metric that is not shown is taken as the lowest there is: kernels leave out a 0.
@@ -102,8 +103,8 @@ func isisRank(subtype string) int {
 }
 
 // comparePaths is the order of RFC 4271 section 9.1 as far as the captures show the attributes: degree of preference,
-// then 9.1.2.2 (a) length of the path, (b) origin, (c) multi-exit discriminator within one neighbouring AS, (d) external
-// before internal. What comes behind, the cost to the next hop and the routers' identifiers, no table shows.
+// then 9.1.2.2 (a) length of the path, (b) origin, (c) multi-exit discriminator within one neighbouring AS, (d)
+// external before internal. What comes behind, the cost to the next hop and the routers' identifiers, no table shows.
 func comparePaths(a, b route.BGPPath) (int, Why) {
 	if a.LocalPreference.Known && b.LocalPreference.Known && a.LocalPreference != b.LocalPreference {
 		return cmp.Compare(b.LocalPreference.Value, a.LocalPreference.Value), LocalPreference
@@ -114,7 +115,8 @@ func comparePaths(a, b route.BGPPath) (int, Why) {
 	if a.Origin != 0 && b.Origin != 0 && a.Origin != b.Origin {
 		return cmp.Compare(a.Origin, b.Origin), Origin
 	}
-	if a.NeighbourAS != 0 && a.NeighbourAS == b.NeighbourAS && a.MultiExit.Known && b.MultiExit.Known && a.MultiExit != b.MultiExit {
+	if a.NeighbourAS != 0 && a.NeighbourAS == b.NeighbourAS && a.MultiExit.Known && b.MultiExit.Known &&
+		a.MultiExit != b.MultiExit {
 		return cmp.Compare(a.MultiExit.Value, b.MultiExit.Value), MultiExit
 	}
 	if a.Session != 0 && b.Session != 0 && a.Session != b.Session {

@@ -12,9 +12,10 @@ func Judge(d *network.Device, t *network.Table, s network.Static) Configured {
 	return fate(d, t, s, Match{})
 }
 
-// Elect returns the candidates of one prefix with the best of them chosen and in use, by the rules: what a device does when
-// what it used is gone. Equal ones of one protocol are used together. Where the captures do not show what decides between two,
-// the best is marked as not taken by the forwarding table, so that nobody reads a choice out of it. Nil where none can be used.
+// Elect returns the candidates of one prefix with the best of them chosen and in use, by the rules: what a device
+// does when what it used is gone. Equal ones of one protocol are used together. Where the captures do not show what
+// decides between two, the best is marked as not taken by the forwarding table, so that nobody reads a choice out of
+// it. Nil where none can be used.
 func Elect(d *network.Device, t *network.Table, rows []route.Route) []route.Route {
 	out := slices.Clone(rows)
 	best := -1

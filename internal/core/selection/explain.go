@@ -155,7 +155,8 @@ func (c *Choice) takesOver() {
 	}
 	var best *Lost
 	consider := func(l Lost) {
-		if l.Failure == Resolved && !c.sharesFate(l.Route) && (best == nil || before(l.Route, best.Route, c.Table.HighestWins)) {
+		if l.Failure == Resolved && !c.sharesFate(l.Route) &&
+			(best == nil || before(l.Route, best.Route, c.Table.HighestWins)) {
 			best = &l
 		}
 	}
@@ -166,7 +167,9 @@ func (c *Choice) takesOver() {
 	}
 	for _, s := range c.Statics {
 		if s.Static.Prefix == c.Match.Prefix && s.Fate == Standby && s.Index < 0 {
-			consider(Lost{Route: s.Route, Index: -1, Why: OnlyConfigured, Against: c.Match.Routes[0], Assumed: s.Assumed})
+			consider(
+				Lost{Route: s.Route, Index: -1, Why: OnlyConfigured, Against: c.Match.Routes[0], Assumed: s.Assumed},
+			)
 		}
 	}
 	for i := 0; best == nil && i < len(c.Lost); i++ {
@@ -188,7 +191,8 @@ func before(a, b route.Route, highest bool) bool {
 func (c *Choice) sharesFate(r route.Route) bool {
 	w := c.Match.Routes[0]
 	x, y := r.Forwarding(), w.Forwarding()
-	if len(x) == 1 && len(y) == 1 && !x[0].Address.IsValid() && !y[0].Address.IsValid() && x[0].Interface == y[0].Interface {
+	if len(x) == 1 && len(y) == 1 && !x[0].Address.IsValid() && !y[0].Address.IsValid() &&
+		x[0].Interface == y[0].Interface {
 		return true
 	}
 	if r.Special != route.None || len(x) == 0 {

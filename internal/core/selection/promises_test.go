@@ -23,7 +23,10 @@ func TestPathTypesInOrder(t *testing.T) {
 	types := []string{"ospf", "ospf/inter-area", "ospf/external-1", "ospf/external-2"}
 	for i, won := range types {
 		for _, lost := range types[i+1:] {
-			c := chosen(ways+"a: "+won+" 10.1.0.0/16 pref 110 metric 90 via 10.0.0.2 dev e0\na: "+lost+" 10.1.0.0/16 pref 110 metric 5 via 10.0.1.2 dev e1 candidate", "10.1.0.1/32")
+			c := chosen(
+				ways+"a: "+won+" 10.1.0.0/16 pref 110 metric 90 via 10.0.0.2 dev e0\na: "+lost+" 10.1.0.0/16 pref 110 metric 5 via 10.0.1.2 dev e1 candidate",
+				"10.1.0.1/32",
+			)
 			require.Equal(t, selection.PathType, c.Lost[0].Why, "%s before %s", won, lost)
 		}
 	}
@@ -31,48 +34,76 @@ func TestPathTypesInOrder(t *testing.T) {
 
 // TestAgainstTheRulesSaysWhichRule should have decided.
 func TestAgainstTheRulesSaysWhichRule(t *testing.T) {
-	c := chosen(ways+"a: static 10.1.0.0/16 pref 130 via 10.0.0.2 dev e0\na: ospf 10.1.0.0/16 pref 110 via 10.0.1.2 dev e1 candidate", "10.1.0.1/32")
+	c := chosen(
+		ways+"a: static 10.1.0.0/16 pref 130 via 10.0.0.2 dev e0\na: ospf 10.1.0.0/16 pref 110 via 10.0.1.2 dev e1 candidate",
+		"10.1.0.1/32",
+	)
 	require.Equal(t, selection.AgainstRules, c.Lost[0].Why)
 	require.Equal(t, selection.Preference, c.Lost[0].Rule)
 }
 
 // TestAnAttachedNetworksPreferenceIsAssumed whichever of the two is without one.
 func TestAnAttachedNetworksPreferenceIsAssumed(t *testing.T) {
-	c := chosen(ways+"a: direct 10.1.0.0/16 dev e0\na: ospf 10.1.0.0/16 pref 110 via 10.0.1.2 dev e1 candidate", "10.1.0.1/32")
+	c := chosen(
+		ways+"a: direct 10.1.0.0/16 dev e0\na: ospf 10.1.0.0/16 pref 110 via 10.0.1.2 dev e1 candidate",
+		"10.1.0.1/32",
+	)
 	require.Equal(t, selection.Preference, c.Lost[0].Why)
 	require.True(t, c.Lost[0].Assumed)
-	c = chosen(ways+"a: static 10.1.0.0/16 pref 0 via 10.0.0.2 dev e0\na: direct 10.1.0.0/16 dev e1 candidate\na: ospf 10.1.0.0/16 pref 110 via 10.0.1.2 dev e1 candidate", "10.1.0.1/32")
+	c = chosen(
+		ways+"a: static 10.1.0.0/16 pref 0 via 10.0.0.2 dev e0\na: direct 10.1.0.0/16 dev e1 candidate\na: ospf 10.1.0.0/16 pref 110 via 10.0.1.2 dev e1 candidate",
+		"10.1.0.1/32",
+	)
 	require.False(t, c.Lost[len(c.Lost)-1].Assumed, "both are printed")
-	c = chosen(ways+"a: direct 10.1.0.0/16 dev e0\na: static 10.1.0.0/16 pref 1 via 10.0.1.2 dev e1 candidate", "10.1.0.1/32")
+	c = chosen(
+		ways+"a: direct 10.1.0.0/16 dev e0\na: static 10.1.0.0/16 pref 1 via 10.0.1.2 dev e1 candidate",
+		"10.1.0.1/32",
+	)
 	require.Equal(t, selection.Preference, c.Lost[0].Why, "an assumed 0 comes before a printed 1")
 }
 
 // TestAStaticThatTheForwardingTableRefused is not one that waits.
 func TestAStaticThatTheForwardingTableRefused(t *testing.T) {
-	c := chosen(ways+"a: conf 10.1.0.0/16 via 10.0.0.2\na: static 10.1.0.0/16 pref 1 via 10.0.0.2 dev e0\na: kernel: direct 10.0.0.0/24 dev e0", "10.1.0.1/32")
+	c := chosen(
+		ways+"a: conf 10.1.0.0/16 via 10.0.0.2\na: static 10.1.0.0/16 pref 1 via 10.0.0.2 dev e0\na: kernel: direct 10.0.0.0/24 dev e0",
+		"10.1.0.1/32",
+	)
 	require.Len(t, c.Statics, 1)
 	require.Equal(t, selection.RefusedToUse, c.Statics[0].Fate)
 }
 
 // TestWhatStandsInAConfigurationOnlyTakesOver, and is told as such.
 func TestWhatStandsInAConfigurationOnlyTakesOver(t *testing.T) {
-	c := chosen(ways+"a: ospf 10.1.0.0/16 pref 110 via 10.0.0.2 dev e0\na: conf 10.1.0.0/16 via 10.0.1.2 pref 130", "10.1.0.1/32")
+	c := chosen(
+		ways+"a: ospf 10.1.0.0/16 pref 110 via 10.0.0.2 dev e0\na: conf 10.1.0.0/16 via 10.0.1.2 pref 130",
+		"10.1.0.1/32",
+	)
 	require.NotNil(t, c.TakesOver)
 	require.Equal(t, selection.OnlyConfigured, c.TakesOver.Why)
 	require.Equal(t, selection.Standby, c.Statics[0].Fate)
 }
 
-// TestAWinnerNeedBeChosenOrInstalled: a kernel's row is not "chosen", and a configured static is compared with it all the same.
+// TestAWinnerNeedBeChosenOrInstalled: a kernel's row is not "chosen", and a configured static is compared with it all
+// the same.
 func TestAWinnerNeedBeChosenOrInstalled(t *testing.T) {
-	c := chosen(ways+"a: static 10.1.0.0/16 pref 5 via 10.0.0.2 dev e0 rejected\na: conf 10.1.0.0/16 via 10.0.1.2 pref 130", "10.1.0.1/32")
+	c := chosen(
+		ways+"a: static 10.1.0.0/16 pref 5 via 10.0.0.2 dev e0 rejected\na: conf 10.1.0.0/16 via 10.0.1.2 pref 130",
+		"10.1.0.1/32",
+	)
 	require.Equal(t, selection.Standby, c.Statics[0].Fate)
 }
 
 // TestAStaticBesideAStaticIsNoTrap: only a learned route that a static hides is worth a remark.
 func TestAStaticBesideAStaticIsNoTrap(t *testing.T) {
-	c := chosen(ways+"a: static 10.1.0.0/16 pref 1 via 10.0.0.2 dev e0\na: static 10.1.0.0/16 pref 130 via 10.0.1.2 dev e1 candidate", "10.1.0.1/32")
+	c := chosen(
+		ways+"a: static 10.1.0.0/16 pref 1 via 10.0.0.2 dev e0\na: static 10.1.0.0/16 pref 130 via 10.0.1.2 dev e1 candidate",
+		"10.1.0.1/32",
+	)
 	require.Empty(t, c.Remarks)
-	c = chosen(ways+"a: static 10.1.0.0/16 pref 1 via 10.0.0.2 dev e0\na: ospf 10.1.0.0/16 pref 110 via 10.0.1.2 dev e1 candidate", "10.1.0.1/32")
+	c = chosen(
+		ways+"a: static 10.1.0.0/16 pref 1 via 10.0.0.2 dev e0\na: ospf 10.1.0.0/16 pref 110 via 10.0.1.2 dev e1 candidate",
+		"10.1.0.1/32",
+	)
 	require.Len(t, c.Remarks, 1)
 	require.Equal(t, selection.ReplacesLearned, c.Remarks[0].Kind)
 }

@@ -45,7 +45,8 @@ func (c *Choice) remark() {
 		c.remarkStatic(w)
 	}
 	for _, l := range c.Lost {
-		if l.Route.Prefix == w.Prefix && l.Route.Protocol == route.Static && l.Failure != Resolved && l.Why == Preference {
+		if l.Route.Prefix == w.Prefix && l.Route.Protocol == route.Static && l.Failure != Resolved &&
+			l.Why == Preference {
 			c.Remarks = append(c.Remarks, Remark{Kind: BackupUseless, Route: l.Route, Against: w, Failure: l.Failure})
 		}
 	}
@@ -67,7 +68,10 @@ func (c *Choice) remarkStatic(w route.Route) {
 		}
 		alone = false
 		if l.Route.Protocol.Dynamic() && (l.Why == Preference || l.Why == NotChosen) && l.Route.Preference.Known {
-			c.Remarks = append(c.Remarks, Remark{Kind: ReplacesLearned, Route: w, Against: l.Route, Number: l.Route.Preference.Value})
+			c.Remarks = append(
+				c.Remarks,
+				Remark{Kind: ReplacesLearned, Route: w, Against: l.Route, Number: l.Route.Preference.Value},
+			)
 			return
 		}
 	}
@@ -75,7 +79,9 @@ func (c *Choice) remarkStatic(w route.Route) {
 		return
 	}
 	for _, l := range c.Lost {
-		if l.Route.Prefix != w.Prefix && l.Route.Protocol.Dynamic() && l.Route.Is(route.Active) && l.Route.Preference.Known && l.Route.Preference.Value < w.Preference.Value {
+		if l.Route.Prefix != w.Prefix && l.Route.Protocol.Dynamic() && l.Route.Is(route.Active) &&
+			l.Route.Preference.Known &&
+			l.Route.Preference.Value < w.Preference.Value {
 			c.Remarks = append(c.Remarks, Remark{Kind: LongerThanLearned, Route: w, Against: l.Route})
 			return
 		}

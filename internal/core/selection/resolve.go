@@ -57,7 +57,15 @@ func Resolve(t *network.Table, r route.Route) []Resolution {
 	for _, h := range hops {
 		res := Resolution{NextHop: h, Share: weight(h) / total}
 		if h.Interface != "" {
-			res.Exits = []Exit{{Interface: h.Interface, Address: h.Address, OnLink: h.OnLink, Down: h.Down, Dynamic: r.Protocol.Dynamic() && !h.Resolves}}
+			res.Exits = []Exit{
+				{
+					Interface: h.Interface,
+					Address:   h.Address,
+					OnLink:    h.OnLink,
+					Down:      h.Down,
+					Dynamic:   r.Protocol.Dynamic() && !h.Resolves,
+				},
+			}
 		} else {
 			v := resolver{table: t}
 			res.Exits, res.Failure, res.At = v.resolve(h.Address, []netip.Prefix{r.Prefix}, nil)
@@ -133,7 +141,10 @@ func (v *resolver) resolve(a netip.Addr, seen []netip.Prefix, via []route.Route)
 		for _, h := range r.Forwarding() {
 			switch {
 			case h.Interface != "" && h.Address.IsValid():
-				exits = append(exits, Exit{Interface: h.Interface, Address: h.Address, OnLink: h.OnLink, Down: h.Down, Via: path})
+				exits = append(
+					exits,
+					Exit{Interface: h.Interface, Address: h.Address, OnLink: h.OnLink, Down: h.Down, Via: path},
+				)
 			case h.Interface != "":
 				exits = append(exits, Exit{Interface: h.Interface, Address: a, Via: path})
 			default:

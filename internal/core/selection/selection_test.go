@@ -55,7 +55,8 @@ func TestLongestAgainstLinearSearch(t *testing.T) {
 		var all []netip.Prefix
 		for range 200 {
 			bits := rnd.IntN(17)
-			p := netip.PrefixFrom(netip.AddrFrom4([4]byte{10, 0, byte(rnd.IntN(256)), byte(rnd.IntN(256))}), 16+bits).Masked()
+			p := netip.PrefixFrom(netip.AddrFrom4([4]byte{10, 0, byte(rnd.IntN(256)), byte(rnd.IntN(256))}), 16+bits).
+				Masked()
 			state := ""
 			if rnd.IntN(4) == 0 {
 				state = " candidate"

@@ -160,7 +160,9 @@ func sameStatic(s network.Static, r route.Route) bool {
 		return s.Special == r.Special
 	}
 	for _, h := range r.NextHops {
-		if h.Address == s.NextHop.Address && (h.Interface == s.NextHop.Interface || s.NextHop.Interface == "" || h.Interface == "") && !h.Resolves {
+		if h.Address == s.NextHop.Address &&
+			(h.Interface == s.NextHop.Interface || s.NextHop.Interface == "" || h.Interface == "") &&
+			!h.Resolves {
 			return true
 		}
 	}

@@ -33,7 +33,10 @@ func TestOrderWithinOneProtocol(t *testing.T) {
 	} {
 		t.Run(tt.name, func(t *testing.T) {
 			line := func(s, hop string) string { return "a: " + replaceX(s) + " via " + hop + " dev e0" }
-			c := explain(line(tt.won, "10.0.0.2")+"\n"+line(tt.lost, "10.0.0.3")+" candidate", netip.MustParsePrefix("10.1.0.1/32"))
+			c := explain(
+				line(tt.won, "10.0.0.2")+"\n"+line(tt.lost, "10.0.0.3")+" candidate",
+				netip.MustParsePrefix("10.1.0.1/32"),
+			)
 			require.Equal(t, tt.why, c.Lost[0].Why)
 		})
 	}
@@ -51,11 +54,25 @@ func replaceX(s string) string {
 func TestHighestPreferenceWinsWhereTheTableSaysSo(t *testing.T) {
 	var l route.List
 	l.AddRoute(route.Route{Prefix: netip.MustParsePrefix("10.1.0.0/16"), State: route.Active | route.Installed,
-		Attributes: &route.Attributes{Protocol: route.Static, Preference: route.N(200), NextHops: []route.NextHop{{Interface: "e0", Address: netip.MustParseAddr("10.0.0.2")}}}})
+		Attributes: &route.Attributes{
+			Protocol:   route.Static,
+			Preference: route.N(200),
+			NextHops:   []route.NextHop{{Interface: "e0", Address: netip.MustParseAddr("10.0.0.2")}},
+		}})
 	l.AddRoute(route.Route{Prefix: netip.MustParsePrefix("10.1.0.0/16"),
-		Attributes: &route.Attributes{Protocol: route.OSPF, Preference: route.N(150), NextHops: []route.NextHop{{Interface: "e1", Address: netip.MustParseAddr("10.0.1.2")}}}})
+		Attributes: &route.Attributes{
+			Protocol:   route.OSPF,
+			Preference: route.N(150),
+			NextHops:   []route.NextHop{{Interface: "e1", Address: netip.MustParseAddr("10.0.1.2")}},
+		}})
 	var b network.Builder
-	b.Add("a", network.Facts{Tables: []network.TableFacts{{Name: "default", Family: route.IPv4, HighestWins: true, Routes: l}}}, 0)
+	b.Add(
+		"a",
+		network.Facts{
+			Tables: []network.TableFacts{{Name: "default", Family: route.IPv4, HighestWins: true, Routes: l}},
+		},
+		0,
+	)
 	d := b.Build().Device("a")
 	c := selection.Explain(d, d.Table("default", route.IPv4), netip.MustParsePrefix("10.1.0.1/32"))
 	require.Equal(t, selection.Preference, c.Lost[0].Why)
@@ -92,15 +109,24 @@ func TestConfiguredStatics(t *testing.T) {
 }
 
 func TestAnUnprintedFloatingStaticTakesOver(t *testing.T) {
-	c := explain(attached+"a: ospf 10.1.0.0/16 pref 110 via 10.0.0.2 dev e0\na: conf 10.1.0.0/16 via 10.0.1.2 pref 130\na: static 0.0.0.0/0 via 10.0.0.1 dev e0", netip.MustParsePrefix("10.1.2.3/32"))
+	c := explain(
+		attached+"a: ospf 10.1.0.0/16 pref 110 via 10.0.0.2 dev e0\na: conf 10.1.0.0/16 via 10.0.1.2 pref 130\na: static 0.0.0.0/0 via 10.0.0.1 dev e0",
+		netip.MustParsePrefix("10.1.2.3/32"),
+	)
 	require.Equal(t, "10.0.1.2", c.TakesOver.Route.NextHops[0].Address.String())
 	require.Equal(t, -1, c.TakesOver.Index)
-	c = explain(attached+"a: ospf 10.1.0.0/16 pref 110 via 10.0.0.2 dev e0\na: conf 10.1.0.0/16 via 10.9.1.2 pref 130", netip.MustParsePrefix("10.1.2.3/32"))
+	c = explain(
+		attached+"a: ospf 10.1.0.0/16 pref 110 via 10.0.0.2 dev e0\na: conf 10.1.0.0/16 via 10.9.1.2 pref 130",
+		netip.MustParsePrefix("10.1.2.3/32"),
+	)
 	require.Nil(t, c.TakesOver, "its next hop leads nowhere")
 }
 
 func TestABackupThroughTheWinnerDoesNotTakeOver(t *testing.T) {
-	c := explain(attached+"a: ospf 10.1.0.0/16 pref 110 via 10.0.0.2 dev e0\na: static 10.1.0.0/16 pref 130 via 10.1.7.7 candidate", netip.MustParsePrefix("10.1.2.3/32"))
+	c := explain(
+		attached+"a: ospf 10.1.0.0/16 pref 110 via 10.0.0.2 dev e0\na: static 10.1.0.0/16 pref 130 via 10.1.7.7 candidate",
+		netip.MustParsePrefix("10.1.2.3/32"),
+	)
 	require.Nil(t, c.TakesOver)
 	require.Equal(t, selection.ThroughSelf, c.Lost[0].Failure)
 }
@@ -126,7 +152,10 @@ func TestRemarks(t *testing.T) {
 			require.Equal(t, tt.want, got)
 		})
 	}
-	c := explain(attached+"a: static 10.1.0.0/16 pref 1 via 10.0.0.2 dev e0\na: ospf 10.1.0.0/16 pref 110 via 10.0.1.2 dev e1 candidate", netip.MustParsePrefix("10.1.2.3/32"))
+	c := explain(
+		attached+"a: static 10.1.0.0/16 pref 1 via 10.0.0.2 dev e0\na: ospf 10.1.0.0/16 pref 110 via 10.0.1.2 dev e1 candidate",
+		netip.MustParsePrefix("10.1.2.3/32"),
+	)
 	require.EqualValues(t, 110, c.Remarks[0].Number)
 }
 
@@ -144,7 +173,8 @@ func TestClassfulLookup(t *testing.T) {
 
 func TestReverseCheck(t *testing.T) {
 	d := coretest.Build(attached + "a: ospf 10.1.0.0/16 pref 110 via 10.0.0.2 dev e0\na: static 10.1.0.0/16 pref 130 via 10.0.1.2 dev e1 candidate\n" +
-		"a: static 0.0.0.0/0 via 10.0.1.9\na: static 10.7.0.0/16 blackhole").Device("a")
+		"a: static 0.0.0.0/0 via 10.0.1.9\na: static 10.7.0.0/16 blackhole").
+		Device("a")
 	tab := d.Table("default", route.IPv4)
 	for _, tt := range []struct {
 		src, in                                string
@@ -159,6 +189,11 @@ func TestReverseCheck(t *testing.T) {
 		{"10.7.0.1", "e0", false, false, false, false},
 	} {
 		r := selection.ReverseCheck(tab, netip.MustParseAddr(tt.src), tt.in)
-		require.Equal(t, []bool{tt.strict, tt.feasible, tt.loose, tt.onlyByDefault}, []bool{r.Strict, r.Feasible, r.Loose, r.DefaultOnly}, tt.src+" "+tt.in)
+		require.Equal(
+			t,
+			[]bool{tt.strict, tt.feasible, tt.loose, tt.onlyByDefault},
+			[]bool{r.Strict, r.Feasible, r.Loose, r.DefaultOnly},
+			tt.src+" "+tt.in,
+		)
 	}
 }

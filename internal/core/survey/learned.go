@@ -19,8 +19,8 @@ type Learned struct {
 // maxLearned is how many learned networks are listed; all are counted.
 const maxLearned = 10_000
 
-// learned lists the networks that only routes tell of, and counts the devices with a default route. The tables are sorted, so they
-// are read side by side.
+// learned lists the networks that only routes tell of, and counts the devices with a default route. The tables are
+// sorted, so they are read side by side.
 func (s *Survey) learned(t *topology.Topology, fam route.Family) {
 	attached := map[netip.Prefix]bool{}
 	for _, n := range t.Networks() {
@@ -73,7 +73,8 @@ func (s *Survey) learned(t *topology.Topology, fam route.Family) {
 				g := r.table.Group(r.at)
 				r.at = g.Hi
 				for _, x := range r.table.Members(g) {
-					if !network.Used(x) || x.Special != route.None || x.Protocol == route.Direct || x.Protocol == route.Local {
+					if !network.Used(x) || x.Special != route.None || x.Protocol == route.Direct ||
+						x.Protocol == route.Local {
 						continue
 					}
 					if len(l.Devices) == 0 {
@@ -84,7 +85,8 @@ func (s *Survey) learned(t *topology.Topology, fam route.Family) {
 					}
 				}
 			}
-			if len(l.Devices) > 0 && next.Bits() > 0 && !attached[next] && !private(next.Addr()) && !(next.IsSingleIP() && len(t.Owners(next.Addr())) > 0) {
+			if len(l.Devices) > 0 && next.Bits() > 0 && !attached[next] && !private(next.Addr()) &&
+				!(next.IsSingleIP() && len(t.Owners(next.Addr())) > 0) {
 				if s.LearnedCount++; len(s.Learned) == maxLearned {
 					continue
 				}

@@ -151,13 +151,22 @@ func knows(d *network.Device, v NetworkView) Knower {
 // sorted orders attachments by device and interface.
 func sorted(list []topology.Attachment) []topology.Attachment {
 	slices.SortStableFunc(list, func(a, b topology.Attachment) int {
-		return cmp.Or(network.CompareNames(a.Device.Name, b.Device.Name), network.CompareNames(a.Interface, b.Interface))
+		return cmp.Or(
+			network.CompareNames(a.Device.Name, b.Device.Name),
+			network.CompareNames(a.Interface, b.Interface),
+		)
 	})
 	return list
 }
 
 // clash compares a network with a shorter one that contains it.
-func (s *Survey) clash(t *topology.Topology, p netip.Prefix, here []topology.Attachment, q netip.Prefix, wider []topology.Attachment) {
+func (s *Survey) clash(
+	t *topology.Topology,
+	p netip.Prefix,
+	here []topology.Attachment,
+	q netip.Prefix,
+	wider []topology.Attachment,
+) {
 	c := Clash{Prefix: p, Other: q, A: here[0], B: wider[0]}
 	if a, b, ok := together(t, here, wider); ok {
 		c.A, c.B = a, b

@@ -32,8 +32,21 @@ func TestHowEachDeviceKnowsANetwork(t *testing.T) {
 	for _, k := range s.Networks[0].Known {
 		got[k.Device.Name] = k.How
 	}
-	require.Equal(t, map[string]survey.Knowledge{"home": survey.IsAttached, "own": survey.KnowsExactly, "summary": survey.KnowsBySummary, "default": survey.KnowsByDefault,
-		"discard": survey.Swallowed, "parts": survey.KnowsParts, "nothing": survey.KnowsNot, "candidate": survey.KnowsNot, "six": survey.TableMissing}, got)
+	require.Equal(
+		t,
+		map[string]survey.Knowledge{
+			"home":      survey.IsAttached,
+			"own":       survey.KnowsExactly,
+			"summary":   survey.KnowsBySummary,
+			"default":   survey.KnowsByDefault,
+			"discard":   survey.Swallowed,
+			"parts":     survey.KnowsParts,
+			"nothing":   survey.KnowsNot,
+			"candidate": survey.KnowsNot,
+			"six":       survey.TableMissing,
+		},
+		got,
+	)
 }
 
 func TestClashes(t *testing.T) {
@@ -92,7 +105,8 @@ func TestAnEmptyTableIsMissing(t *testing.T) {
 	require.Equal(t, survey.TableMissing, s.Networks[0].Known[1].How)
 }
 
-// TestLearned: what routes alone tell of, without own addresses, attached networks and defaults; what covers those is a summary.
+// TestLearned: what routes alone tell of, without own addresses, attached networks and defaults; what covers those is
+// a summary.
 func TestLearned(t *testing.T) {
 	s := survey.Make(topology.Build(coretest.Build(`
 		a: direct 10.1.0.0/24 dev e0
@@ -112,7 +126,11 @@ func TestLearned(t *testing.T) {
 	for _, l := range s.Learned {
 		got = append(got, fmt.Sprintf("%s at %s, %d, covers %d", l.Prefix, l.Devices[0].Name, len(l.Devices), l.Covers))
 	}
-	require.Equal(t, []string{"10.0.0.0/8 at b, 1, covers 1", "10.7.0.0/24 at a, 2, covers 0", "fd61::/48 at b, 1, covers 0"}, got)
+	require.Equal(
+		t,
+		[]string{"10.0.0.0/8 at b, 1, covers 1", "10.7.0.0/24 at a, 2, covers 0", "fd61::/48 at b, 1, covers 0"},
+		got,
+	)
 	require.Equal(t, 3, s.LearnedCount)
 	require.Len(t, s.Defaults, 1)
 	require.Equal(t, "a", s.Defaults[0].Device.Name)

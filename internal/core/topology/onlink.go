@@ -63,7 +63,10 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 	}
 	owners, elsewhere := t.candidates(here, a)
 	if len(owners) > 1 && entry.MAC != "" {
-		owners = slices.DeleteFunc(owners, func(o Attachment) bool { return o.Device.Interface(o.Interface).MAC != entry.MAC })
+		owners = slices.DeleteFunc(
+			owners,
+			func(o Attachment) bool { return o.Device.Interface(o.Interface).MAC != entry.MAC },
+		)
 	}
 	switch {
 	case len(owners) > 1:
@@ -140,7 +143,8 @@ func (t *Topology) candidates(here port, a netip.Addr) (on, off []Attachment) {
 	}
 	// A link-local address that only one captured device has, on an interface of no other known segment, can only be
 	// that one.
-	if len(on) == 0 && len(off) == 1 && a.IsLinkLocalUnicast() && len(t.others(here)) == 0 && len(t.others(portOf(off[0].Device, off[0].Interface))) == 0 {
+	if len(on) == 0 && len(off) == 1 && a.IsLinkLocalUnicast() && len(t.others(here)) == 0 &&
+		len(t.others(portOf(off[0].Device, off[0].Interface))) == 0 {
 		on, off = off, nil
 	}
 	return on, off
@@ -219,15 +223,19 @@ func (t *Topology) deduce(here port, a netip.Addr, net netip.Prefix, alive bool)
 	}
 	for _, q := range append(t.others(here), here) {
 		for _, h := range t.hopsUsed[q] {
-			if h != a && h.Is4() == a.Is4() && h.IsLinkLocalUnicast() == a.IsLinkLocalUnicast() && len(t.Owners(h)) == 0 && q != able[0] {
+			if h != a && h.Is4() == a.Is4() && h.IsLinkLocalUnicast() == a.IsLinkLocalUnicast() &&
+				len(t.Owners(h)) == 0 &&
+				q != able[0] {
 				return port{}, false
 			}
 		}
 	}
 	// Every other address that answers there without a captured owner could be the device's as well.
 	for _, n := range t.device(here).Neighbours().All() {
-		if n.State == network.NeighbourAlive && n.Interface == here.ifname && n.Address != a && n.Address.Is4() == a.Is4() &&
-			n.Address.IsLinkLocalUnicast() == a.IsLinkLocalUnicast() && len(t.Owners(n.Address)) == 0 {
+		if n.State == network.NeighbourAlive && n.Interface == here.ifname && n.Address != a &&
+			n.Address.Is4() == a.Is4() &&
+			n.Address.IsLinkLocalUnicast() == a.IsLinkLocalUnicast() &&
+			len(t.Owners(n.Address)) == 0 {
 			return port{}, false
 		}
 	}
@@ -249,7 +257,10 @@ func (t *Topology) DeducedOwner(a netip.Addr) (Attachment, bool) {
 	}
 	var ends []Attachment // one for each interface
 	for _, at := range t.Attached(a) {
-		if !slices.ContainsFunc(ends, func(e Attachment) bool { return e.number == at.number && e.Interface == at.Interface }) {
+		if !slices.ContainsFunc(
+			ends,
+			func(e Attachment) bool { return e.number == at.number && e.Interface == at.Interface },
+		) {
 			ends = append(ends, at)
 		}
 	}

@@ -26,21 +26,37 @@ func TestALinkWithLinkLocalAddressesOnly(t *testing.T) {
 	require.Equal(t, topology.Device, l.Answer)
 	require.Equal(t, "b", l.Device.Name)
 	require.NotEqual(t, topology.Device, find(in+"\nc: addr fe80::b/64 g0", "fe80::b").Answer, "two have it")
-	require.NotEqual(t, topology.Device, find(in+"\nb: addr 10.0.0.2/30 f0\nb: direct 10.0.0.0/30 dev f0\nc: addr 10.0.0.1/30 g0\nc: direct 10.0.0.0/30 dev g0", "fe80::b").Answer, "it is on another link")
+	require.NotEqual(
+		t,
+		topology.Device,
+		find(
+			in+"\nb: addr 10.0.0.2/30 f0\nb: direct 10.0.0.0/30 dev f0\nc: addr 10.0.0.1/30 g0\nc: direct 10.0.0.0/30 dev g0",
+			"fe80::b",
+		).Answer,
+		"it is on another link",
+	)
 }
 
 // TestThreeDevicesOnANetworkForTwo: nobody's address is deduced there, and nothing fails.
 func TestThreeDevicesOnANetworkForTwo(t *testing.T) {
-	topo := topology.Build(coretest.Build("a: direct 10.0.0.0/30 dev e0\nb: direct 10.0.0.0/30 dev e0\nc: direct 10.0.0.0/30 dev e0"))
+	topo := topology.Build(
+		coretest.Build("a: direct 10.0.0.0/30 dev e0\nb: direct 10.0.0.0/30 dev e0\nc: direct 10.0.0.0/30 dev e0"),
+	)
 	_, ok := topo.DeducedOwner(addr("10.0.0.1"))
 	require.False(t, ok)
 }
 
 // TestTwoDevicesWithOneLinkLayerAddress: the entry names neither.
 func TestTwoDevicesWithOneLinkLayerAddress(t *testing.T) {
-	l := find("a: direct 10.0.0.0/24 dev e0\na: neigh 10.0.0.9 e0 alive 02:00:00:00:00:09\nb: link f0 up 02:00:00:00:00:09\nc: link g0 up 02:00:00:00:00:09", "10.0.0.9")
+	l := find(
+		"a: direct 10.0.0.0/24 dev e0\na: neigh 10.0.0.9 e0 alive 02:00:00:00:00:09\nb: link f0 up 02:00:00:00:00:09\nc: link g0 up 02:00:00:00:00:09",
+		"10.0.0.9",
+	)
 	require.Equal(t, topology.Host, l.Answer)
-	l = find("a: direct 10.0.0.0/24 dev e0\na: neigh 10.0.0.9 e0 alive 02:00:00:00:00:09\nb: link f0 up 02:00:00:00:00:09", "10.0.0.9")
+	l = find(
+		"a: direct 10.0.0.0/24 dev e0\na: neigh 10.0.0.9 e0 alive 02:00:00:00:00:09\nb: link f0 up 02:00:00:00:00:09",
+		"10.0.0.9",
+	)
 	require.Equal(t, topology.Device, l.Answer)
 }
 
@@ -66,19 +82,47 @@ func TestDeducedOnlyWhereNoOtherAnswers(t *testing.T) {
 	require.Equal(t, topology.Device, find(in+"a: neigh 10.0.0.8 e7 alive", "10.0.0.9").Answer)
 }
 
-// TestSegmentsWithWrongMasks: interfaces of two devices whose addresses lie in each other's networks share a segment, two of
-// one device do not.
+// TestSegmentsWithWrongMasks: interfaces of two devices whose addresses lie in each other's networks share a segment,
+// two of one device do not.
 func TestSegmentsWithWrongMasks(t *testing.T) {
 	segments := func(in string) int { return len(topology.Build(coretest.Build(in)).Segments()) }
-	require.Equal(t, 1, segments("a: addr 10.0.0.1/24 e0\na: direct 10.0.0.0/24 dev e0\nb: addr 10.0.0.2/25 f0\nb: direct 10.0.0.0/25 dev f0"))
-	require.Equal(t, 2, segments("a: addr 10.0.0.1/24 e0\na: direct 10.0.0.0/24 dev e0\na: addr 10.0.0.2/25 e1\na: direct 10.0.0.0/25 dev e1"))
-	require.Equal(t, 2, segments("a: addr 10.0.0.200/24 e0\na: direct 10.0.0.0/24 dev e0\nb: addr 10.0.0.2/25 f0\nb: direct 10.0.0.0/25 dev f0"))
+	require.Equal(
+		t,
+		1,
+		segments(
+			"a: addr 10.0.0.1/24 e0\na: direct 10.0.0.0/24 dev e0\nb: addr 10.0.0.2/25 f0\nb: direct 10.0.0.0/25 dev f0",
+		),
+	)
+	require.Equal(
+		t,
+		2,
+		segments(
+			"a: addr 10.0.0.1/24 e0\na: direct 10.0.0.0/24 dev e0\na: addr 10.0.0.2/25 e1\na: direct 10.0.0.0/25 dev e1",
+		),
+	)
+	require.Equal(
+		t,
+		2,
+		segments(
+			"a: addr 10.0.0.200/24 e0\na: direct 10.0.0.0/24 dev e0\nb: addr 10.0.0.2/25 f0\nb: direct 10.0.0.0/25 dev f0",
+		),
+	)
 	// One that is down stands with those of its network, and with nobody else.
-	require.Equal(t, 2, segments("a: addr 10.0.0.1/24 e0\na: direct 10.0.0.0/24 dev e0\nb: addr 10.0.0.2/24 f0\nb: link f0 down\nc: addr 10.7.0.1/24 g0\nc: direct 10.7.0.0/24 dev g0"))
+	require.Equal(
+		t,
+		2,
+		segments(
+			"a: addr 10.0.0.1/24 e0\na: direct 10.0.0.0/24 dev e0\nb: addr 10.0.0.2/24 f0\nb: link f0 down\nc: addr 10.7.0.1/24 g0\nc: direct 10.7.0.0/24 dev g0",
+		),
+	)
 }
 
 func TestAnycast(t *testing.T) {
-	topo := topology.Build(coretest.Build("a: addr fd61:1::/64 e0\na: direct fd61:1::/64 dev e0\na: addr fd61:2::/127 e1\na: direct fd61:2::/127 dev e1"))
+	topo := topology.Build(
+		coretest.Build(
+			"a: addr fd61:1::/64 e0\na: direct fd61:1::/64 dev e0\na: addr fd61:2::/127 e1\na: direct fd61:2::/127 dev e1",
+		),
+	)
 	require.True(t, topo.Anycast(addr("fd61:1::")))
 	require.False(t, topo.Anycast(addr("fd61:2::")), "a /127 has none (RFC 6164)")
 }
@@ -87,27 +131,44 @@ func TestAnycast(t *testing.T) {
 func TestTransitLooksAtItsOwnHosts(t *testing.T) {
 	in := "a: addr 10.0.0.1/24 e0\na: direct 10.0.0.0/24 dev e0\nb: addr 10.0.0.2/24 f0\nb: direct 10.0.0.0/24 dev f0\nb: neigh 10.0.0.1 f0 alive\n"
 	net := netip.MustParsePrefix("10.0.0.0/24")
-	require.True(t, topology.Build(coretest.Build(in+"a: direct 10.7.0.0/24 dev lan\na: neigh 10.7.0.9 lan alive")).Transit(net))
+	require.True(
+		t,
+		topology.Build(coretest.Build(in+"a: direct 10.7.0.0/24 dev lan\na: neigh 10.7.0.9 lan alive")).Transit(net),
+	)
 	require.False(t, topology.Build(coretest.Build(in+"a: neigh 10.0.0.9 e0 alive")).Transit(net))
 }
 
 // TestAttachmentsAreNetworks: host routes, and attached rows without an interface, are none.
 func TestAttachmentsAreNetworks(t *testing.T) {
-	topo := topology.Build(coretest.Build("a: direct 10.0.0.9/32 dev e0\na: direct 10.1.0.0/24\na: direct fe80::/64 dev e0\na: direct 10.2.0.0/24 dev e0"))
+	topo := topology.Build(
+		coretest.Build(
+			"a: direct 10.0.0.9/32 dev e0\na: direct 10.1.0.0/24\na: direct fe80::/64 dev e0\na: direct 10.2.0.0/24 dev e0",
+		),
+	)
 	require.Equal(t, []netip.Prefix{netip.MustParsePrefix("10.2.0.0/24")}, topo.Networks())
 }
 
 // TestTheOtherEndOfALink is another device, never the own interface that is down.
 func TestTheOtherEndOfALink(t *testing.T) {
-	l := find("a: addr 10.0.0.1/30 e0\na: direct 10.0.0.0/30 dev e0\na: addr 10.0.0.1/30 e7\na: link e7 down", "10.0.0.2")
+	l := find(
+		"a: addr 10.0.0.1/30 e0\na: direct 10.0.0.0/30 dev e0\na: addr 10.0.0.1/30 e7\na: link e7 down",
+		"10.0.0.2",
+	)
 	require.Nil(t, l.OtherEnd)
-	l = find("a: addr 10.0.0.1/29 e0\na: direct 10.0.0.0/30 dev e0\nb: addr 10.0.0.3/30 f0\nb: direct 10.0.0.0/30 dev f0", "10.0.0.2")
+	l = find(
+		"a: addr 10.0.0.1/29 e0\na: direct 10.0.0.0/30 dev e0\nb: addr 10.0.0.3/30 f0\nb: direct 10.0.0.0/30 dev f0",
+		"10.0.0.2",
+	)
 	require.NotNil(t, l.OtherEnd)
 }
 
 // TestADownInterfaceStandsInItsOwnNetwork, whichever device is named first.
 func TestADownInterfaceStandsInItsOwnNetwork(t *testing.T) {
-	topo := topology.Build(coretest.Build("a: addr 10.7.0.1/24 e0\na: direct 10.7.0.0/24 dev e0\nb: addr 10.0.0.2/24 f0\nb: link f0 down\nc: addr 10.0.0.1/24 g0\nc: direct 10.0.0.0/24 dev g0"))
+	topo := topology.Build(
+		coretest.Build(
+			"a: addr 10.7.0.1/24 e0\na: direct 10.7.0.0/24 dev e0\nb: addr 10.0.0.2/24 f0\nb: link f0 down\nc: addr 10.0.0.1/24 g0\nc: direct 10.0.0.0/24 dev g0",
+		),
+	)
 	for _, s := range topo.Segments() {
 		for _, at := range s {
 			require.Equal(t, s[0].Prefix, at.Prefix)

@@ -17,8 +17,8 @@ type scan struct {
 	hops   []hop                         // next hops in use, each once
 }
 
-// tableScan is the same of one captured table. Uses counts how many installed routes name a next hop, so that a route which
-// an overlay takes away takes its next hop along only where it was the last one.
+// tableScan is the same of one captured table. Uses counts how many installed routes name a next hop, so that a route
+// which an overlay takes away takes its next hop along only where it was the last one.
 type tableScan struct {
 	direct []direct
 	uses   map[hop]int
@@ -61,7 +61,10 @@ func scanDevice(d *network.Device, was *scan) *scan {
 			}
 		}
 	}
-	slices.SortFunc(s.hops, func(a, b hop) int { return cmp.Or(cmp.Compare(a.ifname, b.ifname), a.address.Compare(b.address)) })
+	slices.SortFunc(
+		s.hops,
+		func(a, b hop) int { return cmp.Or(cmp.Compare(a.ifname, b.ifname), a.address.Compare(b.address)) },
+	)
 	return s
 }
 
@@ -102,7 +105,10 @@ func (s *tableScan) use(a *route.Attributes, n int) {
 		return
 	}
 	for i, h := range a.NextHops {
-		again := slices.ContainsFunc(a.NextHops[:i], func(o route.NextHop) bool { return o.Address == h.Address && o.Interface == h.Interface })
+		again := slices.ContainsFunc(
+			a.NextHops[:i],
+			func(o route.NextHop) bool { return o.Address == h.Address && o.Interface == h.Interface },
+		)
 		if h.Address.IsValid() && !again {
 			s.uses[hop{h.Interface, h.Address}] += n
 		}
@@ -151,7 +157,8 @@ func (s *tableScan) patched(t *network.Table) *tableScan {
 // attachesLike reports whether nothing that the layout is made of differs between two scans of one device.
 func (s *scan) attachesLike(o *scan) bool {
 	a, b := s.device, o.device
-	if !a.Addresses().Same(b.Addresses()) || !a.Interfaces().Same(b.Interfaces()) || !slices.Equal(s.hops, o.hops) || !slices.Equal(s.direct, o.direct) {
+	if !a.Addresses().Same(b.Addresses()) || !a.Interfaces().Same(b.Interfaces()) || !slices.Equal(s.hops, o.hops) ||
+		!slices.Equal(s.direct, o.direct) {
 		return false
 	}
 	for _, f := range [...]route.Family{route.IPv4, route.IPv6} { // isDown asks whether there is anything in them

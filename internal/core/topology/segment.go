@@ -35,7 +35,8 @@ func (t *Topology) join() {
 			}
 			for _, i := range here {
 				for _, j := range wider {
-					if a, b := t.attachments[i], t.attachments[j]; a.number != b.number && q.Contains(a.Address) && p.Contains(b.Address) {
+					if a, b := t.attachments[i], t.attachments[j]; a.number != b.number && q.Contains(a.Address) &&
+						p.Contains(b.Address) {
 						union(t.port(i), t.port(j))
 					}
 				}

@@ -35,8 +35,8 @@ type Topology struct {
 	*layout
 }
 
-// layout is who attaches where. Snapshots that differ in nothing that touches it share one, so it names devices by number;
-// the pointers in its attachments are those of the snapshot that it was made of.
+// layout is who attaches where. Snapshots that differ in nothing that touches it share one, so it names devices by
+// number; the pointers in its attachments are those of the snapshot that it was made of.
 type layout struct {
 	of          *network.Snapshot
 	scans       []*scan // by device
@@ -80,8 +80,8 @@ func Build(n *network.Snapshot) *Topology {
 	return build(n, scans)
 }
 
-// On derives the topology of an overlay of t's snapshot. Only the devices that differ are looked at, and of those only what
-// was replaced; where nothing that matters here differs, the result shares all with t.
+// On derives the topology of an overlay of t's snapshot. Only the devices that differ are looked at, and of those
+// only what was replaced; where nothing that matters here differs, the result shares all with t.
 func (t *Topology) On(n *network.Snapshot) *Topology {
 	scans := slices.Clone(t.scans)
 	alike := true
@@ -162,12 +162,32 @@ func (t *Topology) addAddresses(d *network.Device, first int) {
 		i := t.home(a, first, last)
 		switch {
 		case i < 0:
-			i = t.attach(Attachment{Device: d, number: d.Number(), Table: "default", Interface: a.Interface, Prefix: a.Prefix.Masked(),
-				Address: addr, Down: isDown(d, a), Mark: a.Mark})
+			i = t.attach(
+				Attachment{
+					Device:    d,
+					number:    d.Number(),
+					Table:     "default",
+					Interface: a.Interface,
+					Prefix:    a.Prefix.Masked(),
+					Address:   addr,
+					Down:      isDown(d, a),
+					Mark:      a.Mark,
+				},
+			)
 		case t.attachments[i].Address.IsValid(): // a second address in one network
 			have := t.attachments[i]
-			i = t.attach(Attachment{Device: d, number: d.Number(), Table: have.Table, Interface: have.Interface, Prefix: have.Prefix,
-				Address: addr, Down: have.Down, Mark: a.Mark})
+			i = t.attach(
+				Attachment{
+					Device:    d,
+					number:    d.Number(),
+					Table:     have.Table,
+					Interface: have.Interface,
+					Prefix:    have.Prefix,
+					Address:   addr,
+					Down:      have.Down,
+					Mark:      a.Mark,
+				},
+			)
 		default:
 			t.attachments[i].Address, t.attachments[i].Mark = addr, cmp.Or(a.Mark, t.attachments[i].Mark)
 		}
@@ -197,7 +217,8 @@ func isDown(d *network.Device, a network.Address) bool {
 		return false
 	}
 	tab := d.Table("default", route.FamilyOf(a.Prefix.Addr()))
-	return tab != nil && !tab.Filtered.Known() && tab.Routes().Len() > 0 && !a.Prefix.IsSingleIP() && !a.Prefix.Addr().IsLinkLocalUnicast()
+	return tab != nil && !tab.Filtered.Known() && tab.Routes().Len() > 0 && !a.Prefix.IsSingleIP() &&
+		!a.Prefix.Addr().IsLinkLocalUnicast()
 }
 
 // TableOf returns the table in which a device looks up what comes in by an interface: the one that has its attached
@@ -319,12 +340,14 @@ func (t *Topology) Anycast(a netip.Addr) bool {
 	return false
 }
 
-// AddressOn returns the device's own address on an interface, of dst's family and in dst's network if there is one there.
+// AddressOn returns the device's own address on an interface, of dst's family and in dst's network if there is one
+// there.
 func (t *Topology) AddressOn(d *network.Device, ifname string, dst netip.Addr) netip.Addr {
 	best := netip.Addr{}
 	for _, i := range t.byInterface[portOf(d, ifname)] {
 		at := t.attachments[i]
-		if a := at.Address; a.IsValid() && a.Is4() == dst.Is4() && !a.IsLinkLocalUnicast() && !t.Anycast(a) && (!best.IsValid() || at.Prefix.Contains(dst)) {
+		if a := at.Address; a.IsValid() && a.Is4() == dst.Is4() && !a.IsLinkLocalUnicast() && !t.Anycast(a) &&
+			(!best.IsValid() || at.Prefix.Contains(dst)) {
 			best = a
 		}
 	}

@@ -60,7 +60,9 @@ func TestFind(t *testing.T) {
 }
 
 func TestAttachedIsTheLongestNetwork(t *testing.T) {
-	n := coretest.Build("a: direct 10.0.0.0/16 dev e0\nb: direct 10.0.5.0/24 dev f0\nc: direct 10.0.5.0/24 dev g0\nc: ospf 10.0.5.128/25 via 10.0.0.1 dev g1")
+	n := coretest.Build(
+		"a: direct 10.0.0.0/16 dev e0\nb: direct 10.0.5.0/24 dev f0\nc: direct 10.0.5.0/24 dev g0\nc: ospf 10.0.5.128/25 via 10.0.0.1 dev g1",
+	)
 	var got []string
 	for _, at := range topology.Build(n).Attached(netip.MustParseAddr("10.0.5.200")) {
 		got = append(got, at.Device.Name+" "+at.Interface+" "+at.Prefix.String())

@@ -6,13 +6,13 @@ import (
 	"zarvek/internal/core/network"
 )
 
-// smallSegment is how many bits of an address a segment between devices has at most, where no neighbour entries tell who is
-// on it.
+// smallSegment is how many bits of an address a segment between devices has at most, where no neighbour entries tell
+// who is on it.
 const smallSegment = 3
 
-// Transit reports whether a network seems to be one between devices only, in which no hosts are: a network of links, or one
-// that two or more captured devices share and of which no host is known. Where their neighbour entries were not captured a
-// larger one is taken for a network of hosts.
+// Transit reports whether a network seems to be one between devices only, in which no hosts are: a network of links,
+// or one that two or more captured devices share and of which no host is known. Where their neighbour entries were
+// not captured a larger one is taken for a network of hosts.
 func (t *Topology) Transit(p netip.Prefix) bool {
 	if t.LinkNetwork(p) {
 		return true
@@ -34,7 +34,8 @@ func (t *Topology) Transit(p netip.Prefix) bool {
 	}
 	for d := range devices {
 		for _, n := range d.Neighbours().All() {
-			if n.State == network.NeighbourAlive && p.Contains(n.Address.WithZone("")) && len(t.Owners(n.Address.WithZone(""))) == 0 {
+			if n.State == network.NeighbourAlive && p.Contains(n.Address.WithZone("")) &&
+				len(t.Owners(n.Address.WithZone(""))) == 0 {
 				return false
 			}
 		}

@@ -70,7 +70,11 @@ func (g Grid) Drawing() Drawing {
 		}
 		for i, row := range g.Marks {
 			for j, m := range row {
-				p.mark(Box{left + float64(j)*gridCell, top + float64(i)*gridCell, gridCell, gridCell}, m, g.Partly[i][j])
+				p.mark(
+					Box{left + float64(j)*gridCell, top + float64(i)*gridCell, gridCell, gridCell},
+					m,
+					g.Partly[i][j],
+				)
 			}
 		}
 		p.Box(Box{left, top, n, n}, 0, nil, Stroke{Width: 0.6, Color: Middle})
@@ -92,7 +96,13 @@ func (p *Pen) mark(b Box, m Mark, partly bool) {
 	case Open:
 		p.Box(Box{mid.X - 1.5, mid.Y - 1.5, 3, 3}, 0.8, Faint, Stroke{})
 	case Half:
-		p.Shape(Middle, Stroke{Width: 1, Color: Ink}, Point{in.X + 1, in.Y + 1}, Point{in.X + in.W - 1, mid.Y}, Point{in.X + 1, in.Y + in.H - 1})
+		p.Shape(
+			Middle,
+			Stroke{Width: 1, Color: Ink},
+			Point{in.X + 1, in.Y + 1},
+			Point{in.X + in.W - 1, mid.Y},
+			Point{in.X + 1, in.Y + in.H - 1},
+		)
 	case Full:
 		p.Box(in, 0, Alarm, Stroke{})
 		s := Stroke{Width: 1.4, Color: Paper}
@@ -103,6 +113,12 @@ func (p *Pen) mark(b Box, m Mark, partly bool) {
 		p.Text(f, Faint, Point{mid.X - f.Width("?")/2, mid.Y + 3.6}, "?")
 	}
 	if partly {
-		p.Shape(Paper, Stroke{Width: 0.8, Color: Ink}, Point{b.X + b.W - 6, b.Y + b.H - 1}, Point{b.X + b.W - 1, b.Y + b.H - 1}, Point{b.X + b.W - 1, b.Y + b.H - 6})
+		p.Shape(
+			Paper,
+			Stroke{Width: 0.8, Color: Ink},
+			Point{b.X + b.W - 6, b.Y + b.H - 1},
+			Point{b.X + b.W - 1, b.Y + b.H - 1},
+			Point{b.X + b.W - 1, b.Y + b.H - 6},
+		)
 	}
 }

@@ -108,8 +108,8 @@ func (g *gridPlan) start(free []Point) {
 // maxWork bounds how long nodes are exchanged.
 const maxWork = 150_000_000
 
-// improve exchanges nodes, or moves one to a free cell, as long as the cost falls; early on it may rise a little, to leave
-// a bad corner.
+// improve exchanges nodes, or moves one to a free cell, as long as the cost falls; early on it may rise a little, to
+// leave a bad corner.
 func (g *gridPlan) improve() {
 	if g.n < 2 || len(g.edges) == 0 {
 		return
@@ -192,7 +192,8 @@ func (g *gridPlan) edgeCost(k int) float64 {
 		}
 	}
 	for m, o := range g.edges {
-		if m != k && o[0] != e[0] && o[0] != e[1] && o[1] != e[0] && o[1] != e[1] && crossing(a, z, g.at[o[0]], g.at[o[1]]) {
+		if m != k && o[0] != e[0] && o[0] != e[1] && o[1] != e[0] && o[1] != e[1] &&
+			crossing(a, z, g.at[o[0]], g.at[o[1]]) {
 			total += crossCost
 		}
 	}

@@ -202,8 +202,8 @@ func starts(sizes []float64, gap, first float64) []float64 {
 	return out
 }
 
-// route is the way of an edge between two boxes: straight where no other box is on it, else around the one that is, by one
-// or two of its corners.
+// route is the way of an edge between two boxes: straight where no other box is on it, else around the one that is,
+// by one or two of its corners.
 func (p *placed) route(a, b int) []Point {
 	from, to := p.boxes[a].Mid(), p.boxes[b].Mid()
 	line := []Point{from, to}
@@ -331,12 +331,24 @@ func (p *placed) labelEdges() {
 		long := max(length(path), 1)
 		if e.EndA != "" {
 			d := room(e.EndA, path[0], path[1])
-			p.label([]string{e.EndA}, smallFont, path, i, []float64{d / long, (d + 9) / long, (d + 20) / long, (d + 34) / long})
+			p.label(
+				[]string{e.EndA},
+				smallFont,
+				path,
+				i,
+				[]float64{d / long, (d + 9) / long, (d + 20) / long, (d + 34) / long},
+			)
 		}
 		if e.EndB != "" {
 			n := len(path)
 			d := room(e.EndB, path[n-1], path[n-2])
-			p.label([]string{e.EndB}, smallFont, path, i, []float64{1 - d/long, 1 - (d+9)/long, 1 - (d+20)/long, 1 - (d+34)/long})
+			p.label(
+				[]string{e.EndB},
+				smallFont,
+				path,
+				i,
+				[]float64{1 - d/long, 1 - (d+9)/long, 1 - (d+20)/long, 1 - (d+34)/long},
+			)
 		}
 	}
 	for i, e := range p.m.Edges {

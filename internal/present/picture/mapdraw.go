@@ -131,7 +131,10 @@ func (p *Pen) node(n MapNode, b Box) {
 }
 
 // Out and back have strokes of their own: a wide line, and a row of short dashes.
-var wayStroke = map[bool]Stroke{false: {Width: 2.6, Color: Way}, true: {Width: 2.6, Color: WayIn, Dash: []float64{2.5, 3.5}}}
+var wayStroke = map[bool]Stroke{
+	false: {Width: 2.6, Color: Way},
+	true:  {Width: 2.6, Color: WayIn, Dash: []float64{2.5, 3.5}},
+}
 
 // drawWays draws each way beside its edges, out on one side and back on the other.
 func (p *placed) drawWays(pen *Pen) {
@@ -167,7 +170,13 @@ func (p *Pen) arrow(c color.Color, path []Point) {
 	a := math.Atan2(tip.Y-tail.Y, tip.X-tail.X)
 	const long, wide = 10.0, 5.5
 	back := Point{tip.X - long*math.Cos(a), tip.Y - long*math.Sin(a)}
-	p.Shape(c, Stroke{}, tip, Point{back.X - wide*math.Sin(a), back.Y + wide*math.Cos(a)}, Point{back.X + wide*math.Sin(a), back.Y - wide*math.Cos(a)})
+	p.Shape(
+		c,
+		Stroke{},
+		tip,
+		Point{back.X - wide*math.Sin(a), back.Y + wide*math.Cos(a)},
+		Point{back.X + wide*math.Sin(a), back.Y - wide*math.Cos(a)},
+	)
 }
 
 // drawKey explains the strokes that the map uses.
@@ -214,7 +223,10 @@ func (p *placed) drawKey(pen *Pen) {
 		seen[n.Style] = true
 	}
 	if seen[Dashed] {
-		entry(func(b Box) { pen.Box(b, 0, Paper, Stroke{Width: 1.2, Color: Ink, Dash: []float64{4, 3}}) }, "pointed at, not captured")
+		entry(
+			func(b Box) { pen.Box(b, 0, Paper, Stroke{Width: 1.2, Color: Ink, Dash: []float64{4, 3}}) },
+			"pointed at, not captured",
+		)
 	}
 	if seen[Bar] {
 		entry(func(b Box) { pen.Box(b, 3, Paper, Stroke{Width: 2.4, Color: Ink}) }, "shared segment")

@@ -1,8 +1,8 @@
 // Package picture draws results: one drawing gives SVG and PNG alike. It places boxes and words and computes nothing of
 // the network itself.
 //
-// Lengths are in points from the top left corner. Every meaning has a shape or a stroke of its own, so that pictures can
-// be read in grey; colour only helps.
+// Lengths are in points from the top left corner. Every meaning has a shape or a stroke of its own, so that pictures
+// can be read in grey; colour only helps.
 package picture
 
 import (
@@ -45,9 +45,17 @@ const maxPixels = 30_000
 // PNG writes the drawing as Portable Network Graphics.
 func (d Drawing) PNG(w io.Writer) error {
 	if d.Width*dpi/72 > maxPixels || d.Height*dpi/72 > maxPixels {
-		return fmt.Errorf("the picture would be %.0f by %.0f pixels, which is too large for PNG; take -as svg", d.Width*dpi/72, d.Height*dpi/72)
+		return fmt.Errorf(
+			"the picture would be %.0f by %.0f pixels, which is too large for PNG; take -as svg",
+			d.Width*dpi/72,
+			d.Height*dpi/72,
+		)
 	}
-	c := vgimg.NewWith(vgimg.UseWH(vg.Length(d.Width), vg.Length(d.Height)), vgimg.UseDPI(dpi), vgimg.UseBackgroundColor(color.White))
+	c := vgimg.NewWith(
+		vgimg.UseWH(vg.Length(d.Width), vg.Length(d.Height)),
+		vgimg.UseDPI(dpi),
+		vgimg.UseBackgroundColor(color.White),
+	)
 	d.Draw(&Pen{c, d.Height})
 	var b bytes.Buffer
 	if _, err := (vgimg.PngCanvas{Canvas: c}).WriteTo(&b); err != nil {
@@ -130,7 +138,18 @@ func (p *Pen) Box(b Box, r float64, fill color.Color, s Stroke) {
 		p.Shape(fill, s, Point{x, y}, Point{x + w, y}, Point{x + w, y + h}, Point{x, y + h})
 		return
 	}
-	p.Shape(fill, s, Point{x + r, y}, Point{x + w - r, y}, Point{x + w, y + r}, Point{x + w, y + h - r}, Point{x + w - r, y + h}, Point{x + r, y + h}, Point{x, y + h - r}, Point{x, y + r})
+	p.Shape(
+		fill,
+		s,
+		Point{x + r, y},
+		Point{x + w - r, y},
+		Point{x + w, y + r},
+		Point{x + w, y + h - r},
+		Point{x + w - r, y + h},
+		Point{x + r, y + h},
+		Point{x, y + h - r},
+		Point{x, y + r},
+	)
 }
 
 // Box is a rectangle.

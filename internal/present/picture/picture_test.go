@@ -16,16 +16,37 @@ func randomMap(seed uint64, n int) Map {
 	rnd := rand.New(rand.NewPCG(seed, 1))
 	m := Map{Title: "a network"}
 	for i := range n {
-		node := MapNode{Title: fmt.Sprintf("station-%02d", i), Style: []NodeStyle{Solid, Solid, Solid, Solid, Bar, Dashed, CutEdges}[rnd.IntN(7)]}
+		node := MapNode{
+			Title: fmt.Sprintf("station-%02d", i),
+			Style: []NodeStyle{Solid, Solid, Solid, Solid, Bar, Dashed, CutEdges}[rnd.IntN(7)],
+		}
 		for k := range rnd.IntN(5) {
-			node.Lines = append(node.Lines, MapLine{Text: fmt.Sprintf("10.%d.%d.0/24 on hall%d", 61+k, i, k), Indent: k == 1, Strong: Emphasis(rnd.IntN(4))})
+			node.Lines = append(
+				node.Lines,
+				MapLine{
+					Text:   fmt.Sprintf("10.%d.%d.0/24 on hall%d", 61+k, i, k),
+					Indent: k == 1,
+					Strong: Emphasis(rnd.IntN(4)),
+				},
+			)
 		}
 		if rnd.IntN(5) == 0 {
 			node.Badges = []string{"1", "12"}
 		}
 		m.Nodes = append(m.Nodes, node)
 		if i > 0 {
-			m.Edges = append(m.Edges, MapEdge{A: rnd.IntN(i), B: i, Middle: []string{fmt.Sprintf("172.28.%d.0/30", i)}, EndA: "line1 .1", EndB: "line2 .2", Dashed: rnd.IntN(4) == 0, Down: rnd.IntN(9) == 0})
+			m.Edges = append(
+				m.Edges,
+				MapEdge{
+					A:      rnd.IntN(i),
+					B:      i,
+					Middle: []string{fmt.Sprintf("172.28.%d.0/30", i)},
+					EndA:   "line1 .1",
+					EndB:   "line2 .2",
+					Dashed: rnd.IntN(4) == 0,
+					Down:   rnd.IntN(9) == 0,
+				},
+			)
 		}
 	}
 	for range n / 6 {
@@ -81,11 +102,19 @@ func TestSameMapSamePicture(t *testing.T) {
 // TestFormsAgree: both forms of a drawing are well-formed and of its size; an empty one too.
 func TestForms(t *testing.T) {
 	m := randomMap(5, 12)
-	m.Ways = []MapWay{{Steps: []MapStep{{Edge: 0}, {Edge: 1, Reverse: true}}}, {Back: true, Steps: []MapStep{{Edge: 0, Reverse: true}}}}
+	m.Ways = []MapWay{
+		{Steps: []MapStep{{Edge: 0}, {Edge: 1, Reverse: true}}},
+		{Back: true, Steps: []MapStep{{Edge: 0, Reverse: true}}},
+	}
 	m.Notes = []MapNote{{Badge: "1", Text: strings.Repeat("a long word ", 60)}}
 	m.Nodes[0].Title = `<b>&"x"`
-	grid := Grid{Title: "t", Names: []string{"a", "b"}, Marks: [][]Mark{{NoMark, Half}, {Full, Question}}, Partly: [][]bool{{false, true}, {false, false}},
-		Key: []KeyEntry{{Open, false, "two-way"}}}
+	grid := Grid{
+		Title:  "t",
+		Names:  []string{"a", "b"},
+		Marks:  [][]Mark{{NoMark, Half}, {Full, Question}},
+		Partly: [][]bool{{false, true}, {false, false}},
+		Key:    []KeyEntry{{Open, false, "two-way"}},
+	}
 	for _, d := range []Drawing{m.Drawing(), (Map{Title: "nothing"}).Drawing(), grid.Drawing()} {
 		var b bytes.Buffer
 		require.NoError(t, d.PNG(&b))

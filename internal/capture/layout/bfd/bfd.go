@@ -68,7 +68,8 @@ func Read(text []byte) layout.Reading {
 			c.Pass(lo, hi, layout.Names)
 			continue
 		}
-		if strings.Trim(line, "= -\t") == "" || strings.HasPrefix(line, "Session count:") || len(w) == 1 && strings.HasSuffix(w[0], ":") && cur != blocks {
+		if strings.Trim(line, "= -\t") == "" || strings.HasPrefix(line, "Session count:") ||
+			len(w) == 1 && strings.HasSuffix(w[0], ":") && cur != blocks {
 			c.Pass(lo, hi, layout.Other)
 			continue
 		}

@@ -35,7 +35,11 @@ func TestRead(t *testing.T) {
 	for _, s := range r.Facts.Sessions {
 		got = append(got, fmt.Sprint(s.Peer, " ", s.Interface, " ", s.Up))
 	}
-	require.Equal(t, []string{"172.28.61.2 wan0 true", "172.28.61.22 wan1 false", "172.28.61.6  true", "172.28.61.10 line2 false"}, got)
+	require.Equal(
+		t,
+		[]string{"172.28.61.2 wan0 true", "172.28.61.22 wan1 false", "172.28.61.6  true", "172.28.61.10 line2 false"},
+		got,
+	)
 	require.Equal(t, []string{`13 not an address: "nonsense"`}, layouttest.Unread(in, r))
 	require.Positive(t, recognise(in))
 	layouttest.Variants(t, Read, text)

@@ -51,7 +51,12 @@ func tableHeading(line []byte) (string, bool) {
 	return string(s), ok && ok2 && len(s) > 0 && !bytes.ContainsAny(s, " \t")
 }
 
-var types = map[string]route.Special{"unicast": route.None, "blackhole": route.Blackhole, "unreachable": route.Unreachable, "prohibit": route.Prohibit}
+var types = map[string]route.Special{
+	"unicast":     route.None,
+	"blackhole":   route.Blackhole,
+	"unreachable": route.Unreachable,
+	"prohibit":    route.Prohibit,
+}
 
 // head is a line that begins a route.
 type head struct {
@@ -254,7 +259,8 @@ func (r *reader) line(line []byte, lo, hi int) error {
 		r.Collector.Read++
 		return nil
 	}
-	if indented && r.pending && strings.Contains(w[0], ".") && strings.HasSuffix(w[0], ":") || indented && r.pending && (w[0] == "Type:" || w[0] == "preference:" || w[0] == "Internal") {
+	if indented && r.pending && strings.Contains(w[0], ".") && strings.HasSuffix(w[0], ":") ||
+		indented && r.pending && (w[0] == "Type:" || w[0] == "preference:" || w[0] == "Internal") {
 		r.attribute(w)
 		r.hi = hi
 		r.Collector.Read++
@@ -327,5 +333,10 @@ func (r *reader) flush() {
 	if r.cur.attr.Protocol == route.RIP && p.Addr().Is6() {
 		r.cur.attr.Protocol = route.RIPng
 	}
-	r.Add(r.table, network.Candidates, route.Route{Prefix: p, Attributes: &r.cur.attr, State: state, Mark: layout.Mark(r.lo, r.hi)}, 0)
+	r.Add(
+		r.table,
+		network.Candidates,
+		route.Route{Prefix: p, Attributes: &r.cur.attr, State: state, Mark: layout.Mark(r.lo, r.hi)},
+		0,
+	)
 }

@@ -45,11 +45,28 @@ fd6b:32::/64         unreachable [static2 2026-11-24] * (200)
 	Type: RIP univ
 	RIP.metric: 3
 `, []string{"2 10.61.32.0/24 bgp 100/- via 172.28.61.6 dev line1: active installed", "8 10.61.34.0/24 rip 120/3 via 172.28.61.6 dev line1: active installed"}, nil},
-	{"version 1: the next hop on the route's line", "10.61.32.0/24      via 172.28.61.6 on line1 [ospf1 09:12:31] * I (150/20) [10.61.254.3]\n10.61.16.0/24      dev hall0 [direct1 2026-11-24] * (240)\n10.61.40.0/21      blackhole [static1 2026-11-24] * (200)\n",
-		[]string{"1 10.61.32.0/24 ospf/intra-area 150/20 via 172.28.61.6 dev line1: active installed", "2 10.61.16.0/24 direct 240/- dev hall0: active installed", "3 10.61.40.0/21 static 200/- blackhole: active installed"}, nil},
-	{"bad values", "Table master4:\n10.61.32.0/33        unicast [ospf1 09:12:31.001] * I (150/20) [10.61.254.3]\n\tvia 172.28.61.6 on line1\n10.61.33.0/24        unicast [ospf1 09:12:31.001] * I (-1/20) [10.61.254.3]\n10.61.34.0/24        unicast [ospf1 09:12:31.001] * I (150/20) [10.61.254.3]\n\tvia 172.28.61.600 on line1\nwhat\n",
+	{
+		"version 1: the next hop on the route's line",
+		"10.61.32.0/24      via 172.28.61.6 on line1 [ospf1 09:12:31] * I (150/20) [10.61.254.3]\n10.61.16.0/24      dev hall0 [direct1 2026-11-24] * (240)\n10.61.40.0/21      blackhole [static1 2026-11-24] * (200)\n",
+		[]string{
+			"1 10.61.32.0/24 ospf/intra-area 150/20 via 172.28.61.6 dev line1: active installed",
+			"2 10.61.16.0/24 direct 240/- dev hall0: active installed",
+			"3 10.61.40.0/21 static 200/- blackhole: active installed",
+		},
+		nil,
+	},
+	{
+		"bad values",
+		"Table master4:\n10.61.32.0/33        unicast [ospf1 09:12:31.001] * I (150/20) [10.61.254.3]\n\tvia 172.28.61.6 on line1\n10.61.33.0/24        unicast [ospf1 09:12:31.001] * I (-1/20) [10.61.254.3]\n10.61.34.0/24        unicast [ospf1 09:12:31.001] * I (150/20) [10.61.254.3]\n\tvia 172.28.61.600 on line1\nwhat\n",
 		[]string{"5 10.61.34.0/24 ospf/intra-area 150/20: active installed"},
-		[]string{`2 prefix length out of range: "10.61.32.0/33"`, "3 a continuation without a route before it", `4 not a number in range: "(-1/20)"`, `6 not an address: "172.28.61.600"`, "7 not in the form of this layout"}},
+		[]string{
+			`2 prefix length out of range: "10.61.32.0/33"`,
+			"3 a continuation without a route before it",
+			`4 not a number in range: "(-1/20)"`,
+			`6 not an address: "172.28.61.600"`,
+			"7 not in the form of this layout",
+		},
+	},
 }
 
 func TestRead(t *testing.T) {

@@ -47,8 +47,20 @@ const (
 	instance
 )
 
-var kindNames = map[string]kind{"ignored": ignored, "destination": destination, "mask": mask, "length": length, "gateway": gateway,
-	"interface": ifname, "metric": metric, "preference": preference, "protocol": protocol, "flags": flags, "age": age, "instance": instance}
+var kindNames = map[string]kind{
+	"ignored":     ignored,
+	"destination": destination,
+	"mask":        mask,
+	"length":      length,
+	"gateway":     gateway,
+	"interface":   ifname,
+	"metric":      metric,
+	"preference":  preference,
+	"protocol":    protocol,
+	"flags":       flags,
+	"age":         age,
+	"instance":    instance,
+}
 
 // synonyms maps column names, folded word by word, to kinds.
 var synonyms = sync.OnceValue(func() map[string]kind {
@@ -164,10 +176,11 @@ func nextLine(text []byte, hi int) string {
 	return string(rest[:min(len(rest), 500)])
 }
 
-// stacked reads two lines as column names where some names are written over both, as "Distance/" above "Metric". The first
-// line alone is none.
+// stacked reads two lines as column names where some names are written over both, as "Distance/" above "Metric". The
+// first line alone is none.
 func stacked(line, next string) ([]column, bool) {
-	if next == "" || len(line) > 400 || !strings.Contains(line, "/ ") && !strings.HasSuffix(strings.TrimSpace(line), "/") {
+	if next == "" || len(line) > 400 ||
+		!strings.Contains(line, "/ ") && !strings.HasSuffix(strings.TrimSpace(line), "/") {
 		return nil, false
 	}
 	w := words(line)

@@ -50,7 +50,9 @@ fe80::%em0/64                     link#1                        U         em0
 `, []string{"5 0.0.0.0/0 static -/- via 10.61.0.254 dev em0", "6 10.61.0.0/16 static -/- via 10.61.0.9 dev em0", "7 10.61.0.0/24 direct -/- dev em0",
 		"8 10.61.0.1/32 local -/- receive dev lo0", "10 10.62.0.0/16 other -/- blackhole",
 		"14 ::/0 static -/- via fe80::1 dev em0", "15 fd6b:10::/64 direct -/- dev em0", "16 fe80::/64 direct -/- dev em0"}, nil},
-	{"a workstation's print, persistent routes apart", `===========================================================================
+	{
+		"a workstation's print, persistent routes apart",
+		`===========================================================================
 Interface List
  12...02 6b 6a 00 00 31 ......Some adapter
 ===========================================================================
@@ -77,9 +79,20 @@ Active Routes:
  12     25 ::/0                     fe80::1
 Persistent Routes:
   None
-`, []string{"10 0.0.0.0/0 static -/25 via 10.61.0.254 dev 10.61.0.31", "11 10.61.0.0/24 direct -/281 dev 10.61.0.31", "12 10.61.0.31/32 local -/281 receive dev 10.61.0.31",
-		"13 10.61.0.255/32 other -/281 broadcast dev 10.61.0.31", "24 fd6b:10::/64 direct -/281 dev 12", "25 ::/0 static -/25 via fe80::1 dev 12"}, nil},
-	{"a campus switch: right-aligned prefixes, second next hops without one", `Route Flags: R - relay, D - download to fib
+`,
+		[]string{
+			"10 0.0.0.0/0 static -/25 via 10.61.0.254 dev 10.61.0.31",
+			"11 10.61.0.0/24 direct -/281 dev 10.61.0.31",
+			"12 10.61.0.31/32 local -/281 receive dev 10.61.0.31",
+			"13 10.61.0.255/32 other -/281 broadcast dev 10.61.0.31",
+			"24 fd6b:10::/64 direct -/281 dev 12",
+			"25 ::/0 static -/25 via fe80::1 dev 12",
+		},
+		nil,
+	},
+	{
+		"a campus switch: right-aligned prefixes, second next hops without one",
+		`Route Flags: R - relay, D - download to fib
 ------------------------------------------------------------------------------
 Routing Tables: Public
          Destinations : 5        Routes : 6
@@ -93,11 +106,21 @@ Destination/Mask    Proto   Pre  Cost      Flags NextHop         Interface
                     OSPF    10   20          D   172.28.61.10    hall12  
      10.61.40.0/21  O_ASE   150  1           D   172.28.61.6     hall11  
      10.61.48.0/21  Static  60   0           D   0.0.0.0         NULL0
-`, []string{"8 0.0.0.0/0 static 60/0 via 172.28.61.1 dev hall10: active installed", "9 10.61.16.0/24 direct 0/0 dev hall16: active installed",
-		"10 10.61.16.1/32 local 0/0 receive dev loopback0: active installed", "11 10.61.32.0/24 ospf 10/20 via 172.28.61.6 dev hall11: active installed",
-		"12 10.61.32.0/24 ospf 10/20 via 172.28.61.10 dev hall12: active installed", "13 10.61.40.0/21 ospf/external 150/1 via 172.28.61.6 dev hall11: active installed",
-		"14 10.61.48.0/21 static 60/0 blackhole: active installed"}, nil},
-	{"another switch: an interface in place of the gateway, empty columns", `                               IP Route Entries
+`,
+		[]string{
+			"8 0.0.0.0/0 static 60/0 via 172.28.61.1 dev hall10: active installed",
+			"9 10.61.16.0/24 direct 0/0 dev hall16: active installed",
+			"10 10.61.16.1/32 local 0/0 receive dev loopback0: active installed",
+			"11 10.61.32.0/24 ospf 10/20 via 172.28.61.6 dev hall11: active installed",
+			"12 10.61.32.0/24 ospf 10/20 via 172.28.61.10 dev hall12: active installed",
+			"13 10.61.40.0/21 ospf/external 150/1 via 172.28.61.6 dev hall11: active installed",
+			"14 10.61.48.0/21 static 60/0 blackhole: active installed",
+		},
+		nil,
+	},
+	{
+		"another switch: an interface in place of the gateway, empty columns",
+		`                               IP Route Entries
 
   Destination        Gateway         VLAN Type      Sub-Type   Metric     Dist.
   ------------------ --------------- ---- --------- ---------- ---------- -----
@@ -105,9 +128,18 @@ Destination/Mask    Proto   Pre  Cost      Flags NextHop         Interface
   10.61.16.0/24      HALL            16   connected            1          0
   127.0.0.0/8        reject               static               0          0
   10.61.32.0/24      172.28.61.6     11   ospf      IntraArea  20         110
-`, []string{"5 0.0.0.0/0 static 1/1 via 172.28.61.1 dev 10: active installed", "6 10.61.16.0/24 direct 0/1 dev HALL: active installed", "7 127.0.0.0/8 static 0/0 unreachable: active installed",
-		"8 10.61.32.0/24 ospf 110/20 via 172.28.61.6 dev 11: active installed"}, nil},
-	{"a firewall: flags learned from its key, only active ones are used", `flags: A:active, ?:loose, C:connect, H:host, S:static, O:ospf,
+`,
+		[]string{
+			"5 0.0.0.0/0 static 1/1 via 172.28.61.1 dev 10: active installed",
+			"6 10.61.16.0/24 direct 0/1 dev HALL: active installed",
+			"7 127.0.0.0/8 static 0/0 unreachable: active installed",
+			"8 10.61.32.0/24 ospf 110/20 via 172.28.61.6 dev 11: active installed",
+		},
+		nil,
+	},
+	{
+		"a firewall: flags learned from its key, only active ones are used",
+		`flags: A:active, ?:loose, C:connect, H:host, S:static, O:ospf,
        Oi:ospf intra-area, O2:ospf ext-type-2, E:ecmp
 
 VIRTUAL ROUTER: default (id 1)
@@ -123,19 +155,40 @@ total routes shown: 5
 VIRTUAL ROUTER: yard (id 2)
 destination                                 nexthop                                 metric flags      age   interface          next-AS
 10.70.0.0/24                                10.70.0.1                               0      A C              ether1/7
-`, []string{"7 0.0.0.0/0 static -/10 via 172.28.61.1 dev ether1/1: active installed", "8 0.0.0.0/0 static -/20 via 172.28.61.5 dev ether1/2",
-		"9 10.61.64.0/24 direct -/0 dev ether1/3: active installed", "10 10.61.64.1/32 local -/0 receive: active installed",
-		"11 10.61.32.0/24 ospf/intra-area -/20 via 172.28.61.6 dev ether1/1: active installed", "16 (yard) 10.70.0.0/24 direct -/0 dev ether1/7: active installed"}, nil},
-	{"wrapped rows, P/M in one cell, bad values", `IP Address          Mask             Next-Hop         Interface   Metric
+`,
+		[]string{
+			"7 0.0.0.0/0 static -/10 via 172.28.61.1 dev ether1/1: active installed",
+			"8 0.0.0.0/0 static -/20 via 172.28.61.5 dev ether1/2",
+			"9 10.61.64.0/24 direct -/0 dev ether1/3: active installed",
+			"10 10.61.64.1/32 local -/0 receive: active installed",
+			"11 10.61.32.0/24 ospf/intra-area -/20 via 172.28.61.6 dev ether1/1: active installed",
+			"16 (yard) 10.70.0.0/24 direct -/0 dev ether1/7: active installed",
+		},
+		nil,
+	},
+	{
+		"wrapped rows, P/M in one cell, bad values",
+		`IP Address          Mask             Next-Hop         Interface   Metric
 10.61.16.0          255.255.255.0    172.28.61.1      cable1      110/20
 10.61.17.0          255.0.255.0      172.28.61.1      cable1      110/20
 10.61.18.0
                     255.255.255.0    172.28.61.1      cable1      110/20
 10.61.19.0          255.255.255.0    172.28.61.300    cable1      110/20
 10.61.20.0          255.255.255.0    172.28.61.1      cable1      -7
-`, []string{"2 10.61.16.0/24 other 110/20 via 172.28.61.1 dev cable1: active installed", "4 10.61.18.0/24 other 110/20 via 172.28.61.1 dev cable1: active installed"},
-		[]string{"3 mask is not contiguous: 255.0.255.0", `6 not an address: "172.28.61.300"`, `7 not a number in range: "-7"`}},
-	{"the key of letters and marks stands below the rows", `Ori  Destination        Gateway         Mtr  Flags         VLAN       Duration
+`,
+		[]string{
+			"2 10.61.16.0/24 other 110/20 via 172.28.61.1 dev cable1: active installed",
+			"4 10.61.18.0/24 other 110/20 via 172.28.61.1 dev cable1: active installed",
+		},
+		[]string{
+			"3 mask is not contiguous: 255.0.255.0",
+			`6 not an address: "172.28.61.300"`,
+			`7 not a number in range: "-7"`,
+		},
+	},
+	{
+		"the key of letters and marks stands below the rows",
+		`Ori  Destination        Gateway         Mtr  Flags         VLAN       Duration
 #s   Default Route      172.28.61.1     1    UG---S-um--f- uplink     12d:3h:4m:5s
 #d   10.61.16.0/24      10.61.16.1      1    U------um--f- hall       12d:3h:4m:5s
 #oa  10.61.32.0/24      172.28.61.5     20   UG-D---um--f- lift       1d:3h:4m:5s
@@ -151,9 +204,19 @@ Flags: (U) Up, (G) Gateway, (S) Static, (m) Multicast, (f) Provided to FIB
 Mask distribution:
      1 default routes          3 routes at length 24
 Total number of routes = 5
-`, []string{"2 0.0.0.0/0 static -/1 via 172.28.61.1 dev uplink: active installed", "3 10.61.16.0/24 direct -/1 dev hall: active installed",
-		"4 10.61.32.0/24 ospf -/20 via 172.28.61.5 dev lift: active installed", "5 10.61.32.0/24 static -/1 via 172.28.61.9 dev lift", "6 172.28.61.4/30 direct -/1 dev lift: active installed"}, nil},
-	{"rows of two lines under a heading of two", `Dest Prefix[Flags]                            Type    Proto     Age        Pref
+`,
+		[]string{
+			"2 0.0.0.0/0 static -/1 via 172.28.61.1 dev uplink: active installed",
+			"3 10.61.16.0/24 direct -/1 dev hall: active installed",
+			"4 10.61.32.0/24 ospf -/20 via 172.28.61.5 dev lift: active installed",
+			"5 10.61.32.0/24 static -/1 via 172.28.61.9 dev lift",
+			"6 172.28.61.4/30 direct -/1 dev lift: active installed",
+		},
+		nil,
+	},
+	{
+		"rows of two lines under a heading of two",
+		`Dest Prefix[Flags]                            Type    Proto     Age        Pref
       Next Hop[Interface Name]                                    Metric
 -------------------------------------------------------------------------------
 0.0.0.0/0                                     Remote  Static    12d03h04m  5
@@ -168,8 +231,16 @@ Total number of routes = 5
        Black Hole                                                   1
 -------------------------------------------------------------------------------
 No. of Routes: 5
-`, []string{"4 0.0.0.0/0 static 5/1 via 172.28.61.1: active installed", "6 10.61.16.0/24 direct 0/0 dev hall: active installed",
-		"8 10.61.32.0/24 ospf 10/20 via 172.28.61.5: active installed", "10 10.61.32.0/24 ospf 10/20 via 172.28.61.9 dev lift-2: active installed", "12 10.61.48.0/20 static 5/1 blackhole: active installed"}, nil},
+`,
+		[]string{
+			"4 0.0.0.0/0 static 5/1 via 172.28.61.1: active installed",
+			"6 10.61.16.0/24 direct 0/0 dev hall: active installed",
+			"8 10.61.32.0/24 ospf 10/20 via 172.28.61.5: active installed",
+			"10 10.61.32.0/24 ospf 10/20 via 172.28.61.9 dev lift-2: active installed",
+			"12 10.61.48.0/20 static 5/1 blackhole: active installed",
+		},
+		nil,
+	},
 	{"a sign for equal cost on the next hop, own networks called local", ` + = Equal cost multipath routes
  Total 5 routes
 
@@ -182,7 +253,9 @@ No. of Routes: 5
   127.0.0.1/32       127.0.0.1           12d3h      LOCAL
 `, []string{"6 0.0.0.0/0 static -/- via 172.28.61.1: active installed", "7 10.61.16.0/24 direct -/- dev port in 10.61.16.0/24: active installed",
 		"8 10.61.32.0/24 ospf -/- via 172.28.61.5: active installed", "9 10.61.32.0/24 ospf -/- via 172.28.61.9: active installed", "10 127.0.0.1/32 local -/- receive: active installed"}, nil},
-	{"column names over two lines, types of two signs, a further next hop", `Origin Codes: C - connected, S - static, L - local, O - OSPF
+	{
+		"column names over two lines, types of two signs, a further next hop",
+		`Origin Codes: C - connected, S - static, L - local, O - OSPF
 Type Codes:   E1 - OSPF external type 1, E2 - OSPF external type 2
 
 VRF: default
@@ -195,10 +268,19 @@ Prefix              Nexthop          Interface     VRF(egress)       Origin/   D
 10.61.16.1/32       -                vlan16        -                 L         [0/0]        -
 10.61.32.0/24       172.28.61.5      vlan11        -                 O/E2      [110/25]     05m:03s
                     172.28.61.9      vlan12        -                           [110/25]     05m:03s
-`, []string{"9 0.0.0.0/0 static 1/0 via 172.28.61.1 dev vlan10: active installed", "10 10.61.16.0/24 direct 0/0 dev vlan16: active installed",
-		"11 10.61.16.1/32 local 0/0 receive dev vlan16: active installed", "12 10.61.32.0/24 ospf/external-2 110/25 via 172.28.61.5 dev vlan11: active installed",
-		"13 10.61.32.0/24 ospf/external-2 110/25 via 172.28.61.9 dev vlan12: active installed"}, nil},
-	{"numbered rows without a column for the number, interfaces of two words, a key parted by blanks", `Type Codes - D:Connected O:OSPF S:Static; Cost - Dist/Metric
+`,
+		[]string{
+			"9 0.0.0.0/0 static 1/0 via 172.28.61.1 dev vlan10: active installed",
+			"10 10.61.16.0/24 direct 0/0 dev vlan16: active installed",
+			"11 10.61.16.1/32 local 0/0 receive dev vlan16: active installed",
+			"12 10.61.32.0/24 ospf/external-2 110/25 via 172.28.61.5 dev vlan11: active installed",
+			"13 10.61.32.0/24 ospf/external-2 110/25 via 172.28.61.9 dev vlan12: active installed",
+		},
+		nil,
+	},
+	{
+		"numbered rows without a column for the number, interfaces of two words, a key parted by blanks",
+		`Type Codes - D:Connected O:OSPF S:Static; Cost - Dist/Metric
 OSPF Codes - i:Inter Area 1:External Type 1 2:External Type 2
         Destination        Gateway         Port          Cost          Type Uptime
 1       0.0.0.0/0          172.28.61.1     ve 10         1/1           S    12d3h
@@ -206,9 +288,16 @@ OSPF Codes - i:Inter Area 1:External Type 1 2:External Type 2
 3       10.61.32.0/24      172.28.61.5     ve 11         110/20        O    1d3h
         10.61.32.0/24      172.28.61.9     ve 12         110/20        O    1d3h
 4       10.61.33.0/24      172.28.61.5     ve 11         110/1         O2   1d3h
-`, []string{"4 0.0.0.0/0 static 1/1 via 172.28.61.1 dev ve 10: active installed", "5 10.61.16.0/24 direct 0/0 dev ve 16: active installed",
-		"6 10.61.32.0/24 ospf 110/20 via 172.28.61.5 dev ve 11: active installed", "7 10.61.32.0/24 ospf 110/20 via 172.28.61.9 dev ve 12: active installed",
-		"8 10.61.33.0/24 ospf/external-2 110/1 via 172.28.61.5 dev ve 11: active installed"}, nil},
+`,
+		[]string{
+			"4 0.0.0.0/0 static 1/1 via 172.28.61.1 dev ve 10: active installed",
+			"5 10.61.16.0/24 direct 0/0 dev ve 16: active installed",
+			"6 10.61.32.0/24 ospf 110/20 via 172.28.61.5 dev ve 11: active installed",
+			"7 10.61.32.0/24 ospf 110/20 via 172.28.61.9 dev ve 12: active installed",
+			"8 10.61.33.0/24 ospf/external-2 110/1 via 172.28.61.5 dev ve 11: active installed",
+		},
+		nil,
+	},
 }
 
 func TestRead(t *testing.T) {
@@ -226,7 +315,11 @@ func TestRead(t *testing.T) {
 
 func TestBeside(t *testing.T) {
 	r := Read([]byte(readTests[1].in))
-	require.Equal(t, "10.61.0.31 em0 02:6b:6a:00:00:31", fmt.Sprint(r.Facts.Neighbours[0].Address, " ", r.Facts.Neighbours[0].Interface, " ", r.Facts.Neighbours[0].MAC))
+	require.Equal(
+		t,
+		"10.61.0.31 em0 02:6b:6a:00:00:31",
+		fmt.Sprint(r.Facts.Neighbours[0].Address, " ", r.Facts.Neighbours[0].Interface, " ", r.Facts.Neighbours[0].MAC),
+	)
 	r = Read([]byte(readTests[2].in))
 	require.Equal(t, "10.61.0.31/32", r.Facts.Addresses[0].Prefix.String())
 	require.Len(t, r.Facts.Statics, 1)

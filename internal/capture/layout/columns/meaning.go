@@ -24,12 +24,30 @@ var protocolWords = map[string]route.Protocol{
 	"kernel": route.Kernel, "dhcp": route.DHCP, "nat": route.NAT, "aggregate": route.Aggregate, "babel": route.Babel,
 }
 
-var protocolSubtypes = map[string]string{"ointra": "intra-area", "ointer": "inter-area", "oase": "external", "oase1": "external-1", "oase2": "external-2",
-	"onssa": "nssa-external", "onssa1": "nssa-external-1", "onssa2": "nssa-external-2", "isisl1": "level-1", "isisl2": "level-2"}
+var protocolSubtypes = map[string]string{
+	"ointra": "intra-area",
+	"ointer": "inter-area",
+	"oase":   "external",
+	"oase1":  "external-1",
+	"oase2":  "external-2",
+	"onssa":  "nssa-external",
+	"onssa1": "nssa-external-1",
+	"onssa2": "nssa-external-2",
+	"isisl1": "level-1",
+	"isisl2": "level-2",
+}
 
 // discardWords stand in the place of a next hop or interface where packets are dropped.
-var discardWords = map[string]route.Special{"blackhole": route.Blackhole, "discard": route.Blackhole, "drop": route.Blackhole, "null0": route.Blackhole,
-	"null": route.Blackhole, "reject": route.Unreachable, "unreachable": route.Unreachable, "prohibit": route.Prohibit}
+var discardWords = map[string]route.Special{
+	"blackhole":   route.Blackhole,
+	"discard":     route.Blackhole,
+	"drop":        route.Blackhole,
+	"null0":       route.Blackhole,
+	"null":        route.Blackhole,
+	"reject":      route.Unreachable,
+	"unreachable": route.Unreachable,
+	"prohibit":    route.Prohibit,
+}
 
 // finish gives a row its meaning and adds the route.
 func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error {
@@ -38,7 +56,8 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 	onLink := false
 	switch low := strings.ToLower(gw); {
 	case gw == "" || gw == "*" || gw == "-" || gw == "0.0.0.0" || gw == "::" || low == "on-link" || low == "direct" || low == "connected" || low == "attached",
-		strings.HasPrefix(low, "link#"), low == "directly":
+		strings.HasPrefix(low, "link#"),
+		low == "directly":
 		onLink = true
 	case low == "receive":
 		a.Special = route.Receive
@@ -53,8 +72,11 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 				h.Address = addr.WithZone("")
 			}
 		case strings.Count(gw, ":") == 5 && r.section == bsd: // a link-layer address: a neighbour, not a route
-			r.Facts.Neighbours = append(r.Facts.Neighbours, network.Neighbour{Address: p.Addr(), Interface: dev, MAC: strings.ToLower(gw),
-				State: network.NeighbourAlive, Mark: layout.Mark(row.lo, row.hi)})
+			r.Facts.Neighbours = append(
+				r.Facts.Neighbours,
+				network.Neighbour{Address: p.Addr(), Interface: dev, MAC: strings.ToLower(gw),
+					State: network.NeighbourAlive, Mark: layout.Mark(row.lo, row.hi)},
+			)
 			return nil
 		case layout.LooksLikeAddress([]byte(gw)):
 			return fmt.Errorf("%w: %q", layout.ErrAddress, gw)
@@ -70,9 +92,15 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 	}
 	r.protocol(row, &a, onLink, p, &h)
 	state := r.flags(row, fl, &a, onLink, p, &h)
-	if own, ok := layout.Addr([]byte(gw)); ok && r.section == device && a.Protocol == route.Direct && !p.IsSingleIP() && p.Contains(own) && own != p.Addr() && !r.addrSeen[own] {
+	if own, ok := layout.Addr([]byte(gw)); ok && r.section == device && a.Protocol == route.Direct && !p.IsSingleIP() &&
+		p.Contains(own) &&
+		own != p.Addr() &&
+		!r.addrSeen[own] {
 		r.addrSeen[own] = true // the gateway of an attached network is the device's own address in it
-		r.Facts.Addresses = append(r.Facts.Addresses, network.Address{Prefix: netip.PrefixFrom(own, p.Bits()), Interface: dev, Mark: layout.Mark(row.lo, row.hi)})
+		r.Facts.Addresses = append(
+			r.Facts.Addresses,
+			network.Address{Prefix: netip.PrefixFrom(own, p.Bits()), Interface: dev, Mark: layout.Mark(row.lo, row.hi)},
+		)
 	}
 	if r.section == host || r.section == persistent {
 		r.workstation(row, p, &a, &h, onLink)
@@ -84,7 +112,10 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 	}
 	m := layout.Mark(row.lo, row.hi)
 	if r.section == persistent {
-		r.Facts.Statics = append(r.Facts.Statics, network.Static{Prefix: p.Masked(), NextHop: h, Special: a.Special, Metric: a.Metric, Mark: m})
+		r.Facts.Statics = append(
+			r.Facts.Statics,
+			network.Static{Prefix: p.Masked(), NextHop: h, Special: a.Special, Metric: a.Metric, Mark: m},
+		)
 		return nil
 	}
 	table := r.table
@@ -124,7 +155,9 @@ func (r *reader) protocol(row *rowCells, a *route.Attributes, onLink bool, p net
 	if a.Protocol == route.RIP && p.Addr().Is6() {
 		a.Protocol = route.RIPng
 	}
-	if gw, ok := layout.Addr([]byte(row.cell[gateway])); ok && (gw.IsLoopback() || r.addrSeen[gw]) && a.Protocol == route.Direct && p.IsSingleIP() {
+	if gw, ok := layout.Addr([]byte(row.cell[gateway])); ok && (gw.IsLoopback() || r.addrSeen[gw]) &&
+		a.Protocol == route.Direct &&
+		p.IsSingleIP() {
 		a.Protocol, a.Special = route.Local, route.Receive
 		for _, n := range r.attached {
 			if n.Contains(p.Addr()) && p.Addr() == netipx.PrefixLastIP(n) {
@@ -176,7 +209,14 @@ func (r *reader) twoLetters(s string) (route.Protocol, string, bool) {
 }
 
 // flags reads the flags column. A device's row is in use unless its key has a flag for that and the row lacks it.
-func (r *reader) flags(row *rowCells, s string, a *route.Attributes, onLink bool, p netip.Prefix, h *route.NextHop) route.State {
+func (r *reader) flags(
+	row *rowCells,
+	s string,
+	a *route.Attributes,
+	onLink bool,
+	p netip.Prefix,
+	h *route.NextHop,
+) route.State {
 	switch r.section {
 	case netTools:
 		switch {
@@ -275,7 +315,8 @@ func (r *reader) flags(row *rowCells, s string, a *route.Attributes, onLink bool
 func (r *reader) preferredMarks() string {
 	marks := ""
 	for k, text := range r.legend {
-		if len(k) == 1 && strings.Contains("#*>+@", k) && strings.HasPrefix(text, "preferred") && strings.Contains(text, "unicast") {
+		if len(k) == 1 && strings.Contains("#*>+@", k) && strings.HasPrefix(text, "preferred") &&
+			strings.Contains(text, "unicast") {
 			marks += k
 		}
 	}
@@ -287,7 +328,14 @@ func (r *reader) workstation(row *rowCells, p netip.Prefix, a *route.Attributes,
 	own, ok := layout.Addr([]byte(row.cell[ifname]))
 	if ok && !r.addrSeen[own] && !own.IsLoopback() {
 		r.addrSeen[own] = true
-		r.Facts.Addresses = append(r.Facts.Addresses, network.Address{Prefix: netip.PrefixFrom(own, own.BitLen()), Interface: row.cell[ifname], Mark: layout.Mark(row.lo, row.hi)})
+		r.Facts.Addresses = append(
+			r.Facts.Addresses,
+			network.Address{
+				Prefix:    netip.PrefixFrom(own, own.BitLen()),
+				Interface: row.cell[ifname],
+				Mark:      layout.Mark(row.lo, row.hi),
+			},
+		)
 	}
 	if !onLink {
 		a.Protocol = route.Static

@@ -155,10 +155,24 @@ func (r *reader) aside(s string) (layout.As, bool) {
 	case low == "persistent routes:":
 		r.section, r.cols, r.last = persistent, nil, nil
 		return layout.Title, true
-	case low == "none", low == "routing tables", strings.HasPrefix(low, "routing table"), strings.HasSuffix(low, "route entries"),
-		strings.HasPrefix(low, "total "), strings.HasPrefix(low, "destinations :"), strings.HasPrefix(low, "destinations:"),
-		strings.HasPrefix(low, "default gateway:"), strings.HasPrefix(low, "interface list"), strings.HasPrefix(low, "number of routes"),
-		strings.HasPrefix(low, "no. of routes"), strings.HasPrefix(low, "no of routes"):
+	case low == "none",
+		low == "routing tables",
+		strings.HasPrefix(low, "routing table"),
+		strings.HasSuffix(low, "route entries"),
+		strings.HasPrefix(
+			low,
+			"total ",
+		),
+		strings.HasPrefix(low, "destinations :"),
+		strings.HasPrefix(low, "destinations:"),
+		strings.HasPrefix(
+			low,
+			"default gateway:",
+		),
+		strings.HasPrefix(low, "interface list"),
+		strings.HasPrefix(low, "number of routes"),
+		strings.HasPrefix(low, "no. of routes"),
+		strings.HasPrefix(low, "no of routes"):
 		return layout.Other, true
 	}
 	if (t[0] < '0' || t[0] > '9' || strings.Contains(t, "routes")) && remark.MatchString(t) {
@@ -171,7 +185,9 @@ func (r *reader) aside(s string) (layout.As, bool) {
 }
 
 // remark matches what some devices print around a table: abbreviations, the sign for equal cost, counts by length.
-var remark = regexp.MustCompile(`^Proto: Protocol|^Displaying |^[+*>!] = [A-Z]|(?i)^mask distribution|^\d+ (?:default routes|routes at length \d+)\b|^-+ \(?end\b`)
+var remark = regexp.MustCompile(
+	`^Proto: Protocol|^Displaying |^[+*>!] = [A-Z]|(?i)^mask distribution|^\d+ (?:default routes|routes at length \d+)\b|^-+ \(?end\b`,
+)
 
 // instanceTitle reads a title that names the table of what follows.
 func instanceTitle(t string) (string, bool) {
@@ -190,7 +206,8 @@ func instanceTitle(t string) (string, bool) {
 	return "", false
 }
 
-// key reads a legend: "Flags: X - word, Y - word", "flags: X:word, …", "Origin: (d) Direct, …", and the lines under one.
+// key reads a legend: "Flags: X - word, Y - word", "flags: X:word, …", "Origin: (d) Direct, …", and the lines under
+// one.
 func (r *reader) key(t string) bool {
 	first, rest, ok := strings.Cut(t, ":")
 	f := strings.ToLower(first)
@@ -199,7 +216,8 @@ func (r *reader) key(t string) bool {
 		r.colonEntries(t[i+3:])
 		return true
 	}
-	starts := ok && (strings.HasSuffix(f, "flags") || strings.HasSuffix(f, "codes") || strings.HasPrefix(f, "origin") || strings.HasSuffix(f, "legend"))
+	starts := ok &&
+		(strings.HasSuffix(f, "flags") || strings.HasSuffix(f, "codes") || strings.HasPrefix(f, "origin") || strings.HasSuffix(f, "legend"))
 	if starts {
 		r.inKey, t = true, rest
 	} else if !r.inKey {
@@ -369,8 +387,23 @@ var withoutBrackets, apartBrackets = strings.NewReplacer("[", "", "]", ""), stri
 func joinInterface(w []word) []word {
 	for i := 0; i+1 < len(w); i++ {
 		switch strings.ToLower(w[i].text) {
-		case "ve", "vlan", "lag", "eth", "ethernet", "loopback", "tunnel", "tn", "lb", "management", "mgmt", "irb", "trunk", "port", "gigabitethernet":
-			if w[i+1].text[0] >= '0' && w[i+1].text[0] <= '9' && w[i+1].lo == w[i].hi+1 && strings.Count(w[i+1].text, ".") < 3 {
+		case "ve",
+			"vlan",
+			"lag",
+			"eth",
+			"ethernet",
+			"loopback",
+			"tunnel",
+			"tn",
+			"lb",
+			"management",
+			"mgmt",
+			"irb",
+			"trunk",
+			"port",
+			"gigabitethernet":
+			if w[i+1].text[0] >= '0' && w[i+1].text[0] <= '9' && w[i+1].lo == w[i].hi+1 &&
+				strings.Count(w[i+1].text, ".") < 3 {
 				w[i] = word{w[i].text + " " + w[i+1].text, w[i].lo, w[i+1].hi}
 				w = slices.Delete(w, i+1, i+2)
 			}

@@ -173,7 +173,8 @@ func (r *reader) bgpRow(line string, lo, hi int) error {
 		return layout.ErrNotARoute
 	}
 	start := lo
-	if strings.Contains(w[0], "/") || len(w) > 1 && layout.LooksLikeAddress([]byte(w[0])) && layout.LooksLikeAddress([]byte(w[1])) {
+	if strings.Contains(w[0], "/") ||
+		len(w) > 1 && layout.LooksLikeAddress([]byte(w[0])) && layout.LooksLikeAddress([]byte(w[1])) {
 		p, err := layout.Prefix([]byte(w[0]), false)
 		if err != nil {
 			return err

@@ -46,14 +46,51 @@ func TestRead(t *testing.T) {
 	layouttest.Variants(t, Read, ripText)
 	in = []byte(bgpText)
 	r = layouttest.Laws(t, Read, in)
-	require.Equal(t, []string{"8 10.61.32.0/24 bgp -/20 via 172.28.61.6", "9 10.61.32.0/24 bgp -/30 via 172.28.61.10", "11 fd6b:6a65:6c76:32:1:2:3:0/112 bgp/internal -/- via fe80::6"}, layouttest.Words(in, r))
+	require.Equal(
+		t,
+		[]string{
+			"8 10.61.32.0/24 bgp -/20 via 172.28.61.6",
+			"9 10.61.32.0/24 bgp -/30 via 172.28.61.10",
+			"11 fd6b:6a65:6c76:32:1:2:3:0/112 bgp/internal -/- via fe80::6",
+		},
+		layouttest.Words(in, r),
+	)
 	require.Equal(t, []string{`13 not an address: "172.28.61.600"`}, layouttest.Unread(in, r))
 	layouttest.Variants(t, Read, bgpText)
 	require.Positive(t, recognise(in))
 	l := &r.Facts.Tables[0].Routes
-	require.Equal(t, route.BGPPath{MultiExit: route.N(20), Length: route.N(1), NeighbourAS: 64998, Origin: route.OriginIGP, Session: route.ExternalPeer}, l.At(0).BGP)
-	require.Equal(t, route.BGPPath{MultiExit: route.N(30), Length: route.N(2), NeighbourAS: 64997, Origin: route.OriginIGP, Session: route.ExternalPeer}, l.At(1).BGP)
-	require.Equal(t, route.BGPPath{LocalPreference: route.N(100), Length: route.N(0), Origin: route.OriginIGP, Session: route.InternalPeer}, r.Facts.Tables[1].Routes.At(0).BGP)
+	require.Equal(
+		t,
+		route.BGPPath{
+			MultiExit:   route.N(20),
+			Length:      route.N(1),
+			NeighbourAS: 64998,
+			Origin:      route.OriginIGP,
+			Session:     route.ExternalPeer,
+		},
+		l.At(0).BGP,
+	)
+	require.Equal(
+		t,
+		route.BGPPath{
+			MultiExit:   route.N(30),
+			Length:      route.N(2),
+			NeighbourAS: 64997,
+			Origin:      route.OriginIGP,
+			Session:     route.ExternalPeer,
+		},
+		l.At(1).BGP,
+	)
+	require.Equal(
+		t,
+		route.BGPPath{
+			LocalPreference: route.N(100),
+			Length:          route.N(0),
+			Origin:          route.OriginIGP,
+			Session:         route.InternalPeer,
+		},
+		r.Facts.Tables[1].Routes.At(0).BGP,
+	)
 }
 
 func FuzzRead(f *testing.F) {

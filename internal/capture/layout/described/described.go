@@ -70,7 +70,20 @@ type positioned struct {
 func (p *positioned) Error() string { return p.text }
 
 // groups are the names that a group may have.
-var groups = []string{"prefix", "address", "length", "mask", "protocol", "preference", "metric", "gateway", "interface", "special", "active", "table"}
+var groups = []string{
+	"prefix",
+	"address",
+	"length",
+	"mask",
+	"protocol",
+	"preference",
+	"metric",
+	"gateway",
+	"interface",
+	"special",
+	"active",
+	"table",
+}
 
 // Parse reads a description. Errors begin with FILE:LINE:COLUMN.
 func Parse(file string, text []byte) (layout.Reader, error) {
@@ -79,7 +92,13 @@ func Parse(file string, text []byte) (layout.Reader, error) {
 		return layout.Reader{}, located(file, err)
 	}
 	fail := func(e expr, format string, args ...any) (layout.Reader, error) {
-		return layout.Reader{}, fmt.Errorf("%s:%d:%d: %s", file, max(e.line, 1), max(e.column, 1), fmt.Sprintf(format, args...))
+		return layout.Reader{}, fmt.Errorf(
+			"%s:%d:%d: %s",
+			file,
+			max(e.line, 1),
+			max(e.column, 1),
+			fmt.Sprintf(format, args...),
+		)
 	}
 	switch {
 	case d.Layout == "":

@@ -11,12 +11,36 @@ import (
 )
 
 // words are what a protocol's value, or its meaning in the legend, may be.
-var words = map[string]route.Protocol{"direct": route.Direct, "connected": route.Direct, "local": route.Local, "static": route.Static, "rip": route.RIP,
-	"ripng": route.RIPng, "ospf": route.OSPF, "isis": route.ISIS, "is-is": route.ISIS, "eigrp": route.EIGRP, "bgp": route.BGP, "kernel": route.Kernel,
-	"dhcp": route.DHCP, "nat": route.NAT, "babel": route.Babel, "aggregate": route.Aggregate, "other": route.Other}
+var words = map[string]route.Protocol{
+	"direct":    route.Direct,
+	"connected": route.Direct,
+	"local":     route.Local,
+	"static":    route.Static,
+	"rip":       route.RIP,
+	"ripng":     route.RIPng,
+	"ospf":      route.OSPF,
+	"isis":      route.ISIS,
+	"is-is":     route.ISIS,
+	"eigrp":     route.EIGRP,
+	"bgp":       route.BGP,
+	"kernel":    route.Kernel,
+	"dhcp":      route.DHCP,
+	"nat":       route.NAT,
+	"babel":     route.Babel,
+	"aggregate": route.Aggregate,
+	"other":     route.Other,
+}
 
-var specials = map[string]route.Special{"blackhole": route.Blackhole, "discard": route.Blackhole, "drop": route.Blackhole, "unreachable": route.Unreachable,
-	"reject": route.Unreachable, "prohibit": route.Prohibit, "receive": route.Receive, "local": route.Receive}
+var specials = map[string]route.Special{
+	"blackhole":   route.Blackhole,
+	"discard":     route.Blackhole,
+	"drop":        route.Blackhole,
+	"unreachable": route.Unreachable,
+	"reject":      route.Unreachable,
+	"prohibit":    route.Prohibit,
+	"receive":     route.Receive,
+	"local":       route.Receive,
+}
 
 // use takes the values of a line: those of a new route, or of a further next hop where the prefix was carried.
 func (r *reader) use(v map[string]string, carried bool, lo, hi int) error {
@@ -82,7 +106,8 @@ func (r *reader) use(v map[string]string, carried bool, lo, hi int) error {
 	}
 	r.flush()
 	r.state = route.Active | route.Installed
-	if s, ok := v["active"]; ok && (s == "" || s == "-" || strings.EqualFold(s, "no") || strings.EqualFold(s, "false") || strings.Contains(r.legend[s], "inactive")) {
+	if s, ok := v["active"]; ok &&
+		(s == "" || s == "-" || strings.EqualFold(s, "no") || strings.EqualFold(s, "false") || strings.Contains(r.legend[s], "inactive")) {
 		r.state = 0
 	}
 	r.at = r.table
@@ -128,5 +153,10 @@ func (r *reader) flush() {
 	if r.d.Installed {
 		kind, state = network.ForwardingTable, 0
 	}
-	r.Add(r.at, kind, route.Route{Prefix: r.prefix, Attributes: &r.attr, State: state, Mark: layout.Mark(r.lo, r.hi)}, 0)
+	r.Add(
+		r.at,
+		kind,
+		route.Route{Prefix: r.prefix, Attributes: &r.attr, State: state, Mark: layout.Mark(r.lo, r.hi)},
+		0,
+	)
 }

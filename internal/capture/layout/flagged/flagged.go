@@ -41,7 +41,8 @@ func isHeading(line []byte) bool {
 
 // isAddresses tells the heading of the device's own addresses, which are printed in the same manner.
 func isAddresses(line []byte) bool {
-	return bytes.Contains(line, []byte(" ADDRESS ")) && bytes.Contains(line, []byte("NETWORK")) && bytes.Contains(line, []byte("INTERFACE"))
+	return bytes.Contains(line, []byte(" ADDRESS ")) && bytes.Contains(line, []byte("NETWORK")) &&
+		bytes.Contains(line, []byte("INTERFACE"))
 }
 
 func isDetail(line []byte) bool { return bytes.Contains(line, []byte("dst-address=")) }
@@ -104,7 +105,16 @@ func (r *reader) line(line []byte, lo, hi int) error {
 		r.flush()
 		r.inKey = false
 		r.addrs = false
-		r.prefAt, r.gwAt, r.dist = strings.Index(s, "PREF-SRC"), strings.Index(s, "GATEWAY"), strings.Contains(s, "DISTANCE")
+		r.prefAt, r.gwAt, r.dist = strings.Index(
+			s,
+			"PREF-SRC",
+		), strings.Index(
+			s,
+			"GATEWAY",
+		), strings.Contains(
+			s,
+			"DISTANCE",
+		)
 		r.Pass(lo, hi, layout.Names)
 		return nil
 	case isAddresses(line) && !strings.HasPrefix(t, "Columns:"):
@@ -162,7 +172,10 @@ func (r *reader) address(t string, lo, hi int) error {
 			return nil // it is none of the device's now
 		}
 	}
-	r.Facts.Addresses = append(r.Facts.Addresses, network.Address{Prefix: p, Interface: w[2], Mark: layout.Mark(lo, hi)})
+	r.Facts.Addresses = append(
+		r.Facts.Addresses,
+		network.Address{Prefix: p, Interface: w[2], Mark: layout.Mark(lo, hi)},
+	)
 	return nil
 }
 
@@ -330,8 +343,20 @@ func hops(s string) ([]route.NextHop, error) {
 	return out, nil
 }
 
-var words = map[string]route.Protocol{"connect": route.Direct, "connected": route.Direct, "static": route.Static, "rip": route.RIP, "bgp": route.BGP,
-	"ospf": route.OSPF, "isis": route.ISIS, "is-is": route.ISIS, "dhcp": route.DHCP, "slaac": route.Other, "vpn": route.Other, "copy": route.Other}
+var words = map[string]route.Protocol{
+	"connect":   route.Direct,
+	"connected": route.Direct,
+	"static":    route.Static,
+	"rip":       route.RIP,
+	"bgp":       route.BGP,
+	"ospf":      route.OSPF,
+	"isis":      route.ISIS,
+	"is-is":     route.ISIS,
+	"dhcp":      route.DHCP,
+	"slaac":     route.Other,
+	"vpn":       route.Other,
+	"copy":      route.Other,
+}
 
 func (r *reader) route(flags string, pairs map[string]string, lo, hi int) error {
 	p, err := layout.Prefix([]byte(pairs["dst-address"]), true)
@@ -382,13 +407,18 @@ func (r *reader) route(flags string, pairs map[string]string, lo, hi int) error 
 		a.Protocol = route.RIPng
 	}
 	m := layout.Mark(lo, hi)
-	if src, ok := layout.Addr([]byte(pairs["pref-src"])); ok && a.Protocol == route.Direct && len(a.NextHops) == 1 && p.Contains(src) {
-		r.Facts.Addresses = append(r.Facts.Addresses, network.Address{Prefix: netip.PrefixFrom(src, p.Bits()), Interface: a.NextHops[0].Interface, Mark: m})
+	if src, ok := layout.Addr([]byte(pairs["pref-src"])); ok && a.Protocol == route.Direct && len(a.NextHops) == 1 &&
+		p.Contains(src) {
+		r.Facts.Addresses = append(
+			r.Facts.Addresses,
+			network.Address{Prefix: netip.PrefixFrom(src, p.Bits()), Interface: a.NextHops[0].Interface, Mark: m},
+		)
 	}
 	// The gateway that an address is reached through, where the row shows it.
 	if im := pairs["immediate-gw"]; im != "" {
 		for i, h := range a.NextHops {
-			if _, dev, ok := strings.Cut(im, "%"); ok && h.Address.IsValid() && h.Interface == "" && strings.HasPrefix(im, h.Address.String()+"%") {
+			if _, dev, ok := strings.Cut(im, "%"); ok && h.Address.IsValid() && h.Interface == "" &&
+				strings.HasPrefix(im, h.Address.String()+"%") {
 				a.NextHops[i].Interface = dev
 			}
 		}

@@ -24,7 +24,9 @@ B - blackhole, U - unreachable, P - prohibit
  5 A SB 10.61.40.0/21                                                1
 `, []string{"5 0.0.0.0/0 static 1/- via 172.28.61.1: active installed", "6 10.61.16.0/24 direct 0/- dev hall: active installed", "7 10.61.17.0/24 static 1/- via 172.28.61.9: unusable",
 		"8 10.61.18.0/24 static 5/- via 172.28.61.9", "9 10.61.32.0/24 ospf 110/- via 172.28.61.6 via 172.28.61.10: active installed", "10 10.61.40.0/21 static 1/- blackhole: active installed"}, nil},
-	{"newer columns, without numbers for dynamic rows", `Flags: D - DYNAMIC; I - INACTIVE, A - ACTIVE; c - CONNECT, s - STATIC, o - OSPF; + - ECMP
+	{
+		"newer columns, without numbers for dynamic rows",
+		`Flags: D - DYNAMIC; I - INACTIVE, A - ACTIVE; c - CONNECT, s - STATIC, o - OSPF; + - ECMP
 Columns: DST-ADDRESS, GATEWAY, DISTANCE
 #     DST-ADDRESS       GATEWAY               DISTANCE
 0  As 0.0.0.0/0         172.28.61.1                  1
@@ -33,9 +35,20 @@ Columns: DST-ADDRESS, GATEWAY, DISTANCE
 1  Is 10.61.18.0/24     172.28.61.9                  1
   DAc fd6b:16::/64      hall                         0
   DAo fd6b:32::/64      fe80::6%line1              110
-`, []string{"4 0.0.0.0/0 static 1/- via 172.28.61.1: active installed", "5 10.61.16.0/24 direct 0/- dev hall: active installed", "6 10.61.32.0/24 ospf 110/- via 172.28.61.6 dev line1: active installed",
-		"7 10.61.18.0/24 static 1/- via 172.28.61.9: unusable", "8 fd6b:16::/64 direct 0/- dev hall: active installed", "9 fd6b:32::/64 ospf 110/- via fe80::6 dev line1: active installed"}, nil},
-	{"pairs, over several lines, with a comment", `Flags: D - dynamic; X - disabled, I - inactive, A - active; c - connect, s - static, o - ospf
+`,
+		[]string{
+			"4 0.0.0.0/0 static 1/- via 172.28.61.1: active installed",
+			"5 10.61.16.0/24 direct 0/- dev hall: active installed",
+			"6 10.61.32.0/24 ospf 110/- via 172.28.61.6 dev line1: active installed",
+			"7 10.61.18.0/24 static 1/- via 172.28.61.9: unusable",
+			"8 fd6b:16::/64 direct 0/- dev hall: active installed",
+			"9 fd6b:32::/64 ospf 110/- via fe80::6 dev line1: active installed",
+		},
+		nil,
+	},
+	{
+		"pairs, over several lines, with a comment",
+		`Flags: D - dynamic; X - disabled, I - inactive, A - active; c - connect, s - static, o - ospf
  0  As   ;;; towards the control room
          dst-address=0.0.0.0/0 routing-table=main gateway=172.28.61.1 
          immediate-gw=172.28.61.1%line0 distance=1 scope=30 target-scope=10 
@@ -46,11 +59,25 @@ Columns: DST-ADDRESS, GATEWAY, DISTANCE
  1 Xs   dst-address=10.61.18.0/24 routing-table=yard gateway=172.28.61.9 distance=5
 
  2  As   dst-address=10.61.40.0/21 blackhole distance=1
-`, []string{"3 0.0.0.0/0 static 1/- via 172.28.61.1 dev line0: active installed", "6 10.61.16.0/24 direct 0/- dev hall: active installed",
-		"11 10.61.40.0/21 static 1/- blackhole: active installed", "9 (yard) 10.61.18.0/24 static 5/- via 172.28.61.9: unusable"}, nil},
-	{"bad values", "Flags: A - active, S - static\n #      DST-ADDRESS        GATEWAY            DISTANCE\n 0 A S  10.61.16.0/33      172.28.61.1               1\n 1 A S  10.61.17.0/24      172.28.61.300             1\n 2 A S  10.61.18.0/24      172.28.61.1              -1\n 3 A S  10.61.19.0/24      172.28.61.1               1\n",
+`,
+		[]string{
+			"3 0.0.0.0/0 static 1/- via 172.28.61.1 dev line0: active installed",
+			"6 10.61.16.0/24 direct 0/- dev hall: active installed",
+			"11 10.61.40.0/21 static 1/- blackhole: active installed",
+			"9 (yard) 10.61.18.0/24 static 5/- via 172.28.61.9: unusable",
+		},
+		nil,
+	},
+	{
+		"bad values",
+		"Flags: A - active, S - static\n #      DST-ADDRESS        GATEWAY            DISTANCE\n 0 A S  10.61.16.0/33      172.28.61.1               1\n 1 A S  10.61.17.0/24      172.28.61.300             1\n 2 A S  10.61.18.0/24      172.28.61.1              -1\n 3 A S  10.61.19.0/24      172.28.61.1               1\n",
 		[]string{"6 10.61.19.0/24 static 1/- via 172.28.61.1: active installed"},
-		[]string{`3 prefix length out of range: "10.61.16.0/33"`, `4 not an address: "172.28.61.300"`, `5 not a number in range: "-1"`}},
+		[]string{
+			`3 prefix length out of range: "10.61.16.0/33"`,
+			`4 not an address: "172.28.61.300"`,
+			`5 not a number in range: "-1"`,
+		},
+	},
 }
 
 func TestRead(t *testing.T) {

@@ -194,9 +194,20 @@ func (r *jsonReader) list(dec *json.Decoder, base int, table string) error {
 	return err
 }
 
-var protocols = map[string]route.Protocol{"connected": route.Direct, "local": route.Local, "kernel": route.Kernel, "static": route.Static,
-	"rip": route.RIP, "ripng": route.RIPng, "ospf": route.OSPF, "ospf6": route.OSPF, "isis": route.ISIS, "eigrp": route.EIGRP,
-	"bgp": route.BGP, "babel": route.Babel}
+var protocols = map[string]route.Protocol{
+	"connected": route.Direct,
+	"local":     route.Local,
+	"kernel":    route.Kernel,
+	"static":    route.Static,
+	"rip":       route.RIP,
+	"ripng":     route.RIPng,
+	"ospf":      route.OSPF,
+	"ospf6":     route.OSPF,
+	"isis":      route.ISIS,
+	"eigrp":     route.EIGRP,
+	"bgp":       route.BGP,
+	"babel":     route.Babel,
+}
 
 func (r *jsonReader) route(o *object, lo, hi int, table string) error {
 	p, err := layout.Prefix([]byte(o.Prefix), false)
@@ -242,7 +253,12 @@ func (r *jsonReader) route(o *object, lo, hi int, table string) error {
 		}
 		a.NextHops = append(a.NextHops, n)
 	}
-	r.Add(tableName(o, table), network.Candidates, route.Route{Prefix: p, Attributes: &a, State: o.state(), Mark: layout.Mark(lo, hi)}, 0)
+	r.Add(
+		tableName(o, table),
+		network.Candidates,
+		route.Route{Prefix: p, Attributes: &a, State: o.state(), Mark: layout.Mark(lo, hi)},
+		0,
+	)
 	return nil
 }
 

@@ -24,22 +24,45 @@ var jsonTests = []struct {
   ]
 }
 `, []string{"3 10.61.16.0/24 ospf 110/20 via 172.28.61.2 dev wan0 *: active installed", "5 10.61.16.0/24 static 130/0 via 172.28.61.22 dev wan1"}, nil},
-	{"attached, discarded, refused, recursive, inactive", `{"10.1.0.0/24":[{"prefix":"10.1.0.0/24","protocol":"connected","selected":true,"installed":true,"distance":0,"metric":0,"nexthops":[{"fib":true,"directlyConnected":true,"interfaceName":"e0","active":true}]}],
+	{
+		"attached, discarded, refused, recursive, inactive",
+		`{"10.1.0.0/24":[{"prefix":"10.1.0.0/24","protocol":"connected","selected":true,"installed":true,"distance":0,"metric":0,"nexthops":[{"fib":true,"directlyConnected":true,"interfaceName":"e0","active":true}]}],
 "10.2.0.0/16":[{"prefix":"10.2.0.0/16","protocol":"static","selected":true,"installed":true,"distance":1,"metric":0,"nexthops":[{"unreachable":true,"blackhole":true,"active":true}]}],
 "10.3.0.0/16":[{"prefix":"10.3.0.0/16","protocol":"static","selected":true,"installed":true,"distance":1,"metric":0,"nexthops":[{"unreachable":true,"reject":true,"active":true}]}],
 "10.4.0.0/16":[{"prefix":"10.4.0.0/16","protocol":"bgp","selected":true,"installed":true,"distance":200,"metric":0,"nexthops":[{"ip":"10.9.9.4","recursive":true,"active":true},{"fib":true,"ip":"10.1.0.2","interfaceName":"e0","active":true,"resolver":true}]}],
 "10.5.0.0/16":[{"prefix":"10.5.0.0/16","protocol":"static","selected":true,"queued":true,"distance":1,"metric":0,"nexthops":[{"ip":"10.1.0.9","interfaceName":"e0"}]}]}`,
-		[]string{"1 10.1.0.0/24 direct -/- dev e0 *: active installed", "2 10.2.0.0/16 static 1/0 blackhole: active installed", "3 10.3.0.0/16 static 1/0 unreachable: active installed",
-			"4 10.4.0.0/16 bgp 200/0 via 10.9.9.4 recursive via 10.1.0.2 dev e0 resolves *: active installed", "5 10.5.0.0/16 static 1/0 via 10.1.0.9 dev e0 inactive: active rejected"}, nil},
-	{"several documents, tables by name and by number, IPv6", `{"default":{"::/0":[{"prefix":"::/0","protocol":"ospf6","vrfName":"default","selected":true,"installed":true,"nexthops":[{"fib":true,"ip":"fe80::1","interfaceName":"e0","active":true}]}]},
+		[]string{
+			"1 10.1.0.0/24 direct -/- dev e0 *: active installed",
+			"2 10.2.0.0/16 static 1/0 blackhole: active installed",
+			"3 10.3.0.0/16 static 1/0 unreachable: active installed",
+			"4 10.4.0.0/16 bgp 200/0 via 10.9.9.4 recursive via 10.1.0.2 dev e0 resolves *: active installed",
+			"5 10.5.0.0/16 static 1/0 via 10.1.0.9 dev e0 inactive: active rejected",
+		},
+		nil,
+	},
+	{
+		"several documents, tables by name and by number, IPv6",
+		`{"default":{"::/0":[{"prefix":"::/0","protocol":"ospf6","vrfName":"default","selected":true,"installed":true,"nexthops":[{"fib":true,"ip":"fe80::1","interfaceName":"e0","active":true}]}]},
 "yard":{"10.7.0.0/16":[{"prefix":"10.7.0.0/16","protocol":"static","selected":true,"installed":true,"nexthops":[{"fib":true,"ip":"10.1.0.2","interfaceName":"e0","active":true}]}]}}
 {"10.8.0.0/16":[{"prefix":"10.8.0.0/16","protocol":"kernel","vrfName":"default","table":77,"selected":true,"installed":true,"nexthops":[{"fib":true,"interfaceName":"e0","active":true}]}]}
-{}`, []string{"1 ::/0 ospf -/- via fe80::1 dev e0 *: active installed", "2 (yard) 10.7.0.0/16 static -/- via 10.1.0.2 dev e0 *: active installed", "3 (77) 10.8.0.0/16 kernel -/- dev e0 *: active installed"}, nil},
+{}`,
+		[]string{
+			"1 ::/0 ospf -/- via fe80::1 dev e0 *: active installed",
+			"2 (yard) 10.7.0.0/16 static -/- via 10.1.0.2 dev e0 *: active installed",
+			"3 (77) 10.8.0.0/16 kernel -/- dev e0 *: active installed",
+		},
+		nil,
+	},
 	{"bad objects cost themselves", `{"10.1.0.0/33":[{"prefix":"10.1.0.0/33","protocol":"static"}],
 "10.2.0.0/16":[{"prefix":"10.2.0.0/16","protocol":"static","distance":-1}],
 "x":[{"colour":"red"}],
 "10.4.0.0/16":[{"prefix":"10.4.0.0/16","protocol":"static","nexthops":[{"ip":"10.1.0.300"}]}]}`, nil,
-		[]string{`1 prefix length out of range: "10.1.0.0/33"`, `2 not a number in range: number -1 in "distance"`, "3 an object that is no route", `4 not an address: "10.1.0.300"`}},
+		[]string{
+			`1 prefix length out of range: "10.1.0.0/33"`,
+			`2 not a number in range: number -1 in "distance"`,
+			"3 an object that is no route",
+			`4 not an address: "10.1.0.300"`,
+		}},
 }
 
 func TestReadJSON(t *testing.T) {
@@ -88,7 +111,20 @@ func TestReadText(t *testing.T) {
 	for _, s := range r.Facts.Forwarding {
 		got = append(got, fmt.Sprint(s.Family, " ", s.On))
 	}
-	require.Equal(t, []string{"desk0 1", "lo 1", "wan1 2", "desk0 10.61.0.1/24", "desk0 fd6b::1/64", "lo 10.61.254.1/32", "ipv4 true", "ipv6 false"}, got)
+	require.Equal(
+		t,
+		[]string{
+			"desk0 1",
+			"lo 1",
+			"wan1 2",
+			"desk0 10.61.0.1/24",
+			"desk0 fd6b::1/64",
+			"lo 10.61.254.1/32",
+			"ipv4 true",
+			"ipv6 false",
+		},
+		got,
+	)
 	require.Equal(t, []string{"10 not in the form of this layout"}, layouttest.Unread(in, r))
 	require.Positive(t, recogniseText(in))
 	layouttest.Variants(t, ReadText, brief)

@@ -82,7 +82,10 @@ func ReadText(text []byte) layout.Reading {
 			if w[1] == "down" {
 				state = network.LinkDown
 			}
-			c.Facts.Interfaces = append(c.Facts.Interfaces, network.Interface{Name: current, State: state, Mark: layout.Mark(lo, hi)})
+			c.Facts.Interfaces = append(
+				c.Facts.Interfaces,
+				network.Interface{Name: current, State: state, Mark: layout.Mark(lo, hi)},
+			)
 			addAddresses(&c, w[3:], current, lo, hi)
 		case inList && current != "" && (line[0] == ' ' || line[0] == '\t'):
 			addAddresses(&c, w, current, lo, hi)

@@ -17,28 +17,76 @@ var readTests = []struct {
 	want     []string
 	unread   []string
 }{
-	{"routes of the main table", `[{"dst":"default","gateway":"10.61.0.254","dev":"desk0","protocol":"static","metric":20,"flags":[]},
+	{
+		"routes of the main table",
+		`[{"dst":"default","gateway":"10.61.0.254","dev":"desk0","protocol":"static","metric":20,"flags":[]},
 {"dst":"10.61.0.0/24","dev":"desk0","protocol":"kernel","scope":"link","prefsrc":"10.61.0.1","flags":[]},
 {"dst":"10.61.254.2","gateway":"172.28.61.2","dev":"wan0","protocol":"ospf","metric":20,"flags":[]}]
-`, []string{"1 0.0.0.0/0 static -/20 via 10.61.0.254 dev desk0", "2 10.61.0.0/24 direct -/- dev desk0", "3 10.61.254.2/32 ospf -/20 via 172.28.61.2 dev wan0"}, nil},
-	{"local, anycast and broadcast routes; other tables; tables by number", `[{"type":"local","dst":"10.61.0.1","dev":"desk0","table":"local","protocol":"kernel","scope":"host","prefsrc":"10.61.0.1","flags":[]},
+`,
+		[]string{
+			"1 0.0.0.0/0 static -/20 via 10.61.0.254 dev desk0",
+			"2 10.61.0.0/24 direct -/- dev desk0",
+			"3 10.61.254.2/32 ospf -/20 via 172.28.61.2 dev wan0",
+		},
+		nil,
+	},
+	{
+		"local, anycast and broadcast routes; other tables; tables by number",
+		`[{"type":"local","dst":"10.61.0.1","dev":"desk0","table":"local","protocol":"kernel","scope":"host","prefsrc":"10.61.0.1","flags":[]},
 {"type":"broadcast","dst":"10.61.0.255","dev":"desk0","table":"local","protocol":"kernel","scope":"link","flags":[]},
 {"type":"anycast","dst":"fd6b::","dev":"desk0","table":255,"protocol":"kernel","metric":0,"flags":[],"pref":"medium"},
 {"dst":"10.9.0.0/16","gateway":"10.61.0.9","dev":"desk0","table":"100","flags":[]},
 {"dst":"10.9.0.0/16","gateway":"10.61.0.8","dev":"desk0","table":254,"protocol":186,"flags":[]}]`,
-		[]string{"1 10.61.0.1/32 local -/- receive dev desk0", "2 10.61.0.255/32 kernel -/- broadcast dev desk0", "5 10.9.0.0/16 bgp -/- via 10.61.0.8 dev desk0",
-			"3 fd6b::/128 local -/0 receive dev desk0", "4 (100) 10.9.0.0/16 static -/- via 10.61.0.9 dev desk0"}, nil},
-	{"several next hops, dead ones, next hops of the other family", `[{"dst":"10.9.0.0/16","protocol":"static","flags":[],"nexthops":[{"gateway":"10.61.0.9","dev":"d0","weight":3,"flags":[]},{"gateway":"10.62.0.9","dev":"d1","weight":1,"flags":["dead","linkdown"]}]},
+		[]string{
+			"1 10.61.0.1/32 local -/- receive dev desk0",
+			"2 10.61.0.255/32 kernel -/- broadcast dev desk0",
+			"5 10.9.0.0/16 bgp -/- via 10.61.0.8 dev desk0",
+			"3 fd6b::/128 local -/0 receive dev desk0",
+			"4 (100) 10.9.0.0/16 static -/- via 10.61.0.9 dev desk0",
+		},
+		nil,
+	},
+	{
+		"several next hops, dead ones, next hops of the other family",
+		`[{"dst":"10.9.0.0/16","protocol":"static","flags":[],"nexthops":[{"gateway":"10.61.0.9","dev":"d0","weight":3,"flags":[]},{"gateway":"10.62.0.9","dev":"d1","weight":1,"flags":["dead","linkdown"]}]},
 {"dst":"10.8.0.0/16","via":{"family":"inet6","host":"fe80::9"},"dev":"d0","flags":["onlink"]},
 {"dst":"10.7.0.0/16","gateway":"10.61.0.9","dev":"d0","flags":["dead","linkdown"]}]`,
-		[]string{"1 10.9.0.0/16 static -/- via 10.61.0.9 dev d0 weight 3 via 10.62.0.9 dev d1 inactive down", "2 10.8.0.0/16 static -/- via fe80::9 dev d0 onlink",
-			"3 10.7.0.0/16 static -/- via 10.61.0.9 dev d0 inactive down: unusable"}, nil},
-	{"special types", `[{"type":"blackhole","dst":"10.61.40.0/21","protocol":"static","metric":20,"flags":[]},{"type":"unreachable","dst":"fd6b:1::/48","dev":"lo","metric":1024,"flags":[],"pref":"medium"},{"type":"prohibit","dst":"10.62.0.0/16","flags":[]},{"type":"throw","dst":"10.63.0.0/16","flags":[]}]`,
-		[]string{"1 10.61.40.0/21 static -/20 blackhole", "1 10.62.0.0/16 static -/- prohibit", "1 10.63.0.0/16 static -/- throw", "1 fd6b:1::/48 static -/1024 unreachable"}, nil},
-	{"a default route's family by its own sign, else by its neighbours", `[{"dst":"default","dev":"t0","metric":5,"flags":[],"pref":"medium"},{"dst":"default","dev":"t1","scope":"link","flags":[]}]
+		[]string{
+			"1 10.9.0.0/16 static -/- via 10.61.0.9 dev d0 weight 3 via 10.62.0.9 dev d1 inactive down",
+			"2 10.8.0.0/16 static -/- via fe80::9 dev d0 onlink",
+			"3 10.7.0.0/16 static -/- via 10.61.0.9 dev d0 inactive down: unusable",
+		},
+		nil,
+	},
+	{
+		"special types",
+		`[{"type":"blackhole","dst":"10.61.40.0/21","protocol":"static","metric":20,"flags":[]},{"type":"unreachable","dst":"fd6b:1::/48","dev":"lo","metric":1024,"flags":[],"pref":"medium"},{"type":"prohibit","dst":"10.62.0.0/16","flags":[]},{"type":"throw","dst":"10.63.0.0/16","flags":[]}]`,
+		[]string{
+			"1 10.61.40.0/21 static -/20 blackhole",
+			"1 10.62.0.0/16 static -/- prohibit",
+			"1 10.63.0.0/16 static -/- throw",
+			"1 fd6b:1::/48 static -/1024 unreachable",
+		},
+		nil,
+	},
+	{
+		"a default route's family by its own sign, else by its neighbours",
+		`[{"dst":"default","dev":"t0","metric":5,"flags":[],"pref":"medium"},{"dst":"default","dev":"t1","scope":"link","flags":[]}]
 [{"type":"blackhole","dst":"default","flags":[]},{"dst":"10.0.0.0/8","dev":"t0","scope":"link","flags":[]}]`,
-		[]string{"1 ::/0 static -/5 dev t0", "1 0.0.0.0/0 static -/- dev t1", "2 0.0.0.0/0 static -/- blackhole", "2 10.0.0.0/8 static -/- dev t0"}, nil},
-	{"a default route of no family at all", `[{"type":"unreachable","dst":"default","flags":[]}]`, nil, []string{"1 a default route that could be of either family"}},
+		[]string{
+			"1 ::/0 static -/5 dev t0",
+			"1 0.0.0.0/0 static -/- dev t1",
+			"2 0.0.0.0/0 static -/- blackhole",
+			"2 10.0.0.0/8 static -/- dev t0",
+		},
+		nil,
+	},
+	{
+		"a default route of no family at all",
+		`[{"type":"unreachable","dst":"default","flags":[]}]`,
+		nil,
+		[]string{"1 a default route that could be of either family"},
+	},
 	{"a bad object costs itself only", `[
 {"dst":"10.1.0.0/33","dev":"d0","flags":[]},
 {"dst":"10.2.0.0/16","gateway":"10.0.0.300","dev":"d0","flags":[]},
@@ -48,8 +96,13 @@ var readTests = []struct {
 {"colour":"red"}, 17,
 {"dst":"10.6.0.0/16","dev":"d0","flags":[]}
 ]`, []string{"5 10.4.0.0/16 static -/9999999999 dev d0", "8 10.6.0.0/16 static -/- dev d0"},
-		[]string{`2 prefix length out of range: "10.1.0.0/33"`, `3 not an address: "10.0.0.300"`, `4 not a number in range: number -7 in "metric"`, `6 not in the form of this layout: route type "wormhole"`,
-			"7 an object that is no route, address, neighbour or rule (and 1 more objects on this line)"}},
+		[]string{
+			`2 prefix length out of range: "10.1.0.0/33"`,
+			`3 not an address: "10.0.0.300"`,
+			`4 not a number in range: number -7 in "metric"`,
+			`6 not in the form of this layout: route type "wormhole"`,
+			"7 an object that is no route, address, neighbour or rule (and 1 more objects on this line)",
+		}},
 	{"an empty answer", "[]\n[ ]\n[{},{}]\n", nil, nil},
 }
 
@@ -76,49 +129,107 @@ func TestCutOffJSONKeepsWhatWasWhole(t *testing.T) {
 }
 
 func TestDeepNestingIsLeftUnread(t *testing.T) {
-	in := []byte(`[{"dst":"10.1.0.0/16","dev":"d0","x":` + strings.Repeat("[", 20000) + strings.Repeat("]", 20000) + "}]")
+	in := []byte(
+		`[{"dst":"10.1.0.0/16","dev":"d0","x":` + strings.Repeat("[", 20000) + strings.Repeat("]", 20000) + "}]",
+	)
 	require.NotEmpty(t, layouttest.Laws(t, Read, in).Unread)
 }
 
 func TestLinksAndAddresses(t *testing.T) {
-	in := []byte(`[{"ifname":"eth0@if2","flags":["BROADCAST","UP","LOWER_UP"],"operstate":"UP","address":"02:6B:6A:00:00:01","addr_info":[{"family":"inet","local":"10.61.0.1","prefixlen":24},
+	in := []byte(
+		`[{"ifname":"eth0@if2","flags":["BROADCAST","UP","LOWER_UP"],"operstate":"UP","address":"02:6B:6A:00:00:01","addr_info":[{"family":"inet","local":"10.61.0.1","prefixlen":24},
 {"family":"inet","local":"10.99.0.1","address":"10.99.0.2","prefixlen":32},{"family":"inet6","local":"fd6b::1","prefixlen":64,"dadfailed":true},{}]},
 {"ifname":"eth1","flags":["BROADCAST"],"operstate":"DOWN","addr_info":[{"family":"inet","local":"10.62.0.1","prefixlen":24}]},
-{"ifname":"eth2","flags":["NO-CARRIER","UP"],"operstate":"DOWN"}, {"ifname":"lo","flags":["LOOPBACK","UP"],"operstate":"UNKNOWN"}]`)
+{"ifname":"eth2","flags":["NO-CARRIER","UP"],"operstate":"DOWN"}, {"ifname":"lo","flags":["LOOPBACK","UP"],"operstate":"UNKNOWN"}]`,
+	)
 	f := layouttest.Laws(t, Read, in).Facts
 	var got []string
 	for _, a := range f.Addresses {
 		got = append(got, a.Interface+" "+a.Prefix.String()+" "+string(in[a.Mark.Off:a.Mark.End])[:19])
 	}
-	require.Equal(t, []string{`eth0 10.61.0.1/24 {"family":"inet","l`, `eth0 10.99.0.1/32 {"family":"inet","l`, `eth1 10.62.0.1/24 {"family":"inet","l`}, got)
+	require.Equal(
+		t,
+		[]string{
+			`eth0 10.61.0.1/24 {"family":"inet","l`,
+			`eth0 10.99.0.1/32 {"family":"inet","l`,
+			`eth1 10.62.0.1/24 {"family":"inet","l`,
+		},
+		got,
+	)
 	var links []string
 	for _, i := range f.Interfaces {
 		links = append(links, fmt.Sprint(i.Name, i.State, i.MAC))
 	}
-	require.Equal(t, []string{fmt.Sprint("eth0", network.LinkUp, "02:6b:6a:00:00:01"), fmt.Sprint("eth1", network.LinkDown), fmt.Sprint("eth2", network.LinkDown), fmt.Sprint("lo", network.LinkUp)}, links)
+	require.Equal(
+		t,
+		[]string{
+			fmt.Sprint("eth0", network.LinkUp, "02:6b:6a:00:00:01"),
+			fmt.Sprint("eth1", network.LinkDown),
+			fmt.Sprint("eth2", network.LinkDown),
+			fmt.Sprint("lo", network.LinkUp),
+		},
+		links,
+	)
 }
 
 func TestNeighbours(t *testing.T) {
-	in := []byte(`[{"dst":"10.61.0.31","dev":"desk0","lladdr":"02:AA","state":["STALE"]},{"dst":"10.61.0.254","dev":"desk0","state":["FAILED"]},{"dst":"fe80::9","dev":"desk0","state":["INCOMPLETE"]}]`)
+	in := []byte(
+		`[{"dst":"10.61.0.31","dev":"desk0","lladdr":"02:AA","state":["STALE"]},{"dst":"10.61.0.254","dev":"desk0","state":["FAILED"]},{"dst":"fe80::9","dev":"desk0","state":["INCOMPLETE"]}]`,
+	)
 	var got []string
 	for _, n := range layouttest.Laws(t, Read, in).Facts.Neighbours {
 		got = append(got, fmt.Sprint(n.Address, " ", n.State, " ", n.MAC))
 	}
-	require.Equal(t, []string{fmt.Sprint("10.61.0.31 ", network.NeighbourAlive, " 02:aa"), fmt.Sprint("10.61.0.254 ", network.NeighbourFailed, " "), fmt.Sprint("fe80::9 ", network.NeighbourPending, " ")}, got)
+	require.Equal(
+		t,
+		[]string{
+			fmt.Sprint("10.61.0.31 ", network.NeighbourAlive, " 02:aa"),
+			fmt.Sprint("10.61.0.254 ", network.NeighbourFailed, " "),
+			fmt.Sprint("fe80::9 ", network.NeighbourPending, " "),
+		},
+		got,
+	)
 }
 
 func TestRules(t *testing.T) {
-	in := []byte(`[{"priority":0,"src":"all","table":"local"},{"priority":100,"src":"10.9.0.0","srclen":16,"table":"100"},{"priority":101,"src":"all","dst":"10.8.0.0","dstlen":16,"iif":"d0","table":200},
+	in := []byte(
+		`[{"priority":0,"src":"all","table":"local"},{"priority":100,"src":"10.9.0.0","srclen":16,"table":"100"},{"priority":101,"src":"all","dst":"10.8.0.0","dstlen":16,"iif":"d0","table":200},
 {"priority":102,"src":"all","fwmark":"0x5","table":"100"},{"priority":103,"src":"10.7.0.1","action":"blackhole"},{"priority":105,"not":null,"src":"10.6.0.0","srclen":16,"table":"100"},
-{"priority":108,"src":"all","goto":32766},{"priority":32766,"src":"all","table":"main"}]`)
+{"priority":108,"src":"all","goto":32766},{"priority":32766,"src":"all","table":"main"}]`,
+	)
 	var got []string
 	for _, r := range layouttest.Laws(t, Read, in).Facts.Rules {
-		got = append(got, fmt.Sprint(r.Priority, " ", r.From, " ", r.To, " ", r.Ingress, " ", r.Action, " ", r.Table, " ", r.Undecided))
+		got = append(
+			got,
+			fmt.Sprint(
+				r.Priority,
+				" ",
+				r.From,
+				" ",
+				r.To,
+				" ",
+				r.Ingress,
+				" ",
+				r.Action,
+				" ",
+				r.Table,
+				" ",
+				r.Undecided,
+			),
+		)
 	}
 	require.Equal(t, []string{
 		"100 10.9.0.0/16 invalid Prefix  0 100 false", "101 invalid Prefix 10.8.0.0/16 d0 0 200 false", "102 invalid Prefix invalid Prefix  0 100 true",
-		fmt.Sprint("103 10.7.0.1/32 invalid Prefix  ", network.RuleBlackhole, " default false"), "105 invalid Prefix invalid Prefix  0 100 true",
-		fmt.Sprint("108 invalid Prefix invalid Prefix  ", network.RuleJump, " default false"), "32766 invalid Prefix invalid Prefix  0 default false",
+		fmt.Sprint(
+			"103 10.7.0.1/32 invalid Prefix  ",
+			network.RuleBlackhole,
+			" default false",
+		), "105 invalid Prefix invalid Prefix  0 100 true",
+		fmt.Sprint(
+			"108 invalid Prefix invalid Prefix  ",
+			network.RuleJump,
+			" default false",
+		), "32766 invalid Prefix invalid Prefix  0 default false",
 	}, got)
 }
 

@@ -25,9 +25,15 @@ func (r *reader) link(o *object) error {
 	}
 	ifname, _, _ := strings.Cut(o.Ifname, "@")
 	whole := layout.Mark(o.lo, o.hi)
-	r.Facts.Interfaces = append(r.Facts.Interfaces, network.Interface{Name: ifname, State: state, MAC: strings.ToLower(o.MAC), Mark: whole})
+	r.Facts.Interfaces = append(
+		r.Facts.Interfaces,
+		network.Interface{Name: ifname, State: state, MAC: strings.ToLower(o.MAC), Mark: whole},
+	)
 	if local, remote, ok := tunnelEnds(o); ok {
-		r.Facts.Policy.Tunnels = append(r.Facts.Policy.Tunnels, network.Tunnel{Interface: ifname, Local: local, Remote: remote, Mark: whole})
+		r.Facts.Policy.Tunnels = append(
+			r.Facts.Policy.Tunnels,
+			network.Tunnel{Interface: ifname, Local: local, Remote: remote, Mark: whole},
+		)
 		r.Facts.Interfaces[len(r.Facts.Interfaces)-1].MAC = ""
 	}
 	for _, t := range o.texts {
@@ -36,7 +42,10 @@ func (r *reader) link(o *object) error {
 		if err != nil {
 			return err
 		}
-		r.Facts.Addresses = append(r.Facts.Addresses, network.Address{Prefix: p, Interface: ifname, Mark: layout.Mark(t.lo, t.hi)})
+		r.Facts.Addresses = append(
+			r.Facts.Addresses,
+			network.Address{Prefix: p, Interface: ifname, Mark: layout.Mark(t.lo, t.hi)},
+		)
 	}
 	at := o.lo
 	for _, raw := range o.AddrInfo {
@@ -63,7 +72,10 @@ func (r *reader) link(o *object) error {
 		if a.Peer != "" {
 			bits = addr.BitLen() // the prefix is the peer's
 		}
-		r.Facts.Addresses = append(r.Facts.Addresses, network.Address{Prefix: netip.PrefixFrom(addr, bits), Interface: ifname, Mark: m})
+		r.Facts.Addresses = append(
+			r.Facts.Addresses,
+			network.Address{Prefix: netip.PrefixFrom(addr, bits), Interface: ifname, Mark: m},
+		)
 	}
 	return nil
 }

@@ -74,7 +74,12 @@ func (r *reader) keep(o *object, a *route.Attributes, prefix netip.Prefix) {
 	if len(r.Facts.Tables) == 0 {
 		room = bytes.Count(r.text[o.lo:], []byte(begin))
 	}
-	r.shared = r.Add(tableName(o.Table), network.ForwardingTable, route.Route{Prefix: prefix, Attributes: a, State: state, Mark: layout.Mark(o.lo, o.hi)}, room)
+	r.shared = r.Add(
+		tableName(o.Table),
+		network.ForwardingTable,
+		route.Route{Prefix: prefix, Attributes: a, State: state, Mark: layout.Mark(o.lo, o.hi)},
+		room,
+	)
 	r.plain = state == 0 && o.PrefSrc == "" && o.Dst != "default"
 	src, ok := layout.Addr([]byte(o.PrefSrc))
 	if ok && o.Dev != "" && a.Protocol == route.Direct && prefix.Contains(src) && !src.IsLoopback() {

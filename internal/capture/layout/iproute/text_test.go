@@ -28,12 +28,32 @@ default via fe80::1 dev wan0 proto ra metric 1024 expires 1500sec pref medium
 		"4 10.61.40.0/21 static -/20 blackhole", "5 10.61.0.1/32 local -/- receive dev desk0", "6 10.61.0.255/32 kernel -/- broadcast dev desk0",
 		"10 10.8.0.0/16 static -/- via fe80::9 dev wan0 down", "7 (100) 10.9.0.0/16 static -/- via 10.61.0.9 dev desk0 onlink",
 		"8 ::/0 static -/4294967295 unreachable", "9 ::/0 other/kernel protocol ra -/1024 via fe80::1 dev wan0"}, nil},
-	{"several next hops on their own lines", "10.9.0.0/16 proto ospf metric 20\n\tnexthop via 172.28.61.2 dev wan0 weight 1\n\tnexthop via 172.28.61.22 dev wan1 weight 3 dead linkdown\n10.8.0.0/16 dev t0 scope link\n",
-		[]string{"1 10.9.0.0/16 ospf -/20 via 172.28.61.2 dev wan0 via 172.28.61.22 dev wan1 weight 3 inactive down", "4 10.8.0.0/16 static -/- dev t0"}, nil},
-	{"a default route of no family", "blackhole default\n", nil, []string{"1 a default route that could be of either family"}},
-	{"bad values cost their line", "10.9.0.0/33 via 10.0.0.1 dev t0\n10.9.0.0/16 via 10.0.0.300 dev t0\n10.9.0.0/16 via 10.0.0.1 dev t0 metric -4\n10.8.0.0/16 via 10.0.0.1 dev t0\nError: something\n",
+	{
+		"several next hops on their own lines",
+		"10.9.0.0/16 proto ospf metric 20\n\tnexthop via 172.28.61.2 dev wan0 weight 1\n\tnexthop via 172.28.61.22 dev wan1 weight 3 dead linkdown\n10.8.0.0/16 dev t0 scope link\n",
+		[]string{
+			"1 10.9.0.0/16 ospf -/20 via 172.28.61.2 dev wan0 via 172.28.61.22 dev wan1 weight 3 inactive down",
+			"4 10.8.0.0/16 static -/- dev t0",
+		},
+		nil,
+	},
+	{
+		"a default route of no family",
+		"blackhole default\n",
+		nil,
+		[]string{"1 a default route that could be of either family"},
+	},
+	{
+		"bad values cost their line",
+		"10.9.0.0/33 via 10.0.0.1 dev t0\n10.9.0.0/16 via 10.0.0.300 dev t0\n10.9.0.0/16 via 10.0.0.1 dev t0 metric -4\n10.8.0.0/16 via 10.0.0.1 dev t0\nError: something\n",
 		[]string{"4 10.8.0.0/16 static -/- via 10.0.0.1 dev t0"},
-		[]string{`1 prefix length out of range: "10.9.0.0/33"`, `2 not an address: "10.0.0.300"`, `3 not a number in range: "-4"`, "5 not in the form of this layout"}},
+		[]string{
+			`1 prefix length out of range: "10.9.0.0/33"`,
+			`2 not an address: "10.0.0.300"`,
+			`3 not a number in range: "-4"`,
+			"5 not in the form of this layout",
+		},
+	},
 }
 
 func TestReadText(t *testing.T) {
@@ -89,8 +109,10 @@ func TestLinkText(t *testing.T) {
 }
 
 func TestNeighbourAndRuleText(t *testing.T) {
-	in := []byte("10.61.0.254 dev desk0 FAILED \n10.61.0.31 dev desk0 lladdr 02:AA REACHABLE \nfe80::1 dev wan0 lladdr 02:bb router proto zebra STALE\n" +
-		"0:\tfrom all lookup local\n100:\tfrom 10.9.0.0/16 to 10.8.0.0/16 iif d0 [detached] lookup 100\n102:\tfrom all fwmark 0x5 lookup 100\n103:\tfrom 10.7.0.1 blackhole\n105:\tnot from 10.6.0.0/16 lookup 100\n108:\tfrom all goto 32766\n32766:\tfrom all lookup main\n")
+	in := []byte(
+		"10.61.0.254 dev desk0 FAILED \n10.61.0.31 dev desk0 lladdr 02:AA REACHABLE \nfe80::1 dev wan0 lladdr 02:bb router proto zebra STALE\n" +
+			"0:\tfrom all lookup local\n100:\tfrom 10.9.0.0/16 to 10.8.0.0/16 iif d0 [detached] lookup 100\n102:\tfrom all fwmark 0x5 lookup 100\n103:\tfrom 10.7.0.1 blackhole\n105:\tnot from 10.6.0.0/16 lookup 100\n108:\tfrom all goto 32766\n32766:\tfrom all lookup main\n",
+	)
 	r := layouttest.Laws(t, ReadText, in)
 	require.Empty(t, r.Unread)
 	var got []string
@@ -98,7 +120,24 @@ func TestNeighbourAndRuleText(t *testing.T) {
 		got = append(got, fmt.Sprint(n.Address, " ", n.State, " ", n.MAC))
 	}
 	for _, r := range r.Facts.Rules {
-		got = append(got, fmt.Sprint(r.Priority, " ", r.From, " ", r.To, " ", r.Ingress, " ", r.Action, " ", r.Table, " ", r.Undecided))
+		got = append(
+			got,
+			fmt.Sprint(
+				r.Priority,
+				" ",
+				r.From,
+				" ",
+				r.To,
+				" ",
+				r.Ingress,
+				" ",
+				r.Action,
+				" ",
+				r.Table,
+				" ",
+				r.Undecided,
+			),
+		)
 	}
 	require.Equal(t, []string{"10.61.0.254 2 ", "10.61.0.31 1 02:aa", "fe80::1 1 02:bb",
 		"100 10.9.0.0/16 10.8.0.0/16 d0 0 100 false", "102 invalid Prefix invalid Prefix  0 100 true", "103 10.7.0.1/32 invalid Prefix  1 default false",
@@ -126,9 +165,18 @@ func TestRulesGetTheFamilyOfTheirListing(t *testing.T) {
 }
 
 func TestAPrefixAloneIsARouteOnlyWithItsNextHops(t *testing.T) {
-	in := []byte("10.61.40.0/23 \n\tnexthop via 172.28.11.2 dev e11 weight 1 \n\tnexthop via 172.28.12.2 dev e12 weight 1 \n10.61.48.0/23\n10.61.56.0/23 via 172.28.11.1 dev e11\n")
+	in := []byte(
+		"10.61.40.0/23 \n\tnexthop via 172.28.11.2 dev e11 weight 1 \n\tnexthop via 172.28.12.2 dev e12 weight 1 \n10.61.48.0/23\n10.61.56.0/23 via 172.28.11.1 dev e11\n",
+	)
 	r := layouttest.Laws(t, ReadText, in)
-	require.Equal(t, []string{"1 10.61.40.0/23 static -/- via 172.28.11.2 dev e11 via 172.28.12.2 dev e12", "5 10.61.56.0/23 static -/- via 172.28.11.1 dev e11"}, layouttest.Words(in, r))
+	require.Equal(
+		t,
+		[]string{
+			"1 10.61.40.0/23 static -/- via 172.28.11.2 dev e11 via 172.28.12.2 dev e12",
+			"5 10.61.56.0/23 static -/- via 172.28.11.1 dev e11",
+		},
+		layouttest.Words(in, r),
+	)
 	require.Equal(t, []string{"4 not in the form of this layout"}, layouttest.Unread(in, r))
 }
 
@@ -137,7 +185,17 @@ func TestTunnels(t *testing.T) {
 		"8: open0@NONE: <NOARP,UP,LOWER_UP> mtu 1480 qdisc noqueue state UNKNOWN mode DEFAULT group default qlen 1000\n    link/gre 172.28.61.1 brd 0.0.0.0\n"
 	r := layouttest.Laws(t, ReadText, []byte(text))
 	require.Len(t, r.Facts.Policy.Tunnels, 1)
-	require.Equal(t, "tun0 172.28.61.1 172.28.61.6", fmt.Sprint(r.Facts.Policy.Tunnels[0].Interface, " ", r.Facts.Policy.Tunnels[0].Local, " ", r.Facts.Policy.Tunnels[0].Remote))
+	require.Equal(
+		t,
+		"tun0 172.28.61.1 172.28.61.6",
+		fmt.Sprint(
+			r.Facts.Policy.Tunnels[0].Interface,
+			" ",
+			r.Facts.Policy.Tunnels[0].Local,
+			" ",
+			r.Facts.Policy.Tunnels[0].Remote,
+		),
+	)
 	doc := `[{"ifindex":7,"ifname":"tun0","flags":["POINTOPOINT","NOARP","UP","LOWER_UP"],"operstate":"UNKNOWN","link_type":"gre","address":"172.28.61.1","link_pointtopoint":true,"broadcast":"172.28.61.6"},` +
 		`{"ifindex":2,"ifname":"hall0","flags":["BROADCAST","UP"],"link_type":"ether","address":"02:00:00:00:00:01","broadcast":"ff:ff:ff:ff:ff:ff"}]`
 	r = layouttest.Laws(t, Read, []byte(doc))

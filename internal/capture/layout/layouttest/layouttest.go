@@ -95,7 +95,8 @@ func state(r route.Route) string {
 	return ":" + s
 }
 
-// Facts writes everything else that a reading says, one fact a line: line number, kind, and the fact without its evidence.
+// Facts writes everything else that a reading says, one fact a line: line number, kind, and the fact without its
+// evidence.
 func Facts(in []byte, r layout.Reading) []string {
 	var out []string
 	r.Facts.Each(func(f network.Fact) {
@@ -134,15 +135,20 @@ func Laws(t *testing.T, read func([]byte) layout.Reading, in []byte) layout.Read
 		require.True(t, f.Mark.Known() && f.Mark.Off < f.Mark.End, "a fact without its line: %s", f.Kind)
 	})
 	again := read(in)
-	require.Equal(t, strings.Join(Words(in, r), "\n"), strings.Join(Words(in, again), "\n"), "same bytes, another reading")
+	require.Equal(
+		t,
+		strings.Join(Words(in, r), "\n"),
+		strings.Join(Words(in, again), "\n"),
+		"same bytes, another reading",
+	)
 	require.Equal(t, Facts(in, r), Facts(in, again))
 	require.Equal(t, Unread(in, r), Unread(in, again))
 	return r
 }
 
-// oneClass checks the ledger: no line is passed over twice, or passed over and left unread or read as well, and on each of the
-// others a fact rests. An agent prints the columns of a row apart, so that its lines carry no marks of their own; the objects
-// around the rules of a set say how these are read.
+// oneClass checks the ledger: no line is passed over twice, or passed over and left unread or read as well, and on
+// each of the others a fact rests. An agent prints the columns of a row apart, so that its lines carry no marks of
+// their own; the objects around the rules of a set say how these are read.
 func oneClass(t *testing.T, in []byte, r layout.Reading) {
 	t.Helper()
 	line := func(off uint32) int { return 1 + bytes.Count(in[:off], []byte{'\n'}) }
@@ -180,7 +186,8 @@ func oneClass(t *testing.T, in []byte, r layout.Reading) {
 	for lo, hi := range layout.Lines(in) {
 		n++
 		text := in[lo:hi]
-		if !layout.Blank(text) && !passed[n] && !unread[n] && !read[n] && !bytes.Contains(text, []byte("local")) && bytes.ContainsFunc(text, unicode.IsLetter) {
+		if !layout.Blank(text) && !passed[n] && !unread[n] && !read[n] && !bytes.Contains(text, []byte("local")) &&
+			bytes.ContainsFunc(text, unicode.IsLetter) {
 			t.Errorf("line %d is counted as read, and nothing rests on it: %s", n, text)
 		}
 	}

@@ -29,10 +29,12 @@ func newLegend() *legend { return &legend{entries: map[string]string{}, codes: m
 // defaultLegend is used where a capture shows none: the letters that most lettered tables share.
 func defaultLegend() *legend {
 	l := newLegend()
-	l.add("K - kernel route, C - connected, L - local, S - static, R - RIP, O - OSPF, i - IS-IS, I - IS-IS, B - BGP, D - EIGRP," +
-		" E - EIGRP, A - Babel, IA - OSPF inter area, E1 - OSPF external type 1, E2 - OSPF external type 2," +
-		" N1 - OSPF NSSA external type 1, N2 - OSPF NSSA external type 2, EX - EIGRP external," +
-		" L1 - IS-IS level-1, L2 - IS-IS level-2, ia - IS-IS inter area, * - candidate default")
+	l.add(
+		"K - kernel route, C - connected, L - local, S - static, R - RIP, O - OSPF, i - IS-IS, I - IS-IS, B - BGP, D - EIGRP," +
+			" E - EIGRP, A - Babel, IA - OSPF inter area, E1 - OSPF external type 1, E2 - OSPF external type 2," +
+			" N1 - OSPF NSSA external type 1, N2 - OSPF NSSA external type 2, EX - EIGRP external," +
+			" L1 - IS-IS level-1, L2 - IS-IS level-2, ia - IS-IS inter area, * - candidate default",
+	)
 	return l
 }
 
@@ -46,7 +48,9 @@ func looseLegend() *legend {
 // add reads one line of a legend: CODE - DESCRIPTION, separated by commas. It reports whether any entry was found.
 func (l *legend) add(line string) bool {
 	found := false
-	line = strings.NewReplacer(" (", ",", ")", ",").Replace(unwrapMarks(line)) // "O - OSPF IntraArea (IA - InterArea, …)" has entries within
+	line = strings.NewReplacer(" (", ",", ")", ",").
+		Replace(unwrapMarks(line))
+		// "O - OSPF IntraArea (IA - InterArea, …)" has entries within
 	for entry := range strings.SplitSeq(line, ",") {
 		key, text, ok := strings.Cut(entry, " - ")
 		if !ok {
@@ -72,8 +76,8 @@ func (l *legend) add(line string) bool {
 	return found
 }
 
-// unwrapMarks takes signs out of the parentheses that some legends put them in, "(!) - kept for fast reroute": rows have
-// them as they are.
+// unwrapMarks takes signs out of the parentheses that some legends put them in, "(!) - kept for fast reroute": rows
+// have them as they are.
 func unwrapMarks(line string) string {
 	return strings.NewReplacer("(!)", "\x01", "(>)", "\x02").Replace(line)
 }
@@ -84,7 +88,8 @@ func isSelected(text string) bool {
 }
 
 func isInstalled(text string) bool {
-	return strings.Contains(text, "fib route") || strings.Contains(text, "in fib") || strings.Contains(text, "installed")
+	return strings.Contains(text, "fib route") || strings.Contains(text, "in fib") ||
+		strings.Contains(text, "installed")
 }
 
 // read interprets a code column such as "O>*", "O IA" or "S*".
@@ -98,7 +103,17 @@ func (l *legend) read(column string) code {
 }
 
 // marks are the meanings of letters that are no protocol's.
-var marks = map[string]bool{"inactive": true, "hidden": true, "suppressed": true, "non-active route": true, "rejected": true, "queued": true, "trapped": true, "offload failure": true, "backup": true}
+var marks = map[string]bool{
+	"inactive":         true,
+	"hidden":           true,
+	"suppressed":       true,
+	"non-active route": true,
+	"rejected":         true,
+	"queued":           true,
+	"trapped":          true,
+	"offload failure":  true,
+	"backup":           true,
+}
 
 func (l *legend) interpret(column string) code {
 	var c code
@@ -127,7 +142,10 @@ func (l *legend) interpret(column string) code {
 			selected = true
 		case isInstalled(text):
 			fib = true
-		case text == "rejected", text == "queued", strings.Contains(text, "offload failure"), strings.Contains(text, "trapped"):
+		case text == "rejected",
+			text == "queued",
+			strings.Contains(text, "offload failure"),
+			strings.Contains(text, "trapped"):
 			refused = text == "rejected" || text == "queued" || refused
 		case strings.Contains(text, "backup"):
 			c.backup = true

@@ -20,12 +20,21 @@ import (
 // isPerPrefixHeading reads "PREFIX, ubest/mbest: …", and the form's own legend and table heading.
 func isPerPrefixHeading(line []byte) bool {
 	return bytes.Contains(line, []byte("ubest/mbest:")) || bytes.HasPrefix(line, []byte("'*' denotes best ucast next-hop")) ||
-		bytes.HasPrefix(line, []byte("IP Route Table for VRF ")) || bytes.HasPrefix(line, []byte("IPv6 Routing Table for VRF "))
+		bytes.HasPrefix(line, []byte("IP Route Table for VRF ")) ||
+		bytes.HasPrefix(line, []byte("IPv6 Routing Table for VRF "))
 }
 
 // subtypes are the words behind the protocol's name.
-var subtypes = map[string]string{"intra": "intra-area", "inter": "inter-area", "type-1": "external-1", "type-2": "external-2",
-	"nssa type-1": "nssa-external-1", "nssa type-2": "nssa-external-2", "L1": "level-1", "L2": "level-2"}
+var subtypes = map[string]string{
+	"intra":       "intra-area",
+	"inter":       "inter-area",
+	"type-1":      "external-1",
+	"type-2":      "external-2",
+	"nssa type-1": "nssa-external-1",
+	"nssa type-2": "nssa-external-2",
+	"L1":          "level-1",
+	"L2":          "level-2",
+}
 
 // mayBePerPrefix is a cheap look: the form's lines outside of a prefix begin with a quote, "IP", or a word and a comma.
 func mayBePerPrefix(line []byte) bool {
@@ -46,7 +55,8 @@ func (r *reader) perPrefix(line []byte, lo, hi int) bool {
 	switch {
 	case trimmed[0] == '\'' && bytes.Contains(line, []byte("denotes")):
 		r.Pass(lo, hi, layout.Key)
-	case bytes.HasPrefix(line, []byte("IP Route Table for VRF ")), bytes.HasPrefix(line, []byte("IPv6 Routing Table for VRF ")):
+	case bytes.HasPrefix(line, []byte("IP Route Table for VRF ")),
+		bytes.HasPrefix(line, []byte("IPv6 Routing Table for VRF ")):
 		r.flush()
 		r.turned = true
 		r.instance = instanceName(strings.Trim(string(line[bytes.Index(line, []byte("VRF "))+4:]), "\" "))
@@ -135,7 +145,8 @@ func (r *reader) hopBelow(s []byte, lo, hi int) error {
 		state = route.Active | route.Installed
 	}
 	if r.pending && r.prefix == r.above && r.state == state && r.attr.Protocol == a.Protocol && r.attr.Preference == a.Preference &&
-		r.attr.Metric == a.Metric && r.attr.Special == a.Special {
+		r.attr.Metric == a.Metric &&
+		r.attr.Special == a.Special {
 		r.attr.NextHops = append(r.attr.NextHops, h)
 		r.hi = hi
 		r.Collector.Read++

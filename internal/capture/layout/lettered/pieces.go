@@ -69,7 +69,10 @@ func readPieces(text []byte, cuts []int) (layout.Reading, bool) {
 	for i := range cuts {
 		readers[i] = first.again()
 		if i > 0 {
-			readers[i].Collector = first.Beside(bytes.Count(text[:cuts[i]], newline), bytes.Count(text[cuts[i]:bounds[i+1]], newline)+1)
+			readers[i].Collector = first.Beside(
+				bytes.Count(text[:cuts[i]], newline),
+				bytes.Count(text[cuts[i]:bounds[i+1]], newline)+1,
+			)
 		}
 	}
 	readers[0], first.turned = first, false

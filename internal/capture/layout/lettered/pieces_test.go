@@ -14,7 +14,14 @@ import (
 func rows(n int) string {
 	var b strings.Builder
 	for i := range n {
-		fmt.Fprintf(&b, "O>* 10.%d.%d.0/24 [110/%d] via 172.28.61.2, wan%d, weight 1, 00:00:17\n", i/250, i%250, i%3, i%2)
+		fmt.Fprintf(
+			&b,
+			"O>* 10.%d.%d.0/24 [110/%d] via 172.28.61.2, wan%d, weight 1, 00:00:17\n",
+			i/250,
+			i%250,
+			i%3,
+			i%2,
+		)
 		switch i % 7 {
 		case 3:
 			b.WriteString("  *                     via 172.28.61.6, wan2, weight 1, 00:00:17\n")

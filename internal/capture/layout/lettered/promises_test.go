@@ -8,7 +8,8 @@ import (
 	"zarvek/internal/capture/layout/layouttest"
 )
 
-// TestRemarks: a remark in brackets says nothing of the table, unless it names one; a discard is one in any case of letters.
+// TestRemarks: a remark in brackets says nothing of the table, unless it names one; a discard is one in any case of
+// letters.
 func TestRemarks(t *testing.T) {
 	in := plain + "S    10.61.2.0/24 [1/0] via 172.28.61.7, eth0 (kept in hardware)\n" +
 		"S    10.61.3.0/24 [1/0] via 172.28.61.7 (nexthop in vrf depot), eth0\n" +
@@ -23,7 +24,11 @@ func TestTheKeyEndsWithIt(t *testing.T) {
 	in := "   Codes: C - attached, S - static\n\nS    10.61.2.0/24 [1/0] via 172.28.61.7, eth0\nX - something else\n"
 	r := Reader.Read([]byte(in))
 	require.Len(t, r.Unread, 1)
-	require.Equal(t, []string{"3 10.61.2.0/24 static 1/0 via 172.28.61.7 dev eth0: active installed"}, layouttest.Words([]byte(in), r))
+	require.Equal(
+		t,
+		[]string{"3 10.61.2.0/24 static 1/0 via 172.28.61.7 dev eth0: active installed"},
+		layouttest.Words([]byte(in), r),
+	)
 	require.Positive(t, Reader.Recognise([]byte(in)), "an indented key")
 	require.Positive(t, Reader.Recognise([]byte("\n\n"+in)), "blank lines on top")
 }

@@ -145,7 +145,8 @@ func (r *reader) line(line []byte, lo, hi int) error {
 			return err
 		}
 		// Some devices indent every row: letters stand before the prefix.
-		if first, _ := layout.Field(line, 0); first < p && (isLetter(line[first]) || (line[first] == '*' || line[first] == '>') && bytes.ContainsFunc(line[first:p], unicode.IsLetter)) {
+		if first, _ := layout.Field(line, 0); first < p &&
+			(isLetter(line[first]) || (line[first] == '*' || line[first] == '>') && bytes.ContainsFunc(line[first:p], unicode.IsLetter)) {
 			return r.row(line, p, end, lo, hi)
 		}
 	}
@@ -158,7 +159,8 @@ func (r *reader) line(line []byte, lo, hi int) error {
 
 // isNames tells the column names that some devices print above lettered rows.
 func isNames(line []byte) bool {
-	return bytes.Contains(line, []byte("Destination")) && (bytes.Contains(line, []byte("Gateway")) || bytes.Contains(line, []byte("Next")))
+	return bytes.Contains(line, []byte("Destination")) &&
+		(bytes.Contains(line, []byte("Gateway")) || bytes.Contains(line, []byte("Next")))
 }
 
 // looksMarked reports whether rows carry marks of selection, for a text without a legend.
@@ -166,8 +168,9 @@ func looksMarked(text []byte) bool {
 	return bytes.Contains(text[:min(len(text), maxLook)], []byte(">* "))
 }
 
-// instanceHeading reads the lines that name the table of the rows below: "VRF NAME:", "VRF: NAME", "Routing Table: NAME",
-// "Routing table for VRF=NAME", "IPv6 Routing Table - NAME - 10 entries", and longer forms that end in "VRF NAME:".
+// instanceHeading reads the lines that name the table of the rows below: "VRF NAME:", "VRF: NAME", "Routing Table:
+// NAME", "Routing table for VRF=NAME", "IPv6 Routing Table - NAME - 10 entries", and longer forms that end in "VRF
+// NAME:".
 func instanceHeading(line []byte) (string, bool) {
 	line = bytes.TrimRight(line, " \t")
 	last := line[len(line)-1]
@@ -403,14 +406,20 @@ func (r *reader) flush() {
 	if instance == "" {
 		instance = "default"
 	}
-	if r.attr.Protocol == route.Direct && r.attr.Special == route.None && !r.prefix.Addr().IsLinkLocalUnicast() && allInactive(r.attr.NextHops) {
+	if r.attr.Protocol == route.Direct && r.attr.Special == route.None && !r.prefix.Addr().IsLinkLocalUnicast() &&
+		allInactive(r.attr.NextHops) {
 		r.state |= route.Unusable
 	}
 	room := 0
 	if len(r.Facts.Tables) == 0 {
 		room = bytes.Count(r.text[r.lo:], []byte{'\n'}) + 1
 	}
-	shared := r.Add(instance, network.Candidates, route.Route{Prefix: r.prefix, Attributes: &r.attr, State: r.state, Mark: m}, room)
+	shared := r.Add(
+		instance,
+		network.Candidates,
+		route.Route{Prefix: r.prefix, Attributes: &r.attr, State: r.state, Mark: m},
+		room,
+	)
 	if r.key && len(r.seen) < maxSeen {
 		r.seen[string(r.rowKey)] = seenRow{shared, r.state}
 	}

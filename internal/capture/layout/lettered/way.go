@@ -150,7 +150,18 @@ func (r *reader) details(s []byte, h *route.NextHop) error {
 			continue
 		case "age":
 			continue
-		case "label", "src", "tag", "from", "seg6", "seg6local", "encap", "rmapsrc", "backup", "directly", "VNI", "srte-color":
+		case "label",
+			"src",
+			"tag",
+			"from",
+			"seg6",
+			"seg6local",
+			"encap",
+			"rmapsrc",
+			"backup",
+			"directly",
+			"VNI",
+			"srte-color":
 			continue
 		}
 		if err := r.words(part, lo, hi, h); err != nil {

@@ -20,10 +20,16 @@ var Detail = layout.Reader{Name: detailName, Recognise: recogniseDetail, Read: R
 
 var (
 	// Interface hall16 is up, line protocol is up
-	stateLine = regexp.MustCompile(`^(?:Interface )?(\S+)(?: current state :| is) ((?:administratively )?(?:up|down)|UP|DOWN|Administratively DOWN)(?:, line protocol is (up|down))?`)
+	stateLine = regexp.MustCompile(
+		`^(?:Interface )?(\S+)(?: current state :| is) ((?:administratively )?(?:up|down)|UP|DOWN|Administratively DOWN)(?:, line protocol is (up|down))?`,
+	)
 	// Internet address is 172.28.61.2/30; inet 10.61.16.1/24; Internet Address is 10.61.16.1/24 Primary
-	addressLine = regexp.MustCompile(`^\s+(?:[Ii]nternet [Aa]ddress is|IP address is|inet6?|IPv6 address is|[Ss]econdary address) ([0-9A-Fa-f:.]+(?:/\d+)?)(?:[ ,]|$)`)
-	hardwareOf  = regexp.MustCompile(`(?i)(?:address is|HWaddr:?|hardware address is|ether) ((?:[0-9a-f]{4}[.-]){2}[0-9a-f]{4}|(?:[0-9a-f]{2}[:-]){5}[0-9a-f]{2})`)
+	addressLine = regexp.MustCompile(
+		`^\s+(?:[Ii]nternet [Aa]ddress is|IP address is|inet6?|IPv6 address is|[Ss]econdary address) ([0-9A-Fa-f:.]+(?:/\d+)?)(?:[ ,]|$)`,
+	)
+	hardwareOf = regexp.MustCompile(
+		`(?i)(?:address is|HWaddr:?|hardware address is|ether) ((?:[0-9a-f]{4}[.-]){2}[0-9a-f]{4}|(?:[0-9a-f]{2}[:-]){5}[0-9a-f]{2})`,
+	)
 )
 
 func recogniseDetail(text []byte) int {
@@ -54,7 +60,10 @@ func ReadDetail(text []byte) layout.Reading {
 				c.LeaveUnread(lo, hi, layout.ErrNotARoute)
 				continue
 			}
-			c.Facts.Interfaces = append(c.Facts.Interfaces, network.Interface{Name: found[1], State: linkState([]string{found[2], found[3]}), Mark: m})
+			c.Facts.Interfaces = append(
+				c.Facts.Interfaces,
+				network.Interface{Name: found[1], State: linkState([]string{found[2], found[3]}), Mark: m},
+			)
 			c.Read++
 		case n == 0:
 			c.LeaveUnread(lo, hi, layout.ErrNoRoute)
@@ -66,11 +75,15 @@ func ReadDetail(text []byte) layout.Reading {
 					c.LeaveUnread(lo, hi, err)
 					continue
 				}
-				c.Facts.Addresses = append(c.Facts.Addresses, network.Address{Prefix: netip.PrefixFrom(p.Addr(), p.Bits()), Interface: dev, Mark: m})
+				c.Facts.Addresses = append(
+					c.Facts.Addresses,
+					network.Address{Prefix: netip.PrefixFrom(p.Addr(), p.Bits()), Interface: dev, Mark: m},
+				)
 				c.Read++
 				continue
 			}
-			if found := hardwareOf.FindStringSubmatch(line[:min(len(line), 300)]); found != nil && c.Facts.Interfaces[n-1].MAC == "" {
+			if found := hardwareOf.FindStringSubmatch(line[:min(len(line), 300)]); found != nil &&
+				c.Facts.Interfaces[n-1].MAC == "" {
 				c.Facts.Interfaces[n-1].MAC, _ = hardware(found[1])
 			}
 			c.Pass(lo, hi, layout.Other)

@@ -31,8 +31,23 @@ func TestReadDetail(t *testing.T) {
 	for _, a := range r.Facts.Addresses {
 		got = append(got, fmt.Sprint(a.Prefix, " ", a.Interface))
 	}
-	require.Equal(t, []string{"cable0/1 1 02:00:6b:6a:00:01", "hall16 2 02:00:6b:6a:00:16", "cable0/2 2 ", "172.28.61.2/30 cable0/1", "10.61.16.1/24 hall16", "fd6b:16::1/64 hall16"}, got)
-	require.Equal(t, []string{`10 not an address: "172.28.61.300/30"`, "11 not in the form of this layout"}, layouttest.Unread([]byte(details), r))
+	require.Equal(
+		t,
+		[]string{
+			"cable0/1 1 02:00:6b:6a:00:01",
+			"hall16 2 02:00:6b:6a:00:16",
+			"cable0/2 2 ",
+			"172.28.61.2/30 cable0/1",
+			"10.61.16.1/24 hall16",
+			"fd6b:16::1/64 hall16",
+		},
+		got,
+	)
+	require.Equal(
+		t,
+		[]string{`10 not an address: "172.28.61.300/30"`, "11 not in the form of this layout"},
+		layouttest.Unread([]byte(details), r),
+	)
 	layouttest.Variants(t, ReadDetail, details)
 	require.Positive(t, recogniseDetail([]byte(details)))
 	require.Zero(t, recogniseDetail([]byte("C    10.0.0.0/8 is directly connected, e0\nthe door is up\n")))

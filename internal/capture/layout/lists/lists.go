@@ -1,6 +1,6 @@
-// Package lists reads what devices list beside their routes under column names: their interfaces with address and state,
-// and their neighbours' link-layer addresses (ARP, RFC 826, and neighbour discovery, RFC 4861). It exists because these
-// tell who owns a next hop, which no routing table does.
+// Package lists reads what devices list beside their routes under column names: their interfaces with address and
+// state, and their neighbours' link-layer addresses (ARP, RFC 826, and neighbour discovery, RFC 4861). It exists
+// because these tell who owns a next hop, which no routing table does.
 //
 // Such lists are aligned left: a cell begins under its column's name.
 package lists

@@ -14,28 +14,62 @@ var tests = []struct {
 	want     []string
 	unread   []string
 }{
-	{"interfaces with address and two states", `Interface              IP-Address      OK? Method Status                Protocol
+	{
+		"interfaces with address and two states",
+		`Interface              IP-Address      OK? Method Status                Protocol
 cable0/1               172.28.61.1     YES NVRAM  up                    up
 cable0/2               172.28.61.5     YES manual administratively down down
 hall16                 unassigned      YES unset  up                    down
 bad0                   172.28.61.500   YES unset  up                    up
-`, []string{"if cable0/1 1", "if cable0/2 2", "if hall16 2", "addr 172.28.61.1/32 cable0/1", "addr 172.28.61.5/32 cable0/2"}, []string{`5 not an address: "172.28.61.500"`}},
-	{"interfaces with length, marked states", `Interface                         IP Address/Mask      Physical   Protocol  VPN
+`,
+		[]string{
+			"if cable0/1 1",
+			"if cable0/2 2",
+			"if hall16 2",
+			"addr 172.28.61.1/32 cable0/1",
+			"addr 172.28.61.5/32 cable0/2",
+		},
+		[]string{`5 not an address: "172.28.61.500"`},
+	},
+	{
+		"interfaces with length, marked states",
+		`Interface                         IP Address/Mask      Physical   Protocol  VPN
 hall16                            10.61.16.1/24        up         up        --
 cable11                           172.28.61.9/30       *down      down      --
 null0                             unassigned           up         up(s)     --
-`, []string{"if hall16 1", "if cable11 2", "if null0 1", "addr 10.61.16.1/24 hall16", "addr 172.28.61.9/30 cable11"}, nil},
+`,
+		[]string{
+			"if hall16 1",
+			"if cable11 2",
+			"if null0 1",
+			"addr 10.61.16.1/24 hall16",
+			"addr 172.28.61.9/30 cable11",
+		},
+		nil,
+	},
 	{"neighbours of a router", `Protocol  Address          Age (min)  Hardware Addr   Type   Interface
 Internet  10.61.16.9              5   0200.6b6a.0009  ARPA   hall16
 Internet  10.61.16.10             0   Incomplete      ARPA
 Internet  172.28.61.2             -   0200.6b6a.0002  ARPA   cable0/1
 `, []string{"neigh 10.61.16.9 hall16 02:00:6b:6a:00:09 1", "neigh 10.61.16.10   0", "neigh 172.28.61.2 cable0/1 02:00:6b:6a:00:02 1"}, nil},
-	{"an interface with further addresses below", `Interface               Admin Link Proto    Local                 Remote
+	{
+		"an interface with further addresses below",
+		`Interface               Admin Link Proto    Local                 Remote
 hall-0/0/1              up    up
 hall-0/0/1.0            up    up   inet     10.61.16.1/24
                                    inet6    fd6b:16::1/64
 cable-0/0/2.0           up    down inet     172.28.61.6/30
-`, []string{"if hall-0/0/1 1", "if hall-0/0/1.0 1", "if cable-0/0/2.0 2", "addr 10.61.16.1/24 hall-0/0/1.0", "addr fd6b:16::1/64 hall-0/0/1.0", "addr 172.28.61.6/30 cable-0/0/2.0"}, nil},
+`,
+		[]string{
+			"if hall-0/0/1 1",
+			"if hall-0/0/1.0 1",
+			"if cable-0/0/2.0 2",
+			"addr 10.61.16.1/24 hall-0/0/1.0",
+			"addr fd6b:16::1/64 hall-0/0/1.0",
+			"addr 172.28.61.6/30 cable-0/0/2.0",
+		},
+		nil,
+	},
 	{"neighbours by net-tools", `Address                  HWtype  HWaddress           Flags Mask            Iface
 10.61.0.31               ether   02:6b:6a:00:00:31   C                     desk0
 10.61.0.254                      (incomplete)                              desk0

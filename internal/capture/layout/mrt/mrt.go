@@ -40,7 +40,8 @@ var (
 // Is reports whether b begins as such a dump does.
 func Is(b []byte) bool {
 	return len(b) >= headerLength && binary.BigEndian.Uint16(b[4:]) == tableDumpV2 && binary.BigEndian.Uint16(b[6:]) >= 1 &&
-		binary.BigEndian.Uint16(b[6:]) <= 12 && binary.BigEndian.Uint32(b[8:]) < 1<<26
+		binary.BigEndian.Uint16(b[6:]) <= 12 &&
+		binary.BigEndian.Uint32(b[8:]) < 1<<26
 }
 
 // Records returns where each record begins.
@@ -250,8 +251,8 @@ func attributes(c *cursor, a *route.Attributes) (hop netip.Addr, err error) {
 	return hop, nil
 }
 
-// asPath reads the segments of an AS path, of four-byte numbers in this format (RFC 6396 section 4.3.4): a set counts as
-// one, the segments of a confederation as none.
+// asPath reads the segments of an AS path, of four-byte numbers in this format (RFC 6396 section 4.3.4): a set counts
+// as one, the segments of a confederation as none.
 func asPath(v []byte, p *route.BGPPath) {
 	const set, sequence = 1, 2
 	n := uint64(0)

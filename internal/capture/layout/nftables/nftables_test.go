@@ -62,8 +62,23 @@ func TestRead(t *testing.T) {
 	}, got)
 	require.NotEqual(t, route.Mark{}, p.Stateful)
 	require.Len(t, p.Translations, 3)
-	require.Equal(t, "true 172.28.61.5/32 443 10.61.64.12 8443 out0", fmt.Sprint(p.Translations[0].Destination, " ", p.Translations[0].To, " ",
-		p.Translations[0].ToPorts.Lo, " ", p.Translations[0].Becomes, " ", p.Translations[0].BecomesPort, " ", p.Translations[0].In))
+	require.Equal(
+		t,
+		"true 172.28.61.5/32 443 10.61.64.12 8443 out0",
+		fmt.Sprint(
+			p.Translations[0].Destination,
+			" ",
+			p.Translations[0].To,
+			" ",
+			p.Translations[0].ToPorts.Lo,
+			" ",
+			p.Translations[0].Becomes,
+			" ",
+			p.Translations[0].BecomesPort,
+			" ",
+			p.Translations[0].In,
+		),
+	)
 	require.False(t, p.Translations[1].Becomes.IsValid(), "masquerade")
 	require.Equal(t, "172.28.61.9", p.Translations[2].Becomes.String())
 	require.Positive(t, recognise(genuine(t)))

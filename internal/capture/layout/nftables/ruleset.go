@@ -50,7 +50,10 @@ func (rs *ruleset) build(p *network.Policy) {
 			rs.number++
 			w := walker{rs: rs, p: p}
 			w.chain(k, match{FlowRule: network.FlowRule{Family: family(c.Family), Chain: rs.number}}, 0)
-			p.Flows = append(p.Flows, network.FlowRule{Family: family(c.Family), Chain: rs.number, Permit: c.Policy != "drop", Mark: c.mark})
+			p.Flows = append(
+				p.Flows,
+				network.FlowRule{Family: family(c.Family), Chain: rs.number, Permit: c.Policy != "drop", Mark: c.mark},
+			)
 		case c.Type == "nat" && (c.Hook == "prerouting" || c.Hook == "postrouting"):
 			w := walker{rs: rs, p: p, nat: true}
 			w.chain(k, match{FlowRule: network.FlowRule{Family: family(c.Family)}}, 0)
@@ -97,7 +100,8 @@ func (w *walker) chain(k key, base match, depth int) {
 	}
 }
 
-// act applies a rule's statement. Ended tells that it was a verdict, maybe that later rules of the chain may not be met.
+// act applies a rule's statement. Ended tells that it was a verdict, maybe that later rules of the chain may not be
+// met.
 func (w *walker) act(all []match, verb string, raw json.RawMessage, k key, depth int) (ended, maybe bool) {
 	switch verb {
 	case "accept", "drop", "reject":
@@ -155,8 +159,17 @@ func (w *walker) translate(all []match, verb string, raw json.RawMessage) {
 	}
 	_ = json.Unmarshal(raw, &to) // null, for masquerade
 	for _, m := range all {
-		t := network.Translation{Destination: verb == "dnat", Protocol: m.Protocol, From: m.From, To: m.To, ToPorts: m.ToPorts, In: m.In, Out: m.Out,
-			Undecided: m.Undecided || m.state != "" || verb == "redirect", Mark: m.Mark}
+		t := network.Translation{
+			Destination: verb == "dnat",
+			Protocol:    m.Protocol,
+			From:        m.From,
+			To:          m.To,
+			ToPorts:     m.ToPorts,
+			In:          m.In,
+			Out:         m.Out,
+			Undecided:   m.Undecided || m.state != "" || verb == "redirect",
+			Mark:        m.Mark,
+		}
 		if verb == "snat" || verb == "dnat" {
 			var s string
 			if json.Unmarshal(to.Addr, &s) == nil {
@@ -253,7 +266,16 @@ func (w *walker) values(raw json.RawMessage, k key) ([]json.RawMessage, bool) {
 }
 
 // protocolNumbers are the protocols that rules give by number (the IANA registry of protocol numbers).
-var protocolNumbers = map[string]string{"1": "icmp", "6": "tcp", "17": "udp", "47": "gre", "50": "esp", "58": "icmpv6", "132": "sctp", "ipv6-icmp": "icmpv6"}
+var protocolNumbers = map[string]string{
+	"1":         "icmp",
+	"6":         "tcp",
+	"17":        "udp",
+	"47":        "gre",
+	"50":        "esp",
+	"58":        "icmpv6",
+	"132":       "sctp",
+	"ipv6-icmp": "icmpv6",
+}
 
 // apply narrows a rule by one value; false where it cannot be told.
 func (m *match) apply(what string, v json.RawMessage) bool {

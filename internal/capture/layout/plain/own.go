@@ -23,7 +23,8 @@ var Own = layout.Reader{Name: ownName, Recognise: recogniseOwn, Read: ReadOwn,
 
 func recogniseOwn(text []byte) int {
 	head := bytes.TrimSpace(text[:min(len(text), 4096)])
-	if bytes.HasPrefix(head, []byte("{")) && bytes.Contains(head, []byte(`"tables"`)) && bytes.Contains(head, []byte(`"best-preference"`)) {
+	if bytes.HasPrefix(head, []byte("{")) && bytes.Contains(head, []byte(`"tables"`)) &&
+		bytes.Contains(head, []byte(`"best-preference"`)) {
 		return 3000
 	}
 	return 0
@@ -211,7 +212,12 @@ func (r *ownReader) add(o *ownRoute, lo, hi int) error {
 	if o.Installed {
 		state |= route.Installed
 	}
-	r.Add(r.table, network.Candidates, route.Route{Prefix: p, Attributes: &a, State: state, Mark: layout.Mark(lo, hi)}, 0)
+	r.Add(
+		r.table,
+		network.Candidates,
+		route.Route{Prefix: p, Attributes: &a, State: state, Mark: layout.Mark(lo, hi)},
+		0,
+	)
 	if r.best == "highest" {
 		r.Facts.Tables[len(r.Facts.Tables)-1].HighestWins = true
 	}

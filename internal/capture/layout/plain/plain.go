@@ -29,7 +29,10 @@ var CSV = layout.Reader{Name: csvName, Recognise: recogniseCSV, Read: ReadCSV,
 // the JSON contract.
 var Columns = []struct{ Name, Holds string }{
 	{"destination-prefix", "10.61.40.0/24 (required)"},
-	{"source-protocol", "direct, local, static, rip, ripng, ospf, isis, eigrp, bgp, kernel, dhcp, nat, babel, aggregate or other"},
+	{
+		"source-protocol",
+		"direct, local, static, rip, ripng, ospf, isis, eigrp, bgp, kernel, dhcp, nat, babel, aggregate or other",
+	},
 	{"subtype", "such as inter-area or external-2"},
 	{"route-preference", "a number"},
 	{"metric", "a number"},
@@ -45,7 +48,8 @@ func recogniseCSV(text []byte) int {
 		if layout.Blank(text[lo:hi]) {
 			continue
 		}
-		if bytes.Contains(bytes.ToLower(text[lo:hi]), []byte("destination-prefix")) && bytes.ContainsAny(text[lo:hi], ",;") {
+		if bytes.Contains(bytes.ToLower(text[lo:hi]), []byte("destination-prefix")) &&
+			bytes.ContainsAny(text[lo:hi], ",;") {
 			return 1500
 		}
 		return 0
@@ -131,7 +135,8 @@ type csvRoute struct {
 func (r *csvRoute) join(n csvRoute) bool {
 	a, b := &r.attr, &n.attr
 	if r.table != n.table || r.prefix != n.prefix || r.state != n.state || a.Protocol != b.Protocol || a.Subtype != b.Subtype || a.Preference != b.Preference ||
-		a.Metric != b.Metric || a.Special != b.Special || len(a.NextHops) == 0 || len(b.NextHops) == 0 || slices.Contains(a.NextHops, b.NextHops[0]) {
+		a.Metric != b.Metric || a.Special != b.Special || len(a.NextHops) == 0 || len(b.NextHops) == 0 ||
+		slices.Contains(a.NextHops, b.NextHops[0]) {
 		return false
 	}
 	a.NextHops = append(a.NextHops, b.NextHops...)
@@ -141,7 +146,12 @@ func (r *csvRoute) join(n csvRoute) bool {
 
 func (r *csvRoute) add(c *layout.Collector) {
 	if r.prefix.IsValid() {
-		c.Add(r.table, network.Candidates, route.Route{Prefix: r.prefix, Attributes: &r.attr, State: r.state, Mark: layout.Mark(r.lo, r.hi)}, 0)
+		c.Add(
+			r.table,
+			network.Candidates,
+			route.Route{Prefix: r.prefix, Attributes: &r.attr, State: r.state, Mark: layout.Mark(r.lo, r.hi)},
+			0,
+		)
 	}
 }
 
@@ -153,8 +163,16 @@ var protocols = func() map[string]route.Protocol {
 	return m
 }()
 
-var specials = map[string]route.Special{"": route.None, "blackhole": route.Blackhole, "unreachable": route.Unreachable, "prohibit": route.Prohibit,
-	"receive": route.Receive, "broadcast": route.Broadcast, "multicast": route.Multicast, "throw": route.Throw}
+var specials = map[string]route.Special{
+	"":            route.None,
+	"blackhole":   route.Blackhole,
+	"unreachable": route.Unreachable,
+	"prohibit":    route.Prohibit,
+	"receive":     route.Receive,
+	"broadcast":   route.Broadcast,
+	"multicast":   route.Multicast,
+	"throw":       route.Throw,
+}
 
 func readRecord(names, rec []string, lo, hi int) (r csvRoute, err error) {
 	get := map[string]string{"active": "true", "table": "default", "source-protocol": "other"}

@@ -30,18 +30,41 @@ const ownText = `{"device":"summit","tables":[
 
 func TestReadCSV(t *testing.T) {
 	r := layouttest.Laws(t, ReadCSV, []byte(csvText))
-	require.Equal(t, []string{"2 10.61.16.0/24 ospf 110/20 via 172.28.61.2 dev wan0: active installed", "3 10.61.16.0/24 static 130/- via 172.28.61.22 dev wan1",
-		"4 10.61.40.0/21 static 1/0 blackhole: active installed", "5 fd6b::/64 direct -/- dev =hall,0: active installed"}, layouttest.Words([]byte(csvText), r))
-	require.Equal(t, []string{`6 prefix length out of range: "10.61.0.0/33"`, `7 not in the form of this layout: source protocol "magic"`, `8 not a number in range: route-preference "-1"`,
-		`9 not in the form of this layout: column 21: extraneous or missing " in quoted-field`}, layouttest.Unread([]byte(csvText), r))
+	require.Equal(
+		t,
+		[]string{
+			"2 10.61.16.0/24 ospf 110/20 via 172.28.61.2 dev wan0: active installed",
+			"3 10.61.16.0/24 static 130/- via 172.28.61.22 dev wan1",
+			"4 10.61.40.0/21 static 1/0 blackhole: active installed",
+			"5 fd6b::/64 direct -/- dev =hall,0: active installed",
+		},
+		layouttest.Words([]byte(csvText), r),
+	)
+	require.Equal(
+		t,
+		[]string{
+			`6 prefix length out of range: "10.61.0.0/33"`,
+			`7 not in the form of this layout: source protocol "magic"`,
+			`8 not a number in range: route-preference "-1"`,
+			`9 not in the form of this layout: column 21: extraneous or missing " in quoted-field`,
+		},
+		layouttest.Unread([]byte(csvText), r),
+	)
 	require.Positive(t, recogniseCSV([]byte(csvText)))
 	layouttest.Variants(t, ReadCSV, csvText)
 }
 
 func TestReadOwn(t *testing.T) {
 	r := layouttest.Laws(t, ReadOwn, []byte(ownText))
-	require.Equal(t, []string{"3 10.61.40.0/21 static 1/0 blackhole: active installed", "4 10.61.41.0/24 ospf/inter-area 110/- via 172.28.61.9 dev line2 weight 3",
-		"7 (yard) fd6b::/64 direct -/- dev hall0: active installed"}, layouttest.Words([]byte(ownText), r))
+	require.Equal(
+		t,
+		[]string{
+			"3 10.61.40.0/21 static 1/0 blackhole: active installed",
+			"4 10.61.41.0/24 ospf/inter-area 110/- via 172.28.61.9 dev line2 weight 3",
+			"7 (yard) fd6b::/64 direct -/- dev hall0: active installed",
+		},
+		layouttest.Words([]byte(ownText), r),
+	)
 	require.Equal(t, []string{`5 prefix length out of range: "10.61.41.0/44"`}, layouttest.Unread([]byte(ownText), r))
 	require.True(t, r.Facts.Tables[1].HighestWins)
 	require.Positive(t, recogniseOwn([]byte(ownText)))

@@ -10,15 +10,31 @@ import (
 // names maps the MIBs' object names to their numbers below 1.3.6.1.2.1: IP-FORWARD-MIB (RFC 4292, and its older table
 // of RFC 2096), IP-MIB (RFC 4293), IF-MIB (RFC 2863), and the routes of RFC 1213.
 var names = map[string][]uint32{
-	"inetCidrRouteIfIndex": {4, 24, 7, 1, 7}, "inetCidrRouteType": {4, 24, 7, 1, 8}, "inetCidrRouteProto": {4, 24, 7, 1, 9},
+	"inetCidrRouteIfIndex": {
+		4,
+		24,
+		7,
+		1,
+		7,
+	}, "inetCidrRouteType": {4, 24, 7, 1, 8}, "inetCidrRouteProto": {4, 24, 7, 1, 9},
 	"inetCidrRouteMetric1": {4, 24, 7, 1, 12},
 	"ipCidrRouteIfIndex":   {4, 24, 4, 1, 5}, "ipCidrRouteType": {4, 24, 4, 1, 6}, "ipCidrRouteProto": {4, 24, 4, 1, 7},
 	"ipCidrRouteMetric1": {4, 24, 4, 1, 11},
-	"ipRouteIfIndex":     {4, 21, 1, 2}, "ipRouteMetric1": {4, 21, 1, 3}, "ipRouteNextHop": {4, 21, 1, 7}, "ipRouteType": {4, 21, 1, 8},
+	"ipRouteIfIndex": {
+		4,
+		21,
+		1,
+		2,
+	}, "ipRouteMetric1": {4, 21, 1, 3}, "ipRouteNextHop": {4, 21, 1, 7}, "ipRouteType": {4, 21, 1, 8},
 	"ipRouteProto": {4, 21, 1, 9}, "ipRouteMask": {4, 21, 1, 11},
 	"ipAdEntIfIndex": {4, 20, 1, 2}, "ipAdEntNetMask": {4, 20, 1, 3},
 	"ipAddressIfIndex": {4, 34, 1, 3}, "ipAddressType": {4, 34, 1, 4}, "ipAddressPrefix": {4, 34, 1, 5},
-	"ipNetToMediaPhysAddress": {4, 22, 1, 2}, "ipNetToPhysicalPhysAddress": {4, 35, 1, 4}, "ipNetToPhysicalState": {4, 35, 1, 7},
+	"ipNetToMediaPhysAddress": {
+		4,
+		22,
+		1,
+		2,
+	}, "ipNetToPhysicalPhysAddress": {4, 35, 1, 4}, "ipNetToPhysicalState": {4, 35, 1, 7},
 	"ipForwarding": {4, 1}, "ipv6IpForwarding": {4, 25},
 	"ifDescr": {2, 2, 1, 2}, "ifPhysAddress": {2, 2, 1, 6}, "ifAdminStatus": {2, 2, 1, 7}, "ifOperStatus": {2, 2, 1, 8},
 	"ifName": {31, 1, 1, 1, 1},
@@ -75,8 +91,19 @@ func parseLine(line []byte) (oid []uint32, value string, other, ok bool) {
 
 func isType(s string) bool {
 	switch s {
-	case "INTEGER", "IpAddress", "STRING", "Hex-STRING", "OID", "Gauge32", "Counter32", "Counter64", "Timeticks", "BITS",
-		"Network Address", "Unsigned32", "Opaque":
+	case "INTEGER",
+		"IpAddress",
+		"STRING",
+		"Hex-STRING",
+		"OID",
+		"Gauge32",
+		"Counter32",
+		"Counter64",
+		"Timeticks",
+		"BITS",
+		"Network Address",
+		"Unsigned32",
+		"Opaque":
 		return true
 	}
 	return false
@@ -145,7 +172,8 @@ func takeAddress(in []uint32) (a netip.Addr, rest []uint32, ok bool) {
 	}
 	n := int(in[1])
 	b, ok := octets(in[2 : 2+n])
-	if !ok || !(in[0] == 1 && n == 4 || in[0] == 2 && n == 16 || in[0] == 3 && n == 8 || in[0] == 4 && n == 20 || in[0] == 0 && n == 0) {
+	if !ok ||
+		!(in[0] == 1 && n == 4 || in[0] == 2 && n == 16 || in[0] == 3 && n == 8 || in[0] == 4 && n == 20 || in[0] == 0 && n == 0) {
 		return a, nil, false
 	}
 	switch n { // a zone (types 3 and 4) is the interface, which a column tells anyway

@@ -302,7 +302,14 @@ func (r *reader) finish() {
 		if row.ifIndex > 0 {
 			ifname = network.IndexName(row.ifIndex)
 		}
-		r.Facts.Addresses = append(r.Facts.Addresses, network.Address{Prefix: netip.PrefixFrom(a, row.bits), Interface: ifname, Mark: layout.Mark(row.lo, row.hi)})
+		r.Facts.Addresses = append(
+			r.Facts.Addresses,
+			network.Address{
+				Prefix:    netip.PrefixFrom(a, row.bits),
+				Interface: ifname,
+				Mark:      layout.Mark(row.lo, row.hi),
+			},
+		)
 	}
 	for _, n := range r.neighs {
 		r.Facts.Neighbours = append(r.Facts.Neighbours, *n)
@@ -310,7 +317,15 @@ func (r *reader) finish() {
 }
 
 // protocols are those of IANA-RTPROTO-MIB.
-var protocols = map[uint64]route.Protocol{3: route.Static, 8: route.RIP, 9: route.ISIS, 13: route.OSPF, 14: route.BGP, 16: route.EIGRP, 19: route.DHCP}
+var protocols = map[uint64]route.Protocol{
+	3:  route.Static,
+	8:  route.RIP,
+	9:  route.ISIS,
+	13: route.OSPF,
+	14: route.BGP,
+	16: route.EIGRP,
+	19: route.DHCP,
+}
 
 func (r *reader) addRoute(w *routeRow) {
 	a := route.Attributes{Protocol: protocols[w.proto], Metric: w.metric}
@@ -341,7 +356,17 @@ func (r *reader) addRoute(w *routeRow) {
 	default:
 		a.NextHops = []route.NextHop{{Interface: ifname, Address: w.nextHop}}
 	}
-	r.Add("default", network.Walk, route.Route{Prefix: w.prefix, Attributes: &a, State: route.Active | route.Installed, Mark: layout.Mark(w.lo, w.hi)}, 0)
+	r.Add(
+		"default",
+		network.Walk,
+		route.Route{
+			Prefix:     w.prefix,
+			Attributes: &a,
+			State:      route.Active | route.Installed,
+			Mark:       layout.Mark(w.lo, w.hi),
+		},
+		0,
+	)
 }
 
 // oldAddress reads a column of ipAddrTable.
@@ -426,7 +451,12 @@ func (r *reader) neighbour(index []uint32, typed bool, value string, lo, hi int)
 	if !ok || !a.IsValid() {
 		return false, errIndex
 	}
-	n := &network.Neighbour{Address: a, Interface: network.IndexName(uint64(index[0])), MAC: mac(value), Mark: layout.Mark(lo, hi)}
+	n := &network.Neighbour{
+		Address:   a,
+		Interface: network.IndexName(uint64(index[0])),
+		MAC:       mac(value),
+		Mark:      layout.Mark(lo, hi),
+	}
 	if n.MAC != "" {
 		n.State = network.NeighbourAlive
 	}

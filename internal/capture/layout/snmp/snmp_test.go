@@ -65,7 +65,14 @@ IP-FORWARD-MIB::ipCidrRouteIfIndex.10.62.0.0.255.255.0.255.0.0.0.0.0 = INTEGER: 
 .1.3.6.1.2.1.4.21.1.11.10.63.0.0 = IpAddress: 255.255.0.0
 `)
 	r := layouttest.Laws(t, Read, in)
-	require.Equal(t, []string{"1 10.61.0.0/24 direct -/- dev interface 2: active installed", "4 10.63.0.0/16 other -/- via 10.61.0.9 dev interface 3: active installed"}, layouttest.Words(in, r))
+	require.Equal(
+		t,
+		[]string{
+			"1 10.61.0.0/24 direct -/- dev interface 2: active installed",
+			"4 10.63.0.0/16 other -/- via 10.61.0.9 dev interface 3: active installed",
+		},
+		layouttest.Words(in, r),
+	)
 	require.Equal(t, []string{"3 mask is not contiguous: 255.255.0.255"}, layouttest.Unread(in, r))
 }
 
@@ -109,10 +116,25 @@ junk
 	for _, s := range r.Facts.Forwarding {
 		got = append(got, fmt.Sprint(s.Family, " ", s.On))
 	}
-	require.Equal(t, []string{"desk0 1 02:6b:6a:00:00:01", "wan0 2 02:6b:6a:00:00:02", "interface 2 10.61.0.1/24", "interface 3 172.28.61.1/30",
-		"interface 2 10.61.0.31 02:aa:00:00:00:01 1",
-		"interface 2 10.61.0.32 02:aa:00:00:00:02 0", "ipv4 true", "ipv6 false"}, got)
-	require.Equal(t, []string{"23 an index that does not fit its table", "24 not in the form of this layout"}, layouttest.Unread(in, r))
+	require.Equal(
+		t,
+		[]string{
+			"desk0 1 02:6b:6a:00:00:01",
+			"wan0 2 02:6b:6a:00:00:02",
+			"interface 2 10.61.0.1/24",
+			"interface 3 172.28.61.1/30",
+			"interface 2 10.61.0.31 02:aa:00:00:00:01 1",
+			"interface 2 10.61.0.32 02:aa:00:00:00:02 0",
+			"ipv4 true",
+			"ipv6 false",
+		},
+		got,
+	)
+	require.Equal(
+		t,
+		[]string{"23 an index that does not fit its table", "24 not in the form of this layout"},
+		layouttest.Unread(in, r),
+	)
 }
 
 func FuzzRead(f *testing.F) {

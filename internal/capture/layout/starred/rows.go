@@ -11,9 +11,23 @@ import (
 	"zarvek/internal/core/route"
 )
 
-var protocols = map[string]route.Protocol{"direct": route.Direct, "local": route.Local, "static": route.Static, "rip": route.RIP,
-	"ripng": route.RIPng, "ospf": route.OSPF, "ospf2": route.OSPF, "ospf3": route.OSPF, "is-is": route.ISIS, "isis": route.ISIS, "bgp": route.BGP,
-	"aggregate": route.Aggregate, "kernel": route.Kernel, "dhcp": route.DHCP, "access": route.DHCP}
+var protocols = map[string]route.Protocol{
+	"direct":    route.Direct,
+	"local":     route.Local,
+	"static":    route.Static,
+	"rip":       route.RIP,
+	"ripng":     route.RIPng,
+	"ospf":      route.OSPF,
+	"ospf2":     route.OSPF,
+	"ospf3":     route.OSPF,
+	"is-is":     route.ISIS,
+	"isis":      route.ISIS,
+	"bgp":       route.BGP,
+	"aggregate": route.Aggregate,
+	"kernel":    route.Kernel,
+	"dhcp":      route.DHCP,
+	"access":    route.DHCP,
+}
 
 // row is what "[Protocol/preference]" says.
 type row struct {
@@ -203,8 +217,20 @@ func (r *reader) below(s []byte) error {
 	return nil
 }
 
-var terseLetters = map[string]string{"A": "Aggregate", "B": "BGP", "C": "CCC", "D": "Direct", "I": "IS-IS", "K": "Kernel", "L": "Local",
-	"O": "OSPF", "P": "PIM", "R": "RIP", "S": "Static", "Ac": "Access"}
+var terseLetters = map[string]string{
+	"A":  "Aggregate",
+	"B":  "BGP",
+	"C":  "CCC",
+	"D":  "Direct",
+	"I":  "IS-IS",
+	"K":  "Kernel",
+	"L":  "Local",
+	"O":  "OSPF",
+	"P":  "PIM",
+	"R":  "RIP",
+	"S":  "Static",
+	"Ac": "Access",
+}
 
 // terseRow reads "A V Destination P Prf Metric1 Metric2 Next-hop AS-path"; further next hops stand alone below.
 func (r *reader) terseRow(line []byte, lo, hi int) error {
@@ -350,9 +376,20 @@ func (r *reader) forwardingRow(line []byte, lo, hi int) error {
 }
 
 // nextHopTypes are the forwarding table's kinds of next hop.
-var nextHopTypes = map[string]route.Special{"ucst": route.None, "hold": route.None, "ulst": route.None, "indr": route.None, "rslv": route.None,
-	"locl": route.Receive, "recv": route.Receive, "bcst": route.Broadcast, "mcst": route.Multicast, "mdsc": route.Multicast,
-	"dscd": route.Blackhole, "rjct": route.Unreachable}
+var nextHopTypes = map[string]route.Special{
+	"ucst": route.None,
+	"hold": route.None,
+	"ulst": route.None,
+	"indr": route.None,
+	"rslv": route.None,
+	"locl": route.Receive,
+	"recv": route.Receive,
+	"bcst": route.Broadcast,
+	"mcst": route.Multicast,
+	"mdsc": route.Multicast,
+	"dscd": route.Blackhole,
+	"rjct": route.Unreachable,
+}
 
 func isNumber(s string) bool {
 	_, ok := layout.Uint([]byte(s))

@@ -32,7 +32,8 @@ func recognise(text []byte) int {
 		if len(line) > 400 || layout.Blank(line) {
 			continue
 		}
-		if _, ok := tableHeading(line); ok || isTerse(line) || isForwarding(line) || bytes.HasPrefix(line, []byte("Routing table: ")) {
+		if _, ok := tableHeading(line); ok || isTerse(line) || isForwarding(line) ||
+			bytes.HasPrefix(line, []byte("Routing table: ")) {
 			n += 5
 		} else if i := bytes.IndexByte(line, '['); i >= 0 {
 			x, ok := parseProtocol(line[i:])
@@ -102,7 +103,8 @@ type counts struct {
 // tableHeading reads "NAME: N destinations, N routes (N active, N holddown, N hidden)".
 func tableHeading(line []byte) (counts, bool) {
 	w := strings.Fields(string(line))
-	if len(w) < 5 || !strings.HasSuffix(w[0], ":") || !strings.HasPrefix(w[2], "destination") || !strings.HasPrefix(w[4], "route") {
+	if len(w) < 5 || !strings.HasSuffix(w[0], ":") || !strings.HasPrefix(w[2], "destination") ||
+		!strings.HasPrefix(w[4], "route") {
 		return counts{}, false
 	}
 	c := counts{name: strings.TrimSuffix(w[0], ":")}
@@ -121,7 +123,8 @@ func tableHeading(line []byte) (counts, bool) {
 
 func isTerse(line []byte) bool {
 	w := strings.Fields(string(line))
-	return len(w) > 5 && w[0] == "A" && w[1] == "V" && w[2] == "Destination" || len(w) > 4 && w[0] == "A" && w[1] == "Destination" && w[2] == "P"
+	return len(w) > 5 && w[0] == "A" && w[1] == "V" && w[2] == "Destination" ||
+		len(w) > 4 && w[0] == "A" && w[1] == "Destination" && w[2] == "P"
 }
 
 func isForwarding(line []byte) bool {
@@ -178,7 +181,9 @@ func (r *reader) line(line []byte, lo, hi int) error {
 	case isFamily(line, &r.family):
 		r.Pass(lo, hi, layout.Title)
 		return nil
-	case bytes.HasPrefix(bytes.TrimSpace(line), []byte("Limit/Threshold:")), bytes.HasPrefix(bytes.TrimSpace(line), []byte("Enabled protocols:")), r.skip:
+	case bytes.HasPrefix(bytes.TrimSpace(line), []byte("Limit/Threshold:")),
+		bytes.HasPrefix(bytes.TrimSpace(line), []byte("Enabled protocols:")),
+		r.skip:
 		r.Pass(lo, hi, layout.Other)
 		return nil
 	}
@@ -233,5 +238,10 @@ func (r *reader) flush() {
 	if n := len(r.attr.NextHops); n == 1 {
 		r.attr.NextHops[0].Installed = false
 	}
-	r.Add(r.table, network.Candidates, route.Route{Prefix: p, Attributes: &r.attr, State: r.state, Mark: layout.Mark(r.lo, r.hi)}, 0)
+	r.Add(
+		r.table,
+		network.Candidates,
+		route.Route{Prefix: p, Attributes: &r.attr, State: r.state, Mark: layout.Mark(r.lo, r.hi)},
+		0,
+	)
 }

@@ -26,7 +26,9 @@ func recognise(text []byte) int {
 	n := 0
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
 		w := strings.Fields(string(text[lo:min(hi, lo+300)]))
-		if isStatic(w) || len(w) > 2 && (w[0] == "ip" || w[0] == "ipv6") && w[1] == "address" && layout.LooksLikeAddress([]byte(w[2])) {
+		if isStatic(w) ||
+			len(w) > 2 && (w[0] == "ip" || w[0] == "ipv6") && w[1] == "address" &&
+				layout.LooksLikeAddress([]byte(w[2])) {
 			n += 2
 		}
 	}
@@ -34,7 +36,8 @@ func recognise(text []byte) int {
 }
 
 func isStatic(w []string) bool {
-	return len(w) > 3 && (w[0] == "ip" || w[0] == "ipv6") && w[1] == "route" && (layout.LooksLikeAddress([]byte(w[2])) || w[2] == "vrf" && len(w) > 5)
+	return len(w) > 3 && (w[0] == "ip" || w[0] == "ipv6") && w[1] == "route" &&
+		(layout.LooksLikeAddress([]byte(w[2])) || w[2] == "vrf" && len(w) > 5)
 }
 
 type reader struct {
@@ -73,7 +76,10 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 			r.block = w[0] + " " + w[1]
 		}
 		if len(w) > 1 && w[0] == "interface" {
-			r.Facts.Interfaces = append(r.Facts.Interfaces, network.Interface{Name: strings.Join(w[1:2], " "), Mark: layout.Mark(lo, hi)})
+			r.Facts.Interfaces = append(
+				r.Facts.Interfaces,
+				network.Interface{Name: strings.Join(w[1:2], " "), Mark: layout.Mark(lo, hi)},
+			)
 			r.link = len(r.Facts.Interfaces)
 			return true, nil
 		}
@@ -82,7 +88,14 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 	case isStatic(w):
 		return true, r.static(w, lo, hi)
 	case r.link > 0 && w[0] == "shutdown":
-		r.Facts.Interfaces = append(r.Facts.Interfaces, network.Interface{Name: r.Facts.Interfaces[r.link-1].Name, State: network.LinkDown, Mark: layout.Mark(lo, hi)})
+		r.Facts.Interfaces = append(
+			r.Facts.Interfaces,
+			network.Interface{
+				Name:  r.Facts.Interfaces[r.link-1].Name,
+				State: network.LinkDown,
+				Mark:  layout.Mark(lo, hi),
+			},
+		)
 		return true, nil
 	case r.link > 0 && len(w) > 2 && (w[0] == "ip" || w[0] == "ipv6") && w[1] == "address" && layout.LooksLikeAddress([]byte(w[2])):
 		return true, r.address(w, lo, hi)
@@ -109,7 +122,10 @@ func (r *reader) address(w []string, lo, hi int) error {
 	if err != nil {
 		return err
 	}
-	r.Facts.Addresses = append(r.Facts.Addresses, network.Address{Prefix: p, Interface: r.Facts.Interfaces[r.link-1].Name, Mark: layout.Mark(lo, hi)})
+	r.Facts.Addresses = append(
+		r.Facts.Addresses,
+		network.Address{Prefix: p, Interface: r.Facts.Interfaces[r.link-1].Name, Mark: layout.Mark(lo, hi)},
+	)
 	return nil
 }
 

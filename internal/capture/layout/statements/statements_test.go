@@ -43,13 +43,57 @@ func TestRead(t *testing.T) {
 	r := layouttest.Laws(t, Read, in)
 	var got []string
 	for _, s := range r.Facts.Statics {
-		got = append(got, fmt.Sprint(s.Table, " ", s.Prefix, " ", s.NextHop.Address, " ", s.NextHop.Interface, " ", s.Special, " ", s.Preference.Value))
+		got = append(
+			got,
+			fmt.Sprint(
+				s.Table,
+				" ",
+				s.Prefix,
+				" ",
+				s.NextHop.Address,
+				" ",
+				s.NextHop.Interface,
+				" ",
+				s.Special,
+				" ",
+				s.Preference.Value,
+			),
+		)
 	}
-	require.Equal(t, []string{"yard 10.70.0.0/16 10.71.0.1   0", " 0.0.0.0/0 172.28.61.1   0", " 10.61.64.0/24 172.28.61.18   130", " 10.61.40.0/21 invalid IP  blackhole 0",
-		" 10.61.41.0/24 invalid IP  unreachable 0", "yard 10.72.0.0/16 10.71.0.1   0", " 10.61.42.0/24 172.28.61.9 hall0  5", " fd6b:32::/64 fe80::1 line1  20"}, got)
-	require.Equal(t, []string{`23 prefix length out of range: "10.61.43.0/33"`, `24 not an address: "172.28.61.300"`}, layouttest.Unread(in, r))
-	require.Equal(t, "[hall0 0 up0 0 up0 2]", fmt.Sprint([]any{r.Facts.Interfaces[0].Name, r.Facts.Interfaces[0].State, r.Facts.Interfaces[1].Name, r.Facts.Interfaces[1].State,
-		r.Facts.Interfaces[2].Name, r.Facts.Interfaces[2].State}), "what shuts it down is a line of its own")
+	require.Equal(
+		t,
+		[]string{
+			"yard 10.70.0.0/16 10.71.0.1   0",
+			" 0.0.0.0/0 172.28.61.1   0",
+			" 10.61.64.0/24 172.28.61.18   130",
+			" 10.61.40.0/21 invalid IP  blackhole 0",
+			" 10.61.41.0/24 invalid IP  unreachable 0",
+			"yard 10.72.0.0/16 10.71.0.1   0",
+			" 10.61.42.0/24 172.28.61.9 hall0  5",
+			" fd6b:32::/64 fe80::1 line1  20",
+		},
+		got,
+	)
+	require.Equal(
+		t,
+		[]string{`23 prefix length out of range: "10.61.43.0/33"`, `24 not an address: "172.28.61.300"`},
+		layouttest.Unread(in, r),
+	)
+	require.Equal(
+		t,
+		"[hall0 0 up0 0 up0 2]",
+		fmt.Sprint(
+			[]any{
+				r.Facts.Interfaces[0].Name,
+				r.Facts.Interfaces[0].State,
+				r.Facts.Interfaces[1].Name,
+				r.Facts.Interfaces[1].State,
+				r.Facts.Interfaces[2].Name,
+				r.Facts.Interfaces[2].State,
+			},
+		),
+		"what shuts it down is a line of its own",
+	)
 	require.Equal(t, "172.28.61.2/30", r.Facts.Addresses[2].Prefix.String())
 	require.False(t, r.Facts.Forwarding[0].On)
 	require.Positive(t, recognise(in))

@@ -64,7 +64,16 @@ func Read(text []byte) layout.Reading {
 			c.LeaveUnread(lo, hi, layout.ErrNotARoute)
 		case isCheck && len(value) == 1 && value >= "0" && value <= "2":
 			mode := [...]network.CheckMode{network.CheckOff, network.CheckStrict, network.CheckLoose}[value[0]-'0']
-			c.Facts.Checks = append(c.Facts.Checks, network.SourceCheck{Family: route.IPv4, Interface: ifname, Mode: mode, Combine: true, Mark: layout.Mark(lo, hi)})
+			c.Facts.Checks = append(
+				c.Facts.Checks,
+				network.SourceCheck{
+					Family:    route.IPv4,
+					Interface: ifname,
+					Mode:      mode,
+					Combine:   true,
+					Mark:      layout.Mark(lo, hi),
+				},
+			)
 			c.Read++
 		case isCheck:
 			c.LeaveUnread(lo, hi, layout.ErrNumber)
@@ -73,14 +82,18 @@ func Read(text []byte) layout.Reading {
 		case value != "0" && value != "1" && value != "2":
 			c.LeaveUnread(lo, hi, layout.ErrNumber)
 		default:
-			c.Facts.Forwarding = append(c.Facts.Forwarding, network.Switch{Family: fam, On: value != "0", Mark: layout.Mark(lo, hi)})
+			c.Facts.Forwarding = append(
+				c.Facts.Forwarding,
+				network.Switch{Family: fam, On: value != "0", Mark: layout.Mark(lo, hi)},
+			)
 			c.Read++
 		}
 	}
 	return c.Reading
 }
 
-// checkKey reads net.ipv4.conf.INTERFACE.rp_filter; "" stands for all interfaces. A dot in a name is written as a slash.
+// checkKey reads net.ipv4.conf.INTERFACE.rp_filter; "" stands for all interfaces. A dot in a name is written as a
+// slash.
 func checkKey(key string) (ifname string, ok bool) {
 	rest, ok := strings.CutPrefix(key, "net.ipv4.conf.")
 	if !ok {

@@ -24,7 +24,11 @@ func TestRead(t *testing.T) {
 		got = append(got, fmt.Sprint(s.Family, " ", s.On))
 	}
 	require.Equal(t, []string{"ipv4 true", "ipv6 false", "ipv4 true"}, got)
-	require.Equal(t, []string{"5 not a number in range", "6 not in the form of this layout"}, layouttest.Unread([]byte(text), r))
+	require.Equal(
+		t,
+		[]string{"5 not a number in range", "6 not in the form of this layout"},
+		layouttest.Unread([]byte(text), r),
+	)
 	require.Equal(t, 5, recognise([]byte(text)))
 	layouttest.Variants(t, Read, text)
 }

@@ -25,8 +25,17 @@ var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
 		" {\"destination-prefix\":\"10.61.16.0/24\",\"next-hop\":{\"outgoing-interface\":\"hall0\"},\n" +
 		"  \"source-protocol\":\"direct\",\"active\":[null]}]}}]}}}\n"}
 
-var marks = []string{"ietf-routing", "ietf-interfaces", "ietf-ip:", "openconfig-network-instance", "openconfig-aft", `"afts"`,
-	"ipv4-entry", "ipv6-entry", "urn:ietf:params:xml:ns:yang:"}
+var marks = []string{
+	"ietf-routing",
+	"ietf-interfaces",
+	"ietf-ip:",
+	"openconfig-network-instance",
+	"openconfig-aft",
+	`"afts"`,
+	"ipv4-entry",
+	"ipv6-entry",
+	"urn:ietf:params:xml:ns:yang:",
+}
 
 func recognise(text []byte) int {
 	head := bytes.TrimSpace(text[:min(len(text), 8192)])
@@ -70,10 +79,30 @@ func Read(text []byte) layout.Reading {
 	return r.Reading
 }
 
-var protocols = map[string]route.Protocol{"direct": route.Direct, "static": route.Static, "ospfv2": route.OSPF, "ospfv3": route.OSPF, "ospf": route.OSPF,
-	"rip": route.RIP, "ripv2": route.RIP, "ripng": route.RIPng, "bgp": route.BGP, "isis": route.ISIS, "is-is": route.ISIS, "eigrp": route.EIGRP,
-	"local": route.Local, "directlyconnected": route.Direct, "localaggregate": route.Aggregate, "local-aggregate": route.Aggregate,
-	"directly-connected": route.Direct, "dhcp": route.DHCP, "babel": route.Babel, "nat": route.NAT, "aggregate": route.Aggregate, "kernel": route.Kernel}
+var protocols = map[string]route.Protocol{
+	"direct":             route.Direct,
+	"static":             route.Static,
+	"ospfv2":             route.OSPF,
+	"ospfv3":             route.OSPF,
+	"ospf":               route.OSPF,
+	"rip":                route.RIP,
+	"ripv2":              route.RIP,
+	"ripng":              route.RIPng,
+	"bgp":                route.BGP,
+	"isis":               route.ISIS,
+	"is-is":              route.ISIS,
+	"eigrp":              route.EIGRP,
+	"local":              route.Local,
+	"directlyconnected":  route.Direct,
+	"localaggregate":     route.Aggregate,
+	"local-aggregate":    route.Aggregate,
+	"directly-connected": route.Direct,
+	"dhcp":               route.DHCP,
+	"babel":              route.Babel,
+	"nat":                route.NAT,
+	"aggregate":          route.Aggregate,
+	"kernel":             route.Kernel,
+}
 
 func protocolOf(s string) (route.Protocol, string) {
 	s = strings.ToLower(localName(s))
@@ -84,13 +113,20 @@ func protocolOf(s string) (route.Protocol, string) {
 	return p, ""
 }
 
-var specials = map[string]route.Special{"blackhole": route.Blackhole, "unreachable": route.Unreachable, "prohibit": route.Prohibit, "receive": route.Receive}
+var specials = map[string]route.Special{
+	"blackhole":   route.Blackhole,
+	"unreachable": route.Unreachable,
+	"prohibit":    route.Prohibit,
+	"receive":     route.Receive,
+}
 
 // rib reads a routing information base; its name is ours unless it is one of the usual names of the main one.
 func (r *reader) rib(rib *node) {
 	table := rib.value("name")
 	if low := strings.ToLower(table); table == "" || rib.value("default-rib") == "true" || strings.Contains(low, "master") || strings.HasPrefix(low, "ipv4-default") ||
-		strings.HasPrefix(low, "ipv6-default") || low == "default" || low == "ipv4-unicast" || low == "ipv6-unicast" || low == "inet.0" || low == "inet6.0" {
+		strings.HasPrefix(low, "ipv6-default") || low == "default" || low == "ipv4-unicast" || low == "ipv6-unicast" ||
+		low == "inet.0" ||
+		low == "inet6.0" {
 		table = "default"
 	}
 	for _, n := range rib.child("routes").all("route") {
@@ -124,7 +160,12 @@ func (r *reader) route(n *node, table string) error {
 	if n.child("active") != nil {
 		state = route.Active | route.Installed
 	}
-	r.Add(table, network.Candidates, route.Route{Prefix: p, Attributes: &a, State: state, Mark: layout.Mark(n.lo, n.hi)}, 0)
+	r.Add(
+		table,
+		network.Candidates,
+		route.Route{Prefix: p, Attributes: &a, State: state, Mark: layout.Mark(n.lo, n.hi)},
+		0,
+	)
 	return nil
 }
 
@@ -192,7 +233,11 @@ func (r *reader) interfaces(list *node) {
 		m := layout.Mark(n.lo, n.hi)
 		i := network.Interface{Name: dev, MAC: strings.ToLower(n.value("phys-address")), Mark: m}
 		switch {
-		case n.value("enabled") == "false", n.value("admin-status") == "down", n.value("oper-status") == "down", n.value("oper-status") == "lower-layer-down", n.value("oper-status") == "not-present":
+		case n.value("enabled") == "false",
+			n.value("admin-status") == "down",
+			n.value("oper-status") == "down",
+			n.value("oper-status") == "lower-layer-down",
+			n.value("oper-status") == "not-present":
 			i.State = network.LinkDown
 		case n.value("oper-status") == "up":
 			i.State = network.LinkUp
@@ -211,11 +256,19 @@ func (r *reader) interfaces(list *node) {
 					bad = err
 					continue
 				}
-				r.Facts.Addresses = append(r.Facts.Addresses, network.Address{Prefix: p, Interface: dev, Mark: layout.Mark(x.lo, x.hi)})
+				r.Facts.Addresses = append(
+					r.Facts.Addresses,
+					network.Address{Prefix: p, Interface: dev, Mark: layout.Mark(x.lo, x.hi)},
+				)
 			}
 			for _, x := range ip.all("neighbor") {
 				if a, ok := layout.Addr([]byte(x.value("ip"))); ok {
-					nb := network.Neighbour{Address: a, Interface: dev, MAC: strings.ToLower(x.value("link-layer-address")), Mark: layout.Mark(x.lo, x.hi)}
+					nb := network.Neighbour{
+						Address:   a,
+						Interface: dev,
+						MAC:       strings.ToLower(x.value("link-layer-address")),
+						Mark:      layout.Mark(x.lo, x.hi),
+					}
 					if nb.MAC != "" && x.value("state") != "incomplete" {
 						nb.State = network.NeighbourAlive
 					}

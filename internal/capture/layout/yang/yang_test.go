@@ -66,9 +66,27 @@ func TestRoutingJSON(t *testing.T) {
 		"5 10.61.16.0/24 ospf 110/20 via 172.28.61.2 dev wan0: active installed", "7 10.61.16.0/24 static 130/- via 172.28.61.22", "9 10.61.40.0/21 static -/- blackhole: active installed",
 		"10 10.61.32.0/24 isis -/- via 172.28.61.2 via 172.28.61.22 dev wan1: active installed", "14 (yard) fd6b::/64 direct -/- dev y0: active installed"}, layouttest.Words(in, r))
 	require.Equal(t, []string{`12 prefix length out of range: "10.61.99.0/99"`}, layouttest.Unread(in, r))
-	require.Equal(t, "10.61.77.0/24 172.28.61.99", fmt.Sprint(r.Facts.Statics[0].Prefix, " ", r.Facts.Statics[0].NextHop.Address))
-	require.Equal(t, "[wan0 1 02:6b:6a:00:00:01 wan1 2 ]", fmt.Sprint([]string{fmt.Sprint(r.Facts.Interfaces[0].Name, " ", r.Facts.Interfaces[0].State, " ", r.Facts.Interfaces[0].MAC),
-		fmt.Sprint(r.Facts.Interfaces[1].Name, " ", r.Facts.Interfaces[1].State, " ")}))
+	require.Equal(
+		t,
+		"10.61.77.0/24 172.28.61.99",
+		fmt.Sprint(r.Facts.Statics[0].Prefix, " ", r.Facts.Statics[0].NextHop.Address),
+	)
+	require.Equal(
+		t,
+		"[wan0 1 02:6b:6a:00:00:01 wan1 2 ]",
+		fmt.Sprint(
+			[]string{
+				fmt.Sprint(
+					r.Facts.Interfaces[0].Name,
+					" ",
+					r.Facts.Interfaces[0].State,
+					" ",
+					r.Facts.Interfaces[0].MAC,
+				),
+				fmt.Sprint(r.Facts.Interfaces[1].Name, " ", r.Facts.Interfaces[1].State, " "),
+			},
+		),
+	)
 	require.Equal(t, "172.28.61.1/30", r.Facts.Addresses[0].Prefix.String())
 	require.Len(t, r.Facts.Neighbours, 1)
 	require.Positive(t, recognise(in))
@@ -78,7 +96,11 @@ func TestRoutingJSON(t *testing.T) {
 func TestRoutingXML(t *testing.T) {
 	in := []byte(routingXML)
 	r := layouttest.Laws(t, Read, in)
-	require.Equal(t, []string{"4 10.61.16.0/24 ospf 110/- via 172.28.61.2 dev wan0: active installed"}, layouttest.Words(in, r))
+	require.Equal(
+		t,
+		[]string{"4 10.61.16.0/24 ospf 110/- via 172.28.61.2 dev wan0: active installed"},
+		layouttest.Words(in, r),
+	)
 	require.Empty(t, r.Unread)
 	require.Equal(t, "fd6b::1/64", r.Facts.Addresses[0].Prefix.String())
 	require.Positive(t, recognise(in))
@@ -88,7 +110,14 @@ func TestRoutingXML(t *testing.T) {
 func TestForwardingTables(t *testing.T) {
 	in := []byte(aftJSON)
 	r := layouttest.Laws(t, Read, in)
-	require.Equal(t, []string{"3 10.61.16.0/24 ospf -/- via 172.28.61.2 dev wan0 weight 3 via 172.28.61.22", "4 10.61.40.0/21 static -/- blackhole"}, layouttest.Words(in, r))
+	require.Equal(
+		t,
+		[]string{
+			"3 10.61.16.0/24 ospf -/- via 172.28.61.2 dev wan0 weight 3 via 172.28.61.22",
+			"4 10.61.40.0/21 static -/- blackhole",
+		},
+		layouttest.Words(in, r),
+	)
 	require.Equal(t, []string{"5 its next-hop group is not in the data"}, layouttest.Unread(in, r))
 	require.Positive(t, recognise(in))
 }
