@@ -3,12 +3,12 @@ package casefile
 import (
 	"encoding/json"
 	"os"
-	"path/filepath"
 	"slices"
 	"time"
 
 	"zarvek/internal/core/audit"
 	"zarvek/internal/core/route"
+	"zarvek/internal/source"
 )
 
 // Ages tells when each device's captures were taken: when they were collected where provenance.json says so, else when
@@ -19,7 +19,7 @@ func (c *Case) Ages() []audit.Age {
 	for _, f := range c.Files {
 		at, ok := collected[f.Source.Name]
 		if !ok {
-			info, err := os.Stat(filepath.Join(c.Dir, filepath.FromSlash(f.Source.Name)))
+			info, err := os.Stat(c.at.path(f.Source.Name))
 			if err != nil {
 				continue
 			}
@@ -42,7 +42,7 @@ func (c *Case) Ages() []audit.Age {
 
 // collected reads the times of provenance.json; nothing where there is none.
 func (c *Case) collected() map[string]time.Time {
-	raw, err := os.ReadFile(filepath.Join(c.Dir, ProvenanceFile))
+	raw, err := source.ReadFile(c.at.path(ProvenanceFile), source.MaxRecord)
 	if err != nil {
 		return nil
 	}

@@ -10,9 +10,7 @@ import (
 	"io/fs"
 	"os"
 	"path"
-	"path/filepath"
 	"runtime"
-	"slices"
 	"strings"
 	"sync/atomic"
 
@@ -24,13 +22,16 @@ import (
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 	"zarvek/internal/notes"
+	"zarvek/internal/source"
 )
 
 // A Case is a loaded case. It is read-only.
 type Case struct {
 	Dir     string
 	Network *network.Snapshot
-	Files   []*File         // by name
+	Files   []*File   // by name
+	LeftOut []LeftOut // what lies in the folder and is no part of the case
+	at      *listing
 	notes   *capture.Source // nil where the case has none
 }
 
@@ -76,35 +77,35 @@ func LoadTelling(dir string, tell func(done, total int64), layouts ...string) (*
 	case !info.IsDir():
 		return nil, errorf("%s: not a folder; -case takes a folder of captures", show(dir))
 	}
-	names, own, err := find(dir)
+	l, err := find(dir)
 	if err != nil {
 		return nil, err
 	}
-	for _, n := range own {
-		layouts = append(layouts, filepath.Join(dir, n))
+	for _, n := range l.layouts {
+		layouts = append(layouts, l.path(n))
 	}
 	described, err := Describe(layouts)
 	if err != nil {
 		return nil, err
 	}
-	if len(names) == 0 {
+	if len(l.captures) == 0 {
 		return nil, errorf(
 			"%s: no captures in this folder; put one folder a device there, or give another with -case",
 			show(dir),
 		)
 	}
-	files, err := openAll(dir, names)
+	files, err := openAll(l)
 	if err != nil {
 		return nil, err
 	}
-	c := &Case{Dir: dir, Files: make([]*File, len(files))}
+	c := &Case{Dir: dir, Files: make([]*File, len(files)), LeftOut: l.leftOut, at: l}
 	var done atomic.Int64
-	total := sizes(dir, names)
+	total := sizes(l)
 	var g errgroup.Group
 	g.SetLimit(runtime.GOMAXPROCS(0))
 	for i, u := range files {
 		g.Go(func() error {
-			raw, err := u.read(dir)
+			raw, err := u.read()
 			if err != nil {
 				return err
 			}
@@ -127,10 +128,10 @@ func LoadTelling(dir string, tell func(done, total int64), layouts ...string) (*
 }
 
 // sizes sums up the bytes of files; those that cannot be asked count nothing.
-func sizes(dir string, names []string) int64 {
+func sizes(l *listing) int64 {
 	total := int64(0)
-	for _, n := range names {
-		if info, err := os.Stat(filepath.Join(dir, filepath.FromSlash(n))); err == nil {
+	for _, n := range l.captures {
+		if info, err := os.Stat(l.path(n)); err == nil {
 			total += info.Size()
 		}
 	}
@@ -157,17 +158,17 @@ func (c *Case) build() error {
 
 // readNotes adds what notes.yaml tells.
 func (c *Case) readNotes(b *network.Builder) error {
-	raw, err := os.ReadFile(filepath.Join(c.Dir, notesFile))
+	raw, err := source.ReadFile(c.at.path(NotesFile), source.MaxRecord)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil
 	}
 	if err != nil {
-		return errorf("%s: cannot be read: %v", notesFile, cause(err))
+		return errorf("%s: cannot be read: %v", NotesFile, cause(err))
 	}
-	if c.notes, err = capture.Open(notesFile, raw); err != nil {
-		return errorf("%s: %v", notesFile, err)
+	if c.notes, err = capture.Open(NotesFile, raw); err != nil {
+		return errorf("%s: %v", NotesFile, err)
 	}
-	n, err := notes.Parse(notesFile, raw, uint32(len(c.Files)+1), b.Names())
+	n, err := notes.Parse(NotesFile, raw, uint32(len(c.Files)+1), b.Names())
 	if err != nil {
 		return errorf("%v; zarvek help notes tells the format", err)
 	}
@@ -194,7 +195,7 @@ func (c *Case) source(m route.Mark) *capture.Source {
 func Describe(files []string) ([]layout.Reader, error) {
 	var out []layout.Reader
 	for _, f := range files {
-		text, err := os.ReadFile(f)
+		text, err := source.ReadFile(f, source.MaxRecord)
 		if err != nil {
 			return nil, errorf("%s: cannot be read: %v", show(f), cause(err))
 		}
@@ -209,64 +210,30 @@ func Describe(files []string) ([]layout.Reader, error) {
 
 // Names of the case's own files, which are no captures.
 const (
-	notesFile      = "notes.yaml"
+	NotesFile      = "notes.yaml"
 	ProvenanceFile = "provenance.json"
 	layoutSuffix   = ".layout.yaml"
 )
 
+// Own reports whether a case keeps a file of that name for itself, wherever in it.
+func Own(base string) bool { return base == NotesFile || base == ProvenanceFile }
+
+// anotherCases is the role of a file that a case keeps for itself and that lies deeper.
+const anotherCases = "another case's own"
+
 // role names what a file of the case is that is no capture, "" for captures.
 func role(name string) string {
 	switch {
-	case name == notesFile:
+	case name == NotesFile:
 		return "notes"
 	case name == ProvenanceFile:
 		return "provenance"
+	case Own(path.Base(name)):
+		return anotherCases
 	case strings.HasSuffix(name, layoutSuffix) && !strings.Contains(name, "/"):
 		return "described layout"
 	}
 	return ""
-}
-
-// find lists the captures below dir in order: every regular file that is not hidden and not the case's own. Layouts are
-// the case's descriptions of layouts.
-func find(dir string) (names, layouts []string, err error) {
-	unfinished := Unfinished(dir)
-	err = filepath.WalkDir(dir, func(p string, d fs.DirEntry, err error) error {
-		if err != nil {
-			return errorf("%s: %v", show(p), cause(err))
-		}
-		rel, _ := filepath.Rel(dir, p)
-		name := filepath.ToSlash(rel)
-		if name != "." && strings.HasPrefix(d.Name(), ".") {
-			if d.IsDir() {
-				return filepath.SkipDir
-			}
-			return nil
-		}
-		if !d.Type().IsRegular() {
-			if d.Type()&fs.ModeSymlink == 0 {
-				return nil
-			}
-			if info, err := os.Stat(p); err != nil || !info.Mode().IsRegular() {
-				return nil
-			}
-		}
-		switch own := role(name); {
-		case own == "described layout":
-			layouts = append(layouts, name)
-			return nil
-		case own != "", slices.Contains(unfinished, name):
-			return nil
-		}
-		if info, err := os.Stat(p); err == nil && info.Size() >= maxFile {
-			return errorf("%s: %v", show(name), capture.ErrTooLarge)
-		}
-		names = append(names, name)
-		return nil
-	})
-	slices.SortFunc(names, network.CompareNames)
-	slices.Sort(layouts)
-	return names, layouts, err
 }
 
 // CaseRoot returns the folder, relative to the case, whose sub-folders are the devices: the case itself, or the one

@@ -3,8 +3,7 @@ package casefile
 import (
 	"errors"
 	"io"
-	"os"
-	"path/filepath"
+	"path"
 	"strings"
 
 	"zarvek/internal/source"
@@ -18,15 +17,16 @@ type unit struct {
 	name   string // an archive's file stands behind "!"
 	device string
 	folder bool   // device is that of a folder, which a prompt does not overrule
+	path   string // of a file of the case
 	bytes  []byte // of an archive's file; nil for a file of the case
 }
 
 // read returns the unit's bytes.
-func (u *unit) read(dir string) ([]byte, error) {
+func (u *unit) read() ([]byte, error) {
 	if u.bytes != nil {
 		return u.bytes, nil
 	}
-	raw, err := os.ReadFile(filepath.Join(dir, filepath.FromSlash(u.name)))
+	raw, err := source.ReadFile(u.path, maxFile)
 	if err != nil {
 		return nil, errorf(
 			"%s: cannot be read: %v; make it readable or move it out of the case",
@@ -39,14 +39,14 @@ func (u *unit) read(dir string) ([]byte, error) {
 
 // openAll lists what is to be read of the case's files: each by itself, and in the place of an archive the files in
 // it, so that a folder in an archive is a device as one in the case is.
-func openAll(dir string, names []string) ([]unit, error) {
-	root := CaseRoot(names)
+func openAll(l *listing) ([]unit, error) {
+	root := CaseRoot(l.captures)
 	budget := source.NewBudget(maxUnpacked)
 	var out []unit
-	for _, name := range names {
-		u := unit{name: name}
+	for _, name := range l.captures {
+		u := unit{name: name, path: l.path(name)}
 		u.device, u.folder = deviceOf(name, root)
-		maybe, err := mayBeArchive(filepath.Join(dir, filepath.FromSlash(name)))
+		maybe, err := mayBeArchive(u.path)
 		if err != nil {
 			return nil, errorf(
 				"%s: cannot be read: %v; make it readable or move it out of the case",
@@ -58,7 +58,7 @@ func openAll(dir string, names []string) ([]unit, error) {
 			out = append(out, u)
 			continue
 		}
-		raw, err := u.read(dir)
+		raw, err := u.read()
 		if err != nil {
 			return nil, err
 		}
@@ -84,12 +84,16 @@ func openAll(dir string, names []string) ([]unit, error) {
 // in a device's folder, they are that device's; else the folder in the archive names the device.
 func inArchive(archive unit, files []source.File) []unit {
 	names := make([]string, 0, len(files))
+	var captures []string // another case's own files say nothing of which folder is a device's
 	for _, f := range files {
-		names = append(names, strings.ReplaceAll(f.Name, "!", "/"))
+		n := strings.ReplaceAll(f.Name, "!", "/")
+		if names = append(names, n); !Own(path.Base(n)) {
+			captures = append(captures, n)
+		}
 	}
-	root := ArchiveRoot(names)
+	root := ArchiveRoot(captures)
 	folders := map[string]bool{}
-	for _, n := range names {
+	for _, n := range captures {
 		first, _, ok := strings.Cut(strings.TrimPrefix(n, root), "/")
 		if !ok {
 			first = ""
@@ -98,7 +102,7 @@ func inArchive(archive unit, files []source.File) []unit {
 	}
 	var out []unit
 	for i, f := range files {
-		if role(filepath.Base(names[i])) != "" {
+		if role(path.Base(names[i])) != "" {
 			continue // another case's own files are no captures
 		}
 		u := unit{name: archive.name + "!" + f.Name, bytes: f.Bytes}
@@ -115,7 +119,7 @@ func inArchive(archive unit, files []source.File) []unit {
 }
 
 func mayBeArchive(file string) (bool, error) {
-	f, err := os.Open(file)
+	f, err := source.Open(file)
 	if err != nil {
 		return false, err
 	}

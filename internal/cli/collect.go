@@ -16,14 +16,16 @@ func collectCommand() command {
 	return command{
 		name: "collect", args: "SOURCE...",
 		short: "copy captures into the case, with where they came from",
-		long: `Copies files, folders, archives (.zip, .tar, .tar.gz, .tar.zst) and standard input (-)
+		long: `Copies files, folders, archives (zip and tar, also compressed) and standard input (-)
 into the case's folder. A folder or archive keeps its own folders, of which the first is
 the device's name; other files stand in the case itself, and their prompts or names
 tell the device, unless -device says which it is. Where each file came from, its size,
 SHA-256 and time stand in provenance.json there. The same content is taken once. The
-case stays as it was until everything is there.
+case stays as it was until everything is there: whatever ends the program, it holds all
+of a collection or nothing of it. One collection works in a case at a time; another one
+waits for it. Links are not followed, but for a SOURCE or a case that is one, and told.
 
-Archives may not reach outside of themselves, nor hold links or devices, nor unpack to
+An archive is one by its content, whatever it is called. Archives may not reach outside of themselves, nor hold links or devices, nor unpack to
 more than 1 GiB or 100000 files: such a one is refused as a whole.`,
 		setup: func(fs *flag.FlagSet) action {
 			dry := fs.Bool("dry-run", false, "only show what would be read")
@@ -69,9 +71,9 @@ more than 1 GiB or 100000 files: such a one is refused as a whole.`,
 					all = append(all, c)
 				}
 				if e.as == "json" {
-					return present.CollectJSON(e.out, e.caseDir, all, *dry)
+					return present.CollectJSON(e.out, e.caseDir, all, result, *dry)
 				}
-				return present.CollectText(e.out, e.caseDir, all, result.Flat, *dry, e.view(nil))
+				return present.CollectText(e.out, e.caseDir, all, result, *dry, e.view(nil))
 			}
 		},
 	}

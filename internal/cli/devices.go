@@ -26,8 +26,9 @@ as good as the captures behind it.`,
 					return err
 				}
 				all := l.Summaries()
+				q.LeftOut = l.LeftOut
 				if e.as == "json" {
-					err = present.DevicesJSON(e.out, all, e.view(l))
+					err = present.DevicesJSON(e.out, all, q, e.view(l))
 				} else {
 					err = present.DevicesText(e.out, all, q, e.view(l))
 				}

@@ -1,16 +1,15 @@
 // Package collect copies captures into a case: files, folders, archives and standard input, each with where it came
 // from. It exists so that a case can be handed over with its provenance, and so that a bad archive can do no harm.
 //
-// The case stays as it was until everything is there: files are prepared in a hidden folder, then join the case one by
-// one under a plan, so that a collection that is cut off can be undone, and its files are not read until it has
-// finished.
+// Files and the record of where they came from join the case together: they are prepared in a hidden folder, a plan
+// appears there when all of it is on the disk, and from then on they count, wherever they lie. Whatever ends the
+// program, the case is as it was before or holds all; one collection at a time works in a case.
 package collect
 
 import (
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -48,7 +47,8 @@ type Options struct {
 	DryRun bool
 	Stdin  io.Reader
 	Now    time.Time
-	Limit  int64 // bytes in all; 0 means MaxBytes
+	Limit  int64         // bytes in all; 0 means MaxBytes
+	Wait   time.Duration // for another collection in the same case; 0 means the package's Wait
 	// Look is called for each new file while it is prepared, with where its bytes are.
 	Look func(it Item, file string)
 }
@@ -64,13 +64,17 @@ func refuse(format string, args ...any) error { return &Error{fmt.Sprintf(format
 type collection struct {
 	ctx     context.Context
 	opt     Options
+	dir     string // the case's folder, links resolved
+	disk    disk
 	staging string
 	known   map[string]string // device's folder and SHA-256: file in the case
 	names   map[string]bool   // files of the case, in lower case
+	tries   map[string]int    // names, in lower case, that were asked for: how often
 	items   []Item
 	new     []Item
 	bytes   int64
 	flat    []string
+	left    []casefile.LeftOut
 }
 
 // A Result is what was collected.
@@ -79,78 +83,124 @@ type Result struct {
 	// Flat are the source folders that held several files and no folders, so that nothing in their names tells which
 	// device the files are of.
 	Flat []string
+	Left []casefile.LeftOut // was not collected
 }
 
 // Run collects the sources. On an error, or when ctx ends, the case is as it was.
 func Run(ctx context.Context, sources []string, opt Options) (Result, error) {
+	return runOn(ctx, sources, opt, realDisk{})
+}
+
+func runOn(ctx context.Context, sources []string, opt Options, d disk) (Result, error) {
 	if opt.Limit == 0 {
 		opt.Limit = MaxBytes
 	}
-	c := &collection{ctx: ctx, opt: opt, known: map[string]string{}, names: map[string]bool{}}
+	if opt.Wait == 0 {
+		opt.Wait = Wait
+	}
+	c := &collection{
+		ctx:   ctx,
+		opt:   opt,
+		disk:  d,
+		known: map[string]string{},
+		names: map[string]bool{},
+		tries: map[string]int{},
+	}
+	if opt.DryRun {
+		return c.look(sources)
+	}
+	s, err := openStore(ctx, opt.Case, d, opt.Wait)
+	if err != nil {
+		return Result{}, err
+	}
+	defer s.close()
+	c.dir = s.dir
+	if err := s.recover(); err != nil {
+		return Result{}, err
+	}
 	old, err := c.load()
 	if err != nil {
 		return Result{}, err
 	}
-	made, err := c.stage()
+	c.staging, err = d.MkdirTemp(s.dir, fmt.Sprintf("%s%d-", casefile.StagingPrefix, os.Getpid()))
+	if err != nil {
+		return Result{}, refuse("%s: cannot be written to: %v; the case is as it was", opt.Case, reason(err))
+	}
+	err = c.prepare(sources)
+	if err == nil && len(c.new) > 0 {
+		err = s.commit(c.staging, c.new, append(old, c.new...))
+	}
+	if _, counts := casefile.ReadPlan(c.staging); !counts {
+		d.RemoveAll(c.staging)
+	}
 	if err != nil {
 		return Result{}, err
 	}
-	defer func() {
-		os.RemoveAll(c.staging)
-		if made {
-			os.Remove(opt.Case) // only where it is still empty
-		}
-	}()
-	for _, s := range sources {
-		if err := c.source(s); err != nil {
-			return Result{}, err
-		}
-	}
-	if opt.Look != nil {
-		for i, it := range c.new {
-			opt.Look(it, c.staged(i))
-		}
-	}
-	if opt.DryRun || len(c.new) == 0 {
-		return Result{c.items, c.flat}, nil
-	}
-	return Result{c.items, c.flat}, c.commit(append(old, c.new...))
+	s.made = false
+	return c.result(), nil
 }
 
-// load reads what the case has, and undoes a collection that was cut off.
+// look prepares the sources outside of the case and changes nothing in it.
+func (c *collection) look(sources []string) (Result, error) {
+	var err error
+	if c.dir, err = filepath.EvalSymlinks(c.opt.Case); err != nil {
+		c.dir = c.opt.Case
+	}
+	if _, err := c.load(); err != nil {
+		return Result{}, err
+	}
+	if c.staging, err = os.MkdirTemp("", "zarvek-collect-"); err != nil {
+		return Result{}, err
+	}
+	defer os.RemoveAll(c.staging)
+	if err := c.prepare(sources); err != nil {
+		return Result{}, err
+	}
+	return c.result(), nil
+}
+
+func (c *collection) result() Result { return Result{c.items, c.flat, c.left} }
+
+// prepare copies every source into the staging folder.
+func (c *collection) prepare(sources []string) error {
+	for _, s := range sources {
+		if err := c.source(s); err != nil {
+			return err
+		}
+	}
+	if len(c.items) == 0 {
+		why := "; give files, or folders and archives that hold some"
+		if len(c.left) > 0 {
+			why = fmt.Sprintf(": %s: %s", c.left[0].Name, c.left[0].Why)
+		}
+		return refuse("%s: nothing to collect there%s", strings.Join(sources, ", "), why)
+	}
+	if c.opt.Look != nil {
+		for i, it := range c.new {
+			c.opt.Look(it, c.staged(i))
+		}
+	}
+	return nil
+}
+
+// load reads what the case has: its own record, and the content of its files.
 func (c *collection) load() ([]Item, error) {
-	for _, f := range casefile.Unfinished(c.opt.Case) {
-		os.Remove(filepath.Join(c.opt.Case, filepath.FromSlash(f)))
+	old, err := manifest(filepath.Join(c.dir, casefile.ProvenanceFile))
+	if err != nil {
+		return nil, err
 	}
-	left, _ := filepath.Glob(filepath.Join(c.opt.Case, casefile.StagingPrefix+"*"))
-	for _, l := range left {
-		os.RemoveAll(l)
+	for name, at := range casefile.Pending(c.dir) { // only a dry run finds any
+		c.has(name, at)
 	}
-	var old []Item
-	b, err := os.ReadFile(filepath.Join(c.opt.Case, casefile.ProvenanceFile))
-	if err == nil {
-		err = json.Unmarshal(b, &old)
-	}
-	if err != nil && !errors.Is(err, fs.ErrNotExist) {
-		return nil, refuse(
-			"%s: cannot be used: %v; repair it or move it away",
-			filepath.Join(c.opt.Case, casefile.ProvenanceFile),
-			err,
-		)
-	}
-	err = filepath.WalkDir(c.opt.Case, func(p string, d fs.DirEntry, err error) error {
-		if err != nil || d.IsDir() && strings.HasPrefix(d.Name(), ".") && p != c.opt.Case {
+	err = filepath.WalkDir(c.dir, func(p string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() && strings.HasPrefix(d.Name(), ".") && p != c.dir {
 			if d != nil && d.IsDir() {
 				return fs.SkipDir
 			}
 			return nil
 		}
-		if d.Type().IsRegular() {
-			rel, _ := filepath.Rel(c.opt.Case, p)
-			c.names[strings.ToLower(filepath.ToSlash(rel))] = true
-			if sum, err := sumOf(p); err == nil {
-				c.known[contentKey(filepath.ToSlash(rel), sum)] = filepath.ToSlash(rel)
-			}
+		if rel, _ := filepath.Rel(c.dir, p); !d.IsDir() {
+			c.has(filepath.ToSlash(rel), p)
 		}
 		return nil
 	})
@@ -158,6 +208,16 @@ func (c *collection) load() ([]Item, error) {
 		err = nil
 	}
 	return old, err
+}
+
+// has notes that the case has a file, whose bytes are at a place.
+func (c *collection) has(name, at string) {
+	c.names[strings.ToLower(name)] = true
+	if info, err := os.Lstat(at); err == nil && info.Mode().IsRegular() {
+		if sum, err := sumOf(at); err == nil {
+			c.known[contentKey(name, sum)] = name
+		}
+	}
 }
 
 // contentKey tells the same content of one device; that of two devices is two captures.
@@ -180,27 +240,8 @@ func sumOf(file string) (string, error) {
 	return hex.EncodeToString(h.Sum(nil)), err
 }
 
-// stage makes the hidden folder; made tells that the case itself is new.
-func (c *collection) stage() (made bool, err error) {
-	if c.opt.DryRun {
-		c.staging, err = os.MkdirTemp("", "zarvek-collect-")
-		return false, err
-	}
-	if _, err := os.Stat(c.opt.Case); errors.Is(err, fs.ErrNotExist) {
-		made = true
-	}
-	if err := os.MkdirAll(c.opt.Case, 0o755); err != nil {
-		return false, refuse("%s: cannot be made: %v", c.opt.Case, err)
-	}
-	c.staging, err = os.MkdirTemp(c.opt.Case, casefile.StagingPrefix)
-	if err != nil {
-		return made, refuse("%s: cannot be written to: %v; give another folder with -case", c.opt.Case, err)
-	}
-	return made, nil
-}
-
-// Staged returns where a new item's bytes are before it has joined the case.
-func (c *collection) staged(i int) string { return filepath.Join(c.staging, fmt.Sprintf("%06d", i)) }
+// staged returns where a new item's bytes are before it has joined the case.
+func (c *collection) staged(i int) string { return filepath.Join(c.staging, stagedName(i)) }
 
 // add stages one file. Name is the wanted name in the case.
 func (c *collection) add(name, original string, r io.Reader) error {
@@ -210,24 +251,32 @@ func (c *collection) add(name, original string, r io.Reader) error {
 	if len(c.items) >= MaxFiles {
 		return refuse("%s: more than %d files in one collection; collect fewer at a time", original, MaxFiles)
 	}
-	f, err := os.Create(c.staged(len(c.new)))
+	name = clean(name)
+	if why := c.foreign(name); why != "" {
+		c.left = append(c.left, casefile.LeftOut{Name: original, Why: why})
+		return nil
+	}
+	f, err := c.disk.Create(c.staged(len(c.new)))
 	if err != nil {
-		return err
+		return refuse("%s: cannot be copied: %v; the case is as it was", original, reason(err))
 	}
 	h := sha256.New()
 	n, err := io.Copy(io.MultiWriter(f, h), io.LimitReader(r, c.opt.Limit-c.bytes+1))
 	if err := errors.Join(err, f.Close()); err != nil {
-		return refuse("%s: cannot be copied: %v", original, err)
+		return refuse("%s: cannot be copied: %v; the case is as it was", original, reason(err))
 	}
 	if c.bytes += n; c.bytes > c.opt.Limit {
 		return refuse("%s: more than %d bytes in one collection; collect less at a time", original, c.opt.Limit)
 	}
 	it := Item{Original: original, SHA256: hex.EncodeToString(h.Sum(nil)), Bytes: n, Collected: c.opt.Now}
-	name = clean(name)
 	id := contentKey(name, it.SHA256)
 	if have, ok := c.known[id]; ok {
 		it.File, it.Known = have, true
 		c.items = append(c.items, it)
+		return nil
+	}
+	if name == casefile.NotesFile && c.names[name] {
+		c.left = append(c.left, casefile.LeftOut{Name: original, Why: "the case has notes of its own; put into them by hand what they lack"})
 		return nil
 	}
 	it.File = c.free(name)
@@ -236,75 +285,15 @@ func (c *collection) add(name, original string, r io.Reader) error {
 	return nil
 }
 
-// clean makes a name that is safe on every system: no hidden part, no control or reserved characters.
-func clean(name string) string {
-	parts := strings.Split(path.Clean("/" + strings.ReplaceAll(name, `\`, "/"))[1:], "/")
-	for i, p := range parts {
-		p = strings.Map(func(r rune) rune {
-			if r < ' ' || r == 0x7f || strings.ContainsRune(`<>:"|?*`, r) || r == '\uFFFD' {
-				return '_'
-			}
-			return r
-		}, p)
-		p = strings.TrimLeft(strings.TrimRight(p, " ."), ".")
-		if p == "" {
-			p = "_"
-		}
-		parts[i] = p
+// foreign tells why a file of another case is no capture here, "" where it is one.
+func (c *collection) foreign(name string) string {
+	switch base := path.Base(name); {
+	case base == casefile.ProvenanceFile:
+		return "another case's record of where its captures came from"
+	case base == casefile.NotesFile && name != base:
+		return "notes count in the case's own folder only"
 	}
-	return strings.Join(parts, "/")
-}
-
-// free returns the name, or the name with a number where it is taken.
-func (c *collection) free(name string) string {
-	ext := path.Ext(name)
-	for n, try := 2, name; ; n++ {
-		if low := strings.ToLower(try); !c.names[low] {
-			c.names[low] = true
-			return try
-		}
-		try = fmt.Sprintf("%s-%d%s", strings.TrimSuffix(name, ext), n, ext)
-	}
-}
-
-// commit lets the new files join the case, the manifest last. Until the staging folder is gone they are no part of it.
-func (c *collection) commit(all []Item) error {
-	var plan []string
-	for _, it := range c.new {
-		plan = append(plan, it.File)
-	}
-	if err := writeJSON(filepath.Join(c.staging, casefile.PlanFile), plan); err != nil {
-		return err
-	}
-	for i, it := range c.new {
-		to := filepath.Join(c.opt.Case, filepath.FromSlash(it.File))
-		err := os.MkdirAll(filepath.Dir(to), 0o755)
-		if err == nil {
-			err = os.Rename(c.staged(i), to)
-		}
-		if err != nil {
-			for _, undo := range plan[:i+1] {
-				os.Remove(filepath.Join(c.opt.Case, filepath.FromSlash(undo)))
-			}
-			return refuse("%s: cannot join the case: %v; the case is as it was", it.File, err)
-		}
-	}
-	manifest := filepath.Join(c.staging, casefile.ProvenanceFile)
-	if err := writeJSON(manifest, all); err != nil {
-		return err
-	}
-	if err := os.Rename(manifest, filepath.Join(c.opt.Case, casefile.ProvenanceFile)); err != nil {
-		return err
-	}
-	return os.Remove(filepath.Join(c.staging, casefile.PlanFile))
-}
-
-func writeJSON(file string, v any) error {
-	b, err := json.MarshalIndent(v, "", " ")
-	if err != nil {
-		return err
-	}
-	return os.WriteFile(file, append(b, '\n'), 0o644)
+	return ""
 }
 
 // sortedNames sorts the names of a folder or archive so that the order does not depend on where they were stored.

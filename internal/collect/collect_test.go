@@ -10,6 +10,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"syscall"
 	"testing"
 	"time"
 
@@ -211,25 +212,6 @@ func TestInterruptionLeavesTheCase(t *testing.T) {
 	require.Equal(t, before, tree(t, dir))
 }
 
-// TestCutOffInTheLastStep stands for a machine that stopped while files were joining the case.
-func TestCutOffInTheLastStep(t *testing.T) {
-	dir := t.TempDir()
-	write(t, dir, "valley/a.txt", attached)
-	write(t, dir, "midway/half.txt", attached)
-	write(t, dir, ".collect-123/plan.json", `["midway/half.txt","midway/other.txt"]`)
-	c, err := casefile.Load(dir)
-	require.NoError(t, err)
-	require.Nil(t, c.Network.Device("midway"), "files of an unfinished collection are no part of the case")
-	_, err = run(t, dir, write(t, t.TempDir(), "depot/x.txt", attached))
-	require.NoError(t, err)
-	require.Equal(
-		t,
-		[]string{"provenance.json", "valley/a.txt", "x.txt"},
-		tree(t, dir),
-		"the next collection undoes it",
-	)
-}
-
 func TestDryRunWritesNothing(t *testing.T) {
 	dir := filepath.Join(t.TempDir(), "case")
 	looked := 0
@@ -267,7 +249,97 @@ func TestFlatFoldersAreTold(t *testing.T) {
 }
 
 func TestNamesAreMadeSafe(t *testing.T) {
-	for in, want := range map[string]string{"a/b.txt": "a/b.txt", "../x": "x", "a/../../x": "x", ".hidden/x": "hidden/x", "a/\x1b[31m=x": "a/_[31m=x", `a\b:c`: "a/b_c", "a/...": "a/_", "": "_"} {
+	for in, want := range map[string]string{"a/b.txt": "a/b.txt", "../x": "x", "a/../../x": "x", ".hidden/x": "hidden/x", "a/\x1b[31m=x": "a/_[31m=x", `a\b:c`: "a/b_c", "a/...": "a/_", "": "_",
+		"a/\u0085\u202e\u200bx": "a/___x", "con/NUL.txt": "_con/_NUL.txt", "lpt1x/aux": "lpt1x/_aux"} {
 		require.Equal(t, want, clean(in), "%q", in)
 	}
+}
+
+// TestLinks: the case and a source may be links; one inside of the case is never written through, one inside of a source is
+// told.
+func TestLinks(t *testing.T) {
+	top := t.TempDir()
+	real := filepath.Join(top, "real")
+	write(t, real, "valley/a.txt", attached)
+	linked := filepath.Join(top, "linked")
+	require.NoError(t, os.Symlink(real, linked))
+	write(t, top, "src/midway/a.txt", attached+"\n")
+	write(t, top, "elsewhere/b.txt", "not the case's")
+	require.NoError(t, os.Symlink(filepath.Join(top, "elsewhere"), filepath.Join(top, "src/depot")))
+	source := filepath.Join(top, "source")
+	require.NoError(t, os.Symlink(filepath.Join(top, "src"), source))
+	_, err := run(t, linked, write(t, top, "new/a.txt", "other"))
+	require.NoError(t, err)
+	r, err := Run(context.Background(), []string{source}, Options{Case: linked})
+	require.NoError(t, err)
+	require.Equal(t, []casefile.LeftOut{{Name: filepath.Join(source, "depot"), Why: "a link, which is not followed; name what it leads to"}}, r.Left)
+	require.Equal(t, filepath.Join(source, "midway/a.txt"), r.Items[0].Original, "as it was named")
+	require.Equal(t, []string{"a.txt", "midway/a.txt", "provenance.json", "valley/a.txt"}, tree(t, real))
+	c, err := casefile.Load(linked)
+	require.NoError(t, err)
+	require.NotNil(t, c.Network.Device("midway"))
+
+	require.NoError(t, os.Symlink(filepath.Join(top, "elsewhere"), filepath.Join(real, "mast7")))
+	write(t, top, "more/mast7/b.txt", attached)
+	_, err = run(t, linked, filepath.Join(top, "more"))
+	require.ErrorContains(t, err, "mast7 is a link, which is not followed; the case is as it was")
+	b, err := os.ReadFile(filepath.Join(top, "elsewhere/b.txt"))
+	require.NoError(t, err)
+	require.Equal(t, "not the case's", string(b))
+	c, err = casefile.Load(linked)
+	require.NoError(t, err)
+	require.Equal(t, []casefile.LeftOut{{Name: "mast7", Why: "a link to a folder, which is not followed; collect that folder"}}, c.LeftOut)
+}
+
+// TestAnotherCase collected as a folder or an archive keeps its devices apart; its own files are no captures.
+func TestAnotherCase(t *testing.T) {
+	files := map[string]string{"night/provenance.json": "[]", "night/notes.yaml": "", "night/valley/a.txt": attached, "night/valley/notes.yaml": "x"}
+	src := t.TempDir()
+	for n, text := range files {
+		write(t, src, n, text)
+	}
+	zipped := write(t, t.TempDir(), "night.zip", string(zipOf(t, files, 0o644)))
+	for _, s := range []string{filepath.Join(src, "night"), src, zipped} {
+		dir := filepath.Join(t.TempDir(), "case")
+		r, err := Run(context.Background(), []string{s}, Options{Case: dir})
+		require.NoError(t, err)
+		require.Equal(t, []string{"notes.yaml", "provenance.json", "valley/a.txt"}, tree(t, dir), s)
+		require.Len(t, r.Left, 2, s)
+		more := filepath.Join(t.TempDir(), "more")
+		write(t, more, "notes.yaml", "hosts: {}")
+		write(t, more, "midway/a.txt", attached)
+		r, err = Run(context.Background(), []string{more}, Options{Case: dir})
+		require.NoError(t, err)
+		require.Contains(t, r.Left[0].Why, "the case has notes of its own")
+	}
+}
+
+// TestNothingThere is refused, with why, and signs in a path are only characters.
+func TestNothingThere(t *testing.T) {
+	empty := t.TempDir()
+	_, err := run(t, filepath.Join(t.TempDir(), "case"), empty)
+	require.ErrorContains(t, err, "nothing to collect there; give files")
+	require.NoError(t, os.Symlink("/", filepath.Join(empty, "x")))
+	_, err = run(t, filepath.Join(t.TempDir(), "case"), empty)
+	require.ErrorContains(t, err, "a link, which is not followed")
+	odd := filepath.Join(t.TempDir(), "ca[s]e*?")
+	write(t, odd, ".collect-1-x/000000", "left")
+	_, err = run(t, odd, write(t, t.TempDir(), "a[1].txt", attached))
+	require.NoError(t, err)
+	require.Equal(t, []string{"a[1].txt", "provenance.json"}, tree(t, odd))
+}
+
+// TestPipesAreNotWaitedFor, wherever one lies.
+func TestPipesAreNotWaitedFor(t *testing.T) {
+	dir := t.TempDir()
+	write(t, dir, "valley/a.txt", attached)
+	require.NoError(t, syscall.Mkfifo(filepath.Join(dir, "provenance.json"), 0o600))
+	_, err := run(t, dir, write(t, t.TempDir(), "a.txt", "x"))
+	require.ErrorContains(t, err, "provenance.json: cannot be used: not a plain file")
+	src := t.TempDir()
+	require.NoError(t, syscall.Mkfifo(filepath.Join(src, "pipe"), 0o600))
+	write(t, src, "a.txt", "x")
+	r, err := Run(context.Background(), []string{src}, Options{Case: t.TempDir()})
+	require.NoError(t, err)
+	require.Equal(t, "no plain file", r.Left[0].Why)
 }

@@ -21,7 +21,7 @@ func (c *collection) source(s string) error {
 	if s == "-" {
 		return c.file(c.place("standard-input.txt"), "standard input", c.opt.Stdin)
 	}
-	info, err := os.Stat(s)
+	info, err := os.Stat(s) // the source itself may be a link: it was named
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 		return refuse("%s: there is no such file or folder", s)
@@ -32,12 +32,7 @@ func (c *collection) source(s string) error {
 	case !info.Mode().IsRegular():
 		return refuse("%s: neither a file nor a folder", s)
 	}
-	f, err := os.Open(s)
-	if err != nil {
-		return refuse("%s: cannot be read: %v", s, err)
-	}
-	defer f.Close()
-	return c.file(c.place(filepath.Base(s)), s, f)
+	return c.open(c.place(filepath.Base(s)), s)
 }
 
 // archiveNames end the names of what somebody takes for an archive.
@@ -78,7 +73,7 @@ func (c *collection) file(name, original string, f io.Reader) error {
 	for i, x := range files {
 		names[i] = strings.ReplaceAll(x.Name, "!", "/")
 	}
-	root := casefile.ArchiveRoot(names)
+	root := casefile.ArchiveRoot(c.captures(names))
 	for i, x := range files {
 		if err := c.add(c.place(strings.TrimPrefix(names[i], root)), original+"!"+x.Name, bytes.NewReader(x.Bytes)); err != nil {
 			return err
@@ -96,20 +91,30 @@ func (c *collection) place(name string) string {
 }
 
 func (c *collection) folder(dir string) error {
+	top, err := filepath.EvalSymlinks(dir)
+	if err != nil {
+		return refuse("%s: %v", dir, reason(err))
+	}
 	files := map[string]string{}
-	err := filepath.WalkDir(dir, func(p string, d fs.DirEntry, err error) error {
+	err = filepath.WalkDir(top, func(p string, d fs.DirEntry, err error) error {
 		if err != nil {
-			return refuse("%s: %v", p, err)
+			return refuse("%s: %v", p, reason(err))
 		}
-		if p != dir && strings.HasPrefix(d.Name(), ".") {
+		if p != top && strings.HasPrefix(d.Name(), ".") {
 			if d.IsDir() {
 				return fs.SkipDir
 			}
 			return nil
 		}
-		if d.Type().IsRegular() {
-			rel, _ := filepath.Rel(dir, p)
-			files[filepath.ToSlash(rel)] = p
+		rel, _ := filepath.Rel(top, p)
+		switch {
+		case d.IsDir():
+		case d.Type().IsRegular():
+			files[filepath.ToSlash(rel)] = filepath.Join(dir, rel)
+		case d.Type()&fs.ModeSymlink != 0:
+			c.left = append(c.left, casefile.LeftOut{Name: filepath.Join(dir, rel), Why: "a link, which is not followed; name what it leads to"})
+		default:
+			c.left = append(c.left, casefile.LeftOut{Name: filepath.Join(dir, rel), Why: "no plain file"})
 		}
 		return nil
 	})
@@ -117,11 +122,12 @@ func (c *collection) folder(dir string) error {
 		return err
 	}
 	names := sortedNames(files)
-	if len(names) > 1 && c.opt.Device == "" &&
-		!slices.ContainsFunc(names, func(n string) bool { return strings.Contains(n, "/") }) {
+	captures := c.captures(names)
+	if len(captures) > 1 && c.opt.Device == "" &&
+		!slices.ContainsFunc(captures, func(n string) bool { return strings.Contains(n, "/") }) {
 		c.flat = append(c.flat, dir)
 	}
-	root := casefile.CaseRoot(names)
+	root := casefile.CaseRoot(captures)
 	for _, n := range names {
 		if err := c.open(c.place(strings.TrimPrefix(n, root)), files[n]); err != nil {
 			return err
@@ -130,10 +136,15 @@ func (c *collection) folder(dir string) error {
 	return nil
 }
 
+// captures leaves out the files that another case keeps for itself: they say nothing of which folder is a device's.
+func (c *collection) captures(names []string) []string {
+	return slices.DeleteFunc(slices.Clone(names), func(n string) bool { return casefile.Own(path.Base(n)) })
+}
+
 func (c *collection) open(name, file string) error {
-	f, err := os.Open(file)
+	f, err := source.Open(file)
 	if err != nil {
-		return refuse("%s: cannot be read: %v", file, err)
+		return refuse("%s: cannot be read: %v", file, reason(err))
 	}
 	defer f.Close()
 	return c.file(name, file, f)

@@ -32,7 +32,7 @@ func layoutsOf(parts []casefile.Stretch) (names []string, routes, unread int) {
 }
 
 // CollectText writes what was collected, or would be.
-func CollectText(w io.Writer, dir string, all []Collected, flat []string, dry bool, v View) error {
+func CollectText(w io.Writer, dir string, all []Collected, r collect.Result, dry bool, v View) error {
 	fresh, known, routes := 0, 0, 0
 	for _, c := range all {
 		if c.Known {
@@ -61,9 +61,6 @@ func CollectText(w io.Writer, dir string, all []Collected, flat []string, dry bo
 		Clean(dir),
 		also,
 	)
-	if len(all) == 0 {
-		return nil
-	}
 	fmt.Fprintln(w)
 	rows := [][]string{{"file in the case", "bytes", "layout", "routes", "lines not read", "came from"}}
 	for _, c := range all {
@@ -91,7 +88,8 @@ func CollectText(w io.Writer, dir string, all []Collected, flat []string, dry bo
 	prompted := slices.ContainsFunc(all, func(c Collected) bool {
 		return slices.ContainsFunc(c.Parts, func(p casefile.Stretch) bool { return p.Device != "" })
 	})
-	for _, f := range flat {
+	leftOut(w, "Not collected:", r.Left)
+	for _, f := range r.Flat {
 		if !prompted {
 			fmt.Fprintf(
 				w,
@@ -105,7 +103,7 @@ func CollectText(w io.Writer, dir string, all []Collected, flat []string, dry bo
 }
 
 // CollectJSON writes the same as one document.
-func CollectJSON(w io.Writer, dir string, all []Collected, dry bool) error {
+func CollectJSON(w io.Writer, dir string, all []Collected, r collect.Result, dry bool) error {
 	type item struct {
 		collect.Item
 		Known   bool     `json:"known"`
@@ -114,10 +112,11 @@ func CollectJSON(w io.Writer, dir string, all []Collected, dry bool) error {
 		Unread  int      `json:"lines-unread"`
 	}
 	doc := struct {
-		Case  string `json:"case"`
-		Dry   bool   `json:"dry-run"`
-		Files []item `json:"files"`
-	}{dir, dry, []item{}}
+		Case  string        `json:"case"`
+		Dry   bool          `json:"dry-run"`
+		Files []item        `json:"files"`
+		Left  []jsonLeftOut `json:"left-out"`
+	}{dir, dry, []item{}, jsonLeft(r.Left)}
 	for _, c := range all {
 		names, routes, unread := layoutsOf(c.Parts)
 		if names == nil {

@@ -20,6 +20,8 @@ var missingWords = map[casefile.Missing]string{
 type DevicesQuery struct {
 	Files  bool // one row for each capture
 	Unread bool // each unread line
+
+	LeftOut []casefile.LeftOut
 }
 
 // DevicesText writes what was read of each device.
@@ -103,6 +105,7 @@ func DevicesText(w io.Writer, all []casefile.Summary, q DevicesQuery, v View) er
 			devicesNotes(w, s)
 		}
 	}
+	leftOut(w, "Left out of the case:", q.LeftOut)
 	if q.Files {
 		captureRows(w, all)
 	}
@@ -112,6 +115,39 @@ func DevicesText(w io.Writer, all []casefile.Summary, q DevicesQuery, v View) er
 		fmt.Fprintln(w, "\nTo see the lines that were not read, and why: zarvek devices -unread")
 	}
 	return nil
+}
+
+// maxLeftOut is how many things that were left out are listed.
+const maxLeftOut = 12
+
+// leftOut lists what lies there and was not taken, and why.
+func leftOut(w io.Writer, title string, all []casefile.LeftOut) {
+	if len(all) == 0 {
+		return
+	}
+	fmt.Fprintf(w, "\n%s\n", title)
+	var rows [][]string
+	for _, x := range all[:min(len(all), maxLeftOut)] {
+		rows = append(rows, []string{Clean(x.Name), x.Why})
+	}
+	columns(w, "  ", rows)
+	if n := len(all) - maxLeftOut; n > 0 {
+		fmt.Fprintf(w, "  and %d more (-as json lists all)\n", n)
+	}
+}
+
+// jsonLeftOut is what was left out.
+type jsonLeftOut struct {
+	Name string `json:"name"`
+	Why  string `json:"why"`
+}
+
+func jsonLeft(all []casefile.LeftOut) []jsonLeftOut {
+	out := []jsonLeftOut{}
+	for _, x := range all {
+		out = append(out, jsonLeftOut(x))
+	}
+	return out
 }
 
 // tableRows counts the routes of each table by who they were learned from.
@@ -258,11 +294,12 @@ type jsonCount struct {
 }
 
 // DevicesJSON writes the same as one document. Files of which nothing was read stand under "other-files".
-func DevicesJSON(w io.Writer, all []casefile.Summary, v View) error {
+func DevicesJSON(w io.Writer, all []casefile.Summary, q DevicesQuery, v View) error {
 	doc := struct {
-		Devices []jsonDevice `json:"devices"`
-		Others  []jsonDevice `json:"other-files"`
-	}{[]jsonDevice{}, []jsonDevice{}}
+		Devices []jsonDevice  `json:"devices"`
+		Others  []jsonDevice  `json:"other-files"`
+		LeftOut []jsonLeftOut `json:"left-out"`
+	}{[]jsonDevice{}, []jsonDevice{}, jsonLeft(q.LeftOut)}
 	for _, s := range all {
 		j := jsonDevice{
 			Device:     s.Name,

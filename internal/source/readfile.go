@@ -1,0 +1,48 @@
+package source
+
+import (
+	"fmt"
+	"io"
+	"os"
+	"syscall"
+)
+
+// MaxRecord is how large a file may be that the program or its user writes beside the captures: notes, plans,
+// provenance, lists. In bytes.
+const MaxRecord = 256 << 20
+
+// ReadFile reads a plain file of at most limit bytes. A pipe, a device or a folder is refused, not waited for.
+func ReadFile(name string, limit int64) ([]byte, error) {
+	f, err := Open(name)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	return ReadAll(f, limit)
+}
+
+// ReadAll reads what a stream holds, at most limit bytes.
+func ReadAll(r io.Reader, limit int64) ([]byte, error) {
+	b, err := io.ReadAll(io.LimitReader(r, limit+1))
+	if err == nil && int64(len(b)) > limit {
+		err = fmt.Errorf("more than %d bytes", limit)
+	}
+	return b, err
+}
+
+// Open opens a plain file: it never waits for the other end of a pipe, and looks at what it has opened.
+func Open(name string) (*os.File, error) {
+	f, err := os.OpenFile(name, os.O_RDONLY|syscall.O_NONBLOCK, 0)
+	if err != nil {
+		return nil, err
+	}
+	info, err := f.Stat()
+	if err == nil && !info.Mode().IsRegular() {
+		err = &os.PathError{Op: "read", Path: name, Err: fmt.Errorf("not a plain file")}
+	}
+	if err != nil {
+		f.Close()
+		return nil, err
+	}
+	return f, nil
+}
