@@ -109,7 +109,14 @@ func LoadTelling(dir string, tell func(done, total int64), layouts ...string) (*
 			if err != nil {
 				return err
 			}
-			read, err := capture.Read(u.name, raw, uint32(i+1), described...)
+			text, err := source.UnpackWithin(raw, l.budget)
+			if errors.Is(err, source.ErrBudget) {
+				return tooLarge(u.name)
+			}
+			if err != nil {
+				return errorf("%s: %v", show(u.name), err)
+			}
+			read, err := capture.Read(u.name, text, uint32(i+1), described...)
 			if err != nil {
 				return errorf("%s: %v", show(u.name), err)
 			}

@@ -9,8 +9,8 @@ import (
 	"zarvek/internal/source"
 )
 
-// maxUnpacked is how many bytes all archives of one case may unpack to.
-const maxUnpacked = 4 << 30
+// maxUnpacked is how many bytes all archives and compressed captures of one case may unpack to.
+const maxUnpacked = 2 << 30
 
 // unit is one capture to read: a file of the case, or one of an archive in it.
 type unit struct {
@@ -41,7 +41,7 @@ func (u *unit) read() ([]byte, error) {
 // it, so that a folder in an archive is a device as one in the case is.
 func openAll(l *listing) ([]unit, error) {
 	root := CaseRoot(l.captures)
-	budget := source.NewBudget(maxUnpacked)
+	budget := l.budget
 	var out []unit
 	for _, name := range l.captures {
 		u := unit{name: name, path: l.path(name)}
@@ -65,10 +65,7 @@ func openAll(l *listing) ([]unit, error) {
 		files, is, err := source.Archive(raw, budget)
 		switch {
 		case errors.Is(err, source.ErrBudget):
-			return nil, errorf(
-				"%s: unpacks to more than 4 GiB together with the case's other archives; unpack it yourself if it is meant to",
-				show(name),
-			)
+			return nil, tooLarge(name)
 		case err != nil:
 			return nil, errorf("%s: %v; copy it again, or move it out of the case", show(name), err)
 		case !is:
@@ -78,6 +75,11 @@ func openAll(l *listing) ([]unit, error) {
 		out = append(out, inArchive(u, files)...)
 	}
 	return out, nil
+}
+
+func tooLarge(name string) error {
+	return errorf("%s: unpacks to far more than a capture would, or together with others to more than 2 GiB; "+
+		"unpack it yourself if it is meant to", show(name))
 }
 
 // inArchive makes units of an archive's files. Where they lie in one folder, or in none, and the archive itself lies

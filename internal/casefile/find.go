@@ -9,6 +9,7 @@ import (
 
 	"zarvek/internal/capture"
 	"zarvek/internal/core/network"
+	"zarvek/internal/source"
 )
 
 // A LeftOut is something in the case's folder that is no part of the case, and why. Hidden files are not listed.
@@ -21,6 +22,7 @@ type listing struct {
 	layouts  []string          // the case's descriptions of layouts
 	leftOut  []LeftOut         // by name
 	pending  map[string]string // names whose files have not reached their places: where they are
+	budget   *source.Budget    // for what is compressed
 }
 
 // path returns where a file of the case is.
@@ -37,7 +39,7 @@ func find(dir string) (*listing, error) {
 	if err != nil {
 		return nil, errorf("%s: %v", show(dir), cause(err))
 	}
-	l := &listing{dir: top, pending: Pending(top)}
+	l := &listing{dir: top, pending: Pending(top), budget: source.NewBudget(maxUnpacked)}
 	err = filepath.WalkDir(top, func(p string, d fs.DirEntry, err error) error {
 		if err != nil {
 			return errorf("%s: %v", show(p), cause(err))

@@ -9,6 +9,7 @@ import (
 
 	"zarvek/internal/core/audit"
 	"zarvek/internal/present"
+	"zarvek/internal/source"
 )
 
 func auditCommand() command {
@@ -165,7 +166,7 @@ func readAccepted(file string) ([]acceptance, error) {
 	if file == "" {
 		return nil, nil
 	}
-	text, err := os.ReadFile(file)
+	text, err := source.ReadFile(file, source.MaxRecord)
 	if err != nil {
 		return nil, usagef("%s: cannot be read: %v", file, pathCause(err))
 	}

@@ -4,7 +4,6 @@ import (
 	"errors"
 	"flag"
 	"fmt"
-	"io"
 	"io/fs"
 	"os"
 	"strings"
@@ -13,6 +12,7 @@ import (
 	"zarvek/internal/capture/layout/plain"
 	"zarvek/internal/casefile"
 	"zarvek/internal/present"
+	"zarvek/internal/source"
 )
 
 func layoutsCommand() command {
@@ -87,9 +87,9 @@ func csvHelp() string {
 // readArgument reads a file, or standard input for "-".
 func readArgument(name string) ([]byte, error) {
 	if name == "-" {
-		return io.ReadAll(os.Stdin)
+		return source.ReadAll(os.Stdin, source.MaxUnpacked)
 	}
-	b, err := os.ReadFile(name)
+	b, err := source.ReadFile(name, source.MaxUnpacked)
 	var p *fs.PathError
 	if errors.As(err, &p) {
 		return nil, fmt.Errorf("%s: cannot be read: %w", name, p.Err)

@@ -17,6 +17,7 @@ import (
 	"zarvek/internal/core/network"
 	"zarvek/internal/notes"
 	"zarvek/internal/present"
+	"zarvek/internal/source"
 )
 
 // pair is one line of the file of -many.
@@ -31,7 +32,7 @@ type pair struct {
 func (e *env) many(l *loaded, file string, flow network.Flow) error {
 	var in io.Reader = os.Stdin
 	if file != "-" {
-		f, err := os.Open(file)
+		f, err := source.OpenStream(file)
 		if err != nil {
 			var p *os.PathError
 			if errors.As(err, &p) {
@@ -42,7 +43,7 @@ func (e *env) many(l *loaded, file string, flow network.Flow) error {
 		defer f.Close()
 		in = f
 	}
-	pairs, err := readPairs(in, file, flow)
+	pairs, err := readPairs(io.LimitReader(in, source.MaxRecord), file, flow)
 	if err != nil {
 		return err
 	}

@@ -30,9 +30,15 @@ func ReadAll(r io.Reader, limit int64) ([]byte, error) {
 	return b, err
 }
 
+// OpenStream opens a file that may also be the end of a pipe that somebody writes into. One that nobody writes into is
+// empty, not waited for.
+func OpenStream(name string) (*os.File, error) {
+	return os.OpenFile(name, os.O_RDONLY|syscall.O_NONBLOCK, 0)
+}
+
 // Open opens a plain file: it never waits for the other end of a pipe, and looks at what it has opened.
 func Open(name string) (*os.File, error) {
-	f, err := os.OpenFile(name, os.O_RDONLY|syscall.O_NONBLOCK, 0)
+	f, err := OpenStream(name)
 	if err != nil {
 		return nil, err
 	}

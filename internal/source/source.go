@@ -100,12 +100,35 @@ func compressed(b []byte) *compression {
 	return nil
 }
 
+// A text of tables is packed to a tenth, a very even one to a hundredth. What grows more than that, and to more than
+// harmless bytes, was made to.
+const (
+	harmless = 64 << 20
+	growth   = 200
+)
+
+// believable returns how large n packed bytes may get.
+func believable(n int64) int64 { return max(harmless, n*growth) }
+
+// UnpackWithin is Unpack within a budget that several files share.
+func UnpackWithin(b []byte, budget *Budget) ([]byte, error) {
+	if compressed(b) == nil {
+		return b, nil
+	}
+	out, err := Unpack(b, min(MaxUnpacked, max(budget.left.Load(), 0)))
+	if err == nil && !budget.spend(int64(len(out))) {
+		err = ErrBudget
+	}
+	return out, err
+}
+
 // Unpack returns the contents of a compressed file, at most limit bytes, and anything else as it is.
 func Unpack(b []byte, limit int64) ([]byte, error) {
 	c := compressed(b)
 	if c == nil {
 		return b, nil
 	}
+	limit = min(limit, believable(int64(len(b))))
 	r, done, err := c.open(bytes.NewReader(b))
 	defer done()
 	var out []byte
@@ -243,17 +266,17 @@ func hidden(name string) bool {
 	return false
 }
 
-// take reads one entry within the budget.
-func take(name string, r io.Reader, files []File, budget *Budget) ([]File, error) {
+// take reads one entry within the budget, of at most so many bytes.
+func take(name string, r io.Reader, most int64, files []File, budget *Budget) ([]File, error) {
 	if len(files) >= MaxFiles {
 		return nil, fmt.Errorf("more than %d files", MaxFiles)
 	}
-	left := max(budget.left.Load(), 0)
+	left := min(max(budget.left.Load(), 0), most)
 	b, err := io.ReadAll(io.LimitReader(r, left+1))
 	if err != nil {
 		return nil, fmt.Errorf("the entry %q cannot be read: %w", name, err)
 	}
-	if !budget.spend(int64(len(b))) {
+	if int64(len(b)) > left || !budget.spend(int64(len(b))) {
 		return nil, ErrBudget
 	}
 	return append(files, File{name, b}), nil
@@ -280,7 +303,7 @@ func unzip(b []byte, budget *Budget) ([]File, error) {
 		if err != nil {
 			return nil, fmt.Errorf("the entry %q cannot be read: %w", f.Name, err)
 		}
-		files, err = take(n, r, files, budget)
+		files, err = take(n, r, believable(int64(f.CompressedSize64)), files, budget)
 		r.Close()
 		if err != nil {
 			return nil, err
@@ -325,7 +348,7 @@ func untar(b []byte, budget *Budget) ([]File, error) {
 		if hidden(n) {
 			continue
 		}
-		if files, err = take(n, t, files, budget); err != nil {
+		if files, err = take(n, t, h.Size, files, budget); err != nil {
 			return nil, err
 		}
 	}
