@@ -22,7 +22,7 @@ var ErrTooLarge = errors.New("larger than 4 GiB; split it")
 // A Source is one capture file as taken, and the clean text that readers get.
 type Source struct {
 	Name   string // relative to the case
-	raw    []byte // as taken; a UTF-16 file in its UTF-8 form
+	raw    []byte // as taken, but for a UTF-16 file in its UTF-8 form, and lines that end with LF
 	binary bool   // its lines are records
 	// Noise counts lines that belong to no table: log messages, a pager's prompts, complaints.
 	Noise int
@@ -53,9 +53,13 @@ func newSource(name string, raw []byte) (*Source, error) {
 		return s, nil
 	}
 	s.raw = toUTF8(raw)
-	s.text = s.raw
 	whole := document(s.raw)
-	if anywhere(s.raw, func(b []byte) bool { return dirty(b) || !whole && noisy(b) }) {
+	soiled := anywhere(s.raw, dirty)
+	if !whole && (soiled && anywhere(s.raw, oddControls) || anywhere(s.raw, oddSigns)) {
+		s.raw = lineEnds(s.raw)
+	}
+	s.text = s.raw
+	if soiled || !whole && anywhere(s.raw, noisy) {
 		s.clean()
 	}
 	return s, nil
