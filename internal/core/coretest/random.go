@@ -56,6 +56,9 @@ func RandomText(rnd *rand.Rand, size int) string {
 			say("r%d: addr 10.62.%d.1/32 lo", i, i)
 			say("r%d: direct 10.62.%d.1/32 dev lo", i, i)
 		}
+		if chance(10) { // a loopback in a named table
+			say("r%d: local 10.63.%d.1/32 receive dev lo7 in red", i, i)
+		}
 		if chance(8) {
 			say("r%d: forwarding ipv4 off", i)
 		}

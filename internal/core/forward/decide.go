@@ -203,7 +203,8 @@ func (w *Walker) behind(d *network.Device, a netip.Addr) string {
 func (w *Walker) own(d *network.Device, table string, a netip.Addr) []network.Address {
 	var out []network.Address
 	for _, o := range d.Own(a) {
-		if w.topo.TableOf(d, o.Interface) == table || o.Interface == "" {
+		at := o.Interface == "" && o.Table == "" || o.Interface != "" && w.topo.TableOf(d, o.Interface) == table
+		if o.Table == table || at {
 			out = append(out, o)
 		}
 	}

@@ -266,3 +266,22 @@ func TestAnUnplacedSourceIsOneWhole(t *testing.T) {
 	require.Equal(t, forward.Unknown, rt.Forward.Verdict)
 	require.InDelta(t, 1, rt.Forward.Branches[0].Share, 1e-9)
 }
+
+// TestALoopbackInANamedTable is the device's own there, and in no other table.
+func TestALoopbackInANamedTable(t *testing.T) {
+	net := func(loopback string) string {
+		return "a: direct 10.1.0.0/24 dev lan in red\na: addr 10.1.0.1/24 lan\na: direct 10.2.0.0/24 dev office\na: addr 10.2.0.1/24 office\n" + loopback
+	}
+	for _, loopback := range []string{"a: local 10.9.9.1/32 receive dev lo1 in red", "a: direct 10.9.9.1/32 dev loopback1 in red",
+		"a: local 10.9.9.1/32 receive in red", "a: addr 10.9.9.1/32 lo1\na: local 10.9.9.1/32 receive dev lo1 in red"} {
+		rt := trace(net(loopback), "10.1.0.9", "10.9.9.1")
+		require.Equal(t, forward.TwoWay, rt.Verdict, loopback)
+		require.Equal(t, forward.ToDevice, rt.Forward.Branches[0].Delivery)
+		rt = trace(net(loopback), "10.2.0.9", "10.9.9.1")
+		require.NotEqual(t, forward.Arrives, rt.Forward.Verdict, "the office is in another table")
+	}
+	rt := trace(net("a: local 10.9.9.1/32 receive dev lo1"), "10.2.0.9", "10.9.9.1")
+	require.Equal(t, forward.TwoWay, rt.Verdict)
+	n := coretest.Build(net("a: local 10.9.9.1/32 receive dev lo1 in red\na: local 10.9.9.1/32 receive dev lo1 in blue"))
+	require.Len(t, n.Device("a").Own(addr("10.9.9.1")), 2, "one in each table")
+}

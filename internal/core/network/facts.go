@@ -112,6 +112,7 @@ type TableFacts struct {
 type Address struct {
 	Prefix    netip.Prefix // address and the length of its network's prefix; full length where that is not shown
 	Interface string
+	Table     string // that has it as its own; "": where the interface is
 	Mark      route.Mark
 }
 

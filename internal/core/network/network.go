@@ -307,10 +307,10 @@ func (d *Device) addAddress(a Address) {
 	addr := a.Prefix.Addr()
 	for _, i := range d.own[addr] {
 		have := &d.addresses[i]
-		if have.Interface == a.Interface || a.Interface == "" || have.Interface == "" {
-			if have.Interface == "" {
-				have.Interface = a.Interface
-			}
+		if (have.Interface == a.Interface || a.Interface == "" || have.Interface == "") &&
+			(have.Table == a.Table || a.Table == "" || have.Table == "") {
+			have.Interface = cmp.Or(have.Interface, a.Interface)
+			have.Table = cmp.Or(have.Table, a.Table)
 			if have.Prefix.IsSingleIP() {
 				have.Prefix = a.Prefix
 			}
@@ -347,7 +347,7 @@ func ownAddresses(tables []*Table) []Address {
 				ifname = r.NextHops[0].Interface
 			}
 			if local || isLoopback(ifname) {
-				out = append(out, Address{Prefix: r.Prefix, Interface: ifname, Mark: r.Mark})
+				out = append(out, Address{Prefix: r.Prefix, Interface: ifname, Table: t.Name, Mark: r.Mark})
 			}
 		}
 	}

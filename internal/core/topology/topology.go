@@ -166,7 +166,7 @@ func (t *Topology) addAddresses(d *network.Device, first int) {
 				Attachment{
 					Device:    d,
 					number:    d.Number(),
-					Table:     "default",
+					Table:     cmp.Or(a.Table, "default"),
 					Interface: a.Interface,
 					Prefix:    a.Prefix.Masked(),
 					Address:   addr,
@@ -199,6 +199,9 @@ func (t *Topology) addAddresses(d *network.Device, first int) {
 func (t *Topology) home(a network.Address, first, last int) int {
 	for i := first; i < last; i++ {
 		have := &t.attachments[i]
+		if a.Table != "" && have.Table != a.Table {
+			continue
+		}
 		if have.Prefix.Contains(a.Prefix.Addr()) && (a.Interface == "" || have.Interface == a.Interface) &&
 			(a.Prefix.IsSingleIP() || a.Prefix.Bits() == have.Prefix.Bits()) {
 			return i
@@ -222,14 +225,19 @@ func isDown(d *network.Device, a network.Address) bool {
 }
 
 // TableOf returns the table in which a device looks up what comes in by an interface: the one that has its attached
-// network, "default" where that is not known.
+// network, or where it has none its address, "default" where that is not known.
 func (t *Topology) TableOf(d *network.Device, ifname string) string {
+	table := "default"
 	for _, i := range t.byInterface[portOf(d, ifname)] {
-		if at := t.attachments[i]; !at.Prefix.IsSingleIP() && at.Table != "" {
+		switch at := t.attachments[i]; {
+		case at.Table == "":
+		case !at.Prefix.IsSingleIP():
 			return at.Table
+		default:
+			table = at.Table
 		}
 	}
-	return "default"
+	return table
 }
 
 // Attached returns the attachments to the longest attached network that contains a; several where several devices
