@@ -23,7 +23,9 @@ func oddControls(b []byte) bool {
 }
 
 // oddSigns is the same look for what is no control character of ASCII.
-func oddSigns(b []byte) bool { return bytes.Contains(b, nel) || bytes.Contains(b, ls) || bytes.Contains(b, ps) }
+func oddSigns(b []byte) bool {
+	return bytes.Contains(b, nel) || bytes.Contains(b, ls) || bytes.Contains(b, ps)
+}
 
 // loneReturn reports whether a CR stands in a line rather than at its end.
 func loneReturn(b []byte) bool {

@@ -175,7 +175,7 @@ func (c *Case) readNotes(b *network.Builder) error {
 	if c.notes, err = capture.Open(NotesFile, raw); err != nil {
 		return errorf("%s: %v", NotesFile, err)
 	}
-	n, err := notes.Parse(NotesFile, raw, uint32(len(c.Files)+1), b.Names())
+	n, err := notes.Parse(NotesFile, raw, uint32(len(c.Files)+1), b)
 	if err != nil {
 		return errorf("%v; zarvek help notes tells the format", err)
 	}

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"zarvek/internal/core/network"
+	"zarvek/internal/near"
 )
 
 // pick finds a name in a list: itself, else the only one that begins so, in either case of letters. The error is the
@@ -31,48 +32,12 @@ func pick(name string, names []string) (int, error) {
 	case 1:
 		return found, nil
 	case 0:
-		if n := nearest(name, names); n != "" {
+		if n := near.Name(name, names); n != "" {
 			return 0, fmt.Errorf("; did you mean %s?", n)
 		}
 		return 0, errors.New("")
 	}
 	return 0, fmt.Errorf(" alone; it may be %s", strings.Join(begin, ", "))
-}
-
-// nearest returns the name with the fewest letters to change, "" where none is near.
-func nearest(name string, names []string) string {
-	best, bestCost := "", 1+max(1, (len(name)+1)/3)
-	for _, n := range names {
-		if c := distance(strings.ToLower(name), strings.ToLower(n)); c < bestCost {
-			best, bestCost = n, c
-		}
-	}
-	return best
-}
-
-// distance is the number of letters to insert, delete, change or swap with the next one.
-func distance(a, b string) int {
-	d := make([][]int, len(a)+1)
-	for i := range d {
-		d[i] = make([]int, len(b)+1)
-		d[i][0] = i
-	}
-	for j := range d[0] {
-		d[0][j] = j
-	}
-	for i := 1; i <= len(a); i++ {
-		for j := 1; j <= len(b); j++ {
-			change := 1
-			if a[i-1] == b[j-1] {
-				change = 0
-			}
-			d[i][j] = min(d[i-1][j]+1, d[i][j-1]+1, d[i-1][j-1]+change)
-			if i > 1 && j > 1 && a[i-1] == b[j-2] && a[i-2] == b[j-1] {
-				d[i][j] = min(d[i][j], d[i-2][j-2]+1)
-			}
-		}
-	}
-	return d[len(a)][len(b)]
 }
 
 // device finds a device of the case.

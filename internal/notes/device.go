@@ -7,6 +7,7 @@ import (
 
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
+	"zarvek/internal/near"
 )
 
 // deviceKeys are what a device may have.
@@ -36,9 +37,9 @@ func (r *reader) device(name string, at, v ast.Node) error {
 		case "forwarding":
 			return r.forwarding(&f, v)
 		case "source-check":
-			return r.checks(&f, v)
+			return r.checks(&f, name, v)
 		case "tunnels":
-			return r.tunnels(&f, v)
+			return r.tunnels(&f, name, v)
 		case "flows":
 			return r.list(v, func(n ast.Node, text string) error {
 				rule, err := parseFlow(text)
@@ -47,7 +48,10 @@ func (r *reader) device(name string, at, v ast.Node) error {
 				}
 				rule.Mark = r.mark(n)
 				f.Policy.Flows = append(f.Policy.Flows, rule)
-				return nil
+				if err := r.interfaces(n, name, rule.In, rule.Out); err != nil {
+					return err
+				}
+				return r.oneFamily(n, rule.From.Addr(), rule.To.Addr())
 			})
 		case "translate":
 			return r.list(v, func(n ast.Node, text string) error {
@@ -57,7 +61,10 @@ func (r *reader) device(name string, at, v ast.Node) error {
 				}
 				t.Mark = r.mark(n)
 				f.Policy.Translations = append(f.Policy.Translations, t)
-				return nil
+				if err := r.interfaces(n, name, t.In, t.Out); err != nil {
+					return err
+				}
+				return r.oneFamily(n, t.From.Addr(), t.To.Addr(), t.Becomes)
 			})
 		case "statics":
 			return r.list(v, func(n ast.Node, text string) error {
@@ -67,7 +74,7 @@ func (r *reader) device(name string, at, v ast.Node) error {
 				}
 				s.Mark = r.mark(n)
 				f.Statics = append(f.Statics, s)
-				return nil
+				return r.interfaces(n, name, s.NextHop.Interface)
 			})
 		}
 		s, err := r.scalar(v)
@@ -123,7 +130,7 @@ func (r *reader) forwarding(f *network.Facts, v ast.Node) error {
 }
 
 // checks reads the source checks of interfaces.
-func (r *reader) checks(f *network.Facts, v ast.Node) error {
+func (r *reader) checks(f *network.Facts, device string, v ast.Node) error {
 	return r.each(v, "source-check", nil, func(key string, at, v ast.Node) error {
 		s, err := r.scalar(v)
 		if err != nil {
@@ -134,6 +141,9 @@ func (r *reader) checks(f *network.Facts, v ast.Node) error {
 				if key == "all" {
 					key = ""
 				}
+				if err := r.interfaces(at, device, key); err != nil {
+					return err
+				}
 				f.Checks = append(f.Checks, network.SourceCheck{Interface: key, Mode: m, Mark: r.mark(at)})
 				return nil
 			}
@@ -143,7 +153,7 @@ func (r *reader) checks(f *network.Facts, v ast.Node) error {
 }
 
 // tunnels reads the two ends of the tunnels behind interfaces.
-func (r *reader) tunnels(f *network.Facts, v ast.Node) error {
+func (r *reader) tunnels(f *network.Facts, device string, v ast.Node) error {
 	return r.each(v, "tunnels", nil, func(key string, at, v ast.Node) error {
 		t := network.Tunnel{Interface: key, Mark: r.mark(at)}
 		err := r.each(v, "a tunnel", []string{"local", "remote"}, func(key string, _, v ast.Node) (err error) {
@@ -157,7 +167,24 @@ func (r *reader) tunnels(f *network.Facts, v ast.Node) error {
 		if err == nil && !t.Remote.IsValid() {
 			return r.errorAt(at, "the tunnel %q has no remote address", key)
 		}
+		if err != nil {
+			return err
+		}
 		f.Policy.Tunnels = append(f.Policy.Tunnels, t)
-		return err
+		if err := r.tunnelName(at, device, key); err != nil {
+			return err
+		}
+		return r.oneFamily(at, t.Local, t.Remote)
 	})
+}
+
+// tunnelName checks the name of a tunnel's interface. A note may tell of one that no capture of the device names, where no
+// route leads into it; a name that is nearly another one's, and not by its number only, is a mistake.
+func (r *reader) tunnelName(at ast.Node, device, name string) error {
+	have := r.of.Interfaces(device)
+	letters := func(s string) string { return strings.Trim(s, "0123456789.") }
+	if n := near.Name(name, have); n == "" || letters(n) == letters(name) {
+		return nil
+	}
+	return r.interfaces(at, device, name)
 }

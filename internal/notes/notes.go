@@ -7,6 +7,7 @@
 package notes
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"net/netip"
@@ -19,6 +20,7 @@ import (
 
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
+	"zarvek/internal/near"
 )
 
 // Notes is what the file tells.
@@ -34,16 +36,27 @@ type reader struct {
 	lines   []int // where each line begins
 	file    uint32
 	devices []string
+	of      Names
 	out     Notes
 }
 
-// Parse reads a notes file. Devices are the names of the case; file is the number that marks will carry.
-func Parse(name string, text []byte, file uint32, devices []string) (Notes, error) {
+// Names tells what the captures of a case name.
+type Names interface {
+	Names() []string                   // of devices
+	Interfaces(device string) []string // of a device's interfaces
+}
+
+// maxNesting is how deep brackets may stand in each other.
+const maxNesting = 64
+
+// Parse reads a notes file. File is the number that marks will carry.
+func Parse(name string, text []byte, file uint32, of Names) (Notes, error) {
 	r := reader{
 		name:    name,
 		text:    text,
 		file:    file,
-		devices: devices,
+		devices: of.Names(),
+		of:      of,
 		lines:   []int{0},
 		out:     Notes{Devices: map[string]network.Facts{}},
 	}
@@ -52,7 +65,11 @@ func Parse(name string, text []byte, file uint32, devices []string) (Notes, erro
 			r.lines = append(r.lines, i+1)
 		}
 	}
-	f, err := parser.ParseBytes(text, 0)
+	if at := nestedTooDeep(text); at >= 0 {
+		line := 1 + bytes.Count(text[:at], []byte{'\n'})
+		return Notes{}, fmt.Errorf("%s:%d: more than %d brackets in each other", name, line, maxNesting)
+	}
+	f, err := parser.ParseBytes(bytes.TrimPrefix(text, []byte("\ufeff")), 0) // some editors begin with a byte-order mark
 	if err != nil {
 		var syntax interface{ GetToken() *token.Token }
 		if errors.As(err, &syntax) && syntax.GetToken() != nil {
@@ -70,6 +87,57 @@ func Parse(name string, text []byte, file uint32, devices []string) (Notes, erro
 		}
 	}
 	return r.out, nil
+}
+
+// nestedTooDeep returns where brackets stand too deep in each other, -1 where they do not: the parser goes down with each.
+func nestedTooDeep(text []byte) int {
+	depth := 0
+	for i, c := range text {
+		switch c {
+		case '[', '{':
+			if depth++; depth > maxNesting {
+				return i
+			}
+		case ']', '}':
+			depth = max(depth-1, 0)
+		}
+	}
+	return -1
+}
+
+// interfaces checks that a device has the interfaces that a note names; "" is any. A device whose captures name none may
+// have what it likes.
+func (r *reader) interfaces(at ast.Node, device string, names ...string) error {
+	have := r.of.Interfaces(device)
+	for _, name := range names {
+		if name == "" || len(have) == 0 || slices.Contains(have, name) {
+			continue
+		}
+		hint := "it has " + strings.Join(have[:min(len(have), 8)], ", ")
+		if len(have) > 8 {
+			hint += ", …"
+		}
+		if n := near.Name(name, have); n != "" {
+			hint = "did you mean " + n + "?"
+		}
+		return r.errorAt(at, "no capture of %s names an interface %q; %s", device, name, hint)
+	}
+	return nil
+}
+
+// oneFamily checks that addresses and prefixes of one note are all IPv4 or all IPv6; those that are not valid do not count.
+func (r *reader) oneFamily(at ast.Node, addrs ...netip.Addr) error {
+	first := netip.Addr{}
+	for _, a := range addrs {
+		switch {
+		case !a.IsValid():
+		case !first.IsValid():
+			first = a
+		case first.Is4() != a.Is4():
+			return r.errorAt(at, "%s and %s are of two families", first, a)
+		}
+	}
+	return nil
 }
 
 // firstLine returns the message of a syntax error, without the position in front and the picture below.
@@ -200,8 +268,9 @@ func (r *reader) host(name string, at, v ast.Node) error {
 		return err
 	case !h.Address.IsValid():
 		return r.errorAt(at, "the host %q has no address", name)
-	case h.Gateway.IsValid() && h.Gateway.Is4() != h.Address.Is4():
-		return r.errorAt(at, "address and gateway of %q are of two families", name)
+	}
+	if err := r.oneFamily(at, h.Address, h.Gateway, h.Prefix.Addr()); err != nil {
+		return err
 	}
 	r.out.Hosts = append(r.out.Hosts, h)
 	return nil

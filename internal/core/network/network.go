@@ -205,6 +205,30 @@ func (b *Builder) Add(device string, f Facts, unread int) {
 // Names returns the devices that facts were added for, in order.
 func (b *Builder) Names() []string { return slices.SortedFunc(maps.Keys(b.devices), CompareNames) }
 
+// Interfaces returns the names of a device's interfaces, wherever its captures name them, in order.
+func (b *Builder) Interfaces(device string) []string {
+	f := b.devices[device]
+	if f == nil {
+		return nil
+	}
+	names := map[string]bool{}
+	for i := range f.Tables {
+		l := &f.Tables[i].Routes
+		for id := range l.Shared() {
+			for _, h := range l.Attributes(route.AttrID(id)).NextHops {
+				names[h.Interface] = true
+			}
+		}
+	}
+	f.Each(func(x Fact) {
+		for _, name := range x.Interfaces() {
+			names[name] = true
+		}
+	})
+	delete(names, "")
+	return slices.SortedFunc(maps.Keys(names), CompareNames)
+}
+
 // Build merges all facts. The builder must not be used afterwards.
 func (b *Builder) Build() *Snapshot {
 	n := &Snapshot{hosts: b.Hosts, numbers: map[string]int{}}
