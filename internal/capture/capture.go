@@ -112,7 +112,9 @@ func Read(name string, raw []byte, file uint32, described ...layout.Reader) (*Ca
 				asked = askedBare(src, p.Unread)
 			}
 			for i := range p.Facts.Tables {
-				p.Facts.Tables[i].Filtered = asked
+				if asked.Known() {
+					p.Facts.Tables[i].Filtered = asked
+				}
 			}
 			c.Parts = append(c.Parts, p)
 		}

@@ -23,13 +23,21 @@ func TestWhateverEndsALine(t *testing.T) {
 	}
 	placed := "\x1b[2J"
 	for i, l := range lines {
-		placed += fmt.Sprintf("\x1b[%d;1H%s", i+1, strings.Replace(l, " [1/0]", fmt.Sprintf("\x1b[%d;19H[1/0]", i+1), 1))
+		placed += fmt.Sprintf(
+			"\x1b[%d;1H%s",
+			i+1,
+			strings.Replace(l, " [1/0]", fmt.Sprintf("\x1b[%d;19H[1/0]", i+1), 1),
+		)
 	}
 	c, err := Read("x", []byte(placed), 1)
 	require.NoError(t, err)
 	require.Equal(t, 25, c.Parts[0].Routes())
 	r := c.Parts[0].Facts.Tables[0].Routes.At(3)
-	require.Equal(t, "S    10.3.0.0/16  [1/0] via 172.28.61.6, cable1", strings.TrimSpace(string(c.Source.Text(r.Mark))))
+	require.Equal(
+		t,
+		"S    10.3.0.0/16  [1/0] via 172.28.61.6, cable1",
+		strings.TrimSpace(string(c.Source.Text(r.Mark))),
+	)
 }
 
 // TestWhatIsOverwrittenIsNoLine: a pager's prompt and a progress sign vanish, a row does not.

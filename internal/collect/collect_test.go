@@ -272,7 +272,13 @@ func TestLinks(t *testing.T) {
 	require.NoError(t, err)
 	r, err := Run(context.Background(), []string{source}, Options{Case: linked})
 	require.NoError(t, err)
-	require.Equal(t, []casefile.LeftOut{{Name: filepath.Join(source, "depot"), Why: "a link, which is not followed; name what it leads to"}}, r.Left)
+	require.Equal(
+		t,
+		[]casefile.LeftOut{
+			{Name: filepath.Join(source, "depot"), Why: "a link, which is not followed; name what it leads to"},
+		},
+		r.Left,
+	)
 	require.Equal(t, filepath.Join(source, "midway/a.txt"), r.Items[0].Original, "as it was named")
 	require.Equal(t, []string{"a.txt", "midway/a.txt", "provenance.json", "valley/a.txt"}, tree(t, real))
 	c, err := casefile.Load(linked)
@@ -288,12 +294,21 @@ func TestLinks(t *testing.T) {
 	require.Equal(t, "not the case's", string(b))
 	c, err = casefile.Load(linked)
 	require.NoError(t, err)
-	require.Equal(t, []casefile.LeftOut{{Name: "mast7", Why: "a link to a folder, which is not followed; collect that folder"}}, c.LeftOut)
+	require.Equal(
+		t,
+		[]casefile.LeftOut{{Name: "mast7", Why: "a link to a folder, which is not followed; collect that folder"}},
+		c.LeftOut,
+	)
 }
 
 // TestAnotherCase collected as a folder or an archive keeps its devices apart; its own files are no captures.
 func TestAnotherCase(t *testing.T) {
-	files := map[string]string{"night/provenance.json": "[]", "night/notes.yaml": "", "night/valley/a.txt": attached, "night/valley/notes.yaml": "x"}
+	files := map[string]string{
+		"night/provenance.json":   "[]",
+		"night/notes.yaml":        "",
+		"night/valley/a.txt":      attached,
+		"night/valley/notes.yaml": "x",
+	}
 	src := t.TempDir()
 	for n, text := range files {
 		write(t, src, n, text)

@@ -299,7 +299,11 @@ func TestAPlantedPlan(t *testing.T) {
 			require.Equal(t, "mine", string(now))
 			after, err := os.ReadFile(filepath.Join(dir, casefile.ProvenanceFile))
 			require.NoError(t, err)
-			require.True(t, strings.HasPrefix(string(after), strings.TrimSuffix(string(record), "\n]\n")), "the record goes on")
+			require.True(
+				t,
+				strings.HasPrefix(string(after), strings.TrimSuffix(string(record), "\n]\n")),
+				"the record goes on",
+			)
 			a, err := os.ReadFile(filepath.Join(dir, "valley/a.txt"))
 			require.NoError(t, err)
 			require.Equal(t, attached, string(a))

@@ -17,10 +17,15 @@ type jsonPlace struct {
 type jsonNextHop struct {
 	Address   *string `json:"next-hop-address"`
 	Interface *string `json:"outgoing-interface"`
+	Table     *string `json:"next-hop-table,omitempty"`
 	Weight    uint32  `json:"weight"`
+	Selected  bool    `json:"selected,omitempty"` // among equals, where the device tells
 	Recursive bool    `json:"recursive,omitempty"`
 	Resolves  bool    `json:"resolves-recursive,omitempty"`
 	Inactive  bool    `json:"inactive,omitempty"`
+	Backup    bool    `json:"backup,omitempty"`
+	Down      bool    `json:"interface-down,omitempty"`
+	OnLink    bool    `json:"on-link,omitempty"`
 }
 
 type jsonRoute struct {
@@ -31,6 +36,8 @@ type jsonRoute struct {
 	Metric     *uint64       `json:"metric"`
 	Active     bool          `json:"active"`
 	Installed  bool          `json:"installed"`
+	Rejected   bool          `json:"rejected,omitempty"`
+	Unusable   bool          `json:"unusable,omitempty"`
 	Special    *string       `json:"special-next-hop"`
 	NextHops   []jsonNextHop `json:"next-hops"`
 	Evidence   *jsonPlace    `json:"evidence"`
@@ -42,11 +49,15 @@ func (v View) jsonRoute(r route.Route, marks []route.Mark) jsonRoute {
 		Prefix: r.Prefix.String(), Protocol: r.Protocol.String(), Subtype: text(r.Subtype),
 		Preference: value(r.Preference), Metric: value(r.Metric), Special: text(r.Special.String()),
 		Active: r.Is(route.Active), Installed: r.Is(route.Installed), NextHops: []jsonNextHop{},
+		Rejected: r.Is(route.Rejected), Unusable: r.Is(route.Unusable),
 	}
 	for _, h := range r.NextHops {
 		j.NextHops = append(
 			j.NextHops,
-			jsonNextHop{address(h.Address), text(h.Interface), max(h.Weight, 1), h.Recursive, h.Resolves, h.Inactive},
+			jsonNextHop{
+				address(h.Address), text(h.Interface), text(h.Table), max(h.Weight, 1), h.Installed,
+				h.Recursive, h.Resolves, h.Inactive, h.Backup, h.Down, h.OnLink,
+			},
 		)
 	}
 	all := v.places(marks)

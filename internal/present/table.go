@@ -298,6 +298,14 @@ type jsonTable struct {
 	Table  string `json:"table"`
 	Family string `json:"family"`
 	Best   string `json:"best-preference"`
+	// Partial: routes may be missing here that the device has, so that nothing may be concluded from what is not there.
+	Partial bool `json:"partial,omitempty"`
+	Walk    bool `json:"management-walk,omitempty"`
+}
+
+// partial reports whether what is written of a table leaves out, or may leave out, something that decides.
+func partial(q TableQuery, t *network.Table) bool {
+	return q.Filter.Narrow() || t.Undecided || t.Filtered.Known() || t.CutAt.IsValid() || t.Contradictory()
 }
 
 // best words which preference wins.
@@ -317,7 +325,7 @@ func TableJSON(out io.Writer, q TableQuery, v View) error {
 	}
 	fmt.Fprintf(w, `{"device":%s,"tables":[`, name)
 	for i, t := range q.Filter.Tables(q.Device) {
-		head, err := json.Marshal(jsonTable{t.Name, t.Family.String(), best(t)})
+		head, err := json.Marshal(jsonTable{t.Name, t.Family.String(), best(t), partial(q, t), t.Weak})
 		if err != nil {
 			return err
 		}

@@ -22,6 +22,12 @@ var csvColumns = []string{
 	"outgoing-interface",
 	"special-next-hop",
 	"active",
+	"installed",
+	"weight",
+	"next-hop-table",
+	"on-link",
+	"interface-down",
+	"table-is-partial",
 	"captured-at",
 }
 
@@ -65,7 +71,13 @@ func TableCSV(out io.Writer, q TableQuery, v View) error {
 					addr,
 					h.Interface,
 					r.Special.String(),
-					strconv.FormatBool(r.Is(route.Active) || r.Is(route.Installed)),
+					strconv.FormatBool(r.Is(route.Active)),
+					strconv.FormatBool(r.Is(route.Installed)),
+					weight(h),
+					h.Table,
+					yes(h.OnLink),
+					yes(h.Down),
+					yes(partial(q, t)),
 					v.place(r.Mark),
 				}
 				for j := range rec {
@@ -82,6 +94,22 @@ func TableCSV(out io.Writer, q TableQuery, v View) error {
 		return err
 	}
 	return b.Flush()
+}
+
+// weight writes the share of a next hop, nothing where it is the usual one.
+func weight(h route.NextHop) string {
+	if h.Weight < 2 {
+		return ""
+	}
+	return strconv.FormatUint(uint64(h.Weight), 10)
+}
+
+// yes writes true, and nothing for false.
+func yes(b bool) string {
+	if b {
+		return "true"
+	}
+	return ""
 }
 
 // cell writes a number, nothing where it is not shown.

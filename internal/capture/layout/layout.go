@@ -60,6 +60,9 @@ func Mark(lo, hi int) route.Mark { return route.Mark{File: 1, Off: uint32(lo), E
 func (r *Reading) MapMarks(f func(route.Mark) route.Mark) {
 	for i := range r.Facts.Tables {
 		r.Facts.Tables[i].Routes.MapMarks(f)
+		if t := &r.Facts.Tables[i]; t.Filtered.Known() {
+			t.Filtered = f(t.Filtered)
+		}
 	}
 	r.Facts.Each(func(x network.Fact) { *x.Mark = f(*x.Mark) })
 	for i := range r.Passed {

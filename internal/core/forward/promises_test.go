@@ -282,6 +282,8 @@ func TestALoopbackInANamedTable(t *testing.T) {
 	}
 	rt := trace(net("a: local 10.9.9.1/32 receive dev lo1"), "10.2.0.9", "10.9.9.1")
 	require.Equal(t, forward.TwoWay, rt.Verdict)
-	n := coretest.Build(net("a: local 10.9.9.1/32 receive dev lo1 in red\na: local 10.9.9.1/32 receive dev lo1 in blue"))
+	n := coretest.Build(
+		net("a: local 10.9.9.1/32 receive dev lo1 in red\na: local 10.9.9.1/32 receive dev lo1 in blue"),
+	)
 	require.Len(t, n.Device("a").Own(addr("10.9.9.1")), 2, "one in each table")
 }

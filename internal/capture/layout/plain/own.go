@@ -39,6 +39,8 @@ type ownRoute struct {
 	Metric     *uint64 `json:"metric"`
 	Active     bool    `json:"active"`
 	Installed  bool    `json:"installed"`
+	Rejected   bool    `json:"rejected"`
+	Unusable   bool    `json:"unusable"`
 	Special    *string `json:"special-next-hop"`
 	NextHops   []struct {
 		Address   *string `json:"next-hop-address"`
@@ -47,6 +49,11 @@ type ownRoute struct {
 		Recursive bool    `json:"recursive"`
 		Resolves  bool    `json:"resolves-recursive"`
 		Inactive  bool    `json:"inactive"`
+		Table     *string `json:"next-hop-table"`
+		Selected  bool    `json:"selected"`
+		Backup    bool    `json:"backup"`
+		Down      bool    `json:"interface-down"`
+		OnLink    bool    `json:"on-link"`
 	} `json:"next-hops"`
 }
 
@@ -55,6 +62,8 @@ type ownReader struct {
 	text        []byte
 	dec         *json.Decoder
 	table, best string
+	partial     route.Mark // of the table: where its object begins
+	walk        bool
 }
 
 var errExpected = errors.New("not in the form that this program writes")
@@ -68,7 +77,7 @@ func ReadOwn(text []byte) layout.Reading {
 			return r.skip()
 		}
 		return r.array(func() error {
-			r.table, r.best = "default", ""
+			r.table, r.best, r.partial, r.walk = "default", "", route.Mark{}, false
 			return r.object(r.tableField)
 		})
 	})
@@ -141,6 +150,15 @@ func (r *ownReader) tableField(key string) error {
 		return r.dec.Decode(&r.table)
 	case "best-preference":
 		return r.dec.Decode(&r.best)
+	case "partial":
+		var yes bool
+		err := r.dec.Decode(&yes)
+		if at := int(r.dec.InputOffset()); yes {
+			r.partial = layout.Mark(at-len("true"), at)
+		}
+		return err
+	case "management-walk":
+		return r.dec.Decode(&r.walk)
 	case "routes":
 		return r.array(r.route)
 	}
@@ -194,7 +212,13 @@ func (r *ownReader) add(o *ownRoute, lo, hi int) error {
 		a.Metric = route.N(*o.Metric)
 	}
 	for _, n := range o.NextHops {
-		h := route.NextHop{Weight: n.Weight, Recursive: n.Recursive, Resolves: n.Resolves, Inactive: n.Inactive}
+		h := route.NextHop{
+			Weight: n.Weight, Recursive: n.Recursive, Resolves: n.Resolves, Inactive: n.Inactive,
+			Installed: n.Selected, Backup: n.Backup, Down: n.Down, OnLink: n.OnLink,
+		}
+		if n.Table != nil {
+			h.Table = *n.Table
+		}
 		if n.Interface != nil {
 			h.Interface = *n.Interface
 		}
@@ -212,14 +236,23 @@ func (r *ownReader) add(o *ownRoute, lo, hi int) error {
 	if o.Installed {
 		state |= route.Installed
 	}
-	r.Add(
-		r.table,
-		network.Candidates,
-		route.Route{Prefix: p, Attributes: &a, State: state, Mark: layout.Mark(lo, hi)},
-		0,
-	)
-	if r.best == "highest" {
-		r.Facts.Tables[len(r.Facts.Tables)-1].HighestWins = true
+	for _, x := range []struct {
+		on  bool
+		bit route.State
+	}{{o.Rejected, route.Rejected}, {o.Unusable, route.Unusable}} {
+		if x.on {
+			state |= x.bit
+		}
+	}
+	kind := network.Candidates
+	if r.walk {
+		kind = network.Walk
+	}
+	r.Add(r.table, kind, route.Route{Prefix: p, Attributes: &a, State: state, Mark: layout.Mark(lo, hi)}, 0)
+	t := &r.Facts.Tables[len(r.Facts.Tables)-1]
+	t.HighestWins = t.HighestWins || r.best == "highest"
+	if r.partial.Known() {
+		t.Filtered = r.partial
 	}
 	return nil
 }

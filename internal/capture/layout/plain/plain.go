@@ -4,9 +4,11 @@ package plain
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/csv"
 	"errors"
 	"fmt"
+	"math"
 	"net/netip"
 	"slices"
 	"strings"
@@ -40,6 +42,12 @@ var Columns = []struct{ Name, Holds string }{
 	{"outgoing-interface", "an interface's name"},
 	{"special-next-hop", "blackhole, unreachable, prohibit or receive"},
 	{"active", "true or false; true where the column is missing"},
+	{"installed", "true or false: what forwards; as active where the column is missing"},
+	{"weight", "the next hop's share among equals, a number"},
+	{"next-hop-table", "the table in which the next hop lies"},
+	{"on-link", "true: taken as attached though no prefix says so"},
+	{"interface-down", "true: forwarded into though it has no carrier"},
+	{"table-is-partial", "true: routes may be missing, so that no lookup is answered"},
 	{"table", "the table's name; default where the column is missing"},
 }
 
@@ -129,6 +137,8 @@ type csvRoute struct {
 	attr   route.Attributes
 	state  route.State
 	lo, hi int
+
+	partial route.Mark // the line that says that the table is
 }
 
 // join takes the next hop of a line that says the same otherwise.
@@ -152,6 +162,13 @@ func (r *csvRoute) add(c *layout.Collector) {
 			route.Route{Prefix: r.prefix, Attributes: &r.attr, State: r.state, Mark: layout.Mark(r.lo, r.hi)},
 			0,
 		)
+		if r.partial.Known() {
+			for i := range c.Facts.Tables {
+				if t := &c.Facts.Tables[i]; t.Name == r.table && t.Family == route.FamilyOf(r.prefix.Addr()) {
+					t.Filtered = r.partial
+				}
+			}
+		}
 	}
 }
 
@@ -207,18 +224,35 @@ func readRecord(names, rec []string, lo, hi int) (r csvRoute, err error) {
 			*n.to = route.N(v)
 		}
 	}
-	h := route.NextHop{Interface: get["outgoing-interface"]}
+	h := route.NextHop{
+		Interface: get["outgoing-interface"], Table: get["next-hop-table"],
+		OnLink: get["on-link"] == "true", Down: get["interface-down"] == "true",
+	}
+	if s := get["weight"]; s != "" {
+		v, ok := layout.Uint([]byte(s))
+		if !ok || v > math.MaxUint32 {
+			return r, fmt.Errorf("%w: weight %q", layout.ErrNumber, s)
+		}
+		h.Weight = uint32(v)
+	}
 	if s := get["next-hop-address"]; s != "" {
 		if h.Address, ok = layout.Addr([]byte(s)); !ok {
 			return r, fmt.Errorf("%w: %q", layout.ErrAddress, s)
 		}
 	}
-	if h.Interface != "" || h.Address.IsValid() {
+	if h != (route.NextHop{}) {
 		a.NextHops = []route.NextHop{h}
 	}
 	state := route.State(0)
 	if get["active"] == "true" {
-		state = route.Active | route.Installed
+		state |= route.Active
 	}
-	return csvRoute{get["table"], p.Masked(), a, state, lo, hi}, nil
+	if cmp.Or(get["installed"], get["active"]) == "true" {
+		state |= route.Installed
+	}
+	x := csvRoute{get["table"], p.Masked(), a, state, lo, hi, route.Mark{}}
+	if get["table-is-partial"] == "true" {
+		x.partial = layout.Mark(lo, hi)
+	}
+	return x, nil
 }
