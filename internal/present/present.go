@@ -5,13 +5,14 @@
 package present
 
 import (
-	"bufio"
+	"bytes"
 	"encoding/json"
 	"fmt"
 	"io"
 	"strconv"
 	"strings"
 	"unicode"
+	"unicode/utf16"
 	"unicode/utf8"
 
 	"zarvek/internal/casefile"
@@ -144,14 +145,43 @@ func grouped(n int) string {
 	return s
 }
 
+// unseen escapes in JSON what a terminal or an editor would not show, or would obey: DEL, the C1 controls, signs that turn the
+// direction of writing or have no width. They can only stand in strings.
+func unseen(b []byte) []byte {
+	odd := func(r rune) bool {
+		return r == 0x7f || r > 0x7f && unicode.In(r, unicode.Cc, unicode.Cf, unicode.Zl, unicode.Zp)
+	}
+	if bytes.IndexFunc(b, odd) < 0 {
+		return b
+	}
+	out := make([]byte, 0, len(b)+64)
+	for len(b) > 0 {
+		r, n := utf8.DecodeRune(b)
+		switch {
+		case !odd(r):
+			out = append(out, b[:n]...)
+		case r > 0xffff:
+			hi, lo := utf16.EncodeRune(r)
+			out = fmt.Appendf(out, `\u%04x\u%04x`, hi, lo)
+		default:
+			out = fmt.Appendf(out, `\u%04x`, r)
+		}
+		b = b[n:]
+	}
+	return out
+}
+
 // writeJSON writes v as one indented document.
 func writeJSON(w io.Writer, v any) error {
-	b := bufio.NewWriterSize(w, 1<<16)
-	e := json.NewEncoder(b)
+	var b bytes.Buffer
+	e := json.NewEncoder(&b)
 	e.SetEscapeHTML(false)
 	e.SetIndent("", " ")
 	if err := e.Encode(v); err != nil {
 		return err
 	}
-	return b.Flush()
+	if _, err := w.Write(unseen(b.Bytes())); err != nil {
+		return err
+	}
+	return nil
 }

@@ -140,3 +140,26 @@ func TestEveryReasonHasWords(t *testing.T) {
 		require.NotContains(t, out.String(), "no reason is known")
 	}
 }
+
+// TestNothingUnseenInJSONAndCSV: what no eye sees and what a terminal obeys is escaped in the forms for machines too, and JSON
+// says the same as before.
+func TestNothingUnseenInJSONAndCSV(t *testing.T) {
+	name := "mast\x7f\u0085\u202e7\u200b\U000e0041\x1b[31m é"
+	var b bytes.Buffer
+	require.NoError(t, writeJSON(&b, map[string]string{"device": name}))
+	require.Equal(t, "{\n \"device\": \"mast\\u007f\\u0085\\u202e7\\u200b\\udb40\\udc41\\u001b[31m é\"\n}\n", b.String())
+	var back map[string]string
+	require.NoError(t, json.Unmarshal(b.Bytes(), &back))
+	require.Equal(t, name, back["device"])
+	require.Equal(t, `mast\x7f\u0085\u202e7\u200b\U000e0041\x1b[31m é`, defuse(name))
+	require.Equal(t, "'=1+1", defuse("=1+1"))
+
+	n := coretest.Build("a: direct 10.0.0.0/24 dev e\u202e0\x7f")
+	for form := range forms {
+		b.Reset()
+		require.NoError(t, forms[form](&b, TableQuery{n.Device("a"), network.Filter{All: true}}, View{Evidence: fixed{}}))
+		require.NotContains(t, b.String(), "\u202e", form)
+		require.NotContains(t, b.String(), "\x7f", form)
+		require.NotContains(t, b.String(), "\x1b", form)
+	}
+}

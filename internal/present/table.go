@@ -323,12 +323,13 @@ func TableJSON(out io.Writer, q TableQuery, v View) error {
 	if err != nil {
 		return err
 	}
-	fmt.Fprintf(w, `{"device":%s,"tables":[`, name)
+	fmt.Fprintf(w, `{"device":%s,"tables":[`, unseen(name))
 	for i, t := range q.Filter.Tables(q.Device) {
-		head, err := json.Marshal(jsonTable{t.Name, t.Family.String(), best(t), partial(q, t), t.Weak})
+		raw, err := json.Marshal(jsonTable{t.Name, t.Family.String(), best(t), partial(q, t), t.Weak})
 		if err != nil {
 			return err
 		}
+		head := unseen(raw)
 		if i > 0 {
 			w.WriteByte(',')
 		}
@@ -348,7 +349,7 @@ func TableJSON(out io.Writer, q TableQuery, v View) error {
 			}
 			first = false
 			w.WriteByte('\n')
-			w.Write(line)
+			w.Write(unseen(line))
 		}
 		w.WriteString("]}")
 	}

@@ -31,8 +31,10 @@ var csvColumns = []string{
 	"captured-at",
 }
 
-// defuse makes a cell harmless to spreadsheets, which would run a text that begins like a formula.
+// defuse makes a cell harmless: to terminals, which would obey control characters, and to spreadsheets, which would run a
+// text that begins like a formula.
 func defuse(s string) string {
+	s = Clean(s)
 	if s != "" && strings.IndexByte("=+-@\t\r", s[0]) >= 0 {
 		return "'" + s
 	}
