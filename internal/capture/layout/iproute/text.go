@@ -36,7 +36,7 @@ func recogniseText(text []byte) int {
 		}
 		w := strings.Fields(string(line))
 		switch kindOf(line, w) {
-		case routeLine, neighLine, linkLine, ruleLine, briefLine:
+		case routeLine, neighLine, linkLine, ruleLine, briefLine, oneLine:
 			n++
 		}
 	}
@@ -54,6 +54,7 @@ const (
 	addrLine
 	detailLine
 	briefLine
+	oneLine // an address with its interface, as ip -o prints it
 	ruleLine
 	bareLine // a prefix alone, which is a route only if next hops stand below it
 )
@@ -77,6 +78,8 @@ func kindOf(line []byte, w []string) lineKind {
 			return ruleLine
 		case strings.HasSuffix(w[1], ":") && len(w) > 2 && strings.HasPrefix(w[2], "<"):
 			return linkLine
+		case len(w) > 3 && (w[2] == "inet" || w[2] == "inet6"):
+			return oneLine
 		}
 		return otherLine
 	}
@@ -212,8 +215,19 @@ func (r *textReader) line(line []byte, lo, hi int) error {
 				o.OperState = w[i+1]
 			}
 		}
+		for i := 3; i+1 < len(w); i++ { // with -o what stands below otherwise stands behind a backslash
+			if strings.HasPrefix(w[i], "link/") && strings.HasSuffix(w[i-1], "\\") {
+				o.MAC, o.LinkType = w[i+1], strings.TrimPrefix(w[i], "link/")
+			}
+		}
 		r.iface = o
 		return nil
+	case oneLine:
+		o.Ifname = w[1]
+		if s := addressWord(w[2:]); s != "" {
+			o.texts = append(o.texts, addressText{s, lo, hi})
+		}
+		err = r.link(o)
 	case briefLine:
 		o.Ifname, o.OperState = w[0], w[1]
 		for _, s := range w[2:] {
@@ -261,16 +275,7 @@ func (r *textReader) detail(kind lineKind, w []string, lo, hi int) error {
 	}
 	switch {
 	case kind == addrLine:
-		s := w[1]
-		if len(w) > 3 && w[2] == "peer" {
-			s += "/peer"
-		}
-		for _, x := range w {
-			if x == "dadfailed" {
-				s = ""
-			}
-		}
-		if s != "" {
+		if s := addressWord(w); s != "" {
 			r.iface.texts = append(r.iface.texts, addressText{s, lo, hi})
 		}
 	case strings.HasPrefix(w[0], "link/") && len(w) > 1:
@@ -281,6 +286,20 @@ func (r *textReader) detail(kind lineKind, w []string, lo, hi int) error {
 	}
 	r.iface.hi = hi
 	return nil
+}
+
+// addressWord returns the address of "inet ADDRESS …", marked where a peer's stands beside it; "" where another host was
+// found to have it.
+func addressWord(w []string) string {
+	for _, x := range w {
+		if strings.TrimSuffix(x, "\\") == "dadfailed" {
+			return ""
+		}
+	}
+	if len(w) > 3 && w[2] == "peer" {
+		return w[1] + "/peer"
+	}
+	return w[1]
 }
 
 // routeWords reads the words of a route into the names that the JSON form has.

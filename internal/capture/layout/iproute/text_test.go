@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zarvek/internal/capture/layout/layouttest"
+	"zarvek/internal/core/network"
 )
 
 var textTests = []struct {
@@ -209,4 +210,28 @@ func FuzzReadText(f *testing.F) {
 	}
 	f.Add([]byte(links))
 	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, ReadText, in) })
+}
+
+// TestOneLine reads what ip -o prints: what stands on lines below otherwise stands behind a backslash.
+func TestOneLine(t *testing.T) {
+	in := `1: lo    inet 127.0.0.1/8 scope host lo\       valid_lft forever preferred_lft forever
+4: hall0    inet 10.61.16.1/24 brd 10.61.16.255 scope global hall0\       valid_lft forever preferred_lft forever
+4: hall0    inet6 fd6b:16::1/64 scope global dadfailed tentative \       valid_lft forever preferred_lft forever
+4: hall0    inet6 fe80::1/64 scope link \       valid_lft forever preferred_lft forever
+6: tun0    inet 172.28.61.18 peer 172.28.61.17/32 scope global tun0\       valid_lft forever preferred_lft forever
+5: up0@if7: <BROADCAST,MULTICAST,UP,LOWER_UP> mtu 1500 qdisc noqueue state UP mode DEFAULT \    link/ether 02:00:5E:00:00:05 brd ff:ff:ff:ff:ff:ff
+7: up1: <BROADCAST,MULTICAST> mtu 1500 qdisc noop state DOWN \    link/ether 02:00:5e:00:00:07 brd ff:ff:ff:ff:ff:ff
+`
+	r := layouttest.Laws(t, ReadText, []byte(in))
+	require.Empty(t, r.Unread)
+	var got []string
+	for _, a := range r.Facts.Addresses {
+		got = append(got, a.Prefix.String()+" "+a.Interface)
+	}
+	require.Equal(t, []string{"127.0.0.1/8 lo", "10.61.16.1/24 hall0", "fe80::1/64 hall0", "172.28.61.18/32 tun0"}, got)
+	up := r.Facts.Interfaces[len(r.Facts.Interfaces)-2:]
+	require.Equal(t, "up0 1 02:00:5e:00:00:05", fmt.Sprint(up[0].Name, " ", up[0].State, " ", up[0].MAC))
+	require.Equal(t, network.LinkDown, up[1].State)
+	require.Equal(t, 7, recogniseText([]byte(in)))
+	layouttest.Variants(t, ReadText, in)
 }
