@@ -28,10 +28,11 @@ const (
 type Item struct {
 	Route      *route.Route
 	Table      *network.TableFacts
-	First      int             // of a route: the line on which it begins
-	Hops       []route.NextHop // of a route: the next hops that stand on this line
-	Fact       *network.Fact   // anything else
-	HeardOfAgo string          // how long ago the line says that the route was learned, in words
+	First      int                    // of a route: the line on which it begins
+	Hops       []route.NextHop        // of a route: the next hops that stand on this line
+	Used       map[route.NextHop]bool // of a route: the next hops that forward
+	Fact       *network.Fact          // anything else
+	HeardOfAgo string                 // how long ago the line says that the route was learned, in words
 }
 
 // A GlossedLine is one line of a capture with what it was taken for.
@@ -170,6 +171,19 @@ func (g *glosser) route(t *network.TableFacts, r route.Route) {
 	first := src.Line(r.Mark.Off)
 	last := src.Line(max(r.Mark.End, r.Mark.Off+1) - 1)
 	text := src.Text(r.Mark)
+	used := map[route.NextHop]bool{}
+	for _, h := range r.Forwarding() {
+		used[h] = true
+	}
+	byAddress := map[string][]route.NextHop{}
+	var straight []route.NextHop // those that only an interface tells
+	for _, h := range r.NextHops {
+		if h.Address.IsValid() {
+			byAddress[h.Address.String()] = append(byAddress[h.Address.String()], h)
+		} else if h.Interface != "" {
+			straight = append(straight, h)
+		}
+	}
 	for n := first; n <= last; n++ {
 		line := text
 		if i := bytes.IndexByte(text, '\n'); i >= 0 {
@@ -178,11 +192,14 @@ func (g *glosser) route(t *network.TableFacts, r route.Route) {
 		if g.want != nil && !g.want[n] {
 			continue
 		}
-		it := Item{Route: &r, Table: t, First: first, HeardOfAgo: age(string(line))}
-		low := strings.ToLower(string(line))
-		for _, h := range r.NextHops {
-			if h.Address.IsValid() && containsWord(low, h.Address.String()) ||
-				!h.Address.IsValid() && h.Interface != "" && strings.Contains(string(line), h.Interface) {
+		it := Item{Route: &r, Table: t, First: first, Used: used, HeardOfAgo: age(string(line))}
+		for word := range strings.FieldsFuncSeq(strings.ToLower(string(line)), func(c rune) bool { return !isAddressByte(c) }) {
+			if hops := byAddress[word]; len(hops) > 0 && !slices.Contains(it.Hops, hops[0]) {
+				it.Hops = append(it.Hops, hops...)
+			}
+		}
+		for _, h := range straight {
+			if strings.Contains(string(line), h.Interface) {
 				it.Hops = append(it.Hops, h)
 			}
 		}
@@ -192,22 +209,7 @@ func (g *glosser) route(t *network.TableFacts, r route.Route) {
 	}
 }
 
-// containsWord reports whether an address stands in a line, and not as the beginning or end of a longer one.
-func containsWord(line, word string) bool {
-	for at := 0; ; {
-		i := strings.Index(line[at:], word)
-		if i < 0 {
-			return false
-		}
-		lo, hi := at+i, at+i+len(word)
-		if (lo == 0 || !isAddressByte(line[lo-1])) && (hi == len(line) || !isAddressByte(line[hi])) {
-			return true
-		}
-		at = hi
-	}
-}
-
-func isAddressByte(c byte) bool {
+func isAddressByte(c rune) bool {
 	return c >= '0' && c <= '9' || c >= 'a' && c <= 'f' || c == '.' || c == ':'
 }
 

@@ -4,7 +4,6 @@ import (
 	"bufio"
 	"fmt"
 	"io"
-	"slices"
 	"strings"
 
 	"zarvek/internal/capture"
@@ -166,7 +165,7 @@ func routeWords(it capture.Item) string {
 	case r.Special != route.None && r.Special != route.Receive:
 		parts = append(parts, ways(r.Attributes)...)
 	case r.Protocol != route.Direct && r.Protocol != route.Local && r.Special == route.None:
-		if hops := hopWords(it.Hops, r.Attributes); hops != "" {
+		if hops := hopWords(it); hops != "" {
 			parts = append(parts, "reached through "+hops)
 		} else if len(r.NextHops) > 0 {
 			parts = append(parts, "its next hops stand on the lines below")
@@ -214,10 +213,9 @@ func stateWords(r route.Route, k network.Kind) string {
 	return "a candidate that is not in use"
 }
 
-func hopWords(hops []route.NextHop, a *route.Attributes) string {
+func hopWords(it capture.Item) string {
 	var out []string
-	used := a.Forwarding()
-	for _, h := range hops {
+	for _, h := range it.Hops {
 		s := to(h.Address, h.Interface)
 		if !h.Address.IsValid() {
 			s = "interface " + Clean(h.Interface)
@@ -231,7 +229,7 @@ func hopWords(hops []route.NextHop, a *route.Attributes) string {
 				s += " (" + x.word + ")"
 			}
 		}
-		if !slices.Contains(used, h) && !h.Recursive && !h.Inactive && !h.Backup {
+		if !it.Used[h] && !h.Recursive && !h.Inactive && !h.Backup {
 			s += " (another next hop is selected)"
 		}
 		if h.Weight > 1 {
@@ -254,7 +252,7 @@ func moreWords(it capture.Item) string {
 	} else if len(it.Route.NextHops) == len(it.Hops) {
 		word = "through "
 	}
-	return begin + ": " + word + hopWords(it.Hops, it.Route.Attributes)
+	return begin + ": " + word + hopWords(it)
 }
 
 // GlossJSON writes the same as one document.

@@ -283,7 +283,7 @@ func (w *Walker) follow(pkt *packet, at position, hop Hop, m selection.Match, st
 			if res.Failure != selection.Resolved {
 				h.NextHop = res.NextHop.Address
 				v := NextHopLost
-				if res.Failure == selection.Contradicted {
+				if res.Failure == selection.Contradicted || res.Failure == selection.TooLong {
 					v = Unknown
 				}
 				steps = append(steps, step{hop: h, share: share, verdict: v,

@@ -1,6 +1,7 @@
 package forward_test
 
 import (
+	"fmt"
 	"net/netip"
 	"testing"
 
@@ -286,4 +287,16 @@ func TestALoopbackInANamedTable(t *testing.T) {
 		net("a: local 10.9.9.1/32 receive dev lo1 in red\na: local 10.9.9.1/32 receive dev lo1 in blue"),
 	)
 	require.Len(t, n.Device("a").Own(addr("10.9.9.1")), 2, "one in each table")
+}
+
+// TestAChainThatIsNotFollowedToItsEnd is not lost: nothing is known of it.
+func TestAChainThatIsNotFollowedToItsEnd(t *testing.T) {
+	in := "a: direct 10.1.0.0/24 dev lan\na: direct 10.9.100.0/24 dev e0\n"
+	for i := range 100 {
+		in += fmt.Sprintf("a: static 10.9.%d.0/24 via 10.9.%d.1\n", i, i+1)
+	}
+	rt := trace(in, "10.1.0.9", "10.9.90.9")
+	require.NotEqual(t, forward.NextHopLost, rt.Forward.Verdict)
+	rt = trace(in, "10.1.0.9", "10.9.0.9")
+	require.Equal(t, forward.Unknown, rt.Forward.Verdict)
 }

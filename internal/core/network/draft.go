@@ -99,12 +99,12 @@ func (x *Draft) Routes(device, table string, prefix netip.Prefix) []route.Route 
 // SetInterface replaces what is known of the interface of that name, or adds it.
 func (x *Draft) SetInterface(device string, i Interface) {
 	d := x.device(device)
-	d.interfaces = slices.Clone(d.interfaces)
-	at := slices.IndexFunc(d.interfaces, func(o Interface) bool { return o.Name == i.Name })
-	if at < 0 {
-		d.interfaces = append(d.interfaces, i)
+	at, ok := d.interfaceAt[i.Name]
+	if !ok {
+		d.setInterfaces(append(slices.Clone(d.interfaces), i))
 		return
 	}
+	d.interfaces = slices.Clone(d.interfaces)
 	d.interfaces[at] = i
 }
 
@@ -118,7 +118,7 @@ func (x *Draft) Listed(device string) []Address { return slices.Clone(x.device(d
 
 // SetNeighbours replaces the device's ARP and ND entries.
 func (x *Draft) SetNeighbours(device string, entries []Neighbour) {
-	x.device(device).neighbours = slices.Clone(entries)
+	x.device(device).setNeighbours(slices.Clone(entries))
 }
 
 // SetSwitch replaces the device's forwarding switch of a family.

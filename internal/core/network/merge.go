@@ -220,6 +220,8 @@ func (t *Table) mergeGroup(src *route.List, g Group, out *route.List) {
 	}
 }
 
+const lastMarks = 8
+
 // addMerged adds r, or only its evidence where the same route is there already. Where t is given, a difference in
 // what the two captures chose is kept.
 func addMerged(list []merged, r route.Route, t *Table) []merged {
@@ -228,7 +230,8 @@ func addMerged(list []merged, r route.Route, t *Table) []merged {
 		if !sameRoute(have.Attributes, r.Attributes) {
 			continue
 		}
-		if have.Mark == r.Mark || slices.Contains(have.more, r.Mark) {
+		// A line that tells a route twice does so at once: the last few marks are enough to look at.
+		if have.Mark == r.Mark || slices.Contains(have.more[max(0, len(have.more)-lastMarks):], r.Mark) {
 			return list
 		}
 		have.more = append(have.more, r.Mark)

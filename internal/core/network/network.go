@@ -48,19 +48,21 @@ type Device struct {
 	Classful route.Mark // the line that says that IPv4 lookups are classful (RFC 1812 section 5.2.4.3 forbids it); none: they are not
 	Unread   int        // lines that could not be read although they stand in a table or list that was
 
-	tables     []*Table // by name, the default table first, IPv4 before IPv6
-	addresses  []Address
-	told       []Address // of addresses those that captures list as such, not those that local routes show
-	interfaces []Interface
-	neighbours []Neighbour
-	switches   []Switch
-	rules      []Rule // by priority
-	statics    []Static
-	sessions   []Session
-	checks     []SourceCheck
-	policy     Policy
-	own        map[netip.Addr][]int
-	number     int
+	tables       []*Table // by name, the default table first, IPv4 before IPv6
+	addresses    []Address
+	told         []Address // of addresses those that captures list as such, not those that local routes show
+	interfaces   []Interface
+	interfaceAt  map[string]int // by name
+	neighbours   []Neighbour
+	neighboursAt map[netip.Addr][]int // by address
+	switches     []Switch
+	rules        []Rule // by priority
+	statics      []Static
+	sessions     []Session
+	checks       []SourceCheck
+	policy       Policy
+	own          map[netip.Addr][]int
+	number       int
 }
 
 // Number returns the device's number: 0, 1, … in the order of a case's devices. It is the same in every overlay, so
@@ -127,10 +129,8 @@ func (d *Device) Own(a netip.Addr) []Address {
 
 // Interface returns what is known of an interface; the zero Interface where nothing is.
 func (d *Device) Interface(name string) Interface {
-	for _, i := range d.interfaces {
-		if i.Name == name {
-			return i
-		}
+	if i, ok := d.interfaceAt[name]; ok {
+		return d.interfaces[i]
 	}
 	return Interface{}
 }
@@ -140,8 +140,9 @@ func (d *Device) Interface(name string) Interface {
 func (d *Device) Neighbour(a netip.Addr, ifname string) (Neighbour, bool) {
 	var best Neighbour
 	found := false
-	for _, n := range d.neighbours {
-		if n.Address != a || ifname != "" && n.Interface != "" && n.Interface != ifname {
+	for _, i := range d.neighboursAt[a] {
+		n := d.neighbours[i]
+		if ifname != "" && n.Interface != "" && n.Interface != ifname {
 			continue
 		}
 		if !found || n.State == NeighbourAlive {
@@ -247,14 +248,13 @@ func (b *Builder) Build() *Snapshot {
 func (f *deviceFacts) build(name string) *Device {
 	f.nameInterfaces()
 	d := &Device{
-		Name:       name,
-		neighbours: f.Neighbours,
-		switches:   f.Forwarding,
-		statics:    f.Statics,
-		sessions:   f.Sessions,
-		checks:     f.Checks,
-		policy:     f.Policy,
-		Unread:     f.unread,
+		Name:     name,
+		switches: f.Forwarding,
+		statics:  f.Statics,
+		sessions: f.Sessions,
+		checks:   f.Checks,
+		policy:   f.Policy,
+		Unread:   f.unread,
 	}
 	if f.Policy.AllOfEqual.Known() {
 		for i := range f.Tables {
@@ -268,8 +268,9 @@ func (f *deviceFacts) build(name string) *Device {
 			t.Classful = t.Family == route.IPv4
 		}
 	}
-	d.interfaces = mergeInterfaces(f.Interfaces)
+	d.setInterfaces(mergeInterfaces(f.Interfaces))
 	d.rules = mergeRules(f.Rules)
+	d.setNeighbours(f.Neighbours)
 	d.told = f.Addresses
 	d.findOwn()
 	// A device that is off in any capture is off: never promise more than the least one shows.
@@ -386,11 +387,29 @@ func isLoopback(name string) bool {
 	return digits != name && strings.Trim(digits, "0123456789.") == ""
 }
 
+// setInterfaces replaces the device's interfaces, each of a name of its own.
+func (d *Device) setInterfaces(all []Interface) {
+	d.interfaces, d.interfaceAt = all, make(map[string]int, len(all))
+	for i, x := range all {
+		d.interfaceAt[x.Name] = i
+	}
+}
+
+// setNeighbours replaces the device's neighbour entries.
+func (d *Device) setNeighbours(all []Neighbour) {
+	d.neighbours, d.neighboursAt = all, make(map[netip.Addr][]int, len(all))
+	for i, n := range all {
+		d.neighboursAt[n.Address] = append(d.neighboursAt[n.Address], i)
+	}
+}
+
 func mergeInterfaces(in []Interface) []Interface {
 	var out []Interface
+	byName := map[string]int{}
 	for _, i := range in {
-		at := slices.IndexFunc(out, func(o Interface) bool { return o.Name == i.Name })
-		if at < 0 {
+		at, ok := byName[i.Name]
+		if !ok {
+			byName[i.Name] = len(out)
 			out = append(out, i)
 			continue
 		}
@@ -407,9 +426,12 @@ func mergeInterfaces(in []Interface) []Interface {
 
 func mergeRules(in []Rule) []Rule {
 	var out []Rule
+	seen := map[Rule]bool{}
 	for _, r := range in {
-		same := func(o Rule) bool { o.Mark = r.Mark; return o == r }
-		if !slices.ContainsFunc(out, same) {
+		same := r
+		same.Mark = route.Mark{}
+		if !seen[same] {
+			seen[same] = true
 			out = append(out, r)
 		}
 	}

@@ -31,7 +31,7 @@ const (
 	NoNextHop            // the route has neither next hop nor interface
 	Contradicted         // captures of different moments disagree on the route that resolves it
 	NotReadable          // the forwarding table refused the route that resolves it
-	TooLong              // more than maxLookups lookups
+	TooLong              // more than maxLookups lookups, or more than maxDepth one behind the other
 )
 
 // A Resolution is the outcome for one next hop.
@@ -96,8 +96,12 @@ func recursive(t *network.Table, r route.Route) []Resolution {
 
 func weight(h route.NextHop) float64 { return float64(max(h.Weight, 1)) }
 
-// maxLookups bounds the work for one next hop: tables that split at every step would otherwise take exponential time.
-const maxLookups = 4096
+// Bounds of the work for one next hop: tables that split at every step would otherwise take exponential time, and chains as
+// long as the table the cube of it. No device goes that far.
+const (
+	maxLookups = 256
+	maxDepth   = 64
+)
 
 type resolver struct {
 	table *network.Table
@@ -113,7 +117,7 @@ func (v *resolver) resolve(a netip.Addr, seen []netip.Prefix, via []route.Route)
 	if a.Zone() != "" {
 		return []Exit{{Interface: a.Zone(), Address: a.WithZone(""), Via: via}}, Resolved, netip.Addr{}
 	}
-	if v.used++; v.used > maxLookups {
+	if v.used++; v.used > maxLookups || len(seen) > maxDepth {
 		return nil, TooLong, a
 	}
 	m := Longest(v.table, a)
