@@ -83,8 +83,15 @@ func Read(name string, raw []byte, file uint32, described ...layout.Reader) (*Ca
 		c.Parts = []Part{p}
 		return c, nil
 	}
-	sections, lines := split(src.text)
 	all := append(described[:len(described):len(described)], readers...)
+	read := func(src *Source) *Capture { return readSource(src, file, all) }
+	return read(src).atEdges(read), nil
+}
+
+// readSource reads a text with the readers given.
+func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
+	c := &Capture{Source: src}
+	sections, lines := split(src.text)
 	c.Prompts = lines
 	for _, s := range sections {
 		text := src.text[s.lo:s.hi]
@@ -119,7 +126,7 @@ func Read(name string, raw []byte, file uint32, described ...layout.Reader) (*Ca
 			c.Parts = append(c.Parts, p)
 		}
 	}
-	return c, nil
+	return c
 }
 
 // stretch is a reading of a part of a text.

@@ -302,6 +302,19 @@ func addressWord(w []string) string {
 	return w[1]
 }
 
+var errWord = errors.New("a word that says nothing here")
+
+// routeFlags and routeOptions, which have a value, are what a route may say besides and what decides nothing here.
+var (
+	routeFlags = map[string]bool{"pervasive": true, "offload": true, "rt_offload": true, "trap": true, "rt_trap": true, "rt_offload_failed": true,
+		"notify": true, "unresolved": true, "linkdown,": true, "cache": true, "<local>": true, "<redirected>": true, "<>": true,
+		"lock": true}
+	routeOptions = map[string]bool{"nhid": true, "mtu": true, "advmss": true, "rtt": true, "rttvar": true, "rto_min": true, "window": true,
+		"cwnd": true, "initcwnd": true, "initrwnd": true, "ssthresh": true, "realm": true, "realms": true, "hoplimit": true, "quickack": true,
+		"features": true, "congctl": true, "expires": true, "error": true, "reordering": true, "iif": true, "uid": true, "users": true,
+		"age": true, "ipid": true, "tos": true, "dsfield": true, "ttl-propagate": true, "fastopen_no_cookie": true, "encap": true, "from": true}
+)
+
 // routeWords reads the words of a route into the names that the JSON form has.
 func routeWords(o *object, w []string) error {
 	if _, ok := types[word(w[0])]; ok {
@@ -351,6 +364,16 @@ func routeWords(o *object, w []string) error {
 			}
 		case "dead", "linkdown", "onlink":
 			o.Flags = append(o.Flags, w[i])
+		default:
+			switch {
+			case routeFlags[w[i]]:
+			case routeOptions[w[i]]:
+				next()
+			case w[i] == "nexthop": // what follows is the first of several on one line
+				return fmt.Errorf("%w: several next hops on one line", layout.ErrNotARoute)
+			default: // a word that nobody knows may be two glued together, or what is left of one
+				return fmt.Errorf("%w: %q", errWord, w[i])
+			}
 		}
 	}
 	return nil

@@ -1,0 +1,210 @@
+package capture
+
+import (
+	"flag"
+	"fmt"
+	"math/rand/v2"
+	"net/netip"
+	"regexp"
+	"slices"
+	"sort"
+	"strings"
+	"testing"
+
+	"zarvek/internal/core/route"
+)
+
+var disturbances = flag.Int("disturb", 40, "how often each sample is disturbed")
+
+// disturbed is a text with something done to it that happens to real captures.
+type disturbed struct {
+	what, text string
+	lines      []int // that were taken out, doubled or changed, counted from 1
+}
+
+// intruders are what stands between the lines of a table in real logs.
+var intruders = []string{
+	"Mar  3 02:11:09.112: %LINK-3-UPDOWN: Interface hall7, changed state to down",
+	"<189>Mar  3 02:11:09 mast9 link: hall7 10.99.9.9 lost",
+	"PING 10.99.9.9 (10.99.9.9) 56(84) bytes of data.",
+	"64 bytes from 10.99.9.9: icmp_seq=1 ttl=64 time=0.41 ms",
+	" 1  10.99.9.1 (10.99.9.1)  0.3 ms  0.2 ms  0.2 ms",
+	"[night@control ~]$ uptime",
+	"control:/home/night> show clock",
+	"*02:11:09.112 UTC Tue Mar 3 2026",
+	"depot-c9k(night)%% show version",
+	"Connection to 10.99.9.9 closed by remote host.",
+	"10.99.9.9 hall7 is not what it was",
+	"Software, version 10.99.9",
+	"--More--",
+}
+
+// disturb does one thing to a text.
+func disturb(rnd *rand.Rand, text string) disturbed {
+	lines := strings.SplitAfter(text, "\n")
+	at := rnd.IntN(len(lines))
+	put := func(lines ...string) string { return strings.Join(lines, "") }
+	switch rnd.IntN(10) {
+	case 0:
+		n := rnd.IntN(len(text) + 1)
+		return disturbed{"cut", text[:n], nil}
+	case 1:
+		return disturbed{"deleted", put(slices.Concat(lines[:at], lines[min(at+1, len(lines)):])...), []int{at + 1}}
+	case 2:
+		return disturbed{"doubled", put(slices.Concat(lines[:at], lines[at:min(at+1, len(lines))], lines[at:])...), []int{at + 1}}
+	case 3:
+		x := intruders[rnd.IntN(len(intruders))]
+		return disturbed{"inserted " + x, put(slices.Concat(lines[:at], []string{x + "\n"}, lines[at:])...), []int{at + 1}}
+	case 4, 5:
+		width := 40 + rnd.IntN(60)
+		var out strings.Builder
+		for _, l := range lines {
+			end := ""
+			if strings.HasSuffix(l, "\n") {
+				l, end = l[:len(l)-1], "\n"
+			}
+			for len(l) > width {
+				out.WriteString(l[:width] + "\n")
+				l = l[width:]
+			}
+			out.WriteString(l + end)
+		}
+		return disturbed{fmt.Sprint("wrapped at ", width), out.String(), nil}
+	case 6:
+		return disturbed{"CRLF", strings.ReplaceAll(strings.ReplaceAll(text, "\r\n", "\n"), "\n", "\r\n"), nil}
+	case 7:
+		gaps := regexp.MustCompile(`\S( +)\S`).FindAllStringSubmatchIndex(text, -1)
+		if len(gaps) == 0 {
+			return disturbed{"nothing", text, nil}
+		}
+		g := gaps[rnd.IntN(len(gaps))]
+		return disturbed{"joined", text[:g[2]] + text[g[3]:], []int{1 + strings.Count(text[:g[2]], "\n")}}
+	case 8:
+		keep := rnd.IntN(4)
+		var out []string
+		var gone []int
+		for i, l := range lines {
+			if rnd.IntN(4) <= keep {
+				out = append(out, l)
+			} else {
+				gone = append(gone, i+1)
+			}
+		}
+		return disturbed{"filtered", put(out...), gone}
+	}
+	word := regexp.MustCompile(`[0-9A-Za-z.:/-]+`).FindAllStringIndex(text, -1)
+	if len(word) == 0 {
+		return disturbed{"nothing", text, nil}
+	}
+	w := word[rnd.IntN(len(word))]
+	c := w[0] + rnd.IntN(w[1]-w[0])
+	return disturbed{"NUL in a word", text[:c] + "\x00" + text[c:], []int{1 + strings.Count(text[:c], "\n")}}
+}
+
+// told are the routes of a capture: for each table and prefix the next hops that some route has.
+type toldRoute struct {
+	hops     map[string]bool
+	specials map[route.Special]bool
+}
+
+func hopKey(h route.NextHop) string { return h.Address.String() + " " + h.Interface }
+
+func toldBy(c *Capture) map[string]*toldRoute {
+	out := map[string]*toldRoute{}
+	for i := range c.Parts {
+		for j := range c.Parts[i].Facts.Tables {
+			t := &c.Parts[i].Facts.Tables[j]
+			for k := range t.Routes.Len() {
+				r := t.Routes.At(k)
+				key := t.Name + " " + r.Prefix.String()
+				x := out[key]
+				if x == nil {
+					x = &toldRoute{map[string]bool{}, map[route.Special]bool{}}
+					out[key] = x
+				}
+				x.specials[r.Special] = true
+				for _, h := range r.NextHops {
+					x.hops[hopKey(h)] = true
+					if h.Interface != "" { // a continuation that is gone may take the address away, or the interface
+						x.hops[hopKey(route.NextHop{Interface: h.Interface})] = true
+					}
+					x.hops[hopKey(route.NextHop{Address: h.Address})] = true
+				}
+			}
+		}
+	}
+	return out
+}
+
+// invented lists what a disturbed capture tells that the undisturbed one does not.
+func invented(was map[string]*toldRoute, c *Capture) []string {
+	var out []string
+	for i := range c.Parts {
+		for j := range c.Parts[i].Facts.Tables {
+			t := &c.Parts[i].Facts.Tables[j]
+			for k := range t.Routes.Len() {
+				r := t.Routes.At(k)
+				x := was[t.Name+" "+r.Prefix.String()]
+				line := fmt.Sprintf("%s %s", t.Name, r.Prefix)
+				if x == nil {
+					out = append(out, "a new route: "+line+": "+string(c.Source.Text(r.Mark)))
+					continue
+				}
+				if !x.specials[r.Special] {
+					out = append(out, fmt.Sprintf("%s is %q now: %s", line, r.Special, c.Source.Text(r.Mark)))
+				}
+				for _, h := range r.NextHops {
+					if !x.hops[hopKey(h)] && !(h.Address == netip.Addr{} && h.Interface == "") {
+						out = append(out, fmt.Sprintf("%s leads to %s now: %s", line, hopKey(h), c.Source.Text(r.Mark)))
+					}
+				}
+			}
+		}
+	}
+	return out
+}
+
+// TestDisturbance: whatever happens to a capture on its way, each route that is then read is one that the capture had before,
+// with the same next hops and in the same table.
+func TestDisturbance(t *testing.T) {
+	all := samples(t)
+	names := make([]string, 0, len(all))
+	for name := range all {
+		names = append(names, name)
+	}
+	sort.Strings(names)
+	tried, wrong := 0, map[string][]string{}
+	for s, name := range names {
+		raw := all[name]
+		if len(raw) > 30000 || len(raw) == 0 {
+			continue
+		}
+		c, err := Read(name, raw, 1)
+		if err != nil || c.Source.binary {
+			continue
+		}
+		was := toldBy(c)
+		if len(was) == 0 {
+			continue
+		}
+		for n := range *disturbances {
+			d := disturb(rand.New(rand.NewPCG(uint64(s), uint64(n))), string(raw))
+			c, err := Read(name, []byte(d.text), 1)
+			if err != nil {
+				continue
+			}
+			tried++
+			for _, x := range invented(was, c) {
+				what, _, _ := strings.Cut(d.what, " ")
+				wrong[what] = append(wrong[what], fmt.Sprintf("%s, seed %d/%d, %s %v: %s", name, s, n, d.what, d.lines, x))
+			}
+		}
+	}
+	t.Logf("%d disturbances", tried)
+	for what, list := range wrong {
+		t.Errorf("%s: %d", what, len(list))
+		for _, x := range list[:min(len(list), 12)] {
+			t.Error(x)
+		}
+	}
+}

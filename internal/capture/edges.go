@@ -1,0 +1,220 @@
+package capture
+
+import (
+	"bytes"
+	"errors"
+	"slices"
+
+	"zarvek/internal/capture/layout"
+)
+
+// What a terminal, an editor or a copy does at the edges of lines: it wraps them at its width, in the middle of words too,
+// and it ends a capture in the middle of a line. A row of which a piece is missing is no row: an interface "et" is not
+// "eth0", and a prefix 10.1.0.0/1 is not 10.1.0.0/16.
+
+// void stands in the place of a line that must not be taken for a row. No layout prints it.
+const void = "¤"
+
+var (
+	errWrapped = errors.New("it reaches the width at which the terminal breaks lines, and what follows it does not fit")
+	errEnd     = errors.New("the capture ends here, perhaps in the middle of a word")
+)
+
+// widths of terminals at which lines may be broken, in bytes.
+const (
+	leastWidth = 40
+	mostWidth  = 400
+)
+
+// change is what is done to a line before it is read.
+type change uint8
+
+const (
+	keepLine change = iota
+	joinNext        // the next line goes on with it
+	voidLine
+)
+
+// changed returns the source with lines joined or made void, nil where there is nothing to change.
+func (s *Source) changed(what map[int]change) *Source {
+	if len(what) == 0 {
+		return nil
+	}
+	out := &Source{Name: s.Name, raw: s.raw, Noise: s.Noise, text: make([]byte, 0, len(s.text))}
+	n, joined := 0, false
+	for lo, hi := range layout.Lines(s.text) {
+		if !joined {
+			out.cleanStart = append(out.cleanStart, uint32(len(out.text)))
+			out.rawStart = append(out.rawStart, s.rawOf(uint32(lo), n))
+		}
+		joined = false
+		switch what[n] {
+		case joinNext:
+			out.text = append(out.text, s.text[lo:hi]...)
+			joined = true
+		case voidLine:
+			out.text = append(out.text, void...)
+		default:
+			out.text = append(out.text, s.text[lo:hi]...)
+		}
+		if !joined {
+			end := hi
+			for end < len(s.text) && s.text[end] == '\r' {
+				end++
+			}
+			if end < len(s.text) && s.text[end] == '\n' {
+				out.text = append(out.text, s.text[hi:end+1]...)
+			}
+		}
+		n++
+	}
+	return out
+}
+
+// rawOf returns where clean line n, which begins at an offset of the clean text, begins in the file.
+func (s *Source) rawOf(off uint32, n int) uint32 {
+	if s.cleanStart == nil {
+		return off
+	}
+	return s.rawStart[n]
+}
+
+// cleanLine returns the number, from 0, of the clean line that an offset of the file stands on.
+func (s *Source) cleanLine(raw uint32) int {
+	if s.cleanStart == nil {
+		return s.Line(raw) - 1
+	}
+	i, found := slices.BinarySearch(s.rawStart, raw)
+	if !found {
+		i--
+	}
+	return i
+}
+
+// wrapped finds the lines that a terminal's width may have broken: they are as long as the longest. Of those in broken, what
+// follows was not read by itself; unread are the numbers of such lines.
+func (s *Source) wrapped(unread map[int]bool) (longest, broken []int) {
+	var lengths []int
+	most := 0
+	for lo, hi := range layout.Lines(s.text) {
+		lengths = append(lengths, hi-lo)
+		most = max(most, hi-lo)
+	}
+	if most < leastWidth || most > mostWidth {
+		return nil, nil
+	}
+	for i, n := range lengths {
+		if n == most && i+1 < len(lengths) && lengths[i+1] > 0 {
+			longest = append(longest, i)
+			if unread[i+1] {
+				broken = append(broken, i)
+			}
+		}
+	}
+	return longest, broken
+}
+
+// endsInTheMiddle reports whether the last line has no end and may be cut: nothing else in the text ends as it does.
+func (s *Source) endsInTheMiddle() bool {
+	t := s.text
+	if len(t) == 0 || t[len(t)-1] == '\n' {
+		return false
+	}
+	last := t[bytes.LastIndexByte(t, '\n')+1:]
+	word := lastWord(last)
+	if word == "" {
+		return false
+	}
+	rest := t[:len(t)-len(last)]
+	for lo, hi := range layout.Lines(rest) {
+		if other := lastWord(rest[lo:hi]); other == word || ages.MatchString(word) && ages.MatchString(other) ||
+			isDigits(word) && isDigits(other) {
+			return false
+		}
+	}
+	return true
+}
+
+// lastWord returns the word that a line ends with, "" where a blank stands behind it.
+func lastWord(line []byte) string {
+	line = bytes.TrimRight(line, "\r")
+	return string(line[1+bytes.LastIndexAny(line, " \t,"):])
+}
+
+// unreadLines are the clean lines that no reader could use.
+func (c *Capture) unreadLines() map[int]bool {
+	out := map[int]bool{}
+	for i := range c.Parts {
+		for _, u := range c.Parts[i].Unread {
+			out[c.Source.cleanLine(u.Mark.Off)] = true
+		}
+	}
+	return out
+}
+
+// unreadRaw counts the lines of the file that no reader could use.
+func (c *Capture) unreadRaw() int {
+	n := 0
+	for i := range c.Parts {
+		for _, u := range c.Parts[i].Unread {
+			n += 1 + bytes.Count(c.Source.Text(u.Mark), []byte{'\n'})
+		}
+	}
+	return n
+}
+
+// atEdges reads a capture again where lines were broken or cut, and returns the better reading.
+func (c *Capture) atEdges(read func(*Source) *Capture) *Capture {
+	if end := c.Source; !document(end.text) && end.endsInTheMiddle() {
+		last := bytes.Count(end.text, []byte{'\n'})
+		if src := end.changed(map[int]change{last: voidLine}); src != nil {
+			before := c
+			c = read(src)
+			c.explain(errEnd, func(line int) bool { return line == last })
+			if len(before.unreadLines()) > 0 && before.unreadLines()[last] {
+				c = before // nothing was made of it anyway
+			}
+		}
+	}
+	unread := c.unreadLines()
+	if len(unread) == 0 {
+		return c
+	}
+	longest, broken := c.Source.wrapped(unread)
+	best, joined := c, map[int]change(nil)
+	for _, lines := range [][]int{longest, broken} { // several lines end there, or one by chance
+		if len(lines) < 2 {
+			continue
+		}
+		join := map[int]change{}
+		for _, i := range lines {
+			join[i] = joinNext
+		}
+		if j := read(c.Source.changed(join)); j.unreadRaw() < best.unreadRaw() {
+			best, joined = j, join
+		}
+	}
+	if joined != nil {
+		return best
+	}
+	gone := map[int]change{}
+	for _, i := range broken {
+		gone[i] = voidLine
+	}
+	if src := c.Source.changed(gone); src != nil {
+		c = read(src)
+		c.explain(errWrapped, func(line int) bool { return gone[line] == voidLine })
+	}
+	return c
+}
+
+// explain gives the reason for the lines that were made void.
+func (c *Capture) explain(why error, is func(line int) bool) {
+	for i := range c.Parts {
+		for j := range c.Parts[i].Unread {
+			if u := &c.Parts[i].Unread[j]; is(c.Source.cleanLine(u.Mark.Off)) {
+				u.Reason = why
+			}
+		}
+	}
+}
