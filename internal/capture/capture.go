@@ -5,6 +5,9 @@
 package capture
 
 import (
+	"bytes"
+	"slices"
+
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/capture/layout/bfd"
 	"zarvek/internal/capture/layout/bird"
@@ -85,7 +88,7 @@ func Read(name string, raw []byte, file uint32, described ...layout.Reader) (*Ca
 	}
 	all := append(described[:len(described):len(described)], readers...)
 	read := func(src *Source) *Capture { return readSource(src, file, all) }
-	return read(src).atEdges(read), nil
+	return read(src).atEdges(read).withinGate(read), nil
 }
 
 // readSource reads a text with the readers given.
@@ -181,7 +184,31 @@ func unreadRuns(text []byte, s stretch) []bounds {
 		}
 		runs = append(runs, bounds{lo, hi})
 	}
+	for i := range runs {
+		runs[i].lo = s.withHeading(text, runs[i].lo)
+	}
 	return runs
+}
+
+// maxHeading is how many lines above what a reader could not use are offered with it.
+const maxHeading = 4
+
+// withHeading moves the begin of a run up over the lines that the reader passed over as names or titles: they may be those of
+// the rows below, which are another layout's.
+func (s *stretch) withHeading(text []byte, lo int) int {
+	for range maxHeading {
+		above := bytes.TrimRight(text[s.lo:lo], "\r\n")
+		begin := s.lo + 1 + bytes.LastIndexByte(above, '\n')
+		i := slices.IndexFunc(s.Passed, func(p layout.Passed) bool {
+			return s.lo+int(p.Mark.Off) == begin &&
+				(p.As == layout.Names || p.As == layout.Title || p.As == layout.Ruler || p.As == layout.Other)
+		})
+		if i < 0 || begin >= lo {
+			break
+		}
+		lo = begin
+	}
+	return lo
 }
 
 // passAll takes every unread line for one that carries nothing.
@@ -192,8 +219,12 @@ func (s *stretch) passAll() {
 	s.Unread = nil
 }
 
-// drop takes the unread lines of a run out of the reading: another reader has them.
+// drop takes the lines of a run out of the reading: another reader has them.
 func (s *stretch) drop(run bounds) {
+	s.Passed = slices.DeleteFunc(s.Passed, func(p layout.Passed) bool {
+		at := s.lo + int(p.Mark.Off)
+		return at >= run.lo && at < run.hi
+	})
 	kept := s.Unread[:0]
 	for _, u := range s.Unread {
 		if at := s.lo + int(u.Mark.Off); at < run.lo || at >= run.hi {
@@ -203,16 +234,30 @@ func (s *stretch) drop(run bounds) {
 	s.Unread = kept
 }
 
-// read gives a text to the reader that recognises most of it.
+// smallText is how large a text may be, in bytes, that more than one reader tries.
+const smallText = 16 << 10
+
+// read gives a text to the reader that recognises most of it; a small one to all that recognise any of it, of which the one
+// counts that leaves the least unread.
 func read(all []layout.Reader, text []byte) (layout.Reading, int) {
 	best, most := -1, 0
+	scores := make([]int, len(all))
 	for i, r := range all {
-		if n := r.Recognise(text); n > most {
-			best, most = i, n
+		if scores[i] = r.Recognise(text); scores[i] > most {
+			best, most = i, scores[i]
 		}
 	}
 	if best >= 0 {
-		return all[best].Read(text), most
+		reading := all[best].Read(text)
+		for i := 0; i < len(all) && len(text) <= smallText && len(reading.Unread) > 0; i++ {
+			if scores[i] == 0 || i == best {
+				continue
+			}
+			if r := all[i].Read(text); len(r.Unread) < len(reading.Unread) && r.Read >= reading.Read {
+				reading, most = r, scores[i]
+			}
+		}
+		return reading, most
 	}
 	var r layout.Reading
 	for lo, hi := range layout.Lines(text) {

@@ -4,17 +4,18 @@ import (
 	"flag"
 	"fmt"
 	"math/rand/v2"
-	"net/netip"
 	"regexp"
 	"slices"
 	"sort"
 	"strings"
 	"testing"
 
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 )
 
-var disturbances = flag.Int("disturb", 40, "how often each sample is disturbed")
+var disturbances = flag.Int("disturb", 10, "how often each sample is disturbed")
 
 // disturbed is a text with something done to it that happens to real captures.
 type disturbed struct {
@@ -39,8 +40,9 @@ var intruders = []string{
 	"--More--",
 }
 
-// disturb does one thing to a text.
-func disturb(rnd *rand.Rand, text string) disturbed {
+// disturb does one thing to a text. Whole tells, for each line that begins a route of several, how many lines that takes: a line
+// is deleted with those that go on with it, since nothing tells afterwards which row they went on with.
+func disturb(rnd *rand.Rand, text string, whole map[int]int) disturbed {
 	lines := strings.SplitAfter(text, "\n")
 	at := rnd.IntN(len(lines))
 	put := func(lines ...string) string { return strings.Join(lines, "") }
@@ -49,7 +51,8 @@ func disturb(rnd *rand.Rand, text string) disturbed {
 		n := rnd.IntN(len(text) + 1)
 		return disturbed{"cut", text[:n], nil}
 	case 1:
-		return disturbed{"deleted", put(slices.Concat(lines[:at], lines[min(at+1, len(lines)):])...), []int{at + 1}}
+		n := whole[at+1]
+		return disturbed{"deleted", put(slices.Concat(lines[:at], lines[min(at+n, len(lines)):])...), []int{at + 1}}
 	case 2:
 		return disturbed{"doubled", put(slices.Concat(lines[:at], lines[at:min(at+1, len(lines))], lines[at:])...), []int{at + 1}}
 	case 3:
@@ -83,11 +86,14 @@ func disturb(rnd *rand.Rand, text string) disturbed {
 		keep := rnd.IntN(4)
 		var out []string
 		var gone []int
-		for i, l := range lines {
-			if rnd.IntN(4) <= keep {
-				out = append(out, l)
-			} else {
+		for i, skip := 0, 0; i < len(lines); i++ {
+			if skip = max(skip-1, 0); skip == 0 && rnd.IntN(4) > keep {
+				skip = whole[i+1]
+			}
+			if skip > 0 {
 				gone = append(gone, i+1)
+			} else {
+				out = append(out, lines[i])
 			}
 		}
 		return disturbed{"filtered", put(out...), gone}
@@ -108,6 +114,32 @@ type toldRoute struct {
 }
 
 func hopKey(h route.NextHop) string { return h.Address.String() + " " + h.Interface }
+
+// wholeRoutes tells how many lines are to be deleted together, by the first of them: a route's; none where a heading names the
+// table, or the device, of what stands below; and none of a document, which is no lines.
+func wholeRoutes(c *Capture) map[int]int {
+	out := map[int]int{}
+	if document(c.Source.text) {
+		return out
+	}
+	for _, l := range c.Gloss(nil) {
+		if l.Kind == PromptLine || l.Kind == AroundLine && (l.As == layout.Title || l.As == layout.Count || l.As == layout.Names || l.As == layout.Key || l.As == layout.PrefixHeading) {
+			continue
+		}
+		out[l.Number] = 1
+	}
+	for i := range c.Parts {
+		for j := range c.Parts[i].Facts.Tables {
+			l := &c.Parts[i].Facts.Tables[j].Routes
+			for k := range l.Len() {
+				m := l.At(k).Mark
+				first := c.Source.Line(m.Off)
+				out[first] = max(out[first], c.Source.Line(max(m.End, m.Off+1)-1)-first+1)
+			}
+		}
+	}
+	return out
+}
 
 func toldBy(c *Capture) map[string]*toldRoute {
 	out := map[string]*toldRoute{}
@@ -150,11 +182,11 @@ func invented(was map[string]*toldRoute, c *Capture) []string {
 					out = append(out, "a new route: "+line+": "+string(c.Source.Text(r.Mark)))
 					continue
 				}
-				if !x.specials[r.Special] {
+				if !x.specials[r.Special] && r.Protocol != route.Other { // a legend that is not whole takes the protocol away
 					out = append(out, fmt.Sprintf("%s is %q now: %s", line, r.Special, c.Source.Text(r.Mark)))
 				}
 				for _, h := range r.NextHops {
-					if !x.hops[hopKey(h)] && !(h.Address == netip.Addr{} && h.Interface == "") {
+					if !x.hops[hopKey(h)] && h != (route.NextHop{}) && h.Interface != network.UnnamedPort(r.Prefix) {
 						out = append(out, fmt.Sprintf("%s leads to %s now: %s", line, hopKey(h), c.Source.Text(r.Mark)))
 					}
 				}
@@ -183,12 +215,12 @@ func TestDisturbance(t *testing.T) {
 		if err != nil || c.Source.binary {
 			continue
 		}
-		was := toldBy(c)
+		was, whole := toldBy(c), wholeRoutes(c)
 		if len(was) == 0 {
 			continue
 		}
 		for n := range *disturbances {
-			d := disturb(rand.New(rand.NewPCG(uint64(s), uint64(n))), string(raw))
+			d := disturb(rand.New(rand.NewPCG(uint64(s), uint64(n))), string(raw), whole)
 			c, err := Read(name, []byte(d.text), 1)
 			if err != nil {
 				continue

@@ -26,6 +26,10 @@ const (
 	mostWidth  = 400
 )
 
+// remnant is how long the rest of a line may be, in bytes, that alone reaches the width: longer ones, or several words, are
+// lines of their own.
+const remnant = 12
+
 // change is what is done to a line before it is read.
 type change uint8
 
@@ -94,10 +98,10 @@ func (s *Source) cleanLine(raw uint32) int {
 // wrapped finds the lines that a terminal's width may have broken: they are as long as the longest. Of those in broken, what
 // follows was not read by itself; unread are the numbers of such lines.
 func (s *Source) wrapped(unread map[int]bool) (longest, broken []int) {
-	var lengths []int
+	var lengths, words []int
 	most := 0
 	for lo, hi := range layout.Lines(s.text) {
-		lengths = append(lengths, hi-lo)
+		lengths, words = append(lengths, hi-lo), append(words, min(len(bytes.Fields(s.text[lo:min(hi, lo+4*remnant)])), 2))
 		most = max(most, hi-lo)
 	}
 	if most < leastWidth || most > mostWidth {
@@ -106,9 +110,11 @@ func (s *Source) wrapped(unread map[int]bool) (longest, broken []int) {
 	for i, n := range lengths {
 		if n == most && i+1 < len(lengths) && lengths[i+1] > 0 {
 			longest = append(longest, i)
-			if unread[i+1] {
-				broken = append(broken, i)
-			}
+		}
+	}
+	for _, i := range longest {
+		if nothing, is := unread[i+1]; is && (len(longest) > 1 || nothing && words[i+1] == 1 && lengths[i+1] <= remnant) {
+			broken = append(broken, i)
 		}
 	}
 	return longest, broken
@@ -121,35 +127,56 @@ func (s *Source) endsInTheMiddle() bool {
 		return false
 	}
 	last := t[bytes.LastIndexByte(t, '\n')+1:]
-	word := lastWord(last)
-	if word == "" {
+	if layout.Blank(last) {
 		return false
 	}
+	word, behind := lastWord(last)
 	rest := t[:len(t)-len(last)]
 	for lo, hi := range layout.Lines(rest) {
-		if other := lastWord(rest[lo:hi]); other == word || ages.MatchString(word) && ages.MatchString(other) ||
-			isDigits(word) && isDigits(other) {
+		other, sign := lastWord(rest[lo:hi])
+		if sign == behind && (other == word || ages.MatchString(word) && ages.MatchString(other) || isDigits(word) && isDigits(other)) {
 			return false
 		}
 	}
 	return true
 }
 
-// lastWord returns the word that a line ends with, "" where a blank stands behind it.
-func lastWord(line []byte) string {
+// lastWord returns the word that a line ends with, and the sign behind it: a blank, a comma, or 0 for none.
+func lastWord(line []byte) (string, byte) {
 	line = bytes.TrimRight(line, "\r")
-	return string(line[1+bytes.LastIndexAny(line, " \t,"):])
+	word := bytes.TrimRight(line, " \t,")
+	sign := byte(0)
+	if len(word) < len(line) {
+		sign = line[len(word)]
+	}
+	return string(word[1+bytes.LastIndexAny(word, " \t,"):]), sign
 }
 
-// unreadLines are the clean lines that no reader could use.
+// unreadLines are the clean lines that no reader could use: true where they are nothing that a reader knows, false where they
+// are a row with something wrong in it.
 func (c *Capture) unreadLines() map[int]bool {
 	out := map[int]bool{}
 	for i := range c.Parts {
 		for _, u := range c.Parts[i].Unread {
-			out[c.Source.cleanLine(u.Mark.Off)] = true
+			row := false
+			for _, why := range rowErrors {
+				row = row || errors.Is(u.Reason, why)
+			}
+			out[c.Source.cleanLine(u.Mark.Off)] = !row
 		}
 	}
 	return out
+}
+
+// rowErrors are the reasons for which a row is not read that is one.
+var rowErrors = []error{layout.ErrPrefixLength, layout.ErrMaskGap, layout.ErrAddress, layout.ErrNumber, layout.ErrNoLength, layout.ErrFamily}
+
+func (c *Capture) routes() int {
+	n := 0
+	for i := range c.Parts {
+		n += c.Parts[i].Routes()
+	}
+	return n
 }
 
 // unreadRaw counts the lines of the file that no reader could use.
@@ -165,16 +192,9 @@ func (c *Capture) unreadRaw() int {
 
 // atEdges reads a capture again where lines were broken or cut, and returns the better reading.
 func (c *Capture) atEdges(read func(*Source) *Capture) *Capture {
-	if end := c.Source; !document(end.text) && end.endsInTheMiddle() {
-		last := bytes.Count(end.text, []byte{'\n'})
-		if src := end.changed(map[int]change{last: voidLine}); src != nil {
-			before := c
-			c = read(src)
-			c.explain(errEnd, func(line int) bool { return line == last })
-			if len(before.unreadLines()) > 0 && before.unreadLines()[last] {
-				c = before // nothing was made of it anyway
-			}
-		}
+	if last := bytes.Count(c.Source.text, []byte{'\n'}); c.Source.endsInTheMiddle() && !document(c.Source.text) && c.restsOn(last) {
+		c = read(c.Source.changed(map[int]change{last: voidLine}))
+		c.explain(errEnd, func(line int) bool { return line == last })
 	}
 	unread := c.unreadLines()
 	if len(unread) == 0 {
@@ -190,7 +210,8 @@ func (c *Capture) atEdges(read func(*Source) *Capture) *Capture {
 		for _, i := range lines {
 			join[i] = joinNext
 		}
-		if j := read(c.Source.changed(join)); j.unreadRaw() < best.unreadRaw() {
+		// Where lines of a table are joined that stand by themselves, rows are lost.
+		if j := read(c.Source.changed(join)); j.unreadRaw() < best.unreadRaw() && 4*j.routes() >= 3*c.routes() {
 			best, joined = j, join
 		}
 	}
@@ -208,6 +229,19 @@ func (c *Capture) atEdges(read func(*Source) *Capture) *Capture {
 	return c
 }
 
+// restsOn reports whether anything was read from a clean line. Only the last line of a large text is asked for, whose facts
+// come last.
+func (c *Capture) restsOn(line int) bool {
+	for i := range c.Parts {
+		for m := range c.Parts[i].FactMarks() {
+			if m.Known() && m.End > 0 && c.Source.cleanLine(m.End-1) == line {
+				return true
+			}
+		}
+	}
+	return false
+}
+
 // explain gives the reason for the lines that were made void.
 func (c *Capture) explain(why error, is func(line int) bool) {
 	for i := range c.Parts {
@@ -217,4 +251,9 @@ func (c *Capture) explain(why error, is func(line int) bool) {
 			}
 		}
 	}
+}
+
+// isWordByte tells what a name, an address or a prefix is made of.
+func isWordByte(c byte) bool {
+	return c >= '0' && c <= '9' || c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || bytes.IndexByte([]byte("./:-_%@"), c) >= 0
 }

@@ -53,9 +53,10 @@ func TestNastyInput(t *testing.T) {
 		{"nothing", "", 0, nil},
 		{"blank lines", "\n \n\t\r\n\v\n", 0, nil},
 		{"a legend alone", head, 0, nil},
-		{"a line of 50000 characters", head + "C    10.1.0.0/16 is directly connected, " + strings.Repeat("x", 50000) + "\nC    10.2.0.0/16 is directly connected, e0\n", 2, nil},
+		{"a line of 50000 characters", head + "C    10.1.0.0/16 is directly connected, " + strings.Repeat("x", 50000) + "\nC    10.2.0.0/16 is directly connected, e0\n", 1, []string{"x\""}},
 		{"50000 characters of nothing known", strings.Repeat("x", 50000) + "\n", 0, []string{"no layout is known that prints this"}},
-		{"NULs within", head + "C    10.1.\x00\x000.0/16 is directly connected, e0\n", 1, nil},
+		{"NULs within a word", head + "C    10.1.\x00\x000.0/16 is directly connected, e0\n", 0, []string{"not in the form of this layout"}},
+		{"NULs between words", head + "C\x00    10.1.0.0/16 \x00\x00is directly connected, e0\r\x00\n", 1, nil},
 		{"a /33", head + "C    10.1.0.0/33 is directly connected, e0\n", 0, []string{`prefix length out of range: "10.1.0.0/33"`}},
 		{"300.1.1.1", head + "S    300.1.1.1/24 [1/0] via 10.0.0.1\n", 0, []string{`not an address: "300.1.1.1/24"`}},
 		{"a mask with a gap", head + "S    10.1.0.0 255.0.255.0 [1/0] via 10.0.0.1\n", 0, []string{"mask is not contiguous: 255.0.255.0"}},
@@ -64,7 +65,7 @@ func TestNastyInput(t *testing.T) {
 		{"half a line", head + "S    10.1.0.0/16 [1/0] via 10.0.0.1\nS    10.2.0.0/16 [1/", 1, []string{`the capture ends inside this line: not in the form of this layout: no closing bracket`}},
 		{"JSON nested 20000 deep", strings.Repeat("[", 20000) + strings.Repeat("]", 20000), 0, []string{"no layout is known that prints this"}},
 		{"JSON nested 20000 deep inside a route", `[{"dst":"10.0.0.0/8","x":` + strings.Repeat("[", 20000) + strings.Repeat("]", 20000) + "}]", 0, []string{"exceeded max depth"}},
-		{"an interface that is HTML", head + "C    10.1.0.0/16 is directly connected, <b>e0</b>\n", 1, nil},
+		{"an interface that is HTML", head + "C    10.1.0.0/16 is directly connected, <b>e0</b>\n", 0, []string{"this is no interface's name: \"<b>e0</b>\""}},
 		{"an interface that is a formula", head + "C    10.1.0.0/16 is directly connected, =1+1\n", 1, nil},
 	} {
 		t.Run(tt.name, func(t *testing.T) {

@@ -7,9 +7,8 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/rogpeppe/go-internal/txtar"
 	"github.com/stretchr/testify/require"
-
-	"zarvek/internal/core/route"
 )
 
 // samples are the captures of the repository and, where it is there, of the folder beside it.
@@ -31,7 +30,21 @@ func samples(t *testing.T) map[string][]byte {
 		})
 		require.NoError(t, err)
 	}
-	require.Greater(t, len(out), 80)
+	scripts, err := filepath.Glob("../../cmd/zarvek/testdata/script/*.txt")
+	require.NoError(t, err)
+	for _, p := range scripts {
+		a, err := txtar.ParseFile(p)
+		require.NoError(t, err)
+		for _, f := range a.Files {
+			if !strings.HasSuffix(f.Name, ".yaml") {
+				out[p+"!"+f.Name] = f.Data
+			}
+		}
+	}
+	for _, r := range readers {
+		out["sample of "+r.Name] = []byte(r.Sample)
+	}
+	require.Greater(t, len(out), 200)
 	return out
 }
 
@@ -70,9 +83,8 @@ func TestTheLedgerAgreesWithTheReading(t *testing.T) {
 				require.False(t, passed[n], "%s:%d: passed over twice", name, n)
 				passed[n] = true
 			}
-			p.Unread, p.Passed = nil, nil
 			used := map[int]bool{}
-			p.MapMarks(func(m route.Mark) route.Mark {
+			for m := range p.FactMarks() {
 				if m.Known() {
 					used[c.Source.Line(m.Off)] = true
 					facts++
@@ -80,8 +92,7 @@ func TestTheLedgerAgreesWithTheReading(t *testing.T) {
 						covered[n] = true
 					}
 				}
-				return m
-			})
+			}
 			for n := range used {
 				require.Equal(
 					t,

@@ -214,6 +214,8 @@ func appendClean(dst, line []byte) []byte {
 			pos = max(pos-1, start)
 		case c == '\r':
 			pos = start
+		case c == 0 && lost(line, i):
+			dst, pos = append(dst[:max(pos, start)], void...), pos+len(void)
 		case c < ' ' && c != '\t':
 		case pos < len(dst):
 			dst[pos] = c
@@ -228,6 +230,16 @@ func appendClean(dst, line []byte) []byte {
 		dst = append(dst, '\n')
 	}
 	return dst
+}
+
+// lost reports whether a NUL stands in the middle of a word: a byte was lost there, or one was put there, and the word is none.
+// Those that pad lines are nothing.
+func lost(line []byte, i int) bool {
+	j := i
+	for j < len(line) && line[j] == 0 {
+		j++
+	}
+	return i > 0 && j < len(line) && isWordByte(line[i-1]) && isWordByte(line[j])
 }
 
 // escapeLength returns the length of the escape sequence at the start of b (ECMA-48: CSI up to its final byte, OSC up

@@ -22,6 +22,8 @@ type Reader struct {
 	Read      func(text []byte) Reading
 	About     string // what prints it, in one line, for people
 	Sample    string // three lines of made-up data that look like it
+	// Structured: each value says what it is, so that none can be taken for another, whatever it looks like.
+	Structured bool
 }
 
 // A Reading is what a reader made of a text. Marks are offsets into the text, in file 1.
@@ -70,6 +72,22 @@ func (r *Reading) MapMarks(f func(route.Mark) route.Mark) {
 	}
 	for i := range r.Unread {
 		r.Unread[i].Mark = f(r.Unread[i].Mark)
+	}
+}
+
+// FactMarks yields the mark of every route and every other fact.
+func (r *Reading) FactMarks() iter.Seq[route.Mark] {
+	return func(yield func(route.Mark) bool) {
+		for i := range r.Facts.Tables {
+			l := &r.Facts.Tables[i].Routes
+			for k := range l.Len() {
+				if !yield(l.At(k).Mark) {
+					return
+				}
+			}
+		}
+		more := true
+		r.Facts.Each(func(f network.Fact) { more = more && yield(*f.Mark) })
 	}
 }
 

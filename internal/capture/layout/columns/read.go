@@ -312,6 +312,12 @@ func (r *reader) row(s string, lo, hi int) error {
 		r.pending = &row
 		return nil
 	}
+	if glued(cols, cells) {
+		return errRow
+	}
+	if row.cell[destination] == "" && cols[0].kind == destination && len(cols) > 1 && w[0].lo < cols[1].lo && w[0].lo <= cols[0].lo {
+		return errRow // words stand where the destination should
+	}
 	above := r.pending
 	if row.cell[destination] != "" {
 		r.leavePending(errHalf)
@@ -364,6 +370,18 @@ func (r *reader) leavePending(why error) {
 		r.LeaveUnread(p.lo, p.hi, why)
 	}
 }
+
+// glued reports whether the number of a column that is empty may stand glued to the name in the next one: "0eth1".
+func glued(cols []column, cells []string) bool {
+	for i := 1; i < len(cols); i++ {
+		if cols[i].kind == ifname && cells[i-1] == "" && cols[i-1].kind != gateway && cols[i-1].kind != flags && startsWithNumber.MatchString(cells[i]) {
+			return true
+		}
+	}
+	return false
+}
+
+var startsWithNumber = regexp.MustCompile(`^\d+[A-Za-z]`)
 
 // joinPair makes one word of two that stand side by side and mean the first or both together.
 func joinPair(w []word, first, second string) []word {

@@ -224,6 +224,8 @@ func (r *reader) row(s string, lo, hi int) error {
 			pairs["distance"], w = w[n-1], w[:n-1]
 		} else if strings.HasPrefix(w[n-1], "-") {
 			return fmt.Errorf("%w: %q", layout.ErrNumber, w[n-1])
+		} else { // it may be glued to the word before
+			return fmt.Errorf("%w: no distance, which the heading has", layout.ErrNotARoute)
 		}
 	}
 	if r.prefAt >= 0 && len(w) > 0 && (len(w) > 1 || strings.Index(s, " "+w[0])+1 < r.gwAt-2) {

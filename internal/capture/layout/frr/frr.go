@@ -18,7 +18,7 @@ import (
 const jsonName = "FRR JSON"
 
 // JSON is the registration of the routes' JSON form.
-var JSON = layout.Reader{Name: jsonName, Recognise: recogniseJSON, Read: ReadJSON,
+var JSON = layout.Reader{Structured: true, Name: jsonName, Recognise: recogniseJSON, Read: ReadJSON,
 	About: "the routing daemons' tables as JSON",
 	Sample: "{\"10.61.16.0/24\":[{\"prefix\":\"10.61.16.0/24\",\"protocol\":\"connected\",\n" +
 		"  \"selected\":true,\"installed\":true,\n" +

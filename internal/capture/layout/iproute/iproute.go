@@ -19,7 +19,7 @@ import (
 const name = "iproute JSON"
 
 // Reader is the family's registration.
-var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
+var Reader = layout.Reader{Structured: true, Name: name, Recognise: recognise, Read: Read,
 	About: "ip -j route, addr, link, neigh, rule",
 	Sample: "[{\"dst\":\"10.61.32.0/24\",\"gateway\":\"172.28.61.6\",\"dev\":\"line1\",\"protocol\":\"ospf\",\"flags\":[]},\n" +
 		" {\"type\":\"blackhole\",\"dst\":\"10.61.40.0/21\",\"flags\":[]},\n" +

@@ -255,8 +255,8 @@ func (r *textReader) line(line []byte, lo, hi int) error {
 
 // hop reads a next hop on a line of its own.
 func (r *textReader) hop(w []string, hi int) error {
-	if r.multi == nil {
-		return layout.ErrNoRoute
+	if r.multi == nil || r.multi.Dev != "" || r.multi.Gateway != "" || r.multi.Via != nil {
+		return layout.ErrNoRoute // a route that has its next hop already is another one's
 	}
 	var h object
 	if err := routeWords(&h, append([]string{"default"}, w[1:]...)); err != nil {
@@ -331,6 +331,9 @@ func routeWords(o *object, w []string) error {
 		}
 		switch w[i] {
 		case "via":
+			if o.Gateway != "" || o.Via != nil {
+				return fmt.Errorf("%w: via, twice", errWord)
+			}
 			switch gw := next(); gw {
 			case "":
 				return fmt.Errorf("%w: via", errOption)
@@ -340,6 +343,9 @@ func routeWords(o *object, w []string) error {
 				o.Gateway = word(gw)
 			}
 		case "dev":
+			if o.Dev != "" {
+				return fmt.Errorf("%w: dev, twice", errWord)
+			}
 			o.Dev = next()
 		case "table":
 			o.Table = word(next())
@@ -350,7 +356,9 @@ func routeWords(o *object, w []string) error {
 		case "src":
 			o.PrefSrc = word(next())
 		case "pref":
-			o.Pref = next()
+			if o.Pref = next(); o.Pref != "low" && o.Pref != "medium" && o.Pref != "high" {
+				return fmt.Errorf("%w: pref %q", errWord, o.Pref)
+			}
 		case "metric", "weight":
 			name := w[i]
 			n, err := strconv.ParseUint(next(), 10, 32)

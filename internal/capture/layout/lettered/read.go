@@ -2,6 +2,7 @@ package lettered
 
 import (
 	"bytes"
+	"errors"
 	"fmt"
 	"net/netip"
 	"strings"
@@ -80,6 +81,8 @@ type reader struct {
 	shared  layout.Shared // of attr, where the row was seen before
 	key     bool          // rowKey is this row's
 	lo, hi  int
+
+	inLine, outOfLine int // further next hops that stood right below the first one of their row, and that did not
 }
 
 // seenRow is what a row led to that said the same.
@@ -332,7 +335,8 @@ func (r *reader) withMask(line []byte, lo, hi int) (netip.Prefix, int, error) {
 		n, err := layout.MaskLength(m)
 		return netip.PrefixFrom(a, n), nhi, err
 	}
-	if r.heading >= 0 && r.under.Contains(a) || r.heading >= 0 && r.under.Bits() == r.heading && a.Is4() {
+	// "10.0.0.0/24 is subnetted" gives the length of every part of network 10.0.0.0 that stands below it (RFC 950).
+	if r.heading >= 0 && r.under.IsValid() && (r.under.Contains(a) || a.Is4() && r.under.Addr().Is4() && network.ClassOf(r.under.Addr()).Contains(a)) {
 		return netip.PrefixFrom(a, r.heading), hi, nil
 	}
 	return netip.Prefix{}, hi, layout.ErrNoLength
@@ -359,6 +363,11 @@ func (r *reader) subRow(line []byte, lo, hi int) error {
 	}
 	if i == len(line) {
 		return layout.ErrNotARoute
+	}
+	if r.aligned(line, i) {
+		r.inLine++
+	} else if r.outOfLine++; r.inLine > 2*r.outOfLine { // the device aligns them
+		return errAligned
 	}
 	if r.shared != (layout.Shared{}) { // it is no longer the row that was seen
 		hops := r.attr.NextHops[:0]
@@ -389,6 +398,23 @@ func (r *reader) subRow(line []byte, lo, hi int) error {
 func startsWay(s []byte) bool {
 	return bytes.HasPrefix(s, []byte("via ")) || s[0] == '[' || bytes.HasPrefix(s, []byte("is ")) ||
 		bytes.HasPrefix(s, []byte("unreachable")) || bytes.HasPrefix(s, []byte("blackhole"))
+}
+
+var errAligned = errors.New("a further next hop that stands under another row than the one above it")
+
+// aligned reports whether what a line says at i stands under what the row above it says of its way: devices print further
+// next hops right below the first. A row that has its own way on the next line has nothing to compare with.
+func (r *reader) aligned(line []byte, i int) bool {
+	row := r.text[r.lo:]
+	if end := bytes.IndexByte(row, '\n'); end >= 0 {
+		row = row[:end]
+	}
+	sign := []byte("via ")
+	if line[i] == '[' {
+		sign = []byte("[")
+	}
+	at := bytes.Index(row, sign)
+	return at < 0 || at == i
 }
 
 // flush ends the route that is being read.

@@ -204,6 +204,8 @@ func (r *reader) words(part []byte, lo, hi int, h *route.NextHop) error {
 		case r.pair(word):
 		case h.Interface == "":
 			h.Interface = r.name(bytes.TrimRight(word, ")"))
+		case layout.LooksLikeAddress(word):
+			return fmt.Errorf("%w: %q behind the interface", layout.ErrNotARoute, word)
 		}
 	}
 	return nil

@@ -17,7 +17,7 @@ import (
 const name = "nftables JSON"
 
 // Reader is the family's registration.
-var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
+var Reader = layout.Reader{Structured: true, Name: name, Recognise: recognise, Read: Read,
 	About: "the kernel's packet filter (nft -j list ruleset): what it lets through, which addresses it translates",
 	Sample: "{\"nftables\":[{\"chain\":{\"family\":\"ip\",\"table\":\"f\",\"name\":\"c\",\"type\":\"filter\",\n" +
 		"  \"hook\":\"forward\",\"prio\":0,\"policy\":\"drop\"}},\n" +

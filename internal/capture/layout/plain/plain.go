@@ -21,7 +21,7 @@ import (
 const csvName = "CSV"
 
 // CSV is the registration of the CSV form.
-var CSV = layout.Reader{Name: csvName, Recognise: recogniseCSV, Read: ReadCSV,
+var CSV = layout.Reader{Structured: true, Name: csvName, Recognise: recogniseCSV, Read: ReadCSV,
 	About: "comma-separated values with these names in the first line: zarvek help layouts",
 	Sample: "destination-prefix,source-protocol,route-preference,metric,next-hop-address,outgoing-interface\n" +
 		"10.61.32.0/24,ospf,110,20,172.28.61.6,line1\n" +

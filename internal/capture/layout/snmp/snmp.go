@@ -22,7 +22,7 @@ import (
 const name = "SNMP walk"
 
 // Reader is the family's registration.
-var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
+var Reader = layout.Reader{Structured: true, Name: name, Recognise: recognise, Read: Read,
 	About: "walks of the IP forwarding, IP and interface MIBs, numeric or by name",
 	Sample: ".1.3.6.1.2.1.4.24.7.1.7.1.4.10.61.16.0.24.3.0.0.2.1.4.0.0.0.0 = INTEGER: 2\n" +
 		".1.3.6.1.2.1.4.24.7.1.8.1.4.10.61.16.0.24.3.0.0.2.1.4.0.0.0.0 = INTEGER: 3\n" +

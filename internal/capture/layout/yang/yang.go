@@ -19,7 +19,7 @@ import (
 const name = "YANG data"
 
 // Reader is the family's registration.
-var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
+var Reader = layout.Reader{Structured: true, Name: name, Recognise: recognise, Read: Read,
 	About: "RFC 8349, 8344 and 8343 as JSON or NETCONF XML; OpenConfig abstract forwarding tables",
 	Sample: "{\"ietf-routing:routing\":{\"ribs\":{\"rib\":[{\"name\":\"ipv4-master\",\"routes\":{\"route\":[\n" +
 		" {\"destination-prefix\":\"10.61.16.0/24\",\"next-hop\":{\"outgoing-interface\":\"hall0\"},\n" +
