@@ -126,6 +126,7 @@ func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
 					p.Facts.Tables[i].Filtered = asked
 				}
 			}
+			p.unreadRows(src)
 			c.Parts = append(c.Parts, p)
 		}
 	}

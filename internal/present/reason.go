@@ -100,6 +100,8 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 		)
 	case forward.TableCut:
 		return fmt.Sprintf("the capture of %s table is cut off before %s", its, dst)
+	case forward.RowUnread:
+		return fmt.Sprintf("a line of %s table that may be a route to %s could not be read", its, dst)
 	case forward.CapturesContradict:
 		return fmt.Sprintf("two captures of %s, of different moments, lead %s to different next hops", at, dst)
 	case forward.RouteRefused:
@@ -371,6 +373,8 @@ func advice(b forward.Branch, dst netip.Addr) string {
 		return fmt.Sprintf("capture the %s routing table of %s", familyName(route.FamilyOf(dst)), at)
 	case forward.TableFiltered, forward.TableCut:
 		return fmt.Sprintf("capture the whole routing table of %s", at)
+	case forward.RowUnread:
+		return fmt.Sprintf("read that line yourself, or capture the routing table of %s in another form", at)
 	case forward.CapturesContradict:
 		return keepNewer(at)
 	case forward.RouteRefused:

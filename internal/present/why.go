@@ -21,8 +21,8 @@ func WhyText(w io.Writer, r forward.Explanation, v View) error {
 		return nil
 	}
 	best := c.Match.Routes[0]
-	if c.Table.Filtered.Known() && len(r.Own) == 0 {
-		v.filtered(w, r)
+	if _, _, unknown := r.CannotTell(); unknown {
+		v.notKnown(w, r)
 		fmt.Fprintf(w, "\nBy what it shows, %s %s.\n", dev, sentence(c, dst))
 		v.lines(w, "  ", c.Table.Evidence(c.Match.Index[0]))
 		return nil
@@ -72,9 +72,10 @@ func WhyText(w io.Writer, r forward.Explanation, v View) error {
 // noRoute writes that nothing covers the destination, and what comes near.
 func (v View) noRoute(w io.Writer, r forward.Explanation) {
 	c, dev, dst := r.Choice, Clean(r.Device.Name), destination(r.Choice)
+	_, _, unknown := r.CannotTell()
 	switch {
-	case c.Table.Filtered.Known():
-		v.filtered(w, r)
+	case unknown:
+		v.notKnown(w, r)
 	case c.Table.Undecided:
 		v.headline(
 			w,
@@ -109,21 +110,29 @@ func (v View) noRoute(w io.Writer, r forward.Explanation) {
 	v.tables(w, r)
 }
 
-// filtered says that a listing asked for in part proves nothing.
-func (v View) filtered(w io.Writer, r forward.Explanation) {
-	dev, t := Clean(r.Device.Name), r.Choice.Table
-	v.headline(
-		w,
-		false,
-		"which route %s uses for %s is not known: the listing of its table was asked for in part only",
-		dev,
-		destination(r.Choice),
-	)
-	if p := v.place(t.Filtered); p != "" {
-		fmt.Fprintf(w, "  asked at %s\n", p)
+// notKnown says why what the table shows proves nothing, and which line is in the way.
+func (v View) notKnown(w io.Writer, r forward.Explanation) {
+	dev, dst := Clean(r.Device.Name), destination(r.Choice)
+	why, mark, _ := r.CannotTell()
+	because, verb := "the listing of its table was asked for in part only", "asked at"
+	if why == forward.RowUnread {
+		because, verb = "a line of its table that may be a route there could not be read", "stands at"
 	}
-	v.lines(w, "  ", []route.Mark{t.Filtered})
-	fmt.Fprintf(w, "\nCapture the whole %s routing table of %s.\n", familyName(t.Family), dev)
+	v.headline(w, false, "which route %s uses for %s is not known: %s", dev, dst, because)
+	if p := v.place(mark); p != "" {
+		fmt.Fprintf(w, "  %s %s\n", verb, p)
+	}
+	v.lines(w, "  ", []route.Mark{mark})
+	fmt.Fprintf(w, "\n%s.\n", captureNext(r))
+}
+
+// captureNext says what would tell.
+func captureNext(r forward.Explanation) string {
+	dev, fam := Clean(r.Device.Name), familyName(r.Choice.Table.Family)
+	if why, _, _ := r.CannotTell(); why == forward.RowUnread {
+		return fmt.Sprintf("Read that line yourself, or capture the %s routing table of %s in another form", fam, dev)
+	}
+	return fmt.Sprintf("Capture the whole %s routing table of %s", fam, dev)
 }
 
 func on(ifname string) string {

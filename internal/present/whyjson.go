@@ -154,12 +154,8 @@ func WhyJSON(w io.Writer, r forward.Explanation, v View) error {
 		CannotTell  *jsonCannotTell  `json:"cannot-tell,omitempty"`
 	}{Configured: []jsonStatic{}, Remarks: []jsonRemark{}, Device: r.Device.Name, Table: c.Table.Name, Destination: destination(c), Refused: c.Match.Refused, Contradict: c.Match.Contradiction != nil,
 		Candidates: []jsonLost{}, Resolution: []jsonResolution{}}
-	if t := c.Table; t.Filtered.Known() && len(r.Own) == 0 {
-		doc.CannotTell = &jsonCannotTell{
-			Because:  forward.TableFiltered.String(),
-			Evidence: v.marked([]route.Mark{t.Filtered}),
-			Capture:  text("capture the whole " + familyName(t.Family) + " routing table of " + Clean(r.Device.Name)),
-		}
+	if why, mark, unknown := r.CannotTell(); unknown {
+		doc.CannotTell = &jsonCannotTell{Because: why.String(), Evidence: v.marked([]route.Mark{mark}), Capture: text(captureNext(r))}
 	}
 	for i, m := range c.Match.Routes {
 		j := v.jsonRoute(m, c.Table.Evidence(c.Match.Index[i]))

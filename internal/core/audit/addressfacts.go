@@ -110,6 +110,9 @@ func (a *auditor) newGround() {
 			if t.CutAt.IsValid() {
 				cut(t.CutAt)
 			}
+			for u := range t.UnreadRows() {
+				cut(u.Prefix)
+			}
 			if t.Classful && t.Family == a.fam {
 				for i := range t.Routes().Len() {
 					cut(network.ClassOf(t.Routes().Prefix(i).Addr()))

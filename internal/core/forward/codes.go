@@ -12,6 +12,7 @@ var codeWords = [...]string{
 	TableMissing:       "table-missing",
 	TableFiltered:      "table-filtered",
 	TableCut:           "table-cut",
+	RowUnread:          "row-unread",
 	CapturesContradict: "captures-contradict",
 	RouteRefused:       "route-refused",
 	Blackholed:         "blackholed",

@@ -69,6 +69,13 @@ func (w *Walker) lookup(pkt *packet, at position) (selection.Match, Reason) {
 		if missing {
 			return m, Reason{Code: TableMissing}
 		}
+		bits := -1
+		if m.Found() {
+			bits = m.Prefix.Bits()
+		}
+		if u, ok := t.UnreadRow(pkt.dst, bits); ok {
+			return m, Reason{Code: RowUnread, Marks: []route.Mark{u.Mark}}
+		}
 		if !m.Found() || m.Routes[0].Special == route.Throw {
 			continue
 		}

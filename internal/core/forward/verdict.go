@@ -81,6 +81,7 @@ const (
 	TableMissing       // no table of that family was captured
 	TableFiltered      // the command asked for a part of the table only
 	TableCut           // the capture of the table ends before the destination
+	RowUnread          // a line of the table that names a longer prefix could not be read
 	CapturesContradict // of different moments, on the route
 	RouteRefused       // the chosen route is not in the forwarding table
 	Blackholed

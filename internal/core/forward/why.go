@@ -94,13 +94,32 @@ func (w *Walker) ReverseCheck(d *network.Device, src netip.Addr, ifname string) 
 	return selection.ReverseCheck(t, src, ifname), true
 }
 
+// CannotTell tells why what the table shows proves nothing for the destination, and the line that is in the way.
+func (x Explanation) CannotTell() (Code, route.Mark, bool) {
+	c := x.Choice
+	if len(x.Own) > 0 {
+		return Nothing, route.Mark{}, false
+	}
+	if c.Table.Filtered.Known() {
+		return TableFiltered, c.Table.Filtered, true
+	}
+	bits := -1
+	if c.Match.Found() {
+		bits = c.Match.Prefix.Bits()
+	}
+	if u, ok := c.Table.UnreadRow(c.Destination.Addr(), bits); ok && u.Prefix.Bits() <= c.Destination.Bits() {
+		return RowUnread, u.Mark, true
+	}
+	return Nothing, route.Mark{}, false
+}
+
 // Forwards reports whether the destination is the device's own or is sent on.
 func (x Explanation) Forwards() bool {
 	if len(x.Own) > 0 {
 		return true
 	}
-	if x.Choice.Table.Filtered.Known() {
-		return false // nobody knows
+	if _, _, unknown := x.CannotTell(); unknown {
+		return false
 	}
 	m := x.Choice.Match
 	if !m.Found() || m.Refused {

@@ -103,6 +103,7 @@ type TableFacts struct {
 	Cut    bool // the capture seems to end inside this table
 	// Filtered is the line of the command that asked for a part of the table only; none: all was asked for.
 	Filtered route.Mark
+	Unread   []UnreadRow
 	// HighestWins tells that the highest preference wins here, against RFC 8349. No reader converts the number.
 	HighestWins bool
 	Routes      route.List

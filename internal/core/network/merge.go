@@ -85,6 +85,7 @@ func merge(name string, fam route.Family, parts []*TableFacts) *Table {
 			}
 			t.rows = parts[0].Routes.Freeze()
 			t.Whole = t.whole()
+			t.gatherUnread(parts)
 			return t
 		}
 	}
@@ -110,6 +111,7 @@ func merge(name string, fam route.Family, parts []*TableFacts) *Table {
 	}
 	t.rows = out.Freeze()
 	t.Whole = t.whole()
+	t.gatherUnread(parts)
 	return t
 }
 

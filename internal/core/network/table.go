@@ -29,6 +29,7 @@ type Table struct {
 	differences    []Difference
 	contradictions map[netip.Prefix]*Difference // those of different moments on what forwards
 	more           map[int][]route.Mark         // further evidence, by row of the captured table
+	unread         unreadRows
 
 	*index        // of the captured table: an overlay shares it
 	patch  *patch // what an overlay has in place of some of the captured routes; nil for a captured table
@@ -279,6 +280,14 @@ func (t *Table) Barred(p netip.Prefix, a netip.Addr) bool {
 		return true
 	}
 	return exact
+}
+
+// ClassOf4 is ClassOf for any address: an invalid prefix for one of IPv6.
+func ClassOf4(a netip.Addr) netip.Prefix {
+	if !a.Is4() {
+		return netip.Prefix{}
+	}
+	return ClassOf(a)
 }
 
 // ClassOf returns the class A, B or C network of an address, an invalid prefix for others.

@@ -1,0 +1,64 @@
+package network
+
+import (
+	"iter"
+	"net/netip"
+
+	"github.com/gaissmai/bart"
+
+	"zarvek/internal/core/route"
+)
+
+// An UnreadRow is a line of a captured table that names a prefix and could not be read: there may be a route to it, and
+// nobody knows which.
+type UnreadRow struct {
+	Prefix netip.Prefix
+	Mark   route.Mark
+}
+
+// unreadRows finds the rows by address. The zero unreadRows holds none.
+type unreadRows struct{ byPrefix *bart.Table[UnreadRow] }
+
+// gatherUnread collects the rows that no capture of the table shows as a route.
+func (t *Table) gatherUnread(parts []*TableFacts) {
+	for _, p := range parts {
+		for _, u := range p.Unread {
+			if _, read := t.Exact(u.Prefix); read {
+				continue
+			}
+			if t.unread.byPrefix == nil {
+				t.unread.byPrefix = new(bart.Table[UnreadRow])
+			}
+			t.unread.byPrefix.Modify(u.Prefix.Masked(), func(have UnreadRow, ok bool) (UnreadRow, bool) {
+				if ok {
+					return have, false // the first line that says so
+				}
+				return u, false
+			})
+		}
+	}
+}
+
+// UnreadRow returns the unread row with the longest prefix that contains a, where that is longer than so many bits: what a
+// route of that many bits leads to may be led elsewhere by it. For no route ask with -1.
+func (t *Table) UnreadRow(a netip.Addr, longer int) (UnreadRow, bool) {
+	if t.unread.byPrefix == nil {
+		return UnreadRow{}, false
+	}
+	u, ok := t.unread.byPrefix.Lookup(a)
+	return u, ok && u.Prefix.Bits() > longer
+}
+
+// UnreadRows yields the unread rows, in the order of their prefixes.
+func (t *Table) UnreadRows() iter.Seq[UnreadRow] {
+	return func(yield func(UnreadRow) bool) {
+		if t.unread.byPrefix == nil {
+			return
+		}
+		for _, u := range t.unread.byPrefix.AllSorted() {
+			if !yield(u) {
+				return
+			}
+		}
+	}
+}
