@@ -156,7 +156,7 @@ func plausible(s string) bool {
 		return true
 	}
 	switch {
-	case len(s) > 64, noNames[strings.ToLower(s)], strings.ContainsAny(s, ",;\"'|()[]{}<>¤"), strings.Index(s, "=") > 0, !strings.ContainsFunc(s, isNameLetter):
+	case len(s) > 64, noNames[strings.ToLower(s)], strings.ContainsAny(s, ",;\"'|()[]{}<>¤#"), strings.Contains(s, "::"), strings.Index(s, "=") > 0, !strings.ContainsFunc(s, isNameLetter):
 		return false
 	case strings.Contains(s, " "):
 		return twoWords.MatchString(s)

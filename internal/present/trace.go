@@ -19,7 +19,7 @@ func TraceText(w io.Writer, rt forward.RoundTrip, v View) error {
 	if rt.Weak() {
 		weak = " (on weak evidence: see below)"
 	}
-	v.headline(w, rt.Verdict == forward.TwoWay, "%s: %s%s", rt.Verdict, headlineOf(rt, src, dst), weak)
+	v.headline(w, rt.Verdict == forward.TwoWay, "%s: %s%s%s", rt.Verdict, headlineOf(rt, src, dst), v.lineInTheWay(rt), weak)
 	v.direction(w, "Out", src+" to "+dst, rt.Forward, rt.Destination)
 	switch {
 	case rt.Return == nil:
@@ -170,7 +170,7 @@ func where(b forward.Branch) string {
 func (v View) direction(w io.Writer, title, ends string, d forward.Direction, dst forward.End) {
 	if len(d.Branches) == 1 {
 		b := d.Branches[0]
-		fmt.Fprintf(w, "\n%s, %s: %s%s%s, %s\n", title, ends, b.Verdict, where(b), assumed(b), because(b, dst.Address))
+		fmt.Fprintf(w, "\n%s, %s: %s%s%s, %s%s\n", title, ends, b.Verdict, where(b), assumed(b), because(b, dst.Address), v.inTheWay(b))
 		v.hops(w, b)
 		return
 	}
@@ -184,6 +184,29 @@ func (v View) direction(w io.Writer, title, ends string, d forward.Direction, ds
 	if d.Omitted {
 		fmt.Fprintln(w, "  There are more branches; each way in which they end is shown above.")
 	}
+}
+
+// lineInTheWay is inTheWay for the branch that an unknown answer is about.
+func (v View) lineInTheWay(rt forward.RoundTrip) string {
+	if rt.Verdict != forward.BothUnknown {
+		return ""
+	}
+	b, _ := rt.Forward.Worst()
+	if rt.Return != nil && b.Verdict == forward.Arrives {
+		b, _ = rt.Return.Worst()
+	}
+	return v.inTheWay(b)
+}
+
+// inTheWay names the line that keeps an answer from being given, "" where none does.
+func (v View) inTheWay(b forward.Branch) string {
+	switch b.Reason.Code {
+	case forward.RowUnread, forward.TableFiltered, forward.CapturesContradict:
+		if p := strings.Join(v.somePlaces(b.Reason.Marks, 2), ", "); b.Verdict == forward.Unknown && p != "" {
+			return " (" + p + ")"
+		}
+	}
+	return ""
 }
 
 func assumed(b forward.Branch) string {

@@ -194,6 +194,11 @@ func (r *reader) bgpRow(line string, lo, hi int) error {
 	if !ok {
 		return fmt.Errorf("%w: %q", layout.ErrAddress, w[0])
 	}
+	for _, word := range w[1:] {
+		if strings.Trim(word, "0123456789.{},()") != "" && word != "i" && word != "e" && word != "?" {
+			return fmt.Errorf("%w: %q", layout.ErrNotARoute, word)
+		}
+	}
 	if hop.IsUnspecified() {
 		if r.open.Known() {
 			r.Pass(int(r.open.Off), int(r.open.End), layout.PrefixHeading)

@@ -232,7 +232,7 @@ func (r *reader) row(s string, lo, hi int) error {
 		pairs["pref-src"], w = w[0], w[1:]
 	}
 	if len(w) > 0 {
-		pairs["gateway"] = strings.Join(w, "")
+		pairs["gateway"] = strings.Join(w, " ")
 	}
 	if err := r.route(flags, pairs, lo, hi); err != nil {
 		return err

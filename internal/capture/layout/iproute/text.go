@@ -192,7 +192,10 @@ func (r *textReader) line(line []byte, lo, hi int) error {
 	var err error
 	switch kind {
 	case routeLine, bareLine:
-		if err = routeWords(o, w); err == nil {
+		if err = routeWords(o, w); err == nil && len(w) == 3 && w[1] == "dev" && !strings.Contains(w[0], "/") && w[0] != "default" {
+			return fmt.Errorf("%w: neither a route nor a neighbour's state", layout.ErrNotARoute)
+		}
+		if err == nil {
 			o.bare = kind == bareLine
 			r.multi = o
 		}
