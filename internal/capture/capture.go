@@ -20,6 +20,7 @@ import (
 	"zarvek/internal/capture/layout/lists"
 	"zarvek/internal/capture/layout/mrt"
 	"zarvek/internal/capture/layout/nftables"
+	"zarvek/internal/capture/layout/paragraphs"
 	"zarvek/internal/capture/layout/plain"
 	"zarvek/internal/capture/layout/snmp"
 	"zarvek/internal/capture/layout/starred"
@@ -49,6 +50,7 @@ var readers = []layout.Reader{
 	bfd.Reader,
 	database.Reader,
 	nftables.Reader,
+	paragraphs.Reader,
 	lists.Reader,
 	lists.Detail,
 }
@@ -67,6 +69,8 @@ type Capture struct {
 	Source  *Source
 	Parts   []Part
 	Prompts int // lines
+
+	factLines map[int]bool // clean lines that something was read from, found when somebody asks
 }
 
 // Read reads one file. File is its number in the case, counted from 1: every mark will carry it. Described are readers
@@ -122,10 +126,15 @@ func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
 				asked = askedBare(src, p.Unread)
 			}
 			for i := range p.Facts.Tables {
+				t := &p.Facts.Tables[i]
 				if asked.Known() {
-					p.Facts.Tables[i].Filtered = asked
+					t.Filtered = asked
+				}
+				if t.Filtered.Known() {
+					t.Scopes = commandScopes(s.command)
 				}
 			}
+			p.nameTables(src)
 			p.unreadRows(src)
 			c.Parts = append(c.Parts, p)
 		}

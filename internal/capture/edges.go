@@ -220,7 +220,9 @@ func (c *Capture) atEdges(read func(*Source) *Capture) *Capture {
 	}
 	gone := map[int]change{}
 	for _, i := range broken {
-		gone[i] = voidLine
+		if c.restsOn(i) {
+			gone[i] = voidLine
+		}
 	}
 	if src := c.Source.changed(gone); src != nil {
 		c = read(src)
@@ -229,17 +231,19 @@ func (c *Capture) atEdges(read func(*Source) *Capture) *Capture {
 	return c
 }
 
-// restsOn reports whether anything was read from a clean line. Only the last line of a large text is asked for, whose facts
-// come last.
+// restsOn reports whether anything was read from a clean line.
 func (c *Capture) restsOn(line int) bool {
-	for i := range c.Parts {
-		for m := range c.Parts[i].FactMarks() {
-			if m.Known() && m.End > 0 && c.Source.cleanLine(m.End-1) == line {
-				return true
+	if c.factLines == nil {
+		c.factLines = map[int]bool{}
+		for i := range c.Parts {
+			for m := range c.Parts[i].FactMarks() {
+				for n := c.Source.cleanLine(m.Off); m.Known() && n <= c.Source.cleanLine(max(m.End, m.Off+1)-1); n++ {
+					c.factLines[n] = true
+				}
 			}
 		}
 	}
-	return false
+	return c.factLines[line]
 }
 
 // explain gives the reason for the lines that were made void.

@@ -96,16 +96,11 @@ func asksForPart(command string) bool {
 	return false
 }
 
-// bareCommand is a command behind a prompt without a name, or without any.
-var bareCommand = regexp.MustCompile(
-	`^\s*(?:[$#>%]\s*)?((?:show|sho|sh|do|ip|display|dis|get|netstat|route|print|birdc|run|vtysh)\s.*)$`,
-)
-
 // askedBare finds, among the lines that a reader left unread, a command that asks for a part of a table: its prompt
 // was not known as one, or is missing.
 func askedBare(src *Source, unread []layout.Unread) route.Mark {
 	for _, u := range unread {
-		if m := bareCommand.FindSubmatch(appendClean(nil, src.Text(u.Mark))); m != nil && asksForPart(string(m[1])) {
+		if m := anyPrompt.FindSubmatch(appendClean(nil, src.Text(u.Mark))); m != nil && asksForPart(string(m[1])) {
 			return u.Mark
 		}
 	}

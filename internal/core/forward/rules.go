@@ -56,10 +56,11 @@ func (w *Walker) lookup(pkt *packet, at position) (selection.Match, Reason) {
 				return selection.Match{Table: t}, Reason{Code: TableMissing, Table: other, Marks: []route.Mark{r.Mark}}
 			}
 		}
-		if t.Filtered.Known() {
+		inScope := t.Filtered.Known() && t.Answers(pkt.dst)
+		if t.Filtered.Known() && !inScope {
 			return selection.Match{Table: t}, Reason{Code: TableFiltered, Marks: []route.Mark{t.Filtered}}
 		}
-		if t.Undecided {
+		if t.Undecided && !inScope {
 			return selection.Match{Table: t}, Reason{Code: TableMissing}
 		}
 		if t.Incomplete(pkt.dst) {
@@ -68,6 +69,9 @@ func (w *Walker) lookup(pkt *packet, at position) (selection.Match, Reason) {
 		m, missing := w.onward(pkt, d, w.longest(pkt, t))
 		if missing {
 			return m, Reason{Code: TableMissing}
+		}
+		if inScope && !m.Found() {
+			return m, Reason{Code: TableFiltered, Marks: []route.Mark{t.Filtered}}
 		}
 		bits := -1
 		if m.Found() {

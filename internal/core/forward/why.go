@@ -100,7 +100,8 @@ func (x Explanation) CannotTell() (Code, route.Mark, bool) {
 	if len(x.Own) > 0 {
 		return Nothing, route.Mark{}, false
 	}
-	if c.Table.Filtered.Known() {
+	single := c.Destination.IsSingleIP() && c.Match.Found() && c.Table.Answers(c.Destination.Addr())
+	if c.Table.Filtered.Known() && !single {
 		return TableFiltered, c.Table.Filtered, true
 	}
 	bits := -1

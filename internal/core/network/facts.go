@@ -104,6 +104,8 @@ type TableFacts struct {
 	// Filtered is the line of the command that asked for a part of the table only; none: all was asked for.
 	Filtered route.Mark
 	Unread   []UnreadRow
+	// Scopes are what a filtered listing answers for: the addresses in these prefixes.
+	Scopes []netip.Prefix
 	// HighestWins tells that the highest preference wins here, against RFC 8349. No reader converts the number.
 	HighestWins bool
 	Routes      route.List

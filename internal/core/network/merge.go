@@ -74,6 +74,11 @@ func merge(name string, fam route.Family, parts []*TableFacts) *Table {
 		cut = cut && p.Cut
 	}
 	t.Undecided = !decided || t.Filtered.Known()
+	for _, p := range parts {
+		if t.Filtered.Known() && p.Kind != Database {
+			t.scopes = append(t.scopes, p.Scopes...)
+		}
+	}
 	if cut {
 		t.CutAt = lastRead(fam, parts)
 	}

@@ -30,6 +30,7 @@ type Table struct {
 	contradictions map[netip.Prefix]*Difference // those of different moments on what forwards
 	more           map[int][]route.Mark         // further evidence, by row of the captured table
 	unread         unreadRows
+	scopes         []netip.Prefix // of filtered listings
 
 	*index        // of the captured table: an overlay shares it
 	patch  *patch // what an overlay has in place of some of the captured routes; nil for a captured table

@@ -62,3 +62,13 @@ func (t *Table) UnreadRows() iter.Seq[UnreadRow] {
 		}
 	}
 }
+
+// Answers reports whether a table that was asked for in part tells all that there is for an address: just that was asked for.
+func (t *Table) Answers(a netip.Addr) bool {
+	for _, p := range t.scopes {
+		if p.Contains(a) {
+			return true
+		}
+	}
+	return false
+}

@@ -4,6 +4,7 @@ package flagged
 
 import (
 	"bytes"
+	"cmp"
 	"fmt"
 	"net/netip"
 	"regexp"
@@ -64,10 +65,17 @@ type reader struct {
 	carried string // flags of a line with a comment, for the route on the next
 }
 
+// usualFlags are what the letters mean where a listing of pairs shows no key: those of all versions, which agree.
+const usualFlags = "X - disabled, I - inactive, D - dynamic, A - active, C - connect, S - static, c - connect, s - static, r - rip, b - bgp, " +
+	"o - ospf, i - is-is, d - dhcp, v - vpn, m - modem, y - copy, H - hw-offloaded, + - ecmp, B - blackhole, U - unreachable, P - prohibit"
+
 // Read reads a text of this family.
 func Read(text []byte) layout.Reading {
 	r := reader{legend: map[string]string{}, prefAt: -1, gwAt: -1}
 	r.Layout = name
+	if !bytes.Contains(text, []byte("Flags:")) && bytes.Contains(text, []byte("dst-address=")) {
+		r.key(usualFlags)
+	}
 	for lo, hi := range layout.Lines(text) {
 		line := text[lo:hi]
 		if layout.Blank(line) {
@@ -409,7 +417,8 @@ func (r *reader) route(flags string, pairs map[string]string, lo, hi int) error 
 		a.Protocol = route.RIPng
 	}
 	m := layout.Mark(lo, hi)
-	if src, ok := layout.Addr([]byte(pairs["pref-src"])); ok && a.Protocol == route.Direct && len(a.NextHops) == 1 &&
+	own, _, _ := strings.Cut(cmp.Or(strings.Trim(pairs["pref-src"], `"`), pairs["local-address"]), "%")
+	if src, ok := layout.Addr([]byte(own)); ok && a.Protocol == route.Direct && len(a.NextHops) == 1 &&
 		p.Contains(src) {
 		r.Facts.Addresses = append(
 			r.Facts.Addresses,

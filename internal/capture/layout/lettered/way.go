@@ -43,6 +43,12 @@ func (r *reader) way(s []byte, installed, backup, resolves bool) error {
 		if i := bytes.IndexByte(s, ','); i >= 0 {
 			s, ok = s[i:], true
 		}
+	case bytes.HasPrefix(s, []byte("is a blackhole")), bytes.HasPrefix(s, []byte("is a reject")), bytes.HasPrefix(s, []byte("is rejected")),
+		bytes.HasPrefix(s, []byte("is discarded")), bytes.HasPrefix(s, []byte("is a null")):
+		if r.attr.Special = route.Blackhole; bytes.Contains(s, []byte("reject")) {
+			r.attr.Special = route.Unreachable
+		}
+		return nil
 	case bytes.HasPrefix(s, []byte("unreachable")), bytes.HasPrefix(s, []byte("blackhole")):
 		r.attr.Special = specialOf(s)
 		return nil

@@ -1,0 +1,49 @@
+package capture
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+func TestTheCommandNamesTheTable(t *testing.T) {
+	for in, want := range map[string]string{
+		"show ip route vrf LIFT":                          "LIFT",
+		"show route vrf LIFT ipv4 unicast":                "LIFT",
+		"sh ip ro vrf lift-2":                             "lift-2",
+		"show ip route vrf all":                           "",
+		"show ip route vrf default":                       "",
+		"display ip routing-table vpn-instance CAMS":      "CAMS",
+		"show route table tills.inet.0":                   "tills",
+		"show route table inet.0":                         "",
+		"ip route show table 77":                          "77",
+		"ip route show table main":                        "",
+		"ip -4 route list table all":                      "",
+		"show routing route virtual-router vr-lifts":      "vr-lifts",
+		"get router info routing-table all":               "",
+		"show ip route":                                   "",
+		"show ip route 10.1.0.0 255.255.0.0":              "",
+		"show ip interface brief vrf LIFT":                "LIFT",
+		"set routing-instances x routing-options route y": "",
+	} {
+		require.Equal(t, want, commandTable(in), in)
+	}
+}
+
+func TestTablesGetTheNameTheirCommandGave(t *testing.T) {
+	rows := "Codes: C - connected, S - static\n\nS    10.2.0.0/16 [1/0] via 10.1.0.7, e0\nC    10.1.0.0/24 is directly connected, e0\n"
+	for in, want := range map[string]string{
+		"peak1# show ip route vrf LIFT\n" + rows: "LIFT", "peak1# show ip route\n" + rows: "default", "odd:prompt]] show ip route vrf LIFT\n" + rows: "LIFT",
+		"show ip route vrf LIFT\n" + rows: "LIFT", rows: "default",
+	} {
+		c, err := Read("x", []byte(in), 1)
+		require.NoError(t, err)
+		names := map[string]bool{}
+		for _, p := range c.Parts {
+			for _, tab := range p.Facts.Tables {
+				names[tab.Name] = true
+			}
+		}
+		require.Equal(t, map[string]bool{want: true}, names, in)
+	}
+}
