@@ -76,6 +76,9 @@ func disturb(rnd *rand.Rand, text string, whole map[int]int) disturbed {
 	case 6:
 		return disturbed{"CRLF", strings.ReplaceAll(strings.ReplaceAll(text, "\r\n", "\n"), "\n", "\r\n"), nil}
 	case 7:
+		if document([]byte(text)) { // a blank in a document's string is a part of a value
+			return disturbed{"nothing", text, nil}
+		}
 		gaps := regexp.MustCompile(`\S( +)\S`).FindAllStringSubmatchIndex(text, -1)
 		if len(gaps) == 0 {
 			return disturbed{"nothing", text, nil}

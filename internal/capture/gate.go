@@ -68,12 +68,16 @@ func (c *Capture) outside() map[int]error {
 		if structured[c.Parts[i].Layout] {
 			continue
 		}
+		own := map[string]bool{} // workstations name an interface by its address
+		for _, a := range c.Parts[i].Facts.Addresses {
+			own[a.Prefix.Addr().String()] = a.Interface == a.Prefix.Addr().String()
+		}
 		for j := range c.Parts[i].Facts.Tables {
 			t := &c.Parts[i].Facts.Tables[j]
 			l := &t.Routes
 			bad := map[route.AttrID]error{}
 			for id := range l.Shared() {
-				err := passes(l.Attributes(route.AttrID(id)))
+				err := passes(l.Attributes(route.AttrID(id)), own)
 				if strings.Contains(t.Name, void) { // nobody knows which table's they are
 					err = errLost
 				}
@@ -126,9 +130,9 @@ func (c *Capture) garbled() map[int]error {
 }
 
 // passes tells whether what a row says can be so.
-func passes(a *route.Attributes) error {
+func passes(a *route.Attributes, own map[string]bool) error {
 	for _, h := range a.NextHops {
-		if h.Interface != "" && !plausible(h.Interface) {
+		if h.Interface != "" && !plausible(h.Interface) && !own[h.Interface] {
 			return fmt.Errorf("%w: %q", errInterface, h.Interface)
 		}
 	}

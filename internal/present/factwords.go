@@ -76,6 +76,14 @@ func checkWords(c network.SourceCheck) string {
 
 // flowWords writes a rule for flows.
 func flowWords(r network.FlowRule) string {
+	switch {
+	case r.NotRead && r.Permit:
+		return "what that does not stop goes on"
+	case r.NotRead && r.In != "":
+		return "a filter or policy is applied here to what comes in by " + Clean(r.In) + "; what it says was not read"
+	case r.NotRead:
+		return "a filter or policy is applied here to what leaves by " + Clean(r.Out) + "; what it says was not read"
+	}
 	word := "denies"
 	switch {
 	case r.Permit:

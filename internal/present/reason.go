@@ -190,6 +190,8 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 			ifname,
 			dst,
 		)
+	case forward.FilterNotRead:
+		return fmt.Sprintf("a filter or policy is applied there on the way to %s, and what it says was not read", dst)
 	case forward.FlowNotTold:
 		return fmt.Sprintf("one of %s rules or translations asks for the protocol or ports (%s)", its, ruleOf(r))
 	case forward.RuleDenies:
@@ -393,6 +395,8 @@ func advice(b forward.Branch, dst netip.Addr) string {
 				b.Reason.Address,
 			)
 		}
+	case forward.FilterNotRead:
+		return fmt.Sprintf("look at what that line applies on %s: whether it lets the packets pass", at)
 	case forward.FlowNotTold:
 		return "tell the flow, such as -flow tcp:40000:443"
 	case forward.RuleDenies:

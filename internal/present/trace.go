@@ -201,7 +201,7 @@ func (v View) lineInTheWay(rt forward.RoundTrip) string {
 // inTheWay names the line that keeps an answer from being given, "" where none does.
 func (v View) inTheWay(b forward.Branch) string {
 	switch b.Reason.Code {
-	case forward.RowUnread, forward.TableFiltered, forward.CapturesContradict:
+	case forward.RowUnread, forward.TableFiltered, forward.CapturesContradict, forward.FilterNotRead:
 		if p := strings.Join(v.somePlaces(b.Reason.Marks, 2), ", "); b.Verdict == forward.Unknown && p != "" {
 			return " (" + p + ")"
 		}

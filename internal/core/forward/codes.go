@@ -36,6 +36,7 @@ var codeWords = [...]string{
 	OwnSource:          "own-source",
 	SourceFails:        "source-fails",
 	FlowNotTold:        "flow-not-told",
+	FilterNotRead:      "filter-not-read",
 	RuleDenies:         "rule-denies",
 	NoState:            "no-state",
 	NoAddressToTake:    "no-address-to-take",

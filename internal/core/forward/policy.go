@@ -80,6 +80,8 @@ func (w *Walker) leave(pkt *packet, at position, s step) step {
 			return end(StateMissing, NoState, stateful)
 		case d.Flows().Len() > 0:
 			switch fit, permit, refuse, mark := judgeFlow(d.Flows(), pkt, at.ingress, out); {
+			case fit == network.Maybe && d.Flows().Any(func(r network.FlowRule) bool { return r.NotRead && r.Mark == mark }):
+				return end(Unknown, FilterNotRead, mark)
 			case fit == network.Maybe:
 				return end(Unknown, FlowNotTold, mark)
 			case !permit && refuse:

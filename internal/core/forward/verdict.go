@@ -105,6 +105,7 @@ const (
 	OwnSource       // it came in with one of the device's own addresses as the source
 	SourceFails     // Check tells the mode that drops it
 	FlowNotTold     // a rule or translation asks for the flow
+	FilterNotRead   // a filter is applied on the way, and what it says was not read
 	RuleDenies
 	NoState         // a stateful device did not see the packet that this one answers
 	NoAddressToTake // a translation takes an interface's address, which no capture shows

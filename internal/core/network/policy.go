@@ -33,6 +33,7 @@ type FlowRule struct {
 	FromPorts, ToPorts Ports
 	In, Out            string // interfaces; "": any
 	Undecided          bool   // it also asks for what no walk knows
+	NotRead            bool   // a filter is applied here, and what it says was not read; it is Undecided then
 	Mark               route.Mark
 }
 

@@ -1,12 +1,15 @@
 package statements
 
 import (
+	"bytes"
 	"fmt"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 
 	"zarvek/internal/capture/layout/layouttest"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
 )
 
 const config = `hostname valley
@@ -103,4 +106,35 @@ func TestRead(t *testing.T) {
 func FuzzRead(f *testing.F) {
 	f.Add([]byte(config))
 	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, Read, in) })
+}
+
+// TestWhatIsAppliedToAnInterface is kept, by direction: it may stop packets, and what it says is not read.
+func TestWhatIsAppliedToAnInterface(t *testing.T) {
+	in := []byte(`interface hall0
+ ip address 10.61.16.1 255.255.255.0
+ ip access-group NIGHT in
+ ip verify unicast source reachable-via any
+interface up0
+ ip address 172.28.61.2 255.255.255.252
+ ipv6 traffic-filter DAY out
+ traffic-filter inbound acl 3001
+ ip policy route-map ODD
+ ip nat outside
+ zone-member security NIGHT
+ description access-group of old
+ip access-group NIGHT in
+`)
+	r := layouttest.Laws(t, Read, in)
+	var got []string
+	for _, f := range r.Facts.Policy.Flows {
+		require.True(t, f.NotRead)
+		if !f.Permit {
+			require.True(t, f.Undecided)
+			got = append(got, fmt.Sprint(1+bytes.Count(in[:f.Mark.Off], []byte{'\n'}), " ", uint8(f.Family), " in ", f.In, " out ", f.Out))
+		}
+	}
+	require.Equal(t, []string{"3 4 in hall0 out ", "7 6 in  out up0", "8 0 in up0 out ", "9 4 in up0 out ", "10 4 in  out up0",
+		"11 0 in up0 out ", "11 0 in  out up0"}, got)
+	require.Equal(t, network.SourceCheck{Family: route.IPv4, Interface: "hall0", Mode: network.CheckLoose, Mark: r.Facts.Checks[0].Mark}, r.Facts.Checks[0])
+	layouttest.Variants(t, Read, string(in))
 }

@@ -1,0 +1,68 @@
+package statements
+
+import (
+	"slices"
+	"strings"
+
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+// applied keeps what a configuration applies to an interface and what can decide over packets there: filters, policy routing,
+// translations, zones. What they say is not read here, so that nothing may be promised of packets that pass them; a source check
+// says all on its line.
+func (r *reader) applied(w []string, lo, hi int) bool {
+	ifname := r.Facts.Interfaces[r.link-1].Name
+	line := strings.Join(w, " ")
+	fam := route.Family(0)
+	switch w[0] {
+	case "ip":
+		fam = route.IPv4
+	case "ipv6":
+		fam = route.IPv6
+	}
+	switch {
+	case w[0] == "description", w[0] == "no", w[0] == "!":
+		return false
+	case strings.HasPrefix(line, "ip verify unicast"), strings.HasPrefix(line, "ipv6 verify unicast"):
+		mode := network.CheckStrict
+		if slices.Contains(w, "any") {
+			mode = network.CheckLoose
+		}
+		r.Facts.Checks = append(r.Facts.Checks, network.SourceCheck{Family: fam, Interface: ifname, Mode: mode, Mark: layout.Mark(lo, hi)})
+	case slices.Contains(w, "access-group"), slices.Contains(w, "traffic-filter"), slices.Contains(w, "packet-filter"),
+		w[0] == "traffic-policy":
+		in := slices.ContainsFunc(w, func(s string) bool { return s == "in" || s == "inbound" || s == "ingress" })
+		out := slices.ContainsFunc(w, func(s string) bool { return s == "out" || s == "outbound" || s == "egress" })
+		r.restrict(fam, ifname, in || !out, out || !in, lo, hi)
+	case strings.HasPrefix(line, "ip policy route-map"), strings.HasPrefix(line, "ipv6 policy route-map"):
+		r.restrict(fam, ifname, true, false, lo, hi)
+	case line == "ip nat outside", strings.HasPrefix(line, "nat outbound"), strings.HasPrefix(line, "crypto map"):
+		r.restrict(fam, ifname, false, true, lo, hi)
+	case strings.HasPrefix(line, "zone-member security"), strings.HasPrefix(line, "zone-member "):
+		r.restrict(fam, ifname, true, true, lo, hi)
+	default:
+		return false
+	}
+	return true
+}
+
+// restrict adds a chain of rules of its own for each direction: what passes the interface may be permitted or not.
+func (r *reader) restrict(fam route.Family, ifname string, in, out bool, lo, hi int) {
+	add := func(rule network.FlowRule) {
+		rule.Family, rule.Mark, rule.Chain = fam, layout.Mark(lo, hi), firstChain+len(r.Facts.Policy.Flows)
+		rule.Undecided, rule.NotRead = true, true
+		rest := network.FlowRule{Family: fam, Permit: true, NotRead: true, Chain: rule.Chain, Mark: rule.Mark}
+		r.Facts.Policy.Flows = append(r.Facts.Policy.Flows, rule, rest)
+	}
+	if in {
+		add(network.FlowRule{In: ifname})
+	}
+	if out {
+		add(network.FlowRule{Out: ifname})
+	}
+}
+
+// firstChain is beyond the chains that other captures and notes number.
+const firstChain = 1 << 20
