@@ -151,7 +151,14 @@ func unseen(b []byte) []byte {
 	odd := func(r rune) bool {
 		return r == 0x7f || r > 0x7f && unicode.In(r, unicode.Cc, unicode.Cf, unicode.Zl, unicode.Zp)
 	}
-	if bytes.IndexFunc(b, odd) < 0 {
+	plain := true
+	for _, c := range b { // nearly all of it is
+		if c >= 0x7f {
+			plain = false
+			break
+		}
+	}
+	if plain || bytes.IndexFunc(b, odd) < 0 {
 		return b
 	}
 	out := make([]byte, 0, len(b)+64)
