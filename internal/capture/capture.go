@@ -6,6 +6,7 @@ package capture
 
 import (
 	"bytes"
+	"errors"
 	"slices"
 
 	"zarvek/internal/capture/layout"
@@ -106,6 +107,9 @@ func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
 			continue
 		}
 		stretches := readAll(all, text)
+		if s.away {
+			stretches = nobodys(text, stretches)
+		}
 		if s.banner && len(stretches) == 1 && stretches[0].Layout == "" {
 			stretches[0].passAll()
 		}
@@ -140,6 +144,29 @@ func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
 		}
 	}
 	return c
+}
+
+var errAway = errors.New("another device answers here, and no prompt that is known tells which")
+
+// nobodys leaves unread what came after a command that goes to another device, where anything of it was read: it is not that of
+// the device at whose prompt the command stands.
+func nobodys(text []byte, stretches []stretch) []stretch {
+	facts := slices.ContainsFunc(stretches, func(s stretch) bool {
+		for range s.FactMarks() {
+			return true
+		}
+		return false
+	})
+	if !facts {
+		return stretches
+	}
+	s := stretch{lo: 0, hi: len(text)}
+	for lo, hi := range layout.Lines(text) {
+		if !layout.Blank(text[lo:hi]) {
+			s.Unread = append(s.Unread, layout.Unread{Mark: layout.Mark(lo, hi), Reason: errAway})
+		}
+	}
+	return []stretch{s}
 }
 
 // stretch is a reading of a part of a text.

@@ -100,7 +100,12 @@ func (s *Source) cleanLine(raw uint32) int {
 func (s *Source) wrapped(unread map[int]bool) (longest, broken []int) {
 	var lengths, words []int
 	most := 0
+	prompts := map[int]bool{} // which are never the rest of a line
+	p := prompter{text: s.text}
 	for lo, hi := range layout.Lines(s.text) {
+		if _, _, ok := p.prompt(s.text[lo:hi]); ok {
+			prompts[len(lengths)] = true
+		}
 		lengths, words = append(lengths, hi-lo), append(words, min(len(bytes.Fields(s.text[lo:min(hi, lo+4*remnant)])), 2))
 		most = max(most, hi-lo)
 	}
@@ -108,7 +113,7 @@ func (s *Source) wrapped(unread map[int]bool) (longest, broken []int) {
 		return nil, nil
 	}
 	for i, n := range lengths {
-		if n == most && i+1 < len(lengths) && lengths[i+1] > 0 {
+		if n == most && i+1 < len(lengths) && lengths[i+1] > 0 && !prompts[i+1] {
 			longest = append(longest, i)
 		}
 	}
@@ -211,7 +216,8 @@ func (c *Capture) atEdges(read func(*Source) *Capture) *Capture {
 			join[i] = joinNext
 		}
 		// Where lines of a table are joined that stand by themselves, rows are lost.
-		if j := read(c.Source.changed(join)); j.unreadRaw() < best.unreadRaw() && 4*j.routes() >= 3*c.routes() {
+		j := read(c.Source.changed(join)).withinGate(read)
+		if j.unreadRaw() < best.unreadRaw() && 4*j.routes() >= 3*c.routes() {
 			best, joined = j, join
 		}
 	}

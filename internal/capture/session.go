@@ -16,7 +16,11 @@ type section struct {
 	banner  bool // it stands before the first prompt
 	lo, hi  int  // of the clean text, without the prompt's line
 	asked   int  // where the prompt's line begins
+	away    bool // the command went to another device, whose prompt was not made out
 }
+
+// goesAway matches a command with which somebody goes on to another device.
+var goesAway = regexp.MustCompile(`^(?:s?rlogin|ssh|slogin|telnet|connect|attach|session|stelnet|ssh2|mosh|vrf-ssh)\b|^(?:request routing-engine login|start shell)`)
 
 // prompts are the usual shapes of a prompt with a command behind it. Each has the device's name as its first group
 // and the command as its second.
@@ -152,7 +156,7 @@ func split(text []byte) (sections []section, lines int) {
 		if next < len(text) {
 			next++
 		}
-		cur = section{device: device, command: command, lo: next, hi: len(text), asked: lo}
+		cur = section{device: device, command: command, lo: next, hi: len(text), asked: lo, away: goesAway.MatchString(strings.ToLower(command))}
 	}
 	cur.hi = len(text)
 	if cur.hi > cur.lo {

@@ -128,10 +128,32 @@ func LoadTelling(dir string, tell func(done, total int64), layouts ...string) (*
 	if err := g.Wait(); err != nil {
 		return nil, err
 	}
+	c.severalInAFolder()
 	if err := c.build(); err != nil {
 		return nil, err
 	}
 	return c, nil
+}
+
+// severalInAFolder lets prompts say whose a capture is in a folder in which they name several devices: that is a folder of logs,
+// or one in which somebody went on from device to device.
+func (c *Case) severalInAFolder() {
+	named := map[string]map[string]bool{} // by folder: the devices that prompts name
+	for _, f := range c.Files {
+		for i := range f.Parts {
+			if p := &f.Parts[i]; f.named && p.Device != "" && p.Layout != "" {
+				if named[f.Device] == nil {
+					named[f.Device] = map[string]bool{}
+				}
+				named[f.Device][p.Device] = true
+			}
+		}
+	}
+	for _, f := range c.Files {
+		if len(named[f.Device]) > 1 {
+			f.named = false
+		}
+	}
 }
 
 // sizes sums up the bytes of files; those that cannot be asked count nothing.

@@ -3,6 +3,7 @@ package casefile
 import (
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -97,4 +98,31 @@ func TestSummaries(t *testing.T) {
 	require.Len(t, all[1].Unread, 2)
 	require.Nil(t, all[1].Device)
 	require.Empty(t, all[2].Unread)
+}
+
+// TestAFolderOfSeveralDevices: where prompts in a folder name several, each output is its own device's; where they name one, the
+// folder's name counts.
+func TestAFolderOfSeveralDevices(t *testing.T) {
+	c, err := Load(write(t, map[string]string{
+		"night/a.log":  "hub-1# show ip route\n" + attached + "hub-1# exit\n",
+		"night/b.log":  "till-9# show ip route\n" + attached + "till-9# exit\n",
+		"valley/a.log": "vl01# show ip route\n" + attached + "vl01# exit\n",
+	}))
+	require.NoError(t, err)
+	for name, there := range map[string]bool{"hub-1": true, "till-9": true, "night": false, "valley": true, "vl01": false} {
+		require.Equal(t, there, c.Network.Device(name) != nil, name)
+	}
+}
+
+// TestWhoeverAnswersElsewhere is not the device that somebody left: what comes before a prompt that is known is nobody's.
+func TestWhoeverAnswersElsewhere(t *testing.T) {
+	c, err := Load(write(t, map[string]string{
+		"hub-1.log": "hub-1# show ip route\n" + attached + "hub-1# ssh ops@10.9.9.9\nPassword:\n=odd prompt= show ip route\n" +
+			strings.ReplaceAll(attached, "10.61", "10.99") + "hub-1# exit\n",
+	}))
+	require.NoError(t, err)
+	tab := c.Network.Device("hub-1").Table("default", route.IPv4)
+	require.Equal(t, 1, tab.Routes().Len())
+	require.NotContains(t, tab.Routes().At(0).Prefix.String(), "10.99")
+	require.NotEmpty(t, c.Summaries()[0].Unread)
 }
