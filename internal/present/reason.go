@@ -95,7 +95,7 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 		return fmt.Sprintf("no %s table of %s was captured", familyName(route.FamilyOf(dst)), Clean(b.Where))
 	case forward.TableFiltered:
 		return fmt.Sprintf(
-			"the listing of %s table was asked for in part only, so that what it does not show may be there",
+			"the listing of %s table shows a part of it only, so that what it does not show may be there",
 			its,
 		)
 	case forward.TableCut:

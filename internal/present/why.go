@@ -114,7 +114,7 @@ func (v View) noRoute(w io.Writer, r forward.Explanation) {
 func (v View) notKnown(w io.Writer, r forward.Explanation) {
 	dev, dst := Clean(r.Device.Name), destination(r.Choice)
 	why, mark, _ := r.CannotTell()
-	because, verb := "the listing of its table was asked for in part only", "asked at"
+	because, verb := "the listing of its table shows a part of it only", "told at"
 	if why == forward.RowUnread {
 		because, verb = "a line of its table that may be a route there could not be read", "stands at"
 	}

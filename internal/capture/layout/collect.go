@@ -81,6 +81,15 @@ func (c *Collector) CutLast() {
 	}
 }
 
+// Partial marks what was read of a table so far, of either family, as a part of it: the line counts more than it shows.
+func (c *Collector) Partial(table string, is bool, lo, hi int) {
+	for i := range c.Facts.Tables {
+		if t := &c.Facts.Tables[i]; is && t.Name == table {
+			t.Filtered = Mark(lo, hi)
+		}
+	}
+}
+
 // LeaveUnread accounts for a line that could not be read.
 func (c *Collector) LeaveUnread(lo, hi int, why error) {
 	c.Unread = append(c.Unread, Unread{Mark: Mark(lo, hi), Reason: why})

@@ -48,6 +48,10 @@ type reader struct {
 	addrSeen map[netip.Addr]bool
 	attached []netip.Prefix // so far
 	skip     bool
+
+	rows    int           // since the last title or count, those included that could not be read
+	counted layout.Passed // a line above the rows that counts them
+	says    int
 }
 
 // rowCells is one row by kinds.
@@ -80,12 +84,14 @@ func Read(text []byte) layout.Reading {
 		if err := r.line(string(text[lo:hi]), lo, hi); err != nil {
 			r.leavePending(errHalf)
 			r.LeaveUnread(lo, hi, err)
+			r.rows++
 		}
 	}
 	if r.pending != nil {
 		r.leavePending(layout.ErrCut)
 		r.CutLast()
 	}
+	r.compare()
 	return r.Reading
 }
 
@@ -111,6 +117,7 @@ func (r *reader) line(s string, lo, hi int) error {
 	r.half = nil
 	if as, ok := r.aside(s); ok {
 		r.Pass(lo, hi, as)
+		r.count(s, lo, hi)
 		return nil
 	}
 	if r.cols == nil {
@@ -127,6 +134,7 @@ func (r *reader) aside(s string) (layout.As, bool) {
 		return layout.Ruler, true
 	}
 	if name, ok := instanceTitle(t); ok {
+		r.compare()
 		r.table, r.cols, r.last = name, nil, nil
 		return layout.Title, true
 	}
@@ -356,6 +364,7 @@ func (r *reader) complete(row, above *rowCells) error {
 		return err
 	}
 	r.last, r.pending = row, nil
+	r.rows++
 	r.Collector.Read++
 	if above != nil {
 		r.Collector.Read++

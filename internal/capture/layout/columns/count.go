@@ -1,0 +1,36 @@
+package columns
+
+import (
+	"regexp"
+	"strconv"
+
+	"zarvek/internal/capture/layout"
+)
+
+// Many devices count the rows of a table, above or below them. A table of which fewer are there is a part of one.
+
+var (
+	countAbove = regexp.MustCompile(`(?i)^\s*destinations\s*:\s*\d+\s+routes\s*:\s*(\d+)`)
+	countBelow = regexp.MustCompile(`(?i)^\s*(?:total routes shown|no\.? of routes|number of routes|total number of routes|total routes)\s*[:=]?\s*(\d+)\s*$`)
+)
+
+// count takes a line that counts rows.
+func (r *reader) count(s string, lo, hi int) {
+	if m := countAbove.FindStringSubmatch(s); m != nil {
+		r.compare()
+		r.says, _ = strconv.Atoi(m[1])
+		r.counted, r.rows = layout.Passed{Mark: layout.Mark(lo, hi)}, 0
+	} else if m := countBelow.FindStringSubmatch(s); m != nil && r.rows > 0 && !r.counted.Mark.Known() {
+		n, _ := strconv.Atoi(m[1])
+		r.Partial(r.table, r.rows < n, lo, hi)
+		r.rows = 0
+	}
+}
+
+// compare compares the rows with the line above them that counts them.
+func (r *reader) compare() {
+	if m := r.counted.Mark; m.Known() {
+		r.Partial(r.table, r.rows < r.says, int(m.Off), int(m.End))
+	}
+	r.counted, r.rows = layout.Passed{}, 0
+}
