@@ -142,11 +142,12 @@ func passes(a *route.Attributes, own map[string]bool) error {
 	return nil
 }
 
-// noNames are words of rows that a reader takes for an interface where a row is not what it seems.
+// noNames are words of rows that a reader takes for an interface where a row is not what it seems. Names of protocols are none of
+// them: links are called so.
 var noNames = map[string]bool{
 	"via": true, "dev": true, "is": true, "are": true, "directly": true, "connected": true, "metric": true, "proto": true, "scope": true,
 	"table": true, "weight": true, "nexthop": true, "and": true, "the": true, "to": true, "from": true, "subnetted": true, "age": true,
-	"n/a": true, "none": true, "-": true, "--": true, "---": true, "unknown": true, "unreachable": true, "static": true, "ospf": true, "bgp": true,
+	"n/a": true, "none": true, "-": true, "--": true, "---": true, "unreachable": true,
 }
 
 var (

@@ -23,7 +23,7 @@ type unreadRows struct{ byPrefix *bart.Table[UnreadRow] }
 func (t *Table) gatherUnread(parts []*TableFacts) {
 	for _, p := range parts {
 		for _, u := range p.Unread {
-			if _, read := t.Exact(u.Prefix); read {
+			if t.forwards(u.Prefix) {
 				continue
 			}
 			if t.unread.byPrefix == nil {
@@ -37,6 +37,17 @@ func (t *Table) gatherUnread(parts []*TableFacts) {
 			})
 		}
 	}
+}
+
+// forwards reports whether a route to just that prefix is in use: where only others were read, the unread one may be it.
+func (t *Table) forwards(p netip.Prefix) bool {
+	g, ok := t.Exact(p)
+	for i := g.Lo; ok && i < g.Hi; i++ {
+		if _, state := t.rows.Used(i); state&route.Installed != 0 {
+			return true
+		}
+	}
+	return false
 }
 
 // UnreadRow returns the unread row with the longest prefix that contains a, where that is longer than so many bits: what a
