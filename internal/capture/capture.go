@@ -129,6 +129,10 @@ func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
 			} else {
 				asked = askedBare(src, p.Unread)
 			}
+			if m := p.brokenOff(src, s); m.Known() {
+				asked = m
+				asked.File = file
+			}
 			for i := range p.Facts.Tables {
 				t := &p.Facts.Tables[i]
 				if asked.Known() {

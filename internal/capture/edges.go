@@ -47,6 +47,9 @@ func (s *Source) changed(what map[int]change) *Source {
 	out := &Source{Name: s.Name, raw: s.raw, Noise: s.Noise, text: make([]byte, 0, len(s.text))}
 	n, joined := 0, false
 	for lo, hi := range layout.Lines(s.text) {
+		if slices.Contains(s.stops, uint32(lo)) {
+			out.stops = append(out.stops, uint32(len(out.text)))
+		}
 		if !joined {
 			out.cleanStart = append(out.cleanStart, uint32(len(out.text)))
 			out.rawStart = append(out.rawStart, s.rawOf(uint32(lo), n))

@@ -3,6 +3,7 @@ package capture
 import (
 	"net/netip"
 	"regexp"
+	"slices"
 	"strings"
 
 	"zarvek/internal/capture/layout"
@@ -94,6 +95,29 @@ func asksForPart(command string) bool {
 		}
 	}
 	return false
+}
+
+// interrupted is what a terminal shows where somebody broke an output off.
+var interrupted = regexp.MustCompile(`^\s*(?:\^[CZ\\]|\x03|<?Interrupt(?:ed)?>?|Aborted\.?)\s*$`)
+
+// brokenOff returns where the output of a section was broken off, no mark where it came to its end: the pager's last question was
+// never answered with more, or somebody interrupted it. That line is nothing that is unread.
+func (p *Part) brokenOff(src *Source, s section) route.Mark {
+	at := route.Mark{}
+	for i, u := range p.Unread {
+		if interrupted.Match(appendClean(nil, src.Text(u.Mark))) {
+			at = u.Mark
+			p.Passed = append(p.Passed, layout.Passed{Mark: u.Mark})
+			p.Unread = slices.Delete(slices.Clone(p.Unread), i, i+1)
+			return at
+		}
+	}
+	for _, stop := range src.stops {
+		if int(stop) >= s.lo && int(stop) <= s.hi && layout.Blank(src.text[stop:s.hi]) {
+			at = src.original(route.Mark{File: 1, Off: stop, End: stop + 1})
+		}
+	}
+	return at
 }
 
 // askedBare finds, among the lines that a reader left unread, a command that asks for a part of a table: its prompt

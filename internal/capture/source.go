@@ -26,7 +26,8 @@ type Source struct {
 	binary bool   // its lines are records
 	// Noise counts lines that belong to no table: log messages, a pager's prompts, complaints.
 	Noise int
-	text  []byte // without escapes, overstrikes and the like; the same slice as raw where there are none
+	stops []uint32 // where, in the clean text, a pager stopped and waited
+	text  []byte   // without escapes, overstrikes and the like; the same slice as raw where there are none
 
 	// Where text differs from raw: for each clean line, where it starts in text and in raw.
 	cleanStart, rawStart []uint32
@@ -165,6 +166,9 @@ func (s *Source) quiet(start int) {
 	if noise(line[:end]) {
 		s.Noise++
 		front = end
+		if pager.Match(line[:end]) && !bytes.Contains(bytes.ToUpper(line[:end]), []byte("END")) {
+			s.stops = append(s.stops, uint32(start))
+		}
 	} else if m := pagerFront.FindIndex(line[:min(end, maxNoise)]); m != nil {
 		front = m[1]
 	}

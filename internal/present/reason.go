@@ -101,7 +101,7 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 	case forward.TableCut:
 		return fmt.Sprintf("the capture of %s table is cut off before %s", its, dst)
 	case forward.RowUnread:
-		return fmt.Sprintf("a line of %s table that may be a route to %s could not be read", its, dst)
+		return fmt.Sprintf("a line of %s table tells of a route that may be for %s and was not read", its, dst)
 	case forward.CapturesContradict:
 		return fmt.Sprintf("two captures of %s, of different moments, lead %s to different next hops", at, dst)
 	case forward.RouteRefused:

@@ -116,7 +116,7 @@ func (v View) notKnown(w io.Writer, r forward.Explanation) {
 	why, mark, _ := r.CannotTell()
 	because, verb := "the listing of its table shows a part of it only", "told at"
 	if why == forward.RowUnread {
-		because, verb = "a line of its table that may be a route there could not be read", "stands at"
+		because, verb = "a line of its table tells of a route that may lead there and was not read", "stands at"
 	}
 	v.headline(w, false, "which route %s uses for %s is not known: %s", dev, dst, because)
 	if p := v.place(mark); p != "" {

@@ -62,8 +62,12 @@ func Mark(lo, hi int) route.Mark { return route.Mark{File: 1, Off: uint32(lo), E
 func (r *Reading) MapMarks(f func(route.Mark) route.Mark) {
 	for i := range r.Facts.Tables {
 		r.Facts.Tables[i].Routes.MapMarks(f)
-		if t := &r.Facts.Tables[i]; t.Filtered.Known() {
+		t := &r.Facts.Tables[i]
+		if t.Filtered.Known() {
 			t.Filtered = f(t.Filtered)
+		}
+		for k := range t.Unread {
+			t.Unread[k].Mark = f(t.Unread[k].Mark)
 		}
 	}
 	r.Facts.Each(func(x network.Fact) { *x.Mark = f(*x.Mark) })

@@ -9,10 +9,11 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// An UnreadRow is a line of a captured table that names a prefix and could not be read: there may be a route to it, and
-// nobody knows which.
+// An UnreadRow is a line of a captured table that tells of a route which was not read: it names a prefix and is not understood,
+// or it counts routes of which some are not there. Nobody knows where such a route leads.
 type UnreadRow struct {
 	Prefix netip.Prefix
+	Any    bool // routes of any length inside of the prefix may be missing, not only one to the prefix itself
 	Mark   route.Mark
 }
 
@@ -23,7 +24,7 @@ type unreadRows struct{ byPrefix *bart.Table[UnreadRow] }
 func (t *Table) gatherUnread(parts []*TableFacts) {
 	for _, p := range parts {
 		for _, u := range p.Unread {
-			if t.forwards(u.Prefix) {
+			if !u.Any && t.forwards(u.Prefix) {
 				continue
 			}
 			if t.unread.byPrefix == nil {
@@ -56,8 +57,12 @@ func (t *Table) UnreadRow(a netip.Addr, longer int) (UnreadRow, bool) {
 	if t.unread.byPrefix == nil {
 		return UnreadRow{}, false
 	}
-	u, ok := t.unread.byPrefix.Lookup(a)
-	return u, ok && u.Prefix.Bits() > longer
+	for _, u := range t.unread.byPrefix.Supernets(netip.PrefixFrom(a, a.BitLen())) {
+		if u.Any || u.Prefix.Bits() > longer {
+			return u, true
+		}
+	}
+	return UnreadRow{}, false
 }
 
 // UnreadRows yields the unread rows, in the order of their prefixes.

@@ -15,6 +15,12 @@ import (
 
 // Read reads a text of this family.
 func Read(text []byte) layout.Reading {
+	r := readRows(text)
+	keepClaims(text, &r)
+	return r
+}
+
+func readRows(text []byte) layout.Reading {
 	if cuts := pieces(text); len(cuts) > 0 {
 		if r, ok := readPieces(text, cuts); ok {
 			return r

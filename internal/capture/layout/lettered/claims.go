@@ -1,0 +1,135 @@
+package lettered
+
+import (
+	"net/netip"
+	"regexp"
+	"slices"
+	"strconv"
+
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+// A lettered listing says more than its rows: how many parts of a network stand below a heading, and where the default route
+// leads. Where the rows do not bear that out, the listing is a part of the table.
+
+var (
+	toNetwork = regexp.MustCompile(`to network (\d+\.\d+\.\d+\.\d+)`)
+	subnets   = regexp.MustCompile(`(\d+\.\d+\.\d+\.\d+)(/\d+)? is (variably )?subnetted, (\d+) subnets?`)
+)
+
+// claim is what a line says of the rows below it, up to the next such line or title.
+type claim struct {
+	lo, hi  int
+	end     int          // of what it speaks of
+	network netip.Prefix // the rows of which it counts
+	rows    int
+	gateway netip.Addr // a destination that must be among the rows
+}
+
+// keepClaims marks the tables as parts whose rows do not bear out what is said of them.
+func keepClaims(text []byte, r *layout.Reading) {
+	var claims []claim
+	var ends []int
+	for _, p := range r.Passed {
+		lo, hi := int(p.Mark.Off), int(p.Mark.End)
+		switch p.As {
+		case layout.Title:
+			ends = append(ends, lo)
+		case layout.LastResort:
+			ends = append(ends, lo)
+			if m := toNetwork.FindSubmatch(text[lo:hi]); m != nil {
+				if a, ok := layout.Addr(m[1]); ok {
+					claims = append(claims, claim{lo: lo, hi: hi, gateway: a})
+				}
+			}
+		case layout.Parent:
+			if m := subnets.FindSubmatch(text[lo:hi]); m != nil {
+				a, ok := layout.Addr(m[1])
+				n, err := strconv.Atoi(string(m[4]))
+				if !ok || err != nil || !a.Is4() {
+					continue
+				}
+				x := claim{lo: lo, hi: hi, network: network.ClassOf(a), rows: n}
+				if p, err := layout.Prefix(slices.Concat(m[1], m[2]), false); len(m[3]) > 0 && err == nil {
+					x.network = p.Masked() // else the length is that of the parts
+				}
+				claims = append(claims, x)
+			}
+		}
+	}
+	if len(claims) == 0 {
+		return
+	}
+	slices.Sort(ends)
+	c := layout.Collector{Reading: *r}
+	for _, x := range claims {
+		x.end = len(text)
+		if i, found := slices.BinarySearch(ends, x.lo+1); i < len(ends) || found {
+			x.end = ends[i]
+		}
+		x.keep(&c)
+	}
+	*r = c.Reading
+}
+
+// keep looks at the rows that a claim is about.
+func (x *claim) keep(c *layout.Collector) {
+	met := map[netip.Prefix]bool{}
+	tables := map[string]bool{}
+	reached := false
+	for i := range c.Facts.Tables {
+		t := &c.Facts.Tables[i]
+		l := &t.Routes
+		for k := firstBehind(l.Len(), func(k int) int { return int(l.At(k).Mark.Off) }, x.lo); k < l.Len(); k++ {
+			r := l.At(k)
+			if int(r.Mark.Off) >= x.end {
+				break
+			}
+			tables[t.Name] = true
+			reached = reached || x.gateway.IsValid() && r.Prefix.Addr() == x.gateway
+			if x.network.IsValid() && r.Prefix.Addr().Is4() && x.network.Contains(r.Prefix.Addr()) {
+				met[r.Prefix] = true
+			}
+			if reached || x.network.IsValid() && len(met) >= x.rows {
+				return
+			}
+		}
+	}
+	if len(tables) == 0 {
+		tables["default"] = true
+	}
+	for _, u := range c.Unread { // a row that could not be read is there
+		if at := int(u.Mark.Off); at > x.lo && at < x.end {
+			x.rows--
+		}
+	}
+	missing := network.UnreadRow{Prefix: x.network, Any: true, Mark: layout.Mark(x.lo, x.hi)}
+	if x.gateway.IsValid() {
+		missing.Prefix, missing.Any = netip.PrefixFrom(x.gateway, 0).Masked(), false
+		if !x.gateway.IsUnspecified() { // a network that the device takes for its default
+			missing.Prefix = network.ClassOf(x.gateway)
+		}
+	} else if len(met) >= x.rows {
+		return
+	}
+	for i := range c.Facts.Tables {
+		if t := &c.Facts.Tables[i]; tables[t.Name] && t.Family == route.IPv4 && missing.Prefix.IsValid() {
+			t.Unread = append(t.Unread, missing)
+		}
+	}
+}
+
+// firstBehind finds the first of n offsets, in ascending order, that is greater than at.
+func firstBehind(n int, off func(int) int, at int) int {
+	lo, hi := 0, n
+	for lo < hi {
+		if mid := (lo + hi) / 2; off(mid) > at {
+			hi = mid
+		} else {
+			lo = mid + 1
+		}
+	}
+	return lo
+}
