@@ -212,6 +212,11 @@ func (b *Builder) Interfaces(device string) []string {
 	if f == nil {
 		return nil
 	}
+	return slices.SortedFunc(maps.Keys(f.interfaceNames()), CompareNames)
+}
+
+// interfaceNames returns the names of interfaces that the facts have.
+func (f *deviceFacts) interfaceNames() map[string]bool {
 	names := map[string]bool{}
 	for i := range f.Tables {
 		l := &f.Tables[i].Routes
@@ -227,7 +232,7 @@ func (b *Builder) Interfaces(device string) []string {
 		}
 	})
 	delete(names, "")
-	return slices.SortedFunc(maps.Keys(names), CompareNames)
+	return names
 }
 
 // Build merges all facts. The builder must not be used afterwards.
@@ -247,6 +252,7 @@ func (b *Builder) Build() *Snapshot {
 
 func (f *deviceFacts) build(name string) *Device {
 	f.nameInterfaces()
+	f.unifyInterfaces()
 	d := &Device{
 		Name:     name,
 		switches: f.Forwarding,
@@ -294,30 +300,11 @@ func (f *deviceFacts) nameInterfaces() {
 	for _, i := range f.Indexes {
 		names[IndexName(i.Index)] = i.Name
 	}
-	rename := func(s *string) {
+	f.renameAll(func(s *string) {
 		if n, ok := names[*s]; ok {
 			*s = n
 		}
-	}
-	for i := range f.Tables {
-		f.Tables[i].Routes.MapAttributes(func(a *route.Attributes) *route.Attributes {
-			c := *a
-			c.NextHops = slices.Clone(a.NextHops)
-			for j := range c.NextHops {
-				rename(&c.NextHops[j].Interface)
-			}
-			return &c
-		})
-	}
-	for i := range f.Addresses {
-		rename(&f.Addresses[i].Interface)
-	}
-	for i := range f.Interfaces {
-		rename(&f.Interfaces[i].Name)
-	}
-	for i := range f.Neighbours {
-		rename(&f.Neighbours[i].Interface)
-	}
+	})
 }
 
 // findOwn makes the device's own addresses of those that captures list and those that its local routes show.
