@@ -16,6 +16,7 @@ import (
 	"zarvek/internal/capture/layout/database"
 	"zarvek/internal/capture/layout/flagged"
 	"zarvek/internal/capture/layout/frr"
+	"zarvek/internal/capture/layout/hierarchy"
 	"zarvek/internal/capture/layout/iproute"
 	"zarvek/internal/capture/layout/lettered"
 	"zarvek/internal/capture/layout/lists"
@@ -52,6 +53,7 @@ var readers = []layout.Reader{
 	database.Reader,
 	nftables.Reader,
 	paragraphs.Reader,
+	hierarchy.Reader,
 	lists.Reader,
 	lists.Detail,
 }

@@ -1,0 +1,146 @@
+// Package hierarchy reads configurations that are a tree of words: with a block in braces for each branch, or one line for each
+// leaf, which begins with "set" and names all words on the way. It exists because what such a configuration applies to interfaces
+// decides over packets, whatever a routing table says.
+//
+// Both shapes become leaves, a path of words each; one dictionary (leaf.go) knows what some of them mean. The rest of a
+// configuration is known to say nothing of where packets go.
+package hierarchy
+
+import (
+	"slices"
+	"strings"
+
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/network"
+)
+
+const name = "hierarchy"
+
+// Reader reads this family.
+var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
+	About: "configurations as a tree of words, in braces or as set lines: addresses, static routes, what is applied to interfaces",
+	Sample: "set interfaces up0 unit 0 family inet address 172.28.61.2/30\n" +
+		"set interfaces up0 unit 0 family inet filter input NIGHT\n" +
+		"set routing-options static route 10.61.96.0/20 next-hop 172.28.61.1\n"}
+
+// roots are the branches of a whole configuration; what is shown of one branch alone begins below them.
+var roots = []string{"interfaces", "routing-options", "routing-instances", "security", "firewall", "protocols", "policy-options", "system", "groups",
+	"forwarding-options", "chassis", "snmp", "vlans", "applications", "services", "class-of-service", "logical-systems", "access", "event-options"}
+
+func recognise(text []byte) int {
+	n, open := 0, 0
+	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
+		s := strings.TrimSpace(string(text[lo:min(hi, lo+400)]))
+		w := strings.Fields(s)
+		switch {
+		case len(w) > 2 && (w[0] == "set" || w[0] == "deactivate") && slices.Contains(roots, w[1]):
+			n += 2
+		case strings.HasSuffix(s, "{") && len(w) > 1 && !strings.ContainsAny(s, "\"=():,"):
+			open++
+			if open == 1 && (slices.Contains(roots, w[0]) || w[0] == "static" || w[0] == "unit") {
+				n += 3
+			}
+		case open > 0 && strings.HasSuffix(s, ";") && !strings.ContainsAny(s, "=():,\""):
+			n++
+		}
+	}
+	if n < 2 {
+		return 0
+	}
+	return n
+}
+
+type reader struct {
+	layout.Collector
+	path    []string         // of the open braces
+	depths  []int            // how many words each has added
+	statics map[string][]int // table and prefix: indexes of its next hops
+	off     [][]string       // branches that are switched off by lines of their own
+}
+
+// Read reads a text of this family.
+func Read(text []byte) layout.Reading {
+	r := reader{statics: map[string][]int{}}
+	r.Layout = name
+	for lo, hi := range layout.Lines(text) {
+		if w := strings.Fields(string(text[lo:hi])); len(w) > 1 && w[0] == "deactivate" {
+			r.off = append(r.off, w[1:])
+		}
+	}
+	comment := false
+	for lo, hi := range layout.Lines(text) {
+		s := strings.TrimSpace(string(text[lo:hi]))
+		if s == "" {
+			continue
+		}
+		if comment || strings.HasPrefix(s, "/*") || strings.HasPrefix(s, "#") {
+			comment = (comment || strings.HasPrefix(s, "/*")) && !strings.HasSuffix(s, "*/")
+			r.Pass(lo, hi, layout.Other)
+			continue
+		}
+		used, err := r.line(s, lo, hi)
+		switch {
+		case err != nil:
+			r.LeaveUnread(lo, hi, err)
+		case used:
+			r.Collector.Read++
+		default:
+			r.Pass(lo, hi, layout.Other)
+		}
+	}
+	return r.Reading
+}
+
+// line reads a set line, a brace, or a leaf in braces.
+func (r *reader) line(s string, lo, hi int) (used bool, err error) {
+	if i := strings.Index(s, "; ## "); i >= 0 { // a remark of the device
+		s = s[:i+1]
+	}
+	w := strings.Fields(s)
+	switch {
+	case w[0] == "set" && len(r.depths) == 0:
+		for _, off := range r.off {
+			if len(off) < len(w) && slices.Equal(off, w[1:len(off)+1]) {
+				return false, nil
+			}
+		}
+		return r.leaf(w[1:], lo, hi)
+	case w[0] == "deactivate" && len(w) > 1 && len(r.depths) == 0:
+		return false, nil
+	case w[0] == "delete" && len(r.depths) == 0:
+		return false, errDeleted
+	case s == "}":
+		if n := len(r.depths); n > 0 {
+			r.path = r.path[:len(r.path)-r.depths[n-1]]
+			r.depths = r.depths[:n-1]
+			return false, nil
+		}
+		return false, layout.ErrNotARoute
+	case strings.HasPrefix(s, "inactive: "):
+		if strings.HasSuffix(s, "{") { // nothing below it holds
+			r.path, r.depths = append(r.path, "inactive:"), append(r.depths, 1)
+		}
+		return false, nil
+	case strings.HasSuffix(s, "{"):
+		words := strings.Fields(strings.TrimSuffix(s, "{"))
+		if len(words) == 0 {
+			return false, layout.ErrNotARoute
+		}
+		r.path, r.depths = append(r.path, words...), append(r.depths, len(words))
+		return r.leaf(slices.Clone(r.path), lo, hi)
+	case strings.HasSuffix(s, ";"):
+		return r.leaf(append(slices.Clone(r.path), strings.Fields(strings.TrimSuffix(s, ";"))...), lo, hi)
+	}
+	return false, layout.ErrNotARoute
+}
+
+// restrict keeps what is applied to an interface and not read: it may stop packets, in each direction named.
+func (r *reader) restrict(rule network.FlowRule, lo, hi int) {
+	rule.Mark, rule.Chain = layout.Mark(lo, hi), firstChain+len(r.Facts.Policy.Flows)
+	rule.Undecided, rule.NotRead = true, true
+	rest := network.FlowRule{Family: rule.Family, Permit: true, NotRead: true, Chain: rule.Chain, Mark: rule.Mark}
+	r.Facts.Policy.Flows = append(r.Facts.Policy.Flows, rule, rest)
+}
+
+// firstChain is beyond the chains that other captures and notes number.
+const firstChain = 1 << 21

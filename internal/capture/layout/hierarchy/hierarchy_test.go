@@ -1,0 +1,162 @@
+package hierarchy
+
+import (
+	"fmt"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/capture/layout/layouttest"
+	"zarvek/internal/core/network"
+)
+
+const braces = `## Last commit: 2026-11-03 02:11:09 UTC by night
+system {
+    host-name depot;
+}
+interfaces {
+    up0 {
+        unit 0 {
+            family inet {
+                rpf-check {
+                    mode loose;
+                }
+                filter {
+                    input NIGHT;
+                }
+                address 172.28.61.2/30;
+            }
+            family inet6 {
+                address fd6b:2::2/64;
+            }
+        }
+    }
+    yard1 {
+        disable;
+        unit 0 {
+            family inet {
+                address 10.61.80.1/24 {
+                    primary;
+                }
+                inactive: filter {
+                    output OLD;
+                }
+            }
+        }
+    }
+}
+routing-options {
+    static {
+        route 10.61.96.0/20 {
+            next-hop 172.28.61.1;
+            preference 200;
+        }
+        route 10.61.97.0/24 discard;
+        inactive: route 10.61.98.0/24 next-hop 172.28.61.9;
+    }
+}
+routing-instances {
+    tills {
+        interface up0.1;
+        routing-options {
+            static {
+                route 0.0.0.0/0 next-table inet.0;
+            }
+        }
+    }
+}
+security {
+    zones {
+        security-zone NIGHT {
+            interfaces {
+                yard1.0;
+            }
+        }
+    }
+}
+`
+
+const lines = `set system host-name depot
+set interfaces up0 unit 0 family inet rpf-check mode loose
+set interfaces up0 unit 0 family inet filter input NIGHT
+set interfaces up0 unit 0 family inet address 172.28.61.2/30
+set interfaces up0 unit 0 family inet6 address fd6b:2::2/64
+set interfaces yard1 disable
+set interfaces yard1 unit 0 family inet address 10.61.80.1/24 primary
+set routing-options static route 10.61.96.0/20 next-hop 172.28.61.1
+set routing-options static route 10.61.96.0/20 preference 200
+set routing-options static route 10.61.97.0/24 discard
+set routing-instances tills interface up0.1
+set routing-instances tills routing-options static route 0.0.0.0/0 next-table inet.0
+set security zones security-zone NIGHT interfaces yard1.0
+set interfaces yard1 unit 0 family inet filter output OLD
+deactivate interfaces yard1 unit 0 family inet filter
+`
+
+// says writes what a configuration tells.
+func says(in []byte, r layout.Reading) []string {
+	var out []string
+	for _, a := range r.Facts.Addresses {
+		out = append(out, fmt.Sprint("address ", a.Prefix, " ", a.Interface))
+	}
+	for _, i := range r.Facts.Interfaces {
+		out = append(out, fmt.Sprint("down ", i.Name, " ", i.State == network.LinkDown))
+	}
+	for _, c := range r.Facts.Checks {
+		out = append(out, fmt.Sprint("check ", c.Interface, " ", c.Mode))
+	}
+	for _, s := range r.Facts.Statics {
+		out = append(out, fmt.Sprint("static ", s.Table, " ", s.Prefix, " ", s.NextHop.Address, " ", s.NextHop.Table, " ", s.Special, " ", s.Preference.Value))
+	}
+	for _, f := range r.Facts.Policy.Flows {
+		if !f.Permit {
+			out = append(out, fmt.Sprint("restricted ", uint8(f.Family), " in ", f.In, " out ", f.Out))
+		}
+	}
+	return out
+}
+
+var want = []string{"address 172.28.61.2/30 up0.0", "address fd6b:2::2/64 up0.0", "address 10.61.80.1/24 yard1.0", "down yard1 true", "check up0.0 loose",
+	"static  10.61.96.0/20 172.28.61.1   200", "static  10.61.97.0/24 invalid IP  blackhole 0", "static tills 0.0.0.0/0 invalid IP default  0",
+	"restricted 4 in up0.0 out ", "restricted 0 in yard1.0 out ", "restricted 0 in  out yard1.0"}
+
+// TestBothShapesSayTheSame: the tree in braces and its leaves as lines are one configuration.
+func TestBothShapesSayTheSame(t *testing.T) {
+	for _, text := range []string{lines, braces} {
+		in := []byte(text)
+		r := layouttest.Laws(t, Read, in)
+		require.Empty(t, layouttest.Unread(in, r))
+		require.Equal(t, want, says(in, r))
+		require.Greater(t, recognise(in), 5)
+		layouttest.Variants(t, Read, text)
+	}
+}
+
+// TestFiltersOfGroupsAndTables: where a filter may be applied to any interface, it may stop any packet.
+func TestFiltersOfGroupsAndTables(t *testing.T) {
+	for _, line := range []string{
+		"set groups NIGHT interfaces <*> unit <*> family inet filter input NIGHT",
+		"set forwarding-options family inet filter input NIGHT",
+	} {
+		in := []byte(line + "\nset system host-name depot\n")
+		require.Equal(t, []string{"restricted 0 in  out "}, says(in, layouttest.Laws(t, Read, in)))
+	}
+	in := []byte("set groups NIGHT system host-name depot\nset firewall family inet filter NIGHT term one then accept\n")
+	require.Empty(t, says(in, layouttest.Laws(t, Read, in)))
+}
+
+func TestWhatIsWrongIsUnread(t *testing.T) {
+	in := []byte("set interfaces up0 unit 0 family inet address 10.61.80.1/33\nset routing-options static route 10.61.0.0/16 next-hop\n" +
+		"delete interfaces up0 unit 0 family inet filter\nset routing-options static route 10.61.0.0/16 preference x\n}\nwhat is this\n")
+	r := layouttest.Laws(t, Read, in)
+	require.Len(t, r.Unread, 6)
+	require.Empty(t, says(in, r))
+	require.Zero(t, recognise([]byte("int main() {\n  return 0;\n}\n")))
+}
+
+func FuzzRead(f *testing.F) {
+	f.Add([]byte(braces))
+	f.Add([]byte(lines))
+	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, Read, in) })
+}

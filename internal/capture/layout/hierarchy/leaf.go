@@ -1,0 +1,180 @@
+package hierarchy
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+var errDeleted = errors.New("it takes back what another line says; capture the configuration as it holds")
+
+// leaf reads a path of words. It reports false for what says nothing of where packets go.
+func (r *reader) leaf(w []string, lo, hi int) (bool, error) {
+	if slices.Contains(w, "inactive:") || len(w) == 0 || w[0] == "logical-systems" {
+		return false, nil
+	}
+	if w[0] == "groups" {
+		if !filters(w) {
+			return false, nil // a group counts where it is applied, which is not followed
+		}
+		r.restrict(network.FlowRule{}, lo, hi) // to whatever interface it may be applied
+		return true, nil
+	}
+	table := ""
+	if len(w) > 2 && w[0] == "routing-instances" {
+		if table = w[1]; w[2] == "interface" && len(w) > 3 {
+			return false, nil
+		}
+		w = w[2:]
+	}
+	switch {
+	case w[0] == "forwarding-options" && filters(w): // of a whole table
+		r.restrict(network.FlowRule{}, lo, hi)
+		return true, nil
+	case len(w) > 1 && (w[0] == "routing-options" || w[0] == "static"):
+		return r.static(w, table, lo, hi)
+	case len(w) > 2 && w[0] == "interfaces":
+		return r.port(w[1:], lo, hi)
+	case len(w) > 3 && w[1] == "unit" && table == "": // of "interfaces" alone
+		return r.port(w, lo, hi)
+	case len(w) > 5 && w[0] == "security" && w[1] == "zones" && w[2] == "security-zone" && w[4] == "interfaces":
+		r.restrict(network.FlowRule{In: w[5]}, lo, hi)
+		r.restrict(network.FlowRule{Out: w[5]}, lo, hi)
+		return true, nil
+	}
+	return false, nil
+}
+
+// filters reports whether a leaf applies a filter to what comes in or goes out.
+func filters(w []string) bool {
+	i := slices.Index(w, "filter")
+	return i > 0 && i+1 < len(w) && (strings.HasPrefix(w[i+1], "input") || strings.HasPrefix(w[i+1], "output"))
+}
+
+// port reads what stands below an interface: "NAME [unit N] family inet address P", filters, checks, whether it is shut down.
+func (r *reader) port(w []string, lo, hi int) (bool, error) {
+	ifname, w := w[0], w[1:]
+	if len(w) > 1 && w[0] == "unit" {
+		ifname, w = ifname+"."+w[1], w[2:]
+	}
+	if len(w) > 0 && w[0] == "disable" {
+		r.Facts.Interfaces = append(r.Facts.Interfaces, network.Interface{Name: ifname, State: network.LinkDown, Mark: layout.Mark(lo, hi)})
+		return true, nil
+	}
+	fam := route.Family(0)
+	if len(w) > 1 && w[0] == "family" {
+		switch w[1] {
+		case "inet":
+			fam = route.IPv4
+		case "inet6":
+			fam = route.IPv6
+		default:
+			return false, nil
+		}
+		w = w[2:]
+	}
+	switch {
+	case len(w) > 1 && w[0] == "address":
+		p, err := layout.Prefix([]byte(w[1]), false)
+		if err != nil {
+			return false, err
+		}
+		return r.address(network.Address{Prefix: p, Interface: ifname, Mark: layout.Mark(lo, hi)}), nil
+	case len(w) > 1 && w[0] == "filter" && strings.HasPrefix(w[1], "input"):
+		r.restrict(network.FlowRule{Family: fam, In: ifname}, lo, hi)
+		return true, nil
+	case len(w) > 1 && w[0] == "filter" && strings.HasPrefix(w[1], "output"):
+		r.restrict(network.FlowRule{Family: fam, Out: ifname}, lo, hi)
+		return true, nil
+	case len(w) > 0 && w[0] == "rpf-check":
+		mode := network.CheckStrict
+		if slices.Contains(w, "loose") {
+			mode = network.CheckLoose
+		}
+		check := network.SourceCheck{Family: fam, Interface: ifname, Mode: mode, Mark: layout.Mark(lo, hi)}
+		if n := len(r.Facts.Checks); n > 0 && r.Facts.Checks[n-1].Interface == ifname && r.Facts.Checks[n-1].Family == fam {
+			r.Facts.Checks[n-1].Mode = max(mode, r.Facts.Checks[n-1].Mode) // a leaf below says how: the check stays where it was told
+			return false, nil
+		}
+		r.Facts.Checks = append(r.Facts.Checks, check)
+		return true, nil
+	}
+	return false, nil
+}
+
+// address keeps an address once: what stands below it (that it is the first, a virtual one) tells it again.
+func (r *reader) address(a network.Address) bool {
+	same := func(b network.Address) bool { return a.Prefix == b.Prefix && a.Interface == b.Interface }
+	if slices.ContainsFunc(r.Facts.Addresses, same) {
+		return false
+	}
+	r.Facts.Addresses = append(r.Facts.Addresses, a)
+	return true
+}
+
+// static reads "[routing-options] [rib NAME] static route PREFIX next-hop A", and what else a route may be.
+func (r *reader) static(w []string, table string, lo, hi int) (bool, error) {
+	at := slices.Index(w, "route")
+	if at < 1 || w[at-1] != "static" || len(w) < at+3 {
+		return false, nil
+	}
+	p, err := layout.Prefix([]byte(w[at+1]), false)
+	if err != nil {
+		return false, err
+	}
+	s := network.Static{Table: table, Prefix: p.Masked(), Mark: layout.Mark(lo, hi)}
+	key := table + " " + s.Prefix.String()
+	rest := w[at+2:]
+	switch rest[0] {
+	case "next-hop", "qualified-next-hop":
+		if len(rest) < 2 || rest[1] == "[" {
+			return false, fmt.Errorf("%w: %q", layout.ErrAddress, strings.Join(rest, " "))
+		}
+		if a, ok := layout.Addr([]byte(rest[1])); ok {
+			s.NextHop.Address = a
+		} else {
+			s.NextHop.Interface = rest[1]
+		}
+		if i := slices.Index(rest, "preference"); i > 0 && i+1 < len(rest) {
+			if n, ok := layout.Uint([]byte(rest[i+1])); ok {
+				s.Preference = route.N(n)
+			}
+		}
+	case "discard":
+		s.Special = route.Blackhole
+	case "reject":
+		s.Special = route.Unreachable
+	case "receive":
+		s.Special = route.Receive
+	case "next-table":
+		if len(rest) < 2 {
+			return false, layout.ErrNotARoute
+		}
+		s.NextHop.Table = strings.TrimSuffix(strings.TrimSuffix(rest[1], ".inet.0"), ".inet6.0")
+		if s.NextHop.Table == "inet.0" || s.NextHop.Table == "inet6.0" {
+			s.NextHop.Table = "default"
+		}
+	case "preference":
+		if len(rest) < 2 {
+			return false, layout.ErrNotARoute
+		}
+		n, ok := layout.Uint([]byte(rest[1]))
+		if !ok {
+			return false, fmt.Errorf("%w: %q", layout.ErrNumber, rest[1])
+		}
+		for _, i := range r.statics[key] {
+			r.Facts.Statics[i].Preference = route.N(n)
+		}
+		return false, nil
+	default:
+		return false, nil
+	}
+	r.statics[key] = append(r.statics[key], len(r.Facts.Statics))
+	r.Facts.Statics = append(r.Facts.Statics, s)
+	return true, nil
+}
