@@ -152,7 +152,7 @@ func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
 	return c
 }
 
-var errAway = errors.New("another device answers here, and no prompt that is known tells which")
+var errAway = errors.New("this is no answer to the command above: another device answers, and no prompt that is known tells which")
 
 // nobodys leaves unread what came after a command that goes to another device, where anything of it was read: it is not that of
 // the device at whose prompt the command stands.

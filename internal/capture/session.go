@@ -16,11 +16,14 @@ type section struct {
 	banner  bool // it stands before the first prompt
 	lo, hi  int  // of the clean text, without the prompt's line
 	asked   int  // where the prompt's line begins
-	away    bool // the command went to another device, whose prompt was not made out
+	away    bool // routes below are not the answer of this device to this command: somebody went to another, or left this one
 }
 
 // goesAway matches a command with which somebody goes on to another device.
 var goesAway = regexp.MustCompile(`^(?:s?rlogin|ssh|slogin|telnet|connect|attach|session|stelnet|ssh2|mosh|vrf-ssh)\b|^(?:request routing-engine login|start shell)`)
+
+// noAnswer matches a command after which whatever tells routes is not its answer.
+var noAnswer = regexp.MustCompile(`^(?:exit|quit|logout|logoff|date|uptime|ping6?|traceroute6?|tracert)(?: [^;|&]*)?$`)
 
 // prompts are the usual shapes of a prompt with a command behind it. Each has the device's name as its first group
 // and the command as its second.
@@ -156,7 +159,9 @@ func split(text []byte) (sections []section, lines int) {
 		if next < len(text) {
 			next++
 		}
-		cur = section{device: device, command: command, lo: next, hi: len(text), asked: lo, away: goesAway.MatchString(strings.ToLower(command))}
+		cur = section{device: device, command: command, lo: next, hi: len(text), asked: lo}
+		low := strings.ToLower(command)
+		cur.away = goesAway.MatchString(low) || noAnswer.MatchString(low)
 	}
 	cur.hi = len(text)
 	if cur.hi > cur.lo {

@@ -129,6 +129,7 @@ func LoadTelling(dir string, tell func(done, total int64), layouts ...string) (*
 		return nil, err
 	}
 	c.severalInAFolder()
+	c.ownNames()
 	if err := c.build(); err != nil {
 		return nil, err
 	}
@@ -152,6 +153,24 @@ func (c *Case) severalInAFolder() {
 	for _, f := range c.Files {
 		if len(named[f.Device]) > 1 {
 			f.named = false
+		}
+	}
+}
+
+// ownNames gives a configuration that lies beside a device's other captures under a name of its own to the device that it names,
+// so that what it restricts is not lost to that device.
+func (c *Case) ownNames() {
+	known := map[string]bool{}
+	for _, f := range c.Files {
+		for i := range f.Parts {
+			if p := &f.Parts[i]; p.Layout != "" {
+				known[f.DeviceOf(p)] = true
+			}
+		}
+	}
+	for _, f := range c.Files {
+		if name := f.Hostname(); !f.named && name != f.Device && known[name] {
+			f.Device = name
 		}
 	}
 }

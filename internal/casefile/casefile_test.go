@@ -125,4 +125,30 @@ func TestWhoeverAnswersElsewhere(t *testing.T) {
 	require.Equal(t, 1, tab.Routes().Len())
 	require.NotContains(t, tab.Routes().At(0).Prefix.String(), "10.99")
 	require.NotEmpty(t, c.Summaries()[0].Unread)
+	for _, command := range []string{"exit", "ping 10.9.9.9 count 3", "date"} { // no answer has routes
+		c, err = Load(write(t, map[string]string{
+			"hub-1.log": "hub-1# show ip route\n" + attached + "hub-1# " + command + "\n" + strings.ReplaceAll(attached, "10.61", "10.99"),
+		}))
+		require.NoError(t, err)
+		require.Equal(t, 1, c.Network.Device("hub-1").Table("default", route.IPv4).Routes().Len(), command)
+	}
+}
+
+// TestAConfigurationNamesItsDevice: what it restricts counts on the device that has other captures under that name; where none
+// has, or a folder or a prompt says whose it is, or two names stand there, its own name changes nothing.
+func TestAConfigurationNamesItsDevice(t *testing.T) {
+	body := "interface eth0\n ip address 10.61.0.1 255.255.0.0\n ip access-group NIGHT in\n"
+	for files, want := range map[*map[string]string]bool{
+		{"hub-1.log": "hub-1# show ip route\n" + attached + "hub-1# exit\n", "saved.cfg": "hostname hub-1\n" + body}:              true,
+		{"hub-1.txt": attached, "saved.cfg": "sysname hub-1\n" + body}:                                                            true,
+		{"hub-1.txt": attached, "saved.cfg": "system {\n  host-name hub-1;\n}\n" + body}:                                          true,
+		{"hub-1.txt": attached, "saved.cfg": "hostname hub-2\n" + body}:                                                           false,
+		{"hub-1.txt": attached, "saved.cfg": "hostname hub-1\nhostname hub-2\n" + body}:                                           false,
+		{"hub-1.txt": attached, "other/saved.cfg": "hostname hub-1\n" + body}:                                                     false,
+		{"hub-1.txt": attached, "saved.log": "till# show running-config\nhostname hub-1\n" + body + "till# show clock\ntill# \n"}: false,
+	} {
+		c, err := Load(write(t, *files))
+		require.NoError(t, err)
+		require.Equal(t, want, c.Network.Device("hub-1").Flows().Len() > 0, *files)
+	}
 }

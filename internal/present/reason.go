@@ -161,7 +161,7 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 		)
 	case forward.SeveralOwners:
 		return fmt.Sprintf(
-			"%s %s to %s, and several captured devices have that address",
+			"%s %s to %s, and several captured interfaces have that address",
 			at,
 			p.hands,
 			to(r.Address, r.Interface),

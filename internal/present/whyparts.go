@@ -461,7 +461,7 @@ func owner(o topology.OnLink, e selection.Exit, direct bool) string {
 	case topology.Elsewhere:
 		return fmt.Sprintf(": belongs to %s, which is not on that link", Clean(o.Device.Name))
 	case topology.Several:
-		return ": several captured devices have it"
+		return ": several captured interfaces have it"
 	case topology.Conflict:
 		return fmt.Sprintf(": belongs to %s, but did not answer", Clean(o.Device.Name))
 	}
