@@ -65,9 +65,7 @@ func (c *Capture) withinGate(read func(*Source) *Capture) *Capture {
 func (c *Capture) outside() map[int]error {
 	out := c.garbled()
 	for i := range c.Parts {
-		if structured[c.Parts[i].Layout] {
-			continue
-		}
+		given := structured[c.Parts[i].Layout] // its values need no gate
 		own := map[string]bool{} // workstations name an interface by its address
 		for _, a := range c.Parts[i].Facts.Addresses {
 			own[a.Prefix.Addr().String()] = a.Interface == a.Prefix.Addr().String()
@@ -77,7 +75,10 @@ func (c *Capture) outside() map[int]error {
 			l := &t.Routes
 			bad := map[route.AttrID]error{}
 			for id := range l.Shared() {
-				err := passes(l.Attributes(route.AttrID(id)), own)
+				var err error
+				if !given {
+					err = passes(l.Attributes(route.AttrID(id)), own)
+				}
 				if strings.Contains(t.Name, void) { // nobody knows which table's they are
 					err = errLost
 				}
