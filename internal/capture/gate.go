@@ -66,7 +66,7 @@ func (c *Capture) outside() map[int]error {
 	out := c.garbled()
 	for i := range c.Parts {
 		given := structured[c.Parts[i].Layout] // its values need no gate
-		own := map[string]bool{} // workstations name an interface by its address
+		own := map[string]bool{}               // workstations name an interface by its address
 		for _, a := range c.Parts[i].Facts.Addresses {
 			own[a.Prefix.Addr().String()] = a.Interface == a.Prefix.Addr().String()
 		}

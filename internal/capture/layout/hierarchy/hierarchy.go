@@ -12,6 +12,7 @@ import (
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
 )
 
 const name = "hierarchy"
@@ -52,15 +53,16 @@ func recognise(text []byte) int {
 
 type reader struct {
 	layout.Collector
-	path    []string         // of the open braces
-	depths  []int            // how many words each has added
-	statics map[string][]int // table and prefix: indexes of its next hops
-	off     [][]string       // branches that are switched off by lines of their own
+	path        []string                // of the open braces
+	depths      []int                   // how many words each has added
+	statics     map[string][]int        // table and prefix: indexes of its next hops
+	preferences map[string]route.Number // table and prefix
+	off         [][]string              // branches that are switched off by lines of their own
 }
 
 // Read reads a text of this family.
 func Read(text []byte) layout.Reading {
-	r := reader{statics: map[string][]int{}}
+	r := reader{statics: map[string][]int{}, preferences: map[string]route.Number{}}
 	r.Layout = name
 	for lo, hi := range layout.Lines(text) {
 		if w := strings.Fields(string(text[lo:hi])); len(w) > 1 && w[0] == "deactivate" {

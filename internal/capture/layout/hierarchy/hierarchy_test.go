@@ -53,6 +53,13 @@ routing-options {
             preference 200;
         }
         route 10.61.97.0/24 discard;
+        route 10.61.99.0/24 {
+            preference 9;
+            next-hop [ 172.28.61.1 172.28.61.5 ];
+            qualified-next-hop 172.28.61.6 {
+                preference 30;
+            }
+        }
         inactive: route 10.61.98.0/24 next-hop 172.28.61.9;
     }
 }
@@ -87,6 +94,10 @@ set interfaces yard1 unit 0 family inet address 10.61.80.1/24 primary
 set routing-options static route 10.61.96.0/20 next-hop 172.28.61.1
 set routing-options static route 10.61.96.0/20 preference 200
 set routing-options static route 10.61.97.0/24 discard
+set routing-options static route 10.61.99.0/24 preference 9
+set routing-options static route 10.61.99.0/24 next-hop 172.28.61.1
+set routing-options static route 10.61.99.0/24 next-hop 172.28.61.5
+set routing-options static route 10.61.99.0/24 qualified-next-hop 172.28.61.6 preference 30
 set routing-instances tills interface up0.1
 set routing-instances tills routing-options static route 0.0.0.0/0 next-table inet.0
 set security zones security-zone NIGHT interfaces yard1.0
@@ -118,7 +129,7 @@ func says(in []byte, r layout.Reading) []string {
 }
 
 var want = []string{"address 172.28.61.2/30 up0.0", "address fd6b:2::2/64 up0.0", "address 10.61.80.1/24 yard1.0", "down yard1 true", "check up0.0 loose",
-	"static  10.61.96.0/20 172.28.61.1   200", "static  10.61.97.0/24 invalid IP  blackhole 0", "static tills 0.0.0.0/0 invalid IP default  0",
+	"static  10.61.96.0/20 172.28.61.1   200", "static  10.61.97.0/24 invalid IP  blackhole 0", "static  10.61.99.0/24 172.28.61.1   9", "static  10.61.99.0/24 172.28.61.5   9", "static  10.61.99.0/24 172.28.61.6   30", "static tills 0.0.0.0/0 invalid IP default  0",
 	"restricted 4 in up0.0 out ", "restricted 0 in yard1.0 out ", "restricted 0 in  out yard1.0"}
 
 // TestBothShapesSayTheSame: the tree in braces and its leaves as lines are one configuration.
@@ -148,9 +159,9 @@ func TestFiltersOfGroupsAndTables(t *testing.T) {
 
 func TestWhatIsWrongIsUnread(t *testing.T) {
 	in := []byte("set interfaces up0 unit 0 family inet address 10.61.80.1/33\nset routing-options static route 10.61.0.0/16 next-hop\n" +
-		"delete interfaces up0 unit 0 family inet filter\nset routing-options static route 10.61.0.0/16 preference x\n}\nwhat is this\n")
+		"delete interfaces up0 unit 0 family inet filter\nset routing-options static route 10.61.0.0/16 preference x\nset routing-options static route 10.61.0.0/16 next-hop [\nset routing-options static route 10.61.0.0/16 next-hop [ ]\n}\nwhat is this\n")
 	r := layouttest.Laws(t, Read, in)
-	require.Len(t, r.Unread, 6)
+	require.Len(t, r.Unread, 8)
 	require.Empty(t, says(in, r))
 	require.Zero(t, recognise([]byte("int main() {\n  return 0;\n}\n")))
 }

@@ -132,19 +132,7 @@ func (r *reader) static(w []string, table string, lo, hi int) (bool, error) {
 	rest := w[at+2:]
 	switch rest[0] {
 	case "next-hop", "qualified-next-hop":
-		if len(rest) < 2 || rest[1] == "[" {
-			return false, fmt.Errorf("%w: %q", layout.ErrAddress, strings.Join(rest, " "))
-		}
-		if a, ok := layout.Addr([]byte(rest[1])); ok {
-			s.NextHop.Address = a
-		} else {
-			s.NextHop.Interface = rest[1]
-		}
-		if i := slices.Index(rest, "preference"); i > 0 && i+1 < len(rest) {
-			if n, ok := layout.Uint([]byte(rest[i+1])); ok {
-				s.Preference = route.N(n)
-			}
-		}
+		return r.nextHops(s, key, rest)
 	case "discard":
 		s.Special = route.Blackhole
 	case "reject":
@@ -160,21 +148,79 @@ func (r *reader) static(w []string, table string, lo, hi int) (bool, error) {
 			s.NextHop.Table = "default"
 		}
 	case "preference":
-		if len(rest) < 2 {
-			return false, layout.ErrNotARoute
-		}
-		n, ok := layout.Uint([]byte(rest[1]))
-		if !ok {
-			return false, fmt.Errorf("%w: %q", layout.ErrNumber, rest[1])
+		n, err := number(rest)
+		if err == nil {
+			r.preferences[key] = n // of next hops that come below
 		}
 		for _, i := range r.statics[key] {
-			r.Facts.Statics[i].Preference = route.N(n)
+			if err == nil && !r.Facts.Statics[i].Preference.Known {
+				r.Facts.Statics[i].Preference = n
+			}
 		}
-		return false, nil
+		return false, err
 	default:
 		return false, nil
 	}
+	r.keep(key, s)
+	return true, nil
+}
+
+// nextHops reads "next-hop A", "next-hop [ A B ]" and "qualified-next-hop A [preference N]".
+func (r *reader) nextHops(s network.Static, key string, rest []string) (bool, error) {
+	hops := rest[1:min(2, len(rest))]
+	if len(rest) > 1 && rest[1] == "[" {
+		if hops = rest[2:]; len(hops) == 0 || hops[len(hops)-1] != "]" {
+			return false, fmt.Errorf("%w: %q", layout.ErrAddress, strings.Join(rest, " "))
+		}
+		hops = hops[:len(hops)-1]
+	}
+	if len(hops) == 0 {
+		return false, fmt.Errorf("%w: %q", layout.ErrAddress, strings.Join(rest, " "))
+	}
+	if i := slices.Index(rest, "preference"); i > 0 {
+		n, err := number(rest[i:])
+		if err != nil {
+			return false, err
+		}
+		s.Preference = n
+	}
+	used := false
+	for _, h := range hops {
+		s.NextHop = route.NextHop{}
+		if a, ok := layout.Addr([]byte(h)); ok {
+			s.NextHop.Address = a
+		} else {
+			s.NextHop.Interface = h
+		}
+		same := func(i int) bool { return r.Facts.Statics[i].NextHop == s.NextHop }
+		if i := slices.IndexFunc(r.statics[key], same); i >= 0 { // what stands below a next hop tells it again
+			if s.Preference.Known {
+				r.Facts.Statics[r.statics[key][i]].Preference = s.Preference
+			}
+			continue
+		}
+		r.keep(key, s)
+		used = true
+	}
+	return used, nil
+}
+
+func (r *reader) keep(key string, s network.Static) {
+	if !s.Preference.Known {
+		s.Preference = r.preferences[key]
+	}
 	r.statics[key] = append(r.statics[key], len(r.Facts.Statics))
 	r.Facts.Statics = append(r.Facts.Statics, s)
-	return true, nil
+}
+
+// number reads the word behind a keyword.
+func number(w []string) (route.Number, error) {
+	if len(w) < 2 {
+		return route.Number{}, layout.ErrNotARoute
+	}
+	n, ok := layout.Uint([]byte(w[1]))
+	if !ok {
+		return route.Number{}, fmt.Errorf("%w: %q", layout.ErrNumber, w[1])
+	}
+	return route.N(n), nil
 }
