@@ -26,7 +26,8 @@ var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
 
 // roots are the branches of a whole configuration; what is shown of one branch alone begins below them.
 var roots = []string{"interfaces", "routing-options", "routing-instances", "security", "firewall", "protocols", "policy-options", "system", "groups",
-	"forwarding-options", "chassis", "snmp", "vlans", "applications", "services", "class-of-service", "logical-systems", "access", "event-options"}
+	"forwarding-options", "chassis", "snmp", "vlans", "applications", "services", "class-of-service", "logical-systems", "access", "event-options",
+	"nat", "policy", "zone-policy", "service", "vpn", "qos"}
 
 func recognise(text []byte) int {
 	n, open := 0, 0
@@ -65,7 +66,7 @@ func Read(text []byte) layout.Reading {
 	r := reader{statics: map[string][]int{}, preferences: map[string]route.Number{}}
 	r.Layout = name
 	for lo, hi := range layout.Lines(text) {
-		if w := strings.Fields(string(text[lo:hi])); len(w) > 1 && w[0] == "deactivate" {
+		if w := words(string(text[lo:hi])); len(w) > 1 && w[0] == "deactivate" {
 			r.off = append(r.off, w[1:])
 		}
 	}
@@ -98,7 +99,7 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 	if i := strings.Index(s, "; ## "); i >= 0 { // a remark of the device
 		s = s[:i+1]
 	}
-	w := strings.Fields(s)
+	w := words(s)
 	switch {
 	case w[0] == "set" && len(r.depths) == 0:
 		for _, off := range r.off {
@@ -124,16 +125,27 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 		}
 		return false, nil
 	case strings.HasSuffix(s, "{"):
-		words := strings.Fields(strings.TrimSuffix(s, "{"))
-		if len(words) == 0 {
+		branch := words(strings.TrimSuffix(s, "{"))
+		if len(branch) == 0 {
 			return false, layout.ErrNotARoute
 		}
-		r.path, r.depths = append(r.path, words...), append(r.depths, len(words))
+		r.path, r.depths = append(r.path, branch...), append(r.depths, len(branch))
 		return r.leaf(slices.Clone(r.path), lo, hi)
-	case strings.HasSuffix(s, ";"):
-		return r.leaf(append(slices.Clone(r.path), strings.Fields(strings.TrimSuffix(s, ";"))...), lo, hi)
+	case strings.HasSuffix(s, ";"), len(r.depths) > 0: // some end a leaf with its line alone
+		return r.leaf(append(slices.Clone(r.path), words(strings.TrimSuffix(s, ";"))...), lo, hi)
 	}
 	return false, layout.ErrNotARoute
+}
+
+// words splits a line; quotes around a word are no part of it.
+func words(s string) []string {
+	w := strings.Fields(s)
+	for i, x := range w {
+		if t := strings.Trim(x, "'\""); t != "" {
+			w[i] = t
+		}
+	}
+	return w
 }
 
 // restrict keeps what is applied to an interface and not read: it may stop packets, in each direction named.

@@ -144,6 +144,93 @@ func TestBothShapesSayTheSame(t *testing.T) {
 	}
 }
 
+const kindLines = `set firewall name NIGHT rule 10 action 'accept'
+set interfaces ethernet eth0 address '172.28.61.2/30'
+set interfaces ethernet eth0 firewall in name 'NIGHT'
+set interfaces ethernet eth1 address 'dhcp'
+set interfaces ethernet eth1 vif 40 address '10.61.80.1/24'
+set interfaces ethernet eth1 vif 40 ip source-validation 'strict'
+set interfaces ethernet eth2 disable
+set nat source rule 10 outbound-interface 'eth0'
+set protocols static route 0.0.0.0/0 next-hop 172.28.61.1 distance '200'
+set protocols static route 10.61.97.0/24 blackhole
+set system host-name 'depot'
+set zone-policy zone TILLS interface 'eth1.40'
+`
+
+const kindBraces = `firewall {
+    name NIGHT {
+        rule 10 {
+            action accept
+        }
+    }
+}
+interfaces {
+    ethernet eth0 {
+        address 172.28.61.2/30
+        firewall {
+            in {
+                name NIGHT
+            }
+        }
+    }
+    ethernet eth1 {
+        address dhcp
+        vif 40 {
+            address 10.61.80.1/24
+            ip {
+                source-validation strict
+            }
+        }
+    }
+    ethernet eth2 {
+        disable
+    }
+}
+nat {
+    source {
+        rule 10 {
+            outbound-interface eth0
+        }
+    }
+}
+protocols {
+    static {
+        route 0.0.0.0/0 {
+            next-hop 172.28.61.1 {
+                distance 200
+            }
+        }
+        route 10.61.97.0/24 {
+            blackhole
+        }
+    }
+}
+system {
+    host-name depot
+}
+zone-policy {
+    zone TILLS {
+        interface eth1.40
+    }
+}
+`
+
+// TestInterfacesByKind: the tree that sorts interfaces by their kind.
+func TestInterfacesByKind(t *testing.T) {
+	for _, text := range []string{kindLines, kindBraces} {
+		in := []byte(text)
+		r := layouttest.Laws(t, Read, in)
+		require.Empty(t, layouttest.Unread(in, r))
+		require.Equal(t, []string{"address 172.28.61.2/30 eth0", "address 10.61.80.1/24 eth1.40", "down eth2 true", "check eth1.40 strict",
+			"static  0.0.0.0/0 172.28.61.1   200", "static  10.61.97.0/24 invalid IP  blackhole 0",
+			"restricted 0 in eth0 out ", "restricted 0 in  out eth0", "restricted 0 in eth1.40 out ", "restricted 0 in  out eth1.40"}, says(in, r))
+		require.Greater(t, recognise(in), 2)
+	}
+	in := []byte("set firewall ipv4 forward filter rule 10 action drop\nset policy route PBR interface eth4\n")
+	require.Equal(t, []string{"restricted 4 in  out ", "restricted 0 in eth4 out "}, says(in, layouttest.Laws(t, Read, in)))
+}
+
 // TestFiltersOfGroupsAndTables: where a filter may be applied to any interface, it may stop any packet.
 func TestFiltersOfGroupsAndTables(t *testing.T) {
 	for _, line := range []string{
@@ -169,5 +256,7 @@ func TestWhatIsWrongIsUnread(t *testing.T) {
 func FuzzRead(f *testing.F) {
 	f.Add([]byte(braces))
 	f.Add([]byte(lines))
+	f.Add([]byte(kindLines))
+	f.Add([]byte(kindBraces))
 	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, Read, in) })
 }

@@ -38,8 +38,14 @@ func (r *reader) leaf(w []string, lo, hi int) (bool, error) {
 		return true, nil
 	case len(w) > 1 && (w[0] == "routing-options" || w[0] == "static"):
 		return r.static(w, table, lo, hi)
+	case len(w) > 2 && w[0] == "interfaces" && slices.Contains(kinds, w[1]):
+		return r.kindPort(w[2:], lo, hi)
 	case len(w) > 2 && w[0] == "interfaces":
 		return r.port(w[1:], lo, hi)
+	case len(w) > 4 && w[0] == "protocols" && w[1] == "static" && strings.HasPrefix(w[2], "route"):
+		return r.kindStatic(w[3:], lo, hi)
+	case r.kindRestricts(w, lo, hi):
+		return true, nil
 	case len(w) > 3 && w[1] == "unit" && table == "": // of "interfaces" alone
 		return r.port(w, lo, hi)
 	case len(w) > 5 && w[0] == "security" && w[1] == "zones" && w[2] == "security-zone" && w[4] == "interfaces":
