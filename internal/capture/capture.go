@@ -24,6 +24,7 @@ import (
 	"zarvek/internal/capture/layout/nftables"
 	"zarvek/internal/capture/layout/paragraphs"
 	"zarvek/internal/capture/layout/plain"
+	"zarvek/internal/capture/layout/rulesets"
 	"zarvek/internal/capture/layout/snmp"
 	"zarvek/internal/capture/layout/starred"
 	"zarvek/internal/capture/layout/statements"
@@ -54,6 +55,7 @@ var readers = []layout.Reader{
 	nftables.Reader,
 	paragraphs.Reader,
 	hierarchy.Reader,
+	rulesets.Reader,
 	lists.Reader,
 	lists.Detail,
 }

@@ -67,7 +67,14 @@ type Policy struct {
 }
 
 func (p *Policy) add(o Policy) {
-	p.Flows = append(p.Flows, o.Flows...)
+	apart := 0 // each capture numbers its chains by itself: the first of this one is not the last of the one before
+	if len(p.Flows) > 0 && len(o.Flows) > 0 {
+		apart = p.Flows[len(p.Flows)-1].Chain + 1 - o.Flows[0].Chain
+	}
+	for _, f := range o.Flows {
+		f.Chain += apart
+		p.Flows = append(p.Flows, f)
+	}
 	p.Translations = append(p.Translations, o.Translations...)
 	p.Tunnels = append(p.Tunnels, o.Tunnels...)
 	if !p.Stateful.Known() {

@@ -48,6 +48,15 @@ func (r *reader) applied(w []string, lo, hi int) bool {
 	return true
 }
 
+// appliedByName reads "access-group LIST in interface NAME", and one that holds for all interfaces.
+func (r *reader) appliedByName(w []string, lo, hi int) {
+	ifname := ""
+	if i := slices.Index(w, "interface"); i > 0 && i+1 < len(w) {
+		ifname = w[i+1]
+	}
+	r.restrict(0, ifname, !slices.Contains(w, "out"), slices.Contains(w, "out"), lo, hi)
+}
+
 // restrict adds a chain of rules of its own for each direction: what passes the interface may be permitted or not.
 func (r *reader) restrict(fam route.Family, ifname string, in, out bool, lo, hi int) {
 	add := func(rule network.FlowRule) {

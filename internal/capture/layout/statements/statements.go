@@ -99,6 +99,14 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 		return true, nil
 	case r.link > 0 && len(w) > 2 && (w[0] == "ip" || w[0] == "ipv6") && w[1] == "address" && layout.LooksLikeAddress([]byte(w[2])):
 		return true, r.address(w, lo, hi)
+	case r.link > 0 && len(w) == 2 && w[0] == "nameif": // the name that everything else of the device calls it by
+		for i := r.link - 1; i < len(r.Facts.Interfaces); i++ {
+			r.Facts.Interfaces[i].Name = w[1]
+		}
+		return false, nil
+	case len(w) > 2 && w[0] == "access-group" && r.link == 0:
+		r.appliedByName(w, lo, hi)
+		return true, nil
 	case r.link > 0 && r.applied(w, lo, hi):
 		return true, nil
 	case len(w) == 3 && w[0] == "no" && w[1] == "ip" && w[2] == "classless":

@@ -108,6 +108,19 @@ func FuzzRead(f *testing.F) {
 	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, Read, in) })
 }
 
+// TestAnInterfaceThatIsNamed is called so by its address, its state and what is applied by that name.
+func TestAnInterfaceThatIsNamed(t *testing.T) {
+	in := []byte("interface Ethernet0\n shutdown\n nameif hall\n ip address 10.61.16.1 255.255.255.0\naccess-group NIGHT in interface hall\naccess-group ALL global\naccess-group OFF out interface hall\n")
+	r := layouttest.Laws(t, Read, in)
+	require.Equal(t, "hall", r.Facts.Addresses[0].Interface)
+	require.Equal(t, []string{"hall", "hall"}, []string{r.Facts.Interfaces[0].Name, r.Facts.Interfaces[1].Name})
+	require.Equal(t, network.LinkDown, r.Facts.Interfaces[1].State)
+	flows := r.Facts.Policy.Flows
+	require.Equal(t, []string{"hall", "", "", ""}, []string{flows[0].In, flows[0].Out, flows[2].In, flows[2].Out})
+	require.Equal(t, "hall", flows[4].Out)
+	layouttest.Variants(t, Read, string(in))
+}
+
 // TestWhatIsAppliedToAnInterface is kept, by direction: it may stop packets, and what it says is not read.
 func TestWhatIsAppliedToAnInterface(t *testing.T) {
 	in := []byte(`interface hall0
