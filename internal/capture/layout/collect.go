@@ -120,3 +120,15 @@ func (c *Collector) Join(o *Collector) {
 	}
 	*o = Collector{}
 }
+
+// Restrict keeps that packets meet a filter or policy where the rule says, whose text was not read: it may stop them or not. Each
+// is a chain of its own.
+func (c *Collector) Restrict(rule network.FlowRule, lo, hi int) {
+	rule.Mark, rule.Chain = Mark(lo, hi), firstChain+len(c.Facts.Policy.Flows)
+	rule.Undecided, rule.NotRead = true, true
+	rest := network.FlowRule{Family: rule.Family, Permit: true, NotRead: true, Chain: rule.Chain, Mark: rule.Mark}
+	c.Facts.Policy.Flows = append(c.Facts.Policy.Flows, rule, rest)
+}
+
+// firstChain is beyond the chains that readers number by what a capture says.
+const firstChain = 1 << 20

@@ -11,7 +11,6 @@ import (
 	"strings"
 
 	"zarvek/internal/capture/layout"
-	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 )
 
@@ -147,14 +146,3 @@ func words(s string) []string {
 	}
 	return w
 }
-
-// restrict keeps what is applied to an interface and not read: it may stop packets, in each direction named.
-func (r *reader) restrict(rule network.FlowRule, lo, hi int) {
-	rule.Mark, rule.Chain = layout.Mark(lo, hi), firstChain+len(r.Facts.Policy.Flows)
-	rule.Undecided, rule.NotRead = true, true
-	rest := network.FlowRule{Family: rule.Family, Permit: true, NotRead: true, Chain: rule.Chain, Mark: rule.Mark}
-	r.Facts.Policy.Flows = append(r.Facts.Policy.Flows, rule, rest)
-}
-
-// firstChain is beyond the chains that other captures and notes number.
-const firstChain = 1 << 21

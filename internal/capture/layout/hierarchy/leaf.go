@@ -22,7 +22,7 @@ func (r *reader) leaf(w []string, lo, hi int) (bool, error) {
 		if !filters(w) {
 			return false, nil // a group counts where it is applied, which is not followed
 		}
-		r.restrict(network.FlowRule{}, lo, hi) // to whatever interface it may be applied
+		r.Restrict(network.FlowRule{}, lo, hi) // to whatever interface it may be applied
 		return true, nil
 	}
 	table := ""
@@ -34,7 +34,7 @@ func (r *reader) leaf(w []string, lo, hi int) (bool, error) {
 	}
 	switch {
 	case w[0] == "forwarding-options" && filters(w): // of a whole table
-		r.restrict(network.FlowRule{}, lo, hi)
+		r.Restrict(network.FlowRule{}, lo, hi)
 		return true, nil
 	case len(w) > 1 && (w[0] == "routing-options" || w[0] == "static"):
 		return r.static(w, table, lo, hi)
@@ -49,8 +49,8 @@ func (r *reader) leaf(w []string, lo, hi int) (bool, error) {
 	case len(w) > 3 && w[1] == "unit" && table == "": // of "interfaces" alone
 		return r.port(w, lo, hi)
 	case len(w) > 5 && w[0] == "security" && w[1] == "zones" && w[2] == "security-zone" && w[4] == "interfaces":
-		r.restrict(network.FlowRule{In: w[5]}, lo, hi)
-		r.restrict(network.FlowRule{Out: w[5]}, lo, hi)
+		r.Restrict(network.FlowRule{In: w[5]}, lo, hi)
+		r.Restrict(network.FlowRule{Out: w[5]}, lo, hi)
 		return true, nil
 	}
 	return false, nil
@@ -92,10 +92,10 @@ func (r *reader) port(w []string, lo, hi int) (bool, error) {
 		}
 		return r.address(network.Address{Prefix: p, Interface: ifname, Mark: layout.Mark(lo, hi)}), nil
 	case len(w) > 1 && w[0] == "filter" && strings.HasPrefix(w[1], "input"):
-		r.restrict(network.FlowRule{Family: fam, In: ifname}, lo, hi)
+		r.Restrict(network.FlowRule{Family: fam, In: ifname}, lo, hi)
 		return true, nil
 	case len(w) > 1 && w[0] == "filter" && strings.HasPrefix(w[1], "output"):
-		r.restrict(network.FlowRule{Family: fam, Out: ifname}, lo, hi)
+		r.Restrict(network.FlowRule{Family: fam, Out: ifname}, lo, hi)
 		return true, nil
 	case len(w) > 0 && w[0] == "rpf-check":
 		mode := network.CheckStrict

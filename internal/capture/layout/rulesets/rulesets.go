@@ -82,7 +82,7 @@ func Read(text []byte) layout.Reading {
 			r.LeaveUnread(lo, hi, layout.ErrNotARoute)
 		case rule && !r.seen[m]:
 			r.seen[m] = true
-			r.restrict(m, lo, hi)
+			r.Restrict(network.FlowRule{Family: m.family, In: m.in, Out: m.out}, lo, hi)
 			r.Collector.Read++
 		default:
 			r.Pass(lo, hi, layout.Other)
@@ -90,14 +90,3 @@ func Read(text []byte) layout.Reading {
 	}
 	return r.Reading
 }
-
-// restrict keeps that packets meet a rule, which permits or stops them: nobody read which.
-func (r *reader) restrict(m met, lo, hi int) {
-	rule := network.FlowRule{Family: m.family, In: m.in, Out: m.out, Mark: layout.Mark(lo, hi), Chain: firstChain + len(r.Facts.Policy.Flows),
-		Undecided: true, NotRead: true}
-	rest := network.FlowRule{Family: m.family, Permit: true, NotRead: true, Chain: rule.Chain, Mark: rule.Mark}
-	r.Facts.Policy.Flows = append(r.Facts.Policy.Flows, rule, rest)
-}
-
-// firstChain is beyond the chains that other captures and notes number.
-const firstChain = 3 << 20

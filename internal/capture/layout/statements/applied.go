@@ -59,19 +59,10 @@ func (r *reader) appliedByName(w []string, lo, hi int) {
 
 // restrict adds a chain of rules of its own for each direction: what passes the interface may be permitted or not.
 func (r *reader) restrict(fam route.Family, ifname string, in, out bool, lo, hi int) {
-	add := func(rule network.FlowRule) {
-		rule.Family, rule.Mark, rule.Chain = fam, layout.Mark(lo, hi), firstChain+len(r.Facts.Policy.Flows)
-		rule.Undecided, rule.NotRead = true, true
-		rest := network.FlowRule{Family: fam, Permit: true, NotRead: true, Chain: rule.Chain, Mark: rule.Mark}
-		r.Facts.Policy.Flows = append(r.Facts.Policy.Flows, rule, rest)
-	}
 	if in {
-		add(network.FlowRule{In: ifname})
+		r.Restrict(network.FlowRule{Family: fam, In: ifname}, lo, hi)
 	}
 	if out {
-		add(network.FlowRule{Out: ifname})
+		r.Restrict(network.FlowRule{Family: fam, Out: ifname}, lo, hi)
 	}
 }
-
-// firstChain is beyond the chains that other captures and notes number.
-const firstChain = 1 << 20
