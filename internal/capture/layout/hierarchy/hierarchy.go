@@ -57,6 +57,7 @@ type reader struct {
 	depths      []int                   // how many words each has added
 	statics     map[string][]int        // table and prefix: indexes of its next hops
 	preferences map[string]route.Number // table and prefix
+	indent      int                     // of the line, in blanks: what stands elsewhere below a tree that was cut is none of its leaves
 	off         [][]string              // branches that are switched off by lines of their own
 }
 
@@ -80,6 +81,7 @@ func Read(text []byte) layout.Reading {
 			r.Pass(lo, hi, layout.Other)
 			continue
 		}
+		r.indent = len(text[lo:hi]) - len(strings.TrimLeft(string(text[lo:hi]), " "))
 		used, err := r.line(s, lo, hi)
 		switch {
 		case err != nil:
@@ -130,7 +132,7 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 		}
 		r.path, r.depths = append(r.path, branch...), append(r.depths, len(branch))
 		return r.leaf(slices.Clone(r.path), lo, hi)
-	case strings.HasSuffix(s, ";"), len(r.depths) > 0: // some end a leaf with its line alone
+	case strings.HasSuffix(s, ";"), len(r.depths) > 0 && r.indent == 4*len(r.depths): // some end a leaf with its line alone
 		return r.leaf(append(slices.Clone(r.path), words(strings.TrimSuffix(s, ";"))...), lo, hi)
 	}
 	return false, layout.ErrNotARoute

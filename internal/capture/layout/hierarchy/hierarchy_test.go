@@ -231,6 +231,14 @@ func TestInterfacesByKind(t *testing.T) {
 	require.Equal(t, []string{"restricted 4 in  out ", "restricted 0 in eth4 out "}, says(in, layouttest.Laws(t, Read, in)))
 }
 
+// TestWhatStandsBelowATreeThatWasCut is left to other readers.
+func TestWhatStandsBelowATreeThatWasCut(t *testing.T) {
+	in := []byte("interfaces {\n    ethernet eth0 {\n        address 172.28.61.2/30\nS    10.61.96.0/20 [1/0] via 172.28.61.1\n  10.61.97.0/24 dev up0\n")
+	r := layouttest.Laws(t, Read, in)
+	require.Len(t, r.Unread, 2)
+	require.Equal(t, []string{"address 172.28.61.2/30 eth0"}, says(in, r))
+}
+
 // TestFiltersOfGroupsAndTables: where a filter may be applied to any interface, it may stop any packet.
 func TestFiltersOfGroupsAndTables(t *testing.T) {
 	for _, line := range []string{

@@ -76,6 +76,9 @@ func Read(text []byte) layout.Reading {
 			r.chain = ""
 			continue
 		}
+		if s != "}" && text[lo] != ' ' && text[lo] != '\t' { // a listing that was cut ends where something else begins
+			r.depth, r.blocks = 0, r.blocks && s == "end"
+		}
 		m, rule, known := r.line(s)
 		switch {
 		case !known:

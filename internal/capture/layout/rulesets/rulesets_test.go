@@ -50,6 +50,19 @@ func TestWhereRulesAreMet(t *testing.T) {
 	require.Zero(t, recognise([]byte("default via 10.1.1.1 dev up0\nblock of flats\n")))
 }
 
+// TestWhatStandsBelowAListingThatWasCut is left to other readers.
+func TestWhatStandsBelowAListingThatWasCut(t *testing.T) {
+	for _, cut := range []string{
+		"config firewall policy\n    edit 1\n",
+		"table inet night {\n\tchain f {\n\t\ttype filter hook forward priority filter; policy drop;\n",
+		"Chain FORWARD (policy DROP)\ntarget prot opt source destination\n",
+	} {
+		r := layouttest.Laws(t, Read, []byte(cut+"10.61.96.0/20 via 172.28.61.1 dev up0\ndefault via 172.28.61.5 dev up0\n"))
+		require.Len(t, r.Unread, 2, cut)
+		require.Len(t, says(r), 1, cut)
+	}
+}
+
 func FuzzRead(f *testing.F) {
 	f.Add([]byte(Reader.Sample))
 	f.Add([]byte("table ip6 night {\n\tchain f {\n\t\ttype filter hook forward priority filter; policy drop;\n\t}\n}\n"))
