@@ -280,6 +280,14 @@ func (l *loaded) walk() *forward.Walker {
 	return l.walker
 }
 
+// walking is walk; assume lets packets pass filters that cannot be judged.
+func (l *loaded) walking(assume bool) *forward.Walker {
+	if assume {
+		return l.walk().Assuming()
+	}
+	return l.walk()
+}
+
 // view is how results are shown in this call; l is nil where no case is loaded.
 func (e *env) view(l *loaded) present.View {
 	color := e.color == "always"

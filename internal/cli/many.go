@@ -29,7 +29,7 @@ type pair struct {
 }
 
 // many answers thousands of pairs with one line each.
-func (e *env) many(l *loaded, file string, flow network.Flow) error {
+func (e *env) many(l *loaded, file string, flow network.Flow, assume bool) error {
 	var in io.Reader = os.Stdin
 	if file != "-" {
 		f, err := source.OpenStream(file)
@@ -49,7 +49,7 @@ func (e *env) many(l *loaded, file string, flow network.Flow) error {
 	}
 	out := make([]present.Answer, len(pairs))
 	collectLess()
-	walker := l.walk()
+	walker := l.walking(assume)
 	var bar progress
 	var finished atomic.Int64
 	const chunk = 256

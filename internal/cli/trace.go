@@ -26,12 +26,16 @@ two-way, one-way (the reply is lost), broken (the packet is lost), unknown.
 that ask for it. By which of several equal ways a flow goes each maker decides in its own
 way, which no capture shows: it takes one of the branches.
 
+Where a filter or rule on the way was not read or not understood the answer is unknown, with
+its line. -assume-permitted follows the packets as if such filters let them pass, and says so.
+
 -many FILE answers a list of pairs, a line SOURCE,DESTINATION or SOURCE,DESTINATION,FLOW
 each (- for standard input), with one line each.
 
 Exit code 1: anything but two-way.`,
 		setup: func(fs *flag.FlagSet) action {
 			flowText := fs.String("flow", "", "the `flow`, such as tcp:40000:443")
+			assume := fs.Bool("assume-permitted", false, "follow packets past filters that cannot be judged")
 			many := fs.String("many", "", "a `file` with pairs, - for standard input")
 			return func(e *env, args []string) error {
 				if *many == "" && len(args) != 2 || *many != "" && len(args) > 0 {
@@ -52,13 +56,13 @@ Exit code 1: anything but two-way.`,
 					return &noDevices{l.Dir}
 				}
 				if *many != "" {
-					return e.many(l, *many, flow)
+					return e.many(l, *many, flow, *assume)
 				}
 				src, dst, err := l.ends(args[0], args[1])
 				if err != nil {
 					return err
 				}
-				rt := l.walk().TraceFlow(src, dst, flow)
+				rt := l.walking(*assume).TraceFlow(src, dst, flow)
 				if e.as == "json" {
 					err = present.TraceJSON(e.out, rt, e.view(l))
 				} else {

@@ -43,6 +43,10 @@ func factWords(f network.Fact) string {
 		return checkWords(*x)
 	case *network.FlowRule:
 		return flowWords(*x)
+	case *network.ListRule:
+		return fmt.Sprintf("in the list %s %s", Clean(x.List), flowWords(x.FlowRule))
+	case *network.AppliedFilter:
+		return appliedWords(*x)
 	case *network.Translation:
 		return translationWords(*x)
 	case *network.Tunnel:
@@ -79,6 +83,10 @@ func flowWords(r network.FlowRule) string {
 	switch {
 	case r.NotRead && r.Permit:
 		return "what that does not stop goes on"
+	case r.Cut:
+		return "the configuration is cut off, and a filter may follow"
+	case r.NotRead && r.In == "" && r.Out == "":
+		return "a filter or policy is applied here to what is forwarded; what it says was not read"
 	case r.NotRead && r.In != "":
 		return "a filter or policy is applied here to what comes in by " + Clean(r.In) + "; what it says was not read"
 	case r.NotRead:
@@ -109,10 +117,40 @@ func flowWords(r network.FlowRule) string {
 			r.Out,
 			r.Undecided,
 		)...)
+	if r.Type != 0 {
+		out = append(out, fmt.Sprintf("of type %d", r.Type-1))
+	}
+	if r.Answers {
+		out = append(out, "that answers a flow seen before")
+	}
 	if len(out) == 1 {
 		out = append(out, "everything")
 	}
 	return strings.Join(out, " ")
+}
+
+// appliedWords says where a list decides.
+func appliedWords(a network.AppliedFilter) string {
+	what := "what is forwarded"
+	switch {
+	case a.Rule.In != "":
+		what = "what comes in by " + Clean(a.Rule.In)
+	case a.Rule.Out != "":
+		what = "what leaves by " + Clean(a.Rule.Out)
+	case a.Rule.Hook == network.ComingIn:
+		what = "what comes in"
+	}
+	if a.Rule.Family != 0 {
+		what += " of " + familyName(a.Rule.Family)
+	}
+	rest := "; what fits no rule of it is denied"
+	switch {
+	case a.Rule.Undecided:
+		rest = "; what becomes of packets that fit no rule of it is not known"
+	case a.Rule.Permit:
+		rest = "; what fits no rule of it goes on"
+	}
+	return fmt.Sprintf("the list %s is applied to %s%s", Clean(a.List), what, rest)
 }
 
 func translationWords(t network.Translation) string {

@@ -192,6 +192,12 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 		)
 	case forward.FilterNotRead:
 		return fmt.Sprintf("a filter or policy is applied there on the way to %s, and what it says was not read", dst)
+	case forward.ConfigurationCut:
+		return fmt.Sprintf("%s configuration is cut off, and a filter may follow", its)
+	case forward.RuleNotUnderstood:
+		return fmt.Sprintf("one of %s rules or translations asks for something that was not understood (%s)", its, ruleOf(r))
+	case forward.OwnFiltered:
+		return fmt.Sprintf("%s sends it itself, and whether the filter of what leaves by %s is asked about that is not known", at, ifname)
 	case forward.FlowNotTold:
 		return fmt.Sprintf("one of %s rules or translations asks for the protocol or ports (%s)", its, ruleOf(r))
 	case forward.RuleDenies:
@@ -347,7 +353,7 @@ func livenessWords(l forward.Liveness, dev string) string {
 // ruleOf names where a rule stands; the place itself is shown with the hop.
 func ruleOf(r forward.Reason) string {
 	if r.Interface == "" {
-		return "before it is routed"
+		return "where it comes in"
 	}
 	return "on the way out of " + Clean(r.Interface)
 }
@@ -396,7 +402,13 @@ func advice(b forward.Branch, dst netip.Addr) string {
 			)
 		}
 	case forward.FilterNotRead:
-		return fmt.Sprintf("look at what that line applies on %s: whether it lets the packets pass", at)
+		return fmt.Sprintf("look at what that line applies on %s: whether it lets the packets pass; -assume-permitted follows them as if it did", at)
+	case forward.ConfigurationCut:
+		return fmt.Sprintf("capture the whole configuration of %s", at)
+	case forward.RuleNotUnderstood:
+		return fmt.Sprintf("look at that line of %s: whether it lets the packets pass; -assume-permitted follows them as if it did", at)
+	case forward.OwnFiltered:
+		return fmt.Sprintf("look whether that filter of %s is asked about what it sends itself; -assume-permitted follows it as if it let it pass", at)
 	case forward.FlowNotTold:
 		return "tell the flow, such as -flow tcp:40000:443"
 	case forward.RuleDenies:

@@ -19,7 +19,7 @@ func TraceText(w io.Writer, rt forward.RoundTrip, v View) error {
 	if rt.Weak() {
 		weak = " (on weak evidence: see below)"
 	}
-	v.headline(w, rt.Verdict == forward.TwoWay, "%s: %s%s%s", rt.Verdict, headlineOf(rt, src, dst), v.lineInTheWay(rt), weak)
+	v.headline(w, rt.Verdict == forward.TwoWay, "%s: %s%s%s", rt.Verdict, headlineOf(rt, src, dst), v.lineInTheWay(rt), v.assumedWords(rt)+weak)
 	v.direction(w, "Out", src+" to "+dst, rt.Forward, rt.Destination)
 	switch {
 	case rt.Return == nil:
@@ -167,6 +167,15 @@ func where(b forward.Branch) string {
 	return " at " + Clean(b.Where)
 }
 
+// assumedWords names the filters that are assumed to permit the packets, "" for none.
+func (v View) assumedWords(rt forward.RoundTrip) string {
+	marks := rt.Assumed()
+	if len(marks) == 0 {
+		return ""
+	}
+	return fmt.Sprintf(", assuming that %s (%s)", count(len(marks), "rule or filter permits it", "rules or filters permit it"), strings.Join(v.somePlaces(marks, 3), ", "))
+}
+
 func (v View) direction(w io.Writer, title, ends string, d forward.Direction, dst forward.End) {
 	if len(d.Branches) == 1 {
 		b := d.Branches[0]
@@ -188,9 +197,6 @@ func (v View) direction(w io.Writer, title, ends string, d forward.Direction, ds
 
 // lineInTheWay is inTheWay for the branch that an unknown answer is about.
 func (v View) lineInTheWay(rt forward.RoundTrip) string {
-	if rt.Verdict != forward.BothUnknown {
-		return ""
-	}
 	b, _ := rt.Forward.Worst()
 	if rt.Return != nil && b.Verdict == forward.Arrives {
 		b, _ = rt.Return.Worst()
@@ -201,8 +207,9 @@ func (v View) lineInTheWay(rt forward.RoundTrip) string {
 // inTheWay names the line that keeps an answer from being given, "" where none does.
 func (v View) inTheWay(b forward.Branch) string {
 	switch b.Reason.Code {
-	case forward.RowUnread, forward.TableFiltered, forward.CapturesContradict, forward.FilterNotRead:
-		if p := strings.Join(v.somePlaces(b.Reason.Marks, 2), ", "); b.Verdict == forward.Unknown && p != "" {
+	case forward.RowUnread, forward.TableFiltered, forward.CapturesContradict, forward.FilterNotRead,
+		forward.ConfigurationCut, forward.RuleNotUnderstood, forward.OwnFiltered, forward.FlowNotTold, forward.RuleDenies:
+		if p := strings.Join(v.somePlaces(b.Reason.Marks, 2), ", "); (b.Verdict == forward.Unknown || b.Reason.Code == forward.RuleDenies) && p != "" {
 			return " (" + p + ")"
 		}
 	}
@@ -344,6 +351,7 @@ type jsonHop struct {
 	Evidence   *jsonPlace  `json:"evidence"`
 	More       []jsonPlace `json:"more-evidence,omitempty"`
 	ResolvedBy []jsonRoute `json:"resolved-by,omitempty"`
+	Assumed    []jsonPlace `json:"assumed-permitted,omitempty"`
 }
 
 type jsonBranch struct {
@@ -445,6 +453,7 @@ func (v View) jsonHop(h forward.Hop) jsonHop {
 	if all := v.places(h.Evidence); len(all) > 0 {
 		j.Evidence, j.More = &all[0], all[1:]
 	}
+	j.Assumed = v.places(h.Assumed)
 	for _, r := range h.Via {
 		j.ResolvedBy = append(j.ResolvedBy, v.jsonRoute(r, []route.Mark{r.Mark}))
 	}

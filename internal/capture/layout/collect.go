@@ -126,7 +126,7 @@ func (c *Collector) Join(o *Collector) {
 func (c *Collector) Restrict(rule network.FlowRule, lo, hi int) {
 	rule.Mark, rule.Chain = Mark(lo, hi), firstChain+len(c.Facts.Policy.Flows)
 	rule.Undecided, rule.NotRead = true, true
-	rest := network.FlowRule{Family: rule.Family, Permit: true, NotRead: true, Chain: rule.Chain, Mark: rule.Mark}
+	rest := network.FlowRule{Hook: rule.Hook, Family: rule.Family, Permit: true, NotRead: true, Chain: rule.Chain, Mark: rule.Mark}
 	c.Facts.Policy.Flows = append(c.Facts.Policy.Flows, rule, rest)
 }
 

@@ -108,6 +108,12 @@ func kinds() []kindOf {
 			asked: 10,
 		},
 		{
+			kind:  Restricted,
+			what:  "whether packets pass hangs on a filter: on the flow, or on what was not understood of it",
+			take:  takeRestricted,
+			asked: 19,
+		},
+		{
 			kind:  SilentHost,
 			what:  "nobody answers for a single address of an attached network",
 			take:  takeSilentHost,
@@ -162,7 +168,7 @@ func kinds() []kindOf {
 			kind:  MissingData,
 			what:  "paths lead to a device or table that the case does not have",
 			take:  takeMissingData,
-			asked: 18,
+			asked: 20,
 		},
 		{kind: CapturesApart, what: "the devices were captured at times far apart", find: findApart},
 		{

@@ -153,7 +153,7 @@ func TestKinds(t *testing.T) {
 		})
 	}
 	for _, k := range Kinds() {
-		if k != Filtered && k != HostSettings && !seen[k] {
+		if k != Filtered && k != Restricted && k != HostSettings && !seen[k] {
 			t.Errorf("no test finds a %s", k)
 		}
 	}
@@ -220,6 +220,22 @@ func TestFiltered(t *testing.T) {
 		[]any{r.Findings[0].Kind, r.Findings[0].Severity, r.Findings[0].Device},
 	)
 	require.Positive(t, r.Families[0].Followed)
+}
+
+// TestRestricted: what hangs on a filter is worth a note, with the pairs that it concerns.
+func TestRestricted(t *testing.T) {
+	n := coretest.Build(coretest.OutAndBack)
+	for _, rule := range []network.FlowRule{{Protocol: "tcp"}, {Undecided: true}, {Undecided: true, NotRead: true}} {
+		rule.From, rule.Mark = netip.MustParsePrefix("10.61.1.0/24"), route.Mark{File: 1, Off: 1, End: 2}
+		x := n.Draft()
+		x.SetPolicy("b", network.Policy{Flows: []network.FlowRule{rule, {Permit: true}}})
+		r := Run(forward.NewWalker(topology.Build(x.Freeze())), Options{})
+		require.Len(t, r.Findings, 1)
+		f := r.Findings[0]
+		require.Equal(t, []any{Restricted, Note, "b"}, []any{f.Kind, f.Severity, f.Device})
+		require.NotEmpty(t, f.Losses)
+		require.Equal(t, PermitFlow, f.Repair[0].Kind)
+	}
 }
 
 // TestHostSettings: a host's own mask and gateway, which only the notes tell.

@@ -18,8 +18,6 @@ func takeMissingData(a *auditor, f *Finding, g *byCause) bool {
 		kind = CaptureTable
 	case forward.CapturesContradict:
 		kind = CaptureAnew
-	case forward.FlowNotTold:
-		kind = PermitFlow
 	}
 	f.Repair = []Repair{{Kind: kind, Device: f.Device, NextHop: f.Reason.Address}}
 	return true

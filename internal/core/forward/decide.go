@@ -19,6 +19,7 @@ type Walker struct {
 	patched *selection.Lookup // of the tables that an overlay changed
 	base    *Walker           // on the snapshot below, where devices attach alike; nil for none
 	links   sync.Map          // linkKey: topology.OnLink, of next hops
+	assume  bool              // that filters which cannot be judged permit what they meet
 }
 
 type linkKey struct {
@@ -64,6 +65,11 @@ func (w *Walker) On(n *network.Snapshot) *Walker {
 		out.base = w
 	}
 	return out
+}
+
+// Assuming returns a walker that walks on where rules cannot be judged, as if they permitted the packet. Hop.Assumed tells which.
+func (w *Walker) Assuming() *Walker {
+	return &Walker{net: w.net, topo: w.topo, lookups: w.lookups, patched: w.patched, assume: true}
 }
 
 func (w *Walker) unchanged(d *network.Device) bool {
@@ -130,7 +136,7 @@ func (w *Walker) decide(pkt *packet, at position, room []step) []step {
 		if drop, ok := w.sourceCheck(pkt, at, s.hop, ""); ok {
 			s = drop
 		}
-		return append(room, s)
+		return append(room, w.filterSelf(pkt, at, s))
 	}
 	if s, ok := d.Forwards(fam); ok && !s.On && !at.origin {
 		hop.Evidence = []route.Mark{s.Mark}

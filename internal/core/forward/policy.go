@@ -40,7 +40,7 @@ func (w *Walker) arrive(pkt *packet, at position, hop *Hop) (*packet, *step) {
 				hop:     *hop,
 				share:   1,
 				verdict: Unknown,
-				reason:  Reason{Code: FlowNotTold, Marks: []route.Mark{t.Mark}},
+				reason:  Reason{Code: openCode(pkt, t.Undecided), Marks: []route.Mark{t.Mark}},
 			}
 		case network.Yes:
 			p := *pkt
@@ -66,31 +66,29 @@ func (w *Walker) leave(pkt *packet, at position, s step) step {
 	if s.verdict != GoesOn && s.verdict != Leaves && s.verdict != Arrives || s.delivery == ToDevice {
 		return s
 	}
-	d, out := at.device, s.hop.OutInterface
+	d, out, before := at.device, s.hop.OutInterface, s.verdict
 	end := func(v Verdict, c Code, marks ...route.Mark) step {
 		s.verdict, s.delivery, s.next = v, NotDelivered, position{}
 		s.reason = Reason{Code: c, Marks: marks, Interface: out}
 		return s
 	}
 	if !at.origin && at.ingress != "" {
-		switch stateful := d.Stateful(); {
+		stateful := d.Stateful()
+		switch {
 		case stateful.Known() && pkt.reply && pkt.state[d]:
 			s.hop.Evidence = append(s.hop.Evidence, stateful)
 		case stateful.Known() && pkt.reply:
 			return end(StateMissing, NoState, stateful)
-		case d.Flows().Len() > 0:
-			switch fit, permit, refuse, mark := judgeFlow(d.Flows(), pkt, at.ingress, out); {
-			case fit == network.Maybe && d.Flows().Any(func(r network.FlowRule) bool { return r.NotRead && r.Mark == mark }):
-				return end(Unknown, FilterNotRead, mark)
-			case fit == network.Maybe:
-				return end(Unknown, FlowNotTold, mark)
-			case !permit && refuse:
-				return end(Refused, RuleDenies, mark)
-			case !permit:
-				return end(Filtered, RuleDenies, mark)
-			case mark.Known():
-				s.hop.Evidence = append(s.hop.Evidence, mark)
-			}
+		}
+		meets := func(r network.FlowRule) bool {
+			return r.Hook <= network.GoingOut && (r.Stateless || !stateful.Known() || !pkt.reply)
+		}
+		if s = w.filter(pkt, at, s, out, meets); s.verdict != before {
+			return s
+		}
+	} else if at.origin {
+		if s = w.filterOwn(pkt, at, s, out); s.verdict != before {
+			return s
 		}
 	}
 	for _, t := range pkt.undo { // what answers a changed destination takes its address again
@@ -107,7 +105,7 @@ func (w *Walker) leave(pkt *packet, at position, s step) step {
 		}
 		switch t.Fits(pkt.src, pkt.dst, pkt.flow, at.ingress, out) {
 		case network.Maybe:
-			return end(Unknown, FlowNotTold, t.Mark)
+			return end(Unknown, openCode(pkt, t.Undecided), t.Mark)
 		case network.Yes:
 			to := t.Becomes
 			if !to.IsValid() {
@@ -125,71 +123,6 @@ func (w *Walker) leave(pkt *packet, at position, s step) step {
 		}
 	}
 	return s
-}
-
-// judgeFlow asks every chain of rules: each that has rules for the packet's family must permit it. Maybe where that
-// depends on what is not told.
-func judgeFlow(
-	rules network.Items[network.FlowRule],
-	pkt *packet,
-	in, out string,
-) (fit network.Fit, permit, refuse bool, mark route.Mark) {
-	fit, permit = network.Yes, true
-	for lo := 0; lo < rules.Len(); {
-		hi := lo
-		for hi < rules.Len() && rules.At(hi).Chain == rules.At(lo).Chain {
-			hi++
-		}
-		f, p, r, m := judgeChain(rules.Between(lo, hi), pkt, in, out)
-		lo = hi
-		switch {
-		case f == network.No: // none for this family
-		case f == network.Yes && !p:
-			return f, false, r, m
-		case f == network.Maybe:
-			fit, mark = f, m
-		case fit == network.Yes:
-			mark = m
-		}
-	}
-	return fit, permit, refuse, mark
-}
-
-// judgeChain applies ordered rules, the first that fits; what fits none is denied. No where it has none for the family.
-func judgeChain(
-	rules network.Items[network.FlowRule],
-	pkt *packet,
-	in, out string,
-) (fit network.Fit, permit, refuse bool, mark route.Mark) {
-	var open *network.FlowRule
-	any := false
-	for _, r := range rules.All() {
-		if r.Family != 0 && r.Family != route.FamilyOf(pkt.dst) {
-			continue
-		}
-		any = true
-		mark = r.Mark
-		switch r.Fits(pkt.src, pkt.dst, pkt.flow, in, out) {
-		case network.Maybe:
-			if open == nil {
-				open = &r
-			} else if open.Permit != r.Permit {
-				return network.Maybe, false, false, open.Mark
-			}
-		case network.Yes:
-			if open != nil && open.Permit != r.Permit {
-				return network.Maybe, false, false, open.Mark
-			}
-			return network.Yes, r.Permit, r.Refuse, r.Mark
-		}
-	}
-	switch {
-	case !any:
-		return network.No, false, false, route.Mark{}
-	case open != nil && open.Permit:
-		return network.Maybe, false, false, open.Mark
-	}
-	return network.Yes, false, false, mark
 }
 
 // maxTunnels bounds how deep tunnels are followed into tunnels.

@@ -52,12 +52,35 @@ func (rt *RoundTrip) Weak() bool {
 		rt.Return != nil && slices.ContainsFunc(rt.Return.Branches, weak)
 }
 
+// Assumed lists the filters that are assumed to permit the packets, in the order of the hops.
+func (rt *RoundTrip) Assumed() []route.Mark {
+	var out []route.Mark
+	for _, d := range []*Direction{&rt.Forward, rt.Return} {
+		if d == nil {
+			continue
+		}
+		for _, b := range d.Branches {
+			for _, h := range b.Hops {
+				for _, m := range h.Assumed {
+					if !slices.Contains(out, m) {
+						out = append(out, m)
+					}
+				}
+			}
+		}
+	}
+	return out
+}
+
 // Trace follows a packet from src to dst and the reply from dst to src. Both must be of one family.
 func (w *Walker) Trace(src, dst netip.Addr) RoundTrip { return w.TraceFlow(src, dst, network.Flow{}) }
 
 // TraceFlow is Trace of a flow that is told: rules and translations that ask for it can be judged.
 func (w *Walker) TraceFlow(src, dst netip.Addr, flow network.Flow) RoundTrip {
 	rt := RoundTrip{Source: w.end(src), Destination: w.end(dst)}
+	if flow.Protocol == "icmp" && dst.Is6() {
+		flow.Protocol = "icmpv6"
+	}
 	rt.Forward = w.fromHost(&packet{src: src, dst: dst, flow: flow})
 	rt.ReturnAlone = !slices.ContainsFunc(rt.Forward.Branches, func(b Branch) bool { return b.Verdict == Arrives })
 	d := Direction{}
@@ -243,7 +266,7 @@ func (w *Walker) sameNetwork(pkt *packet) (Branch, bool) {
 		at := w.enter(o.Device, o.Interface)
 		at.owned = true
 		s := w.decide(w.withEnd(pkt), at, nil)[0]
-		b.Delivery, b.Reason, b.Hops = ToDevice, s.reason, []Hop{s.hop}
+		b.Verdict, b.Delivery, b.Reason, b.Hops = s.verdict, s.delivery, s.reason, []Hop{s.hop}
 		return b, true
 	}
 	for _, at := range here {

@@ -101,11 +101,15 @@ const (
 	CameBack
 	BroadcastAddress
 	RuleNotDecided
-	SourceNotPlaced // no captured device attaches to the source's network
-	OwnSource       // it came in with one of the device's own addresses as the source
-	SourceFails     // Check tells the mode that drops it
-	FlowNotTold     // a rule or translation asks for the flow
-	FilterNotRead   // a filter is applied on the way, and what it says was not read
+	SourceNotPlaced  // no captured device attaches to the source's network
+	OwnSource        // it came in with one of the device's own addresses as the source
+	SourceFails      // Check tells the mode that drops it
+	FlowNotTold      // a rule or translation asks for the flow
+	FilterNotRead    // a filter is applied on the way, and what it says was not read
+	ConfigurationCut // the configuration is cut off, and a filter may follow
+	// RuleNotUnderstood: a rule or translation asks for more than the flow, and for what was not understood
+	RuleNotUnderstood
+	OwnFiltered // the device sends it itself, and whether a filter of what goes out is asked about that is not known
 	RuleDenies
 	NoState         // a stateful device did not see the packet that this one answers
 	NoAddressToTake // a translation takes an interface's address, which no capture shows
@@ -176,6 +180,7 @@ type Hop struct {
 	Tunnel         netip.Addr // the far end of the tunnel that the packet goes into
 	Weak           bool       // its table is known from a management walk only
 	Evidence       []route.Mark
+	Assumed        []route.Mark // filters that are assumed to permit the packet
 }
 
 // A Branch is one way that a packet may take.

@@ -20,6 +20,8 @@ type Facts struct {
 	Sessions   []Session
 	Checks     []SourceCheck
 	Policy     Policy
+	ListRules  []ListRule
+	Applied    []AppliedFilter
 	Classful   []route.Mark // lines that say that the device looks up classfully
 }
 

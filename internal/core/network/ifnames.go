@@ -115,6 +115,9 @@ func (f *deviceFacts) renameAll(rename func(*string)) {
 		case *FlowRule:
 			rename(&x.In)
 			rename(&x.Out)
+		case *AppliedFilter:
+			rename(&x.Rule.In)
+			rename(&x.Rule.Out)
 		case *Translation:
 			rename(&x.In)
 			rename(&x.Out)

@@ -253,6 +253,7 @@ func (b *Builder) Build() *Snapshot {
 func (f *deviceFacts) build(name string) *Device {
 	f.nameInterfaces()
 	f.unifyInterfaces()
+	f.applyLists()
 	d := &Device{
 		Name:     name,
 		switches: f.Forwarding,

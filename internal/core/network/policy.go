@@ -21,9 +21,21 @@ type Ports struct{ Lo, Hi uint16 }
 // Any reports whether every port is meant.
 func (p Ports) Any() bool { return p == Ports{} }
 
+// A Hook says which packets a rule is asked about. The zero Hook: those that the device forwards.
+type Hook uint8
+
+const (
+	Forwarded  Hook = iota
+	ComingIn        // all that comes in by the interface, what is for the device itself too
+	GoingOut        // what is forwarded out of the interface; whether what the device sends itself is asked about differs
+	ForItself       // what is for the device itself
+	FromItself      // what the device sends itself
+)
+
 // A FlowRule permits or denies flows that go through a device. Rules are ordered, the first that fits counts; what fits
 // none is denied.
 type FlowRule struct {
+	Hook               Hook
 	Family             route.Family // 0: both
 	Chain              int          // every chain that has rules for a packet's family must permit it
 	Permit             bool
@@ -31,9 +43,13 @@ type FlowRule struct {
 	Protocol           string // "tcp", "udp", "icmp", …; "": any
 	From, To           netip.Prefix
 	FromPorts, ToPorts Ports
+	Type               uint16 // ICMP type (RFC 792, RFC 4443) + 1; 0: any
+	Answers            bool   // it asks for what answers a flow seen before, such as a TCP segment with ACK or RST
 	In, Out            string // interfaces; "": any
+	Stateless          bool   // it is asked about each packet, whatever flow the device has seen before
 	Undecided          bool   // it also asks for what no walk knows
 	NotRead            bool   // a filter is applied here, and what it says was not read; it is Undecided then
+	Cut                bool   // the configuration is cut off, and a filter may follow where the rule says; it is NotRead then
 	Mark               route.Mark
 }
 
@@ -98,14 +114,30 @@ func (p *Policy) Tunnel(ifname string) (Tunnel, bool) {
 // A Flow is what a packet is beside its addresses. The zero Flow is not told.
 type Flow struct {
 	Protocol                    string
-	SourcePort, DestinationPort uint16
+	SourcePort, DestinationPort uint16 // 0: not told
+	Answer                      bool   // it is the answer to what was told
 }
 
 // Told reports whether the flow is told.
 func (f Flow) Told() bool { return f.Protocol != "" }
 
 // Reverse is the flow of the answer.
-func (f Flow) Reverse() Flow { return Flow{f.Protocol, f.DestinationPort, f.SourcePort} }
+func (f Flow) Reverse() Flow {
+	return Flow{f.Protocol, f.DestinationPort, f.SourcePort, !f.Answer}
+}
+
+// icmpType is the ICMP type of an echo or its reply (RFC 792, RFC 4443).
+func (f Flow) icmpType() uint16 {
+	switch {
+	case f.Protocol == "icmpv6" && f.Answer:
+		return 129
+	case f.Protocol == "icmpv6":
+		return 128
+	case f.Answer:
+		return 0
+	}
+	return 8
+}
 
 // Fit says whether a rule fits a packet.
 type Fit uint8
@@ -136,13 +168,22 @@ func fits(
 	if !f.Told() {
 		return Maybe
 	}
-	if protocol != f.Protocol || !fromPorts.contains(f.SourcePort) || !toPorts.contains(f.DestinationPort) {
+	if protocol != f.Protocol {
 		return No
 	}
-	return Yes
+	return min(fromPorts.fits(f.SourcePort), toPorts.fits(f.DestinationPort))
 }
 
-func (p Ports) contains(n uint16) bool { return p.Any() || p.Lo <= n && n <= p.Hi }
+// fits compares with a port; Maybe where that is not told.
+func (p Ports) fits(n uint16) Fit {
+	switch {
+	case p.Any(), p.Lo <= n && n <= p.Hi:
+		return Yes
+	case n == 0:
+		return Maybe
+	}
+	return No
+}
 
 // Fits says whether the rule fits a packet that goes from one interface to another.
 func (r FlowRule) Fits(src, dst netip.Addr, f Flow, in, out string) Fit {
@@ -150,7 +191,10 @@ func (r FlowRule) Fits(src, dst netip.Addr, f Flow, in, out string) Fit {
 		return No
 	}
 	fit := fits(r.From, r.To, r.Protocol, r.FromPorts, r.ToPorts, r.In, r.Out, src, dst, f, in, out)
-	if fit == Yes && r.Undecided {
+	switch {
+	case r.Answers && !f.Answer, fit == Yes && r.Type != 0 && f.icmpType() != r.Type-1:
+		return No
+	case fit == Yes && r.Undecided:
 		return Maybe
 	}
 	return fit

@@ -16,6 +16,8 @@ const (
 	SessionFact
 	CheckFact
 	FlowFact
+	ListRuleFact
+	AppliedFact
 	TranslationFact
 	TunnelFact
 	StatefulFact
@@ -34,6 +36,8 @@ var factNames = [...]string{
 	"liveness-session",
 	"source-check",
 	"flow-rule",
+	"list-rule",
+	"applied-filter",
 	"translation",
 	"tunnel",
 	"stateful",
@@ -45,7 +49,8 @@ var factNames = [...]string{
 func (k FactKind) String() string { return factNames[k] }
 
 // A Fact is one thing that one line says, other than a route. Of is a pointer to the fact: *Address, *Interface,
-// *Neighbour, *Switch, *Rule, *IfIndex, *Static, *Session, *SourceCheck, *FlowRule, *Translation, *Tunnel; nil where
+// *Neighbour, *Switch, *Rule, *IfIndex, *Static, *Session, *SourceCheck, *FlowRule, *ListRule, *AppliedFilter, *Translation,
+// *Tunnel; nil where
 // the line alone says all.
 type Fact struct {
 	Kind FactKind
@@ -66,6 +71,8 @@ func (f *Facts) Each(visit func(Fact)) {
 	each(f.Sessions, func(x *Session) { visit(Fact{SessionFact, &x.Mark, x}) })
 	each(f.Checks, func(x *SourceCheck) { visit(Fact{CheckFact, &x.Mark, x}) })
 	each(f.Policy.Flows, func(x *FlowRule) { visit(Fact{FlowFact, &x.Mark, x}) })
+	each(f.ListRules, func(x *ListRule) { visit(Fact{ListRuleFact, &x.Mark, x}) })
+	each(f.Applied, func(x *AppliedFilter) { visit(Fact{AppliedFact, &x.Rule.Mark, x}) })
 	each(f.Policy.Translations, func(x *Translation) { visit(Fact{TranslationFact, &x.Mark, x}) })
 	each(f.Policy.Tunnels, func(x *Tunnel) { visit(Fact{TunnelFact, &x.Mark, x}) })
 	if f.Policy.Stateful.Known() {
@@ -97,6 +104,7 @@ func (f *Facts) add(o Facts) {
 	f.Checks = append(f.Checks, o.Checks...)
 	f.Classful = append(f.Classful, o.Classful...)
 	f.Policy.add(o.Policy)
+	f.addLists(o)
 }
 
 // Interfaces returns the names of interfaces that a fact has; some may be "".
@@ -120,6 +128,8 @@ func (f Fact) Interfaces() []string {
 		return []string{x.Interface}
 	case *FlowRule:
 		return []string{x.In, x.Out}
+	case *AppliedFilter:
+		return []string{x.Rule.In, x.Rule.Out}
 	case *Translation:
 		return []string{x.In, x.Out}
 	case *Tunnel:

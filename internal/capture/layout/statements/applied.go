@@ -31,38 +31,78 @@ func (r *reader) applied(w []string, lo, hi int) bool {
 			mode = network.CheckLoose
 		}
 		r.Facts.Checks = append(r.Facts.Checks, network.SourceCheck{Family: fam, Interface: ifname, Mode: mode, Mark: layout.Mark(lo, hi)})
-	case slices.Contains(w, "access-group"), slices.Contains(w, "traffic-filter"), slices.Contains(w, "packet-filter"),
-		w[0] == "traffic-policy":
-		in := slices.ContainsFunc(w, func(s string) bool { return s == "in" || s == "inbound" || s == "ingress" })
-		out := slices.ContainsFunc(w, func(s string) bool { return s == "out" || s == "outbound" || s == "egress" })
+	case slices.Contains(w, "access-group"), slices.Contains(w, "traffic-filter"), slices.Contains(w, "packet-filter"):
+		r.apply(w, fam, ifname, lo, hi)
+	case w[0] == "traffic-policy", strings.HasPrefix(line, "service-policy type"):
+		in, out := directions(w)
 		r.restrict(fam, ifname, in || !out, out || !in, lo, hi)
 	case strings.HasPrefix(line, "ip policy route-map"), strings.HasPrefix(line, "ipv6 policy route-map"):
-		r.restrict(fam, ifname, true, false, lo, hi)
+		r.Restrict(network.FlowRule{Family: fam, In: ifname}, lo, hi)
 	case line == "ip nat outside", strings.HasPrefix(line, "nat outbound"), strings.HasPrefix(line, "crypto map"):
-		r.restrict(fam, ifname, false, true, lo, hi)
-	case strings.HasPrefix(line, "zone-member security"), strings.HasPrefix(line, "zone-member "):
-		r.restrict(fam, ifname, true, true, lo, hi)
+		r.Restrict(network.FlowRule{Family: fam, Out: ifname}, lo, hi)
+	case strings.HasPrefix(line, "zone-member "):
+		r.Restrict(network.FlowRule{Family: fam, In: ifname}, lo, hi)
+		r.Restrict(network.FlowRule{Family: fam, Out: ifname}, lo, hi)
 	default:
 		return false
 	}
 	return true
 }
 
+// directions tells which way a line that applies something names.
+func directions(w []string) (in, out bool) {
+	in = slices.ContainsFunc(w, func(s string) bool { return s == "in" || s == "inbound" || s == "ingress" })
+	out = slices.ContainsFunc(w, func(s string) bool { return s == "out" || s == "outbound" || s == "egress" })
+	return in, out
+}
+
+// apply reads "ip access-group LIST in", "traffic-filter inbound acl LIST", and the like. A filter of frames, or one that does
+// not name a list, is one that was not read.
+func (r *reader) apply(w []string, fam route.Family, ifname string, lo, hi int) {
+	in, out := directions(w)
+	open := !slices.Contains(w, "access-group") && !slices.Contains(w, "ipv6") // these let pass what fits no rule, or not
+	words := slices.DeleteFunc(slices.Clone(w), func(s string) bool {
+		return slices.Contains([]string{"ip", "ipv4", "ipv6", "access-group", "traffic-filter", "packet-filter", "acl", "name", "number", "in", "out", "inbound", "outbound",
+			"ingress", "egress", "hardware-count", "compress", "interface-statistics"}, s)
+	})
+	if len(words) != 1 || slices.Contains(w, "mac") || in && out {
+		r.restrict(fam, ifname, in || !out, out || !in, lo, hi)
+		return
+	}
+	if fam == 0 {
+		fam = route.IPv4
+	}
+	rule := network.FlowRule{Family: fam, Hook: network.ComingIn, In: ifname, Stateless: true, Undecided: open, Mark: layout.Mark(lo, hi)}
+	if out {
+		rule.Hook, rule.In, rule.Out = network.GoingOut, "", ifname
+	}
+	r.Facts.Applied = append(r.Facts.Applied, network.AppliedFilter{List: words[0], Rule: rule})
+}
+
 // appliedByName reads "access-group LIST in interface NAME", and one that holds for all interfaces.
 func (r *reader) appliedByName(w []string, lo, hi int) {
-	ifname := ""
-	if i := slices.Index(w, "interface"); i > 0 && i+1 < len(w) {
-		ifname = w[i+1]
+	in, out := directions(w)
+	i := slices.Index(w, "interface")
+	if i < 0 || i+1 >= len(w) || in == out || slices.Contains(w, "per-user-override") || slices.Contains(w, "control-plane") {
+		r.guard.mixed = true
+		r.restrict(0, "", !out, out, lo, hi)
+		return
 	}
-	r.restrict(0, ifname, !slices.Contains(w, "out"), slices.Contains(w, "out"), lo, hi)
+	rule := network.FlowRule{In: w[i+1], Mark: layout.Mark(lo, hi)}
+	if in {
+		r.guard.applied(w[i+1])
+	} else {
+		rule.In, rule.Out = "", w[i+1]
+	}
+	r.Facts.Applied = append(r.Facts.Applied, network.AppliedFilter{List: w[1], Rule: rule})
 }
 
 // restrict adds a chain of rules of its own for each direction: what passes the interface may be permitted or not.
 func (r *reader) restrict(fam route.Family, ifname string, in, out bool, lo, hi int) {
 	if in {
-		r.Restrict(network.FlowRule{Family: fam, In: ifname}, lo, hi)
+		r.Restrict(network.FlowRule{Family: fam, In: ifname, Hook: network.ComingIn}, lo, hi)
 	}
 	if out {
-		r.Restrict(network.FlowRule{Family: fam, Out: ifname}, lo, hi)
+		r.Restrict(network.FlowRule{Family: fam, Out: ifname, Hook: network.GoingOut}, lo, hi)
 	}
 }

@@ -6,6 +6,7 @@ package statements
 import (
 	"fmt"
 	"net/netip"
+	"slices"
 	"strings"
 
 	"zarvek/internal/capture/layout"
@@ -28,7 +29,7 @@ func recognise(text []byte) int {
 		w := strings.Fields(string(text[lo:min(hi, lo+300)]))
 		if isStatic(w) ||
 			len(w) > 2 && (w[0] == "ip" || w[0] == "ipv6") && w[1] == "address" &&
-				layout.LooksLikeAddress([]byte(w[2])) {
+				layout.LooksLikeAddress([]byte(w[2])) || saysFilter(w) {
 			n += 2
 		}
 	}
@@ -44,19 +45,31 @@ type reader struct {
 	layout.Collector
 	block string // the heading of the indented lines: "interface NAME", "vrf NAME", …
 	link  int    // index + 1 of the block's interface
+	table string // of the block's interface, where it is not the main one
+	first int    // how many addresses were known where the block began
+	lists lists
+	whole bool // the last line has its end
+	part  bool // the line tells a part of what others tell: a heading, a member of a group
+	guard guard
+	tail  route.Mark // of the heading of the block that the last line stands in, where it is an interface's
+	begun route.Mark // of the line that begins a whole configuration, until its end is seen
 }
 
 // Read reads a text of this family. Other statements of a configuration are known to say nothing about static routes.
 func Read(text []byte) layout.Reading {
 	var r reader
-	r.Layout = name
+	r.Layout, r.whole = name, len(text) > 0 && text[len(text)-1] == '\n'
 	for lo, hi := range layout.Lines(text) {
 		line := text[lo:hi]
 		if layout.Blank(line) {
 			continue
 		}
+		r.tail = route.Mark{}
+		r.part = false
 		used, err := r.line(string(line), lo, hi)
 		switch {
+		case r.part:
+			r.Pass(lo, hi, layout.Part)
 		case err != nil:
 			r.LeaveUnread(lo, hi, err)
 		case used:
@@ -65,26 +78,53 @@ func Read(text []byte) layout.Reading {
 			r.Pass(lo, hi, layout.Other)
 		}
 	}
+	r.Facts.ListRules = r.lists.rules()
+	r.guard.finish(&r)
 	return r.Reading
 }
 
 func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 	w := strings.Fields(s)
-	if s[0] != ' ' && s[0] != '\t' {
-		r.block, r.link = "", 0
+	if r.bounds(strings.TrimSpace(s), lo, hi) {
+		return false, nil
+	}
+	indented := s[0] == ' ' || s[0] == '\t'
+	if !indented && (r.lists.open == nil || !isRule(w)) {
+		if r.lists.heading(w) {
+			r.block, r.link, r.part = "", 0, true
+			return false, nil
+		}
+		r.block, r.link, r.table = "", 0, ""
 		if len(w) > 1 && (w[0] == "interface" || w[0] == "vrf") {
 			r.block = w[0] + " " + w[1]
 		}
 		if len(w) > 1 && w[0] == "interface" {
 			r.Facts.Interfaces = append(
 				r.Facts.Interfaces,
-				network.Interface{Name: strings.Join(w[1:2], " "), Mark: layout.Mark(lo, hi)},
+				network.Interface{Name: ifName(w[1:]), Mark: layout.Mark(lo, hi)},
 			)
-			r.link = len(r.Facts.Interfaces)
+			r.link, r.first = len(r.Facts.Interfaces), len(r.Facts.Addresses)
+			if i := slices.Index(w, "vrf"); i > 1 && i+1 < len(w) {
+				r.table = w[i+1]
+			}
 			return true, nil
 		}
 	}
+	if r.link > 0 {
+		r.tail = r.Facts.Interfaces[r.link-1].Mark
+	}
 	switch {
+	case r.link == 0 && r.lists.groupLine(w):
+		r.part = true
+		return false, nil
+	case r.link == 0 && r.lists.line(w, layout.Mark(lo, hi)):
+		return true, nil
+	case r.link > 0 && memberOf(w) != "":
+		r.table = memberOf(w)
+		for i := r.first; i < len(r.Facts.Addresses); i++ {
+			r.Facts.Addresses[i].Table = r.table
+		}
+		return false, nil
 	case isStatic(w):
 		return true, r.static(w, lo, hi)
 	case r.link > 0 && w[0] == "shutdown":
@@ -103,6 +143,20 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 		for i := r.link - 1; i < len(r.Facts.Interfaces); i++ {
 			r.Facts.Interfaces[i].Name = w[1]
 		}
+		for i := r.first; i < len(r.Facts.Addresses); i++ {
+			r.Facts.Addresses[i].Interface = w[1]
+		}
+		r.guard.named(w[1], layout.Mark(lo, hi))
+		return true, nil
+	case w[0] == "nat" && len(w) > 2 && translates(w[1]) != nil:
+		out := translates(w[1])[1]
+		if out == "any" {
+			out = ""
+		}
+		r.Restrict(network.FlowRule{Out: out}, lo, hi)
+		return true, nil
+	case r.guard.line(w, r.link > 0):
+		r.part = true
 		return false, nil
 	case len(w) > 2 && w[0] == "access-group" && r.link == 0:
 		r.appliedByName(w, lo, hi)
@@ -123,6 +177,60 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 	return false, nil
 }
 
+// ifName is the name of an interface, of which the number may stand apart: "ethernet 1/1".
+func ifName(w []string) string {
+	if len(w) > 1 && w[1][0] >= '0' && w[1][0] <= '9' {
+		return w[0] + " " + w[1]
+	}
+	return w[0]
+}
+
+// memberOf returns the table that a line of an interface's block puts it in, "" where the line does not.
+func memberOf(w []string) string {
+	switch line := strings.Join(w, " "); {
+	case len(w) == 3 && (strings.HasPrefix(line, "vrf forwarding ") || strings.HasPrefix(line, "vrf member ")):
+		return w[2]
+	case len(w) == 4 && (strings.HasPrefix(line, "ip vrf forwarding ") || strings.HasPrefix(line, "ip binding vpn-instance ")):
+		return w[3]
+	case len(w) == 2 && w[0] == "vrf" && w[1] != "default":
+		return w[1]
+	}
+	return ""
+}
+
+// isRule reports whether a line stands in a list of rules although it is not indented.
+func isRule(w []string) bool {
+	if _, ok := layout.Uint([]byte(w[0])); ok && len(w) > 1 {
+		w = w[1:]
+	}
+	return slices.Contains([]string{"permit", "deny", "remark", "rule"}, w[0])
+}
+
+// translates splits "(in,out)", nil for anything else.
+func translates(s string) []string {
+	if !strings.HasPrefix(s, "(") || !strings.HasSuffix(s, ")") {
+		return nil
+	}
+	if pair := strings.Split(s[1:len(s)-1], ","); len(pair) == 2 {
+		return pair
+	}
+	return nil
+}
+
+// saysFilter reports whether a line is one of a list of rules or applies one.
+func saysFilter(w []string) bool {
+	if len(w) < 3 {
+		return false
+	}
+	if name, words, _ := namedEntry(w); name != "" && len(words) > 1 {
+		return true
+	}
+	if name, _, _ := listHeading(w); name != "" {
+		return true
+	}
+	return w[0] == "ip" && w[1] == "access-group" || w[0] == "ipv6" && w[1] == "traffic-filter" || w[0] == "access-group" && len(w) > 4
+}
+
 func (r *reader) address(w []string, lo, hi int) error {
 	s := w[2]
 	if !strings.Contains(s, "/") && len(w) > 3 {
@@ -134,7 +242,7 @@ func (r *reader) address(w []string, lo, hi int) error {
 	}
 	r.Facts.Addresses = append(
 		r.Facts.Addresses,
-		network.Address{Prefix: p, Interface: r.Facts.Interfaces[r.link-1].Name, Mark: layout.Mark(lo, hi)},
+		network.Address{Prefix: p, Interface: r.Facts.Interfaces[r.link-1].Name, Table: r.table, Mark: layout.Mark(lo, hi)},
 	)
 	return nil
 }

@@ -1,0 +1,131 @@
+package filters
+
+import (
+	"strings"
+
+	"zarvek/internal/core/network"
+)
+
+func portOf(n uint16) network.Ports { return network.Ports{Lo: n, Hi: n} }
+
+// Groups are the named sets of addresses and of services of one configuration. Names are resolved when they are asked for, so
+// that the order in which they stand does not matter. The zero Groups has none.
+type Groups struct {
+	addresses map[string]*group[Addresses]
+	services  map[string]*group[Services]
+}
+
+type group[T any] struct {
+	set     T
+	members []string
+	asked   bool // it is being resolved
+}
+
+func groupOf[T any](m *map[string]*group[T], name string, empty T) *group[T] {
+	if *m == nil {
+		*m = map[string]*group[T]{}
+	}
+	g := (*m)[name]
+	if g == nil {
+		g = &group[T]{set: empty}
+		(*m)[name] = g
+	}
+	return g
+}
+
+// AddAddresses adds to a named set; DeclareAddresses makes one that may stay empty.
+func (g *Groups) AddAddresses(name string, a Addresses) {
+	x := groupOf(&g.addresses, name, NoAddresses)
+	x.set = x.set.Join(a)
+}
+
+// DeclareAddresses makes a named set of addresses that may stay empty.
+func (g *Groups) DeclareAddresses(name string) { groupOf(&g.addresses, name, NoAddresses) }
+
+// AddAddressMember makes one named set a part of another.
+func (g *Groups) AddAddressMember(name, member string) {
+	x := groupOf(&g.addresses, name, NoAddresses)
+	x.members = append(x.members, member)
+}
+
+// AddServices adds to a named set.
+func (g *Groups) AddServices(name string, s Services) {
+	x := groupOf(&g.services, name, NoServices)
+	x.set = x.set.Join(s)
+}
+
+// DeclareServices makes a named set of services that may stay empty.
+func (g *Groups) DeclareServices(name string) { groupOf(&g.services, name, NoServices) }
+
+// AddServiceMember makes one named set a part of another.
+func (g *Groups) AddServiceMember(name, member string) {
+	x := groupOf(&g.services, name, NoServices)
+	x.members = append(x.members, member)
+}
+
+// HasAddresses reports whether there is a set of addresses of that name.
+func (g *Groups) HasAddresses(name string) bool { return g.addresses[name] != nil }
+
+// HasServices reports whether there is a set of services of that name.
+func (g *Groups) HasServices(name string) bool { return g.services[name] != nil }
+
+// Addresses is the set of a name; one that nothing tells is not sure.
+func (g *Groups) Addresses(name string) Addresses {
+	x := g.addresses[name]
+	if x == nil || x.asked {
+		return Addresses{Some: true, Unsure: true}
+	}
+	x.asked = true
+	defer func() { x.asked = false }()
+	out := x.set
+	for _, m := range x.members {
+		out = out.Join(g.Addresses(m))
+		if len(out.Prefixes) > mostRules {
+			return Addresses{Some: true, Unsure: true}
+		}
+	}
+	return out
+}
+
+// Services is the set of a name, or of a well-known one; one that nothing tells is not sure.
+func (g *Groups) Services(name string) Services {
+	x := g.services[name]
+	if x == nil {
+		s, _ := WellKnown(name)
+		return s
+	}
+	if x.asked {
+		return Services{Some: true, Unsure: true}
+	}
+	x.asked = true
+	defer func() { x.asked = false }()
+	out := x.set
+	for _, m := range x.members {
+		out = out.Join(g.Services(m))
+		if len(out.List) > mostRules {
+			return Services{Some: true, Unsure: true}
+		}
+	}
+	return out
+}
+
+// AddressNamed is the set of a name, or of the address, prefix or range that stands in its place.
+func (g *Groups) AddressNamed(s string) Addresses {
+	switch strings.ToLower(s) {
+	case "any", "all":
+		return Addresses{}
+	case "any4", "any-ipv4":
+		a, _ := Address("0.0.0.0/0")
+		return a
+	case "any6", "any-ipv6":
+		a, _ := Address("::/0")
+		return a
+	}
+	if g.HasAddresses(s) {
+		return g.Addresses(s)
+	}
+	if a, ok := Address(s); ok {
+		return a
+	}
+	return Addresses{Some: true, Unsure: true}
+}

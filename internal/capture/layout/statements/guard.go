@@ -1,0 +1,139 @@
+package statements
+
+import (
+	"regexp"
+	"slices"
+	"strings"
+
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+// guard knows the interfaces of a firewall that names them and gives each a level: where no list is applied to what comes in by
+// an interface, packets pass to lower levels only. Replies of what has passed pass too.
+type guard struct {
+	ports     []guarded
+	listed    []string // interfaces with a list for what comes in
+	equal     bool     // equal levels pass
+	back      bool     // out of the interface that it came in by passes
+	inspected bool     // answers of ICMP are known
+	inspect   bool     // filters are opened by what passes the other way
+	mixed     bool     // a list holds for all interfaces
+}
+
+type guarded struct {
+	name  string
+	level uint64
+	told  bool
+	mark  route.Mark
+}
+
+// named begins an interface of its own name.
+func (g *guard) named(name string, mark route.Mark) {
+	g.ports = append(g.ports, guarded{name: name, mark: mark})
+}
+
+// line reads what is said of levels and of state.
+func (g *guard) line(w []string, inBlock bool) bool {
+	switch line := strings.Join(w, " "); {
+	case inBlock && len(w) == 2 && w[0] == "security-level" && len(g.ports) > 0:
+		n, ok := layout.Uint([]byte(w[1]))
+		p := &g.ports[len(g.ports)-1]
+		p.level, p.told = n, ok
+	case line == "same-security-traffic permit inter-interface":
+		g.equal = true
+	case line == "same-security-traffic permit intra-interface":
+		g.back = true
+	case strings.HasPrefix(line, "inspect icmp"):
+		g.inspected = true
+	case strings.HasPrefix(line, "ip inspect ") && inBlock:
+		g.inspect = true
+	default:
+		return false
+	}
+	return true
+}
+
+// applied notes that a list decides over what comes in by an interface.
+func (g *guard) applied(ifname string) { g.listed = append(g.listed, ifname) }
+
+// finish makes rules of the levels.
+func (g *guard) finish(r *reader) {
+	if g.inspect {
+		for i := range r.Facts.Applied {
+			a := &r.Facts.Applied[i]
+			a.List = "" // what it denies may pass as an answer; no list has that name
+		}
+	}
+	if len(g.ports) == 0 {
+		r.cutInside()
+		return
+	}
+	r.Facts.Policy.Stateful = g.ports[0].mark
+	if !g.inspected {
+		for _, p := range g.ports {
+			rule := network.FlowRule{Protocol: "icmp", Answers: true, In: p.name, Stateless: true}
+			r.Restrict(rule, int(p.mark.Off), int(p.mark.End))
+		}
+	}
+	for _, p := range g.ports {
+		if slices.Contains(g.listed, p.name) {
+			continue
+		}
+		list := "levels of " + p.name
+		for _, q := range g.ports {
+			rule := network.FlowRule{In: p.name, Out: q.name, Mark: p.mark}
+			switch {
+			case !p.told || !q.told || g.mixed:
+				rule.Undecided = true
+				r.Facts.ListRules = append(r.Facts.ListRules, network.ListRule{List: list, FlowRule: rule})
+				rule.Permit = true
+			case p.name == q.name:
+				rule.Permit = g.back
+			case p.level == q.level:
+				rule.Permit = g.equal
+			default:
+				rule.Permit = p.level > q.level
+			}
+			r.Facts.ListRules = append(r.Facts.ListRules, network.ListRule{List: list, FlowRule: rule})
+		}
+		r.Facts.Applied = append(r.Facts.Applied, network.AppliedFilter{List: list, Rule: network.FlowRule{In: p.name, Mark: p.mark}})
+	}
+	r.cutInside()
+}
+
+// cutInside keeps an interface from being promised in whose block the text stops in the middle of a line, and all of them where
+// a configuration lacks its end: a filter may follow there.
+func (r *reader) cutInside() {
+	switch {
+	case r.begun != route.Mark{}:
+		for i, p := range r.Passed { // the line that begins it is the evidence now
+			if p.Mark == r.begun {
+				r.Passed = slices.Delete(r.Passed, i, i+1)
+				r.Collector.Read++
+				break
+			}
+		}
+		r.Restrict(network.FlowRule{Cut: true}, int(r.begun.Off), int(r.begun.End))
+	case r.tail != route.Mark{} && !r.whole:
+		ifname := r.Facts.Interfaces[r.link-1].Name
+		r.Restrict(network.FlowRule{In: ifname, Hook: network.ComingIn, Cut: true}, int(r.tail.Off), int(r.tail.End))
+		r.Restrict(network.FlowRule{Out: ifname, Hook: network.GoingOut, Cut: true}, int(r.tail.Off), int(r.tail.End))
+	}
+}
+
+// begins matches the first line of a configuration of those systems that end it with "end".
+var begins = regexp.MustCompile(`^version \d+\.\d+$`)
+
+// bounds notes where a whole configuration begins and ends, in the systems that print an end, and reports a beginning.
+func (r *reader) bounds(s string, lo, hi int) bool {
+	switch {
+	case strings.HasPrefix(s, "Current configuration"), strings.HasPrefix(s, "frr version "), begins.MatchString(s):
+		r.begun = layout.Mark(lo, hi)
+		return true
+	case s == "end":
+		r.begun = route.Mark{}
+	}
+	return false
+}

@@ -1,0 +1,197 @@
+package statements
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"zarvek/internal/capture/layout/layouttest"
+	"zarvek/internal/core/network"
+)
+
+// ruleWords writes a rule in short.
+func ruleWords(f network.FlowRule) string {
+	out := []string{"deny"}
+	if f.Permit {
+		out[0] = "permit"
+	}
+	add := func(is bool, s string) {
+		if is {
+			out = append(out, s)
+		}
+	}
+	port := func(p network.Ports) string { return fmt.Sprintf("%d-%d", p.Lo, p.Hi) }
+	add(f.Protocol != "", f.Protocol)
+	add(f.Type != 0, fmt.Sprintf("type %d", int(f.Type)-1))
+	add(f.From.IsValid(), "from "+f.From.String())
+	add(!f.FromPorts.Any(), port(f.FromPorts))
+	add(f.To.IsValid(), "to "+f.To.String())
+	add(!f.ToPorts.Any(), port(f.ToPorts))
+	add(f.In != "", "in "+f.In)
+	add(f.Out != "", "out "+f.Out)
+	add(f.Answers, "answers")
+	add(f.Undecided, "perhaps")
+	return strings.Join(out, " ")
+}
+
+// listsIn writes each list's rules, one a line.
+func listsIn(rules []network.ListRule) map[string][]string {
+	out := map[string][]string{}
+	for _, r := range rules {
+		out[r.List] = append(out[r.List], ruleWords(r.FlowRule))
+	}
+	return out
+}
+
+// TestRulesOfLists: each way in which a list of rules is written.
+func TestRulesOfLists(t *testing.T) {
+	for text, want := range map[string][]string{
+		"access-list 101 permit tcp 10.61.16.0 0.0.0.255 any eq www": {"permit tcp from 10.61.16.0/24 80-80"},
+		"access-list 7 deny 10.61.16.9":                              {"deny from 10.61.16.9/32"},
+		"access-list 7 permit any log":                               {"permit"},
+		"access-list NIGHT extended permit tcp host 10.61.16.9 10.61.80.0 255.255.255.0 range 8000 8010":           {"permit tcp from 10.61.16.9/32 to 10.61.80.0/24 8000-8010"},
+		"access-list NIGHT line 3 extended deny ip any4 any (hitcnt=14) 0x8d12a3f0":                                {"deny from 0.0.0.0/0"},
+		"access-list NIGHT extended permit ip any any inactive":                                                    nil,
+		"access-list NIGHT remark permit ip any any":                                                               nil,
+		"ip access-list extended NIGHT\n 10 permit udp any gt 1023 host 10.61.80.9 eq domain ntp":                  {"permit udp 1024-65535 to 10.61.80.9/32 53-53", "permit udp 1024-65535 to 10.61.80.9/32 123-123"},
+		"ip access-list extended NIGHT\n permit tcp any any established\n deny icmp any any echo":                  {"permit tcp answers", "deny icmp type 8"},
+		"ip access-list standard NIGHT\n deny   host 10.61.16.9\n permit 10.61.16.0 0.0.3.255":                     {"deny from 10.61.16.9/32", "permit from 10.61.16.0/22"},
+		"ip access-list NIGHT\n  statistics per-entry\n  10 permit tcp 10.61.16.0/24 10.61.80.0/24 neq 23":         {"permit tcp from 10.61.16.0/24 to 10.61.80.0/24 0-22", "permit tcp from 10.61.16.0/24 to 10.61.80.0/24 24-65535"},
+		"ipv6 access-list NIGHT\n sequence 10 permit tcp any any\n permit icmp any any echo-request":               {"permit perhaps", "deny perhaps", "permit icmpv6 type 128"},
+		"Extended IP access list NIGHT\n    10 permit tcp any any eq 443 (25 matches)\n    20 deny ip any any log": {"permit tcp 443-443", "deny"},
+		"Standard IP access list 7\n    10 permit 10.61.16.0, wildcard bits 0.0.0.255 (3 matches)":                 {"permit from 10.61.16.0/24"},
+		"acl number 3001\n rule 5 permit tcp source 10.61.16.0 0.0.0.255 destination 10.61.80.9 0 destination-port eq 443\n rule 10 deny ip": {
+			"permit tcp from 10.61.16.0/24 to 10.61.80.9/32 443-443", "deny"},
+		"acl name NIGHT\n rule 5 permit icmp source 10.61.16.9 0 icmp-type echo\n rule 7 deny": {"permit icmp type 8 from 10.61.16.9/32", "deny"},
+		// what is not understood may fit, whatever it does
+		"ip access-list extended NIGHT\n permit tcp any any eq 22 time-range DAY": {"permit tcp 22-22 perhaps"},
+		"ip access-list extended NIGHT\n permit tcp any any dscp ef":              {"permit tcp perhaps"},
+		"ip access-list extended NIGHT\n evaluate ODD":                            {"permit perhaps", "deny perhaps"},
+		"ip access-list extended NIGHT\n permit tcp any":                          {"permit perhaps", "deny perhaps"},
+		"ip access-list extended NIGHT\n permit tcp any host depot.example eq 22": {"permit tcp 22-22 perhaps"},
+		"access-list 101 permit ip 10.61.16.0 0.0.0.254 any":                      {"permit perhaps"},
+		"access-list 101 permit tcp any any eq nothing-known":                     {"permit tcp perhaps"},
+	} {
+		in := []byte(text + "\n")
+		r := layouttest.Laws(t, Read, in)
+		var got []string
+		for _, rules := range listsIn(r.Facts.ListRules) {
+			require.Nil(t, got, text)
+			got = rules
+		}
+		require.Equal(t, want, got, text)
+		if len(want) > 0 {
+			require.Positive(t, recognise(in), text)
+		}
+	}
+}
+
+// TestGroups: members of groups, groups in groups, and groups that nothing tells.
+func TestGroups(t *testing.T) {
+	in := []byte(`object-group network TILLS
+ description of the valley
+ network-object host 10.61.16.9
+ network-object 10.61.17.0 255.255.255.0
+ group-object MASTS
+object-group network MASTS
+ network-object object ONE
+object network ONE
+ range 10.61.18.4 10.61.18.5
+object-group service WEB tcp
+ port-object eq www
+ port-object range 8000 8001
+object-group service BOTH
+ service-object tcp destination eq 22
+ service-object udp source eq 53
+ service-object icmp echo
+object-group network ROUND
+ group-object ROUND
+ network-object host 10.61.19.1
+access-list A extended permit tcp object-group TILLS any object-group WEB
+access-list B extended permit object-group BOTH any object ONE
+access-list C extended permit ip object-group NOWHERE any
+access-list D extended permit ip object-group ROUND any
+`)
+	r := layouttest.Laws(t, Read, in)
+	from := []string{"10.61.16.9/32", "10.61.17.0/24", "10.61.18.4/31"}
+	var a []string
+	for _, f := range from {
+		a = append(a, "permit tcp from "+f+" 80-80", "permit tcp from "+f+" 8000-8001")
+	}
+	require.Equal(t, map[string][]string{
+		"A": a,
+		"B": {"permit tcp to 10.61.18.4/31 22-22", "permit udp 53-53 to 10.61.18.4/31", "permit icmp type 8 to 10.61.18.4/31"},
+		"C": {"permit perhaps"},
+		"D": {"permit perhaps"},
+	}, listsIn(r.Facts.ListRules))
+}
+
+// TestLevels: where no list is applied, packets pass to lower levels, and to equal ones where that is said.
+func TestLevels(t *testing.T) {
+	text := "interface p0\n nameif in\n security-level 100\n ip address 10.61.16.1 255.255.255.0\ninterface p1\n nameif out\n security-level 0\n ip address 172.28.61.2 255.255.255.252\n" +
+		"interface p2\n nameif mid\n security-level 50\ninterface p3\n nameif odd\naccess-list A extended permit ip any any\naccess-group A in interface mid\n"
+	r := layouttest.Laws(t, Read, []byte(text))
+	require.Equal(t, map[string][]string{
+		"A":             {"permit"},
+		"levels of in":  {"deny in in out in", "permit in in out out", "permit in in out mid", "deny in in out odd perhaps", "permit in in out odd perhaps"},
+		"levels of out": {"deny in out out in", "deny in out out out", "deny in out out mid", "deny in out out odd perhaps", "permit in out out odd perhaps"},
+		"levels of odd": {"deny in odd out in perhaps", "permit in odd out in perhaps", "deny in odd out out perhaps", "permit in odd out out perhaps",
+			"deny in odd out mid perhaps", "permit in odd out mid perhaps", "deny in odd out odd perhaps", "permit in odd out odd perhaps"},
+	}, listsIn(r.Facts.ListRules))
+	require.True(t, r.Facts.Policy.Stateful.Known() || r.Facts.Policy.Stateful.End > 0)
+	require.Equal(t, "mid", r.Facts.Applied[0].Rule.In)
+	require.Len(t, r.Facts.Applied, 4)
+	require.True(t, r.Facts.Policy.Flows[0].Answers, "answers of ICMP are not known by themselves")
+}
+
+// TestWhereAListIsApplied by interface, direction and family.
+func TestWhereAListIsApplied(t *testing.T) {
+	in := []byte(`interface hall0
+ ip address 10.61.16.1 255.255.255.0
+ ip access-group NIGHT in
+ ip access-group 101 out
+ ipv6 traffic-filter NIGHT6 in
+ traffic-filter inbound acl 3001
+ packet-filter name DAY outbound
+ mac access-group FRAMES in
+router ospf
+`)
+	r := layouttest.Laws(t, Read, in)
+	var got []string
+	for _, a := range r.Facts.Applied {
+		got = append(got, fmt.Sprint(a.List, " ", uint8(a.Rule.Family), " ", a.Rule.Hook, " ", ruleWords(a.Rule)))
+	}
+	require.Equal(t, []string{"NIGHT 4 1 deny in hall0", "101 4 2 deny out hall0", "NIGHT6 6 1 deny in hall0", "3001 4 1 deny in hall0 perhaps", "DAY 4 2 deny out hall0 perhaps"}, got)
+	require.Len(t, r.Facts.Policy.Flows, 2, "a filter of frames is not read")
+}
+
+// TestACutConfigurationPromisesNothing of the interface at whose lines it ends, or of any where its end is missing.
+func TestACutConfigurationPromisesNothing(t *testing.T) {
+	for text, want := range map[string]int{
+		"interface hall0\n ip address 10.61.16.1/24\n ip acc":             1,
+		"interface hall0\n ip address 10.61.16.1/24\n":                    0,
+		"version 9.9\n!\ninterface hall0\n ip address 10.61.16.1/24\n!\n": 1,
+
+		"interface hall0\n ip address 10.61.16.1/24\n!\n":                                             0,
+		"Current configuration : 90 bytes\n!\ninterface hall0\n ip address 10.61.16.1/24\n!\n":        1,
+		"Current configuration : 90 bytes\n!\ninterface hall0\n ip address 10.61.16.1/24\n!\nend\n\n": 0,
+		"frr version 8.4\ninterface hall0\n ip address 10.61.16.1/24\nexit\n!\nend\n":                 0,
+		"frr version 8.4\nip route 10.61.96.0/20 172.28.61.1\n":                                       1,
+	} {
+		r := layouttest.Laws(t, Read, []byte(text))
+		require.Equal(t, want > 0, len(r.Facts.Policy.Flows) > 0, text)
+	}
+}
+
+// TestInterfacesOfOtherTables: an address belongs to the table that its interface is in.
+func TestInterfacesOfOtherTables(t *testing.T) {
+	in := []byte("interface a 1/1\n vrf forwarding TILLS\n ip address 10.61.16.1/24\ninterface b vrf MASTS\n ip address 10.61.17.1/24\ninterface c\n ip address 10.61.18.1/24\n ip vrf forwarding LATE\ninterface d\n ip address 10.61.19.1/24\n!\n")
+	r := layouttest.Laws(t, Read, in)
+	var got []string
+	for _, a := range r.Facts.Addresses {
+		got = append(got, a.Interface+" "+a.Table)
+	}
+	require.Equal(t, []string{"a 1/1 TILLS", "b MASTS", "c LATE", "d "}, got)
+}

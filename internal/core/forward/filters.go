@@ -1,0 +1,139 @@
+package forward
+
+import (
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+// filter asks the device's rules whether the packet may go on; the step ends where they do not permit it, or where that depends
+// on what is not told or was not understood. Meets tells which rules the packet meets.
+func (w *Walker) filter(pkt *packet, at position, s step, out string, meets func(network.FlowRule) bool) step {
+	j := judgeFlow(at.device.Flows(), pkt, at.ingress, out, meets)
+	end := func(v Verdict, c Code) step {
+		s.verdict, s.delivery, s.next = v, NotDelivered, position{}
+		s.reason = Reason{Code: c, Marks: []route.Mark{j.rule.Mark}, Interface: out}
+		return s
+	}
+	switch {
+	case j.fit == network.Maybe && w.assume:
+		s.hop.Assumed = append(s.hop.Assumed, j.rule.Mark)
+	case j.fit == network.Maybe && j.rule.Cut:
+		return end(Unknown, ConfigurationCut)
+	case j.fit == network.Maybe && j.rule.NotRead:
+		return end(Unknown, FilterNotRead)
+	case j.fit == network.Maybe:
+		return end(Unknown, openCode(pkt, j.rule.Undecided))
+	case !j.rule.Permit && j.fit == network.Yes && j.rule.Refuse:
+		return end(Refused, RuleDenies)
+	case !j.rule.Permit && j.fit == network.Yes:
+		return end(Filtered, RuleDenies)
+	case j.rule.Mark.Known() && !j.rule.NotRead:
+		s.hop.Evidence = append(s.hop.Evidence, j.rule.Mark)
+	}
+	return s
+}
+
+// openCode tells why a rule cannot be decided: it asks for what was not understood, or for a flow that was not told.
+func openCode(pkt *packet, undecided bool) Code {
+	if undecided && pkt.flow.Told() {
+		return RuleNotUnderstood
+	}
+	return FlowNotTold
+}
+
+// filterSelf asks the rules for what is for the device itself.
+func (w *Walker) filterSelf(pkt *packet, at position, s step) step {
+	if at.origin || at.ingress == "" || s.verdict != Arrives || pkt.find != nil || at.device.Flows().Len() == 0 {
+		return s
+	}
+	// The answer to what the device sent itself is known to it, where it keeps state.
+	known := pkt.reply && at.device.Stateful().Known()
+	s.pkt = pkt
+	return w.filter(pkt, at, s, "", func(r network.FlowRule) bool {
+		return r.Hook == network.ForItself || r.Hook == network.ComingIn && (r.Stateless || !known)
+	})
+}
+
+// filterOwn asks the rules for what the device sends itself. Whether a filter of what goes out of an interface is asked too
+// differs from device to device.
+func (w *Walker) filterOwn(pkt *packet, at position, s step, out string) step {
+	before := s.verdict
+	s = w.filter(pkt, at, s, out, func(r network.FlowRule) bool { return r.Hook == network.FromItself })
+	if s.verdict != before {
+		return s
+	}
+	known := pkt.reply && at.device.Stateful().Known()
+	j := judgeFlow(at.device.Flows(), pkt, "", out, func(r network.FlowRule) bool {
+		return r.Hook == network.GoingOut && (r.Stateless || !known)
+	})
+	switch {
+	case j.fit == network.Yes && j.rule.Permit || j.fit == network.No:
+	case w.assume:
+		s.hop.Assumed = append(s.hop.Assumed, j.rule.Mark)
+	default:
+		s.verdict, s.delivery, s.next = Unknown, NotDelivered, position{}
+		s.reason = Reason{Code: OwnFiltered, Marks: []route.Mark{j.rule.Mark}, Interface: out}
+	}
+	return s
+}
+
+// judgement is what rules say of a packet: by which rule, and whether that is certain. Its fit is No where no rule is for it.
+type judgement struct {
+	fit  network.Fit
+	rule network.FlowRule
+}
+
+// judgeFlow asks every chain of rules that a packet meets: each that has rules for the packet's family must permit it.
+func judgeFlow(rules network.Items[network.FlowRule], pkt *packet, in, out string, meets func(network.FlowRule) bool) judgement {
+	var all judgement
+	for lo := 0; lo < rules.Len(); {
+		hi := lo
+		for hi < rules.Len() && rules.At(hi).Chain == rules.At(lo).Chain {
+			hi++
+		}
+		chain := rules.Between(lo, hi)
+		lo = hi
+		if !meets(chain.At(0)) {
+			continue
+		}
+		one := judgeChain(chain, pkt, in, out)
+		switch {
+		case one.fit == network.Yes && !one.rule.Permit:
+			return one
+		case one.fit == network.No, all.fit == network.Maybe:
+		case one.fit == network.Maybe, !one.rule.NotRead, all.fit == network.No:
+			all = one
+		}
+	}
+	return all
+}
+
+// judgeChain applies ordered rules, the first that fits; what fits none is denied.
+func judgeChain(rules network.Items[network.FlowRule], pkt *packet, in, out string) judgement {
+	var open *network.FlowRule
+	var last judgement
+	for _, r := range rules.All() {
+		if r.Family != 0 && r.Family != route.FamilyOf(pkt.dst) {
+			continue
+		}
+		last = judgement{network.Yes, r}
+		switch r.Fits(pkt.src, pkt.dst, pkt.flow, in, out) {
+		case network.Maybe:
+			if open == nil {
+				open = &r
+			} else if open.Permit != r.Permit {
+				return judgement{network.Maybe, *open}
+			}
+		case network.Yes:
+			if open != nil && open.Permit != r.Permit {
+				return judgement{network.Maybe, *open}
+			}
+			return last
+		}
+	}
+	if open != nil && open.Permit {
+		return judgement{network.Maybe, *open}
+	}
+	last.rule.Permit = false
+	return last
+}

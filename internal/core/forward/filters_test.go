@@ -1,0 +1,142 @@
+package forward_test
+
+import (
+	"net/netip"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"zarvek/internal/core/coretest"
+	"zarvek/internal/core/forward"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+	"zarvek/internal/core/topology"
+)
+
+// lanToLan has one router between two lans.
+const lanToLan = `
+	a: direct 10.1.0.0/24 dev in
+	a: addr 10.1.0.1/24 in
+	a: direct 10.9.0.0/24 dev out
+	a: addr 10.9.0.1/24 out
+`
+
+func mark(n uint32) route.Mark { return route.Mark{File: 1, Off: n, End: n + 1} }
+
+// TestWhichPacketsARuleIsAskedAbout by its hook, its direction, and what the device knows of the flow.
+func TestWhichPacketsARuleIsAskedAbout(t *testing.T) {
+	host, far, own := "10.1.0.9", "10.9.0.9", "10.1.0.1"
+	tcp := network.Flow{Protocol: "tcp", SourcePort: 40000, DestinationPort: 443}
+	ping := network.Flow{Protocol: "icmp"}
+	for _, tt := range []struct {
+		name     string
+		rules    []network.FlowRule
+		stateful bool
+		src, dst string
+		flow     network.Flow
+		want     string // out, back
+	}{
+		{"what comes in, on the way", []network.FlowRule{{Hook: network.ComingIn, In: "in"}, {Hook: network.ComingIn, Permit: true}}, false, host, far, tcp, "filtered, arrives"},
+		{"what comes in, for the device itself", []network.FlowRule{{Hook: network.ComingIn, In: "in"}, {Hook: network.ComingIn, Permit: true}}, false, host, own, tcp, "filtered, arrives"},
+		{"what is forwarded is not for the device", []network.FlowRule{{In: "in"}, {Permit: true}}, false, host, own, tcp, "arrives, arrives"},
+		{"what is for the device", []network.FlowRule{{Hook: network.ForItself, Protocol: "tcp"}, {Hook: network.ForItself, Permit: true}}, false, host, own, tcp, "filtered, arrives"},
+		{"what is for the device is not on the way", []network.FlowRule{{Hook: network.ForItself}}, false, host, far, tcp, "arrives, arrives"},
+		{"what the device sends", []network.FlowRule{{Hook: network.FromItself}}, false, own, far, tcp, "filtered, arrives"},
+		{"what the device sends may pass a filter of what goes out", []network.FlowRule{{Hook: network.GoingOut, Out: "out"}}, false, own, far, tcp, "unknown, arrives"},
+		{"what goes out", []network.FlowRule{{Hook: network.GoingOut, Out: "out"}, {Hook: network.GoingOut, Permit: true}}, false, host, far, tcp, "filtered, arrives"},
+		{"answers alone", []network.FlowRule{{Protocol: "tcp", Answers: true, Permit: true, Stateless: true}}, false, host, far, tcp, "filtered, arrives"},
+		{"answers are let back", []network.FlowRule{{In: "in", Permit: true, Stateless: true}, {Protocol: "tcp", Answers: true, Permit: true, Stateless: true}}, false, host, far, tcp, "arrives, arrives"},
+		{"state lets answers back", []network.FlowRule{{In: "in", Permit: true}}, true, host, far, tcp, "arrives, arrives"},
+		{"without state it does not", []network.FlowRule{{In: "in", Permit: true}}, false, host, far, tcp, "arrives, filtered"},
+		{"a stateless rule is asked about answers too", []network.FlowRule{{In: "in", Permit: true, Stateless: true}}, true, host, far, tcp, "arrives, filtered"},
+		{"an echo and its reply", []network.FlowRule{{Protocol: "icmp", Type: 9, Permit: true}}, false, host, far, ping, "arrives, filtered"},
+		{"a reply is no echo", []network.FlowRule{{Protocol: "icmp", Type: 1, Permit: true}}, false, host, far, ping, "filtered, arrives"},
+		{"a port that is not told", []network.FlowRule{{Protocol: "tcp", FromPorts: network.Ports{Lo: 1024, Hi: 65535}, Permit: true}, {Permit: false}}, false, host, far, network.Flow{Protocol: "tcp", DestinationPort: 443}, "unknown, filtered"},
+		{"the answer to what the device sent, where it keeps state", []network.FlowRule{{Hook: network.ComingIn}}, true, own, far, tcp, "arrives, arrives"},
+		{"and where it does not", []network.FlowRule{{Hook: network.ComingIn}}, false, own, far, tcp, "arrives, filtered"},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			x := coretest.Build(lanToLan).Draft()
+			p := network.Policy{Flows: tt.rules}
+			for i := range p.Flows {
+				p.Flows[i].Mark = mark(uint32(50 + i))
+			}
+			if tt.stateful {
+				p.Stateful = mark(90)
+			}
+			x.SetPolicy("a", p)
+			rt := forward.NewWalker(topology.Build(x.Freeze())).TraceFlow(netip.MustParseAddr(tt.src), netip.MustParseAddr(tt.dst), tt.flow)
+			require.Equal(t, tt.want, rt.Forward.Verdict.String()+", "+rt.Return.Verdict.String())
+		})
+	}
+}
+
+// TestWhyARuleCannotBeDecided: the flow was not told, the rule was not understood, the filter was not read; assuming permits all.
+func TestWhyARuleCannotBeDecided(t *testing.T) {
+	tcp := network.Flow{Protocol: "tcp", SourcePort: 40000, DestinationPort: 443}
+	for _, tt := range []struct {
+		rule network.FlowRule
+		flow network.Flow
+		want forward.Code
+	}{
+		{network.FlowRule{Protocol: "tcp"}, network.Flow{}, forward.FlowNotTold},
+		{network.FlowRule{Undecided: true}, network.Flow{}, forward.FlowNotTold},
+		{network.FlowRule{Undecided: true}, tcp, forward.RuleNotUnderstood},
+		{network.FlowRule{Undecided: true, NotRead: true}, tcp, forward.FilterNotRead},
+		{network.FlowRule{Undecided: true, Hook: network.GoingOut}, tcp, forward.RuleNotUnderstood},
+	} {
+		tt.rule.Mark = mark(50)
+		x := coretest.Build(lanToLan).Draft()
+		x.SetPolicy("a", network.Policy{Flows: []network.FlowRule{tt.rule, {Hook: tt.rule.Hook, Permit: true, Mark: mark(60)}}})
+		w := forward.NewWalker(topology.Build(x.Freeze()))
+		rt := w.TraceFlow(netip.MustParseAddr("10.1.0.9"), netip.MustParseAddr("10.9.0.9"), tt.flow)
+		b, _ := rt.Forward.Worst()
+		require.Equal(t, tt.want, b.Reason.Code)
+		require.Equal(t, []route.Mark{mark(50)}, b.Reason.Marks)
+		require.Empty(t, rt.Assumed())
+		rt = w.Assuming().TraceFlow(netip.MustParseAddr("10.1.0.9"), netip.MustParseAddr("10.9.0.9"), tt.flow)
+		require.Equal(t, forward.TwoWay, rt.Verdict)
+		require.Equal(t, []route.Mark{mark(50)}, rt.Assumed())
+	}
+}
+
+// TestListsAndWhereTheyAreApplied: a list does nothing until it is applied; one that no capture shows, or that two show
+// differently, is not read.
+func TestListsAndWhereTheyAreApplied(t *testing.T) {
+	lan := netip.MustParsePrefix("10.1.0.0/24")
+	applied := func(list string, m uint32) network.Facts {
+		return network.Facts{Applied: []network.AppliedFilter{{List: list, Rule: network.FlowRule{In: "in", Hook: network.ComingIn, Mark: mark(m)}}}}
+	}
+	list := func(permit bool, m uint32) network.Facts {
+		return network.Facts{ListRules: []network.ListRule{{List: "NIGHT", FlowRule: network.FlowRule{From: lan, Permit: permit, Mark: mark(m)}}}}
+	}
+	for _, tt := range []struct {
+		name  string
+		facts []network.Facts
+		want  forward.Verdict
+		mark  uint32
+	}{
+		{"a list alone", []network.Facts{list(false, 50)}, forward.Arrives, 0},
+		{"applied, and permits", []network.Facts{list(true, 50), applied("NIGHT", 60)}, forward.Arrives, 0},
+		{"applied, and denies", []network.Facts{applied("NIGHT", 60), list(false, 50)}, forward.Filtered, 50},
+		{"captured twice", []network.Facts{applied("NIGHT", 60), list(true, 50), list(true, 70), applied("NIGHT", 80)}, forward.Arrives, 0},
+		{"captured twice and not alike", []network.Facts{applied("NIGHT", 60), list(true, 50), list(false, 70)}, forward.Unknown, 60},
+		{"not captured", []network.Facts{applied("NIGHT", 60)}, forward.Unknown, 60},
+		{"another list at another time", []network.Facts{list(true, 50), applied("NIGHT", 60), applied("DAY", 70)}, forward.Unknown, 60},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			var b network.Builder
+			b.Add("a", coretest.Facts("direct 10.1.0.0/24 dev in\naddr 10.1.0.1/24 in\ndirect 10.9.0.0/24 dev out\naddr 10.9.0.1/24 out\n", 1), 0)
+			for _, f := range tt.facts {
+				b.Add("a", f, 0)
+			}
+			rt := forward.NewWalker(topology.Build(b.Build())).Trace(netip.MustParseAddr("10.1.0.9"), netip.MustParseAddr("10.9.0.9"))
+			worst, _ := rt.Forward.Worst()
+			require.Equal(t, tt.want, worst.Verdict)
+			if tt.mark > 0 {
+				require.Equal(t, []route.Mark{mark(tt.mark)}, worst.Reason.Marks)
+			}
+			require.Equal(t, forward.Arrives, rt.Return.Verdict, "the other way no list is applied")
+		})
+	}
+}

@@ -1,0 +1,113 @@
+package network
+
+import (
+	"cmp"
+	"slices"
+
+	"zarvek/internal/core/route"
+)
+
+// A ListRule is one rule of a list that has a name. The list does nothing until it is applied somewhere.
+type ListRule struct {
+	List string
+	FlowRule
+	part int // of the capture that shows it
+}
+
+// An AppliedFilter says where a list decides over packets. Rule tells the packets: family, interfaces, hook; Permit is what
+// becomes of those that no rule of the list fits, and Undecided that this is not known.
+type AppliedFilter struct {
+	List string
+	Rule FlowRule
+	part int
+}
+
+// addLists joins the lists of another capture, which may show the same ones.
+func (f *Facts) addLists(o Facts) {
+	part := 1
+	for _, r := range f.ListRules {
+		part = max(part, r.part+1)
+	}
+	for _, a := range f.Applied {
+		part = max(part, a.part+1)
+	}
+	for _, r := range o.ListRules {
+		r.part = part
+		f.ListRules = append(f.ListRules, r)
+	}
+	for _, a := range o.Applied {
+		a.part = part
+		f.Applied = append(f.Applied, a)
+	}
+}
+
+// applyLists turns what is applied into rules that packets meet. A list that no capture shows, or that captures show
+// differently, is a filter that was not read.
+func (f *deviceFacts) applyLists() {
+	var done []AppliedFilter
+	for _, a := range f.Applied {
+		same := func(b AppliedFilter) bool { return a.alike(b) && a.List == b.List }
+		if slices.ContainsFunc(done, same) {
+			continue
+		}
+		done = append(done, a)
+		other := slices.ContainsFunc(f.Applied, func(b AppliedFilter) bool { return a.alike(b) && a.List != b.List && a.part != b.part })
+		rules, ok := f.list(a.List)
+		if other || !ok {
+			f.Policy.add(notReadHere(a.Rule))
+			continue
+		}
+		f.Policy.add(chainOf(a.Rule, rules))
+	}
+}
+
+// alike reports whether two lists are applied to the same packets.
+func (a AppliedFilter) alike(b AppliedFilter) bool {
+	return a.Rule.Family == b.Rule.Family && a.Rule.Hook == b.Rule.Hook && a.Rule.In == b.Rule.In && a.Rule.Out == b.Rule.Out
+}
+
+// notReadHere is a filter of which is known only what it is applied to.
+func notReadHere(at FlowRule) Policy {
+	at.Permit, at.Undecided, at.NotRead = false, true, true
+	rest := FlowRule{Hook: at.Hook, Family: at.Family, Permit: true, NotRead: true, Stateless: at.Stateless, Mark: at.Mark}
+	return Policy{Flows: []FlowRule{at, rest}}
+}
+
+// chainOf is a list's rules where it is applied. What goes another way passes it by.
+func chainOf(at FlowRule, rules []FlowRule) Policy {
+	out := make([]FlowRule, 0, len(rules)+2)
+	for _, r := range rules {
+		r.Hook, r.Stateless = at.Hook, at.Stateless
+		r.Family, r.In, r.Out = cmp.Or(r.Family, at.Family), cmp.Or(r.In, at.In), cmp.Or(r.Out, at.Out)
+		out = append(out, r)
+	}
+	rest := FlowRule{Hook: at.Hook, Family: at.Family, Permit: true, NotRead: true, Stateless: at.Stateless, Mark: at.Mark}
+	return Policy{Flows: append(out, at, rest)}
+}
+
+// list returns the rules of a list, false where no capture shows it or two show it differently.
+func (f *deviceFacts) list(name string) ([]FlowRule, bool) {
+	var parts []int
+	byPart := map[int][]FlowRule{}
+	for _, r := range f.ListRules {
+		if r.List == name {
+			if byPart[r.part] == nil {
+				parts = append(parts, r.part)
+			}
+			byPart[r.part] = append(byPart[r.part], r.FlowRule)
+		}
+	}
+	if len(parts) == 0 {
+		return nil, false
+	}
+	alike := func(a, b FlowRule) bool {
+		a.Mark, b.Mark = route.Mark{}, route.Mark{}
+		return a == b
+	}
+	for _, p := range parts[1:] {
+		if !slices.EqualFunc(byPart[parts[0]], byPart[p], alike) {
+			return nil, false
+		}
+	}
+	return byPart[parts[0]], true
+}
