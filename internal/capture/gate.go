@@ -74,10 +74,11 @@ func (c *Capture) outside() map[int]error {
 			t := &c.Parts[i].Facts.Tables[j]
 			l := &t.Routes
 			bad := map[route.AttrID]error{}
+			named := namesLinks(l)
 			for id := range l.Shared() {
 				var err error
 				if !given {
-					err = passes(l.Attributes(route.AttrID(id)), own)
+					err = passes(l.Attributes(route.AttrID(id)), own, named)
 				}
 				if strings.Contains(t.Name, void) { // nobody knows which table's they are
 					err = errLost
@@ -130,9 +131,28 @@ func (c *Capture) garbled() map[int]error {
 	return out
 }
 
+// namesLinks reports whether a table calls interfaces by names: a number alone is none of them then, but a piece of another line.
+func namesLinks(l *route.List) bool {
+	for id := range l.Shared() {
+		for _, h := range l.Attributes(route.AttrID(id)).NextHops {
+			if h.Interface != "" && !isNumber(h.Interface) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+func isNumber(s string) bool {
+	return s != "" && strings.Trim(s, "0123456789") == ""
+}
+
 // passes tells whether what a row says can be so.
-func passes(a *route.Attributes, own map[string]bool) error {
+func passes(a *route.Attributes, own map[string]bool, named bool) error {
 	for _, h := range a.NextHops {
+		if named && isNumber(h.Interface) && !own[h.Interface] {
+			return fmt.Errorf("%w: %q", errInterface, h.Interface)
+		}
 		if h.Interface != "" && !plausible(h.Interface) && !own[h.Interface] {
 			return fmt.Errorf("%w: %q", errInterface, h.Interface)
 		}
