@@ -120,6 +120,9 @@ func flowWords(r network.FlowRule) string {
 	if r.Type != 0 {
 		out = append(out, fmt.Sprintf("of type %d", r.Type-1))
 	}
+	if r.Begins {
+		out = append(out, "that begins a flow")
+	}
 	if r.Answers {
 		out = append(out, "that answers a flow seen before")
 	}

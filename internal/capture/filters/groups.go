@@ -11,6 +11,7 @@ func portOf(n uint16) network.Ports { return network.Ports{Lo: n, Hi: n} }
 // Groups are the named sets of addresses and of services of one configuration. Names are resolved when they are asked for, so
 // that the order in which they stand does not matter. The zero Groups has none.
 type Groups struct {
+	Prefixed  bool // services that the device knows by itself carry a word of its own before their name: "x-https"
 	addresses map[string]*group[Addresses]
 	services  map[string]*group[Services]
 }
@@ -91,7 +92,10 @@ func (g *Groups) Addresses(name string) Addresses {
 func (g *Groups) Services(name string) Services {
 	x := g.services[name]
 	if x == nil {
-		s, _ := WellKnown(name)
+		s, ok := WellKnown(name)
+		if _, rest, cut := strings.Cut(name, "-"); !ok && cut && g.Prefixed {
+			s, _ = WellKnown(rest)
+		}
 		return s
 	}
 	if x.asked {

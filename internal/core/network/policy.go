@@ -44,6 +44,7 @@ type FlowRule struct {
 	From, To           netip.Prefix
 	FromPorts, ToPorts Ports
 	Type               uint16 // ICMP type (RFC 792, RFC 4443) + 1; 0: any
+	Begins             bool   // it asks for the first packet of a flow
 	Answers            bool   // it asks for what answers a flow seen before, such as a TCP segment with ACK or RST
 	In, Out            string // interfaces; "": any
 	Stateless          bool   // it is asked about each packet, whatever flow the device has seen before
@@ -192,7 +193,7 @@ func (r FlowRule) Fits(src, dst netip.Addr, f Flow, in, out string) Fit {
 	}
 	fit := fits(r.From, r.To, r.Protocol, r.FromPorts, r.ToPorts, r.In, r.Out, src, dst, f, in, out)
 	switch {
-	case r.Answers && !f.Answer, fit == Yes && r.Type != 0 && f.icmpType() != r.Type-1:
+	case r.Answers && !f.Answer, r.Begins && f.Answer, fit == Yes && r.Type != 0 && f.icmpType() != r.Type-1:
 		return No
 	case fit == Yes && r.Undecided:
 		return Maybe

@@ -7,10 +7,13 @@
 package hierarchy
 
 import (
+	"cmp"
 	"slices"
 	"strings"
 
+	"zarvek/internal/capture/filters"
 	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 )
 
@@ -53,7 +56,12 @@ func recognise(text []byte) int {
 
 type reader struct {
 	layout.Collector
+	groups      filters.Groups
+	kept        []kept                  // leaves that tell of rules
+	keeps       bool                    // the line is one of them
+	tables      map[string]string       // that interfaces are in, where it is not the main one
 	path        []string                // of the open braces
+	outermost   route.Mark              // the line that opens the outermost of the open braces
 	depths      []int                   // how many words each has added
 	statics     map[string][]int        // table and prefix: indexes of its next hops
 	preferences map[string]route.Number // table and prefix
@@ -63,8 +71,9 @@ type reader struct {
 
 // Read reads a text of this family.
 func Read(text []byte) layout.Reading {
-	r := reader{statics: map[string][]int{}, preferences: map[string]route.Number{}}
+	r := reader{statics: map[string][]int{}, preferences: map[string]route.Number{}, tables: map[string]string{}}
 	r.Layout = name
+	r.groups.Prefixed = true
 	for lo, hi := range layout.Lines(text) {
 		if w := words(string(text[lo:hi])); len(w) > 1 && w[0] == "deactivate" {
 			r.off = append(r.off, w[1:])
@@ -82,8 +91,10 @@ func Read(text []byte) layout.Reading {
 			continue
 		}
 		r.indent = len(text[lo:hi]) - len(strings.TrimLeft(string(text[lo:hi]), " "))
+		r.keeps = false
 		used, err := r.line(s, lo, hi)
 		switch {
+		case r.keeps:
 		case err != nil:
 			r.LeaveUnread(lo, hi, err)
 		case used:
@@ -92,7 +103,36 @@ func Read(text []byte) layout.Reading {
 			r.Pass(lo, hi, layout.Other)
 		}
 	}
+	r.finish()
 	return r.Reading
+}
+
+// finish makes rules of the leaves that tell of them, and accounts for their lines.
+func (r *reader) finish() {
+	for i := range r.Facts.Addresses {
+		a := &r.Facts.Addresses[i]
+		a.Table = cmp.Or(a.Table, r.tables[a.Interface])
+	}
+	r.objects()
+	r.termLists()
+	r.numberedLists()
+	r.zonePolicies()
+	if len(r.depths) > 0 { // the line that opens the branch is the evidence now
+		i := slices.IndexFunc(r.Passed, func(p layout.Passed) bool { return p.Mark == r.outermost })
+		if i >= 0 {
+			r.Passed = slices.Delete(r.Passed, i, i+1)
+			r.Collector.Read++
+		}
+		r.restrictAt(network.FlowRule{Cut: true}, r.outermost)
+	}
+	used := r.used()
+	for _, k := range r.kept {
+		if used[k.mark] {
+			r.Collector.Read++
+		} else {
+			r.Pass(int(k.mark.Off), int(k.mark.End), layout.Part)
+		}
+	}
 }
 
 // line reads a set line, a brace, or a leaf in braces.
@@ -129,6 +169,9 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 		branch := words(strings.TrimSuffix(s, "{"))
 		if len(branch) == 0 {
 			return false, layout.ErrNotARoute
+		}
+		if len(r.depths) == 0 {
+			r.outermost = layout.Mark(lo, hi)
 		}
 		r.path, r.depths = append(r.path, branch...), append(r.depths, len(branch))
 		return r.leaf(slices.Clone(r.path), lo, hi)

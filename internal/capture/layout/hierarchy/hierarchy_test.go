@@ -125,12 +125,12 @@ func says(in []byte, r layout.Reading) []string {
 			out = append(out, fmt.Sprint("restricted ", uint8(f.Family), " in ", f.In, " out ", f.Out))
 		}
 	}
-	return out
+	return append(out, layouttest.Applied(r.Facts.Applied)...)
 }
 
 var want = []string{"address 172.28.61.2/30 up0.0", "address fd6b:2::2/64 up0.0", "address 10.61.80.1/24 yard1.0", "down yard1 true", "check up0.0 loose",
 	"static  10.61.96.0/20 172.28.61.1   200", "static  10.61.97.0/24 invalid IP  blackhole 0", "static  10.61.99.0/24 172.28.61.1   9", "static  10.61.99.0/24 172.28.61.5   9", "static  10.61.99.0/24 172.28.61.6   30", "static tills 0.0.0.0/0 invalid IP default  0",
-	"restricted 4 in up0.0 out ", "restricted 0 in yard1.0 out ", "restricted 0 in  out yard1.0"}
+	"restricted 0 in yard1.0 out ", "NIGHT 4 hook 1 deny in up0.0", "policies between zones 0 hook 0 deny perhaps"}
 
 // TestBothShapesSayTheSame: the tree in braces and its leaves as lines are one configuration.
 func TestBothShapesSayTheSame(t *testing.T) {
@@ -224,11 +224,11 @@ func TestInterfacesByKind(t *testing.T) {
 		require.Empty(t, layouttest.Unread(in, r))
 		require.Equal(t, []string{"address 172.28.61.2/30 eth0", "address 10.61.80.1/24 eth1.40", "down eth2 true", "check eth1.40 strict",
 			"static  0.0.0.0/0 172.28.61.1   200", "static  10.61.97.0/24 invalid IP  blackhole 0",
-			"restricted 0 in eth0 out ", "restricted 0 in  out eth0", "restricted 0 in eth1.40 out ", "restricted 0 in  out eth1.40"}, says(in, r))
+			"restricted 0 in  out eth0", "restricted 0 in eth1.40 out ", "restricted 0 in  out eth1.40", "NIGHT 4 hook 0 deny in eth0"}, says(in, r))
 		require.Greater(t, recognise(in), 2)
 	}
 	in := []byte("set firewall ipv4 forward filter rule 10 action drop\nset policy route PBR interface eth4\n")
-	require.Equal(t, []string{"restricted 4 in  out ", "restricted 0 in eth4 out "}, says(in, layouttest.Laws(t, Read, in)))
+	require.Equal(t, []string{"restricted 0 in eth4 out ", "forward filter 4 hook 0 deny"}, says(in, layouttest.Laws(t, Read, in)))
 }
 
 // TestWhatStandsBelowATreeThatWasCut is left to other readers.
@@ -236,7 +236,8 @@ func TestWhatStandsBelowATreeThatWasCut(t *testing.T) {
 	in := []byte("interfaces {\n    ethernet eth0 {\n        address 172.28.61.2/30\nS    10.61.96.0/20 [1/0] via 172.28.61.1\n  10.61.97.0/24 dev up0\n")
 	r := layouttest.Laws(t, Read, in)
 	require.Len(t, r.Unread, 2)
-	require.Equal(t, []string{"address 172.28.61.2/30 eth0"}, says(in, r))
+	require.Equal(t, []string{"address 172.28.61.2/30 eth0", "restricted 0 in  out "}, says(in, r), "where the tree is cut a filter may follow")
+	require.True(t, r.Facts.Policy.Flows[0].Cut)
 }
 
 // TestFiltersOfGroupsAndTables: where a filter may be applied to any interface, it may stop any packet.

@@ -33,11 +33,11 @@ func (r *reader) kindPort(w []string, lo, hi int) (bool, error) {
 			return false, err
 		}
 		return r.address(network.Address{Prefix: p, Interface: ifname, Mark: layout.Mark(lo, hi)}), nil
-	case len(w) > 2 && w[0] == "firewall" && w[1] == "in", len(w) > 2 && w[0] == "policy" && strings.HasPrefix(w[1], "route"):
+	case len(w) > 2 && w[0] == "policy" && strings.HasPrefix(w[1], "route"):
 		r.Restrict(network.FlowRule{In: ifname}, lo, hi)
 		return true, nil
-	case len(w) > 2 && w[0] == "firewall" && w[1] == "out":
-		r.Restrict(network.FlowRule{Out: ifname}, lo, hi)
+	case len(w) == 4 && w[0] == "firewall" && slices.Contains([]string{"in", "out", "local"}, w[1]) && (w[2] == "name" || w[2] == "ipv6-name"):
+		r.applyNumbered(ifname, w[1:], lo, hi)
 		return true, nil
 	case len(w) > 2 && w[0] == "ip" && w[1] == "source-validation":
 		mode, ok := map[string]network.CheckMode{"strict": network.CheckStrict, "loose": network.CheckLoose}[w[2]]
@@ -101,7 +101,7 @@ func (r *reader) kindRestricts(w []string, lo, hi int) bool {
 	case (w[0] == "zone-policy" || w[0] == "firewall") && at(1) == "zone" && slices.Contains(w[2:], "interface"):
 		r.Restrict(network.FlowRule{In: last}, lo, hi)
 		r.Restrict(network.FlowRule{Out: last}, lo, hi)
-	case w[0] == "firewall" && (at(1) == "ipv4" || at(1) == "ipv6") && (at(2) == "forward" || at(2) == "prerouting") && len(w) > 4:
+	case w[0] == "firewall" && (at(1) == "ipv4" || at(1) == "ipv6") && at(2) == "prerouting" && len(w) > 4:
 		r.Restrict(network.FlowRule{Family: map[string]route.Family{"ipv4": route.IPv4, "ipv6": route.IPv6}[w[1]]}, lo, hi)
 	case w[0] == "nat" && slices.Contains(w, "outbound-interface"):
 		r.Restrict(network.FlowRule{Out: last}, lo, hi)

@@ -19,7 +19,7 @@ func (r *reader) leaf(w []string, lo, hi int) (bool, error) {
 		return false, nil
 	}
 	if w[0] == "groups" {
-		if !filters(w) {
+		if !appliesFilter(w) {
 			return false, nil // a group counts where it is applied, which is not followed
 		}
 		r.Restrict(network.FlowRule{}, lo, hi) // to whatever interface it may be applied
@@ -28,12 +28,13 @@ func (r *reader) leaf(w []string, lo, hi int) (bool, error) {
 	table := ""
 	if len(w) > 2 && w[0] == "routing-instances" {
 		if table = w[1]; w[2] == "interface" && len(w) > 3 {
+			r.tables[w[3]] = table
 			return false, nil
 		}
 		w = w[2:]
 	}
 	switch {
-	case w[0] == "forwarding-options" && filters(w): // of a whole table
+	case w[0] == "forwarding-options" && appliesFilter(w): // of a whole table
 		r.Restrict(network.FlowRule{}, lo, hi)
 		return true, nil
 	case len(w) > 1 && (w[0] == "routing-options" || w[0] == "static"):
@@ -48,16 +49,15 @@ func (r *reader) leaf(w []string, lo, hi int) (bool, error) {
 		return true, nil
 	case len(w) > 3 && w[1] == "unit" && table == "": // of "interfaces" alone
 		return r.port(w, lo, hi)
-	case len(w) > 5 && w[0] == "security" && w[1] == "zones" && w[2] == "security-zone" && w[4] == "interfaces":
-		r.Restrict(network.FlowRule{In: w[5]}, lo, hi)
-		r.Restrict(network.FlowRule{Out: w[5]}, lo, hi)
-		return true, nil
+	case table == "" && ruled(w):
+		r.kept, r.keeps = append(r.kept, kept{slices.Clone(w), layout.Mark(lo, hi)}), true
+		return false, nil
 	}
 	return false, nil
 }
 
-// filters reports whether a leaf applies a filter to what comes in or goes out.
-func filters(w []string) bool {
+// appliesFilter reports whether a leaf applies a filter to what comes in or goes out.
+func appliesFilter(w []string) bool {
 	i := slices.Index(w, "filter")
 	return i > 0 && i+1 < len(w) && (strings.HasPrefix(w[i+1], "input") || strings.HasPrefix(w[i+1], "output"))
 }
@@ -91,12 +91,8 @@ func (r *reader) port(w []string, lo, hi int) (bool, error) {
 			return false, err
 		}
 		return r.address(network.Address{Prefix: p, Interface: ifname, Mark: layout.Mark(lo, hi)}), nil
-	case len(w) > 1 && w[0] == "filter" && strings.HasPrefix(w[1], "input"):
-		r.Restrict(network.FlowRule{Family: fam, In: ifname}, lo, hi)
-		return true, nil
-	case len(w) > 1 && w[0] == "filter" && strings.HasPrefix(w[1], "output"):
-		r.Restrict(network.FlowRule{Family: fam, Out: ifname}, lo, hi)
-		return true, nil
+	case len(w) > 1 && w[0] == "filter" && (strings.HasPrefix(w[1], "input") || strings.HasPrefix(w[1], "output")):
+		return r.applyFilter(ifname, fam, w[1:], lo, hi), nil
 	case len(w) > 0 && w[0] == "rpf-check":
 		mode := network.CheckStrict
 		if slices.Contains(w, "loose") {
@@ -111,6 +107,32 @@ func (r *reader) port(w []string, lo, hi int) (bool, error) {
 		return true, nil
 	}
 	return false, nil
+}
+
+// applyFilter reads "input NAME" and "output NAME" below an interface. On the device's own interface it holds for what is for the
+// device itself.
+func (r *reader) applyFilter(ifname string, fam route.Family, w []string, lo, hi int) bool {
+	names := values(w, 1)
+	rule := network.FlowRule{Family: fam, Stateless: true, Mark: layout.Mark(lo, hi)}
+	switch {
+	case strings.HasPrefix(ifname, "lo0") && strings.HasPrefix(w[0], "input"):
+		rule.Hook = network.ForItself
+	case strings.HasPrefix(ifname, "lo0"):
+		rule.Hook = network.FromItself
+	case strings.HasPrefix(w[0], "input"):
+		rule.Hook, rule.In = network.ComingIn, ifname
+	default:
+		rule.Hook, rule.Out = network.GoingOut, ifname
+	}
+	switch {
+	case len(names) == 0:
+		return false // the heading of a block
+	case len(names) != 1 || len(w) != 2 || fam == 0 || w[0] != "input" && w[0] != "output":
+		r.Restrict(rule, lo, hi)
+	default:
+		r.Facts.Applied = append(r.Facts.Applied, network.AppliedFilter{List: filterName(names[0], fam), Rule: rule})
+	}
+	return true
 }
 
 // address keeps an address once: what stands below it (that it is the first, a virtual one) tells it again.

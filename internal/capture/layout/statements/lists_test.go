@@ -1,49 +1,12 @@
 package statements
 
 import (
-	"fmt"
-	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 
 	"zarvek/internal/capture/layout/layouttest"
-	"zarvek/internal/core/network"
 )
-
-// ruleWords writes a rule in short.
-func ruleWords(f network.FlowRule) string {
-	out := []string{"deny"}
-	if f.Permit {
-		out[0] = "permit"
-	}
-	add := func(is bool, s string) {
-		if is {
-			out = append(out, s)
-		}
-	}
-	port := func(p network.Ports) string { return fmt.Sprintf("%d-%d", p.Lo, p.Hi) }
-	add(f.Protocol != "", f.Protocol)
-	add(f.Type != 0, fmt.Sprintf("type %d", int(f.Type)-1))
-	add(f.From.IsValid(), "from "+f.From.String())
-	add(!f.FromPorts.Any(), port(f.FromPorts))
-	add(f.To.IsValid(), "to "+f.To.String())
-	add(!f.ToPorts.Any(), port(f.ToPorts))
-	add(f.In != "", "in "+f.In)
-	add(f.Out != "", "out "+f.Out)
-	add(f.Answers, "answers")
-	add(f.Undecided, "perhaps")
-	return strings.Join(out, " ")
-}
-
-// listsIn writes each list's rules, one a line.
-func listsIn(rules []network.ListRule) map[string][]string {
-	out := map[string][]string{}
-	for _, r := range rules {
-		out[r.List] = append(out[r.List], ruleWords(r.FlowRule))
-	}
-	return out
-}
 
 // TestRulesOfLists: each way in which a list of rules is written.
 func TestRulesOfLists(t *testing.T) {
@@ -77,7 +40,7 @@ func TestRulesOfLists(t *testing.T) {
 		in := []byte(text + "\n")
 		r := layouttest.Laws(t, Read, in)
 		var got []string
-		for _, rules := range listsIn(r.Facts.ListRules) {
+		for _, rules := range layouttest.Lists(r.Facts.ListRules) {
 			require.Nil(t, got, text)
 			got = rules
 		}
@@ -125,7 +88,7 @@ access-list D extended permit ip object-group ROUND any
 		"B": {"permit tcp to 10.61.18.4/31 22-22", "permit udp 53-53 to 10.61.18.4/31", "permit icmp type 8 to 10.61.18.4/31"},
 		"C": {"permit perhaps"},
 		"D": {"permit perhaps"},
-	}, listsIn(r.Facts.ListRules))
+	}, layouttest.Lists(r.Facts.ListRules))
 }
 
 // TestLevels: where no list is applied, packets pass to lower levels, and to equal ones where that is said.
@@ -139,7 +102,7 @@ func TestLevels(t *testing.T) {
 		"levels of out": {"deny in out out in", "deny in out out out", "deny in out out mid", "deny in out out odd perhaps", "permit in out out odd perhaps"},
 		"levels of odd": {"deny in odd out in perhaps", "permit in odd out in perhaps", "deny in odd out out perhaps", "permit in odd out out perhaps",
 			"deny in odd out mid perhaps", "permit in odd out mid perhaps", "deny in odd out odd perhaps", "permit in odd out odd perhaps"},
-	}, listsIn(r.Facts.ListRules))
+	}, layouttest.Lists(r.Facts.ListRules))
 	require.True(t, r.Facts.Policy.Stateful.Known() || r.Facts.Policy.Stateful.End > 0)
 	require.Equal(t, "mid", r.Facts.Applied[0].Rule.In)
 	require.Len(t, r.Facts.Applied, 4)
@@ -159,11 +122,7 @@ func TestWhereAListIsApplied(t *testing.T) {
 router ospf
 `)
 	r := layouttest.Laws(t, Read, in)
-	var got []string
-	for _, a := range r.Facts.Applied {
-		got = append(got, fmt.Sprint(a.List, " ", uint8(a.Rule.Family), " ", a.Rule.Hook, " ", ruleWords(a.Rule)))
-	}
-	require.Equal(t, []string{"NIGHT 4 1 deny in hall0", "101 4 2 deny out hall0", "NIGHT6 6 1 deny in hall0", "3001 4 1 deny in hall0 perhaps", "DAY 4 2 deny out hall0 perhaps"}, got)
+	require.Equal(t, []string{"NIGHT 4 hook 1 deny in hall0", "101 4 hook 2 deny out hall0", "NIGHT6 6 hook 1 deny in hall0", "3001 4 hook 1 deny in hall0 perhaps", "DAY 4 hook 2 deny out hall0 perhaps"}, layouttest.Applied(r.Facts.Applied))
 	require.Len(t, r.Facts.Policy.Flows, 2, "a filter of frames is not read")
 }
 

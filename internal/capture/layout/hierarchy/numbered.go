@@ -1,0 +1,302 @@
+package hierarchy
+
+import (
+	"slices"
+	"strings"
+
+	"zarvek/internal/capture/filters"
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+// numbered are the lists of rules with numbers of one tree: "firewall [ipv4] name LIST rule 10 …".
+type numbered struct {
+	terms map[string][]*term // by list
+	order []string
+	rests map[string]*rest
+}
+
+// rest is what becomes of packets that fit no rule of a list.
+type rest struct {
+	permit, told, unknown bool
+	mark                  route.Mark
+}
+
+// numberedLists makes rules of the lists, and applies those that hold for all that is forwarded or is for the device itself.
+func (r *reader) numberedLists() {
+	n := numbered{terms: map[string][]*term{}, rests: map[string]*rest{}}
+	stateful := route.Mark{}
+	for _, k := range r.kept {
+		w := k.words
+		if len(w) < 4 || w[0] != "firewall" {
+			continue
+		}
+		if slices.Contains(w, "state-policy") || slices.Contains(w, "global-options") {
+			if slices.Contains(w, "established") && w[len(w)-1] == "accept" {
+				stateful = k.mark
+			} else if slices.Contains(w, "state-policy") && !slices.Contains(w, "accept") && !slices.Contains(w, "invalid") && w[len(w)-2] == "action" {
+				r.restrictAt(network.FlowRule{}, k.mark)
+			}
+			continue
+		}
+		if w[1] == "group" && len(w) > 4 {
+			r.groupLeaf(w[2:])
+			continue
+		}
+		if list, fam, leaf := numberedList(w[1:]); list != "" && len(leaf) > 0 {
+			r.numberedLeaf(&n, list, fam, leaf, k.mark)
+		}
+	}
+	if stateful != (route.Mark{}) {
+		r.Facts.Policy.Stateful = stateful
+	}
+	for _, list := range n.order {
+		slices.SortStableFunc(n.terms[list], func(a, b *term) int { return len(a.name) - len(b.name) })
+		slices.SortStableFunc(n.terms[list], func(a, b *term) int {
+			if len(a.name) == len(b.name) {
+				return strings.Compare(a.name, b.name)
+			}
+			return 0
+		})
+		for _, t := range n.terms[list] {
+			if !t.ends {
+				t.unknown = true
+			}
+			if t.rule.Answers && t.rule.Begins { // the first packet and what answers it: any
+				t.rule.Answers, t.rule.Begins = false, false
+			}
+			if t.rule.Answers && t.rule.Permit && stateful == (route.Mark{}) {
+				r.Facts.Policy.Stateful = t.mark
+			}
+			r.finishTerm(t)
+		}
+		r.finishList(list, n.rests[list])
+	}
+}
+
+// numberedList splits what stands below "firewall" into the list, its family and the rest.
+func numberedList(w []string) (string, route.Family, []string) {
+	fam := route.IPv4
+	switch {
+	case w[0] == "ipv4" || w[0] == "ipv6":
+		if w[0] == "ipv6" {
+			fam = route.IPv6
+		}
+		if len(w) > 3 && (w[1] == "forward" || w[1] == "input" || w[1] == "output") {
+			return filterName(w[1]+" "+w[2], fam), fam, w[3:]
+		}
+		if w = w[1:]; len(w) > 2 && (w[0] == "name" || w[0] == "ipv6-name") {
+			return filterName(w[1], fam), fam, w[2:]
+		}
+	case (w[0] == "ipv6-name" || w[0] == "name") && len(w) > 2:
+		if w[0] == "ipv6-name" {
+			fam = route.IPv6
+		}
+		return filterName(w[1], fam), fam, w[2:]
+	}
+	return "", 0, nil
+}
+
+// numberedLeaf reads a leaf of a list.
+func (r *reader) numberedLeaf(n *numbered, list string, fam route.Family, w []string, mark route.Mark) {
+	if n.rests[list] == nil {
+		n.order = append(n.order, list)
+		n.rests[list] = &rest{mark: mark}
+	}
+	switch {
+	case w[0] == "default-action" && len(w) > 1:
+		d := n.rests[list]
+		d.told, d.permit, d.mark = true, w[1] == "accept", mark
+		d.unknown = !slices.Contains([]string{"accept", "drop", "reject"}, w[1])
+	case w[0] == "rule" && len(w) > 2:
+		var t *term
+		for _, x := range n.terms[list] {
+			if x.name == w[1] {
+				t = x
+			}
+		}
+		if t == nil {
+			t = &term{list: list, name: w[1], family: fam, mark: mark}
+			n.terms[list] = append(n.terms[list], t)
+		}
+		r.numberedRule(t, w[2:])
+	}
+}
+
+// numberedRule reads one part of a rule.
+func (r *reader) numberedRule(t *term, w []string) {
+	switch w[0] {
+	case "action":
+		if len(w) < 2 {
+			return
+		}
+		t.ends = true
+		switch w[1] {
+		case "accept":
+			t.rule.Permit = true
+		case "drop":
+		case "reject":
+			t.rule.Refuse = true
+		default:
+			t.unknown = true // it goes on elsewhere
+		}
+	case "disable":
+		t.off = true
+	case "protocol":
+		if len(w) < 2 {
+			return
+		}
+		if w[1] == "tcp_udp" {
+			t.protocols = append(t.protocols, "tcp", "udp")
+			return
+		}
+		p, ok := filters.Protocol(w[1])
+		t.rule.Undecided = t.rule.Undecided || !ok
+		if ok && p != "" {
+			t.protocols = append(t.protocols, p)
+		}
+	case "source":
+		r.side(t, &t.rule.From, &t.from, w[1:])
+	case "destination":
+		r.side(t, &t.rule.To, &t.to, w[1:])
+	case "icmp", "icmpv6":
+		if len(w) > 2 && (w[1] == "type-name" || w[1] == "type") {
+			n, ok := filters.ICMPType(w[2], t.family == route.IPv6)
+			t.types = append(t.types, n)
+			t.rule.Undecided = t.rule.Undecided || !ok
+		}
+	case "state":
+		t.state(w[1:])
+	case "inbound-interface", "outbound-interface":
+		name := w[len(w)-1]
+		if len(w) < 2 {
+			return
+		}
+		if strings.ContainsAny(name, "!*") || len(w) == 3 && w[1] != "name" && w[1] != "interface-name" {
+			t.rule.Undecided = true
+		} else if w[0] == "inbound-interface" {
+			t.rule.In = append(t.rule.In, name)
+		} else {
+			t.rule.Out = append(t.rule.Out, name)
+		}
+	case "description", "log", "log-options":
+	default:
+		t.rule.Undecided = true
+	}
+}
+
+// state reads "established enable" and "established".
+func (t *term) state(w []string) {
+	if len(w) == 0 || len(w) > 1 && w[1] == "disable" {
+		return
+	}
+	switch w[0] {
+	case "established", "related":
+		t.rule.Answers = true
+	case "new":
+		t.rule.Begins = true
+	case "invalid":
+		t.off = t.off || !t.rule.Answers
+	}
+}
+
+// side reads the addresses and ports of one side of a rule.
+func (r *reader) side(t *term, a *filters.Addresses, ports *filters.Services, w []string) {
+	if len(w) < 2 {
+		return
+	}
+	last := w[len(w)-1]
+	switch {
+	case w[0] == "address" && !strings.HasPrefix(last, "!"):
+		r.named(a, []string{last})
+	case w[0] == "port" && !strings.HasPrefix(last, "!"):
+		p, ok := filters.PortRanges(last, "")
+		ports.Some, ports.Unsure = true, ports.Unsure || !ok
+		for _, one := range p {
+			ports.List = append(ports.List, filters.Service{To: one})
+		}
+	case w[0] == "group" && len(w) > 2 && !strings.HasPrefix(last, "!") && (strings.HasSuffix(w[1], "address-group") || strings.HasSuffix(w[1], "network-group")):
+		if !a.Some {
+			*a = filters.NoAddresses
+		}
+		*a = a.Join(r.groups.Addresses(last))
+	case w[0] == "group" && len(w) > 2 && w[1] == "port-group" && r.groups.HasServices(last):
+		*ports = ports.Join(r.groups.Services(last))
+		ports.Some = true
+	case w[0] == "group" && len(w) == 2:
+	default:
+		t.rule.Undecided = true
+	}
+}
+
+// groupLeaf reads a member of a group.
+func (r *reader) groupLeaf(w []string) {
+	kind, name, v := w[0], w[1], w[len(w)-1]
+	switch {
+	case len(w) < 4 || w[2] == "description":
+	case w[2] == "include" && strings.HasSuffix(kind, "port-group"):
+		r.groups.AddServiceMember(name, v)
+	case w[2] == "include":
+		r.groups.AddAddressMember(name, v)
+	case strings.HasSuffix(kind, "address-group"), strings.HasSuffix(kind, "network-group"):
+		a, ok := filters.Address(v)
+		a.Some, a.Unsure = true, !ok
+		r.groups.AddAddresses(name, a)
+	case kind == "port-group":
+		p, ok := filters.PortRanges(v, "")
+		s := filters.Services{Some: true, Unsure: !ok}
+		for _, one := range p {
+			s.List = append(s.List, filters.Service{To: one})
+		}
+		r.groups.AddServices(name, s)
+	}
+}
+
+// finishList ends a list: without a word of what becomes of the rest, a list that is applied denies it, and one that holds for
+// all permits it.
+func (r *reader) finishList(list string, d *rest) {
+	hook, whole := network.Forwarded, true
+	switch name := strings.TrimSuffix(list, " (IPv6)"); {
+	case strings.HasPrefix(name, "forward "):
+	case strings.HasPrefix(name, "input "):
+		hook = network.ForItself
+	case strings.HasPrefix(name, "output "):
+		hook = network.FromItself
+	default:
+		whole = false
+	}
+	last := network.FlowRule{Permit: d.permit, Mark: d.mark, Family: route.IPv4}
+	if strings.HasSuffix(list, " (IPv6)") {
+		last.Family = route.IPv6
+	}
+	if whole && !d.told {
+		last.Permit = true
+	}
+	if d.told || whole {
+		last.Undecided = d.unknown
+		r.Facts.ListRules = append(r.Facts.ListRules, network.ListRule{List: list, FlowRule: last})
+	}
+	if whole {
+		at := network.FlowRule{Family: last.Family, Hook: hook, Stateless: true, Undecided: d.unknown, Mark: d.mark}
+		r.Facts.Applied = append(r.Facts.Applied, network.AppliedFilter{List: list, Rule: at})
+	}
+}
+
+// applyNumbered reads "firewall in name LIST" below an interface.
+func (r *reader) applyNumbered(ifname string, w []string, lo, hi int) {
+	fam := route.IPv4
+	if w[1] == "ipv6-name" {
+		fam = route.IPv6
+	}
+	rule := network.FlowRule{Family: fam, Stateless: true, Mark: layout.Mark(lo, hi)}
+	switch w[0] {
+	case "in":
+		rule.In = ifname
+	case "out":
+		rule.Out = ifname
+	default:
+		rule.In, rule.Hook = ifname, network.ForItself
+	}
+	r.Facts.Applied = append(r.Facts.Applied, network.AppliedFilter{List: filterName(w[2], fam), Rule: rule})
+}

@@ -1,0 +1,117 @@
+package hierarchy
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"zarvek/internal/capture/layout/layouttest"
+)
+
+// TestTerms of filters: conditions of one term hold together, values of one condition are alternatives.
+func TestTerms(t *testing.T) {
+	for text, want := range map[string][]string{
+		"set firewall family inet filter N term a from source-address 10.61.16.0/24\nset firewall family inet filter N term a from source-address 10.61.17.0/24\nset firewall family inet filter N term a from protocol tcp\nset firewall family inet filter N term a from destination-port [ ssh 8000-8010 ]\nset firewall family inet filter N term a then accept\n": {
+			"permit tcp from 10.61.16.0/24 22-22", "permit tcp from 10.61.16.0/24 8000-8010", "permit tcp from 10.61.17.0/24 22-22", "permit tcp from 10.61.17.0/24 8000-8010"},
+		"firewall {\n    family inet {\n        filter N {\n            term a {\n                from {\n                    destination-address {\n                        10.61.80.9/32;\n                    }\n                    protocol icmp;\n                    icmp-type echo-request;\n                }\n                then {\n                    count pings;\n                    discard;\n                }\n            }\n            term rest {\n                then accept;\n            }\n        }\n    }\n}\n": {
+			"deny icmp type 8 to 10.61.80.9/32", "permit"},
+		"set firewall filter N term a from tcp-established\nset firewall filter N term a then accept\nset firewall filter N term b then reject\n":                    {"permit tcp answers", "refuse"},
+		"set firewall filter N term a from port 53\nset firewall filter N term a from protocol udp\nset firewall filter N term a then count x\n":                     {"permit udp 53-53", "permit udp 53-53"},
+		"set firewall filter N term a from source-address 10.61.16.0/24 except\nset firewall filter N term a then accept\n":                                          {"permit perhaps"},
+		"set firewall filter N term a from dscp ef\nset firewall filter N term a then discard\n":                                                                     {"deny perhaps"},
+		"set firewall filter N term a then next term\nset firewall filter N term b then discard\n":                                                                   {"deny"},
+		"set firewall filter N term a from protocol tcp\nset firewall filter N term a then routing-instance tills\n":                                                 {"permit perhaps", "deny perhaps"},
+		"set policy-options prefix-list TILLS 10.61.16.0/24\nset firewall filter N term a from source-prefix-list TILLS\nset firewall filter N term a then accept\n": {"permit from 10.61.16.0/24"},
+		"set firewall filter N term a from source-prefix-list NOWHERE\nset firewall filter N term a then accept\n":                                                   {"permit perhaps"},
+		"set firewall filter N term a from destination-port 80\nset firewall filter N term a then accept\n":                                                          {"permit tcp 80-80", "permit udp 80-80"},
+	} {
+		r := layouttest.Laws(t, Read, []byte(text))
+		require.Empty(t, r.Unread, text)
+		require.Equal(t, map[string][]string{"N": want}, layouttest.Lists(r.Facts.ListRules), text)
+	}
+	r := layouttest.Laws(t, Read, []byte("set firewall family inet6 filter N term a then discard\nset interfaces up0 unit 0 family inet6 filter output N\nset interfaces lo0 unit 0 family inet filter input OWN\nset interfaces up0 unit 1 family inet filter input-list [ N O ]\n"))
+	require.Equal(t, map[string][]string{"N (IPv6)": {"deny"}}, layouttest.Lists(r.Facts.ListRules))
+	require.Equal(t, []string{"N (IPv6) 6 hook 2 deny out up0.0", "OWN 4 hook 3 deny"}, layouttest.Applied(r.Facts.Applied))
+	require.Len(t, r.Facts.Policy.Flows, 2, "several filters one after another are not read")
+}
+
+// TestPoliciesBetweenZones: by the interfaces of the zones, in order, those for all zones last, then what is told for the rest.
+func TestPoliciesBetweenZones(t *testing.T) {
+	in := []byte(`set security zones security-zone in interfaces hall0.0
+set security zones security-zone in host-inbound-traffic system-services all
+set security zones security-zone out interfaces up0.0
+set security address-book global address tills 10.61.16.0/24
+set security address-book global address masts range-address 10.61.18.4 to 10.61.18.5
+set security address-book global address-set all-of address tills
+set security address-book global address-set all-of address masts
+set applications application till protocol tcp
+set applications application till destination-port 8443
+set applications application-set work application till
+set applications application-set work application know-https
+set security policies global policy last match source-address any
+set security policies global policy last match destination-address any
+set security policies global policy last match application x-ping
+set security policies global policy last then permit
+set security policies from-zone in to-zone out policy one match source-address all-of
+set security policies from-zone in to-zone out policy one match destination-address any
+set security policies from-zone in to-zone out policy one match application work
+set security policies from-zone in to-zone out policy one then permit
+set security policies from-zone in to-zone out policy two match source-address somebody
+set security policies from-zone in to-zone out policy two match application any
+set security policies from-zone in to-zone out policy two then deny
+`)
+	r := layouttest.Laws(t, Read, in)
+	require.Empty(t, r.Unread)
+	require.Equal(t, map[string][]string{between: {
+		"permit tcp from 10.61.16.0/24 8443-8443 in hall0.0 out up0.0", "permit tcp from 10.61.16.0/24 443-443 in hall0.0 out up0.0",
+		"permit tcp from 10.61.18.4/31 8443-8443 in hall0.0 out up0.0", "permit tcp from 10.61.18.4/31 443-443 in hall0.0 out up0.0",
+		"deny in hall0.0 out up0.0 perhaps", "permit icmp type 8",
+		"deny in hall0.0 out hall0.0", "deny in hall0.0 out up0.0", "deny in up0.0 out hall0.0", "deny in up0.0 out up0.0",
+	}}, layouttest.Lists(r.Facts.ListRules))
+	require.Equal(t, []string{between + " 0 hook 0 deny perhaps"}, layouttest.Applied(r.Facts.Applied))
+	require.Len(t, r.Facts.Policy.Flows, 2, "what is for the device itself from outside is not read")
+	require.Equal(t, "up0.0", r.Facts.Policy.Flows[0].In)
+	require.Positive(t, r.Facts.Policy.Stateful.End)
+	layouttest.Variants(t, Read, string(in))
+}
+
+// TestRulesWithNumbers: they count in the order of their numbers, what fits none by the list's own word.
+func TestRulesWithNumbers(t *testing.T) {
+	in := []byte(`set firewall group network-group TILLS network 10.61.16.0/24
+set firewall group port-group WEB port 443
+set firewall group port-group WEB port 8000-8010
+set firewall name N default-action drop
+set firewall name N rule 100 action accept
+set firewall name N rule 100 protocol icmp
+set firewall name N rule 20 action accept
+set firewall name N rule 20 protocol tcp
+set firewall name N rule 20 source group network-group TILLS
+set firewall name N rule 20 destination group port-group WEB
+set firewall name N rule 10 action accept
+set firewall name N rule 10 state established enable
+set firewall name N rule 10 state related enable
+set firewall name N rule 30 action drop
+set firewall name N rule 30 disable
+set firewall name N rule 40 action drop
+set firewall name N rule 40 source address !10.61.16.0/24
+set firewall name N rule 50 action jump
+set interfaces ethernet eth0 firewall in name N
+set firewall ipv4 forward filter default-action drop
+set firewall ipv4 forward filter rule 5 action accept
+set firewall ipv4 forward filter rule 5 inbound-interface name eth0
+set firewall ipv4 input filter rule 5 action drop
+set firewall ipv4 input filter rule 5 protocol tcp_udp
+set firewall ipv4 input filter rule 5 destination port ssh
+`)
+	r := layouttest.Laws(t, Read, in)
+	require.Empty(t, r.Unread)
+	require.Equal(t, map[string][]string{
+		"N": {"permit answers", "permit tcp from 10.61.16.0/24 443-443", "permit tcp from 10.61.16.0/24 8000-8010", "deny perhaps", "permit perhaps", "deny perhaps",
+			"permit icmp", "deny"},
+		"forward filter": {"permit in eth0", "deny"},
+		"input filter":   {"deny tcp 22-22", "deny udp 22-22", "permit"},
+	}, layouttest.Lists(r.Facts.ListRules))
+	require.Equal(t, []string{"forward filter 4 hook 0 deny", "input filter 4 hook 3 deny", "N 4 hook 0 deny in eth0"}[2:], layouttest.Applied(r.Facts.Applied)[:1])
+	require.Len(t, r.Facts.Applied, 3)
+	require.Positive(t, r.Facts.Policy.Stateful.End, "it lets answers pass of what it has seen")
+}
