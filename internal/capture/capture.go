@@ -12,6 +12,7 @@ import (
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/capture/layout/bfd"
 	"zarvek/internal/capture/layout/bird"
+	"zarvek/internal/capture/layout/blocks"
 	"zarvek/internal/capture/layout/columns"
 	"zarvek/internal/capture/layout/database"
 	"zarvek/internal/capture/layout/flagged"
@@ -56,6 +57,7 @@ var readers = []layout.Reader{
 	paragraphs.Reader,
 	hierarchy.Reader,
 	rulesets.Reader,
+	blocks.Reader,
 	lists.Reader,
 	lists.Detail,
 }

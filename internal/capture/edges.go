@@ -3,6 +3,7 @@ package capture
 import (
 	"bytes"
 	"errors"
+	"regexp"
 	"slices"
 
 	"zarvek/internal/capture/layout"
@@ -104,11 +105,13 @@ func (s *Source) wrapped(unread map[int]bool) (longest, broken []int) {
 	var lengths, words []int
 	most := 0
 	prompts := map[int]bool{} // which are never the rest of a line
+	rests := map[int]bool{}   // which look like nothing but the rest of one
 	p := prompter{text: s.text}
 	for lo, hi := range layout.Lines(s.text) {
 		if _, _, ok := p.prompt(s.text[lo:hi]); ok {
 			prompts[len(lengths)] = true
 		}
+		rests[len(lengths)] = restOfRow.Match(s.text[lo:hi])
 		lengths, words = append(lengths, hi-lo), append(words, min(len(bytes.Fields(s.text[lo:min(hi, lo+4*remnant)])), 2))
 		most = max(most, hi-lo)
 	}
@@ -121,12 +124,15 @@ func (s *Source) wrapped(unread map[int]bool) (longest, broken []int) {
 		}
 	}
 	for _, i := range longest {
-		if nothing, is := unread[i+1]; is && (len(longest) > 1 || nothing && words[i+1] == 1 && lengths[i+1] <= remnant) {
+		if nothing, is := unread[i+1]; is && (len(longest) > 1 || rests[i+1] || nothing && words[i+1] == 1 && lengths[i+1] <= remnant) {
 			broken = append(broken, i)
 		}
 	}
 	return longest, broken
 }
+
+// restOfRow is the end of an interface's name and an age.
+var restOfRow = regexp.MustCompile(`^[\w./:-]{1,16}, (?:\d+:\d\d:\d\d|\d+[dwhm]\d)`)
 
 // endsInTheMiddle reports whether the last line has no end and may be cut: nothing else in the text ends as it does.
 func (s *Source) endsInTheMiddle() bool {

@@ -20,9 +20,6 @@ func isProtocol(w string) bool {
 func (r *reader) line(s string) (m met, rule, known bool) {
 	w := strings.Fields(s)
 	switch {
-	case r.blocks:
-		r.blocks = s != "end"
-		return m, false, true
 	case r.depth > 0:
 		return r.inBraces(s)
 	case r.chain != "":
@@ -54,9 +51,6 @@ func (r *reader) line(s string) (m met, rule, known bool) {
 		r.family = map[string]route.Family{"": route.IPv4, "ip": route.IPv4, "ip6": route.IPv6}[f]
 		r.depth, r.other = 1, f == "arp"
 		return m, false, true
-	case policies.MatchString(s):
-		r.blocks = true
-		return m, true, true
 	case worded.MatchString(s):
 		return words(w)
 	case wordedAside.MatchString(s):

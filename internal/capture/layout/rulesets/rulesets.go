@@ -3,7 +3,7 @@
 // not read, so that whatever meets them is unknown.
 //
 // The shapes are those of the open systems (rules saved with a table and chains, chains listed with their policy, nested
-// tables and chains in braces, rules that begin with block or pass) and policies as blocks of "edit" and "set".
+// tables and chains in braces, rules that begin with block or pass).
 package rulesets
 
 import (
@@ -19,7 +19,7 @@ const name = "rule set"
 
 // Reader reads this family.
 var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
-	About:  "listings of packet filters as the open systems save and show them, and policies as blocks: that there are rules, not what they say",
+	About:  "listings of packet filters as the open systems save and show them: that there are rules, not what they say",
 	Sample: "*filter\n:FORWARD DROP [0:0]\n-A FORWARD -i up0 -j ACCEPT\n"}
 
 var (
@@ -32,7 +32,6 @@ var (
 	worded     = regexp.MustCompile(`^(?:@\d+ )?(block|pass|match|rdr|nat|binat)\b.*\b(?:in|out|all|on|from|to|any|quick|inet6?|drop|return)\b`)
 	// wordedAside matches what stands around such rules; what an anchor holds stands elsewhere
 	wordedAside = regexp.MustCompile(`^(?:@\d+ )?(?:set (?:skip|block-policy|limit|state-policy|optimization|timeout|loginterface|ruleset-optimization|debug|fingerprints|hostid|reassemble|require-order|syncookies)|scrub|table <|(?:rdr-|nat-|binat-)?anchor|antispoof|load anchor)\b.*$`)
-	policies    = regexp.MustCompile(`^config firewall (?:policy6?|consolidated policy|interface-policy6?|ttl-policy|DoS-policy6?|proxy-policy)$`)
 )
 
 func recognise(text []byte) int {
@@ -40,7 +39,7 @@ func recognise(text []byte) int {
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
 		s := strings.TrimSpace(string(text[lo:min(hi, lo+400)]))
 		switch {
-		case savedTable.MatchString(s), nested.MatchString(s), listed.MatchString(s), policies.MatchString(s):
+		case savedTable.MatchString(s), nested.MatchString(s), listed.MatchString(s):
 			n += 3
 		case savedChain.MatchString(s), savedRule.MatchString(s), worded.MatchString(s), strings.HasPrefix(s, "type ") && hook.MatchString(s):
 			n++
@@ -56,14 +55,13 @@ type met struct {
 
 type reader struct {
 	layout.Collector
-	saved  string       // table of saved rules
-	chain  string       // that is listed
-	family route.Family // of the nested table
-	other  bool         // the nested table is of no routed packets
-	depth  int          // of braces
-	forwards,
-	blocks bool // inside a nested chain that forwarded packets meet; inside policies
-	seen map[met]bool
+	saved    string       // table of saved rules
+	chain    string       // that is listed
+	family   route.Family // of the nested table
+	other    bool         // the nested table is of no routed packets
+	depth    int          // of braces
+	forwards bool         // inside a nested chain that forwarded packets meet
+	seen     map[met]bool
 }
 
 // Read reads a text of this family.
@@ -77,7 +75,7 @@ func Read(text []byte) layout.Reading {
 			continue
 		}
 		if s != "}" && text[lo] != ' ' && text[lo] != '\t' { // a listing that was cut ends where something else begins
-			r.depth, r.blocks = 0, r.blocks && s == "end"
+			r.depth = 0
 		}
 		m, rule, known := r.line(s)
 		switch {

@@ -1,0 +1,209 @@
+// Package blocks reads configurations that consist of blocks: "config SECTION", below it "edit NAME", "set KEY VALUES" and "next",
+// then "end". It exists because firewalls write their addresses, routes and policies so, and their policies decide over packets
+// whatever a routing table says.
+package blocks
+
+import (
+	"slices"
+	"strings"
+
+	"zarvek/internal/capture/filters"
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+const name = "blocks"
+
+// Reader reads this family.
+var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
+	About:  "configurations in blocks of config, edit, set, next and end: addresses, static routes, policies",
+	Sample: "config system interface\n    edit \"up0\"\n        set ip 172.28.61.2 255.255.255.252\n"}
+
+func recognise(text []byte) int {
+	n, depth := 0, 0
+	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
+		s := strings.TrimSpace(string(text[lo:min(hi, lo+400)]))
+		w := strings.Fields(s)
+		switch {
+		case len(w) > 1 && w[0] == "config" && isWord(w[1]):
+			n, depth = n+2, depth+1
+		case depth > 0 && (len(w) == 2 && w[0] == "edit" || len(w) > 2 && w[0] == "set" || s == "next" || s == "end"):
+			n++
+		}
+	}
+	if n < 3 {
+		return 0
+	}
+	return n
+}
+
+func isWord(s string) bool { return strings.Trim(s, "abcdefghijklmnopqrstuvwxyz-_6") == "" }
+
+// setting is one "set KEY VALUES".
+type setting struct {
+	key    string
+	values []string
+	mark   route.Mark
+}
+
+// object is one "edit NAME", or a section without any.
+type object struct {
+	section, name string
+	parent        *object
+	settings      []setting
+	mark          route.Mark // of the line that begins it
+}
+
+// get returns the values of a key, nil where it is not set.
+func (o *object) get(key string) []string {
+	for _, s := range o.settings {
+		if s.key == key {
+			return s.values
+		}
+	}
+	return nil
+}
+
+// first returns the first value of a key, "" where it is not set.
+func (o *object) first(key string) string {
+	if v := o.get(key); len(v) > 0 {
+		return v[0]
+	}
+	return ""
+}
+
+// markOf returns the line of a key, that of the object where it is not set.
+func (o *object) markOf(key string) route.Mark {
+	for _, s := range o.settings {
+		if s.key == key {
+			return s.mark
+		}
+	}
+	return o.mark
+}
+
+type reader struct {
+	layout.Collector
+	objects []*object
+	open    []*object // sections and objects around the line
+	inner   []route.Mark
+	groups  filters.Groups
+}
+
+// Read reads a text of this family.
+func Read(text []byte) layout.Reading {
+	var r reader
+	r.Layout = name
+	for lo, hi := range layout.Lines(text) {
+		s := strings.TrimSpace(string(text[lo:hi]))
+		if s == "" {
+			continue
+		}
+		if !r.line(split(s), s, lo, hi) {
+			r.open = nil // a configuration that was cut ends where something else begins
+			r.LeaveUnread(lo, hi, layout.ErrNotARoute)
+		}
+	}
+	cut := len(r.open) > 0
+	r.facts()
+	if cut {
+		r.Restrict(network.FlowRule{Cut: true}, int(r.open[0].mark.Off), int(r.open[0].mark.End))
+	}
+	used := map[route.Mark]bool{}
+	r.Facts.Each(func(f network.Fact) { used[*f.Mark] = true })
+	for _, m := range r.inner {
+		if used[m] {
+			r.Collector.Read++
+		} else {
+			r.Pass(int(m.Off), int(m.End), layout.Part)
+		}
+	}
+	return r.Reading
+}
+
+// line reads one line; false where it is none of this family.
+func (r *reader) line(w []string, s string, lo, hi int) bool {
+	mark := layout.Mark(lo, hi)
+	keep := func() bool {
+		r.inner = append(r.inner, mark)
+		return true
+	}
+	var top *object
+	if n := len(r.open); n > 0 {
+		top = r.open[n-1]
+	}
+	switch {
+	case strings.HasPrefix(s, "#"):
+		r.Pass(lo, hi, layout.Other)
+		return true
+	case w[0] == "config" && len(w) > 1 && isWord(w[1]):
+		o := &object{section: strings.Join(w[1:], " "), parent: top, mark: mark}
+		r.objects, r.open = append(r.objects, o), append(r.open, o)
+		return keep()
+	case top == nil:
+		return false
+	case w[0] == "edit" && len(w) == 2:
+		if top.name != "" {
+			r.open = r.open[:len(r.open)-1]
+			top = top.parent
+		}
+		o := &object{section: top.section, name: w[1], parent: top, mark: mark}
+		r.objects, r.open = append(r.objects, o), append(r.open, o)
+		return keep()
+	case s == "next":
+		if top.name != "" {
+			r.open = r.open[:len(r.open)-1]
+		}
+		return keep()
+	case s == "end":
+		if top.name != "" {
+			r.open = r.open[:len(r.open)-1]
+		}
+		r.open = r.open[:len(r.open)-1]
+		return keep()
+	case (w[0] == "set" || w[0] == "append") && len(w) > 1:
+		top.settings = append(top.settings, setting{w[1], w[2:], mark})
+		return keep()
+	case w[0] == "unset":
+		top.settings = slices.DeleteFunc(top.settings, func(x setting) bool { return len(w) > 1 && x.key == w[1] })
+		return keep()
+	case w[0] == "delete" || w[0] == "purge" || w[0] == "move" || w[0] == "rename" || w[0] == "select":
+		return keep()
+	}
+	// A value over several lines, as of a certificate or a banner.
+	if len(top.settings) > 0 {
+		if last := top.settings[len(top.settings)-1]; len(last.values) > 0 && strings.HasPrefix(last.values[0], "\"") {
+			r.Pass(lo, hi, layout.Other)
+			if strings.Contains(s, "\"") {
+				top.settings[len(top.settings)-1].values = nil
+			}
+			return true
+		}
+	}
+	return false
+}
+
+// split splits a line into words; quotes hold several together. A quote that is not closed stays at its word.
+func split(s string) []string {
+	var out []string
+	for len(s) > 0 {
+		s = strings.TrimLeft(s, " \t")
+		if s == "" {
+			break
+		}
+		if s[0] == '"' {
+			if i := strings.IndexByte(s[1:], '"'); i >= 0 {
+				out, s = append(out, s[1:i+1]), s[i+2:]
+				continue
+			}
+			return append(out, s)
+		}
+		i := strings.IndexAny(s, " \t")
+		if i < 0 {
+			i = len(s)
+		}
+		out, s = append(out, s[:i]), s[i:]
+	}
+	return out
+}

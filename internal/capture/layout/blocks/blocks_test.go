@@ -1,0 +1,183 @@
+package blocks
+
+import (
+	"fmt"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"zarvek/internal/capture/layout/layouttest"
+	"zarvek/internal/core/network"
+)
+
+const config = `config system interface
+    edit "hall0"
+        set ip 10.61.16.1 255.255.255.0
+        set allowaccess ping ssh
+        config secondaryip
+            edit 1
+                set ip 10.61.17.1 255.255.255.0
+            next
+        end
+    next
+    edit "up0"
+        set ip 172.28.61.2 255.255.255.252
+        set status down
+        set description "way up"
+    next
+end
+config system zone
+    edit "inside"
+        set interface "hall0" "yard0"
+    next
+end
+config firewall address
+    edit "tills"
+        set subnet 10.61.16.0 255.255.255.0
+    next
+    edit "masts"
+        set type iprange
+        set start-ip 10.61.18.4
+        set end-ip 10.61.18.5
+    next
+    edit "far"
+        set type fqdn
+        set fqdn "depot.example"
+    next
+    edit "everybody"
+    next
+end
+config firewall addrgrp
+    edit "both"
+        set member "tills" "masts"
+    next
+end
+config firewall service custom
+    edit "work"
+        set tcp-portrange 8443 8000-8001:1024-65535
+    next
+    edit "echo only"
+        set protocol ICMP
+        set icmptype 8
+    next
+end
+config firewall service group
+    edit "day"
+        set member "work" "HTTPS"
+    next
+end
+config firewall policy
+    edit 3
+        set srcintf "inside"
+        set dstintf "up0"
+        set action accept
+        set srcaddr "both"
+        set dstaddr "everybody"
+        set schedule "always"
+        set service "day"
+        set nat enable
+    next
+    edit 1
+        set srcintf "any"
+        set dstintf "any"
+        set srcaddr "far"
+        set dstaddr "all"
+        set service "ALL"
+        set schedule "always"
+    next
+    edit 7
+        set status disable
+        set srcintf "any"
+        set dstintf "any"
+        set action accept
+        set srcaddr "all"
+        set dstaddr "all"
+        set service "ALL"
+    next
+    edit 8
+        set srcintf "up0"
+        set dstintf "hall0"
+        set action accept
+        set srcaddr "all"
+        set dstaddr "tills"
+        set service "echo only"
+        set schedule "nights"
+    next
+end
+config router static
+    edit 1
+        set dst 10.61.96.0 255.255.240.0
+        set gateway 172.28.61.1
+        set device "up0"
+        set distance 20
+    next
+    edit 2
+        set dst 10.61.97.0 255.255.255.0
+        set blackhole enable
+    next
+    edit 3
+        set gateway 172.28.61.1
+        set status disable
+    next
+end
+`
+
+func TestRead(t *testing.T) {
+	in := []byte(config)
+	r := layouttest.Laws(t, Read, in)
+	require.Empty(t, r.Unread)
+	var got []string
+	for _, a := range r.Facts.Addresses {
+		got = append(got, a.Interface+" "+a.Prefix.String())
+	}
+	for _, s := range r.Facts.Statics {
+		got = append(got, fmt.Sprint(s.Prefix, " ", s.NextHop.Address, " ", s.NextHop.Interface, " ", s.Special, " ", s.Preference.Value))
+	}
+	require.Equal(t, []string{"hall0 10.61.16.1/24", "hall0 10.61.17.1/24", "up0 172.28.61.2/30", "10.61.96.0/20 172.28.61.1 up0  20", "10.61.97.0/24 invalid IP  blackhole 0"}, got)
+	require.Equal(t, network.Interface{Name: "up0", State: network.LinkDown, Mark: r.Facts.Interfaces[0].Mark}, r.Facts.Interfaces[0])
+	var want []string
+	for _, from := range []string{"10.61.16.0/24", "10.61.18.4/31"} {
+		for _, service := range []string{"8443-8443", "8000-8001", "443-443"} {
+			for _, in := range []string{"hall0", "yard0"} {
+				source := from
+				if service == "8000-8001" {
+					source += " 1024-65535"
+				}
+				want = append(want, fmt.Sprintf("permit tcp from %s to 0.0.0.0/0 %s in %s out up0", source, service, in))
+			}
+		}
+	}
+	lists := layouttest.Lists(r.Facts.ListRules)
+	require.Equal(t, append(want, "deny perhaps", "permit icmp type 8 to 10.61.16.0/24 in up0 out hall0 perhaps"), lists[between])
+	require.Equal(t, []string{"permit icmp type 8", "permit tcp 22-22", "deny tcp 443-443", "deny tcp 80-80", "deny tcp 23-23", "deny udp 161-161"}, lists["access by hall0"])
+	require.Equal(t, []string{"access by hall0 0 hook 3 permit in hall0", "access by up0 0 hook 3 permit in up0", between + " 0 hook 0 deny"}, layouttest.Applied(r.Facts.Applied))
+	require.Len(t, r.Facts.Policy.Translations, len(want))
+	require.False(t, r.Facts.Policy.Translations[0].Undecided)
+	require.Empty(t, r.Facts.Policy.Flows)
+	require.Greater(t, recognise(in), 20)
+	layouttest.Variants(t, Read, config)
+}
+
+// TestWhatIsNotReadRestricts: translations of destinations, policy routes, devices in the device, and a text that was cut.
+func TestWhatIsNotReadRestricts(t *testing.T) {
+	for text, flows := range map[string]int{
+		"config firewall vip\n    edit \"till\"\n        set extip 172.28.61.2\n    next\nend\n":              2,
+		"config router policy\n    edit 1\n        set gateway 172.28.61.9\n    next\nend\n":                  2,
+		"config router policy\n    edit 1\n        set status disable\n    next\nend\n":                       0,
+		"config vdom\nedit night\nnext\nend\n":                                                                2,
+		"config firewall policy\n    edit 1\n        set action accept\n":                                     2,
+		"config firewall policy\n    edit 1\n        set action accept\n    next\nend\n":                      0,
+		"config system interface\n    edit \"hall0\"\n    next\nend\n10.61.96.0/20 via 172.28.61.1 dev up0\n": 0,
+	} {
+		r := layouttest.Laws(t, Read, []byte(text))
+		require.Len(t, r.Facts.Policy.Flows, flows, text)
+	}
+	r := Read([]byte("config firewall policy\n    edit 1\n        set action accept\n        set srcaddr \"all\"\n        set dstaddr \"all\"\n        set srcaddr-negate enable\n        set service \"ALL\"\n        set odd-word on\n    next\nend\n"))
+	require.Equal(t, []string{"permit perhaps"}, layouttest.Lists(r.Facts.ListRules)[between])
+}
+
+func FuzzRead(f *testing.F) {
+	f.Add([]byte(config))
+	f.Add([]byte(Reader.Sample))
+	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, Read, in) })
+}
