@@ -120,11 +120,9 @@ func flowWords(r network.FlowRule) string {
 	if r.Type != 0 {
 		out = append(out, fmt.Sprintf("of type %d", r.Type-1))
 	}
-	if r.Begins {
-		out = append(out, "that begins a flow")
-	}
-	if r.Answers {
-		out = append(out, "that answers a flow seen before")
+	if r.State != network.AnyState {
+		out = append(out, [...]string{"", "that begins a flow", "that answers a flow by its flags", "that answers a flow seen before",
+			"that answers no flow seen before"}[r.State])
 	}
 	if len(out) == 1 {
 		out = append(out, "everything")

@@ -17,9 +17,8 @@ type Rule struct {
 	From, To       Addresses
 	Services       Services
 	In, Out        []string // interfaces
-	Answers        bool     // what answers a flow seen before alone
-	Begins         bool     // the first packet of a flow alone
-	Undecided      bool     // it says more than was understood
+	State          network.FlowState
+	Undecided      bool // it says more than was understood
 }
 
 // Addresses is a set of addresses. The zero Addresses is any.
@@ -51,7 +50,7 @@ func (r Rule) Unfold(out []network.FlowRule, mark route.Mark) []network.FlowRule
 	from, to, services := r.From.alternatives(), r.To.alternatives(), r.Services.alternatives()
 	in, place := orAny(r.In), orAny(r.Out)
 	base := network.FlowRule{
-		Family: r.Family, Permit: r.Permit, Refuse: r.Refuse, Answers: r.Answers, Begins: r.Begins, Mark: mark,
+		Family: r.Family, Permit: r.Permit, Refuse: r.Refuse, State: r.State, Mark: mark,
 		Undecided: r.Undecided || r.From.Unsure || r.To.Unsure || r.Services.Unsure,
 	}
 	if len(from)*len(to)*len(services)*len(in)*len(place) > mostRules {

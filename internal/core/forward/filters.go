@@ -6,9 +6,10 @@ import (
 )
 
 // filter asks the device's rules whether the packet may go on; the step ends where they do not permit it, or where that depends
-// on what is not told or was not understood. Meets tells which rules the packet meets.
-func (w *Walker) filter(pkt *packet, at position, s step, out string, meets func(network.FlowRule) bool) step {
-	j := judgeFlow(at.device.Flows(), pkt, at.ingress, out, meets)
+// on what is not told or was not understood. Seen tells that the device has seen
+// what the packet answers, meets which rules it meets.
+func (w *Walker) filter(pkt *packet, at position, s step, out string, seen bool, meets func(network.FlowRule) bool) step {
+	j := judgeFlow(at.device.Flows(), pkt, at.ingress, out, seen, meets)
 	end := func(v Verdict, c Code) step {
 		s.verdict, s.delivery, s.next = v, NotDelivered, position{}
 		s.reason = Reason{Code: c, Marks: []route.Mark{j.rule.Mark}, Interface: out}
@@ -33,6 +34,11 @@ func (w *Walker) filter(pkt *packet, at position, s step, out string, meets func
 	return s
 }
 
+// asksForState reports whether the device's rules say by themselves what they do with answers.
+func asksForState(d *network.Device) bool {
+	return d.Flows().Any(func(r network.FlowRule) bool { return r.State >= network.Seen })
+}
+
 // openCode tells why a rule cannot be decided: it asks for what was not understood, or for a flow that was not told.
 func openCode(pkt *packet, undecided bool) Code {
 	if undecided && pkt.flow.Told() {
@@ -47,9 +53,9 @@ func (w *Walker) filterSelf(pkt *packet, at position, s step) step {
 		return s
 	}
 	// The answer to what the device sent itself is known to it, where it keeps state.
-	known := pkt.reply && at.device.Stateful().Known()
+	known := pkt.reply && at.device.Stateful().Known() && !asksForState(at.device)
 	s.pkt = pkt
-	return w.filter(pkt, at, s, "", func(r network.FlowRule) bool {
+	return w.filter(pkt, at, s, "", pkt.reply, func(r network.FlowRule) bool {
 		return r.Hook == network.ForItself || r.Hook == network.ComingIn && (r.Stateless || !known)
 	})
 }
@@ -58,12 +64,12 @@ func (w *Walker) filterSelf(pkt *packet, at position, s step) step {
 // differs from device to device.
 func (w *Walker) filterOwn(pkt *packet, at position, s step, out string) step {
 	before := s.verdict
-	s = w.filter(pkt, at, s, out, func(r network.FlowRule) bool { return r.Hook == network.FromItself })
+	s = w.filter(pkt, at, s, out, pkt.reply, func(r network.FlowRule) bool { return r.Hook == network.FromItself })
 	if s.verdict != before {
 		return s
 	}
-	known := pkt.reply && at.device.Stateful().Known()
-	j := judgeFlow(at.device.Flows(), pkt, "", out, func(r network.FlowRule) bool {
+	known := pkt.reply && at.device.Stateful().Known() && !asksForState(at.device)
+	j := judgeFlow(at.device.Flows(), pkt, "", out, pkt.reply, func(r network.FlowRule) bool {
 		return r.Hook == network.GoingOut && (r.Stateless || !known)
 	})
 	switch {
@@ -84,7 +90,7 @@ type judgement struct {
 }
 
 // judgeFlow asks every chain of rules that a packet meets: each that has rules for the packet's family must permit it.
-func judgeFlow(rules network.Items[network.FlowRule], pkt *packet, in, out string, meets func(network.FlowRule) bool) judgement {
+func judgeFlow(rules network.Items[network.FlowRule], pkt *packet, in, out string, seen bool, meets func(network.FlowRule) bool) judgement {
 	var all judgement
 	for lo := 0; lo < rules.Len(); {
 		hi := lo
@@ -96,7 +102,7 @@ func judgeFlow(rules network.Items[network.FlowRule], pkt *packet, in, out strin
 		if !meets(chain.At(0)) {
 			continue
 		}
-		one := judgeChain(chain, pkt, in, out)
+		one := judgeChain(chain, pkt, in, out, seen)
 		switch {
 		case one.fit == network.Yes && !one.rule.Permit:
 			return one
@@ -109,7 +115,9 @@ func judgeFlow(rules network.Items[network.FlowRule], pkt *packet, in, out strin
 }
 
 // judgeChain applies ordered rules, the first that fits; what fits none is denied.
-func judgeChain(rules network.Items[network.FlowRule], pkt *packet, in, out string) judgement {
+func judgeChain(rules network.Items[network.FlowRule], pkt *packet, in, out string, seen bool) judgement {
+	flow := pkt.flow
+	flow.Seen = seen
 	var open *network.FlowRule
 	var last judgement
 	for _, r := range rules.All() {
@@ -117,7 +125,7 @@ func judgeChain(rules network.Items[network.FlowRule], pkt *packet, in, out stri
 			continue
 		}
 		last = judgement{network.Yes, r}
-		switch r.Fits(pkt.src, pkt.dst, pkt.flow, in, out) {
+		switch r.Fits(pkt.src, pkt.dst, flow, in, out) {
 		case network.Maybe:
 			if open == nil {
 				open = &r

@@ -74,16 +74,17 @@ func (w *Walker) leave(pkt *packet, at position, s step) step {
 	}
 	if !at.origin && at.ingress != "" {
 		stateful := d.Stateful()
+		passes := stateful.Known() && pkt.reply && !asksForState(d)
 		switch {
-		case stateful.Known() && pkt.reply && pkt.state[d]:
+		case passes && pkt.state[d]:
 			s.hop.Evidence = append(s.hop.Evidence, stateful)
-		case stateful.Known() && pkt.reply:
+		case passes:
 			return end(StateMissing, NoState, stateful)
 		}
 		meets := func(r network.FlowRule) bool {
-			return r.Hook <= network.GoingOut && (r.Stateless || !stateful.Known() || !pkt.reply)
+			return r.Hook <= network.GoingOut && (r.Stateless || !passes)
 		}
-		if s = w.filter(pkt, at, s, out, meets); s.verdict != before {
+		if s = w.filter(pkt, at, s, out, pkt.state[d], meets); s.verdict != before {
 			return s
 		}
 	} else if at.origin {

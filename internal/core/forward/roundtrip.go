@@ -151,6 +151,9 @@ func (rt *RoundTrip) oneSided(flow network.Flow) {
 	}
 	for _, b := range rt.Forward.Branches {
 		for _, d := range b.stateful {
+			if !d.Stateful().Known() {
+				continue
+			}
 			for i := range rt.Return.Branches {
 				r := &rt.Return.Branches[i]
 				if r.Verdict != Arrives || slices.Contains(r.stateful, d) || r.end == d {

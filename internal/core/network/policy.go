@@ -32,6 +32,17 @@ const (
 	FromItself      // what the device sends itself
 )
 
+// A FlowState is what a rule asks of the flow that a packet belongs to. The zero FlowState asks for nothing.
+type FlowState uint8
+
+const (
+	AnyState  FlowState = iota
+	Beginning           // the first packet, or one that no seen flow explains and that may be a first one
+	Answering           // an answer, by what the packet itself says: a TCP segment with ACK or RST (RFC 9293)
+	Seen                // an answer to a flow that the device has seen
+	Unseen              // an answer to a flow that it has not seen
+)
+
 // A FlowRule permits or denies flows that go through a device. Rules are ordered, the first that fits counts; what fits
 // none is denied.
 type FlowRule struct {
@@ -44,8 +55,7 @@ type FlowRule struct {
 	From, To           netip.Prefix
 	FromPorts, ToPorts Ports
 	Type               uint16 // ICMP type (RFC 792, RFC 4443) + 1; 0: any
-	Begins             bool   // it asks for the first packet of a flow
-	Answers            bool   // it asks for what answers a flow seen before, such as a TCP segment with ACK or RST
+	State              FlowState
 	In, Out            string // interfaces; "": any
 	Stateless          bool   // it is asked about each packet, whatever flow the device has seen before
 	Undecided          bool   // it also asks for what no walk knows
@@ -117,6 +127,7 @@ type Flow struct {
 	Protocol                    string
 	SourcePort, DestinationPort uint16 // 0: not told
 	Answer                      bool   // it is the answer to what was told
+	Seen                        bool   // the device that is asked has seen what it answers
 }
 
 // Told reports whether the flow is told.
@@ -124,7 +135,33 @@ func (f Flow) Told() bool { return f.Protocol != "" }
 
 // Reverse is the flow of the answer.
 func (f Flow) Reverse() Flow {
-	return Flow{f.Protocol, f.DestinationPort, f.SourcePort, !f.Answer}
+	return Flow{Protocol: f.Protocol, SourcePort: f.DestinationPort, DestinationPort: f.SourcePort, Answer: !f.Answer}
+}
+
+// in says whether the packet belongs to a flow in a state. What answers a flow that was not seen begins one of its own where its
+// protocol does not tell.
+func (f Flow) in(s FlowState) Fit {
+	is := func(b bool) Fit {
+		if b {
+			return Yes
+		}
+		return No
+	}
+	unseen := f.Answer && !f.Seen
+	tells := f.Protocol == "tcp" || f.Protocol == "icmp" || f.Protocol == "icmpv6"
+	switch {
+	case s == Answering:
+		return is(f.Answer)
+	case s == Seen:
+		return is(f.Answer && f.Seen)
+	case (s == Beginning || s == Unseen) && unseen && !f.Told():
+		return Maybe
+	case s == Beginning:
+		return is(!f.Answer || unseen && !tells)
+	case s == Unseen:
+		return is(unseen && tells)
+	}
+	return Yes
 }
 
 // icmpType is the ICMP type of an echo or its reply (RFC 792, RFC 4443).
@@ -192,8 +229,9 @@ func (r FlowRule) Fits(src, dst netip.Addr, f Flow, in, out string) Fit {
 		return No
 	}
 	fit := fits(r.From, r.To, r.Protocol, r.FromPorts, r.ToPorts, r.In, r.Out, src, dst, f, in, out)
+	fit = min(fit, f.in(r.State))
 	switch {
-	case r.Answers && !f.Answer, r.Begins && f.Answer, fit == Yes && r.Type != 0 && f.icmpType() != r.Type-1:
+	case fit == Yes && r.Type != 0 && f.icmpType() != r.Type-1:
 		return No
 	case fit == Yes && r.Undecided:
 		return Maybe

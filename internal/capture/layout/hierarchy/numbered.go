@@ -34,7 +34,7 @@ func (r *reader) numberedLists() {
 		}
 		if slices.Contains(w, "state-policy") || slices.Contains(w, "global-options") {
 			if slices.Contains(w, "established") && w[len(w)-1] == "accept" {
-				stateful = k.mark
+				stateful = k.mark // replies pass before any list is asked
 			} else if slices.Contains(w, "state-policy") && !slices.Contains(w, "accept") && !slices.Contains(w, "invalid") && w[len(w)-2] == "action" {
 				r.restrictAt(network.FlowRule{}, k.mark)
 			}
@@ -48,10 +48,11 @@ func (r *reader) numberedLists() {
 			r.numberedLeaf(&n, list, fam, leaf, k.mark)
 		}
 	}
-	if stateful != (route.Mark{}) {
-		r.Facts.Policy.Stateful = stateful
-	}
 	for _, list := range n.order {
+		if stateful != (route.Mark{}) {
+			first := network.FlowRule{Permit: true, State: network.Seen, Mark: stateful}
+			r.Facts.ListRules = append(r.Facts.ListRules, network.ListRule{List: list, FlowRule: first})
+		}
 		slices.SortStableFunc(n.terms[list], func(a, b *term) int { return len(a.name) - len(b.name) })
 		slices.SortStableFunc(n.terms[list], func(a, b *term) int {
 			if len(a.name) == len(b.name) {
@@ -63,12 +64,7 @@ func (r *reader) numberedLists() {
 			if !t.ends {
 				t.unknown = true
 			}
-			if t.rule.Answers && t.rule.Begins { // the first packet and what answers it: any
-				t.rule.Answers, t.rule.Begins = false, false
-			}
-			if t.rule.Answers && t.rule.Permit && stateful == (route.Mark{}) {
-				r.Facts.Policy.Stateful = t.mark
-			}
+			t.state()
 			r.finishTerm(t)
 		}
 		r.finishList(list, n.rests[list])
@@ -167,7 +163,9 @@ func (r *reader) numberedRule(t *term, w []string) {
 			t.rule.Undecided = t.rule.Undecided || !ok
 		}
 	case "state":
-		t.state(w[1:])
+		if len(w) > 1 && (len(w) == 2 || w[2] != "disable") {
+			t.states = append(t.states, w[1])
+		}
 	case "inbound-interface", "outbound-interface":
 		name := w[len(w)-1]
 		if len(w) < 2 {
@@ -186,19 +184,12 @@ func (r *reader) numberedRule(t *term, w []string) {
 	}
 }
 
-// state reads "established enable" and "established".
-func (t *term) state(w []string) {
-	if len(w) == 0 || len(w) > 1 && w[1] == "disable" {
-		return
-	}
-	switch w[0] {
-	case "established", "related":
-		t.rule.Answers = true
-	case "new":
-		t.rule.Begins = true
-	case "invalid":
-		t.off = t.off || !t.rule.Answers
-	}
+// state tells what the rule asks of flows.
+func (t *term) state() {
+	has := func(s string) bool { return slices.Contains(t.states, s) }
+	state, some, sure := filters.FlowState(has)
+	t.rule.State, t.off = state, t.off || !some
+	t.rule.Undecided = t.rule.Undecided || !sure
 }
 
 // side reads the addresses and ports of one side of a rule.

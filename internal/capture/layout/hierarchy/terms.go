@@ -24,8 +24,9 @@ type term struct {
 	either     filters.Services // ports of either side
 	protocols  []string
 	types      []uint16
-	ends       bool // it says what becomes of the packet
-	goesOn     bool // it leaves that to the next one
+	states     []string // of flows
+	ends       bool     // it says what becomes of the packet
+	goesOn     bool     // it leaves that to the next one
 	off        bool
 	unknown    bool // what it does is not understood
 	mark       route.Mark
@@ -156,10 +157,10 @@ func (r *reader) condition(t *term, what string, v []string) {
 			t.types = append(t.types, n)
 		}
 	case "tcp-established":
-		t.rule.Answers = true
+		t.rule.State = network.Answering
 		t.protocols = append(t.protocols, "tcp")
 	case "tcp-initial":
-		t.rule.Begins = true
+		t.rule.State = network.Beginning
 		t.protocols = append(t.protocols, "tcp")
 	default:
 		t.rule.Undecided = true

@@ -30,8 +30,7 @@ func RuleWords(f network.FlowRule) string {
 	add(!f.ToPorts.Any(), port(f.ToPorts))
 	add(f.In != "", "in "+f.In)
 	add(f.Out != "", "out "+f.Out)
-	add(f.Answers, "answers")
-	add(f.Begins, "begins")
+	add(f.State != network.AnyState, [...]string{"", "begins", "answers", "seen", "unseen"}[f.State])
 	add(f.Undecided, "perhaps")
 	return strings.Join(out, " ")
 }

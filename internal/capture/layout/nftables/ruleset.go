@@ -7,6 +7,7 @@ import (
 	"strconv"
 	"strings"
 
+	"zarvek/internal/capture/filters"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 )
@@ -39,32 +40,66 @@ func family(s string) route.Family {
 	return 0
 }
 
-// build turns the base chains that packets on the way through a device meet into a policy, in order of their priority.
+// build turns the base chains into a policy, in order of their priority: what packets on their way through the device meet, what
+// those for the device itself do, and those that it sends.
 func (rs *ruleset) build(p *network.Policy) {
 	slices.SortStableFunc(rs.chains, func(a, b chainAt) int { return a.Prio - b.Prio })
 	for _, c := range rs.chains {
 		k := key{c.Family, c.Table, c.Name}
 		switch {
+		case c.Family == "netdev" && c.Hook == "ingress":
+			if len(rs.rules[k]) > 0 {
+				rs.number++
+				at := network.FlowRule{Hook: network.ComingIn, Chain: rs.number, Undecided: true, NotRead: true, Mark: rs.rules[k][0].mark}
+				rest := network.FlowRule{Hook: network.ComingIn, Chain: rs.number, Permit: true, NotRead: true, Mark: at.Mark}
+				p.Flows = append(p.Flows, at, rest)
+			}
 		case c.Family != "ip" && c.Family != "ip6" && c.Family != "inet":
-		case c.Type == "filter" && c.Hook == "forward":
-			rs.number++
-			w := walker{rs: rs, p: p}
-			w.chain(k, match{FlowRule: network.FlowRule{Family: family(c.Family), Chain: rs.number}}, 0)
-			p.Flows = append(
-				p.Flows,
-				network.FlowRule{Family: family(c.Family), Chain: rs.number, Permit: c.Policy != "drop", Mark: c.mark},
-			)
 		case c.Type == "nat" && (c.Hook == "prerouting" || c.Hook == "postrouting"):
 			w := walker{rs: rs, p: p, nat: true}
 			w.chain(k, match{FlowRule: network.FlowRule{Family: family(c.Family)}}, 0)
+		case c.Type == "filter" || c.Type == "route":
+			for _, hook := range hooks[c.Hook] {
+				rs.filter(p, c, k, hook)
+			}
 		}
 	}
+}
+
+// hooks are the packets that meet the chains of each hook of the kernel's.
+var hooks = map[string][]network.Hook{
+	"prerouting": {network.ComingIn}, "forward": {network.Forwarded}, "input": {network.ForItself}, "output": {network.FromItself},
+	"postrouting": {network.Forwarded, network.FromItself},
+}
+
+// filter adds the rules of a chain, and what becomes of packets that fit none. A chain that lets all pass adds nothing.
+func (rs *ruleset) filter(p *network.Policy, c chainAt, k key, hook network.Hook) {
+	rs.number++
+	first := len(p.Flows)
+	base := network.FlowRule{Family: family(c.Family), Hook: hook, Stateless: true, Chain: rs.number}
+	// What comes in is asked about before its destination may be changed, and a rule may mean either address.
+	base.Undecided = c.Hook == "prerouting" && len(rs.rules[k]) > 0 && rs.changes("prerouting")
+	w := walker{rs: rs, p: p}
+	w.chain(k, match{FlowRule: base}, 0)
+	if hook != network.Forwarded && c.Policy != "drop" && !slices.ContainsFunc(p.Flows[first:], func(r network.FlowRule) bool { return !r.Permit }) {
+		p.Flows = p.Flows[:first]
+		return
+	}
+	base.Permit, base.Mark, base.Undecided = c.Policy != "drop", c.mark, false
+	p.Flows = append(p.Flows, base)
+}
+
+// changes reports whether a chain at a hook translates.
+func (rs *ruleset) changes(hook string) bool {
+	return slices.ContainsFunc(rs.chains, func(c chainAt) bool {
+		return c.Type == "nat" && c.Hook == hook && len(rs.rules[key{c.Family, c.Table, c.Name}]) > 0
+	})
 }
 
 // match is what a rule asks for so far.
 type match struct {
 	network.FlowRule
-	state string // of the connection that it asks for: "" none, "known", "other"
+	never bool // it fits no packet that walks ask about
 }
 
 type walker struct {
@@ -109,13 +144,10 @@ func (w *walker) act(all []match, verb string, raw json.RawMessage, k key, depth
 			switch {
 			case w.nat: // no translation for these; what follows may not be met
 				return true, true
-			case m.state == "known" && verb == "accept":
-				if w.p.Stateful == (route.Mark{}) {
-					w.p.Stateful = m.Mark
-				}
+			case m.never:
 				continue
-			case m.state != "":
-				continue // what is in no known state: the walk itself judges that
+			case m.State == network.Unseen && verb != "accept" && m.Hook == network.Forwarded && w.p.Stateful == (route.Mark{}):
+				w.p.Stateful = m.Mark // a connection of which it sees one direction only does not last
 			}
 			m.Permit, m.Refuse = verb == "accept", verb == "reject"
 			w.p.Flows = append(w.p.Flows, m.FlowRule)
@@ -127,7 +159,9 @@ func (w *walker) act(all []match, verb string, raw json.RawMessage, k key, depth
 			return true, true
 		}
 		for _, m := range all {
-			w.chain(key{k.family, k.table, to.Target}, m, depth+1)
+			if !m.never {
+				w.chain(key{k.family, k.table, to.Target}, m, depth+1)
+			}
 		}
 		return true, verb == "goto"
 	case "return":
@@ -148,7 +182,56 @@ func (w *walker) act(all []match, verb string, raw json.RawMessage, k key, depth
 	for i := range all {
 		all[i].Undecided = true // a statement that is not known: what it does to the packet is not either
 	}
+	if verb == "vmap" && w.verdicts(all, raw, k) {
+		return true, false
+	}
+	if slices.Contains([]string{"vmap", "queue", "tproxy", "synproxy", "fwd", "dup"}, verb) || verb == "mangle" && strings.Contains(string(raw), `"payload"`) ||
+		verb == "xt" && strings.Contains(string(raw), `"target"`) {
+		w.mayEnd(all)
+		return false, true
+	}
 	return false, false
+}
+
+// mayEnd adds rules that may permit or deny what fits.
+func (w *walker) mayEnd(all []match) {
+	for _, m := range all {
+		if w.nat || m.never {
+			continue
+		}
+		m.Undecided = true
+		for _, permit := range []bool{true, false} {
+			m.Permit = permit
+			w.p.Flows = append(w.p.Flows, m.FlowRule)
+		}
+	}
+}
+
+// verdicts reads a map of states of flows to what becomes of their packets; false for other maps.
+func (w *walker) verdicts(all []match, raw json.RawMessage, k key) bool {
+	var m struct {
+		Key  struct{ CT *struct{ Key string } }
+		Data struct{ Set [][2]json.RawMessage }
+	}
+	if json.Unmarshal(raw, &m) != nil || m.Key.CT == nil || m.Key.CT.Key != "state" || len(m.Data.Set) == 0 {
+		return false
+	}
+	for _, pair := range m.Data.Set {
+		left, _ := json.Marshal(map[string]any{"op": "in", "left": map[string]any{"ct": map[string]any{"key": "state"}}, "right": pair[0]})
+		var verdict map[string]json.RawMessage
+		if json.Unmarshal(pair[1], &verdict) != nil {
+			return false
+		}
+		some := slices.Clone(all)
+		for i := range some {
+			some[i].Undecided = false
+		}
+		some = w.narrow(some, left, k)
+		for verb, with := range verdict {
+			w.act(some, verb, with, k, maxJumps-1)
+		}
+	}
+	return true
 }
 
 // translate adds a translation.
@@ -167,7 +250,7 @@ func (w *walker) translate(all []match, verb string, raw json.RawMessage) {
 			ToPorts:     m.ToPorts,
 			In:          m.In,
 			Out:         m.Out,
-			Undecided:   m.Undecided || m.state != "" || verb == "redirect",
+			Undecided:   m.Undecided || m.State != network.AnyState || verb == "redirect",
 			Mark:        m.Mark,
 		}
 		if verb == "snat" || verb == "dnat" {
@@ -202,14 +285,13 @@ func (w *walker) narrow(all []match, raw json.RawMessage, k key) []match {
 	}
 	if left.CT != nil && left.CT.Key == "state" && (m.Op == "in" || m.Op == "==") {
 		text := string(m.Right)
+		state, some, sure := filters.FlowState(func(word string) bool { return strings.Contains(text, `"`+word+`"`) })
 		for i := range all {
-			switch {
-			case strings.Contains(text, "new"):
-			case strings.Contains(text, "established"):
-				all[i].state = "known"
-			default:
-				all[i].state = "other"
+			if all[i].State != network.AnyState && all[i].State != state {
+				all[i].Undecided = true
 			}
+			all[i].State, all[i].never = state, all[i].never || !some
+			all[i].Undecided = all[i].Undecided || !sure
 		}
 		return all
 	}
@@ -265,16 +347,13 @@ func (w *walker) values(raw json.RawMessage, k key) ([]json.RawMessage, bool) {
 	return []json.RawMessage{raw}, true
 }
 
-// protocolNumbers are the protocols that rules give by number (the IANA registry of protocol numbers).
-var protocolNumbers = map[string]string{
-	"1":         "icmp",
-	"6":         "tcp",
-	"17":        "udp",
-	"47":        "gre",
-	"50":        "esp",
-	"58":        "icmpv6",
-	"132":       "sctp",
-	"ipv6-icmp": "icmpv6",
+// narrowName narrows by the name of an interface; false for a pattern, which may stand for several.
+func narrowName(to *string, name string) bool {
+	if strings.ContainsAny(name, "*+") || *to != "" && *to != name {
+		return false
+	}
+	*to = name
+	return true
 }
 
 // apply narrows a rule by one value; false where it cannot be told.
@@ -287,17 +366,21 @@ func (m *match) apply(what string, v json.RawMessage) bool {
 	case what == "ip daddr" || what == "ip6 daddr":
 		return narrowPrefix(&m.To, v)
 	case what == "meta iifname" || what == "meta iif":
-		m.In = text
-		return !strings.Contains(text, "*")
+		return narrowName(&m.In, text)
 	case what == "meta oifname" || what == "meta oif":
-		m.Out = text
-		return !strings.Contains(text, "*")
+		return narrowName(&m.Out, text)
 	case what == "meta l4proto" || what == "ip protocol" || what == "ip6 nexthdr":
-		if p, ok := protocolNumbers[text]; ok {
-			text = p
+		p, ok := filters.Protocol(text)
+		if m.Protocol != "" && m.Protocol != p {
+			return false
 		}
-		m.Protocol = text
-		return true
+		m.Protocol = p
+		return ok && p != ""
+	case what == "icmp type" || what == "icmpv6 type":
+		m.Protocol = proto
+		t, ok := filters.ICMPType(text, proto == "icmpv6")
+		m.Type = t
+		return ok
 	case what == "meta nfproto":
 		m.Family = map[string]route.Family{"ipv4": route.IPv4, "ipv6": route.IPv6}[text]
 		return m.Family != 0

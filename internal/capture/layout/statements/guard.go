@@ -73,7 +73,7 @@ func (g *guard) finish(r *reader) {
 	r.Facts.Policy.Stateful = g.ports[0].mark
 	if !g.inspected {
 		for _, p := range g.ports {
-			rule := network.FlowRule{Protocol: "icmp", Answers: true, In: p.name, Stateless: true}
+			rule := network.FlowRule{Protocol: "icmp", State: network.Answering, In: p.name, Stateless: true}
 			r.Restrict(rule, int(p.mark.Off), int(p.mark.End))
 		}
 	}

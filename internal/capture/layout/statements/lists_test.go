@@ -6,6 +6,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zarvek/internal/capture/layout/layouttest"
+	"zarvek/internal/core/network"
 )
 
 // TestRulesOfLists: each way in which a list of rules is written.
@@ -106,7 +107,7 @@ func TestLevels(t *testing.T) {
 	require.True(t, r.Facts.Policy.Stateful.Known() || r.Facts.Policy.Stateful.End > 0)
 	require.Equal(t, "mid", r.Facts.Applied[0].Rule.In)
 	require.Len(t, r.Facts.Applied, 4)
-	require.True(t, r.Facts.Policy.Flows[0].Answers, "answers of ICMP are not known by themselves")
+	require.Equal(t, network.Answering, r.Facts.Policy.Flows[0].State, "answers of ICMP are not known by themselves")
 }
 
 // TestWhereAListIsApplied by interface, direction and family.

@@ -247,7 +247,7 @@ func (p *parser) rest() {
 		t, isType := filters.ICMPType(s, p.proto == "icmpv6")
 		switch {
 		case s == "established" || s == "tcp-established":
-			p.r.Answers = true
+			p.r.State = network.Answering
 			if p.proto == "" && !p.r.Services.Some {
 				p.r.Services = filters.Services{Some: true, List: []filters.Service{{Protocol: "tcp"}}}
 			}
