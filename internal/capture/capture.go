@@ -54,6 +54,8 @@ var readers = []layout.Reader{
 	bfd.Reader,
 	database.Reader,
 	nftables.Reader,
+	nftables.Text,
+	nftables.Saved,
 	paragraphs.Reader,
 	hierarchy.Reader,
 	rulesets.Reader,

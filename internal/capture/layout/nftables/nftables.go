@@ -63,10 +63,11 @@ func Read(text []byte) layout.Reading {
 	var c layout.Collector
 	c.Layout = name
 	objects, at, err := elements(text)
-	rs := ruleset{rules: map[key][]*rule{}, sets: map[key][]json.RawMessage{}}
+	rs := ruleset{rules: map[key][]*rule{}, sets: map[key][]json.RawMessage{}, named: map[key]bool{}}
 	for _, o := range objects {
 		switch {
 		case o.Chain != nil:
+			rs.named[key{o.Chain.Family, o.Chain.Table, o.Chain.Name}] = true
 			rs.chains = append(rs.chains, chainAt{*o.Chain, layout.Mark(o.lo, o.hi)})
 		case o.Rule != nil:
 			o.Rule.mark = layout.Mark(o.lo, o.hi)

@@ -21,7 +21,8 @@ type ruleset struct {
 	chains []chainAt
 	rules  map[key][]*rule
 	sets   map[key][]json.RawMessage
-	number int // of the chain that is being built
+	number int          // of the chain that is being built
+	named  map[key]bool // chains that there are
 }
 
 // maxRules bounds what rules with sets unfold into, maxJumps how deep chains lead into chains.
@@ -118,7 +119,9 @@ func (w *walker) chain(k key, base match, depth int) {
 		for _, e := range r.Expr {
 			for verb, raw := range e {
 				if verb == "match" {
-					all = w.narrow(all, raw, k)
+					all = slices.DeleteFunc(w.narrow(all, raw, k), func(m match) bool { return m.never })
+				} else if len(all) == 0 {
+					continue // it fits nothing
 				} else if ended, maybe := w.act(all, verb, raw, k, depth); ended {
 					if maybe {
 						unsure = true
@@ -155,7 +158,8 @@ func (w *walker) act(all []match, verb string, raw json.RawMessage, k key, depth
 		return true, false
 	case "jump", "goto":
 		var to struct{ Target string }
-		if json.Unmarshal(raw, &to) != nil || depth >= maxJumps {
+		if json.Unmarshal(raw, &to) != nil || depth >= maxJumps || !w.rs.named[key{k.family, k.table, to.Target}] { // what it does is not known
+			w.mayEnd(all)
 			return true, true
 		}
 		for _, m := range all {
@@ -243,7 +247,7 @@ func (w *walker) translate(all []match, verb string, raw json.RawMessage) {
 	_ = json.Unmarshal(raw, &to) // null, for masquerade
 	for _, m := range all {
 		t := network.Translation{
-			Destination: verb == "dnat",
+			Destination: verb == "dnat" || verb == "redirect",
 			Protocol:    m.Protocol,
 			From:        m.From,
 			To:          m.To,
@@ -316,7 +320,9 @@ func (w *walker) narrow(all []match, raw json.RawMessage, k key) []match {
 			if !n.apply(what, v) {
 				n.Undecided = true
 			}
-			out = append(out, n)
+			if !n.never {
+				out = append(out, n)
+			}
 		}
 	}
 	return out
@@ -330,100 +336,39 @@ func undecided(all []match) []match {
 }
 
 // values lists what stands on the right: one value, a set written there, or a named one.
-func (w *walker) values(raw json.RawMessage, k key) ([]json.RawMessage, bool) {
+func (w *walker) values(right json.RawMessage, k key) ([]json.RawMessage, bool) {
 	var s string
-	if json.Unmarshal(raw, &s) == nil && strings.HasPrefix(s, "@") {
+	if json.Unmarshal(right, &s) == nil && strings.HasPrefix(s, "@") {
 		elem, ok := w.rs.sets[key{k.family, k.table, s[1:]}]
-		return elem, ok
+		return unfolded(elem), ok
 	}
 	var o struct{ Set []json.RawMessage }
-	if json.Unmarshal(raw, &o) == nil && o.Set != nil {
-		return o.Set, true
+	if json.Unmarshal(right, &o) == nil && o.Set != nil {
+		return unfolded(o.Set), true
 	}
 	var list []json.RawMessage
-	if json.Unmarshal(raw, &list) == nil {
+	if json.Unmarshal(right, &list) == nil {
 		return list, true
 	}
-	return []json.RawMessage{raw}, true
+	return unfolded([]json.RawMessage{right}), true
 }
 
-// narrowName narrows by the name of an interface; false for a pattern, which may stand for several.
-func narrowName(to *string, name string) bool {
-	if strings.ContainsAny(name, "*+") || *to != "" && *to != name {
-		return false
+// unfolded makes prefixes of ranges of addresses.
+func unfolded(list []json.RawMessage) []json.RawMessage {
+	var out []json.RawMessage
+	for _, v := range list {
+		var o struct{ Range []string }
+		if json.Unmarshal(v, &o) == nil && len(o.Range) == 2 {
+			if a, ok := filters.Range(o.Range[0], o.Range[1]); ok {
+				for _, p := range a.Prefixes {
+					out = append(out, raw(map[string]any{"prefix": map[string]any{"addr": p.Addr().String(), "len": p.Bits()}}))
+				}
+				continue
+			}
+		}
+		out = append(out, v)
 	}
-	*to = name
-	return true
-}
-
-// apply narrows a rule by one value; false where it cannot be told.
-func (m *match) apply(what string, v json.RawMessage) bool {
-	text := strings.Trim(string(v), `"`)
-	proto, field, _ := strings.Cut(what, " ")
-	switch {
-	case what == "ip saddr" || what == "ip6 saddr":
-		return narrowPrefix(&m.From, v)
-	case what == "ip daddr" || what == "ip6 daddr":
-		return narrowPrefix(&m.To, v)
-	case what == "meta iifname" || what == "meta iif":
-		return narrowName(&m.In, text)
-	case what == "meta oifname" || what == "meta oif":
-		return narrowName(&m.Out, text)
-	case what == "meta l4proto" || what == "ip protocol" || what == "ip6 nexthdr":
-		p, ok := filters.Protocol(text)
-		if m.Protocol != "" && m.Protocol != p {
-			return false
-		}
-		m.Protocol = p
-		return ok && p != ""
-	case what == "icmp type" || what == "icmpv6 type":
-		m.Protocol = proto
-		t, ok := filters.ICMPType(text, proto == "icmpv6")
-		m.Type = t
-		return ok
-	case what == "meta nfproto":
-		m.Family = map[string]route.Family{"ipv4": route.IPv4, "ipv6": route.IPv6}[text]
-		return m.Family != 0
-	case (proto == "tcp" || proto == "udp" || proto == "sctp" || proto == "th") && (field == "dport" || field == "sport"):
-		if proto != "th" {
-			m.Protocol = proto
-		}
-		p, ok := ports(v)
-		if field == "dport" {
-			m.ToPorts = p
-		} else {
-			m.FromPorts = p
-		}
-		return ok && m.Protocol != ""
-	}
-	return false
-}
-
-func narrowPrefix(to *netip.Prefix, v json.RawMessage) bool {
-	var o struct {
-		Prefix *struct {
-			Addr string
-			Len  int
-		}
-	}
-	var s string
-	if json.Unmarshal(v, &s) == nil {
-		a, err := netip.ParseAddr(s)
-		if err != nil {
-			return false
-		}
-		*to = netip.PrefixFrom(a, a.BitLen())
-		return true
-	}
-	if json.Unmarshal(v, &o) == nil && o.Prefix != nil {
-		a, err := netip.ParseAddr(o.Prefix.Addr)
-		if err != nil || o.Prefix.Len < 0 || o.Prefix.Len > a.BitLen() {
-			return false
-		}
-		*to = netip.PrefixFrom(a, o.Prefix.Len).Masked()
-		return true
-	}
-	return false
+	return out
 }
 
 func ports(v json.RawMessage) (network.Ports, bool) {
@@ -433,6 +378,11 @@ func ports(v json.RawMessage) (network.Ports, bool) {
 	var o struct{ Range []uint16 }
 	if json.Unmarshal(v, &o) == nil && len(o.Range) == 2 {
 		return network.Ports{Lo: o.Range[0], Hi: o.Range[1]}, o.Range[1] >= o.Range[0] && o.Range[1] > 0
+	}
+	var name string
+	if json.Unmarshal(v, &name) == nil {
+		n, ok := filters.Port(name, "")
+		return network.Ports{Lo: n, Hi: n}, ok && n > 0
 	}
 	return network.Ports{}, false
 }

@@ -2,8 +2,7 @@
 // It exists because a table that leads somewhere proves nothing on a device whose filter nobody looked at. What the rules say is
 // not read, so that whatever meets them is unknown.
 //
-// The shapes are those of the open systems (rules saved with a table and chains, chains listed with their policy, nested
-// tables and chains in braces, rules that begin with block or pass).
+// The shapes are those of the open systems: chains listed with their policy, rules that begin with block or pass.
 package rulesets
 
 import (
@@ -19,17 +18,12 @@ const name = "rule set"
 
 // Reader reads this family.
 var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
-	About:  "listings of packet filters as the open systems save and show them: that there are rules, not what they say",
-	Sample: "*filter\n:FORWARD DROP [0:0]\n-A FORWARD -i up0 -j ACCEPT\n"}
+	About:  "listings of packet filters, chains with their policy, rules that block or pass: that there are rules, not what they say",
+	Sample: "Chain FORWARD (policy DROP)\ntarget prot opt source destination\nACCEPT all -- 10.61.16.0/24 anywhere\n"}
 
 var (
-	savedTable = regexp.MustCompile(`^\*(filter|nat|mangle|raw|security)$`)
-	savedChain = regexp.MustCompile(`^:([\w-]+) (ACCEPT|DROP|REJECT|QUEUE|-)(?: \[\d+:\d+\])?$`)
-	savedRule  = regexp.MustCompile(`^(?:\[\d+:\d+\] )?-A ([\w-]+) `)
-	listed     = regexp.MustCompile(`^Chain ([\w-]+) \((?:policy (\w+).*|\d+ references)\)$`)
-	nested     = regexp.MustCompile(`^table (?:(ip|ip6|inet|arp|bridge|netdev) )?[\w-]+ \{$`)
-	hook       = regexp.MustCompile(`\bhook (\w+)\b`)
-	worded     = regexp.MustCompile(`^(?:@\d+ )?(block|pass|match|rdr|nat|binat)\b.*\b(?:in|out|all|on|from|to|any|quick|inet6?|drop|return)\b`)
+	listed = regexp.MustCompile(`^Chain ([\w-]+) \((?:policy (\w+).*|\d+ references)\)$`)
+	worded = regexp.MustCompile(`^(?:@\d+ )?(block|pass|match|rdr|nat|binat)\b.*\b(?:in|out|all|on|from|to|any|quick|inet6?|drop|return)\b`)
 	// wordedAside matches what stands around such rules; what an anchor holds stands elsewhere
 	wordedAside = regexp.MustCompile(`^(?:@\d+ )?(?:set (?:skip|block-policy|limit|state-policy|optimization|timeout|loginterface|ruleset-optimization|debug|fingerprints|hostid|reassemble|require-order|syncookies)|scrub|table <|(?:rdr-|nat-|binat-)?anchor|antispoof|load anchor)\b.*$`)
 )
@@ -39,9 +33,9 @@ func recognise(text []byte) int {
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
 		s := strings.TrimSpace(string(text[lo:min(hi, lo+400)]))
 		switch {
-		case savedTable.MatchString(s), nested.MatchString(s), listed.MatchString(s):
+		case listed.MatchString(s):
 			n += 3
-		case savedChain.MatchString(s), savedRule.MatchString(s), worded.MatchString(s), strings.HasPrefix(s, "type ") && hook.MatchString(s):
+		case worded.MatchString(s):
 			n++
 		}
 	}
@@ -55,13 +49,8 @@ type met struct {
 
 type reader struct {
 	layout.Collector
-	saved    string       // table of saved rules
-	chain    string       // that is listed
-	family   route.Family // of the nested table
-	other    bool         // the nested table is of no routed packets
-	depth    int          // of braces
-	forwards bool         // inside a nested chain that forwarded packets meet
-	seen     map[met]bool
+	chain string // that is listed
+	seen  map[met]bool
 }
 
 // Read reads a text of this family.
@@ -73,9 +62,6 @@ func Read(text []byte) layout.Reading {
 		if s == "" {
 			r.chain = ""
 			continue
-		}
-		if s != "}" && text[lo] != ' ' && text[lo] != '\t' { // a listing that was cut ends where something else begins
-			r.depth = 0
 		}
 		m, rule, known := r.line(s)
 		switch {

@@ -1,0 +1,277 @@
+package nftables
+
+import (
+	"encoding/json"
+	"regexp"
+	"strings"
+
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/route"
+)
+
+const textName = "nftables text"
+
+// Text reads the kernel's packet filter as text (nft list ruleset).
+var Text = layout.Reader{Name: textName, Recognise: recogniseText, Read: ReadText,
+	About: "the kernel's packet filter as text (nft list ruleset): tables, chains and rules in braces",
+	Sample: "table inet night {\n" +
+		"\tchain forward {\n" +
+		"\t\ttype filter hook forward priority filter; policy drop;\n"}
+
+var (
+	tableHead  = regexp.MustCompile(`^(?:add )?table (?:(ip|ip6|inet|arp|bridge|netdev) )?([\w-]+) \{`)
+	chainHead  = regexp.MustCompile(`^chain ([\w-]+) \{`)
+	preamble   = regexp.MustCompile(`^(?:flush (?:ruleset|table .*)|define \w+ = .*|include ".*"|delete table .*|table \w+ [\w-]+;?)$`)
+	setHead    = regexp.MustCompile(`^(?:set|map|flowtable|counter|quota|limit|ct \w+|secmark|synproxy) ([\w-]+) \{`)
+	hookLine   = regexp.MustCompile(`^type (\w+) hook (\w+)\b(?:.*\bpriority ([\w +-]+))?`)
+	policyIs   = regexp.MustCompile(`\bpolicy (\w+)`)
+	elementsIn = regexp.MustCompile(`elements = \{([^}]*)\}`)
+	handle     = regexp.MustCompile(`\s*# handle \d+\s*$`)
+)
+
+func recogniseText(text []byte) int {
+	n := 0
+	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
+		s := strings.TrimSpace(string(text[lo:min(hi, lo+400)]))
+		switch {
+		case tableHead.MatchString(s), n > 0 && chainHead.MatchString(s):
+			n++
+		case n > 0 && hookLine.MatchString(s):
+			n++
+		}
+	}
+	return n
+}
+
+// priorities are the names of the kernel's priorities of chains.
+var priorities = map[string]int{"raw": -300, "mangle": -150, "dstnat": -100, "filter": 0, "security": 50, "srcnat": 100}
+
+// textReader gathers the objects of a ruleset from its lines.
+type textReader struct {
+	layout.Collector
+	rs       ruleset
+	family   string
+	table    string
+	chain    *chainAt // that is open
+	chainAt  int      // index of chain in rs.chains, -1 while it is not known to be a base chain
+	set      string   // that is open; "" for an object of another kind
+	depth    int
+	elements strings.Builder // of the set, while they go on over lines
+	pending  strings.Builder // of a rule that goes on over lines
+	from     int             // where it begins
+	inner    []route.Mark
+	cutAt    route.Mark
+}
+
+// ReadText reads a text of this family.
+func ReadText(text []byte) layout.Reading {
+	r := textReader{rs: ruleset{rules: map[key][]*rule{}, sets: map[key][]json.RawMessage{}, named: map[key]bool{}}}
+	r.Layout = textName
+	for lo, hi := range layout.Lines(text) {
+		s := strings.TrimSpace(handle.ReplaceAllString(string(text[lo:hi]), ""))
+		if s == "" && layout.Blank(text[lo:hi]) {
+			continue
+		}
+		if r.depth > 0 && text[lo] != ' ' && text[lo] != '\t' && s != "}" && !tableHead.MatchString(s) && !chainHead.MatchString(s) && !setHead.MatchString(s) && r.pending.Len() == 0 {
+			r.cutAt, r.depth, r.chain, r.set = r.openMark(), 0, nil, "" // a listing that was cut ends where something else begins
+		}
+		if !r.line(s, lo, hi) {
+			r.LeaveUnread(lo, hi, layout.ErrNotARoute)
+			continue
+		}
+		r.inner = append(r.inner, layout.Mark(lo, hi))
+	}
+	if r.depth > 0 {
+		r.cutAt = r.openMark()
+	}
+	r.rs.build(&r.Facts.Policy)
+	if r.cutAt != (route.Mark{}) {
+		r.Restrict(cutHere, int(r.cutAt.Off), int(r.cutAt.End))
+	}
+	r.account()
+	return r.Reading
+}
+
+// openMark is a line of the listing that is open.
+func (r *textReader) openMark() route.Mark {
+	if len(r.inner) == 0 {
+		return route.Mark{}
+	}
+	return r.inner[0]
+}
+
+// account classes each line: what rules rest on, and what is a part of that.
+func (r *textReader) account() {
+	used := map[uint32]bool{}
+	for m := range r.FactMarks() {
+		for _, x := range r.inner {
+			if m.Off <= x.Off && x.Off < max(m.End, m.Off+1) {
+				used[x.Off] = true
+			}
+		}
+	}
+	for _, x := range r.inner {
+		if used[x.Off] {
+			r.Collector.Read++
+		} else {
+			r.Pass(int(x.Off), int(x.End), layout.Part)
+		}
+	}
+}
+
+// line reads one line; false where it is none of this family.
+func (r *textReader) line(s string, lo, hi int) bool {
+	switch {
+	case strings.HasPrefix(s, "#"), s == "":
+		return true
+	case r.depth == 0:
+		m := tableHead.FindStringSubmatch(s)
+		if m == nil {
+			return preamble.MatchString(s)
+		}
+		if r.family, r.table = m[1], m[2]; r.family == "" {
+			r.family = "ip"
+		}
+		r.depth = 1
+		if strings.HasSuffix(s, "}") {
+			r.depth = 0
+		}
+		return true
+	case r.pending.Len() > 0:
+		return r.more(s, lo, hi)
+	case s == "}":
+		r.close()
+		return true
+	case r.depth == 1:
+		return r.object(s, lo, hi)
+	case r.chain != nil:
+		return r.inChain(s, lo, hi)
+	}
+	return r.inSet(s)
+}
+
+func (r *textReader) close() {
+	r.depth--
+	if r.depth == 1 {
+		if r.set != "" && r.elements.Len() > 0 {
+			k := key{r.family, r.table, r.set}
+			r.rs.sets[k] = append(r.rs.sets[k], valuesOf(r.elements.String())...)
+		}
+		r.chain, r.set = nil, ""
+		r.elements.Reset()
+	}
+}
+
+// object opens a chain, a set, or another object of a table.
+func (r *textReader) object(s string, lo, hi int) bool {
+	if m := chainHead.FindStringSubmatch(s); m != nil {
+		r.chain, r.chainAt, r.depth = &chainAt{chain: chain{Family: r.family, Table: r.table, Name: m[1]}}, -1, 2
+		r.rs.named[key{r.family, r.table, m[1]}] = true
+	} else if m := setHead.FindStringSubmatch(s); m != nil {
+		r.depth = 2
+		if r.set = m[1]; strings.HasPrefix(s, "set ") {
+			r.rs.sets[key{r.family, r.table, r.set}] = nil
+		}
+	} else {
+		return strings.HasPrefix(s, "comment ") || strings.HasPrefix(s, "flags ")
+	}
+	body := s[strings.IndexByte(s, '{')+1:]
+	closed := strings.Count(s, "}") == strings.Count(s, "{")
+	if closed {
+		body = body[:strings.LastIndexByte(body, '}')]
+	}
+	if body = strings.TrimSpace(body); body != "" && r.chain != nil {
+		r.inChain(body, lo, hi)
+	} else if m := elementsIn.FindStringSubmatch(body); m != nil {
+		r.elements.WriteString(m[1])
+	}
+	if closed {
+		r.close()
+	}
+	return true
+}
+
+// inSet reads a line of a set; its elements may go on over lines.
+func (r *textReader) inSet(s string) bool {
+	rest, found := strings.CutPrefix(s, "elements = {")
+	switch {
+	case found:
+		r.elements.WriteString(rest)
+		if !strings.Contains(rest, "}") {
+			r.depth++
+		}
+	case r.depth > 2 || r.elements.Len() > 0:
+		r.elements.WriteString(" " + s)
+		if strings.HasSuffix(s, "}") && r.depth > 2 {
+			r.depth--
+		}
+	case strings.HasSuffix(s, "{"):
+		r.depth++
+	}
+	return true
+}
+
+// inChain reads what a chain is, or a rule of it.
+func (r *textReader) inChain(s string, lo, hi int) bool {
+	r.from = lo
+	return r.more(s, lo, hi)
+}
+
+// ruleOrHook reads what a chain is, or one rule of it.
+func (r *textReader) ruleOrHook(s string, lo, hi int) {
+	if m := hookLine.FindStringSubmatch(s); m != nil {
+		r.chain.Type, r.chain.Hook, r.chain.Prio, r.chain.mark = m[1], m[2], priority(m[3]), layout.Mark(lo, hi)
+		if p := policyIs.FindStringSubmatch(s); p != nil {
+			r.chain.Policy = p[1]
+		}
+		r.chainAt = len(r.rs.chains)
+		r.rs.chains = append(r.rs.chains, *r.chain)
+		return
+	}
+	if p := policyIs.FindStringSubmatch(s); p != nil && strings.HasPrefix(s, "policy ") && r.chainAt >= 0 {
+		r.rs.chains[r.chainAt].Policy = p[1]
+		return
+	}
+	if strings.HasPrefix(s, "comment ") || strings.HasPrefix(s, "#") {
+		return
+	}
+	k := key{r.family, r.table, r.chain.Name}
+	r.rs.rules[k] = append(r.rs.rules[k], &rule{Family: r.family, Table: r.table, Chain: r.chain.Name, Expr: statementsOf(s), mark: layout.Mark(lo, hi)})
+}
+
+// more adds a line to a rule, and reads the rule once its braces are closed.
+func (r *textReader) more(s string, lo, hi int) bool {
+	r.pending.WriteString(s + " ")
+	all := r.pending.String()
+	if strings.Count(all, "{") > strings.Count(all, "}") || strings.HasSuffix(s, "\\") {
+		return true
+	}
+	r.pending.Reset()
+	if r.chain == nil {
+		return true
+	}
+	for _, part := range parts(all) {
+		r.ruleOrHook(part, r.from, hi)
+	}
+	return true
+}
+
+// priority reads "filter", "filter + 10", "-150".
+func priority(s string) int {
+	n, sign := 0, 1
+	for _, w := range strings.Fields(strings.NewReplacer("+", " + ", "-", " - ").Replace(s)) {
+		switch {
+		case w == "+":
+			sign = 1
+		case w == "-":
+			sign = -1
+		default:
+			if x, ok := layout.Uint([]byte(w)); ok {
+				n += sign * int(x)
+			} else {
+				n += priorities[w]
+			}
+		}
+	}
+	return n
+}
