@@ -118,7 +118,9 @@ type Address struct {
 	Prefix    netip.Prefix // address and the length of its network's prefix; full length where that is not shown
 	Interface string
 	Table     string // that has it as its own; "": where the interface is
-	Mark      route.Mark
+	// Configured: a configuration says so, which is weaker than what a listing of the moment shows.
+	Configured bool
+	Mark       route.Mark
 }
 
 // LinkState is the state of an interface. The zero LinkState is not known.
@@ -135,7 +137,9 @@ type Interface struct {
 	Name  string
 	State LinkState
 	MAC   string // link-layer address in lower case, "" where not shown
-	Mark  route.Mark
+	// Configured: a configuration says so, which is weaker than what a listing of the moment shows.
+	Configured bool
+	Mark       route.Mark
 }
 
 // NeighbourState is what the device knows of a neighbour's link-layer address.

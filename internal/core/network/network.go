@@ -253,6 +253,7 @@ func (b *Builder) Build() *Snapshot {
 func (f *deviceFacts) build(name string) *Device {
 	f.nameInterfaces()
 	f.unifyInterfaces()
+	f.aliasInterfaces()
 	f.applyLists()
 	d := &Device{
 		Name:     name,
@@ -278,7 +279,7 @@ func (f *deviceFacts) build(name string) *Device {
 	d.setInterfaces(mergeInterfaces(f.Interfaces))
 	d.rules = mergeRules(f.Rules)
 	d.setNeighbours(f.Neighbours)
-	d.told = f.Addresses
+	d.told = slices.DeleteFunc(slices.Clone(f.Addresses), func(a Address) bool { return a.Configured && d.lacks(a) })
 	d.findOwn()
 	// A device that is off in any capture is off: never promise more than the least one shows.
 	slices.SortStableFunc(d.switches, func(a, b Switch) int {
@@ -306,6 +307,41 @@ func (f *deviceFacts) nameInterfaces() {
 			*s = n
 		}
 	})
+}
+
+// lacks reports whether an address that a configuration names is not the device's own now: its interface is shut down there, or
+// a table that shows attached networks shows none for it.
+func (d *Device) lacks(a Address) bool {
+	i := d.Interface(a.Interface)
+	if i.Configured && i.State == LinkDown {
+		return true
+	}
+	t := d.Table(cmp.Or(a.Table, "default"), route.FamilyOf(a.Prefix.Addr()))
+	if t == nil || t.Weak || t.Undecided || t.Filtered.Known() || t.CutAt.IsValid() || !t.showsAttached() {
+		return false
+	}
+	for _, p := range []netip.Prefix{a.Prefix.Masked(), netip.PrefixFrom(a.Prefix.Addr(), a.Prefix.Addr().BitLen())} {
+		g, ok := t.Exact(p)
+		if !ok {
+			continue
+		}
+		for _, r := range t.Members(g) {
+			if r.Protocol == route.Direct || r.Protocol == route.Local || r.Special == route.Receive {
+				return false
+			}
+		}
+	}
+	return true
+}
+
+// showsAttached reports whether a table lists attached networks.
+func (t *Table) showsAttached() bool {
+	for id := range t.rows.Shared() {
+		if t.rows.Attributes(route.AttrID(id)).Protocol == route.Direct {
+			return true
+		}
+	}
+	return false
 }
 
 // findOwn makes the device's own addresses of those that captures list and those that its local routes show.
@@ -402,8 +438,10 @@ func mergeInterfaces(in []Interface) []Interface {
 			continue
 		}
 		have := &out[at]
-		if i.State == LinkDown || have.State == LinkUnknown {
-			have.State, have.Mark = i.State, i.Mark
+		switch weaker := i.Configured && !have.Configured; {
+		case i.State == LinkUnknown, weaker && have.State != LinkUnknown:
+		case i.State == LinkDown, have.State == LinkUnknown, have.Configured && !i.Configured:
+			have.State, have.Mark, have.Configured = i.State, i.Mark, i.Configured
 		}
 		if have.MAC == "" {
 			have.MAC = i.MAC

@@ -134,7 +134,7 @@ func TestRead(t *testing.T) {
 		got = append(got, fmt.Sprint(s.Prefix, " ", s.NextHop.Address, " ", s.NextHop.Interface, " ", s.Special, " ", s.Preference.Value))
 	}
 	require.Equal(t, []string{"hall0 10.61.16.1/24", "hall0 10.61.17.1/24", "up0 172.28.61.2/30", "10.61.96.0/20 172.28.61.1 up0  20", "10.61.97.0/24 invalid IP  blackhole 0"}, got)
-	require.Equal(t, network.Interface{Name: "up0", State: network.LinkDown, Mark: r.Facts.Interfaces[0].Mark}, r.Facts.Interfaces[0])
+	require.Equal(t, network.Interface{Name: "up0", State: network.LinkDown, Configured: true, Mark: r.Facts.Interfaces[0].Mark}, r.Facts.Interfaces[0])
 	var want []string
 	for _, from := range []string{"10.61.16.0/24", "10.61.18.4/31"} {
 		for _, service := range []string{"8443-8443", "8000-8001", "443-443"} {

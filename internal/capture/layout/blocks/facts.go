@@ -187,7 +187,7 @@ func (r *reader) port(o *object) {
 		ifname = o.parent.parent.name
 	}
 	if o.first("status") == "down" {
-		r.Facts.Interfaces = append(r.Facts.Interfaces, network.Interface{Name: ifname, State: network.LinkDown, Mark: o.markOf("status")})
+		r.Facts.Interfaces = append(r.Facts.Interfaces, network.Interface{Name: ifname, State: network.LinkDown, Configured: true, Mark: o.markOf("status")})
 	}
 	r.access(o, ifname)
 	for _, s := range o.settings {
@@ -196,7 +196,7 @@ func (r *reader) port(o *object) {
 		}
 		p, err := layout.Prefix([]byte(strings.Join(s.values, "/")), false)
 		if err == nil && !p.Addr().IsUnspecified() {
-			r.Facts.Addresses = append(r.Facts.Addresses, network.Address{Prefix: p, Interface: ifname, Table: tableOf(o), Mark: s.mark})
+			r.Facts.Addresses = append(r.Facts.Addresses, network.Address{Prefix: p, Interface: ifname, Table: tableOf(o), Configured: true, Mark: s.mark})
 		}
 	}
 }

@@ -22,7 +22,7 @@ func (r *reader) kindPort(w []string, lo, hi int) (bool, error) {
 	}
 	switch {
 	case len(w) == 1 && w[0] == "disable":
-		r.Facts.Interfaces = append(r.Facts.Interfaces, network.Interface{Name: ifname, State: network.LinkDown, Mark: layout.Mark(lo, hi)})
+		r.Facts.Interfaces = append(r.Facts.Interfaces, network.Interface{Name: ifname, State: network.LinkDown, Configured: true, Mark: layout.Mark(lo, hi)})
 		return true, nil
 	case len(w) == 2 && w[0] == "address":
 		if !strings.Contains(w[1], "/") {
@@ -32,7 +32,7 @@ func (r *reader) kindPort(w []string, lo, hi int) (bool, error) {
 		if err != nil {
 			return false, err
 		}
-		return r.address(network.Address{Prefix: p, Interface: ifname, Mark: layout.Mark(lo, hi)}), nil
+		return r.address(network.Address{Prefix: p, Interface: ifname, Configured: true, Mark: layout.Mark(lo, hi)}), nil
 	case len(w) > 2 && w[0] == "policy" && strings.HasPrefix(w[1], "route"):
 		r.Restrict(network.FlowRule{In: ifname}, lo, hi)
 		return true, nil

@@ -69,7 +69,7 @@ func (r *reader) port(w []string, lo, hi int) (bool, error) {
 		ifname, w = ifname+"."+w[1], w[2:]
 	}
 	if len(w) > 0 && w[0] == "disable" {
-		r.Facts.Interfaces = append(r.Facts.Interfaces, network.Interface{Name: ifname, State: network.LinkDown, Mark: layout.Mark(lo, hi)})
+		r.Facts.Interfaces = append(r.Facts.Interfaces, network.Interface{Name: ifname, State: network.LinkDown, Configured: true, Mark: layout.Mark(lo, hi)})
 		return true, nil
 	}
 	fam := route.Family(0)
@@ -90,7 +90,7 @@ func (r *reader) port(w []string, lo, hi int) (bool, error) {
 		if err != nil {
 			return false, err
 		}
-		return r.address(network.Address{Prefix: p, Interface: ifname, Mark: layout.Mark(lo, hi)}), nil
+		return r.address(network.Address{Prefix: p, Interface: ifname, Configured: true, Mark: layout.Mark(lo, hi)}), nil
 	case len(w) > 1 && w[0] == "filter" && (strings.HasPrefix(w[1], "input") || strings.HasPrefix(w[1], "output")):
 		return r.applyFilter(ifname, fam, w[1:], lo, hi), nil
 	case len(w) > 0 && w[0] == "rpf-check":

@@ -101,7 +101,7 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 		if len(w) > 1 && w[0] == "interface" {
 			r.Facts.Interfaces = append(
 				r.Facts.Interfaces,
-				network.Interface{Name: ifName(w[1:]), Mark: layout.Mark(lo, hi)},
+				network.Interface{Name: ifName(w[1:]), Configured: true, Mark: layout.Mark(lo, hi)},
 			)
 			r.link, r.first = len(r.Facts.Interfaces), len(r.Facts.Addresses)
 			if i := slices.Index(w, "vrf"); i > 1 && i+1 < len(w) {
@@ -132,8 +132,8 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 			r.Facts.Interfaces,
 			network.Interface{
 				Name:  r.Facts.Interfaces[r.link-1].Name,
-				State: network.LinkDown,
-				Mark:  layout.Mark(lo, hi),
+				State: network.LinkDown, Configured: true,
+				Mark: layout.Mark(lo, hi),
 			},
 		)
 		return true, nil
@@ -242,7 +242,7 @@ func (r *reader) address(w []string, lo, hi int) error {
 	}
 	r.Facts.Addresses = append(
 		r.Facts.Addresses,
-		network.Address{Prefix: p, Interface: r.Facts.Interfaces[r.link-1].Name, Table: r.table, Mark: layout.Mark(lo, hi)},
+		network.Address{Prefix: p, Interface: r.Facts.Interfaces[r.link-1].Name, Table: r.table, Configured: true, Mark: layout.Mark(lo, hi)},
 	)
 	return nil
 }

@@ -1,0 +1,95 @@
+package network
+
+import (
+	"net/netip"
+	"slices"
+
+	"zarvek/internal/core/route"
+)
+
+// aliasInterfaces gives what a configuration says of an interface to the one that listings of the moment name otherwise, where
+// both have one address or one attached network: what is applied to it must not pass by the packets that it is for.
+func (f *deviceFacts) aliasInterfaces() {
+	if !slices.ContainsFunc(f.Addresses, func(a Address) bool { return a.Configured }) {
+		return
+	}
+	shown := map[string]bool{} // by listings
+	at := map[netip.Prefix]map[string]bool{}
+	show := func(p netip.Prefix, ifname string) {
+		if ifname == "" {
+			return
+		}
+		if at[p] == nil {
+			at[p] = map[string]bool{}
+		}
+		at[p][ifname] = true
+	}
+	for i := range f.Tables {
+		l := &f.Tables[i].Routes
+		attached := make([]string, l.Shared())
+		for id := range l.Shared() {
+			a := l.Attributes(route.AttrID(id))
+			for _, h := range a.NextHops {
+				shown[h.Interface] = true
+			}
+			if len(a.NextHops) == 1 && (a.Protocol == route.Direct || a.Protocol == route.Local || a.Special == route.Receive) {
+				attached[id] = a.NextHops[0].Interface
+			}
+		}
+		for k := range l.Len() {
+			if id, _ := l.Used(k); attached[id] != "" {
+				show(l.Prefix(k), attached[id])
+			}
+		}
+	}
+	f.Each(func(x Fact) {
+		switch o := x.Of.(type) {
+		case *Address:
+			if !o.Configured {
+				show(netip.PrefixFrom(o.Prefix.Addr(), o.Prefix.Addr().BitLen()), o.Interface)
+			} else {
+				return
+			}
+		case *Interface:
+			if o.Configured {
+				return
+			}
+		case *Neighbour, *Session, *IfIndex, *Rule:
+		default:
+			return
+		}
+		for _, name := range x.Interfaces() {
+			shown[name] = true
+		}
+	})
+	names := map[string]string{}
+	for _, a := range f.Addresses {
+		if !a.Configured || a.Interface == "" || shown[a.Interface] {
+			continue
+		}
+		for _, p := range []netip.Prefix{netip.PrefixFrom(a.Prefix.Addr(), a.Prefix.Addr().BitLen()), a.Prefix.Masked()} {
+			if len(at[p]) != 1 {
+				continue
+			}
+			for other := range at[p] {
+				if was, ok := names[a.Interface]; ok && was != other {
+					other = "" // two say otherwise
+				}
+				names[a.Interface] = other
+			}
+			break
+		}
+	}
+	if len(names) == 0 {
+		return
+	}
+	taken := map[string]int{}
+	for _, other := range names {
+		taken[other]++
+	}
+	f.renameAll(func(s *string) {
+		if other := names[*s]; other != "" && taken[other] == 1 {
+			*s = other
+		}
+	})
+}
