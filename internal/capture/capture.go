@@ -101,7 +101,7 @@ func Read(name string, raw []byte, file uint32, described ...layout.Reader) (*Ca
 	}
 	all := append(described[:len(described):len(described)], readers...)
 	read := func(src *Source) *Capture { return readSource(src, file, all) }
-	return read(src).atEdges(read).withinGate(read), nil
+	return read(src).atEdges(read).withinGate(read).cutShort().doubted(), nil
 }
 
 // readSource reads a text with the readers given.

@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/network"
 )
 
 // What a terminal, an editor or a copy does at the edges of lines: it wraps them at its width, in the middle of words too,
@@ -103,6 +104,7 @@ func (s *Source) cleanLine(raw uint32) int {
 // follows was not read by itself; unread are the numbers of such lines.
 func (s *Source) wrapped(unread map[int]bool) (longest, broken []int) {
 	var lengths, words []int
+	var first []string // word of each line
 	most := 0
 	prompts := map[int]bool{} // which are never the rest of a line
 	rests := map[int]bool{}   // which look like nothing but the rest of one
@@ -111,7 +113,12 @@ func (s *Source) wrapped(unread map[int]bool) (longest, broken []int) {
 		if _, _, ok := p.prompt(s.text[lo:hi]); ok {
 			prompts[len(lengths)] = true
 		}
+		if bytes.Contains(s.text[lo:hi], []byte(void)) { // a line that was taken out already
+			prompts[len(lengths)] = true
+		}
 		rests[len(lengths)] = restOfRow.Match(s.text[lo:hi])
+		word, _, _ := bytes.Cut(bytes.TrimLeft(s.text[lo:min(hi, lo+60)], " \t"), []byte(" "))
+		first = append(first, string(word))
 		lengths, words = append(lengths, hi-lo), append(words, min(len(bytes.Fields(s.text[lo:min(hi, lo+4*remnant)])), 2))
 		most = max(most, hi-lo)
 	}
@@ -119,7 +126,7 @@ func (s *Source) wrapped(unread map[int]bool) (longest, broken []int) {
 		return nil, nil
 	}
 	for i, n := range lengths {
-		if n == most && i+1 < len(lengths) && lengths[i+1] > 0 && !prompts[i+1] {
+		if n == most && i+1 < len(lengths) && lengths[i+1] > 0 && !prompts[i+1] && (first[i] != first[i+1] || first[i] == "") {
 			longest = append(longest, i)
 		}
 	}
@@ -193,6 +200,15 @@ func (c *Capture) routes() int {
 	return n
 }
 
+// others counts the facts beside routes.
+func (c *Capture) others() int {
+	n := 0
+	for i := range c.Parts {
+		c.Parts[i].Facts.Each(func(network.Fact) { n++ })
+	}
+	return n
+}
+
 // unreadRaw counts the lines of the file that no reader could use.
 func (c *Capture) unreadRaw() int {
 	n := 0
@@ -226,7 +242,7 @@ func (c *Capture) atEdges(read func(*Source) *Capture) *Capture {
 		}
 		// Where lines of a table are joined that stand by themselves, rows are lost.
 		j := read(c.Source.changed(join)).withinGate(read)
-		if j.unreadRaw() < best.unreadRaw() && 4*j.routes() >= 3*c.routes() {
+		if j.unreadRaw() < best.unreadRaw() && 4*j.routes() >= 3*c.routes() && j.others() >= c.others() {
 			best, joined = j, join
 		}
 	}

@@ -83,7 +83,7 @@ func flowWords(r network.FlowRule) string {
 	switch {
 	case r.NotRead && r.Permit:
 		return "what that does not stop goes on"
-	case r.Cut:
+	case r.Missing == network.CutOff:
 		return "the configuration is cut off, and a filter may follow"
 	case r.NotRead && r.In == "" && r.Out == "":
 		return "a filter or policy is applied here to what is forwarded; what it says was not read"

@@ -192,6 +192,8 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 		)
 	case forward.FilterNotRead:
 		return fmt.Sprintf("a filter or policy is applied there on the way to %s, and what it says was not read", dst)
+	case forward.WhereApplied:
+		return fmt.Sprintf("lists of rules of %s were captured, and not to which interfaces they are applied", at)
 	case forward.ConfigurationCut:
 		return fmt.Sprintf("%s configuration is cut off, and a filter may follow", its)
 	case forward.RuleNotUnderstood:
@@ -403,6 +405,8 @@ func advice(b forward.Branch, dst netip.Addr) string {
 		}
 	case forward.FilterNotRead:
 		return fmt.Sprintf("look at what that line applies on %s: whether it lets the packets pass; -assume-permitted follows them as if it did", at)
+	case forward.WhereApplied:
+		return fmt.Sprintf("capture the configuration of the interfaces of %s", at)
 	case forward.ConfigurationCut:
 		return fmt.Sprintf("capture the whole configuration of %s", at)
 	case forward.RuleNotUnderstood:

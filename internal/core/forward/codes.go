@@ -37,6 +37,7 @@ var codeWords = [...]string{
 	SourceFails:        "source-fails",
 	FlowNotTold:        "flow-not-told",
 	FilterNotRead:      "filter-not-read",
+	WhereApplied:       "where-applied",
 	ConfigurationCut:   "configuration-cut",
 	RuleNotUnderstood:  "rule-not-understood",
 	OwnFiltered:        "own-filtered",

@@ -18,8 +18,10 @@ func (w *Walker) filter(pkt *packet, at position, s step, out string, seen bool,
 	switch {
 	case j.fit == network.Maybe && w.assume:
 		s.hop.Assumed = append(s.hop.Assumed, j.rule.Mark)
-	case j.fit == network.Maybe && j.rule.Cut:
+	case j.fit == network.Maybe && j.rule.Missing == network.CutOff:
 		return end(Unknown, ConfigurationCut)
+	case j.fit == network.Maybe && j.rule.Missing == network.NotApplied:
+		return end(Unknown, WhereApplied)
 	case j.fit == network.Maybe && j.rule.NotRead:
 		return end(Unknown, FilterNotRead)
 	case j.fit == network.Maybe:

@@ -140,3 +140,21 @@ func TestListsAndWhereTheyAreApplied(t *testing.T) {
 		})
 	}
 }
+
+// TestListsWithoutWhereTheyAreApplied: a listing of lists alone leaves open which packets meet them; a configuration that applies
+// none does not.
+func TestListsWithoutWhereTheyAreApplied(t *testing.T) {
+	for _, alone := range []bool{true, false} {
+		var b network.Builder
+		b.Add("a", coretest.Facts("direct 10.1.0.0/24 dev in\naddr 10.1.0.1/24 in\ndirect 10.9.0.0/24 dev out\naddr 10.9.0.1/24 out\n", 1), 0)
+		b.Add("a", network.Facts{ListRules: []network.ListRule{{List: "NIGHT", Alone: alone, FlowRule: network.FlowRule{Permit: true, Mark: mark(50)}}}}, 0)
+		rt := forward.NewWalker(topology.Build(b.Build())).Trace(netip.MustParseAddr("10.1.0.9"), netip.MustParseAddr("10.9.0.9"))
+		worst, _ := rt.Forward.Worst()
+		if !alone {
+			require.Equal(t, forward.Arrives, worst.Verdict)
+			continue
+		}
+		require.Equal(t, forward.WhereApplied, worst.Reason.Code)
+		require.Equal(t, []route.Mark{mark(50)}, worst.Reason.Marks)
+	}
+}

@@ -11,7 +11,9 @@ import (
 type ListRule struct {
 	List string
 	FlowRule
-	part int // of the capture that shows it
+	// Alone: it is from a listing of lists, which does not tell where they are applied.
+	Alone bool
+	part  int // of the capture that shows it
 }
 
 // An AppliedFilter says where a list decides over packets. Rule tells the packets: family, interfaces, hook; Permit is what
@@ -44,6 +46,10 @@ func (f *Facts) addLists(o Facts) {
 // applyLists turns what is applied into rules that packets meet. A list that no capture shows, or that captures show
 // differently, is a filter that was not read.
 func (f *deviceFacts) applyLists() {
+	alone := func(r ListRule) bool { return !r.Alone }
+	if len(f.ListRules) > 0 && len(f.Applied) == 0 && !slices.ContainsFunc(f.ListRules, alone) {
+		f.Policy.add(notReadHere(FlowRule{Hook: ComingIn, Missing: NotApplied, Mark: f.ListRules[0].Mark}))
+	}
 	var done []AppliedFilter
 	for _, a := range f.Applied {
 		same := func(b AppliedFilter) bool { return a.alike(b) && a.List == b.List }

@@ -32,6 +32,14 @@ const (
 	FromItself      // what the device sends itself
 )
 
+// Missing is what was not captured and may hold a filter. The zero Missing is nothing.
+type Missing uint8
+
+const (
+	CutOff     Missing = 1 + iota // the end of a configuration or listing
+	NotApplied                    // where a list of rules is applied
+)
+
 // A FlowState is what a rule asks of the flow that a packet belongs to. The zero FlowState asks for nothing.
 type FlowState uint8
 
@@ -56,11 +64,11 @@ type FlowRule struct {
 	FromPorts, ToPorts Ports
 	Type               uint16 // ICMP type (RFC 792, RFC 4443) + 1; 0: any
 	State              FlowState
-	In, Out            string // interfaces; "": any
-	Stateless          bool   // it is asked about each packet, whatever flow the device has seen before
-	Undecided          bool   // it also asks for what no walk knows
-	NotRead            bool   // a filter is applied here, and what it says was not read; it is Undecided then
-	Cut                bool   // the configuration is cut off, and a filter may follow where the rule says; it is NotRead then
+	In, Out            string  // interfaces; "": any
+	Stateless          bool    // it is asked about each packet, whatever flow the device has seen before
+	Undecided          bool    // it also asks for what no walk knows
+	NotRead            bool    // a filter is applied here, and what it says was not read; it is Undecided then
+	Missing            Missing // what may hold a filter and was not captured; it is NotRead then
 	Mark               route.Mark
 }
 

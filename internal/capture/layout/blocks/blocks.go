@@ -87,6 +87,7 @@ type reader struct {
 	layout.Collector
 	objects []*object
 	open    []*object // sections and objects around the line
+	lost    []*object // those that something else stands in
 	inner   []route.Mark
 	groups  filters.Groups
 }
@@ -100,15 +101,22 @@ func Read(text []byte) layout.Reading {
 		if s == "" {
 			continue
 		}
-		if !r.line(split(s), s, lo, hi) {
-			r.open = nil // a configuration that was cut ends where something else begins
+		w := split(s)
+		if len(r.open) == 0 && len(r.lost) > 0 && slices.Contains([]string{"set", "unset", "append", "edit", "next", "end"}, w[0]) {
+			r.open, r.lost = r.lost, nil // something else stood between
+		}
+		if !r.line(w, s, lo, hi) {
+			if len(r.open) > 0 { // a configuration that was cut ends where something else begins
+				r.open, r.lost = nil, r.open
+			}
 			r.LeaveUnread(lo, hi, layout.ErrNotARoute)
 		}
 	}
-	cut := len(r.open) > 0
 	r.facts()
-	if cut {
-		r.Restrict(network.FlowRule{Cut: true}, int(r.open[0].mark.Off), int(r.open[0].mark.End))
+	for _, o := range [][]*object{r.open, r.lost} {
+		if len(o) > 0 {
+			r.Restrict(network.FlowRule{Missing: network.CutOff}, int(o[0].mark.Off), int(o[0].mark.End))
+		}
 	}
 	used := map[route.Mark]bool{}
 	r.Facts.Each(func(f network.Fact) { used[*f.Mark] = true })

@@ -100,6 +100,8 @@ func (r *reader) addresses(o *object) {
 			a = unsure
 		}
 		r.groups.AddAddresses(o.name, a)
+	case subnet != nil:
+		r.groups.AddAddresses(o.name, unsure)
 	case strings.EqualFold(o.name, "all"), strings.EqualFold(o.name, "any"):
 		r.groups.AddAddresses(o.name, filters.Addresses{})
 	default: // without a subnet it is the one of all addresses

@@ -123,7 +123,7 @@ func (r *reader) finish() {
 			r.Passed = slices.Delete(r.Passed, i, i+1)
 			r.Collector.Read++
 		}
-		r.restrictAt(network.FlowRule{Cut: true}, r.outermost)
+		r.restrictAt(network.FlowRule{Missing: network.CutOff}, r.outermost)
 	}
 	used := r.used()
 	for _, k := range r.kept {

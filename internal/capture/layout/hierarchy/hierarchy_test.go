@@ -237,7 +237,7 @@ func TestWhatStandsBelowATreeThatWasCut(t *testing.T) {
 	r := layouttest.Laws(t, Read, in)
 	require.Len(t, r.Unread, 2)
 	require.Equal(t, []string{"address 172.28.61.2/30 eth0", "restricted 0 in  out "}, says(in, r), "where the tree is cut a filter may follow")
-	require.True(t, r.Facts.Policy.Flows[0].Cut)
+	require.True(t, r.Facts.Policy.Flows[0].Missing == network.CutOff)
 }
 
 // TestFiltersOfGroupsAndTables: where a filter may be applied to any interface, it may stop any packet.

@@ -12,7 +12,7 @@ import (
 )
 
 // cutHere is the rule that stands for what a listing that was cut may hold.
-var cutHere = network.FlowRule{Cut: true}
+var cutHere = network.FlowRule{Missing: network.CutOff}
 
 type statement = map[string]json.RawMessage
 

@@ -8,6 +8,7 @@ import (
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/capture/layout/layouttest"
+	"zarvek/internal/core/network"
 )
 
 const listing = `table inet night {
@@ -142,10 +143,10 @@ func TestACutListingPromisesNothing(t *testing.T) {
 		}
 		r := ReadText([]byte(listing[:i]))
 		last := r.Facts.Policy.Flows[len(r.Facts.Policy.Flows)-2]
-		require.True(t, last.Cut, listing[:i])
+		require.True(t, last.Missing == network.CutOff, listing[:i])
 	}
 	r := ReadSaved([]byte(strings.TrimSuffix(saved, "COMMIT\n")))
-	require.True(t, r.Facts.Policy.Flows[len(r.Facts.Policy.Flows)-2].Cut)
+	require.True(t, r.Facts.Policy.Flows[len(r.Facts.Policy.Flows)-2].Missing == network.CutOff)
 	r = layouttest.Laws(t, ReadText, []byte("table ip f {\n\tchain forward {\n\t\ttype filter hook forward priority filter; policy drop;\n10.61.96.0/20 via 172.28.61.1 dev up0\n"))
 	require.Len(t, r.Unread, 1, "what stands below is left to other readers")
 }

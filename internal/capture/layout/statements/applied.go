@@ -49,6 +49,21 @@ func (r *reader) applied(w []string, lo, hi int) bool {
 	return true
 }
 
+// appliesSomewhere reports whether a line is one that stands below an interface alone and applies what decides over packets.
+func appliesSomewhere(w []string) bool {
+	if len(w) < 2 || w[0] == "no" || w[0] == "description" {
+		return false
+	}
+	line := strings.Join(w, " ")
+	for _, s := range []string{"ip access-group ", "ipv6 traffic-filter ", "ipv4 access-group ", "ipv6 access-group ", "traffic-filter ", "packet-filter ", "traffic-policy ", "ip policy route-map ", "ip nat outside",
+		"zone-member ", "crypto map "} {
+		if strings.HasPrefix(line+" ", s) {
+			return true
+		}
+	}
+	return false
+}
+
 // directions tells which way a line that applies something names.
 func directions(w []string) (in, out bool) {
 	in = slices.ContainsFunc(w, func(s string) bool { return s == "in" || s == "inbound" || s == "ingress" })

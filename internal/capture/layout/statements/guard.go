@@ -60,6 +60,9 @@ func (g *guard) applied(ifname string) { g.listed = append(g.listed, ifname) }
 
 // finish makes rules of the levels.
 func (g *guard) finish(r *reader) {
+	if x, ok := r.applicationMissing(); ok {
+		r.Restrict(network.FlowRule{Hook: network.ComingIn, Missing: network.NotApplied}, int(x.Mark.Off), int(x.Mark.End))
+	}
 	if g.inspect {
 		for i := range r.Facts.Applied {
 			a := &r.Facts.Applied[i]
@@ -115,11 +118,11 @@ func (r *reader) cutInside() {
 				break
 			}
 		}
-		r.Restrict(network.FlowRule{Cut: true}, int(r.begun.Off), int(r.begun.End))
+		r.Restrict(network.FlowRule{Missing: network.CutOff}, int(r.begun.Off), int(r.begun.End))
 	case r.tail != route.Mark{} && !r.whole:
 		ifname := r.Facts.Interfaces[r.link-1].Name
-		r.Restrict(network.FlowRule{In: ifname, Hook: network.ComingIn, Cut: true}, int(r.tail.Off), int(r.tail.End))
-		r.Restrict(network.FlowRule{Out: ifname, Hook: network.GoingOut, Cut: true}, int(r.tail.Off), int(r.tail.End))
+		r.Restrict(network.FlowRule{In: ifname, Hook: network.ComingIn, Missing: network.CutOff}, int(r.tail.Off), int(r.tail.End))
+		r.Restrict(network.FlowRule{Out: ifname, Hook: network.GoingOut, Missing: network.CutOff}, int(r.tail.Off), int(r.tail.End))
 	}
 }
 
@@ -129,11 +132,35 @@ var begins = regexp.MustCompile(`^version \d+\.\d+$`)
 // bounds notes where a whole configuration begins and ends, in the systems that print an end, and reports a beginning.
 func (r *reader) bounds(s string, lo, hi int) bool {
 	switch {
-	case strings.HasPrefix(s, "Current configuration"), strings.HasPrefix(s, "frr version "), begins.MatchString(s):
+	case strings.HasPrefix(s, "Current configuration"), begins.MatchString(s):
 		r.begun = layout.Mark(lo, hi)
 		return true
-	case s == "end":
-		r.begun = route.Mark{}
+	case s == "end", s == ": end", s == "return":
+		r.begun, r.ended = route.Mark{}, true
 	}
 	return false
+}
+
+// mention keeps the words of a line that is no rule: lists may be used there for something else than for packets on their way.
+func (r *reader) mention(line []byte) {
+	if r.mentioned == nil {
+		r.mentioned = map[string]bool{}
+	}
+	for _, w := range strings.Fields(string(line)) {
+		r.mentioned[w] = true
+	}
+}
+
+// applicationMissing returns a list that nothing in a configuration without its end uses: what applies it may be missing.
+func (r *reader) applicationMissing() (network.ListRule, bool) {
+	used := map[string]bool{}
+	for _, a := range r.Facts.Applied {
+		used[a.List] = true
+	}
+	for _, x := range r.Facts.ListRules {
+		if !used[x.List] && !r.mentioned[x.List] && !x.Alone && !r.ended {
+			return x, true
+		}
+	}
+	return network.ListRule{}, false
 }

@@ -23,6 +23,7 @@ type entry struct {
 type lists struct {
 	groups  filters.Groups
 	entries []entry
+	last    entry  // the list that was opened last
 	open    *entry // the list of the block, with its family and kind of mask
 	group   group  // the group of the block
 }
@@ -34,8 +35,12 @@ func (l *lists) heading(w []string) bool {
 		return true
 	}
 	name, fam, wild := listHeading(w)
+	if slices.ContainsFunc(w, func(s string) bool { return strings.HasSuffix(s, "-list") || strings.HasSuffix(s, "-map") }) {
+		l.last = entry{}
+	}
 	if name != "" {
 		l.open = &entry{list: name, family: fam, wild: wild}
+		l.last = *l.open
 	}
 	return name != ""
 }
@@ -111,6 +116,18 @@ func (l *lists) line(w []string, mark route.Mark) bool {
 	}
 	e := *l.open
 	e.words, e.mark = w, mark
+	l.entries = append(l.entries, e)
+	return true
+}
+
+// interrupted keeps a rule that stands below something else than its list's heading: it is one of the list before, and others may
+// be missing.
+func (l *lists) interrupted(w []string, mark route.Mark) bool {
+	if w[0] == "remark" || l.last.list == "" || len(w) < 2 {
+		return false
+	}
+	e := l.last
+	e.words, e.mark = nil, mark
 	l.entries = append(l.entries, e)
 	return true
 }

@@ -24,7 +24,7 @@ var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
 		"ip route 10.61.64.0/24 172.28.61.18 130\n"}
 
 func recognise(text []byte) int {
-	n := 0
+	n, named, ports := 0, 0, 0
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
 		w := strings.Fields(string(text[lo:min(hi, lo+300)]))
 		if isStatic(w) ||
@@ -32,6 +32,15 @@ func recognise(text []byte) int {
 				layout.LooksLikeAddress([]byte(w[2])) || saysFilter(w) {
 			n += 2
 		}
+		switch {
+		case len(w) == 2 && (w[0] == "hostname" || w[0] == "sysname") && text[lo] == w[0][0]:
+			named = 1
+		case len(w) >= 2 && w[0] == "interface" && text[lo] == 'i':
+			ports++
+		}
+	}
+	if n == 0 && named > 0 && ports > 0 { // of which little was captured
+		return named + ports
 	}
 	return n
 }
@@ -43,16 +52,19 @@ func isStatic(w []string) bool {
 
 type reader struct {
 	layout.Collector
-	block string // the heading of the indented lines: "interface NAME", "vrf NAME", …
-	link  int    // index + 1 of the block's interface
-	table string // of the block's interface, where it is not the main one
-	first int    // how many addresses were known where the block began
-	lists lists
-	whole bool // the last line has its end
-	part  bool // the line tells a part of what others tell: a heading, a member of a group
-	guard guard
-	tail  route.Mark // of the heading of the block that the last line stands in, where it is an interface's
-	begun route.Mark // of the line that begins a whole configuration, until its end is seen
+	block      string // the heading of the indented lines: "interface NAME", "vrf NAME", …
+	link       int    // index + 1 of the block's interface
+	table      string // of the block's interface, where it is not the main one
+	first      int    // how many addresses were known where the block began
+	lists      lists
+	mentioned  map[string]bool // words of lines that are no rules
+	ended      bool            // the text has the line that ends a whole configuration
+	configures bool            // it holds more than lists of rules
+	whole      bool            // the last line has its end
+	part       bool            // the line tells a part of what others tell: a heading, a member of a group
+	guard      guard
+	tail       route.Mark // of the heading of the block that the last line stands in, where it is an interface's
+	begun      route.Mark // of the line that begins a whole configuration, until its end is seen
 }
 
 // Read reads a text of this family. Other statements of a configuration are known to say nothing about static routes.
@@ -75,10 +87,16 @@ func Read(text []byte) layout.Reading {
 		case used:
 			r.Collector.Read++
 		default:
+			r.configures = r.configures || tellsMore(line)
+			r.mention(line)
 			r.Pass(lo, hi, layout.Other)
 		}
 	}
+	r.configures = r.configures || len(r.Facts.Interfaces)+len(r.Facts.Statics)+len(r.Facts.Applied) > 0
 	r.Facts.ListRules = r.lists.rules()
+	for i := range r.Facts.ListRules {
+		r.Facts.ListRules[i].Alone = !r.configures
+	}
 	r.guard.finish(&r)
 	return r.Reading
 }
@@ -163,6 +181,12 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 		return true, nil
 	case r.link > 0 && r.applied(w, lo, hi):
 		return true, nil
+	case r.link == 0 && indented && appliesSomewhere(w): // of an interface whose heading is not to be seen
+		in, out := directions(w)
+		r.restrict(0, "", in || !out, out || !in, lo, hi)
+		return true, nil
+	case r.link == 0 && r.lists.open == nil && isRule(w) && r.lists.interrupted(w, layout.Mark(lo, hi)):
+		return true, nil
 	case len(w) == 3 && w[0] == "no" && w[1] == "ip" && w[2] == "classless":
 		r.Facts.Classful = append(r.Facts.Classful, layout.Mark(lo, hi))
 		return true, nil
@@ -215,6 +239,12 @@ func translates(s string) []string {
 		return pair
 	}
 	return nil
+}
+
+// tellsMore reports whether a line is one that a configuration has and a listing of lists of rules has not.
+func tellsMore(line []byte) bool {
+	w := strings.Fields(string(line))
+	return slices.Contains([]string{"hostname", "sysname", "router", "version", "snmp-server", "line", "route-map", "username", "enable", "service", "logging"}, w[0])
 }
 
 // saysFilter reports whether a line is one of a list of rules or applies one.
