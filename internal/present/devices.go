@@ -103,6 +103,7 @@ func DevicesText(w io.Writer, all []casefile.Summary, q DevicesQuery, v View) er
 	for _, s := range all {
 		if s.Device != nil {
 			devicesNotes(w, s)
+			v.filterNotes(w, s)
 		}
 	}
 	leftOut(w, "Left out of the case:", q.LeftOut)
@@ -200,6 +201,20 @@ func devicesNotes(w io.Writer, s casefile.Summary) {
 	}
 }
 
+// filterNotes says how much of a device's filters was read.
+func (v View) filterNotes(w io.Writer, s casefile.Summary) {
+	c := s.Device.CountFilters()
+	if c.Lines+len(c.Open) == 0 {
+		return
+	}
+	open := "all of what was captured of its filters is understood"
+	if len(c.Open) > 0 {
+		open = fmt.Sprintf("%s not understood or not read (%s): packets that meet them are unknown",
+			count(len(c.Open), "line is", "lines are"), strings.Join(v.somePlaces(c.Open, 3), ", "))
+	}
+	fmt.Fprintf(w, "\n%s: %s read; %s.\n", Clean(s.Name), count(c.Lines, "line of filter rules", "lines of filter rules"), open)
+}
+
 func routesOf(s casefile.Summary, f route.Family) string {
 	n := 0
 	for _, t := range s.Device.Tables().All() {
@@ -283,6 +298,12 @@ type jsonDevice struct {
 	Addresses  []string      `json:"addresses"`
 	Missing    []string      `json:"not-captured"`
 	UnreadLine []jsonUnread  `json:"unread-lines"`
+	Filters    *jsonFilters  `json:"filters,omitempty"`
+}
+
+type jsonFilters struct {
+	Lines int         `json:"rule-lines-read"`
+	Open  []jsonPlace `json:"not-understood"`
 }
 
 type jsonCount struct {
@@ -325,6 +346,9 @@ func DevicesJSON(w io.Writer, all []casefile.Summary, q DevicesQuery, v View) er
 		if s.Device == nil {
 			doc.Others = append(doc.Others, j)
 			continue
+		}
+		if c := s.Device.CountFilters(); c.Lines+len(c.Open) > 0 {
+			j.Filters = &jsonFilters{c.Lines, v.marked(c.Open)}
 		}
 		for _, t := range s.Tables {
 			by := map[string]int{}
