@@ -379,6 +379,36 @@ func editBlocks(policy []policyRule, in, out string) string {
 	return "config firewall address\n" + objects.String() + "end\nconfig firewall service custom\n" + services.String() + "end\nconfig firewall policy\n" + policies.String() + "end\n"
 }
 
+// addLines writes it as lines that add to a path.
+func addLines(policy []policyRule, in, out string) string {
+	var b strings.Builder
+	b.WriteString("/ip firewall filter\nadd action=accept chain=forward connection-state=established,related\n")
+	for i, r := range policy {
+		from, to := sides(r, in, out)
+		fmt.Fprintf(&b, "add action=%s chain=forward comment=\"rule %d\" in-interface=%s out-interface=%s", word(r.permit, "accept", "drop"), i, from, to)
+		if r.from != "" {
+			b.WriteString(" src-address=" + r.from)
+		}
+		if r.to != "" {
+			b.WriteString(" dst-address=" + r.to)
+		}
+		if r.protocol != "" {
+			b.WriteString(" protocol=" + r.protocol)
+		}
+		switch {
+		case r.protocol == "icmp":
+			b.WriteString(" icmp-options=8:0")
+		case r.lo > 0 && r.hi > r.lo:
+			fmt.Fprintf(&b, " \\\n    dst-port=%d-%d", r.lo, r.hi)
+		case r.lo > 0:
+			fmt.Fprintf(&b, " \\\n    dst-port=%d", r.lo)
+		}
+		b.WriteString("\n")
+	}
+	b.WriteString("add action=drop chain=forward\n/system identity\nset name=fence\n")
+	return b.String()
+}
+
 // writtenShapes are the shapes of configurations, each with whether it keeps state.
 var writtenShapes = []struct {
 	name     string
@@ -394,6 +424,7 @@ var writtenShapes = []struct {
 	{"zones in braces", true, func(p []policyRule, in, out string) string { return braces(zoneLeaves(p, in, out)) }},
 	{"rules with numbers", true, numberedLeaves},
 	{"blocks", true, editBlocks},
+	{"paths with add", true, addLines},
 	{"saved rules", true, savedRules},
 	{"rules of the kernel with state as text", true, func(p []policyRule, in, out string) string { return nftRules(p, in, out, true) }},
 }

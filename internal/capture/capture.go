@@ -24,6 +24,7 @@ import (
 	"zarvek/internal/capture/layout/mrt"
 	"zarvek/internal/capture/layout/nftables"
 	"zarvek/internal/capture/layout/paragraphs"
+	"zarvek/internal/capture/layout/paths"
 	"zarvek/internal/capture/layout/plain"
 	"zarvek/internal/capture/layout/rulesets"
 	"zarvek/internal/capture/layout/snmp"
@@ -60,6 +61,7 @@ var readers = []layout.Reader{
 	hierarchy.Reader,
 	rulesets.Reader,
 	blocks.Reader,
+	paths.Reader,
 	lists.Reader,
 	lists.Detail,
 }
