@@ -86,6 +86,7 @@ type packet struct {
 	undo     []translated    // of the packet that this one answers
 	reply    bool
 	state    map[*network.Device]bool             // stateful devices that saw the packet that this one answers
+	came     *packet                              // as it came into the device that changed its destination; nil: as it is
 	depth    int                                  // of tunnels in tunnels
 	end      *network.Device                      // that must have dst, though no capture shows it; found once for a walk
 	find     func(*network.Table) selection.Match // of one destination for any source; nil for a packet on its way

@@ -19,13 +19,18 @@ type translated struct {
 // arrive changes a packet's destination where it comes in: back, where the device had changed the source of what it
 // answers; else by the device's own translations. The step ends the walk where that depends on what is not told.
 func (w *Walker) arrive(pkt *packet, at position, hop *Hop) (*packet, *step) {
+	if pkt.came != nil {
+		p := *pkt
+		p.came = nil
+		pkt = &p
+	}
 	if at.origin || at.ingress == "" {
 		return pkt, nil
 	}
 	for _, t := range pkt.undo {
 		if t.device == at.device && t.source && pkt.dst == t.new {
 			p := *pkt
-			p.dst, p.flow = t.old, t.flow.Reverse()
+			p.dst, p.flow, p.came = t.old, t.flow.Reverse(), pkt
 			hop.NewDestination = t.old
 			return &p, nil
 		}
@@ -34,21 +39,25 @@ func (w *Walker) arrive(pkt *packet, at position, hop *Hop) (*packet, *step) {
 		if !t.Destination {
 			continue
 		}
-		switch t.Fits(pkt.src, pkt.dst, pkt.flow, at.ingress, "") {
-		case network.Maybe:
+		switch fit := t.Fits(pkt.src, pkt.dst, pkt.flow, at.ingress, ""); {
+		case fit == network.Maybe && w.assume:
+			hop.Assumed = append(hop.Assumed, t.Mark)
+		case fit == network.Maybe:
 			return pkt, &step{
 				hop:     *hop,
 				share:   1,
 				verdict: Unknown,
 				reason:  Reason{Code: openCode(pkt, t.Undecided), Marks: []route.Mark{t.Mark}},
 			}
-		case network.Yes:
+		case fit == network.Yes && t.Keep:
+			return pkt, nil
+		case fit == network.Yes:
 			p := *pkt
 			p.done = append(
 				pkt.done[:len(pkt.done):len(pkt.done)],
 				translated{at.device, pkt.dst, t.Becomes, false, pkt.flow},
 			)
-			p.dst = t.Becomes
+			p.dst, p.came = t.Becomes, pkt
 			if t.BecomesPort != 0 {
 				p.flow.DestinationPort = t.BecomesPort
 			}
@@ -81,16 +90,41 @@ func (w *Walker) leave(pkt *packet, at position, s step) step {
 		case passes:
 			return end(StateMissing, NoState, stateful)
 		}
-		meets := func(r network.FlowRule) bool {
-			return r.Hook <= network.GoingOut && (r.Stateless || !passes)
+		asked := func(hook network.Hook) func(network.FlowRule) bool {
+			return func(r network.FlowRule) bool { return r.Hook == hook && (r.Stateless || !passes) }
 		}
-		if s = w.filter(pkt, at, s, out, pkt.state[d], meets); s.verdict != before {
+		came := pkt
+		if pkt.came != nil {
+			came = pkt.came
+		}
+		if s = w.filter(came, at, s, out, pkt.state[d], asked(network.ComingIn)); s.verdict != before {
 			return s
 		}
-	} else if at.origin {
+		if s = w.filter(pkt, at, s, out, pkt.state[d], asked(network.Forwarded)); s.verdict != before {
+			return s
+		}
+		s = w.translateSource(pkt, at, s, out)
+		if s.verdict != before {
+			return s
+		}
+		return w.filter(s.pkt, at, s, out, pkt.state[d], asked(network.GoingOut))
+	}
+	if at.origin {
 		if s = w.filterOwn(pkt, at, s, out); s.verdict != before {
 			return s
 		}
+	}
+	return w.translateSource(pkt, at, s, out)
+}
+
+// translateSource changes a packet's source where the device sends it on: back, where it answers what the device had changed the
+// destination of; else by the device's own translations.
+func (w *Walker) translateSource(pkt *packet, at position, s step, out string) step {
+	d := at.device
+	end := func(c Code, mark route.Mark) step {
+		s.verdict, s.delivery, s.next = Unknown, NotDelivered, position{}
+		s.reason = Reason{Code: c, Marks: []route.Mark{mark}, Interface: out}
+		return s
 	}
 	for _, t := range pkt.undo { // what answers a changed destination takes its address again
 		if t.device == d && !t.source && pkt.src == t.new {
@@ -104,16 +138,20 @@ func (w *Walker) leave(pkt *packet, at position, s step) step {
 		if t.Destination || pkt.reply && pkt.state[d] {
 			continue
 		}
-		switch t.Fits(pkt.src, pkt.dst, pkt.flow, at.ingress, out) {
-		case network.Maybe:
-			return end(Unknown, openCode(pkt, t.Undecided), t.Mark)
-		case network.Yes:
+		switch fit := t.Fits(pkt.src, pkt.dst, pkt.flow, at.ingress, out); {
+		case fit == network.Maybe && w.assume:
+			s.hop.Assumed = append(s.hop.Assumed, t.Mark)
+		case fit == network.Maybe:
+			return end(openCode(pkt, t.Undecided), t.Mark)
+		case fit == network.Yes && t.Keep:
+			return s
+		case fit == network.Yes:
 			to := t.Becomes
 			if !to.IsValid() {
 				to = w.topo.AddressOn(d, out, pkt.dst)
 			}
 			if !to.IsValid() {
-				return end(Unknown, NoAddressToTake, t.Mark)
+				return end(NoAddressToTake, t.Mark)
 			}
 			p := *pkt
 			p.done = append(pkt.done[:len(pkt.done):len(pkt.done)], translated{d, pkt.src, to, true, pkt.flow})

@@ -106,7 +106,7 @@ func (w *Walker) TraceFlow(src, dst netip.Addr, flow network.Flow) RoundTrip {
 	rt.oneSided(flow)
 	for _, b := range rt.Forward.Branches {
 		for _, d := range b.stateful {
-			if d.Flows().Len() == 0 && !slices.Contains(rt.Unjudged, d.Name) {
+			if d.Stateful().Known() && d.Flows().Len() == 0 && !slices.Contains(rt.Unjudged, d.Name) {
 				rt.Unjudged = append(rt.Unjudged, d.Name)
 			}
 		}

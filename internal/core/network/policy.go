@@ -82,6 +82,7 @@ type Translation struct {
 	Becomes     netip.Addr // invalid: the address of the interface that the packet leaves by
 	BecomesPort uint16     // 0: as it was
 	Undecided   bool       // it also asks for what no walk knows, or becomes what none knows
+	Keep        bool       // what it fits is left as it is, whatever translations follow
 	Mark        route.Mark
 }
 

@@ -57,7 +57,7 @@ func (rs *ruleset) build(p *network.Policy) {
 			}
 		case c.Family != "ip" && c.Family != "ip6" && c.Family != "inet":
 		case c.Type == "nat" && (c.Hook == "prerouting" || c.Hook == "postrouting"):
-			w := walker{rs: rs, p: p, nat: true}
+			w := walker{rs: rs, p: p, nat: true, destination: c.Hook == "prerouting"}
 			w.chain(k, match{FlowRule: network.FlowRule{Family: family(c.Family)}}, 0)
 		case c.Type == "filter" || c.Type == "route":
 			for _, hook := range hooks[c.Hook] {
@@ -79,7 +79,7 @@ func (rs *ruleset) filter(p *network.Policy, c chainAt, k key, hook network.Hook
 	first := len(p.Flows)
 	base := network.FlowRule{Family: family(c.Family), Hook: hook, Stateless: true, Chain: rs.number}
 	// What comes in is asked about before its destination may be changed, and a rule may mean either address.
-	base.Undecided = c.Hook == "prerouting" && len(rs.rules[k]) > 0 && rs.changes("prerouting")
+	base.Undecided = c.Hook == "prerouting" && c.Prio >= before["nat"] && len(rs.rules[k]) > 0 && rs.changes("prerouting")
 	w := walker{rs: rs, p: p}
 	w.chain(k, match{FlowRule: base}, 0)
 	if hook != network.Forwarded && c.Policy != "drop" && !slices.ContainsFunc(p.Flows[first:], func(r network.FlowRule) bool { return !r.Permit }) {
@@ -107,6 +107,8 @@ type walker struct {
 	rs  *ruleset
 	p   *network.Policy
 	nat bool
+	// destination: its chain changes where packets go
+	destination bool
 }
 
 // chain adds the rules of a chain, each narrowed by what led here. Unsure is set behind a rule that may have ended it.
@@ -145,7 +147,10 @@ func (w *walker) act(all []match, verb string, raw json.RawMessage, k key, depth
 	case "accept", "drop", "reject":
 		for _, m := range all {
 			switch {
-			case w.nat: // no translation for these; what follows may not be met
+			case w.nat && verb == "accept": // no translation for these
+				w.keep(m)
+				continue
+			case w.nat: // what follows may not be met
 				return true, true
 			case m.never:
 				continue
@@ -195,6 +200,17 @@ func (w *walker) act(all []match, verb string, raw json.RawMessage, k key, depth
 		return false, true
 	}
 	return false, false
+}
+
+// keep adds that what fits is not translated.
+func (w *walker) keep(m match) {
+	if m.never {
+		return
+	}
+	w.p.Translations = append(w.p.Translations, network.Translation{
+		Destination: w.destination, Keep: true, Protocol: m.Protocol, From: m.From, To: m.To, ToPorts: m.ToPorts, In: m.In, Out: m.Out,
+		Undecided: m.Undecided || m.State != network.AnyState || !m.FromPorts.Any() || m.Type != 0, Mark: m.Mark,
+	})
 }
 
 // mayEnd adds rules that may permit or deny what fits.
@@ -254,7 +270,7 @@ func (w *walker) translate(all []match, verb string, raw json.RawMessage) {
 			ToPorts:     m.ToPorts,
 			In:          m.In,
 			Out:         m.Out,
-			Undecided:   m.Undecided || m.State != network.AnyState || verb == "redirect",
+			Undecided:   m.Undecided || !m.FromPorts.Any() || m.Type != 0 || m.State != network.AnyState || verb == "redirect",
 			Mark:        m.Mark,
 		}
 		if verb == "snat" || verb == "dnat" {

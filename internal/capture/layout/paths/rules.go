@@ -198,7 +198,6 @@ func (r *reader) changesDestinations() bool {
 
 // translations reads the rules that change addresses, in their order.
 func (r *reader) translations() {
-	unsure := false // a rule before may have ended it
 	for _, i := range r.items {
 		if !strings.HasSuffix(i.section, "firewall nat") || i.verb != "add" || i.off() {
 			continue
@@ -208,7 +207,6 @@ func (r *reader) translations() {
 			continue
 		}
 		rule := r.match(i)
-		rule.Undecided = rule.Undecided || unsure
 		t := network.Translation{Destination: chain == "dstnat"}
 		switch action {
 		case "masquerade":
@@ -227,8 +225,7 @@ func (r *reader) translations() {
 		case "log", "passthrough":
 			continue
 		case "accept":
-			unsure = true
-			continue
+			t.Keep = true
 		default:
 			rule.Undecided = true
 		}
