@@ -180,6 +180,9 @@ func translationWords(t network.Translation) string {
 			t.Out,
 			t.Undecided,
 		)...)
+	if t.Keep {
+		return strings.Join(append(out, "is left as it is"), " ")
+	}
 	return strings.Join(append(out, "becomes "+becomes), " ")
 }
 

@@ -38,7 +38,7 @@ func (r *reader) applied(w []string, lo, hi int) bool {
 		r.restrict(fam, ifname, in || !out, out || !in, lo, hi)
 	case strings.HasPrefix(line, "ip policy route-map"), strings.HasPrefix(line, "ipv6 policy route-map"):
 		r.Restrict(network.FlowRule{Family: fam, In: ifname}, lo, hi)
-	case line == "ip nat outside", strings.HasPrefix(line, "nat outbound"), strings.HasPrefix(line, "crypto map"):
+	case strings.HasPrefix(line, "nat outbound"), strings.HasPrefix(line, "crypto map"):
 		r.Restrict(network.FlowRule{Family: fam, Out: ifname}, lo, hi)
 	case strings.HasPrefix(line, "zone-member "):
 		r.Restrict(network.FlowRule{Family: fam, In: ifname}, lo, hi)

@@ -111,13 +111,6 @@ func (g *guard) finish(r *reader) {
 func (r *reader) cutInside() {
 	switch {
 	case r.begun != route.Mark{}:
-		for i, p := range r.Passed { // the line that begins it is the evidence now
-			if p.Mark == r.begun {
-				r.Passed = slices.Delete(r.Passed, i, i+1)
-				r.Collector.Read++
-				break
-			}
-		}
 		r.Restrict(network.FlowRule{Missing: network.CutOff}, int(r.begun.Off), int(r.begun.End))
 	case r.tail != route.Mark{} && !r.whole:
 		ifname := r.Facts.Interfaces[r.link-1].Name

@@ -63,8 +63,10 @@ type reader struct {
 	whole      bool            // the last line has its end
 	part       bool            // the line tells a part of what others tell: a heading, a member of a group
 	guard      guard
-	tail       route.Mark // of the heading of the block that the last line stands in, where it is an interface's
-	begun      route.Mark // of the line that begins a whole configuration, until its end is seen
+	nat        nat
+	parts      []route.Mark // lines that are parts of what others tell, unless a fact rests on them
+	tail       route.Mark   // of the heading of the block that the last line stands in, where it is an interface's
+	begun      route.Mark   // of the line that begins a whole configuration, until its end is seen
 }
 
 // Read reads a text of this family. Other statements of a configuration are known to say nothing about static routes.
@@ -81,7 +83,10 @@ func Read(text []byte) layout.Reading {
 		used, err := r.line(string(line), lo, hi)
 		switch {
 		case r.part:
-			r.Pass(lo, hi, layout.Part)
+			r.parts = append(r.parts, layout.Mark(lo, hi))
+			if r.lists.open == nil && r.lists.group.name == "" {
+				r.mention(line)
+			}
 		case err != nil:
 			r.LeaveUnread(lo, hi, err)
 		case used:
@@ -98,12 +103,23 @@ func Read(text []byte) layout.Reading {
 		r.Facts.ListRules[i].Alone = !r.configures
 	}
 	r.guard.finish(&r)
+	r.nat.finish(&r)
+	used := map[route.Mark]bool{}
+	r.Facts.Each(func(f network.Fact) { used[*f.Mark] = true })
+	for _, m := range r.parts {
+		if used[m] {
+			r.Collector.Read++
+		} else {
+			r.Pass(int(m.Off), int(m.End), layout.Part)
+		}
+	}
 	return r.Reading
 }
 
 func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 	w := strings.Fields(s)
 	if r.bounds(strings.TrimSpace(s), lo, hi) {
+		r.part = true
 		return false, nil
 	}
 	indented := s[0] == ' ' || s[0] == '\t'
@@ -179,6 +195,9 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 	case len(w) > 2 && w[0] == "access-group" && r.link == 0:
 		r.appliedByName(w, lo, hi)
 		return true, nil
+	case r.link > 0 && r.nat.side(w, r.Facts.Interfaces[r.link-1].Name, layout.Mark(lo, hi)), r.nat.line(w, layout.Mark(lo, hi)):
+		r.part = true
+		return false, nil
 	case r.link > 0 && r.applied(w, lo, hi):
 		return true, nil
 	case r.link == 0 && indented && appliesSomewhere(w): // of an interface whose heading is not to be seen
