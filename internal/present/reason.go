@@ -51,7 +51,11 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 	case forward.HostSeen:
 		return fmt.Sprintf("%s is attached there, and %s has seen that host as a neighbour", last.Prefix, at)
 	case forward.NetworkAttached:
-		return fmt.Sprintf("%s is attached there; whether a host has %s is not known", last.Prefix, dst)
+		host := dst
+		if r.Address.IsValid() { // which a translation may have made of it
+			host = r.Address
+		}
+		return fmt.Sprintf("%s is attached there; whether a host has %s is not known", last.Prefix, host)
 	case forward.SameNetwork:
 		s := "source and destination share a network, so the host sends straight to it"
 		if b.Delivery == forward.ToAttachedNetwork {
