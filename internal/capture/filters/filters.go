@@ -6,6 +6,8 @@ package filters
 import (
 	"net/netip"
 
+	"go4.org/netipx"
+
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 )
@@ -123,6 +125,31 @@ func Not(out []network.FlowRule, mark route.Mark) []network.FlowRule {
 // Join is what one of two sets holds; any joined with anything is any.
 func (a Addresses) Join(b Addresses) Addresses {
 	return Addresses{append(a.Prefixes[:len(a.Prefixes):len(a.Prefixes)], b.Prefixes...), a.Some && b.Some, a.Unsure || b.Unsure}
+}
+
+// Without is what the set holds and another does not. The family tells what any is.
+func (a Addresses) Without(b Addresses, family route.Family) Addresses {
+	if len(b.Prefixes) == 0 && !b.Unsure {
+		return a
+	}
+	if a.Unsure || b.Unsure {
+		return Addresses{Some: true, Unsure: true}
+	}
+	var s netipx.IPSetBuilder
+	if !a.Some || len(a.Prefixes) == 0 {
+		s.AddPrefix(family.Default())
+	}
+	for _, p := range a.Prefixes {
+		s.AddPrefix(p)
+	}
+	for _, p := range b.Prefixes {
+		s.RemovePrefix(p)
+	}
+	set, err := s.IPSet()
+	if err != nil {
+		return Addresses{Some: true, Unsure: true}
+	}
+	return Addresses{Some: true, Prefixes: set.Prefixes()}
 }
 
 // Join is what one of two sets holds; any joined with anything is any.

@@ -199,6 +199,11 @@ func (r *reader) side(t *term, a *filters.Addresses, ports *filters.Services, w 
 	}
 	last := w[len(w)-1]
 	switch {
+	case w[0] == "address" && strings.HasPrefix(last, "!"):
+		set, ok := filters.Address(last[1:])
+		if t.rule.Undecided = t.rule.Undecided || !ok; ok {
+			*a = filters.Addresses{}.Without(set, t.family)
+		}
 	case w[0] == "address" && !strings.HasPrefix(last, "!"):
 		r.named(a, []string{last})
 	case w[0] == "port" && !strings.HasPrefix(last, "!"):

@@ -15,15 +15,16 @@ func TestTerms(t *testing.T) {
 			"permit tcp from 10.61.16.0/24 22-22", "permit tcp from 10.61.16.0/24 8000-8010", "permit tcp from 10.61.17.0/24 22-22", "permit tcp from 10.61.17.0/24 8000-8010"},
 		"firewall {\n    family inet {\n        filter N {\n            term a {\n                from {\n                    destination-address {\n                        10.61.80.9/32;\n                    }\n                    protocol icmp;\n                    icmp-type echo-request;\n                }\n                then {\n                    count pings;\n                    discard;\n                }\n            }\n            term rest {\n                then accept;\n            }\n        }\n    }\n}\n": {
 			"deny icmp type 8 to 10.61.80.9/32", "permit"},
-		"set firewall filter N term a from tcp-established\nset firewall filter N term a then accept\nset firewall filter N term b then reject\n":                    {"permit tcp answers", "refuse"},
-		"set firewall filter N term a from port 53\nset firewall filter N term a from protocol udp\nset firewall filter N term a then count x\n":                     {"permit udp 53-53", "permit udp 53-53"},
-		"set firewall filter N term a from source-address 10.61.16.0/24 except\nset firewall filter N term a then accept\n":                                          {"permit perhaps"},
-		"set firewall filter N term a from dscp ef\nset firewall filter N term a then discard\n":                                                                     {"deny perhaps"},
-		"set firewall filter N term a then next term\nset firewall filter N term b then discard\n":                                                                   {"deny"},
-		"set firewall filter N term a from protocol tcp\nset firewall filter N term a then routing-instance tills\n":                                                 {"permit perhaps", "deny perhaps"},
-		"set policy-options prefix-list TILLS 10.61.16.0/24\nset firewall filter N term a from source-prefix-list TILLS\nset firewall filter N term a then accept\n": {"permit from 10.61.16.0/24"},
-		"set firewall filter N term a from source-prefix-list NOWHERE\nset firewall filter N term a then accept\n":                                                   {"permit perhaps"},
-		"set firewall filter N term a from destination-port 80\nset firewall filter N term a then accept\n":                                                          {"permit tcp 80-80", "permit udp 80-80"},
+		"set firewall filter N term a from tcp-established\nset firewall filter N term a then accept\nset firewall filter N term b then reject\n":                                           {"permit tcp answers", "refuse"},
+		"set firewall filter N term a from port 53\nset firewall filter N term a from protocol udp\nset firewall filter N term a then count x\n":                                            {"permit udp 53-53", "permit udp 53-53"},
+		"set firewall filter N term a from source-address 10.61.16.0/23\nset firewall filter N term a from source-address 10.61.16.0/24 except\nset firewall filter N term a then accept\n": {"permit from 10.61.17.0/24"},
+		"set firewall filter N term a from source-address 10.61.16.0/24 except\nset firewall filter N term a then accept\n":                                                                 {"permit perhaps"},
+		"set firewall filter N term a from dscp ef\nset firewall filter N term a then discard\n":                                                                                            {"deny perhaps"},
+		"set firewall filter N term a then next term\nset firewall filter N term b then discard\n":                                                                                          {"deny"},
+		"set firewall filter N term a from protocol tcp\nset firewall filter N term a then routing-instance tills\n":                                                                        {"permit perhaps", "deny perhaps"},
+		"set policy-options prefix-list TILLS 10.61.16.0/24\nset firewall filter N term a from source-prefix-list TILLS\nset firewall filter N term a then accept\n":                        {"permit from 10.61.16.0/24"},
+		"set firewall filter N term a from source-prefix-list NOWHERE\nset firewall filter N term a then accept\n":                                                                          {"permit perhaps"},
+		"set firewall filter N term a from destination-port 80\nset firewall filter N term a then accept\n":                                                                                 {"permit tcp 80-80", "permit udp 80-80"},
 	} {
 		r := layouttest.Laws(t, Read, []byte(text))
 		require.Empty(t, r.Unread, text)
@@ -93,7 +94,7 @@ set firewall name N rule 10 state related enable
 set firewall name N rule 30 action drop
 set firewall name N rule 30 disable
 set firewall name N rule 40 action drop
-set firewall name N rule 40 source address !10.61.16.0/24
+set firewall name N rule 40 packet-length 100
 set firewall name N rule 50 action jump
 set interfaces ethernet eth0 firewall in name N
 set firewall ipv4 forward filter default-action drop

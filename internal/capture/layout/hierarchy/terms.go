@@ -24,9 +24,11 @@ type term struct {
 	either     filters.Services // ports of either side
 	protocols  []string
 	types      []uint16
-	states     []string // of flows
-	ends       bool     // it says what becomes of the packet
-	goesOn     bool     // it leaves that to the next one
+	states     []string          // of flows
+	notFrom    filters.Addresses // that are left out of the sources
+	notTo      filters.Addresses
+	ends       bool // it says what becomes of the packet
+	goesOn     bool // it leaves that to the next one
 	off        bool
 	unknown    bool // what it does is not understood
 	mark       route.Mark
@@ -95,15 +97,15 @@ func (r *reader) condition(t *term, what string, v []string) {
 	if len(v) == 0 && what != "tcp-established" && what != "tcp-initial" {
 		return // the heading of a block
 	}
-	addresses := func(to *filters.Addresses) {
+	addresses := func(to, not *filters.Addresses) {
+		if len(v) == 2 && v[1] == "except" {
+			*not = not.Join(r.groups.AddressNamed(v[0]))
+			return
+		}
 		if !to.Some {
 			*to = filters.NoAddresses
 		}
 		for _, x := range v {
-			if x == "except" {
-				to.Unsure = true
-				continue
-			}
 			*to = to.Join(r.groups.AddressNamed(x))
 		}
 	}
@@ -131,9 +133,9 @@ func (r *reader) condition(t *term, what string, v []string) {
 	}
 	switch what {
 	case "source-address":
-		addresses(&t.rule.From)
+		addresses(&t.rule.From, &t.notFrom)
 	case "destination-address":
-		addresses(&t.rule.To)
+		addresses(&t.rule.To, &t.notTo)
 	case "source-prefix-list":
 		lists(&t.rule.From)
 	case "destination-prefix-list":
@@ -197,6 +199,10 @@ func (r *reader) finishTerm(t *term) {
 		t.rule.Permit = true
 	}
 	t.rule.Family = t.family
+	for _, side := range []struct{ all, not *filters.Addresses }{{&t.rule.From, &t.notFrom}, {&t.rule.To, &t.notTo}} {
+		side.not.Unsure = side.not.Unsure || len(side.not.Prefixes) > 0 && !side.all.Some // left out of what is not told
+	}
+	t.rule.From, t.rule.To = t.rule.From.Without(t.notFrom, t.family), t.rule.To.Without(t.notTo, t.family)
 	t.services()
 	r.addRules(t, t.rule.Unfold(nil, t.mark))
 }

@@ -37,7 +37,11 @@ func TestRead(t *testing.T) {
 		"1 permit seen", "1 deny unseen",
 		"1 permit tcp from 10.61.64.0/24 443-443 in in0 out out0", "1 permit tcp from 10.61.64.0/24 8000-8010 in in0 out out0",
 		"1 permit udp from 10.61.64.0/24 to 10.61.80.9/32 53-53", "1 permit udp from 10.61.65.1/32 to 10.61.80.9/32 53-53",
-		"1 permit icmp", "1 permit esp", "1 permit in lo", "1 refuse perhaps", "1 deny from 10.61.70.0/24", "1 deny",
+		"1 permit icmp", "1 permit esp", "1 permit in lo",
+		// all but 10.0.0.0/8
+		"1 refuse to 0.0.0.0/5", "1 refuse to 8.0.0.0/7", "1 refuse to 11.0.0.0/8", "1 refuse to 12.0.0.0/6", "1 refuse to 16.0.0.0/4", "1 refuse to 32.0.0.0/3",
+		"1 refuse to 64.0.0.0/2", "1 refuse to 128.0.0.0/1",
+		"1 deny from 10.61.70.0/24", "1 deny",
 	}, got)
 	require.NotEqual(t, route.Mark{}, p.Stateful)
 	require.Len(t, p.Translations, 3)
@@ -65,7 +69,7 @@ func TestRead(t *testing.T) {
 
 func TestWhatIsNotUnderstoodIsNeverCertain(t *testing.T) {
 	for _, expr := range []string{
-		`[{"match":{"op":"!=","left":{"payload":{"protocol":"ip","field":"daddr"}},"right":"10.0.0.1"}},{"accept":null}]`,
+		`[{"match":{"op":"!=","left":{"payload":{"protocol":"tcp","field":"dport"}},"right":22}},{"accept":null}]`,
 		`[{"match":{"op":"==","left":{"meta":{"key":"mark"}},"right":7}},{"accept":null}]`,
 		`[{"match":{"op":"==","left":{"payload":{"protocol":"ip","field":"saddr"}},"right":"@nosuch"}},{"accept":null}]`,
 		`[{"limit":{"rate":5,"per":"second"}},{"accept":null}]`,

@@ -315,6 +315,9 @@ func (w *walker) narrow(all []match, raw json.RawMessage, k key) []match {
 		}
 		return all
 	}
+	if m.Op == "!=" && left.Payload != nil && (left.Payload.Field == "saddr" || left.Payload.Field == "daddr") {
+		return w.narrowNot(all, left.Payload.Protocol+" "+left.Payload.Field, m.Right, k)
+	}
 	if m.Op != "==" && m.Op != "in" {
 		return undecided(all)
 	}
@@ -336,6 +339,39 @@ func (w *walker) narrow(all []match, raw json.RawMessage, k key) []match {
 			if !n.apply(what, v) {
 				n.Undecided = true
 			}
+			if !n.never {
+				out = append(out, n)
+			}
+		}
+	}
+	return out
+}
+
+// narrowNot applies a match that names the addresses which do not fit.
+func (w *walker) narrowNot(all []match, what string, right json.RawMessage, k key) []match {
+	values, ok := w.values(right, k)
+	not := filters.NoAddresses
+	fam := route.IPv4
+	if strings.HasPrefix(what, "ip6") {
+		fam = route.IPv6
+	}
+	for _, v := range values {
+		p, is := prefixOf(v)
+		ok = ok && is && route.FamilyOf(p.Addr()) == fam
+		not.Prefixes = append(not.Prefixes, p)
+	}
+	rest := filters.Addresses{}
+	if ok {
+		rest = rest.Without(not, fam)
+	}
+	if !ok || rest.Unsure || len(rest.Prefixes)*len(all) > maxRules {
+		return undecided(all)
+	}
+	var out []match
+	for _, one := range all {
+		for _, p := range rest.Prefixes {
+			n := one
+			n.apply(what, raw(map[string]any{"prefix": map[string]any{"addr": p.Addr().String(), "len": p.Bits()}}))
 			if !n.never {
 				out = append(out, n)
 			}

@@ -90,8 +90,11 @@ func (r *reader) match(i *item) filters.Rule {
 		switch key {
 		case "chain", "action", "comment", "log", "log-prefix", "disabled", "reject-with", "to-addresses", "to-ports", "hw-offload", "place-before", "address-list", "address-list-timeout":
 		case "src-address", "dst-address":
-			set, ok := filters.Address(v)
-			if not || !ok {
+			set, ok := filters.Address(strings.TrimPrefix(v, "!"))
+			if not && ok {
+				set = filters.Addresses{}.Without(set, familyOf(i.section))
+			}
+			if !ok {
 				rule.Undecided = true
 			} else if key == "src-address" {
 				rule.From = set

@@ -1,6 +1,7 @@
 package statements
 
 import (
+	"net/netip"
 	"regexp"
 	"slices"
 	"strings"
@@ -20,6 +21,8 @@ type guard struct {
 	inspected bool     // answers of ICMP are known
 	inspect   bool     // filters are opened by what passes the other way
 	mixed     bool     // a list holds for all interfaces
+	icmpRuled bool     // lines say which ICMP is let in for the device itself
+	farSide   bool     // an interface may be reached by its address from behind another one
 }
 
 type guarded struct {
@@ -45,6 +48,10 @@ func (g *guard) line(w []string, inBlock bool) bool {
 		g.equal = true
 	case line == "same-security-traffic permit intra-interface":
 		g.back = true
+	case len(w) > 3 && w[0] == "icmp" && (w[1] == "permit" || w[1] == "deny"):
+		g.icmpRuled = true
+	case len(w) == 2 && w[0] == "management-access":
+		g.farSide = true
 	case strings.HasPrefix(line, "inspect icmp"):
 		g.inspected = true
 	case strings.HasPrefix(line, "ip inspect ") && inBlock:
@@ -74,12 +81,6 @@ func (g *guard) finish(r *reader) {
 		return
 	}
 	r.Facts.Policy.Stateful = g.ports[0].mark
-	if !g.inspected {
-		for _, p := range g.ports {
-			rule := network.FlowRule{Protocol: "icmp", State: network.Answering, In: p.name, Stateless: true}
-			r.Restrict(rule, int(p.mark.Off), int(p.mark.End))
-		}
-	}
 	for _, p := range g.ports {
 		if slices.Contains(g.listed, p.name) {
 			continue
@@ -103,7 +104,51 @@ func (g *guard) finish(r *reader) {
 		}
 		r.Facts.Applied = append(r.Facts.Applied, network.AppliedFilter{List: list, Rule: network.FlowRule{In: p.name, Mark: p.mark}})
 	}
+	if !g.inspected {
+		g.icmpAnswers(r)
+	}
+	g.itself(r)
 	r.cutInside()
+}
+
+// icmpAnswers applies the lists to ICMP once more, whatever flow it answers: where the configuration does not say that ICMP is
+// inspected, the device keeps no state of it.
+func (g *guard) icmpAnswers(r *reader) {
+	for _, a := range slices.Clone(r.Facts.Applied) {
+		list := "ICMP of " + a.List
+		for _, x := range slices.Clone(r.Facts.ListRules) {
+			if x.List != a.List || x.Protocol != "" && x.Protocol != "icmp" {
+				continue
+			}
+			x.List, x.Protocol = list, "icmp"
+			r.Facts.ListRules = append(r.Facts.ListRules, x)
+		}
+		a.List = list
+		a.Rule.Protocol, a.Rule.Stateless = "icmp", true
+		r.Facts.Applied = append(r.Facts.Applied, a)
+	}
+}
+
+// itself makes rules of what is for the device itself: an interface answers for its own address alone, to an echo where no line
+// says otherwise; what else it lets in stands in lines that are not read.
+func (g *guard) itself(r *reader) {
+	for _, p := range g.ports {
+		list := "what is for the device itself by " + p.name
+		add := func(f network.FlowRule) {
+			f.Mark = p.mark
+			r.Facts.ListRules = append(r.Facts.ListRules, network.ListRule{List: list, FlowRule: f})
+		}
+		for _, a := range r.Facts.Addresses {
+			if a.Interface != p.name && slices.ContainsFunc(g.ports, func(q guarded) bool { return q.name == a.Interface }) {
+				add(network.FlowRule{To: netip.PrefixFrom(a.Prefix.Addr(), a.Prefix.Addr().BitLen()), Undecided: g.farSide})
+			}
+		}
+		if !g.icmpRuled {
+			add(network.FlowRule{Protocol: "icmp", Type: 9, Permit: true})
+		}
+		add(network.FlowRule{Undecided: true, Permit: true})
+		r.Facts.Applied = append(r.Facts.Applied, network.AppliedFilter{List: list, Rule: network.FlowRule{In: p.name, Hook: network.ForItself, Undecided: true, Mark: p.mark}})
+	}
 }
 
 // cutInside keeps an interface from being promised in whose block the text stops in the middle of a line, and all of them where
