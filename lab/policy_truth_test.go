@@ -59,7 +59,7 @@ out.close(); open(sys.argv[5],"w").close()
 // their own making tell what they let pass, and every shape must say so of every flow.
 func TestOnePolicyInEveryShape(t *testing.T) {
 	const policies, flows = 4, 5000
-	b := newBench(t, "nft", "python3")
+	b := newBench(t, "nft", "python3", "iptables-restore")
 	for _, box := range []string{"inner", "fence", "outer"} {
 		b.box(box)
 		b.run(box, "sysctl -q -w net.ipv4.ip_forward=1 net.ipv4.conf.all.rp_filter=0 net.ipv4.conf.default.rp_filter=0 net.ipv4.icmp_ratelimit=0")
@@ -98,15 +98,18 @@ func TestOnePolicyInEveryShape(t *testing.T) {
 		sent := randomFlows(rnd, flows)
 		b.feed("fence", "flush ruleset\n"+nftRules(policy, in, out, true), "nft", "-f", "-")
 		passed := b.sendRaw(sent)
+		printed := map[string]string{"what the kernel prints": b.run("fence", "nft list ruleset"), "what the kernel prints as JSON": b.run("fence", "nft -j list ruleset")}
+		b.feed("fence", "flush ruleset\n", "nft", "-f", "-")
+		b.feed("fence", savedRules(policy, in, out), "iptables-restore")
+		printed["what the older tool saves"], printed["what it lists"] = b.run("fence", "iptables-save"), b.run("fence", "iptables -L -n -v")
 		t.Logf("policy %d: %d of %d passed", n, len(passed), flows)
 		shapes := writtenShapes
-		for _, real := range []struct{ name, command string }{{"what the kernel prints", "nft list ruleset"}, {"what the kernel prints as JSON", "nft -j list ruleset"}} {
-			text := b.run("fence", real.command)
+		for name, text := range printed {
 			shapes = append(shapes[:len(shapes):len(shapes)], struct {
 				name     string
 				stateful bool
 				write    func(policy []policyRule, in, out string) string
-			}{real.name, true, func([]policyRule, string, string) string { return text }})
+			}{name, true, func([]policyRule, string, string) string { return text }})
 		}
 		for _, shape := range shapes {
 			dir := t.TempDir()
@@ -133,7 +136,7 @@ func TestOnePolicyInEveryShape(t *testing.T) {
 		require.NotEmpty(t, passed)
 		require.Less(t, len(passed), flows, "some must be dropped")
 	}
-	t.Logf("%d verdicts on %d flows in %d shapes, %d wrong, %d unknown", asked, policies*flows, len(writtenShapes)+2, wrong, unknown)
+	t.Logf("%d verdicts on %d flows in %d shapes, %d wrong, %d unknown", asked, policies*flows, len(writtenShapes)+4, wrong, unknown)
 }
 
 // feed runs a command in a box with a text as its standard input.

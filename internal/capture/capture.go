@@ -57,6 +57,7 @@ var readers = []layout.Reader{
 	nftables.Reader,
 	nftables.Text,
 	nftables.Saved,
+	nftables.Listed,
 	paragraphs.Reader,
 	hierarchy.Reader,
 	rulesets.Reader,

@@ -11,7 +11,7 @@ import (
 )
 
 // ofRules are the layouts of texts that tell what decides over packets: what follows the end of a cut one may decide too.
-var ofRules = []string{"statements", "hierarchy", "blocks", "nftables text", "saved rules", "rule set", "paths"}
+var ofRules = []string{"statements", "hierarchy", "blocks", "nftables text", "saved rules", "listed chains", "rule set", "paths"}
 
 // cutShort keeps that a configuration or a listing of rules stops in the middle of its last line.
 func (c *Capture) cutShort() *Capture {

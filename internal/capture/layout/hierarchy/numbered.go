@@ -20,6 +20,7 @@ type numbered struct {
 // rest is what becomes of packets that fit no rule of a list.
 type rest struct {
 	permit, told, unknown bool
+	returns               bool // they go on in the list that led here
 	mark                  route.Mark
 }
 
@@ -49,23 +50,20 @@ func (r *reader) numberedLists() {
 		}
 	}
 	for _, list := range n.order {
+		slices.SortStableFunc(n.terms[list], func(a, b *term) int {
+			if d := len(a.name) - len(b.name); d != 0 {
+				return d
+			}
+			return strings.Compare(a.name, b.name)
+		})
+	}
+	for _, list := range n.order {
 		if stateful != (route.Mark{}) {
 			first := network.FlowRule{Permit: true, State: network.Seen, Mark: stateful}
 			r.Facts.ListRules = append(r.Facts.ListRules, network.ListRule{List: list, FlowRule: first})
 		}
-		slices.SortStableFunc(n.terms[list], func(a, b *term) int { return len(a.name) - len(b.name) })
-		slices.SortStableFunc(n.terms[list], func(a, b *term) int {
-			if len(a.name) == len(b.name) {
-				return strings.Compare(a.name, b.name)
-			}
-			return 0
-		})
 		for _, t := range n.terms[list] {
-			if !t.ends {
-				t.unknown = true
-			}
-			t.state()
-			r.finishTerm(t)
+			r.addRules(t, n.unfold(t, nil))
 		}
 		r.finishList(list, n.rests[list])
 	}
@@ -104,7 +102,8 @@ func (r *reader) numberedLeaf(n *numbered, list string, fam route.Family, w []st
 	case w[0] == "default-action" && len(w) > 1:
 		d := n.rests[list]
 		d.told, d.permit, d.mark = true, w[1] == "accept", mark
-		d.unknown = !slices.Contains([]string{"accept", "drop", "reject"}, w[1])
+		d.returns = w[1] == "return" || w[1] == "continue"
+		d.unknown = !d.returns && !slices.Contains([]string{"accept", "drop", "reject"}, w[1])
 	case w[0] == "rule" && len(w) > 2:
 		var t *term
 		for _, x := range n.terms[list] {
@@ -136,6 +135,10 @@ func (r *reader) numberedRule(t *term, w []string) {
 			t.rule.Refuse = true
 		default:
 			t.unknown = true // it goes on elsewhere
+		}
+	case "jump-target":
+		if len(w) > 1 {
+			t.jump = w[1]
 		}
 	case "disable":
 		t.off = true
@@ -182,6 +185,48 @@ func (r *reader) numberedRule(t *term, w []string) {
 	default:
 		t.rule.Undecided = true
 	}
+}
+
+// unfold makes rules of a term. One that leads to another list has the rules of that where both fit.
+func (n *numbered) unfold(t *term, above []string) []network.FlowRule {
+	t.state()
+	if t.off || t.goesOn {
+		return nil
+	}
+	t.rule.Family = t.family
+	t.services()
+	if t.jump == "" && (t.unknown || !t.ends) {
+		t.rule.Undecided = true
+		return filters.Not(nil, t.mark)
+	}
+	own := t.rule.Unfold(nil, t.mark)
+	if t.jump == "" {
+		return own
+	}
+	target := filterName(t.jump, t.family)
+	if n.rests[target] == nil || slices.Contains(above, target) {
+		return filters.Not(nil, t.mark)
+	}
+	var out []network.FlowRule
+	add := func(more []network.FlowRule) {
+		for _, a := range own {
+			for _, b := range more {
+				if f, ok := filters.Both(a, b); ok {
+					out = append(out, f)
+				}
+			}
+		}
+	}
+	for _, x := range n.terms[target] {
+		c := *x
+		add(n.unfold(&c, append(above, target)))
+	}
+	if d := n.rests[target]; d.unknown {
+		add(filters.Not(nil, d.mark))
+	} else if !d.returns {
+		add([]network.FlowRule{{Permit: d.permit, Mark: d.mark}})
+	}
+	return out
 }
 
 // state tells what the rule asks of flows.
@@ -270,7 +315,7 @@ func (r *reader) finishList(list string, d *rest) {
 		last.Permit = true
 	}
 	if d.told || whole {
-		last.Undecided = d.unknown
+		last.Undecided = d.unknown || d.returns
 		r.Facts.ListRules = append(r.Facts.ListRules, network.ListRule{List: list, FlowRule: last})
 	}
 	if whole {

@@ -97,7 +97,13 @@ set firewall name N rule 40 action drop
 set firewall name N rule 40 packet-length 100
 set firewall name N rule 50 action jump
 set interfaces ethernet eth0 firewall in name N
+set firewall ipv4 name LED default-action return
+set firewall ipv4 name LED rule 10 action drop
+set firewall ipv4 name LED rule 10 protocol tcp
 set firewall ipv4 forward filter default-action drop
+set firewall ipv4 forward filter rule 4 action jump
+set firewall ipv4 forward filter rule 4 jump-target LED
+set firewall ipv4 forward filter rule 4 destination address 10.61.80.0/24
 set firewall ipv4 forward filter rule 5 action accept
 set firewall ipv4 forward filter rule 5 inbound-interface name eth0
 set firewall ipv4 input filter rule 5 action drop
@@ -109,7 +115,8 @@ set firewall ipv4 input filter rule 5 destination port ssh
 	require.Equal(t, map[string][]string{
 		"N": {"permit seen", "permit tcp from 10.61.16.0/24 443-443", "permit tcp from 10.61.16.0/24 8000-8010", "deny perhaps", "permit perhaps", "deny perhaps",
 			"permit icmp", "deny"},
-		"forward filter": {"permit in eth0", "deny"},
+		"forward filter": {"deny tcp to 10.61.80.0/24", "permit in eth0", "deny"},
+		"LED":            {"deny tcp", "deny perhaps"},
 		"input filter":   {"deny tcp 22-22", "deny udp 22-22", "permit"},
 	}, layouttest.Lists(r.Facts.ListRules))
 	require.Equal(t, []string{"forward filter 4 hook 0 deny", "input filter 4 hook 3 deny", "N 4 hook 0 deny in eth0"}[2:], layouttest.Applied(r.Facts.Applied)[:1])

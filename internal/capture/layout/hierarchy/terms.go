@@ -24,6 +24,7 @@ type term struct {
 	either     filters.Services // ports of either side
 	protocols  []string
 	types      []uint16
+	jump       string            // the list that decides what fits
 	states     []string          // of flows
 	notFrom    filters.Addresses // that are left out of the sources
 	notTo      filters.Addresses

@@ -63,7 +63,7 @@ func Read(text []byte) layout.Reading {
 	var c layout.Collector
 	c.Layout = name
 	objects, at, err := elements(text)
-	rs := ruleset{rules: map[key][]*rule{}, sets: map[key][]json.RawMessage{}, named: map[key]bool{}}
+	rs := newRuleset()
 	for _, o := range objects {
 		switch {
 		case o.Chain != nil:

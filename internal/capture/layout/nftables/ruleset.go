@@ -25,6 +25,10 @@ type ruleset struct {
 	named  map[key]bool // chains that there are
 }
 
+func newRuleset() ruleset {
+	return ruleset{rules: map[key][]*rule{}, sets: map[key][]json.RawMessage{}, named: map[key]bool{}}
+}
+
 // maxRules bounds what rules with sets unfold into, maxJumps how deep chains lead into chains.
 const (
 	maxRules = 20000

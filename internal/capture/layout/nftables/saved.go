@@ -48,7 +48,7 @@ var (
 func ReadSaved(text []byte) layout.Reading {
 	var c layout.Collector
 	c.Layout = savedName
-	rs := ruleset{rules: map[key][]*rule{}, sets: map[key][]json.RawMessage{}, named: map[key]bool{}}
+	rs := newRuleset()
 	family := savedFamily(text)
 	table, known := "filter", rs.named
 	open := route.Mark{}
@@ -102,17 +102,7 @@ func ReadSaved(text []byte) layout.Reading {
 	if open != (route.Mark{}) { // its last line is missing, and rules may be
 		c.Restrict(cutHere, int(open.Off), int(open.End))
 	}
-	used := map[uint32]bool{}
-	for m := range c.FactMarks() {
-		used[m.Off] = true
-	}
-	for _, m := range lines {
-		if used[m.Off] {
-			c.Read++
-		} else {
-			c.Pass(int(m.Off), int(m.End), layout.Part)
-		}
-	}
+	accountLines(&c, lines)
 	return c.Reading
 }
 
@@ -188,6 +178,9 @@ func savedStatements(w []string, table string) []statement {
 		case "-o", "--out-interface":
 			meta("oifname", value)
 		case "-p", "--protocol":
+			if value == "0" { // by number any
+				value = "all"
+			}
 			p, ok := filters.Protocol(value)
 			if proto = p; ok && p == "" && !not {
 				break

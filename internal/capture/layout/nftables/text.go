@@ -1,7 +1,6 @@
 package nftables
 
 import (
-	"encoding/json"
 	"regexp"
 	"strings"
 
@@ -65,7 +64,7 @@ type textReader struct {
 
 // ReadText reads a text of this family.
 func ReadText(text []byte) layout.Reading {
-	r := textReader{rs: ruleset{rules: map[key][]*rule{}, sets: map[key][]json.RawMessage{}, named: map[key]bool{}}}
+	r := textReader{rs: newRuleset()}
 	r.Layout = textName
 	for lo, hi := range layout.Lines(text) {
 		s := strings.TrimSpace(handle.ReplaceAllString(string(text[lo:hi]), ""))

@@ -199,3 +199,49 @@ func TestWhatDoesNotFit(t *testing.T) {
 		require.Equal(t, []bool{true, false, false, true}, []bool{permits("10.61.15.255"), permits("10.61.16.0"), permits("10.61.16.255"), permits("10.61.17.0")})
 	}
 }
+
+const listing2 = `Chain INPUT (policy ACCEPT 0 packets, 0 bytes)
+ pkts bytes target     prot opt in     out     source               destination
+    0     0 DROP       tcp  --  *      *       0.0.0.0/0            0.0.0.0/0            tcp dpt:22
+
+Chain FORWARD (policy DROP 12 packets, 720 bytes)
+ pkts bytes target     prot opt in     out     source               destination
+  100  6000 ACCEPT     all  --  *      *       0.0.0.0/0            0.0.0.0/0            ctstate RELATED,ESTABLISHED
+    3   180            all  --  in0    *       0.0.0.0/0            0.0.0.0/0
+    3   180 ACCEPT     tcp  --  in0    !out1   10.61.16.0/24        0.0.0.0/0            multiport dports 443,8000:8001 /* tills */
+    3   180 ACCEPT     tcp  --  in0    out0    10.61.16.0/24        0.0.0.0/0            tcp dpts:8000:8001 /* tills, of old */
+    3   180 extra      udp  --  *      *       0.0.0.0/0            10.61.81.0/24        udp dpt:53
+    3   180 ACCEPT     icmp --  *      *       0.0.0.0/0            0.0.0.0/0            icmptype 8
+    3   180 ACCEPT     tcp  --  *      *       0.0.0.0/0            0.0.0.0/0            TIME from 08:00:00 to 20:00:00
+
+Chain extra (1 references)
+ pkts bytes target     prot opt in     out     source               destination
+    0     0 REJECT     all  --  *      *       0.0.0.0/0            10.61.81.9           reject-with icmp-port-unreachable
+`
+
+func TestListed(t *testing.T) {
+	r := layouttest.Laws(t, ReadListed, []byte(listing2))
+	require.Empty(t, r.Unread)
+	require.Equal(t, map[uint8][]string{
+		0: {"permit seen", "permit tcp from 10.61.16.0/24 443-443 in in0 perhaps", "permit tcp from 10.61.16.0/24 8000-8001 in in0 perhaps",
+			"permit tcp from 10.61.16.0/24 8000-8001 in in0 out out0", "refuse udp to 10.61.81.9/32 53-53",
+			"permit icmp type 8", "permit tcp perhaps", "deny"},
+		3: {"deny tcp 22-22", "permit"},
+	}, rulesOf(r))
+	short := layouttest.Laws(t, ReadListed, []byte("Chain FORWARD (policy ACCEPT)\ntarget     prot opt source               destination\nDROP       all  --  10.61.16.0/24        anywhere\n"))
+	require.Equal(t, map[uint8][]string{0: {"deny from 10.61.16.0/24 perhaps", "permit"}}, rulesOf(short), "which interfaces it asks for is not shown")
+	nat := layouttest.Laws(t, ReadListed, []byte("Chain PREROUTING (policy ACCEPT 0 packets, 0 bytes)\n pkts bytes target     prot opt in     out     source               destination\n"+
+		"    1    60 DNAT       tcp  --  out0   *       0.0.0.0/0            0.0.0.0/0            tcp dpt:80 to:10.61.64.1:8080\n\n"+
+		"Chain POSTROUTING (policy ACCEPT 0 packets, 0 bytes)\n pkts bytes target     prot opt in     out     source               destination\n    1    60 MASQUERADE  all  --  *      out0    10.61.16.0/24        0.0.0.0/0\n"))
+	require.Len(t, nat.Facts.Policy.Translations, 2)
+	require.Equal(t, "10.61.64.1", nat.Facts.Policy.Translations[0].Becomes.String())
+	require.Equal(t, uint16(8080), nat.Facts.Policy.Translations[0].BecomesPort)
+	below := layouttest.Laws(t, ReadListed, []byte(strings.TrimSuffix(listing2, "\n")+"\n10.61.96.0/20 via 172.28.61.1 dev up0\n"))
+	require.Len(t, below.Unread, 1)
+	require.Greater(t, recogniseListed([]byte(listing2)), 8)
+}
+
+func FuzzReadListed(f *testing.F) {
+	f.Add([]byte(listing2))
+	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, ReadListed, in) })
+}

@@ -5,33 +5,12 @@ import (
 	"strings"
 )
 
-// onTheWay are the chains that forwarded packets meet.
-var onTheWay = []string{"FORWARD", "PREROUTING", "POSTROUTING"}
-
-// isProtocol reports whether a word is a cell that each row of a listed chain has.
-func isProtocol(w string) bool {
-	return slices.Contains([]string{"--", "all", "tcp", "udp", "icmp", "ipv6-icmp", "icmpv6", "esp", "ah", "gre", "sctp", "igmp", "ospf", "vrrp"}, w)
-}
-
 // line tells whether a line is a rule that packets on their way meet, and where, and whether it belongs to a rule set at all.
 func (r *reader) line(s string) (m met, rule, known bool) {
 	w := strings.Fields(s)
 	switch {
-	case r.chain != "":
-		if w[0] == "target" || w[0] == "pkts" || w[0] == "num" {
-			return m, false, true
-		}
-		if !slices.ContainsFunc(w, isProtocol) {
-			r.chain = ""
-			return m, false, false
-		}
-		return m, slices.Contains(onTheWay, r.chain), true
 	case strings.HasPrefix(s, "#"):
 		return m, false, true
-	case listed.MatchString(s):
-		c := listed.FindStringSubmatch(s)
-		r.chain = c[1]
-		return m, c[1] == "FORWARD" && c[2] != "" && c[2] != "ACCEPT", true
 	case worded.MatchString(s):
 		return words(w)
 	case wordedAside.MatchString(s):

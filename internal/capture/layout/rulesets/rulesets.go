@@ -2,7 +2,7 @@
 // It exists because a table that leads somewhere proves nothing on a device whose filter nobody looked at. What the rules say is
 // not read, so that whatever meets them is unknown.
 //
-// The shapes are those of the open systems: chains listed with their policy, rules that begin with block or pass.
+// The shapes are those of the open systems: rules that begin with block or pass.
 package rulesets
 
 import (
@@ -18,11 +18,10 @@ const name = "rule set"
 
 // Reader reads this family.
 var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
-	About:  "listings of packet filters, chains with their policy, rules that block or pass: that there are rules, not what they say",
-	Sample: "Chain FORWARD (policy DROP)\ntarget prot opt source destination\nACCEPT all -- 10.61.16.0/24 anywhere\n"}
+	About:  "packet filters whose rules begin with block or pass: that there are rules, not what they say",
+	Sample: "set skip on lo\nblock in log on up0 all\npass out on up0 all\n"}
 
 var (
-	listed = regexp.MustCompile(`^Chain ([\w-]+) \((?:policy (\w+).*|\d+ references)\)$`)
 	worded = regexp.MustCompile(`^(?:@\d+ )?(block|pass|match|rdr|nat|binat)\b.*\b(?:in|out|all|on|from|to|any|quick|inet6?|drop|return)\b`)
 	// wordedAside matches what stands around such rules; what an anchor holds stands elsewhere
 	wordedAside = regexp.MustCompile(`^(?:@\d+ )?(?:set (?:skip|block-policy|limit|state-policy|optimization|timeout|loginterface|ruleset-optimization|debug|fingerprints|hostid|reassemble|require-order|syncookies)|scrub|table <|(?:rdr-|nat-|binat-)?anchor|antispoof|load anchor)\b.*$`)
@@ -33,8 +32,6 @@ func recognise(text []byte) int {
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
 		s := strings.TrimSpace(string(text[lo:min(hi, lo+400)]))
 		switch {
-		case listed.MatchString(s):
-			n += 3
 		case worded.MatchString(s):
 			n++
 		}
@@ -49,8 +46,7 @@ type met struct {
 
 type reader struct {
 	layout.Collector
-	chain string // that is listed
-	seen  map[met]bool
+	seen map[met]bool
 }
 
 // Read reads a text of this family.
@@ -60,7 +56,6 @@ func Read(text []byte) layout.Reading {
 	for lo, hi := range layout.Lines(text) {
 		s := strings.TrimSpace(string(text[lo:hi]))
 		if s == "" {
-			r.chain = ""
 			continue
 		}
 		m, rule, known := r.line(s)
