@@ -47,6 +47,9 @@ type Service struct {
 // mostRules bounds what one rule unfolds into: one that would become more is one that may fit anything.
 const mostRules = 4096
 
+// MostTotal bounds what all rules of one text unfold into: each one beyond is one that may fit anything.
+const MostTotal = 300_000
+
 // Unfold appends the rule as rules of one source, one destination, one service and one pair of interfaces each.
 func (r Rule) Unfold(out []network.FlowRule, mark route.Mark) []network.FlowRule {
 	from, to, services := r.From.alternatives(), r.To.alternatives(), r.Services.alternatives()
@@ -55,7 +58,7 @@ func (r Rule) Unfold(out []network.FlowRule, mark route.Mark) []network.FlowRule
 		Family: r.Family, Permit: r.Permit, Refuse: r.Refuse, State: r.State, Mark: mark,
 		Undecided: r.Undecided || r.From.Unsure || r.To.Unsure || r.Services.Unsure,
 	}
-	if len(from)*len(to)*len(services)*len(in)*len(place) > mostRules {
+	if n := len(from) * len(to) * len(services) * len(in) * len(place); n > mostRules || n > 1 && len(out)+n > MostTotal {
 		base.Undecided = true
 		return append(out, base)
 	}

@@ -266,9 +266,11 @@ func (a *auditor) policyCuts(g *addressFacts, d *network.Device) {
 	for _, r := range d.Rules().All() {
 		cut(r.From)
 	}
-	for _, r := range d.Flows().All() {
-		cut(r.From)
-		cut(r.To)
+	if !a.coarse[d] {
+		for _, r := range d.Flows().All() {
+			cut(r.From)
+			cut(r.To)
+		}
 	}
 	for _, t := range d.Translations().All() {
 		cut(t.From)

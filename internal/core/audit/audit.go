@@ -56,6 +56,7 @@ type auditor struct {
 	followed     atomic.Int64
 	oneSided     map[[2]int32][]string // stateful devices that see one direction of a pair only
 	sideLock     sync.Mutex
+	coarse       map[*network.Device]bool // devices whose filters name too much to be judged for every pair
 }
 
 // newAuditor compiles one family of a network.
@@ -101,6 +102,7 @@ func newAuditor(w *forward.Walker, fam route.Family) *auditor {
 			a.downs = append(a.downs, i)
 		}
 	}
+	a.weighFilters()
 	a.newGraph()
 	a.newGround()
 	return a

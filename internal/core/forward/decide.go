@@ -19,7 +19,9 @@ type Walker struct {
 	patched *selection.Lookup // of the tables that an overlay changed
 	base    *Walker           // on the snapshot below, where devices attach alike; nil for none
 	links   sync.Map          // linkKey: topology.OnLink, of next hops
-	assume  bool              // that filters which cannot be judged permit what they meet
+	// unjudged are devices whose rules are not asked: what meets some may pass or not
+	unjudged map[*network.Device]bool
+	assume   bool // that filters which cannot be judged permit what they meet
 }
 
 type linkKey struct {
@@ -67,9 +69,14 @@ func (w *Walker) On(n *network.Snapshot) *Walker {
 	return out
 }
 
+// Unjudged returns a walker that does not ask the rules of some devices: what meets them is unknown.
+func (w *Walker) Unjudged(devices map[*network.Device]bool) *Walker {
+	return &Walker{net: w.net, topo: w.topo, lookups: w.lookups, patched: w.patched, base: w.base, assume: w.assume, unjudged: devices}
+}
+
 // Assuming returns a walker that walks on where rules cannot be judged, as if they permitted the packet. Hop.Assumed tells which.
 func (w *Walker) Assuming() *Walker {
-	return &Walker{net: w.net, topo: w.topo, lookups: w.lookups, patched: w.patched, assume: true}
+	return &Walker{net: w.net, topo: w.topo, lookups: w.lookups, patched: w.patched, unjudged: w.unjudged, assume: true}
 }
 
 func (w *Walker) unchanged(d *network.Device) bool {

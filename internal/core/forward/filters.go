@@ -8,8 +8,13 @@ import (
 // filter asks the device's rules whether the packet may go on; the step ends where they do not permit it, or where that depends
 // on what is not told or was not understood. Seen tells that the device has seen
 // what the packet answers, meets which rules it meets.
-func (w *Walker) filter(pkt *packet, at position, s step, out string, seen bool, meets func(network.FlowRule) bool) step {
-	j := judgeFlow(at.device.Flows(), pkt, at.ingress, out, seen, meets)
+func (w *Walker) filter(pkt *packet, at position, s step, out string, seen bool, meets func(network.Chain) bool) step {
+	var j judgement
+	if w.unjudged[at.device] {
+		j = firstMet(at.device, at.ingress, out, meets)
+	} else {
+		j = judgeFlow(at.device, pkt, at.ingress, out, seen, meets)
+	}
 	end := func(v Verdict, c Code) step {
 		s.verdict, s.delivery, s.next = v, NotDelivered, position{}
 		s.reason = Reason{Code: c, Marks: []route.Mark{j.rule.Mark}, Interface: out}
@@ -36,11 +41,6 @@ func (w *Walker) filter(pkt *packet, at position, s step, out string, seen bool,
 	return s
 }
 
-// asksForState reports whether the device's rules say by themselves what they do with answers.
-func asksForState(d *network.Device) bool {
-	return d.Flows().Any(func(r network.FlowRule) bool { return r.State >= network.Seen })
-}
-
 // openCode tells why a rule cannot be decided: it asks for what was not understood, or for a flow that was not told.
 func openCode(pkt *packet, undecided bool) Code {
 	if undecided && pkt.flow.Told() {
@@ -55,9 +55,9 @@ func (w *Walker) filterSelf(pkt *packet, at position, s step) step {
 		return s
 	}
 	// The answer to what the device sent itself is known to it, where it keeps state.
-	known := pkt.reply && at.device.Stateful().Known() && !asksForState(at.device)
+	known := pkt.reply && at.device.Stateful().Known() && !at.device.AsksForState()
 	s.pkt = pkt
-	return w.filter(pkt, at, s, "", pkt.reply, func(r network.FlowRule) bool {
+	return w.filter(pkt, at, s, "", pkt.reply, func(r network.Chain) bool {
 		return r.Hook == network.ForItself || r.Hook == network.ComingIn && (r.Stateless || !known)
 	})
 }
@@ -66,12 +66,12 @@ func (w *Walker) filterSelf(pkt *packet, at position, s step) step {
 // differs from device to device.
 func (w *Walker) filterOwn(pkt *packet, at position, s step, out string) step {
 	before := s.verdict
-	s = w.filter(pkt, at, s, out, pkt.reply, func(r network.FlowRule) bool { return r.Hook == network.FromItself })
+	s = w.filter(pkt, at, s, out, pkt.reply, func(r network.Chain) bool { return r.Hook == network.FromItself })
 	if s.verdict != before {
 		return s
 	}
-	known := pkt.reply && at.device.Stateful().Known() && !asksForState(at.device)
-	j := judgeFlow(at.device.Flows(), pkt, "", out, pkt.reply, func(r network.FlowRule) bool {
+	known := pkt.reply && at.device.Stateful().Known() && !at.device.AsksForState()
+	j := judgeFlow(at.device, pkt, "", out, pkt.reply, func(r network.Chain) bool {
 		return r.Hook == network.GoingOut && (r.Stateless || !known)
 	})
 	switch {
@@ -92,19 +92,22 @@ type judgement struct {
 }
 
 // judgeFlow asks every chain of rules that a packet meets: each that has rules for the packet's family must permit it.
-func judgeFlow(rules network.Items[network.FlowRule], pkt *packet, in, out string, seen bool, meets func(network.FlowRule) bool) judgement {
+func judgeFlow(d *network.Device, pkt *packet, in, out string, seen bool, meets func(network.Chain) bool) judgement {
 	var all judgement
-	for lo := 0; lo < rules.Len(); {
-		hi := lo
-		for hi < rules.Len() && rules.At(hi).Chain == rules.At(lo).Chain {
-			hi++
-		}
-		chain := rules.Between(lo, hi)
-		lo = hi
-		if !meets(chain.At(0)) {
+	for _, c := range d.Chains().All() {
+		if !meets(c) {
 			continue
 		}
-		one := judgeChain(chain, pkt, in, out, seen)
+		var one judgement
+		if c.Passes(in, out) {
+			rest := d.Flows().At(c.Hi - 1)
+			if !rest.For(route.FamilyOf(pkt.dst)) {
+				continue
+			}
+			one = judgement{network.Yes, rest}
+		} else {
+			one = judgeChain(d.Flows().Between(c.Lo, c.Hi), pkt, in, out, seen)
+		}
 		switch {
 		case one.fit == network.Yes && !one.rule.Permit:
 			return one
@@ -116,14 +119,25 @@ func judgeFlow(rules network.Items[network.FlowRule], pkt *packet, in, out strin
 	return all
 }
 
+// firstMet is the first rule that a packet would be asked by, which may permit it or not.
+func firstMet(d *network.Device, in, out string, meets func(network.Chain) bool) judgement {
+	for _, c := range d.Chains().All() {
+		if meets(c) && !c.Passes(in, out) {
+			return judgement{network.Maybe, d.Flows().At(c.Lo)}
+		}
+	}
+	return judgement{}
+}
+
 // judgeChain applies ordered rules, the first that fits; what fits none is denied.
 func judgeChain(rules network.Items[network.FlowRule], pkt *packet, in, out string, seen bool) judgement {
 	flow := pkt.flow
 	flow.Seen = seen
+	fam := route.FamilyOf(pkt.dst)
 	var open *network.FlowRule
 	var last judgement
 	for _, r := range rules.All() {
-		if r.Family != 0 && r.Family != route.FamilyOf(pkt.dst) {
+		if !r.For(fam) {
 			continue
 		}
 		last = judgement{network.Yes, r}

@@ -83,15 +83,15 @@ func (w *Walker) leave(pkt *packet, at position, s step) step {
 	}
 	if !at.origin && at.ingress != "" {
 		stateful := d.Stateful()
-		passes := stateful.Known() && pkt.reply && !asksForState(d)
+		passes := stateful.Known() && pkt.reply && !d.AsksForState()
 		switch {
 		case passes && pkt.state[d]:
 			s.hop.Evidence = append(s.hop.Evidence, stateful)
 		case passes:
 			return end(StateMissing, NoState, stateful)
 		}
-		asked := func(hook network.Hook) func(network.FlowRule) bool {
-			return func(r network.FlowRule) bool { return r.Hook == hook && (r.Stateless || !passes) }
+		asked := func(hook network.Hook) func(network.Chain) bool {
+			return func(r network.Chain) bool { return r.Hook == hook && (r.Stateless || !passes) }
 		}
 		came := pkt
 		if pkt.came != nil {

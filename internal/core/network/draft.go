@@ -144,13 +144,15 @@ func (x *Draft) SetStatics(device string, statics []Static) {
 
 // SetPolicy replaces what decides on the device beside routes.
 func (x *Draft) SetPolicy(device string, p Policy) {
-	x.device(device).policy = Policy{
+	d := x.device(device)
+	d.policy = Policy{
 		Flows:        slices.Clone(p.Flows),
 		Translations: slices.Clone(p.Translations),
 		Tunnels:      slices.Clone(p.Tunnels),
 		Stateful:     p.Stateful,
 		AllOfEqual:   p.AllOfEqual,
 	}
+	d.indexRules()
 }
 
 // Freeze returns the snapshot that the draft says. The draft may be changed further and frozen again.

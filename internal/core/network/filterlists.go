@@ -24,6 +24,10 @@ type AppliedFilter struct {
 	part int
 }
 
+// mostApplied bounds how many rules a device may have where lists are applied: a list on many interfaces is as many. Those
+// beyond are filters that were not read.
+const mostApplied = 400_000
+
 // addLists joins the lists of another capture, which may show the same ones.
 func (f *Facts) addLists(o Facts) {
 	part := 1
@@ -51,6 +55,7 @@ func (f *deviceFacts) applyLists() {
 		f.Policy.add(notReadHere(FlowRule{Hook: ComingIn, Missing: NotApplied, Mark: f.ListRules[0].Mark}))
 	}
 	var done []AppliedFilter
+	total := 0
 	for _, a := range f.Applied {
 		same := func(b AppliedFilter) bool { return a.alike(b) && a.List == b.List }
 		if slices.ContainsFunc(done, same) {
@@ -59,6 +64,9 @@ func (f *deviceFacts) applyLists() {
 		done = append(done, a)
 		other := slices.ContainsFunc(f.Applied, func(b AppliedFilter) bool { return a.alike(b) && a.List != b.List && a.part != b.part })
 		rules, ok := f.list(a.List)
+		if total += len(rules); total > mostApplied {
+			ok = false
+		}
 		if other || !ok {
 			f.Policy.add(notReadHere(a.Rule))
 			continue
@@ -93,15 +101,35 @@ func chainOf(at FlowRule, rules []FlowRule) Policy {
 
 // list returns the rules of a list, false where no capture shows it or two show it differently.
 func (f *deviceFacts) list(name string) ([]FlowRule, bool) {
+	if found, ok := f.found[name]; ok {
+		return found, found != nil
+	}
+	rules, ok := f.oneList(name)
+	if f.found == nil {
+		f.found = map[string][]FlowRule{}
+	}
+	if f.found[name] = rules; !ok {
+		f.found[name] = nil
+	}
+	return rules, ok
+}
+
+// oneList is list, found out.
+func (f *deviceFacts) oneList(name string) ([]FlowRule, bool) {
+	if f.lists == nil {
+		f.lists = map[string][]int{}
+		for i, r := range f.ListRules {
+			f.lists[r.List] = append(f.lists[r.List], i)
+		}
+	}
 	var parts []int
 	byPart := map[int][]FlowRule{}
-	for _, r := range f.ListRules {
-		if r.List == name {
-			if byPart[r.part] == nil {
-				parts = append(parts, r.part)
-			}
-			byPart[r.part] = append(byPart[r.part], r.FlowRule)
+	for _, i := range f.lists[name] {
+		r := f.ListRules[i]
+		if byPart[r.part] == nil {
+			parts = append(parts, r.part)
 		}
+		byPart[r.part] = append(byPart[r.part], r.FlowRule)
 	}
 	if len(parts) == 0 {
 		return nil, false

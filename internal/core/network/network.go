@@ -61,6 +61,8 @@ type Device struct {
 	sessions     []Session
 	checks       []SourceCheck
 	policy       Policy
+	chains       []Chain // of the policy's rules
+	asksState    bool    // one of them asks whether a flow was seen
 	own          map[netip.Addr][]int
 	number       int
 }
@@ -187,6 +189,8 @@ type Builder struct {
 type deviceFacts struct {
 	Facts
 	unread int
+	lists  map[string][]int      // of ListRules, by name
+	found  map[string][]FlowRule // lists, once they are put together
 }
 
 // Add gives the builder one reading's facts of a device, and how many lines of it could not be read.
@@ -264,6 +268,7 @@ func (f *deviceFacts) build(name string) *Device {
 		policy:   f.Policy,
 		Unread:   f.unread,
 	}
+	d.indexRules()
 	if f.Policy.AllOfEqual.Known() {
 		for i := range f.Tables {
 			f.Tables[i].Routes.MapAttributes(withoutSelection)

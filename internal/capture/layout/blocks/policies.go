@@ -38,6 +38,9 @@ func (r *reader) policies(zones map[string][]string) {
 				flows[i].Family = route.IPv6
 			}
 		}
+		if len(r.Facts.ListRules) > filters.MostTotal && len(flows) > 1 {
+			flows = filters.Not(nil, o.markOf("action"))
+		}
 		for _, f := range flows {
 			r.Facts.ListRules = append(r.Facts.ListRules, network.ListRule{List: between, FlowRule: f})
 		}

@@ -209,6 +209,9 @@ func (r *reader) finishTerm(t *term) {
 }
 
 func (r *reader) addRules(t *term, flows []network.FlowRule) {
+	if len(r.Facts.ListRules) > filters.MostTotal && len(flows) > 1 {
+		flows = filters.Not(nil, t.mark)
+	}
 	for _, f := range flows {
 		f.Family = max(f.Family, t.family)
 		r.Facts.ListRules = append(r.Facts.ListRules, network.ListRule{List: t.list, FlowRule: f})

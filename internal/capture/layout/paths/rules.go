@@ -33,7 +33,11 @@ func (r *reader) rules() {
 		if first[list] == (route.Mark{}) {
 			first[list], lists = i.mark, append(lists, list)
 		}
-		for _, f := range r.rule(i, six) {
+		flows := r.rule(i)
+		if len(r.Facts.ListRules) > filters.MostTotal && len(flows) > 1 {
+			flows = filters.Not(nil, i.mark)
+		}
+		for _, f := range flows {
 			r.Facts.ListRules = append(r.Facts.ListRules, network.ListRule{List: list, FlowRule: f})
 		}
 	}
@@ -52,7 +56,7 @@ func familyOf(section string) route.Family {
 }
 
 // rule reads one line of a filter.
-func (r *reader) rule(i *item, six bool) []network.FlowRule {
+func (r *reader) rule(i *item) []network.FlowRule {
 	rule := r.match(i)
 	rule.Family = familyOf(i.section)
 	switch i.get("action") {

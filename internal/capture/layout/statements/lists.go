@@ -159,6 +159,9 @@ func (l *lists) rules() []network.ListRule {
 	var out []network.ListRule
 	for _, e := range l.entries {
 		r, ok := l.rule(e)
+		if len(out) > filters.MostTotal {
+			r = filters.Rule{Permit: r.Permit, Undecided: true}
+		}
 		flows := r.Unfold(nil, e.mark)
 		if !ok {
 			flows = filters.Not(nil, e.mark)

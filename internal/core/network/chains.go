@@ -1,0 +1,67 @@
+package network
+
+import "zarvek/internal/core/route"
+
+// A Chain is the rules of one chain: the numbers of the first, and of the one behind the last.
+type Chain struct {
+	Lo, Hi    int
+	Hook      Hook
+	Stateless bool
+	// In and Out are the interfaces that all of its rules name, but the last one, which permits all others; "" where they differ.
+	In, Out string
+}
+
+// chainsOf finds the chains of a policy's rules, so that those for other interfaces need not be gone through.
+func chainsOf(rules []FlowRule) []Chain {
+	var out []Chain
+	for lo := 0; lo < len(rules); {
+		hi := lo + 1
+		for hi < len(rules) && rules[hi].Chain == rules[lo].Chain {
+			hi++
+		}
+		c := Chain{Lo: lo, Hi: hi, Hook: rules[lo].Hook, Stateless: rules[lo].Stateless}
+		if last := rules[hi-1]; hi-lo > 1 && last.permitsRest() {
+			c.In, c.Out = rules[lo].In, rules[lo].Out
+			for _, r := range rules[lo : hi-1] {
+				if r.In != c.In {
+					c.In = ""
+				}
+				if r.Out != c.Out {
+					c.Out = ""
+				}
+			}
+		}
+		out = append(out, c)
+		lo = hi
+	}
+	return out
+}
+
+// permitsRest reports whether a rule permits whatever it is asked about.
+func (r FlowRule) permitsRest() bool {
+	family, hook, chain, stateless, notRead, mark := r.Family, r.Hook, r.Chain, r.Stateless, r.NotRead, r.Mark
+	return r == FlowRule{Family: family, Hook: hook, Chain: chain, Stateless: stateless, NotRead: notRead, Mark: mark, Permit: true}
+}
+
+// indexRules notes what is asked of a policy at each hop.
+func (d *Device) indexRules() {
+	d.chains, d.asksState = chainsOf(d.policy.Flows), false
+	for i := range d.policy.Flows {
+		d.asksState = d.asksState || d.policy.Flows[i].State >= Seen
+	}
+}
+
+// Chains returns the chains of the device's rules.
+func (d *Device) Chains() Items[Chain] { return Items[Chain]{d.chains} }
+
+// AsksForState reports whether the device's rules say by themselves what they do with answers.
+func (d *Device) AsksForState() bool { return d.asksState }
+
+// Passes reports whether a chain has nothing to say of packets between two interfaces but that they go on; the rule is the one
+// that says so, and its family tells for which packets.
+func (c Chain) Passes(in, out string) bool {
+	return c.In != "" && c.In != in || c.Out != "" && c.Out != out
+}
+
+// For reports whether a rule is for packets of a family.
+func (r FlowRule) For(f route.Family) bool { return r.Family == 0 || r.Family == f }
