@@ -42,3 +42,17 @@ func TestFiltersThatTellTooManyAddressesApart(t *testing.T) {
 		}
 	}
 }
+
+// TestFiltersOfWhatIsForTheDevice: packets to its own addresses meet them, those through it do not.
+func TestFiltersOfWhatIsForTheDevice(t *testing.T) {
+	x := coretest.Build(coretest.OutAndBack).Draft()
+	x.SetPolicy("b", network.Policy{Flows: []network.FlowRule{{Hook: network.ForItself, From: netip.MustParsePrefix("10.61.1.0/24"), Mark: route.Mark{File: 1, Off: 1, End: 2}},
+		{Hook: network.ForItself, Permit: true}}})
+	r := Run(forward.NewWalker(topology.Build(x.Freeze())), Options{})
+	require.NotEmpty(t, r.Findings)
+	for _, f := range r.Findings {
+		require.Equal(t, []any{Filtered, "b"}, []any{f.Kind, f.Device})
+		require.True(t, f.Holds(netip.MustParseAddr("10.61.2.1")))
+		require.False(t, f.Holds(netip.MustParseAddr("10.61.2.9")))
+	}
+}

@@ -7,6 +7,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zarvek/internal/capture/layout/layouttest"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
 )
 
 var readTests = []struct {
@@ -342,4 +344,16 @@ func FuzzRead(f *testing.F) {
 		f.Add([]byte(tt.in))
 	}
 	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, Read, in) })
+}
+
+// TestSectionsOfWorkstations: a link-layer address in place of a gateway is a neighbour that has answered; a heading tells the family.
+func TestSectionsOfWorkstations(t *testing.T) {
+	in := []byte("Routing tables\n\nInternet:\nDestination        Gateway            Flags     Netif Expire\n10.61.16.0/24      link#1             UC        em0\n10.61.16.5         00:16:3e:01:02:03  UHLW      em0   1100\n")
+	r := Read(in)
+	require.Len(t, r.Facts.Neighbours, 1)
+	require.Equal(t, network.NeighbourAlive, r.Facts.Neighbours[0].State)
+	in = []byte("Kernel IPv6 routing table\nDestination                    Next Hop                   Flag Met Ref Use If\nfd6b:16::/64                   ::                         U    256 1     0 hall0\ndefault                        fd6b:16::1                 UG   1024 1    0 hall0\n")
+	for _, table := range Read(in).Facts.Tables {
+		require.Equal(t, route.IPv6, table.Family)
+	}
 }

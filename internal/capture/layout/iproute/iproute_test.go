@@ -245,3 +245,13 @@ func FuzzRead(f *testing.F) {
 	}
 	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, Read, in) })
 }
+
+// TestRulesThatRefuse are told from those that look up.
+func TestRulesThatRefuse(t *testing.T) {
+	in := []byte(`[{"priority":10,"src":"all","action":"prohibit"},{"priority":20,"src":"all","action":"unreachable"},{"priority":30,"src":"all","action":"blackhole"}]`)
+	var got []network.RuleAction
+	for _, r := range Read(in).Facts.Rules {
+		got = append(got, r.Action)
+	}
+	require.Equal(t, []network.RuleAction{network.RuleProhibit, network.RuleUnreachable, network.RuleBlackhole}, got)
+}

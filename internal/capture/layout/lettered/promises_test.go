@@ -32,3 +32,10 @@ func TestTheKeyEndsWithIt(t *testing.T) {
 	require.Positive(t, Reader.Recognise([]byte(in)), "an indented key")
 	require.Positive(t, Reader.Recognise([]byte("\n\n"+in)), "blank lines on top")
 }
+
+// TestWhatIsRefused is told from what is discarded.
+func TestWhatIsRefused(t *testing.T) {
+	in := plain + "S    10.61.5.0/24 [1/0] is a reject route\nS    10.61.6.0/24 [1/0] is a blackhole route\nS    10.61.7.0/24 [1/0] unreachable\n"
+	require.Equal(t, []string{"5 10.61.5.0/24 static 1/0 unreachable: active installed", "6 10.61.6.0/24 static 1/0 blackhole: active installed",
+		"7 10.61.7.0/24 static 1/0 unreachable: active installed"}, layouttest.Words([]byte(in), Reader.Read([]byte(in))))
+}
