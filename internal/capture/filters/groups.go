@@ -1,6 +1,7 @@
 package filters
 
 import (
+	"slices"
 	"strings"
 
 	"zarvek/internal/core/network"
@@ -8,8 +9,8 @@ import (
 
 func portOf(n uint16) network.Ports { return network.Ports{Lo: n, Hi: n} }
 
-// Groups are the named sets of addresses and of services of one configuration. Names are resolved when they are asked for, so
-// that the order in which they stand does not matter. The zero Groups has none.
+// Groups are the named sets of addresses and of services of one configuration. Names are resolved when they are asked for, once
+// all are known, so that the order in which they stand does not matter. The zero Groups has none.
 type Groups struct {
 	Prefixed  bool // services that the device knows by itself carry a word of its own before their name: "x-https"
 	addresses map[string]*group[Addresses]
@@ -20,6 +21,7 @@ type group[T any] struct {
 	set     T
 	members []string
 	asked   bool // it is being resolved
+	known   *T   // what it is, once that was found out
 }
 
 func groupOf[T any](m *map[string]*group[T], name string, empty T) *group[T] {
@@ -37,7 +39,7 @@ func groupOf[T any](m *map[string]*group[T], name string, empty T) *group[T] {
 // AddAddresses adds to a named set; DeclareAddresses makes one that may stay empty.
 func (g *Groups) AddAddresses(name string, a Addresses) {
 	x := groupOf(&g.addresses, name, NoAddresses)
-	x.set = x.set.Join(a)
+	x.set = Addresses{append(x.set.Prefixes, a.Prefixes...), x.set.Some && a.Some, x.set.Unsure || a.Unsure}
 }
 
 // DeclareAddresses makes a named set of addresses that may stay empty.
@@ -52,7 +54,7 @@ func (g *Groups) AddAddressMember(name, member string) {
 // AddServices adds to a named set.
 func (g *Groups) AddServices(name string, s Services) {
 	x := groupOf(&g.services, name, NoServices)
-	x.set = x.set.Join(s)
+	x.set = Services{append(x.set.List, s.List...), x.set.Some && s.Some, x.set.Unsure || s.Unsure}
 }
 
 // DeclareServices makes a named set of services that may stay empty.
@@ -73,18 +75,25 @@ func (g *Groups) HasServices(name string) bool { return g.services[name] != nil 
 // Addresses is the set of a name; one that nothing tells is not sure.
 func (g *Groups) Addresses(name string) Addresses {
 	x := g.addresses[name]
-	if x == nil || x.asked {
+	switch {
+	case x == nil || x.asked:
 		return Addresses{Some: true, Unsure: true}
+	case x.known != nil:
+		return *x.known
 	}
 	x.asked = true
-	defer func() { x.asked = false }()
-	out := x.set
+	out := Addresses{Prefixes: slices.Clone(x.set.Prefixes), Some: x.set.Some, Unsure: x.set.Unsure}
 	for _, m := range x.members {
-		out = out.Join(g.Addresses(m))
+		one := g.Addresses(m)
+		out.Prefixes = append(out.Prefixes, one.Prefixes...)
+		out.Some, out.Unsure = out.Some && one.Some, out.Unsure || one.Unsure
 		if len(out.Prefixes) > mostRules {
-			return Addresses{Some: true, Unsure: true}
+			out = Addresses{Some: true, Unsure: true}
+			break
 		}
 	}
+	out.Prefixes = slices.Clip(out.Prefixes)
+	x.asked, x.known = false, &out
 	return out
 }
 
@@ -98,18 +107,25 @@ func (g *Groups) Services(name string) Services {
 		}
 		return s
 	}
-	if x.asked {
+	switch {
+	case x.asked:
 		return Services{Some: true, Unsure: true}
+	case x.known != nil:
+		return *x.known
 	}
 	x.asked = true
-	defer func() { x.asked = false }()
-	out := x.set
+	out := Services{List: slices.Clone(x.set.List), Some: x.set.Some, Unsure: x.set.Unsure}
 	for _, m := range x.members {
-		out = out.Join(g.Services(m))
+		one := g.Services(m)
+		out.List = append(out.List, one.List...)
+		out.Some, out.Unsure = out.Some && one.Some, out.Unsure || one.Unsure
 		if len(out.List) > mostRules {
-			return Services{Some: true, Unsure: true}
+			out = Services{Some: true, Unsure: true}
+			break
 		}
 	}
+	out.List = slices.Clip(out.List)
+	x.asked, x.known = false, &out
 	return out
 }
 

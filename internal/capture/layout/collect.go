@@ -1,7 +1,9 @@
 package layout
 
 import (
+	"cmp"
 	"net/netip"
+	"slices"
 
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
@@ -132,3 +134,27 @@ func (c *Collector) Restrict(rule network.FlowRule, lo, hi int) {
 
 // firstChain is beyond the chains that readers number by what a capture says.
 const firstChain = 1 << 20
+
+// ReadOrPart accounts for lines, in order, of which together facts were made: those that a fact rests on are read, the others are
+// parts of what those tell.
+func (c *Collector) ReadOrPart(lines []route.Mark) {
+	used := make([]bool, len(lines))
+	var last route.Mark
+	for m := range c.FactMarks() {
+		if m == last { // many rules of one line
+			continue
+		}
+		last = m
+		i, _ := slices.BinarySearchFunc(lines, m.Off, func(l route.Mark, off uint32) int { return cmp.Compare(l.Off, off) })
+		for ; i < len(lines) && lines[i].Off < max(m.End, m.Off+1); i++ {
+			used[i] = true
+		}
+	}
+	for i, m := range lines {
+		if used[i] {
+			c.Read++
+		} else {
+			c.Pass(int(m.Off), int(m.End), Part)
+		}
+	}
+}

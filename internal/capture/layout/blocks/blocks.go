@@ -118,15 +118,7 @@ func Read(text []byte) layout.Reading {
 			r.Restrict(network.FlowRule{Missing: network.CutOff}, int(o[0].mark.Off), int(o[0].mark.End))
 		}
 	}
-	used := map[route.Mark]bool{}
-	r.Facts.Each(func(f network.Fact) { used[*f.Mark] = true })
-	for _, m := range r.inner {
-		if used[m] {
-			r.Collector.Read++
-		} else {
-			r.Pass(int(m.Off), int(m.End), layout.Part)
-		}
-	}
+	r.ReadOrPart(r.inner)
 	return r.Reading
 }
 

@@ -125,14 +125,11 @@ func (r *reader) finish() {
 		}
 		r.restrictAt(network.FlowRule{Missing: network.CutOff}, r.outermost)
 	}
-	used := r.used()
-	for _, k := range r.kept {
-		if used[k.mark] {
-			r.Collector.Read++
-		} else {
-			r.Pass(int(k.mark.Off), int(k.mark.End), layout.Part)
-		}
+	lines := make([]route.Mark, len(r.kept))
+	for i, k := range r.kept {
+		lines[i] = k.mark
 	}
+	r.ReadOrPart(lines)
 }
 
 // line reads a set line, a brace, or a leaf in braces.

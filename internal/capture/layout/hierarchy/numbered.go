@@ -12,9 +12,10 @@ import (
 
 // numbered are the lists of rules with numbers of one tree: "firewall [ipv4] name LIST rule 10 …".
 type numbered struct {
-	terms map[string][]*term // by list
-	order []string
-	rests map[string]*rest
+	terms  map[string][]*term // by list
+	byName map[string]*term   // by list and number
+	order  []string
+	rests  map[string]*rest
 }
 
 // rest is what becomes of packets that fit no rule of a list.
@@ -26,7 +27,7 @@ type rest struct {
 
 // numberedLists makes rules of the lists, and applies those that hold for all that is forwarded or is for the device itself.
 func (r *reader) numberedLists() {
-	n := numbered{terms: map[string][]*term{}, rests: map[string]*rest{}}
+	n := numbered{terms: map[string][]*term{}, byName: map[string]*term{}, rests: map[string]*rest{}}
 	stateful := route.Mark{}
 	for _, k := range r.kept {
 		w := k.words
@@ -105,15 +106,11 @@ func (r *reader) numberedLeaf(n *numbered, list string, fam route.Family, w []st
 		d.returns = w[1] == "return" || w[1] == "continue"
 		d.unknown = !d.returns && !slices.Contains([]string{"accept", "drop", "reject"}, w[1])
 	case w[0] == "rule" && len(w) > 2:
-		var t *term
-		for _, x := range n.terms[list] {
-			if x.name == w[1] {
-				t = x
-			}
-		}
+		key := list + " " + w[1]
+		t := n.byName[key]
 		if t == nil {
 			t = &term{list: list, name: w[1], family: fam, mark: mark}
-			n.terms[list] = append(n.terms[list], t)
+			n.byName[key], n.terms[list] = t, append(n.terms[list], t)
 		}
 		r.numberedRule(t, w[2:])
 	}

@@ -71,13 +71,6 @@ func (r *reader) restrictAt(rule network.FlowRule, mark route.Mark) {
 	r.Restrict(rule, int(mark.Off), int(mark.End))
 }
 
-// used tells which kept lines carry a fact now; others are parts of what those tell.
-func (r *reader) used() map[route.Mark]bool {
-	out := map[route.Mark]bool{}
-	r.Facts.Each(func(f network.Fact) { out[*f.Mark] = true })
-	return out
-}
-
 // ruled are branches that tell of rules.
 func ruled(w []string) bool {
 	switch w[0] {

@@ -88,7 +88,7 @@ func ReadListed(text []byte) layout.Reading {
 		lines = append(lines, mark)
 	}
 	rs.build(&c.Facts.Policy)
-	accountLines(&c, lines)
+	c.ReadOrPart(lines)
 	return c.Reading
 }
 
@@ -198,19 +198,4 @@ func listedWords(w []string) []string {
 		}
 	}
 	return out
-}
-
-// accountLines classes lines: what rules rest on, and what is a part of that.
-func accountLines(c *layout.Collector, lines []route.Mark) {
-	used := map[uint32]bool{}
-	for m := range c.FactMarks() {
-		used[m.Off] = true
-	}
-	for _, m := range lines {
-		if used[m.Off] {
-			c.Read++
-		} else {
-			c.Pass(int(m.Off), int(m.End), layout.Part)
-		}
-	}
 }

@@ -102,7 +102,7 @@ func ReadSaved(text []byte) layout.Reading {
 	if open != (route.Mark{}) { // its last line is missing, and rules may be
 		c.Restrict(cutHere, int(open.Off), int(open.End))
 	}
-	accountLines(&c, lines)
+	c.ReadOrPart(lines)
 	return c.Reading
 }
 

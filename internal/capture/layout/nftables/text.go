@@ -87,7 +87,7 @@ func ReadText(text []byte) layout.Reading {
 	if r.cutAt != (route.Mark{}) {
 		r.Restrict(cutHere, int(r.cutAt.Off), int(r.cutAt.End))
 	}
-	r.account()
+	r.ReadOrPart(r.inner)
 	return r.Reading
 }
 
@@ -97,25 +97,6 @@ func (r *textReader) openMark() route.Mark {
 		return route.Mark{}
 	}
 	return r.inner[0]
-}
-
-// account classes each line: what rules rest on, and what is a part of that.
-func (r *textReader) account() {
-	used := map[uint32]bool{}
-	for m := range r.FactMarks() {
-		for _, x := range r.inner {
-			if m.Off <= x.Off && x.Off < max(m.End, m.Off+1) {
-				used[x.Off] = true
-			}
-		}
-	}
-	for _, x := range r.inner {
-		if used[x.Off] {
-			r.Collector.Read++
-		} else {
-			r.Pass(int(x.Off), int(x.End), layout.Part)
-		}
-	}
 }
 
 // line reads one line; false where it is none of this family.

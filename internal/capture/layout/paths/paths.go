@@ -116,27 +116,8 @@ func Read(text []byte) layout.Reading {
 	if pending != "" {
 		r.Restrict(network.FlowRule{Missing: network.CutOff}, from, from+1)
 	}
-	r.account()
+	r.ReadOrPart(r.inner)
 	return r.Reading
-}
-
-// account classes each line: what facts rest on, and what is a part of that.
-func (r *reader) account() {
-	used := map[uint32]bool{}
-	for m := range r.FactMarks() {
-		for _, x := range r.inner {
-			if m.Off <= x.Off && x.Off < max(m.End, m.Off+1) {
-				used[x.Off] = true
-			}
-		}
-	}
-	for _, x := range r.inner {
-		if used[x.Off] {
-			r.Collector.Read++
-		} else {
-			r.Pass(int(x.Off), int(x.End), layout.Part)
-		}
-	}
 }
 
 // add keeps one line of a section.

@@ -104,15 +104,7 @@ func Read(text []byte) layout.Reading {
 	}
 	r.guard.finish(&r)
 	r.nat.finish(&r)
-	used := map[route.Mark]bool{}
-	r.Facts.Each(func(f network.Fact) { used[*f.Mark] = true })
-	for _, m := range r.parts {
-		if used[m] {
-			r.Collector.Read++
-		} else {
-			r.Pass(int(m.Off), int(m.End), layout.Part)
-		}
-	}
+	r.ReadOrPart(r.parts)
 	return r.Reading
 }
 
