@@ -19,6 +19,9 @@ var pipeFilter = regexp.MustCompile(
 	`\|\s*(?:i|in|inc|incl|include|e|ex|exc|excl|exclude|b|be|beg|begin|sec|section|m|match|except|find|last|head|tail|first|grep|egrep|awk|sed|findstr|Select-String)\b`,
 )
 
+// fromHeading is a search that shows all from a heading on which stands above every route.
+var fromHeading = regexp.MustCompile(`\|\s*(?:b|be|beg|begin)\s+"?(?:gateway|codes?|destination|gateway of last resort)\b[^|]*$`)
+
 // partWords ask for the routes of one source, or for one prefix and what is in it.
 var partWords = map[string]bool{
 	"static":          true,
@@ -58,6 +61,7 @@ var statement = regexp.MustCompile(`^(?:ip|ipv6) route [0-9a-f]*[.:]`)
 // asksForPart reports whether a command asks for a part of a routing table.
 func asksForPart(command string) bool {
 	low := strings.ToLower(strings.TrimSpace(command))
+	low = fromHeading.ReplaceAllString(low, "")
 	if pipeFilter.MatchString(low) {
 		return true
 	}

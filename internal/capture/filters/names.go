@@ -22,7 +22,7 @@ var portsOf = map[string]uint16{
 
 // protocolNames are the names of protocols beside those that flows are told by (the IANA registry of protocol numbers).
 var protocolNames = map[string]string{
-	"1": "icmp", "6": "tcp", "17": "udp", "47": "gre", "50": "esp", "58": "icmpv6", "132": "sctp", "ipv6-icmp": "icmpv6", "icmp6": "icmpv6",
+	"1": "icmp", "6": "tcp", "17": "udp", "47": "gre", "50": "esp", "58": "icmpv6", "132": "sctp", "ipv6-icmp": "icmpv6", "icmpv4": "icmp", "icmp6": "icmpv6",
 	"igmp": "2", "ipip": "4", "ipinip": "4", "egp": "8", "igp": "9", "rsvp": "46", "ah": "51", "ahp": "51", "eigrp": "88", "ospf": "89", "pim": "103", "pcp": "108",
 	"vrrp": "112", "l2tp": "115", "nos": "94",
 }

@@ -28,7 +28,7 @@ func recognise(text []byte) int {
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
 		w := strings.Fields(string(text[lo:min(hi, lo+300)]))
 		if isStatic(w) ||
-			len(w) > 2 && (w[0] == "ip" || w[0] == "ipv6") && w[1] == "address" &&
+			len(w) > 2 && (w[0] == "ip" || w[0] == "ipv4" || w[0] == "ipv6") && w[1] == "address" &&
 				layout.LooksLikeAddress([]byte(w[2])) || saysFilter(w) {
 			n += 2
 		}
@@ -163,7 +163,7 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 			},
 		)
 		return true, nil
-	case r.link > 0 && len(w) > 2 && (w[0] == "ip" || w[0] == "ipv6") && w[1] == "address" && layout.LooksLikeAddress([]byte(w[2])):
+	case r.link > 0 && len(w) > 2 && (w[0] == "ip" || w[0] == "ipv4" || w[0] == "ipv6") && w[1] == "address" && layout.LooksLikeAddress([]byte(w[2])):
 		return true, r.address(w, lo, hi)
 	case r.link > 0 && len(w) == 2 && w[0] == "nameif": // the name that everything else of the device calls it by
 		for i := r.link - 1; i < len(r.Facts.Interfaces); i++ {
