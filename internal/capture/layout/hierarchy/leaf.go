@@ -79,8 +79,13 @@ func (r *reader) port(w []string, lo, hi int) (bool, error) {
 			fam = route.IPv4
 		case "inet6":
 			fam = route.IPv6
-		default:
-			return false, nil
+		default: // a filter of frames may stop packets too
+			if !appliesFilter(w) || len(values(w, slices.Index(w, "filter")+2)) == 0 {
+				return false, nil
+			}
+			r.Restrict(network.FlowRule{In: ifname, Hook: network.ComingIn}, lo, hi)
+			r.Restrict(network.FlowRule{Out: ifname, Hook: network.GoingOut}, lo, hi)
+			return true, nil
 		}
 		w = w[2:]
 	}

@@ -34,6 +34,8 @@ func TestTerms(t *testing.T) {
 	require.Equal(t, map[string][]string{"N (IPv6)": {"deny"}}, layouttest.Lists(r.Facts.ListRules))
 	require.Equal(t, []string{"N (IPv6) 6 hook 2 deny out up0.0", "OWN 4 hook 3 deny"}, layouttest.Applied(r.Facts.Applied))
 	require.Len(t, r.Facts.Policy.Flows, 2, "several filters one after another are not read")
+	r = layouttest.Laws(t, Read, []byte("set interfaces up0 unit 0 family ethernet-switching filter input FRAMES\nset interfaces up0 unit 0 family mpls\n"))
+	require.Len(t, r.Facts.Policy.Flows, 4, "nor is one of frames")
 }
 
 // TestPoliciesBetweenZones: by the interfaces of the zones, in order, those for all zones last, then what is told for the rest.

@@ -75,7 +75,7 @@ func directions(w []string) (in, out bool) {
 // not name a list, is one that was not read.
 func (r *reader) apply(w []string, fam route.Family, ifname string, lo, hi int) {
 	in, out := directions(w)
-	open := !slices.Contains(w, "access-group") && !slices.Contains(w, "ipv6") // these let pass what fits no rule, or not
+	open := !slices.Contains(w, "access-group") && w[0] != "ipv6" // these let pass what fits no rule, or not
 	words := slices.DeleteFunc(slices.Clone(w), func(s string) bool {
 		return slices.Contains([]string{"ip", "ipv4", "ipv6", "access-group", "traffic-filter", "packet-filter", "acl", "name", "number", "in", "out", "inbound", "outbound",
 			"ingress", "egress", "hardware-count", "compress", "interface-statistics"}, s)
@@ -83,6 +83,9 @@ func (r *reader) apply(w []string, fam route.Family, ifname string, lo, hi int) 
 	if len(words) != 1 || slices.Contains(w, "mac") || in && out {
 		r.restrict(fam, ifname, in || !out, out || !in, lo, hi)
 		return
+	}
+	if slices.Contains(w, "ipv6") {
+		fam = route.IPv6
 	}
 	if fam == 0 {
 		fam = route.IPv4

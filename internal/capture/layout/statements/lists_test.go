@@ -132,11 +132,13 @@ func TestWhereAListIsApplied(t *testing.T) {
  ipv6 traffic-filter NIGHT6 in
  traffic-filter inbound acl 3001
  packet-filter name DAY outbound
+ traffic-filter inbound ipv6 acl 3002
  mac access-group FRAMES in
 router ospf
 `)
 	r := layouttest.Laws(t, Read, in)
-	require.Equal(t, []string{"NIGHT 4 hook 1 deny in hall0", "101 4 hook 2 deny out hall0", "NIGHT6 6 hook 1 deny in hall0", "3001 4 hook 1 deny in hall0 perhaps", "DAY 4 hook 2 deny out hall0 perhaps"}, layouttest.Applied(r.Facts.Applied))
+	require.Equal(t, []string{"NIGHT 4 hook 1 deny in hall0", "101 4 hook 2 deny out hall0", "NIGHT6 6 hook 1 deny in hall0", "3001 4 hook 1 deny in hall0 perhaps", "DAY 4 hook 2 deny out hall0 perhaps",
+		"3002 6 hook 1 deny in hall0 perhaps"}, layouttest.Applied(r.Facts.Applied))
 	require.Len(t, r.Facts.Policy.Flows, 2, "a filter of frames is not read")
 }
 
