@@ -18,10 +18,14 @@ func factWords(f network.Fact) string {
 	case *network.Neighbour:
 		return fmt.Sprintf("neighbour %s%s: %s", x.Address, on(x.Interface), [...]string{"asked for, no answer yet", "has answered", "does not answer"}[x.State])
 	case *network.Switch:
-		if x.On {
-			return familyName(x.Family) + " packets are forwarded"
+		what := familyName(x.Family) + " packets"
+		if x.Interface != "" {
+			what += " that come in by " + Clean(x.Interface)
 		}
-		return familyName(x.Family) + " packets are not forwarded"
+		if x.On {
+			return what + " are forwarded"
+		}
+		return what + " are not forwarded"
 	case *network.Rule:
 		return fmt.Sprintf("policy rule %d: %s", x.Priority, ruleText(*x))
 	case *network.IfIndex:

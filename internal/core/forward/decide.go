@@ -146,7 +146,7 @@ func (w *Walker) decide(pkt *packet, at position, room []step) []step {
 		}
 		return append(room, w.filterSelf(pkt, at, s))
 	}
-	if s, ok := d.Forwards(fam); ok && !s.On && !at.origin {
+	if s, ok := d.ForwardsFrom(fam, at.ingress); ok && !s.On && !at.origin {
 		hop.Evidence = []route.Mark{s.Mark}
 		return append(
 			room,

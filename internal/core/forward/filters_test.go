@@ -158,3 +158,24 @@ func TestListsWithoutWhereTheyAreApplied(t *testing.T) {
 		require.Equal(t, []route.Mark{mark(50)}, worst.Reason.Marks)
 	}
 }
+
+// TestAnInterfaceThatDoesNotForward keeps what comes in by it, and nothing else.
+func TestAnInterfaceThatDoesNotForward(t *testing.T) {
+	for _, tt := range []struct {
+		switches []network.Switch
+		want     string
+	}{
+		{[]network.Switch{{Family: route.IPv4, On: true}, {Family: route.IPv4, Interface: "in"}}, "not-forwarding, arrives"},
+		{[]network.Switch{{Family: route.IPv4}, {Family: route.IPv4, Interface: "in", On: true}}, "arrives, not-forwarding"},
+		{[]network.Switch{{Family: route.IPv6, Interface: "in"}}, "arrives, arrives"},
+	} {
+		var b network.Builder
+		b.Add("a", coretest.Facts("direct 10.1.0.0/24 dev in\naddr 10.1.0.1/24 in\ndirect 10.9.0.0/24 dev out\naddr 10.9.0.1/24 out\n", 1), 0)
+		for i := range tt.switches {
+			tt.switches[i].Mark = mark(uint32(50 + i))
+		}
+		b.Add("a", network.Facts{Forwarding: tt.switches}, 0)
+		rt := forward.NewWalker(topology.Build(b.Build())).Trace(netip.MustParseAddr("10.1.0.9"), netip.MustParseAddr("10.9.0.9"))
+		require.Equal(t, tt.want, rt.Forward.Verdict.String()+", "+rt.Return.Verdict.String())
+	}
+}

@@ -153,7 +153,7 @@ func ingressMatters(d *network.Device) bool {
 			return true
 		}
 	}
-	return false
+	return d.SwitchesApart()
 }
 
 // unshown reports whether a table that a rule names may hold routes that no capture shows. The kernel's third own table

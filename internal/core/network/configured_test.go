@@ -73,3 +73,15 @@ func TestAnInterfaceByTwoNames(t *testing.T) {
 		})
 	}
 }
+
+// TestAnAddressOfAnInterfaceThatIsDown: an IPv6 one is gone, an IPv4 one stays.
+func TestAnAddressOfAnInterfaceThatIsDown(t *testing.T) {
+	var b network.Builder
+	b.Add("a", coretest.Facts("addr 10.1.0.1/24 in\naddr fd61::1/64 in\naddr fd62::1/64 out\nlink in down\nlink out up\n", 1), 0)
+	d := b.Build().Device("a")
+	var own []bool
+	for _, a := range []string{"10.1.0.1", "fd61::1", "fd62::1"} {
+		own = append(own, len(d.Own(netip.MustParseAddr(a))) > 0)
+	}
+	require.Equal(t, []bool{true, false, true}, own)
+}

@@ -160,11 +160,12 @@ type Neighbour struct {
 	Mark      route.Mark
 }
 
-// A Switch says whether the device forwards packets of a family at all.
+// A Switch says whether the device forwards packets of a family at all, or those that come in by one interface.
 type Switch struct {
-	Family route.Family
-	On     bool
-	Mark   route.Mark
+	Family    route.Family
+	Interface string // "": all that have no switch of their own
+	On        bool
+	Mark      route.Mark
 }
 
 // RuleAction is what a policy rule does with a packet it matches.

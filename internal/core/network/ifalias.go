@@ -54,7 +54,7 @@ func (f *deviceFacts) aliasInterfaces() {
 			if o.Configured {
 				return
 			}
-		case *Neighbour, *Session, *IfIndex, *Rule:
+		case *Neighbour, *Session, *IfIndex, *Rule, *Switch:
 		default:
 			return
 		}

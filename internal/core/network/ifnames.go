@@ -104,6 +104,8 @@ func (f *deviceFacts) renameAll(rename func(*string)) {
 			rename(&x.Name)
 		case *Neighbour:
 			rename(&x.Interface)
+		case *Switch:
+			rename(&x.Interface)
 		case *Rule:
 			rename(&x.Ingress)
 		case *Static:

@@ -157,11 +157,26 @@ func (d *Device) Neighbour(a netip.Addr, ifname string) (Neighbour, bool) {
 // Forwards returns the device's switch for a family; On is also true where no capture shows it, and ok is then false.
 func (d *Device) Forwards(f route.Family) (s Switch, ok bool) {
 	for _, s := range d.switches {
-		if s.Family == f {
+		if s.Family == f && s.Interface == "" {
 			return s, true
 		}
 	}
 	return Switch{Family: f, On: true}, false
+}
+
+// ForwardsFrom is Forwards of what comes in by an interface, whose own switch counts where it has one.
+func (d *Device) ForwardsFrom(f route.Family, ifname string) (s Switch, ok bool) {
+	for _, s := range d.switches {
+		if s.Family == f && s.Interface == ifname && ifname != "" {
+			return s, true
+		}
+	}
+	return d.Forwards(f)
+}
+
+// SwitchesApart reports whether interfaces have switches of their own.
+func (d *Device) SwitchesApart() bool {
+	return slices.ContainsFunc(d.switches, func(s Switch) bool { return s.Interface != "" })
 }
 
 // SourceCheck returns how the device judges the source of packets of a family that come in by an interface.
@@ -284,7 +299,11 @@ func (f *deviceFacts) build(name string) *Device {
 	d.setInterfaces(mergeInterfaces(f.Interfaces))
 	d.rules = mergeRules(f.Rules)
 	d.setNeighbours(f.Neighbours)
-	d.told = slices.DeleteFunc(slices.Clone(f.Addresses), func(a Address) bool { return a.Configured && d.lacks(a) })
+	d.told = slices.DeleteFunc(slices.Clone(f.Addresses), func(a Address) bool {
+		// A kernel takes an IPv6 address away where its interface goes down, and leaves an IPv4 one.
+		down := a.Prefix.Addr().Is6() && a.Interface != "" && d.Interface(a.Interface).State == LinkDown
+		return down || a.Configured && d.lacks(a)
+	})
 	d.findOwn()
 	// A device that is off in any capture is off: never promise more than the least one shows.
 	slices.SortStableFunc(d.switches, func(a, b Switch) int {

@@ -116,6 +116,8 @@ func (f Fact) Interfaces() []string {
 		return []string{x.Name}
 	case *Neighbour:
 		return []string{x.Interface}
+	case *Switch:
+		return []string{x.Interface}
 	case *Rule:
 		return []string{x.Ingress}
 	case *IfIndex:

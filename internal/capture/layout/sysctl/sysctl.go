@@ -58,7 +58,11 @@ func Read(text []byte) layout.Reading {
 		}
 		key, value, ok := assignment(text[lo:hi])
 		fam, isSwitch := switches[key]
-		ifname, isCheck := checkKey(key)
+		ifname, isCheck := interfaceKey(key, ".rp_filter")
+		own := ""
+		if name, ok := interfaceKey(key, ".forwarding"); ok && name != "" {
+			own, fam, isSwitch = name, route.IPv4, true
+		}
 		switch {
 		case !ok:
 			c.LeaveUnread(lo, hi, layout.ErrNotARoute)
@@ -84,7 +88,7 @@ func Read(text []byte) layout.Reading {
 		default:
 			c.Facts.Forwarding = append(
 				c.Facts.Forwarding,
-				network.Switch{Family: fam, On: value != "0", Mark: layout.Mark(lo, hi)},
+				network.Switch{Family: fam, Interface: own, On: value != "0", Mark: layout.Mark(lo, hi)},
 			)
 			c.Read++
 		}
@@ -92,14 +96,14 @@ func Read(text []byte) layout.Reading {
 	return c.Reading
 }
 
-// checkKey reads net.ipv4.conf.INTERFACE.rp_filter; "" stands for all interfaces. A dot in a name is written as a
+// interfaceKey reads net.ipv4.conf.INTERFACE.rp_filter and the like; "" stands for all interfaces. A dot in a name is written as a
 // slash.
-func checkKey(key string) (ifname string, ok bool) {
+func interfaceKey(key, setting string) (ifname string, ok bool) {
 	rest, ok := strings.CutPrefix(key, "net.ipv4.conf.")
 	if !ok {
 		return "", false
 	}
-	ifname, ok = strings.CutSuffix(rest, ".rp_filter")
+	ifname, ok = strings.CutSuffix(rest, setting)
 	switch ifname {
 	case "all":
 		return "", ok

@@ -37,3 +37,13 @@ func FuzzRead(f *testing.F) {
 	f.Add([]byte(text))
 	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, Read, in) })
 }
+
+// TestSwitchesOfInterfaces: each may forward or not, whatever all of them do; IPv6 has one for all.
+func TestSwitchesOfInterfaces(t *testing.T) {
+	in := []byte("net.ipv4.conf.all.forwarding = 1\nnet.ipv4.conf.default.forwarding = 1\nnet.ipv4.conf.up0.forwarding = 0\nnet.ipv4.conf.hall0/7.forwarding = 1\nnet.ipv6.conf.up0.forwarding = 0\n")
+	var got []string
+	for _, s := range layouttest.Laws(t, Read, in).Facts.Forwarding {
+		got = append(got, fmt.Sprint(uint8(s.Family), s.Interface, s.On))
+	}
+	require.Equal(t, []string{"4true", "4up0false", "4hall0.7true"}, got)
+}
