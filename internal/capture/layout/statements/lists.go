@@ -16,6 +16,7 @@ type entry struct {
 	family route.Family // of the list
 	words  []string     // from what the rule does on
 	wild   bool         // masks are wildcards
+	keyed  bool         // the line begins with "rule"
 	mark   route.Mark
 }
 
@@ -103,7 +104,8 @@ func (l *lists) line(w []string, mark route.Mark) bool {
 	if l.open == nil {
 		return false
 	}
-	if w[0] == "rule" { // "rule 5 permit …"
+	keyed := w[0] == "rule" // "rule 5 permit …"
+	if keyed {
 		w = w[1:]
 	}
 	if len(w) > 0 {
@@ -115,7 +117,7 @@ func (l *lists) line(w []string, mark route.Mark) bool {
 		return false
 	}
 	e := *l.open
-	e.words, e.mark = w, mark
+	e.words, e.mark, e.keyed = w, mark, keyed
 	l.entries = append(l.entries, e)
 	return true
 }

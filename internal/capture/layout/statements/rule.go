@@ -23,13 +23,11 @@ func (l *lists) rule(e entry) (filters.Rule, bool) {
 	default:
 		return *r, false
 	}
-	if i := slices.IndexFunc(p.w, func(s string) bool {
-		return s == "source" || s == "destination" || s == "source-port" || s == "destination-port"
-	}); i >= 0 && i <= 1 || len(p.w) == 0 && e.family != 0 && e.wild {
-		return p.keyed()
-	}
-	if len(p.w) == 1 && p.w[0] == "ip" { // "rule 10 deny ip"
+	switch {
+	case e.keyed && (len(p.w) == 0 || len(p.w) == 1 && p.w[0] == "ip"): // "rule 10 deny ip"
 		return *r, true
+	case p.namesParts():
+		return p.keyed()
 	}
 	if !p.protocol() { // a list of sources alone
 		ok := false
@@ -37,6 +35,7 @@ func (l *lists) rule(e entry) (filters.Rule, bool) {
 		p.rest()
 		return *r, ok
 	}
+	p.extended = true
 	from, ok := p.address()
 	r.From = from
 	if !ok {
@@ -55,6 +54,14 @@ func (l *lists) rule(e entry) (filters.Rule, bool) {
 	return *r, true
 }
 
+// namesParts reports whether the parts of the rule stand behind their names.
+func (p *parser) namesParts() bool {
+	i := slices.IndexFunc(p.w, func(s string) bool {
+		return s == "source" || s == "destination" || s == "source-port" || s == "destination-port"
+	})
+	return i >= 0 && i <= 1
+}
+
 // parser takes the words of a rule one after another.
 type parser struct {
 	*lists
@@ -62,7 +69,9 @@ type parser struct {
 	w     []string
 	r     filters.Rule
 	proto string
-	any   bool // the word for the protocol was "any", which may be the source
+	// extended: the rule names both sides, each with its mask
+	extended bool
+	any      bool // the word for the protocol was "any", which may be the source
 }
 
 func (p *parser) take() string {
@@ -160,6 +169,9 @@ func (p *parser) address() (filters.Addresses, bool) {
 			mask = "0.0.0.0"
 		}
 		return filters.Masked(s, mask, p.wildcards(mask))
+	}
+	if p.extended { // its mask is missing
+		return unsure, true
 	}
 	return filters.Address(s)
 }
