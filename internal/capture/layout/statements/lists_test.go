@@ -36,6 +36,7 @@ func TestRulesOfLists(t *testing.T) {
 		"ip access-list extended NIGHT\n permit tcp any any eq 22 time-range DAY": {"permit tcp 22-22 perhaps"},
 		"ip access-list extended NIGHT\n permit tcp any any dscp ef":              {"permit tcp perhaps"},
 		"ip access-list extended NIGHT\n evaluate ODD":                            {"permit perhaps", "deny perhaps"},
+		"ip access-list extended NIGHT\n permit ip any 10.61.16.0":                {"permit perhaps"},
 		"ip access-list extended NIGHT\n permit":                                  {"permit perhaps", "deny perhaps"},
 		"ip access-list extended NIGHT\n permit tcp any":                          {"permit perhaps", "deny perhaps"},
 		"ip access-list extended NIGHT\n permit tcp any host depot.example eq 22": {"permit tcp 22-22 perhaps"},
