@@ -1,6 +1,7 @@
 package nftables
 
 import (
+	"cmp"
 	"regexp"
 	"strings"
 
@@ -20,6 +21,8 @@ var Text = layout.Reader{Name: textName, Recognise: recogniseText, Read: ReadTex
 var (
 	tableHead  = regexp.MustCompile(`^(?:add )?table (?:(ip|ip6|inet|arp|bridge|netdev) )?([\w-]+) \{`)
 	chainHead  = regexp.MustCompile(`^chain ([\w-]+) \{`)
+	define     = regexp.MustCompile(`^define (\w+) = ([^$]{1,400})$`)
+	variable   = regexp.MustCompile(`\$\w+`)
 	preamble   = regexp.MustCompile(`^(?:flush (?:ruleset|table .*)|define \w+ = .*|include ".*"|delete table .*|table \w+ [\w-]+;?)$`)
 	setHead    = regexp.MustCompile(`^(?:set|map|flowtable|counter|quota|limit|ct \w+|secmark|synproxy) ([\w-]+) \{`)
 	hookLine   = regexp.MustCompile(`^type (\w+) hook (\w+)\b(?:.*\bpriority ([\w +-]+))?`)
@@ -42,6 +45,9 @@ func recogniseText(text []byte) int {
 	return n
 }
 
+// longestLine bounds the lines in which names are replaced by their values.
+const longestLine = 4096
+
 // priorities are the names of the kernel's priorities of chains.
 var priorities = map[string]int{"raw": -300, "mangle": -150, "dstnat": -100, "filter": 0, "security": 50, "srcnat": 100}
 
@@ -60,14 +66,20 @@ type textReader struct {
 	from     int             // where it begins
 	inner    []route.Mark
 	cutAt    route.Mark
+	defined  map[string]string // values by the names that the text gives them
 }
 
 // ReadText reads a text of this family.
 func ReadText(text []byte) layout.Reading {
-	r := textReader{rs: newRuleset()}
+	r := textReader{rs: newRuleset(), defined: map[string]string{}}
 	r.Layout = textName
 	for lo, hi := range layout.Lines(text) {
 		s := strings.TrimSpace(handle.ReplaceAllString(string(text[lo:hi]), ""))
+		if m := define.FindStringSubmatch(s); m != nil {
+			r.defined[m[1]] = m[2]
+		} else if len(r.defined) > 0 && len(s) < longestLine {
+			s = variable.ReplaceAllStringFunc(s, func(name string) string { return cmp.Or(r.defined[name[1:]], name) })
+		}
 		if s == "" && layout.Blank(text[lo:hi]) {
 			continue
 		}

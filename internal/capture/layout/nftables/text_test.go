@@ -131,10 +131,10 @@ func TestSaved(t *testing.T) {
 // TestRulesInOneLine: what people write into a file is not broken into lines as the tool's own listing is.
 func TestRulesInOneLine(t *testing.T) {
 	in := []byte("flush ruleset\ndefine tills = 10.61.16.0/24\ntable ip f {\n  set inside { type ipv4_addr; elements = { 10.61.16.9 } ; }\n" +
-		"  chain forward { type filter hook forward priority 0; policy drop; ip saddr @inside accept; ip saddr $tills tcp dport ssh accept }\n}\n")
+		"  chain forward { type filter hook forward priority 0; policy drop; ip saddr @inside accept; ip saddr $tills tcp dport ssh accept; ip saddr $others tcp dport 80 accept }\n}\n")
 	r := layouttest.Laws(t, ReadText, in)
 	require.Empty(t, r.Unread)
-	require.Equal(t, map[uint8][]string{0: {"permit from 10.61.16.9/32", "permit tcp 22-22 perhaps", "deny"}}, rulesOf(r))
+	require.Equal(t, map[uint8][]string{0: {"permit from 10.61.16.9/32", "permit tcp from 10.61.16.0/24 22-22", "permit tcp 80-80 perhaps", "deny"}}, rulesOf(r))
 }
 
 // TestACutListingPromisesNothing: rules may follow where it ends.

@@ -107,6 +107,9 @@ func (r *reader) appliedByName(w []string, lo, hi int) {
 		return
 	}
 	rule := network.FlowRule{In: w[i+1], Mark: layout.Mark(lo, hi)}
+	if r.guard.first == (route.Mark{}) {
+		r.guard.first = rule.Mark
+	}
 	if in {
 		r.guard.applied(w[i+1])
 	} else {

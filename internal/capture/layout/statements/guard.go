@@ -15,14 +15,15 @@ import (
 // an interface, packets pass to lower levels only. Replies of what has passed pass too.
 type guard struct {
 	ports     []guarded
-	listed    []string // interfaces with a list for what comes in
-	equal     bool     // equal levels pass
-	back      bool     // out of the interface that it came in by passes
-	inspected bool     // answers of ICMP are known
-	inspect   bool     // filters are opened by what passes the other way
-	mixed     bool     // a list holds for all interfaces
-	icmpRuled bool     // lines say which ICMP is let in for the device itself
-	farSide   bool     // an interface may be reached by its address from behind another one
+	first     route.Mark // of the line that applies a list to an interface by its name
+	listed    []string   // interfaces with a list for what comes in
+	equal     bool       // equal levels pass
+	back      bool       // out of the interface that it came in by passes
+	inspected bool       // answers of ICMP are known
+	inspect   bool       // filters are opened by what passes the other way
+	mixed     bool       // a list holds for all interfaces
+	icmpRuled bool       // lines say which ICMP is let in for the device itself
+	farSide   bool       // an interface may be reached by its address from behind another one
 }
 
 type guarded struct {
@@ -77,6 +78,7 @@ func (g *guard) finish(r *reader) {
 		}
 	}
 	if len(g.ports) == 0 {
+		g.levelsMissing(r)
 		r.cutInside()
 		return
 	}
@@ -109,6 +111,26 @@ func (g *guard) finish(r *reader) {
 	}
 	g.itself(r)
 	r.cutInside()
+}
+
+// levelsMissing makes rules of a firewall of which only the lists were captured: what comes in by interfaces without one hangs on
+// their levels. It keeps state, and of ICMP where it is told to, which is not shown.
+func (g *guard) levelsMissing(r *reader) {
+	if g.first == (route.Mark{}) {
+		return
+	}
+	const list = "levels that were not captured"
+	r.Facts.Policy.Stateful = g.first
+	for _, name := range g.listed {
+		r.Facts.ListRules = append(r.Facts.ListRules, network.ListRule{List: list, FlowRule: network.FlowRule{In: name, Permit: true, Mark: g.first}})
+	}
+	at := network.FlowRule{Undecided: true, NotRead: true, Mark: g.first}
+	r.Facts.Applied = append(r.Facts.Applied, network.AppliedFilter{List: list, Rule: at})
+	r.Restrict(network.FlowRule{Hook: network.ForItself}, int(g.first.Off), int(g.first.End)) // which addresses answer is not told
+	at.Protocol, at.State, at.Stateless = "icmp", network.Answering, true
+	if !g.inspected {
+		r.Restrict(at, int(g.first.Off), int(g.first.End))
+	}
 }
 
 // icmpAnswers applies the lists to ICMP once more, whatever flow it answers: where the configuration does not say that ICMP is

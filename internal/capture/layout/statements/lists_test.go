@@ -177,3 +177,11 @@ func TestInterfacesOfOtherTables(t *testing.T) {
 	}
 	require.Equal(t, []string{"a 1/1 TILLS", "b MASTS", "c LATE", "d "}, got)
 }
+
+// TestListsOfAFirewallAlone: without its interfaces it keeps state, and what comes in where no list is applied is not known.
+func TestListsOfAFirewallAlone(t *testing.T) {
+	r := layouttest.Laws(t, Read, []byte("access-list A extended permit tcp any any eq 443\naccess-group A in interface outside\n"))
+	require.Positive(t, r.Facts.Policy.Stateful.End)
+	require.Equal(t, []string{"permit in outside"}, layouttest.Lists(r.Facts.ListRules)["levels that were not captured"])
+	require.Equal(t, []string{"A 0 hook 0 deny in outside", "levels that were not captured 0 hook 0 deny perhaps"}, layouttest.Applied(r.Facts.Applied))
+}
