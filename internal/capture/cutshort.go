@@ -24,17 +24,14 @@ func (c *Capture) cutShort() *Capture {
 	if len(c.Parts) == 0 || !indented && !unlikeOthers(text, raw) || slices.Contains([]string{"end", "exit", "quit", "return", "!", "}", "next", "COMMIT", "#"}, string(lastLine(text))) {
 		return c
 	}
-	last := &c.Parts[len(c.Parts)-1]
+	lo := len(text) - len(lastLine(text))
 	for i := range c.Parts {
-		if p := &c.Parts[i]; slices.Contains(ofRules, p.Layout) && p.Where.Off >= last.Where.Off {
-			last = p
+		p := &c.Parts[i]
+		mark := c.Source.original(route.Mark{File: p.Where.File, Off: uint32(lo), End: uint32(len(text))})
+		if slices.Contains(ofRules, p.Layout) && p.Where.Off <= mark.Off && mark.Off < p.Where.End { // a prompt below it is no line of it
+			p.doubt(mark)
 		}
 	}
-	if !slices.Contains(ofRules, last.Layout) {
-		return c
-	}
-	lo := len(text) - len(lastLine(text))
-	last.doubt(c.Source.original(route.Mark{File: last.Where.File, Off: uint32(lo), End: uint32(len(text))}))
 	return c
 }
 

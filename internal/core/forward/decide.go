@@ -62,7 +62,7 @@ func NewWalker(t *topology.Topology) *Walker {
 
 // On returns a walker on an overlay of w's snapshot.
 func (w *Walker) On(n *network.Snapshot) *Walker {
-	out := &Walker{net: n, topo: w.topo.On(n), lookups: w.lookups, patched: new(selection.Lookup)}
+	out := &Walker{net: n, topo: w.topo.On(n), lookups: w.lookups, patched: new(selection.Lookup), unjudged: w.unjudged, assume: w.assume}
 	if out.topo.AttachesLike(w.topo) {
 		out.base = w
 	}

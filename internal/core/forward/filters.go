@@ -6,8 +6,8 @@ import (
 )
 
 // filter asks the device's rules whether the packet may go on; the step ends where they do not permit it, or where that depends
-// on what is not told or was not understood. Seen tells that the device has seen
-// what the packet answers, meets which rules it meets.
+// on what is not told or was not understood. Seen tells that the device has seen what the packet answers, meets which rules it
+// meets.
 func (w *Walker) filter(pkt *packet, at position, s step, out string, seen bool, meets func(network.Chain) bool) step {
 	var j judgement
 	if w.unjudged[at.device] {

@@ -110,6 +110,14 @@ func TestListsAndWhereTheyAreApplied(t *testing.T) {
 	list := func(permit bool, m uint32) network.Facts {
 		return network.Facts{ListRules: []network.ListRule{{List: "NIGHT", FlowRule: network.FlowRule{From: lan, Permit: permit, Mark: mark(m)}}}}
 	}
+	twice := func(m uint32) network.Facts { // one to all, one to a protocol
+		f := applied("NIGHT", m)
+		more := f.Applied[0]
+		more.List, more.Rule.Protocol, more.Rule.Permit = "NIGHT for echoes", "icmp", true
+		f.ListRules = []network.ListRule{{List: more.List, FlowRule: network.FlowRule{Permit: true, Mark: mark(m)}}}
+		f.Applied = append(f.Applied, more)
+		return f
+	}
 	for _, tt := range []struct {
 		name  string
 		facts []network.Facts
@@ -122,6 +130,7 @@ func TestListsAndWhereTheyAreApplied(t *testing.T) {
 		{"captured twice", []network.Facts{applied("NIGHT", 60), list(true, 50), list(true, 70), applied("NIGHT", 80)}, forward.Arrives, 0},
 		{"captured twice and not alike", []network.Facts{applied("NIGHT", 60), list(true, 50), list(false, 70)}, forward.Unknown, 60},
 		{"not captured", []network.Facts{applied("NIGHT", 60)}, forward.Unknown, 60},
+		{"two applied to different packets, captured twice", []network.Facts{list(true, 50), twice(60), list(true, 70), twice(80)}, forward.Arrives, 0},
 		{"another list at another time", []network.Facts{list(true, 50), applied("NIGHT", 60), applied("DAY", 70)}, forward.Unknown, 60},
 	} {
 		t.Run(tt.name, func(t *testing.T) {

@@ -77,7 +77,8 @@ func (f *deviceFacts) applyLists() {
 
 // alike reports whether two lists are applied to the same packets.
 func (a AppliedFilter) alike(b AppliedFilter) bool {
-	return a.Rule.Family == b.Rule.Family && a.Rule.Hook == b.Rule.Hook && a.Rule.In == b.Rule.In && a.Rule.Out == b.Rule.Out
+	a.Rule.Mark, a.Rule.Permit, a.Rule.Undecided, a.Rule.NotRead = b.Rule.Mark, b.Rule.Permit, b.Rule.Undecided, b.Rule.NotRead
+	return a.Rule == b.Rule
 }
 
 // notReadHere is a filter of which is known only what it is applied to.

@@ -174,9 +174,12 @@ func (d *Device) ForwardsFrom(f route.Family, ifname string) (s Switch, ok bool)
 	return d.Forwards(f)
 }
 
-// SwitchesApart reports whether interfaces have switches of their own.
+// SwitchesApart reports whether an interface has a switch that is not set as that of all.
 func (d *Device) SwitchesApart() bool {
-	return slices.ContainsFunc(d.switches, func(s Switch) bool { return s.Interface != "" })
+	return slices.ContainsFunc(d.switches, func(s Switch) bool {
+		all, _ := d.Forwards(s.Family)
+		return s.Interface != "" && s.On != all.On
+	})
 }
 
 // SourceCheck returns how the device judges the source of packets of a family that come in by an interface.

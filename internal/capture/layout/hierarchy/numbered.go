@@ -161,6 +161,8 @@ func (r *reader) numberedRule(t *term, w []string) {
 			n, ok := filters.ICMPType(w[2], t.family == route.IPv6)
 			t.types = append(t.types, n)
 			t.rule.Undecided = t.rule.Undecided || !ok
+		} else if len(w) > 1 {
+			t.rule.Undecided = true
 		}
 	case "state":
 		if len(w) > 1 && (len(w) == 2 || w[2] != "disable") {

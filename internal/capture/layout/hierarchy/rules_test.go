@@ -43,6 +43,7 @@ func TestPoliciesBetweenZones(t *testing.T) {
 	in := []byte(`set security zones security-zone in interfaces hall0.0
 set security zones security-zone in host-inbound-traffic system-services all
 set security zones security-zone out interfaces up0.0
+set security zones security-zone out host-inbound-traffic protocols all
 set security address-book global address tills 10.61.16.0/24
 set security address-book global address masts range-address 10.61.18.4 to 10.61.18.5
 set security address-book global address-set all-of address tills

@@ -142,7 +142,7 @@ func listedStatements(s string, columns []string, table string) []statement {
 	}
 	rest := w[min(len(columns), len(w)):]
 	args = append(args, listedWords(rest)...)
-	out := savedStatements(append(args, "-j", target, "--listed"), table)
+	out := savedStatements(append(args, "-j", target), table)
 	if !whole && len(out) > 0 { // which interfaces it asks for is not shown
 		out = slices.Insert(out, len(out)-1, notKnown())
 	}

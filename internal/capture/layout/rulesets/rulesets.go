@@ -11,7 +11,6 @@ import (
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
-	"zarvek/internal/core/route"
 )
 
 const name = "rule set"
@@ -31,18 +30,14 @@ func recognise(text []byte) int {
 	n := 0
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
 		s := strings.TrimSpace(string(text[lo:min(hi, lo+400)]))
-		switch {
-		case worded.MatchString(s):
+		if worded.MatchString(s) {
 			n++
 		}
 	}
 	return n
 }
 
-type met struct {
-	family  route.Family
-	in, out string
-}
+type met struct{ in, out string }
 
 type reader struct {
 	layout.Collector
@@ -64,7 +59,7 @@ func Read(text []byte) layout.Reading {
 			r.LeaveUnread(lo, hi, layout.ErrNotARoute)
 		case rule && !r.seen[m]:
 			r.seen[m] = true
-			r.Restrict(network.FlowRule{Family: m.family, In: m.in, Out: m.out}, lo, hi)
+			r.Restrict(network.FlowRule{In: m.in, Out: m.out}, lo, hi)
 			r.Collector.Read++
 		default:
 			r.Pass(lo, hi, layout.Other)

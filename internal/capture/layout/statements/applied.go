@@ -99,7 +99,7 @@ func (r *reader) apply(w []string, fam route.Family, ifname string, lo, hi int) 
 
 // appliedByName reads "access-group LIST in interface NAME", and one that holds for all interfaces.
 func (r *reader) appliedByName(w []string, lo, hi int) {
-	in, out := directions(w)
+	in, out := w[2] == "in", w[2] == "out" // the interface may be called so too
 	i := slices.Index(w, "interface")
 	if i < 0 || i+1 >= len(w) || in == out || slices.Contains(w, "per-user-override") || slices.Contains(w, "control-plane") {
 		r.guard.mixed = true

@@ -53,7 +53,7 @@ func (g *guard) line(w []string, inBlock bool) bool {
 		g.icmpRuled = true
 	case len(w) == 2 && w[0] == "management-access":
 		g.farSide = true
-	case strings.HasPrefix(line, "inspect icmp"):
+	case line == "inspect icmp":
 		g.inspected = true
 	case strings.HasPrefix(line, "ip inspect ") && inBlock:
 		g.inspect = true

@@ -182,6 +182,9 @@ func TestInterfacesOfOtherTables(t *testing.T) {
 func TestListsOfAFirewallAlone(t *testing.T) {
 	r := layouttest.Laws(t, Read, []byte("access-list A extended permit tcp any any eq 443\naccess-group A in interface outside\n"))
 	require.Positive(t, r.Facts.Policy.Stateful.End)
+	r = layouttest.Laws(t, Read, []byte("access-list A extended permit tcp any any eq 443\naccess-group A in interface out\n"))
+	require.Equal(t, "A 0 hook 0 deny in out", layouttest.Applied(r.Facts.Applied)[0], "an interface may be called as a direction")
+	r = layouttest.Laws(t, Read, []byte("access-list A extended permit tcp any any eq 443\naccess-group A in interface outside\n"))
 	require.Equal(t, []string{"permit in outside"}, layouttest.Lists(r.Facts.ListRules)["levels that were not captured"])
 	require.Equal(t, []string{"A 0 hook 0 deny in outside", "levels that were not captured 0 hook 0 deny perhaps"}, layouttest.Applied(r.Facts.Applied))
 }

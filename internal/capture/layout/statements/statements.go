@@ -1,6 +1,7 @@
 // Package statements reads configuration in the form that the routing daemons and several makers share: static routes
-// as "ip route PREFIX NEXT-HOP [PREFERENCE]", and interfaces with their addresses. It exists because a configured route
-// that is missing from the table is as telling as one that is there.
+// as "ip route PREFIX NEXT-HOP [PREFERENCE]", interfaces with their addresses, lists of rules, where they are applied, and
+// translations. It exists because a configured route that is missing from the table is as telling as one that is there, and because
+// what is applied to an interface decides over packets, whatever a table says.
 package statements
 
 import (
@@ -18,7 +19,7 @@ const name = "statements"
 
 // Reader is the family's registration.
 var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
-	About: "configured static routes and interface addresses, one statement a line",
+	About: "configurations of one statement a line: static routes, addresses, lists of rules and where they are applied, translations",
 	Sample: "interface hall0\n" +
 		" ip address 10.61.16.1/24\n" +
 		"ip route 10.61.64.0/24 172.28.61.18 130\n"}
@@ -69,7 +70,7 @@ type reader struct {
 	begun      route.Mark   // of the line that begins a whole configuration, until its end is seen
 }
 
-// Read reads a text of this family. Other statements of a configuration are known to say nothing about static routes.
+// Read reads a text of this family. Other statements of a configuration are known to say nothing of where packets go.
 func Read(text []byte) layout.Reading {
 	var r reader
 	r.Layout, r.whole = name, len(text) > 0 && text[len(text)-1] == '\n'
@@ -180,6 +181,9 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 			out = ""
 		}
 		r.Restrict(network.FlowRule{Out: out}, lo, hi)
+		if slices.Contains(w, "static") { // what comes in may be for an address that becomes another
+			r.Restrict(network.FlowRule{In: out}, lo, hi)
+		}
 		return true, nil
 	case r.guard.line(w, r.link > 0):
 		r.part = true
