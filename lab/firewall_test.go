@@ -47,23 +47,9 @@ const ruleset = `table ip f {
 // with what the captures say of each.
 func TestFirewallAgainstRealPackets(t *testing.T) {
 	b := newBench(t, "nft", "ping", "python3")
-	for _, box := range []string{"inner", "fence", "outer"} {
-		b.box(box)
-		b.run(box, "sysctl -q -w net.ipv4.ip_forward=1")
-	}
-	b.link("inner", "up0", "fence", "in0", []string{"172.28.61.1/30"}, []string{"172.28.61.2/30"})
-	b.link("fence", "out0", "outer", "in0", []string{"172.28.61.5/30"}, []string{"172.28.61.6/30"})
-	for _, line := range []string{"inner ip addr add 10.61.64.1/24 dev lo", "inner ip addr add 10.61.66.1/24 dev lo", "inner ip addr add 10.61.65.1/24 dev lo", "outer ip addr add 10.61.80.1/24 dev lo", "outer ip addr add 10.61.81.1/24 dev lo",
+	b.fence(ruleset, "inner ip addr add 10.61.64.1/24 dev lo", "inner ip addr add 10.61.66.1/24 dev lo", "inner ip addr add 10.61.65.1/24 dev lo", "outer ip addr add 10.61.80.1/24 dev lo", "outer ip addr add 10.61.81.1/24 dev lo",
 		"inner ip route add default via 172.28.61.2", "outer ip route add 10.61.64.0/24 via 172.28.61.5", "outer ip route add 10.61.65.0/24 via 172.28.61.5", "outer ip route add 172.28.61.0/30 via 172.28.61.5",
-		"fence ip route add 10.61.64.0/22 via 172.28.61.1", "fence ip route add 10.61.80.0/23 via 172.28.61.6"} {
-		box, command, _ := strings.Cut(line, " ")
-		b.run(box, command)
-	}
-	nft := exec.Command("ip", "netns", "exec", b.ns["fence"], "nft", "-f", "-")
-	nft.Stdin = strings.NewReader(ruleset)
-	if out, err := nft.CombinedOutput(); err != nil {
-		skipped(t, "this kernel takes no such ruleset: %s", out)
-	}
+		"fence ip route add 10.61.64.0/22 via 172.28.61.1", "fence ip route add 10.61.80.0/23 via 172.28.61.6")
 	for _, box := range []string{"inner", "outer"} {
 		b.serve(box, 53, 443, 8000, 8003, 8080)
 	}
@@ -204,4 +190,24 @@ sys.exit(0 if s.recv(1) else 1)`
 		cmd = exec.Command("ip", "netns", "exec", b.ns[box], "python3", "-c", code, parts[0], src, dst, parts[2])
 	}
 	return cmd.Run() == nil
+}
+
+// fence makes three boxes in a row, of which the middle one has a ruleset, and runs further lines: a box, then a command.
+func (b *bench) fence(ruleset string, lines ...string) {
+	b.t.Helper()
+	for _, name := range []string{"inner", "fence", "outer"} {
+		b.box(name)
+		b.run(name, "sysctl -q -w net.ipv4.ip_forward=1")
+	}
+	b.link("inner", "up0", "fence", "in0", []string{"172.28.61.1/30"}, []string{"172.28.61.2/30"})
+	b.link("fence", "out0", "outer", "in0", []string{"172.28.61.5/30"}, []string{"172.28.61.6/30"})
+	for _, line := range lines {
+		name, command, _ := strings.Cut(line, " ")
+		b.run(name, command)
+	}
+	nft := exec.Command("ip", "netns", "exec", b.ns["fence"], "nft", "-f", "-")
+	nft.Stdin = strings.NewReader(ruleset)
+	if out, err := nft.CombinedOutput(); err != nil {
+		skipped(b.t, "this kernel takes no such ruleset: %s", out)
+	}
 }

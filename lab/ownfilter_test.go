@@ -2,8 +2,6 @@ package lab
 
 import (
 	"net/netip"
-	"os/exec"
-	"strings"
 	"sync"
 	"testing"
 
@@ -38,23 +36,9 @@ const ownRules = `table inet own {
 // both forms in which the kernel prints them.
 func TestWhatIsForTheBoxItself(t *testing.T) {
 	b := newBench(t, "nft", "ping", "python3")
-	for _, name := range []string{"inner", "fence", "outer"} {
-		b.box(name)
-		b.run(name, "sysctl -q -w net.ipv4.ip_forward=1")
-	}
-	b.link("inner", "up0", "fence", "in0", []string{"172.28.61.1/30"}, []string{"172.28.61.2/30"})
-	b.link("fence", "out0", "outer", "in0", []string{"172.28.61.5/30"}, []string{"172.28.61.6/30"})
-	for _, line := range []string{"inner ip addr add 10.61.64.1/24 dev lo", "inner ip addr add 10.61.65.1/24 dev lo", "outer ip addr add 10.61.80.1/24 dev lo", "outer ip addr add 10.61.81.1/24 dev lo",
+	b.fence(ownRules, "inner ip addr add 10.61.64.1/24 dev lo", "inner ip addr add 10.61.65.1/24 dev lo", "outer ip addr add 10.61.80.1/24 dev lo", "outer ip addr add 10.61.81.1/24 dev lo",
 		"inner ip route add default via 172.28.61.2", "outer ip route add default via 172.28.61.5",
-		"fence ip route add 10.61.64.0/23 via 172.28.61.1", "fence ip route add 10.61.80.0/23 via 172.28.61.6"} {
-		name, command, _ := strings.Cut(line, " ")
-		b.run(name, command)
-	}
-	nft := exec.Command("ip", "netns", "exec", b.ns["fence"], "nft", "-f", "-")
-	nft.Stdin = strings.NewReader(ownRules)
-	if out, err := nft.CombinedOutput(); err != nil {
-		skipped(t, "this kernel takes no such ruleset: %s", out)
-	}
+		"fence ip route add 10.61.64.0/23 via 172.28.61.1", "fence ip route add 10.61.80.0/23 via 172.28.61.6")
 	for name := range b.ns {
 		b.serve(name, 53, 443, 8000, 8080)
 	}
