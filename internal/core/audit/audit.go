@@ -40,6 +40,7 @@ type auditor struct {
 	overlaps     bool
 	splitFrom    int // from how many routes of a table on the space is divided among workers
 	hinted       *hints
+	tellWays     bool                            // ends are told apart by the ways of packets too, and ranges in which nobody can be are kept
 	tableFiles   map[*network.Table][]route.Mark // of tables, as far as asked for
 	worths       map[netip.Prefix]Severity       // of networks, as far as asked for
 	downs        []int                           // attachments on interfaces that are down
@@ -135,6 +136,9 @@ func (a *auditor) sweepAll(progress func(int)) {
 		a.ranges, a.classes = a.ranges+w.ranges, a.classes+len(w.found)
 	}
 	a.groups = a.groupEnds(ends)
+	for _, w := range workers {
+		a.groups = append(a.groups, w.groupBeyond()...)
+	}
 }
 
 // addWorthTelling adds a worker's ranges; those of workers before it lie before.

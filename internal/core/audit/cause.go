@@ -73,10 +73,11 @@ func first(m []route.Mark) route.Mark {
 type outcome struct {
 	verdict           forward.Verdict
 	cause             int32
-	split             int32 // the device at which equal ways part of which one fails, the last one before the end; -1: none
-	arrives           bool  // some way does
-	elsewhere         bool  // some way arrives at a device where the destination does not belong
-	beyondDestination bool  // a device on some way looks at more than the destination
+	split             int32  // the device at which equal ways part of which one fails, the last one before the end; -1: none
+	arrives           bool   // some way does
+	elsewhere         bool   // some way arrives at a device where the destination does not belong
+	beyondDestination bool   // a device on some way looks at more than the destination
+	way               uint64 // of all the ways, by names, where ways are told apart; else 0
 }
 
 // fine is the number of the outcome that needs no further look: it arrives.

@@ -25,6 +25,13 @@ type end struct {
 	class  classHash
 	column []int32   // outcomes of packets to it, by start set
 	sum    classHash // of the column
+	at     classAt
+}
+
+// classAt is a class and the worker that found it, whose numbers it speaks in.
+type classAt struct {
+	w  *worker
+	id int32
 }
 
 // A group is the ends of one network that nothing tells apart: whoever sends there, and wherever they send, the same

@@ -18,7 +18,8 @@ type moves struct {
 	elsewhere         bool
 	bad               []int32 // causes that are worth telling even where no captured device is behind
 	ways              int
-	beyondDestination bool // a device at which it ends looks at more than the destination
+	sum               uint64 // over all of it by names, where ways are told apart; else 0
+	beyondDestination bool   // a device at which it ends looks at more than the destination
 }
 
 // graph numbers the nodes of one family: every lookupPoint in which a device may meet a packet.
@@ -98,12 +99,18 @@ func (w *worker) record(list []forward.Move, home func(*network.Device) bool) in
 	b := &w.moveSet
 	m := moves{cause: -1, ways: len(list)}
 	text := b.text[:0]
+	var ways []uint64
 	for _, v := range list {
 		if v.Verdict == forward.GoesOn {
 			n := w.graph.node(v.Next)
 			text = append(text, 'n')
 			text = binary.LittleEndian.AppendUint32(text, uint32(n))
 			text = append(text, v.Hop.OutInterface...)
+			if w.tellWays {
+				next := v.Next.Key()
+				next.Ingress = "" // whether rules look at it may differ where the way does not
+				ways = append(ways, waySum("goes on", next, v.Hop.OutInterface))
+			}
 			if n >= 0 {
 				if !slices.Contains(m.next, n) {
 					m.next = append(m.next, n)
@@ -123,12 +130,24 @@ func (w *worker) record(list []forward.Move, home func(*network.Device) bool) in
 		id := w.causeID(v, k)
 		text = append(text, 'e')
 		text = binary.LittleEndian.AppendUint32(text, uint32(id))
+		if w.tellWays {
+			out := v.Hop.OutInterface
+			if v.Delivery == forward.ToDevice && v.Hop.Device == v.At.Name {
+				out = "" // where its address is decides nothing
+			}
+			text = append(text, out...)
+			ways = append(ways, waySum("ends", k.named(), out))
+		}
 		if v.Verdict > m.worst {
 			m.worst, m.cause = v.Verdict, id
 		}
 		if tellsAlone(v.Verdict) && !k.final {
 			m.bad = append(m.bad, id)
 		}
+	}
+	slices.Sort(ways)
+	for _, sum := range slices.Compact(ways) { // equal next hops of one device may lead the same way
+		m.sum += sum
 	}
 	b.text = text
 	id, ok := b.byText[string(text)]

@@ -160,12 +160,18 @@ func (s *solver) round(group []int32) {
 	o := outcome{verdict: forward.Loops, split: -1, cause: s.loop(group)}
 	for _, n := range group {
 		m := s.movesOf(n)
+		if s.w.tellWays {
+			o.way += waySum("round", s.w.graph.lookupPoints[n].Device().Name, m.sum)
+		}
 		o.arrives, o.elsewhere, o.beyondDestination = o.arrives ||
 			m.arrives, o.elsewhere ||
 			m.elsewhere, o.beyondDestination || m.beyondDestination ||
 			s.w.graph.beyondDestination[n]
 		for _, x := range m.next {
 			if far := &s.out[x]; !contains(group, x) {
+				if s.w.tellWays {
+					o.way += scramble(far.way)
+				}
 				o.arrives, o.elsewhere, o.beyondDestination = o.arrives ||
 					far.arrives, o.elsewhere ||
 					far.elsewhere, o.beyondDestination ||
@@ -215,9 +221,15 @@ func (s *solver) combine(n int32) outcome {
 		elsewhere:         m.elsewhere,
 		beyondDestination: m.beyondDestination || s.w.graph.beyondDestination[n],
 	}
+	if s.w.tellWays {
+		o.way = waySum("at", s.w.graph.lookupPoints[n].Device().Name, m.sum)
+	}
 	whole := m.cause >= 0 // the worst way fails from here on whatever equal way is taken further on
 	for _, x := range m.next {
 		far := &s.out[x]
+		if s.w.tellWays {
+			o.way += scramble(far.way)
+		}
 		if far.verdict > o.verdict {
 			o.verdict, o.cause, o.split, whole = far.verdict, far.cause, far.split, !far.arrives
 		}

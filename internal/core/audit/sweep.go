@@ -29,6 +29,7 @@ type worker struct {
 	ends         []end
 	worthTelling []spanList // by cause: ranges that are worth telling, in order
 	outIDs       map[outcome]int32
+	beyond       map[beyondKey]*spanList // where ways are told apart: ranges in which nobody can be
 
 	point   number // the first address of the current range
 	region  int    // in addressFacts
@@ -44,6 +45,7 @@ type worker struct {
 // class is what becomes of the packets to one class of destinations.
 type class struct {
 	bad    []int32   // causes that are worth telling though nobody captured is behind
+	now    []int32   // what each node does, where ways are told apart
 	column []int32   // outcomes by start set; nil until an end of the class is met
 	sum    classHash // of the column
 }
@@ -286,6 +288,9 @@ func (w *worker) emit(last number) {
 		w.sol.solve()
 		solved = true
 		w.found = append(w.found, class{bad: w.alone()})
+		if w.tellWays {
+			w.found[id].now = slices.Clone(w.now)
+		}
 	}
 	c := &w.found[id]
 	s := span{w.point, last}
@@ -295,7 +300,7 @@ func (w *worker) emit(last number) {
 		}
 		w.worthTelling[b].add(s)
 	}
-	if !w.place.someone() {
+	if !w.place.someone() && !w.tellWays {
 		return
 	}
 	if c.column == nil {
@@ -304,6 +309,10 @@ func (w *worker) emit(last number) {
 		}
 		c.column = w.column()
 		c.sum = hashColumn(c.column)
+	}
+	if !w.place.someone() {
+		w.addBeyond(s, id)
+		return
 	}
 	w.ends = append(
 		w.ends,
@@ -318,6 +327,7 @@ func (w *worker) emit(last number) {
 			sum:    c.sum,
 			class:  w.hash,
 			policy: w.addressFacts.policyAt(s.first),
+			at:     classAt{w, id},
 		},
 	)
 }
@@ -345,7 +355,7 @@ func (w *worker) alone() []int32 {
 func (w *worker) column() []int32 {
 	out := make([]int32, len(w.starts))
 	for i, set := range w.starts {
-		if n := set.nodes[0]; len(set.nodes) == 1 && !set.returns[0] {
+		if n := set.nodes[0]; len(set.nodes) == 1 && !set.returns[0] && !w.tellWays {
 			if o := &w.sol.out[n]; o.verdict == forward.Arrives && !o.elsewhere && !o.beyondDestination {
 				continue // fine
 			}
@@ -359,6 +369,9 @@ func (w *worker) column() []int32 {
 			if j == 0 {
 				all = o
 				continue
+			}
+			if !slices.ContainsFunc(set.nodes[:j], func(m int32) bool { return w.sol.out[m].way == o.way }) {
+				all.way += o.way
 			}
 			if o.verdict > all.verdict {
 				all.verdict, all.cause, all.split = o.verdict, o.cause, o.split

@@ -23,6 +23,18 @@ func (s LookupPoint) Table() string { return s.at.table }
 // Sends reports whether the device itself sends the packet.
 func (s LookupPoint) Sends() bool { return s.at.origin }
 
+// A PointKey names a lookup point by words, so that those of two snapshots can be told to be the same.
+type PointKey struct {
+	Device, Table string
+	Ingress       string // "" where the interface makes no difference
+	Sends         bool
+}
+
+// Key returns the point's name.
+func (s LookupPoint) Key() PointKey {
+	return PointKey{s.at.device.Name, s.at.table, s.at.ingress, s.at.origin}
+}
+
 // Received is the spot of packets of others that are looked up in the same table, whatever interface they come in by.
 func (s LookupPoint) Received() LookupPoint {
 	return LookupPoint{position{device: s.at.device, table: s.at.table}}

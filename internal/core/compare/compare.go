@@ -1,0 +1,181 @@
+// Package compare tells two snapshots of one network apart by what becomes of packets. It exists because an engineer
+// who changes a network must know what the change does to every pair of addresses, not to those that she thinks of.
+//
+// It is exhaustive: both networks are swept over the whole address space, and every pair of ends whose verdict, way or
+// ending differs is found, in both families and both directions. Pairs are grouped by the device and the decision at
+// which the ways part, so that one change of a route is one group however many networks it concerns. What means nothing
+// to packets (ages, counters, the order and the form of captures) is no difference.
+//
+// No I/O, no clock: the same snapshots give the same differences, in the same order.
+package compare
+
+import (
+	"cmp"
+	"net/netip"
+	"slices"
+
+	"zarvek/internal/core/audit"
+	"zarvek/internal/core/forward"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+// Kind says what a difference is to the packets of a pair. The zero Kind is Worse.
+type Kind uint8
+
+const (
+	Worse    Kind = iota // less arrives, or what was sure is not any more
+	Unclear              // one of the two cannot be told, and what can be told is not that all is well
+	Better               // more arrives
+	OtherWay             // as before, by another way
+	OtherEnd             // lost as before, at another place or for another reason
+)
+
+var kindNames = [...]string{"worse", "unclear", "better", "other-way", "other-end"}
+
+// String returns the kind's word in output for machines.
+func (k Kind) String() string { return kindNames[k] }
+
+// A Group is the pairs of which the ways part at one device and one decision.
+type Group struct {
+	Kind          Kind
+	Family        route.Family
+	Reply         bool // the ways part on the way back
+	Was, Is       audit.Step
+	Before, After audit.Fate // of the example
+	Pairs         []Pair
+	From, To      netip.Addr // the example: a trace from and to it shows both
+}
+
+// A Pair is two networks of which packets fare otherwise than before. Beyond tells that To is in no captured network.
+type Pair struct {
+	From, To netip.Prefix
+	Beyond   bool
+}
+
+// A FindingChange is a finding of one of the two audits only.
+type FindingChange struct {
+	Finding audit.Finding
+	Gone    bool
+}
+
+// A Result is all that differs.
+type Result struct {
+	Groups   []Group // worse ones first, those of more pairs first
+	Findings []FindingChange
+	Routes   []RouteChange
+	Facts    []FactChange
+	Missing  []Missing
+	Same     int // pairs of ends that were compared and are as before
+}
+
+// Count returns how many pairs of networks have a difference of that kind, each once.
+func (r *Result) Count(k Kind) int {
+	seen := map[Pair]bool{}
+	for _, g := range r.Groups {
+		if g.Kind == k {
+			for _, p := range g.Pairs {
+				seen[p] = true
+			}
+		}
+	}
+	return len(seen)
+}
+
+// Harm reports whether anything got worse, or may have.
+func (r *Result) Harm() bool {
+	return slices.ContainsFunc(r.Groups, func(g Group) bool { return g.Kind == Worse || g.Kind == Unclear })
+}
+
+// Nothing reports whether no difference at all was found.
+func (r *Result) Nothing() bool {
+	return len(r.Groups)+len(r.Findings)+len(r.Routes)+len(r.Facts)+len(r.Missing) == 0
+}
+
+// Options are what is compared and how.
+type Options struct {
+	Families []route.Family // none: both
+	Audit    audit.Options  // of the findings
+	Progress func(stage string)
+}
+
+// Run compares what two walkers' networks do with packets, and what their captures say.
+func Run(before, after *forward.Walker, opt Options) *Result {
+	r := &Result{}
+	tell := opt.Progress
+	if tell == nil {
+		tell = func(string) {}
+	}
+	fams := opt.Families
+	if len(fams) == 0 {
+		fams = []route.Family{route.IPv4, route.IPv6}
+	}
+	x, y := before.Topology().Network, after.Topology().Network
+	r.Missing = missing(x, y)
+	for _, fam := range fams {
+		tell(fam.String())
+		r.pairs(before, after, fam)
+		r.Routes = append(r.Routes, routes(x, y, fam)...)
+	}
+	slices.SortStableFunc(r.Groups, func(a, b Group) int {
+		return cmp.Or(cmp.Compare(a.Kind, b.Kind), cmp.Compare(len(b.Pairs), len(a.Pairs)))
+	})
+	r.Facts = facts(x, y)
+	tell("findings")
+	if x != y {
+		r.findings(audit.Run(before, opt.Audit), audit.Run(after, opt.Audit))
+	}
+	return r
+}
+
+// findings lists those of one audit only: findings keep their names as long as their causes stay.
+func (r *Result) findings(before, after *audit.Result) {
+	ids := func(list []audit.Finding) map[string]bool {
+		out := map[string]bool{}
+		for _, f := range list {
+			out[f.ID] = true
+		}
+		return out
+	}
+	had, has := ids(before.Findings), ids(after.Findings)
+	for _, f := range after.Findings {
+		if !had[f.ID] {
+			r.Findings = append(r.Findings, FindingChange{Finding: f})
+		}
+	}
+	for _, f := range before.Findings {
+		if !has[f.ID] {
+			r.Findings = append(r.Findings, FindingChange{Finding: f, Gone: true})
+		}
+	}
+}
+
+// Missing is a device, or a table of one, that only one of the two snapshots has.
+type Missing struct {
+	Device string
+	Table  string // "": the whole device
+	Family route.Family
+	After  bool // it is there before and not after; else the other way round
+}
+
+// missing lists what only one of two snapshots has.
+func missing(x, y *network.Snapshot) []Missing {
+	var out []Missing
+	one := func(x, y *network.Snapshot, after bool) {
+		for _, d := range x.Devices().All() {
+			far := y.Device(d.Name)
+			if far == nil {
+				out = append(out, Missing{Device: d.Name, After: after})
+				continue
+			}
+			for _, t := range d.Tables().All() {
+				if far.Table(t.Name, t.Family) == nil {
+					out = append(out, Missing{d.Name, t.Name, t.Family, after})
+				}
+			}
+		}
+	}
+	one(x, y, true)
+	one(y, x, false)
+	return out
+}
