@@ -52,6 +52,7 @@ func commands() []command {
 		whyCommand(),
 		traceCommand(),
 		auditCommand(),
+		compareCommand(),
 		matrixCommand(),
 		mapCommand(),
 		layoutsCommand(),

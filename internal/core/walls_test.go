@@ -24,6 +24,7 @@ var rooms = map[string][]string{
 	"audit":     {"route", "network", "selection", "topology", "forward", "survey", "change"},
 	"chart":     {"route", "network", "topology"},
 	"change":    {"route", "network", "selection"},
+	"compare":   {"route", "network", "forward", "topology", "audit"},
 	"coretest":  {"route", "network"},
 }
 

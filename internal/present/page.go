@@ -45,7 +45,7 @@ func (v View) broken(s string, indent int) []string {
 	for i, word := range strings.Split(s, " ") {
 		n := width(word)
 		if i > 0 && used+1+n > room {
-			lines = append(lines, line)
+			lines = append(lines, strings.TrimRight(line, " "))
 			line, used = word, n
 			continue
 		}

@@ -13,19 +13,23 @@ type Step struct {
 	Table  string
 	Moves  []forward.Move // empty where the snapshot has no such device or table
 	Start  bool           // the ways part before any device: packets start elsewhere
+	Starts []string       // the devices at which they do, where Start is set
 }
 
 // Part finds the first device, in the order of the ways, at which packets from an end of before to dst do something
 // else than those of after; both are of one pair of addresses. False where every device on the way does the same.
 func Part(before, after *Reach, s, d [2]int, dst netip.Addr) (was, is Step, found bool) {
 	x, y := before.node(s[0], d[0]), after.node(s[1], d[1])
+	elsewhere := func() (was, is Step, found bool) {
+		return Step{Start: true, Starts: x.starts()}, Step{Start: true, Starts: y.starts()}, true
+	}
 	if x.start < 0 || y.start < 0 {
-		return Step{Start: true}, Step{Start: true}, true
+		return elsewhere()
 	}
 	todo := y.a.starts[y.start].nodes
 	same := func(m, n int32) bool { return alike(x.key(m), y.key(n)) }
 	if !slices.EqualFunc(x.a.starts[x.start].nodes, todo, same) {
-		return Step{Start: true}, Step{Start: true}, true
+		return elsewhere()
 	}
 	todo = slices.Clone(todo)
 	seen := map[int32]bool{}
@@ -60,6 +64,20 @@ func (p standpoint) key(n int32) forward.PointKey { return p.a.graph.lookupPoint
 
 func (p standpoint) moves(n int32) *moves {
 	return &p.at.w.moveSet.all[p.at.w.found[p.at.id].now[n]]
+}
+
+// starts names the devices at which packets start.
+func (p standpoint) starts() []string {
+	var out []string
+	if p.start < 0 {
+		return nil
+	}
+	for _, n := range p.a.starts[p.start].nodes {
+		if name := p.key(n).Device; !slices.Contains(out, name) {
+			out = append(out, name)
+		}
+	}
+	return out
 }
 
 // alike reports whether two keys are of one point: where no rule of one snapshot looks at the interface, its key has
@@ -101,14 +119,14 @@ func PartByPackets(before, after *Reach, src, dst netip.Addr, reply bool) (was, 
 		one, two = x.Return, y.Return
 	}
 	if one == nil || two == nil {
-		return Step{Start: true}, Step{Start: true}, (one == nil) != (two == nil)
+		return startAt(""), startAt(""), (one == nil) != (two == nil)
 	}
 	for i := range max(len(one.Branches), len(two.Branches)) {
 		b, c := branchAt(one, i), branchAt(two, i)
 		for k := range max(len(b.Hops), len(c.Hops), 1) {
 			was, is = stepOf(b, k), stepOf(c, k)
 			if k == 0 && was.Device != is.Device {
-				return Step{Start: true, Device: was.Device}, Step{Start: true, Device: is.Device}, true
+				return startAt(was.Device), startAt(is.Device), true
 			}
 			if !sameMove(was, is) {
 				return was, is, true
@@ -116,6 +134,15 @@ func PartByPackets(before, after *Reach, src, dst netip.Addr, reply bool) (was, 
 		}
 	}
 	return Step{}, Step{}, false
+}
+
+// startAt is the step of packets that start at a device, "" for nowhere.
+func startAt(device string) Step {
+	s := Step{Start: true}
+	if device != "" {
+		s.Starts = []string{device}
+	}
+	return s
 }
 
 // branchAt is the branch of that number, the last one where there are fewer.

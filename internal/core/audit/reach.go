@@ -20,7 +20,8 @@ type Reach struct{ a *auditor }
 // A ReachEnd is the addresses of one network, or of none, to and from which packets fare alike.
 type ReachEnd struct {
 	Ranges []netipx.IPRange // in order
-	Net    netip.Prefix     // the attached network; invalid where nobody is known
+	Net    netip.Prefix     // the attached network; invalid where none is known
+	Nobody bool             // no host or device can have the addresses, such as a network's own one
 	Owner  string           // the captured device that has the address, "" for hosts
 	Sends  bool             // packets from there have a known start
 	Down   bool             // the network is attached by interfaces without carrier alone
@@ -43,6 +44,7 @@ type Fate struct {
 type beyondKey struct {
 	class  int32
 	policy int
+	net    netip.Prefix // the network of which it is no host's address; invalid: none
 }
 
 // NewReach sweeps one family of a network.
@@ -55,7 +57,7 @@ func NewReach(w *forward.Walker, fam route.Family, progress func(int)) *Reach {
 
 // addBeyond keeps a range in which nobody can be.
 func (w *worker) addBeyond(s span, class int32) {
-	k := beyondKey{class: class}
+	k := beyondKey{class: class, net: w.place.net}
 	if slices.Contains(w.sensitive, true) {
 		k.policy = w.addressFacts.policyAt(s.first)
 	}
@@ -76,7 +78,7 @@ func (w *worker) groupBeyond() []*group {
 		spans := slices.Concat(list.pieces...)
 		g := &group{
 			end: end{
-				span: spans[0], start: -1, down: -1, policy: k.policy,
+				span: spans[0], net: k.net, start: -1, down: -1, policy: k.policy,
 				column: c.column, sum: c.sum, at: classAt{w, k.class},
 			},
 			spans: spans,
@@ -93,6 +95,7 @@ func (r *Reach) Ends() []ReachEnd {
 	out := make([]ReachEnd, len(r.a.groups))
 	for i, g := range r.a.groups {
 		e := ReachEnd{Net: g.net, Sends: g.start >= 0, Down: g.down >= 0}
+		e.Nobody = g.net.IsValid() && !e.Sends && !e.Down
 		if g.owner != nil {
 			e.Owner = g.owner.Name
 		}

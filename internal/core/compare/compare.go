@@ -44,7 +44,16 @@ type Group struct {
 	Was, Is       audit.Step
 	Before, After audit.Fate // of the example
 	Pairs         []Pair
+	Turns         []Turn
 	From, To      netip.Addr // the example: a trace from and to it shows both
+
+	example int // how well the example stands for the others
+}
+
+// A Turn is what pairs of a group were and are; Pairs counts them by ends, of which a network may have several.
+type Turn struct {
+	Before, After audit.Fate
+	Pairs         int
 }
 
 // A Pair is two networks of which packets fare otherwise than before. Beyond tells that To is in no captured network.
@@ -95,8 +104,10 @@ func (r *Result) Nothing() bool {
 // Options are what is compared and how.
 type Options struct {
 	Families []route.Family // none: both
-	Audit    audit.Options  // of the findings
-	Progress func(stage string)
+	// OneNetwork: the second snapshot is made of the first, so that what it lacks is gone, not just not captured.
+	OneNetwork bool
+	Audit      audit.Options // of the findings
+	Progress   func(stage string)
 }
 
 // Run compares what two walkers' networks do with packets, and what their captures say.
@@ -114,7 +125,7 @@ func Run(before, after *forward.Walker, opt Options) *Result {
 	r.Missing = missing(x, y)
 	for _, fam := range fams {
 		tell(fam.String())
-		r.pairs(before, after, fam)
+		r.pairs(before, after, fam, opt.OneNetwork)
 		r.Routes = append(r.Routes, routes(x, y, fam)...)
 	}
 	slices.SortStableFunc(r.Groups, func(a, b Group) int {

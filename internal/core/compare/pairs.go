@@ -20,6 +20,8 @@ type both struct {
 	reach  [2]*audit.Reach
 	ends   [2][]audit.ReachEnd
 	joints []*joint
+	// notCompared are devices that were not captured, or not all of their tables, on one of the two sides.
+	notCompared []string
 }
 
 // difference is one pair of joint ends that fare otherwise.
@@ -30,8 +32,13 @@ type difference struct {
 }
 
 // pairs finds every pair of one family that differs, and groups them.
-func (r *Result) pairs(before, after *forward.Walker, fam route.Family) {
+func (r *Result) pairs(before, after *forward.Walker, fam route.Family, oneNetwork bool) {
 	b := newBoth(before, after, fam)
+	if !oneNetwork {
+		for _, m := range r.Missing {
+			b.notCompared = append(b.notCompared, m.Device)
+		}
+	}
 	rows := make([][]difference, len(b.joints))
 	var wg sync.WaitGroup
 	var same, at atomic.Int64
@@ -42,6 +49,9 @@ func (r *Result) pairs(before, after *forward.Walker, fam route.Family) {
 					continue
 				}
 				for k := range b.joints {
+					if b.nobody(b.joints[k]) {
+						continue
+					}
 					if d, ok := b.differ(i, k); ok {
 						rows[i] = append(rows[i], d)
 					} else {
@@ -79,6 +89,11 @@ func (b *both) source(j *joint) bool {
 		}
 	}
 	return false
+}
+
+// nobody reports whether no host or device can be at a joint end, before and after.
+func (b *both) nobody(j *joint) bool {
+	return b.ends[0][j.ends[0]].Nobody && b.ends[1][j.ends[1]].Nobody
 }
 
 // differ compares the fates of packets of a pair.
@@ -135,7 +150,7 @@ func judge(x, y audit.Fate) (Kind, bool) {
 	one := x.OneDirection && y.OneDirection
 	a, b := levelOf(x, one), levelOf(y, one)
 	switch {
-	case a == b && a == fine:
+	case a == fine && b == fine:
 		return OtherWay, x.Out != y.Out || x.Back != y.Back
 	case a == b:
 		if x.Ending != y.Ending || x.Reply != y.Reply {
@@ -166,16 +181,22 @@ func (b *both) group(all []difference) []Group {
 	for i := range all {
 		d := &all[i]
 		was, is, reply := b.part(d)
+		if d.kind == Better && b.hangsOnMissing(was, is) {
+			d.kind = Unclear
+		}
 		key := fmt.Sprint(d.kind, "|", describe(was), "|", describe(is))
 		g := byKey[key]
 		if g == nil {
-			g = &Group{
-				Kind: d.kind, Family: b.fam, Reply: reply, Was: was, Is: is, Before: d.before, After: d.after,
-				From: b.joints[d.from].rep, To: b.joints[d.to].rep,
-			}
+			g = &Group{Kind: d.kind, Family: b.fam, example: -1}
 			byKey[key], seen[key] = g, map[Pair]bool{}
 			order = append(order, key)
 		}
+		if n := b.telling(d); n > g.example {
+			g.example, g.Was, g.Is, g.Reply = n, was, is, reply
+			g.Before, g.After = d.before, d.after
+			g.From, g.To = b.joints[d.from].rep, b.joints[d.to].rep
+		}
+		g.turn(d)
 		p := b.pair(d)
 		if !seen[key][p] {
 			seen[key][p] = true
@@ -189,6 +210,49 @@ func (b *both) group(all []difference) []Group {
 	}
 	return out
 }
+
+// hangsOnMissing reports whether ways part at a device that one of the two sides lacks captures of: that is no change of
+// the network.
+func (b *both) hangsOnMissing(was, is audit.Step) bool {
+	for _, s := range []audit.Step{was, is} {
+		for _, name := range append(s.Starts, s.Device) {
+			if slices.Contains(b.notCompared, name) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// telling weighs how well a pair stands for others: hosts before devices, and those before addresses that nobody has.
+func (b *both) telling(d *difference) int {
+	n := 0
+	if !d.before.OneDirection && !d.after.OneDirection {
+		n += 4
+	}
+	for _, j := range []*joint{b.joints[d.from], b.joints[d.to]} {
+		if b.ends[0][j.ends[0]].Owner == "" && b.ends[1][j.ends[1]].Owner == "" {
+			n++
+		}
+	}
+	return n
+}
+
+// turn counts a difference among those of the group that turned alike.
+func (g *Group) turn(d *difference) {
+	one := d.before.OneDirection && d.after.OneDirection
+	for i := range g.Turns {
+		t := &g.Turns[i]
+		if t.Before.Both == d.before.Both && t.After.Both == d.after.Both && one == t.oneDirection() &&
+			(!one || t.Before.Forward == d.before.Forward && t.After.Forward == d.after.Forward) {
+			t.Pairs++
+			return
+		}
+	}
+	g.Turns = append(g.Turns, Turn{d.before, d.after, 1})
+}
+
+func (t Turn) oneDirection() bool { return t.Before.OneDirection && t.After.OneDirection }
 
 func comparePairs(x, y Pair) int {
 	if c := x.To.Compare(y.To); c != 0 {
@@ -250,7 +314,7 @@ func (b *both) partOn(d *difference, reply bool) (was, is audit.Step, ok bool) {
 // describe is a step in one line, for telling steps apart.
 func describe(s audit.Step) string {
 	var b strings.Builder
-	fmt.Fprint(&b, s.Device, " ", s.Table, " ", s.Start)
+	fmt.Fprint(&b, s.Device, " ", s.Table, " ", s.Start, s.Starts)
 	for _, m := range s.Moves {
 		fmt.Fprint(&b, "; ", m.Verdict, " ", m.Reason.Code, " ", m.Hop.Prefix, " ", m.Hop.NextHop, " ", m.Hop.OutInterface)
 	}

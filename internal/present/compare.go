@@ -1,0 +1,459 @@
+package present
+
+import (
+	"fmt"
+	"io"
+	"net/netip"
+	"path"
+	"slices"
+	"strings"
+
+	"zarvek/internal/casefile"
+	"zarvek/internal/core/audit"
+	"zarvek/internal/core/compare"
+	"zarvek/internal/core/forward"
+	"zarvek/internal/core/route"
+)
+
+// A CompareView is what differs between two networks, as it is to be shown.
+type CompareView struct {
+	Result *compare.Result
+	Sides  [2]Side // before and after
+	All    bool    // list every change, not the first ones
+	Least  audit.Severity
+}
+
+// A Side is one of two networks that are compared.
+type Side struct {
+	Name     string // as the user gave it; "" for a network that is only thought of
+	Evidence Evidence
+	Option   string // that makes a command ask this one, such as "-case night1"; "": none can
+}
+
+// labelled names the files of one side by the folder that the user gave, so that the lines of two cases are told apart.
+type labelled struct {
+	Evidence
+	folder string
+}
+
+func (l labelled) Position(m route.Mark) casefile.Position {
+	p := l.Evidence.Position(m)
+	if p.File != "" {
+		p.File = path.Join(l.folder, p.File)
+	}
+	return p
+}
+
+// Labelled returns evidence whose files are named as they lie below a folder.
+func Labelled(e Evidence, folder string) Evidence { return labelled{e, folder} }
+
+// on is the view of one side.
+func (v View) on(s Side) View {
+	v.Evidence = s.Evidence
+	return v
+}
+
+// Limits of what text lists without -all.
+const (
+	maxGroups  = 12
+	maxChanges = 20
+)
+
+// CompareText writes what differs, what got worse first.
+func CompareText(w io.Writer, c CompareView, v View) error {
+	d := v.compareDocument(c)
+	d.writeText(w, v)
+	return nil
+}
+
+// CompareMarkdown writes what differs for a ticket.
+func CompareMarkdown(w io.Writer, c CompareView, v View) error {
+	d := v.compareDocument(c)
+	d.writeMarkdown(w, v)
+	return nil
+}
+
+func (v View) compareDocument(c CompareView) document {
+	var d document
+	d.add(answer{compareHeadline(c.Result), !c.Result.Harm()})
+	d.listed("Only in one of the two, so that what hangs on it cannot be compared", inOneOnly(c), c.most(maxChanges))
+	groups := c.Result.Groups
+	if most := c.most(maxGroups); len(groups) > most {
+		groups = groups[:most]
+	}
+	for i := range groups {
+		d.add(v.group(i+1, &groups[i], c))
+	}
+	if n := len(c.Result.Groups) - len(groups); n > 0 {
+		d.add(paragraph{words: fmt.Sprintf("And %s (-all shows them).", count(n, "more group", "more groups"))})
+	}
+	fresh, gone := v.findingChanges(c)
+	d.listed("New findings", fresh, c.most(maxChanges))
+	d.listed("Findings that are gone", gone, c.most(maxChanges))
+	d.listed("Routes", v.routeChanges(c), c.most(maxChanges))
+	d.listed("Beside routes", v.factChanges(c), c.most(maxChanges))
+	return d
+}
+
+// most is how many of a list are shown.
+func (c CompareView) most(n int) int {
+	if c.All {
+		return 1 << 30
+	}
+	return n
+}
+
+// listed adds a titled list, cut to what is shown; nothing for an empty one.
+func (d *document) listed(title string, lines []string, most int) {
+	if len(lines) == 0 {
+		return
+	}
+	if n := len(lines); n > most {
+		lines = append(lines[:most:most], fmt.Sprintf("and %d more (-all shows them)", n-most))
+	}
+	d.add(listing{title, lines})
+}
+
+var kindWords = map[compare.Kind]string{
+	compare.Worse:    "worse",
+	compare.Unclear:  "not clear",
+	compare.Better:   "better",
+	compare.OtherWay: "another way",
+	compare.OtherEnd: "lost otherwise",
+}
+
+// compareHeadline is the verdict in one line.
+func compareHeadline(r *compare.Result) string {
+	var parts []string
+	for _, k := range []compare.Kind{compare.Worse, compare.Unclear, compare.Better, compare.OtherWay, compare.OtherEnd} {
+		var all []compare.Pair
+		for _, g := range r.Groups {
+			if g.Kind == k {
+				all = append(all, g.Pairs...)
+			}
+		}
+		if len(all) > 0 {
+			parts = append(parts, kindWords[k]+": "+pairsWords(all, 0))
+		}
+	}
+	switch {
+	case len(parts) > 0:
+		return strings.Join(parts, "; ") + "; all else as before"
+	case len(r.Missing) > 0:
+		return "as before, as far as both were captured: every packet fares alike"
+	case r.Nothing():
+		return "no difference"
+	}
+	return "as before: every packet fares alike, by the same ways"
+}
+
+// pairsWords tells between which networks, with so many names of each side; each pair once, whatever its direction.
+func pairsWords(all []compare.Pair, names int) string {
+	seen := map[compare.Pair]bool{}
+	var pairs, beyond []compare.Pair
+	for _, p := range all {
+		if !p.Beyond && p.To.Compare(p.From) < 0 {
+			p.From, p.To = p.To, p.From
+		}
+		if seen[p] {
+			continue
+		}
+		seen[p] = true
+		if p.Beyond {
+			beyond = append(beyond, p)
+		} else {
+			pairs = append(pairs, p)
+		}
+	}
+	var parts []string
+	if len(pairs) > 0 {
+		parts = append(parts, betweenWords(pairs, names))
+	}
+	if len(beyond) > 0 {
+		var from, to []netip.Prefix
+		for _, p := range beyond {
+			from, to = append(from, p.From), append(to, p.To)
+		}
+		from, to = eachOnce(from), eachOnce(to)
+		s := "from " + networksWords(from, names) + " to addresses that no captured network has"
+		if names > 0 {
+			s += inParens(prefixList(to, names))
+		}
+		parts = append(parts, s)
+	}
+	return strings.Join(parts, ", and ")
+}
+
+// betweenWords names the networks of pairs: one against others where one is in all of them.
+func betweenWords(pairs []compare.Pair, names int) string {
+	if len(pairs) == 1 {
+		return fmt.Sprintf("between %s and %s", pairs[0].From, pairs[0].To)
+	}
+	for _, hub := range []netip.Prefix{pairs[0].From, pairs[0].To} {
+		var others []netip.Prefix
+		for _, p := range pairs {
+			switch hub {
+			case p.From:
+				others = append(others, p.To)
+			case p.To:
+				others = append(others, p.From)
+			}
+		}
+		if len(others) == len(pairs) {
+			return fmt.Sprintf("between %s and %s", hub, networksWords(others, names))
+		}
+	}
+	return count(len(pairs), "pair of networks", "pairs of networks")
+}
+
+// eachOnce sorts prefixes and takes out what stands there twice.
+func eachOnce(list []netip.Prefix) []netip.Prefix {
+	slices.SortFunc(list, netip.Prefix.Compare)
+	return slices.Compact(list)
+}
+
+func networksWords(s []netip.Prefix, names int) string {
+	switch {
+	case len(s) == 1:
+		return s[0].String()
+	case names == 0:
+		return fmt.Sprintf("%d networks", len(s))
+	}
+	return fmt.Sprintf("%d networks (%s)", len(s), prefixList(s, names))
+}
+
+// group words pairs whose ways part at one decision.
+func (v View) group(number int, g *compare.Group, c CompareView) entry {
+	e := entry{number: number, strong: kindWords[g.Kind], words: pairsWords(g.Pairs, 3) + verdictWords(g)}
+	if g.Was.Start || g.Is.Start {
+		e.row("cause", startWords(g))
+	} else if g.Was.Device != "" {
+		dst := g.To
+		if g.Reply {
+			dst = g.From
+		}
+		e.row("before", v.on(c.Sides[0]).decision(g.Was, dst)...)
+		e.row("after", v.on(c.Sides[1]).decision(g.Is, dst)...)
+	} else {
+		e.row("cause", "no device on the way decides otherwise by its routes; a rule or a filter does")
+	}
+	e.row("ends", endingWords(g))
+	e.row("see", traceWords(g, c)...)
+	return e
+}
+
+// verdictWords says what the pairs were and are.
+func verdictWords(g *compare.Group) string {
+	var parts []string
+	for _, t := range g.Turns {
+		one := t.Before.OneDirection && t.After.OneDirection
+		was, is := fateWord(t.Before, one), fateWord(t.After, one)
+		s := fmt.Sprintf("%s before, %s now", was, is)
+		if was == is {
+			s = is + " as before"
+		}
+		if !slices.Contains(parts, s) {
+			parts = append(parts, s)
+		}
+	}
+	return ": " + strings.Join(parts, "; ")
+}
+
+func fateWord(f audit.Fate, oneDirection bool) string {
+	if !oneDirection {
+		return f.Both.String()
+	}
+	switch f.Forward {
+	case forward.Arrives, forward.Leaves, forward.Unknown:
+		return f.Forward.String()
+	}
+	return "lost"
+}
+
+// endingWords says how the deciding direction of the example ends now, "" where it arrives.
+func endingWords(g *compare.Group) string {
+	f := g.After
+	if f.Ending == forward.Arrives || f.Ending == forward.GoesOn || f.Device == "" {
+		return ""
+	}
+	what := "packets"
+	if f.Reply {
+		what = "replies"
+	}
+	return fmt.Sprintf("%s: %s at %s", what, f.Ending, Clean(f.Device))
+}
+
+// startWords says that packets enter the network elsewhere, or nowhere.
+func startWords(g *compare.Group) string {
+	src := g.From
+	if g.Reply {
+		src = g.To
+	}
+	at := func(s audit.Step) string {
+		if len(s.Starts) == 0 {
+			return "nowhere that was captured"
+		}
+		return "at " + Clean(strings.Join(s.Starts, " and "))
+	}
+	return fmt.Sprintf("packets from %s entered the network %s before, and now %s", src, at(g.Was), at(g.Is))
+}
+
+// traceWords are the commands that show the example.
+func traceWords(g *compare.Group, c CompareView) []string {
+	var out []string
+	for _, s := range c.Sides {
+		if s.Option != "" {
+			out = append(out, fmt.Sprintf("zarvek trace %s %s %s", g.From, g.To, Clean(s.Option)))
+		}
+	}
+	return out
+}
+
+// decision words what a device does at a step, one statement for each way on, with the line that says so.
+func (v View) decision(s audit.Step, dst netip.Addr) []string {
+	if len(s.Moves) == 0 {
+		return []string{Clean(s.Device) + " is not there, or has no such table"}
+	}
+	var out []string
+	for _, m := range s.Moves {
+		out = append(out, v.move(s, m, dst))
+	}
+	return out
+}
+
+func (v View) move(s audit.Step, m forward.Move, dst netip.Addr) string {
+	marks := m.Hop.Evidence
+	var words string
+	if m.Verdict == forward.GoesOn {
+		words = fmt.Sprintf("%s sends %s to %s", Clean(s.Device), dst, onward(m.Hop))
+	} else {
+		b := forward.Branch{Verdict: m.Verdict, Where: s.Device, Delivery: m.Delivery, Hops: []forward.Hop{m.Hop}, Reason: m.Reason}
+		words = reasonClause(b, dst, Clean(s.Device), allPackets)
+		if len(m.Reason.Marks) > 0 && len(marks) == 0 {
+			marks = m.Reason.Marks
+		}
+	}
+	if m.Hop.Prefix.IsValid() && m.Hop.Route.Attributes != nil && !strings.Contains(words, m.Hop.Prefix.String()) {
+		words += fmt.Sprintf(", by its route %s (%s)", m.Hop.Prefix, learned(m.Hop.Route.Attributes))
+	}
+	if p := v.placeOf(marks); p != "" {
+		words += "  " + p
+	}
+	for _, c := range v.captured(marks) {
+		words += "  | " + strings.Join(c.lines, " / ")
+	}
+	return words
+}
+
+func inOneOnly(c CompareView) []string {
+	var out []string
+	for _, m := range c.Result.Missing {
+		at := "before"
+		if !m.After {
+			at = "after"
+		}
+		what := "device " + Clean(m.Device)
+		if m.Table != "" {
+			what = fmt.Sprintf("%s table %s of %s", familyName(m.Family), Clean(m.Table), Clean(m.Device))
+		}
+		out = append(out, fmt.Sprintf("%s: only %s", what, at))
+	}
+	return out
+}
+
+func (v View) findingChanges(c CompareView) (fresh, gone []string) {
+	for i := range c.Result.Findings {
+		f := &c.Result.Findings[i]
+		if f.Finding.Severity < c.Least {
+			continue
+		}
+		words := fmt.Sprintf("%s: %s (%s)", f.Finding.Severity, summary(&f.Finding), f.Finding.ID)
+		if f.Gone {
+			gone = append(gone, words)
+		} else {
+			fresh = append(fresh, words)
+		}
+	}
+	return fresh, gone
+}
+
+func (v View) routeChanges(c CompareView) []string {
+	var out []string
+	for _, r := range c.Result.Routes {
+		table := ""
+		if r.Table != "default" {
+			table = " in table " + Clean(r.Table)
+		}
+		words := fmt.Sprintf("%s %s%s: ", Clean(r.Device), r.Prefix, table)
+		switch {
+		case len(r.Was) == 0:
+			words += "came, " + v.on(c.Sides[1]).routeList(r.Is)
+		case len(r.Is) == 0:
+			words += "went, was " + v.on(c.Sides[0]).routeList(r.Was)
+		default:
+			words += "was " + v.on(c.Sides[0]).routeList(r.Was) + "; is " + v.on(c.Sides[1]).routeList(r.Is)
+		}
+		out = append(out, words)
+	}
+	return out
+}
+
+// routeList words the routes of one prefix, those that forward first.
+func (v View) routeList(list []route.Route) string {
+	var parts []string
+	for _, installed := range []bool{true, false} {
+		for _, r := range list {
+			if r.Is(route.Installed) != installed {
+				continue
+			}
+			s := learned(r.Attributes) + " " + strings.Join(ways(r.Attributes), " and ")
+			if n := numbers(r.Attributes); n != "" {
+				s += ", " + n
+			}
+			if !installed {
+				s += ", not used"
+			}
+			if p := v.place(r.Mark); p != "" {
+				s += "  " + p
+			}
+			parts = append(parts, s)
+		}
+	}
+	return strings.Join(parts, "; ")
+}
+
+func (v View) factChanges(c CompareView) []string {
+	var out []string
+	for _, f := range c.Result.Facts {
+		dev, ifname := Clean(f.Device), Clean(f.Interface)
+		var s string
+		switch f.Kind {
+		case compare.OwnAddress:
+			s = fmt.Sprintf("%s: address %s%s ", dev, f.Prefix, on(f.Interface))
+			if f.Was != "" {
+				s += "went"
+			} else {
+				s += "came"
+			}
+		case compare.InterfaceState:
+			s = fmt.Sprintf("%s: interface %s was %s, is %s", dev, ifname, f.Was, f.Is)
+		case compare.NeighbourEntry:
+			s = fmt.Sprintf("%s: neighbour %s%s was %s, is %s", dev, f.Prefix.Addr(), on(f.Interface), Clean(f.Was), Clean(f.Is))
+		case compare.ForwardingSwitch:
+			s = fmt.Sprintf("%s: forwarding of %s was %s, is %s", dev, familyName(f.Family), f.Was, f.Is)
+		case compare.SourceCheck:
+			s = fmt.Sprintf("%s: source check of %s%s was %s, is %s", dev, familyName(f.Family), on(f.Interface), f.Was, f.Is)
+		}
+		var places []string
+		for i, m := range []route.Mark{f.Before, f.After} {
+			if p := v.on(c.Sides[i]).place(m); p != "" {
+				places = append(places, p)
+			}
+		}
+		if len(places) > 0 {
+			s += "  " + strings.Join(places, ", ")
+		}
+		out = append(out, s)
+	}
+	return out
+}
