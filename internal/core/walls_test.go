@@ -25,6 +25,7 @@ var rooms = map[string][]string{
 	"chart":     {"route", "network", "topology"},
 	"change":    {"route", "network", "selection"},
 	"compare":   {"route", "network", "forward", "topology", "audit"},
+	"settle":    {"route", "network", "selection", "topology"},
 	"coretest":  {"route", "network"},
 }
 

@@ -110,6 +110,8 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 		return fmt.Sprintf("two captures of %s, of different moments, lead %s to different next hops", at, dst)
 	case forward.RouteRefused:
 		return fmt.Sprintf("%s chose %s, but its forwarding table did not take it", at, last.Prefix)
+	case forward.NotPredicted:
+		return fmt.Sprintf("which route %s would use for %s cannot be told", at, last.Prefix)
 	case forward.Blackholed:
 		return fmt.Sprintf("%s discards %s silently%s", at, p.it, byRoute(last))
 	case forward.Rejected:
@@ -393,6 +395,8 @@ func advice(b forward.Branch, dst netip.Addr) string {
 		return keepNewer(at)
 	case forward.RouteRefused:
 		return fmt.Sprintf("capture what really forwards on %s", at)
+	case forward.NotPredicted:
+		return fmt.Sprintf("find out what the routing protocol of %s knows beside what it uses: its database, and the costs of its interfaces", at)
 	case forward.OwnerNotKnown:
 		return fmt.Sprintf("capture the device that has %s, or the neighbour entries of %s", b.Reason.Address, at)
 	case forward.SeveralOwners:

@@ -15,6 +15,7 @@ var codeWords = [...]string{
 	RowUnread:          "row-unread",
 	CapturesContradict: "captures-contradict",
 	RouteRefused:       "route-refused",
+	NotPredicted:       "not-predicted",
 	Blackholed:         "blackholed",
 	Rejected:           "rejected",
 	Unresolved:         "unresolved",

@@ -86,6 +86,9 @@ func (w *Walker) lookup(pkt *packet, at position) (selection.Match, Reason) {
 		if c := m.Contradiction; c != nil {
 			return m, Reason{Code: CapturesContradict, Marks: []route.Mark{c.Chosen, c.Installed}}
 		}
+		if m.Refused && m.Routes[0].Is(route.Untold) {
+			return m, Reason{Code: NotPredicted, Marks: []route.Mark{m.Routes[0].Mark}}
+		}
 		if m.Refused {
 			return m, Reason{Code: RouteRefused, Marks: []route.Mark{m.Routes[0].Mark}}
 		}

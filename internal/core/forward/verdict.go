@@ -84,6 +84,7 @@ const (
 	RowUnread          // a line of the table that names a longer prefix could not be read
 	CapturesContradict // of different moments, on the route
 	RouteRefused       // the chosen route is not in the forwarding table
+	NotPredicted       // after a change that is only thought of: what the device would use is not settled by what was captured
 	Blackholed
 	Rejected
 	Unresolved // Failure tells why

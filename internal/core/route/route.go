@@ -149,6 +149,7 @@ const (
 	Installed                   // in the forwarding table
 	Rejected                    // chosen, but refused or not yet taken by the forwarding table
 	Unusable                    // inactive, hidden or disabled
+	Untold                      // of a network that is only thought of: whether the device would use it cannot be told
 )
 
 // A Route is one candidate for one prefix. The zero Route has an invalid Prefix.

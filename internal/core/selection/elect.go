@@ -19,9 +19,7 @@ func Judge(d *network.Device, t *network.Table, s network.Static) Configured {
 func Elect(d *network.Device, t *network.Table, rows []route.Route) []route.Route {
 	out := slices.Clone(rows)
 	best := -1
-	usable := func(r route.Route) bool {
-		return !r.Is(route.Unusable) && failure(t, r) == Resolved && !onDeadInterface(d, r)
-	}
+	usable := func(r route.Route) bool { return Usable(d, t, r) }
 	for i, r := range out {
 		if usable(r) && (best < 0 || before(r, out[best], t.HighestWins)) {
 			best = i
@@ -33,7 +31,7 @@ func Elect(d *network.Device, t *network.Table, rows []route.Route) []route.Rout
 	won := out[best]
 	tie := false
 	for i := range out {
-		out[i].State &^= route.Active | route.Installed | route.Rejected
+		out[i].State &^= route.Active | route.Installed | route.Rejected | route.Untold
 		if i == best || !usable(out[i]) {
 			continue
 		}
@@ -49,12 +47,21 @@ func Elect(d *network.Device, t *network.Table, rows []route.Route) []route.Rout
 	if tie {
 		for i := range out {
 			if out[i].Is(route.Active) {
-				out[i].State = out[i].State&^route.Installed | route.Rejected
+				out[i].State = out[i].State&^route.Installed | route.Rejected | route.Untold
 			}
 		}
 	}
 	return out
 }
+
+// Usable reports whether a device could forward by a route: its next hop is resolved and leaves by an interface that is not
+// known to be down.
+func Usable(d *network.Device, t *network.Table, r route.Route) bool {
+	return !r.Is(route.Unusable) && failure(t, r) == Resolved && !onDeadInterface(d, r)
+}
+
+// Before reports whether a comes before b by the rules; neither does where the captures do not show what decides.
+func Before(a, b route.Route, highestWins bool) bool { return before(a, b, highestWins) }
 
 // onDeadInterface reports whether all a route's ways leave by interfaces that are down.
 func onDeadInterface(d *network.Device, r route.Route) bool {

@@ -1,0 +1,151 @@
+package settle
+
+import (
+	"net/netip"
+	"slices"
+
+	"zarvek/internal/core/route"
+	"zarvek/internal/core/topology"
+)
+
+// most is the largest cost of one link of a protocol (RFC 2328 section 12.1.4 has 16 bits, RFC 5305 section 3 has 24, RIP
+// counts to 15).
+func most(p route.Protocol) uint64 {
+	switch p {
+	case route.OSPF:
+		return 1<<16 - 1
+	case route.ISIS:
+		return 1<<24 - 1
+	}
+	return 15
+}
+
+// deduce finds the costs of arcs from the captured metrics.
+func (in *instance) deduce() {
+	for _, p := range in.prefixes() {
+		list := in.entries[p]
+		for _, e := range list {
+			kind := ""
+			for _, i := range e.arcs {
+				if kind == "" {
+					kind = in.kindOfPrefix(p, e.rank)
+				}
+				in.arcs[i].carries[kind] = true
+			}
+			if e.own && e.metric.Known && in.protocol == route.OSPF { // RFC 2328 section 12.4.1.1: the interface's cost
+				for _, i := range in.out[e.node] {
+					if in.arcs[i].ifname == e.ifname {
+						in.learn(i, e.metric.Value, e.row.Mark)
+					}
+				}
+			}
+		}
+	}
+	for rank := range 3 { // a path within an area tells more than an external one
+		if rank > 0 && in.areas {
+			break // a border router's own path is not always the one that it is the next hop of
+		}
+		for _, p := range in.prefixes() {
+			in.equations(p, rank)
+		}
+	}
+	in.bounds()
+}
+
+// equations takes the differences of metrics along next hops, of one kind of paths.
+func (in *instance) equations(p netip.Prefix, rank int) {
+	for _, e := range in.entries[p] {
+		if e.rank != rank || !e.metric.Known {
+			continue
+		}
+		for _, i := range e.arcs {
+			a := &in.arcs[i]
+			if a.to < 0 || rank > 0 && a.cost.Known {
+				continue
+			}
+			for _, f := range in.entries[p] {
+				if f.node == a.to && f.rank == rank && f.metric.Known && f.metric.Value <= e.metric.Value {
+					in.learn(i, e.metric.Value-f.metric.Value, e.row.Mark)
+				}
+			}
+		}
+	}
+}
+
+// learn takes in one cost of an arc. Several ones are none.
+func (in *instance) learn(i int, cost uint64, m route.Mark) {
+	a := &in.arcs[i]
+	switch {
+	case a.disagree:
+	case !a.cost.Known:
+		a.cost = route.N(cost)
+	case a.cost.Value != cost:
+		a.cost, a.disagree = route.Number{}, true
+	}
+	if len(a.marks) < 4 && m.Known() {
+		a.marks = append(a.marks, m)
+	}
+}
+
+// bounds finds what an unknown cost is at least: a node that does not go by a neighbour would pay no less by it. Where
+// there are several areas the link may be in another one than the prefix, and nothing follows.
+func (in *instance) bounds() {
+	if in.areas {
+		return
+	}
+	for _, list := range in.entries {
+		for _, e := range list {
+			if e.rank != 0 || !e.metric.Known {
+				continue
+			}
+			for _, i := range in.out[e.node] {
+				a := &in.arcs[i]
+				if a.to < 0 || a.cost.Known || a.disagree || !a.proven || slices.Contains(e.arcs, i) {
+					continue
+				}
+				for _, f := range list {
+					if f.node == a.to && f.rank == 0 && f.metric.Known && f.metric.Value < e.metric.Value {
+						a.least = max(a.least, in.refused(e)-f.metric.Value)
+					}
+				}
+			}
+		}
+	}
+}
+
+// A Cost is what one device counts for the way to a neighbour by a protocol, as the captured metrics tell it.
+type Cost struct {
+	Protocol  route.Protocol
+	Family    route.Family
+	Device    string
+	Table     string
+	Interface string
+	Neighbour string       // "": not captured
+	Value     route.Number // not known where nothing tells it, or several captured metrics disagree
+	Least     uint64       // where it is not known
+	Disagree  bool
+	Marks     []route.Mark // of some of the routes that it rests on
+}
+
+// Costs lists the deduced costs of all adjacencies that captured routes use.
+func Costs(t *topology.Topology) []Cost {
+	var out []Cost
+	for _, in := range findInstances(t) {
+		for _, list := range in.out {
+			for _, i := range list {
+				a := in.arcs[i]
+				if !a.proven {
+					continue
+				}
+				c := Cost{Protocol: in.protocol, Family: in.family, Device: in.nodes[a.from].device.Name,
+					Table: in.nodes[a.from].table.Name, Interface: a.ifname, Value: a.cost, Least: a.least,
+					Disagree: a.disagree, Marks: a.marks}
+				if a.to >= 0 {
+					c.Neighbour = in.nodes[a.to].device.Name
+				}
+				out = append(out, c)
+			}
+		}
+	}
+	return out
+}

@@ -1,0 +1,318 @@
+package settle
+
+import (
+	"cmp"
+	"maps"
+	"net/netip"
+	"slices"
+
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+	"zarvek/internal/core/topology"
+)
+
+// adds reports whether the metrics of a protocol add up along a path: OSPF (RFC 2328 section 16.1), IS-IS (ISO 10589),
+// RIP (RFC 2453 section 3.9.2, RFC 2080).
+func adds(p route.Protocol) bool {
+	return p == route.OSPF || p == route.ISIS || p == route.RIP || p == route.RIPng
+}
+
+// An instance is one protocol in one family: the devices' tables that speak it, the adjacencies between them with what
+// is known of their costs, and what each table has for each prefix.
+type instance struct {
+	topo      *topology.Topology
+	protocol  route.Protocol
+	family    route.Family
+	nodes     []node
+	number    map[nodeKey]int
+	arcs      []arc
+	out, into [][]int // arcs from and to each node
+	entries   map[netip.Prefix][]entry
+	equal     []int // of each node: the most equal next hops that any of its paths has
+	areas     bool  // some path is of another kind than within an area
+}
+
+// A node is a table of a device that speaks the protocol.
+type node struct {
+	device *network.Device // before the change
+	table  *network.Table
+}
+
+type nodeKey struct{ device, table string }
+
+// An arc is an adjacency from one node to another, with the cost that the first one counts.
+type arc struct {
+	from, to int // to -1: a device that was not captured
+	ifname   string
+	peer     string // the interface of the other end
+	hop      netip.Addr
+	proven   bool // a captured route uses the adjacency, in one direction or the other
+	cost     route.Number
+	least    uint64 // where the cost is not known
+	disagree bool   // captured metrics give several costs
+	marks    []route.Mark
+	carries  map[string]bool // the kinds of prefixes that were sent this way
+}
+
+// An entry is what the protocol of one node knows of a prefix: its best path.
+type entry struct {
+	node   int
+	row    route.Route
+	metric route.Number
+	rank   int   // of the kind of path
+	arcs   []int // it uses
+	own    bool  // the network is its own: no next hop
+	ifname string
+}
+
+// findInstances collects every protocol that adds up, of both families.
+func findInstances(t *topology.Topology) []*instance {
+	var out []*instance
+	for _, fam := range []route.Family{route.IPv4, route.IPv6} {
+		for _, p := range []route.Protocol{route.OSPF, route.ISIS, route.RIP, route.RIPng} {
+			in := &instance{topo: t, protocol: p, family: fam, number: map[nodeKey]int{}, entries: map[netip.Prefix][]entry{}}
+			for _, d := range t.Network.Devices().All() {
+				for _, table := range d.Tables().All() {
+					if table.Family == fam && speaks(table, func(x route.Protocol) bool { return x == p }) {
+						in.number[nodeKey{d.Name, table.Name}] = len(in.nodes)
+						in.nodes = append(in.nodes, node{d, table})
+					}
+				}
+			}
+			if len(in.nodes) == 0 {
+				continue
+			}
+			in.out, in.into = make([][]int, len(in.nodes)), make([][]int, len(in.nodes))
+			in.equal = make([]int, len(in.nodes))
+			for n := range in.nodes {
+				in.read(n)
+			}
+			in.unproven()
+			in.deduce()
+			out = append(out, in)
+		}
+	}
+	return out
+}
+
+// read takes the protocol's entries out of a table.
+func (in *instance) read(n int) {
+	t := in.nodes[n].table
+	for i := 0; i < t.Routes().Len(); {
+		g := t.Group(i)
+		i = g.Hi
+		var best []route.Route
+		for _, x := range t.Members(g) {
+			if x.Protocol != in.protocol || x.Is(route.Unusable) || x.Special != route.None {
+				continue
+			}
+			if len(best) > 0 {
+				if c := in.order(x, best[0]); c > 0 {
+					continue
+				} else if c < 0 {
+					best = nil
+				}
+			}
+			best = append(best, x)
+		}
+		if len(best) > 0 {
+			in.addEntry(n, best)
+		}
+	}
+}
+
+// order compares two routes of the protocol for one prefix: negative where x is its best.
+func (in *instance) order(x, y route.Route) int {
+	if x.Is(route.Active) != y.Is(route.Active) {
+		return map[bool]int{true: -1, false: 1}[x.Is(route.Active)]
+	}
+	return cmp.Or(cmp.Compare(rank(x.Attributes), rank(y.Attributes)), cmp.Compare(x.Metric.Value, y.Metric.Value))
+}
+
+// rank orders kinds of paths: within an area or level, between them, external of type 1 and 2 (RFC 2328 section 11).
+func rank(a *route.Attributes) int {
+	switch a.Subtype {
+	case "inter-area":
+		return 1
+	case "external-1", "nssa-external-1":
+		return 2
+	case "external-2", "nssa-external-2":
+		return 3
+	case "level-2":
+		return 4
+	}
+	return 0
+}
+
+func (in *instance) addEntry(n int, rows []route.Route) {
+	d, t := in.nodes[n].device, in.nodes[n].table
+	e := entry{node: n, row: rows[0], rank: rank(rows[0].Attributes)}
+	if rows[0].Preference.Known || t.Chosen {
+		e.metric = rows[0].Metric // a kernel's metric is not the protocol's
+	}
+	for _, x := range rows {
+		for _, h := range x.NextHops {
+			switch {
+			case h.Resolves, h.Inactive, h.Backup:
+			case !h.Address.IsValid():
+				e.own, e.ifname = true, h.Interface
+			default:
+				e.arcs = append(e.arcs, in.arcTo(n, d, h))
+			}
+		}
+	}
+	in.equal[n] = max(in.equal[n], len(e.arcs))
+	in.areas = in.areas || e.rank == 1 || e.rank == 4
+	in.entries[e.row.Prefix] = append(in.entries[e.row.Prefix], e)
+}
+
+// arcTo finds or adds the arc to a next hop, and the one back.
+func (in *instance) arcTo(n int, d *network.Device, h route.NextHop) int {
+	for _, i := range in.out[n] {
+		if in.arcs[i].hop == h.Address && in.arcs[i].ifname == h.Interface {
+			in.arcs[i].proven = true
+			return i
+		}
+	}
+	o := in.topo.Find(d, h.Interface, h.Address, true)
+	a := arc{from: n, to: -1, ifname: h.Interface, hop: h.Address, proven: true, least: 1}
+	if o.Answer == topology.Device && o.Device != nil {
+		if m, ok := in.number[nodeKey{o.Device.Name, in.topo.TableOf(o.Device, o.Interface)}]; ok {
+			a.to, a.peer = m, o.Interface
+		}
+	}
+	for _, i := range in.out[n] { // made from the other end, whose routes do not tell the address
+		if b := &in.arcs[i]; a.to >= 0 && b.to == a.to && b.ifname == a.ifname && b.peer == a.peer {
+			b.hop, b.proven = a.hop, true
+			return i
+		}
+	}
+	i := in.add(a)
+	if a.to >= 0 {
+		in.back(a)
+	}
+	return i
+}
+
+func (in *instance) add(a arc) int {
+	a.carries = map[string]bool{}
+	in.arcs = append(in.arcs, a)
+	in.out[a.from] = append(in.out[a.from], len(in.arcs)-1)
+	if a.to >= 0 {
+		in.into[a.to] = append(in.into[a.to], len(in.arcs)-1)
+	}
+	return len(in.arcs) - 1
+}
+
+// back adds the arc in the other direction where there is none: an adjacency is mutual.
+func (in *instance) back(a arc) {
+	for _, i := range in.out[a.to] {
+		if b := &in.arcs[i]; b.to == a.from && b.ifname == a.peer && b.peer == a.ifname {
+			b.proven = true
+			return
+		}
+	}
+	in.add(arc{from: a.to, to: a.from, ifname: a.peer, peer: a.ifname, proven: true, least: 1,
+		hop: in.hopOf(in.nodes[a.from].device, a.ifname)})
+}
+
+// hopOf is the address by which one device names another one on a link: the only one of that family, which is a link-local
+// one of IPv6. Invalid where there is none or several.
+func (in *instance) hopOf(to *network.Device, ifname string) netip.Addr {
+	var found netip.Addr
+	for _, own := range to.Addresses().All() {
+		a := own.Prefix.Addr().WithZone("")
+		if own.Interface != ifname || route.FamilyOf(a) != in.family || a.IsLinkLocalUnicast() != (in.family == route.IPv6) {
+			continue
+		}
+		if found.IsValid() && found != a {
+			return netip.Addr{}
+		}
+		found = a
+	}
+	return found
+}
+
+// unproven adds arcs between speakers on one segment that no captured route uses: whether they talk is not known.
+func (in *instance) unproven() {
+	type end struct {
+		node   int
+		ifname string
+	}
+	for _, segment := range in.topo.Segments() {
+		var ends []end
+		for _, at := range segment {
+			if at.Down {
+				continue
+			}
+			if n, ok := in.number[nodeKey{at.Device.Name, in.topo.TableOf(at.Device, at.Interface)}]; ok {
+				if e := (end{n, at.Interface}); !slices.Contains(ends, e) {
+					ends = append(ends, e)
+				}
+			}
+		}
+		for _, x := range ends {
+			for _, y := range ends {
+				if x.node == y.node || slices.ContainsFunc(in.out[x.node], func(i int) bool {
+					a := in.arcs[i]
+					return a.to == y.node && a.ifname == x.ifname && a.peer == y.ifname
+				}) {
+					continue
+				}
+				in.add(arc{from: x.node, to: y.node, ifname: x.ifname, peer: y.ifname, least: 1,
+					hop: in.hopOf(in.nodes[y.node].device, y.ifname)})
+			}
+		}
+	}
+}
+
+// prefixes lists what the instance knows, in order.
+func (in *instance) prefixes() []netip.Prefix {
+	return slices.SortedFunc(maps.Keys(in.entries), netip.Prefix.Compare)
+}
+
+// refused is what a way that an entry does not use costs at least: no less than its metric, and more where the device is
+// seen to use equal ways together and has room for one more.
+func (in *instance) refused(e entry) uint64 {
+	if len(e.arcs) < in.equal[e.node] {
+		return e.metric.Value + 1
+	}
+	return e.metric.Value
+}
+
+// kindOfPrefix names what two prefixes have in common whose paths may use the same links: the kind of paths, and the
+// devices that have one within the area, which are those of its area.
+func (in *instance) kindOfPrefix(p netip.Prefix, rank int) string {
+	text := []byte{byte('0' + rank), ' '}
+	var inside []int
+	for _, e := range in.entries[p] {
+		if e.rank == 0 {
+			inside = append(inside, e.node)
+		}
+	}
+	for _, o := range in.chainEnds(p) {
+		inside = append(inside, o)
+	}
+	slices.Sort(inside)
+	for _, n := range slices.Compact(inside) {
+		text = append(text, byte(n), byte(n>>8))
+	}
+	return string(text)
+}
+
+// chainEnds are the nodes at which the protocol's next hops for a prefix end, though the protocol has no path of its own
+// there: they announce what they know otherwise.
+func (in *instance) chainEnds(p netip.Prefix) []int {
+	var out []int
+	for _, e := range in.entries[p] {
+		for _, i := range e.arcs {
+			to := in.arcs[i].to
+			if to < 0 || slices.Contains(out, to) ||
+				slices.ContainsFunc(in.entries[p], func(o entry) bool { return o.node == to }) {
+				continue
+			}
+			out = append(out, to)
+		}
+	}
+	return out
+}

@@ -1,0 +1,395 @@
+package settle
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+// question is one prefix of one protocol.
+type question struct {
+	in     *instance
+	prefix netip.Prefix
+}
+
+// An origin is a node that announces a prefix, or may: least and most bound the metric that it begins with.
+type origin struct {
+	node        int
+	least, most uint64
+	fresh       bool // it did not announce it before
+}
+
+// protocol predicts the routes of one protocol; true where any table changes.
+func (r *run) protocol(in *instance) bool {
+	dead := make([]bool, len(in.arcs))
+	some := false
+	for i, a := range in.arcs {
+		dead[i] = r.dead(in, a)
+		some = some || dead[i]
+	}
+	changed := false
+	for _, p := range in.prefixes() {
+		origins, gone := r.origins(in, p, dead)
+		if !some && !gone {
+			continue
+		}
+		if !gone && !slices.ContainsFunc(in.entries[p], func(e entry) bool {
+			if in.areas && e.rank > 0 {
+				return true // the way beyond a border router is not that router's own
+			}
+			return slices.ContainsFunc(e.arcs, func(i int) bool { return dead[i] })
+		}) {
+			continue // no path of anybody uses what died
+		}
+		q := question{in, p}
+		key := fmt.Sprint(origins, gone)
+		if r.asked[q] == key {
+			continue
+		}
+		r.asked[q] = key
+		changed = r.predict(in, p, origins, gone, dead) || changed
+	}
+	return changed
+}
+
+// dead reports whether an adjacency is gone: either end is, or is down.
+func (r *run) dead(in *instance, a arc) bool {
+	from := in.nodes[a.from].device
+	now := r.now.Device(from.Name)
+	if now == nil || wentDown(from, now, a.ifname) {
+		return true
+	}
+	if a.to < 0 {
+		return false
+	}
+	to := in.nodes[a.to].device
+	far := r.now.Device(to.Name)
+	return far == nil || wentDown(to, far, a.peer)
+}
+
+// origins lists who announces a prefix after the change, and whether one who did does not any more, or may begin to.
+func (r *run) origins(in *instance, p netip.Prefix, dead []bool) (list []origin, changed bool) {
+	seen := map[int]bool{}
+	for _, e := range in.entries[p] {
+		if !e.own {
+			continue
+		}
+		seen[e.node] = true
+		was := in.nodes[e.node].device
+		now := r.now.Device(was.Name)
+		if now == nil || now.Interface(e.ifname).State == network.LinkDown {
+			changed = true
+			continue
+		}
+		o := origin{node: e.node, least: e.metric.Value, most: e.metric.Value}
+		if !e.metric.Known {
+			o.least, o.most = 0, most(in.protocol)
+		}
+		list = append(list, o)
+	}
+	for _, n := range in.chainEnds(p) {
+		seen[n] = true
+		if !r.still(in, n, p) {
+			changed = true
+			continue
+		}
+		least, high := in.ownMetric(p, n)
+		if cost, ok := r.attachedCost(in, n, p); ok && cost[1]-cost[0] < high-least {
+			least, high = cost[0], cost[1]
+		}
+		list = append(list, origin{node: n, least: least, most: high})
+		changed = changed || r.hiddenWay(in, n, p, dead)
+	}
+	for n := range in.nodes { // who has it otherwise, and may announce it
+		if seen[n] {
+			continue
+		}
+		now, _ := r.otherwise(in, n, p)
+		if !now {
+			continue
+		}
+		if was := otherwiseAt(in.nodes[n].table, p, in.protocol); !was && !in.announces(n, r, p) {
+			continue // new there, and nothing shows that it announces such routes
+		} else if !was {
+			changed = true
+		}
+		o := origin{node: n, most: endless, fresh: !otherwiseAt(in.nodes[n].table, p, in.protocol)}
+		if cost, ok := r.attachedCost(in, n, p); ok {
+			o.least, o.most = cost[0], cost[1]
+			list = append(list, o)
+			continue
+		}
+		if e, ok := in.entryOf(p, n); ok && e.metric.Known {
+			o.least = e.metric.Value // the protocol goes another way there, since its own one is no better
+		}
+		list = append(list, o)
+	}
+	return list, changed
+}
+
+// still reports whether a node has a prefix by the same protocol as before, other than the instance's.
+func (r *run) still(in *instance, n int, p netip.Prefix) bool {
+	now := r.now.Device(in.nodes[n].device.Name)
+	if now == nil {
+		return false
+	}
+	t := now.Table(in.nodes[n].table.Name, in.family)
+	for _, was := range at(in.nodes[n].table, p) {
+		if !was.Is(route.Installed) || was.Protocol == in.protocol {
+			continue
+		}
+		return slices.ContainsFunc(at(t, p), func(x route.Route) bool {
+			return x.Is(route.Installed) && x.Protocol == was.Protocol
+		})
+	}
+	return len(at(in.nodes[n].table, p)) == 0 // it announces what its own table does not show
+}
+
+// otherwise reports whether a node has a prefix in use now by another protocol than the instance's.
+func (r *run) otherwise(in *instance, n int, p netip.Prefix) (bool, route.Protocol) {
+	now := r.now.Device(in.nodes[n].device.Name)
+	if now == nil {
+		return false, 0
+	}
+	for _, x := range at(now.Table(in.nodes[n].table.Name, in.family), p) {
+		if x.Is(route.Installed) && x.Protocol != in.protocol {
+			return true, x.Protocol
+		}
+	}
+	return false, 0
+}
+
+func otherwiseAt(t *network.Table, p netip.Prefix, protocol route.Protocol) bool {
+	return slices.ContainsFunc(at(t, p), func(x route.Route) bool {
+		return x.Is(route.Installed) && x.Protocol != protocol
+	})
+}
+
+// announces reports whether a node is seen to announce, for another prefix, what it has by the protocol by which it has
+// this one now.
+func (in *instance) announces(n int, r *run, p netip.Prefix) bool {
+	_, by := r.otherwise(in, n, p)
+	for q := range in.entries {
+		if q == p || !slices.Contains(in.chainEnds(q), n) {
+			continue
+		}
+		if slices.ContainsFunc(at(in.nodes[n].table, q), func(x route.Route) bool {
+			return x.Is(route.Installed) && x.Protocol == by
+		}) {
+			return true
+		}
+	}
+	return false
+}
+
+// sharers are the nodes other than n that have a prefix by another protocol, as the routers on one link do.
+func (in *instance) sharers(p netip.Prefix, n int) []int {
+	var out []int
+	for m, x := range in.nodes {
+		if m != n && otherwiseAt(x.table, p, in.protocol) {
+			out = append(out, m)
+		}
+	}
+	return out
+}
+
+// hiddenWay reports whether the protocol's own path of an announcer to a prefix, which its table does not show beside the
+// attached network, may have died: it may have gone by another announcer.
+func (r *run) hiddenWay(in *instance, n int, p netip.Prefix, dead []bool) bool {
+	return slices.ContainsFunc(in.sharers(p, n), func(m int) bool { return in.crosses(n, m, dead) })
+}
+
+// crosses reports whether a dead arc is on the way from one node to another, as a prefix shows it that is announced there
+// alone; true where none does.
+func (in *instance) crosses(from, to int, dead []bool) bool {
+	for q, list := range in.entries {
+		ends := in.chainEnds(q)
+		for _, e := range list {
+			if e.own {
+				ends = append(ends, e.node)
+			}
+		}
+		if len(ends) != 1 || ends[0] != to {
+			continue
+		}
+		seen := map[int]bool{}
+		todo := []int{from}
+		for len(todo) > 0 {
+			x := todo[0]
+			todo = todo[1:]
+			if seen[x] || x == to {
+				continue
+			}
+			seen[x] = true
+			e, ok := in.entryOf(q, x)
+			if !ok {
+				return true
+			}
+			for _, i := range e.arcs {
+				if dead[i] || in.arcs[i].to < 0 {
+					return true
+				}
+				todo = append(todo, in.arcs[i].to)
+			}
+		}
+		return false
+	}
+	return true
+}
+
+// attachedCost bounds what a node announces an attached network with, where it is the network of a link over which the
+// protocol speaks: then it is announced, with the interface's own cost (RFC 2328 section 12.4.1; ISO 10589 section 7.3.3.1).
+func (r *run) attachedCost(in *instance, n int, p netip.Prefix) (cost [2]uint64, ok bool) {
+	if in.protocol != route.OSPF && in.protocol != route.ISIS {
+		return cost, false
+	}
+	now := r.now.Device(in.nodes[n].device.Name)
+	if now == nil {
+		return cost, false
+	}
+	for _, x := range at(now.Table(in.nodes[n].table.Name, in.family), p) {
+		if x.Protocol != route.Direct || !x.Is(route.Installed) || len(x.NextHops) != 1 {
+			continue
+		}
+		for _, i := range in.out[n] {
+			a := in.arcs[i]
+			if a.ifname != x.NextHops[0].Interface || !a.proven {
+				continue
+			}
+			if a.cost.Known {
+				return [2]uint64{a.cost.Value, a.cost.Value}, true
+			}
+			cost, ok = [2]uint64{a.least, most(in.protocol)}, true
+		}
+	}
+	return cost, ok
+}
+
+// ownMetric bounds what an origin announces a prefix with, by what its neighbours count.
+func (in *instance) ownMetric(p netip.Prefix, n int) (least, high uint64) {
+	high = endless
+	for _, e := range in.entries[p] {
+		for _, i := range e.arcs {
+			a := in.arcs[i]
+			if a.to != n || !e.metric.Known {
+				continue
+			}
+			if a.cost.Known && len(in.sharers(p, n)) == 0 {
+				return e.metric.Value - min(a.cost.Value, e.metric.Value), e.metric.Value - min(a.cost.Value, e.metric.Value)
+			}
+			if len(in.sharers(p, n)) == 0 { // else the metric may be that of a way by another announcer
+				high = min(high, e.metric.Value-min(a.least, e.metric.Value))
+			}
+		}
+	}
+	if high == endless {
+		high = most(in.protocol)
+	}
+	return 0, high
+}
+
+// predict puts the paths of one prefix into the tables as they would be; true where any changes.
+func (r *run) predict(in *instance, p netip.Prefix, origins []origin, lost bool, dead []bool) bool {
+	s := newSearch(in, p, slices.Clone(origins), lost, dead)
+	changed := false
+	for n, x := range in.nodes {
+		now := r.now.Device(x.device.Name)
+		if now == nil {
+			continue
+		}
+		e, had := in.entryOf(p, n)
+		if had && e.own {
+			if now.Interface(e.ifname).State == network.LinkDown { // what was its own network
+				had = false
+			} else {
+				continue
+			}
+		}
+		if by, _ := r.otherwise(in, n, p); !had && (by || !s.takesPart[n]) {
+			continue // the protocol had no path there, or none that was shown beside what is used
+		}
+		from := s
+		if slices.ContainsFunc(origins, func(o origin) bool { return o.node == n }) { // what it announces it does not learn
+			others := slices.DeleteFunc(slices.Clone(origins), func(o origin) bool { return o.node == n })
+			from = newSearch(in, p, others, lost, dead)
+		}
+		a := from.answer(n, e, had)
+		t := now.Table(x.table.Name, in.family)
+		rows := at(t, p)
+		next, ok := in.rows(t, rows, p, e, had, a)
+		if !ok {
+			continue
+		}
+		changed = r.put(x.device.Name, t.Name, p, decide(now, t, p, next)) || changed
+	}
+	return changed
+}
+
+// decide chooses among the routes of a prefix, of which the protocol's may be untold.
+func decide(d *network.Device, t *network.Table, p netip.Prefix, rows []route.Route) []route.Route {
+	if slices.ContainsFunc(rows, func(x route.Route) bool { return x.Is(route.Untold) }) {
+		return settleUntold(d, t, rows)
+	}
+	return elected(d, t, p, rows)
+}
+
+func (in *instance) entryOf(p netip.Prefix, n int) (entry, bool) {
+	for _, e := range in.entries[p] {
+		if e.node == n {
+			return e, true
+		}
+	}
+	return entry{}, false
+}
+
+// rows are the routes of a prefix with the protocol's replaced by what it would find; false where nothing of it changes.
+func (in *instance) rows(t *network.Table, rows []route.Route, p netip.Prefix, e entry, had bool, a answer) ([]route.Route, bool) {
+	left := slices.DeleteFunc(slices.Clone(rows), func(x route.Route) bool { return x.Protocol == in.protocol && !x.Is(route.Unusable) })
+	switch a.kind {
+	case nowhere:
+		return left, len(left) < len(rows)
+	case open:
+		attr := in.attributes(t, p, e, had)
+		return append(left, route.Route{Prefix: p, Attributes: attr, State: route.Active | route.Rejected | route.Untold, Mark: e.row.Mark}), true
+	}
+	if had && slices.Equal(a.arcs, sorted(e.arcs)) && a.metric == e.metric {
+		return nil, false
+	}
+	attr := *in.attributes(t, p, e, had)
+	attr.Metric = a.metric
+	attr.NextHops = nil
+	for _, i := range a.arcs {
+		attr.NextHops = append(attr.NextHops, route.NextHop{Address: in.arcs[i].hop, Interface: in.arcs[i].ifname})
+	}
+	return append(left, route.Route{Prefix: p, Attributes: &attr, Mark: e.row.Mark}), true
+}
+
+func sorted(list []int) []int {
+	out := slices.Clone(list)
+	slices.Sort(out)
+	return slices.Compact(out)
+}
+
+// attributes are those of the entry, or of a route of the protocol of the same kind, whose preference it would have.
+func (in *instance) attributes(t *network.Table, p netip.Prefix, e entry, had bool) *route.Attributes {
+	if had {
+		return e.row.Attributes
+	}
+	want, subtype := 0, ""
+	for _, f := range in.entries[p] {
+		if !f.own {
+			want, subtype = f.rank, f.row.Subtype
+		}
+	}
+	out := &route.Attributes{Protocol: in.protocol, Subtype: subtype}
+	for id := range t.Routes().Shared() {
+		if x := t.Routes().Attributes(route.AttrID(id)); x.Protocol == in.protocol && rank(x) == want {
+			out.Preference = x.Preference
+			break
+		}
+	}
+	return out
+}

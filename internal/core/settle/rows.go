@@ -1,0 +1,127 @@
+package settle
+
+import (
+	"net/netip"
+	"slices"
+
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+	"zarvek/internal/core/selection"
+)
+
+func at(t *network.Table, p netip.Prefix) []route.Route {
+	if g, ok := t.Exact(p); ok {
+		return members(t, g)
+	}
+	return nil
+}
+
+func members(t *network.Table, g network.Group) []route.Route {
+	var out []route.Route
+	for _, x := range t.Members(g) {
+		out = append(out, x)
+	}
+	return out
+}
+
+// used reports whether any of the routes forwards, or is open.
+func used(rows []route.Route) bool {
+	return slices.ContainsFunc(rows, func(x route.Route) bool {
+		return x.Is(route.Installed) || x.Is(route.Rejected)
+	})
+}
+
+// elected is what a device makes of the routes that are left for a prefix, with the configured ones that stand by.
+func elected(d *network.Device, t *network.Table, p netip.Prefix, rows []route.Route) []route.Route {
+	rows = slices.Clone(rows)
+	for _, s := range d.Statics().All() {
+		if !ofTable(s, t) || s.Prefix.Masked() != p {
+			continue
+		}
+		c := selection.Judge(d, t, s)
+		if c.Index >= 0 || c.Fate == selection.HopUnresolved || c.Fate == selection.InterfaceDown ||
+			c.Fate == selection.InterfaceGone || c.Fate == selection.HopByDefault {
+			continue
+		}
+		if !slices.ContainsFunc(rows, func(x route.Route) bool { return sameWay(x, c.Route) }) {
+			rows = append(rows, c.Route)
+		}
+	}
+	if out := selection.Elect(d, t, rows); out != nil {
+		return out
+	}
+	for i := range rows {
+		rows[i].State &^= route.Active | route.Installed | route.Rejected | route.Untold
+	}
+	return rows
+}
+
+// sameWay reports whether two routes of one prefix are one: a configured static and the table's row of it.
+func sameWay(x, y route.Route) bool {
+	return x.Protocol == y.Protocol && x.Special == y.Special && len(x.NextHops) == len(y.NextHops) &&
+		slices.EqualFunc(x.NextHops, y.NextHops, func(a, b route.NextHop) bool { return a.Address == b.Address })
+}
+
+// untold leaves all of a prefix's routes unreadable.
+func untold(rows []route.Route) []route.Route {
+	out := slices.Clone(rows)
+	for i := range out {
+		if out[i].Is(route.Installed) || out[i].Is(route.Active) {
+			out[i].State = out[i].State&^route.Installed | route.Active | route.Rejected | route.Untold
+		}
+	}
+	return out
+}
+
+// settleUntold decides among routes of which some cannot be told: one that is sure and comes before all of those by the
+// rules is used; else nobody knows.
+func settleUntold(d *network.Device, t *network.Table, rows []route.Route) []route.Route {
+	var sure, open []route.Route
+	for _, x := range rows {
+		if x.Is(route.Untold) {
+			open = append(open, x)
+		} else {
+			sure = append(sure, x)
+		}
+	}
+	won := selection.Elect(d, t, sure)
+	best := slices.IndexFunc(won, func(x route.Route) bool { return x.Is(route.Installed) })
+	if best >= 0 && !slices.ContainsFunc(open, func(x route.Route) bool {
+		return !selection.Before(won[best], x, t.HighestWins)
+	}) {
+		for i := range open {
+			open[i].State = 0
+		}
+		return append(won, open...)
+	}
+	out := slices.Clone(rows)
+	for i := range out {
+		out[i].State &^= route.Active | route.Installed | route.Rejected
+		if out[i].Is(route.Untold) {
+			out[i].State |= route.Active | route.Rejected
+		}
+	}
+	return out
+}
+
+// same reports whether two lists of one prefix's routes say the same.
+func same(x, y []route.Route) bool {
+	return slices.EqualFunc(x, y, func(a, b route.Route) bool {
+		return a.State == b.State && (a.Attributes == b.Attributes || sameAttributes(a.Attributes, b.Attributes))
+	})
+}
+
+func sameAttributes(a, b *route.Attributes) bool {
+	return a.Protocol == b.Protocol && a.Subtype == b.Subtype && a.Preference == b.Preference && a.Metric == b.Metric &&
+		a.Special == b.Special && slices.Equal(a.NextHops, b.NextHops)
+}
+
+// speaks reports whether any route of a table is of a protocol.
+func speaks(t *network.Table, wanted func(route.Protocol) bool) bool {
+	for id := range t.Routes().Shared() {
+		if wanted(t.Routes().Attributes(route.AttrID(id)).Protocol) {
+			return true
+		}
+	}
+	return false
+}

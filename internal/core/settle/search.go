@@ -1,0 +1,361 @@
+package settle
+
+import (
+	"container/heap"
+	"math"
+	"net/netip"
+	"slices"
+
+	"zarvek/internal/core/route"
+)
+
+// endless is a metric that nothing reaches.
+const endless = math.MaxUint64 / 4
+
+// answerKind says what a node would have of a prefix. The zero answerKind is that it cannot be told.
+type answerKind uint8
+
+const (
+	open    answerKind = iota
+	nowhere            // no path
+	found
+)
+
+type answer struct {
+	kind   answerKind
+	arcs   []int
+	metric route.Number
+}
+
+// A search is the paths to one prefix: for each node the least and the most that its distance can be. OSPF's paths within
+// the prefix's area come before those from another area (RFC 2328 section 11), so those are solved first and the others
+// begin with them.
+type search struct {
+	in        *instance
+	dead      []bool
+	origins   []origin
+	constant  bool   // the metric does not count the way (external type 2)
+	other     bool   // that metric may be another one than before
+	mixed     bool   // paths of kinds that nobody compares by metric
+	inside    []bool // the prefix's area
+	hasInside bool   // there is an area to tell from others
+	takesPart []bool
+	kinds     [2]string      // of prefix, for paths inside and all others
+	exact     map[int]uint64 // of arcs straight to an origin: the whole metric, as captured
+
+	floor       []uint64 // of each node: what it had before, where nothing can have got nearer
+	least, most []uint64
+	any         []uint64 // the least of paths of whatever kind
+}
+
+// newSearch solves the distances of a prefix from its origins, over the arcs that are not dead (Dijkstra 1959, once with
+// the least and once with the most that each arc may cost).
+func newSearch(in *instance, p netip.Prefix, origins []origin, lost bool, dead []bool) *search {
+	n := len(in.nodes)
+	s := &search{in: in, dead: dead, origins: origins, exact: map[int]uint64{}, takesPart: make([]bool, n), inside: make([]bool, n)}
+	ranks := map[int]bool{}
+	top := 0
+	for _, e := range in.entries[p] {
+		s.takesPart[e.node] = true
+		if !e.own {
+			ranks[e.rank] = true
+			top = max(top, e.rank)
+		}
+		s.inside[e.node] = e.rank == 0
+	}
+	for _, o := range origins {
+		s.takesPart[o.node], s.inside[o.node] = true, true
+	}
+	for m, x := range in.nodes { // what it knows by the protocol is not shown beside what it uses
+		if otherwiseAt(x.table, p, in.protocol) {
+			s.takesPart[m] = true
+		}
+	}
+	s.constant, s.hasInside = ranks[3], ranks[0] && ranks[1]
+	s.mixed = len(ranks) > 1 && !(s.hasInside && len(ranks) == 2)
+	s.kinds = [2]string{in.kindOfPrefix(p, 0), in.kindOfPrefix(p, top)}
+	if s.constant {
+		s.other = lost
+		s.mixed = s.mixed || len(origins) > 1 && (lost || !oneMetric(in.entries[p]))
+		for i := range s.origins {
+			s.origins[i].least = 0
+			if s.origins[i].most < endless {
+				s.origins[i].most = 0
+			}
+		}
+	}
+	s.findExact(p)
+	s.findFloor(p)
+	s.solve()
+	return s
+}
+
+// oneMetric reports whether all entries have the same known metric.
+func oneMetric(list []entry) bool {
+	return !slices.ContainsFunc(list, func(e entry) bool { return !e.metric.Known || e.metric != list[0].metric })
+}
+
+// findExact finds the arcs straight to an origin of which the whole metric was captured.
+func (s *search) findExact(p netip.Prefix) {
+	if s.constant {
+		return
+	}
+	for _, e := range s.in.entries[p] {
+		for _, i := range e.arcs {
+			to := s.in.arcs[i].to
+			at := slices.IndexFunc(s.origins, func(o origin) bool { return o.node == to })
+			if _, has := s.in.entryOf(p, to); at >= 0 && !has && len(s.in.sharers(p, to)) == 0 && e.metric.Known && s.origins[at].most < endless {
+				s.exact[i] = e.metric.Value
+			}
+		}
+	}
+}
+
+// findFloor notes that distances only grow where things fail. With several areas a border router that loses a path within
+// its area may take a shorter one over others.
+func (s *search) findFloor(p netip.Prefix) {
+	if s.in.areas || s.constant || s.mixed || slices.ContainsFunc(s.origins, func(o origin) bool { return o.fresh }) {
+		return
+	}
+	s.floor = make([]uint64, len(s.in.nodes))
+	for _, e := range s.in.entries[p] {
+		if e.metric.Known {
+			s.floor[e.node] = e.metric.Value
+		}
+	}
+}
+
+// unchanged reports whether a node's path is still there at the metric that it had: what failed made no other one better.
+func (s *search) unchanged(e entry) bool {
+	if !e.metric.Known || s.floor == nil && !(s.in.areas && e.rank == 0) || s.constant || s.mixed || len(e.arcs) == 0 {
+		return false
+	}
+	return !slices.ContainsFunc(e.arcs, func(i int) bool {
+		_, high := s.total(i)
+		return high != e.metric.Value
+	})
+}
+
+// solve finds the bounds of all distances.
+func (s *search) solve() {
+	least, high := map[int]uint64{}, map[int]uint64{}
+	for _, o := range s.origins {
+		least[o.node], high[o.node] = o.least, o.most
+	}
+	within := func(i int) bool { return s.ofInside(i) }
+	s.least, s.most = s.dijkstra(least, s.low, within, true), s.dijkstra(high, s.high, within, false)
+	s.any = s.least
+	if !s.hasInside {
+		return
+	}
+	s.any = s.dijkstra(least, s.low, func(int) bool { return true }, true)
+	for n := range s.in.nodes {
+		if s.inside[n] {
+			high[n] = s.most[n]
+		}
+	}
+	beyond := func(i int) bool { return !s.inside[s.in.arcs[i].from] }
+	s.most = s.dijkstra(high, s.high, beyond, false)
+	for n := range s.in.nodes {
+		if !s.inside[n] { // a border router may be passed on the way to another one, though it goes another way itself
+			s.least[n] = s.any[n]
+		}
+	}
+}
+
+// ofInside reports whether an arc may be on a path within the prefix's area; where areas are not told apart all are.
+func (s *search) ofInside(i int) bool {
+	a := s.in.arcs[i]
+	return !s.hasInside || s.inside[a.from] && (a.to < 0 || s.inside[a.to])
+}
+
+// low is what an arc costs at least, endless where it cannot be used.
+func (s *search) low(i int) uint64 {
+	a := s.in.arcs[i]
+	switch {
+	case s.dead[i], a.to >= 0 && !s.takesPart[a.to]:
+		return endless
+	case a.cost.Known:
+		return a.cost.Value
+	}
+	return a.least
+}
+
+// high is what an arc costs at most, endless where it may not be usable.
+func (s *search) high(i int) uint64 {
+	a := s.in.arcs[i]
+	kind := s.kinds[1]
+	if s.hasInside && s.inside[a.from] {
+		kind = s.kinds[0]
+	}
+	switch {
+	case s.dead[i], a.to < 0, !a.proven, !s.takesPart[a.to]:
+		return endless
+	case s.in.areas && !a.carries[kind]:
+		return endless // it may be in another area
+	case a.cost.Known:
+		return a.cost.Value
+	}
+	return most(s.in.protocol)
+}
+
+// total is what the whole way over an arc is at least and at most.
+func (s *search) total(i int) (least, high uint64) {
+	a := s.in.arcs[i]
+	if s.inside[a.from] && !s.ofInside(i) {
+		return endless, endless
+	}
+	if x, ok := s.exact[i]; ok && !s.dead[i] && (s.inside[a.from] || !s.in.areas) {
+		return x, x
+	}
+	if a.to < 0 {
+		if s.dead[i] {
+			return endless, endless
+		}
+		return 1, endless // who is there was not captured
+	}
+	if s.hasInside && !s.inside[a.from] {
+		return plus(s.low(i), s.any[a.to]), plus(s.high(i), s.most[a.to])
+	}
+	return plus(s.low(i), s.least[a.to]), plus(s.high(i), s.most[a.to])
+}
+
+func plus(a, b uint64) uint64 { return min(a+b, endless) }
+
+// dijkstra solves distances from some nodes against the direction of the arcs. Outside tells that a device that was not
+// captured may have any way.
+func (s *search) dijkstra(from map[int]uint64, cost func(int) uint64, allowed func(int) bool, outside bool) []uint64 {
+	dist := make([]uint64, len(s.in.nodes))
+	for n := range dist {
+		dist[n] = endless
+	}
+	q := &queue{}
+	reach := func(n int, d uint64) {
+		if d < dist[n] {
+			dist[n] = d
+			heap.Push(q, reached{n, d})
+		}
+	}
+	if outside && s.floor != nil {
+		plain := reach
+		reach = func(n int, d uint64) { plain(n, max(d, s.floor[n])) }
+	}
+	for n, d := range from {
+		reach(n, d)
+	}
+	for i, a := range s.in.arcs {
+		if outside && a.to < 0 && !s.dead[i] && allowed(i) {
+			reach(a.from, 1)
+		}
+	}
+	for q.Len() > 0 {
+		x := heap.Pop(q).(reached)
+		if x.dist > dist[x.node] {
+			continue
+		}
+		for _, i := range s.in.into[x.node] {
+			if !allowed(i) {
+				continue
+			}
+			d := plus(cost(i), x.dist)
+			if e, ok := s.exact[i]; ok && !s.dead[i] {
+				d = e
+			}
+			reach(s.in.arcs[i].from, d)
+		}
+	}
+	return dist
+}
+
+// answer is what a node would use. Where the bounds leave that open it is asked again without the ways that lead back
+// through the node itself.
+func (s *search) answer(n int, e entry, had bool) answer {
+	a := s.answerOnce(n, e, had)
+	if a.kind == open && !s.mixed {
+		alone := *s
+		alone.dead = slices.Clone(s.dead)
+		for _, i := range s.in.into[n] {
+			alone.dead[i] = true
+		}
+		alone.solve()
+		a = alone.answerOnce(n, e, had)
+	}
+	return a
+}
+
+func (s *search) answerOnce(n int, e entry, had bool) answer {
+	if had && s.unchanged(e) {
+		return answer{found, sorted(e.arcs), e.metric}
+	}
+	type way struct {
+		arc         int
+		least, most uint64
+	}
+	var ways []way
+	best := uint64(endless)
+	for _, i := range s.in.out[n] {
+		least, high := s.total(i)
+		if had && e.rank == 0 && e.metric.Known && !s.in.areas && !slices.Contains(e.arcs, i) && least < endless {
+			least = max(least, s.in.refused(e)) // it was not better before either
+			high = max(high, least)
+		}
+		if least < endless {
+			ways = append(ways, way{i, least, high})
+			best = min(best, high)
+		}
+	}
+	switch {
+	case len(ways) == 0 && s.any[n] < endless:
+		return answer{} // it may learn from another area what it had within its own
+	case len(ways) == 0:
+		return answer{kind: nowhere}
+	case s.mixed || best >= endless:
+		return answer{}
+	}
+	won := slices.DeleteFunc(slices.Clone(ways), func(w way) bool { return w.least > best })
+	exact := !slices.ContainsFunc(won, func(w way) bool { return w.least != w.most })
+	if len(won) > 1 && (!exact || s.in.protocol == route.RIP || s.in.protocol == route.RIPng) {
+		return answer{}
+	}
+	a := answer{kind: found}
+	for _, w := range won {
+		if !s.in.arcs[w.arc].hop.IsValid() {
+			return answer{} // by which address it would name the neighbour is not known
+		}
+		a.arcs = append(a.arcs, w.arc)
+	}
+	slices.Sort(a.arcs)
+	switch {
+	case s.constant && had && !s.other:
+		a.metric = e.metric
+	case exact && !s.constant:
+		a.metric = route.N(won[0].least)
+	}
+	if s.infinite(a.metric) {
+		return answer{kind: nowhere}
+	}
+	return a
+}
+
+// infinite reports whether RIP takes a metric for none (RFC 2453 section 3.4).
+func (s *search) infinite(m route.Number) bool {
+	return (s.in.protocol == route.RIP || s.in.protocol == route.RIPng) && m.Known && m.Value > most(s.in.protocol)
+}
+
+type reached struct {
+	node int
+	dist uint64
+}
+
+// queue is a heap of nodes by distance.
+type queue []reached
+
+func (q queue) Len() int           { return len(q) }
+func (q queue) Less(i, k int) bool { return q[i].dist < q[k].dist }
+func (q queue) Swap(i, k int)      { q[i], q[k] = q[k], q[i] }
+func (q *queue) Push(x any)        { *q = append(*q, x.(reached)) }
+func (q *queue) Pop() any {
+	last := (*q)[len(*q)-1]
+	*q = (*q)[:len(*q)-1]
+	return last
+}
