@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"net/netip"
 	"os"
 	"path"
 	"runtime"
@@ -20,7 +21,9 @@ import (
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/capture/layout/described"
 	"zarvek/internal/core/network"
+	"zarvek/internal/core/rehearse"
 	"zarvek/internal/core/route"
+	"zarvek/internal/core/settle"
 	"zarvek/internal/notes"
 	"zarvek/internal/source"
 )
@@ -29,10 +32,15 @@ import (
 type Case struct {
 	Dir     string
 	Network *network.Snapshot
-	Files   []*File   // by name
-	LeftOut []LeftOut // what lies in the folder and is no part of the case
+	Keep    []netip.Addr // addresses that the notes ask to keep reachable
+	Files   []*File      // by name
+	LeftOut []LeftOut    // what lies in the folder and is no part of the case
 	at      *listing
 	notes   *capture.Source // nil where the case has none
+	// Thought is what follows from the change that the case holds (ChangeFile); nil where it holds none.
+	Thought *settle.Result
+	Steps   []rehearse.Step // of that change
+	change  *capture.Source
 }
 
 // A File is one capture of the case.
@@ -133,6 +141,9 @@ func LoadTelling(dir string, tell func(done, total int64), layouts ...string) (*
 	if err := c.build(); err != nil {
 		return nil, err
 	}
+	if err := c.readChange(); err != nil {
+		return nil, err
+	}
 	return c, nil
 }
 
@@ -220,7 +231,7 @@ func (c *Case) readNotes(b *network.Builder) error {
 	if err != nil {
 		return errorf("%v; zarvek help notes tells the format", err)
 	}
-	b.Hosts = n.Hosts
+	b.Hosts, c.Keep = n.Hosts, n.Keep
 	for name, f := range n.Devices {
 		b.Add(name, f, 0)
 	}
@@ -230,10 +241,12 @@ func (c *Case) readNotes(b *network.Builder) error {
 // source returns the file that a mark points into, nil for none.
 func (c *Case) source(m route.Mark) *capture.Source {
 	switch n := int(m.File); {
-	case n == 0 || n > len(c.Files)+1:
+	case n == 0 || n > len(c.Files)+2:
 		return nil
 	case n == len(c.Files)+1:
 		return c.notes
+	case n == len(c.Files)+2:
+		return c.change
 	default:
 		return c.Files[n-1].Source
 	}
@@ -260,11 +273,12 @@ func Describe(files []string) ([]layout.Reader, error) {
 const (
 	NotesFile      = "notes.yaml"
 	ProvenanceFile = "provenance.json"
+	ChangeFile     = "change.yaml"
 	layoutSuffix   = ".layout.yaml"
 )
 
 // Own reports whether a case keeps a file of that name for itself, wherever in it.
-func Own(base string) bool { return base == NotesFile || base == ProvenanceFile }
+func Own(base string) bool { return base == NotesFile || base == ProvenanceFile || base == ChangeFile }
 
 // anotherCases is the role of a file that a case keeps for itself and that lies deeper.
 const anotherCases = "another case's own"
@@ -276,6 +290,8 @@ func role(name string) string {
 		return "notes"
 	case name == ProvenanceFile:
 		return "provenance"
+	case name == ChangeFile:
+		return "change on paper"
 	case Own(path.Base(name)):
 		return anotherCases
 	case strings.HasSuffix(name, layoutSuffix) && !strings.Contains(name, "/"):

@@ -53,6 +53,7 @@ func commands() []command {
 		traceCommand(),
 		auditCommand(),
 		compareCommand(),
+		rehearseCommand(),
 		matrixCommand(),
 		mapCommand(),
 		layoutsCommand(),

@@ -26,6 +26,7 @@ var rooms = map[string][]string{
 	"change":    {"route", "network", "selection"},
 	"compare":   {"route", "network", "forward", "topology", "audit"},
 	"settle":    {"route", "network", "selection", "topology"},
+	"rehearse":  {"route", "network", "topology", "forward", "change", "settle", "compare"},
 	"coretest":  {"route", "network"},
 }
 

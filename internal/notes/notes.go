@@ -27,6 +27,7 @@ import (
 type Notes struct {
 	Hosts   []network.Host
 	Devices map[string]network.Facts
+	Keep    []netip.Addr // addresses that must stay reachable while the network is changed
 }
 
 // reader walks the document.
@@ -51,15 +52,23 @@ const maxNesting = 64
 
 // Parse reads a notes file. File is the number that marks will carry.
 func Parse(name string, text []byte, file uint32, of Names) (Notes, error) {
-	r := reader{
-		name:    name,
-		text:    text,
-		file:    file,
-		devices: of.Names(),
-		of:      of,
-		lines:   []int{0},
-		out:     Notes{Devices: map[string]network.Facts{}},
+	r, docs, err := open(name, text)
+	if err != nil {
+		return Notes{}, err
 	}
+	r.file, r.devices, r.of = file, of.Names(), of
+	r.out = Notes{Devices: map[string]network.Facts{}}
+	for _, d := range docs {
+		if err := r.document(d); err != nil {
+			return Notes{}, err
+		}
+	}
+	return r.out, nil
+}
+
+// open parses a file of ours and returns what its documents hold.
+func open(name string, text []byte) (*reader, []ast.Node, error) {
+	r := &reader{name: name, text: text, lines: []int{0}}
 	for i, c := range text {
 		if c == '\n' {
 			r.lines = append(r.lines, i+1)
@@ -67,26 +76,24 @@ func Parse(name string, text []byte, file uint32, of Names) (Notes, error) {
 	}
 	if at := nestedTooDeep(text); at >= 0 {
 		line := 1 + bytes.Count(text[:at], []byte{'\n'})
-		return Notes{}, fmt.Errorf("%s:%d: more than %d brackets in each other", name, line, maxNesting)
+		return nil, nil, fmt.Errorf("%s:%d: more than %d brackets in each other", name, line, maxNesting)
 	}
-	f, err := parser.ParseBytes(bytes.TrimPrefix(text, []byte("\ufeff")), 0) // some editors begin with a byte-order mark
+	f, err := parser.ParseBytes(stripMark(text), 0)
 	if err != nil {
 		var syntax interface{ GetToken() *token.Token }
 		if errors.As(err, &syntax) && syntax.GetToken() != nil {
 			p := syntax.GetToken().Position
-			return Notes{}, fmt.Errorf("%s:%d:%d: not valid YAML: %s", name, p.Line, p.Column, firstLine(err.Error()))
+			return nil, nil, fmt.Errorf("%s:%d:%d: not valid YAML: %s", name, p.Line, p.Column, firstLine(err.Error()))
 		}
-		return Notes{}, fmt.Errorf("%s: not valid YAML: %s", name, firstLine(err.Error()))
+		return nil, nil, fmt.Errorf("%s: not valid YAML: %s", name, firstLine(err.Error()))
 	}
+	var docs []ast.Node
 	for _, d := range f.Docs {
-		if d.Body == nil {
-			continue
-		}
-		if err := r.document(d.Body); err != nil {
-			return Notes{}, err
+		if d.Body != nil {
+			docs = append(docs, d.Body)
 		}
 	}
-	return r.out, nil
+	return r, docs, nil
 }
 
 // nestedTooDeep returns where brackets stand too deep in each other, -1 where they do not: the parser goes down with each.
@@ -231,12 +238,31 @@ func (r *reader) list(n ast.Node, f func(v ast.Node, text string) error) error {
 }
 
 func (r *reader) document(n ast.Node) error {
-	return r.each(n, "notes", []string{"hosts", "devices"}, func(key string, _, v ast.Node) error {
-		if key == "hosts" {
+	return r.each(n, "notes", []string{"hosts", "devices", "keep"}, func(key string, _, v ast.Node) error {
+		switch key {
+		case "hosts":
 			return r.each(v, "hosts", nil, r.host)
+		case "keep":
+			return r.list(v, r.keep)
 		}
 		return r.each(v, "devices", nil, r.device)
 	})
+}
+
+// keep reads an address, or the name of a host that stands above.
+func (r *reader) keep(n ast.Node, text string) error {
+	for _, h := range r.out.Hosts {
+		if h.Name == text {
+			r.out.Keep = append(r.out.Keep, h.Address)
+			return nil
+		}
+	}
+	a, err := netip.ParseAddr(text)
+	if err != nil || a.Zone() != "" {
+		return r.errorAt(n, "%q is no address, and no host above is called so", text)
+	}
+	r.out.Keep = append(r.out.Keep, a.Unmap())
+	return nil
 }
 
 func (r *reader) host(name string, at, v ast.Node) error {

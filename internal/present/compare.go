@@ -13,6 +13,7 @@ import (
 	"zarvek/internal/core/compare"
 	"zarvek/internal/core/forward"
 	"zarvek/internal/core/route"
+	"zarvek/internal/core/settle"
 )
 
 // A CompareView is what differs between two networks, as it is to be shown.
@@ -21,6 +22,9 @@ type CompareView struct {
 	Sides  [2]Side // before and after
 	All    bool    // list every change, not the first ones
 	Least  audit.Severity
+	Saved  string // the folder in which the second network was saved
+
+	moves map[moveKey]settle.Kind // of a rehearsal: what was not ordered but follows
 }
 
 // A Side is one of two networks that are compared.
@@ -388,14 +392,29 @@ func (v View) routeChanges(c CompareView) []string {
 		switch {
 		case len(r.Was) == 0:
 			words += "came, " + v.on(c.Sides[1]).routeList(r.Is)
-		case len(r.Is) == 0:
+		case !slices.ContainsFunc(r.Is, inUse) && slices.ContainsFunc(r.Was, inUse) && !slices.ContainsFunc(r.Is, func(x route.Route) bool { return x.Is(route.Untold) }):
 			words += "went, was " + v.on(c.Sides[0]).routeList(r.Was)
+		case slices.ContainsFunc(r.Is, func(x route.Route) bool { return x.Is(route.Untold) }):
+			words += "cannot be told, was " + v.on(c.Sides[0]).routeList(r.Was)
 		default:
 			words += "was " + v.on(c.Sides[0]).routeList(r.Was) + "; is " + v.on(c.Sides[1]).routeList(r.Is)
+		}
+		if k, ok := c.moves[moveKey{r.Device, r.Table, r.Prefix}]; ok {
+			words += inParens(followWords[k])
 		}
 		out = append(out, words)
 	}
 	return out
+}
+
+func inUse(r route.Route) bool { return r.Is(route.Installed) }
+
+// followWords say how a route of a rehearsal came about, where nobody ordered it.
+var followWords = map[settle.Kind]string{
+	settle.Left:      "follows",
+	settle.CameIn:    "follows: it stood by",
+	settle.Predicted: "predicted",
+	settle.Untold:    "the captures do not settle it",
 }
 
 // routeList words the routes of one prefix, those that forward first.

@@ -85,19 +85,24 @@ type jsonFindingChange struct {
 	jsonFinding
 }
 
+type jsonComparison struct {
+	Verdict  string              `json:"verdict"`
+	Harm     bool                `json:"harm"`
+	Counts   map[string]int      `json:"pairs"`
+	Missing  []jsonMissing       `json:"only-in-one"`
+	Groups   []jsonGroup         `json:"groups"`
+	Findings []jsonFindingChange `json:"findings"`
+	Routes   []jsonRouteChange   `json:"routes"`
+	Facts    []jsonFactChange    `json:"facts"`
+}
+
 // CompareJSON writes what differs as one document.
-func CompareJSON(w io.Writer, c CompareView, v View) error {
+func CompareJSON(w io.Writer, c CompareView, v View) error { return writeJSON(w, v.comparison(c)) }
+
+// comparison is what differs, for machines.
+func (v View) comparison(c CompareView) jsonComparison {
 	r := c.Result
-	doc := struct {
-		Verdict  string              `json:"verdict"`
-		Harm     bool                `json:"harm"`
-		Counts   map[string]int      `json:"pairs"`
-		Missing  []jsonMissing       `json:"only-in-one"`
-		Groups   []jsonGroup         `json:"groups"`
-		Findings []jsonFindingChange `json:"findings"`
-		Routes   []jsonRouteChange   `json:"routes"`
-		Facts    []jsonFactChange    `json:"facts"`
-	}{compareHeadline(r), r.Harm(), map[string]int{}, []jsonMissing{}, []jsonGroup{}, []jsonFindingChange{},
+	doc := jsonComparison{compareHeadline(r), r.Harm(), map[string]int{}, []jsonMissing{}, []jsonGroup{}, []jsonFindingChange{},
 		[]jsonRouteChange{}, []jsonFactChange{}}
 	for k := compare.Worse; k <= compare.OtherEnd; k++ {
 		doc.Counts[k.String()] = r.Count(k)
@@ -130,7 +135,7 @@ func CompareJSON(w io.Writer, c CompareView, v View) error {
 	for _, f := range r.Facts {
 		doc.Facts = append(doc.Facts, v.jsonFactChange(f, c))
 	}
-	return writeJSON(w, doc)
+	return doc
 }
 
 func (v View) jsonRoutes(list []route.Route) []jsonRoute {

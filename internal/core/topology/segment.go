@@ -81,6 +81,16 @@ func (t *Topology) others(p port) []port {
 	return out
 }
 
+// FarEnds returns the other devices' interfaces on the segment of one, each once, and whether the link has room for two
+// ends only.
+func (t *Topology) FarEnds(d *network.Device, ifname string) (ends []Attachment, two bool) {
+	here := portOf(d, ifname)
+	for _, q := range t.others(here) {
+		ends = append(ends, Attachment{Device: t.device(q), Interface: q.ifname, number: q.device})
+	}
+	return ends, pointToPoint(t.smallest(here))
+}
+
 // knowsOwn reports whether the device's own address on an interface, in the family of a, is known.
 func (t *Topology) knowsOwn(p port, a netip.Addr) bool {
 	for _, i := range t.byInterface[p] {

@@ -1,0 +1,252 @@
+package present
+
+import (
+	"fmt"
+	"io"
+	"net/netip"
+	"strings"
+
+	"zarvek/internal/core/rehearse"
+	"zarvek/internal/core/settle"
+	"zarvek/internal/core/topology"
+)
+
+// RehearseText writes what a change on paper does.
+func RehearseText(w io.Writer, r *rehearse.Result, keep []netip.Addr, c CompareView, v View) error {
+	d := v.rehearseDocument(r, keep, c)
+	d.writeText(w, v)
+	return nil
+}
+
+// RehearseMarkdown writes it for a ticket.
+func RehearseMarkdown(w io.Writer, r *rehearse.Result, keep []netip.Addr, c CompareView, v View) error {
+	d := v.rehearseDocument(r, keep, c)
+	d.writeMarkdown(w, v)
+	return nil
+}
+
+func (v View) rehearseDocument(r *rehearse.Result, keep []netip.Addr, c CompareView) document {
+	var d document
+	good := !r.Whole.Harm()
+	words := compareHeadline(r.Whole)
+	for i := range r.Steps {
+		if l := r.Steps[i].Lost; len(l) > 0 {
+			good = false
+			where := ""
+			if len(r.Steps) > 1 {
+				where = " at step " + fmt.Sprint(i+1)
+			}
+			words = fmt.Sprintf("you would cut yourself off%s: %s; %s", where, lostWords(l), words)
+			break
+		}
+	}
+	d.add(answer{words, good})
+	last := &r.Steps[len(r.Steps)-1]
+	for i := range r.Steps {
+		v.rehearsedStep(&d, &r.Steps[i], i+1, len(r.Steps))
+	}
+	if len(r.Steps) > 1 {
+		d.add(paragraph{words: "After all steps, against the network as it was captured:"})
+	}
+	c.moves = movesByPlace(last.Moves)
+	body := v.compareDocument(c)
+	d.parts = append(d.parts, body.parts[1:]...)
+	if len(keep) > 0 && len(last.Lost) == 0 {
+		d.add(paragraph{words: "Kept: " + addressList(keep) + " from every network that reaches it now"})
+	}
+	if n := untoldOf(last.Moves); n > 0 {
+		d.add(paragraph{words: fmt.Sprintf("Cannot be told: what is used for %s. The captured metrics do not settle which way "+
+			"the routing protocol takes; zarvek networks -costs shows what they tell.", count(n, "route", "routes")), hang: 2})
+	}
+	if c.Saved != "" {
+		d.add(paragraph{words: "Saved as a case: " + Clean(c.Saved)})
+	}
+	return d
+}
+
+func untoldOf(moves []settle.Move) int {
+	n := 0
+	for _, m := range moves {
+		if m.Kind == settle.Untold {
+			n++
+		}
+	}
+	return n
+}
+
+func lostWords(list []rehearse.Loss) string {
+	seen := map[netip.Addr]int{}
+	var order []netip.Addr
+	for _, l := range list {
+		if seen[l.Address] == 0 {
+			order = append(order, l.Address)
+		}
+		seen[l.Address]++
+	}
+	var parts []string
+	for _, a := range order {
+		parts = append(parts, fmt.Sprintf("%s from %s", a, count(seen[a], "network", "networks")))
+	}
+	return strings.Join(parts, ", ")
+}
+
+func addressList(list []netip.Addr) string {
+	var parts []string
+	for _, a := range list {
+		parts = append(parts, a.String())
+	}
+	return strings.Join(parts, ", ")
+}
+
+// rehearsedStep tells what a step is, what was assumed and, of several, what it does to the network before it.
+func (v View) rehearsedStep(d *document, s *rehearse.StepResult, number, of int) {
+	var orders []string
+	for _, o := range s.Step.Orders {
+		orders = append(orders, o.Verb.String()+" "+Clean(o.Text))
+	}
+	if of > 1 {
+		e := entry{number: number, strong: "step", words: Clean(s.Step.Name)}
+		if s.Step.Name == "" {
+			e.words = strings.Join(orders, "; ")
+		} else {
+			e.row("orders", orders...)
+		}
+		e.row("does", compareHeadline(s.Result))
+		for _, l := range s.Lost {
+			e.row("cuts off", fmt.Sprintf("%s, which %s reaches now: %s then", l.Address, l.From, l.Is))
+		}
+		e.row("assumed", remarkWords(s.Remarks)...)
+		d.add(e)
+		return
+	}
+	d.listed("Assumed, and what became of the orders", remarkWords(s.Remarks), 1<<30)
+	var lost []string
+	for _, l := range s.Lost {
+		lost = append(lost, fmt.Sprintf("%s, which %s reaches now: %s then", l.Address, l.From, l.Is))
+	}
+	d.listed("Cut off", lost, maxChanges)
+}
+
+func remarkWords(list []rehearse.Remark) []string {
+	var out []string
+	for _, r := range list {
+		dev := Clean(r.Order.Device)
+		if r.Order.Interface != "" {
+			dev += ":" + Clean(r.Order.Interface)
+		}
+		route := fmt.Sprintf("%s: the route %s", Clean(r.Order.Device), r.Order.Static.Prefix)
+		switch r.Kind {
+		case rehearse.BothEnds:
+			out = append(out, fmt.Sprintf("%s is a link for two, so %s goes %s with it", dev, farWords(r.Others), r.Order.Verb))
+		case rehearse.OneEnd:
+			out = append(out, fmt.Sprintf("%s goes %s alone: over a shared segment %s does not notice", dev, r.Order.Verb, farWords(r.Others)))
+		case rehearse.NotUsed:
+			out = append(out, fmt.Sprintf("%s could not be used: %s", route, fateWords(r.Fare.Configured)))
+		case rehearse.StandsBy:
+			out = append(out, fmt.Sprintf("%s %s", route, fateWords(r.Fare.Configured)))
+		case rehearse.Undecided:
+			out = append(out, route+" and one that is there are alike by the rules: the device's own order decides")
+		case rehearse.Oscillation:
+			out = append(out, "some routes do not come to rest: they leave and come back for ever")
+		}
+	}
+	return out
+}
+
+func farWords(list []topology.Attachment) string {
+	var parts []string
+	for _, a := range list {
+		parts = append(parts, Clean(a.Device.Name)+":"+Clean(a.Interface))
+	}
+	return strings.Join(parts, " and ")
+}
+
+// moveKey names a prefix of a table.
+type moveKey struct {
+	device, table string
+	prefix        netip.Prefix
+}
+
+// movesByPlace says of each prefix what followed.
+func movesByPlace(moves []settle.Move) map[moveKey]settle.Kind {
+	out := map[moveKey]settle.Kind{}
+	for _, m := range moves {
+		out[moveKey{m.Device, m.Table, m.Prefix}] = m.Kind
+	}
+	return out
+}
+
+type jsonStepRemark struct {
+	Kind   string   `json:"kind"`
+	Order  string   `json:"order"`
+	Others []string `json:"far-ends"`
+	Text   string   `json:"text"`
+}
+
+type jsonMoved struct {
+	Kind   string      `json:"kind"`
+	Device string      `json:"device"`
+	Table  string      `json:"table"`
+	Prefix string      `json:"destination-prefix"`
+	Was    []jsonRoute `json:"before"`
+	Is     []jsonRoute `json:"after"`
+}
+
+type jsonLoss struct {
+	Address string `json:"address"`
+	From    string `json:"from"`
+	Source  string `json:"source"`
+	Was     string `json:"before"`
+	Is      string `json:"after"`
+}
+
+type jsonStepResult struct {
+	Name    string           `json:"name"`
+	Orders  []string         `json:"orders"`
+	Remarks []jsonStepRemark `json:"remarks"`
+	Lost    []jsonLoss       `json:"cut-off"`
+	Moves   []jsonMoved      `json:"follows"`
+	Result  jsonComparison   `json:"comparison"`
+}
+
+var remarkKinds = map[rehearse.RemarkKind]string{
+	rehearse.BothEnds: "both-ends", rehearse.OneEnd: "one-end", rehearse.NotUsed: "not-used",
+	rehearse.StandsBy: "stands-by", rehearse.Undecided: "undecided", rehearse.Oscillation: "oscillation",
+}
+
+// RehearseJSON writes a rehearsal as one document.
+func RehearseJSON(w io.Writer, r *rehearse.Result, keep []netip.Addr, c CompareView, v View) error {
+	doc := struct {
+		Steps []jsonStepResult `json:"steps"`
+		Whole jsonComparison   `json:"whole"`
+		Keep  []string         `json:"keep"`
+	}{[]jsonStepResult{}, v.comparison(c), []string{}}
+	for _, a := range keep {
+		doc.Keep = append(doc.Keep, a.String())
+	}
+	for i := range r.Steps {
+		s := &r.Steps[i]
+		one := c
+		one.Result = s.Result
+		j := jsonStepResult{Name: s.Step.Name, Orders: []string{}, Remarks: []jsonStepRemark{}, Lost: []jsonLoss{},
+			Moves: []jsonMoved{}, Result: v.comparison(one)}
+		for _, o := range s.Step.Orders {
+			j.Orders = append(j.Orders, o.Verb.String()+" "+o.Text)
+		}
+		for _, x := range s.Remarks {
+			k := jsonStepRemark{Kind: remarkKinds[x.Kind], Order: x.Order.Text, Others: []string{}, Text: strings.Join(remarkWords([]rehearse.Remark{x}), "")}
+			for _, a := range x.Others {
+				k.Others = append(k.Others, a.Device.Name+":"+a.Interface)
+			}
+			j.Remarks = append(j.Remarks, k)
+		}
+		for _, l := range s.Lost {
+			j.Lost = append(j.Lost, jsonLoss{l.Address.String(), l.From.String(), l.Source.String(), l.Was.String(), l.Is.String()})
+		}
+		for _, m := range s.Moves {
+			j.Moves = append(j.Moves, jsonMoved{m.Kind.String(), m.Device, m.Table, m.Prefix.String(), v.jsonRoutes(m.Was), v.jsonRoutes(m.Is)})
+		}
+		doc.Steps = append(doc.Steps, j)
+	}
+	return writeJSON(w, doc)
+}
