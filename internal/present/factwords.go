@@ -53,6 +53,14 @@ func factWords(f network.Fact) string {
 		return appliedWords(*x)
 	case *network.Translation:
 		return translationWords(*x)
+	case *network.ProtocolInterface:
+		return protocolWords(*x)
+	case *network.Redistribution:
+		s := fmt.Sprintf("%s announces what is known by %s", x.Protocol, x.Source)
+		if x.Filtered {
+			s += ", as far as rules let it"
+		}
+		return s
 	case *network.Tunnel:
 		return fmt.Sprintf("interface %s is a tunnel from %s to %s", Clean(x.Interface), x.Local, x.Remote)
 	}
@@ -65,6 +73,35 @@ func factWords(f network.Fact) string {
 		return "IPv4 lookups are classful: a known part of a class A, B or C network bars shorter prefixes for the rest of it"
 	}
 	return f.Kind.String()
+}
+
+// protocolWords says how a routing protocol runs on interfaces.
+func protocolWords(x network.ProtocolInterface) string {
+	where := "every interface"
+	switch {
+	case x.Interface != "":
+		where = "interface " + Clean(x.Interface)
+	case x.Network.IsValid():
+		where = "interfaces with an address in " + x.Network.String()
+	}
+	var what []string
+	switch {
+	case x.Other:
+		return fmt.Sprintf("%s is set in a way that may keep routes out or alter them", x.Protocol)
+	case x.On:
+		what = append(what, "runs")
+	case x.Passive:
+		what = append(what, "speaks to nobody")
+	case x.Active:
+		what = append(what, "is not passive")
+	}
+	if x.Area != "" {
+		what = append(what, "is in area "+Clean(x.Area))
+	}
+	if x.Cost.Known {
+		what = append(what, "costs "+number(x.Cost))
+	}
+	return fmt.Sprintf("%s on %s: %s", x.Protocol, where, strings.Join(what, ", "))
 }
 
 func checkWords(c network.SourceCheck) string {

@@ -18,6 +18,8 @@ type Collector struct {
 	sharers []sharer
 	last    tableKey
 	lastAt  int // index + 1 of the table of last
+	// PathTypes is set where the layout tells kinds of OSPF paths apart; set it before rows are added.
+	PathTypes bool
 }
 
 type tableKey struct {
@@ -60,7 +62,7 @@ func (c *Collector) table(k tableKey, room int) int {
 		i = len(c.Facts.Tables)
 		c.index[k] = i
 		c.sharers = append(c.sharers, sharer{})
-		c.Facts.Tables = append(c.Facts.Tables, network.TableFacts{Name: k.name, Family: k.family, Kind: k.kind})
+		c.Facts.Tables = append(c.Facts.Tables, network.TableFacts{Name: k.name, Family: k.family, Kind: k.kind, PathTypes: c.PathTypes})
 		c.Facts.Tables[i].Routes.Grow(room)
 	}
 	return i

@@ -9,20 +9,22 @@ import (
 
 // Facts is what one reading says of one device. The zero Facts says nothing.
 type Facts struct {
-	Tables     []TableFacts
-	Addresses  []Address
-	Interfaces []Interface
-	Neighbours []Neighbour
-	Forwarding []Switch
-	Rules      []Rule
-	Indexes    []IfIndex
-	Statics    []Static
-	Sessions   []Session
-	Checks     []SourceCheck
-	Policy     Policy
-	ListRules  []ListRule
-	Applied    []AppliedFilter
-	Classful   []route.Mark // lines that say that the device looks up classfully
+	Tables        []TableFacts
+	Addresses     []Address
+	Interfaces    []Interface
+	Neighbours    []Neighbour
+	Forwarding    []Switch
+	Rules         []Rule
+	Indexes       []IfIndex
+	Statics       []Static
+	Sessions      []Session
+	Checks        []SourceCheck
+	Policy        Policy
+	ListRules     []ListRule
+	Applied       []AppliedFilter
+	Protocols     []ProtocolInterface
+	Redistributed []Redistribution
+	Classful      []route.Mark // lines that say that the device looks up classfully
 }
 
 // CheckMode is how a device judges the source of what comes in (RFC 3704). The zero CheckMode is not at all.
@@ -110,7 +112,9 @@ type TableFacts struct {
 	Scopes []netip.Prefix
 	// HighestWins tells that the highest preference wins here, against RFC 8349. No reader converts the number.
 	HighestWins bool
-	Routes      route.List
+	// PathTypes tells that the layout writes other kinds of OSPF paths than those within an area apart.
+	PathTypes bool
+	Routes    route.List
 }
 
 // An Address is an address of the device itself. Interface may be "".

@@ -125,6 +125,8 @@ func (f *deviceFacts) renameAll(rename func(*string)) {
 			rename(&x.Out)
 		case *Tunnel:
 			rename(&x.Interface)
+		case *ProtocolInterface:
+			rename(&x.Interface)
 		}
 	})
 }

@@ -71,6 +71,7 @@ func merge(name string, fam route.Family, parts []*TableFacts) *Table {
 		t.Chosen = t.Chosen || p.Kind == Candidates
 		decided = decided || p.Kind != Database
 		t.HighestWins = t.HighestWins || p.HighestWins
+		t.PathTypes = t.PathTypes || p.PathTypes
 		cut = cut && p.Cut
 	}
 	t.Undecided = !decided || t.Filtered.Known()

@@ -48,23 +48,25 @@ type Device struct {
 	Classful route.Mark // the line that says that IPv4 lookups are classful (RFC 1812 section 5.2.4.3 forbids it); none: they are not
 	Unread   int        // lines that could not be read although they stand in a table or list that was
 
-	tables       []*Table // by name, the default table first, IPv4 before IPv6
-	addresses    []Address
-	told         []Address // of addresses those that captures list as such, not those that local routes show
-	interfaces   []Interface
-	interfaceAt  map[string]int // by name
-	neighbours   []Neighbour
-	neighboursAt map[netip.Addr][]int // by address
-	switches     []Switch
-	rules        []Rule // by priority
-	statics      []Static
-	sessions     []Session
-	checks       []SourceCheck
-	policy       Policy
-	chains       []Chain // of the policy's rules
-	asksState    bool    // one of them asks whether a flow was seen
-	own          map[netip.Addr][]int
-	number       int
+	tables        []*Table // by name, the default table first, IPv4 before IPv6
+	addresses     []Address
+	told          []Address // of addresses those that captures list as such, not those that local routes show
+	interfaces    []Interface
+	interfaceAt   map[string]int // by name
+	neighbours    []Neighbour
+	neighboursAt  map[netip.Addr][]int // by address
+	switches      []Switch
+	rules         []Rule // by priority
+	statics       []Static
+	sessions      []Session
+	checks        []SourceCheck
+	protocols     []ProtocolInterface
+	redistributed []Redistribution
+	policy        Policy
+	chains        []Chain // of the policy's rules
+	asksState     bool    // one of them asks whether a flow was seen
+	own           map[netip.Addr][]int
+	number        int
 }
 
 // Number returns the device's number: 0, 1, … in the order of a case's devices. It is the same in every overlay, so
@@ -94,6 +96,12 @@ func (d *Device) Sessions() Items[Session] { return Items[Session]{d.sessions} }
 
 // Checks returns its source checks (RFC 3704), for all interfaces or one.
 func (d *Device) Checks() Items[SourceCheck] { return Items[SourceCheck]{d.checks} }
+
+// Protocols returns what its configuration says of routing protocols on interfaces.
+func (d *Device) Protocols() Items[ProtocolInterface] { return Items[ProtocolInterface]{d.protocols} }
+
+// Redistributed returns what its configuration lets routing protocols announce of others' routes.
+func (d *Device) Redistributed() Items[Redistribution] { return Items[Redistribution]{d.redistributed} }
 
 // Flows returns its rules for flows, in order.
 func (d *Device) Flows() Items[FlowRule] { return Items[FlowRule]{d.policy.Flows} }
@@ -278,13 +286,15 @@ func (f *deviceFacts) build(name string) *Device {
 	f.aliasInterfaces()
 	f.applyLists()
 	d := &Device{
-		Name:     name,
-		switches: f.Forwarding,
-		statics:  f.Statics,
-		sessions: f.Sessions,
-		checks:   f.Checks,
-		policy:   f.Policy,
-		Unread:   f.unread,
+		Name:          name,
+		switches:      f.Forwarding,
+		statics:       f.Statics,
+		sessions:      f.Sessions,
+		checks:        f.Checks,
+		protocols:     f.Protocols,
+		redistributed: f.Redistributed,
+		policy:        f.Policy,
+		Unread:        f.unread,
 	}
 	d.indexRules()
 	if f.Policy.AllOfEqual.Known() {

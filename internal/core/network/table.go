@@ -23,6 +23,7 @@ type Table struct {
 	Whole       bool         // captured with the kernel's own local table: what other tables it names but does not show are empty
 	Weak        bool         // only a management walk was captured, which may leave routes out
 	Filtered    route.Mark   // the command that asked for a part of it, where no capture shows all; it is undecided then
+	PathTypes   bool         // kinds of OSPF paths are told apart: one without a kind is within an area
 	CutAt       netip.Prefix // the last prefix read before the capture ended in the middle; invalid where none did
 
 	rows           route.Rows // sorted by prefix, shorter first

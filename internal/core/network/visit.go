@@ -23,6 +23,8 @@ const (
 	StatefulFact
 	AllOfEqualFact
 	ClassfulFact
+	ProtocolFact
+	RedistributionFact
 )
 
 var factNames = [...]string{
@@ -43,6 +45,8 @@ var factNames = [...]string{
 	"stateful",
 	"all-of-equal",
 	"classful",
+	"protocol-interface",
+	"redistribution",
 }
 
 // String returns the kind's word in output for machines.
@@ -50,7 +54,7 @@ func (k FactKind) String() string { return factNames[k] }
 
 // A Fact is one thing that one line says, other than a route. Of is a pointer to the fact: *Address, *Interface,
 // *Neighbour, *Switch, *Rule, *IfIndex, *Static, *Session, *SourceCheck, *FlowRule, *ListRule, *AppliedFilter, *Translation,
-// *Tunnel; nil where
+// *Tunnel, *ProtocolInterface, *Redistribution; nil where
 // the line alone says all.
 type Fact struct {
 	Kind FactKind
@@ -82,6 +86,8 @@ func (f *Facts) Each(visit func(Fact)) {
 		visit(Fact{AllOfEqualFact, &f.Policy.AllOfEqual, nil})
 	}
 	each(f.Classful, func(m *route.Mark) { visit(Fact{ClassfulFact, m, nil}) })
+	each(f.Protocols, func(x *ProtocolInterface) { visit(Fact{ProtocolFact, &x.Mark, x}) })
+	each(f.Redistributed, func(x *Redistribution) { visit(Fact{RedistributionFact, &x.Mark, x}) })
 }
 
 func each[T any](list []T, visit func(*T)) {
@@ -103,6 +109,8 @@ func (f *Facts) add(o Facts) {
 	f.Sessions = append(f.Sessions, o.Sessions...)
 	f.Checks = append(f.Checks, o.Checks...)
 	f.Classful = append(f.Classful, o.Classful...)
+	f.Protocols = append(f.Protocols, o.Protocols...)
+	f.Redistributed = append(f.Redistributed, o.Redistributed...)
 	f.Policy.add(o.Policy)
 	f.addLists(o)
 }
@@ -135,6 +143,8 @@ func (f Fact) Interfaces() []string {
 	case *Translation:
 		return []string{x.In, x.Out}
 	case *Tunnel:
+		return []string{x.Interface}
+	case *ProtocolInterface:
 		return []string{x.Interface}
 	}
 	return nil

@@ -76,7 +76,7 @@ func (in *instance) equations(p netip.Prefix, rank int) {
 func (in *instance) learn(i int, cost uint64, m route.Mark) {
 	a := &in.arcs[i]
 	switch {
-	case a.disagree:
+	case a.disagree, a.fixed:
 	case !a.cost.Known:
 		a.cost = route.N(cost)
 	case a.cost.Value != cost:

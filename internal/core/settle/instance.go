@@ -29,6 +29,7 @@ type instance struct {
 	out, into [][]int // arcs from and to each node
 	entries   map[netip.Prefix][]entry
 	equal     []int // of each node: the most equal next hops that any of its paths has
+	known     bool  // nothing of what decides between paths is hidden: kinds of paths are shown, or there is one area
 	areas     bool  // some path is of another kind than within an area
 }
 
@@ -46,6 +47,8 @@ type arc struct {
 	ifname   string
 	peer     string // the interface of the other end
 	hop      netip.Addr
+	fixed    bool // its cost stands in a configuration
+	silent   bool // a configuration says that nobody speaks there
 	proven   bool // a captured route uses the adjacency, in one direction or the other
 	cost     route.Number
 	least    uint64 // where the cost is not known
@@ -88,6 +91,8 @@ func findInstances(t *topology.Topology) []*instance {
 				in.read(n)
 			}
 			in.unproven()
+			in.configured()
+			in.tellKinds()
 			in.deduce()
 			out = append(out, in)
 		}

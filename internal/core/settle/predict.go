@@ -172,6 +172,15 @@ func otherwiseAt(t *network.Table, p netip.Prefix, protocol route.Protocol) bool
 // this one now.
 func (in *instance) announces(n int, r *run, p netip.Prefix) bool {
 	_, by := r.otherwise(in, n, p)
+	d := in.nodes[n].device
+	if d.Redistributed().Any(func(x network.Redistribution) bool {
+		return x.Protocol == in.protocol && x.Source == by && (x.Family == 0 || x.Family == in.family)
+	}) {
+		return true
+	}
+	if d.Protocols().Any(func(x network.ProtocolInterface) bool { return x.Protocol == in.protocol }) {
+		return false // its configuration was captured, and does not say so
+	}
 	for q := range in.entries {
 		if q == p || !slices.Contains(in.chainEnds(q), n) {
 			continue

@@ -173,7 +173,7 @@ func (s *search) ofInside(i int) bool {
 func (s *search) low(i int) uint64 {
 	a := s.in.arcs[i]
 	switch {
-	case s.dead[i], a.to >= 0 && !s.takesPart[a.to]:
+	case s.dead[i], a.silent, a.to >= 0 && !s.takesPart[a.to]:
 		return endless
 	case a.cost.Known:
 		return a.cost.Value
@@ -330,6 +330,9 @@ func (s *search) answerOnce(n int, e entry, had bool) answer {
 		a.metric = e.metric
 	case exact && !s.constant:
 		a.metric = route.N(won[0].least)
+	}
+	if !s.in.known {
+		return answer{} // there may be several areas, and the captures do not show them
 	}
 	if s.infinite(a.metric) {
 		return answer{kind: nowhere}

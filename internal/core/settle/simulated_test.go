@@ -294,7 +294,7 @@ func (m *model) text() string {
 			}
 			if chosen[r][p] {
 				if m.showOwn && l.subtype == "" {
-					say("r%d: ospf %s pref 110 metric %d%s candidate", r, p, l.metric, cmp.Or(hops(r, l.first), " dev "+ports[p]))
+					say("r%d: ospf/intra-area %s pref 110 metric %d%s candidate", r, p, l.metric, cmp.Or(hops(r, l.first), " dev "+ports[p]))
 				}
 				continue
 			}
@@ -302,10 +302,7 @@ func (m *model) text() string {
 				knows[r] = map[string]bool{}
 			}
 			knows[r][p] = true
-			kind := "ospf"
-			if l.subtype != "" {
-				kind += "/" + l.subtype
-			}
+			kind := "ospf/" + cmp.Or(l.subtype, "intra-area")
 			say("r%d: %s %s pref 110 metric %d%s", r, kind, p, l.metric, hops(r, l.first))
 		}
 	}

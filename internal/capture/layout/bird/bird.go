@@ -207,7 +207,7 @@ type reader struct {
 // Read reads a text of this family.
 func Read(text []byte) layout.Reading {
 	r := reader{table: "default"}
-	r.Layout = name
+	r.Layout, r.PathTypes = name, true
 	for lo, hi := range layout.Lines(text) {
 		line := text[lo:hi]
 		if layout.Blank(line) {

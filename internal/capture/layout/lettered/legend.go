@@ -102,6 +102,16 @@ func (l *legend) read(column string) code {
 	return c
 }
 
+// tellsPaths reports whether the legend has a code of its own for OSPF's paths between areas.
+func (l *legend) tellsPaths() bool {
+	for _, text := range l.entries {
+		if p, sub := protocolOf(text); p != route.ISIS && sub == "inter-area" {
+			return true
+		}
+	}
+	return false
+}
+
 // marks are the meanings of letters that are no protocol's.
 var marks = map[string]bool{
 	"inactive":         true,

@@ -116,6 +116,9 @@ func (r *reader) line(line []byte, lo, hi int) error {
 			return nil
 		}
 	}
+	if r.inLegend {
+		r.PathTypes = r.legend.tellsPaths()
+	}
 	r.inLegend = false
 	if r.legend == nil {
 		r.legend = defaultLegend()

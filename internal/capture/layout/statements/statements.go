@@ -63,6 +63,7 @@ type reader struct {
 	configures bool            // it holds more than lists of rules
 	whole      bool            // the last line has its end
 	part       bool            // the line tells a part of what others tell: a heading, a member of a group
+	protocol   protocolBlock
 	guard      guard
 	nat        nat
 	parts      []route.Mark // lines that are parts of what others tell, unless a fact rests on them
@@ -122,6 +123,10 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 			return false, nil
 		}
 		r.block, r.link, r.table = "", 0, ""
+		if r.protocol = protocolHeading(w); r.protocol.name != route.Other {
+			r.part, r.configures = true, true
+			return false, nil
+		}
 		if len(w) > 1 && (w[0] == "interface" || w[0] == "vrf") {
 			r.block = w[0] + " " + w[1]
 		}
@@ -154,6 +159,10 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 		return false, nil
 	case isStatic(w):
 		return true, r.static(w, lo, hi)
+	case r.protocol.name != route.Other && indented && r.protocolLine(w, lo, hi),
+		r.link > 0 && r.protocolOn(w, r.Facts.Interfaces[r.link-1].Name, lo, hi):
+		r.mention([]byte(s))
+		return true, nil
 	case r.link > 0 && w[0] == "shutdown":
 		r.Facts.Interfaces = append(
 			r.Facts.Interfaces,

@@ -1,0 +1,132 @@
+package settle
+
+import (
+	"net/netip"
+	"slices"
+
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+// configured takes in what configurations say of the protocol on interfaces: costs, areas, and where it speaks at all.
+func (in *instance) configured() {
+	for i := range in.arcs {
+		a := &in.arcs[i]
+		from := in.state(a.from, a.ifname)
+		if from.Cost.Known {
+			a.cost, a.fixed, a.marks = from.Cost, true, from.Marks
+		}
+		if a.to < 0 || a.proven {
+			continue
+		}
+		to := in.state(a.to, a.peer)
+		a.proven = from.Known && to.Known && from.On && to.On && !from.Passive && !to.Passive && from.Area == to.Area
+		a.silent = from.Known && (!from.On || from.Passive) || to.Known && (!to.On || to.Passive)
+	}
+	in.known = in.protocol == route.RIP || in.protocol == route.RIPng || in.typed() || in.oneArea()
+	for _, x := range in.nodes {
+		if x.device.Protocols().Any(func(p network.ProtocolInterface) bool {
+			return p.Other && p.Protocol == in.protocol && (p.Family == 0 || p.Family == in.family)
+		}) {
+			in.known = false
+		}
+	}
+}
+
+func (in *instance) state(n int, ifname string) network.ProtocolState {
+	return in.nodes[n].device.Runs(in.protocol, in.family, ifname)
+}
+
+// typed reports whether all tables show the kinds of paths.
+func (in *instance) typed() bool {
+	return !slices.ContainsFunc(in.nodes, func(x node) bool {
+		if x.table.PathTypes {
+			return false
+		}
+		for id := range x.table.Routes().Shared() {
+			if a := x.table.Routes().Attributes(route.AttrID(id)); a.Protocol == in.protocol && a.Subtype != "" {
+				return false
+			}
+		}
+		return true
+	})
+}
+
+// oneArea reports whether the configurations of all speakers tell that there is one area alone.
+func (in *instance) oneArea() bool {
+	if in.protocol != route.OSPF {
+		return false
+	}
+	area := ""
+	for _, x := range in.nodes {
+		told := false
+		for _, p := range x.device.Protocols().All() {
+			if p.Protocol != in.protocol || p.Family != 0 && p.Family != in.family || p.Area == "" {
+				continue
+			}
+			if told = true; area != "" && p.Area != area {
+				return false
+			}
+			area = p.Area
+		}
+		if !told {
+			return false
+		}
+	}
+	return area != ""
+}
+
+// tellKinds finds out which prefixes come from outside of the protocol, where tables do not show it: the device at which
+// the next hops end has the prefix by another source than its own interface, or a metric does not grow along the way
+// (RFC 2328 section 16.4: type 2 is not added to).
+func (in *instance) tellKinds() {
+	if in.protocol != route.OSPF {
+		return
+	}
+	for p, list := range in.entries {
+		if !slices.ContainsFunc(list, func(e entry) bool { return e.row.Subtype == "" }) || in.pathTypesAt(list) {
+			continue
+		}
+		constant := in.flat(list)
+		if !constant && !in.fromOutside(p) {
+			continue
+		}
+		kind := 2
+		if constant || oneMetric(list) {
+			kind = 3
+		}
+		for i := range list {
+			if list[i].rank == 0 && !list[i].own {
+				list[i].rank = kind
+			}
+		}
+	}
+}
+
+// pathTypesAt reports whether the tables of all entries show kinds of paths.
+func (in *instance) pathTypesAt(list []entry) bool {
+	return !slices.ContainsFunc(list, func(e entry) bool { return !in.nodes[e.node].table.PathTypes })
+}
+
+// flat reports whether a metric is the same at a node and at its next hop.
+func (in *instance) flat(list []entry) bool {
+	for _, e := range list {
+		for _, i := range e.arcs {
+			for _, f := range list {
+				if f.node == in.arcs[i].to && e.metric.Known && e.metric == f.metric && !f.own {
+					return true
+				}
+			}
+		}
+	}
+	return false
+}
+
+// fromOutside reports whether a device at which the next hops end has the prefix otherwise than by an interface.
+func (in *instance) fromOutside(p netip.Prefix) bool {
+	return slices.ContainsFunc(in.chainEnds(p), func(n int) bool {
+		return slices.ContainsFunc(at(in.nodes[n].table, p), func(x route.Route) bool {
+			return x.Is(route.Installed) && x.Protocol != route.Direct && x.Protocol != route.Local
+		})
+	})
+}
