@@ -112,7 +112,7 @@ func TestChoicesAgainstRoutingDaemons(t *testing.T) {
 	compared := 0
 	gone := map[netip.Prefix]map[string]bool{}
 	for round := 0; ; round++ {
-		settle(b, p, gone)
+		comeToRest(b, p, gone)
 		dir := t.TempDir()
 		b.capture(dir, "hub", "routes.txt", b.ask("hub", "show ip route"))
 		b.capture(dir, "hub", "configuration.txt", b.ask("hub", "show running-config"))
@@ -163,7 +163,7 @@ func TestChoicesAgainstRoutingDaemons(t *testing.T) {
 			}
 			b.run("eigrp", "ip link set hub down")
 		}
-		settle(b, p, gone)
+		comeToRest(b, p, gone)
 		for prefix, want := range next {
 			require.Equal(t, leaves(b, prefix.Addr().Next()), want, "round %d: %s: what took over", round, prefix)
 			compared++
@@ -218,8 +218,8 @@ func withdraw(b *bench, a announced, used string, spare map[string]string) {
 
 func stub(p netip.Prefix) string { return fmt.Sprintf("net%d", p.Addr().As4()[2]) }
 
-// settle waits until the hub's table holds what is announced and no more.
-func settle(b *bench, p []announced, gone map[netip.Prefix]map[string]bool) {
+// comeToRest waits until the hub's table holds what is announced and no more.
+func comeToRest(b *bench, p []announced, gone map[netip.Prefix]map[string]bool) {
 	b.t.Helper()
 	var wrong string
 	defer func() {

@@ -29,6 +29,7 @@ type instance struct {
 	out, into [][]int // arcs from and to each node
 	entries   map[netip.Prefix][]entry
 	equal     []int // of each node: the most equal next hops that any of its paths has
+	grown     bool  // an interface came up: ways may be better than before
 	known     bool  // nothing of what decides between paths is hidden: kinds of paths are shown, or there is one area
 	areas     bool  // some path is of another kind than within an area
 }

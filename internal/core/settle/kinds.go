@@ -23,7 +23,7 @@ func (in *instance) configured() {
 		a.proven = from.Known && to.Known && from.On && to.On && !from.Passive && !to.Passive && from.Area == to.Area
 		a.silent = from.Known && (!from.On || from.Passive) || to.Known && (!to.On || to.Passive)
 	}
-	in.known = in.protocol == route.RIP || in.protocol == route.RIPng || in.typed() || in.oneArea()
+	in.known = in.protocol == route.RIP || in.protocol == route.RIPng || in.shown()
 	for _, x := range in.nodes {
 		if x.device.Protocols().Any(func(p network.ProtocolInterface) bool {
 			return p.Other && p.Protocol == in.protocol && (p.Family == 0 || p.Family == in.family)
@@ -37,10 +37,44 @@ func (in *instance) state(n int, ifname string) network.ProtocolState {
 	return in.nodes[n].device.Runs(in.protocol, in.family, ifname)
 }
 
-// typed reports whether all tables show the kinds of paths.
-func (in *instance) typed() bool {
+// shown reports whether nothing that decides between kinds of paths is hidden: each table shows them, or the configuration of
+// its device tells the area, which is one for all of those.
+func (in *instance) shown() bool {
+	area := ""
+	for _, x := range in.nodes {
+		here, several := in.area(x.device)
+		switch {
+		case several, here != "" && area != "" && here != area:
+			return in.typed(func(node) bool { return true })
+		case here != "":
+			area = here
+		}
+	}
+	if in.protocol != route.OSPF {
+		area = ""
+	}
+	return in.typed(func(x node) bool {
+		here, _ := in.area(x.device)
+		return here == ""
+	}) && (area == "" || !in.areas)
+}
+
+// area is the OSPF area that a device's configuration tells, "" for none; several tells that there are more.
+func (in *instance) area(d *network.Device) (area string, several bool) {
+	for _, p := range d.Protocols().All() {
+		if p.Protocol != in.protocol || p.Family != 0 && p.Family != in.family || p.Area == "" {
+			continue
+		}
+		several = several || area != "" && p.Area != area
+		area = p.Area
+	}
+	return area, several
+}
+
+// typed reports whether the tables of some nodes show the kinds of paths.
+func (in *instance) typed(of func(node) bool) bool {
 	return !slices.ContainsFunc(in.nodes, func(x node) bool {
-		if x.table.PathTypes {
+		if !of(x) || x.table.PathTypes {
 			return false
 		}
 		for id := range x.table.Routes().Shared() {
@@ -50,30 +84,6 @@ func (in *instance) typed() bool {
 		}
 		return true
 	})
-}
-
-// oneArea reports whether the configurations of all speakers tell that there is one area alone.
-func (in *instance) oneArea() bool {
-	if in.protocol != route.OSPF {
-		return false
-	}
-	area := ""
-	for _, x := range in.nodes {
-		told := false
-		for _, p := range x.device.Protocols().All() {
-			if p.Protocol != in.protocol || p.Family != 0 && p.Family != in.family || p.Area == "" {
-				continue
-			}
-			if told = true; area != "" && p.Area != area {
-				return false
-			}
-			area = p.Area
-		}
-		if !told {
-			return false
-		}
-	}
-	return area != ""
 }
 
 // tellKinds finds out which prefixes come from outside of the protocol, where tables do not show it: the device at which

@@ -11,8 +11,9 @@ import (
 
 // question is one prefix of one protocol.
 type question struct {
-	in     *instance
-	prefix netip.Prefix
+	protocol route.Protocol
+	family   route.Family
+	prefix   netip.Prefix
 }
 
 // An origin is a node that announces a prefix, or may: least and most bound the metric that it begins with.
@@ -24,6 +25,7 @@ type origin struct {
 
 // protocol predicts the routes of one protocol; true where any table changes.
 func (r *run) protocol(in *instance) bool {
+	in = r.grownBy(in)
 	dead := make([]bool, len(in.arcs))
 	some := false
 	for i, a := range in.arcs {
@@ -31,12 +33,12 @@ func (r *run) protocol(in *instance) bool {
 		some = some || dead[i]
 	}
 	changed := false
-	for _, p := range in.prefixes() {
+	for _, p := range append(in.prefixes(), r.fresh(in)...) {
 		origins, gone := r.origins(in, p, dead)
-		if !some && !gone {
+		if !some && !gone && !in.grown {
 			continue
 		}
-		if !gone && !slices.ContainsFunc(in.entries[p], func(e entry) bool {
+		if !gone && !in.grown && !slices.ContainsFunc(in.entries[p], func(e entry) bool {
 			if in.areas && e.rank > 0 {
 				return true // the way beyond a border router is not that router's own
 			}
@@ -44,7 +46,7 @@ func (r *run) protocol(in *instance) bool {
 		}) {
 			continue // no path of anybody uses what died
 		}
-		q := question{in, p}
+		q := question{in.protocol, in.family, p}
 		key := fmt.Sprint(origins, gone)
 		if r.asked[q] == key {
 			continue
@@ -111,13 +113,14 @@ func (r *run) origins(in *instance, p netip.Prefix, dead []bool) (list []origin,
 		if !now {
 			continue
 		}
-		if was := otherwiseAt(in.nodes[n].table, p, in.protocol); !was && !in.announces(n, r, p) {
+		cost, attached := r.attachedCost(in, n, p)
+		if was := otherwiseAt(in.nodes[n].table, p, in.protocol); !was && !attached && !in.announces(n, r, p) && !r.beside(in, n, p) {
 			continue // new there, and nothing shows that it announces such routes
 		} else if !was {
 			changed = true
 		}
 		o := origin{node: n, most: endless, fresh: !otherwiseAt(in.nodes[n].table, p, in.protocol)}
-		if cost, ok := r.attachedCost(in, n, p); ok {
+		if attached {
 			o.least, o.most = cost[0], cost[1]
 			list = append(list, o)
 			continue
@@ -275,6 +278,20 @@ func (r *run) attachedCost(in *instance, n int, p netip.Prefix) (cost [2]uint64,
 		}
 	}
 	return cost, ok
+}
+
+// beside reports whether a node attaches to a prefix by an interface behind which another speaker is: the protocol may run
+// there.
+func (r *run) beside(in *instance, n int, p netip.Prefix) bool {
+	now := r.now.Device(in.nodes[n].device.Name)
+	if !in.grown || now == nil {
+		return false
+	}
+	return slices.ContainsFunc(at(now.Table(in.nodes[n].table.Name, in.family), p), func(x route.Route) bool {
+		return x.Protocol == route.Direct && len(x.NextHops) == 1 && slices.ContainsFunc(in.out[n], func(i int) bool {
+			return in.arcs[i].ifname == x.NextHops[0].Interface && !in.arcs[i].silent
+		})
+	})
 }
 
 // ownMetric bounds what an origin announces a prefix with, by what its neighbours count.

@@ -71,6 +71,11 @@ func newSearch(in *instance, p netip.Prefix, origins []origin, lost bool, dead [
 			s.takesPart[m] = true
 		}
 	}
+	if s.in.grown || len(in.entries[p]) == 0 { // who had no way may get one
+		for n := range s.takesPart {
+			s.takesPart[n] = true
+		}
+	}
 	s.constant, s.hasInside = ranks[3], ranks[0] && ranks[1]
 	s.mixed = len(ranks) > 1 && !(s.hasInside && len(ranks) == 2)
 	s.kinds = [2]string{in.kindOfPrefix(p, 0), in.kindOfPrefix(p, top)}
@@ -114,7 +119,7 @@ func (s *search) findExact(p netip.Prefix) {
 // findFloor notes that distances only grow where things fail. With several areas a border router that loses a path within
 // its area may take a shorter one over others.
 func (s *search) findFloor(p netip.Prefix) {
-	if s.in.areas || s.constant || s.mixed || slices.ContainsFunc(s.origins, func(o origin) bool { return o.fresh }) {
+	if s.in.areas || s.in.grown || s.constant || s.mixed || slices.ContainsFunc(s.origins, func(o origin) bool { return o.fresh }) {
 		return
 	}
 	s.floor = make([]uint64, len(s.in.nodes))
@@ -127,7 +132,7 @@ func (s *search) findFloor(p netip.Prefix) {
 
 // unchanged reports whether a node's path is still there at the metric that it had: what failed made no other one better.
 func (s *search) unchanged(e entry) bool {
-	if !e.metric.Known || s.floor == nil && !(s.in.areas && e.rank == 0) || s.constant || s.mixed || len(e.arcs) == 0 {
+	if s.in.grown || !e.metric.Known || s.floor == nil && !(s.in.areas && e.rank == 0) || s.constant || s.mixed || len(e.arcs) == 0 {
 		return false
 	}
 	return !slices.ContainsFunc(e.arcs, func(i int) bool {
@@ -295,7 +300,7 @@ func (s *search) answerOnce(n int, e entry, had bool) answer {
 	best := uint64(endless)
 	for _, i := range s.in.out[n] {
 		least, high := s.total(i)
-		if had && e.rank == 0 && e.metric.Known && !s.in.areas && !slices.Contains(e.arcs, i) && least < endless {
+		if had && e.rank == 0 && e.metric.Known && !s.in.areas && !s.in.grown && !slices.Contains(e.arcs, i) && least < endless {
 			least = max(least, s.in.refused(e)) // it was not better before either
 			high = max(high, least)
 		}

@@ -45,6 +45,8 @@ func (r *reader) leaf(w []string, lo, hi int) (bool, error) {
 		return r.port(w[1:], lo, hi)
 	case len(w) > 4 && w[0] == "protocols" && w[1] == "static" && strings.HasPrefix(w[2], "route"):
 		return r.kindStatic(w[3:], lo, hi)
+	case len(w) > 2 && w[0] == "protocols" && table == "" && r.protocols(w[1:], lo, hi):
+		return true, nil
 	case r.kindRestricts(w, lo, hi):
 		return true, nil
 	case len(w) > 3 && w[1] == "unit" && table == "": // of "interfaces" alone

@@ -1,0 +1,151 @@
+package settle
+
+import (
+	"maps"
+	"net/netip"
+	"slices"
+
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+// grownBy returns an instance with the adjacencies that may come up where interfaces did, or itself where none did. What
+// the protocol does there is known only as far as configurations tell.
+func (r *run) grownBy(in *instance) *instance {
+	var born []arc
+	out := in
+	node := func(d *network.Device) int {
+		k := nodeKey{d.Name, "default"}
+		if n, ok := out.number[k]; ok {
+			return n
+		}
+		t := d.Table("default", in.family)
+		if t == nil {
+			return -1
+		}
+		if out == in {
+			out = in.clone()
+		}
+		out.number[k] = len(out.nodes)
+		out.nodes, out.out, out.into, out.equal = append(out.nodes, node{d, t}), append(out.out, nil), append(out.into, nil), append(out.equal, 0)
+		return out.number[k]
+	}
+	for _, pair := range r.cameUp() {
+		x, y := pair[0], pair[1]
+		if _, speaks := in.number[nodeKey{x.device.Name, "default"}]; !speaks {
+			if _, speaks = in.number[nodeKey{y.device.Name, "default"}]; !speaks {
+				continue
+			}
+		}
+		n, m := node(x.device), node(y.device)
+		if n < 0 || m < 0 {
+			continue
+		}
+		born = append(born, arc{from: n, to: m, ifname: x.ifname, peer: y.ifname, least: 1, hop: in.hopOf(y.device, y.ifname)},
+			arc{from: m, to: n, ifname: y.ifname, peer: x.ifname, least: 1, hop: in.hopOf(x.device, x.ifname)})
+	}
+	if len(born) == 0 {
+		return in
+	}
+	if out == in {
+		out = in.clone()
+	}
+	out.grown = true
+	for _, a := range born {
+		out.add(a)
+	}
+	out.configured()
+	return out
+}
+
+// clone copies what growing changes.
+func (in *instance) clone() *instance {
+	c := *in
+	c.nodes, c.arcs, c.equal = slices.Clone(in.nodes), slices.Clone(in.arcs), slices.Clone(in.equal)
+	c.number = maps.Clone(in.number)
+	c.out, c.into = make([][]int, len(in.out)), make([][]int, len(in.into))
+	for n := range in.out {
+		c.out[n], c.into[n] = slices.Clone(in.out[n]), slices.Clone(in.into[n])
+	}
+	return &c
+}
+
+// port is an interface of a device before the change.
+type port struct {
+	device *network.Device
+	ifname string
+}
+
+// cameUp lists the pairs of interfaces in one network of which one came up and the other is not down.
+func (r *run) cameUp() [][2]port {
+	var out [][2]port
+	for _, now := range r.now.Devices().All() {
+		was := r.was(now.Name)
+		if was == nil || was == now {
+			continue
+		}
+		for _, i := range now.Interfaces().All() {
+			if i.State == network.LinkDown || was.Interface(i.Name).State != network.LinkDown {
+				continue
+			}
+			for _, q := range r.peers(was, i.Name) {
+				pair := [2]port{{was, i.Name}, q}
+				if !slices.Contains(out, [2]port{q, {was, i.Name}}) && !slices.Contains(out, pair) {
+					out = append(out, pair)
+				}
+			}
+		}
+	}
+	return out
+}
+
+// peers are the interfaces of other devices with an address in a network of an interface, and not down now.
+func (r *run) peers(d *network.Device, ifname string) []port {
+	var nets []netip.Prefix
+	for _, a := range d.Addresses().All() {
+		if a.Interface == ifname && !a.Prefix.IsSingleIP() && !a.Prefix.Addr().IsLinkLocalUnicast() {
+			nets = append(nets, a.Prefix.Masked())
+		}
+	}
+	var out []port
+	for _, o := range r.topo.Network.Devices().All() {
+		now := r.now.Device(o.Name)
+		if o == d || now == nil {
+			continue
+		}
+		for _, a := range o.Addresses().All() {
+			if slices.Contains(nets, a.Prefix.Masked()) && now.Interface(a.Interface).State != network.LinkDown &&
+				!slices.Contains(out, port{o, a.Interface}) {
+				out = append(out, port{o, a.Interface})
+			}
+		}
+	}
+	return out
+}
+
+// fresh lists prefixes that a node has now otherwise than by the protocol, and announces, and that nobody knew by it.
+func (r *run) fresh(in *instance) []netip.Prefix {
+	var out []netip.Prefix
+	for n, x := range in.nodes {
+		d := r.now.Device(x.device.Name)
+		if d == nil || d == x.device {
+			continue
+		}
+		t := d.Table(x.table.Name, in.family)
+		for was, is := range t.Replaced() {
+			if len(is) == 0 || slices.Contains(out, is[0].Prefix) {
+				continue
+			}
+			p := is[0].Prefix
+			installed := func(r route.Route) bool { return r.Is(route.Installed) && r.Protocol != in.protocol }
+			if _, known := in.entries[p]; known || !slices.ContainsFunc(is, installed) || slices.ContainsFunc(was, installed) {
+				continue
+			}
+			if _, ok := r.attachedCost(in, n, p); ok || in.announces(n, r, p) || r.beside(in, n, p) {
+				out = append(out, p)
+			}
+		}
+	}
+	slices.SortFunc(out, netip.Prefix.Compare)
+	return out
+}
