@@ -101,7 +101,7 @@ var ages = regexp.MustCompile(`, (weight \d+, )?\d\d:\d\d:\d\d`)
 // calm waits until no table changes any more, and captures the network.
 func (n *spoken) calm(configurations bool) string {
 	last, since := "", time.Now()
-	n.until("the tables come to rest", 90*time.Second, func() bool {
+	n.until("the tables come to rest", 120*time.Second, func() bool {
 		now := ""
 		for _, r := range n.routers {
 			now += ages.ReplaceAllString(n.ask(r.name, "show ip route"), "")
@@ -109,7 +109,7 @@ func (n *spoken) calm(configurations bool) string {
 		if now != last {
 			last, since = now, time.Now()
 		}
-		return time.Since(since) > 6*time.Second
+		return time.Since(since) > 11*time.Second
 	})
 	dir := n.t.TempDir()
 	for _, r := range n.routers {

@@ -23,7 +23,7 @@ which packets fare otherwise than before is found, in both directions.
   not clear       one of the two cannot be told
   better          more arrives
   another way     arrives as before, by other devices or interfaces
-  lost otherwise  lost as before, at another place or for another reason
+  no better       lost or unknown as before, at another place or for another reason
 
 Pairs are put together by the device and the decision at which the ways part, with the
 captured line of before and that of after. Then come the findings of an audit that are new

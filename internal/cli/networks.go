@@ -3,6 +3,7 @@ package cli
 import (
 	"flag"
 
+	"zarvek/internal/core/settle"
 	"zarvek/internal/core/survey"
 	"zarvek/internal/present"
 )
@@ -24,9 +25,14 @@ network:
   no table      no table of that family was captured
 
 Then what clashes: an address on two devices, two lengths on one segment, one network
-inside another. Exit code 1: something clashes.`,
+inside another. Exit code 1: something clashes.
+
+-costs lists instead what each device counts for the way to each neighbour by OSPF, IS-IS or
+RIP, as configurations or the captured metrics tell it: where one device has a network by a
+neighbour with metric 30, and the neighbour has it with 20, the way between costs 10.`,
 		setup: func(fs *flag.FlagSet) action {
 			family := fs.String("family", "both", "the address `family`: ipv4, ipv6 or both")
+			costs := fs.Bool("costs", false, "list the costs of the links between routers that metrics tell")
 			return func(e *env, args []string) error {
 				fam, err := parseFamily(*family)
 				if err != nil {
@@ -38,6 +44,16 @@ inside another. Exit code 1: something clashes.`,
 				l, err := e.devices()
 				if err != nil {
 					return err
+				}
+				if *costs {
+					if e.as == "csv" {
+						return usagef("-costs is shown as text or json")
+					}
+					all := settle.Costs(l.walk().Topology())
+					if e.as == "json" {
+						return present.CostsJSON(e.out, all, e.view(l))
+					}
+					return present.CostsText(e.out, all, e.view(l))
 				}
 				s := survey.Make(l.walk().Topology(), fam)
 				switch e.as {

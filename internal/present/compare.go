@@ -123,7 +123,7 @@ var kindWords = map[compare.Kind]string{
 	compare.Unclear:  "not clear",
 	compare.Better:   "better",
 	compare.OtherWay: "another way",
-	compare.OtherEnd: "lost otherwise",
+	compare.OtherEnd: "no better",
 }
 
 // compareHeadline is the verdict in one line.
@@ -188,26 +188,57 @@ func pairsWords(all []compare.Pair, names int) string {
 	return strings.Join(parts, ", and ")
 }
 
-// betweenWords names the networks of pairs: one against others where one is in all of them.
+// maxHubs is how many networks on one side are told apart from all others.
+const maxHubs = 4
+
+// betweenWords names the networks of pairs: a few against others where one of the few is in each pair.
 func betweenWords(pairs []compare.Pair, names int) string {
 	if len(pairs) == 1 {
 		return fmt.Sprintf("between %s and %s", pairs[0].From, pairs[0].To)
 	}
-	for _, hub := range []netip.Prefix{pairs[0].From, pairs[0].To} {
-		var others []netip.Prefix
-		for _, p := range pairs {
-			switch hub {
-			case p.From:
-				others = append(others, p.To)
-			case p.To:
-				others = append(others, p.From)
+	hubs := hubsOf(pairs)
+	if len(hubs) > maxHubs {
+		return count(len(pairs), "pair of networks", "pairs of networks")
+	}
+	var others []netip.Prefix
+	for _, p := range pairs {
+		for _, end := range []netip.Prefix{p.From, p.To} {
+			if !slices.Contains(hubs, end) {
+				others = append(others, end)
 			}
 		}
-		if len(others) == len(pairs) {
-			return fmt.Sprintf("between %s and %s", hub, networksWords(others, names))
-		}
 	}
-	return count(len(pairs), "pair of networks", "pairs of networks")
+	shown := prefixList(hubs, 2)
+	switch others = eachOnce(others); {
+	case len(others) == 0:
+		return "among " + shown
+	case len(hubs) == 1:
+		return fmt.Sprintf("between %s and %s", shown, networksWords(others, names))
+	}
+	return fmt.Sprintf("between %s on one side and %s", shown, networksWords(others, names))
+}
+
+// hubsOf picks networks of which one is in each pair, those in most pairs first; of very many pairs more than are told.
+func hubsOf(pairs []compare.Pair) []netip.Prefix {
+	var hubs []netip.Prefix
+	for left := slices.Clone(pairs); len(left) > 0 && len(hubs) <= maxHubs; {
+		in := map[netip.Prefix]int{}
+		var best netip.Prefix
+		for _, p := range left {
+			in[p.From]++
+			in[p.To]++
+		}
+		for _, p := range left {
+			for _, end := range []netip.Prefix{p.From, p.To} {
+				if in[end] > in[best] || in[end] == in[best] && end.Compare(best) < 0 {
+					best = end
+				}
+			}
+		}
+		hubs = append(hubs, best)
+		left = slices.DeleteFunc(left, func(p compare.Pair) bool { return p.From == best || p.To == best })
+	}
+	return hubs
 }
 
 // eachOnce sorts prefixes and takes out what stands there twice.
@@ -240,6 +271,9 @@ func (v View) group(number int, g *compare.Group, c CompareView) entry {
 		e.row("after", v.on(c.Sides[1]).decision(g.Is, dst)...)
 	} else {
 		e.row("cause", "no device on the way decides otherwise by its routes; a rule or a filter does")
+	}
+	if g.Partings > 1 {
+		e.row("also", count(g.Partings-1, "other decision", "other decisions")+" changed on the ways of these pairs (-as json has the routes)")
 	}
 	e.row("ends", endingWords(g))
 	e.row("see", traceWords(g, c)...)
@@ -390,11 +424,13 @@ func (v View) routeChanges(c CompareView) []string {
 		}
 		words := fmt.Sprintf("%s %s%s: ", Clean(r.Device), r.Prefix, table)
 		switch {
+		case untoldNow(r) && len(r.Was) == 0:
+			words += "cannot be told whether it comes"
 		case len(r.Was) == 0:
 			words += "came, " + v.on(c.Sides[1]).routeList(r.Is)
-		case !slices.ContainsFunc(r.Is, inUse) && slices.ContainsFunc(r.Was, inUse) && !slices.ContainsFunc(r.Is, func(x route.Route) bool { return x.Is(route.Untold) }):
+		case !slices.ContainsFunc(r.Is, inUse) && slices.ContainsFunc(r.Was, inUse) && !untoldNow(r):
 			words += "went, was " + v.on(c.Sides[0]).routeList(r.Was)
-		case slices.ContainsFunc(r.Is, func(x route.Route) bool { return x.Is(route.Untold) }):
+		case untoldNow(r):
 			words += "cannot be told, was " + v.on(c.Sides[0]).routeList(r.Was)
 		default:
 			words += "was " + v.on(c.Sides[0]).routeList(r.Was) + "; is " + v.on(c.Sides[1]).routeList(r.Is)
@@ -405,6 +441,11 @@ func (v View) routeChanges(c CompareView) []string {
 		out = append(out, words)
 	}
 	return out
+}
+
+// untoldNow reports whether it cannot be told what is used for a prefix after the change.
+func untoldNow(r compare.RouteChange) bool {
+	return slices.ContainsFunc(r.Is, func(x route.Route) bool { return x.Is(route.Untold) })
 }
 
 func inUse(r route.Route) bool { return r.Is(route.Installed) }

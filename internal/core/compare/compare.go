@@ -36,7 +36,8 @@ var kindNames = [...]string{"worse", "unclear", "better", "other-way", "other-en
 // String returns the kind's word in output for machines.
 func (k Kind) String() string { return kindNames[k] }
 
-// A Group is the pairs of which the ways part at one device and one decision.
+// A Group is the pairs with one cause: packets of all of them are lost at one place now, or were before; where they arrive
+// before and after, their ways part at one decision.
 type Group struct {
 	Kind          Kind
 	Family        route.Family
@@ -44,10 +45,13 @@ type Group struct {
 	Was, Is       audit.Step
 	Before, After audit.Fate // of the example
 	Pairs         []Pair
+	Hosts         int // of the pairs: both networks may have hosts
+	Partings      int // different decisions at which ways of the pairs part; Was and Is are those of the example
 	Turns         []Turn
 	From, To      netip.Addr // the example: a trace from and to it shows both
 
-	example int // how well the example stands for the others
+	partings map[string]bool
+	example  int // how well the example stands for the others
 }
 
 // A Turn is what pairs of a group were and are; Pairs counts them by ends, of which a network may have several.
@@ -129,7 +133,7 @@ func Run(before, after *forward.Walker, opt Options) *Result {
 		r.Routes = append(r.Routes, routes(x, y, fam)...)
 	}
 	slices.SortStableFunc(r.Groups, func(a, b Group) int {
-		return cmp.Or(cmp.Compare(a.Kind, b.Kind), cmp.Compare(len(b.Pairs), len(a.Pairs)))
+		return cmp.Or(cmp.Compare(a.Kind, b.Kind), cmp.Compare(b.Hosts, a.Hosts), cmp.Compare(len(b.Pairs), len(a.Pairs)))
 	})
 	r.Facts = facts(x, y)
 	tell("findings")

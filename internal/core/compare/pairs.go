@@ -12,6 +12,7 @@ import (
 	"zarvek/internal/core/audit"
 	"zarvek/internal/core/forward"
 	"zarvek/internal/core/route"
+	"zarvek/internal/core/topology"
 )
 
 // both is the two networks of one family, before and after, on the same addresses.
@@ -20,6 +21,7 @@ type both struct {
 	reach  [2]*audit.Reach
 	ends   [2][]audit.ReachEnd
 	joints []*joint
+	topo   [2]*topology.Topology
 	// notCompared are devices that were not captured, or not all of their tables, on one of the two sides.
 	notCompared []string
 }
@@ -68,7 +70,7 @@ func (r *Result) pairs(before, after *forward.Walker, fam route.Family, oneNetwo
 
 // newBoth sweeps two networks and joins their ends.
 func newBoth(before, after *forward.Walker, fam route.Family) *both {
-	b := &both{fam: fam}
+	b := &both{fam: fam, topo: [2]*topology.Topology{before.Topology(), after.Topology()}}
 	var wg sync.WaitGroup
 	for i, w := range []*forward.Walker{before, after} {
 		wg.Go(func() {
@@ -184,10 +186,11 @@ func (b *both) group(all []difference) []Group {
 		if d.kind == Better && b.hangsOnMissing(was, is) {
 			d.kind = Unclear
 		}
-		key := fmt.Sprint(d.kind, "|", describe(was), "|", describe(is))
+		parts := fmt.Sprint(describe(was), "|", describe(is))
+		key := d.cause(parts, was.Start || is.Start)
 		g := byKey[key]
 		if g == nil {
-			g = &Group{Kind: d.kind, Family: b.fam, example: -1}
+			g = &Group{Kind: d.kind, Family: b.fam, example: -1, partings: map[string]bool{}}
 			byKey[key], seen[key] = g, map[Pair]bool{}
 			order = append(order, key)
 		}
@@ -197,10 +200,15 @@ func (b *both) group(all []difference) []Group {
 			g.From, g.To = b.joints[d.from].rep, b.joints[d.to].rep
 		}
 		g.turn(d)
+		g.partings[parts] = true
+		g.Partings = len(g.partings)
 		p := b.pair(d)
 		if !seen[key][p] {
 			seen[key][p] = true
 			g.Pairs = append(g.Pairs, p)
+			if !p.Beyond && b.hosts(p.From) && b.hosts(p.To) {
+				g.Hosts++
+			}
 		}
 	}
 	var out []Group
@@ -224,6 +232,28 @@ func (b *both) hangsOnMissing(was, is audit.Step) bool {
 	return false
 }
 
+// cause is what the pairs of a group have in common: where packets are lost now, or were, else the decision at which the
+// ways part.
+func (d *difference) cause(parts string, start bool) string {
+	switch d.kind {
+	case OtherWay:
+		return fmt.Sprint(d.kind, "|", parts)
+	case Better:
+		return fmt.Sprint(d.kind, "|", d.before.Ending, "|", d.before.Device, "|", start)
+	}
+	return fmt.Sprint(d.kind, "|", d.after.Ending, "|", d.after.Device, "|", start)
+}
+
+// hosts reports whether a network may have hosts, before or after.
+func (b *both) hosts(p netip.Prefix) bool {
+	for _, t := range b.topo {
+		if len(t.AttachedTo(p)) > 0 {
+			return !t.Transit(p) && !p.IsSingleIP()
+		}
+	}
+	return false
+}
+
 // telling weighs how well a pair stands for others: hosts before devices, and those before addresses that nobody has.
 func (b *both) telling(d *difference) int {
 	n := 0
@@ -231,6 +261,9 @@ func (b *both) telling(d *difference) int {
 		n += 4
 	}
 	for _, j := range []*joint{b.joints[d.from], b.joints[d.to]} {
+		if b.hosts(b.netOf(j)) {
+			n += 8
+		}
 		if b.ends[0][j.ends[0]].Owner == "" && b.ends[1][j.ends[1]].Owner == "" {
 			n++
 		}

@@ -6,6 +6,7 @@
 package rehearse
 
 import (
+	"errors"
 	"fmt"
 	"net/netip"
 	"slices"
@@ -118,7 +119,7 @@ func Run(w *forward.Walker, steps []Step, keep []netip.Addr, opt compare.Options
 		for _, o := range s.Orders {
 			edits, remarks, err := plan(now.Topology(), edited, o)
 			if err == nil {
-				edited, err = edits.On(edited)
+				edited, err = on(edited, edits)
 			}
 			if err != nil {
 				return nil, &OrderError{o, err}
@@ -150,7 +151,7 @@ func Predict(t *topology.Topology, steps []Step) (*settle.Result, error) {
 		for _, o := range s.Orders {
 			edits, _, err := plan(t, edited, o)
 			if err == nil {
-				edited, err = edits.On(edited)
+				edited, err = on(edited, edits)
 			}
 			if err != nil {
 				return nil, &OrderError{o, err}
@@ -158,6 +159,15 @@ func Predict(t *topology.Topology, steps []Step) (*settle.Result, error) {
 		}
 	}
 	return settle.New(t).Run(edited), nil
+}
+
+// on puts the edits of one order on a network. That an order is several edits is not the reader's business.
+func on(n *network.Snapshot, edits change.Change) (*network.Snapshot, error) {
+	after, err := edits.On(n)
+	if inner := errors.Unwrap(err); inner != nil {
+		return nil, inner
+	}
+	return after, err
 }
 
 // plan makes edits of an order.

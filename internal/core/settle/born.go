@@ -27,7 +27,7 @@ func (r *run) grownBy(in *instance) *instance {
 			out = in.clone()
 		}
 		out.number[k] = len(out.nodes)
-		out.nodes, out.out, out.into, out.equal = append(out.nodes, node{d, t}), append(out.out, nil), append(out.into, nil), append(out.equal, 0)
+		out.nodes, out.out, out.into, out.equal, out.selects = append(out.nodes, node{d, t}), append(out.out, nil), append(out.into, nil), append(out.equal, 0), append(out.selects, false)
 		return out.number[k]
 	}
 	for _, pair := range r.cameUp() {
@@ -61,7 +61,7 @@ func (r *run) grownBy(in *instance) *instance {
 // clone copies what growing changes.
 func (in *instance) clone() *instance {
 	c := *in
-	c.nodes, c.arcs, c.equal = slices.Clone(in.nodes), slices.Clone(in.arcs), slices.Clone(in.equal)
+	c.nodes, c.arcs, c.equal, c.selects = slices.Clone(in.nodes), slices.Clone(in.arcs), slices.Clone(in.equal), slices.Clone(in.selects)
 	c.number = maps.Clone(in.number)
 	c.out, c.into = make([][]int, len(in.out)), make([][]int, len(in.into))
 	for n := range in.out {

@@ -115,16 +115,17 @@ func (in *instance) bounds() {
 
 // A Cost is what one device counts for the way to a neighbour by a protocol, as the captured metrics tell it.
 type Cost struct {
-	Protocol  route.Protocol
-	Family    route.Family
-	Device    string
-	Table     string
-	Interface string
-	Neighbour string       // "": not captured
-	Value     route.Number // not known where nothing tells it, or several captured metrics disagree
-	Least     uint64       // where it is not known
-	Disagree  bool
-	Marks     []route.Mark // of some of the routes that it rests on
+	Protocol   route.Protocol
+	Family     route.Family
+	Device     string
+	Table      string
+	Interface  string
+	Neighbour  string       // "": not captured
+	Value      route.Number // not known where nothing tells it, or several captured metrics disagree
+	Least      uint64       // where it is not known
+	Disagree   bool
+	Configured bool         // it stands in a configuration
+	Marks      []route.Mark // of some of the routes that it rests on
 }
 
 // Costs lists the deduced costs of all adjacencies that captured routes use.
@@ -139,7 +140,7 @@ func Costs(t *topology.Topology) []Cost {
 				}
 				c := Cost{Protocol: in.protocol, Family: in.family, Device: in.nodes[a.from].device.Name,
 					Table: in.nodes[a.from].table.Name, Interface: a.ifname, Value: a.cost, Least: a.least,
-					Disagree: a.disagree, Marks: a.marks}
+					Disagree: a.disagree, Configured: a.fixed, Marks: a.marks}
 				if a.to >= 0 {
 					c.Neighbour = in.nodes[a.to].device.Name
 				}

@@ -28,10 +28,11 @@ type instance struct {
 	arcs      []arc
 	out, into [][]int // arcs from and to each node
 	entries   map[netip.Prefix][]entry
-	equal     []int // of each node: the most equal next hops that any of its paths has
-	grown     bool  // an interface came up: ways may be better than before
-	known     bool  // nothing of what decides between paths is hidden: kinds of paths are shown, or there is one area
-	areas     bool  // some path is of another kind than within an area
+	selects   []bool // of each node: of equal next hops it uses one, which the capture marks
+	equal     []int  // of each node: the most equal next hops that any of its paths has
+	grown     bool   // an interface came up: ways may be better than before
+	known     bool   // nothing of what decides between paths is hidden: kinds of paths are shown, or there is one area
+	areas     bool   // some path is of another kind than within an area
 }
 
 // A node is a table of a device that speaks the protocol.
@@ -87,7 +88,7 @@ func findInstances(t *topology.Topology) []*instance {
 				continue
 			}
 			in.out, in.into = make([][]int, len(in.nodes)), make([][]int, len(in.nodes))
-			in.equal = make([]int, len(in.nodes))
+			in.equal, in.selects = make([]int, len(in.nodes)), make([]bool, len(in.nodes))
 			for n := range in.nodes {
 				in.read(n)
 			}
@@ -168,6 +169,7 @@ func (in *instance) addEntry(n int, rows []route.Route) {
 		}
 	}
 	in.equal[n] = max(in.equal[n], len(e.arcs))
+	in.selects[n] = in.selects[n] || slices.ContainsFunc(rows[0].NextHops, func(h route.NextHop) bool { return h.Installed })
 	in.areas = in.areas || e.rank == 1 || e.rank == 4
 	in.entries[e.row.Prefix] = append(in.entries[e.row.Prefix], e)
 }

@@ -21,6 +21,7 @@ type origin struct {
 	node        int
 	least, most uint64
 	fresh       bool // it did not announce it before
+	external    bool // it takes it from another source and announces it, as its configuration tells (RFC 2328 section 2.3)
 }
 
 // protocol predicts the routes of one protocol; true where any table changes.
@@ -120,6 +121,9 @@ func (r *run) origins(in *instance, p netip.Prefix, dead []bool) (list []origin,
 			changed = true
 		}
 		o := origin{node: n, most: endless, fresh: !otherwiseAt(in.nodes[n].table, p, in.protocol)}
+		if !attached && r.redistributes(in, n, p) {
+			o.most, o.external = 0, true
+		}
 		if attached {
 			o.least, o.most = cost[0], cost[1]
 			list = append(list, o)
@@ -168,6 +172,14 @@ func (r *run) otherwise(in *instance, n int, p netip.Prefix) (bool, route.Protoc
 func otherwiseAt(t *network.Table, p netip.Prefix, protocol route.Protocol) bool {
 	return slices.ContainsFunc(at(t, p), func(x route.Route) bool {
 		return x.Is(route.Installed) && x.Protocol != protocol
+	})
+}
+
+// redistributes reports whether a configuration says that a node announces what it has a prefix by, unfiltered.
+func (r *run) redistributes(in *instance, n int, p netip.Prefix) bool {
+	has, by := r.otherwise(in, n, p)
+	return has && in.nodes[n].device.Redistributed().Any(func(x network.Redistribution) bool {
+		return x.Protocol == in.protocol && x.Source == by && !x.Filtered && (x.Family == 0 || x.Family == in.family)
 	})
 }
 
@@ -345,7 +357,7 @@ func (r *run) predict(in *instance, p netip.Prefix, origins []origin, lost bool,
 		a := from.answer(n, e, had)
 		t := now.Table(x.table.Name, in.family)
 		rows := at(t, p)
-		next, ok := in.rows(t, rows, p, e, had, a)
+		next, ok := in.rows(t, rows, p, e, had, a, n)
 		if !ok {
 			continue
 		}
@@ -372,19 +384,19 @@ func (in *instance) entryOf(p netip.Prefix, n int) (entry, bool) {
 }
 
 // rows are the routes of a prefix with the protocol's replaced by what it would find; false where nothing of it changes.
-func (in *instance) rows(t *network.Table, rows []route.Route, p netip.Prefix, e entry, had bool, a answer) ([]route.Route, bool) {
+func (in *instance) rows(t *network.Table, rows []route.Route, p netip.Prefix, e entry, had bool, a answer, n int) ([]route.Route, bool) {
 	left := slices.DeleteFunc(slices.Clone(rows), func(x route.Route) bool { return x.Protocol == in.protocol && !x.Is(route.Unusable) })
 	switch a.kind {
 	case nowhere:
 		return left, len(left) < len(rows)
 	case open:
-		attr := in.attributes(t, p, e, had)
+		attr := in.attributes(t, p, e, had, n)
 		return append(left, route.Route{Prefix: p, Attributes: attr, State: route.Active | route.Rejected | route.Untold, Mark: e.row.Mark}), true
 	}
 	if had && slices.Equal(a.arcs, sorted(e.arcs)) && a.metric == e.metric {
 		return nil, false
 	}
-	attr := *in.attributes(t, p, e, had)
+	attr := *in.attributes(t, p, e, had, n)
 	attr.Metric = a.metric
 	attr.NextHops = nil
 	for _, i := range a.arcs {
@@ -400,22 +412,41 @@ func sorted(list []int) []int {
 }
 
 // attributes are those of the entry, or of a route of the protocol of the same kind, whose preference it would have.
-func (in *instance) attributes(t *network.Table, p netip.Prefix, e entry, had bool) *route.Attributes {
+func (in *instance) attributes(t *network.Table, p netip.Prefix, e entry, had bool, n int) *route.Attributes {
 	if had {
 		return e.row.Attributes
 	}
 	want, subtype := 0, ""
+	if len(in.entries[p]) == 0 {
+		want = 3
+	}
 	for _, f := range in.entries[p] {
 		if !f.own {
 			want, subtype = f.rank, f.row.Subtype
 		}
 	}
-	out := &route.Attributes{Protocol: in.protocol, Subtype: subtype}
-	for id := range t.Routes().Shared() {
-		if x := t.Routes().Attributes(route.AttrID(id)); x.Protocol == in.protocol && rank(x) == want {
-			out.Preference = x.Preference
-			break
+	return &route.Attributes{Protocol: in.protocol, Subtype: subtype, Preference: in.preference(t, n, want)}
+}
+
+// preference is what a node's routes of the protocol and of one kind have, or all of its routes of the protocol.
+func (in *instance) preference(t *network.Table, n, kind int) route.Number {
+	for _, list := range in.entries {
+		for _, f := range list {
+			if f.node == n && f.rank == kind && f.row.Preference.Known {
+				return f.row.Preference
+			}
 		}
 	}
-	return out
+	var one route.Number
+	for id := range t.Routes().Shared() {
+		x := t.Routes().Attributes(route.AttrID(id))
+		if x.Protocol != in.protocol || !x.Preference.Known {
+			continue
+		}
+		if one.Known && one != x.Preference {
+			return route.Number{}
+		}
+		one = x.Preference
+	}
+	return one
 }

@@ -77,11 +77,14 @@ func newSearch(in *instance, p netip.Prefix, origins []origin, lost bool, dead [
 		}
 	}
 	s.constant, s.hasInside = ranks[3], ranks[0] && ranks[1]
+	if len(in.entries[p]) == 0 && len(origins) > 0 && !slices.ContainsFunc(origins, func(o origin) bool { return !o.external }) {
+		s.constant = in.protocol == route.OSPF
+	}
 	s.mixed = len(ranks) > 1 && !(s.hasInside && len(ranks) == 2)
 	s.kinds = [2]string{in.kindOfPrefix(p, 0), in.kindOfPrefix(p, top)}
 	if s.constant {
 		s.other = lost
-		s.mixed = s.mixed || len(origins) > 1 && (lost || !oneMetric(in.entries[p]))
+		s.mixed = s.mixed || len(origins) > 1 && (lost || len(in.entries[p]) == 0 || !oneMetric(in.entries[p]))
 		for i := range s.origins {
 			s.origins[i].least = 0
 			if s.origins[i].most < endless {
@@ -319,7 +322,7 @@ func (s *search) answerOnce(n int, e entry, had bool) answer {
 	}
 	won := slices.DeleteFunc(slices.Clone(ways), func(w way) bool { return w.least > best })
 	exact := !slices.ContainsFunc(won, func(w way) bool { return w.least != w.most })
-	if len(won) > 1 && (!exact || s.in.protocol == route.RIP || s.in.protocol == route.RIPng) {
+	if len(won) > 1 && (!exact || s.in.selects[n] || s.in.protocol == route.RIP || s.in.protocol == route.RIPng) {
 		return answer{}
 	}
 	a := answer{kind: found}
