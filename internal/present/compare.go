@@ -60,6 +60,7 @@ func (v View) on(s Side) View {
 // Limits of what text lists without -all.
 const (
 	maxGroups  = 12
+	fewGroups  = 5 // where none concerns two networks with hosts
 	maxChanges = 20
 )
 
@@ -81,15 +82,12 @@ func (v View) compareDocument(c CompareView) document {
 	var d document
 	d.add(answer{compareHeadline(c.Result), !c.Result.Harm()})
 	d.listed("Only in one of the two, so that what hangs on it cannot be compared", inOneOnly(c), c.most(maxChanges))
-	groups := c.Result.Groups
-	if most := c.most(maxGroups); len(groups) > most {
-		groups = groups[:most]
-	}
+	groups := c.shown()
 	for i := range groups {
 		d.add(v.group(i+1, &groups[i], c))
 	}
 	if n := len(c.Result.Groups) - len(groups); n > 0 {
-		d.add(paragraph{words: fmt.Sprintf("And %s (-all shows them).", count(n, "more group", "more groups"))})
+		d.add(paragraph{words: fmt.Sprintf("And %s, of networks between devices or of addresses that nobody has among them (-all shows them).", count(n, "more group", "more groups"))})
 	}
 	fresh, gone := v.findingChanges(c)
 	d.listed("New findings", fresh, c.most(maxChanges))
@@ -97,6 +95,22 @@ func (v View) compareDocument(c CompareView) document {
 	d.listed("Routes", v.routeChanges(c), c.most(maxChanges))
 	d.listed("Beside routes", v.factChanges(c), c.most(maxChanges))
 	return d
+}
+
+// shown are the groups that are listed: of those without a pair of networks with hosts only as many as it takes to show
+// some.
+func (c CompareView) shown() []compare.Group {
+	most := c.most(maxGroups)
+	var out []compare.Group
+	for _, g := range c.Result.Groups {
+		if len(out) < most && (c.All || g.Hosts > 0) {
+			out = append(out, g)
+		}
+	}
+	if len(out) == 0 {
+		out = c.Result.Groups[:min(fewGroups, len(c.Result.Groups))]
+	}
+	return out
 }
 
 // most is how many of a list are shown.
@@ -126,19 +140,32 @@ var kindWords = map[compare.Kind]string{
 	compare.OtherEnd: "no better",
 }
 
-// compareHeadline is the verdict in one line.
+// compareHeadline is the verdict in one line: what concerns hosts first, networks between devices in numbers behind it.
 func compareHeadline(r *compare.Result) string {
-	var parts []string
+	var parts, between []string
 	for _, k := range []compare.Kind{compare.Worse, compare.Unclear, compare.Better, compare.OtherWay, compare.OtherEnd} {
 		var all []compare.Pair
+		links := map[compare.Pair]bool{}
 		for _, g := range r.Groups {
-			if g.Kind == k {
-				all = append(all, g.Pairs...)
+			for _, p := range g.Pairs {
+				switch {
+				case g.Kind != k:
+				case p.Link:
+					links[undirected(p)] = true
+				default:
+					all = append(all, p)
+				}
 			}
 		}
 		if len(all) > 0 {
 			parts = append(parts, kindWords[k]+": "+pairsWords(all, 0))
 		}
+		if len(links) > 0 {
+			between = append(between, fmt.Sprintf("%d %s", len(links), kindWords[k]))
+		}
+	}
+	if len(between) > 0 {
+		parts = append(parts, "pairs with networks between devices: "+strings.Join(between, ", "))
 	}
 	switch {
 	case len(parts) > 0:
@@ -151,27 +178,40 @@ func compareHeadline(r *compare.Result) string {
 	return "as before: every packet fares alike, by the same ways"
 }
 
+// undirected names a pair by its networks in order.
+func undirected(p compare.Pair) compare.Pair {
+	if !p.Beyond && p.To.Compare(p.From) < 0 {
+		p.From, p.To = p.To, p.From
+	}
+	return p
+}
+
 // pairsWords tells between which networks, with so many names of each side; each pair once, whatever its direction.
 func pairsWords(all []compare.Pair, names int) string {
 	seen := map[compare.Pair]bool{}
-	var pairs, beyond []compare.Pair
+	var pairs, beyond, links []compare.Pair
 	for _, p := range all {
-		if !p.Beyond && p.To.Compare(p.From) < 0 {
-			p.From, p.To = p.To, p.From
-		}
-		if seen[p] {
+		if p = undirected(p); seen[p] {
 			continue
 		}
 		seen[p] = true
-		if p.Beyond {
+		switch {
+		case p.Beyond:
 			beyond = append(beyond, p)
-		} else {
+		case p.Link:
+			links = append(links, p)
+		default:
 			pairs = append(pairs, p)
 		}
 	}
 	var parts []string
 	if len(pairs) > 0 {
 		parts = append(parts, betweenWords(pairs, names))
+	}
+	if len(links) > 0 && len(pairs) > 0 {
+		parts = append(parts, count(len(links), "pair", "pairs")+" with networks between devices")
+	} else if len(links) > 0 {
+		parts = append(parts, betweenWords(links, names)+", networks between devices among them")
 	}
 	if len(beyond) > 0 {
 		var from, to []netip.Prefix
@@ -260,16 +300,19 @@ func networksWords(s []netip.Prefix, names int) string {
 // group words pairs whose ways part at one decision.
 func (v View) group(number int, g *compare.Group, c CompareView) entry {
 	e := entry{number: number, strong: kindWords[g.Kind], words: pairsWords(g.Pairs, 3) + verdictWords(g)}
-	if g.Was.Start || g.Is.Start {
+	switch {
+	case g.After.Down && !g.Before.Down:
+		e.row("cause", "the network is attached by interfaces that are down alone")
+	case g.Was.Start || g.Is.Start:
 		e.row("cause", startWords(g))
-	} else if g.Was.Device != "" {
+	case g.Was.Device != "":
 		dst := g.To
 		if g.Reply {
 			dst = g.From
 		}
 		e.row("before", v.on(c.Sides[0]).decision(g.Was, dst)...)
 		e.row("after", v.on(c.Sides[1]).decision(g.Is, dst)...)
-	} else {
+	default:
 		e.row("cause", "no device on the way decides otherwise by its routes; a rule or a filter does")
 	}
 	if g.Partings > 1 {
@@ -332,6 +375,9 @@ func startWords(g *compare.Group) string {
 			return "nowhere that was captured"
 		}
 		return "at " + Clean(strings.Join(s.Starts, " and "))
+	}
+	if len(g.Was.Starts)+len(g.Is.Starts) == 0 {
+		return ""
 	}
 	return fmt.Sprintf("packets from %s entered the network %s before, and now %s", src, at(g.Was), at(g.Is))
 }

@@ -36,6 +36,7 @@ type jsonPair struct {
 	From   string `json:"from"`
 	To     string `json:"to"`
 	Beyond bool   `json:"beyond-the-captures,omitempty"`
+	Link   bool   `json:"between-devices,omitempty"`
 }
 
 type jsonGroup struct {
@@ -159,7 +160,7 @@ func (v View) jsonGroup(g *compare.Group, c CompareView) jsonGroup {
 		j.Cause[i] = jsonWas{side, jsonFateOf(f), v.on(c.Sides[i]).jsonStep(s)}
 	}
 	for _, p := range g.Pairs {
-		j.Pairs = append(j.Pairs, jsonPair{p.From.String(), p.To.String(), p.Beyond})
+		j.Pairs = append(j.Pairs, jsonPair{p.From.String(), p.To.String(), p.Beyond, p.Link})
 	}
 	return j
 }

@@ -37,6 +37,7 @@ type Fate struct {
 	Ending       forward.Verdict // of the direction that decides
 	Device       string          // at which that ends
 	Out, Back    uint64          // the ways; equal numbers are equal ways
+	Down         bool            // one of the networks is attached by interfaces without carrier alone
 	Followed     bool            // by a packet, since devices on the way look at more than the destination
 }
 
@@ -116,7 +117,7 @@ func (r *Reach) Fate(s, d int, src, dst netip.Addr) Fate {
 	case from.down >= 0 || to.down >= 0 && from.net != to.net && from.start >= 0:
 		down := max(from.down, to.down)
 		return Fate{Both: forward.Broken, Forward: forward.NextHopLost, Ending: forward.NextHopLost,
-			Device: a.reg.causes[down].key.device}
+			Device: a.reg.causes[down].key.device, Down: true}
 	case from.start < 0:
 		return Fate{Both: forward.BothUnknown, Forward: forward.Unknown, Ending: forward.Unknown}
 	case to.start < 0:

@@ -60,10 +60,11 @@ type Turn struct {
 	Pairs         int
 }
 
-// A Pair is two networks of which packets fare otherwise than before. Beyond tells that To is in no captured network.
+// A Pair is two networks of which packets fare otherwise than before. Beyond tells that To is in no captured network;
+// Link that one of the two is a network between devices, or a device's own address, where no hosts are.
 type Pair struct {
-	From, To netip.Prefix
-	Beyond   bool
+	From, To     netip.Prefix
+	Beyond, Link bool
 }
 
 // A FindingChange is a finding of one of the two audits only.

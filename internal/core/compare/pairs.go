@@ -206,7 +206,7 @@ func (b *both) group(all []difference) []Group {
 		if !seen[key][p] {
 			seen[key][p] = true
 			g.Pairs = append(g.Pairs, p)
-			if !p.Beyond && b.hosts(p.From) && b.hosts(p.To) {
+			if !p.Beyond && !p.Link {
 				g.Hosts++
 			}
 		}
@@ -301,6 +301,7 @@ func (b *both) pair(d *difference) Pair {
 		p.Beyond = true
 		p.To = b.joints[d.to].all[0].Prefixes()[0]
 	}
+	p.Link = !b.hosts(p.From) || !p.Beyond && !b.hosts(p.To)
 	return p
 }
 
