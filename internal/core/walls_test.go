@@ -27,6 +27,7 @@ var rooms = map[string][]string{
 	"compare":   {"route", "network", "forward", "topology", "audit"},
 	"settle":    {"route", "network", "selection", "topology"},
 	"rehearse":  {"route", "network", "topology", "forward", "change", "settle", "compare"},
+	"require":   {"route", "network", "topology", "forward", "audit"},
 	"coretest":  {"route", "network"},
 }
 

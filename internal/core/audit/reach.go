@@ -24,6 +24,7 @@ type ReachEnd struct {
 	Nobody bool             // no host or device can have the addresses, such as a network's own one
 	Owner  string           // the captured device that has the address, "" for hosts
 	Sends  bool             // packets from there have a known start
+	Silent bool             // nobody answers for the address, as a neighbour entry says
 	Down   bool             // the network is attached by interfaces without carrier alone
 }
 
@@ -96,6 +97,7 @@ func (r *Reach) Ends() []ReachEnd {
 	out := make([]ReachEnd, len(r.a.groups))
 	for i, g := range r.a.groups {
 		e := ReachEnd{Net: g.net, Sends: g.start >= 0, Down: g.down >= 0}
+		e.Silent = r.a.silent(g)
 		e.Nobody = g.net.IsValid() && !e.Sends && !e.Down
 		if g.owner != nil {
 			e.Owner = g.owner.Name
