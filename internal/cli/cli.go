@@ -54,6 +54,7 @@ func commands() []command {
 		auditCommand(),
 		compareCommand(),
 		rehearseCommand(),
+		surviveCommand(),
 		matrixCommand(),
 		mapCommand(),
 		layoutsCommand(),

@@ -28,6 +28,7 @@ var rooms = map[string][]string{
 	"settle":    {"route", "network", "selection", "topology"},
 	"rehearse":  {"route", "network", "topology", "forward", "change", "settle", "compare"},
 	"require":   {"route", "network", "topology", "forward", "audit"},
+	"survive":   {"route", "network", "topology", "forward", "change", "settle", "compare"},
 	"coretest":  {"route", "network"},
 }
 

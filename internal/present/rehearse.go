@@ -4,9 +4,11 @@ import (
 	"fmt"
 	"io"
 	"net/netip"
+	"slices"
 	"strings"
 
 	"zarvek/internal/core/rehearse"
+	"zarvek/internal/core/route"
 	"zarvek/internal/core/settle"
 	"zarvek/internal/core/topology"
 )
@@ -134,18 +136,18 @@ func remarkWords(list []rehearse.Remark) []string {
 		if r.Order.Interface != "" {
 			dev += ":" + Clean(r.Order.Interface)
 		}
-		route := fmt.Sprintf("%s: the route %s", Clean(r.Order.Device), r.Order.Static.Prefix)
+		added := fmt.Sprintf("%s: the route %s", Clean(r.Order.Device), r.Order.Static.Prefix)
 		switch r.Kind {
 		case rehearse.BothEnds:
 			out = append(out, fmt.Sprintf("%s is a link for two, so %s goes %s with it", dev, farWords(r.Others), r.Order.Verb))
 		case rehearse.OneEnd:
 			out = append(out, fmt.Sprintf("%s goes %s alone: over a shared segment %s does not notice", dev, r.Order.Verb, farWords(r.Others)))
 		case rehearse.NotUsed:
-			out = append(out, fmt.Sprintf("%s could not be used: %s", route, fateWords(r.Fare.Configured)))
+			out = append(out, fmt.Sprintf("%s could not be used: %s", added, fateWords(r.Fare.Configured)))
 		case rehearse.StandsBy:
-			out = append(out, fmt.Sprintf("%s %s", route, fateWords(r.Fare.Configured)))
+			out = append(out, fmt.Sprintf("%s %s", added, fateWords(r.Fare.Configured)))
 		case rehearse.Undecided:
-			out = append(out, route+" and one that is there are alike by the rules: the device's own order decides")
+			out = append(out, added+" and one that is there are alike by the rules: the device's own order decides")
 		case rehearse.Oscillation:
 			out = append(out, "some routes do not come to rest: they leave and come back for ever")
 		}
@@ -159,6 +161,11 @@ func farWords(list []topology.Attachment) string {
 		parts = append(parts, Clean(a.Device.Name)+":"+Clean(a.Interface))
 	}
 	return strings.Join(parts, " and ")
+}
+
+// onlyInUse are the routes of a move that forward now.
+func onlyInUse(m settle.Move) []route.Route {
+	return slices.DeleteFunc(slices.Clone(m.Is), func(r route.Route) bool { return !inUse(r) })
 }
 
 // moveKey names a prefix of a table.
@@ -243,9 +250,7 @@ func RehearseJSON(w io.Writer, r *rehearse.Result, keep []netip.Addr, c CompareV
 		for _, l := range s.Lost {
 			j.Lost = append(j.Lost, jsonLoss{l.Address.String(), l.From.String(), l.Source.String(), l.Was.String(), l.Is.String()})
 		}
-		for _, m := range s.Moves {
-			j.Moves = append(j.Moves, jsonMoved{m.Kind.String(), m.Device, m.Table, m.Prefix.String(), v.jsonRoutes(m.Was), v.jsonRoutes(m.Is)})
-		}
+		j.Moves = v.jsonMoves(s.Moves)
 		doc.Steps = append(doc.Steps, j)
 	}
 	return writeJSON(w, doc)

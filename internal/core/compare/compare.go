@@ -13,6 +13,7 @@ import (
 	"cmp"
 	"net/netip"
 	"slices"
+	"sync"
 
 	"zarvek/internal/core/audit"
 	"zarvek/internal/core/forward"
@@ -115,6 +116,55 @@ type Options struct {
 	Progress   func(stage string)
 }
 
+// A Base is a network that several others are compared with: it is swept once. It is safe for concurrent use.
+type Base struct {
+	walker *forward.Walker
+	swept  map[route.Family]*sweptOnce
+}
+
+type sweptOnce struct {
+	once  sync.Once
+	reach *audit.Reach
+	ends  []audit.ReachEnd
+}
+
+// NewBase prepares comparisons with a walker's network.
+func NewBase(w *forward.Walker) *Base {
+	return &Base{w, map[route.Family]*sweptOnce{route.IPv4: {}, route.IPv6: {}}}
+}
+
+func (b *Base) sweep(fam route.Family) (*audit.Reach, []audit.ReachEnd) {
+	s := b.swept[fam]
+	s.once.Do(func() {
+		s.reach = audit.NewReach(b.walker, fam, func(int) {})
+		s.ends = s.reach.Ends()
+	})
+	return s.reach, s.ends
+}
+
+// Partners returns, for each network with hosts, how many others it reaches both ways, as one host of each stands for it.
+func (b *Base) Partners(families ...route.Family) map[netip.Prefix]int {
+	out := map[netip.Prefix]int{}
+	t := b.walker.Topology()
+	for _, fam := range families {
+		reach, ends := b.sweep(fam)
+		first := map[netip.Prefix]int{}
+		for i, e := range ends {
+			if _, ok := first[e.Net]; !ok && e.Sends && e.Owner == "" && !e.Silent && !e.Net.IsSingleIP() && !t.Transit(e.Net) {
+				first[e.Net] = i
+			}
+		}
+		for n, i := range first {
+			for m, k := range first {
+				if n != m && reach.Fate(i, k, ends[i].Ranges[0].From(), ends[k].Ranges[0].From()).Both == forward.TwoWay {
+					out[n]++
+				}
+			}
+		}
+	}
+	return out
+}
+
 // Run compares what two walkers' networks do with packets, and what their captures say.
 func Run(before, after *forward.Walker, opt Options) *Result {
 	r := &Result{}
@@ -126,11 +176,12 @@ func Run(before, after *forward.Walker, opt Options) *Result {
 	if len(fams) == 0 {
 		fams = []route.Family{route.IPv4, route.IPv6}
 	}
+	base := NewBase(before)
 	x, y := before.Topology().Network, after.Topology().Network
 	r.Missing = missing(x, y)
 	for _, fam := range fams {
 		tell(fam.String())
-		r.pairs(before, after, fam, opt.OneNetwork)
+		r.pairs(base, after, fam, opt.OneNetwork)
 		r.Routes = append(r.Routes, routes(x, y, fam)...)
 	}
 	slices.SortStableFunc(r.Groups, func(a, b Group) int {

@@ -34,7 +34,7 @@ type difference struct {
 }
 
 // pairs finds every pair of one family that differs, and groups them.
-func (r *Result) pairs(before, after *forward.Walker, fam route.Family, oneNetwork bool) {
+func (r *Result) pairs(before *Base, after *forward.Walker, fam route.Family, oneNetwork bool) {
 	b := newBoth(before, after, fam)
 	if !oneNetwork {
 		for _, m := range r.Missing {
@@ -68,16 +68,66 @@ func (r *Result) pairs(before, after *forward.Walker, fam route.Family, oneNetwo
 	r.Groups = append(r.Groups, b.group(slices.Concat(rows...))...)
 }
 
-// newBoth sweeps two networks and joins their ends.
-func newBoth(before, after *forward.Walker, fam route.Family) *both {
-	b := &both{fam: fam, topo: [2]*topology.Topology{before.Topology(), after.Topology()}}
-	var wg sync.WaitGroup
-	for i, w := range []*forward.Walker{before, after} {
-		wg.Go(func() {
-			b.reach[i] = audit.NewReach(w, fam, func(int) {})
-			b.ends[i] = b.reach[i].Ends()
-		})
+// Change is what became of the packets between two networks, either way.
+type Change struct {
+	Kind Kind
+	Sure bool // of Worse: that less arrives is sure
+}
+
+// Hosts compares what becomes of packets between networks with hosts alone, of an overlay of the base's network, without
+// asking why. A pair is named by its networks in order.
+func (b *Base) Hosts(after *forward.Walker, families ...route.Family) map[Pair]Change {
+	out := map[Pair]Change{}
+	for _, fam := range families {
+		x := newBoth(b, after, fam)
+		nets := map[netip.Prefix]bool{}
+		var some []int
+		for i, j := range x.joints {
+			n := x.netOf(j)
+			hosts, known := nets[n]
+			if !known {
+				hosts = n.IsValid() && x.hosts(n)
+				nets[n] = hosts
+			}
+			if hosts && !x.nobody(j) {
+				some = append(some, i)
+			}
+		}
+		for _, i := range some {
+			if !x.source(x.joints[i]) {
+				continue
+			}
+			for _, k := range some {
+				d, ok := x.differ(i, k)
+				if !ok {
+					continue
+				}
+				p := Pair{From: x.netOf(x.joints[i]), To: x.netOf(x.joints[k])}
+				if p.To.Compare(p.From) < 0 {
+					p.From, p.To = p.To, p.From
+				}
+				sure := d.kind == Worse && d.after.Both != forward.BothUnknown
+				have, seen := out[p]
+				if !seen || d.kind < have.Kind {
+					have.Kind = d.kind
+				}
+				have.Sure = have.Sure || sure
+				out[p] = have
+			}
+		}
 	}
+	return out
+}
+
+// newBoth sweeps two networks and joins their ends.
+func newBoth(before *Base, after *forward.Walker, fam route.Family) *both {
+	b := &both{fam: fam, topo: [2]*topology.Topology{before.walker.Topology(), after.Topology()}}
+	var wg sync.WaitGroup
+	wg.Go(func() { b.reach[0], b.ends[0] = before.sweep(fam) })
+	wg.Go(func() {
+		b.reach[1] = audit.NewReach(after, fam, func(int) {})
+		b.ends[1] = b.reach[1].Ends()
+	})
 	wg.Wait()
 	b.joints = join(b.ends[0], b.ends[1])
 	return b

@@ -75,12 +75,11 @@ func (s *Settler) Run(after *network.Snapshot) *Result {
 			res.Oscillates = true
 			break
 		}
-		changed := r.statics()
+		changed := r.flush(r.statics())
 		for _, in := range s.instances {
-			changed = r.protocol(in) || changed
+			changed = r.flush(r.protocol(in)) || changed
 		}
-		changed = r.others() || changed
-		if !changed {
+		if changed = r.flush(r.others()) || changed; !changed {
 			break
 		}
 	}
@@ -93,6 +92,7 @@ func (s *Settler) Run(after *network.Snapshot) *Result {
 type run struct {
 	*Settler
 	now   *network.Snapshot
+	draft *network.Draft      // what the phase has changed so far; nil for nothing
 	asked map[question]string // what a prediction was made from, so that it is made again only where that changes
 }
 
@@ -282,10 +282,19 @@ func (r *run) put(device, table string, p netip.Prefix, rows []route.Route) bool
 	if same(at(t, p), rows) {
 		return false
 	}
-	x := r.now.Draft()
-	x.SetRoutes(device, table, p, rows)
-	r.now = x.Freeze()
+	if r.draft == nil {
+		r.draft = r.now.Draft()
+	}
+	r.draft.SetRoutes(device, table, p, rows)
 	return true
+}
+
+// flush puts what a phase changed on the network; each phase asks about a prefix of a table once.
+func (r *run) flush(changed bool) bool {
+	if r.draft != nil {
+		r.now, r.draft = r.draft.Freeze(), nil
+	}
+	return changed
 }
 
 // moves lists the prefixes of which the routes differ between two snapshots of one network, the second an overlay.
