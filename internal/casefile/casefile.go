@@ -32,9 +32,10 @@ import (
 type Case struct {
 	Dir     string
 	Network *network.Snapshot
-	Keep    []netip.Addr // addresses that the notes ask to keep reachable
-	Files   []*File      // by name
-	LeftOut []LeftOut    // what lies in the folder and is no part of the case
+	Named   map[string][]netip.Prefix // networks and groups of the notes, by name
+	Keep    []netip.Addr              // addresses that the notes ask to keep reachable
+	Files   []*File                   // by name
+	LeftOut []LeftOut                 // what lies in the folder and is no part of the case
 	at      *listing
 	notes   *capture.Source // nil where the case has none
 	// Thought is what follows from the change that the case holds (ChangeFile); nil where it holds none.
@@ -231,7 +232,7 @@ func (c *Case) readNotes(b *network.Builder) error {
 	if err != nil {
 		return errorf("%v; zarvek help notes tells the format", err)
 	}
-	b.Hosts, c.Keep = n.Hosts, n.Keep
+	b.Hosts, c.Keep, c.Named = n.Hosts, n.Keep, n.Named
 	for name, f := range n.Devices {
 		b.Add(name, f, 0)
 	}

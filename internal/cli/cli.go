@@ -55,6 +55,7 @@ func commands() []command {
 		compareCommand(),
 		rehearseCommand(),
 		surviveCommand(),
+		requireCommand(),
 		matrixCommand(),
 		mapCommand(),
 		layoutsCommand(),

@@ -88,6 +88,11 @@ them, and every use of a note is shown as evidence. What it does not know is an 
       address: 10.61.44.20
       network: 10.61.44.0/26              what its own mask makes of it
       gateway: 10.61.44.1                 else every attached router is tried
+  networks:
+    guests: 10.61.81.0/24                 a name for a network, for zarvek require
+  groups:
+    tills: [till-2, 10.61.64.0/28]        hosts, networks and addresses together
+  keep: [10.61.254.4, camera]             must stay reachable while zarvek rehearse changes things
   devices:
     tickets:                              a device of the case
       forwarding: {ipv4: on, ipv6: off}

@@ -27,7 +27,8 @@ import (
 type Notes struct {
 	Hosts   []network.Host
 	Devices map[string]network.Facts
-	Keep    []netip.Addr // addresses that must stay reachable while the network is changed
+	Named   map[string][]netip.Prefix // networks and groups, by name
+	Keep    []netip.Addr              // addresses that must stay reachable while the network is changed
 }
 
 // reader walks the document.
@@ -238,15 +239,68 @@ func (r *reader) list(n ast.Node, f func(v ast.Node, text string) error) error {
 }
 
 func (r *reader) document(n ast.Node) error {
-	return r.each(n, "notes", []string{"hosts", "devices", "keep"}, func(key string, _, v ast.Node) error {
+	return r.each(n, "notes", []string{"hosts", "networks", "groups", "devices", "keep"}, func(key string, _, v ast.Node) error {
 		switch key {
 		case "hosts":
 			return r.each(v, "hosts", nil, r.host)
+		case "networks":
+			return r.each(v, "networks", nil, func(name string, at, v ast.Node) error {
+				p, err := r.prefix(v)
+				if err != nil {
+					return err
+				}
+				return r.call(name, at, []netip.Prefix{p})
+			})
+		case "groups":
+			return r.each(v, "groups", nil, r.group)
 		case "keep":
 			return r.list(v, r.keep)
 		}
 		return r.each(v, "devices", nil, r.device)
 	})
+}
+
+// group reads a list of addresses, prefixes and names that stand above.
+func (r *reader) group(name string, at, v ast.Node) error {
+	var all []netip.Prefix
+	err := r.list(v, func(n ast.Node, text string) error {
+		if p, err := netip.ParsePrefix(text); err == nil {
+			all = append(all, p.Masked())
+			return nil
+		}
+		if a, err := netip.ParseAddr(text); err == nil && a.Zone() == "" {
+			all = append(all, netip.PrefixFrom(a.Unmap(), a.Unmap().BitLen()))
+			return nil
+		}
+		for _, h := range r.out.Hosts {
+			if h.Name == text {
+				all = append(all, netip.PrefixFrom(h.Address, h.Address.BitLen()))
+				return nil
+			}
+		}
+		if some, ok := r.out.Named[text]; ok {
+			all = append(all, some...)
+			return nil
+		}
+		return r.errorAt(n, "%q is no address or prefix, and no host, network or group above is called so", text)
+	})
+	if err != nil {
+		return err
+	}
+	return r.call(name, at, all)
+}
+
+// call gives addresses a name that nothing else has.
+func (r *reader) call(name string, at ast.Node, all []netip.Prefix) error {
+	taken := slices.Contains(r.devices, name) || slices.ContainsFunc(r.out.Hosts, func(h network.Host) bool { return h.Name == name })
+	if _, ok := r.out.Named[name]; ok || taken {
+		return r.errorAt(at, "the name %q is taken", name)
+	}
+	if r.out.Named == nil {
+		r.out.Named = map[string][]netip.Prefix{}
+	}
+	r.out.Named[name] = all
+	return nil
 }
 
 // keep reads an address, or the name of a host that stands above.

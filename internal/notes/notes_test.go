@@ -88,7 +88,7 @@ func TestParse(t *testing.T) {
 func TestErrorsNameFileLineAndColumn(t *testing.T) {
 	for in, want := range map[string]string{
 		"hosts:\n  a: 10.0.0.300\n":                                                            `notes.yaml:2:6: "10.0.0.300" is no address`,
-		"host:\n  a: 10.0.0.3\n":                                                               `notes.yaml:1:1: there is no key "host" in notes; it takes hosts, devices`,
+		"host:\n  a: 10.0.0.3\n":                                                               `notes.yaml:1:1: there is no key "host" in notes; it takes hosts, networks, groups, devices, keep`,
 		"devices:\n  till:\n    stateful: true\n":                                              `notes.yaml:2:3: no device of this case is called "till"; it has depot, tickets`,
 		"devices:\n  depot:\n    statefull: true\n":                                            `notes.yaml:3:5: there is no key "statefull" in a device; it takes forwarding, lookup, equal-cost, source-check, stateful, flows, translate, tunnels, statics`,
 		"devices:\n  depot:\n    stateful: perhaps\n":                                          `notes.yaml:3:15: stateful does not take "perhaps"; true or false`,

@@ -15,20 +15,13 @@ func (r *run) grownBy(in *instance) *instance {
 	var born []arc
 	out := in
 	node := func(d *network.Device) int {
-		k := nodeKey{d.Name, "default"}
-		if n, ok := out.number[k]; ok {
+		if n, ok := out.number[nodeKey{d.Name, "default"}]; ok {
 			return n
-		}
-		t := d.Table("default", in.family)
-		if t == nil {
-			return -1
 		}
 		if out == in {
 			out = in.clone()
 		}
-		out.number[k] = len(out.nodes)
-		out.nodes, out.out, out.into, out.equal, out.selects = append(out.nodes, node{d, t}), append(out.out, nil), append(out.into, nil), append(out.equal, 0), append(out.selects, false)
-		return out.number[k]
+		return out.nodeOf(d, "default")
 	}
 	for _, pair := range r.cameUp() {
 		x, y := pair[0], pair[1]

@@ -79,17 +79,14 @@ func findInstances(t *topology.Topology) []*instance {
 			for _, d := range t.Network.Devices().All() {
 				for _, table := range d.Tables().All() {
 					if table.Family == fam && speaks(table, func(x route.Protocol) bool { return x == p }) {
-						in.number[nodeKey{d.Name, table.Name}] = len(in.nodes)
-						in.nodes = append(in.nodes, node{d, table})
+						in.nodeOf(d, table.Name)
 					}
 				}
 			}
 			if len(in.nodes) == 0 {
 				continue
 			}
-			in.out, in.into = make([][]int, len(in.nodes)), make([][]int, len(in.nodes))
-			in.equal, in.selects = make([]int, len(in.nodes)), make([]bool, len(in.nodes))
-			for n := range in.nodes {
+			for n := range len(in.nodes) {
 				in.read(n)
 			}
 			in.unproven()
@@ -185,9 +182,7 @@ func (in *instance) arcTo(n int, d *network.Device, h route.NextHop) int {
 	o := in.topo.Find(d, h.Interface, h.Address, true)
 	a := arc{from: n, to: -1, ifname: h.Interface, hop: h.Address, proven: true, least: 1}
 	if o.Answer == topology.Device && o.Device != nil {
-		if m, ok := in.number[nodeKey{o.Device.Name, in.topo.TableOf(o.Device, o.Interface)}]; ok {
-			a.to, a.peer = m, o.Interface
-		}
+		a.to, a.peer = in.nodeOf(o.Device, in.topo.TableOf(o.Device, o.Interface)), o.Interface
 	}
 	for _, i := range in.out[n] { // made from the other end, whose routes do not tell the address
 		if b := &in.arcs[i]; a.to >= 0 && b.to == a.to && b.ifname == a.ifname && b.peer == a.peer {
@@ -200,6 +195,24 @@ func (in *instance) arcTo(n int, d *network.Device, h route.NextHop) int {
 		in.back(a)
 	}
 	return i
+}
+
+// nodeOf finds the node of a table, or adds one: a device that others learn from speaks the protocol, whether or not its own
+// table shows any of its routes. It is -1 where that table was not captured.
+func (in *instance) nodeOf(d *network.Device, table string) int {
+	k := nodeKey{d.Name, table}
+	if n, ok := in.number[k]; ok {
+		return n
+	}
+	t := d.Table(table, in.family)
+	if t == nil {
+		return -1
+	}
+	in.number[k] = len(in.nodes)
+	in.nodes = append(in.nodes, node{d, t})
+	in.out, in.into = append(in.out, nil), append(in.into, nil)
+	in.equal, in.selects = append(in.equal, 0), append(in.selects, false)
+	return in.number[k]
 }
 
 func (in *instance) add(a arc) int {

@@ -59,11 +59,23 @@ type Result struct {
 type Settler struct {
 	topo      *topology.Topology
 	instances []*instance
+	watching  map[string]bool // devices on which a route may leave by what happens elsewhere, beside learned ones
 }
 
 // New prepares predictions for changes of t's network: costs are deduced once.
 func New(t *topology.Topology) *Settler {
-	return &Settler{topo: t, instances: findInstances(t)}
+	s := &Settler{topo: t, instances: findInstances(t), watching: map[string]bool{}}
+	for _, d := range t.Network.Devices().All() {
+		s.watching[d.Name] = d.Sessions().Len() > 0 || d.Tables().Any(func(t *network.Table) bool {
+			for id := range t.Routes().Shared() {
+				if a := t.Routes().Attributes(route.AttrID(id)); fixed(a) && a.Protocol != route.Static {
+					return true // it may be a protocol's that the capture does not name
+				}
+			}
+			return false
+		})
+	}
+	return s
 }
 
 // Run returns what the network becomes after edits, given as an overlay of the settler's network.
@@ -143,7 +155,7 @@ func (r *run) statics() bool {
 		}
 		for _, t := range d.Tables().All() {
 			old := was.Table(t.Name, t.Family)
-			if old == nil || old == t && was == d && !r.watched(was) {
+			if old == nil || old == t && was == d && !r.watching[d.Name] {
 				continue // nothing of this device changed
 			}
 			for _, p := range r.staticPrefixes(was, old) {
@@ -153,9 +165,6 @@ func (r *run) statics() bool {
 	}
 	return changed
 }
-
-// watched reports whether a device has liveness sessions, which notice what happens elsewhere.
-func (r *run) watched(d *network.Device) bool { return d.Sessions().Len() > 0 }
 
 // staticPrefixes lists the prefixes that have, or may get, a route that is no protocol's and has a next hop.
 func (r *run) staticPrefixes(d *network.Device, t *network.Table) []netip.Prefix {

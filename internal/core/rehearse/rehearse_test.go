@@ -1,0 +1,72 @@
+package rehearse
+
+import (
+	"net/netip"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"zarvek/internal/core/compare"
+	"zarvek/internal/core/coretest"
+	"zarvek/internal/core/forward"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+	"zarvek/internal/core/topology"
+)
+
+const row = `
+	a: addr 10.0.0.1/24 lan
+	a: direct 10.0.0.0/24 dev lan
+	a: addr 172.16.0.1/30 e0
+	a: direct 172.16.0.0/30 dev e0
+	a: link e0 up
+	a: static 10.0.1.0/24 pref 1 via 172.16.0.2 dev e0
+	b: addr 172.16.0.2/30 e0
+	b: direct 172.16.0.0/30 dev e0
+	b: link e0 up
+	b: addr 10.0.1.1/24 lan
+	b: direct 10.0.1.0/24 dev lan
+	b: static 10.0.0.0/24 pref 1 via 172.16.0.1 dev e0
+	b: addr 10.0.9.1/24 hall
+	b: direct 10.0.9.0/24 dev hall
+	c: addr 10.0.9.2/24 hall
+	c: direct 10.0.9.0/24 dev hall
+`
+
+func walker() *forward.Walker { return forward.NewWalker(topology.Build(coretest.Build(row))) }
+
+func TestLinkForTwoGoesDownAtBothEnds(t *testing.T) {
+	r, err := Run(walker(), []Step{{Orders: []Order{{Verb: Down, Device: "a", Interface: "e0"}}}},
+		[]netip.Addr{netip.MustParseAddr("10.0.1.1")}, compare.Options{})
+	require.NoError(t, err)
+	require.Equal(t, BothEnds, r.Steps[0].Remarks[0].Kind)
+	require.Equal(t, network.LinkDown, r.After.Topology().Network.Device("b").Interface("e0").State)
+	require.True(t, r.Whole.Harm())
+	require.Len(t, r.Steps[0].Lost, 1, "10.0.0.0/24 reached the address to keep")
+	require.Equal(t, "10.0.0.0/24", r.Steps[0].Lost[0].From.String())
+}
+
+func TestSharedSegmentDoesNotNotice(t *testing.T) {
+	r, err := Run(walker(), []Step{{Orders: []Order{{Verb: Down, Device: "b", Interface: "hall"}}}}, nil, compare.Options{})
+	require.NoError(t, err)
+	require.Equal(t, OneEnd, r.Steps[0].Remarks[0].Kind)
+	require.NotEqual(t, network.LinkDown, r.After.Topology().Network.Device("c").Interface("hall").State)
+}
+
+// TestSteps: each step is judged after the one before; what the second mends was broken at the first.
+func TestSteps(t *testing.T) {
+	remove := Order{Verb: Remove, Device: "b", Prefix: netip.MustParsePrefix("10.0.0.0/24")}
+	add := Order{Verb: Add, Device: "b", Static: network.Static{
+		Prefix: netip.MustParsePrefix("10.0.0.0/16"), NextHop: route.NextHop{Address: netip.MustParseAddr("172.16.0.1")}}}
+	keep := []netip.Addr{netip.MustParseAddr("10.0.1.1")}
+	r, err := Run(walker(), []Step{{Orders: []Order{remove}}, {Orders: []Order{add}}}, keep, compare.Options{})
+	require.NoError(t, err)
+	require.True(t, r.Steps[0].Result.Harm())
+	require.Len(t, r.Steps[0].Lost, 1)
+	require.False(t, r.Steps[1].Result.Harm())
+	require.Empty(t, r.Steps[1].Lost)
+	require.False(t, r.Whole.Harm(), "all in all it is as before")
+
+	_, err = Run(walker(), []Step{{Orders: []Order{{Verb: Remove, Device: "b", Prefix: netip.MustParsePrefix("10.5.0.0/24"), Where: "-remove"}}}}, nil, compare.Options{})
+	require.EqualError(t, err, "-remove: b has no such route 10.5.0.0/24")
+}
