@@ -57,6 +57,18 @@ func NewReach(w *forward.Walker, fam route.Family, progress func(int)) *Reach {
 	return &Reach{a}
 }
 
+// NewReachOf is NewReach of destinations in some networks alone, which do not overlap; sources are those in them.
+func NewReachOf(w *forward.Walker, fam route.Family, nets []netip.Prefix) *Reach {
+	a := newAuditor(w, fam)
+	a.tellWays, a.spaces = true, nil
+	for _, n := range nets {
+		a.spaces = append(a.spaces, spanOf(n))
+	}
+	slices.SortFunc(a.spaces, func(x, y span) int { return x.first.compare(y.first) })
+	a.sweepAll(func(int) {})
+	return &Reach{a}
+}
+
 // addBeyond keeps a range in which nobody can be.
 func (w *worker) addBeyond(s span, class int32) {
 	k := beyondKey{class: class, net: w.place.net}

@@ -119,7 +119,8 @@ type Options struct {
 // A Base is a network that several others are compared with: it is swept once. It is safe for concurrent use.
 type Base struct {
 	walker *forward.Walker
-	swept  map[route.Family]*sweptOnce
+	swept  map[route.Family]*sweptOnce // all addresses
+	hosts  map[route.Family]*sweptOnce // those of networks with hosts
 }
 
 type sweptOnce struct {
@@ -130,7 +131,8 @@ type sweptOnce struct {
 
 // NewBase prepares comparisons with a walker's network.
 func NewBase(w *forward.Walker) *Base {
-	return &Base{w, map[route.Family]*sweptOnce{route.IPv4: {}, route.IPv6: {}}}
+	return &Base{w, map[route.Family]*sweptOnce{route.IPv4: {}, route.IPv6: {}},
+		map[route.Family]*sweptOnce{route.IPv4: {}, route.IPv6: {}}}
 }
 
 func (b *Base) sweep(fam route.Family) (*audit.Reach, []audit.ReachEnd) {

@@ -79,7 +79,7 @@ type Change struct {
 func (b *Base) Hosts(after *forward.Walker, families ...route.Family) map[Pair]Change {
 	out := map[Pair]Change{}
 	for _, fam := range families {
-		x := newBoth(b, after, fam)
+		x := b.hostsOf(after, fam)
 		nets := map[netip.Prefix]bool{}
 		var some []int
 		for i, j := range x.joints {
@@ -117,6 +117,36 @@ func (b *Base) Hosts(after *forward.Walker, families ...route.Family) map[Pair]C
 		}
 	}
 	return out
+}
+
+// hostsOf sweeps the networks with hosts of two networks and joins their ends.
+func (b *Base) hostsOf(after *forward.Walker, fam route.Family) *both {
+	x := &both{fam: fam, topo: [2]*topology.Topology{b.walker.Topology(), after.Topology()}}
+	nets := hostNetworks(x.topo[0], fam)
+	s := b.hosts[fam]
+	s.once.Do(func() {
+		s.reach = audit.NewReachOf(b.walker, fam, nets)
+		s.ends = s.reach.Ends()
+	})
+	x.reach[0], x.ends[0] = s.reach, s.ends
+	x.reach[1] = audit.NewReachOf(after, fam, nets)
+	x.ends[1] = x.reach[1].Ends()
+	x.joints = join(x.ends[0], x.ends[1])
+	return x
+}
+
+// hostNetworks lists the networks of a family in which hosts may be; one inside of another belongs to that.
+func hostNetworks(t *topology.Topology, fam route.Family) []netip.Prefix {
+	var out []netip.Prefix
+	for _, n := range t.Networks() {
+		if route.FamilyOf(n.Addr()) == fam && !n.IsSingleIP() && !t.Transit(n) {
+			out = append(out, n)
+		}
+	}
+	all := slices.Clone(out)
+	return slices.DeleteFunc(out, func(n netip.Prefix) bool {
+		return slices.ContainsFunc(all, func(o netip.Prefix) bool { return o != n && o.Bits() < n.Bits() && o.Contains(n.Addr()) })
+	})
 }
 
 // newBoth sweeps two networks and joins their ends.

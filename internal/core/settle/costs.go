@@ -22,7 +22,7 @@ func most(p route.Protocol) uint64 {
 
 // deduce finds the costs of arcs from the captured metrics.
 func (in *instance) deduce() {
-	for _, p := range in.prefixes() {
+	for _, p := range in.sorted {
 		list := in.entries[p]
 		for _, e := range list {
 			kind := ""
@@ -45,7 +45,7 @@ func (in *instance) deduce() {
 		if rank > 0 && in.areas {
 			break // a border router's own path is not always the one that it is the next hop of
 		}
-		for _, p := range in.prefixes() {
+		for _, p := range in.sorted {
 			in.equations(p, rank)
 		}
 	}

@@ -28,11 +28,15 @@ type instance struct {
 	arcs      []arc
 	out, into [][]int // arcs from and to each node
 	entries   map[netip.Prefix][]entry
-	selects   []bool // of each node: of equal next hops it uses one, which the capture marks
-	equal     []int  // of each node: the most equal next hops that any of its paths has
-	grown     bool   // an interface came up: ways may be better than before
-	known     bool   // nothing of what decides between paths is hidden: kinds of paths are shown, or there is one area
-	areas     bool   // some path is of another kind than within an area
+	sorted    []netip.Prefix         // of the entries, in order
+	ends      map[netip.Prefix][]int // of each prefix: where the next hops end (chainEnds)
+	holders   map[netip.Prefix][]int // of each prefix: nodes that have it in use by another source
+	uses      [][]netip.Prefix       // of each arc: the prefixes with a path over it
+	selects   []bool                 // of each node: of equal next hops it uses one, which the capture marks
+	equal     []int                  // of each node: the most equal next hops that any of its paths has
+	grown     bool                   // an interface came up: ways may be better than before
+	known     bool                   // nothing of what decides between paths is hidden: kinds of paths are shown, or there is one area
+	areas     bool                   // some path is of another kind than within an area
 }
 
 // A node is a table of a device that speaks the protocol.
@@ -90,6 +94,7 @@ func findInstances(t *topology.Topology) []*instance {
 				in.read(n)
 			}
 			in.unproven()
+			in.index()
 			in.configured()
 			in.tellKinds()
 			in.deduce()
@@ -287,9 +292,26 @@ func (in *instance) unproven() {
 	}
 }
 
-// prefixes lists what the instance knows, in order.
-func (in *instance) prefixes() []netip.Prefix {
-	return slices.SortedFunc(maps.Keys(in.entries), netip.Prefix.Compare)
+// index notes what every run asks of the network as it is.
+func (in *instance) index() {
+	in.sorted = slices.SortedFunc(maps.Keys(in.entries), netip.Prefix.Compare)
+	in.ends, in.holders = map[netip.Prefix][]int{}, map[netip.Prefix][]int{}
+	in.uses = make([][]netip.Prefix, len(in.arcs))
+	for _, p := range in.sorted {
+		in.ends[p] = in.findEnds(p)
+		for n, x := range in.nodes {
+			if otherwiseAt(x.table, p, in.protocol) {
+				in.holders[p] = append(in.holders[p], n)
+			}
+		}
+		for _, e := range in.entries[p] {
+			for _, i := range e.arcs {
+				if k := len(in.uses[i]); k == 0 || in.uses[i][k-1] != p {
+					in.uses[i] = append(in.uses[i], p)
+				}
+			}
+		}
+	}
 }
 
 // refused is what a way that an entry does not use costs at least: no less than its metric, and more where the device is
@@ -323,7 +345,9 @@ func (in *instance) kindOfPrefix(p netip.Prefix, rank int) string {
 
 // chainEnds are the nodes at which the protocol's next hops for a prefix end, though the protocol has no path of its own
 // there: they announce what they know otherwise.
-func (in *instance) chainEnds(p netip.Prefix) []int {
+func (in *instance) chainEnds(p netip.Prefix) []int { return in.ends[p] }
+
+func (in *instance) findEnds(p netip.Prefix) []int {
 	var out []int
 	for _, e := range in.entries[p] {
 		for _, i := range e.arcs {

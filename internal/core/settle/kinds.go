@@ -74,7 +74,7 @@ func (in *instance) area(d *network.Device) (area string, several bool) {
 // typed reports whether the tables of some nodes show the kinds of paths.
 func (in *instance) typed(of func(node) bool) bool {
 	return !slices.ContainsFunc(in.nodes, func(x node) bool {
-		if !of(x) || x.table.PathTypes {
+		if !of(x) || x.table.PathTypes || !speaks(x.table, func(p route.Protocol) bool { return p == in.protocol }) {
 			return false
 		}
 		for id := range x.table.Routes().Shared() {

@@ -34,8 +34,9 @@ func (r *run) protocol(in *instance) bool {
 		some = some || dead[i]
 	}
 	changed := false
-	for _, p := range append(in.prefixes(), r.fresh(in)...) {
-		origins, gone := r.origins(in, p, dead)
+	moved := r.moved(in)
+	for _, p := range r.candidates(in, dead, moved, some) {
+		origins, gone := r.origins(in, p, dead, moved)
 		if !some && !gone && !in.grown {
 			continue
 		}
@@ -58,6 +59,47 @@ func (r *run) protocol(in *instance) bool {
 	return changed
 }
 
+// moved lists the nodes of which anything differs from the network as it was.
+func (r *run) moved(in *instance) []int {
+	var out []int
+	for n, x := range in.nodes {
+		if r.now.Device(x.device.Name) != x.device {
+			out = append(out, n)
+		}
+	}
+	return out
+}
+
+// candidates lists the prefixes that may have other paths: those over dead adjacencies, and those that a device has that is
+// not as it was. Where something came up, or border routers hide their ways, it is all of them.
+func (r *run) candidates(in *instance, dead []bool, moved []int, some bool) []netip.Prefix {
+	if in.grown || in.areas && some {
+		return append(slices.Clone(in.sorted), r.fresh(in)...)
+	}
+	var out []netip.Prefix
+	for i, list := range in.uses {
+		if dead[i] {
+			out = append(out, list...)
+		}
+	}
+	for _, n := range moved {
+		for _, p := range in.sorted {
+			if slices.Contains(in.holders[p], n) || slices.Contains(in.ends[p], n) || r.differs(in, n, p) {
+				out = append(out, p)
+			}
+		}
+	}
+	out = append(out, r.fresh(in)...)
+	slices.SortFunc(out, netip.Prefix.Compare)
+	return slices.Compact(out)
+}
+
+// differs reports whether a node's routes of a prefix are not those of before.
+func (r *run) differs(in *instance, n int, p netip.Prefix) bool {
+	d := r.now.Device(in.nodes[n].device.Name)
+	return d == nil || !same(at(d.Table(in.nodes[n].table.Name, in.family), p), at(in.nodes[n].table, p))
+}
+
 // dead reports whether an adjacency is gone: either end is, or is down.
 func (r *run) dead(in *instance, a arc) bool {
 	from := in.nodes[a.from].device
@@ -74,7 +116,7 @@ func (r *run) dead(in *instance, a arc) bool {
 }
 
 // origins lists who announces a prefix after the change, and whether one who did does not any more, or may begin to.
-func (r *run) origins(in *instance, p netip.Prefix, dead []bool) (list []origin, changed bool) {
+func (r *run) origins(in *instance, p netip.Prefix, dead []bool, moved []int) (list []origin, changed bool) {
 	seen := map[int]bool{}
 	for _, e := range in.entries[p] {
 		if !e.own {
@@ -106,10 +148,11 @@ func (r *run) origins(in *instance, p netip.Prefix, dead []bool) (list []origin,
 		list = append(list, origin{node: n, least: least, most: high})
 		changed = changed || r.hiddenWay(in, n, p, dead)
 	}
-	for n := range in.nodes { // who has it otherwise, and may announce it
+	for _, n := range append(slices.Clone(in.holders[p]), moved...) { // who has it otherwise, and may announce it
 		if seen[n] {
 			continue
 		}
+		seen[n] = true
 		now, _ := r.otherwise(in, n, p)
 		if !now {
 			continue
@@ -212,8 +255,8 @@ func (in *instance) announces(n int, r *run, p netip.Prefix) bool {
 // sharers are the nodes other than n that have a prefix by another protocol, as the routers on one link do.
 func (in *instance) sharers(p netip.Prefix, n int) []int {
 	var out []int
-	for m, x := range in.nodes {
-		if m != n && otherwiseAt(x.table, p, in.protocol) {
+	for _, m := range in.holders[p] {
+		if m != n {
 			out = append(out, m)
 		}
 	}

@@ -66,10 +66,8 @@ func newSearch(in *instance, p netip.Prefix, origins []origin, lost bool, dead [
 	for _, o := range origins {
 		s.takesPart[o.node], s.inside[o.node] = true, true
 	}
-	for m, x := range in.nodes { // what it knows by the protocol is not shown beside what it uses
-		if otherwiseAt(x.table, p, in.protocol) {
-			s.takesPart[m] = true
-		}
+	for _, m := range in.holders[p] { // what it knows by the protocol is not shown beside what it uses
+		s.takesPart[m] = true
 	}
 	if s.in.grown || len(in.entries[p]) == 0 { // who had no way may get one
 		for n := range s.takesPart {
