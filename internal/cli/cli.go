@@ -301,6 +301,9 @@ func (e *env) view(l *loaded) present.View {
 	v := present.View{Lines: e.lines, Color: color, Width: e.width()}
 	if l != nil {
 		v.Evidence = l
+		if l.Dir != "." && l.Dir != os.Getenv("ZARVEK_CASE") {
+			v.Option = " -case " + l.Dir
+		}
 	}
 	return v
 }

@@ -78,8 +78,9 @@ in half a dozen layouts, are in
 		if s.Head == 0 && !all {
 			continue
 		}
-		args := append(slices.Clone(s.Args), "-case", dir, "-color", e.color)
-		line := commandLine(append(slices.Clone(s.Args), "-case", dir))
+		asked := placed(s.Args, dir)
+		args := append(slices.Clone(asked), "-color", e.color)
+		line := commandLine(asked)
 		if args[0] == "layouts" { // the one command that takes a file and no case
 			args[1] = filepath.Join(dir, args[1])
 			line = "layouts " + args[1]
@@ -109,6 +110,26 @@ in half a dozen layouts, are in
   zarvek devices -case YOUR-CAPTURES         then your own network
 `, present.Clean(dir))
 	return nil
+}
+
+// placed puts the demo's folders into a step's arguments, and the case behind them where none is named.
+func placed(args []string, dir string) []string {
+	out := slices.Clone(args)
+	named := false
+	for i, a := range out {
+		switch a {
+		case "CASE":
+			out[i], named = dir, true
+		case "AFTER":
+			out[i], named = dir+demo.After, true
+		case "MUST":
+			out[i] = dir + demo.Must
+		}
+	}
+	if !named {
+		out = append(out, "-case", dir)
+	}
+	return out
 }
 
 // head runs a command and shows the first lines of its answer, and how many there are more.

@@ -17,13 +17,19 @@ import (
 	"path/filepath"
 )
 
-//go:embed case
+//go:embed case after must.txt
 var files embed.FS
+
+// What Write makes beside the case: the captures of the morning after, and what must hold.
+const (
+	After = "-after"
+	Must  = "-must.txt"
+)
 
 // A Step is one question: why it is asked, and the command that asks it (without the case).
 type Step struct {
 	Why  string
-	Args []string
+	Args []string // CASE, AFTER and MUST stand for what Write makes
 	// Head is how many lines of the answer make its point, in the short story; 0 for a step that is not in it.
 	Head int
 }
@@ -107,15 +113,51 @@ var Steps = []Step{
 	{"What does the network look like?", []string{"map"}, 12},
 	{"Which of the networks reach each other?", []string{"matrix", "-family", "ipv4", "-lans"}, 17},
 	{"That was one pair after the other. What else is broken, anywhere?", []string{"audit"}, 20},
+
+	// The change on paper.
+	{
+		"Tonight's plan: give mast 7 a way back to the control room, and clear away the summit's old static route.",
+		[]string{"rehearse", "-add", "mast7: 10.61.0.0/24 via 172.28.61.13", "-remove", "summit: 10.61.44.0/26"},
+		8,
+	},
+	{
+		"That old route is needed: without it a discarding summary swallows the mast. The plan without it:",
+		[]string{"rehearse", "-add", "mast7: 10.61.0.0/24 via 172.28.61.13"},
+		7,
+	},
+	{"What must hold, before the change: the camera is the trouble of the night.", []string{"require", "MUST"}, 6},
+	{
+		"The morning after, everything was captured again. Did the change do just that?",
+		[]string{"compare", "CASE", "AFTER"},
+		9,
+	},
+	{"And does what must hold?", []string{"require", "MUST", "-case", "AFTER"}, 6},
+	{"Which single failure would hurt the most?", []string{"survive"}, 7},
 }
 
-// Write writes the case below dir, which it creates.
+// Write writes the case below dir, which it creates, and beside it the captures of the morning after and a file of what
+// must hold.
 func Write(dir string) error {
-	return fs.WalkDir(files, "case", func(name string, d fs.DirEntry, err error) error {
+	if err := write("case", dir); err != nil {
+		return err
+	}
+	if err := write("after", dir+After); err != nil {
+		return err
+	}
+	b, err := files.ReadFile("must.txt")
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(dir+Must, b, 0o644)
+}
+
+// write writes one of the embedded cases.
+func write(root, dir string) error {
+	return fs.WalkDir(files, root, func(name string, d fs.DirEntry, err error) error {
 		if err != nil {
 			return err
 		}
-		rel, err := filepath.Rel("case", filepath.FromSlash(name))
+		rel, err := filepath.Rel(root, filepath.FromSlash(name))
 		if err != nil {
 			return err
 		}

@@ -31,6 +31,8 @@ type View struct {
 	Lines    bool // show the captured lines themselves
 	Color    bool
 	Width    int // of the terminal; 0: none, nothing is wrapped
+	// Option makes other commands ask the same case, such as " -case night1"; "" where none is needed.
+	Option string
 }
 
 // maxShown is how much of one captured line is shown.

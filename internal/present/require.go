@@ -38,6 +38,9 @@ func (v View) requireDocument(file string, all []require.Verdict) document {
 	}
 	if n[require.Fails]+n[require.Untold] > 0 {
 		words = fmt.Sprintf("%d of %s failed", n[require.Fails], count(len(all), "requirement", "requirements"))
+		if n[require.Fails] == 0 {
+			words = fmt.Sprintf("none of %s failed", count(len(all), "requirement", "requirements"))
+		}
 		if n[require.Untold] > 0 {
 			words += fmt.Sprintf(", %d cannot be told", n[require.Untold])
 		}
@@ -58,7 +61,7 @@ func (v View) requireDocument(file string, all []require.Verdict) document {
 				e.row("without", Clean(x.Failed)+", and only then")
 			}
 			if x.Trip != nil {
-				e.row("see", fmt.Sprintf("zarvek trace %s %s%s", x.From, x.To, flowOption(x)))
+				e.row("see", fmt.Sprintf("zarvek trace %s %s%s%s", x.From, x.To, flowOption(x), Clean(v.Option)))
 			}
 			d.add(e)
 		}

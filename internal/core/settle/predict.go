@@ -83,8 +83,20 @@ func (r *run) candidates(in *instance, dead []bool, moved []int, some bool) []ne
 		}
 	}
 	for _, n := range moved {
-		for _, p := range in.sorted {
-			if slices.Contains(in.holders[p], n) || slices.Contains(in.ends[p], n) || r.differs(in, n, p) {
+		d := r.now.Device(in.nodes[n].device.Name)
+		if d == nil {
+			for _, p := range in.sorted {
+				if _, had := in.entryOf(p, n); had || slices.Contains(in.holders[p], n) || slices.Contains(in.ends[p], n) {
+					out = append(out, p)
+				}
+			}
+			continue
+		}
+		for was, is := range d.Table(in.nodes[n].table.Name, in.family).Replaced() {
+			if len(was)+len(is) == 0 {
+				continue
+			}
+			if p := slices.Concat(was, is)[0].Prefix; len(in.entries[p]) > 0 {
 				out = append(out, p)
 			}
 		}
@@ -92,12 +104,6 @@ func (r *run) candidates(in *instance, dead []bool, moved []int, some bool) []ne
 	out = append(out, r.fresh(in)...)
 	slices.SortFunc(out, netip.Prefix.Compare)
 	return slices.Compact(out)
-}
-
-// differs reports whether a node's routes of a prefix are not those of before.
-func (r *run) differs(in *instance, n int, p netip.Prefix) bool {
-	d := r.now.Device(in.nodes[n].device.Name)
-	return d == nil || !same(at(d.Table(in.nodes[n].table.Name, in.family), p), at(in.nodes[n].table, p))
 }
 
 // dead reports whether an adjacency is gone: either end is, or is down.
