@@ -333,9 +333,7 @@ func (in *instance) kindOfPrefix(p netip.Prefix, rank int) string {
 			inside = append(inside, e.node)
 		}
 	}
-	for _, o := range in.chainEnds(p) {
-		inside = append(inside, o)
-	}
+	inside = append(inside, in.chainEnds(p)...)
 	slices.Sort(inside)
 	for _, n := range slices.Compact(inside) {
 		text = append(text, byte(n), byte(n>>8))
