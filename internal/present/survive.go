@@ -101,7 +101,7 @@ func losers(lost []compare.Pair) string {
 		}
 		return fmt.Sprintf("%d networks", len(in))
 	}
-	return prefixList(hubs, 2)
+	return prefixList(hubs, 1)
 }
 
 func takesOverWords(o *survive.Outcome) string {
@@ -113,7 +113,7 @@ func takesOverWords(o *survive.Outcome) string {
 		parts = append(parts, fmt.Sprintf("%d predicted", o.Predicted))
 	}
 	if o.Open > 0 {
-		parts = append(parts, fmt.Sprintf("%d cannot be told", o.Open))
+		parts = append(parts, fmt.Sprintf("%d untold", o.Open))
 	}
 	if len(parts) == 0 {
 		return "nothing"

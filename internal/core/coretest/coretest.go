@@ -30,6 +30,7 @@ import (
 //	a: classful
 //	a: check e0 strict                       (also feasible, loose)
 //	a: stateful
+//	a: runs ospf e0 area 0.0.0.0 cost 10     (a configuration says so)
 //	a: session 10.0.0.2 e0 down              (also up)
 //	a: cut                                   (the tables end in the middle)
 func Build(text string) *network.Snapshot {
@@ -143,6 +144,13 @@ func add(f *network.Facts, rest string, m route.Mark) {
 			f.Sessions,
 			network.Session{Peer: netip.MustParseAddr(w[1]), Interface: w[2], Up: w[3] == "up", Mark: m},
 		)
+	case "runs": // a routing protocol on an interface, as a configuration tells
+		x := network.ProtocolInterface{Protocol: protocols[w[1]], Interface: w[2], On: true, Area: w[4], Mark: m}
+		if len(w) > 6 {
+			n, _ := strconv.ParseUint(w[6], 10, 64)
+			x.Cost = route.N(n)
+		}
+		f.Protocols = append(f.Protocols, x)
 	case "stateful":
 		f.Policy.Stateful = m
 	case "classful":

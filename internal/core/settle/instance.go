@@ -34,6 +34,7 @@ type instance struct {
 	uses      [][]netip.Prefix       // of each arc: the prefixes with a path over it
 	selects   []bool                 // of each node: of equal next hops it uses one, which the capture marks
 	equal     []int                  // of each node: the most equal next hops that any of its paths has
+	byArea    bool                   // configurations tell the area of every adjacency
 	grown     bool                   // an interface came up: ways may be better than before
 	known     bool                   // nothing of what decides between paths is hidden: kinds of paths are shown, or there is one area
 	areas     bool                   // some path is of another kind than within an area
@@ -53,9 +54,10 @@ type arc struct {
 	ifname   string
 	peer     string // the interface of the other end
 	hop      netip.Addr
-	fixed    bool // its cost stands in a configuration
-	silent   bool // a configuration says that nobody speaks there
-	proven   bool // a captured route uses the adjacency, in one direction or the other
+	area     string // of OSPF, where configurations of both ends tell it
+	fixed    bool   // its cost stands in a configuration
+	silent   bool   // a configuration says that nobody speaks there
+	proven   bool   // a captured route uses the adjacency, in one direction or the other
 	cost     route.Number
 	least    uint64 // where the cost is not known
 	disagree bool   // captured metrics give several costs
@@ -97,6 +99,7 @@ func findInstances(t *topology.Topology) []*instance {
 			in.index()
 			in.configured()
 			in.tellKinds()
+			in.tellAreas()
 			in.deduce()
 			out = append(out, in)
 		}

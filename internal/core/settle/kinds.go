@@ -24,13 +24,16 @@ func (in *instance) configured() {
 		a.silent = from.Known && (!from.On || from.Passive) || to.Known && (!to.On || to.Passive)
 	}
 	in.known = in.protocol == route.RIP || in.protocol == route.RIPng || in.shown()
-	for _, x := range in.nodes {
-		if x.device.Protocols().Any(func(p network.ProtocolInterface) bool {
+	in.known = in.known && !in.altered()
+}
+
+// altered reports whether a configuration alters what the protocol makes of its routes in a way that is not told.
+func (in *instance) altered() bool {
+	return slices.ContainsFunc(in.nodes, func(x node) bool {
+		return x.device.Protocols().Any(func(p network.ProtocolInterface) bool {
 			return p.Other && p.Protocol == in.protocol && (p.Family == 0 || p.Family == in.family)
-		}) {
-			in.known = false
-		}
-	}
+		})
+	})
 }
 
 func (in *instance) state(n int, ifname string) network.ProtocolState {
@@ -94,7 +97,8 @@ func (in *instance) tellKinds() {
 		return
 	}
 	for p, list := range in.entries {
-		if !slices.ContainsFunc(list, func(e entry) bool { return e.row.Subtype == "" }) || in.pathTypesAt(list) {
+		if !slices.ContainsFunc(list, func(e entry) bool { return e.row.Subtype == "" }) || in.pathTypesAt(list) ||
+			in.areaOf(p) != "" { // attached where the protocol runs
 			continue
 		}
 		constant := in.flat(list)

@@ -160,7 +160,8 @@ func (r *run) origins(in *instance, p netip.Prefix, dead []bool, moved []int) (l
 		}
 		seen[n] = true
 		now, _ := r.otherwise(in, n, p)
-		if !now {
+		if !now { // it may learn what it had by another source
+			changed = changed || otherwiseAt(in.nodes[n].table, p, in.protocol)
 			continue
 		}
 		cost, attached := r.attachedCost(in, n, p)

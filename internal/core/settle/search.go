@@ -40,6 +40,7 @@ type search struct {
 	inside    []bool // the prefix's area
 	hasInside bool   // there is an area to tell from others
 	takesPart []bool
+	area      string         // of the prefix, where configurations tell areas
 	kinds     [2]string      // of prefix, for paths inside and all others
 	exact     map[int]uint64 // of arcs straight to an origin: the whole metric, as captured
 
@@ -74,11 +75,14 @@ func newSearch(in *instance, p netip.Prefix, origins []origin, lost bool, dead [
 			s.takesPart[n] = true
 		}
 	}
-	s.constant, s.hasInside = ranks[3], ranks[0] && ranks[1]
+	if in.byArea && in.areas {
+		s.area = in.areaOf(p)
+	}
+	s.constant, s.hasInside = ranks[3], ranks[1] && (ranks[0] || s.area != "")
 	if len(in.entries[p]) == 0 && len(origins) > 0 && !slices.ContainsFunc(origins, func(o origin) bool { return !o.external }) {
 		s.constant = in.protocol == route.OSPF
 	}
-	s.mixed = len(ranks) > 1 && !(s.hasInside && len(ranks) == 2)
+	s.mixed = len(ranks) > 1 && !(ranks[0] && ranks[1] && len(ranks) == 2)
 	s.kinds = [2]string{in.kindOfPrefix(p, 0), in.kindOfPrefix(p, top)}
 	if s.constant {
 		s.other = lost
@@ -133,13 +137,28 @@ func (s *search) findFloor(p netip.Prefix) {
 
 // unchanged reports whether a node's path is still there at the metric that it had: what failed made no other one better.
 func (s *search) unchanged(e entry) bool {
-	if s.in.grown || !e.metric.Known || s.floor == nil && !(s.in.areas && e.rank == 0) || s.constant || s.mixed || len(e.arcs) == 0 {
+	nothingNearer := s.floor != nil || s.in.areas && (e.rank == 0 || e.rank == 1 && s.insideIntact())
+	if s.in.grown || !e.metric.Known || !nothingNearer || s.constant || s.mixed || len(e.arcs) == 0 {
 		return false
 	}
 	return !slices.ContainsFunc(e.arcs, func(i int) bool {
 		_, high := s.total(i)
 		return high != e.metric.Value
 	})
+}
+
+// insideIntact reports whether every node of the prefix's area still has a path within it: then no border router announces
+// it at another cost than its own distance, and distances from outside only grow too.
+func (s *search) insideIntact() bool {
+	if !s.hasInside || slices.ContainsFunc(s.origins, func(o origin) bool { return o.fresh }) {
+		return false
+	}
+	for n, inside := range s.inside {
+		if inside && s.most[n] >= endless {
+			return false
+		}
+	}
+	return true
 }
 
 // solve finds the bounds of all distances.
@@ -151,7 +170,7 @@ func (s *search) solve() {
 	within := func(i int) bool { return s.ofInside(i) }
 	s.least, s.most = s.dijkstra(least, s.low, within, true), s.dijkstra(high, s.high, within, false)
 	s.any = s.least
-	if !s.hasInside {
+	if !s.hasInside && s.area == "" {
 		return
 	}
 	s.any = s.dijkstra(least, s.low, func(int) bool { return true }, true)
@@ -172,6 +191,9 @@ func (s *search) solve() {
 // ofInside reports whether an arc may be on a path within the prefix's area; where areas are not told apart all are.
 func (s *search) ofInside(i int) bool {
 	a := s.in.arcs[i]
+	if s.area != "" {
+		return a.area == s.area
+	}
 	return !s.hasInside || s.inside[a.from] && (a.to < 0 || s.inside[a.to])
 }
 
@@ -197,21 +219,31 @@ func (s *search) high(i int) uint64 {
 	switch {
 	case s.dead[i], a.to < 0, !a.proven, !s.takesPart[a.to]:
 		return endless
+	case s.area != "" && a.area == s.area: // within the prefix's area
 	case s.in.areas && !a.carries[kind]:
 		return endless // it may be in another area
+	}
+	switch {
 	case a.cost.Known:
 		return a.cost.Value
 	}
 	return most(s.in.protocol)
 }
 
+// straight returns the captured metric of an arc straight to an origin. From another area it may be that of a way by another
+// border router.
+func (s *search) straight(i int) (uint64, bool) {
+	x, ok := s.exact[i]
+	return x, ok && !s.dead[i] && (s.inside[s.in.arcs[i].from] || !s.in.areas)
+}
+
 // total is what the whole way over an arc is at least and at most.
 func (s *search) total(i int) (least, high uint64) {
 	a := s.in.arcs[i]
-	if s.inside[a.from] && !s.ofInside(i) {
+	if s.inside[a.from] && (s.hasInside || s.area != "") && !s.ofInside(i) {
 		return endless, endless
 	}
-	if x, ok := s.exact[i]; ok && !s.dead[i] && (s.inside[a.from] || !s.in.areas) {
+	if x, ok := s.straight(i); ok {
 		return x, x
 	}
 	if a.to < 0 {
@@ -264,8 +296,8 @@ func (s *search) dijkstra(from map[int]uint64, cost func(int) uint64, allowed fu
 				continue
 			}
 			d := plus(cost(i), x.dist)
-			if e, ok := s.exact[i]; ok && !s.dead[i] {
-				d = e
+			if x, ok := s.straight(i); ok {
+				d = x
 			}
 			reach(s.in.arcs[i].from, d)
 		}

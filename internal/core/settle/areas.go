@@ -1,0 +1,78 @@
+package settle
+
+import (
+	"net/netip"
+
+	"zarvek/internal/core/route"
+)
+
+// tellAreas takes the areas of all adjacencies from configurations, where they tell every one. Tables that show no kinds of
+// paths are read by them: a path of a device that is in the prefix's area is within it, any other one is not (RFC 2328
+// section 11).
+func (in *instance) tellAreas() {
+	if in.protocol != route.OSPF || !in.areasOfArcs() {
+		return
+	}
+	in.byArea = true
+	areas := map[string]bool{}
+	for i := range in.arcs {
+		areas[in.arcs[i].area] = true
+	}
+	in.areas, in.known = in.areas || len(areas) > 1, !in.altered()
+	for p, list := range in.entries {
+		area := in.areaOf(p)
+		if area == "" {
+			continue
+		}
+		for k, e := range list {
+			if e.row.Subtype == "" && e.rank == 0 && !e.own && !in.isIn(e.node, area) {
+				list[k].rank = 1
+			}
+		}
+	}
+}
+
+// areasOfArcs notes the area of each adjacency; false where one that is used has none, or another one at its other end.
+func (in *instance) areasOfArcs() bool {
+	for i := range in.arcs {
+		a := &in.arcs[i]
+		from := in.state(a.from, a.ifname)
+		a.area = from.Area
+		if !a.proven {
+			continue
+		}
+		if a.to < 0 || from.Area == "" || in.state(a.to, a.peer).Area != from.Area {
+			return false
+		}
+	}
+	return true
+}
+
+// areaOf is the area in which a prefix is attached, "" where nobody or several attach to it, or outside of the protocol.
+func (in *instance) areaOf(p netip.Prefix) string {
+	area := ""
+	for _, n := range in.holders[p] {
+		for _, x := range at(in.nodes[n].table, p) {
+			if x.Protocol != route.Direct || !x.Is(route.Installed) || len(x.NextHops) != 1 {
+				continue
+			}
+			here := in.state(n, x.NextHops[0].Interface)
+			if !here.On || here.Area == "" || area != "" && area != here.Area {
+				return ""
+			}
+			area = here.Area
+		}
+	}
+	return area
+}
+
+// isIn reports whether a node has an interface in an area.
+func (in *instance) isIn(n int, area string) bool {
+	d := in.nodes[n].device
+	for _, name := range in.topo.Interfaces(d) {
+		if s := in.state(n, name); s.On && s.Area == area {
+			return true
+		}
+	}
+	return false
+}
