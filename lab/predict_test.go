@@ -23,7 +23,7 @@ import (
 )
 
 // predictions is how many networks of real daemons fail for real; each fails three times.
-var predictions = flag.Int("predictions", 2, "networks in which links really fail and every predicted table is compared")
+var predictions = flag.Int("predictions", 1, "networks in which links really fail and every predicted table is compared")
 
 // spoken is a network of routing daemons that speak OSPF, of which links fail.
 type spoken struct {

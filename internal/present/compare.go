@@ -437,7 +437,10 @@ func inOneOnly(c CompareView) []string {
 			at = "after"
 		}
 		what := "device " + Clean(m.Device)
-		if m.Table != "" {
+		switch {
+		case m.Neighbours:
+			what = "neighbour entries of " + Clean(m.Device)
+		case m.Table != "":
 			what = fmt.Sprintf("%s table %s of %s", familyName(m.Family), Clean(m.Table), Clean(m.Device))
 		}
 		out = append(out, fmt.Sprintf("%s: only %s", what, at))

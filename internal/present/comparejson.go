@@ -59,6 +59,7 @@ type jsonMissing struct {
 	Device string  `json:"device"`
 	Table  *string `json:"table"`
 	Family *string `json:"family"`
+	What   string  `json:"what"` // device, table or neighbours
 	Only   string  `json:"only"`
 }
 
@@ -109,9 +110,12 @@ func (v View) comparison(c CompareView) jsonComparison {
 		doc.Counts[k.String()] = r.Count(k)
 	}
 	for _, m := range r.Missing {
-		j := jsonMissing{Device: m.Device, Table: text(m.Table), Only: "before"}
-		if m.Table != "" {
-			j.Family = text(m.Family.String())
+		j := jsonMissing{Device: m.Device, Table: text(m.Table), What: "device", Only: "before"}
+		switch {
+		case m.Neighbours:
+			j.What = "neighbours"
+		case m.Table != "":
+			j.What, j.Family = "table", text(m.Family.String())
 		}
 		if !m.After {
 			j.Only = "after"

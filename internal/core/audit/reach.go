@@ -233,6 +233,9 @@ func waySum[T comparable, U comparable](what string, x T, y U) uint64 {
 // named is the key without what differs between two captures of the same.
 func (k causeKey) named() causeKey {
 	k.mark, k.home = route.Mark{}, false
+	if k.code == forward.HostSeen { // that a neighbour entry shows the host as well makes no other way
+		k.code = forward.NetworkAttached
+	}
 	return k
 }
 

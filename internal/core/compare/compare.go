@@ -222,9 +222,11 @@ func (r *Result) findings(before, after *audit.Result) {
 // Missing is a device, or a table of one, that only one of the two snapshots has.
 type Missing struct {
 	Device string
-	Table  string // "": the whole device
+	Table  string // "": the whole device, or its neighbour entries
 	Family route.Family
-	After  bool // it is there before and not after; else the other way round
+	// Neighbours: it is the device's neighbour entries (ARP, ND), of which the other side has none.
+	Neighbours bool
+	After      bool // it is there before and not after; else the other way round
 }
 
 // missing lists what only one of two snapshots has.
@@ -239,8 +241,11 @@ func missing(x, y *network.Snapshot) []Missing {
 			}
 			for _, t := range d.Tables().All() {
 				if far.Table(t.Name, t.Family) == nil {
-					out = append(out, Missing{d.Name, t.Name, t.Family, after})
+					out = append(out, Missing{Device: d.Name, Table: t.Name, Family: t.Family, After: after})
 				}
+			}
+			if d.Neighbours().Len() > 0 && far.Neighbours().Len() == 0 {
+				out = append(out, Missing{Device: d.Name, Neighbours: true, After: after})
 			}
 		}
 	}

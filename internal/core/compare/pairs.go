@@ -38,7 +38,9 @@ func (r *Result) pairs(before *Base, after *forward.Walker, fam route.Family, on
 	b := newBoth(before, after, fam)
 	if !oneNetwork {
 		for _, m := range r.Missing {
-			b.notCompared = append(b.notCompared, m.Device)
+			if !m.Neighbours {
+				b.notCompared = append(b.notCompared, m.Device)
+			}
 		}
 	}
 	rows := make([][]difference, len(b.joints))
@@ -181,7 +183,7 @@ func (b *both) nobody(j *joint) bool {
 // differ compares the fates of packets of a pair.
 func (b *both) differ(from, to int) (difference, bool) {
 	s, d := b.joints[from], b.joints[to]
-	if from == to {
+	if from == to || b.heardOnce(s) || b.heardOnce(d) {
 		return difference{}, false
 	}
 	x := b.reach[0].Fate(s.ends[0], d.ends[0], s.rep, d.rep)
@@ -192,6 +194,22 @@ func (b *both) differ(from, to int) (difference, bool) {
 	}
 	kind, ok := judge(x, y)
 	return difference{from, to, kind, x, y}, ok
+}
+
+// heardOnce reports whether nobody answers at a joint end by the neighbour entries of one side, while the other side has none
+// of the devices beside it: that is no change of the network.
+func (b *both) heardOnce(j *joint) bool {
+	x, y := b.ends[0][j.ends[0]], b.ends[1][j.ends[1]]
+	if x.Silent == y.Silent {
+		return false
+	}
+	side, net := 1, x.Net
+	if y.Silent {
+		side, net = 0, y.Net
+	}
+	return !slices.ContainsFunc(b.topo[side].AttachedTo(net), func(a topology.Attachment) bool {
+		return a.Device.Neighbours().Len() > 0
+	})
 }
 
 // level orders fates; the higher, the more arrives.

@@ -254,6 +254,7 @@ func way(d *forward.Direction) string {
 				s += fmt.Sprint(" for ", b.Reason.Code, b.Reason.Address)
 			case forward.Leaves, forward.Unknown:
 				s += fmt.Sprint(" to ", b.Reason.Code, last.NextHop)
+			case forward.Arrives: // that the host was seen as a neighbour makes no other way
 			default:
 				s += fmt.Sprint(" ", b.Reason.Code)
 			}
