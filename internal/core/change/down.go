@@ -58,6 +58,55 @@ func (e InterfaceDown) on(n *network.Snapshot) (*network.Snapshot, error) {
 	return out, nil
 }
 
+// CarrierLost takes an interface's link away, as when the cable is cut or the far end goes down. A device takes the routes away
+// as in InterfaceDown, but a kernel without a routing daemon keeps them and goes on sending into the dead link. Where both
+// were captured the kernel keeps the attached network, and what becomes of packets to it cannot be told.
+type CarrierLost struct{ Device, Interface string }
+
+func (e CarrierLost) on(n *network.Snapshot) (*network.Snapshot, error) {
+	d, err := device(n, e.Device)
+	if err != nil {
+		return nil, err
+	}
+	i := d.Interface(e.Interface)
+	i.Name, i.State, i.NoCarrier = e.Interface, network.LinkDown, true
+	if alone(d) {
+		x := n.Draft()
+		x.SetInterface(d.Name, i)
+		return x.Freeze(), nil
+	}
+	after, err := InterfaceDown{Device: e.Device, Interface: e.Interface}.on(n)
+	if err != nil {
+		return nil, err
+	}
+	x := after.Draft()
+	x.SetInterface(d.Name, i)
+	for _, t := range d.Tables().All() {
+		if !t.Kernel {
+			continue
+		}
+		for k := 0; k < t.Routes().Len(); {
+			g := t.Group(k)
+			k = g.Hi
+			rows := rowsOf(t, t.Routes().Prefix(g.Lo))
+			if p := rows[0].Prefix; p.Addr().Is4() && !p.IsSingleIP() && slices.ContainsFunc(rows, func(r route.Route) bool {
+				return r.Protocol == route.Direct && r.Is(route.Installed) && attached(r.Attributes, e.Interface)
+			}) {
+				for k := range rows {
+					rows[k].State = rows[k].State&^route.Installed | route.Active | route.Rejected | route.Untold
+				}
+				x.SetRoutes(d.Name, t.Name, p, rows)
+			}
+		}
+	}
+	return x.Freeze(), nil
+}
+
+// alone reports whether what was captured of a device is a kernel's tables, and no routing daemon's.
+func alone(d *network.Device) bool {
+	return d.Tables().Len() > 0 && !d.Tables().Any(func(t *network.Table) bool { return t.Chosen || !t.Kernel })
+}
+
 // withState drafts a snapshot in which an interface of d has a state.
 func withState(n *network.Snapshot, d *network.Device, ifname string, state network.LinkState) *network.Draft {
 	i := d.Interface(ifname)

@@ -141,6 +141,9 @@ type Interface struct {
 	Name  string
 	State LinkState
 	MAC   string // link-layer address in lower case, "" where not shown
+	// NoCarrier: of a network that is only thought of; it was not switched off but lost its link, so that a kernel leaves its
+	// routes where they are.
+	NoCarrier bool
 	// Configured: a configuration says so, which is weaker than what a listing of the moment shows.
 	Configured bool
 	Mark       route.Mark

@@ -185,9 +185,13 @@ func plan(t *topology.Topology, n *network.Snapshot, o Order) (change.Change, []
 		if o.Interface == "" {
 			return wholeDown(t, n, o)
 		}
-		return ends(t, n, o, func(d, ifname string) change.Edit { return change.InterfaceDown{Device: d, Interface: ifname} })
+		return ends(t, n, o, change.InterfaceDown{Device: o.Device, Interface: o.Interface}, func(d, ifname string) change.Edit {
+			return change.CarrierLost{Device: d, Interface: ifname}
+		})
 	}
-	return ends(t, n, o, func(d, ifname string) change.Edit { return change.InterfaceUp{Device: d, Interface: ifname} })
+	return ends(t, n, o, change.InterfaceUp{Device: o.Device, Interface: o.Interface}, func(d, ifname string) change.Edit {
+		return change.InterfaceUp{Device: d, Interface: ifname}
+	})
 }
 
 // add adds a static route, and says how it fares.
@@ -210,15 +214,14 @@ func add(n *network.Snapshot, o Order) (change.Change, []Remark, error) {
 }
 
 // ends edits an interface, and the other end too where the link has room for two: there the other one notices.
-func ends(t *topology.Topology, n *network.Snapshot, o Order, edit func(device, ifname string) change.Edit) (change.Change, []Remark, error) {
-	d := n.Device(o.Device)
+func ends(t *topology.Topology, n *network.Snapshot, o Order, own change.Edit, far func(device, ifname string) change.Edit) (change.Change, []Remark, error) {
 	others, two := t.FarEnds(t.Network.Device(o.Device), o.Interface)
 	others = slices.DeleteFunc(others, func(a topology.Attachment) bool { return a.Device == nil || n.Device(a.Device.Name) == nil })
-	out := change.Change{edit(d.Name, o.Interface)}
+	out := change.Change{own}
 	r := Remark{Kind: OneEnd, Order: o, Others: others}
 	if two && len(others) == 1 {
 		r.Kind = BothEnds
-		out = append(out, edit(others[0].Device.Name, others[0].Interface))
+		out = append(out, far(others[0].Device.Name, others[0].Interface))
 	}
 	if len(others) == 0 {
 		return out, nil, nil
@@ -240,7 +243,7 @@ func wholeDown(t *topology.Topology, n *network.Snapshot, o Order) (change.Chang
 			}
 			if two && len(others) == 1 {
 				notice.Others = append(notice.Others, a)
-				out = append(out, change.InterfaceDown{Device: a.Device.Name, Interface: a.Interface})
+				out = append(out, change.CarrierLost{Device: a.Device.Name, Interface: a.Interface})
 			} else {
 				keep.Others = append(keep.Others, a)
 			}

@@ -205,7 +205,7 @@ func (r *run) reconsider(device, table string, p netip.Prefix) bool {
 	lost, doubt := false, false
 	for _, x := range rows {
 		switch {
-		case !fixed(x.Attributes):
+		case !fixed(x.Attributes), stays(d, t, x):
 		case !selection.Usable(d, t, x) && selection.Usable(was, old, x) || r.sessionDown(was, x):
 			lost = true
 			continue
@@ -221,6 +221,13 @@ func (r *run) reconsider(device, table string, p netip.Prefix) bool {
 		return false
 	}
 	return r.put(device, table, p, elected(d, t, p, left))
+}
+
+// stays reports whether a kernel keeps a route whose link lost its carrier: no routing daemon takes it away.
+func stays(d *network.Device, t *network.Table, x route.Route) bool {
+	return t.Kernel && !t.Chosen && len(x.NextHops) > 0 && !slices.ContainsFunc(x.NextHops, func(h route.NextHop) bool {
+		return h.Interface == "" || !d.Interface(h.Interface).NoCarrier
+	})
 }
 
 // hopsAlive reports whether all next hops of a route answer.

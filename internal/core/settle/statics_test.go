@@ -2,6 +2,7 @@ package settle
 
 import (
 	"net/netip"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -59,10 +60,16 @@ func TestStatics(t *testing.T) {
 			change.Change{own}, "untold"},
 		{"a protocol's route with no way left is gone", "a: ospf/intra-area 10.7.0.0/24 pref 110 metric 20 via 172.16.0.2 dev e0\na: link e1 down",
 			change.Change{own, change.InterfaceDown{Device: "a", Interface: "e1"}}, ""},
+		{"a kernel goes on sending into a link that lost its carrier", "a: kernel: static 10.7.0.0/24 metric 5 via 172.16.0.2 dev e0\na: kernel: static 10.7.0.0/24 metric 9 via 172.16.1.2 dev e1",
+			change.Change{change.CarrierLost{Device: "a", Interface: "e0"}}, "static 172.16.0.2%e0"},
 		{"who does not say what it is may be anything", "a: other 10.7.0.0/24 via 172.16.0.2 dev e0", change.Change{theirs}, "untold"},
 	} {
 		t.Run(tt.name, func(t *testing.T) {
-			n := coretest.Build(pairOf + tt.in)
+			text := pairOf
+			if strings.Contains(tt.in, "a: kernel") { // then nothing else was captured of it
+				text = strings.ReplaceAll(text, "a: direct", "a: kernel: direct")
+			}
+			n := coretest.Build(text + tt.in)
 			edited, err := tt.change.On(n)
 			require.NoError(t, err)
 			after := New(topology.Build(n)).Run(edited)

@@ -129,10 +129,10 @@ func Failures(t *topology.Topology) []Failure {
 				continue
 			}
 			others, two := t.FarEnds(d, name)
-			down := change.Change{change.InterfaceDown{Device: d.Name, Interface: name}}
+			down := change.Change{change.CarrierLost{Device: d.Name, Interface: name}}
 			if two && len(others) == 1 {
 				if far := others[0]; d.Number() < far.Device.Number() {
-					down = append(down, change.InterfaceDown{Device: far.Device.Name, Interface: far.Interface})
+					down = append(down, change.CarrierLost{Device: far.Device.Name, Interface: far.Interface})
 					out = append(out, Failure{Link, d.Name + ":" + name + " - " + far.Device.Name + ":" + far.Interface, down})
 				}
 				continue
@@ -144,7 +144,7 @@ func Failures(t *topology.Topology) []Failure {
 		var down change.Change
 		for _, name := range t.Interfaces(d) {
 			if others, two := t.FarEnds(d, name); two && len(others) == 1 {
-				down = append(down, change.InterfaceDown{Device: others[0].Device.Name, Interface: others[0].Interface})
+				down = append(down, change.CarrierLost{Device: others[0].Device.Name, Interface: others[0].Interface})
 			}
 		}
 		out = append(out, Failure{Device, d.Name, append(down, change.DeviceDown{Device: d.Name})})
@@ -262,7 +262,7 @@ func (f Failure) takes(t *topology.Topology, n netip.Prefix) bool {
 	return !slices.ContainsFunc(t.AttachedTo(n), func(a topology.Attachment) bool {
 		return !slices.ContainsFunc(f.change, func(e change.Edit) bool {
 			switch x := e.(type) {
-			case change.InterfaceDown:
+			case change.CarrierLost:
 				return x.Device == a.Device.Name && x.Interface == a.Interface
 			case change.DeviceDown:
 				return x.Device == a.Device.Name
