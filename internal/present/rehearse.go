@@ -57,8 +57,8 @@ func (v View) rehearseDocument(r *rehearse.Result, keep []netip.Addr, c CompareV
 		d.add(paragraph{words: "Kept: " + addressList(keep) + " from every network that reaches it now"})
 	}
 	if n := untoldOf(last.Moves); n > 0 {
-		d.add(paragraph{words: fmt.Sprintf("Cannot be told: what is used for %s. The captured metrics do not settle which way "+
-			"the routing protocol takes; zarvek networks -costs shows what they tell.", count(n, "route", "routes")), hang: 2})
+		d.add(paragraph{words: fmt.Sprintf("Cannot be told: what is used for %s. Neither metrics nor configurations settle which way "+
+			"the routing protocol takes: capture the configurations of its routers, which tell areas and costs (zarvek networks -costs shows what is known).", count(n, "route", "routes")), hang: 2})
 	}
 	if c.Saved != "" {
 		d.add(paragraph{words: "Saved as a case: " + Clean(c.Saved)})

@@ -75,7 +75,7 @@ func (e CarrierLost) on(n *network.Snapshot) (*network.Snapshot, error) {
 		x.SetInterface(d.Name, i)
 		return x.Freeze(), nil
 	}
-	after, err := InterfaceDown{Device: e.Device, Interface: e.Interface}.on(n)
+	after, err := InterfaceDown(e).on(n)
 	if err != nil {
 		return nil, err
 	}
