@@ -53,11 +53,7 @@ Exit code 1: there are findings of at least the severity asked.`,
 				if *kinds {
 					return present.AuditKinds(e.out, e.view(nil))
 				}
-				least, ok := audit.ParseSeverity(*severity)
-				if !ok {
-					return usagef("-severity takes fault, risk or note, not %q", *severity)
-				}
-				fam, err := parseFamily(*family)
+				least, fam, err := parseLeast(*severity, *family)
 				if err != nil {
 					return err
 				}

@@ -42,11 +42,7 @@ With one folder, BEFORE is the case of -case. Exit code 1: something got worse, 
 				if len(args) != 2 {
 					return usagef("compare takes BEFORE AFTER, two folders, not %d arguments", len(args))
 				}
-				least, ok := audit.ParseSeverity(*severity)
-				if !ok {
-					return usagef("-severity takes fault, risk or note, not %q", *severity)
-				}
-				fam, err := parseFamily(*family)
+				least, fam, err := parseLeast(*severity, *family)
 				if err != nil {
 					return err
 				}

@@ -74,11 +74,7 @@ Exit code 1: something gets worse, or may.`,
 				if (len(written) > 0) == (*file != "") {
 					return usagef("give the change either by -add, -remove, -down and -up or by -change FILE")
 				}
-				least, ok := audit.ParseSeverity(*severity)
-				if !ok {
-					return usagef("-severity takes fault, risk or note, not %q", *severity)
-				}
-				fam, err := parseFamily(*family)
+				least, fam, err := parseLeast(*severity, *family)
 				if err != nil {
 					return err
 				}

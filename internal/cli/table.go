@@ -5,6 +5,7 @@ import (
 	"net/netip"
 	"strings"
 
+	"zarvek/internal/core/audit"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 	"zarvek/internal/present"
@@ -101,6 +102,16 @@ func parseFamily(s string) (route.Family, error) {
 		return 0, nil
 	}
 	return 0, usagef("-family takes ipv4, ipv6 or both, not %q", s)
+}
+
+// parseLeast reads -severity and -family.
+func parseLeast(severity, family string) (audit.Severity, route.Family, error) {
+	least, ok := audit.ParseSeverity(severity)
+	if !ok {
+		return 0, 0, usagef("-severity takes fault, risk or note, not %q", severity)
+	}
+	fam, err := parseFamily(family)
+	return least, fam, err
 }
 
 func parseProtocols(s string) ([]route.Protocol, error) {

@@ -21,7 +21,7 @@ var rooms = map[string][]string{
 	"topology":  {"route", "network"},
 	"forward":   {"route", "network", "selection", "topology"},
 	"survey":    {"route", "network", "selection", "topology"},
-	"audit":     {"route", "network", "selection", "topology", "forward", "survey", "change"},
+	"audit":     {"route", "network", "selection", "topology", "forward", "survey", "change", "settle"},
 	"chart":     {"route", "network", "topology"},
 	"change":    {"route", "network", "selection"},
 	"compare":   {"route", "network", "forward", "topology", "audit"},

@@ -42,6 +42,13 @@ func detailSummary(f *audit.Finding) string {
 			return fmt.Sprintf("two lengths on one segment: %s at %s, %s at %s", f.Missing[0], here, f.Missing[1], there)
 		}
 		return fmt.Sprintf("%s at %s lies inside of %s at %s, which is another segment", f.Missing[0], here, f.Missing[1], there)
+	case audit.CostDetail:
+		c := x.Cost
+		if f.Kind == audit.CostsDisagree {
+			return fmt.Sprintf("%s: captured metrics of %s give several costs for the way by %s to %s: several areas, routes from outside, or captures of different moments",
+				d, c.Protocol, Clean(c.Interface), orSomebody(Clean(c.Neighbour)))
+		}
+		return fmt.Sprintf("%s counts %s for %s to %s, which counts %s for the way back", d, number(c.Value), c.Protocol, Clean(c.Neighbour), number(x.Back.Value))
 	case audit.ApartDetail:
 		return fmt.Sprintf("the captures of %s are %s older than those of %s", d, span(x.Minutes), Clean(x.Newest))
 	case audit.UnreadDetail:

@@ -164,6 +164,8 @@ func kinds() []kindOf {
 		{kind: DuplicateAddress, what: "two devices have one address", find: findClashes},
 		{kind: MasksDiffer, what: "interfaces on one segment have networks of different length"},
 		{kind: NetworksOverlap, what: "an attached network lies inside of another one on a different segment"},
+		{kind: CostsDisagree, what: "captured metrics give several costs for one way between two routers", find: findCosts},
+		{kind: CostsDiffer, what: "the two ends of a link count it differently in a routing protocol"},
 		{
 			kind:  MissingData,
 			what:  "paths lead to a device or table that the case does not have",

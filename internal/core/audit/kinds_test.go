@@ -42,6 +42,8 @@ var kindTests = []struct {
 		Options{Only: []Kind{OneSided}},
 		[]string{"fault one-sided a", "risk one-sided a"},
 	},
+	{"two ends of a link count it differently", Options{Only: []Kind{CostsDiffer}}, []string{"note costs-differ a"}},
+	{"metrics that give several costs", Options{Only: []Kind{CostsDisagree}}, []string{"note costs-disagree a"}},
 	{"a static route replaces a learned one", Options{}, []string{"risk preference-too-good a"}},
 	{"a backup with a longer prefix", Options{Only: []Kind{BackupCannotFloat}}, []string{"risk backup-cannot-float a"}},
 	{

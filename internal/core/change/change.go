@@ -64,16 +64,6 @@ func place(n *network.Snapshot, name, table string, prefix netip.Prefix) (*netwo
 	return d, t, nil
 }
 
-func rowsOf(t *network.Table, p netip.Prefix) []route.Route {
-	var out []route.Route
-	if g, ok := t.Exact(p); ok {
-		for _, r := range t.Members(g) {
-			out = append(out, r)
-		}
-	}
-	return out
-}
-
 // AddRoute adds a configured static route. Where its next hop leads nowhere it stays out of the table, as on a device.
 type AddRoute struct {
 	Device string
@@ -87,7 +77,7 @@ func (e AddRoute) on(n *network.Snapshot) (*network.Snapshot, error) {
 	}
 	x := n.Draft()
 	x.SetStatics(e.Device, append(d.Statics().Copy(), e.Static))
-	x.SetRoutes(e.Device, t.Name, e.Static.Prefix, withStatic(d, t, e.Static, rowsOf(t, e.Static.Prefix)))
+	x.SetRoutes(e.Device, t.Name, e.Static.Prefix, withStatic(d, t, e.Static, t.RoutesTo(e.Static.Prefix)))
 	return x.Freeze(), nil
 }
 
@@ -129,7 +119,7 @@ func (e RemoveRoute) on(n *network.Snapshot) (*network.Snapshot, error) {
 		return !e.NextHop.IsValid() ||
 			slices.ContainsFunc(hops, func(h route.NextHop) bool { return h.Address == e.NextHop })
 	}
-	rows := rowsOf(t, e.Prefix)
+	rows := t.RoutesTo(e.Prefix)
 	had := len(rows)
 	rows = slices.DeleteFunc(rows, func(r route.Route) bool { return uses(r.NextHops) })
 	statics := slices.DeleteFunc(d.Statics().Copy(), func(s network.Static) bool {
@@ -164,7 +154,7 @@ func (e AlterRoute) on(n *network.Snapshot) (*network.Snapshot, error) {
 func elect(n *network.Snapshot, device, table string, p netip.Prefix) *network.Snapshot {
 	d := n.Device(device)
 	t := d.Table(table, route.FamilyOf(p.Addr()))
-	rows := rowsOf(t, p)
+	rows := t.RoutesTo(p)
 	if slices.ContainsFunc(rows, func(r route.Route) bool { return r.Is(route.Installed) || r.Is(route.Rejected) }) {
 		return n
 	}
@@ -179,7 +169,7 @@ func elect(n *network.Snapshot, device, table string, p netip.Prefix) *network.S
 			n = x.Freeze()
 			d = n.Device(device)
 			t = d.Table(table, t.Family)
-			chosen = withStatic(d, t, s, rowsOf(t, p))
+			chosen = withStatic(d, t, s, t.RoutesTo(p))
 		}
 	}
 	x := n.Draft()
@@ -198,7 +188,7 @@ func (e Use) on(n *network.Snapshot) (*network.Snapshot, error) {
 	if err != nil {
 		return nil, err
 	}
-	rows := rowsOf(t, e.Route.Prefix)
+	rows := t.RoutesTo(e.Route.Prefix)
 	for i := range rows {
 		rows[i].State &^= route.Active | route.Installed | route.Rejected
 	}

@@ -44,7 +44,7 @@ func (e InterfaceDown) on(n *network.Snapshot) (*network.Snapshot, error) {
 				continue
 			}
 			p := rows.Prefix(g.Lo)
-			left := slices.DeleteFunc(rowsOf(t, p), func(r route.Route) bool {
+			left := slices.DeleteFunc(t.RoutesTo(p), func(r route.Route) bool {
 				return attached(r.Attributes, e.Interface) && !(p.Addr().Is4() && r.Special == route.Receive)
 			})
 			x.SetRoutes(e.Device, t.Name, p, left)
@@ -88,7 +88,7 @@ func (e CarrierLost) on(n *network.Snapshot) (*network.Snapshot, error) {
 		for k := 0; k < t.Routes().Len(); {
 			g := t.Group(k)
 			k = g.Hi
-			rows := rowsOf(t, t.Routes().Prefix(g.Lo))
+			rows := t.RoutesTo(t.Routes().Prefix(g.Lo))
 			if p := rows[0].Prefix; p.Addr().Is4() && !p.IsSingleIP() && slices.ContainsFunc(rows, func(r route.Route) bool {
 				return r.Protocol == route.Direct && r.Is(route.Installed) && attached(r.Attributes, e.Interface)
 			}) {

@@ -65,10 +65,10 @@ func Try(n *network.Snapshot, e AddRoute) (Fare, error) {
 // outcome compares what a prefix had with what it has with the route.
 func outcome(c selection.Configured, was, now *network.Table) Outcome {
 	mine, others, before := route.Route{}, false, false
-	for _, r := range rowsOf(was, c.Static.Prefix) {
+	for _, r := range was.RoutesTo(c.Static.Prefix) {
 		before = before || r.Is(route.Active) || r.Is(route.Installed)
 	}
-	for i, r := range rowsOf(now, c.Static.Prefix) {
+	for i, r := range now.RoutesTo(c.Static.Prefix) {
 		switch g, _ := now.Exact(c.Static.Prefix); {
 		case c.Index >= 0 && g.Lo+i == c.Index, c.Index < 0 && r.Attributes == lastOf(now, g).Attributes:
 			mine = r
@@ -76,7 +76,7 @@ func outcome(c selection.Configured, was, now *network.Table) Outcome {
 			others = others || r.Is(route.Active) || r.Is(route.Installed)
 		}
 	}
-	there := len(rowsOf(now, c.Static.Prefix)) > len(rowsOf(was, c.Static.Prefix)) || c.Index >= 0
+	there := len(now.RoutesTo(c.Static.Prefix)) > len(was.RoutesTo(c.Static.Prefix)) || c.Index >= 0
 	switch {
 	case !there || c.Fate == selection.Deactivated || c.Fate == selection.RefusedToUse:
 		return CouldNotBeUsed

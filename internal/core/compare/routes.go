@@ -51,7 +51,7 @@ func eachPrefix(t, u *network.Table, f func(p netip.Prefix, was, is []route.Rout
 		}
 		slices.SortFunc(found, netip.Prefix.Compare)
 		for _, p := range found {
-			f(p, at(t, p), at(u, p))
+			f(p, t.RoutesTo(p), u.RoutesTo(p))
 		}
 		return
 	}
@@ -70,11 +70,11 @@ func eachPrefix(t, u *network.Table, f func(p netip.Prefix, was, is []route.Rout
 		var p netip.Prefix
 		if c <= 0 {
 			p = t.Routes().Prefix(i)
-			was, i = members(t, t.Group(i)), t.Group(i).Hi
+			was, i = t.At(t.Group(i)), t.Group(i).Hi
 		}
 		if c >= 0 {
 			p = u.Routes().Prefix(k)
-			is, k = members(u, u.Group(k)), u.Group(k).Hi
+			is, k = u.At(u.Group(k)), u.Group(k).Hi
 		}
 		f(p, was, is)
 	}
@@ -86,21 +86,6 @@ func inOrder(a, b netip.Prefix) int {
 		return c
 	}
 	return a.Bits() - b.Bits()
-}
-
-func at(t *network.Table, p netip.Prefix) []route.Route {
-	if g, ok := t.Exact(p); ok {
-		return members(t, g)
-	}
-	return nil
-}
-
-func members(t *network.Table, g network.Group) []route.Route {
-	var out []route.Route
-	for _, r := range t.Members(g) {
-		out = append(out, r)
-	}
-	return out
 }
 
 func forwarding(list []route.Route) []route.Route {

@@ -86,6 +86,16 @@ var Faults = map[string]string{
 		c: addr 10.61.1.2/24 far
 		c: direct 10.61.1.0/24 dev far
 		c: static 10.61.1.0/24 via 172.28.2.1 candidate`,
+	"two ends of a link count it differently": Sound + `
+		a: ospf 10.61.50.0/24 pref 110 metric 17 via 172.28.1.2 dev up
+		b: ospf 10.61.50.0/24 pref 110 metric 10 dev hall candidate
+		b: ospf 10.61.51.0/24 pref 110 metric 12 via 172.28.1.1 dev up
+		a: ospf 10.61.51.0/24 pref 110 metric 10 dev desk candidate`,
+	"metrics that give several costs": Sound + `
+		a: ospf 10.61.50.0/24 pref 110 metric 17 via 172.28.1.2 dev up
+		b: ospf 10.61.50.0/24 pref 110 metric 10 dev hall candidate
+		a: ospf 10.61.52.0/24 pref 110 metric 25 via 172.28.1.2 dev up
+		b: ospf 10.61.52.0/24 pref 110 metric 11 dev hall candidate`,
 	"a static route replaces a learned one": OutAndBack + `
 		a: ospf 10.61.7.0/24 pref 110 via 172.28.1.2 dev up candidate
 		a: static 10.61.7.0/24 pref 1 via 172.28.1.2 dev up`,

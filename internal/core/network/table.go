@@ -225,6 +225,23 @@ func (t *Table) Members(g Group) iter.Seq2[int, route.Route] {
 	}
 }
 
+// At returns the routes of a group.
+func (t *Table) At(g Group) []route.Route {
+	var out []route.Route
+	for _, r := range t.Members(g) {
+		out = append(out, r)
+	}
+	return out
+}
+
+// RoutesTo returns the routes of just that prefix.
+func (t *Table) RoutesTo(p netip.Prefix) []route.Route {
+	if g, ok := t.Exact(p); ok {
+		return t.At(g)
+	}
+	return nil
+}
+
 // Evidence returns every line that shows route i, the first one first. What an overlay put in has the evidence it was
 // given.
 func (t *Table) Evidence(i int) []route.Mark {

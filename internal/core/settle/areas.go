@@ -52,7 +52,7 @@ func (in *instance) areasOfArcs() bool {
 func (in *instance) areaOf(p netip.Prefix) string {
 	area := ""
 	for _, n := range in.holders[p] {
-		for _, x := range at(in.nodes[n].table, p) {
+		for _, x := range in.nodes[n].table.RoutesTo(p) {
 			if x.Protocol != route.Direct || !x.Is(route.Installed) || len(x.NextHops) != 1 {
 				continue
 			}

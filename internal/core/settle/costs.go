@@ -121,6 +121,7 @@ type Cost struct {
 	Table      string
 	Interface  string
 	Neighbour  string       // "": not captured
+	Far        string       // the neighbour's interface
 	Value      route.Number // not known where nothing tells it, or several captured metrics disagree
 	Least      uint64       // where it is not known
 	Disagree   bool
@@ -142,7 +143,7 @@ func Costs(t *topology.Topology) []Cost {
 					Table: in.nodes[a.from].table.Name, Interface: a.ifname, Value: a.cost, Least: a.least,
 					Disagree: a.disagree, Configured: a.fixed, Marks: a.marks}
 				if a.to >= 0 {
-					c.Neighbour = in.nodes[a.to].device.Name
+					c.Far, c.Neighbour = a.peer, in.nodes[a.to].device.Name
 				}
 				out = append(out, c)
 			}

@@ -139,7 +139,7 @@ func (in *instance) flat(list []entry) bool {
 // fromOutside reports whether a device at which the next hops end has the prefix otherwise than by an interface.
 func (in *instance) fromOutside(p netip.Prefix) bool {
 	return slices.ContainsFunc(in.chainEnds(p), func(n int) bool {
-		return slices.ContainsFunc(at(in.nodes[n].table, p), func(x route.Route) bool {
+		return slices.ContainsFunc(in.nodes[n].table.RoutesTo(p), func(x route.Route) bool {
 			return x.Is(route.Installed) && x.Protocol != route.Direct && x.Protocol != route.Local
 		})
 	})

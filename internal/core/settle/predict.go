@@ -194,15 +194,15 @@ func (r *run) still(in *instance, n int, p netip.Prefix) bool {
 		return false
 	}
 	t := now.Table(in.nodes[n].table.Name, in.family)
-	for _, was := range at(in.nodes[n].table, p) {
+	for _, was := range in.nodes[n].table.RoutesTo(p) {
 		if !was.Is(route.Installed) || was.Protocol == in.protocol {
 			continue
 		}
-		return slices.ContainsFunc(at(t, p), func(x route.Route) bool {
+		return slices.ContainsFunc(t.RoutesTo(p), func(x route.Route) bool {
 			return x.Is(route.Installed) && x.Protocol == was.Protocol
 		})
 	}
-	return len(at(in.nodes[n].table, p)) == 0 // it announces what its own table does not show
+	return len(in.nodes[n].table.RoutesTo(p)) == 0 // it announces what its own table does not show
 }
 
 // otherwise reports whether a node has a prefix in use now by another protocol than the instance's.
@@ -211,7 +211,7 @@ func (r *run) otherwise(in *instance, n int, p netip.Prefix) (bool, route.Protoc
 	if now == nil {
 		return false, 0
 	}
-	for _, x := range at(now.Table(in.nodes[n].table.Name, in.family), p) {
+	for _, x := range now.Table(in.nodes[n].table.Name, in.family).RoutesTo(p) {
 		if x.Is(route.Installed) && x.Protocol != in.protocol {
 			return true, x.Protocol
 		}
@@ -220,7 +220,7 @@ func (r *run) otherwise(in *instance, n int, p netip.Prefix) (bool, route.Protoc
 }
 
 func otherwiseAt(t *network.Table, p netip.Prefix, protocol route.Protocol) bool {
-	return slices.ContainsFunc(at(t, p), func(x route.Route) bool {
+	return slices.ContainsFunc(t.RoutesTo(p), func(x route.Route) bool {
 		return x.Is(route.Installed) && x.Protocol != protocol
 	})
 }
@@ -250,7 +250,7 @@ func (in *instance) announces(n int, r *run, p netip.Prefix) bool {
 		if q == p || !slices.Contains(in.chainEnds(q), n) {
 			continue
 		}
-		if slices.ContainsFunc(at(in.nodes[n].table, q), func(x route.Route) bool {
+		if slices.ContainsFunc(in.nodes[n].table.RoutesTo(q), func(x route.Route) bool {
 			return x.Is(route.Installed) && x.Protocol == by
 		}) {
 			return true
@@ -324,7 +324,7 @@ func (r *run) attachedCost(in *instance, n int, p netip.Prefix) (cost [2]uint64,
 	if now == nil {
 		return cost, false
 	}
-	for _, x := range at(now.Table(in.nodes[n].table.Name, in.family), p) {
+	for _, x := range now.Table(in.nodes[n].table.Name, in.family).RoutesTo(p) {
 		if x.Protocol != route.Direct || !x.Is(route.Installed) || len(x.NextHops) != 1 {
 			continue
 		}
@@ -349,7 +349,7 @@ func (r *run) beside(in *instance, n int, p netip.Prefix) bool {
 	if !in.grown || now == nil {
 		return false
 	}
-	return slices.ContainsFunc(at(now.Table(in.nodes[n].table.Name, in.family), p), func(x route.Route) bool {
+	return slices.ContainsFunc(now.Table(in.nodes[n].table.Name, in.family).RoutesTo(p), func(x route.Route) bool {
 		return x.Protocol == route.Direct && len(x.NextHops) == 1 && slices.ContainsFunc(in.out[n], func(i int) bool {
 			return in.arcs[i].ifname == x.NextHops[0].Interface && !in.arcs[i].silent
 		})
@@ -406,7 +406,7 @@ func (r *run) predict(in *instance, p netip.Prefix, origins []origin, lost bool,
 		}
 		a := from.answer(n, e, had)
 		t := now.Table(x.table.Name, in.family)
-		rows := at(t, p)
+		rows := t.RoutesTo(p)
 		next, ok := in.rows(t, rows, p, e, had, a, n)
 		if !ok {
 			continue

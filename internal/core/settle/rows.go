@@ -9,21 +9,6 @@ import (
 	"zarvek/internal/core/selection"
 )
 
-func at(t *network.Table, p netip.Prefix) []route.Route {
-	if g, ok := t.Exact(p); ok {
-		return members(t, g)
-	}
-	return nil
-}
-
-func members(t *network.Table, g network.Group) []route.Route {
-	var out []route.Route
-	for _, x := range t.Members(g) {
-		out = append(out, x)
-	}
-	return out
-}
-
 // used reports whether any of the routes forwards, or is open.
 func used(rows []route.Route) bool {
 	return slices.ContainsFunc(rows, func(x route.Route) bool {

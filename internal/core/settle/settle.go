@@ -200,7 +200,7 @@ func ofTable(s network.Static, t *network.Table) bool {
 func (r *run) reconsider(device, table string, p netip.Prefix) bool {
 	d, was := r.now.Device(device), r.was(device)
 	t, old := d.Table(table, route.FamilyOf(p.Addr())), was.Table(table, route.FamilyOf(p.Addr()))
-	rows := at(t, p)
+	rows := t.RoutesTo(p)
 	var left []route.Route
 	lost, doubt := false, false
 	for _, x := range rows {
@@ -260,7 +260,7 @@ func (r *run) others() bool {
 			for i := 0; i < t.Routes().Len(); {
 				g := t.Group(i)
 				i = g.Hi
-				rows := members(t, g)
+				rows := t.At(g)
 				if !slices.ContainsFunc(rows, func(x route.Route) bool {
 					return x.Protocol.Dynamic() && !adds(x.Protocol) && !x.Is(route.Untold) && !x.Is(route.Unusable) &&
 						r.learnedLost(d, t, x)
@@ -295,7 +295,7 @@ func (r *run) withoutDead(d *network.Device, t *network.Table, rows []route.Rout
 // put replaces the routes of a prefix where that says anything new.
 func (r *run) put(device, table string, p netip.Prefix, rows []route.Route) bool {
 	t := r.now.Device(device).Table(table, route.FamilyOf(p.Addr()))
-	if same(at(t, p), rows) {
+	if same(t.RoutesTo(p), rows) {
 		return false
 	}
 	if r.draft == nil {
@@ -334,7 +334,7 @@ func moves(x, y *network.Snapshot) []Move {
 			}
 			slices.SortFunc(found, netip.Prefix.Compare)
 			for _, p := range found {
-				if m := (Move{Device: d.Name, Table: t.Name, Prefix: p, Was: at(old, p), Is: at(t, p)}); !same(m.Was, m.Is) {
+				if m := (Move{Device: d.Name, Table: t.Name, Prefix: p, Was: old.RoutesTo(p), Is: t.RoutesTo(p)}); !same(m.Was, m.Is) {
 					m.Kind = kindOf(m.Is)
 					out = append(out, m)
 				}
