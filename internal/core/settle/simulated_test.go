@@ -29,6 +29,7 @@ type model struct {
 	external map[int]int  // by router: 1 or 2, the type of its redistributed static route
 	backups  []backup     // static routes that wait
 	plain    bool         // tables show no kinds of paths, and configurations tell the areas
+	costs    bool         // and the costs
 	showOwn  bool         // tables show the protocol's own networks beside the attached ones
 	down     map[end]bool // interfaces
 	dead     map[int]bool // routers
@@ -97,6 +98,14 @@ func newModel(seed uint64, areas int) *model {
 		}
 	}
 	return m
+}
+
+// costOf is a cost as a configuration tells it, where it does.
+func (m *model) costOf(cost int) string {
+	if !m.costs {
+		return ""
+	}
+	return fmt.Sprint(" cost ", cost)
 }
 
 func (m *model) up(r, link int) bool { return !m.down[end{r, link}] && !m.dead[r] }
@@ -296,7 +305,7 @@ func (m *model) text() string {
 			say("r%d: runs ospf lan0 area 0.0.0.%d", r, m.lan[r].area)
 			for k, l := range m.links {
 				if slices.Contains(l.ends[:], r) {
-					say("r%d: runs ospf e%d area 0.0.0.%d", r, k, l.area)
+					say("r%d: runs ospf e%d area 0.0.0.%d%s", r, k, l.area, m.costOf(l.cost[slices.Index(l.ends[:], r)]))
 				}
 			}
 		}
@@ -443,11 +452,16 @@ func TestPredictionsAgainstTheModel(t *testing.T) {
 		name  string
 		areas int
 		plain bool
-	}{{"one area", 1, false}, {"three areas", 3, false}, {"one area as configured", 1, true}, {"three areas as configured", 3, true}} {
+		costs bool
+	}{
+		{"one area", 1, false, false}, {"three areas", 3, false, false}, {"one area as configured", 1, true, false},
+		{"three areas as configured", 3, true, false}, {"one area with costs", 1, true, true}, {"three areas with costs", 3, true, true},
+	} {
 		t.Run(kind.name, func(t *testing.T) {
 			right, open, touched := 0, 0, 0
 			for seed := range uint64(*runs) {
 				m := newModel(seed, kind.areas)
+				m.costs = kind.costs
 				if m.plain = kind.plain; m.plain {
 					clear(m.external) // a metric alone does not tell all of them apart
 				}
