@@ -2,6 +2,7 @@ package settle
 
 import (
 	"net/netip"
+	"slices"
 
 	"zarvek/internal/core/route"
 )
@@ -25,7 +26,7 @@ func (in *instance) tellAreas() {
 			continue
 		}
 		for k, e := range list {
-			if e.row.Subtype == "" && e.rank == 0 && !e.own && !in.isIn(e.node, area) {
+			if e.row.Subtype == "" && e.rank == 0 && !e.own && !in.within(e, area) {
 				list[k].rank = 1
 			}
 		}
@@ -64,6 +65,12 @@ func (in *instance) areaOf(p netip.Prefix) string {
 		}
 	}
 	return area
+}
+
+// within reports whether a path is one within an area: it leaves into it. A device of the area whose part of it is cut off goes
+// over the backbone.
+func (in *instance) within(e entry, area string) bool {
+	return in.isIn(e.node, area) && !slices.ContainsFunc(e.arcs, func(i int) bool { return in.arcs[i].area != area })
 }
 
 // isIn reports whether a node has an interface in an area.

@@ -70,8 +70,8 @@ func (r *run) moved(in *instance) []int {
 	return out
 }
 
-// candidates lists the prefixes that may have other paths: those over dead adjacencies, and those that a device has that is
-// not as it was. Where something came up, or border routers hide their ways, it is all of them.
+// candidates lists the prefixes that may have other paths: those over dead adjacencies, those that several devices attach
+// to, since a hidden path between these may have died, and those that a device has that is not as it was. Where something came up, or border routers hide their ways, it is all of them.
 func (r *run) candidates(in *instance, dead []bool, moved []int, some bool) []netip.Prefix {
 	if in.grown || in.areas && some {
 		return append(slices.Clone(in.sorted), r.fresh(in)...)
@@ -80,6 +80,13 @@ func (r *run) candidates(in *instance, dead []bool, moved []int, some bool) []ne
 	for i, list := range in.uses {
 		if dead[i] {
 			out = append(out, list...)
+		}
+	}
+	if some {
+		for p, holders := range in.holders {
+			if len(holders) > 1 && len(in.entries[p]) > 0 {
+				out = append(out, p)
+			}
 		}
 	}
 	for _, n := range moved {
@@ -279,8 +286,8 @@ func (r *run) hiddenWay(in *instance, n int, p netip.Prefix, dead []bool) bool {
 // crosses reports whether a dead arc is on the way from one node to another, as a prefix shows it that is announced there
 // alone; true where none does.
 func (in *instance) crosses(from, to int, dead []bool) bool {
-	for q, list := range in.entries {
-		ends := in.chainEnds(q)
+	for _, q := range in.sorted {
+		list, ends := in.entries[q], slices.Clone(in.chainEnds(q))
 		for _, e := range list {
 			if e.own {
 				ends = append(ends, e.node)

@@ -445,6 +445,16 @@ func withoutMetric(s string) string {
 	return strings.Join(w, " ")
 }
 
+// seeds numbers the networks to try: as many as asked for, and those of which a prediction was wrong once. In 3367 a device's
+// hidden way to a network that it attaches to dies.
+func seeds() []uint64 {
+	out := []uint64{16, 45, 3367}
+	for seed := range uint64(*runs) {
+		out = append(out, seed)
+	}
+	return out
+}
+
 // TestPredictionsAgainstTheModel fails links, interfaces and routers, and compares every table with that of the model
 // after the failure: nothing that is predicted is wrong, and little cannot be told.
 func TestPredictionsAgainstTheModel(t *testing.T) {
@@ -459,7 +469,7 @@ func TestPredictionsAgainstTheModel(t *testing.T) {
 	} {
 		t.Run(kind.name, func(t *testing.T) {
 			right, open, touched := 0, 0, 0
-			for seed := range uint64(*runs) {
+			for _, seed := range seeds() {
 				m := newModel(seed, kind.areas)
 				m.costs = kind.costs
 				if m.plain = kind.plain; m.plain {
