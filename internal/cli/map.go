@@ -26,14 +26,23 @@ A picture is written to standard output; send it to a file with >:
   zarvek map -as svg -path desk,mast-cam > way.svg
 
 -path draws a trace on it: the packet as a wide line, the reply as a row of dashes, and where
-either ends. -findings numbers the causes that audit finds and lists them below.`,
+either ends. -findings numbers the causes that audit finds and lists them below.
+
+-compare takes the folder with the captures of before, as compare does: the devices at which
+packets fare otherwise are numbered as there, and each box says what changed in it.
+
+  zarvek map -case after -compare before -as png > changed.png`,
 		setup: func(fs *flag.FlagSet) action {
 			family := fs.String("family", "ipv4", "the address `family`: ipv4, ipv6 or both")
 			path := fs.String("path", "", "draw the trace `SOURCE,DESTINATION` on it")
 			findings := fs.Bool("findings", false, "mark the faults and risks that audit finds")
+			before := fs.String("compare", "", "mark what became otherwise since the case in `folder`")
 			return func(e *env, args []string) error {
 				if len(args) > 0 {
 					return usagef("map takes no arguments, only options; -path takes SOURCE,DESTINATION")
+				}
+				if *findings && *before != "" {
+					return usagef("-findings and -compare both number their marks: give one of the two")
 				}
 				fam, err := parseFamily(*family)
 				if err != nil {
@@ -68,6 +77,11 @@ either ends. -findings numbers the causes that audit finds and lists them below.
 						}
 					}
 				}
+				if *before != "" {
+					if m.Compared, err = e.since(*before, l, fam); err != nil {
+						return err
+					}
+				}
 				switch e.as {
 				case "svg", "png":
 					return present.MapPicture(e.out, m, e.as)
@@ -78,4 +92,19 @@ either ends. -findings numbers the causes that audit finds and lists them below.
 			}
 		},
 	}
+}
+
+// since compares a case with one of before, as the map marks it.
+func (e *env) since(folder string, l *loaded, fam route.Family) (*present.CompareView, error) {
+	after := e.caseDir
+	e.caseDir = folder
+	was, err := e.devices()
+	e.caseDir = after
+	if err != nil {
+		return nil, err
+	}
+	return &present.CompareView{
+		Result: differences(was.walk(), l.walk(), fam),
+		Sides:  [2]present.Side{{Name: folder}, {Name: after}},
+	}, nil
 }

@@ -20,6 +20,7 @@ type MapView struct {
 	Title    string             // of the case
 	Trip     *forward.RoundTrip // to be drawn; nil for none
 	Findings []audit.Finding    // whose devices are marked
+	Compared *CompareView       // with the case before, of which this one is the second; nil for none
 }
 
 const (
@@ -78,6 +79,7 @@ func (m MapView) picture() picture.Map {
 			}
 		}
 	}
+	m.changes(&p)
 	return p
 }
 
@@ -142,6 +144,9 @@ func (m MapView) node(i int, n chart.Node) picture.MapNode {
 			}
 		}
 		m.ends(n.Device.Name, line)
+		if s := m.nodeChange(n); s != "" {
+			line(picture.Start, false, "%s", s)
+		}
 	case chart.Segment:
 		out.Style = picture.Bar
 		for _, p := range n.Networks {
@@ -308,6 +313,7 @@ func (m MapView) way(p *picture.Map, d forward.Direction, back bool) {
 
 // MapText writes the map as a list: each node with what is on it, then with what it is joined.
 func MapText(w io.Writer, m MapView, v View) error {
+	m.writeChanges(w, v)
 	v.headline(w, true, "%s", m.headline())
 	names := make([]string, len(m.Chart.Nodes))
 	for i, n := range m.Chart.Nodes {
@@ -366,6 +372,9 @@ func MapText(w io.Writer, m MapView, v View) error {
 			}
 		}
 		columns(w, "  ", rows)
+		if s := m.nodeChange(n); s != "" {
+			fmt.Fprintf(w, "  %s\n", s)
+		}
 	}
 	for _, j := range m.Chart.Joined() {
 		var who []string
