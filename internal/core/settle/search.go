@@ -369,6 +369,9 @@ func (s *search) answerOnce(n int, e entry, had bool) answer {
 	case exact && !s.constant:
 		a.metric = route.N(won[0].least)
 	}
+	if s.in.areas && !s.constant && (!had || !exact) {
+		return answer{} // areas may keep a path from it, or make one that is not the shortest
+	}
 	if !s.in.known {
 		return answer{} // there may be several areas, and the captures do not show them
 	}
