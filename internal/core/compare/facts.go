@@ -28,7 +28,7 @@ func (k FactKind) String() string { return factNames[k] }
 type FactChange struct {
 	Kind      FactKind
 	Device    string
-	Prefix    netip.Prefix // of an address or a static; of a neighbour its address, at full length
+	Prefix    netip.Prefix // of an address; of a neighbour its address, at full length
 	Interface string
 	Family    route.Family
 	Was, Is   string // words of the core: "", where one has none of it

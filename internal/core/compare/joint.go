@@ -1,7 +1,6 @@
 package compare
 
 import (
-	"cmp"
 	"net/netip"
 	"slices"
 
@@ -67,7 +66,7 @@ func join(before, after []audit.ReachEnd) []*joint {
 			i, k = i+1, k+1
 		}
 	}
-	slices.SortFunc(out, func(a, b *joint) int { return cmp.Or(a.rep.Compare(b.rep)) })
+	slices.SortFunc(out, func(a, b *joint) int { return a.rep.Compare(b.rep) })
 	return out
 }
 

@@ -487,8 +487,8 @@ func (in *instance) attributes(t *network.Table, p netip.Prefix, e entry, had bo
 
 // preference is what a node's routes of the protocol and of one kind have, or all of its routes of the protocol.
 func (in *instance) preference(t *network.Table, n, kind int) route.Number {
-	for _, list := range in.entries {
-		for _, f := range list {
+	for _, p := range in.sorted {
+		for _, f := range in.entries[p] {
 			if f.node == n && f.rank == kind && f.row.Preference.Known {
 				return f.row.Preference
 			}

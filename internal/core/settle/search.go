@@ -369,7 +369,7 @@ func (s *search) answerOnce(n int, e entry, had bool) answer {
 	case exact && !s.constant:
 		a.metric = route.N(won[0].least)
 	}
-	if s.in.areas && !s.constant && (!had || !exact) {
+	if s.in.areas && (!had || !exact) {
 		return answer{} // areas may keep a path from it, or make one that is not the shortest
 	}
 	if !s.in.known {

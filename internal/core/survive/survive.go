@@ -78,7 +78,6 @@ type Options struct {
 	Families []route.Family        // none: both
 	Pairs    bool                  // two failures at a time, devices left out
 	Progress func(done, total int) // told from several goroutines
-	Most     int                   // of failures in all; 0: as many as there are
 }
 
 // Run tries every failure. It ends early, with what it has, when the context does.
