@@ -443,6 +443,9 @@ func inOneOnly(c CompareView) []string {
 		case m.Table != "":
 			what = fmt.Sprintf("%s table %s of %s", familyName(m.Family), Clean(m.Table), Clean(m.Device))
 		}
+		if m.Part {
+			what += ", all of it"
+		}
 		out = append(out, fmt.Sprintf("%s: only %s", what, at))
 	}
 	return out

@@ -116,6 +116,9 @@ func (v View) comparison(c CompareView) jsonComparison {
 			j.What = "neighbours"
 		case m.Table != "":
 			j.What, j.Family = "table", text(m.Family.String())
+			if m.Part {
+				j.What = "whole-table"
+			}
 		}
 		if !m.After {
 			j.Only = "after"

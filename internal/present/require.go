@@ -1,6 +1,7 @@
 package present
 
 import (
+	"cmp"
 	"encoding/xml"
 	"fmt"
 	"io"
@@ -58,7 +59,7 @@ func (v View) requireDocument(file string, all []require.Verdict) document {
 			e.row("stands", fmt.Sprintf("%s:%d", Clean(file), x.Requirement.Line))
 			e.row("because", v.faultWords(x))
 			if x.Failed != "" {
-				e.row("without", Clean(x.Failed)+", and only then")
+				e.row("without", Clean(x.Failed))
 			}
 			if x.Trip != nil {
 				e.row("see", fmt.Sprintf("zarvek trace %s %s%s%s", x.From, x.To, flowOption(x), Clean(v.Option)))
@@ -121,9 +122,12 @@ func (v View) faultWords(x *require.Verdict) string {
 	case require.NotDiscarded:
 		return fmt.Sprintf("%s sends %s to %s  %s", Clean(r.Device), r.Prefix, strings.Join(ways(x.Route.Attributes), " and "), v.place(x.Route.Mark))
 	case require.NobodyThere:
-		return "no captured network has the addresses of the source"
+		return "no captured network has the addresses of the source, or not of all that it names"
+	case require.NobodyAsked:
+		return "no captured device decides over packets to all of these addresses: nobody can have them or answers there, they are of another family, or both ends are in one network"
 	case require.NoTable:
-		return fmt.Sprintf("the table of %s was not captured, or not to its end", Clean(r.Device))
+		device := cmp.Or(r.Device, x.Device)
+		return fmt.Sprintf("the table of %s was not captured, or not all of it", Clean(device))
 	}
 	return x.Fault.String()
 }

@@ -219,13 +219,14 @@ func (r *Result) findings(before, after *audit.Result) {
 	}
 }
 
-// Missing is a device, or a table of one, that only one of the two snapshots has.
+// Missing is a device, or a table of one, that only one of the two snapshots has, or has whole.
 type Missing struct {
 	Device string
 	Table  string // "": the whole device, or its neighbour entries
 	Family route.Family
 	// Neighbours: it is the device's neighbour entries (ARP, ND), of which the other side has none.
 	Neighbours bool
+	Part       bool // it is there on the other side too, and shown in part only
 	After      bool // it is there before and not after; else the other way round
 }
 
@@ -240,8 +241,9 @@ func missing(x, y *network.Snapshot) []Missing {
 				continue
 			}
 			for _, t := range d.Tables().All() {
-				if far.Table(t.Name, t.Family) == nil {
-					out = append(out, Missing{Device: d.Name, Table: t.Name, Family: t.Family, After: after})
+				u := far.Table(t.Name, t.Family)
+				if u == nil || u.InPart() && !t.InPart() {
+					out = append(out, Missing{Device: d.Name, Table: t.Name, Family: t.Family, Part: u != nil, After: after})
 				}
 			}
 			if d.Neighbours().Len() > 0 && far.Neighbours().Len() == 0 {

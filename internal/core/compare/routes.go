@@ -33,6 +33,9 @@ func routes(x, y *network.Snapshot, fam route.Family) []RouteChange {
 				if !t.Chosen || !u.Chosen { // one of the two captures shows only what forwards
 					was, is = forwarding(was), forwarding(is)
 				}
+				if t.MayHide(p) && among(was, is) || u.MayHide(p) && among(is, was) {
+					return // one of the two does not show all
+				}
 				if !sameRoutes(was, is) {
 					out = append(out, RouteChange{d.Name, t.Name, fam, p, was, is})
 				}
@@ -90,6 +93,13 @@ func inOrder(a, b netip.Prefix) int {
 
 func forwarding(list []route.Route) []route.Route {
 	return slices.DeleteFunc(slices.Clone(list), func(r route.Route) bool { return !r.Is(route.Installed) })
+}
+
+// among reports whether each of some routes is one of others.
+func among(some, others []route.Route) bool {
+	return !slices.ContainsFunc(some, func(x route.Route) bool {
+		return !slices.ContainsFunc(others, func(o route.Route) bool { return sameRoute(x, o) })
+	})
 }
 
 // sameRoutes reports whether two lists say the same, in whatever order.

@@ -41,14 +41,19 @@ func (j *judge) verdict(r Requirement) Verdict {
 	}
 	v := Verdict{Requirement: r}
 	judged := false
+	seen := newCoverage()
 	for _, fam := range []route.Family{route.IPv4, route.IPv6} {
 		if len(setOf(r.From, fam).ranges) == 0 && !everyLAN(r.From) {
 			continue
 		}
-		judged = j.pairs(&v, fam) || judged
+		judged = j.pairs(&v, fam, seen) || judged
 	}
-	if !judged && v.State == Holds {
+	switch {
+	case v.State != Holds:
+	case !judged, !seen.from.all(r.From, r.To):
 		v.State, v.Fault = Untold, NobodyThere
+	case r.Kind != Only && (v.Pairs == 0 || !seen.to.all(r.To, r.From)):
+		v.State, v.Fault = Untold, NobodyAsked
 	}
 	return v
 }
@@ -132,17 +137,23 @@ func earlier(a, b netip.Addr) netip.Addr {
 }
 
 // pairs judges all pairs of one family; false where nobody at the sources was captured.
-func (j *judge) pairs(v *Verdict, fam route.Family) bool {
+func (j *judge) pairs(v *Verdict, fam route.Family, seen coverage) bool {
 	r := v.Requirement
 	reach, ends := j.of(fam)
 	from, to := setOf(r.From, fam), setOf(r.To, fam)
 	any := false
+	for _, z := range ends {
+		if !z.Nobody && (!z.Silent || to.single) {
+			seen.to.mark(r.To, z)
+		}
+	}
 	for s, e := range ends {
 		src, ok := from.meets(e, j)
 		if !ok || !e.Sends && !e.Down || e.Silent && !from.single {
 			continue
 		}
 		any = true
+		seen.from.mark(r.From, e)
 		for d, z := range ends {
 			if s == d || e.Owner != "" && e.Owner == z.Owner || e.Net.IsValid() && e.Net == z.Net {
 				continue
@@ -204,6 +215,9 @@ func (j *judge) one(v *Verdict, reach *audit.Reach, s, d int, src, dst netip.Add
 		fate = reach.Fate(s, d, src, dst)
 	}
 	state, fault := weigh(r.Kind, fate)
+	if state == Holds && r.Kind == Reaches && fate.OneDirection && fate.Forward == forward.Leaves && !public(dst) {
+		state = Untold // it goes to where nobody looked, and no captured network has it
+	}
 	if state == Holds && (len(r.Way) > 0 || r.Within > 0) {
 		state, fault = j.way(r, src, dst)
 	}
@@ -257,9 +271,25 @@ func (j *judge) nothingLoops(r Requirement) Verdict {
 	}
 	for i := range j.loops.Findings {
 		v.State, v.Finding = Fails, &j.loops.Findings[i]
-		break
+		return v
+	}
+	for _, d := range j.walker.Topology().Network.Devices().All() {
+		if d.Tables().Any(hides) {
+			v.State, v.Fault, v.Device = Untold, NoTable, d.Name
+			break
+		}
 	}
 	return v
+}
+
+// hides reports whether routes of a table are hidden, or cannot be told: packets may go round by them.
+func hides(t *network.Table) bool {
+	for i := range t.Routes().Len() {
+		if _, state := t.Routes().Used(i); state&route.Untold != 0 {
+			return true
+		}
+	}
+	return t.InPart()
 }
 
 // aboutRoute looks a prefix up in a device's default table.
@@ -270,7 +300,7 @@ func (j *judge) aboutRoute(r Requirement) Verdict {
 	if d != nil {
 		t = d.Table("default", route.FamilyOf(r.Prefix.Addr()))
 	}
-	if t == nil || t.Undecided {
+	if t == nil || t.Undecided && !t.Answers(r.Prefix.Addr()) {
 		v.State, v.Fault = Untold, NoTable
 		return v
 	}
@@ -296,7 +326,7 @@ func (j *judge) aboutRoute(r Requirement) Verdict {
 			}
 		}
 	}
-	if v.Fault == NoSuchRoute && t.Incomplete(r.Prefix.Addr()) {
+	if v.Fault == NoSuchRoute && t.MayHide(r.Prefix) {
 		v.State, v.Fault = Untold, NoTable
 	}
 	return v

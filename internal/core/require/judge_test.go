@@ -52,6 +52,17 @@ func TestJudge(t *testing.T) {
 		"10.0.0.0/24 never reaches 10.0.5.0/24":                     {Holds, 0},
 		"10.0.0.0/24 never reaches 10.0.1.7":                        {Fails, Reached},
 		"10.0.0.0/24 reaches internet":                              {Holds, 0},
+		"10.0.0.0/24 reaches 192.168.5.0/24":                        {Untold, NotReached}, // left by a default route
+		"10.0.0.0/24 reaches 224.0.0.5":                             {Untold, NobodyAsked},
+		"10.0.0.0/24 reaches 127.0.0.1":                             {Untold, NobodyAsked},
+		"10.0.0.0/24 reaches 10.0.1.255":                            {Untold, NobodyAsked},
+		"10.0.0.0/24 reaches 10.0.0.7":                              {Untold, NobodyAsked}, // on its own network
+		"10.0.0.0/24 reaches fd00:1::/64":                           {Untold, NobodyAsked},
+		"10.0.0.0/24 reaches 10.0.1.0/24 and 10.0.1.255":            {Untold, NobodyAsked},
+		"10.0.0.0/24 reaches 10.0.1.0/24 and fd00:1::/64":           {Untold, NobodyAsked},
+		"10.0.0.0/24 never reaches 224.0.0.5":                       {Untold, NobodyAsked},
+		"10.0.0.0/24 and 10.0.9.0/24 reach 10.0.1.0/24":             {Untold, NobodyThere},
+		"10.0.0.0/24 and 10.0.1.0/24 reach 10.0.1.0/24":             {Holds, 0},
 		"10.0.0.0/24 reaches only 10.0.1.0/24":                      {Fails, Reached},
 		"10.0.9.0/24 reaches 10.0.1.0/24":                           {Untold, NobodyThere},
 		"10.0.0.0/24 reaches 10.0.1.0/24 by way of b":               {Holds, 0},

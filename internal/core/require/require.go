@@ -89,10 +89,11 @@ const (
 	NotDiscarded // the route leads on
 	NobodyThere  // no captured network has the source
 	NoTable
+	NobodyAsked // there is no pair of addresses of which a captured device decides
 )
 
 var faultNames = [...]string{"not-reached", "reached", "other-way", "too-many-hops", "loops", "no-such-route",
-	"other-source", "not-discarded", "source-not-captured", "table-missing"}
+	"other-source", "not-discarded", "source-not-captured", "table-missing", "nothing-to-judge"}
 
 // String returns the fault's word in output for machines.
 func (f Fault) String() string { return faultNames[f] }
@@ -107,6 +108,7 @@ type Verdict struct {
 	Trip        *forward.RoundTrip
 	Finding     *audit.Finding
 	Route       route.Route // Knows, Discards: what the device has
+	Device      string      // NoTable, NothingLoops: whose table is in the way
 	Failed      string      // the link or device without which it does not hold
 }
 
