@@ -122,7 +122,11 @@ func (e entry) markdown(v View, w io.Writer) {
 func (l listing) text(v View, w io.Writer) {
 	fmt.Fprintln(w, l.title+":")
 	for _, s := range l.lines {
-		v.wrapped(w, "  ", s)
+		begin := "  "
+		for _, line := range v.broken(s, 4) {
+			fmt.Fprintln(w, begin+line)
+			begin = "    "
+		}
 	}
 }
 

@@ -136,10 +136,11 @@ func (m MapView) writeChanges(w io.Writer, v View) {
 	}
 	v.headline(w, !m.Compared.Result.Harm(), "%s", m.comparedHeadline())
 	for _, c := range m.changeMarks() {
+		begin := "  "
 		if c.number > 0 {
-			c.text = fmt.Sprintf("%d. %s", c.number, c.text)
+			begin = fmt.Sprintf("  %d. ", c.number)
 		}
-		v.wrapped(w, "  ", c.text)
+		v.hanging(w, begin, c.text)
 	}
 	fmt.Fprintln(w)
 }

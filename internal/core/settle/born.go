@@ -14,23 +14,25 @@ import (
 func (r *run) grownBy(in *instance) *instance {
 	var born []arc
 	out := in
-	node := func(d *network.Device) int {
-		if n, ok := out.number[nodeKey{d.Name, "default"}]; ok {
+	key := func(p port) nodeKey { return nodeKey{p.device.Name, r.topo.TableOf(p.device, p.ifname)} }
+	node := func(p port) int {
+		k := key(p)
+		if n, ok := out.number[k]; ok {
 			return n
 		}
 		if out == in {
 			out = in.clone()
 		}
-		return out.nodeOf(d, "default")
+		return out.nodeOf(p.device, k.table)
 	}
 	for _, pair := range r.cameUp() {
 		x, y := pair[0], pair[1]
-		if _, speaks := in.number[nodeKey{x.device.Name, "default"}]; !speaks {
-			if _, speaks = in.number[nodeKey{y.device.Name, "default"}]; !speaks {
+		if _, speaks := in.number[key(x)]; !speaks {
+			if _, speaks = in.number[key(y)]; !speaks {
 				continue
 			}
 		}
-		n, m := node(x.device), node(y.device)
+		n, m := node(x), node(y)
 		if n < 0 || m < 0 {
 			continue
 		}
