@@ -152,7 +152,7 @@ func (b *Base) Partners(families ...route.Family) map[netip.Prefix]int {
 		reach, ends := b.sweep(fam)
 		first := map[netip.Prefix]int{}
 		for i, e := range ends {
-			if _, ok := first[e.Net]; !ok && e.Sends && e.Owner == "" && !e.Silent && !e.Net.IsSingleIP() && !t.Transit(e.Net) {
+			if _, ok := first[e.Net]; !ok && e.Sends && e.Owner == "" && !e.Silent && t.HasHosts(e.Net) {
 				first[e.Net] = i
 			}
 		}

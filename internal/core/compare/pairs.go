@@ -141,7 +141,7 @@ func (b *Base) hostsOf(after *forward.Walker, fam route.Family) *both {
 func hostNetworks(t *topology.Topology, fam route.Family) []netip.Prefix {
 	var out []netip.Prefix
 	for _, n := range t.Networks() {
-		if route.FamilyOf(n.Addr()) == fam && !n.IsSingleIP() && !t.Transit(n) {
+		if route.FamilyOf(n.Addr()) == fam && t.HasHosts(n) {
 			out = append(out, n)
 		}
 	}
@@ -346,7 +346,7 @@ func (d *difference) cause(parts string, start bool) string {
 func (b *both) hosts(p netip.Prefix) bool {
 	for _, t := range b.topo {
 		if len(t.AttachedTo(p)) > 0 {
-			return !t.Transit(p) && !p.IsSingleIP()
+			return t.HasHosts(p)
 		}
 	}
 	return false

@@ -283,7 +283,7 @@ func reached(w *forward.Walker, keep []netip.Addr) map[way]forward.Both {
 
 // someone is an address in a network other than one: a host's where there is room for any.
 func someone(t *topology.Topology, n netip.Prefix, other netip.Addr) (netip.Addr, bool) {
-	if route.FamilyOf(n.Addr()) != route.FamilyOf(other) || n.Contains(other) || n.IsSingleIP() || t.Transit(n) {
+	if route.FamilyOf(n.Addr()) != route.FamilyOf(other) || n.Contains(other) || !t.HasHosts(n) {
 		return netip.Addr{}, false
 	}
 	for a := n.Addr().Next(); n.Contains(a); a = a.Next() {

@@ -86,7 +86,7 @@ func setOf(ends []End, fam route.Family) set {
 
 // meets returns the first address that an end and a set have in common.
 func (s set) meets(e audit.ReachEnd, j *judge) (netip.Addr, bool) {
-	if s.lans && e.Net.IsValid() && !e.Net.IsSingleIP() && !j.walker.Topology().Transit(e.Net) && !e.Nobody {
+	if s.lans && j.walker.Topology().HasHosts(e.Net) && !e.Nobody {
 		return e.Ranges[0].From(), true
 	}
 	for _, r := range e.Ranges {
@@ -106,7 +106,7 @@ func (s set) meets(e audit.ReachEnd, j *judge) (netip.Addr, bool) {
 
 // covers reports whether an end lies in a set whole.
 func (s set) covers(e audit.ReachEnd, j *judge) bool {
-	if s.lans && e.Net.IsValid() && !e.Net.IsSingleIP() && !j.walker.Topology().Transit(e.Net) {
+	if s.lans && j.walker.Topology().HasHosts(e.Net) {
 		return true
 	}
 	if s.internet && !e.Net.IsValid() && !slices.ContainsFunc(e.Ranges, func(r netipx.IPRange) bool {

@@ -29,7 +29,7 @@ func Learn(w *forward.Walker, called func(netip.Prefix) string) []Lesson {
 	for _, fam := range []route.Family{route.IPv4, route.IPv6} {
 		var nets []netip.Prefix
 		for _, n := range w.Topology().Networks() {
-			if route.FamilyOf(n.Addr()) == fam && !n.IsSingleIP() && !w.Topology().Transit(n) {
+			if route.FamilyOf(n.Addr()) == fam && w.Topology().HasHosts(n) {
 				nets = append(nets, n)
 			}
 		}

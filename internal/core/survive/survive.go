@@ -230,7 +230,7 @@ func (s *search) try(f Failure) *Outcome {
 // hostNetworks lists the networks in which hosts may be.
 func hostNetworks(t *topology.Topology, fams []route.Family) []netip.Prefix {
 	return slices.DeleteFunc(slices.Clone(t.Networks()), func(p netip.Prefix) bool {
-		return p.IsSingleIP() || t.Transit(p) || !slices.Contains(fams, route.FamilyOf(p.Addr()))
+		return !t.HasHosts(p) || !slices.Contains(fams, route.FamilyOf(p.Addr()))
 	})
 }
 

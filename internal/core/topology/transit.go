@@ -42,3 +42,9 @@ func (t *Topology) Transit(p netip.Prefix) bool {
 	}
 	return true
 }
+
+// HasHosts reports whether hosts may be in a network: it has room for more than one address, and is not between devices
+// only.
+func (t *Topology) HasHosts(p netip.Prefix) bool {
+	return p.IsValid() && !p.IsSingleIP() && !t.Transit(p)
+}
