@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"zarvek/internal/core/audit"
+	"zarvek/internal/core/mend"
 	"zarvek/internal/present"
 	"zarvek/internal/source"
 )
@@ -92,6 +93,7 @@ func (l *loaded) audit(opt audit.Options) *audit.Result {
 
 func (e *env) showAudit(l *loaded, r *audit.Result, least audit.Severity, accepted []acceptance) error {
 	a := present.AuditView{Result: r}
+	a.Cures.Topo = l.walk().Topology()
 	for _, f := range r.Findings {
 		i := slices.IndexFunc(accepted, func(x acceptance) bool { return x.id == f.ID })
 		switch {
@@ -107,6 +109,15 @@ func (e *env) showAudit(l *loaded, r *audit.Result, least audit.Severity, accept
 	for _, x := range accepted {
 		if !x.met {
 			a.Gone = append(a.Gone, x.id)
+		}
+	}
+	if l.small() && len(a.Findings) <= fewFindings {
+		m := mend.New(l.walk(), mend.Options{})
+		a.Cures.Found = map[string]*mend.Result{}
+		for i := range a.Findings {
+			if f := &a.Findings[i]; present.ByRoutes(f) {
+				a.Cures.Found[f.ID] = m.Find(mend.WrongOf(f))
+			}
 		}
 	}
 	var err error

@@ -56,6 +56,7 @@ func commands() []command {
 		rehearseCommand(),
 		surviveCommand(),
 		requireCommand(),
+		mendCommand(),
 		matrixCommand(),
 		mapCommand(),
 		layoutsCommand(),

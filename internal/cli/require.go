@@ -9,6 +9,7 @@ import (
 	"strconv"
 	"strings"
 
+	"zarvek/internal/core/forward"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/require"
 	"zarvek/internal/core/settle"
@@ -126,16 +127,23 @@ func (e *env) require(l *loaded, file string, allow bool) error {
 
 // failures makes the networks without one link, or without one device.
 func (l *loaded) failures(kind require.Without) []require.Failure {
-	s := settle.New(l.walk().Topology())
-	var out []require.Failure
-	for _, f := range survive.Failures(l.walk().Topology()) {
-		if kind == require.AnyLink && f.Kind != survive.Link || kind == require.AnyDevice && f.Kind != survive.Device {
-			continue
+	return l.failuresOf(l.walk())(kind)
+}
+
+// failuresOf makes such networks of another one.
+func (l *loaded) failuresOf(w *forward.Walker) require.Failures {
+	return func(kind require.Without) []require.Failure {
+		s := settle.New(w.Topology())
+		var out []require.Failure
+		for _, f := range survive.Failures(w.Topology()) {
+			if kind == require.AnyLink && f.Kind != survive.Link || kind == require.AnyDevice && f.Kind != survive.Device {
+				continue
+			}
+			after, _ := f.On(w, s)
+			out = append(out, require.Failure{Name: f.Name, Walker: after})
 		}
-		after, _ := f.On(l.walk(), s)
-		out = append(out, require.Failure{Name: f.Name, Walker: after})
+		return out
 	}
-	return out
 }
 
 // meanings finds what names in requirements stand for.

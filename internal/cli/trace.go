@@ -4,6 +4,7 @@ import (
 	"flag"
 
 	"zarvek/internal/core/forward"
+	"zarvek/internal/core/mend"
 	"zarvek/internal/core/network"
 	"zarvek/internal/notes"
 	"zarvek/internal/present"
@@ -62,13 +63,16 @@ Exit code 1: anything but two-way.`,
 				if err != nil {
 					return err
 				}
-				rt := l.walking(*assume).TraceFlow(src, dst, flow)
-				if e.as == "json" {
-					err = present.TraceJSON(e.out, rt, e.view(l))
-				} else {
-					err = present.TraceText(e.out, rt, e.view(l))
+				t := present.TraceView{RoundTrip: l.walking(*assume).TraceFlow(src, dst, flow), Topo: l.walk().Topology()}
+				if t.Verdict != forward.TwoWay && l.small() && flow == (network.Flow{}) && !*assume {
+					t.Cure = mend.New(l.walk(), mend.Options{}).Find(mend.Wrong{Trips: []mend.Trip{{Source: src, Destination: dst}}})
 				}
-				if err == nil && rt.Verdict != forward.TwoWay {
+				if e.as == "json" {
+					err = present.TraceJSON(e.out, t, e.view(l))
+				} else {
+					err = present.TraceText(e.out, t, e.view(l))
+				}
+				if err == nil && t.Verdict != forward.TwoWay {
 					return errBadNews
 				}
 				return err

@@ -29,6 +29,7 @@ var rooms = map[string][]string{
 	"rehearse":  {"route", "network", "topology", "forward", "change", "settle", "compare"},
 	"require":   {"route", "network", "topology", "forward", "audit"},
 	"survive":   {"route", "network", "topology", "forward", "change", "settle", "compare"},
+	"mend":      {"route", "network", "topology", "forward", "audit", "settle", "compare", "rehearse"},
 	"coretest":  {"route", "network"},
 }
 

@@ -108,7 +108,10 @@ func ParseChange(name string, text []byte, file uint32, of Resolver) ([]rehearse
 	r.file = file
 	var out []rehearse.Step
 	for _, d := range docs {
-		err := r.each(d, "a change", []string{"steps"}, func(_ string, at, v ast.Node) error {
+		err := r.each(d, "a change", []string{"steps", "about"}, func(key string, at, v ast.Node) error {
+			if key == "about" { // what mend says of its cures
+				return nil
+			}
 			list, ok := v.(*ast.SequenceNode)
 			if !ok {
 				return r.errorAt(v, "a list of steps is wanted here, each behind a hyphen")

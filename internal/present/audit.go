@@ -18,6 +18,7 @@ type AuditView struct {
 	Hidden   int             // below the severity
 	Accepted []Accepted
 	Gone     []string // accepted, and no longer found
+	Cures    Cures
 }
 
 // Accepted is a finding that somebody said to live with, and why.
@@ -48,7 +49,7 @@ func (v View) auditDocument(a AuditView) document {
 	var d document
 	d.add(answer{auditHeadline(a), len(a.Findings) == 0})
 	for i := range a.Findings {
-		d.add(v.finding(i+1, &a.Findings[i]))
+		d.add(v.finding(i+1, &a.Findings[i], a.Cures))
 	}
 	if len(a.Accepted) > 0 {
 		l := listing{title: "Accepted"}
@@ -119,7 +120,7 @@ func coverage(c audit.Coverage) string {
 }
 
 // finding words one finding.
-func (v View) finding(number int, f *audit.Finding) entry {
+func (v View) finding(number int, f *audit.Finding, c Cures) entry {
 	e := entry{number: number, strong: f.Severity.String(), words: summary(f), capturedBehind: f.Marks}
 	e.row("effect", effect(f))
 	if f.Addresses().Sign() > 0 {
@@ -137,7 +138,7 @@ func (v View) finding(number int, f *audit.Finding) entry {
 			e.row("searched", "no line of "+strings.Join(files, ", ")+" covers that")
 		}
 	}
-	mend := repairs(f)
+	mend := append(repairs(f), c.of(f, v.Option)...)
 	if n := len(mend); n > maxRepairs {
 		mend = append(
 			mend[:maxRepairs:maxRepairs],

@@ -25,6 +25,7 @@ type jsonRepair struct {
 	Interface *string `json:"outgoing-interface"`
 	Towards   *string `json:"towards"`
 	Deduced   bool    `json:"deduced,omitempty"`
+	Proved    bool    `json:"proved,omitempty"` // by a comparison of all pairs with the network as it would be
 }
 
 type jsonFinding struct {
@@ -70,10 +71,10 @@ func AuditJSON(w io.Writer, a AuditView, v View) error {
 		Searched []jsonCoverage `json:"searched"`
 	}{[]jsonFinding{}, []jsonFinding{}, append([]string{}, a.Gone...), a.Hidden, []jsonCoverage{}}
 	for i := range a.Findings {
-		doc.Findings = append(doc.Findings, v.jsonFinding(&a.Findings[i]))
+		doc.Findings = append(doc.Findings, v.jsonFinding(&a.Findings[i], a.Cures))
 	}
 	for i := range a.Accepted {
-		j := v.jsonFinding(&a.Accepted[i].Finding)
+		j := v.jsonFinding(&a.Accepted[i].Finding, a.Cures)
 		j.Accepted = &a.Accepted[i].Reason
 		doc.Accepted = append(doc.Accepted, j)
 	}
@@ -86,7 +87,7 @@ func AuditJSON(w io.Writer, a AuditView, v View) error {
 	return writeJSON(w, doc)
 }
 
-func (v View) jsonFinding(f *audit.Finding) jsonFinding {
+func (v View) jsonFinding(f *audit.Finding, c Cures) jsonFinding {
 	j := jsonFinding{
 		Kind:      string(f.Kind),
 		Severity:  f.Severity.String(),
@@ -118,20 +119,13 @@ func (v View) jsonFinding(f *audit.Finding) jsonFinding {
 		j.Loop = append(j.Loop, h.Device)
 	}
 	for _, r := range f.Repair {
-		j.Repair = append(
-			j.Repair,
-			jsonRepair{
-				r.Kind.String(),
-				repairWords(r),
-				text(r.Device),
-				prefix(r.Prefix),
-				address(r.NextHop),
-				text(r.Interface),
-				text(r.Other),
-				r.Deduced,
-			},
-		)
+		if byRoutes(r.Kind) {
+			continue
+		}
+		j.Repair = append(j.Repair, jsonRepair{Code: r.Kind.String(), Text: repairWords(r), Device: text(r.Device), Prefix: prefix(r.Prefix),
+			NextHop: address(r.NextHop), Interface: text(r.Interface), Towards: text(r.Other), Deduced: r.Deduced})
 	}
+	j.Repair = append(j.Repair, c.jsonOf(f)...)
 	return j
 }
 

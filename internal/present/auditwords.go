@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math/big"
 	"net/netip"
+	"slices"
 	"strings"
 
 	"zarvek/internal/core/audit"
@@ -401,62 +402,21 @@ func toWays(a *route.Attributes) string {
 	return s
 }
 
-// repairs words what to do; what is the same for several networks is said once.
+// repairs words what to do, or to look at, beside changes of routes; each once.
 func repairs(f *audit.Finding) []string {
 	var out []string
-	for i := 0; i < len(f.Repair); {
-		r := f.Repair[i]
-		var nets pairSet
-		for ; i < len(f.Repair) && same(f.Repair[i], r); i++ {
-			nets.add(f.Repair[i].Prefix)
+	for _, r := range f.Repair {
+		if s := repairWords(r); !byRoutes(r.Kind) && !slices.Contains(out, s) {
+			out = append(out, s)
 		}
-		text := repairOf(r, nets)
-		if len(out) > 0 && r.Kind == audit.RemoveRoute {
-			text = "or " + text
-		}
-		out = append(out, text)
 	}
 	return out
 }
 
-// same reports whether two repairs differ in nothing but their network.
-func same(a, b audit.Repair) bool {
-	a.Prefix, b.Prefix = netip.Prefix{}, netip.Prefix{}
-	return a == b
-}
-
-func repairWords(r audit.Repair) string { return repairOf(r, pairSet{r.Prefix}) }
-
-// repairOf says what to do for some networks.
-func repairOf(r audit.Repair, nets pairSet) string {
+// repairWords says what to do, or to look at, where no change of routes is meant.
+func repairWords(r audit.Repair) string {
 	d := Clean(r.Device)
-	list, routes := prefixList(nets, 4), "a route"
-	if len(nets) > 1 {
-		routes = "routes"
-	}
-	way := ""
-	if r.NextHop.IsValid() || r.Interface != "" {
-		way = " via " + to(r.NextHop, r.Interface)
-		if !r.NextHop.IsValid() {
-			way = " by " + Clean(r.Interface)
-		}
-		if r.Other != "" {
-			way += ", which is " + Clean(r.Other)
-		}
-	}
 	switch r.Kind {
-	case audit.AddRoute:
-		if way == "" {
-			return fmt.Sprintf("give %s %s to %s; no captured neighbour of it leads there", d, routes, list)
-		}
-		return fmt.Sprintf("give %s %s to %s%s", d, routes, list, way)
-	case audit.RemoveRoute:
-		if !r.Prefix.IsValid() {
-			return fmt.Sprintf("change the policy rule of %s", d)
-		}
-		return fmt.Sprintf("take %s out of %s, if those addresses are to be reached", list, d)
-	case audit.LowerPreference:
-		return fmt.Sprintf("give %s on %s a preference below %d", r.Prefix, d, r.Preference)
 	case audit.CorrectHost:
 		return fmt.Sprintf("correct the settings of the host %s", d)
 	case audit.MatchPrefix:
@@ -465,20 +425,10 @@ func repairOf(r audit.Repair, nets pairSet) string {
 			d,
 			r.Prefix,
 		)
-	case audit.BreakLoop:
-		return "let one of these routes lead elsewhere, or discard there what is not in use"
-	case audit.ChangeNextHop:
-		switch {
-		case r.Prefix.IsValid() && way != "":
-			return fmt.Sprintf("let %s send %s%s", d, list, way)
-		case r.Prefix.IsValid():
-			return fmt.Sprintf("correct the next hop of %s on %s", r.Prefix, d)
-		}
-		return fmt.Sprintf("take the way that fails out of the equal ones on %s, or mend it where it ends", d)
 	case audit.SwitchOn:
 		return fmt.Sprintf("switch forwarding on at %s", d)
 	case audit.LoosenCheck:
-		return fmt.Sprintf("give %s a route to %s by %s, or loosen the check there", d, r.Prefix, Clean(r.Interface))
+		return fmt.Sprintf("look at the check of %s on %s: it lacks a route to %s by it", d, Clean(r.Interface), r.Prefix)
 	case audit.RaisePreference:
 		return fmt.Sprintf(
 			"as a backup %s on %s needs a preference worse than %d; else it can stay",
@@ -510,8 +460,6 @@ func repairOf(r audit.Repair, nets pairSet) string {
 			return fmt.Sprintf("capture %s and %s at one time", d, Clean(r.Other))
 		}
 		return fmt.Sprintf("find out why, or capture %s anew", d)
-	case audit.NameNextHop:
-		return fmt.Sprintf("give %s on %s a next hop on %s", r.Prefix, d, Clean(r.Interface))
 	}
 	return ""
 }

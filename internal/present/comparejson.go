@@ -134,7 +134,7 @@ func (v View) comparison(c CompareView) jsonComparison {
 		if f.Gone {
 			change, side = "gone", 0
 		}
-		doc.Findings = append(doc.Findings, jsonFindingChange{change, v.on(c.Sides[side]).jsonFinding(&f.Finding)})
+		doc.Findings = append(doc.Findings, jsonFindingChange{change, v.on(c.Sides[side]).jsonFinding(&f.Finding, Cures{})})
 	}
 	for _, x := range r.Routes {
 		doc.Routes = append(doc.Routes, jsonRouteChange{x.Device, x.Table, x.Prefix.String(),

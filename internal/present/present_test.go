@@ -47,7 +47,7 @@ func TestNothingRawReachesTheOutput(t *testing.T) {
 	w := forward.NewWalker(topology.Build(n))
 	v := View{Evidence: fixed{}, Lines: true}
 	var out bytes.Buffer
-	require.NoError(t, TraceText(&out, w.Trace(netip.MustParseAddr("10.1.0.5"), netip.MustParseAddr("10.2.0.1")), v))
+	require.NoError(t, TraceText(&out, TraceView{RoundTrip: w.Trace(netip.MustParseAddr("10.1.0.5"), netip.MustParseAddr("10.2.0.1"))}, v))
 	tab := n.Devices().At(0).Table("default", route.IPv4)
 	require.NoError(t, WhyText(&out, w.Why(n.Devices().At(0), tab, netip.MustParsePrefix("10.2.0.1/32")), v))
 	_, err := TableText(&out, TableQuery{Device: n.Devices().At(0), Filter: network.Filter{All: true}}, v)
@@ -130,8 +130,8 @@ func TestEveryReasonHasWords(t *testing.T) {
 			t,
 			TraceText(
 				&out,
-				forward.NewWalker(topology.Build(n)).
-					Trace(netip.MustParseAddr("10.1.0.5"), netip.MustParseAddr(tt.dst)),
+				TraceView{RoundTrip: forward.NewWalker(topology.Build(n)).
+					Trace(netip.MustParseAddr("10.1.0.5"), netip.MustParseAddr(tt.dst))},
 				View{Evidence: fixed{}},
 			),
 		)

@@ -381,7 +381,7 @@ func advice(b forward.Branch, dst netip.Addr) string {
 				b.Reason.NotTaken,
 			)
 		}
-		return fmt.Sprintf("give %s a route to %s", at, dst)
+		return ""
 	case forward.TableMissing:
 		if b.Reason.Table != "" {
 			return fmt.Sprintf("capture all %s tables of %s", familyName(route.FamilyOf(dst)), at)
@@ -406,9 +406,9 @@ func advice(b forward.Branch, dst netip.Addr) string {
 	case forward.NobodyAnswers:
 		if b.Reason.Address != dst {
 			return fmt.Sprintf(
-				"correct the next hop of %s, or bring up the device that should have %s",
-				at,
+				"bring up the device that should have %s, if %s is right to ask for it",
 				b.Reason.Address,
+				at,
 			)
 		}
 	case forward.FilterNotRead:
@@ -437,13 +437,13 @@ func advice(b forward.Branch, dst netip.Addr) string {
 	case forward.HostSelf:
 		return fmt.Sprintf("correct the settings of %s", at)
 	case forward.NobodyHasIt:
-		return fmt.Sprintf("correct the next hop of %s, or the address of %s", at, Clean(b.Reason.Device))
+		return fmt.Sprintf("compare the next hop of %s with the address of %s", at, Clean(b.Reason.Device))
 	case forward.SourceFails:
 		return fmt.Sprintf(
-			"give %s a route back to %s by %s, or loosen the check there (zarvek why %s %s -from %s)",
+			"look at the check of %s on %s: it lacks a route back to %s by it (zarvek why %s %s -from %s)",
 			at,
-			b.Reason.Address,
 			Clean(b.Reason.Interface),
+			b.Reason.Address,
 			at,
 			b.Reason.Address,
 			Clean(b.Reason.Interface),
@@ -451,16 +451,12 @@ func advice(b forward.Branch, dst netip.Addr) string {
 	case forward.SwitchOff:
 		return fmt.Sprintf("switch %s forwarding on at %s", familyName(route.FamilyOf(dst)), at)
 	case forward.CameBack:
-		return "correct one of the routes in the ring: " + ringRoutes(b)
-	case forward.Blackholed, forward.Rejected:
-		if p := b.Hops[len(b.Hops)-1].Prefix; p.IsValid() {
-			return fmt.Sprintf("give %s a longer route to %s than %s, or take that one away", at, dst, p)
-		}
+		return "look at the routes of the ring: " + ringRoutes(b)
 	case forward.SourceNotPlaced:
 		return "capture the device at that end"
 	case forward.LeftCase:
 		if b.Reason.Behind != "" {
-			return fmt.Sprintf("give %s a route to %s that leads to %s", at, dst, Clean(b.Reason.Behind))
+			return ""
 		}
 		return fmt.Sprintf("capture the device that has %s to follow it further", b.Reason.Address)
 	case forward.RuleNotDecided:

@@ -8,12 +8,21 @@ import (
 	"strings"
 
 	"zarvek/internal/core/forward"
+	"zarvek/internal/core/mend"
 	"zarvek/internal/core/route"
 	"zarvek/internal/core/topology"
 )
 
+// A TraceView is a round trip with the change of routes that would mend it, where one was looked for.
+type TraceView struct {
+	forward.RoundTrip
+	Cure *mend.Result
+	Topo *topology.Topology
+}
+
 // TraceText writes a round trip: the answer first, then the hops out and back.
-func TraceText(w io.Writer, rt forward.RoundTrip, v View) error {
+func TraceText(w io.Writer, t TraceView, v View) error {
+	rt := t.RoundTrip
 	src, dst := endName(rt.Source), endName(rt.Destination)
 	weak := ""
 	if rt.Weak() {
@@ -30,7 +39,7 @@ func TraceText(w io.Writer, rt forward.RoundTrip, v View) error {
 		v.direction(w, "Back", dst+" to "+src, *rt.Return, rt.Source)
 	}
 	v.bothWays(w, rt)
-	switch all := advices(rt); len(all) {
+	switch all := append(advices(rt), t.cureWords(v.Option)...); len(all) {
 	case 0:
 	case 1:
 		fmt.Fprintf(w, "\nWhat to do: %s.\n", all[0])
@@ -376,8 +385,44 @@ type jsonDirection struct {
 	Unknown  *jsonCannotTell `json:"cannot-tell,omitempty"`
 }
 
+// cureWords words the proved change of routes that mends a trip, or who looks for one.
+func (t TraceView) cureWords(option string) []string {
+	asked := func(d *forward.Direction) bool {
+		return d != nil && slices.ContainsFunc(d.Branches, func(b forward.Branch) bool { return hangsOnRoutes(&b) })
+	}
+	if t.Verdict == forward.TwoWay || !asked(&t.Forward) && !asked(t.Return) {
+		return nil
+	}
+	ask := fmt.Sprintf("zarvek mend %s %s%s", t.Source.Address, t.Destination.Address, Clean(option))
+	switch {
+	case t.Cure == nil:
+		return []string{ask + " looks for a change of routes that mends it, and proves it"}
+	case t.Cure.Cure != nil:
+		return []string{strings.Join(ordersWords(t.Cure.Cure.Orders, t.Topo), "; ") + " (proved; " + ask + " has the lines to type)"}
+	case len(t.Cure.Refused) > 0:
+		return []string{"no change of routes that mends it passed the proof; " + ask + " tells which were tried"}
+	}
+	return []string{"no change of routes mends it: " + outsideWords(t.Cure)}
+}
+
+// hangsOnRoutes reports whether what ends a branch is a route, or that there is none.
+func hangsOnRoutes(b *forward.Branch) bool {
+	switch b.Reason.Code {
+	case forward.NoCoveringRoute:
+		return !b.Reason.NotTaken.IsValid()
+	case forward.CameBack, forward.Blackholed, forward.Rejected, forward.NobodyHasIt, forward.Unresolved, forward.OwnerDown, forward.OwnLinkDown:
+		return true
+	case forward.NobodyAnswers:
+		return b.Verdict == forward.NextHopLost
+	case forward.LeftCase:
+		return b.Reason.Behind != ""
+	}
+	return false
+}
+
 // TraceJSON writes a round trip by the JSON contract.
-func TraceJSON(w io.Writer, rt forward.RoundTrip, v View) error {
+func TraceJSON(w io.Writer, t TraceView, v View) error {
+	rt := t.RoundTrip
 	doc := struct {
 		Source      jsonEnd        `json:"source"`
 		Destination jsonEnd        `json:"destination"`
@@ -388,6 +433,7 @@ func TraceJSON(w io.Writer, rt forward.RoundTrip, v View) error {
 		OnlyOut     []string       `json:"only-out"`
 		OnlyBack    []string       `json:"only-back"`
 		OneSided    []string       `json:"stateful-sees-one-direction"`
+		Mend        []string       `json:"mend,omitempty"`
 	}{
 		Source:      jsonEnd{rt.Source.Address.String(), text(rt.Source.Name)},
 		Destination: jsonEnd{rt.Destination.Address.String(), text(rt.Destination.Name)},
@@ -397,6 +443,7 @@ func TraceJSON(w io.Writer, rt forward.RoundTrip, v View) error {
 		OnlyOut:     append([]string{}, rt.Asymmetry().OnlyOut...),
 		OnlyBack:    append([]string{}, rt.Asymmetry().OnlyBack...),
 		OneSided:    append([]string{}, rt.OneSided...),
+		Mend:        t.cureWords(v.Option),
 	}
 	if rt.Return != nil {
 		d := v.jsonDirection(*rt.Return, rt.Source)

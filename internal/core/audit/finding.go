@@ -159,6 +159,23 @@ func (f *Finding) Holds(a netip.Addr) bool {
 		slices.ContainsFunc(f.spans, func(s span) bool { return !n.less(s.first) && !s.last.less(n) })
 }
 
+// A Trip is a packet of a pair that a finding breaks: a trace of it shows the finding. Reply: it is the reply that is lost.
+type Trip struct {
+	Source, Destination netip.Addr
+	Reply               bool
+}
+
+// Trips yields a trip for every group of pairs that the finding breaks.
+func (f *Finding) Trips() iter.Seq[Trip] {
+	return func(yield func(Trip) bool) {
+		for _, p := range f.pairs {
+			if !yield(Trip{f.of.groups[p.from].rep, f.of.groups[p.to].rep, p.back}) {
+				return
+			}
+		}
+	}
+}
+
 // identify gives the finding its identifier.
 func (f *Finding) identify(parts ...any) {
 	h := fnv.New32a()

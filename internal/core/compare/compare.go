@@ -11,6 +11,7 @@ package compare
 
 import (
 	"cmp"
+	"fmt"
 	"net/netip"
 	"slices"
 	"sync"
@@ -121,6 +122,9 @@ type Base struct {
 	walker *forward.Walker
 	swept  map[route.Family]*sweptOnce // all addresses
 	hosts  map[route.Family]*sweptOnce // those of networks with hosts
+
+	mu       sync.Mutex
+	findings map[string]*audit.Result // by what the audit was told
 }
 
 type sweptOnce struct {
@@ -131,8 +135,19 @@ type sweptOnce struct {
 
 // NewBase prepares comparisons with a walker's network.
 func NewBase(w *forward.Walker) *Base {
-	return &Base{w, map[route.Family]*sweptOnce{route.IPv4: {}, route.IPv6: {}},
-		map[route.Family]*sweptOnce{route.IPv4: {}, route.IPv6: {}}}
+	return &Base{walker: w, swept: map[route.Family]*sweptOnce{route.IPv4: {}, route.IPv6: {}},
+		hosts: map[route.Family]*sweptOnce{route.IPv4: {}, route.IPv6: {}}, findings: map[string]*audit.Result{}}
+}
+
+// audit returns the findings of the base's network.
+func (b *Base) audit(opt audit.Options) *audit.Result {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	k := fmt.Sprint(opt.Family, opt.Only, opt.Except, opt.Ages, opt.Unread)
+	if b.findings[k] == nil {
+		b.findings[k] = audit.Run(b.walker, opt)
+	}
+	return b.findings[k]
 }
 
 func (b *Base) sweep(fam route.Family) (*audit.Reach, []audit.ReachEnd) {
@@ -168,7 +183,10 @@ func (b *Base) Partners(families ...route.Family) map[netip.Prefix]int {
 }
 
 // Run compares what two walkers' networks do with packets, and what their captures say.
-func Run(before, after *forward.Walker, opt Options) *Result {
+func Run(before, after *forward.Walker, opt Options) *Result { return NewBase(before).Run(after, opt) }
+
+// Run compares the base's network with another one as the function Run does.
+func (b *Base) Run(after *forward.Walker, opt Options) *Result {
 	r := &Result{}
 	tell := opt.Progress
 	if tell == nil {
@@ -178,12 +196,11 @@ func Run(before, after *forward.Walker, opt Options) *Result {
 	if len(fams) == 0 {
 		fams = []route.Family{route.IPv4, route.IPv6}
 	}
-	base := NewBase(before)
-	x, y := before.Topology().Network, after.Topology().Network
+	x, y := b.walker.Topology().Network, after.Topology().Network
 	r.Missing = missing(x, y)
 	for _, fam := range fams {
 		tell(fam.String())
-		r.pairs(base, after, fam, opt.OneNetwork)
+		r.pairs(b, after, fam, opt.OneNetwork)
 		r.Routes = append(r.Routes, routes(x, y, fam)...)
 	}
 	slices.SortStableFunc(r.Groups, func(a, b Group) int {
@@ -192,7 +209,7 @@ func Run(before, after *forward.Walker, opt Options) *Result {
 	r.Facts = facts(x, y)
 	tell("findings")
 	if x != y {
-		r.findings(audit.Run(before, opt.Audit), audit.Run(after, opt.Audit))
+		r.findings(b.audit(opt.Audit), audit.Run(after, opt.Audit))
 	}
 	return r
 }

@@ -148,17 +148,26 @@ func Run(w *forward.Walker, steps []Step, keep []netip.Addr, opt compare.Options
 func Predict(t *topology.Topology, steps []Step) (*settle.Result, error) {
 	edited := t.Network
 	for _, s := range steps {
-		for _, o := range s.Orders {
-			edits, _, err := plan(t, edited, o)
-			if err == nil {
-				edited, err = on(edited, edits)
-			}
-			if err != nil {
-				return nil, &OrderError{o, err}
-			}
+		var err error
+		if edited, err = Edit(t, edited, s.Orders); err != nil {
+			return nil, err
 		}
 	}
 	return settle.New(t).Run(edited), nil
+}
+
+// Edit puts orders on a network, t's or an overlay of it, without what follows from them. The error is an OrderError.
+func Edit(t *topology.Topology, n *network.Snapshot, orders []Order) (*network.Snapshot, error) {
+	for _, o := range orders {
+		edits, _, err := plan(t, n, o)
+		if err == nil {
+			n, err = on(n, edits)
+		}
+		if err != nil {
+			return nil, &OrderError{o, err}
+		}
+	}
+	return n, nil
 }
 
 // on puts the edits of one order on a network. That an order is several edits is not the reader's business.

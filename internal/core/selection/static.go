@@ -26,6 +26,9 @@ const (
 // usualStatic is the preference of a static route where neither the statement nor the table shows one.
 const usualStatic = 1
 
+// usualKernelMetric is the metric of an IPv6 route that is given to a kernel without one (Linux: IP6_RT_PRIO_USER).
+const usualKernelMetric = 1024
+
 // A Configured is a static route that stands in a configuration, with what became of it.
 type Configured struct {
 	Static  network.Static
@@ -58,6 +61,9 @@ func fate(d *network.Device, t *network.Table, s network.Static, won Match) Conf
 	a := route.Attributes{Protocol: route.Static, Preference: s.Preference, Metric: s.Metric, Special: s.Special}
 	if !a.Preference.Known {
 		a.Preference, c.Assumed = usualPreference(t)
+	}
+	if t.Kernel && !t.Chosen && t.Family == route.IPv6 && !a.Metric.Known {
+		a.Metric = route.N(usualKernelMetric)
 	}
 	if s.Special == route.None {
 		a.NextHops = []route.NextHop{s.NextHop}
