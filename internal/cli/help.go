@@ -11,8 +11,31 @@ func helpCommand() command {
 	return command{
 		name: "help", args: "[COMMAND]", plain: true,
 		short: "this list, or one command's options",
-		setup: func(*flag.FlagSet) action {
+		long: `Tells what commands there are, or one command's options. The same table makes a page of the manual and
+what shells need to complete commands, options, and the names of devices and hosts of the case:
+
+  zarvek help -as man > zarvek.1
+  source <(zarvek help -completion bash)`,
+		setup: func(fs *flag.FlagSet) action {
+			as := fs.String("as", "text", "the `form`: text, or man for all commands as a page of the manual")
+			shell := fs.String("completion", "", "a script for a `shell`: bash, zsh or fish")
+			ask := fs.Bool("candidates", false, "list what may stand in place of the last word; the scripts ask for that")
 			return func(e *env, args []string) error {
+				switch {
+				case *ask:
+					return writeCandidates(e.out, e.candidates(args))
+				case *shell != "":
+					text, ok := scripts[*shell]
+					if !ok {
+						return usagef("-completion takes bash, zsh or fish, not %q", *shell)
+					}
+					_, err := io.WriteString(e.out, text)
+					return err
+				case *as == "man":
+					return manual(e.out)
+				case *as != "text":
+					return usagef("-as takes text or man, not %q", *as)
+				}
 				if len(args) == 0 {
 					return printHelp(e.out)
 				}
@@ -59,13 +82,8 @@ Options may stand before or after arguments; device names may be shortened.
 }
 
 func commandHelp(w io.Writer, c command) error {
-	e := &env{}
-	fs := flag.NewFlagSet(c.name, flag.ContinueOnError)
+	fs := c.flags()
 	fs.SetOutput(w)
-	if !c.plain {
-		e.common(fs, c)
-	}
-	c.setup(fs)
 	fmt.Fprintf(w, "zarvek %s: %s\n\n  zarvek %s\n", c.name, c.short, strings.TrimSpace(c.name+" [options] "+c.args))
 	if c.long != "" {
 		fmt.Fprintf(w, "\n%s\n", c.long)
