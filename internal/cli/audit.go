@@ -92,8 +92,43 @@ func (l *loaded) audit(opt audit.Options) *audit.Result {
 }
 
 func (e *env) showAudit(l *loaded, r *audit.Result, least audit.Severity, accepted []acceptance) error {
-	a := present.AuditView{Result: r}
+	a := auditView(r, least, accepted)
+	l.cure(&a)
+	var err error
+	switch e.as {
+	case "json":
+		err = present.AuditJSON(e.out, a, e.view(l))
+	case "csv":
+		err = present.AuditCSV(e.out, a, e.view(l))
+	case "md":
+		err = present.AuditMarkdown(e.out, a, e.view(l))
+	default:
+		err = present.AuditText(e.out, a, e.view(l))
+	}
+	if err == nil && len(a.Findings) > 0 {
+		return errBadNews
+	}
+	return err
+}
+
+// cure looks for changes of routes that mend what is shown, where that takes no time worth mentioning.
+func (l *loaded) cure(a *present.AuditView) {
 	a.Cures.Topo = l.walk().Topology()
+	if !l.small() || len(a.Findings) > fewFindings {
+		return
+	}
+	m := mend.New(l.walk(), mend.Options{})
+	a.Cures.Found = map[string]*mend.Result{}
+	for i := range a.Findings {
+		if f := &a.Findings[i]; present.ByRoutes(f) {
+			a.Cures.Found[f.ID] = m.Find(mend.WrongOf(f))
+		}
+	}
+}
+
+// auditView parts the findings into those that are shown, those below the least severity, and those to live with.
+func auditView(r *audit.Result, least audit.Severity, accepted []acceptance) present.AuditView {
+	a := present.AuditView{Result: r}
 	for _, f := range r.Findings {
 		i := slices.IndexFunc(accepted, func(x acceptance) bool { return x.id == f.ID })
 		switch {
@@ -111,30 +146,7 @@ func (e *env) showAudit(l *loaded, r *audit.Result, least audit.Severity, accept
 			a.Gone = append(a.Gone, x.id)
 		}
 	}
-	if l.small() && len(a.Findings) <= fewFindings {
-		m := mend.New(l.walk(), mend.Options{})
-		a.Cures.Found = map[string]*mend.Result{}
-		for i := range a.Findings {
-			if f := &a.Findings[i]; present.ByRoutes(f) {
-				a.Cures.Found[f.ID] = m.Find(mend.WrongOf(f))
-			}
-		}
-	}
-	var err error
-	switch e.as {
-	case "json":
-		err = present.AuditJSON(e.out, a, e.view(l))
-	case "csv":
-		err = present.AuditCSV(e.out, a, e.view(l))
-	case "md":
-		err = present.AuditMarkdown(e.out, a, e.view(l))
-	default:
-		err = present.AuditText(e.out, a, e.view(l))
-	}
-	if err == nil && len(a.Findings) > 0 {
-		return errBadNews
-	}
-	return err
+	return a
 }
 
 // parseKinds reads kinds with commas between; each may be shortened while unambiguous.

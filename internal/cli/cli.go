@@ -57,6 +57,7 @@ func commands() []command {
 		surviveCommand(),
 		requireCommand(),
 		mendCommand(),
+		reportCommand(),
 		matrixCommand(),
 		mapCommand(),
 		layoutsCommand(),
@@ -162,7 +163,7 @@ func (e *env) common(fs *flag.FlagSet, c command) {
 		def = "."
 	}
 	fs.StringVar(&e.caseDir, "case", def, "the `folder` with the captures (or set ZARVEK_CASE)")
-	fs.StringVar(&e.as, "as", "text", "the `form` of the output: "+c.outputs())
+	fs.StringVar(&e.as, "as", c.first(), "the `form` of the output: "+c.outputs())
 	fs.BoolVar(&e.lines, "evidence", false, "show the captured lines behind each statement")
 	fs.Func(
 		"layout",
@@ -181,6 +182,12 @@ func (c command) outputs() string {
 		return "text or json"
 	}
 	return c.forms
+}
+
+// first is the form that is written where none is asked for.
+func (c command) first() string {
+	form, _, _ := strings.Cut(strings.ReplaceAll(c.outputs(), ",", " "), " ")
+	return form
 }
 
 func (e *env) check(c command) error {

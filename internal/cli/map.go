@@ -105,6 +105,9 @@ func (e *env) since(folder string, l *loaded, fam route.Family) (*present.Compar
 	}
 	return &present.CompareView{
 		Result: differences(was.walk(), l.walk(), fam),
-		Sides:  [2]present.Side{{Name: folder}, {Name: after}},
+		Sides: [2]present.Side{
+			{Name: folder, Evidence: present.Labelled(was, folder), Option: "-case " + folder},
+			{Name: after, Evidence: present.Labelled(l, after), Option: "-case " + after},
+		},
 	}, nil
 }

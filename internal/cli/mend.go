@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"errors"
 	"flag"
 	"fmt"
 	"slices"
@@ -16,7 +15,6 @@ import (
 	"zarvek/internal/core/require"
 	"zarvek/internal/core/route"
 	"zarvek/internal/present"
-	"zarvek/internal/source"
 	"zarvek/internal/statement"
 )
 
@@ -121,15 +119,7 @@ func (l *loaded) found(names []string, least audit.Severity, fam route.Family) (
 
 // failing lists the requirements of a file that do not hold, and what asks whether those that hold still do.
 func (l *loaded) failing(file string) ([]mend.Wrong, func(*forward.Walker) bool, error) {
-	text, err := source.ReadFile(file, source.MaxRecord)
-	if err != nil {
-		return nil, nil, usagef("%s: cannot be read: %v", file, pathCause(err))
-	}
-	all, err := require.Parse(string(text), meanings{l})
-	var wrong *require.SyntaxError
-	if errors.As(err, &wrong) {
-		return nil, nil, usagef("%s:%v", file, wrong)
-	}
+	all, err := l.requirements(file)
 	if err != nil {
 		return nil, nil, err
 	}

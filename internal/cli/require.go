@@ -86,23 +86,9 @@ Exit code 1: a requirement does not hold.`,
 }
 
 func (e *env) require(l *loaded, file string, allow bool) error {
-	text, err := source.ReadFile(file, source.MaxRecord)
-	if file == "-" {
-		text, err = source.ReadAll(os.Stdin, source.MaxRecord)
-	}
-	if err != nil {
-		return usagef("%s: cannot be read: %v", file, pathCause(err))
-	}
-	all, err := require.Parse(string(text), meanings{l})
-	var wrong *require.SyntaxError
-	if errors.As(err, &wrong) {
-		return usagef("%s:%v", file, wrong)
-	}
+	all, err := l.requirements(file)
 	if err != nil {
 		return err
-	}
-	if len(all) == 0 {
-		return usagef("%s: no requirements in it; zarvek help require tells the language", file)
 	}
 	verdicts := require.Judge(l.walk(), all, l.failures)
 	v := e.view(l)
@@ -123,6 +109,26 @@ func (e *env) require(l *loaded, file string, allow bool) error {
 		return errBadNews
 	}
 	return nil
+}
+
+// requirements reads a file of requirements, or standard input for -.
+func (l *loaded) requirements(file string) ([]require.Requirement, error) {
+	text, err := source.ReadFile(file, source.MaxRecord)
+	if file == "-" {
+		text, err = source.ReadAll(os.Stdin, source.MaxRecord)
+	}
+	if err != nil {
+		return nil, usagef("%s: cannot be read: %v", file, pathCause(err))
+	}
+	all, err := require.Parse(string(text), meanings{l})
+	var wrong *require.SyntaxError
+	if errors.As(err, &wrong) {
+		return nil, usagef("%s:%v", file, wrong)
+	}
+	if err == nil && len(all) == 0 {
+		err = usagef("%s: no requirements in it; zarvek help require tells the language", file)
+	}
+	return all, err
 }
 
 // failures makes the networks without one link, or without one device.
