@@ -16,6 +16,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zarvek/internal/casefile"
+	"zarvek/internal/casefile/masktest"
 	"zarvek/internal/core/audit"
 	"zarvek/internal/core/forward"
 	"zarvek/internal/core/topology"
@@ -84,6 +85,9 @@ func compareSeed(t *testing.T, seed uint64) score {
 				_ = os.CopyFS(filepath.Join(*keep, fmt.Sprintf("seed-%d", seed)), os.DirFS(dir))
 			}
 		})
+	}
+	if form != "walk" { // numbers inside of numbers are not masked
+		masktest.Laws(t, dir)
 	}
 	walker := load(t, dir)
 	complaints := 0

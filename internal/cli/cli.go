@@ -58,6 +58,7 @@ func commands() []command {
 		requireCommand(),
 		mendCommand(),
 		reportCommand(),
+		maskCommand(),
 		matrixCommand(),
 		mapCommand(),
 		layoutsCommand(),

@@ -1,0 +1,132 @@
+// Package masktest holds what must be true of every masked copy of a case, for the tests of several rooms: the copy is read
+// as the case, an audit of it is the audit of the case under the mapping, and no address, name or word of the case is left
+// where it stood.
+package masktest
+
+import (
+	"fmt"
+	"net/netip"
+	"os"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"zarvek/internal/casefile"
+	"zarvek/internal/core/audit"
+	"zarvek/internal/core/forward"
+	"zarvek/internal/core/topology"
+	"zarvek/internal/mask"
+)
+
+// Laws masks the case in a folder and holds the copy against it. It returns how many findings were compared.
+func Laws(t *testing.T, dir string) int {
+	t.Helper()
+	c, err := casefile.Load(dir)
+	require.NoError(t, err)
+	n := 0
+	for key := range byte(3) {
+		n = law(t, dir, c, mask.New(mask.Key{1, 2, key}, c.Networks(), nil))
+	}
+	return n
+}
+
+func law(t *testing.T, dir string, c *casefile.Case, m *mask.Masker) int {
+	t.Helper()
+	m.Hide(c.Names())
+	copied, err := c.Mask(m, true)
+	require.NoError(t, err)
+	if len(copied.LeftOut) > 0 {
+		t.Logf("%s: left out %v", dir, copied.LeftOut)
+	}
+	to := filepath.Join(t.TempDir(), "copy")
+	var all strings.Builder
+	for _, f := range copied.Files {
+		at := filepath.Join(to, filepath.FromSlash(f.Name))
+		require.NoError(t, os.MkdirAll(filepath.Dir(at), 0o777))
+		require.NoError(t, os.WriteFile(at, f.Text, 0o666))
+		all.WriteString(f.Name + "\n" + string(f.Text))
+	}
+	again, err := casefile.Load(to)
+	require.NoError(t, err)
+	none(t, c, m, all.String())
+	if len(copied.LeftOut) > 0 {
+		return 0 // what was left out is missing in the copy
+	}
+	require.Empty(t, casefile.Compare(c, again, m, nil), "%s is read otherwise:\n%s", dir, all.String())
+	for _, s := range c.Summaries() {
+		if len(s.Unread) > 0 {
+			return 0 // what such a line may have told is not known of the copy
+		}
+	}
+	was, is := findings(c, m), findings(again, nil)
+	require.Equal(t, was, is, dir)
+	return len(was)
+}
+
+// findings are what an audit says, in words that do not hang on how things are called; with a masker as it should be of the
+// copy.
+func findings(c *casefile.Case, m *mask.Masker) []string {
+	text, prefix := func(s string) string { return s }, func(p netip.Prefix) netip.Prefix { return p }
+	if m != nil {
+		text, prefix = m.Text, func(p netip.Prefix) netip.Prefix {
+			if !p.IsValid() {
+				return p
+			}
+			return m.Prefix(p)
+		}
+	}
+	var out []string
+	for _, f := range audit.Run(forward.NewWalker(topology.Build(c.Network)), audit.Options{}).Findings {
+		var missing []string
+		for _, p := range f.Missing {
+			missing = append(missing, prefix(p).String())
+		}
+		slices.Sort(missing)
+		var lost []string
+		for _, l := range f.Losses {
+			lost = append(lost, fmt.Sprint(prefix(l.From), prefix(l.To), l.Reply, l.Partly))
+		}
+		slices.Sort(lost)
+		device := text(f.Device)
+		if f.Kind == audit.MissingData { // of several that are alike the first by name is told
+			device = ""
+		}
+		if len(f.Loop) > 0 { // told by the first of them by name
+			var all []string
+			for _, h := range f.Loop {
+				all = append(all, text(h.Device))
+			}
+			slices.Sort(all)
+			device = strings.Join(all, " ")
+		}
+		out = append(out, fmt.Sprint(f.Kind, " ", f.Severity, " ", device, " ", text(f.Table), " ", missing, " ", lost, " ", f.OneWay, " ", f.Addresses()))
+	}
+	slices.Sort(out)
+	return out
+}
+
+// none asks that no name of the case, and no address of it that means anything, stands in the copy: but for addresses that
+// another one became.
+func none(t *testing.T, c *casefile.Case, m *mask.Masker, text string) {
+	t.Helper()
+	became := map[string]bool{}
+	for _, is := range m.Words() {
+		became[is] = true
+	}
+	words := map[string]bool{}
+	for _, w := range regexp.MustCompile(`\pL{3,}`).FindAllString(text, -1) {
+		words[strings.ToLower(w)] = true
+	}
+	for was := range m.Words() {
+		require.False(t, words[was] && !became[was], "the word %q is in the copy", was)
+	}
+	for _, name := range c.Names() {
+		for _, w := range regexp.MustCompile(`\pL{3,}`).FindAllString(name, -1) {
+			require.False(t, words[strings.ToLower(w)] && !became[strings.ToLower(w)], "the name %q is in the copy", w)
+		}
+	}
+}

@@ -1,0 +1,251 @@
+package mask
+
+import (
+	"net/netip"
+	"regexp"
+	"strconv"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+)
+
+// Line returns what a line becomes. Columns keep their place: where a word grows, blanks behind it are taken away as far as
+// two or more stand there, and where it shrinks some are added.
+func (m *Masker) Line(line string) string {
+	free, secret := freeText.FindStringIndex(line), secrets.FindStringIndex(line)
+	switch {
+	case free != nil && (secret == nil || free[0] <= secret[0]):
+		lo, hi := free[1], len(line)
+		if line[lo-1] == '"' { // in quotes: what stands behind is something else
+			if i := strings.IndexByte(line[lo:], '"'); i >= 0 {
+				hi = lo + i
+			}
+		}
+		return m.understood(line[:lo]) + m.own(line[lo:hi]) + m.rest(line[hi:])
+	case secret != nil:
+		lo := secret[1]
+		hi := lo + len(secretValue.FindString(line[lo:]))
+		return m.understood(line[:lo]) + m.secret(line[lo:hi]) + m.rest(line[hi:])
+	}
+	return m.understood(line)
+}
+
+// rest goes on behind somebody's own words.
+func (m *Masker) rest(s string) string {
+	if s == "" {
+		return ""
+	}
+	return m.Line(s)
+}
+
+// secretValue is what stands behind a word such as password: how it is kept, a figure or a word that readers look for, and
+// the secret itself.
+var secretValue = regexp.MustCompile(`^(?:(?:\d|sha\d*|md5|aes|des|encrypted|cipher|simple|hash|ascii|hex|priv|auth|password|secret|key)["\s:=]+)*[^\s";,{}\[\]]+`)
+
+var (
+	// freeText begins what people write for people, or names of their own.
+	freeText = regexp.MustCompile(`(?i)(?:^|[\s/"{])(?:description|descr|remark|comment|banner|alias|ifalias|location|contact|annotation)["\s:=]+`)
+	// secrets begins what must never be shown.
+	secrets = regexp.MustCompile(`(?i)(?:^|[\s/"{-])(?:password|passwd|secret|community|communities|key|key-string|authentication-key|pre-shared-key|psk|psksecret|md5|passphrase|username|user|login|engineid|auth|priv)["\s:=]+`)
+)
+
+// own replaces all of a text, numbers too.
+func (m *Masker) own(s string) string {
+	return replaceLetters(strings.Map(func(c rune) rune {
+		if unicode.IsDigit(c) {
+			return '0'
+		}
+		return c
+	}, s), m.Word)
+}
+
+// secret blots out each word that is no word that readers look for, nor a single figure.
+func (m *Masker) secret(s string) string {
+	return word.ReplaceAllStringFunc(s, func(w string) string {
+		if keeps(w) || len(w) == 1 {
+			return w
+		}
+		return strings.Repeat("x", utf8.RuneCountInString(w))
+	})
+}
+
+var word = regexp.MustCompile(`[^\s";{}\[\]]+`)
+
+// understood replaces addresses, hardware addresses and words of a text.
+func (m *Masker) understood(line string) string {
+	var b strings.Builder
+	drift := 0
+	flags := len(leadingFlags.FindString(line))
+	emit := func(was, is string) {
+		b.WriteString(is)
+		drift += utf8.RuneCountInString(is) - utf8.RuneCountInString(was)
+	}
+	for i := 0; i < len(line); {
+		c := line[i]
+		if c == ' ' {
+			k := i
+			for k < len(line) && line[k] == ' ' {
+				k++
+			}
+			n := k - i
+			if n >= 2 && k < len(line) {
+				n = max(n-drift, 1)
+				drift -= k - i - n
+			}
+			b.WriteString(strings.Repeat(" ", n))
+			i = k
+			continue
+		}
+		if i == 0 || !joins(line[i-1]) {
+			if was, is := m.address(line[i:]); was != "" {
+				emit(was, is)
+				i += len(was)
+				continue
+			}
+		}
+		r, size := utf8.DecodeRuneInString(line[i:])
+		if !unicode.IsLetter(r) {
+			b.WriteString(line[i : i+size])
+			i += size
+			continue
+		}
+		k := i
+		for k < len(line) {
+			r, size := utf8.DecodeRuneInString(line[k:])
+			if !unicode.IsLetter(r) {
+				break
+			}
+			k += size
+		}
+		if k <= flags || endFlags.MatchString(line[i:k]) {
+			emit(line[i:k], line[i:k])
+		} else {
+			emit(line[i:k], m.Text(line[i:k]))
+		}
+		i = k
+	}
+	return b.String()
+}
+
+var (
+	// leadingFlags are letters behind a row's number that tell what a route is, such as DAC.
+	leadingFlags = regexp.MustCompile(`^\s*\d+\s+(?:[A-Z][A-Za-z+]{0,3}\s+)+`)
+	// endFlags are the letters of a kernel's table, such as UGHS: up, by a gateway, a host, static.
+	endFlags = regexp.MustCompile(`^U[GHRDMACSLWXYZBIcbdgrsw]{0,6}$`)
+)
+
+// joins reports whether a character belongs to the word before an address, so that there is none.
+func joins(c byte) bool {
+	return c >= '0' && c <= '9' || c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c == '.'
+}
+
+var (
+	v4     = regexp.MustCompile(`^\d{1,3}(?:\.\d{1,3}){3}(?:/(\d{1,2}))?`)
+	v4Part = regexp.MustCompile(`^(\d{1,3}(?:\.\d{1,3}){1,2})/(\d{1,2})`)
+	v6     = regexp.MustCompile(`^[0-9A-Fa-f:]*:[0-9A-Fa-f:]*(?:\d{1,3}(?:\.\d{1,3}){3})?(?:/(\d{1,3}))?`)
+	mac    = regexp.MustCompile(`^(?:[0-9A-Fa-f]{2}([:-]))(?:[0-9A-Fa-f]{2}[:-]){4}[0-9A-Fa-f]{2}|^(?:[0-9A-Fa-f]{4}\.){2}[0-9A-Fa-f]{4}`)
+)
+
+// address finds an address, a prefix or a hardware address at the beginning of a text, and what it becomes.
+func (m *Masker) address(s string) (was, is string) {
+	if hw := mac.FindString(s); hw != "" && !follows(s[len(hw):], ":-.") {
+		return hw, m.hardware(hw)
+	}
+	if x := v4.FindStringSubmatch(s); x != nil && !follows(s[len(x[0]):], ".") {
+		if is, ok := m.ip(x[0]); ok {
+			return x[0], is
+		}
+		if len(x[1]) > 0 { // 10.0.0.1/eth0: what stands behind is no length
+			bare := strings.TrimSuffix(x[0], "/"+x[1])
+			if is, ok := m.ip(bare); ok {
+				return bare, is
+			}
+		}
+		return "", ""
+	}
+	if x := v4Part.FindStringSubmatch(s); x != nil && !follows(s[len(x[0]):], ".") {
+		n := strings.Count(x[1], ".") + 1
+		if p, err := netip.ParsePrefix(x[1] + strings.Repeat(".0", 4-n) + "/" + x[2]); err == nil {
+			parts := strings.Split(m.Prefix(p).Addr().String(), ".")
+			return x[0], strings.Join(parts[:n], ".") + "/" + x[2]
+		}
+	}
+	if x := v6.FindStringSubmatch(s); x != nil {
+		for _, text := range []string{x[0], strings.TrimRight(x[0], ":")} {
+			if is, ok := m.ip(text); ok {
+				return text, is
+			}
+		}
+	}
+	return "", ""
+}
+
+// ip maps an address or a prefix in words.
+func (m *Masker) ip(s string) (string, bool) {
+	text, length, slash := strings.Cut(s, "/")
+	a, err := netip.ParseAddr(text)
+	if err != nil {
+		return "", false
+	}
+	to := m.Addr(a)
+	if !slash {
+		return like(text, to), true
+	}
+	bits, err := strconv.Atoi(length)
+	if err != nil || bits > a.BitLen() {
+		return "", false
+	}
+	if p, _ := a.Prefix(bits); p.Addr() == a { // a network's own address
+		to = m.Prefix(p).Addr()
+	}
+	return like(text, to) + "/" + length, true
+}
+
+// like writes an address with large letters where the original has them.
+func like(was string, to netip.Addr) string {
+	if was == strings.ToUpper(was) && was != strings.ToLower(was) {
+		return strings.ToUpper(to.String())
+	}
+	return to.String()
+}
+
+// hardware maps a hardware address; whether it is a group's or a local one stays, and so do all zeros and all ones.
+func (m *Masker) hardware(s string) string {
+	digits := strings.Map(func(c rune) rune {
+		if strings.ContainsRune(":-.", c) {
+			return -1
+		}
+		return unicode.ToLower(c)
+	}, s)
+	if strings.Trim(digits, "0") == "" || strings.Trim(digits, "f") == "" {
+		return s
+	}
+	sum := m.random("hardware", []byte(digits))
+	var out strings.Builder
+	k := 0
+	for _, c := range s {
+		if strings.ContainsRune(":-.", c) {
+			out.WriteRune(c)
+			continue
+		}
+		x := "0123456789abcdef"[sum[k]&15]
+		if k == 1 {
+			x = byte(unicode.ToLower(c))
+		}
+		if unicode.IsUpper(c) {
+			x = byte(unicode.ToUpper(rune(x)))
+		}
+		out.WriteByte(x)
+		k++
+	}
+	return out.String()
+}
+
+// follows reports whether a text goes on with one of some characters and a figure or letter.
+func follows(rest, chars string) bool {
+	if len(rest) < 2 || !strings.ContainsRune(chars, rune(rest[0])) {
+		return false
+	}
+	c := rune(rest[1])
+	return unicode.IsDigit(c) || unicode.IsLetter(c)
+}
