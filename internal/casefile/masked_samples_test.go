@@ -40,7 +40,7 @@ func TestMaskedSamples(t *testing.T) {
 			if c, err := casefile.Load(dir); err != nil || c.Network.Devices().Len() == 0 {
 				continue
 			}
-			t.Run(filepath.Base(s)+" "+top, func(t *testing.T) { masktest.Laws(t, dir) })
+			t.Run(filepath.Base(s)+" "+top, func(t *testing.T) { masktest.Laws(t, dir, 3) })
 			cases++
 		}
 	}
@@ -62,7 +62,7 @@ func TestMaskedReaderSamples(t *testing.T) {
 		if c, err := casefile.Load(dir); err != nil || c.Network.Devices().Len() == 0 {
 			return nil
 		}
-		t.Run(p, func(t *testing.T) { masktest.Laws(t, dir) })
+		t.Run(p, func(t *testing.T) { masktest.Laws(t, dir, 3) })
 		n++
 		return nil
 	}))

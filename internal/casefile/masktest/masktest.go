@@ -5,6 +5,7 @@ package masktest
 
 import (
 	"fmt"
+	"maps"
 	"net/netip"
 	"os"
 	"path/filepath"
@@ -22,13 +23,13 @@ import (
 	"zarvek/internal/mask"
 )
 
-// Laws masks the case in a folder and holds the copy against it. It returns how many findings were compared.
-func Laws(t *testing.T, dir string) int {
+// Laws masks the case in a folder by some keys and holds the copies against it. It returns how many findings were compared.
+func Laws(t *testing.T, dir string, keys byte) int {
 	t.Helper()
 	c, err := casefile.Load(dir)
 	require.NoError(t, err)
 	n := 0
-	for key := range byte(3) {
+	for key := range keys {
 		n = law(t, dir, c, mask.New(mask.Key{1, 2, key}, c.Networks(), nil))
 	}
 	return n
@@ -67,8 +68,8 @@ func law(t *testing.T, dir string, c *casefile.Case, m *mask.Masker) int {
 	return len(was)
 }
 
-// findings are what an audit says, in words that do not hang on how things are called; with a masker as it should be of the
-// copy.
+// findings are what an audit says: what kind of thing at which device loses which pairs. One cause may be told in several
+// findings, by which neighbour a route should lead, and which of equal ones is taken first by name; so they are put together.
 func findings(c *casefile.Case, m *mask.Masker) []string {
 	text, prefix := func(s string) string { return s }, func(p netip.Prefix) netip.Prefix { return p }
 	if m != nil {
@@ -79,22 +80,9 @@ func findings(c *casefile.Case, m *mask.Masker) []string {
 			return m.Prefix(p)
 		}
 	}
-	var out []string
+	told := map[string]bool{}
 	for _, f := range audit.Run(forward.NewWalker(topology.Build(c.Network)), audit.Options{}).Findings {
-		var missing []string
-		for _, p := range f.Missing {
-			missing = append(missing, prefix(p).String())
-		}
-		slices.Sort(missing)
-		var lost []string
-		for _, l := range f.Losses {
-			lost = append(lost, fmt.Sprint(prefix(l.From), prefix(l.To), l.Reply, l.Partly))
-		}
-		slices.Sort(lost)
 		device := text(f.Device)
-		if f.Kind == audit.MissingData { // of several that are alike the first by name is told
-			device = ""
-		}
 		if len(f.Loop) > 0 { // told by the first of them by name
 			var all []string
 			for _, h := range f.Loop {
@@ -103,10 +91,23 @@ func findings(c *casefile.Case, m *mask.Masker) []string {
 			slices.Sort(all)
 			device = strings.Join(all, " ")
 		}
-		out = append(out, fmt.Sprint(f.Kind, " ", f.Severity, " ", device, " ", text(f.Table), " ", missing, " ", lost, " ", f.OneWay, " ", f.Addresses()))
+		if f.Kind == audit.MissingData { // of several that are alike the first by name is told
+			device = ""
+		}
+		kind := f.Kind
+		if kind == audit.DefaultLoop { // one of the addresses that go round tells whether it is by default routes alone
+			kind = audit.Loop
+		}
+		what := fmt.Sprint(kind, " ", device, " ", text(f.Table))
+		told[what] = true
+		for _, p := range f.Missing {
+			told[what+" about "+prefix(p).String()] = true
+		}
+		for _, l := range f.Losses {
+			told[fmt.Sprint(what, " loses ", prefix(l.From), " to ", prefix(l.To), " ", l.Reply)] = true
+		}
 	}
-	slices.Sort(out)
-	return out
+	return slices.Sorted(maps.Keys(told))
 }
 
 // none asks that no name of the case, and no address of it that means anything, stands in the copy: but for addresses that
