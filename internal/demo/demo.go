@@ -114,6 +114,8 @@ var Steps = []Step{
 	{"Which of the networks reach each other?", []string{"matrix", "-family", "ipv4", "-lans"}, 17},
 	{"That was one pair after the other. What else is broken, anywhere?", []string{"audit"}, 20},
 
+	{"What would bring the camera back, and what is to be typed?", []string{"mend", "desk", "mast-cam"}, 7},
+
 	// The change on paper.
 	{
 		"Tonight's plan: give mast 7 a way back to the control room, and clear away the summit's old static route.",
