@@ -18,6 +18,7 @@ import (
 	"zarvek/internal/capture/layout/flagged"
 	"zarvek/internal/capture/layout/frr"
 	"zarvek/internal/capture/layout/hierarchy"
+	"zarvek/internal/capture/layout/ifconfig"
 	"zarvek/internal/capture/layout/iproute"
 	"zarvek/internal/capture/layout/lettered"
 	"zarvek/internal/capture/layout/lists"
@@ -43,6 +44,7 @@ var readers = []layout.Reader{
 	frr.JSON,
 	frr.Text,
 	sysctl.Reader,
+	ifconfig.Reader,
 	snmp.Reader,
 	starred.Reader,
 	columns.Reader,

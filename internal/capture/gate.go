@@ -172,6 +172,7 @@ var noNames = map[string]bool{
 }
 
 var (
+	hardware      = regexp.MustCompile(`^[0-9A-Fa-f]{1,2}(?:[:-][0-9A-Fa-f]{1,2}){5}$`)
 	insideAddress = regexp.MustCompile(`\d{1,3}\.\d{1,3}\.\d{1,3}\.\d{1,3}`)
 	twoWords      = regexp.MustCompile(`^[A-Za-z][A-Za-z-]* \d[\w/.:-]*$`)
 )
@@ -186,7 +187,7 @@ func plausible(s string) bool {
 		return false
 	case strings.Contains(s, " "):
 		return twoWords.MatchString(s)
-	case isAddress(s), isPrefix(s), ages.MatchString(s) && strings.ContainsAny(s, ":"):
+	case isAddress(s), isPrefix(s), hardware.MatchString(s), ages.MatchString(s) && strings.ContainsAny(s, ":"):
 		return false
 	}
 	return !insideAddress.MatchString(s) || glued(s)

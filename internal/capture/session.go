@@ -30,6 +30,8 @@ var noAnswer = regexp.MustCompile(`^(?:exit|quit|logout|logoff|date|uptime|ping6
 var prompts = []*regexp.Regexp{
 	// name# command, name(mode)> command, name/context# command
 	regexp.MustCompile(`^([A-Za-z][\w.-]*[\w-])(?:/[\w./-]+)?(?:\([^()]*\))*(?:[#>]|%\s)\s*([A-Za-z?!].*)?$`),
+	// name$ command
+	regexp.MustCompile(`^([A-Za-z][\w.-]*[\w-])\$\s+([a-z/].*)$`),
 	// slot/part:name# command
 	regexp.MustCompile(`^(?:[\w-]+/)+[\w-]+:([A-Za-z][\w.-]*)(?:\([^()]*\))*[#>]\s*(\S.*)?$`),
 	// A:name# command, *A:user@name>context# command
@@ -51,6 +53,9 @@ var prompts = []*regexp.Regexp{
 	// the prompt of a workstation, which names a folder and no device
 	regexp.MustCompile(`^(?:PS )?[A-Z]:\\[^<>"|]*()>\s*([A-Za-z].*)?$`),
 }
+
+// shells are what a shell calls itself in a prompt that names no device.
+var shells = regexp.MustCompile(`^(?:ba|k|z|c|da|a)?sh-\d[\d.]*$`)
 
 // angled matches <name>command, and squared the same device in its modes: [name]command, [~name-part]command. Both
 // look like other things too (tags, sections), so a squared one counts only behind an angled one of the same name.
@@ -96,7 +101,11 @@ func (p *prompter) prompt(line []byte) (device, command string, ok bool) {
 	}
 	for _, re := range prompts {
 		if m := re.FindSubmatch(line); m != nil {
-			return string(m[1]), string(bytes.TrimSpace(m[2])), true
+			name := string(m[1])
+			if shells.MatchString(name) {
+				name = ""
+			}
+			return name, string(bytes.TrimSpace(m[2])), true
 		}
 	}
 	return "", "", false

@@ -27,7 +27,7 @@ addresses, or requirements that fail, and proves it on paper before it is shown:
 must be right, and a comparison of all pairs of addresses may show nothing that gets worse, no
 loop and no new finding (notes apart). A change that fails the proof is not offered.
 
-  zarvek mend                               every fault and risk that an audit finds
+  zarvek mend                               every fault and risk that has to do with routes
   zarvek mend no-route-3f9a2c41             the findings of these names
   zarvek mend 10.61.44.20 10.61.0.20        one pair: there and back
   zarvek mend -require must.txt             requirements that fail; those that hold still must
@@ -56,7 +56,8 @@ Exit code 1: something stays as it is.`,
 					return err
 				}
 				collectLess()
-				opt := mend.Options{Defaults: *defaults, Compare: compare.Options{Audit: audit.Options{Family: fam}}}
+				opt := mend.Options{Defaults: *defaults, Compare: compare.Options{
+					Audit: audit.Options{Family: fam, Ages: l.Ages(), Unread: l.UnreadInTables()}}}
 				if fam != 0 {
 					opt.Compare.Families = []route.Family{fam}
 				}
@@ -95,7 +96,7 @@ func (l *loaded) found(names []string, least audit.Severity, fam route.Family) (
 	r := l.audit(audit.Options{Family: fam})
 	var out []mend.Wrong
 	for i := range r.Findings {
-		if f := &r.Findings[i]; len(names) == 0 && f.Severity >= least {
+		if f := &r.Findings[i]; len(names) == 0 && f.Severity >= least && (len(f.Losses) > 0 || present.ByRoutes(f)) {
 			out = append(out, mend.WrongOf(f))
 		}
 	}

@@ -14,6 +14,7 @@ import (
 	"zarvek/internal/core/chart"
 	"zarvek/internal/core/coretest"
 	"zarvek/internal/core/forward"
+	"zarvek/internal/core/mend"
 	"zarvek/internal/core/route"
 	"zarvek/internal/core/topology"
 )
@@ -38,19 +39,19 @@ var findingWords = []struct {
 	{"a backup with an unreachable next hop",
 		"a: the backup 10.61.7.0/24 to 172.28.9.9 could not take over: its next hop leads nowhere",
 		"",
-		[]string{"correct the next hop of 10.61.7.0/24 on a"}},
+		[]string{"no change of routes is known that mends that"}},
 	{"a configured static whose next hop nothing leads to",
 		"a: the configured static route 10.61.8.0/24 to 172.28.9.9 is not in use: nothing leads to its next hop",
 		"",
-		[]string{"correct the next hop of 10.61.8.0/24 on a"}},
+		[]string{"no change of routes is known that mends that"}},
 	{"a discard swallows what is attached",
 		"a discards 10.61.2.64/26 by a static route; without it 10.61.2.0/24 would carry those addresses",
 		"10.61.2.0/24 reaches 10.61.1.0/24, 172.28.1.0/30 and gets no reply; packets that start at that end are lost too; not all addresses there are concerned",
-		[]string{"take 10.61.2.64/26 out of a, if those addresses are to be reached"}},
+		[]string{"take the route to 10.61.2.64/26 out of a"}},
 	{"a discard swallows what the default would carry",
 		"a discards 10.61.64.0/18 by a static route; without it the default route 0.0.0.0/0 would carry those addresses",
 		"",
-		[]string{"take 10.61.64.0/18 out of a, if those addresses are to be reached"}},
+		[]string{"no change of routes passed the proof"}},
 	{"replies are delivered to another network of the same addresses",
 		"replies to 10.61.1.0/25 are delivered at a, which is not where the packets came from",
 		"10.61.1.0/25 reaches 10.61.2.0/24, 172.28.3.0/30 and gets no reply",
@@ -58,11 +59,11 @@ var findingWords = []struct {
 	{"several discards in front of one default",
 		"a discards 10.61.64.0/18, 10.63.0.0/16, 192.168.0.0/16 by routes of their own; without them the default route 0.0.0.0/0 would carry those addresses",
 		"",
-		[]string{"take 10.61.64.0/18, 10.63.0.0/16, 192.168.0.0/16 out of a, if those addresses are to be reached"}},
+		[]string{"no change of routes passed the proof"}},
 	{"a loop of a network that is attached",
 		"packets go round between a and b",
 		"10.61.2.0/24 reaches 10.61.1.0/24, 172.28.1.0/30 and gets no reply; packets that start at that end are lost too; not all addresses there are concerned",
-		[]string{"let one of these routes lead elsewhere, or discard there what is not in use"}},
+		[]string{"take the route to 10.61.2.128/25 by 172.28.1.1 out of b"}},
 	{"a network inside another one",
 		"b hands packets to 10.61.2.129 by lan, but that address is on lan of c, which is not on that link",
 		"packets from 10.61.1.0/24, 10.61.2.0/24, 172.28.1.0/30 to 10.61.2.128/25 are lost; not all addresses there are concerned",
@@ -74,15 +75,15 @@ var findingWords = []struct {
 	{"a next hop that nobody has",
 		"a sends 10.61.2.0/24 to 10.61.1.77 by lan, and nobody answered for that next hop",
 		"10.61.2.0/24 reaches 10.61.1.0/24, 172.28.1.0/30 and gets no reply; packets that start at that end are lost too; not all addresses there are concerned",
-		[]string{"let a send 10.61.2.0/24 via 172.28.1.2 by up, which is b"}},
+		[]string{"let a send 10.61.2.0/24 via 172.28.1.2 instead, which is b"}},
 	{"a next hop that nothing leads to",
 		"a's route 10.61.2.0/24 points to 172.28.9.9, which cannot be resolved: no route covers 172.28.9.9",
 		"10.61.2.0/24 reaches 10.61.1.0/24, 172.28.1.0/30 and gets no reply; packets that start at that end are lost too",
-		[]string{"let a send 10.61.2.0/24 via 172.28.1.2 by up, which is b"}},
+		[]string{"let a send 10.61.2.0/24 via 172.28.1.2 instead, which is b"}},
 	{"a reply leaves by the default route on the wrong side",
 		"b sends packets to 10.61.1.0/24 out by its default route to 10.61.2.254 by lan, which is no captured device",
 		"packets from 10.61.2.0/24, 172.28.1.0/30 to 10.61.1.0/24 leave the captured devices; 10.61.1.0/24 reaches 10.61.2.0/24, 172.28.1.0/30 and whether a reply comes back is not known",
-		[]string{"give b a route to 10.61.1.0/24 via 172.28.1.1 by up, which is a"}},
+		[]string{"give b a route to 10.61.1.0/24 via 172.28.1.1, which is a"}},
 	{"a stateful device sees one direction only",
 		"a keeps state and sees one direction only",
 		"in 2 pairs of networks, such as 10.61.2.0/24 and 10.61.1.0/24, packets arrive and get no reply; not all addresses there are concerned",
@@ -94,11 +95,11 @@ var findingWords = []struct {
 	{"a static route replaces a learned one",
 		"a: the static route 10.61.7.0/24 (preference 1) is used although ospf knows the prefix (preference 110)",
 		"",
-		[]string{"as a backup 10.61.7.0/24 on a needs a preference worse than 110; else it can stay"}},
+		[]string{"as a backup 10.61.7.0/24 on a needs a preference worse than 110; else it can stay", "let a send 10.61.7.0/24 via 172.28.1.2 with preference 120 instead, which is b"}},
 	{"a strict check drops what comes by another way",
 		"the strict source check of b on up drops packets from 10.61.1.0/24, 172.28.2.0/30",
 		"10.61.2.0/24, 172.28.1.0/30 reach 10.61.1.0/24, 172.28.2.0/30 and get no reply; packets that start at that end are lost too; not all addresses there are concerned",
-		[]string{"give b a route to 10.61.1.0/24 by up, or loosen the check there"}},
+		[]string{"look at the check of b on up: it lacks a route to 10.61.1.0/24 by it"}},
 	{"an address on two devices",
 		"b drops packets that come in with its own address 10.62.0.1 as their source",
 		"packets from 10.62.0.1/32 to 10.61.2.0/24, 172.28.1.0/30 are lost",
@@ -106,7 +107,7 @@ var findingWords = []struct {
 	{"an interface alone on a shared segment",
 		"a sends 10.61.7.0/24 straight out of lan, where many may be: only somebody that answers for others makes that work",
 		"",
-		[]string{"give 10.61.7.0/24 on a a next hop on lan"}},
+		[]string{"name the next hop that is meant there; no capture shows which device that is"}},
 	{"chosen and not installed",
 		"a: chosen, but not in what forwards: 10.61.7.0/24",
 		"",
@@ -114,7 +115,7 @@ var findingWords = []struct {
 	{"default routes at each other",
 		"packets go round between a and b by their default routes",
 		"",
-		[]string{"let one of these routes lead elsewhere, or discard there what is not in use"}},
+		[]string{"no change of routes is known that mends that"}},
 	{"forwarding is off on the path",
 		"b does not forward IPv4 at all",
 		"packets of 4 pairs of networks, such as from 172.28.1.0/30 to 10.61.2.0/24, are lost",
@@ -126,7 +127,7 @@ var findingWords = []struct {
 	{"no route although the network is attached elsewhere",
 		"b has no route to 10.61.1.0/24, which is at a",
 		"10.61.1.0/24 reaches 10.61.2.0/24, 172.28.1.0/30 and gets no reply; packets that start at that end are lost too",
-		[]string{"give b a route to 10.61.1.0/24 via 172.28.1.1 by up, which is a"}},
+		[]string{"give b a route to 10.61.1.0/24 via 172.28.1.1, which is a"}},
 	{"nobody answers for one host",
 		"nobody answers for 10.61.2.7 on lan of b",
 		"10.61.2.0/24 reaches 10.61.1.0/24, 172.28.1.0/30 and gets no reply; packets that start at that end are lost too; not all addresses there are concerned",
@@ -134,7 +135,7 @@ var findingWords = []struct {
 	{"of two equal next hops one is a dead end",
 		"some of the equal ways from a fail: c has no route to 10.61.2.1, which is at b",
 		"some of the packets from 10.61.1.0/24, 172.28.1.0/30, 172.28.2.0/30 to 10.61.2.0/24 are lost; 10.61.2.0/24 reaches 10.61.1.0/24, 172.28.1.0/30 and gets a reply to some packets only",
-		[]string{"take the way that fails out of the equal ones on a, or mend it where it ends"}},
+		[]string{"no change of routes: no captured neighbour leads there; what is missing lies outside of the captures"}},
 	{"paths lead to a device that is not there",
 		"a hands packets to 10.61.1.9 by lan, and no capture shows who has that address",
 		"packets from 10.61.1.0/24, 172.28.1.0/30 to 10.61.2.0/24 cannot be followed further; 10.61.2.0/24 reaches 10.61.1.0/24, 172.28.1.0/30 and whether a reply comes back is not known",
@@ -150,7 +151,7 @@ var findingWords = []struct {
 	{"two static routes at each other",
 		"packets go round between a and b",
 		"",
-		[]string{"let one of these routes lead elsewhere, or discard there what is not in use"}},
+		[]string{"take the route to 10.61.9.0/24 out of a"}},
 }
 
 func auditOf(text string) *audit.Result {
@@ -160,13 +161,21 @@ func auditOf(text string) *audit.Result {
 func TestFindingsInWords(t *testing.T) {
 	for _, tt := range findingWords {
 		t.Run(tt.fault, func(t *testing.T) {
-			for _, f := range auditOf(coretest.Faults[tt.fault]).Findings {
+			w := forward.NewWalker(topology.Build(coretest.Build(coretest.Faults[tt.fault])))
+			for _, f := range audit.Run(w, audit.Options{}).Findings {
 				if f.Kind == audit.NoRoute && !strings.HasPrefix(tt.fault, "no") {
 					continue
 				}
 				require.Equal(t, tt.summary, summary(&f))
 				require.Equal(t, tt.effect, effect(&f))
-				require.Equal(t, tt.repairs, repairs(&f))
+				words := repairs(&f)
+				c := Cures{Found: map[string]*mend.Result{f.ID: mend.New(w, mend.Options{}).Find(mend.WrongOf(&f))}, Topo: w.Topology()}
+				for _, s := range c.of(&f, "") {
+					s, _, _ = strings.Cut(s, " (proved; ")
+					s, _, _ = strings.Cut(s, "; zarvek mend ")
+					words = append(words, s)
+				}
+				require.Equal(t, tt.repairs, words)
 				return
 			}
 			t.Error("nothing was found")

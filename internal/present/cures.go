@@ -52,6 +52,9 @@ func (c Cures) of(f *audit.Finding, option string) []string {
 	if f.Kind == audit.InterfaceOnly {
 		return []string{"name the next hop that is meant there; no capture shows which device that is"}
 	}
+	if r.Outside == mend.NoCure {
+		return []string{"no change of routes is known that mends that"}
+	}
 	return []string{"no change of routes: " + outsideWords(r)}
 }
 

@@ -184,13 +184,15 @@ func ordersWords(orders []rehearse.Order, topo *topology.Topology) []string {
 			if orders[i+1].Static.Special != route.None {
 				verb = "lead"
 			}
-			out = append(out, fmt.Sprintf("let %s %s %s%s instead", Clean(o.Device), verb, o.Prefix, leads(orders[i+1], topo)))
+			way, who := leads(orders[i+1], topo)
+			out = append(out, fmt.Sprintf("let %s %s %s%s instead%s", Clean(o.Device), verb, o.Prefix, way, who))
 			i++
 			continue
 		}
 		switch o.Verb {
 		case rehearse.Add:
-			out = append(out, fmt.Sprintf("give %s a route to %s%s", Clean(o.Device), o.Static.Prefix, leads(o, topo)))
+			way, who := leads(o, topo)
+			out = append(out, fmt.Sprintf("give %s a route to %s%s%s", Clean(o.Device), o.Static.Prefix, way, who))
 		case rehearse.Remove:
 			s := fmt.Sprintf("take the route to %s out of %s", o.Prefix, Clean(o.Device))
 			if o.NextHop.IsValid() {
@@ -204,30 +206,29 @@ func ordersWords(orders []rehearse.Order, topo *topology.Topology) []string {
 	return out
 }
 
-// leads words where an added route leads.
-func leads(o rehearse.Order, topo *topology.Topology) string {
+// leads words where an added route leads, and who is there.
+func leads(o rehearse.Order, topo *topology.Topology) (way, who string) {
 	s := o.Static
-	var out string
 	switch {
 	case s.Special == route.Blackhole:
-		out = " into a discard"
+		way = " into a discard"
 	case s.Special != route.None:
-		out = " into a refusal"
+		way = " into a refusal"
 	case s.NextHop.Address.IsValid():
-		out = " via " + s.NextHop.Address.String()
+		way = " via " + s.NextHop.Address.String()
 		if own := topo.Owners(s.NextHop.Address); len(own) > 0 {
-			out += ", which is " + Clean(own[0].Device.Name)
+			who = ", which is " + Clean(own[0].Device.Name)
 		}
 	default:
-		out = " by " + Clean(s.NextHop.Interface)
+		way = " by " + Clean(s.NextHop.Interface)
 	}
 	if s.Preference.Known {
-		out += fmt.Sprintf(", with preference %d", s.Preference.Value)
+		way += fmt.Sprintf(" with preference %d", s.Preference.Value)
 	}
 	if o.Table != "" {
-		out += " in its table " + Clean(o.Table)
+		way += " in its table " + Clean(o.Table)
 	}
-	return out
+	return way, who
 }
 
 func refusalWords(x mend.Refusal) string {

@@ -50,7 +50,9 @@ func eachPrefix(t, u *network.Table, f func(p netip.Prefix, was, is []route.Rout
 	if u.Captured() == t {
 		var found []netip.Prefix
 		for was, is := range u.Replaced() {
-			found = append(found, slices.Concat(was, is)[0].Prefix)
+			if both := slices.Concat(was, is); len(both) > 0 { // else it came and went again
+				found = append(found, both[0].Prefix)
+			}
 		}
 		slices.SortFunc(found, netip.Prefix.Compare)
 		for _, p := range found {

@@ -127,8 +127,11 @@ func notByRoutes(b *forward.Branch) Outside {
 	case forward.Unknown:
 		return NotKnown
 	}
+	if b.Reason.Code == forward.NobodyAnswers && (len(b.Hops) == 0 || !b.Hops[len(b.Hops)-1].NextHop.IsValid()) {
+		return NotRoutes // the destination itself is silent
+	}
 	switch b.Reason.Code {
-	case forward.NobodyAnswers, forward.HostSelf, forward.NoGateway, forward.BroadcastAddress, forward.RuleDenies:
+	case forward.HostSelf, forward.NoGateway, forward.BroadcastAddress, forward.RuleDenies:
 		return NotRoutes
 	}
 	if len(b.Hops) == 0 {

@@ -70,3 +70,17 @@ func TestSteps(t *testing.T) {
 	_, err = Run(walker(), []Step{{Orders: []Order{{Verb: Remove, Device: "b", Prefix: netip.MustParsePrefix("10.5.0.0/24"), Where: "-remove"}}}}, nil, compare.Options{})
 	require.EqualError(t, err, "-remove: b has no such route 10.5.0.0/24")
 }
+
+// TestComesAndGoesAgain: a route that one step adds and the next takes out is no difference in the end.
+func TestComesAndGoesAgain(t *testing.T) {
+	w := forward.NewWalker(topology.Build(coretest.Build("a: addr 10.0.0.1/24 e0\na: direct 10.0.0.0/24 dev e0")))
+	p := netip.MustParsePrefix("10.9.0.0/16")
+	r, err := Run(w, []Step{
+		{Orders: []Order{{Verb: Add, Device: "a", Static: network.Static{Prefix: p, NextHop: route.NextHop{Address: netip.MustParseAddr("10.0.0.9")}}}}},
+		{Orders: []Order{{Verb: Remove, Device: "a", Prefix: p}}},
+	}, nil, compare.Options{})
+	require.NoError(t, err)
+	require.Len(t, r.Steps[0].Result.Routes, 1)
+	require.Empty(t, r.Whole.Routes)
+	require.Empty(t, r.Whole.Groups)
+}

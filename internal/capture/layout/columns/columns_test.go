@@ -50,7 +50,7 @@ default                           fe80::1%em0                   UGS       em0
 fd6b:10::/64                      link#1                        U         em0
 fe80::%em0/64                     link#1                        U         em0
 `, []string{"5 0.0.0.0/0 static -/- via 10.61.0.254 dev em0", "6 10.61.0.0/16 static -/- via 10.61.0.9 dev em0", "7 10.61.0.0/24 direct -/- dev em0",
-		"8 10.61.0.1/32 local -/- receive dev lo0", "10 10.62.0.0/16 other -/- blackhole",
+		"8 10.61.0.1/32 local -/- receive dev em0", "10 10.62.0.0/16 other -/- blackhole",
 		"14 ::/0 static -/- via fe80::1 dev em0", "15 fd6b:10::/64 direct -/- dev em0", "16 fe80::/64 direct -/- dev em0"}, nil},
 	{
 		"a workstation's print, persistent routes apart",

@@ -110,6 +110,10 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 			a.NextHops = []route.NextHop{h}
 		}
 	}
+	r.ofLink(gw, &a, &h)
+	if a.Special == route.Receive && h.Interface != "" {
+		a.NextHops = []route.NextHop{h}
+	}
 	m := layout.Mark(row.lo, row.hi)
 	if r.section == persistent {
 		r.Facts.Statics = append(
@@ -124,6 +128,22 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 	}
 	r.Add(table, r.kind(), route.Route{Prefix: p, Attributes: &a, State: state, Mark: m}, 0)
 	return nil
+}
+
+// ofLink gives an own address that is reached by the loopback the interface whose link it names: BSD prints "link#1" with
+// the attached network of the first interface, and with the address that the interface has in it.
+func (r *reader) ofLink(gw string, a *route.Attributes, h *route.NextHop) {
+	if r.section != bsd || !strings.HasPrefix(gw, "link#") {
+		return
+	}
+	if !isLoopbackName(h.Interface) {
+		if r.links == nil {
+			r.links = map[string]string{}
+		}
+		r.links[gw] = h.Interface
+	} else if own := r.links[gw]; own != "" && a.Special == route.Receive {
+		h.Interface = own
+	}
 }
 
 // protocol reads the type column: a word, or a letter of the capture's key.

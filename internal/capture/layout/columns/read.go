@@ -46,7 +46,8 @@ type reader struct {
 	last     *rowCells
 	pending  *rowCells
 	addrSeen map[netip.Addr]bool
-	attached []netip.Prefix // so far
+	attached []netip.Prefix    // so far
+	links    map[string]string // BSD: the interface of each link
 	skip     bool
 
 	rows    int           // since the last title or count, those included that could not be read
