@@ -117,7 +117,7 @@ func (l *loaded) cure(a *present.AuditView) {
 	if !l.small() || len(a.Findings) > fewFindings {
 		return
 	}
-	m := mend.New(l.walk(), mend.Options{})
+	m := mend.New(l.walk(), mend.Options{Proofs: fewProofs})
 	a.Cures.Found = map[string]*mend.Result{}
 	for i := range a.Findings {
 		if f := &a.Findings[i]; present.ByRoutes(f) {

@@ -91,14 +91,13 @@ func readKey(file string) (*mask.Masker, error) {
 	return mask.New(key, k.Networks, k.Words), nil
 }
 
-func (e *env) mask(l *loaded, to, with string, keep bool) error {
+func (e *env) mask(l *loaded, to, with string, keep bool) (err error) {
 	to = filepath.Clean(to)
 	keyAt := to + ".key.json"
 	if list, err := os.ReadDir(to); err == nil && len(list) > 0 || err != nil && !errors.Is(err, os.ErrNotExist) {
 		return usagef("%s: not empty; give a new folder", to)
 	}
 	var m *mask.Masker
-	var err error
 	if with != "" {
 		if m, err = readKey(with); err != nil {
 			return err
@@ -113,8 +112,8 @@ func (e *env) mask(l *loaded, to, with string, keep bool) error {
 			return usagef("%s: there already; give another folder, or -with %s", keyAt, keyAt)
 		}
 		k := keyFile{Key: hex.EncodeToString(key[:]), Networks: m.Known()}
-		defer func() { _ = writeKey(keyAt, k, m) }()
-		if err := writeKey(keyAt, k, m); err != nil { // before anything else: a copy without its key is lost for its owner
+		defer func() { err = errors.Join(err, writeKey(keyAt, k, m)) }() // with the words that became others
+		if err := writeKey(keyAt, k, m); err != nil {                    // before anything else: a copy without its key is lost for its owner
 			return err
 		}
 	}

@@ -204,6 +204,7 @@ const (
 	fewDevices  = 40
 	fewRoutes   = 10_000
 	fewFindings = 30
+	fewProofs   = 3 // for one of them
 )
 
 // small reports whether a case is so small that looking for cures takes no time worth mentioning.

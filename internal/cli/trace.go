@@ -65,7 +65,7 @@ Exit code 1: anything but two-way.`,
 				}
 				t := present.TraceView{RoundTrip: l.walking(*assume).TraceFlow(src, dst, flow), Topo: l.walk().Topology()}
 				if t.Verdict != forward.TwoWay && l.small() && flow == (network.Flow{}) && !*assume {
-					t.Cure = mend.New(l.walk(), mend.Options{}).Find(mend.Wrong{Trips: []mend.Trip{{Source: src, Destination: dst}}})
+					t.Cure = mend.New(l.walk(), mend.Options{Proofs: fewProofs}).Find(mend.Wrong{Trips: []mend.Trip{{Source: src, Destination: dst}}})
 				}
 				if e.as == "json" {
 					err = present.TraceJSON(e.out, t, e.view(l))

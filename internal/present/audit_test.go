@@ -154,10 +154,6 @@ var findingWords = []struct {
 		[]string{"take the route to 10.61.9.0/24 out of a"}},
 }
 
-func auditOf(text string) *audit.Result {
-	return audit.Run(forward.NewWalker(topology.Build(coretest.Build(text))), audit.Options{})
-}
-
 func TestFindingsInWords(t *testing.T) {
 	for _, tt := range findingWords {
 		t.Run(tt.fault, func(t *testing.T) {

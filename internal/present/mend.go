@@ -1,7 +1,6 @@
 package present
 
 import (
-	"encoding/json"
 	"fmt"
 	"io"
 	"net/netip"
@@ -89,6 +88,7 @@ func (v View) mended(number int, r *mend.Result, m MendView) entry {
 		e.row("do", ordersWords(r.Cure.Orders, topo)...)
 		v.typed(&e, r, m)
 		e.row("then", compareHeadline(r.Cure.Result))
+		e.row("assumed", assumedOf(r.Cure)...)
 		e.row("besides", alsoFound(r.Cure.Result)...)
 	case r.Right:
 		e.strong = "right"
@@ -97,7 +97,7 @@ func (v View) mended(number int, r *mend.Result, m MendView) entry {
 		e.row("because", outsideWords(r))
 		if r.Stuck != nil {
 			e.row("it ends", fmt.Sprintf("from %s to %s: packets or replies are lost%s: %s",
-				r.Trip.Source, r.Trip.Destination, where(*r.Stuck), because(*r.Stuck, r.Trip.Destination)))
+				r.Trip.Source, r.Trip.Destination, where(*r.Stuck), because(*r.Stuck, r.Toward)))
 		}
 	}
 	tried := r.Refused
@@ -275,6 +275,15 @@ func outsideWords(r *mend.Result) string {
 	return "no captured neighbour leads there; what is missing lies outside of the captures"
 }
 
+// assumedOf words what the proof takes for granted.
+func assumedOf(c *mend.Cure) []string {
+	var out []string
+	for _, a := range c.Assumed {
+		out = append(out, fmt.Sprintf("that %s does not pass the new route on by %s: no configuration of it tells", Clean(a.Device), a.Protocol))
+	}
+	return out
+}
+
 // alsoFound lists findings worth a note that are new, and those that go along.
 func alsoFound(r *compare.Result) []string {
 	var out []string
@@ -291,114 +300,4 @@ func alsoFound(r *compare.Result) []string {
 		out = append(out, count(gone-1, "other finding goes", "other findings go")+" along")
 	}
 	return out
-}
-
-type jsonCure struct {
-	Finding string      `json:"finding,omitempty"`
-	Wrong   string      `json:"wrong"`
-	State   string      `json:"state"`
-	Why     string      `json:"why-not,omitempty"`
-	Text    string      `json:"text,omitempty"`
-	Lines   []jsonTyped `json:"lines"`
-	Refused []jsonTried `json:"refused"`
-	Result  string      `json:"comparison,omitempty"`
-}
-
-type jsonTyped struct {
-	Device string `json:"device"`
-	Order  string `json:"order"`
-	Line   string `json:"line,omitempty"`
-	Out    string `json:"take-out,omitempty"`
-	Undo   string `json:"undo,omitempty"`
-	In     string `json:"in,omitempty"`
-	Like   string `json:"formed-after,omitempty"`
-}
-
-type jsonTried struct {
-	Orders []string `json:"orders"`
-	Why    string   `json:"why"`
-	Text   string   `json:"text"`
-}
-
-// MendJSON writes a change file with all cures as steps; what else there is to say of them stands under "about", which
-// readers of change files pass over.
-func MendJSON(w io.Writer, m MendView, v View) error {
-	topo := m.Topo
-	var steps []any
-	about := []jsonCure{}
-	for _, r := range m.Results {
-		j := jsonCure{Wrong: wrongWords(r), State: "no-cure", Lines: []jsonTyped{}, Refused: []jsonTried{}}
-		if r.Wrong.Finding != nil {
-			j.Finding = r.Wrong.Finding.ID
-		}
-		for _, x := range r.Refused {
-			j.Refused = append(j.Refused, jsonTried{orderTexts(x.Orders), x.Why.String(), refusalWords(x)})
-		}
-		switch {
-		case r.Cure != nil:
-			j.State, j.Result = "mended", compareHeadline(r.Cure.Result)
-			j.Text = strings.Join(ordersWords(r.Cure.Orders, topo), "; ")
-			for _, o := range r.Cure.Orders {
-				lines, _ := m.Lines(r.Before.Topology().Network.Device(o.Device), o)
-				if len(lines) == 0 {
-					lines = []statement.Line{{}}
-				}
-				for _, l := range lines {
-					j.Lines = append(j.Lines, jsonTyped{o.Device, o.Verb.String() + " " + o.Text, l.Text, l.Out, l.Undo, l.In, l.Learned})
-				}
-			}
-			steps = append(steps, stepsOf(j.Wrong, r.Cure.Orders)...)
-		case r.Right:
-			j.State = "right"
-		default:
-			j.Why, j.Text = whyNot(r), outsideWords(r)
-		}
-		about = append(about, j)
-	}
-	if steps == nil {
-		steps = []any{}
-	}
-	enc := json.NewEncoder(w)
-	enc.SetIndent("", " ")
-	return enc.Encode(struct {
-		Steps []any      `json:"steps"`
-		About []jsonCure `json:"about"`
-	}{steps, about})
-}
-
-func whyNot(r *mend.Result) string {
-	switch {
-	case r.Unproved:
-		return "not-proved"
-	case r.More:
-		return "too-many-ways"
-	}
-	return r.Outside.String()
-}
-
-func orderTexts(orders []rehearse.Order) []string {
-	out := []string{}
-	for _, o := range orders {
-		out = append(out, o.Verb.String()+" "+o.Text)
-	}
-	return out
-}
-
-// stepsOf writes a cure as steps of a change file. A step does what it has of one verb together, so that a route that is
-// replaced by another one is taken out in the step that adds it: verbs in the order in which they stand.
-func stepsOf(name string, orders []rehearse.Order) []any {
-	type step struct {
-		Name   string   `json:"name"`
-		Remove []string `json:"remove,omitempty"`
-		Add    []string `json:"add,omitempty"`
-	}
-	s := step{Name: name}
-	for _, o := range orders {
-		if o.Verb == rehearse.Remove {
-			s.Remove = append(s.Remove, o.Text)
-		} else {
-			s.Add = append(s.Add, o.Text)
-		}
-	}
-	return []any{s}
 }

@@ -4,7 +4,7 @@
 // new finding. It exists because an obvious cure is often the next fault: a discard that is taken out hands its packets
 // to a default route that leads back.
 //
-// It changes static routes, and what captured devices need no words from others for. A cable, a filter, a host's own
+// It changes static routes. A cable, a filter, a host's own
 // settings or a device that was not captured it cannot mend; then it says so. No I/O, no clock: the same network and the
 // same wrong give the same cures.
 package mend
@@ -18,6 +18,7 @@ import (
 	"zarvek/internal/core/forward"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/rehearse"
+	"zarvek/internal/core/route"
 	"zarvek/internal/core/settle"
 )
 
@@ -97,7 +98,16 @@ type Cure struct {
 	Result *compare.Result // of the network against the one with the change and what follows
 	Moves  []settle.Move
 	After  *forward.Walker
-	edited *network.Snapshot
+	// Assumed are devices of which no capture tells whether they pass a new static route on by a routing protocol that they
+	// speak: it is taken that they do not.
+	Assumed []Assumption
+	edited  *network.Snapshot
+}
+
+// An Assumption is a device and a protocol.
+type Assumption struct {
+	Device   string
+	Protocol route.Protocol
 }
 
 // An Outside is a reason for which no route can mend something. The zero Outside is none.
@@ -126,6 +136,7 @@ type Result struct {
 	Outside  Outside
 	Stuck    *forward.Branch // how the packets end that no change helped
 	Trip     Trip            // of Stuck
+	Toward   netip.Addr      // where those packets go: the reply's go to the source
 	More     bool            // the search ended before everything was tried
 	Unproved bool            // changes were found, and none of them passed the proof
 }
@@ -145,6 +156,7 @@ type Mender struct {
 type Options struct {
 	Compare  compare.Options
 	Defaults bool // default routes may be added
+	Proofs   int  // the most comparisons for one wrong; 0: as many as are of use
 	// Keep must hold with every cure, beside all that holds now; nil: nothing more is asked.
 	Keep func(w *forward.Walker) bool
 }
@@ -171,7 +183,11 @@ func (m *Mender) Find(wrong Wrong) *Result {
 		r.Right = true
 		return r
 	}
-	for range maxProofs {
+	proofs := maxProofs
+	if m.opt.Proofs > 0 {
+		proofs = m.opt.Proofs
+	}
+	for range proofs {
 		orders, ok := s.next()
 		if !ok {
 			break
@@ -286,12 +302,42 @@ func (s *search) offer(orders []rehearse.Order) bool {
 	if !gone {
 		return refuse(Refusal{Why: NotEnough})
 	}
-	s.result.Cure = &Cure{Orders: orders, Result: cmp, Moves: settled.Moves, After: after, edited: edited}
+	s.result.Cure = &Cure{Orders: orders, Result: cmp, Moves: settled.Moves, After: after, Assumed: assumed(s.edited, orders), edited: edited}
 	return true
 }
 
 func all(turns []compare.Turn, is func(compare.Turn) bool) bool {
 	return !slices.ContainsFunc(turns, func(t compare.Turn) bool { return !is(t) })
+}
+
+// assumed lists the devices that get a route and speak a protocol, and of which no configuration was captured that would tell
+// what they pass on.
+func assumed(n *network.Snapshot, orders []rehearse.Order) []Assumption {
+	var out []Assumption
+	for _, o := range orders {
+		d := n.Device(o.Device)
+		if o.Verb != rehearse.Add || d == nil || d.Redistributed().Len()+d.Protocols().Len() > 0 {
+			continue
+		}
+		for _, t := range d.Tables().All() {
+			for id := range t.Routes().Shared() {
+				a := Assumption{o.Device, t.Routes().Attributes(route.AttrID(id)).Protocol}
+				if t.Family == route.FamilyOf(o.Static.Prefix.Addr()) && passesOn(a.Protocol) && !slices.Contains(out, a) {
+					out = append(out, a)
+				}
+			}
+		}
+	}
+	return out
+}
+
+// passesOn reports whether a protocol may announce what others brought into a table.
+func passesOn(p route.Protocol) bool {
+	switch p {
+	case route.OSPF, route.ISIS, route.RIP, route.RIPng, route.EIGRP, route.BGP, route.Babel:
+		return true
+	}
+	return false
 }
 
 // onlyTakesOut reports whether a route goes that no other one replaces: what takes over is then what nobody has chosen.

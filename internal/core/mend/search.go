@@ -90,7 +90,7 @@ func (s *search) within(at state, t Trip, depth int) (state, bool) {
 		return at, false
 	}
 	if s.result.Stuck == nil {
-		s.result.Stuck, s.result.Trip = &worst, t
+		s.result.Stuck, s.result.Trip, s.result.Toward = &worst, t, dst
 	}
 	if o := notByRoutes(&worst); o != NoOutside {
 		if s.result.Outside == NoOutside && len(at.orders) == 0 {
