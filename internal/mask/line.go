@@ -97,6 +97,11 @@ func (m *Masker) understood(line string) string {
 			continue
 		}
 		if i == 0 || !joins(line[i-1]) {
+			if x := hex.FindString(line[i:]); x != "" { // a mask, or flags
+				b.WriteString(x)
+				i += len(x)
+				continue
+			}
 			if was, is := m.address(line[i:]); was != "" {
 				emit(was, is)
 				i += len(was)
@@ -140,6 +145,7 @@ func joins(c byte) bool {
 }
 
 var (
+	hex    = regexp.MustCompile(`^0x[0-9A-Fa-f]+\b`)
 	v4     = regexp.MustCompile(`^\d{1,3}(?:\.\d{1,3}){3}(?:/(\d{1,2}))?`)
 	v4Part = regexp.MustCompile(`^(\d{1,3}(?:\.\d{1,3}){1,2})/(\d{1,2})`)
 	v6     = regexp.MustCompile(`^[0-9A-Fa-f:]*:[0-9A-Fa-f:]*(?:\d{1,3}(?:\.\d{1,3}){3})?(?:/(\d{1,3}))?`)

@@ -88,6 +88,7 @@ func TestLines(t *testing.T) {
 		{"C 10.61.0/24 is directly connected", "C " + strings.TrimSuffix(strings.TrimSuffix(net("10.61.0.0/24"), "/24"), ".0") + "/24 is directly connected"},
 		{"via fd6b:6a65:6c76:10::31%wan0", "via " + at("fd6b:6a65:6c76:10::31") + "%wan0"},
 		{"gateway=10.61.0.9 distance=1", "gateway=" + at("10.61.0.9") + " distance=1"},
+		{"inet 10.61.0.9 netmask 0xffffff00", "inet " + at("10.61.0.9") + " netmask 0xffffff00"},
 		{"version 7.2.1 uptime 3d07h", "version 7.2.1 uptime 3d07h"},
 		{"1.3.6.1.2.1.4.24.7", "1.3.6.1.2.1.4.24.7"},
 		{"snmp-server community kjelvenview RO", "snmp-server community xxxxxxxxxxx RO"},

@@ -120,6 +120,28 @@ func TestADefaultIsAddedOnlyWhereItMayBe(t *testing.T) {
 	require.Equal(t, "a: 0.0.0.0/0 via 172.16.0.2", r.Cure.Orders[0].Words())
 }
 
+// TestAPairPastWhatWasNotCaptured: b hands packets to a box on a shared segment of which nothing is known; a route past it makes
+// sure, and that is offered to whoever asks for the pair, not as a cure of what is missing in the captures.
+func TestAPairPastWhatWasNotCaptured(t *testing.T) {
+	w := walker(line + `
+	a: static 10.0.2.0/24 pref 1 via 172.16.0.2 dev e0
+	b: addr 10.0.9.1/24 lan9
+	b: direct 10.0.9.0/24 dev lan9
+	b: static 0.0.0.0/0 pref 1 via 10.0.9.254 dev lan9
+	b: static 10.0.0.0/24 pref 1 via 172.16.0.1 dev e0
+	c: static 10.0.0.0/16 pref 1 via 172.16.1.1 dev e1
+	c: static 172.16.0.0/30 pref 1 via 172.16.1.1 dev e1
+	`)
+	src, dst := netip.MustParseAddr("10.0.0.9"), netip.MustParseAddr("10.0.2.9")
+	require.Equal(t, forward.BothUnknown, w.Trace(src, dst).Verdict)
+	r := New(w, Options{}).Find(Wrong{Trips: []Trip{{Source: src, Destination: dst}}})
+	require.NotNil(t, r.Cure)
+	require.Equal(t, "b: 10.0.2.0/24 via 172.16.1.2", r.Cure.Orders[0].Words())
+	for _, f := range audit.Run(w, audit.Options{Only: []audit.Kind{audit.MissingData}}).Findings {
+		require.Nil(t, New(w, Options{}).Find(WrongOf(&f)).Cure)
+	}
+}
+
 // TestRefusalsSayWhy: the discard at b keeps a default route from leading round.
 func TestRefusalsSayWhy(t *testing.T) {
 	w := walker(line + `

@@ -92,7 +92,7 @@ func (s *search) within(at state, t Trip, depth int) (state, bool) {
 	if s.result.Stuck == nil {
 		s.result.Stuck, s.result.Trip, s.result.Toward = &worst, t, dst
 	}
-	if o := notByRoutes(&worst); o != NoOutside {
+	if o := s.notByRoutes(&worst); o != NoOutside {
 		if s.result.Outside == NoOutside && len(at.orders) == 0 {
 			s.result.Outside = o
 		}
@@ -119,13 +119,16 @@ func (s *search) within(at state, t Trip, depth int) (state, bool) {
 	return at, false
 }
 
-// notByRoutes tells why no route would help packets that end so; NoOutside where one may.
-func notByRoutes(b *forward.Branch) Outside {
+// notByRoutes tells why no route would help packets that end so; NoOutside where one may. Where a pair is asked for and its
+// packets go to a next hop that was not captured, a route past it makes sure of what is not known now.
+func (s *search) notByRoutes(b *forward.Branch) Outside {
 	switch b.Verdict {
 	case forward.Filtered, forward.NotForwarding, forward.StateMissing, forward.SourceCheck:
 		return NotRoutes
 	case forward.Unknown:
-		return NotKnown
+		if s.result.Wrong.Finding != nil || b.Reason.Code != forward.OwnerNotKnown || len(b.Hops) == 0 || !b.Hops[len(b.Hops)-1].NextHop.IsValid() {
+			return NotKnown
+		}
 	}
 	if b.Reason.Code == forward.NobodyAnswers && (len(b.Hops) == 0 || !b.Hops[len(b.Hops)-1].NextHop.IsValid()) {
 		return NotRoutes // the destination itself is silent
