@@ -86,9 +86,7 @@ func compareSeed(t *testing.T, seed uint64) score {
 			}
 		})
 	}
-	if form != "walk" { // numbers inside of numbers are not masked
-		masktest.Laws(t, dir, 1)
-	}
+	masktest.Laws(t, dir, 1)
 	walker := load(t, dir)
 	complaints := 0
 	complain := func(format string, args ...any) {

@@ -94,14 +94,20 @@ func (c *Case) Mask(m *mask.Masker, keepUnread bool) (*MaskedCase, error) {
 			continue
 		}
 		var b bytes.Buffer
+		var below mask.Aligner
 		for _, l := range f.Gloss(nil) {
 			switch {
 			case l.Kind == capture.NoiseLine && m.Line(l.Text) == l.Text: // such as a pager's prompt: it may tell of a cut
 				b.WriteString(l.Text)
 			case l.Kind == capture.NoiseLine, l.Kind == capture.UnreadLine && !keepUnread:
 				out.Dropped++
+			case l.Layout == "SNMP walk" && l.Kind != capture.PromptLine && l.Kind != capture.BlankLine:
+				text, ok := m.WalkLine(l.Text)
+				if b.WriteString(text); !ok {
+					out.Dropped++
+				}
 			default:
-				b.WriteString(m.Line(l.Text))
+				b.WriteString(below.Align(l.Text, m.Line(l.Text)))
 			}
 			b.WriteByte('\n')
 		}
@@ -140,8 +146,8 @@ func unmaskable(f *File) string {
 	read := false
 	for i := range f.Parts {
 		switch p := &f.Parts[i]; {
-		case p.Layout == "SNMP walk", p.Layout == "MRT":
-			return "has addresses inside of other numbers, which are not masked"
+		case strings.HasPrefix(p.Layout, "MRT "):
+			return "is no text; what zarvek table -as json tells of it can be masked"
 		case p.Layout != "":
 			read = true
 		}

@@ -16,7 +16,7 @@ import (
 func TestMaskedDemo(t *testing.T) {
 	dir := filepath.Join(t.TempDir(), "night")
 	require.NoError(t, demo.Write(dir))
-	require.Greater(t, masktest.Laws(t, dir, 3), 5)
+	require.Greater(t, masktest.Laws(t, dir, 8), 5)
 	require.Greater(t, masktest.Laws(t, dir+demo.After, 3), 5)
 }
 

@@ -160,7 +160,13 @@ func (e *env) arguments(c command, place int, last string) []candidate {
 		}
 		return append(e.hosts(), e.places(last, true)...)
 	case "FILE":
-		return []candidate{{word: anyFile}}
+		out := []candidate{{word: anyFile}}
+		if l, err := e.load(); err == nil && c.name == "gloss" {
+			for _, f := range l.Files {
+				out = append(out, candidate{word: f.Source.Name})
+			}
+		}
+		return out
 	case "BEFORE", "AFTER":
 		return []candidate{{word: anyFolder}}
 	}

@@ -97,46 +97,31 @@ func (e *env) mask(l *loaded, to, with string, keep bool) (err error) {
 	if list, err := os.ReadDir(to); err == nil && len(list) > 0 || err != nil && !errors.Is(err, os.ErrNotExist) {
 		return usagef("%s: not empty; give a new folder", to)
 	}
-	var m *mask.Masker
 	if with != "" {
-		if m, err = readKey(with); err != nil {
-			return err
-		}
-	} else {
-		var key mask.Key
-		if _, err := rand.Read(key[:]); err != nil {
-			return fmt.Errorf("no key could be made: %w", err)
-		}
-		m = mask.New(key, l.Networks(), nil)
-		if _, err := os.Lstat(keyAt); err == nil {
-			return usagef("%s: there already; give another folder, or -with %s", keyAt, keyAt)
-		}
-		k := keyFile{Key: hex.EncodeToString(key[:]), Networks: m.Known()}
-		defer func() { err = errors.Join(err, writeKey(keyAt, k, m)) }() // with the words that became others
-		if err := writeKey(keyAt, k, m); err != nil {                    // before anything else: a copy without its key is lost for its owner
-			return err
-		}
+		keyAt = with
+	} else if _, err := os.Lstat(keyAt); err == nil {
+		return usagef("%s: there already; give another folder, or -with %s", keyAt, keyAt)
 	}
-	// A name that is a word of the trade is hidden where the copy is still read as the original then.
 	var r present.MaskView
 	var again *casefile.Case
-	for _, hide := range []bool{true, false} {
-		names := l.Names()
-		if m.Hide(nil); hide {
-			m.Hide(names)
-		}
-		if r, again, err = l.copyTo(to, m, keep); err != nil {
+	for try := range maxKeys {
+		k, m, err := makeMasker(l, with)
+		if err != nil {
 			return err
 		}
-		if len(r.Otherwise) == 0 {
+		if err := writeKey(keyAt, k, m); err != nil { // first: a copy without its key is lost for its owner
+			return err
+		}
+		r, again, err = l.copyHiding(to, m, keep)
+		if err := errors.Join(err, writeKey(keyAt, k, m)); err != nil { // with the words that became others
+			return err
+		}
+		// Where a line is read by the place of its words, another key may make it fit.
+		if len(r.Otherwise) == 0 || with != "" || try == maxKeys-1 {
 			break
 		}
-		r.Kept = mask.Kept(names)
 	}
 	r.Key = keyAt
-	if with != "" {
-		r.Key = with
-	}
 	for _, d := range again.Network.Devices().All() {
 		r.Devices++
 		for _, t := range d.Tables().All() {
@@ -152,6 +137,41 @@ func (e *env) mask(l *loaded, to, with string, keep bool) (err error) {
 		return errBadNews
 	}
 	return err
+}
+
+// maxKeys is how many keys are tried for a copy that is read as the case is.
+const maxKeys = 5
+
+// makeMasker makes a masker with a new key, or with that of an earlier copy.
+func makeMasker(l *loaded, with string) (keyFile, *mask.Masker, error) {
+	if with != "" {
+		m, err := readKey(with)
+		if err != nil {
+			return keyFile{}, nil, err
+		}
+		key := m.Key()
+		return keyFile{Key: hex.EncodeToString(key[:]), Networks: m.Known()}, m, nil
+	}
+	var key mask.Key
+	if _, err := rand.Read(key[:]); err != nil {
+		return keyFile{}, nil, fmt.Errorf("no key could be made: %w", err)
+	}
+	m := mask.New(key, l.Networks(), nil)
+	return keyFile{Key: hex.EncodeToString(key[:]), Networks: m.Known()}, m, nil
+}
+
+// copyHiding writes a copy. A name that is a word of the trade is hidden where the copy is still read as the case is then.
+func (l *loaded) copyHiding(to string, m *mask.Masker, keep bool) (present.MaskView, *casefile.Case, error) {
+	names := l.Names()
+	m.Hide(names)
+	r, again, err := l.copyTo(to, m, keep)
+	if err != nil || len(r.Otherwise) == 0 {
+		return r, again, err
+	}
+	m.Hide(nil)
+	r, again, err = l.copyTo(to, m, keep)
+	r.Kept = mask.Kept(names)
+	return r, again, err
 }
 
 // copyTo writes a copy, in place of one that may be there, and reads it again.

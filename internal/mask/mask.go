@@ -279,6 +279,9 @@ func (m *Masker) invent(w string) string {
 	}
 }
 
+// Key returns the masker's key. It is for its owner alone.
+func (m *Masker) Key() Key { return m.key }
+
 // Words returns what became what.
 func (m *Masker) Words() map[string]string { return m.words }
 

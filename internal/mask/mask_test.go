@@ -114,6 +114,20 @@ func TestColumnsKeepTheirPlace(t *testing.T) {
 	require.Equal(t, strings.Index(line, "wan0"), strings.Index(out, "wan0"), out)
 }
 
+// TestWhatStandsBelowMoves: a further next hop stays under the first one.
+func TestWhatStandsBelowMoves(t *testing.T) {
+	for _, tt := range []struct{ first, firstIs, below, want string }{
+		{"O>* 10.61.0.0/24 [110/20] via 10.1.1.1, e0", "O>* 10.161.200.0/24 [110/20] via 10.101.101.1, e0", "  *                       via 10.1.1.2, e1", "  *                          via 10.1.1.2, e1"},
+		{"O>* 10.161.200.0/24 [110/20] via 10.1.1.1, e0", "O>* 10.61.0.0/24 [110/20] via 10.1.1.1, e0", "  *                          via 10.1.1.2, e1", "  *                       via 10.1.1.2, e1"},
+		{"O  10.61.0.0/24 via 10.1.1.1", "O  10.161.200.0/24 via 10.1.1.1", "    description up", "    description up"},
+	} {
+		var a Aligner
+		require.Equal(t, tt.firstIs, a.Align(tt.first, tt.firstIs))
+		require.Equal(t, tt.want, a.Align(tt.below, tt.below))
+		require.Equal(t, tt.want, a.Align(tt.below, tt.below), "the next one too")
+	}
+}
+
 func TestWords(t *testing.T) {
 	m := New(Key{7}, nil, nil)
 	require.Equal(t, len("Ropehouse"), utf8.RuneCountInString(m.Text("Ropehouse")))
