@@ -23,7 +23,7 @@ import (
 type mendings struct{ wrongs, cured, sent, refused int }
 
 // repairs is in how many random networks what an audit finds is mended by the printed lines.
-var repairs = flag.Int("repairs", 3, "networks of which findings are really mended")
+var repairs = flag.Int("repairs", 2, "networks of which findings are really mended")
 
 // TestRepairsAgainstRealForwarding lets mend propose cures for what is wrong in random networks of kernels, types the
 // printed lines into those kernels, and sends the packets again: what was to be mended must be, and nothing that arrived

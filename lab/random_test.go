@@ -24,6 +24,7 @@ import (
 
 var (
 	seeds     = flag.Int("seeds", 18, "how many random networks are built")
+	maskedOf  = flag.Int("masked-of", 3, "of how many random networks one is masked too")
 	keep      = flag.String("keep", "", "leave the captures of failing seeds in this folder")
 	firstSeed = flag.Uint64("first-seed", 1, "the first seed; failures name theirs")
 )
@@ -86,7 +87,9 @@ func compareSeed(t *testing.T, seed uint64) score {
 			}
 		})
 	}
-	masktest.Laws(t, dir, 1)
+	if seed/3%uint64(*maskedOf) == 0 { // of each form
+		masktest.Laws(t, dir, 1)
+	}
 	walker := load(t, dir)
 	complaints := 0
 	complain := func(format string, args ...any) {

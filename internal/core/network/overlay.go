@@ -17,6 +17,8 @@ type patch struct {
 	rows  map[netip.Prefix][]route.Route
 	more  map[int][]route.Mark // further evidence of replaced rows that were there before, by row
 	index bart.Table[int]      // replaced prefixes that have routes: their first row
+
+	lengths lengths // of replaced prefixes
 }
 
 func (p *patch) has(q netip.Prefix) bool { _, ok := p.rows[q]; return ok }
@@ -44,6 +46,7 @@ func (t *Table) overlay(rows map[netip.Prefix][]route.Route) *Table {
 	slices.SortFunc(with, func(a, b route.Replacement) int { return a.Prefix.Compare(b.Prefix) })
 	out.rows = over.rows.Replace(with)
 	for _, w := range with {
+		p.lengths.add(w.Prefix.Bits())
 		lo, _ := out.rows.Find(w.Prefix, out.rows.Len())
 		if len(w.Routes) > 0 {
 			p.index.Insert(w.Prefix, lo)

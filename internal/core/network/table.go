@@ -42,7 +42,16 @@ type index struct {
 	asked atomic.Int32 // lookups that were answered by searching
 	once  sync.Once
 	half  [2]bart.Table[uint32] // of the groups in order: the first half of a large table, or all; the second half
+
+	measured sync.Once
+	lengths  lengths // of the captured table's prefixes
 }
+
+// lengths is a set of prefix lengths, 0 to 128. The zero lengths is empty.
+type lengths [3]uint64
+
+func (l *lengths) add(bits int)      { l[bits/64] |= 1 << (bits % 64) }
+func (l *lengths) has(bits int) bool { return l[bits/64]>>(bits%64)&1 == 1 }
 
 // Routes returns the table's routes, sorted by prefix, shorter first.
 func (t *Table) Routes() *route.Rows { return &t.rows }
@@ -108,7 +117,11 @@ func (t *Table) searching() bool {
 func (t *Table) Search(p netip.Prefix) iter.Seq[Group] {
 	return func(yield func(Group) bool) {
 		hi := t.rows.Len()
+		used := t.used()
 		for bits := p.Bits(); bits >= 0; bits-- {
+			if !used.has(bits) {
+				continue
+			}
 			q, err := p.Addr().Prefix(bits)
 			if err != nil {
 				return
@@ -120,6 +133,25 @@ func (t *Table) Search(p netip.Prefix) iter.Seq[Group] {
 			hi = lo // what covers p and is shorter stands before
 		}
 	}
+}
+
+// used are the lengths that prefixes of the table may have: most tables have few.
+func (t *Table) used() lengths {
+	t.measured.Do(func() {
+		base := t
+		if t.patch != nil {
+			base = t.patch.over
+		}
+		t.lengths = base.rows.Lengths()
+	})
+	if t.patch == nil {
+		return t.lengths
+	}
+	out := t.lengths
+	for i, l := range t.patch.lengths {
+		out[i] |= l
+	}
+	return out
 }
 
 func (t *Table) build() {

@@ -156,6 +156,15 @@ func (r *Rows) Find(p netip.Prefix, n int) (int, bool) {
 	return sort.Find(n, func(i int) int { return compare(want, *r.rec(i)) })
 }
 
+// Lengths returns the set of prefix lengths that rows have: bit n of it is that of length n.
+func (r *Rows) Lengths() (out [3]uint64) {
+	for i := range r.n {
+		bits := r.rec(i).bits
+		out[bits/64] |= 1 << (bits % 64)
+	}
+	return out
+}
+
 // Span returns the first and the last address of route i's prefix as numbers of 128 bits; those of IPv4 have 32.
 func (r *Rows) Span(i int) (firstHi, firstLo, lastHi, lastLo uint64) {
 	x := r.rec(i)
