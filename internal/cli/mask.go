@@ -97,6 +97,9 @@ func (e *env) mask(l *loaded, to, with string, keep bool) (err error) {
 	if list, err := os.ReadDir(to); err == nil && len(list) > 0 || err != nil && !errors.Is(err, os.ErrNotExist) {
 		return usagef("%s: not empty; give a new folder", to)
 	}
+	if inside(to, l.Dir) {
+		return usagef("%s: inside of the case, and would be read with it; give a folder beside it", to)
+	}
 	if with != "" {
 		keyAt = with
 	} else if _, err := os.Lstat(keyAt); err == nil {
@@ -137,6 +140,20 @@ func (e *env) mask(l *loaded, to, with string, keep bool) (err error) {
 		return errBadNews
 	}
 	return err
+}
+
+// inside reports whether a path lies in a folder.
+func inside(path, dir string) bool {
+	at, err := filepath.Abs(path)
+	if err != nil {
+		return false
+	}
+	of, err := filepath.Abs(dir)
+	if err != nil {
+		return false
+	}
+	rel, err := filepath.Rel(of, at)
+	return err == nil && rel != ".." && !strings.HasPrefix(rel, ".."+string(filepath.Separator))
 }
 
 // maxKeys is how many keys are tried for a copy that is read as the case is.

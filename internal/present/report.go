@@ -11,6 +11,7 @@ import (
 	"net/netip"
 	"strconv"
 	"strings"
+	"sync"
 
 	"zarvek/internal/casefile"
 	"zarvek/internal/core/audit"
@@ -39,7 +40,7 @@ type ReportView struct {
 //go:embed reportpage
 var reportFiles embed.FS
 
-var reportPage = template.Must(template.ParseFS(reportFiles, "reportpage/page.html"))
+var reportPage = sync.OnceValues(func() (*template.Template, error) { return template.ParseFS(reportFiles, "reportpage/page.html") })
 
 // Limits that keep a page of 200 devices below 10 MB.
 const (
@@ -99,8 +100,12 @@ func ReportHTML(w io.Writer, r ReportView, v View) error {
 			page.Also = append(page.Also, s)
 		}
 	}
+	form, err := reportPage()
+	if err != nil {
+		return err
+	}
 	var b bytes.Buffer
-	if err := reportPage.Execute(&b, page); err != nil {
+	if err := form.Execute(&b, page); err != nil {
 		return err
 	}
 	_, err = w.Write(b.Bytes())
