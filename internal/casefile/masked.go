@@ -95,8 +95,14 @@ func (c *Case) Mask(m *mask.Masker, keepUnread bool) (*MaskedCase, error) {
 		}
 		var b bytes.Buffer
 		var below mask.Aligner
+		banner := "" // what ends a text for people
 		for _, l := range f.Gloss(nil) {
 			switch {
+			case banner != "":
+				b.WriteString(m.Own(l.Text))
+				if strings.Contains(l.Text, banner) {
+					banner = ""
+				}
 			case l.Kind == capture.NoiseLine && m.Line(l.Text) == l.Text: // such as a pager's prompt: it may tell of a cut
 				b.WriteString(l.Text)
 			case l.Kind == capture.NoiseLine, l.Kind == capture.UnreadLine && !keepUnread:
@@ -108,6 +114,9 @@ func (c *Case) Mask(m *mask.Masker, keepUnread bool) (*MaskedCase, error) {
 				}
 			default:
 				b.WriteString(below.Align(l.Text, m.Line(l.Text)))
+				if x := bannerLine.FindStringSubmatch(l.Text); x != nil && strings.Count(l.Text, x[1]) == 1 {
+					banner = x[1]
+				}
 			}
 			b.WriteByte('\n')
 		}
@@ -137,6 +146,9 @@ func (c *Case) Mask(m *mask.Masker, keepUnread bool) (*MaskedCase, error) {
 	}
 	return out, nil
 }
+
+// bannerLine begins a text for people, and tells by which sign it ends.
+var bannerLine = regexp.MustCompile(`^\s*banner\s+\S+\s+(\^[A-Z]|\S)`)
 
 // remark is what stands behind a # in the case's own files.
 var remark = regexp.MustCompile(`(?:^|\s)#.*$`)

@@ -32,6 +32,9 @@ func TestMaskedCase(t *testing.T) {
 enable secret 5 $1$mERr$hx5rVt7rPNoS4wqbXKX7m0
 username nightshift password 7 094F471A1A0A
 snmp-server community kjelvenview RO
+banner motd ^C
+Property of Kjelven. Call Anna 555-0199.
+^C
 interface e0
  description to the winch of Anna Berg, tel 4471
  ip address 10.61.0.1 255.255.255.0
@@ -48,7 +51,7 @@ end
 	require.NoError(t, err)
 	require.Positive(t, copied.Dropped)
 	for _, f := range copied.Files {
-		for _, secret := range []string{"ropehouse", "mERr", "hx5rVt7rPNoS4wqbXKX7m0", "nightshift", "094F471A1A0A", "kjelvenview", "Anna", "anna", "Berg", "4471", "winch", "Winch", "towermast", "10.61."} {
+		for _, secret := range []string{"ropehouse", "mERr", "hx5rVt7rPNoS4wqbXKX7m0", "nightshift", "094F471A1A0A", "kjelvenview", "Anna", "anna", "Berg", "4471", "winch", "Winch", "towermast", "0199", "10.61."} {
 			require.NotContains(t, f.Name+"\n"+string(f.Text), secret)
 		}
 	}

@@ -12,6 +12,9 @@ import (
 // Line returns what a line becomes. Columns keep their place: where a word grows, blanks behind it are taken away as far as
 // two or more stand there, and where it shrinks some are added.
 func (m *Masker) Line(line string) string {
+	if blob.MatchString(line) {
+		return digits.ReplaceAllString(line, "0")
+	}
 	free, secret := freeText.FindStringIndex(line), secrets.FindStringIndex(line)
 	switch {
 	case free != nil && (secret == nil || free[0] <= secret[0]):
@@ -23,8 +26,10 @@ func (m *Masker) Line(line string) string {
 		}
 		return m.understood(line[:lo]) + m.own(line[lo:hi]) + m.rest(line[hi:])
 	case secret != nil:
-		lo := secret[1]
-		hi := lo + len(secretValue.FindString(line[lo:]))
+		lo, hi := secret[1], len(line)
+		if strings.ContainsAny(line[secret[0]:lo], ":=") { // a value that says where it ends
+			hi = lo + len(secretValue.FindString(line[lo:]))
+		}
 		return m.understood(line[:lo]) + m.secret(line[lo:hi]) + m.rest(line[hi:])
 	}
 	return m.understood(line)
@@ -38,16 +43,26 @@ func (m *Masker) rest(s string) string {
 	return m.Line(s)
 }
 
-// secretValue is what stands behind a word such as password: how it is kept, a figure or a word that readers look for, and
-// the secret itself.
-var secretValue = regexp.MustCompile(`^(?:(?:\d|sha\d*|md5|aes|des|encrypted|cipher|simple|hash|ascii|hex|priv|auth|password|secret|key)["\s:=]+)*[^\s";,{}\[\]]+`)
+var (
+	// secretValue is what stands behind "password=" or in JSON.
+	secretValue = regexp.MustCompile(`^[^\s";,{}\[\]]+`)
+	// blob is a line of hexadecimal groups: a certificate, a key.
+	blob   = regexp.MustCompile(`^\s*(?:[0-9A-Fa-f]{8}\s+){2,}[0-9A-Fa-f]*\s*$`)
+	digits = regexp.MustCompile(`[0-9A-Fa-f]`)
+	// longSecret is text that no name looks like: a key in base 64.
+	longSecret = regexp.MustCompile(`^[A-Za-z0-9+=]{24,}`)
+	figures    = regexp.MustCompile(`\d`)
+)
 
 var (
 	// freeText begins what people write for people, or names of their own.
-	freeText = regexp.MustCompile(`(?i)(?:^|[\s/"{])(?:description|descr|remark|comment|banner|alias|ifalias|location|contact|annotation)["\s:=]+`)
+	freeText = regexp.MustCompile(`(?i)(?:^|[\s/"{])(?:description|descr|remark|comment|banner|alias|ifalias|location|contact|annotation|message|announcement|motd)["\s:=]+`)
 	// secrets begins what must never be shown.
-	secrets = regexp.MustCompile(`(?i)(?:^|[\s/"{-])(?:password|passwd|secret|community|communities|key|key-string|authentication-key|pre-shared-key|psk|psksecret|md5|passphrase|username|user|login|engineid|auth|priv)["\s:=]+`)
+	secrets = regexp.MustCompile(`(?i)(?:^|[\s/"{-])(?:password|passwd|secret|community|communities|key|key-string|authentication-key|pre-shared-key|psk|psksecret|md5|passphrase|username|user|login|engineid|auth|priv|2c|ssh-rsa|ssh-ed25519|ssh-dss)["\s:=]+`)
 )
+
+// Own returns what a line becomes that somebody wrote for people: all of it is other words.
+func (m *Masker) Own(line string) string { return m.own(line) }
 
 // own replaces all of a text, numbers too.
 func (m *Masker) own(s string) string {
@@ -59,11 +74,14 @@ func (m *Masker) own(s string) string {
 	}, s), m.Word)
 }
 
-// secret blots out each word that is no word that readers look for, nor a single figure.
+// secret blots out each word that is no word that readers look for, nor an address, nor one of a letter or two.
 func (m *Masker) secret(s string) string {
 	return word.ReplaceAllStringFunc(s, func(w string) string {
-		if keeps(w) || len(w) == 1 {
+		if keeps(w) || len(w) == 1 || len(w) == 2 && len(lettersOf(w)) == 1 {
 			return w
+		}
+		if was, is := m.address(w); was == w {
+			return is
 		}
 		return strings.Repeat("x", utf8.RuneCountInString(w))
 	})
@@ -99,6 +117,11 @@ func (m *Masker) understood(line string) string {
 		if i == 0 || !joins(line[i-1]) {
 			if x := hex.FindString(line[i:]); x != "" { // a mask, or flags
 				b.WriteString(x)
+				i += len(x)
+				continue
+			}
+			if x := longSecret.FindString(line[i:]); x != "" && len(figures.FindAllString(x, 3)) == 3 && !strings.ContainsAny(x[:1], "=+") {
+				b.WriteString(strings.Repeat("x", len(x)))
 				i += len(x)
 				continue
 			}
