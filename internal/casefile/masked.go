@@ -148,7 +148,7 @@ func (c *Case) Mask(m *mask.Masker, keepUnread bool) (*MaskedCase, error) {
 }
 
 // bannerLine begins a text for people, and tells by which sign it ends.
-var bannerLine = regexp.MustCompile(`^\s*banner\s+\S+\s+(\^[A-Z]|\S)`)
+var bannerLine = regexp.MustCompile(`^\s*banner\s+\S+\s+(\^[A-Z]|[^\w\s"'])`)
 
 // remark is what stands behind a # in the case's own files.
 var remark = regexp.MustCompile(`(?:^|\s)#.*$`)

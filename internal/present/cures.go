@@ -40,12 +40,14 @@ func (c Cures) of(f *audit.Finding, option string) []string {
 	switch {
 	case !looked:
 		return []string{ask + " looks for a change of routes, and proves it"}
+	case r.Right:
+		return nil
 	case r.Cure != nil:
 		s := strings.Join(ordersWords(r.Cure.Orders, c.Topo), "; ")
 		if f.Kind == audit.Swallowed && len(f.Losses) == 0 {
 			s = "if those addresses are to be reached, " + s
 		}
-		return []string{s + " (proved; " + ask + " has the lines to type)"}
+		return []string{s + provedWords(r.Cure, ask)}
 	case len(r.Refused) > 0:
 		return []string{"no change of routes passed the proof; " + ask + " tells which were tried"}
 	}
@@ -56,6 +58,15 @@ func (c Cures) of(f *audit.Finding, option string) []string {
 		return []string{"no change of routes is known that mends that"}
 	}
 	return []string{"no change of routes: " + outsideWords(r)}
+}
+
+// provedWords says how far a cure is proved, and where its lines are.
+func provedWords(c *mend.Cure, ask string) string {
+	proved := "proved"
+	if all := assumedOf(c); len(all) > 0 {
+		proved += ", assuming " + strings.Join(all, ", and ")
+	}
+	return " (" + proved + "; " + ask + " has the lines to type)"
 }
 
 // jsonOf are the proved orders of a finding's cure.

@@ -398,7 +398,7 @@ func (t TraceView) cureWords(option string) []string {
 	case t.Cure == nil:
 		return []string{ask + " looks for a change of routes that mends it, and proves it"}
 	case t.Cure.Cure != nil:
-		return []string{strings.Join(ordersWords(t.Cure.Cure.Orders, t.Topo), "; ") + " (proved; " + ask + " has the lines to type)"}
+		return []string{strings.Join(ordersWords(t.Cure.Cure.Orders, t.Topo), "; ") + provedWords(t.Cure.Cure, ask)}
 	case len(t.Cure.Refused) > 0:
 		return []string{"no change of routes that mends it passed the proof; " + ask + " tells which were tried"}
 	}
