@@ -141,6 +141,25 @@ func (a *auditor) newGround() {
 	for _, n := range g.cuts {
 		g.regions = append(g.regions, a.look(n))
 	}
+	a.markUnread()
+}
+
+// markUnread lets devices be asked anew where a line that was not read may tell of a route: what they do hangs on the address
+// there, not on their tables alone.
+func (a *auditor) markUnread() {
+	g := a.addressFacts
+	for _, d := range a.devices {
+		for _, t := range familyTables(d, a.fam) {
+			for u := range t.UnreadRows() {
+				s := spanOf(u.Prefix)
+				for i := g.regionAt(s.first); i < len(g.cuts) && !s.last.less(g.cuts[i]); i++ {
+					if r := &g.regions[i]; !slices.Contains(r.irregular, d) {
+						r.irregular = append(slices.Clip(r.irregular), d)
+					}
+				}
+			}
+		}
+	}
 }
 
 // look finds out what lies at the region that begins at a number.
