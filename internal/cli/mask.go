@@ -218,19 +218,25 @@ func (l *loaded) copyTo(to string, m *mask.Masker, keep bool) (present.MaskView,
 		Otherwise: casefile.Compare(l.Case, again, m, copied.LeftOut)}, again, nil
 }
 
-// writeKey writes the key file, for its owner alone.
+// writeKey writes the key file, for its owner alone. One that is there stays as it is until the new one is whole.
 func writeKey(at string, k keyFile, m *mask.Masker) error {
 	k.Words = m.Words()
 	raw, err := json.MarshalIndent(k, "", " ")
 	if err != nil {
 		return err
 	}
-	f, err := os.OpenFile(at, os.O_WRONLY|os.O_CREATE|os.O_TRUNC, 0o600)
+	f, err := os.CreateTemp(filepath.Dir(at), ".key-*") // with mode 0600
 	if err != nil {
 		return fmt.Errorf("the key cannot be written: %w", err)
 	}
 	_, err = f.Write(append(raw, '\n'))
-	return errors.Join(err, f.Close())
+	if err = errors.Join(err, f.Close()); err == nil {
+		err = os.Rename(f.Name(), at)
+	}
+	if err != nil {
+		return errors.Join(fmt.Errorf("the key cannot be written: %w", err), os.Remove(f.Name()))
+	}
+	return nil
 }
 
 // unmask makes of a text about a copy one about the original.

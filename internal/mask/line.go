@@ -24,7 +24,7 @@ func (m *Masker) Line(line string) string {
 				hi = lo + i
 			}
 		}
-		return m.understood(line[:lo]) + m.own(line[lo:hi]) + m.rest(line[hi:])
+		return m.understood(line[:lo]) + m.Own(line[lo:hi]) + m.rest(line[hi:])
 	case secret != nil:
 		lo, hi := secret[1], len(line)
 		if strings.ContainsAny(line[secret[0]:lo], ":=") { // a value that says where it ends
@@ -61,11 +61,8 @@ var (
 	secrets = regexp.MustCompile(`(?i)(?:^|[\s/"{-])(?:password|passwd|secret|community|communities|key|key-string|authentication-key|pre-shared-key|psk|psksecret|md5|passphrase|username|user|login|engineid|auth|priv|2c|ssh-rsa|ssh-ed25519|ssh-dss)["\s:=]+`)
 )
 
-// Own returns what a line becomes that somebody wrote for people: all of it is other words.
-func (m *Masker) Own(line string) string { return m.own(line) }
-
-// own replaces all of a text, numbers too.
-func (m *Masker) own(s string) string {
+// Own returns what a text becomes that somebody wrote for people: all of it is other words, and numbers go too.
+func (m *Masker) Own(s string) string {
 	return replaceLetters(strings.Map(func(c rune) rune {
 		if unicode.IsDigit(c) {
 			return '0'

@@ -129,15 +129,13 @@ func (m *Masker) permute(a netip.Addr, back bool) netip.Addr {
 	}
 	in := a.AsSlice()
 	out := make([]byte, len(in))
-	var before []byte // the original's bits so far
 	for i := range a.BitLen() {
 		b := in[i/8] >> (7 - i%8) & 1
 		original := out
 		if !back {
 			original = in
 		}
-		before = original
-		if m.flip(before, i) {
+		if m.flip(original, i) { // its bits so far
 			b ^= 1
 		}
 		out[i/8] |= b << (7 - i%8)
@@ -272,12 +270,12 @@ func (m *Masker) invent(w string) string {
 			b.WriteByte(from[int(pick[i%len(pick)]+byte(i/len(pick)))%len(from)])
 		}
 		other := b.String()
-		if other == w || m.taken[other] || keeps(other) || m.names[other] {
-			if try < 5000 {
-				continue
-			}
+		if other != w && !m.taken[other] && !keeps(other) && !m.names[other] {
+			return other
 		}
-		return other
+		if try%500 == 499 { // all words of this length are in use: two that become one have no way back
+			n++
+		}
 	}
 }
 

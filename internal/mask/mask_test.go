@@ -174,3 +174,21 @@ func FuzzLine(f *testing.F) {
 		}
 	})
 }
+
+// TestShortWordsAreUsedUp: no two words become one, so that each has its way back, where there are no more short ones.
+func TestShortWordsAreUsedUp(t *testing.T) {
+	const letters = "abcdefghijklmnopqrst"
+	m := New(Key{1}, nil, nil)
+	of := map[string]string{}
+	for _, a := range letters {
+		for _, b := range letters {
+			for _, c := range letters {
+				w := string([]rune{a, b, c})
+				other := m.Word(w)
+				require.NotEqual(t, w, other)
+				require.Empty(t, of[other], "%s and %s become %s", of[other], w, other)
+				of[other] = w
+			}
+		}
+	}
+}

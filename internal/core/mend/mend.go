@@ -183,6 +183,7 @@ func (m *Mender) Find(wrong Wrong) *Result {
 		r.Right = true
 		return r
 	}
+	s.suggested = s.suggestions()
 	proofs := maxProofs
 	if m.opt.Proofs > 0 {
 		proofs = m.opt.Proofs
@@ -213,14 +214,16 @@ type search struct {
 	result *Result
 	banned map[string]bool // orders, by their words, that lead to refused changes
 	tries  int
-	asked  int // of the suggestions that need no trip
+
+	suggested [][]rehearse.Order // and not yet asked
 }
 
 // next returns the next change that puts the wrong right as far as trips tell, the smallest first.
 func (s *search) next() ([]rehearse.Order, bool) {
-	if list := s.suggestions(); s.asked < len(list) {
-		s.asked++
-		return list[s.asked-1], true
+	if len(s.suggested) > 0 {
+		orders := s.suggested[0]
+		s.suggested = s.suggested[1:]
+		return orders, true
 	}
 	if len(s.result.Wrong.Trips) == 0 && s.result.Wrong.Where == nil {
 		return nil, false

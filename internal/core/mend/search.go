@@ -188,7 +188,7 @@ func (s *search) prefixFor(w *forward.Walker, d *network.Device, table string, d
 	return p, ok
 }
 
-// neighboursPrefix is the shortest prefix by which a neighbour leads dst on; a default only where it may be added.
+// neighboursPrefix is the prefix by which the nearest neighbour that can leads dst on; a default only where it may be added.
 func (s *search) neighboursPrefix(w *forward.Walker, d *network.Device, table string, dst netip.Addr) (netip.Prefix, bool) {
 	for _, l := range s.neighbours(w, d, table, dst) {
 		for _, b := range w.Onward(w.Topology().Network.Device(l.to), dst).Branches {
