@@ -187,10 +187,11 @@ func (e *env) places(last string, interfaces bool) []candidate {
 			out = append(out, candidate{word: d.Name})
 			continue
 		}
+		if d.Name != at {
+			continue
+		}
 		for _, i := range l.walk().Topology().Interfaces(d) {
-			if d.Name == at {
-				out = append(out, candidate{word: d.Name + ":" + i})
-			}
+			out = append(out, candidate{word: d.Name + ":" + i})
 		}
 	}
 	return out

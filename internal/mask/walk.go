@@ -36,8 +36,11 @@ var indexes = []struct {
 var (
 	numericOID = regexp.MustCompile(`(?:\.1|\b1|\biso)\.3\.6\.1\.2\.1\.((?:\d+\.)*\d+)`)
 	namedOID   = regexp.MustCompile(`([A-Z][\w-]*::)([A-Za-z]\w*)((?:\.(?:\d+|ipv[46]z?\."[^"]*"))+)`)
-	looseMAC   = regexp.MustCompile(`\b[0-9A-Fa-f]{1,2}(?::[0-9A-Fa-f]{1,2}){5}\b`)
-	hexOctets  = regexp.MustCompile(`\b(?:[0-9A-Fa-f]{2} ){5}[0-9A-Fa-f]{2}\b`)
+	looseMAC   = regexp.MustCompile(`^[0-9A-Fa-f]{1,2}(?::[0-9A-Fa-f]{1,2}){5}\s*$`)
+	hexOctets  = regexp.MustCompile(`^(?:[0-9A-Fa-f]{2} ){5}[0-9A-Fa-f]{2}\s*$`)
+
+	// aliases are what people wrote on an interface (RFC 2863 section 3.1.6).
+	aliases = regexp.MustCompile(`(?:::ifAlias|\.31\.1\.1\.1\.18)\.\d+$`)
 )
 
 // WalkLine returns what a line of a walk becomes, and false where it is of a table that is not known: nobody can tell which
@@ -47,12 +50,19 @@ func (m *Masker) WalkLine(line string) (string, bool) {
 	if !found {
 		return "", false
 	}
+	alias := aliases.MatchString(left)
 	left, ok := m.oid(left)
 	if !ok {
 		return "", false
 	}
 	kind, value, typed := strings.Cut(right, ": ")
 	switch {
+	case alias && kind == "Hex-STRING":
+		return "", false
+	case alias && typed:
+		value = m.Own(value)
+	case alias:
+		return left + " = " + m.Own(right), true
 	case !typed:
 		return left + " = " + m.Line(right), true
 	case kind == "OID":
@@ -60,20 +70,16 @@ func (m *Masker) WalkLine(line string) (string, bool) {
 			return "", false
 		}
 	case looseMAC.MatchString(value):
-		value = looseMAC.ReplaceAllStringFunc(value, func(s string) string {
-			parts := strings.Split(s, ":")
-			for i, p := range parts {
-				parts[i] = strings.Repeat("0", 2-len(p)) + p
-			}
-			return m.hardware(strings.Join(parts, ":"))
-		})
+		parts := strings.Split(strings.TrimSpace(value), ":")
+		for i, p := range parts {
+			parts[i] = strings.Repeat("0", 2-len(p)) + p
+		}
+		value = m.hardware(strings.Join(parts, ":"))
 	case kind == "Hex-STRING":
 		if !hexOctets.MatchString(value) {
 			return "", false
 		}
-		value = hexOctets.ReplaceAllStringFunc(value, func(s string) string {
-			return strings.ToUpper(strings.ReplaceAll(m.hardware(strings.ReplaceAll(s, " ", ":")), ":", " "))
-		})
+		value = strings.ToUpper(strings.ReplaceAll(m.hardware(strings.ReplaceAll(strings.TrimSpace(value), " ", ":")), ":", " ")) + " "
 	default:
 		value = m.Line(value)
 	}

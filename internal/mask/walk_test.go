@@ -35,6 +35,8 @@ func TestWalkLine(t *testing.T) {
 			".1.3.6.1.2.1.4.34.1.5.1.4." + at("10.61.0.1") + " = OID: .1.3.6.1.2.1.4.32.1.5.2.1.4." + at("10.61.0.0") + ".24"},
 		{".1.3.6.1.2.1.4.1.0 = INTEGER: 1", ".1.3.6.1.2.1.4.1.0 = INTEGER: 1"},
 		{"IF-MIB::ifName.2 = STRING: wan0", "IF-MIB::ifName.2 = STRING: wan0"},
+		{"IF-MIB::ifAlias.2 = STRING: ropehouse 4711 on 0:1b:21:0:0:9", "IF-MIB::ifAlias.2 = STRING: " + m.Own("ropehouse 4711 on 0:1b:21:0:0:9")},
+		{`.1.3.6.1.2.1.31.1.1.1.18.2 = "ropehouse 4711"`, `.1.3.6.1.2.1.31.1.1.1.18.2 = "` + m.Own("ropehouse 4711") + `"`},
 		{"SNMPv2-MIB::sysName.0 = STRING: ropehouse", "SNMPv2-MIB::sysName.0 = STRING: " + m.Text("ropehouse")},
 	} {
 		got, ok := m.WalkLine(tt.in)
@@ -47,6 +49,8 @@ func TestWalkLine(t *testing.T) {
 		".1.3.6.1.2.1.4.24.7.1.7.1.4.10.61.0 = INTEGER: 2",
 		".1.3.6.1.4.1.99999.1.4.10.61.0.1 = INTEGER: 2",
 		"something else 10.61.0.1",
+		".1.3.6.1.2.1.31.1.1.1.1.2 = Hex-STRING: 72 6F 70 65 68 6F 75 73 65 ", // a text that nobody can tell from numbers
+		".1.3.6.1.2.1.31.1.1.1.18.2 = Hex-STRING: 72 6F 70 65 68 6F ",
 	} {
 		got, ok := m.WalkLine(in)
 		require.False(t, ok, "%s became %s", in, got)
