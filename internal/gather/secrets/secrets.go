@@ -1,0 +1,184 @@
+// Package secrets keeps passwords and passphrases while devices are gathered from: read from a file that only its owner
+// may read, from an open descriptor, or asked for on the terminal. It exists so that no secret ever comes by an argument
+// or the environment, and none leaves the program but to the device that it is meant for: what was shown is searched for
+// them before it is kept.
+package secrets
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"regexp"
+	"slices"
+	"strings"
+	"sync"
+
+	"github.com/goccy/go-yaml"
+)
+
+// A Kind is what a secret is for.
+type Kind string
+
+// The kinds, by the keys of a file of secrets.
+const (
+	Password  Kind = "password"  // of the user
+	Raise     Kind = "raise"     // of the higher level of a command line
+	Key       Kind = "key"       // of a file with a private key
+	Auth      Kind = "auth"      // of SNMP version 3 (RFC 3414)
+	Privacy   Kind = "privacy"   // of SNMP version 3
+	Community Kind = "community" // of SNMP version 2c (RFC 3584)
+)
+
+var kinds = []Kind{Password, Raise, Key, Auth, Privacy, Community}
+
+// everyone is the name under which a file keeps what holds for all devices.
+const everyone = "all"
+
+// A Store keeps secrets. The zero Store has none and asks nobody; it may be used by several goroutines.
+type Store struct {
+	// Ask asks on the terminal, nil where there is none. The answer is not shown.
+	Ask func(question string) (string, error)
+
+	mu    sync.Mutex
+	by    map[string]map[Kind]string
+	asked map[string]string
+	given map[string]bool
+}
+
+// ErrNone says that nobody knows a secret.
+var ErrNone = errors.New("no secret")
+
+// maxFile is how large a file of secrets may be.
+const maxFile = 1 << 20
+
+// ReadFile adds the secrets of a file. It must be a plain file that nobody but its owner may read.
+func (s *Store) ReadFile(name string) error {
+	f, err := os.Open(name)
+	if err != nil {
+		return fmt.Errorf("%s: cannot be read: %w", name, cause(err))
+	}
+	defer f.Close()
+	info, err := f.Stat()
+	switch {
+	case err != nil:
+		return fmt.Errorf("%s: cannot be read: %w", name, cause(err))
+	case !info.Mode().IsRegular():
+		return fmt.Errorf("%s: no plain file; hand secrets of a pipe over with -secrets-fd", name)
+	case info.Mode().Perm()&0o077 != 0:
+		return fmt.Errorf("%s: others may read it; take that away first: chmod 600 %s", name, name)
+	}
+	return s.Read(name, f)
+}
+
+func cause(err error) error {
+	var p *os.PathError
+	if errors.As(err, &p) {
+		return p.Err
+	}
+	return err
+}
+
+// Read adds the secrets of a text: a mapping of devices, or "all", to kinds of secrets. Its errors name a place and
+// nothing of what stands there.
+func (s *Store) Read(name string, r io.Reader) error {
+	text, err := io.ReadAll(io.LimitReader(r, maxFile+1))
+	if err != nil || len(text) > maxFile {
+		return fmt.Errorf("%s: cannot be read, or is longer than 1 MiB", name)
+	}
+	var all map[string]map[Kind]string
+	if err := yaml.Unmarshal(text, &all); err != nil {
+		return fmt.Errorf("%s%s: no list of secrets; write NAME: {password: ...}, or all: {password: ...}, a device a line", name, place(err))
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.by == nil {
+		s.by = map[string]map[Kind]string{}
+	}
+	for device, some := range all {
+		for k, secret := range some {
+			if !slices.Contains(kinds, k) {
+				return fmt.Errorf("%s: %s has a key that is none of password, raise, key, auth, privacy, community", name, device)
+			}
+			if strings.ContainsAny(secret, "\r\n\x00") {
+				return fmt.Errorf("%s: the %s of %s has a line end", name, k, device)
+			}
+		}
+		s.by[strings.ToLower(device)] = some
+	}
+	return nil
+}
+
+// place finds the line and column in an error of the parser.
+func place(err error) string {
+	if m := regexp.MustCompile(`^\[(\d+):(\d+)\]`).FindStringSubmatch(err.Error()); m != nil {
+		return ":" + m[1] + ":" + m[2]
+	}
+	return ""
+}
+
+// For returns a device's secret: its own, that of all, or what the terminal says to the question, which is asked once.
+func (s *Store) For(device string, k Kind, question string) (string, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	for _, name := range []string{strings.ToLower(device), everyone} {
+		if secret, ok := s.by[name][k]; ok {
+			return s.give(secret), nil
+		}
+	}
+	if secret, ok := s.asked[question]; ok {
+		return s.give(secret), nil
+	}
+	if s.Ask == nil {
+		return "", ErrNone
+	}
+	secret, err := s.Ask(question)
+	if err != nil {
+		return "", ErrNone
+	}
+	if s.asked == nil {
+		s.asked = map[string]string{}
+	}
+	s.asked[question] = secret
+	return s.give(secret), nil
+}
+
+// Has reports whether a device's secret is known without asking.
+func (s *Store) Has(device string, k Kind) bool {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	_, own := s.by[strings.ToLower(device)][k]
+	_, all := s.by[everyone][k]
+	return own || all
+}
+
+// give notes that a secret left the store.
+func (s *Store) give(secret string) string {
+	if s.given == nil {
+		s.given = map[string]bool{}
+	}
+	s.given[secret] = true
+	return secret
+}
+
+// shortest is the length of a secret that is searched for wherever it stands; a shorter one may be any word.
+const shortest = 6
+
+// Scrub returns a text with each secret that was given out made unreadable, and how many places those were. A device may
+// show what it was sent, or keep it in its configuration.
+func (s *Store) Scrub(text []byte) ([]byte, int) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	n := 0
+	for secret := range s.given {
+		if len(secret) < shortest {
+			continue
+		}
+		if k := bytes.Count(text, []byte(secret)); k > 0 {
+			n += k
+			text = bytes.ReplaceAll(text, []byte(secret), bytes.Repeat([]byte("*"), len(secret)))
+		}
+	}
+	return text, n
+}

@@ -1,0 +1,76 @@
+package secrets
+
+import (
+	"errors"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+func TestADevicesOwnSecretComesFirst(t *testing.T) {
+	var s Store
+	require.NoError(t, s.Read("f", strings.NewReader("all: {password: for all of them}\nMast-GW: {password: 'of: the mast', raise: up}\n")))
+	for device, want := range map[string]string{"mast-gw": "of: the mast", "summit": "for all of them"} {
+		got, err := s.For(device, Password, "")
+		require.NoError(t, err)
+		require.Equal(t, want, got)
+	}
+	_, err := s.For("summit", Raise, "Secret?")
+	require.ErrorIs(t, err, ErrNone)
+	require.True(t, s.Has("mast-gw", Raise))
+	require.False(t, s.Has("summit", Raise))
+}
+
+func TestTheTerminalIsAskedOnce(t *testing.T) {
+	n := 0
+	s := Store{Ask: func(string) (string, error) { n++; return "snow and rope", nil }}
+	for _, d := range []string{"a", "b", "c"} {
+		got, err := s.For(d, Password, "Password of night: ")
+		require.NoError(t, err)
+		require.Equal(t, "snow and rope", got)
+	}
+	require.Equal(t, 1, n)
+	s = Store{Ask: func(string) (string, error) { return "", errors.New("end of file") }}
+	_, err := s.For("a", Password, "?")
+	require.ErrorIs(t, err, ErrNone)
+}
+
+func TestAFileOfSecretsIsItsOwnersAlone(t *testing.T) {
+	dir := t.TempDir()
+	file := filepath.Join(dir, "secrets.yaml")
+	require.NoError(t, os.WriteFile(file, []byte("all: {password: snow and rope}\n"), 0o640))
+	var s Store
+	require.ErrorContains(t, s.ReadFile(file), "chmod 600")
+	require.NoError(t, os.Chmod(file, 0o600))
+	require.NoError(t, s.ReadFile(file))
+	require.ErrorContains(t, s.ReadFile(dir), "no plain file")
+	require.ErrorContains(t, s.ReadFile(filepath.Join(dir, "none")), "cannot be read")
+}
+
+func TestErrorsHoldNoSecret(t *testing.T) {
+	for _, bad := range []string{
+		"password: snowfall", "all: [snowfall]", "all: {passwort: snowfall}", "{snowfall", "all: {password: \"snowfall\n",
+		"all: {password: \"snow\\nfall\"}", "a: {password: snowfall}\n a: snowfall", "\x00snowfall: [", "- snowfall", "snowfall",
+	} {
+		var s Store
+		err := s.Read("secrets.yaml", strings.NewReader(bad))
+		require.Error(t, err, bad)
+		require.NotContains(t, err.Error(), "fall", bad)
+		require.NotContains(t, err.Error(), "\n", bad)
+	}
+}
+
+func TestScrub(t *testing.T) {
+	var s Store
+	require.NoError(t, s.Read("f", strings.NewReader("a: {password: snow and rope, raise: up, community: not given}\n")))
+	for _, k := range []Kind{Password, Raise} {
+		_, err := s.For("a", k, "")
+		require.NoError(t, err)
+	}
+	got, n := s.Scrub([]byte("line up0 is up\nusername night password snow and rope\nnot given\n"))
+	require.Equal(t, 1, n)
+	require.Equal(t, "line up0 is up\nusername night password *************\nnot given\n", string(got))
+}
