@@ -275,11 +275,14 @@ const (
 	NotesFile      = "notes.yaml"
 	ProvenanceFile = "provenance.json"
 	ChangeFile     = "change.yaml"
+	DevicesFile    = "devices.yaml"
 	layoutSuffix   = ".layout.yaml"
 )
 
 // Own reports whether a case keeps a file of that name for itself, wherever in it.
-func Own(base string) bool { return base == NotesFile || base == ProvenanceFile || base == ChangeFile }
+func Own(base string) bool {
+	return base == NotesFile || base == ProvenanceFile || base == ChangeFile || base == DevicesFile
+}
 
 // anotherCases is the role of a file that a case keeps for itself and that lies deeper.
 const anotherCases = "another case's own"
@@ -293,6 +296,8 @@ func role(name string) string {
 		return "provenance"
 	case name == ChangeFile:
 		return "change on paper"
+	case name == DevicesFile:
+		return "list of devices to gather from"
 	case Own(path.Base(name)):
 		return anotherCases
 	case strings.HasSuffix(name, layoutSuffix) && !strings.Contains(name, "/"):

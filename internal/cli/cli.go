@@ -45,6 +45,7 @@ type action func(e *env, args []string) error
 // variables, since help and demo refer back to this list.
 func commands() []command {
 	return []command{
+		gatherCommand(),
 		collectCommand(),
 		devicesCommand(),
 		tableCommand(),

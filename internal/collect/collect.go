@@ -7,6 +7,7 @@
 package collect
 
 import (
+	"bytes"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
@@ -22,6 +23,7 @@ import (
 	"time"
 
 	"zarvek/internal/casefile"
+	"zarvek/internal/gather/record"
 )
 
 // Limits for one collection.
@@ -38,6 +40,8 @@ type Item struct {
 	Bytes     int64     `json:"bytes"`
 	Collected time.Time `json:"collected"`
 	Known     bool      `json:"-"` // the same content is in the case already, as File
+
+	Gathered *record.Gathered `json:"gathered,omitempty"` // how it was asked for, nil for what was a file before
 }
 
 // Options say where to and how.
@@ -75,6 +79,8 @@ type collection struct {
 	bytes   int64
 	flat    []string
 	left    []casefile.LeftOut
+
+	gathered *record.Gathered // of what is added now
 }
 
 // A Result is what was collected.
@@ -86,12 +92,38 @@ type Result struct {
 	Left []casefile.LeftOut // was not collected
 }
 
+// A Fresh is a capture that was no file before it joins the case.
+type Fresh struct {
+	File     string // in the case
+	From     string
+	Bytes    []byte
+	Gathered *record.Gathered
+}
+
 // Run collects the sources. On an error, or when ctx ends, the case is as it was.
 func Run(ctx context.Context, sources []string, opt Options) (Result, error) {
 	return runOn(ctx, sources, opt, realDisk{})
 }
 
+// Join puts captures into the case that were no files before, all of them or none.
+func Join(ctx context.Context, captures []Fresh, opt Options) (Result, error) {
+	return work(ctx, opt, realDisk{}, func(c *collection) error {
+		for _, f := range captures {
+			c.gathered = f.Gathered
+			if err := c.add(f.File, f.From, bytes.NewReader(f.Bytes)); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
 func runOn(ctx context.Context, sources []string, opt Options, d disk) (Result, error) {
+	return work(ctx, opt, d, func(c *collection) error { return c.prepare(sources) })
+}
+
+// work has the case to itself while prepare stages what joins it.
+func work(ctx context.Context, opt Options, d disk, prepare func(c *collection) error) (Result, error) {
 	if opt.Limit == 0 {
 		opt.Limit = MaxBytes
 	}
@@ -107,7 +139,7 @@ func runOn(ctx context.Context, sources []string, opt Options, d disk) (Result, 
 		tries: map[string]int{},
 	}
 	if opt.DryRun {
-		return c.look(sources)
+		return c.look(prepare)
 	}
 	s, err := openStore(ctx, opt.Case, d, opt.Wait)
 	if err != nil {
@@ -126,7 +158,7 @@ func runOn(ctx context.Context, sources []string, opt Options, d disk) (Result, 
 	if err != nil {
 		return Result{}, refuse("%s: cannot be written to: %v; the case is as it was", opt.Case, reason(err))
 	}
-	err = c.prepare(sources)
+	err = prepare(c)
 	if err == nil && len(c.new) > 0 {
 		err = s.commit(c.staging, c.new, append(old, c.new...))
 	}
@@ -141,7 +173,7 @@ func runOn(ctx context.Context, sources []string, opt Options, d disk) (Result, 
 }
 
 // look prepares the sources outside of the case and changes nothing in it.
-func (c *collection) look(sources []string) (Result, error) {
+func (c *collection) look(prepare func(c *collection) error) (Result, error) {
 	var err error
 	if c.dir, err = filepath.EvalSymlinks(c.opt.Case); err != nil {
 		c.dir = c.opt.Case
@@ -153,7 +185,7 @@ func (c *collection) look(sources []string) (Result, error) {
 		return Result{}, err
 	}
 	defer os.RemoveAll(c.staging)
-	if err := c.prepare(sources); err != nil {
+	if err := prepare(c); err != nil {
 		return Result{}, err
 	}
 	return c.result(), nil
@@ -268,7 +300,7 @@ func (c *collection) add(name, original string, r io.Reader) error {
 	if c.bytes += n; c.bytes > c.opt.Limit {
 		return refuse("%s: more than %d bytes in one collection; collect less at a time", original, c.opt.Limit)
 	}
-	it := Item{Original: original, SHA256: hex.EncodeToString(h.Sum(nil)), Bytes: n, Collected: c.opt.Now}
+	it := Item{Original: original, SHA256: hex.EncodeToString(h.Sum(nil)), Bytes: n, Collected: c.opt.Now, Gathered: c.gathered}
 	id := contentKey(name, it.SHA256)
 	if have, ok := c.known[id]; ok {
 		it.File, it.Known = have, true

@@ -34,6 +34,7 @@ type Device struct {
 	Banner    string
 	Prompt    string            // with %s for the name; the character # becomes > at the lower level
 	Answers   map[string]string // by command
+	Changes   map[string]string // what commands say from the second time on
 	Complaint string            // of commands that are not known
 	Lines     int               // of a page; 0: no pager
 	Pager     string            // what it says, " --More-- " unless told otherwise
@@ -46,6 +47,7 @@ type Device struct {
 
 	mu       sync.Mutex
 	received []string
+	asked    map[string]bool
 }
 
 // Received returns the lines that the device was sent, in order, over all its sessions.
@@ -154,7 +156,7 @@ func (s *session) answer(line string) bool {
 	if s.Crowd > 0 {
 		time.Sleep(s.Crowd)
 	}
-	text, known := s.Answers[line]
+	text, known := s.text(line)
 	switch {
 	case line == "":
 		return true
@@ -174,6 +176,21 @@ func (s *session) answer(line string) bool {
 		return false
 	}
 	return s.page(text)
+}
+
+// text returns what a command says now.
+func (d *Device) text(command string) (string, bool) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	if d.asked == nil {
+		d.asked = map[string]bool{}
+	}
+	text, known := d.Answers[command]
+	if later, changes := d.Changes[command]; changes && d.asked[command] {
+		text = later
+	}
+	d.asked[command] = true
+	return text, known
 }
 
 func (s *session) raise() bool {

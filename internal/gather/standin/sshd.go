@@ -212,7 +212,7 @@ func (s *Server) session(new ssh.NewChannel) {
 func (s *Server) exec(ch ssh.Channel, command string) {
 	defer ch.Close()
 	s.Device.note(command)
-	text, known := s.Device.Answers[command]
+	text, known := s.Device.text(command)
 	status := struct{ Status uint32 }{}
 	if known {
 		_, _ = io.WriteString(ch, text)

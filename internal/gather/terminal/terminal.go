@@ -100,6 +100,9 @@ func Start(stop context.Context, stream io.ReadWriter, limits Limits) *Session {
 // Log returns all that the device has shown.
 func (s *Session) Log() []byte { return s.log.Bytes() }
 
+// AtPrompt returns where in the log the line with the present prompt begins.
+func (s *Session) AtPrompt() int { return bytes.LastIndexByte(s.log.Bytes(), '\n') + 1 }
+
 // Prompt returns the device's prompt as it was learned.
 func (s *Session) Prompt() string { return s.prompt }
 
@@ -196,7 +199,7 @@ func (s *Session) Ask(ctx context.Context, command string) (Answer, error) {
 		return a, fmt.Errorf("%w in the answer to %q", err, command)
 	}
 	a.Text = s.answer(command)
-	a.Complaint = complaint(a.Text)
+	a.Complaint = Complaint(a.Text)
 	return a, nil
 }
 
@@ -228,7 +231,7 @@ func (s *Session) Raise(ctx context.Context, command, secret string) error {
 		s.prompt = now
 		return nil
 	}
-	if why := complaint(s.answer(command)); why != "" || asked {
+	if why := Complaint(s.answer(command)); why != "" || asked {
 		return fmt.Errorf("%w the higher level%s", ErrRefused, because(why))
 	}
 	return nil // it is at that level already
@@ -397,8 +400,8 @@ func mayBePrompt(line string) bool {
 	return len(t) >= 2 && len(t) <= 120 && strings.ContainsRune("#>$%", rune(t[len(t)-1])) && !turnPage.MatchString(line) && !pressKey.MatchString(line)
 }
 
-// complaint returns the first line of an answer in which the device refuses the command. Only a short answer can be one.
-func complaint(answer string) string {
+// Complaint returns the first line of an answer in which the device refuses the command. Only a short answer can be one.
+func Complaint(answer string) string {
 	if len(answer) > 2000 {
 		return ""
 	}

@@ -1,0 +1,274 @@
+package present
+
+import (
+	"fmt"
+	"io"
+	"strconv"
+	"strings"
+	"time"
+
+	"zarvek/internal/gather"
+	"zarvek/internal/gather/family"
+	"zarvek/internal/gather/record"
+	"zarvek/internal/gather/target"
+)
+
+// GatherText writes what became of each device of a gathering.
+func GatherText(w io.Writer, dir string, all []gather.Outcome, v View) error {
+	n := map[gather.State]int{}
+	for _, o := range all {
+		n[o.State]++
+	}
+	also := ""
+	if n[gather.Failed] > 0 {
+		also += fmt.Sprintf("; %d failed", n[gather.Failed])
+	}
+	if n[gather.Stopped] > 0 {
+		also += fmt.Sprintf("; stopped before %d more", n[gather.Stopped])
+	}
+	v.headline(w, n[gather.Done] == len(all), "%d of %s captured into %s%s",
+		n[gather.Done], count(len(all), "device", "devices"), Clean(dir), also)
+	troubles(w, all)
+	if n[gather.Done] > 0 {
+		fmt.Fprintln(w)
+		columns(w, "  ", gatherRows(all))
+	}
+	notTaken(w, all)
+	for _, o := range all {
+		for _, m := range o.Moved {
+			fmt.Fprintf(w, "\nThe table of %s changed while it was read: %s.\n", Clean(o.Target.Name), Clean(movedWords(m)))
+		}
+		if o.Scrubbed > 0 {
+			fmt.Fprintf(w, "\nIn what %s said %s of yours stood, made unreadable before it was kept.\n",
+				Clean(o.Target.Name), count(o.Scrubbed, "secret", "secrets"))
+		}
+	}
+	on := ""
+	if dir != "." {
+		on = " -case " + Clean(dir)
+	}
+	switch {
+	case n[gather.Done] == len(all):
+		fmt.Fprintf(w, "\nTo see what was read: zarvek devices%s\n", on)
+	case n[gather.Done] > 0:
+		fmt.Fprintf(w, "\nTo try the others again: zarvek gather -missing%s\n", on)
+	}
+	return nil
+}
+
+// troubles writes a line for each device that was not captured.
+func troubles(w io.Writer, all []gather.Outcome) {
+	var rows [][]string
+	for _, o := range all {
+		if o.State != gather.Failed && o.State != gather.Stopped {
+			continue
+		}
+		tries := ""
+		if o.Tries > 1 && o.State == gather.Failed {
+			tries = fmt.Sprintf(" (%d tries)", o.Tries)
+		}
+		rows = append(rows, []string{Clean(o.Target.Name), Clean(o.Err.Error()) + tries})
+	}
+	if len(rows) > 0 {
+		fmt.Fprintln(w, "\nNot captured:")
+		columns(w, "  ", rows)
+	}
+}
+
+func gatherRows(all []gather.Outcome) [][]string {
+	rows := [][]string{{"device", "by", "family", "answers", "bytes", "seconds", "asked from"}}
+	for _, o := range all {
+		if o.State != gather.Done {
+			continue
+		}
+		taken := 0
+		for _, c := range o.Commands {
+			if c.Refused == "" {
+				taken++
+			}
+		}
+		rows = append(rows, []string{
+			Clean(o.Target.Name), Clean(o.From), o.Family, strconv.Itoa(taken), grouped(int(o.Bytes)),
+			fmt.Sprintf("%.1f", o.End.Sub(o.Start).Seconds()), o.Start.UTC().Format("15:04:05 UTC"),
+		})
+	}
+	return rows
+}
+
+// maxNotTaken is how many devices are listed with what they did not take.
+const maxNotTaken = 12
+
+// notTaken lists the questions, by device, to which no form of the command was taken.
+func notTaken(w io.Writer, all []gather.Outcome) {
+	var rows [][]string
+	for _, o := range all {
+		if o.State != gather.Done {
+			continue
+		}
+		var refused []string
+		for _, c := range o.Commands {
+			if c.Refused != "" && !strings.HasPrefix(c.Refused, "sh: ") && !strings.HasSuffix(c.Refused, "not found") {
+				refused = append(refused, c.Command)
+			}
+		}
+		if len(refused) > 0 {
+			rows = append(rows, []string{Clean(o.Target.Name), Clean(list(refused, 4))})
+		}
+	}
+	if len(rows) == 0 {
+		return
+	}
+	fmt.Fprintln(w, "\nCommands that were not taken, which matters only where a device has what they ask for:")
+	columns(w, "  ", rows[:min(len(rows), maxNotTaken)])
+	if n := len(rows) - maxNotTaken; n > 0 {
+		fmt.Fprintf(w, "  and of %s more (-as json lists all)\n", count(n, "device", "devices"))
+	}
+}
+
+// movedWords words a table that changed.
+func movedWords(m record.Move) string {
+	return fmt.Sprintf("between %s and %s %s went and %s came (%s)",
+		m.First.UTC().Format("15:04:05"), m.Second.UTC().Format("15:04:05 UTC"), count(m.Gone, "route", "routes"),
+		count(m.Come, "route", "routes"), m.Command)
+}
+
+var stateCodes = map[gather.State]string{
+	gather.Waiting: "waiting", gather.AtWork: "at-work", gather.Done: "captured", gather.Failed: "failed", gather.Stopped: "stopped",
+}
+
+// GatherJSON writes the same as one document.
+func GatherJSON(w io.Writer, dir string, all []gather.Outcome) error {
+	type device struct {
+		Name  string           `json:"device"`
+		State string           `json:"state"`
+		Error *string          `json:"error"`
+		Tries int              `json:"tries"`
+		Files []string         `json:"files"`
+		Asked *record.Gathered `json:"gathered"`
+	}
+	doc := struct {
+		Case     string   `json:"case"`
+		Captured int      `json:"captured"`
+		Devices  []device `json:"devices"`
+	}{dir, 0, []device{}}
+	for _, o := range all {
+		d := device{Name: o.Target.Name, State: stateCodes[o.State], Tries: o.Tries, Files: o.Files}
+		if d.Files == nil {
+			d.Files = []string{}
+		}
+		if o.Err != nil {
+			d.Error = text(o.Err.Error())
+		}
+		if o.State == gather.Done {
+			doc.Captured++
+			asked := o.Gathered
+			d.Asked = &asked
+		}
+		doc.Devices = append(doc.Devices, d)
+	}
+	return writeJSON(w, doc)
+}
+
+// A Planned is a device with what it would be asked; no commands: its family is found first.
+type Planned struct {
+	Target   target.Target
+	Commands []string
+}
+
+// GatherPlanText writes what would be asked of whom.
+func GatherPlanText(w io.Writer, dir string, all []Planned, v View) error {
+	v.headline(w, true, "%s would be asked, into %s; nobody was contacted", count(len(all), "device", "devices"), Clean(dir))
+	unknown := false
+	for _, p := range all {
+		t := p.Target
+		line := Clean(t.Name) + " by " + Clean(t.String())
+		if t.Jump != "" {
+			line += ", by way of " + Clean(t.Jump)
+		}
+		switch {
+		case t.Family != "":
+			line += ", family " + t.Family
+		case t.Way == target.SSH:
+			line += ", family found by its prompt and by what it answers"
+			unknown = true
+		}
+		fmt.Fprintf(w, "\n%s\n", line)
+		for _, c := range p.Commands {
+			fmt.Fprintf(w, "  %s\n", Clean(c))
+		}
+		if len(p.Commands) == 0 {
+			for _, c := range t.Ask {
+				fmt.Fprintf(w, "  %s\n", Clean(c))
+			}
+			if t.Raise {
+				fmt.Fprintln(w, "  the command for the higher level, where the family has one")
+			}
+		}
+	}
+	if unknown {
+		families(w)
+	}
+	return nil
+}
+
+// families writes what each family of commands is asked.
+func families(w io.Writer) {
+	fmt.Fprintln(w, "\nOf the families, the first counts that fits the prompt, answers its question for the version and takes its")
+	fmt.Fprintln(w, "command against pages. What is sent then:")
+	for _, f := range family.All() {
+		fmt.Fprintf(w, "\n%s: %s\n", f.Name, f.About)
+		fmt.Fprintf(w, "  %s\n", f.Version)
+		for _, s := range f.Session {
+			fmt.Fprintf(w, "  %s\n", strings.Join(s, ", else "))
+		}
+		for _, q := range f.Questions {
+			also := ""
+			if q.PerTable {
+				also = " (for each of its tables)"
+			}
+			fmt.Fprintf(w, "  %s%s\n", strings.Join(q.Commands, ", else "), also)
+		}
+	}
+}
+
+// GatherPlanJSON writes the same as one document.
+func GatherPlanJSON(w io.Writer, dir string, all []Planned) error {
+	type device struct {
+		Name     string   `json:"device"`
+		From     string   `json:"from"`
+		Jump     *string  `json:"jump"`
+		Family   *string  `json:"family"`
+		Commands []string `json:"commands"`
+	}
+	doc := struct {
+		Case    string   `json:"case"`
+		Dry     bool     `json:"dry-run"`
+		Devices []device `json:"devices"`
+	}{dir, true, []device{}}
+	for _, p := range all {
+		d := device{p.Target.Name, p.Target.String(), text(p.Target.Jump), text(p.Target.Family), p.Commands}
+		if d.Commands == nil {
+			d.Commands = append([]string{}, p.Target.Ask...)
+		}
+		doc.Devices = append(doc.Devices, d)
+	}
+	return writeJSON(w, doc)
+}
+
+// GatherNothing writes that there was nothing to do.
+func GatherNothing(w io.Writer, as, dir string) error {
+	if as == "json" {
+		return GatherJSON(w, dir, nil)
+	}
+	_, err := fmt.Fprintf(w, "all of these devices have captures in %s already; nothing was asked\n", Clean(dir))
+	return err
+}
+
+// gatheredSpan words when the devices of a case were asked, "" where none was.
+func gatheredSpan(first, last time.Time) string {
+	if first.IsZero() {
+		return ""
+	}
+	d := last.Sub(first).Round(time.Second)
+	return fmt.Sprintf("Gathered from %s to %s, within %s.", first.UTC().Format("2006-01-02 15:04:05"), last.UTC().Format("15:04:05 UTC"), d)
+}
