@@ -31,6 +31,7 @@ type Source struct {
 
 	// Where text differs from raw: for each clean line, where it starts in text and in raw.
 	cleanStart, rawStart []uint32
+	same                 []bool // lines that cleaning left as they were; none where lines were joined
 	asked                atomic.Int32
 	once                 sync.Once
 	lineStarts           []uint32 // of raw, made when somebody asks for a line number
@@ -151,6 +152,7 @@ func (s *Source) clean() {
 		start := len(s.text)
 		s.text = appendClean(s.text, s.raw[lo:next])
 		s.quiet(start)
+		s.same = append(s.same, bytes.Equal(withoutEnd(s.text[start:]), withoutEnd(s.raw[lo:next])))
 		lo = next
 	}
 }
@@ -274,8 +276,10 @@ func escapeLength(b []byte) int {
 	return 2
 }
 
-// original translates a mark in the clean text into one in the file as taken. Within a cleaned line the whole line is
-// the evidence.
+func withoutEnd(line []byte) []byte { return bytes.TrimRight(line, "\r\n") }
+
+// original translates a mark in the clean text into one in the file as taken. Within a line that cleaning changed the
+// whole line is the evidence.
 func (s *Source) original(m route.Mark) route.Mark {
 	if s.cleanStart == nil {
 		return m
@@ -294,11 +298,16 @@ func (s *Source) original(m route.Mark) route.Mark {
 	if last > first && s.cleanStart[last] >= m.End {
 		last--
 	}
+	if first = max(first, 0); first == last && first < len(s.same) && s.same[first] {
+		shift := s.rawStart[first] - s.cleanStart[first] // modulo 2^32, as the sum is
+		m.Off, m.End = m.Off+shift, m.End+shift
+		return m
+	}
 	end := uint32(len(s.raw))
 	if last+1 < len(s.rawStart) {
 		end = s.rawStart[last+1]
 	}
-	lo := s.rawStart[max(first, 0)]
+	lo := s.rawStart[first]
 	for end > lo && (s.raw[end-1] == '\n' || s.raw[end-1] == '\r') {
 		end--
 	}

@@ -8,11 +8,12 @@ import (
 
 	"zarvek/internal/core/audit"
 	"zarvek/internal/core/route"
+	"zarvek/internal/gather/record"
 	"zarvek/internal/source"
 )
 
-// Ages tells when each device's captures were taken: when they were collected where provenance.json says so, else when
-// the newest of its files was written.
+// Ages tells when each device's captures were taken: when they were gathered or collected where provenance.json says so,
+// else when the newest of its files was written.
 func (c *Case) Ages() []audit.Age {
 	collected := c.collected()
 	newest := map[string]time.Time{}
@@ -40,20 +41,70 @@ func (c *Case) Ages() []audit.Age {
 	return out
 }
 
-// collected reads the times of provenance.json; nothing where there is none.
-func (c *Case) collected() map[string]time.Time {
+// A provenance is what provenance.json says of one capture.
+type provenance struct {
+	File      string           `json:"file"`
+	Collected time.Time        `json:"collected"`
+	Gathered  *record.Gathered `json:"gathered"`
+}
+
+// provenances reads provenance.json; nothing where there is none.
+func (c *Case) provenances() []provenance {
 	raw, err := source.ReadFile(c.at.path(ProvenanceFile), source.MaxRecord)
 	if err != nil {
 		return nil
 	}
-	var items []struct {
-		File      string    `json:"file"`
-		Collected time.Time `json:"collected"`
-	}
+	var items []provenance
 	_ = json.Unmarshal(raw, &items) // one that cannot be read only costs the times
+	return items
+}
+
+// collected tells when each file was captured where it was gathered, else when it was collected.
+func (c *Case) collected() map[string]time.Time {
 	out := map[string]time.Time{}
-	for _, i := range items {
+	for _, i := range c.provenances() {
 		out[i.File] = i.Collected
+		if i.Gathered != nil && !i.Gathered.End.IsZero() {
+			out[i.File] = i.Gathered.End
+		}
+	}
+	return out
+}
+
+// A Gathering is when and how a device of the case was asked.
+type Gathering struct {
+	Device string
+	record.Gathered
+}
+
+// Gathered lists the devices that were gathered, in the order of the record.
+func (c *Case) Gathered() []Gathering {
+	of := map[string]string{}
+	for _, f := range c.Files {
+		for i := range f.Parts {
+			of[f.Source.Name] = f.DeviceOf(&f.Parts[i])
+		}
+	}
+	var out []Gathering
+	seen := map[string]bool{}
+	for _, i := range c.provenances() {
+		d := of[i.File]
+		if i.Gathered == nil || d == "" || seen[d] {
+			continue
+		}
+		seen[d] = true
+		out = append(out, Gathering{d, *i.Gathered})
+	}
+	return out
+}
+
+// Moved lists the tables that changed while their devices were gathered.
+func (c *Case) Moved() []audit.Moved {
+	var out []audit.Moved
+	for _, g := range c.Gathered() {
+		for _, m := range g.Moved {
+			out = append(out, audit.Moved{Device: g.Device, Command: m.Command, Gone: m.Gone, Come: m.Come})
+		}
 	}
 	return out
 }

@@ -82,7 +82,7 @@ Exit code 1: there are findings of at least the severity asked.`,
 
 // audit runs the audit of a case, with progress on a terminal where it is long.
 func (l *loaded) audit(opt audit.Options) *audit.Result {
-	opt.Ages, opt.Unread = l.Ages(), l.UnreadInTables()
+	opt.Ages, opt.Unread, opt.Moved = l.Ages(), l.UnreadInTables(), l.Moved()
 	var p progress
 	defer p.done()
 	opt.Progress = func(done, total int) { p.tell("searching", int64(done), int64(total), 200_000) }

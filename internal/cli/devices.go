@@ -26,7 +26,7 @@ as good as the captures behind it.`,
 					return err
 				}
 				all := l.Summaries()
-				q.LeftOut = l.LeftOut
+				q.LeftOut, q.Gathered = l.LeftOut, l.Gathered()
 				if e.as == "json" {
 					err = present.DevicesJSON(e.out, all, q, e.view(l))
 				} else {

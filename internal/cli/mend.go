@@ -57,7 +57,7 @@ Exit code 1: something stays as it is.`,
 				}
 				collectLess()
 				opt := mend.Options{Defaults: *defaults, Compare: compare.Options{
-					Audit: audit.Options{Family: fam, Ages: l.Ages(), Unread: l.UnreadInTables()}}}
+					Audit: audit.Options{Family: fam, Ages: l.Ages(), Unread: l.UnreadInTables(), Moved: l.Moved()}}}
 				if fam != 0 {
 					opt.Compare.Families = []route.Family{fam}
 				}

@@ -124,9 +124,9 @@ func (g *gathering) one(ctx context.Context, i int) {
 	o.Way, o.From = string(o.Target.Way), o.Target.String()
 	for o.Tries < 2 && ctx.Err() == nil {
 		o.Tries++
-		o.Start = g.opt.Now()
+		o.Start = g.opt.Now().UTC().Truncate(time.Millisecond)
 		r, err := g.opt.Fetch(ctx, o.Target, func(what string) { g.news(News{i, AtWork, what, nil}) })
-		o.End = g.opt.Now()
+		o.End = g.opt.Now().UTC().Truncate(time.Millisecond)
 		if err == nil {
 			o.Family, o.Commands, o.Moved, o.Scrubbed = r.Family, r.Commands, r.Moved, r.Scrubbed
 			g.read <- reading{i, r.Files}

@@ -51,6 +51,9 @@ func detailSummary(f *audit.Finding) string {
 		return fmt.Sprintf("%s counts %s for %s to %s, which counts %s for the way back", d, number(c.Value), c.Protocol, Clean(c.Neighbour), number(x.Back.Value))
 	case audit.ApartDetail:
 		return fmt.Sprintf("the captures of %s are %s older than those of %s", d, span(x.Minutes), Clean(x.Newest))
+	case audit.MovedDetail:
+		return fmt.Sprintf("the table of %s changed while it was captured: a second answer to %q had %s less and %s more", d, Clean(x.Command),
+			count(x.Gone, "route", "routes"), count(x.Come, "route", "routes"))
 	case audit.UnreadDetail:
 		return fmt.Sprintf("%s in the tables of %s could not be read; a route may stand there", count(x.Lines, "line", "lines"), orFiles(d))
 	}

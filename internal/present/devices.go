@@ -21,7 +21,8 @@ type DevicesQuery struct {
 	Files  bool // one row for each capture
 	Unread bool // each unread line
 
-	LeftOut []casefile.LeftOut
+	LeftOut  []casefile.LeftOut
+	Gathered []casefile.Gathering
 }
 
 // DevicesText writes what was read of each device.
@@ -106,6 +107,7 @@ func DevicesText(w io.Writer, all []casefile.Summary, q DevicesQuery, v View) er
 			v.filterNotes(w, s)
 		}
 	}
+	gatheredNotes(w, q.Gathered)
 	leftOut(w, "Left out of the case:", q.LeftOut)
 	if q.Files {
 		captureRows(w, all)
@@ -299,6 +301,7 @@ type jsonDevice struct {
 	Missing    []string      `json:"not-captured"`
 	UnreadLine []jsonUnread  `json:"unread-lines"`
 	Filters    *jsonFilters  `json:"filters,omitempty"`
+	Gathered   *jsonGathered `json:"gathered,omitempty"`
 }
 
 type jsonFilters struct {
@@ -347,6 +350,7 @@ func DevicesJSON(w io.Writer, all []casefile.Summary, q DevicesQuery, v View) er
 			doc.Others = append(doc.Others, j)
 			continue
 		}
+		j.Gathered = gatheredOf(q.Gathered, s.Name)
 		if c := s.Device.CountFilters(); c.Lines+len(c.Open) > 0 {
 			j.Filters = &jsonFilters{c.Lines, v.marked(c.Open)}
 		}

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"zarvek/internal/casefile"
 	"zarvek/internal/gather"
 	"zarvek/internal/gather/family"
 	"zarvek/internal/gather/record"
@@ -112,7 +113,7 @@ func notTaken(w io.Writer, all []gather.Outcome) {
 			}
 		}
 		if len(refused) > 0 {
-			rows = append(rows, []string{Clean(o.Target.Name), Clean(list(refused, 4))})
+			rows = append(rows, []string{Clean(o.Target.Name), Clean(firstFew(refused, 4))})
 		}
 	}
 	if len(rows) == 0 {
@@ -123,6 +124,14 @@ func notTaken(w io.Writer, all []gather.Outcome) {
 	if n := len(rows) - maxNotTaken; n > 0 {
 		fmt.Fprintf(w, "  and of %s more (-as json lists all)\n", count(n, "device", "devices"))
 	}
+}
+
+// firstFew joins the first n.
+func firstFew(all []string, n int) string {
+	if len(all) <= n {
+		return strings.Join(all, "; ")
+	}
+	return strings.Join(all[:n], "; ") + fmt.Sprintf("; and %d more", len(all)-n)
 }
 
 // movedWords words a table that changed.
@@ -264,11 +273,41 @@ func GatherNothing(w io.Writer, as, dir string) error {
 	return err
 }
 
-// gatheredSpan words when the devices of a case were asked, "" where none was.
-func gatheredSpan(first, last time.Time) string {
-	if first.IsZero() {
-		return ""
+// gatheredNotes says when the devices of a case were asked, and whose tables changed meanwhile.
+func gatheredNotes(w io.Writer, all []casefile.Gathering) {
+	if len(all) == 0 {
+		return
 	}
-	d := last.Sub(first).Round(time.Second)
-	return fmt.Sprintf("Gathered from %s to %s, within %s.", first.UTC().Format("2006-01-02 15:04:05"), last.UTC().Format("15:04:05 UTC"), d)
+	first, last := all[0].Start, all[0].End
+	for _, g := range all {
+		if g.Start.Before(first) {
+			first = g.Start
+		}
+		if g.End.After(last) {
+			last = g.End
+		}
+	}
+	fmt.Fprintf(w, "\n%s gathered from %s to %s, %s apart.\n", count(len(all), "device", "devices"),
+		first.UTC().Format("2006-01-02 15:04:05"), last.UTC().Format("15:04:05 UTC"), last.Sub(first).Round(time.Second))
+	for _, g := range all {
+		for _, m := range g.Moved {
+			fmt.Fprintf(w, "The table of %s changed while it was captured: %s.\n", Clean(g.Device), Clean(movedWords(m)))
+		}
+	}
+}
+
+type jsonGathered struct {
+	From  string        `json:"from"`
+	Start time.Time     `json:"started"`
+	End   time.Time     `json:"ended"`
+	Moved []record.Move `json:"moved,omitempty"`
+}
+
+func gatheredOf(all []casefile.Gathering, device string) *jsonGathered {
+	for _, g := range all {
+		if g.Device == device {
+			return &jsonGathered{g.From, g.Start, g.End, g.Moved}
+		}
+	}
+	return nil
 }

@@ -3,6 +3,8 @@ package audit
 const (
 	// CapturesApart means that the devices were captured at times so far apart that their tables need not fit together.
 	CapturesApart Kind = "captures-apart"
+	// TableMoved means that a device's table was another one at the end of its capture than at the beginning.
+	TableMoved Kind = "table-moved"
 	// LinesUnread means that lines in a table or list could not be read; a route may stand in them.
 	LinesUnread Kind = "lines-unread"
 )
@@ -37,6 +39,19 @@ func findApart(s *caseView) []Finding {
 	}
 	f.identify()
 	return []Finding{f}
+}
+
+func findMoved(s *caseView) []Finding {
+	var out []Finding
+	for _, m := range s.opt.Moved {
+		f := Finding{
+			Kind: TableMoved, Severity: Note, Device: m.Device, Detail: MovedDetail(m),
+			Repair: []Repair{{Kind: CaptureAnew, Device: m.Device, Other: m.Device}},
+		}
+		f.identify()
+		out = append(out, f)
+	}
+	return out
 }
 
 func findUnread(s *caseView) []Finding {

@@ -30,12 +30,19 @@ type Options struct {
 	Except   []Kind                // kinds to leave out
 	Ages     []Age                 // when captures were taken, as far as that is known
 	Unread   []Unread              // lines that could not be read
+	Moved    []Moved               // tables that changed while they were captured
 }
 
 // An Age is when one device's captures were taken, in minutes on some common clock.
 type Age struct {
 	Device  string
 	Minutes int64
+}
+
+// Moved is a table that changed while its device was captured: a second answer to a command had other routes.
+type Moved struct {
+	Device, Command string
+	Gone, Come      int // routes
 }
 
 // Unread is the lines of one device that could not be read although they stand in a table or list that was.

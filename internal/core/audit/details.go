@@ -81,6 +81,9 @@ type ApartDetail struct {
 	Newest  string // the device captured last
 }
 
+// A MovedDetail is what TableMoved says.
+type MovedDetail Moved
+
 // An UnreadDetail is what LinesUnread says.
 type UnreadDetail struct{ Lines int }
 
@@ -98,3 +101,4 @@ func (InterfaceOnlyDetail) detail() {}
 func (ClashDetail) detail()         {}
 func (ApartDetail) detail()         {}
 func (UnreadDetail) detail()        {}
+func (MovedDetail) detail()         {}

@@ -173,6 +173,7 @@ func kinds() []kindOf {
 			asked: 20,
 		},
 		{kind: CapturesApart, what: "the devices were captured at times far apart", find: findApart},
+		{kind: TableMoved, what: "a table changed while its device was captured", find: findMoved},
 		{
 			kind: LinesUnread,
 			what: "lines in a table or list could not be read; a route may stand in them",

@@ -110,6 +110,7 @@ var kindTests = []struct {
 	{"nobody answers for one host", Options{Only: []Kind{SilentHost}}, []string{"note silent-host b"}},
 	{"captures a day apart", Options{Ages: []Age{{"a", 100}, {"b", 100 + 24*60}}}, []string{"note captures-apart a"}},
 	{"captures of one evening", Options{Ages: []Age{{"a", 100}, {"b", 130}}}, nil},
+	{"a table that changed while it was captured", Options{Moved: []Moved{{"b", "show ip route", 1, 0}}}, []string{"note table-moved b"}},
 	{
 		"lines that could not be read",
 		Options{Unread: []Unread{{"b", []route.Mark{{File: 1, Off: 1, End: 2}}}}},

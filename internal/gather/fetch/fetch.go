@@ -10,6 +10,7 @@ import (
 	"errors"
 	"fmt"
 	"strings"
+	"time"
 
 	"zarvek/internal/gather/family"
 	"zarvek/internal/gather/reach"
@@ -167,7 +168,7 @@ func ask(ctx context.Context, steps []family.Step, put asker, at func(string)) (
 			if err != nil {
 				return nil, nil, err
 			}
-			all = append(all, record.Command{Command: c, Purpose: s.Purpose, Start: a.Start.UTC(), End: a.End.UTC(), Bytes: len(a.Text), Refused: a.Complaint})
+			all = append(all, record.Command{Command: c, Purpose: s.Purpose, Start: moment(a.Start), End: moment(a.End), Bytes: len(a.Text), Refused: a.Complaint})
 			if a.Complaint == "" {
 				taken = true
 				if s.Needed {
@@ -217,11 +218,14 @@ func (f *Fetcher) again(ctx context.Context, routes []answered, put asker, at fu
 			return nil, err
 		}
 		if gone, come := f.Moved([]byte(r.Text+"\n"), []byte(a.Text+"\n")); gone+come > 0 {
-			out = append(out, record.Move{Command: r.command, First: r.Start.UTC(), Second: a.Start.UTC(), Gone: gone, Come: come})
+			out = append(out, record.Move{Command: r.command, First: moment(r.Start), Second: moment(a.Start), Gone: gone, Come: come})
 		}
 	}
 	return out, nil
 }
+
+// moment is a time as it is kept: in UTC, to the millisecond.
+func moment(t time.Time) time.Time { return t.UTC().Truncate(time.Millisecond) }
 
 func shorten(s string) string {
 	if r := []rune(s); len(r) > 80 {

@@ -56,7 +56,7 @@ func (f *Fetcher) netconf(ctx context.Context, t target.Target, at func(string))
 	if err != nil {
 		return Reading{}, fmt.Errorf("get: %w", err)
 	}
-	c := record.Command{Command: "get", Purpose: "routes", Start: start.UTC(), End: time.Now().UTC(), Bytes: len(reply)}
+	c := record.Command{Command: "get", Purpose: "routes", Start: moment(start), End: moment(time.Now()), Bytes: len(reply)}
 	var doc struct {
 		Errors []struct {
 			Message string `xml:"error-message"`

@@ -63,7 +63,7 @@ func (f *Fetcher) restconf(ctx context.Context, t target.Target, at func(string)
 			if err != nil {
 				return Reading{}, fmt.Errorf("GET %s: %w", p, err)
 			}
-			c := record.Command{Command: "GET " + p, Purpose: x.name, Start: start.UTC(), End: time.Now().UTC(), Bytes: len(body)}
+			c := record.Command{Command: "GET " + p, Purpose: x.name, Start: moment(start), End: moment(time.Now()), Bytes: len(body)}
 			switch {
 			case status == http.StatusUnauthorized || status == http.StatusForbidden:
 				return Reading{}, final("does not take the password of %s for %s (status %d)", t.User, p, status)

@@ -84,7 +84,7 @@ func (f *Fetcher) snmp(ctx context.Context, t target.Target, at func(string)) (R
 			brought[s.purpose] = true
 		}
 		r.Commands = append(r.Commands, record.Command{
-			Command: "walk " + s.what, Purpose: s.purpose, Start: start.UTC(), End: time.Now().UTC(), Bytes: log.Len() - before,
+			Command: "walk " + s.what, Purpose: s.purpose, Start: moment(start), End: moment(time.Now()), Bytes: log.Len() - before,
 		})
 	}
 	if !brought["routes"] && !brought["older routes"] && !brought["oldest routes"] {
@@ -162,10 +162,9 @@ func wordSNMP(ctx context.Context, what string, err error) error {
 		return ctx.Err()
 	case errors.Is(err, terminal.ErrTooMuch):
 		return err
-	case errors.Is(err, gosnmp.ErrUnknownUsername):
-		return final("knows no such user")
-	case errors.Is(err, gosnmp.ErrWrongDigest):
-		return final("does not take the passphrase (auth), or another auth is meant")
+	case errors.Is(err, gosnmp.ErrUnknownUsername), errors.Is(err, gosnmp.ErrWrongDigest), strings.Contains(text, "not authentic"):
+		// Which of them it is an agent does not tell in a way that is authentic itself.
+		return final("does not let this user in: it knows no such user, or auth or its passphrase is another")
 	case errors.Is(err, gosnmp.ErrDecryption):
 		return final("does not take the passphrase (privacy), or another privacy is meant")
 	case errors.Is(err, gosnmp.ErrUnknownSecurityLevel):

@@ -197,9 +197,9 @@ func (a *attempts) word(t target.Target, after time.Duration, ctx context.Contex
 		return &Refusal{fmt.Errorf("does not take the password of %s", t.User)}
 	case a.noSecret:
 		return &Refusal{fmt.Errorf("wants a password of %s, and none is known; give one with -secrets, or gather from a terminal", t.User)}
-	case strings.Contains(text, "unable to authenticate") && a.keys > 0:
+	case notLetIn(text) && a.keys > 0:
 		return &Refusal{fmt.Errorf("takes none of %d keys of %s, and no password", a.keys, t.User)}
-	case strings.Contains(text, "unable to authenticate"):
+	case notLetIn(text):
 		return &Refusal{fmt.Errorf("lets %s in neither by key nor by password", t.User)}
 	case os.IsTimeout(err) || strings.Contains(text, "i/o timeout"):
 		return fmt.Errorf("takes the connection and does not answer in %v", after)
@@ -207,6 +207,11 @@ func (a *attempts) word(t target.Target, after time.Duration, ctx context.Contex
 		return errors.New("ended the connection before anybody was let in")
 	}
 	return fmt.Errorf("speaks no SSH that is understood: %s", strings.TrimPrefix(text, "ssh: handshake failed: "))
+}
+
+// notLetIn reports whether an error is that nobody was let in: no way was left, or a dialogue was refused before it began.
+func notLetIn(text string) bool {
+	return strings.Contains(text, "unable to authenticate") || strings.Contains(text, "unexpected message type 51")
 }
 
 // config is how one device is spoken to.
