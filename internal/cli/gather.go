@@ -17,13 +17,13 @@ import (
 	"zarvek/internal/capture"
 	"zarvek/internal/casefile"
 	"zarvek/internal/gather"
+	"zarvek/internal/gather/devlist"
 	"zarvek/internal/gather/family"
 	"zarvek/internal/gather/fetch"
 	"zarvek/internal/gather/reach"
 	"zarvek/internal/gather/secrets"
 	"zarvek/internal/gather/target"
 	"zarvek/internal/gather/terminal"
-	"zarvek/internal/notes"
 	"zarvek/internal/present"
 	"zarvek/internal/source"
 )
@@ -178,7 +178,7 @@ func (g *gatherOptions) listed(e *env, args []string) ([]target.Target, error) {
 	if err != nil {
 		return nil, fmt.Errorf("%s: cannot be read: %w", name, cause(err))
 	}
-	return notes.ParseTargets(name, text)
+	return devlist.Parse(name, text)
 }
 
 func cause(err error) error {

@@ -11,6 +11,7 @@ import (
 	"github.com/goccy/go-yaml/ast"
 
 	"zarvek/internal/core/rehearse"
+	"zarvek/internal/strict"
 )
 
 // A Resolver finds names of the case as they may be written; its errors are whole sentences.
@@ -101,20 +102,20 @@ func formOf(v rehearse.Verb) string {
 // ParseChange reads a change file: a list of steps, each a mapping of orders. File is the number that marks will carry, 0
 // for a file that is no part of the case. Errors name file, line and column.
 func ParseChange(name string, text []byte, file uint32, of Resolver) ([]rehearse.Step, error) {
-	r, docs, err := open(name, text)
+	f, docs, err := strict.Open(name, text, file)
 	if err != nil {
 		return nil, err
 	}
-	r.file = file
+	r := &reader{File: f}
 	var out []rehearse.Step
 	for _, d := range docs {
-		err := r.each(d, "a change", []string{"steps", "about"}, func(key string, at, v ast.Node) error {
+		err := r.Each(d, "a change", []string{"steps", "about"}, func(key string, at, v ast.Node) error {
 			if key == "about" { // what mend says of its cures
 				return nil
 			}
 			list, ok := v.(*ast.SequenceNode)
 			if !ok {
-				return r.errorAt(v, "a list of steps is wanted here, each behind a hyphen")
+				return r.ErrorAt(v, "a list of steps is wanted here, each behind a hyphen")
 			}
 			for _, n := range list.Values {
 				s, err := r.step(n, of)
@@ -138,16 +139,16 @@ func ParseChange(name string, text []byte, file uint32, of Resolver) ([]rehearse
 // step reads one step: its name, and orders in the order in which they stand.
 func (r *reader) step(n ast.Node, of Resolver) (rehearse.Step, error) {
 	var s rehearse.Step
-	err := r.each(n, "a step", []string{"name", "add", "remove", "down", "up"}, func(key string, at, v ast.Node) error {
+	err := r.Each(n, "a step", []string{"name", "add", "remove", "down", "up"}, func(key string, at, v ast.Node) error {
 		if key == "name" {
-			text, err := r.scalar(v)
+			text, err := r.Scalar(v)
 			s.Name = text
 			return err
 		}
 		return r.orders(&s, verbs[key], v, "", of)
 	})
 	if err == nil && len(s.Orders) == 0 {
-		return s, r.errorAt(n, "a step without orders; it takes add, remove, down and up")
+		return s, r.ErrorAt(n, "a step without orders; it takes add, remove, down and up")
 	}
 	return s, err
 }
@@ -164,13 +165,13 @@ func (r *reader) orders(s *rehearse.Step, verb rehearse.Verb, v ast.Node, device
 		return nil
 	case *ast.MappingNode, *ast.MappingValueNode:
 		if device != "" {
-			return r.errorAt(v, "one route is wanted here")
+			return r.ErrorAt(v, "one route is wanted here")
 		}
-		return r.each(v, "orders", nil, func(name string, _, v ast.Node) error {
+		return r.Each(v, "orders", nil, func(name string, _, v ast.Node) error {
 			return r.orders(s, verb, v, name, of)
 		})
 	}
-	text, err := r.scalar(v)
+	text, err := r.Scalar(v)
 	if err != nil {
 		return err
 	}
@@ -178,13 +179,13 @@ func (r *reader) orders(s *rehearse.Step, verb rehearse.Verb, v ast.Node, device
 		text = device + ": " + text
 	}
 	p := v.GetToken().Position
-	where := fmt.Sprintf("%s:%d:%d", r.name, p.Line, p.Column)
+	where := fmt.Sprintf("%s:%d:%d", r.Name, p.Line, p.Column)
 	o, err := ParseOrder(verb, text, where, of)
 	if err != nil {
-		return r.errorAt(v, "%v", err)
+		return r.ErrorAt(v, "%v", err)
 	}
 	if verb == rehearse.Add {
-		o.Static.Mark = r.mark(v)
+		o.Static.Mark = r.Mark(v)
 	}
 	s.Orders = append(s.Orders, o)
 	return nil
@@ -222,6 +223,3 @@ func WriteChange(steps []rehearse.Step) []byte {
 	}
 	return b.Bytes()
 }
-
-// stripMark takes a byte-order mark away, with which some editors begin.
-func stripMark(text []byte) []byte { return bytes.TrimPrefix(text, []byte("\ufeff")) }

@@ -29,10 +29,10 @@ func (r *reader) device(name string, at, v ast.Node) error {
 		known = known || d == name
 	}
 	if !known {
-		return r.errorAt(at, "no device of this case is called %q; it has %s", name, strings.Join(r.devices, ", "))
+		return r.ErrorAt(at, "no device of this case is called %q; it has %s", name, strings.Join(r.devices, ", "))
 	}
 	var f network.Facts
-	err := r.each(v, "a device", deviceKeys, func(key string, at, v ast.Node) error {
+	err := r.Each(v, "a device", deviceKeys, func(key string, at, v ast.Node) error {
 		switch key {
 		case "forwarding":
 			return r.forwarding(&f, v)
@@ -41,12 +41,12 @@ func (r *reader) device(name string, at, v ast.Node) error {
 		case "tunnels":
 			return r.tunnels(&f, name, v)
 		case "flows":
-			return r.list(v, func(n ast.Node, text string) error {
+			return r.List(v, func(n ast.Node, text string) error {
 				rule, err := parseFlow(text)
 				if err != nil {
-					return r.errorAt(n, "%v", err)
+					return r.ErrorAt(n, "%v", err)
 				}
-				rule.Mark = r.mark(n)
+				rule.Mark = r.Mark(n)
 				f.Policy.Flows = append(f.Policy.Flows, rule)
 				if err := r.interfaces(n, name, rule.In, rule.Out); err != nil {
 					return err
@@ -54,12 +54,12 @@ func (r *reader) device(name string, at, v ast.Node) error {
 				return r.oneFamily(n, rule.From.Addr(), rule.To.Addr())
 			})
 		case "translate":
-			return r.list(v, func(n ast.Node, text string) error {
+			return r.List(v, func(n ast.Node, text string) error {
 				t, err := parseTranslation(text)
 				if err != nil {
-					return r.errorAt(n, "%v", err)
+					return r.ErrorAt(n, "%v", err)
 				}
-				t.Mark = r.mark(n)
+				t.Mark = r.Mark(n)
 				f.Policy.Translations = append(f.Policy.Translations, t)
 				if err := r.interfaces(n, name, t.In, t.Out); err != nil {
 					return err
@@ -67,32 +67,32 @@ func (r *reader) device(name string, at, v ast.Node) error {
 				return r.oneFamily(n, t.From.Addr(), t.To.Addr(), t.Becomes)
 			})
 		case "statics":
-			return r.list(v, func(n ast.Node, text string) error {
+			return r.List(v, func(n ast.Node, text string) error {
 				s, err := ParseRoute(text)
 				if err != nil {
-					return r.errorAt(n, "%v", err)
+					return r.ErrorAt(n, "%v", err)
 				}
-				s.Mark = r.mark(n)
+				s.Mark = r.Mark(n)
 				f.Statics = append(f.Statics, s)
 				return r.interfaces(n, name, s.NextHop.Interface)
 			})
 		}
-		s, err := r.scalar(v)
+		s, err := r.Scalar(v)
 		if err != nil {
 			return err
 		}
 		switch {
 		case key == "lookup" && s == "classful":
-			f.Classful = append(f.Classful, r.mark(at))
+			f.Classful = append(f.Classful, r.Mark(at))
 		case key == "lookup" && s == "classless":
 		case key == "equal-cost" && s == "all":
-			f.Policy.AllOfEqual = r.mark(at)
+			f.Policy.AllOfEqual = r.Mark(at)
 		case key == "equal-cost" && s == "selected":
 		case key == "stateful" && s == "true":
-			f.Policy.Stateful = r.mark(at)
+			f.Policy.Stateful = r.Mark(at)
 		case key == "stateful" && s == "false":
 		default:
-			return r.errorAt(
+			return r.ErrorAt(
 				v,
 				"%s does not take %q; %s",
 				key,
@@ -108,8 +108,8 @@ func (r *reader) device(name string, at, v ast.Node) error {
 
 // forwarding reads whether each family is forwarded.
 func (r *reader) forwarding(f *network.Facts, v ast.Node) error {
-	return r.each(v, "forwarding", []string{"ipv4", "ipv6"}, func(key string, at, v ast.Node) error {
-		s, err := r.scalar(v)
+	return r.Each(v, "forwarding", []string{"ipv4", "ipv6"}, func(key string, at, v ast.Node) error {
+		s, err := r.Scalar(v)
 		if err != nil {
 			return err
 		}
@@ -121,18 +121,18 @@ func (r *reader) forwarding(f *network.Facts, v ast.Node) error {
 		case "on", "true", "off", "false":
 			f.Forwarding = append(
 				f.Forwarding,
-				network.Switch{Family: fam, On: s == "on" || s == "true", Mark: r.mark(at)},
+				network.Switch{Family: fam, On: s == "on" || s == "true", Mark: r.Mark(at)},
 			)
 			return nil
 		}
-		return r.errorAt(v, "forwarding is on or off, not %q", s)
+		return r.ErrorAt(v, "forwarding is on or off, not %q", s)
 	})
 }
 
 // checks reads the source checks of interfaces.
 func (r *reader) checks(f *network.Facts, device string, v ast.Node) error {
-	return r.each(v, "source-check", nil, func(key string, at, v ast.Node) error {
-		s, err := r.scalar(v)
+	return r.Each(v, "source-check", nil, func(key string, at, v ast.Node) error {
+		s, err := r.Scalar(v)
 		if err != nil {
 			return err
 		}
@@ -144,19 +144,19 @@ func (r *reader) checks(f *network.Facts, device string, v ast.Node) error {
 				if err := r.interfaces(at, device, key); err != nil {
 					return err
 				}
-				f.Checks = append(f.Checks, network.SourceCheck{Interface: key, Mode: m, Mark: r.mark(at)})
+				f.Checks = append(f.Checks, network.SourceCheck{Interface: key, Mode: m, Mark: r.Mark(at)})
 				return nil
 			}
 		}
-		return r.errorAt(v, "a source check is off, strict, feasible or loose, not %q", s)
+		return r.ErrorAt(v, "a source check is off, strict, feasible or loose, not %q", s)
 	})
 }
 
 // tunnels reads the two ends of the tunnels behind interfaces.
 func (r *reader) tunnels(f *network.Facts, device string, v ast.Node) error {
-	return r.each(v, "tunnels", nil, func(key string, at, v ast.Node) error {
-		t := network.Tunnel{Interface: key, Mark: r.mark(at)}
-		err := r.each(v, "a tunnel", []string{"local", "remote"}, func(key string, _, v ast.Node) (err error) {
+	return r.Each(v, "tunnels", nil, func(key string, at, v ast.Node) error {
+		t := network.Tunnel{Interface: key, Mark: r.Mark(at)}
+		err := r.Each(v, "a tunnel", []string{"local", "remote"}, func(key string, _, v ast.Node) (err error) {
 			if key == "local" {
 				t.Local, err = r.addr(v)
 			} else {
@@ -165,7 +165,7 @@ func (r *reader) tunnels(f *network.Facts, device string, v ast.Node) error {
 			return err
 		})
 		if err == nil && !t.Remote.IsValid() {
-			return r.errorAt(at, "the tunnel %q has no remote address", key)
+			return r.ErrorAt(at, "the tunnel %q has no remote address", key)
 		}
 		if err != nil {
 			return err

@@ -68,7 +68,7 @@ var plain = regexp.MustCompile(`^[\w ./:,@=*^+%~|"'(){}\\$-]+$`)
 
 // shellSigns do harm in a shell; within quotes of one kind they are only characters.
 var (
-	shellSigns = regexp.MustCompile("[$(){}\\\\*~^|]")
+	shellSigns = regexp.MustCompile(`[$(){}\\*~^|]`)
 	quoted     = regexp.MustCompile(`'[^']*'`)
 )
 

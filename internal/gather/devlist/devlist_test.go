@@ -1,4 +1,4 @@
-package notes
+package devlist
 
 import (
 	"testing"
@@ -24,7 +24,7 @@ devices:
 `
 
 func TestTargets(t *testing.T) {
-	got, err := ParseTargets("devices.yaml", []byte(someTargets))
+	got, err := Parse("devices.yaml", []byte(someTargets))
 	require.NoError(t, err)
 	red := []string{"red"}
 	require.Equal(t, []target.Target{
@@ -69,7 +69,7 @@ func TestMistakesInTheListOfDevices(t *testing.T) {
 		"devices:\n  a: {address: x, way: snmp, snmp: {auth: sha265}}":       "did you mean sha256?",
 		"devices:\n  a: {address: -oX}":                                      "is no address",
 	} {
-		_, err := ParseTargets("d", []byte(in))
+		_, err := Parse("d", []byte(in))
 		require.ErrorContains(t, err, want, in)
 		require.NotContains(t, err.Error(), "snow")
 	}
@@ -78,7 +78,7 @@ func TestMistakesInTheListOfDevices(t *testing.T) {
 func FuzzTargets(f *testing.F) {
 	f.Add([]byte(someTargets))
 	f.Fuzz(func(t *testing.T, in []byte) {
-		all, err := ParseTargets("d", in)
+		all, err := Parse("d", in)
 		if err != nil {
 			return
 		}

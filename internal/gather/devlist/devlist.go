@@ -1,4 +1,6 @@
-package notes
+// Package devlist reads devices.yaml, which lists the devices to gather from. It is strict: a key that is not known or a
+// value that cannot be is an error with file, line and column, before any device is contacted. No I/O.
+package devlist
 
 import (
 	"fmt"
@@ -10,31 +12,36 @@ import (
 	"zarvek/internal/gather/family"
 	"zarvek/internal/gather/target"
 	"zarvek/internal/near"
+	"zarvek/internal/strict"
 )
+
+// reader walks the document.
+type reader struct{ *strict.File }
 
 // targetKeys are what the list may say of a device, and of all devices together.
 var targetKeys = []string{
 	"address", "way", "user", "port", "jump", "family", "tables", "ask", "raise", "key", "trust", "snmp",
 }
 
-// ParseTargets reads a list of devices to gather from: a mapping "devices" of names to what is known of each, and "all"
+// Parse reads a list of devices to gather from: a mapping "devices" of names to what is known of each, and "all"
 // for what holds where a device does not say otherwise. Errors name file, line and column.
-func ParseTargets(name string, text []byte) ([]target.Target, error) {
-	r, docs, err := open(name, text)
+func Parse(name string, text []byte) ([]target.Target, error) {
+	f, docs, err := strict.Open(name, text, 0)
 	if err != nil {
 		return nil, err
 	}
+	r := &reader{f}
 	var out []target.Target
 	for _, d := range docs {
 		common := target.Target{}
-		err := r.each(d, "a list of devices", []string{"all", "devices"}, func(key string, at, v ast.Node) error {
+		err := r.Each(d, "a list of devices", []string{"all", "devices"}, func(key string, at, v ast.Node) error {
 			if key == "all" {
 				if len(out) > 0 {
-					return r.errorAt(at, "what holds for all devices must stand above them")
+					return r.ErrorAt(at, "what holds for all devices must stand above them")
 				}
 				return r.target(&common, v, "all")
 			}
-			return r.each(v, "devices", nil, func(name string, at, v ast.Node) error {
+			return r.Each(v, "devices", nil, func(name string, at, v ast.Node) error {
 				t, err := r.oneTarget(name, at, v, common)
 				out = append(out, t)
 				return err
@@ -56,7 +63,7 @@ func (r *reader) oneTarget(name string, at, v ast.Node, common target.Target) (t
 	t.Tables, t.Ask = slices.Clone(common.Tables), slices.Clone(common.Ask)
 	t.Name, t.Line = name, at.GetToken().Position.Line
 	if !target.SafeName(name) {
-		return t, r.errorAt(at, "%q cannot be a device's name; use letters, digits, dots and hyphens", name)
+		return t, r.ErrorAt(at, "%q cannot be a device's name; use letters, digits, dots and hyphens", name)
 	}
 	switch v.(type) {
 	case *ast.MappingNode, *ast.MappingValueNode:
@@ -64,14 +71,14 @@ func (r *reader) oneTarget(name string, at, v ast.Node, common target.Target) (t
 			return t, err
 		}
 	default:
-		text, err := r.scalar(v)
+		text, err := r.Scalar(v)
 		if err != nil {
 			return t, err
 		}
 		if strings.Contains(text, "://") {
 			p, err := target.Parse(text)
 			if err != nil {
-				return t, r.errorAt(v, "%v", err)
+				return t, r.ErrorAt(v, "%v", err)
 			}
 			t.Way, t.Address, t.Port = p.Way, p.Address, p.Port
 			if p.User != "" {
@@ -85,10 +92,10 @@ func (r *reader) oneTarget(name string, at, v ast.Node, common target.Target) (t
 		t.Way = target.SSH
 	}
 	if t.Address == "" && t.Way != target.Local {
-		return t, r.errorAt(at, "%s has no address", name)
+		return t, r.ErrorAt(at, "%s has no address", name)
 	}
 	if err := t.Check(); err != nil {
-		return t, r.errorAt(at, "%v", err)
+		return t, r.ErrorAt(at, "%v", err)
 	}
 	if t.Way == target.SSH && t.Family != "" {
 		f, err := family.ByName(t.Family)
@@ -96,7 +103,7 @@ func (r *reader) oneTarget(name string, at, v ast.Node, common target.Target) (t
 			_, err = f.Steps(t.Tables, t.Ask)
 		}
 		if err != nil {
-			return t, r.errorAt(at, "%v", err)
+			return t, r.ErrorAt(at, "%v", err)
 		}
 	}
 	return t, nil
@@ -104,11 +111,11 @@ func (r *reader) oneTarget(name string, at, v ast.Node, common target.Target) (t
 
 // target reads what is said of one device, or of all.
 func (r *reader) target(t *target.Target, n ast.Node, of string) error {
-	return r.each(n, of, targetKeys, func(key string, at, v ast.Node) error {
+	return r.Each(n, of, targetKeys, func(key string, at, v ast.Node) error {
 		switch key {
 		case "tables", "ask":
 			var all []string
-			err := r.list(v, func(_ ast.Node, text string) error {
+			err := r.List(v, func(_ ast.Node, text string) error {
 				all = append(all, text)
 				return nil
 			})
@@ -121,12 +128,12 @@ func (r *reader) target(t *target.Target, n ast.Node, of string) error {
 		case "snmp":
 			return r.manager(&t.SNMP, v)
 		}
-		text, err := r.scalar(v)
+		text, err := r.Scalar(v)
 		if err != nil {
 			return err
 		}
 		if text == "" {
-			return r.errorAt(v, "a value is wanted for %s", key)
+			return r.ErrorAt(v, "a value is wanted for %s", key)
 		}
 		switch key {
 		case "address":
@@ -139,18 +146,18 @@ func (r *reader) target(t *target.Target, n ast.Node, of string) error {
 			t.User = text
 		case "port":
 			if t.Port, err = target.ParsePort(text); err != nil {
-				return r.errorAt(v, "%v", err)
+				return r.ErrorAt(v, "%v", err)
 			}
 		case "jump":
 			t.Jump = text
 		case "family":
 			if _, err := family.ByName(text); err != nil {
-				return r.errorAt(v, "%v", err)
+				return r.ErrorAt(v, "%v", err)
 			}
 			t.Family = text
 		case "raise":
 			if text != "true" && text != "false" {
-				return r.errorAt(v, "raise is true or false, not %q", text)
+				return r.ErrorAt(v, "raise is true or false, not %q", text)
 			}
 			t.Raise = text == "true"
 		case "key":
@@ -163,8 +170,8 @@ func (r *reader) target(t *target.Target, n ast.Node, of string) error {
 }
 
 func (r *reader) manager(m *target.Manager, n ast.Node) error {
-	return r.each(n, "snmp", []string{"version", "auth", "privacy", "context"}, func(key string, _, v ast.Node) error {
-		text, err := r.scalar(v)
+	return r.Each(n, "snmp", []string{"version", "auth", "privacy", "context"}, func(key string, _, v ast.Node) error {
+		text, err := r.Scalar(v)
 		if err != nil {
 			return err
 		}
@@ -197,7 +204,7 @@ func oneOf[S ~string](r *reader, at ast.Node, what, text string, known []S) erro
 	if n := near.Name(text, all); n != "" {
 		hint = "; did you mean " + n + "?"
 	}
-	return r.errorAt(at, "%q is no %s; it is one of %s%s", text, what, strings.Join(all, ", "), hint)
+	return r.ErrorAt(at, "%q is no %s; it is one of %s%s", text, what, strings.Join(all, ", "), hint)
 }
 
 // jumps checks that each jump host is a device of the list that is reached by SSH, or a host.
