@@ -248,7 +248,11 @@ func TestStoppedFromTheKeyboard(t *testing.T) {
 	c.Stdout, c.Stderr = &out, &out
 	require.NoError(t, c.Start())
 	require.Eventually(t, func() bool { _, err := os.Stat(filepath.Join(r.dir, "quick", "session.log")); return err == nil }, 20*time.Second, 20*time.Millisecond)
-	time.Sleep(100 * time.Millisecond)
+	for _, of := range []string{"cmdline", "environ"} {
+		b, err := os.ReadFile(fmt.Sprintf("/proc/%d/%s", c.Process.Pid, of))
+		require.NoError(t, err)
+		require.NotContains(t, string(b), snow)
+	}
 	require.NoError(t, c.Process.Signal(syscall.SIGINT))
 	var exit *exec.ExitError
 	require.ErrorAs(t, c.Wait(), &exit)
@@ -256,6 +260,16 @@ func TestStoppedFromTheKeyboard(t *testing.T) {
 	require.Contains(t, out.String(), "1 of 2 devices captured")
 	require.Contains(t, out.String(), "stuck  stopped before it was done")
 	require.Contains(t, r.run(0, "devices"), "1 device, 2 routes read")
+}
+
+func TestATableThatMovesIsToldEverywhere(t *testing.T) {
+	r := newRopeway(t)
+	d := station("summit", 3)
+	d.Changes = map[string]string{"show ip route": "C    172.28.61.4/30 is directly connected, cable0\n"}
+	r.serve(d, true, "")
+	require.Contains(t, r.run(0, r.gather()...), "The table of summit changed while it was read: between ")
+	require.Contains(t, r.run(0, "devices"), "1 route went and 0 routes came (show ip route)")
+	require.Contains(t, r.run(1, "audit", "-only", "table-moved", "-severity", "note"), `a second answer to "show ip route" had 1 route less`)
 }
 
 func TestWatchMakesCasesThatCompare(t *testing.T) {
@@ -334,9 +348,9 @@ func TestOnATerminal(t *testing.T) {
 		_, err := near.WriteString(with + "\n")
 		require.NoError(t, err)
 	}
-	answer("Is that the device's own? (yes or no)", "yes")
+	answer("Is that its own? (yes or no)", "yes")
 	answer("Password of night: ", snow)
-	answer("Password of the higher level on mast-gw: ", d.Secret)
+	answer("Password of the higher level: ", d.Secret)
 	for s := range screen {
 		seen.WriteString(s)
 	}

@@ -103,7 +103,7 @@ func (s *status) line() string {
 	}
 	var work []string
 	for i, what := range s.what {
-		work = append(work, s.targets[i].Name+" "+what)
+		work = append(work, s.targets[i].Name+": "+what)
 	}
 	slices.SortFunc(work, network.CompareNames)
 	out += fmt.Sprintf("; %d at work: %s", len(work), present.Clean(strings.Join(work, "; ")))

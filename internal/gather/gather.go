@@ -136,7 +136,7 @@ func (g *gathering) one(ctx context.Context, i int) {
 		if !fetch.Again(err) || o.Tries == 2 {
 			break
 		}
-		g.news(News{i, Waiting, "for another try", err})
+		g.news(News{i, Waiting, "waits for another try", err})
 		select {
 		case <-time.After(g.opt.Pause):
 		case <-ctx.Done():

@@ -96,42 +96,62 @@ func gatherRows(all []gather.Outcome) [][]string {
 	return rows
 }
 
-// maxNotTaken is how many devices are listed with what they did not take.
-const maxNotTaken = 12
+// maxNotTaken is how many different lists of what was not taken are shown.
+const maxNotTaken = 8
 
-// notTaken lists the questions, by device, to which no form of the command was taken.
+// notTaken lists the questions of which no form was taken, devices with the same ones together.
 func notTaken(w io.Writer, all []gather.Outcome) {
-	var rows [][]string
+	var order []string
+	devices := map[string][]string{}
 	for _, o := range all {
 		if o.State != gather.Done {
 			continue
 		}
-		var refused []string
-		for _, c := range o.Commands {
-			if c.Refused != "" && !strings.HasPrefix(c.Refused, "sh: ") && !strings.HasSuffix(c.Refused, "not found") {
-				refused = append(refused, c.Command)
-			}
+		key := strings.Join(unanswered(o.Commands), "; ")
+		if key == "" {
+			continue
 		}
-		if len(refused) > 0 {
-			rows = append(rows, []string{Clean(o.Target.Name), Clean(firstFew(refused, 4))})
+		if devices[key] == nil {
+			order = append(order, key)
 		}
+		devices[key] = append(devices[key], o.Target.Name)
 	}
-	if len(rows) == 0 {
+	if len(order) == 0 {
 		return
 	}
-	fmt.Fprintln(w, "\nCommands that were not taken, which matters only where a device has what they ask for:")
-	columns(w, "  ", rows[:min(len(rows), maxNotTaken)])
-	if n := len(rows) - maxNotTaken; n > 0 {
-		fmt.Fprintf(w, "  and of %s more (-as json lists all)\n", count(n, "device", "devices"))
+	fmt.Fprintln(w, "\nNot taken, which matters only where a device has what is asked for:")
+	for _, key := range order[:min(len(order), maxNotTaken)] {
+		fmt.Fprintf(w, "  %s: %s\n", Clean(firstFew(devices[key], 6, ", ")), Clean(firstFew(strings.Split(key, "; "), 6, "; ")))
+	}
+	if n := len(order) - maxNotTaken; n > 0 {
+		fmt.Fprintf(w, "  and %d more such lists (-as json has all)\n", n)
 	}
 }
 
-// firstFew joins the first n.
-func firstFew(all []string, n int) string {
-	if len(all) <= n {
-		return strings.Join(all, "; ")
+// unanswered returns the first form of each question of which the device took none. A program that a machine does not
+// have is none of its answers.
+func unanswered(commands []record.Command) []string {
+	var out []string
+	for i := 0; i < len(commands); {
+		first, taken := commands[i], false
+		for more := true; more; {
+			taken = taken || commands[i].Refused == "" || strings.HasSuffix(commands[i].Refused, "not found")
+			i++
+			more = i < len(commands) && commands[i].Else
+		}
+		if !taken {
+			out = append(out, first.Command)
+		}
 	}
-	return strings.Join(all[:n], "; ") + fmt.Sprintf("; and %d more", len(all)-n)
+	return out
+}
+
+// firstFew joins the first n.
+func firstFew(all []string, n int, with string) string {
+	if len(all) <= n {
+		return strings.Join(all, with)
+	}
+	return strings.Join(all[:n], with) + fmt.Sprintf("%sand %d more", with, len(all)-n)
 }
 
 // movedWords words a table that changed.

@@ -162,13 +162,13 @@ func ask(ctx context.Context, steps []family.Step, put asker, at func(string)) (
 	needed, refused := false, ""
 	for _, s := range steps {
 		taken := false
-		for _, c := range s.Commands {
+		for i, c := range s.Commands {
 			at(c)
 			a, err := put(ctx, c)
 			if err != nil {
 				return nil, nil, err
 			}
-			all = append(all, record.Command{Command: c, Purpose: s.Purpose, Start: moment(a.Start), End: moment(a.End), Bytes: len(a.Text), Refused: a.Complaint})
+			all = append(all, record.Command{Command: c, Purpose: s.Purpose, Start: moment(a.Start), End: moment(a.End), Bytes: len(a.Text), Refused: a.Complaint, Else: i > 0})
 			if a.Complaint == "" {
 				taken = true
 				if s.Needed {

@@ -38,10 +38,12 @@ func (f *Fetcher) restconf(ctx context.Context, t target.Target, at func(string)
 	if t.User == "" {
 		return Reading{}, final("no user is named for it; write user: in devices.yaml, or restconf://USER@HOST")
 	}
-	password, err := f.Secrets.For(t.Name, secrets.Password, fmt.Sprintf("Password of %s: ", t.User))
+	password, settle, err := f.Secrets.For(t.Name, secrets.Password, fmt.Sprintf("Password of %s: ", t.User))
 	if err != nil {
 		return Reading{}, final("wants a password of %s, and none is known; give one with -secrets, or gather from a terminal", t.User)
 	}
+	taken := secrets.Untold
+	defer func() { settle(taken) }()
 	client, err := f.secure(t)
 	if err != nil {
 		return Reading{}, &reach.Refusal{Err: err}
@@ -66,13 +68,14 @@ func (f *Fetcher) restconf(ctx context.Context, t target.Target, at func(string)
 			c := record.Command{Command: "GET " + p, Purpose: x.name, Start: moment(start), End: moment(time.Now()), Bytes: len(body)}
 			switch {
 			case status == http.StatusUnauthorized || status == http.StatusForbidden:
+				taken = secrets.Refused
 				return Reading{}, final("does not take the password of %s for %s (status %d)", t.User, p, status)
 			case status != http.StatusOK:
 				c.Refused = fmt.Sprintf("status %d %s", status, http.StatusText(status))
 			case !json.Valid(body):
 				return Reading{}, fmt.Errorf("GET %s: its answer is no whole JSON", p)
 			default:
-				found = true
+				found, taken = true, secrets.Taken
 				r.Files = append(r.Files, File{"restconf-" + x.name + ".json", append(body, '\n')})
 			}
 			r.Commands = append(r.Commands, c)

@@ -52,7 +52,13 @@ const (
 )
 
 func (f *Fetcher) snmp(ctx context.Context, t target.Target, at func(string)) (Reading, error) {
-	g, err := f.manager(ctx, t)
+	g, settle, err := f.manager(ctx, t)
+	taken := secrets.Untold
+	defer func() {
+		for _, s := range settle {
+			s(taken)
+		}
+	}()
 	if err != nil {
 		return Reading{}, &reach.Refusal{Err: err}
 	}
@@ -78,8 +84,11 @@ func (f *Fetcher) snmp(ctx context.Context, t target.Target, at func(string)) (R
 			return nil
 		})
 		if err != nil {
-			return Reading{}, wordSNMP(ctx, s.what, err)
+			err = wordSNMP(ctx, s.what, err)
+			taken = outcome(err, !Again(err))
+			return Reading{}, err
 		}
+		taken = secrets.Taken
 		if log.Len() > before {
 			brought[s.purpose] = true
 		}
@@ -94,49 +103,52 @@ func (f *Fetcher) snmp(ctx context.Context, t target.Target, at func(string)) (R
 	return r, nil
 }
 
-// manager sets up version 3 with the user's keys, or 2c where the list asks for it.
-func (f *Fetcher) manager(ctx context.Context, t target.Target) (*gosnmp.GoSNMP, error) {
+// manager sets up version 3 with the user's keys, or 2c where the list asks for it. What it needed of secrets is settled
+// by the functions that it returns, whether or not there is an error.
+func (f *Fetcher) manager(ctx context.Context, t target.Target) (g *gosnmp.GoSNMP, settle []func(secrets.Outcome), err error) {
 	port := t.Port
 	if port == 0 {
 		port = 161
 	}
-	g := &gosnmp.GoSNMP{
+	secret := func(k secrets.Kind, what, question string) string {
+		s, settled, none := f.Secrets.For(t.Name, k, question)
+		if none != nil {
+			if err == nil {
+				err = fmt.Errorf("wants a %s, and none is known; give one with -secrets (%s: ...)", what, k)
+			}
+			return ""
+		}
+		settle = append(settle, settled)
+		return s
+	}
+	g = &gosnmp.GoSNMP{
 		Target: t.Address, Port: uint16(port), Transport: "udp", Context: ctx, Timeout: perTry, Retries: retries,
 		MaxOids: gosnmp.MaxOids, MaxRepetitions: 25,
 	}
 	if t.SNMP.Version == "2c" {
-		community, err := f.Secrets.For(t.Name, secrets.Community, fmt.Sprintf("Community of %s: ", t.Name))
-		if err != nil {
-			return nil, errors.New("wants a community, and none is known; give one with -secrets (community: ...)")
-		}
-		g.Version, g.Community = gosnmp.Version2c, community
-		return g, nil
+		g.Version, g.Community = gosnmp.Version2c, secret(secrets.Community, "community", fmt.Sprintf("Community of %s: ", t.Name))
+		return g, settle, err
 	}
-	if t.User == "" {
-		return nil, errors.New("no user is named for it; write user: in devices.yaml, or snmp://USER@HOST")
+	auth, privacy := orDefault(t.SNMP.Auth, "sha256"), orDefault(t.SNMP.Privacy, "aes")
+	switch {
+	case t.User == "":
+		return nil, nil, errors.New("no user is named for it; write user: in devices.yaml, or snmp://USER@HOST")
+	case auth == "none" && privacy != "none":
+		return nil, nil, errors.New("privacy needs auth (RFC 3414); write privacy: none, or an auth")
 	}
 	u := &gosnmp.UsmSecurityParameters{UserName: t.User, AuthenticationProtocol: gosnmp.NoAuth, PrivacyProtocol: gosnmp.NoPriv}
 	g.Version, g.SecurityModel, g.SecurityParameters, g.ContextName = gosnmp.Version3, gosnmp.UserSecurityModel, u, t.SNMP.Context
 	g.MsgFlags = gosnmp.NoAuthNoPriv
-	auth, privacy := orDefault(t.SNMP.Auth, "sha256"), orDefault(t.SNMP.Privacy, "aes")
-	var err error
+	what := "passphrase of " + t.User
 	if auth != "none" {
 		g.MsgFlags, u.AuthenticationProtocol = gosnmp.AuthNoPriv, authProtocols[auth]
-		if u.AuthenticationPassphrase, err = f.Secrets.For(t.Name, secrets.Auth, fmt.Sprintf("Passphrase of %s for %s: ", t.User, auth)); err != nil {
-			return nil, fmt.Errorf("wants a passphrase of %s, and none is known; give one with -secrets (auth: ...)", t.User)
-		}
+		u.AuthenticationPassphrase = secret(secrets.Auth, what, fmt.Sprintf("Passphrase of %s for %s: ", t.User, auth))
 	}
-	switch {
-	case privacy == "none":
-	case auth == "none":
-		return nil, errors.New("privacy needs auth (RFC 3414); write privacy: none, or an auth")
-	default:
+	if privacy != "none" {
 		g.MsgFlags, u.PrivacyProtocol = gosnmp.AuthPriv, privacyProtocols[privacy]
-		if u.PrivacyPassphrase, err = f.Secrets.For(t.Name, secrets.Privacy, fmt.Sprintf("Passphrase of %s for %s: ", t.User, privacy)); err != nil {
-			return nil, fmt.Errorf("wants a passphrase of %s for privacy, and none is known; give one with -secrets (privacy: ...)", t.User)
-		}
+		u.PrivacyPassphrase = secret(secrets.Privacy, what, fmt.Sprintf("Passphrase of %s for %s: ", t.User, privacy))
 	}
-	return g, nil
+	return g, settle, err
 }
 
 func orDefault(s, to string) string {

@@ -96,11 +96,24 @@ func (f *Fetcher) raise(ctx context.Context, s *terminal.Session, fam family.Fam
 	if !t.Raise || fam.Privilege == "" {
 		return nil
 	}
-	secret, err := f.Secrets.For(t.Name, secrets.Raise, fmt.Sprintf("Password of the higher level on %s: ", t.Name))
+	secret, settle, err := f.Secrets.For(t.Name, secrets.Raise, "Password of the higher level: ")
 	if err != nil {
 		return final("wants a password for its higher level, and none is known; give one with -secrets (raise: ...)")
 	}
-	return s.Raise(ctx, fam.Privilege, secret)
+	err = s.Raise(ctx, fam.Privilege, secret)
+	settle(outcome(err, errors.Is(err, terminal.ErrRefused)))
+	return err
+}
+
+// outcome is what became of a secret, by the error of what it was for.
+func outcome(err error, refused bool) secrets.Outcome {
+	switch {
+	case err == nil:
+		return secrets.Taken
+	case refused:
+		return secrets.Refused
+	}
+	return secrets.Untold
 }
 
 // session asks for no pages and wide lines; false where the device takes none of the first one's forms.

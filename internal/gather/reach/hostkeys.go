@@ -60,8 +60,8 @@ func (e *HostKeyError) Error() string {
 		"renewed, take that line out", k.Filename, k.Line, ssh.FingerprintSHA256(k.Key), shown)
 }
 
-// Check is a callback of an SSH client for one host.
-func (h *HostKeys) Check(address string, remote net.Addr, key ssh.PublicKey) error {
+// Check judges the key of a device at an address, HOST:PORT.
+func (h *HostKeys) Check(name, address string, remote net.Addr, key ssh.PublicKey) error {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	encoded := base64.StdEncoding.EncodeToString(key.Marshal())
@@ -83,7 +83,7 @@ func (h *HostKeys) Check(address string, remote net.Addr, key ssh.PublicKey) err
 	if len(wrong.Want) > 0 || h.ask == nil {
 		return refusal
 	}
-	if !h.ask(fmt.Sprintf("%s is not known. Its host key is %s %s. Is that the device's own?", address, key.Type(), ssh.FingerprintSHA256(key))) {
+	if !h.ask(fmt.Sprintf("%s (%s) is not known. It shows the host key %s %s. Is that its own?", name, address, key.Type(), ssh.FingerprintSHA256(key))) {
 		return refusal
 	}
 	h.now[address] = encoded

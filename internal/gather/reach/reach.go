@@ -140,6 +140,7 @@ func (d *Dialer) connect(ctx context.Context, t target.Target, open func(context
 	defer ended()
 	tries := &attempts{}
 	conn, channels, requests, err := ssh.NewClientConn(c, t.Endpoint(), d.config(t, tries, c))
+	tries.settle(err)
 	if err != nil {
 		c.Close()
 		return nil, tries.word(t, d.Connect, ctx, err)
@@ -176,6 +177,20 @@ type attempts struct {
 	password bool
 	keys     int
 	noSecret bool
+	settled  func(secrets.Outcome) // what became of the password
+}
+
+// settle tells what became of the password that was tried, if one was.
+func (a *attempts) settle(err error) {
+	switch {
+	case a.settled == nil:
+	case err == nil:
+		a.settled(secrets.Taken)
+	case notLetIn(err.Error()):
+		a.settled(secrets.Refused)
+	default:
+		a.settled(secrets.Untold)
+	}
 }
 
 // word makes one line of what ended a connection before it began.
@@ -226,7 +241,7 @@ func (d *Dialer) config(t target.Target, tries *attempts, c net.Conn) *ssh.Clien
 		User:              t.User,
 		HostKeyAlgorithms: d.Hosts.algorithms(t.Endpoint()),
 		HostKeyCallback: func(host string, remote net.Addr, key ssh.PublicKey) error {
-			patiently(func() { tries.host = d.Hosts.Check(host, remote, key) })
+			patiently(func() { tries.host = d.Hosts.Check(t.Name, host, remote, key) })
 			return tries.host
 		},
 	}
@@ -247,7 +262,7 @@ func (d *Dialer) config(t target.Target, tries *attempts, c net.Conn) *ssh.Clien
 			return "", secrets.ErrNone
 		}
 		patiently(func() {
-			out, err = d.Secrets.For(t.Name, secrets.Password, fmt.Sprintf("Password of %s: ", t.User))
+			out, tries.settled, err = d.Secrets.For(t.Name, secrets.Password, fmt.Sprintf("Password of %s: ", t.User))
 		})
 		tries.password, tries.noSecret = err == nil, err != nil
 		return out, err
@@ -301,8 +316,12 @@ func (d *Dialer) fromFile(t target.Target, name string) []ssh.Signer {
 	s, err := ssh.ParsePrivateKey(b)
 	var locked *ssh.PassphraseMissingError
 	if errors.As(err, &locked) && (t.Key != "" || d.Secrets.Has(t.Name, secrets.Key)) {
-		if phrase, none := d.Secrets.For(t.Name, secrets.Key, fmt.Sprintf("Passphrase of the key %s: ", name)); none == nil {
-			s, err = ssh.ParsePrivateKeyWithPassphrase(b, []byte(phrase))
+		if phrase, settle, none := d.Secrets.For(t.Name, secrets.Key, fmt.Sprintf("Passphrase of the key %s: ", name)); none == nil {
+			if s, err = ssh.ParsePrivateKeyWithPassphrase(b, []byte(phrase)); err == nil {
+				settle(secrets.Taken)
+			} else {
+				settle(secrets.Refused)
+			}
 		}
 	}
 	if err != nil {

@@ -24,6 +24,7 @@ type Command struct {
 	End     time.Time `json:"ended"`
 	Bytes   int       `json:"bytes"`
 	Refused string    `json:"refused,omitempty"` // what the device said against it
+	Else    bool      `json:"else,omitempty"`    // asked since the one before was refused
 }
 
 // A Move is a table that changed while its device was read: a second answer to one command had other routes than the

@@ -42,10 +42,28 @@ type Store struct {
 	Ask func(question string) (string, error)
 
 	mu    sync.Mutex
+	free  *sync.Cond // one that was tried for the first time has been settled
 	by    map[string]map[Kind]string
-	asked map[string]string
+	asked map[string]*answer
 	given map[string]bool
 }
+
+// An answer is a secret that somebody typed. Until a device has taken it one at a time tries it: a slip of the finger is
+// not repeated on two hundred devices, which may lock the user out of them.
+type answer struct {
+	secret        string
+	proven, tried bool
+}
+
+// An Outcome is what a device made of a secret.
+type Outcome int
+
+// The outcomes.
+const (
+	Untold Outcome = iota // it did not come to that
+	Taken
+	Refused
+)
 
 // ErrNone says that nobody knows a secret.
 var ErrNone = errors.New("no secret")
@@ -118,30 +136,51 @@ func place(err error) string {
 	return ""
 }
 
-// For returns a device's secret: its own, that of all, or what the terminal says to the question, which is asked once.
-func (s *Store) For(device string, k Kind, question string) (string, error) {
+// For returns a device's secret: its own, that of all, or what the terminal says to the question, which is asked once for
+// all that ask it, and again where the first device refuses what was typed. Whoever gets it tells what became of it, once.
+func (s *Store) For(device string, k Kind, question string) (secret string, settle func(Outcome), err error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	for _, name := range []string{strings.ToLower(device), everyone} {
 		if secret, ok := s.by[name][k]; ok {
-			return s.give(secret), nil
+			return s.give(secret), func(Outcome) {}, nil
 		}
 	}
-	if secret, ok := s.asked[question]; ok {
-		return s.give(secret), nil
-	}
 	if s.Ask == nil {
-		return "", ErrNone
+		return "", nil, ErrNone
 	}
-	secret, err := s.Ask(question)
-	if err != nil {
-		return "", ErrNone
+	if s.free == nil {
+		s.free, s.asked = sync.NewCond(&s.mu), map[string]*answer{}
 	}
-	if s.asked == nil {
-		s.asked = map[string]string{}
+	a := s.asked[question]
+	for a != nil && a.tried && !a.proven {
+		s.free.Wait()
+		a = s.asked[question]
 	}
-	s.asked[question] = secret
-	return s.give(secret), nil
+	if a == nil {
+		typed, err := s.Ask(question)
+		if err != nil {
+			return "", nil, ErrNone
+		}
+		a = &answer{secret: typed}
+		s.asked[question] = a
+	}
+	a.tried = true
+	return s.give(a.secret), func(o Outcome) { s.settle(question, a, o) }, nil
+}
+
+// settle takes in what became of a typed secret.
+func (s *Store) settle(question string, a *answer, o Outcome) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	switch {
+	case o == Taken:
+		a.proven = true
+	case o == Refused && !a.proven && s.asked[question] == a:
+		delete(s.asked, question)
+	}
+	a.tried = a.proven
+	s.free.Broadcast()
 }
 
 // Has reports whether a device's secret is known without asking.

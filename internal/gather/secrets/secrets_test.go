@@ -6,6 +6,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/require"
 )
@@ -14,11 +15,11 @@ func TestADevicesOwnSecretComesFirst(t *testing.T) {
 	var s Store
 	require.NoError(t, s.Read("f", strings.NewReader("all: {password: for all of them}\nMast-GW: {password: 'of: the mast', raise: up}\n")))
 	for device, want := range map[string]string{"mast-gw": "of: the mast", "summit": "for all of them"} {
-		got, err := s.For(device, Password, "")
+		got, _, err := s.For(device, Password, "")
 		require.NoError(t, err)
 		require.Equal(t, want, got)
 	}
-	_, err := s.For("summit", Raise, "Secret?")
+	_, _, err := s.For("summit", Raise, "Secret?")
 	require.ErrorIs(t, err, ErrNone)
 	require.True(t, s.Has("mast-gw", Raise))
 	require.False(t, s.Has("summit", Raise))
@@ -28,14 +29,47 @@ func TestTheTerminalIsAskedOnce(t *testing.T) {
 	n := 0
 	s := Store{Ask: func(string) (string, error) { n++; return "snow and rope", nil }}
 	for _, d := range []string{"a", "b", "c"} {
-		got, err := s.For(d, Password, "Password of night: ")
+		got, settle, err := s.For(d, Password, "Password of night: ")
 		require.NoError(t, err)
 		require.Equal(t, "snow and rope", got)
+		settle(Taken)
 	}
 	require.Equal(t, 1, n)
 	s = Store{Ask: func(string) (string, error) { return "", errors.New("end of file") }}
-	_, err := s.For("a", Password, "?")
+	_, _, err := s.For("a", Password, "?")
 	require.ErrorIs(t, err, ErrNone)
+}
+
+func TestWhatWasTypedIsTriedOnOneDeviceFirst(t *testing.T) {
+	typed := []string{"slip", "snow and rope"}
+	s := Store{Ask: func(string) (string, error) { out := typed[0]; typed = typed[1:]; return out, nil }}
+	first, settle, err := s.For("a", Password, "?")
+	require.NoError(t, err)
+	require.Equal(t, "slip", first)
+	others := make(chan string, 50)
+	for range cap(others) {
+		go func() {
+			got, settle, _ := s.For("b", Password, "?")
+			settle(Taken)
+			others <- got
+		}()
+	}
+	select {
+	case got := <-others:
+		t.Fatalf("%q was given out while it was tried", got)
+	case <-time.After(50 * time.Millisecond):
+	}
+	settle(Refused)
+	for range cap(others) {
+		require.Equal(t, "snow and rope", <-others)
+	}
+	_, settle, err = s.For("c", Password, "?")
+	require.NoError(t, err)
+	settle(Refused) // one device with another password is that device's trouble
+	again, settle, err := s.For("d", Password, "?")
+	require.NoError(t, err)
+	settle(Untold)
+	require.Equal(t, "snow and rope", again)
 }
 
 func TestAFileOfSecretsIsItsOwnersAlone(t *testing.T) {
@@ -67,7 +101,7 @@ func TestScrub(t *testing.T) {
 	var s Store
 	require.NoError(t, s.Read("f", strings.NewReader("a: {password: snow and rope, raise: up, community: not given}\n")))
 	for _, k := range []Kind{Password, Raise} {
-		_, err := s.For("a", k, "")
+		_, _, err := s.For("a", k, "")
 		require.NoError(t, err)
 	}
 	got, n := s.Scrub([]byte("line up0 is up\nusername night password snow and rope\nnot given\n"))

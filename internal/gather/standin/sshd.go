@@ -32,7 +32,7 @@ type Server struct {
 	host     atomic.Pointer[ssh.Signer]
 	listener net.Listener
 	tries    atomic.Int32
-	open     atomic.Int32
+	led      atomic.Int32
 	most     atomic.Int32
 	stop     sync.Once
 }
@@ -89,8 +89,8 @@ func (s *Server) HostKey() ssh.PublicKey { return (*s.host.Load()).PublicKey() }
 // Tries returns how many passwords it was given.
 func (s *Server) Tries() int { return int(s.tries.Load()) }
 
-// MostAtOnce returns how many connections were open at one moment at most.
-func (s *Server) MostAtOnce() int { return int(s.most.Load()) }
+// MostLed returns how many connections it led on at one moment at most.
+func (s *Server) MostLed() int { return int(s.most.Load()) }
 
 var errRefused = errors.New("no")
 
@@ -140,14 +140,6 @@ func (s *Server) config() *ssh.ServerConfig {
 
 func (s *Server) serve(c net.Conn) {
 	defer c.Close()
-	n := s.open.Add(1)
-	defer s.open.Add(-1)
-	for {
-		m := s.most.Load()
-		if n <= m || s.most.CompareAndSwap(m, n) {
-			break
-		}
-	}
 	if s.Deaf {
 		time.Sleep(time.Hour)
 		return
@@ -242,6 +234,10 @@ func (s *Server) lead(new ssh.NewChannel) {
 		return
 	}
 	defer to.Close()
+	n := s.led.Add(1)
+	defer s.led.Add(-1)
+	for m := s.most.Load(); n > m && !s.most.CompareAndSwap(m, n); m = s.most.Load() {
+	}
 	ch, requests, err := new.Accept()
 	if err != nil {
 		return
