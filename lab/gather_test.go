@@ -224,6 +224,51 @@ func TestRealSSHServers(t *testing.T) {
 	})
 }
 
+// TestRealCommandLine gathers a routing daemon's own command line, which a real server gives as the user's shell, and
+// compares with what is read of its answers command by command.
+func TestRealCommandLine(t *testing.T) {
+	dir, known, dial := sshBench(t)
+	b := newBench(t, "vtysh")
+	b.box("r0")
+	b.run("r0", "ip link add hall0 type veth peer name hall1")
+	b.run("r0", "ip link set hall0 up")
+	b.run("r0", "ip link set hall1 up")
+	config := "hostname summit\ninterface hall0\n ip address 10.61.40.1/24\n ipv6 address fd6b:40::1/64\nexit\n"
+	for i := range 300 { // more than a page
+		config += fmt.Sprintf("ip route 10.%d.%d.0/24 10.61.40.9\n", 70+i/200, i%200)
+	}
+	b.daemons("r0", config+"ip route 10.90.0.0/16 blackhole\nipv6 route fd6b:90::/32 fd6b:40::9\n")
+	vtysh := "vtysh --vty_socket " + b.sockets("r0")
+	b.until("all routes are there", 20*time.Second, func() bool {
+		out, err := exec.Command("vtysh", "--vty_socket", b.sockets("r0"), "-c", "show ipv6 route", "-c", "show ip route").Output()
+		return err == nil && strings.Contains(string(out), "fd6b:90::/32") && strings.Count(string(out), "fe80::/64") == 2 && strings.Contains(string(out), "10.71.99.0/24")
+	})
+	hand := t.TempDir()
+	commands := []string{"show ip route", "show ip route vrf all", "show ipv6 route", "show running-config", "show interface"}
+	for i, c := range commands {
+		out, err := exec.Command("vtysh", "--vty_socket", b.sockets("r0"), "-c", c).CombinedOutput()
+		require.NoError(t, err, string(out))
+		b.capture(hand, "summit", fmt.Sprintf("%d.txt", i), string(out))
+	}
+	port := sshServer(t, dir, known, "ForceCommand "+vtysh)
+	d := dial()
+	dirs := filepath.Join(t.TempDir(), "case")
+	out := gatherInto(t, dirs, fetcher(d, d.Secrets), []target.Target{{Name: "summit", Address: "127.0.0.1", Port: port, Way: target.SSH, User: "root"}})
+	require.Equal(t, "lettered", out[0].Family)
+	require.Empty(t, out[0].Moved)
+	count := func(w *forward.Walker) (lines []string) {
+		for _, dev := range w.Topology().Network.Devices().All() {
+			for _, x := range dev.Tables().All() {
+				lines = append(lines, fmt.Sprintf("%s %s %v: %d", dev.Name, x.Name, x.Family, x.Routes().Len()))
+			}
+		}
+		return lines
+	}
+	want, got := load(t, hand), load(t, dirs)
+	require.Equal(t, count(want), count(got))
+	require.Equal(t, findings(want), findings(got))
+}
+
 // TestRealSNMP gathers a real agent by both versions, and compares with what the ordinary tool walks.
 func TestRealSNMP(t *testing.T) {
 	newBench(t, "snmpd", "snmpwalk")

@@ -23,6 +23,9 @@ var (
 	)
 )
 
+// notRunning is the whole answer of a daemons' command line where the daemon that would know is not there.
+var notRunning = regexp.MustCompile(`^[a-z][a-z0-9]{1,9}d is not running\s*$`)
+
 // maxNoise is the longest line that is looked at.
 const maxNoise = 1000
 
@@ -43,5 +46,5 @@ func noise(line []byte) bool {
 	case len(line) > 2 && (line[0] == '{' || line[0] == '[') && mode.Match(line):
 		return true
 	}
-	return bytes.HasSuffix(line, []byte(": command not found"))
+	return bytes.HasSuffix(line, []byte(": command not found")) || notRunning.Match(line)
 }

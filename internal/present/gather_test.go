@@ -21,7 +21,9 @@ func TestGatherTextSaysWhatFailedAndWhatWasNotTaken(t *testing.T) {
 		}}
 	}
 	taken := record.Command{Command: "show ip route"}
-	refused := func(c string, more bool) record.Command { return record.Command{Command: c, Refused: "% Unknown", Else: more} }
+	refused := func(c string, more bool) record.Command {
+		return record.Command{Command: c, Refused: "% Unknown", Else: more}
+	}
 	all := []gather.Outcome{
 		one("summit", taken, refused("show ip route vrf all", false), refused("show ip route vrf *", true), refused("show interfaces", false), record.Command{Command: "show interface", Else: true}),
 		one("valley", taken, refused("show ip route vrf all", false)),

@@ -390,7 +390,7 @@ var (
 		`(?i)^\s*(?:%\s*(?:unknown|invalid|incomplete|ambiguous|unrecogni[sz]ed|bad|permission|authori[sz]ation|command|error|` +
 			`this command|not (?:allowed|permitted|authori[sz]ed))|\^\s*$|(?:syntax |parse )?error[:.]? |unknown command|unrecogni[sz]ed command|` +
 			`invalid (?:input|command|syntax)|bad command name|expected end of command|command (?:not found|fail)|` +
-			`permission denied|not authori[sz]ed|.{0,80}: (?:command )?not found\s*$|no such command)`,
+			`permission denied|not authori[sz]ed|[a-z][a-z0-9]{1,9}d is not running\s*$|.{0,80}: (?:command )?not found\s*$|no such command)`,
 	)
 )
 
