@@ -198,6 +198,8 @@ func TestHowGatherIsCalledWrongly(t *testing.T) {
 		"is no reading command":             {"gather", "-ask", "reload"},
 		"characters":                        {"gather", "-ask", "show clock; reload"},
 		"holds a password":                  {"gather", "ssh://night:" + "snowy" + "@127.0.0.1"},
+		"which is none of the devices":      {"gather", "-old-algorithms", "attic"},
+		"summit: the key /nowhere cannot":   {"gather", "-key", "/nowhere"},
 		"is named twice":                    {"gather", "summit", "summit"},
 		"take a number from 1 on":           {"gather", "-at-once", "0"},
 		"-missing has no meaning beside it": {"gather", "-watch", "1m", "-missing"},

@@ -155,6 +155,9 @@ func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
 					t.Scopes = commandScopes(s.command)
 				}
 			}
+			if !s.away && !s.banner {
+				p.keepRules(src, s.command)
+			}
 			p.nameTables(src)
 			p.unreadRows(src)
 			c.Parts = append(c.Parts, p)

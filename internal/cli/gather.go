@@ -10,6 +10,7 @@ import (
 	"os"
 	"os/signal"
 	"path/filepath"
+	"slices"
 	"strings"
 	"syscall"
 	"time"
@@ -227,9 +228,19 @@ func chosen(listed []target.Target, args []string) ([]target.Target, error) {
 	return out, nil
 }
 
-// check refuses commands that do not read before anybody is contacted.
+// check refuses commands that do not read, and what names nothing, before anybody is contacted.
 func (g *gatherOptions) check(targets []target.Target) error {
+	for name := range g.old {
+		if !slices.ContainsFunc(targets, func(t target.Target) bool { return strings.EqualFold(t.Name, name) }) {
+			return usagef("-old-algorithms names %q, which is none of the devices", name)
+		}
+	}
 	for _, t := range targets {
+		if t.Key != "" {
+			if err := reach.CheckKey(t.Key); err != nil {
+				return usagef("%s: %v", t.Name, err)
+			}
+		}
 		if _, err := fetch.Plan(t); err != nil {
 			return usagef("%s: %v", t.Name, err)
 		}
@@ -279,20 +290,11 @@ func (g *gatherOptions) uncaptured(e *env, targets []target.Target) ([]target.Ta
 	}
 	var out []target.Target
 	for _, t := range targets {
-		if !containsFold(have, t.Name) {
+		if !slices.ContainsFunc(have, func(n string) bool { return strings.EqualFold(n, t.Name) }) {
 			out = append(out, t)
 		}
 	}
 	return out, nil
-}
-
-func containsFold(all []string, s string) bool {
-	for _, x := range all {
-		if strings.EqualFold(x, s) {
-			return true
-		}
-	}
-	return false
 }
 
 // plan shows what would be asked.

@@ -1,6 +1,8 @@
 package reach
 
 import (
+	"errors"
+	"fmt"
 	"net"
 	"os"
 	"path/filepath"
@@ -22,6 +24,19 @@ func Agent() func() ([]ssh.Signer, error) {
 		}
 		return agent.NewClient(c).Signers()
 	}
+}
+
+// CheckKey reports in an error that a file is no private key. One with a passphrase is.
+func CheckKey(name string) error {
+	b, err := os.ReadFile(name)
+	if err != nil {
+		return fmt.Errorf("the key %s cannot be read", name)
+	}
+	var locked *ssh.PassphraseMissingError
+	if _, err := ssh.ParsePrivateKey(b); err != nil && !errors.As(err, &locked) {
+		return fmt.Errorf("%s is no private key that is understood", name)
+	}
+	return nil
 }
 
 // UsualKeys lists the files in which users keep private keys.

@@ -1,0 +1,91 @@
+package capture
+
+import (
+	"bytes"
+	"regexp"
+
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/network"
+)
+
+// What no reader understands may still decide over packets. A line of it that reads like a rule of a filter, or like one being
+// applied, and the answer to a command that asks for filters, are kept as a filter whose text was not read: whether packets pass
+// the device cannot be told then.
+
+// FilterNotRead is the name of the layout that such a part is said to be in.
+const FilterNotRead = "filter, not read"
+
+// asksForFilter matches a command that shows what a device lets through.
+var asksForFilter = regexp.MustCompile(
+	`(?i)^[^|]*\b(?:firewall(?:-cmd)?|acls?|access-(?:lists?|control|group)|ip-?filters?|traffic-filter|packet-filter|ufw|ipfw|ipfstat|pfctl|` +
+		`ip6?tables|nft|ebtables|rulebase|security[- ]polic(?:y|ies)|tc(?: -\w+)* filter|show filters?)\b`,
+)
+
+// rules are the forms in which systems of all kinds write that packets are stopped, or that what stops them is applied.
+var rules = []*regexp.Regexp{
+	// action deny, default-action drop, "PACKET_ACTION":"DROP"
+	regexp.MustCompile(`(?i)(?:^|[^a-z])action["'\s:=]+(?:drop|deny|reject|discard|block|prohibit)\b`),
+	// <type>block</type>
+	regexp.MustCompile(`(?i)<(?:type|action|target|policy|verdict)>\s*(?:drop|deny|reject|discard|block)\s*<`),
+	// deny ip any any, 00200 deny tcp from any, rule 5 block in on up0
+	regexp.MustCompile(`(?i)^\s*(?:(?:seq|rule|entry|term)?\s*\d+[.:]?\s+)?(?:deny|drop|reject|block)\s+(?:in|out|ip|ipv6|tcp|udp|icmp|all|any|from|inet6?|quick|log|proto|host)\b`),
+	// drop on a line of its own, "deny;" within a rule
+	regexp.MustCompile(`(?i)^\s*(?:then\s+)?(?:deny|drop|reject|discard)\s*;?\s*$|[";{]\s*(?:deny|drop|reject|discard)\s*;`),
+	// Default: deny (routed), target: DROP
+	regexp.MustCompile(`(?i)^\s*(?:default|target|policy)\s*:\s*(?:deny|drop|%*reject)`),
+	// set interface up0 acl KEEPOUT inbound
+	regexp.MustCompile(`(?i)^\s*(?:nv )?(?:set|configure|config|add|apply|bind|ip|ipv6|mac|filter|acl|access-list|access-group|packet-filter|traffic-filter)\b` +
+		`.*\b(?:acl|access-list|access-group|packet-filter|traffic-filter|ip-filter|firewall)\b.*\b(?:ingress|egress|inbound|outbound|input|output|in|out)\b`),
+	regexp.MustCompile(`(?i)^\s*(?:acl|access-list|access-group|packet-filter|traffic-filter|ip-filter)\b.*\b(?:ingress|egress|inbound|outbound)\b`),
+}
+
+// stems are parts of the words without which no rule matches, in lower case.
+var stems = [...]string{"deny", "drop", "reject", "discard", "block", "prohibit", "acl", "access-", "-filter", "firewall"}
+
+// maxRule is the longest line that is looked at.
+const maxRule = 64 << 10
+
+// readsLikeRule reports whether a line reads like a rule that stops packets.
+func readsLikeRule(line []byte) bool {
+	if len(line) > maxRule {
+		line = line[:maxRule]
+	}
+	low := bytes.ToLower(line)
+	for _, stem := range stems {
+		if !bytes.Contains(low, []byte(stem)) {
+			continue
+		}
+		for _, re := range rules {
+			if re.Match(line) {
+				return true
+			}
+		}
+		return false
+	}
+	return false
+}
+
+// keepRules keeps the first unread line that reads like a rule, or the first of an answer to a command that asks for filters
+// and that no reader knows. Command is "" where there is none.
+func (p *Part) keepRules(src *Source, command string) {
+	asked := p.Layout == "" && asksForFilter.MatchString(command)
+	for i, u := range p.Unread {
+		if !asked && !readsLikeRule(src.Text(u.Mark)) {
+			continue
+		}
+		var c layout.Collector
+		c.Facts = p.Facts
+		c.Restrict(network.FlowRule{}, 0, 0)
+		p.Facts = c.Facts
+		flows := p.Facts.Policy.Flows
+		for k := len(flows) - 2; k < len(flows); k++ {
+			flows[k].Mark = u.Mark
+		}
+		p.Unread = append(p.Unread[:i:i], p.Unread[i+1:]...)
+		p.Read++
+		if p.Layout == "" {
+			p.Layout, p.Score = FilterNotRead, 1
+		}
+		return
+	}
+}
