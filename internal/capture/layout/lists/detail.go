@@ -7,6 +7,7 @@ import (
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
 )
 
 const detailName = "interface details"
@@ -32,6 +33,48 @@ var (
 	)
 )
 
+// What the paragraph says is applied to the interface: Inbound access list is FROM-UP; IP verify source reachable-via RX.
+var (
+	listLine   = regexp.MustCompile(`^\s+(Inbound|Outgoing|Outbound)\s+(?:Common\s+)?access[ -]list is (\S+)\s*$`)
+	verifyLine = regexp.MustCompile(`(?i)^\s+IP(v6)? verify source reachable-via (RX|ANY)\b`)
+	policyLine = regexp.MustCompile(`(?i)^\s+(?:policy routing is enabled|network address translation is enabled)\b`)
+	sixLine    = regexp.MustCompile(`^\s+IPv6 is enabled\b`)
+)
+
+// applied keeps what a line says is applied to an interface; false where it says nothing of that. A list is known by its name,
+// wherever in the captures its rules stand.
+func applied(c *layout.Collector, line, dev string, six bool, lo, hi int) bool {
+	fam := route.IPv4
+	if six {
+		fam = route.IPv6
+	}
+	if f := listLine.FindStringSubmatch(line); f != nil && f[2] != "not" {
+		rule := network.FlowRule{Family: fam, Hook: network.ComingIn, In: dev, Stateless: true, Mark: layout.Mark(lo, hi)}
+		if f[1] != "Inbound" {
+			rule.Hook, rule.In, rule.Out = network.GoingOut, "", dev
+		}
+		c.Facts.Applied = append(c.Facts.Applied, network.AppliedFilter{List: f[2], Rule: rule})
+		return true
+	}
+	if f := verifyLine.FindStringSubmatch(line); f != nil {
+		check := network.SourceCheck{Family: fam, Interface: dev, Mode: network.CheckStrict, Mark: layout.Mark(lo, hi)}
+		if strings.EqualFold(f[2], "any") {
+			check.Mode = network.CheckLoose
+		}
+		if f[1] != "" {
+			check.Family = route.IPv6
+		}
+		c.Facts.Checks = append(c.Facts.Checks, check)
+		return true
+	}
+	if policyLine.MatchString(line) {
+		c.Restrict(network.FlowRule{Family: fam, In: dev}, lo, hi)
+		c.Restrict(network.FlowRule{Family: fam, Out: dev}, lo, hi)
+		return true
+	}
+	return false
+}
+
 func recogniseDetail(text []byte) int {
 	n := 0
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
@@ -46,6 +89,7 @@ func recogniseDetail(text []byte) int {
 func ReadDetail(text []byte) layout.Reading {
 	var c layout.Collector
 	c.Layout = detailName
+	six := false
 	for lo, hi := range layout.Lines(text) {
 		line := string(text[lo:hi])
 		if strings.TrimSpace(line) == "" {
@@ -60,6 +104,7 @@ func ReadDetail(text []byte) layout.Reading {
 				c.LeaveUnread(lo, hi, layout.ErrNotARoute)
 				continue
 			}
+			six = false
 			c.Facts.Interfaces = append(
 				c.Facts.Interfaces,
 				network.Interface{Name: found[1], State: linkState([]string{found[2], found[3]}), Mark: m},
@@ -79,6 +124,11 @@ func ReadDetail(text []byte) layout.Reading {
 					c.Facts.Addresses,
 					network.Address{Prefix: netip.PrefixFrom(p.Addr(), p.Bits()), Interface: dev, Mark: m},
 				)
+				c.Read++
+				continue
+			}
+			six = six || sixLine.MatchString(line)
+			if applied(&c, line[:min(len(line), 300)], dev, six, lo, hi) {
 				c.Read++
 				continue
 			}

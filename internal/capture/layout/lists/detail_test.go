@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zarvek/internal/capture/layout/layouttest"
+	"zarvek/internal/core/network"
 )
 
 const details = `cable0/1 is up, line protocol is up
@@ -51,6 +52,42 @@ func TestReadDetail(t *testing.T) {
 	layouttest.Variants(t, ReadDetail, details)
 	require.Positive(t, recogniseDetail([]byte(details)))
 	require.Zero(t, recogniseDetail([]byte("C    10.0.0.0/8 is directly connected, e0\nthe door is up\n")))
+}
+
+// TestWhatAParagraphSaysIsApplied to its interface: lists by name, source checks, policy routing and translation.
+func TestWhatAParagraphSaysIsApplied(t *testing.T) {
+	const text = `up0 is up, line protocol is up
+  Internet address is 172.28.61.2/30
+  Outgoing access list is not set
+  Inbound  access list is FROM-UP
+  IP verify source reachable-via RX, allow default
+  Policy routing is disabled
+  Network address translation is disabled
+hall0 is up, line protocol is up
+  IPv6 is enabled, link-local address is FE80::1
+  Outgoing access list is TO-HALL
+  IPv6 verify source reachable-via any
+way0 is up, line protocol is up
+  Policy routing is enabled, using route map AWAY
+`
+	r := layouttest.Laws(t, ReadDetail, []byte(text))
+	var got []string
+	for _, a := range r.Facts.Applied {
+		got = append(got, fmt.Sprint(a.List, " ", a.Rule.Family, " in ", a.Rule.In, " out ", a.Rule.Out))
+	}
+	for _, c := range r.Facts.Checks {
+		got = append(got, fmt.Sprint(c.Interface, " ", c.Family, " strict ", c.Mode == network.CheckStrict))
+	}
+	for _, f := range r.Facts.Policy.Flows {
+		if f.Undecided {
+			got = append(got, fmt.Sprint("not read in ", f.In, " out ", f.Out))
+		}
+	}
+	require.Equal(t, []string{
+		"FROM-UP ipv4 in up0 out ", "TO-HALL ipv6 in  out hall0", "up0 ipv4 strict true", "hall0 ipv6 strict false",
+		"not read in way0 out ", "not read in  out way0",
+	}, got)
+	layouttest.Variants(t, ReadDetail, text)
 }
 
 func FuzzReadDetail(f *testing.F) {

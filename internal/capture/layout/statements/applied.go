@@ -64,6 +64,22 @@ func appliesSomewhere(w []string) bool {
 	return false
 }
 
+// appliesGlobally reports whether a line outside of all interfaces applies what decides over packets to the whole device, or to
+// what it switches.
+func appliesGlobally(w []string) bool {
+	if len(w) < 3 {
+		return false
+	}
+	switch w[0] {
+	case "traffic-filter", "packet-filter", "traffic-policy":
+		in, out := directions(w)
+		return in || out || slices.Contains(w, "global")
+	case "vlan":
+		return w[1] == "filter"
+	}
+	return false
+}
+
 // directions tells which way a line that applies something names.
 func directions(w []string) (in, out bool) {
 	in = slices.ContainsFunc(w, func(s string) bool { return s == "in" || s == "inbound" || s == "ingress" })

@@ -66,6 +66,7 @@ type reader struct {
 	protocol   protocolBlock
 	guard      guard
 	nat        nat
+	thrown     thrown
 	parts      []route.Mark // lines that are parts of what others tell, unless a fact rests on them
 	tail       route.Mark   // of the heading of the block that the last line stands in, where it is an interface's
 	begun      route.Mark   // of the line that begins a whole configuration, until its end is seen
@@ -106,6 +107,7 @@ func Read(text []byte) layout.Reading {
 	}
 	r.guard.finish(&r)
 	r.nat.finish(&r)
+	r.thrown.finish(&r)
 	r.ReadOrPart(r.parts)
 	return r.Reading
 }
@@ -205,6 +207,12 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 		return false, nil
 	case r.link > 0 && r.applied(w, lo, hi):
 		return true, nil
+	case r.thrown.line(w, indented, r.interfaceNow(), layout.Mark(lo, hi)):
+		r.part = true
+		return false, nil
+	case !indented && appliesGlobally(w):
+		r.restrict(0, "", true, false, lo, hi)
+		return true, nil
 	case r.link == 0 && indented && appliesSomewhere(w): // of an interface whose heading is not to be seen
 		in, out := directions(w)
 		r.restrict(0, "", in || !out, out || !in, lo, hi)
@@ -223,6 +231,14 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 		return true, nil
 	}
 	return false, nil
+}
+
+// interfaceNow is the interface whose block the line stands in, "" for none.
+func (r *reader) interfaceNow() string {
+	if r.link == 0 {
+		return ""
+	}
+	return r.Facts.Interfaces[r.link-1].Name
 }
 
 // ifName is the name of an interface, of which the number may stand apart: "ethernet 1/1".

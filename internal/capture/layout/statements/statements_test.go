@@ -150,3 +150,32 @@ ip access-group NIGHT in
 	require.Equal(t, network.SourceCheck{Family: route.IPv4, Interface: "hall0", Mode: network.CheckLoose, Mark: r.Facts.Checks[0].Mark}, r.Facts.Checks[0])
 	layouttest.Variants(t, Read, string(in))
 }
+
+// TestPoliciesThatThrowPacketsAway are kept where they are applied, and those that only order or limit are not.
+func TestPoliciesThatThrowPacketsAway(t *testing.T) {
+	const text = `interface up0
+ ip address 172.28.61.2 255.255.255.252
+ service-policy input THROW
+ service-policy output SLOW
+interface hall0
+ ip address 10.61.16.1 255.255.255.0
+ service-policy output THROW
+policy-map THROW
+ class BAD
+  drop
+policy-map SLOW
+ class BAD
+  police 8000 conform-action transmit exceed-action drop
+vlan filter KEEP vlan-list 20
+traffic-policy NIGHT global inbound
+`
+	r := layouttest.Laws(t, Read, []byte(text))
+	var got []string
+	for _, f := range r.Facts.Policy.Flows {
+		if f.Undecided {
+			got = append(got, fmt.Sprint(1+bytes.Count([]byte(text)[:f.Mark.Off], []byte{'\n'}), " in ", f.In, " out ", f.Out))
+		}
+	}
+	require.Equal(t, []string{"14 in  out ", "15 in  out ", "3 in up0 out ", "7 in  out hall0"}, got)
+	layouttest.Variants(t, Read, text)
+}

@@ -1,0 +1,54 @@
+package statements
+
+import (
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+// thrown keeps policies that throw packets of a class away, and where they are applied. A policy that only orders or limits
+// decides over no packet that is traced.
+type thrown struct {
+	policy  string // whose block the line stands in
+	throws  map[string]bool
+	applied []appliedPolicy
+}
+
+type appliedPolicy struct {
+	policy, ifname string
+	in             bool
+	mark           route.Mark
+}
+
+// line takes a line in, and reports whether it belongs to what is kept.
+func (t *thrown) line(w []string, indented bool, ifname string, m route.Mark) bool {
+	switch {
+	case !indented:
+		if t.policy = ""; len(w) == 2 && w[0] == "policy-map" {
+			t.policy = w[1]
+			return true
+		}
+	case t.policy != "" && len(w) == 1 && w[0] == "drop":
+		if t.throws == nil {
+			t.throws = map[string]bool{}
+		}
+		t.throws[t.policy] = true
+		return true
+	case ifname != "" && len(w) == 3 && w[0] == "service-policy" && (w[1] == "input" || w[1] == "output"):
+		t.applied = append(t.applied, appliedPolicy{w[2], ifname, w[1] == "input", m})
+		return true
+	}
+	return false
+}
+
+// finish restricts the interfaces on which a policy throws packets away: which ones is not read.
+func (t *thrown) finish(r *reader) {
+	for _, a := range t.applied {
+		rule := network.FlowRule{Hook: network.ComingIn, In: a.ifname}
+		if !a.in {
+			rule = network.FlowRule{Hook: network.GoingOut, Out: a.ifname}
+		}
+		if t.throws[a.policy] {
+			r.Restrict(rule, int(a.mark.Off), int(a.mark.End))
+		}
+	}
+}

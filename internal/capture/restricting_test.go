@@ -1,0 +1,68 @@
+package capture
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+// notRead lists the lines that are kept as filters which were not read.
+func notRead(t *testing.T, text string) []string {
+	c, err := Read("x", []byte(text), 1)
+	require.NoError(t, err)
+	var out []string
+	lines := 0
+	for i := range c.Parts {
+		for _, f := range c.Parts[i].Facts.Policy.Flows {
+			if f.Undecided {
+				out = append(out, strings.TrimSpace(string(c.Source.Text(f.Mark))))
+			}
+		}
+		lines += c.Parts[i].Read + len(c.Parts[i].Passed) + len(c.Parts[i].Unread)
+	}
+	for _, g := range c.Gloss(nil) {
+		if len(out) > 0 && strings.TrimSpace(g.Text) == out[0] {
+			require.NotEqual(t, UnreadLine, g.Kind, "a line that decides is not called unread")
+		}
+	}
+	return out
+}
+
+func TestWhatReadsLikeAFilterIsKept(t *testing.T) {
+	for text, want := range map[string]string{
+		"edge:~# ufw status verbose\nStatus: active\nDefault: deny (incoming), deny (routed)\n":                  "Status: active",
+		"Status: active\nDefault: deny (incoming), allow (outgoing), deny (routed)\n":                            "Default: deny (incoming), allow (outgoing), deny (routed)",
+		"hall (active)\n  target: DROP\n  interfaces: up0\n":                                                     "target: DROP",
+		"{\"ACL_RULE\":{\"UP|1\":{\n\"PACKET_ACTION\": \"DROP\",\n\"SRC_IP\":\"10.61.1.0/24\"}}}\n":              `"PACKET_ACTION": "DROP",`,
+		"<filter>\n <rule><type>block</type><interface>wan</interface></rule>\n</filter>\n":                      "<rule><type>block</type><interface>wan</interface></rule>",
+		" ip-filter 10 create\n  default-action drop\n":                                                          "default-action drop",
+		"set rulebase security rules keep-out from up\nset rulebase security rules keep-out action deny\n":       "set rulebase security rules keep-out action deny",
+		"create access-list KEEPOUT \" source-address 10.61.1.0/24 ;\" \" deny ;\"\n":                            "create access-list KEEPOUT \" source-address 10.61.1.0/24 ;\" \" deny ;\"",
+		"edge# show access-lists summary\nIPV4 ACL FROM-UP\n        Configured on Ingress: up0\n":                "IPV4 ACL FROM-UP",
+		"filter protocol ip pref 1 flower\n  action order 1: gact action drop\n":                                 "action order 1: gact action drop",
+		"nv set acl KEEPOUT rule 10 match ip source-ip 10.61.1.0/24\nnv set interface up0 acl KEEPOUT inbound\n": "nv set interface up0 acl KEEPOUT inbound",
+		"00100 allow ip from any to any via lo0\n00200 deny ip from 10.61.1.0/24 to any\n":                       "00200 deny ip from 10.61.1.0/24 to any",
+		"edge # get firewall policy\n== [ 1 ]\npolicyid: 1\n":                                                    "== [ 1 ]",
+		"edge# show filter\nsome words in no form that is known\n":                                               "some words in no form that is known",
+	} {
+		got := notRead(t, text)
+		require.Equal(t, []string{want}, got, text)
+	}
+}
+
+// TestWhatIsNoFilter: ordinary texts restrict nothing.
+func TestWhatIsNoFilter(t *testing.T) {
+	for _, text := range []string{
+		"up0  Ierrs 0 Oerrs 0 Drop 0\nInput queue: 0/75/0/0 (size/max/drops/flushes)\n",
+		"The firewall people came in at two and denied everything.\nThey blocked the road, too.\n",
+		"edge# show version\nRopeway control 7\nDrop-in replacement\n",
+		"edge# show ip route | include firewall\n",
+		"neighbor 172.28.61.1 prefix-list NIGHT out\nneighbor 172.28.61.1 filter-list 3 in\n",
+		"rx_dropped: 5\ntx_dropped: 0\nReject count: 7\n",
+		"5 packets dropped, 3 discarded\n",
+		"Nov 27 02:10:01 edge kernel: link up0 is up, 3 packets rejected before\n",
+	} {
+		require.Empty(t, notRead(t, text), text)
+	}
+}
