@@ -18,6 +18,7 @@ type Summary struct {
 	Captures []CaptureSummary
 	Unread   []UnreadLine
 	Missing  []Missing
+	Untold   []Untold // of either family
 	Tables   []TableSummary
 }
 
@@ -129,6 +130,7 @@ func (c *Case) Summaries() []Summary {
 	out := make([]Summary, 0, len(order))
 	for _, s := range order {
 		s.Missing = missing(s.Device)
+		s.Untold = c.untoldOf(s.Device)
 		s.Tables = tableSummaries(s.Device)
 		out = append(out, *s)
 	}

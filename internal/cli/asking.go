@@ -1,7 +1,7 @@
 package cli
 
 import (
-	"bufio"
+	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -20,33 +20,55 @@ import (
 // asking keeps questions and the line that tells how far a gathering is apart.
 var asking sync.Mutex
 
-// askSecret returns what asks for a secret on the terminal, nil where there is none. What is typed is not shown.
-func askSecret(w io.Writer) func(string) (string, error) {
-	if !term.IsTerminal(int(os.Stdin.Fd())) {
-		return nil
-	}
-	return func(question string) (string, error) {
-		asking.Lock()
-		defer asking.Unlock()
-		fmt.Fprintf(w, "%s%s", clearLine(w), present.Clean(question))
-		b, err := term.ReadPassword(int(os.Stdin.Fd()))
-		fmt.Fprintln(w)
-		return string(b), err
-	}
+// questions asks on the terminal. What is typed ahead stays for the next question.
+type questions struct {
+	to       io.Writer
+	terminal *term.Terminal
 }
 
-// askYes returns what asks a question on the terminal, nil where there is none.
-func askYes(w io.Writer) func(string) bool {
+// newQuestions returns what asks, nil where standard input is no terminal.
+func newQuestions(w io.Writer) *questions {
 	if !term.IsTerminal(int(os.Stdin.Fd())) {
 		return nil
 	}
-	return func(question string) bool {
-		asking.Lock()
-		defer asking.Unlock()
-		fmt.Fprintf(w, "%s%s (yes or no) ", clearLine(w), present.Clean(question))
-		line, err := bufio.NewReader(os.Stdin).ReadString('\n')
-		return err == nil && strings.EqualFold(strings.TrimSpace(line), "yes")
+	return &questions{w, term.NewTerminal(struct {
+		io.Reader
+		io.Writer
+	}{os.Stdin, w}, "")}
+}
+
+// ask takes the terminal for one question: nothing that is typed is shown by the system, not even before the question is.
+func (q *questions) ask(read func(t *term.Terminal) (string, error)) (string, error) {
+	asking.Lock()
+	defer asking.Unlock()
+	before, err := term.MakeRaw(int(os.Stdin.Fd()))
+	if err != nil {
+		return "", err
 	}
+	fmt.Fprint(q.to, clearLine(q.to))
+	line, err := read(q.terminal)
+	_ = term.Restore(int(os.Stdin.Fd()), before)
+	if errors.Is(err, io.EOF) { // Ctrl-C, or the end of what is typed
+		if p, found := os.FindProcess(os.Getpid()); found == nil {
+			_ = p.Signal(os.Interrupt)
+		}
+	}
+	return line, err
+}
+
+// secret asks for a secret. What is typed is not shown.
+func (q *questions) secret(question string) (string, error) {
+	return q.ask(func(t *term.Terminal) (string, error) { return t.ReadPassword(present.Clean(question)) })
+}
+
+// yes asks a question that is answered by yes or anything else.
+func (q *questions) yes(question string) bool {
+	line, err := q.ask(func(t *term.Terminal) (string, error) {
+		t.SetPrompt(present.Clean(question) + " (yes or no) ")
+		defer t.SetPrompt("")
+		return t.ReadLine()
+	})
+	return err == nil && strings.EqualFold(strings.TrimSpace(line), "yes")
 }
 
 // clearLine takes the status line away, on a terminal.

@@ -378,7 +378,11 @@ func (g *gatherOptions) round(ctx context.Context, e *env, f *fetch.Fetcher, tar
 
 // fetcher makes what asks devices, with the secrets and keys that the command line names.
 func (g *gatherOptions) fetcher(e *env, listed []target.Target) (*fetch.Fetcher, func(), error) {
-	store := &secrets.Store{Ask: askSecret(e.err)}
+	store := &secrets.Store{}
+	var yes func(string) bool
+	if q := newQuestions(e.err); q != nil {
+		store.Ask, yes = q.secret, q.yes
+	}
 	if g.secrets != "" {
 		if err := store.ReadFile(g.secrets); err != nil {
 			return nil, nil, err
@@ -393,7 +397,7 @@ func (g *gatherOptions) fetcher(e *env, listed []target.Target) (*fetch.Fetcher,
 	if g.known != "" {
 		files = []string{g.known}
 	}
-	hosts, err := reach.OpenHostKeys(askYes(e.err), files...)
+	hosts, err := reach.OpenHostKeys(yes, files...)
 	if err != nil {
 		return nil, nil, err
 	}

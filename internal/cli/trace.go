@@ -64,6 +64,7 @@ Exit code 1: anything but two-way.`,
 					return err
 				}
 				t := present.TraceView{RoundTrip: l.walking(*assume).TraceFlow(src, dst, flow), Topo: l.walk().Topology()}
+				t.Assumed = l.Assumed(&t.RoundTrip)
 				if t.Verdict != forward.TwoWay && l.small() && flow == (network.Flow{}) && !*assume {
 					t.Cure = mend.New(l.walk(), mend.Options{Proofs: fewProofs}).Find(mend.Wrong{Trips: []mend.Trip{{Source: src, Destination: dst}}})
 				}

@@ -43,7 +43,7 @@ func newSite(t *testing.T) *site {
 	return &site{
 		t: t, dir: filepath.Join(dir, "case"), known: filepath.Join(dir, "known_hosts"), old: map[string]bool{},
 		secrets: "all: {password: " + password + ", raise: high and dry}",
-		limits:  terminal.Limits{First: time.Second, Silence: time.Second, Longest: 5 * time.Second, Settle: 40 * time.Millisecond},
+		limits:  terminal.Limits{First: 2 * time.Second, Silence: 2 * time.Second, Longest: 10 * time.Second, Settle: 40 * time.Millisecond},
 	}
 }
 
@@ -96,7 +96,7 @@ func (s *site) options(atOnce int) gather.Options {
 	require.NoError(s.t, err)
 	store := &secrets.Store{}
 	require.NoError(s.t, store.Read("secrets", strings.NewReader(s.secrets)))
-	d := &reach.Dialer{Hosts: hosts, Secrets: store, Connect: time.Second, PerJump: 4, Old: s.old}
+	d := &reach.Dialer{Hosts: hosts, Secrets: store, Connect: 2 * time.Second, PerJump: 4, Old: s.old}
 	s.t.Cleanup(d.Close)
 	f := &fetch.Fetcher{Dialer: d, Secrets: store, Limits: s.limits, Moved: capture.Moved}
 	return gather.Options{Case: s.dir, AtOnce: atOnce, Pause: 10 * time.Millisecond, Fetch: f.Device, Now: time.Now}
@@ -265,7 +265,7 @@ func TestFaults(t *testing.T) {
 	add("endless-pages", faulty(standin.EndlessPages), "its pages do not end in the answer to", nil)
 	add("junk", faulty(standin.Junk), "shows no prompt in its first MiB", nil)
 	add("banner-flood", faulty(standin.BannerFlood), "shows no prompt in its first MiB", nil)
-	add("deaf", &standin.Server{Deaf: true}, "takes the connection and does not answer in 1s", nil)
+	add("deaf", &standin.Server{Deaf: true}, "takes the connection and does not answer in 2s", nil)
 	add("privilege-refused", &standin.Server{Device: func() *standin.Device {
 		d := device("x", 1)
 		d.Level, d.Secret = "enable", "not this one"

@@ -197,10 +197,8 @@ func loopDevices(f *audit.Finding) string {
 		return Clean(f.Device)
 	case n > 6:
 		return fmt.Sprintf("%s and %d others", strings.Join(names[:4], ", "), n-4)
-	case n > 1:
-		return strings.Join(names[:n-1], ", ") + " and " + names[n-1]
 	}
-	return names[0]
+	return joinAnd(names)
 }
 
 // trialWords says how packets fared by a route that does not forward now.

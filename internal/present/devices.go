@@ -69,6 +69,9 @@ func DevicesText(w io.Writer, all []casefile.Summary, q DevicesQuery, v View) er
 		for _, m := range s.Missing {
 			miss = append(miss, missingWords[m])
 		}
+		for _, u := range s.Untold {
+			miss = append(miss, untoldNames[u])
+		}
 		rows = append(
 			rows,
 			[]string{
@@ -338,6 +341,9 @@ func DevicesJSON(w io.Writer, all []casefile.Summary, q DevicesQuery, v View) er
 		}
 		for _, m := range s.Missing {
 			j.Missing = append(j.Missing, missingWords[m])
+		}
+		for _, u := range s.Untold {
+			j.Missing = append(j.Missing, untoldNames[u])
 		}
 		for _, u := range s.Unread {
 			p := v.Evidence.Position(u.Mark)

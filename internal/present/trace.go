@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"zarvek/internal/casefile"
 	"zarvek/internal/core/forward"
 	"zarvek/internal/core/mend"
 	"zarvek/internal/core/route"
@@ -16,8 +17,9 @@ import (
 // A TraceView is a round trip with the change of routes that would mend it, where one was looked for.
 type TraceView struct {
 	forward.RoundTrip
-	Cure *mend.Result
-	Topo *topology.Topology
+	Cure    *mend.Result
+	Topo    *topology.Topology
+	Assumed []casefile.Assumption // since no capture tells
 }
 
 // TraceText writes a round trip: the answer first, then the hops out and back.
@@ -29,6 +31,7 @@ func TraceText(w io.Writer, t TraceView, v View) error {
 		weak = " (on weak evidence: see below)"
 	}
 	v.headline(w, rt.Verdict == forward.TwoWay, "%s: %s%s%s", rt.Verdict, headlineOf(rt, src, dst), v.lineInTheWay(rt), v.assumedWords(rt)+weak)
+	v.assumption(w, t.Assumed)
 	v.direction(w, "Out", src+" to "+dst, rt.Forward, rt.Destination)
 	switch {
 	case rt.Return == nil:
@@ -434,6 +437,8 @@ func TraceJSON(w io.Writer, t TraceView, v View) error {
 		OnlyBack    []string       `json:"only-back"`
 		OneSided    []string       `json:"stateful-sees-one-direction"`
 		Mend        []string       `json:"mend,omitempty"`
+
+		Assumed []jsonAssumption `json:"assumed"`
 	}{
 		Source:      jsonEnd{rt.Source.Address.String(), text(rt.Source.Name)},
 		Destination: jsonEnd{rt.Destination.Address.String(), text(rt.Destination.Name)},
@@ -444,6 +449,7 @@ func TraceJSON(w io.Writer, t TraceView, v View) error {
 		OnlyBack:    append([]string{}, rt.Asymmetry().OnlyBack...),
 		OneSided:    append([]string{}, rt.OneSided...),
 		Mend:        t.cureWords(v.Option),
+		Assumed:     jsonAssumed(t.Assumed),
 	}
 	if rt.Return != nil {
 		d := v.jsonDirection(*rt.Return, rt.Source)

@@ -16,7 +16,7 @@ import (
 
 // limits are short, since the tests' devices are near.
 var limits = terminal.Limits{
-	First: 2 * time.Second, Silence: time.Second, Longest: 20 * time.Second, Settle: 40 * time.Millisecond,
+	First: 3 * time.Second, Silence: 2 * time.Second, Longest: 20 * time.Second, Settle: 40 * time.Millisecond,
 }
 
 // table is a table of some length.

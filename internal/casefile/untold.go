@@ -1,0 +1,141 @@
+package casefile
+
+import (
+	"slices"
+	"strings"
+
+	"zarvek/internal/capture"
+	"zarvek/internal/core/forward"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+// An Untold is what may decide over packets and no capture of a device tells: an answer takes it for granted, aloud.
+type Untold uint8
+
+// What may be untold.
+const (
+	UntoldForwarding Untold = iota // whether the device forwards at all
+	UntoldFilters
+	UntoldChecks  // reverse-path source checks (RFC 3704)
+	UntoldRouting // policy routing
+)
+
+// spokenOf is what the layouts of a device's captures speak of.
+type spokenOf struct {
+	kernel, filters, configuration, rules bool
+}
+
+// Untold returns what is not told of a device for one family.
+func (c *Case) Untold(d *network.Device, fam route.Family) []Untold {
+	t := c.spokenOf(d.Name)
+	_, switched := d.Forwards(fam)
+	configured := t.configuration && !t.kernel // a daemon's configuration says nothing of the kernel below it
+	var out []Untold
+	for _, x := range []struct {
+		what  Untold
+		known bool
+	}{
+		{UntoldForwarding, switched || d.SwitchesApart() || t.configuration},
+		{UntoldFilters, t.filters || configured || d.CountFilters().Lines+len(d.CountFilters().Open) > 0},
+		{UntoldChecks, configured || d.Checks().Len() > 0},
+		{UntoldRouting, configured || t.rules || d.Rules().Len() > 0},
+	} {
+		if !x.known {
+			out = append(out, x.what)
+		}
+	}
+	return out
+}
+
+// untoldOf returns what is untold of a device for a family of which it has a table.
+func (c *Case) untoldOf(d *network.Device) []Untold {
+	var out []Untold
+	for _, fam := range []route.Family{route.IPv4, route.IPv6} {
+		if d == nil || !d.Tables().Any(func(t *network.Table) bool { return t.Family == fam }) {
+			continue
+		}
+		for _, u := range c.Untold(d, fam) {
+			if !slices.Contains(out, u) {
+				out = append(out, u)
+			}
+		}
+	}
+	slices.Sort(out)
+	return out
+}
+
+func (c *Case) spokenOf(device string) spokenOf {
+	var t spokenOf
+	for _, f := range c.Files {
+		for i := range f.Parts {
+			if p := &f.Parts[i]; f.DeviceOf(p) == device {
+				t.add(p)
+			}
+		}
+	}
+	return t
+}
+
+// add takes in what one part of a capture speaks of.
+func (t *spokenOf) add(p *capture.Part) {
+	switch l := p.Layout; {
+	case strings.HasPrefix(l, "nftables"), l == "saved rules", l == "listed chains", l == "rule set", l == capture.FilterNotRead:
+		t.kernel, t.filters = t.kernel || l != "rule set" && l != capture.FilterNotRead, true
+	case strings.HasPrefix(l, "iproute"), l == "sysctl", strings.HasPrefix(l, "BSD"):
+		t.kernel = true
+		t.rules = t.rules || len(p.Facts.Rules) > 0
+	case l == "hierarchy", l == "blocks", l == "paths":
+		t.configuration = true
+	case l == "statements":
+		t.configuration = t.configuration || slices.ContainsFunc(p.Facts.Interfaces, func(i network.Interface) bool { return i.Configured })
+	}
+}
+
+// An Assumption is what an answer takes for granted of some devices, since no capture of them tells.
+type Assumption struct {
+	Devices []string
+	What    []Untold
+}
+
+// Assumed lists what a round trip takes for granted: of each device that hands a packet on that arrives or leaves. Devices of
+// which the same is untold stand together.
+func (c *Case) Assumed(rt *forward.RoundTrip) []Assumption {
+	fam := route.FamilyOf(rt.Destination.Address)
+	var out []Assumption
+	seen := map[string]bool{}
+	directions := []*forward.Direction{&rt.Forward}
+	if rt.Return != nil && !rt.ReturnAlone {
+		directions = append(directions, rt.Return)
+	}
+	for _, dir := range directions {
+		for _, b := range dir.Branches {
+			if b.Verdict != forward.Arrives && b.Verdict != forward.Leaves {
+				continue
+			}
+			for _, h := range b.Hops {
+				if seen[h.Device] {
+					continue
+				}
+				seen[h.Device] = true
+				if d := c.Network.Device(h.Device); d != nil {
+					out = assume(out, h.Device, c.Untold(d, fam))
+				}
+			}
+		}
+	}
+	return out
+}
+
+func assume(all []Assumption, device string, what []Untold) []Assumption {
+	if len(what) == 0 {
+		return all
+	}
+	for i := range all {
+		if slices.Equal(all[i].What, what) {
+			all[i].Devices = append(all[i].Devices, device)
+			return all
+		}
+	}
+	return append(all, Assumption{[]string{device}, what})
+}

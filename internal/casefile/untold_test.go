@@ -1,0 +1,72 @@
+package casefile
+
+import (
+	"net/netip"
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"zarvek/internal/core/forward"
+	"zarvek/internal/core/route"
+	"zarvek/internal/core/topology"
+)
+
+const kernelRoutes = "10.61.2.0/24 dev hall0 proto kernel scope link src 10.61.2.1\ndefault via 172.28.61.1 dev up0\n"
+
+// TestUntold: what no capture of a device speaks of is untold, and an empty answer is an answer.
+func TestUntold(t *testing.T) {
+	all := []Untold{UntoldForwarding, UntoldFilters, UntoldChecks, UntoldRouting}
+	for name, tt := range map[string]struct {
+		files map[string]string
+		want  []Untold
+	}{
+		"a table alone": {map[string]string{"r": kernelRoutes}, all},
+		"all of a kernel": {map[string]string{
+			"r": kernelRoutes, "s": "net.ipv4.ip_forward = 1\nnet.ipv4.conf.all.rp_filter = 0\n",
+			"n": `{"nftables":[{"metainfo":{"version":"1.0.6","release_name":"x","json_schema_version":1}}]}`,
+			"u": "0:\tfrom all lookup local\n32766:\tfrom all lookup main\n32767:\tfrom all lookup default\n",
+		}, nil},
+		"a daemon's configuration above a kernel": {map[string]string{
+			"r": kernelRoutes, "c": "hostname edge\n!\ninterface hall0\n ip address 10.61.2.1/24\n!\nend\n",
+		}, []Untold{UntoldFilters, UntoldChecks, UntoldRouting}},
+		"a router's configuration": {map[string]string{
+			"r": "C    10.61.2.0/24 is directly connected, hall0\n", "c": "hostname edge\n!\ninterface hall0\n ip address 10.61.2.1 255.255.255.0\n!\nend\n",
+		}, nil},
+		"routes of a configuration": {map[string]string{
+			"r": "C    10.61.2.0/24 is directly connected, hall0\n", "c": "ip route 10.61.9.0 255.255.255.0 172.28.61.1\n",
+		}, all},
+	} {
+		dir := t.TempDir()
+		require.NoError(t, os.MkdirAll(filepath.Join(dir, "edge"), 0o755))
+		for f, text := range tt.files {
+			require.NoError(t, os.WriteFile(filepath.Join(dir, "edge", f+".txt"), []byte(text), 0o644))
+		}
+		c, err := Load(dir)
+		require.NoError(t, err)
+		require.Equal(t, tt.want, c.Untold(c.Network.Device("edge"), route.IPv4), name)
+	}
+}
+
+func TestWhatATripTakesForGranted(t *testing.T) {
+	dir := t.TempDir()
+	for file, text := range map[string]string{
+		"core/r.txt": "C    10.61.1.0/24 is directly connected, lan0\nC    172.28.61.0/30 is directly connected, wan0\nL    172.28.61.1/32 is directly connected, wan0\nS    10.61.2.0/24 [1/0] via 172.28.61.2\n",
+		"edge/r.txt": "C    10.61.2.0/24 is directly connected, hall0\nC    172.28.61.0/30 is directly connected, up0\nL    172.28.61.2/32 is directly connected, up0\nS    10.61.1.0/24 [1/0] via 172.28.61.1\n",
+	} {
+		at := filepath.Join(dir, filepath.FromSlash(file))
+		require.NoError(t, os.MkdirAll(filepath.Dir(at), 0o755))
+		require.NoError(t, os.WriteFile(at, []byte(text), 0o644))
+	}
+	c, err := Load(dir)
+	require.NoError(t, err)
+	w := forward.NewWalker(topology.Build(c.Network))
+	rt := w.Trace(netip.MustParseAddr("10.61.1.10"), netip.MustParseAddr("10.61.2.10"))
+	require.Equal(t, forward.TwoWay, rt.Verdict)
+	got := c.Assumed(&rt)
+	require.Len(t, got, 1)
+	require.Equal(t, []string{"core", "edge"}, got[0].Devices)
+	lost := w.Trace(netip.MustParseAddr("10.61.1.10"), netip.MustParseAddr("10.99.1.1"))
+	require.Empty(t, c.Assumed(&lost), "a loss takes nothing for granted")
+}

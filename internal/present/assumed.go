@@ -1,0 +1,81 @@
+package present
+
+import (
+	"fmt"
+	"io"
+	"strings"
+
+	"zarvek/internal/casefile"
+)
+
+// untoldWords are what is taken for granted of one device, and of several.
+var untoldWords = map[casefile.Untold][2]string{
+	casefile.UntoldForwarding: {"forwards", "forward"},
+	casefile.UntoldFilters:    {"filters nothing", "filter nothing"},
+	casefile.UntoldChecks:     {"checks no sources", "check no sources"},
+	casefile.UntoldRouting:    {"routes by destination alone", "route by destination alone"},
+}
+
+// untoldCodes name the same in JSON, and untoldNames in a list of what was not captured.
+var (
+	untoldCodes = map[casefile.Untold]string{
+		casefile.UntoldForwarding: "forwarding", casefile.UntoldFilters: "filters",
+		casefile.UntoldChecks: "source-checks", casefile.UntoldRouting: "policy-routing",
+	}
+	untoldNames = map[casefile.Untold]string{
+		casefile.UntoldForwarding: "forwarding", casefile.UntoldFilters: "filters",
+		casefile.UntoldChecks: "source checks", casefile.UntoldRouting: "policy routing",
+	}
+)
+
+// maxAssumedDevices is how many devices are named in one assumption.
+const maxAssumedDevices = 4
+
+// assumption writes what a trip takes for granted, as one sentence; nothing where all of it was captured.
+func (v View) assumption(w io.Writer, all []casefile.Assumption) {
+	if len(all) == 0 {
+		return
+	}
+	var parts []string
+	for _, a := range all {
+		many := 0
+		if len(a.Devices) > 1 {
+			many = 1
+		}
+		var what []string
+		for _, u := range a.What {
+			what = append(what, untoldWords[u][many])
+		}
+		names := a.Devices
+		if n := len(names) - maxAssumedDevices; n > 1 {
+			names = append(names[:maxAssumedDevices:maxAssumedDevices], fmt.Sprintf("%d more devices", n))
+		}
+		parts = append(parts, fmt.Sprintf("that %s %s", Clean(joinAnd(names)), joinAnd(what)))
+	}
+	v.wrapped(w, "", "Assumed, since no capture tells: "+strings.Join(parts, "; ")+".")
+}
+
+// joinAnd lists words, the last behind "and".
+func joinAnd(words []string) string {
+	if len(words) < 2 {
+		return strings.Join(words, "")
+	}
+	return strings.Join(words[:len(words)-1], ", ") + " and " + words[len(words)-1]
+}
+
+type jsonAssumption struct {
+	Devices []string `json:"devices"`
+	What    []string `json:"not-captured"`
+}
+
+func jsonAssumed(all []casefile.Assumption) []jsonAssumption {
+	out := []jsonAssumption{}
+	for _, a := range all {
+		j := jsonAssumption{Devices: a.Devices}
+		for _, u := range a.What {
+			j.What = append(j.What, untoldCodes[u])
+		}
+		out = append(out, j)
+	}
+	return out
+}
