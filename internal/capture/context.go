@@ -55,9 +55,22 @@ func (p *Part) nameTables(src *Source) {
 	}
 	for i := range p.Facts.Tables {
 		if t := &p.Facts.Tables[i]; t.Name == "default" {
-			t.Name = name
+			t.Name, t.ByRule = name, kernelTable.MatchString(p.Command)
 		}
 	}
+}
+
+// kernelTable matches a command that asks the kernel for a table by its number or name.
+var kernelTable = regexp.MustCompile(`^(?:\S*/)?ip\b.*\btable\b`)
+
+// asksSpace matches a command that asks a network namespace, which is a device of its own: ip -n NAME ..., ip netns exec NAME ...
+var asksSpace = regexp.MustCompile(`^(?:sudo )?(?:\S*/)?ip (?:-\S+ )*?(?:netns exec|-n(?:etns)?) ([\w.-]+)\s`)
+
+func commandSpace(command string) string {
+	if m := asksSpace.FindStringSubmatch(command); m != nil {
+		return m[1]
+	}
+	return ""
 }
 
 // bareCommandIn returns the first command for routes among lines that a reader left unread: its prompt was not known as one, or is

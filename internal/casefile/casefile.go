@@ -53,10 +53,14 @@ type File struct {
 
 // DeviceOf returns the device that a part of the file belongs to.
 func (f *File) DeviceOf(p *capture.Part) string {
+	name := f.Device
 	if p.Device != "" && !f.named {
-		return p.Device
+		name = p.Device
 	}
-	return f.Device
+	if p.Space != "" { // a network namespace forwards for itself
+		name += "-" + p.Space
+	}
+	return name
 }
 
 // An Error is a case or capture that cannot be used. Its text is one line: what, where, what to do.

@@ -97,6 +97,8 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 			)
 		}
 		return fmt.Sprintf("no %s table of %s was captured", familyName(route.FamilyOf(dst)), Clean(b.Where))
+	case forward.RulesMissing:
+		return fmt.Sprintf("%s has a table %s beside its main one, which would send it another way, and its policy rules were not captured", at, Clean(r.Table))
 	case forward.TableFiltered:
 		return fmt.Sprintf(
 			"the listing of %s table shows a part of it only, so that what it does not show may be there",
@@ -387,6 +389,8 @@ func advice(b forward.Branch, dst netip.Addr) string {
 			return fmt.Sprintf("capture all %s tables of %s", familyName(route.FamilyOf(dst)), at)
 		}
 		return fmt.Sprintf("capture the %s routing table of %s", familyName(route.FamilyOf(dst)), at)
+	case forward.RulesMissing:
+		return fmt.Sprintf("capture the policy rules of %s (ip rule, ip -6 rule)", at)
 	case forward.TableFiltered, forward.TableCut:
 		return fmt.Sprintf("capture the whole routing table of %s", at)
 	case forward.RowUnread:

@@ -33,6 +33,7 @@ var codeWords = [...]string{
 	CameBack:           "came-back",
 	BroadcastAddress:   "broadcast-address",
 	RuleNotDecided:     "rule-not-decided",
+	RulesMissing:       "rules-missing",
 	SourceNotPlaced:    "source-not-placed",
 	OwnSource:          "own-source",
 	SourceFails:        "source-fails",

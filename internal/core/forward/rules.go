@@ -1,6 +1,8 @@
 package forward
 
 import (
+	"slices"
+
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 	"zarvek/internal/core/selection"
@@ -70,6 +72,9 @@ func (w *Walker) lookup(pkt *packet, at position) (selection.Match, Reason) {
 		if missing {
 			return m, Reason{Code: TableMissing}
 		}
+		if other, ok := w.elsewhere(pkt, d, t, m); ok {
+			return m, Reason{Code: RulesMissing, Table: other.Name, Marks: []route.Mark{other.Routes[0].Mark}}
+		}
 		if inScope && !m.Found() {
 			return m, Reason{Code: TableFiltered, Marks: []route.Mark{t.Filtered}}
 		}
@@ -105,6 +110,45 @@ func (w *Walker) lookup(pkt *packet, at position) (selection.Match, Reason) {
 		}
 	}
 	return selection.Match{Table: t}, why
+}
+
+// another is a match in another table.
+type another struct {
+	selection.Match
+	Name string
+}
+
+// elsewhere returns what another table of the kernel does with the packet, where that is something else and the rules that may lead
+// there were not captured.
+func (w *Walker) elsewhere(pkt *packet, d *network.Device, main *network.Table, m selection.Match) (another, bool) {
+	if main.Name != "default" || d.Rules().Len() > 0 {
+		return another{}, false
+	}
+	for _, t := range d.Tables().All() {
+		if !t.ByRule || t.Family != main.Family || w.topo.OfInterface(d, t.Name) {
+			continue
+		}
+		if o := w.longest(pkt, t); o.Found() && !alike(m, o) {
+			return another{o, t.Name}, true
+		}
+	}
+	return another{}, false
+}
+
+// alike reports whether two matches send a packet the same way.
+func alike(a, b selection.Match) bool {
+	if !a.Found() || len(a.Routes) != len(b.Routes) {
+		return false
+	}
+	for i := range a.Routes {
+		x, y := a.Routes[i], b.Routes[i]
+		if x.Special != y.Special || !slices.EqualFunc(x.NextHops, y.NextHops, func(p, q route.NextHop) bool {
+			return p.Address == q.Address && p.Interface == q.Interface
+		}) {
+			return false
+		}
+	}
+	return true
 }
 
 // onward goes on in another table where the match says no more than that; missing tells that it was not captured.

@@ -102,6 +102,7 @@ const (
 	CameBack
 	BroadcastAddress
 	RuleNotDecided
+	RulesMissing     // there are tables beside the main one, and the rules that may lead there were not captured
 	SourceNotPlaced  // no captured device attaches to the source's network
 	OwnSource        // it came in with one of the device's own addresses as the source
 	SourceFails      // Check tells the mode that drops it

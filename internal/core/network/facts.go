@@ -114,7 +114,10 @@ type TableFacts struct {
 	HighestWins bool
 	// PathTypes tells that the layout writes other kinds of OSPF paths than those within an area apart.
 	PathTypes bool
-	Routes    route.List
+	// ByRule: a kernel's table beside the main one, of which nothing tells that it is a VRF's: policy rules lead to it, and
+	// nothing else does.
+	ByRule bool
+	Routes route.List
 }
 
 // An Address is an address of the device itself. Interface may be "".

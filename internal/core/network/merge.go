@@ -66,7 +66,9 @@ func merge(name string, fam route.Family, parts []*TableFacts) *Table {
 	}
 	parts, t.Filtered = withoutFiltered(parts)
 	cut, decided := true, false
+	t.ByRule = len(parts) > 0
 	for _, p := range parts {
+		t.ByRule = t.ByRule && p.ByRule
 		t.Kernel = t.Kernel || p.Kind == ForwardingTable
 		t.Chosen = t.Chosen || p.Kind == Candidates
 		decided = decided || p.Kind != Database

@@ -24,6 +24,7 @@ type Table struct {
 	Weak        bool         // only a management walk was captured, which may leave routes out
 	Filtered    route.Mark   // the command that asked for a part of it, where no capture shows all; it is undecided then
 	PathTypes   bool         // kinds of OSPF paths are told apart: one without a kind is within an area
+	ByRule      bool         // a kernel's table beside the main one; nothing tells that it is a VRF's
 	CutAt       netip.Prefix // the last prefix read before the capture ended in the middle; invalid where none did
 
 	rows           route.Rows // sorted by prefix, shorter first

@@ -230,7 +230,7 @@ func (t *Topology) TableOf(d *network.Device, ifname string) string {
 	table := "default"
 	for _, i := range t.byInterface[portOf(d, ifname)] {
 		switch at := t.attachments[i]; {
-		case at.Table == "":
+		case at.Table == "" || byRuleOnly(d, at):
 		case !at.Prefix.IsSingleIP():
 			return at.Table
 		default:
@@ -238,6 +238,39 @@ func (t *Topology) TableOf(d *network.Device, ifname string) string {
 		}
 	}
 	return table
+}
+
+// OfInterface reports whether what comes in by some interface is looked up in a table.
+func (t *Topology) OfInterface(d *network.Device, table string) bool {
+	for _, i := range t.scans[d.Number()].direct {
+		if i.Table == table && !byRuleOnly(d, i) {
+			return true
+		}
+	}
+	return false
+}
+
+// byRuleOnly reports whether an attachment stands in a kernel's table to which only policy rules lead, as far as is known: one that
+// has what the main table has too, or beside which the main one was not captured whole. A table that alone has an interface's network
+// is that interface's (a VRF's).
+func byRuleOnly(d *network.Device, at Attachment) bool {
+	fam := route.FamilyOf(at.Prefix.Addr())
+	if t := d.Table(at.Table, fam); t == nil || !t.ByRule {
+		return false
+	}
+	main := d.Table("default", fam)
+	if main == nil || main.Undecided || main.CutAt.IsValid() {
+		return true
+	}
+	group, found := main.Exact(at.Prefix)
+	for i := group.Lo; found && i < group.Hi; i++ {
+		for _, h := range main.Routes().At(i).NextHops {
+			if h.Interface == at.Interface {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // Attached returns the attachments to the longest attached network that contains a; several where several devices

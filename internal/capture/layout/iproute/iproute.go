@@ -81,6 +81,7 @@ func Read(text []byte) layout.Reading {
 	}
 	r.Sort()
 	r.Account(text)
+	r.byRule()
 	return r.Reading
 }
 

@@ -63,6 +63,13 @@ func (r *reader) route(o *object) error {
 	return nil
 }
 
+// byRule marks the tables beside the main one: nothing in a listing of routes tells that one is a VRF's.
+func (r *reader) byRule() {
+	for i := range r.Facts.Tables {
+		r.Facts.Tables[i].ByRule = r.Facts.Tables[i].Name != "default"
+	}
+}
+
 func (r *reader) keep(o *object, a *route.Attributes, prefix netip.Prefix) {
 	fam := route.FamilyOf(prefix.Addr())
 	a.Protocol = protocolOf(o, a, fam)

@@ -159,6 +159,7 @@ func ReadText(text []byte) layout.Reading {
 	r.settleRules()
 	r.Sort()
 	r.Account(text)
+	r.byRule()
 	return r.Reading
 }
 
