@@ -127,6 +127,7 @@ func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
 		if s.banner && len(stretches) == 1 && stretches[0].Layout == "" {
 			stretches[0].passAll()
 		}
+		first := len(c.Parts)
 		for _, st := range stretches {
 			p := Part{Device: s.device, Command: s.command, Space: commandSpace(s.command), Score: st.score, Reading: st.Reading}
 			p.Where = src.original(route.Mark{File: file, Off: uint32(s.lo + st.lo), End: uint32(s.lo + st.hi)})
@@ -162,6 +163,11 @@ func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
 			p.nameTables(src)
 			p.unreadRows(src)
 			c.Parts = append(c.Parts, p)
+		}
+		if n, lo, hi, ok := statedTotal(text); ok {
+			m := src.original(route.Mark{File: file, Off: uint32(s.lo + lo), End: uint32(s.lo + hi)})
+			m.File = file
+			lacking(c.Parts[first:], n, m)
 		}
 	}
 	return c

@@ -213,6 +213,7 @@ func (c *Case) build() error {
 			b.Add(f.DeviceOf(p), p.Facts, len(p.Unread))
 		}
 	}
+	c.blended(&b)
 	if err := c.readNotes(&b); err != nil {
 		return err
 	}

@@ -200,6 +200,8 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 		)
 	case forward.FilterNotRead:
 		return fmt.Sprintf("a filter or policy is applied there on the way to %s, and what it says was not read", dst)
+	case forward.CapturesBlended:
+		return fmt.Sprintf("the captures of %s list two sets of interfaces that have nothing in common, as of two devices or namespaces", at)
 	case forward.WhereApplied:
 		return fmt.Sprintf("lists of rules of %s were captured, and not to which interfaces they are applied", at)
 	case forward.ConfigurationCut:
@@ -417,6 +419,8 @@ func advice(b forward.Branch, dst netip.Addr) string {
 		}
 	case forward.FilterNotRead:
 		return fmt.Sprintf("look at what that line applies on %s: whether it lets the packets pass; -assume-permitted follows them as if it did", at)
+	case forward.CapturesBlended:
+		return fmt.Sprintf("put the captures of each device or namespace into a folder of its own, which now stand as %s", at)
 	case forward.WhereApplied:
 		return fmt.Sprintf("capture the configuration of the interfaces of %s", at)
 	case forward.ConfigurationCut:

@@ -39,6 +39,7 @@ var codeWords = [...]string{
 	SourceFails:        "source-fails",
 	FlowNotTold:        "flow-not-told",
 	FilterNotRead:      "filter-not-read",
+	CapturesBlended:    "captures-blended",
 	WhereApplied:       "where-applied",
 	ConfigurationCut:   "configuration-cut",
 	RuleNotUnderstood:  "rule-not-understood",

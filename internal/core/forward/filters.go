@@ -27,6 +27,8 @@ func (w *Walker) filter(pkt *packet, at position, s step, out string, seen bool,
 		return end(Unknown, ConfigurationCut)
 	case j.fit == network.Maybe && j.rule.Missing == network.NotApplied:
 		return end(Unknown, WhereApplied)
+	case j.fit == network.Maybe && j.rule.Missing == network.SeveralBlended:
+		return end(Unknown, CapturesBlended)
 	case j.fit == network.Maybe && j.rule.NotRead:
 		return end(Unknown, FilterNotRead)
 	case j.fit == network.Maybe:

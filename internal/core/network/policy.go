@@ -38,6 +38,8 @@ type Missing uint8
 const (
 	CutOff     Missing = 1 + iota // the end of a configuration or listing
 	NotApplied                    // where a list of rules is applied
+	// SeveralBlended: nothing is missing, but the captures of several kernels or namespaces stand as one device's
+	SeveralBlended
 )
 
 // A FlowState is what a rule asks of the flow that a packet belongs to. The zero FlowState asks for nothing.
