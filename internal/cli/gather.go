@@ -122,6 +122,8 @@ func (g *gatherOptions) run(e *env, args []string) error {
 		return usagef("-at-once and -per-jump take a number from 1 on")
 	case g.connect <= 0 || g.silence <= 0 || g.longest <= 0:
 		return usagef("-connect, -silence and -longest take times such as 20s")
+	case g.watch > 0 && g.watch < time.Second:
+		return usagef("-watch takes a time from 1s on")
 	case g.watch < 0 || g.rounds < 0 || g.rounds > 0 && g.watch == 0:
 		return usagef("-watch takes a time such as 10m, and -rounds a number beside it")
 	case g.watch > 0 && g.missing:
@@ -141,7 +143,7 @@ func (g *gatherOptions) run(e *env, args []string) error {
 			targets[i].Key = g.key
 		}
 	}
-	if err := g.check(targets); err != nil {
+	if err := g.check(listed, targets); err != nil {
 		return err
 	}
 	if g.watch == 0 {
@@ -229,9 +231,9 @@ func chosen(listed []target.Target, args []string) ([]target.Target, error) {
 }
 
 // check refuses commands that do not read, and what names nothing, before anybody is contacted.
-func (g *gatherOptions) check(targets []target.Target) error {
+func (g *gatherOptions) check(listed, targets []target.Target) error {
 	for name := range g.old {
-		if !slices.ContainsFunc(targets, func(t target.Target) bool { return strings.EqualFold(t.Name, name) }) {
+		if !slices.ContainsFunc(append(listed[:len(listed):len(listed)], targets...), func(t target.Target) bool { return strings.EqualFold(t.Name, name) }) {
 			return usagef("-old-algorithms names %q, which is none of the devices", name)
 		}
 	}

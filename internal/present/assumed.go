@@ -79,3 +79,30 @@ func jsonAssumed(all []casefile.Assumption) []jsonAssumption {
 	}
 	return out
 }
+
+// untoldNotes lists what no capture of a device tells, devices with the same together.
+func untoldNotes(w io.Writer, all []casefile.Summary) {
+	var order []string
+	devices := map[string][]string{}
+	for _, s := range all {
+		var names []string
+		for _, u := range s.Untold {
+			names = append(names, untoldNames[u])
+		}
+		key := strings.Join(names, ", ")
+		if key == "" {
+			continue
+		}
+		if devices[key] == nil {
+			order = append(order, key)
+		}
+		devices[key] = append(devices[key], s.Name)
+	}
+	if len(order) == 0 {
+		return
+	}
+	fmt.Fprintln(w, "\nNot captured either, so that answers assume there is nothing out of the ordinary:")
+	for _, key := range order {
+		fmt.Fprintf(w, "  %s: %s\n", Clean(firstFew(devices[key], 8, ", ")), key)
+	}
+}

@@ -69,9 +69,6 @@ func DevicesText(w io.Writer, all []casefile.Summary, q DevicesQuery, v View) er
 		for _, m := range s.Missing {
 			miss = append(miss, missingWords[m])
 		}
-		for _, u := range s.Untold {
-			miss = append(miss, untoldNames[u])
-		}
 		rows = append(
 			rows,
 			[]string{
@@ -104,6 +101,7 @@ func DevicesText(w io.Writer, all []casefile.Summary, q DevicesQuery, v View) er
 			count(unreadOther, "line", "lines"),
 		)
 	}
+	untoldNotes(w, all)
 	for _, s := range all {
 		if s.Device != nil {
 			devicesNotes(w, s)

@@ -138,13 +138,15 @@ func (r *File) Each(
 	return nil
 }
 
-// Scalar returns the text of a value that is no list or mapping.
+// Scalar returns the text of a value as it is written: a number or a word that YAML has a meaning for is not changed.
 func (r *File) Scalar(n ast.Node) (string, error) {
-	switch n.(type) {
-	case *ast.MappingNode, *ast.MappingValueNode, *ast.SequenceNode:
-		return "", r.ErrorAt(n, "one value is wanted here")
+	switch x := n.(type) {
+	case *ast.LiteralNode: // over several lines
+		return x.Value.Value, nil
+	case *ast.StringNode, *ast.IntegerNode, *ast.FloatNode, *ast.BoolNode, *ast.NullNode, *ast.InfinityNode, *ast.NanNode:
+		return n.GetToken().Value, nil
 	}
-	return n.GetToken().Value, nil
+	return "", r.ErrorAt(n, "one value is wanted here")
 }
 
 // List calls f for every element of a sequence.

@@ -52,6 +52,11 @@ func (r *Refusal) Unwrap() error { return r.Err }
 
 // Dial opens a connection. Close it with the function that comes with it.
 func (d *Dialer) Dial(ctx context.Context, t target.Target) (*ssh.Client, func(), error) {
+	return d.dial(ctx, t, true)
+}
+
+// dial opens a connection. One to a jump host takes no room behind another one: it stays open while those behind it wait for theirs.
+func (d *Dialer) dial(ctx context.Context, t target.Target, takesRoom bool) (*ssh.Client, func(), error) {
 	if t.Jump == "" {
 		c, err := d.connect(ctx, t, func(ctx context.Context) (net.Conn, error) {
 			return (&net.Dialer{}).DialContext(ctx, "tcp", t.Endpoint())
@@ -65,19 +70,23 @@ func (d *Dialer) Dial(ctx context.Context, t target.Target) (*ssh.Client, func()
 	if err != nil {
 		return nil, nil, err
 	}
-	select {
-	case j.room <- true:
-	case <-ctx.Done():
-		return nil, nil, ctx.Err()
+	leave := func() {}
+	if takesRoom {
+		select {
+		case j.room <- true:
+			leave = func() { <-j.room }
+		case <-ctx.Done():
+			return nil, nil, ctx.Err()
+		}
 	}
 	c, err := d.connect(ctx, t, func(ctx context.Context) (net.Conn, error) {
 		return j.client.DialContext(ctx, "tcp", t.Endpoint())
 	})
 	if err != nil {
-		<-j.room
+		leave()
 		return nil, nil, err
 	}
-	return c, func() { c.Close(); <-j.room }, nil
+	return c, func() { c.Close(); leave() }, nil
 }
 
 // by returns the host that leads on to a device, connected once for all that are behind it: one that refuses is not
@@ -104,7 +113,7 @@ func (d *Dialer) by(ctx context.Context, t target.Target) (*jump, error) {
 		d.jumps[id] = j
 	}
 	d.mu.Unlock()
-	j.once.Do(func() { j.client, _, j.err = d.Dial(ctx, to) })
+	j.once.Do(func() { j.client, _, j.err = d.dial(ctx, to, false) })
 	if j.err != nil {
 		return nil, &Refusal{fmt.Errorf("the jump host %s: %w", to.Name, j.err)}
 	}

@@ -217,6 +217,28 @@ func TestByWayOfAJumpHost(t *testing.T) {
 	require.ErrorContains(t, s.dial(to), " does not lead there (administratively prohibited)")
 }
 
+func TestAJumpHostBehindAnotherTakesNoRoom(t *testing.T) {
+	first, second, far, near := server(), server(), server(), server()
+	first.Leads, second.Leads = true, true
+	s := newSite(t, first, second, far, near)
+	require.Error(t, s.dial(target.Target{Name: "x", Address: "127.0.0.1", Port: 1, Way: target.SSH, User: "night"})) // makes the dialer
+	s.dialer.PerJump = 1
+	list := map[string]target.Target{"first": at(first), "second": at(second)}
+	s.dialer.Listed = func(name string) (target.Target, bool) {
+		to, ok := list[name]
+		to.Name = name
+		if name == "second" {
+			to.Jump = "first"
+		}
+		return to, ok
+	}
+	one, two := at(far), at(near)
+	one.Jump, two.Jump = "second", "first"
+	require.NoError(t, s.dial(one))
+	require.NoError(t, s.dial(two))
+	require.NoError(t, s.dial(one))
+}
+
 func TestAJumpHostThatRefusesIsNotAskedAgain(t *testing.T) {
 	hop, far := server(), server()
 	hop.Password = "another one"

@@ -11,11 +11,12 @@ import (
 	"io"
 	"os"
 	"regexp"
-	"slices"
 	"strings"
 	"sync"
 
-	"github.com/goccy/go-yaml"
+	"github.com/goccy/go-yaml/ast"
+
+	"zarvek/internal/strict"
 )
 
 // A Kind is what a secret is for.
@@ -31,7 +32,7 @@ const (
 	Community Kind = "community" // of SNMP version 2c (RFC 3584)
 )
 
-var kinds = []Kind{Password, Raise, Key, Auth, Privacy, Community}
+var kinds = []string{string(Password), string(Raise), string(Key), string(Auth), string(Privacy), string(Community)}
 
 // everyone is the name under which a file keeps what holds for all devices.
 const everyone = "all"
@@ -105,9 +106,11 @@ func (s *Store) Read(name string, r io.Reader) error {
 	if err != nil || len(text) > maxFile {
 		return fmt.Errorf("%s: cannot be read, or is longer than 1 MiB", name)
 	}
-	var all map[string]map[Kind]string
-	if err := yaml.Unmarshal(text, &all); err != nil {
-		return fmt.Errorf("%s%s: no list of secrets; write NAME: {password: ...}, or all: {password: ...}, a device a line", name, place(err))
+	all, err := parse(name, text)
+	if err != nil {
+		// What the error says may be what stands there.
+		return fmt.Errorf("%s: no list of secrets; write NAME: {password: ...}, or all: {password: ...}, a device a line; "+
+			"the kinds are password, raise, key, auth, privacy, community", place(name, err))
 	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
@@ -115,25 +118,42 @@ func (s *Store) Read(name string, r io.Reader) error {
 		s.by = map[string]map[Kind]string{}
 	}
 	for device, some := range all {
-		for k, secret := range some {
-			if !slices.Contains(kinds, k) {
-				return fmt.Errorf("%s: %s has a key that is none of password, raise, key, auth, privacy, community", name, device)
-			}
-			if strings.ContainsAny(secret, "\r\n\x00") {
-				return fmt.Errorf("%s: the %s of %s has a line end", name, k, device)
-			}
-		}
 		s.by[strings.ToLower(device)] = some
 	}
 	return nil
 }
 
-// place finds the line and column in an error of the parser.
-func place(err error) string {
-	if m := regexp.MustCompile(`^\[(\d+):(\d+)\]`).FindStringSubmatch(err.Error()); m != nil {
-		return ":" + m[1] + ":" + m[2]
+func parse(name string, text []byte) (map[string]map[Kind]string, error) {
+	f, docs, err := strict.Open(name, text, 0)
+	if err != nil {
+		return nil, err
 	}
-	return ""
+	out := map[string]map[Kind]string{}
+	for _, d := range docs {
+		err := f.Each(d, "secrets", nil, func(device string, _, v ast.Node) error {
+			out[device] = map[Kind]string{}
+			return f.Each(v, device, kinds, func(kind string, at, v ast.Node) error {
+				secret, err := f.Scalar(v)
+				if err == nil && strings.ContainsAny(secret, "\r\n\x00") {
+					err = f.ErrorAt(at, "a secret has no line end")
+				}
+				out[device][Kind(kind)] = secret
+				return err
+			})
+		})
+		if err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+// place finds the file, line and column in an error of the parser.
+func place(name string, err error) string {
+	if m := regexp.MustCompile(`^:\d+:\d+`).FindString(strings.TrimPrefix(err.Error(), name)); m != "" {
+		return name + m
+	}
+	return name
 }
 
 // For returns a device's secret: its own, that of all, or what the terminal says to the question, which is asked once for

@@ -84,6 +84,17 @@ func TestAFileOfSecretsIsItsOwnersAlone(t *testing.T) {
 	require.ErrorContains(t, s.ReadFile(filepath.Join(dir, "none")), "cannot be read")
 }
 
+// TestASecretIsTakenAsItIsWritten whatever else YAML might make of it.
+func TestASecretIsTakenAsItIsWritten(t *testing.T) {
+	for _, secret := range []string{"0123", "12345", "1e3", "0x1f", "yes", "true", "1.50", "2026-11-27", "1_000", "+7", "null", "~x"} {
+		var s Store
+		require.NoError(t, s.Read("f", strings.NewReader("a: {password: "+secret+"}\n")), secret)
+		got, _, err := s.For("a", Password, "")
+		require.NoError(t, err)
+		require.Equal(t, secret, got)
+	}
+}
+
 func TestErrorsHoldNoSecret(t *testing.T) {
 	for _, bad := range []string{
 		"password: snowfall", "all: [snowfall]", "all: {passwort: snowfall}", "{snowfall", "all: {password: \"snowfall\n",
