@@ -17,7 +17,7 @@ const FilterNotRead = "filter, not read"
 
 // asksForFilter matches a command that shows what a device lets through.
 var asksForFilter = regexp.MustCompile(
-	`(?i)^[^|]*\b(?:firewall(?:-cmd)?|acls?|access-(?:lists?|control|group)|ip-?filters?|traffic-filter|packet-filter|ufw|ipfw|ipfstat|pfctl|` +
+	`(?i)^[^|]*\b(?:fw (?:stat|ctl|tab)|firewall(?:-cmd)?|acls?|access-(?:lists?|control|group)|ip-?filters?|traffic-filter|packet-filter|ufw|ipfw|ipfstat|pfctl|` +
 		`ip6?tables|nft|ebtables|rulebase|security[- ]polic(?:y|ies)|tc(?: -\w+)* filter|show filters?)\b`,
 )
 
@@ -32,6 +32,7 @@ var rules = []*regexp.Regexp{
 	// drop on a line of its own, "deny;" within a rule
 	regexp.MustCompile(`(?i)^\s*(?:then\s+)?(?:deny|drop|reject|discard)\s*;?\s*$|[";{]\s*(?:deny|drop|reject|discard)\s*;`),
 	// Default: deny (routed), target: DROP
+	regexp.MustCompile(`(?i)^\s*firewall\b.*\bdefault\b.*\b(?:deny|drop)\b`),
 	regexp.MustCompile(`(?i)^\s*(?:default|target|policy)\s*:\s*(?:deny|drop|%*reject)`),
 	// set interface up0 acl KEEPOUT inbound
 	regexp.MustCompile(`(?i)^\s*(?:nv )?(?:set|configure|config|add|apply|bind|ip|ipv6|mac|filter|acl|access-list|access-group|packet-filter|traffic-filter)\b` +

@@ -45,6 +45,7 @@ var codeWords = [...]string{
 	RuleNotUnderstood:  "rule-not-understood",
 	OwnFiltered:        "own-filtered",
 	RuleDenies:         "rule-denies",
+	AnswerTranslated:   "answer-translated",
 	NoState:            "no-state",
 	NoAddressToTake:    "no-address-to-take",
 	TunnelFails:        "tunnel-fails",

@@ -135,7 +135,8 @@ func (w *Walker) translateSource(pkt *packet, at position, s step, out string) s
 		}
 	}
 	for _, t := range d.Translations().All() {
-		if t.Destination || pkt.reply && pkt.state[d] {
+		answers := pkt.reply && pkt.state[d]
+		if t.Destination || answers && !t.Answers {
 			continue
 		}
 		switch fit := t.Fits(pkt.src, pkt.dst, pkt.flow, at.ingress, out); {
@@ -145,6 +146,8 @@ func (w *Walker) translateSource(pkt *packet, at position, s step, out string) s
 			return end(openCode(pkt, t.Undecided), t.Mark)
 		case fit == network.Yes && t.Keep:
 			return s
+		case fit == network.Yes && answers: // who asked would get the answer from another address
+			return end(AnswerTranslated, t.Mark)
 		case fit == network.Yes:
 			to := t.Becomes
 			if !to.IsValid() {

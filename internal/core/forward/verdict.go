@@ -115,13 +115,14 @@ const (
 	RuleNotUnderstood
 	OwnFiltered // the device sends it itself, and whether a filter of what goes out is asked about that is not known
 	RuleDenies
-	NoState         // a stateful device did not see the packet that this one answers
-	NoAddressToTake // a translation takes an interface's address, which no capture shows
-	TunnelFails     // Inner tells how its outer packet ends
-	TunnelInItself  // the tunnel's far end is reached through the tunnel
-	NoGateway       // the host's gateway is no captured device's address
-	HostSelf        // the host's own settings: its gateway or its network is wrong
-	WrongPlace      // the reply is delivered, but not where the packet came from
+	AnswerTranslated // a translation fits what answers a flow that came in unchanged: whether it is changed is not known
+	NoState          // a stateful device did not see the packet that this one answers
+	NoAddressToTake  // a translation takes an interface's address, which no capture shows
+	TunnelFails      // Inner tells how its outer packet ends
+	TunnelInItself   // the tunnel's far end is reached through the tunnel
+	NoGateway        // the host's gateway is no captured device's address
+	HostSelf         // the host's own settings: its gateway or its network is wrong
+	WrongPlace       // the reply is delivered, but not where the packet came from
 )
 
 // HostFault is what is wrong with a host's own settings. The zero HostFault is nothing.

@@ -85,6 +85,7 @@ type Translation struct {
 	BecomesPort uint16     // 0: as it was
 	Undecided   bool       // it also asks for what no walk knows, or becomes what none knows
 	Keep        bool       // what it fits is left as it is, whatever translations follow
+	Answers     bool       // it is asked for each packet, what answers a flow that passed unchanged too
 	Mark        route.Mark
 }
 

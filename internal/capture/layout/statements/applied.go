@@ -67,6 +67,15 @@ func appliesSomewhere(w []string) bool {
 // appliesGlobally reports whether a line outside of all interfaces applies what decides over packets to the whole device, or to
 // what it switches.
 func appliesGlobally(w []string) bool {
+	if len(w) == 1 {
+		return w[0] == "security-policy" || w[0] == "packet-filter"
+	}
+	if w[0] == "firewall" && (slices.Contains(w, "default") || slices.Contains(w, "packet-filter")) {
+		return slices.Contains(w, "deny") || slices.Contains(w, "drop") || slices.Contains(w, "packet-filter")
+	}
+	if w[0] == "policy" && w[1] == "interzone" {
+		return true
+	}
 	if len(w) < 3 {
 		return false
 	}

@@ -222,15 +222,22 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 	case len(w) == 3 && w[0] == "no" && w[1] == "ip" && w[2] == "classless":
 		r.Facts.Classful = append(r.Facts.Classful, layout.Mark(lo, hi))
 		return true, nil
-	case len(w) == 3 && w[0] == "no" && w[2] == "forwarding" && (w[1] == "ip" || w[1] == "ipv6"):
-		fam := route.IPv4
-		if w[1] == "ipv6" {
-			fam = route.IPv6
-		}
-		r.Facts.Forwarding = append(r.Facts.Forwarding, network.Switch{Family: fam, Mark: layout.Mark(lo, hi)})
+	case switchedOff(w) != 0:
+		r.Facts.Forwarding = append(r.Facts.Forwarding, network.Switch{Family: switchedOff(w), Mark: layout.Mark(lo, hi)})
 		return true, nil
 	}
 	return false, nil
+}
+
+// switchedOff returns the family whose forwarding a line switches off, 0 for none.
+func switchedOff(w []string) route.Family {
+	switch strings.Join(w, " ") {
+	case "no ip forwarding", "no ip routing":
+		return route.IPv4
+	case "no ipv6 forwarding", "no ipv6 unicast-routing":
+		return route.IPv6
+	}
+	return 0
 }
 
 // interfaceNow is the interface whose block the line stands in, "" for none.

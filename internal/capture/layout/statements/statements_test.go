@@ -179,3 +179,23 @@ traffic-policy NIGHT global inbound
 	require.Equal(t, []string{"14 in  out ", "15 in  out ", "3 in up0 out ", "7 in  out hall0"}, got)
 	layouttest.Variants(t, Read, text)
 }
+
+// TestWhatHoldsForTheWholeDevice outside of all interfaces: firewalls by zones, and forwarding that is switched off.
+func TestWhatHoldsForTheWholeDevice(t *testing.T) {
+	for text, restricts := range map[string]bool{
+		"security-policy\n rule name a\n  action permit\n":  true,
+		"firewall default deny\n":                           true,
+		"firewall packet-filter default permit interzone\n": true,
+		"policy interzone trust untrust inbound\n":          true,
+		"firewall zone trust\n add interface hall0\n":       false,
+		"policy-map SLOW\n class A\n  police 8000\n":        false,
+		"traffic-filter inbound acl 3000\n":                 true,
+		"packet-filter\n":                                   true,
+	} {
+		r := Read([]byte("interface hall0\n ip address 10.61.16.1 255.255.255.0\n" + text))
+		require.Equal(t, restricts, len(r.Facts.Policy.Flows) > 0, text)
+	}
+	r := Read([]byte("no ip routing\nno ipv6 unicast-routing\nno ip forwarding\n"))
+	require.Len(t, r.Facts.Forwarding, 3)
+	require.Equal(t, route.IPv6, r.Facts.Forwarding[1].Family)
+}
