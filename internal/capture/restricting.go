@@ -3,6 +3,7 @@ package capture
 import (
 	"bytes"
 	"regexp"
+	"sync"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
@@ -16,29 +17,31 @@ import (
 const FilterNotRead = "filter, not read"
 
 // asksForFilter matches a command that shows what a device lets through.
-var asksForFilter = regexp.MustCompile(
-	`(?i)^[^|]*\b(?:fw (?:stat|ctl|tab)|firewall(?:-cmd)?|acls?|access-(?:lists?|control|group)|ip-?filters?|traffic-filter|packet-filter|ufw|ipfw|ipfstat|pfctl|` +
-		`ip6?tables|nft|ebtables|rulebase|security[- ]polic(?:y|ies)|tc(?: -\w+)* filter|show filters?)\b`,
-)
+var asksForFilter = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`(?i)^[^|]*\b(?:fw (?:stat|ctl|tab)|firewall(?:-cmd)?|acls?|access-(?:lists?|control|group)|ip-?filters?|traffic-filter|packet-filter|ufw|ipfw|ipfstat|pfctl|` +
+		`ip6?tables|nft|ebtables|rulebase|security[- ]polic(?:y|ies)|tc(?: -\w+)* filter|show filters?)\b`)
+})
 
 // rules are the forms in which systems of all kinds write that packets are stopped, or that what stops them is applied.
-var rules = []*regexp.Regexp{
-	// action deny, default-action drop, "PACKET_ACTION":"DROP"
-	regexp.MustCompile(`(?i)(?:^|[^a-z])action["'\s:=]+(?:drop|deny|reject|discard|block|prohibit)\b`),
-	// <type>block</type>
-	regexp.MustCompile(`(?i)<(?:type|action|target|policy|verdict)>\s*(?:drop|deny|reject|discard|block)\s*<`),
-	// deny ip any any, 00200 deny tcp from any, rule 5 block in on up0
-	regexp.MustCompile(`(?i)^\s*(?:(?:seq|rule|entry|term)?\s*\d+[.:]?\s+)?(?:deny|drop|reject|block)\s+(?:in|out|ip|ipv6|tcp|udp|icmp|all|any|from|inet6?|quick|log|proto|host)\b`),
-	// drop on a line of its own, "deny;" within a rule
-	regexp.MustCompile(`(?i)^\s*(?:then\s+)?(?:deny|drop|reject|discard)\s*;?\s*$|[";{]\s*(?:deny|drop|reject|discard)\s*;`),
-	// Default: deny (routed), target: DROP
-	regexp.MustCompile(`(?i)^\s*firewall\b.*\bdefault\b.*\b(?:deny|drop)\b`),
-	regexp.MustCompile(`(?i)^\s*(?:default|target|policy)\s*:\s*(?:deny|drop|%*reject)`),
-	// set interface up0 acl KEEPOUT inbound
-	regexp.MustCompile(`(?i)^\s*(?:nv )?(?:set|configure|config|add|apply|bind|ip|ipv6|mac|filter|acl|access-list|access-group|packet-filter|traffic-filter)\b` +
-		`.*\b(?:acl|access-list|access-group|packet-filter|traffic-filter|ip-filter|firewall)\b.*\b(?:ingress|egress|inbound|outbound|input|output|in|out)\b`),
-	regexp.MustCompile(`(?i)^\s*(?:acl|access-list|access-group|packet-filter|traffic-filter|ip-filter)\b.*\b(?:ingress|egress|inbound|outbound)\b`),
-}
+var rules = sync.OnceValue(func() []*regexp.Regexp {
+	return []*regexp.Regexp{
+		// action deny, default-action drop, "PACKET_ACTION":"DROP"
+		regexp.MustCompile(`(?i)(?:^|[^a-z])action["'\s:=]+(?:drop|deny|reject|discard|block|prohibit)\b`),
+		// <type>block</type>
+		regexp.MustCompile(`(?i)<(?:type|action|target|policy|verdict)>\s*(?:drop|deny|reject|discard|block)\s*<`),
+		// deny ip any any, 00200 deny tcp from any, rule 5 block in on up0
+		regexp.MustCompile(`(?i)^\s*(?:(?:seq|rule|entry|term)?\s*\d+[.:]?\s+)?(?:deny|drop|reject|block)\s+(?:in|out|ip|ipv6|tcp|udp|icmp|all|any|from|inet6?|quick|log|proto|host)\b`),
+		// drop on a line of its own, "deny;" within a rule
+		regexp.MustCompile(`(?i)^\s*(?:then\s+)?(?:deny|drop|reject|discard)\s*;?\s*$|[";{]\s*(?:deny|drop|reject|discard)\s*;`),
+		// Default: deny (routed), target: DROP
+		regexp.MustCompile(`(?i)^\s*firewall\b.*\bdefault\b.*\b(?:deny|drop)\b`),
+		regexp.MustCompile(`(?i)^\s*(?:default|target|policy)\s*:\s*(?:deny|drop|%*reject)`),
+		// set interface up0 acl KEEPOUT inbound
+		regexp.MustCompile(`(?i)^\s*(?:nv )?(?:set|configure|config|add|apply|bind|ip|ipv6|mac|filter|acl|access-list|access-group|packet-filter|traffic-filter)\b` +
+			`.*\b(?:acl|access-list|access-group|packet-filter|traffic-filter|ip-filter|firewall)\b.*\b(?:ingress|egress|inbound|outbound|input|output|in|out)\b`),
+		regexp.MustCompile(`(?i)^\s*(?:acl|access-list|access-group|packet-filter|traffic-filter|ip-filter)\b.*\b(?:ingress|egress|inbound|outbound)\b`),
+	}
+})
 
 // stems are parts of the words without which no rule matches, in lower case.
 var stems = [...]string{"deny", "drop", "reject", "discard", "block", "prohibit", "acl", "access-", "-filter", "firewall"}
@@ -56,7 +59,7 @@ func readsLikeRule(line []byte) bool {
 		if !bytes.Contains(low, []byte(stem)) {
 			continue
 		}
-		for _, re := range rules {
+		for _, re := range rules() {
 			if re.Match(line) {
 				return true
 			}
@@ -69,7 +72,7 @@ func readsLikeRule(line []byte) bool {
 // keepRules keeps the first unread line that reads like a rule, or the first of an answer to a command that asks for filters
 // and that no reader knows. Command is "" where there is none.
 func (p *Part) keepRules(src *Source, command string) {
-	asked := p.Layout == "" && asksForFilter.MatchString(command)
+	asked := p.Layout == "" && asksForFilter().MatchString(command)
 	for i, u := range p.Unread {
 		if !asked && !readsLikeRule(src.Text(u.Mark)) {
 			continue

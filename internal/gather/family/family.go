@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"regexp"
 	"strings"
+	"sync"
 )
 
 //go:embed families.txt
@@ -43,14 +44,15 @@ const purposeRoutes = "routes"
 func (q Question) Needed() bool { return q.Purpose == purposeRoutes }
 
 // All returns the families in the order in which an unknown device is tried.
-func All() []Family { return all }
+func All() []Family { return all() }
 
-var all = mustParse(data)
+// all is parsed when it is first asked for: most commands never do.
+var all = sync.OnceValue(func() []Family { return mustParse(data) })
 
 // ByName finds a family.
 func ByName(name string) (Family, error) {
 	var names []string
-	for _, f := range all {
+	for _, f := range all() {
 		if f.Name == name {
 			return f, nil
 		}
@@ -141,7 +143,7 @@ func Unknown() Family {
 	}
 }
 
-// mustParse reads the data; a mistake in it is ours and stops the program at its start, as a test shows first.
+// mustParse reads the data; a mistake in it is ours, which a test shows first.
 func mustParse(text string) []Family {
 	fs, err := parse(text)
 	if err != nil {
