@@ -27,6 +27,7 @@ import (
 	"zarvek/internal/capture/layout/paragraphs"
 	"zarvek/internal/capture/layout/paths"
 	"zarvek/internal/capture/layout/plain"
+	"zarvek/internal/capture/layout/records"
 	"zarvek/internal/capture/layout/rulesets"
 	"zarvek/internal/capture/layout/snmp"
 	"zarvek/internal/capture/layout/starred"
@@ -61,6 +62,7 @@ var readers = []layout.Reader{
 	nftables.Saved,
 	nftables.Listed,
 	paragraphs.Reader,
+	records.Reader,
 	hierarchy.Reader,
 	rulesets.Reader,
 	blocks.Reader,

@@ -1,0 +1,278 @@
+// Package records reads tables in which each route is a record of names and values, "Destination: 10.61.9.0/24", two pairs on a line,
+// of both families. It exists because such a listing has no columns: what a value means stands before it.
+package records
+
+import (
+	"fmt"
+	"net/netip"
+	"regexp"
+	"strings"
+
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+const name = "records"
+
+// Reader reads this family.
+var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
+	About: "a record of names and values for each route, of both families",
+	Sample: "Destination  : FD6B:9::                PrefixLength : 48\n" +
+		"NextHop      : FE80::2                 Preference   : 60\n" +
+		"Interface    : up0                     Protocol     : Static\n"}
+
+var (
+	// pair is a name with what stands behind it, up to two blanks.
+	pair   = regexp.MustCompile(`([A-Za-z][A-Za-z0-9_-]*(?: [A-Za-z]+)?) ?\s*:\s+(\S+(?: \S+)*)`)
+	starts = regexp.MustCompile(`^\s*Destination\s*:\s+[0-9A-Fa-f.:]+(?:/\d+)?(?:\s{2,}|\s*$)`)
+	counts = regexp.MustCompile(`^\s*Destinations\s*:\s*(\d+)\s+Routes\s*:\s*(\d+)\s*$`)
+	table  = regexp.MustCompile(`^\s*Routing Tables?\s*:\s*(\S+)\s*$`)
+	ruler  = regexp.MustCompile(`^\s*[-=]{4,}\s*$`)
+	flags  = regexp.MustCompile(`(?i)^\s*Route Flags\s*:`)
+)
+
+// known are the names that a record may have; those without a meaning here say nothing of where packets go.
+var known = map[string]bool{
+	"destination": true, "prefixlength": true, "mask": true, "nexthop": true, "interface": true, "preference": true, "cost": true,
+	"metric": true, "protocol": true, "state": true,
+
+	"age": true, "flags": true, "tag": true, "label": true, "priority": true, "qosinfo": true, "neighbour": true, "neighbor": true,
+	"process id": true, "relaynexthop": true, "relynexthop": true, "tunnelid": true, "indirectid": true, "tableid": true, "inlabel": true,
+	"outlabel": true, "subprotid": true, "oprefix": true, "vn": true, "orignexthop": true, "orignh": true, "backupnexthop": true,
+	"backupinterface": true, "bkinterface": true, "bklabel": true, "bktunnel id": true, "bknexthop": true, "attrid": true, "realnexthop": true,
+	"localas": true, "communityid": true, "nibid": true, "lastas": true, "aspath": true, "nbr": true, "exthdrid": true,
+}
+
+var protocols = map[string]route.Protocol{
+	"direct": route.Direct, "static": route.Static, "rip": route.RIP, "ripng": route.RIPng, "ospf": route.OSPF, "ospfv3": route.OSPF,
+	"isis": route.ISIS, "is-is": route.ISIS, "bgp": route.BGP, "ibgp": route.BGP, "ebgp": route.BGP, "bgp4+": route.BGP, "unr": route.Static,
+}
+
+func recognise(text []byte) int {
+	n := 0
+	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
+		if starts.Match(text[lo:min(hi, lo+300)]) {
+			n += 4
+		}
+	}
+	return n
+}
+
+// reader walks the text.
+type reader struct {
+	layout.Collector
+	table   string
+	says    int // destinations of the table, by its heading; 0: it does not say
+	heading [2]int
+	seen    map[netip.Prefix]bool // destinations of the table
+	lines   []bounds              // of the record so far
+	values  map[string][]string
+	own     netip.Addr // the device's own address in the attached network of the record; not valid for none
+}
+
+type bounds struct{ lo, hi int }
+
+// Read reads a text of this family.
+func Read(text []byte) layout.Reading {
+	r := reader{table: "default", seen: map[netip.Prefix]bool{}}
+	r.Layout = name
+	for lo, hi := range layout.Lines(text) {
+		line := text[lo:hi]
+		if layout.Blank(line) {
+			continue
+		}
+		s := string(line[:min(len(line), 1000)])
+		switch {
+		case starts.MatchString(s):
+			r.flush()
+			if !r.take(s, lo, hi) {
+				r.LeaveUnread(lo, hi, layout.ErrNotARoute)
+			}
+		case counts.MatchString(s), table.MatchString(s):
+			r.flush()
+			r.headings(s, lo, hi)
+		case ruler.MatchString(s), flags.MatchString(s):
+			r.flush()
+			r.Pass(lo, hi, layout.Ruler)
+		case r.values == nil || !r.take(s, lo, hi):
+			r.LeaveUnread(lo, hi, layout.ErrNotARoute)
+		}
+	}
+	r.flush()
+	r.endTable()
+	return r.Reading
+}
+
+// headings reads which table begins and how many destinations it has.
+func (r *reader) headings(s string, lo, hi int) {
+	r.Pass(lo, hi, layout.Title)
+	if m := counts.FindStringSubmatch(s); m != nil {
+		n, _ := layout.Uint([]byte(m[1]))
+		r.says, r.heading = int(n), [2]int{lo, hi}
+		return
+	}
+	r.endTable()
+	r.table = table.FindStringSubmatch(s)[1]
+	if strings.EqualFold(r.table, "public") || strings.HasPrefix(r.table, "_public_") {
+		r.table = "default"
+	}
+}
+
+// endTable marks a table as a part where its heading says that there is more.
+func (r *reader) endTable() {
+	r.Partial(r.table, len(r.seen) < r.says, r.heading[0], r.heading[1])
+	r.says, r.seen = 0, map[netip.Prefix]bool{}
+}
+
+// take adds a line's pairs to the record; false where the line has none, or one that no record has.
+func (r *reader) take(s string, lo, hi int) bool {
+	var found [][2]string
+	for part := range strings.SplitSeq(spread(s), "\x00") {
+		m := pair.FindStringSubmatch(part)
+		if m == nil {
+			continue
+		}
+		key := strings.ToLower(m[1])
+		if !known[key] {
+			return false
+		}
+		found = append(found, [2]string{key, strings.TrimSpace(m[2])})
+	}
+	if len(found) == 0 {
+		return false
+	}
+	if r.values == nil {
+		r.values = map[string][]string{}
+	}
+	for _, f := range found {
+		r.values[f[0]] = append(r.values[f[0]], f[1])
+	}
+	r.lines = append(r.lines, bounds{lo, hi})
+	return true
+}
+
+// spread parts the pairs of a line: a name behind two blanks begins one.
+func spread(s string) string {
+	return between.ReplaceAllString(s, "$1\x00$2")
+}
+
+var between = regexp.MustCompile(`(\S)\s{2,}([A-Za-z][A-Za-z0-9_-]*(?: [A-Za-z]+)? ?\s*:\s)`)
+
+// flush ends a record. One that is not understood is unread as a whole.
+func (r *reader) flush() {
+	if r.values == nil {
+		return
+	}
+	p, a, state, err := r.record()
+	lines := r.lines
+	first, last := lines[0], lines[len(lines)-1]
+	r.values, r.lines = nil, nil
+	if err != nil {
+		for _, b := range lines {
+			r.LeaveUnread(b.lo, b.hi, err)
+		}
+		return
+	}
+	r.seen[p] = true
+	r.Collector.Read += len(lines)
+	m := layout.Mark(first.lo, last.hi)
+	r.Add(r.table, network.Candidates, route.Route{Prefix: p, Attributes: &a, State: state, Mark: m}, 0)
+	if h := a.NextHops; a.Protocol == route.Direct && len(h) == 1 && h[0].Interface != "" && r.own.IsValid() && p.Contains(r.own) && !p.IsSingleIP() {
+		table := ""
+		if r.table != "default" {
+			table = r.table
+		}
+		r.Facts.Addresses = append(r.Facts.Addresses, network.Address{
+			Prefix: netip.PrefixFrom(r.own, p.Bits()), Interface: h[0].Interface, Table: table, Mark: m,
+		})
+	}
+}
+
+// first returns the first value of a name, "" for none.
+func (r *reader) first(key string) string {
+	if v := r.values[key]; len(v) > 0 {
+		return v[0]
+	}
+	return ""
+}
+
+// record makes a route of the values.
+func (r *reader) record() (p netip.Prefix, a route.Attributes, state route.State, err error) {
+	text := r.first("destination")
+	for _, length := range []string{r.first("prefixlength"), r.first("mask")} {
+		if length != "" && !strings.Contains(text, "/") {
+			text += "/" + length
+		}
+	}
+	if !strings.Contains(text, "/") {
+		return p, a, 0, layout.ErrNoLength
+	}
+	if p, err = layout.Prefix([]byte(text), false); err != nil {
+		return p, a, 0, err
+	}
+	p = p.Masked()
+	word := strings.ToLower(r.first("protocol"))
+	pr, ok := protocols[word]
+	if !ok {
+		pr, a.Subtype = route.Other, word
+	}
+	if pr == route.RIP && p.Addr().Is6() {
+		pr = route.RIPng
+	}
+	a.Protocol = pr
+	for key, into := range map[string]*route.Number{"preference": &a.Preference, "cost": &a.Metric, "metric": &a.Metric} {
+		if v := r.first(key); v != "" {
+			n, ok := layout.Uint([]byte(v))
+			if !ok {
+				return p, a, 0, fmt.Errorf("%w: %q", layout.ErrNumber, v)
+			}
+			*into = route.N(n)
+		}
+	}
+	if err := r.hops(p, &a); err != nil {
+		return p, a, 0, err
+	}
+	state = route.Active
+	if s, told := r.values["state"]; told && !strings.Contains(s[0], "Active") || told && strings.Contains(s[0], "Inactive") {
+		state = 0
+	}
+	return p, a, state, nil
+}
+
+// hops reads where the route leads.
+func (r *reader) hops(p netip.Prefix, a *route.Attributes) error {
+	r.own = netip.Addr{}
+	links := r.values["interface"]
+	for i, text := range r.values["nexthop"] {
+		h := route.NextHop{}
+		if i < len(links) && links[i] != "-" && !strings.EqualFold(links[i], "unknown") {
+			h.Interface = links[i]
+		}
+		addr, ok := layout.Addr([]byte(text))
+		if !ok {
+			return fmt.Errorf("%w: %q", layout.ErrAddress, text)
+		}
+		low := strings.ToLower(h.Interface)
+		switch {
+		case strings.HasPrefix(low, "null"):
+			a.Special, a.NextHops = route.Blackhole, nil
+			return nil
+		case a.Protocol == route.Direct && p.IsSingleIP() && (addr.IsLoopback() || strings.HasPrefix(low, "inloop") || addr == p.Addr()):
+			a.Protocol, a.Special, a.NextHops = route.Local, route.Receive, nil
+			return nil
+		case a.Protocol == route.Direct:
+			r.own = addr // the next hop of an attached network is the device's own address there
+		case !addr.IsUnspecified():
+			h.Address = addr
+		}
+		if h == (route.NextHop{}) {
+			return layout.ErrNoRoute
+		}
+		a.NextHops = append(a.NextHops, h)
+	}
+	if len(a.NextHops) == 0 {
+		return layout.ErrNoRoute
+	}
+	return nil
+}
