@@ -132,10 +132,10 @@ Destination/Mask    Proto   Pre  Cost      Flags NextHop         Interface
   10.61.32.0/24      172.28.61.6     11   ospf      IntraArea  20         110
 `,
 		[]string{
-			"5 0.0.0.0/0 static 1/1 via 172.28.61.1 dev 10: active installed",
+			"5 0.0.0.0/0 static 1/1 via 172.28.61.1: active installed",
 			"6 10.61.16.0/24 direct 0/1 dev HALL: active installed",
 			"7 127.0.0.0/8 static 0/0 unreachable: active installed",
-			"8 10.61.32.0/24 ospf 110/20 via 172.28.61.6 dev 11: active installed",
+			"8 10.61.32.0/24 ospf 110/20 via 172.28.61.6: active installed",
 		},
 		nil,
 	},

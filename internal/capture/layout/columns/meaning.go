@@ -68,6 +68,9 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 		switch {
 		case ok:
 			h.Address = addr
+			if r.vlans && isNumber(dev) {
+				dev, h.Interface = "", ""
+			}
 			if z := addr.Zone(); z != "" {
 				h.Address = addr.WithZone("")
 			}

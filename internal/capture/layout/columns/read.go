@@ -49,11 +49,15 @@ type reader struct {
 	attached []netip.Prefix    // so far
 	links    map[string]string // BSD: the interface of each link
 	skip     bool
+	vlans    bool // the interface's column has the numbers of VLANs, which name no interface
 
 	rows    int           // since the last title or count, those included that could not be read
 	counted layout.Passed // a line above the rows that counts them
 	says    int
 }
+
+// vlanColumn is a heading whose interfaces are VLANs.
+var vlanColumn = regexp.MustCompile(`(?i)(?:^|\s)VLAN(?:[ -]?ID)?(?:\s|$)`)
 
 // rowCells is one row by kinds.
 type rowCells struct {
@@ -110,6 +114,7 @@ func (r *reader) line(s string, lo, hi int) error {
 		r.cols, r.lower, r.half = r.half, cols, nil
 	}
 	if k != noHeading {
+		r.vlans = vlanColumn.MatchString(s)
 		r.leavePending(errHalf)
 		r.last, r.inKey = nil, false
 		r.Pass(lo, hi, layout.Names)

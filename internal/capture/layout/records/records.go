@@ -233,7 +233,7 @@ func (r *reader) record() (p netip.Prefix, a route.Attributes, state route.State
 	if err := r.hops(p, &a); err != nil {
 		return p, a, 0, err
 	}
-	state = route.Active
+	state = route.Active | route.Installed
 	if s, told := r.values["state"]; told && !strings.Contains(s[0], "Active") || told && strings.Contains(s[0], "Inactive") {
 		state = 0
 	}
