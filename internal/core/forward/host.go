@@ -21,7 +21,7 @@ func (w *Walker) fromHost(pkt *packet) Direction {
 	if d, ok := w.hostSelf(pkt); ok {
 		return d
 	}
-	return w.from(pkt, w.gatewayOf(pkt.src, w.starts(pkt.src)))
+	return w.from(pkt, w.gatewayOf(pkt.src))
 }
 
 // hostSelf says what becomes of a packet that its host's own settings keep from ever reaching a router that helps;
@@ -63,18 +63,18 @@ func (w *Walker) hostSelf(pkt *packet) (Direction, bool) {
 	}, true
 }
 
-// gatewayOf keeps of the places where a host's packet could start the one at its gateway.
-func (w *Walker) gatewayOf(a netip.Addr, places []position) []position {
+// gatewayOf returns the places where a host's packet starts: at its gateway where the notes tell which that is.
+func (w *Walker) gatewayOf(a netip.Addr) []position {
 	h, ok := w.host(a)
 	if !ok || !h.Gateway.IsValid() {
-		return places
+		return w.starts(a)
 	}
 	for _, o := range w.topo.Owners(h.Gateway) {
-		for _, p := range places {
+		for _, p := range w.places(a) {
 			if p.device == o.Device && p.ingress == o.Interface {
 				return []position{p}
 			}
 		}
 	}
-	return places
+	return w.starts(a)
 }

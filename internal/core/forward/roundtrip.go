@@ -200,9 +200,9 @@ func (w *Walker) end(a netip.Addr) End {
 	return e
 }
 
-// starts returns the places where a packet from a enters the captured devices: its owner, else every device attached
+// places returns the places where a packet from a enters the captured devices: its owner, else every device attached
 // to its network.
-func (w *Walker) starts(a netip.Addr) []position {
+func (w *Walker) places(a netip.Addr) []position {
 	var out []position
 	for _, o := range w.topo.Owners(a) {
 		if p := w.origin(o.Device, o.Interface); !slices.Contains(out, p) {
@@ -221,6 +221,24 @@ func (w *Walker) starts(a netip.Addr) []position {
 		}
 	}
 	return out
+}
+
+// starts returns the places where a packet from an address could start: its own device, else the gateways of its network. A captured
+// device that is known not to forward is nobody's gateway, unless no other one is there.
+func (w *Walker) starts(a netip.Addr) []position {
+	all := w.places(a)
+	if len(all) < 2 || all[0].origin {
+		return all
+	}
+	fam := route.FamilyOf(a)
+	gateways := slices.DeleteFunc(slices.Clone(all), func(p position) bool {
+		s, told := p.device.ForwardsFrom(fam, p.ingress)
+		return told && !s.On
+	})
+	if len(gateways) == 0 {
+		return all
+	}
+	return gateways
 }
 
 // from walks from every start apart. Hosts in one network reach each other without a router.
@@ -304,7 +322,7 @@ func (w *Walker) replyStarts(forward *Direction, dst netip.Addr) (out []position
 		return out, false
 	}
 	if out = w.starts(dst); len(out) > 0 {
-		return w.gatewayOf(dst, out), false
+		return w.gatewayOf(dst), false
 	}
 	for _, b := range forward.Branches {
 		if b.Verdict == Leaves || b.Verdict == Arrives {
@@ -341,7 +359,7 @@ func (w *Walker) checkEnd(back, forward *Direction, src netip.Addr) {
 // comes to one of them only, so that it is at home nowhere.
 func (w *Walker) homes(forward *Direction, src netip.Addr) map[string]bool {
 	out := map[string]bool{}
-	starts := w.starts(src)
+	starts := w.places(src)
 	if len(starts) == 0 || !starts[0].origin {
 		for _, p := range starts {
 			out[p.device.Name] = true
