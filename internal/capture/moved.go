@@ -21,6 +21,19 @@ func Moved(before, after []byte) (gone, come int) {
 	return gone, come
 }
 
+// CountRoutes counts the routes that are read in a text.
+func CountRoutes(text []byte) int {
+	c, err := Read("", text, 1)
+	if err != nil {
+		return 0
+	}
+	n := 0
+	for i := range c.Parts {
+		n += c.Parts[i].Routes()
+	}
+	return n
+}
+
 func routesOf(text []byte) map[string]int {
 	out := map[string]int{}
 	c, err := Read("", text, 1)

@@ -153,12 +153,16 @@ func LoadTelling(dir string, tell func(done, total int64), layouts ...string) (*
 }
 
 // severalInAFolder lets prompts say whose a capture is in a folder in which they name several devices: that is a folder of logs,
-// or one in which somebody went on from device to device.
+// or one in which somebody went on from device to device. What was gathered is its folder's device's, whatever its prompt looks like.
 func (c *Case) severalInAFolder() {
+	gathered := map[string]bool{}
+	for _, p := range c.provenances() {
+		gathered[p.File] = p.Gathered != nil
+	}
 	named := map[string]map[string]bool{} // by folder: the devices that prompts name
 	for _, f := range c.Files {
 		for i := range f.Parts {
-			if p := &f.Parts[i]; f.named && p.Device != "" && p.Layout != "" {
+			if p := &f.Parts[i]; f.named && p.Device != "" && p.Layout != "" && !gathered[f.Source.Name] {
 				if named[f.Device] == nil {
 					named[f.Device] = map[string]bool{}
 				}
@@ -167,7 +171,7 @@ func (c *Case) severalInAFolder() {
 		}
 	}
 	for _, f := range c.Files {
-		if len(named[f.Device]) > 1 {
+		if len(named[f.Device]) > 1 && !gathered[f.Source.Name] {
 			f.named = false
 		}
 	}

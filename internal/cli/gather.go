@@ -371,7 +371,7 @@ func (g *gatherOptions) round(ctx context.Context, e *env, f *fetch.Fetcher, tar
 		err = present.GatherText(e.out, dir, outcomes, e.view(nil))
 	}
 	for _, o := range outcomes {
-		if err == nil && o.State != gather.Done {
+		if err == nil && (o.State != gather.Done || o.NoRoutes) {
 			err = errBadNews
 		}
 	}
@@ -418,7 +418,7 @@ func (g *gatherOptions) fetcher(e *env, listed []target.Target) (*fetch.Fetcher,
 		},
 	}
 	limits := terminal.Limits{First: g.silence, Silence: g.silence, Longest: g.longest}
-	return &fetch.Fetcher{Dialer: d, Secrets: store, Limits: limits, Moved: capture.Moved}, d.Close, nil
+	return &fetch.Fetcher{Dialer: d, Secrets: store, Limits: limits, Moved: capture.Moved, Routes: capture.CountRoutes}, d.Close, nil
 }
 
 // readDescriptor reads secrets from a descriptor that was open when the program began.

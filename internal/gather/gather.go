@@ -128,7 +128,7 @@ func (g *gathering) one(ctx context.Context, i int) {
 		r, err := g.opt.Fetch(ctx, o.Target, func(what string) { g.news(News{i, AtWork, what, nil}) })
 		o.End = g.opt.Now().UTC().Truncate(time.Millisecond)
 		if err == nil {
-			o.Family, o.Commands, o.Moved, o.Scrubbed = r.Family, r.Commands, r.Moved, r.Scrubbed
+			o.Family, o.Commands, o.Moved, o.NoRoutes, o.Scrubbed = r.Family, r.Commands, r.Moved, r.NoRoutes, r.Scrubbed
 			g.read <- reading{i, r.Files}
 			return
 		}

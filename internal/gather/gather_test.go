@@ -14,6 +14,7 @@ import (
 	"golang.org/x/crypto/ssh/knownhosts"
 
 	"zarvek/internal/capture"
+	"zarvek/internal/casefile"
 	"zarvek/internal/gather"
 	"zarvek/internal/gather/family"
 	"zarvek/internal/gather/fetch"
@@ -98,7 +99,7 @@ func (s *site) options(atOnce int) gather.Options {
 	require.NoError(s.t, store.Read("secrets", strings.NewReader(s.secrets)))
 	d := &reach.Dialer{Hosts: hosts, Secrets: store, Connect: 2 * time.Second, PerJump: 4, Old: s.old}
 	s.t.Cleanup(d.Close)
-	f := &fetch.Fetcher{Dialer: d, Secrets: store, Limits: s.limits, Moved: capture.Moved}
+	f := &fetch.Fetcher{Dialer: d, Secrets: store, Limits: s.limits, Moved: capture.Moved, Routes: capture.CountRoutes}
 	return gather.Options{Case: s.dir, AtOnce: atOnce, Pause: 10 * time.Millisecond, Fetch: f.Device, Now: time.Now}
 }
 
@@ -260,7 +261,7 @@ func TestFaults(t *testing.T) {
 	add("old-only", &standin.Server{Device: device("x", 1), Old: true}, "-old-algorithms old-only", nil)
 	add("slow", faulty(standin.Slow), "", nil)
 	add("mute", faulty(standin.Mute), "says nothing more", nil)
-	add("silent", faulty(standin.SilentAsked), `says nothing more in the answer to "show version"`, nil)
+	add("silent", faulty(standin.SilentAsked), `says nothing more in the answer to "show no-such-question"`, nil)
 	add("cut-off", faulty(standin.CutOff), `the connection ended in the answer to "show ip route"`, nil)
 	add("endless-pages", faulty(standin.EndlessPages), "its pages do not end in the answer to", nil)
 	add("junk", faulty(standin.Junk), "shows no prompt in its first MiB", nil)
@@ -310,6 +311,46 @@ func TestFaults(t *testing.T) {
 	require.Zero(t, changed.Tries())
 	require.Equal(t, 2, got["silent"].Tries)
 	require.Equal(t, 1, got["higher"].Scrubbed)
+}
+
+// TestWhatWasGatheredIsItsDevices, though its prompt counts the commands and so seems to name several.
+func TestWhatWasGatheredIsItsDevices(t *testing.T) {
+	s := newSite(t)
+	d := device("mast-gw", 4)
+	d.Counts = true
+	s.serve("mast-gw", &standin.Server{Device: d}, nil)
+	require.NoError(t, s.gather(t.Context(), 1)["mast-gw"].Err)
+	c, err := casefile.Load(s.dir)
+	require.NoError(t, err)
+	require.Equal(t, 1, c.Network.Devices().Len())
+	require.NotNil(t, c.Network.Device("mast-gw"))
+}
+
+// TestADeviceRefusesInItsOwnWords: how it does is learned, so that no refusal is taken for an answer.
+func TestADeviceRefusesInItsOwnWords(t *testing.T) {
+	s := newSite(t)
+	d := device("mast-gw", 4)
+	d.Complaint, d.PagesOff, d.Prompt = "Nobody here knows about that.", "none", "%s #"
+	s.serve("mast-gw", &standin.Server{Device: d}, nil)
+	o := s.gather(t.Context(), 1)["mast-gw"]
+	require.NoError(t, o.Err)
+	require.Equal(t, "lettered", o.Family, "not the first whose questions it refuses")
+	refused := 0
+	for _, c := range o.Commands {
+		if c.Refused != "" {
+			require.Equal(t, "Nobody here knows about that.", c.Refused)
+			refused++
+		}
+	}
+	require.Positive(t, refused)
+
+	s = newSite(t)
+	d = device("mast-gw", 4)
+	d.Answers["show ip route"], d.Answers["show ipv6 route"] = "Ask again tomorrow, please.\n", ""
+	s.serve("mast-gw", &standin.Server{Device: d}, nil)
+	o = s.gather(t.Context(), 1)["mast-gw"]
+	require.NoError(t, o.Err)
+	require.True(t, o.NoRoutes)
 }
 
 func TestOldAlgorithmsWhereTheyAreNamed(t *testing.T) {

@@ -27,7 +27,16 @@ func GatherText(w io.Writer, dir string, all []gather.Outcome, v View) error {
 	if n[gather.Stopped] > 0 {
 		also += fmt.Sprintf("; stopped before %d more", n[gather.Stopped])
 	}
-	v.headline(w, n[gather.Done] == len(all), "%d of %s captured into %s%s",
+	var bare []string
+	for _, o := range all {
+		if o.State == gather.Done && o.NoRoutes {
+			bare = append(bare, o.Target.Name)
+		}
+	}
+	if len(bare) > 0 {
+		also += fmt.Sprintf("; what %s said holds no routes that are read", firstFew(bare, 4, ", "))
+	}
+	v.headline(w, n[gather.Done] == len(all) && len(bare) == 0, "%d of %s captured into %s%s",
 		n[gather.Done], count(len(all), "device", "devices"), Clean(dir), also)
 	troubles(w, all)
 	if n[gather.Done] > 0 {

@@ -21,6 +21,7 @@ type Family struct {
 	Name      string
 	About     string
 	Version   string     // a question that devices of this family answer
+	Nonsense  string     // reads nothing that there is, "" where commands run for themselves and say how they end
 	Session   [][]string // for the session only, alternatives each; the first must be taken
 	Privilege string     // "" where there is no such level
 	Exec      bool       // each command runs for itself, without a terminal
@@ -185,6 +186,8 @@ func (f *Family) set(key, value string) (err error) {
 		f.prompt, err = regexp.Compile(value)
 	case "version":
 		f.Version = value
+	case "nonsense":
+		f.Nonsense = value
 	case "session":
 		f.Session = append(f.Session, alternatives(value))
 	case "privilege":

@@ -11,6 +11,9 @@ func TestEveryCommandOfTheListsReads(t *testing.T) {
 	for _, f := range All() {
 		require.NotEmpty(t, f.About, f.Name)
 		require.NoError(t, f.Allow(f.Version), f.Name)
+		if f.Nonsense != "" {
+			require.NoError(t, f.Allow(f.Nonsense), f.Name)
+		}
 		steps, err := f.Steps([]string{"cable-red"}, nil)
 		require.NoError(t, err, f.Name)
 		needed := false

@@ -33,6 +33,8 @@ type Reading struct {
 	Commands []record.Command
 	// Moved are the commands whose second answer had other routes than the first.
 	Moved []record.Move
+	// NoRoutes: nothing that was answered reads as routes.
+	NoRoutes bool
 	// Scrubbed counts the places in which a secret of the user stood and was made unreadable.
 	Scrubbed int
 }
@@ -44,6 +46,8 @@ type Fetcher struct {
 	Limits  terminal.Limits
 	// Moved counts the routes that only one of two answers has.
 	Moved func(before, after []byte) (gone, come int)
+	// Routes counts the routes that are read in what a device said, nil where nobody counts.
+	Routes func(text []byte) int
 }
 
 // Device captures one device. At is told what is going on, in few words.
@@ -71,7 +75,9 @@ func (f *Fetcher) Device(ctx context.Context, t target.Target, at func(what stri
 	if err != nil {
 		return Reading{}, err
 	}
+	r.NoRoutes = f.Routes != nil
 	for i := range r.Files {
+		r.NoRoutes = r.NoRoutes && f.Routes(r.Files[i].Bytes) == 0
 		var n int
 		r.Files[i].Bytes, n = f.Secrets.Scrub(r.Files[i].Bytes)
 		r.Scrubbed += n
@@ -79,8 +85,7 @@ func (f *Fetcher) Device(ctx context.Context, t target.Target, at func(what stri
 	return r, nil
 }
 
-// Plan lists what a device will be asked, in the words of its way; families is what is asked of one whose family is not
-// known yet.
+// Plan lists what a device will be asked, in the words of its way; nothing for one whose family is found first.
 func Plan(t target.Target) ([]string, error) {
 	switch t.Way {
 	case target.SSH, target.Local:

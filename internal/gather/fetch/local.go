@@ -42,7 +42,7 @@ func (f *Fetcher) local(ctx context.Context, t target.Target, at func(string)) (
 
 // run runs one program of this machine, without a shell.
 func (f *Fetcher) run(ctx context.Context, argv []string) ([]byte, string, error) {
-	limit, stop := context.WithTimeout(ctx, f.silence())
+	limit, stop := context.WithTimeout(ctx, f.longest())
 	defer stop()
 	path := program(argv[0])
 	if path == "" {
@@ -59,7 +59,7 @@ func (f *Fetcher) run(ctx context.Context, argv []string) ([]byte, string, error
 	case ctx.Err() != nil:
 		return nil, "", ctx.Err()
 	case limit.Err() != nil:
-		return nil, "", fmt.Errorf("%w: %q is not done after %v", terminal.ErrTooLong, strings.Join(argv, " "), f.silence())
+		return nil, "", fmt.Errorf("%w: %q is not done after %v", terminal.ErrTooLong, strings.Join(argv, " "), f.longest())
 	case out.over:
 		return nil, "", fmt.Errorf("%w in the answer to %q", terminal.ErrTooMuch, strings.Join(argv, " "))
 	case errors.As(err, &status):

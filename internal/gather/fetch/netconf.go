@@ -42,7 +42,7 @@ func (f *Fetcher) netconf(ctx context.Context, t target.Target, at func(string))
 	defer done()
 	stop := context.AfterFunc(ctx, func() { client.Close() })
 	defer stop()
-	n, err := openNetconf(client, f.silence())
+	n, err := openNetconf(client, f.longest())
 	if err != nil {
 		return Reading{}, err
 	}

@@ -49,7 +49,7 @@ func (f *Fetcher) restconf(ctx context.Context, t target.Target, at func(string)
 		return Reading{}, &reach.Refusal{Err: err}
 	}
 	defer client.CloseIdleConnections()
-	s := &web{client, "https://" + t.Endpoint(), t.User, password, f.silence()}
+	s := &web{client, "https://" + t.Endpoint(), t.User, password, f.longest()}
 	at("finding its root")
 	root, err := s.root(ctx)
 	if err != nil {
@@ -105,7 +105,7 @@ func (f *Fetcher) secure(t target.Target) (*http.Client, error) {
 	}
 	return &http.Client{
 		Transport: &http.Transport{TLSClientConfig: c, Proxy: nil, DisableCompression: false, ForceAttemptHTTP2: true},
-		Timeout:   f.silence(),
+		Timeout:   f.longest(),
 		CheckRedirect: func(*http.Request, []*http.Request) error {
 			return http.ErrUseLastResponse // a password goes to the device that was named
 		},

@@ -85,6 +85,9 @@ func (f *Fetcher) commandLine(ctx context.Context, s *terminal.Session, fam fami
 // that is read page by page.
 func (f *Fetcher) prepare(ctx context.Context, s *terminal.Session, fam family.Family, t target.Target) error {
 	err := f.raise(ctx, s, fam, t)
+	if err == nil && fam.Nonsense != "" {
+		err = s.Learn(ctx, fam.Nonsense)
+	}
 	if err == nil {
 		_, err = session(ctx, s, fam)
 	}
@@ -135,15 +138,21 @@ func session(ctx context.Context, s *terminal.Session, fam family.Family) (bool,
 }
 
 // find finds the family by the prompt and by what the device answers: one whose question for the version is taken, and
-// whose way to end paging is, where it has one.
+// whose way to end paging is, where it has one; else the first whose question is.
 func (f *Fetcher) find(ctx context.Context, s *terminal.Session, t target.Target) (family.Family, error) {
 	answers := map[string]bool{}
+	paged := family.Family{} // takes the question, and no way to end paging
 	for _, fam := range family.All() {
 		if !fam.Prompts(s.Prompt()) {
 			continue
 		}
 		taken, asked := answers[fam.Version]
 		if !asked {
+			if fam.Nonsense != "" {
+				if err := s.Learn(ctx, fam.Nonsense); err != nil {
+					return family.Family{}, err
+				}
+			}
 			a, err := s.Ask(ctx, fam.Version)
 			if err != nil {
 				return family.Family{}, err
@@ -162,7 +171,12 @@ func (f *Fetcher) find(ctx context.Context, s *terminal.Session, t target.Target
 			return family.Family{}, err
 		case ok:
 			return fam, f.raise(ctx, s, fam, t)
+		case paged.Name == "":
+			paged = fam
 		}
+	}
+	if paged.Name != "" {
+		return paged, f.raise(ctx, s, paged, t)
 	}
 	if len(t.Ask) > 0 {
 		return family.Unknown(), nil
@@ -174,11 +188,12 @@ func (f *Fetcher) find(ctx context.Context, s *terminal.Session, t target.Target
 // channels asks each command in a channel of its own, without a terminal, and writes the log that a person would have.
 func (f *Fetcher) channels(ctx context.Context, client *ssh.Client, fam family.Family, t target.Target, at func(string)) (Reading, error) {
 	return f.byCommand(ctx, fam, t, at, func(ctx context.Context, command string) ([]byte, string, error) {
-		return execute(ctx, client, command, f.silence())
+		return execute(ctx, client, command, f.longest())
 	})
 }
 
-func (f *Fetcher) silence() time.Duration {
+// longest is how long one answer may take.
+func (f *Fetcher) longest() time.Duration {
 	if f.Limits.Longest > 0 {
 		return f.Limits.Longest
 	}

@@ -13,6 +13,7 @@ type Gathered struct {
 	End      time.Time `json:"ended"`
 	Commands []Command `json:"commands"`
 	Moved    []Move    `json:"moved,omitempty"`
+	NoRoutes bool      `json:"no-routes-read,omitempty"` // nothing that was answered reads as routes
 	Scrubbed int       `json:"secrets-made-unreadable,omitempty"`
 }
 

@@ -33,6 +33,7 @@ type Device struct {
 	Name      string
 	Banner    string
 	Prompt    string            // with %s for the name; the character # becomes > at the lower level
+	Counts    bool              // the prompt has the number of the command behind the name
 	Answers   map[string]string // by command
 	Changes   map[string]string // what commands say from the second time on
 	Complaint string            // of commands that are not known
@@ -70,6 +71,7 @@ type session struct {
 	out    io.Writer
 	raised bool
 	paging bool
+	number int
 }
 
 // Serve holds one conversation on a stream, until one side ends it.
@@ -123,7 +125,11 @@ func (s *session) flood(next func(r *rand.Rand) string) {
 }
 
 func (s *session) prompt() string {
-	p := fmt.Sprintf(s.Prompt, s.Name)
+	name := s.Name
+	if s.number++; s.Counts {
+		name = fmt.Sprintf("%s.%d", name, s.number)
+	}
+	p := fmt.Sprintf(s.Prompt, name)
 	if !s.raised {
 		p = strings.ReplaceAll(p, "#", ">")
 	}

@@ -13,6 +13,7 @@ import (
 	"fmt"
 	"io"
 	"regexp"
+	"slices"
 	"strings"
 	"time"
 )
@@ -51,14 +52,15 @@ const maxBeforePrompt = 1 << 20
 
 // A Session is a conversation. It is used by one goroutine.
 type Session struct {
-	to     io.Writer
-	in     chan piece
-	limits Limits
-	log    bytes.Buffer // all that came
-	from   int          // of the log: where the present answer begins
-	prompt string
-	counts bool // the prompt has a number that goes up with each command
-	ended  error
+	to      io.Writer
+	in      chan piece
+	limits  Limits
+	log     bytes.Buffer // all that came
+	from    int          // of the log: where the present answer begins
+	prompt  string
+	counts  bool   // the prompt has a number that goes up with each command
+	refuses string // how the device refuses a command, as it was learned; "" where it was not
+	ended   error
 }
 
 type piece struct {
@@ -200,7 +202,52 @@ func (s *Session) Ask(ctx context.Context, command string) (Answer, error) {
 	}
 	a.Text = s.answer(command)
 	a.Complaint = Complaint(a.Text)
+	if a.Complaint == "" && s.refuses != "" && shape(a.Text, command) == s.refuses {
+		a.Complaint = firstLine(a.Text)
+	}
 	return a, nil
+}
+
+// Learn asks what no device takes, and learns from the answer how this one refuses: each has words of its own for that.
+func (s *Session) Learn(ctx context.Context, nonsense string) error {
+	s.refuses = ""
+	a, err := s.Ask(ctx, nonsense)
+	if err == nil {
+		s.refuses = shape(a.Text, nonsense)
+	}
+	return err
+}
+
+// maxRefusal is how long the refusal of a command may be.
+const maxRefusal = 500
+
+// shape is a short answer without what differs from command to command: the words of the command and numbers. A long one is "".
+func shape(text, command string) string {
+	text = strings.ToLower(strings.TrimSpace(text))
+	if len(text) > maxRefusal || text == "" {
+		return ""
+	}
+	words := strings.Fields(strings.ToLower(command))
+	out := []string{}
+	for _, w := range strings.Fields(text) {
+		bare := strings.Trim(w, `"'.,:;<>()`)
+		switch {
+		case strings.Trim(w, "^") == "", slices.Contains(words, bare):
+			continue
+		}
+		out = append(out, numbers.ReplaceAllString(w, "0"))
+	}
+	return strings.Join(out, " ")
+}
+
+// firstLine returns the first line that is not blank.
+func firstLine(text string) string {
+	for line := range strings.SplitSeq(text, "\n") {
+		if line = strings.TrimSpace(line); line != "" {
+			return line
+		}
+	}
+	return ""
 }
 
 // Raise asks for another level and answers the question for its secret, once; the prompt is learned anew.
