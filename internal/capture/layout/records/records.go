@@ -3,6 +3,7 @@
 package records
 
 import (
+	"errors"
 	"fmt"
 	"net/netip"
 	"regexp"
@@ -24,7 +25,7 @@ var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
 
 var (
 	// pair is a name with what stands behind it, up to two blanks.
-	pair   = regexp.MustCompile(`([A-Za-z][A-Za-z0-9_-]*(?: [A-Za-z]+)?) ?\s*:\s+(\S+(?: \S+)*)`)
+	pair   = regexp.MustCompile(`^\s*([A-Za-z][A-Za-z0-9_-]*(?: [A-Za-z]+)?) ?\s*:\s+(\S+(?: \S+)*)\s*$`)
 	starts = regexp.MustCompile(`^\s*Destination\s*:\s+[0-9A-Fa-f.:]+(?:/\d+)?(?:\s{2,}|\s*$)`)
 	counts = regexp.MustCompile(`^\s*Destinations\s*:\s*(\d+)\s+Routes\s*:\s*(\d+)\s*$`)
 	table  = regexp.MustCompile(`^\s*Routing Tables?\s*:\s*(\S+)\s*$`)
@@ -68,6 +69,7 @@ type reader struct {
 	seen    map[netip.Prefix]bool // destinations of the table
 	lines   []bounds              // of the record so far
 	values  map[string][]string
+	broken  bool       // a line of the record was not understood
 	own     netip.Addr // the device's own address in the attached network of the record; not valid for none
 }
 
@@ -96,6 +98,7 @@ func Read(text []byte) layout.Reading {
 			r.flush()
 			r.Pass(lo, hi, layout.Ruler)
 		case r.values == nil || !r.take(s, lo, hi):
+			r.broken = r.values != nil // what the line says of the record is not known
 			r.LeaveUnread(lo, hi, layout.ErrNotARoute)
 		}
 	}
@@ -130,13 +133,10 @@ func (r *reader) take(s string, lo, hi int) bool {
 	var found [][2]string
 	for part := range strings.SplitSeq(spread(s), "\x00") {
 		m := pair.FindStringSubmatch(part)
-		if m == nil {
-			continue
-		}
-		key := strings.ToLower(m[1])
-		if !known[key] {
+		if m == nil || !known[strings.ToLower(m[1])] || strings.Contains(m[2], " :") {
 			return false
 		}
+		key := strings.ToLower(m[1])
 		found = append(found, [2]string{key, strings.TrimSpace(m[2])})
 	}
 	if len(found) == 0 {
@@ -165,6 +165,10 @@ func (r *reader) flush() {
 		return
 	}
 	p, a, state, err := r.record()
+	if r.broken && err == nil {
+		err = errBroken
+	}
+	r.broken = false
 	lines := r.lines
 	first, last := lines[0], lines[len(lines)-1]
 	r.values, r.lines = nil, nil
@@ -188,6 +192,8 @@ func (r *reader) flush() {
 		})
 	}
 }
+
+var errBroken = errors.New("a line of this record was not understood")
 
 // first returns the first value of a name, "" for none.
 func (r *reader) first(key string) string {

@@ -72,7 +72,7 @@ func (r *reader) fullLine(line []byte, lo, hi int) error {
 			r.prefix = ""
 			return err
 		}
-		r.prefix = string(word)
+		r.prefix, r.under = string(word), 0
 		lead, _ = layout.Field(line, wordEnd)
 		if lead == len(line) {
 			r.Pass(lo, hi, layout.PrefixHeading) // the route is on the next line
@@ -86,7 +86,12 @@ func (r *reader) fullLine(line []byte, lo, hi int) error {
 			rest = rest[1:]
 		}
 		if x, ok := parseProtocol(rest); ok {
-			return r.begin(x, mark, rest[x.end:], lo, hi)
+			if err := r.begin(x, mark, rest[x.end:], lo, hi); err != nil {
+				return err
+			}
+			r.under++
+			r.lines = append(r.lines[:0], layout.Mark(lo, hi))
+			return nil
 		}
 	}
 	if !r.pending {
@@ -97,6 +102,7 @@ func (r *reader) fullLine(line []byte, lo, hi int) error {
 	}
 	r.hi = hi
 	r.Collector.Read++
+	r.lines = append(r.lines, layout.Mark(lo, hi))
 	return nil
 }
 

@@ -7,7 +7,10 @@ package starred
 
 import (
 	"bytes"
+	"errors"
 	"fmt"
+	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -64,6 +67,10 @@ type reader struct {
 	heading      [2]int // bounds of the table's heading
 	says, hidden int
 	counted      int
+	lost         bool         // a heading was not understood
+	under        int          // routes that were begun under the present prefix
+	lines        []route.Mark // of the route that is being read
+	loose        []looseRoute // of the table
 
 	prefix  string // of the rows that follow
 	pending bool
@@ -152,12 +159,22 @@ func instance(name string) (table string, ip bool) {
 func (r *reader) line(line []byte, lo, hi int) error {
 	if c, ok := tableHeading(line); ok {
 		r.endTable()
+		r.lost = false
 		r.form, r.says, r.hidden, r.counted, r.heading = full, c.routes, c.hidden, 0, [2]int{lo, hi}
 		var ip bool
 		r.table, ip = instance(c.name)
 		r.skip = !ip
 		return nil // the heading is accounted for at the end of the table
 	}
+	if brokenHeading.Match(line) { // whose the rows below are is not known
+		r.endTable()
+		r.lost, r.prefix = true, ""
+		return errHeading
+	}
+	if r.lost && !bytes.HasPrefix(line, []byte("Routing table: ")) {
+		return errHeading
+	}
+	r.lost = false
 	switch {
 	case bytes.HasPrefix(line, []byte("Routing table: ")):
 		r.endTable()
@@ -211,6 +228,7 @@ func isFamily(line []byte, f *route.Family) bool {
 // endTable closes the table and compares the count.
 func (r *reader) endTable() {
 	r.flush()
+	r.settleLoose(r.says >= 0 && !r.skip && r.counted < r.says-r.hidden)
 	if r.says < 0 {
 		return
 	}
@@ -239,10 +257,43 @@ func (r *reader) flush() {
 	if n := len(r.attr.NextHops); n == 1 {
 		r.attr.NextHops[0].Installed = false
 	}
-	r.Add(
-		r.table,
-		network.Candidates,
-		route.Route{Prefix: p, Attributes: &r.attr, State: r.state, Mark: layout.Mark(r.lo, r.hi)},
-		0,
-	)
+	x := route.Route{Prefix: p, Attributes: &r.attr, State: r.state, Mark: layout.Mark(r.lo, r.hi)}
+	if r.form == full && r.under > 1 {
+		a := r.attr
+		a.NextHops = slices.Clone(a.NextHops)
+		x.Attributes = &a
+		r.loose = append(r.loose, looseRoute{x, slices.Clone(r.lines)})
+		return
+	}
+	r.Add(r.table, network.Candidates, x, 0)
 }
+
+// A looseRoute is a further candidate, which has no prefix on its own line: it is the prefix above's only if nothing is missing
+// between them.
+type looseRoute struct {
+	route.Route
+	lines []route.Mark
+}
+
+// settleLoose adds the further candidates of a table, or leaves them unread where the table's heading counts more routes than there
+// are.
+func (r *reader) settleLoose(missing bool) {
+	for _, x := range r.loose {
+		if !missing {
+			r.Add(r.table, network.Candidates, x.Route, 0)
+			continue
+		}
+		r.Collector.Read -= len(x.lines)
+		for _, m := range x.lines {
+			r.LeaveUnread(int(m.Off), int(m.End), errLoose)
+		}
+	}
+	r.loose = r.loose[:0]
+}
+
+// brokenHeading begins as the heading of a table does and is none that is understood.
+var brokenHeading = regexp.MustCompile(`^[A-Za-z_][\w.-]*\.\d+:`)
+
+var errHeading = errors.New("below a table's heading that is not understood")
+
+var errLoose = errors.New("its prefix may be missing: the table's heading counts more routes than there are")

@@ -1,6 +1,8 @@
 package starred
 
 import (
+	"fmt"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -82,9 +84,9 @@ func TestRead(t *testing.T) {
 			"5 0.0.0.0/0 static 5/- via 172.28.61.1 dev cable-0/0/0.0: active installed", "7 10.61.16.0/24 direct 0/- dev hall-0/0/1.0: active installed",
 			"9 10.61.16.1/32 local 0/- receive dev hall-0/0/1.0: active installed",
 			"11 10.61.32.0/24 ospf 10/20 via 172.28.61.6 dev cable-0/0/1.0 * via 172.28.61.10 dev cable-0/0/2.0: active installed",
-			"14 10.61.32.0/24 bgp 170/- via 172.28.61.6 dev cable-0/0/1.0", "17 10.61.40.0/21 aggregate 130/- unreachable: active installed",
+			"17 10.61.40.0/21 aggregate 130/- unreachable: active installed",
 			"19 10.61.48.0/21 static 5/- blackhole: active installed", "21 10.61.64.0/24 static 5/- in shop: active installed",
-			"23 224.0.0.5/32 ospf 10/1 multicast: active installed", "28 (shop) 10.61.64.0/24 direct 0/- dev shop-0/0/3.0: active installed",
+			"23 224.0.0.5/32 ospf 10/1 multicast: active installed", "14 10.61.32.0/24 bgp 170/- via 172.28.61.6 dev cable-0/0/1.0", "28 (shop) 10.61.64.0/24 direct 0/- dev shop-0/0/3.0: active installed",
 			"34 fd6b:6a65:6c76:32:1:2:3:0/112 ripng 100/2 via fe80::1 dev cable-0/0/1.0: active installed"},
 			[]string{"26 the heading counts 2 routes, 1 were read"}},
 		{"terse", terseForm, []string{
@@ -114,4 +116,29 @@ func FuzzRead(f *testing.F) {
 		f.Add([]byte(s))
 	}
 	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, Read, in) })
+}
+
+// TestAFurtherCandidateWhosePrefixIsGone is not the prefix above's: the table's heading counts more routes than there are.
+func TestAFurtherCandidateWhosePrefixIsGone(t *testing.T) {
+	const text = `inet.0: 2 destinations, 3 routes (2 active, 0 holddown, 0 hidden)
++ = Active Route, - = Last Active, * = Both
+
+10.61.8.0/24       *[OSPF/10] 00:12:31, metric 20
+                    >  to 172.28.61.6 via cable0
+10.61.9.0/24       *[BGP/170] 1d 02:03:04, localpref 100
+                    >  to 172.28.61.26 via cable1
+                    [BGP/170] 1d 02:03:04, localpref 90
+                    >  to 172.28.61.30 via cable1
+`
+	require.Equal(t, 3, readRoutes(t, text))
+	gone := strings.Replace(text, "10.61.9.0/24       *[BGP/170] 1d 02:03:04, localpref 100\n                    >  to 172.28.61.26 via cable1\n", "", 1)
+	require.Equal(t, 1, readRoutes(t, gone))
+	r := Read([]byte(gone))
+	require.True(t, r.Facts.Tables[0].Filtered.Known())
+	require.Contains(t, fmt.Sprint(r.Unread), "its prefix may be missing")
+}
+
+func readRoutes(t *testing.T, text string) int {
+	r := layouttest.Laws(t, Read, []byte(text))
+	return r.Facts.Tables[0].Routes.Len()
 }
