@@ -31,7 +31,7 @@ import (
 
 func gatherCommand() command {
 	return command{
-		name: "gather", args: "[DEVICE... | WAY://USER@HOST...]",
+		name: "gather", args: "[DEVICE... | WAY://...]",
 		short: "capture devices over the network, by commands that only read",
 		long: `Asks devices for their routes and what decides over packets, many at once, and puts what they say
 into the case as collect would. Which devices there are stands in devices.yaml in the case's folder:

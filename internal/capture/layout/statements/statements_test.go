@@ -132,6 +132,7 @@ interface up0
  ipv6 traffic-filter DAY out
  traffic-filter inbound acl 3001
  ip policy route-map ODD
+ ip verify source port-security
  ip nat outside
  zone-member security NIGHT
  description access-group of old
@@ -146,7 +147,7 @@ ip access-group NIGHT in
 			got = append(got, fmt.Sprint(1+bytes.Count(in[:f.Mark.Off], []byte{'\n'}), " ", uint8(f.Family), " in ", f.In, " out ", f.Out))
 		}
 	}
-	require.Equal(t, []string{"9 4 in up0 out ", "11 0 in up0 out ", "11 0 in  out up0", "10 0 in  out up0", "10 0 in up0 out "}, got)
+	require.Equal(t, []string{"9 4 in up0 out ", "10 4 in up0 out ", "12 0 in up0 out ", "12 0 in  out up0", "11 0 in  out up0", "11 0 in up0 out "}, got)
 	require.Equal(t, network.SourceCheck{Family: route.IPv4, Interface: "hall0", Mode: network.CheckLoose, Mark: r.Facts.Checks[0].Mark}, r.Facts.Checks[0])
 	layouttest.Variants(t, Read, string(in))
 }
