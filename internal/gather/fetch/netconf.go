@@ -42,7 +42,9 @@ func (f *Fetcher) netconf(ctx context.Context, t target.Target, at func(string))
 	defer done()
 	stop := context.AfterFunc(ctx, func() { client.Close() })
 	defer stop()
+	slow := f.opening(client)
 	n, err := openNetconf(client, f.longest())
+	slow.Stop()
 	if err != nil {
 		return Reading{}, err
 	}

@@ -38,7 +38,9 @@ func (f *Fetcher) ssh(ctx context.Context, t target.Target, at func(string)) (Re
 	if known && fam.Exec {
 		return f.channels(ctx, client, fam, t, at)
 	}
+	slow := f.opening(client)
 	line, err := openTerminal(ctx, client, f.Limits)
+	slow.Stop()
 	if err != nil {
 		return Reading{}, err
 	}
@@ -61,6 +63,15 @@ func (f *Fetcher) ssh(ctx context.Context, t target.Target, at func(string)) (Re
 		return f.channels(ctx, client, fam, t, at)
 	}
 	return f.commandLine(ctx, line.Session, fam, t, at)
+}
+
+// opening gives a device the time for its first byte to open a session: the requests for one have no end of their own.
+func (f *Fetcher) opening(client *ssh.Client) *time.Timer {
+	first := f.Limits.First
+	if first == 0 {
+		first = 15 * time.Second
+	}
+	return time.AfterFunc(first, func() { client.Close() })
 }
 
 // commandLine asks everything over a terminal. What is kept begins with the first question: the greeting and what found
@@ -252,6 +263,8 @@ const maxOutput = 1 << 30
 
 // execute runs one command in a channel of its own.
 func execute(ctx context.Context, client *ssh.Client, command string, longest time.Duration) ([]byte, string, error) {
+	stuck := time.AfterFunc(longest, func() { client.Close() }) // the request for a session has no end of its own
+	defer stuck.Stop()
 	ch, err := client.NewSession()
 	if err != nil {
 		return nil, "", fmt.Errorf("ends the connection before %q: %w", command, terminal.ErrCutOff)

@@ -12,6 +12,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"syscall"
 	"time"
 
@@ -140,26 +141,27 @@ func (d *Dialer) connect(ctx context.Context, t target.Target, open func(context
 	defer stop()
 	c, err := open(limit)
 	if err != nil {
-		return nil, fmt.Errorf("no connection to %s: %w", t.Endpoint(), plainly(limit, ctx, d.Connect, t.Jump, err))
+		return nil, fmt.Errorf("no connection to %s: %w", t.Endpoint(), plainly(ctx, limit, d.Connect, t.Jump, err))
 	}
-	// Whoever is asked for a password may take a while: the time is for the device only.
-	deadline := time.Now().Add(d.Connect)
-	_ = c.SetDeadline(deadline)
 	ended := context.AfterFunc(ctx, func() { c.Close() })
 	defer ended()
+	// A connection by way of another host knows no deadlines, so it is closed when its time is over.
 	tries := &attempts{}
-	conn, channels, requests, err := ssh.NewClientConn(c, t.Endpoint(), d.config(t, tries, c))
+	watch := time.AfterFunc(d.Connect, func() { tries.late.Store(true); c.Close() })
+	conn, channels, requests, err := ssh.NewClientConn(c, t.Endpoint(), d.config(t, tries, watch))
+	if !watch.Stop() && err == nil {
+		err = errLate
+	}
 	tries.settle(err)
 	if err != nil {
 		c.Close()
-		return nil, tries.word(t, d.Connect, ctx, err)
+		return nil, tries.word(ctx, t, d.Connect, err)
 	}
-	_ = c.SetDeadline(time.Time{})
 	return ssh.NewClient(conn, channels, requests), nil
 }
 
 // plainly takes what a person need not read out of an error of the network.
-func plainly(limit, ctx context.Context, after time.Duration, by string, err error) error {
+func plainly(ctx, limit context.Context, after time.Duration, by string, err error) error {
 	if ctx.Err() != nil {
 		return ctx.Err()
 	}
@@ -187,7 +189,10 @@ type attempts struct {
 	keys     int
 	noSecret bool
 	settled  func(secrets.Outcome) // what became of the password
+	late     atomic.Bool           // the time was over
 }
+
+var errLate = errors.New("too late")
 
 // settle tells what became of the password that was tried, if one was.
 func (a *attempts) settle(err error) {
@@ -203,7 +208,7 @@ func (a *attempts) settle(err error) {
 }
 
 // word makes one line of what ended a connection before it began.
-func (a *attempts) word(t target.Target, after time.Duration, ctx context.Context, err error) error {
+func (a *attempts) word(ctx context.Context, t target.Target, after time.Duration, err error) error {
 	var none *ssh.AlgorithmNegotiationError
 	text := err.Error()
 	switch {
@@ -211,6 +216,8 @@ func (a *attempts) word(t target.Target, after time.Duration, ctx context.Contex
 		return ctx.Err()
 	case a.host != nil:
 		return &Refusal{a.host}
+	case a.late.Load():
+		return fmt.Errorf("takes the connection and does not answer in %v", after)
 	case errors.As(err, &none) && none.What == "host key" && a.known && !slices.Equal(none.RequestedAlgorithms, []string{ssh.KeyAlgoRSA}):
 		return &Refusal{fmt.Errorf("its host key is of another kind than the known one (it offers %s); it was exchanged, or the "+
 			"known one must be renewed", strings.Join(none.RequestedAlgorithms, ", "))}
@@ -225,8 +232,6 @@ func (a *attempts) word(t target.Target, after time.Duration, ctx context.Contex
 		return &Refusal{fmt.Errorf("takes none of %d keys of %s, and no password", a.keys, t.User)}
 	case notLetIn(text):
 		return &Refusal{fmt.Errorf("lets %s in neither by key nor by password", t.User)}
-	case os.IsTimeout(err) || strings.Contains(text, "i/o timeout"):
-		return fmt.Errorf("takes the connection and does not answer in %v", after)
 	case strings.Contains(text, "EOF") || strings.Contains(text, "reset by peer"):
 		return errors.New("ended the connection before anybody was let in")
 	}
@@ -239,12 +244,12 @@ func notLetIn(text string) bool {
 }
 
 // config is how one device is spoken to.
-func (d *Dialer) config(t target.Target, tries *attempts, c net.Conn) *ssh.ClientConfig {
-	// A person at the terminal takes longer than a device.
+func (d *Dialer) config(t target.Target, tries *attempts, watch *time.Timer) *ssh.ClientConfig {
+	// A person at the terminal takes longer than a device, whose time this is.
 	patiently := func(ask func()) {
-		_ = c.SetDeadline(time.Time{})
+		watch.Stop()
 		ask()
-		_ = c.SetDeadline(time.Now().Add(d.Connect))
+		watch.Reset(d.Connect)
 	}
 	cfg := &ssh.ClientConfig{
 		User:              t.User,

@@ -202,6 +202,15 @@ func TestWhereNothingAnswers(t *testing.T) {
 	require.ErrorContains(t, s.dial(to), "connection refused")
 }
 
+func TestADeafDeviceBehindAJumpHost(t *testing.T) {
+	hop, far := server(), server()
+	hop.Leads, far.Deaf = true, true
+	s := newSite(t, hop, far)
+	to := at(far)
+	to.Jump = fmt.Sprintf("night@127.0.0.1:%d", hop.Port())
+	require.ErrorContains(t, s.dial(to), "takes the connection and does not answer in 1s")
+}
+
 func TestByWayOfAJumpHost(t *testing.T) {
 	hop, far := server(), server()
 	hop.Leads = true
