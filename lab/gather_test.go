@@ -331,6 +331,11 @@ func TestRealSNMP(t *testing.T) {
 			require.NotContains(t, string(b), secret)
 		}
 	}
+	hand, alone := t.TempDir(), filepath.Join(t.TempDir(), "case")
+	require.NoError(t, os.MkdirAll(filepath.Join(hand, "three"), 0o755))
+	require.NoError(t, os.WriteFile(filepath.Join(hand, "three", "walk.txt"), byHand, 0o644))
+	gatherInto(t, alone, f, []target.Target{agentAt("three", "night", target.Manager{})})
+	require.Equal(t, findings(load(t, hand)), findings(load(t, alone)))
 	for name, user := range map[string]string{"wrong-auth": "night", "nobody": "nobody"} {
 		_, err := f.Device(t.Context(), agentAt(name, user, target.Manager{}), func(string) {})
 		require.ErrorContains(t, err, "does not let this user in")

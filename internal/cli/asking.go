@@ -123,6 +123,13 @@ func (s *status) line() string {
 	if n := s.states[gather.Failed]; n > 0 {
 		out += fmt.Sprintf(", %d failed", n)
 	}
+	waiting := len(s.targets) - len(s.what)
+	for _, n := range s.states {
+		waiting -= n
+	}
+	if waiting > 0 {
+		out += fmt.Sprintf(", %d waiting", waiting)
+	}
 	var work []string
 	for i, what := range s.what {
 		work = append(work, s.targets[i].Name+": "+what)
