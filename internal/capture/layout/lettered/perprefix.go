@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"net/netip"
+	"regexp"
 	"strings"
 
 	"zarvek/internal/capture/layout"
@@ -20,9 +21,11 @@ import (
 // isPerPrefixHeading reads "PREFIX, ubest/mbest: …", and the form's own legend and table heading.
 func isPerPrefixHeading(line []byte) bool {
 	return bytes.Contains(line, []byte("ubest/mbest:")) || bytes.HasPrefix(line, []byte("'*' denotes best ucast next-hop")) ||
-		bytes.HasPrefix(line, []byte("IP Route Table for VRF ")) ||
-		bytes.HasPrefix(line, []byte("IPv6 Routing Table for VRF "))
+		len(line) > 0 && line[0] == 'I' && vrfHeading.Match(line)
 }
+
+// vrfHeading names the table of the rows below. A blank of it that was lost on the way changes nothing.
+var vrfHeading = regexp.MustCompile(`^IP(?:v6 ?Routing| ?Route) ?Table ?for ?VRF ?"?([^"]+?)"?\s*$`)
 
 // subtypes are the words behind the protocol's name.
 var subtypes = map[string]string{
@@ -55,11 +58,10 @@ func (r *reader) perPrefix(line []byte, lo, hi int) bool {
 	switch {
 	case trimmed[0] == '\'' && bytes.Contains(line, []byte("denotes")):
 		r.Pass(lo, hi, layout.Key)
-	case bytes.HasPrefix(line, []byte("IP Route Table for VRF ")),
-		bytes.HasPrefix(line, []byte("IPv6 Routing Table for VRF ")):
+	case line[0] == 'I' && vrfHeading.Match(line):
 		r.flush()
 		r.turned = true
-		r.instance = instanceName(strings.Trim(string(line[bytes.Index(line, []byte("VRF "))+4:]), "\" "))
+		r.instance = instanceName(string(vrfHeading.FindSubmatch(line)[1]))
 		clear(r.seen)
 		r.Pass(lo, hi, layout.Title)
 	case bytes.Contains(line, []byte("ubest/mbest:")):

@@ -97,6 +97,11 @@ func (r *reader) fullLine(line []byte, lo, hi int) error {
 	if !r.pending {
 		return layout.ErrNoRoute
 	}
+	if r.attr.Protocol != route.BGP && r.attr.Protocol != route.Aggregate && bytes.HasPrefix(rest, []byte("AS path:")) {
+		r.flush() // it belongs to a route whose first line is gone, and so does what follows
+		r.prefix = ""
+		return layout.ErrNoRoute
+	}
 	if err := r.below(rest); err != nil {
 		return err
 	}
@@ -140,6 +145,7 @@ func (r *reader) begin(x row, mark byte, rest []byte, lo, hi int) error {
 		r.state = route.Active | route.Installed
 	case !x.preference.Known:
 		r.state = route.Unusable // hidden
+		r.shown++
 	}
 	r.pending, r.lo, r.hi = true, lo, hi
 	r.counted++

@@ -68,6 +68,7 @@ type reader struct {
 	says, hidden int
 	counted      int
 	lost         bool         // a heading was not understood
+	shown        int          // hidden routes of the table that the listing shows all the same
 	under        int          // routes that were begun under the present prefix
 	lines        []route.Mark // of the route that is being read
 	loose        []looseRoute // of the table
@@ -160,7 +161,7 @@ func (r *reader) line(line []byte, lo, hi int) error {
 	if c, ok := tableHeading(line); ok {
 		r.endTable()
 		r.lost = false
-		r.form, r.says, r.hidden, r.counted, r.heading = full, c.routes, c.hidden, 0, [2]int{lo, hi}
+		r.form, r.says, r.hidden, r.counted, r.shown, r.heading = full, c.routes, c.hidden, 0, 0, [2]int{lo, hi}
 		var ip bool
 		r.table, ip = instance(c.name)
 		r.skip = !ip
@@ -228,6 +229,9 @@ func isFamily(line []byte, f *route.Family) bool {
 // endTable closes the table and compares the count.
 func (r *reader) endTable() {
 	r.flush()
+	if r.shown > 0 {
+		r.hidden = 0 // they are counted with the others
+	}
 	r.settleLoose(r.says >= 0 && !r.skip && r.counted < r.says-r.hidden)
 	if r.says < 0 {
 		return

@@ -138,6 +138,27 @@ func TestAFurtherCandidateWhosePrefixIsGone(t *testing.T) {
 	require.Contains(t, fmt.Sprint(r.Unread), "its prefix may be missing")
 }
 
+// TestLinesOfARouteWhoseFirstLineIsGone are not the route's above, and a hidden route that is shown is counted.
+func TestLinesOfARouteWhoseFirstLineIsGone(t *testing.T) {
+	const text = `inet.0: 2 destinations, 3 routes (2 active, 0 holddown, 1 hidden)
+
+10.61.8.0/24       *[Direct/0] 00:12:31
+                    >  via lo0.0
+10.61.9.0/24       *[BGP/170] 1d 02:03:04, localpref 100
+                      AS path: 64921 I, validation-state: unverified
+                    >  to 172.28.61.26 via cable1
+10.61.9.0/25        [BGP ] 1d 02:03:04, localpref 90
+                      AS path: 64921 I, validation-state: unverified
+                    >  to 172.28.61.30 via cable1
+`
+	require.Equal(t, 3, readRoutes(t, text))
+	gone := strings.Replace(text, "10.61.9.0/24       *[BGP/170] 1d 02:03:04, localpref 100\n", "", 1)
+	r := Read([]byte(gone))
+	require.Equal(t, 2, r.Facts.Tables[0].Routes.Len())
+	require.Len(t, r.Facts.Tables[0].Routes.At(0).NextHops, 1)
+	require.True(t, r.Facts.Tables[0].Filtered.Known(), "one of three is missing")
+}
+
 func readRoutes(t *testing.T, text string) int {
 	r := layouttest.Laws(t, Read, []byte(text))
 	return r.Facts.Tables[0].Routes.Len()
