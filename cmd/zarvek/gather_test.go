@@ -186,6 +186,26 @@ func TestWhatFailedIsGatheredLater(t *testing.T) {
 	require.Equal(t, "captured", doc.Devices[0].State)
 }
 
+// TestTheDryRunShowsWhatIsSent, to the letter, of a family that is named and of one that is found.
+func TestTheDryRunShowsWhatIsSent(t *testing.T) {
+	for _, more := range []string{"", ", family: lettered"} {
+		r := newRopeway(t)
+		d := station("summit", 3)
+		d.Level, d.Secret = "enable", snow
+		r.serve(d, true, ", raise: true"+more)
+		shown := strings.NewReplacer(", else ", "\n", " (", "\n(").Replace(r.run(0, "gather", "-dry-run"))
+		var lines []string
+		for line := range strings.Lines(shown) {
+			lines = append(lines, strings.TrimSpace(line))
+		}
+		r.run(0, r.gather()...)
+		require.Greater(t, len(d.Received()), 10)
+		for _, sent := range d.Received() {
+			require.Contains(t, lines, sent)
+		}
+	}
+}
+
 func TestHowGatherIsCalledWrongly(t *testing.T) {
 	r := newRopeway(t)
 	require.Contains(t, r.run(2, "gather"), "devices.yaml: there is no such file")

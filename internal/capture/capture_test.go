@@ -252,3 +252,19 @@ func TestLineNumbersAfterManyQuestions(t *testing.T) {
 		}
 	}
 }
+
+// TestEvidenceStaysExact in a log of which another line was cleaned: of a document on one line each route has its own bytes.
+func TestEvidenceStaysExact(t *testing.T) {
+	const route = `{"dst":"10.61.3.0/24","gateway":"172.28.61.6","dev":"cable0","protocol":"static","flags":[]}`
+	text := "night@edge:~$ sysctl -a -r '^net'\nnet.ipv4.ip_forward = 1\r\nnight@edge:~$ ip -j route\n[" +
+		`{"dst":"10.61.2.0/24","dev":"hall0","protocol":"kernel","scope":"link","flags":[]},` + route + "]\n\x1b[1mnight@edge\x1b[0m:~$ exit\n"
+	c, err := Read("x", []byte(text), 1)
+	require.NoError(t, err)
+	for i := range c.Parts {
+		for _, x := range c.Parts[i].Facts.Tables {
+			require.Equal(t, route, string(c.Source.Text(x.Routes.At(1).Mark)))
+			return
+		}
+	}
+	t.Fatal("no table was read")
+}

@@ -79,12 +79,8 @@ func (p *Part) keepRules(src *Source, command string) {
 		}
 		var c layout.Collector
 		c.Facts = p.Facts
-		c.Restrict(network.FlowRule{}, 0, 0)
+		c.RestrictAt(network.FlowRule{}, u.Mark)
 		p.Facts = c.Facts
-		flows := p.Facts.Policy.Flows
-		for k := len(flows) - 2; k < len(flows); k++ {
-			flows[k].Mark = u.Mark
-		}
 		p.Unread = append(p.Unread[:i:i], p.Unread[i+1:]...)
 		p.Read++
 		if p.Layout == "" {

@@ -43,6 +43,7 @@ func TestWhatReadsLikeAFilterIsKept(t *testing.T) {
 		"filter protocol ip pref 1 flower\n  action order 1: gact action drop\n":                                 "action order 1: gact action drop",
 		"nv set acl KEEPOUT rule 10 match ip source-ip 10.61.1.0/24\nnv set interface up0 acl KEEPOUT inbound\n": "nv set interface up0 acl KEEPOUT inbound",
 		"00100 allow ip from any to any via lo0\n00200 deny ip from 10.61.1.0/24 to any\n":                       "00200 deny ip from 10.61.1.0/24 to any",
+		"edge> fw stat\nHOST      POLICY     DATE\n":                                                             "HOST      POLICY     DATE",
 		"edge # get firewall policy\n== [ 1 ]\npolicyid: 1\n":                                                    "== [ 1 ]",
 		"edge# show filter\nsome words in no form that is known\n":                                               "some words in no form that is known",
 	} {

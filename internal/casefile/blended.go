@@ -35,10 +35,7 @@ func (c *Case) blended(b *network.Builder) {
 		if m, ok := apart(all); ok {
 			var c layout.Collector
 			for _, hook := range []network.Hook{network.Forwarded, network.ForItself, network.FromItself} {
-				c.Restrict(network.FlowRule{Hook: hook, Missing: network.SeveralBlended}, 0, 0)
-			}
-			for i := range c.Facts.Policy.Flows {
-				c.Facts.Policy.Flows[i].Mark = m
+				c.RestrictAt(network.FlowRule{Hook: hook, Missing: network.SeveralBlended}, m)
 			}
 			b.Add(d, c.Facts, 0)
 		}

@@ -13,6 +13,7 @@ import (
 	"path"
 	"runtime"
 	"strings"
+	"sync"
 	"sync/atomic"
 
 	"golang.org/x/sync/errgroup"
@@ -42,6 +43,9 @@ type Case struct {
 	Thought *settle.Result
 	Steps   []rehearse.Step // of that change
 	change  *capture.Source
+
+	spokenOnce sync.Once
+	spoken     map[string]spokenOf // by device
 }
 
 // A File is one capture of the case.
@@ -86,7 +90,7 @@ func LoadTelling(dir string, tell func(done, total int64), layouts ...string) (*
 	case errors.Is(err, fs.ErrNotExist):
 		return nil, errorf("%s: there is no such folder; give the case's folder with -case", show(dir))
 	case err != nil:
-		return nil, errorf("%s: %v", show(dir), cause(err))
+		return nil, errorf("%s: %v", show(dir), source.Cause(err))
 	case !info.IsDir():
 		return nil, errorf("%s: not a folder; -case takes a folder of captures", show(dir))
 	}
@@ -232,7 +236,7 @@ func (c *Case) readNotes(b *network.Builder) error {
 		return nil
 	}
 	if err != nil {
-		return errorf("%s: cannot be read: %v", NotesFile, cause(err))
+		return errorf("%s: cannot be read: %v", NotesFile, source.Cause(err))
 	}
 	if c.notes, err = capture.Open(NotesFile, raw); err != nil {
 		return errorf("%s: %v", NotesFile, err)
@@ -268,7 +272,7 @@ func Describe(files []string) ([]layout.Reader, error) {
 	for _, f := range files {
 		text, err := source.ReadFile(f, source.MaxRecord)
 		if err != nil {
-			return nil, errorf("%s: cannot be read: %v", show(f), cause(err))
+			return nil, errorf("%s: cannot be read: %v", show(f), source.Cause(err))
 		}
 		r, err := described.Parse(show(f), text)
 		if err != nil {
@@ -368,15 +372,6 @@ func deviceOf(name, root string) (device string, folder bool) {
 		stem = base
 	}
 	return stem, false
-}
-
-// cause strips the path, which the message has already, from an error of package os.
-func cause(err error) error {
-	var p *fs.PathError
-	if errors.As(err, &p) {
-		return p.Err
-	}
-	return err
 }
 
 // show makes a path safe to print in a message: control characters are escaped.

@@ -31,7 +31,7 @@ func (u *unit) read() ([]byte, error) {
 		return nil, errorf(
 			"%s: cannot be read: %v; make it readable or move it out of the case",
 			show(u.name),
-			cause(err),
+			source.Cause(err),
 		)
 	}
 	return raw, nil
@@ -51,7 +51,7 @@ func openAll(l *listing) ([]unit, error) {
 			return nil, errorf(
 				"%s: cannot be read: %v; make it readable or move it out of the case",
 				show(name),
-				cause(err),
+				source.Cause(err),
 			)
 		}
 		if !maybe {

@@ -37,12 +37,12 @@ func (l *listing) path(name string) string {
 func find(dir string) (*listing, error) {
 	top, err := filepath.EvalSymlinks(dir)
 	if err != nil {
-		return nil, errorf("%s: %v", show(dir), cause(err))
+		return nil, errorf("%s: %v", show(dir), source.Cause(err))
 	}
 	l := &listing{dir: top, pending: Pending(top), budget: source.NewBudget(maxUnpacked)}
 	err = filepath.WalkDir(top, func(p string, d fs.DirEntry, err error) error {
 		if err != nil {
-			return errorf("%s: %v", show(p), cause(err))
+			return errorf("%s: %v", show(p), source.Cause(err))
 		}
 		rel, _ := filepath.Rel(top, p)
 		name := filepath.ToSlash(rel)

@@ -133,7 +133,7 @@ func (c *Case) Mask(m *mask.Masker, keepUnread bool) (*MaskedCase, error) {
 			continue
 		}
 		if err != nil {
-			return nil, errorf("%s: cannot be read: %v", own, cause(err))
+			return nil, errorf("%s: cannot be read: %v", own, source.Cause(err))
 		}
 		var b bytes.Buffer
 		for line := range strings.Lines(string(raw)) {

@@ -25,7 +25,7 @@ func (c *Case) readChange() error {
 		return nil
 	}
 	if err != nil {
-		return errorf("%s: cannot be read: %v", ChangeFile, cause(err))
+		return errorf("%s: cannot be read: %v", ChangeFile, source.Cause(err))
 	}
 	if c.change, err = capture.Open(ChangeFile, raw); err != nil {
 		return errorf("%s: %v", ChangeFile, err)
@@ -94,11 +94,11 @@ func (c *Case) SaveWith(steps []rehearse.Step, to string) error {
 			err = put(to, name, raw)
 		}
 		if err != nil {
-			return errorf("%s: cannot be copied to %s: %v", show(name), show(to), cause(err))
+			return errorf("%s: cannot be copied to %s: %v", show(name), show(to), source.Cause(err))
 		}
 	}
 	if err := put(to, ChangeFile, notes.WriteChange(append(c.Steps, steps...))); err != nil {
-		return errorf("%s: cannot be written to %s: %v", ChangeFile, show(to), cause(err))
+		return errorf("%s: cannot be written to %s: %v", ChangeFile, show(to), source.Cause(err))
 	}
 	return nil
 }

@@ -65,16 +65,20 @@ func (c *Case) untoldOf(d *network.Device) []Untold {
 	return out
 }
 
+// spokenOf returns what a device's captures speak of; those of all devices are looked through when the first one is asked for.
 func (c *Case) spokenOf(device string) spokenOf {
-	var t spokenOf
-	for _, f := range c.Files {
-		for i := range f.Parts {
-			if p := &f.Parts[i]; f.DeviceOf(p) == device {
-				t.add(p)
+	c.spokenOnce.Do(func() {
+		c.spoken = map[string]spokenOf{}
+		for _, f := range c.Files {
+			for i := range f.Parts {
+				d := f.DeviceOf(&f.Parts[i])
+				t := c.spoken[d]
+				t.add(&f.Parts[i])
+				c.spoken[d] = t
 			}
 		}
-	}
-	return t
+	})
+	return c.spoken[device]
 }
 
 // add takes in what one part of a capture speaks of.

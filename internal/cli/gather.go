@@ -70,8 +70,8 @@ terminal, or stand in a file that only you may read (-secrets):
 A wrong password is tried once. Host keys must be known (known_hosts); an unknown one is shown and asked
 about on a terminal, else refused; a changed one is always refused.
 
-A device joins the case whole or not at all. Exit code 1: not all were captured; gather -missing tries
-those again. Ctrl-C keeps what is done. A table that is no longer the same at the end is told.`,
+A device joins the case whole or not at all. Exit code 1: not all were captured, and gather -missing
+tries those again; or nothing that one said reads as routes. Ctrl-C keeps what is done. A table that is no longer the same at the end is told.`,
 		setup: func(fs *flag.FlagSet) action {
 			g := &gatherOptions{old: map[string]bool{}}
 			fs.StringVar(&g.list, "devices", "", "the `file` that lists the devices; devices.yaml in the case where none is given")
@@ -92,7 +92,7 @@ those again. Ctrl-C keeps what is done. A table that is no longer the same at th
 				return nil
 			})
 			fs.DurationVar(&g.connect, "connect", 10*time.Second, "how `long` a device may take to be connected")
-			fs.DurationVar(&g.silence, "silence", 20*time.Second, "how `long` it may say nothing in an answer")
+			fs.DurationVar(&g.silence, "silence", 20*time.Second, "how `long` it may say nothing, before its prompt and in an answer")
 			fs.DurationVar(&g.longest, "longest", 10*time.Minute, "how `long` one answer may take")
 			fs.DurationVar(&g.watch, "watch", 0, "gather again each time this `long` has passed, into folders by time")
 			fs.IntVar(&g.rounds, "rounds", 0, "with -watch: how `many` times; 0 until Ctrl-C")
@@ -179,17 +179,9 @@ func (g *gatherOptions) listed(e *env, args []string) ([]target.Target, error) {
 		return nil, nil
 	}
 	if err != nil {
-		return nil, fmt.Errorf("%s: cannot be read: %w", name, cause(err))
+		return nil, fmt.Errorf("%s: cannot be read: %w", name, source.Cause(err))
 	}
 	return devlist.Parse(name, text)
-}
-
-func cause(err error) error {
-	var p *fs.PathError
-	if errors.As(err, &p) {
-		return p.Err
-	}
-	return err
 }
 
 // chosen picks the devices that the arguments name; all where there are none.
@@ -281,7 +273,7 @@ func (g *gatherOptions) uncaptured(e *env, targets []target.Target) ([]target.Ta
 	}
 	have, err := gather.Captured(e.caseDir, names)
 	if err != nil {
-		return nil, fmt.Errorf("%s: %w", e.caseDir, cause(err))
+		return nil, fmt.Errorf("%s: %w", e.caseDir, source.Cause(err))
 	}
 	if len(have) == 0 || g.dry && !g.missing {
 		return targets, nil

@@ -3,9 +3,10 @@ package cli
 import (
 	"errors"
 	"io"
-	"io/fs"
 	"os"
 	"syscall"
+
+	"zarvek/internal/source"
 )
 
 // exitClosed is the exit code where whoever reads the output has gone, as shells count a program that SIGPIPE ended.
@@ -40,12 +41,7 @@ func (o *output) file() *os.File {
 type notWritten struct{ cause error }
 
 func (e *notWritten) Error() string {
-	cause := e.cause
-	var p *fs.PathError
-	if errors.As(cause, &p) {
-		cause = p.Err
-	}
-	return "the output could not be written: " + cause.Error() + "; what is there is not whole"
+	return "the output could not be written: " + source.Cause(e.cause).Error() + "; what is there is not whole"
 }
 
 // closedPipe reports whether the reader of the output has gone, as head does when it has seen enough.

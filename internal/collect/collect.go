@@ -24,6 +24,7 @@ import (
 
 	"zarvek/internal/casefile"
 	"zarvek/internal/gather/record"
+	"zarvek/internal/source"
 )
 
 // Limits for one collection.
@@ -156,7 +157,7 @@ func work(ctx context.Context, opt Options, d disk, prepare func(c *collection) 
 	}
 	c.staging, err = d.MkdirTemp(s.dir, fmt.Sprintf("%s%d-", casefile.StagingPrefix, os.Getpid()))
 	if err != nil {
-		return Result{}, refuse("%s: cannot be written to: %v; the case is as it was", opt.Case, reason(err))
+		return Result{}, refuse("%s: cannot be written to: %v; the case is as it was", opt.Case, source.Cause(err))
 	}
 	err = prepare(c)
 	if err == nil && len(c.new) > 0 {
@@ -290,12 +291,12 @@ func (c *collection) add(name, original string, r io.Reader) error {
 	}
 	f, err := c.disk.Create(c.staged(len(c.new)))
 	if err != nil {
-		return refuse("%s: cannot be copied: %v; the case is as it was", original, reason(err))
+		return refuse("%s: cannot be copied: %v; the case is as it was", original, source.Cause(err))
 	}
 	h := sha256.New()
 	n, err := io.Copy(io.MultiWriter(f, h), io.LimitReader(r, c.opt.Limit-c.bytes+1))
 	if err := errors.Join(err, f.Close()); err != nil {
-		return refuse("%s: cannot be copied: %v; the case is as it was", original, reason(err))
+		return refuse("%s: cannot be copied: %v; the case is as it was", original, source.Cause(err))
 	}
 	if c.bytes += n; c.bytes > c.opt.Limit {
 		return refuse("%s: more than %d bytes in one collection; collect less at a time", original, c.opt.Limit)

@@ -93,12 +93,12 @@ func (c *collection) place(name string) string {
 func (c *collection) folder(dir string) error {
 	top, err := filepath.EvalSymlinks(dir)
 	if err != nil {
-		return refuse("%s: %v", dir, reason(err))
+		return refuse("%s: %v", dir, source.Cause(err))
 	}
 	files := map[string]string{}
 	err = filepath.WalkDir(top, func(p string, d fs.DirEntry, err error) error {
 		if err != nil {
-			return refuse("%s: %v", p, reason(err))
+			return refuse("%s: %v", p, source.Cause(err))
 		}
 		if p != top && strings.HasPrefix(d.Name(), ".") {
 			if d.IsDir() {
@@ -144,7 +144,7 @@ func (c *collection) captures(names []string) []string {
 func (c *collection) open(name, file string) error {
 	f, err := source.Open(file)
 	if err != nil {
-		return refuse("%s: cannot be read: %v", file, reason(err))
+		return refuse("%s: cannot be read: %v", file, source.Cause(err))
 	}
 	defer f.Close()
 	return c.file(name, file, f)

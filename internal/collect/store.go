@@ -40,12 +40,12 @@ func openStore(ctx context.Context, dir string, d disk, wait time.Duration) (*st
 		_, err := os.Stat(dir)
 		if errors.Is(err, fs.ErrNotExist) {
 			if err := d.MkdirAll(dir); err != nil {
-				return nil, refuse("%s: cannot be made: %v", dir, reason(err))
+				return nil, refuse("%s: cannot be made: %v", dir, source.Cause(err))
 			}
 			s.made = true
 		}
 		if s.dir, err = filepath.EvalSymlinks(dir); err != nil {
-			return nil, refuse("%s: %v", dir, reason(err))
+			return nil, refuse("%s: %v", dir, source.Cause(err))
 		}
 		before, err := os.Stat(s.dir)
 		if err != nil {
@@ -58,7 +58,7 @@ func openStore(ctx context.Context, dir string, d disk, wait time.Duration) (*st
 		got, err := s.lock.TryLock()
 		switch now, gone := os.Stat(s.dir); {
 		case err != nil && !errors.Is(err, fs.ErrNotExist):
-			return nil, refuse("%s: cannot be locked: %v", dir, reason(err))
+			return nil, refuse("%s: cannot be locked: %v", dir, source.Cause(err))
 		case got && gone == nil && os.SameFile(before, now):
 			return s, nil
 		}
@@ -102,7 +102,7 @@ func (s *store) recover() error {
 			}
 		}
 		if err := s.disk.RemoveAll(staging); err != nil {
-			return refuse("%s: what an earlier collect left cannot be taken away: %v", staging, reason(err))
+			return refuse("%s: what an earlier collect left cannot be taken away: %v", staging, source.Cause(err))
 		}
 	}
 	return nil
@@ -148,7 +148,7 @@ func manifest(file string) ([]Item, error) {
 		err = json.Unmarshal(b, &old)
 	}
 	if err != nil {
-		return nil, refuse("%s: cannot be used: %v; repair it or move it away", file, reason(err))
+		return nil, refuse("%s: cannot be used: %v; repair it or move it away", file, source.Cause(err))
 	}
 	return old, nil
 }
@@ -176,7 +176,7 @@ func (s *store) commit(staging string, items, all []Item) error {
 		err = s.disk.Rename(draft, filepath.Join(staging, casefile.PlanFile))
 	}
 	if err != nil {
-		return refuse("%s: cannot be written to: %v; the case is as it was", s.dir, reason(err))
+		return refuse("%s: cannot be written to: %v; the case is as it was", s.dir, source.Cause(err))
 	}
 	if err := s.disk.SyncFolder(staging); err != nil {
 		return pending(s.dir, err)
@@ -201,7 +201,7 @@ func (s *store) fits(it Item) error {
 		case errors.Is(err, fs.ErrNotExist):
 			return nil
 		case err != nil:
-			return refuse("%s: cannot join the case: %v; the case is as it was", it.File, reason(err))
+			return refuse("%s: cannot join the case: %v; the case is as it was", it.File, source.Cause(err))
 		case info.Mode()&fs.ModeSymlink != 0:
 			return refuse("%s: cannot join the case: %s is a link, which is not followed; the case is as it was", it.File, at)
 		case i == len(parts)-1:
@@ -245,7 +245,7 @@ func (s *store) apply(staging string, plan casefile.Plan) error {
 
 // pending is the error of a collection that counts and whose files could not all be put into their places.
 func pending(dir string, err error) error {
-	return refuse("%s: the captures are in the case, but not yet in their places: %v; collect again to end that", dir, reason(err))
+	return refuse("%s: the captures are in the case, but not yet in their places: %v; collect again to end that", dir, source.Cause(err))
 }
 
 func (s *store) writeJSON(file string, v any) error {
@@ -262,16 +262,3 @@ func (s *store) writeJSON(file string, v any) error {
 }
 
 func stagedName(i int) string { return fmt.Sprintf("%06d", i) }
-
-// reason leaves the paths out of an error of package os, since the message names the place.
-func reason(err error) error {
-	var p *fs.PathError
-	var l *os.LinkError
-	switch {
-	case errors.As(err, &p):
-		return p.Err
-	case errors.As(err, &l):
-		return l.Err
-	}
-	return err
-}

@@ -213,6 +213,9 @@ type Planned struct {
 	Commands []string
 }
 
+// whyNonsense tells why a question is asked that no device takes.
+const whyNonsense = " (no device takes it: to learn how this one refuses)"
+
 // GatherPlanText writes what would be asked of whom.
 func GatherPlanText(w io.Writer, dir string, all []Planned, v View) error {
 	v.headline(w, true, "%s would be asked, into %s; nobody was contacted", count(len(all), "device", "devices"), Clean(dir))
@@ -231,7 +234,11 @@ func GatherPlanText(w io.Writer, dir string, all []Planned, v View) error {
 			unknown = true
 		}
 		fmt.Fprintf(w, "\n%s\n", line)
+		f, _ := family.ByName(t.Family)
 		for _, c := range p.Commands {
+			if c == f.Nonsense {
+				c += whyNonsense
+			}
 			fmt.Fprintf(w, "  %s\n", Clean(c))
 		}
 		if len(p.Commands) == 0 {
@@ -255,7 +262,13 @@ func families(w io.Writer) {
 	fmt.Fprintln(w, "command against pages. What is sent then:")
 	for _, f := range family.All() {
 		fmt.Fprintf(w, "\n%s: %s\n", f.Name, f.About)
+		if f.Nonsense != "" {
+			fmt.Fprintf(w, "  %s%s\n", f.Nonsense, whyNonsense)
+		}
 		fmt.Fprintf(w, "  %s\n", f.Version)
+		if f.Privilege != "" {
+			fmt.Fprintf(w, "  %s (where devices.yaml says raise: true)\n", f.Privilege)
+		}
 		for _, s := range f.Session {
 			fmt.Fprintf(w, "  %s\n", strings.Join(s, ", else "))
 		}
@@ -316,7 +329,7 @@ func gatheredNotes(w io.Writer, all []casefile.Gathering) {
 			last = g.End
 		}
 	}
-	fmt.Fprintf(w, "\n%s gathered from %s to %s, %s apart.\n", count(len(all), "device", "devices"),
+	fmt.Fprintf(w, "\n%s gathered from %s to %s, within %s.\n", count(len(all), "device", "devices"),
 		first.UTC().Format("2006-01-02 15:04:05"), last.UTC().Format("15:04:05 UTC"), last.Sub(first).Round(time.Second))
 	for _, g := range all {
 		for _, m := range g.Moved {

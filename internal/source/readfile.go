@@ -1,8 +1,10 @@
 package source
 
 import (
+	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"os"
 	"syscall"
 )
@@ -51,4 +53,17 @@ func Open(name string) (*os.File, error) {
 		return nil, err
 	}
 	return f, nil
+}
+
+// Cause leaves the paths out of an error of package os, for a message that names the place itself.
+func Cause(err error) error {
+	var p *fs.PathError
+	var l *os.LinkError
+	switch {
+	case errors.As(err, &p):
+		return p.Err
+	case errors.As(err, &l):
+		return l.Err
+	}
+	return err
 }

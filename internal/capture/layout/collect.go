@@ -127,8 +127,11 @@ func (c *Collector) Join(o *Collector) {
 
 // Restrict keeps that packets meet a filter or policy where the rule says, whose text was not read: it may stop them or not. Each
 // is a chain of its own.
-func (c *Collector) Restrict(rule network.FlowRule, lo, hi int) {
-	rule.Mark, rule.Chain = Mark(lo, hi), firstChain+len(c.Facts.Policy.Flows)
+func (c *Collector) Restrict(rule network.FlowRule, lo, hi int) { c.RestrictAt(rule, Mark(lo, hi)) }
+
+// RestrictAt is Restrict for evidence that is no part of the text that is read.
+func (c *Collector) RestrictAt(rule network.FlowRule, m route.Mark) {
+	rule.Mark, rule.Chain = m, firstChain+len(c.Facts.Policy.Flows)
 	rule.Undecided, rule.NotRead = true, true
 	rest := network.FlowRule{Hook: rule.Hook, Family: rule.Family, Permit: true, NotRead: true, Chain: rule.Chain, Mark: rule.Mark}
 	c.Facts.Policy.Flows = append(c.Facts.Policy.Flows, rule, rest)

@@ -102,9 +102,9 @@ func Plan(t target.Target) ([]string, error) {
 		}
 		return commands(fam, t)
 	case target.Netconf:
-		return []string{"get: ietf-interfaces, ietf-routing (RFC 8343, 8344, 8349)"}, nil
+		return []string{"get: ietf-interfaces, ietf-routing (RFC 8343, 8344, 8349)", "close-session"}, nil
 	case target.Restconf:
-		var out []string
+		out := []string{"GET " + hostMeta}
 		for _, r := range resources {
 			out = append(out, "GET "+strings.Join(r.paths, ", else "))
 		}
@@ -125,6 +125,9 @@ func commands(fam family.Family, t target.Target) ([]string, error) {
 	if !fam.Exec {
 		if t.Raise && fam.Privilege != "" {
 			out = append(out, fam.Privilege)
+		}
+		if fam.Nonsense != "" {
+			out = append(out, fam.Nonsense)
 		}
 		for _, s := range fam.Session {
 			out = append(out, strings.Join(s, ", else "))

@@ -163,9 +163,12 @@ func (s *web) word(ctx context.Context, err error) error {
 	return err
 }
 
+// hostMeta is the document that tells where a server keeps its data.
+const hostMeta = "/.well-known/host-meta"
+
 // root finds where the server keeps its data (RFC 8040 section 3.1).
 func (s *web) root(ctx context.Context) (string, error) {
-	body, status, err := s.get(ctx, "/.well-known/host-meta", "application/xrd+xml")
+	body, status, err := s.get(ctx, hostMeta, "application/xrd+xml")
 	if err != nil {
 		return "", err
 	}

@@ -9,13 +9,13 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"os"
 	"regexp"
 	"strings"
 	"sync"
 
 	"github.com/goccy/go-yaml/ast"
 
+	"zarvek/internal/source"
 	"zarvek/internal/strict"
 )
 
@@ -74,29 +74,19 @@ const maxFile = 1 << 20
 
 // ReadFile adds the secrets of a file. It must be a plain file that nobody but its owner may read.
 func (s *Store) ReadFile(name string) error {
-	f, err := os.Open(name)
+	f, err := source.Open(name)
 	if err != nil {
-		return fmt.Errorf("%s: cannot be read: %w", name, cause(err))
+		return fmt.Errorf("%s: cannot be read: %w", name, source.Cause(err))
 	}
 	defer f.Close()
 	info, err := f.Stat()
 	switch {
 	case err != nil:
-		return fmt.Errorf("%s: cannot be read: %w", name, cause(err))
-	case !info.Mode().IsRegular():
-		return fmt.Errorf("%s: no plain file; hand secrets of a pipe over with -secrets-fd", name)
+		return fmt.Errorf("%s: cannot be read: %w", name, source.Cause(err))
 	case info.Mode().Perm()&0o077 != 0:
 		return fmt.Errorf("%s: others may read it; take that away first: chmod 600 %s", name, name)
 	}
 	return s.Read(name, f)
-}
-
-func cause(err error) error {
-	var p *os.PathError
-	if errors.As(err, &p) {
-		return p.Err
-	}
-	return err
 }
 
 // Read adds the secrets of a text: a mapping of devices, or "all", to kinds of secrets. Its errors name a place and

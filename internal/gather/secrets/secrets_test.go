@@ -5,6 +5,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"syscall"
 	"testing"
 	"time"
 
@@ -80,7 +81,10 @@ func TestAFileOfSecretsIsItsOwnersAlone(t *testing.T) {
 	require.ErrorContains(t, s.ReadFile(file), "chmod 600")
 	require.NoError(t, os.Chmod(file, 0o600))
 	require.NoError(t, s.ReadFile(file))
-	require.ErrorContains(t, s.ReadFile(dir), "no plain file")
+	require.ErrorContains(t, s.ReadFile(dir), "not a plain file")
+	pipe := filepath.Join(dir, "pipe")
+	require.NoError(t, syscall.Mkfifo(pipe, 0o600))
+	require.ErrorContains(t, s.ReadFile(pipe), "not a plain file", "nobody is waited for")
 	require.ErrorContains(t, s.ReadFile(filepath.Join(dir, "none")), "cannot be read")
 }
 
