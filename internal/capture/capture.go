@@ -115,7 +115,7 @@ func Read(name string, raw []byte, file uint32, described ...layout.Reader) (*Ca
 // readSource reads a text with the readers given.
 func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
 	c := &Capture{Source: src}
-	sections, lines := split(src.text)
+	sections, commands, lines := split(src.text)
 	c.Prompts = lines
 	for _, s := range sections {
 		text := src.text[s.lo:s.hi]
@@ -172,10 +172,13 @@ func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
 			lacking(c.Parts[first:], n, m)
 		}
 	}
+	c.changedAfterwards(commands, file)
 	return c
 }
 
 var errAway = errors.New("this is no answer to the command above: another device answers, and no prompt that is known tells which")
+
+var errWatched = errors.New("it tells of a change as it came, not of what a table holds")
 
 // nobodys leaves unread what came after a command that goes to another device, where anything of it was read: it is not that of
 // the device at whose prompt the command stands.

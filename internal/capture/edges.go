@@ -46,7 +46,7 @@ func (s *Source) changed(what map[int]change) *Source {
 	if len(what) == 0 {
 		return nil
 	}
-	out := &Source{Name: s.Name, raw: s.raw, Noise: s.Noise, text: make([]byte, 0, len(s.text))}
+	out := &Source{Name: s.Name, raw: s.raw, Noise: s.Noise, moves: s.moves, text: make([]byte, 0, len(s.text))}
 	n, joined := 0, false
 	for lo, hi := range layout.Lines(s.text) {
 		if slices.Contains(s.stops, uint32(lo)) {

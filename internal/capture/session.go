@@ -30,6 +30,8 @@ var noAnswer = regexp.MustCompile(`^(?:exit|quit|logout|logoff|date|uptime|ping6
 var prompts = []*regexp.Regexp{
 	// name# command, name(mode)> command, name/context# command
 	regexp.MustCompile(`^([A-Za-z][\w.-]*[\w-])(?:/[\w./-]+)?(?:\([^()]*\))*(?:[#>]|%\s)\s*([A-Za-z?!].*)?$`),
+	// a name of one letter
+	regexp.MustCompile(`^([A-Za-z])(?:\([^()]*\))*#\s*([a-z].*)?$`),
 	// name$ command
 	regexp.MustCompile(`^([A-Za-z][\w.-]*[\w-])\$\s+([a-z/].*)$`),
 	// slot/part:name# command
@@ -75,7 +77,7 @@ type prompter struct {
 
 // prompt reads a line as a prompt.
 func (p *prompter) prompt(line []byte) (device, command string, ok bool) {
-	if len(line) < 3 || len(line) > maxPrompt || !mayPrompt(line) {
+	if len(line) < 2 || len(line) > maxPrompt || !mayPrompt(line) {
 		return "", "", false
 	}
 	line = bytes.TrimRight(line, "\r")
@@ -121,7 +123,7 @@ func mayPrompt(line []byte) bool {
 	for i, c := range line {
 		switch c {
 		case '#', '>', '$', '%', '(':
-			return i >= 2
+			return i >= 1
 		case ' ':
 			if i+1 < len(line) && (line[i+1] == '#' || line[i+1] == '$' || line[i+1] == '(') {
 				return i >= 2
@@ -140,8 +142,14 @@ var clock = regexp.MustCompile(
 	`^(?:(?:Mon|Tue|Wed|Thu|Fri|Sat|Sun) )?[A-Z][a-z]{2} +\d{1,2} \d\d:\d\d:\d\d(?:\.\d+)?(?: [A-Z]{2,5})?(?: \d{4})?\s*$`,
 )
 
+// A typed is a command at a prompt.
+type typed struct {
+	device, command string
+	lo, hi          int // the prompt's line, in the clean text
+}
+
 // split cuts a clean text at its prompts. Lines is the number of prompt lines, with those that only tell the time.
-func split(text []byte) (sections []section, lines int) {
+func split(text []byte) (sections []section, commands []typed, lines int) {
 	cur := section{}
 	p := prompter{text: text}
 	fresh := false // nothing but blank lines came since the prompt
@@ -157,6 +165,9 @@ func split(text []byte) (sections []section, lines int) {
 		}
 		fresh = true
 		lines++
+		if command != "" {
+			commands = append(commands, typed{device, command, lo, hi})
+		}
 		cur.hi = lo
 		if cur.hi > cur.lo {
 			sections = append(sections, cur)
@@ -179,7 +190,7 @@ func split(text []byte) (sections []section, lines int) {
 	if name := first(sections); name != "" && sections[0].device == "" {
 		sections[0].device, sections[0].banner = name, true // what stands before the first prompt is the same device's: its banner
 	}
-	return sections, lines
+	return sections, commands, lines
 }
 
 // first returns the device of the first prompt.

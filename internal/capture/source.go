@@ -26,8 +26,9 @@ type Source struct {
 	binary bool   // its lines are records
 	// Noise counts lines that belong to no table: log messages, a pager's prompts, complaints.
 	Noise int
-	stops []uint32 // where, in the clean text, a pager stopped and waited
-	text  []byte   // without escapes, overstrikes and the like; the same slice as raw where there are none
+	stops []uint32     // where, in the clean text, a pager stopped and waited
+	moves []route.Mark // log messages, as taken, of links and neighbours that came or went
+	text  []byte       // without escapes, overstrikes and the like; the same slice as raw where there are none
 
 	// Where text differs from raw: for each clean line, where it starts in text and in raw.
 	cleanStart, rawStart []uint32
@@ -151,14 +152,14 @@ func (s *Source) clean() {
 		s.rawStart = append(s.rawStart, uint32(lo))
 		start := len(s.text)
 		s.text = appendClean(s.text, s.raw[lo:next])
-		s.quiet(start)
+		s.quiet(start, route.Mark{Off: uint32(lo), End: uint32(lo + len(withoutEnd(s.raw[lo:next])))})
 		s.same = append(s.same, bytes.Equal(withoutEnd(s.text[start:]), withoutEnd(s.raw[lo:next])))
 		lo = next
 	}
 }
 
-// quiet empties the last line of text where it is noise, and takes a pager's prompt off its front.
-func (s *Source) quiet(start int) {
+// quiet empties the last line of text where it is noise, and takes a pager's prompt off its front. Mark is the line as taken.
+func (s *Source) quiet(start int, mark route.Mark) {
 	line := s.text[start:]
 	end := len(line)
 	for end > 0 && (line[end-1] == '\n' || line[end-1] == '\r') {
@@ -168,6 +169,9 @@ func (s *Source) quiet(start int) {
 	if noise(line[:end]) {
 		s.Noise++
 		front = end
+		if tellsOfMove.Match(line[:end]) {
+			s.moves = append(s.moves, mark)
+		}
 		if pager.Match(line[:end]) && !bytes.Contains(bytes.ToUpper(line[:end]), []byte("END")) {
 			s.stops = append(s.stops, uint32(start))
 		}

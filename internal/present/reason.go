@@ -108,6 +108,8 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 		return fmt.Sprintf("the capture of %s table is cut off before %s", its, dst)
 	case forward.RowUnread:
 		return fmt.Sprintf("a line of %s table tells of a route that may be for %s and was not read", its, dst)
+	case forward.ChangedSince:
+		return fmt.Sprintf("%s may have changed its routes to %s after its table was shown", at, dst)
 	case forward.CapturesContradict:
 		return fmt.Sprintf("two captures of %s, of different moments, lead %s to different next hops", at, dst)
 	case forward.RouteRefused:
@@ -397,6 +399,8 @@ func advice(b forward.Branch, dst netip.Addr) string {
 		return fmt.Sprintf("capture the policy rules of %s (ip rule, ip -6 rule)", at)
 	case forward.TableFiltered, forward.TableCut:
 		return fmt.Sprintf("capture the whole routing table of %s", at)
+	case forward.ChangedSince:
+		return fmt.Sprintf("capture the routing table of %s again", at)
 	case forward.RowUnread:
 		return fmt.Sprintf("read that line yourself, or capture the routing table of %s in another form", at)
 	case forward.CapturesContradict:

@@ -13,6 +13,7 @@ var codeWords = [...]string{
 	TableFiltered:      "table-filtered",
 	TableCut:           "table-cut",
 	RowUnread:          "row-unread",
+	ChangedSince:       "changed-since",
 	CapturesContradict: "captures-contradict",
 	RouteRefused:       "route-refused",
 	NotPredicted:       "not-predicted",

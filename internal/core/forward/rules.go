@@ -83,7 +83,7 @@ func (w *Walker) lookup(pkt *packet, at position) (selection.Match, Reason) {
 			bits = m.Prefix.Bits()
 		}
 		if u, ok := t.UnreadRow(pkt.dst, bits); ok {
-			return m, Reason{Code: RowUnread, Marks: []route.Mark{u.Mark}}
+			return m, Reason{Code: unreadCode(u), Marks: []route.Mark{u.Mark}}
 		}
 		if !m.Found() || m.Routes[0].Special == route.Throw {
 			continue

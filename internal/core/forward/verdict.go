@@ -82,6 +82,7 @@ const (
 	TableFiltered      // the command asked for a part of the table only
 	TableCut           // the capture of the table ends before the destination
 	RowUnread          // a line of the table that names a longer prefix could not be read
+	ChangedSince       // a change was made after the table was shown
 	CapturesContradict // of different moments, on the route
 	RouteRefused       // the chosen route is not in the forwarding table
 	NotPredicted       // after a change that is only thought of: what the device would use is not settled by what was captured

@@ -109,7 +109,7 @@ func (x Explanation) CannotTell() (Code, route.Mark, bool) {
 		bits = c.Match.Prefix.Bits()
 	}
 	if u, ok := c.Table.UnreadRow(c.Destination.Addr(), bits); ok && u.Prefix.Bits() <= c.Destination.Bits() {
-		return RowUnread, u.Mark, true
+		return unreadCode(u), u.Mark, true
 	}
 	return Nothing, route.Mark{}, false
 }
@@ -127,4 +127,12 @@ func (x Explanation) Forwards() bool {
 		return false
 	}
 	return m.Routes[0].Special == route.None || m.Routes[0].Special == route.Receive
+}
+
+// unreadCode tells a line of the table that was not read from one that tells of a change.
+func unreadCode(u network.UnreadRow) Code {
+	if u.Changed {
+		return ChangedSince
+	}
+	return RowUnread
 }

@@ -10,11 +10,18 @@ import (
 )
 
 // An UnreadRow is a line of a captured table that tells of a route which was not read: it names a prefix and is not understood,
-// or it counts routes of which some are not there. Nobody knows where such a route leads.
+// or it counts routes of which some are not there. Nobody knows where such a route leads. A change that somebody made after the
+// table was shown is one too.
 type UnreadRow struct {
-	Prefix netip.Prefix
-	Any    bool // routes of any length inside of the prefix may be missing, not only one to the prefix itself
-	Mark   route.Mark
+	Prefix  netip.Prefix
+	Any     bool // routes of any length inside of the prefix may be missing, not only one to the prefix itself
+	Changed bool // the line tells of a change after the table was shown: a route that it shows for the prefix may be gone
+	Mark    route.Mark
+}
+
+// bars reports whether the row may lead elsewhere what a route of so many bits leads to.
+func (u UnreadRow) bars(bits int) bool {
+	return u.Any || u.Prefix.Bits() > bits || u.Changed && u.Prefix.Bits() == bits
 }
 
 // unreadRows finds the rows by address. The zero unreadRows holds none.
@@ -24,15 +31,15 @@ type unreadRows struct{ byPrefix *bart.Table[UnreadRow] }
 func (t *Table) gatherUnread(parts []*TableFacts) {
 	for _, p := range parts {
 		for _, u := range p.Unread {
-			if !u.Any && t.forwards(u.Prefix) {
+			if !u.Any && !u.Changed && t.forwards(u.Prefix) {
 				continue
 			}
 			if t.unread.byPrefix == nil {
 				t.unread.byPrefix = new(bart.Table[UnreadRow])
 			}
 			t.unread.byPrefix.Modify(u.Prefix.Masked(), func(have UnreadRow, ok bool) (UnreadRow, bool) {
-				if ok {
-					return have, false // the first line that says so
+				if ok && (have.Any || have.Changed || !u.Any && !u.Changed) {
+					return have, false // the first line that says so, or says more
 				}
 				return u, false
 			})
@@ -51,14 +58,14 @@ func (t *Table) forwards(p netip.Prefix) bool {
 	return false
 }
 
-// UnreadRow returns the unread row with the longest prefix that contains a, where that is longer than so many bits: what a
-// route of that many bits leads to may be led elsewhere by it. For no route ask with -1.
+// UnreadRow returns the unread row with the longest prefix that contains a and may lead elsewhere what a route of so many bits
+// leads to: it is longer, or tells of a change. For no route ask with -1.
 func (t *Table) UnreadRow(a netip.Addr, longer int) (UnreadRow, bool) {
 	if t.unread.byPrefix == nil {
 		return UnreadRow{}, false
 	}
 	for _, u := range t.unread.byPrefix.Supernets(netip.PrefixFrom(a, a.BitLen())) {
-		if u.Any || u.Prefix.Bits() > longer {
+		if u.bars(longer) {
 			return u, true
 		}
 	}

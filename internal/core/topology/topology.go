@@ -211,7 +211,7 @@ func (t *Topology) home(a network.Address, first, last int) int {
 }
 
 // isDown tells whether an address whose network is in no table stands on an interface that is down: the captures say
-// so, or the table was captured and lacks the network.
+// so, or the table that it is in was captured and lacks the network.
 func isDown(d *network.Device, a network.Address) bool {
 	switch d.Interface(a.Interface).State {
 	case network.LinkDown:
@@ -219,8 +219,8 @@ func isDown(d *network.Device, a network.Address) bool {
 	case network.LinkUp:
 		return false
 	}
-	tab := d.Table("default", route.FamilyOf(a.Prefix.Addr()))
-	return tab != nil && !tab.Filtered.Known() && tab.Routes().Len() > 0 && !a.Prefix.IsSingleIP() &&
+	tab := d.Table(cmp.Or(a.Table, "default"), route.FamilyOf(a.Prefix.Addr()))
+	return tab != nil && tab.Routes().Len() > 0 && !tab.MayHide(a.Prefix.Masked()) && !a.Prefix.IsSingleIP() &&
 		!a.Prefix.Addr().IsLinkLocalUnicast()
 }
 

@@ -25,7 +25,11 @@ func (r *reader) applied(w []string, lo, hi int) bool {
 	switch {
 	case w[0] == "description", w[0] == "no", w[0] == "!":
 		return false
-	case strings.HasPrefix(line, "ip verify unicast"), strings.HasPrefix(line, "ipv6 verify unicast"):
+	case strings.HasPrefix(line, "ip verify unicast "), strings.HasPrefix(line, "ipv6 verify unicast "):
+		if exempted(w[3:]) { // what a list permits passes although it fails the check
+			r.Restrict(network.FlowRule{Family: fam, In: ifname}, lo, hi)
+			break
+		}
 		mode := network.CheckStrict
 		if slices.Contains(w, "any") {
 			mode = network.CheckLoose
@@ -48,6 +52,13 @@ func (r *reader) applied(w []string, lo, hi int) bool {
 		return false
 	}
 	return true
+}
+
+// exempted reports whether a source check names a list behind its own words.
+func exempted(w []string) bool {
+	return slices.ContainsFunc(w, func(s string) bool {
+		return !slices.Contains([]string{"source", "reachable-via", "reverse-path", "rx", "any", "allow-default", "allow-self-ping", "l2-src"}, s)
+	})
 }
 
 // appliesSomewhere reports whether a line is one that stands below an interface alone and applies what decides over packets.

@@ -1,0 +1,206 @@
+package capture
+
+import (
+	"cmp"
+	"fmt"
+	"math"
+	"net/netip"
+	"regexp"
+	"slices"
+	"strings"
+
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+// A table in a log is what the device had when it was shown. What somebody typed below it, and what the device itself told below
+// it of its links and neighbours, may have changed it: nobody knows then what the device does, until the table is shown again.
+
+// tellsOfMove matches a log message of a link or neighbour that came or went.
+var tellsOfMove = regexp.MustCompile(`(?i)changed state to|-ADJ|(?:ADJ|NBR|NEIGHBOU?R)_?CHA?NG|\blink (?:is )?(?:up|down)\b|from \w+ to (?:down|full|idle|established|init)\b`)
+
+// alters are commands that change what a device does with packets, in the words of shells and of devices.
+var alters = regexp.MustCompile(`(?i)^(?:sudo |do |run )?(?:\S*/)?(?:` + strings.Join([]string{
+	`ip (?:-\S+ |netns exec \S+ (?:\S*/)?ip )*(?:-\S+ )*(?:ro?u?t?e?|ru?l?e?|a(?:d?d?r?|ddress)|li?n?k?|ne?i?g?h?|nexthop|tunnel|tun|xfrm|vrf) (?:add|del|delete|replace|change|append|prepend|flush|set|restore)\b`,
+	`route (?:-\S+ )*(?:add|del|delete|change|flush)\b`,
+	`ifconfig \S+ [^|]`, `if(?:up|down) `, `dhclient\b`, `netplan (?:apply|try)`, `nmcli .*\b(?:up|down|add|delete|modify|reload|connect|disconnect)\b`,
+	`(?:systemctl|rc-service|service) .*\b(?:start|stop|restart|reload)\b`,
+	`sysctl (?:\S+ )*(?:-w|[\w./-]+\s?=)`, `echo .*> ?/proc/sys/net`,
+	`birdc? .*\b(?:configure|enable|disable|restart|reload)\b`, `vtysh .*-c ['"]?conf`,
+	`(?:ip6?tables|ebtables)(?:-restore\b| .*-[AIDFPRXN]\b)`, `nft (?:-\S+ )*(?:add|insert|delete|flush|replace|create)\b`, `nft (?:\S+ )*-f`,
+	`pfctl .*-[fdeF]`, `ufw (?:allow|deny|reject|limit|enable|disable|reload|delete|insert|route|default)`, `firewall-cmd .*--(?:add|remove|reload|set|change)`,
+	`(?:New|Remove|Set)-NetRoute\b`, `netsh .*\b(?:add|delete|set|reset)\b`,
+	`reload\b`, `reboot\b`, `request system (?:reboot|halt|power)`, `clear (?:ip|ipv6|bgp|ospf|ospf3|isis|rip|arp|route|routes|routing|neighbors?|nat|xlate|conn|session)\b`,
+	`reset (?:ip|ipv6|bgp|ospf|isis|rip|arp)\b`, `commit(?: [^c]|$)`, `rollback\b`, `configure replace\b`, `(?:de)?activate \S`,
+	`(?:set|delete|unset|edit) (?:routing|route|router|routes|protocols|interfaces?|ip|ipv6|network|security|firewall|policy|policy-options|vrf|static-route|system (?:interface|settings)|vsys|virtual-router)\b`,
+	`/?(?:ip|ipv6|routing|interface)[ /].*\b(?:add|remove|set|enable|disable)\b`,
+}, "|") + `)`)
+
+// configuring matches the prompt of a mode in which a configuration is changed.
+var configuring = regexp.MustCompile(`^\S*\((?:conf|cfg|config)[^()]*\)|^\[[~*]?[A-Za-z][^\]@\s]*\]`)
+
+// harmless are lines typed in such a mode that change nothing of what becomes of packets.
+var harmless = regexp.MustCompile(`(?i)^(?:(?:do |run )?(?:show|sh|display|dis|ping|traceroute|tracert|wr|write|copy|save|dir|terminal|term|more|who|help)\b|(?:end|exit|quit|return|top|up|abort|commit check|conf(?:ig(?:ure)?)? ?t?(?:erm(?:inal)?)?)$|[!#?]|` +
+	`(?:interface|int|description|desc|name|hostname|sysname|logging|log|info-center|username|local-user|user-interface|line|banner|header|snmp\S*|ntp\S*|clock|alias|login|password|aaa|tacacs\S*|radius\S*|router)\b)`)
+
+// ofRoute matches a statement about one route.
+var ofRoute = regexp.MustCompile(`(?i)\b(?:route|route-static|static-route|NetRoute)\b`)
+
+// watches matches a command that shows changes as they come rather than a table.
+var watches = regexp.MustCompile(`(?i)^(?:sudo )?(?:timeout \S+ )?(?:\S*/)?(?:ip (?:-\S+ )*mo(?:n|ni|nit|nito|nitor)?\b|rtmon\b|route (?:-n )?monitor\b)`)
+
+// An upset is a line that may have changed tables that were shown before it.
+type upset struct {
+	device, space string
+	prefix        netip.Prefix // of the one route that it is about; invalid: all may be others
+	table         string       // of that route; "" is the main one
+	anyones       bool         // it names no device: it is of the one whose table it stands in or below
+	mark          route.Mark
+}
+
+// changedAfterwards leaves undecided what was shown before something that may have changed it, unless it was shown again after that.
+func (c *Capture) changedAfterwards(commands []typed, file uint32) {
+	of := map[string][]upset{} // by device and space, those of anyone under noOnes
+	add := func(u upset) {
+		u.mark.File = file
+		key := u.device + "\x00" + u.space
+		if u.anyones {
+			key = noOnes
+		}
+		of[key] = append(of[key], u)
+	}
+	for _, t := range commands {
+		low := strings.TrimSpace(t.command)
+		if !alters.MatchString(low) && (harmless.MatchString(low) || !configuring.Match(c.Source.text[t.lo:t.hi])) {
+			continue
+		}
+		u := upset{device: t.device, space: commandSpace(low), mark: c.Source.original(layout.Mark(t.lo, t.hi))}
+		if ofRoute.MatchString(low) {
+			u.table = commandTable(strings.TrimPrefix(low, "no "))
+			u.prefix = namedPrefix([]byte(low))
+		}
+		add(u)
+	}
+	for _, m := range c.Source.moves {
+		add(upset{anyones: true, mark: m})
+	}
+	for _, u := range c.watched() {
+		add(u)
+	}
+	if len(of) == 0 {
+		return
+	}
+	for key := range of {
+		slices.SortStableFunc(of[key], func(a, b upset) int { return cmp.Compare(a.mark.Off, b.mark.Off) })
+	}
+	shown := c.shown()
+	for i := range c.Parts {
+		p := &c.Parts[i]
+		for k := range p.Facts.Tables {
+			t := &p.Facts.Tables[k]
+			from, to := p.Where.Off, uint32(math.MaxUint32)
+			if at := shown[shownKey(p, t)]; len(at) > 0 {
+				if n, _ := slices.BinarySearch(at, from+1); n < len(at) {
+					to = at[n]
+				}
+			}
+			for _, key := range []string{p.Device + "\x00" + p.Space, noOnes} {
+				all := of[key]
+				lo, _ := slices.BinarySearchFunc(all, from+1, func(u upset, at uint32) int { return cmp.Compare(u.mark.Off, at) })
+				hi, _ := slices.BinarySearchFunc(all, to, func(u upset, at uint32) int { return cmp.Compare(u.mark.Off, at) })
+				if lo < hi {
+					t.Unread = append(t.Unread, upsetRows(t, all[lo:hi])...)
+				}
+			}
+		}
+	}
+}
+
+// noOnes is where the upsets stand that name no device.
+const noOnes = "\x01"
+
+// shown returns where each table was shown whole, in order.
+func (c *Capture) shown() map[string][]uint32 {
+	out := map[string][]uint32{}
+	for i := range c.Parts {
+		p := &c.Parts[i]
+		for k := range p.Facts.Tables {
+			if t := &p.Facts.Tables[k]; !t.Filtered.Known() {
+				out[shownKey(p, t)] = append(out[shownKey(p, t)], p.Where.Off)
+			}
+		}
+	}
+	for key := range out {
+		slices.Sort(out[key])
+	}
+	return out
+}
+
+func shownKey(p *Part, t *network.TableFacts) string {
+	return fmt.Sprint(p.Device, "\x00", p.Space, "\x00", t.Name, t.Family, t.Kind)
+}
+
+// upsetRows are the rows that the upsets between two showings of a table leave undecided: all of it by the first that may have
+// changed all, else the prefixes of those that are about one route.
+func upsetRows(t *network.TableFacts, upsets []upset) (rows []network.UnreadRow) {
+	hops := nextHops(&t.Routes)
+	for _, u := range upsets {
+		if u.prefix.IsValid() && (route.FamilyOf(u.prefix.Addr()) != t.Family || u.table != "" && u.table != t.Name) {
+			continue
+		}
+		if !u.prefix.IsValid() || anyWithin(hops, u.prefix) { // routes that it does not name may change with it
+			return []network.UnreadRow{{Prefix: t.Family.Default(), Any: true, Changed: true, Mark: u.mark}}
+		}
+		rows = append(rows, network.UnreadRow{Prefix: u.prefix, Changed: true, Mark: u.mark})
+	}
+	return rows
+}
+
+// nextHops returns the next hops of a table in order.
+func nextHops(l *route.List) (out []netip.Addr) {
+	for i := range l.Len() {
+		for _, h := range l.At(i).NextHops {
+			if h.Address.IsValid() && (len(out) == 0 || out[len(out)-1] != h.Address) {
+				out = append(out, h.Address)
+			}
+		}
+	}
+	slices.SortFunc(out, netip.Addr.Compare)
+	return slices.Compact(out)
+}
+
+// anyWithin reports whether one of some addresses in order lies in a prefix.
+func anyWithin(in []netip.Addr, p netip.Prefix) bool {
+	i, _ := slices.BinarySearchFunc(in, p.Masked().Addr(), netip.Addr.Compare)
+	return i < len(in) && p.Contains(in[i])
+}
+
+// watched returns the routes that came and went while somebody watched, and takes them out of what was read: what is shown then is no
+// table. A route that is said to be deleted stands among them anywhere else too.
+func (c *Capture) watched() (out []upset) {
+	for i := range c.Parts {
+		p := &c.Parts[i]
+		watching := watches.MatchString(p.Command)
+		tell := func(m route.Mark, prefix netip.Prefix) {
+			out = append(out, upset{device: p.Device, space: p.Space, prefix: prefix, mark: m})
+		}
+		for _, u := range p.Unread {
+			if line := c.Source.Text(u.Mark); watching || strings.HasPrefix(string(line), "Deleted ") {
+				tell(u.Mark, namedPrefix(line))
+			}
+		}
+		if !watching {
+			continue
+		}
+		for m := range p.FactMarks() {
+			if n := len(p.Unread); n > 0 && p.Unread[n-1].Mark == m {
+				continue // another fact of the same line
+			}
+			tell(m, namedPrefix(c.Source.Text(m)))
+			p.Unread = append(p.Unread, layout.Unread{Mark: m, Reason: errWatched})
+		}
+		p.Facts, p.Read = network.Facts{}, 0
+	}
+	return out
+}
