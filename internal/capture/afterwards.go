@@ -3,7 +3,6 @@ package capture
 import (
 	"cmp"
 	"fmt"
-	"math"
 	"net/netip"
 	"regexp"
 	"slices"
@@ -28,8 +27,8 @@ var alters = regexp.MustCompile(`(?i)^(?:sudo |do |run )?(?:\S*/)?(?:` + strings
 	`(?:systemctl|rc-service|service) .*\b(?:start|stop|restart|reload)\b`,
 	`sysctl (?:\S+ )*(?:-w|[\w./-]+\s?=)`, `echo .*> ?/proc/sys/net`,
 	`birdc? .*\b(?:configure|enable|disable|restart|reload)\b`, `vtysh .*-c ['"]?conf`,
-	`(?:ip6?tables|ebtables)(?:-restore\b| .*-[AIDFPRXN]\b)`, `nft (?:-\S+ )*(?:add|insert|delete|flush|replace|create)\b`, `nft (?:\S+ )*-f`,
-	`pfctl .*-[fdeF]`, `ufw (?:allow|deny|reject|limit|enable|disable|reload|delete|insert|route|default)`, `firewall-cmd .*--(?:add|remove|reload|set|change)`,
+	`(?:ip6?tables|ebtables)(?:-restore\b| .*(?-i:-[AIDFPRXN]\b))`, `nft (?:-\S+ )*(?:add|insert|delete|flush|replace|create)\b`, `nft (?:\S+ )*-f`,
+	`pfctl .*(?-i:-[fdeF]\b)`, `ufw (?:allow|deny|reject|limit|enable|disable|reload|delete|insert|route|default)`, `firewall-cmd .*--(?:add|remove|reload|set|change)`,
 	`(?:New|Remove|Set)-NetRoute\b`, `netsh .*\b(?:add|delete|set|reset)\b`,
 	`reload\b`, `reboot\b`, `request system (?:reboot|halt|power)`, `clear (?:ip|ipv6|bgp|ospf|ospf3|isis|rip|arp|route|routes|routing|neighbors?|nat|xlate|conn|session)\b`,
 	`reset (?:ip|ipv6|bgp|ospf|isis|rip|arp)\b`, `commit(?: [^c]|$)`, `rollback\b`, `configure replace\b`, `(?:de)?activate \S`,
@@ -99,18 +98,14 @@ func (c *Capture) changedAfterwards(commands []typed, file uint32) {
 		p := &c.Parts[i]
 		for k := range p.Facts.Tables {
 			t := &p.Facts.Tables[k]
-			from, to := p.Where.Off, uint32(math.MaxUint32)
-			if at := shown[shownKey(p, t)]; len(at) > 0 {
-				if n, _ := slices.BinarySearch(at, from+1); n < len(at) {
-					to = at[n]
-				}
+			if shown[shownKey(p, t)] > p.Where.Off { // what came between is in the later one
+				continue
 			}
 			for _, key := range []string{p.Device + "\x00" + p.Space, noOnes} {
 				all := of[key]
-				lo, _ := slices.BinarySearchFunc(all, from+1, func(u upset, at uint32) int { return cmp.Compare(u.mark.Off, at) })
-				hi, _ := slices.BinarySearchFunc(all, to, func(u upset, at uint32) int { return cmp.Compare(u.mark.Off, at) })
-				if lo < hi {
-					t.Unread = append(t.Unread, upsetRows(t, all[lo:hi])...)
+				n, _ := slices.BinarySearchFunc(all, p.Where.Off+1, func(u upset, at uint32) int { return cmp.Compare(u.mark.Off, at) })
+				if n < len(all) {
+					t.Unread = append(t.Unread, upsetRows(t, all[n:])...)
 				}
 			}
 		}
@@ -120,19 +115,16 @@ func (c *Capture) changedAfterwards(commands []typed, file uint32) {
 // noOnes is where the upsets stand that name no device.
 const noOnes = "\x01"
 
-// shown returns where each table was shown whole, in order.
-func (c *Capture) shown() map[string][]uint32 {
-	out := map[string][]uint32{}
+// shown returns where each table was shown whole for the last time.
+func (c *Capture) shown() map[string]uint32 {
+	out := map[string]uint32{}
 	for i := range c.Parts {
 		p := &c.Parts[i]
 		for k := range p.Facts.Tables {
 			if t := &p.Facts.Tables[k]; !t.Filtered.Known() {
-				out[shownKey(p, t)] = append(out[shownKey(p, t)], p.Where.Off)
+				out[shownKey(p, t)] = max(out[shownKey(p, t)], p.Where.Off)
 			}
 		}
-	}
-	for key := range out {
-		slices.Sort(out[key])
 	}
 	return out
 }
@@ -141,15 +133,18 @@ func shownKey(p *Part, t *network.TableFacts) string {
 	return fmt.Sprint(p.Device, "\x00", p.Space, "\x00", t.Name, t.Family, t.Kind)
 }
 
-// upsetRows are the rows that the upsets between two showings of a table leave undecided: all of it by the first that may have
+// mostUpsets is after how many all of a table is undecided, whatever they are about.
+const mostUpsets = 1000
+
+// upsetRows are the rows that upsets leave undecided in a table: all of it by the first that may have
 // changed all, else the prefixes of those that are about one route.
 func upsetRows(t *network.TableFacts, upsets []upset) (rows []network.UnreadRow) {
 	hops := nextHops(&t.Routes)
-	for _, u := range upsets {
+	for i, u := range upsets {
 		if u.prefix.IsValid() && (route.FamilyOf(u.prefix.Addr()) != t.Family || u.table != "" && u.table != t.Name) {
 			continue
 		}
-		if !u.prefix.IsValid() || anyWithin(hops, u.prefix) { // routes that it does not name may change with it
+		if !u.prefix.IsValid() || i >= mostUpsets || anyWithin(hops, u.prefix) { // routes that it does not name may change with it
 			return []network.UnreadRow{{Prefix: t.Family.Default(), Any: true, Changed: true, Mark: u.mark}}
 		}
 		rows = append(rows, network.UnreadRow{Prefix: u.prefix, Changed: true, Mark: u.mark})

@@ -62,6 +62,7 @@ var readers = []layout.Reader{
 	nftables.Saved,
 	nftables.Listed,
 	paragraphs.Reader,
+	paragraphs.Entries,
 	records.Reader,
 	hierarchy.Reader,
 	rulesets.Reader,

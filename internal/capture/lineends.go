@@ -14,7 +14,9 @@ var (
 	nel = []byte("\u0085")
 	ls  = []byte("\u2028")
 	ps  = []byte("\u2029")
-	csi = []byte("\x1b[")
+	// hardBlank is what mail programs and web pages put in the place of a blank.
+	hardBlank = []byte("\u00a0")
+	csi       = []byte("\x1b[")
 )
 
 // oddControls is a cheap look for control characters that lineEnds would change.
@@ -24,7 +26,7 @@ func oddControls(b []byte) bool {
 
 // oddSigns is the same look for what is no control character of ASCII.
 func oddSigns(b []byte) bool {
-	return bytes.Contains(b, nel) || bytes.Contains(b, ls) || bytes.Contains(b, ps)
+	return bytes.Contains(b, hardBlank) || bytes.Contains(b, nel) || bytes.Contains(b, ls) || bytes.Contains(b, ps)
 }
 
 // loneReturn reports whether a CR stands in a line rather than at its end.
@@ -69,6 +71,9 @@ func lineEnds(b []byte) []byte {
 		case bytes.HasPrefix(rest, ls), bytes.HasPrefix(rest, ps):
 			end()
 			i += len(ls)
+		case bytes.HasPrefix(rest, hardBlank):
+			out = append(out, ' ')
+			i += len(hardBlank)
 		case rest[0] == '\r':
 			n := 1
 			for n < len(rest) && rest[n] == '\r' {

@@ -62,8 +62,12 @@ func newSource(name string, raw []byte) (*Source, error) {
 		s.raw = lineEnds(s.raw)
 	}
 	s.text = s.raw
-	if soiled || !whole && anywhere(s.raw, noisy) {
-		s.clean()
+	var edge func([]byte) int
+	if !whole {
+		edge = margin(s.raw)
+	}
+	if edge != nil || soiled || !whole && anywhere(s.raw, noisy) {
+		s.clean(edge)
 	}
 	return s, nil
 }
@@ -140,8 +144,8 @@ func dirty(b []byte) bool {
 	return false
 }
 
-// clean makes text line by line: what a terminal would show in the end.
-func (s *Source) clean() {
+// clean makes text line by line: what a terminal would show in the end, without the margin that edge measures, if any.
+func (s *Source) clean(edge func([]byte) int) {
 	s.text = make([]byte, 0, len(s.raw))
 	for lo := 0; lo < len(s.raw); {
 		next := len(s.raw)
@@ -151,7 +155,11 @@ func (s *Source) clean() {
 		s.cleanStart = append(s.cleanStart, uint32(len(s.text)))
 		s.rawStart = append(s.rawStart, uint32(lo))
 		start := len(s.text)
-		s.text = appendClean(s.text, s.raw[lo:next])
+		from := lo
+		if edge != nil {
+			from += edge(withoutEnd(s.raw[lo:next]))
+		}
+		s.text = appendClean(s.text, s.raw[from:next])
 		s.quiet(start, route.Mark{Off: uint32(lo), End: uint32(lo + len(withoutEnd(s.raw[lo:next])))})
 		s.same = append(s.same, bytes.Equal(withoutEnd(s.text[start:]), withoutEnd(s.raw[lo:next])))
 		lo = next

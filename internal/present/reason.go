@@ -90,11 +90,7 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 		return fmt.Sprintf("%s has no route to %s", at, dst)
 	case forward.TableMissing:
 		if r.Table != "" {
-			return fmt.Sprintf(
-				"a policy rule of %s names the table %s, and no capture shows that apart",
-				Clean(b.Where),
-				Clean(r.Table),
-			)
+			return fmt.Sprintf("%s looks it up in the table %s, and no capture shows that", at, Clean(r.Table))
 		}
 		return fmt.Sprintf("no %s table of %s was captured", familyName(route.FamilyOf(dst)), Clean(b.Where))
 	case forward.RulesMissing:

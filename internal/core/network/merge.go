@@ -64,7 +64,14 @@ func merge(name string, fam route.Family, parts []*TableFacts) *Table {
 	} else {
 		t.Weak = true
 	}
+	captured := parts
 	parts, t.Filtered = withoutFiltered(parts)
+	defer func() {
+		t.gatherUnread(parts)
+		if len(parts) < len(captured) {
+			t.beside(captured)
+		}
+	}()
 	cut, decided := true, false
 	t.ByRule = len(parts) > 0
 	for _, p := range parts {
@@ -93,7 +100,6 @@ func merge(name string, fam route.Family, parts []*TableFacts) *Table {
 			}
 			t.rows = parts[0].Routes.Freeze()
 			t.Whole = t.whole()
-			t.gatherUnread(parts)
 			return t
 		}
 	}
@@ -119,7 +125,6 @@ func merge(name string, fam route.Family, parts []*TableFacts) *Table {
 	}
 	t.rows = out.Freeze()
 	t.Whole = t.whole()
-	t.gatherUnread(parts)
 	return t
 }
 

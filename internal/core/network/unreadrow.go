@@ -34,17 +34,22 @@ func (t *Table) gatherUnread(parts []*TableFacts) {
 			if !u.Any && !u.Changed && t.forwards(u.Prefix) {
 				continue
 			}
-			if t.unread.byPrefix == nil {
-				t.unread.byPrefix = new(bart.Table[UnreadRow])
-			}
-			t.unread.byPrefix.Modify(u.Prefix.Masked(), func(have UnreadRow, ok bool) (UnreadRow, bool) {
-				if ok && (have.Any || have.Changed || !u.Any && !u.Changed) {
-					return have, false // the first line that says so, or says more
-				}
-				return u, false
-			})
+			t.addUnread(u)
 		}
 	}
+}
+
+// addUnread keeps a row, of several of one prefix the first that says so, or says more.
+func (t *Table) addUnread(u UnreadRow) {
+	if t.unread.byPrefix == nil {
+		t.unread.byPrefix = new(bart.Table[UnreadRow])
+	}
+	t.unread.byPrefix.Modify(u.Prefix.Masked(), func(have UnreadRow, ok bool) (UnreadRow, bool) {
+		if ok && (have.Any || have.Changed || !u.Any && !u.Changed) {
+			return have, false
+		}
+		return u, false
+	})
 }
 
 // forwards reports whether a route to just that prefix is in use: where only others were read, the unread one may be it.

@@ -247,6 +247,20 @@ func (r *reader) parent(line []byte, from, to, lo, hi int) (bool, error) {
 	return true, nil
 }
 
+// maxCode is how long a word of codes is at most.
+const maxCode = 6
+
+// isCodes reports whether what stands in front of a prefix is letters and signs of a code column, not the words of a sentence or a
+// file's name.
+func isCodes(column []byte) bool {
+	for w := range bytes.FieldsSeq(column) {
+		if len(w) > maxCode || bytes.ContainsAny(w, ".:/@|") {
+			return false
+		}
+	}
+	return true
+}
+
 // sameColumn reports whether a line begins with the very letters of the last row that was read, so that its prefix
 // stands at the same place.
 func (r *reader) sameColumn(line []byte) bool {
@@ -278,6 +292,9 @@ func (r *reader) quick(line []byte, lo, hi int) bool {
 
 // row reads a line that begins a route.
 func (r *reader) row(line []byte, lo, hi int, off, end int) error {
+	if !isCodes(line[:lo]) {
+		return layout.ErrNotARoute
+	}
 	r.column = append(r.column[:0], line[:lo]...)
 	prefix, err := layout.Prefix(line[lo:hi], false)
 	if err == layout.ErrNoLength {

@@ -1,0 +1,101 @@
+package capture
+
+import (
+	"bytes"
+	"regexp"
+	"strconv"
+
+	"zarvek/internal/capture/layout"
+)
+
+// Terminals, mail programs and editors put something of their own in front of every line: the time, a sign that the line is quoted,
+// the line's number. It is taken off where nearly all lines have it, so that what a device printed begins where it began. What a
+// search puts there, a file's name or the numbers of lines that are not the next ones, stays: such a text is a part.
+
+// margins are the forms in which one is put there.
+var margins = []*regexp.Regexp{
+	// Nov 26 23:01:02 host program[12]:
+	regexp.MustCompile(`^[A-Z][a-z]{2} [ \d]\d \d\d:\d\d:\d\d [\w.-]+ [\w./-]+(?:\[\d+\])?:(?: |\t|$)`),
+	// [2026-11-26 23:01:02.113] 23:01:02 2026-11-26T23:01:02Z: 11/26/2026 11:01:02 PM
+	regexp.MustCompile(`^[\[(]?(?:\d{4}[-/.]\d\d[-/.]\d\d[T_ ]+|\d\d[-/.]\d\d[-/.]\d{4},?[T_ ]+|(?:[A-Z][a-z]{2} )?[A-Z][a-z]{2} [ \d]\d )?\d\d:\d\d:\d\d(?:[.,:]\d{1,9})?(?: ?[AP]M)?(?: \d{4})?(?:Z|[+-]\d\d:?\d\d)?[\])]?(?:[:|>]| [|>])?(?: |\t|$)`),
+	// > quoted, > > quoted twice
+	regexp.MustCompile(`^(?:> ?)+`),
+}
+
+// numbered is a line with its number.
+var numbered = regexp.MustCompile(`^ *(\d+)(?:[:.)|] ?|\t| \| ?|  ?|$)`)
+
+// marginal is how many lines must have a margin, and of how many.
+const (
+	fewestMarginal = 4
+	inTen          = 8
+)
+
+// maxMargin is how much of a text is looked at for one, in bytes.
+const maxMargin = 64 << 10
+
+// margin returns how long the margin of a line is, nil where the text has none.
+func margin(text []byte) func(line []byte) int {
+	if !mayHaveMargin(text) {
+		return nil
+	}
+	text = text[:min(len(text), maxMargin)]
+	for _, re := range margins {
+		all, have, first := 0, 0, 0
+		for lo, hi := range layout.Lines(text) {
+			if layout.Blank(text[lo:hi]) {
+				continue
+			}
+			all++
+			if n := len(re.Find(text[lo:hi])); n > 0 {
+				have++
+				first = max(first, n)
+			}
+		}
+		if have >= fewestMarginal && have*10 >= all*inTen {
+			return func(line []byte) int { return len(re.Find(line[:min(len(line), first+8)])) }
+		}
+	}
+	if countsLines(text) {
+		return func(line []byte) int { return len(numbered.Find(line)) }
+	}
+	return nil
+}
+
+// mayHaveMargin is a cheap look at the first line that is not blank: a margin begins with a digit, a sign or a month.
+func mayHaveMargin(text []byte) bool {
+	head := bytes.TrimLeft(text[:min(len(text), 4096)], " \t\r\n")
+	at := 0
+	for lines := 0; at < len(head) && lines < 20; lines++ { // a mail may begin with words of its own
+		if c := head[at]; c == '[' || c == '(' || c == '>' || c >= '0' && c <= '9' {
+			return true
+		}
+		if end := at + 16; end <= len(head) && head[at+3] == ' ' && bytes.Count(head[at:end], []byte(":")) == 2 {
+			return true
+		}
+		i := bytes.IndexByte(head[at:], '\n')
+		if i < 0 {
+			break
+		}
+		for at += i + 1; at < len(head) && (head[at] == ' ' || head[at] == '\t'); at++ {
+		}
+	}
+	return false
+}
+
+// countsLines reports whether every line begins with its number.
+func countsLines(text []byte) bool {
+	want, n := 0, 0
+	for lo, hi := range layout.Lines(text) {
+		m := numbered.FindSubmatch(text[lo:hi])
+		if m == nil {
+			return false
+		}
+		got, err := strconv.Atoi(string(m[1]))
+		if err != nil || n > 0 && got != want || n == 0 && got != 1 {
+			return false
+		}
+		want, n = got+1, n+1
+	}
+	return n >= fewestMarginal
+}
