@@ -224,7 +224,7 @@ func hopWords(it capture.Item) string {
 			on   bool
 			word string
 		}{{h.Recursive, "itself found through another route"}, {h.Inactive, "inactive"}, {h.Backup, "kept as a backup"}, {h.Down, "its link is down"},
-			{h.OnLink, "taken as attached though no prefix says so"}} {
+			{h.OnLink, "taken as attached though no prefix says so"}, {h.Encapsulated, "inside of something else, labels or a tunnel"}} {
 			if x.on {
 				s += " (" + x.word + ")"
 			}

@@ -26,6 +26,7 @@ type jsonNextHop struct {
 	Backup    bool    `json:"backup,omitempty"`
 	Down      bool    `json:"interface-down,omitempty"`
 	OnLink    bool    `json:"on-link,omitempty"`
+	Inside    bool    `json:"encapsulated,omitempty"`
 }
 
 type jsonRoute struct {
@@ -56,7 +57,7 @@ func (v View) jsonRoute(r route.Route, marks []route.Mark) jsonRoute {
 			j.NextHops,
 			jsonNextHop{
 				address(h.Address), text(h.Interface), text(h.Table), max(h.Weight, 1), h.Installed,
-				h.Recursive, h.Resolves, h.Inactive, h.Backup, h.Down, h.OnLink,
+				h.Recursive, h.Resolves, h.Inactive, h.Backup, h.Down, h.OnLink, h.Encapsulated,
 			},
 		)
 	}

@@ -118,6 +118,8 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 		return fmt.Sprintf("%s refuses %s%s and tells the sender", at, p.it, byRoute(last))
 	case forward.Unresolved:
 		return unresolved(its, last, r)
+	case forward.Encapsulated:
+		return fmt.Sprintf("%s sends %s on inside of something else (labels or a tunnel) by %s, and no table tells where that comes out", at, dst, ifname)
 	case forward.NobodyAnswers:
 		if r.Address == dst {
 			return fmt.Sprintf("nobody answered for %s on %s of %s", r.Address, ifname, dev0(dev, Clean(b.Where)))
@@ -303,6 +305,8 @@ func unresolved(its string, h forward.Hop, r forward.Reason) string {
 		return s + " is covered by a route on which two captures of different moments contradict each other"
 	case selection.NotReadable:
 		return s + " is covered by a route that the forwarding table did not take"
+	case selection.InOtherTable:
+		return s + " lies in another table, by which nobody knows where that leads"
 	case selection.TooLong:
 		return s + " is resolved through too many routes to follow"
 	}
@@ -403,6 +407,8 @@ func advice(b forward.Branch, dst netip.Addr) string {
 		return keepNewer(at)
 	case forward.RouteRefused:
 		return fmt.Sprintf("capture what really forwards on %s", at)
+	case forward.Encapsulated:
+		return "find out by its tables of labels or tunnels where that comes out, and ask there"
 	case forward.NotPredicted:
 		return fmt.Sprintf("find out what the routing protocol of %s knows beside what it uses: its database, and the costs of its interfaces", at)
 	case forward.OwnerNotKnown:

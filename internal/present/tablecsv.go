@@ -27,6 +27,7 @@ var csvColumns = []string{
 	"next-hop-table",
 	"on-link",
 	"interface-down",
+	"encapsulated",
 	"table-is-partial",
 	"captured-at",
 }
@@ -79,6 +80,7 @@ func TableCSV(out io.Writer, q TableQuery, v View) error {
 					h.Table,
 					yes(h.OnLink),
 					yes(h.Down),
+					yes(h.Encapsulated),
 					yes(partial(q, t)),
 					v.place(r.Mark),
 				}

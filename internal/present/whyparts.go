@@ -437,6 +437,7 @@ var failureWords = map[selection.Failure]string{
 	selection.DiscardedHop: "the route that covers it discards", selection.NoNextHop: "no next hop is shown that can be used",
 	selection.Contradicted: "two captures of different moments contradict each other on the route that covers it",
 	selection.NotReadable:  "the forwarding table did not take the route that covers it", selection.TooLong: "it leads through too many routes",
+	selection.InOtherTable: "it lies in another table",
 }
 
 // owner words who answers for an exit's address.

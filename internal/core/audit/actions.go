@@ -136,7 +136,7 @@ func forwardingText(a *route.Attributes) string {
 		b = append(b, h.Interface...)
 		b = append(b, '/')
 		b = append(b, h.Table...)
-		for _, flag := range []bool{h.OnLink, h.Down, h.Resolves} {
+		for _, flag := range []bool{h.OnLink, h.Down, h.Resolves, h.Encapsulated} {
 			b = strconv.AppendBool(b, flag)
 		}
 	}

@@ -20,6 +20,7 @@ var codeWords = [...]string{
 	Blackholed:         "blackholed",
 	Rejected:           "rejected",
 	Unresolved:         "unresolved",
+	Encapsulated:       "encapsulated",
 	NobodyAnswers:      "nobody-answers",
 	NobodyHasIt:        "nobody-has-it",
 	OwnerDown:          "owner-down",

@@ -294,10 +294,17 @@ func (w *Walker) follow(pkt *packet, at position, hop Hop, m selection.Match, st
 		}
 		for _, res := range m.Resolve(i) {
 			share := equal * res.Share
+			if res.Failure == selection.InOtherTable && r.Protocol != route.BGP {
+				if t := at.device.Table(res.NextHop.Table, route.FamilyOf(pkt.dst)); t != nil && res.NextHop.Address.IsValid() && !t.InPart() {
+					if exits, ok := selection.ThroughOther(t, res.NextHop); ok {
+						res.Exits, res.Failure = exits, selection.Resolved
+					}
+				}
+			}
 			if res.Failure != selection.Resolved {
 				h.NextHop = res.NextHop.Address
 				v := NextHopLost
-				if res.Failure == selection.Contradicted || res.Failure == selection.TooLong {
+				if res.Failure == selection.Contradicted || res.Failure == selection.TooLong || res.Failure == selection.InOtherTable {
 					v = Unknown
 				}
 				steps = append(steps, step{hop: h, share: share, verdict: v,
@@ -337,6 +344,10 @@ func (w *Walker) exit(pkt *packet, at position, s *step, r route.Route, e select
 	target, final := e.Address, false
 	if !target.IsValid() || target == pkt.dst {
 		target, final = pkt.dst, true
+	}
+	if e.Encapsulated || len(e.Via) > 0 && at.device.Interface(e.Interface).Labels {
+		s.verdict, s.reason = Unknown, Reason{Code: Encapsulated, Address: target, Interface: e.Interface, Marks: h.Evidence}
+		return
 	}
 	link := w.find(at.device, e.Interface, target, e.Dynamic, final)
 	h.Owner = link.Confidence

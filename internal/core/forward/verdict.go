@@ -88,7 +88,8 @@ const (
 	NotPredicted       // after a change that is only thought of: what the device would use is not settled by what was captured
 	Blackholed
 	Rejected
-	Unresolved // Failure tells why
+	Unresolved   // Failure tells why
+	Encapsulated // it goes inside of something else, and no table tells where that ends
 	NobodyAnswers
 	NobodyHasIt // the link has two ends, and the other one has another address
 	OwnerDown

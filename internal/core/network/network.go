@@ -483,6 +483,7 @@ func mergeInterfaces(in []Interface) []Interface {
 		if have.MAC == "" {
 			have.MAC = i.MAC
 		}
+		have.Labels = have.Labels || i.Labels
 	}
 	return out
 }

@@ -100,6 +100,8 @@ type NextHop struct {
 	Down      bool   // its interface has no carrier, though the device still forwards into it
 	OnLink    bool   // taken as attached to the interface though no prefix says so
 	Installed bool   // the device marks it as the one that forwards
+	// Encapsulated: packets go inside of something else, under labels (RFC 3031) or in a tunnel that the route itself makes.
+	Encapsulated bool
 }
 
 // Origin is how a path came into BGP (RFC 4271 section 5.1.1). The zero Origin is not known.

@@ -10,6 +10,7 @@ var failureWords = [...]string{
 	NoNextHop:    "no-next-hop",
 	Contradicted: "contradicted",
 	NotReadable:  "not-readable",
+	InOtherTable: "in-other-table",
 	TooLong:      "too-long",
 }
 

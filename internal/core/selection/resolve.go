@@ -17,6 +17,8 @@ type Exit struct {
 	Down      bool          // the device itself shows the interface without carrier
 	Via       []route.Route // the routes that resolved it, outermost first; empty where the interface was given
 	Dynamic   bool          // learned from the neighbour itself, which therefore was alive
+	// Encapsulated: what leaves here is inside of something else; what it meets on the way is not asked about the packet.
+	Encapsulated bool
 }
 
 // Failure says why a next hop leads nowhere. The zero Failure is none.
@@ -31,6 +33,7 @@ const (
 	NoNextHop            // the route has neither next hop nor interface
 	Contradicted         // captures of different moments disagree on the route that resolves it
 	NotReadable          // the forwarding table refused the route that resolves it
+	InOtherTable         // it lies in another table of the device
 	TooLong              // more than maxLookups lookups, or more than maxDepth one behind the other
 )
 
@@ -56,19 +59,32 @@ func Resolve(t *network.Table, r route.Route) []Resolution {
 	out := make([]Resolution, 0, len(hops))
 	for _, h := range hops {
 		res := Resolution{NextHop: h, Share: weight(h) / total}
-		if h.Interface != "" {
+		relayed, far := relay(t, r, h)
+		switch {
+		case far:
+			res.Exits = relayed
+		case h.Interface != "":
 			res.Exits = []Exit{
 				{
-					Interface: h.Interface,
-					Address:   h.Address,
-					OnLink:    h.OnLink,
-					Down:      h.Down,
-					Dynamic:   r.Protocol.Dynamic() && !h.Resolves,
+					Interface:    h.Interface,
+					Address:      h.Address,
+					OnLink:       h.OnLink,
+					Down:         h.Down,
+					Dynamic:      r.Protocol.Dynamic() && !h.Resolves,
+					Encapsulated: h.Encapsulated && !ofLinks(r.Protocol),
 				},
 			}
-		} else {
+		case h.Table != "" && h.Table != t.Name:
+			res.Failure, res.At = InOtherTable, h.Address
+		default:
 			v := resolver{table: t}
 			res.Exits, res.Failure, res.At = v.resolve(h.Address, []netip.Prefix{r.Prefix}, nil)
+			if res.Failure == NoRoute && r.Protocol == route.BGP && t.Name != "default" {
+				res.Failure = InOtherTable // which listings of VRFs leave out (RFC 4364 section 4.3.2)
+			}
+			for i := range res.Exits {
+				res.Exits[i].Encapsulated = res.Exits[i].Encapsulated || h.Encapsulated
+			}
 			if len(res.Exits) > 0 && len(res.Exits[0].Via) == 1 && r.Protocol.Dynamic() && r.Protocol != route.BGP {
 				for i := range res.Exits {
 					res.Exits[i].Dynamic = true
@@ -78,6 +94,35 @@ func Resolve(t *network.Table, r route.Route) []Resolution {
 		out = append(out, res)
 	}
 	return out
+}
+
+// relay resolves a next hop with an interface that is not the link it lies on, but the one that packets leave by once the next hop was
+// looked up: some devices print that. False where the next hop may lie on that link.
+func relay(t *network.Table, r route.Route, h route.NextHop) ([]Exit, bool) {
+	if h.Interface == "" || !h.Address.IsValid() || h.OnLink || h.Resolves || t.Kernel || !h.Recursive && r.Protocol != route.BGP {
+		return nil, false
+	}
+	v := resolver{table: t}
+	exits, failure, _ := v.resolve(h.Address, []netip.Prefix{r.Prefix}, nil)
+	if failure != Resolved {
+		return nil, false
+	}
+	for _, e := range exits {
+		if e.Interface != h.Interface || e.Address == h.Address {
+			return nil, false
+		}
+	}
+	return exits, true
+}
+
+// ofLinks reports whether a protocol's labelled paths lead where its routes do: each router on the way knows the destination itself.
+func ofLinks(p route.Protocol) bool { return p == route.OSPF || p == route.ISIS || p == route.Direct }
+
+// ThroughOther resolves a next hop that lies in another table of the device, t; not where that has no way to it.
+func ThroughOther(t *network.Table, h route.NextHop) ([]Exit, bool) {
+	v := resolver{table: t}
+	exits, failure, _ := v.resolve(h.Address, []netip.Prefix{{}}, nil)
+	return exits, failure == Resolved
 }
 
 // recursive resolves the next hops of r that the capture shows as recursive.
@@ -147,10 +192,10 @@ func (v *resolver) resolve(a netip.Addr, seen []netip.Prefix, via []route.Route)
 			case h.Interface != "" && h.Address.IsValid():
 				exits = append(
 					exits,
-					Exit{Interface: h.Interface, Address: h.Address, OnLink: h.OnLink, Down: h.Down, Via: path},
+					Exit{Interface: h.Interface, Address: h.Address, OnLink: h.OnLink, Down: h.Down, Via: path, Encapsulated: h.Encapsulated},
 				)
 			case h.Interface != "":
-				exits = append(exits, Exit{Interface: h.Interface, Address: a, Via: path})
+				exits = append(exits, Exit{Interface: h.Interface, Address: a, Via: path, Encapsulated: h.Encapsulated})
 			default:
 				more, f, where := v.resolve(h.Address, seen, path)
 				if f != Resolved {

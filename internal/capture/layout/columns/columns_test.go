@@ -110,7 +110,7 @@ Destination/Mask    Proto   Pre  Cost      Flags NextHop         Interface
      10.61.48.0/21  Static  60   0           D   0.0.0.0         NULL0
 `,
 		[]string{
-			"8 0.0.0.0/0 static 60/0 via 172.28.61.1 dev hall10: active installed",
+			"8 0.0.0.0/0 static 60/0 via 172.28.61.1 dev hall10 recursive: active installed",
 			"9 10.61.16.0/24 direct 0/0 dev hall16: active installed",
 			"10 10.61.16.1/32 local 0/0 receive dev loopback0: active installed",
 			"11 10.61.32.0/24 ospf 10/20 via 172.28.61.6 dev hall11: active installed",

@@ -263,10 +263,10 @@ func (r *reader) flags(
 			a.Special = route.Blackhole
 		case strings.Contains(s, "R"):
 			a.Special = route.Unreachable
-		case strings.Contains(s, "H") && onLink && strings.HasPrefix(h.Interface, "lo"):
+		case strings.Contains(s, "H") && (onLink && strings.HasPrefix(h.Interface, "lo") || strings.Contains(s, "l")):
 			a.Protocol, a.Special = route.Local, route.Receive
-		case onLink && !strings.Contains(s, "G"):
-			a.Protocol = route.Direct
+		case onLink && !strings.Contains(s, "G"), strings.Contains(s, "C") && !strings.ContainsAny(s, "GH"):
+			a.Protocol, h.Address = route.Direct, netip.Addr{} // a gateway that stands there is the device itself
 		case strings.Contains(s, "S"):
 			a.Protocol = route.Static
 		}
@@ -308,6 +308,8 @@ func (r *reader) flags(
 			state = route.Unusable
 		case strings.HasPrefix(text, "blackhole"):
 			a.Special = route.Blackhole
+		case text == "relay", strings.HasPrefix(text, "recursive"):
+			h.Recursive = h.Address.IsValid() // the interface is that of the route by which it is found
 		case text == "host" && onLink:
 			a.Protocol, a.Special = route.Local, route.Receive
 		default:

@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strconv"
 
 	"zarvek/internal/capture/layout"
@@ -72,6 +73,8 @@ type hop struct {
 	Reject      bool   `json:"reject"`
 	Prohibited  bool   `json:"admin-prohibited"`
 	Prohibited2 bool   `json:"adminProhibited"`
+	Labels      []any  `json:"labels"`
+	Segments    any    `json:"seg6"`
 	VRF         string `json:"vrf"`
 	Weight      uint32 `json:"weight"`
 }
@@ -240,7 +243,7 @@ func (r *jsonReader) route(o *object, lo, hi int, table string) error {
 			continue
 		}
 		n := route.NextHop{Interface: h.Interface, Weight: h.Weight, Recursive: h.Recursive, Resolves: h.Resolver,
-			Inactive: !h.Active, OnLink: h.OnLink, Down: h.LinkDown,
+			Inactive: !h.Active, OnLink: h.OnLink, Down: h.LinkDown, Encapsulated: labelled(h.Labels) || h.Segments != nil,
 			Installed: h.FIB && o.Installed} // a route that is not installed may keep the mark from earlier
 		if h.IP != "" {
 			var ok bool
@@ -288,4 +291,11 @@ func tableName(o *object, table string) string {
 		return "default"
 	}
 	return table
+}
+
+// implicitNull is the label that says that none is put on (RFC 3032 section 2.1).
+const implicitNull = 3.0
+
+func labelled(labels []any) bool {
+	return slices.ContainsFunc(labels, func(l any) bool { return l != implicitNull && l != "implicit-null" })
 }

@@ -11,6 +11,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"regexp"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/route"
@@ -128,6 +129,8 @@ func (r *reader) skip(at int) int {
 	return at
 }
 
+var firstDst = regexp.MustCompile(`"dst": ?"([^"]*)"`)
+
 // element reads what stands at an offset by package json and returns where it ends.
 func (r *reader) element(at int) (int, error) {
 	dec := json.NewDecoder(bytes.NewReader(r.text[at:]))
@@ -147,6 +150,9 @@ func (r *reader) element(at int) (int, error) {
 		err = fmt.Errorf("%w: %s in %q", layout.ErrNumber, bad.Value, bad.Field)
 	default:
 		o.lo, o.hi = at, end
+		if m := firstDst.FindSubmatch(r.text[at:end]); o.Encap != "" && m != nil {
+			o.Dst = word(m[1]) // what is put around the packet has a "dst" of its own
+		}
 		r.plain = false
 		if err = r.object(&o); err == nil && r.plain {
 			r.remember(&o)

@@ -27,6 +27,7 @@ type object struct {
 	Pref     string   `json:"pref"`
 	Flags    []string `json:"flags"`
 	NextHops []hop    `json:"nexthops"`
+	Encap    string   `json:"encap"`
 
 	// links and addresses
 	Ifname    string            `json:"ifname"`
@@ -72,6 +73,7 @@ type hop struct {
 	Dev     string   `json:"dev"`
 	Weight  uint32   `json:"weight"`
 	Flags   []string `json:"flags"`
+	Encap   string   `json:"encap"`
 }
 
 type address struct {

@@ -141,10 +141,10 @@ func (r *reader) settleWaiting() {
 func (r *reader) nextHops(o *object, a *route.Attributes) error {
 	hops := o.NextHops
 	if len(hops) == 0 && (o.Gateway != "" || o.Dev != "" || o.Via != nil) {
-		hops = []hop{{Gateway: o.Gateway, Via: o.Via, Dev: o.Dev}}
+		hops = []hop{{Gateway: o.Gateway, Via: o.Via, Dev: o.Dev, Encap: o.Encap}}
 	}
 	for _, h := range hops {
-		n := route.NextHop{Interface: h.Dev, Weight: h.Weight}
+		n := route.NextHop{Interface: h.Dev, Weight: h.Weight, Encapsulated: h.Encap != ""}
 		gw := string(h.Gateway)
 		if h.Via != nil {
 			gw = h.Via.Host

@@ -316,7 +316,7 @@ var (
 	routeOptions = map[string]bool{"nhid": true, "mtu": true, "advmss": true, "rtt": true, "rttvar": true, "rto_min": true, "window": true,
 		"cwnd": true, "initcwnd": true, "initrwnd": true, "ssthresh": true, "realm": true, "realms": true, "hoplimit": true, "quickack": true,
 		"features": true, "congctl": true, "expires": true, "error": true, "reordering": true, "iif": true, "uid": true, "users": true,
-		"age": true, "ipid": true, "tos": true, "dsfield": true, "ttl-propagate": true, "fastopen_no_cookie": true, "encap": true, "from": true}
+		"age": true, "ipid": true, "tos": true, "dsfield": true, "ttl-propagate": true, "fastopen_no_cookie": true, "from": true}
 )
 
 // routeWords reads the words of a route into the names that the JSON form has.
@@ -373,6 +373,10 @@ func routeWords(o *object, w []string) error {
 				o.Metric = &n
 			} else {
 				o.weight = uint32(n)
+			}
+		case "encap": // its words go on until those of the route do
+			for o.Encap = next(); i+1 < len(w) && !known(w[i+1]) && w[i+1] != "pref"; {
+				i++
 			}
 		case "dead", "linkdown", "onlink":
 			o.Flags = append(o.Flags, w[i])

@@ -71,7 +71,7 @@ func hop(h route.NextHop) string {
 		on   bool
 		word string
 	}{{h.Recursive, "recursive"}, {h.Resolves, "resolves"}, {h.Inactive, "inactive"}, {h.Backup, "backup"}, {h.OnLink, "onlink"},
-		{h.Down, "down"}, {h.Installed, "*"}} {
+		{h.Down, "down"}, {h.Encapsulated, "encapsulated"}, {h.Installed, "*"}} {
 		if f.on {
 			s += " " + f.word
 		}

@@ -111,6 +111,8 @@ func (r *reader) hopBelow(s []byte, lo, hi int) error {
 				return fmt.Errorf("%w: %q", layout.ErrNumber, part)
 			}
 			a.Preference, a.Metric = route.N(p), route.N(m)
+		case strings.HasPrefix(part, "segid: "), strings.Contains(part, "encap: "), strings.HasPrefix(part, "mpls"), strings.HasPrefix(part, "label"):
+			h.Encapsulated = true
 		case isAge([]byte(part)):
 		case !a.Preference.Known && h.Interface == "":
 			h.Interface = r.name([]byte(part))

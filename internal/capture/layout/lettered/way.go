@@ -156,13 +156,15 @@ func (r *reader) details(s []byte, h *route.NextHop) error {
 			continue
 		case "age":
 			continue
-		case "label",
-			"src",
+		case "label", "labels", "seg6", "encap":
+			if v := string(bytes.TrimSpace(part[hi:])); v != "implicit-null" && v != "3" && v != "none" {
+				h.Encapsulated = true
+			}
+			continue
+		case "src",
 			"tag",
 			"from",
-			"seg6",
 			"seg6local",
-			"encap",
 			"rmapsrc",
 			"backup",
 			"directly",
@@ -202,6 +204,10 @@ func (r *reader) words(part []byte, lo, hi int, h *route.NextHop) error {
 			h.Backup = true // the path kept ready for fast reroute
 		case flag(word, h), word[0] == '[', isAge(word):
 		case word[0] == '(': // a remark, which may name the table of the next hop: "(nexthop in vrf NAME)"
+			if bytes.Equal(word, []byte("(default)")) {
+				h.Table = "default"
+				break
+			}
 			for vrf := false; lo < hi && part[hi-1] != ')'; vrf = bytes.Equal(part[lo:hi], []byte("vrf")) {
 				if lo, hi = layout.Field(part, hi); vrf {
 					h.Table = string(bytes.TrimRight(part[lo:hi], ")"))

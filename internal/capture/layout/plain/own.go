@@ -54,6 +54,7 @@ type ownRoute struct {
 		Backup    bool    `json:"backup"`
 		Down      bool    `json:"interface-down"`
 		OnLink    bool    `json:"on-link"`
+		Inside    bool    `json:"encapsulated"`
 	} `json:"next-hops"`
 }
 
@@ -214,7 +215,7 @@ func (r *ownReader) add(o *ownRoute, lo, hi int) error {
 	for _, n := range o.NextHops {
 		h := route.NextHop{
 			Weight: n.Weight, Recursive: n.Recursive, Resolves: n.Resolves, Inactive: n.Inactive,
-			Installed: n.Selected, Backup: n.Backup, Down: n.Down, OnLink: n.OnLink,
+			Installed: n.Selected, Backup: n.Backup, Down: n.Down, OnLink: n.OnLink, Encapsulated: n.Inside,
 		}
 		if n.Table != nil {
 			h.Table = *n.Table

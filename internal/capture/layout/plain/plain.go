@@ -226,7 +226,7 @@ func readRecord(names, rec []string, lo, hi int) (r csvRoute, err error) {
 	}
 	h := route.NextHop{
 		Interface: get["outgoing-interface"], Table: get["next-hop-table"],
-		OnLink: get["on-link"] == "true", Down: get["interface-down"] == "true",
+		OnLink: get["on-link"] == "true", Down: get["interface-down"] == "true", Encapsulated: get["encapsulated"] == "true",
 	}
 	if s := get["weight"]; s != "" {
 		v, ok := layout.Uint([]byte(s))

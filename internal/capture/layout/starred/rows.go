@@ -225,6 +225,11 @@ func (r *reader) below(s []byte) error {
 	if strings.Contains(string(s), "indirect") {
 		h.Interface, h.Recursive = "", true
 	}
+	for _, word := range w {
+		if word == "Push" || word == "Swap" || word == "label-switched-path" {
+			h.Encapsulated = true
+		}
+	}
 	r.attr.NextHops = append(r.attr.NextHops, h)
 	return nil
 }

@@ -165,6 +165,9 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 		r.link > 0 && r.protocolOn(w, r.Facts.Interfaces[r.link-1].Name, lo, hi):
 		r.mention([]byte(s))
 		return true, nil
+	case r.link > 0 && labels(w):
+		r.Facts.Interfaces = append(r.Facts.Interfaces, network.Interface{Name: r.Facts.Interfaces[r.link-1].Name, Labels: true, Configured: true, Mark: layout.Mark(lo, hi)})
+		return true, nil
 	case r.link > 0 && w[0] == "shutdown":
 		r.Facts.Interfaces = append(
 			r.Facts.Interfaces,
@@ -227,6 +230,11 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 		return true, nil
 	}
 	return false, nil
+}
+
+// labels reports whether a line of an interface's block lets packets leave by it under labels.
+func labels(w []string) bool {
+	return w[0] == "mpls" && (len(w) == 1 || len(w) == 2 && (w[1] == "ip" || w[1] == "ldp" || w[1] == "enable"))
 }
 
 // switchedOff returns the family whose forwarding a line switches off, 0 for none.
