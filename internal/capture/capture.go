@@ -161,6 +161,7 @@ func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
 				}
 			}
 			if !s.away && !s.banner {
+				p.readValues(src)
 				p.keepRules(src, s.command)
 			}
 			p.nameTables(src)

@@ -258,6 +258,9 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 			b.Reason.Address,
 		)
 	case forward.SwitchOff:
+		if r.Interface != "" {
+			return fmt.Sprintf("%s does not forward %s that comes in by %s", at, familyName(route.FamilyOf(dst)), Clean(r.Interface))
+		}
 		return fmt.Sprintf("%s does not forward %s at all", at, familyName(route.FamilyOf(dst)))
 	case forward.CameBack:
 		return "packets go round: " + ring(b)

@@ -150,7 +150,7 @@ func (w *Walker) decide(pkt *packet, at position, room []step) []step {
 		hop.Evidence = []route.Mark{s.Mark}
 		return append(
 			room,
-			step{hop: hop, share: 1, verdict: NotForwarding, reason: Reason{Code: SwitchOff, Marks: hop.Evidence}},
+			step{hop: hop, share: 1, verdict: NotForwarding, reason: Reason{Code: SwitchOff, Interface: s.Interface, Marks: hop.Evidence}},
 		)
 	}
 	m, why := w.lookup(pkt, at)

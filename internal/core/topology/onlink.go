@@ -82,7 +82,7 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 		switch {
 		case o.Down || d.Interface(ifname).State == network.LinkDown:
 			res.Answer = Down
-		case hasEntry && entry.State == network.NeighbourFailed:
+		case hasEntry && entry.State != network.NeighbourAlive && entry.MAC == "": // asked for, and no answer came, or none yet
 			res.Answer = Conflict
 		default:
 			res.Answer = Device

@@ -7,6 +7,7 @@ package lists
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"zarvek/internal/capture/layout"
@@ -47,7 +48,7 @@ var names = map[string]kind{
 	"ok?": ignored, "method": ignored, "age": ignored, "age (min)": ignored, "age(min)": ignored, "type": ignored, "flags": ignored, "hwtype": ignored, "vpn": ignored, "vlan": ignored,
 	"description": ignored, "mtu": ignored, "vrf": ignored, "ttl": ignored, "expire": ignored, "expires": ignored, "expires in": ignored, "vlan/vsi name": ignored, "aging": ignored,
 	"no": ignored, "num": ignored, "#": ignored, "vrf name": ignored, "vpn instance": ignored, "linklayer": ignored, "speed": ignored, "duplex": ignored, "host name": ignored,
-	"local": address, "remote": ignored, "proto": ignored, "interval": ignored, "netif": ifname, "neighbour": address, "s": ignored,
+	"name": ignored, "local": address, "remote": ignored, "proto": ignored, "interval": ignored, "netif": ifname, "neighbour": address, "s": ignored,
 }
 
 type column struct {
@@ -55,7 +56,8 @@ type column struct {
 	lo   int
 }
 
-// heading reads a line as column names: an address must be among them, and an interface or a link-layer address.
+// heading reads a line as column names: an address must be among them, and an interface or a link-layer address; or an interface and
+// its state.
 func heading(line string) ([]column, bool) {
 	if len(line) > 300 {
 		return nil, false
@@ -82,6 +84,9 @@ func heading(line string) ([]column, bool) {
 		cols = append(cols, column{k, lo})
 		has[k]++
 		at = end
+	}
+	if len(cols) >= 4 && has[address] == 0 && has[ifname] == 1 && cols[0].kind == ifname && has[state] > 0 {
+		return cols, true
 	}
 	return cols, len(cols) >= 3 && has[address] > 0 && (has[mac] > 0 || has[ifname] > 0 && has[state]+has[mask] > 0)
 }
@@ -175,6 +180,9 @@ func row(c *layout.Collector, cols []column, line string, lo, hi int) error {
 		return layout.ErrNotARoute
 	}
 	i := network.Interface{Name: dev, State: linkState(cell[state]), Mark: m}
+	if !slices.ContainsFunc(cols, func(c column) bool { return c.kind == address }) && (i.State == network.LinkUnknown || len(cell[ifname]) != 1) {
+		return layout.ErrNotARoute
+	}
 	switch strings.ToLower(text) {
 	case "", "unassigned", "unnumbered", "-", "--", "none", "n/a", "not", "not assigned", "0.0.0.0":
 		c.Facts.Interfaces = append(c.Facts.Interfaces, i)
@@ -200,7 +208,8 @@ func linkState(words []string) network.LinkState {
 	for _, w := range words {
 		low := strings.ToLower(strings.Trim(w, "*()^"))
 		switch {
-		case strings.Contains(low, "down"), low == "disabled", low == "notpresent":
+		case strings.Contains(low, "down"), strings.HasSuffix(low, "disabled"), low == "notpresent", strings.HasPrefix(low, "notconnec"), low == "nolink",
+			strings.HasPrefix(low, "xcvrabs"), strings.HasPrefix(low, "sfpabs"):
 			return network.LinkDown
 		case strings.HasPrefix(low, "up"), low == "connected":
 			s = network.LinkUp

@@ -35,6 +35,9 @@ func assignment(line []byte) (key, value string, ok bool) {
 		return "", "", false
 	}
 	key, value = string(bytes.TrimSpace(line[:i])), string(bytes.TrimSpace(line[i+1:]))
+	if path, ok := strings.CutPrefix(key, "/proc/sys/"); ok { // as a search in the files of the settings prints it
+		key = strings.NewReplacer("/", ".", ".", "/").Replace(path)
+	}
 	return key, value, len(key) > 4 && key[:4] == "net."
 }
 
