@@ -28,7 +28,10 @@ var (
 	addressLine = regexp.MustCompile(
 		`^\s+(?:[Ii]nternet [Aa]ddress is|IP address is|inet6?|IPv6 address is|[Ss]econdary address) ([0-9A-Fa-f:.]+(?:/\d+)?)(?:[ ,]|$)`,
 	)
-	hardwareOf = regexp.MustCompile(
+	// hall16     [up/down], and below it addresses alone
+	bracketLine = regexp.MustCompile(`(?i)^(\S+(?: \d\S*)?)\s+\[((?:administratively )?(?:up|down)|shutdown)/(up|down)\]\s*$`)
+	bareLine    = regexp.MustCompile(`^\s+([0-9A-Fa-f.:]+(?:/\d+)?)(?:\s+\[\w+\])?\s*$`)
+	hardwareOf  = regexp.MustCompile(
 		`(?i)(?:address is|HWaddr:?|hardware address is|ether) ((?:[0-9a-f]{4}[.-]){2}[0-9a-f]{4}|(?:[0-9a-f]{2}[:-]){5}[0-9a-f]{2})`,
 	)
 )
@@ -78,7 +81,7 @@ func applied(c *layout.Collector, line, dev string, six bool, lo, hi int) bool {
 func recogniseDetail(text []byte) int {
 	n := 0
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
-		if line := text[lo:min(hi, lo+300)]; len(line) > 0 && line[0] != ' ' && stateLine.Match(line) {
+		if line := text[lo:min(hi, lo+300)]; len(line) > 0 && line[0] != ' ' && (stateLine.Match(line) || bracketLine.Match(line)) {
 			n += 4
 		}
 	}
@@ -89,7 +92,7 @@ func recogniseDetail(text []byte) int {
 func ReadDetail(text []byte) layout.Reading {
 	var c layout.Collector
 	c.Layout = detailName
-	six := false
+	six, bare := false, false
 	for lo, hi := range layout.Lines(text) {
 		line := string(text[lo:hi])
 		if strings.TrimSpace(line) == "" {
@@ -100,6 +103,10 @@ func ReadDetail(text []byte) layout.Reading {
 		switch {
 		case line[0] != ' ' && line[0] != '\t':
 			found := stateLine.FindStringSubmatch(line[:min(len(line), 300)])
+			bare = found == nil
+			if bare {
+				found = bracketLine.FindStringSubmatch(line[:min(len(line), 300)])
+			}
 			if found == nil {
 				c.LeaveUnread(lo, hi, layout.ErrNotARoute)
 				continue
@@ -114,7 +121,11 @@ func ReadDetail(text []byte) layout.Reading {
 			c.LeaveUnread(lo, hi, layout.ErrNoRoute)
 		default:
 			dev := c.Facts.Interfaces[n-1].Name
-			if found := addressLine.FindStringSubmatch(line[:min(len(line), 300)]); found != nil {
+			addressed := addressLine
+			if bare {
+				addressed = bareLine
+			}
+			if found := addressed.FindStringSubmatch(line[:min(len(line), 300)]); found != nil {
 				p, err := layout.Prefix([]byte(found[1]), true)
 				if err != nil {
 					c.LeaveUnread(lo, hi, err)

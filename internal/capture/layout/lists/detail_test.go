@@ -94,3 +94,15 @@ func FuzzReadDetail(f *testing.F) {
 	f.Add([]byte(details))
 	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, ReadDetail, in) })
 }
+
+// TestAddressesAloneBelowAnInterface holds the short form, in which addresses show no length.
+func TestAddressesAloneBelowAnInterface(t *testing.T) {
+	const text = "hall 16     [up/up]\n    FE80::1\n    FD6B:16::1\ncable0/1 [administratively down/down]\n    unassigned\n"
+	r := layouttest.Laws(t, ReadDetail, []byte(text))
+	require.Equal(t, []string{"hall 16", "cable0/1"}, []string{r.Facts.Interfaces[0].Name, r.Facts.Interfaces[1].Name})
+	require.Equal(t, network.LinkUp, r.Facts.Interfaces[0].State)
+	require.Equal(t, network.LinkDown, r.Facts.Interfaces[1].State)
+	require.Equal(t, "[fe80::1/128 fd6b:16::1/128]", fmt.Sprint([]any{r.Facts.Addresses[0].Prefix, r.Facts.Addresses[1].Prefix}))
+	require.Equal(t, "hall 16", r.Facts.Addresses[1].Interface)
+	require.Empty(t, r.Unread)
+}
