@@ -164,6 +164,9 @@ func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
 				p.readValues(src)
 				p.keepRules(src, s.command)
 			}
+			if partOfRules.MatchString(s.command) {
+				p.Facts.Policy.AllRules = false
+			}
 			p.nameTables(src)
 			p.unreadRows(src)
 			c.Parts = append(c.Parts, p)

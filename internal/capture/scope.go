@@ -101,6 +101,9 @@ func asksForPart(command string) bool {
 	return false
 }
 
+// partOfRules matches a command that lists some of a kernel's filters.
+var partOfRules = regexp.MustCompile(`\bnft\b.*\blist (?:tables?|chains?|sets?|maps?|counters?)\b`)
+
 // interrupted is what a terminal shows where somebody broke an output off.
 var interrupted = regexp.MustCompile(`^\s*(?:\^[CZ\\]|\x03|<?Interrupt(?:ed)?>?|Aborted\.?)\s*$`)
 

@@ -245,22 +245,54 @@ func ruleText(r network.Rule) string {
 	if r.Ingress != "" {
 		parts = append(parts, "packets that come in by "+Clean(r.Ingress))
 	}
-	if r.Undecided {
-		parts = append(parts, "packets with a mark that no capture shows")
+	if f := ruleFlow(r); f != "" {
+		parts = append(parts, f)
 	}
-	if len(parts) == 0 {
-		parts = append(parts, "all packets")
+	if r.FWMark != (network.FWMark{}) {
+		parts = append(parts, fmt.Sprintf("packets that a filter gave the mark %#x", r.FWMark.Value))
+	}
+	if r.Undecided {
+		parts = append(parts, "packets with something that no capture shows")
 	}
 	s := strings.Join(parts, ", ")
+	switch {
+	case len(parts) == 0:
+		s = "all packets"
+	case r.Not:
+		s = "all but " + s
+	}
 	switch r.Action {
 	case network.RuleLookup:
-		return s + ": table " + Clean(r.Table)
+		s += ": table " + Clean(r.Table)
+		if r.Suppress > 0 {
+			s += fmt.Sprintf(", where a prefix longer than %d covers them", r.Suppress-1)
+		}
+		return s
 	case network.RuleBlackhole:
 		return s + ": discarded silently"
 	case network.RuleJump:
 		return s + ": go to another rule"
 	}
 	return s + ": refused"
+}
+
+// ruleFlow words the protocol and ports that a policy rule asks for.
+func ruleFlow(r network.Rule) string {
+	s := Clean(r.Protocol)
+	if !r.FromPorts.Any() {
+		s += " from port " + ports(r.FromPorts)
+	}
+	if !r.ToPorts.Any() {
+		s += " to port " + ports(r.ToPorts)
+	}
+	return strings.TrimSpace(s)
+}
+
+func ports(p network.Ports) string {
+	if p.Lo == p.Hi {
+		return fmt.Sprint(p.Lo)
+	}
+	return fmt.Sprintf("%d to %d", p.Lo, p.Hi)
 }
 
 // ReverseText writes how the source checks judge packets from an address.

@@ -153,6 +153,8 @@ func add(f *network.Facts, rest string, m route.Mark) {
 		f.Protocols = append(f.Protocols, x)
 	case "stateful":
 		f.Policy.Stateful = m
+	case "allrules": // of the kernel's filters; with "marks" some put marks on packets
+		f.Policy.AllRules, f.Policy.SetsMarks = true, len(w) > 1 && w[1] == "marks"
 	case "classful":
 		f.Classful = append(f.Classful, m)
 	case "conf":
@@ -188,6 +190,18 @@ func rule(w []string, m route.Mark) network.Rule {
 			r.Table = w[i+1]
 		case "blackhole":
 			r.Action = network.RuleBlackhole
+		case "not":
+			r.Not = true
+		case "proto":
+			r.Protocol = w[i+1]
+		case "mark":
+			r.FWMark = network.FWMark{Value: 7, Mask: 255}
+		case "suppress":
+			n, err := strconv.Atoi(w[i+1])
+			if err != nil {
+				panic(err)
+			}
+			r.Suppress = n + 1
 		case "undecided":
 			r.Undecided = true
 		}

@@ -126,6 +126,17 @@ func TestPolicyRules(t *testing.T) {
 		{"a table without a match is passed", "a: rule 10 table 8\na: rule 20 table default", "discarded"},
 		{"a rule that discards", "a: rule 10 to 10.9.0.0/16 blackhole\na: rule 20 table default", "discarded"},
 		{"one that asks for more than is known", "a: rule 10 undecided table 7\na: rule 20 table default", "unknown"},
+		{"one for all but the source", "a: rule 10 not from 10.1.0.0/24 table 7\na: rule 20 table default", "discarded"},
+		{"one for all but another source", "a: rule 10 not from 10.2.0.0/24 table 7\na: rule 20 table default", "refused"},
+		{"one for all but what is not known", "a: rule 10 not undecided table 7\na: rule 20 table default", "unknown"},
+		{"one for a protocol that is not told", "a: rule 10 proto tcp table 7\na: rule 20 table default", "unknown"},
+		{"one for a mark, with no filters captured", "a: rule 10 mark table 7\na: rule 20 table default", "unknown"},
+		{"one for a mark that no filter sets", "a: allrules\na: rule 10 mark table 7\na: rule 20 table default", "discarded"},
+		{"one for all without it", "a: allrules\na: rule 10 not mark table 7\na: rule 20 table default", "refused"},
+		{"one for a mark, where filters set marks", "a: allrules marks\na: rule 10 mark table 7\na: rule 20 table default", "unknown"},
+		{"one by which the default route does not count", "a: rule 10 table 7 suppress 0\na: rule 20 table default", "discarded"},
+		{"one by which longer prefixes count", "a: rule 10 table default suppress 15\na: rule 20 table 7", "discarded"},
+		{"one by which the very prefix does not", "a: rule 10 table default suppress 16\na: rule 20 table 7", "refused"},
 	} {
 		t.Run(tt.name, func(t *testing.T) {
 			rt := trace(in+tt.rules, "10.1.0.9", "10.9.0.1")

@@ -85,7 +85,7 @@ func (w *Walker) lookup(pkt *packet, at position) (selection.Match, Reason) {
 		if u, ok := t.UnreadRow(pkt.dst, bits); ok {
 			return m, Reason{Code: unreadCode(u), Marks: []route.Mark{u.Mark}}
 		}
-		if !m.Found() || m.Routes[0].Special == route.Throw {
+		if !m.Found() || m.Routes[0].Special == route.Throw || m.Prefix.Bits() < r.Suppress {
 			continue
 		}
 		if c := m.Contradiction; c != nil {
@@ -183,14 +183,20 @@ func sureReason(sure bool, r Reason) Reason {
 
 // ruleApplies reports whether a rule concerns the packet, and whether that is certain.
 func ruleApplies(r network.Rule, pkt *packet, at position, fam route.Family) (applies, sure bool) {
-	switch {
-	case r.Family != 0 && r.Family != fam,
-		r.From.IsValid() && (pkt.find != nil || !r.From.Contains(pkt.src)),
-		r.To.IsValid() && !r.To.Contains(pkt.dst),
-		r.Ingress != "" && r.Ingress != at.ingress && !(r.Ingress == "lo" && at.origin):
+	if r.Family != 0 && r.Family != fam || r.From.IsValid() && pkt.find != nil {
 		return false, true
 	}
-	return true, !r.Undecided
+	ingress := at.ingress
+	if at.origin {
+		ingress = "lo"
+	}
+	switch r.Fits(pkt.src, pkt.dst, pkt.flow, ingress, at.device.Unmarked()) {
+	case network.Yes:
+		return true, true
+	case network.Maybe:
+		return true, false
+	}
+	return false, true
 }
 
 // ingressMatters reports whether a device's decision can depend on where a packet comes in.

@@ -151,6 +151,8 @@ func (x *Draft) SetPolicy(device string, p Policy) {
 		Tunnels:      slices.Clone(p.Tunnels),
 		Stateful:     p.Stateful,
 		AllOfEqual:   p.AllOfEqual,
+		AllRules:     p.AllRules,
+		SetsMarks:    p.SetsMarks,
 	}
 	d.indexRules()
 }

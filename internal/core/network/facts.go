@@ -192,12 +192,52 @@ const (
 
 // A Rule chooses the table before any prefix is compared (the kernel's policy rules, in order of Priority).
 type Rule struct {
-	Family    route.Family // 0: both
-	Priority  uint32
-	From, To  netip.Prefix // invalid: any
-	Ingress   string       // "": any
-	Action    RuleAction
-	Table     string
-	Undecided bool // it also asks for something that no walk knows, such as a mark on the packet
+	Family   route.Family // 0: both
+	Priority uint32
+	From, To netip.Prefix // invalid: any
+	Ingress  string       // "": any
+	Action   RuleAction
+	Table    string
+	// Protocol and ports that it asks for; "" and the zero Ports: any.
+	Protocol           string
+	FromPorts, ToPorts Ports
+	FWMark             FWMark // that the packet must have; the zero FWMark: any
+	Not                bool   // it is for all packets but those that fit
+	// Suppress is 1 + the length of the longest prefix whose routes do not count in the table; 0: all count.
+	Suppress  int
+	Undecided bool // it also asks for something that no walk knows
 	Mark      route.Mark
+}
+
+// An FWMark is what a kernel's rule asks of the mark that its filters may have put on a packet. The zero FWMark asks for nothing.
+type FWMark struct {
+	Value, Mask uint32
+}
+
+// Fits says whether the rule is for a packet that comes in by an interface, "" where the device itself sends it.
+func (r Rule) Fits(src, dst netip.Addr, f Flow, ingress string, unmarked bool) Fit {
+	fit := fits(r.From, r.To, r.Protocol, r.FromPorts, r.ToPorts, "", "", src, dst, f, "", "")
+	if r.Ingress != "" && r.Ingress != ingress {
+		fit = No
+	}
+	if r.FWMark != (FWMark{}) && fit != No {
+		switch {
+		case !unmarked:
+			fit = Maybe
+		case r.FWMark.Value&r.FWMark.Mask != 0:
+			fit = No
+		}
+	}
+	if r.Undecided && fit == Yes {
+		fit = Maybe
+	}
+	if r.Not {
+		switch fit {
+		case Yes:
+			return No
+		case No:
+			return Yes
+		}
+	}
+	return fit
 }

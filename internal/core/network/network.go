@@ -115,6 +115,9 @@ func (d *Device) Tunnels() Items[Tunnel] { return Items[Tunnel]{d.policy.Tunnels
 // Tunnel returns the tunnel behind an interface.
 func (d *Device) Tunnel(ifname string) (Tunnel, bool) { return d.policy.Tunnel(ifname) }
 
+// Unmarked reports whether packets are known to have no mark: all of the kernel's filters were captured, and none puts one on.
+func (d *Device) Unmarked() bool { return d.policy.AllRules && !d.policy.SetsMarks }
+
 // Stateful returns the line that says that the device keeps state of flows; none: it does not.
 func (d *Device) Stateful() route.Mark { return d.policy.Stateful }
 

@@ -103,6 +103,8 @@ type Policy struct {
 	Tunnels      []Tunnel
 	Stateful     route.Mark // the line that says so
 	AllOfEqual   route.Mark // the line that says that all equal next hops forward, whatever a mark of the table says
+	// AllRules: all of a kernel's filters were captured. SetsMarks: one of them puts a mark on packets.
+	AllRules, SetsMarks bool
 }
 
 func (p *Policy) add(o Policy) {
@@ -122,6 +124,7 @@ func (p *Policy) add(o Policy) {
 	if !p.AllOfEqual.Known() {
 		p.AllOfEqual = o.AllOfEqual
 	}
+	p.AllRules, p.SetsMarks = p.AllRules || o.AllRules, p.SetsMarks || o.SetsMarks
 }
 
 // Tunnel returns the tunnel behind an interface.

@@ -195,42 +195,40 @@ func TestRules(t *testing.T) {
 	in := []byte(
 		`[{"priority":0,"src":"all","table":"local"},{"priority":100,"src":"10.9.0.0","srclen":16,"table":"100"},{"priority":101,"src":"all","dst":"10.8.0.0","dstlen":16,"iif":"d0","table":200},
 {"priority":102,"src":"all","fwmark":"0x5","table":"100"},{"priority":103,"src":"10.7.0.1","action":"blackhole"},{"priority":105,"not":null,"src":"10.6.0.0","srclen":16,"table":"100"},
-{"priority":108,"src":"all","goto":32766},{"priority":32766,"src":"all","table":"main"}]`,
+{"priority":108,"src":"all","goto":32766},{"priority":109,"src":"all","ipproto":"6","sport_start":9,"sport_end":10,"dport":443,"table":"100"},
+{"priority":110,"src":"all","fwmark":"0x2","fwmask":"0xff","table":"main","suppress_prefixlen":0},{"priority":111,"src":"all","oif":"d0","table":"100"},{"priority":32766,"src":"all","table":"main"}]`,
 	)
-	var got []string
-	for _, r := range layouttest.Laws(t, Read, in).Facts.Rules {
-		got = append(
-			got,
-			fmt.Sprint(
-				r.Priority,
-				" ",
-				r.From,
-				" ",
-				r.To,
-				" ",
-				r.Ingress,
-				" ",
-				r.Action,
-				" ",
-				r.Table,
-				" ",
-				r.Undecided,
-			),
-		)
-	}
 	require.Equal(t, []string{
-		"100 10.9.0.0/16 invalid Prefix  0 100 false", "101 invalid Prefix 10.8.0.0/16 d0 0 200 false", "102 invalid Prefix invalid Prefix  0 100 true",
-		fmt.Sprint(
-			"103 10.7.0.1/32 invalid Prefix  ",
-			network.RuleBlackhole,
-			" default false",
-		), "105 invalid Prefix invalid Prefix  0 100 true",
-		fmt.Sprint(
-			"108 invalid Prefix invalid Prefix  ",
-			network.RuleJump,
-			" default false",
-		), "32766 invalid Prefix invalid Prefix  0 default false",
-	}, got)
+		"100 from 10.9.0.0/16 table 100", "101 to 10.8.0.0/16 iif d0 table 200", "102 mark 0x5/0xffffffff table 100", "103 from 10.7.0.1/32 action 1",
+		"105 not from 10.6.0.0/16 table 100", "108 action 4", "109 proto tcp sport 9-10 dport 443-443 table 100", "110 mark 0x2/0xff suppress 1 table default",
+		"111 undecided table 100", "32766 table default",
+	}, rulesOf(layouttest.Laws(t, Read, in)))
+}
+
+// rulesOf words the rules of a reading.
+func rulesOf(reading layout.Reading) (out []string) {
+	for _, r := range reading.Facts.Rules {
+		s := fmt.Sprint(r.Priority)
+		add := func(yes bool, format string, args ...any) {
+			if yes {
+				s += fmt.Sprintf(" "+format, args...)
+			}
+		}
+		add(r.Not, "not")
+		add(r.From.IsValid(), "from %v", r.From)
+		add(r.To.IsValid(), "to %v", r.To)
+		add(r.Ingress != "", "iif %s", r.Ingress)
+		add(r.Protocol != "", "proto %s", r.Protocol)
+		add(!r.FromPorts.Any(), "sport %d-%d", r.FromPorts.Lo, r.FromPorts.Hi)
+		add(!r.ToPorts.Any(), "dport %d-%d", r.ToPorts.Lo, r.ToPorts.Hi)
+		add(r.FWMark != network.FWMark{}, "mark %#x/%#x", r.FWMark.Value, r.FWMark.Mask)
+		add(r.Suppress > 0, "suppress %d", r.Suppress)
+		add(r.Undecided, "undecided")
+		add(r.Action != network.RuleLookup, "action %d", r.Action)
+		add(r.Action == network.RuleLookup, "table %s", r.Table)
+		out = append(out, s)
+	}
+	return out
 }
 
 func TestOtherTextIsNotRecognised(t *testing.T) {

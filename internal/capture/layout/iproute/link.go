@@ -2,10 +2,12 @@ package iproute
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/json"
 	"fmt"
 	"net/netip"
 	"slices"
+	"strconv"
 	"strings"
 
 	"zarvek/internal/capture/layout"
@@ -183,10 +185,13 @@ func (r *reader) rule(o *object) error {
 	if n.Action == network.RuleLookup && o.Table == "" {
 		n.Table = "" // a nop or an l3mdev rule: which table it means is not in the rule
 	}
-	n.Undecided = n.Undecided || o.OIF != "" || o.Not != nil || o.FWMark != "" || o.TOS != "" || o.L3MDev != nil ||
-		o.IPProto != "" || o.SPort != nil || o.DPort != nil || o.UIDRange != nil || o.TunID != nil || o.Suppress != nil || o.SuppIf != nil
-	if o.Not != nil {
-		n.From, n.To = netip.Prefix{}, netip.Prefix{}
+	n.Undecided = n.Undecided || o.other || o.OIF != "" || o.TOS != "" || o.L3MDev != nil || o.UIDRange != nil || o.TunID != nil || o.SuppIf != nil
+	n.Not = o.Not != nil
+	if o.Suppress != nil && *o.Suppress >= 0 {
+		n.Suppress = *o.Suppress + 1
+	}
+	if !flowOf(o, &n) {
+		n.Undecided = true
 	}
 	r.Facts.Rules = append(r.Facts.Rules, n)
 	return nil
@@ -209,3 +214,49 @@ func selector(w word, bits *int) (netip.Prefix, error) {
 	}
 	return netip.PrefixFrom(a, n), nil
 }
+
+// flowOf reads what a rule asks of the packet's mark, protocol and ports; false for what is not understood.
+func flowOf(o *object, n *network.Rule) bool {
+	ok := true
+	if o.FWMark != "" {
+		value, mask, masked := strings.Cut(string(o.FWMark), "/")
+		if o.FWMask != "" {
+			mask, masked = string(o.FWMask), true
+		}
+		v, err := strconv.ParseUint(value, 0, 32)
+		n.FWMark = network.FWMark{Value: uint32(v), Mask: 1<<32 - 1}
+		ok = err == nil
+		if masked {
+			m, err := strconv.ParseUint(mask, 0, 32)
+			n.FWMark.Mask = uint32(m)
+			ok = ok && err == nil && m > 0
+		}
+	}
+	if o.IPProto != "" {
+		n.Protocol, ok = string(o.IPProto), ok && !strings.HasPrefix(string(o.IPProto), "ipproto")
+		if name, numbered := protocolNumbers[n.Protocol]; numbered {
+			n.Protocol = name
+		}
+	}
+	for _, p := range []struct {
+		one, lo, hi word
+		to          *network.Ports
+	}{{o.SPort, o.SPortLo, o.SPortHi, &n.FromPorts}, {o.DPort, o.DPortLo, o.DPortHi, &n.ToPorts}} {
+		lo, hi := string(p.lo), string(p.hi)
+		if p.one != "" {
+			lo, hi, _ = strings.Cut(string(p.one), "-")
+			hi = cmp.Or(hi, lo)
+		}
+		if lo == "" && hi == "" {
+			continue
+		}
+		a, err1 := strconv.ParseUint(lo, 10, 16)
+		b, err2 := strconv.ParseUint(hi, 10, 16)
+		ok = ok && err1 == nil && err2 == nil && a > 0 && a <= b
+		*p.to = network.Ports{Lo: uint16(a), Hi: uint16(b)}
+	}
+	return ok
+}
+
+// protocolNumbers are the protocols that rules print by number (ip -N), by the names that flows have (IANA's).
+var protocolNumbers = map[string]string{"1": "icmp", "6": "tcp", "17": "udp", "47": "gre", "50": "esp", "51": "ah", "58": "icmpv6", "ipv6-icmp": "icmpv6", "132": "sctp"}

@@ -52,11 +52,17 @@ type object struct {
 	Goto     *uint64         `json:"goto"`
 	Not      json.RawMessage `json:"not"`
 	FWMark   word            `json:"fwmark"`
+	FWMask   word            `json:"fwmask"`
+	other    bool            // it asks for something else
 	TOS      word            `json:"tos"`
 	L3MDev   json.RawMessage `json:"l3mdev"`
 	IPProto  word            `json:"ipproto"`
-	SPort    json.RawMessage `json:"sport"`
-	DPort    json.RawMessage `json:"dport"`
+	SPort    word            `json:"sport"`
+	SPortLo  word            `json:"sport_start"`
+	SPortHi  word            `json:"sport_end"`
+	DPort    word            `json:"dport"`
+	DPortLo  word            `json:"dport_start"`
+	DPortHi  word            `json:"dport_end"`
 	UIDRange json.RawMessage `json:"uid_start"`
 	TunID    json.RawMessage `json:"tun_id"`
 	Suppress *int            `json:"suppress_prefixlen"`

@@ -436,8 +436,22 @@ func ruleWords(o *object, w []string) error {
 			i--
 		case "[detached]":
 			i--
+		case "fwmark":
+			o.FWMark = word(next)
+		case "ipproto":
+			o.IPProto = word(next)
+		case "sport":
+			o.SPort = word(next)
+		case "dport":
+			o.DPort = word(next)
+		case "suppress_prefixlength":
+			n, err := strconv.Atoi(next)
+			if err != nil {
+				return fmt.Errorf("%w: %q", layout.ErrNumber, next)
+			}
+			o.Suppress = &n
 		default: // a condition that no walk can decide
-			o.FWMark = word(w[i-1])
+			o.other = true
 			i--
 		}
 	}

@@ -112,7 +112,7 @@ func TestLinkText(t *testing.T) {
 func TestNeighbourAndRuleText(t *testing.T) {
 	in := []byte(
 		"10.61.0.254 dev desk0 FAILED \n10.61.0.31 dev desk0 lladdr 02:AA REACHABLE \nfe80::1 dev wan0 lladdr 02:bb router proto zebra STALE\n" +
-			"0:\tfrom all lookup local\n100:\tfrom 10.9.0.0/16 to 10.8.0.0/16 iif d0 [detached] lookup 100\n102:\tfrom all fwmark 0x5 lookup 100\n103:\tfrom 10.7.0.1 blackhole\n105:\tnot from 10.6.0.0/16 lookup 100\n108:\tfrom all goto 32766\n32766:\tfrom all lookup main\n",
+			"0:\tfrom all lookup local\n100:\tfrom 10.9.0.0/16 to 10.8.0.0/16 iif d0 [detached] lookup 100\n102:\tfrom all fwmark 0x5 lookup 100\n103:\tfrom 10.7.0.1 blackhole\n105:\tnot from 10.6.0.0/16 lookup 100\n108:\tfrom all goto 32766\n109:\tfrom all ipproto tcp sport 9-10 dport 443 lookup 100\n110:\tfrom all fwmark 0x2/0xff lookup main suppress_prefixlength 0\n111:\tfrom all oif d0 lookup 100\n32766:\tfrom all lookup main\n",
 	)
 	r := layouttest.Laws(t, ReadText, in)
 	require.Empty(t, r.Unread)
@@ -120,29 +120,12 @@ func TestNeighbourAndRuleText(t *testing.T) {
 	for _, n := range r.Facts.Neighbours {
 		got = append(got, fmt.Sprint(n.Address, " ", n.State, " ", n.MAC))
 	}
-	for _, r := range r.Facts.Rules {
-		got = append(
-			got,
-			fmt.Sprint(
-				r.Priority,
-				" ",
-				r.From,
-				" ",
-				r.To,
-				" ",
-				r.Ingress,
-				" ",
-				r.Action,
-				" ",
-				r.Table,
-				" ",
-				r.Undecided,
-			),
-		)
-	}
-	require.Equal(t, []string{"10.61.0.254 2 ", "10.61.0.31 1 02:aa", "fe80::1 1 02:bb",
-		"100 10.9.0.0/16 10.8.0.0/16 d0 0 100 false", "102 invalid Prefix invalid Prefix  0 100 true", "103 10.7.0.1/32 invalid Prefix  1 default false",
-		"105 invalid Prefix invalid Prefix  0 100 true", "108 invalid Prefix invalid Prefix  4 default false", "32766 invalid Prefix invalid Prefix  0 default false"}, got)
+	require.Equal(t, []string{"10.61.0.254 2 ", "10.61.0.31 1 02:aa", "fe80::1 1 02:bb"}, got)
+	require.Equal(t, []string{
+		"100 from 10.9.0.0/16 to 10.8.0.0/16 iif d0 table 100", "102 mark 0x5/0xffffffff table 100", "103 from 10.7.0.1/32 action 1",
+		"105 not from 10.6.0.0/16 table 100", "108 action 4", "109 proto tcp sport 9-10 dport 443-443 table 100", "110 mark 0x2/0xff suppress 1 table default",
+		"111 undecided table 100", "32766 table default",
+	}, rulesOf(r))
 }
 
 func TestRulesGetTheFamilyOfTheirListing(t *testing.T) {

@@ -44,6 +44,7 @@ func ReadListed(text []byte) layout.Reading {
 	var c layout.Collector
 	c.Layout = listedName
 	rs := newRuleset()
+	rs.part = true // one table of several
 	table := "filter"
 	if strings.Contains(string(text), "Chain PREROUTING ") && !strings.Contains(string(text), "Chain FORWARD ") {
 		table = "nat"

@@ -22,6 +22,7 @@ type ruleset struct {
 	rules  map[key][]*rule
 	sets   map[key][]json.RawMessage
 	number int          // of the chain that is being built
+	part   bool         // not all of the kernel's rules are here
 	named  map[key]bool // chains that there are
 }
 
@@ -48,6 +49,7 @@ func family(s string) route.Family {
 // build turns the base chains into a policy, in order of their priority: what packets on their way through the device meet, what
 // those for the device itself do, and those that it sends.
 func (rs *ruleset) build(p *network.Policy) {
+	p.AllRules, p.SetsMarks = !rs.part, p.SetsMarks || rs.setsMarks()
 	slices.SortStableFunc(rs.chains, func(a, b chainAt) int { return a.Prio - b.Prio })
 	for _, c := range rs.chains {
 		k := key{c.Family, c.Table, c.Name}
@@ -69,6 +71,22 @@ func (rs *ruleset) build(p *network.Policy) {
 			}
 		}
 	}
+}
+
+// setsMarks reports whether any rule puts a mark on packets, or may.
+func (rs *ruleset) setsMarks() bool {
+	for _, list := range rs.rules {
+		for _, r := range list {
+			for _, e := range r.Expr {
+				for verb, raw := range e {
+					if verb == "mark" || verb == "xt" || verb == "mangle" && !strings.Contains(string(raw), `"payload"`) {
+						return true
+					}
+				}
+			}
+		}
+	}
+	return false
 }
 
 // hooks are the packets that meet the chains of each hook of the kernel's.

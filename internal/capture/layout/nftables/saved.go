@@ -49,6 +49,7 @@ func ReadSaved(text []byte) layout.Reading {
 	var c layout.Collector
 	c.Layout = savedName
 	rs := newRuleset()
+	rs.part = true // where no line begins a table, one of several was listed
 	family := savedFamily(text)
 	table, known := "filter", rs.named
 	open := route.Mark{}
@@ -75,7 +76,7 @@ func ReadSaved(text []byte) layout.Reading {
 		switch {
 		case strings.HasPrefix(s, "#"):
 		case savedTable.MatchString(s):
-			table, open = s[1:], mark
+			table, open, rs.part = s[1:], mark, false
 		case s == "COMMIT":
 			open = route.Mark{}
 		case savedChain.MatchString(s):
@@ -91,6 +92,7 @@ func ReadSaved(text []byte) layout.Reading {
 			base(m[1], "accept") // of which the line with the policy is missing
 			w := words(s)
 			i := slices.Index(w, "-A")
+			c.Facts.Policy.SetsMarks = c.Facts.Policy.SetsMarks || slices.ContainsFunc(w, func(x string) bool { return strings.HasSuffix(x, "MARK") || x == "CT" })
 			rs.rules[k(m[1])] = append(rs.rules[k(m[1])], &rule{Family: family, Table: table, Chain: m[1], Expr: savedStatements(w[i+2:], table), mark: mark})
 		default:
 			c.LeaveUnread(lo, hi, layout.ErrNotARoute)
