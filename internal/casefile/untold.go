@@ -19,6 +19,7 @@ const (
 	UntoldFilters
 	UntoldChecks  // reverse-path source checks (RFC 3704)
 	UntoldRouting // policy routing
+	UntoldStart   // which way a router that was not captured sends
 )
 
 // spokenOf is what the layouts of a device's captures speak of.
@@ -127,6 +128,9 @@ func (c *Case) Assumed(rt *forward.RoundTrip) []Assumption {
 				}
 			}
 		}
+	}
+	for _, a := range rt.Guessed {
+		out = assume(out, a.String(), []Untold{UntoldStart})
 	}
 	return out
 }

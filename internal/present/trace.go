@@ -96,6 +96,19 @@ func endName(e forward.End) string {
 }
 
 func headlineOf(rt forward.RoundTrip, src, dst string) string {
+	if n := len(rt.Guessed); n > 0 && rt.Verdict != forward.BothUnknown && (rt.Guessed[0] == rt.Source.Address || rt.Forward.Verdict == forward.Arrives) {
+		var names []string
+		for _, a := range rt.Guessed {
+			names = append(names, a.String())
+		}
+		sends := "sends"
+		if n > 1 {
+			sends = "send"
+		}
+		rest := rt
+		rest.Guessed = nil
+		return fmt.Sprintf("if %s, which no capture shows, %s this way, %s", joinAnd(names), sends, headlineOf(rest, src, dst))
+	}
 	out, _ := rt.Forward.Worst()
 	some := ""
 	if len(rt.Forward.Branches) > 1 {

@@ -149,6 +149,8 @@ func WhyJSON(w io.Writer, r forward.Explanation, v View) error {
 		Candidates  []jsonLost       `json:"candidates"`
 		Resolution  []jsonResolution `json:"resolution"`
 		TakesOver   *jsonRoute       `json:"takes-over"`
+		Neighbours  []string         `json:"takes-over-by-the-same,omitempty"`
+		WithoutThem *jsonRoute       `json:"without-these,omitempty"`
 		Configured  []jsonStatic     `json:"configured-statics"`
 		Remarks     []jsonRemark     `json:"remarks"`
 		CannotTell  *jsonCannotTell  `json:"cannot-tell,omitempty"`
@@ -197,13 +199,9 @@ func WhyJSON(w io.Writer, r forward.Explanation, v View) error {
 			doc.Resolution = append(doc.Resolution, j)
 		}
 	}
-	if c.TakesOver != nil {
-		marks := []route.Mark{c.TakesOver.Route.Mark}
-		if c.TakesOver.Index >= 0 {
-			marks = c.Table.Evidence(c.TakesOver.Index)
-		}
-		j := v.jsonRoute(c.TakesOver.Route, marks)
-		doc.TakesOver = &j
+	doc.TakesOver, doc.WithoutThem = v.jsonSuccessor(c, c.TakesOver), v.jsonSuccessor(c, c.WithoutThem)
+	for _, a := range c.Neighbours {
+		doc.Neighbours = append(doc.Neighbours, a.String())
 	}
 	for _, s := range c.Statics {
 		doc.Configured = append(doc.Configured, v.jsonStatic(s))
@@ -217,4 +215,17 @@ func WhyJSON(w io.Writer, r forward.Explanation, v View) error {
 		doc.Remarks = append(doc.Remarks, j)
 	}
 	return writeJSON(w, doc)
+}
+
+// jsonSuccessor is a route that would be used in another's place, nil for none.
+func (v View) jsonSuccessor(c selection.Choice, l *selection.Lost) *jsonRoute {
+	if l == nil {
+		return nil
+	}
+	marks := []route.Mark{l.Route.Mark}
+	if l.Index >= 0 {
+		marks = c.Table.Evidence(l.Index)
+	}
+	j := v.jsonRoute(l.Route, marks)
+	return &j
 }

@@ -512,7 +512,23 @@ func (v View) takesOver(w io.Writer, c selection.Choice) {
 		fmt.Fprintf(w, "\nIf %s went, nothing that was captured would take over.\n", best.Prefix)
 		return
 	}
-	t := c.TakesOver.Route
+	fmt.Fprintf(w, "\nIf it went, this would take over: %s\n", v.successor(c.TakesOver))
+	if len(c.Neighbours) == 0 {
+		return
+	}
+	var names []string
+	for _, a := range c.Neighbours {
+		names = append(names, a.String())
+	}
+	left := "nothing that was captured would be left"
+	if c.WithoutThem != nil {
+		left = "this would be left: " + v.successor(c.WithoutThem)
+	}
+	fmt.Fprintf(w, "That leads by %s too. Without that neighbour %s\n", joinAnd(names), left)
+}
+
+func (v View) successor(l *selection.Lost) string {
+	t := l.Route
 	s := fmt.Sprintf(
 		"%s %s%s: %s",
 		learned(t.Attributes),
@@ -520,8 +536,8 @@ func (v View) takesOver(w io.Writer, c selection.Choice) {
 		inParens(numbers(t.Attributes)),
 		strings.Join(ways(t.Attributes), " and "),
 	)
-	if c.TakesOver.Index < 0 {
+	if l.Index < 0 {
 		s += ", from the configuration (" + v.place(t.Mark) + ")"
 	}
-	fmt.Fprintf(w, "\nIf it went, this would take over: %s\n", s)
+	return s
 }

@@ -371,7 +371,7 @@ func (w *Walker) exit(pkt *packet, at position, s *step, r route.Route, e select
 	switch link.Answer {
 	case topology.Device:
 		s.next = w.enter(link.Device, link.Interface)
-		s.next.owned = final
+		s.next.owned = final && !link.Proxy
 	case topology.Down:
 		s.verdict, s.reason.Code, s.reason.Interface = NextHopLost, OwnerDown, link.Interface
 		s.reason.Liveness = LivenessOf(at.device, link.Device, target)

@@ -145,6 +145,23 @@ func TestPolicyRules(t *testing.T) {
 	}
 }
 
+// TestWhatADeviceAnswersForIsLookedUpThere: a proxy's own routes decide, not who answered.
+func TestWhatADeviceAnswersForIsLookedUpThere(t *testing.T) {
+	const in = `
+		a: direct 10.1.0.0/24 dev lan
+		a: direct 10.0.0.0/24 dev e0
+		a: addr 10.0.0.1/24 e0
+		a: neigh 10.0.0.9 e0 alive 02:00:00:00:00:09
+		b: link f0 up 02:00:00:00:00:09
+		b: addr 10.0.0.2/24 f0
+		b: direct 10.0.0.0/24 dev f0
+		b: static 10.0.0.9/32 blackhole
+		b: static 10.1.0.0/24 via 10.0.0.1 dev f0
+	`
+	require.Equal(t, "arrives", trace(in, "10.1.0.9", "10.0.0.9").Forward.Verdict.String(), "it may be its own")
+	require.Equal(t, "discarded", trace(in+"b: addr 127.0.0.1/8 lo", "10.1.0.9", "10.0.0.9").Forward.Verdict.String())
+}
+
 // TestManyBranches walks a ladder in which the ways double at every step: the list is bounded, the verdict is not.
 func TestManyBranches(t *testing.T) {
 	var in strings.Builder

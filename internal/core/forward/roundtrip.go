@@ -41,6 +41,8 @@ type RoundTrip struct {
 	ReturnAlone bool
 	// OneSided names the stateful devices that see the packet and not its reply.
 	OneSided []string
+	// Guessed are the ends that are routers which no capture shows: that they send by the captured device on their link is a guess.
+	Guessed []netip.Addr
 	// Unjudged names the devices that are told to keep state, without rules: what they permit is not known.
 	Unjudged []string
 }
@@ -102,6 +104,11 @@ func (w *Walker) TraceFlow(src, dst netip.Addr, flow network.Flow) RoundTrip {
 		), d.Omitted ||
 			one.Omitted
 		rt.Return = &d
+	}
+	for _, a := range []netip.Addr{src, dst} {
+		if _, told := w.host(a); !told && w.topo.FarEnd(a) {
+			rt.Guessed = append(rt.Guessed, a)
+		}
 	}
 	rt.oneSided(flow)
 	for _, b := range rt.Forward.Branches {

@@ -115,6 +115,11 @@ func (d *Device) Tunnels() Items[Tunnel] { return Items[Tunnel]{d.policy.Tunnels
 // Tunnel returns the tunnel behind an interface.
 func (d *Device) Tunnel(ifname string) (Tunnel, bool) { return d.policy.Tunnel(ifname) }
 
+// ListsAddresses reports whether the device's addresses were captured as a whole: a list that has its loopback address has all.
+func (d *Device) ListsAddresses() bool {
+	return slices.ContainsFunc(d.told, func(a Address) bool { return !a.Configured && a.Prefix.Addr().IsLoopback() })
+}
+
 // Unmarked reports whether packets are known to have no mark: all of the kernel's filters were captured, and none puts one on.
 func (d *Device) Unmarked() bool { return d.policy.AllRules && !d.policy.SetsMarks }
 

@@ -2,6 +2,7 @@ package selection
 
 import (
 	"net/netip"
+	"slices"
 
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
@@ -51,6 +52,9 @@ type Choice struct {
 	Statics     []Configured // configured statics that cover the destination
 	Remarks     []Remark
 	TakesOver   *Lost // what would be used if the winner went
+	// Neighbours are the next hops of the winner that what takes over needs too; WithoutThem is what would be used if they died.
+	Neighbours  []netip.Addr
+	WithoutThem *Lost
 	Differences []network.Difference
 }
 
@@ -147,15 +151,46 @@ func (c *Choice) lose(t *network.Table, g network.Group, why Why) {
 	}
 }
 
-// takesOver picks what would be used without the winner: the best other candidate for its prefix, in the table or
-// configured, else what forwards the next shorter prefix.
+// takesOver picks what would be used without the winner, and where that leads by a neighbour of the winner's, without those too.
 func (c *Choice) takesOver() {
 	if !c.Match.Found() || c.Match.Routes[0].Special == route.Receive {
 		return
 	}
+	c.TakesOver = c.successor(c.sharesFate)
+	if c.TakesOver == nil {
+		return
+	}
+	used := neighbours(c.Resolutions)
+	for _, a := range neighbours(Resolve(c.Table, c.TakesOver.Route)) {
+		if slices.Contains(used, a) {
+			c.Neighbours = append(c.Neighbours, a)
+		}
+	}
+	if len(c.Neighbours) > 0 {
+		c.WithoutThem = c.successor(func(r route.Route) bool {
+			return c.sharesFate(r) || r.Special == route.None && slices.ContainsFunc(neighbours(Resolve(c.Table, r)), func(a netip.Addr) bool { return slices.Contains(used, a) })
+		})
+	}
+}
+
+// neighbours are the addresses that packets are handed to.
+func neighbours(all []Resolution) (out []netip.Addr) {
+	for _, r := range all {
+		for _, e := range r.Exits {
+			if e.Address.IsValid() && !slices.Contains(out, e.Address) {
+				out = append(out, e.Address)
+			}
+		}
+	}
+	return out
+}
+
+// successor picks the best other candidate for the winner's prefix, in the table or configured, else what forwards the next shorter
+// prefix; never one that goes too.
+func (c *Choice) successor(goes func(route.Route) bool) *Lost {
 	var best *Lost
 	consider := func(l Lost) {
-		if l.Failure == Resolved && !c.sharesFate(l.Route) &&
+		if l.Failure == Resolved && !goes(l.Route) &&
 			(best == nil || before(l.Route, best.Route, c.Table.HighestWins)) {
 			best = &l
 		}
@@ -173,11 +208,11 @@ func (c *Choice) takesOver() {
 		}
 	}
 	for i := 0; best == nil && i < len(c.Lost); i++ {
-		if l := c.Lost[i]; l.Route.Prefix != c.Match.Prefix && l.Route.Is(route.Installed) && l.Why != ClassBarred {
+		if l := c.Lost[i]; l.Route.Prefix != c.Match.Prefix && l.Route.Is(route.Installed) && l.Why != ClassBarred && !goes(l.Route) {
 			best = &l
 		}
 	}
-	c.TakesOver = best
+	return best
 }
 
 // before reports whether a is preferred to b, both of one prefix.

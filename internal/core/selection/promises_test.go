@@ -107,3 +107,28 @@ func TestAStaticBesideAStaticIsNoTrap(t *testing.T) {
 	require.Len(t, c.Remarks, 1)
 	require.Equal(t, selection.ReplacesLearned, c.Remarks[0].Kind)
 }
+
+// TestWhatIsLeftWithoutTheNeighbour: what takes over may lead by the very neighbour that died, and may be found through what went.
+func TestWhatIsLeftWithoutTheNeighbour(t *testing.T) {
+	const links = "a: direct 10.1.0.0/24 dev e0\n"
+	for _, tt := range []struct{ name, in, over, without string }{
+		{"a shorter prefix by the same", links + "a: static 10.9.1.0/24 via 10.1.0.2 dev e0\na: static 10.9.0.0/16 via 10.1.0.2 dev e0\na: static 10.0.0.0/8 via 10.1.0.3 dev e0", "10.9.0.0/16", "10.0.0.0/8"},
+		{"nothing else", links + "a: static 10.9.1.0/24 via 10.1.0.2 dev e0\na: static 0.0.0.0/0 via 10.1.0.2 dev e0", "0.0.0.0/0", "nothing"},
+		{"by another one", links + "a: static 10.9.1.0/24 via 10.1.0.2 dev e0\na: static 10.9.0.0/16 via 10.1.0.3 dev e0", "10.9.0.0/16", "not asked"},
+		{"found through what went", links + "a: static 10.9.1.0/24 via 10.1.0.2 dev e0\na: static 10.9.0.0/16 via 10.9.1.7\na: static 10.0.0.0/8 via 10.1.0.3 dev e0", "10.0.0.0/8", "not asked"},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			d := coretest.Build(tt.in).Device("a")
+			c := selection.Explain(d, d.Table("default", route.IPv4), netip.MustParsePrefix("10.9.1.7/32"))
+			require.Equal(t, tt.over, c.TakesOver.Route.Prefix.String())
+			without := "not asked"
+			if len(c.Neighbours) > 0 {
+				require.Equal(t, "10.1.0.2", c.Neighbours[0].String())
+				if without = "nothing"; c.WithoutThem != nil {
+					without = c.WithoutThem.Route.Prefix.String()
+				}
+			}
+			require.Equal(t, tt.without, without)
+		})
+	}
+}

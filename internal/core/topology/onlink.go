@@ -46,6 +46,8 @@ type OnLink struct {
 	Confidence Confidence
 	// TwoEnds is set where the link has room for just one other device.
 	TwoEnds bool
+	// Proxy: the device answers for the address, and its own list of addresses lacks it: it is another's, reached through it (RFC 1027).
+	Proxy bool
 	// OtherEnd is that device, where it is captured and has another address there.
 	OtherEnd *network.Device
 	Marks    []route.Mark
@@ -94,6 +96,7 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 	case hasEntry && entry.State == network.NeighbourAlive:
 		if p, ok := t.byMAC(here, entry.MAC); ok {
 			res.Answer, res.Device, res.Interface, res.Confidence = Device, t.device(p), p.ifname, Neighbour
+			res.Proxy = t.device(p).ListsAddresses()
 			return res
 		}
 		if p, ok := t.deduce(here, a, net, true); ok {
@@ -316,4 +319,18 @@ func (t *Topology) otherEnd(here port, a netip.Addr) *network.Device {
 		return nil
 	}
 	return t.device(others[0])
+}
+
+// FarEnd reports whether an address is that of a router that no capture shows: captured devices use it as a next hop, or it is the other
+// end of a link with room for two. By which way it sends is its own affair.
+func (t *Topology) FarEnd(a netip.Addr) bool {
+	if len(t.Owners(a)) > 0 {
+		return false
+	}
+	if _, ok := t.DeducedOwner(a); ok {
+		return false
+	}
+	return slices.ContainsFunc(t.Attached(a), func(at Attachment) bool {
+		return pointToPoint(at.Prefix) || t.uses(portOf(at.Device, at.Interface), a)
+	})
 }

@@ -192,3 +192,14 @@ func TestAnEmptyTableTakesNoAddressAway(t *testing.T) {
 	require.NotNil(t, n.Device("a").Table("default", route.IPv4))
 	require.False(t, topology.Build(n).Owners(addr("10.0.0.1"))[0].Down)
 }
+
+// TestADeviceThatAnswersForAnother: one whose list of addresses is whole does not have what it answers for, and passes it on.
+func TestADeviceThatAnswersForAnother(t *testing.T) {
+	const in = "a: direct 10.0.0.0/24 dev e0\na: neigh 10.0.0.9 e0 alive 02:00:00:00:00:09\nb: link f0 up 02:00:00:00:00:09\nb: addr 10.0.0.2/24 f0\n"
+	l := find(in, "10.0.0.9")
+	require.Equal(t, topology.Device, l.Answer)
+	require.False(t, l.Proxy, "its list may lack some")
+	l = find(in+"b: addr 127.0.0.1/8 lo", "10.0.0.9")
+	require.Equal(t, topology.Device, l.Answer)
+	require.True(t, l.Proxy)
+}

@@ -234,9 +234,13 @@ func (r *textReader) line(line []byte, lo, hi int) error {
 		err = r.link(o)
 	case briefLine:
 		o.Ifname, o.OperState = w[0], w[1]
-		for _, s := range w[2:] {
-			if strings.Contains(s, "/") {
-				o.texts = append(o.texts, addressText{s, lo, hi})
+		for i := 2; i < len(w); i++ {
+			switch {
+			case i+2 < len(w) && w[i+1] == "peer": // ADDRESS peer PREFIX: that of the other end
+				o.texts = append(o.texts, addressText{w[i] + "/peer", lo, hi})
+				i += 2
+			case strings.Contains(w[i], "/"):
+				o.texts = append(o.texts, addressText{w[i], lo, hi})
 			}
 		}
 		err = r.link(o)
