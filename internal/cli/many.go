@@ -29,7 +29,7 @@ type pair struct {
 }
 
 // many answers thousands of pairs with one line each.
-func (e *env) many(l *loaded, file string, flow network.Flow, assume bool) error {
+func (e *env) many(l *loaded, file string, flow network.Flow, assume, hops bool) error {
 	var in io.Reader = os.Stdin
 	if file != "-" {
 		f, err := source.OpenStream(file)
@@ -67,6 +67,9 @@ func (e *env) many(l *loaded, file string, flow network.Flow, assume bool) error
 				}
 				rt := walker.TraceFlow(src, dst, p.flow)
 				out[i] = present.Answered(p.line, &rt)
+				if hops {
+					out[i].Trip = &rt
+				}
 			}
 			bar.tell("tracing", finished.Add(int64(hi-lo)), int64(len(pairs)), 2000)
 			return nil

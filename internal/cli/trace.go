@@ -31,14 +31,18 @@ Where a filter or rule on the way was not read or not understood the answer is u
 its line. -assume-permitted follows the packets as if such filters let them pass, and says so.
 
 -many FILE answers a list of pairs, a line SOURCE,DESTINATION or SOURCE,DESTINATION,FLOW
-each (- for standard input), with one line each.
+each (- for standard input), with one line each; with -as json -hops both ways hop by hop.
 
 Exit code 1: anything but two-way.`,
 		setup: func(fs *flag.FlagSet) action {
 			flowText := fs.String("flow", "", "the `flow`, such as tcp:40000:443")
 			assume := fs.Bool("assume-permitted", false, "follow packets past filters that cannot be judged")
 			many := fs.String("many", "", "a `file` with pairs, - for standard input")
+			hops := fs.Bool("hops", false, "with -many and -as json: both ways hop by hop for each pair")
 			return func(e *env, args []string) error {
+				if *hops && (*many == "" || e.as != "json") {
+					return usagef("-hops goes with -many and -as json; one pair always shows its hops")
+				}
 				if *many == "" && len(args) != 2 || *many != "" && len(args) > 0 {
 					return usagef("trace takes SOURCE and DESTINATION, or -many FILE; not %d arguments", len(args))
 				}
@@ -57,7 +61,7 @@ Exit code 1: anything but two-way.`,
 					return &noDevices{l.Dir}
 				}
 				if *many != "" {
-					return e.many(l, *many, flow, *assume)
+					return e.many(l, *many, flow, *assume, *hops)
 				}
 				src, dst, err := l.ends(args[0], args[1])
 				if err != nil {

@@ -8,7 +8,7 @@ import (
 	"zarvek/internal/core/forward"
 )
 
-// An Answer is one pair of a list with what was found; no more is kept of a hundred thousand.
+// An Answer is one pair of a list with what was found; no more is kept of a hundred thousand, unless the hops are asked for.
 type Answer struct {
 	Line                int // of the list
 	Source, Destination forward.End
@@ -17,6 +17,7 @@ type Answer struct {
 	Return              forward.Verdict // zero where the reply was not followed
 	Where               string
 	Headline            string
+	Trip                *forward.RoundTrip // with its hops; nil: not asked for
 	Err                 error
 }
 
@@ -78,18 +79,20 @@ func ManyText(out io.Writer, all []Answer, v View) error {
 	return w.Flush()
 }
 
-// ManyJSON writes a line of JSON for each pair inside one array: the contract's round trip without its hops.
+// ManyJSON writes a line of JSON for each pair inside one array: the contract's round trip, with its hops where they were asked for.
 func ManyJSON(out io.Writer, all []Answer, v View) error {
 	type jsonAnswer struct {
-		Line        int      `json:"line"`
-		Source      *jsonEnd `json:"source"`
-		Destination *jsonEnd `json:"destination"`
-		Verdict     string   `json:"verdict"`
-		Forward     string   `json:"forward"`
-		Return      *string  `json:"return"`
-		Where       *string  `json:"where"`
-		Reason      string   `json:"reason"`
-		Error       *string  `json:"error,omitempty"`
+		Line        int            `json:"line"`
+		Source      *jsonEnd       `json:"source"`
+		Destination *jsonEnd       `json:"destination"`
+		Verdict     string         `json:"verdict"`
+		Forward     string         `json:"forward"`
+		Return      *string        `json:"return"`
+		Where       *string        `json:"where"`
+		Reason      string         `json:"reason"`
+		Out         *jsonDirection `json:"out,omitempty"`
+		Back        *jsonDirection `json:"back,omitempty"`
+		Error       *string        `json:"error,omitempty"`
 	}
 	list := []jsonAnswer{}
 	for _, a := range all {
@@ -103,7 +106,20 @@ func ManyJSON(out io.Writer, all []Answer, v View) error {
 		j.Destination = &jsonEnd{a.Destination.Address.String(), text(a.Destination.Name)}
 		j.Verdict, j.Forward, j.Return = a.Verdict.String(), a.Forward.String(), text(a.Return.String())
 		j.Where, j.Reason = text(a.Where), a.Headline
+		if a.Trip != nil {
+			j.Out = v.jsonTrip(&a.Trip.Forward, a.Destination)
+			j.Back = v.jsonTrip(a.Trip.Return, a.Source)
+		}
 		list = append(list, j)
 	}
 	return writeJSON(out, list)
+}
+
+// jsonTrip is one direction of a pair, nil where it was not followed.
+func (v View) jsonTrip(d *forward.Direction, dst forward.End) *jsonDirection {
+	if d == nil {
+		return nil
+	}
+	j := v.jsonDirection(*d, dst)
+	return &j
 }
