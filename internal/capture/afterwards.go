@@ -1,6 +1,7 @@
 package capture
 
 import (
+	"bytes"
 	"cmp"
 	"fmt"
 	"net/netip"
@@ -171,6 +172,9 @@ func anyWithin(in []netip.Addr, p netip.Prefix) bool {
 	return i < len(in) && p.Contains(in[i])
 }
 
+// deleted begins a line of a route that went while somebody watched.
+var deleted = []byte("Deleted ")
+
 // watched returns the routes that came and went while somebody watched, and takes them out of what was read: what is shown then is no
 // table. A route that is said to be deleted stands among them anywhere else too.
 func (c *Capture) watched() (out []upset) {
@@ -181,7 +185,7 @@ func (c *Capture) watched() (out []upset) {
 			out = append(out, upset{device: p.Device, space: p.Space, prefix: prefix, mark: m})
 		}
 		for _, u := range p.Unread {
-			if line := c.Source.Text(u.Mark); watching || strings.HasPrefix(string(line), "Deleted ") {
+			if line := c.Source.Text(u.Mark); watching || bytes.HasPrefix(line, deleted) {
 				tell(u.Mark, namedPrefix(line))
 			}
 		}
