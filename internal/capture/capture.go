@@ -7,6 +7,7 @@ package capture
 import (
 	"bytes"
 	"errors"
+	"regexp"
 	"slices"
 
 	"zarvek/internal/capture/layout"
@@ -124,8 +125,11 @@ func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
 			continue
 		}
 		stretches := readAll(all, text)
-		if s.away {
-			stretches = nobodys(text, stretches)
+		switch {
+		case s.away:
+			stretches = nobodys(text, stretches, errAway)
+		case gluedCommand.MatchString(s.command):
+			stretches = nobodys(text, stretches, errGlued)
 		}
 		if s.banner && len(stretches) == 1 && stretches[0].Layout == "" {
 			stretches[0].passAll()
@@ -153,6 +157,7 @@ func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
 			}
 			for i := range p.Facts.Tables {
 				t := &p.Facts.Tables[i]
+				t.Layout = p.Layout
 				if asked.Known() {
 					t.Filtered = asked
 				}
@@ -183,11 +188,16 @@ func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
 
 var errAway = errors.New("this is no answer to the command above: another device answers, and no prompt that is known tells which")
 
+var errGlued = errors.New("the command above lost a blank or a byte, so that nobody knows which table it asked for")
+
+// gluedCommand matches a command of which a word lost a byte, or the name of a table the blank before it.
+var gluedCommand = regexp.MustCompile(`(?i)` + void + `|\broute\b.*\s(?:vrf|vpn-instance|routing-instance|virtual-router|instance)[A-Za-z0-9]`)
+
 var errWatched = errors.New("it tells of a change as it came, not of what a table holds")
 
 // nobodys leaves unread what came after a command that goes to another device, where anything of it was read: it is not that of
 // the device at whose prompt the command stands.
-func nobodys(text []byte, stretches []stretch) []stretch {
+func nobodys(text []byte, stretches []stretch, why error) []stretch {
 	facts := slices.ContainsFunc(stretches, func(s stretch) bool {
 		for range s.FactMarks() {
 			return true
@@ -200,7 +210,7 @@ func nobodys(text []byte, stretches []stretch) []stretch {
 	s := stretch{lo: 0, hi: len(text)}
 	for lo, hi := range layout.Lines(text) {
 		if !layout.Blank(text[lo:hi]) {
-			s.Unread = append(s.Unread, layout.Unread{Mark: layout.Mark(lo, hi), Reason: errAway})
+			s.Unread = append(s.Unread, layout.Unread{Mark: layout.Mark(lo, hi), Reason: why})
 		}
 	}
 	return []stretch{s}
@@ -219,6 +229,37 @@ const maxDepth = 4
 // the others: several commands may have printed into one file without a prompt between them.
 func readAll(all []layout.Reader, text []byte) []stretch {
 	first, score := read(all, text)
+	if ends := configurationEnds.FindAllIndex(text, -1); first.Layout == statements.Reader.Name && len(ends) > 0 && !layout.Blank(text[ends[len(ends)-1][1]:]) {
+		return readApart(all, text, ends)
+	}
+	return readRuns(all, text, first, score)
+}
+
+// configurationEnds matches the line with which some systems end a configuration. What follows is no part of it.
+var configurationEnds = regexp.MustCompile(`(?m)^end[ \t]*\r?$`)
+
+// readApart reads what stands between the ends of configurations, each for itself.
+func readApart(all []layout.Reader, text []byte, ends [][]int) (out []stretch) {
+	lo := 0
+	for i := 0; i <= len(ends); i++ {
+		hi := len(text)
+		if i < len(ends) {
+			hi = ends[i][1]
+		}
+		if piece := text[lo:hi]; !layout.Blank(piece) {
+			first, score := read(all, piece)
+			for _, s := range readRuns(all, piece, first, score) {
+				s.lo, s.hi = s.lo+lo, s.hi+lo // marks count from there
+				out = append(out, s)
+			}
+		}
+		lo = hi
+	}
+	return out
+}
+
+// readRuns is readAll of a text that was read as a whole.
+func readRuns(all []layout.Reader, text []byte, first layout.Reading, score int) []stretch {
 	out := []stretch{{0, len(text), score, first}}
 	for depth, at := 0, 0; depth < maxDepth && at < len(out); depth++ {
 		end := len(out)

@@ -137,6 +137,23 @@ func mayPrompt(line []byte) bool {
 	return false
 }
 
+// titled matches a title that names a command, as what collects the answers to many puts one above each:
+// ----- show ip route -----, `show ip route`, ## show ip route
+var titled = regexp.MustCompile("^\\s*(?:[-=*#+~]{2,}\\s*|`)((?:show|display|get|ip|route|netstat|cat|birdc|vtysh|nft|iptables|ip6tables|sysctl)\\b[^`]*?)(?:\\s*[-=*#+~]{2,}|`)?\\s*$")
+
+// title reads a line as one.
+func title(line []byte) (command string, ok bool) {
+	head := bytes.TrimLeft(line, " \t")
+	if len(head) == 0 || len(line) > maxPrompt || bytes.IndexByte([]byte("-=*#+~`"), head[0]) < 0 {
+		return "", false
+	}
+	m := titled.FindSubmatch(line)
+	if m == nil {
+		return "", false
+	}
+	return string(bytes.TrimSpace(m[1])), true
+}
+
 // clock is the line with which some devices begin every output.
 var clock = regexp.MustCompile(
 	`^(?:(?:Mon|Tue|Wed|Thu|Fri|Sat|Sun) )?[A-Z][a-z]{2} +\d{1,2} \d\d:\d\d:\d\d(?:\.\d+)?(?: [A-Z]{2,5})?(?: \d{4})?\s*$`,
@@ -155,6 +172,11 @@ func split(text []byte) (sections []section, commands []typed, lines int) {
 	fresh := false // nothing but blank lines came since the prompt
 	for lo, hi := range layout.Lines(text) {
 		device, command, ok := p.prompt(text[lo:hi])
+		if !ok {
+			if command, ok = title(text[lo:hi]); ok {
+				device = cur.device
+			}
+		}
 		if !ok {
 			if fresh && hi-lo < 60 && clock.Match(text[lo:hi]) {
 				lines++

@@ -185,6 +185,7 @@ var differenceShort = map[network.DifferenceKind]string{
 	network.NotInstalled: "chosen, but not in what forwards", network.NotChosen: "forwards, though no chosen route says so",
 	network.OtherNextHops: "chosen by other next hops than it forwards by", network.OtherChoice: "two captures disagree on what was chosen",
 	network.OtherMoment: "captures of different moments lead to other next hops",
+	network.GoneMoment:  "of captures of different moments only some have a route",
 }
 
 func loopDevices(f *audit.Finding) string {

@@ -107,6 +107,9 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 	case forward.ChangedSince:
 		return fmt.Sprintf("%s may have changed its routes to %s after its table was shown", at, dst)
 	case forward.CapturesContradict:
+		if r.Gone {
+			return fmt.Sprintf("of two captures of %s, of different moments, only one has the route %s", at, last.Prefix)
+		}
 		return fmt.Sprintf("two captures of %s, of different moments, lead %s to different next hops", at, dst)
 	case forward.RouteRefused:
 		return fmt.Sprintf("%s chose %s, but its forwarding table did not take it", at, last.Prefix)

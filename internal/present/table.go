@@ -249,6 +249,13 @@ func (v View) difference(d network.Difference) string {
 			v.place(d.Chosen),
 			v.place(d.Installed),
 		)
+	case network.GoneMoment:
+		return fmt.Sprintf(
+			"Difference at %s: one capture has it (%s), another one of the same table (from %s on) does not; keep the newer one.",
+			d.Prefix,
+			v.place(d.Chosen),
+			v.place(d.Installed),
+		)
 	case network.OtherNextHops:
 		return fmt.Sprintf(
 			"Difference at %s: the routing table (%s) and what forwards (%s) have other next hops; what forwards counts.",

@@ -158,6 +158,9 @@ func destination(c selection.Choice) string {
 func sentence(c selection.Choice, dst string) string {
 	best := c.Match.Routes[0]
 	by := fmt.Sprintf("its %s route %s%s", learned(best.Attributes), best.Prefix, inParens(numbers(best.Attributes)))
+	if d := c.Match.Contradiction; d != nil && d.Kind == network.GoneMoment {
+		return fmt.Sprintf("has two captures of different moments, of which only one has the route %s to %s: what holds now is not known", best.Prefix, dst)
+	}
 	if c.Match.Contradiction != nil {
 		return fmt.Sprintf(
 			"has two captures of different moments, which lead %s to different next hops by %s: what holds now is not known",

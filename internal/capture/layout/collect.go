@@ -52,6 +52,9 @@ func (c *Collector) Add(name string, kind network.Kind, r route.Route, room int)
 	return Shared{c.lastAt, id}
 }
 
+// Again tells that what follows is printed anew: routes of a table that has some already are those of another moment.
+func (c *Collector) Again() { c.index, c.lastAt = nil, 0 }
+
 // table returns the index of a table, new where there was none.
 func (c *Collector) table(k tableKey, room int) int {
 	i, ok := c.index[k]

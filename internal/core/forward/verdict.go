@@ -157,6 +157,7 @@ type Reason struct {
 	Device    string // the other device concerned
 	Address   netip.Addr
 	Interface string
+	Gone      bool // CapturesContradict: only one of the captures has the route
 	Failure   selection.Failure
 	Special   route.Special
 	TwoEnds   bool // the link has room for one other device only

@@ -123,7 +123,7 @@ func (x Explanation) Forwards() bool {
 		return false
 	}
 	m := x.Choice.Match
-	if !m.Found() || m.Refused {
+	if !m.Found() || m.Refused || m.Contradiction != nil {
 		return false
 	}
 	return m.Routes[0].Special == route.None || m.Routes[0].Special == route.Receive

@@ -104,7 +104,8 @@ type TableFacts struct {
 	Name   string // "default" for the table of the main routing instance
 	Family route.Family
 	Kind   Kind
-	Cut    bool // the capture seems to end inside this table
+	Cut    bool   // the capture seems to end inside this table
+	Layout string // that it was printed in
 	// Filtered is the line of the command that asked for a part of the table only; none: all was asked for.
 	Filtered route.Mark
 	Unread   []UnreadRow

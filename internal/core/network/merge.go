@@ -120,6 +120,8 @@ func merge(name string, fam route.Family, parts []*TableFacts) *Table {
 		g := groupOf(&all, i)
 		t.moments(&all, g, kernels, fromKernel)
 		t.moments(&all, g, tells, told)
+		t.gone(&all, g, kernels, fromKernel)
+		t.gone(&all, g, tells, told)
 		t.mergeGroup(&all, g, &out)
 		i = g.Hi
 	}

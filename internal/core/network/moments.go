@@ -8,7 +8,17 @@ import (
 )
 
 // stretch is where in the captures one table was printed once.
-type stretch struct{ file, off, end uint32 }
+type stretch struct {
+	file, off, end uint32
+	layout         string // "" where several were printed there
+	unread         []UnreadRow
+	first          route.Mark // of its first row
+}
+
+// shows reports whether all routes are there that the table had for a prefix, as far as the printing tells.
+func (s *stretch) shows(p netip.Prefix) bool {
+	return s.layout != "" && !slices.ContainsFunc(s.unread, func(u UnreadRow) bool { return u.Prefix.Contains(p.Addr()) && (u.Any || u.Prefix == p) })
+}
 
 // stretches returns where the table was printed as one kind, each printing once: several files, or one log in which a
 // command was given twice. Printings that overlap are one.
@@ -22,8 +32,14 @@ func stretches(parts []*TableFacts, kind Kind) []stretch {
 		for i := range p.Routes.Len() {
 			switch m := p.Routes.At(i).Mark; {
 			case i == 0:
-				s = stretch{m.File, m.Off, m.End}
+				s = stretch{file: m.File, off: m.Off, end: m.End, layout: p.Layout, unread: p.Unread, first: m}
+				if p.Filtered.Known() || p.Cut {
+					s.layout = ""
+				}
 			case m.File == s.file:
+				if m.Off < s.off {
+					s.first = m
+				}
 				s.off, s.end = min(s.off, m.Off), max(s.end, m.End)
 			}
 		}
@@ -38,7 +54,7 @@ func stretches(parts []*TableFacts, kind Kind) []stretch {
 	out := all[:0]
 	for _, s := range all {
 		if n := len(out); n > 0 && out[n-1].file == s.file && s.off < out[n-1].end {
-			out[n-1].end = max(out[n-1].end, s.end)
+			out[n-1].end, out[n-1].layout = max(out[n-1].end, s.end), ""
 			continue
 		}
 		out = append(out, s)
@@ -116,6 +132,53 @@ func (t *Table) moments(src *route.List, g Group, at []stretch, kind route.State
 func (s *shown) within(o *shown) bool {
 	return !slices.ContainsFunc(s.hops, func(a netip.Addr) bool { return !slices.Contains(o.hops, a) }) &&
 		!slices.ContainsFunc(s.specials, func(x route.Special) bool { return !slices.Contains(o.specials, x) })
+}
+
+// gone notes that of two whole printings of one kind of table, in one layout, only one has a prefix. What comes and goes by itself, a
+// neighbour's own route or a device's own address, does not count.
+func (t *Table) gone(src *route.List, g Group, at []stretch, kind route.State) {
+	if len(at) < 2 {
+		return
+	}
+	p := src.Prefix(g.Lo)
+	if _, have := t.contradictions[p]; have || p.Addr().IsMulticast() || p.Addr().IsLinkLocalUnicast() {
+		return
+	}
+	here := make([]route.Mark, len(at))
+	shown := 0
+	for _, r := range members(src, g) {
+		if r.State&kind == 0 {
+			continue
+		}
+		if r.Special == route.Receive || r.Special == route.Broadcast || r.Special == route.Multicast || p.IsSingleIP() && (r.Protocol == route.Direct || r.Protocol == route.Local) {
+			return
+		}
+		if i := slices.IndexFunc(at, func(s stretch) bool { return s.file == r.Mark.File && s.off <= r.Mark.Off && r.Mark.Off < s.end }); i >= 0 && !here[i].Known() {
+			here[i] = r.Mark
+			shown++
+		}
+	}
+	if shown == 0 || shown == len(at) {
+		return
+	}
+	for i := range at {
+		if here[i].Known() || !at[i].shows(p) {
+			continue
+		}
+		for j := range at {
+			if here[j].Known() && at[j].layout == at[i].layout {
+				d := Difference{Kind: GoneMoment, Prefix: p, Chosen: here[j], Installed: at[i].first}
+				t.differences = append(t.differences, d)
+				if t.contradictions == nil {
+					t.contradictions = map[netip.Prefix]*Difference{}
+				}
+				if (kind == fromKernel) == t.Kernel {
+					t.contradictions[p] = &d
+				}
+				return
+			}
+		}
+	}
 }
 
 // Contradiction returns how captures of different moments contradict each other on what forwards p, nil where they do

@@ -74,6 +74,8 @@ const (
 	OtherChoice
 	// OtherMoment: two captures of the same kind lead to other next hops.
 	OtherMoment
+	// GoneMoment: of two captures of the same kind only one has the prefix; Installed is where the other one begins.
+	GoneMoment
 )
 
 // A Difference is a contradiction between two captures of one device, each with its line.

@@ -105,6 +105,7 @@ func (r *reader) line(line []byte, lo, hi int) error {
 	case isLegend(line):
 		r.flush()
 		r.turned = true
+		r.Again() // a key begins another printing
 		r.legend, r.inLegend, r.heading = newLegend(), true, -1
 		clear(r.seen)
 		r.legend.add(string(line[bytes.IndexByte(line, ':')+1:]))

@@ -213,6 +213,8 @@ func (r *reader) words(part []byte, lo, hi int, h *route.NextHop) error {
 					h.Table = string(bytes.TrimRight(part[lo:hi], ")"))
 				}
 			}
+		case gluedNumber(word):
+			return fmt.Errorf("%w: %q, a word and its number in one", layout.ErrNotARoute, word)
 		case r.pair(word):
 		case h.Interface == "":
 			h.Interface = r.name(bytes.TrimRight(word, ")"))
@@ -272,4 +274,20 @@ func isAge(w []byte) bool {
 		}
 	}
 	return true
+}
+
+// gluedNumber reports whether a word is one of a route's options with its number, which lost the blank between them.
+func gluedNumber(w []byte) bool {
+	n := len(w)
+	for n > 0 && w[n-1] >= '0' && w[n-1] <= '9' {
+		n--
+	}
+	if n == len(w) {
+		return false
+	}
+	switch string(w[:n]) {
+	case "weight", "label", "labels", "tag", "metric", "cost", "age":
+		return true
+	}
+	return false
 }

@@ -165,6 +165,7 @@ func (r *reader) line(line []byte, lo, hi int) error {
 		var ip bool
 		r.table, ip = instance(c.name)
 		r.skip = !ip
+		r.Again()
 		return nil // the heading is accounted for at the end of the table
 	}
 	if brokenHeading.Match(line) { // whose the rows below are is not known
