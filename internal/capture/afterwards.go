@@ -50,23 +50,26 @@ var ofRoute = regexp.MustCompile(`(?i)\b(?:route|route-static|static-route|NetRo
 // watches matches a command that shows changes as they come rather than a table.
 var watches = regexp.MustCompile(`(?i)^(?:sudo )?(?:timeout \S+ )?(?:\S*/)?(?:ip (?:-\S+ )*mo(?:n|ni|nit|nito|nitor)?\b|rtmon\b|route (?:-n )?monitor\b)`)
 
-// An upset is a line that may have changed tables that were shown before it.
-type upset struct {
+// showsHistory matches a command that shows messages of before.
+var showsHistory = regexp.MustCompile(`(?i)\b(?:log|logs|logging|logbuffer|trapbuffer|syslog|messages|dmesg|journalctl|events?|history)\b`)
+
+// An alteration is a line that may have changed tables that were shown before it.
+type alteration struct {
 	device, space string
 	prefix        netip.Prefix // of the one route that it is about; invalid: all may be others
 	table         string       // of that route; "" is the main one
-	anyones       bool         // it names no device: it is of the one whose table it stands in or below
+	anyone        bool         // it names no device: it is of the one whose table it stands in or below
 	mark          route.Mark
 }
 
 // changedAfterwards leaves undecided what was shown before something that may have changed it, unless it was shown again after that.
 func (c *Capture) changedAfterwards(commands []typed, file uint32) {
-	of := map[string][]upset{} // by device and space, those of anyone under noOnes
-	add := func(u upset) {
+	of := map[string][]alteration{} // by device and space, those of anyone under ofAnyone
+	add := func(u alteration) {
 		u.mark.File = file
 		key := u.device + "\x00" + u.space
-		if u.anyones {
-			key = noOnes
+		if u.anyone {
+			key = ofAnyone
 		}
 		of[key] = append(of[key], u)
 	}
@@ -75,7 +78,7 @@ func (c *Capture) changedAfterwards(commands []typed, file uint32) {
 		if !alters.MatchString(low) && (harmless.MatchString(low) || !configuring.Match(c.Source.text[t.lo:t.hi])) {
 			continue
 		}
-		u := upset{device: t.device, space: commandSpace(low), mark: c.Source.original(layout.Mark(t.lo, t.hi))}
+		u := alteration{device: t.device, space: commandSpace(low), mark: c.Source.original(layout.Mark(t.lo, t.hi))}
 		if ofRoute.MatchString(low) {
 			u.table = commandTable(strings.TrimPrefix(low, "no "))
 			u.prefix = namedPrefix([]byte(low))
@@ -83,7 +86,12 @@ func (c *Capture) changedAfterwards(commands []typed, file uint32) {
 		add(u)
 	}
 	for _, m := range c.Source.moves {
-		add(upset{anyones: true, mark: m})
+		if n, _ := slices.BinarySearchFunc(commands, m.Off, func(t typed, at uint32) int {
+			return cmp.Compare(c.Source.original(layout.Mark(t.lo, t.hi)).Off, at)
+		}); n > 0 && showsHistory.MatchString(commands[n-1].command) {
+			continue
+		}
+		add(alteration{anyone: true, mark: m})
 	}
 	for _, u := range c.watched() {
 		add(u)
@@ -92,7 +100,7 @@ func (c *Capture) changedAfterwards(commands []typed, file uint32) {
 		return
 	}
 	for key := range of {
-		slices.SortStableFunc(of[key], func(a, b upset) int { return cmp.Compare(a.mark.Off, b.mark.Off) })
+		slices.SortStableFunc(of[key], func(a, b alteration) int { return cmp.Compare(a.mark.Off, b.mark.Off) })
 	}
 	shown := c.shown()
 	for i := range c.Parts {
@@ -102,19 +110,19 @@ func (c *Capture) changedAfterwards(commands []typed, file uint32) {
 			if shown[shownKey(p, t)] > p.Where.Off { // what came between is in the later one
 				continue
 			}
-			for _, key := range []string{p.Device + "\x00" + p.Space, noOnes} {
+			for _, key := range []string{p.Device + "\x00" + p.Space, ofAnyone} {
 				all := of[key]
-				n, _ := slices.BinarySearchFunc(all, p.Where.Off+1, func(u upset, at uint32) int { return cmp.Compare(u.mark.Off, at) })
+				n, _ := slices.BinarySearchFunc(all, p.Where.Off+1, func(u alteration, at uint32) int { return cmp.Compare(u.mark.Off, at) })
 				if n < len(all) {
-					t.Unread = append(t.Unread, upsetRows(t, all[n:])...)
+					t.Unread = append(t.Unread, alteredRows(t, all[n:])...)
 				}
 			}
 		}
 	}
 }
 
-// noOnes is where the upsets stand that name no device.
-const noOnes = "\x01"
+// ofAnyone is where the alterations stand that name no device.
+const ofAnyone = "\x01"
 
 // shown returns where each table was shown whole for the last time.
 func (c *Capture) shown() map[string]uint32 {
@@ -134,18 +142,18 @@ func shownKey(p *Part, t *network.TableFacts) string {
 	return fmt.Sprint(p.Device, "\x00", p.Space, "\x00", t.Name, t.Family, t.Kind)
 }
 
-// mostUpsets is after how many all of a table is undecided, whatever they are about.
-const mostUpsets = 1000
+// mostAlterations is after how many all of a table is undecided, whatever they are about.
+const mostAlterations = 1000
 
-// upsetRows are the rows that upsets leave undecided in a table: all of it by the first that may have
+// alteredRows are the rows that alterations leave undecided in a table: all of it by the first that may have
 // changed all, else the prefixes of those that are about one route.
-func upsetRows(t *network.TableFacts, upsets []upset) (rows []network.UnreadRow) {
+func alteredRows(t *network.TableFacts, alterations []alteration) (rows []network.UnreadRow) {
 	hops := nextHops(&t.Routes)
-	for i, u := range upsets {
+	for i, u := range alterations {
 		if u.prefix.IsValid() && (route.FamilyOf(u.prefix.Addr()) != t.Family || u.table != "" && u.table != t.Name) {
 			continue
 		}
-		if !u.prefix.IsValid() || i >= mostUpsets || anyWithin(hops, u.prefix) { // routes that it does not name may change with it
+		if !u.prefix.IsValid() || i >= mostAlterations || anyWithin(hops, u.prefix) { // routes that it does not name may change with it
 			return []network.UnreadRow{{Prefix: t.Family.Default(), Any: true, Changed: true, Mark: u.mark}}
 		}
 		rows = append(rows, network.UnreadRow{Prefix: u.prefix, Changed: true, Mark: u.mark})
@@ -177,12 +185,12 @@ var deleted = []byte("Deleted ")
 
 // watched returns the routes that came and went while somebody watched, and takes them out of what was read: what is shown then is no
 // table. A route that is said to be deleted stands among them anywhere else too.
-func (c *Capture) watched() (out []upset) {
+func (c *Capture) watched() (out []alteration) {
 	for i := range c.Parts {
 		p := &c.Parts[i]
 		watching := watches.MatchString(p.Command)
 		tell := func(m route.Mark, prefix netip.Prefix) {
-			out = append(out, upset{device: p.Device, space: p.Space, prefix: prefix, mark: m})
+			out = append(out, alteration{device: p.Device, space: p.Space, prefix: prefix, mark: m})
 		}
 		for _, u := range p.Unread {
 			if line := c.Source.Text(u.Mark); watching || bytes.HasPrefix(line, deleted) {
