@@ -41,7 +41,7 @@ var alters = regexp.MustCompile(`(?i)^(?:sudo |do |run )?(?:\S*/)?(?:` + strings
 var configuring = regexp.MustCompile(`^\S*\((?:conf|cfg|config)[^()]*\)|^\[[~*]?[A-Za-z][^\]@\s]*\]`)
 
 // harmless are lines typed in such a mode that change nothing of what becomes of packets.
-var harmless = regexp.MustCompile(`(?i)^(?:(?:do |run )?(?:show|sh|display|dis|ping|traceroute|tracert|wr|write|copy|save|dir|terminal|term|more|who|help)\b|(?:end|exit|quit|return|top|up|abort|commit check|conf(?:ig(?:ure)?)? ?t?(?:erm(?:inal)?)?)$|[!#?]|` +
+var harmless = regexp.MustCompile(`(?i)^(?:(?:do |run )?(?:show|sh|display|dis|ping|traceroute|tracert|wr|write|copy|save|dir|terminal|term|more|who|help)\b|(?:end|ex|exit|q|quit|return|top|up|abort|commit check|conf(?:ig(?:ure)?)? ?t?(?:erm(?:inal)?)?)$|[!#?]|` +
 	`(?:interface|int|description|desc|name|hostname|sysname|logging|log|info-center|username|local-user|user-interface|line|banner|header|snmp\S*|ntp\S*|clock|alias|login|password|aaa|tacacs\S*|radius\S*|router)\b)`)
 
 // ofRoute matches a statement about one route.

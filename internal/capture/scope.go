@@ -50,6 +50,21 @@ var partWords = map[string]bool{
 	"via":             true,
 	"dev":             true,
 	"get":             true,
+	"where":           true,
+	"filter":          true,
+	"filtered":        true,
+	"export":          true,
+	"noexport":        true,
+	"preexport":       true,
+	"hidden":          true,
+	"inactive":        true,
+	"inactive-path":   true,
+	"community":       true,
+	"aspath-regex":    true,
+	"next-hop":        true,
+
+	"advertising-protocol": true,
+	"receive-protocol":     true,
 }
 
 // routeWord is a word that asks for routes, whole or shortened.

@@ -18,6 +18,7 @@ func TestAsksForPart(t *testing.T) {
 		"show ip route static": true, "show ip route 10.61.7.0": true, "show ip route 10.61.0.0/16 longer-prefixes": true, "show route protocol ospf": true,
 		"show ip route | include 10.61": true, "sh ip ro | i 10.61": true, "show route | match 10.61": true, "netstat -rn | grep eth1": true, "ip route get 10.61.7.1": true,
 		"ip route show proto static": true, "ip route show dev e0": true, "show ip route vrf red ospf": true, "display ip routing-table protocol static": true, "show route 10.61.7.1": true,
+		"birdc show route where net ~ 10.0.0.0/8": true, "show route export core": true, "show route filtered": true, "show route hidden": true, "show route advertising-protocol bgp": true,
 		"show ipv6 route fd61::/48": true, "show ip route bgp": true,
 	} {
 		require.Equal(t, want, asksForPart(command), command)

@@ -73,10 +73,22 @@ const maxPrompt = 400
 type prompter struct {
 	text  []byte
 	names []string // that angled prompts gave
+	last  string   // device of the last prompt
 }
 
-// prompt reads a line as a prompt.
+// prompt reads a line as a prompt, or as a title that names a command: that was given to the device of the prompt before.
 func (p *prompter) prompt(line []byte) (device, command string, ok bool) {
+	if command, ok = title(line); ok {
+		return p.last, command, true
+	}
+	if device, command, ok = p.prompted(line); ok {
+		p.last = device
+	}
+	return device, command, ok
+}
+
+// prompted reads a line as a prompt.
+func (p *prompter) prompted(line []byte) (device, command string, ok bool) {
 	if len(line) < 2 || len(line) > maxPrompt || !mayPrompt(line) {
 		return "", "", false
 	}
@@ -172,11 +184,6 @@ func split(text []byte) (sections []section, commands []typed, lines int) {
 	fresh := false // nothing but blank lines came since the prompt
 	for lo, hi := range layout.Lines(text) {
 		device, command, ok := p.prompt(text[lo:hi])
-		if !ok {
-			if command, ok = title(text[lo:hi]); ok {
-				device = cur.device
-			}
-		}
 		if !ok {
 			if fresh && hi-lo < 60 && clock.Match(text[lo:hi]) {
 				lines++
