@@ -107,14 +107,16 @@ func (c *Capture) changedAfterwards(commands []typed, file uint32) {
 		p := &c.Parts[i]
 		for k := range p.Facts.Tables {
 			t := &p.Facts.Tables[k]
-			if shown[shownKey(p, t)] > p.Where.Off { // what came between is in the later one
-				continue
-			}
+			again := shown[shownKey(p, t)]
 			for _, key := range []string{p.Device + "\x00" + p.Space, ofAnyone} {
 				all := of[key]
 				n, _ := slices.BinarySearchFunc(all, p.Where.Off+1, func(u alteration, at uint32) int { return cmp.Compare(u.mark.Off, at) })
-				if n < len(all) {
+				switch {
+				case n == len(all):
+				case again <= p.Where.Off:
 					t.Unread = append(t.Unread, alteredRows(t, all[n:])...)
+				case all[n].mark.Off < again: // what came between is in the later one
+					t.Superseded = true
 				}
 			}
 		}

@@ -64,6 +64,9 @@ func merge(name string, fam route.Family, parts []*TableFacts) *Table {
 	} else {
 		t.Weak = true
 	}
+	if now := slices.DeleteFunc(slices.Clone(parts), func(p *TableFacts) bool { return p.Superseded }); len(now) > 0 {
+		parts = now
+	}
 	captured := parts
 	parts, t.Filtered = withoutFiltered(parts)
 	defer func() {
