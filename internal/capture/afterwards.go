@@ -53,6 +53,19 @@ var watches = regexp.MustCompile(`(?i)^(?:sudo )?(?:timeout \S+ )?(?:\S*/)?(?:ip
 // showsHistory matches a command that shows messages of before.
 var showsHistory = regexp.MustCompile(`(?i)\b(?:log|logs|logging|logbuffer|trapbuffer|syslog|messages|dmesg|journalctl|events?|history)\b`)
 
+var (
+	aboutLink = regexp.MustCompile(`(?i)\b(?:interface|nbr|neighbou?r|peer) (\S+?)[,:]?(?: |$)`)
+	goesDown  = regexp.MustCompile(`(?i)\b(?:to|is) (?:\w+ )?down\b|\bto idle\b`)
+)
+
+// subject is the link or neighbour that a message is about, "" where it is not understood.
+func subject(line []byte) string {
+	if m := aboutLink.FindSubmatch(line); m != nil {
+		return string(m[1])
+	}
+	return ""
+}
+
 // An alteration is a line that may have changed tables that were shown before it.
 type alteration struct {
 	device, space string
@@ -85,13 +98,20 @@ func (c *Capture) changedAfterwards(commands []typed, file uint32) {
 		}
 		add(u)
 	}
+	last := map[string]route.Mark{} // message of each link and neighbour among those of before
 	for _, m := range c.Source.moves {
 		if n, _ := slices.BinarySearchFunc(commands, m.Off, func(t typed, at uint32) int {
 			return cmp.Compare(c.Source.original(layout.Mark(t.lo, t.hi)).Off, at)
 		}); n > 0 && showsHistory.MatchString(commands[n-1].command) {
+			last[subject(c.Source.Text(m))] = m
 			continue
 		}
 		add(alteration{anyone: true, mark: m})
+	}
+	for _, m := range last {
+		if goesDown.Match(c.Source.Text(m)) { // and did not come up again
+			add(alteration{anyone: true, mark: m})
+		}
 	}
 	for _, u := range c.watched() {
 		add(u)

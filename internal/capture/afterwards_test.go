@@ -42,7 +42,9 @@ func TestWhatMayHaveChangedATable(t *testing.T) {
 		{"a route deleted while somebody watched", kernel + "ridge$ ip monitor route\nDeleted 10.63.0.0/16 via 10.61.1.9 dev hall\n10.64.0.0/16 via 10.61.1.9 dev hall\n",
 			[]string{"10.63.0.0/16", "10.64.0.0/16"}, 5},
 		{"a message of a link", table + "*Nov 26 23:14:02.221: %LINK-3-UPDOWN: Interface hall, changed state to down\n", []string{all}, 6},
-		{"a message of before", table + "ridge# show logging\nNov 20 23:14:02.221: %LINK-3-UPDOWN: Interface hall, changed state to down\n", nil, 0},
+		{"a message of before", table + "ridge# show logging\nNov 20 23:14:02.221: %LINK-3-UPDOWN: Interface hall, changed state to up\n", nil, 0},
+		{"messages of before, of which the last says down", table + "ridge# show logging\nNov 20 23:14:02.221: %LINK-3-UPDOWN: Interface hall, changed state to up\n" +
+			"Nov 20 23:15:02.221: %LINK-3-UPDOWN: Interface hall, changed state to down\nNov 20 23:16:02.221: %LINK-3-UPDOWN: Interface yard, changed state to up\n", []string{all}, 8},
 		{"a message of a neighbour", table + "ridge# show clock\n*Nov 26 23:14:02.221: %OSPF-5-ADJCHG: Process 1, Nbr 10.61.1.9 on hall from FULL to DOWN, Neighbor Down: Dead timer expired\n", []string{all}, 7},
 		{"a message of somebody", table + "*Nov 26 23:14:02.221: %SYS-5-CONFIG_I: Configured from console by op on vty0\n", nil, 0},
 	} {
