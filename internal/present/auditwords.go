@@ -454,6 +454,8 @@ func repairWords(r audit.Repair) string {
 		return fmt.Sprintf("lead both directions through %s, or neither", d)
 	case audit.PermitFlow:
 		return fmt.Sprintf("look at the rules of %s; tell the flow to zarvek trace with -flow", d)
+	case audit.FindFarEnd:
+		return fmt.Sprintf("find out by the tables of labels or tunnels of %s where that comes out, and ask there", d)
 	case audit.CaptureAnew:
 		if r.Other != "" {
 			return fmt.Sprintf("capture %s and %s at one time", d, Clean(r.Other))

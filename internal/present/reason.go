@@ -312,7 +312,7 @@ func unresolved(its string, h forward.Hop, r forward.Reason) string {
 	case selection.NotReadable:
 		return s + " is covered by a route that the forwarding table did not take"
 	case selection.InOtherTable:
-		return s + " lies in another table, by which nobody knows where that leads"
+		return s + " lies in another table: what carries packets there no capture shows"
 	case selection.TooLong:
 		return s + " is resolved through too many routes to follow"
 	}

@@ -102,6 +102,8 @@ const (
 	MatchPrefix
 	LowerPreference
 	CorrectHost
+	// FindFarEnd: where what goes inside of something else comes out
+	FindFarEnd
 )
 
 // A Repair is one thing that would mend it, as far as the topology tells.

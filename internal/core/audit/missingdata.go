@@ -1,6 +1,9 @@
 package audit
 
-import "zarvek/internal/core/forward"
+import (
+	"zarvek/internal/core/forward"
+	"zarvek/internal/core/selection"
+)
 
 // MissingData means that paths lead to a device or table that the case does not have, or to something that captures
 // cannot tell.
@@ -18,6 +21,10 @@ func takeMissingData(a *auditor, f *Finding, g *byCause) bool {
 		kind = CaptureTable
 	case forward.CapturesContradict:
 		kind = CaptureAnew
+	case forward.Encapsulated, forward.Unresolved:
+		if f.Reason.Code == forward.Encapsulated || f.Reason.Failure == selection.InOtherTable {
+			kind = FindFarEnd
+		}
 	}
 	f.Repair = []Repair{{Kind: kind, Device: f.Device, NextHop: f.Reason.Address}}
 	return true

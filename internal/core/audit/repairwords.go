@@ -22,6 +22,7 @@ var repairWords = [...]string{
 	MatchPrefix:     "match-prefix",
 	LowerPreference: "lower-preference",
 	CorrectHost:     "correct-host",
+	FindFarEnd:      "find-far-end",
 }
 
 // String returns the repair's word in output for machines.

@@ -150,7 +150,9 @@ func (t *Table) gone(src *route.List, g Group, at []stretch, kind route.State) {
 		if r.State&kind == 0 {
 			continue
 		}
-		if r.Special == route.Receive || r.Special == route.Broadcast || r.Special == route.Multicast || p.IsSingleIP() && (r.Protocol == route.Direct || r.Protocol == route.Local) {
+		switch {
+		case r.Special == route.Receive, r.Special == route.Broadcast, r.Special == route.Multicast,
+			p.IsSingleIP() && (r.Protocol == route.Direct || r.Protocol == route.Local):
 			return
 		}
 		if i := slices.IndexFunc(at, func(s stretch) bool { return s.file == r.Mark.File && s.off <= r.Mark.Off && r.Mark.Off < s.end }); i >= 0 && !here[i].Known() {

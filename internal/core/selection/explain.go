@@ -167,8 +167,9 @@ func (c *Choice) takesOver() {
 		}
 	}
 	if len(c.Neighbours) > 0 {
+		dead := func(a netip.Addr) bool { return slices.Contains(used, a) }
 		c.WithoutThem = c.successor(func(r route.Route) bool {
-			return c.sharesFate(r) || r.Special == route.None && slices.ContainsFunc(neighbours(Resolve(c.Table, r)), func(a netip.Addr) bool { return slices.Contains(used, a) })
+			return c.sharesFate(r) || r.Special == route.None && slices.ContainsFunc(neighbours(Resolve(c.Table, r)), dead)
 		})
 	}
 }
