@@ -3,6 +3,7 @@ package capture
 import (
 	"bytes"
 	"cmp"
+	"errors"
 	"fmt"
 	"net/netip"
 	"regexp"
@@ -201,6 +202,8 @@ func anyWithin(in []netip.Addr, p netip.Prefix) bool {
 	i, _ := slices.BinarySearchFunc(in, p.Masked().Addr(), netip.Addr.Compare)
 	return i < len(in) && p.Contains(in[i])
 }
+
+var errWatched = errors.New("it tells of a change as it came, not of what a table holds")
 
 // deleted begins a line of a route that went while somebody watched.
 var deleted = []byte("Deleted ")

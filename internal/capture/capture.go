@@ -170,7 +170,7 @@ func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
 				p.keepRules(src, s.command)
 			}
 			if partOfRules.MatchString(s.command) {
-				p.Facts.Policy.AllRules = false
+				p.Facts.Policy.AllRules4, p.Facts.Policy.AllRules6 = false, false
 			}
 			p.nameTables(src)
 			p.unreadRows(src)
@@ -193,10 +193,8 @@ var errGlued = errors.New("the command above lost a blank or a byte, so that nob
 // gluedCommand matches a command of which a word lost a byte, or the name of a table the blank before it.
 var gluedCommand = regexp.MustCompile(`(?i)` + void + `|\broute\b.*\s(?:vrf|vpn-instance|routing-instance|virtual-router|instance)[A-Za-z0-9]`)
 
-var errWatched = errors.New("it tells of a change as it came, not of what a table holds")
-
-// nobodys leaves unread what came after a command that goes to another device, where anything of it was read: it is not that of
-// the device at whose prompt the command stands.
+// nobodys leaves unread what came after a command of which nobody knows what or whom it asked, where anything of it was read; why
+// tells what is wrong with the command.
 func nobodys(text []byte, stretches []stretch, why error) []stretch {
 	facts := slices.ContainsFunc(stretches, func(s stretch) bool {
 		for range s.FactMarks() {

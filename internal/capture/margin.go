@@ -25,10 +25,9 @@ var margins = []*regexp.Regexp{
 // numbered is a line with its number.
 var numbered = regexp.MustCompile(`^ *(\d+)(?:[:.)|] ?|\t| \| ?|  ?|$)`)
 
-// marginal is how many lines must have a margin, and of how many.
 const (
-	fewestMarginal = 4
-	inTen          = 8
+	fewestMarginal = 4 // lines with a margin in a text that has one
+	inTen          = 8 // of ten lines at least have it
 )
 
 // maxMargin is how much of a text is looked at for one, in bytes.
@@ -41,7 +40,7 @@ func margin(text []byte) func(line []byte) int {
 	}
 	text = text[:min(len(text), maxMargin)]
 	for _, re := range margins {
-		all, have, first := 0, 0, 0
+		all, have, longest := 0, 0, 0
 		for lo, hi := range layout.Lines(text) {
 			if layout.Blank(text[lo:hi]) {
 				continue
@@ -49,11 +48,11 @@ func margin(text []byte) func(line []byte) int {
 			all++
 			if n := len(re.Find(text[lo:hi])); n > 0 {
 				have++
-				first = max(first, n)
+				longest = max(longest, n)
 			}
 		}
 		if have >= fewestMarginal && have*10 >= all*inTen {
-			return func(line []byte) int { return len(re.Find(line[:min(len(line), first+8)])) }
+			return func(line []byte) int { return len(re.Find(line[:min(len(line), longest+8)])) }
 		}
 	}
 	if countsLines(text) {

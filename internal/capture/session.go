@@ -155,8 +155,10 @@ var titled = regexp.MustCompile("^\\s*(?:[-=*#+~]{2,}\\s*|`)((?:show|display|get
 
 // title reads a line as one.
 func title(line []byte) (command string, ok bool) {
+	const signs = "-=*#+~"
 	head := bytes.TrimLeft(line, " \t")
-	if len(head) == 0 || len(line) > maxPrompt || bytes.IndexByte([]byte("-=*#+~`"), head[0]) < 0 {
+	if len(head) < 2 || len(line) > maxPrompt ||
+		head[0] != '`' && (strings.IndexByte(signs, head[0]) < 0 || strings.IndexByte(signs, head[1]) < 0) {
 		return "", false
 	}
 	m := titled.FindSubmatch(line)

@@ -37,7 +37,10 @@ func (p *Part) readSettings(src *Source, names []string) {
 	}
 	for i, u := range p.Unread {
 		value := strings.TrimSpace(string(src.Text(u.Mark)))
-		name := strings.ReplaceAll(strings.TrimPrefix(names[i], "/proc/sys/"), "/", ".")
+		name := names[i]
+		if strings.HasPrefix(name, "net/") {
+			name = "/proc/sys/" + name
+		}
 		r := sysctl.Read([]byte(name + " = " + value))
 		if len(r.Unread) > 0 {
 			return

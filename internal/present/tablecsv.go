@@ -27,9 +27,9 @@ var csvColumns = []string{
 	"next-hop-table",
 	"on-link",
 	"interface-down",
-	"encapsulated",
 	"table-is-partial",
 	"captured-at",
+	"encapsulated",
 }
 
 // defuse makes a cell harmless: to terminals, which would obey control characters, and to spreadsheets, which would run a
@@ -80,9 +80,9 @@ func TableCSV(out io.Writer, q TableQuery, v View) error {
 					h.Table,
 					yes(h.OnLink),
 					yes(h.Down),
-					yes(h.Encapsulated),
 					yes(partial(q, t)),
 					v.place(r.Mark),
+					yes(h.Encapsulated),
 				}
 				for j := range rec {
 					rec[j] = defuse(rec[j])

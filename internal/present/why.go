@@ -117,7 +117,8 @@ func (v View) notKnown(w io.Writer, r forward.Explanation) {
 	because, verb := "the listing of its table shows a part of it only", "told at"
 	if why == forward.RowUnread {
 		because, verb = "a line of its table tells of a route that may lead there and was not read", "stands at"
-	} else if why == forward.ChangedSince {
+	}
+	if why == forward.ChangedSince {
 		because, verb = "its routes may have changed after its table was shown", "told at"
 	}
 	v.headline(w, false, "which route %s uses for %s is not known: %s", dev, dst, because)
@@ -131,10 +132,10 @@ func (v View) notKnown(w io.Writer, r forward.Explanation) {
 // captureNext says what would tell.
 func captureNext(r forward.Explanation) string {
 	dev, fam := Clean(r.Device.Name), familyName(r.Choice.Table.Family)
-	if why, _, _ := r.CannotTell(); why == forward.RowUnread {
+	switch why, _, _ := r.CannotTell(); why {
+	case forward.RowUnread:
 		return fmt.Sprintf("Read that line yourself, or capture the %s routing table of %s in another form", fam, dev)
-	}
-	if why, _, _ := r.CannotTell(); why == forward.ChangedSince {
+	case forward.ChangedSince:
 		return fmt.Sprintf("Capture the %s routing table of %s again", fam, dev)
 	}
 	return fmt.Sprintf("Capture the whole %s routing table of %s", fam, dev)

@@ -154,7 +154,7 @@ func add(f *network.Facts, rest string, m route.Mark) {
 	case "stateful":
 		f.Policy.Stateful = m
 	case "allrules": // of the kernel's filters; with "marks" some put marks on packets
-		f.Policy.AllRules, f.Policy.SetsMarks = true, len(w) > 1 && w[1] == "marks"
+		f.Policy.AllRules4, f.Policy.SetsMarks = true, len(w) > 1 && w[1] == "marks"
 	case "classful":
 		f.Classful = append(f.Classful, m)
 	case "conf":

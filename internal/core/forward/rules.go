@@ -190,7 +190,7 @@ func ruleApplies(r network.Rule, pkt *packet, at position, fam route.Family) (ap
 	if at.origin {
 		ingress = "lo"
 	}
-	switch r.Fits(pkt.src, pkt.dst, pkt.flow, ingress, at.device.Unmarked()) {
+	switch r.Fits(pkt.src, pkt.dst, pkt.flow, ingress, at.device.Unmarked(fam)) {
 	case network.Yes:
 		return true, true
 	case network.Maybe:

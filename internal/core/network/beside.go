@@ -27,12 +27,7 @@ func (t *Table) beside(parts []*TableFacts) {
 				t.addUnread(UnreadRow{Prefix: r.Prefix, Changed: true, Mark: r.Mark})
 				continue
 			}
-			if t.contradictions == nil {
-				t.contradictions = map[netip.Prefix]*Difference{}
-			}
-			d := Difference{Kind: OtherMoment, Prefix: r.Prefix, Chosen: used.Mark, Installed: r.Mark}
-			t.differences = append(t.differences, d)
-			t.contradictions[r.Prefix] = &d
+			t.contradict(Difference{Kind: OtherMoment, Prefix: r.Prefix, Chosen: used.Mark, Installed: r.Mark}, true)
 		}
 	}
 }

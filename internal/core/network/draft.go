@@ -151,7 +151,8 @@ func (x *Draft) SetPolicy(device string, p Policy) {
 		Tunnels:      slices.Clone(p.Tunnels),
 		Stateful:     p.Stateful,
 		AllOfEqual:   p.AllOfEqual,
-		AllRules:     p.AllRules,
+		AllRules4:    p.AllRules4,
+		AllRules6:    p.AllRules6,
 		SetsMarks:    p.SetsMarks,
 	}
 	d.indexRules()

@@ -216,31 +216,3 @@ type Rule struct {
 type FWMark struct {
 	Value, Mask uint32
 }
-
-// Fits says whether the rule is for a packet that comes in by an interface, "" where the device itself sends it.
-func (r Rule) Fits(src, dst netip.Addr, f Flow, ingress string, unmarked bool) Fit {
-	fit := fits(r.From, r.To, r.Protocol, r.FromPorts, r.ToPorts, "", "", src, dst, f, "", "")
-	if r.Ingress != "" && r.Ingress != ingress {
-		fit = No
-	}
-	if r.FWMark != (FWMark{}) && fit != No {
-		switch {
-		case !unmarked:
-			fit = Maybe
-		case r.FWMark.Value&r.FWMark.Mask != 0:
-			fit = No
-		}
-	}
-	if r.Undecided && fit == Yes {
-		fit = Maybe
-	}
-	if r.Not {
-		switch fit {
-		case Yes:
-			return No
-		case No:
-			return Yes
-		}
-	}
-	return fit
-}

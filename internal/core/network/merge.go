@@ -69,12 +69,6 @@ func merge(name string, fam route.Family, parts []*TableFacts) *Table {
 	}
 	captured := parts
 	parts, t.Filtered = withoutFiltered(parts)
-	defer func() {
-		t.gatherUnread(parts)
-		if len(parts) < len(captured) {
-			t.beside(captured)
-		}
-	}()
 	cut, decided := true, false
 	t.ByRule = len(parts) > 0
 	for _, p := range parts {
@@ -95,6 +89,17 @@ func merge(name string, fam route.Family, parts []*TableFacts) *Table {
 	if cut {
 		t.CutAt = lastRead(fam, parts)
 	}
+	t.join(parts)
+	t.Whole = t.whole()
+	t.gatherUnread(parts)
+	if len(parts) < len(captured) {
+		t.beside(captured)
+	}
+	return t
+}
+
+// join makes the table's rows of those of its captures.
+func (t *Table) join(parts []*TableFacts) {
 	if len(parts) == 1 {
 		parts[0].Routes.Sort()
 		if !twins(&parts[0].Routes) { // nothing to merge: the list is used as it is
@@ -102,8 +107,7 @@ func merge(name string, fam route.Family, parts []*TableFacts) *Table {
 				lowestInPlace(&parts[0].Routes)
 			}
 			t.rows = parts[0].Routes.Freeze()
-			t.Whole = t.whole()
-			return t
+			return
 		}
 	}
 	var all, out route.List
@@ -129,8 +133,6 @@ func merge(name string, fam route.Family, parts []*TableFacts) *Table {
 		i = g.Hi
 	}
 	t.rows = out.Freeze()
-	t.Whole = t.whole()
-	return t
 }
 
 // groupOf returns the group of a sorted list whose first route is lo.

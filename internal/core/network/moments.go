@@ -62,6 +62,23 @@ func stretches(parts []*TableFacts, kind Kind) []stretch {
 	return out
 }
 
+// printed returns in which printing a line stands, -1 for none.
+func printed(at []stretch, m route.Mark) int {
+	return slices.IndexFunc(at, func(s stretch) bool { return s.file == m.File && s.off <= m.Off && m.Off < s.end })
+}
+
+// contradict keeps a difference; where it is about what forwards, the prefix is not known until one of the captures goes.
+func (t *Table) contradict(d Difference, forwards bool) {
+	t.differences = append(t.differences, d)
+	if !forwards {
+		return
+	}
+	if t.contradictions == nil {
+		t.contradictions = map[netip.Prefix]*Difference{}
+	}
+	t.contradictions[d.Prefix] = &d
+}
+
 // shown is what one printing of a table uses for a prefix: next hops by their addresses, or what is done instead.
 type shown struct {
 	at       int
@@ -87,10 +104,7 @@ func (t *Table) moments(src *route.List, g Group, at []stretch, kind route.State
 			r.Special == route.Multicast {
 			return
 		}
-		where := slices.IndexFunc(
-			at,
-			func(s stretch) bool { return s.file == r.Mark.File && s.off <= r.Mark.Off && r.Mark.Off < s.end },
-		)
+		where := printed(at, r.Mark)
 		i := slices.IndexFunc(all, func(s shown) bool { return s.at == where })
 		if i < 0 {
 			i = len(all)
@@ -115,14 +129,7 @@ func (t *Table) moments(src *route.List, g Group, at []stretch, kind route.State
 	for i := range all {
 		for j := range all[:i] {
 			if a, b := &all[i], &all[j]; !a.within(b) && !b.within(a) {
-				d := Difference{Kind: OtherMoment, Prefix: src.Prefix(g.Lo), Chosen: b.mark, Installed: a.mark}
-				t.differences = append(t.differences, d)
-				if t.contradictions == nil {
-					t.contradictions = map[netip.Prefix]*Difference{}
-				}
-				if (kind == fromKernel) == t.Kernel {
-					t.contradictions[d.Prefix] = &d
-				}
+				t.contradict(Difference{Kind: OtherMoment, Prefix: src.Prefix(g.Lo), Chosen: b.mark, Installed: a.mark}, (kind == fromKernel) == t.Kernel)
 				return
 			}
 		}
@@ -155,7 +162,7 @@ func (t *Table) gone(src *route.List, g Group, at []stretch, kind route.State) {
 			p.IsSingleIP() && (r.Protocol == route.Direct || r.Protocol == route.Local):
 			return
 		}
-		if i := slices.IndexFunc(at, func(s stretch) bool { return s.file == r.Mark.File && s.off <= r.Mark.Off && r.Mark.Off < s.end }); i >= 0 && !here[i].Known() {
+		if i := printed(at, r.Mark); i >= 0 && !here[i].Known() {
 			here[i] = r.Mark
 			shown++
 		}
@@ -169,14 +176,7 @@ func (t *Table) gone(src *route.List, g Group, at []stretch, kind route.State) {
 		}
 		for j := range at {
 			if here[j].Known() && at[j].layout == at[i].layout {
-				d := Difference{Kind: GoneMoment, Prefix: p, Chosen: here[j], Installed: at[i].first}
-				t.differences = append(t.differences, d)
-				if t.contradictions == nil {
-					t.contradictions = map[netip.Prefix]*Difference{}
-				}
-				if (kind == fromKernel) == t.Kernel {
-					t.contradictions[p] = &d
-				}
+				t.contradict(Difference{Kind: GoneMoment, Prefix: p, Chosen: here[j], Installed: at[i].first}, (kind == fromKernel) == t.Kernel)
 				return
 			}
 		}

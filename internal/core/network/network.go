@@ -120,8 +120,15 @@ func (d *Device) ListsAddresses() bool {
 	return slices.ContainsFunc(d.told, func(a Address) bool { return !a.Configured && a.Prefix.Addr().IsLoopback() })
 }
 
-// Unmarked reports whether packets are known to have no mark: all of the kernel's filters were captured, and none puts one on.
-func (d *Device) Unmarked() bool { return d.policy.AllRules && !d.policy.SetsMarks }
+// Unmarked reports whether packets of a family are known to have no mark: all of the kernel's filters for it were captured, and none
+// puts one on.
+func (d *Device) Unmarked(f route.Family) bool {
+	all := d.policy.AllRules4
+	if f == route.IPv6 {
+		all = d.policy.AllRules6
+	}
+	return all && !d.policy.SetsMarks
+}
 
 // Stateful returns the line that says that the device keeps state of flows; none: it does not.
 func (d *Device) Stateful() route.Mark { return d.policy.Stateful }

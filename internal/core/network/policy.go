@@ -103,8 +103,8 @@ type Policy struct {
 	Tunnels      []Tunnel
 	Stateful     route.Mark // the line that says so
 	AllOfEqual   route.Mark // the line that says that all equal next hops forward, whatever a mark of the table says
-	// AllRules: all of a kernel's filters were captured. SetsMarks: one of them puts a mark on packets.
-	AllRules, SetsMarks bool
+	// AllRules4 and AllRules6: all of a kernel's filters for the family were captured. SetsMarks: one of them puts a mark on packets.
+	AllRules4, AllRules6, SetsMarks bool
 }
 
 func (p *Policy) add(o Policy) {
@@ -124,7 +124,8 @@ func (p *Policy) add(o Policy) {
 	if !p.AllOfEqual.Known() {
 		p.AllOfEqual = o.AllOfEqual
 	}
-	p.AllRules, p.SetsMarks = p.AllRules || o.AllRules, p.SetsMarks || o.SetsMarks
+	p.AllRules4, p.AllRules6 = p.AllRules4 || o.AllRules4, p.AllRules6 || o.AllRules6
+	p.SetsMarks = p.SetsMarks || o.SetsMarks
 }
 
 // Tunnel returns the tunnel behind an interface.
@@ -259,6 +260,34 @@ func (t Translation) Fits(src, dst netip.Addr, f Flow, in, out string) Fit {
 	fit := fits(t.From, t.To, t.Protocol, Ports{}, t.ToPorts, t.In, t.Out, src, dst, f, in, out)
 	if fit == Yes && t.Undecided {
 		return Maybe
+	}
+	return fit
+}
+
+// Fits says whether the rule is for a packet that comes in by an interface, "" where the device itself sends it.
+func (r Rule) Fits(src, dst netip.Addr, f Flow, ingress string, unmarked bool) Fit {
+	fit := fits(r.From, r.To, r.Protocol, r.FromPorts, r.ToPorts, "", "", src, dst, f, "", "")
+	if r.Ingress != "" && r.Ingress != ingress {
+		fit = No
+	}
+	if r.FWMark != (FWMark{}) && fit != No {
+		switch {
+		case !unmarked:
+			fit = Maybe
+		case r.FWMark.Value&r.FWMark.Mask != 0:
+			fit = No
+		}
+	}
+	if r.Undecided && fit == Yes {
+		fit = Maybe
+	}
+	if r.Not {
+		switch fit {
+		case Yes:
+			return No
+		case No:
+			return Yes
+		}
 	}
 	return fit
 }

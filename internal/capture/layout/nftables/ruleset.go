@@ -23,6 +23,7 @@ type ruleset struct {
 	sets   map[key][]json.RawMessage
 	number int          // of the chain that is being built
 	part   bool         // not all of the kernel's rules are here
+	all    route.Family // that they are all rules of; 0: of both
 	named  map[key]bool // chains that there are
 }
 
@@ -49,7 +50,8 @@ func family(s string) route.Family {
 // build turns the base chains into a policy, in order of their priority: what packets on their way through the device meet, what
 // those for the device itself do, and those that it sends.
 func (rs *ruleset) build(p *network.Policy) {
-	p.AllRules, p.SetsMarks = !rs.part, p.SetsMarks || rs.setsMarks()
+	p.AllRules4, p.AllRules6 = rs.all != route.IPv6 && !rs.part, rs.all != route.IPv4 && !rs.part
+	p.SetsMarks = p.SetsMarks || rs.setsMarks()
 	slices.SortStableFunc(rs.chains, func(a, b chainAt) int { return a.Prio - b.Prio })
 	for _, c := range rs.chains {
 		k := key{c.Family, c.Table, c.Name}
@@ -79,7 +81,7 @@ func (rs *ruleset) setsMarks() bool {
 		for _, r := range list {
 			for _, e := range r.Expr {
 				for verb, raw := range e {
-					if verb == "mark" || verb == "xt" || verb == "mangle" && !strings.Contains(string(raw), `"payload"`) {
+					if verb == "xt" || verb == "mangle" && !strings.Contains(string(raw), `"payload"`) {
 						return true
 					}
 				}

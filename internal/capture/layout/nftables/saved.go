@@ -100,6 +100,10 @@ func ReadSaved(text []byte) layout.Reading {
 		}
 		lines = append(lines, mark)
 	}
+	rs.all = route.IPv4
+	if family == "ip6" {
+		rs.all = route.IPv6
+	}
 	rs.build(&c.Facts.Policy)
 	if open != (route.Mark{}) { // its last line is missing, and rules may be
 		c.Restrict(cutHere, int(open.Off), int(open.End))

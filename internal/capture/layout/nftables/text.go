@@ -1,6 +1,7 @@
 package nftables
 
 import (
+	"bytes"
 	"cmp"
 	"regexp"
 	"strings"
@@ -95,6 +96,7 @@ func ReadText(text []byte) layout.Reading {
 	if r.depth > 0 {
 		r.cutAt = r.openMark()
 	}
+	r.Facts.Policy.SetsMarks = bytes.Contains(text, []byte("mark set")) // whatever else its line says
 	r.rs.build(&r.Facts.Policy)
 	if r.cutAt != (route.Mark{}) {
 		r.Restrict(cutHere, int(r.cutAt.Off), int(r.cutAt.End))

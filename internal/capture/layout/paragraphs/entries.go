@@ -25,7 +25,7 @@ var (
 	entryFar    = regexp.MustCompile(`^\s+(?:recursive )?via ([0-9a-fA-F.:]+)(?:,.*)?\s*$`)
 	entryHere   = regexp.MustCompile(`^\s+attached to ([A-Za-z]\S*)\s*$`)
 	entryEnds   = regexp.MustCompile(`^\s+(receive|drop|discard|no route|null)\b`)
-	entryAside  = regexp.MustCompile(`^\s+(?:\d+ packets|feature space|sources:|ifnums:|path list|path \S|output chain|valid |tag |local label|Flow:|subblocks|IPRM|Broker|LFD|\d+ \S+ source|NetFlow|QOS|share )|^\d+ packets`)
+	entryAside  = regexp.MustCompile(`^\s+(?:\d+ packets|feature space|sources:|ifnums:|path list|path \S|output chain|valid |tag |local label|Flow:|subblocks|IPRM|Broker|LFD|\d+ \S+ source|QOS|share )|^\d+ packets`)
 )
 
 // entryWay reports whether a line tells what is done with packets.
