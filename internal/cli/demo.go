@@ -97,7 +97,6 @@ in half a dozen layouts, are in
 		}
 	}
 	fmt.Fprintf(e.out, `
-
 # What to try next
   export ZARVEK_CASE=%s
   zarvek trace 10.61.46.9 10.61.0.31         the swallowed sensor, from its own side
