@@ -24,7 +24,6 @@ type jsonRepair struct {
 	NextHop   *string `json:"next-hop-address"`
 	Interface *string `json:"outgoing-interface"`
 	Towards   *string `json:"towards"`
-	Deduced   bool    `json:"deduced,omitempty"`
 	Proved    bool    `json:"proved,omitempty"` // by a comparison of all pairs with the network as it would be
 }
 
@@ -123,7 +122,7 @@ func (v View) jsonFinding(f *audit.Finding, c Cures) jsonFinding {
 			continue
 		}
 		j.Repair = append(j.Repair, jsonRepair{Code: r.Kind.String(), Text: repairWords(r), Device: text(r.Device), Prefix: prefix(r.Prefix),
-			NextHop: address(r.NextHop), Interface: text(r.Interface), Towards: text(r.Other), Deduced: r.Deduced})
+			NextHop: address(r.NextHop), Interface: text(r.Interface), Towards: text(r.Other)})
 	}
 	j.Repair = append(j.Repair, c.jsonOf(f)...)
 	return j

@@ -273,7 +273,7 @@ func lossEnds(f *audit.Finding, most int, sources bool) string {
 			s.add(l.From)
 		}
 	}
-	return prefixList(s, most)
+	return prefixList(s.list, most)
 }
 
 // effect says whom a finding hurts: who loses packets, who gets no reply. "" where nobody is known to.
@@ -303,7 +303,7 @@ func effect(f *audit.Finding) string {
 	}
 	if unanswered.n > 0 {
 		reach, get := "reach", "get"
-		if len(unanswered.from) == 1 && unanswered.whole() {
+		if len(unanswered.from.list) == 1 && unanswered.whole() {
 			reach, get = "reaches", "gets"
 		}
 		answer := get + " no reply"
@@ -342,7 +342,7 @@ func (s *side) add(l audit.Loss) {
 }
 
 // whole reports whether each on one side is lost to each on the other.
-func (s *side) whole() bool { return s.n == len(s.from)*len(s.to) }
+func (s *side) whole() bool { return s.n == len(s.from.list)*len(s.to.list) }
 
 // words names both sides, or counts the pairs where not each is lost to each.
 func (s *side) words(before, between string) string {
@@ -366,22 +366,27 @@ func (s *side) words(before, between string) string {
 }
 
 // pairSet is the networks on one side of losses, each once, in order.
-type pairSet []netip.Prefix
+type pairSet struct {
+	list []netip.Prefix
+	seen map[netip.Prefix]bool
+}
 
 func (s *pairSet) add(p netip.Prefix) {
-	for _, q := range *s {
-		if q == p {
-			return
-		}
+	if n := len(s.list); n > 0 && s.list[n-1] == p || s.seen[p] {
+		return
 	}
-	*s = append(*s, p)
+	if s.seen == nil {
+		s.seen = map[netip.Prefix]bool{}
+	}
+	s.seen[p] = true
+	s.list = append(s.list, p)
 }
 
 func (s pairSet) words() string {
-	if len(s) > 3 {
-		return count(len(s), "network", "networks")
+	if len(s.list) > 3 {
+		return count(len(s.list), "network", "networks")
 	}
-	return prefixList(s, 3)
+	return prefixList(s.list, 3)
 }
 
 // amount words a number of addresses, which may be larger than any machine's integer.

@@ -109,10 +109,21 @@ func (v View) defaults(w io.Writer, s survey.Survey) {
 			fmt.Sprintf(
 				"%s a default route: %s",
 				count(len(names), "device has", "devices have"),
-				strings.Join(names, ", "),
+				namesUpTo(names, maxNamesShown),
 			),
 		)
 	}
+}
+
+// maxNamesShown is how many devices a line of text names.
+const maxNamesShown = 24
+
+// namesUpTo joins names, and counts those that there is no room for.
+func namesUpTo(names []string, most int) string {
+	if n := len(names) - most; n > 1 {
+		return strings.Join(names[:most], ", ") + fmt.Sprintf(" and %s others", grouped(n))
+	}
+	return strings.Join(names, ", ")
 }
 
 // learned lists the networks that routes alone tell of.
@@ -147,7 +158,12 @@ func (v View) learned(w io.Writer, s survey.Survey) {
 }
 
 // knowledge writes the matrix of networks and devices, as many devices side by side as the width has room for.
+// Where there are more devices than anybody compares, it counts them.
 func (v View) knowledge(w io.Writer, s survey.Survey, devices []*network.Device) {
+	if len(devices) > maxKnowersShown {
+		v.knowledgeCounts(w, s)
+		return
+	}
 	first := 0
 	for _, n := range s.Networks {
 		first = max(first, len(n.Prefix.String()))
@@ -183,6 +199,32 @@ func (v View) knowledge(w io.Writer, s survey.Survey, devices []*network.Device)
 		}
 		columns(w, "  ", rows)
 	}
+}
+
+// maxKnowersShown is how many devices the text puts side by side.
+const maxKnowersShown = 60
+
+// knowledgeCounts writes for each network how many devices know it in which way.
+func (v View) knowledgeCounts(w io.Writer, s survey.Survey) {
+	order := []survey.Knowledge{survey.IsAttached, survey.KnowsExactly, survey.KnowsBySummary, survey.KnowsByDefault, survey.KnowsParts, survey.Swallowed, survey.KnowsNot, survey.TableMissing}
+	head := []string{"network"}
+	for _, k := range order {
+		head = append(head, knowledgeWords[k])
+	}
+	rows := [][]string{head}
+	for _, n := range s.Networks {
+		counts := map[survey.Knowledge]int{}
+		for _, k := range n.Known {
+			counts[k.How]++
+		}
+		row := []string{n.Prefix.String()}
+		for _, k := range order {
+			row = append(row, grouped(counts[k]))
+		}
+		rows = append(rows, row)
+	}
+	fmt.Fprintln(w, "\nHow many devices know each network in which way (-as csv names them):")
+	columns(w, "  ", rows)
 }
 
 func (v View) clashes(w io.Writer, s survey.Survey) {

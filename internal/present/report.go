@@ -276,7 +276,7 @@ func byNextHop(t *network.Table) [][]string {
 		nets[n].add(r.Prefix)
 	}
 	for i := range out {
-		out[i][2] = prefixList(nets[i], len(nets[i]))
+		out[i][2] = prefixList(nets[i].list, len(nets[i].list))
 	}
 	return out
 }

@@ -50,7 +50,8 @@ type auditor struct {
 	netOf        []int32        // of each group, in nets
 	hostGroups   []int          // of each network: how many groups of hosts are in it
 	worthTelling [][]span       // by cause, in order
-	lost         []pair
+	lost         []pair         // until findings are made of them
+	halfSeen     []pair         // of which a stateful device sees one direction only
 	lostKinds    []kindOf
 	ranges       int
 	classes      int

@@ -137,6 +137,15 @@ func (o *Options) wants(f Finding) bool {
 	return (len(o.Only) == 0 || in(o.Only)) && !slices.Contains(o.Except, f.Kind)
 }
 
+// rank is the place of each kind in the order in which an engineer would work through them.
+var rank = func() map[Kind]int {
+	out := map[Kind]int{}
+	for i, k := range Kinds() {
+		out[k] = i
+	}
+	return out
+}()
+
 // order puts the worst finding first: by severity, by how many pairs it breaks, by how many addresses.
 func order(x, y Finding) int {
 	return cmp.Or(
@@ -144,8 +153,8 @@ func order(x, y Finding) int {
 		cmp.Compare(len(y.Losses), len(x.Losses)),
 		y.Addresses().Cmp(x.Addresses()),
 		cmp.Compare(
-			slices.Index(Kinds(), x.Kind),
-			slices.Index(Kinds(), y.Kind),
+			rank[x.Kind],
+			rank[y.Kind],
 		),
 		cmp.Compare(x.Device, y.Device),
 		cmp.Compare(x.ID, y.ID),

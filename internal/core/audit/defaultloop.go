@@ -5,7 +5,7 @@ import "zarvek/internal/core/forward"
 // DefaultLoop means that default routes point at each other, so that whatever no longer prefix covers goes round.
 const DefaultLoop Kind = "default-loop"
 
-func takeDefaultLoop(a *auditor, f *Finding, g *byCause) bool {
+func takeDefaultLoop(_ *auditor, f *Finding, _ *byCause) bool {
 	if f.Verdict != forward.Loops || len(f.Loop) == 0 {
 		return false
 	}
@@ -14,6 +14,6 @@ func takeDefaultLoop(a *auditor, f *Finding, g *byCause) bool {
 			return false
 		}
 	}
-	f.Repair = a.outOfLoop(f, g)
+	f.Repair = []Repair{{Kind: BreakLoop, Device: f.Device}}
 	return true
 }

@@ -113,10 +113,8 @@ type Repair struct {
 	Prefix     netip.Prefix
 	NextHop    netip.Addr
 	Interface  string
-	Other      string   // the device behind the next hop
-	Preference uint64   // RaisePreference: what it must be worse than; LowerPreference: what it must be below
-	worth      Severity // of the networks that a suggested route is for
-	Deduced    bool     // the next hop is the topology's suggestion
+	Other      string // the device behind the next hop
+	Preference uint64 // RaisePreference: what it must be worse than; LowerPreference: what it must be below
 }
 
 // A Trial is how packets fare by a route that does not forward now.

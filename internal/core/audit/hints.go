@@ -1,6 +1,7 @@
 package audit
 
 import (
+	"cmp"
 	"net/netip"
 	"slices"
 
@@ -14,15 +15,15 @@ import (
 // those the one from which packets arrive now.
 type hints struct {
 	a     *auditor
-	links [][]link // of each device, in auditor.devices
-	known map[hintKey]Repair
+	links [][]link                 // of each device, in auditor.devices
 	dists map[netip.Prefix][]int32 // of each device in links; far: no way
 }
 
-type hintKey struct {
-	device *network.Device
-	table  string
-	net    netip.Prefix
+// A hint is where a missing route should lead: the zero hint where no neighbour leads there.
+type hint struct {
+	hop    netip.Addr
+	ifname string
+	worth  Severity // of the networks that the route is for
 }
 
 // link is a neighbour on a shared segment.
@@ -46,7 +47,6 @@ func newHints(a *auditor) *hints {
 	h := &hints{
 		a:     a,
 		links: make([][]link, len(a.devices)),
-		known: map[hintKey]Repair{},
 		dists: map[netip.Prefix][]int32{},
 	}
 	topo := a.walker.Topology()
@@ -70,13 +70,8 @@ func newHints(a *auditor) *hints {
 	return h
 }
 
-// toward suggests a route in a table of d to a network: Other "" where no neighbour leads there.
-func (h *hints) toward(d *network.Device, table string, net netip.Prefix) Repair {
-	k := hintKey{d, table, net}
-	if r, ok := h.known[k]; ok {
-		return r
-	}
-	r := Repair{Kind: AddRoute, Device: d.Name, Prefix: net, Deduced: true}
+// toward suggests the neighbour to which a table of d should send packets to a network; false where none leads there.
+func (h *hints) toward(d *network.Device, table string, net netip.Prefix) (link, bool) {
 	dist, ok := h.dists[net]
 	if !ok {
 		dist = h.distances(h.goals(net))
@@ -88,8 +83,7 @@ func (h *hints) toward(d *network.Device, table string, net netip.Prefix) Repair
 	}
 	me := h.a.deviceIndex[d]
 	if dist[me] == 0 { // it is there itself, in another table
-		h.known[k] = r
-		return r
+		return link{}, false
 	}
 	var near []link // the neighbours that are the fewest links away
 	best := int32(0)
@@ -104,12 +98,23 @@ func (h *hints) toward(d *network.Device, table string, net netip.Prefix) Repair
 	}
 	for i, l := range near {
 		if i == len(near)-1 || h.reaches(l.to, dst, d) {
-			r.NextHop, r.Interface, r.Other = l.hop, l.ifname, l.to.Name
-			break
+			return l, true
 		}
 	}
-	h.known[k] = r
-	return r
+	return link{}, false
+}
+
+// otherNextHop is the repair by another next hop, where a neighbour leads to any of the networks that are lost.
+func (a *auditor) otherNextHop(g *byCause) []Repair {
+	if g.cause.device == nil {
+		return nil
+	}
+	for _, net := range a.lostNets(g) {
+		if _, ok := a.hints().toward(g.cause.device, cmp.Or(g.cause.key.table, "default"), net); ok {
+			return []Repair{{Kind: ChangeNextHop, Device: g.cause.device.Name}}
+		}
+	}
+	return nil
 }
 
 // goals are the devices on a network, or the one that has an address.

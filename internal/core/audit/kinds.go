@@ -210,8 +210,9 @@ func lostKinds() []kindOf {
 
 // classify finds the kind, severity and repair of a cause; false where it is not worth telling.
 func (a *auditor) classify(f *Finding, g *byCause) bool {
+	severity := a.severity(f)
 	for _, k := range a.lostKinds {
-		f.Severity = a.severity(f)
+		f.Severity = severity
 		if k.take(a, f, g) {
 			f.Kind = k.kind
 			if f.Weak && f.Severity != dropped {
@@ -257,7 +258,9 @@ func (a *auditor) severity(f *Finding) Severity {
 	worst := Note
 	for _, l := range f.Losses {
 		if s := min(a.worth(l.From), a.worth(l.To)); s > worst && a.together(l.From, l.To) {
-			worst = s
+			if worst = s; worst == Fault {
+				break
+			}
 		}
 	}
 	return worst

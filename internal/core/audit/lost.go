@@ -3,7 +3,6 @@ package audit
 import (
 	"cmp"
 	"fmt"
-	"math/big"
 	"net/netip"
 	"slices"
 
@@ -11,55 +10,13 @@ import (
 	"zarvek/internal/core/network"
 )
 
-// byCause gathers the pairs and ranges of one cause, which become one finding.
-type byCause struct {
-	cause *cause
-	split int32
-	hint  Repair // of a missing route: where it should lead
-	pairs []pair
-	spans []span
-}
-
 // lostFindings makes a finding of every cause that pairs or ranges end at.
 func (a *auditor) lostFindings() []Finding {
-	type key struct {
-		cause, split int32
-		hint         Repair
-	}
-	all := map[key]*byCause{}
-	var order []*byCause
-	get := func(c, split int32, hint Repair) *byCause {
-		k := key{c, split, hint}
-		g := all[k]
-		if g == nil {
-			g = &byCause{cause: a.reg.causes[c], split: split, hint: hint}
-			all[k] = g
-			order = append(order, g)
-		}
-		return g
-	}
-	hints := a.hints()
-	for _, p := range a.lost {
-		if p.cause < 0 {
-			continue
-		}
-		hint := Repair{}
-		if c := a.reg.causes[p.cause]; (c.key.verdict == forward.NoRoute || c.key.verdict == forward.Leaves) &&
-			c.device != nil {
-			net := a.lostTo(p).net
-			hint = hints.toward(c.device, c.key.table, net)
-			if hint.Prefix = (netip.Prefix{}); hint.NextHop.IsValid() {
-				hint.worth = a.worth(net) // that nobody routes networks between devices is a matter of its own
-			}
-		}
-		g := get(p.cause, p.split, hint)
-		g.pairs = append(g.pairs, p)
-	}
-	for _, g := range order {
-		g.spans = a.lostSpans(g.pairs)
-	}
+	c := a.newCauses()
+	c.gather(a.lost)
+	a.lost = nil
 	first := map[*cause]*byCause{}
-	for _, g := range order { // the ranges of a cause go with its pairs
+	for _, g := range c.list { // the ranges of a cause go with its pairs
 		if have := first[g.cause]; have == nil || have.split >= 0 && g.split < 0 {
 			first[g.cause] = g
 		}
@@ -70,12 +27,14 @@ func (a *auditor) lostFindings() []Finding {
 		}
 		g := first[a.reg.causes[id]]
 		if g == nil {
-			g = get(int32(id), -1, Repair{})
+			g = c.list[c.at(causesKey{int32(id), -1, 0})]
 		}
-		g.spans = append(list, g.spans...)
+		g.spans = list
 	}
+	finder := a.newSpanFinder()
 	var out []Finding
-	for _, g := range order {
+	for _, g := range c.list {
+		spans := append(finder.of(g.pairs), g.spans...)
 		f := Finding{
 			Family:  a.fam,
 			Verdict: g.cause.key.verdict,
@@ -84,7 +43,8 @@ func (a *auditor) lostFindings() []Finding {
 			pairs:   g.pairs,
 			of:      a,
 		}
-		f.spans, f.count = merged(g.spans)
+		spans, f.count = merged(spans)
+		f.spans = slices.Clone(spans)
 		f.Losses = a.losses(g.pairs)
 		f.OneWay = oneWay(f.Losses)
 		if g.split >= 0 {
@@ -130,112 +90,51 @@ func (a *auditor) name(g *byCause) string {
 		k.final,
 		g.cause.loop,
 		split,
-		g.hint.NextHop,
-		g.hint.Interface,
+		g.hint.hop,
+		g.hint.ifname,
 		uint64(g.hint.worth),
 	)
 }
 
 // lostTo is the group whose packets are lost on the way: the reply's where the reply is.
-func (a *auditor) lostTo(p pair) *group {
+func (a *auditor) lostTo(p pair) int32 {
 	if p.back {
-		return a.groups[p.from]
+		return p.from
 	}
-	return a.groups[p.to]
+	return p.to
 }
 
-func (a *auditor) lostFrom(p pair) *group {
+func (a *auditor) lostFrom(p pair) int32 {
 	if p.back {
-		return a.groups[p.to]
+		return p.to
 	}
-	return a.groups[p.from]
-}
-
-// lostSpans are the addresses to which packets of pairs are lost: whole networks where nobody in them is reached.
-// What no host has, a network's own and its broadcast address, goes with its neighbours.
-func (a *auditor) lostSpans(pairs []pair) []span {
-	lost := map[*group]bool{}
-	var out []span
-	whollyLost := map[netip.Prefix]bool{}
-	for _, p := range pairs {
-		g := a.lostTo(p)
-		if lost[g] {
-			continue
-		}
-		lost[g] = true
-		whollyLost[g.net] = true
-		whole := spanOf(g.net)
-		for _, s := range g.spans {
-			if s.first.previous() == whole.first {
-				s.first = whole.first
-			}
-			if s.last.next() == whole.last {
-				s.last = whole.last
-			}
-			out = append(out, s)
-		}
-	}
-	for _, g := range a.groups {
-		if !lost[g] {
-			delete(whollyLost, g.net)
-		}
-	}
-	for net := range whollyLost {
-		out = append(out, spanOf(net))
-	}
-	return out
-}
-
-// merged puts spans in order, joins those that meet, and counts their addresses. It may change spans.
-func merged(spans []span) ([]span, *big.Int) {
-	if order := func(x, y span) int { return cmp.Or(x.first.compare(y.first), x.last.compare(y.last)) }; !slices.IsSortedFunc(
-		spans,
-		order,
-	) {
-		slices.SortFunc(spans, order)
-	}
-	out := spans[:0]
-	for _, s := range spans {
-		n := len(out)
-		switch {
-		case n == 0 || out[n-1].last.next().less(s.first):
-			out = append(out, s)
-		case out[n-1].last.less(s.last):
-			out[n-1].last = s.last
-		}
-	}
-	var total number // of 2^128 addresses no audit ever tells
-	for _, s := range out {
-		total = total.plus(s.last.minus(s.first)).next()
-	}
-	n := new(big.Int).SetUint64(total.hi)
-	return out, n.Lsh(n, 64).Add(n, new(big.Int).SetUint64(total.lo))
+	return p.from
 }
 
 // losses lists the pairs of networks once. What concerns only some of the groups of hosts in them is partly.
 func (a *auditor) losses(pairs []pair) []Loss {
-	type key struct{ nets, hosts uint64 } // hosts: the groups, 0 for a device's own address
+	type key struct{ nets, hosts uint64 } // hosts: the groups
 	all := make([]key, 0, len(pairs))
 	for _, p := range pairs {
 		k := key{nets: uint64(a.netOf[p.from])<<33 | uint64(a.netOf[p.to])<<1 | uint64(bit(p.back))}
-		if p.split < 0 {
-			k.hosts = a.hostGroup(p.from)<<32 | a.hostGroup(p.to)
+		if k.hosts = noHosts<<32 | noHosts; p.split < 0 {
+			k.hosts = a.hostGroup(p.to)<<32 | a.hostGroup(p.from) // in the order in which pairs are judged
 		}
 		all = append(all, k)
 	}
-	slices.SortFunc(
-		all,
-		func(x, y key) int { return cmp.Or(cmp.Compare(x.nets, y.nets), cmp.Compare(x.hosts, y.hosts)) },
-	)
+	order := func(x, y key) int { return cmp.Or(cmp.Compare(x.nets, y.nets), cmp.Compare(x.hosts, y.hosts)) }
+	if !slices.IsSortedFunc(all, order) {
+		slices.SortFunc(all, order)
+	}
 	all = slices.Compact(all)
-	var out []Loss
+	out := make([]Loss, 0, differing(all, func(k key) uint64 { return k.nets }))
 	for len(all) > 0 {
 		k := all[0].nets
 		from, to := k>>33, k>>1&0xffffffff
 		wantFrom, wantTo := a.hostGroups[from] > 0, a.hostGroups[to] > 0
 		n := 0 // pairs of just those that stand for the networks
 		for len(all) > 0 && all[0].nets == k {
-			if h := all[0].hosts; (h>>32 > 0) == wantFrom && (h&0xffffffff > 0) == wantTo {
+			if h := all[0].hosts; (h&noHosts != noHosts) == wantFrom && (h>>32 != noHosts) == wantTo {
 				n++
 			}
 			all = all[1:]
@@ -253,12 +152,26 @@ func (a *auditor) losses(pairs []pair) []Loss {
 	return out
 }
 
-// hostGroup is 1 + a group's number where it is of hosts, else 0.
+// differing counts the runs of equal keys.
+func differing[T any](list []T, key func(T) uint64) int {
+	n := 0
+	for i := range list {
+		if i == 0 || key(list[i]) != key(list[i-1]) {
+			n++
+		}
+	}
+	return n
+}
+
+// noHosts stands for a device's own address among groups of hosts, behind all of them.
+const noHosts = 1<<32 - 1
+
+// hostGroup is a group's number where it is of hosts.
 func (a *auditor) hostGroup(g int32) uint64 {
 	if a.groups[g].owner != nil {
-		return 0
+		return noHosts
 	}
-	return uint64(g) + 1
+	return uint64(g)
 }
 
 func bit(b bool) uint8 {
@@ -275,7 +188,7 @@ func (a *auditor) detail(f *Finding, g *byCause) {
 	var dst netip.Addr
 	switch {
 	case len(g.pairs) > 0:
-		dst = a.lostTo(g.pairs[0]).rep
+		dst = a.groups[a.lostTo(g.pairs[0])].rep
 	case len(g.spans) > 0:
 		dst = g.spans[0].first.addr(a.fam)
 	}

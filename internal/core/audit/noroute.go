@@ -1,7 +1,6 @@
 package audit
 
 import (
-	"cmp"
 	"net/netip"
 	"slices"
 
@@ -24,11 +23,7 @@ func takeNoRoute(a *auditor, f *Finding, g *byCause) bool {
 		f.Searched = a.files(d, f.Table)
 	}
 	f.Marks = append(f.Marks, a.whereAttached(f.Missing)...)
-	for _, net := range f.Missing {
-		r := g.hint
-		r.Prefix, r.worth = net, 0
-		f.Repair = append(f.Repair, r)
-	}
+	f.Repair = []Repair{{Kind: AddRoute, Device: f.Device}}
 	return true
 }
 
@@ -76,26 +71,15 @@ func (a *auditor) files(d *network.Device, table string) []route.Mark {
 
 // lostNets lists the networks to which packets are lost.
 func (a *auditor) lostNets(g *byCause) []netip.Prefix {
-	var out []netip.Prefix
-	for _, p := range g.pairs {
-		out = append(out, a.lostTo(p).net)
+	nets := make([]int32, len(g.pairs))
+	for i, p := range g.pairs {
+		nets[i] = a.netOf[a.lostTo(p)]
 	}
-	slices.SortFunc(out, netip.Prefix.Compare)
-	return slices.Compact(out)
-}
-
-// addRoutes suggests a route on the device for every lost network.
-func (a *auditor) addRoutes(g *byCause, kind RepairKind) []Repair {
-	var out []Repair
-	if g.cause.device == nil {
-		return nil
-	}
-	h := a.hints()
-	for _, net := range a.lostNets(g) {
-		if r := h.toward(g.cause.device, cmp.Or(g.cause.key.table, "default"), net); r.NextHop.IsValid() {
-			r.Kind = kind
-			out = append(out, r)
-		}
+	slices.Sort(nets)
+	nets = slices.Compact(nets)
+	out := make([]netip.Prefix, len(nets))
+	for i, n := range nets {
+		out[i] = a.nets[n]
 	}
 	return out
 }

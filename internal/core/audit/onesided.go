@@ -22,7 +22,7 @@ func findOneSided(s *caseView) []Finding {
 	var out []Finding
 	for _, a := range s.audits {
 		byDevice := map[string][]pair{}
-		for _, p := range a.lost {
+		for _, p := range a.halfSeen {
 			for _, d := range a.oneSided[p.key()] {
 				byDevice[d] = append(byDevice[d], p)
 			}

@@ -13,6 +13,6 @@ func takeHopDown(a *auditor, f *Finding, g *byCause) bool {
 	f.Detail = HopDownDetail{f.Reason.Liveness}
 	f.Repair = append(
 		[]Repair{{Kind: LookAtLink, Device: f.Reason.Device, Interface: f.Reason.Interface}},
-		a.addRoutes(g, ChangeNextHop)...)
+		a.otherNextHop(g)...)
 	return true
 }

@@ -45,14 +45,22 @@ func (a *auditor) pairs() []pair {
 	for range runtime.GOMAXPROCS(0) {
 		wg.Go(func() {
 			var some []int32
+			var bad []pair
 			for d := int(at.Add(1)) - 1; d < n; d = int(at.Add(1)) - 1 {
 				some = a.suspects(some[:0], d, &t)
-				out[d] = a.pairsTo(d, some)
+				bad = a.pairsTo(bad[:0], d, some)
+				out[d] = slices.Clone(bad)
 			}
 		})
 	}
 	wg.Wait()
-	return slices.Concat(out...)
+	all := slices.Concat(out...)
+	for _, p := range all {
+		if len(a.oneSided) > 0 && len(a.oneSided[p.key()]) > 0 {
+			a.halfSeen = append(a.halfSeen, p)
+		}
+	}
+	return all
 }
 
 // troubles says where to look for pairs that are not two-way.
@@ -84,9 +92,8 @@ func (a *auditor) suspects(some []int32, d int, t *troubles) []int32 {
 	return slices.Compact(some)
 }
 
-// pairsTo judges the pairs of some groups to one group.
-func (a *auditor) pairsTo(d int, some []int32) []pair {
-	var out []pair
+// pairsTo appends the pairs of some groups to one group that are not two-way.
+func (a *auditor) pairsTo(out []pair, d int, some []int32) []pair {
 	to := a.groups[d]
 	for _, s := range some {
 		from := a.groups[s]
@@ -105,7 +112,7 @@ func (a *auditor) pairsTo(d int, some []int32) []pair {
 			continue
 		}
 		if p, ok := a.judge(s, int32(d), o, b); ok {
-			if g := a.lostTo(p); g.down >= 0 && (p.both == forward.Broken || p.both == forward.OneWay) {
+			if g := a.groups[a.lostTo(p)]; g.down >= 0 && (p.both == forward.Broken || p.both == forward.OneWay) {
 				p.cause, p.split = g.down, -1
 			}
 			out = append(out, p)

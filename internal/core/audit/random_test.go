@@ -109,7 +109,7 @@ func compare(t *testing.T, name string, w *forward.Walker, fam route.Family) int
 					rt := w.Trace(x.addr(fam), y.addr(fam))
 					n++
 					if rt.Verdict == p.both {
-						if p.cause < 0 || rt.Verdict == forward.TwoWay || a.lostTo(p).down >= 0 {
+						if p.cause < 0 || rt.Verdict == forward.TwoWay || a.groups[a.lostTo(p)].down >= 0 {
 							continue
 						}
 						dir := &rt.Forward

@@ -30,12 +30,7 @@ func takeSwallowed(a *auditor, f *Finding, g *byCause) bool {
 			f.Severity = dropped // nothing else would carry them
 		}
 	}
-	for _, r := range a.addRoutes(g, AddRoute) {
-		if r.Prefix.Bits() > f.Hop.Prefix.Bits() { // else it would not come before the one that discards
-			f.Repair = append(f.Repair, r)
-		}
-	}
-	f.Repair = append(f.Repair, Repair{Kind: RemoveRoute, Device: f.Device, Prefix: f.Hop.Prefix})
+	f.Repair = []Repair{{Kind: RemoveRoute, Device: f.Device, Prefix: f.Hop.Prefix}}
 	return true
 }
 

@@ -10,7 +10,7 @@ func takeHopUnowned(a *auditor, f *Finding, g *byCause) bool {
 		return false
 	}
 	f.Missing = a.routesBy(f)
-	f.Repair = a.addRoutes(g, ChangeNextHop)
+	f.Repair = a.otherNextHop(g)
 	return true
 }
 

@@ -17,7 +17,7 @@ func takeHopUnresolved(a *auditor, f *Finding, g *byCause) bool {
 		return false
 	}
 	f.Missing = a.routesBy(f)
-	f.Repair = a.addRoutes(g, ChangeNextHop)
+	f.Repair = a.otherNextHop(g)
 	return true
 }
 
