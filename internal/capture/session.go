@@ -28,6 +28,10 @@ var noAnswer = regexp.MustCompile(`^(?:exit|quit|logout|logoff|date|uptime|ping6
 // prompts are the usual shapes of a prompt with a command behind it. Each has the device's name as its first group
 // and the command as its second.
 var prompts = []*regexp.Regexp{
+	// name-> command
+	regexp.MustCompile(`^([A-Za-z]\w*(?:[.-]\w+)*)-> ?([a-z].*)?$`),
+	// name:1# command: the number is that of a part of the box
+	regexp.MustCompile(`^([A-Za-z][\w.-]*\w):\d(?:\([^()]*\))*[#>]\s*([A-Za-z?!].*)?$`),
 	// name# command, name(mode)> command, name/context# command
 	regexp.MustCompile(`^([A-Za-z][\w.-]*[\w-])(?:/[\w./-]+)?(?:\([^()]*\))*(?:[#>]|%\s)\s*([A-Za-z?!].*)?$`),
 	// a name of one letter

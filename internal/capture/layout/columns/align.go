@@ -13,7 +13,7 @@ const never = -1 << 20
 type aligner struct {
 	best []int
 	from []byte
-	fits [][instance + 1]int
+	fits [][types + 1]int
 }
 
 // align assigns the words of a row to columns, in order; several words may share a flags, age or ignored column. It
@@ -75,8 +75,8 @@ func (al *aligner) align(w []word, cols []column) (cells []string, ok bool) {
 func (al *aligner) judge(w []word, cols []column) {
 	al.fits = al.fits[:0]
 	for _, x := range w {
-		var fit [instance + 1]int
-		var done [instance + 1]bool
+		var fit [types + 1]int
+		var done [types + 1]bool
 		for _, c := range cols {
 			if !done[c.kind] {
 				fit[c.kind], done[c.kind] = score(x, c.kind), true
@@ -96,7 +96,7 @@ func grow[T any](s []T, n int) []T {
 	return s
 }
 
-func sharing(k kind) bool { return k == flags || k == age || k == ignored }
+func sharing(k kind) bool { return k == flags || k == age || k == ignored || k == types }
 
 // score tells how well a word fits a kind of column, wherever it stands.
 func score(w word, k kind) int {
@@ -136,7 +136,7 @@ func score(w word, k kind) int {
 			return never
 		}
 	case protocol:
-		if isNumber(w.text) || layout.LooksLikeAddress([]byte(w.text)) {
+		if w.text[0] >= '0' && w.text[0] <= '9' || layout.LooksLikeAddress([]byte(w.text)) {
 			return never
 		}
 		s = 2
@@ -153,7 +153,7 @@ func score(w word, k kind) int {
 		}
 	case ifname:
 		s = 2
-	case age, ignored, instance:
+	case age, ignored, instance, types:
 		s = 0
 	}
 	return s

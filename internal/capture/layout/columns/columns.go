@@ -45,6 +45,7 @@ const (
 	flags
 	age
 	instance
+	types // letters that tell of what sort a route is, beside its protocol
 )
 
 var kindNames = map[string]kind{
@@ -100,6 +101,7 @@ func fold(s string) string {
 type column struct {
 	kind   kind
 	lo, hi int
+	typed  bool // it is called type, which may mean the protocol or not
 }
 
 // word is a blank-separated word of a line, with its bounds in runes.
@@ -206,9 +208,24 @@ func stacked(line, next string) ([]column, bool) {
 	return cols, k == whole
 }
 
+// above reports whether a line holds the first words of names that go on in the next one, each of capital letters.
+func above(line, next string) bool {
+	w := strings.Fields(line)
+	if len(w) == 0 || len(w) > 3 || len(line) > 200 || line[0] != ' ' {
+		return false
+	}
+	for _, x := range w {
+		if strings.Trim(x, "ABCDEFGHIJKLMNOPQRSTUVWXYZ") != "" {
+			return false
+		}
+	}
+	_, k := heading(next)
+	return k == whole
+}
+
 // names reads a line of column names and counts the columns of each kind; none where any word is no name.
-func names(line string) ([]column, [instance + 1]int) {
-	var has [instance + 1]int
+func names(line string) ([]column, [types + 1]int) {
+	var has [types + 1]int
 	start := strings.TrimLeft(line, " \t")
 	if len(line) > 400 || start == "" || start[0] >= '0' && start[0] <= '9' {
 		return nil, has
@@ -232,20 +249,25 @@ next:
 				continue
 			}
 			if k, ok := synonyms()[nameKey(name)]; ok {
-				if k == protocol && strings.HasPrefix(nameKey(name), "proto") {
+				if k == protocol && strings.HasPrefix(nameKey(name), "prot") {
 					named = len(out)
 				}
-				out = append(out, column{k, w[i].lo, w[i+n-1].hi})
+				out = append(out, column{k, w[i].lo, w[i+n-1].hi, fold(name[0]) == "type"})
 				has[k]++
 				i += n
 				continue next
 			}
 		}
-		return nil, [instance + 1]int{}
+		return nil, [types + 1]int{}
+	}
+	if named < 0 && has[protocol] > 1 { // "Type" beside "Origin" tells something else
+		named = slices.IndexFunc(out, func(c column) bool { return c.kind == protocol && !c.typed })
 	}
 	for i := range out {
 		if out[i].kind == protocol && named >= 0 && i != named {
-			out[i].kind = ignored
+			if out[i].kind = ignored; has[flags] == 0 {
+				out[i].kind = types
+			}
 		}
 	}
 	return out, has

@@ -11,6 +11,7 @@ import (
 
 var (
 	countAbove = regexp.MustCompile(`(?i)^\s*destinations\s*:\s*\d+\s+routes\s*:\s*(\d+)`)
+	countOf    = regexp.MustCompile(`(?i)^\s*(\d+) out of (\d+) total\b`)
 	countBelow = regexp.MustCompile(`(?i)^\s*(?:total routes shown|no\.? of routes|number of routes|total number of routes|total routes)\s*[:=]?\s*(\d+)\s*$`)
 )
 
@@ -20,6 +21,11 @@ func (r *reader) count(s string, lo, hi int) {
 		r.compare()
 		r.says, _ = strconv.Atoi(m[1])
 		r.counted, r.rows = layout.Passed{Mark: layout.Mark(lo, hi)}, 0
+	} else if m := countOf.FindStringSubmatch(s); m != nil {
+		shown, _ := strconv.Atoi(m[1])
+		all, _ := strconv.Atoi(m[2])
+		r.Partial(r.table, shown < all || r.rows < shown, lo, hi)
+		r.counted, r.rows = layout.Passed{}, 0
 	} else if m := countBelow.FindStringSubmatch(s); m != nil && r.rows > 0 && !r.counted.Mark.Known() {
 		n, _ := strconv.Atoi(m[1])
 		r.Partial(r.table, r.rows < n, lo, hi)

@@ -21,7 +21,7 @@ var protocolWords = map[string]route.Protocol{
 	"rip": route.RIP, "ripng": route.RIPng, "ospf": route.OSPF, "oase": route.OSPF, "onssa": route.OSPF, "ointra": route.OSPF, "ointer": route.OSPF,
 	"oinra": route.OSPF, "oase1": route.OSPF, "oase2": route.OSPF, "onssa1": route.OSPF, "onssa2": route.OSPF, "ospfv3": route.OSPF,
 	"isis": route.ISIS, "isisl1": route.ISIS, "isisl2": route.ISIS, "bgp": route.BGP, "ibgp": route.BGP, "ebgp": route.BGP, "eigrp": route.EIGRP,
-	"kernel": route.Kernel, "dhcp": route.DHCP, "nat": route.NAT, "aggregate": route.Aggregate, "babel": route.Babel,
+	"kernel": route.Kernel, "dhcp": route.DHCP, "nat": route.NAT, "stat": route.Static, "loc": route.Local, "address": route.Local, "aggregate": route.Aggregate, "babel": route.Babel,
 }
 
 var protocolSubtypes = map[string]string{
@@ -74,6 +74,8 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 			if z := addr.Zone(); z != "" {
 				h.Address = addr.WithZone("")
 			}
+		case strings.Count(gw, ":") == 5 && r.section == bsd && strings.Contains(fl, "l"): // the device's own address, with its own
+			onLink = true
 		case strings.Count(gw, ":") == 5 && r.section == bsd: // a link-layer address: a neighbour, not a route
 			r.Facts.Neighbours = append(
 				r.Facts.Neighbours,
@@ -169,6 +171,12 @@ func (r *reader) protocol(row *rowCells, a *route.Attributes, onLink bool, p net
 			}
 		}
 	}
+	switch text {
+	case "broadc", "broadcast":
+		a.Protocol, a.Special = route.Other, route.Broadcast
+	case "multic", "multicast":
+		a.Protocol, a.Special = route.Other, route.Multicast
+	}
 	if s == "" && onLink && a.Special == route.None && r.section == device && len(r.legend) == 0 {
 		a.Protocol = route.Direct
 	}
@@ -179,7 +187,7 @@ func (r *reader) protocol(row *rowCells, a *route.Attributes, onLink bool, p net
 		a.Protocol = route.RIPng
 	}
 	if gw, ok := layout.Addr([]byte(row.cell[gateway])); ok && (gw.IsLoopback() || r.addrSeen[gw]) &&
-		a.Protocol == route.Direct &&
+		(a.Protocol == route.Direct || a.Protocol == route.Other && s == "" && gw.IsLoopback()) &&
 		p.IsSingleIP() {
 		a.Protocol, a.Special = route.Local, route.Receive
 		for _, n := range r.attached {
@@ -278,17 +286,23 @@ func (r *reader) flags(
 		return 0
 	}
 	state := route.Active | route.Installed
+	if r.best != "" && !strings.Contains(row.marks, r.best) {
+		state = 0
+	}
 	if m := r.preferredMarks(); m != "" && !strings.ContainsAny(row.cell[protocol]+s, m) {
 		state = 0
 	}
 	needs := ""
 	for _, k := range slices.Sorted(maps.Keys(r.legend)) {
 		switch r.legend[k] {
-		case "active", "active route", "in use", "selected":
+		case "active", "active route", "in use", "selected", "best route":
 			needs = k
 		}
 	}
 	given := map[string]bool{}
+	if t := strings.TrimSpace(row.cell[types]); t == strings.ToUpper(t) && len(t) <= 4 {
+		s += " " + t
+	}
 	for f := range strings.FieldsSeq(s) {
 		given[f] = true
 		if r.legend[f] == "" { // letters written together
@@ -306,7 +320,7 @@ func (r *reader) flags(
 		case text == "":
 		case strings.Contains(text, "inactive"), strings.Contains(text, "disabled"):
 			state = route.Unusable
-		case strings.HasPrefix(text, "blackhole"):
+		case strings.HasPrefix(fold(text), "blackhole"):
 			a.Special = route.Blackhole
 		case text == "relay", strings.HasPrefix(text, "recursive"):
 			h.Recursive = h.Address.IsValid() // the interface is that of the route by which it is found
@@ -329,10 +343,23 @@ func (r *reader) flags(
 			}
 		}
 	}
+	if a.Protocol == route.Other && row.cell[protocol] == "" && a.Special == route.None && r.withoutGateway(given) {
+		a.Protocol = route.Direct
+	}
 	if a.Protocol == route.Direct {
 		h.Address = netip.Addr{} // what stands there is the device's own address
 	}
 	return state
+}
+
+// withoutGateway reports whether the key has a flag for routes by a gateway, and those given lack it.
+func (r *reader) withoutGateway(given map[string]bool) bool {
+	for k, text := range r.legend {
+		if strings.HasPrefix(text, "gateway") && len(k) == 1 {
+			return len(given) > 0 && !given[k]
+		}
+	}
+	return false
 }
 
 // preferredMarks returns the signs that the key has for the routes in use, which stand before the type's letter; ""
@@ -365,6 +392,9 @@ func (r *reader) workstation(row *rowCells, p netip.Prefix, a *route.Attributes,
 	if !onLink {
 		a.Protocol = route.Static
 		return
+	}
+	if own.IsLoopback() {
+		h.Interface = "loopback"
 	}
 	a.Protocol = route.Direct
 	switch {

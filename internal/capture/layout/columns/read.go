@@ -1,8 +1,10 @@
 package columns
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
+	"maps"
 	"net/netip"
 	"regexp"
 	"slices"
@@ -49,7 +51,9 @@ type reader struct {
 	attached []netip.Prefix    // so far
 	links    map[string]string // BSD: the interface of each link
 	skip     bool
-	vlans    bool // the interface's column has the numbers of VLANs, which name no interface
+	fib      bool   // what forwards, as a title says
+	best     string // the sign in front of rows that are in use; "": there is none
+	vlans    bool   // the interface's column has the numbers of VLANs, which name no interface
 
 	rows    int           // since the last title or count, those included that could not be read
 	counted layout.Passed // a line above the rows that counts them
@@ -61,8 +65,27 @@ var vlanColumn = regexp.MustCompile(`(?i)(?:^|\s)VLAN(?:[ -]?ID)?(?:\s|$)`)
 
 // rowCells is one row by kinds.
 type rowCells struct {
-	cell   [instance + 1]string
+	cell   [types + 1]string
 	lo, hi int
+	marks  string // in front of it
+}
+
+// isMarks reports whether a word is signs of selection.
+func isMarks(s string) bool { return strings.Trim(s, "*>") == "" }
+
+// marked matches a row that begins with such signs.
+var marked = regexp.MustCompile(`(?m)^ {0,3}(\*>|>|\*)[ \t]+(?:\d+[ \t]+)?(?:\d+\.\d+|[0-9A-Fa-f]{0,4}:)[\d.A-Fa-f:/]*[ \t]`)
+
+// bestMark is the sign in front of the rows that are in use; "" where rows have none.
+func bestMark(text []byte) string {
+	best := ""
+	for _, m := range marked.FindAllSubmatch(text[:min(len(text), 1<<16)], -1) {
+		if bytes.Contains(m[1], []byte{'>'}) {
+			return ">"
+		}
+		best = "*"
+	}
+	return best
 }
 
 // Read reads a text of this family.
@@ -70,6 +93,7 @@ func Read(text []byte) layout.Reading {
 	r := reader{table: "default", legend: map[string]string{}, addrSeen: map[netip.Addr]bool{}}
 	r.Layout = name
 	r.learn(text)
+	r.best = bestMark(text)
 	for lo, hi := range layout.Lines(text) {
 		if layout.Blank(text[lo:hi]) {
 			r.inKey = false
@@ -83,6 +107,10 @@ func Read(text []byte) layout.Reading {
 		if cols, ok := stacked(string(text[lo:hi]), nextLine(text, hi)); ok {
 			r.leavePending(errHalf)
 			r.cols, r.lower, r.half, r.last, r.inKey, r.skip = cols, nil, nil, nil, false, true
+			r.Pass(lo, hi, layout.Names)
+			continue
+		}
+		if s := nextLine(text, hi); s != "" && above(string(text[lo:hi]), s) {
 			r.Pass(lo, hi, layout.Names)
 			continue
 		}
@@ -136,15 +164,30 @@ func (r *reader) line(s string, lo, hi int) error {
 func (r *reader) aside(s string) (layout.As, bool) {
 	t := strings.TrimSpace(s)
 	low := strings.ToLower(t)
-	if strings.Trim(t, "-=_+| \t") == "" {
+	if strings.Trim(t, "-=_+*| \t") == "" {
 		return layout.Ruler, true
 	}
-	if name, ok := instanceTitle(t); ok {
+	if name, ok := instanceTitle(t); ok && !strings.HasPrefix(low, "routing table: ipv") {
 		r.compare()
 		r.table, r.cols, r.last = name, nil, nil
 		return layout.Title, true
 	}
 	switch {
+	case low == "fib table:":
+		r.fib, r.cols, r.last = true, nil, nil
+		return layout.Title, true
+	case low == "ipv4 routing table:", low == "ipv6 routing table:":
+		r.family, r.cols, r.last = route.IPv4, nil, nil
+		if low[3] == '6' {
+			r.family = route.IPv6
+		}
+		return layout.Title, true
+	case low == "routing table: ipv4", low == "routing table: ipv6":
+		r.family, r.cols, r.last = route.IPv4, nil, nil
+		if strings.HasSuffix(low, "6") {
+			r.family = route.IPv6
+		}
+		return layout.Title, true
 	case strings.HasPrefix(low, "kernel ip"):
 		r.section, r.family, r.cols = netTools, route.IPv4, nil
 		if strings.HasPrefix(low, "kernel ipv6") {
@@ -189,6 +232,9 @@ func (r *reader) aside(s string) (layout.As, bool) {
 		strings.HasPrefix(low, "no of routes"):
 		return layout.Other, true
 	}
+	if countOf.MatchString(t) {
+		return layout.Other, true
+	}
 	if (t[0] < '0' || t[0] > '9' || strings.Contains(t, "routes")) && remark.MatchString(t) {
 		return layout.Other, true
 	}
@@ -200,7 +246,7 @@ func (r *reader) aside(s string) (layout.As, bool) {
 
 // remark matches what some devices print around a table: abbreviations, the sign for equal cost, counts by length.
 var remark = regexp.MustCompile(
-	`^Proto: Protocol|^Displaying |^[+*>!] = [A-Z]|(?i)^mask distribution|^\d+ (?:default routes|routes at length \d+)\b|^-+ \(?end\b`,
+	`^Proto: Protocol|^Displaying |^Command Execution Time: |^[+*>!] = [A-Z]|(?i)^mask distribution|^\d+ (?:default routes|routes at length \d+)\b|^-+ \(?end\b`,
 )
 
 // instanceTitle reads a title that names the table of what follows.
@@ -211,27 +257,41 @@ func instanceTitle(t string) (string, bool) {
 			continue
 		}
 		name, _, _ := strings.Cut(strings.TrimSpace(rest), " ")
-		switch strings.ToLower(strings.Trim(name, ":")) {
-		case "", "public", "default", "_public_", "vr-default", "main":
-			return "default", true
-		}
-		return strings.Trim(name, ":"), true
+		return instanceName(strings.Trim(name, ":")), true
+	}
+	if m := titleInWords.FindStringSubmatch(t); m != nil {
+		return instanceName(m[1] + m[2]), true
 	}
 	return "", false
+}
+
+// titleInWords matches "IPv4 Dest-Routes for <NAME> (4 entries)" and "IP Route - NAME".
+var titleInWords = regexp.MustCompile(`^IPv[46] Dest-Routes for <([^<>]+)> \(\d+ entries\)$|^IP(?:v6)? Route - (\S+)$`)
+
+// instanceName is "default" for the names that the main instance goes by.
+func instanceName(name string) string {
+	switch strings.ToLower(name) {
+	case "", "public", "default", "_public_", "vr-default", "main", "globalrouter", "trust-vr":
+		return "default"
+	}
+	return name
 }
 
 // key reads a legend: "Flags: X - word, Y - word", "flags: X:word, …", "Origin: (d) Direct, …", and the lines under
 // one.
 func (r *reader) key(t string) bool {
+	if r.colonKey(t) {
+		return true
+	}
 	first, rest, ok := strings.Cut(t, ":")
-	f := strings.ToLower(first)
+	f := strings.TrimSpace(strings.ToLower(first))
 	if i := strings.Index(t, " - "); i > 0 && strings.HasSuffix(strings.ToLower(t[:i]), "codes") {
 		r.inKey = true
 		r.colonEntries(t[i+3:])
 		return true
 	}
 	starts := ok &&
-		(strings.HasSuffix(f, "flags") || strings.HasSuffix(f, "codes") || strings.HasPrefix(f, "origin") || strings.HasSuffix(f, "legend"))
+		(strings.HasSuffix(f, "flags") || strings.HasSuffix(f, "codes") || strings.HasPrefix(f, "origin") || strings.HasSuffix(f, "legend") || f == "headers")
 	if starts {
 		r.inKey, t = true, rest
 	} else if !r.inKey {
@@ -249,15 +309,49 @@ func (r *reader) key(t string) bool {
 	for e := range strings.SplitSeq(t, ",") {
 		e = strings.TrimSpace(e)
 		k, text, ok := strings.Cut(e, " - ")
-		if !ok {
-			k, text, ok = strings.Cut(e, ":")
+		for _, sep := range [...]string{":", "="} {
+			if !ok {
+				k, text, ok = strings.Cut(e, sep)
+			}
 		}
 		k = strings.TrimSpace(k)
+		found = found || ok && r.inKey && len(k) <= 10 && !strings.ContainsAny(k, " .") // of longer names no row has letters
 		if ok && len(k) > 0 && len(k) <= 3 {
 			r.legend[k], found = strings.ToLower(strings.TrimSpace(text)), true
 		}
 	}
 	return found || starts
+}
+
+// codeWord matches a code of one or two signs that its meaning follows: "O: OSPF", "iB: IBGP".
+var codeWord = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9]?:$`)
+
+// colonKey reads "H: Host C: Connected E1: OSPF external type 1": nothing but codes, each with its meaning behind it.
+func (r *reader) colonKey(t string) bool {
+	w := strings.Fields(t)
+	if len(w) < 2 || !codeWord.MatchString(w[0]) {
+		return false
+	}
+	entries := map[string]string{}
+	last := ""
+	for _, x := range w {
+		switch {
+		case codeWord.MatchString(x):
+			if last != "" && entries[last] == "" {
+				return false
+			}
+			last = strings.TrimSuffix(x, ":")
+		case strings.ContainsAny(x, ":/"):
+			return false
+		default:
+			entries[last] = strings.TrimSpace(entries[last] + " " + strings.ToLower(x))
+		}
+	}
+	if entries[last] == "" {
+		return false
+	}
+	maps.Copy(r.legend, entries)
+	return true
 }
 
 // learn reads all keys of a text beforehand: some devices print theirs below the rows.
@@ -294,6 +388,13 @@ func (r *reader) colonEntries(t string) {
 // row reads a row, or what goes on from the row before.
 func (r *reader) row(s string, lo, hi int) error {
 	w := words(s)
+	marks := ""
+	if r.best != "" && len(w) > 1 && isMarks(w[0].text) && (isNumber(w[1].text) || isDestination(w[1].text)) {
+		marks, w = w[0].text, w[1:]
+	}
+	if r.section == bsd && len(w) > 0 && w[0].lo == 0 && len(w[0].text) <= 3 && isNumber(w[0].text) {
+		w[0].text += "/8" // the zeros and the length are left out
+	}
 	// "Default Route" and "Default" stand for the prefix of length 0.
 	w = joinPair(w, "default", "route")
 	w = joinInterface(joinPair(w, "black", "hole"))
@@ -317,8 +418,11 @@ func (r *reader) row(s string, lo, hi int) error {
 	if !ok {
 		return errRow
 	}
-	row := rowCells{lo: lo, hi: hi}
+	row := rowCells{lo: lo, hi: hi, marks: marks}
 	row.fill(cols, cells)
+	if row.cell[destination] == "" && marks == "" && r.last != nil {
+		row.marks = r.last.marks
+	}
 	if r.lower != nil {
 		if row.cell[destination] == "" {
 			return errRow
@@ -419,27 +523,9 @@ var withoutBrackets, apartBrackets = strings.NewReplacer("[", "", "]", ""), stri
 // joinInterface makes one word of an interface whose kind and number stand apart, as "ve 10".
 func joinInterface(w []word) []word {
 	for i := 0; i+1 < len(w); i++ {
-		switch strings.ToLower(w[i].text) {
-		case "ve",
-			"vlan",
-			"lag",
-			"eth",
-			"ethernet",
-			"loopback",
-			"tunnel",
-			"tn",
-			"lb",
-			"management",
-			"mgmt",
-			"irb",
-			"trunk",
-			"port",
-			"gigabitethernet":
-			if w[i+1].text[0] >= '0' && w[i+1].text[0] <= '9' && w[i+1].lo == w[i].hi+1 &&
-				strings.Count(w[i+1].text, ".") < 3 {
-				w[i] = word{w[i].text + " " + w[i+1].text, w[i].lo, w[i+1].hi}
-				w = slices.Delete(w, i+1, i+2)
-			}
+		if w[i+1].lo == w[i].hi+1 && layout.ApartInterface(w[i].text, w[i+1].text) {
+			w[i] = word{w[i].text + " " + w[i+1].text, w[i].lo, w[i+1].hi}
+			w = slices.Delete(w, i+1, i+2)
 		}
 	}
 	return w
@@ -494,6 +580,9 @@ func (r *reader) prefix(row *rowCells) (netip.Prefix, error) {
 		return netip.PrefixFrom(a, n), err
 	case row.cell[length] != "":
 		return layout.Prefix([]byte(s+"/"+row.cell[length]), false)
+	}
+	if a, ok := layout.IPv4([]byte(s)); ok && r.section == device && len(r.legend) == 0 && strings.HasPrefix(row.cell[flags], "UH") {
+		return netip.PrefixFrom(a, 32), nil // up, and a host
 	}
 	if !strings.Contains(s, ":") && strings.Count(s, ".") < 3 {
 		return shortPrefix(s)
@@ -558,7 +647,7 @@ func (r *reader) add(row *rowCells) error {
 }
 
 func (r *reader) kind() network.Kind {
-	if r.section == device {
+	if r.section == device && !r.fib {
 		return network.Candidates
 	}
 	return network.ForwardingTable

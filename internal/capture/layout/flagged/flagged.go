@@ -353,6 +353,9 @@ func hops(s string) ([]route.NextHop, error) {
 	return out, nil
 }
 
+// discards are the words for routes that throw packets away.
+var discards = map[string]route.Special{"blackhole": route.Blackhole, "unreachable": route.Unreachable, "prohibit": route.Prohibit}
+
 var words = map[string]route.Protocol{
 	"connect":   route.Direct,
 	"connected": route.Direct,
@@ -405,13 +408,11 @@ func (r *reader) route(flags string, pairs map[string]string, lo, hi int) error 
 	if state&route.Unusable != 0 {
 		state = route.Unusable
 	}
-	switch pairs["type"] {
-	case "blackhole":
-		a.Special = route.Blackhole
-	case "unreachable":
-		a.Special = route.Unreachable
-	case "prohibit":
-		a.Special = route.Prohibit
+	if sp := discards[cmp.Or(pairs["type"], pairs["gateway"])]; sp != route.None { // newer ones print it in the gateway's place
+		a.Special = sp
+		if discards[pairs["gateway"]] != route.None {
+			a.NextHops = nil
+		}
 	}
 	if a.Protocol == route.RIP && p.Addr().Is6() {
 		a.Protocol = route.RIPng

@@ -67,6 +67,9 @@ func findPrefix(line []byte) (lo, hi int) {
 		if lo == hi || lo > maxCodes {
 			break
 		}
+		if i := bytes.LastIndexAny(line[lo:min(hi, lo+maxCode)], "*>"); i >= 0 && lo+i+1 < hi { // glued to it: "S>*10.61.16.0/24"
+			lo += i + 1
+		}
 		if layout.LooksLikeAddress(line[lo:hi]) {
 			return lo, hi
 		}
@@ -77,11 +80,19 @@ func findPrefix(line []byte) (lo, hi int) {
 
 // isLegend reports whether a line begins the key of letters.
 func isLegend(line []byte) bool {
-	if c := line[0]; c != ' ' && c != 'C' && c != 'c' {
+	if c := line[0]; c != ' ' && c != 'C' && c != 'c' && c != 'R' && c != 'S' {
 		return false
 	}
 	line = bytes.TrimLeft(line, " ")
+	for _, w := range [...]string{"Route ", "Source "} {
+		line = bytes.TrimPrefix(line, []byte(w))
+	}
 	return bytes.HasPrefix(line, []byte("Codes:")) || bytes.HasPrefix(line, []byte("codes:"))
 }
 
-func isGateway(line []byte) bool { return bytes.HasPrefix(line, []byte("Gateway of last resort")) }
+func isGateway(line []byte) bool {
+	return bytes.HasPrefix(line, []byte("Gateway of last resort")) || bytes.HasPrefix(line, []byte("Default Gateway(s): "))
+}
+
+// bestSign begins a line of a key that stands by itself: "* Indicates the best (lowest metric) route for the subnet."
+var bestSign = []byte("* Indicates the best ")

@@ -20,9 +20,12 @@ import (
 
 // isPerPrefixHeading reads "PREFIX, ubest/mbest: …", and the form's own legend and table heading.
 func isPerPrefixHeading(line []byte) bool {
-	return bytes.Contains(line, []byte("ubest/mbest:")) || bytes.HasPrefix(line, []byte("'*' denotes best ucast next-hop")) ||
+	return bytes.Contains(line, []byte("ubest/mbest:")) || prefixAndTable.Match(line) || bytes.HasPrefix(line, []byte("'*' denotes best ucast next-hop")) ||
 		len(line) > 0 && line[0] == 'I' && vrfHeading.Match(line)
 }
+
+// prefixAndTable matches the heading of a relative that shows what is in use alone: "PREFIX, vrf NAME".
+var prefixAndTable = regexp.MustCompile(`^[0-9A-Fa-f.:]+/\d{1,3}, vrf (\S+)\s*$`)
 
 // vrfHeading names the table of the rows below. A blank of it that was lost on the way changes nothing.
 var vrfHeading = regexp.MustCompile(`^IP(?:v6 ?Routing| ?Route) ?Table ?for ?VRF ?"?([^"]+?)"?\s*$`)
@@ -72,8 +75,20 @@ func (r *reader) perPrefix(line []byte, lo, hi int) bool {
 			r.above, r.err = netip.Prefix{}, err
 			return true
 		}
-		r.above = p.Masked()
+		r.above, r.allUsed = p.Masked(), false
 		r.Pass(lo, hi, layout.PrefixHeading) // the routes are the lines below
+	case prefixAndTable.Match(line):
+		r.flush()
+		word, name, _ := bytes.Cut(trimmed, []byte(", vrf "))
+		p, err := layout.Prefix(word, false)
+		if err != nil {
+			r.above, r.err = netip.Prefix{}, err
+			return true
+		}
+		r.turned = true
+		r.instance = instanceName(string(name))
+		r.above, r.allUsed = p.Masked(), true
+		r.Pass(lo, hi, layout.PrefixHeading)
 	case r.above.IsValid() && (bytes.HasPrefix(trimmed, []byte("*via ")) || bytes.HasPrefix(trimmed, []byte("**via ")) || bytes.HasPrefix(trimmed, []byte("via "))):
 		r.err = r.hopBelow(trimmed, lo, hi)
 	default:
@@ -85,7 +100,7 @@ func (r *reader) perPrefix(line []byte, lo, hi int) bool {
 
 // hopBelow reads one next hop; those of one protocol and state are one route.
 func (r *reader) hopBelow(s []byte, lo, hi int) error {
-	used := s[0] == '*'
+	used := s[0] == '*' || r.allUsed
 	parts := strings.Split(string(bytes.TrimLeft(s, "*")[len("via "):]), ",")
 	h := route.NextHop{}
 	word := strings.TrimSpace(parts[0])

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"net/netip"
+	"regexp"
 	"strings"
 	"unicode"
 
@@ -78,9 +79,12 @@ type reader struct {
 
 	above netip.Prefix // of the per-prefix form, whose next hops stand below the prefix
 	err   error        // of the last line in that form
+	// allUsed: that form's relative, in which every next hop is in use
+	allUsed bool
 
 	// The route that is being read: it ends with the next row, since sub-rows may add next hops.
 	pending bool
+	open    bool // its last line ended with a comma
 	prefix  netip.Prefix
 	attr    route.Attributes
 	state   route.State
@@ -117,8 +121,20 @@ func (r *reader) line(line []byte, lo, hi int) error {
 			return nil
 		}
 	}
+	if r.legend != nil && bytes.HasPrefix(line, bestSign) {
+		r.turned = true
+		r.legend.add("* - best")
+		clear(r.legend.codes)
+		clear(r.seen)
+		r.Pass(lo, hi, layout.Key)
+		return nil
+	}
 	if r.inLegend {
 		r.PathTypes = r.legend.tellsPaths()
+	}
+	if r.inLegend && r.legend.selects && !r.legend.installs && !marksUsed(r.text) {
+		r.legend.selects = false // it names a sign that no row has
+		clear(r.legend.codes)
 	}
 	r.inLegend = false
 	if r.legend == nil {
@@ -138,6 +154,12 @@ func (r *reader) line(line []byte, lo, hi int) error {
 		}
 		if isGateway(line) {
 			r.Pass(lo, hi, layout.LastResort)
+			return nil
+		}
+		if around.Match(line) {
+			r.flush()
+			r.above = netip.Prefix{}
+			r.Pass(lo, hi, layout.Other)
 			return nil
 		}
 		if name, ok := instanceHeading(line); ok {
@@ -170,6 +192,9 @@ func (r *reader) line(line []byte, lo, hi int) error {
 	return r.subRow(line, lo, hi)
 }
 
+// around matches what some devices print above and below the rows; what it counts is compared elsewhere.
+var around = regexp.MustCompile(`(?i)^(?:maximum parallel paths: |ip forwarding: enabled\s*$|displaying \S+ routes? |total (?:number of )?routes?(?: count)? ?[:=] ?\d+\s*$)`)
+
 // isNames tells the column names that some devices print above lettered rows.
 func isNames(line []byte) bool {
 	return bytes.Contains(line, []byte("Destination")) &&
@@ -179,6 +204,17 @@ func isNames(line []byte) bool {
 // looksMarked reports whether rows carry marks of selection, for a text without a legend.
 func looksMarked(text []byte) bool {
 	return bytes.Contains(text[:min(len(text), maxLook)], []byte(">* "))
+}
+
+// marksUsed reports whether any row near the beginning has a sign of selection in front of its prefix.
+func marksUsed(text []byte) bool {
+	for lo, hi := range layout.Lines(text[:min(len(text), maxLook)]) {
+		line := text[lo:hi]
+		if p, _ := findPrefix(line); p > 0 && isLetter(line[0]) && bytes.ContainsAny(line[:p], ">*") {
+			return true
+		}
+	}
+	return false
 }
 
 // instanceHeading reads the lines that name the table of the rows below: "VRF NAME:", "VRF: NAME", "Routing Table:
@@ -286,7 +322,7 @@ func (r *reader) quick(line []byte, lo, hi int) bool {
 	}
 	r.inLegend, r.above = false, netip.Prefix{}
 	r.prefix, r.lo, r.hi = p, lo, hi
-	r.shared, r.state, r.pending, r.key = s.shared, s.state, true, true
+	r.shared, r.state, r.pending, r.key, r.open = s.shared, s.state, true, true, false
 	r.Collector.Read++
 	return true
 }
@@ -309,7 +345,7 @@ func (r *reader) row(line []byte, lo, hi int, off, end int) error {
 	r.prefix, r.lo, r.hi = prefix, off, end
 	if r.key = r.makeKey(line[:lo], rest, prefix.Addr().Is4()); r.key {
 		if s, ok := r.seen[string(r.rowKey)]; ok {
-			r.shared, r.state, r.pending = s.shared, s.state, true
+			r.shared, r.state, r.pending, r.open = s.shared, s.state, true, false
 			r.Collector.Read++
 			return nil
 		}
@@ -332,7 +368,7 @@ func (r *reader) row(line []byte, lo, hi int, off, end int) error {
 			return err
 		}
 	}
-	r.pending = true
+	r.pending, r.open = true, endsOpen(rest)
 	r.Collector.Read++
 	return nil
 }
@@ -373,6 +409,9 @@ func (r *reader) withMask(line []byte, lo, hi int) (netip.Prefix, int, error) {
 func (r *reader) subRow(line []byte, lo, hi int) error {
 	if !r.pending {
 		return layout.ErrNoRoute
+	}
+	if r.open {
+		return r.goOn(bytes.TrimSpace(line), hi)
 	}
 	i, _ := layout.Field(line, 0)
 	installed, backup := false, false
@@ -416,6 +455,28 @@ func (r *reader) subRow(line []byte, lo, hi int) error {
 	if installed {
 		r.state |= route.Installed
 	}
+	r.hi, r.open = hi, endsOpen(line)
+	r.Collector.Read++
+	return nil
+}
+
+// endsOpen reports whether a line ends with a comma: what it says goes on in the next one.
+func endsOpen(line []byte) bool { return bytes.HasSuffix(bytes.TrimRight(line, " \t\r"), []byte{','}) }
+
+// goOn reads the rest of the way that the line above began: age and interface.
+func (r *reader) goOn(s []byte, hi int) error {
+	r.open, r.key = false, false
+	n := len(r.attr.NextHops)
+	if n == 0 || r.shared != (layout.Shared{}) {
+		return layout.ErrNotARoute
+	}
+	h := &r.attr.NextHops[n-1]
+	if err := r.details(s, h); err != nil {
+		return err
+	}
+	if isDiscard(h.Interface) && r.attr.Protocol != route.Local {
+		r.attr.Special, r.attr.NextHops = route.Blackhole, r.attr.NextHops[:n-1]
+	}
 	r.hi = hi
 	r.Collector.Read++
 	return nil
@@ -423,7 +484,7 @@ func (r *reader) subRow(line []byte, lo, hi int) error {
 
 // startsWay reports whether s begins with what a sub-row says.
 func startsWay(s []byte) bool {
-	return bytes.HasPrefix(s, []byte("via ")) || s[0] == '[' || bytes.HasPrefix(s, []byte("is ")) ||
+	return bytes.HasPrefix(s, []byte("via ")) || s[0] == '[' || bytes.HasPrefix(s, []byte("directly connected,")) || bytes.HasPrefix(s, []byte("is ")) ||
 		bytes.HasPrefix(s, []byte("unreachable")) || bytes.HasPrefix(s, []byte("blackhole"))
 }
 

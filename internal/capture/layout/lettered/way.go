@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"net/netip"
+	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/route"
@@ -35,6 +36,8 @@ func (r *reader) way(s []byte, installed, backup, resolves bool) error {
 	switch {
 	case bytes.HasPrefix(s, []byte("via ")):
 		s, ok = r.address(s[len("via "):], &h)
+	case bytes.HasPrefix(s, []byte("directly connected,")):
+		s, ok = s[len("directly connected"):], true
 	case bytes.HasPrefix(s, []byte("is directly connected")):
 		s, ok = s[len("is directly connected"):], true
 	case bytes.HasPrefix(s, []byte("is a summary")):
@@ -83,7 +86,17 @@ func specialOf(s []byte) route.Special {
 
 // isDiscard tells the interface that throws packets away.
 func isDiscard(name string) bool {
-	return len(name) >= 4 && (name[0] == 'N' || name[0] == 'n') && name[1:4] == "ull"
+	if len(name) < 4 {
+		return false
+	}
+	switch name[0] {
+	case 'N', 'n':
+		return name[1:4] == "ull"
+	case 'B', 'b', 'D', 'd':
+		low := strings.ToLower(strings.TrimRight(name, "0123456789"))
+		return low == "blackhole" || low == "discard"
+	}
+	return false
 }
 
 // address reads the word behind "via": an address, or an interface where the device prints that in its place.
@@ -216,6 +229,10 @@ func (r *reader) words(part []byte, lo, hi int, h *route.NextHop) error {
 		case gluedNumber(word):
 			return fmt.Errorf("%w: %q, a word and its number in one", layout.ErrNotARoute, word)
 		case r.pair(word):
+		case h.Interface == "" && hi+1 < len(part) && part[hi] == ' ' && apart(part, lo, hi):
+			next, end := layout.Field(part, hi)
+			h.Interface = r.name([]byte(string(word) + " " + string(part[next:end])))
+			hi = end
 		case h.Interface == "":
 			h.Interface = r.name(bytes.TrimRight(word, ")"))
 		case layout.LooksLikeAddress(word):
@@ -223,6 +240,12 @@ func (r *reader) words(part []byte, lo, hi int, h *route.NextHop) error {
 		}
 	}
 	return nil
+}
+
+// apart reports whether the word part[lo:hi] and the one behind it are one interface.
+func apart(part []byte, lo, hi int) bool {
+	next, end := layout.Field(part, hi)
+	return next == hi+1 && next < end && layout.ApartInterface(string(part[lo:hi]), string(part[next:end]))
 }
 
 // pair reads preference and metric where they stand behind the interface, as 110/20.
