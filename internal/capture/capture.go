@@ -29,6 +29,7 @@ import (
 	"zarvek/internal/capture/layout/paths"
 	"zarvek/internal/capture/layout/plain"
 	"zarvek/internal/capture/layout/records"
+	"zarvek/internal/capture/layout/rtnetlink"
 	"zarvek/internal/capture/layout/rulesets"
 	"zarvek/internal/capture/layout/snmp"
 	"zarvek/internal/capture/layout/starred"
@@ -46,6 +47,7 @@ var readers = []layout.Reader{
 	frr.JSON,
 	frr.Text,
 	sysctl.Reader,
+	rtnetlink.Reader,
 	ifconfig.Reader,
 	snmp.Reader,
 	starred.Reader,

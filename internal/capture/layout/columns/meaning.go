@@ -173,9 +173,9 @@ func (r *reader) protocol(row *rowCells, a *route.Attributes, onLink bool, p net
 	}
 	switch text {
 	case "broadc", "broadcast":
-		a.Protocol, a.Special = route.Other, route.Broadcast
+		a.Protocol, a.Subtype, a.Special = route.Other, "", route.Broadcast
 	case "multic", "multicast":
-		a.Protocol, a.Special = route.Other, route.Multicast
+		a.Protocol, a.Subtype, a.Special = route.Other, "", route.Multicast
 	}
 	if s == "" && onLink && a.Special == route.None && r.section == device && len(r.legend) == 0 {
 		a.Protocol = route.Direct
@@ -192,7 +192,7 @@ func (r *reader) protocol(row *rowCells, a *route.Attributes, onLink bool, p net
 		a.Protocol, a.Special = route.Local, route.Receive
 		for _, n := range r.attached {
 			if n.Contains(p.Addr()) && p.Addr() == netipx.PrefixLastIP(n) {
-				a.Protocol, a.Special = route.Other, route.Broadcast
+				a.Protocol, a.Subtype, a.Special = route.Other, "", route.Broadcast
 			}
 		}
 	}
@@ -403,6 +403,6 @@ func (r *reader) workstation(row *rowCells, p netip.Prefix, a *route.Attributes,
 	case p.IsSingleIP() && (p.Addr() == own || p.Addr().IsLoopback() || p.Addr().Is6()):
 		a.Protocol, a.Special = route.Local, route.Receive
 	case p.IsSingleIP():
-		a.Protocol, a.Special = route.Other, route.Broadcast
+		a.Protocol, a.Subtype, a.Special = route.Other, "", route.Broadcast
 	}
 }

@@ -47,6 +47,19 @@ Columns: DST-ADDRESS, GATEWAY, DISTANCE
 		nil,
 	},
 	{
+		"discards in the place of a gateway",
+		`Flags: D - DYNAMIC; A - ACTIVE; c - CONNECT, s - STATIC
+Columns: DST-ADDRESS, GATEWAY, DISTANCE
+#     DST-ADDRESS       GATEWAY               DISTANCE
+0  As 10.61.46.0/24     blackhole                    1
+1  As 10.61.47.0/24     unreachable                  1
+2  As 10.61.48.0/24     blackhole-lift               1
+`,
+		[]string{"4 10.61.46.0/24 static 1/- blackhole: active installed", "5 10.61.47.0/24 static 1/- unreachable: active installed",
+			"6 10.61.48.0/24 static 1/- dev blackhole-lift: active installed"},
+		nil,
+	},
+	{
 		"pairs, over several lines, with a comment",
 		`Flags: D - dynamic; X - disabled, I - inactive, A - active; c - connect, s - static, o - ospf
  0  As   ;;; towards the control room

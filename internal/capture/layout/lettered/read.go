@@ -44,7 +44,7 @@ func (r *reader) lines(from, to int) {
 		lo, hi = lo+from, hi+from
 		line := r.text[lo:hi]
 		if layout.Blank(line) {
-			r.inLegend = false
+			r.endLegend()
 			continue
 		}
 		if err := r.line(line, lo, hi); err != nil {
@@ -129,14 +129,7 @@ func (r *reader) line(line []byte, lo, hi int) error {
 		r.Pass(lo, hi, layout.Key)
 		return nil
 	}
-	if r.inLegend {
-		r.PathTypes = r.legend.tellsPaths()
-	}
-	if r.inLegend && r.legend.selects && !r.legend.installs && !marksUsed(r.text) {
-		r.legend.selects = false // it names a sign that no row has
-		clear(r.legend.codes)
-	}
-	r.inLegend = false
+	r.endLegend()
 	if r.legend == nil {
 		r.legend = defaultLegend()
 		if looksMarked(r.text) {
@@ -194,6 +187,18 @@ func (r *reader) line(line []byte, lo, hi int) error {
 
 // around matches what some devices print above and below the rows; what it counts is compared elsewhere.
 var around = regexp.MustCompile(`(?i)^(?:maximum parallel paths: |ip forwarding: enabled\s*$|displaying \S+ routes? |total (?:number of )?routes?(?: count)? ?[:=] ?\d+\s*$)`)
+
+// endLegend takes stock of a key that was read.
+func (r *reader) endLegend() {
+	if !r.inLegend {
+		return
+	}
+	r.inLegend = false
+	r.PathTypes = r.legend.tellsPaths()
+	if r.legend.selects && !r.legend.installs && !marksUsed(r.text) {
+		r.legend.selects = false // it names a sign that no row has
+	}
+}
 
 // isNames tells the column names that some devices print above lettered rows.
 func isNames(line []byte) bool {

@@ -9,6 +9,7 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
+	"net/netip"
 	"regexp"
 	"slices"
 	"strconv"
@@ -72,6 +73,13 @@ type reader struct {
 	under        int          // routes that were begun under the present prefix
 	lines        []route.Mark // of the route that is being read
 	loose        []looseRoute // of the table
+
+	inWords bool // of the wordy form
+	entries int  // routes that its present prefix has
+	// entriesAt is where that is said.
+	entriesAt [2]int
+	behind    bool       // how its indirect next hop was found stands here
+	relayed   netip.Addr // that next hop
 
 	prefix  string // of the rows that follow
 	pending bool
@@ -164,7 +172,7 @@ func (r *reader) line(line []byte, lo, hi int) error {
 		r.form, r.says, r.hidden, r.counted, r.shown, r.heading = full, c.routes, c.hidden, 0, 0, [2]int{lo, hi}
 		var ip bool
 		r.table, ip = instance(c.name)
-		r.skip = !ip
+		r.skip, r.inWords = !ip, false
 		r.Again()
 		return nil // the heading is accounted for at the end of the table
 	}
@@ -212,6 +220,9 @@ func (r *reader) line(line []byte, lo, hi int) error {
 	case forwarding:
 		return r.forwardingRow(line, lo, hi)
 	}
+	if mine, err := r.wordy(line, lo, hi); mine {
+		return err
+	}
 	return r.fullLine(line, lo, hi)
 }
 
@@ -230,6 +241,7 @@ func isFamily(line []byte, f *route.Family) bool {
 // endTable closes the table and compares the count.
 func (r *reader) endTable() {
 	r.flush()
+	r.endPrefix()
 	if r.shown > 0 {
 		r.hidden = 0 // they are counted with the others
 	}
@@ -259,11 +271,12 @@ func (r *reader) flush() {
 	if r.attr.Protocol == route.RIP && p.Addr().Is6() {
 		r.attr.Protocol = route.RIPng
 	}
+	r.relay()
 	if n := len(r.attr.NextHops); n == 1 {
 		r.attr.NextHops[0].Installed = false
 	}
 	x := route.Route{Prefix: p, Attributes: &r.attr, State: r.state, Mark: layout.Mark(r.lo, r.hi)}
-	if r.form == full && r.under > 1 {
+	if r.form == full && r.under > 1 && !(r.inWords && r.under <= r.entries) {
 		a := r.attr
 		a.NextHops = slices.Clone(a.NextHops)
 		x.Attributes = &a

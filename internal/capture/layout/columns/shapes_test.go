@@ -1,0 +1,120 @@
+package columns
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"zarvek/internal/capture/layout/layouttest"
+	"zarvek/internal/core/network"
+)
+
+// shapes are listings whose headings, keys or rows are of a kind of their own.
+var shapes = []struct {
+	name, in string
+	want     []string
+}{
+	{"signs in front of the rows in use, a key of codes, two tables", `IPv4 Dest-Routes for <guests> (1 entries)
+--------------------------------------------------------------
+H: Host C: Connected S: Static O: OSPF E1: OSPF external type 1
+   ID          IP-Prefix      Interface         Gateway   P Pref    Mtr     Vsys
+*   7          0.0.0.0/0           hall0     172.28.61.33   S   20      1     Root
+
+IPv4 Dest-Routes for <trust-vr> (4 entries)
+   ID          IP-Prefix      Interface         Gateway   P Pref    Mtr     Vsys
+*   3          0.0.0.0/0           cable0     172.28.61.1   S   20      1     Root
+*   2      172.28.61.6/32          cable0         0.0.0.0   H    0      0     Root
+*   5      10.61.16.0/24           cable1     172.28.61.5  E1   60     20     Root
+    6      10.61.16.0/24           cable0     172.28.61.1   S  120      1     Root
+`, []string{"5 (guests) 0.0.0.0/0 static 20/1 via 172.28.61.33 dev hall0: active installed", "9 0.0.0.0/0 static 20/1 via 172.28.61.1 dev cable0: active installed",
+		"10 172.28.61.6/32 local 0/0 receive dev cable0: active installed", "11 10.61.16.0/24 ospf 60/20 via 172.28.61.5 dev cable1: active installed", "12 10.61.16.0/24 static 120/1 via 172.28.61.1 dev cable0"}},
+	{"names over two lines, letters for the best, a part of all", `****************************
+      IP Route - GlobalRouter
+============================
+                                   NH                            INTER
+DST             MASK            NEXT            VRF/ISID     COST FACE PROT AGE TYPE PRF
+----------------------------------------------------------------------------------------
+0.0.0.0         0.0.0.0         172.28.61.1     GlobalRouter 1    100  STAT 0   IB   5
+10.61.16.0      255.255.255.0   10.61.16.1      -            1    16   LOC  0   DB   0
+10.61.32.0      255.255.255.0   172.28.61.5     GlobalRouter 20   101  OSPF 0   IB   20
+10.61.32.0      255.255.255.0   172.28.61.9     GlobalRouter 1    102  STAT 0   IA   5
+
+4 out of 4 Total Num of Route Entries, 4 Total Num of Dest Networks displayed.
+TYPE Legend:
+I=Indirect Route, D=Direct Route, A=Alternative Route, B=Best Route, E=Ecmp Route,
+U=Unresolved Route, N=Not in HW
+`, []string{"7 0.0.0.0/0 static 5/1 via 172.28.61.1 dev 100: active installed", "8 10.61.16.0/24 direct 0/1 dev 16: active installed",
+		"9 10.61.32.0/24 ospf 20/20 via 172.28.61.5 dev 101: active installed", "10 10.61.32.0/24 static 5/1 via 172.28.61.9 dev 102"}},
+	{"signs of what is best, own and broadcast addresses", `IPv4 Routing Table:
+Headers: Dest: Destination,      Gw: Gateway,       Pri: Priority;
+Codes  : BROADC: Broadcast, USER-I: User-ipaddr;
+ status codes: *valid, >best, i-internal;
+    Dest               Gw              Interface             Owner   Pri Metric
+*>  10.61.16.0/24      10.61.16.1      vlan16                DIRECT  0   0
+*>  10.61.16.1/32      10.61.16.1      vlan16                ADDRESS 0   0
+*>  10.61.16.255/32    10.61.16.255    vlan16                BROADC  0   0
+*>  10.61.32.0/24      172.28.61.5     cable-0/1             OSPF    110 20
+*   10.61.32.0/24      172.28.61.9     cable-0/2             STATIC  150 0
+`, []string{"6 10.61.16.0/24 direct 0/0 dev vlan16: active installed", "7 10.61.16.1/32 local 0/0 receive dev vlan16: active installed", "8 10.61.16.255/32 other 0/0 broadcast dev vlan16: active installed",
+		"9 10.61.32.0/24 ospf 110/20 via 172.28.61.5 dev cable-0/1: active installed", "10 10.61.32.0/24 static 150/0 via 172.28.61.9 dev cable-0/2"}},
+	{"what forwards, by flags alone", `Route Flags: G - Gateway Route, H - Host Route,    U - Up Route
+             S - Static Route,  D - Dynamic Route, B - Black Hole Route
+ FIB Table:
+ Total number of Routes : 4
+Destination/Mask   Nexthop         Flag TimeStamp     Interface      TunnelID
+10.61.16.1/32      127.0.0.1       HU   t[21]         InLoop0        0x0
+10.61.16.0/24      10.61.16.1      U    t[21]         Vlan16         0x0
+10.61.32.0/24      172.28.61.6     DGU  t[404]        line1          0x0
+10.61.46.0/24      0.0.0.0         BSU  t[22]         NULL0          0x0
+`, []string{"6 10.61.16.1/32 local -/- receive dev InLoop0: active installed", "7 10.61.16.0/24 direct -/- dev Vlan16: active installed",
+		"8 10.61.32.0/24 other -/- via 172.28.61.6 dev line1: active installed", "9 10.61.46.0/24 static -/- blackhole: active installed"}},
+	{"names of the routes first, the type beside the origin", `Name                 Destination        Type       NextHop                       Origin
+default              default            gw         172.28.61.1                   static
+10.61.32.0/24        10.61.32.0/24      gw         172.28.61.5                   static
+`, []string{"2 0.0.0.0/0 static -/- via 172.28.61.1: active installed", "3 10.61.32.0/24 static -/- via 172.28.61.5: active installed"}},
+	{"an interface of a letter and a number", `Type Codes - B:BGP D:Connected O:OSPF R:RIP S:Static; Cost - Dist/Metric
+        Destination        Gateway         Port          Cost          Type Uptime
+1       0.0.0.0/0          172.28.61.1     e 1/1/1       1/1           S    5d3h
+2       172.28.61.4/30     DIRECT          e 1/1/2       0/0           D    12d4h
+3       10.61.16.0/24      DIRECT          ve 16         0/0           D    12d4h
+`, []string{"3 0.0.0.0/0 static 1/1 via 172.28.61.1 dev e 1/1/1: active installed", "4 172.28.61.4/30 direct 0/0 dev e 1/1/2: active installed", "5 10.61.16.0/24 direct 0/0 dev ve 16: active installed"}},
+	{"BSD: a network without zeros and length, own addresses with their own link-layer address", `Routing tables
+
+Internet:
+Destination        Gateway            Flags   Refs      Use   Mtu  Prio Iface
+127                127.0.0.1          UGRS       0        0 32768     8 lo0
+10.61.16/24        10.61.16.1         UCn        3      121     -     4 em1
+10.61.16.1         02:00:00:00:00:07  UHLl       0      402     -     1 em1
+10.61.16.20        02:00:00:00:00:10  UHLc       1       40     -     3 em1
+`, []string{"5 127.0.0.0/8 other 8/- unreachable", "6 10.61.16.0/24 direct 4/- dev em1", "7 10.61.16.1/32 local 1/- receive dev em1"}},
+	{"a host flag gives the length that a listing lacks", `Routing Table: IPv4
+  Destination           Gateway           Flags  Ref     Use     Interface
+-------------------- -------------------- ----- ----- ---------- ---------
+default              172.28.61.1          UG        2     104512
+127.0.0.1            127.0.0.1            UH        2        102 lo0
+`, []string{"4 0.0.0.0/0 other -/- via 172.28.61.1: active installed", "5 127.0.0.1/32 local -/- receive dev lo0: active installed"}},
+}
+
+func TestShapes(t *testing.T) {
+	for _, tt := range shapes {
+		t.Run(tt.name, func(t *testing.T) {
+			r := Read([]byte(tt.in))
+			require.Equal(t, tt.want, layouttest.Words([]byte(tt.in), r))
+			require.Empty(t, layouttest.Unread([]byte(tt.in), r))
+		})
+	}
+}
+
+// TestACountOfSomeOfAll: what says that it shows some of all is a part, as is a listing with fewer rows than it counts.
+func TestACountOfSomeOfAll(t *testing.T) {
+	in := shapes[1].in
+	require.False(t, Read([]byte(in)).Facts.Tables[0].Filtered.Known())
+	for _, s := range []string{"4 out of 40 Total", "5 out of 5 Total"} {
+		require.True(t, Read([]byte(strings.Replace(in, "4 out of 4 Total", s, 1))).Facts.Tables[0].Filtered.Known(), s)
+	}
+}
+
+func TestWhatForwardsIsAForwardingTable(t *testing.T) {
+	require.Equal(t, network.ForwardingTable, Read([]byte(shapes[3].in)).Facts.Tables[0].Kind)
+}

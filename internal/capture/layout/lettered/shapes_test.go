@@ -1,0 +1,121 @@
+package lettered
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"zarvek/internal/capture/layout/layouttest"
+)
+
+// TestShapes: listings whose rows or keys are of a kind of their own.
+func TestShapes(t *testing.T) {
+	for _, tt := range []struct {
+		name, in     string
+		want, unread []string
+	}{
+		{"signs glued to the prefix", `Codes: K - kernel route, C - connected, S - static, B - BGP,
+       > - selected route, * - FIB route
+
+S>*0.0.0.0/0 [1/0] via 172.28.61.1, line0, 3d07h12m
+C>*10.61.16.0/24 is directly connected, hall0, 45d01h02m
+B>*10.61.32.0/24 [20/0] via 172.28.61.5, line4, 1d02h03m
+  *                     via 172.28.61.9, line8, 1d02h03m
+S  10.61.32.0/24 [150/0] via 172.28.61.1, line0, 3d07h12m
+`, []string{"4 0.0.0.0/0 static 1/0 via 172.28.61.1 dev line0 *: active installed", "5 10.61.16.0/24 direct -/- dev hall0 *: active installed",
+			"6 10.61.32.0/24 bgp 20/0 via 172.28.61.5 dev line4 * via 172.28.61.9 dev line8 *: active installed", "8 10.61.32.0/24 static 150/0 via 172.28.61.1 dev line0"}, nil},
+		{"the sign of the best before the prefix, told apart from the key", `Route Codes: R - RIP Derived, O - OSPF Derived, C - Connected, S - Static
+       IA - OSPF Inter Area
+
+* Indicates the best (lowest metric) route for the subnet.
+
+Default Gateway(s): 172.28.61.1
+
+S  *0.0.0.0/0 [1/0] via 172.28.61.1,   Vl100
+C  *10.61.16.0/24 [0/0] directly connected,   Vl16
+O  *10.61.32.0/24 [110/20] via 172.28.61.5,  01d:02h:03m,  Vl101
+S   10.61.32.0/24 [150/0] via 172.28.61.1,   Vl100
+`, []string{"8 0.0.0.0/0 static 1/0 via 172.28.61.1 dev Vl100: active installed", "9 10.61.16.0/24 direct 0/0 dev Vl16: active installed",
+			"10 10.61.32.0/24 ospf 110/20 via 172.28.61.5 dev Vl101: active installed", "11 10.61.32.0/24 static 150/0 via 172.28.61.1 dev Vl100"}, nil},
+		{"a key with a sign that no row has, interfaces of two words", `Maximum Parallel Paths: 1 (1 after reset)
+IP Forwarding: enabled
+Codes: > - best, C - connected, S - static, R - RIP
+
+S   0.0.0.0/0 [1/4] via 172.28.61.1, 129:41:01, vlan 100
+C   10.61.16.0/24 is directly connected, vlan 16
+C   127.0.0.0/8 is directly connected, lo 0/0
+`, []string{"5 0.0.0.0/0 static 1/4 via 172.28.61.1 dev vlan 100: active installed", "6 10.61.16.0/24 direct -/- dev vlan 16: active installed",
+			"7 127.0.0.0/8 direct 0/0 dev lo: active installed"}, nil},
+		{"the same key where one row has the sign", `Codes: > - best, C - connected, S - static
+
+S>  10.61.32.0/24 [1/4] via 172.28.61.1, vlan 100
+S   10.61.32.0/24 [5/4] via 172.28.61.5, vlan 16
+`, []string{"3 10.61.32.0/24 static 1/4 via 172.28.61.1 dev vlan 100: active installed", "4 10.61.32.0/24 static 5/4 via 172.28.61.5 dev vlan 16"}, nil},
+		{"age and interface in the next line", `Codes: C - connected, S - static, O - OSPF, L - local
+
+S*   ::/0
+      [1/0] via fe80::1, 3d07h, cable0/0
+C    fd61:16::/64 is directly connected,
+      45d1h, cable0/1
+L    fd61:16::1/128 is directly connected,
+      45d1h, cable0/1
+S    fd61:46::/64 is directly connected,
+      45d1h, Null0
+O    fd61:32::/64
+      [110/2] via fe80::6,
+      1d02h, cable0/2
+O    fd61:33::/64 is directly connected,
+      by way of
+`, []string{"3 ::/0 static 1/0 via fe80::1 dev cable0/0: active installed", "5 fd61:16::/64 direct -/- dev cable0/1: active installed",
+			"7 fd61:16::1/128 local -/- receive dev cable0/1: active installed", "9 fd61:46::/64 static -/- blackhole: active installed", "11 fd61:32::/64 ospf 110/2 via fe80::6 dev cable0/2: active installed",
+			"14 fd61:33::/64 ospf -/- dev by: active installed"}, nil},
+		{"the way of attached networks in the next line", `VRF: default
+Source Codes:
+       C - connected, S - static,
+       B E - eBGP
+
+ C        10.61.16.0/24
+           directly connected, Vlan16
+ B E      10.62.8.0/24 [200/0]
+           via 172.28.61.1, line1
+ S        10.61.46.0/24 [1/0]
+           directly connected, Null0
+
+VRF: guests
+ C        10.61.99.0/24
+           directly connected, Vlan99
+`, []string{"6 10.61.16.0/24 direct -/- dev Vlan16: active installed", "8 10.62.8.0/24 bgp 200/0 via 172.28.61.1 dev line1: active installed", "10 10.61.46.0/24 static 1/0 blackhole: active installed",
+			"14 (guests) 10.61.99.0/24 direct -/- dev Vlan99: active installed"}, nil},
+		{"prefixes with their table, ways below", `Displaying ipv4 routes selected for forwarding
+
+'[x/y]' denotes [distance/metric]
+
+0.0.0.0/0, vrf default
+	via  172.28.61.1,  [1/0],  static
+10.61.16.0/24, vrf default
+	via  vlan16,  [0/0],  connected
+10.61.16.1/32, vrf default
+	via  vlan16,  [0/0],  local
+10.61.32.0/24, vrf guests
+	via  172.28.61.5,  [110/200],  ospf
+	via  172.28.61.9,  [110/200],  ospf
+10.61.320.0/24, vrf guests
+Total Route Count : 4
+`, []string{"6 0.0.0.0/0 static 1/0 via 172.28.61.1: active installed", "8 10.61.16.0/24 direct 0/0 dev vlan16: active installed", "10 10.61.16.1/32 local 0/0 receive dev vlan16: active installed",
+			"12 (guests) 10.61.32.0/24 ospf 110/200 via 172.28.61.5 via 172.28.61.9: active installed"}, []string{"14"}},
+		{"discards by other names than the usual one", `S    10.61.46.0/24 is directly connected, blackhole
+S    10.61.47.0/24 is directly connected, Discard0
+C    10.61.48.0/24 is directly connected, depot0
+`, []string{"1 10.61.46.0/24 static -/- blackhole: active installed", "2 10.61.47.0/24 static -/- blackhole: active installed", "3 10.61.48.0/24 direct -/- dev depot0: active installed"}, nil},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			r := Read([]byte(tt.in))
+			require.Equal(t, tt.want, layouttest.Words([]byte(tt.in), r))
+			var unread []string
+			for _, u := range layouttest.Unread([]byte(tt.in), r) {
+				unread = append(unread, u[:2])
+			}
+			require.Equal(t, tt.unread, unread)
+		})
+	}
+}
