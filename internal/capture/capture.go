@@ -73,6 +73,8 @@ var readers = []layout.Reader{
 	paths.Reader,
 	lists.Reader,
 	lists.Detail,
+	lists.Pairs,
+	lists.Workstation,
 }
 
 // A Part is one stretch of a capture and what was read in it.

@@ -78,10 +78,17 @@ func applied(c *layout.Collector, line, dev string, six bool, lo, hi int) bool {
 	return false
 }
 
+var (
+	// Interface eth1, and below it "state on", "link-state link up", "ipv4-address 10.61.16.1/24"
+	bareName  = regexp.MustCompile(`^Interface (\S+)\s*$`)
+	switched  = regexp.MustCompile(`^\s+(?:state (on|off)|link-state (.+?))\s*$`)
+	valueLine = regexp.MustCompile(`^\s+ipv[46]-address ([0-9A-Fa-f:.]+/\d+)\s*$`)
+)
+
 func recogniseDetail(text []byte) int {
 	n := 0
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
-		if line := text[lo:min(hi, lo+300)]; len(line) > 0 && line[0] != ' ' && (stateLine.Match(line) || bracketLine.Match(line)) {
+		if line := text[lo:min(hi, lo+300)]; len(line) > 0 && line[0] != ' ' && (stateLine.Match(line) || bracketLine.Match(line) || bareName.Match(line)) {
 			n += 4
 		}
 	}
@@ -108,13 +115,18 @@ func ReadDetail(text []byte) layout.Reading {
 				found = bracketLine.FindStringSubmatch(line[:min(len(line), 300)])
 			}
 			if found == nil {
+				if found = bareName.FindStringSubmatch(line[:min(len(line), 300)]); found != nil {
+					found = append(found, "", "")
+				}
+			}
+			if found == nil {
 				c.LeaveUnread(lo, hi, layout.ErrNotARoute)
 				continue
 			}
 			six = false
 			c.Facts.Interfaces = append(
 				c.Facts.Interfaces,
-				network.Interface{Name: found[1], State: linkState([]string{found[2], found[3]}), Mark: m},
+				network.Interface{Name: found[1], State: stateOf([]string{found[2], found[3]}), Mark: m},
 			)
 			c.Read++
 		case n == 0:
@@ -125,7 +137,16 @@ func ReadDetail(text []byte) layout.Reading {
 			if bare {
 				addressed = bareLine
 			}
-			if found := addressed.FindStringSubmatch(line[:min(len(line), 300)]); found != nil {
+			if found := switched.FindStringSubmatch(line[:min(len(line), 300)]); found != nil {
+				setState(&c.Facts.Interfaces[n-1], found[1], found[2])
+				c.Pass(lo, hi, layout.Part)
+				continue
+			}
+			found := addressed.FindStringSubmatch(line[:min(len(line), 300)])
+			if found == nil {
+				found = valueLine.FindStringSubmatch(line[:min(len(line), 300)])
+			}
+			if found != nil {
 				p, err := layout.Prefix([]byte(found[1]), true)
 				if err != nil {
 					c.LeaveUnread(lo, hi, err)
@@ -151,4 +172,14 @@ func ReadDetail(text []byte) layout.Reading {
 		}
 	}
 	return c.Reading
+}
+
+// setState takes what stands below the name of an interface: whether it was switched on, and whether its link is up.
+func setState(i *network.Interface, admin, link string) {
+	switch {
+	case admin == "off", link != "" && !strings.HasSuffix(link, "up"):
+		i.State = network.LinkDown
+	case link != "" && i.State != network.LinkDown:
+		i.State = network.LinkUp
+	}
 }

@@ -2,16 +2,17 @@
 // state, and their neighbours' link-layer addresses (ARP, RFC 826, and neighbour discovery, RFC 4861). It exists
 // because these tell who owns a next hop, which no routing table does.
 //
-// Such lists are aligned left: a cell begins under its column's name.
+// A word goes to the column under whose name it stands, or to the nearest that it fits: link-layer addresses are told by
+// their form, wherever they stand.
 package lists
 
 import (
-	"fmt"
-	"slices"
+	"errors"
+	"regexp"
 	"strings"
 
 	"zarvek/internal/capture/layout"
-	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
 )
 
 const name = "lists"
@@ -23,72 +24,15 @@ var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
 		"hall16           10.61.16.1      YES manual up       up\n" +
 		"cable0           172.28.61.5     YES manual down     down\n"}
 
-// kind is what a column holds.
-type kind uint8
+type mark = route.Mark
 
-const (
-	ignored kind = iota
-	ifname
-	address
-	mask
-	state
-	mac
-)
-
-// names are the column names, in lower case, without dots and hyphens.
-var names = map[string]kind{
-	"interface": ifname, "iface": ifname, "intf": ifname, "port": ifname, "interface name": ifname, "logical interface": ifname, "if": ifname,
-	"ipaddress": address, "ip address": address, "address": address, "ipv4 address": address, "ipv6 address": address, "internet address": address,
-	"ip addr": address, "ip address/mask": address, "ip address/masklen": address, "primary ip": address, "neighbor": address, "ipv6 address/mask": address,
-	"subnet mask": mask, "netmask": mask, "network mask": mask, "ip mask": mask, "mask": mask,
-	"status": state, "state": state, "protocol": state, "line protocol": state, "physical": state, "link": state, "admin": state, "oper": state,
-	"admin status": state, "link status": state, "oper status": state, "link state": state, "link/protocol": state,
-	"hardware addr": mac, "hardware address": mac, "mac address": mac, "mac addr": mac, "hwaddress": mac, "mac": mac, "physical address": mac, "linklayer addr": mac,
-	"linklayer address": mac, "ethernet address": mac,
-	"ok?": ignored, "method": ignored, "age": ignored, "age (min)": ignored, "age(min)": ignored, "type": ignored, "flags": ignored, "hwtype": ignored, "vpn": ignored, "vlan": ignored,
-	"description": ignored, "mtu": ignored, "vrf": ignored, "ttl": ignored, "expire": ignored, "expires": ignored, "expires in": ignored, "vlan/vsi name": ignored, "aging": ignored,
-	"no": ignored, "num": ignored, "#": ignored, "vrf name": ignored, "vpn instance": ignored, "linklayer": ignored, "speed": ignored, "duplex": ignored, "host name": ignored,
-	"name": ignored, "local": address, "remote": ignored, "proto": ignored, "interval": ignored, "netif": ifname, "neighbour": address, "s": ignored,
-}
-
-type column struct {
-	kind kind
-	lo   int
-}
-
-// heading reads a line as column names: an address must be among them, and an interface or a link-layer address; or an interface and
-// its state.
-func heading(line string) ([]column, bool) {
-	if len(line) > 300 {
-		return nil, false
-	}
-	fold := func(s string) string { return strings.NewReplacer(".", "", "-", "").Replace(strings.ToLower(s)) }
-	var cols []column
-	var has [mac + 1]int
-	for at := 0; at < len(line); {
-		lo, hi := layout.Field([]byte(line), at)
-		if lo == hi {
-			break
-		}
-		end := hi // a name may have up to three words with one blank between them
-		k, ok := names[fold(line[lo:hi])]
-		for n, next := 0, hi; n < 2 && next < len(line) && line[next] == ' ' && next+1 < len(line) && line[next+1] != ' '; n++ {
-			_, next = layout.Field([]byte(line), next)
-			if longer, found := names[fold(line[lo:next])]; found {
-				k, ok, end = longer, true, next
-			}
-		}
-		if !ok {
-			return nil, false
-		}
-		cols = append(cols, column{k, lo})
-		has[k]++
-		at = end
-	}
-	if len(cols) >= 4 && has[address] == 0 && has[ifname] == 1 && cols[0].kind == ifname && has[state] > 0 {
-		return cols, true
-	}
-	return cols, len(cols) >= 3 && has[address] > 0 && (has[mac] > 0 || has[ifname] > 0 && has[state]+has[mask] > 0)
+// reader is the state while one text is read.
+type reader struct {
+	layout.Collector
+	form   *form
+	fresh  bool   // nothing but names came since the heading
+	of     string // the interface that the last title names
+	titled string // the table that the last title names, "" for the default one
 }
 
 func recognise(text []byte) int {
@@ -103,130 +47,87 @@ func recognise(text []byte) int {
 
 // Read reads a text of this family.
 func Read(text []byte) layout.Reading {
-	var c layout.Collector
-	c.Layout = name
-	var cols []column
+	var r reader
+	r.Layout = name
 	for lo, hi := range layout.Lines(text) {
 		line := strings.TrimRight(string(text[lo:hi]), " \t\r")
 		if strings.TrimSpace(line) == "" {
 			continue
 		}
-		if found, ok := heading(line); ok {
-			cols = found
-			c.Pass(lo, hi, layout.Names)
+		if as, ok := r.aside(line); ok {
+			r.Pass(lo, hi, as)
 			continue
 		}
-		if cols == nil || strings.Trim(line, "-=+ |") == "" {
-			if strings.Trim(line, "-=+ |") == "" {
-				c.Pass(lo, hi, layout.Ruler)
-			} else {
-				c.LeaveUnread(lo, hi, layout.ErrNotARoute)
-			}
+		if r.form == nil {
+			r.LeaveUnread(lo, hi, layout.ErrNotARoute)
 			continue
 		}
-		if strings.HasPrefix(strings.ToLower(line), "total") {
-			c.Pass(lo, hi, layout.Count)
-			continue
+		r.fresh = false
+		switch err := r.row(line, lo, hi); {
+		case errors.Is(err, errNobody):
+			r.Pass(lo, hi, layout.Other)
+		case err != nil:
+			r.LeaveUnread(lo, hi, err)
+		default:
+			r.Reading.Read++
 		}
-		if err := row(&c, cols, line, lo, hi); err != nil {
-			c.LeaveUnread(lo, hi, err)
-			continue
-		}
-		c.Read++
 	}
-	return c.Reading
+	return r.Reading
 }
 
-// cells gives each word to the last column that begins at or before it.
-func cells(cols []column, line string) [mac + 1][]string {
-	var out [mac + 1][]string
-	for lo, hi := layout.Field([]byte(line), 0); lo < hi; lo, hi = layout.Field([]byte(line), hi) {
-		at := 0
-		for i, c := range cols {
-			if c.lo <= lo {
-				at = i
-			}
-		}
-		out[cols[at].kind] = append(out[cols[at].kind], line[lo:hi])
+var (
+	// ofInterface is the title with which a workstation names the interface of the rows below, by its own address.
+	ofInterface = regexp.MustCompile(`^Interface: (\d+\.\d+\.\d+\.\d+) --- 0x[0-9a-f]+$`)
+	// restOfRow is the VLANs of a neighbour, which some devices put on a line below it.
+	restOfRow    = regexp.MustCompile(`^\s+\d+/(?:-|\d+)$`)
+	titleOfTable = regexp.MustCompile(`(?i)\bfor (?:VRF|context) "?([^"\s(]+)"?(?:\(\d+\))?\s*$|^\s*VRF: (\S+)\s*$|\(Router: ([^()]+)\)\s*$`)
+	counted      = regexp.MustCompile(`(?i)^\s*(?:total\b|the number of|number of|no\. of|interfaces : \d+)|: +\d+(?: seconds)?\s*$`)
+	keyLine      = regexp.MustCompile(`(?i)^\s*(?:flags|status|codes): |^\s*[*^(+#!]\w*\)?(?::| -) ?[a-z]|^[A-Z] - \w+(?:, [A-Z] - \w+)+$`)
+)
+
+// aside reads what is no row: names of columns, titles, keys, counts.
+func (r *reader) aside(line string) (layout.As, bool) {
+	if f, ok := heading(line); ok {
+		r.form, r.fresh = f, true
+		return layout.Names, true
 	}
-	return out
+	if strings.Trim(line, "-=+ |") == "" {
+		return layout.Ruler, true
+	}
+	if m := titleOfTable.FindStringSubmatch(line); m != nil {
+		r.titled = instanceName(m[1] + m[2] + m[3])
+		return layout.Title, true
+	}
+	if _, ok := columnNames(line); r.fresh && (ok || fragment(line)) {
+		return layout.Names, true
+	}
+	if m := ofInterface.FindStringSubmatch(line); m != nil {
+		r.of = m[1]
+		return layout.Title, true
+	}
+	if restOfRow.MatchString(line) {
+		return layout.Part, true
+	}
+	if tells(line) {
+		return 0, false
+	}
+	switch {
+	case keyLine.MatchString(line):
+		return layout.Key, true
+	case counted.MatchString(line):
+		return layout.Count, true
+	case r.form == nil && fragment(line), strings.HasSuffix(line, ":"):
+		return layout.Title, true
+	}
+	return 0, false
 }
 
-func row(c *layout.Collector, cols []column, line string, lo, hi int) error {
-	cell := cells(cols, line)
-	m := layout.Mark(lo, hi)
-	dev := strings.Join(cell[ifname], " ")
-	isNeighbour := false
-	for _, col := range cols {
-		isNeighbour = isNeighbour || col.kind == mac
-	}
-	text := strings.Join(cell[address], " ")
-	if isNeighbour {
-		a, ok := layout.Addr([]byte(strings.Trim(text, "()")))
-		if !ok {
-			return fmt.Errorf("%w: %q", layout.ErrAddress, text)
-		}
-		n := network.Neighbour{Address: a.WithZone(""), Interface: dev, Mark: m}
-		if hw, ok := hardware(strings.Join(cell[mac], "")); ok {
-			n.MAC, n.State = hw, network.NeighbourAlive
-		}
-		c.Facts.Neighbours = append(c.Facts.Neighbours, n)
-		return nil
-	}
-	if n := len(c.Facts.Interfaces); dev == "" && text != "" && n > 0 { // a further address of the interface above
-		dev = c.Facts.Interfaces[n-1].Name
-	}
-	if dev == "" {
-		return layout.ErrNotARoute
-	}
-	i := network.Interface{Name: dev, State: linkState(cell[state]), Mark: m}
-	if !slices.ContainsFunc(cols, func(c column) bool { return c.kind == address }) && (i.State == network.LinkUnknown || len(cell[ifname]) != 1) {
-		return layout.ErrNotARoute
-	}
-	switch strings.ToLower(text) {
-	case "", "unassigned", "unnumbered", "-", "--", "none", "n/a", "not", "not assigned", "0.0.0.0":
-		c.Facts.Interfaces = append(c.Facts.Interfaces, i)
-		return nil
-	}
-	if mk := strings.Join(cell[mask], ""); mk != "" && !strings.Contains(text, "/") {
-		text += "/" + mk
-	}
-	p, err := layout.Prefix([]byte(strings.ReplaceAll(text, " ", "/")), true)
-	if err != nil {
-		return err
-	}
-	if len(cell[ifname]) > 0 {
-		c.Facts.Interfaces = append(c.Facts.Interfaces, i)
-	}
-	c.Facts.Addresses = append(c.Facts.Addresses, network.Address{Prefix: p, Interface: dev, Mark: m})
-	return nil
-}
-
-// linkState is down where any word of the state columns says so, up where one says that.
-func linkState(words []string) network.LinkState {
-	s := network.LinkUnknown
-	for _, w := range words {
-		low := strings.ToLower(strings.Trim(w, "*()^"))
-		switch {
-		case strings.Contains(low, "down"), strings.HasSuffix(low, "disabled"), low == "notpresent", strings.HasPrefix(low, "notconnec"), low == "nolink",
-			strings.HasPrefix(low, "xcvrabs"), strings.HasPrefix(low, "sfpabs"):
-			return network.LinkDown
-		case strings.HasPrefix(low, "up"), low == "connected":
-			s = network.LinkUp
+// tells reports whether a line holds an address of any kind, so that it may not be passed over.
+func tells(line string) bool {
+	for w := range strings.FieldsSeq(line) {
+		if isAddress(strings.TrimSuffix(w, ",")) || hardwareWord.MatchString(w) {
+			return true
 		}
 	}
-	return s
-}
-
-// hardware reads a link-layer address in any of the usual forms and writes it with colons; false for "incomplete".
-func hardware(s string) (string, bool) {
-	hex := strings.NewReplacer(":", "", "-", "", ".", "").Replace(strings.ToLower(s))
-	if len(hex) != 12 || strings.Trim(hex, "0123456789abcdef") != "" {
-		return "", false
-	}
-	parts := make([]string, 6)
-	for i := range parts {
-		parts[i] = hex[2*i : 2*i+2]
-	}
-	return strings.Join(parts, ":"), true
+	return false
 }

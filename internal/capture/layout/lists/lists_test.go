@@ -6,6 +6,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"zarvek/internal/capture/layout"
 	"zarvek/internal/capture/layout/layouttest"
 )
 
@@ -76,14 +77,19 @@ cable-0/0/2.0           up    down inet     172.28.61.6/30
 `, []string{"neigh 10.61.0.31 desk0 02:6b:6a:00:00:31 1", "neigh 10.61.0.254 desk0  0"}, nil},
 }
 
-func words(in []byte) []string {
-	r := Read(in)
+func words(in []byte) []string { return wordsOf(Read(in)) }
+
+func wordsOf(r layout.Reading) []string {
 	var out []string
 	for _, i := range r.Facts.Interfaces {
 		out = append(out, fmt.Sprint("if ", i.Name, " ", i.State))
 	}
 	for _, a := range r.Facts.Addresses {
-		out = append(out, fmt.Sprint("addr ", a.Prefix, " ", a.Interface))
+		s := fmt.Sprint("addr ", a.Prefix, " ", a.Interface)
+		if a.Table != "" {
+			s += " in " + a.Table
+		}
+		out = append(out, s)
 	}
 	for _, n := range r.Facts.Neighbours {
 		out = append(out, fmt.Sprint("neigh ", n.Address, " ", n.Interface, " ", n.MAC, " ", n.State))
@@ -115,4 +121,14 @@ func FuzzRead(f *testing.F) {
 		f.Add([]byte(tt.in))
 	}
 	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, Read, in) })
+}
+
+func FuzzPairs(f *testing.F) {
+	f.Add([]byte(Pairs.Sample))
+	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, ReadPairs, in) })
+}
+
+func FuzzWorkstation(f *testing.F) {
+	f.Add([]byte(Workstation.Sample))
+	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, ReadWorkstation, in) })
 }

@@ -1,0 +1,99 @@
+package lists
+
+import (
+	"net/netip"
+	"regexp"
+	"strings"
+
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/network"
+)
+
+const pairsName = "addresses in pairs"
+
+// Pairs is the registration of the forms without column names: a line that names and gives, or an entry whose parts are told
+// by what they look like.
+var Pairs = layout.Reader{Name: pairsName, Recognise: recognisePairs, Read: ReadPairs,
+	About: "interfaces and neighbours without column names: names with values, or an entry a line",
+	Sample: "name: hall0   mode: static    ip: 10.61.16.1 255.255.255.0   status: up    type: physical\n" +
+		"IP=172.28.61.2->172.28.61.2/255.255.255.252 index=5 devname=line0\n" +
+		"    hall0 10.61.16.20 0200.0000.0010 12\n"}
+
+var (
+	// name: hall   mode: static    ip: 10.61.16.1 255.255.255.0   status: up
+	namedPair = regexp.MustCompile(`^name: (\S+)\s.*?\bip: (\S+) (\S+)\s+(?:\S+: .*?)?status: (up|down)\b`)
+	// IP=10.61.16.1->10.61.16.1/255.255.255.0 index=6 devname=hall
+	givenPair = regexp.MustCompile(`^IP=(\S+)->(\S+)/(\S+) index=\d+ devname=(\S+)\s*$`)
+	// an interface, an address, a link-layer address, the age
+	bareEntry = regexp.MustCompile(`^\s+([A-Za-z][\w./-]*) (\d+\.\d+\.\d+\.\d+) ((?:[0-9a-f]{4}\.){2}[0-9a-f]{4})(?: (?:\d+|-|alias))?\s*$`)
+	// == [ hall ]
+	pairTitle = regexp.MustCompile(`^== \[ ?\S+ ?\]\s*$`)
+)
+
+func recognisePairs(text []byte) int {
+	n := 0
+	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
+		if line := text[lo:min(hi, lo+300)]; namedPair.Match(line) || givenPair.Match(line) || bareEntry.Match(line) {
+			n += 2
+		}
+	}
+	return n
+}
+
+// ReadPairs reads a text of these forms.
+func ReadPairs(text []byte) layout.Reading {
+	var c layout.Collector
+	c.Layout = pairsName
+	for lo, hi := range layout.Lines(text) {
+		line := strings.TrimRight(string(text[lo:hi]), " \t\r")
+		if strings.TrimSpace(line) == "" {
+			continue
+		}
+		if pairTitle.MatchString(line) {
+			c.Pass(lo, hi, layout.Title)
+			continue
+		}
+		if err := pairsLine(&c, line, layout.Mark(lo, hi)); err != nil {
+			c.LeaveUnread(lo, hi, err)
+			continue
+		}
+		c.Read++
+	}
+	return c.Reading
+}
+
+func pairsLine(c *layout.Collector, line string, m mark) error {
+	if len(line) > 1000 {
+		return layout.ErrNotARoute
+	}
+	if f := bareEntry.FindStringSubmatch(line); f != nil {
+		a, ok := layout.Addr([]byte(f[2]))
+		if !ok {
+			return layout.ErrAddress
+		}
+		hw, _ := hardware(f[3])
+		c.Facts.Neighbours = append(c.Facts.Neighbours, network.Neighbour{Address: a, Interface: f[1], MAC: hw, State: network.NeighbourAlive, Mark: m})
+		return nil
+	}
+	if f := givenPair.FindStringSubmatch(line); f != nil {
+		p, err := layout.Prefix([]byte(f[2]+"/"+f[3]), true)
+		if err != nil || f[1] != f[2] {
+			return layout.ErrNotARoute // the other end's address stands behind the arrow
+		}
+		c.Facts.Addresses = append(c.Facts.Addresses, network.Address{Prefix: p, Interface: f[4], Mark: m})
+		return nil
+	}
+	f := namedPair.FindStringSubmatch(line)
+	if f == nil {
+		return layout.ErrNotARoute
+	}
+	p, err := layout.Prefix([]byte(f[2]+"/"+f[3]), true)
+	if err != nil {
+		return err
+	}
+	c.Facts.Interfaces = append(c.Facts.Interfaces, network.Interface{Name: f[1], State: stateOf([]string{f[4]}), Mark: m})
+	if p.Addr() != netip.IPv4Unspecified() {
+		c.Facts.Addresses = append(c.Facts.Addresses, network.Address{Prefix: p, Interface: f[1], Mark: m})
+	}
+	return nil
+}

@@ -1,0 +1,254 @@
+package lists
+
+import (
+	"cmp"
+	"errors"
+	"fmt"
+	"net/netip"
+	"regexp"
+	"strings"
+
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/network"
+)
+
+// word is a blank-separated word of a row with its bounds.
+type word struct {
+	text   string
+	lo, hi int
+}
+
+var (
+	hardwareWord = regexp.MustCompile(`(?i)^(?:(?:[0-9a-f]{4}[.-]){2}[0-9a-f]{4}|(?:[0-9a-f]{1,2}[:-]){5}[0-9a-f]{1,2})$`)
+	// unanswered is what stands in the place of a link-layer address that was asked for.
+	unanswered = regexp.MustCompile(`(?i)^[<(\[]?(?:incomplete|pending|unresolved|failed|no-?completed|none|-+)[>)\]]?,?$`)
+	// nothing is what stands in the place of an address that an interface does not have.
+	nothing = regexp.MustCompile(`(?i)^(?:unassigned|unnumbered|-+|none|n/a|not|assigned|set|0\.0\.0\.0(?:/0)?)$`)
+)
+
+func isAddress(s string) bool {
+	a, _, _ := strings.Cut(strings.Trim(s, "()"), "/")
+	_, ok := layout.Addr([]byte(a))
+	return ok || layout.LooksLikeAddress([]byte(s))
+}
+
+// fits reports whether a word may stand in a column of a kind.
+func fits(w word, k kind, neighbours bool) bool {
+	hw := hardwareWord.MatchString(w.text)
+	switch k {
+	case mac:
+		return hw || neighbours && unanswered.MatchString(w.text)
+	case address, mask:
+		return !hw && (isAddress(w.text) || nothing.MatchString(w.text) || strings.HasPrefix(w.text, "/"))
+	case ignored:
+		return true
+	case instance:
+		return !hw && !isAddress(w.text) && w.text[0] != '/'
+	}
+	return !hw && !isAddress(w.text)
+}
+
+// away is how far a word stands from a column, the next of which begins at next: it may stand under the name, or in the space
+// behind it, or beside it where a row is out of line.
+func away(w word, c column, next int) int {
+	switch {
+	case w.lo < c.hi && c.lo < w.hi:
+		return 0
+	case w.lo >= c.lo && w.lo < next:
+		return 1
+	case w.lo < c.lo:
+		return 2 + c.lo - w.hi
+	}
+	return 2 + w.lo - c.hi
+}
+
+// cells gives each word to the nearest column that it may stand in.
+func (f *form) cells(line string) [instance + 1][]word {
+	var out [instance + 1][]word
+	for lo, hi := layout.Field([]byte(line), 0); lo < hi; lo, hi = layout.Field([]byte(line), hi) {
+		w := word{line[lo:hi], lo, hi}
+		best, far := -1, 0
+		for i, c := range f.cols {
+			next := len(line) + 1
+			if i+1 < len(f.cols) {
+				next = f.cols[i+1].lo
+			}
+			if d := away(w, c, next); fits(w, c.kind, f.neighbours) && (best < 0 || d < far) {
+				best, far = i, d
+			}
+		}
+		if best >= 0 {
+			k := f.cols[best].kind
+			out[k] = append(out[k], w)
+		}
+	}
+	return out
+}
+
+func joined(w []word, sep string) string {
+	parts := make([]string, len(w))
+	for i := range w {
+		parts[i] = w[i].text
+	}
+	return strings.Join(parts, sep)
+}
+
+// row reads one row.
+func (r *reader) row(line string, lo, hi int) error {
+	cell := r.form.cells(line)
+	m := layout.Mark(lo, hi)
+	dev := joined(cell[ifname], " ")
+	if r.form.neighbours && !(len(cell[address]) > 0 && strings.Contains(cell[address][0].text, "/")) { // a length has only what is its own
+		return r.neighbour(line, cell, dev, m)
+	}
+	return r.own(line, cell, dev, m)
+}
+
+// errNobody is of an entry for all or many, which names nobody.
+var errNobody = errors.New("an address of all or many")
+
+// neighbour reads a row about another one's address.
+func (r *reader) neighbour(line string, cell [instance + 1][]word, dev string, m mark) error {
+	if len(cell[address]) == 0 {
+		return fmt.Errorf("%w: %q", layout.ErrAddress, strings.TrimSpace(line))
+	}
+	text := cell[address][0].text
+	a, ok := layout.Addr([]byte(strings.Trim(text, "()")))
+	if !ok {
+		return fmt.Errorf("%w: %q", layout.ErrAddress, text)
+	}
+	n := network.Neighbour{Address: a.WithZone(""), Interface: cmp.Or(dev, r.of), Mark: m}
+	if len(cell[mac]) > 0 {
+		if hw, ok := hardware(cell[mac][0].text); ok {
+			if hw == "ff:ff:ff:ff:ff:ff" || a.IsMulticast() {
+				return errNobody
+			}
+			n.MAC, n.State = hw, network.NeighbourAlive
+		}
+	}
+	r.Facts.Neighbours = append(r.Facts.Neighbours, n)
+	return nil
+}
+
+// own reads a row about an interface of the device, or about a further address of the one above.
+func (r *reader) own(line string, cell [instance + 1][]word, dev string, m mark) error {
+	n := len(r.Facts.Interfaces)
+	addresses := cell[address]
+	indented := line[0] == ' ' || line[0] == '\t'
+	if first, _, _ := strings.Cut(strings.TrimSpace(line), " "); indented && n > 0 && isAddress(first) && !r.form.has(address) {
+		addresses, dev = []word{{text: first}}, "" // rows of two lines
+		cell[ifname] = nil
+	}
+	further := dev == "" && len(addresses) > 0 && n > 0
+	if further {
+		dev = r.Facts.Interfaces[n-1].Name
+	}
+	if dev == "" {
+		return layout.ErrNotARoute
+	}
+	if nothing.MatchString(dev) || strings.ContainsAny(dev, `:"`) && !strings.ContainsAny(dev, "0123456789") {
+		return layout.ErrNotARoute
+	}
+	i := network.Interface{Name: dev, State: r.form.linkState(cell[state]), Mark: m}
+	if !r.form.has(address) && !further && (i.State == network.LinkUnknown || len(cell[ifname]) != 1) {
+		return layout.ErrNotARoute
+	}
+	p, has, err := prefixOf(addresses, cell[mask])
+	if err != nil {
+		return err
+	}
+	if !further {
+		if len(cell[mac]) > 0 {
+			i.MAC, _ = hardware(cell[mac][0].text)
+		}
+		r.Facts.Interfaces = append(r.Facts.Interfaces, i)
+	}
+	if has {
+		r.Facts.Addresses = append(r.Facts.Addresses, network.Address{Prefix: p, Interface: dev, Table: r.table(cell[instance]), Mark: m})
+	}
+	return nil
+}
+
+// prefixOf reads an address with its length or mask, which may stand beside it; false where there is none.
+func prefixOf(addresses, masks []word) (netip.Prefix, bool, error) {
+	if len(addresses) == 0 || nothing.MatchString(addresses[0].text) {
+		return netip.Prefix{}, false, nil
+	}
+	text := addresses[0].text
+	if !strings.Contains(text, "/") {
+		rest := append(addresses[1:len(addresses):len(addresses)], masks...)
+		if len(rest) > 0 {
+			text += "/" + strings.TrimPrefix(rest[0].text, "/")
+		}
+	}
+	p, err := layout.Prefix([]byte(text), true)
+	return p, err == nil, err
+}
+
+// table is the one that a row's own cell names, else the one that the last title names; "" for the default one.
+func (r *reader) table(cell []word) string {
+	if len(cell) == 0 {
+		return r.titled
+	}
+	return instanceName(strings.TrimPrefix(cell[0].text, "vr:"))
+}
+
+// instanceName is "" for what the main instance goes by.
+func instanceName(s string) string {
+	switch strings.ToLower(s) {
+	case "default", "default-vrf", "vr-default", "global", "public", "main", "base", "n/a", "-", "--":
+		return ""
+	}
+	return s
+}
+
+// linkState is down where any word of the state columns says so, up where one says that.
+func (f *form) linkState(words []word) network.LinkState {
+	perFamily := false
+	for _, c := range f.cols {
+		perFamily = perFamily || strings.HasSuffix(c.name, "(v4/v6)")
+	}
+	all := make([]string, 0, len(words))
+	for _, w := range words {
+		if first, second, ok := strings.Cut(w.text, "/"); perFamily && ok {
+			if stateOf([]string{first, second}) == network.LinkDown && stateOf([]string{first}) != stateOf([]string{second}) {
+				continue // of one family alone, which is no state of the link
+			}
+		}
+		all = append(all, w.text)
+	}
+	return stateOf(all)
+}
+
+// stateOf is linkState of words.
+func stateOf(words []string) network.LinkState {
+	s := network.LinkUnknown
+	for _, w := range words {
+		low := strings.ToLower(strings.Trim(w, "*()^"))
+		switch {
+		case strings.Contains(low, "down"), strings.HasSuffix(low, "disabled"), low == "notpresent", strings.HasPrefix(low, "notconnec"), low == "nolink",
+			strings.HasPrefix(low, "xcvrabs"), strings.HasPrefix(low, "sfpabs"), w == "D":
+			return network.LinkDown
+		case strings.HasPrefix(low, "up"), low == "connected", strings.HasSuffix(low, "/up"), strings.Contains(low, "link-up"), w == "U":
+			s = network.LinkUp
+		}
+	}
+	return s
+}
+
+// hardware reads a link-layer address in any of the usual forms and writes it with colons; false for "incomplete".
+func hardware(s string) (string, bool) {
+	if !hardwareWord.MatchString(s) {
+		return "", false
+	}
+	var parts []string
+	for g := range strings.FieldsFuncSeq(strings.ToLower(s), func(c rune) bool { return c == ':' || c == '-' || c == '.' }) {
+		for len(g) == 1 {
+			g = "0" + g
+		}
+		for ; len(g) > 1; g = g[2:] {
+			parts = append(parts, g[:2])
+		}
+	}
+	return strings.Join(parts, ":"), true
+}
