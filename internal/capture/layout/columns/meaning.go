@@ -97,7 +97,7 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 	}
 	r.protocol(row, &a, onLink, p, &h)
 	state := r.flags(row, fl, &a, onLink, p, &h)
-	if own, ok := layout.Addr([]byte(gw)); ok && r.section == device && a.Protocol == route.Direct && !p.IsSingleIP() &&
+	if own, ok := layout.Addr([]byte(gw)); ok && (r.section == device || r.section == bsd) && a.Protocol == route.Direct && !p.IsSingleIP() &&
 		p.Contains(own) &&
 		own != p.Addr() &&
 		!r.addrSeen[own] {
@@ -273,7 +273,7 @@ func (r *reader) flags(
 			a.Special = route.Unreachable
 		case strings.Contains(s, "H") && (onLink && strings.HasPrefix(h.Interface, "lo") || strings.Contains(s, "l")):
 			a.Protocol, a.Special = route.Local, route.Receive
-		case onLink && !strings.Contains(s, "G"), strings.Contains(s, "C") && !strings.ContainsAny(s, "GH"):
+		case onLink && !strings.Contains(s, "G"), h.Address.IsValid() && p.Contains(h.Address) && !strings.ContainsAny(s, "GH"), strings.Contains(s, "C") && !strings.ContainsAny(s, "GH"):
 			a.Protocol, h.Address = route.Direct, netip.Addr{} // a gateway that stands there is the device itself
 		case strings.Contains(s, "S"):
 			a.Protocol = route.Static

@@ -2,6 +2,7 @@ package columns
 
 import (
 	"bytes"
+	"cmp"
 	"errors"
 	"fmt"
 	"maps"
@@ -197,6 +198,12 @@ func (r *reader) aside(s string) (layout.As, bool) {
 	case t == "Internet:", t == "Internet6:":
 		r.section, r.family, r.cols = bsd, route.IPv4, nil
 		if t == "Internet6:" {
+			r.family = route.IPv6
+		}
+		return layout.Title, true
+	case strings.HasPrefix(low, "route tree for protocol family "):
+		r.section, r.family = bsd, route.IPv4 // the names stand once, above all of them
+		if strings.Contains(low, "internet v6") || strings.Contains(low, "family 24") {
 			r.family = route.IPv6
 		}
 		return layout.Title, true
@@ -540,6 +547,9 @@ func (row *rowCells) fill(cols []column, cells []string) {
 	}
 }
 
+// quotedInterface matches a next hop of a link with its interface in quotes: fe80::1-"line1".
+var quotedInterface = regexp.MustCompile(`^([0-9A-Fa-f:.]+)-"([^"]+)"$`)
+
 // secondLine reads the lower line of a row that takes two.
 func (r *reader) secondLine(s string, lo, hi int) error {
 	cells, ok := r.align(joinPair(words(apartBrackets.Replace(s)), "black", "hole"), r.lower)
@@ -548,6 +558,9 @@ func (r *reader) secondLine(s string, lo, hi int) error {
 	}
 	row := *r.pending
 	row.fill(r.lower, cells)
+	if m := quotedInterface.FindStringSubmatch(cmp.Or(row.cell[gateway], row.cell[ifname])); m != nil {
+		row.cell[gateway], row.cell[ifname] = m[1], m[2]
+	}
 	row.hi = hi
 	return r.complete(&row, r.pending)
 }

@@ -88,6 +88,20 @@ Destination        Gateway            Flags   Refs      Use   Mtu  Prio Iface
 10.61.16.1         02:00:00:00:00:07  UHLl       0      402     -     1 em1
 10.61.16.20        02:00:00:00:00:10  UHLc       1       40     -     3 em1
 `, []string{"5 127.0.0.0/8 other 8/- unreachable", "6 10.61.16.0/24 direct 4/- dev em1", "7 10.61.16.1/32 local 1/- receive dev em1"}},
+	{"BSD's table of another system, by family", `Routing tables
+Destination        Gateway           Flags   Refs     Use  If   Exp  Groups
+
+Route Tree for Protocol Family 2 (Internet):
+Destination        Gateway           Flags   Refs     Use  If   Exp  Groups
+default            172.28.61.1       UG        2    104512 en0      -      -
+10.61.16/24        10.61.16.1        U         3     40211 en1      -      -
+10.61.16.1         127.0.0.1         UGHS      0       402 lo0      -      -
+`, []string{"6 0.0.0.0/0 other -/- via 172.28.61.1 dev en0", "7 10.61.16.0/24 direct -/- dev en1", "8 10.61.16.1/32 static -/- receive dev lo0"}},
+	{"next hops of a link with their interface in quotes", `Dest Prefix[Flags]                            Type    Proto     Age        Pref
+      Next Hop[Interface Name]                                    Metric
+fd61:32::/64                                  Remote  OSPF3     03h22m10s  10
+       fe80::5-"line1"                                              110
+`, []string{"3 fd61:32::/64 ospf 10/110 via fe80::5 dev line1: active installed"}},
 	{"a host flag gives the length that a listing lacks", `Routing Table: IPv4
   Destination           Gateway           Flags  Ref     Use     Interface
 -------------------- -------------------- ----- ----- ---------- ---------

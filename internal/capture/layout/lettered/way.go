@@ -38,6 +38,8 @@ func (r *reader) way(s []byte, installed, backup, resolves bool) error {
 		s, ok = r.address(s[len("via "):], &h)
 	case bytes.HasPrefix(s, []byte("directly connected,")):
 		s, ok = s[len("directly connected"):], true
+	case bytes.HasPrefix(s, []byte("Direct,")):
+		s, ok = s[len("Direct"):], true
 	case bytes.HasPrefix(s, []byte("is directly connected")):
 		s, ok = s[len("is directly connected"):], true
 	case bytes.HasPrefix(s, []byte("is a summary")):
