@@ -34,13 +34,16 @@ const maxCode = 3
 // namedPrefix returns the prefix that a line names first: with a length or a mask behind it, or at the begin of the line, where
 // destinations stand, without, as the network of its class. It is not valid where there is none.
 func namedPrefix(line []byte) netip.Prefix {
-	before := 0 // how long the word before is
-	for n, lo, hi := 0, 0, 0; ; n, before = n+1, hi-lo {
+	var before []byte // the word before
+	for n, lo, hi := 0, 0, 0; ; n, before = n+1, line[lo:hi] {
 		if lo, hi = layout.Field(line, hi); lo >= hi {
 			return netip.Prefix{}
 		}
 		word := bytes.Trim(line[lo:hi], ",;()[]\"'")
 		if i := bytes.IndexByte(word, '='); i >= 0 {
+			word = word[i+1:]
+		}
+		if i := bytes.LastIndexAny(word, "*>"); i >= 0 { // signs of selection are glued to it, or it stands behind an arrow
 			word = word[i+1:]
 		}
 		if p, err := layout.Prefix(word, false); err == nil {
@@ -56,7 +59,7 @@ func namedPrefix(line []byte) netip.Prefix {
 				return netip.PrefixFrom(a, bits).Masked()
 			}
 		}
-		if n > 1 || n == 1 && before > maxCode {
+		if n > 1 || n == 1 && (len(before) > maxCode || string(before) == "via") {
 			return netip.Prefix{} // a next hop, or an address in a message
 		}
 		if p := network.ClassOf4(a); p.IsValid() {
