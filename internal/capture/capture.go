@@ -15,6 +15,7 @@ import (
 	"zarvek/internal/capture/layout/bird"
 	"zarvek/internal/capture/layout/blocks"
 	"zarvek/internal/capture/layout/columns"
+	"zarvek/internal/capture/layout/commands"
 	"zarvek/internal/capture/layout/database"
 	"zarvek/internal/capture/layout/flagged"
 	"zarvek/internal/capture/layout/frr"
@@ -58,6 +59,7 @@ var readers = []layout.Reader{
 	plain.CSV,
 	plain.Own,
 	statements.Reader,
+	commands.Reader,
 	bfd.Reader,
 	database.Reader,
 	nftables.Reader,

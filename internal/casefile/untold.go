@@ -90,7 +90,7 @@ func (t *spokenOf) add(p *capture.Part) {
 	case strings.HasPrefix(l, "iproute"), l == "sysctl", strings.HasPrefix(l, "BSD"):
 		t.kernel = true
 		t.rules = t.rules || len(p.Facts.Rules) > 0
-	case l == "hierarchy", l == "blocks", l == "paths":
+	case l == "hierarchy", l == "blocks", l == "paths", l == "commands":
 		t.configuration = true
 	case l == "statements":
 		t.configuration = t.configuration || slices.ContainsFunc(p.Facts.Interfaces, func(i network.Interface) bool { return i.Configured })

@@ -35,6 +35,12 @@ func (r *reader) applied(w []string, lo, hi int) bool {
 			mode = network.CheckLoose
 		}
 		r.Facts.Checks = append(r.Facts.Checks, network.SourceCheck{Family: fam, Interface: ifname, Mode: mode, Mark: layout.Mark(lo, hi)})
+	case w[0] == "apply" && slices.Contains(w, "access-list"):
+		words := slices.DeleteFunc(slices.Clone(w[1:]), func(s string) bool { return s == "access-list" })
+		for i := range words {
+			words[i] = strings.TrimPrefix(words[i], "routed-")
+		}
+		r.apply(words, fam, ifname, lo, hi)
 	case slices.Contains(w, "access-group"), slices.Contains(w, "traffic-filter"), slices.Contains(w, "packet-filter"):
 		r.apply(w, fam, ifname, lo, hi)
 	case w[0] == "traffic-policy", strings.HasPrefix(line, "service-policy type"):
@@ -67,7 +73,7 @@ func appliesSomewhere(w []string) bool {
 		return false
 	}
 	line := strings.Join(w, " ")
-	for _, s := range []string{"ip access-group ", "ipv6 traffic-filter ", "ipv4 access-group ", "ipv6 access-group ", "traffic-filter ", "packet-filter ", "traffic-policy ", "ip policy route-map ", "ip nat outside",
+	for _, s := range []string{"ip access-group ", "ipv6 traffic-filter ", "ipv4 access-group ", "ipv6 access-group ", "traffic-filter ", "packet-filter ", "traffic-policy ", "ip policy route-map ", "ip nat outside", "apply access-list ",
 		"zone-member ", "crypto map "} {
 		if strings.HasPrefix(line+" ", s) {
 			return true
@@ -112,7 +118,7 @@ func directions(w []string) (in, out bool) {
 // not name a list, is one that was not read.
 func (r *reader) apply(w []string, fam route.Family, ifname string, lo, hi int) {
 	in, out := directions(w)
-	open := !slices.Contains(w, "access-group") && w[0] != "ipv6" // these let pass what fits no rule, or not
+	open := (slices.Contains(w, "traffic-filter") || slices.Contains(w, "packet-filter")) && w[0] != "ipv6" // these let pass what fits no rule, or not
 	words := slices.DeleteFunc(slices.Clone(w), func(s string) bool {
 		return slices.Contains([]string{"ip", "ipv4", "ipv6", "access-group", "traffic-filter", "packet-filter", "acl", "name", "number", "in", "out", "inbound", "outbound",
 			"ingress", "egress", "hardware-count", "compress", "interface-statistics"}, s)

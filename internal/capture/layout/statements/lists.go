@@ -70,6 +70,8 @@ func listHeading(w []string) (name string, fam route.Family, wild bool) {
 		if len(w) == 1 {
 			return w[0], fam, true
 		}
+	case i == 0 && len(w) == 3 && (low[1] == "ip" || low[1] == "ipv6"):
+		return w[2], fam, true
 	case low[0] == "acl" && len(w) > 1:
 		rest := slices.DeleteFunc(slices.Clone(w[1:]), func(s string) bool {
 			return slices.Contains([]string{"number", "name", "basic", "advance", "advanced", "ipv4", "ipv6", "match-order", "config", "auto"}, s)

@@ -5,8 +5,6 @@
 package statements
 
 import (
-	"fmt"
-	"net/netip"
 	"slices"
 	"strings"
 
@@ -46,11 +44,6 @@ func recognise(text []byte) int {
 	return n
 }
 
-func isStatic(w []string) bool {
-	return len(w) > 3 && (w[0] == "ip" || w[0] == "ipv6") && w[1] == "route" &&
-		(layout.LooksLikeAddress([]byte(w[2])) || w[2] == "vrf" && len(w) > 5)
-}
-
 type reader struct {
 	layout.Collector
 	block      string // the heading of the indented lines: "interface NAME", "vrf NAME", …
@@ -63,13 +56,18 @@ type reader struct {
 	configures bool            // it holds more than lists of rules
 	whole      bool            // the last line has its end
 	part       bool            // the line tells a part of what others tell: a heading, a member of a group
-	protocol   protocolBlock
-	guard      guard
-	nat        nat
-	thrown     thrown
-	parts      []route.Mark // lines that are parts of what others tell, unless a fact rests on them
-	tail       route.Mark   // of the heading of the block that the last line stands in, where it is an interface's
-	begun      route.Mark   // of the line that begins a whole configuration, until its end is seen
+	// flat: nothing was indented since the heading of the interface, as where blocks end with a line of their own.
+	flat        bool
+	staticBlock bool   // in a block of nothing but static routes
+	vlan        string // the VLAN whose block it is, which may be an interface
+	vlanAt      route.Mark
+	protocol    protocolBlock
+	guard       guard
+	nat         nat
+	thrown      thrown
+	parts       []route.Mark // lines that are parts of what others tell, unless a fact rests on them
+	tail        route.Mark   // of the heading of the block that the last line stands in, where it is an interface's
+	begun       route.Mark   // of the line that begins a whole configuration, until its end is seen
 }
 
 // Read reads a text of this family. Other statements of a configuration are known to say nothing of where packets go.
@@ -124,30 +122,55 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 			r.block, r.link, r.part = "", 0, true
 			return false, nil
 		}
-		r.block, r.link, r.table = "", 0, ""
+		if r.flat && r.link > 0 && inFlatBlock(w) {
+			return r.inBlock(w, s, false, lo, hi)
+		}
+		r.block, r.link, r.table, r.vlan, r.staticBlock = "", 0, "", "", false
 		if r.protocol = protocolHeading(w); r.protocol.name != route.Other {
 			r.part, r.configures = true, true
 			return false, nil
 		}
 		if len(w) > 1 && (w[0] == "interface" || w[0] == "vrf") {
 			r.block = w[0] + " " + w[1]
+			if w[1] == "context" && len(w) > 2 {
+				r.block = w[0] + " " + w[2]
+			}
+		}
+		if len(w) == 2 && w[0] == "router" && w[1] == "static" {
+			r.staticBlock, r.part = true, true
+			return false, nil
+		}
+		if len(w) == 2 && w[0] == "vlan" && isNumber(w[1]) {
+			r.vlan, r.vlanAt, r.part = "vlan "+w[1], layout.Mark(lo, hi), true
+			return false, nil
 		}
 		if len(w) > 1 && w[0] == "interface" {
 			r.Facts.Interfaces = append(
 				r.Facts.Interfaces,
 				network.Interface{Name: ifName(w[1:]), Configured: true, Mark: layout.Mark(lo, hi)},
 			)
-			r.link, r.first = len(r.Facts.Interfaces), len(r.Facts.Addresses)
+			r.link, r.first, r.flat = len(r.Facts.Interfaces), len(r.Facts.Addresses), true
 			if i := slices.Index(w, "vrf"); i > 1 && i+1 < len(w) {
 				r.table = w[i+1]
 			}
 			return true, nil
 		}
 	}
+	r.flat = r.flat && !indented
+	return r.inBlock(w, s, indented, lo, hi)
+}
+
+// inBlock reads a line that is no heading.
+func (r *reader) inBlock(w []string, s string, indented bool, lo, hi int) (used bool, err error) {
 	if r.link > 0 {
 		r.tail = r.Facts.Interfaces[r.link-1].Mark
 	}
+	if r.vlan != "" && r.vlanLine(w) {
+		return true, nil
+	}
 	switch {
+	case r.staticBlock && indented:
+		return r.staticLine(w, s, lo, hi)
 	case r.link == 0 && r.lists.groupLine(w):
 		r.part = true
 		return false, nil
@@ -329,66 +352,5 @@ func (r *reader) address(w []string, lo, hi int) error {
 		r.Facts.Addresses,
 		network.Address{Prefix: p, Interface: r.Facts.Interfaces[r.link-1].Name, Table: r.table, Configured: true, Mark: layout.Mark(lo, hi)},
 	)
-	return nil
-}
-
-// static reads "ip route [vrf NAME] PREFIX [MASK] [NEXT-HOP] [INTERFACE] [PREFERENCE] [words]".
-func (r *reader) static(w []string, lo, hi int) error {
-	s := network.Static{Mark: layout.Mark(lo, hi)}
-	if vrf, ok := strings.CutPrefix(r.block, "vrf "); ok && vrf != "default" {
-		s.Table = vrf
-	}
-	w = w[2:]
-	if w[0] == "vrf" {
-		s.Table, w = w[1], w[2:]
-	}
-	dst := w[0]
-	w = w[1:]
-	if !strings.Contains(dst, "/") && len(w) > 0 {
-		dst += "/" + w[0]
-		w = w[1:]
-	}
-	p, err := layout.Prefix([]byte(dst), false)
-	if err != nil {
-		return err
-	}
-	s.Prefix = p.Masked()
-	for i := 0; i < len(w); i++ {
-		x := w[i]
-		a, isAddr := layout.Addr([]byte(x))
-		n, isNumber := layout.Uint([]byte(x))
-		switch low := strings.ToLower(x); {
-		case isAddr && !s.NextHop.Address.IsValid():
-			s.NextHop.Address = a
-			if z := a.Zone(); z != "" {
-				s.NextHop.Address, s.NextHop.Interface = a.WithZone(""), z
-			}
-		case layout.LooksLikeAddress([]byte(x)):
-			return fmt.Errorf("%w: %q", layout.ErrAddress, x)
-		case isNumber && i > 0:
-			s.Preference = route.N(n)
-		case low == "blackhole" || low == "null0" || low == "null":
-			s.Special = route.Blackhole
-		case low == "reject":
-			s.Special = route.Unreachable
-		case low == "tag" || low == "name" || low == "track" || low == "label" || low == "bfd" || low == "vrf" || low == "nexthop-vrf" || low == "table":
-			if (low == "vrf" || low == "nexthop-vrf") && i+1 < len(w) {
-				s.NextHop.Table = w[i+1]
-			}
-			i++
-		case low == "onlink":
-			s.NextHop.OnLink = true
-		case low == "permanent" || low == "multicast" || low == "color":
-		case s.NextHop.Interface == "" && i < 2:
-			s.NextHop.Interface = x
-		}
-	}
-	if s.Special == route.None && s.NextHop == (route.NextHop{}) {
-		return layout.ErrNotARoute
-	}
-	if s.NextHop.Address.IsUnspecified() {
-		s.NextHop.Address = netip.Addr{}
-	}
-	r.Facts.Statics = append(r.Facts.Statics, s)
 	return nil
 }
