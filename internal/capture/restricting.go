@@ -40,11 +40,18 @@ var rules = sync.OnceValue(func() []*regexp.Regexp {
 		regexp.MustCompile(`(?i)^\s*(?:nv )?(?:set|configure|config|add|apply|bind|ip|ipv6|mac|filter|acl|access-list|access-group|packet-filter|traffic-filter)\b` +
 			`.*\b(?:acl|access-list|access-group|packet-filter|traffic-filter|ip-filter|firewall)\b.*\b(?:ingress|egress|inbound|outbound|input|output|in|out)\b`),
 		regexp.MustCompile(`(?i)^\s*(?:acl|access-list|access-group|packet-filter|traffic-filter|ip-filter)\b.*\b(?:ingress|egress|inbound|outbound)\b`),
+		// What lets pass tells as much: the rest is stopped. action permit, <action>allow</action>, pass in on up0, permit tcp any any
+		regexp.MustCompile(`(?i)(?:^|[^a-z])action["'\s:=]+(?:accept|allow|permit|pass)\b`),
+		regexp.MustCompile(`(?i)<(?:type|action|target|policy|verdict)>\s*(?:pass|allow|accept|permit)\s*<`),
+		regexp.MustCompile(`(?i)^\s*(?:(?:seq|rule|entry|term)?\s*\d+[.:]?\s+)?(?:permit|allow|accept|pass)\s+(?:in|out|ip|ipv6|tcp|udp|icmp|all|any|from|inet6?|quick|log|proto|host)\b`),
+		// sections that hold such rules: security-policy, <rulebase>, <zone target="DROP">
+		regexp.MustCompile(`(?i)^\s*security-policy(?:\s|$)|<rulebase>|<(?:zone|policy)\b[^>]*\btarget=`),
 	}
 })
 
 // stems are parts of the words without which no rule matches, in lower case.
-var stems = [...]string{"deny", "drop", "reject", "discard", "block", "prohibit", "acl", "access-", "-filter", "firewall"}
+var stems = [...]string{"deny", "drop", "reject", "discard", "block", "prohibit", "acl", "access-", "-filter", "firewall",
+	"permit", "allow", "accept", "pass", "security-policy", "rulebase", "target"}
 
 // maxRule is the longest line that is looked at.
 const maxRule = 64 << 10
