@@ -30,8 +30,8 @@ var noAnswer = regexp.MustCompile(`^(?:exit|quit|logout|logoff|date|uptime|ping6
 var prompts = []*regexp.Regexp{
 	// name-> command
 	regexp.MustCompile(`^([A-Za-z]\w*(?:[.-]\w+)*)-> ?([a-z].*)?$`),
-	// name:1# command: the number is that of a part of the box
-	regexp.MustCompile(`^([A-Za-z][\w.-]*\w):\d(?:\([^()]*\))*[#>]\s*([A-Za-z?!].*)?$`),
+	// name:1# command, name:admin# command: the number is that of a part of the box, the word that of who asks
+	regexp.MustCompile(`^([A-Za-z][\w.-]*\w):(?:\d|admin|user|operator|oper)(?:\([^()]*\))*[#>]\s*([A-Za-z?!].*)?$`),
 	// name# command, name(mode)> command, name/context# command
 	regexp.MustCompile(`^([A-Za-z][\w.-]*[\w-])(?:/[\w./-]+)?(?:\([^()]*\))*(?:[#>]|%\s)\s*([A-Za-z?!].*)?$`),
 	// a name of one letter

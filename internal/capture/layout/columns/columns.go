@@ -277,6 +277,9 @@ func recognise(text []byte) int {
 	n, half := 0, false
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
 		line := string(text[lo:min(hi, lo+500)])
+		if text[lo] == '|' {
+			line = strings.ReplaceAll(line, "|", " ")
+		}
 		if _, ok := stacked(line, nextLine(text, hi)); ok {
 			n += 5
 			continue

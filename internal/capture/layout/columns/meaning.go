@@ -295,7 +295,7 @@ func (r *reader) flags(
 	needs := ""
 	for _, k := range slices.Sorted(maps.Keys(r.legend)) {
 		switch r.legend[k] {
-		case "active", "active route", "in use", "selected", "best route":
+		case "active", "active route", "activated route", "in use", "selected", "best route":
 			needs = k
 		}
 	}
@@ -304,6 +304,10 @@ func (r *reader) flags(
 		s += " " + t
 	}
 	for f := range strings.FieldsSeq(s) {
+		switch strings.ToLower(f) { // without a key: whole words say it
+		case "down", "false", "inactive":
+			state = 0
+		}
 		given[f] = true
 		if r.legend[f] == "" { // letters written together
 			for _, c := range f {
@@ -320,6 +324,10 @@ func (r *reader) flags(
 		case text == "":
 		case strings.Contains(text, "inactive"), strings.Contains(text, "disabled"):
 			state = route.Unusable
+		case text == "reject":
+			a.Special = route.Unreachable
+		case strings.Contains(text, "connected") && a.Protocol == route.Other && onLink:
+			a.Protocol = route.Direct
 		case strings.HasPrefix(fold(text), "blackhole"):
 			a.Special = route.Blackhole
 		case text == "relay", strings.HasPrefix(text, "recursive"):

@@ -111,6 +111,10 @@ func Read(text []byte) layout.Reading {
 			r.Pass(lo, hi, layout.Names)
 			continue
 		}
+		if text[lo] == '|' { // a table in a frame
+			r.framed(text[lo:hi], lo, hi)
+			continue
+		}
 		if s := nextLine(text, hi); s != "" && above(string(text[lo:hi]), s) {
 			r.Pass(lo, hi, layout.Names)
 			continue
@@ -127,6 +131,34 @@ func Read(text []byte) layout.Reading {
 	}
 	r.compare()
 	return r.Reading
+}
+
+// framed reads a line of a table that is drawn with a frame: names, a row, or what a row above had no room for.
+func (r *reader) framed(line []byte, lo, hi int) {
+	s := strings.TrimRight(inParentheses.ReplaceAllStringFunc(strings.ReplaceAll(string(line), "|", " "), blanks), " ")
+	if strings.TrimSpace(s) == "" {
+		r.Pass(lo, hi, layout.Part)
+		return
+	}
+	if cols, k := heading(strings.TrimRight(strings.ReplaceAll(string(line), "|", " "), " ")); k == whole {
+		r.cols, r.lower, r.half, r.last, r.inKey = cols, nil, nil, nil, false
+		r.Pass(lo, hi, layout.Names)
+		return
+	}
+	if err := r.line(s, lo, hi); err != nil {
+		r.LeaveUnread(lo, hi, err)
+	}
+}
+
+// inParentheses matches what a cell of a framed table says beside its value; nothing is the word for an empty one.
+var inParentheses = regexp.MustCompile(`\([^()]*\)|\bNone\b`)
+
+// blanks puts blanks in the place of such a word, but of one that says that packets are thrown away.
+func blanks(s string) string {
+	if word := strings.Trim(s, "()"); discardWords[fold(word)] != 0 {
+		return " " + word + strings.Repeat(" ", len(s)-len(word)-1)
+	}
+	return strings.Repeat(" ", len(s))
 }
 
 func (r *reader) line(s string, lo, hi int) error {
@@ -267,13 +299,13 @@ func instanceTitle(t string) (string, bool) {
 		return instanceName(strings.Trim(name, ":")), true
 	}
 	if m := titleInWords.FindStringSubmatch(t); m != nil {
-		return instanceName(m[1] + m[2]), true
+		return instanceName(m[1] + m[2] + m[3]), true
 	}
 	return "", false
 }
 
 // titleInWords matches "IPv4 Dest-Routes for <NAME> (4 entries)" and "IP Route - NAME".
-var titleInWords = regexp.MustCompile(`^IPv[46] Dest-Routes for <([^<>]+)> \(\d+ entries\)$|^IP(?:v6)? Route - (\S+)$`)
+var titleInWords = regexp.MustCompile(`^IPv[46] Dest-Routes for <([^<>]+)> \(\d+ entries\)$|^IP(?:v6)? Route - (\S+)$|^IPv[46] unicast route table of network instance (\S+)$`)
 
 // instanceName is "default" for the names that the main instance goes by.
 func instanceName(name string) string {
@@ -405,7 +437,7 @@ func (r *reader) row(s string, lo, hi int) error {
 	// "Default Route" and "Default" stand for the prefix of length 0.
 	w = joinPair(w, "default", "route")
 	w = joinInterface(joinPair(w, "black", "hole"))
-	if len(w) > 1 && isNumber(w[0].text) && w[0].hi <= r.cols[0].lo { // a number of the row that has no column
+	if len(w) > 1 && isNumber(strings.TrimSuffix(w[0].text, ")")) && w[0].hi <= r.cols[0].lo { // a number of the row that has no column
 		w = w[1:]
 	}
 	if len(w) > 40 {

@@ -102,6 +102,35 @@ default            172.28.61.1       UG        2    104512 en0      -      -
 fd61:32::/64                                  Remote  OSPF3     03h22m10s  10
        fe80::5-"line1"                                              110
 `, []string{"3 fd61:32::/64 ospf 10/110 via fe80::5 dev line1: active installed"}},
+	{"a table in a frame, with remarks in cells and rows of two lines", `IPv4 unicast route table of network instance guests
++---------------+-----+------------+--------+--------+------+-------------------+--------------------+
+|    Prefix     | ID  | Route Type | Active | Metric | Pref |  Next-hop (Type)  | Next-hop Interface |
++===============+=====+============+========+========+======+===================+====================+
+| 0.0.0.0/0     | 0   | static     | True   | 1      | 5    | 172.28.61.1       | line1.0            |
+|               |     |            |        |        |      | (indirect/local)  |                    |
+| 10.61.16.1/32 | 2   | host       | True   | 0      | 0    | None (extract)    | None               |
+| 10.61.32.0/24 | 0   | ospfv2     | False  | 20     | 10   | 172.28.61.5       | line2.0            |
+| 10.61.46.0/24 | 0   | static     | True   | 1      | 5    | None (blackhole)  | None               |
++---------------+-----+------------+--------+--------+------+-------------------+--------------------+
+`, []string{"5 (guests) 0.0.0.0/0 static 5/1 via 172.28.61.1 dev line1.0: active installed", "7 (guests) 10.61.16.1/32 local 0/0 receive: active installed", "8 (guests) 10.61.32.0/24 ospf 10/20 via 172.28.61.5 dev line2.0",
+		"9 (guests) 10.61.46.0/24 static 5/1 blackhole: active installed"}},
+	{"a key that says which routes are activated", `Flags: A - Activated route, S - Static route, C - directly Connected
+       O - OSPF derived, G - selected Gateway
+       ! - reject, B - Black hole, L - Loop
+IP Address/Netmask  Gateway          IFace      Metric    Flags     Persist
+===========================================================================
+0.0.0.0/0           172.28.61.1      wan1       0         ASG       -
+10.61.16.0/24       0.0.0.0          lan1       0         ACG       -
+10.61.46.0/24       0.0.0.0          -          0         ASB       -
+10.61.45.0/24       0.0.0.0          -          0         AS!       -
+10.61.47.0/24       172.28.61.9      wan3       0         SG        -
+`, []string{"6 0.0.0.0/0 static -/0 via 172.28.61.1 dev wan1: active installed", "7 10.61.16.0/24 direct -/0 dev lan1: active installed", "8 10.61.46.0/24 static -/0 blackhole: active installed",
+		"9 10.61.45.0/24 static -/0 unreachable: active installed", "10 10.61.47.0/24 static -/0 via 172.28.61.9 dev wan3"}},
+	{"numbered rows with a state in words", `        Network          Netmask          Gateway/OwnedIP  VLAN     State   Traffic Domain    Type
+        -------          -------          ---------------  ----     -----   --------------    ----
+1)      0.0.0.0          0.0.0.0          172.28.61.1      0        UP      0              STATIC
+2)      10.61.32.0       255.255.255.0    172.28.61.5      0        DOWN    0              STATIC
+`, []string{"3 0.0.0.0/0 static -/- via 172.28.61.1: active installed", "4 10.61.32.0/24 static -/- via 172.28.61.5"}},
 	{"a host flag gives the length that a listing lacks", `Routing Table: IPv4
   Destination           Gateway           Flags  Ref     Use     Interface
 -------------------- -------------------- ----- ----- ---------- ---------

@@ -55,7 +55,8 @@ type reader struct {
 	prefAt int // where columns begin in the heading, -1 for none
 	gwAt   int
 	dist   bool
-	addrs  bool // the rows are addresses
+	wide   []nameAt // the names of all columns, where some stand behind the distance
+	addrs  bool     // the rows are addresses
 
 	// A route written as pairs goes on over several lines.
 	flags  string
@@ -123,6 +124,10 @@ func (r *reader) line(line []byte, lo, hi int) error {
 			s,
 			"DISTANCE",
 		)
+		r.wide = nil
+		if _, behind, ok := strings.Cut(s, "DISTANCE"); ok && strings.TrimSpace(behind) != "" {
+			r.wide = columnsOf(s)
+		}
 		r.Pass(lo, hi, layout.Names)
 		return nil
 	case isAddresses(line) && !strings.HasPrefix(t, "Columns:"):
@@ -189,10 +194,17 @@ func (r *reader) address(t string, lo, hi int) error {
 
 // key reads "X - disabled, A - active; c - connect".
 func (r *reader) key(s string) {
+	var several []string // letters of one meaning, "c, s, o - COPY"
 	for entry := range strings.FieldsFuncSeq(s, func(c rune) bool { return c == ',' || c == ';' }) {
-		if k, text, ok := strings.Cut(entry, " - "); ok {
-			r.legend[strings.TrimSpace(k)] = strings.ToLower(strings.TrimSpace(text))
+		k, text, ok := strings.Cut(entry, " - ")
+		several = append(several, strings.TrimSpace(k))
+		if !ok {
+			continue
 		}
+		for _, k := range several {
+			r.legend[k] = strings.ToLower(strings.TrimSpace(text))
+		}
+		several = several[:0]
 	}
 }
 
@@ -219,8 +231,50 @@ func (r *reader) allFlags(s string) bool {
 	return true
 }
 
+// nameAt is a column's name with its bounds.
+type nameAt struct {
+	name   string
+	lo, hi int
+}
+
+// columnsOf lists the names of a heading.
+func columnsOf(s string) []nameAt {
+	var out []nameAt
+	for at := 0; at < len(s); {
+		lo, hi := layout.Field([]byte(s), at)
+		if lo == hi {
+			break
+		}
+		out = append(out, nameAt{s[lo:hi], lo, hi})
+		at = hi
+	}
+	return out
+}
+
+// narrowed keeps the flags, destination, gateway and distance of a row that has more columns than those.
+func (r *reader) narrowed(s string) string {
+	line := []byte(s)
+	keep := ""
+	for lo, hi := layout.Field(line, 0); lo < hi; lo, hi = layout.Field(line, hi) {
+		name := "" // of the last column that begins at or before the word, or that it reaches into from the left
+		for _, c := range r.wide {
+			if c.lo <= lo || hi > c.lo && lo < c.hi {
+				name = c.name
+			}
+		}
+		switch name {
+		case "", "#", "DST-ADDRESS", "PREF-SRC", "GATEWAY", "DISTANCE":
+			keep += " " + s[lo:hi]
+		}
+	}
+	return keep
+}
+
 // row reads a row of the columns.
 func (r *reader) row(s string, lo, hi int) error {
+	if r.wide != nil {
+		s = r.narrowed(s)
+	}
 	flags, w := r.split(strings.Fields(s))
 	if len(w) == 0 || !layout.LooksLikeAddress([]byte(w[0])) {
 		return layout.ErrNotARoute

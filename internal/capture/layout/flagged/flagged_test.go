@@ -47,6 +47,18 @@ Columns: DST-ADDRESS, GATEWAY, DISTANCE
 		nil,
 	},
 	{
+		"columns behind the distance",
+		`Flags: A - ACTIVE; c, s, o, y - COPY; H - HW-OFFLOADED
+Columns: DST-ADDRESS, GATEWAY, AFI, DISTANCE, SCOPE, TARGET-SCOPE, IMMEDIATE-GW
+   DST-ADDRESS       GATEWAY      AFI  DISTANCE  SCOPE  TARGET-SCOPE  IMMEDIATE-GW
+As 0.0.0.0/0         172.28.61.1  ip4         1     30            10  172.28.61.1%line0
+A  10.61.16.0/24     hall         ip4         0     10                hall
+   10.61.32.0/24     172.28.61.5  ip4       110     20            10  172.28.61.5%line1
+`,
+		[]string{"4 0.0.0.0/0 other/copy 1/- via 172.28.61.1: active installed", "5 10.61.16.0/24 other 0/- dev hall: active installed", "6 10.61.32.0/24 other 110/- via 172.28.61.5"},
+		nil,
+	},
+	{
 		"discards in the place of a gateway",
 		`Flags: D - DYNAMIC; A - ACTIVE; c - CONNECT, s - STATIC
 Columns: DST-ADDRESS, GATEWAY, DISTANCE

@@ -108,6 +108,7 @@ func (r *reader) address(s []byte, h *route.NextHop) ([]byte, bool) {
 	if n := len(word); n > 0 && word[n-1] == ',' {
 		word, hi = word[:n-1], hi-1
 	}
+	word = bytes.TrimRight(word, "*") // the sign of the next hop in use
 	if len(word) == 0 {
 		return s, false
 	}
