@@ -45,6 +45,8 @@ func Both(a, b network.FlowRule) (network.FlowRule, bool) {
 	ok = ok && (a.Type == 0 || b.Type == 0 || a.Type == b.Type) && (a.Family == 0 || b.Family == 0 || a.Family == b.Family)
 	out.Type, out.Family = max(a.Type, b.Type), max(a.Family, b.Family)
 	out.Undecided = a.Undecided || b.Undecided
+	ok = ok && (a.Turned == network.AnyDestination || b.Turned == network.AnyDestination || a.Turned == b.Turned)
+	out.Turned = max(a.Turned, b.Turned)
 	switch {
 	case a.State == network.AnyState:
 	case b.State == network.AnyState:

@@ -1,6 +1,8 @@
 package forward
 
 import (
+	"slices"
+
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 )
@@ -108,7 +110,7 @@ func judgeFlow(d *network.Device, pkt *packet, in, out string, seen bool, meets 
 			}
 			one = judgement{network.Yes, rest}
 		} else {
-			one = judgeChain(d.Flows().Between(c.Lo, c.Hi), pkt, in, out, seen)
+			one = judgeChain(d.Flows().Between(c.Lo, c.Hi), pkt, in, out, seen, pkt.turnedAt(d))
 		}
 		switch {
 		case one.fit == network.Yes && !one.rule.Permit:
@@ -131,10 +133,16 @@ func firstMet(d *network.Device, in, out string, meets func(network.Chain) bool)
 	return judgement{}
 }
 
+// turnedAt reports whether a device changed the destination of the packet, or of the one that it answers.
+func (p *packet) turnedAt(d *network.Device) bool {
+	changed := func(t translated) bool { return t.device == d && !t.source }
+	return slices.ContainsFunc(p.done, changed) || slices.ContainsFunc(p.undo, changed)
+}
+
 // judgeChain applies ordered rules, the first that fits; what fits none is denied.
-func judgeChain(rules network.Items[network.FlowRule], pkt *packet, in, out string, seen bool) judgement {
+func judgeChain(rules network.Items[network.FlowRule], pkt *packet, in, out string, seen, turned bool) judgement {
 	flow := pkt.flow
-	flow.Seen = seen
+	flow.Seen, flow.Turned = seen, turned
 	fam := route.FamilyOf(pkt.dst)
 	var open *network.FlowRule
 	var last judgement

@@ -53,6 +53,16 @@ const (
 	Unseen              // an answer to a flow that it has not seen
 )
 
+// A Turning is what a rule asks of the destination of a flow: whether the device itself changes it (RFC 3022). The zero Turning
+// asks for nothing.
+type Turning uint8
+
+const (
+	AnyDestination Turning = iota
+	TurnedHere
+	NotTurnedHere
+)
+
 // A FlowRule permits or denies flows that go through a device. Rules are ordered, the first that fits counts; what fits
 // none is denied.
 type FlowRule struct {
@@ -66,6 +76,7 @@ type FlowRule struct {
 	FromPorts, ToPorts Ports
 	Type               uint16 // ICMP type (RFC 792, RFC 4443) + 1; 0: any
 	State              FlowState
+	Turned             Turning
 	In, Out            string  // interfaces; "": any
 	Stateless          bool    // it is asked about each packet, whatever flow the device has seen before
 	Undecided          bool    // it also asks for what no walk knows
@@ -144,6 +155,7 @@ type Flow struct {
 	SourcePort, DestinationPort uint16 // 0: not told
 	Answer                      bool   // it is the answer to what was told
 	Seen                        bool   // the device that is asked has seen what it answers
+	Turned                      bool   // that device changes the destination, of this packet or of what it answers
 }
 
 // Told reports whether the flow is told.
@@ -247,7 +259,8 @@ func (r FlowRule) Fits(src, dst netip.Addr, f Flow, in, out string) Fit {
 	fit := fits(r.From, r.To, r.Protocol, r.FromPorts, r.ToPorts, r.In, r.Out, src, dst, f, in, out)
 	fit = min(fit, f.in(r.State))
 	switch {
-	case fit == Yes && r.Type != 0 && f.icmpType() != r.Type-1:
+	case fit == Yes && r.Type != 0 && f.icmpType() != r.Type-1,
+		r.Turned == TurnedHere && !f.Turned, r.Turned == NotTurnedHere && f.Turned:
 		return No
 	case fit == Yes && r.Undecided:
 		return Maybe

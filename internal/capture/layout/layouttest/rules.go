@@ -31,6 +31,7 @@ func RuleWords(f network.FlowRule) string {
 	add(f.In != "", "in "+f.In)
 	add(f.Out != "", "out "+f.Out)
 	add(f.State != network.AnyState, [...]string{"", "begins", "answers", "seen", "unseen"}[f.State])
+	add(f.Turned != network.AnyDestination, [...]string{"", "turned", "not turned"}[f.Turned])
 	add(f.Undecided, "perhaps")
 	return strings.Join(out, " ")
 }

@@ -233,7 +233,7 @@ func (w *walker) keep(m match) {
 	}
 	w.p.Translations = append(w.p.Translations, network.Translation{
 		Destination: w.destination, Keep: true, Protocol: m.Protocol, From: m.From, To: m.To, ToPorts: m.ToPorts, In: m.In, Out: m.Out,
-		Undecided: m.Undecided || m.State != network.AnyState || !m.FromPorts.Any() || m.Type != 0, Mark: m.Mark,
+		Undecided: m.Undecided || m.State != network.AnyState || m.Turned != network.AnyDestination || !m.FromPorts.Any() || m.Type != 0, Mark: m.Mark,
 	})
 }
 
@@ -294,7 +294,7 @@ func (w *walker) translate(all []match, verb string, raw json.RawMessage) {
 			ToPorts:     m.ToPorts,
 			In:          m.In,
 			Out:         m.Out,
-			Undecided:   m.Undecided || !m.FromPorts.Any() || m.Type != 0 || m.State != network.AnyState || verb == "redirect",
+			Undecided:   m.Undecided || !m.FromPorts.Any() || m.Type != 0 || m.State != network.AnyState || m.Turned != network.AnyDestination || verb == "redirect",
 			Mark:        m.Mark,
 		}
 		if verb == "snat" || verb == "dnat" {
@@ -312,6 +312,33 @@ func (w *walker) translate(all []match, verb string, raw json.RawMessage) {
 	}
 }
 
+// onlyDNAT reports whether a value names one thing, that the destination is translated.
+func onlyDNAT(raw json.RawMessage) bool {
+	words := strings.FieldsFunc(string(raw), func(c rune) bool { return strings.ContainsRune(` "[]{}:,`, c) })
+	words = slices.DeleteFunc(words, func(w string) bool { return w == "set" })
+	return len(words) == 1 && words[0] == "dnat"
+}
+
+// turned applies a match for flows of which the device changes the destination. Before it does, nothing tells them.
+func turned(all []match, op string) []match {
+	want := network.TurnedHere
+	switch op {
+	case "in", "==", "&":
+	case "!=":
+		want = network.NotTurnedHere
+	default:
+		return undecided(all)
+	}
+	for i := range all {
+		if all[i].Hook == network.ComingIn || all[i].Turned != network.AnyDestination && all[i].Turned != want {
+			all[i].Undecided = true
+			continue
+		}
+		all[i].Turned = want
+	}
+	return all
+}
+
 // narrow applies a match to every variant of a rule; one that names several values makes several variants.
 func (w *walker) narrow(all []match, raw json.RawMessage, k key) []match {
 	var m struct {
@@ -327,8 +354,14 @@ func (w *walker) narrow(all []match, raw json.RawMessage, k key) []match {
 	if json.Unmarshal(raw, &m) != nil || json.Unmarshal(m.Left, &left) != nil {
 		return undecided(all)
 	}
+	if left.CT != nil && (left.CT.Key == "status" || left.CT.Key == "state") && onlyDNAT(m.Right) {
+		return turned(all, m.Op)
+	}
 	if left.CT != nil && left.CT.Key == "state" && (m.Op == "in" || m.Op == "==") {
 		text := string(m.Right)
+		if strings.Contains(text, `"dnat"`) || strings.Contains(text, `"snat"`) { // beside states it fits more than those
+			return undecided(all)
+		}
 		state, some, sure := filters.FlowState(func(word string) bool { return strings.Contains(text, `"`+word+`"`) })
 		for i := range all {
 			if all[i].State != network.AnyState && all[i].State != state {
