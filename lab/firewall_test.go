@@ -46,8 +46,16 @@ const ruleset = `table ip f {
 // TestFirewallAgainstRealPackets sends real flows through a kernel with a ruleset and a tunnel beside it, and compares
 // with what the captures say of each.
 func TestFirewallAgainstRealPackets(t *testing.T) {
+	turned := strings.NewReplacer(`iifname "out0" ip daddr 10.61.64.1 tcp dport 8080 accept`, "ct status dnat accept",
+		"ip saddr 10.61.64.0/24 ip daddr 10.61.80.1 udp dport 53 accept", "ct status != dnat udp dport 53 accept").Replace(ruleset)
+	for name, rules := range map[string]string{"by addresses": ruleset, "by what is translated": turned} {
+		t.Run(name, func(t *testing.T) { firewallAgainstPackets(t, rules) })
+	}
+}
+
+func firewallAgainstPackets(t *testing.T, rules string) {
 	b := newBench(t, "nft", "ping", "python3")
-	b.fence(ruleset, "inner ip addr add 10.61.64.1/24 dev lo", "inner ip addr add 10.61.66.1/24 dev lo", "inner ip addr add 10.61.65.1/24 dev lo", "outer ip addr add 10.61.80.1/24 dev lo", "outer ip addr add 10.61.81.1/24 dev lo",
+	b.fence(rules, "inner ip addr add 10.61.64.1/24 dev lo", "inner ip addr add 10.61.66.1/24 dev lo", "inner ip addr add 10.61.65.1/24 dev lo", "outer ip addr add 10.61.80.1/24 dev lo", "outer ip addr add 10.61.81.1/24 dev lo",
 		"inner ip route add default via 172.28.61.2", "outer ip route add 10.61.64.0/24 via 172.28.61.5", "outer ip route add 10.61.65.0/24 via 172.28.61.5", "outer ip route add 172.28.61.0/30 via 172.28.61.5",
 		"fence ip route add 10.61.64.0/22 via 172.28.61.1", "fence ip route add 10.61.80.0/23 via 172.28.61.6")
 	for _, box := range []string{"inner", "outer"} {

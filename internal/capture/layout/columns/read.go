@@ -115,7 +115,7 @@ func Read(text []byte) layout.Reading {
 			r.framed(text[lo:hi], lo, hi)
 			continue
 		}
-		if s := nextLine(text, hi); s != "" && above(string(text[lo:hi]), s) {
+		if text[lo] == ' ' && r.cols == nil && above(string(text[lo:hi]), nextLine(text, hi)) {
 			r.Pass(lo, hi, layout.Names)
 			continue
 		}
@@ -271,7 +271,7 @@ func (r *reader) aside(s string) (layout.As, bool) {
 		strings.HasPrefix(low, "no of routes"):
 		return layout.Other, true
 	}
-	if countOf.MatchString(t) {
+	if strings.Contains(t, " out of ") && countOf.MatchString(t) {
 		return layout.Other, true
 	}
 	if (t[0] < '0' || t[0] > '9' || strings.Contains(t, "routes")) && remark.MatchString(t) {
@@ -297,6 +297,9 @@ func instanceTitle(t string) (string, bool) {
 		}
 		name, _, _ := strings.Cut(strings.TrimSpace(rest), " ")
 		return instanceName(strings.Trim(name, ":")), true
+	}
+	if !strings.HasPrefix(t, "IP") {
+		return "", false
 	}
 	if m := titleInWords.FindStringSubmatch(t); m != nil {
 		return instanceName(m[1] + m[2] + m[3]), true
@@ -367,6 +370,9 @@ var codeWord = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9]?:$`)
 
 // colonKey reads "H: Host C: Connected E1: OSPF external type 1": nothing but codes, each with its meaning behind it.
 func (r *reader) colonKey(t string) bool {
+	if i := strings.IndexByte(t, ':'); i < 1 || i > 2 {
+		return false
+	}
 	w := strings.Fields(t)
 	if len(w) < 2 || !codeWord.MatchString(w[0]) {
 		return false

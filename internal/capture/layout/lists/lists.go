@@ -94,22 +94,22 @@ func (r *reader) aside(line string) (layout.As, bool) {
 	if strings.Trim(line, "-=+ |") == "" {
 		return layout.Ruler, true
 	}
+	if line[0] == ' ' && restOfRow.MatchString(line) {
+		return layout.Part, true
+	}
+	if tells(line) {
+		if m := ofInterface.FindStringSubmatch(line); m != nil {
+			r.of = m[1]
+			return layout.Title, true
+		}
+		return 0, false
+	}
 	if m := titleOfTable.FindStringSubmatch(line); m != nil {
 		r.titled = instanceName(m[1] + m[2] + m[3])
 		return layout.Title, true
 	}
 	if _, ok := columnNames(line); r.fresh && (ok || fragment(line)) {
 		return layout.Names, true
-	}
-	if m := ofInterface.FindStringSubmatch(line); m != nil {
-		r.of = m[1]
-		return layout.Title, true
-	}
-	if restOfRow.MatchString(line) {
-		return layout.Part, true
-	}
-	if tells(line) {
-		return 0, false
 	}
 	switch {
 	case keyLine.MatchString(line):

@@ -12,10 +12,11 @@ import (
 	"zarvek/internal/core/network"
 )
 
-// word is a blank-separated word of a row with its bounds.
+// word is a blank-separated word of a row with its bounds, and what it looks like.
 type word struct {
-	text   string
-	lo, hi int
+	text              string
+	lo, hi            int
+	hardware, address bool
 }
 
 var (
@@ -34,18 +35,17 @@ func isAddress(s string) bool {
 
 // fits reports whether a word may stand in a column of a kind.
 func fits(w word, k kind, neighbours bool) bool {
-	hw := hardwareWord.MatchString(w.text)
 	switch k {
 	case mac:
-		return hw || neighbours && unanswered.MatchString(w.text)
+		return w.hardware || neighbours && !w.address && unanswered.MatchString(w.text)
 	case address, mask:
-		return !hw && (isAddress(w.text) || nothing.MatchString(w.text) || strings.HasPrefix(w.text, "/"))
+		return w.address || !w.hardware && (w.text[0] == '/' || nothing.MatchString(w.text))
 	case ignored:
 		return true
 	case instance:
-		return !hw && !isAddress(w.text) && w.text[0] != '/'
+		return !w.hardware && !w.address && w.text[0] != '/'
 	}
-	return !hw && !isAddress(w.text)
+	return !w.hardware && !w.address
 }
 
 // away is how far a word stands from a column, the next of which begins at next: it may stand under the name, or in the space
@@ -66,7 +66,9 @@ func away(w word, c column, next int) int {
 func (f *form) cells(line string) [instance + 1][]word {
 	var out [instance + 1][]word
 	for lo, hi := layout.Field([]byte(line), 0); lo < hi; lo, hi = layout.Field([]byte(line), hi) {
-		w := word{line[lo:hi], lo, hi}
+		w := word{text: line[lo:hi], lo: lo, hi: hi}
+		w.hardware = len(w.text) >= 11 && hardwareWord.MatchString(w.text)
+		w.address = !w.hardware && isAddress(w.text)
 		best, far := -1, 0
 		for i, c := range f.cols {
 			next := len(line) + 1
