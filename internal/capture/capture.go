@@ -197,7 +197,7 @@ var errAway = errors.New("this is no answer to the command above: another device
 var errGlued = errors.New("the command above lost a blank or a byte, so that nobody knows which table it asked for")
 
 // gluedCommand matches a command of which a word lost a byte, or the name of a table the blank before it.
-var gluedCommand = regexp.MustCompile(`(?i)` + void + `|\broute\b.*\s(?:vrf|vpn-instance|routing-instance|virtual-router|instance)[A-Za-z0-9]`)
+var gluedCommand = regexp.MustCompile(`(?i)` + void + `|\broute\b.*\s(?:vrf|vpn-instance|routing-instance|virtual-router|instance)[A-Za-z0-9]|^ip\b.*(?:\btable\d|showtable|listtable|lstable|routeshow)|^iproute\s`)
 
 // nobodys leaves unread what came after a command of which nobody knows what or whom it asked, where anything of it was read; why
 // tells what is wrong with the command.

@@ -113,7 +113,7 @@ func (s *Source) wrapped(unread map[int]bool) (longest, broken []int) {
 		if _, _, ok := p.prompt(s.text[lo:hi]); ok {
 			prompts[len(lengths)] = true
 		}
-		if bytes.Contains(s.text[lo:hi], []byte(void)) { // a line that was taken out already
+		if bytes.Contains(s.text[lo:hi], []byte(void)) || beginsRow(s.text[lo:hi]) { // taken out already, or a row of its own
 			prompts[len(lengths)] = true
 		}
 		rests[len(lengths)] = restOfRow.Match(s.text[lo:hi])
@@ -136,6 +136,23 @@ func (s *Source) wrapped(unread map[int]bool) (longest, broken []int) {
 		}
 	}
 	return longest, broken
+}
+
+// rowBegin matches letters of a code column with a destination behind them.
+var rowBegin = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9*> ]{0,7}[ >*]\d+\.\d+\.\d+\.\d+(?:[ /]|$)`)
+
+// beginsRow reports whether a line is the begin of a row, which is never the rest of the line above.
+func beginsRow(line []byte) bool {
+	m := rowBegin.Find(line[:min(len(line), 60)])
+	if m == nil {
+		return false
+	}
+	word, _, _ := bytes.Cut(m, []byte(" "))
+	switch string(word) {
+	case "via", "to", "is", "from", "by", "dev", "src":
+		return false
+	}
+	return true
 }
 
 // restOfRow is the end of an interface's name and an age.

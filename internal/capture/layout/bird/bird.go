@@ -215,6 +215,9 @@ func Read(text []byte) layout.Reading {
 		}
 		if err := r.line(line, lo, hi); err != nil {
 			r.flush()
+			if line[0] != ' ' && line[0] != '\t' { // the prefix of what stands below may have been there
+				r.prefix = ""
+			}
 			if hi == len(text) && len(r.Facts.Tables) > 0 {
 				err = fmt.Errorf("%w: %w", layout.ErrCut, err)
 				r.CutLast()

@@ -17,6 +17,7 @@ var (
 
 // count takes a line that counts rows.
 func (r *reader) count(s string, lo, hi int) {
+	r.release()
 	if m := countAbove.FindStringSubmatch(s); m != nil {
 		r.compare()
 		r.says, _ = strconv.Atoi(m[1])
@@ -35,6 +36,7 @@ func (r *reader) count(s string, lo, hi int) {
 
 // compare compares the rows with the line above them that counts them.
 func (r *reader) compare() {
+	r.release()
 	if m := r.counted.Mark; m.Known() {
 		r.Partial(r.table, r.rows < r.says, int(m.Off), int(m.End))
 	}

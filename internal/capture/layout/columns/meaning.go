@@ -83,7 +83,7 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 					State: network.NeighbourAlive, Mark: layout.Mark(row.lo, row.hi)},
 			)
 			return nil
-		case layout.LooksLikeAddress([]byte(gw)):
+		case layout.LooksLikeAddress([]byte(gw)), strings.Trim(gw, "0123456789.:/") == "" && !r.numbers:
 			return fmt.Errorf("%w: %q", layout.ErrAddress, gw)
 		default: // an interface's name in place of an address
 			onLink = true
@@ -96,6 +96,9 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 		a.Special = s
 	}
 	r.protocol(row, &a, onLink, p, &h)
+	if err := r.letters(fl); err != nil {
+		return err
+	}
 	state := r.flags(row, fl, &a, onLink, p, &h)
 	if own, ok := layout.Addr([]byte(gw)); ok && (r.section == device || r.section == bsd) && a.Protocol == route.Direct && !p.IsSingleIP() &&
 		p.Contains(own) &&
@@ -128,10 +131,10 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 		return nil
 	}
 	table := r.table
-	if v := row.cell[instance]; v != "" && v != "default" {
+	if v := row.cell[instance]; v != "" && v != "-" && v != "default" {
 		table = v
 	}
-	r.Add(table, r.kind(), route.Route{Prefix: p, Attributes: &a, State: state, Mark: m}, 0)
+	r.hold(held{table: table, prefix: p, attr: a, state: state, lo: row.lo, hi: row.hi}, row.more)
 	return nil
 }
 

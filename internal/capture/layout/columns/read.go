@@ -52,7 +52,13 @@ type reader struct {
 	attached []netip.Prefix    // so far
 	links    map[string]string // BSD: the interface of each link
 	skip     bool
-	fib      bool   // what forwards, as a title says
+	fib      bool // what forwards, as a title says
+	held     held
+	holds    bool
+	keyLost  bool   // a line of the key could not be read
+	titled   bool   // a title named the table
+	lost     bool   // a line that may be the title of another table could not be read
+	numbers  bool   // interfaces may be numbers
 	best     string // the sign in front of rows that are in use; "": there is none
 	vlans    bool   // the interface's column has the numbers of VLANs, which name no interface
 
@@ -60,6 +66,9 @@ type reader struct {
 	counted layout.Passed // a line above the rows that counts them
 	says    int
 }
+
+// numberColumn is a heading whose interfaces may be numbers.
+var numberColumn = regexp.MustCompile(`(?i)(?:^|\s)(?:VLAN(?:[ -]?ID)?|FACE|IF|ifIndex|Port)(?:\s|$)`)
 
 // vlanColumn is a heading whose interfaces are VLANs.
 var vlanColumn = regexp.MustCompile(`(?i)(?:^|\s)VLAN(?:[ -]?ID)?(?:\s|$)`)
@@ -69,6 +78,7 @@ type rowCells struct {
 	cell   [types + 1]string
 	lo, hi int
 	marks  string // in front of it
+	more   bool   // it has no destination of its own: it tells a further next hop
 }
 
 // isMarks reports whether a word is signs of selection.
@@ -121,7 +131,7 @@ func Read(text []byte) layout.Reading {
 		}
 		if err := r.line(string(text[lo:hi]), lo, hi); err != nil {
 			r.leavePending(errHalf)
-			r.LeaveUnread(lo, hi, err)
+			r.leave(string(text[lo:hi]), lo, hi, err)
 			r.rows++
 		}
 	}
@@ -130,7 +140,33 @@ func Read(text []byte) layout.Reading {
 		r.CutLast()
 	}
 	r.compare()
+	r.release()
 	return r.Reading
+}
+
+// damagedKey and damagedTitle match a line that may be a key, or the title of a table.
+var (
+	damagedKey   = regexp.MustCompile(`(?i)\b(?:flags?|codes?)\b`)
+	damagedTitle = regexp.MustCompile(`(?i)\b(?:routes?|routing|tables?|vrf|instance|router)\b`)
+	someCodes    = regexp.MustCompile(`(?:\b[\w?*]{1,2}[:=] ?[\w-]+, ?){2}`)
+)
+
+var (
+	errTitle  = errors.New("above it stands a line that could not be read and may say whose table this is")
+	errLetter = errors.New("a flag that the key does not have, of which a line could not be read")
+)
+
+// leave leaves a line unread. What goes on with a row goes on with none above it; a key may lack a line then, and a table its
+// title.
+func (r *reader) leave(s string, lo, hi int, err error) {
+	r.LeaveUnread(lo, hi, err)
+	r.last = nil
+	if !errors.Is(err, layout.ErrNotARoute) && !errors.Is(err, errRow) {
+		return
+	}
+	damaged := strings.ContainsAny(s, "\x00¤") // its words are not what they were, or it was taken out
+	r.keyLost = r.keyLost || damaged || damagedKey.MatchString(s) || someCodes.MatchString(s)
+	r.lost = r.lost || (r.Collector.Read > 0 || r.cols != nil || r.titled) && (damaged || damagedTitle.MatchString(s))
 }
 
 // framed reads a line of a table that is drawn with a frame: names, a row, or what a row above had no room for.
@@ -146,7 +182,7 @@ func (r *reader) framed(line []byte, lo, hi int) {
 		return
 	}
 	if err := r.line(s, lo, hi); err != nil {
-		r.LeaveUnread(lo, hi, err)
+		r.leave(s, lo, hi, err)
 	}
 }
 
@@ -175,6 +211,7 @@ func (r *reader) line(s string, lo, hi int) error {
 		r.cols, r.lower, r.half = r.half, cols, nil
 	}
 	if k != noHeading {
+		r.numbers = numberColumn.MatchString(s)
 		r.vlans = vlanColumn.MatchString(s)
 		r.leavePending(errHalf)
 		r.last, r.inKey = nil, false
@@ -190,6 +227,9 @@ func (r *reader) line(s string, lo, hi int) error {
 	if r.cols == nil {
 		return layout.ErrNotARoute
 	}
+	if r.lost {
+		return errTitle
+	}
 	return r.row(s, lo, hi)
 }
 
@@ -202,7 +242,7 @@ func (r *reader) aside(s string) (layout.As, bool) {
 	}
 	if name, ok := instanceTitle(t); ok && !strings.HasPrefix(low, "routing table: ipv") {
 		r.compare()
-		r.table, r.cols, r.last = name, nil, nil
+		r.table, r.cols, r.last, r.lost, r.titled = name, nil, nil, false, true
 		return layout.Title, true
 	}
 	switch {
@@ -290,7 +330,7 @@ var remark = regexp.MustCompile(
 
 // instanceTitle reads a title that names the table of what follows.
 func instanceTitle(t string) (string, bool) {
-	for _, begin := range []string{"VIRTUAL ROUTER: ", "VRF: ", "Routing Tables: ", "Routing Table : ", "Routing Table: ", "vrf "} {
+	for _, begin := range []string{"VIRTUAL ROUTER: ", "virtual-router name: ", "Logical Router: ", "logical-router name: ", "VRF: ", "Routing Tables: ", "Routing Table : ", "Routing Table: ", "vrf "} {
 		rest, ok := strings.CutPrefix(t, begin)
 		if !ok {
 			continue
@@ -322,6 +362,7 @@ func instanceName(name string) string {
 // key reads a legend: "Flags: X - word, Y - word", "flags: X:word, …", "Origin: (d) Direct, …", and the lines under
 // one.
 func (r *reader) key(t string) bool {
+	r.keyLost = r.keyLost || strings.ContainsRune(t, 0) && (r.inKey || damagedKey.MatchString(t) || someCodes.MatchString(t))
 	if r.colonKey(t) {
 		return true
 	}
@@ -475,7 +516,7 @@ func (r *reader) row(s string, lo, hi int) error {
 		r.pending = &row
 		return nil
 	}
-	if glued(cols, cells) {
+	if glued(cols, cells) || r.oddNumber(&row) || r.oddFlags(row.cell[flags]) {
 		return errRow
 	}
 	if row.cell[destination] == "" && cols[0].kind == destination && len(cols) > 1 && w[0].lo < cols[1].lo && w[0].lo <= cols[0].lo {
@@ -490,6 +531,10 @@ func (r *reader) row(s string, lo, hi int) error {
 		case above != nil:
 			row.cell[destination], row.lo = above.cell[destination], above.lo
 		case r.last != nil && row.cell[gateway] != "": // a further next hop
+			if _, ok := layout.Addr([]byte(strings.Trim(row.cell[gateway], "+[]"))); !ok {
+				return errRow // of words nobody knows whether they belong there
+			}
+			row.more = true
 			for _, k := range [...]kind{destination, mask, length} {
 				row.cell[k] = r.last.cell[k]
 			}
@@ -537,12 +582,47 @@ func (r *reader) leavePending(why error) {
 
 // glued reports whether the number of a column that is empty may stand glued to the name in the next one: "0eth1".
 func glued(cols []column, cells []string) bool {
+	for i, c := range cols {
+		if re := gluedWords[c.kind]; re != nil && re.MatchString(cells[i]) && discardWords[fold(cells[i])] == 0 {
+			return true
+		}
+	}
 	for i := 1; i < len(cols); i++ {
 		if cols[i].kind == ifname && cells[i-1] == "" && cols[i-1].kind != gateway && cols[i-1].kind != flags && startsWithNumber.MatchString(cells[i]) {
 			return true
 		}
 	}
 	return false
+}
+
+// gluedWords match cells of two columns that lost the blank between them: a word for a discard or an attached network with a name
+// or number behind it, an interface with an age.
+var gluedWords = map[kind]*regexp.Regexp{
+	gateway: regexp.MustCompile(`(?i)^(?:discard|drop|receive|attached|blackhole|reject|direct|connected)\w`),
+	ifname:  regexp.MustCompile(`\d+[dh]:\d+|^\d+:\d+:\d+[A-Za-z]|^(?:discard|receive|attached|blackhole|reject|connected)[A-Z]|\d[A-Z]{4,}$`),
+}
+
+// oddNumber reports whether a number stands where other tables of this form have an interface's name.
+func (r *reader) oddNumber(row *rowCells) bool {
+	return !r.numbers && isNumber(row.cell[ifname]) || strings.ContainsRune(row.cell[ifname], '!')
+}
+
+// oddFlags reports whether flags are none that BSD has, who writes them in one word.
+func (r *reader) oddFlags(s string) bool {
+	return r.section == bsd && (!strings.Contains(s, "U") || strings.Contains(strings.TrimSpace(s), " "))
+}
+
+// letters looks for flags that the key does not explain, where a line of it was lost.
+func (r *reader) letters(s string) error {
+	if !r.keyLost {
+		return nil
+	}
+	for f := range strings.FieldsSeq(s) {
+		if r.legend[f] == "" && len(f) <= 2 {
+			return errLetter
+		}
+	}
+	return nil
 }
 
 var startsWithNumber = regexp.MustCompile(`^\d+[A-Za-z]`)
@@ -635,7 +715,7 @@ func (r *reader) prefix(row *rowCells) (netip.Prefix, error) {
 	if a, ok := layout.IPv4([]byte(s)); ok && r.section == device && len(r.legend) == 0 && strings.HasPrefix(row.cell[flags], "UH") {
 		return netip.PrefixFrom(a, 32), nil // up, and a host
 	}
-	if !strings.Contains(s, ":") && strings.Count(s, ".") < 3 {
+	if r.section == bsd && !strings.Contains(s, ":") && strings.Count(s, ".") < 3 {
 		return shortPrefix(s)
 	}
 	return layout.Prefix([]byte(s), r.section == bsd || r.section == netTools)

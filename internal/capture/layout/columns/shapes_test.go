@@ -131,6 +131,14 @@ IP Address/Netmask  Gateway          IFace      Metric    Flags     Persist
 1)      0.0.0.0          0.0.0.0          172.28.61.1      0        UP      0              STATIC
 2)      10.61.32.0       255.255.255.0    172.28.61.5      0        DOWN    0              STATIC
 `, []string{"3 0.0.0.0/0 static -/- via 172.28.61.1: active installed", "4 10.61.32.0/24 static -/- via 172.28.61.5"}},
+	{"the table of another router, named in words", `virtual-router name: guests
+flags: u - up, h - host, g - gateway, e - ecmp, * - preferred path
+id      destination           nexthop            flags  interface          mtu
+1       0.0.0.0/0             172.28.61.33       ug     port1/1            1500
+Logical Router: default
+id      destination           nexthop            flags  interface          mtu
+1       10.61.16.0/24         0.0.0.0            u      port1/2            1500
+`, []string{"4 (guests) 0.0.0.0/0 other -/- via 172.28.61.33 dev port1/1: active installed", "7 10.61.16.0/24 direct -/- dev port1/2: active installed"}},
 	{"a host flag gives the length that a listing lacks", `Routing Table: IPv4
   Destination           Gateway           Flags  Ref     Use     Interface
 -------------------- -------------------- ----- ----- ---------- ---------

@@ -5,6 +5,7 @@ package flagged
 import (
 	"bytes"
 	"cmp"
+	"errors"
 	"fmt"
 	"net/netip"
 	"regexp"
@@ -157,6 +158,12 @@ func (r *reader) line(line []byte, lo, hi int) error {
 	if isDetail(line) {
 		return r.detail(t, lo, hi)
 	}
+	if r.pairs != nil && s[0] != ' ' && s[0] != '\t' { // the line above was broken in the middle of a word
+		r.pairs = nil
+		r.Collector.Read--
+		r.LeaveUnread(r.lo, r.hi, errBroken)
+		return errBroken
+	}
 	if r.pairs != nil && strings.Contains(t, "=") {
 		addPairs(r.pairs, t)
 		r.hi = hi
@@ -302,6 +309,8 @@ func (r *reader) row(s string, lo, hi int) error {
 	r.Collector.Read++
 	return nil
 }
+
+var errBroken = errors.New("a line of pairs that is broken in the middle of one")
 
 // detail begins a route written as pairs.
 func (r *reader) detail(t string, lo, hi int) error {

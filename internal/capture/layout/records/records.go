@@ -165,6 +165,9 @@ func (r *reader) flush() {
 		return
 	}
 	p, a, state, err := r.record()
+	if len(r.values["protocol"]) == 0 && err == nil { // every record has it
+		err = errBroken
+	}
 	if r.broken && err == nil {
 		err = errBroken
 	}

@@ -111,6 +111,11 @@ func row(c *layout.Collector, line []byte, lo, hi int) error {
 				return fmt.Errorf("%w: no interface in %q", layout.ErrNotARoute, w)
 			}
 			hops[len(hops)-1].Interface = dev
+		case "vf", "scope", "type", "proto", "prio":
+			if _, ok := layout.Uint([]byte(v)); !ok {
+				return fmt.Errorf("%w: %q", layout.ErrNumber, w)
+			}
+			one[k] = v
 		default:
 			one[k] = v
 		}
@@ -126,7 +131,7 @@ func row(c *layout.Collector, line []byte, lo, hi int) error {
 	a.Special, a.Protocol = sp, protocols[one["proto"]]
 	metric, ok := layout.Uint([]byte(one["prio"]))
 	if !ok {
-		return fmt.Errorf("%w: %q", layout.ErrNumber, one["prio"])
+		return layout.ErrNotARoute
 	}
 	a.Metric = route.N(metric)
 	switch {
