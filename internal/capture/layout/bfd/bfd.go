@@ -4,6 +4,7 @@ package bfd
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"zarvek/internal/capture/layout"
@@ -27,7 +28,20 @@ const (
 	blocks      // "peer ADDRESS …", details indented below
 	brief       // SessionId LocalAddress PeerAddress Status
 	table       // IP address Interface State …
+	named       // columns of one word each, NeighAddr … State Int
 )
+
+// places are where the words of a session stand in a row of the named form.
+type places struct{ peer, state, ifname int }
+
+// placesOf finds the columns of a heading of one word each: a peer's address, its state and the interface.
+func placesOf(w []string) (places, bool) {
+	p := places{slices.Index(w, "NeighAddr"), slices.Index(w, "State"), slices.Index(w, "Int")}
+	if p.peer < 0 && len(w) > 3 && w[0] == "Address" {
+		p = places{0, slices.Index(w, "State"), slices.Index(w, "Interface")}
+	}
+	return p, p.peer >= 0 && p.state > p.peer && p.ifname > p.state
+}
 
 func heading(w []string) form {
 	switch {
@@ -37,6 +51,9 @@ func heading(w []string) form {
 		return brief
 	case len(w) > 4 && w[0] == "IP" && w[1] == "address" && w[2] == "Interface" && w[3] == "State":
 		return table
+	}
+	if _, ok := placesOf(w); ok {
+		return named
 	}
 	return none
 }
@@ -57,6 +74,7 @@ func Read(text []byte) layout.Reading {
 	c.Layout = name
 	cur := none
 	open := -1 // the block's session
+	var at places
 	for lo, hi := range layout.Lines(text) {
 		line := string(text[lo:hi])
 		if strings.TrimSpace(line) == "" {
@@ -65,6 +83,7 @@ func Read(text []byte) layout.Reading {
 		w := strings.Fields(line)
 		if f := heading(w); f != none {
 			cur, open = f, -1
+			at, _ = placesOf(w)
 			c.Pass(lo, hi, layout.Names)
 			continue
 		}
@@ -73,10 +92,10 @@ func Read(text []byte) layout.Reading {
 			c.Pass(lo, hi, layout.Other)
 			continue
 		}
-		s, at, err := network.Session{Mark: layout.Mark(lo, hi)}, -1, error(nil)
+		s, peer, err := network.Session{Mark: layout.Mark(lo, hi)}, -1, error(nil)
 		switch {
 		case cur == blocks && w[0] == "peer" && len(w) > 1:
-			at = 1
+			peer = 1
 			for i := 2; i+1 < len(w); i++ {
 				if w[i] == "interface" {
 					s.Interface = w[i+1]
@@ -90,16 +109,18 @@ func Read(text []byte) layout.Reading {
 			c.Read++
 			continue
 		case cur == brief && len(w) >= 4:
-			at, s.Up = 2, strings.EqualFold(w[3], "up")
+			peer, s.Up = 2, strings.EqualFold(w[3], "up")
 		case cur == table && len(w) >= 3:
-			at, s.Interface, s.Up = 0, w[1], strings.EqualFold(w[2], "up")
+			peer, s.Interface, s.Up = 0, w[1], strings.EqualFold(w[2], "up")
+		case cur == named && len(w) > at.ifname:
+			peer, s.Interface, s.Up = at.peer, w[at.ifname], strings.EqualFold(w[at.state], "up")
 		default:
 			err = layout.ErrNotARoute
 		}
 		if err == nil {
 			var ok bool
-			if s.Peer, ok = layout.Addr([]byte(w[at])); !ok {
-				err = fmt.Errorf("%w: %q", layout.ErrAddress, w[at])
+			if s.Peer, ok = layout.Addr([]byte(w[peer])); !ok {
+				err = fmt.Errorf("%w: %q", layout.ErrAddress, w[peer])
 			}
 		}
 		if err != nil {

@@ -49,3 +49,18 @@ func FuzzRead(f *testing.F) {
 	f.Add([]byte(text))
 	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, Read, in) })
 }
+
+func TestColumnsOfOneWord(t *testing.T) {
+	for in, want := range map[string][]string{
+		"IPv4 Sessions\nNeighAddr                              LD/RD         RH/RS     State     Int\n172.28.61.1                             1/1          Up        Up        line0/1\n172.28.61.6                             2/0          Down      Down      line0/2\n":                                                                       {"172.28.61.1 line0/1 true", "172.28.61.6 line0/2 false"},
+		"OurAddr         NeighAddr       LD/RD                 RH/RS   Holdown(mult)     State       Int                   Vrf\n172.28.61.2     172.28.61.1     1090519041/1090519042 Up      5219(3)           Up          line1/1               default\n":                                                                                      {"172.28.61.1 line1/1 true"},
+		"                                                  Detect   Transmit\nAddress                  State     Interface      Time     Interval  Multiplier\n172.28.61.1              Up        line0/1.0      0.900     0.300        3\n172.28.61.6              Init      line0/2.0      0.000     1.000        3\n\n2 sessions, 2 clients\n": {"172.28.61.1 line0/1.0 true", "172.28.61.6 line0/2.0 false"},
+	} {
+		r := layouttest.Laws(t, Read, []byte(in))
+		var got []string
+		for _, s := range r.Facts.Sessions {
+			got = append(got, fmt.Sprint(s.Peer, " ", s.Interface, " ", s.Up))
+		}
+		require.Equal(t, want, got)
+	}
+}

@@ -110,9 +110,12 @@ func ReadDetail(text []byte) layout.Reading {
 		switch {
 		case line[0] != ' ' && line[0] != '\t':
 			found := stateLine.FindStringSubmatch(line[:min(len(line), 300)])
-			bare = found == nil
-			if bare {
-				found = bracketLine.FindStringSubmatch(line[:min(len(line), 300)])
+			brackets := bracketLine.FindStringSubmatch(line[:min(len(line), 300)])
+			if found == nil && n > 0 && outdented(&c, line[:min(len(line), 300)], m) {
+				continue
+			}
+			if bare = found == nil && brackets != nil; bare {
+				found = brackets
 			}
 			if found == nil {
 				if found = bareName.FindStringSubmatch(line[:min(len(line), 300)]); found != nil {
@@ -172,6 +175,44 @@ func ReadDetail(text []byte) layout.Reading {
 		}
 	}
 	return c.Reading
+}
+
+var (
+	// Line protocol current state : DOWN
+	protocolLine = regexp.MustCompile(`^Line protocol current state ?: ?(UP|DOWN)\b`)
+	// Internet Address is 10.61.16.1/24, where paragraphs are not indented
+	outAddress = regexp.MustCompile(`^Internet [Aa]ddress is ([0-9.]+/\d+)`)
+	// names with values, sentences, of which none is an interface's heading
+	outOther = regexp.MustCompile(`^(?:admin state is |Description ?:|Route Port,|IP Sending Frames|The Maximum |Switch Port|Last |Current |Media type|Port Mode|Speed |Input|Output|Physical is )`)
+)
+
+// outdented reads a line of a paragraph whose lines are not indented; false where it may begin another one.
+func outdented(c *layout.Collector, line string, m mark) bool {
+	i := &c.Facts.Interfaces[len(c.Facts.Interfaces)-1]
+	if f := protocolLine.FindStringSubmatch(line); f != nil {
+		if f[1] == "DOWN" {
+			i.State = network.LinkDown
+		}
+		c.Passed = append(c.Passed, layout.Passed{Mark: m, As: layout.Part})
+		return true
+	}
+	if f := outAddress.FindStringSubmatch(line); f != nil {
+		p, err := layout.Prefix([]byte(f[1]), true)
+		if err != nil {
+			return false
+		}
+		c.Facts.Addresses = append(c.Facts.Addresses, network.Address{Prefix: p, Interface: i.Name, Mark: m})
+		c.Read++
+		return true
+	}
+	if !outOther.MatchString(line) {
+		return false
+	}
+	if f := hardwareOf.FindStringSubmatch(line); f != nil && i.MAC == "" {
+		i.MAC, _ = hardware(f[1])
+	}
+	c.Passed = append(c.Passed, layout.Passed{Mark: m, As: layout.Other})
+	return true
 }
 
 // setState takes what stands below the name of an interface: whether it was switched on, and whether its link is up.

@@ -33,13 +33,13 @@ var names = map[string]kind{
 	"interface status": state, "speed/duplex/state": state, "adm": state, "opr(v4/v6)": state, "opr": state, "admin state": state, "oper state": state, "protocol state": state,
 	"hardware addr": mac, "hardware address": mac, "mac address": mac, "mac addr": mac, "hwaddress": mac, "mac": mac, "physical address": mac, "linklayer addr": mac,
 	"linklayer address": mac, "ethernet address": mac, "hw address": mac, "hw addr": mac, "macaddress": mac,
-	"vrf": instance, "vrf name": instance, "vpn": instance, "vpn instance": instance, "vpninstance": instance, "forwarding": instance, "virtual router": instance, "virtual": instance,
+	"vrf": instance, "vrf name": instance, "vrfname": instance, "vpn": instance, "vpn instance": instance, "vpninstance": instance, "forwarding": instance, "virtual router": instance, "virtual": instance,
 	"ok?": ignored, "method": ignored, "age": ignored, "age (min)": ignored, "age(min)": ignored, "type": ignored, "flags": ignored, "hwtype": ignored, "vlan": ignored,
 	"description": ignored, "mtu": ignored, "ttl": ignored, "expire": ignored, "expires": ignored, "expires in": ignored, "vlan/vsi name": ignored, "aging": ignored,
 	"no": ignored, "num": ignored, "#": ignored, "linklayer": ignored, "speed": ignored, "duplex": ignored, "host name": ignored, "expire(m)": ignored, "expiry": ignored,
 	"name": ignored, "remote": ignored, "proto": ignored, "interval": ignored, "s": ignored, "owner": ignored, "id": ignored, "vsys": ignored, "zone": ignored,
 	"tag": ignored, "vid": ignored, "ports": ignored, "physical port": ignored, "mode": ignored, "port/sapid": ignored, "vsd": ignored, "age (sec)": ignored,
-	"pfxstate": ignored,
+	"pfxstate": ignored, "1s": ignored, "5s": ignored, "st": ignored, "flgs": ignored, "prbs": ignored, "age(sec)": ignored,
 }
 
 type column struct {

@@ -26,6 +26,8 @@ var (
 	givenPair = regexp.MustCompile(`^IP=(\S+)->(\S+)/(\S+) index=\d+ devname=(\S+)\s*$`)
 	// an interface, an address, a link-layer address, the age
 	bareEntry = regexp.MustCompile(`^\s+([A-Za-z][\w./-]*) (\d+\.\d+\.\d+\.\d+) ((?:[0-9a-f]{4}\.){2}[0-9a-f]{4})(?: (?:\d+|-|alias))?\s*$`)
+	// name (10.61.16.20) at 02:00:00:00:00:10 on hall0, and what was asked for without an answer
+	atEntry = regexp.MustCompile(`(?i)^\S+ \((\d+\.\d+\.\d+\.\d+)\) at (\S+) (?:\[\w+\] )?on (\S+)(?: .*)?$`)
 	// == [ hall ]
 	pairTitle = regexp.MustCompile(`^== \[ ?\S+ ?\]\s*$`)
 )
@@ -33,7 +35,7 @@ var (
 func recognisePairs(text []byte) int {
 	n := 0
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
-		if line := text[lo:min(hi, lo+300)]; namedPair.Match(line) || givenPair.Match(line) || bareEntry.Match(line) {
+		if line := text[lo:min(hi, lo+300)]; namedPair.Match(line) || givenPair.Match(line) || bareEntry.Match(line) || atEntry.Match(line) {
 			n += 2
 		}
 	}
@@ -73,6 +75,19 @@ func pairsLine(c *layout.Collector, line string, m mark) error {
 		}
 		hw, _ := hardware(f[3])
 		c.Facts.Neighbours = append(c.Facts.Neighbours, network.Neighbour{Address: a, Interface: f[1], MAC: hw, State: network.NeighbourAlive, Mark: m})
+		return nil
+	}
+	if f := atEntry.FindStringSubmatch(line); f != nil {
+		a, ok := layout.Addr([]byte(f[1]))
+		hw, known := hardware(f[2])
+		if !ok || !known && !unanswered.MatchString(f[2]) {
+			return layout.ErrAddress
+		}
+		n := network.Neighbour{Address: a, Interface: f[3], MAC: hw, Mark: m}
+		if known {
+			n.State = network.NeighbourAlive
+		}
+		c.Facts.Neighbours = append(c.Facts.Neighbours, n)
 		return nil
 	}
 	if f := givenPair.FindStringSubmatch(line); f != nil {

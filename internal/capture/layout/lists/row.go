@@ -115,11 +115,15 @@ func (r *reader) neighbour(line string, cell [instance + 1][]word, dev string, m
 		return fmt.Errorf("%w: %q", layout.ErrAddress, strings.TrimSpace(line))
 	}
 	text := cell[address][0].text
+	first := dev // of a VLAN and the port in it, "Vlan16, line5", the VLAN has the address
+	if vlan, _, ok := strings.Cut(dev, ", "); ok {
+		first = vlan
+	}
 	a, ok := layout.Addr([]byte(strings.Trim(text, "()")))
 	if !ok {
 		return fmt.Errorf("%w: %q", layout.ErrAddress, text)
 	}
-	n := network.Neighbour{Address: a.WithZone(""), Interface: cmp.Or(dev, r.of), Mark: m}
+	n := network.Neighbour{Address: a.WithZone(""), Interface: cmp.Or(strings.TrimSuffix(first, ","), r.of), Mark: m}
 	if len(cell[mac]) > 0 {
 		if hw, ok := hardware(cell[mac][0].text); ok {
 			if hw == "ff:ff:ff:ff:ff:ff" || a.IsMulticast() {

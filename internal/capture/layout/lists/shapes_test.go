@@ -113,6 +113,36 @@ Interface eth3
     link-state no link
     ipv4-address 172.28.61.6/30
 `, ReadDetail, []string{"if eth1 1", "if eth2 2", "if eth3 2", "addr 10.61.16.1/24 eth1", "addr 172.28.61.6/30 eth3"}},
+		{"paragraphs that are not indented", `Vlanif16 current state : UP
+Line protocol current state : UP
+Description:hall
+Route Port,The Maximum Transmit Unit is 1500
+Internet Address is 10.61.16.1/24
+IP Sending Frames' Format is plain, Hardware address is 0200-0000-0007
+Vlanif17 current state : UP
+Line protocol current state : DOWN
+Internet Address is 10.61.17.1/24
+`, ReadDetail, []string{"if Vlanif16 1", "if Vlanif17 2", "addr 10.61.16.1/24 Vlanif16", "addr 10.61.17.1/24 Vlanif17"}},
+		{"a paragraph with a line at its edge", `line1/1 is down (Link not connected)
+admin state is up, Dedicated Interface
+  Hardware: 1000/10000 Ethernet, address: 0200.0000.0007 (bia 0200.0000.0007)
+  Internet Address is 172.28.61.2/30
+`, ReadDetail, []string{"if line1/1 2", "addr 172.28.61.2/30 line1/1"}},
+		{"the table behind the states", `Interface                      IP-Address      Status          Protocol Vrf-Name
+line0/0                        172.28.61.2     Up              Up       default
+line0/1                        10.61.99.1      Shutdown        Down     guests
+`, Read, []string{"if line0/0 1", "if line0/1 2", "addr 172.28.61.2/32 line0/0", "addr 10.61.99.1/32 line0/1 in guests"}},
+		{"a VLAN with the port in it", `Address         Age (sec)  Hardware Addr   Interface
+10.61.16.20       0:00:31  0200.0000.0010  Vlan16, line5
+10.61.16.21           N/A  incomplete      Vlan16
+`, Read, []string{"neigh 10.61.16.20 Vlan16 02:00:00:00:00:10 1", "neigh 10.61.16.21 Vlan16  0"}},
+		{"entries in words", `gw (172.28.61.1) at 02:00:00:00:00:01 [ether] on eth0
+? (10.61.16.21) at <incomplete> on eth1
+? (10.61.16.20) at 2:0:0:0:0:10 on em1 expires in 1187 seconds [ethernet]
+`, ReadPairs, []string{"neigh 172.28.61.1 eth0 02:00:00:00:00:01 1", "neigh 10.61.16.21 eth1  0", "neigh 10.61.16.20 em1 02:00:00:00:00:10 1"}},
+		{"neighbours of IPv6 with their zone", `Neighbor                             Linklayer Address  Netif Expire    1s 5s
+fe80::1%em0                          02:00:00:00:00:01   em0 23h59m58s S R
+`, Read, []string{"neigh fe80::1 em0 02:00:00:00:00:01 1"}},
 		{"a workstation's settings", `Configuration
 
    Host Name . . . . . . . . . . . . : till-2
