@@ -125,3 +125,20 @@ set firewall ipv4 input filter rule 5 destination port ssh
 	require.Equal(t, []string{"forward filter 4 hook 0 deny", "input filter 4 hook 3 deny", "N 4 hook 0 deny in eth0"}[2:], layouttest.Applied(r.Facts.Applied)[:1])
 	require.Len(t, r.Facts.Applied, 3)
 }
+
+// TestNumberedRulesThatAreNotUnderstood: what a rule asks for and no reader knows makes it one that may fit or not.
+func TestNumberedRulesThatAreNotUnderstood(t *testing.T) {
+	for line, want := range map[string][]string{
+		"protocol tcp":         {"permit tcp", "deny"},
+		"protocol smell":       {"permit perhaps", "deny"},
+		"icmp type 8":          {"permit type 8", "deny"},
+		"icmp type-name smell": {"permit perhaps", "deny"},
+		"icmp code 3":          {"permit perhaps", "deny"},
+		"time monday":          {"permit perhaps", "deny"},
+		"destination port 22":  {"permit tcp 22-22", "permit udp 22-22", "deny"},
+	} {
+		in := []byte("set firewall name N default-action drop\nset firewall name N rule 10 action accept\nset firewall name N rule 10 " + line + "\nset interfaces ethernet eth0 firewall in name N\n")
+		r := layouttest.Laws(t, Read, in)
+		require.Equal(t, want, layouttest.Lists(r.Facts.ListRules)["N"], line)
+	}
+}

@@ -71,6 +71,21 @@ func TestReadOwn(t *testing.T) {
 	layouttest.Variants(t, ReadOwn, ownText)
 }
 
+// TestStatesOfOwnRoutes: what the program writes of a route's state it reads again.
+func TestStatesOfOwnRoutes(t *testing.T) {
+	in := `{"device":"summit","tables":[
+{"table":"default","family":"ipv4","routes":[
+{"destination-prefix":"10.61.40.0/24","source-protocol":"ospf","active":true,"installed":false,"rejected":true,"next-hops":[{"next-hop-address":"172.28.61.9"}]},
+{"destination-prefix":"10.61.41.0/24","source-protocol":"static","active":false,"installed":false,"unusable":true,"next-hops":[{"next-hop-address":"172.28.61.9"}]},
+{"destination-prefix":"10.61.42.0/24","source-protocol":"static","active":false,"installed":true,"next-hops":[{"next-hop-address":"172.28.61.9"}]}]}]}
+`
+	require.Equal(t, []string{
+		"3 10.61.40.0/24 ospf -/- via 172.28.61.9: active rejected",
+		"4 10.61.41.0/24 static -/- via 172.28.61.9: unusable",
+		"5 10.61.42.0/24 static -/- via 172.28.61.9: installed",
+	}, layouttest.Words([]byte(in), ReadOwn([]byte(in))))
+}
+
 func FuzzReadCSV(f *testing.F) {
 	f.Add([]byte(csvText))
 	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, ReadCSV, in) })

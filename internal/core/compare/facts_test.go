@@ -1,0 +1,49 @@
+package compare
+
+import (
+	"fmt"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"zarvek/internal/core/coretest"
+)
+
+// TestFacts: what differs beside routes is told once, with what was and what is; what only one side shows, or neither knows,
+// is no difference.
+func TestFacts(t *testing.T) {
+	for _, tt := range []struct {
+		name, before, after string
+		want                []string
+	}{
+		{"an address came, another went", "a: addr 10.61.16.1/24 hall0", "a: addr 10.61.17.1/24 hall0",
+			[]string{"10.61.16.1/24 hall0 own ''", "10.61.17.1/24 hall0 '' own"}},
+		{"the same address with another length is there", "a: addr 10.61.16.1/24 hall0", "a: addr 10.61.16.1/32 hall0", nil},
+		{"an interface went down", "a: link line0 up", "a: link line0 down", []string{"invalid Prefix line0 up down"}},
+		{"an interface that one side does not show", "a: link line0 up", "a: link line1 down", nil},
+		{"a neighbour fell silent", "a: neigh 172.28.61.2 line0 alive", "a: neigh 172.28.61.2 line0 failed", []string{"172.28.61.2/32 line0 answers silent"}},
+		{"a neighbour with another link-layer address", "a: neigh 172.28.61.2 line0 alive 02:00:00:00:00:01", "a: neigh 172.28.61.2 line0 alive 02:00:00:00:00:02",
+			[]string{"172.28.61.2/32 line0 02:00:00:00:00:01 02:00:00:00:00:02"}},
+		{"a neighbour that was only asked for", "a: neigh 172.28.61.2 line0 pending", "a: neigh 172.28.61.2 line0 failed", nil},
+		{"a neighbour's entry that went by itself", "a: neigh 172.28.61.2 line0 alive", "a: link line0 up", nil},
+		{"forwarding was switched off", "a: link line0 up", "a: forwarding ipv4 off", []string{"invalid Prefix  on off"}},
+		{"forwarding is off as before", "a: forwarding ipv4 off", "a: forwarding ipv4 off", nil},
+		{"a device that came", "a: link line0 up", "b: link line0 down", nil},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			var got []string
+			for _, f := range facts(coretest.Build(tt.before), coretest.Build(tt.after)) {
+				require.Equal(t, "a", f.Device)
+				was, is := f.Was, f.Is
+				if was == "" {
+					was = "''"
+				}
+				if is == "" {
+					is = "''"
+				}
+				got = append(got, fmt.Sprint(f.Prefix, " ", f.Interface, " ", was, " ", is))
+			}
+			require.Equal(t, tt.want, got)
+		})
+	}
+}
