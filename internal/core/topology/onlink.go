@@ -124,6 +124,18 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 	if res.TwoEnds {
 		res.OtherEnd = t.otherEnd(here, a)
 	}
+	if len(elsewhere) > 0 && !t.smallest(here).IsValid() { // the link has no network that the address could be outside of: it may be unnumbered
+		o := elsewhere[0]
+		switch {
+		case !learned || len(elsewhere) > 1:
+		case o.Down || d.Interface(ifname).State == network.LinkDown:
+			res.Answer, res.Device, res.Interface, res.Confidence = MaybeDown, o.Device, o.Interface, Deduced
+		default: // who announces a route from there has the address
+			res.Answer, res.Device, res.Interface, res.Confidence = Device, o.Device, o.Interface, Deduced
+			res.Marks = append(res.Marks, o.Mark)
+		}
+		return res
+	}
 	if len(elsewhere) > 0 {
 		o := elsewhere[0]
 		res.Answer, res.Device, res.Interface = Elsewhere, o.Device, o.Interface

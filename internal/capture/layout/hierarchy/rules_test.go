@@ -131,8 +131,8 @@ func TestNumberedRulesThatAreNotUnderstood(t *testing.T) {
 	for line, want := range map[string][]string{
 		"protocol tcp":         {"permit tcp", "deny"},
 		"protocol smell":       {"permit perhaps", "deny"},
-		"icmp type 8":          {"permit type 8", "deny"},
-		"icmp type-name smell": {"permit perhaps", "deny"},
+		"icmp type 8":          {"permit icmp type 8", "deny"},
+		"icmp type-name smell": {"permit icmp perhaps", "deny"},
 		"icmp code 3":          {"permit perhaps", "deny"},
 		"time monday":          {"permit perhaps", "deny"},
 		"destination port 22":  {"permit tcp 22-22", "permit udp 22-22", "deny"},
