@@ -1,0 +1,162 @@
+package columns
+
+import (
+	"cmp"
+	"strings"
+
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+// row reads a row, or what goes on from the row before.
+func (r *reader) row(s string, lo, hi int) error {
+	w := words(s)
+	marks := ""
+	if r.best != "" && len(w) > 1 && isMarks(w[0].text) && (isNumber(w[1].text) || isDestination(w[1].text)) {
+		marks, w = w[0].text, w[1:]
+	}
+	if r.section == bsd && len(w) > 0 && w[0].lo == 0 && len(w[0].text) <= 3 && isNumber(w[0].text) {
+		w[0].text += "/8" // the zeros and the length are left out
+	}
+	// "Default Route" and "Default" stand for the prefix of length 0.
+	w = joinPair(w, "default", "route")
+	w = joinInterface(joinPair(w, "black", "hole"))
+	if len(w) > 1 && isNumber(strings.TrimSuffix(w[0].text, ")")) && w[0].hi <= r.cols[0].lo { // a number of the row that has no column
+		w = w[1:]
+	}
+	if len(w) > 40 {
+		return errRow
+	}
+	if len(w) == 1 && isDestination(w[0].text) { // the rest of the row is on the next line
+		r.leavePending(errHalf)
+		r.pending = &rowCells{lo: lo, hi: hi}
+		r.pending.cell[destination] = w[0].text
+		return nil
+	}
+	cols := r.cols
+	if r.lower != nil && r.pending != nil {
+		return r.secondLine(s, lo, hi)
+	}
+	cells, ok := r.align(w, cols)
+	if !ok {
+		return errRow
+	}
+	row := rowCells{lo: lo, hi: hi, marks: marks}
+	row.fill(cols, cells)
+	if row.cell[destination] == "" && marks == "" && r.last != nil {
+		row.marks = r.last.marks
+	}
+	if r.lower != nil {
+		if row.cell[destination] == "" {
+			return errRow
+		}
+		r.pending = &row
+		return nil
+	}
+	if glued(cols, cells) || r.oddNumber(&row) || r.oddFlags(row.cell[flags]) {
+		return errRow
+	}
+	if row.cell[destination] == "" && cols[0].kind == destination && len(cols) > 1 && w[0].lo < cols[1].lo && w[0].lo <= cols[0].lo {
+		return errRow // words stand where the destination should
+	}
+	above := r.pending
+	if row.cell[destination] != "" {
+		r.leavePending(errHalf)
+		above = nil
+	} else {
+		switch {
+		case above != nil:
+			row.cell[destination], row.lo = above.cell[destination], above.lo
+		case r.last != nil && row.cell[gateway] != "": // a further next hop
+			if _, ok := layout.Addr([]byte(strings.Trim(row.cell[gateway], "+[]"))); !ok {
+				return errRow // of words nobody knows whether they belong there
+			}
+			row.more = true
+			for _, k := range [...]kind{destination, mask, length} {
+				row.cell[k] = r.last.cell[k]
+			}
+			if row.cell[protocol] == "" {
+				for _, k := range [...]kind{protocol, preference, metric} {
+					if row.cell[k] == "" {
+						row.cell[k] = r.last.cell[k]
+					}
+				}
+				if row.cell[flags] == "" {
+					row.cell[flags] = r.last.cell[flags]
+				}
+			}
+		default:
+			return errRow
+		}
+	}
+	return r.complete(&row, above)
+}
+
+// complete adds a row that is whole, of which another line may hold the beginning.
+func (r *reader) complete(row, above *rowCells) error {
+	if err := r.add(row); err != nil {
+		if above != nil {
+			r.leavePending(err)
+		}
+		return err
+	}
+	r.last, r.pending = row, nil
+	r.rows++
+	r.Collector.Read++
+	if above != nil {
+		r.Collector.Read++
+	}
+	return nil
+}
+
+// leavePending leaves the beginning of a row unread, whose end did not come.
+func (r *reader) leavePending(why error) {
+	if p := r.pending; p != nil {
+		r.pending = nil
+		r.LeaveUnread(p.lo, p.hi, why)
+	}
+}
+
+// secondLine reads the lower line of a row that takes two.
+func (r *reader) secondLine(s string, lo, hi int) error {
+	cells, ok := r.align(joinPair(words(apartBrackets.Replace(s)), "black", "hole"), r.lower)
+	if !ok {
+		return errRow
+	}
+	row := *r.pending
+	row.fill(r.lower, cells)
+	if m := quotedInterface.FindStringSubmatch(cmp.Or(row.cell[gateway], row.cell[ifname])); m != nil {
+		row.cell[gateway], row.cell[ifname] = m[1], m[2]
+	}
+	row.hi = hi
+	return r.complete(&row, r.pending)
+}
+
+func (r *reader) add(row *rowCells) error {
+	p, err := r.prefix(row)
+	if err != nil {
+		return err
+	}
+	a := route.Attributes{}
+	if pref, met, both := strings.Cut(strings.Trim(row.cell[metric], "[]"), "/"); both {
+		row.cell[preference], row.cell[metric] = pref, met
+	}
+	if a.Preference, err = numberCell(row.cell[preference]); err != nil {
+		return err
+	}
+	if r.section == netTools && row.cell[metric] == "-1" {
+		row.cell[metric] = "4294967295" // printed as a signed number
+	}
+	if a.Metric, err = numberCell(row.cell[metric]); err != nil {
+		return err
+	}
+	return r.finish(row, p, a)
+}
+
+func (r *reader) kind() network.Kind {
+	if r.section == device && !r.fib {
+		return network.Candidates
+	}
+	return network.ForwardingTable
+}
