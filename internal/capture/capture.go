@@ -83,6 +83,7 @@ var readers = []layout.Reader{
 type Part struct {
 	Device  string // from the prompt above it; "" where there is none
 	Command string // typed at that prompt
+	Remote  string // the same as Device where the command was given through another device
 	Space   string // the network namespace that the command asked, "" for the device's own
 	Score   int    // how many of its first lines the reader was sure of, and more for an unmistakable heading
 	Where   route.Mark
@@ -142,7 +143,7 @@ func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
 		}
 		first := len(c.Parts)
 		for _, st := range stretches {
-			p := Part{Device: s.device, Command: s.command, Space: commandSpace(s.command), Score: st.score, Reading: st.Reading}
+			p := Part{Device: s.device, Remote: s.remote, Command: s.command, Space: commandSpace(s.command), Score: st.score, Reading: st.Reading}
 			p.Where = src.original(route.Mark{File: file, Off: uint32(s.lo + st.lo), End: uint32(s.lo + st.hi)})
 			p.MapMarks(func(m route.Mark) route.Mark {
 				m.Off, m.End = m.Off+uint32(s.lo+st.lo), m.End+uint32(s.lo+st.lo)

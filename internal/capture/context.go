@@ -35,7 +35,7 @@ func commandTable(command string) string {
 			return "" // it configures
 		case tableWords[lw] && i+1 < len(words):
 			name := strings.Trim(words[i+1], `"'`)
-			if sameTable[strings.ToLower(name)] || !tableName.MatchString(name) || partWords[strings.ToLower(name)] {
+			if sameTable[strings.ToLower(name)] || !tableName.MatchString(name) || sourceWords[strings.ToLower(name)] {
 				continue
 			}
 			return strings.TrimSuffix(strings.TrimSuffix(name, ".inet.0"), ".inet6.0")
@@ -62,16 +62,6 @@ func (p *Part) nameTables(src *Source) {
 
 // kernelTable matches a command that asks the kernel for a table by its number or name.
 var kernelTable = regexp.MustCompile(`^(?:\S*/)?ip\b.*\btable\b`)
-
-// asksSpace matches a command that asks a network namespace, which is a device of its own: ip -n NAME ..., ip netns exec NAME ...
-var asksSpace = regexp.MustCompile(`^(?:sudo )?(?:\S*/)?ip (?:-\S+ )*?(?:netns exec|-n(?:etns)?) ([\w.-]+)\s`)
-
-func commandSpace(command string) string {
-	if m := asksSpace.FindStringSubmatch(command); m != nil {
-		return m[1]
-	}
-	return ""
-}
 
 // bareCommandIn returns the first command for routes among lines that a reader left unread: its prompt was not known as one, or is
 // missing.
@@ -135,7 +125,7 @@ func commandScopes(command string) []netip.Prefix {
 			out = append(out, p.Masked())
 			continue
 		}
-		if partWords[w] {
+		if !wholeWords[w] {
 			return nil
 		}
 	}

@@ -1,10 +1,8 @@
 package capture
 
 import (
-	"net/netip"
 	"regexp"
 	"slices"
-	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/route"
@@ -12,109 +10,6 @@ import (
 
 // A command may ask for a part of a table only. What such a listing does not show may be there, so the table is not
 // known by it.
-
-// pipeFilter is a search behind a pipe, in the words of devices and of shells; what only changes the form of the
-// output is none.
-var pipeFilter = regexp.MustCompile(
-	`\|\s*(?:i|in|inc|incl|include|e|ex|exc|excl|exclude|b|be|beg|begin|sec|section|m|match|except|find|last|head|tail|first|grep|egrep|awk|sed|findstr|Select-String)\b`,
-)
-
-// fromHeading is a search that shows all from a heading on which stands above every route.
-var fromHeading = regexp.MustCompile(`\|\s*(?:b|be|beg|begin)\s+"?(?:gateway|codes?|destination|gateway of last resort)\b[^|]*$`)
-
-// partWords ask for the routes of one source, or for one prefix and what is in it.
-var partWords = map[string]bool{
-	"static":          true,
-	"connected":       true,
-	"direct":          true,
-	"local":           true,
-	"kernel":          true,
-	"ospf":            true,
-	"ospf3":           true,
-	"bgp":             true,
-	"rip":             true,
-	"ripng":           true,
-	"isis":            true,
-	"is-is":           true,
-	"eigrp":           true,
-	"babel":           true,
-	"protocol":        true,
-	"proto":           true,
-	"longer-prefixes": true,
-	"longer":          true,
-	"exact":           true,
-	"supernets-only":  true,
-	"root":            true,
-	"match":           true,
-	"to":              true,
-	"via":             true,
-	"dev":             true,
-	"get":             true,
-	"where":           true,
-	"filter":          true,
-	"filtered":        true,
-	"export":          true,
-	"noexport":        true,
-	"preexport":       true,
-	"hidden":          true,
-	"inactive":        true,
-	"inactive-path":   true,
-	"community":       true,
-	"aspath-regex":    true,
-	"next-hop":        true,
-
-	"advertising-protocol": true,
-	"receive-protocol":     true,
-}
-
-// routeWord is a word that asks for routes, whole or shortened.
-var routeWord = regexp.MustCompile(`^(?:ro|rou|rout|route|routes|routing|routing-table|rib)$`)
-
-// statement configures a route in place of asking for one.
-var statement = regexp.MustCompile(`^(?:ip|ipv6) route [0-9a-f]*[.:]`)
-
-// asksForPart reports whether a command asks for a part of a routing table.
-func asksForPart(command string) bool {
-	low := strings.ToLower(strings.TrimSpace(command))
-	low = fromHeading.ReplaceAllString(low, "")
-	if pipeFilter.MatchString(low) {
-		return true
-	}
-	low, _, _ = strings.Cut(low, "|")
-	if statement.MatchString(low) {
-		return false
-	}
-	words := strings.Fields(low)
-	at := -1
-	for i, w := range words {
-		if routeWord.MatchString(w) {
-			at = i
-		}
-	}
-	if at < 0 {
-		return false
-	}
-	skip := false
-	for _, w := range words[at+1:] {
-		switch {
-		case skip: // the name of a table, an instance or a family
-			skip = false
-			continue
-		case w == "vrf" || w == "table" || w == "instance" || w == "vpn-instance" || w == "routing-instance" || w == "vr" || w == "virtual-router":
-			skip = true
-			continue
-		case partWords[w]:
-			return true
-		}
-		if _, err := netip.ParseAddr(w); err == nil {
-			return true
-		}
-		if _, err := netip.ParsePrefix(w); err == nil {
-			return true
-		}
-	}
-	return false
-}
 
 // partOfRules matches a command that lists some of a kernel's filters.
 var partOfRules = regexp.MustCompile(`\bnft\b.*\blist (?:tables?|chains?|sets?|maps?|counters?)\b`)

@@ -19,6 +19,21 @@ func TestAsksForPart(t *testing.T) {
 		"show ip route | include 10.61": true, "sh ip ro | i 10.61": true, "show route | match 10.61": true, "netstat -rn | grep eth1": true, "ip route get 10.61.7.1": true,
 		"ip route show proto static": true, "ip route show dev e0": true, "show ip route vrf red ospf": true, "display ip routing-table protocol static": true, "show route 10.61.7.1": true,
 		"birdc show route where net ~ 10.0.0.0/8": true, "show route export core": true, "show route filtered": true, "show route hidden": true, "show route advertising-protocol bgp": true,
+		// In words of which nobody knows what they do, or that stand in front.
+		"show ip route tag 100": true, "show ip route default": true, "show router route-table protocol static": true, "show ospf route": true,
+		"show ip static route": true, "show routing route type bgp": true, "show ip cef 10.61.7.0": true, "show iproute origin static": true, "route print 10.61*": true,
+		"/ip/route/print where dst-address=10.61.7.0/24": true, "print where gateway=hall0": true, "netstat -rn | grepcidr 10.61.0.0/16": true, "show route | until 10": true,
+		"/ip/route/print detail without-paging": false, "/ip route print": false, "print detail": false, "show router route-table": false, "show route forwarding-table family inet": false,
+		"get router info routing-table all": false, "get route": false, "show iproute": false, "route print -4": false, "route -n show -inet": false, "show route-map": false,
+		`vtysh -c "show ip route vrf red" | less`: false, `birdc "show route all" > x 2>&1`: false, "show router 10 route-table ipv6": false, "show ip route vrf red ipv4 unicast": false,
+		"show ip route || true": false, "terminal length 0 ; show ip route": false, "show route | display xml | no-more": false, "netstat -rn 2>/dev/null &": false,
+		// iproute's words, whole or shortened.
+		"ip r": false, "ip ro ls t 100": false, "ip -4 -o r s": false, "ip -N route": false, "ip -n blue ro": false, "ip netns exec blue /sbin/ip r l vrf red": false, "ip rule": false,
+		"sudo watch -n2 'ip route'": false, "ip route | sort | uniq": false, "(ip route; ip addr) > x": false, "ip -j route | jq .": false, "ip -j route | python3 -m json.tool": false,
+		"ip r l match 10.61.7.1": true, "ip route list scope link": true, "ip route show type unicast": true, "ip ro sh ex 10/8": true, "ip route show metric 100": true,
+		"ip route show cache": true, "ip route list src 10.61.7.1": true, "ip route show default; ip route show 10.61.7.0/24": true, "ip route | uniq -w 7": true,
+		"for p in 10.61.7.0/24 default; do ip route show $p; done": true, `ip -j route | jq '.[] | select(.dev == "e0")'`: true, "ip r s table main proto bgp": true,
+
 		"show ipv6 route fd61::/48": true, "show ip route bgp": true,
 	} {
 		require.Equal(t, want, asksForPart(command), command)

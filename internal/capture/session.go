@@ -2,6 +2,7 @@ package capture
 
 import (
 	"bytes"
+	"cmp"
 	"regexp"
 	"slices"
 	"strings"
@@ -12,18 +13,13 @@ import (
 // A section is the output of one command in a session log, or a whole capture without prompts.
 type section struct {
 	device  string // from the prompt; "" where there is none
+	remote  string // the same where the command was given through another device
 	command string
 	banner  bool // it stands before the first prompt
 	lo, hi  int  // of the clean text, without the prompt's line
 	asked   int  // where the prompt's line begins
 	away    bool // routes below are not the answer of this device to this command: somebody went to another, or left this one
 }
-
-// goesAway matches a command with which somebody goes on to another device.
-var goesAway = regexp.MustCompile(`^(?:s?rlogin|ssh|slogin|telnet|connect|attach|session|stelnet|ssh2|mosh|vrf-ssh)\b|^(?:request routing-engine login|start shell)`)
-
-// noAnswer matches a command after which whatever tells routes is not its answer.
-var noAnswer = regexp.MustCompile(`^(?:exit|quit|logout|logoff|date|uptime|ping6?|traceroute6?|tracert)(?: [^;|&]*)?$`)
 
 // prompts are the usual shapes of a prompt with a command behind it. Each has the device's name as its first group
 // and the command as its second.
@@ -198,6 +194,8 @@ func split(text []byte) (sections []section, commands []typed, lines int) {
 			fresh = fresh && layout.Blank(text[lo:hi])
 			continue
 		}
+		remote, command := onOther(command)
+		device = cmp.Or(remote, device)
 		fresh = true
 		lines++
 		if command != "" {
@@ -214,9 +212,8 @@ func split(text []byte) (sections []section, commands []typed, lines int) {
 		if next < len(text) {
 			next++
 		}
-		cur = section{device: device, command: command, lo: next, hi: len(text), asked: lo}
-		low := strings.ToLower(command)
-		cur.away = goesAway.MatchString(low) || noAnswer.MatchString(low)
+		cur = section{device: device, remote: remote, command: command, lo: next, hi: len(text), asked: lo}
+		cur.away = elsewhere(command)
 	}
 	cur.hi = len(text)
 	if cur.hi > cur.lo {
@@ -231,7 +228,7 @@ func split(text []byte) (sections []section, commands []typed, lines int) {
 // first returns the device of the first prompt.
 func first(sections []section) string {
 	for _, s := range sections {
-		if s.device != "" {
+		if s.device != "" && s.remote == "" {
 			return s.device
 		}
 	}

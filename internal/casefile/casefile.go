@@ -61,6 +61,9 @@ func (f *File) DeviceOf(p *capture.Part) string {
 	if p.Device != "" && !f.named {
 		name = p.Device
 	}
+	if f.named && p.Remote != "" && p.Remote != name { // another device answered than the folder's
+		name += "-" + p.Remote
+	}
 	if p.Space != "" { // a network namespace forwards for itself
 		name += "-" + p.Space
 	}

@@ -1,0 +1,59 @@
+package capture
+
+import (
+	"regexp"
+	"strings"
+)
+
+// A command may be run elsewhere than on the device whose prompt it was given at: by ssh on another device, in a network namespace or
+// in a container, which forward for themselves.
+
+// atOther matches a command given to another device by ssh in one line: its name, and what it is to run.
+var atOther = regexp.MustCompile(`^(?:sudo )?(?:\S*/)?ssh2? (?:-[46AaCkqTtvXxY]+ |-[Eipolc] ?\S+ )*(?:[\w.-]+@)?([A-Za-z][\w.-]*) +(?:-- )?["']?([^"'\s][^"']*)["']?`)
+
+// onOther returns the device that a command is given to through another one, "" where it is not, and what it is given.
+func onOther(command string) (device, given string) {
+	if m := atOther.FindStringSubmatch(command); m != nil {
+		return m[1], m[2] + command[len(m[0]):]
+	}
+	return "", command
+}
+
+// goesAway matches a command with which somebody goes on to another device.
+var goesAway = regexp.MustCompile(`^(?:s?rlogin|ssh|slogin|telnet|connect|attach|session|stelnet|ssh2|mosh|vrf-ssh)\b|^(?:request routing-engine login|start shell)`)
+
+// noAnswer matches a command after which whatever tells routes is not its answer.
+var noAnswer = regexp.MustCompile(`^(?:exit|quit|logout|logoff|date|uptime|ping6?|traceroute6?|tracert)(?: [^;|&]*)?$`)
+
+// asksSpace matches a command that asks a network namespace, which is a device of its own: ip -n NAME ..., ip netns exec NAME ...
+var asksSpace = regexp.MustCompile(`^(?:sudo )?(?:\S*/)?ip (?:-\S+ )*?(?:netns exec|-n(?:etns)?) ([\w.-]+)\s`)
+
+// kernelTool is a program that tells what a kernel has where it runs.
+const kernelTool = `(?:\S*/)?(?:ip|netstat|route|vtysh|birdc6?|nft|ip6?tables\S*|sysctl|ifconfig|arp|ss|cat|sh|bash)\b`
+
+// asksContainer matches a command that is run in a container whose name it gives.
+var asksContainer = regexp.MustCompile(`^(?:sudo )?[\w./-]+ (?:\w+ )?exec (?:-[it]+ |--(?:tty|interactive) )*([A-Za-z][\w.-]*) (?:-- )?["']?` + kernelTool)
+
+// inSpace matches one that is run in the namespace of a process, of a container or another machine whose name is not plain.
+var inSpace = regexp.MustCompile(`^(?:sudo )?(?:\S*/)?(?:(?:nsenter|unshare|chroot|sshpass|rsh|systemd-run|machinectl|xargs)\b.*|[\w.-]+ .*\b(?:exec|run|shell|attach)\b.*)\s["']?` + kernelTool)
+
+// ownExec is iproute's own, which say where.
+var ownExec = regexp.MustCompile(`\bip (?:-\S+ )*(?:netns|vrf) exec\b`)
+
+// commandSpace returns the namespace or container that a command asks, "" where it asks the device itself.
+func commandSpace(command string) string {
+	if m := asksSpace.FindStringSubmatch(command); m != nil {
+		return m[1]
+	}
+	if m := asksContainer.FindStringSubmatch(command); m != nil && !ownExec.MatchString(command) {
+		return m[1]
+	}
+	return ""
+}
+
+// elsewhere reports whether nobody knows by a command which device answers it.
+func elsewhere(command string) bool {
+	low := strings.ToLower(command)
+	return goesAway.MatchString(low) || noAnswer.MatchString(low) ||
+		inSpace.MatchString(command) && !ownExec.MatchString(command) && commandSpace(command) == ""
+}

@@ -1,0 +1,45 @@
+package capture
+
+import (
+	"cmp"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+func TestElsewhere(t *testing.T) {
+	for _, c := range []struct {
+		command, device, space string
+		away                   bool
+	}{
+		{"ip route", "hub", "", false},
+		{"sudo ip route", "hub", "", false},
+		{"timeout 5 ip route", "hub", "", false},
+		{"ip netns exec blue ip route", "hub", "blue", false},
+		{"ip -n blue route", "hub", "blue", false},
+		{"ip vrf exec red ip route", "hub", "", false},
+		{"show ip route", "hub", "", false},
+		{"run show route", "hub", "", false},
+		{"vtysh -c 'show ip route'", "hub", "", false},
+		{"ssh root@mast3 'ip route'", "mast3", "", false},
+		{"ssh -q -p 2222 mast3.ropeway ip -6 route | cat", "mast3.ropeway", "", false},
+		{"ssh mast3 ip netns exec blue ip route", "mast3", "blue", false},
+		{"ssh mast3", "hub", "", true},
+		{"ssh 172.28.61.6 ip route", "hub", "", true},
+		{"ssh -J gate mast3 ip route", "hub", "", true},
+		{"box exec till ip route", "hub", "till", false},
+		{"box exec -it till ip route", "hub", "till", false},
+		{"box container exec till -- /sbin/ip route", "hub", "till", false},
+		{"box exec -n shop till-0 -c main -- ip route", "hub", "", true},
+		{"box run --rm till ip route", "hub", "", true},
+		{"nsenter -t 4711 -n ip route", "hub", "", true},
+		{"sshpass -f key ssh mast3 ip route", "hub", "", true},
+		{"telnet 172.28.61.6", "hub", "", true},
+		{"exit", "hub", "", true},
+	} {
+		device, command := onOther(c.command)
+		require.Equal(t, c.device, cmp.Or(device, "hub"), c.command)
+		require.Equal(t, c.away, elsewhere(command), c.command)
+		require.Equal(t, c.space, commandSpace(command), c.command)
+	}
+}
