@@ -61,7 +61,33 @@ var quotes = strings.NewReplacer("'", " ", `"`, " ", "`", " ", "(", " ", ")", " 
 
 // asksForPart reports whether a command asks for a part of a routing table, or in words of which nobody knows that they do not. Several
 // commands in one line ask for a part where one of them does.
-func asksForPart(command string) bool {
+func asksForPart(command string) bool { return partOf(command, partOfTable) }
+
+// searched reports whether a search behind a pipe may have left lines of any output out.
+func searched(command string) bool {
+	return partOf(command, func([]string) bool { return false })
+}
+
+// asksForPartOfRules reports whether a command asks for some of a kernel's rules for routing only.
+func asksForPartOfRules(command string) bool {
+	return partOf(command, func(w []string) bool {
+		for i := range w {
+			if isKernel(w[:i]) && len(w[i]) > 1 && strings.HasPrefix("rule", w[i]) {
+				rest := w[i+1:]
+				return len(rest) > 1 || len(rest) == 1 && !isShow(rest[0])
+			}
+		}
+		return false
+	})
+}
+
+// isShow reports whether a word of iproute's, whole or shortened, asks for a list.
+func isShow(w string) bool {
+	return strings.HasPrefix("show", w) || strings.HasPrefix("list", w) || strings.HasPrefix("lst", w)
+}
+
+// partOf reports whether what a search behind a pipe leaves of an output, or what one of the commands of a line asks for, is a part.
+func partOf(command string, part func([]string) bool) bool {
 	low := strings.ToLower(strings.TrimSpace(command))
 	low = fromHeading.ReplaceAllString(low, "")
 	low = redirection.ReplaceAllString(low, "")
@@ -80,7 +106,7 @@ func asksForPart(command string) bool {
 				return true
 			}
 		}
-		if partOfTable(strings.Fields(pipeline[0])) {
+		if part(strings.Fields(pipeline[0])) {
 			return true
 		}
 	}
@@ -119,7 +145,7 @@ func partOfTable(w []string) bool {
 		switch word := w[i]; {
 		case kernel && (word == "vrf" || strings.HasPrefix("table", word)):
 			i++
-		case kernel && i == at+1 && (strings.HasPrefix("show", word) || strings.HasPrefix("list", word) || strings.HasPrefix("lst", word)):
+		case kernel && i == at+1 && isShow(word):
 		case kernel:
 			return true
 		case nameWords[word]:

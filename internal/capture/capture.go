@@ -84,9 +84,11 @@ type Part struct {
 	Device  string // from the prompt above it; "" where there is none
 	Command string // typed at that prompt
 	Remote  string // the same as Device where the command was given through another device
-	Space   string // the network namespace that the command asked, "" for the device's own
-	Score   int    // how many of its first lines the reader was sure of, and more for an unmistakable heading
-	Where   route.Mark
+	// PartOfRules: it shows some of the rules for routing only.
+	PartOfRules bool
+	Space       string // the network namespace that the command asked, "" for the device's own
+	Score       int    // how many of its first lines the reader was sure of, and more for an unmistakable heading
+	Where       route.Mark
 	layout.Reading
 }
 
@@ -176,9 +178,12 @@ func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
 				p.readValues(src)
 				p.keepRules(src, s.command)
 			}
-			if partOfRules.MatchString(s.command) {
-				p.Facts.Policy.AllRules4, p.Facts.Policy.AllRules6 = false, false
+			if kernelRules(p.Layout) {
+				at := src.original(route.Mark{File: file, Off: uint32(s.asked), End: uint32(s.lo)})
+				at.File = file
+				p.rulesAsked(at)
 			}
+			p.PartOfRules = asksForPartOfRules(s.command)
 			p.nameTables(src)
 			p.unreadRows(src)
 			c.Parts = append(c.Parts, p)

@@ -125,7 +125,7 @@ func commandScopes(command string) []netip.Prefix {
 			out = append(out, p.Masked())
 			continue
 		}
-		if !wholeWords[w] {
+		if !wholeWords[w] && w != "for" {
 			return nil
 		}
 	}

@@ -11,9 +11,6 @@ import (
 // A command may ask for a part of a table only. What such a listing does not show may be there, so the table is not
 // known by it.
 
-// partOfRules matches a command that lists some of a kernel's filters.
-var partOfRules = regexp.MustCompile(`\bnft\b.*\blist (?:tables?|chains?|sets?|maps?|counters?)\b`)
-
 // interrupted is what a terminal shows where somebody broke an output off.
 var interrupted = regexp.MustCompile(`^\s*(?:\^[CZ\\]|\x03|<?Interrupt(?:ed)?>?|Aborted\.?)\s*$`)
 

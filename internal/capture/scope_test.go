@@ -39,3 +39,32 @@ func TestAsksForPart(t *testing.T) {
 		require.Equal(t, want, asksForPart(command), command)
 	}
 }
+
+func TestCommandScopes(t *testing.T) {
+	for command, want := range map[string]string{
+		"show ip route 10.61.7.9":                      "10.61.7.9/32",
+		"show route for 10.61.7.9":                     "10.61.7.9/32",
+		"show ip route vrf red 10.61.7.9":              "10.61.7.9/32",
+		"show ip route 10.61.0.0/16 longer-prefixes":   "10.61.0.0/16",
+		"show ip route 10.61.0.0 255.255.0.0 longer":   "10.61.0.0/16",
+		"show ip route 10.61.0.0/16":                   "",
+		"show ip route 10.61.7.9 | include via":        "",
+		"show ip route ospf 10.61.7.9":                 "",
+		"show route 10.61.7.9 exact":                   "",
+		"ip route get 10.61.7.9":                       "",
+		"ip route show match 10.61.7.9":                "",
+		"show ip route 10.61.7.9 10.61.7.10":           "",
+		"show interfaces 10.61.7.9":                    "",
+		"show ip route tag 100 10.61.0.0/16 longer":    "",
+		"show route protocol bgp for 10.61.7.9":        "",
+		"show router route-table 10.61.0.0/16 longer":  "10.61.0.0/16",
+		"display ip routing-table 10.61.7.9 verbose":   "10.61.7.9/32",
+		"show ip route 10.61.7.9 255.255.255.0 longer": "10.61.7.0/24",
+	} {
+		got := ""
+		if s := commandScopes(command); len(s) > 0 {
+			got = s[0].String()
+		}
+		require.Equal(t, want, got, command)
+	}
+}

@@ -25,6 +25,8 @@ const (
 // spokenOf is what the layouts of a device's captures speak of.
 type spokenOf struct {
 	kernel, filters, configuration, rules bool
+	filters4, filters6                    bool // a kernel's
+	partOfRules                           bool // a list of its rules for routing was asked for in part
 }
 
 // Untold returns what is not told of a device for one family.
@@ -38,15 +40,22 @@ func (c *Case) Untold(d *network.Device, fam route.Family) []Untold {
 		known bool
 	}{
 		{UntoldForwarding, switched || d.SwitchesApart() || t.configuration},
-		{UntoldFilters, t.filters || configured || d.CountFilters().Lines+len(d.CountFilters().Open) > 0},
+		{UntoldFilters, t.filters || fam == route.IPv4 && t.filters4 || fam == route.IPv6 && t.filters6 || configured || filtersTransit(d, fam)},
 		{UntoldChecks, configured || d.Checks().Len() > 0},
-		{UntoldRouting, configured || t.rules || d.Rules().Len() > 0},
+		{UntoldRouting, configured || t.rules || d.Rules().Len() > 0 && !t.partOfRules},
 	} {
 		if !x.known {
 			out = append(out, x.what)
 		}
 	}
 	return out
+}
+
+// filtersTransit reports whether a rule is known for packets of a family on their way through the device.
+func filtersTransit(d *network.Device, fam route.Family) bool {
+	return d.Flows().Any(func(r network.FlowRule) bool {
+		return r.Hook != network.ForItself && r.Hook != network.FromItself && (r.Family == 0 || r.Family == fam)
+	})
 }
 
 // untoldOf returns what is untold of a device for a family of which it has a table.
@@ -85,11 +94,16 @@ func (c *Case) spokenOf(device string) spokenOf {
 // add takes in what one part of a capture speaks of.
 func (t *spokenOf) add(p *capture.Part) {
 	switch l := p.Layout; {
-	case strings.HasPrefix(l, "nftables"), l == "saved rules", l == "listed chains", l == "rule set", l == capture.FilterNotRead:
-		t.kernel, t.filters = t.kernel || l != "rule set" && l != capture.FilterNotRead, true
+	case strings.HasPrefix(l, "nftables"), l == "saved rules", l == "listed chains":
+		t.kernel = true
+		t.filters4 = t.filters4 || p.TellsFilters(route.IPv4)
+		t.filters6 = t.filters6 || p.TellsFilters(route.IPv6)
+	case l == "rule set", l == capture.FilterNotRead:
+		t.filters = true
 	case strings.HasPrefix(l, "iproute"), l == "sysctl", strings.HasPrefix(l, "BSD"):
 		t.kernel = true
-		t.rules = t.rules || len(p.Facts.Rules) > 0
+		t.partOfRules = t.partOfRules || len(p.Facts.Rules) > 0 && p.PartOfRules
+		t.rules = t.rules || len(p.Facts.Rules) > 0 && !p.PartOfRules
 	case l == "hierarchy", l == "blocks", l == "paths", l == "commands":
 		t.configuration = true
 	case l == "statements":

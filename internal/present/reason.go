@@ -205,6 +205,8 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 		return fmt.Sprintf("a filter or policy is applied there on the way to %s, and what it says was not read", dst)
 	case forward.AnswerTranslated:
 		return fmt.Sprintf("a translation of %s fits the answer to what came in unchanged: if it is changed, whoever asked does not know it", at)
+	case forward.RulesLeftOut:
+		return fmt.Sprintf("%s filters were listed with a search behind the command, and rules that it left out may stop the packets", its)
 	case forward.CapturesBlended:
 		return fmt.Sprintf("the captures of %s list two sets of interfaces that have nothing in common, as of two devices or namespaces", at)
 	case forward.WhereApplied:
@@ -435,6 +437,8 @@ func advice(b forward.Branch, dst netip.Addr) string {
 		return fmt.Sprintf("look at what that line applies on %s: whether it lets the packets pass; -assume-permitted follows them as if it did", at)
 	case forward.AnswerTranslated:
 		return fmt.Sprintf("look whether %s translates answers, or ask for the address that the destination has outside", at)
+	case forward.RulesLeftOut:
+		return fmt.Sprintf("capture the filters of %s again without the search", at)
 	case forward.CapturesBlended:
 		return fmt.Sprintf("put the captures of each device or namespace into a folder of its own, which now stand as %s", at)
 	case forward.WhereApplied:

@@ -41,6 +41,7 @@ var codeWords = [...]string{
 	SourceFails:        "source-fails",
 	FlowNotTold:        "flow-not-told",
 	FilterNotRead:      "filter-not-read",
+	RulesLeftOut:       "rules-left-out",
 	CapturesBlended:    "captures-blended",
 	WhereApplied:       "where-applied",
 	ConfigurationCut:   "configuration-cut",

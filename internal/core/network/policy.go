@@ -40,6 +40,8 @@ const (
 	NotApplied                    // where a list of rules is applied
 	// SeveralBlended: nothing is missing, but the captures of several kernels or namespaces stand as one device's
 	SeveralBlended
+	// LeftOut: what a search behind the command left out of its output
+	LeftOut
 )
 
 // A FlowState is what a rule asks of the flow that a packet belongs to. The zero FlowState asks for nothing.
