@@ -29,13 +29,16 @@ var noAnswer = regexp.MustCompile(`^(?:exit|quit|logout|logoff|date|uptime|ping6
 var asksSpace = regexp.MustCompile(`^(?:sudo )?(?:\S*/)?ip (?:-\S+ )*?(?:netns exec|-n(?:etns)?) ([\w.-]+)\s`)
 
 // kernelTool is a program that tells what a kernel has where it runs.
-const kernelTool = `(?:\S*/)?(?:ip|netstat|route|vtysh|birdc6?|nft|ip6?tables\S*|sysctl|ifconfig|arp|ss|cat|sh|bash)\b`
+const kernelTool = `(?:\S*/)?(?:ip\w*|netstat|route|vtysh|birdc6?|nft|ip6?tables\S*|sysctl|ifconfig|arp|ss|cat|sh|bash)\b`
 
 // asksContainer matches a command that is run in a container whose name it gives.
 var asksContainer = regexp.MustCompile(`^(?:sudo )?[\w./-]+ (?:\w+ )?exec (?:-[it]+ |--(?:tty|interactive) )*([A-Za-z][\w.-]*) (?:-- )?["']?` + kernelTool)
 
 // inSpace matches one that is run in the namespace of a process, of a container or another machine whose name is not plain.
-var inSpace = regexp.MustCompile(`^(?:sudo )?(?:\S*/)?(?:(?:nsenter|unshare|chroot|sshpass|rsh|systemd-run|machinectl|xargs)\b.*|[\w.-]+ .*\b(?:exec|run|shell|attach)\b.*)\s["']?` + kernelTool)
+var inSpace = regexp.MustCompile(`^(?:sudo )?(?:\S*/)?(?:(?:nsenter|unshare|chroot|sshpass|rsh|systemd-run|machinectl|xargs)|[\w.-]+ (?:(?:[^|]* )?(?:exec|attach) |run )[^|]*\s["']?` + kernelTool + `)`)
+
+// asksDevice matches a command in a device's own words, of which "run" may be one.
+var asksDevice = regexp.MustCompile(`^(?:sho?w?|disp?l?a?y?|get|do|run|clear|debug|monitor|more|set|no|undo|exec|execute)\b|^\S+ run (?:show|display|get)\b`)
 
 // ownExec is iproute's own, which say where.
 var ownExec = regexp.MustCompile(`\bip (?:-\S+ )*(?:netns|vrf) exec\b`)
@@ -55,5 +58,5 @@ func commandSpace(command string) string {
 func elsewhere(command string) bool {
 	low := strings.ToLower(command)
 	return goesAway.MatchString(low) || noAnswer.MatchString(low) ||
-		inSpace.MatchString(command) && !ownExec.MatchString(command) && commandSpace(command) == ""
+		inSpace.MatchString(command) && !ownExec.MatchString(command) && commandSpace(command) == "" && !asksDevice.MatchString(low)
 }

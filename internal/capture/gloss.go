@@ -85,6 +85,9 @@ func (c *Capture) Gloss(wanted []int) []GlossedLine {
 		case layout.Blank(text):
 		case len(items) > 0:
 			l.Kind, l.Items = DataLine, items
+			if prompt {
+				l.Device, l.Command = device, command
+			}
 		case prompt:
 			l.Kind, l.Device, l.Command = PromptLine, device, command
 		case reason != nil:
