@@ -2,6 +2,7 @@ package capture
 
 import (
 	"regexp"
+	"slices"
 	"strings"
 )
 
@@ -21,6 +22,7 @@ var wholeWords = set(`
 	ipv4 ipv6 ip inet inet4 inet6 ip4 ip6 -4 -6 unicast afi-all safi-all
 	route routes routing rib fib table tables entry entries database active best primary installed nexthop-group
 	forwarding forwarding-table
+	all-vrf all-vrfs all-routes all-vpn-instance all-instances
 	json xml pretty no-more nomore without-paging
 	inet.0 inet6.0 master4 master6
 `)
@@ -62,6 +64,9 @@ var quotes = strings.NewReplacer("'", " ", `"`, " ", "`", " ", "(", " ", ")", " 
 // asksForPart reports whether a command asks for a part of a routing table, or in words of which nobody knows that they do not. Several
 // commands in one line ask for a part where one of them does.
 func asksForPart(command string) bool { return partOf(command, partOfTable) }
+
+// asksForPartOfOwn reports the same of a protocol's own list, which the word for the protocol asks for as a whole.
+func asksForPartOfOwn(command string) bool { return partOf(command, partOfList) }
 
 // searched reports whether a search behind a pipe may have left lines of any output out.
 func searched(command string) bool {
@@ -128,17 +133,21 @@ func wholePipe(w []string) bool {
 
 // partOfTable reports whether the words of one command ask for some routes of a table.
 func partOfTable(w []string) bool {
+	at := routesAt(w)
+	if at >= 0 && slices.ContainsFunc(w[:at], func(before string) bool { return sourceWords[before] }) {
+		return true
+	}
+	return partOfList(w)
+}
+
+// partOfList reports the same, whatever stands in front of the word for routes.
+func partOfList(w []string) bool {
 	if len(w) > 0 && (w[0] == "for" || w[0] == "while" || w[0] == "do" && len(w) > 1 && w[1] == "ip") {
 		return true // what a shell repeats asks with other words each time
 	}
 	at := routesAt(w)
 	if at < 0 {
 		return false
-	}
-	for _, before := range w[:at] {
-		if sourceWords[before] {
-			return true
-		}
 	}
 	kernel := isKernel(w[:at])
 	for i := at + 1; i < len(w); i++ {

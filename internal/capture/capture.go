@@ -37,6 +37,7 @@ import (
 	"zarvek/internal/capture/layout/statements"
 	"zarvek/internal/capture/layout/sysctl"
 	"zarvek/internal/capture/layout/yang"
+	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 )
 
@@ -160,14 +161,16 @@ func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
 			} else {
 				asked = askedBare(src, p.Unread)
 			}
-			if m := p.brokenOff(src, s); m.Known() {
+			m := p.brokenOff(src, s)
+			broken := m.Known()
+			if broken {
 				asked = m
 				asked.File = file
 			}
 			for i := range p.Facts.Tables {
 				t := &p.Facts.Tables[i]
 				t.Layout = p.Layout
-				if asked.Known() {
+				if asked.Known() && (t.Kind != network.Database || broken || s.command == "" || asksForPartOfOwn(s.command)) {
 					t.Filtered = asked
 				}
 				if t.Filtered.Known() {

@@ -40,6 +40,23 @@ func TestAsksForPart(t *testing.T) {
 	}
 }
 
+// TestAProtocolsOwnListIsWhole: the word for the protocol in front asks for all of its list, and for a part of a routing table.
+func TestAProtocolsOwnListIsWhole(t *testing.T) {
+	for command, want := range map[string]bool{
+		"show bgp routing-table": false, "display bgp routing-table": false, "show ip bgp": false,
+		"show bgp routing-table 10.61.0.0/16 longer": true, "show bgp routing-table | include 10.61": true,
+	} {
+		require.Equal(t, want, asksForPartOfOwn(command), command)
+	}
+	list := "   Network          Next Hop            Metric LocPrf Weight Path\n*> 10.61.9.0/24     172.28.61.1              0             0 65010 i\n"
+	for command, want := range map[string]bool{"show bgp routing-table": false, "show bgp routing-table | include 10.61": true} {
+		c, err := Read("n.log", []byte("ridge# "+command+"\n"+list+"ridge# \n"), 1)
+		require.NoError(t, err)
+		require.Len(t, c.Parts[0].Facts.Tables, 1)
+		require.Equal(t, want, c.Parts[0].Facts.Tables[0].Filtered.Known(), command)
+	}
+}
+
 func TestCommandScopes(t *testing.T) {
 	for command, want := range map[string]string{
 		"show ip route 10.61.7.9":                      "10.61.7.9/32",
