@@ -216,7 +216,8 @@ func load(t *testing.T, dir string) *forward.Walker {
 	require.NoError(t, err)
 	for _, s := range c.Summaries() {
 		for _, u := range s.Unread {
-			t.Errorf("not read: %+v", u)
+			text := c.Files[u.Mark.File-1].Source.Text(u.Mark)
+			t.Errorf("not read: %q: %v", text, u.Reason)
 		}
 	}
 	return forward.NewWalker(topology.Build(c.Network))
