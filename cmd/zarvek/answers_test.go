@@ -1,18 +1,15 @@
 package main
 
 import (
-	"flag"
-	"os"
 	"os/exec"
 	"strings"
 	"testing"
 
 	"github.com/rogpeppe/go-internal/txtar"
-	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-)
 
-var update = flag.Bool("update", false, "write testdata/answers.txt anew")
+	"zarvek/internal/kepttest"
+)
 
 // TestAnswersStay: what the program answers about the example is what it answered when somebody last read it. Read each
 // difference before the answers are written anew with -update.
@@ -51,17 +48,5 @@ func TestAnswersStay(t *testing.T) {
 	} {
 		got.Files = append(got.Files, txtar.File{Name: line, Data: []byte(ask(line))})
 	}
-	if *update {
-		require.NoError(t, os.WriteFile(kept, txtar.Format(got), 0o644))
-		return
-	}
-	want, err := txtar.ParseFile(kept)
-	require.NoError(t, err)
-	was := map[string]string{}
-	for _, f := range want.Files {
-		was[f.Name] = string(f.Data)
-	}
-	for _, f := range got.Files {
-		assert.Equal(t, was[f.Name], string(f.Data), f.Name)
-	}
+	kepttest.Compare(t, kept, got)
 }

@@ -41,6 +41,7 @@ var wholePipes = set(`
 	hex flat linnum
 `)
 
+// set makes a set of words apart by blanks.
 func set(s string) map[string]bool {
 	out := map[string]bool{}
 	for _, w := range strings.Fields(s) {
@@ -57,6 +58,9 @@ var redirection = regexp.MustCompile(`\s*(?:\d?>&\d|\d?>>?\s*[^\s|;&]+|<\s*/dev/
 
 // slashes is a path of words at the beginning of a command: /ip/route/print.
 var slashes = regexp.MustCompile(`^/(?:ip|ipv6|routing)/\S*`)
+
+// either parts the commands of a line that a shell runs by what became of the one before.
+var either = strings.NewReplacer("||", ";", "&&", ";")
 
 // quotes are what a shell's command may be wrapped in.
 var quotes = strings.NewReplacer("'", " ", `"`, " ", "`", " ", "(", " ", ")", " ", "$ ", " ")
@@ -96,7 +100,7 @@ func partOf(command string, part func([]string) bool) bool {
 	low := strings.ToLower(strings.TrimSpace(command))
 	low = fromHeading.ReplaceAllString(low, "")
 	low = redirection.ReplaceAllString(low, "")
-	low = strings.NewReplacer("||", ";", "&&", ";").Replace(low)
+	low = either.Replace(low)
 	if statement.MatchString(low) {
 		return false
 	}
@@ -189,7 +193,7 @@ func isKernel(w []string) bool {
 	for i := len(w) - 1; i >= 0; i-- {
 		switch word := w[i]; {
 		case word == "ip" || len(word) > 3 && strings.HasSuffix(word, "/ip"):
-			return !(i > 0 && (askWord[w[i-1]]))
+			return i == 0 || !askWords[w[i-1]]
 		case strings.HasPrefix(word, "-"):
 		case i > 0 && (w[i-1] == "-n" || w[i-1] == "-netns" || w[i-1] == "-f" || w[i-1] == "-family"):
 		default:
@@ -199,5 +203,5 @@ func isKernel(w []string) bool {
 	return false
 }
 
-// askWord stands in front of "ip" where a device is asked: "show ip route".
-var askWord = set(`show sh sho display dis disp get print do run clear debug no`)
+// askWords stand in front of "ip" where a device is asked: "show ip route".
+var askWords = set(`show sh sho display dis disp get print do run clear debug no`)

@@ -82,14 +82,13 @@ var readers = []layout.Reader{
 
 // A Part is one stretch of a capture and what was read in it.
 type Part struct {
-	Device  string // from the prompt above it; "" where there is none
-	Command string // typed at that prompt
-	Remote  string // the same as Device where the command was given through another device
-	// PartOfRules: it shows some of the rules for routing only.
-	PartOfRules bool
+	Device      string // from the prompt above it; "" where there is none
+	Command     string // typed at that prompt
+	Remote      string // the same as Device where the command was given through another device
 	Space       string // the network namespace that the command asked, "" for the device's own
 	Score       int    // how many of its first lines the reader was sure of, and more for an unmistakable heading
 	Where       route.Mark
+	PartOfRules bool // some of the rules for routing are all that was asked for
 	layout.Reading
 }
 
@@ -181,7 +180,7 @@ func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
 				p.readValues(src)
 				p.keepRules(src, s.command)
 			}
-			if kernelRules(p.Layout) {
+			if p.KernelRules() {
 				at := src.original(route.Mark{File: file, Off: uint32(s.asked), End: uint32(s.lo)})
 				at.File = file
 				p.rulesAsked(at)

@@ -13,11 +13,15 @@ var atOther = regexp.MustCompile(`^(?:sudo )?(?:\S*/)?ssh2? (?:-[46AaCkqTtvXxY]+
 
 // onOther returns the device that a command is given to through another one, "" where it is not, and what it is given.
 func onOther(command string) (device, given string) {
-	if m := atOther.FindStringSubmatch(command); m != nil {
+	if m := atOther.FindStringSubmatch(command); m != nil && asksAtOnce.MatchString(m[2]) {
 		return m[1], m[2] + command[len(m[0]):]
 	}
 	return "", command
 }
+
+// asksAtOnce matches what is run there and tells something; behind anything else, an option or a shell, somebody may have typed what no
+// capture shows.
+var asksAtOnce = regexp.MustCompile(`^(?:sudo )?(?:` + kernelTool + ` \S|(?:\S*/)?(?:netstat|route|ifconfig|arp)$|(?:show|display|get) )`)
 
 // goesAway matches a command with which somebody goes on to another device.
 var goesAway = regexp.MustCompile(`^(?:s?rlogin|ssh|slogin|telnet|connect|attach|session|stelnet|ssh2|mosh|vrf-ssh)\b|^(?:request routing-engine login|start shell)`)
@@ -29,7 +33,7 @@ var noAnswer = regexp.MustCompile(`^(?:exit|quit|logout|logoff|date|uptime|ping6
 var asksSpace = regexp.MustCompile(`^(?:sudo )?(?:\S*/)?ip (?:-\S+ )*?(?:netns exec|-n(?:etns)?) ([\w.-]+)\s`)
 
 // kernelTool is a program that tells what a kernel has where it runs.
-const kernelTool = `(?:\S*/)?(?:ip\w*|netstat|route|vtysh|birdc6?|nft|ip6?tables\S*|sysctl|ifconfig|arp|ss|cat|sh|bash)\b`
+const kernelTool = `(?:\S*/)?(?:ip\w*|netstat|route|vtysh|birdc6?|nft|sysctl|ifconfig|arp|ss|cat|sh|bash)\b`
 
 // asksContainer matches a command that is run in a container whose name it gives.
 var asksContainer = regexp.MustCompile(`^(?:sudo )?[\w./-]+ (?:\w+ )?exec (?:-[it]+ |--(?:tty|interactive) )*([A-Za-z][\w.-]*) (?:-- )?["']?` + kernelTool)

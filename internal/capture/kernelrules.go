@@ -3,6 +3,7 @@ package capture
 import (
 	"net/netip"
 	"regexp"
+	"slices"
 	"strings"
 
 	"zarvek/internal/capture/layout"
@@ -21,9 +22,9 @@ var (
 	otherTable = regexp.MustCompile(`\bip6?tables(?:-\w+)*\b.*\s(?:-t ?|--table[ =])(?:nat|mangle|raw|security)\b`)
 )
 
-// kernelRules reports whether a layout is one of a kernel's filters.
-func kernelRules(name string) bool {
-	return strings.HasPrefix(name, "nftables") || name == "saved rules" || name == "listed chains"
+// KernelRules reports whether a part was read as a kernel's filters.
+func (p *Part) KernelRules() bool {
+	return strings.HasPrefix(p.Layout, "nftables") || p.Layout == "saved rules" || p.Layout == "listed chains"
 }
 
 // rulesAsked corrects what was read of a kernel's filters by the command that asked for them, whose line is at.
@@ -40,6 +41,9 @@ func (p *Part) rulesAsked(at route.Mark) {
 		}
 		policy.AllRules4, policy.AllRules6 = false, policy.AllRules4 || policy.AllRules6
 	}
+	if otherTable.MatchString(p.Command) { // that it lets all pass says nothing of the filters
+		p.passOpenChains()
+	}
 	search := searched(p.Command)
 	if search || partOfRules.MatchString(p.Command) {
 		policy.AllRules4, policy.AllRules6 = false, false
@@ -51,19 +55,23 @@ func (p *Part) rulesAsked(at route.Mark) {
 	}
 }
 
-// TellsFilters reports whether a part tells what a kernel's filters do with packets of a family on their way through the device.
-func (p *Part) TellsFilters(f route.Family) bool {
+// passOpenChains takes out the chains of which every rule lets pass; their lines are passed over.
+func (p *Part) passOpenChains() {
 	policy := &p.Facts.Policy
-	if policy.AllRules4 && f == route.IPv4 || policy.AllRules6 && f == route.IPv6 {
-		return true
+	stops := map[int]bool{}
+	for _, r := range policy.Flows {
+		stops[r.Chain] = stops[r.Chain] || !r.Permit
 	}
-	if otherTable.MatchString(p.Command) {
-		return false
+	rests := map[route.Mark]bool{} // lines on which something rests all the same
+	for _, r := range policy.Flows {
+		rests[r.Mark] = rests[r.Mark] || stops[r.Chain]
 	}
 	for _, r := range policy.Flows {
-		if r.Hook == network.Forwarded && (r.Family == 0 || r.Family == f) {
-			return true
+		if !rests[r.Mark] {
+			rests[r.Mark] = true // told once
+			p.Passed = append(p.Passed, layout.Passed{Mark: r.Mark, As: layout.Part})
+			p.Read--
 		}
 	}
-	return false
+	policy.Flows = slices.DeleteFunc(policy.Flows, func(r network.FlowRule) bool { return !stops[r.Chain] })
 }

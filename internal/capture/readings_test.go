@@ -2,24 +2,20 @@ package capture
 
 import (
 	"crypto/sha256"
-	"flag"
 	"fmt"
 	"maps"
 	"net/netip"
-	"os"
 	"reflect"
 	"slices"
 	"strings"
 	"testing"
 
 	"github.com/rogpeppe/go-internal/txtar"
-	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"zarvek/internal/core/route"
+	"zarvek/internal/kepttest"
 )
-
-var update = flag.Bool("update", false, "write testdata/readings.txt anew")
 
 // TestReadingsStay: what is read of every sample is what was read of it when somebody last looked. A change of a reader
 // shows here as lines of facts; look at each before they are written anew with -update.
@@ -45,21 +41,7 @@ func TestReadingsStay(t *testing.T) {
 		name = strings.TrimPrefix(strings.ReplaceAll(name, "../", ""), "cmd/zarvek/testdata/")
 		got.Files = append(got.Files, txtar.File{Name: name, Data: []byte(data)})
 	}
-	if *update {
-		require.NoError(t, os.MkdirAll("testdata", 0o755))
-		require.NoError(t, os.WriteFile(kept, txtar.Format(got), 0o644))
-		return
-	}
-	want, err := txtar.ParseFile(kept)
-	require.NoError(t, err)
-	was := map[string]string{}
-	for _, f := range want.Files {
-		was[f.Name] = string(f.Data)
-	}
-	require.Len(t, was, len(got.Files), "a sample came or went: -update")
-	for _, f := range got.Files {
-		assert.Equal(t, was[f.Name], string(f.Data), f.Name)
-	}
+	kepttest.Compare(t, kept, got)
 }
 
 // readingLines tells a reading in lines: each fact with the lines that it rests on.

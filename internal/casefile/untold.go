@@ -25,7 +25,6 @@ const (
 // spokenOf is what the layouts of a device's captures speak of.
 type spokenOf struct {
 	kernel, filters, configuration, rules bool
-	filters4, filters6                    bool // a kernel's
 	partOfRules                           bool // a list of its rules for routing was asked for in part
 }
 
@@ -40,7 +39,7 @@ func (c *Case) Untold(d *network.Device, fam route.Family) []Untold {
 		known bool
 	}{
 		{UntoldForwarding, switched || d.SwitchesApart() || t.configuration},
-		{UntoldFilters, t.filters || fam == route.IPv4 && t.filters4 || fam == route.IPv6 && t.filters6 || configured || filtersTransit(d, fam)},
+		{UntoldFilters, t.filters || configured || d.ListsFilters(fam) || filtersTransit(d, fam)},
 		{UntoldChecks, configured || d.Checks().Len() > 0},
 		{UntoldRouting, configured || t.rules || d.Rules().Len() > 0 && !t.partOfRules},
 	} {
@@ -94,10 +93,8 @@ func (c *Case) spokenOf(device string) spokenOf {
 // add takes in what one part of a capture speaks of.
 func (t *spokenOf) add(p *capture.Part) {
 	switch l := p.Layout; {
-	case strings.HasPrefix(l, "nftables"), l == "saved rules", l == "listed chains":
+	case p.KernelRules():
 		t.kernel = true
-		t.filters4 = t.filters4 || p.TellsFilters(route.IPv4)
-		t.filters6 = t.filters6 || p.TellsFilters(route.IPv6)
 	case l == "rule set", l == capture.FilterNotRead:
 		t.filters = true
 	case strings.HasPrefix(l, "iproute"), l == "sysctl", strings.HasPrefix(l, "BSD"):

@@ -1,7 +1,6 @@
 package mask
 
 import (
-	"flag"
 	"go/ast"
 	"go/parser"
 	"go/token"
@@ -14,9 +13,9 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
-)
 
-var update = flag.Bool("update", false, "write vocabulary.txt anew")
+	"zarvek/internal/kepttest"
+)
 
 // sources are the rooms whose text constants are what is looked for in captures and notes.
 var sources = []string{"../capture", "../notes", "../core/route"}
@@ -81,14 +80,14 @@ func TestVocabularyIsWhatReadersLookFor(t *testing.T) {
 	}
 	slices.Sort(list)
 	text := strings.Join(list, "\n") + "\n"
-	if *update {
+	if kepttest.Update() {
 		require.NoError(t, os.WriteFile("vocabulary.txt", []byte(text), 0o666))
 	}
 	have, err := os.ReadFile("vocabulary.txt")
 	require.NoError(t, err)
 	kept := strings.Fields(string(have))
 	for _, w := range list {
-		require.Contains(t, kept, w, "go test ./internal/mask -run Vocabulary -update")
+		require.True(t, slices.Contains(kept, w), "%s: go test ./internal/mask -run Vocabulary -update", w)
 	}
-	require.Len(t, kept, len(list), "a word that no reader looks for any more: go test ./internal/mask -run Vocabulary -update")
+	require.Equal(t, len(list), len(kept), "a word that no reader looks for any more: go test ./internal/mask -run Vocabulary -update")
 }

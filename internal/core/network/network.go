@@ -120,15 +120,17 @@ func (d *Device) ListsAddresses() bool {
 	return slices.ContainsFunc(d.told, func(a Address) bool { return !a.Configured && a.Prefix.Addr().IsLoopback() })
 }
 
+// ListsFilters reports whether all of the kernel's filters for a family were captured.
+func (d *Device) ListsFilters(f route.Family) bool {
+	if f == route.IPv6 {
+		return d.policy.AllRules6
+	}
+	return d.policy.AllRules4
+}
+
 // Unmarked reports whether packets of a family are known to have no mark: all of the kernel's filters for it were captured, and none
 // puts one on.
-func (d *Device) Unmarked(f route.Family) bool {
-	all := d.policy.AllRules4
-	if f == route.IPv6 {
-		all = d.policy.AllRules6
-	}
-	return all && !d.policy.SetsMarks
-}
+func (d *Device) Unmarked(f route.Family) bool { return d.ListsFilters(f) && !d.policy.SetsMarks }
 
 // Stateful returns the line that says that the device keeps state of flows; none: it does not.
 func (d *Device) Stateful() route.Mark { return d.policy.Stateful }

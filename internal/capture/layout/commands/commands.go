@@ -81,14 +81,12 @@ func Read(text []byte) layout.Reading {
 		case f != nil:
 			if err := f.take(&r, f.groups(line), layout.Mark(lo, hi)); err != nil {
 				r.LeaveUnread(lo, hi, err)
-				continue
 			}
 		case !r.limits && decides(line):
 			r.limits = true
 			r.Restrict(network.FlowRule{}, lo, hi)
 		default:
 			r.Pass(lo, hi, layout.Other)
-			continue
 		}
 	}
 	r.finish()

@@ -39,9 +39,7 @@ func formOf(line string) *form {
 	return nil
 }
 
-const (
-	addr = `[0-9A-Fa-f.:]+`
-)
+const addr = `[0-9A-Fa-f.:]+`
 
 func of(pattern string, take func(*reader, map[string]string, route.Mark) error) form {
 	pattern = strings.NewReplacer("<if>", `(?P<if>"[^"]+"|\S+)`, "<addr>", `(?P<addr>`+addr+`)`, "<len>", `(?P<len>\d+)`, "<mask>", `(?P<mask>`+addr+`)`,
