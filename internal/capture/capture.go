@@ -22,6 +22,7 @@ import (
 	"zarvek/internal/capture/layout/hierarchy"
 	"zarvek/internal/capture/layout/ifconfig"
 	"zarvek/internal/capture/layout/iproute"
+	"zarvek/internal/capture/layout/keyed"
 	"zarvek/internal/capture/layout/lettered"
 	"zarvek/internal/capture/layout/lists"
 	"zarvek/internal/capture/layout/mrt"
@@ -47,6 +48,7 @@ var readers = []layout.Reader{
 	iproute.Reader,
 	iproute.TextReader,
 	frr.JSON,
+	keyed.Reader,
 	frr.Text,
 	sysctl.Reader,
 	rtnetlink.Reader,
@@ -76,6 +78,7 @@ var readers = []layout.Reader{
 	paths.Reader,
 	lists.Reader,
 	lists.Detail,
+	lists.Nested,
 	lists.Pairs,
 	lists.Workstation,
 }

@@ -109,7 +109,12 @@ func (s *Source) wrapped(unread map[int]bool) (longest, broken []int) {
 	prompts := map[int]bool{} // which are never the rest of a line
 	rests := map[int]bool{}   // which look like nothing but the rest of one
 	p := prompter{text: s.text}
+	filled := false // blanks fill the line above
 	for lo, hi := range layout.Lines(s.text) {
+		if filled && fullRow.Match(s.text[lo:hi]) {
+			prompts[len(lengths)] = true
+		}
+		filled = bytes.HasSuffix(s.text[lo:hi], []byte("  "))
 		if _, _, ok := p.prompt(s.text[lo:hi]); ok {
 			prompts[len(lengths)] = true
 		}
@@ -140,6 +145,10 @@ func (s *Source) wrapped(unread map[int]bool) (longest, broken []int) {
 
 // rowBegin matches letters of a code column with a destination behind them.
 var rowBegin = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9*> ]{0,7}[ >*]\d+\.\d+\.\d+\.\d+(?:[ /]|$)`)
+
+// fullRow matches a destination at the begin of a line with more than one word behind it. Below a line that blanks fill up, as they
+// fill every row of some tables, it is a row of its own.
+var fullRow = regexp.MustCompile(`^(?:default|\d+\.\d+\.\d+\.\d+(?:/\d+)?|[0-9A-Fa-f]{0,4}:[0-9A-Fa-f:]*(?:/\d+)?)[ \t]+\S+[ \t]+\S`)
 
 // beginsRow reports whether a line is the begin of a row, which is never the rest of the line above.
 func beginsRow(line []byte) bool {

@@ -124,7 +124,7 @@ func score(w word, k kind) int {
 		default:
 			s = 1
 		}
-	case metric, preference, length:
+	case metric, preference, length, added:
 		switch {
 		case isNumber(w.text):
 			s = 4
@@ -153,7 +153,7 @@ func score(w word, k kind) int {
 		}
 	case ifname:
 		s = 2
-	case age, ignored, instance, types:
+	case age, ignored, instance, store, types:
 		s = 0
 	}
 	return s

@@ -45,6 +45,8 @@ const (
 	flags
 	age
 	instance
+	added // to the metric
+	store // where the route is kept
 	types // letters that tell of what sort a route is, beside its protocol
 )
 
@@ -61,6 +63,8 @@ var kindNames = map[string]kind{
 	"flags":       flags,
 	"age":         age,
 	"instance":    instance,
+	"added":       added,
+	"store":       store,
 }
 
 // synonyms maps column names, folded word by word, to kinds.

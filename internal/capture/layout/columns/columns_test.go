@@ -2,6 +2,8 @@ package columns
 
 import (
 	"fmt"
+	"net/netip"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -356,4 +358,42 @@ func TestSectionsOfWorkstations(t *testing.T) {
 	for _, table := range tables {
 		require.Equal(t, route.IPv6, table.Family)
 	}
+}
+
+const storeText = `ifIndex DestinationPrefix                              NextHop                                  RouteMetric ifMetric PolicyStore
+------- -----------------                              -------                                  ----------- -------- -----------
+12      255.255.255.255/32                             0.0.0.0                                          256 25       ActiveStore
+12      224.0.0.0/4                                    0.0.0.0                                          256 25       ActiveStore
+12      10.61.16.255/32                                0.0.0.0                                          256 25       ActiveStore
+12      10.61.16.9/32                                  0.0.0.0                                          256 25       ActiveStore
+12      10.61.16.0/24                                  0.0.0.0                                          256 25       ActiveStore
+12      0.0.0.0/0                                      10.61.16.1                                         0 25       ActiveStore
+12      10.61.44.0/24                                  10.61.16.3                                         1          PersistentStore
+12      10.61.45.0/24                                  10.61.16.3                                         1 1        Elsewhere
+`
+
+// TestAStoreOfRoutes: the interface's metric counts too, addresses alone are told from those of broadcasts, and what is only
+// configured is no route.
+func TestAStoreOfRoutes(t *testing.T) {
+	in := []byte(storeText)
+	r := layouttest.Laws(t, Read, in)
+	require.Equal(t, []string{"4 224.0.0.0/4 direct -/281 multicast", "7 10.61.16.0/24 direct -/281 dev 12", "8 0.0.0.0/0 static -/25 via 10.61.16.1 dev 12",
+		"3 255.255.255.255/32 other -/281 broadcast dev 12", "5 10.61.16.255/32 other -/281 broadcast dev 12", "6 10.61.16.9/32 local -/281 receive dev 12"}, layouttest.Words(in, r))
+	require.Equal(t, []string{`10 not in the form of this layout: "Elsewhere"`}, layouttest.Unread(in, r))
+	require.Len(t, r.Facts.Statics, 1)
+	require.Equal(t, netip.MustParsePrefix("10.61.44.0/24"), r.Facts.Statics[0].Prefix)
+	require.Len(t, r.Facts.Addresses, 1)
+	require.Equal(t, netip.MustParsePrefix("10.61.16.9/24"), r.Facts.Addresses[0].Prefix)
+}
+
+// TestARulerTellsTheColumns: a value stands where the ruler says that its column is, though another name is nearer.
+func TestARulerTellsTheColumns(t *testing.T) {
+	text := "Routing Table: IPv4\n  Destination           Gateway           Flags  Ref     Use     Interface\n" +
+		"-------------------- -------------------- ----- ----- ---------- ---------\n" +
+		"default              10.61.16.1           UG        2        123           \n" +
+		"10.61.16.9           10.61.16.9           UH        2         78 lo0       \n"
+	r := layouttest.Laws(t, Read, []byte(text))
+	require.Equal(t, []string{"4 0.0.0.0/0 other -/- via 10.61.16.1: active installed", "5 10.61.16.9/32 local -/- receive dev lo0: active installed"}, layouttest.Words([]byte(text), r))
+	r = Read([]byte(strings.Replace(text, "-------------------- -------------------- ----- ----- ---------- ---------\n", "", 1)))
+	require.NotContains(t, layouttest.Words([]byte(text), r), "3 0.0.0.0/0 other -/- via 10.61.16.1 dev 123: active installed")
 }

@@ -110,8 +110,13 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 			network.Address{Prefix: netip.PrefixFrom(own, p.Bits()), Interface: dev, Mark: layout.Mark(row.lo, row.hi)},
 		)
 	}
-	if r.section == host || r.section == persistent {
+	switch r.section {
+	case host, persistent:
 		r.workstation(row, p, &a, &h, onLink)
+	case stored:
+		if err := r.fromStore(row, p, &a, onLink); err != nil {
+			return err
+		}
 	}
 	if a.Special == route.None || a.Special == route.Receive || a.Special == route.Broadcast {
 		if h.Interface != "" || h.Address.IsValid() {
@@ -123,7 +128,7 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 		a.NextHops = []route.NextHop{h}
 	}
 	m := layout.Mark(row.lo, row.hi)
-	if r.section == persistent {
+	if r.section == persistent || r.section == stored && isConfigured(row.cell[store]) {
 		r.Facts.Statics = append(
 			r.Facts.Statics,
 			network.Static{Prefix: p.Masked(), NextHop: h, Special: a.Special, Metric: a.Metric, Mark: m},
@@ -133,6 +138,10 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 	table := r.table
 	if v := row.cell[instance]; v != "" && v != "-" && v != "default" {
 		table = v
+	}
+	if r.section == stored && onLink && p.IsSingleIP() && !p.Addr().IsLoopback() {
+		r.singles = append(r.singles, held{table: table, prefix: p, attr: a, state: state, lo: row.lo, hi: row.hi})
+		return nil
 	}
 	r.hold(held{table: table, prefix: p, attr: a, state: state, lo: row.lo, hi: row.hi}, row.more)
 	return nil
@@ -189,8 +198,8 @@ func (r *reader) protocol(row *rowCells, a *route.Attributes, onLink bool, p net
 	if a.Protocol == route.RIP && p.Addr().Is6() {
 		a.Protocol = route.RIPng
 	}
-	if gw, ok := layout.Addr([]byte(row.cell[gateway])); ok && (gw.IsLoopback() || r.addrSeen[gw]) &&
-		(a.Protocol == route.Direct || a.Protocol == route.Other && s == "" && gw.IsLoopback()) &&
+	if gw, ok := layout.Addr([]byte(row.cell[gateway])); ok && (gw.IsLoopback() || r.addrSeen[gw] || gw == p.Addr() && isLoopbackName(h.Interface)) &&
+		(a.Protocol == route.Direct || a.Protocol == route.Other && s == "" && (gw.IsLoopback() || gw == p.Addr())) &&
 		p.IsSingleIP() {
 		a.Protocol, a.Special = route.Local, route.Receive
 		for _, n := range r.attached {
@@ -285,7 +294,7 @@ func (r *reader) flags(
 			a.Special = route.Multicast
 		}
 		return 0
-	case host, persistent:
+	case host, persistent, stored:
 		return 0
 	}
 	state := route.Active | route.Installed
@@ -384,36 +393,4 @@ func (r *reader) preferredMarks() string {
 		}
 	}
 	return marks
-}
-
-// workstation reads the interface column, which holds the host's own address there.
-func (r *reader) workstation(row *rowCells, p netip.Prefix, a *route.Attributes, h *route.NextHop, onLink bool) {
-	own, ok := layout.Addr([]byte(row.cell[ifname]))
-	if ok && !r.addrSeen[own] && !own.IsLoopback() {
-		r.addrSeen[own] = true
-		r.Facts.Addresses = append(
-			r.Facts.Addresses,
-			network.Address{
-				Prefix:    netip.PrefixFrom(own, own.BitLen()),
-				Interface: row.cell[ifname],
-				Mark:      layout.Mark(row.lo, row.hi),
-			},
-		)
-	}
-	if !onLink {
-		a.Protocol = route.Static
-		return
-	}
-	if own.IsLoopback() {
-		h.Interface = "loopback"
-	}
-	a.Protocol = route.Direct
-	switch {
-	case p.Addr().IsMulticast():
-		a.Special = route.Multicast
-	case p.IsSingleIP() && (p.Addr() == own || p.Addr().IsLoopback() || p.Addr().Is6()):
-		a.Protocol, a.Special = route.Local, route.Receive
-	case p.IsSingleIP():
-		a.Protocol, a.Subtype, a.Special = route.Other, "", route.Broadcast
-	}
 }

@@ -25,12 +25,14 @@ const (
 	bsd                       // a kernel's, flags as BSD prints them
 	host                      // a workstation's
 	persistent                // a workstation's configured routes
+	stored                    // a workstation's, with the metric of the interface beside and the store each is kept in
 )
 
 type reader struct {
 	layout.Collector
 	aligner
 	cols    []column
+	named   bool     // the line above names the columns
 	half    []column // the upper half of a heading, whose lower one must be the next line
 	lower   []column // where each row takes two lines: of the second
 	section section
@@ -46,7 +48,8 @@ type reader struct {
 	attached []netip.Prefix    // so far
 	links    map[string]string // BSD: the interface of each link
 	skip     bool
-	fib      bool // what forwards, as a title says
+	fib      bool   // what forwards, as a title says
+	singles  []held // of a workstation: its own addresses and those of broadcasts
 	held     held
 	holds    bool
 	keyLost  bool   // a line of the key could not be read
@@ -133,6 +136,7 @@ func Read(text []byte) layout.Reading {
 		r.leavePending(layout.ErrCut)
 		r.CutLast()
 	}
+	r.addSingles()
 	r.compare()
 	r.release()
 	return r.Reading
@@ -206,6 +210,8 @@ func (r *reader) line(s string, lo, hi int) error {
 	}
 	if k != noHeading {
 		r.numbers = numberColumn.MatchString(s)
+		r.storedBelow(s)
+		r.named = true
 		r.vlans = vlanColumn.MatchString(s)
 		r.leavePending(errHalf)
 		r.last, r.inKey = nil, false
@@ -213,6 +219,12 @@ func (r *reader) line(s string, lo, hi int) error {
 		return nil
 	}
 	r.half = nil
+	named := r.named
+	r.named = false
+	if named && r.ruled(s) {
+		r.Pass(lo, hi, layout.Ruler)
+		return nil
+	}
 	if as, ok := r.aside(s); ok {
 		r.Pass(lo, hi, as)
 		r.count(s, lo, hi)

@@ -32,23 +32,15 @@ const (
 )
 
 // heading reads a heading and where its columns stand.
-func heading(line string) (f form, cols map[string]int) {
+func heading(line string) (f form, cols [numbers + 1]place) {
+	if cols, ok := bgpHeading(line); ok {
+		return bgp, cols
+	}
 	w := strings.Join(strings.Fields(line), " ")
-	switch {
-	case strings.HasPrefix(w, "Network Next Hop Metric LocPrf Weight Path"):
-		f = bgp
-	case strings.HasPrefix(w, "Network Next Hop") && (strings.Contains(w, "Metric From") || strings.Contains(w, "Via Metric Tag")):
-		f = rip
-	default:
-		return none, nil
+	if strings.HasPrefix(w, "Network Next Hop") && (strings.Contains(w, "Metric From") || strings.Contains(w, "Via Metric Tag")) {
+		return rip, cols
 	}
-	cols = map[string]int{}
-	for _, n := range []string{"Network", "Next Hop", "Metric", "LocPrf", "Weight", "Path"} {
-		if i := strings.Index(line, n); i >= 0 {
-			cols[n] = i + len(n)
-		}
-	}
-	return f, cols
+	return none, cols
 }
 
 func recognise(text []byte) int {
@@ -64,7 +56,8 @@ func recognise(text []byte) int {
 type reader struct {
 	layout.Collector
 	form  form
-	cols  map[string]int
+	cols  [numbers + 1]place
+	table string       // whose rows they are; "": of none of this device
 	last  netip.Prefix // of the row before, for further ways to it
 	open  route.Mark   // a line whose next hop is on the next one
 	codes string       // in front of that
@@ -72,7 +65,7 @@ type reader struct {
 
 // Read reads a text of this family.
 func Read(text []byte) layout.Reading {
-	r := reader{}
+	r := reader{table: "default"}
 	r.Layout = name
 	for lo, hi := range layout.Lines(text) {
 		line := string(text[lo:hi])
@@ -87,9 +80,12 @@ func Read(text []byte) layout.Reading {
 		}
 		var err error
 		switch {
-		case r.form == none && isLegend(line):
+		case r.title(line):
+			r.leaveOpen()
+			r.Pass(lo, hi, layout.Title)
+		case isLegend(line) && (r.form == none || line[0] != ' '):
 			r.Pass(lo, hi, layout.Key)
-		case r.form == bgp && (strings.HasPrefix(line, "Displayed ") || strings.HasPrefix(line, "Total number")):
+		case r.form == bgp && (strings.HasPrefix(line, "Displayed ") || strings.HasPrefix(line, "Total number")), strings.HasPrefix(line, " Total Number of "):
 			r.leaveOpen()
 			r.Pass(lo, hi, layout.Count)
 		case r.form == rip:
@@ -121,7 +117,8 @@ func (r *reader) leaveOpen() {
 // isLegend tells the lines above the heading.
 func isLegend(line string) bool {
 	for _, begin := range []string{"Codes:", "Sub-codes:", "      (", "BGP table version", "Default local pref", "Status codes:", "Origin codes:",
-		"Nexthop codes:", "RPKI validation codes:", "              "} {
+		"Nexthop codes:", "RPKI validation codes:", "              ", " BGP Local router ID", " Local router ID", " Status codes:", " RPKI validation codes:", " Origin codes:",
+		"BGP Local router ID"} {
 		if strings.HasPrefix(line, begin) {
 			return true
 		}
@@ -156,90 +153,6 @@ func (r *reader) ripRow(line string, lo, hi int) error {
 		a.Protocol = route.RIPng
 	}
 	r.Add("default", network.Database, route.Route{Prefix: p, Attributes: &a, Mark: layout.Mark(lo, hi)}, 0)
-	r.Collector.Read++
-	return nil
-}
-
-// bgpRow reads " *> PREFIX NEXT-HOP METRIC LOCPRF WEIGHT PATH": the numbers by their place under the heading, since any
-// may be empty.
-func (r *reader) bgpRow(line string, lo, hi int) error {
-	i := 0
-	for i < len(line) && i < 6 && strings.IndexByte(" *>=sdhirSRN", line[i]) >= 0 {
-		i++
-	}
-	codes, rest := line[:i], line[i:]
-	w := strings.Fields(rest)
-	if len(w) == 0 {
-		return layout.ErrNotARoute
-	}
-	start := lo
-	if strings.Contains(w[0], "/") ||
-		len(w) > 1 && layout.LooksLikeAddress([]byte(w[0])) && layout.LooksLikeAddress([]byte(w[1])) {
-		p, err := layout.Prefix([]byte(w[0]), false)
-		if err != nil {
-			return err
-		}
-		r.leaveOpen()
-		r.last, w = p.Masked(), w[1:]
-		if len(w) == 0 {
-			r.open, r.codes = layout.Mark(lo, hi), codes
-			return nil
-		}
-	} else if !r.last.IsValid() {
-		return layout.ErrNoRoute
-	} else if r.open.Known() {
-		start, codes = int(r.open.Off), r.codes
-	}
-	hop, ok := layout.Addr([]byte(w[0]))
-	if !ok {
-		return fmt.Errorf("%w: %q", layout.ErrAddress, w[0])
-	}
-	for _, word := range w[1:] {
-		if strings.Trim(word, "0123456789.{},()") != "" && word != "i" && word != "e" && word != "?" {
-			return fmt.Errorf("%w: %q", layout.ErrNotARoute, word)
-		}
-	}
-	if hop.IsUnspecified() {
-		if r.open.Known() {
-			r.Pass(int(r.open.Off), int(r.open.End), layout.PrefixHeading)
-			r.open = route.Mark{}
-		}
-		r.Pass(lo, hi, layout.Other)
-		return nil // the device's own announcement
-	}
-	if r.open.Known() {
-		r.Collector.Read++
-		r.open = route.Mark{}
-	}
-	a := route.Attributes{Protocol: route.BGP, NextHops: []route.NextHop{{Address: hop}}}
-	if end := r.cols["Metric"]; end <= len(line) {
-		from := max(end-len("Metric")-2, strings.Index(line, w[0])+len(w[0]))
-		if from < end {
-			if n, ok := layout.Uint([]byte(strings.TrimSpace(line[from:end]))); ok {
-				a.Metric = route.N(n)
-			}
-		}
-	}
-	a.BGP.Session = route.ExternalPeer
-	if strings.Contains(codes, "i") {
-		a.Subtype, a.BGP.Session = "internal", route.InternalPeer
-	}
-	a.BGP.MultiExit = a.Metric
-	if end := r.cols["LocPrf"]; end > 0 && end <= len(line) {
-		if n, ok := layout.Uint([]byte(strings.TrimSpace(line[max(end-len("LocPrf"), 0):end]))); ok {
-			a.BGP.LocalPreference = route.N(n)
-		}
-	}
-	if at := r.cols["Weight"]; at > 0 {
-		// The path begins behind the word that ends under the weight's heading.
-		for lo, hi := layout.Field([]byte(line), max(at-len("Weight"), 0)); lo < hi; lo, hi = layout.Field([]byte(line), hi) {
-			if lo < at && hi <= at {
-				layout.ASPath(line[hi:], &a.BGP)
-				break
-			}
-		}
-	}
-	r.Add("default", network.Database, route.Route{Prefix: r.last, Attributes: &a, Mark: layout.Mark(start, hi)}, 0)
 	r.Collector.Read++
 	return nil
 }

@@ -93,8 +93,53 @@ func TestRead(t *testing.T) {
 	)
 }
 
+const bgpOtherNames = ` BGP Local router ID is 10.61.254.1
+ Status codes: * - valid, > - best, d - damped, x - best external, a - add path,
+               h - history,  i - internal, s - suppressed, S - Stale
+               Origin : i - IGP, e - EGP, ? - incomplete
+
+ Total Number of Routes: 5
+        Network            NextHop                       MED        LocPrf    PrefVal Path/Ogn
+
+ *>     10.61.32.0/24      172.28.61.6                   20                    0      64998i
+ *                         172.28.61.10                  30         150        0      64997 64998?
+ *>i    10.61.33.0/24      172.28.61.9                              100        7      ?
+ *>     172.20.0.0         172.28.61.6                   0                     0      64998i
+ *>     10.61.34.0         172.28.61.6                   0                     0      64998i
+
+ VPN-Instance tickets, Router ID 10.61.254.1:
+
+ Total Number of Routes: 1
+        Network            NextHop                       MED        LocPrf    PrefVal Path/Ogn
+
+ *>     10.61.35.0/24      172.28.61.14                  0                     0      64996i
+Route Distinguisher: 64999:7
+ *>     10.61.36.0/24      172.28.61.14                  0                     0      64996i
+`
+
+// TestOtherNames: columns by other names, values to the left of them, the origin glued to the path; a table by a title, rows of none.
+func TestOtherNames(t *testing.T) {
+	in := []byte(bgpOtherNames)
+	r := layouttest.Laws(t, Read, in)
+	require.Equal(t, []string{
+		"9 10.61.32.0/24 bgp -/20 via 172.28.61.6",
+		"10 10.61.32.0/24 bgp -/30 via 172.28.61.10",
+		"11 10.61.33.0/24 bgp/internal -/- via 172.28.61.9",
+		"12 172.20.0.0/16 bgp -/0 via 172.28.61.6",
+		"20 (tickets) 10.61.35.0/24 bgp -/0 via 172.28.61.14",
+	}, layouttest.Words(in, r))
+	require.Equal(t, []string{`13 no prefix length, and no heading gives one: "10.61.34.0"`}, layouttest.Unread(in, r))
+	l := &r.Facts.Tables[0].Routes
+	require.Equal(t, route.BGPPath{MultiExit: route.N(20), Length: route.N(1), NeighbourAS: 64998, Origin: route.OriginIGP, Session: route.ExternalPeer}, l.At(0).BGP)
+	require.Equal(t, route.BGPPath{MultiExit: route.N(30), LocalPreference: route.N(150), Length: route.N(2), NeighbourAS: 64997, Origin: route.OriginIncomplete,
+		Session: route.ExternalPeer}, l.At(1).BGP)
+	require.Equal(t, route.BGPPath{LocalPreference: route.N(100), Length: route.N(0), Origin: route.OriginIncomplete, Session: route.InternalPeer}, l.At(2).BGP)
+	layouttest.Variants(t, Read, bgpOtherNames)
+}
+
 func FuzzRead(f *testing.F) {
 	f.Add([]byte(ripText))
 	f.Add([]byte(bgpText))
+	f.Add([]byte(bgpOtherNames))
 	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, Read, in) })
 }

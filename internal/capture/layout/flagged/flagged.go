@@ -30,7 +30,7 @@ func recognise(text []byte) int {
 	n := 0
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
 		line := text[lo:hi]
-		if isHeading(line) || isDetail(line) || isAddresses(line) {
+		if isHeading(line) || isDetail(line) || isAddresses(line) || isInterfaces(line) {
 			n += 6
 		}
 	}
@@ -51,20 +51,24 @@ func isDetail(line []byte) bool { return bytes.Contains(line, []byte("dst-addres
 
 type reader struct {
 	layout.Collector
-	legend map[string]string
-	inKey  bool
-	prefAt int // where columns begin in the heading, -1 for none
-	gwAt   int
-	dist   bool
-	wide   []nameAt // the names of all columns, where some stand behind the distance
-	addrs  bool     // the rows are addresses
+	legend  map[string]string
+	inKey   bool
+	prefAt  int // where columns begin in the heading, -1 for none
+	gwAt    int
+	dist    bool
+	wide    []nameAt // the names of all columns, where some stand behind the distance
+	addrs   bool     // the rows are addresses
+	links   bool     // the rows are interfaces
+	counts  bool     // the rows of addresses have numbers
+	running string   // the letter of those that run; "": the key has none
 
 	// A route written as pairs goes on over several lines.
 	flags  string
 	pairs  map[string]string
 	lo, hi int
 
-	carried string // flags of a line with a comment, for the route on the next
+	carried string // flags of a line with a comment, for what is on the next
+	comment bool   // that line is the one above
 }
 
 // usualFlags are what the letters mean where a listing of pairs shows no key: those of all versions, which agree.
@@ -114,7 +118,7 @@ func (r *reader) line(line []byte, lo, hi int) error {
 	case isHeading(line) && strings.HasPrefix(t, "#"), isHeading(line) && strings.HasPrefix(t, "DST-ADDRESS"):
 		r.flush()
 		r.inKey = false
-		r.addrs = false
+		r.addrs, r.links = false, false
 		r.prefAt, r.gwAt, r.dist = strings.Index(
 			s,
 			"PREF-SRC",
@@ -133,7 +137,13 @@ func (r *reader) line(line []byte, lo, hi int) error {
 		return nil
 	case isAddresses(line) && !strings.HasPrefix(t, "Columns:"):
 		r.flush()
-		r.inKey, r.addrs, r.gwAt = false, true, -1
+		r.inKey, r.addrs, r.links, r.gwAt, r.counts = false, true, false, -1, strings.HasPrefix(t, "#")
+		r.Pass(lo, hi, layout.Names)
+		return nil
+	case isInterfaces(line):
+		r.flush()
+		r.inKey, r.addrs, r.gwAt, r.wide = false, false, -1, columnsOf(s)
+		r.links = len(r.wide) > 2 && r.wide[1].name == "NAME" && r.wide[2].name == "TYPE"
 		r.Pass(lo, hi, layout.Names)
 		return nil
 	case r.inKey && strings.Contains(t, " - ") && !isDetail(line):
@@ -148,9 +158,12 @@ func (r *reader) line(line []byte, lo, hi int) error {
 			return layout.ErrNotARoute
 		}
 		r.flush()
-		r.carried = flags
+		r.carried, r.comment = flags, true
 		r.Pass(lo, hi, layout.Other)
 		return nil
+	}
+	if r.links {
+		return r.linkRow(s, lo, hi)
 	}
 	if r.addrs {
 		return r.address(t, lo, hi)
@@ -178,20 +191,22 @@ func (r *reader) line(line []byte, lo, hi int) error {
 
 // address reads a row of the device's own addresses.
 func (r *reader) address(t string, lo, hi int) error {
-	flags, w := r.split(strings.Fields(t))
-	if len(w) < 3 {
+	beneath := r.comment
+	flags, w := r.flagsOf(t)
+	if len(w) < 3 || r.counts && !beneath && len(w) == len(strings.Fields(t)) { // the line above, with its flags, is missing
 		return layout.ErrNotARoute
 	}
 	p, err := layout.Prefix([]byte(w[0]), false)
 	if err != nil {
 		return err
 	}
-	r.Collector.Read++
 	for _, f := range flags {
 		if text := r.legend[string(f)]; strings.Contains(text, "disabled") || strings.Contains(text, "invalid") {
+			r.Pass(lo, hi, layout.Other)
 			return nil // it is none of the device's now
 		}
 	}
+	r.Collector.Read++
 	r.Facts.Addresses = append(
 		r.Facts.Addresses,
 		network.Address{Prefix: p, Interface: w[2], Mark: layout.Mark(lo, hi)},
@@ -210,6 +225,9 @@ func (r *reader) key(s string) {
 		}
 		for _, k := range several {
 			r.legend[k] = strings.ToLower(strings.TrimSpace(text))
+			if r.legend[k] == "running" {
+				r.running = k
+			}
 		}
 		several = several[:0]
 	}
@@ -227,6 +245,17 @@ func (r *reader) split(w []string) (flags string, rest []string) {
 		w = w[1:]
 	}
 	return flags, w
+}
+
+// flagsOf takes the number and the flags off a row; those of a row with a comment stand in the line above, with the comment.
+func (r *reader) flagsOf(s string) (flags string, rest []string) {
+	w := strings.Fields(s)
+	flags, rest = r.split(w)
+	if r.comment && len(rest) == len(w) { // neither a number nor flags of its own
+		flags = r.carried
+	}
+	r.comment, r.carried = false, ""
+	return flags, rest
 }
 
 func (r *reader) allFlags(s string) bool {
@@ -282,7 +311,7 @@ func (r *reader) row(s string, lo, hi int) error {
 	if r.wide != nil {
 		s = r.narrowed(s)
 	}
-	flags, w := r.split(strings.Fields(s))
+	flags, w := r.flagsOf(s)
 	if len(w) == 0 || !layout.LooksLikeAddress([]byte(w[0])) {
 		return layout.ErrNotARoute
 	}

@@ -6,6 +6,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zarvek/internal/capture/layout/layouttest"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
 )
 
 var readTests = []struct {
@@ -118,9 +120,57 @@ func TestRead(t *testing.T) {
 	}
 }
 
+const flaggedLinks = `Flags: D - dynamic; X - disabled, I - inactive, R - running; S - slave
+Columns: NAME, TYPE, ACTUAL-MTU, MAC-ADDRESS
+ #     NAME             TYPE       ACTUAL-MTU  MAC-ADDRESS
+;;; to the valley
+ 0  R  line1            ether            1500  6A:11:22:33:44:01
+ 1   S line 2           ether            1500  6A:11:22:33:44:02
+ 2 XR  ;;; out of use
+       line3            ether            1500  6A:11:22:33:44:03
+ 3  R  a-name-that-is-longether            1500
+`
+
+const flaggedAddresses = `Flags: X - disabled, I - invalid, D - dynamic
+ #   ADDRESS            NETWORK         INTERFACE
+ 0   10.61.16.1/24      10.61.16.0      line1
+ 1 X ;;; the old valley link
+     10.61.17.1/24      10.61.17.0      line2
+ 2 D ;;; the mast
+     10.61.18.1/24      10.61.18.0      line3
+     10.61.19.1/24      10.61.19.0      line4
+`
+
+// TestCommentsAndInterfaces: what stands with a comment counts for the row below it, and without that line nothing is known of it.
+func TestCommentsAndInterfaces(t *testing.T) {
+	r := layouttest.Laws(t, Read, []byte(flaggedLinks))
+	var got []network.Interface
+	for _, i := range r.Facts.Interfaces {
+		i.Mark = route.Mark{}
+		got = append(got, i)
+	}
+	require.Equal(t, []network.Interface{{Name: "line1", State: network.LinkUp, MAC: "6a:11:22:33:44:01"}, {Name: "line 2", State: network.LinkDown, MAC: "6a:11:22:33:44:02"},
+		{Name: "line3", State: network.LinkDown, MAC: "6a:11:22:33:44:03"}}, got)
+	require.Equal(t, []string{"9 not in the form of this layout"}, layouttest.Unread([]byte(flaggedLinks), r))
+	r = layouttest.Laws(t, Read, []byte(flaggedAddresses))
+	var own []string
+	for _, a := range r.Facts.Addresses {
+		own = append(own, a.Prefix.String()+" "+a.Interface)
+	}
+	require.Equal(t, []string{"10.61.16.1/24 line1", "10.61.18.1/24 line3"}, own)
+	require.Equal(t, []string{"8 not in the form of this layout"}, layouttest.Unread([]byte(flaggedAddresses), r))
+	in := []byte("Flags: X - disabled, A - active, S - static, B - blackhole\n #      DST-ADDRESS        GATEWAY            DISTANCE\n" +
+		" 0 A S  ;;; way out\n        0.0.0.0/0          172.28.61.1               1\n 1 X S  ;;; not now\n        10.61.17.0/24      172.28.61.9               1\n" +
+		" 2 A SB ;;; nobody there\n        10.61.40.0/21                                1\n")
+	require.Equal(t, []string{"4 0.0.0.0/0 static 1/- via 172.28.61.1: active installed", "6 10.61.17.0/24 static 1/- via 172.28.61.9: unusable",
+		"8 10.61.40.0/21 static 1/- blackhole: active installed"}, layouttest.Words(in, layouttest.Laws(t, Read, in)))
+}
+
 func FuzzRead(f *testing.F) {
 	for _, tt := range readTests {
 		f.Add([]byte(tt.in))
 	}
+	f.Add([]byte(flaggedLinks))
+	f.Add([]byte(flaggedAddresses))
 	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, Read, in) })
 }

@@ -169,7 +169,7 @@ func ReadDetail(text []byte) layout.Reading {
 			}
 			if found := hardwareOf.FindStringSubmatch(line[:min(len(line), 300)]); found != nil &&
 				c.Facts.Interfaces[n-1].MAC == "" {
-				c.Facts.Interfaces[n-1].MAC, _ = hardware(found[1])
+				c.Facts.Interfaces[n-1].MAC, _ = layout.Hardware(found[1])
 			}
 			c.Pass(lo, hi, layout.Other)
 		}
@@ -209,7 +209,7 @@ func outdented(c *layout.Collector, line string, m mark) bool {
 		return false
 	}
 	if f := hardwareOf.FindStringSubmatch(line); f != nil && i.MAC == "" {
-		i.MAC, _ = hardware(f[1])
+		i.MAC, _ = layout.Hardware(f[1])
 	}
 	c.Passed = append(c.Passed, layout.Passed{Mark: m, As: layout.Other})
 	return true

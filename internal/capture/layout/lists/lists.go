@@ -125,7 +125,7 @@ func (r *reader) aside(line string) (layout.As, bool) {
 // tells reports whether a line holds an address of any kind, so that it may not be passed over.
 func tells(line string) bool {
 	for w := range strings.FieldsSeq(line) {
-		if isAddress(strings.TrimSuffix(w, ",")) || hardwareWord.MatchString(w) {
+		if isAddress(strings.TrimSuffix(w, ",")) || layout.IsHardware(w) {
 			return true
 		}
 	}

@@ -73,13 +73,13 @@ func pairsLine(c *layout.Collector, line string, m mark) error {
 		if !ok {
 			return layout.ErrAddress
 		}
-		hw, _ := hardware(f[3])
+		hw, _ := layout.Hardware(f[3])
 		c.Facts.Neighbours = append(c.Facts.Neighbours, network.Neighbour{Address: a, Interface: f[1], MAC: hw, State: network.NeighbourAlive, Mark: m})
 		return nil
 	}
 	if f := atEntry.FindStringSubmatch(line); f != nil {
 		a, ok := layout.Addr([]byte(f[1]))
-		hw, known := hardware(f[2])
+		hw, known := layout.Hardware(f[2])
 		if !ok || !known && !unanswered.MatchString(f[2]) {
 			return layout.ErrAddress
 		}

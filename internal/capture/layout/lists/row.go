@@ -20,7 +20,6 @@ type word struct {
 }
 
 var (
-	hardwareWord = regexp.MustCompile(`(?i)^(?:(?:[0-9a-f]{4}[.-]){2}[0-9a-f]{4}|(?:[0-9a-f]{1,2}[:-]){5}[0-9a-f]{1,2})$`)
 	// unanswered is what stands in the place of a link-layer address that was asked for.
 	unanswered = regexp.MustCompile(`(?i)^[<(\[]?(?:incomplete|pending|unresolved|failed|no-?completed|none|-+)[>)\]]?,?$`)
 	// nothing is what stands in the place of an address that an interface does not have.
@@ -67,7 +66,7 @@ func (f *form) cells(line string) [instance + 1][]word {
 	var out [instance + 1][]word
 	for lo, hi := layout.Field([]byte(line), 0); lo < hi; lo, hi = layout.Field([]byte(line), hi) {
 		w := word{text: line[lo:hi], lo: lo, hi: hi}
-		w.hardware = len(w.text) >= 11 && hardwareWord.MatchString(w.text)
+		w.hardware = len(w.text) >= 11 && layout.IsHardware(w.text)
 		w.address = !w.hardware && isAddress(w.text)
 		best, far := -1, 0
 		for i, c := range f.cols {
@@ -125,7 +124,7 @@ func (r *reader) neighbour(line string, cell [instance + 1][]word, dev string, m
 	}
 	n := network.Neighbour{Address: a.WithZone(""), Interface: cmp.Or(strings.TrimSuffix(first, ","), r.of), Mark: m}
 	if len(cell[mac]) > 0 {
-		if hw, ok := hardware(cell[mac][0].text); ok {
+		if hw, ok := layout.Hardware(cell[mac][0].text); ok {
 			if hw == "ff:ff:ff:ff:ff:ff" || a.IsMulticast() {
 				return errNobody
 			}
@@ -165,7 +164,7 @@ func (r *reader) own(line string, cell [instance + 1][]word, dev string, m mark)
 	}
 	if !further {
 		if len(cell[mac]) > 0 {
-			i.MAC, _ = hardware(cell[mac][0].text)
+			i.MAC, _ = layout.Hardware(cell[mac][0].text)
 		}
 		r.Facts.Interfaces = append(r.Facts.Interfaces, i)
 	}
@@ -240,21 +239,4 @@ func stateOf(words []string) network.LinkState {
 		}
 	}
 	return s
-}
-
-// hardware reads a link-layer address in any of the usual forms and writes it with colons; false for "incomplete".
-func hardware(s string) (string, bool) {
-	if !hardwareWord.MatchString(s) {
-		return "", false
-	}
-	var parts []string
-	for g := range strings.FieldsFuncSeq(strings.ToLower(s), func(c rune) bool { return c == ':' || c == '-' || c == '.' }) {
-		for len(g) == 1 {
-			g = "0" + g
-		}
-		for ; len(g) > 1; g = g[2:] {
-			parts = append(parts, g[:2])
-		}
-	}
-	return strings.Join(parts, ":"), true
 }
