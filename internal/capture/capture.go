@@ -79,6 +79,7 @@ var readers = []layout.Reader{
 	lists.Reader,
 	lists.Detail,
 	lists.Nested,
+	lists.Virtual,
 	lists.Pairs,
 	lists.Workstation,
 }

@@ -177,6 +177,12 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 			p.hands,
 			to(r.Address, r.Interface),
 		)
+	case forward.SharedAddress:
+		which := "which of them has it"
+		if len(r.Sharers) == 1 {
+			which = "whether it has it"
+		}
+		return fmt.Sprintf("%s %s to %s, a virtual address of %s, and no capture tells %s", at, p.hands, to(r.Address, r.Interface), Clean(joinAnd(r.Sharers)), which)
 	case forward.OwnerSilent:
 		return fmt.Sprintf(
 			"%s %s to %s, which is %s's address; but %s neighbour entry says that nobody answered",
@@ -423,6 +429,8 @@ func advice(b forward.Branch, dst netip.Addr) string {
 		return fmt.Sprintf("capture the device that has %s, or the neighbour entries of %s", b.Reason.Address, at)
 	case forward.SeveralOwners:
 		return fmt.Sprintf("find out which device really has %s", b.Reason.Address)
+	case forward.SharedAddress:
+		return fmt.Sprintf("capture the list of virtual routers (VRRP, RFC 9568) of %s, which shows who has it", Clean(joinAnd(b.Reason.Sharers)))
 	case forward.OwnerSilent:
 		return fmt.Sprintf("look at the link between %s and %s, and capture both again", at, Clean(b.Reason.Device))
 	case forward.NobodyAnswers:

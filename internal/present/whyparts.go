@@ -495,6 +495,12 @@ func owner(o topology.OnLink, e selection.Exit, direct bool) string {
 		return fmt.Sprintf(": belongs to %s, which is not on that link", Clean(o.Device.Name))
 	case topology.Several:
 		return ": several captured interfaces have it"
+	case topology.Shared:
+		names := make([]string, len(o.Sharers))
+		for i, d := range o.Sharers {
+			names[i] = d.Name
+		}
+		return fmt.Sprintf(": a virtual address of %s; which router has it is not known", Clean(joinAnd(names)))
 	case topology.Conflict:
 		return fmt.Sprintf(": belongs to %s, but did not answer", Clean(o.Device.Name))
 	}

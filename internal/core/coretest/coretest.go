@@ -21,6 +21,7 @@ import (
 //	a: ospf 10.9.0.0/16 via 10.0.0.2 dev e0 chosen via 10.0.1.2   (the one that forwards)
 //	a: static 10.9.0.0/16 via 10.0.0.2 candidate   (not chosen; also inactive, rejected, in TABLE)
 //	a: kernel: static 10.9.0.0/16 via 10.0.0.2     (what forwards, beside a routing table; also database:, walk:)
+//	a: virtual 10.0.0.1 eth0 holds           (also waits, unknown)
 //	a: neigh 10.0.0.2 eth0 alive             (also failed, pending, MAC as a further word)
 //	a: link eth0 down [MAC]
 //	a: forwarding ipv4 off
@@ -130,6 +131,10 @@ func add(f *network.Facts, rest string, m route.Mark) {
 			n.MAC = w[4]
 		}
 		f.Neighbours = append(f.Neighbours, n)
+	case "virtual":
+		v := network.VirtualAddress{Address: netip.MustParseAddr(w[1]), Interface: w[2], Mark: m}
+		v.Holding = map[string]network.Holding{"holds": network.Holds, "waits": network.StandsBy, "unknown": network.HoldingNotKnown}[w[3]]
+		f.Virtuals = append(f.Virtuals, v)
 	case "forwarding":
 		fam := route.IPv4
 		if w[1] == "ipv6" {

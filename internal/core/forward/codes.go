@@ -28,6 +28,7 @@ var codeWords = [...]string{
 	OwnLinkDown:        "own-link-down",
 	OwnerElsewhere:     "owner-elsewhere",
 	SeveralOwners:      "several-owners",
+	SharedAddress:      "shared-address",
 	OwnerSilent:        "owner-silent",
 	OwnerNotKnown:      "owner-not-known",
 	InterfaceOnly:      "interface-only",

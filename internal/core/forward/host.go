@@ -2,6 +2,7 @@ package forward
 
 import (
 	"net/netip"
+	"slices"
 
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
@@ -48,7 +49,7 @@ func (w *Walker) hostSelf(pkt *packet) (Direction, bool) {
 	case h.Gateway.IsValid() && h.Prefix.IsValid() && !h.Prefix.Contains(h.Gateway),
 		h.Gateway.IsValid() && real.IsValid() && !real.Contains(h.Gateway):
 		reason.Host = GatewayElsewhere
-	case h.Gateway.IsValid() && len(w.topo.Owners(h.Gateway)) == 0 && (!real.IsValid() || !real.Contains(pkt.dst)):
+	case h.Gateway.IsValid() && len(w.topo.Owners(h.Gateway))+len(w.topo.Sharing(h.Gateway)) == 0 && (!real.IsValid() || !real.Contains(pkt.dst)):
 		reason.Code, reason.Address = NoGateway, h.Gateway
 		return Direction{
 			Verdict:  Unknown,
@@ -69,12 +70,20 @@ func (w *Walker) gatewayOf(a netip.Addr) []position {
 	if !ok || !h.Gateway.IsValid() {
 		return w.starts(a)
 	}
-	for _, o := range w.topo.Owners(h.Gateway) {
+	gateways := w.topo.Owners(h.Gateway)
+	if len(gateways) == 0 {
+		gateways = w.topo.Sharing(h.Gateway) // any of them may have it
+	}
+	var out []position
+	for _, o := range gateways {
 		for _, p := range w.places(a) {
-			if p.device == o.Device && p.ingress == o.Interface {
-				return []position{p}
+			if p.device == o.Device && p.ingress == o.Interface && !slices.Contains(out, p) {
+				out = append(out, p)
 			}
 		}
 	}
-	return w.starts(a)
+	if len(out) == 0 {
+		return w.starts(a)
+	}
+	return out
 }

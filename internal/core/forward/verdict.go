@@ -97,7 +97,8 @@ const (
 	OwnLinkDown    // the interface that the packet should leave by is down
 	OwnerElsewhere
 	SeveralOwners
-	OwnerSilent // the owner's captures and the neighbour's entry disagree
+	SharedAddress // a virtual address, and which router has it is not known
+	OwnerSilent   // the owner's captures and the neighbour's entry disagree
 	OwnerNotKnown
 	InterfaceOnly // the route names an interface alone: it depends on somebody there answering for the destination
 	SwitchOff
@@ -169,6 +170,7 @@ type Reason struct {
 	Table     string       // TableMissing: which, "" for the main one
 	Behind    string       // LeftCase, NoCoveringRoute: a captured device that has the destination or is attached to its network
 	NotTaken  netip.Prefix // NoCoveringRoute: what the routing table chose and what forwards does not have
+	Sharers   []string     // SharedAddress: the captured routers that share it
 	Inner     Verdict      // of a tunnel's outer packet
 	Marks     []route.Mark
 }

@@ -24,6 +24,7 @@ type Facts struct {
 	Applied       []AppliedFilter
 	Protocols     []ProtocolInterface
 	Redistributed []Redistribution
+	Virtuals      []VirtualAddress
 	Classful      []route.Mark // lines that say that the device looks up classfully
 }
 

@@ -127,6 +127,8 @@ func (f *deviceFacts) renameAll(rename func(*string)) {
 			rename(&x.Interface)
 		case *ProtocolInterface:
 			rename(&x.Interface)
+		case *VirtualAddress:
+			rename(&x.Interface)
 		}
 	})
 }

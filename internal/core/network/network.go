@@ -62,6 +62,7 @@ type Device struct {
 	checks        []SourceCheck
 	protocols     []ProtocolInterface
 	redistributed []Redistribution
+	virtuals      []VirtualAddress
 	policy        Policy
 	chains        []Chain // of the policy's rules
 	asksState     bool    // one of them asks whether a flow was seen
@@ -310,6 +311,7 @@ func (f *deviceFacts) build(name string) *Device {
 		checks:        f.Checks,
 		protocols:     f.Protocols,
 		redistributed: f.Redistributed,
+		virtuals:      mergeVirtuals(f.Virtuals),
 		policy:        f.Policy,
 		Unread:        f.unread,
 	}

@@ -25,6 +25,7 @@ const (
 	ClassfulFact
 	ProtocolFact
 	RedistributionFact
+	VirtualFact
 )
 
 var factNames = [...]string{
@@ -47,6 +48,7 @@ var factNames = [...]string{
 	"classful",
 	"protocol-interface",
 	"redistribution",
+	"virtual-address",
 }
 
 // String returns the kind's word in output for machines.
@@ -54,7 +56,7 @@ func (k FactKind) String() string { return factNames[k] }
 
 // A Fact is one thing that one line says, other than a route. Of is a pointer to the fact: *Address, *Interface,
 // *Neighbour, *Switch, *Rule, *IfIndex, *Static, *Session, *SourceCheck, *FlowRule, *ListRule, *AppliedFilter, *Translation,
-// *Tunnel, *ProtocolInterface, *Redistribution; nil where
+// *Tunnel, *ProtocolInterface, *Redistribution, *VirtualAddress; nil where
 // the line alone says all.
 type Fact struct {
 	Kind FactKind
@@ -88,6 +90,7 @@ func (f *Facts) Each(visit func(Fact)) {
 	each(f.Classful, func(m *route.Mark) { visit(Fact{ClassfulFact, m, nil}) })
 	each(f.Protocols, func(x *ProtocolInterface) { visit(Fact{ProtocolFact, &x.Mark, x}) })
 	each(f.Redistributed, func(x *Redistribution) { visit(Fact{RedistributionFact, &x.Mark, x}) })
+	each(f.Virtuals, func(x *VirtualAddress) { visit(Fact{VirtualFact, &x.Mark, x}) })
 }
 
 func each[T any](list []T, visit func(*T)) {
@@ -111,6 +114,7 @@ func (f *Facts) add(o Facts) {
 	f.Classful = append(f.Classful, o.Classful...)
 	f.Protocols = append(f.Protocols, o.Protocols...)
 	f.Redistributed = append(f.Redistributed, o.Redistributed...)
+	f.Virtuals = append(f.Virtuals, o.Virtuals...)
 	f.Policy.add(o.Policy)
 	f.addLists(o)
 }
@@ -145,6 +149,8 @@ func (f Fact) Interfaces() []string {
 	case *Tunnel:
 		return []string{x.Interface}
 	case *ProtocolInterface:
+		return []string{x.Interface}
+	case *VirtualAddress:
 		return []string{x.Interface}
 	}
 	return nil

@@ -35,6 +35,7 @@ const (
 	Elsewhere               // a captured device has the address, and is not attached to this link
 	Several                 // more than one captured device has it
 	Conflict                // a captured device has it, but did not answer
+	Shared                  // a virtual address of captured devices; which of them has it is not known
 	MaybeDown               // nobody is known to have it; a captured device whose interface to the link is down may have had it
 )
 
@@ -48,6 +49,8 @@ type OnLink struct {
 	TwoEnds bool
 	// Proxy: the device answers for the address, and its own list of addresses lacks it: it is another's, reached through it (RFC 1027).
 	Proxy bool
+	// Sharers are the devices of a Shared address, in order.
+	Sharers []*network.Device
 	// OtherEnd is that device, where it is captured and has another address there.
 	OtherEnd *network.Device
 	Marks    []route.Mark
@@ -90,6 +93,14 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 			res.Answer = Device
 		}
 		return res
+	}
+	if t.isShared(here, a, &res) {
+		if hasEntry && entry.State == network.NeighbourFailed {
+			res.Answer = Conflict
+		}
+		return res
+	}
+	switch {
 	case hasEntry && entry.State == network.NeighbourFailed:
 		res.Answer = Nobody
 		return res

@@ -49,6 +49,7 @@ type layout struct {
 	members     map[int][]port
 	macs        map[string][]port     // interfaces by their link-layer address
 	hopsUsed    map[port][]netip.Addr // next hops that a device uses on an interface
+	virtual     map[netip.Addr][]shared
 }
 
 // A port is one interface of one device.
@@ -110,6 +111,7 @@ func build(n *network.Snapshot, scans []*scan) *Topology {
 	t := &Topology{Network: n, layout: &layout{
 		of: n, scans: scans, byPrefix: new(bart.Table[[]int]), owners: map[netip.Addr][]int{}, byInterface: map[port][]int{},
 		segment: map[port]int{}, members: map[int][]port{}, hopsUsed: map[port][]netip.Addr{}, macs: map[string][]port{},
+		virtual: map[netip.Addr][]shared{},
 	}}
 	for _, d := range n.Devices().All() {
 		first := len(t.attachments)
@@ -123,6 +125,9 @@ func build(n *network.Snapshot, scans []*scan) *Topology {
 			t.hopsUsed[p] = append(t.hopsUsed[p], h.address)
 		}
 		t.addAddresses(d, first)
+		for _, v := range d.Virtuals().All() {
+			t.virtual[v.Address] = append(t.virtual[v.Address], shared{portOf(d, v.Interface), v.Holding, v.Mark})
+		}
 		for _, i := range d.Interfaces().All() {
 			if i.MAC != "" {
 				t.macs[i.MAC] = append(t.macs[i.MAC], portOf(d, i.Name))

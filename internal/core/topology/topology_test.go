@@ -47,6 +47,16 @@ func TestFind(t *testing.T) {
 		{"there one that announces routes is the only other device", link + "a: ospf 10.7.0.0/16 via 10.0.0.7 dev e0", "10.0.0.7", true, topology.Device, "b", topology.Deduced},
 		{"but not when two next hops compete for it", link + "a: ospf 10.7.0.0/16 via 10.0.0.7 dev e0\na: ospf 10.8.0.0/16 via 10.0.0.8 dev e0", "10.0.0.7", true, topology.Silent, "", topology.NotKnown},
 		{"nor when another uncaptured address answers there too", link + "a: neigh 10.0.0.7 e0 alive\na: neigh 10.0.0.8 e0 alive", "10.0.0.7", false, topology.Host, "", topology.Neighbour},
+		{"a virtual address: who is shown to have it", link + "b: virtual 10.0.0.1 f0 holds\nc: direct 10.0.0.0/24 dev g0\nc: virtual 10.0.0.1 g0 waits", "10.0.0.1", false, topology.Device, "b", topology.Known},
+		{"what is shown outranks what is configured", link + "b: virtual 10.0.0.1 f0 unknown\nb: virtual 10.0.0.1 f0 holds\nb: virtual 10.0.0.1 f0 unknown", "10.0.0.1", false, topology.Device, "b", topology.Known},
+		{"listings that disagree say nothing", link + "b: virtual 10.0.0.1 f0 holds\nb: virtual 10.0.0.1 f0 waits\nb: virtual 10.0.0.1 f0 holds", "10.0.0.1", false, topology.Shared, "", topology.NotKnown},
+		{"configured alone it may be anybody's", link + "b: virtual 10.0.0.1 f0 unknown", "10.0.0.1", true, topology.Shared, "", topology.NotKnown},
+		{"two say that they have it", link + "b: virtual 10.0.0.1 f0 holds\nc: direct 10.0.0.0/24 dev g0\nc: virtual 10.0.0.1 g0 holds", "10.0.0.1", false, topology.Shared, "", topology.NotKnown},
+		{"who has it lost its link", link + "b: virtual 10.0.0.1 f0 holds\nb: link f0 down\nc: direct 10.0.0.0/24 dev g0\nc: virtual 10.0.0.1 g0 waits", "10.0.0.1", false, topology.Shared, "", topology.NotKnown},
+		{"who has it did not answer", link + "b: virtual 10.0.0.1 f0 holds\na: neigh 10.0.0.1 e0 failed", "10.0.0.1", false, topology.Conflict, "b", topology.Known},
+		{"its link-layer address is no interface's", link + "b: virtual 10.0.0.1 f0 holds\na: neigh 10.0.0.1 e0 alive 00:00:5e:00:01:07", "10.0.0.1", false, topology.Device, "b", topology.Known},
+		{"on another link it says nothing", link + "b: direct 10.9.0.0/24 dev f9\nb: virtual 10.0.0.1 f9 holds", "10.0.0.1", false, topology.Silent, "", topology.NotKnown},
+		{"who has it as its own outranks that", link + "b: addr 10.0.0.1/24 f0\nc: direct 10.0.0.0/24 dev g0\nc: virtual 10.0.0.1 g0 holds", "10.0.0.1", false, topology.Device, "b", topology.Known},
 		{"link-local on the segment of the interface", link + "b: addr fe80::2/64 f0\nc: addr fe80::2/64 g0\nc: direct 10.9.0.0/24 dev g0", "fe80::2", false, topology.Device, "b", topology.Known},
 	} {
 		t.Run(tt.name, func(t *testing.T) {

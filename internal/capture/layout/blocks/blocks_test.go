@@ -176,6 +176,19 @@ func TestWhatIsNotReadRestricts(t *testing.T) {
 	require.Equal(t, []string{"permit perhaps"}, layouttest.Lists(r.Facts.ListRules)[between])
 }
 
+// TestVirtualAddresses: routers share it, unless it is switched off; it is not the interface's own.
+func TestVirtualAddresses(t *testing.T) {
+	for status, n := range map[string]int{"enable": 1, "disable": 0} {
+		r := layouttest.Laws(t, Read, []byte("config system interface\n    edit \"up0\"\n        set ip 10.61.16.2 255.255.255.0\n        config vrrp\n            edit 7\n"+
+			"                set vrip 10.61.16.1\n                set status "+status+"\n            next\n        end\n    next\nend\n"))
+		require.Len(t, r.Facts.Addresses, 1)
+		require.Len(t, r.Facts.Virtuals, n, status)
+		for _, v := range r.Facts.Virtuals {
+			require.Equal(t, "10.61.16.1 up0", v.Address.String()+" "+v.Interface)
+		}
+	}
+}
+
 func FuzzRead(f *testing.F) {
 	f.Add([]byte(config))
 	f.Add([]byte(Reader.Sample))

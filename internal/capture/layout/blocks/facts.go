@@ -36,6 +36,8 @@ func (r *reader) facts() {
 		switch o.section {
 		case "system interface", "secondaryip", "ip6-extra-addr":
 			r.port(o)
+		case "vrrp", "vrrp6":
+			r.virtual(o)
 		case "router static":
 			r.static(o)
 		case "router static6":
@@ -199,6 +201,18 @@ func (r *reader) port(o *object) {
 		p, err := layout.Prefix([]byte(strings.Join(s.values, "/")), false)
 		if err == nil && !p.Addr().IsUnspecified() {
 			r.Facts.Addresses = append(r.Facts.Addresses, network.Address{Prefix: p, Interface: ifname, Table: tableOf(o), Configured: true, Mark: s.mark})
+		}
+	}
+}
+
+// virtual reads a virtual address of an interface (RFC 9568).
+func (r *reader) virtual(o *object) {
+	if o.parent == nil || o.parent.parent == nil || o.parent.parent.section != "system interface" || o.first("status") == "disable" {
+		return
+	}
+	for _, key := range []string{"vrip", "vrip6"} {
+		if a, ok := layout.Addr([]byte(o.first(key))); ok {
+			r.Facts.Virtuals = append(r.Facts.Virtuals, network.VirtualAddress{Address: a, Interface: o.parent.parent.name, Mark: o.markOf(key)})
 		}
 	}
 }

@@ -61,7 +61,7 @@ func (r *reader) storedBelow(s string) {
 }
 
 // isConfigured reports whether a store keeps what is configured, and not what is in use.
-func isConfigured(s string) bool { return strings.HasPrefix(strings.ToLower(s), "persis") }
+func isConfigured(s string) bool { return s == "PersistentStore" }
 
 // fromStore reads a row of the stored form. A route's metric counts with that of its interface.
 func (r *reader) fromStore(row *rowCells, p netip.Prefix, a *route.Attributes, onLink bool) error {
@@ -78,7 +78,7 @@ func (r *reader) fromStore(row *rowCells, p netip.Prefix, a *route.Attributes, o
 	if more.Known && a.Metric.Known {
 		a.Metric.Value += more.Value
 	}
-	if row.cell[store] != "" && !isConfigured(row.cell[store]) && !strings.HasPrefix(strings.ToLower(row.cell[store]), "act") {
+	if row.cell[store] != "" && !isConfigured(row.cell[store]) && row.cell[store] != "ActiveStore" {
 		return fmt.Errorf("%w: %q", layout.ErrNotARoute, row.cell[store])
 	}
 	a.Protocol = route.Static

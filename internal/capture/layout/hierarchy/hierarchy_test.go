@@ -253,6 +253,21 @@ func TestFiltersOfGroupsAndTables(t *testing.T) {
 	require.Empty(t, says(in, layouttest.Laws(t, Read, in)))
 }
 
+// TestVirtualAddresses: what stands below an address is shared by routers; the address itself stays the interface's own.
+func TestVirtualAddresses(t *testing.T) {
+	for _, text := range []string{
+		"interfaces {\n    up0 {\n        unit 0 {\n            family inet {\n                address 10.61.16.2/24 {\n                    vrrp-group 7 {\n                        virtual-address 10.61.16.1;\n                        priority 110;\n                    }\n                }\n            }\n        }\n    }\n}\n",
+		"set interfaces up0 unit 0 family inet address 10.61.16.2/24 vrrp-group 7 virtual-address 10.61.16.1\nset system host-name depot\n",
+	} {
+		r := layouttest.Laws(t, Read, []byte(text))
+		require.Len(t, r.Facts.Addresses, 1)
+		require.Equal(t, "10.61.16.2/24", r.Facts.Addresses[0].Prefix.String())
+		require.Len(t, r.Facts.Virtuals, 1)
+		require.Equal(t, "10.61.16.1", r.Facts.Virtuals[0].Address.String())
+		require.Equal(t, "up0.0", r.Facts.Virtuals[0].Interface)
+	}
+}
+
 func TestWhatIsWrongIsUnread(t *testing.T) {
 	in := []byte("set interfaces up0 unit 0 family inet address 10.61.80.1/33\nset routing-options static route 10.61.0.0/16 next-hop\n" +
 		"delete interfaces up0 unit 0 family inet filter\nset routing-options static route 10.61.0.0/16 preference x\nset routing-options static route 10.61.0.0/16 next-hop [\nset routing-options static route 10.61.0.0/16 next-hop [ ]\n}\nwhat is this\n")

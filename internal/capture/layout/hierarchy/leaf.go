@@ -97,7 +97,8 @@ func (r *reader) port(w []string, lo, hi int) (bool, error) {
 		if err != nil {
 			return false, err
 		}
-		return r.address(network.Address{Prefix: p, Interface: ifname, Configured: true, Mark: layout.Mark(lo, hi)}), nil
+		shared := r.virtual(w[2:], ifname, lo, hi)
+		return r.address(network.Address{Prefix: p, Interface: ifname, Configured: true, Mark: layout.Mark(lo, hi)}) || shared, nil
 	case len(w) > 1 && w[0] == "filter" && (strings.HasPrefix(w[1], "input") || strings.HasPrefix(w[1], "output")):
 		return r.applyFilter(ifname, fam, w[1:], lo, hi), nil
 	case len(w) > 0 && w[0] == "rpf-check":
@@ -150,6 +151,21 @@ func (r *reader) address(a network.Address) bool {
 	}
 	r.Facts.Addresses = append(r.Facts.Addresses, a)
 	return true
+}
+
+// virtual reads what stands below an address: "vrrp-group N virtual-address A".
+func (r *reader) virtual(w []string, ifname string, lo, hi int) bool {
+	if len(w) < 4 || w[0] != "vrrp-group" && w[0] != "vrrp-inet6-group" || w[2] != "virtual-address" && w[2] != "virtual-inet6-address" {
+		return false
+	}
+	read := false
+	for _, v := range values(w, 3) {
+		if a, ok := layout.Addr([]byte(v)); ok {
+			r.Facts.Virtuals = append(r.Facts.Virtuals, network.VirtualAddress{Address: a, Interface: ifname, Mark: layout.Mark(lo, hi)})
+			read = true
+		}
+	}
+	return read
 }
 
 // static reads "[routing-options] [rib NAME] static route PREFIX next-hop A", and what else a route may be.

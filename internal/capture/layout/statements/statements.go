@@ -65,6 +65,7 @@ type reader struct {
 	guard       guard
 	nat         nat
 	thrown      thrown
+	sharing     int          // how deep the lines of an open group of routers stand at least, in blanks; 0: none is open
 	parts       []route.Mark // lines that are parts of what others tell, unless a fact rests on them
 	tail        route.Mark   // of the heading of the block that the last line stands in, where it is an interface's
 	begun       route.Mark   // of the line that begins a whole configuration, until its end is seen
@@ -149,6 +150,7 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 				r.Facts.Interfaces,
 				network.Interface{Name: ifName(w[1:]), Configured: true, Mark: layout.Mark(lo, hi)},
 			)
+			r.sharing = 0
 			r.link, r.first, r.flat = len(r.Facts.Interfaces), len(r.Facts.Addresses), true
 			if i := slices.Index(w, "vrf"); i > 1 && i+1 < len(w) {
 				r.table = w[i+1]
@@ -187,6 +189,8 @@ func (r *reader) inBlock(w []string, s string, indented bool, lo, hi int) (used 
 	case r.protocol.name != route.Other && indented && r.protocolLine(w, lo, hi),
 		r.link > 0 && r.protocolOn(w, r.Facts.Interfaces[r.link-1].Name, lo, hi):
 		r.mention([]byte(s))
+		return true, nil
+	case r.link > 0 && r.virtual(w, s, lo, hi):
 		return true, nil
 	case r.link > 0 && labels(w):
 		r.Facts.Interfaces = append(r.Facts.Interfaces, network.Interface{Name: r.Facts.Interfaces[r.link-1].Name, Labels: true, Configured: true, Mark: layout.Mark(lo, hi)})

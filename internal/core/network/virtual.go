@@ -1,0 +1,54 @@
+package network
+
+import (
+	"net/netip"
+
+	"zarvek/internal/core/route"
+)
+
+// Holding is whether a device answers for a virtual address. The zero Holding is not known: a configuration names the address,
+// and which of its routers has it is settled among them.
+type Holding uint8
+
+const (
+	HoldingNotKnown Holding = iota
+	Holds
+	StandsBy
+)
+
+// A VirtualAddress is one that several routers of a segment share, of which one answers for it at a time (RFC 9568). It is none of
+// the device's own.
+type VirtualAddress struct {
+	Address   netip.Addr
+	Interface string
+	Holding   Holding
+	Mark      route.Mark
+}
+
+// Virtuals returns the virtual addresses of the device, each once an interface.
+func (d *Device) Virtuals() Items[VirtualAddress] { return Items[VirtualAddress]{d.virtuals} }
+
+// mergeVirtuals keeps each address once an interface: what a listing of the moment says outranks a configuration, and listings that
+// disagree say nothing.
+func mergeVirtuals(all []VirtualAddress) []VirtualAddress {
+	type key struct {
+		address netip.Addr
+		ifname  string
+	}
+	at, odd := map[key]int{}, map[key]bool{}
+	var out []VirtualAddress
+	for _, v := range all {
+		k := key{v.Address, v.Interface}
+		i, ok := at[k]
+		switch {
+		case !ok:
+			at[k], out = len(out), append(out, v)
+		case v.Holding == HoldingNotKnown, v.Holding == out[i].Holding, odd[k]:
+		case out[i].Holding == HoldingNotKnown:
+			out[i] = v
+		default:
+			odd[k], out[i].Holding = true, HoldingNotKnown
+		}
+	}
+	return out
+}
