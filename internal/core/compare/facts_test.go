@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zarvek/internal/core/coretest"
+	"zarvek/internal/core/route"
 )
 
 // TestFacts: what differs beside routes is told once, with what was and what is; what only one side shows, or neither knows,
@@ -46,4 +47,12 @@ func TestFacts(t *testing.T) {
 			require.Equal(t, tt.want, got)
 		})
 	}
+}
+
+// TestWhatForwardsAlone: where one of two captures shows only what forwards, what lost in the other one is no difference.
+func TestWhatForwardsAlone(t *testing.T) {
+	full := coretest.Build("a: static 10.9.0.0/16 pref 1 via 10.0.0.2 dev e0\na: ospf 10.9.0.0/16 pref 110 via 10.0.1.2 dev e1 candidate")
+	require.Empty(t, routes(full, coretest.Build("a: kernel: static 10.9.0.0/16 via 10.0.0.2 dev e0"), route.IPv4))
+	require.Empty(t, routes(coretest.Build("a: kernel: static 10.9.0.0/16 via 10.0.0.2 dev e0"), full, route.IPv4))
+	require.Len(t, routes(full, coretest.Build("a: kernel: static 10.9.0.0/16 via 10.0.1.2 dev e1"), route.IPv4), 1)
 }

@@ -228,3 +228,13 @@ func someEnds(w *forward.Walker) []netip.Addr {
 	}
 	return out
 }
+
+// TestARouteIsTakenOutOnce: the same order twice is one; another one stays, and so does one for the next of two routes.
+func TestARouteIsTakenOutOnce(t *testing.T) {
+	text := line + "a: static 10.0.2.0/24 via 172.16.0.2 dev e0\na: static 10.0.3.0/24 via 172.16.0.2 dev e0\n"
+	s := &search{Mender: &Mender{edited: coretest.Build(text)}}
+	out := func(p string) rehearse.Order {
+		return rehearse.Order{Verb: rehearse.Remove, Device: "a", Table: "default", Prefix: netip.MustParsePrefix(p)}
+	}
+	require.Len(t, s.tidied([]rehearse.Order{out("10.0.2.0/24"), out("10.0.2.0/24"), out("10.0.3.0/24"), out("10.0.4.0/24")}), 2)
+}

@@ -336,3 +336,13 @@ func TestAnAddressWithoutItsInterface(t *testing.T) {
 	require.Len(t, own, 1)
 	require.Equal(t, "10.0.0.1/24 e0", own[0].Prefix.String()+" "+own[0].Interface)
 }
+
+// TestAnOwnAddressGoesWithItsRoute: what a draft takes out of the local routes is no longer the device's.
+func TestAnOwnAddressGoesWithItsRoute(t *testing.T) {
+	n := coretest.Build("a: local 10.0.0.1/32 receive dev e0\na: static 10.9.0.0/16 via 10.0.0.2 dev e0")
+	require.Len(t, n.Device("a").Own(netip.MustParseAddr("10.0.0.1")), 1)
+	x := n.Draft()
+	x.SetRoutes("a", "default", prefix("10.0.0.1/32"), nil)
+	require.Empty(t, x.Freeze().Device("a").Own(netip.MustParseAddr("10.0.0.1")))
+	require.Len(t, n.Device("a").Own(netip.MustParseAddr("10.0.0.1")), 1, "the snapshot stays as it was")
+}

@@ -194,3 +194,12 @@ func FuzzRead(f *testing.F) {
 	f.Add([]byte(Reader.Sample))
 	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, Read, in) })
 }
+
+// TestAValueOverSeveralLines: what stands in quotes is no statement, however many words its first line has.
+func TestAValueOverSeveralLines(t *testing.T) {
+	for _, first := range []string{"set comments \"one", "set comments \"one two"} {
+		r := layouttest.Laws(t, Read, []byte("config system interface\n    edit \"up0\"\n        set ip 10.61.16.2 255.255.255.0\n        "+first+"\nthree four\nand the end\"\n    next\nend\n"))
+		require.Empty(t, r.Unread, first)
+		require.Len(t, r.Facts.Addresses, 1, first)
+	}
+}

@@ -253,3 +253,13 @@ func TestRulesThatRefuse(t *testing.T) {
 	}
 	require.Equal(t, []network.RuleAction{network.RuleProhibit, network.RuleUnreachable, network.RuleBlackhole}, got)
 }
+
+// TestAddressesThatAreWrong: an address without its length, or with one that it cannot have, is unread.
+func TestAddressesThatAreWrong(t *testing.T) {
+	for _, addr := range []string{`"local":"10.61.0.1"`, `"local":"10.61.0.1","prefixlen":33`, `"local":"10.61.0.1","prefixlen":-1`, `"local":"10.61.0.300","prefixlen":0`} {
+		in := []byte(`[{"ifname":"eth0","flags":["UP","LOWER_UP"],"addr_info":[{"family":"inet",` + addr + `}]}]`)
+		r := layouttest.Laws(t, Read, in)
+		require.Empty(t, r.Facts.Addresses, addr)
+		require.Len(t, r.Unread, 1, addr)
+	}
+}

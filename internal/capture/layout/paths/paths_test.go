@@ -91,6 +91,11 @@ func TestWhatIsNotRead(t *testing.T) {
 	require.Equal(t, network.CheckStrict, r.Facts.Checks[0].Mode)
 	r = Read([]byte("/ip firewall filter\nadd action=drop chain=forward connection-nat-state=!dstnat in-interface=up0\nadd action=accept chain=forward layer7-protocol=odd\n"))
 	require.Equal(t, []string{"deny in up0", "permit perhaps"}, layouttest.Lists(r.Facts.ListRules)["ip firewall filter forward"])
+	for cond, want := range map[string]string{"protocol=polish": "permit perhaps", "protocol=!tcp": "permit perhaps", "protocol=tcp": "permit tcp", "dst-port=no": "permit perhaps",
+		"src-address-list=!tills": "permit perhaps", "icmp-options=odd protocol=icmp": "permit icmp perhaps", "in-interface=!hall0": "permit perhaps", "in-interface-list=nobody": "permit perhaps"} {
+		r = Read([]byte("/ip firewall filter\nadd action=accept chain=forward " + cond + "\n"))
+		require.Equal(t, []string{want}, layouttest.Lists(r.Facts.ListRules)["ip firewall filter forward"], cond)
+	}
 	require.Len(t, layouttest.Laws(t, Read, []byte("what is this\n/ip route\nnothing here\n")).Unread, 2)
 }
 

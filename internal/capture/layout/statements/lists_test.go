@@ -20,6 +20,8 @@ func TestRulesOfLists(t *testing.T) {
 		"access-list 7 permit any log":                               {"permit"},
 		"access-list NIGHT extended permit tcp host 10.61.16.9 10.61.80.0 255.255.255.0 range 8000 8010":           {"permit tcp from 10.61.16.9/32 to 10.61.80.0/24 8000-8010"},
 		"access-list NIGHT line 3 extended deny ip any4 any (hitcnt=14) 0x8d12a3f0":                                {"deny from 0.0.0.0/0"},
+		"access-list NIGHT extended permit ip 10.61.16.9 255.255.255.255 any":                                      {"permit from 10.61.16.9/32"},
+		"access-list NIGHT extended permit ip 8.0.0.0 3.255.255.255 any":                                           {"permit from 8.0.0.0/6"},
 		"access-list NIGHT extended permit ip any any inactive":                                                    nil,
 		"access-list NIGHT remark permit ip any any":                                                               nil,
 		"ip access-list extended NIGHT\n 10 permit udp any gt 1023 host 10.61.80.9 eq domain ntp":                  {"permit udp 1024-65535 to 10.61.80.9/32 53-53", "permit udp 1024-65535 to 10.61.80.9/32 123-123"},
@@ -120,6 +122,7 @@ func TestLevels(t *testing.T) {
 		"ICMP of A 0 hook 0 deny icmp in mid", "ICMP of levels of in 0 hook 0 deny icmp in in", "ICMP of levels of out 0 hook 0 deny icmp in out",
 		"ICMP of levels of odd 0 hook 0 deny icmp in odd",
 	}, layouttest.Applied(r.Facts.Applied)[:8], "answers of ICMP are not known by themselves")
+	require.Equal(t, []string{"permit icmp"}, layouttest.Lists(r.Facts.ListRules)["ICMP of A"], "the list holds for them once more")
 	require.Len(t, r.Facts.Applied, 12)
 	require.Equal(t, []string{"deny to 172.28.61.2/32", "permit icmp type 8", "permit perhaps"}, layouttest.Lists(r.Facts.ListRules)["what is for the device itself by in"],
 		"an interface answers for its own address alone")
