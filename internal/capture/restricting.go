@@ -19,7 +19,14 @@ const FilterNotRead = "filter, not read"
 // asksForFilter matches a command that shows what a device lets through.
 var asksForFilter = sync.OnceValue(func() *regexp.Regexp {
 	return regexp.MustCompile(`(?i)^[^|]*\b(?:fw (?:stat|ctl|tab)|firewall(?:-cmd)?|acls?|access-(?:lists?|control|group)|ip-?filters?|traffic-filter|packet-filter|ufw|ipfw|ipfstat|pfctl|` +
-		`ip6?tables|nft|ebtables|rulebase|security[- ]polic(?:y|ies)|tc(?: -\w+)* filter|show filters?)\b`)
+		`ip6?tables|nft|ebtables|rulebase|security[- ]polic(?:y|ies)|tc(?: -\w+)* filter|show filters?|` +
+		`zone-pair|ip policy|policy-based|nat|xlate|xfrm|crypto|ipsec)\b`)
+})
+
+// saysNothing matches a line of an answer that is no rule: there are none, the question was not understood, the names of columns.
+var saysNothing = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`(?i)^\s*(?:no\b|none\b|there (?:are|is) no\b|[%^*]|status: inactive|interface\s+route[ -]?map\s*$|pro\s+inside global\b|[-=]+\s*$|total\b.*\b0\b)|` +
+		`\b(?:is not running|command not found|not found|permission denied|invalid (?:command|input))\b`)
 })
 
 // rules are the forms in which systems of all kinds write that packets are stopped, or that what stops them is applied.
@@ -81,7 +88,8 @@ func readsLikeRule(line []byte) bool {
 func (p *Part) keepRules(src *Source, command string) {
 	asked := p.Layout == "" && asksForFilter().MatchString(command)
 	for i, u := range p.Unread {
-		if !asked && !readsLikeRule(src.Text(u.Mark)) {
+		line := src.Text(u.Mark)
+		if !(asked && !saysNothing().Match(line)) && !readsLikeRule(line) {
 			continue
 		}
 		var c layout.Collector

@@ -59,6 +59,7 @@ type reader struct {
 	groups      filters.Groups
 	kept        []kept                  // leaves that tell of rules
 	keeps       bool                    // the line is one of them
+	ports       bool                    // it tells of interfaces, and so where lists are applied
 	tables      map[string]string       // that interfaces are in, where it is not the main one
 	path        []string                // of the open braces
 	outermost   route.Mark              // the line that opens the outermost of the open braces
@@ -116,6 +117,9 @@ func (r *reader) finish() {
 	r.objects()
 	r.termLists()
 	r.numberedLists()
+	for i := range r.Facts.ListRules {
+		r.Facts.ListRules[i].Alone = !r.ports
+	}
 	r.zonePolicies()
 	if len(r.depths) > 0 { // the line that opens the branch is the evidence now
 		i := slices.IndexFunc(r.Passed, func(p layout.Passed) bool { return p.Mark == r.outermost })
