@@ -47,6 +47,9 @@ var rules = sync.OnceValue(func() []*regexp.Regexp {
 		regexp.MustCompile(`(?i)^\s*(?:nv )?(?:set|configure|config|add|apply|bind|ip|ipv6|mac|filter|acl|access-list|access-group|packet-filter|traffic-filter)\b` +
 			`.*\b(?:acl|access-list|access-group|packet-filter|traffic-filter|ip-filter|firewall)\b.*\b(?:ingress|egress|inbound|outbound|input|output|in|out)\b`),
 		regexp.MustCompile(`(?i)^\s*(?:acl|access-list|access-group|packet-filter|traffic-filter|ip-filter)\b.*\b(?:ingress|egress|inbound|outbound)\b`),
+		// lines that a system does when it starts: iptables -A FORWARD -j DROP, ip rule add, nft add rule; rules for routing in other forms
+		regexp.MustCompile(`(?i)\bip6?tables(?:-\w+)?\s.*-(?:A|I|P|-append|-insert|-policy)\s|\bnft\s+(?:add|insert)\s+rule\b|\bip(?:\s+-\w+)*\s+ru(?:le)?\s+add\b`),
+		regexp.MustCompile(`(?i)^\s*(?:- )?routing-policy:\s*$|^\[RoutingPolicyRule\]\s*$`),
 		// What lets pass tells as much: the rest is stopped. action permit, <action>allow</action>, pass in on up0, permit tcp any any
 		regexp.MustCompile(`(?i)(?:^|[^a-z])action["'\s:=]+(?:accept|allow|permit|pass)\b`),
 		regexp.MustCompile(`(?i)<(?:type|action|target|policy|verdict)>\s*(?:pass|allow|accept|permit)\s*<`),
@@ -58,7 +61,7 @@ var rules = sync.OnceValue(func() []*regexp.Regexp {
 
 // stems are parts of the words without which no rule matches, in lower case.
 var stems = [...]string{"deny", "drop", "reject", "discard", "block", "prohibit", "acl", "access-", "-filter", "firewall",
-	"permit", "allow", "accept", "pass", "security-policy", "rulebase", "target"}
+	"tables", "nft", "rule", "routing-policy", "permit", "allow", "accept", "pass", "security-policy", "rulebase", "target"}
 
 // maxRule is the longest line that is looked at.
 const maxRule = 64 << 10

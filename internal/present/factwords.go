@@ -142,6 +142,8 @@ func flowWords(r network.FlowRule) string {
 	}
 	word := "denies"
 	switch {
+	case r.Missing == network.SentElsewhere:
+		word = "may send"
 	case r.Permit:
 		word = "permits"
 	case r.Refuse:
@@ -163,7 +165,7 @@ func flowWords(r network.FlowRule) string {
 			r.ToPorts,
 			r.In,
 			r.Out,
-			r.Undecided,
+			r.Undecided && r.Missing != network.SentElsewhere,
 		)...)
 	if r.Type != 0 {
 		out = append(out, fmt.Sprintf("of type %d", r.Type-1))
@@ -174,6 +176,9 @@ func flowWords(r network.FlowRule) string {
 	}
 	if len(out) == 1 {
 		out = append(out, "everything")
+	}
+	if r.Missing == network.SentElsewhere {
+		out = append(out, "another way")
 	}
 	return strings.Join(out, " ")
 }

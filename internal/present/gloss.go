@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 
 	"zarvek/internal/capture"
@@ -101,7 +102,9 @@ func glossWords(l capture.GlossedLine) []string {
 	}
 	var out []string
 	for _, it := range l.Items {
-		out = append(out, itemWords(it, l.Number))
+		if w := itemWords(it, l.Number); !slices.Contains(out, w) { // a rule that may permit and may deny is two
+			out = append(out, w)
+		}
 	}
 	return out
 }

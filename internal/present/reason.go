@@ -213,6 +213,8 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 		return fmt.Sprintf("a translation of %s fits the answer to what came in unchanged: if it is changed, whoever asked does not know it", at)
 	case forward.RulesLeftOut:
 		return fmt.Sprintf("%s filters were listed with a search behind the command, and rules that it left out may stop the packets", its)
+	case forward.PolicyRouted:
+		return fmt.Sprintf("%s policy routing sends such packets another way than their destination tells", its)
 	case forward.CapturesBlended:
 		return fmt.Sprintf("the captures of %s list two sets of interfaces that have nothing in common, as of two devices or namespaces", at)
 	case forward.WhereApplied:
@@ -447,6 +449,8 @@ func advice(b forward.Branch, dst netip.Addr) string {
 		return fmt.Sprintf("look whether %s translates answers, or ask for the address that the destination has outside", at)
 	case forward.RulesLeftOut:
 		return fmt.Sprintf("capture the filters of %s again without the search", at)
+	case forward.PolicyRouted:
+		return fmt.Sprintf("look at that line of %s: where it sends the packets, and ask from there; -assume-permitted follows them as if it did not fit", at)
 	case forward.CapturesBlended:
 		return fmt.Sprintf("put the captures of each device or namespace into a folder of its own, which now stand as %s", at)
 	case forward.WhereApplied:

@@ -233,7 +233,7 @@ func (v View) lineInTheWay(rt forward.RoundTrip) string {
 func (v View) inTheWay(b forward.Branch) string {
 	switch b.Reason.Code {
 	case forward.RowUnread, forward.ChangedSince, forward.Encapsulated, forward.TableFiltered, forward.CapturesContradict, forward.FilterNotRead,
-		forward.ConfigurationCut, forward.RulesLeftOut, forward.CapturesBlended, forward.AnswerTranslated, forward.RulesMissing, forward.WhereApplied, forward.RuleNotUnderstood, forward.OwnFiltered, forward.FlowNotTold, forward.RuleDenies:
+		forward.ConfigurationCut, forward.RulesLeftOut, forward.PolicyRouted, forward.CapturesBlended, forward.AnswerTranslated, forward.RulesMissing, forward.WhereApplied, forward.RuleNotUnderstood, forward.OwnFiltered, forward.FlowNotTold, forward.RuleDenies:
 		if p := strings.Join(v.somePlaces(b.Reason.Marks, 2), ", "); (b.Verdict == forward.Unknown || b.Reason.Code == forward.RuleDenies) && p != "" {
 			return " (" + p + ")"
 		}

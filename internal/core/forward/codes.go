@@ -43,6 +43,7 @@ var codeWords = [...]string{
 	FlowNotTold:        "flow-not-told",
 	FilterNotRead:      "filter-not-read",
 	RulesLeftOut:       "rules-left-out",
+	PolicyRouted:       "policy-routed",
 	CapturesBlended:    "captures-blended",
 	WhereApplied:       "where-applied",
 	ConfigurationCut:   "configuration-cut",

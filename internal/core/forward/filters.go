@@ -33,10 +33,12 @@ func (w *Walker) filter(pkt *packet, at position, s step, out string, seen bool,
 		return end(Unknown, RulesLeftOut)
 	case j.fit == network.Maybe && j.rule.Missing == network.SeveralBlended:
 		return end(Unknown, CapturesBlended)
+	case j.fit == network.Maybe && j.rule.Missing == network.SentElsewhere:
+		return end(Unknown, PolicyRouted)
 	case j.fit == network.Maybe && j.rule.NotRead:
 		return end(Unknown, FilterNotRead)
 	case j.fit == network.Maybe:
-		return end(Unknown, openCode(pkt, j.rule.Undecided))
+		return end(Unknown, openCode(pkt, j.rule.Undecided, j.rule.Protocol))
 	case !j.rule.Permit && j.fit == network.Yes && j.rule.Refuse:
 		return end(Refused, RuleDenies)
 	case !j.rule.Permit && j.fit == network.Yes:
@@ -47,9 +49,10 @@ func (w *Walker) filter(pkt *packet, at position, s step, out string, seen bool,
 	return s
 }
 
-// openCode tells why a rule cannot be decided: it asks for what was not understood, or for a flow that was not told.
-func openCode(pkt *packet, undecided bool) Code {
-	if undecided && pkt.flow.Told() {
+// openCode tells why a rule cannot be decided: it asks for what was not understood, or for a flow that was not told and that may
+// decide it.
+func openCode(pkt *packet, undecided bool, protocol string) Code {
+	if undecided && (pkt.flow.Told() || protocol == "") {
 		return RuleNotUnderstood
 	}
 	return FlowNotTold

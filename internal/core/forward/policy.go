@@ -47,7 +47,7 @@ func (w *Walker) arrive(pkt *packet, at position, hop *Hop) (*packet, *step) {
 				hop:     *hop,
 				share:   1,
 				verdict: Unknown,
-				reason:  Reason{Code: openCode(pkt, t.Undecided), Marks: []route.Mark{t.Mark}},
+				reason:  Reason{Code: openCode(pkt, t.Undecided, t.Protocol), Marks: []route.Mark{t.Mark}},
 			}
 		case fit == network.Yes && t.Keep:
 			return pkt, nil
@@ -143,7 +143,7 @@ func (w *Walker) translateSource(pkt *packet, at position, s step, out string) s
 		case fit == network.Maybe && w.assume:
 			s.hop.Assumed = append(s.hop.Assumed, t.Mark)
 		case fit == network.Maybe:
-			return end(openCode(pkt, t.Undecided), t.Mark)
+			return end(openCode(pkt, t.Undecided, t.Protocol), t.Mark)
 		case fit == network.Yes && t.Keep:
 			return s
 		case fit == network.Yes && answers: // who asked would get the answer from another address

@@ -112,6 +112,7 @@ const (
 	FlowNotTold      // a rule or translation asks for the flow
 	FilterNotRead    // a filter is applied on the way, and what it says was not read
 	RulesLeftOut     // a search behind the command that listed a filter may have left rules out
+	PolicyRouted     // a policy of routing may send it another way, which is not followed
 	CapturesBlended  // captures of several kernels stand as one device's
 	WhereApplied     // lists of rules were captured, and not where they are applied
 	ConfigurationCut // the configuration is cut off, and a filter may follow

@@ -40,6 +40,8 @@ const (
 	NotApplied                    // where a list of rules is applied
 	// SeveralBlended: nothing is missing, but the captures of several kernels or namespaces stand as one device's
 	SeveralBlended
+	// SentElsewhere: nothing is missing, but a policy of routing sends what fits another way, which is not followed
+	SentElsewhere
 	// LeftOut: what a search behind the command left out of its output
 	LeftOut
 )

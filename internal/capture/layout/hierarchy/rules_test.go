@@ -21,7 +21,7 @@ func TestTerms(t *testing.T) {
 		"set firewall filter N term a from source-address 10.61.16.0/24 except\nset firewall filter N term a then accept\n":                                                                 {"permit perhaps"},
 		"set firewall filter N term a from dscp ef\nset firewall filter N term a then discard\n":                                                                                            {"deny perhaps"},
 		"set firewall filter N term a then next term\nset firewall filter N term b then discard\n":                                                                                          {"deny"},
-		"set firewall filter N term a from protocol tcp\nset firewall filter N term a then routing-instance tills\n":                                                                        {"permit perhaps", "deny perhaps"},
+		"set firewall filter N term a from protocol tcp\nset firewall filter N term a then routing-instance tills\n":                                                                        {"permit tcp perhaps", "deny tcp perhaps"},
 		"set policy-options prefix-list TILLS 10.61.16.0/24\nset firewall filter N term a from source-prefix-list TILLS\nset firewall filter N term a then accept\n":                        {"permit from 10.61.16.0/24"},
 		"set firewall filter N term a from source-prefix-list NOWHERE\nset firewall filter N term a then accept\n":                                                                          {"permit perhaps"},
 		"set firewall filter N term a from destination-port 80\nset firewall filter N term a then accept\n":                                                                                 {"permit tcp 80-80", "permit udp 80-80"},

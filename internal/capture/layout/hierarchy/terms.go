@@ -29,6 +29,7 @@ type term struct {
 	notFrom    filters.Addresses // that are left out of the sources
 	notTo      filters.Addresses
 	ends       bool // it says what becomes of the packet
+	elsewhere  bool // it sends the packet another way than its destination tells
 	goesOn     bool // it leaves that to the next one
 	off        bool
 	unknown    bool // what it does is not understood
@@ -181,6 +182,8 @@ func (t *term) action(what string, v []string) {
 		t.rule.Refuse, t.ends = true, true
 	case "next":
 		t.goesOn = true
+	case "routing-instance", "next-ip", "next-ip6", "next-interface":
+		t.elsewhere = true
 	case "count", "log", "syslog", "sample", "policer", "forwarding-class", "loss-priority", "port-mirror", "dscp", "three-color-policer":
 	default:
 		t.unknown = true
@@ -196,6 +199,8 @@ func (r *reader) finishTerm(t *term) {
 		t.rule.Undecided = true
 		r.addRules(t, filters.Not(nil, t.mark))
 		return
+	case t.elsewhere:
+		t.rule.Permit, t.rule.Undecided = true, true
 	case !t.ends:
 		t.rule.Permit = true
 	}
@@ -205,7 +210,17 @@ func (r *reader) finishTerm(t *term) {
 	}
 	t.rule.From, t.rule.To = t.rule.From.Without(t.notFrom, t.family), t.rule.To.Without(t.notTo, t.family)
 	t.services()
-	r.addRules(t, t.rule.Unfold(nil, t.mark))
+	flows := t.rule.Unfold(nil, t.mark)
+	if t.elsewhere { // what fits may end there or not
+		for i := range flows {
+			flows[i].Missing = network.SentElsewhere
+		}
+		for _, f := range slices.Clone(flows) {
+			f.Permit = false
+			flows = append(flows, f)
+		}
+	}
+	r.addRules(t, flows)
 }
 
 func (r *reader) addRules(t *term, flows []network.FlowRule) {

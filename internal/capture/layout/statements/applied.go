@@ -46,7 +46,8 @@ func (r *reader) applied(w []string, lo, hi int) bool {
 	case w[0] == "traffic-policy", strings.HasPrefix(line, "service-policy type"):
 		in, out := directions(w)
 		r.restrict(fam, ifname, in || !out, out || !in, lo, hi)
-	case strings.HasPrefix(line, "ip policy route-map"), strings.HasPrefix(line, "ipv6 policy route-map"),
+	case r.detours.apply(w, fam, ifname, layout.Mark(lo, hi)):
+	case strings.HasPrefix(line, "ip policy route-map"), strings.HasPrefix(line, "ipv6 policy route-map"), strings.HasPrefix(line, "pbr-policy "),
 		strings.HasPrefix(line, "ip verify source"), strings.HasPrefix(line, "ipv6 verify source"): // by bindings that stand elsewhere
 		r.Restrict(network.FlowRule{Family: fam, In: ifname}, lo, hi)
 	case strings.HasPrefix(line, "nat outbound"), strings.HasPrefix(line, "crypto map"):

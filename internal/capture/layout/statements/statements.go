@@ -65,6 +65,7 @@ type reader struct {
 	guard       guard
 	nat         nat
 	thrown      thrown
+	detours     detours
 	sharing     int          // how deep the lines of an open group of routers stand at least, in blanks; 0: none is open
 	parts       []route.Mark // lines that are parts of what others tell, unless a fact rests on them
 	tail        route.Mark   // of the heading of the block that the last line stands in, where it is an interface's
@@ -75,6 +76,7 @@ type reader struct {
 func Read(text []byte) layout.Reading {
 	var r reader
 	r.Layout, r.whole = name, len(text) > 0 && text[len(text)-1] == '\n'
+	r.detours.learn(text)
 	for lo, hi := range layout.Lines(text) {
 		line := text[lo:hi]
 		if layout.Blank(line) {
@@ -104,6 +106,7 @@ func Read(text []byte) layout.Reading {
 	for i := range r.Facts.ListRules {
 		r.Facts.ListRules[i].Alone = !r.configures
 	}
+	r.detours.finish(&r)
 	r.guard.finish(&r)
 	r.nat.finish(&r)
 	r.thrown.finish(&r)
@@ -118,6 +121,9 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 		return false, nil
 	}
 	indented := s[0] == ' ' || s[0] == '\t'
+	if r.detours.line(w, indented, layout.Mark(lo, hi)) {
+		r.part = true
+	}
 	if !indented && (r.lists.open == nil || !isRule(w)) {
 		if r.lists.heading(w) {
 			r.block, r.link, r.part = "", 0, true
