@@ -245,7 +245,11 @@ const maxDepth = 4
 // the others: several commands may have printed into one file without a prompt between them.
 func readAll(all []layout.Reader, text []byte) []stretch {
 	first, score := read(all, text)
-	if ends := configurationEnds.FindAllIndex(text, -1); first.Layout == statements.Reader.Name && len(ends) > 0 && !layout.Blank(text[ends[len(ends)-1][1]:]) {
+	var ends [][]int
+	if first.Layout == statements.Reader.Name {
+		ends = configurationEnds.FindAllIndex(text, -1)
+	}
+	if len(ends) > 0 && !layout.Blank(text[ends[len(ends)-1][1]:]) {
 		return readApart(all, text, ends)
 	}
 	return readRuns(all, text, first, score)

@@ -39,6 +39,7 @@ const (
 	keepLine change = iota
 	joinNext        // the next line goes on with it
 	voidLine
+	voidRow // a line that was certainly a row: no title of what follows
 )
 
 // changed returns the source with lines joined or made void, nil where there is nothing to change.
@@ -63,6 +64,8 @@ func (s *Source) changed(what map[int]change) *Source {
 			joined = true
 		case voidLine:
 			out.text = append(out.text, void...)
+		case voidRow:
+			out.text = append(out.text, layout.VoidRow...)
 		default:
 			out.text = append(out.text, s.text[lo:hi]...)
 		}
@@ -108,7 +111,7 @@ func (s *Source) wrapped(unread map[int]bool) (longest, broken []int) {
 	most := 0
 	prompts := map[int]bool{} // which are never the rest of a line
 	rests := map[int]bool{}   // which look like nothing but the rest of one
-	p := prompter{text: s.text}
+	p := newPrompter(s.text)
 	filled := false // blanks fill the line above
 	for lo, hi := range layout.Lines(s.text) {
 		if filled && fullRow.Match(s.text[lo:hi]) {

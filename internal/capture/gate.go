@@ -44,6 +44,13 @@ func (c *Capture) withinGate(read func(*Source) *Capture) *Capture {
 		for n, why := range found {
 			gone[n], reasons[n] = voidLine, why
 		}
+		n := 0
+		for lo, hi := range layout.Lines(c.Source.text) {
+			if gone[n] == voidLine && isRow(c.Source.text[lo:hi], found[n]) {
+				gone[n] = voidRow
+			}
+			n++
+		}
 		src := c.Source.changed(gone) // lines keep their numbers
 		c = read(src)
 	}
@@ -58,6 +65,14 @@ func (c *Capture) withinGate(read func(*Source) *Capture) *Capture {
 		}
 	}
 	return c
+}
+
+// rowAlone matches a line that begins with a prefix or an address, signs and numbers before it.
+var rowAlone = regexp.MustCompile(`^[ *>A-Za-z0-9]{0,12}?\b\d+\.\d+\.\d+\.\d+(?:/\d+)?\s`)
+
+// isRow reports whether a line that did not pass is a row all the same, whole and of the table around it.
+func isRow(line []byte, why error) bool {
+	return errors.Is(why, errNowhere) && rowAlone.Match(line) && !bytes.Contains(line, []byte(void)) && !bytes.ContainsRune(line, 0)
 }
 
 // outside returns the lines, from 0, of routes that do not pass, and why. Attributes are looked at once each, however many

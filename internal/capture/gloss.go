@@ -67,7 +67,7 @@ func (c *Capture) Gloss(wanted []int) []GlossedLine {
 		g.part(&c.Parts[i])
 	}
 	var out []GlossedLine
-	p := prompter{text: c.Source.text}
+	p := newPrompter(c.Source.text)
 	known := c.names()
 	n := 0
 	for lo, hi := range layout.Lines(c.Source.raw) {

@@ -74,6 +74,15 @@ type prompter struct {
 	text  []byte
 	names []string // that angled prompts gave
 	last  string   // device of the last prompt
+	odd   learned
+}
+
+// newPrompter finds prompts in a text, those of unknown shapes too.
+func newPrompter(text []byte) prompter {
+	p := prompter{text: text}
+	p.learn()
+	p.names = nil
+	return p
 }
 
 // prompt reads a line as a prompt, or as a title that names a command: that was given to the device of the prompt before.
@@ -81,7 +90,10 @@ func (p *prompter) prompt(line []byte) (device, command string, ok bool) {
 	if command, ok = title(line); ok {
 		return p.last, command, true
 	}
-	if device, command, ok = p.prompted(line); ok {
+	if device, command, ok = p.prompted(line); !ok {
+		device, command, ok = p.oddly(line)
+	}
+	if ok {
 		p.last = device
 	}
 	return device, command, ok
@@ -182,7 +194,7 @@ type typed struct {
 // split cuts a clean text at its prompts. Lines is the number of prompt lines, with those that only tell the time.
 func split(text []byte) (sections []section, commands []typed, lines int) {
 	cur := section{}
-	p := prompter{text: text}
+	p := newPrompter(text)
 	fresh := false // nothing but blank lines came since the prompt
 	for lo, hi := range layout.Lines(text) {
 		device, command, ok := p.prompt(text[lo:hi])

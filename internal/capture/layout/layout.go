@@ -55,6 +55,9 @@ var (
 	ErrFamily       = errors.New("a default route that could be of either family")
 )
 
+// VoidRow stands in the place of a row that did not pass the gate, whatever it said: a row, and nothing else. No layout prints it.
+const VoidRow = "¤¤"
+
 // Mark returns the evidence for text[lo:hi].
 func Mark(lo, hi int) route.Mark { return route.Mark{File: 1, Off: uint32(lo), End: uint32(hi)} }
 

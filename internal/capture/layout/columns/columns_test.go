@@ -397,3 +397,32 @@ func TestARulerTellsTheColumns(t *testing.T) {
 	r = Read([]byte(strings.Replace(text, "-------------------- -------------------- ----- ----- ---------- ---------\n", "", 1)))
 	require.NotContains(t, layouttest.Words([]byte(text), r), "3 0.0.0.0/0 other -/- via 10.61.16.1 dev 123: active installed")
 }
+
+// TestWhoseTableItIs: a title names the table; one in words that are not known leaves it open.
+func TestWhoseTableItIs(t *testing.T) {
+	const rows = "Destination        Gateway         Interface\n10.61.16.0/24      172.28.61.6     line1\n"
+	for title, want := range map[string]string{
+		"Route Table (Router: Base)":        "3 10.61.16.0/24 other -/- via 172.28.61.6 dev line1: active installed",
+		"Route Table (Router: tickets)":     "3 (tickets) 10.61.16.0/24 other -/- via 172.28.61.6 dev line1: active installed",
+		"IPv6 Route Table (Service: 7)":     "3 (7) 10.61.16.0/24 other -/- via 172.28.61.6 dev line1: active installed",
+		"Here is what VRF tickets has:":     "",
+		"entries of vpn-instance \"yard\"":  "",
+		"Service 7 has these":               "",
+		"Service as usual":                  "3 10.61.16.0/24 other -/- via 172.28.61.6 dev line1: active installed",
+		"Those of VRF default, as it seems": "3 10.61.16.0/24 other -/- via 172.28.61.6 dev line1: active installed",
+		"what the vrf table holds":          "3 10.61.16.0/24 other -/- via 172.28.61.6 dev line1: active installed",
+	} {
+		in := []byte(title + "\n" + rows)
+		require.Equal(t, want, strings.Join(layouttest.Words(in, layouttest.Laws(t, Read, in)), " "), title)
+	}
+}
+
+// TestFlagsOfDiscards: the key's words tell them, and BSD's letters those of broadcasts.
+func TestFlagsOfDiscards(t *testing.T) {
+	in := []byte("flags: * = valid, B = BGP, C = Connected, S = Static\n       r = reject route, b = blackhole route\n\nflags prio destination          gateway\n" +
+		"*S       8 0.0.0.0/0            10.90.0.1\n*S r     8 10.92.0.0/16         127.0.0.1\n*S b     8 10.93.0.0/16         127.0.0.1\n")
+	require.Equal(t, []string{"5 0.0.0.0/0 static 8/- via 10.90.0.1: active installed", "6 10.92.0.0/16 static 8/- unreachable: active installed",
+		"7 10.93.0.0/16 static 8/- blackhole: active installed"}, layouttest.Words(in, layouttest.Laws(t, Read, in)))
+	in = []byte("Internet:\nDestination        Gateway            Flags   Refs      Use   Mtu  Prio Iface\n10.90.0.255        10.90.0.7          UHb        0        0     -     1 em0\n")
+	require.Equal(t, []string{"3 10.90.0.255/32 other 1/- broadcast dev em0"}, layouttest.Words(in, layouttest.Laws(t, Read, in)))
+}

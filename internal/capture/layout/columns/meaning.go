@@ -283,6 +283,8 @@ func (r *reader) flags(
 			a.Special = route.Blackhole
 		case strings.Contains(s, "R"):
 			a.Special = route.Unreachable
+		case strings.Contains(s, "b") && strings.Contains(s, "H"):
+			a.Protocol, a.Special, h.Address = route.Other, route.Broadcast, netip.Addr{}
 		case strings.Contains(s, "H") && (onLink && strings.HasPrefix(h.Interface, "lo") || strings.Contains(s, "l")):
 			a.Protocol, a.Special = route.Local, route.Receive
 		case onLink && !strings.Contains(s, "G"), h.Address.IsValid() && p.Contains(h.Address) && !strings.ContainsAny(s, "GH"), strings.Contains(s, "C") && !strings.ContainsAny(s, "GH"):
@@ -336,7 +338,7 @@ func (r *reader) flags(
 		case text == "":
 		case strings.Contains(text, "inactive"), strings.Contains(text, "disabled"):
 			state = route.Unusable
-		case text == "reject":
+		case strings.HasPrefix(text, "reject"):
 			a.Special = route.Unreachable
 		case strings.Contains(text, "connected") && a.Protocol == route.Other && onLink:
 			a.Protocol = route.Direct

@@ -162,9 +162,9 @@ func (r *reader) leave(s string, lo, hi int, err error) {
 	if !errors.Is(err, layout.ErrNotARoute) && !errors.Is(err, errRow) {
 		return
 	}
-	damaged := strings.ContainsAny(s, "\x00¤") // its words are not what they were, or it was taken out
+	damaged := strings.ContainsAny(s, "\x00¤") && strings.TrimSpace(s) != layout.VoidRow // its words are not what they were, or it was taken out
 	r.keyLost = r.keyLost || damaged || damagedKey.MatchString(s) || someCodes.MatchString(s)
-	r.lost = r.lost || (r.Collector.Read > 0 || r.cols != nil || r.titled) && (damaged || damagedTitle.MatchString(s))
+	r.lost = r.lost || mayNameOther(s) || (r.Collector.Read > 0 || r.cols != nil || r.titled) && (damaged || damagedTitle.MatchString(s))
 }
 
 // framed reads a line of a table that is drawn with a frame: names, a row, or what a row above had no room for.

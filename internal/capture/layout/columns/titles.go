@@ -2,6 +2,7 @@ package columns
 
 import (
 	"regexp"
+	"slices"
 	"strings"
 )
 
@@ -15,6 +16,9 @@ func instanceTitle(t string) (string, bool) {
 		name, _, _ := strings.Cut(strings.TrimSpace(rest), " ")
 		return instanceName(strings.Trim(name, ":")), true
 	}
+	if m := titleOfRouter.FindStringSubmatch(t); m != nil {
+		return instanceName(m[1]), true
+	}
 	if !strings.HasPrefix(t, "IP") {
 		return "", false
 	}
@@ -24,13 +28,29 @@ func instanceTitle(t string) (string, bool) {
 	return "", false
 }
 
+// titleOfRouter matches "Route Table (Router: NAME)" and "IPv6 Route Table (Service: 7)".
+var titleOfRouter = regexp.MustCompile(`^(?:IPv[46] )?Route Table \((?:Router|Service): ?(\S+)\)$`)
+
+// namesOther matches a line that seems to say whose table follows, in words of its own.
+var namesOther = regexp.MustCompile(`(?i)\b(vrf|vpn|vpn-instance|(?:routing[ -])?instance|virtual[ -]router|logical[ -]router|service|vdom)\b(?:[ :=#"'(-]|name|id)*\b([\w-]+)`)
+
+// mayNameOther reports whether a line that could not be read may say that another instance's table follows.
+func mayNameOther(s string) bool {
+	m := namesOther.FindStringSubmatch(s)
+	if m == nil || strings.EqualFold(m[1], "service") && !isNumber(m[2]) {
+		return false
+	}
+	return instanceName(m[2]) != "default" &&
+		!slices.Contains([]string{"routing", "table", "tables", "route", "routes", "count", "vrf", "ip", "ipv4", "ipv6"}, strings.ToLower(m[2]))
+}
+
 // titleInWords matches "IPv4 Dest-Routes for <NAME> (4 entries)" and "IP Route - NAME".
 var titleInWords = regexp.MustCompile(`^IPv[46] Dest-Routes for <([^<>]+)> \(\d+ entries\)$|^IP(?:v6)? Route - (\S+)$|^IPv[46] unicast route table of network instance (\S+)$`)
 
 // instanceName is "default" for the names that the main instance goes by.
 func instanceName(name string) string {
 	switch strings.ToLower(name) {
-	case "", "public", "default", "_public_", "vr-default", "main", "globalrouter", "trust-vr":
+	case "", "base", "public", "default", "_public_", "vr-default", "main", "globalrouter", "trust-vr":
 		return "default"
 	}
 	return name
