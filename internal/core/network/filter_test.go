@@ -34,6 +34,7 @@ func TestFilter(t *testing.T) {
 		{"inside a prefix", network.Filter{Within: p("10.1.0.0/16")}, []string{"10.1.0.0/16", "10.1.2.0/24"}},
 		{"covering an address", network.Filter{Covering: p("10.1.2.3/32")}, []string{"0.0.0.0/0", "10.1.0.0/16", "10.1.2.0/24"}},
 		{"covering a prefix, all of it", network.Filter{Covering: p("10.1.2.0/23")}, []string{"0.0.0.0/0", "10.1.0.0/16"}},
+		{"covering a prefix of the table, itself too", network.Filter{Covering: p("10.1.2.0/24")}, []string{"0.0.0.0/0", "10.1.0.0/16", "10.1.2.0/24"}},
 		{"by protocol, inside a prefix", network.Filter{Protocols: []route.Protocol{route.Static}, Within: p("10.0.0.0/8")}, []string{"10.2.0.0/16"}},
 		{"by one of several interfaces", network.Filter{Interface: "e1"}, []string{"10.1.0.0/16"}},
 		{"address and interface must be one next hop's", network.Filter{Interface: "e1", NextHop: netip.MustParseAddr("10.0.0.2")}, nil},

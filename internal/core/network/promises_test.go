@@ -346,3 +346,17 @@ func TestAnOwnAddressGoesWithItsRoute(t *testing.T) {
 	require.Empty(t, x.Freeze().Device("a").Own(netip.MustParseAddr("10.0.0.1")))
 	require.Len(t, n.Device("a").Own(netip.MustParseAddr("10.0.0.1")), 1, "the snapshot stays as it was")
 }
+
+// TestAListAppliedInTwoCapturesIsAppliedOnce, whatever line each shows it on.
+func TestAListAppliedInTwoCapturesIsAppliedOnce(t *testing.T) {
+	build := func(files ...uint32) int {
+		var b network.Builder
+		for _, f := range files {
+			m := route.Mark{File: f, Off: f, End: f + 1}
+			b.Add("a", network.Facts{ListRules: []network.ListRule{{List: "NIGHT", FlowRule: network.FlowRule{Permit: true, Mark: m}}},
+				Applied: []network.AppliedFilter{{List: "NIGHT", Rule: network.FlowRule{In: "e0", Permit: f > 1, Mark: m}}}}, 0)
+		}
+		return b.Build().Device("a").Flows().Len()
+	}
+	require.Equal(t, build(1), build(1, 2))
+}

@@ -132,3 +132,10 @@ func TestWhatIsLeftWithoutTheNeighbour(t *testing.T) {
 		})
 	}
 }
+
+// TestNothingTakesOverForAnOwnAddress: a shorter prefix would not make the packet the device's.
+func TestNothingTakesOverForAnOwnAddress(t *testing.T) {
+	c := chosen("a: local 10.0.0.1/32 receive dev e0\na: direct 10.0.0.0/24 dev e0\na: static 0.0.0.0/0 via 10.0.0.9 dev e0", "10.0.0.1/32")
+	require.True(t, c.Match.Found())
+	require.Nil(t, c.TakesOver)
+}

@@ -95,3 +95,14 @@ func FuzzRead(f *testing.F) {
 	f.Add([]byte(`{"nftables":[{"rule":{"family":"ip","table":"f","chain":"c","expr":[{"jump":{"target":"c"}}]}}]}`))
 	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, Read, in) })
 }
+
+// TestThePortsOfARule: every port from 1 on, alone or in a range; there is no port 0.
+func TestThePortsOfARule(t *testing.T) {
+	for port, want := range map[string]network.Ports{"1": {Lo: 1, Hi: 1}, "65535": {Lo: 65535, Hi: 65535}, `{"range":[1,2]}`: {Lo: 1, Hi: 2}, "0": {}, "65536": {}, `{"range":[2,1]}`: {}} {
+		got, ok := ports([]byte(port))
+		require.Equal(t, want != network.Ports{}, ok, port)
+		if ok {
+			require.Equal(t, want, got, port)
+		}
+	}
+}

@@ -142,3 +142,12 @@ func FuzzRead(f *testing.F) {
 	f.Add([]byte(named))
 	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, Read, in) })
 }
+
+// TestNeighboursOfTheOlderTable: the index is the interface and the address, without its type.
+func TestNeighboursOfTheOlderTable(t *testing.T) {
+	in := []byte("IP-MIB::ipNetToMediaPhysAddress.3.10.61.16.9 = STRING: 2:0:6b:6a:0:9\nIP-MIB::ipNetToMediaPhysAddress.3.10.61.16 = STRING: 2:0:6b:6a:0:9\n")
+	r := layouttest.Laws(t, Read, in)
+	require.Len(t, r.Facts.Neighbours, 1)
+	require.Equal(t, "10.61.16.9", r.Facts.Neighbours[0].Address.String())
+	require.Len(t, r.Unread, 1)
+}

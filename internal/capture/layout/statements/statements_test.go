@@ -200,3 +200,12 @@ func TestWhatHoldsForTheWholeDevice(t *testing.T) {
 	require.Len(t, r.Facts.Forwarding, 3)
 	require.Equal(t, route.IPv6, r.Facts.Forwarding[1].Family)
 }
+
+// TestProtocolsOfIPv6: the heading names the family, and what stands below it is of that.
+func TestProtocolsOfIPv6(t *testing.T) {
+	for heading, fam := range map[string]route.Family{"ipv6 router ospf 7": route.IPv6, "router ospf6": route.IPv6, "router ospf 7": route.IPv4} {
+		r := layouttest.Laws(t, Read, []byte("hostname depot\n"+heading+"\n redistribute static\n"))
+		require.Len(t, r.Facts.Redistributed, 1, heading)
+		require.Equal(t, fam, r.Facts.Redistributed[0].Family, heading)
+	}
+}
