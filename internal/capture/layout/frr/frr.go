@@ -7,7 +7,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
 	"slices"
 	"strconv"
 
@@ -88,30 +87,7 @@ type jsonReader struct {
 func ReadJSON(text []byte) layout.Reading {
 	r := jsonReader{text: text}
 	r.Layout = jsonName
-	lo := 0
-	for {
-		for lo < len(text) && bytes.IndexByte([]byte(" \t\r\n"), text[lo]) >= 0 {
-			lo++
-		}
-		if lo == len(text) {
-			break
-		}
-		dec := json.NewDecoder(bytes.NewReader(text[lo:]))
-		if err := r.document(dec, lo, "", 0); err != nil {
-			at := lo
-			if n := len(r.Spans); n > 0 && r.Spans[n-1].Hi > at {
-				at = r.Spans[n-1].Hi
-			}
-			if errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, io.EOF) {
-				r.CutLast()
-				err = layout.ErrCut
-			}
-			r.Span(at, len(text), fmt.Errorf("not valid JSON from here on: %w", err))
-			break
-		}
-		lo += int(dec.InputOffset())
-	}
-	r.Account(text)
+	r.Documents(text, func(dec *json.Decoder, lo int) error { return r.document(dec, lo, "", 0) })
 	return r.Reading
 }
 

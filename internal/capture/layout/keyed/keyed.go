@@ -8,7 +8,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
 
 	"zarvek/internal/capture/layout"
 )
@@ -60,29 +59,10 @@ type reader struct {
 func Read(text []byte) layout.Reading {
 	r := reader{text: text}
 	r.Layout = name
-	for lo := 0; ; {
-		for lo < len(text) && bytes.IndexByte([]byte(" \t\r\n"), text[lo]) >= 0 {
-			lo++
-		}
-		if lo == len(text) {
-			break
-		}
-		r.dec, r.base, r.table = json.NewDecoder(bytes.NewReader(text[lo:])), lo, "default"
-		if err := r.value("", 0); err != nil {
-			at := lo
-			if n := len(r.Spans); n > 0 {
-				at = max(at, r.Spans[n-1].Hi)
-			}
-			if errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, io.EOF) {
-				r.CutLast()
-				err = layout.ErrCut
-			}
-			r.Span(at, len(text), fmt.Errorf("not valid JSON from here on: %w", err))
-			break
-		}
-		lo = r.at()
-	}
-	r.Account(text)
+	r.Documents(text, func(dec *json.Decoder, lo int) error {
+		r.dec, r.base, r.table = dec, lo, "default"
+		return r.value("", 0)
+	})
 	return r.Reading
 }
 
