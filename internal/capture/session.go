@@ -71,17 +71,19 @@ const maxPrompt = 400
 
 // A prompter finds prompts in one text.
 type prompter struct {
-	text  []byte
-	names []string // that angled prompts gave
-	last  string   // device of the last prompt
-	odd   learned
+	text     []byte
+	names    []string // that angled prompts gave
+	last     string   // device of the last prompt
+	odd      learned
+	headings []int // shapes of those that name devices
 }
 
 // newPrompter finds prompts in a text, those of unknown shapes too.
 func newPrompter(text []byte) prompter {
 	p := prompter{text: text}
 	p.learn()
-	p.names = nil
+	p.learnHeadings()
+	p.names, p.last = nil, ""
 	return p
 }
 
@@ -92,6 +94,9 @@ func (p *prompter) prompt(line []byte) (device, command string, ok bool) {
 	}
 	if device, command, ok = p.prompted(line); !ok {
 		device, command, ok = p.oddly(line)
+	}
+	if !ok {
+		device, ok = p.headed(line)
 	}
 	if ok {
 		p.last = device

@@ -57,6 +57,7 @@ type reader struct {
 	rules   rulesSeen // of the listing that is read
 	waiting []object  // default routes whose family the next route decides
 	family  route.Family
+	ones    map[onlyOne]route.NextHop // routes that a kernel has once, with their first next hop
 }
 
 // Read reads a text of this family.

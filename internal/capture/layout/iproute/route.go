@@ -77,6 +77,7 @@ func (r *reader) keep(o *object, a *route.Attributes, prefix netip.Prefix) {
 	if special := a.Special; special == route.None && allInactive(a.NextHops) {
 		state = route.Unusable
 	}
+	r.printedAnew(o, a, prefix)
 	room := 0
 	if len(r.Facts.Tables) == 0 {
 		room = bytes.Count(r.text[o.lo:], []byte(begin))
@@ -93,6 +94,33 @@ func (r *reader) keep(o *object, a *route.Attributes, prefix netip.Prefix) {
 		r.Facts.Addresses = append(r.Facts.Addresses, network.Address{
 			Prefix: netip.PrefixFrom(src, prefix.Bits()), Interface: o.Dev, Mark: layout.Mark(o.lo, o.hi)})
 	}
+}
+
+// onlyOne names what a kernel has once in a table: of IPv4, a prefix with a metric and a type of service.
+type onlyOne struct {
+	table, tos string
+	prefix     netip.Prefix
+	metric     route.Number
+}
+
+// mostOnes bounds how many of them are remembered; a listing that begins anew repeats one early.
+const mostOnes = 1 << 12
+
+// printedAnew notes where a second listing begins, of another moment or even another kernel: the same prefix comes once more with
+// other next hops, which one kernel would show as one route.
+func (r *reader) printedAnew(o *object, a *route.Attributes, prefix netip.Prefix) {
+	if !prefix.Addr().Is4() || a.Special != route.None || len(a.NextHops) == 0 || len(r.ones) >= mostOnes {
+		return
+	}
+	k, hop := onlyOne{tableName(o.Table), string(o.TOS), prefix, a.Metric}, a.NextHops[0]
+	if was, ok := r.ones[k]; ok && (was.Address != hop.Address || was.Interface != hop.Interface) {
+		r.Again()
+		r.ones = nil
+	}
+	if r.ones == nil {
+		r.ones = map[onlyOne]route.NextHop{}
+	}
+	r.ones[k] = hop
 }
 
 // destination reads the prefix. The family 0 means a default route that shows no sign of its own.

@@ -1,0 +1,94 @@
+package capture
+
+import (
+	"bytes"
+	"path"
+	"regexp"
+	"slices"
+	"strings"
+
+	"zarvek/internal/capture/layout"
+)
+
+// What collects answers of many devices into one file writes a heading above each: the name between signs, behind a word, as tools
+// that join files do. Where two such headings with different names stand in a text without prompts, each names whose the lines below
+// are: nothing of two devices may become one.
+
+// headingForms are their shapes, with the name as the first group.
+var headingForms = []*regexp.Regexp{
+	// ##### name #####, --- name (10.61.0.1) ---
+	regexp.MustCompile(`^[#=*~+_-]{2,}\s*([A-Za-z][\w.-]*\w)(?:\s*\([^()]*\))?\s*[#=*~+_-]{2,}$`),
+	// ==> folder/name.txt <==
+	regexp.MustCompile(`^==> (\S+) <==$`),
+	// Host: name
+	regexp.MustCompile(`^(?:Host|Hostname|Device|Router|Switch|Firewall|Node)\s*[:=]?\s+([A-Za-z][\w.-]*\w)\s*(?:[,(].*)?$`),
+	// Connecting to name...
+	regexp.MustCompile(`^(?:Connecting to|Connected to|Output (?:of|from)|Results? (?:of|from)) ([A-Za-z][\w.-]*?\w)(?:\.{2,}|[.:])?$`),
+	// [name1]
+	regexp.MustCompile(`^\[([a-z][a-z.-]*\d[\w.-]*)\]$`),
+	// name | CHANGED | rc=0 >>
+	regexp.MustCompile(`^([A-Za-z][\w.-]*) \| \w+(?: \| rc=\d+)? (?:>>|=>.*)$`),
+	// ok: [name] => what was answered
+	regexp.MustCompile(`^(?:ok|changed|fatal|skipping): \[([A-Za-z][\w.-]*)\](?:: \S+!)?(?: =>.*)?$`),
+	// hostname name: the begin of a configuration
+	regexp.MustCompile(`^(?:hostname|sysname) "?([A-Za-z][\w.-]*\w)"?$`),
+	// # name1
+	regexp.MustCompile(`^#{1,2} ?([a-z][a-z.]*-?\d[\w.-]*)$`),
+}
+
+// noDevice are words between signs that name no device.
+var noDevice = set(`ipv4 ipv6 ip routing routes route table tables arp interface interfaces begin end start stop done output config configuration
+	running-config startup-config version neighbors neighbours summary default main local more snip cut before after static connected bgp ospf rip isis`)
+
+// heading reads a line as one, and tells its shape.
+func heading(line []byte) (form int, name string, ok bool) {
+	line = bytes.TrimRight(line, " \t\r")
+	if len(line) < 4 || len(line) > 120 || bytes.IndexByte([]byte("#=*~+_-[HDRSFNCOocfsh"), line[0]) < 0 && !bytes.Contains(line, []byte(" | ")) {
+		return 0, "", false
+	}
+	for i, re := range headingForms {
+		m := re.FindSubmatch(line)
+		if m == nil {
+			continue
+		}
+		name := path.Base(string(m[1]))
+		if ext := path.Ext(name); strings.HasPrefix(string(line), "==>") && len(ext) > 1 && len(ext) <= 5 {
+			name = strings.TrimSuffix(name, ext)
+		}
+		if !noDevice[strings.ToLower(name)] {
+			return i, name, true
+		}
+	}
+	return 0, "", false
+}
+
+// learnHeadings finds the shapes of headings with two different names at least. A text with prompts that name who asks has none.
+func (p *prompter) learnHeadings() {
+	names := make([][]string, len(headingForms))
+	for lo, hi := range layout.Lines(p.text[:min(len(p.text), learnFrom)]) {
+		line := p.text[lo:hi]
+		if layout.Blank(line) {
+			continue
+		}
+		if device, _, ok := p.prompt(line); ok && device != "" {
+			return
+		}
+		if i, name, ok := heading(line); ok && !slices.Contains(names[i], name) && len(names[i]) < 2 {
+			names[i] = append(names[i], name)
+		}
+	}
+	for i, found := range names {
+		if len(found) > 1 {
+			p.headings = append(p.headings, i)
+		}
+	}
+}
+
+// headed reads a line as a heading of a shape that was learned.
+func (p *prompter) headed(line []byte) (device string, ok bool) {
+	if len(p.headings) == 0 {
+		return "", false
+	}
+	i, name, ok := heading(line)
+	return name, ok && slices.Contains(p.headings, i)
+}
