@@ -24,26 +24,25 @@ var headingForms = []*regexp.Regexp{
 	regexp.MustCompile(`^(?:Host|Hostname|Device|Router|Switch|Firewall|Node)\s*[:=]?\s+([A-Za-z][\w.-]*\w)\s*(?:[,(].*)?$`),
 	// Connecting to name...
 	regexp.MustCompile(`^(?:Connecting to|Connected to|Output (?:of|from)|Results? (?:of|from)) ([A-Za-z][\w.-]*?\w)(?:\.{2,}|[.:])?$`),
-	// [name1]
-	regexp.MustCompile(`^\[([a-z][a-z.-]*\d[\w.-]*)\]$`),
 	// name | CHANGED | rc=0 >>
 	regexp.MustCompile(`^([A-Za-z][\w.-]*) \| \w+(?: \| rc=\d+)? (?:>>|=>.*)$`),
 	// ok: [name] => what was answered
 	regexp.MustCompile(`^(?:ok|changed|fatal|skipping): \[([A-Za-z][\w.-]*)\](?:: \S+!)?(?: =>.*)?$`),
 	// hostname name: the begin of a configuration
 	regexp.MustCompile(`^(?:hostname|sysname) "?([A-Za-z][\w.-]*\w)"?$`),
-	// # name1
-	regexp.MustCompile(`^#{1,2} ?([a-z][a-z.]*-?\d[\w.-]*)$`),
 }
 
 // noDevice are words between signs that name no device.
 var noDevice = set(`ipv4 ipv6 ip routing routes route table tables arp interface interfaces begin end start stop done output config configuration
 	running-config startup-config version neighbors neighbours summary default main local more snip cut before after static connected bgp ospf rip isis`)
 
+// portName matches names that interfaces have everywhere.
+var portName = regexp.MustCompile(`(?i)^(?:eth|en[ospx]|wlan|wl[opx]|lo|br|bond|vlan|vlanif|ge|xe|et|te|gi|fa|po|port|port-channel|tun|tap|veth|vmk|vmnic|em|igb|ix|re|vif|vtnet|gigabitethernet|tengigabitethernet|ethernet|loopback)[-\d./:]+$`)
+
 // heading reads a line as one, and tells its shape.
 func heading(line []byte) (form int, name string, ok bool) {
 	line = bytes.TrimRight(line, " \t\r")
-	if len(line) < 4 || len(line) > 120 || bytes.IndexByte([]byte("#=*~+_-[HDRSFNCOocfsh"), line[0]) < 0 && !bytes.Contains(line, []byte(" | ")) {
+	if len(line) < 4 || len(line) > 120 || bytes.IndexByte([]byte("#=*~+_-HDRSFNCOocfsh"), line[0]) < 0 && !bytes.Contains(line, []byte(" | ")) {
 		return 0, "", false
 	}
 	for i, re := range headingForms {
@@ -55,7 +54,7 @@ func heading(line []byte) (form int, name string, ok bool) {
 		if ext := path.Ext(name); strings.HasPrefix(string(line), "==>") && len(ext) > 1 && len(ext) <= 5 {
 			name = strings.TrimSuffix(name, ext)
 		}
-		if !noDevice[strings.ToLower(name)] {
+		if !noDevice[strings.ToLower(name)] && !portName.MatchString(name) {
 			return i, name, true
 		}
 	}
