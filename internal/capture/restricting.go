@@ -20,7 +20,7 @@ const FilterNotRead = "filter, not read"
 var asksForFilter = sync.OnceValue(func() *regexp.Regexp {
 	return regexp.MustCompile(`(?i)^[^|]*\b(?:fw (?:stat|ctl|tab)|firewall(?:-cmd)?|acls?|access-(?:lists?|control|group)|ip-?filters?|traffic-filter|packet-filter|ufw|ipfw|ipfstat|pfctl|` +
 		`ip6?tables|nft|ebtables|rulebase|security[- ]polic(?:y|ies)|tc(?: -\w+)* filter|show filters?|` +
-		`zone-pair|ip policy|policy-based|nat|xlate|xfrm|crypto|ipsec)\b`)
+		`zone-pair|ip policy|policy-based|nat|xlate|xfrm|crypto (?:ipsec|map)|ipsec)\b`)
 })
 
 // saysNothing matches a line of an answer that is no rule: there are none, the question was not understood, the names of columns.

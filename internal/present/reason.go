@@ -214,7 +214,7 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 	case forward.RulesLeftOut:
 		return fmt.Sprintf("%s filters were listed with a search behind the command, and rules that it left out may stop the packets", its)
 	case forward.PolicyRouted:
-		return fmt.Sprintf("%s policy routing sends such packets another way than their destination tells", its)
+		return fmt.Sprintf("%s policy routing may send such packets another way than their destination tells", its)
 	case forward.CapturesBlended:
 		return fmt.Sprintf("the captures of %s list two sets of interfaces that have nothing in common, as of two devices or namespaces", at)
 	case forward.WhereApplied:

@@ -95,7 +95,7 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 		return res
 	}
 	if t.isShared(here, a, &res) {
-		if hasEntry && entry.State == network.NeighbourFailed {
+		if res.Answer == Device && hasEntry && entry.State == network.NeighbourFailed {
 			res.Answer = Conflict
 		}
 		return res

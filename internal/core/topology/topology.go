@@ -49,7 +49,7 @@ type layout struct {
 	members     map[int][]port
 	macs        map[string][]port     // interfaces by their link-layer address
 	hopsUsed    map[port][]netip.Addr // next hops that a device uses on an interface
-	virtual     map[netip.Addr][]shared
+	virtual     map[netip.Addr][]shared // who shares an address
 }
 
 // A port is one interface of one device.

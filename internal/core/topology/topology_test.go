@@ -54,6 +54,7 @@ func TestFind(t *testing.T) {
 		{"two say that they have it", link + "b: virtual 10.0.0.1 f0 holds\nc: direct 10.0.0.0/24 dev g0\nc: virtual 10.0.0.1 g0 holds", "10.0.0.1", false, topology.Shared, "", topology.NotKnown},
 		{"who has it lost its link", link + "b: virtual 10.0.0.1 f0 holds\nb: link f0 down\nc: direct 10.0.0.0/24 dev g0\nc: virtual 10.0.0.1 g0 waits", "10.0.0.1", false, topology.Shared, "", topology.NotKnown},
 		{"who has it did not answer", link + "b: virtual 10.0.0.1 f0 holds\na: neigh 10.0.0.1 e0 failed", "10.0.0.1", false, topology.Conflict, "b", topology.Known},
+		{"nobody answered, and who should is not known", link + "b: virtual 10.0.0.1 f0 unknown\na: neigh 10.0.0.1 e0 failed", "10.0.0.1", false, topology.Shared, "", topology.NotKnown},
 		{"its link-layer address is no interface's", link + "b: virtual 10.0.0.1 f0 holds\na: neigh 10.0.0.1 e0 alive 00:00:5e:00:01:07", "10.0.0.1", false, topology.Device, "b", topology.Known},
 		{"on another link it says nothing", link + "b: direct 10.9.0.0/24 dev f9\nb: virtual 10.0.0.1 f9 holds", "10.0.0.1", false, topology.Silent, "", topology.NotKnown},
 		{"who has it as its own outranks that", link + "b: addr 10.0.0.1/24 f0\nc: direct 10.0.0.0/24 dev g0\nc: virtual 10.0.0.1 g0 holds", "10.0.0.1", false, topology.Device, "b", topology.Known},

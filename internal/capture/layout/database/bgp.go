@@ -12,14 +12,14 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// number is what a number of a BGP row tells.
-type number uint8
+// column is what stands under a name of the BGP table, behind the next hop: numbers, then the path.
+type column uint8
 
 const (
-	multiExit number = iota
+	multiExit column = iota
 	localPreference
 	weight
-	numbers
+	path
 )
 
 // place is where the name of a column stands, in bytes.
@@ -27,7 +27,7 @@ type place struct{ lo, hi int }
 
 var (
 	bgpNames = regexp.MustCompile(`^\s*Network\s+(?:Next Hop|NextHop|Nexthop|Next hop)\s+(?:\S+\s+)*Path(?:/Ogn)?\s*$`)
-	numberAt = map[number]*regexp.Regexp{
+	numberAt = map[column]*regexp.Regexp{
 		multiExit:       regexp.MustCompile(`\b(?:Metric|MED)\b`),
 		localPreference: regexp.MustCompile(`\b(?:LocPrf|LocPref|LocalPref)\b`),
 		weight:          regexp.MustCompile(`\b(?:Weight|PrefVal)\b`),
@@ -40,7 +40,7 @@ var (
 )
 
 // bgpHeading reads where the columns of the BGP table stand.
-func bgpHeading(line string) (cols [numbers + 1]place, ok bool) {
+func bgpHeading(line string) (cols [path + 1]place, ok bool) {
 	if !bgpNames.MatchString(line) {
 		return cols, false
 	}
@@ -50,7 +50,7 @@ func bgpHeading(line string) (cols [numbers + 1]place, ok bool) {
 		}
 	}
 	at := strings.LastIndex(line, "Path")
-	cols[numbers] = place{at, at + len("Path")}
+	cols[path] = place{at, at + len("Path")}
 	return cols, true
 }
 
@@ -165,19 +165,19 @@ func bgpWords(line string, from int) (out []bgpWord) {
 
 // numbers reads what stands behind the next hop: each number under the nearest name, then the path.
 func (r *reader) numbers(line string, w []bgpWord, a *route.Attributes) error {
-	var has [numbers]route.Number
-	next := number(0)
-	for len(w) > 0 && w[0].lo < r.cols[numbers].lo {
+	var has [path]route.Number
+	next := column(0)
+	for len(w) > 0 && w[0].lo < r.cols[path].lo {
 		n, ok := layout.Uint([]byte(w[0].text))
-		best, apart := numbers, 1<<16
-		for k := next; ok && k < numbers; k++ {
+		best, apart := path, 1<<16
+		for k := next; ok && k < path; k++ {
 			if c := r.cols[k]; c.hi > 0 {
 				if d := max(c.lo-w[0].hi, w[0].lo-c.hi, -1); d < apart {
 					best, apart = k, d
 				}
 			}
 		}
-		if best == numbers {
+		if best == path {
 			if next > weight { // a long number moved the path out of its place
 				break
 			}
@@ -186,13 +186,13 @@ func (r *reader) numbers(line string, w []bgpWord, a *route.Attributes) error {
 		has[best], next, w = route.N(n), best+1, w[1:]
 	}
 	a.Metric, a.BGP.MultiExit, a.BGP.LocalPreference = has[multiExit], has[multiExit], has[localPreference]
-	path := ""
+	rest := ""
 	if len(w) > 0 {
-		path = line[w[0].lo:]
+		rest = line[w[0].lo:]
 	}
-	if last := len(path) - 1; last > 0 && strings.IndexByte("ie?", path[last]) >= 0 && path[last-1] != ' ' { // glued to the last AS
-		path = path[:last] + " " + path[last:]
+	if last := len(rest) - 1; last > 0 && strings.IndexByte("ie?", rest[last]) >= 0 && rest[last-1] != ' ' { // glued to the last AS
+		rest = rest[:last] + " " + rest[last:]
 	}
-	layout.ASPath(path, &a.BGP)
+	layout.ASPath(rest, &a.BGP)
 	return nil
 }

@@ -32,7 +32,7 @@ const (
 )
 
 // heading reads a heading and where its columns stand.
-func heading(line string) (f form, cols [numbers + 1]place) {
+func heading(line string) (f form, cols [path + 1]place) {
 	if cols, ok := bgpHeading(line); ok {
 		return bgp, cols
 	}
@@ -56,7 +56,7 @@ func recognise(text []byte) int {
 type reader struct {
 	layout.Collector
 	form  form
-	cols  [numbers + 1]place
+	cols  [path + 1]place
 	table string       // whose rows they are; "": of none of this device
 	last  netip.Prefix // of the row before, for further ways to it
 	open  route.Mark   // a line whose next hop is on the next one

@@ -263,3 +263,24 @@ func TestAddressesThatAreWrong(t *testing.T) {
 		require.Len(t, r.Unread, 1, addr)
 	}
 }
+
+// TestAListingPrintedAnew: a kernel has one IPv4 route for a prefix and metric by a gateway, so that another one begins a listing of
+// another moment. Attached networks may stand there once an interface, IPv6 routes once a next hop, and the same line twice is one.
+func TestAListingPrintedAnew(t *testing.T) {
+	for text, tables := range map[string]int{
+		"default via 10.61.0.1 dev e0\n10.61.0.0/24 dev e0 scope link\ndefault via 10.61.0.2 dev e0\n10.61.0.0/24 dev e0 scope link\n":               2,
+		"default via 10.61.0.1 dev e0\n10.61.0.0/24 dev e0 scope link\ndefault via 10.61.0.1 dev e0\n":                                               1,
+		"default via 10.61.0.1 dev e0 metric 100\ndefault via 10.62.0.1 dev e1 metric 200\n":                                                         1,
+		"10.61.0.0/24 dev e0 proto kernel scope link src 10.61.0.4\n10.61.0.0/24 dev e1 proto kernel scope link src 10.61.0.5\n":                     1,
+		"fd6b:32::/64 via fe80::1 dev e0 metric 1024 pref medium\nfd6b:32::/64 via fe80::2 dev e0 metric 1024 pref medium\n":                         1,
+		"10.62.0.0/16 via 10.61.0.1 dev e0\n10.63.0.0/16 via 10.61.0.1 dev e0\nblackhole 10.62.0.0/16\n":                                             1,
+		"default via 10.61.0.1 dev e0 table 7\ndefault via 10.61.0.2 dev e0 table 8\n":                                                               2, // of two names
+		`[{"dst":"default","gateway":"10.61.0.1","dev":"e0","flags":[]}]` + "\n" + `[{"dst":"default","gateway":"10.61.0.2","dev":"e0","flags":[]}]`: 2,
+	} {
+		read := ReadText
+		if text[0] == '[' {
+			read = Read
+		}
+		require.Len(t, layouttest.Laws(t, read, []byte(text)).Facts.Tables, tables, text)
+	}
+}

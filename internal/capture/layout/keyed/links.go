@@ -18,7 +18,7 @@ type byName struct {
 // pair is an address with its length.
 type pair struct {
 	Address string `json:"address"`
-	Length  text   `json:"maskLen"`
+	Length  scalar `json:"maskLen"`
 }
 
 // addresses are those of an interface, in the brief and in the full form.

@@ -11,20 +11,20 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// text is a value that some versions write as a string and others as a number or truth value.
-type text string
+// scalar is a value that some versions write as a string and others as a number or truth value.
+type scalar string
 
 // UnmarshalJSON takes any plain value.
-func (t *text) UnmarshalJSON(b []byte) error {
+func (t *scalar) UnmarshalJSON(b []byte) error {
 	var s string
 	if err := json.Unmarshal(b, &s); err == nil {
-		*t = text(s)
+		*t = scalar(s)
 		return nil
 	}
 	if len(b) > 0 && (b[0] == '{' || b[0] == '[') {
 		return fmt.Errorf("%w: %.20q", layout.ErrNumber, b)
 	}
-	*t = text(b)
+	*t = scalar(b)
 	return nil
 }
 
@@ -51,13 +51,13 @@ type prefixRow struct {
 type pathRow struct {
 	NextHop    string `json:"ipnexthop"`
 	Interface  string `json:"ifname"`
-	Preference text   `json:"pref"`
-	Metric     text   `json:"metric"`
+	Preference scalar `json:"pref"`
+	Metric     scalar `json:"metric"`
 	Client     string `json:"clientname"`
 	Type       string `json:"type"`
-	Best       text   `json:"ubest"`
+	Best       scalar `json:"ubest"`
 	VRF        string `json:"nhvrf"`
-	Segment    text   `json:"segmentid"`
+	Segment    scalar `json:"segmentid"`
 	Encap      string `json:"encap_type"`
 }
 
@@ -81,7 +81,7 @@ func (r *reader) row(o *prefixRow, lo, hi int) error {
 		}
 		used := strings.EqualFold(string(p.Best), "true")
 		for _, n := range []struct {
-			text text
+			text scalar
 			to   *route.Number
 		}{{p.Preference, &a.Preference}, {p.Metric, &a.Metric}} {
 			if n.text == "" {
@@ -141,7 +141,7 @@ type linkRow struct {
 	Proto  string `json:"proto-state"`
 	Link   string `json:"link-state"`
 	Prefix string `json:"prefix"`
-	Length text   `json:"masklen"`
+	Length scalar `json:"masklen"`
 	VRF    string `json:"vrf-name-out"`
 }
 

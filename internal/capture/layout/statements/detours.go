@@ -80,25 +80,36 @@ func (d *detours) apply(w []string, fam route.Family, ifname string, m route.Mar
 
 // finish makes rules of the policies that are applied. One that is not known, or asks for more than lists, may send all packets.
 func (d *detours) finish(r *reader) {
-	for i, a := range d.applied {
-		rules, ok := d.rules(r, d.maps[a.policy])
-		if !ok {
-			r.RestrictAt(network.FlowRule{Family: a.family, In: a.ifname}, a.mark)
-			continue
-		}
+	if len(d.applied) == 0 {
+		return
+	}
+	lists := map[string][]network.FlowRule{}
+	for _, x := range r.Facts.ListRules {
+		lists[x.List] = append(lists[x.List], x.FlowRule)
+	}
+	known := map[string]bool{} // policies, and whether they are made of lists
+	for _, a := range d.applied {
 		list := "policy routing by " + a.policy
-		if !slices.ContainsFunc(d.applied[:i], func(b detour) bool { return b.policy == a.policy }) {
+		ok, done := known[a.policy]
+		if !done {
+			var rules []network.FlowRule
+			rules, ok = policyRules(d.maps[a.policy], lists)
+			known[a.policy] = ok
 			for _, f := range rules {
 				r.Facts.ListRules = append(r.Facts.ListRules, network.ListRule{List: list, FlowRule: f})
 			}
+		}
+		if !ok {
+			r.RestrictAt(network.FlowRule{Family: a.family, In: a.ifname}, a.mark)
+			continue
 		}
 		at := network.FlowRule{Family: a.family, In: a.ifname, Permit: true, Stateless: true, Mark: a.mark}
 		r.Facts.Applied = append(r.Facts.Applied, network.AppliedFilter{List: list, Rule: at})
 	}
 }
 
-// rules makes rules of a route-map: those of its lists, which permit what goes on by its destination and leave open what may not.
-func (d *detours) rules(r *reader, clauses []*clause) (out []network.FlowRule, ok bool) {
+// policyRules makes rules of a route-map: those of its lists, which permit what goes on by its destination and leave open what may not.
+func policyRules(clauses []*clause, lists map[string][]network.FlowRule) (out []network.FlowRule, ok bool) {
 	for i, c := range clauses {
 		if c.odd {
 			return nil, false
@@ -119,21 +130,15 @@ func (d *detours) rules(r *reader, clauses []*clause) (out []network.FlowRule, o
 		}
 		for k, name := range c.lists {
 			last := i == len(clauses)-1 && k == len(c.lists)-1
-			found := false
-			for _, x := range r.Facts.ListRules {
-				if x.List != name {
-					continue
-				}
-				found = true
-				switch {
-				case x.Permit:
-					add(x.FlowRule, sends || x.Undecided)
-				default: // it does not fit this list; a further one may fit
-					add(x.FlowRule, !last || x.Undecided)
-				}
-			}
-			if !found {
+			if len(lists[name]) == 0 {
 				return nil, false
+			}
+			for _, x := range lists[name] {
+				if x.Permit {
+					add(x, sends || x.Undecided)
+				} else { // it does not fit this list; a further one may fit
+					add(x, !last || x.Undecided)
+				}
 			}
 		}
 		if len(out) > filters.MostTotal {
