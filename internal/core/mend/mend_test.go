@@ -236,5 +236,6 @@ func TestARouteIsTakenOutOnce(t *testing.T) {
 	out := func(p string) rehearse.Order {
 		return rehearse.Order{Verb: rehearse.Remove, Device: "a", Table: "default", Prefix: netip.MustParsePrefix(p)}
 	}
-	require.Len(t, s.tidied([]rehearse.Order{out("10.0.2.0/24"), out("10.0.2.0/24"), out("10.0.3.0/24"), out("10.0.4.0/24")}), 2)
+	require.Equal(t, []rehearse.Order{out("10.0.2.0/24"), out("10.0.3.0/24")},
+		s.tidied([]rehearse.Order{out("10.0.2.0/24"), out("10.0.2.0/24"), out("10.0.3.0/24"), out("10.0.4.0/24")}))
 }

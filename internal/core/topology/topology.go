@@ -47,8 +47,8 @@ type layout struct {
 	down        []int // attachments on interfaces that are down
 	segment     map[port]int
 	members     map[int][]port
-	macs        map[string][]port     // interfaces by their link-layer address
-	hopsUsed    map[port][]netip.Addr // next hops that a device uses on an interface
+	macs        map[string][]port       // interfaces by their link-layer address
+	hopsUsed    map[port][]netip.Addr   // next hops that a device uses on an interface
 	virtual     map[netip.Addr][]shared // who shares an address
 }
 

@@ -125,3 +125,10 @@ func FuzzRead(f *testing.F) {
 	}
 	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, Read, in) })
 }
+
+// TestTwoThatAreWrongOnOneLine: the first is told with its reason, and how many more there are.
+func TestTwoThatAreWrongOnOneLine(t *testing.T) {
+	in := []byte(`{"vrfs":{"default":{"routes":{"10.61.36.0/33":{"routeAction":"drop","vias":[]},"10.61.37.0/34":{"routeAction":"drop","vias":[]}}}}}`)
+	r := layouttest.Laws(t, Read, in)
+	require.Equal(t, []string{`1 prefix length out of range: "10.61.36.0/33" (and 1 more objects on this line)`}, layouttest.Unread(in, r))
+}
