@@ -155,27 +155,43 @@ func (f flowTo) String() string {
 // sendRaw sends flows from the side where their source is, and returns those that came out on the other.
 func (b *bench) sendRaw(flows []flowTo) map[flowTo]bool {
 	b.t.Helper()
-	dir := b.t.TempDir()
-	file := func(name string) string { return filepath.Join(dir, name) }
-	text := map[string]*strings.Builder{"inner": {}, "outer": {}}
+	from := map[string][]flowTo{"inner": nil, "outer": nil}
 	for _, f := range flows {
 		side := "inner"
 		if f.src.As4()[2] >= 80 {
 			side = "outer"
 		}
-		fmt.Fprintf(text[side], "%s %s %s %d %d\n", f.src, f.dst, f.flow.Protocol, f.flow.SourcePort, f.flow.DestinationPort)
+		from[side] = append(from[side], f)
 	}
+	out := map[flowTo]bool{}
+	for _, seen := range b.sendSeen(from, "inner", "outer") {
+		for f := range seen {
+			out[f] = true
+		}
+	}
+	return out
+}
+
+// sendSeen sends flows from boxes, and returns those that came in by the interface up0 of each box that listens.
+func (b *bench) sendSeen(from map[string][]flowTo, listen ...string) map[string]map[flowTo]bool {
+	b.t.Helper()
+	dir := b.t.TempDir()
+	file := func(name string) string { return filepath.Join(dir, name) }
 	var listeners []*exec.Cmd
-	for _, box := range []string{"inner", "outer"} {
-		require.NoError(b.t, os.WriteFile(file(box+".flows"), []byte(text[box].String()), 0o666))
+	for _, box := range listen {
 		c := exec.Command("ip", "netns", "exec", b.ns[box], "python3", "-c", rawListener, "up0", file(box+".seen"), file(box+".ready"), file("stop"), file(box+".done"))
 		require.NoError(b.t, c.Start())
 		listeners = append(listeners, c)
 	}
-	for _, box := range []string{"inner", "outer"} {
+	for _, box := range listen {
 		require.Eventually(b.t, func() bool { _, err := os.Stat(file(box + ".ready")); return err == nil }, 10e9, 10e6)
 	}
-	for _, box := range []string{"inner", "outer"} {
+	for box, flows := range from {
+		var text strings.Builder
+		for _, f := range flows {
+			fmt.Fprintf(&text, "%s %s %s %d %d\n", f.src, f.dst, f.flow.Protocol, f.flow.SourcePort, f.flow.DestinationPort)
+		}
+		require.NoError(b.t, os.WriteFile(file(box+".flows"), []byte(text.String()), 0o666))
 		b.run(box, "python3 -c "+"exec(open('"+b.script(dir, rawSender)+"').read()) "+file(box+".flows"))
 	}
 	require.NoError(b.t, exec.Command("sleep", "0.5").Run())
@@ -183,8 +199,9 @@ func (b *bench) sendRaw(flows []flowTo) map[flowTo]bool {
 	for _, c := range listeners {
 		require.NoError(b.t, c.Wait())
 	}
-	out := map[flowTo]bool{}
-	for _, box := range []string{"inner", "outer"} {
+	out := map[string]map[flowTo]bool{}
+	for _, box := range listen {
+		out[box] = map[flowTo]bool{}
 		seen, err := os.ReadFile(file(box + ".seen"))
 		require.NoError(b.t, err)
 		for line := range strings.Lines(string(seen)) {
@@ -192,7 +209,7 @@ func (b *bench) sendRaw(flows []flowTo) map[flowTo]bool {
 			var sp, dp uint16
 			_, err := fmt.Sscan(line, &src, &dst, &proto, &sp, &dp)
 			require.NoError(b.t, err)
-			out[flowTo{netip.MustParseAddr(src), netip.MustParseAddr(dst), network.Flow{Protocol: proto, SourcePort: sp, DestinationPort: dp}}] = true
+			out[box][flowTo{netip.MustParseAddr(src), netip.MustParseAddr(dst), network.Flow{Protocol: proto, SourcePort: sp, DestinationPort: dp}}] = true
 		}
 	}
 	return out

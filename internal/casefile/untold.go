@@ -53,7 +53,7 @@ func (c *Case) Untold(d *network.Device, fam route.Family) []Untold {
 // filtersTransit reports whether a rule is known for packets of a family on their way through the device.
 func filtersTransit(d *network.Device, fam route.Family) bool {
 	return d.Flows().Any(func(r network.FlowRule) bool {
-		return r.Hook != network.ForItself && r.Hook != network.FromItself && (r.Family == 0 || r.Family == fam)
+		return r.Hook != network.ForItself && r.Hook != network.FromItself && r.Hook != network.Steered && (r.Family == 0 || r.Family == fam)
 	})
 }
 

@@ -163,8 +163,11 @@ func (v View) round(hops []forward.Hop) []string {
 	var out []string
 	for _, h := range hops {
 		s := fmt.Sprintf("%s sends %s %s", Clean(h.Device), h.Prefix, leadsTo(h))
-		if !h.Prefix.IsValid() {
-			s = Clean(h.Device) + " sends it on by rules that look at the source"
+		switch {
+		case h.Steered && !h.Prefix.IsValid():
+			s = Clean(h.Device) + " sends it " + leadsTo(h) + " by a policy of routing"
+		case !h.Prefix.IsValid():
+			s = Clean(h.Device) + " sends it on by rules that look at more than the destination"
 		}
 		if p := v.placeOf(h.Evidence); p != "" {
 			s += "  " + p

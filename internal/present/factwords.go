@@ -142,8 +142,8 @@ func flowWords(r network.FlowRule) string {
 	}
 	word := "denies"
 	switch {
-	case r.Missing == network.SentElsewhere:
-		word = "may send"
+	case r.Hook == network.Steered, r.Detour.Sends():
+		word = steersWord(r.Detour)
 	case r.Permit:
 		word = "permits"
 	case r.Refuse:
@@ -165,7 +165,7 @@ func flowWords(r network.FlowRule) string {
 			r.ToPorts,
 			r.In,
 			r.Out,
-			r.Undecided && r.Missing != network.SentElsewhere,
+			r.Undecided,
 		)...)
 	if r.Type != 0 {
 		out = append(out, fmt.Sprintf("of type %d", r.Type-1))
@@ -177,10 +177,36 @@ func flowWords(r network.FlowRule) string {
 	if len(out) == 1 {
 		out = append(out, "everything")
 	}
-	if r.Missing == network.SentElsewhere {
-		out = append(out, "another way")
-	}
+	out = append(out, steersTo(r.Detour)...)
 	return strings.Join(out, " ")
+}
+
+// steersWord says what a policy of routing does, in front of the packets that it is about.
+func steersWord(d network.Detour) string {
+	switch {
+	case d.Drop:
+		return "drops"
+	case d.Table != "":
+		return "looks up"
+	case d.Open:
+		return "may send"
+	case d.NextHop.IsValid():
+		return "sends"
+	}
+	return "leaves to the routes"
+}
+
+// steersTo says where a policy of routing sends packets, behind them.
+func steersTo(d network.Detour) []string {
+	switch {
+	case d.Table != "":
+		return []string{"in table", Clean(d.Table)}
+	case d.Open:
+		return []string{"another way"}
+	case d.NextHop.IsValid():
+		return []string{"to", d.NextHop.String()}
+	}
+	return nil
 }
 
 // appliedWords says where a list decides.

@@ -355,7 +355,11 @@ func ringRoutes(b forward.Branch) string {
 		}
 	}
 	for _, h := range b.Hops[start:n] {
-		parts = append(parts, fmt.Sprintf("%s on %s", h.Prefix, Clean(h.Device)))
+		what := h.Prefix.String()
+		if !h.Prefix.IsValid() {
+			what = "the policy of routing"
+		}
+		parts = append(parts, what+" on "+Clean(h.Device))
 	}
 	return strings.Join(parts, ", ")
 }

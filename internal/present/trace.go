@@ -266,7 +266,10 @@ func (v View) hopRow(h forward.Hop) []string {
 	if h.Prefix.IsValid() {
 		taken, by = h.Prefix.String(), learned(h.Route.Attributes)
 	}
-	if h.Table != "default" {
+	switch {
+	case h.Steered && !h.Prefix.IsValid():
+		taken, by = "policy of routing", "configured"
+	case h.Table != "default":
 		taken += " in table " + Clean(h.Table)
 	}
 	place := ""
@@ -369,6 +372,7 @@ type jsonHop struct {
 	Table      string      `json:"table"`
 	In         *string     `json:"in-interface"`
 	Prefix     *string     `json:"matched-prefix"`
+	Steered    bool        `json:"steered-by-policy,omitempty"`
 	Protocol   *string     `json:"source-protocol"`
 	NextHop    *string     `json:"next-hop-address"`
 	Out        *string     `json:"outgoing-interface"`
@@ -509,6 +513,7 @@ func (v View) jsonHop(h forward.Hop) jsonHop {
 		Table:      h.Table,
 		In:         text(h.InInterface),
 		Prefix:     prefix(h.Prefix),
+		Steered:    h.Steered,
 		NextHop:    address(h.NextHop),
 		Out:        text(h.OutInterface),
 		Confidence: h.Owner.String(),

@@ -39,6 +39,22 @@ func policies(rnd *rand.Rand, n *network.Snapshot) *network.Snapshot {
 				{Permit: true, In: out, Mark: m},
 			}
 		}
+		if steered := chance(12); steered && out != "" {
+			to := network.Detour{NextHop: lan().Addr().Next()}
+			far := n.Devices().At(rnd.IntN(n.Devices().Len()))
+			if far.Addresses().Len() > 0 && chance(80) {
+				to.NextHop = far.Addresses().At(rnd.IntN(far.Addresses().Len())).Prefix.Addr()
+			}
+			to.Open = chance(10)
+			r := network.FlowRule{Chain: 1, Hook: network.Steered, Permit: true, In: out, Detour: to, Mark: m}
+			if chance(70) {
+				r.From = lan()
+			}
+			if chance(30) {
+				r.To = lan()
+			}
+			p.Flows = append(p.Flows, r, network.FlowRule{Chain: 1, Hook: network.Steered, Permit: true, Mark: m})
+		}
 		if chance(6) {
 			p.Translations = append(p.Translations, network.Translation{From: lan(), Out: out, Mark: m})
 		}

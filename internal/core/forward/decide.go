@@ -153,7 +153,7 @@ func (w *Walker) decide(pkt *packet, at position, room []step) []step {
 			step{hop: hop, share: 1, verdict: NotForwarding, reason: Reason{Code: SwitchOff, Interface: s.Interface, Marks: hop.Evidence}},
 		)
 	}
-	m, why := w.lookup(pkt, at)
+	m, why := w.route(pkt, at, &hop)
 	if m.Table != nil {
 		hop.Table = m.Table.Name
 	}

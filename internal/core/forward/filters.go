@@ -33,8 +33,6 @@ func (w *Walker) filter(pkt *packet, at position, s step, out string, seen bool,
 		return end(Unknown, RulesLeftOut)
 	case j.fit == network.Maybe && j.rule.Missing == network.SeveralBlended:
 		return end(Unknown, CapturesBlended)
-	case j.fit == network.Maybe && j.rule.Missing == network.SentElsewhere:
-		return end(Unknown, PolicyRouted)
 	case j.fit == network.Maybe && j.rule.NotRead:
 		return end(Unknown, FilterNotRead)
 	case j.fit == network.Maybe:

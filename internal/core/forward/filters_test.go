@@ -82,7 +82,6 @@ func TestWhyARuleCannotBeDecided(t *testing.T) {
 		{network.FlowRule{Protocol: "tcp"}, network.Flow{}, forward.FlowNotTold},
 		{network.FlowRule{Undecided: true, Protocol: "tcp"}, network.Flow{}, forward.FlowNotTold},
 		{network.FlowRule{Undecided: true}, network.Flow{}, forward.RuleNotUnderstood},
-		{network.FlowRule{Undecided: true, Missing: network.SentElsewhere}, network.Flow{}, forward.PolicyRouted},
 		{network.FlowRule{Undecided: true}, tcp, forward.RuleNotUnderstood},
 		{network.FlowRule{Undecided: true, NotRead: true}, tcp, forward.FilterNotRead},
 		{network.FlowRule{Undecided: true, Hook: network.GoingOut}, tcp, forward.RuleNotUnderstood},

@@ -206,7 +206,7 @@ func ingressMatters(d *network.Device) bool {
 			return true
 		}
 	}
-	return d.SwitchesApart()
+	return d.SwitchesApart() || d.Steers()
 }
 
 // unshown reports whether a table that a rule names may hold routes that no capture shows. The kernel's third own table

@@ -112,7 +112,7 @@ const (
 	FlowNotTold      // a rule or translation asks for the flow
 	FilterNotRead    // a filter is applied on the way, and what it says was not read
 	RulesLeftOut     // a search behind the command that listed a filter may have left rules out
-	PolicyRouted     // a policy of routing may send it another way, which is not followed
+	PolicyRouted     // a policy of routing may send it another way, and which is not known
 	CapturesBlended  // captures of several kernels stand as one device's
 	WhereApplied     // lists of rules were captured, and not where they are applied
 	ConfigurationCut // the configuration is cut off, and a filter may follow
@@ -191,6 +191,7 @@ type Hop struct {
 	NewDestination netip.Addr
 	Tunnel         netip.Addr // the far end of the tunnel that the packet goes into
 	Weak           bool       // its table is known from a management walk only
+	Steered        bool       // a policy of routing sends it, whatever its destination
 	Evidence       []route.Mark
 	Assumed        []route.Mark // filters that are assumed to permit the packet
 }

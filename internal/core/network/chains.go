@@ -45,11 +45,15 @@ func (r FlowRule) permitsRest() bool {
 
 // indexRules notes what is asked of a policy at each hop.
 func (d *Device) indexRules() {
-	d.chains, d.asksState = chainsOf(d.policy.Flows), false
+	d.chains, d.asksState, d.steers = chainsOf(d.policy.Flows), false, false
 	for i := range d.policy.Flows {
 		d.asksState = d.asksState || d.policy.Flows[i].State >= Seen
+		d.steers = d.steers || d.policy.Flows[i].Hook == Steered
 	}
 }
+
+// Steers reports whether a policy of routing may send packets another way than their destination tells.
+func (d *Device) Steers() bool { return d.steers }
 
 // Chains returns the chains of the device's rules.
 func (d *Device) Chains() Items[Chain] { return Items[Chain]{d.chains} }

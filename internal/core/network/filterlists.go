@@ -72,7 +72,20 @@ func (f *deviceFacts) applyLists() {
 			continue
 		}
 		f.Policy.add(chainOf(a.Rule, rules))
+		if sends := func(r FlowRule) bool { return r.Detour.Sends() }; a.Rule.Hook != Steered && a.Rule.In != "" && slices.ContainsFunc(rules, sends) {
+			f.Policy.add(steeringOf(a.Rule, rules))
+		}
 	}
+}
+
+// steeringOf is what a filter's rules say of where packets go, beside whether they may.
+func steeringOf(at FlowRule, rules []FlowRule) Policy {
+	at.Hook, at.Permit = Steered, true
+	rules = slices.Clone(rules)
+	for i := range rules {
+		rules[i].Permit = true
+	}
+	return chainOf(at, rules)
 }
 
 // alike reports whether two lists are applied to the same packets.

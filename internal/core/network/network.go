@@ -66,6 +66,7 @@ type Device struct {
 	policy        Policy
 	chains        []Chain // of the policy's rules
 	asksState     bool    // one of them asks whether a flow was seen
+	steers        bool    // one of them sends packets another way than their destination tells
 	own           map[netip.Addr][]int
 	number        int
 }

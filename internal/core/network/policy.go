@@ -30,6 +30,7 @@ const (
 	GoingOut        // what is forwarded out of the interface; whether what the device sends itself is asked about differs
 	ForItself       // what is for the device itself
 	FromItself      // what the device sends itself
+	Steered         // what comes in by the interface and is forwarded: the rule says where to, not whether it may
 )
 
 // Missing is what was not captured and may hold a filter. The zero Missing is nothing.
@@ -40,8 +41,6 @@ const (
 	NotApplied                    // where a list of rules is applied
 	// SeveralBlended: nothing is missing, but the captures of several kernels or namespaces stand as one device's
 	SeveralBlended
-	// SentElsewhere: nothing is missing, but a policy of routing sends what fits another way, which is not followed
-	SentElsewhere
 	// LeftOut: what a search behind the command left out of its output
 	LeftOut
 )
@@ -67,6 +66,19 @@ const (
 	NotTurnedHere
 )
 
+// A Detour is where a policy of routing sends packets before any route is looked up (policy-based routing). The zero Detour: they go
+// by their destination.
+type Detour struct {
+	NextHop netip.Addr // invalid: none
+	Table   string     // in which they are looked up; "": none
+	Drop    bool       // nowhere
+	Open    bool       // where to is not known: it hangs on what no walk knows
+	Whole   bool       // the policy is in force as long as all of its next hops can be used (FRR)
+}
+
+// Sends reports whether packets go another way than their destination tells, or may.
+func (d Detour) Sends() bool { return d.NextHop.IsValid() || d.Table != "" || d.Drop || d.Open }
+
 // A FlowRule permits or denies flows that go through a device. Rules are ordered, the first that fits counts; what fits
 // none is denied.
 type FlowRule struct {
@@ -86,6 +98,7 @@ type FlowRule struct {
 	Undecided          bool    // it also asks for what no walk knows
 	NotRead            bool    // a filter is applied here, and what it says was not read; it is Undecided then
 	Missing            Missing // what may hold a filter and was not captured; it is NotRead then
+	Detour             Detour  // of a Steered rule, which permits
 	Mark               route.Mark
 }
 

@@ -87,6 +87,15 @@ func (l *Lookup) Longest(t *network.Table, a netip.Addr) Match {
 	return m
 }
 
+// Sent is the match of a packet that is sent whatever its destination: by one route of no prefix, which is not the table's. It is not
+// Found.
+func Sent(t *network.Table, r route.Route) Match {
+	return Match{Table: t, Routes: []route.Route{r}, prepared: &prepared{
+		resolutions: [][]Resolution{Resolve(t, r)},
+		evidence:    [][]route.Mark{{r.Mark}},
+	}}
+}
+
 // Found reports whether anything matched.
 func (m Match) Found() bool { return m.Prefix.IsValid() }
 

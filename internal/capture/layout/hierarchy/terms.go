@@ -1,10 +1,12 @@
 package hierarchy
 
 import (
+	"net/netip"
 	"slices"
 	"strings"
 
 	"zarvek/internal/capture/filters"
+	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 )
@@ -28,9 +30,9 @@ type term struct {
 	states     []string          // of flows
 	notFrom    filters.Addresses // that are left out of the sources
 	notTo      filters.Addresses
-	ends       bool // it says what becomes of the packet
-	elsewhere  bool // it sends the packet another way than its destination tells
-	goesOn     bool // it leaves that to the next one
+	ends       bool           // it says what becomes of the packet
+	detour     network.Detour // it sends the packet another way than its destination tells
+	goesOn     bool           // it leaves that to the next one
 	off        bool
 	unknown    bool // what it does is not understood
 	mark       route.Mark
@@ -183,11 +185,27 @@ func (t *term) action(what string, v []string) {
 	case "next":
 		t.goesOn = true
 	case "routing-instance", "next-ip", "next-ip6", "next-interface":
-		t.elsewhere = true
+		t.detour = detourTo(what, v)
 	case "count", "log", "syslog", "sample", "policer", "forwarding-class", "loss-priority", "port-mirror", "dscp", "three-color-policer":
 	default:
 		t.unknown = true
 	}
+}
+
+// detourTo reads where a term sends packets: "routing-instance NAME", "next-ip ADDRESS".
+func detourTo(what string, v []string) network.Detour {
+	if len(v) == 1 && what == "routing-instance" {
+		return network.Detour{Table: v[0]}
+	}
+	if len(v) == 1 && what != "next-interface" {
+		if p, err := netip.ParsePrefix(v[0]); err == nil && p.IsSingleIP() {
+			v[0] = p.Addr().String()
+		}
+		if a, ok := layout.Addr([]byte(v[0])); ok && !a.IsLinkLocalUnicast() {
+			return network.Detour{NextHop: a}
+		}
+	}
+	return network.Detour{Open: true}
 }
 
 // finishTerm adds the rules of a term. What ends nothing permits, in the systems that write so.
@@ -199,9 +217,7 @@ func (r *reader) finishTerm(t *term) {
 		t.rule.Undecided = true
 		r.addRules(t, filters.Not(nil, t.mark))
 		return
-	case t.elsewhere:
-		t.rule.Permit, t.rule.Undecided = true, true
-	case !t.ends:
+	case !t.ends: // what is sent another way is permitted too
 		t.rule.Permit = true
 	}
 	t.rule.Family = t.family
@@ -211,14 +227,8 @@ func (r *reader) finishTerm(t *term) {
 	t.rule.From, t.rule.To = t.rule.From.Without(t.notFrom, t.family), t.rule.To.Without(t.notTo, t.family)
 	t.services()
 	flows := t.rule.Unfold(nil, t.mark)
-	if t.elsewhere { // what fits may end there or not
-		for i := range flows {
-			flows[i].Missing = network.SentElsewhere
-		}
-		for _, f := range slices.Clone(flows) {
-			f.Permit = false
-			flows = append(flows, f)
-		}
+	for i := range flows {
+		flows[i].Detour = t.detour
 	}
 	r.addRules(t, flows)
 }

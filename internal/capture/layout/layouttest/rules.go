@@ -33,6 +33,10 @@ func RuleWords(f network.FlowRule) string {
 	add(f.State != network.AnyState, [...]string{"", "begins", "answers", "seen", "unseen"}[f.State])
 	add(f.Turned != network.AnyDestination, [...]string{"", "turned", "not turned"}[f.Turned])
 	add(f.Undecided, "perhaps")
+	add(f.Detour.NextHop.IsValid(), "to "+f.Detour.NextHop.String())
+	add(f.Detour.Table != "", "in "+f.Detour.Table)
+	add(f.Detour.Drop, "dropped")
+	add(f.Detour.Open, "elsewhere")
 	return strings.Join(out, " ")
 }
 

@@ -11,35 +11,83 @@ import (
 	"zarvek/internal/core/network"
 )
 
-// TestPoliciesOfRouting: what fits a list may go another way, what fits none goes by its destination; a policy that asks for more,
-// or whose lists are not there, may send everything.
+// TestPoliciesOfRouting: what fits a list goes where the policy says, what fits none by its destination; a policy that asks for more
+// than was understood, or whose lists are not there, may send everything.
 func TestPoliciesOfRouting(t *testing.T) {
 	stopped := func(r layout.Reading) bool {
-		return slices.ContainsFunc(r.Facts.Policy.Flows, func(f network.FlowRule) bool { return f.In == "up0" && f.NotRead && !f.Permit })
+		return slices.ContainsFunc(r.Facts.Policy.Flows, func(f network.FlowRule) bool {
+			return f.In == "up0" && f.NotRead && f.Hook == network.Steered && f.Undecided
+		})
 	}
 	const head = "interface up0\n ip address 172.28.61.2 255.255.255.252\n ip policy route-map NIGHT\ninterface up1\n ip policy route-map NIGHT\n"
 	const lists = "access-list 7 deny 10.61.16.9\naccess-list 7 permit 10.61.16.0 0.0.0.255\naccess-list 8 permit 10.61.18.0 0.0.0.255\n"
-	maybe := func(s string) []string { return []string{"permit " + s + " perhaps", "deny " + s + " perhaps"} }
+	const eight = "route-map NIGHT permit 10\n match ip address 8\n set "
+	sent := func(to string) []string { return []string{"permit from 10.61.18.0/24 " + to} }
 	for policy, want := range map[string][]string{
-		"route-map NIGHT permit 10\n match ip address 7\n set ip next-hop 172.28.61.9\n": append([]string{"permit from 10.61.16.9/32"}, maybe("from 10.61.16.0/24")...),
-		"route-map NIGHT permit 10\n match ip address 7\n set ip next-hop 172.28.61.9\nroute-map NIGHT permit 20\n match ip address 8\n set interface Null0\n": append(append(maybe("from 10.61.16.9/32"),
-			maybe("from 10.61.16.0/24")...), maybe("from 10.61.18.0/24")...),
-		"route-map NIGHT deny 10\n match ip address 8\nroute-map NIGHT permit 20\n set ip vrf yard next-hop 172.28.61.9\n": {"permit from 10.61.18.0/24", "permit perhaps", "deny perhaps"},
-		"route-map NIGHT permit 10\n match ip address 8\n set ip precedence critical\n":                                    {"permit from 10.61.18.0/24"},
-		"route-map NIGHT permit 10\n match length 3 200\n set ip next-hop 172.28.61.9\n":                                   nil,
-		"route-map NIGHT permit 10\n match ip address prefix-list ODD\n set ip next-hop 172.28.61.9\n":                     nil,
-		"route-map NIGHT permit 10\n match ip address 99\n set ip next-hop 172.28.61.9\n":                                  nil,
-		"route-map OTHER permit 10\n match ip address 7\n set ip next-hop 172.28.61.9\n":                                   nil,
+		"route-map NIGHT permit 10\n match ip address 7\n set ip next-hop 172.28.61.9\n": {"permit from 10.61.16.9/32", "permit from 10.61.16.0/24 to 172.28.61.9"},
+		"route-map NIGHT permit 10\n match ip address 7\n set ip next-hop 172.28.61.9\nroute-map NIGHT permit 20\n match ip address 8\n set interface Null0\n": {
+			"permit from 10.61.16.9/32 elsewhere", "permit from 10.61.16.0/24 to 172.28.61.9", "permit from 10.61.18.0/24 dropped"},
+		"route-map NIGHT deny 10\n match ip address 8\nroute-map NIGHT permit 20\n set ip next-hop 172.28.61.9 172.28.61.13\n": {"permit from 10.61.18.0/24", "permit to 172.28.61.9"},
+		eight + "ip precedence critical\n":                                                             sent("")[:0:0],
+		eight + "vrf yard\n":                                                                           sent("in yard"),
+		eight + "ip vrf yard next-hop 172.28.61.9\n":                                                   sent("elsewhere"),
+		eight + "vrf yard\n set ip next-hop 172.28.61.9\n":                                             sent("elsewhere"),
+		eight + "ip next-hop 172.28.61.9\n set ip default next-hop 1.1.9.9\n":                          sent("to 172.28.61.9"),
+		eight + "ip default next-hop 172.28.61.9\n":                                                    sent("elsewhere"),
+		eight + "ip next-hop verify-availability 172.28.61.9 10 track 3\n":                             sent("elsewhere"),
+		eight + "ip next-hop recursive 172.28.61.9\n":                                                  sent("elsewhere"),
+		eight + "ip next-hop peer-address\n":                                                           sent("elsewhere"),
+		eight + "interface up7\n":                                                                      sent("elsewhere"),
+		eight + "ip next-hop fe80::1\n":                                                                sent("elsewhere"),
+		"route-map NIGHT permit 10\n match length 3 200\n set ip next-hop 172.28.61.9\n":               nil,
+		"route-map NIGHT permit 10\n match ip address prefix-list ODD\n set ip next-hop 172.28.61.9\n": nil,
+		"route-map NIGHT permit 10\n match ip address 99\n set ip next-hop 172.28.61.9\n":              nil,
+		"route-map OTHER permit 10\n match ip address 7\n set ip next-hop 172.28.61.9\n":               nil,
 	} {
 		r := layouttest.Laws(t, Read, []byte(head+policy+lists))
+		if want != nil && len(want) == 0 {
+			want = []string{"permit from 10.61.18.0/24"}
+		}
 		require.Equal(t, want, layouttest.Lists(r.Facts.ListRules)["policy routing by NIGHT"], policy)
 		if want == nil {
 			require.True(t, stopped(r), policy)
 			continue
 		}
 		require.False(t, stopped(r), policy)
-		require.Equal(t, []string{"policy routing by NIGHT 4 hook 0 permit in up0", "policy routing by NIGHT 4 hook 0 permit in up1"}, layouttest.Applied(r.Facts.Applied), policy)
+		require.Equal(t, []string{"policy routing by NIGHT 4 hook 5 permit in up0", "policy routing by NIGHT 4 hook 5 permit in up1"}, layouttest.Applied(r.Facts.Applied), policy)
 	}
-	r := layouttest.Laws(t, Read, []byte("hostname depot\ninterface up0\n pbr-policy NIGHT\n"))
-	require.True(t, stopped(r))
+}
+
+// TestPoliciesWithMatchesOfTheirOwn: clauses that ask for addresses, ports and protocols by themselves (FRR); with one that sends nowhere
+// nothing of the policy is sure.
+func TestPoliciesWithMatchesOfTheirOwn(t *testing.T) {
+	const head = "hostname depot\ninterface up0\n ip address 172.28.61.2/30\n pbr-policy NIGHT\n"
+	for policy, want := range map[string][]string{
+		"pbr-map NIGHT seq 10\n match src-ip 10.61.16.0/24\n match dst-ip 10.61.18.0/24\n set nexthop 172.28.61.9\n": {
+			"permit from 10.61.16.0/24 to 10.61.18.0/24 to 172.28.61.9"},
+		"pbr-map NIGHT seq 10\n match dst-port 53\n set nexthop 172.28.61.9 up1\n":                                                       {"permit tcp 53-53 to 172.28.61.9", "permit udp 53-53 to 172.28.61.9", "permit perhaps to 172.28.61.9"},
+		"pbr-map NIGHT seq 10\n match ip-protocol udp\n match src-port 53\n set vrf yard\n":                                              {"permit udp 53-53 in yard", "permit udp perhaps in yard"},
+		"pbr-map NIGHT seq 10\n match src-port 53\n match ip-protocol tcp\n set nexthop blackhole\n":                                     {"permit tcp 53-53 dropped", "permit tcp perhaps dropped"},
+		"pbr-map NIGHT seq 10\n match src-ip 10.61.16.0/24\n set nexthop-group PAIR\n":                                                   {"permit from 10.61.16.0/24 elsewhere"},
+		"pbr-map NIGHT seq 10\n match src-ip 10.61.16.0/24\n set vrf unchanged\n":                                                        {"permit from 10.61.16.0/24"},
+		"pbr-map NIGHT seq 5\n match src-ip 10.61.0.0/16\npbr-map NIGHT seq 10\n match src-ip 10.61.16.0/24\n set nexthop 172.28.61.9\n": nil,
+		"pbr-map NIGHT seq 10\n match src-ip 10.61.16.0/24\n match dscp 8\n set nexthop 172.28.61.9\n":                                   nil,
+		"pbr-map NIGHT seq 10\n match src-ip wrong\n set nexthop 172.28.61.9\n":                                                          nil,
+		"": nil,
+	} {
+		r := layouttest.Laws(t, Read, []byte(head+policy))
+		require.Equal(t, want, layouttest.Lists(r.Facts.ListRules)["policy routing by NIGHT"], policy)
+		if want != nil {
+			require.Equal(t, []string{"policy routing by NIGHT 0 hook 5 permit in up0"}, layouttest.Applied(r.Facts.Applied), policy)
+			continue
+		}
+		require.Empty(t, r.Facts.Applied, policy)
+		require.True(t, slices.ContainsFunc(r.Facts.Policy.Flows, func(f network.FlowRule) bool { return f.Hook == network.Steered && f.NotRead && f.In == "up0" }), policy)
+	}
+}
+
+// TestPolicyForOwnPackets: it decides over what the device sends itself, and is not followed.
+func TestPolicyForOwnPackets(t *testing.T) {
+	r := layouttest.Laws(t, Read, []byte("hostname depot\nip local policy route-map NIGHT\ninterface up0\n ip address 172.28.61.2 255.255.255.252\n"))
+	require.True(t, slices.ContainsFunc(r.Facts.Policy.Flows, func(f network.FlowRule) bool { return f.Hook == network.FromItself && f.NotRead && f.Undecided }))
 }
