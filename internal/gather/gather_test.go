@@ -265,7 +265,7 @@ func TestFaults(t *testing.T) {
 	add("cut-off", faulty(standin.CutOff), `the connection ended in the answer to "show ip route"`, nil)
 	add("endless-pages", faulty(standin.EndlessPages), "its pages do not end in the answer to", nil)
 	add("junk", faulty(standin.Junk), "shows no prompt", nil)
-	add("banner-flood", faulty(standin.BannerFlood), "shows no prompt", nil)
+	add("banner-flood", faulty(standin.BannerFlood), "shows no prompt in its first MiB", nil)
 	add("deaf", &standin.Server{Deaf: true}, "takes the connection and does not answer in 2s", nil)
 	add("privilege-refused", &standin.Server{Device: func() *standin.Device {
 		d := device("x", 1)
