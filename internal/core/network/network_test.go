@@ -135,7 +135,16 @@ func TestALargeTableCoversAsASmallOneDoes(t *testing.T) {
 		return got
 	}
 	require.Equal(t, []string{"10.1.2.0/24", "10.0.0.0/15", "10.0.0.0/7", "0.0.0.0/0"}, covering("10.1.2.9"))
+	for range 1 << 17 / 64 { // until it is worth an index
+		tab.Covering(netip.MustParsePrefix("10.1.2.9/32"))
+	}
 	require.Equal(t, []string{"11.255.2.0/24", "11.0.0.0/8", "10.0.0.0/7", "0.0.0.0/0"}, covering("11.255.2.9"))
+	n := b.Build()
+	x := n.Draft() // what an overlay does not replace is found in both halves too
+	x.SetRoutes("a", "default", netip.MustParsePrefix("10.0.0.0/15"), nil)
+	tab = x.Freeze().Device("a").Table("default", route.IPv4)
+	require.Equal(t, []string{"11.255.2.0/24", "11.0.0.0/8", "10.0.0.0/7", "0.0.0.0/0"}, covering("11.255.2.9"))
+	require.Equal(t, []string{"10.1.2.0/24", "10.0.0.0/7", "0.0.0.0/0"}, covering("10.1.2.9"))
 	for _, p := range []string{"0.0.0.0/0", "10.0.0.0/24", "11.255.255.0/24"} {
 		g, ok := tab.Exact(netip.MustParsePrefix(p))
 		require.True(t, ok)

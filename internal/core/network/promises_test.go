@@ -228,6 +228,12 @@ func TestEqualWaysInRowsOfTheirOwn(t *testing.T) {
 		require.Equal(t, route.N(1), tab.Routes().At(0).Preference)
 		require.Len(t, tab.Evidence(0), 3, "all three lines")
 	}
+	for _, apart := range []string{"pref 2", "pref 1 metric 7"} { // rows of another preference or metric are no equal ways
+		two := "static 10.1.0.0/16 pref 1 via 10.0.0.2 dev e0\na: static 10.1.0.0/16 " + apart + " via 10.0.1.2 dev e1"
+		tab := coretest.Build("a: "+two+"\na: kernel: static 10.1.0.0/16 via 10.0.0.2 dev e0 via 10.0.1.2 dev e1").
+			Device("a").Table("default", route.IPv4)
+		require.Greater(t, tab.Routes().Len(), 1, apart)
+	}
 	other := coretest.Build("a: "+rows+"\na: kernel: static 10.1.0.0/16 via 10.0.0.2 dev e0 via 10.0.5.2 dev e1").
 		Device("a").
 		Table("default", route.IPv4)

@@ -65,6 +65,19 @@ func (o *object) get(key string) []string {
 	return nil
 }
 
+// set keeps the values of a key in place of those that a line before gave it, or beside them.
+func (o *object) set(beside bool, x setting) {
+	i := slices.IndexFunc(o.settings, func(y setting) bool { return y.key == x.key })
+	switch {
+	case i < 0:
+		o.settings = append(o.settings, x)
+	case beside:
+		o.settings[i].values = slices.Concat(o.settings[i].values, x.values)
+	default:
+		o.settings[i] = x
+	}
+}
+
 // first returns the first value of a key, "" where it is not set.
 func (o *object) first(key string) string {
 	if v := o.get(key); len(v) > 0 {
@@ -163,7 +176,7 @@ func (r *reader) line(w []string, s string, lo, hi int) bool {
 		r.open = r.open[:len(r.open)-1]
 		return keep()
 	case (w[0] == "set" || w[0] == "append") && len(w) > 1:
-		top.settings = append(top.settings, setting{w[1], w[2:], mark})
+		top.set(w[0] == "append", setting{w[1], w[2:], mark})
 		return keep()
 	case w[0] == "unset":
 		top.settings = slices.DeleteFunc(top.settings, func(x setting) bool { return len(w) > 1 && x.key == w[1] })

@@ -176,6 +176,26 @@ func TestWhatIsNotReadRestricts(t *testing.T) {
 	require.Equal(t, []string{"permit perhaps"}, layouttest.Lists(r.Facts.ListRules)[between])
 }
 
+// TestSettingsThatChange: a value is added to, or taken back, by a later line.
+func TestSettingsThatChange(t *testing.T) {
+	const policy = "config firewall address\n    edit \"tills\"\n        set subnet 10.61.16.0 255.255.255.0\n    next\n    edit \"desk\"\n        set subnet 10.61.18.4 255.255.255.255\n    next\nend\n" +
+		"config firewall policy\n    edit 1\n        set action accept\n        set srcaddr \"tills\"\n        set dstaddr \"all\"\n        set service \"ALL\"\n"
+	const end = "    next\nend\n"
+	for lines, want := range map[string][]string{
+		"":                                    {"permit from 10.61.16.0/24"},
+		"        set srcaddr-negate enable\n": {"permit perhaps"},
+		"        set srcaddr-negate enable\n        unset srcaddr-negate\n": {"permit from 10.61.16.0/24"},
+		"        set srcaddr-negate enable\n        unset comments\n":       {"permit perhaps"},
+		"        append srcaddr \"desk\"\n":                                 {"permit from 10.61.16.0/24", "permit from 10.61.18.4/32"},
+		"        set srcaddr \"desk\"\n":                                    {"permit from 10.61.18.4/32"},
+		"        unset\n":                                                   {"permit from 10.61.16.0/24"},
+		"        rename srcaddr to srcaddr-negate\n":                        {"permit from 10.61.16.0/24"},
+	} {
+		r := layouttest.Laws(t, Read, []byte(policy+lines+end))
+		require.Equal(t, want, layouttest.Lists(r.Facts.ListRules)[between], lines)
+	}
+}
+
 // TestVirtualAddresses: routers share it, unless it is switched off; it is not the interface's own.
 func TestVirtualAddresses(t *testing.T) {
 	for status, n := range map[string]int{"enable": 1, "disable": 0} {

@@ -128,6 +128,29 @@ func TestSaved(t *testing.T) {
 	require.Equal(t, map[uint8][]string{0: {"permit icmpv6 type 128 from fd6b:16::/64", "deny"}}, rulesOf(six))
 }
 
+// TestRulesBesideATranslation: what is asked about before routing, where the destination may have been changed already, may mean
+// either address; a chain of translations without rules changes nothing.
+func TestRulesBesideATranslation(t *testing.T) {
+	filter := func(priority string) string {
+		return "table ip f {\n\tchain early {\n\t\ttype filter hook prerouting priority " + priority + "; policy accept;\n\t\tip daddr 10.61.18.4 drop\n\t}\n}\n"
+	}
+	nat := func(hook, rule string) string {
+		return "table ip n {\n\tchain turned {\n\t\ttype nat hook " + hook + " priority dstnat; policy accept;\n" + rule + "\t}\n}\n"
+	}
+	const rule = "\t\ttcp dport 80 dnat to 10.61.16.9\n"
+	for text, perhaps := range map[string]bool{
+		filter("filter"): false,
+		filter("filter") + nat("prerouting", rule): true,
+		filter("raw") + nat("prerouting", rule):    false,
+		filter("filter") + nat("prerouting", ""):   false,
+		filter("filter") + nat("output", rule):     false,
+	} {
+		r := layouttest.Laws(t, ReadText, []byte(text))
+		got := slices.ContainsFunc(r.Facts.Policy.Flows, func(f network.FlowRule) bool { return !f.Permit && f.To.IsValid() && f.Undecided })
+		require.Equal(t, perhaps, got, text)
+	}
+}
+
 // TestRulesInOneLine: what people write into a file is not broken into lines as the tool's own listing is.
 func TestRulesInOneLine(t *testing.T) {
 	in := []byte("flush ruleset\ndefine tills = 10.61.16.0/24\ntable ip f {\n  set inside { type ipv4_addr; elements = { 10.61.16.9 } ; }\n" +

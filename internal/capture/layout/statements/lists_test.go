@@ -126,6 +126,22 @@ func TestLevels(t *testing.T) {
 	require.Len(t, r.Facts.Applied, 12)
 	require.Equal(t, []string{"deny to 172.28.61.2/32", "permit icmp type 8", "permit perhaps"}, layouttest.Lists(r.Facts.ListRules)["what is for the device itself by in"],
 		"an interface answers for its own address alone")
+	for line, want := range map[string]bool{"icmp permit any in\n": false, "icmp deny any out\n": false, "logging permit any in\n": true} {
+		r := layouttest.Laws(t, Read, []byte(text+line))
+		require.Equal(t, want, slices.Contains(layouttest.Lists(r.Facts.ListRules)["what is for the device itself by in"], "permit icmp type 8"), line)
+	}
+}
+
+// TestAListWithoutADirection may stop what comes in and what goes out.
+func TestAListWithoutADirection(t *testing.T) {
+	for line, want := range map[string][2]bool{"ip access-group ONE TWO": {true, true}, "ip access-group ONE TWO in": {true, false}, "ip access-group ONE TWO out": {false, true}} {
+		r := layouttest.Laws(t, Read, []byte("interface up0\n "+line+"\n"))
+		stops := func(dir func(network.FlowRule) string) bool {
+			return slices.ContainsFunc(r.Facts.Policy.Flows, func(f network.FlowRule) bool { return dir(f) == "up0" && f.Undecided })
+		}
+		got := [2]bool{stops(func(f network.FlowRule) string { return f.In }), stops(func(f network.FlowRule) string { return f.Out })}
+		require.Equal(t, want, got, line)
+	}
 }
 
 // TestWhereAListIsApplied by interface, direction and family.
