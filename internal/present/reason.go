@@ -177,6 +177,11 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 			p.hands,
 			to(r.Address, r.Interface),
 		)
+	case forward.AddressTranslated:
+		if r.Device == b.Where {
+			return fmt.Sprintf("%s puts %s in place of another address, and no rule is sure to do so with this packet", at, r.Address)
+		}
+		return fmt.Sprintf("%s puts %s in place of another address, and whether it answers for it on the link is not known", dev, r.Address)
 	case forward.SharedAddress:
 		which := "which of them has it"
 		if len(r.Sharers) == 1 {
@@ -435,6 +440,11 @@ func advice(b forward.Branch, dst netip.Addr) string {
 		return fmt.Sprintf("capture the device that has %s, or the neighbour entries of %s", b.Reason.Address, at)
 	case forward.SeveralOwners:
 		return fmt.Sprintf("find out which device really has %s", b.Reason.Address)
+	case forward.AddressTranslated:
+		if b.Reason.Device == b.Where {
+			return fmt.Sprintf("look at the translations of %s: which flow each of them is for; tell it with -flow", at)
+		}
+		return fmt.Sprintf("capture the neighbour entries of %s, which show whether somebody answers for %s", at, b.Reason.Address)
 	case forward.SharedAddress:
 		return fmt.Sprintf("capture the list of virtual routers (VRRP, RFC 9568) of %s, which shows who has it", Clean(joinAnd(b.Reason.Sharers)))
 	case forward.OwnerSilent:

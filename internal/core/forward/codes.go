@@ -29,6 +29,7 @@ var codeWords = [...]string{
 	OwnerElsewhere:     "owner-elsewhere",
 	SeveralOwners:      "several-owners",
 	SharedAddress:      "shared-address",
+	AddressTranslated:  "address-translated",
 	OwnerSilent:        "owner-silent",
 	OwnerNotKnown:      "owner-not-known",
 	InterfaceOnly:      "interface-only",

@@ -98,7 +98,9 @@ const (
 	OwnerElsewhere
 	SeveralOwners
 	SharedAddress // a virtual address, and which router has it is not known
-	OwnerSilent   // the owner's captures and the neighbour's entry disagree
+	// AddressTranslated: a device puts the address in place of another; whether it answers for it is not known, or no rule fits the packet
+	AddressTranslated
+	OwnerSilent // the owner's captures and the neighbour's entry disagree
 	OwnerNotKnown
 	InterfaceOnly // the route names an interface alone: it depends on somebody there answering for the destination
 	SwitchOff

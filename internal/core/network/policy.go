@@ -114,6 +114,7 @@ type Translation struct {
 	Undecided   bool       // it also asks for what no walk knows, or becomes what none knows
 	Keep        bool       // what it fits is left as it is, whatever translations follow
 	Answers     bool       // it is asked for each packet, what answers a flow that passed unchanged too
+	OnLink      bool       // the device answers on the link for the address that stands outside, which need not be its own (RFC 1027)
 	Mark        route.Mark
 }
 

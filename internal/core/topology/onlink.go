@@ -27,16 +27,17 @@ func (c Confidence) String() string { return confidenceNames[c] }
 type Answer uint8
 
 const (
-	Silent    Answer = iota // no capture tells who has the address
-	Device                  // a captured device
-	Host                    // something that is not captured, seen as a neighbour
-	Nobody                  // the neighbour entry shows that nothing answered
-	Down                    // a captured device has the address, on an interface that is down
-	Elsewhere               // a captured device has the address, and is not attached to this link
-	Several                 // more than one captured device has it
-	Conflict                // a captured device has it, but did not answer
-	Shared                  // a virtual address of captured devices; which of them has it is not known
-	MaybeDown               // nobody is known to have it; a captured device whose interface to the link is down may have had it
+	Silent     Answer = iota // no capture tells who has the address
+	Device                   // a captured device
+	Host                     // something that is not captured, seen as a neighbour
+	Nobody                   // the neighbour entry shows that nothing answered
+	Down                     // a captured device has the address, on an interface that is down
+	Elsewhere                // a captured device has the address, and is not attached to this link
+	Several                  // more than one captured device has it
+	Conflict                 // a captured device has it, but did not answer
+	Shared                   // a virtual address of captured devices; which of them has it is not known
+	Translated               // a captured device puts it in place of another address, and whether it answers for it is not known
+	MaybeDown                // nobody is known to have it; a captured device whose interface to the link is down may have had it
 )
 
 // OnLink is what is known of an address on a device's link.
@@ -47,7 +48,7 @@ type OnLink struct {
 	Confidence Confidence
 	// TwoEnds is set where the link has room for just one other device.
 	TwoEnds bool
-	// Proxy: the device answers for the address, and its own list of addresses lacks it: it is another's, reached through it (RFC 1027).
+	// Proxy: the device answers for the address, which is not its own: it is another's, reached through it (RFC 1027).
 	Proxy bool
 	// Sharers are the devices of a Shared address, in order.
 	Sharers []*network.Device
@@ -110,11 +111,17 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 			res.Proxy = t.device(p).ListsAddresses()
 			return res
 		}
+		if t.isTranslated(here, a, true, &res) {
+			return res
+		}
 		if p, ok := t.deduce(here, a, net, true); ok {
 			res.Answer, res.Device, res.Interface, res.Confidence = Device, t.device(p), p.ifname, Deduced
 			return res
 		}
 		res.Answer, res.Confidence = Host, Neighbour
+		return res
+	}
+	if t.isTranslated(here, a, learned, &res) {
 		return res
 	}
 	if p, ok := t.deduce(here, a, net, learned); ok {

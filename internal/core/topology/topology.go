@@ -47,9 +47,10 @@ type layout struct {
 	down        []int // attachments on interfaces that are down
 	segment     map[port]int
 	members     map[int][]port
-	macs        map[string][]port       // interfaces by their link-layer address
-	hopsUsed    map[port][]netip.Addr   // next hops that a device uses on an interface
-	virtual     map[netip.Addr][]shared // who shares an address
+	macs        map[string][]port        // interfaces by their link-layer address
+	hopsUsed    map[port][]netip.Addr    // next hops that a device uses on an interface
+	virtual     map[netip.Addr][]shared  // who shares an address
+	translated  map[netip.Addr][]outside // addresses that devices put in place of others, by address
 }
 
 // A port is one interface of one device.
@@ -111,7 +112,7 @@ func build(n *network.Snapshot, scans []*scan) *Topology {
 	t := &Topology{Network: n, layout: &layout{
 		of: n, scans: scans, byPrefix: new(bart.Table[[]int]), owners: map[netip.Addr][]int{}, byInterface: map[port][]int{},
 		segment: map[port]int{}, members: map[int][]port{}, hopsUsed: map[port][]netip.Addr{}, macs: map[string][]port{},
-		virtual: map[netip.Addr][]shared{},
+		virtual: map[netip.Addr][]shared{}, translated: map[netip.Addr][]outside{},
 	}}
 	for _, d := range n.Devices().All() {
 		first := len(t.attachments)
@@ -125,6 +126,7 @@ func build(n *network.Snapshot, scans []*scan) *Topology {
 			t.hopsUsed[p] = append(t.hopsUsed[p], h.address)
 		}
 		t.addAddresses(d, first)
+		t.addTranslated(d, first)
 		for _, v := range d.Virtuals().All() {
 			t.virtual[v.Address] = append(t.virtual[v.Address], shared{portOf(d, v.Interface), v.Holding, v.Mark})
 		}

@@ -34,7 +34,7 @@ type zoneTerm struct {
 	global   bool
 }
 
-// zonePolicies makes rules of "security policies from-zone A to-zone B policy P match … then …", and of those for all zones.
+// zonePolicies makes translations, and rules of "security policies from-zone A to-zone B policy P match … then …", and of those for all zones.
 func (r *reader) zonePolicies() {
 	z := &zones{members: map[string][]string{}, open: map[string]bool{}, byKey: map[string]*zoneTerm{}}
 	for _, k := range r.kept {
@@ -42,6 +42,7 @@ func (r *reader) zonePolicies() {
 			r.zoneLeaf(z, w[1:], k.mark)
 		}
 	}
+	r.translations(z)
 	if len(z.ports) == 0 {
 		if len(z.terms) > 0 {
 			r.restrictAt(network.FlowRule{}, z.terms[0].mark)

@@ -124,6 +124,8 @@ func (n *nat) fixed(x natRule) []network.Translation {
 	}
 	t.From, t.Becomes = netip.PrefixFrom(a, a.BitLen()), b
 	back.To, back.Becomes = netip.PrefixFrom(b, b.BitLen()), a
+	onLink := !slices.Contains(w, "no-alias")
+	t.OnLink, back.OnLink = onLink, onLink
 	if ported { // the port's answers take its address again by themselves; what the host begins itself goes by the lists
 		return []network.Translation{back}
 	}
@@ -146,7 +148,7 @@ func (n *nat) listed(r *reader, x natRule) []network.Translation {
 	case "pool":
 		p := n.pools[w[3]]
 		a, err := netip.ParseAddr(p[0])
-		base.Becomes = a
+		base.Becomes, base.OnLink = a, err == nil
 		base.Undecided = err != nil || p[0] != p[1] // which one of several is not told
 	default:
 		return unsure
