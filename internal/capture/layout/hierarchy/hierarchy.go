@@ -114,6 +114,7 @@ func (r *reader) finish() {
 		a := &r.Facts.Addresses[i]
 		a.Table = cmp.Or(a.Table, r.tables[a.Interface])
 	}
+	r.disabledWithUnits()
 	r.objects()
 	r.termLists()
 	r.numberedLists()

@@ -9,6 +9,7 @@ import (
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/capture/layout/layouttest"
 	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
 )
 
 const braces = `## Last commit: 2026-11-03 02:11:09 UTC by night
@@ -128,7 +129,7 @@ func says(in []byte, r layout.Reading) []string {
 	return append(out, layouttest.Applied(r.Facts.Applied)...)
 }
 
-var want = []string{"address 172.28.61.2/30 up0.0", "address fd6b:2::2/64 up0.0", "address 10.61.80.1/24 yard1.0", "down yard1 true", "check up0.0 loose",
+var want = []string{"address 172.28.61.2/30 up0.0", "address fd6b:2::2/64 up0.0", "address 10.61.80.1/24 yard1.0", "down yard1 true", "down yard1.0 true", "check up0.0 loose",
 	"static  10.61.96.0/20 172.28.61.1   200", "static  10.61.97.0/24 invalid IP  blackhole 0", "static  10.61.99.0/24 172.28.61.1   9", "static  10.61.99.0/24 172.28.61.5   9", "static  10.61.99.0/24 172.28.61.6   30", "static tills 0.0.0.0/0 invalid IP default  0",
 	"restricted 0 in yard1.0 out ", "NIGHT 4 hook 1 deny in up0.0", "policies between zones 0 hook 0 deny perhaps"}
 
@@ -283,4 +284,45 @@ func FuzzRead(f *testing.F) {
 	f.Add([]byte(kindLines))
 	f.Add([]byte(kindBraces))
 	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, Read, in) })
+}
+
+// TestWhatDropsAndIsNotRead: services and simple filters of interfaces, rules for flows, what drops by applications, filters of frames.
+func TestWhatDropsAndIsNotRead(t *testing.T) {
+	for line, want := range map[string]network.FlowRule{
+		"set interfaces up0 unit 0 family inet service input service-set NIGHT":                      {Family: route.IPv4, In: "up0.0", Hook: network.ComingIn},
+		"set interfaces up0 unit 0 family inet service output service-set NIGHT":                     {Family: route.IPv4, Out: "up0.0", Hook: network.GoingOut},
+		"set interfaces up0 unit 0 family inet simple-filter input NIGHT":                            {Family: route.IPv4, In: "up0.0", Hook: network.ComingIn},
+		"set routing-options flow route NIGHT then discard":                                          {Hook: network.ComingIn},
+		"set security application-firewall rule-sets NIGHT default-rule deny":                        {Hook: network.ComingIn},
+		"set vlans night forwarding-options filter input F":                                          {Hook: network.ComingIn},
+		"set security forwarding-options family inet6 mode drop":                                     {Family: route.IPv6},
+		"set routing-options flow route NIGHT match destination 10.61.80.0/24":                       {},
+		"set security application-firewall rule-sets NIGHT rule r match dynamic-application odd:ONE": {},
+		"set vlans night vlan-id 7":                                                                  {},
+	} {
+		r := layouttest.Laws(t, Read, []byte("set interfaces up1 unit 0 family inet address 172.28.61.2/30\n"+line+"\n"))
+		var got []network.FlowRule
+		for _, f := range r.Facts.Policy.Flows {
+			if f.Undecided && !f.Permit {
+				got = append(got, network.FlowRule{Family: f.Family, In: f.In, Out: f.Out, Hook: f.Hook})
+			}
+		}
+		if want == (network.FlowRule{}) {
+			require.Empty(t, got, line)
+			continue
+		}
+		require.Equal(t, []network.FlowRule{want}, got, line)
+	}
+}
+
+// TestAnInterfaceThatIsSwitchedOff takes its units along.
+func TestAnInterfaceThatIsSwitchedOff(t *testing.T) {
+	r := layouttest.Laws(t, Read, []byte("set interfaces up0 disable\nset interfaces up0 unit 7 family inet address 172.28.61.2/30\nset interfaces up1 unit 0 family inet address 172.28.61.6/30\n"))
+	var down []string
+	for _, i := range r.Facts.Interfaces {
+		if i.State == network.LinkDown {
+			down = append(down, i.Name)
+		}
+	}
+	require.Equal(t, []string{"up0", "up0.7"}, down)
 }

@@ -38,6 +38,9 @@ func (r *reader) leaf(w []string, lo, hi int) (bool, error) {
 	case w[0] == "forwarding-options" && appliesFilter(w): // of a whole table
 		r.Restrict(network.FlowRule{}, lo, hi)
 		return true, nil
+	case table == "" && decides(w):
+		r.Restrict(network.FlowRule{Hook: network.ComingIn}, lo, hi)
+		return true, nil
 	case len(w) > 1 && (w[0] == "routing-options" || w[0] == "static"):
 		return r.static(w, table, lo, hi)
 	case len(w) > 2 && w[0] == "interfaces" && slices.Contains(kinds, w[1]):
@@ -50,6 +53,9 @@ func (r *reader) leaf(w []string, lo, hi int) (bool, error) {
 		return true, nil
 	case r.kindRestricts(w, lo, hi):
 		return true, nil
+	case strings.HasPrefix(strings.Join(w, " "), "security forwarding-options family inet6 mode drop"):
+		r.Restrict(network.FlowRule{Family: route.IPv6}, lo, hi)
+		return true, nil
 	case len(w) > 3 && w[1] == "unit" && table == "": // of "interfaces" alone
 		return r.port(w, lo, hi)
 	case table == "" && ruled(w):
@@ -57,6 +63,19 @@ func (r *reader) leaf(w []string, lo, hi int) (bool, error) {
 		return false, nil
 	}
 	return false, nil
+}
+
+// decides reports whether a leaf is of a branch that drops packets of the whole device in a manner that is not read.
+func decides(w []string) bool {
+	switch {
+	case len(w) > 3 && w[0] == "routing-options" && w[1] == "flow" && w[2] == "route": // RFC 8955
+		return slices.Contains(w, "then")
+	case len(w) > 2 && w[0] == "security":
+		return w[1] == "application-firewall" && slices.Contains(w, "deny")
+	case len(w) > 2 && w[0] == "vlans": // of frames
+		return appliesFilter(w)
+	}
+	return false
 }
 
 // appliesFilter reports whether a leaf applies a filter to what comes in or goes out.
@@ -102,6 +121,13 @@ func (r *reader) port(w []string, lo, hi int) (bool, error) {
 		return r.address(network.Address{Prefix: p, Interface: ifname, Configured: true, Mark: layout.Mark(lo, hi)}) || shared, nil
 	case len(w) > 1 && w[0] == "filter" && (strings.HasPrefix(w[1], "input") || strings.HasPrefix(w[1], "output")):
 		return r.applyFilter(ifname, fam, w[1:], lo, hi), nil
+	case len(w) > 2 && (w[0] == "service" || w[0] == "simple-filter") && (w[1] == "input" || w[1] == "output"):
+		if w[1] == "input" {
+			r.Restrict(network.FlowRule{Family: fam, In: ifname, Hook: network.ComingIn}, lo, hi)
+		} else {
+			r.Restrict(network.FlowRule{Family: fam, Out: ifname, Hook: network.GoingOut}, lo, hi)
+		}
+		return true, nil
 	case len(w) > 0 && w[0] == "rpf-check":
 		mode := network.CheckStrict
 		if slices.Contains(w, "loose") {
@@ -116,6 +142,26 @@ func (r *reader) port(w []string, lo, hi int) (bool, error) {
 		return true, nil
 	}
 	return false, nil
+}
+
+// disabledWithUnits takes the units of an interface that is switched off down with it.
+func (r *reader) disabledWithUnits() {
+	units := map[string][]string{}
+	for _, a := range r.Facts.Addresses {
+		if parent, _, ok := strings.Cut(a.Interface, "."); ok && !slices.Contains(units[parent], a.Interface) {
+			units[parent] = append(units[parent], a.Interface)
+		}
+	}
+	for _, i := range r.Facts.Interfaces {
+		if i.State != network.LinkDown {
+			continue
+		}
+		for _, unit := range units[i.Name] {
+			down := i
+			down.Name = unit
+			r.Facts.Interfaces = append(r.Facts.Interfaces, down)
+		}
+	}
 }
 
 // applyFilter reads "input NAME" and "output NAME" below an interface. On the device's own interface it holds for what is for the

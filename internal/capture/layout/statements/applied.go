@@ -50,6 +50,10 @@ func (r *reader) applied(w []string, lo, hi int) bool {
 	case strings.HasPrefix(line, "ip policy route-map"), strings.HasPrefix(line, "ipv6 policy route-map"), strings.HasPrefix(line, "pbr-policy "),
 		strings.HasPrefix(line, "ip verify source"), strings.HasPrefix(line, "ipv6 verify source"): // by bindings that stand elsewhere
 		r.Restrict(network.FlowRule{Family: fam, In: ifname}, lo, hi)
+	case strings.HasPrefix(line, "ip wccp ") && slices.Contains(w, "redirect"), strings.HasPrefix(line, "ip vrf select "), // another way than routes tell
+		strings.HasPrefix(line, "cts role-based enforcement"), line == "ip nat enable": // by tables that stand elsewhere
+		in, out := directions(w)
+		r.restrict(fam, ifname, in || !out, out || !in, lo, hi)
 	case strings.HasPrefix(line, "nat outbound"), strings.HasPrefix(line, "crypto map"):
 		r.Restrict(network.FlowRule{Family: fam, Out: ifname}, lo, hi)
 	case strings.HasPrefix(line, "zone-member "):
@@ -92,7 +96,8 @@ func appliesGlobally(w []string) bool {
 	if w[0] == "firewall" && (slices.Contains(w, "default") || slices.Contains(w, "packet-filter")) {
 		return slices.Contains(w, "deny") || slices.Contains(w, "drop") || slices.Contains(w, "packet-filter")
 	}
-	if w[0] == "policy" && w[1] == "interzone" {
+	switch line := strings.Join(w, " "); {
+	case strings.HasPrefix(line, "policy interzone"), strings.HasPrefix(line, "cts role-based enforcement"):
 		return true
 	}
 	if len(w) < 3 {

@@ -152,7 +152,7 @@ func namedEntry(w []string) (name string, words []string, wild bool) {
 	if words[0] == "seq" && len(words) > 2 {
 		words = words[2:]
 	}
-	if !slices.Contains([]string{"permit", "deny", "remark"}, words[0]) {
+	if !slices.Contains([]string{"permit", "deny", "remark", "dynamic"}, words[0]) {
 		return name, nil, wild // what is said of the list is no rule of it
 	}
 	return name, words, wild

@@ -132,6 +132,30 @@ func TestLevels(t *testing.T) {
 	}
 }
 
+// TestWhatHangsOnOtherTables: an entry that is opened for some, a redirection, rules by groups, translations without sides, limits that
+// drop all.
+func TestWhatHangsOnOtherTables(t *testing.T) {
+	r := layouttest.Laws(t, Read, []byte("access-list 101 dynamic NIGHT permit ip any any\naccess-list 101 deny ip any any\n"))
+	require.Equal(t, []string{"permit perhaps", "deny perhaps", "deny"}, layouttest.Lists(r.Facts.ListRules)["101"])
+	for text, want := range map[string]bool{
+		"interface up0\n ip wccp 61 redirect in\n":                                                                                   true,
+		"interface up0\n ip wccp 61 group-listen\n":                                                                                  false,
+		"interface up0\n ip vrf select source\n":                                                                                     true,
+		"interface up0\n cts role-based enforcement\n":                                                                               true,
+		"cts role-based enforcement\ninterface up0\n":                                                                                true,
+		"cts role-based permissions from 7 to 8 NIGHT\ninterface up0\n":                                                              false,
+		"interface up0\n ip nat enable\nip nat source list 7 interface up1 overload\n":                                               true,
+		"policy-map P\n class C\n  police 8000 conform-action drop exceed-action drop\ninterface up0\n service-policy input P\n":     true,
+		"policy-map P\n class C\n  police 8000 conform-action transmit exceed-action drop\ninterface up0\n service-policy input P\n": false,
+	} {
+		r := layouttest.Laws(t, Read, []byte(text))
+		got := slices.ContainsFunc(r.Facts.Policy.Flows, func(f network.FlowRule) bool {
+			return f.Undecided && f.NotRead && (f.In == "up0" || f.In == "" && f.Out == "")
+		})
+		require.Equal(t, want, got, text)
+	}
+}
+
 // TestAListWithoutADirection may stop what comes in and what goes out.
 func TestAListWithoutADirection(t *testing.T) {
 	for line, want := range map[string][2]bool{"ip access-group ONE TWO": {true, true}, "ip access-group ONE TWO in": {true, false}, "ip access-group ONE TWO out": {false, true}} {

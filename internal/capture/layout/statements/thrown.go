@@ -1,6 +1,8 @@
 package statements
 
 import (
+	"slices"
+
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 )
@@ -27,7 +29,7 @@ func (t *thrown) line(w []string, indented bool, ifname string, m route.Mark) bo
 			t.policy = w[1]
 			return true
 		}
-	case t.policy != "" && len(w) == 1 && w[0] == "drop":
+	case t.policy != "" && (len(w) == 1 && w[0] == "drop" || dropsAll(w)):
 		if t.throws == nil {
 			t.throws = map[string]bool{}
 		}
@@ -38,6 +40,12 @@ func (t *thrown) line(w []string, indented bool, ifname string, m route.Mark) bo
 		return true
 	}
 	return false
+}
+
+// dropsAll reports whether a limit of rates drops what keeps it too.
+func dropsAll(w []string) bool {
+	i := slices.Index(w, "conform-action")
+	return i >= 0 && i+1 < len(w) && w[i+1] == "drop"
 }
 
 // finish restricts the interfaces on which a policy throws packets away: which ones is not read.
