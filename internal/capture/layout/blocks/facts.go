@@ -30,6 +30,9 @@ func (r *reader) facts() {
 		}
 	}
 	for _, o := range r.objects {
+		if o.section == "system settings" && o.first("opmode") == "transparent" { // it is no router then
+			r.restrict(network.FlowRule{}, o.mark)
+		}
 		if o.name == "" {
 			continue
 		}
@@ -43,9 +46,13 @@ func (r *reader) facts() {
 		case "router static6":
 			r.static(o)
 		case "router policy", "router policy6", "firewall vip", "firewall vip6", "firewall central-snat-map", "firewall interface-policy",
-			"firewall DoS-policy", "firewall ttl-policy", "firewall proxy-policy", "firewall multicast-policy":
+			"firewall acl", "firewall acl6", "firewall security-policy", "firewall DoS-policy", "firewall ttl-policy", "firewall proxy-policy", "firewall multicast-policy":
 			if o.first("status") != "disable" && o.section != "firewall multicast-policy" {
 				r.restrict(network.FlowRule{}, o.mark)
+			}
+		case "service": // which of several links packets take, whatever routes tell
+			if p := o.parent; p != nil && p.parent != nil && (p.parent.section == "system sdwan" || p.parent.section == "system virtual-wan-link") && o.first("status") != "disable" {
+				r.restrict(network.FlowRule{Hook: network.Steered}, o.mark)
 			}
 		case "firewall local-in-policy", "firewall local-in-policy6":
 			r.restrict(network.FlowRule{Hook: network.ForItself}, o.mark)

@@ -45,6 +45,7 @@ func (r *reader) facts() {
 				r.restrict(network.FlowRule{In: i.get("interface")}, i.mark)
 			}
 		}
+		r.elsewhere(i)
 		if strings.HasPrefix(i.section, "interface") && i.off() {
 			if n := i.get("name"); n != "" {
 				r.Facts.Interfaces = append(r.Facts.Interfaces, network.Interface{Name: n, State: network.LinkDown, Configured: true, Mark: i.mark})
@@ -53,6 +54,24 @@ func (r *reader) facts() {
 	}
 	r.rules()
 	r.translations()
+}
+
+// elsewhere keeps what decides over packets beside filters: policies of IPsec (RFC 4301), portals in front of an interface, rules for
+// frames.
+func (r *reader) elsewhere(i *item) {
+	if i.verb != "add" || i.off() {
+		return
+	}
+	switch i.section {
+	case "ip ipsec policy":
+		if i.get("action") != "none" && i.get("template") != "yes" {
+			r.restrict(network.FlowRule{}, i.mark)
+		}
+	case "ip hotspot":
+		r.restrict(network.FlowRule{Hook: network.ComingIn, In: i.get("interface")}, i.mark)
+	case "interface ethernet switch rule", "interface bridge filter":
+		r.restrict(network.FlowRule{Hook: network.ComingIn}, i.mark)
+	}
 }
 
 func (r *reader) restrict(rule network.FlowRule, m route.Mark) {
