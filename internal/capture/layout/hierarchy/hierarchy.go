@@ -67,12 +67,14 @@ type reader struct {
 	statics     map[string][]int        // table and prefix: indexes of its next hops
 	preferences map[string]route.Number // table and prefix
 	indent      int                     // of the line, in blanks: what stands elsewhere below a tree that was cut is none of its leaves
+	natKept     map[string]route.Mark   // rules of translations by kind and number: the line that tells what becomes of addresses
+	natSided    map[string]bool         // those of one interface
 	off         [][]string              // branches that are switched off by lines of their own
 }
 
 // Read reads a text of this family.
 func Read(text []byte) layout.Reading {
-	r := reader{statics: map[string][]int{}, preferences: map[string]route.Number{}, tables: map[string]string{}}
+	r := reader{statics: map[string][]int{}, preferences: map[string]route.Number{}, tables: map[string]string{}, natKept: map[string]route.Mark{}, natSided: map[string]bool{}}
 	r.Layout = name
 	r.groups.Prefixed = true
 	for lo, hi := range layout.Lines(text) {
@@ -115,6 +117,7 @@ func (r *reader) finish() {
 		a.Table = cmp.Or(a.Table, r.tables[a.Interface])
 	}
 	r.disabledWithUnits()
+	r.natEverywhere()
 	r.objects()
 	r.termLists()
 	r.numberedLists()

@@ -311,6 +311,7 @@ func TestWhatDropsAndIsNotRead(t *testing.T) {
 			require.Empty(t, got, line)
 			continue
 		}
+		want.Chain = 0 // that tells a rule for all packets from none
 		require.Equal(t, []network.FlowRule{want}, got, line)
 	}
 }
@@ -325,4 +326,17 @@ func TestAnInterfaceThatIsSwitchedOff(t *testing.T) {
 		}
 	}
 	require.Equal(t, []string{"up0", "up0.7"}, down)
+}
+
+// TestSettingsOfTheWholeDevice: forwarding that is switched off, and checks of all sources.
+func TestSettingsOfTheWholeDevice(t *testing.T) {
+	r := layouttest.Laws(t, Read, []byte("set system ip disable-forwarding\nset firewall global-options source-validation loose\nset interfaces ethernet eth0 address 10.61.16.1/24\n"))
+	require.Len(t, r.Facts.Forwarding, 1)
+	require.False(t, r.Facts.Forwarding[0].On)
+	require.Equal(t, route.IPv4, r.Facts.Forwarding[0].Family)
+	require.Equal(t, network.CheckLoose, r.Facts.Checks[0].Mode)
+	require.Empty(t, r.Facts.Checks[0].Interface)
+	r = layouttest.Laws(t, Read, []byte("set system ipv6 disable-forwarding\nset firewall global-options source-validation disable\nset interfaces ethernet eth0 address 10.61.16.1/24\n"))
+	require.Equal(t, route.IPv6, r.Facts.Forwarding[0].Family)
+	require.Empty(t, r.Facts.Checks)
 }

@@ -2,6 +2,7 @@ package hierarchy
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -103,12 +104,39 @@ func (r *reader) kindRestricts(w []string, lo, hi int) bool {
 		r.Restrict(network.FlowRule{Out: last}, lo, hi)
 	case w[0] == "firewall" && (at(1) == "ipv4" || at(1) == "ipv6") && at(2) == "prerouting" && len(w) > 4:
 		r.Restrict(network.FlowRule{Family: map[string]route.Family{"ipv4": route.IPv4, "ipv6": route.IPv6}[w[1]]}, lo, hi)
+	case w[0] == "nat" && at(2) == "rule" && at(4) == "translation": // where it is for one interface alone, that is told beside
+		r.natKept[w[1]+" "+w[3]] = layout.Mark(lo, hi)
+		return false
+	case w[0] == "load-balancing" && at(1) == "wan" && at(2) == "rule" && at(4) == "interface",
+		w[0] == "policy" && strings.HasPrefix(at(1), "local-route") && at(2) == "rule" && at(4) == "set":
+		r.Restrict(network.FlowRule{Hook: network.Steered}, lo, hi)
+	case w[0] == "vpn" && at(1) == "ipsec" && at(2) == "site-to-site" && slices.Contains(w, "prefix"):
+		r.Restrict(network.FlowRule{}, lo, hi)
+	case w[0] == "system" && (at(1) == "ip" || at(1) == "ipv6") && at(2) == "disable-forwarding":
+		fam := map[string]route.Family{"ip": route.IPv4, "ipv6": route.IPv6}[w[1]]
+		r.Facts.Forwarding = append(r.Facts.Forwarding, network.Switch{Family: fam, Mark: layout.Mark(lo, hi)})
+	case w[0] == "firewall" && at(1) == "global-options" && at(2) == "source-validation" && (last == "strict" || last == "loose"):
+		mode := map[string]network.CheckMode{"strict": network.CheckStrict, "loose": network.CheckLoose}[last]
+		r.Facts.Checks = append(r.Facts.Checks, network.SourceCheck{Family: route.IPv4, Mode: mode, Mark: layout.Mark(lo, hi)})
 	case w[0] == "nat" && slices.Contains(w, "outbound-interface"):
+		r.natSided[at(1)+" "+at(3)] = true
 		r.Restrict(network.FlowRule{Out: last}, lo, hi)
-	case w[0] == "nat" && slices.Contains(w, "inbound-interface"), w[0] == "policy" && strings.HasPrefix(at(1), "route") && at(3) == "interface":
+	case w[0] == "nat" && slices.Contains(w, "inbound-interface"):
+		r.natSided[at(1)+" "+at(3)] = true
+		r.Restrict(network.FlowRule{In: last}, lo, hi)
+	case w[0] == "policy" && strings.HasPrefix(at(1), "route") && at(3) == "interface":
 		r.Restrict(network.FlowRule{In: last}, lo, hi)
 	default:
 		return false
 	}
 	return true
+}
+
+// natEverywhere keeps translations that are for no interface alone.
+func (r *reader) natEverywhere() {
+	for _, key := range slices.Sorted(maps.Keys(r.natKept)) {
+		if !r.natSided[key] {
+			r.restrictAt(network.FlowRule{}, r.natKept[key])
+		}
+	}
 }

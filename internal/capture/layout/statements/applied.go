@@ -56,9 +56,40 @@ func (r *reader) applied(w []string, lo, hi int) bool {
 		r.restrict(fam, ifname, in || !out, out || !in, lo, hi)
 	case strings.HasPrefix(line, "nat outbound"), strings.HasPrefix(line, "crypto map"):
 		r.Restrict(network.FlowRule{Family: fam, Out: ifname}, lo, hi)
-	case strings.HasPrefix(line, "zone-member "):
+	case strings.HasPrefix(line, "zone-member "), line == "management-only":
 		r.Restrict(network.FlowRule{Family: fam, In: ifname}, lo, hi)
 		r.Restrict(network.FlowRule{Family: fam, Out: ifname}, lo, hi)
+	default:
+		return false
+	}
+	return true
+}
+
+// guards keeps what a line outside of all interfaces says of one by its name, or of all translations: "crypto map M interface I",
+// "ip verify reverse-path interface I", "nat (I) 1 …", "static (I,J) …".
+func (r *reader) guards(w []string, lo, hi int) bool {
+	at := func(i int) string {
+		if i < len(w) {
+			return w[i]
+		}
+		return ""
+	}
+	switch {
+	case w[0] == "crypto" && at(1) == "map" && at(3) == "interface" && len(w) == 5:
+		r.Restrict(network.FlowRule{Out: w[4]}, lo, hi)
+	case w[0] == "ip" && at(1) == "verify" && at(2) == "reverse-path" && at(3) == "interface" && len(w) == 5:
+		r.Facts.Checks = append(r.Facts.Checks, network.SourceCheck{Interface: w[4], Mode: network.CheckStrict, Mark: layout.Mark(lo, hi)})
+	case w[0] == "wccp" && at(1) == "interface" && slices.Contains(w, "redirect"):
+		r.Restrict(network.FlowRule{In: at(2)}, lo, hi)
+	case w[0] == "nat-control":
+		r.Restrict(network.FlowRule{}, lo, hi)
+	case (w[0] == "nat" || w[0] == "global") && len(w) > 2 && strings.HasPrefix(w[1], "(") && !strings.Contains(w[1], ","):
+		side := strings.Trim(w[1], "()")
+		r.Restrict(network.FlowRule{In: side}, lo, hi)
+		r.Restrict(network.FlowRule{Out: side}, lo, hi)
+	case w[0] == "static" && len(w) > 2 && translates(w[1]) != nil:
+		r.Restrict(network.FlowRule{Out: translates(w[1])[1]}, lo, hi)
+		r.Restrict(network.FlowRule{In: translates(w[1])[1]}, lo, hi)
 	default:
 		return false
 	}

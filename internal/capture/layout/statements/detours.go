@@ -38,7 +38,7 @@ type detour struct {
 }
 
 // policyOf matches a line that applies a policy to an interface.
-var policyOf = regexp.MustCompile(`(?m)^\s+(?:ip(?:v6)? policy route-map|pbr-policy) (\S+)\s*$`)
+var policyOf = regexp.MustCompile(`(?m)^\s+(?:ip(?:v6)? policy route-map|policy-route route-map|pbr-policy) (\S+)\s*$`)
 
 // learn finds the route-maps that are policies; most are about routes.
 func (d *detours) learn(text []byte) {
@@ -130,7 +130,7 @@ func (c *clause) rules() []network.FlowRule {
 // apply notes where a policy is applied; false for any other line.
 func (d *detours) apply(w []string, fam route.Family, ifname string, m route.Mark) bool {
 	switch {
-	case len(w) == 4 && w[1] == "policy" && w[2] == "route-map":
+	case len(w) == 4 && w[1] == "policy" && w[2] == "route-map", len(w) == 3 && w[0] == "policy-route" && w[1] == "route-map":
 	case len(w) == 2 && w[0] == "pbr-policy":
 	default:
 		return false

@@ -156,6 +156,37 @@ func TestWhatHangsOnOtherTables(t *testing.T) {
 	}
 }
 
+// TestLinesThatNameAnInterface: what stands outside of its block decides over its packets all the same.
+func TestLinesThatNameAnInterface(t *testing.T) {
+	const text = "interface p0\n nameif hall\n ip address 10.61.16.1 255.255.255.0\ninterface p1\n nameif up\n ip address 172.28.61.2 255.255.255.252\n"
+	for line, want := range map[string][]string{
+		"crypto map M interface up\n":                                       {" up"},
+		"crypto map M 10 match address X\n":                                 nil,
+		"wccp interface hall 61 redirect in\n":                              {"hall "},
+		"nat (hall) 1 10.61.16.0 255.255.255.0\n":                           {"hall ", " hall"},
+		"global (up) 1 interface\n":                                         {"up ", " up"},
+		"static (hall,up) 172.28.61.3 10.61.16.9\n":                         {" up", "up "},
+		"nat-control\n":                                                     {" "},
+		"policy-map P\n class C\n  drop\nservice-policy P interface hall\n": {"hall ", " hall"},
+		"policy-map P\n class C\n  drop\nservice-policy P global\n":         {" ", " "},
+		"policy-map P\n class C\n  inspect dns\nservice-policy P global\n":  nil,
+		"interface p2\n nameif desk\n management-only\n":                    {"desk ", " desk"},
+		"interface p2\n nameif desk\n policy-route route-map NOBODY\n":      {"desk "},
+	} {
+		r := layouttest.Laws(t, Read, []byte(text+line))
+		var got []string
+		for _, f := range r.Facts.Policy.Flows {
+			if f.NotRead && !f.Permit && f.Hook != network.ForItself || f.Hook == network.Steered && f.Undecided {
+				got = append(got, f.In+" "+f.Out)
+			}
+		}
+		require.Equal(t, want, got, line)
+	}
+	r := layouttest.Laws(t, Read, []byte(text+"ip verify reverse-path interface up\n"))
+	require.Equal(t, "up", r.Facts.Checks[0].Interface)
+	require.Equal(t, network.CheckStrict, r.Facts.Checks[0].Mode)
+}
+
 // TestAListWithoutADirection may stop what comes in and what goes out.
 func TestAListWithoutADirection(t *testing.T) {
 	for line, want := range map[string][2]bool{"ip access-group ONE TWO": {true, true}, "ip access-group ONE TWO in": {true, false}, "ip access-group ONE TWO out": {false, true}} {

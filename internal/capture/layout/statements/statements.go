@@ -246,6 +246,8 @@ func (r *reader) inBlock(w []string, s string, indented bool, lo, hi int) (used 
 	case r.thrown.line(w, indented, r.interfaceNow(), layout.Mark(lo, hi)):
 		r.part = true
 		return false, nil
+	case !indented && r.guards(w, lo, hi):
+		return true, nil
 	case !indented && len(w) == 5 && w[1] == "local" && w[2] == "policy": // of what the device sends itself
 		r.Restrict(network.FlowRule{Hook: network.FromItself}, lo, hi)
 		return true, nil

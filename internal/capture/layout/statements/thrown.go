@@ -2,6 +2,7 @@ package statements
 
 import (
 	"slices"
+	"strings"
 
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
@@ -24,6 +25,11 @@ type appliedPolicy struct {
 // line takes a line in, and reports whether it belongs to what is kept.
 func (t *thrown) line(w []string, indented bool, ifname string, m route.Mark) bool {
 	switch {
+	case len(w) > 2 && w[0] == "service-policy" && !indented && (w[2] == "interface" || w[2] == "global"):
+		for _, in := range []bool{true, false} { // both ways
+			t.applied = append(t.applied, appliedPolicy{w[1], strings.Join(w[3:min(4, len(w))], ""), in, m})
+		}
+		return true
 	case !indented:
 		if t.policy = ""; len(w) == 2 && w[0] == "policy-map" {
 			t.policy = w[1]
