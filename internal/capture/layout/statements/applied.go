@@ -54,8 +54,24 @@ func (r *reader) applied(w []string, lo, hi int) bool {
 		strings.HasPrefix(line, "cts role-based enforcement"), line == "ip nat enable": // by tables that stand elsewhere
 		in, out := directions(w)
 		r.restrict(fam, ifname, in || !out, out || !in, lo, hi)
-	case strings.HasPrefix(line, "nat outbound"), strings.HasPrefix(line, "crypto map"):
+	case strings.HasPrefix(line, "nat outbound"), strings.HasPrefix(line, "crypto map"), strings.HasPrefix(line, "ipsec policy "), strings.HasPrefix(line, "ipsec apply policy "):
 		r.Restrict(network.FlowRule{Family: fam, Out: ifname}, lo, hi)
+	case strings.HasPrefix(line, "nat server "), strings.HasPrefix(line, "nat static "), strings.HasPrefix(line, "ip nat source "), strings.HasPrefix(line, "ip nat destination "):
+		r.Restrict(network.FlowRule{Family: fam, In: ifname}, lo, hi)
+		r.Restrict(network.FlowRule{Family: fam, Out: ifname}, lo, hi)
+	case strings.HasPrefix(line, "ip policy-based-route "), strings.HasPrefix(line, "ipv6 policy-based-route "), strings.HasPrefix(line, "epbr ip"), strings.HasPrefix(line, "traffic-redirect "):
+		r.Restrict(network.FlowRule{Family: fam, In: ifname, Hook: network.Steered}, lo, hi)
+	case strings.HasPrefix(line, "qos apply policy "), w[0] == "access-list" && len(w) == 3 && (w[2] == "in" || w[2] == "out"):
+		in, out := directions(w)
+		r.restrict(fam, ifname, in || !out, out || !in, lo, hi)
+	case strings.HasPrefix(line, "ip source check user-bind"):
+		r.Restrict(network.FlowRule{Family: fam, In: ifname}, lo, hi)
+	case line == "urpf strict", line == "urpf loose", strings.HasPrefix(line, "ip urpf strict"), strings.HasPrefix(line, "ip urpf loose"), strings.HasPrefix(line, "ipv6 urpf strict"), strings.HasPrefix(line, "ipv6 urpf loose"):
+		mode := network.CheckStrict
+		if slices.Contains(w, "loose") {
+			mode = network.CheckLoose
+		}
+		r.Facts.Checks = append(r.Facts.Checks, network.SourceCheck{Family: fam, Interface: ifname, Mode: mode, Mark: layout.Mark(lo, hi)})
 	case strings.HasPrefix(line, "zone-member "), line == "management-only":
 		r.Restrict(network.FlowRule{Family: fam, In: ifname}, lo, hi)
 		r.Restrict(network.FlowRule{Family: fam, Out: ifname}, lo, hi)
@@ -110,7 +126,7 @@ func appliesSomewhere(w []string) bool {
 	}
 	line := strings.Join(w, " ")
 	for _, s := range []string{"ip access-group ", "ipv6 traffic-filter ", "ipv4 access-group ", "ipv6 access-group ", "traffic-filter ", "packet-filter ", "traffic-policy ", "ip policy route-map ", "ip nat outside", "apply access-list ",
-		"zone-member ", "crypto map "} {
+		"zone-member ", "crypto map ", "object-policy apply "} {
 		if strings.HasPrefix(line+" ", s) {
 			return true
 		}
@@ -122,13 +138,15 @@ func appliesSomewhere(w []string) bool {
 // what it switches.
 func appliesGlobally(w []string) bool {
 	if len(w) == 1 {
-		return w[0] == "security-policy" || w[0] == "packet-filter"
+		return w[0] == "security-policy" || w[0] == "packet-filter" || w[0] == "nat-policy"
 	}
 	if w[0] == "firewall" && (slices.Contains(w, "default") || slices.Contains(w, "packet-filter")) {
 		return slices.Contains(w, "deny") || slices.Contains(w, "drop") || slices.Contains(w, "packet-filter")
 	}
 	switch line := strings.Join(w, " "); {
-	case strings.HasPrefix(line, "policy interzone"), strings.HasPrefix(line, "cts role-based enforcement"):
+	case strings.HasPrefix(line, "policy interzone"), strings.HasPrefix(line, "cts role-based enforcement"), strings.HasPrefix(line, "nat-policy interzone"),
+		line == "router segment-security", strings.HasPrefix(line, "flow-route "), strings.HasPrefix(line, "nat static outbound "),
+		strings.HasPrefix(line, "nat static global "), strings.HasPrefix(line, "nat server "):
 		return true
 	}
 	if len(w) < 3 {

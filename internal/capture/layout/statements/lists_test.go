@@ -187,6 +187,45 @@ func TestLinesThatNameAnInterface(t *testing.T) {
 	require.Equal(t, network.CheckStrict, r.Facts.Checks[0].Mode)
 }
 
+// TestOtherWordsForWhatDecides: of systems that call translations, policies and checks otherwise.
+func TestOtherWordsForWhatDecides(t *testing.T) {
+	for text, want := range map[string][]string{
+		"interface up0\n ipsec policy P\n": {" up0"},
+		"interface up0\n nat server protocol tcp global 172.28.61.9 80 inside 10.61.16.9 80\n": {"up0 ", " up0"},
+		"interface up0\n nat static enable\n":                                                  {"up0 ", " up0"},
+		"interface up0\n ip nat source dynamic access-list X overload\n":                       {"up0 ", " up0"},
+		"interface up0\n ip policy-based-route R\n":                                            {"up0 "},
+		"interface up0\n epbr ip policy P\n":                                                   {"up0 "},
+		"interface up0\n traffic-redirect inbound acl 3000 ip-nexthop 172.28.61.9\n":           {"up0 "},
+		"interface up0\n qos apply policy P inbound\n":                                         {"up0 "},
+		"interface up0\n qos apply policy P outbound\n":                                        {" up0"},
+		"interface up0\n access-list X in\n":                                                   {"up0 "},
+		"interface up0\n ip source check user-bind enable\n":                                   {"up0 "},
+		"#\nnat-policy\n rule name x\n  action source-nat easy-ip\n":                           {" "},
+		"#\nnat static outbound 10.61.16.9 172.28.61.9\n":                                      {" "},
+		"firewall zone trust\n add interface up0\n":                                            {"up0 ", " up0"},
+		"security-zone name Trust\n import interface up0\n":                                    {"up0 ", " up0"},
+		"zone-pair security source any destination any\n object-policy apply ip P\n":           {" "},
+		"router segment-security\n   vrf default\n":                                            {" "},
+		"interface up0\n undo shutdown\n":                                                      nil,
+	} {
+		r := layouttest.Laws(t, Read, []byte(text))
+		var got []string
+		for _, f := range r.Facts.Policy.Flows {
+			if f.Undecided {
+				got = append(got, f.In+" "+f.Out)
+			}
+		}
+		require.Equal(t, want, slices.Compact(got), text)
+	}
+	for line, want := range map[string]network.CheckMode{"urpf strict": network.CheckStrict, "ip urpf loose": network.CheckLoose} {
+		r := layouttest.Laws(t, Read, []byte("interface up0\n "+line+"\n"))
+		require.Equal(t, want, r.Facts.Checks[0].Mode, line)
+	}
+	r := layouttest.Laws(t, Read, []byte("no ip routing vrf default\ninterface up0\n"))
+	require.Len(t, r.Facts.Forwarding, 1)
+}
+
 // TestAListWithoutADirection may stop what comes in and what goes out.
 func TestAListWithoutADirection(t *testing.T) {
 	for line, want := range map[string][2]bool{"ip access-group ONE TWO": {true, true}, "ip access-group ONE TWO in": {true, false}, "ip access-group ONE TWO out": {false, true}} {

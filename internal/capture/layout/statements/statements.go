@@ -238,7 +238,7 @@ func (r *reader) inBlock(w []string, s string, indented bool, lo, hi int) (used 
 	case len(w) > 2 && w[0] == "access-group" && r.link == 0:
 		r.appliedByName(w, lo, hi)
 		return true, nil
-	case r.link > 0 && r.nat.side(w, r.Facts.Interfaces[r.link-1].Name, layout.Mark(lo, hi)), r.nat.line(w, layout.Mark(lo, hi)):
+	case r.link > 0 && r.nat.side(w, r.Facts.Interfaces[r.link-1].Name, layout.Mark(lo, hi)), !(indented && r.link > 0) && r.nat.line(w, layout.Mark(lo, hi)):
 		r.part = true
 		return false, nil
 	case r.link > 0 && r.applied(w, lo, hi):
@@ -253,6 +253,9 @@ func (r *reader) inBlock(w []string, s string, indented bool, lo, hi int) (used 
 		return true, nil
 	case !indented && appliesGlobally(w):
 		r.restrict(0, "", true, false, lo, hi)
+		return true, nil
+	case r.link == 0 && indented && len(w) > 2 && (w[0] == "add" || w[0] == "import") && w[1] == "interface": // into a zone: between zones policies decide
+		r.restrict(0, ifName(w[2:]), true, true, lo, hi)
 		return true, nil
 	case r.link == 0 && indented && appliesSomewhere(w): // of an interface whose heading is not to be seen
 		in, out := directions(w)
@@ -278,7 +281,7 @@ func labels(w []string) bool {
 // switchedOff returns the family whose forwarding a line switches off, 0 for none.
 func switchedOff(w []string) route.Family {
 	switch strings.Join(w, " ") {
-	case "no ip forwarding", "no ip routing":
+	case "no ip forwarding", "no ip routing", "no ip routing vrf default":
 		return route.IPv4
 	case "no ipv6 forwarding", "no ipv6 unicast-routing":
 		return route.IPv6

@@ -188,7 +188,7 @@ func TestWhatHoldsForTheWholeDevice(t *testing.T) {
 		"firewall default deny\n":                           true,
 		"firewall packet-filter default permit interzone\n": true,
 		"policy interzone trust untrust inbound\n":          true,
-		"firewall zone trust\n add interface hall0\n":       false,
+		"firewall zone trust\n add interface hall0\n":       true,
 		"policy-map SLOW\n class A\n  police 8000\n":        false,
 		"traffic-filter inbound acl 3000\n":                 true,
 		"packet-filter\n":                                   true,
