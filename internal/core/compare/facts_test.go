@@ -2,12 +2,16 @@ package compare
 
 import (
 	"fmt"
+	"net/netip"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 
 	"zarvek/internal/core/coretest"
+	"zarvek/internal/core/forward"
+	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
+	"zarvek/internal/core/topology"
 )
 
 // TestFacts: what differs beside routes is told once, with what was and what is; what only one side shows, or neither knows,
@@ -55,4 +59,23 @@ func TestWhatForwardsAlone(t *testing.T) {
 	require.Empty(t, routes(full, coretest.Build("a: kernel: static 10.9.0.0/16 via 10.0.0.2 dev e0"), route.IPv4))
 	require.Empty(t, routes(coretest.Build("a: kernel: static 10.9.0.0/16 via 10.0.0.2 dev e0"), full, route.IPv4))
 	require.Len(t, routes(full, coretest.Build("a: kernel: static 10.9.0.0/16 via 10.0.1.2 dev e1"), route.IPv4), 1)
+}
+
+// TestWherePacketsPart: where packets are followed one by one, since rules on the way look at more than the destination, a group still
+// says how each of the two ways goes on or ends.
+func TestWherePacketsPart(t *testing.T) {
+	const text = "a: direct 10.1.0.0/24 dev in\na: addr 10.1.0.1/24 in\na: direct 10.9.0.0/24 dev out\na: addr 10.9.0.1/24 out\n"
+	build := func(permit bool) *forward.Walker {
+		x := coretest.Build(text).Draft()
+		x.SetPolicy("a", network.Policy{Flows: []network.FlowRule{{From: netip.MustParsePrefix("10.1.0.0/24"), Permit: permit, Mark: route.Mark{File: 1, Off: 50, End: 51}},
+			{Permit: true, Mark: route.Mark{File: 1, Off: 60, End: 61}}}})
+		return forward.NewWalker(topology.Build(x.Freeze()))
+	}
+	r := Run(build(true), build(false), Options{OneNetwork: true})
+	require.NotEmpty(t, r.Groups)
+	g := r.Groups[0]
+	require.Equal(t, Worse, g.Kind)
+	require.Equal(t, forward.Arrives, g.Was.Moves[0].Verdict)
+	require.Equal(t, forward.Filtered, g.Is.Moves[0].Verdict)
+	require.Equal(t, forward.RuleDenies, g.Is.Moves[0].Reason.Code)
 }

@@ -203,3 +203,20 @@ func TestExplainPrefixCountsOnlyWhatCoversAllOfIt(t *testing.T) {
 	in := "a: static 10.1.0.0/16 via 10.0.0.2 dev e0\na: static 10.1.2.0/24 via 10.0.0.3 dev e0"
 	require.Equal(t, "10.1.0.0/16", explain(in, netip.MustParsePrefix("10.1.0.0/20")).Match.Prefix.String())
 }
+
+// TestALookupThatIsKept says what one that is not does, the first time and later, where the longest prefix does not forward too.
+func TestALookupThatIsKept(t *testing.T) {
+	tab := coretest.Build("a: static 10.0.0.0/8 via 10.9.0.2 dev e0\na: static 10.1.0.0/16 via 10.9.0.3 dev e0 candidate\na: static 10.2.0.0/16 via 10.9.0.4 dev e0").
+		Device("a").Table("default", route.IPv4)
+	var l selection.Lookup
+	for range 2 {
+		for a, want := range map[string]string{"10.1.0.9": "10.0.0.0/8", "10.2.0.9": "10.2.0.0/16", "10.3.0.9": "10.0.0.0/8", "11.0.0.1": "invalid Prefix"} {
+			got := l.Longest(tab, netip.MustParseAddr(a))
+			require.Equal(t, want, got.Prefix.String(), a)
+			require.Equal(t, selection.Longest(tab, netip.MustParseAddr(a)).Found(), got.Found())
+			if got.Found() {
+				require.Equal(t, selection.Resolve(tab, got.Routes[0]), got.Resolve(0), a)
+			}
+		}
+	}
+}

@@ -182,6 +182,18 @@ func TestWhatIsNotReadRestricts(t *testing.T) {
 	require.Equal(t, []string{"permit perhaps"}, layouttest.Lists(r.Facts.ListRules)[between])
 }
 
+// TestAStaticRouteWithoutADestination is the default one of its family.
+func TestAStaticRouteWithoutADestination(t *testing.T) {
+	for section, want := range map[string]string{"router static": "0.0.0.0/0", "router static6": "::/0"} {
+		r := layouttest.Laws(t, Read, []byte("config "+section+"\n    edit 1\n        set gateway 172.28.61.9\n        set device \"up0\"\n    next\nend\n"))
+		require.Len(t, r.Facts.Statics, 1)
+		require.Equal(t, want, r.Facts.Statics[0].Prefix.String())
+	}
+	r := layouttest.Laws(t, Read, []byte("config router static\n    edit 1\n        set dst 10.61.96.0 255.255.240.0\n        set gateway 172.28.61.9\n    next\n    edit 2\n        set dst odd\n        set gateway 172.28.61.9\n    next\nend\n"))
+	require.Len(t, r.Facts.Statics, 1)
+	require.Equal(t, "10.61.96.0/20", r.Facts.Statics[0].Prefix.String())
+}
+
 // TestSettingsThatChange: a value is added to, or taken back, by a later line.
 func TestSettingsThatChange(t *testing.T) {
 	const policy = "config firewall address\n    edit \"tills\"\n        set subnet 10.61.16.0 255.255.255.0\n    next\n    edit \"desk\"\n        set subnet 10.61.18.4 255.255.255.255\n    next\nend\n" +

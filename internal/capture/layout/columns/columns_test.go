@@ -398,6 +398,17 @@ func TestARulerTellsTheColumns(t *testing.T) {
 	require.NotContains(t, layouttest.Words([]byte(text), r), "3 0.0.0.0/0 other -/- via 10.61.16.1 dev 123: active installed")
 }
 
+// TestATitleNamesTheFamily of a default route whose gateway does not.
+func TestATitleNamesTheFamily(t *testing.T) {
+	for family, want := range map[string]string{"IPv4": "0.0.0.0/0", "IPv6": "::/0"} {
+		text := "Routing Table: " + family + "\n  Destination           Gateway           Flags  Ref     Use     Interface\n" +
+			"default              up0                  U         2        123 up0       \n"
+		r := layouttest.Laws(t, Read, []byte(text))
+		require.Len(t, r.Facts.Tables, 1, family)
+		require.Equal(t, want, r.Facts.Tables[0].Routes.Prefix(0).String(), family)
+	}
+}
+
 // TestWhoseTableItIs: a title names the table; one in words that are not known leaves it open.
 func TestWhoseTableItIs(t *testing.T) {
 	const rows = "Destination        Gateway         Interface\n10.61.16.0/24      172.28.61.6     line1\n"

@@ -97,6 +97,18 @@ func wordsOf(r layout.Reading) []string {
 	return out
 }
 
+// TestWhatIsNoRow: names of columns, rulers and keys are told apart.
+func TestWhatIsNoRow(t *testing.T) {
+	text := "Interface              IP-Address      OK? Method Status                Protocol\n---------------------------------------------------------------------------\n" +
+		"cable0/1               172.28.61.1     YES NVRAM  up                    up\n"
+	r := layouttest.Laws(t, Read, []byte(text))
+	var got []layout.As
+	for _, p := range r.Passed {
+		got = append(got, p.As)
+	}
+	require.Equal(t, []layout.As{layout.Names, layout.Ruler}, got)
+}
+
 func TestRead(t *testing.T) {
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {

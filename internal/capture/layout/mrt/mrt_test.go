@@ -55,6 +55,28 @@ func TestRead(t *testing.T) {
 	require.Equal(t, "fe80::9", y.NextHops[0].Address.String())
 }
 
+// TestPeersOfBothFamilies: the kind of a peer tells how long its address and its AS are (RFC 6396 section 4.3.1).
+func TestPeersOfBothFamilies(t *testing.T) {
+	four := []byte{10, 61, 254, 3, 172, 28, 61, 6}
+	six := []byte{10, 61, 254, 4, 0xfd, 0x6b, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 4}
+	route := []byte{0, 0, 0, 1, 24, 10, 61, 32, 0, 1, 0, 1, 0, 0, 0, 0, 0, 7, 0x80, 4, 4, 0, 0, 0, 50}
+	for kind, want := range map[byte]string{0: "172.28.61.6", 2: "172.28.61.6", 1: "fd6b::4", 3: "fd6b::4"} {
+		peer := append([]byte{kind}, four...)
+		if kind&1 != 0 {
+			peer = append([]byte{kind}, six...)
+		}
+		if peer = append(peer, 0xfd, 0xe8); kind&2 != 0 {
+			peer = append(peer, 0, 0)
+		}
+		first := []byte{2, 10, 61, 254, 9, 172, 28, 61, 9, 0, 0, 0xfd, 0xe7}
+		index := append([]byte{10, 61, 254, 1, 0, 1, 'v', 0, 2}, append(first, peer...)...)
+		r := Read(append(record(peerIndexTable, index), record(ribIPv4Unicast, route)...))
+		require.Empty(t, r.Unread, "kind %d", kind)
+		require.Len(t, r.Facts.Tables, 1, "kind %d", kind)
+		require.Equal(t, want, r.Facts.Tables[0].Routes.At(0).NextHops[0].Address.String(), "kind %d: a route without a next hop came from its peer", kind)
+	}
+}
+
 func TestPathAttributes(t *testing.T) {
 	num := func(n uint32) []byte { return binary.BigEndian.AppendUint32(nil, n) }
 	segment := func(kind byte, as ...uint32) []byte {

@@ -55,6 +55,13 @@ func TestReadRoutes(t *testing.T) {
 	}
 }
 
+// TestANextHopOfNoKind: an index may say that there is none, by an address of unknown type without bytes (RFC 4001).
+func TestANextHopOfNoKind(t *testing.T) {
+	in := []byte(".1.3.6.1.2.1.4.24.7.1.7.1.4.10.61.0.0.24.3.0.0.2.0.0 = INTEGER: 2\n.1.3.6.1.2.1.4.24.7.1.8.1.4.10.61.0.0.24.3.0.0.2.0.0 = INTEGER: 3\n")
+	r := layouttest.Laws(t, Read, in)
+	require.Equal(t, []string{"1 10.61.0.0/24 direct -/- dev interface 2: active installed"}, layouttest.Words(in, r))
+}
+
 func TestOlderTables(t *testing.T) {
 	in := []byte(`IP-FORWARD-MIB::ipCidrRouteIfIndex.10.61.0.0.255.255.255.0.0.0.0.0.0 = INTEGER: 2
 IP-FORWARD-MIB::ipCidrRouteType.10.61.0.0.255.255.255.0.0.0.0.0.0 = INTEGER: local(3)
