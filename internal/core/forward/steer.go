@@ -15,6 +15,7 @@ type steering struct {
 	match selection.Match // in place of the lookup, where it has routes
 	mark  route.Mark      // the line that sends it; unknown: none does
 	why   Reason          // other than Nothing: the walk ends
+	left  route.Mark      // the line that is assumed to leave it to the routes
 }
 
 // steer asks the policies of routing of a device where a packet that came in is to go.
@@ -26,8 +27,10 @@ func (w *Walker) steer(pkt *packet, at position) steering {
 	open := steering{why: Reason{Code: PolicyRouted, Marks: []route.Mark{rule.Mark}}}
 	to := rule.Detour
 	switch {
-	case fit == network.No, fit == network.Maybe && w.assume:
+	case fit == network.No:
 		return steering{}
+	case fit == network.Maybe && w.assume:
+		return steering{left: rule.Mark}
 	case fit == network.Maybe:
 		if rule.Protocol != "" && !rule.Undecided && !to.Open && !pkt.flow.Told() && !w.unjudged[at.device] {
 			open.why.Code = FlowNotTold
@@ -49,7 +52,9 @@ func (w *Walker) steer(pkt *packet, at position) steering {
 // route finds the match for a packet: what a policy of routing says, else what its table does.
 func (w *Walker) route(pkt *packet, at position, hop *Hop) (selection.Match, Reason) {
 	s := w.steer(pkt, at)
-	hop.Steered = s.mark.Known()
+	if hop.Steered = s.mark.Known(); s.left.Known() {
+		hop.Assumed = append(hop.Assumed, s.left)
+	}
 	switch {
 	case s.why.Code != Nothing, len(s.match.Routes) > 0:
 		return s.match, s.why
@@ -96,8 +101,12 @@ func (w *Walker) detour(pkt *packet, at position) (network.FlowRule, network.Fit
 				return r, network.Yes
 			}
 			if fit == network.Yes {
+				open = nil
 				break
 			}
+		}
+		if open != nil && (open.NotRead || open.Detour.Sends()) {
+			return *open, network.Maybe
 		}
 	}
 	return network.FlowRule{}, network.No

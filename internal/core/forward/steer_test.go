@@ -141,3 +141,14 @@ func TestOrderOfClauses(t *testing.T) {
 	require.Equal(t, "arrives", rt.Forward.Verdict.String(), "%+v", rt.Forward.Branches[0].Reason)
 	require.Len(t, rt.Forward.Branches[0].Hops, 4)
 }
+
+// TestAssumingThatAPolicyLeavesPackets: they are followed by their destination, and the line is named.
+func TestAssumingThatAPolicyLeavesPackets(t *testing.T) {
+	x := coretest.Build(twoWays).Draft()
+	x.SetPolicy("a", network.Policy{Flows: []network.FlowRule{{Hook: network.Steered, In: "lan", Permit: true, Detour: network.Detour{Open: true}, Mark: mark(50)},
+		{Hook: network.Steered, Permit: true, Mark: mark(60)}}})
+	rt := forward.NewWalker(topology.Build(x.Freeze())).Assuming().Trace(netip.MustParseAddr("10.1.0.9"), netip.MustParseAddr("10.9.0.9"))
+	require.Equal(t, forward.Arrives, rt.Forward.Verdict)
+	require.Equal(t, "b", rt.Forward.Branches[0].Hops[1].Device)
+	require.Equal(t, []route.Mark{mark(50)}, rt.Assumed())
+}

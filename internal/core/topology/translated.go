@@ -27,11 +27,11 @@ func (t *Topology) addTranslated(d *network.Device, first int) {
 				p = netip.PrefixFrom(x.Becomes, x.Becomes.BitLen())
 			}
 		}
-		if !p.IsValid() || p.Addr().BitLen()-p.Bits() > mostOutside || x.Keep {
+		if !p.IsValid() || p.Addr().BitLen()-p.Bits() > mostOutside || x.Keep || ifname == "" && !x.OnLink { // else hosts may have them
 			continue
 		}
 		for _, at := range t.attachments[first:] {
-			if at.Prefix.IsSingleIP() || at.Prefix.Bits() >= p.Bits() || !at.Prefix.Contains(p.Addr()) || ifname != "" && at.Interface != ifname {
+			if at.Down || at.Prefix.IsSingleIP() || at.Prefix.Bits() >= p.Bits() || !at.Prefix.Contains(p.Addr()) || ifname != "" && at.Interface != ifname {
 				continue
 			}
 			for a := p.Masked().Addr(); p.Contains(a); a = a.Next() {

@@ -31,6 +31,8 @@ func TestAddressesThatStandForOthers(t *testing.T) {
 	sure.OnLink = true
 	elsewhere := in("172.28.61.3/32")
 	elsewhere.In = "hall"
+	anywhere := in("172.28.61.3/32")
+	anywhere.In = ""
 	kept := in("172.28.61.3/32")
 	kept.Keep = true
 	source := network.Translation{From: prefix("10.61.16.0/24"), Out: "up", Becomes: addr("172.28.61.3")}
@@ -52,6 +54,8 @@ func TestAddressesThatStandForOthers(t *testing.T) {
 		{"the whole network", "", in("172.28.61.0/29"), "outer", "172.28.61.3", topology.Silent, false},
 		{"another address", "", sure, "outer", "172.28.61.4", topology.Silent, false},
 		{"by another interface", "", elsewhere, "outer", "172.28.61.3", topology.Silent, false},
+		{"by any interface, so that a host may have it", "", anywhere, "outer", "172.28.61.3", topology.Silent, false},
+		{"on a link that is down", "fence: link up down", sure, "outer", "172.28.61.3", topology.Silent, false},
 		{"left as it is", "", kept, "outer", "172.28.61.3", topology.Silent, false},
 		{"somebody's own", "other: addr 172.28.61.3/29 p\nother: direct 172.28.61.0/29 dev p", sure, "outer", "172.28.61.3", topology.Device, false},
 		{"asked by the device itself", "", sure, "fence", "172.28.61.3", topology.Translated, false},

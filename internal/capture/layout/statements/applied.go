@@ -43,40 +43,88 @@ func (r *reader) applied(w []string, lo, hi int) bool {
 		r.apply(words, fam, ifname, lo, hi)
 	case slices.Contains(w, "access-group"), slices.Contains(w, "traffic-filter"), slices.Contains(w, "packet-filter"):
 		r.apply(w, fam, ifname, lo, hi)
-	case w[0] == "traffic-policy", strings.HasPrefix(line, "service-policy type"):
-		in, out := directions(w)
-		r.restrict(fam, ifname, in || !out, out || !in, lo, hi)
 	case r.detours.apply(w, fam, ifname, layout.Mark(lo, hi)):
-	case strings.HasPrefix(line, "ip policy route-map"), strings.HasPrefix(line, "ipv6 policy route-map"), strings.HasPrefix(line, "pbr-policy "),
-		strings.HasPrefix(line, "ip verify source"), strings.HasPrefix(line, "ipv6 verify source"): // by bindings that stand elsewhere
-		r.Restrict(network.FlowRule{Family: fam, In: ifname}, lo, hi)
-	case strings.HasPrefix(line, "ip wccp ") && slices.Contains(w, "redirect"), strings.HasPrefix(line, "ip vrf select "), // another way than routes tell
-		strings.HasPrefix(line, "cts role-based enforcement"), line == "ip nat enable": // by tables that stand elsewhere
-		in, out := directions(w)
-		r.restrict(fam, ifname, in || !out, out || !in, lo, hi)
-	case strings.HasPrefix(line, "nat outbound"), strings.HasPrefix(line, "crypto map"), strings.HasPrefix(line, "ipsec policy "), strings.HasPrefix(line, "ipsec apply policy "):
-		r.Restrict(network.FlowRule{Family: fam, Out: ifname}, lo, hi)
-	case strings.HasPrefix(line, "nat server "), strings.HasPrefix(line, "nat static "), strings.HasPrefix(line, "ip nat source "), strings.HasPrefix(line, "ip nat destination "):
-		r.Restrict(network.FlowRule{Family: fam, In: ifname}, lo, hi)
-		r.Restrict(network.FlowRule{Family: fam, Out: ifname}, lo, hi)
-	case strings.HasPrefix(line, "ip policy-based-route "), strings.HasPrefix(line, "ipv6 policy-based-route "), strings.HasPrefix(line, "epbr ip"), strings.HasPrefix(line, "traffic-redirect "):
-		r.Restrict(network.FlowRule{Family: fam, In: ifname, Hook: network.Steered}, lo, hi)
-	case strings.HasPrefix(line, "qos apply policy "), w[0] == "access-list" && len(w) == 3 && (w[2] == "in" || w[2] == "out"):
-		in, out := directions(w)
-		r.restrict(fam, ifname, in || !out, out || !in, lo, hi)
-	case strings.HasPrefix(line, "ip source check user-bind"):
-		r.Restrict(network.FlowRule{Family: fam, In: ifname}, lo, hi)
+	case w[0] == "access-list" && len(w) == 3 && (w[2] == "in" || w[2] == "out"):
+		r.restrict(fam, ifname, w[2] == "in", w[2] == "out", lo, hi)
 	case line == "urpf strict", line == "urpf loose", strings.HasPrefix(line, "ip urpf strict"), strings.HasPrefix(line, "ip urpf loose"), strings.HasPrefix(line, "ipv6 urpf strict"), strings.HasPrefix(line, "ipv6 urpf loose"):
 		mode := network.CheckStrict
 		if slices.Contains(w, "loose") {
 			mode = network.CheckLoose
 		}
 		r.Facts.Checks = append(r.Facts.Checks, network.SourceCheck{Family: fam, Interface: ifname, Mode: mode, Mark: layout.Mark(lo, hi)})
-	case strings.HasPrefix(line, "zone-member "), line == "management-only":
-		r.Restrict(network.FlowRule{Family: fam, In: ifname}, lo, hi)
-		r.Restrict(network.FlowRule{Family: fam, Out: ifname}, lo, hi)
 	default:
+		return r.decides(w, line, fam, ifname, lo, hi)
+	}
+	return true
+}
+
+// decided is what a line decides over.
+type decided uint8
+
+const (
+	comesIn decided = iota
+	leaves
+	bothWays
+	asNamed // by the direction that the line names, else both ways
+	whereTo // of what comes in
+)
+
+type decidingLine struct {
+	begins string
+	over   decided
+}
+
+// deciding are lines of an interface's block, by their beginnings, that apply what is not read here: policies, translations, zones.
+var deciding = []decidingLine{
+	{"cts role-based enforcement", asNamed},
+	{"crypto map", leaves},
+	{"epbr ip", whereTo},
+	{"ip nat destination ", bothWays},
+	{"ip nat enable", bothWays},
+	{"ip nat source ", bothWays},
+	{"ip policy route-map", whereTo},
+	{"ip policy-based-route ", whereTo},
+	{"ip source check user-bind", comesIn},
+	{"ip verify source", comesIn},
+	{"ip vrf select ", asNamed},
+	{"ipsec apply policy ", leaves},
+	{"ipsec policy ", leaves},
+	{"ipv6 policy route-map", whereTo},
+	{"ipv6 policy-based-route ", whereTo},
+	{"ipv6 verify source", comesIn},
+	{"management-only", bothWays},
+	{"nat outbound", leaves},
+	{"nat server ", bothWays},
+	{"nat static ", bothWays},
+	{"pbr-policy ", whereTo},
+	{"policy-route ", whereTo},
+	{"qos apply policy ", asNamed},
+	{"service-policy type", asNamed},
+	{"traffic-policy", asNamed},
+	{"traffic-redirect ", whereTo},
+	{"zone-member ", bothWays},
+}
+
+// decides keeps a line that applies what is not read.
+func (r *reader) decides(w []string, line string, fam route.Family, ifname string, lo, hi int) bool {
+	i := slices.IndexFunc(deciding, func(x decidingLine) bool { return strings.HasPrefix(line, x.begins) })
+	in, out := directions(w)
+	switch {
+	case strings.HasPrefix(line, "ip wccp ") && slices.Contains(w, "redirect"):
+		r.restrict(fam, ifname, in || !out, out || !in, lo, hi)
+	case i < 0:
 		return false
+	case deciding[i].over == whereTo:
+		r.Restrict(network.FlowRule{Hook: network.Steered, Family: fam, In: ifname}, lo, hi)
+	case deciding[i].over == asNamed:
+		r.restrict(fam, ifname, in || !out, out || !in, lo, hi)
+	default: // what is for the device itself is another matter
+		if deciding[i].over != leaves {
+			r.Restrict(network.FlowRule{Family: fam, In: ifname}, lo, hi)
+		}
+		if deciding[i].over != comesIn {
+			r.Restrict(network.FlowRule{Family: fam, Out: ifname}, lo, hi)
+		}
 	}
 	return true
 }

@@ -171,6 +171,7 @@ func TestLinesThatNameAnInterface(t *testing.T) {
 		"policy-map P\n class C\n  drop\nservice-policy P global\n":         {" ", " "},
 		"policy-map P\n class C\n  inspect dns\nservice-policy P global\n":  nil,
 		"interface p2\n nameif desk\n management-only\n":                    {"desk ", " desk"},
+		"interface p0\n management-only\n":                                  {"hall ", " hall"},
 		"interface p2\n nameif desk\n policy-route route-map NOBODY\n":      {"desk "},
 	} {
 		r := layouttest.Laws(t, Read, []byte(text+line))

@@ -5,6 +5,7 @@
 package statements
 
 import (
+	"cmp"
 	"slices"
 	"strings"
 
@@ -66,10 +67,12 @@ type reader struct {
 	nat         nat
 	thrown      thrown
 	detours     detours
-	sharing     int          // how deep the lines of an open group of routers stand at least, in blanks; 0: none is open
-	parts       []route.Mark // lines that are parts of what others tell, unless a fact rests on them
-	tail        route.Mark   // of the heading of the block that the last line stands in, where it is an interface's
-	begun       route.Mark   // of the line that begins a whole configuration, until its end is seen
+	port        string            // the interface whose block it is, as its heading calls it
+	names       map[string]string // what all else calls interfaces, by that
+	sharing     int               // how deep the lines of an open group of routers stand at least, in blanks; 0: none is open
+	parts       []route.Mark      // lines that are parts of what others tell, unless a fact rests on them
+	tail        route.Mark        // of the heading of the block that the last line stands in, where it is an interface's
+	begun       route.Mark        // of the line that begins a whole configuration, until its end is seen
 }
 
 // Read reads a text of this family. Other statements of a configuration are known to say nothing of where packets go.
@@ -77,6 +80,7 @@ func Read(text []byte) layout.Reading {
 	var r reader
 	r.Layout, r.whole = name, len(text) > 0 && text[len(text)-1] == '\n'
 	r.detours.learn(text)
+	r.names = map[string]string{}
 	for lo, hi := range layout.Lines(text) {
 		line := text[lo:hi]
 		if layout.Blank(line) {
@@ -152,9 +156,10 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 			return false, nil
 		}
 		if len(w) > 1 && w[0] == "interface" {
+			r.port = ifName(w[1:])
 			r.Facts.Interfaces = append(
 				r.Facts.Interfaces,
-				network.Interface{Name: ifName(w[1:]), Configured: true, Mark: layout.Mark(lo, hi)},
+				network.Interface{Name: cmp.Or(r.names[r.port], r.port), Configured: true, Mark: layout.Mark(lo, hi)},
 			)
 			r.sharing = 0
 			r.link, r.first, r.flat = len(r.Facts.Interfaces), len(r.Facts.Addresses), true
@@ -214,6 +219,7 @@ func (r *reader) inBlock(w []string, s string, indented bool, lo, hi int) (used 
 	case r.link > 0 && len(w) > 2 && (w[0] == "ip" || w[0] == "ipv4" || w[0] == "ipv6") && w[1] == "address" && layout.LooksLikeAddress([]byte(w[2])):
 		return true, r.address(w, lo, hi)
 	case r.link > 0 && len(w) == 2 && w[0] == "nameif": // the name that everything else of the device calls it by
+		r.names[r.port] = w[1]
 		for i := r.link - 1; i < len(r.Facts.Interfaces); i++ {
 			r.Facts.Interfaces[i].Name = w[1]
 		}
