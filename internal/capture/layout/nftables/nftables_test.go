@@ -73,6 +73,9 @@ func TestWhatIsNotUnderstoodIsNeverCertain(t *testing.T) {
 		`[{"match":{"op":"==","left":{"meta":{"key":"mark"}},"right":7}},{"accept":null}]`,
 		`[{"match":{"op":"==","left":{"payload":{"protocol":"ip","field":"saddr"}},"right":"@nosuch"}},{"accept":null}]`,
 		`[{"limit":{"rate":5,"per":"second"}},{"accept":null}]`,
+		`[{"match":{"op":"==","left":{"payload":{"protocol":"ip","field":"saddr"}},"right":{"prefix":{"addr":"10.61.0.0","len":40}}}},{"accept":null}]`,
+		`[{"match":{"op":"==","left":{"payload":{"protocol":"ip","field":"saddr"}},"right":{"prefix":{"addr":"odd","len":4}}}},{"accept":null}]`,
+		`[{"match":{"op":"==","left":{"payload":{"protocol":"ip","field":"saddr"}},"right":{"range":["odd"]}}},{"accept":null}]`,
 		`[{"xt":{"type":"match","name":"owner"}},{"accept":null}]`,
 		`[{"match":{"op":"==","left":{"meta":{"key":"iifname"}},"right":"in*"}},{"accept":null}]`,
 	} {

@@ -132,6 +132,19 @@ func TestLevels(t *testing.T) {
 	}
 }
 
+// TestAnAddressThatIsNone: nothing of the rule is understood then, not even whether it is for addresses.
+func TestAnAddressThatIsNone(t *testing.T) {
+	for rule, want := range map[string][]string{
+		"access-list 107 permit ip banana any\n":             {"permit perhaps", "deny perhaps"},
+		"access-list 107 permit ip any 10.61.16.0/99\n":      {"permit perhaps", "deny perhaps"},
+		"access-list 107 deny ip host nobody any\n":          {"deny perhaps"},
+		"access-list 107 deny ip 10.61.16.0 0.0.0.255 any\n": {"deny from 10.61.16.0/24"},
+	} {
+		r := layouttest.Laws(t, Read, []byte(rule))
+		require.Equal(t, want, layouttest.Lists(r.Facts.ListRules)["107"], rule)
+	}
+}
+
 // TestWhatHangsOnOtherTables: an entry that is opened for some, a redirection, rules by groups, translations without sides, limits that
 // drop all.
 func TestWhatHangsOnOtherTables(t *testing.T) {
