@@ -1,0 +1,69 @@
+package settle
+
+import (
+	"net/netip"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"zarvek/internal/core/change"
+	"zarvek/internal/core/coretest"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+	"zarvek/internal/core/topology"
+)
+
+// triangle is three routers, each linked with both others at cost 10, and a lan at c.
+var triangle = map[string]string{
+	"a": `addr 172.16.0.1/30 e0
+direct 172.16.0.0/30 dev e0
+addr 172.16.1.1/30 e1
+direct 172.16.1.0/30 dev e1
+ospf/intra-area 172.16.0.0/30 pref 110 metric 10 dev e0 candidate
+ospf/intra-area 172.16.1.0/30 pref 110 metric 10 dev e1 candidate
+ospf/intra-area 172.16.2.0/30 pref 110 metric 20 via 172.16.0.2 dev e0 via 172.16.1.2 dev e1
+ospf/intra-area 10.7.0.0/24 pref 110 metric 20 via 172.16.1.2 dev e1`,
+	"b": `addr 172.16.0.2/30 e0
+direct 172.16.0.0/30 dev e0
+addr 172.16.2.1/30 e1
+direct 172.16.2.0/30 dev e1
+ospf/intra-area 172.16.0.0/30 pref 110 metric 10 dev e0 candidate
+ospf/intra-area 172.16.2.0/30 pref 110 metric 10 dev e1 candidate
+ospf/intra-area 172.16.1.0/30 pref 110 metric 20 via 172.16.0.1 dev e0 via 172.16.2.2 dev e1
+ospf/intra-area 10.7.0.0/24 pref 110 metric 20 via 172.16.2.2 dev e1`,
+	"c": `addr 172.16.1.2/30 e0
+direct 172.16.1.0/30 dev e0
+addr 172.16.2.2/30 e1
+direct 172.16.2.0/30 dev e1
+addr 10.7.0.1/24 lan
+direct 10.7.0.0/24 dev lan
+ospf/intra-area 172.16.1.0/30 pref 110 metric 10 dev e0 candidate
+ospf/intra-area 172.16.2.0/30 pref 110 metric 10 dev e1 candidate
+ospf/intra-area 10.7.0.0/24 pref 110 metric 10 dev lan candidate
+ospf/intra-area 172.16.0.0/30 pref 110 metric 20 via 172.16.1.1 dev e0 via 172.16.2.1 dev e1`,
+}
+
+// TestWhatAConfigurationAlters: where some device's configuration changes what the protocol makes of its routes, in a way that is not
+// told, no other way is predicted.
+func TestWhatAConfigurationAlters(t *testing.T) {
+	for other, want := range map[route.Protocol]Kind{route.Other: Predicted, route.ISIS: Predicted, route.OSPF: Untold} {
+		var b network.Builder
+		for i, name := range []string{"a", "b", "c"} {
+			f := coretest.Facts(triangle[name], uint32(i+1))
+			if name == "b" && other != route.Other {
+				f.Protocols = []network.ProtocolInterface{{Protocol: other, Other: true, Mark: route.Mark{File: 2, Off: 90, End: 91}}}
+			}
+			b.Add(name, f, 0)
+		}
+		n := b.Build()
+		edited, err := change.Change{change.CarrierLost{Device: "a", Interface: "e1"}, change.CarrierLost{Device: "c", Interface: "e0"}}.On(n)
+		require.NoError(t, err)
+		var kinds []Kind
+		for _, m := range New(topology.Build(n)).Run(edited).Moves {
+			if m.Device == "a" && m.Prefix == netip.MustParsePrefix("10.7.0.0/24") {
+				kinds = append(kinds, m.Kind)
+			}
+		}
+		require.Equal(t, []Kind{want}, kinds, other.String())
+	}
+}
