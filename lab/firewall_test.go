@@ -200,7 +200,8 @@ sys.exit(0 if s.recv(1) else 1)`
 	return cmd.Run() == nil
 }
 
-// fence makes three boxes in a row, of which the middle one has a ruleset, and runs further lines: a box, then a command.
+// fence makes three boxes in a row, of which the middle one has a ruleset, and runs further lines: a box, then a
+// command.
 func (b *bench) fence(ruleset string, lines ...string) {
 	b.t.Helper()
 	for _, name := range []string{"inner", "fence", "outer"} {

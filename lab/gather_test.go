@@ -76,8 +76,8 @@ func byHand(t *testing.T, n *randomNet) string {
 	return dir
 }
 
-// TestAGatheredCaseSaysWhatOneByHandSays builds networks of kernels and captures each by hand and by gather in the namespaces.
-// The kernels are as before: gathering changes nothing.
+// TestAGatheredCaseSaysWhatOneByHandSays builds networks of kernels and captures each by hand and by gather in the
+// namespaces. The kernels are as before: gathering changes nothing.
 func TestAGatheredCaseSaysWhatOneByHandSays(t *testing.T) {
 	for seed := uint64(201); seed < 205; seed++ {
 		t.Run(fmt.Sprintf("seed-%d", seed), func(t *testing.T) { gathersAsByHand(t, seed) })

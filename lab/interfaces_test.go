@@ -11,8 +11,8 @@ import (
 	"zarvek/internal/core/forward"
 )
 
-// TestSettingsOfInterfaces: a kernel forwards by the switch of the interface that a packet comes in by, and has no IPv6 address on
-// one that is down, whatever its IPv4 ones do. Pings decide.
+// TestSettingsOfInterfaces: a kernel forwards by the switch of the interface that a packet comes in by, and has no IPv6
+// address on one that is down, whatever its IPv4 ones do. Pings decide.
 func TestSettingsOfInterfaces(t *testing.T) {
 	b := newBench(t, "ping")
 	for _, box := range []string{"inner", "fence", "outer"} {

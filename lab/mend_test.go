@@ -26,8 +26,8 @@ type mendings struct{ wrongs, cured, sent, refused int }
 var repairs = flag.Int("repairs", 2, "networks of which findings are really mended")
 
 // TestRepairsAgainstRealForwarding lets mend propose cures for what is wrong in random networks of kernels, types the
-// printed lines into those kernels, and sends the packets again: what was to be mended must be, and nothing that arrived
-// before may be lost. What is typed back must leave all as it was.
+// printed lines into those kernels, and sends the packets again: what was to be mended must be, and nothing that
+// arrived before may be lost. What is typed back must leave all as it was.
 func TestRepairsAgainstRealForwarding(t *testing.T) {
 	var all mendings
 	for i := range *repairs {

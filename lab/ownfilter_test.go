@@ -32,8 +32,8 @@ const ownRules = `table inet own {
 }
 `
 
-// TestWhatIsForTheBoxItself sends real flows to a box with such rules and from it, and compares with what its captures say, in
-// both forms in which the kernel prints them.
+// TestWhatIsForTheBoxItself sends real flows to a box with such rules and from it, and compares with what its captures
+// say, in both forms in which the kernel prints them.
 func TestWhatIsForTheBoxItself(t *testing.T) {
 	b := newBench(t, "nft", "ping", "python3")
 	b.fence(ownRules, "inner ip addr add 10.61.64.1/24 dev lo", "inner ip addr add 10.61.65.1/24 dev lo", "outer ip addr add 10.61.80.1/24 dev lo", "outer ip addr add 10.61.81.1/24 dev lo",

@@ -31,8 +31,8 @@ func walkerOver(t *testing.T, text string) *forward.Walker {
 	return forward.NewWalker(topology.Build(c.Network))
 }
 
-// TestWhatIsCutOrDisturbedNeverLetsMore: a configuration that is cut in the middle of a line, or between two where its shape shows
-// that, with other lines between its own, never makes of a filtered flow one that arrives.
+// TestWhatIsCutOrDisturbedNeverLetsMore: a configuration that is cut in the middle of a line, or between two where its
+// shape shows that, with other lines between its own, never makes of a filtered flow one that arrives.
 func TestWhatIsCutOrDisturbedNeverLetsMore(t *testing.T) {
 	rnd := rand.New(rand.NewPCG(5, 8))
 	const in, out = "in0.0", "out0.0"

@@ -16,7 +16,8 @@ import (
 	"zarvek/internal/core/network"
 )
 
-// raw sends flows as packets of their own making, from standard input, and prints those that a listener on the other side saw.
+// raw sends flows as packets of their own making, from standard input, and prints those that a listener on the other
+// side saw.
 const rawSender = `import socket,struct,sys,threading,time
 def sums(b):
     if len(b)%2: b+=b"\0"
@@ -55,8 +56,8 @@ while not os.path.exists(sys.argv[4]):
 out.close(); open(sys.argv[5],"w").close()
 `
 
-// TestOnePolicyInEveryShape writes random policies in every shape that is read. The kernel has the same rules; 20,000 packets of
-// their own making tell what they let pass, and every shape must say so of every flow.
+// TestOnePolicyInEveryShape writes random policies in every shape that is read. The kernel has the same rules; 20,000
+// packets of their own making tell what they let pass, and every shape must say so of every flow.
 func TestOnePolicyInEveryShape(t *testing.T) {
 	const policies, flows = 4, 5000
 	b := newBench(t, "nft", "python3", "iptables-restore")

@@ -142,8 +142,9 @@ func forwardingOf(n *network.Snapshot, device string) map[netip.Prefix]string {
 	return out
 }
 
-// TestPredictionsAgainstDaemons fails links for real, waits for calm and compares every table, and every pair of networks,
-// with what was predicted from the captures before. With tables alone areas are hidden, with configurations they are not.
+// TestPredictionsAgainstDaemons fails links for real, waits for calm and compares every table, and every pair of
+// networks, with what was predicted from the captures before. With tables alone areas are hidden, with configurations
+// they are not.
 func TestPredictionsAgainstDaemons(t *testing.T) {
 	touched, right, open := 0, 0, 0
 	for seed := range uint64(*predictions) {

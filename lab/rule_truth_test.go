@@ -20,8 +20,9 @@ var ruleTables = []int{101, 102, 103, 104}
 // kernelWay reads the answer to ip route get: a next hop and an interface.
 var kernelWay = regexp.MustCompile(`via (\S+) dev (\S+)`)
 
-// TestPolicyRulesChooseAsTheKernelDoes asks a kernel with random policy rules (what they may ask for all mixed: sources, destinations,
-// interfaces, protocols, ports, marks, inverted, with prefixes that do not count) which way packets go, and us.
+// TestPolicyRulesChooseAsTheKernelDoes asks a kernel with random policy rules (what they may ask for all mixed:
+// sources, destinations, interfaces, protocols, ports, marks, inverted, with prefixes that do not count) which way
+// packets go, and us.
 func TestPolicyRulesChooseAsTheKernelDoes(t *testing.T) {
 	b := newBench(t, "nft")
 	b.box("fence")

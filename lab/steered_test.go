@@ -13,9 +13,9 @@ import (
 	"zarvek/internal/core/forward"
 )
 
-// TestPoliciesOfRoutingAgainstRealForwarding gives a routing daemon random policies of routing. What is captured is its saved
-// configuration and the kernel's main table, not the rules that the daemon makes of the policy; packets tell by which neighbour they
-// leave, and every one of them must leave as we say.
+// TestPoliciesOfRoutingAgainstRealForwarding gives a routing daemon random policies of routing. What is captured is its
+// saved configuration and the kernel's main table, not the rules that the daemon makes of the policy; packets tell by
+// which neighbour they leave, and every one of them must leave as we say.
 func TestPoliciesOfRoutingAgainstRealForwarding(t *testing.T) {
 	const policies, flows = 12, 600
 	b := newBench(t, "python3", "vtysh")

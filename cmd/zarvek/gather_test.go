@@ -327,8 +327,8 @@ func console(t *testing.T) (near, far *os.File) {
 	return near, far
 }
 
-// dialogue runs the program on a terminal. Answer waits for a question; end waits for the program and returns all that was
-// to be seen.
+// dialogue runs the program on a terminal. Answer waits for a question; end waits for the program and returns all that
+// was to be seen.
 func dialogue(t *testing.T, c *exec.Cmd) (answer func(question, with string), end func() (string, error)) {
 	near, far := console(t)
 	c.Stdin, c.Stdout, c.Stderr = far, far, far

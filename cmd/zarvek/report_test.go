@@ -95,8 +95,8 @@ func ask[T any](t *testing.T, ctx context.Context, script string) T {
 
 const brokenLinks = `Array.from(document.querySelectorAll('a[href]')).filter(a => !document.getElementById(decodeURIComponent(a.getAttribute('href').slice(1)))).map(a => a.outerHTML)`
 
-// TestReportInABrowser: no complaint, every link leads somewhere, nothing is wider than the window, with and without the
-// page's script.
+// TestReportInABrowser: no complaint, every link leads somewhere, nothing is wider than the window, with and without
+// the page's script.
 func TestReportInABrowser(t *testing.T) {
 	ctx := browser(t)
 	dir := t.TempDir()

@@ -15,8 +15,9 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// A table in a log is what the device had when it was shown. What somebody typed below it, and what the device itself told below
-// it of its links and neighbours, may have changed it: nobody knows then what the device does, until the table is shown again.
+// A table in a log is what the device had when it was shown. What somebody typed below it, and what the device itself
+// told below it of its links and neighbours, may have changed it: nobody knows then what the device does, until the
+// table is shown again.
 
 // tellsOfMove matches a log message of a link or neighbour that came or went.
 var tellsOfMove = regexp.MustCompile(`(?i)changed state to|-ADJ|(?:ADJ|NBR|NEIGHBOU?R)_?CHA?NG|\blink (?:is )?(?:up|down)\b|from \w+ to (?:down|full|idle|established|init)\b`)
@@ -76,7 +77,8 @@ type alteration struct {
 	mark          route.Mark
 }
 
-// changedAfterwards leaves undecided what was shown before something that may have changed it, unless it was shown again after that.
+// changedAfterwards leaves undecided what was shown before something that may have changed it, unless it was shown
+// again after that.
 func (c *Capture) changedAfterwards(commands []typed, file uint32) {
 	of := map[string][]alteration{} // by device and space, those of anyone under ofAnyone
 	add := func(u alteration) {
@@ -208,8 +210,8 @@ var errWatched = errors.New("it tells of a change as it came, not of what a tabl
 // deleted begins a line of a route that went while somebody watched.
 var deleted = []byte("Deleted ")
 
-// watched returns the routes that came and went while somebody watched, and takes them out of what was read: what is shown then is no
-// table. A route that is said to be deleted stands among them anywhere else too.
+// watched returns the routes that came and went while somebody watched, and takes them out of what was read: what is
+// shown then is no table. A route that is said to be deleted stands among them anywhere else too.
 func (c *Capture) watched() (out []alteration) {
 	for i := range c.Parts {
 		p := &c.Parts[i]

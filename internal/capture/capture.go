@@ -211,8 +211,8 @@ var errGlued = errors.New("the command above lost a blank or a byte, so that nob
 // gluedCommand matches a command of which a word lost a byte, or the name of a table the blank before it.
 var gluedCommand = regexp.MustCompile(`(?i)` + void + `|\broute\b.*\s(?:vrf|vpn-instance|routing-instance|virtual-router|instance)[A-Za-z0-9]|^ip\b.*(?:\btable\d|showtable|listtable|lstable|routeshow)|^iproute\s`)
 
-// nobodys leaves unread what came after a command of which nobody knows what or whom it asked, where anything of it was read; why
-// tells what is wrong with the command.
+// nobodys leaves unread what came after a command of which nobody knows what or whom it asked, where anything of it was
+// read; why tells what is wrong with the command.
 func nobodys(text []byte, stretches []stretch, why error) []stretch {
 	facts := slices.ContainsFunc(stretches, func(s stretch) bool {
 		for range s.FactMarks() {
@@ -328,8 +328,8 @@ func unreadRuns(text []byte, s stretch) []bounds {
 // maxHeading is how many lines above what a reader could not use are offered with it.
 const maxHeading = 4
 
-// withHeading moves the begin of a run up over the lines that the reader passed over as names or titles: they may be those of
-// the rows below, which are another layout's.
+// withHeading moves the begin of a run up over the lines that the reader passed over as names or titles: they may be
+// those of the rows below, which are another layout's.
 func (s *stretch) withHeading(text []byte, lo int) int {
 	for range maxHeading {
 		above := bytes.TrimRight(text[s.lo:lo], "\r\n")
@@ -372,8 +372,8 @@ func (s *stretch) drop(run bounds) {
 // smallText is how large a text may be, in bytes, that more than one reader tries.
 const smallText = 16 << 10
 
-// read gives a text to the reader that recognises most of it; a small one to all that recognise any of it, of which the one
-// counts that leaves the least unread.
+// read gives a text to the reader that recognises most of it; a small one to all that recognise any of it, of which the
+// one counts that leaves the least unread.
 func read(all []layout.Reader, text []byte) (layout.Reading, int) {
 	best, most := -1, 0
 	scores := make([]int, len(all))

@@ -253,7 +253,8 @@ func TestLineNumbersAfterManyQuestions(t *testing.T) {
 	}
 }
 
-// TestEvidenceStaysExact in a log of which another line was cleaned: of a document on one line each route has its own bytes.
+// TestEvidenceStaysExact in a log of which another line was cleaned: of a document on one line each route has its own
+// bytes.
 func TestEvidenceStaysExact(t *testing.T) {
 	const route = `{"dst":"10.61.3.0/24","gateway":"172.28.61.6","dev":"cable0","protocol":"static","flags":[]}`
 	text := "night@edge:~$ sysctl -a -r '^net'\nnet.ipv4.ip_forward = 1\r\nnight@edge:~$ ip -j route\n[" +

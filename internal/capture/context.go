@@ -63,8 +63,8 @@ func (p *Part) nameTables(src *Source) {
 // kernelTable matches a command that asks the kernel for a table by its number or name.
 var kernelTable = regexp.MustCompile(`^(?:\S*/)?ip\b.*\btable\b`)
 
-// bareCommandIn returns the first command for routes among lines that a reader left unread: its prompt was not known as one, or is
-// missing.
+// bareCommandIn returns the first command for routes among lines that a reader left unread: its prompt was not known as
+// one, or is missing.
 func bareCommandIn(src *Source, unread []layout.Unread) string {
 	for _, u := range unread {
 		line := appendClean(nil, src.Text(u.Mark))
@@ -78,8 +78,8 @@ func bareCommandIn(src *Source, unread []layout.Unread) string {
 // anyPrompt is a command for routes behind whatever may be a prompt.
 var anyPrompt = regexp.MustCompile(`^\s*(?:\S{0,60}\s?[$#>%\]]\s*)?((?:show|sho|sh|do|ip|display|dis|get|netstat|route|print|birdc|run|vtysh)\s.*)$`)
 
-// commandScopes returns what a listing that was asked for in part answers for all the same: the one address that was asked
-// for, or the prefix with all that is in it. A search behind a pipe, a source, an interface answers for nothing.
+// commandScopes returns what a listing that was asked for in part answers for all the same: the one address that was
+// asked for, or the prefix with all that is in it. A search behind a pipe, a source, an interface answers for nothing.
 func commandScopes(command string) []netip.Prefix {
 	if strings.Contains(command, "|") {
 		return nil

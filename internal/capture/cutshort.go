@@ -10,7 +10,8 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// ofRules are the layouts of texts that tell what decides over packets: what follows the end of a cut one may decide too.
+// ofRules are the layouts of texts that tell what decides over packets: what follows the end of a cut one may decide
+// too.
 var ofRules = []string{"statements", "hierarchy", "blocks", "nftables text", "saved rules", "listed chains", "rule set", "paths"}
 
 // cutShort keeps that a configuration or a listing of rules stops in the middle of its last line.
@@ -35,8 +36,8 @@ func (c *Capture) cutShort() *Capture {
 	return c
 }
 
-// doubted keeps that a line was taken out of a text of rules, since it was broken or had lost bytes: it may have been a rule, or
-// have told what one means.
+// doubted keeps that a line was taken out of a text of rules, since it was broken or had lost bytes: it may have been a
+// rule, or have told what one means.
 func (c *Capture) doubted() *Capture {
 	for i := range c.Parts {
 		p := &c.Parts[i]

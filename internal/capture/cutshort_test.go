@@ -22,7 +22,8 @@ interface hall0
  description the hall
 `
 
-// TestAConfigurationThatStops in the middle of its last line may lack a filter; one above a prompt that has no line end is whole.
+// TestAConfigurationThatStops in the middle of its last line may lack a filter; one above a prompt that has no line end
+// is whole.
 func TestAConfigurationThatStops(t *testing.T) {
 	for text, want := range map[string]bool{
 		nightLog:                                false,

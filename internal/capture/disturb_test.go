@@ -41,8 +41,8 @@ var intruders = []string{
 	"--More--",
 }
 
-// disturb does one thing to a text. Whole tells, for each line that begins a route of several, how many lines that takes: a line
-// is deleted with those that go on with it, since nothing tells afterwards which row they went on with.
+// disturb does one thing to a text. Whole tells, for each line that begins a route of several, how many lines that
+// takes: a line is deleted with those that go on with it, since nothing tells afterwards which row they went on with.
 func disturb(rnd *rand.Rand, text string, whole map[int]int) disturbed {
 	lines := strings.SplitAfter(text, "\n")
 	at := rnd.IntN(len(lines))
@@ -119,8 +119,8 @@ type toldRoute struct {
 
 func hopKey(h route.NextHop) string { return h.Address.String() + " " + h.Interface }
 
-// wholeRoutes tells how many lines are to be deleted together, by the first of them: a route's; none where a heading names the
-// table, or the device, of what stands below; and none of a document, which is no lines.
+// wholeRoutes tells how many lines are to be deleted together, by the first of them: a route's; none where a heading
+// names the table, or the device, of what stands below; and none of a document, which is no lines.
 func wholeRoutes(c *Capture) map[int]int {
 	out := map[int]int{}
 	if document(c.Source.text) {
@@ -207,8 +207,8 @@ func seedOf(name string) uint64 {
 	return h.Sum64()
 }
 
-// TestDisturbance: whatever happens to a capture on its way, each route that is then read is one that the capture had before,
-// with the same next hops and in the same table.
+// TestDisturbance: whatever happens to a capture on its way, each route that is then read is one that the capture had
+// before, with the same next hops and in the same table.
 func TestDisturbance(t *testing.T) {
 	all := samples(t)
 	names := make([]string, 0, len(all))

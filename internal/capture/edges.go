@@ -10,9 +10,9 @@ import (
 	"zarvek/internal/core/network"
 )
 
-// What a terminal, an editor or a copy does at the edges of lines: it wraps them at its width, in the middle of words too,
-// and it ends a capture in the middle of a line. A row of which a piece is missing is no row: an interface "et" is not
-// "eth0", and a prefix 10.1.0.0/1 is not 10.1.0.0/16.
+// What a terminal, an editor or a copy does at the edges of lines: it wraps them at its width, in the middle of words
+// too, and it ends a capture in the middle of a line. A row of which a piece is missing is no row: an interface "et" is
+// not "eth0", and a prefix 10.1.0.0/1 is not 10.1.0.0/16.
 
 // void stands in the place of a line that must not be taken for a row. No layout prints it.
 const void = "¤"
@@ -28,8 +28,8 @@ const (
 	mostWidth  = 400
 )
 
-// remnant is how long the rest of a line may be, in bytes, that alone reaches the width: longer ones, or several words, are
-// lines of their own.
+// remnant is how long the rest of a line may be, in bytes, that alone reaches the width: longer ones, or several words,
+// are lines of their own.
 const remnant = 12
 
 // change is what is done to a line before it is read.
@@ -103,8 +103,8 @@ func (s *Source) cleanLine(raw uint32) int {
 	return i
 }
 
-// wrapped finds the lines that a terminal's width may have broken: they are as long as the longest. Of those in broken, what
-// follows was not read by itself; unread are the numbers of such lines.
+// wrapped finds the lines that a terminal's width may have broken: they are as long as the longest. Of those in broken,
+// what follows was not read by itself; unread are the numbers of such lines.
 func (s *Source) wrapped(unread map[int]bool) (longest, broken []int) {
 	var lengths, words []int
 	var first []string // word of each line
@@ -149,8 +149,8 @@ func (s *Source) wrapped(unread map[int]bool) (longest, broken []int) {
 // rowBegin matches letters of a code column with a destination behind them.
 var rowBegin = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9*> ]{0,7}[ >*]\d+\.\d+\.\d+\.\d+(?:[ /]|$)`)
 
-// fullRow matches a destination at the begin of a line with more than one word behind it. Below a line that blanks fill up, as they
-// fill every row of some tables, it is a row of its own.
+// fullRow matches a destination at the begin of a line with more than one word behind it. Below a line that blanks fill
+// up, as they fill every row of some tables, it is a row of its own.
 var fullRow = regexp.MustCompile(`^(?:default|\d+\.\d+\.\d+\.\d+(?:/\d+)?|[0-9A-Fa-f]{0,4}:[0-9A-Fa-f:]*(?:/\d+)?)[ \t]+\S+[ \t]+\S`)
 
 // beginsRow reports whether a line is the begin of a row, which is never the rest of the line above.
@@ -202,8 +202,8 @@ func lastWord(line []byte) (string, byte) {
 	return string(word[1+bytes.LastIndexAny(word, " \t,"):]), sign
 }
 
-// unreadLines are the clean lines that no reader could use: true where they are nothing that a reader knows, false where they
-// are a row with something wrong in it.
+// unreadLines are the clean lines that no reader could use: true where they are nothing that a reader knows, false
+// where they are a row with something wrong in it.
 func (c *Capture) unreadLines() map[int]bool {
 	out := map[int]bool{}
 	for i := range c.Parts {

@@ -5,8 +5,8 @@ import (
 	"strings"
 )
 
-// A command may be run elsewhere than on the device whose prompt it was given at: by ssh on another device, in a network namespace or
-// in a container, which forward for themselves.
+// A command may be run elsewhere than on the device whose prompt it was given at: by ssh on another device, in a
+// network namespace or in a container, which forward for themselves.
 
 // atOther matches a command given to another device by ssh in one line: its name, and what it is to run.
 var atOther = regexp.MustCompile(`^(?:sudo )?(?:\S*/)?ssh2? (?:-[46AaCkqTtvXxY]+ |-[Eipolc] ?\S+ )*(?:[\w.-]+@)?([A-Za-z][\w.-]*) +(?:-- )?["']?([^"'\s][^"']*)["']?`)
@@ -19,8 +19,8 @@ func onOther(command string) (device, given string) {
 	return "", command
 }
 
-// asksAtOnce matches what is run there and tells something; behind anything else, an option or a shell, somebody may have typed what no
-// capture shows.
+// asksAtOnce matches what is run there and tells something; behind anything else, an option or a shell, somebody may
+// have typed what no capture shows.
 var asksAtOnce = regexp.MustCompile(`^(?:sudo )?(?:` + kernelTool + ` \S|(?:\S*/)?(?:netstat|route|ifconfig|arp)$|(?:show|display|get) )`)
 
 // goesAway matches a command with which somebody goes on to another device.
@@ -29,7 +29,8 @@ var goesAway = regexp.MustCompile(`^(?:s?rlogin|ssh|slogin|telnet|connect|attach
 // noAnswer matches a command after which whatever tells routes is not its answer.
 var noAnswer = regexp.MustCompile(`^(?:exit|quit|logout|logoff|date|uptime|ping6?|traceroute6?|tracert)(?: [^;|&]*)?$`)
 
-// asksSpace matches a command that asks a network namespace, which is a device of its own: ip -n NAME ..., ip netns exec NAME ...
+// asksSpace matches a command that asks a network namespace, which is a device of its own: ip -n NAME ..., ip netns
+// exec NAME ...
 var asksSpace = regexp.MustCompile(`^(?:sudo )?(?:\S*/)?ip (?:-\S+ )*?(?:netns exec|-n(?:etns)?) ([\w.-]+)\s`)
 
 // kernelTool is a program that tells what a kernel has where it runs.
@@ -38,7 +39,8 @@ const kernelTool = `(?:\S*/)?(?:ip\w*|netstat|route|vtysh|birdc6?|nft|sysctl|ifc
 // asksContainer matches a command that is run in a container whose name it gives.
 var asksContainer = regexp.MustCompile(`^(?:sudo )?[\w./-]+ (?:\w+ )?exec (?:-[it]+ |--(?:tty|interactive) )*([A-Za-z][\w.-]*) (?:-- )?["']?` + kernelTool)
 
-// inSpace matches one that is run in the namespace of a process, of a container or another machine whose name is not plain.
+// inSpace matches one that is run in the namespace of a process, of a container or another machine whose name is not
+// plain.
 var inSpace = regexp.MustCompile(`^(?:sudo )?(?:\S*/)?(?:(?:nsenter|unshare|chroot|sshpass|rsh|systemd-run|machinectl|xargs)|[\w.-]+ (?:(?:[^|]* )?(?:exec|attach) |run )[^|]*\s["']?` + kernelTool + `)`)
 
 // asksDevice matches a command in a device's own words, of which "run" may be one.

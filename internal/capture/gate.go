@@ -11,8 +11,8 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// Every reader's routes pass one gate before they count. A row that does not pass is unread, with the reason: it is made
-// void and the text is read again, so that nothing of it stays with the rows around it.
+// Every reader's routes pass one gate before they count. A row that does not pass is unread, with the reason: it is
+// made void and the text is read again, so that nothing of it stays with the rows around it.
 
 var (
 	errInterface = errors.New("this is no interface's name")
@@ -75,8 +75,8 @@ func isRow(line []byte, why error) bool {
 	return errors.Is(why, errNowhere) && rowAlone.Match(line) && !bytes.Contains(line, []byte(void)) && !bytes.ContainsRune(line, 0)
 }
 
-// outside returns the lines, from 0, of routes that do not pass, and why. Attributes are looked at once each, however many
-// routes share them.
+// outside returns the lines, from 0, of routes that do not pass, and why. Attributes are looked at once each, however
+// many routes share them.
 func (c *Capture) outside() map[int]error {
 	out := c.garbled()
 	for i := range c.Parts {
@@ -146,7 +146,8 @@ func (c *Capture) garbled() map[int]error {
 	return out
 }
 
-// namesLinks reports whether a table calls interfaces by names: a number alone is none of them then, but a piece of another line.
+// namesLinks reports whether a table calls interfaces by names: a number alone is none of them then, but a piece of
+// another line.
 func namesLinks(l *route.List) bool {
 	for id := range l.Shared() {
 		for _, h := range l.Attributes(route.AttrID(id)).NextHops {
@@ -178,8 +179,8 @@ func passes(a *route.Attributes, own map[string]bool, named bool) error {
 	return nil
 }
 
-// noNames are words of rows that a reader takes for an interface where a row is not what it seems. Names of protocols are none of
-// them: links are called so.
+// noNames are words of rows that a reader takes for an interface where a row is not what it seems. Names of protocols
+// are none of them: links are called so.
 var noNames = map[string]bool{
 	"via": true, "dev": true, "is": true, "are": true, "directly": true, "connected": true, "metric": true, "proto": true, "scope": true,
 	"table": true, "weight": true, "nexthop": true, "and": true, "the": true, "to": true, "from": true, "subnetted": true, "age": true,

@@ -10,9 +10,9 @@ import (
 	"zarvek/internal/capture/layout"
 )
 
-// What collects answers of many devices into one file writes a heading above each: the name between signs, behind a word, as tools
-// that join files do. Where two such headings with different names stand in a text without prompts, each names whose the lines below
-// are: nothing of two devices may become one.
+// What collects answers of many devices into one file writes a heading above each: the name between signs, behind a
+// word, as tools that join files do. Where two such headings with different names stand in a text without prompts, each
+// names whose the lines below are: nothing of two devices may become one.
 
 // headingForms are their shapes, with the name as the first group.
 var headingForms = []*regexp.Regexp{
@@ -61,7 +61,8 @@ func heading(line []byte) (form int, name string, ok bool) {
 	return 0, "", false
 }
 
-// learnHeadings finds the shapes of headings with two different names at least. A text with prompts that name who asks has none.
+// learnHeadings finds the shapes of headings with two different names at least. A text with prompts that name who asks
+// has none.
 func (p *prompter) learnHeadings() {
 	names := make([][]string, len(headingForms))
 	for lo, hi := range layout.Lines(p.text[:min(len(p.text), learnFrom)]) {

@@ -6,8 +6,9 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// TestHeadingsOfDevices: what collects the answers of many into one text names each, in all the usual shapes; nothing of two becomes
-// one. A heading that comes once, one that names a table, and all where prompts tell who asks, say nothing of the kind.
+// TestHeadingsOfDevices: what collects the answers of many into one text names each, in all the usual shapes; nothing
+// of two becomes one. A heading that comes once, one that names a table, and all where prompts tell who asks, say
+// nothing of the kind.
 func TestHeadingsOfDevices(t *testing.T) {
 	devices := func(text string) (out []string) {
 		sections, _, _ := split([]byte(text))

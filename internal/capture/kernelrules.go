@@ -11,7 +11,8 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// A kernel's filters are listed without what the command above them said: of which family they are, and that it asked for some only.
+// A kernel's filters are listed without what the command above them said: of which family they are, and that it asked
+// for some only.
 
 var (
 	// partOfRules matches a command that lists some of a kernel's filters.

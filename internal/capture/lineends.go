@@ -5,10 +5,10 @@ import (
 	"strconv"
 )
 
-// Lines end with LF or CRLF nearly everywhere. What a terminal or an editor of another kind put between lines instead is
-// made LF here, before anything is read: a lone CR, VT, FF, NEL (U+0085), LS and PS (U+2028, U+2029), and the moves of a
-// cursor to another line (ECMA-48: CUP, HVP, CUD, CNL, VPA). Otherwise a whole table would be one line, and pass for
-// nothing. Line numbers count lines as they are then.
+// Lines end with LF or CRLF nearly everywhere. What a terminal or an editor of another kind put between lines instead
+// is made LF here, before anything is read: a lone CR, VT, FF, NEL (U+0085), LS and PS (U+2028, U+2029), and the moves
+// of a cursor to another line (ECMA-48: CUP, HVP, CUD, CNL, VPA). Otherwise a whole table would be one line, and pass
+// for nothing. Line numbers count lines as they are then.
 
 var (
 	nel = []byte("\u0085")

@@ -8,9 +8,10 @@ import (
 	"zarvek/internal/capture/layout"
 )
 
-// Terminals, mail programs and editors put something of their own in front of every line: the time, a sign that the line is quoted,
-// the line's number. It is taken off where nearly all lines have it, so that what a device printed begins where it began. What a
-// search puts there, a file's name or the numbers of lines that are not the next ones, stays: such a text is a part.
+// Terminals, mail programs and editors put something of their own in front of every line: the time, a sign that the
+// line is quoted, the line's number. It is taken off where nearly all lines have it, so that what a device printed
+// begins where it began. What a search puts there, a file's name or the numbers of lines that are not the next ones,
+// stays: such a text is a part.
 
 // margins are the forms in which one is put there.
 var margins = []*regexp.Regexp{

@@ -8,8 +8,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// TestWhatStandsInFrontOfEveryLine holds that a table with something in front of every line is read as the table alone, line by
-// line, and that what only looks like it stays.
+// TestWhatStandsInFrontOfEveryLine holds that a table with something in front of every line is read as the table alone,
+// line by line, and that what only looks like it stays.
 func TestWhatStandsInFrontOfEveryLine(t *testing.T) {
 	lines := strings.Split("ridge# show ip route\nCodes: C - connected, S - static\n\n"+
 		"C    10.61.1.0/24 is directly connected, hall\nS    10.62.0.0/16 [1/0] via 10.61.1.9, hall\nridge#", "\n")

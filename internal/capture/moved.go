@@ -6,8 +6,8 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// Moved counts the routes that only one of two readings of the same table has: those that went and those that came. Ages
-// and counters, which are never the same twice, do not count.
+// Moved counts the routes that only one of two readings of the same table has: those that went and those that came.
+// Ages and counters, which are never the same twice, do not count.
 func Moved(before, after []byte) (gone, come int) {
 	have := routesOf(before)
 	for key, n := range routesOf(after) {

@@ -8,8 +8,8 @@ import (
 	"zarvek/internal/capture/layout"
 )
 
-// Shells, wrappers and devices have prompts in shapes that nobody listed. What recurs at the begin of lines before different
-// commands is one; who asks there is told by the words of it.
+// Shells, wrappers and devices have prompts in shapes that nobody listed. What recurs at the begin of lines before
+// different commands is one; who asks there is told by the words of it.
 
 // learnFrom is how much of a text's begin, and how much of its end, is looked at for such prompts, in bytes.
 const (
@@ -35,8 +35,8 @@ var timeOfDay = regexp.MustCompile(`\d{1,2}:\d\d(?::\d\d)?(?:\.\d+)?|\d{4}-\d\d-
 // learned are prompts of unknown shapes, with times of the day made alike, and who asks there.
 type learned map[string]string
 
-// learn finds the prompts of unknown shapes: two different commands at least stand behind the same words, or one behind a sign that
-// only shells and devices end with, or in the first line.
+// learn finds the prompts of unknown shapes: two different commands at least stand behind the same words, or one behind
+// a sign that only shells and devices end with, or in the first line.
 func (p *prompter) learn() {
 	before, begins := map[string]map[string]bool{}, len(bytes.TrimLeft(p.text, " \t\r\n"))
 	look := func(text []byte) {

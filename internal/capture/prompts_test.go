@@ -6,7 +6,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// TestPromptsOfUnknownShapes: what recurs before commands is a prompt, whoever made it; it names who asks there, or nobody.
+// TestPromptsOfUnknownShapes: what recurs before commands is a prompt, whoever made it; it names who asks there, or
+// nobody.
 func TestPromptsOfUnknownShapes(t *testing.T) {
 	for prompt, device := range map[string]string{
 		"mast 3# ":                     "mast-3",
@@ -49,7 +50,8 @@ func TestPromptsOfUnknownShapes(t *testing.T) {
 	}
 }
 
-// TestTwoAtPromptsOfUnknownShapes: the number in a prompt tells devices apart, and a named one never answers for an unnamed one.
+// TestTwoAtPromptsOfUnknownShapes: the number in a prompt tells devices apart, and a named one never answers for an
+// unnamed one.
 func TestTwoAtPromptsOfUnknownShapes(t *testing.T) {
 	sections, _, _ := split([]byte("mast 3# show ip route\na\nmast 3# ssh 10.96.0.9\nmast 4# show ip route\nb\nmast 4# exit\nmast 3# show arp\nc\n"))
 	var devices []string

@@ -9,9 +9,9 @@ import (
 	"zarvek/internal/core/network"
 )
 
-// What no reader understands may still decide over packets. A line of it that reads like a rule of a filter, or like one being
-// applied, and the answer to a command that asks for filters, are kept as a filter whose text was not read: whether packets pass
-// the device cannot be told then.
+// What no reader understands may still decide over packets. A line of it that reads like a rule of a filter, or like
+// one being applied, and the answer to a command that asks for filters, are kept as a filter whose text was not read:
+// whether packets pass the device cannot be told then.
 
 // FilterNotRead is the name of the layout that such a part is said to be in.
 const FilterNotRead = "filter, not read"
@@ -23,7 +23,8 @@ var asksForFilter = sync.OnceValue(func() *regexp.Regexp {
 		`zone-pair|ip policy|policy-based|nat|xlate|xfrm|crypto (?:ipsec|map)|ipsec)\b`)
 })
 
-// saysNothing matches a line of an answer that is no rule: there are none, the question was not understood, the names of columns.
+// saysNothing matches a line of an answer that is no rule: there are none, the question was not understood, the names
+// of columns.
 var saysNothing = sync.OnceValue(func() *regexp.Regexp {
 	return regexp.MustCompile(`(?i)^\s*(?:no\b|none\b|there (?:are|is) no\b|[%^*]|status: inactive|interface\s+route[ -]?map\s*$|pro\s+inside global\b|[-=]+\s*$|total\b.*\b0\b)|` +
 		`\b(?:is not running|command not found|not found|permission denied|invalid (?:command|input))\b`)
@@ -47,10 +48,12 @@ var rules = sync.OnceValue(func() []*regexp.Regexp {
 		regexp.MustCompile(`(?i)^\s*(?:nv )?(?:set|configure|config|add|apply|bind|ip|ipv6|mac|filter|acl|access-list|access-group|packet-filter|traffic-filter)\b` +
 			`.*\b(?:acl|access-list|access-group|packet-filter|traffic-filter|ip-filter|firewall)\b.*\b(?:ingress|egress|inbound|outbound|input|output|in|out)\b`),
 		regexp.MustCompile(`(?i)^\s*(?:acl|access-list|access-group|packet-filter|traffic-filter|ip-filter)\b.*\b(?:ingress|egress|inbound|outbound)\b`),
-		// lines that a system does when it starts: iptables -A FORWARD -j DROP, ip rule add, nft add rule; rules for routing in other forms
+		// lines that a system does when it starts: iptables -A FORWARD -j DROP, ip rule add, nft add rule; rules for
+		// routing in other forms
 		regexp.MustCompile(`(?i)\bip6?tables(?:-\w+)?\s.*-(?:A|I|P|-append|-insert|-policy)\s|\bnft\s+(?:add|insert)\s+rule\b|\bip(?:\s+-\w+)*\s+ru(?:le)?\s+add\b`),
 		regexp.MustCompile(`(?i)^\s*(?:- )?routing-policy:\s*$|^\[RoutingPolicyRule\]\s*$`),
-		// What lets pass tells as much: the rest is stopped. action permit, <action>allow</action>, pass in on up0, permit tcp any any
+		// What lets pass tells as much: the rest is stopped. action permit, <action>allow</action>, pass in on up0,
+		// permit tcp any any
 		regexp.MustCompile(`(?i)(?:^|[^a-z])action["'\s:=]+(?:accept|allow|permit|pass)\b`),
 		regexp.MustCompile(`(?i)<(?:type|action|target|policy|verdict)>\s*(?:pass|allow|accept|permit)\s*<`),
 		regexp.MustCompile(`(?i)^\s*(?:(?:seq|rule|entry|term)?\s*\d+[.:]?\s+)?(?:permit|allow|accept|pass)\s+(?:in|out|ip|ipv6|tcp|udp|icmp|all|any|from|inet6?|quick|log|proto|host)\b`),
@@ -86,8 +89,8 @@ func readsLikeRule(line []byte) bool {
 	return false
 }
 
-// keepRules keeps the first unread line that reads like a rule, or the first of an answer to a command that asks for filters
-// and that no reader knows. Command is "" where there is none.
+// keepRules keeps the first unread line that reads like a rule, or the first of an answer to a command that asks for
+// filters and that no reader knows. Command is "" where there is none.
 func (p *Part) keepRules(src *Source, command string) {
 	asked := p.Layout == "" && asksForFilter().MatchString(command)
 	for i, u := range p.Unread {

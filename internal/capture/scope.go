@@ -14,8 +14,8 @@ import (
 // interrupted is what a terminal shows where somebody broke an output off.
 var interrupted = regexp.MustCompile(`^\s*(?:\^[CZ\\]|\x03|<?Interrupt(?:ed)?>?|Aborted\.?)\s*$`)
 
-// brokenOff returns where the output of a section was broken off, no mark where it came to its end: the pager's last question was
-// never answered with more, or somebody interrupted it. That line is nothing that is unread.
+// brokenOff returns where the output of a section was broken off, no mark where it came to its end: the pager's last
+// question was never answered with more, or somebody interrupted it. That line is nothing that is unread.
 func (p *Part) brokenOff(src *Source, s section) route.Mark {
 	at := route.Mark{}
 	for i, u := range p.Unread {

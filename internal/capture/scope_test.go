@@ -40,7 +40,8 @@ func TestAsksForPart(t *testing.T) {
 	}
 }
 
-// TestAProtocolsOwnListIsWhole: the word for the protocol in front asks for all of its list, and for a part of a routing table.
+// TestAProtocolsOwnListIsWhole: the word for the protocol in front asks for all of its list, and for a part of a
+// routing table.
 func TestAProtocolsOwnListIsWhole(t *testing.T) {
 	for command, want := range map[string]bool{
 		"show bgp routing-table": false, "display bgp routing-table": false, "show ip bgp": false,

@@ -87,7 +87,8 @@ func newPrompter(text []byte) prompter {
 	return p
 }
 
-// prompt reads a line as a prompt, or as a title that names a command: that was given to the device of the prompt before.
+// prompt reads a line as a prompt, or as a title that names a command: that was given to the device of the prompt
+// before.
 func (p *prompter) prompt(line []byte) (device, command string, ok bool) {
 	if command, ok = title(line); ok {
 		return p.last, command, true

@@ -166,7 +166,8 @@ func (s *Source) clean(edge func([]byte) int) {
 	}
 }
 
-// quiet empties the last line of text where it is noise, and takes a pager's prompt off its front. Mark is the line as taken.
+// quiet empties the last line of text where it is noise, and takes a pager's prompt off its front. Mark is the line as
+// taken.
 func (s *Source) quiet(start int, mark route.Mark) {
 	line := s.text[start:]
 	end := len(line)
@@ -250,8 +251,8 @@ func appendClean(dst, line []byte) []byte {
 	return dst
 }
 
-// lost reports whether a NUL stands in the middle of a word: a byte was lost there, or one was put there, and the word is none.
-// Those that pad lines are nothing.
+// lost reports whether a NUL stands in the middle of a word: a byte was lost there, or one was put there, and the word
+// is none. Those that pad lines are nothing.
 func lost(line []byte, i int) bool {
 	j := i
 	for j < len(line) && line[j] == 0 {

@@ -9,8 +9,8 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// unreadRows attaches the unread lines of a part that name a prefix to its tables of that family: each may be a route, and what
-// a shorter route leads to is not known then.
+// unreadRows attaches the unread lines of a part that name a prefix to its tables of that family: each may be a route,
+// and what a shorter route leads to is not known then.
 func (p *Part) unreadRows(src *Source) {
 	if len(p.Facts.Tables) == 0 {
 		return
@@ -31,8 +31,8 @@ func (p *Part) unreadRows(src *Source) {
 // maxCode is how long the letters in front of a destination may be.
 const maxCode = 3
 
-// namedPrefix returns the prefix that a line names first: with a length or a mask behind it, or at the begin of the line, where
-// destinations stand, without, as the network of its class. It is not valid where there is none.
+// namedPrefix returns the prefix that a line names first: with a length or a mask behind it, or at the begin of the
+// line, where destinations stand, without, as the network of its class. It is not valid where there is none.
 func namedPrefix(line []byte) netip.Prefix {
 	var before []byte // the word before
 	for n, lo, hi := 0, 0, 0; ; n, before = n+1, line[lo:hi] {

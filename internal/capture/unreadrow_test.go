@@ -6,8 +6,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// TestNamedPrefix: what a line that was not read names first is a destination, wherever signs are glued to it; next hops and
-// addresses in messages are none.
+// TestNamedPrefix: what a line that was not read names first is a destination, wherever signs are glued to it; next
+// hops and addresses in messages are none.
 func TestNamedPrefix(t *testing.T) {
 	for line, want := range map[string]string{
 		"S    10.61.16.0/24 [1/0] by way of":                          "10.61.16.0/24",

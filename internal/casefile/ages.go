@@ -12,8 +12,8 @@ import (
 	"zarvek/internal/source"
 )
 
-// Ages tells when each device's captures were taken: when they were gathered or collected where provenance.json says so,
-// else when the newest of its files was written.
+// Ages tells when each device's captures were taken: when they were gathered or collected where provenance.json says
+// so, else when the newest of its files was written.
 func (c *Case) Ages() []audit.Age {
 	collected := c.collected()
 	newest := map[string]time.Time{}

@@ -9,8 +9,9 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// A kernel's whole list of interfaces has its loopback interface. Two whole lists with nothing else in common are of two kernels, or
-// of two namespaces of one: what stands in one folder is then not one device, and no answer may rest on it.
+// A kernel's whole list of interfaces has its loopback interface. Two whole lists with nothing else in common are of
+// two kernels, or of two namespaces of one: what stands in one folder is then not one device, and no answer may rest on
+// it.
 
 // interfaceList is one whole list of interfaces.
 type interfaceList struct {
@@ -18,8 +19,8 @@ type interfaceList struct {
 	mark  route.Mark // of its first interface
 }
 
-// blended adds, to each device whose captures list two sets of interfaces that have nothing in common, that it cannot be told what
-// it does.
+// blended adds, to each device whose captures list two sets of interfaces that have nothing in common, that it cannot
+// be told what it does.
 func (c *Case) blended(b *network.Builder) {
 	lists := map[string][]interfaceList{}
 	for _, f := range c.Files {

@@ -159,8 +159,9 @@ func LoadTelling(dir string, tell func(done, total int64), layouts ...string) (*
 	return c, nil
 }
 
-// severalInAFolder lets prompts say whose a capture is in a folder in which they name several devices: that is a folder of logs,
-// or one in which somebody went on from device to device. What was gathered is its folder's device's, whatever its prompt looks like.
+// severalInAFolder lets prompts say whose a capture is in a folder in which they name several devices: that is a folder
+// of logs, or one in which somebody went on from device to device. What was gathered is its folder's device's, whatever
+// its prompt looks like.
 func (c *Case) severalInAFolder() {
 	gathered := map[string]bool{}
 	for _, p := range c.provenances() {
@@ -184,8 +185,8 @@ func (c *Case) severalInAFolder() {
 	}
 }
 
-// ownNames gives a configuration that lies beside a device's other captures under a name of its own to the device that it names,
-// so that what it restricts is not lost to that device.
+// ownNames gives a configuration that lies beside a device's other captures under a name of its own to the device that
+// it names, so that what it restricts is not lost to that device.
 func (c *Case) ownNames() {
 	known := map[string]bool{}
 	for _, f := range c.Files {

@@ -100,8 +100,8 @@ func TestSummaries(t *testing.T) {
 	require.Empty(t, all[2].Unread)
 }
 
-// TestAFolderOfSeveralDevices: where prompts in a folder name several, each output is its own device's; where they name one, the
-// folder's name counts.
+// TestAFolderOfSeveralDevices: where prompts in a folder name several, each output is its own device's; where they name
+// one, the folder's name counts.
 func TestAFolderOfSeveralDevices(t *testing.T) {
 	c, err := Load(write(t, map[string]string{
 		"night/a.log":  "hub-1# show ip route\n" + attached + "hub-1# exit\n",
@@ -114,7 +114,8 @@ func TestAFolderOfSeveralDevices(t *testing.T) {
 	}
 }
 
-// TestWhoeverAnswersElsewhere is not the device that somebody left: what comes before a prompt that is known is nobody's.
+// TestWhoeverAnswersElsewhere is not the device that somebody left: what comes before a prompt that is known is
+// nobody's.
 func TestWhoeverAnswersElsewhere(t *testing.T) {
 	c, err := Load(write(t, map[string]string{
 		"hub-1.log": "hub-1# show ip route\n" + attached + "hub-1# ssh ops@10.9.9.9\nPassword:\n=odd prompt= show ip route\n" +
@@ -134,8 +135,8 @@ func TestWhoeverAnswersElsewhere(t *testing.T) {
 	}
 }
 
-// TestAConfigurationNamesItsDevice: what it restricts counts on the device that has other captures under that name; where none
-// has, or a folder or a prompt says whose it is, or two names stand there, its own name changes nothing.
+// TestAConfigurationNamesItsDevice: what it restricts counts on the device that has other captures under that name;
+// where none has, or a folder or a prompt says whose it is, or two names stand there, its own name changes nothing.
 func TestAConfigurationNamesItsDevice(t *testing.T) {
 	body := "interface eth0\n ip address 10.61.0.1 255.255.0.0\n ip access-group NIGHT in\n"
 	for files, want := range map[*map[string]string]bool{

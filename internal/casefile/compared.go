@@ -11,8 +11,8 @@ import (
 	"zarvek/internal/mask"
 )
 
-// Compare names the devices that a masked copy is read otherwise of than the case, with what is different first. Devices of
-// which a file was left out are not compared.
+// Compare names the devices that a masked copy is read otherwise of than the case, with what is different first.
+// Devices of which a file was left out are not compared.
 func Compare(c, masked *Case, m *mask.Masker, leftOut []LeftOut) []string {
 	skip := map[string]bool{}
 	for _, f := range c.Files {

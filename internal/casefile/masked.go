@@ -83,8 +83,8 @@ func (c *Case) Networks() []netip.Prefix {
 	return out
 }
 
-// Mask makes a copy of the case in which every address, name and secret is another one. Lines that are not understood are
-// left out, unless they are to be kept: then their words become others too. The lines of a file keep their numbers.
+// Mask makes a copy of the case in which every address, name and secret is another one. Lines that are not understood
+// are left out, unless they are to be kept: then their words become others too. The lines of a file keep their numbers.
 func (c *Case) Mask(m *mask.Masker, keepUnread bool) (*MaskedCase, error) {
 	out := &MaskedCase{}
 	taken := map[string]bool{}

@@ -17,8 +17,8 @@ import (
 	"zarvek/internal/source"
 )
 
-// readChange puts the change that a case holds on its network: such a case is what a network would be, and every command
-// works on it.
+// readChange puts the change that a case holds on its network: such a case is what a network would be, and every
+// command works on it.
 func (c *Case) readChange() error {
 	raw, err := source.ReadFile(c.at.path(ChangeFile), source.MaxRecord)
 	if errors.Is(err, fs.ErrNotExist) {

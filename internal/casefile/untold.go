@@ -74,7 +74,8 @@ func (c *Case) untoldOf(d *network.Device) []Untold {
 	return out
 }
 
-// spokenOf returns what a device's captures speak of; those of all devices are looked through when the first one is asked for.
+// spokenOf returns what a device's captures speak of; those of all devices are looked through when the first one is
+// asked for.
 func (c *Case) spokenOf(device string) spokenOf {
 	c.spokenOnce.Do(func() {
 		c.spoken = map[string]spokenOf{}
@@ -114,8 +115,8 @@ type Assumption struct {
 	What    []Untold
 }
 
-// Assumed lists what a round trip takes for granted: of each device that hands a packet on that arrives or leaves. Devices of
-// which the same is untold stand together.
+// Assumed lists what a round trip takes for granted: of each device that hands a packet on that arrives or leaves.
+// Devices of which the same is untold stand together.
 func (c *Case) Assumed(rt *forward.RoundTrip) []Assumption {
 	fam := route.FamilyOf(rt.Destination.Address)
 	var out []Assumption

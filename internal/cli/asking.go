@@ -37,7 +37,8 @@ func newQuestions(w io.Writer) *questions {
 	}{os.Stdin, w}, "")}
 }
 
-// ask takes the terminal for one question: nothing that is typed is shown by the system, not even before the question is.
+// ask takes the terminal for one question: nothing that is typed is shown by the system, not even before the question
+// is.
 func (q *questions) ask(read func(t *term.Terminal) (string, error)) (string, error) {
 	asking.Lock()
 	defer asking.Unlock()

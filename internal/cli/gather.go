@@ -252,8 +252,8 @@ func (g *gatherOptions) check(listed, targets []target.Target) error {
 	return nil
 }
 
-// someFamilyAllows reports in an error that a command reads on no family. Which one the device is of is not known yet; it
-// is judged again by that one before it is sent.
+// someFamilyAllows reports in an error that a command reads on no family. Which one the device is of is not known yet;
+// it is judged again by that one before it is sent.
 func someFamilyAllows(command string) error {
 	err := family.Unknown().Allow(command)
 	for _, f := range family.All() {
@@ -264,8 +264,8 @@ func someFamilyAllows(command string) error {
 	return err
 }
 
-// uncaptured leaves out the devices that are in the case, which -missing asks for; without it they are refused, since two
-// moments of one device in one case would be taken for one.
+// uncaptured leaves out the devices that are in the case, which -missing asks for; without it they are refused, since
+// two moments of one device in one case would be taken for one.
 func (g *gatherOptions) uncaptured(e *env, targets []target.Target) ([]target.Target, error) {
 	var names []string
 	for _, t := range targets {

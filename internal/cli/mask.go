@@ -177,7 +177,8 @@ func makeMasker(l *loaded, with string) (keyFile, *mask.Masker, error) {
 	return keyFile{Key: hex.EncodeToString(key[:]), Networks: m.Known()}, m, nil
 }
 
-// copyHiding writes a copy. A name that is a word of the trade is hidden where the copy is still read as the case is then.
+// copyHiding writes a copy. A name that is a word of the trade is hidden where the copy is still read as the case is
+// then.
 func (l *loaded) copyHiding(to string, m *mask.Masker, keep bool) (present.MaskView, *casefile.Case, error) {
 	names := l.Names()
 	m.Hide(names)

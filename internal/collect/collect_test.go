@@ -255,8 +255,8 @@ func TestNamesAreMadeSafe(t *testing.T) {
 	}
 }
 
-// TestLinks: the case and a source may be links; one inside of the case is never written through, one inside of a source is
-// told.
+// TestLinks: the case and a source may be links; one inside of the case is never written through, one inside of a
+// source is told.
 func TestLinks(t *testing.T) {
 	top := t.TempDir()
 	real := filepath.Join(top, "real")

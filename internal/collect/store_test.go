@@ -23,8 +23,8 @@ import (
 
 var kills = flag.Int("kills", 20, "how often collections are killed at random")
 
-// state says what a case holds for its readers: each capture, wherever its bytes lie, and what the record says of it. Both
-// must agree.
+// state says what a case holds for its readers: each capture, wherever its bytes lie, and what the record says of it.
+// Both must agree.
 func state(t *testing.T, dir string) string {
 	t.Helper()
 	at := casefile.Pending(dir)
@@ -136,8 +136,8 @@ func (w *faultyFile) Close() error {
 	return errors.Join(err, w.WriteCloser.Close())
 }
 
-// TestAFaultAtEveryStep leaves the case as it was or whole, with a record that agrees, and the next collection goes on from
-// there: whether one step fails or the program ends at it.
+// TestAFaultAtEveryStep leaves the case as it was or whole, with a record that agrees, and the next collection goes on
+// from there: whether one step fails or the program ends at it.
 func TestAFaultAtEveryStep(t *testing.T) {
 	src := t.TempDir()
 	write(t, src, "valley/b.txt", attached+"\n")

@@ -1,6 +1,6 @@
-// Package gather captures many devices at once into a case. It exists to make one device's trouble nobody else's: each is
-// asked on its own, tried once more where that may help, and joins the case whole or not at all, together with when it was
-// asked what.
+// Package gather captures many devices at once into a case. It exists to make one device's trouble nobody else's: each
+// is asked on its own, tried once more where that may help, and joins the case whole or not at all, together with when
+// it was asked what.
 package gather
 
 import (
@@ -64,8 +64,8 @@ type Options struct {
 // errStopped is what ends the devices that were not done when somebody stopped the program.
 var errStopped = errors.New("stopped before it was done")
 
-// Run gathers from the targets and returns what became of each, in their order. When ctx ends, the devices that are done
-// are in the case and the others are not.
+// Run gathers from the targets and returns what became of each, in their order. When ctx ends, the devices that are
+// done are in the case and the others are not.
 func Run(ctx context.Context, targets []target.Target, opt Options) []Outcome {
 	g := &gathering{opt: opt, out: make([]Outcome, len(targets)), read: make(chan reading, len(targets))}
 	for i, t := range targets {
@@ -167,7 +167,8 @@ func (g *gathering) join(ctx context.Context) {
 	}
 }
 
-// joinAll joins some devices; where that fails together each is tried for itself, so that it is known whose trouble it is.
+// joinAll joins some devices; where that fails together each is tried for itself, so that it is known whose trouble it
+// is.
 func (g *gathering) joinAll(ctx context.Context, some []reading) {
 	names, err := g.add(ctx, some)
 	if err != nil && len(some) > 1 {

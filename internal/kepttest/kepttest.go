@@ -1,5 +1,5 @@
-// Package kepttest compares what a program says with what it said when somebody last read it, so that no change of an output goes by
-// unseen.
+// Package kepttest compares what a program says with what it said when somebody last read it, so that no change of an
+// output goes by unseen.
 package kepttest
 
 import (
@@ -17,8 +17,8 @@ var update = flag.Bool("update", false, "write what tests keep anew")
 // Update reports whether kept files are to be written anew, which -update asks for.
 func Update() bool { return *update }
 
-// Compare fails a test where texts differ from those of the same names in a file; none may be missing there, and none too many. With
-// -update it writes the file.
+// Compare fails a test where texts differ from those of the same names in a file; none may be missing there, and none
+// too many. With -update it writes the file.
 func Compare(t *testing.T, file string, got *txtar.Archive) {
 	t.Helper()
 	if *update {

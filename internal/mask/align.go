@@ -2,8 +2,8 @@ package mask
 
 import "strings"
 
-// An Aligner keeps what stands below a word below it: further next hops stand under the first one, and where that moved, since
-// an address before it is longer now, they move too. The zero Aligner has seen no line.
+// An Aligner keeps what stands below a word below it: further next hops stand under the first one, and where that
+// moved, since an address before it is longer now, they move too. The zero Aligner has seen no line.
 type Aligner struct{ was, is []int } // where words of the last line that is no continuation began, and begin
 
 // deep is how many blanks stand before a word that belongs under one of the line above.

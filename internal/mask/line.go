@@ -9,8 +9,8 @@ import (
 	"unicode/utf8"
 )
 
-// Line returns what a line becomes. Columns keep their place: where a word grows, blanks behind it are taken away as far as
-// two or more stand there, and where it shrinks some are added.
+// Line returns what a line becomes. Columns keep their place: where a word grows, blanks behind it are taken away as
+// far as two or more stand there, and where it shrinks some are added.
 func (m *Masker) Line(line string) string {
 	if blob.MatchString(line) {
 		return digits.ReplaceAllString(line, "0")

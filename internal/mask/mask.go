@@ -1,12 +1,12 @@
-// Package mask makes another network of captures: every address, name and secret becomes another one, and the shape of each
-// line stays, so that a stranger's program reads the copy as it would read the original. It exists because a case that
-// nobody may see helps nobody.
+// Package mask makes another network of captures: every address, name and secret becomes another one, and the shape of
+// each line stays, so that a stranger's program reads the copy as it would read the original. It exists because a case
+// that nobody may see helps nobody.
 //
 // Addresses are mapped by one keyed permutation that keeps prefixes: two addresses share as many leading bits after as
-// before (Xu et al. 2002; RFC 6235 section 4 tells the risks: who knows one address of a network knows where the network
-// is). Special ranges map to themselves, and in the networks that the case knows the first and the last addresses stay
-// the first and the last. Words that no reader looks for become others of the same length; those that readers look for
-// stay. What is kept is thus a list (vocabulary.txt), not what is hidden.
+// before (Xu et al. 2002; RFC 6235 section 4 tells the risks: who knows one address of a network knows where the
+// network is). Special ranges map to themselves, and in the networks that the case knows the first and the last
+// addresses stay the first and the last. Words that no reader looks for become others of the same length; those that
+// readers look for stay. What is kept is thus a list (vocabulary.txt), not what is hidden.
 //
 // No I/O. The same key and the same networks give the same copy.
 package mask
@@ -37,8 +37,8 @@ type Masker struct {
 	flips map[node]bool
 }
 
-// New makes a masker. Known are the networks of which the first and last addresses stay such; words are what became what
-// in an earlier copy.
+// New makes a masker. Known are the networks of which the first and last addresses stay such; words are what became
+// what in an earlier copy.
 func New(key Key, known []netip.Prefix, words map[string]string) *Masker {
 	m := &Masker{key: key, known: map[netip.Prefix]bool{}, addrs: map[netip.Addr]netip.Addr{},
 		words: map[string]string{}, taken: map[string]bool{}, flips: map[node]bool{}}
@@ -53,8 +53,8 @@ func New(key Key, known []netip.Prefix, words map[string]string) *Masker {
 	return m
 }
 
-// Hide lets the words of names become others though readers look for them: a device may be called like a word of its trade.
-// Whether the copy is still read as the original must be seen.
+// Hide lets the words of names become others though readers look for them: a device may be called like a word of its
+// trade. Whether the copy is still read as the original must be seen.
 func (m *Masker) Hide(names []string) {
 	m.names = map[string]bool{}
 	for _, n := range names {
@@ -78,7 +78,8 @@ func Kept(names []string) []string {
 	return out
 }
 
-// Reverse returns a masker that makes of a copy's addresses and words what they were. Words that the copy does not have stay.
+// Reverse returns a masker that makes of a copy's addresses and words what they were. Words that the copy does not have
+// stay.
 func (m *Masker) Reverse() *Masker {
 	out := New(m.key, m.Known(), nil)
 	out.back = true
@@ -88,8 +89,8 @@ func (m *Masker) Reverse() *Masker {
 	return out
 }
 
-// specials are ranges that mean something by themselves (RFC 6890 and RFC 4291). Those under whole stay as they are, address
-// by address; the others map to themselves.
+// specials are ranges that mean something by themselves (RFC 6890 and RFC 4291). Those under whole stay as they are,
+// address by address; the others map to themselves.
 var specials = struct{ whole, ranges []netip.Prefix }{
 	whole:  prefixes("0.0.0.0/8", "127.0.0.0/8", "224.0.0.0/3", "::/96", "ff00::/8"),
 	ranges: prefixes("10.0.0.0/8", "100.64.0.0/10", "169.254.0.0/16", "172.16.0.0/12", "192.168.0.0/16", "198.18.0.0/15", "::/8", "::ffff:0:0/96", "64:ff9b::/96", "2001::/32", "2002::/16", "2000::/3", "fc00::/7", "fd00::/8", "fe80::/10", "fe80::/64"),
@@ -157,9 +158,9 @@ func (m *Masker) flip(first []byte, bits int) bool {
 	return f
 }
 
-// stays reports whether the bit behind a prefix must not turn: a special range lies there, the prefix runs along the first or
-// the last addresses of a network, or, in IPv6, the group of 16 bits has begun with zeros only: so each group has as many
-// digits after as before, and none that is left out when it is written is not (RFC 5952 section 4.2).
+// stays reports whether the bit behind a prefix must not turn: a special range lies there, the prefix runs along the
+// first or the last addresses of a network, or, in IPv6, the group of 16 bits has begun with zeros only: so each group
+// has as many digits after as before, and none that is left out when it is written is not (RFC 5952 section 4.2).
 func (m *Masker) stays(p netip.Prefix) bool {
 	for _, s := range specials.ranges {
 		if s.Bits() > p.Bits() && p.Contains(s.Addr()) {

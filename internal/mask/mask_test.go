@@ -37,8 +37,8 @@ func shared(a, b netip.Addr) int {
 	return n
 }
 
-// TestAddressesKeepTheirPrefixes: two addresses share as many leading bits after as before, the way back leads back, and what
-// is special stays so (RFC 6235 section 4).
+// TestAddressesKeepTheirPrefixes: two addresses share as many leading bits after as before, the way back leads back,
+// and what is special stays so (RFC 6235 section 4).
 func TestAddressesKeepTheirPrefixes(t *testing.T) {
 	for key := range byte(4) {
 		m := New(Key{key}, networks, nil)
@@ -160,7 +160,8 @@ func TestWords(t *testing.T) {
 	require.Equal(t, "ropehouse and static", back.Line(m.Line("ropehouse and static")))
 }
 
-// FuzzLine: whatever stands in a line, its copy is made twice alike, and the way back gives a text of the same addresses.
+// FuzzLine: whatever stands in a line, its copy is made twice alike, and the way back gives a text of the same
+// addresses.
 func FuzzLine(f *testing.F) {
 	for _, s := range []string{"O>* 10.61.0.0/24 [110/20] via 172.28.61.5, e0", "fd6b::1/64", "a:b::", "1.2.3.4.5", "description x", "password \"x", "\xff\xfe"} {
 		f.Add(s)

@@ -20,8 +20,8 @@ import (
 // sources are the rooms whose text constants are what is looked for in captures and notes.
 var sources = []string{"../capture", "../notes", "../core/route"}
 
-// TestVocabularyIsWhatReadersLookFor: a reader that learns a word keeps it in masked copies too. Samples of layouts, which
-// are made-up captures with names in them, are left out.
+// TestVocabularyIsWhatReadersLookFor: a reader that learns a word keeps it in masked copies too. Samples of layouts,
+// which are made-up captures with names in them, are left out.
 func TestVocabularyIsWhatReadersLookFor(t *testing.T) {
 	words := map[string]bool{}
 	for _, dir := range sources {

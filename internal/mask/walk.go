@@ -11,8 +11,8 @@ import (
 // Walks of SNMP have addresses inside of longer identifiers: as numbers, or with names of the objects and quotes. Which
 // numbers of an index are an address is told by the table (RFC 4292, RFC 4293, RFC 2096, RFC 1213).
 
-// indexes tells what the index of a table below mib-2 is made of: t is TYPE.LENGTH.BYTES (RFC 4001), a is four bytes, n is
-// one number, p is a length and as many numbers.
+// indexes tells what the index of a table below mib-2 is made of: t is TYPE.LENGTH.BYTES (RFC 4001), a is four bytes, n
+// is one number, p is a length and as many numbers.
 var indexes = []struct {
 	base  string         // numbers below 1.3.6.1.2.1, without the column
 	names *regexp.Regexp // of its columns
@@ -43,8 +43,8 @@ var (
 	aliases = regexp.MustCompile(`(?:::ifAlias|\.31\.1\.1\.1\.18)\.\d+$`)
 )
 
-// WalkLine returns what a line of a walk becomes, and false where it is of a table that is not known: nobody can tell which
-// of its numbers are addresses.
+// WalkLine returns what a line of a walk becomes, and false where it is of a table that is not known: nobody can tell
+// which of its numbers are addresses.
 func (m *Masker) WalkLine(line string) (string, bool) {
 	left, right, found := strings.Cut(line, " = ")
 	if !found {

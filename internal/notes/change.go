@@ -99,8 +99,8 @@ func formOf(v rehearse.Verb) string {
 	}[v]
 }
 
-// ParseChange reads a change file: a list of steps, each a mapping of orders. File is the number that marks will carry, 0
-// for a file that is no part of the case. Errors name file, line and column.
+// ParseChange reads a change file: a list of steps, each a mapping of orders. File is the number that marks will carry,
+// 0 for a file that is no part of the case. Errors name file, line and column.
 func ParseChange(name string, text []byte, file uint32, of Resolver) ([]rehearse.Step, error) {
 	f, docs, err := strict.Open(name, text, file)
 	if err != nil {

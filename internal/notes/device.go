@@ -178,8 +178,8 @@ func (r *reader) tunnels(f *network.Facts, device string, v ast.Node) error {
 	})
 }
 
-// tunnelName checks the name of a tunnel's interface. A note may tell of one that no capture of the device names, where no
-// route leads into it; a name that is nearly another one's, and not by its number only, is a mistake.
+// tunnelName checks the name of a tunnel's interface. A note may tell of one that no capture of the device names, where
+// no route leads into it; a name that is nearly another one's, and not by its number only, is a mistake.
 func (r *reader) tunnelName(at ast.Node, device, name string) error {
 	have := r.of.Interfaces(device)
 	letters := func(s string) string { return strings.Trim(s, "0123456789.") }

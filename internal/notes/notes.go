@@ -55,8 +55,8 @@ func Parse(name string, text []byte, file uint32, of Names) (Notes, error) {
 	return r.out, nil
 }
 
-// interfaces checks that a device has the interfaces that a note names; "" is any. A device whose captures name none may
-// have what it likes.
+// interfaces checks that a device has the interfaces that a note names; "" is any. A device whose captures name none
+// may have what it likes.
 func (r *reader) interfaces(at ast.Node, device string, names ...string) error {
 	have := r.of.Interfaces(device)
 	for _, name := range names {
@@ -75,7 +75,8 @@ func (r *reader) interfaces(at ast.Node, device string, names ...string) error {
 	return nil
 }
 
-// oneFamily checks that addresses and prefixes of one note are all IPv4 or all IPv6; those that are not valid do not count.
+// oneFamily checks that addresses and prefixes of one note are all IPv4 or all IPv6; those that are not valid do not
+// count.
 func (r *reader) oneFamily(at ast.Node, addrs ...netip.Addr) error {
 	first := netip.Addr{}
 	for _, a := range addrs {

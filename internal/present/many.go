@@ -8,7 +8,8 @@ import (
 	"zarvek/internal/core/forward"
 )
 
-// An Answer is one pair of a list with what was found; no more is kept of a hundred thousand, unless the hops are asked for.
+// An Answer is one pair of a list with what was found; no more is kept of a hundred thousand, unless the hops are asked
+// for.
 type Answer struct {
 	Line                int // of the list
 	Source, Destination forward.End
@@ -79,7 +80,8 @@ func ManyText(out io.Writer, all []Answer, v View) error {
 	return w.Flush()
 }
 
-// ManyJSON writes a line of JSON for each pair inside one array: the contract's round trip, with its hops where they were asked for.
+// ManyJSON writes a line of JSON for each pair inside one array: the contract's round trip, with its hops where they
+// were asked for.
 func ManyJSON(out io.Writer, all []Answer, v View) error {
 	type jsonAnswer struct {
 		Line        int            `json:"line"`

@@ -79,8 +79,8 @@ func changeWords(g *compare.Group) string {
 	return s
 }
 
-// partingDevices are those at which a group is marked: the one that decides otherwise, or those at which packets start now,
-// or did.
+// partingDevices are those at which a group is marked: the one that decides otherwise, or those at which packets start
+// now, or did.
 func partingDevices(g *compare.Group) []string {
 	switch {
 	case g.Is.Start && len(g.Is.Starts) > 0:

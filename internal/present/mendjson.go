@@ -103,8 +103,8 @@ func orderTexts(orders []rehearse.Order) []string {
 	return out
 }
 
-// stepsOf writes a cure as steps of a change file. A step does what it has of one verb together, so that a route that is
-// replaced by another one is taken out in the step that adds it: verbs in the order in which they stand.
+// stepsOf writes a cure as steps of a change file. A step does what it has of one verb together, so that a route that
+// is replaced by another one is taken out in the step that adds it: verbs in the order in which they stand.
 func stepsOf(name string, orders []rehearse.Order) []any {
 	type step struct {
 		Name   string   `json:"name"`

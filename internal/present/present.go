@@ -147,8 +147,8 @@ func grouped(n int) string {
 	return s
 }
 
-// unseen escapes in JSON what a terminal or an editor would not show, or would obey: DEL, the C1 controls, signs that turn the
-// direction of writing or have no width. They can only stand in strings.
+// unseen escapes in JSON what a terminal or an editor would not show, or would obey: DEL, the C1 controls, signs that
+// turn the direction of writing or have no width. They can only stand in strings.
 func unseen(b []byte) []byte {
 	odd := func(r rune) bool {
 		return r == 0x7f || r > 0x7f && unicode.In(r, unicode.Cc, unicode.Cf, unicode.Zl, unicode.Zp)

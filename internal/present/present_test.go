@@ -141,8 +141,8 @@ func TestEveryReasonHasWords(t *testing.T) {
 	}
 }
 
-// TestNothingUnseenInJSONAndCSV: what no eye sees and what a terminal obeys is escaped in the forms for machines too, and JSON
-// says the same as before.
+// TestNothingUnseenInJSONAndCSV: what no eye sees and what a terminal obeys is escaped in the forms for machines too,
+// and JSON says the same as before.
 func TestNothingUnseenInJSONAndCSV(t *testing.T) {
 	name := "mast\x7f\u0085\u202e7\u200b\U000e0041\x1b[31m é"
 	var b bytes.Buffer

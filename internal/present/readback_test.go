@@ -53,8 +53,8 @@ func notTables(text, device string) string {
 	return strings.Join(out, "\n")
 }
 
-// TestWhatIsWrittenReadsBackAlike: of random networks, each pair of ends has the same verdict by the tables as captured and by
-// the tables as this program has written them.
+// TestWhatIsWrittenReadsBackAlike: of random networks, each pair of ends has the same verdict by the tables as captured
+// and by the tables as this program has written them.
 func TestWhatIsWrittenReadsBackAlike(t *testing.T) {
 	compared := 0
 	for seed := range uint64(12) {
@@ -117,7 +117,8 @@ func TestEveryTableOfTheSamplesReadsBackAlike(t *testing.T) {
 	require.Greater(t, routes, 1000)
 }
 
-// forwards writes what a table forwards, a line for each next hop: CSV does not tell several rows from one with several ways.
+// forwards writes what a table forwards, a line for each next hop: CSV does not tell several rows from one with several
+// ways.
 func forwards(t *network.Table) string {
 	lines := map[string]bool{}
 	for i := range t.Routes().Len() {

@@ -85,8 +85,8 @@ type reportCell struct {
 
 var cellClasses = map[forward.Both]string{forward.TwoWay: "two", forward.OneWay: "one", forward.Broken: "lost", forward.BothUnknown: "unk"}
 
-// reportMatrix is the matrices with the traces that their cells lead to: in a small one every cell has its own, in a large
-// one those that are not two-way share one for each place at which packets end.
+// reportMatrix is the matrices with the traces that their cells lead to: in a small one every cell has its own, in a
+// large one those that are not two-way share one for each place at which packets end.
 func (v View) reportMatrix(r ReportView) reportSection {
 	out := reportSection{ID: "matrix", Name: "Who reaches whom"}
 	traced := map[string]string{}

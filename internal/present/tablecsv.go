@@ -32,8 +32,8 @@ var csvColumns = []string{
 	"encapsulated",
 }
 
-// defuse makes a cell harmless: to terminals, which would obey control characters, and to spreadsheets, which would run a
-// text that begins like a formula.
+// defuse makes a cell harmless: to terminals, which would obey control characters, and to spreadsheets, which would run
+// a text that begins like a formula.
 func defuse(s string) string {
 	s = Clean(s)
 	if s != "" && strings.IndexByte("=+-@\t\r", s[0]) >= 0 {

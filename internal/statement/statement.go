@@ -1,5 +1,6 @@
-// Package statement writes a static route as the line that a device's own configuration has for one. It exists because an
-// engineer at night should type a line, not translate one, and because a line in another device's language does harm.
+// Package statement writes a static route as the line that a device's own configuration has for one. It exists because
+// an engineer at night should type a line, not translate one, and because a line in another device's language does
+// harm.
 //
 // A form is learned from a captured statement of the same device: its prefix, next hop and preference are replaced, and
 // the new line is put beside the old one and read again by the reader that read it. Only a line of which that reader
@@ -38,8 +39,8 @@ const (
 	BIRD            // a line in a protocol static, BIRD 2
 )
 
-// A Line is what to type, and what takes it back. Undo "": the line is to be taken out again, in whatever way the device
-// has for that. In says where it belongs where that is not plain.
+// A Line is what to type, and what takes it back. Undo "": the line is to be taken out again, in whatever way the
+// device has for that. In says where it belongs where that is not plain.
 type Line struct {
 	Text, Undo string
 	In         string

@@ -1,6 +1,6 @@
-// Package strict reads the files that users write: YAML in which a key that is not known, a value that stands twice or one
-// of another kind is an error with file, line and column. It exists so that a mistake in such a file is never passed over.
-// No I/O.
+// Package strict reads the files that users write: YAML in which a key that is not known, a value that stands twice or
+// one of another kind is an error with file, line and column. It exists so that a mistake in such a file is never
+// passed over. No I/O.
 package strict
 
 import (
@@ -28,8 +28,8 @@ type File struct {
 // maxNesting is how deep brackets may stand in each other.
 const maxNesting = 64
 
-// Open parses a file and returns what its documents hold. File is the number that marks will carry, 0 for a file that is
-// no part of the case.
+// Open parses a file and returns what its documents hold. File is the number that marks will carry, 0 for a file that
+// is no part of the case.
 func Open(name string, text []byte, file uint32) (*File, []ast.Node, error) {
 	r := &File{Name: name, text: text, lines: []int{0}, file: file}
 	for i, c := range text {
@@ -59,7 +59,8 @@ func Open(name string, text []byte, file uint32) (*File, []ast.Node, error) {
 	return r, docs, nil
 }
 
-// nestedTooDeep returns where brackets stand too deep in each other, -1 where they do not: the parser goes down with each.
+// nestedTooDeep returns where brackets stand too deep in each other, -1 where they do not: the parser goes down with
+// each.
 func nestedTooDeep(text []byte) int {
 	depth := 0
 	for i, c := range text {

@@ -1,6 +1,7 @@
-// Package filters knows the words that packet filters share, whatever the shape in which a device writes them: protocols,
-// ports, ICMP types, addresses with masks and ranges, and named groups of all of these. It exists so that every reader makes
-// the same rules of the same words, and so that what none of them understands stays a rule that may fit.
+// Package filters knows the words that packet filters share, whatever the shape in which a device writes them:
+// protocols, ports, ICMP types, addresses with masks and ranges, and named groups of all of these. It exists so that
+// every reader makes the same rules of the same words, and so that what none of them understands stays a rule that may
+// fit.
 package filters
 
 import (

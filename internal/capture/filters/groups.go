@@ -9,8 +9,8 @@ import (
 
 func portOf(n uint16) network.Ports { return network.Ports{Lo: n, Hi: n} }
 
-// Groups are the named sets of addresses and of services of one configuration. Names are resolved when they are asked for, once
-// all are known, so that the order in which they stand does not matter. The zero Groups has none.
+// Groups are the named sets of addresses and of services of one configuration. Names are resolved when they are asked
+// for, once all are known, so that the order in which they stand does not matter. The zero Groups has none.
 type Groups struct {
 	Prefixed  bool // services that the device knows by itself carry a word of its own before their name: "x-https"
 	addresses map[string]*group[Addresses]

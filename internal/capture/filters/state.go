@@ -2,9 +2,9 @@ package filters
 
 import "zarvek/internal/core/network"
 
-// FlowState is what a rule asks of flows that names states: "new", "established", "related", "invalid", "untracked". Some is false
-// where it fits no packet of a flow that walks ask about, as what is only related to one; sure, where it is wider than what the
-// rule says.
+// FlowState is what a rule asks of flows that names states: "new", "established", "related", "invalid", "untracked".
+// Some is false where it fits no packet of a flow that walks ask about, as what is only related to one; sure, where it
+// is wider than what the rule says.
 func FlowState(has func(string) bool) (state network.FlowState, some, sure bool) {
 	begins, seen, unseen := has("new"), has("established"), has("invalid")
 	switch {

@@ -47,8 +47,8 @@ func Range(lo, hi string) (Addresses, bool) {
 	return Addresses{Some: true, Prefixes: r.Prefixes()}, true
 }
 
-// Masked reads an IPv4 address and its mask or, where wild is set, its wildcard, of which the zero bits count. One with zero
-// and one bits in turn stands for more than one prefix, and the set is then not sure.
+// Masked reads an IPv4 address and its mask or, where wild is set, its wildcard, of which the zero bits count. One with
+// zero and one bits in turn stands for more than one prefix, and the set is then not sure.
 func Masked(address, mask string, wild bool) (Addresses, bool) {
 	a, errA := netip.ParseAddr(address)
 	m, errM := netip.ParseAddr(mask)
@@ -67,8 +67,8 @@ func Masked(address, mask string, wild bool) (Addresses, bool) {
 	return Prefix(netip.PrefixFrom(a, ones)), true
 }
 
-// Compare reads a comparison of ports: "eq N [N…]", "neq N", "lt N", "gt N", "range N M". It returns how many words it took, 0
-// where none stands there; ok is false where it is one and is not understood.
+// Compare reads a comparison of ports: "eq N [N…]", "neq N", "lt N", "gt N", "range N M". It returns how many words it
+// took, 0 where none stands there; ok is false where it is one and is not understood.
 func Compare(w []string, protocol string) (ports []network.Ports, taken int, ok bool) {
 	if len(w) < 2 {
 		return nil, 0, true
@@ -136,7 +136,8 @@ func PortRanges(s, protocol string) ([]network.Ports, bool) {
 	return out, true
 }
 
-// Port reads the number or the name of a port (the IANA registry of service names, and older names that are still written).
+// Port reads the number or the name of a port (the IANA registry of service names, and older names that are still
+// written).
 func Port(s, protocol string) (uint16, bool) {
 	if n, ok := layout.Uint([]byte(s)); ok {
 		return uint16(n), n <= 65535

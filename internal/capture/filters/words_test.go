@@ -8,7 +8,8 @@ import (
 	"zarvek/internal/capture/filters"
 )
 
-// TestICMPType: by number, which is an octet, and by name in each family (RFC 792, RFC 4443); one more than the type, since 0 is any.
+// TestICMPType: by number, which is an octet, and by name in each family (RFC 792, RFC 4443); one more than the type,
+// since 0 is any.
 func TestICMPType(t *testing.T) {
 	type want struct {
 		n  uint16

@@ -128,8 +128,8 @@ func (c *Collector) Join(o *Collector) {
 	*o = Collector{}
 }
 
-// Restrict keeps that packets meet a filter or policy where the rule says, whose text was not read: it may stop them or not. Each
-// is a chain of its own.
+// Restrict keeps that packets meet a filter or policy where the rule says, whose text was not read: it may stop them or
+// not. Each is a chain of its own.
 func (c *Collector) Restrict(rule network.FlowRule, lo, hi int) { c.RestrictAt(rule, Mark(lo, hi)) }
 
 // RestrictAt is Restrict for evidence that is no part of the text that is read.
@@ -143,8 +143,8 @@ func (c *Collector) RestrictAt(rule network.FlowRule, m route.Mark) {
 // firstChain is beyond the chains that readers number by what a capture says.
 const firstChain = 1 << 20
 
-// ReadOrPart accounts for lines, in order, of which together facts were made: those that a fact rests on are read, the others are
-// parts of what those tell.
+// ReadOrPart accounts for lines, in order, of which together facts were made: those that a fact rests on are read, the
+// others are parts of what those tell.
 func (c *Collector) ReadOrPart(lines []route.Mark) {
 	used := make([]bool, len(lines))
 	var last route.Mark

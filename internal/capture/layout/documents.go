@@ -8,8 +8,8 @@ import (
 	"io"
 )
 
-// Documents reads JSON documents one after the other: read gets a decoder and where its document begins. What follows an error is
-// unread; an end in the middle is told as such.
+// Documents reads JSON documents one after the other: read gets a decoder and where its document begins. What follows
+// an error is unread; an end in the middle is told as such.
 func (c *Collector) Documents(text []byte, read func(dec *json.Decoder, lo int) error) {
 	for lo := 0; ; {
 		for lo < len(text) && bytes.IndexByte([]byte(" \t\r\n"), text[lo]) >= 0 {

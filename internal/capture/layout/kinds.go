@@ -2,8 +2,8 @@ package layout
 
 import "strings"
 
-// interfaceKinds are the words for a kind of interface that devices print apart from the number: "vlan 16", "Te 0/1". True
-// are those whose number may have a slash: of the others "lo 0/0" is a name, and then preference and metric.
+// interfaceKinds are the words for a kind of interface that devices print apart from the number: "vlan 16", "Te 0/1".
+// True are those whose number may have a slash: of the others "lo 0/0" is a name, and then preference and metric.
 var interfaceKinds = map[string]bool{
 	"ve": false, "vl": false, "vlan": false, "vlanif": false, "irb": false, "lo": false, "lb": false, "loopback": false,
 	"nu": false, "null": false,

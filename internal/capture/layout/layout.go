@@ -55,7 +55,8 @@ var (
 	ErrFamily       = errors.New("a default route that could be of either family")
 )
 
-// VoidRow stands in the place of a row that did not pass the gate, whatever it said: a row, and nothing else. No layout prints it.
+// VoidRow stands in the place of a row that did not pass the gate, whatever it said: a row, and nothing else. No layout
+// prints it.
 const VoidRow = "¤¤"
 
 // Mark returns the evidence for text[lo:hi].

@@ -1,6 +1,6 @@
-// Package masktest holds what must be true of every masked copy of a case, for the tests of several rooms: the copy is read
-// as the case, an audit of it is the audit of the case under the mapping, and no address, name or word of the case is left
-// where it stood.
+// Package masktest holds what must be true of every masked copy of a case, for the tests of several rooms: the copy is
+// read as the case, an audit of it is the audit of the case under the mapping, and no address, name or word of the case
+// is left where it stood.
 package masktest
 
 import (
@@ -23,7 +23,8 @@ import (
 	"zarvek/internal/mask"
 )
 
-// Laws masks the case in a folder by some keys and holds the copies against it. It returns how many findings were compared.
+// Laws masks the case in a folder by some keys and holds the copies against it. It returns how many findings were
+// compared.
 func Laws(t *testing.T, dir string, keys byte) int {
 	t.Helper()
 	c, err := casefile.Load(dir)
@@ -68,8 +69,9 @@ func law(t *testing.T, dir string, c *casefile.Case, m *mask.Masker) int {
 	return len(was)
 }
 
-// findings are what an audit says: what kind of thing at which device loses which pairs. One cause may be told in several
-// findings, by which neighbour a route should lead, and which of equal ones is taken first by name; so they are put together.
+// findings are what an audit says: what kind of thing at which device loses which pairs. One cause may be told in
+// several findings, by which neighbour a route should lead, and which of equal ones is taken first by name; so they are
+// put together.
 func findings(c *casefile.Case, m *mask.Masker) []string {
 	text, prefix := func(s string) string { return s }, func(p netip.Prefix) netip.Prefix { return p }
 	if m != nil {
@@ -110,8 +112,8 @@ func findings(c *casefile.Case, m *mask.Masker) []string {
 	return slices.Sorted(maps.Keys(told))
 }
 
-// none asks that no name of the case, and no address of it that means anything, stands in the copy: but for addresses that
-// another one became.
+// none asks that no name of the case, and no address of it that means anything, stands in the copy: but for addresses
+// that another one became.
 func none(t *testing.T, c *casefile.Case, m *mask.Masker, text string) {
 	t.Helper()
 	became := map[string]bool{}

@@ -144,8 +144,8 @@ func (a *auditor) newGround() {
 	a.markUnread()
 }
 
-// markUnread lets devices be asked anew where a line that was not read may tell of a route: what they do hangs on the address
-// there, not on their tables alone.
+// markUnread lets devices be asked anew where a line that was not read may tell of a route: what they do hangs on the
+// address there, not on their tables alone.
 func (a *auditor) markUnread() {
 	g := a.addressFacts
 	for _, d := range a.devices {

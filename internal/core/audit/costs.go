@@ -7,8 +7,8 @@ import (
 )
 
 const (
-	// CostsDisagree means that captured metrics give several costs for one way: several areas, a redistribution, or captures of
-	// different moments.
+	// CostsDisagree means that captured metrics give several costs for one way: several areas, a redistribution, or
+	// captures of different moments.
 	CostsDisagree Kind = "costs-disagree"
 	// CostsDiffer means that the two ends of a link count it differently, so that packets may come back another way.
 	CostsDiffer Kind = "costs-differ"

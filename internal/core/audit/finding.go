@@ -159,7 +159,8 @@ func (f *Finding) Holds(a netip.Addr) bool {
 		slices.ContainsFunc(f.spans, func(s span) bool { return !n.less(s.first) && !s.last.less(n) })
 }
 
-// A Trip is a packet of a pair that a finding breaks: a trace of it shows the finding. Reply: it is the reply that is lost.
+// A Trip is a packet of a pair that a finding breaks: a trace of it shows the finding. Reply: it is the reply that is
+// lost.
 type Trip struct {
 	Source, Destination netip.Addr
 	Reply               bool

@@ -122,8 +122,8 @@ func (r *Reach) Ends() []ReachEnd {
 	return out
 }
 
-// Fate judges packets from src, in the end of number s, to dst in that of number d, and their replies. Any two addresses
-// of the ends have the same fate.
+// Fate judges packets from src, in the end of number s, to dst in that of number d, and their replies. Any two
+// addresses of the ends have the same fate.
 func (r *Reach) Fate(s, d int, src, dst netip.Addr) Fate {
 	a := r.a
 	from, to := a.groups[s], a.groups[d]

@@ -2,8 +2,8 @@ package audit
 
 import "zarvek/internal/core/forward"
 
-// Restricted means that whether packets pass hangs on a filter: on the flow, which an audit does not know, or on what was
-// not read or not understood of it.
+// Restricted means that whether packets pass hangs on a filter: on the flow, which an audit does not know, or on what
+// was not read or not understood of it.
 const Restricted Kind = "restricted"
 
 func takeRestricted(_ *auditor, f *Finding, _ *byCause) bool {

@@ -13,8 +13,8 @@ import (
 	"zarvek/internal/core/topology"
 )
 
-// TestUnreadRowsAreAskedForEachAddress: a line that was not read and names a prefix makes unknown what is inside of it, in an
-// audit as in a trace, though the table does the same with addresses outside.
+// TestUnreadRowsAreAskedForEachAddress: a line that was not read and names a prefix makes unknown what is inside of it,
+// in an audit as in a trace, though the table does the same with addresses outside.
 func TestUnreadRowsAreAskedForEachAddress(t *testing.T) {
 	a := coretest.Facts("addr 10.0.0.1/24 lan\ndirect 10.0.0.0/24 dev lan\naddr 172.16.0.1/30 e0\ndirect 172.16.0.0/30 dev e0", 1)
 	a.Tables[0].Unread = []network.UnreadRow{{Prefix: netip.MustParsePrefix("10.9.0.0/16"), Mark: route.Mark{File: 1, Off: 90, End: 95}}}

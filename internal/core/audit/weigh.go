@@ -7,8 +7,8 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// What filters may cost an audit: how many parts of attached networks they may tell apart, since every part is judged with every
-// other, and how many rules may be gone through for all pairs.
+// What filters may cost an audit: how many parts of attached networks they may tell apart, since every part is judged
+// with every other, and how many rules may be gone through for all pairs.
 const (
 	mostParts = 256
 	mostAsked = 2_000_000_000

@@ -14,8 +14,8 @@ import (
 	"zarvek/internal/core/topology"
 )
 
-// TestFiltersThatTellTooManyAddressesApart are not judged for every pair: what meets them is restricted, and nothing arrives for
-// certain that they may stop.
+// TestFiltersThatTellTooManyAddressesApart are not judged for every pair: what meets them is restricted, and nothing
+// arrives for certain that they may stop.
 func TestFiltersThatTellTooManyAddressesApart(t *testing.T) {
 	for _, tt := range []struct {
 		rules int

@@ -58,9 +58,10 @@ func (e InterfaceDown) on(n *network.Snapshot) (*network.Snapshot, error) {
 	return out, nil
 }
 
-// CarrierLost takes an interface's link away, as when the cable is cut or the far end goes down. A device takes the routes away
-// as in InterfaceDown, but a kernel without a routing daemon keeps them and goes on sending into the dead link. Where both
-// were captured the kernel keeps the attached network, and what becomes of packets to it cannot be told.
+// CarrierLost takes an interface's link away, as when the cable is cut or the far end goes down. A device takes the
+// routes away as in InterfaceDown, but a kernel without a routing daemon keeps them and goes on sending into the dead
+// link. Where both were captured the kernel keeps the attached network, and what becomes of packets to it cannot be
+// told.
 type CarrierLost struct{ Device, Interface string }
 
 func (e CarrierLost) on(n *network.Snapshot) (*network.Snapshot, error) {

@@ -38,8 +38,8 @@ var kindNames = [...]string{"worse", "unclear", "better", "other-way", "other-en
 // String returns the kind's word in output for machines.
 func (k Kind) String() string { return kindNames[k] }
 
-// A Group is the pairs with one cause: packets of all of them are lost at one place now, or were before; where they arrive
-// before and after, their ways part at one decision.
+// A Group is the pairs with one cause: packets of all of them are lost at one place now, or were before; where they
+// arrive before and after, their ways part at one decision.
 type Group struct {
 	Kind          Kind
 	Family        route.Family
@@ -159,7 +159,8 @@ func (b *Base) sweep(fam route.Family) (*audit.Reach, []audit.ReachEnd) {
 	return s.reach, s.ends
 }
 
-// Partners returns, for each network with hosts, how many others it reaches both ways, as one host of each stands for it.
+// Partners returns, for each network with hosts, how many others it reaches both ways, as one host of each stands for
+// it.
 func (b *Base) Partners(families ...route.Family) map[netip.Prefix]int {
 	out := map[netip.Prefix]int{}
 	t := b.walker.Topology()

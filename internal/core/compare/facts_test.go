@@ -14,8 +14,8 @@ import (
 	"zarvek/internal/core/topology"
 )
 
-// TestFacts: what differs beside routes is told once, with what was and what is; what only one side shows, or neither knows,
-// is no difference.
+// TestFacts: what differs beside routes is told once, with what was and what is; what only one side shows, or neither
+// knows, is no difference.
 func TestFacts(t *testing.T) {
 	for _, tt := range []struct {
 		name, before, after string
@@ -53,7 +53,8 @@ func TestFacts(t *testing.T) {
 	}
 }
 
-// TestWhatForwardsAlone: where one of two captures shows only what forwards, what lost in the other one is no difference.
+// TestWhatForwardsAlone: where one of two captures shows only what forwards, what lost in the other one is no
+// difference.
 func TestWhatForwardsAlone(t *testing.T) {
 	full := coretest.Build("a: static 10.9.0.0/16 pref 1 via 10.0.0.2 dev e0\na: ospf 10.9.0.0/16 pref 110 via 10.0.1.2 dev e1 candidate")
 	require.Empty(t, routes(full, coretest.Build("a: kernel: static 10.9.0.0/16 via 10.0.0.2 dev e0"), route.IPv4))
@@ -61,8 +62,8 @@ func TestWhatForwardsAlone(t *testing.T) {
 	require.Len(t, routes(full, coretest.Build("a: kernel: static 10.9.0.0/16 via 10.0.1.2 dev e1"), route.IPv4), 1)
 }
 
-// TestWherePacketsPart: where packets are followed one by one, since rules on the way look at more than the destination, a group still
-// says how each of the two ways goes on or ends.
+// TestWherePacketsPart: where packets are followed one by one, since rules on the way look at more than the
+// destination, a group still says how each of the two ways goes on or ends.
 func TestWherePacketsPart(t *testing.T) {
 	const text = "a: direct 10.1.0.0/24 dev in\na: addr 10.1.0.1/24 in\na: direct 10.9.0.0/24 dev out\na: addr 10.9.0.1/24 out\n"
 	build := func(permit bool) *forward.Walker {

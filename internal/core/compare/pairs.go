@@ -76,8 +76,8 @@ type Change struct {
 	Sure bool // of Worse: that less arrives is sure
 }
 
-// Hosts compares what becomes of packets between networks with hosts alone, of an overlay of the base's network, without
-// asking why. A pair is named by its networks in order.
+// Hosts compares what becomes of packets between networks with hosts alone, of an overlay of the base's network,
+// without asking why. A pair is named by its networks in order.
 func (b *Base) Hosts(after *forward.Walker, families ...route.Family) map[Pair]Change {
 	out := map[Pair]Change{}
 	for _, fam := range families {
@@ -196,8 +196,8 @@ func (b *both) differ(from, to int) (difference, bool) {
 	return difference{from, to, kind, x, y}, ok
 }
 
-// heardOnce reports whether nobody answers at a joint end by the neighbour entries of one side, while the other side has none
-// of the devices beside it: that is no change of the network.
+// heardOnce reports whether nobody answers at a joint end by the neighbour entries of one side, while the other side
+// has none of the devices beside it: that is no change of the network.
 func (b *both) heardOnce(j *joint) bool {
 	x, y := b.ends[0][j.ends[0]], b.ends[1][j.ends[1]]
 	if x.Silent == y.Silent {
@@ -317,8 +317,8 @@ func (b *both) group(all []difference) []Group {
 	return out
 }
 
-// hangsOnMissing reports whether ways part at a device that one of the two sides lacks captures of: that is no change of
-// the network.
+// hangsOnMissing reports whether ways part at a device that one of the two sides lacks captures of: that is no change
+// of the network.
 func (b *both) hangsOnMissing(was, is audit.Step) bool {
 	for _, s := range []audit.Step{was, is} {
 		for _, name := range append(s.Starts, s.Device) {
@@ -330,8 +330,8 @@ func (b *both) hangsOnMissing(was, is audit.Step) bool {
 	return false
 }
 
-// cause is what the pairs of a group have in common: where packets are lost now, or were, else the decision at which the
-// ways part.
+// cause is what the pairs of a group have in common: where packets are lost now, or were, else the decision at which
+// the ways part.
 func (d *difference) cause(parts string, start bool) string {
 	switch d.kind {
 	case OtherWay:

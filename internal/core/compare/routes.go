@@ -8,7 +8,8 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// A RouteChange is a prefix of one table whose routes differ. Was is empty for a prefix that came, Is for one that went.
+// A RouteChange is a prefix of one table whose routes differ. Was is empty for a prefix that came, Is for one that
+// went.
 type RouteChange struct {
 	Device, Table string
 	Family        route.Family

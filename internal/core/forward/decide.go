@@ -74,7 +74,8 @@ func (w *Walker) Unjudged(devices map[*network.Device]bool) *Walker {
 	return &Walker{net: w.net, topo: w.topo, lookups: w.lookups, patched: w.patched, base: w.base, assume: w.assume, unjudged: devices}
 }
 
-// Assuming returns a walker that walks on where rules cannot be judged, as if they permitted the packet. Hop.Assumed tells which.
+// Assuming returns a walker that walks on where rules cannot be judged, as if they permitted the packet. Hop.Assumed
+// tells which.
 func (w *Walker) Assuming() *Walker {
 	return &Walker{net: w.net, topo: w.topo, lookups: w.lookups, patched: w.patched, unjudged: w.unjudged, assume: true}
 }

@@ -7,9 +7,9 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// filter asks the device's rules whether the packet may go on; the step ends where they do not permit it, or where that depends
-// on what is not told or was not understood. Seen tells that the device has seen what the packet answers, meets which rules it
-// meets.
+// filter asks the device's rules whether the packet may go on; the step ends where they do not permit it, or where that
+// depends on what is not told or was not understood. Seen tells that the device has seen what the packet answers, meets
+// which rules it meets.
 func (w *Walker) filter(pkt *packet, at position, s step, out string, seen bool, meets func(network.Chain) bool) step {
 	var j judgement
 	if w.unjudged[at.device] {
@@ -47,8 +47,8 @@ func (w *Walker) filter(pkt *packet, at position, s step, out string, seen bool,
 	return s
 }
 
-// openCode tells why a rule cannot be decided: it asks for what was not understood, or for a flow that was not told and that may
-// decide it.
+// openCode tells why a rule cannot be decided: it asks for what was not understood, or for a flow that was not told and
+// that may decide it.
 func openCode(pkt *packet, undecided bool, protocol string) Code {
 	if undecided && (pkt.flow.Told() || protocol == "") {
 		return RuleNotUnderstood
@@ -69,8 +69,8 @@ func (w *Walker) filterSelf(pkt *packet, at position, s step) step {
 	})
 }
 
-// filterOwn asks the rules for what the device sends itself. Whether a filter of what goes out of an interface is asked too
-// differs from device to device.
+// filterOwn asks the rules for what the device sends itself. Whether a filter of what goes out of an interface is asked
+// too differs from device to device.
 func (w *Walker) filterOwn(pkt *packet, at position, s step, out string) step {
 	before := s.verdict
 	s = w.filter(pkt, at, s, out, pkt.reply, func(r network.Chain) bool { return r.Hook == network.FromItself })
@@ -92,7 +92,8 @@ func (w *Walker) filterOwn(pkt *packet, at position, s step, out string) step {
 	return s
 }
 
-// judgement is what rules say of a packet: by which rule, and whether that is certain. Its fit is No where no rule is for it.
+// judgement is what rules say of a packet: by which rule, and whether that is certain. Its fit is No where no rule is
+// for it.
 type judgement struct {
 	fit  network.Fit
 	rule network.FlowRule

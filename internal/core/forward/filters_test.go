@@ -71,7 +71,8 @@ func TestWhichPacketsARuleIsAskedAbout(t *testing.T) {
 	}
 }
 
-// TestWhyARuleCannotBeDecided: the flow was not told, the rule was not understood, the filter was not read; assuming permits all.
+// TestWhyARuleCannotBeDecided: the flow was not told, the rule was not understood, the filter was not read; assuming
+// permits all.
 func TestWhyARuleCannotBeDecided(t *testing.T) {
 	tcp := network.Flow{Protocol: "tcp", SourcePort: 40000, DestinationPort: 443}
 	for _, tt := range []struct {
@@ -151,8 +152,8 @@ func TestListsAndWhereTheyAreApplied(t *testing.T) {
 	}
 }
 
-// TestListsWithoutWhereTheyAreApplied: a listing of lists alone leaves open which packets meet them; a configuration that applies
-// none does not.
+// TestListsWithoutWhereTheyAreApplied: a listing of lists alone leaves open which packets meet them; a configuration
+// that applies none does not.
 func TestListsWithoutWhereTheyAreApplied(t *testing.T) {
 	for _, alone := range []bool{true, false} {
 		var b network.Builder

@@ -117,8 +117,8 @@ func (w *Walker) leave(pkt *packet, at position, s step) step {
 	return w.translateSource(pkt, at, s, out)
 }
 
-// translateSource changes a packet's source where the device sends it on: back, where it answers what the device had changed the
-// destination of; else by the device's own translations.
+// translateSource changes a packet's source where the device sends it on: back, where it answers what the device had
+// changed the destination of; else by the device's own translations.
 func (w *Walker) translateSource(pkt *packet, at position, s step, out string) step {
 	d := at.device
 	end := func(c Code, mark route.Mark) step {

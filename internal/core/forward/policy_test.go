@@ -289,8 +289,8 @@ func TestAnOwnAddressOfAStatefulDevice(t *testing.T) {
 	require.Empty(t, rt.OneSided)
 }
 
-// TestADeviceThatDoesNotForwardIsNobodysGateway: a workstation that was captured stands in its hosts' network, and their packets start
-// at the router. Alone there it is all that is known.
+// TestADeviceThatDoesNotForwardIsNobodysGateway: a workstation that was captured stands in its hosts' network, and
+// their packets start at the router. Alone there it is all that is known.
 func TestADeviceThatDoesNotForwardIsNobodysGateway(t *testing.T) {
 	const desk = "desk: direct 10.1.0.0/24 dev eth0\ndesk: addr 10.1.0.50/24 eth0\ndesk: static 0.0.0.0/0 via 10.1.0.1 dev eth0\ndesk: forwarding ipv4 off\n"
 	rt := trace(ring+backByDown+desk, "10.1.0.9", "10.9.0.9")

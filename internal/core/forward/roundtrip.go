@@ -41,7 +41,8 @@ type RoundTrip struct {
 	ReturnAlone bool
 	// OneSided names the stateful devices that see the packet and not its reply.
 	OneSided []string
-	// Guessed are the ends that are routers which no capture shows: that they send by the captured device on their link is a guess.
+	// Guessed are the ends that are routers which no capture shows: that they send by the captured device on their link
+	// is a guess.
 	Guessed []netip.Addr
 	// Unjudged names the devices that are told to keep state, without rules: what they permit is not known.
 	Unjudged []string
@@ -230,8 +231,8 @@ func (w *Walker) places(a netip.Addr) []position {
 	return out
 }
 
-// starts returns the places where a packet from an address could start: its own device, else the gateways of its network. A captured
-// device that is known not to forward is nobody's gateway, unless no other one is there.
+// starts returns the places where a packet from an address could start: its own device, else the gateways of its
+// network. A captured device that is known not to forward is nobody's gateway, unless no other one is there.
 func (w *Walker) starts(a netip.Addr) []position {
 	all := w.places(a)
 	if len(all) < 2 || all[0].origin {

@@ -118,8 +118,8 @@ type another struct {
 	Name string
 }
 
-// elsewhere returns what another table of the kernel does with the packet, where that is something else and the rules that may lead
-// there were not captured.
+// elsewhere returns what another table of the kernel does with the packet, where that is something else and the rules
+// that may lead there were not captured.
 func (w *Walker) elsewhere(pkt *packet, d *network.Device, main *network.Table, m selection.Match) (another, bool) {
 	if main.Name != "default" || d.Rules().Len() > 0 {
 		return another{}, false

@@ -74,7 +74,8 @@ func (w *Walker) route(pkt *packet, at position, hop *Hop) (selection.Match, Rea
 	return m, why
 }
 
-// detour is the rule of a policy of routing that decides over a packet, and whether that is certain: No where none is for it.
+// detour is the rule of a policy of routing that decides over a packet, and whether that is certain: No where none is
+// for it.
 func (w *Walker) detour(pkt *packet, at position) (network.FlowRule, network.Fit) {
 	d := at.device
 	for _, c := range d.Chains().All() {
@@ -128,8 +129,9 @@ func towards(at position, dst netip.Addr, a route.Attributes, mark route.Mark) s
 	return selection.Sent(at.device.Table(at.table, route.FamilyOf(dst)), route.Route{Attributes: &a, Mark: mark})
 }
 
-// attachedBy is the interface by which a device is sure to send packets to a next hop of a policy of routing: a network that it attaches
-// to has the address, and the interface is not down. What it does with any other next hop differs from device to device.
+// attachedBy is the interface by which a device is sure to send packets to a next hop of a policy of routing: a network
+// that it attaches to has the address, and the interface is not down. What it does with any other next hop differs from
+// device to device.
 func (w *Walker) attachedBy(at position, a netip.Addr) (ifname string, ok bool) {
 	t := at.device.Table(at.table, route.FamilyOf(a))
 	if t == nil || t.InPart() || t.Filtered.Known() {

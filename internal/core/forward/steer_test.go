@@ -36,8 +36,8 @@ const twoWays = `
 	c: static 10.1.0.0/24 via 172.16.2.1
 `
 
-// TestPoliciesOfRoutingDecideBeforeRoutes: what comes in by the interface and fits goes where the policy says, all else by its
-// destination; where that cannot be told the answer is unknown, by the line that is in the way.
+// TestPoliciesOfRoutingDecideBeforeRoutes: what comes in by the interface and fits goes where the policy says, all else
+// by its destination; where that cannot be told the answer is unknown, by the line that is in the way.
 func TestPoliciesOfRoutingDecideBeforeRoutes(t *testing.T) {
 	tcp := network.Flow{Protocol: "tcp", SourcePort: 40000, DestinationPort: 443}
 	to := func(s string) network.Detour { return network.Detour{NextHop: netip.MustParseAddr(s)} }
@@ -104,8 +104,8 @@ func TestPoliciesOfRoutingDecideBeforeRoutes(t *testing.T) {
 	}
 }
 
-// TestOrderOfClauses: the first rule that fits decides; one that may fit and leads elsewhere leaves it open, one that leads the same
-// way does not. A packet that meets the device again by another interface is no loop.
+// TestOrderOfClauses: the first rule that fits decides; one that may fit and leads elsewhere leaves it open, one that
+// leads the same way does not. A packet that meets the device again by another interface is no loop.
 func TestOrderOfClauses(t *testing.T) {
 	away, back := network.Detour{NextHop: netip.MustParseAddr("172.16.2.2")}, network.Detour{NextHop: netip.MustParseAddr("172.16.1.2")}
 	rule := func(d network.Detour, perhaps bool) network.FlowRule {

@@ -12,8 +12,8 @@ import (
 	"zarvek/internal/core/topology"
 )
 
-// TestUnjudged: of a device whose rules are not asked it cannot be told whether packets pass where they meet any; a chain that
-// has rules for other interfaces alone, and lets the rest pass, is none that they meet.
+// TestUnjudged: of a device whose rules are not asked it cannot be told whether packets pass where they meet any; a
+// chain that has rules for other interfaces alone, and lets the rest pass, is none that they meet.
 func TestUnjudged(t *testing.T) {
 	for _, tt := range []struct {
 		name  string

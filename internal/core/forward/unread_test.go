@@ -13,7 +13,8 @@ import (
 	"zarvek/internal/core/topology"
 )
 
-// TestALineInTheWay: one that was not read and one that tells of a change are told apart, by the walk and by the explanation.
+// TestALineInTheWay: one that was not read and one that tells of a change are told apart, by the walk and by the
+// explanation.
 func TestALineInTheWay(t *testing.T) {
 	for _, changed := range []bool{false, true} {
 		f := coretest.Facts("direct 10.1.0.0/24 dev lan\naddr 10.1.0.1/24 lan\nstatic 10.9.0.0/16 via 10.1.0.2", 1)

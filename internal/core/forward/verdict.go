@@ -98,7 +98,8 @@ const (
 	OwnerElsewhere
 	SeveralOwners
 	SharedAddress // a virtual address, and which router has it is not known
-	// AddressTranslated: a device puts the address in place of another; whether it answers for it is not known, or no rule fits the packet
+	// AddressTranslated: a device puts the address in place of another; whether it answers for it is not known, or no
+	// rule fits the packet
 	AddressTranslated
 	OwnerSilent // the owner's captures and the neighbour's entry disagree
 	OwnerNotKnown

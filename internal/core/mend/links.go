@@ -39,8 +39,8 @@ func linksOf(t *topology.Topology) map[string][]link {
 // maxNeighbours is how many neighbours are tried of one device.
 const maxNeighbours = 4
 
-// neighbours returns the links of a device and table on which a route to dst may lead on: those from which packets arrive
-// now without coming back first, then by how many links they are away.
+// neighbours returns the links of a device and table on which a route to dst may lead on: those from which packets
+// arrive now without coming back first, then by how many links they are away.
 func (m *Mender) neighbours(w *forward.Walker, d *network.Device, table string, dst netip.Addr) []link {
 	dist := m.distances(dst)
 	type ranked struct {
@@ -76,7 +76,8 @@ func (m *Mender) neighbours(w *forward.Walker, d *network.Device, table string, 
 	return out
 }
 
-// leadsOn reports whether what a device sends to dst arrives, or leaves the captured devices, without passing another one.
+// leadsOn reports whether what a device sends to dst arrives, or leaves the captured devices, without passing another
+// one.
 func leadsOn(w *forward.Walker, from string, dst netip.Addr, not string) bool {
 	out := w.Onward(w.Topology().Network.Device(from), dst)
 	if out.Verdict != forward.Arrives && out.Verdict != forward.Leaves {

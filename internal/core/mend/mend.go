@@ -1,12 +1,11 @@
-// Package mend looks for the smallest change of routes that puts something right, and proves it: a change is offered only
-// if it was put on the network on paper (package rehearse's orders, package settle for what follows), what was wrong is
-// right then, and a comparison of all pairs of addresses (package compare) shows nothing that got worse, no loop and no
-// new finding. It exists because an obvious cure is often the next fault: a discard that is taken out hands its packets
-// to a default route that leads back.
+// Package mend looks for the smallest change of routes that puts something right, and proves it: a change is offered
+// only if it was put on the network on paper (package rehearse's orders, package settle for what follows), what was
+// wrong is right then, and a comparison of all pairs of addresses (package compare) shows nothing that got worse, no
+// loop and no new finding. It exists because an obvious cure is often the next fault: a discard that is taken out hands
+// its packets to a default route that leads back.
 //
-// It changes static routes. A cable, a filter, a host's own
-// settings or a device that was not captured it cannot mend; then it says so. No I/O, no clock: the same network and the
-// same wrong give the same cures.
+// It changes static routes. A cable, a filter, a host's own settings or a device that was not captured it cannot mend;
+// then it says so. No I/O, no clock: the same network and the same wrong give the same cures.
 package mend
 
 import (
@@ -22,7 +21,8 @@ import (
 	"zarvek/internal/core/settle"
 )
 
-// A Trip is a packet and its reply that are to arrive, or one of the two: what else is wrong with them is another wrong.
+// A Trip is a packet and its reply that are to arrive, or one of the two: what else is wrong with them is another
+// wrong.
 type Trip struct {
 	Source, Destination netip.Addr
 	Way                 Way
@@ -98,8 +98,8 @@ type Cure struct {
 	Result *compare.Result // of the network against the one with the change and what follows
 	Moves  []settle.Move
 	After  *forward.Walker
-	// Assumed are devices of which no capture tells whether they pass a new static route on by a routing protocol that they
-	// speak: it is taken that they do not.
+	// Assumed are devices of which no capture tells whether they pass a new static route on by a routing protocol that
+	// they speak: it is taken that they do not.
 	Assumed []Assumption
 	edited  *network.Snapshot
 }
@@ -313,8 +313,8 @@ func all(turns []compare.Turn, is func(compare.Turn) bool) bool {
 	return !slices.ContainsFunc(turns, func(t compare.Turn) bool { return !is(t) })
 }
 
-// assumed lists the devices that get a route and speak a protocol, and of which no configuration was captured that would tell
-// what they pass on.
+// assumed lists the devices that get a route and speak a protocol, and of which no configuration was captured that
+// would tell what they pass on.
 func assumed(n *network.Snapshot, orders []rehearse.Order) []Assumption {
 	var out []Assumption
 	for _, o := range orders {
@@ -363,8 +363,8 @@ func wasLost(t compare.Turn) bool {
 	return t.Before.Both == forward.Broken || t.Before.OneDirection && t.Before.Forward > forward.Unknown
 }
 
-// harms reports whether a new finding speaks against a change. What is only worth a note does not: that nothing watches a
-// new next hop, say.
+// harms reports whether a new finding speaks against a change. What is only worth a note does not: that nothing watches
+// a new next hop, say.
 func (s *search) harms(f *audit.Finding) bool { return f.Severity > audit.Note }
 
 // edit puts orders on a network without what follows.

@@ -120,8 +120,8 @@ func TestADefaultIsAddedOnlyWhereItMayBe(t *testing.T) {
 	require.Equal(t, "a: 0.0.0.0/0 via 172.16.0.2", r.Cure.Orders[0].Words())
 }
 
-// TestAPairPastWhatWasNotCaptured: b hands packets to a box on a shared segment of which nothing is known; a route past it makes
-// sure, and that is offered to whoever asks for the pair, not as a cure of what is missing in the captures.
+// TestAPairPastWhatWasNotCaptured: b hands packets to a box on a shared segment of which nothing is known; a route past
+// it makes sure, and that is offered to whoever asks for the pair, not as a cure of what is missing in the captures.
 func TestAPairPastWhatWasNotCaptured(t *testing.T) {
 	w := walker(line + `
 	a: static 10.0.2.0/24 pref 1 via 172.16.0.2 dev e0

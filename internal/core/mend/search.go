@@ -119,8 +119,8 @@ func (s *search) within(at state, t Trip, depth int) (state, bool) {
 	return at, false
 }
 
-// notByRoutes tells why no route would help packets that end so; NoOutside where one may. Where a pair is asked for and its
-// packets go to a next hop that was not captured, a route past it makes sure of what is not known now.
+// notByRoutes tells why no route would help packets that end so; NoOutside where one may. Where a pair is asked for and
+// its packets go to a next hop that was not captured, a route past it makes sure of what is not known now.
 func (s *search) notByRoutes(b *forward.Branch) Outside {
 	switch b.Verdict {
 	case forward.Filtered, forward.NotForwarding, forward.StateMissing, forward.SourceCheck:
@@ -174,8 +174,8 @@ func (s *search) candidates(w *forward.Walker, b *forward.Branch, dst netip.Addr
 // byHand reports whether a route is one that an engineer takes out with one line.
 func byHand(r route.Route) bool { return r.Attributes != nil && r.Protocol == route.Static }
 
-// prefixFor is the prefix of a route to dst: the network's own; beyond the captured networks the one by which neighbours
-// know it.
+// prefixFor is the prefix of a route to dst: the network's own; beyond the captured networks the one by which
+// neighbours know it.
 func (s *search) prefixFor(w *forward.Walker, d *network.Device, table string, dst netip.Addr) (netip.Prefix, bool) {
 	t := w.Topology()
 	if len(t.Attached(dst)) == 0 {
@@ -188,7 +188,8 @@ func (s *search) prefixFor(w *forward.Walker, d *network.Device, table string, d
 	return p, ok
 }
 
-// neighboursPrefix is the prefix by which the nearest neighbour that can leads dst on; a default only where it may be added.
+// neighboursPrefix is the prefix by which the nearest neighbour that can leads dst on; a default only where it may be
+// added.
 func (s *search) neighboursPrefix(w *forward.Walker, d *network.Device, table string, dst netip.Addr) (netip.Prefix, bool) {
 	for _, l := range s.neighbours(w, d, table, dst) {
 		for _, b := range w.Onward(w.Topology().Network.Device(l.to), dst).Branches {
@@ -244,7 +245,8 @@ func (s *search) pruned(orders []rehearse.Order) []rehearse.Order {
 	return orders
 }
 
-// tidied leaves out routes that a later order takes out again, and that order where nothing else is there to be taken out.
+// tidied leaves out routes that a later order takes out again, and that order where nothing else is there to be taken
+// out.
 func (s *search) tidied(orders []rehearse.Order) []rehearse.Order {
 	var out []rehearse.Order
 	for _, o := range orders {

@@ -7,8 +7,8 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// beside compares what forwards, as far as somebody asked for it, with the whole table beside it. Where it leads elsewhere the two
-// contradict each other: which of them holds is not known.
+// beside compares what forwards, as far as somebody asked for it, with the whole table beside it. Where it leads
+// elsewhere the two contradict each other: which of them holds is not known.
 func (t *Table) beside(parts []*TableFacts) {
 	for _, p := range parts {
 		if p.Kind != ForwardingTable || !p.Filtered.Known() {
@@ -44,8 +44,8 @@ func (t *Table) usedFor(r route.Route) (route.Route, bool) {
 	return route.Route{}, false
 }
 
-// leadAlike reports whether a route of what forwards may be what became of a chosen one. Where the next hop of that is found by
-// another route, which one forwards is not for these two to say.
+// leadAlike reports whether a route of what forwards may be what became of a chosen one. Where the next hop of that is
+// found by another route, which one forwards is not for these two to say.
 func (t *Table) leadAlike(chosen, forwards route.Route) bool {
 	if chosen.Special != route.None || forwards.Special != route.None {
 		return chosen.Special == forwards.Special

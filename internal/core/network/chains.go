@@ -7,7 +7,8 @@ type Chain struct {
 	Lo, Hi    int
 	Hook      Hook
 	Stateless bool
-	// In and Out are the interfaces that all of its rules name, but the last one, which permits all others; "" where they differ.
+	// In and Out are the interfaces that all of its rules name, but the last one, which permits all others; "" where
+	// they differ.
 	In, Out string
 }
 
@@ -61,8 +62,8 @@ func (d *Device) Chains() Items[Chain] { return Items[Chain]{d.chains} }
 // AsksForState reports whether the device's rules say by themselves what they do with answers.
 func (d *Device) AsksForState() bool { return d.asksState }
 
-// Passes reports whether a chain has nothing to say of packets between two interfaces but that they go on; the rule is the one
-// that says so, and its family tells for which packets.
+// Passes reports whether a chain has nothing to say of packets between two interfaces but that they go on; the rule is
+// the one that says so, and its family tells for which packets.
 func (c Chain) Passes(in, out string) bool {
 	return c.In != "" && c.In != in || c.Out != "" && c.Out != out
 }

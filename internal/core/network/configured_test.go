@@ -52,8 +52,8 @@ func TestAConfigurationIsWeakerThanAListing(t *testing.T) {
 	require.Len(t, b.Build().Device("a").Own(netip.MustParseAddr("10.2.0.1")), 1, "what a listing of addresses shows is")
 }
 
-// TestAnInterfaceByTwoNames: what a configuration calls otherwise than a table is one interface where both have one address or
-// network, and only then.
+// TestAnInterfaceByTwoNames: what a configuration calls otherwise than a table is one interface where both have one
+// address or network, and only then.
 func TestAnInterfaceByTwoNames(t *testing.T) {
 	for _, tt := range []struct{ name, table, want string }{
 		{"by its network", "direct 10.1.0.0/24 dev in\n", "in"},

@@ -118,8 +118,8 @@ type TableFacts struct {
 	HighestWins bool
 	// PathTypes tells that the layout writes other kinds of OSPF paths than those within an area apart.
 	PathTypes bool
-	// ByRule: a kernel's table beside the main one, of which nothing tells that it is a VRF's: policy rules lead to it, and
-	// nothing else does.
+	// ByRule: a kernel's table beside the main one, of which nothing tells that it is a VRF's: policy rules lead to it,
+	// and nothing else does.
 	ByRule bool
 	Routes route.List
 }
@@ -149,8 +149,8 @@ type Interface struct {
 	State  LinkState
 	MAC    string // link-layer address in lower case, "" where not shown
 	Labels bool   // packets leave by it under labels (RFC 3031) where there is one for the next hop that a route was resolved by
-	// NoCarrier: of a network that is only thought of; it was not switched off but lost its link, so that a kernel leaves its
-	// routes where they are.
+	// NoCarrier: of a network that is only thought of; it was not switched off but lost its link, so that a kernel
+	// leaves its routes where they are.
 	NoCarrier bool
 	// Configured: a configuration says so, which is weaker than what a listing of the moment shows.
 	Configured bool
@@ -213,7 +213,8 @@ type Rule struct {
 	Mark      route.Mark
 }
 
-// An FWMark is what a kernel's rule asks of the mark that its filters may have put on a packet. The zero FWMark asks for nothing.
+// An FWMark is what a kernel's rule asks of the mark that its filters may have put on a packet. The zero FWMark asks
+// for nothing.
 type FWMark struct {
 	Value, Mask uint32
 }

@@ -11,8 +11,8 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// TestCountFilters: a line of which several rules are made is one; one that was not understood, or not read, is open; what passes a
-// filter by is none.
+// TestCountFilters: a line of which several rules are made is one; one that was not understood, or not read, is open;
+// what passes a filter by is none.
 func TestCountFilters(t *testing.T) {
 	line := func(n uint32) route.Mark { return route.Mark{File: 1, Off: n, End: n + 1} }
 	x := coretest.Build("a: addr 10.1.0.1/24 e0").Draft()

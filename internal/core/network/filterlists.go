@@ -16,16 +16,16 @@ type ListRule struct {
 	part  int // of the capture that shows it
 }
 
-// An AppliedFilter says where a list decides over packets. Rule tells the packets: family, interfaces, hook; Permit is what
-// becomes of those that no rule of the list fits, and Undecided that this is not known.
+// An AppliedFilter says where a list decides over packets. Rule tells the packets: family, interfaces, hook; Permit is
+// what becomes of those that no rule of the list fits, and Undecided that this is not known.
 type AppliedFilter struct {
 	List string
 	Rule FlowRule
 	part int
 }
 
-// mostApplied bounds how many rules a device may have where lists are applied: a list on many interfaces is as many. Those
-// beyond are filters that were not read.
+// mostApplied bounds how many rules a device may have where lists are applied: a list on many interfaces is as many.
+// Those beyond are filters that were not read.
 const mostApplied = 400_000
 
 // addLists joins the lists of another capture, which may show the same ones.

@@ -7,8 +7,9 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// aliasInterfaces gives what a configuration says of an interface to the one that listings of the moment name otherwise, where
-// both have one address or one attached network: what is applied to it must not pass by the packets that it is for.
+// aliasInterfaces gives what a configuration says of an interface to the one that listings of the moment name
+// otherwise, where both have one address or one attached network: what is applied to it must not pass by the packets
+// that it is for.
 func (f *deviceFacts) aliasInterfaces() {
 	if !slices.ContainsFunc(f.Addresses, func(a Address) bool { return a.Configured }) {
 		return

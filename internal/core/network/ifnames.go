@@ -8,9 +8,9 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// Devices write one interface in several ways: in full, shortened, with a blank before the number. Within one device the ways
-// are one interface, kept under the longest name. Only the names of kinds of ports that devices themselves shorten are looked
-// at: what people call their interfaces is never taken apart.
+// Devices write one interface in several ways: in full, shortened, with a blank before the number. Within one device
+// the ways are one interface, kept under the longest name. Only the names of kinds of ports that devices themselves
+// shorten are looked at: what people call their interfaces is never taken apart.
 
 // portKinds are the full names of kinds of ports, in lower case, with the short forms that do not begin them.
 var portKinds = map[string][]string{

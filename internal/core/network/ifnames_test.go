@@ -11,8 +11,8 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// TestOneInterfaceOneName: the ways in which a device writes one interface are one, what people call theirs is left alone, and a
-// short form that two kinds fit is neither.
+// TestOneInterfaceOneName: the ways in which a device writes one interface are one, what people call theirs is left
+// alone, and a short form that two kinds fit is neither.
 func TestOneInterfaceOneName(t *testing.T) {
 	for _, tt := range []struct {
 		names []string
@@ -51,7 +51,8 @@ func TestOneInterfaceOneName(t *testing.T) {
 	}
 }
 
-// TestEveryFactIsKeptUnderTheName: a route by the short name, an address, a state and a filter by the long one are of one interface.
+// TestEveryFactIsKeptUnderTheName: a route by the short name, an address, a state and a filter by the long one are of
+// one interface.
 func TestEveryFactIsKeptUnderTheName(t *testing.T) {
 	var b network.Builder
 	f := coretest.Facts("direct 10.0.0.0/24 dev Gi0/1\nstatic 10.9.0.0/16 via 10.0.0.2 dev Gi0/1\naddr 10.0.0.1/24 GigabitEthernet0/1\n"+

@@ -67,7 +67,8 @@ func printed(at []stretch, m route.Mark) int {
 	return slices.IndexFunc(at, func(s stretch) bool { return s.file == m.File && s.off <= m.Off && m.Off < s.end })
 }
 
-// contradict keeps a difference; where it is about what forwards, the prefix is not known until one of the captures goes.
+// contradict keeps a difference; where it is about what forwards, the prefix is not known until one of the captures
+// goes.
 func (t *Table) contradict(d Difference, forwards bool) {
 	t.differences = append(t.differences, d)
 	if !forwards {
@@ -141,8 +142,8 @@ func (s *shown) within(o *shown) bool {
 		!slices.ContainsFunc(s.specials, func(x route.Special) bool { return !slices.Contains(o.specials, x) })
 }
 
-// gone notes that of two whole printings of one kind of table, in one layout, only one has a prefix. What comes and goes by itself, a
-// neighbour's own route or a device's own address, does not count.
+// gone notes that of two whole printings of one kind of table, in one layout, only one has a prefix. What comes and
+// goes by itself, a neighbour's own route or a device's own address, does not count.
 func (t *Table) gone(src *route.List, g Group, at []stretch, kind route.State) {
 	if len(at) < 2 {
 		return

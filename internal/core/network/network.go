@@ -117,7 +117,8 @@ func (d *Device) Tunnels() Items[Tunnel] { return Items[Tunnel]{d.policy.Tunnels
 // Tunnel returns the tunnel behind an interface.
 func (d *Device) Tunnel(ifname string) (Tunnel, bool) { return d.policy.Tunnel(ifname) }
 
-// ListsAddresses reports whether the device's addresses were captured as a whole: a list that has its loopback address has all.
+// ListsAddresses reports whether the device's addresses were captured as a whole: a list that has its loopback address
+// has all.
 func (d *Device) ListsAddresses() bool {
 	return slices.ContainsFunc(d.told, func(a Address) bool { return !a.Configured && a.Prefix.Addr().IsLoopback() })
 }
@@ -130,8 +131,8 @@ func (d *Device) ListsFilters(f route.Family) bool {
 	return d.policy.AllRules4
 }
 
-// Unmarked reports whether packets of a family are known to have no mark: all of the kernel's filters for it were captured, and none
-// puts one on.
+// Unmarked reports whether packets of a family are known to have no mark: all of the kernel's filters for it were
+// captured, and none puts one on.
 func (d *Device) Unmarked(f route.Family) bool { return d.ListsFilters(f) && !d.policy.SetsMarks }
 
 // Stateful returns the line that says that the device keeps state of flows; none: it does not.
@@ -366,8 +367,8 @@ func (f *deviceFacts) nameInterfaces() {
 	})
 }
 
-// lacks reports whether an address that a configuration names is not the device's own now: its interface is shut down there, or
-// a table that shows attached networks shows none for it.
+// lacks reports whether an address that a configuration names is not the device's own now: its interface is shut down
+// there, or a table that shows attached networks shows none for it.
 func (d *Device) lacks(a Address) bool {
 	i := d.Interface(a.Interface)
 	if i.Configured && i.State == LinkDown {

@@ -56,8 +56,8 @@ const (
 	Unseen              // an answer to a flow that it has not seen
 )
 
-// A Turning is what a rule asks of the destination of a flow: whether the device itself changes it (RFC 3022). The zero Turning
-// asks for nothing.
+// A Turning is what a rule asks of the destination of a flow: whether the device itself changes it (RFC 3022). The zero
+// Turning asks for nothing.
 type Turning uint8
 
 const (
@@ -66,8 +66,8 @@ const (
 	NotTurnedHere
 )
 
-// A Detour is where a policy of routing sends packets before any route is looked up (policy-based routing). The zero Detour: they go
-// by their destination.
+// A Detour is where a policy of routing sends packets before any route is looked up (policy-based routing). The zero
+// Detour: they go by their destination.
 type Detour struct {
 	NextHop netip.Addr // invalid: none
 	Table   string     // in which they are looked up; "": none
@@ -132,7 +132,8 @@ type Policy struct {
 	Tunnels      []Tunnel
 	Stateful     route.Mark // the line that says so
 	AllOfEqual   route.Mark // the line that says that all equal next hops forward, whatever a mark of the table says
-	// AllRules4 and AllRules6: all of a kernel's filters for the family were captured. SetsMarks: one of them puts a mark on packets.
+	// AllRules4 and AllRules6: all of a kernel's filters for the family were captured. SetsMarks: one of them puts a
+	// mark on packets.
 	AllRules4, AllRules6, SetsMarks bool
 }
 
@@ -184,8 +185,8 @@ func (f Flow) Reverse() Flow {
 	return Flow{Protocol: f.Protocol, SourcePort: f.DestinationPort, DestinationPort: f.SourcePort, Answer: !f.Answer}
 }
 
-// in says whether the packet belongs to a flow in a state. What answers a flow that was not seen begins one of its own where its
-// protocol does not tell.
+// in says whether the packet belongs to a flow in a state. What answers a flow that was not seen begins one of its own
+// where its protocol does not tell.
 func (f Flow) in(s FlowState) Fit {
 	is := func(b bool) Fit {
 		if b {

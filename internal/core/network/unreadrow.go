@@ -9,9 +9,9 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// An UnreadRow is a line of a captured table that tells of a route which was not read: it names a prefix and is not understood,
-// or it counts routes of which some are not there. Nobody knows where such a route leads. A change that somebody made after the
-// table was shown is one too.
+// An UnreadRow is a line of a captured table that tells of a route which was not read: it names a prefix and is not
+// understood, or it counts routes of which some are not there. Nobody knows where such a route leads. A change that
+// somebody made after the table was shown is one too.
 type UnreadRow struct {
 	Prefix  netip.Prefix
 	Any     bool // routes of any length inside of the prefix may be missing, not only one to the prefix itself
@@ -52,7 +52,8 @@ func (t *Table) addUnread(u UnreadRow) {
 	})
 }
 
-// forwards reports whether a route to just that prefix is in use: where only others were read, the unread one may be it.
+// forwards reports whether a route to just that prefix is in use: where only others were read, the unread one may be
+// it.
 func (t *Table) forwards(p netip.Prefix) bool {
 	g, ok := t.Exact(p)
 	for i := g.Lo; ok && i < g.Hi; i++ {
@@ -63,8 +64,8 @@ func (t *Table) forwards(p netip.Prefix) bool {
 	return false
 }
 
-// UnreadRow returns the unread row with the longest prefix that contains a and may lead elsewhere what a route of so many bits
-// leads to: it is longer, or tells of a change. For no route ask with -1.
+// UnreadRow returns the unread row with the longest prefix that contains a and may lead elsewhere what a route of so
+// many bits leads to: it is longer, or tells of a change. For no route ask with -1.
 func (t *Table) UnreadRow(a netip.Addr, longer int) (UnreadRow, bool) {
 	if t.unread.byPrefix == nil {
 		return UnreadRow{}, false
@@ -91,8 +92,8 @@ func (t *Table) UnreadRows() iter.Seq[UnreadRow] {
 	}
 }
 
-// MayHide reports whether the table may have routes to a prefix that its captures do not show: a listing was filtered or
-// cut, a walk may leave routes out, or a line was not understood.
+// MayHide reports whether the table may have routes to a prefix that its captures do not show: a listing was filtered
+// or cut, a walk may leave routes out, or a line was not understood.
 func (t *Table) MayHide(p netip.Prefix) bool {
 	if t.Weak || t.Undecided && !t.Answers(p.Addr()) || t.Incomplete(p.Addr()) {
 		return true
@@ -104,7 +105,8 @@ func (t *Table) MayHide(p netip.Prefix) bool {
 // InPart reports whether routes to many prefixes may be hidden (MayHide).
 func (t *Table) InPart() bool { return t.Weak || t.Undecided || t.CutAt.IsValid() }
 
-// Answers reports whether a table that was asked for in part tells all that there is for an address: just that was asked for.
+// Answers reports whether a table that was asked for in part tells all that there is for an address: just that was
+// asked for.
 func (t *Table) Answers(a netip.Addr) bool {
 	for _, p := range t.scopes {
 		if p.Contains(a) {

@@ -6,8 +6,8 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// Holding is whether a device answers for a virtual address. The zero Holding is not known: a configuration names the address,
-// and which of its routers has it is settled among them.
+// Holding is whether a device answers for a virtual address. The zero Holding is not known: a configuration names the
+// address, and which of its routers has it is settled among them.
 type Holding uint8
 
 const (
@@ -16,8 +16,8 @@ const (
 	StandsBy
 )
 
-// A VirtualAddress is one that several routers of a segment share, of which one answers for it at a time (RFC 9568). It is none of
-// the device's own.
+// A VirtualAddress is one that several routers of a segment share, of which one answers for it at a time (RFC 9568). It
+// is none of the device's own.
 type VirtualAddress struct {
 	Address   netip.Addr
 	Interface string
@@ -28,8 +28,8 @@ type VirtualAddress struct {
 // Virtuals returns the virtual addresses of the device, each once an interface.
 func (d *Device) Virtuals() Items[VirtualAddress] { return Items[VirtualAddress]{d.virtuals} }
 
-// mergeVirtuals keeps each address once an interface: what a listing of the moment says outranks a configuration, and listings that
-// disagree say nothing.
+// mergeVirtuals keeps each address once an interface: what a listing of the moment says outranks a configuration, and
+// listings that disagree say nothing.
 func mergeVirtuals(all []VirtualAddress) []VirtualAddress {
 	type key struct {
 		address netip.Addr

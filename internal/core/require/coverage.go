@@ -10,8 +10,8 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// coverage is which of the addresses that a requirement names anything was found out about: a requirement over addresses
-// of which nothing is known does not hold, however few others fail it.
+// coverage is which of the addresses that a requirement names anything was found out about: a requirement over
+// addresses of which nothing is known does not hold, however few others fail it.
 type coverage struct{ from, to found }
 
 // found holds prefixes of ends with addresses that somebody can have.

@@ -15,8 +15,8 @@ type Lesson struct {
 	Family route.Family
 }
 
-// Learn finds what holds now between networks with hosts: who reaches whom both ways, and whom filters keep apart. Called
-// names a network, "" for its prefix.
+// Learn finds what holds now between networks with hosts: who reaches whom both ways, and whom filters keep apart.
+// Called names a network, "" for its prefix.
 func Learn(w *forward.Walker, called func(netip.Prefix) string) []Lesson {
 	j := newJudge(w)
 	name := func(p netip.Prefix) string {

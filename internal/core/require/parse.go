@@ -21,8 +21,8 @@ func (e *SyntaxError) Error() string { return fmt.Sprintf("%d:%d: %s", e.Line, e
 
 // Names finds what a name stands for.
 type Names interface {
-	// Range returns the addresses of a host, a network, a group or a device, and whether there is such a name; near is a
-	// name that may be meant.
+	// Range returns the addresses of a host, a network, a group or a device, and whether there is such a name; near is
+	// a name that may be meant.
 	Range(name string) (all []netip.Prefix, ok bool, near string)
 	// Device returns the whole name of a device; near is one that may be meant.
 	Device(name string) (whole string, ok bool, near string)

@@ -6,7 +6,8 @@ import (
 	"go4.org/netipx"
 )
 
-// notPublic are the ranges that are not routed between networks of different owners (RFC 6890, RFC 6598, RFC 5737, RFC 1918).
+// notPublic are the ranges that are not routed between networks of different owners (RFC 6890, RFC 6598, RFC 5737, RFC
+// 1918).
 var notPublic = func() *netipx.IPSet {
 	var b netipx.IPSetBuilder
 	for _, s := range []string{

@@ -100,7 +100,8 @@ type NextHop struct {
 	Down      bool   // its interface has no carrier, though the device still forwards into it
 	OnLink    bool   // taken as attached to the interface though no prefix says so
 	Installed bool   // the device marks it as the one that forwards
-	// Encapsulated: packets go inside of something else, under labels (RFC 3031) or in a tunnel that the route itself makes.
+	// Encapsulated: packets go inside of something else, under labels (RFC 3031) or in a tunnel that the route itself
+	// makes.
 	Encapsulated bool
 }
 

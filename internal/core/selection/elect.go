@@ -54,8 +54,8 @@ func Elect(d *network.Device, t *network.Table, rows []route.Route) []route.Rout
 	return out
 }
 
-// Usable reports whether a device could forward by a route: its next hop is resolved and leaves by an interface that is not
-// known to be down.
+// Usable reports whether a device could forward by a route: its next hop is resolved and leaves by an interface that is
+// not known to be down.
 func Usable(d *network.Device, t *network.Table, r route.Route) bool {
 	return !r.Is(route.Unusable) && failure(t, r) == Resolved && !onDeadInterface(d, r)
 }

@@ -52,7 +52,8 @@ type Choice struct {
 	Statics     []Configured // configured statics that cover the destination
 	Remarks     []Remark
 	TakesOver   *Lost // what would be used if the winner went
-	// Neighbours are the next hops of the winner that what takes over needs too; WithoutThem is what would be used if they died.
+	// Neighbours are the next hops of the winner that what takes over needs too; WithoutThem is what would be used if
+	// they died.
 	Neighbours  []netip.Addr
 	WithoutThem *Lost
 	Differences []network.Difference
@@ -151,7 +152,8 @@ func (c *Choice) lose(t *network.Table, g network.Group, why Why) {
 	}
 }
 
-// takesOver picks what would be used without the winner, and where that leads by a neighbour of the winner's, without those too.
+// takesOver picks what would be used without the winner, and where that leads by a neighbour of the winner's, without
+// those too.
 func (c *Choice) takesOver() {
 	if !c.Match.Found() || c.Match.Routes[0].Special == route.Receive {
 		return
@@ -186,8 +188,8 @@ func neighbours(all []Resolution) (out []netip.Addr) {
 	return out
 }
 
-// successor picks the best other candidate for the winner's prefix, in the table or configured, else what forwards the next shorter
-// prefix; never one that goes too.
+// successor picks the best other candidate for the winner's prefix, in the table or configured, else what forwards the
+// next shorter prefix; never one that goes too.
 func (c *Choice) successor(goes func(route.Route) bool) *Lost {
 	var best *Lost
 	consider := func(l Lost) {

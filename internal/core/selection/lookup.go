@@ -87,8 +87,8 @@ func (l *Lookup) Longest(t *network.Table, a netip.Addr) Match {
 	return m
 }
 
-// Sent is the match of a packet that is sent whatever its destination: by one route of no prefix, which is not the table's. It is not
-// Found.
+// Sent is the match of a packet that is sent whatever its destination: by one route of no prefix, which is not the
+// table's. It is not Found.
 func Sent(t *network.Table, r route.Route) Match {
 	return Match{Table: t, Routes: []route.Route{r}, prepared: &prepared{
 		resolutions: [][]Resolution{Resolve(t, r)},

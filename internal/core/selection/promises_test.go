@@ -108,7 +108,8 @@ func TestAStaticBesideAStaticIsNoTrap(t *testing.T) {
 	require.Equal(t, selection.ReplacesLearned, c.Remarks[0].Kind)
 }
 
-// TestWhatIsLeftWithoutTheNeighbour: what takes over may lead by the very neighbour that died, and may be found through what went.
+// TestWhatIsLeftWithoutTheNeighbour: what takes over may lead by the very neighbour that died, and may be found through
+// what went.
 func TestWhatIsLeftWithoutTheNeighbour(t *testing.T) {
 	const links = "a: direct 10.1.0.0/24 dev e0\n"
 	for _, tt := range []struct{ name, in, over, without string }{

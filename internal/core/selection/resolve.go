@@ -17,7 +17,8 @@ type Exit struct {
 	Down      bool          // the device itself shows the interface without carrier
 	Via       []route.Route // the routes that resolved it, outermost first; empty where the interface was given
 	Dynamic   bool          // learned from the neighbour itself, which therefore was alive
-	// Encapsulated: what leaves here is inside of something else; what it meets on the way is not asked about the packet.
+	// Encapsulated: what leaves here is inside of something else; what it meets on the way is not asked about the
+	// packet.
 	Encapsulated bool
 }
 
@@ -96,8 +97,8 @@ func Resolve(t *network.Table, r route.Route) []Resolution {
 	return out
 }
 
-// relay resolves a next hop with an interface that is not the link it lies on, but the one that packets leave by once the next hop was
-// looked up: some devices print that. False where the next hop may lie on that link.
+// relay resolves a next hop with an interface that is not the link it lies on, but the one that packets leave by once
+// the next hop was looked up: some devices print that. False where the next hop may lie on that link.
 func relay(t *network.Table, r route.Route, h route.NextHop) ([]Exit, bool) {
 	if h.Interface == "" || !h.Address.IsValid() || h.OnLink || h.Resolves || t.Kernel || !h.Recursive && r.Protocol != route.BGP {
 		return nil, false
@@ -115,7 +116,8 @@ func relay(t *network.Table, r route.Route, h route.NextHop) ([]Exit, bool) {
 	return exits, true
 }
 
-// ofLinks reports whether a protocol's labelled paths lead where its routes do: each router on the way knows the destination itself.
+// ofLinks reports whether a protocol's labelled paths lead where its routes do: each router on the way knows the
+// destination itself.
 func ofLinks(p route.Protocol) bool { return p == route.OSPF || p == route.ISIS || p == route.Direct }
 
 // ThroughOther resolves a next hop that lies in another table of the device, t; not where that has no way to it.
@@ -141,8 +143,8 @@ func recursive(t *network.Table, r route.Route) []Resolution {
 
 func weight(h route.NextHop) float64 { return float64(max(h.Weight, 1)) }
 
-// Bounds of the work for one next hop: tables that split at every step would otherwise take exponential time, and chains as
-// long as the table the cube of it. No device goes that far.
+// Bounds of the work for one next hop: tables that split at every step would otherwise take exponential time, and
+// chains as long as the table the cube of it. No device goes that far.
 const (
 	maxLookups = 256
 	maxDepth   = 64

@@ -204,7 +204,8 @@ func TestExplainPrefixCountsOnlyWhatCoversAllOfIt(t *testing.T) {
 	require.Equal(t, "10.1.0.0/16", explain(in, netip.MustParsePrefix("10.1.0.0/20")).Match.Prefix.String())
 }
 
-// TestALookupThatIsKept says what one that is not does, the first time and later, where the longest prefix does not forward too.
+// TestALookupThatIsKept says what one that is not does, the first time and later, where the longest prefix does not
+// forward too.
 func TestALookupThatIsKept(t *testing.T) {
 	tab := coretest.Build("a: static 10.0.0.0/8 via 10.9.0.2 dev e0\na: static 10.1.0.0/16 via 10.9.0.3 dev e0 candidate\na: static 10.2.0.0/16 via 10.9.0.4 dev e0").
 		Device("a").Table("default", route.IPv4)

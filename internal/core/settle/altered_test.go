@@ -43,8 +43,8 @@ ospf/intra-area 10.7.0.0/24 pref 110 metric 10 dev lan candidate
 ospf/intra-area 172.16.0.0/30 pref 110 metric 20 via 172.16.1.1 dev e0 via 172.16.2.1 dev e1`,
 }
 
-// TestWhatAConfigurationAlters: where some device's configuration changes what the protocol makes of its routes, in a way that is not
-// told, no other way is predicted.
+// TestWhatAConfigurationAlters: where some device's configuration changes what the protocol makes of its routes, in a
+// way that is not told, no other way is predicted.
 func TestWhatAConfigurationAlters(t *testing.T) {
 	for other, want := range map[route.Protocol]Kind{route.Other: Predicted, route.ISIS: Predicted, route.OSPF: Untold} {
 		var b network.Builder

@@ -7,9 +7,9 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// tellAreas takes the areas of all adjacencies from configurations, where they tell every one. Tables that show no kinds of
-// paths are read by them: a path of a device that is in the prefix's area is within it, any other one is not (RFC 2328
-// section 11).
+// tellAreas takes the areas of all adjacencies from configurations, where they tell every one. Tables that show no
+// kinds of paths are read by them: a path of a device that is in the prefix's area is within it, any other one is not
+// (RFC 2328 section 11).
 func (in *instance) tellAreas() {
 	if in.protocol != route.OSPF || !in.areasOfArcs() {
 		return
@@ -49,7 +49,8 @@ func (in *instance) areasOfArcs() bool {
 	return true
 }
 
-// areaOf is the area in which a prefix is attached, "" where nobody or several attach to it, or outside of the protocol.
+// areaOf is the area in which a prefix is attached, "" where nobody or several attach to it, or outside of the
+// protocol.
 func (in *instance) areaOf(p netip.Prefix) string {
 	area := ""
 	for _, n := range in.holders[p] {
@@ -67,8 +68,8 @@ func (in *instance) areaOf(p netip.Prefix) string {
 	return area
 }
 
-// within reports whether a path is one within an area: it leaves into it. A device of the area whose part of it is cut off goes
-// over the backbone.
+// within reports whether a path is one within an area: it leaves into it. A device of the area whose part of it is cut
+// off goes over the backbone.
 func (in *instance) within(e entry, area string) bool {
 	return in.isIn(e.node, area) && !slices.ContainsFunc(e.arcs, func(i int) bool { return in.arcs[i].area != area })
 }

@@ -9,8 +9,8 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// grownBy returns an instance with the adjacencies that may come up where interfaces did, or itself where none did. What
-// the protocol does there is known only as far as configurations tell.
+// grownBy returns an instance with the adjacencies that may come up where interfaces did, or itself where none did.
+// What the protocol does there is known only as far as configurations tell.
 func (r *run) grownBy(in *instance) *instance {
 	var born []arc
 	out := in

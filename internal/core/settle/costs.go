@@ -8,8 +8,8 @@ import (
 	"zarvek/internal/core/topology"
 )
 
-// most is the largest cost of one link of a protocol (RFC 2328 section 12.1.4 has 16 bits, RFC 5305 section 3 has 24, RIP
-// counts to 15).
+// most is the largest cost of one link of a protocol (RFC 2328 section 12.1.4 has 16 bits, RFC 5305 section 3 has 24,
+// RIP counts to 15).
 func most(p route.Protocol) uint64 {
 	switch p {
 	case route.OSPF:

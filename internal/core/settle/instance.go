@@ -205,8 +205,8 @@ func (in *instance) arcTo(n int, d *network.Device, h route.NextHop) int {
 	return i
 }
 
-// nodeOf finds the node of a table, or adds one: a device that others learn from speaks the protocol, whether or not its own
-// table shows any of its routes. It is -1 where that table was not captured.
+// nodeOf finds the node of a table, or adds one: a device that others learn from speaks the protocol, whether or not
+// its own table shows any of its routes. It is -1 where that table was not captured.
 func (in *instance) nodeOf(d *network.Device, table string) int {
 	k := nodeKey{d.Name, table}
 	if n, ok := in.number[k]; ok {
@@ -245,8 +245,8 @@ func (in *instance) back(a arc) {
 		hop: in.hopOf(in.nodes[a.from].device, a.ifname)})
 }
 
-// hopOf is the address by which one device names another one on a link: the only one of that family, which is a link-local
-// one of IPv6. Invalid where there is none or several.
+// hopOf is the address by which one device names another one on a link: the only one of that family, which is a
+// link-local one of IPv6. Invalid where there is none or several.
 func (in *instance) hopOf(to *network.Device, ifname string) netip.Addr {
 	var found netip.Addr
 	for _, own := range to.Addresses().All() {
@@ -317,8 +317,8 @@ func (in *instance) index() {
 	}
 }
 
-// refused is what a way that an entry does not use costs at least: no less than its metric, and more where the device is
-// seen to use equal ways together and has room for one more.
+// refused is what a way that an entry does not use costs at least: no less than its metric, and more where the device
+// is seen to use equal ways together and has room for one more.
 func (in *instance) refused(e entry) uint64 {
 	if len(e.arcs) < in.equal[e.node] {
 		return e.metric.Value + 1
@@ -344,8 +344,8 @@ func (in *instance) kindOfPrefix(p netip.Prefix, rank int) string {
 	return string(text)
 }
 
-// chainEnds are the nodes at which the protocol's next hops for a prefix end, though the protocol has no path of its own
-// there: they announce what they know otherwise.
+// chainEnds are the nodes at which the protocol's next hops for a prefix end, though the protocol has no path of its
+// own there: they announce what they know otherwise.
 func (in *instance) chainEnds(p netip.Prefix) []int { return in.ends[p] }
 
 func (in *instance) findEnds(p netip.Prefix) []int {

@@ -40,8 +40,8 @@ func (in *instance) state(n int, ifname string) network.ProtocolState {
 	return in.nodes[n].device.Runs(in.protocol, in.family, ifname)
 }
 
-// shown reports whether nothing that decides between kinds of paths is hidden: each table shows them, or the configuration of
-// its device tells the area, which is one for all of those.
+// shown reports whether nothing that decides between kinds of paths is hidden: each table shows them, or the
+// configuration of its device tells the area, which is one for all of those.
 func (in *instance) shown() bool {
 	area := ""
 	for _, x := range in.nodes {
@@ -89,9 +89,9 @@ func (in *instance) typed(of func(node) bool) bool {
 	})
 }
 
-// tellKinds finds out which prefixes come from outside of the protocol, where tables do not show it: the device at which
-// the next hops end has the prefix by another source than its own interface, or a metric does not grow along the way
-// (RFC 2328 section 16.4: type 2 is not added to).
+// tellKinds finds out which prefixes come from outside of the protocol, where tables do not show it: the device at
+// which the next hops end has the prefix by another source than its own interface, or a metric does not grow along the
+// way (RFC 2328 section 16.4: type 2 is not added to).
 func (in *instance) tellKinds() {
 	if in.protocol != route.OSPF {
 		return

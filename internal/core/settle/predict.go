@@ -70,8 +70,9 @@ func (r *run) moved(in *instance) []int {
 	return out
 }
 
-// candidates lists the prefixes that may have other paths: those over dead adjacencies, those that several devices attach
-// to, since a hidden path between these may have died, and those that a device has that is not as it was. Where something came up, or border routers hide their ways, it is all of them.
+// candidates lists the prefixes that may have other paths: those over dead adjacencies, those that several devices
+// attach to, since a hidden path between these may have died, and those that a device has that is not as it was. Where
+// something came up, or border routers hide their ways, it is all of them.
 func (r *run) candidates(in *instance, dead []bool, moved []int, some bool) []netip.Prefix {
 	if in.grown || in.areas && some {
 		return append(slices.Clone(in.sorted), r.fresh(in)...)
@@ -277,14 +278,14 @@ func (in *instance) sharers(p netip.Prefix, n int) []int {
 	return out
 }
 
-// hiddenWay reports whether the protocol's own path of an announcer to a prefix, which its table does not show beside the
-// attached network, may have died: it may have gone by another announcer.
+// hiddenWay reports whether the protocol's own path of an announcer to a prefix, which its table does not show beside
+// the attached network, may have died: it may have gone by another announcer.
 func (r *run) hiddenWay(in *instance, n int, p netip.Prefix, dead []bool) bool {
 	return slices.ContainsFunc(in.sharers(p, n), func(m int) bool { return in.crosses(n, m, dead) })
 }
 
-// crosses reports whether a dead arc is on the way from one node to another, as a prefix shows it that is announced there
-// alone; true where none does.
+// crosses reports whether a dead arc is on the way from one node to another, as a prefix shows it that is announced
+// there alone; true where none does.
 func (in *instance) crosses(from, to int, dead []bool) bool {
 	for _, q := range in.sorted {
 		list, ends := in.entries[q], slices.Clone(in.chainEnds(q))
@@ -322,7 +323,8 @@ func (in *instance) crosses(from, to int, dead []bool) bool {
 }
 
 // attachedCost bounds what a node announces an attached network with, where it is the network of a link over which the
-// protocol speaks: then it is announced, with the interface's own cost (RFC 2328 section 12.4.1; ISO 10589 section 7.3.3.1).
+// protocol speaks: then it is announced, with the interface's own cost (RFC 2328 section 12.4.1; ISO 10589 section
+// 7.3.3.1).
 func (r *run) attachedCost(in *instance, n int, p netip.Prefix) (cost [2]uint64, ok bool) {
 	if in.protocol != route.OSPF && in.protocol != route.ISIS {
 		return cost, false
@@ -349,8 +351,8 @@ func (r *run) attachedCost(in *instance, n int, p netip.Prefix) (cost [2]uint64,
 	return cost, ok
 }
 
-// beside reports whether a node attaches to a prefix by an interface behind which another speaker is: the protocol may run
-// there.
+// beside reports whether a node attaches to a prefix by an interface behind which another speaker is: the protocol may
+// run there.
 func (r *run) beside(in *instance, n int, p netip.Prefix) bool {
 	now := r.now.Device(in.nodes[n].device.Name)
 	if !in.grown || now == nil {
@@ -440,7 +442,8 @@ func (in *instance) entryOf(p netip.Prefix, n int) (entry, bool) {
 	return entry{}, false
 }
 
-// rows are the routes of a prefix with the protocol's replaced by what it would find; false where nothing of it changes.
+// rows are the routes of a prefix with the protocol's replaced by what it would find; false where nothing of it
+// changes.
 func (in *instance) rows(t *network.Table, rows []route.Route, p netip.Prefix, e entry, had bool, a answer, n int) ([]route.Route, bool) {
 	left := slices.DeleteFunc(slices.Clone(rows), func(x route.Route) bool { return x.Protocol == in.protocol && !x.Is(route.Unusable) })
 	switch a.kind {

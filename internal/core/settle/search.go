@@ -27,9 +27,9 @@ type answer struct {
 	metric route.Number
 }
 
-// A search is the paths to one prefix: for each node the least and the most that its distance can be. OSPF's paths within
-// the prefix's area come before those from another area (RFC 2328 section 11), so those are solved first and the others
-// begin with them.
+// A search is the paths to one prefix: for each node the least and the most that its distance can be. OSPF's paths
+// within the prefix's area come before those from another area (RFC 2328 section 11), so those are solved first and the
+// others begin with them.
 type search struct {
 	in        *instance
 	dead      []bool
@@ -49,8 +49,8 @@ type search struct {
 	any         []uint64 // the least of paths of whatever kind
 }
 
-// newSearch solves the distances of a prefix from its origins, over the arcs that are not dead (Dijkstra 1959, once with
-// the least and once with the most that each arc may cost).
+// newSearch solves the distances of a prefix from its origins, over the arcs that are not dead (Dijkstra 1959, once
+// with the least and once with the most that each arc may cost).
 func newSearch(in *instance, p netip.Prefix, origins []origin, lost bool, dead []bool) *search {
 	n := len(in.nodes)
 	s := &search{in: in, dead: dead, origins: origins, exact: map[int]uint64{}, takesPart: make([]bool, n), inside: make([]bool, n)}
@@ -121,8 +121,8 @@ func (s *search) findExact(p netip.Prefix) {
 	}
 }
 
-// findFloor notes that distances only grow where things fail. With several areas a border router that loses a path within
-// its area may take a shorter one over others.
+// findFloor notes that distances only grow where things fail. With several areas a border router that loses a path
+// within its area may take a shorter one over others.
 func (s *search) findFloor(p netip.Prefix) {
 	if s.in.areas || s.in.grown || s.constant || s.mixed || slices.ContainsFunc(s.origins, func(o origin) bool { return o.fresh }) {
 		return
@@ -135,7 +135,8 @@ func (s *search) findFloor(p netip.Prefix) {
 	}
 }
 
-// unchanged reports whether a node's path is still there at the metric that it had: what failed made no other one better.
+// unchanged reports whether a node's path is still there at the metric that it had: what failed made no other one
+// better.
 func (s *search) unchanged(e entry) bool {
 	nothingNearer := s.floor != nil || s.in.areas && (e.rank == 0 || e.rank == 1 && s.insideIntact())
 	if s.in.grown || !e.metric.Known || !nothingNearer || s.constant || s.mixed || len(e.arcs) == 0 {
@@ -147,8 +148,8 @@ func (s *search) unchanged(e entry) bool {
 	})
 }
 
-// insideIntact reports whether every node of the prefix's area still has a path within it: then no border router announces
-// it at another cost than its own distance, and distances from outside only grow too.
+// insideIntact reports whether every node of the prefix's area still has a path within it: then no border router
+// announces it at another cost than its own distance, and distances from outside only grow too.
 func (s *search) insideIntact() bool {
 	if !s.hasInside || slices.ContainsFunc(s.origins, func(o origin) bool { return o.fresh }) {
 		return false
@@ -230,8 +231,8 @@ func (s *search) high(i int) uint64 {
 	return most(s.in.protocol)
 }
 
-// straight returns the captured metric of an arc straight to an origin. From another area it may be that of a way by another
-// border router.
+// straight returns the captured metric of an arc straight to an origin. From another area it may be that of a way by
+// another border router.
 func (s *search) straight(i int) (uint64, bool) {
 	x, ok := s.exact[i]
 	return x, ok && !s.dead[i] && (s.inside[s.in.arcs[i].from] || !s.in.areas)

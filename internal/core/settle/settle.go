@@ -8,8 +8,8 @@
 // else it cannot be told, and the prefix is left unreadable, so that every walk over it ends unknown. Never guessed:
 // BGP, and every protocol whose metrics do not add up.
 //
-// No I/O, no clock. Protocols are taken to find the same ways as before between the devices that were captured; one that
-// was not captured counts only where a captured route leads to it.
+// No I/O, no clock. Protocols are taken to find the same ways as before between the devices that were captured; one
+// that was not captured counts only where a captured route leads to it.
 package settle
 
 import (
@@ -274,7 +274,8 @@ func (r *run) others() bool {
 	return changed
 }
 
-// learnedLost reports whether a learned route lost any of its ways: a next hop does not answer, or is not resolved any more.
+// learnedLost reports whether a learned route lost any of its ways: a next hop does not answer, or is not resolved any
+// more.
 func (r *run) learnedLost(d *network.Device, t *network.Table, x route.Route) bool {
 	was := r.was(d.Name)
 	return !r.hopsAlive(d, x) || !selection.Usable(d, t, x) && selection.Usable(was, was.Table(t.Name, t.Family), x)

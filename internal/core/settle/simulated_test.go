@@ -445,8 +445,8 @@ func withoutMetric(s string) string {
 	return strings.Join(w, " ")
 }
 
-// seeds numbers the networks to try: as many as asked for, and those of which a prediction was wrong once. In 3367 a device's
-// hidden way to a network that it attaches to dies; in 7488 and 8564 areas keep a path from a router.
+// seeds numbers the networks to try: as many as asked for, and those of which a prediction was wrong once. In 3367 a
+// device's hidden way to a network that it attaches to dies; in 7488 and 8564 areas keep a path from a router.
 func seeds() []uint64 {
 	out := []uint64{16, 45, 3367, 7488, 8564}
 	for seed := range uint64(*runs) {

@@ -108,7 +108,8 @@ func TestCosts(t *testing.T) {
 	require.False(t, all[1].Value.Known, "nothing is sent back that way")
 }
 
-// TestCostsToDeducedNeighbours: on a link of several the one that can have the next hop is found where it announced the route.
+// TestCostsToDeducedNeighbours: on a link of several the one that can have the next hop is found where it announced the
+// route.
 func TestCostsToDeducedNeighbours(t *testing.T) {
 	const shared = "a: direct 172.16.0.0/24 dev e0\na: addr 172.16.0.1/24 e0\nb: direct 172.16.0.0/24 dev e0\nb: direct 10.7.0.0/24 dev lan\n"
 	n := coretest.Build(shared + "a: ospf/intra-area 10.7.0.0/24 pref 110 metric 17 via 172.16.0.2 dev e0\nb: ospf/intra-area 10.7.0.0/24 pref 110 metric 10 dev lan candidate")

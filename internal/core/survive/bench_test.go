@@ -13,8 +13,8 @@ import (
 	"zarvek/internal/core/topology"
 )
 
-// mesh is a network of routers with links between them, a network of hosts at some, and OSPF routes by the shortest way to
-// every network; costs are 10.
+// mesh is a network of routers with links between them, a network of hosts at some, and OSPF routes by the shortest way
+// to every network; costs are 10.
 func mesh(size, links, lans int) *network.Snapshot {
 	rnd := rand.New(rand.NewPCG(1, 2))
 	type port struct{ far, link, end int }

@@ -351,8 +351,8 @@ func (t *Topology) otherEnd(here port, a netip.Addr) *network.Device {
 	return t.device(others[0])
 }
 
-// FarEnd reports whether an address is that of a router that no capture shows: captured devices use it as a next hop, or it is the other
-// end of a link with room for two. By which way it sends is its own affair.
+// FarEnd reports whether an address is that of a router that no capture shows: captured devices use it as a next hop,
+// or it is the other end of a link with room for two. By which way it sends is its own affair.
 func (t *Topology) FarEnd(a netip.Addr) bool {
 	if len(t.Owners(a)) > 0 {
 		return false

@@ -193,7 +193,8 @@ func TestAnEmptyTableTakesNoAddressAway(t *testing.T) {
 	require.False(t, topology.Build(n).Owners(addr("10.0.0.1"))[0].Down)
 }
 
-// TestADeviceThatAnswersForAnother: one whose list of addresses is whole does not have what it answers for, and passes it on.
+// TestADeviceThatAnswersForAnother: one whose list of addresses is whole does not have what it answers for, and passes
+// it on.
 func TestADeviceThatAnswersForAnother(t *testing.T) {
 	const in = "a: direct 10.0.0.0/24 dev e0\na: neigh 10.0.0.9 e0 alive 02:00:00:00:00:09\nb: link f0 up 02:00:00:00:00:09\nb: addr 10.0.0.2/24 f0\n"
 	l := find(in, "10.0.0.9")

@@ -257,9 +257,9 @@ func (t *Topology) OfInterface(d *network.Device, table string) bool {
 	return false
 }
 
-// byRuleOnly reports whether an attachment stands in a kernel's table to which only policy rules lead, as far as is known: one that
-// has what the main table has too, or beside which the main one was not captured whole. A table that alone has an interface's network
-// is that interface's (a VRF's).
+// byRuleOnly reports whether an attachment stands in a kernel's table to which only policy rules lead, as far as is
+// known: one that has what the main table has too, or beside which the main one was not captured whole. A table that
+// alone has an interface's network is that interface's (a VRF's).
 func byRuleOnly(d *network.Device, at Attachment) bool {
 	fam := route.FamilyOf(at.Prefix.Addr())
 	if t := d.Table(at.Table, fam); t == nil || !t.ByRule {

@@ -17,7 +17,8 @@ type outside struct {
 	of      network.Translation
 }
 
-// addTranslated notes the addresses that stand outside for others, in networks that the attachments from first on are in.
+// addTranslated notes the addresses that stand outside for others, in networks that the attachments from first on are
+// in.
 func (t *Topology) addTranslated(d *network.Device, first int) {
 	for _, x := range d.Translations().All() {
 		p, ifname := x.To, x.In
@@ -41,8 +42,9 @@ func (t *Topology) addTranslated(d *network.Device, first int) {
 	}
 }
 
-// isTranslated answers for an address that a captured device on the link puts in place of another, and that nobody is known to have:
-// the device answers for it, where it is sure to or something answers. False where the address is none of these.
+// isTranslated answers for an address that a captured device on the link puts in place of another, and that nobody is
+// known to have: the device answers for it, where it is sure to or something answers. False where the address is none
+// of these.
 func (t *Topology) isTranslated(here port, a netip.Addr, alive bool, res *OnLink) bool {
 	var able []outside
 	own := false

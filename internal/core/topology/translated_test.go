@@ -12,8 +12,8 @@ import (
 	"zarvek/internal/core/topology"
 )
 
-// TestAddressesThatStandForOthers: who translates one on a link answers for it, where that is sure or something answers; an address of
-// somebody's own is his, and one outside of the link's network is not looked for there.
+// TestAddressesThatStandForOthers: who translates one on a link answers for it, where that is sure or something
+// answers; an address of somebody's own is his, and one outside of the link's network is not looked for there.
 func TestAddressesThatStandForOthers(t *testing.T) {
 	const text = `
 		fence: addr 172.28.61.2/29 up

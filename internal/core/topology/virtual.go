@@ -15,8 +15,8 @@ type shared struct {
 	mark    route.Mark
 }
 
-// isShared answers for an address that captured routers on the link share (RFC 9568): the one that is shown to have it, where just
-// one is and its link is up. False where the address is none of them.
+// isShared answers for an address that captured routers on the link share (RFC 9568): the one that is shown to have it,
+// where just one is and its link is up. False where the address is none of them.
 func (t *Topology) isShared(here port, a netip.Addr, res *OnLink) bool {
 	var able []shared
 	holders := 0
@@ -47,8 +47,8 @@ func (t *Topology) isShared(here port, a netip.Addr, res *OnLink) bool {
 	return true
 }
 
-// Sharing returns where the routers that share a virtual address attach to its network: the one that is shown to have it, where just
-// one is, else all.
+// Sharing returns where the routers that share a virtual address attach to its network: the one that is shown to have
+// it, where just one is, else all.
 func (t *Topology) Sharing(a netip.Addr) []Attachment {
 	var all, holding []Attachment
 	for _, s := range t.virtual[a] {

@@ -1,5 +1,5 @@
-// Package devlist reads devices.yaml, which lists the devices to gather from. It is strict: a key that is not known or a
-// value that cannot be is an error with file, line and column, before any device is contacted. No I/O.
+// Package devlist reads devices.yaml, which lists the devices to gather from. It is strict: a key that is not known or
+// a value that cannot be is an error with file, line and column, before any device is contacted. No I/O.
 package devlist
 
 import (

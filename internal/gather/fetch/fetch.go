@@ -1,5 +1,5 @@
-// Package fetch captures one device by the way in which it is reached: a command line over SSH, NETCONF, RESTCONF, SNMP,
-// or the machine itself. It exists so that whatever gathers many devices need not know how one is asked.
+// Package fetch captures one device by the way in which it is reached: a command line over SSH, NETCONF, RESTCONF,
+// SNMP, or the machine itself. It exists so that whatever gathers many devices need not know how one is asked.
 //
 // What comes back is what the device said, as a person would have kept it, and when. A device is captured whole or not
 // at all: an answer that was cut off is none. Nothing is sent that could change a device.

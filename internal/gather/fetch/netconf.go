@@ -29,8 +29,8 @@ const (
 const hello = `<?xml version="1.0" encoding="UTF-8"?><hello xmlns="urn:ietf:params:xml:ns:netconf:base:1.0"><capabilities>` +
 	`<capability>urn:ietf:params:netconf:base:1.0</capability><capability>` + base11 + `</capability></capabilities></hello>`
 
-// getAll asks for the state of interfaces with their addresses and neighbours, and of routing (RFC 8343, 8344, 8349), in
-// one message, so that all of it is of one moment.
+// getAll asks for the state of interfaces with their addresses and neighbours, and of routing (RFC 8343, 8344, 8349),
+// in one message, so that all of it is of one moment.
 const getAll = `<get><filter type="subtree"><interfaces xmlns="urn:ietf:params:xml:ns:yang:ietf-interfaces"/>` +
 	`<routing xmlns="urn:ietf:params:xml:ns:yang:ietf-routing"/></filter></get>`
 

@@ -45,7 +45,8 @@ var subtrees = []subtree{
 	{"1.3.6.1.2.1.4.25", "ipv6IpForwarding", "forwarding", ""},
 }
 
-// retries and perTry are how often a question is sent that nobody answered, and how long each waits. SNMP runs over UDP.
+// retries and perTry are how often a question is sent that nobody answered, and how long each waits. SNMP runs over
+// UDP.
 const (
 	retries = 2
 	perTry  = 5 * time.Second
@@ -103,8 +104,8 @@ func (f *Fetcher) snmp(ctx context.Context, t target.Target, at func(string)) (R
 	return r, nil
 }
 
-// manager sets up version 3 with the user's keys, or 2c where the list asks for it. What it needed of secrets is settled
-// by the functions that it returns, whether or not there is an error.
+// manager sets up version 3 with the user's keys, or 2c where the list asks for it. What it needed of secrets is
+// settled by the functions that it returns, whether or not there is an error.
 func (f *Fetcher) manager(ctx context.Context, t target.Target) (g *gosnmp.GoSNMP, settle []func(secrets.Outcome), err error) {
 	port := t.Port
 	if port == 0 {

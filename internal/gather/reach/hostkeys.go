@@ -109,7 +109,8 @@ func (h *HostKeys) add(line string) error {
 	return errors.Join(err, f.Close())
 }
 
-// algorithms returns the kinds of host keys that are known of a host, so that it shows one of those; none where none is.
+// algorithms returns the kinds of host keys that are known of a host, so that it shows one of those; none where none
+// is.
 func (h *HostKeys) algorithms(address string) []string {
 	h.mu.Lock()
 	defer h.mu.Unlock()

@@ -56,7 +56,8 @@ func (d *Dialer) Dial(ctx context.Context, t target.Target) (*ssh.Client, func()
 	return d.dial(ctx, t, true)
 }
 
-// dial opens a connection. One to a jump host takes no room behind another one: it stays open while those behind it wait for theirs.
+// dial opens a connection. One to a jump host takes no room behind another one: it stays open while those behind it
+// wait for theirs.
 func (d *Dialer) dial(ctx context.Context, t target.Target, takesRoom bool) (*ssh.Client, func(), error) {
 	if t.Jump == "" {
 		c, err := d.connect(ctx, t, func(ctx context.Context) (net.Conn, error) {
@@ -238,7 +239,8 @@ func (a *attempts) word(ctx context.Context, t target.Target, after time.Duratio
 	return fmt.Errorf("speaks no SSH that is understood: %s", strings.TrimPrefix(text, "ssh: handshake failed: "))
 }
 
-// notLetIn reports whether an error is that nobody was let in: no way was left, or a dialogue was refused before it began.
+// notLetIn reports whether an error is that nobody was let in: no way was left, or a dialogue was refused before it
+// began.
 func notLetIn(text string) bool {
 	return strings.Contains(text, "unable to authenticate") || strings.Contains(text, "unexpected message type 51")
 }

@@ -1,7 +1,7 @@
 // Package secrets keeps passwords and passphrases while devices are gathered from: read from a file that only its owner
-// may read, from an open descriptor, or asked for on the terminal. It exists so that no secret ever comes by an argument
-// or the environment, and none leaves the program but to the device that it is meant for: what was shown is searched for
-// them before it is kept.
+// may read, from an open descriptor, or asked for on the terminal. It exists so that no secret ever comes by an
+// argument or the environment, and none leaves the program but to the device that it is meant for: what was shown is
+// searched for them before it is kept.
 package secrets
 
 import (
@@ -49,8 +49,8 @@ type Store struct {
 	given map[string]bool
 }
 
-// An answer is a secret that somebody typed. Until a device has taken it one at a time tries it: a slip of the finger is
-// not repeated on two hundred devices, which may lock the user out of them.
+// An answer is a secret that somebody typed. Until a device has taken it one at a time tries it: a slip of the finger
+// is not repeated on two hundred devices, which may lock the user out of them.
 type answer struct {
 	secret        string
 	proven, tried bool
@@ -146,8 +146,9 @@ func place(name string, err error) string {
 	return name
 }
 
-// For returns a device's secret: its own, that of all, or what the terminal says to the question, which is asked once for
-// all that ask it, and again where the first device refuses what was typed. Whoever gets it tells what became of it, once.
+// For returns a device's secret: its own, that of all, or what the terminal says to the question, which is asked once
+// for all that ask it, and again where the first device refuses what was typed. Whoever gets it tells what became of
+// it, once.
 func (s *Store) For(device string, k Kind, question string) (secret string, settle func(Outcome), err error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
@@ -214,8 +215,8 @@ func (s *Store) give(secret string) string {
 // shortest is the length of a secret that is searched for wherever it stands; a shorter one may be any word.
 const shortest = 6
 
-// Scrub returns a text with each secret that was given out made unreadable, and how many places those were. A device may
-// show what it was sent, or keep it in its configuration.
+// Scrub returns a text with each secret that was given out made unreadable, and how many places those were. A device
+// may show what it was sent, or keep it in its configuration.
 func (s *Store) Scrub(text []byte) ([]byte, int) {
 	s.mu.Lock()
 	defer s.mu.Unlock()

@@ -1,6 +1,6 @@
 // Package standin plays devices that cannot be installed: command lines with prompts, levels and pagers, and servers of
-// NETCONF and RESTCONF, well-behaved or with a fault each. It exists for the tests of gathering, which read from its logs
-// that nothing but reading commands ever came.
+// NETCONF and RESTCONF, well-behaved or with a fault each. It exists for the tests of gathering, which read from its
+// logs that nothing but reading commands ever came.
 package standin
 
 import (

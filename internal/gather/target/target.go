@@ -1,6 +1,6 @@
-// Package target says what a device to gather from is: where it is, by which way it is reached, what is wanted of it. It
-// exists apart from the list that names the devices and from the ways that reach them, which both rest on it. No I/O,
-// and no secret: those are kept elsewhere.
+// Package target says what a device to gather from is: where it is, by which way it is reached, what is wanted of it.
+// It exists apart from the list that names the devices and from the ways that reach them, which both rest on it. No
+// I/O, and no secret: those are kept elsewhere.
 package target
 
 import (

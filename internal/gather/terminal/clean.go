@@ -8,8 +8,8 @@ import (
 // controls are a terminal's escape sequences: they place the cursor or colour what follows.
 var controls = regexp.MustCompile("\x1b(?:\\[[0-9;?]*[ -/]*[@-~]|\\][^\x07\x1b]*(?:\x07|\x1b\\\\)|[()][A-Z0-9]|[=>78DEHMNOZc])")
 
-// Clean returns a text as it stands on the screen: without escape sequences, with backspaces and carriage returns carried
-// out. A device's log keeps them; this is only for finding prompts and answers.
+// Clean returns a text as it stands on the screen: without escape sequences, with backspaces and carriage returns
+// carried out. A device's log keeps them; this is only for finding prompts and answers.
 func Clean(b []byte) string {
 	s := string(b)
 	if strings.IndexByte(s, 0x1b) >= 0 {

@@ -2,8 +2,9 @@
 // other, turns pages, and keeps all that was shown as a person's log would. It exists because a command line has no
 // other end of an answer than its next prompt.
 //
-// It knows nothing of how the device was reached: anything to read from and write to will do. It never sends a line that
-// its caller did not give, but for empty ones, the blank that turns a page, and what answers a question for a secret.
+// It knows nothing of how the device was reached: anything to read from and write to will do. It never sends a line
+// that its caller did not give, but for empty ones, the blank that turns a page, and what answers a question for a
+// secret.
 package terminal
 
 import (
@@ -221,7 +222,8 @@ func (s *Session) Learn(ctx context.Context, nonsense string) error {
 // maxRefusal is how long the refusal of a command may be.
 const maxRefusal = 500
 
-// shape is a short answer without what differs from command to command: the words of the command and numbers. A long one is "".
+// shape is a short answer without what differs from command to command: the words of the command and numbers. A long
+// one is "".
 func shape(text, command string) string {
 	text = strings.ToLower(strings.TrimSpace(text))
 	if len(text) > maxRefusal || text == "" {
@@ -447,7 +449,8 @@ func mayBePrompt(line string) bool {
 	return len(t) >= 2 && len(t) <= 120 && strings.ContainsRune("#>$%", rune(t[len(t)-1])) && !turnPage.MatchString(line) && !pressKey.MatchString(line)
 }
 
-// Complaint returns the first line of an answer in which the device refuses the command. Only a short answer can be one.
+// Complaint returns the first line of an answer in which the device refuses the command. Only a short answer can be
+// one.
 func Complaint(answer string) string {
 	if len(answer) > 2000 {
 		return ""

@@ -1,6 +1,6 @@
-// Package blocks reads configurations that consist of blocks: "config SECTION", below it "edit NAME", "set KEY VALUES" and "next",
-// then "end". It exists because firewalls write their addresses, routes and policies so, and their policies decide over packets
-// whatever a routing table says.
+// Package blocks reads configurations that consist of blocks: "config SECTION", below it "edit NAME", "set KEY VALUES"
+// and "next", then "end". It exists because firewalls write their addresses, routes and policies so, and their policies
+// decide over packets whatever a routing table says.
 package blocks
 
 import (

@@ -158,7 +158,8 @@ func TestRead(t *testing.T) {
 	layouttest.Variants(t, Read, config)
 }
 
-// TestWhatIsNotReadRestricts: translations of destinations, policy routes, devices in the device, and a text that was cut.
+// TestWhatIsNotReadRestricts: translations of destinations, policy routes, devices in the device, and a text that was
+// cut.
 func TestWhatIsNotReadRestricts(t *testing.T) {
 	for text, flows := range map[string]int{
 		"config firewall vip\n    edit \"till\"\n        set extip 172.28.61.2\n    next\nend\n":                                                    2,

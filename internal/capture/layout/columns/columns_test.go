@@ -346,7 +346,8 @@ func FuzzRead(f *testing.F) {
 	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, Read, in) })
 }
 
-// TestSectionsOfWorkstations: a link-layer address in place of a gateway is a neighbour that has answered; a heading tells the family.
+// TestSectionsOfWorkstations: a link-layer address in place of a gateway is a neighbour that has answered; a heading
+// tells the family.
 func TestSectionsOfWorkstations(t *testing.T) {
 	in := []byte("Routing tables\n\nInternet:\nDestination        Gateway            Flags     Netif Expire\n10.61.16.0/24      link#1             UC        em0\n10.61.16.5         00:16:3e:01:02:03  UHLW      em0   1100\n")
 	r := Read(in)
@@ -372,8 +373,8 @@ const storeText = `ifIndex DestinationPrefix                              NextHo
 12      10.61.45.0/24                                  10.61.16.3                                         1 1        Elsewhere
 `
 
-// TestAStoreOfRoutes: the interface's metric counts too, addresses alone are told from those of broadcasts, and what is only
-// configured is no route.
+// TestAStoreOfRoutes: the interface's metric counts too, addresses alone are told from those of broadcasts, and what is
+// only configured is no route.
 func TestAStoreOfRoutes(t *testing.T) {
 	in := []byte(storeText)
 	r := layouttest.Laws(t, Read, in)

@@ -147,8 +147,8 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 	return nil
 }
 
-// ofLink gives an own address that is reached by the loopback the interface whose link it names: BSD prints "link#1" with
-// the attached network of the first interface, and with the address that the interface has in it.
+// ofLink gives an own address that is reached by the loopback the interface whose link it names: BSD prints "link#1"
+// with the attached network of the first interface, and with the address that the interface has in it.
 func (r *reader) ofLink(gw string, a *route.Attributes, h *route.NextHop) {
 	if r.section != bsd || !strings.HasPrefix(gw, "link#") {
 		return

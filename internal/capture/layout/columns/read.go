@@ -154,8 +154,8 @@ var (
 	errLetter = errors.New("a flag that the key does not have, of which a line could not be read")
 )
 
-// leave leaves a line unread. What goes on with a row goes on with none above it; a key may lack a line then, and a table its
-// title.
+// leave leaves a line unread. What goes on with a row goes on with none above it; a key may lack a line then, and a
+// table its title.
 func (r *reader) leave(s string, lo, hi int, err error) {
 	r.LeaveUnread(lo, hi, err)
 	r.last = nil

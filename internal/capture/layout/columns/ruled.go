@@ -2,8 +2,8 @@ package columns
 
 import "strings"
 
-// ruled takes the bounds of the columns from a ruler below their names, where it is drawn for each of them apart; false where the
-// line is none.
+// ruled takes the bounds of the columns from a ruler below their names, where it is drawn for each of them apart; false
+// where the line is none.
 func (r *reader) ruled(s string) bool {
 	if strings.Trim(s, "-= \t") != "" || len(r.cols) < 2 {
 		return false

@@ -23,8 +23,8 @@ func glued(cols []column, cells []string) bool {
 	return false
 }
 
-// gluedWords match cells of two columns that lost the blank between them: a word for a discard or an attached network with a name
-// or number behind it, an interface with an age.
+// gluedWords match cells of two columns that lost the blank between them: a word for a discard or an attached network
+// with a name or number behind it, an interface with an age.
 var gluedWords = map[kind]*regexp.Regexp{
 	gateway: regexp.MustCompile(`(?i)^(?:discard|drop|receive|attached|blackhole|reject|direct|connected)\w`),
 	ifname:  regexp.MustCompile(`\d+[dh]:\d+|^\d+:\d+:\d+[A-Za-z]|^(?:discard|receive|attached|blackhole|reject|connected)[A-Z]|\d[A-Z]{4,}$`),

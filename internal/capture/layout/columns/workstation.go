@@ -99,8 +99,8 @@ func (r *reader) fromStore(row *rowCells, p netip.Prefix, a *route.Attributes, o
 
 var errWhose = errors.New("its own address or that of broadcasts: the network that it is in is not shown")
 
-// addSingles adds the addresses alone of the stored form, which does not say which of them are the host's own: those that are not
-// the last one of an attached network.
+// addSingles adds the addresses alone of the stored form, which does not say which of them are the host's own: those
+// that are not the last one of an attached network.
 func (r *reader) addSingles() {
 	for _, s := range r.singles {
 		s.attr.Protocol, s.attr.Special = route.Local, route.Receive

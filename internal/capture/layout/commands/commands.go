@@ -1,9 +1,9 @@
-// Package commands reads configurations that are a list of whole commands, each of which says all on its line: "set interface
-// hall0 ip 10.61.16.1/24", "configure iproute add default 172.28.61.1". It exists because many firewalls and switches save theirs
-// so, and a folder of captures often has nothing else of them.
+// Package commands reads configurations that are a list of whole commands, each of which says all on its line: "set
+// interface hall0 ip 10.61.16.1/24", "configure iproute add default 172.28.61.1". It exists because many firewalls and
+// switches save theirs so, and a folder of captures often has nothing else of them.
 //
-// The forms are data (forms.go). What decides over packets is not read here: the first line of it restricts the device, so that
-// nothing may be promised of packets that pass it.
+// The forms are data (forms.go). What decides over packets is not read here: the first line of it restricts the device,
+// so that nothing may be promised of packets that pass it.
 package commands
 
 import (
@@ -108,7 +108,8 @@ func (r *reader) finish() {
 	}
 }
 
-// countRead accounts for the lines that were neither passed over nor left: read where a fact rests on them, else parts of others.
+// countRead accounts for the lines that were neither passed over nor left: read where a fact rests on them, else parts
+// of others.
 func (r *reader) countRead(text []byte) {
 	left := map[uint32]bool{}
 	for _, p := range r.Passed {

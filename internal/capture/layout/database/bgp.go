@@ -54,7 +54,8 @@ func bgpHeading(line string) (cols [path + 1]place, ok bool) {
 	return cols, true
 }
 
-// title reads a line that says whose table follows. Rows below a route distinguisher alone are of no table of this device.
+// title reads a line that says whose table follows. Rows below a route distinguisher alone are of no table of this
+// device.
 func (r *reader) title(line string) bool {
 	m := otherTable.FindStringSubmatch(line)
 	if m == nil {

@@ -117,7 +117,8 @@ Route Distinguisher: 64999:7
  *>     10.61.36.0/24      172.28.61.14                  0                     0      64996i
 `
 
-// TestOtherNames: columns by other names, values to the left of them, the origin glued to the path; a table by a title, rows of none.
+// TestOtherNames: columns by other names, values to the left of them, the origin glued to the path; a table by a title,
+// rows of none.
 func TestOtherNames(t *testing.T) {
 	in := []byte(bgpOtherNames)
 	r := layouttest.Laws(t, Read, in)

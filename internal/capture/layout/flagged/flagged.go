@@ -247,7 +247,8 @@ func (r *reader) split(w []string) (flags string, rest []string) {
 	return flags, w
 }
 
-// flagsOf takes the number and the flags off a row; those of a row with a comment stand in the line above, with the comment.
+// flagsOf takes the number and the flags off a row; those of a row with a comment stand in the line above, with the
+// comment.
 func (r *reader) flagsOf(s string) (flags string, rest []string) {
 	w := strings.Fields(s)
 	flags, rest = r.split(w)

@@ -141,7 +141,8 @@ const flaggedAddresses = `Flags: X - disabled, I - invalid, D - dynamic
      10.61.19.1/24      10.61.19.0      line4
 `
 
-// TestCommentsAndInterfaces: what stands with a comment counts for the row below it, and without that line nothing is known of it.
+// TestCommentsAndInterfaces: what stands with a comment counts for the row below it, and without that line nothing is
+// known of it.
 func TestCommentsAndInterfaces(t *testing.T) {
 	r := layouttest.Laws(t, Read, []byte(flaggedLinks))
 	var got []network.Interface

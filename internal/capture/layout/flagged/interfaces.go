@@ -14,7 +14,8 @@ func isInterfaces(line []byte) bool {
 	return bytes.HasPrefix(t, []byte("#")) && bytes.Contains(line, []byte(" NAME ")) && bytes.Contains(line, []byte(" TYPE"))
 }
 
-// linkRow reads a row of the interfaces: the name stands under its column's, and may hold blanks. One that does not run is down.
+// linkRow reads a row of the interfaces: the name stands under its column's, and may hold blanks. One that does not run
+// is down.
 func (r *reader) linkRow(s string, lo, hi int) error {
 	name := r.wide[1]
 	typ := r.wide[2]

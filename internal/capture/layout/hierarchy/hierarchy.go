@@ -1,6 +1,6 @@
-// Package hierarchy reads configurations that are a tree of words: with a block in braces for each branch, or one line for each
-// leaf, which begins with "set" and names all words on the way. It exists because what such a configuration applies to interfaces
-// decides over packets, whatever a routing table says.
+// Package hierarchy reads configurations that are a tree of words: with a block in braces for each branch, or one line
+// for each leaf, which begins with "set" and names all words on the way. It exists because what such a configuration
+// applies to interfaces decides over packets, whatever a routing table says.
 //
 // Both shapes become leaves, a path of words each; one dictionary (leaf.go) knows what some of them mean. The rest of a
 // configuration is known to say nothing of where packets go.

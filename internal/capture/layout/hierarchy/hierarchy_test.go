@@ -254,7 +254,8 @@ func TestFiltersOfGroupsAndTables(t *testing.T) {
 	require.Empty(t, says(in, layouttest.Laws(t, Read, in)))
 }
 
-// TestVirtualAddresses: what stands below an address is shared by routers; the address itself stays the interface's own.
+// TestVirtualAddresses: what stands below an address is shared by routers; the address itself stays the interface's
+// own.
 func TestVirtualAddresses(t *testing.T) {
 	for _, text := range []string{
 		"interfaces {\n    up0 {\n        unit 0 {\n            family inet {\n                address 10.61.16.2/24 {\n                    vrrp-group 7 {\n                        virtual-address 10.61.16.1;\n                        priority 110;\n                    }\n                }\n            }\n        }\n    }\n}\n",
@@ -286,7 +287,8 @@ func FuzzRead(f *testing.F) {
 	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, Read, in) })
 }
 
-// TestWhatDropsAndIsNotRead: services and simple filters of interfaces, rules for flows, what drops by applications, filters of frames.
+// TestWhatDropsAndIsNotRead: services and simple filters of interfaces, rules for flows, what drops by applications,
+// filters of frames.
 func TestWhatDropsAndIsNotRead(t *testing.T) {
 	for line, want := range map[string]network.FlowRule{
 		"set interfaces up0 unit 0 family inet service input service-set NIGHT":                      {Family: route.IPv4, In: "up0.0", Hook: network.ComingIn},

@@ -84,7 +84,8 @@ func appliesFilter(w []string) bool {
 	return i > 0 && i+1 < len(w) && (strings.HasPrefix(w[i+1], "input") || strings.HasPrefix(w[i+1], "output"))
 }
 
-// port reads what stands below an interface: "NAME [unit N] family inet address P", filters, checks, whether it is shut down.
+// port reads what stands below an interface: "NAME [unit N] family inet address P", filters, checks, whether it is shut
+// down.
 func (r *reader) port(w []string, lo, hi int) (bool, error) {
 	ifname, w := w[0], w[1:]
 	if len(w) > 1 && w[0] == "unit" {
@@ -164,8 +165,8 @@ func (r *reader) disabledWithUnits() {
 	}
 }
 
-// applyFilter reads "input NAME" and "output NAME" below an interface. On the device's own interface it holds for what is for the
-// device itself.
+// applyFilter reads "input NAME" and "output NAME" below an interface. On the device's own interface it holds for what
+// is for the device itself.
 func (r *reader) applyFilter(ifname string, fam route.Family, w []string, lo, hi int) bool {
 	names := values(w, 1)
 	rule := network.FlowRule{Family: fam, Stateless: true, Mark: layout.Mark(lo, hi)}

@@ -25,7 +25,8 @@ type rest struct {
 	mark                  route.Mark
 }
 
-// numberedLists makes rules of the lists, and applies those that hold for all that is forwarded or is for the device itself.
+// numberedLists makes rules of the lists, and applies those that hold for all that is forwarded or is for the device
+// itself.
 func (r *reader) numberedLists() {
 	n := numbered{terms: map[string][]*term{}, byName: map[string]*term{}, rests: map[string]*rest{}}
 	stateful := route.Mark{}
@@ -293,8 +294,8 @@ func (r *reader) groupLeaf(w []string) {
 	}
 }
 
-// finishList ends a list: without a word of what becomes of the rest, a list that is applied denies it, and one that holds for
-// all permits it.
+// finishList ends a list: without a word of what becomes of the rest, a list that is applied denies it, and one that
+// holds for all permits it.
 func (r *reader) finishList(list string, d *rest) {
 	hook, whole := network.Forwarded, true
 	switch name := strings.TrimSuffix(list, " (IPv6)"); {

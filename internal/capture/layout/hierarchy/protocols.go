@@ -10,8 +10,8 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// protocols reads how a routing protocol runs on interfaces: "ospf area A interface NAME [metric N | passive | disable]",
-// "isis interface NAME [level L] [metric N | passive | disable]", and what says that it announces more.
+// protocols reads how a routing protocol runs on interfaces: "ospf area A interface NAME [metric N | passive |
+// disable]", "isis interface NAME [level L] [metric N | passive | disable]", and what says that it announces more.
 func (r *reader) protocols(w []string, lo, hi int) bool {
 	p := network.ProtocolInterface{Mark: layout.Mark(lo, hi)}
 	switch w[0] {

@@ -41,7 +41,8 @@ func TestTerms(t *testing.T) {
 	require.Len(t, r.Facts.Policy.Flows, 4, "nor is one of frames")
 }
 
-// TestPoliciesBetweenZones: by the interfaces of the zones, in order, those for all zones last, then what is told for the rest.
+// TestPoliciesBetweenZones: by the interfaces of the zones, in order, those for all zones last, then what is told for
+// the rest.
 func TestPoliciesBetweenZones(t *testing.T) {
 	in := []byte(`set security zones security-zone in interfaces hall0.0
 set security zones security-zone in host-inbound-traffic system-services all

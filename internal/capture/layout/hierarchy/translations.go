@@ -42,8 +42,8 @@ type pool struct {
 	more      bool // something of it is not understood
 }
 
-// translations makes rules of "security nat …": static ones come first, both ways, then those of destinations, then of sources
-// (RFC 3022). What is not understood of a rule makes it one that may fit.
+// translations makes rules of "security nat …": static ones come first, both ways, then those of destinations, then of
+// sources (RFC 3022). What is not understood of a rule makes it one that may fit.
 func (r *reader) translations(z *zones) {
 	pools := map[string]*pool{}
 	defer r.proxies(len(r.Facts.Policy.Translations))
@@ -75,8 +75,8 @@ func (r *reader) translations(z *zones) {
 	}
 }
 
-// proxies marks the translations, from first on, whose outer address the device answers for on its link: "proxy-arp interface I
-// address P [to P]".
+// proxies marks the translations, from first on, whose outer address the device answers for on its link: "proxy-arp
+// interface I address P [to P]".
 func (r *reader) proxies(first int) {
 	for _, k := range r.kept {
 		w := k.words
@@ -270,7 +270,8 @@ func (r *reader) translationsOf(s *ruleSet, z *zones, pools map[string]*pool) {
 	}
 }
 
-// mapped adds both directions of a static rule: "static-nat prefix P", for what comes in by its side and what leaves by it.
+// mapped adds both directions of a static rule: "static-nat prefix P", for what comes in by its side and what leaves by
+// it.
 func (r *reader) mapped(t *natRule, sides []string, ok bool) {
 	var inner netip.Prefix
 	if len(t.then) == 3 && t.then[1] == "prefix" {

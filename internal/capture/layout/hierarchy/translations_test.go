@@ -45,7 +45,8 @@ func translated(all []network.Translation) []string {
 	return out
 }
 
-// TestTranslations of sources, destinations and both ways, by zones and interfaces; static ones first, then destinations, then sources.
+// TestTranslations of sources, destinations and both ways, by zones and interfaces; static ones first, then
+// destinations, then sources.
 func TestTranslations(t *testing.T) {
 	const source = "set security nat source rule-set A from zone in\nset security nat source rule-set A to zone out\nset security nat source rule-set A rule r "
 	const destination = "set security nat destination rule-set B from zone out\nset security nat destination rule-set B rule r "

@@ -34,7 +34,8 @@ type zoneTerm struct {
 	global   bool
 }
 
-// zonePolicies makes translations, and rules of "security policies from-zone A to-zone B policy P match … then …", and of those for all zones.
+// zonePolicies makes translations, and rules of "security policies from-zone A to-zone B policy P match … then …", and
+// of those for all zones.
 func (r *reader) zonePolicies() {
 	z := &zones{members: map[string][]string{}, open: map[string]bool{}, byKey: map[string]*zoneTerm{}}
 	for _, k := range r.kept {

@@ -1,5 +1,6 @@
-// Package ifconfig reads the paragraphs of interfaces that BSD systems and the older tools of Linux print: the name and flags
-// first, indented lines with addresses below. It exists because on those boxes nothing else tells what is whose address.
+// Package ifconfig reads the paragraphs of interfaces that BSD systems and the older tools of Linux print: the name and
+// flags first, indented lines with addresses below. It exists because on those boxes nothing else tells what is whose
+// address.
 //
 // What an interface shares with other boxes (vhid, CARP) is its own only where a line says that it is master now.
 package ifconfig
@@ -176,8 +177,9 @@ func (p *paragraph) line(line []byte, lo, hi int) {
 	}
 }
 
-// address reads "inet A netmask M …", "inet A/24 …", "inet addr:A … Mask:M", "inet6 A%if prefixlen N …" and "inet6 addr: A/N
-// …". The zero address is one that the interface does not use. Vhid is the number by which it is shared, "" for its own.
+// address reads "inet A netmask M …", "inet A/24 …", "inet addr:A … Mask:M", "inet6 A%if prefixlen N …" and "inet6
+// addr: A/N …". The zero address is one that the interface does not use. Vhid is the number by which it is shared, ""
+// for its own.
 func address(w []string) (a network.Address, vhid string, err error) {
 	values := map[string]string{}
 	for i := 1; i < len(w); i++ {

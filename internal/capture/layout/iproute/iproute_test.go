@@ -264,8 +264,9 @@ func TestAddressesThatAreWrong(t *testing.T) {
 	}
 }
 
-// TestAListingPrintedAnew: a kernel has one IPv4 route for a prefix and metric by a gateway, so that another one begins a listing of
-// another moment. Attached networks may stand there once an interface, IPv6 routes once a next hop, and the same line twice is one.
+// TestAListingPrintedAnew: a kernel has one IPv4 route for a prefix and metric by a gateway, so that another one begins
+// a listing of another moment. Attached networks may stand there once an interface, IPv6 routes once a next hop, and
+// the same line twice is one.
 func TestAListingPrintedAnew(t *testing.T) {
 	for text, tables := range map[string]int{
 		"default via 10.61.0.1 dev e0\n10.61.0.0/24 dev e0 scope link\ndefault via 10.61.0.2 dev e0\n10.61.0.0/24 dev e0 scope link\n":               2,

@@ -106,8 +106,9 @@ type onlyOne struct {
 // mostOnes bounds how many of them are remembered; a listing that begins anew repeats one early.
 const mostOnes = 1 << 12
 
-// printedAnew notes where a second listing begins, of another moment or even another kernel: the same prefix comes once more by
-// another gateway, which one kernel would show as one route. Attached networks may stand there once an interface.
+// printedAnew notes where a second listing begins, of another moment or even another kernel: the same prefix comes once
+// more by another gateway, which one kernel would show as one route. Attached networks may stand there once an
+// interface.
 func (r *reader) printedAnew(o *object, a *route.Attributes, prefix netip.Prefix) {
 	if !prefix.Addr().Is4() || len(a.NextHops) == 0 || !a.NextHops[0].Address.IsValid() || len(r.ones) >= mostOnes {
 		return

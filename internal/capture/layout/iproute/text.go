@@ -296,8 +296,8 @@ func (r *textReader) detail(kind lineKind, w []string, lo, hi int) error {
 	return nil
 }
 
-// addressWord returns the address of "inet ADDRESS …", marked where a peer's stands beside it; "" where another host was
-// found to have it.
+// addressWord returns the address of "inet ADDRESS …", marked where a peer's stands beside it; "" where another host
+// was found to have it.
 func addressWord(w []string) string {
 	for _, x := range w {
 		if strings.TrimSuffix(x, "\\") == "dadfailed" {

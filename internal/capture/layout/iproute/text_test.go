@@ -164,7 +164,8 @@ func TestAPrefixAloneIsARouteOnlyWithItsNextHops(t *testing.T) {
 	require.Equal(t, []string{"4 not in the form of this layout"}, layouttest.Unread(in, r))
 }
 
-// TestAnAddressAndAnInterfaceAlone are neither a route nor what is known of a neighbour; a prefix or the default is a route.
+// TestAnAddressAndAnInterfaceAlone are neither a route nor what is known of a neighbour; a prefix or the default is a
+// route.
 func TestAnAddressAndAnInterfaceAlone(t *testing.T) {
 	for line, routes := range map[string]int{"10.61.9.9 dev up0": 0, "10.61.9.0/24 dev up0": 1, "default dev up0": 1, "10.61.9.9 dev up0 scope link": 1, "10.61.9.9 via 172.28.61.1 dev up0": 1} {
 		r := layouttest.Laws(t, ReadText, []byte("10.61.16.0/24 dev lan0 proto kernel scope link src 10.61.16.1\n"+line+"\n"))

@@ -1,6 +1,6 @@
-// Package keyed reads JSON in which what a route is stands in the keys around it: tables of instances that hold routes by their
-// prefixes, and tables whose rows lie in objects named for them. It exists because such a document nests by instance, family and
-// destination, and may lie inside the envelope of the interface that it was asked by.
+// Package keyed reads JSON in which what a route is stands in the keys around it: tables of instances that hold routes
+// by their prefixes, and tables whose rows lie in objects named for them. It exists because such a document nests by
+// instance, family and destination, and may lie inside the envelope of the interface that it was asked by.
 package keyed
 
 import (

@@ -11,8 +11,8 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// A lettered listing says more than its rows: how many parts of a network stand below a heading, and where the default route
-// leads. Where the rows do not bear that out, the listing is a part of the table.
+// A lettered listing says more than its rows: how many parts of a network stand below a heading, and where the default
+// route leads. Where the rows do not bear that out, the listing is a part of the table.
 
 var (
 	toNetwork = regexp.MustCompile(`to network (\d+\.\d+\.\d+\.\d+)`)

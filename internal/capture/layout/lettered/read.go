@@ -292,8 +292,8 @@ func (r *reader) parent(line []byte, from, to, lo, hi int) (bool, error) {
 // maxCode is how long a word of codes is at most.
 const maxCode = 6
 
-// isCodes reports whether what stands in front of a prefix is letters and signs of a code column, not the words of a sentence or a
-// file's name.
+// isCodes reports whether what stands in front of a prefix is letters and signs of a code column, not the words of a
+// sentence or a file's name.
 func isCodes(column []byte) bool {
 	for w := range bytes.FieldsSeq(column) {
 		if len(w) > maxCode || bytes.ContainsAny(w, ".:/@|") {
@@ -495,8 +495,8 @@ func startsWay(s []byte) bool {
 
 var errAligned = errors.New("a further next hop that stands under another row than the one above it")
 
-// aligned reports whether what a line says at i stands under what the row above it says of its way: devices print further
-// next hops right below the first. A row that has its own way on the next line has nothing to compare with.
+// aligned reports whether what a line says at i stands under what the row above it says of its way: devices print
+// further next hops right below the first. A row that has its own way on the next line has nothing to compare with.
 func (r *reader) aligned(line []byte, i int) bool {
 	row := r.text[r.lo:]
 	if end := bytes.IndexByte(row, '\n'); end >= 0 {

@@ -36,7 +36,8 @@ var (
 	)
 )
 
-// What the paragraph says is applied to the interface: Inbound access list is FROM-UP; IP verify source reachable-via RX.
+// What the paragraph says is applied to the interface: Inbound access list is FROM-UP; IP verify source reachable-via
+// RX.
 var (
 	listLine   = regexp.MustCompile(`^\s+(Inbound|Outgoing|Outbound)\s+(?:Common\s+)?access[ -]list is (\S+)\s*$`)
 	verifyLine = regexp.MustCompile(`(?i)^\s+IP(v6)? verify source reachable-via (RX|ANY)\b`)
@@ -44,8 +45,8 @@ var (
 	sixLine    = regexp.MustCompile(`^\s+IPv6 is enabled\b`)
 )
 
-// applied keeps what a line says is applied to an interface; false where it says nothing of that. A list is known by its name,
-// wherever in the captures its rules stand.
+// applied keeps what a line says is applied to an interface; false where it says nothing of that. A list is known by
+// its name, wherever in the captures its rules stand.
 func applied(c *layout.Collector, line, dev string, six bool, lo, hi int) bool {
 	fam := route.IPv4
 	if six {

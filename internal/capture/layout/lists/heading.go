@@ -87,8 +87,8 @@ func columnNames(line string) ([]column, bool) {
 	return cols, true
 }
 
-// heading reads a line as column names: an address must be among them, and an interface or a link-layer address; or an interface and
-// its state.
+// heading reads a line as column names: an address must be among them, and an interface or a link-layer address; or an
+// interface and its state.
 func heading(line string) (*form, bool) {
 	cols, ok := columnNames(line)
 	if !ok {
@@ -109,8 +109,8 @@ func heading(line string) (*form, bool) {
 	return f, len(cols) >= 3 && has[address] > 0 && (has[mac] > 0 || own)
 }
 
-// nameInterfaces settles which column names the interface as routes do: beside a column of that name no other one does, but a
-// name of its own that stands before address and mask; and where there is none, a name in front is.
+// nameInterfaces settles which column names the interface as routes do: beside a column of that name no other one does,
+// but a name of its own that stands before address and mask; and where there is none, a name in front is.
 func (f *form) nameInterfaces() {
 	at := slices.IndexFunc(f.cols, func(c column) bool { return c.kind == ifname && c.name != "port" })
 	if at < 0 {
@@ -131,7 +131,8 @@ func (f *form) nameInterfaces() {
 	}
 }
 
-// fragment reports whether a line beside a heading holds the rest of its names: a few words of letters under or over them.
+// fragment reports whether a line beside a heading holds the rest of its names: a few words of letters under or over
+// them.
 func fragment(line string) bool {
 	w := strings.Fields(line)
 	if len(w) == 0 || len(w) > 3 || line[0] != ' ' && line[0] != '\t' {

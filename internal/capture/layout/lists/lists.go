@@ -2,8 +2,8 @@
 // state, and their neighbours' link-layer addresses (ARP, RFC 826, and neighbour discovery, RFC 4861). It exists
 // because these tell who owns a next hop, which no routing table does.
 //
-// A word goes to the column under whose name it stands, or to the nearest that it fits: link-layer addresses are told by
-// their form, wherever they stand.
+// A word goes to the column under whose name it stands, or to the nearest that it fits: link-layer addresses are told
+// by their form, wherever they stand.
 package lists
 
 import (

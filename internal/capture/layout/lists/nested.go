@@ -12,7 +12,8 @@ import (
 
 const nestedName = "nested interface details"
 
-// Nested is the registration of the form with a paragraph for each physical interface and below it one for each logical one.
+// Nested is the registration of the form with a paragraph for each physical interface and below it one for each logical
+// one.
 var Nested = layout.Reader{Name: nestedName, Recognise: recogniseNested, Read: ReadNested,
 	About: "a paragraph for each physical interface, below it one for each logical interface with its addresses",
 	Sample: "Physical interface: hall16, Enabled, Physical link is Up\n" +

@@ -11,8 +11,8 @@ import (
 
 const pairsName = "addresses in pairs"
 
-// Pairs is the registration of the forms without column names: a line that names and gives, or an entry whose parts are told
-// by what they look like.
+// Pairs is the registration of the forms without column names: a line that names and gives, or an entry whose parts are
+// told by what they look like.
 var Pairs = layout.Reader{Name: pairsName, Recognise: recognisePairs, Read: ReadPairs,
 	About: "interfaces and neighbours without column names: names with values, or an entry a line",
 	Sample: "name: hall0   mode: static    ip: 10.61.16.1 255.255.255.0   status: up    type: physical\n" +

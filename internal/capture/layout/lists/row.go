@@ -47,8 +47,8 @@ func fits(w word, k kind, neighbours bool) bool {
 	return !w.hardware && !w.address
 }
 
-// away is how far a word stands from a column, the next of which begins at next: it may stand under the name, or in the space
-// behind it, or beside it where a row is out of line.
+// away is how far a word stands from a column, the next of which begins at next: it may stand under the name, or in the
+// space behind it, or beside it where a row is out of line.
 func away(w word, c column, next int) int {
 	switch {
 	case w.lo < c.hi && c.lo < w.hi:

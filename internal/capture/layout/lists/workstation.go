@@ -11,7 +11,8 @@ import (
 
 const workstationName = "workstation settings"
 
-// Workstation is the registration of what a workstation prints of its adapters: a paragraph each, names with rows of dots.
+// Workstation is the registration of what a workstation prints of its adapters: a paragraph each, names with rows of
+// dots.
 var Workstation = layout.Reader{Name: workstationName, Recognise: recogniseWorkstation, Read: ReadWorkstation,
 	About: "a workstation's adapters: a paragraph each, with dots between names and values",
 	Sample: "Ethernet adapter Hall:\n" +

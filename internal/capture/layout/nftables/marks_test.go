@@ -8,8 +8,8 @@ import (
 	"zarvek/internal/capture/layout"
 )
 
-// TestWhatSetsMarks holds which listings tell all of a kernel's filters, and which rules put marks on packets: rules that choose a
-// table ask for them.
+// TestWhatSetsMarks holds which listings tell all of a kernel's filters, and which rules put marks on packets: rules
+// that choose a table ask for them.
 func TestWhatSetsMarks(t *testing.T) {
 	for _, c := range []struct {
 		name            string

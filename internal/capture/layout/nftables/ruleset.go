@@ -47,8 +47,8 @@ func family(s string) route.Family {
 	return 0
 }
 
-// build turns the base chains into a policy, in order of their priority: what packets on their way through the device meet, what
-// those for the device itself do, and those that it sends.
+// build turns the base chains into a policy, in order of their priority: what packets on their way through the device
+// meet, what those for the device itself do, and those that it sends.
 func (rs *ruleset) build(p *network.Policy) {
 	p.AllRules4, p.AllRules6 = rs.all != route.IPv6 && !rs.part, rs.all != route.IPv4 && !rs.part
 	p.SetsMarks = p.SetsMarks || rs.setsMarks()

@@ -13,7 +13,8 @@ import (
 
 const savedName = "saved rules"
 
-// Saved reads the kernel's packet filter as the older tools save it: a table, its chains, and a rule a line that appends to one.
+// Saved reads the kernel's packet filter as the older tools save it: a table, its chains, and a rule a line that
+// appends to one.
 var Saved = layout.Reader{Name: savedName, Recognise: recogniseSaved, Read: ReadSaved,
 	About:  "the kernel's packet filter as saved rules: a table, its chains with their policies, rules that append to them",
 	Sample: "*filter\n:FORWARD DROP [0:0]\n-A FORWARD -i up0 -j ACCEPT\n",

@@ -128,8 +128,8 @@ func TestSaved(t *testing.T) {
 	require.Equal(t, map[uint8][]string{0: {"permit icmpv6 type 128 from fd6b:16::/64", "deny"}}, rulesOf(six))
 }
 
-// TestRulesBesideATranslation: what is asked about before routing, where the destination may have been changed already, may mean
-// either address; a chain of translations without rules changes nothing.
+// TestRulesBesideATranslation: what is asked about before routing, where the destination may have been changed already,
+// may mean either address; a chain of translations without rules changes nothing.
 func TestRulesBesideATranslation(t *testing.T) {
 	filter := func(priority string) string {
 		return "table ip f {\n\tchain early {\n\t\ttype filter hook prerouting priority " + priority + "; policy accept;\n\t\tip daddr 10.61.18.4 drop\n\t}\n}\n"
@@ -176,7 +176,8 @@ func TestACutListingPromisesNothing(t *testing.T) {
 	require.Len(t, r.Unread, 1, "what stands below is left to other readers")
 }
 
-// TestWhereRulesAreMet by the hooks of the kernel: what is sent is asked about apart, and chains that let all pass say nothing.
+// TestWhereRulesAreMet by the hooks of the kernel: what is sent is asked about apart, and chains that let all pass say
+// nothing.
 func TestWhereRulesAreMet(t *testing.T) {
 	for text, want := range map[string]map[uint8][]string{
 		"table ip f {\nchain a {\ntype filter hook prerouting priority raw; policy accept;\nip saddr 10.61.16.9 drop\n}\n}\n": {1: {"deny from 10.61.16.9/32", "permit"}},

@@ -12,7 +12,8 @@ import (
 
 const entriesName = "forwarding entries"
 
-// Entries reads what a router's forwarding plane answers for one destination: a prefix alone, and below it what it does with packets.
+// Entries reads what a router's forwarding plane answers for one destination: a prefix alone, and below it what it does
+// with packets.
 var Entries = layout.Reader{Name: entriesName, Recognise: recogniseEntries, Read: ReadEntries,
 	About: "what forwards for one destination: a prefix alone, below it nexthop, attached to, drop",
 	Sample: "10.61.32.0/24, epoch 2\n" +

@@ -1,6 +1,6 @@
-// Package paragraphs reads what devices print when they are asked for one destination: a paragraph about the one route that
-// answers for it. It exists because such an answer is no table: it tells of the destination that was asked for, and of
-// nothing else.
+// Package paragraphs reads what devices print when they are asked for one destination: a paragraph about the one route
+// that answers for it. It exists because such an answer is no table: it tells of the destination that was asked for,
+// and of nothing else.
 package paragraphs
 
 import (

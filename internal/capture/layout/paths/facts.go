@@ -56,8 +56,8 @@ func (r *reader) facts() {
 	r.translations()
 }
 
-// elsewhere keeps what decides over packets beside filters: policies of IPsec (RFC 4301), portals in front of an interface, rules for
-// frames.
+// elsewhere keeps what decides over packets beside filters: policies of IPsec (RFC 4301), portals in front of an
+// interface, rules for frames.
 func (r *reader) elsewhere(i *item) {
 	if i.verb != "add" || i.off() {
 		return

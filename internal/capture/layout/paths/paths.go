@@ -1,5 +1,6 @@
-// Package paths reads configurations in which a path names a section ("/ip route") and "add key=value …" adds to it. It exists
-// because routers and firewalls that write so tell their addresses, routes, filters and translations in one such text.
+// Package paths reads configurations in which a path names a section ("/ip route") and "add key=value …" adds to it. It
+// exists because routers and firewalls that write so tell their addresses, routes, filters and translations in one such
+// text.
 package paths
 
 import (

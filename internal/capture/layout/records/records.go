@@ -1,5 +1,6 @@
-// Package records reads tables in which each route is a record of names and values, "Destination: 10.61.9.0/24", two pairs on a line,
-// of both families. It exists because such a listing has no columns: what a value means stands before it.
+// Package records reads tables in which each route is a record of names and values, "Destination: 10.61.9.0/24", two
+// pairs on a line, of both families. It exists because such a listing has no columns: what a value means stands before
+// it.
 package records
 
 import (

@@ -1,6 +1,6 @@
-// Package rtnetlink reads the kernel's routes as some firewalls dump them, a line of pairs for each message, in which tables,
-// types and protocols are the numbers of rtnetlink(7). It exists because on those boxes this is what forwards, whatever the
-// routing table above it says.
+// Package rtnetlink reads the kernel's routes as some firewalls dump them, a line of pairs for each message, in which
+// tables, types and protocols are the numbers of rtnetlink(7). It exists because on those boxes this is what forwards,
+// whatever the routing table above it says.
 package rtnetlink
 
 import (

@@ -5,7 +5,8 @@ import (
 	"strings"
 )
 
-// line tells whether a line is a rule that packets on their way meet, and where, and whether it belongs to a rule set at all.
+// line tells whether a line is a rule that packets on their way meet, and where, and whether it belongs to a rule set
+// at all.
 func (r *reader) line(s string) (m met, rule, known bool) {
 	w := strings.Fields(s)
 	switch {
@@ -19,7 +20,8 @@ func (r *reader) line(s string) (m met, rule, known bool) {
 	return m, false, false
 }
 
-// words reads a rule that begins with what it does. One that only lets packets pass stops none: without a rule they pass too.
+// words reads a rule that begins with what it does. One that only lets packets pass stops none: without a rule they
+// pass too.
 func words(w []string) (m met, rule, known bool) {
 	if strings.HasPrefix(w[0], "@") {
 		w = w[1:]

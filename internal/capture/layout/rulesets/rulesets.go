@@ -1,6 +1,6 @@
-// Package rulesets reads listings of packet filters, for one thing only: that there are rules which packets on their way meet.
-// It exists because a table that leads somewhere proves nothing on a device whose filter nobody looked at. What the rules say is
-// not read, so that whatever meets them is unknown.
+// Package rulesets reads listings of packet filters, for one thing only: that there are rules which packets on their
+// way meet. It exists because a table that leads somewhere proves nothing on a device whose filter nobody looked at.
+// What the rules say is not read, so that whatever meets them is unknown.
 //
 // The shapes are those of the open systems: rules that begin with block or pass.
 package rulesets

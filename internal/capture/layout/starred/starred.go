@@ -286,15 +286,15 @@ func (r *reader) flush() {
 	r.Add(r.table, network.Candidates, x, 0)
 }
 
-// A looseRoute is a further candidate, which has no prefix on its own line: it is the prefix above's only if nothing is missing
-// between them.
+// A looseRoute is a further candidate, which has no prefix on its own line: it is the prefix above's only if nothing is
+// missing between them.
 type looseRoute struct {
 	route.Route
 	lines []route.Mark
 }
 
-// settleLoose adds the further candidates of a table, or leaves them unread where the table's heading counts more routes than there
-// are.
+// settleLoose adds the further candidates of a table, or leaves them unread where the table's heading counts more
+// routes than there are.
 func (r *reader) settleLoose(missing bool) {
 	for _, x := range r.loose {
 		if !missing {

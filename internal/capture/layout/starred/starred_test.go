@@ -118,7 +118,8 @@ func FuzzRead(f *testing.F) {
 	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, Read, in) })
 }
 
-// TestAFurtherCandidateWhosePrefixIsGone is not the prefix above's: the table's heading counts more routes than there are.
+// TestAFurtherCandidateWhosePrefixIsGone is not the prefix above's: the table's heading counts more routes than there
+// are.
 func TestAFurtherCandidateWhosePrefixIsGone(t *testing.T) {
 	const text = `inet.0: 2 destinations, 3 routes (2 active, 0 holddown, 0 hidden)
 + = Active Route, - = Last Active, * = Both

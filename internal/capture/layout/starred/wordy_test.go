@@ -89,8 +89,8 @@ func TestWordyForm(t *testing.T) {
 	require.EqualValues(t, 120, r.Facts.Tables[0].Routes.At(6).BGP.LocalPreference.Value)
 }
 
-// TestWordyFormLacksWhatItCounts: a candidate that was lost on the way leaves its prefix in doubt, and nothing is read that
-// the form does not explain.
+// TestWordyFormLacksWhatItCounts: a candidate that was lost on the way leaves its prefix in doubt, and nothing is read
+// that the form does not explain.
 func TestWordyFormLacksWhatItCounts(t *testing.T) {
 	for name, tt := range map[string]struct{ old, with, unread string }{
 		"a route is gone":            {"        *Static Preference: 5\n                Next hop type: Discard\n                State: <Active Int Ext>\n", "", "10.61.48.0/21 (1 entry"},

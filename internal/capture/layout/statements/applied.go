@@ -9,9 +9,9 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// applied keeps what a configuration applies to an interface and what can decide over packets there: filters, policy routing,
-// translations, zones. What they say is not read here, so that nothing may be promised of packets that pass them; a source check
-// says all on its line.
+// applied keeps what a configuration applies to an interface and what can decide over packets there: filters, policy
+// routing, translations, zones. What they say is not read here, so that nothing may be promised of packets that pass
+// them; a source check says all on its line.
 func (r *reader) applied(w []string, lo, hi int) bool {
 	ifname := r.Facts.Interfaces[r.link-1].Name
 	line := strings.Join(w, " ")
@@ -74,7 +74,8 @@ type decidingLine struct {
 	over   decided
 }
 
-// deciding are lines of an interface's block, by their beginnings, that apply what is not read here: policies, translations, zones.
+// deciding are lines of an interface's block, by their beginnings, that apply what is not read here: policies,
+// translations, zones.
 var deciding = []decidingLine{
 	{"cts role-based enforcement", asNamed},
 	{"crypto map", leaves},
@@ -129,8 +130,8 @@ func (r *reader) decides(w []string, line string, fam route.Family, ifname strin
 	return true
 }
 
-// guards keeps what a line outside of all interfaces says of one by its name, or of all translations: "crypto map M interface I",
-// "ip verify reverse-path interface I", "nat (I) 1 …", "static (I,J) …".
+// guards keeps what a line outside of all interfaces says of one by its name, or of all translations: "crypto map M
+// interface I", "ip verify reverse-path interface I", "nat (I) 1 …", "static (I,J) …".
 func (r *reader) guards(w []string, lo, hi int) bool {
 	at := func(i int) string {
 		if i < len(w) {
@@ -167,7 +168,8 @@ func exempted(w []string) bool {
 	})
 }
 
-// appliesSomewhere reports whether a line is one that stands below an interface alone and applies what decides over packets.
+// appliesSomewhere reports whether a line is one that stands below an interface alone and applies what decides over
+// packets.
 func appliesSomewhere(w []string) bool {
 	if len(w) < 2 || w[0] == "no" || w[0] == "description" {
 		return false
@@ -182,8 +184,8 @@ func appliesSomewhere(w []string) bool {
 	return false
 }
 
-// appliesGlobally reports whether a line outside of all interfaces applies what decides over packets to the whole device, or to
-// what it switches.
+// appliesGlobally reports whether a line outside of all interfaces applies what decides over packets to the whole
+// device, or to what it switches.
 func appliesGlobally(w []string) bool {
 	if len(w) == 1 {
 		return w[0] == "security-policy" || w[0] == "packet-filter" || w[0] == "nat-policy"
@@ -217,8 +219,8 @@ func directions(w []string) (in, out bool) {
 	return in, out
 }
 
-// apply reads "ip access-group LIST in", "traffic-filter inbound acl LIST", and the like. A filter of frames, or one that does
-// not name a list, is one that was not read.
+// apply reads "ip access-group LIST in", "traffic-filter inbound acl LIST", and the like. A filter of frames, or one
+// that does not name a list, is one that was not read.
 func (r *reader) apply(w []string, fam route.Family, ifname string, lo, hi int) {
 	in, out := directions(w)
 	open := (slices.Contains(w, "traffic-filter") || slices.Contains(w, "packet-filter")) && w[0] != "ipv6" // these let pass what fits no rule, or not

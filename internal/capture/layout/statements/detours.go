@@ -10,8 +10,8 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// detours keeps policies of routing: numbered clauses of matches, what they send another way and where to, and the interfaces that
-// they are applied to. A packet that fits none goes by its destination.
+// detours keeps policies of routing: numbered clauses of matches, what they send another way and where to, and the
+// interfaces that they are applied to. A packet that fits none goes by its destination.
 type detours struct {
 	used    map[string]bool // those that some interface has
 	open    *clause
@@ -104,8 +104,8 @@ func (c *clause) matches(what string, v []string) bool {
 	return false
 }
 
-// rules are what the clause asks for by itself. Not every version hands ports on to the kernel, so that those of other ports may fit
-// too.
+// rules are what the clause asks for by itself. Not every version hands ports on to the kernel, so that those of other
+// ports may fit too.
 func (c *clause) rules() []network.FlowRule {
 	exact, loose := c.match, c.match
 	one := func(s filters.Service) filters.Services {
@@ -139,7 +139,8 @@ func (d *detours) apply(w []string, fam route.Family, ifname string, m route.Mar
 	return true
 }
 
-// finish makes rules of the policies that are applied. One that is not known, or asks for what was not understood, may send all packets.
+// finish makes rules of the policies that are applied. One that is not known, or asks for what was not understood, may
+// send all packets.
 func (d *detours) finish(r *reader) {
 	if len(d.applied) == 0 {
 		return

@@ -11,8 +11,8 @@ import (
 	"zarvek/internal/core/network"
 )
 
-// TestPoliciesOfRouting: what fits a list goes where the policy says, what fits none by its destination; a policy that asks for more
-// than was understood, or whose lists are not there, may send everything.
+// TestPoliciesOfRouting: what fits a list goes where the policy says, what fits none by its destination; a policy that
+// asks for more than was understood, or whose lists are not there, may send everything.
 func TestPoliciesOfRouting(t *testing.T) {
 	stopped := func(r layout.Reading) bool {
 		return slices.ContainsFunc(r.Facts.Policy.Flows, func(f network.FlowRule) bool {
@@ -58,8 +58,8 @@ func TestPoliciesOfRouting(t *testing.T) {
 	}
 }
 
-// TestPoliciesWithMatchesOfTheirOwn: clauses that ask for addresses, ports and protocols by themselves (FRR); with one that sends nowhere
-// nothing of the policy is sure.
+// TestPoliciesWithMatchesOfTheirOwn: clauses that ask for addresses, ports and protocols by themselves (FRR); with one
+// that sends nowhere nothing of the policy is sure.
 func TestPoliciesWithMatchesOfTheirOwn(t *testing.T) {
 	const head = "hostname depot\ninterface up0\n ip address 172.28.61.2/30\n pbr-policy NIGHT\n"
 	for policy, want := range map[string][]string{

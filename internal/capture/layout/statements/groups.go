@@ -16,7 +16,8 @@ type group struct {
 	protocol string // of a group of ports
 }
 
-// groupHeading opens the block of a group: "object-group network NAME", "object service NAME", "object-group ip address NAME".
+// groupHeading opens the block of a group: "object-group network NAME", "object service NAME", "object-group ip address
+// NAME".
 func (l *lists) groupHeading(w []string) bool {
 	if len(w) < 3 || w[0] != "object-group" && w[0] != "object" {
 		return false
@@ -80,7 +81,8 @@ func (l *lists) groupLine(w []string) bool {
 	return true
 }
 
-// addressMember reads "network-object host A", "host A", "subnet A M", "range A B", "A M", "A/L"; or names another group.
+// addressMember reads "network-object host A", "host A", "subnet A M", "range A B", "A M", "A/L"; or names another
+// group.
 func addressMember(w []string) (a filters.Addresses, member string) {
 	unsure := filters.Addresses{Some: true, Unsure: true}
 	w = slices.DeleteFunc(slices.Clone(w), func(s string) bool {
@@ -114,8 +116,8 @@ func addressMember(w []string) (a filters.Addresses, member string) {
 	return unsure, ""
 }
 
-// serviceMember reads "port-object eq N", "service-object tcp destination eq N", "protocol-object tcp", "tcp eq N"; or names
-// another group.
+// serviceMember reads "port-object eq N", "service-object tcp destination eq N", "protocol-object tcp", "tcp eq N"; or
+// names another group.
 func (l *lists) serviceMember(w []string) (s filters.Services, member string) {
 	unsure := filters.Services{Some: true, Unsure: true}
 	if len(w) == 3 && w[1] == "object" {

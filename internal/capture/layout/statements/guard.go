@@ -11,8 +11,8 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// guard knows the interfaces of a firewall that names them and gives each a level: where no list is applied to what comes in by
-// an interface, packets pass to lower levels only. Replies of what has passed pass too.
+// guard knows the interfaces of a firewall that names them and gives each a level: where no list is applied to what
+// comes in by an interface, packets pass to lower levels only. Replies of what has passed pass too.
 type guard struct {
 	ports     []guarded
 	first     route.Mark // of the line that applies a list to an interface by its name
@@ -113,8 +113,8 @@ func (g *guard) finish(r *reader) {
 	r.cutInside()
 }
 
-// levelsMissing makes rules of a firewall of which only the lists were captured: what comes in by interfaces without one hangs on
-// their levels. It keeps state, and of ICMP where it is told to, which is not shown.
+// levelsMissing makes rules of a firewall of which only the lists were captured: what comes in by interfaces without
+// one hangs on their levels. It keeps state, and of ICMP where it is told to, which is not shown.
 func (g *guard) levelsMissing(r *reader) {
 	if g.first == (route.Mark{}) {
 		return
@@ -133,8 +133,8 @@ func (g *guard) levelsMissing(r *reader) {
 	}
 }
 
-// icmpAnswers applies the lists to ICMP once more, whatever flow it answers: where the configuration does not say that ICMP is
-// inspected, the device keeps no state of it.
+// icmpAnswers applies the lists to ICMP once more, whatever flow it answers: where the configuration does not say that
+// ICMP is inspected, the device keeps no state of it.
 func (g *guard) icmpAnswers(r *reader) {
 	for _, a := range slices.Clone(r.Facts.Applied) {
 		list := "ICMP of " + a.List
@@ -151,8 +151,8 @@ func (g *guard) icmpAnswers(r *reader) {
 	}
 }
 
-// itself makes rules of what is for the device itself: an interface answers for its own address alone, to an echo where no line
-// says otherwise; what else it lets in stands in lines that are not read.
+// itself makes rules of what is for the device itself: an interface answers for its own address alone, to an echo where
+// no line says otherwise; what else it lets in stands in lines that are not read.
 func (g *guard) itself(r *reader) {
 	for _, p := range g.ports {
 		list := "what is for the device itself by " + p.name
@@ -173,8 +173,8 @@ func (g *guard) itself(r *reader) {
 	}
 }
 
-// cutInside keeps an interface from being promised in whose block the text stops in the middle of a line, and all of them where
-// a configuration lacks its end: a filter may follow there.
+// cutInside keeps an interface from being promised in whose block the text stops in the middle of a line, and all of
+// them where a configuration lacks its end: a filter may follow there.
 func (r *reader) cutInside() {
 	switch {
 	case r.begun != route.Mark{}:
@@ -201,7 +201,8 @@ func (r *reader) bounds(s string, lo, hi int) bool {
 	return false
 }
 
-// mention keeps the words of a line that is no rule: lists may be used there for something else than for packets on their way.
+// mention keeps the words of a line that is no rule: lists may be used there for something else than for packets on
+// their way.
 func (r *reader) mention(line []byte) {
 	if r.mentioned == nil {
 		r.mentioned = map[string]bool{}
@@ -211,7 +212,8 @@ func (r *reader) mention(line []byte) {
 	}
 }
 
-// applicationMissing returns a list that nothing in a configuration without its end uses: what applies it may be missing.
+// applicationMissing returns a list that nothing in a configuration without its end uses: what applies it may be
+// missing.
 func (r *reader) applicationMissing() (network.ListRule, bool) {
 	used := map[string]bool{}
 	for _, a := range r.Facts.Applied {

@@ -46,8 +46,8 @@ func (l *lists) heading(w []string) bool {
 	return name != ""
 }
 
-// listHeading reads what names a list of rules: "ip access-list extended NAME", "ipv6 access-list NAME", "acl number 3001",
-// "Extended IP access list NAME".
+// listHeading reads what names a list of rules: "ip access-list extended NAME", "ipv6 access-list NAME", "acl number
+// 3001", "Extended IP access list NAME".
 func listHeading(w []string) (name string, fam route.Family, wild bool) {
 	if len(w) == 0 {
 		return "", 0, false
@@ -124,8 +124,8 @@ func (l *lists) line(w []string, mark route.Mark) bool {
 	return true
 }
 
-// interrupted keeps a rule that stands below something else than its list's heading: it is one of the list before, and others may
-// be missing.
+// interrupted keeps a rule that stands below something else than its list's heading: it is one of the list before, and
+// others may be missing.
 func (l *lists) interrupted(w []string, mark route.Mark) bool {
 	if w[0] == "remark" || l.last.list == "" || len(w) < 2 {
 		return false
@@ -136,8 +136,8 @@ func (l *lists) interrupted(w []string, mark route.Mark) bool {
 	return true
 }
 
-// namedEntry splits "access-list NAME [line N] [extended|standard] permit …" into its list and the rule. A list with a number has
-// wildcards, "extended" and "standard" behind a name tell masks.
+// namedEntry splits "access-list NAME [line N] [extended|standard] permit …" into its list and the rule. A list with a
+// number has wildcards, "extended" and "standard" behind a name tell masks.
 func namedEntry(w []string) (name string, words []string, wild bool) {
 	if len(w) < 3 || w[0] != "access-list" {
 		return "", nil, false

@@ -145,8 +145,8 @@ func TestAnAddressThatIsNone(t *testing.T) {
 	}
 }
 
-// TestWhatHangsOnOtherTables: an entry that is opened for some, a redirection, rules by groups, translations without sides, limits that
-// drop all.
+// TestWhatHangsOnOtherTables: an entry that is opened for some, a redirection, rules by groups, translations without
+// sides, limits that drop all.
 func TestWhatHangsOnOtherTables(t *testing.T) {
 	r := layouttest.Laws(t, Read, []byte("access-list 101 dynamic NIGHT permit ip any any\naccess-list 101 deny ip any any\n"))
 	require.Equal(t, []string{"permit perhaps", "deny perhaps", "deny"}, layouttest.Lists(r.Facts.ListRules)["101"])
@@ -305,7 +305,8 @@ func TestInterfacesOfOtherTables(t *testing.T) {
 	require.Equal(t, []string{"a 1/1 TILLS", "b MASTS", "c LATE", "d "}, got)
 }
 
-// TestListsOfAFirewallAlone: without its interfaces it keeps state, and what comes in where no list is applied is not known.
+// TestListsOfAFirewallAlone: without its interfaces it keeps state, and what comes in where no list is applied is not
+// known.
 func TestListsOfAFirewallAlone(t *testing.T) {
 	r := layouttest.Laws(t, Read, []byte("access-list A extended permit tcp any any eq 443\naccess-group A in interface outside\n"))
 	require.Positive(t, r.Facts.Policy.Stateful.End)

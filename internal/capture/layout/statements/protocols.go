@@ -16,8 +16,8 @@ type protocolBlock struct {
 	family route.Family
 }
 
-// protocolHeading reads "router ospf", "router ospf6", "router isis NAME", "router rip". That of another VRF is left out:
-// nothing is told of it.
+// protocolHeading reads "router ospf", "router ospf6", "router isis NAME", "router rip". That of another VRF is left
+// out: nothing is told of it.
 func protocolHeading(w []string) protocolBlock {
 	if len(w) < 2 || w[0] != "router" && w[0] != "ipv6" || slices.Contains(w, "vrf") {
 		return protocolBlock{}

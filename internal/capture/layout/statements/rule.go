@@ -10,8 +10,9 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// rule reads one rule: "permit PROTOCOL SOURCE [PORTS] DESTINATION [PORTS] [words]", "permit SOURCE", or words of the kind
-// "permit tcp source A W destination-port eq N". False where what it does or whom it fits is not understood at all.
+// rule reads one rule: "permit PROTOCOL SOURCE [PORTS] DESTINATION [PORTS] [words]", "permit SOURCE", or words of the
+// kind "permit tcp source A W destination-port eq N". False where what it does or whom it fits is not understood at
+// all.
 func (l *lists) rule(e entry) (filters.Rule, bool) {
 	p := parser{lists: l, entry: e, w: e.words}
 	r := &p.r
@@ -176,7 +177,8 @@ func (p *parser) address() (filters.Addresses, bool) {
 	return filters.Address(s)
 }
 
-// wildcards reports whether a mask is a wildcard: what the list is written in decides only where the mask could be either.
+// wildcards reports whether a mask is a wildcard: what the list is written in decides only where the mask could be
+// either.
 func (p *parser) wildcards(mask string) bool {
 	first, _, _ := strings.Cut(mask, ".")
 	last := mask[strings.LastIndex(mask, ".")+1:]

@@ -47,7 +47,8 @@ func (s *sends) set(w []string) bool {
 	return true
 }
 
-// to is where the packets go in the end: a next hop comes before an interface, and what else stands together is not understood.
+// to is where the packets go in the end: a next hop comes before an interface, and what else stands together is not
+// understood.
 func (s *sends) to() network.Detour {
 	switch {
 	case s.open, s.table != "" && (s.nextHop.IsValid() || s.drop):

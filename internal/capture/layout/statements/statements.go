@@ -1,7 +1,7 @@
 // Package statements reads configuration in the form that the routing daemons and several makers share: static routes
-// as "ip route PREFIX NEXT-HOP [PREFERENCE]", interfaces with their addresses, lists of rules, where they are applied, and
-// translations. It exists because a configured route that is missing from the table is as telling as one that is there, and because
-// what is applied to an interface decides over packets, whatever a table says.
+// as "ip route PREFIX NEXT-HOP [PREFERENCE]", interfaces with their addresses, lists of rules, where they are applied,
+// and translations. It exists because a configured route that is missing from the table is as telling as one that is
+// there, and because what is applied to an interface decides over packets, whatever a table says.
 package statements
 
 import (

@@ -8,8 +8,8 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// thrown keeps policies that throw packets of a class away, and where they are applied. A policy that only orders or limits
-// decides over no packet that is traced.
+// thrown keeps policies that throw packets of a class away, and where they are applied. A policy that only orders or
+// limits decides over no packet that is traced.
 type thrown struct {
 	policy  string // whose block the line stands in
 	throws  map[string]bool

@@ -8,8 +8,8 @@ import (
 	"zarvek/internal/core/network"
 )
 
-// Routers of a segment share an address, of which one answers (RFC 9568): a line of the interface names it, or one in a block of the
-// group below it.
+// Routers of a segment share an address, of which one answers (RFC 9568): a line of the interface names it, or one in a
+// block of the group below it.
 var (
 	virtualLine = regexp.MustCompile(`^(?:standby(?: \d+)? ipv?6?|glbp \d+ ipv?6?|vrrp \d+ (?:ip|ipv4|ipv6|address|virtual-address)|` +
 		`vrrp (?:ipv6 )?vrid \d+ virtual-ip|ip vrrp \d+ (?:virtual-ip|address|ip)|vrrp-group \d+ virtual-address|` +

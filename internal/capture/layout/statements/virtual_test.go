@@ -9,8 +9,8 @@ import (
 	"zarvek/internal/capture/layout/layouttest"
 )
 
-// TestVirtualAddresses: each way in which a configuration names an address that routers share, in a line or a block, and what only
-// looks like one. None is the device's own.
+// TestVirtualAddresses: each way in which a configuration names an address that routers share, in a line or a block,
+// and what only looks like one. None is the device's own.
 func TestVirtualAddresses(t *testing.T) {
 	for text, want := range map[string]string{
 		" standby 7 ip 10.61.16.1":                                    "10.61.16.1",

@@ -99,8 +99,8 @@ func Read(text []byte) layout.Reading {
 	return c.Reading
 }
 
-// interfaceKey reads net.ipv4.conf.INTERFACE.rp_filter and the like; "" stands for all interfaces. A dot in a name is written as a
-// slash.
+// interfaceKey reads net.ipv4.conf.INTERFACE.rp_filter and the like; "" stands for all interfaces. A dot in a name is
+// written as a slash.
 func interfaceKey(key, setting string) (ifname string, ok bool) {
 	rest, ok := strings.CutPrefix(key, "net.ipv4.conf.")
 	if !ok {
