@@ -67,14 +67,14 @@ var quotes = strings.NewReplacer("'", " ", `"`, " ", "`", " ", "(", " ", ")", " 
 
 // asksForPart reports whether a command asks for a part of a routing table, or in words of which nobody knows that they do not. Several
 // commands in one line ask for a part where one of them does.
-func asksForPart(command string) bool { return partOf(command, partOfTable) }
+func asksForPart(command string) bool { return partOf(command, partOfTable, ofOtherThings) }
 
 // asksForPartOfOwn reports the same of a protocol's own list, which the word for the protocol asks for as a whole.
-func asksForPartOfOwn(command string) bool { return partOf(command, partOfList) }
+func asksForPartOfOwn(command string) bool { return partOf(command, partOfList, ofOtherThings) }
 
 // searched reports whether a search behind a pipe may have left lines of any output out.
 func searched(command string) bool {
-	return partOf(command, func([]string) bool { return false })
+	return partOf(command, func([]string) bool { return false }, func([]string) bool { return false })
 }
 
 // asksForPartOfRules reports whether a command asks for some of a kernel's rules for routing only.
@@ -87,7 +87,7 @@ func asksForPartOfRules(command string) bool {
 			}
 		}
 		return false
-	})
+	}, func([]string) bool { return false })
 }
 
 // isShow reports whether a word of iproute's, whole or shortened, asks for a list.
@@ -95,8 +95,23 @@ func isShow(w string) bool {
 	return strings.HasPrefix("show", w) || strings.HasPrefix("list", w) || strings.HasPrefix("lst", w)
 }
 
-// partOf reports whether what a search behind a pipe leaves of an output, or what one of the commands of a line asks for, is a part.
-func partOf(command string, part func([]string) bool) bool {
+// ofOtherThings reports whether the words of one of several commands ask a kernel for its addresses, links or
+// neighbours: a search in that leaves no route out.
+func ofOtherThings(w []string) bool {
+	for i, word := range w {
+		if !isKernel(w[:i]) || strings.HasPrefix(word, "-") || slices.Contains([]string{"-n", "-netns", "-f", "-family"}, w[i-1]) {
+			continue
+		}
+		return slices.ContainsFunc([]string{"address", "link", "neighbour", "neighbor", "maddress"}, func(thing string) bool {
+			return strings.HasPrefix(thing, word)
+		})
+	}
+	return false
+}
+
+// partOf reports whether what a search behind a pipe leaves of an output, or what one of the commands of a line asks
+// for, is a part. Commands that are none of its business are skipped.
+func partOf(command string, part, skipped func([]string) bool) bool {
 	low := strings.ToLower(strings.TrimSpace(command))
 	low = fromHeading.ReplaceAllString(low, "")
 	low = redirection.ReplaceAllString(low, "")
@@ -110,6 +125,9 @@ func partOf(command string, part func([]string) bool) bool {
 	}
 	for one := range strings.SplitSeq(low, ";") {
 		pipeline := strings.Split(one, "|")
+		if skipped(strings.Fields(pipeline[0])) {
+			continue
+		}
 		for _, p := range pipeline[1:] {
 			if !wholePipe(strings.Fields(p)) {
 				return true

@@ -30,6 +30,9 @@ func TestAsksForPart(t *testing.T) {
 		// iproute's words, whole or shortened.
 		"ip r": false, "ip ro ls t 100": false, "ip -4 -o r s": false, "ip -N route": false, "ip -n blue ro": false, "ip netns exec blue /sbin/ip r l vrf red": false, "ip rule": false,
 		"sudo watch -n2 'ip route'": false, "ip route | sort | uniq": false, "(ip route; ip addr) > x": false, "ip -j route | jq .": false, "ip -j route | python3 -m json.tool": false,
+		"ip r; ip a | grep inet": false, "ip -br l | grep UP && ip route": false, "ip n | head -3; ip r": false,
+		"ip r | grep up0; ip a": true, "ip a; ip r | head": true, "ip -n a ro | grep up0": true, "ip -n blue ro | grep up0": true,
+		"ip netns exec a ip ro | grep up0": true, "ip -f inet route | tail -2": true, "ip l; ip vrf exec a ip r | head": true,
 		"ip r l match 10.61.7.1": true, "ip route list scope link": true, "ip route show type unicast": true, "ip ro sh ex 10/8": true, "ip route show metric 100": true,
 		"ip route show cache": true, "ip route list src 10.61.7.1": true, "ip route show default; ip route show 10.61.7.0/24": true, "ip route | uniq -w 7": true,
 		"for p in 10.61.7.0/24 default; do ip route show $p; done": true, `ip -j route | jq '.[] | select(.dev == "e0")'`: true, "ip r s table main proto bgp": true,
