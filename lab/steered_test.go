@@ -39,7 +39,14 @@ func TestPoliciesOfRoutingAgainstRealForwarding(t *testing.T) {
 		name := fmt.Sprint("NIGHT", n)
 		lines, oddOnes := steeringLines(rnd, name)
 		b.ask("mast", append([]string{"configure terminal"}, append(lines, "end", "configure terminal", "interface lan0", "pbr-policy "+name, "end")...)...)
-		time.Sleep(time.Second) // until the kernel has the rules
+		if oddOnes { // nobody knows how many rules the kernel gets
+			time.Sleep(time.Second)
+		} else {
+			clauses := strings.Count(strings.Join(lines, "\n"), "pbr-map ")
+			b.until("the kernel has the rules of "+name, 10*time.Second, func() bool {
+				return strings.Count(b.run("mast", "ip rule"), "iif lan0") == clauses
+			})
+		}
 		sent := steeredFlows(rnd, flows)
 		seen := b.sendSeen(map[string][]flowTo{"inner": sent}, ups...)
 		dir := t.TempDir()
@@ -72,6 +79,7 @@ func TestPoliciesOfRoutingAgainstRealForwarding(t *testing.T) {
 			}
 		}
 		b.ask("mast", "configure terminal", "interface lan0", "no pbr-policy "+name, "end")
+		b.until("the kernel has no rules of "+name, 10*time.Second, func() bool { return !strings.Contains(b.run("mast", "ip rule"), "iif lan0") })
 	}
 	require.Less(t, odd, asked/2, "most must be told")
 	t.Logf("%d flows, %d wrong, %d unknown, and %d unknown where a clause names a next hop that cannot be used", asked, wrong, unknown, odd)

@@ -47,10 +47,10 @@ type layout struct {
 	down        []int // attachments on interfaces that are down
 	segment     map[port]int
 	members     map[int][]port
-	macs        map[string][]port        // interfaces by their link-layer address
-	hopsUsed    map[port][]netip.Addr    // next hops that a device uses on an interface
-	virtual     map[netip.Addr][]shared  // who shares an address
-	translated  map[netip.Addr][]outside // addresses that devices put in place of others, by address
+	macs        map[string][]port       // interfaces by their link-layer address
+	hopsUsed    map[port][]netip.Addr   // next hops that a device uses on an interface
+	virtual     map[netip.Addr][]shared // who shares an address
+	translated  *bart.Table[[]outside]  // who puts an address in place of another
 }
 
 // A port is one interface of one device.
@@ -112,7 +112,7 @@ func build(n *network.Snapshot, scans []*scan) *Topology {
 	t := &Topology{Network: n, layout: &layout{
 		of: n, scans: scans, byPrefix: new(bart.Table[[]int]), owners: map[netip.Addr][]int{}, byInterface: map[port][]int{},
 		segment: map[port]int{}, members: map[int][]port{}, hopsUsed: map[port][]netip.Addr{}, macs: map[string][]port{},
-		virtual: map[netip.Addr][]shared{}, translated: map[netip.Addr][]outside{},
+		virtual: map[netip.Addr][]shared{}, translated: new(bart.Table[[]outside]),
 	}}
 	for _, d := range n.Devices().All() {
 		first := len(t.attachments)

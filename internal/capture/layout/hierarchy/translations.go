@@ -1,10 +1,11 @@
 package hierarchy
 
 import (
-	"errors"
 	"net/netip"
 	"slices"
 	"strings"
+
+	"go4.org/netipx"
 
 	"zarvek/internal/capture/filters"
 	"zarvek/internal/capture/layout"
@@ -20,7 +21,7 @@ type ruleSet struct {
 	kind     string
 	from, to side
 	rules    []*natRule
-	mark     route.Mark
+	byName   map[string]*natRule
 }
 
 // side is where packets come in or leave: interfaces or zones; neither: anywhere.
@@ -63,7 +64,7 @@ func (r *reader) translations(z *zones) {
 		case "rule-set":
 			s := byKey[key]
 			if s == nil {
-				s = &ruleSet{kind: w[2], mark: k.mark}
+				s = &ruleSet{kind: w[2], byName: map[string]*natRule{}}
 				byKey[key], sets = s, append(sets, s)
 			}
 			r.setLeaf(s, w[5:], k.mark)
@@ -78,30 +79,37 @@ func (r *reader) translations(z *zones) {
 // proxies marks the translations, from first on, whose outer address the device answers for on its link: "proxy-arp
 // interface I address P [to P]".
 func (r *reader) proxies(first int) {
+	var b netipx.IPSetBuilder
 	for _, k := range r.kept {
 		w := k.words
-		if len(w) < 7 || w[0] != "security" || w[1] != "nat" || w[2] != "proxy-arp" && w[2] != "proxy-ndp" || w[3] != "interface" || w[5] != "address" {
+		if len(w) < 7 || w[0] != "security" || w[1] != "nat" || w[2] != "proxy-arp" && w[2] != "proxy-ndp" ||
+			w[3] != "interface" || w[5] != "address" {
 			continue
 		}
 		p, err := layout.Prefix([]byte(w[6]), true)
-		last := p.Addr()
-		if len(w) > 8 && w[7] == "to" {
-			q, errTo := layout.Prefix([]byte(w[8]), true)
-			last, err = q.Addr(), errors.Join(err, errTo)
-		}
 		if err != nil {
 			continue
 		}
-		for i := range r.Facts.Policy.Translations[first:] {
-			x := &r.Facts.Policy.Translations[first+i]
-			a := x.Becomes
-			if x.Destination {
-				a = x.To.Addr()
+		if len(w) > 8 && w[7] == "to" {
+			q, err := layout.Prefix([]byte(w[8]), true)
+			if err == nil {
+				b.AddRange(netipx.IPRangeFrom(p.Addr(), q.Addr()))
 			}
-			if a.IsValid() && (p.Contains(a) || p.Addr().Compare(a) <= 0 && a.Compare(last) <= 0) {
-				x.OnLink = true
-			}
+			continue
 		}
+		b.AddPrefix(p)
+	}
+	answered, err := b.IPSet()
+	if err != nil { // of ranges that end before they begin
+		return
+	}
+	for i := range r.Facts.Policy.Translations[first:] {
+		x := &r.Facts.Policy.Translations[first+i]
+		a := x.Becomes
+		if x.Destination {
+			a = x.To.Addr()
+		}
+		x.OnLink = answered.Contains(a)
 	}
 }
 
@@ -163,11 +171,12 @@ func (r *reader) setLeaf(s *ruleSet, w []string, mark route.Mark) {
 			x.other = true
 		}
 	case len(w) > 1 && w[0] == "rule":
-		i := slices.IndexFunc(s.rules, func(x *natRule) bool { return x.name == w[1] })
-		if i < 0 {
-			i, s.rules = len(s.rules), append(s.rules, &natRule{term: term{name: w[1], mark: mark}})
+		t := s.byName[w[1]]
+		if t == nil {
+			t = &natRule{term: term{name: w[1], mark: mark}}
+			s.byName[w[1]], s.rules = t, append(s.rules, t)
 		}
-		r.natLeaf(s.rules[i], w[2:])
+		r.natLeaf(t, w[2:])
 	}
 }
 
@@ -229,16 +238,14 @@ func (z *zones) interfacesOf(x side) ([]string, bool) {
 func (r *reader) translationsOf(s *ruleSet, z *zones, pools map[string]*pool) {
 	in, okIn := z.interfacesOf(s.from)
 	out, okOut := z.interfacesOf(s.to)
+	okIn, okOut = okIn && len(in) > 0, okOut && (len(out) > 0 || s.kind != "source") // each set has to name them
 	for _, t := range s.rules {
-		if t.off {
-			continue
-		}
 		if !t.rule.Services.Some {
 			t.services()
 		}
 		t.rule.In, t.rule.Out = in, out
-		t.rule.Undecided = t.rule.Undecided || t.notFrom.Some || t.notTo.Some || len(t.notFrom.Prefixes)+len(t.notTo.Prefixes) > 0
-		t.rule.Undecided = t.rule.Undecided || !okIn || !okOut
+		t.rule.Undecided = t.rule.Undecided || !okIn || !okOut || t.notFrom.Some || t.notTo.Some ||
+			len(t.notFrom.Prefixes)+len(t.notTo.Prefixes) > 0 || len(r.Facts.Policy.Translations) > filters.MostTotal
 		base := network.Translation{Destination: s.kind != "source"}
 		to := pools[s.kind+" "+strings.Join(t.then[min(2, len(t.then)):], " ")]
 		switch {
@@ -261,7 +268,11 @@ func (r *reader) translationsOf(s *ruleSet, z *zones, pools map[string]*pool) {
 		default:
 			t.rule.Undecided = true
 		}
-		for _, f := range t.rule.Unfold(nil, t.mark) {
+		flows := t.rule.Unfold(nil, t.mark)
+		if len(r.Facts.Policy.Translations) > filters.MostTotal {
+			flows = []network.FlowRule{{Undecided: true, Mark: t.mark}}
+		}
+		for _, f := range flows {
 			x := base
 			x.Protocol, x.From, x.To, x.ToPorts, x.In, x.Out = f.Protocol, f.From, f.To, f.ToPorts, f.In, f.Out
 			x.Undecided, x.Mark = f.Undecided || !f.FromPorts.Any() || f.Type != 0, f.Mark
@@ -285,8 +296,8 @@ func (r *reader) mapped(t *natRule, sides []string, ok bool) {
 	if len(outer) == 1 {
 		size = outer[0].Addr().BitLen() - outer[0].Bits()
 	}
-	if !ok || len(outer) != 1 || outer[0].Bits() != inner.Bits() || outer[0].Addr().BitLen() != inner.Addr().BitLen() || 1<<min(size, 30) > mostMapped || t.rule.Undecided ||
-		t.rule.Services.Some || t.rule.From.Some || len(sides) == 0 {
+	if !ok || len(outer) != 1 || outer[0].Bits() != inner.Bits() || outer[0].Addr().BitLen() != inner.Addr().BitLen() ||
+		1<<min(size, 30) > mostMapped || t.rule.Undecided || t.rule.Services.Some || t.rule.From.Some {
 		for _, destination := range []bool{true, false} {
 			r.Facts.Policy.Translations = append(r.Facts.Policy.Translations, network.Translation{Destination: destination, Undecided: true, Mark: t.mark})
 		}

@@ -7,6 +7,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"zarvek/internal/capture/filters"
 	"zarvek/internal/capture/layout/layouttest"
 	"zarvek/internal/core/network"
 )
@@ -61,11 +62,14 @@ func TestTranslations(t *testing.T) {
 		"set security nat source pool P address 172.28.61.3/32 to 172.28.61.5/32\n" + source + "then source-nat pool P\n":                                            both("source ? perhaps"),
 		"set security nat source pool P address 172.28.61.0/29\n" + source + "then source-nat pool P\n":                                                              both("source ? becomes 172.28.61.0 perhaps"),
 		"set security nat source pool P address 172.28.61.3/32\nset security nat source pool P host-address-base 10.61.16.1\n" + source + "then source-nat pool P\n": both("source ? perhaps"),
-		source + "then source-nat pool NOBODY\n":                                                                                     both("source ? perhaps"),
-		source + "match source-port 500\n" + source + "then source-nat interface\n":                                                  append(both("source tcp ? perhaps"), both("source udp ? perhaps")...),
-		source + "match odd-word x\n" + source + "then source-nat interface\n":                                                       both("source ? perhaps"),
-		"set security nat source rule-set A from routing-instance yard\n" + source + "then source-nat interface\n":                   both("source ? perhaps"),
-		"set security nat source rule-set A from zone nobody\nset security nat source rule-set A rule r then source-nat interface\n": {"source perhaps"},
+		source + "then source-nat pool NOBODY\n":                                                                                                                               both("source ? perhaps"),
+		source + "match source-port 500\n" + source + "then source-nat interface\n":                                                                                            append(both("source tcp ? perhaps"), both("source udp ? perhaps")...),
+		source + "match odd-word x\n" + source + "then source-nat interface\n":                                                                                                 both("source ? perhaps"),
+		"set security nat source rule-set A from routing-instance yard\n" + source + "then source-nat interface\n":                                                             both("source ? perhaps"),
+		"set security nat source rule-set A to zone out\nset security nat source rule-set A rule r then source-nat interface\n":                                                {"source out up0.0 perhaps"},
+		"set security nat source rule-set A from zone in\nset security nat source rule-set A rule r then source-nat interface\n":                                               {"source in hall0.0 perhaps", "source in hall1.0 perhaps"},
+		"set security nat static rule-set C rule r match destination-address 172.28.61.4/32\nset security nat static rule-set C rule r then static-nat prefix 10.61.16.8/32\n": {"destination perhaps", "source perhaps"},
+		"set security nat source rule-set A from zone nobody\nset security nat source rule-set A rule r then source-nat interface\n":                                           {"source perhaps"},
 		"set security nat source rule-set A from interface hall1.0\nset security nat source rule-set A to interface up0.0\nset security nat source rule-set A rule r then source-nat off\n": {
 			"source in hall1.0 out up0.0 kept"},
 		"set security nat destination pool D address 10.61.16.9/32 port 8080\n" + destination + "match destination-address 172.28.61.2/32\n" + destination + "match destination-port 80\n" + destination + "match protocol tcp\n" + destination + "then destination-nat pool D\n": {
@@ -135,4 +139,17 @@ set security nat static rule-set fixed rule r then static-nat prefix 10.61.16.8/
 }
 `))
 	require.Equal(t, []string{"source from 10.61.16.0/25 in hall0.0 out up0.0", "source from 10.61.18.0/25 in hall0.0 out up0.0"}, translated(braces.Facts.Policy.Translations))
+}
+
+// TestVeryManyTranslations: beyond a bound a rule is one that may fit anything.
+func TestVeryManyTranslations(t *testing.T) {
+	var b strings.Builder
+	b.WriteString(zonesOf + "set security nat static rule-set C from zone out\n")
+	for i := range 160 { // each is two for 1,024 addresses
+		fmt.Fprintf(&b, "set security nat static rule-set C rule r%d match destination-address 10.%d.%d.0/22\n", i, 64+i/64, i%64*4)
+		fmt.Fprintf(&b, "set security nat static rule-set C rule r%d then static-nat prefix 10.%d.%d.0/22\n", i, 80+i/64, i%64*4)
+	}
+	all := Read([]byte(b.String())).Facts.Policy.Translations
+	require.Less(t, len(all), filters.MostTotal+3*mostMapped)
+	require.Equal(t, []string{"destination perhaps", "source perhaps"}, translated(all[len(all)-2:]))
 }

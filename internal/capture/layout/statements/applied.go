@@ -22,6 +22,7 @@ func (r *reader) applied(w []string, lo, hi int) bool {
 	case "ipv6":
 		fam = route.IPv6
 	}
+	urpf := slices.Index(w, "urpf")
 	switch {
 	case w[0] == "description", w[0] == "no", w[0] == "!":
 		return false
@@ -30,11 +31,7 @@ func (r *reader) applied(w []string, lo, hi int) bool {
 			r.Restrict(network.FlowRule{Family: fam, In: ifname}, lo, hi)
 			break
 		}
-		mode := network.CheckStrict
-		if slices.Contains(w, "any") {
-			mode = network.CheckLoose
-		}
-		r.Facts.Checks = append(r.Facts.Checks, network.SourceCheck{Family: fam, Interface: ifname, Mode: mode, Mark: layout.Mark(lo, hi)})
+		r.check(fam, ifname, slices.Contains(w, "any"), lo, hi)
 	case w[0] == "apply" && slices.Contains(w, "access-list"):
 		words := slices.DeleteFunc(slices.Clone(w[1:]), func(s string) bool { return s == "access-list" })
 		for i := range words {
@@ -46,16 +43,21 @@ func (r *reader) applied(w []string, lo, hi int) bool {
 	case r.detours.apply(w, fam, ifname, layout.Mark(lo, hi)):
 	case w[0] == "access-list" && len(w) == 3 && (w[2] == "in" || w[2] == "out"):
 		r.restrict(fam, ifname, w[2] == "in", w[2] == "out", lo, hi)
-	case line == "urpf strict", line == "urpf loose", strings.HasPrefix(line, "ip urpf strict"), strings.HasPrefix(line, "ip urpf loose"), strings.HasPrefix(line, "ipv6 urpf strict"), strings.HasPrefix(line, "ipv6 urpf loose"):
-		mode := network.CheckStrict
-		if slices.Contains(w, "loose") {
-			mode = network.CheckLoose
-		}
-		r.Facts.Checks = append(r.Facts.Checks, network.SourceCheck{Family: fam, Interface: ifname, Mode: mode, Mark: layout.Mark(lo, hi)})
+	case urpf > -1 && urpf < 2 && len(w) > urpf+1 && (w[urpf+1] == "strict" || w[urpf+1] == "loose"):
+		r.check(fam, ifname, w[urpf+1] == "loose", lo, hi)
 	default:
 		return r.decides(w, line, fam, ifname, lo, hi)
 	}
 	return true
+}
+
+// check keeps a source check (RFC 3704), loose or strict.
+func (r *reader) check(fam route.Family, ifname string, loose bool, lo, hi int) {
+	mode := network.CheckStrict
+	if loose {
+		mode = network.CheckLoose
+	}
+	r.Facts.Checks = append(r.Facts.Checks, network.SourceCheck{Family: fam, Interface: ifname, Mode: mode, Mark: layout.Mark(lo, hi)})
 }
 
 // decided is what a line decides over.
@@ -143,7 +145,7 @@ func (r *reader) guards(w []string, lo, hi int) bool {
 	case w[0] == "crypto" && at(1) == "map" && at(3) == "interface" && len(w) == 5:
 		r.Restrict(network.FlowRule{Out: w[4]}, lo, hi)
 	case w[0] == "ip" && at(1) == "verify" && at(2) == "reverse-path" && at(3) == "interface" && len(w) == 5:
-		r.Facts.Checks = append(r.Facts.Checks, network.SourceCheck{Interface: w[4], Mode: network.CheckStrict, Mark: layout.Mark(lo, hi)})
+		r.check(0, w[4], false, lo, hi)
 	case w[0] == "wccp" && at(1) == "interface" && slices.Contains(w, "redirect"):
 		r.Restrict(network.FlowRule{In: at(2)}, lo, hi)
 	case w[0] == "nat-control":
