@@ -8,8 +8,6 @@ import (
 	"net/netip"
 	"strings"
 
-	"github.com/goccy/go-yaml/ast"
-
 	"zarvek/internal/core/rehearse"
 	"zarvek/internal/strict"
 )
@@ -109,15 +107,15 @@ func ParseChange(name string, text []byte, file uint32, of Resolver) ([]rehearse
 	r := &reader{File: f}
 	var out []rehearse.Step
 	for _, d := range docs {
-		err := r.Each(d, "a change", []string{"steps", "about"}, func(key string, at, v ast.Node) error {
+		err := r.Each(d, "a change", []string{"steps", "about"}, func(key string, at, v *strict.Node) error {
 			if key == "about" { // what mend says of its cures
 				return nil
 			}
-			list, ok := v.(*ast.SequenceNode)
-			if !ok {
-				return r.ErrorAt(v, "a list of steps is wanted here, each behind a hyphen")
+			list, err := r.Elements(v, "step")
+			if err != nil {
+				return err
 			}
-			for _, n := range list.Values {
+			for _, n := range list {
 				s, err := r.step(n, of)
 				if err != nil {
 					return err
@@ -137,9 +135,9 @@ func ParseChange(name string, text []byte, file uint32, of Resolver) ([]rehearse
 }
 
 // step reads one step: its name, and orders in the order in which they stand.
-func (r *reader) step(n ast.Node, of Resolver) (rehearse.Step, error) {
+func (r *reader) step(n *strict.Node, of Resolver) (rehearse.Step, error) {
 	var s rehearse.Step
-	err := r.Each(n, "a step", []string{"name", "add", "remove", "down", "up"}, func(key string, at, v ast.Node) error {
+	err := r.Each(n, "a step", []string{"name", "add", "remove", "down", "up"}, func(key string, at, v *strict.Node) error {
 		if key == "name" {
 			text, err := r.Scalar(v)
 			s.Name = text
@@ -154,20 +152,20 @@ func (r *reader) step(n ast.Node, of Resolver) (rehearse.Step, error) {
 }
 
 // orders reads one order, a list of them, or a mapping of devices to them.
-func (r *reader) orders(s *rehearse.Step, verb rehearse.Verb, v ast.Node, device string, of Resolver) error {
-	switch m := v.(type) {
-	case *ast.SequenceNode:
-		for _, x := range m.Values {
+func (r *reader) orders(s *rehearse.Step, verb rehearse.Verb, v *strict.Node, device string, of Resolver) error {
+	if list, err := r.Elements(v, "order"); err == nil {
+		for _, x := range list {
 			if err := r.orders(s, verb, x, device, of); err != nil {
 				return err
 			}
 		}
 		return nil
-	case *ast.MappingNode, *ast.MappingValueNode:
+	}
+	if strict.IsMapping(v) {
 		if device != "" {
 			return r.ErrorAt(v, "one route is wanted here")
 		}
-		return r.Each(v, "orders", nil, func(name string, _, v ast.Node) error {
+		return r.Each(v, "orders", nil, func(name string, _, v *strict.Node) error {
 			return r.orders(s, verb, v, name, of)
 		})
 	}
@@ -178,9 +176,7 @@ func (r *reader) orders(s *rehearse.Step, verb rehearse.Verb, v ast.Node, device
 	if device != "" {
 		text = device + ": " + text
 	}
-	p := v.GetToken().Position
-	where := fmt.Sprintf("%s:%d:%d", r.Name, p.Line, p.Column)
-	o, err := ParseOrder(verb, text, where, of)
+	o, err := ParseOrder(verb, text, r.Place(v), of)
 	if err != nil {
 		return r.ErrorAt(v, "%v", err)
 	}

@@ -64,7 +64,7 @@ func TestChangeErrors(t *testing.T) {
 	for in, want := range map[string]string{
 		"":                                       "f: no steps in it; write steps: and a list below",
 		"step: []":                               `f:1:1: there is no key "step" in a change; it takes steps, about`,
-		"steps:\n  - name: x":                    "f:2:9: a step without orders; it takes add, remove, down and up",
+		"steps:\n  - name: x":                    "f:2:5: a step without orders; it takes add, remove, down and up",
 		"steps:\n  - add: valley":                `f:2:10: a route is wanted behind the device; write "DEVICE: PREFIX via ADDRESS preference N"`,
 		"steps:\n  - down: nowhere":              `f:2:11: no device of this case is called "nowhere"`,
 		"steps:\n  - down: summit:x":             `f:2:11: summit has no interface "x"`,

@@ -3,11 +3,10 @@ package notes
 import (
 	"strings"
 
-	"github.com/goccy/go-yaml/ast"
-
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 	"zarvek/internal/near"
+	"zarvek/internal/strict"
 )
 
 // deviceKeys are what a device may have.
@@ -23,16 +22,12 @@ var deviceKeys = []string{
 	"statics",
 }
 
-func (r *reader) device(name string, at, v ast.Node) error {
-	known := false
-	for _, d := range r.devices {
-		known = known || d == name
-	}
-	if !known {
+func (r *reader) device(name string, at, v *strict.Node) error {
+	if !r.captured[name] {
 		return r.ErrorAt(at, "no device of this case is called %q; it has %s", name, strings.Join(r.devices, ", "))
 	}
 	var f network.Facts
-	err := r.Each(v, "a device", deviceKeys, func(key string, at, v ast.Node) error {
+	err := r.Each(v, "a device", deviceKeys, func(key string, at, v *strict.Node) error {
 		switch key {
 		case "forwarding":
 			return r.forwarding(&f, v)
@@ -41,7 +36,7 @@ func (r *reader) device(name string, at, v ast.Node) error {
 		case "tunnels":
 			return r.tunnels(&f, name, v)
 		case "flows":
-			return r.List(v, func(n ast.Node, text string) error {
+			return r.List(v, func(n *strict.Node, text string) error {
 				rule, err := parseFlow(text)
 				if err != nil {
 					return r.ErrorAt(n, "%v", err)
@@ -54,7 +49,7 @@ func (r *reader) device(name string, at, v ast.Node) error {
 				return r.oneFamily(n, rule.From.Addr(), rule.To.Addr())
 			})
 		case "translate":
-			return r.List(v, func(n ast.Node, text string) error {
+			return r.List(v, func(n *strict.Node, text string) error {
 				t, err := parseTranslation(text)
 				if err != nil {
 					return r.ErrorAt(n, "%v", err)
@@ -67,7 +62,7 @@ func (r *reader) device(name string, at, v ast.Node) error {
 				return r.oneFamily(n, t.From.Addr(), t.To.Addr(), t.Becomes)
 			})
 		case "statics":
-			return r.List(v, func(n ast.Node, text string) error {
+			return r.List(v, func(n *strict.Node, text string) error {
 				s, err := ParseRoute(text)
 				if err != nil {
 					return r.ErrorAt(n, "%v", err)
@@ -107,8 +102,8 @@ func (r *reader) device(name string, at, v ast.Node) error {
 }
 
 // forwarding reads whether each family is forwarded.
-func (r *reader) forwarding(f *network.Facts, v ast.Node) error {
-	return r.Each(v, "forwarding", []string{"ipv4", "ipv6"}, func(key string, at, v ast.Node) error {
+func (r *reader) forwarding(f *network.Facts, v *strict.Node) error {
+	return r.Each(v, "forwarding", []string{"ipv4", "ipv6"}, func(key string, at, v *strict.Node) error {
 		s, err := r.Scalar(v)
 		if err != nil {
 			return err
@@ -130,8 +125,8 @@ func (r *reader) forwarding(f *network.Facts, v ast.Node) error {
 }
 
 // checks reads the source checks of interfaces.
-func (r *reader) checks(f *network.Facts, device string, v ast.Node) error {
-	return r.Each(v, "source-check", nil, func(key string, at, v ast.Node) error {
+func (r *reader) checks(f *network.Facts, device string, v *strict.Node) error {
+	return r.Each(v, "source-check", nil, func(key string, at, v *strict.Node) error {
 		s, err := r.Scalar(v)
 		if err != nil {
 			return err
@@ -153,10 +148,10 @@ func (r *reader) checks(f *network.Facts, device string, v ast.Node) error {
 }
 
 // tunnels reads the two ends of the tunnels behind interfaces.
-func (r *reader) tunnels(f *network.Facts, device string, v ast.Node) error {
-	return r.Each(v, "tunnels", nil, func(key string, at, v ast.Node) error {
+func (r *reader) tunnels(f *network.Facts, device string, v *strict.Node) error {
+	return r.Each(v, "tunnels", nil, func(key string, at, v *strict.Node) error {
 		t := network.Tunnel{Interface: key, Mark: r.Mark(at)}
-		err := r.Each(v, "a tunnel", []string{"local", "remote"}, func(key string, _, v ast.Node) (err error) {
+		err := r.Each(v, "a tunnel", []string{"local", "remote"}, func(key string, _, v *strict.Node) (err error) {
 			if key == "local" {
 				t.Local, err = r.addr(v)
 			} else {
@@ -180,7 +175,7 @@ func (r *reader) tunnels(f *network.Facts, device string, v ast.Node) error {
 
 // tunnelName checks the name of a tunnel's interface. A note may tell of one that no capture of the device names, where
 // no route leads into it; a name that is nearly another one's, and not by its number only, is a mistake.
-func (r *reader) tunnelName(at ast.Node, device, name string) error {
+func (r *reader) tunnelName(at *strict.Node, device, name string) error {
 	have := r.of.Interfaces(device)
 	letters := func(s string) string { return strings.Trim(s, "0123456789.") }
 	if n := near.Name(name, have); n == "" || letters(n) == letters(name) {

@@ -11,8 +11,6 @@ import (
 	"slices"
 	"strings"
 
-	"github.com/goccy/go-yaml/ast"
-
 	"zarvek/internal/core/network"
 	"zarvek/internal/near"
 	"zarvek/internal/strict"
@@ -29,9 +27,11 @@ type Notes struct {
 // reader walks the document.
 type reader struct {
 	*strict.File
-	devices []string
-	of      Names
-	out     Notes
+	devices  []string
+	captured map[string]bool       // the same, by name
+	hosts    map[string]netip.Addr // that stand above
+	of       Names
+	out      Notes
 }
 
 // Names tells what the captures of a case name.
@@ -47,6 +47,10 @@ func Parse(name string, text []byte, file uint32, of Names) (Notes, error) {
 		return Notes{}, err
 	}
 	r := &reader{File: f, devices: of.Names(), of: of, out: Notes{Devices: map[string]network.Facts{}}}
+	r.hosts, r.captured = map[string]netip.Addr{}, map[string]bool{}
+	for _, d := range r.devices {
+		r.captured[d] = true
+	}
 	for _, d := range docs {
 		if err := r.document(d); err != nil {
 			return Notes{}, err
@@ -57,7 +61,7 @@ func Parse(name string, text []byte, file uint32, of Names) (Notes, error) {
 
 // interfaces checks that a device has the interfaces that a note names; "" is any. A device whose captures name none
 // may have what it likes.
-func (r *reader) interfaces(at ast.Node, device string, names ...string) error {
+func (r *reader) interfaces(at *strict.Node, device string, names ...string) error {
 	have := r.of.Interfaces(device)
 	for _, name := range names {
 		if name == "" || len(have) == 0 || slices.Contains(have, name) {
@@ -77,7 +81,7 @@ func (r *reader) interfaces(at ast.Node, device string, names ...string) error {
 
 // oneFamily checks that addresses and prefixes of one note are all IPv4 or all IPv6; those that are not valid do not
 // count.
-func (r *reader) oneFamily(at ast.Node, addrs ...netip.Addr) error {
+func (r *reader) oneFamily(at *strict.Node, addrs ...netip.Addr) error {
 	first := netip.Addr{}
 	for _, a := range addrs {
 		switch {
@@ -91,13 +95,13 @@ func (r *reader) oneFamily(at ast.Node, addrs ...netip.Addr) error {
 	return nil
 }
 
-func (r *reader) document(n ast.Node) error {
-	return r.Each(n, "notes", []string{"hosts", "networks", "groups", "devices", "keep"}, func(key string, _, v ast.Node) error {
+func (r *reader) document(n *strict.Node) error {
+	return r.Each(n, "notes", []string{"hosts", "networks", "groups", "devices", "keep"}, func(key string, _, v *strict.Node) error {
 		switch key {
 		case "hosts":
 			return r.Each(v, "hosts", nil, r.host)
 		case "networks":
-			return r.Each(v, "networks", nil, func(name string, at, v ast.Node) error {
+			return r.Each(v, "networks", nil, func(name string, at, v *strict.Node) error {
 				p, err := r.prefix(v)
 				if err != nil {
 					return err
@@ -114,9 +118,9 @@ func (r *reader) document(n ast.Node) error {
 }
 
 // group reads a list of addresses, prefixes and names that stand above.
-func (r *reader) group(name string, at, v ast.Node) error {
+func (r *reader) group(name string, at, v *strict.Node) error {
 	var all []netip.Prefix
-	err := r.List(v, func(n ast.Node, text string) error {
+	err := r.List(v, func(n *strict.Node, text string) error {
 		if p, err := netip.ParsePrefix(text); err == nil {
 			all = append(all, p.Masked())
 			return nil
@@ -125,11 +129,9 @@ func (r *reader) group(name string, at, v ast.Node) error {
 			all = append(all, netip.PrefixFrom(a.Unmap(), a.Unmap().BitLen()))
 			return nil
 		}
-		for _, h := range r.out.Hosts {
-			if h.Name == text {
-				all = append(all, netip.PrefixFrom(h.Address, h.Address.BitLen()))
-				return nil
-			}
+		if a, ok := r.hosts[text]; ok {
+			all = append(all, netip.PrefixFrom(a, a.BitLen()))
+			return nil
 		}
 		if some, ok := r.out.Named[text]; ok {
 			all = append(all, some...)
@@ -144,9 +146,10 @@ func (r *reader) group(name string, at, v ast.Node) error {
 }
 
 // call gives addresses a name that nothing else has.
-func (r *reader) call(name string, at ast.Node, all []netip.Prefix) error {
-	taken := slices.Contains(r.devices, name) || slices.ContainsFunc(r.out.Hosts, func(h network.Host) bool { return h.Name == name })
-	if _, ok := r.out.Named[name]; ok || taken {
+func (r *reader) call(name string, at *strict.Node, all []netip.Prefix) error {
+	_, host := r.hosts[name]
+	_, named := r.out.Named[name]
+	if host || named || r.captured[name] {
 		return r.ErrorAt(at, "the name %q is taken", name)
 	}
 	if r.out.Named == nil {
@@ -157,12 +160,10 @@ func (r *reader) call(name string, at ast.Node, all []netip.Prefix) error {
 }
 
 // keep reads an address, or the name of a host that stands above.
-func (r *reader) keep(n ast.Node, text string) error {
-	for _, h := range r.out.Hosts {
-		if h.Name == text {
-			r.out.Keep = append(r.out.Keep, h.Address)
-			return nil
-		}
+func (r *reader) keep(n *strict.Node, text string) error {
+	if a, ok := r.hosts[text]; ok {
+		r.out.Keep = append(r.out.Keep, a)
+		return nil
 	}
 	a, err := netip.ParseAddr(text)
 	if err != nil || a.Zone() != "" {
@@ -172,20 +173,18 @@ func (r *reader) keep(n ast.Node, text string) error {
 	return nil
 }
 
-func (r *reader) host(name string, at, v ast.Node) error {
+func (r *reader) host(name string, at, v *strict.Node) error {
 	h := network.Host{Name: name, Mark: r.Mark(at)}
-	if slices.Contains(r.devices, name) {
+	if r.captured[name] {
 		return r.ErrorAt(at, "%q is a captured device, not a host", name)
 	}
-	if _, isMap := v.(*ast.MappingNode); !isMap {
-		if _, one := v.(*ast.MappingValueNode); !one { // NAME: ADDRESS
-			a, err := r.addr(v)
-			h.Address = a
-			r.out.Hosts = append(r.out.Hosts, h)
-			return err
-		}
+	if !strict.IsMapping(v) { // NAME: ADDRESS
+		a, err := r.addr(v)
+		h.Address = a
+		r.add(h)
+		return err
 	}
-	err := r.Each(v, "a host", []string{"address", "network", "gateway"}, func(key string, _, v ast.Node) (err error) {
+	err := r.Each(v, "a host", []string{"address", "network", "gateway"}, func(key string, _, v *strict.Node) (err error) {
 		switch key {
 		case "address":
 			h.Address, err = r.addr(v)
@@ -205,11 +204,16 @@ func (r *reader) host(name string, at, v ast.Node) error {
 	if err := r.oneFamily(at, h.Address, h.Gateway, h.Prefix.Addr()); err != nil {
 		return err
 	}
-	r.out.Hosts = append(r.out.Hosts, h)
+	r.add(h)
 	return nil
 }
 
-func (r *reader) addr(n ast.Node) (netip.Addr, error) {
+func (r *reader) add(h network.Host) {
+	r.out.Hosts = append(r.out.Hosts, h)
+	r.hosts[h.Name] = h.Address
+}
+
+func (r *reader) addr(n *strict.Node) (netip.Addr, error) {
 	s, err := r.Scalar(n)
 	if err != nil {
 		return netip.Addr{}, err
@@ -221,7 +225,7 @@ func (r *reader) addr(n ast.Node) (netip.Addr, error) {
 	return a.Unmap(), nil
 }
 
-func (r *reader) prefix(n ast.Node) (netip.Prefix, error) {
+func (r *reader) prefix(n *strict.Node) (netip.Prefix, error) {
 	s, err := r.Scalar(n)
 	if err != nil {
 		return netip.Prefix{}, err

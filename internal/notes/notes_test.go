@@ -113,7 +113,7 @@ func TestErrorsNameFileLineAndColumn(t *testing.T) {
 		"devices:\n  depot:\n    tunnels: {t0: {local: fd61::1, remote: 10.0.0.1}}\n":          `notes.yaml:3:15: fd61::1 and 10.0.0.1 are of two families`,
 		"hosts:\n  a: {address: 10.0.0.1, network: fd61::/64}\n":                               `notes.yaml:2:3: 10.0.0.1 and fd61:: are of two families`,
 		"hosts:\n  a: " + strings.Repeat("[", 100) + "\n":                                      `notes.yaml:2: more than 64 brackets in each other`,
-		"hosts: [\n": `notes.yaml:1:8: not valid YAML: `,
+		"hosts: [\n": `notes.yaml:2:1: not valid YAML: did not find expected node content`,
 	} {
 		_, err := notes.Parse("notes.yaml", []byte(in), 1, inCase{})
 		require.Error(t, err, in)

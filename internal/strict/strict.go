@@ -7,15 +7,19 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
+	"io"
 	"slices"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
-	"github.com/goccy/go-yaml/ast"
-	"github.com/goccy/go-yaml/parser"
-	"github.com/goccy/go-yaml/token"
+	"go.yaml.in/yaml/v4"
 
 	"zarvek/internal/core/route"
 )
+
+// A Node is a value of such a file, or a key, with its line and column.
+type Node = yaml.Node
 
 // A File is one such file while it is read. Open makes it.
 type File struct {
@@ -30,33 +34,72 @@ const maxNesting = 64
 
 // Open parses a file and returns what its documents hold. File is the number that marks will carry, 0 for a file that
 // is no part of the case.
-func Open(name string, text []byte, file uint32) (*File, []ast.Node, error) {
+func Open(name string, text []byte, file uint32) (*File, []*Node, error) {
 	r := &File{Name: name, text: text, lines: []int{0}, file: file}
-	for i, c := range text {
-		if c == '\n' {
-			r.lines = append(r.lines, i+1)
-		}
+	if err := r.findLines(); err != nil {
+		return nil, nil, err
 	}
 	if at := nestedTooDeep(text); at >= 0 {
-		line := 1 + bytes.Count(text[:at], []byte{'\n'})
+		line, _ := slices.BinarySearch(r.lines, at+1)
 		return nil, nil, fmt.Errorf("%s:%d: more than %d brackets in each other", name, line, maxNesting)
 	}
-	f, err := parser.ParseBytes(stripMark(text), 0)
+	load, err := yaml.NewLoader(bytes.NewReader(text))
 	if err != nil {
-		var syntax interface{ GetToken() *token.Token }
-		if errors.As(err, &syntax) && syntax.GetToken() != nil {
-			p := syntax.GetToken().Position
-			return nil, nil, fmt.Errorf("%s:%d:%d: not valid YAML: %s", name, p.Line, p.Column, firstLine(err.Error()))
-		}
-		return nil, nil, fmt.Errorf("%s: not valid YAML: %s", name, firstLine(err.Error()))
+		return nil, nil, fmt.Errorf("%s: not valid YAML: %w", name, err)
 	}
-	var docs []ast.Node
-	for _, d := range f.Docs {
-		if d.Body != nil {
-			docs = append(docs, d.Body)
+	var docs []*Node
+	for {
+		var doc Node
+		switch err := load.Load(&doc); {
+		case errors.Is(err, io.EOF):
+			return r, docs, nil
+		case err != nil:
+			return nil, nil, syntax(name, err)
+		}
+		for _, body := range doc.Content {
+			if !(body.Kind == yaml.ScalarNode && body.Tag == "!!null") {
+				docs = append(docs, body)
+			}
 		}
 	}
-	return r, docs, nil
+}
+
+// syntax words what the parser did not take on one line, with its place.
+func syntax(name string, err error) error {
+	var at *yaml.LoadError
+	if errors.As(err, &at) && at.Mark.Line > 0 {
+		message := at.Message
+		if at.ContextMsg != "" && at.ContextMark.Line > 0 {
+			message += fmt.Sprintf(" (%s that begins in line %d)", at.ContextMsg, at.ContextMark.Line)
+		}
+		return fmt.Errorf("%s:%d:%d: not valid YAML: %s", name, at.Mark.Line, max(at.Mark.Column, 1), message)
+	}
+	return fmt.Errorf("%s: not valid YAML: %s", name, strings.ReplaceAll(err.Error(), "\n", " "))
+}
+
+// findLines notes where each line begins, and refuses characters of which a reader of YAML and an editor may think
+// differently: where they end a line, the line that an error or an evidence names would be another.
+func (r *File) findLines() error {
+	for i, c := range string(r.text) {
+		switch c {
+		case '\n':
+			r.lines = append(r.lines, i+1)
+			continue
+		case '\t', '\r':
+			if c == '\r' && !bytes.HasPrefix(r.text[i+1:], []byte{'\n'}) {
+				r.lines = append(r.lines, i+1)
+			}
+			continue
+		case utf8.RuneError:
+			if _, size := utf8.DecodeRune(r.text[i:]); size == 1 {
+				return fmt.Errorf("%s:%d: byte %02x is no UTF-8", r.Name, len(r.lines), r.text[i])
+			}
+		}
+		if unicode.IsControl(c) || c == '\u2028' || c == '\u2029' {
+			return fmt.Errorf("%s:%d: the character %U does not belong here", r.Name, len(r.lines), c)
+		}
+	}
+	return nil
 }
 
 // nestedTooDeep returns where brackets stand too deep in each other, -1 where they do not: the parser goes down with
@@ -76,24 +119,17 @@ func nestedTooDeep(text []byte) int {
 	return -1
 }
 
-// firstLine returns the message of a syntax error, without the position in front and the picture below.
-func firstLine(s string) string {
-	s, _, _ = strings.Cut(s, "\n")
-	if i := strings.Index(s, "] "); s != "" && s[0] == '[' && i > 0 {
-		s = s[i+2:]
-	}
-	return s
-}
+// Place is where a node stands: FILE:LINE:COLUMN.
+func (r *File) Place(n *Node) string { return fmt.Sprintf("%s:%d:%d", r.Name, n.Line, n.Column) }
 
 // ErrorAt is an error at a node.
-func (r *File) ErrorAt(n ast.Node, format string, args ...any) error {
-	p := n.GetToken().Position
-	return fmt.Errorf("%s:%d:%d: %s", r.Name, p.Line, p.Column, fmt.Sprintf(format, args...))
+func (r *File) ErrorAt(n *Node, format string, args ...any) error {
+	return fmt.Errorf("%s: %s", r.Place(n), fmt.Sprintf(format, args...))
 }
 
 // Mark is the line of a node as evidence.
-func (r *File) Mark(n ast.Node) route.Mark {
-	line := n.GetToken().Position.Line - 1
+func (r *File) Mark(n *Node) route.Mark {
+	line := n.Line - 1
 	if line < 0 || line >= len(r.lines) {
 		return route.Mark{File: r.file}
 	}
@@ -104,35 +140,36 @@ func (r *File) Mark(n ast.Node) route.Mark {
 	return route.Mark{File: r.file, Off: uint32(lo), End: uint32(hi)}
 }
 
+// plain reports whether a value is written out where it stands: it has no type of its own, and no name by which it
+// stands elsewhere too.
+func plain(n *Node) bool { return n.Anchor == "" && n.Style&yaml.TaggedStyle == 0 }
+
+// IsMapping reports whether a value is a mapping of names to values.
+func IsMapping(n *Node) bool { return n.Kind == yaml.MappingNode && plain(n) }
+
 // Each calls f for every key of a mapping; known are the keys it may have, none for names of the user's own.
-func (r *File) Each(
-	n ast.Node,
-	what string,
-	known []string,
-	f func(key string, at ast.Node, v ast.Node) error,
-) error {
-	var values []*ast.MappingValueNode
-	switch m := n.(type) {
-	case *ast.MappingNode:
-		values = m.Values
-	case *ast.MappingValueNode:
-		values = []*ast.MappingValueNode{m}
-	case *ast.NullNode:
+func (r *File) Each(n *Node, what string, known []string, f func(key string, at *Node, v *Node) error) error {
+	switch {
+	case n.Kind == yaml.ScalarNode && n.Tag == "!!null" && plain(n):
 		return nil
-	default:
+	case !IsMapping(n):
 		return r.ErrorAt(n, "%s must be a mapping of names to values", what)
 	}
 	seen := map[string]bool{}
-	for _, v := range values {
-		key := strings.Trim(v.Key.GetToken().Value, `"'`)
+	for i := 0; i+1 < len(n.Content); i += 2 {
+		at, v := n.Content[i], n.Content[i+1]
+		if at.Kind != yaml.ScalarNode || !plain(at) {
+			return r.ErrorAt(at, "a name is wanted here")
+		}
+		key := at.Value
 		if seen[key] {
-			return r.ErrorAt(v.Key, "%q stands here twice", key)
+			return r.ErrorAt(at, "%q stands here twice", key)
 		}
 		seen[key] = true
 		if known != nil && !slices.Contains(known, key) {
-			return r.ErrorAt(v.Key, "there is no key %q in %s; it takes %s", key, what, strings.Join(known, ", "))
+			return r.ErrorAt(at, "there is no key %q in %s; it takes %s", key, what, strings.Join(known, ", "))
 		}
-		if err := f(key, v.Key, v.Value); err != nil {
+		if err := f(key, at, v); err != nil {
 			return err
 		}
 	}
@@ -140,23 +177,28 @@ func (r *File) Each(
 }
 
 // Scalar returns the text of a value as it is written: a number or a word that YAML has a meaning for is not changed.
-func (r *File) Scalar(n ast.Node) (string, error) {
-	switch x := n.(type) {
-	case *ast.LiteralNode: // over several lines
-		return x.Value.Value, nil
-	case *ast.StringNode, *ast.IntegerNode, *ast.FloatNode, *ast.BoolNode, *ast.NullNode, *ast.InfinityNode, *ast.NanNode:
-		return n.GetToken().Value, nil
+func (r *File) Scalar(n *Node) (string, error) {
+	if n.Kind != yaml.ScalarNode || !plain(n) {
+		return "", r.ErrorAt(n, "one value is wanted here")
 	}
-	return "", r.ErrorAt(n, "one value is wanted here")
+	return n.Value, nil
 }
 
-// List calls f for every element of a sequence.
-func (r *File) List(n ast.Node, f func(v ast.Node, text string) error) error {
-	s, ok := n.(*ast.SequenceNode)
-	if !ok {
-		return r.ErrorAt(n, "a list is wanted here, each element behind a hyphen")
+// Elements returns the values of a sequence; what are they, for the error of what is none.
+func (r *File) Elements(n *Node, what string) ([]*Node, error) {
+	if n.Kind != yaml.SequenceNode || !plain(n) {
+		return nil, r.ErrorAt(n, "a list is wanted here, each %s behind a hyphen", what)
 	}
-	for _, v := range s.Values {
+	return n.Content, nil
+}
+
+// List calls f for every element of a sequence of single values.
+func (r *File) List(n *Node, f func(v *Node, text string) error) error {
+	all, err := r.Elements(n, "element")
+	if err != nil {
+		return err
+	}
+	for _, v := range all {
 		text, err := r.Scalar(v)
 		if err != nil {
 			return err
@@ -167,6 +209,3 @@ func (r *File) List(n ast.Node, f func(v ast.Node, text string) error) error {
 	}
 	return nil
 }
-
-// stripMark takes a byte-order mark away, with which some editors begin.
-func stripMark(text []byte) []byte { return bytes.TrimPrefix(text, []byte("\ufeff")) }

@@ -7,8 +7,6 @@ import (
 	"slices"
 	"strings"
 
-	"github.com/goccy/go-yaml/ast"
-
 	"zarvek/internal/gather/family"
 	"zarvek/internal/gather/target"
 	"zarvek/internal/near"
@@ -34,14 +32,14 @@ func Parse(name string, text []byte) ([]target.Target, error) {
 	var out []target.Target
 	for _, d := range docs {
 		common := target.Target{}
-		err := r.Each(d, "a list of devices", []string{"all", "devices"}, func(key string, at, v ast.Node) error {
+		err := r.Each(d, "a list of devices", []string{"all", "devices"}, func(key string, at, v *strict.Node) error {
 			if key == "all" {
 				if len(out) > 0 {
 					return r.ErrorAt(at, "what holds for all devices must stand above them")
 				}
 				return r.target(&common, v, "all")
 			}
-			return r.Each(v, "devices", nil, func(name string, at, v ast.Node) error {
+			return r.Each(v, "devices", nil, func(name string, at, v *strict.Node) error {
 				t, err := r.oneTarget(name, at, v, common)
 				out = append(out, t)
 				return err
@@ -58,19 +56,18 @@ func Parse(name string, text []byte) ([]target.Target, error) {
 }
 
 // oneTarget reads one device: WAY://USER@HOST, an address, or a mapping.
-func (r *reader) oneTarget(name string, at, v ast.Node, common target.Target) (target.Target, error) {
+func (r *reader) oneTarget(name string, at, v *strict.Node, common target.Target) (target.Target, error) {
 	t := common
 	t.Tables, t.Ask = slices.Clone(common.Tables), slices.Clone(common.Ask)
-	t.Name, t.Line = name, at.GetToken().Position.Line
+	t.Name, t.Line = name, at.Line
 	if !target.SafeName(name) {
 		return t, r.ErrorAt(at, "%q cannot be a device's name; use letters, digits, dots and hyphens", name)
 	}
-	switch v.(type) {
-	case *ast.MappingNode, *ast.MappingValueNode:
+	if strict.IsMapping(v) {
 		if err := r.target(&t, v, name); err != nil {
 			return t, err
 		}
-	default:
+	} else {
 		text, err := r.Scalar(v)
 		if err != nil {
 			return t, err
@@ -110,12 +107,12 @@ func (r *reader) oneTarget(name string, at, v ast.Node, common target.Target) (t
 }
 
 // target reads what is said of one device, or of all.
-func (r *reader) target(t *target.Target, n ast.Node, of string) error {
-	return r.Each(n, of, targetKeys, func(key string, at, v ast.Node) error {
+func (r *reader) target(t *target.Target, n *strict.Node, of string) error {
+	return r.Each(n, of, targetKeys, func(key string, at, v *strict.Node) error {
 		switch key {
 		case "tables", "ask":
 			var all []string
-			err := r.List(v, func(_ ast.Node, text string) error {
+			err := r.List(v, func(_ *strict.Node, text string) error {
 				all = append(all, text)
 				return nil
 			})
@@ -169,8 +166,8 @@ func (r *reader) target(t *target.Target, n ast.Node, of string) error {
 	})
 }
 
-func (r *reader) manager(m *target.Manager, n ast.Node) error {
-	return r.Each(n, "snmp", []string{"version", "auth", "privacy", "context"}, func(key string, _, v ast.Node) error {
+func (r *reader) manager(m *target.Manager, n *strict.Node) error {
+	return r.Each(n, "snmp", []string{"version", "auth", "privacy", "context"}, func(key string, _, v *strict.Node) error {
 		text, err := r.Scalar(v)
 		if err != nil {
 			return err
@@ -195,7 +192,7 @@ func (r *reader) manager(m *target.Manager, n ast.Node) error {
 }
 
 // oneOf is the error of a word that is none of a few.
-func oneOf[S ~string](r *reader, at ast.Node, what, text string, known []S) error {
+func oneOf[S ~string](r *reader, at *strict.Node, what, text string, known []S) error {
 	var all []string
 	for _, k := range known {
 		all = append(all, string(k))

@@ -13,8 +13,6 @@ import (
 	"strings"
 	"sync"
 
-	"github.com/goccy/go-yaml/ast"
-
 	"zarvek/internal/source"
 	"zarvek/internal/strict"
 )
@@ -120,9 +118,9 @@ func parse(name string, text []byte) (map[string]map[Kind]string, error) {
 	}
 	out := map[string]map[Kind]string{}
 	for _, d := range docs {
-		err := f.Each(d, "secrets", nil, func(device string, _, v ast.Node) error {
+		err := f.Each(d, "secrets", nil, func(device string, _, v *strict.Node) error {
 			out[device] = map[Kind]string{}
-			return f.Each(v, device, kinds, func(kind string, at, v ast.Node) error {
+			return f.Each(v, device, kinds, func(kind string, at, v *strict.Node) error {
 				secret, err := f.Scalar(v)
 				if err == nil && strings.ContainsAny(secret, "\r\n\x00") {
 					err = f.ErrorAt(at, "a secret has no line end")

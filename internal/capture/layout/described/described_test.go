@@ -74,11 +74,16 @@ func TestWorkedExamples(t *testing.T) {
 func TestErrorsNameFileLineAndColumn(t *testing.T) {
 	for text, want := range map[string]string{
 		"layout: x\nrecognise: '^('\nlines: []\n":                                     "f:2:12: error parsing regexp: missing closing ): `^(`",
-		"layout: x\nrecogniser: '^a'\n":                                               `f:2:1: unknown field "recogniser"`,
+		"layout: x\nrecogniser: '^a'\n":                                               `f:2:1: there is no key "recogniser" in a description; it takes layout, recognise, ignore, key, table, legend, lines, best-preference, forwarding-table`,
 		"recognise: '^a'\nlines:\n - match: 'x'\n":                                    "f:1:1: the description has no layout: NAME",
 		"layout: x\nrecognise: '^a'\nlines:\n  - match: '(?P<colour>x)'\n":            `f:4:12: no value is called "colour"; there are prefix, address, length, mask, protocol, preference, metric, gateway, interface, special, active, table`,
-		"layout: x\nrecognise: '^a'\nkey: '^k'\nlines:\n  - match: '(?P<prefix>x)'\n": "f:3:6: key: needs the groups letter and meaning",
-		"layout: [\n": "f:1:9: sequence end token ']' not found",
+		"layout: x\nrecognise: '^a'\nkey: '^k'\nlines:\n  - match: '(?P<prefix>x)'\n": "f:3:6: this expression needs the group letter and the group meaning",
+		"layout: x\nrecognise: '^a'\nlines:\n  - carry: [prefix]\n":                   "f:4:5: an entry of lines: has no match: EXPRESSION",
+		"layout: x\nrecognise: '^a'\nlines:\n  - match: 'x'\n    carry: [colour]\n":   `f:5:13: no value to carry is called "colour"; there are prefix, address, length, mask, protocol, preference, metric, gateway, interface, special, active, table`,
+		"layout: x\nrecognise: '^a'\nlines: 'x'\n":                                    "f:3:8: a list is wanted here, each line behind a hyphen",
+		"layout: x\nbest-preference: least\n":                                         `f:2:18: best-preference is lowest or highest, not "least"`,
+		"layout: x\nlayout: y\n":                                                      `f:2:1: "layout" stands here twice`,
+		"layout: [\n":                                                                 "f:2:1: not valid YAML: did not find expected node content (while parsing a flow node that begins in line 2)",
 	} {
 		_, err := Parse("f", []byte(text))
 		require.EqualError(t, err, want)

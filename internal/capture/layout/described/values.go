@@ -150,7 +150,7 @@ func (r *reader) flush() {
 	r.pending = false
 	kind := network.Candidates
 	state := r.state
-	if r.d.Installed {
+	if r.d.installed {
 		kind, state = network.ForwardingTable, 0
 	}
 	r.Add(
