@@ -189,8 +189,12 @@ func (v View) knowledge(w io.Writer, s survey.Survey, devices []*network.Device)
 		rows := [][]string{head}
 		for _, n := range s.Networks {
 			row := []string{n.Prefix.String()}
-			for _, k := range n.Known[lo:hi] {
-				row = append(row, knowledgeWords[k.How])
+			at := 0
+			for k := range s.Known(n) {
+				if lo <= at && at < hi {
+					row = append(row, knowledgeWords[k.How])
+				}
+				at++
 			}
 			rows = append(rows, row)
 		}
@@ -213,10 +217,7 @@ func (v View) knowledgeCounts(w io.Writer, s survey.Survey) {
 	}
 	rows := [][]string{head}
 	for _, n := range s.Networks {
-		counts := map[survey.Knowledge]int{}
-		for _, k := range n.Known {
-			counts[k.How]++
-		}
+		counts := s.Count(n)
 		row := []string{n.Prefix.String()}
 		for _, k := range order {
 			row = append(row, grouped(counts[k]))
@@ -275,7 +276,7 @@ func NetworksCSV(out io.Writer, s survey.Survey, v View) error {
 		return err
 	}
 	for _, n := range s.Networks {
-		for _, k := range n.Known {
+		for k := range s.Known(n) {
 			by := ""
 			if k.Route.Prefix.IsValid() {
 				by = k.Route.Prefix.String()
@@ -361,7 +362,7 @@ func NetworksJSON(w io.Writer, s survey.Survey, v View) error {
 		for _, at := range n.Attached {
 			j.Attached = append(j.Attached, attachedJSON(at))
 		}
-		for _, k := range n.Known {
+		for k := range s.Known(n) {
 			j.Known = append(j.Known, jsonKnown{k.Device.Name, knowledgeCodes[k.How], prefix(k.Route.Prefix)})
 		}
 		doc.Networks = append(doc.Networks, j)

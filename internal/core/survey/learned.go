@@ -1,7 +1,10 @@
 package survey
 
 import (
+	"cmp"
+	"container/heap"
 	"net/netip"
+	"slices"
 
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
@@ -19,86 +22,121 @@ type Learned struct {
 // maxLearned is how many learned networks are listed; all are counted.
 const maxLearned = 10_000
 
+// A rows is one table while the tables of all devices are read side by side.
+type rows struct {
+	number int // of the table, in the order of the case
+	device *network.Device
+	table  *network.Table
+	at     int
+}
+
+func (r *rows) prefix() netip.Prefix { return r.table.Routes().Prefix(r.at) }
+
+// queue has the table with the least next prefix first; of equal ones the first of the case (package heap).
+type queue []*rows
+
+func (q queue) Len() int { return len(q) }
+
+func (q queue) Less(i, j int) bool {
+	return cmp.Or(q[i].prefix().Compare(q[j].prefix()), cmp.Compare(q[i].number, q[j].number)) < 0
+}
+
+func (q queue) Swap(i, j int) { q[i], q[j] = q[j], q[i] }
+
+func (q *queue) Push(x any) { *q = append(*q, x.(*rows)) }
+
+func (q *queue) Pop() any {
+	last := (*q)[len(*q)-1]
+	*q = (*q)[:len(*q)-1]
+	return last
+}
+
 // learned lists the networks that only routes tell of, and counts the devices with a default route. The tables are
 // sorted, so they are read side by side.
 func (s *Survey) learned(t *topology.Topology, fam route.Family) {
-	attached := map[netip.Prefix]bool{}
-	for _, n := range t.Networks() {
-		attached[n] = true
-	}
-	type reader struct {
-		device *network.Device
-		table  *network.Table
-		at     int
-	}
-	for _, f := range [...]route.Family{route.IPv4, route.IPv6} {
+	nets := t.Networks()
+	for _, f := range families {
 		if fam != 0 && fam != f {
 			continue
 		}
-		var all []*reader
+		var all queue
 		for _, d := range t.Network.Devices().All() {
-			hasDefault := false
 			for _, tab := range d.Tables().All() {
-				if tab.Family != f || tab.Undecided {
-					continue
-				}
-				all = append(all, &reader{device: d, table: tab})
-				if g, ok := tab.Exact(f.Default()); ok && tab.Name == "default" {
-					for _, r := range tab.Members(g) {
-						hasDefault = hasDefault || r.Is(route.Installed) && r.Special == route.None
-					}
+				if tab.Family == f && !tab.Undecided && tab.Routes().Len() > 0 {
+					all = append(all, &rows{number: len(all), device: d, table: tab})
 				}
 			}
-			if hasDefault {
+			if hasDefault(d, f) {
 				s.Defaults = append(s.Defaults, Knower{Device: d, How: KnowsByDefault})
 			}
 		}
-		for {
-			var next netip.Prefix
-			for _, r := range all {
-				if r.at < r.table.Routes().Len() {
-					if p := r.table.Routes().Prefix(r.at); !next.IsValid() || p.Compare(next) < 0 {
-						next = p
-					}
-				}
+		heap.Init(&all)
+		for len(all) > 0 {
+			l := all.take()
+			if len(l.Devices) == 0 || l.Prefix.Bits() == 0 || private(l.Prefix.Addr()) ||
+				l.Prefix.IsSingleIP() && len(t.Owners(l.Prefix.Addr())) > 0 {
+				continue
 			}
-			if !next.IsValid() {
-				break
+			at, attached := slices.BinarySearchFunc(nets, l.Prefix, netip.Prefix.Compare)
+			if attached {
+				continue
 			}
-			l := Learned{Prefix: next}
-			for _, r := range all {
-				if r.at >= r.table.Routes().Len() || r.table.Routes().Prefix(r.at) != next {
-					continue
-				}
-				g := r.table.Group(r.at)
-				r.at = g.Hi
-				for _, x := range r.table.Members(g) {
-					if !network.Used(x) || x.Special != route.None || x.Protocol == route.Direct ||
-						x.Protocol == route.Local {
-						continue
-					}
-					if len(l.Devices) == 0 {
-						l.Route = x
-					}
-					if n := len(l.Devices); n == 0 || l.Devices[n-1] != r.device {
-						l.Devices = append(l.Devices, r.device)
-					}
-				}
+			if s.LearnedCount++; len(s.Learned) == maxLearned {
+				continue
 			}
-			if len(l.Devices) > 0 && next.Bits() > 0 && !attached[next] && !private(next.Addr()) &&
-				!(next.IsSingleIP() && len(t.Owners(next.Addr())) > 0) {
-				if s.LearnedCount++; len(s.Learned) == maxLearned {
-					continue
+			behind, _ := slices.BinarySearchFunc(nets[at:], l.Prefix, func(n, p netip.Prefix) int {
+				if p.Contains(n.Addr()) {
+					return -1
 				}
-				for n := range attached {
-					if next.Bits() < n.Bits() && next.Contains(n.Addr()) {
-						l.Covers++
-					}
+				return 1
+			})
+			l.Covers = behind
+			s.Learned = append(s.Learned, l)
+		}
+	}
+}
+
+// hasDefault reports whether a device's own table has a default route in use that leads on.
+func hasDefault(d *network.Device, fam route.Family) bool {
+	for _, tab := range d.Tables().All() {
+		if tab.Family != fam || tab.Undecided || tab.Name != "default" {
+			continue
+		}
+		if g, ok := tab.Exact(fam.Default()); ok {
+			for _, r := range tab.Members(g) {
+				if r.Is(route.Installed) && r.Special == route.None {
+					return true
 				}
-				s.Learned = append(s.Learned, l)
 			}
 		}
 	}
+	return false
+}
+
+// take takes the least prefix from all tables that have it, and says who learned it.
+func (q *queue) take() Learned {
+	l := Learned{Prefix: (*q)[0].prefix()}
+	for len(*q) > 0 && (*q)[0].prefix() == l.Prefix {
+		r := (*q)[0]
+		g := r.table.Group(r.at)
+		for _, x := range r.table.Members(g) {
+			if !network.Used(x) || x.Special != route.None || x.Protocol == route.Direct || x.Protocol == route.Local {
+				continue
+			}
+			if len(l.Devices) == 0 {
+				l.Route = x
+			}
+			if n := len(l.Devices); n == 0 || l.Devices[n-1] != r.device {
+				l.Devices = append(l.Devices, r.device)
+			}
+		}
+		if r.at = g.Hi; r.at < r.table.Routes().Len() {
+			heap.Fix(q, 0)
+		} else {
+			heap.Pop(q)
+		}
+	}
+	return l
 }
 
 func private(a netip.Addr) bool { return a.IsLoopback() || a.IsLinkLocalUnicast() || a.IsMulticast() }

@@ -11,7 +11,6 @@ import (
 
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
-	"zarvek/internal/core/selection"
 	"zarvek/internal/core/topology"
 )
 
@@ -36,11 +35,11 @@ type Knower struct {
 	Route  route.Route // that covers it; of parts the first one
 }
 
-// A NetworkView is one attached network with who is there and who knows it.
+// A NetworkView is one attached network with who is there. Survey.Known tells who knows it.
 type NetworkView struct {
 	Prefix   netip.Prefix
 	Attached []topology.Attachment
-	Known    []Knower // every device, in the order of the case
+	known    []placed // by devices that know more of it than their default says, in the order of the case
 }
 
 // A Clash is two statements about addresses that do not fit together.
@@ -58,21 +57,21 @@ type Survey struct {
 	Masks        []Clash   // networks of different length on one segment
 	Duplicates   []Clash   // one address on two devices
 	Overlapping  []Clash   // one attached network inside another one on a different segment
+
+	devices   []*network.Device
+	rest      map[route.Family][]Knower          // what each device knows of a network that no other route of it touches
+	restCount map[route.Family]map[Knowledge]int // the same, counted
 }
 
 // Make surveys a network: one family, or both for 0.
 func Make(t *topology.Topology, fam route.Family) Survey {
-	var s Survey
+	s := Survey{devices: t.Network.Devices().Copy(), rest: map[route.Family][]Knower{}, restCount: map[route.Family]map[Knowledge]int{}}
 	for _, p := range t.Networks() {
-		if fam != 0 && route.FamilyOf(p.Addr()) != fam {
-			continue
+		if fam == 0 || route.FamilyOf(p.Addr()) == fam {
+			s.Networks = append(s.Networks, NetworkView{Prefix: p, Attached: sorted(t.AttachedTo(p))})
 		}
-		v := NetworkView{Prefix: p, Attached: sorted(t.AttachedTo(p))}
-		for _, d := range t.Network.Devices().All() {
-			v.Known = append(v.Known, knows(d, v))
-		}
-		s.Networks = append(s.Networks, v)
 	}
+	s.findKnowledge()
 	s.learned(t, fam)
 	s.findClashes(t, fam)
 	return s
@@ -101,51 +100,6 @@ func (s *Survey) findClashes(t *topology.Topology, fam route.Family) {
 		}
 		s.Duplicates = append(s.Duplicates, Clash{Prefix: netip.PrefixFrom(a, a.BitLen()), A: at[0], B: at[1]})
 	}
-}
-
-// knows finds out how a device knows a network: by the table that its own network is in, else by the default one.
-func knows(d *network.Device, v NetworkView) Knower {
-	k := Knower{Device: d}
-	for _, at := range v.Attached {
-		if at.Device == d {
-			k.How = IsAttached
-			k.Route.Mark = at.Mark
-			return k
-		}
-	}
-	tab := d.Table("default", route.FamilyOf(v.Prefix.Addr()))
-	if tab == nil || tab.Undecided || tab.Routes().Len() == 0 {
-		k.How = TableMissing
-		return k
-	}
-	c := selection.Forwarding(tab, v.Prefix)
-	if c.Found() && c.Prefix.Bits() > 0 {
-		k.Route = c.Routes[0]
-		switch {
-		case k.Route.Special == route.Blackhole || k.Route.Special == route.Unreachable || k.Route.Special == route.Prohibit:
-			k.How = Swallowed
-		case c.Prefix == v.Prefix:
-			k.How = KnowsExactly
-		default:
-			k.How = KnowsBySummary
-		}
-		if k.How != Swallowed {
-			return k
-		}
-	}
-	for g := range tab.Inside(v.Prefix) {
-		if r := tab.Routes().At(g.Lo); r.Is(route.Installed) && r.Special == route.None {
-			k.How, k.Route = KnowsParts, r
-			return k
-		}
-	}
-	if k.How == KnowsNot && c.Found() {
-		k.How, k.Route = KnowsByDefault, c.Routes[0]
-		if k.Route.Special != route.None {
-			k.How = Swallowed
-		}
-	}
-	return k
 }
 
 // sorted orders attachments by device and interface.

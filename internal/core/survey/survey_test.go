@@ -2,6 +2,7 @@ package survey_test
 
 import (
 	"fmt"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -29,7 +30,7 @@ func TestHowEachDeviceKnowsANetwork(t *testing.T) {
 	`)), 0)
 	require.Len(t, s.Networks, 1)
 	got := map[string]survey.Knowledge{}
-	for _, k := range s.Networks[0].Known {
+	for k := range s.Known(s.Networks[0]) {
 		got[k.Device.Name] = k.How
 	}
 	require.Equal(
@@ -102,7 +103,7 @@ func TestAnEmptyTableIsMissing(t *testing.T) {
 	b.Add("a", coretest.Facts("direct 10.1.0.0/24 dev e0", 1), 0)
 	b.Add("b", network.Facts{Tables: []network.TableFacts{{Name: "default", Family: route.IPv4}}}, 0)
 	s := survey.Make(topology.Build(b.Build()), 0)
-	require.Equal(t, survey.TableMissing, s.Networks[0].Known[1].How)
+	require.Equal(t, survey.TableMissing, slices.Collect(s.Known(s.Networks[0]))[1].How)
 }
 
 // TestLearned: what routes alone tell of, without own addresses, attached networks and defaults; what covers those is
