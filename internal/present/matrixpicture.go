@@ -40,6 +40,9 @@ func MatrixPicture(w io.Writer, m *audit.Matrix, as string) error {
 			{Mark: picture.NoMark, Partly: true, Text: "some addresses or ways differ"},
 		},
 	}
+	if k := picture.NamesApart(len(m.Ends)); k > 1 {
+		g.Note += fmt.Sprintf(" One network of %d is named; -as csv names all.", k)
+	}
 	for i, e := range m.Ends {
 		g.Names = append(g.Names, endLabel(e))
 		marks, partly := []picture.Mark{}, []bool{}

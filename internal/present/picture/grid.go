@@ -1,6 +1,9 @@
 package picture
 
-import "strconv"
+import (
+	"math"
+	"strconv"
+)
 
 // Mark is what a cell of a grid shows.
 type Mark uint8
@@ -32,58 +35,116 @@ type KeyEntry struct {
 const (
 	gridCell   = 15.0
 	gridMargin = 18.0
+	gridMost   = 125 // networks with a cell of that size; more share the room of these
+	gridLeast  = 0.75
 )
+
+// gridScale is how wide the cells of a grid of n networks are, and the size of their names. A picture that grows with
+// the square of what it shows can neither be drawn nor looked at.
+func gridScale(n int) (cell, name float64) {
+	if n <= gridMost {
+		return gridCell, 9
+	}
+	return max(gridMost*gridCell/float64(n), gridLeast), 7
+}
+
+// NamesApart tells that of n networks every first, second, third ... has its name beside the grid: so many that they can
+// be read.
+func NamesApart(n int) int {
+	cell, name := gridScale(n)
+	return int(math.Ceil((name + 1) / cell))
+}
 
 // Drawing lays the grid out.
 func (g Grid) Drawing() Drawing {
-	name, title := Font{Size: 9}, Font{Size: 14, Bold: true}
+	cell, size := gridScale(len(g.Names))
+	name, title := Font{Size: size}, Font{Size: 14, Bold: true}
+	draw := (*Pen).mark
+	if cell < gridCell {
+		draw = (*Pen).block
+	}
 	label := 0.0
 	for i, n := range g.Names {
 		label = max(label, name.Width(n+"  "+strconv.Itoa(i+1)))
 	}
+	note := Font{Size: 9}
 	key := 0.0
 	for _, k := range g.Key {
-		key += gridCell + 6 + name.Width(k.Text) + 18
+		key += gridCell + 6 + note.Width(k.Text) + 18
 	}
 	left, top := gridMargin+label+8, gridMargin+68+label
-	n := float64(len(g.Names)) * gridCell
-	w := max(left+n+gridMargin, gridMargin*2+max(key, title.Width(g.Title), name.Width(g.Note)))
+	n := float64(len(g.Names)) * cell
+	w := max(left+n+gridMargin, gridMargin*2+max(key, title.Width(g.Title), note.Width(g.Note)))
 	return Drawing{w, top + n + gridMargin, func(p *Pen) {
 		p.Text(title, Ink, Point{gridMargin, gridMargin + 12}, g.Title)
-		p.Text(name, Ink, Point{gridMargin, gridMargin + 28}, g.Note)
+		p.Text(note, Ink, Point{gridMargin, gridMargin + 28}, g.Note)
 		x := gridMargin
 		for _, k := range g.Key {
-			p.mark(Box{x, gridMargin + 36, gridCell, gridCell}, k.Mark, k.Partly)
-			p.Text(name, Ink, Point{x + gridCell + 6, gridMargin + 47}, k.Text)
-			x += gridCell + 6 + name.Width(k.Text) + 18
-		}
-		for i, text := range g.Names {
-			at := left + float64(i)*gridCell
-			y := top + float64(i)*gridCell
-			if i%2 == 1 { // bands guide the eye along a row and up a column
-				p.Box(Box{gridMargin, y, left + n - gridMargin, gridCell}, 0, Shade, Stroke{})
+			sample := Box{x, gridMargin + 36, gridCell, gridCell}
+			draw(p, sample, k.Mark, k.Partly)
+			if cell < gridCell { // the block of what is two-way is empty
+				p.Box(sample, 0, nil, Stroke{Width: 0.6, Color: Middle})
 			}
-			num := strconv.Itoa(i + 1)
-			p.Text(name, Ink, Point{gridMargin, y + 11}, text)
-			p.Text(name, Faint, Point{left - 5 - name.Width(num), y + 11}, num)
-			p.Upward(name, Ink, Point{at + 11, top - 6}, num+"  "+text)
+			p.Text(note, Ink, Point{x + gridCell + 6, gridMargin + 47}, k.Text)
+			x += gridCell + 6 + note.Width(k.Text) + 18
 		}
-		for i, row := range g.Marks {
-			for j, m := range row {
-				p.mark(
-					Box{left + float64(j)*gridCell, top + float64(i)*gridCell, gridCell, gridCell},
-					m,
-					g.Partly[i][j],
-				)
+		for i := 0; i < len(g.Names); i += NamesApart(len(g.Names)) {
+			at := left + float64(i)*cell
+			y := top + float64(i)*cell
+			if i%2 == 1 && cell == gridCell { // bands guide the eye along a row and up a column
+				p.Box(Box{gridMargin, y, left + n - gridMargin, cell}, 0, Shade, Stroke{})
 			}
+			num, base := strconv.Itoa(i+1), cell/2+name.Size*0.38
+			p.Text(name, Ink, Point{gridMargin, y + base}, g.Names[i])
+			p.Text(name, Faint, Point{left - 5 - name.Width(num), y + base}, num)
+			p.Upward(name, Ink, Point{at + base, top - 6}, num+"  "+g.Names[i])
 		}
+		g.cells(func(i, j, wide int, m Mark, partly bool) {
+			draw(p, Box{left + float64(j)*cell, top + float64(i)*cell, float64(wide) * cell, cell}, m, partly)
+		})
 		p.Box(Box{left, top, n, n}, 0, nil, Stroke{Width: 0.6, Color: Middle})
-		for i := 5; i < len(g.Names); i += 5 {
-			at := float64(i) * gridCell
+		apart := 5
+		for float64(apart)*cell < 3*gridCell {
+			apart *= 2
+		}
+		for i := apart; i < len(g.Names); i += apart {
+			at := float64(i) * cell
 			p.Line(Stroke{Width: 0.6, Color: Middle}, Point{left + at, top}, Point{left + at, top + n})
 			p.Line(Stroke{Width: 0.6, Color: Middle}, Point{left, top + at}, Point{left + n, top + at})
 		}
 	}}
+}
+
+// cells gives each cell to draw. Where they are small, those beside each other that show the same are one.
+func (g Grid) cells(draw func(row, column, wide int, m Mark, partly bool)) {
+	joined := len(g.Names) > gridMost
+	for i, row := range g.Marks {
+		for j := 0; j < len(row); {
+			wide := 1
+			for joined && j+wide < len(row) && row[j+wide] == row[j] && g.Partly[i][j+wide] == g.Partly[i][j] {
+				wide++
+			}
+			draw(i, j, wide, row[j], g.Partly[i][j])
+			j += wide
+		}
+	}
+}
+
+// block draws cells too small for a mark: how much of them is filled tells one from the other.
+func (p *Pen) block(b Box, m Mark, partly bool) {
+	switch m {
+	case NoMark:
+		p.Box(b, 0, Shade, Stroke{})
+	case Half:
+		p.Box(Box{b.X, b.Y + b.H/2, b.W, b.H / 2}, 0, Ink, Stroke{})
+	case Full:
+		p.Box(b, 0, Alarm, Stroke{})
+	case Question:
+		p.Box(b, 0, Middle, Stroke{})
+	}
+	if partly {
+		p.Box(Box{b.X, b.Y + b.H*0.3, b.W, b.H * 0.2}, 0, Faint, Stroke{})
+	}
 }
 
 // mark draws one cell.

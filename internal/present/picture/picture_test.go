@@ -3,6 +3,7 @@ package picture
 import (
 	"bytes"
 	"fmt"
+	"image/color"
 	"image/png"
 	"math/rand/v2"
 	"strings"
@@ -128,4 +129,49 @@ func TestForms(t *testing.T) {
 	}
 	var b bytes.Buffer
 	require.ErrorContains(t, Drawing{Width: 1e6, Height: 10}.PNG(&b), "take -as svg")
+}
+
+// TestLargeGrids: a grid of many networks takes the room of a smaller one, and what is alike in a row is drawn once;
+// each mark can be told from the others, and so can their pictures in grey.
+func TestLargeGrids(t *testing.T) {
+	svg := func(n int, mark func(i, j int) Mark) (Drawing, int) {
+		var g Grid
+		for i := range n {
+			row := make([]Mark, n)
+			for j := range n {
+				row[j] = mark(i, j)
+			}
+			g.Names, g.Marks, g.Partly = append(g.Names, "10.61.0.0/24"), append(g.Marks, row), append(g.Partly, make([]bool, n))
+		}
+		var b bytes.Buffer
+		require.NoError(t, g.Drawing().SVG(&b))
+		return g.Drawing(), strings.Count(b.String(), "<path")
+	}
+	broken := func(i, j int) Mark {
+		if i == j {
+			return NoMark
+		}
+		return Full
+	}
+	small, _ := svg(gridMost, broken)
+	large, paths := svg(4*gridMost, broken)
+	require.InDelta(t, small.Width, large.Width, 20)
+	require.Less(t, paths, 4*4*gridMost)
+	require.Equal(t, []int{1, 1, 2, 3}, []int{NamesApart(gridMost), NamesApart(gridMost + 1), NamesApart(2*gridMost + 50), NamesApart(4*gridMost + 50)})
+
+	seen := map[string]Mark{}
+	for _, m := range []Mark{NoMark, Open, Half, Full, Question} {
+		d := Drawing{20, 20, func(p *Pen) { p.block(Box{0, 0, 20, 20}, m, false) }}
+		var b bytes.Buffer
+		require.NoError(t, d.PNG(&b))
+		img, err := png.Decode(&b)
+		require.NoError(t, err)
+		look := ""
+		for _, y := range []int{5, 20} {
+			c := color.GrayModel.Convert(img.At(13, y)).(color.Gray).Y
+			look += fmt.Sprint(c/12, " ")
+		}
+		require.NotContains(t, seen, look, "%v looks like %v", m, seen[look])
+		seen[look] = m
+	}
 }
