@@ -20,22 +20,30 @@ import (
 // table is shown again.
 
 // tellsOfMove matches a log message of a link or neighbour that came or went.
-var tellsOfMove = regexp.MustCompile(`(?i)changed state to|-ADJ|(?:ADJ|NBR|NEIGHBOU?R)_?CHA?NG|\blink (?:is )?(?:up|down)\b|from \w+ to (?:down|full|idle|established|init)\b`)
+var tellsOfMove = regexp.MustCompile(`(?i)changed state to|-ADJ|(?:ADJ|NBR|NEIGHBOU?R)_?CHA?NG|\blink (?:is )?(?:up` +
+	`|down)\b|from \w+ to (?:down|full|idle|established|init)\b`)
 
 // alters are commands that change what a device does with packets, in the words of shells and of devices.
 var alters = regexp.MustCompile(`(?i)^(?:sudo |do |run )?(?:\S*/)?(?:` + strings.Join([]string{
-	`ip (?:-\S+ |netns exec \S+ (?:\S*/)?ip )*(?:-\S+ )*(?:ro?u?t?e?|ru?l?e?|a(?:d?d?r?|ddress)|li?n?k?|ne?i?g?h?|nexthop|tunnel|tun|xfrm|vrf) (?:add|del|delete|replace|change|append|prepend|flush|set|restore)\b`,
+	`ip (?:-\S+ |netns exec \S+ (?:\S*/)?ip )*(?:-\S+ )*(?:ro?u?t?e?|ru?l?e?|a(?:d?d?r?|ddress)|li?n?k?|ne?i?g?h?` +
+		`|nexthop|tunnel|tun|xfrm|vrf) (?:add|del|delete|replace|change|append|prepend|flush|set|restore)\b`,
 	`route (?:-\S+ )*(?:add|del|delete|change|flush)\b`,
-	`ifconfig \S+ [^|]`, `if(?:up|down) `, `dhclient\b`, `netplan (?:apply|try)`, `nmcli .*\b(?:up|down|add|delete|modify|reload|connect|disconnect)\b`,
+	`ifconfig \S+ [^|]`, `if(?:up|down) `, `dhclient\b`, `netplan (?:apply|try)`, `nmcli .*\b(?:up|down|add|delete` +
+		`|modify|reload|connect|disconnect)\b`,
 	`(?:systemctl|rc-service|service) .*\b(?:start|stop|restart|reload)\b`,
 	`sysctl (?:\S+ )*(?:-w|[\w./-]+\s?=)`, `echo .*> ?/proc/sys/net`,
 	`birdc? .*\b(?:configure|enable|disable|restart|reload)\b`, `vtysh .*-c ['"]?conf`,
-	`(?:ip6?tables|ebtables)(?:-restore\b| .*(?-i:-[AIDFPRXN]\b))`, `nft (?:-\S+ )*(?:add|insert|delete|flush|replace|create)\b`, `nft (?:\S+ )*-f`,
-	`pfctl .*(?-i:-[fdeF]\b)`, `ufw (?:allow|deny|reject|limit|enable|disable|reload|delete|insert|route|default)`, `firewall-cmd .*--(?:add|remove|reload|set|change)`,
+	`(?:ip6?tables|ebtables)(?:-restore\b| .*(?-i:-[AIDFPRXN]\b))`, `nft (?:-\S+ )*(?:add|insert|delete|flush` +
+		`|replace|create)\b`, `nft (?:\S+ )*-f`,
+	`pfctl .*(?-i:-[fdeF]\b)`, `ufw (?:allow|deny|reject|limit|enable|disable|reload|delete|insert|route|default)`,
+	`firewall-cmd .*--(?:add|remove|reload|set|change)`,
 	`(?:New|Remove|Set)-NetRoute\b`, `netsh .*\b(?:add|delete|set|reset)\b`,
-	`reload\b`, `reboot\b`, `request system (?:reboot|halt|power)`, `clear (?:ip|ipv6|bgp|ospf|ospf3|isis|rip|arp|route|routes|routing|neighbors?|nat|xlate|conn|session)\b`,
-	`reset (?:ip|ipv6|bgp|ospf|isis|rip|arp)\b`, `commit(?: [^c]|$)`, `rollback\b`, `configure replace\b`, `(?:de)?activate \S`,
-	`(?:set|delete|unset|edit) (?:routing|route|router|routes|protocols|interfaces?|ip|ipv6|network|security|firewall|policy|policy-options|vrf|static-route|system (?:interface|settings)|vsys|virtual-router)\b`,
+	`reload\b`, `reboot\b`, `request system (?:reboot|halt|power)`, `clear (?:ip|ipv6|bgp|ospf|ospf3|isis|rip|arp` +
+		`|route|routes|routing|neighbors?|nat|xlate|conn|session)\b`,
+	`reset (?:ip|ipv6|bgp|ospf|isis|rip|arp)\b`, `commit(?: [^c]|$)`, `rollback\b`, `configure replace\b`,
+	`(?:de)?activate \S`,
+	`(?:set|delete|unset|edit) (?:routing|route|router|routes|protocols|interfaces?|ip|ipv6|network|security` +
+		`|firewall|policy|policy-options|vrf|static-route|system (?:interface|settings)|vsys|virtual-router)\b`,
 	`/?(?:ip|ipv6|routing|interface)[ /].*\b(?:add|remove|set|enable|disable)\b`,
 }, "|") + `)`)
 
@@ -43,17 +51,22 @@ var alters = regexp.MustCompile(`(?i)^(?:sudo |do |run )?(?:\S*/)?(?:` + strings
 var configuring = regexp.MustCompile(`^\S*\((?:conf|cfg|config)[^()]*\)|^\[[~*]?[A-Za-z][^\]@\s]*\]`)
 
 // harmless are lines typed in such a mode that change nothing of what becomes of packets.
-var harmless = regexp.MustCompile(`(?i)^(?:(?:do |run )?(?:show|sh|display|dis|ping|traceroute|tracert|wr|write|copy|save|dir|terminal|term|more|who|help)\b|(?:end|ex|exit|q|quit|return|top|up|abort|commit check|conf(?:ig(?:ure)?)? ?t?(?:erm(?:inal)?)?)$|[!#?]|` +
-	`(?:interface|int|description|desc|name|hostname|sysname|logging|log|info-center|username|local-user|user-interface|line|banner|header|snmp\S*|ntp\S*|clock|alias|login|password|aaa|tacacs\S*|radius\S*|router)\b)`)
+var harmless = regexp.MustCompile(`(?i)^(?:(?:do |run )?(?:show|sh|display|dis|ping|traceroute|tracert|wr|write|copy` +
+	`|save|dir|terminal|term|more|who|help)\b|(?:end|ex|exit|q|quit|return|top|up|abort|commit check` +
+	`|conf(?:ig(?:ure)?)? ?t?(?:erm(?:inal)?)?)$|[!#?]|` +
+	`(?:interface|int|description|desc|name|hostname|sysname|logging|log|info-center|username|local-user` +
+	`|user-interface|line|banner|header|snmp\S*|ntp\S*|clock|alias|login|password|aaa|tacacs\S*|radius\S*|router)\b)`)
 
 // ofRoute matches a statement about one route.
 var ofRoute = regexp.MustCompile(`(?i)\b(?:route|route-static|static-route|NetRoute)\b`)
 
 // watches matches a command that shows changes as they come rather than a table.
-var watches = regexp.MustCompile(`(?i)^(?:sudo )?(?:timeout \S+ )?(?:\S*/)?(?:ip (?:-\S+ )*mo(?:n|ni|nit|nito|nitor)?\b|rtmon\b|route (?:-n )?monitor\b)`)
+var watches = regexp.MustCompile(`(?i)^(?:sudo )?(?:timeout \S+ )?(?:\S*/)?(?:ip (?:-\S+ )*mo(?:n|ni|nit|nito` +
+	`|nitor)?\b|rtmon\b|route (?:-n )?monitor\b)`)
 
 // showsHistory matches a command that shows messages of before.
-var showsHistory = regexp.MustCompile(`(?i)\b(?:log|logs|logging|logbuffer|trapbuffer|syslog|messages|dmesg|journalctl|events?|history)\b`)
+var showsHistory = regexp.MustCompile(`(?i)\b(?:log|logs|logging|logbuffer|trapbuffer|syslog|messages|dmesg` +
+	`|journalctl|events?|history)\b`)
 
 var (
 	aboutLink = regexp.MustCompile(`(?i)\b(?:interface|nbr|neighbou?r|peer) (\S+?)[,:]?(?: |$)`)
@@ -133,7 +146,8 @@ func (c *Capture) changedAfterwards(commands []typed, file uint32) {
 			again := shown[shownKey(p, t)]
 			for _, key := range []string{p.Device + "\x00" + p.Space, ofAnyone} {
 				all := of[key]
-				n, _ := slices.BinarySearchFunc(all, p.Where.Off+1, func(u alteration, at uint32) int { return cmp.Compare(u.mark.Off, at) })
+				n, _ := slices.BinarySearchFunc(all, p.Where.Off+1,
+					func(u alteration, at uint32) int { return cmp.Compare(u.mark.Off, at) })
 				switch {
 				case n == len(all):
 				case again <= p.Where.Off:
@@ -178,7 +192,8 @@ func alteredRows(t *network.TableFacts, alterations []alteration) (rows []networ
 		if u.prefix.IsValid() && (route.FamilyOf(u.prefix.Addr()) != t.Family || u.table != "" && u.table != t.Name) {
 			continue
 		}
-		if !u.prefix.IsValid() || i >= mostAlterations || anyWithin(hops, u.prefix) { // routes that it does not name may change with it
+		// routes that it does not name may change with it
+		if !u.prefix.IsValid() || i >= mostAlterations || anyWithin(hops, u.prefix) {
 			return []network.UnreadRow{{Prefix: t.Family.Default(), Any: true, Changed: true, Mark: u.mark}}
 		}
 		rows = append(rows, network.UnreadRow{Prefix: u.prefix, Changed: true, Mark: u.mark})

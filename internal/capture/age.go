@@ -18,7 +18,8 @@ var units = []struct {
 
 // age words the first age on a line, its two largest units; "" where there is none.
 func age(line string) string {
-	for _, w := range strings.FieldsFunc(line, func(r rune) bool { return r == ' ' || r == '\t' || r == ',' || r == '(' || r == ')' }) {
+	for _, w := range strings.FieldsFunc(line,
+		func(r rune) bool { return r == ' ' || r == '\t' || r == ',' || r == '(' || r == ')' }) {
 		if ages.MatchString(w) {
 			return ageWords(w)
 		}

@@ -7,18 +7,22 @@ import (
 )
 
 // fromHeading is a search that shows all from a heading on which stands above every route.
-var fromHeading = regexp.MustCompile(`\|\s*(?:b|be|beg|begin)\s+"?(?:gateway|codes?|destination|gateway of last resort)\b[^|]*$`)
+var fromHeading = regexp.MustCompile(`\|\s*(?:b|be|beg|begin)\s+"?(?:gateway|codes?|destination` +
+	`|gateway of last resort)\b[^|]*$`)
 
 // routeWord is a word that asks for routes, whole or shortened.
-var routeWord = regexp.MustCompile(`^(?:ro(?:ut?|ute?s?|uting)?(?:[-_]?(?:tables?|entry|entries|info))?|ip-?routes?|rib|fib|cef)$`)
+var routeWord = regexp.MustCompile(`^(?:ro(?:ut?|ute?s?|uting)?(?:[-_]?(?:tables?|entry|entries|info))?|ip-?routes?` +
+	`|rib|fib|cef)$`)
 
 // sourceWords in front of a word for routes ask for those of one source.
-var sourceWords = set(`static connected direct ospf ospf3 ospfv3 ospf6 ospfv2 bgp rip ripng isis is-is eigrp babel odr nhrp`)
+var sourceWords = set(`static connected direct ospf ospf3 ospfv3 ospf6 ospfv2 bgp rip ripng isis is-is eigrp babel odr
+	nhrp`)
 
 // wholeWords behind a word for routes change how a table is shown, or which, and leave no route out of it.
 var wholeWords = set(`
 	all show list print main global
-	detail details detailed extensive terse brief summary verbose wide expanded expand full long advanced statistics stats
+	detail details detailed extensive terse brief summary verbose wide expanded expand full long advanced statistics
+	stats
 	ipv4 ipv6 ip inet inet4 inet6 ip4 ip6 -4 -6 unicast afi-all safi-all
 	route routes routing rib fib table tables entry entries database active best primary installed nexthop-group
 	forwarding forwarding-table
@@ -29,7 +33,8 @@ var wholeWords = set(`
 
 // nameWords stand in front of a name that no route is chosen by: of a table, an instance, a family, a part of the box.
 var nameWords = set(`
-	vrf table instance vpn-instance routing-instance vr virtual-router vrouter logical-router logical-system vsys vdom tenant
+	vrf table instance vpn-instance routing-instance vr virtual-router vrouter logical-router logical-system vsys vdom
+	tenant
 	context family afi safi slot member node fpc
 `)
 
@@ -65,8 +70,8 @@ var either = strings.NewReplacer("||", ";", "&&", ";")
 // quotes are what a shell's command may be wrapped in.
 var quotes = strings.NewReplacer("'", " ", `"`, " ", "`", " ", "(", " ", ")", " ", "$ ", " ")
 
-// asksForPart reports whether a command asks for a part of a routing table, or in words of which nobody knows that they do not. Several
-// commands in one line ask for a part where one of them does.
+// asksForPart reports whether a command asks for a part of a routing table, or in words of which nobody knows that they
+// do not. Several commands in one line ask for a part where one of them does.
 func asksForPart(command string) bool { return partOf(command, partOfTable, ofOtherThings) }
 
 // asksForPartOfOwn reports the same of a protocol's own list, which the word for the protocol asks for as a whole.
@@ -99,12 +104,14 @@ func isShow(w string) bool {
 // neighbours: a search in that leaves no route out.
 func ofOtherThings(w []string) bool {
 	for i, word := range w {
-		if !isKernel(w[:i]) || strings.HasPrefix(word, "-") || slices.Contains([]string{"-n", "-netns", "-f", "-family"}, w[i-1]) {
+		if !isKernel(w[:i]) || strings.HasPrefix(word, "-") ||
+			slices.Contains([]string{"-n", "-netns", "-f", "-family"}, w[i-1]) {
 			continue
 		}
-		return slices.ContainsFunc([]string{"address", "link", "neighbour", "neighbor", "maddress"}, func(thing string) bool {
-			return strings.HasPrefix(thing, word)
-		})
+		return slices.ContainsFunc([]string{"address", "link", "neighbour", "neighbor", "maddress"},
+			func(thing string) bool {
+				return strings.HasPrefix(thing, word)
+			})
 	}
 	return false
 }
@@ -192,7 +199,8 @@ func partOfList(w []string) bool {
 	return false
 }
 
-// routesAt finds the word that asks for routes, -1 where none does: the last one, but for iproute's, which what is looked for follows.
+// routesAt finds the word that asks for routes, -1 where none does: the last one, but for iproute's, which what is
+// looked for follows.
 func routesAt(w []string) int {
 	at := -1
 	for i, word := range w {

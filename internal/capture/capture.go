@@ -149,7 +149,8 @@ func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
 		}
 		first := len(c.Parts)
 		for _, st := range stretches {
-			p := Part{Device: s.device, Remote: s.remote, Command: s.command, Space: commandSpace(s.command), Score: st.score, Reading: st.Reading}
+			p := Part{Device: s.device, Remote: s.remote, Command: s.command, Space: commandSpace(s.command),
+				Score: st.score, Reading: st.Reading}
 			p.Where = src.original(route.Mark{File: file, Off: uint32(s.lo + st.lo), End: uint32(s.lo + st.hi)})
 			p.MapMarks(func(m route.Mark) route.Mark {
 				m.Off, m.End = m.Off+uint32(s.lo+st.lo), m.End+uint32(s.lo+st.lo)
@@ -173,7 +174,8 @@ func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
 			for i := range p.Facts.Tables {
 				t := &p.Facts.Tables[i]
 				t.Layout = p.Layout
-				if asked.Known() && (t.Kind != network.Database || broken || s.command == "" || asksForPartOfOwn(s.command)) {
+				if asked.Known() && (t.Kind != network.Database || broken || s.command == "" ||
+					asksForPartOfOwn(s.command)) {
 					t.Filtered = asked
 				}
 				if t.Filtered.Known() {
@@ -204,12 +206,14 @@ func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
 	return c
 }
 
-var errAway = errors.New("this is no answer to the command above: another device answers, and no prompt that is known tells which")
+var errAway = errors.New("this is no answer to the command above: another device answers, and no prompt that is " +
+	"known tells which")
 
 var errGlued = errors.New("the command above lost a blank or a byte, so that nobody knows which table it asked for")
 
 // gluedCommand matches a command of which a word lost a byte, or the name of a table the blank before it.
-var gluedCommand = regexp.MustCompile(`(?i)` + void + `|\broute\b.*\s(?:vrf|vpn-instance|routing-instance|virtual-router|instance)[A-Za-z0-9]|^ip\b.*(?:\btable\d|showtable|listtable|lstable|routeshow)|^iproute\s`)
+var gluedCommand = regexp.MustCompile(`(?i)` + void + `|\broute\b.*\s(?:vrf|vpn-instance|routing-instance` +
+	`|virtual-router|instance)[A-Za-z0-9]|^ip\b.*(?:\btable\d|showtable|listtable|lstable|routeshow)|^iproute\s`)
 
 // nobodys leaves unread what came after a command of which nobody knows what or whom it asked, where anything of it was
 // read; why tells what is wrong with the command.

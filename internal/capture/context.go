@@ -12,14 +12,17 @@ import (
 
 // tableWords stand in front of a table's name: the VRF, the routing instance, the virtual router, a kernel's table.
 var tableWords = map[string]bool{
-	"vrf": true, "vpn-instance": true, "instance": true, "routing-instance": true, "virtual-router": true, "vr": true, "table": true,
+	"vrf": true, "vpn-instance": true, "instance": true, "routing-instance": true, "virtual-router": true, "vr": true,
+	"table":   true,
 	"vrouter": true,
 }
 
 // sameTable are names that mean the default table, or all of them.
 var sameTable = map[string]bool{
-	"": true, "default": true, "global": true, "main": true, "local": true, "all": true, "254": true, "255": true, "0": true, "*": true,
-	"inet.0": true, "inet6.0": true, "master": true, "ipv4": true, "ipv6": true, "unicast": true, "public": true, "detail": true,
+	"": true, "default": true, "global": true, "main": true, "local": true, "all": true, "254": true, "255": true,
+	"0": true, "*": true,
+	"inet.0": true, "inet6.0": true, "master": true, "ipv4": true, "ipv6": true, "unicast": true, "public": true,
+	"detail": true,
 }
 
 // tableName is what a table may be called.
@@ -76,7 +79,8 @@ func bareCommandIn(src *Source, unread []layout.Unread) string {
 }
 
 // anyPrompt is a command for routes behind whatever may be a prompt.
-var anyPrompt = regexp.MustCompile(`^\s*(?:\S{0,60}\s?[$#>%\]]\s*)?((?:show|sho|sh|do|ip|display|dis|get|netstat|route|print|birdc|run|vtysh)\s.*)$`)
+var anyPrompt = regexp.MustCompile(`^\s*(?:\S{0,60}\s?[$#>%\]]\s*)?((?:show|sho|sh|do|ip|display|dis|get|netstat` +
+	`|route|print|birdc|run|vtysh)\s.*)$`)
 
 // commandScopes returns what a listing that was asked for in part answers for all the same: the one address that was
 // asked for, or the prefix with all that is in it. A search behind a pipe, a source, an interface answers for nothing.

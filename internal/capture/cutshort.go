@@ -12,7 +12,8 @@ import (
 
 // ofRules are the layouts of texts that tell what decides over packets: what follows the end of a cut one may decide
 // too.
-var ofRules = []string{"statements", "hierarchy", "blocks", "nftables text", "saved rules", "listed chains", "rule set", "paths"}
+var ofRules = []string{"statements", "hierarchy", "blocks", "nftables text", "saved rules", "listed chains", "rule set",
+	"paths"}
 
 // cutShort keeps that a configuration or a listing of rules stops in the middle of its last line.
 func (c *Capture) cutShort() *Capture {
@@ -22,14 +23,17 @@ func (c *Capture) cutShort() *Capture {
 	if indented {
 		text = bytes.TrimRight(text, " \t\r\n")
 	}
-	if len(c.Parts) == 0 || !indented && !unlikeOthers(text, raw) || slices.Contains([]string{"end", "exit", "quit", "return", "!", "}", "next", "COMMIT", "#"}, string(lastLine(text))) {
+	if len(c.Parts) == 0 || !indented && !unlikeOthers(text, raw) ||
+		slices.Contains([]string{"end", "exit", "quit", "return", "!", "}", "next", "COMMIT", "#"},
+			string(lastLine(text))) {
 		return c
 	}
 	lo := len(text) - len(lastLine(text))
 	for i := range c.Parts {
 		p := &c.Parts[i]
 		mark := c.Source.original(route.Mark{File: p.Where.File, Off: uint32(lo), End: uint32(len(text))})
-		if slices.Contains(ofRules, p.Layout) && p.Where.Off <= mark.Off && mark.Off < p.Where.End { // a prompt below it is no line of it
+		// a prompt below it is no line of it
+		if slices.Contains(ofRules, p.Layout) && p.Where.Off <= mark.Off && mark.Off < p.Where.End {
 			p.doubt(mark)
 		}
 	}

@@ -121,25 +121,29 @@ func (s *Source) wrapped(unread map[int]bool) (longest, broken []int) {
 		if _, _, ok := p.prompt(s.text[lo:hi]); ok {
 			prompts[len(lengths)] = true
 		}
-		if bytes.Contains(s.text[lo:hi], []byte(void)) || beginsRow(s.text[lo:hi]) { // taken out already, or a row of its own
+		// taken out already, or a row of its own
+		if bytes.Contains(s.text[lo:hi], []byte(void)) || beginsRow(s.text[lo:hi]) {
 			prompts[len(lengths)] = true
 		}
 		rests[len(lengths)] = restOfRow.Match(s.text[lo:hi])
 		word, _, _ := bytes.Cut(bytes.TrimLeft(s.text[lo:min(hi, lo+60)], " \t"), []byte(" "))
 		first = append(first, string(word))
-		lengths, words = append(lengths, hi-lo), append(words, min(len(bytes.Fields(s.text[lo:min(hi, lo+4*remnant)])), 2))
+		lengths, words = append(lengths, hi-lo), append(words,
+			min(len(bytes.Fields(s.text[lo:min(hi, lo+4*remnant)])), 2))
 		most = max(most, hi-lo)
 	}
 	if most < leastWidth || most > mostWidth {
 		return nil, nil
 	}
 	for i, n := range lengths {
-		if n == most && i+1 < len(lengths) && lengths[i+1] > 0 && !prompts[i+1] && (first[i] != first[i+1] || first[i] == "") {
+		if n == most && i+1 < len(lengths) && lengths[i+1] > 0 && !prompts[i+1] &&
+			(first[i] != first[i+1] || first[i] == "") {
 			longest = append(longest, i)
 		}
 	}
 	for _, i := range longest {
-		if nothing, is := unread[i+1]; is && (len(longest) > 1 || rests[i+1] || nothing && words[i+1] == 1 && lengths[i+1] <= remnant) {
+		if nothing, is := unread[i+1]; is &&
+			(len(longest) > 1 || rests[i+1] || nothing && words[i+1] == 1 && lengths[i+1] <= remnant) {
 			broken = append(broken, i)
 		}
 	}
@@ -151,7 +155,8 @@ var rowBegin = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9*> ]{0,7}[ >*]\d+\.\d+\.\d
 
 // fullRow matches a destination at the begin of a line with more than one word behind it. Below a line that blanks fill
 // up, as they fill every row of some tables, it is a row of its own.
-var fullRow = regexp.MustCompile(`^(?:default|\d+\.\d+\.\d+\.\d+(?:/\d+)?|[0-9A-Fa-f]{0,4}:[0-9A-Fa-f:]*(?:/\d+)?)[ \t]+\S+[ \t]+\S`)
+var fullRow = regexp.MustCompile(`^(?:default|\d+\.\d+\.\d+\.\d+(?:/\d+)?` +
+	`|[0-9A-Fa-f]{0,4}:[0-9A-Fa-f:]*(?:/\d+)?)[ \t]+\S+[ \t]+\S`)
 
 // beginsRow reports whether a line is the begin of a row, which is never the rest of the line above.
 func beginsRow(line []byte) bool {
@@ -184,7 +189,8 @@ func (s *Source) endsInTheMiddle() bool {
 	rest := t[:len(t)-len(last)]
 	for lo, hi := range layout.Lines(rest) {
 		other, sign := lastWord(rest[lo:hi])
-		if sign == behind && (other == word || ages.MatchString(word) && ages.MatchString(other) || isDigits(word) && isDigits(other)) {
+		if sign == behind && (other == word || ages.MatchString(word) && ages.MatchString(other) ||
+			isDigits(word) && isDigits(other)) {
 			return false
 		}
 	}
@@ -219,7 +225,8 @@ func (c *Capture) unreadLines() map[int]bool {
 }
 
 // rowErrors are the reasons for which a row is not read that is one.
-var rowErrors = []error{layout.ErrPrefixLength, layout.ErrMaskGap, layout.ErrAddress, layout.ErrNumber, layout.ErrNoLength, layout.ErrFamily}
+var rowErrors = []error{layout.ErrPrefixLength, layout.ErrMaskGap, layout.ErrAddress, layout.ErrNumber,
+	layout.ErrNoLength, layout.ErrFamily}
 
 func (c *Capture) routes() int {
 	n := 0
@@ -251,7 +258,8 @@ func (c *Capture) unreadRaw() int {
 
 // atEdges reads a capture again where lines were broken or cut, and returns the better reading.
 func (c *Capture) atEdges(read func(*Source) *Capture) *Capture {
-	if last := bytes.Count(c.Source.text, []byte{'\n'}); c.Source.endsInTheMiddle() && !document(c.Source.text) && c.restsOn(last) {
+	if last := bytes.Count(c.Source.text, []byte{'\n'}); c.Source.endsInTheMiddle() && !document(c.Source.text) &&
+		c.restsOn(last) {
 		c = read(c.Source.changed(map[int]change{last: voidLine}))
 		c.explain(errEnd, func(line int) bool { return line == last })
 	}
@@ -319,5 +327,6 @@ func (c *Capture) explain(why error, is func(line int) bool) {
 
 // isWordByte tells what a name, an address or a prefix is made of.
 func isWordByte(c byte) bool {
-	return c >= '0' && c <= '9' || c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || bytes.IndexByte([]byte("./:-_%@"), c) >= 0
+	return c >= '0' && c <= '9' || c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' ||
+		bytes.IndexByte([]byte("./:-_%@"), c) >= 0
 }

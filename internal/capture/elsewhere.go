@@ -9,7 +9,8 @@ import (
 // network namespace or in a container, which forward for themselves.
 
 // atOther matches a command given to another device by ssh in one line: its name, and what it is to run.
-var atOther = regexp.MustCompile(`^(?:sudo )?(?:\S*/)?ssh2? (?:-[46AaCkqTtvXxY]+ |-[Eipolc] ?\S+ )*(?:[\w.-]+@)?([A-Za-z][\w.-]*) +(?:-- )?["']?([^"'\s][^"']*)["']?`)
+var atOther = regexp.MustCompile(`^(?:sudo )?(?:\S*/)?ssh2? (?:-[46AaCkqTtvXxY]+ ` +
+	`|-[Eipolc] ?\S+ )*(?:[\w.-]+@)?([A-Za-z][\w.-]*) +(?:-- )?["']?([^"'\s][^"']*)["']?`)
 
 // onOther returns the device that a command is given to through another one, "" where it is not, and what it is given.
 func onOther(command string) (device, given string) {
@@ -21,10 +22,12 @@ func onOther(command string) (device, given string) {
 
 // asksAtOnce matches what is run there and tells something; behind anything else, an option or a shell, somebody may
 // have typed what no capture shows.
-var asksAtOnce = regexp.MustCompile(`^(?:sudo )?(?:` + kernelTool + ` \S|(?:\S*/)?(?:netstat|route|ifconfig|arp)$|(?:show|display|get) )`)
+var asksAtOnce = regexp.MustCompile(`^(?:sudo )?(?:` + kernelTool + ` \S|(?:\S*/)?(?:netstat|route|ifconfig|arp)$` +
+	`|(?:show|display|get) )`)
 
 // goesAway matches a command with which somebody goes on to another device.
-var goesAway = regexp.MustCompile(`^(?:s?rlogin|ssh|slogin|telnet|connect|attach|session|stelnet|ssh2|mosh|vrf-ssh)\b|^(?:request routing-engine login|start shell)`)
+var goesAway = regexp.MustCompile(`^(?:s?rlogin|ssh|slogin|telnet|connect|attach|session|stelnet|ssh2|mosh` +
+	`|vrf-ssh)\b|^(?:request routing-engine login|start shell)`)
 
 // noAnswer matches a command after which whatever tells routes is not its answer.
 var noAnswer = regexp.MustCompile(`^(?:exit|quit|logout|logoff|date|uptime|ping6?|traceroute6?|tracert)(?: [^;|&]*)?$`)
@@ -37,14 +40,17 @@ var asksSpace = regexp.MustCompile(`^(?:sudo )?(?:\S*/)?ip (?:-\S+ )*?(?:netns e
 const kernelTool = `(?:\S*/)?(?:ip\w*|netstat|route|vtysh|birdc6?|nft|sysctl|ifconfig|arp|ss|cat|sh|bash)\b`
 
 // asksContainer matches a command that is run in a container whose name it gives.
-var asksContainer = regexp.MustCompile(`^(?:sudo )?[\w./-]+ (?:\w+ )?exec (?:-[it]+ |--(?:tty|interactive) )*([A-Za-z][\w.-]*) (?:-- )?["']?` + kernelTool)
+var asksContainer = regexp.MustCompile(`^(?:sudo )?[\w./-]+ (?:\w+ )?exec (?:-[it]+ |--(?:tty` +
+	`|interactive) )*([A-Za-z][\w.-]*) (?:-- )?["']?` + kernelTool)
 
 // inSpace matches one that is run in the namespace of a process, of a container or another machine whose name is not
 // plain.
-var inSpace = regexp.MustCompile(`^(?:sudo )?(?:\S*/)?(?:(?:nsenter|unshare|chroot|sshpass|rsh|systemd-run|machinectl|xargs)|[\w.-]+ (?:(?:[^|]* )?(?:exec|attach) |run )[^|]*\s["']?` + kernelTool + `)`)
+var inSpace = regexp.MustCompile(`^(?:sudo )?(?:\S*/)?(?:(?:nsenter|unshare|chroot|sshpass|rsh|systemd-run` +
+	`|machinectl|xargs)|[\w.-]+ (?:(?:[^|]* )?(?:exec|attach) |run )[^|]*\s["']?` + kernelTool + `)`)
 
 // asksDevice matches a command in a device's own words, of which "run" may be one.
-var asksDevice = regexp.MustCompile(`^(?:sho?w?|disp?l?a?y?|get|do|run|clear|debug|monitor|more|set|no|undo|exec|execute)\b|^\S+ run (?:show|display|get)\b`)
+var asksDevice = regexp.MustCompile(`^(?:sho?w?|disp?l?a?y?|get|do|run|clear|debug|monitor|more|set|no|undo|exec` +
+	`|execute)\b|^\S+ run (?:show|display|get)\b`)
 
 // ownExec is iproute's own, which say where.
 var ownExec = regexp.MustCompile(`\bip (?:-\S+ )*(?:netns|vrf) exec\b`)
@@ -64,5 +70,6 @@ func commandSpace(command string) string {
 func elsewhere(command string) bool {
 	low := strings.ToLower(command)
 	return goesAway.MatchString(low) || noAnswer.MatchString(low) ||
-		inSpace.MatchString(command) && !ownExec.MatchString(command) && commandSpace(command) == "" && !asksDevice.MatchString(low)
+		inSpace.MatchString(command) && !ownExec.MatchString(command) && commandSpace(command) == "" &&
+			!asksDevice.MatchString(low)
 }

@@ -72,7 +72,8 @@ var rowAlone = regexp.MustCompile(`^[ *>A-Za-z0-9]{0,12}?\b\d+\.\d+\.\d+\.\d+(?:
 
 // isRow reports whether a line that did not pass is a row all the same, whole and of the table around it.
 func isRow(line []byte, why error) bool {
-	return errors.Is(why, errNowhere) && rowAlone.Match(line) && !bytes.Contains(line, []byte(void)) && !bytes.ContainsRune(line, 0)
+	return errors.Is(why, errNowhere) && rowAlone.Match(line) && !bytes.Contains(line, []byte(void)) &&
+		!bytes.ContainsRune(line, 0)
 }
 
 // outside returns the lines, from 0, of routes that do not pass, and why. Attributes are looked at once each, however
@@ -182,8 +183,10 @@ func passes(a *route.Attributes, own map[string]bool, named bool) error {
 // noNames are words of rows that a reader takes for an interface where a row is not what it seems. Names of protocols
 // are none of them: links are called so.
 var noNames = map[string]bool{
-	"via": true, "dev": true, "is": true, "are": true, "directly": true, "connected": true, "metric": true, "proto": true, "scope": true,
-	"table": true, "weight": true, "nexthop": true, "and": true, "the": true, "to": true, "from": true, "subnetted": true, "age": true,
+	"via": true, "dev": true, "is": true, "are": true, "directly": true, "connected": true, "metric": true,
+	"proto": true, "scope": true,
+	"table": true, "weight": true, "nexthop": true, "and": true, "the": true, "to": true, "from": true,
+	"subnetted": true, "age": true,
 	"n/a": true, "none": true, "-": true, "--": true, "---": true, "unreachable": true,
 }
 
@@ -199,7 +202,8 @@ func plausible(s string) bool {
 		return true
 	}
 	switch {
-	case len(s) > 64, noNames[strings.ToLower(s)], strings.ContainsAny(s, ",;\"'|()[]{}<>¤#"), strings.Contains(s, "::"), strings.Index(s, "=") > 0, !strings.ContainsFunc(s, isNameLetter):
+	case len(s) > 64, noNames[strings.ToLower(s)], strings.ContainsAny(s, ",;\"'|()[]{}<>¤#"), strings.Contains(s,
+		"::"), strings.Index(s, "=") > 0, !strings.ContainsFunc(s, isNameLetter):
 		return false
 	case strings.Contains(s, " "):
 		return twoWords.MatchString(s)

@@ -196,7 +196,8 @@ func (g *glosser) route(t *network.TableFacts, r route.Route) {
 			continue
 		}
 		it := Item{Route: &r, Table: t, First: first, Used: used, HeardOfAgo: age(string(line))}
-		for word := range strings.FieldsFuncSeq(strings.ToLower(string(line)), func(c rune) bool { return !isAddressByte(c) }) {
+		for word := range strings.FieldsFuncSeq(strings.ToLower(string(line)),
+			func(c rune) bool { return !isAddressByte(c) }) {
 			if hops := byAddress[word]; len(hops) > 0 && !slices.Contains(it.Hops, hops[0]) {
 				it.Hops = append(it.Hops, hops...)
 			}
@@ -218,7 +219,8 @@ func isAddressByte(c rune) bool {
 
 var (
 	keyLine = regexp.MustCompile(
-		`(?i)^\s*(?:codes|[a-z ]*flags|legend|origin|status codes|sub-codes)\b[^:]*:|^'?.'? denotes|'\[x/y\]' denotes|^\+ = |^\s*(?:\S{1,4}(?: \S{1,3})?) - \w`,
+		`(?i)^\s*(?:codes|[a-z ]*flags|legend|origin|status codes|sub-codes)\b[^:]*:|^'?.'? denotes` +
+			`|'\[x/y\]' denotes|^\+ = |^\s*(?:\S{1,4}(?: \S{1,3})?) - \w`,
 	)
 	parentLine = regexp.MustCompile(`is (?:variably )?subnetted,`)
 	countLine  = regexp.MustCompile(

@@ -21,9 +21,11 @@ var headingForms = []*regexp.Regexp{
 	// ==> folder/name.txt <==
 	regexp.MustCompile(`^==> (\S+) <==$`),
 	// Host: name
-	regexp.MustCompile(`^(?:Host|Hostname|Device|Router|Switch|Firewall|Node)\s*[:=]?\s+([A-Za-z][\w.-]*\w)\s*(?:[,(].*)?$`),
+	regexp.MustCompile(`^(?:Host|Hostname|Device|Router|Switch|Firewall` +
+		`|Node)\s*[:=]?\s+([A-Za-z][\w.-]*\w)\s*(?:[,(].*)?$`),
 	// Connecting to name...
-	regexp.MustCompile(`^(?:Connecting to|Connected to|Output (?:of|from)|Results? (?:of|from)) ([A-Za-z][\w.-]*?\w)(?:\.{2,}|[.:])?$`),
+	regexp.MustCompile(`^(?:Connecting to|Connected to|Output (?:of|from)|Results? (?:of` +
+		`|from)) ([A-Za-z][\w.-]*?\w)(?:\.{2,}|[.:])?$`),
 	// name | CHANGED | rc=0 >>
 	regexp.MustCompile(`^([A-Za-z][\w.-]*) \| \w+(?: \| rc=\d+)? (?:>>|=>.*)$`),
 	// ok: [name] => what was answered
@@ -33,16 +35,20 @@ var headingForms = []*regexp.Regexp{
 }
 
 // noDevice are words between signs that name no device.
-var noDevice = set(`ipv4 ipv6 ip routing routes route table tables arp interface interfaces begin end start stop done output config configuration
-	running-config startup-config version neighbors neighbours summary default main local more snip cut before after static connected bgp ospf rip isis`)
+var noDevice = set(`ipv4 ipv6 ip routing routes route table tables arp interface interfaces begin end start stop done
+	output config configuration running-config startup-config version neighbors neighbours summary default main local
+	more snip cut before after static connected bgp ospf rip isis`)
 
 // portName matches names that interfaces have everywhere.
-var portName = regexp.MustCompile(`(?i)^(?:eth|en[ospx]|wlan|wl[opx]|lo|br|bond|vlan|vlanif|ge|xe|et|te|gi|fa|po|port|port-channel|tun|tap|veth|vmk|vmnic|em|igb|ix|re|vif|vtnet|gigabitethernet|tengigabitethernet|ethernet|loopback)[-\d./:]+$`)
+var portName = regexp.MustCompile(`(?i)^(?:eth|en[ospx]|wlan|wl[opx]|lo|br|bond|vlan|vlanif|ge|xe|et|te|gi|fa|po` +
+	`|port|port-channel|tun|tap|veth|vmk|vmnic|em|igb|ix|re|vif|vtnet|gigabitethernet|tengigabitethernet|ethernet` +
+	`|loopback)[-\d./:]+$`)
 
 // heading reads a line as one, and tells its shape.
 func heading(line []byte) (form int, name string, ok bool) {
 	line = bytes.TrimRight(line, " \t\r")
-	if len(line) < 4 || len(line) > 120 || bytes.IndexByte([]byte("#=*~+_-HDRSFNCOocfsh"), line[0]) < 0 && !bytes.Contains(line, []byte(" | ")) {
+	if len(line) < 4 || len(line) > 120 || bytes.IndexByte([]byte("#=*~+_-HDRSFNCOocfsh"), line[0]) < 0 &&
+		!bytes.Contains(line, []byte(" | ")) {
 		return 0, "", false
 	}
 	for i, re := range headingForms {

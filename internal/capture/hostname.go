@@ -6,7 +6,8 @@ import (
 	"zarvek/internal/capture/layout"
 )
 
-var hostname = regexp.MustCompile(`^[ \t]*(?:set system host-name|host-name|hostname|sysname)[ \t]+["']?([A-Za-z0-9][\w.-]*)["']?;?[ \t]*$`)
+var hostname = regexp.MustCompile(`^[ \t]*(?:set system host-name|host-name|hostname` +
+	`|sysname)[ \t]+["']?([A-Za-z0-9][\w.-]*)["']?;?[ \t]*$`)
 
 // Hostname returns the name that a configuration in the capture gives its device, "" where there is none or more than
 // one. A capture with prompts has none: they tell whose each part is.

@@ -16,10 +16,12 @@ var (
 	)
 	pagerFront = regexp.MustCompile(`(?i)^\s*<?-{2,3}\s*\(?more\)?(?:\s*\(?\d+%\)?)?\s*-{2,3}>?\s+`)
 	mode       = regexp.MustCompile(
-		`^(?:\{(?:master|backup|primary|secondary|linecard)[\w:.-]*\}(?:\[edit[^\]]*\])?|\[edit(?: [^\]]*)?\]|\[/[^\]]*\])\s*$`,
+		`^(?:\{(?:master|backup|primary|secondary|linecard)[\w:.-]*\}(?:\[edit[^\]]*\])?|\[edit(?: [^\]]*)?\]` +
+			`|\[/[^\]]*\])\s*$`,
 	) // stands above a prompt
 	complaint = regexp.MustCompile(
-		`^%\s*(?:Unknown|Invalid|Incomplete|Ambiguous|Command|Bad|There is no|Type|Network not|Subnet not)|^\s*\^\s*$|: command not found$`,
+		`^%\s*(?:Unknown|Invalid|Incomplete|Ambiguous|Command|Bad|There is no|Type|Network not|Subnet not)` +
+			`|^\s*\^\s*$|: command not found$`,
 	)
 )
 

@@ -18,7 +18,8 @@ const FilterNotRead = "filter, not read"
 
 // asksForFilter matches a command that shows what a device lets through.
 var asksForFilter = sync.OnceValue(func() *regexp.Regexp {
-	return regexp.MustCompile(`(?i)^[^|]*\b(?:fw (?:stat|ctl|tab)|firewall(?:-cmd)?|acls?|access-(?:lists?|control|group)|ip-?filters?|traffic-filter|packet-filter|ufw|ipfw|ipfstat|pfctl|` +
+	return regexp.MustCompile(`(?i)^[^|]*\b(?:fw (?:stat|ctl|tab)|firewall(?:-cmd)?|acls?|access-(?:lists?|control` +
+		`|group)|ip-?filters?|traffic-filter|packet-filter|ufw|ipfw|ipfstat|pfctl|` +
 		`ip6?tables|nft|ebtables|rulebase|security[- ]polic(?:y|ies)|tc(?: -\w+)* filter|show filters?|` +
 		`zone-pair|ip policy|policy-based|nat|xlate|xfrm|crypto (?:ipsec|map)|ipsec)\b`)
 })
@@ -26,7 +27,8 @@ var asksForFilter = sync.OnceValue(func() *regexp.Regexp {
 // saysNothing matches a line of an answer that is no rule: there are none, the question was not understood, the names
 // of columns.
 var saysNothing = sync.OnceValue(func() *regexp.Regexp {
-	return regexp.MustCompile(`(?i)^\s*(?:no\b|none\b|there (?:are|is) no\b|[%^*]|status: inactive|interface\s+route[ -]?map\s*$|pro\s+inside global\b|[-=]+\s*$|total\b.*\b0\b)|` +
+	return regexp.MustCompile(`(?i)^\s*(?:no\b|none\b|there (?:are|is) no\b|[%^*]|status: inactive` +
+		`|interface\s+route[ -]?map\s*$|pro\s+inside global\b|[-=]+\s*$|total\b.*\b0\b)|` +
 		`\b(?:is not running|command not found|not found|permission denied|invalid (?:command|input))\b`)
 })
 
@@ -38,33 +40,42 @@ var rules = sync.OnceValue(func() []*regexp.Regexp {
 		// <type>block</type>
 		regexp.MustCompile(`(?i)<(?:type|action|target|policy|verdict)>\s*(?:drop|deny|reject|discard|block)\s*<`),
 		// deny ip any any, 00200 deny tcp from any, rule 5 block in on up0
-		regexp.MustCompile(`(?i)^\s*(?:(?:seq|rule|entry|term)?\s*\d+[.:]?\s+)?(?:deny|drop|reject|block)\s+(?:in|out|ip|ipv6|tcp|udp|icmp|all|any|from|inet6?|quick|log|proto|host)\b`),
+		regexp.MustCompile(`(?i)^\s*(?:(?:seq|rule|entry|term)?\s*\d+[.:]?\s+)?(?:deny|drop|reject|block)\s+(?:in` +
+			`|out|ip|ipv6|tcp|udp|icmp|all|any|from|inet6?|quick|log|proto|host)\b`),
 		// drop on a line of its own, "deny;" within a rule
-		regexp.MustCompile(`(?i)^\s*(?:then\s+)?(?:deny|drop|reject|discard)\s*;?\s*$|[";{]\s*(?:deny|drop|reject|discard)\s*;`),
+		regexp.MustCompile(`(?i)^\s*(?:then\s+)?(?:deny|drop|reject|discard)\s*;?\s*$|[";{]\s*(?:deny|drop|reject` +
+			`|discard)\s*;`),
 		// Default: deny (routed), target: DROP
 		regexp.MustCompile(`(?i)^\s*firewall\b.*\bdefault\b.*\b(?:deny|drop)\b`),
 		regexp.MustCompile(`(?i)^\s*(?:default|target|policy)\s*:\s*(?:deny|drop|%*reject)`),
 		// set interface up0 acl KEEPOUT inbound
-		regexp.MustCompile(`(?i)^\s*(?:nv )?(?:set|configure|config|add|apply|bind|ip|ipv6|mac|filter|acl|access-list|access-group|packet-filter|traffic-filter)\b` +
-			`.*\b(?:acl|access-list|access-group|packet-filter|traffic-filter|ip-filter|firewall)\b.*\b(?:ingress|egress|inbound|outbound|input|output|in|out)\b`),
-		regexp.MustCompile(`(?i)^\s*(?:acl|access-list|access-group|packet-filter|traffic-filter|ip-filter)\b.*\b(?:ingress|egress|inbound|outbound)\b`),
+		regexp.MustCompile(`(?i)^\s*(?:nv )?(?:set|configure|config|add|apply|bind|ip|ipv6|mac|filter|acl` +
+			`|access-list|access-group|packet-filter|traffic-filter)\b` +
+			`.*\b(?:acl|access-list|access-group|packet-filter|traffic-filter|ip-filter|firewall)\b.*\b(?:ingress` +
+			`|egress|inbound|outbound|input|output|in|out)\b`),
+		regexp.MustCompile(`(?i)^\s*(?:acl|access-list|access-group|packet-filter|traffic-filter` +
+			`|ip-filter)\b.*\b(?:ingress|egress|inbound|outbound)\b`),
 		// lines that a system does when it starts: iptables -A FORWARD -j DROP, ip rule add, nft add rule; rules for
 		// routing in other forms
-		regexp.MustCompile(`(?i)\bip6?tables(?:-\w+)?\s.*-(?:A|I|P|-append|-insert|-policy)\s|\bnft\s+(?:add|insert)\s+rule\b|\bip(?:\s+-\w+)*\s+ru(?:le)?\s+add\b`),
+		regexp.MustCompile(`(?i)\bip6?tables(?:-\w+)?\s.*-(?:A|I|P|-append|-insert|-policy)\s|\bnft\s+(?:add` +
+			`|insert)\s+rule\b|\bip(?:\s+-\w+)*\s+ru(?:le)?\s+add\b`),
 		regexp.MustCompile(`(?i)^\s*(?:- )?routing-policy:\s*$|^\[RoutingPolicyRule\]\s*$`),
 		// What lets pass tells as much: the rest is stopped. action permit, <action>allow</action>, pass in on up0,
 		// permit tcp any any
 		regexp.MustCompile(`(?i)(?:^|[^a-z])action["'\s:=]+(?:accept|allow|permit|pass)\b`),
 		regexp.MustCompile(`(?i)<(?:type|action|target|policy|verdict)>\s*(?:pass|allow|accept|permit)\s*<`),
-		regexp.MustCompile(`(?i)^\s*(?:(?:seq|rule|entry|term)?\s*\d+[.:]?\s+)?(?:permit|allow|accept|pass)\s+(?:in|out|ip|ipv6|tcp|udp|icmp|all|any|from|inet6?|quick|log|proto|host)\b`),
+		regexp.MustCompile(`(?i)^\s*(?:(?:seq|rule|entry|term)?\s*\d+[.:]?\s+)?(?:permit|allow|accept|pass)\s+(?:in` +
+			`|out|ip|ipv6|tcp|udp|icmp|all|any|from|inet6?|quick|log|proto|host)\b`),
 		// sections that hold such rules: security-policy, <rulebase>, <zone target="DROP">
 		regexp.MustCompile(`(?i)^\s*security-policy(?:\s|$)|<rulebase>|<(?:zone|policy)\b[^>]*\btarget=`),
 	}
 })
 
 // stems are parts of the words without which no rule matches, in lower case.
-var stems = [...]string{"deny", "drop", "reject", "discard", "block", "prohibit", "acl", "access-", "-filter", "firewall",
-	"tables", "nft", "rule", "routing-policy", "permit", "allow", "accept", "pass", "security-policy", "rulebase", "target"}
+var stems = [...]string{"deny", "drop", "reject", "discard", "block", "prohibit", "acl", "access-", "-filter",
+	"firewall",
+	"tables", "nft", "rule", "routing-policy", "permit", "allow", "accept", "pass", "security-policy", "rulebase",
+	"target"}
 
 // maxRule is the longest line that is looked at.
 const maxRule = 64 << 10

@@ -35,14 +35,16 @@ func (p *Part) brokenOff(src *Source, s section) route.Mark {
 }
 
 // bareCommand begins a line that is a command by itself, without a prompt.
-var bareCommand = regexp.MustCompile(`^\s*(?:/ip(?:v6)? route print|/routing route print|show|sh|display|dis|get|netstat|route|ip|birdc? show)\s`)
+var bareCommand = regexp.MustCompile(`^\s*(?:/ip(?:v6)? route print|/routing route print|show|sh|display|dis|get` +
+	`|netstat|route|ip|birdc? show)\s`)
 
 // askedBare finds, among the lines that a reader left unread, a command that asks for a part of a table: its prompt
 // was not known as one, or is missing.
 func askedBare(src *Source, unread []layout.Unread) route.Mark {
 	for _, u := range unread {
 		line := appendClean(nil, src.Text(u.Mark))
-		if m := anyPrompt.FindSubmatch(line); m != nil && asksForPart(string(m[1])) || bareCommand.Match(line) && asksForPart(string(line)) {
+		if m := anyPrompt.FindSubmatch(line); m != nil && asksForPart(string(m[1])) || bareCommand.Match(line) &&
+			asksForPart(string(line)) {
 			return u.Mark
 		}
 	}

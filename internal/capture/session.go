@@ -18,7 +18,8 @@ type section struct {
 	banner  bool // it stands before the first prompt
 	lo, hi  int  // of the clean text, without the prompt's line
 	asked   int  // where the prompt's line begins
-	away    bool // routes below are not the answer of this device to this command: somebody went to another, or left this one
+	// routes below are not the answer of this device to this command: somebody went to another, or left this one
+	away bool
 }
 
 // prompts are the usual shapes of a prompt with a command behind it. Each has the device's name as its first group
@@ -188,7 +189,8 @@ func title(line []byte) (command string, ok bool) {
 
 // clock is the line with which some devices begin every output.
 var clock = regexp.MustCompile(
-	`^(?:(?:Mon|Tue|Wed|Thu|Fri|Sat|Sun) )?[A-Z][a-z]{2} +\d{1,2} \d\d:\d\d:\d\d(?:\.\d+)?(?: [A-Z]{2,5})?(?: \d{4})?\s*$`,
+	`^(?:(?:Mon|Tue|Wed|Thu|Fri|Sat` +
+		`|Sun) )?[A-Z][a-z]{2} +\d{1,2} \d\d:\d\d:\d\d(?:\.\d+)?(?: [A-Z]{2,5})?(?: \d{4})?\s*$`,
 )
 
 // A typed is a command at a prompt.
@@ -238,7 +240,8 @@ func split(text []byte) (sections []section, commands []typed, lines int) {
 		sections = append(sections, cur)
 	}
 	if name := first(sections); name != "" && sections[0].device == "" {
-		sections[0].device, sections[0].banner = name, true // what stands before the first prompt is the same device's: its banner
+		// what stands before the first prompt is the same device's: its banner
+		sections[0].device, sections[0].banner = name, true
 	}
 	return sections, commands, lines
 }

@@ -13,9 +13,11 @@ import (
 
 var (
 	// asksSettings matches a command that prints settings of the kernel without their names, and takes these.
-	asksSettings = regexp.MustCompile(`^(?:sudo )?(?:\S*/)?(?:(?:cat|head|more)(?: -\S+)*|sysctl(?: -\S+)* -\w*n\w*)((?: +(?:/proc/sys/)?net[./][\w./-]+)+) *$`)
+	asksSettings = regexp.MustCompile(`^(?:sudo )?(?:\S*/)?(?:(?:cat|head|more)(?: -\S+)*` +
+		`|sysctl(?: -\S+)* -\w*n\w*)((?: +(?:/proc/sys/)?net[./][\w./-]+)+) *$`)
 	// asksLink matches a command that tells whether an interface has a carrier.
-	asksLink = regexp.MustCompile(`^(?:sudo )?(?:\S*/)?(?:ethtool ([\w.@-]+)(?: *\|.*)?|cat /sys/class/net/([\w.@-]+)/(?:operstate|carrier)) *$`)
+	asksLink = regexp.MustCompile(`^(?:sudo )?(?:\S*/)?(?:ethtool ([\w.@-]+)(?: *\|.*)?` +
+		`|cat /sys/class/net/([\w.@-]+)/(?:operstate|carrier)) *$`)
 	// carrier is an answer to that.
 	carrier = regexp.MustCompile(`^\s*(?:Link detected: (yes|no)|(up|down|0|1))\s*$`)
 )

@@ -111,7 +111,8 @@ func (n names) tokens(text string) []Token {
 			hi++
 		}
 		next := hi
-		for hi > lo+1 && strings.IndexByte(trailing, text[hi-1]) >= 0 && n[text[lo:hi]] == "" && !isAddress(text[lo:hi]) {
+		for hi > lo+1 && strings.IndexByte(trailing, text[hi-1]) >= 0 && n[text[lo:hi]] == "" &&
+			!isAddress(text[lo:hi]) {
 			hi--
 		}
 		word := text[lo:hi]

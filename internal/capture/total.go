@@ -11,7 +11,8 @@ import (
 // A listing that says how many routes there are and shows fewer is a part of one: lines were lost, or left out.
 
 // totalLine says how many routes a listing has.
-var totalLine = regexp.MustCompile(`(?i)^\s*(?:total\s+(?:number\s+of\s+)?(?:routes|prefixes)|total\s+route\s+count|number\s+of\s+(?:routes|prefixes)|total\s+routes\s+(?:shown|displayed))\s*[:=]\s*(\d{1,9})\s*$`)
+var totalLine = regexp.MustCompile(`(?i)^\s*(?:total\s+(?:number\s+of\s+)?(?:routes|prefixes)|total\s+route\s+count` +
+	`|number\s+of\s+(?:routes|prefixes)|total\s+routes\s+(?:shown|displayed))\s*[:=]\s*(\d{1,9})\s*$`)
 
 // nearEnds is how far from a text's begin or end, in bytes, such a line stands.
 const nearEnds = 4 << 10

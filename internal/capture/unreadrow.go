@@ -43,7 +43,8 @@ func namedPrefix(line []byte) netip.Prefix {
 		if i := bytes.IndexByte(word, '='); i >= 0 {
 			word = word[i+1:]
 		}
-		if i := bytes.LastIndexAny(word, "*>"); i >= 0 { // signs of selection are glued to it, or it stands behind an arrow
+		// signs of selection are glued to it, or it stands behind an arrow
+		if i := bytes.LastIndexAny(word, "*>"); i >= 0 {
 			word = word[i+1:]
 		}
 		if p, err := layout.Prefix(word, false); err == nil {

@@ -82,14 +82,16 @@ func told(d *network.Device, m *mask.Masker) []string {
 				hops = append(hops, addr(h.Address).String()+" "+text(h.Interface))
 			}
 			slices.Sort(hops)
-			out = append(out, fmt.Sprintf("route %s %s %s %s %d %s", text(t.Name), prefix(r.Prefix), r.Protocol, number(r.Preference), r.State, strings.Join(hops, ", ")))
+			out = append(out, fmt.Sprintf("route %s %s %s %s %d %s", text(t.Name), prefix(r.Prefix), r.Protocol,
+				number(r.Preference), r.State, strings.Join(hops, ", ")))
 		}
 	}
 	for _, a := range d.Addresses().All() {
 		out = append(out, fmt.Sprintf("address %s %s", text(a.Interface), prefix(a.Prefix)))
 	}
 	for _, s := range d.Statics().All() {
-		out = append(out, fmt.Sprintf("static %s %s %s", prefix(s.Prefix), addr(s.NextHop.Address), text(s.NextHop.Interface)))
+		out = append(out, fmt.Sprintf("static %s %s %s", prefix(s.Prefix), addr(s.NextHop.Address),
+			text(s.NextHop.Interface)))
 	}
 	for _, n := range d.Neighbours().All() {
 		out = append(out, fmt.Sprintf("neighbour %s %s", addr(n.Address), text(n.Interface)))

@@ -103,7 +103,8 @@ func (c *Case) Mask(m *mask.Masker, keepUnread bool) (*MaskedCase, error) {
 				if strings.Contains(l.Text, banner) {
 					banner = ""
 				}
-			case l.Kind == capture.NoiseLine && m.Line(l.Text) == l.Text: // such as a pager's prompt: it may tell of a cut
+			// such as a pager's prompt: it may tell of a cut
+			case l.Kind == capture.NoiseLine && m.Line(l.Text) == l.Text:
 				b.WriteString(l.Text)
 			case l.Kind == capture.NoiseLine, l.Kind == capture.UnreadLine && !keepUnread:
 				out.Dropped++

@@ -44,7 +44,8 @@ func ReadPlan(staging string) (Plan, bool) {
 		return Plan{}, false
 	}
 	for _, f := range p.Files {
-		if !(StagedName.MatchString(f.Staged) && PlainName(f.File) || f.Staged == ProvenanceFile && f.File == f.Staged) {
+		if !(StagedName.MatchString(f.Staged) && PlainName(f.File) || f.Staged == ProvenanceFile &&
+			f.File == f.Staged) {
 			return Plan{}, false
 		}
 	}

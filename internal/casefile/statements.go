@@ -22,7 +22,8 @@ func (c *Case) Statements(d *network.Device) []statement.Sample {
 		if int(s.Mark.End) > len(raw) {
 			continue
 		}
-		out = append(out, statement.Sample{File: src.Name, Raw: raw, Lo: int(s.Mark.Off), Hi: int(s.Mark.End), Static: s})
+		out = append(out, statement.Sample{File: src.Name, Raw: raw, Lo: int(s.Mark.Off), Hi: int(s.Mark.End),
+			Static: s})
 	}
 	return out
 }
@@ -46,7 +47,8 @@ func (c *Case) System(d *network.Device) statement.System {
 			}
 		}
 	}
-	if sys == statement.Unknown && kernel && !d.Tables().Any(func(t *network.Table) bool { return t.Chosen || !t.Kernel }) {
+	if sys == statement.Unknown && kernel &&
+		!d.Tables().Any(func(t *network.Table) bool { return t.Chosen || !t.Kernel }) {
 		return statement.IPRoute2
 	}
 	return sys

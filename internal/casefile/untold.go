@@ -53,7 +53,8 @@ func (c *Case) Untold(d *network.Device, fam route.Family) []Untold {
 // filtersTransit reports whether a rule is known for packets of a family on their way through the device.
 func filtersTransit(d *network.Device, fam route.Family) bool {
 	return d.Flows().Any(func(r network.FlowRule) bool {
-		return r.Hook != network.ForItself && r.Hook != network.FromItself && r.Hook != network.Steered && (r.Family == 0 || r.Family == fam)
+		return r.Hook != network.ForItself && r.Hook != network.FromItself && r.Hook != network.Steered &&
+			(r.Family == 0 || r.Family == fam)
 	})
 }
 
@@ -105,7 +106,8 @@ func (t *spokenOf) add(p *capture.Part) {
 	case l == "hierarchy", l == "blocks", l == "paths", l == "commands":
 		t.configuration = true
 	case l == "statements":
-		t.configuration = t.configuration || slices.ContainsFunc(p.Facts.Interfaces, func(i network.Interface) bool { return i.Configured })
+		t.configuration = t.configuration ||
+			slices.ContainsFunc(p.Facts.Interfaces, func(i network.Interface) bool { return i.Configured })
 	}
 }
 

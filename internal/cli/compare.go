@@ -53,7 +53,8 @@ With one folder, BEFORE is the case of -case. Exit code 1: something got worse, 
 					if sides[i], err = e.devices(); err != nil {
 						return err
 					}
-					c.Sides[i] = present.Side{Name: dir, Evidence: present.Labelled(sides[i], dir), Option: "-case " + dir}
+					c.Sides[i] = present.Side{Name: dir, Evidence: present.Labelled(sides[i], dir),
+						Option: "-case " + dir}
 				}
 				collectLess()
 				c.Result = differences(sides[0].walk(), sides[1].walk(), fam)

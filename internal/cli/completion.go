@@ -31,7 +31,8 @@ func (e *env) candidates(words []string) []candidate {
 	last := words[len(words)-1]
 	all := e.possible(words[:len(words)-1], last)
 	return slices.DeleteFunc(all, func(c candidate) bool {
-		return c.word != anyFile && c.word != anyFolder && (!strings.HasPrefix(c.word, last) || !safe.MatchString(c.word))
+		return c.word != anyFile && c.word != anyFolder &&
+			(!strings.HasPrefix(c.word, last) || !safe.MatchString(c.word))
 	})
 }
 
@@ -110,7 +111,8 @@ func (e *env) values(c command, f *flag.Flag, last string) []candidate {
 		if c.name == "help" {
 			return worded("text", "man")
 		}
-		return worded(strings.FieldsFunc(strings.ReplaceAll(c.outputs(), " or ", " "), func(r rune) bool { return r == ' ' || r == ',' })...)
+		return worded(strings.FieldsFunc(strings.ReplaceAll(c.outputs(), " or ", " "),
+			func(r rune) bool { return r == ' ' || r == ',' })...)
 	case "when":
 		return worded("auto", "always", "never")
 	case "family":

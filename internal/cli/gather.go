@@ -74,7 +74,8 @@ A device joins the case whole or not at all. Exit code 1: not all were captured,
 tries those again; or nothing that one said reads as routes. Ctrl-C keeps what is done. A table that is no longer the same at the end is told.`,
 		setup: func(fs *flag.FlagSet) action {
 			g := &gatherOptions{old: map[string]bool{}}
-			fs.StringVar(&g.list, "devices", "", "the `file` that lists the devices; devices.yaml in the case where none is given")
+			fs.StringVar(&g.list, "devices", "",
+				"the `file` that lists the devices; devices.yaml in the case where none is given")
 			fs.BoolVar(&g.dry, "dry-run", false, "show what would be asked; contact nobody")
 			fs.BoolVar(&g.missing, "missing", false, "only devices that have no captures in the case")
 			fs.IntVar(&g.atOnce, "at-once", 16, "how `many` devices to ask at once")
@@ -83,16 +84,18 @@ tries those again; or nothing that one said reads as routes. Ctrl-C keeps what i
 			fs.IntVar(&g.secretsFrom, "secrets-fd", -1, "read the passwords from this open descriptor `number`")
 			fs.StringVar(&g.key, "key", "", "a `file` with a private key, in place of the usual ones and the agent's")
 			fs.StringVar(&g.known, "known-hosts", "", "a `file` of known host keys, in place of the usual ones")
-			fs.Func("old-algorithms", "speak SSH's old algorithms with this `device`; may be given several times", func(s string) error {
-				g.old[strings.ToLower(s)] = true
-				return nil
-			})
+			fs.Func("old-algorithms", "speak SSH's old algorithms with this `device`; may be given several times",
+				func(s string) error {
+					g.old[strings.ToLower(s)] = true
+					return nil
+				})
 			fs.Func("ask", "ask this reading `command` too; may be given several times", func(s string) error {
 				g.ask = append(g.ask, s)
 				return nil
 			})
 			fs.DurationVar(&g.connect, "connect", 10*time.Second, "how `long` a device may take to be connected")
-			fs.DurationVar(&g.silence, "silence", 20*time.Second, "how `long` it may say nothing, before its prompt and in an answer")
+			fs.DurationVar(&g.silence, "silence", 20*time.Second,
+				"how `long` it may say nothing, before its prompt and in an answer")
 			fs.DurationVar(&g.longest, "longest", 10*time.Minute, "how `long` one answer may take")
 			fs.DurationVar(&g.watch, "watch", 0, "gather again each time this `long` has passed, into folders by time")
 			fs.IntVar(&g.rounds, "rounds", 0, "with -watch: how `many` times; 0 until Ctrl-C")
@@ -170,11 +173,13 @@ func (g *gatherOptions) listed(e *env, args []string) ([]target.Target, error) {
 	if errors.Is(err, fs.ErrNotExist) && g.list == "" {
 		for _, a := range args {
 			if !strings.Contains(a, "://") {
-				return nil, usagef("%s: there is no such file, so no device is called %q; write one (zarvek help gather), or give WAY://USER@HOST", name, a)
+				return nil, usagef("%s: there is no such file, so no device is called %q; write one (zarvek help "+
+					"gather), or give WAY://USER@HOST", name, a)
 			}
 		}
 		if len(args) == 0 {
-			return nil, usagef("%s: there is no such file; write one (zarvek help gather), or give WAY://USER@HOST", name)
+			return nil, usagef("%s: there is no such file; write one (zarvek help gather), or give WAY://USER@HOST",
+				name)
 		}
 		return nil, nil
 	}
@@ -225,7 +230,8 @@ func chosen(listed []target.Target, args []string) ([]target.Target, error) {
 // check refuses commands that do not read, and what names nothing, before anybody is contacted.
 func (g *gatherOptions) check(listed, targets []target.Target) error {
 	for name := range g.old {
-		if !slices.ContainsFunc(append(listed[:len(listed):len(listed)], targets...), func(t target.Target) bool { return strings.EqualFold(t.Name, name) }) {
+		if !slices.ContainsFunc(append(listed[:len(listed):len(listed)], targets...),
+			func(t target.Target) bool { return strings.EqualFold(t.Name, name) }) {
 			return usagef("-old-algorithms names %q, which is none of the devices", name)
 		}
 	}
@@ -279,7 +285,8 @@ func (g *gatherOptions) uncaptured(e *env, targets []target.Target) ([]target.Ta
 		return targets, nil
 	}
 	if !g.missing {
-		return nil, usagef("the case has captures of %s already, and those of two moments cannot stand in one case; take -missing "+
+		return nil, usagef("the case has captures of %s already, and those of two moments cannot stand in one case; "+
+			"take -missing "+
 			"for the others, or a new folder with -case", strings.Join(have, ", "))
 	}
 	var out []target.Target
@@ -350,7 +357,9 @@ func (g *gatherOptions) gather(e *env, listed, targets []target.Target) error {
 }
 
 // round gathers once into a folder and tells what became of it.
-func (g *gatherOptions) round(ctx context.Context, e *env, f *fetch.Fetcher, targets []target.Target, dir string) error {
+func (g *gatherOptions) round(
+	ctx context.Context, e *env, f *fetch.Fetcher, targets []target.Target, dir string,
+) error {
 	show := newStatus(e.err, targets)
 	outcomes := gather.Run(ctx, targets, gather.Options{
 		Case: dir, AtOnce: g.atOnce, Pause: 2 * time.Second, Fetch: f.Device, Tell: show.tell, Now: time.Now,
@@ -396,7 +405,8 @@ func (g *gatherOptions) fetcher(e *env, listed []target.Target) (*fetch.Fetcher,
 		return nil, nil, err
 	}
 	d := &reach.Dialer{
-		Hosts: hosts, Secrets: store, Agent: reach.Agent(), Keys: reach.UsualKeys(), Connect: g.connect, Old: g.old, PerJump: g.perJump,
+		Hosts: hosts, Secrets: store, Agent: reach.Agent(), Keys: reach.UsualKeys(), Connect: g.connect, Old: g.old,
+		PerJump: g.perJump,
 		Listed: func(name string) (target.Target, bool) {
 			for _, t := range listed {
 				if strings.EqualFold(t.Name, name) {
@@ -410,7 +420,8 @@ func (g *gatherOptions) fetcher(e *env, listed []target.Target) (*fetch.Fetcher,
 		},
 	}
 	limits := terminal.Limits{First: g.silence, Silence: g.silence, Longest: g.longest}
-	return &fetch.Fetcher{Dialer: d, Secrets: store, Limits: limits, Moved: capture.Moved, Routes: capture.CountRoutes}, d.Close, nil
+	return &fetch.Fetcher{Dialer: d, Secrets: store, Limits: limits, Moved: capture.Moved,
+		Routes: capture.CountRoutes}, d.Close, nil
 }
 
 // readDescriptor reads secrets from a descriptor that was open when the program began.

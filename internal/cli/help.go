@@ -19,7 +19,8 @@ what shells need to complete commands, options, and the names of devices and hos
 		setup: func(fs *flag.FlagSet) action {
 			as := fs.String("as", "text", "the `form`: text, or man for all commands as a page of the manual")
 			shell := fs.String("completion", "", "a script for a `shell`: bash, zsh or fish")
-			ask := fs.Bool("candidates", false, "list what may stand in place of the last word; the scripts ask for that")
+			ask := fs.Bool("candidates", false,
+				"list what may stand in place of the last word; the scripts ask for that")
 			return func(e *env, args []string) error {
 				switch {
 				case *ask:

@@ -18,10 +18,13 @@ func manual(w io.Writer) error {
 	m.macro(".B zarvek")
 	m.text("COMMAND [options] ARGUMENTS")
 	m.macro(".SH DESCRIPTION")
-	m.text("Reads routing tables and configurations captured from routers and firewalls of many makers, explains what each device chose and why, " +
-		"searches the whole network for packets that get lost, and puts changes on paper before they are typed. Captures are read as they are, and never changed.")
+	m.text("Reads routing tables and configurations captured from routers and firewalls of many makers, explains " +
+		"what each device chose and why, " +
+		"searches the whole network for packets that get lost, and puts changes on paper before they are typed. " +
+		"Captures are read as they are, and never changed.")
 	m.macro(".PP")
-	m.text("A case is a folder with the captures of one network: one folder a device, or session logs whose prompts name the device. " +
+	m.text("A case is a folder with the captures of one network: one folder a device, or session logs whose prompts " +
+		"name the device. " +
 		"Options may stand before or after arguments; commands and device names may be shortened.")
 	m.macro(".SH COMMANDS")
 	for _, c := range commands() {
@@ -36,7 +39,8 @@ func manual(w io.Writer) error {
 	m.paragraphs(notesHelp)
 	m.macro(".SH EXIT STATUS")
 	for _, x := range [][2]string{
-		{"0", "answered, and nothing bad in the answer"}, {"1", "answered, with bad news: not two-way, something found, something worse"},
+		{"0", "answered, and nothing bad in the answer"}, {"1",
+			"answered, with bad news: not two-way, something found, something worse"},
 		{"2", "wrong usage"}, {"3", "a case or capture that cannot be used, or an answer that could not be written"},
 	} {
 		m.item(x[0], x[1])

@@ -47,7 +47,8 @@ Exit code 1: the copy is read otherwise than the case.`,
 		setup: func(fs *flag.FlagSet) action {
 			to := fs.String("to", "", "write the copy to this new `folder`")
 			with := fs.String("with", "", "a key `file` of an earlier copy")
-			reverse := fs.Bool("reverse", false, "make of the copy's words in FILE (- for standard input) what they were")
+			reverse := fs.Bool("reverse", false,
+				"make of the copy's words in FILE (- for standard input) what they were")
 			keep := fs.Bool("keep-unread", false, "keep lines that are not understood, with their words replaced")
 			return func(e *env, args []string) error {
 				switch {

@@ -42,7 +42,8 @@ change is told in words. -as json is a change file: zarvek rehearse -change take
 
 Exit code 1: something stays as it is.`,
 		setup: func(fs *flag.FlagSet) action {
-			severity := fs.String("severity", "risk", "without names: the least `severity` of findings to mend: fault, risk or note")
+			severity := fs.String("severity", "risk",
+				"without names: the least `severity` of findings to mend: fault, risk or note")
 			family := fs.String("family", "both", "the address `family`: ipv4, ipv6 or both")
 			file := fs.String("require", "", "mend what fails of the requirements in this `file`")
 			defaults := fs.Bool("defaults", false, "default routes may be added")
@@ -111,7 +112,8 @@ func (l *loaded) found(names []string, least audit.Severity, fam route.Family) (
 		case len(some) == 0:
 			return nil, usagef("an audit finds nothing called %q; zarvek audit -severity note lists the names", n)
 		case len(some) > 1 && some[0].ID != n:
-			return nil, usagef("%q begins the names of %d findings, such as %s and %s", n, len(some), some[0].ID, some[1].ID)
+			return nil, usagef("%q begins the names of %d findings, such as %s and %s", n, len(some), some[0].ID,
+				some[1].ID)
 		}
 		out = append(out, mend.WrongOf(some[0]))
 	}

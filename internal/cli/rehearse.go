@@ -69,7 +69,8 @@ Exit code 1: something gets worse, or may.`,
 			all := fs.Bool("all", false, "show every group and every change, not the first ones")
 			return func(e *env, args []string) error {
 				if len(args) > 0 {
-					return usagef("rehearse takes no arguments, only options; a change stands behind -add, -remove, -down, -up or -change")
+					return usagef("rehearse takes no arguments, only options; a change stands behind -add, -remove, " +
+						"-down, -up or -change")
 				}
 				if (len(written) > 0) == (*file != "") {
 					return usagef("give the change either by -add, -remove, -down and -up or by -change FILE")
@@ -172,7 +173,8 @@ func (e *env) rehearse(l *loaded, steps []rehearse.Step, save string, fam route.
 	if err != nil {
 		return fmt.Errorf("the rehearsal cannot be shown: %w", err)
 	}
-	if r.Whole.Harm() || slices.ContainsFunc(r.Steps, func(s rehearse.StepResult) bool { return s.Result.Harm() || len(s.Lost) > 0 }) {
+	if r.Whole.Harm() || slices.ContainsFunc(r.Steps,
+		func(s rehearse.StepResult) bool { return s.Result.Harm() || len(s.Lost) > 0 }) {
 		return errBadNews
 	}
 	return nil

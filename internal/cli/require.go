@@ -142,7 +142,8 @@ func (l *loaded) failuresOf(w *forward.Walker) require.Failures {
 		s := settle.New(w.Topology())
 		var out []require.Failure
 		for _, f := range survive.Failures(w.Topology()) {
-			if kind == require.AnyLink && f.Kind != survive.Link || kind == require.AnyDevice && f.Kind != survive.Device {
+			if kind == require.AnyLink && f.Kind != survive.Link || kind == require.AnyDevice &&
+				f.Kind != survive.Device {
 				continue
 			}
 			after, _ := f.On(w, s)
@@ -199,11 +200,13 @@ func (m meanings) Device(name string) (string, bool, string) {
 func (m meanings) Flow(text string) (network.Flow, error) {
 	w := strings.Fields(text)
 	if len(w) == 0 || len(w) > 2 {
-		return network.Flow{}, fmt.Errorf("a protocol is wanted here, with a port behind it if need be, such as tcp 443")
+		return network.Flow{},
+			fmt.Errorf("a protocol is wanted here, with a port behind it if need be, such as tcp 443")
 	}
 	f, err := notes.ParseFlow(w[0])
 	if err != nil || strings.Contains(w[0], ":") {
-		return f, fmt.Errorf("%q is no protocol; write tcp, udp, icmp and so on, with a port behind it if need be", w[0])
+		return f, fmt.Errorf("%q is no protocol; write tcp, udp, icmp and so on, with a port behind it if need be",
+			w[0])
 	}
 	if len(w) == 2 {
 		n, err := strconv.ParseUint(w[1], 10, 16)

@@ -49,7 +49,8 @@ Exit code 1: a failure cuts networks off, or may.`,
 				ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)
 				defer stop()
 				var p progress
-				opt := survive.Options{Pairs: *pairs, Progress: func(done, total int) { p.tell("failing", int64(done), int64(total), 100) }}
+				opt := survive.Options{Pairs: *pairs,
+					Progress: func(done, total int) { p.tell("failing", int64(done), int64(total), 100) }}
 				if fam != 0 {
 					opt.Families = []route.Family{fam}
 				}

@@ -67,10 +67,13 @@ Exit code 1: anything but two-way.`,
 				if err != nil {
 					return err
 				}
-				t := present.TraceView{RoundTrip: l.walking(*assume).TraceFlow(src, dst, flow), Topo: l.walk().Topology()}
+				t := present.TraceView{RoundTrip: l.walking(*assume).TraceFlow(src, dst, flow),
+					Topo: l.walk().Topology()}
 				t.Assumed = l.Assumed(&t.RoundTrip)
 				if t.Verdict != forward.TwoWay && l.small() && flow == (network.Flow{}) && !*assume {
-					t.Cure = mend.New(l.walk(), mend.Options{Proofs: fewProofs}).Find(mend.Wrong{Trips: []mend.Trip{{Source: src, Destination: dst}}})
+					t.Cure = mend.New(l.walk(),
+						mend.Options{Proofs: fewProofs}).Find(mend.Wrong{Trips: []mend.Trip{{Source: src,
+						Destination: dst}}})
 				}
 				if e.as == "json" {
 					err = present.TraceJSON(e.out, t, e.view(l))

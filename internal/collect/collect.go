@@ -301,7 +301,8 @@ func (c *collection) add(name, original string, r io.Reader) error {
 	if c.bytes += n; c.bytes > c.opt.Limit {
 		return refuse("%s: more than %d bytes in one collection; collect less at a time", original, c.opt.Limit)
 	}
-	it := Item{Original: original, SHA256: hex.EncodeToString(h.Sum(nil)), Bytes: n, Collected: c.opt.Now, Gathered: c.gathered}
+	it := Item{Original: original, SHA256: hex.EncodeToString(h.Sum(nil)), Bytes: n, Collected: c.opt.Now,
+		Gathered: c.gathered}
 	id := contentKey(name, it.SHA256)
 	if have, ok := c.known[id]; ok {
 		it.File, it.Known = have, true
@@ -309,7 +310,9 @@ func (c *collection) add(name, original string, r io.Reader) error {
 		return nil
 	}
 	if name == casefile.NotesFile && c.names[name] {
-		c.left = append(c.left, casefile.LeftOut{Name: original, Why: "the case has notes of its own; put into them by hand what they lack"})
+		c.left = append(c.left,
+			casefile.LeftOut{Name: original,
+				Why: "the case has notes of its own; put into them by hand what they lack"})
 		return nil
 	}
 	it.File = c.free(name)

@@ -75,7 +75,8 @@ func (c *collection) file(name, original string, f io.Reader) error {
 	}
 	root := casefile.ArchiveRoot(c.captures(names))
 	for i, x := range files {
-		if err := c.add(c.place(strings.TrimPrefix(names[i], root)), original+"!"+x.Name, bytes.NewReader(x.Bytes)); err != nil {
+		if err := c.add(c.place(strings.TrimPrefix(names[i], root)), original+"!"+x.Name,
+			bytes.NewReader(x.Bytes)); err != nil {
 			return err
 		}
 	}
@@ -112,7 +113,9 @@ func (c *collection) folder(dir string) error {
 		case d.Type().IsRegular():
 			files[filepath.ToSlash(rel)] = filepath.Join(dir, rel)
 		case d.Type()&fs.ModeSymlink != 0:
-			c.left = append(c.left, casefile.LeftOut{Name: filepath.Join(dir, rel), Why: "a link, which is not followed; name what it leads to"})
+			c.left = append(c.left,
+				casefile.LeftOut{Name: filepath.Join(dir, rel),
+					Why: "a link, which is not followed; name what it leads to"})
 		default:
 			c.left = append(c.left, casefile.LeftOut{Name: filepath.Join(dir, rel), Why: "no plain file"})
 		}

@@ -203,7 +203,8 @@ func (s *store) fits(it Item) error {
 		case err != nil:
 			return refuse("%s: cannot join the case: %v; the case is as it was", it.File, source.Cause(err))
 		case info.Mode()&fs.ModeSymlink != 0:
-			return refuse("%s: cannot join the case: %s is a link, which is not followed; the case is as it was", it.File, at)
+			return refuse("%s: cannot join the case: %s is a link, which is not followed; the case is as it was",
+				it.File, at)
 		case i == len(parts)-1:
 			return refuse("%s: cannot join the case: it is there already; the case is as it was", it.File)
 		case !info.IsDir():
@@ -245,7 +246,8 @@ func (s *store) apply(staging string, plan casefile.Plan) error {
 
 // pending is the error of a collection that counts and whose files could not all be put into their places.
 func pending(dir string, err error) error {
-	return refuse("%s: the captures are in the case, but not yet in their places: %v; collect again to end that", dir, source.Cause(err))
+	return refuse("%s: the captures are in the case, but not yet in their places: %v; collect again to end that", dir,
+		source.Cause(err))
 }
 
 func (s *store) writeJSON(file string, v any) error {

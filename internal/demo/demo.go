@@ -37,7 +37,8 @@ type Step struct {
 // Steps are the questions in order.
 var Steps = []Step{
 	{"What do we have, and what is missing?", []string{"devices"}, 10},
-	{"The next captures may come by themselves: who would be asked, and what?", []string{"gather", "-dry-run", "control", "valley", "midway"}, 0},
+	{"The next captures may come by themselves: who would be asked, and what?",
+		[]string{"gather", "-dry-run", "control", "valley", "midway"}, 0},
 	{"The depot's came as a terminal log: what was made of it?", []string{"layouts", "depot-evening.log"}, 0},
 	{
 		"What do the first lines of the depot's terminal log say, one by one?",

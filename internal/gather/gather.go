@@ -128,7 +128,8 @@ func (g *gathering) one(ctx context.Context, i int) {
 		r, err := g.opt.Fetch(ctx, o.Target, func(what string) { g.news(News{i, AtWork, what, nil}) })
 		o.End = g.opt.Now().UTC().Truncate(time.Millisecond)
 		if err == nil {
-			o.Family, o.Commands, o.Moved, o.NoRoutes, o.Scrubbed = r.Family, r.Commands, r.Moved, r.NoRoutes, r.Scrubbed
+			o.Family, o.Commands, o.Moved, o.NoRoutes, o.Scrubbed = r.Family, r.Commands, r.Moved, r.NoRoutes,
+				r.Scrubbed
 			g.read <- reading{i, r.Files}
 			return
 		}
@@ -199,11 +200,13 @@ func (g *gathering) add(ctx context.Context, some []reading) (map[int][]string, 
 		o := &g.out[r.index]
 		about := o.Gathered
 		for _, f := range r.files {
-			fresh = append(fresh, collect.Fresh{File: o.Target.Name + "/" + f.Name, From: o.From, Bytes: f.Bytes, Gathered: &about})
+			fresh = append(fresh, collect.Fresh{File: o.Target.Name + "/" + f.Name, From: o.From, Bytes: f.Bytes,
+				Gathered: &about})
 			whose = append(whose, r.index)
 		}
 	}
-	result, err := collect.Join(ctx, fresh, collect.Options{Case: g.opt.Case, Now: g.opt.Now().UTC().Truncate(time.Second)})
+	result, err := collect.Join(ctx, fresh,
+		collect.Options{Case: g.opt.Case, Now: g.opt.Now().UTC().Truncate(time.Second)})
 	if err != nil {
 		return nil, err
 	}
@@ -238,5 +241,6 @@ func Captured(dir string, names []string) ([]string, error) {
 
 func holdsFile(dir string) bool {
 	entries, err := os.ReadDir(dir)
-	return err == nil && slices.ContainsFunc(entries, func(e os.DirEntry) bool { return !strings.HasPrefix(e.Name(), ".") })
+	return err == nil && slices.ContainsFunc(entries,
+		func(e os.DirEntry) bool { return !strings.HasPrefix(e.Name(), ".") })
 }

@@ -56,9 +56,12 @@ var (
 
 var (
 	// freeText begins what people write for people, or names of their own.
-	freeText = regexp.MustCompile(`(?i)(?:^|[\s/"{])(?:description|descr|remark|comment|banner|alias|ifalias|location|contact|annotation|message|announcement|motd)["\s:=]+`)
+	freeText = regexp.MustCompile(`(?i)(?:^|[\s/"{])(?:description|descr|remark|comment|banner|alias|ifalias` +
+		`|location|contact|annotation|message|announcement|motd)["\s:=]+`)
 	// secrets begins what must never be shown.
-	secrets = regexp.MustCompile(`(?i)(?:^|[\s/"{-])(?:password|passwd|secret|community|communities|key|key-string|authentication-key|pre-shared-key|psk|psksecret|md5|passphrase|username|user|login|engineid|auth|priv|2c|ssh-rsa|ssh-ed25519|ssh-dss)["\s:=]+`)
+	secrets = regexp.MustCompile(`(?i)(?:^|[\s/"{-])(?:password|passwd|secret|community|communities|key|key-string` +
+		`|authentication-key|pre-shared-key|psk|psksecret|md5|passphrase|username|user|login|engineid|auth|priv|2c` +
+		`|ssh-rsa|ssh-ed25519|ssh-dss)["\s:=]+`)
 )
 
 // Own returns what a text becomes that somebody wrote for people: all of it is other words, and numbers go too.
@@ -117,7 +120,8 @@ func (m *Masker) understood(line string) string {
 				i += len(x)
 				continue
 			}
-			if x := longSecret.FindString(line[i:]); x != "" && len(figures.FindAllString(x, 3)) == 3 && !strings.ContainsAny(x[:1], "=+") {
+			if x := longSecret.FindString(line[i:]); x != "" && len(figures.FindAllString(x, 3)) == 3 &&
+				!strings.ContainsAny(x[:1], "=+") {
 				b.WriteString(strings.Repeat("x", len(x)))
 				i += len(x)
 				continue
@@ -169,7 +173,8 @@ var (
 	v4     = regexp.MustCompile(`^\d{1,3}(?:\.\d{1,3}){3}(?:/(\d{1,2}))?`)
 	v4Part = regexp.MustCompile(`^(\d{1,3}(?:\.\d{1,3}){1,2})/(\d{1,2})`)
 	v6     = regexp.MustCompile(`^[0-9A-Fa-f:]*:[0-9A-Fa-f:]*(?:\d{1,3}(?:\.\d{1,3}){3})?(?:/(\d{1,3}))?`)
-	mac    = regexp.MustCompile(`^(?:[0-9A-Fa-f]{2}([:-]))(?:[0-9A-Fa-f]{2}[:-]){4}[0-9A-Fa-f]{2}|^(?:[0-9A-Fa-f]{4}\.){2}[0-9A-Fa-f]{4}`)
+	mac    = regexp.MustCompile(`^(?:[0-9A-Fa-f]{2}([:-]))(?:[0-9A-Fa-f]{2}[:-]){4}[0-9A-Fa-f]{2}` +
+		`|^(?:[0-9A-Fa-f]{4}\.){2}[0-9A-Fa-f]{4}`)
 )
 
 // address finds an address, a prefix or a hardware address at the beginning of a text, and what it becomes.

@@ -92,8 +92,10 @@ func (m *Masker) Reverse() *Masker {
 // specials are ranges that mean something by themselves (RFC 6890 and RFC 4291). Those under whole stay as they are,
 // address by address; the others map to themselves.
 var specials = struct{ whole, ranges []netip.Prefix }{
-	whole:  prefixes("0.0.0.0/8", "127.0.0.0/8", "224.0.0.0/3", "::/96", "ff00::/8"),
-	ranges: prefixes("10.0.0.0/8", "100.64.0.0/10", "169.254.0.0/16", "172.16.0.0/12", "192.168.0.0/16", "198.18.0.0/15", "::/8", "::ffff:0:0/96", "64:ff9b::/96", "2001::/32", "2002::/16", "2000::/3", "fc00::/7", "fd00::/8", "fe80::/10", "fe80::/64"),
+	whole: prefixes("0.0.0.0/8", "127.0.0.0/8", "224.0.0.0/3", "::/96", "ff00::/8"),
+	ranges: prefixes("10.0.0.0/8", "100.64.0.0/10", "169.254.0.0/16", "172.16.0.0/12", "192.168.0.0/16",
+		"198.18.0.0/15", "::/8", "::ffff:0:0/96", "64:ff9b::/96", "2001::/32", "2002::/16", "2000::/3", "fc00::/7",
+		"fd00::/8", "fe80::/10", "fe80::/64"),
 }
 
 func prefixes(texts ...string) []netip.Prefix {

@@ -26,15 +26,15 @@ var vocabulary = sync.OnceValue(func() map[string]bool {
 })
 
 // interfaceKinds are words of which interfaces' names are made. They tell what a thing is, not whose.
-const interfaceKinds = `ethernet fastethernet gigabitethernet tengigabitethernet twentyfivegige fortygige hundredgige tengige gige
-	vlan loopback tunnel bundle ether portchannel serial management mgmt null dialer eth ens enp eno enx bond bridge veth
-	wlan ppp pppoe sfp combo lan wan dmz inside outside irb reth vmx igb ixl vtnet cellular virtual template bvi port trunk
-	dummy tun tap gre ipip sit lo vlanif xgigabitethernet ae ge xe et mon jan feb mar apr may jun jul aug sep oct nov dec tue
-	wed thu fri sat sun`
+const interfaceKinds = `ethernet fastethernet gigabitethernet tengigabitethernet twentyfivegige fortygige hundredgige
+	tengige gige vlan loopback tunnel bundle ether portchannel serial management mgmt null dialer eth ens enp eno enx
+	bond bridge veth wlan ppp pppoe sfp combo lan wan dmz inside outside irb reth vmx igb ixl vtnet cellular virtual
+	template bvi port trunk dummy tun tap gre ipip sit lo vlanif xgigabitethernet ae ge xe et mon jan feb mar apr may
+	jun jul aug sep oct nov dec tue wed thu fri sat sun`
 
 // headings are words over columns that readers find by a part of them.
-const headings = `genmask netmask dest dst destination gateway gw iface netif ifindex irtt mss window refs expire prefixes nexthop
-	nexthops hop pref proto distance metric age flags type ref use time`
+const headings = `genmask netmask dest dst destination gateway gw iface netif ifindex irtt mss window refs expire
+	prefixes nexthop nexthops hop pref proto distance metric age flags type ref use time`
 
 // keeps reports whether a word is one that readers look for.
 func keeps(w string) bool { return vocabulary()[strings.ToLower(w)] }

@@ -79,7 +79,8 @@ func (m *Masker) WalkLine(line string) (string, bool) {
 		if !hexOctets.MatchString(value) {
 			return "", false
 		}
-		value = strings.ToUpper(strings.ReplaceAll(m.hardware(strings.ReplaceAll(strings.TrimSpace(value), " ", ":")), ":", " ")) + " "
+		value = strings.ToUpper(strings.ReplaceAll(m.hardware(strings.ReplaceAll(strings.TrimSpace(value), " ", ":")),
+			":", " ")) + " "
 	default:
 		value = m.Line(value)
 	}

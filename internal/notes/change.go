@@ -137,14 +137,15 @@ func ParseChange(name string, text []byte, file uint32, of Resolver) ([]rehearse
 // step reads one step: its name, and orders in the order in which they stand.
 func (r *reader) step(n *strict.Node, of Resolver) (rehearse.Step, error) {
 	var s rehearse.Step
-	err := r.Each(n, "a step", []string{"name", "add", "remove", "down", "up"}, func(key string, at, v *strict.Node) error {
-		if key == "name" {
-			text, err := r.Scalar(v)
-			s.Name = text
-			return err
-		}
-		return r.orders(&s, verbs[key], v, "", of)
-	})
+	err := r.Each(n, "a step", []string{"name", "add", "remove", "down", "up"},
+		func(key string, at, v *strict.Node) error {
+			if key == "name" {
+				text, err := r.Scalar(v)
+				s.Name = text
+				return err
+			}
+			return r.orders(&s, verbs[key], v, "", of)
+		})
 	if err == nil && len(s.Orders) == 0 {
 		return s, r.ErrorAt(n, "a step without orders; it takes add, remove, down and up")
 	}

@@ -92,7 +92,8 @@ func (r *reader) device(name string, at, v *strict.Node) error {
 				"%s does not take %q; %s",
 				key,
 				s,
-				map[string]string{"lookup": "classless or classful", "equal-cost": "all or selected", "stateful": "true or false"}[key],
+				map[string]string{"lookup": "classless or classful", "equal-cost": "all or selected",
+					"stateful": "true or false"}[key],
 			)
 		}
 		return nil

@@ -96,25 +96,26 @@ func (r *reader) oneFamily(at *strict.Node, addrs ...netip.Addr) error {
 }
 
 func (r *reader) document(n *strict.Node) error {
-	return r.Each(n, "notes", []string{"hosts", "networks", "groups", "devices", "keep"}, func(key string, _, v *strict.Node) error {
-		switch key {
-		case "hosts":
-			return r.Each(v, "hosts", nil, r.host)
-		case "networks":
-			return r.Each(v, "networks", nil, func(name string, at, v *strict.Node) error {
-				p, err := r.prefix(v)
-				if err != nil {
-					return err
-				}
-				return r.call(name, at, []netip.Prefix{p})
-			})
-		case "groups":
-			return r.Each(v, "groups", nil, r.group)
-		case "keep":
-			return r.List(v, r.keep)
-		}
-		return r.Each(v, "devices", nil, r.device)
-	})
+	return r.Each(n, "notes", []string{"hosts", "networks", "groups", "devices", "keep"},
+		func(key string, _, v *strict.Node) error {
+			switch key {
+			case "hosts":
+				return r.Each(v, "hosts", nil, r.host)
+			case "networks":
+				return r.Each(v, "networks", nil, func(name string, at, v *strict.Node) error {
+					p, err := r.prefix(v)
+					if err != nil {
+						return err
+					}
+					return r.call(name, at, []netip.Prefix{p})
+				})
+			case "groups":
+				return r.Each(v, "groups", nil, r.group)
+			case "keep":
+				return r.List(v, r.keep)
+			}
+			return r.Each(v, "devices", nil, r.device)
+		})
 }
 
 // group reads a list of addresses, prefixes and names that stand above.
@@ -184,17 +185,18 @@ func (r *reader) host(name string, at, v *strict.Node) error {
 		r.add(h)
 		return err
 	}
-	err := r.Each(v, "a host", []string{"address", "network", "gateway"}, func(key string, _, v *strict.Node) (err error) {
-		switch key {
-		case "address":
-			h.Address, err = r.addr(v)
-		case "gateway":
-			h.Gateway, err = r.addr(v)
-		case "network":
-			h.Prefix, err = r.prefix(v)
-		}
-		return err
-	})
+	err := r.Each(v, "a host", []string{"address", "network", "gateway"},
+		func(key string, _, v *strict.Node) (err error) {
+			switch key {
+			case "address":
+				h.Address, err = r.addr(v)
+			case "gateway":
+				h.Gateway, err = r.addr(v)
+			case "network":
+				h.Prefix, err = r.prefix(v)
+			}
+			return err
+		})
 	switch {
 	case err != nil:
 		return err

@@ -173,7 +173,8 @@ func parseTranslation(s string) (network.Translation, error) {
 			if s := w.next(); s != "interface" {
 				if t.Becomes, err = netip.ParseAddr(s); err != nil {
 					err = fmt.Errorf(
-						"%q behind becomes is no address; write an address, or interface for the address of the one it leaves by",
+						"%q behind becomes is no address; write an address, or interface for the address of the one "+
+							"it leaves by",
 						s,
 					)
 				}

@@ -14,7 +14,8 @@ var untoldWords = map[casefile.Untold][2]string{
 	casefile.UntoldFilters:    {"filters nothing", "filter nothing"},
 	casefile.UntoldChecks:     {"checks no sources", "check no sources"},
 	casefile.UntoldRouting:    {"routes by destination alone", "route by destination alone"},
-	casefile.UntoldStart:      {"sends by the captured device on its link", "send by the captured devices on their links"},
+	casefile.UntoldStart: {"sends by the captured device on its link",
+		"send by the captured devices on their links"},
 }
 
 // untoldCodes name the same in JSON, and untoldNames in a list of what was not captured.

@@ -121,7 +121,8 @@ func (v View) jsonFinding(f *audit.Finding, c Cures) jsonFinding {
 		if byRoutes(r.Kind) {
 			continue
 		}
-		j.Repair = append(j.Repair, jsonRepair{Code: r.Kind.String(), Text: repairWords(r), Device: text(r.Device), Prefix: prefix(r.Prefix),
+		j.Repair = append(j.Repair, jsonRepair{Code: r.Kind.String(), Text: repairWords(r), Device: text(r.Device),
+			Prefix:  prefix(r.Prefix),
 			NextHop: address(r.NextHop), Interface: text(r.Interface), Towards: text(r.Other)})
 	}
 	j.Repair = append(j.Repair, c.jsonOf(f)...)
@@ -166,7 +167,8 @@ func affected(f *audit.Finding) []jsonAffected {
 // AuditCSV writes one line for each finding.
 func AuditCSV(out io.Writer, a AuditView, v View) error {
 	w := csv.NewWriter(out)
-	if err := w.Write([]string{"id", "severity", "kind", "device", "table", "family", "pairs", "addresses", "address-count", "summary", "effect", "repair", "captured-at"}); err != nil {
+	if err := w.Write([]string{"id", "severity", "kind", "device", "table", "family", "pairs", "addresses",
+		"address-count", "summary", "effect", "repair", "captured-at"}); err != nil {
 		return err
 	}
 	for i := range a.Findings {

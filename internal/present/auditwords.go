@@ -176,16 +176,19 @@ func orFiles(device string) string {
 }
 
 var fateShort = map[selection.Fate]string{
-	selection.HopUnresolved: "nothing leads to its next hop", selection.HopByDefault: "nothing but the default route leads to its next hop, which most devices do not accept",
+	selection.HopUnresolved: "nothing leads to its next hop",
+	selection.HopByDefault:  "nothing but the default route leads to its next hop, which most devices do not accept",
 	selection.InterfaceDown: "its interface is down", selection.InterfaceGone: "the device has no such interface",
 	selection.Deactivated: "the table has it as inactive", selection.RefusedToUse: "what forwards did not take it",
 }
 
 var differenceShort = map[network.DifferenceKind]string{
-	network.NotInstalled: "chosen, but not in what forwards", network.NotChosen: "forwards, though no chosen route says so",
-	network.OtherNextHops: "chosen by other next hops than it forwards by", network.OtherChoice: "two captures disagree on what was chosen",
-	network.OtherMoment: "captures of different moments lead to other next hops",
-	network.GoneMoment:  "of captures of different moments only some have a route",
+	network.NotInstalled:  "chosen, but not in what forwards",
+	network.NotChosen:     "forwards, though no chosen route says so",
+	network.OtherNextHops: "chosen by other next hops than it forwards by",
+	network.OtherChoice:   "two captures disagree on what was chosen",
+	network.OtherMoment:   "captures of different moments lead to other next hops",
+	network.GoneMoment:    "of captures of different moments only some have a route",
 }
 
 func loopDevices(f *audit.Finding) string {
@@ -432,7 +435,8 @@ func repairWords(r audit.Repair) string {
 	case audit.SwitchOn:
 		return fmt.Sprintf("switch forwarding on at %s", d)
 	case audit.LoosenCheck:
-		return fmt.Sprintf("look at the check of %s on %s: it lacks a route to %s by it", d, Clean(r.Interface), r.Prefix)
+		return fmt.Sprintf("look at the check of %s on %s: it lacks a route to %s by it", d, Clean(r.Interface),
+			r.Prefix)
 	case audit.RaisePreference:
 		return fmt.Sprintf(
 			"as a backup %s on %s needs a preference worse than %d; else it can stay",

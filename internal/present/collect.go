@@ -93,7 +93,8 @@ func CollectText(w io.Writer, dir string, all []Collected, r collect.Result, dry
 		if !prompted {
 			fmt.Fprintf(
 				w,
-				"\n%s holds files only, so each is taken as a device of its own. If they are of one device: -device %s\n",
+				"\n%s holds files only, so each is taken as a device of its own. If they are of one device: -device "+
+					"%s\n",
 				Clean(f),
 				Clean(filepath.Base(f)),
 			)

@@ -87,7 +87,8 @@ func (v View) compareDocument(c CompareView) document {
 		d.add(v.group(i+1, &groups[i], c))
 	}
 	if n := len(c.Result.Groups) - len(groups); n > 0 {
-		d.add(paragraph{words: fmt.Sprintf("And %s, of networks between devices or of addresses that nobody has among them (-all shows them).", count(n, "more group", "more groups"))})
+		d.add(paragraph{words: fmt.Sprintf("And %s, of networks between devices or of addresses that nobody has "+
+			"among them (-all shows them).", count(n, "more group", "more groups"))})
 	}
 	fresh, gone := v.findingChanges(c)
 	d.listed("New findings", fresh, c.most(maxChanges))
@@ -143,7 +144,8 @@ var kindWords = map[compare.Kind]string{
 // compareHeadline is the verdict in one line: what concerns hosts first, networks between devices in numbers behind it.
 func compareHeadline(r *compare.Result) string {
 	var parts, between []string
-	for _, k := range []compare.Kind{compare.Worse, compare.Unclear, compare.Better, compare.OtherWay, compare.OtherEnd} {
+	for _, k := range []compare.Kind{compare.Worse, compare.Unclear, compare.Better, compare.OtherWay,
+		compare.OtherEnd} {
 		var all []compare.Pair
 		links := map[compare.Pair]bool{}
 		for _, g := range r.Groups {
@@ -316,7 +318,8 @@ func (v View) group(number int, g *compare.Group, c CompareView) entry {
 		e.row("cause", "no device on the way decides otherwise by its routes; a rule or a filter does")
 	}
 	if g.Partings > 1 {
-		e.row("also", count(g.Partings-1, "other decision", "other decisions")+" changed on the ways of these pairs (-as json has the routes)")
+		e.row("also", count(g.Partings-1, "other decision", "other decisions")+
+			" changed on the ways of these pairs (-as json has the routes)")
 	}
 	e.row("ends", endingWords(g))
 	e.row("see", traceWords(g, c)...)
@@ -411,7 +414,8 @@ func (v View) move(s audit.Step, m forward.Move, dst netip.Addr) string {
 	if m.Verdict == forward.GoesOn {
 		words = fmt.Sprintf("%s sends %s to %s", Clean(s.Device), dst, onward(m.Hop))
 	} else {
-		b := forward.Branch{Verdict: m.Verdict, Where: s.Device, Delivery: m.Delivery, Hops: []forward.Hop{m.Hop}, Reason: m.Reason}
+		b := forward.Branch{Verdict: m.Verdict, Where: s.Device, Delivery: m.Delivery, Hops: []forward.Hop{m.Hop},
+			Reason: m.Reason}
 		words = reasonClause(b, dst, Clean(s.Device), allPackets)
 		if len(m.Reason.Marks) > 0 && len(marks) == 0 {
 			marks = m.Reason.Marks
@@ -550,11 +554,13 @@ func (v View) factChanges(c CompareView) []string {
 		case compare.InterfaceState:
 			s = fmt.Sprintf("%s: interface %s was %s, is %s", dev, ifname, f.Was, f.Is)
 		case compare.NeighbourEntry:
-			s = fmt.Sprintf("%s: neighbour %s%s was %s, is %s", dev, f.Prefix.Addr(), on(f.Interface), Clean(f.Was), Clean(f.Is))
+			s = fmt.Sprintf("%s: neighbour %s%s was %s, is %s", dev, f.Prefix.Addr(), on(f.Interface), Clean(f.Was),
+				Clean(f.Is))
 		case compare.ForwardingSwitch:
 			s = fmt.Sprintf("%s: forwarding of %s was %s, is %s", dev, familyName(f.Family), f.Was, f.Is)
 		case compare.SourceCheck:
-			s = fmt.Sprintf("%s: source check of %s%s was %s, is %s", dev, familyName(f.Family), on(f.Interface), f.Was, f.Is)
+			s = fmt.Sprintf("%s: source check of %s%s was %s, is %s", dev, familyName(f.Family), on(f.Interface), f.Was,
+				f.Is)
 		}
 		var places []string
 		for i, m := range []route.Mark{f.Before, f.After} {

@@ -104,7 +104,8 @@ func CompareJSON(w io.Writer, c CompareView, v View) error { return writeJSON(w,
 // comparison is what differs, for machines.
 func (v View) comparison(c CompareView) jsonComparison {
 	r := c.Result
-	doc := jsonComparison{compareHeadline(r), r.Harm(), map[string]int{}, []jsonMissing{}, []jsonGroup{}, []jsonFindingChange{},
+	doc := jsonComparison{compareHeadline(r), r.Harm(), map[string]int{}, []jsonMissing{}, []jsonGroup{},
+		[]jsonFindingChange{},
 		[]jsonRouteChange{}, []jsonFactChange{}}
 	for k := compare.Worse; k <= compare.OtherEnd; k++ {
 		doc.Counts[k.String()] = r.Count(k)
@@ -134,7 +135,8 @@ func (v View) comparison(c CompareView) jsonComparison {
 		if f.Gone {
 			change, side = "gone", 0
 		}
-		doc.Findings = append(doc.Findings, jsonFindingChange{change, v.on(c.Sides[side]).jsonFinding(&f.Finding, Cures{})})
+		doc.Findings = append(doc.Findings,
+			jsonFindingChange{change, v.on(c.Sides[side]).jsonFinding(&f.Finding, Cures{})})
 	}
 	for _, x := range r.Routes {
 		doc.Routes = append(doc.Routes, jsonRouteChange{x.Device, x.Table, x.Prefix.String(),

@@ -20,7 +20,8 @@ func CostsText(w io.Writer, all []settle.Cost, v View) error {
 	}
 	words := "no adjacency of a protocol whose metrics add up is seen in a captured route"
 	if len(all) > 0 {
-		words = fmt.Sprintf("%s of routing protocols, the cost of %s known", count(len(all), "adjacency", "adjacencies"),
+		words = fmt.Sprintf("%s of routing protocols, the cost of %s known",
+			count(len(all), "adjacency", "adjacencies"),
 			fmt.Sprintf("%d of them", known))
 	}
 	if disagree > 0 {

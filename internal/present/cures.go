@@ -19,7 +19,8 @@ type Cures struct {
 // byRoutes reports whether a repair is a change of routes, which is offered only when it was proved.
 func byRoutes(k audit.RepairKind) bool {
 	switch k {
-	case audit.AddRoute, audit.RemoveRoute, audit.ChangeNextHop, audit.LowerPreference, audit.BreakLoop, audit.NameNextHop:
+	case audit.AddRoute, audit.RemoveRoute, audit.ChangeNextHop, audit.LowerPreference, audit.BreakLoop,
+		audit.NameNextHop:
 		return true
 	}
 	return false
@@ -27,7 +28,8 @@ func byRoutes(k audit.RepairKind) bool {
 
 // ByRoutes reports whether a change of routes may mend a finding.
 func ByRoutes(f *audit.Finding) bool {
-	return slices.ContainsFunc(f.Repair, func(r audit.Repair) bool { return byRoutes(r.Kind) || r.Kind == audit.RaisePreference })
+	return slices.ContainsFunc(f.Repair,
+		func(r audit.Repair) bool { return byRoutes(r.Kind) || r.Kind == audit.RaisePreference })
 }
 
 // of words the change that mends a finding, and where none is known who looks for one.
@@ -77,10 +79,12 @@ func (c Cures) jsonOf(f *audit.Finding) []jsonRepair {
 	}
 	var out []jsonRepair
 	for _, o := range r.Cure.Orders {
-		j := jsonRepair{Code: audit.RemoveRoute.String(), Text: strings.Join(ordersWords([]rehearse.Order{o}, c.Topo), ""), Device: text(o.Device),
+		j := jsonRepair{Code: audit.RemoveRoute.String(),
+			Text: strings.Join(ordersWords([]rehearse.Order{o}, c.Topo), ""), Device: text(o.Device),
 			Prefix: prefix(o.Prefix), NextHop: address(o.NextHop), Proved: true}
 		if s := o.Static; o.Verb == rehearse.Add {
-			j.Code, j.Prefix, j.NextHop, j.Interface = audit.AddRoute.String(), prefix(s.Prefix), address(s.NextHop.Address), text(s.NextHop.Interface)
+			j.Code, j.Prefix, j.NextHop, j.Interface = audit.AddRoute.String(), prefix(s.Prefix),
+				address(s.NextHop.Address), text(s.NextHop.Interface)
 			if own := c.Topo.Owners(s.NextHop.Address); len(own) > 0 {
 				j.Towards = text(own[0].Device.Name)
 			}

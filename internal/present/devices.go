@@ -13,7 +13,8 @@ import (
 
 var missingWords = map[casefile.Missing]string{
 	casefile.NoTable4: "IPv4 table", casefile.NoTable6: "IPv6 table", casefile.NoAddresses: "addresses",
-	casefile.NoNeighbours: "neighbours", casefile.TableCut: "end of a table", casefile.TableFiltered: "what a filter left out",
+	casefile.NoNeighbours: "neighbours", casefile.TableCut: "end of a table",
+	casefile.TableFiltered: "what a filter left out",
 }
 
 // A DevicesQuery says what is shown beside the devices.
@@ -215,7 +216,8 @@ func (v View) filterNotes(w io.Writer, s casefile.Summary) {
 		open = fmt.Sprintf("%s not understood or not read (%s): packets that meet them are unknown",
 			count(len(c.Open), "line is", "lines are"), strings.Join(v.somePlaces(c.Open, 3), ", "))
 	}
-	fmt.Fprintf(w, "\n%s: %s read; %s.\n", Clean(s.Name), count(c.Lines, "line of filter rules", "lines of filter rules"), open)
+	fmt.Fprintf(w, "\n%s: %s read; %s.\n", Clean(s.Name),
+		count(c.Lines, "line of filter rules", "lines of filter rules"), open)
 }
 
 func routesOf(s casefile.Summary, f route.Family) string {

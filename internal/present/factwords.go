@@ -16,7 +16,8 @@ func factWords(f network.Fact) string {
 	case *network.Interface:
 		return fmt.Sprintf("interface %s, %s", Clean(x.Name), [...]string{"state not shown", "up", "down"}[x.State])
 	case *network.Neighbour:
-		return fmt.Sprintf("neighbour %s%s: %s", x.Address, on(x.Interface), [...]string{"asked for, no answer yet", "has answered", "does not answer"}[x.State])
+		return fmt.Sprintf("neighbour %s%s: %s", x.Address, on(x.Interface),
+			[...]string{"asked for, no answer yet", "has answered", "does not answer"}[x.State])
 	case *network.Switch:
 		what := familyName(x.Family) + " packets"
 		if x.Interface != "" {
@@ -73,7 +74,8 @@ func factWords(f network.Fact) string {
 	case network.AllOfEqualFact:
 		return "all equal next hops forward, whatever a mark of the table says"
 	case network.ClassfulFact:
-		return "IPv4 lookups are classful: a known part of a class A, B or C network bars shorter prefixes for the rest of it"
+		return "IPv4 lookups are classful: a known part of a class A, B or C network bars shorter prefixes for the " +
+			"rest of it"
 	}
 	return f.Kind.String()
 }
@@ -171,7 +173,8 @@ func flowWords(r network.FlowRule) string {
 		out = append(out, fmt.Sprintf("of type %d", r.Type-1))
 	}
 	if r.State != network.AnyState {
-		out = append(out, [...]string{"", "that begins a flow", "that answers a flow by its flags", "that answers a flow seen before",
+		out = append(out, [...]string{"", "that begins a flow", "that answers a flow by its flags",
+			"that answers a flow seen before",
 			"that answers no flow seen before"}[r.State])
 	}
 	if len(out) == 1 {

@@ -46,7 +46,8 @@ func GatherText(w io.Writer, dir string, all []gather.Outcome, v View) error {
 	notTaken(w, all)
 	for _, o := range all {
 		for _, m := range o.Moved {
-			fmt.Fprintf(w, "\nThe table of %s changed while it was read: %s.\n", Clean(o.Target.Name), Clean(movedWords(m)))
+			fmt.Fprintf(w, "\nThe table of %s changed while it was read: %s.\n", Clean(o.Target.Name),
+				Clean(movedWords(m)))
 		}
 		if o.Scrubbed > 0 {
 			fmt.Fprintf(w, "\nIn what %s said %s of yours stood, made unreadable before it was kept.\n",
@@ -130,7 +131,8 @@ func notTaken(w io.Writer, all []gather.Outcome) {
 	}
 	fmt.Fprintln(w, "\nNot taken, which matters only where a device has what is asked for:")
 	for _, key := range order[:min(len(order), maxNotTaken)] {
-		fmt.Fprintf(w, "  %s: %s\n", Clean(firstFew(devices[key], 6, ", ")), Clean(firstFew(strings.Split(key, "; "), 6, "; ")))
+		fmt.Fprintf(w, "  %s: %s\n", Clean(firstFew(devices[key], 6, ", ")),
+			Clean(firstFew(strings.Split(key, "; "), 6, "; ")))
 	}
 	if n := len(order) - maxNotTaken; n > 0 {
 		fmt.Fprintf(w, "  and %d more such lists (-as json has all)\n", n)
@@ -171,7 +173,8 @@ func movedWords(m record.Move) string {
 }
 
 var stateCodes = map[gather.State]string{
-	gather.Waiting: "waiting", gather.AtWork: "at-work", gather.Done: "captured", gather.Failed: "failed", gather.Stopped: "stopped",
+	gather.Waiting: "waiting", gather.AtWork: "at-work", gather.Done: "captured", gather.Failed: "failed",
+	gather.Stopped: "stopped",
 }
 
 // GatherJSON writes the same as one document.
@@ -218,7 +221,8 @@ const whyNonsense = " (no device takes it: to learn how this one refuses)"
 
 // GatherPlanText writes what would be asked of whom.
 func GatherPlanText(w io.Writer, dir string, all []Planned, v View) error {
-	v.headline(w, true, "%s would be asked, into %s; nobody was contacted", count(len(all), "device", "devices"), Clean(dir))
+	v.headline(w, true, "%s would be asked, into %s; nobody was contacted", count(len(all), "device", "devices"),
+		Clean(dir))
 	unknown := false
 	for _, p := range all {
 		t := p.Target
@@ -258,7 +262,8 @@ func GatherPlanText(w io.Writer, dir string, all []Planned, v View) error {
 
 // families writes what each family of commands is asked.
 func families(w io.Writer) {
-	fmt.Fprintln(w, "\nOf the families, the first counts that fits the prompt, answers its question for the version and takes its")
+	fmt.Fprintln(w, "\nOf the families, the first counts that fits the prompt, answers its question for the version "+
+		"and takes its")
 	fmt.Fprintln(w, "command against pages. What is sent then:")
 	for _, f := range family.All() {
 		fmt.Fprintf(w, "\n%s: %s\n", f.Name, f.About)
@@ -330,10 +335,12 @@ func gatheredNotes(w io.Writer, all []casefile.Gathering) {
 		}
 	}
 	fmt.Fprintf(w, "\n%s gathered from %s to %s, within %s.\n", count(len(all), "device", "devices"),
-		first.UTC().Format("2006-01-02 15:04:05"), last.UTC().Format("15:04:05 UTC"), last.Sub(first).Round(time.Second))
+		first.UTC().Format("2006-01-02 15:04:05"), last.UTC().Format("15:04:05 UTC"),
+		last.Sub(first).Round(time.Second))
 	for _, g := range all {
 		for _, m := range g.Moved {
-			fmt.Fprintf(w, "The table of %s changed while it was captured: %s.\n", Clean(g.Device), Clean(movedWords(m)))
+			fmt.Fprintf(w, "The table of %s changed while it was captured: %s.\n", Clean(g.Device),
+				Clean(movedWords(m)))
 		}
 	}
 }

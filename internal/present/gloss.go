@@ -66,10 +66,15 @@ func notRead(n int) string {
 }
 
 var passedWords = map[layout.As]string{
-	layout.Other: "says nothing about routes", layout.Key: "part of the key: what the letters and signs in the rows mean",
-	layout.Parent: "heads the rows below that lie in this network; it is no route itself", layout.LastResort: "repeats where the default route leads; the row of that route is what counts",
-	layout.Title: "names what stands below", layout.Ruler: "a ruler", layout.Names: "the names of the columns below", layout.Count: "counts what the table holds",
-	layout.PrefixHeading: "a prefix; its routes stand on the lines below", layout.Part: "a part of what another line tells",
+	layout.Other:      "says nothing about routes",
+	layout.Key:        "part of the key: what the letters and signs in the rows mean",
+	layout.Parent:     "heads the rows below that lie in this network; it is no route itself",
+	layout.LastResort: "repeats where the default route leads; the row of that route is what counts",
+	layout.Title:      "names what stands below", layout.Ruler: "a ruler",
+	layout.Names:         "the names of the columns below",
+	layout.Count:         "counts what the table holds",
+	layout.PrefixHeading: "a prefix; its routes stand on the lines below",
+	layout.Part:          "a part of what another line tells",
 }
 
 var lineCodes = map[capture.LineKind]string{
@@ -226,8 +231,10 @@ func hopWords(it capture.Item) string {
 		for _, x := range []struct {
 			on   bool
 			word string
-		}{{h.Recursive, "itself found through another route"}, {h.Inactive, "inactive"}, {h.Backup, "kept as a backup"}, {h.Down, "its link is down"},
-			{h.OnLink, "taken as attached though no prefix says so"}, {h.Encapsulated, "inside of something else, labels or a tunnel"}} {
+		}{{h.Recursive, "itself found through another route"}, {h.Inactive, "inactive"}, {h.Backup,
+			"kept as a backup"}, {h.Down, "its link is down"},
+			{h.OnLink, "taken as attached though no prefix says so"}, {h.Encapsulated,
+				"inside of something else, labels or a tunnel"}} {
 			if x.on {
 				s += " (" + x.word + ")"
 			}

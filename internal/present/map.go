@@ -445,7 +445,8 @@ func MapDOT(w io.Writer, m MapView) error {
 		for _, l := range n.Lines {
 			label = append(label, l.Text)
 		}
-		style := map[picture.NodeStyle]string{picture.Solid: "solid", picture.Bar: "bold", picture.Dashed: "dashed", picture.CutEdges: "dotted"}[n.Style]
+		style := map[picture.NodeStyle]string{picture.Solid: "solid", picture.Bar: "bold", picture.Dashed: "dashed",
+			picture.CutEdges: "dotted"}[n.Style]
 		fmt.Fprintf(&b, "  n%d [label=%s, style=%s];\n", i, dotQuote(strings.Join(label, "\n")), style)
 	}
 	for _, e := range m.Chart.Edges {

@@ -150,7 +150,8 @@ func (v View) endings(w io.Writer, m *audit.Matrix) {
 // MatrixCSV writes a line for each pair.
 func MatrixCSV(out io.Writer, all []*audit.Matrix) error {
 	w := csv.NewWriter(out)
-	if err := w.Write([]string{"source", "destination", "verdict", "worst", "lost", "ending", "device", "partly", "source-address", "destination-address"}); err != nil {
+	if err := w.Write([]string{"source", "destination", "verdict", "worst", "lost", "ending", "device", "partly",
+		"source-address", "destination-address"}); err != nil {
 		return err
 	}
 	for _, m := range all {
@@ -159,7 +160,8 @@ func MatrixCSV(out io.Writer, all []*audit.Matrix) error {
 				if c.Same {
 					continue
 				}
-				if err := w.Write([]string{defuse(endLabel(m.Ends[i])), defuse(endLabel(m.Ends[j])), c.Verdict.String(), c.Worst.String(), lostWord(c), c.Ending.String(), defuse(c.Device),
+				if err := w.Write([]string{defuse(endLabel(m.Ends[i])), defuse(endLabel(m.Ends[j])), c.Verdict.String(),
+					c.Worst.String(), lostWord(c), c.Ending.String(), defuse(c.Device),
 					strconv.FormatBool(c.Partly), c.From.String(), c.To.String()}); err != nil {
 					return err
 				}

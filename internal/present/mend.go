@@ -53,7 +53,8 @@ func (v View) mendDocument(m MendView) document {
 		d.add(v.mended(i+1, r, m))
 	}
 	if cured > 0 {
-		words := "Proved on paper: with all that follows from it every pair of addresses was compared; nothing gets worse, and no fault or risk is new."
+		words := "Proved on paper: with all that follows from it every pair of addresses was compared; nothing gets " +
+			"worse, and no fault or risk is new."
 		if cured > 1 {
 			words = "Each was proved on the network with those before it. " + words
 		}
@@ -138,7 +139,9 @@ func (v View) typed(e *entry, r *mend.Result, m MendView) {
 	for _, o := range r.Cure.Orders {
 		all, ok := m.Lines(r.Before.Topology().Network.Device(o.Device), o)
 		if !ok {
-			lines = append(lines, fmt.Sprintf("on %s: in words only, since no statement like it was captured of that device", Clean(o.Device)))
+			lines = append(lines,
+				fmt.Sprintf("on %s: in words only, since no statement like it was captured of that device",
+					Clean(o.Device)))
 			continue
 		}
 		for _, l := range all {
@@ -239,7 +242,8 @@ func refusalWords(x mend.Refusal) string {
 		}
 		return kindWords[x.Worse.Kind] + ": " + pairsWords(x.Worse.Pairs, 2)
 	case mend.LeadsOut:
-		return fmt.Sprintf("then %s hands %s on to what was not captured, and that may lead it back", Clean(x.Worse.After.Device), prefixList(farEnds(x.Worse.Pairs), 2))
+		return fmt.Sprintf("then %s hands %s on to what was not captured, and that may lead it back",
+			Clean(x.Worse.After.Device), prefixList(farEnds(x.Worse.Pairs), 2))
 	case mend.NewFinding:
 		return "then " + summary(x.Finding)
 	case mend.NotTaken:
@@ -279,7 +283,8 @@ func outsideWords(r *mend.Result) string {
 func assumedOf(c *mend.Cure) []string {
 	var out []string
 	for _, a := range c.Assumed {
-		out = append(out, fmt.Sprintf("that %s does not pass the new route on by %s: no configuration of it tells", Clean(a.Device), a.Protocol))
+		out = append(out, fmt.Sprintf("that %s does not pass the new route on by %s: no configuration of it tells",
+			Clean(a.Device), a.Protocol))
 	}
 	return out
 }

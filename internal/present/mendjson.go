@@ -63,7 +63,8 @@ func MendJSON(w io.Writer, m MendView, v View) error {
 					lines = []statement.Line{{}}
 				}
 				for _, l := range lines {
-					j.Lines = append(j.Lines, jsonTyped{o.Device, o.Verb.String() + " " + o.Text, l.Text, l.Out, l.Undo, l.In, l.Learned})
+					j.Lines = append(j.Lines, jsonTyped{o.Device, o.Verb.String() + " " + o.Text, l.Text, l.Out, l.Undo,
+						l.In, l.Learned})
 				}
 			}
 			steps = append(steps, stepsOf(j.Wrong, r.Cure.Orders)...)

@@ -210,7 +210,8 @@ const maxKnowersShown = 60
 
 // knowledgeCounts writes for each network how many devices know it in which way.
 func (v View) knowledgeCounts(w io.Writer, s survey.Survey) {
-	order := []survey.Knowledge{survey.IsAttached, survey.KnowsExactly, survey.KnowsBySummary, survey.KnowsByDefault, survey.KnowsParts, survey.Swallowed, survey.KnowsNot, survey.TableMissing}
+	order := []survey.Knowledge{survey.IsAttached, survey.KnowsExactly, survey.KnowsBySummary, survey.KnowsByDefault,
+		survey.KnowsParts, survey.Swallowed, survey.KnowsNot, survey.TableMissing}
 	head := []string{"network"}
 	for _, k := range order {
 		head = append(head, knowledgeWords[k])
@@ -281,14 +282,16 @@ func NetworksCSV(out io.Writer, s survey.Survey, v View) error {
 			if k.Route.Prefix.IsValid() {
 				by = k.Route.Prefix.String()
 			}
-			if err := w.Write([]string{n.Prefix.String(), defuse(k.Device.Name), knowledgeCodes[k.How], by, defuse(v.place(k.Route.Mark))}); err != nil {
+			if err := w.Write([]string{n.Prefix.String(), defuse(k.Device.Name), knowledgeCodes[k.How], by,
+				defuse(v.place(k.Route.Mark))}); err != nil {
 				return err
 			}
 		}
 	}
 	for _, l := range s.Learned {
 		for _, d := range l.Devices {
-			if err := w.Write([]string{l.Prefix.String(), defuse(d.Name), "learned", l.Prefix.String(), defuse(v.place(l.Route.Mark))}); err != nil {
+			if err := w.Write([]string{l.Prefix.String(), defuse(d.Name), "learned", l.Prefix.String(),
+				defuse(v.place(l.Route.Mark))}); err != nil {
 				return err
 			}
 		}
@@ -370,7 +373,8 @@ func NetworksJSON(w io.Writer, s survey.Survey, v View) error {
 	for _, group := range []struct {
 		kind string
 		all  []survey.Clash
-	}{{"duplicate-address", s.Duplicates}, {"lengths-on-one-segment", s.Masks}, {"overlapping-networks", s.Overlapping}} {
+	}{{"duplicate-address", s.Duplicates}, {"lengths-on-one-segment", s.Masks}, {"overlapping-networks",
+		s.Overlapping}} {
 		for _, c := range group.all {
 			other := prefix(c.Other)
 			if c.Other == (netip.Prefix{}) {

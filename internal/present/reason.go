@@ -94,7 +94,8 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 		}
 		return fmt.Sprintf("no %s table of %s was captured", familyName(route.FamilyOf(dst)), Clean(b.Where))
 	case forward.RulesMissing:
-		return fmt.Sprintf("%s has a table %s beside its main one, which would send it another way, and its policy rules were not captured", at, Clean(r.Table))
+		return fmt.Sprintf("%s has a table %s beside its main one, which would send it another way, and its policy "+
+			"rules were not captured", at, Clean(r.Table))
 	case forward.TableFiltered:
 		return fmt.Sprintf(
 			"the listing of %s table shows a part of it only, so that what it does not show may be there",
@@ -108,7 +109,8 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 		return fmt.Sprintf("%s may have changed its routes to %s after its table was shown", at, dst)
 	case forward.CapturesContradict:
 		if r.Gone {
-			return fmt.Sprintf("of two captures of %s, of different moments, only one has the route %s", at, last.Prefix)
+			return fmt.Sprintf("of two captures of %s, of different moments, only one has the route %s", at,
+				last.Prefix)
 		}
 		return fmt.Sprintf("two captures of %s, of different moments, lead %s to different next hops", at, dst)
 	case forward.RouteRefused:
@@ -122,7 +124,8 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 	case forward.Unresolved:
 		return unresolved(its, last, r)
 	case forward.Encapsulated:
-		return fmt.Sprintf("%s sends %s on inside of something else (labels or a tunnel) by %s, and no table tells where that comes out", at, dst, ifname)
+		return fmt.Sprintf("%s sends %s on inside of something else (labels or a tunnel) by %s, and no table tells "+
+			"where that comes out", at, dst, ifname)
 	case forward.NobodyAnswers:
 		if r.Address == dst {
 			return fmt.Sprintf("nobody answered for %s on %s of %s", r.Address, ifname, dev0(dev, Clean(b.Where)))
@@ -179,15 +182,18 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 		)
 	case forward.AddressTranslated:
 		if r.Device == b.Where {
-			return fmt.Sprintf("%s puts %s in place of another address, and no rule is sure to do so with this packet", at, r.Address)
+			return fmt.Sprintf("%s puts %s in place of another address, and no rule is sure to do so with this packet",
+				at, r.Address)
 		}
-		return fmt.Sprintf("%s puts %s in place of another address, and whether it answers for it on the link is not known", dev, r.Address)
+		return fmt.Sprintf("%s puts %s in place of another address, and whether it answers for it on the link is not "+
+			"known", dev, r.Address)
 	case forward.SharedAddress:
 		which := "which of them has it"
 		if len(r.Sharers) == 1 {
 			which = "whether it has it"
 		}
-		return fmt.Sprintf("%s %s to %s, a virtual address of %s, and no capture tells %s", at, p.hands, to(r.Address, r.Interface), Clean(joinAnd(r.Sharers)), which)
+		return fmt.Sprintf("%s %s to %s, a virtual address of %s, and no capture tells %s", at, p.hands,
+			to(r.Address, r.Interface), Clean(joinAnd(r.Sharers)), which)
 	case forward.OwnerSilent:
 		return fmt.Sprintf(
 			"%s %s to %s, which is %s's address; but %s neighbour entry says that nobody answered",
@@ -215,21 +221,26 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 	case forward.FilterNotRead:
 		return fmt.Sprintf("a filter or policy is applied there on the way to %s, and what it says was not read", dst)
 	case forward.AnswerTranslated:
-		return fmt.Sprintf("a translation of %s fits the answer to what came in unchanged: if it is changed, whoever asked does not know it", at)
+		return fmt.Sprintf("a translation of %s fits the answer to what came in unchanged: if it is changed, whoever "+
+			"asked does not know it", at)
 	case forward.RulesLeftOut:
-		return fmt.Sprintf("%s filters were listed with a search behind the command, and rules that it left out may stop the packets", its)
+		return fmt.Sprintf("%s filters were listed with a search behind the command, and rules that it left out may "+
+			"stop the packets", its)
 	case forward.PolicyRouted:
 		return fmt.Sprintf("%s policy routing may send such packets another way than their destination tells", its)
 	case forward.CapturesBlended:
-		return fmt.Sprintf("the captures of %s list two sets of interfaces that have nothing in common, as of two devices or namespaces", at)
+		return fmt.Sprintf("the captures of %s list two sets of interfaces that have nothing in common, as of two "+
+			"devices or namespaces", at)
 	case forward.WhereApplied:
 		return fmt.Sprintf("lists of rules of %s were captured, and not to which interfaces they are applied", at)
 	case forward.ConfigurationCut:
 		return fmt.Sprintf("%s configuration is cut off, and a filter may follow", its)
 	case forward.RuleNotUnderstood:
-		return fmt.Sprintf("one of %s rules or translations asks for something that was not understood (%s)", its, ruleOf(r))
+		return fmt.Sprintf("one of %s rules or translations asks for something that was not understood (%s)", its,
+			ruleOf(r))
 	case forward.OwnFiltered:
-		return fmt.Sprintf("%s sends it itself, and whether the filter of what leaves by %s is asked about that is not known", at, ifname)
+		return fmt.Sprintf("%s sends it itself, and whether the filter of what leaves by %s is asked about that is "+
+			"not known", at, ifname)
 	case forward.FlowNotTold:
 		return fmt.Sprintf("one of %s rules or translations asks for the protocol or ports (%s)", its, ruleOf(r))
 	case forward.RuleDenies:
@@ -277,7 +288,8 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 		)
 	case forward.SwitchOff:
 		if r.Interface != "" {
-			return fmt.Sprintf("%s does not forward %s that comes in by %s", at, familyName(route.FamilyOf(dst)), Clean(r.Interface))
+			return fmt.Sprintf("%s does not forward %s that comes in by %s", at, familyName(route.FamilyOf(dst)),
+				Clean(r.Interface))
 		}
 		return fmt.Sprintf("%s does not forward %s at all", at, familyName(route.FamilyOf(dst)))
 	case forward.CameBack:
@@ -435,7 +447,8 @@ func advice(b forward.Branch, dst netip.Addr) string {
 	case forward.Encapsulated:
 		return "find out by its tables of labels or tunnels where that comes out, and ask there"
 	case forward.NotPredicted:
-		return fmt.Sprintf("find out what the routing protocol of %s knows beside what it uses: its database, and the costs of its interfaces", at)
+		return fmt.Sprintf("find out what the routing protocol of %s knows beside what it uses: its database, and "+
+			"the costs of its interfaces", at)
 	case forward.OwnerNotKnown:
 		return fmt.Sprintf("capture the device that has %s, or the neighbour entries of %s", b.Reason.Address, at)
 	case forward.SeveralOwners:
@@ -444,9 +457,11 @@ func advice(b forward.Branch, dst netip.Addr) string {
 		if b.Reason.Device == b.Where {
 			return fmt.Sprintf("look at the translations of %s: which flow each of them is for; tell it with -flow", at)
 		}
-		return fmt.Sprintf("capture the neighbour entries of %s, which show whether somebody answers for %s", at, b.Reason.Address)
+		return fmt.Sprintf("capture the neighbour entries of %s, which show whether somebody answers for %s", at,
+			b.Reason.Address)
 	case forward.SharedAddress:
-		return fmt.Sprintf("capture the list of virtual routers (VRRP, RFC 9568) of %s, which shows who has it", Clean(joinAnd(b.Reason.Sharers)))
+		return fmt.Sprintf("capture the list of virtual routers (VRRP, RFC 9568) of %s, which shows who has it",
+			Clean(joinAnd(b.Reason.Sharers)))
 	case forward.OwnerSilent:
 		return fmt.Sprintf("look at the link between %s and %s, and capture both again", at, Clean(b.Reason.Device))
 	case forward.NobodyAnswers:
@@ -458,23 +473,29 @@ func advice(b forward.Branch, dst netip.Addr) string {
 			)
 		}
 	case forward.FilterNotRead:
-		return fmt.Sprintf("look at what that line applies on %s: whether it lets the packets pass; -assume-permitted follows them as if it did", at)
+		return fmt.Sprintf("look at what that line applies on %s: whether it lets the packets pass; "+
+			"-assume-permitted follows them as if it did", at)
 	case forward.AnswerTranslated:
-		return fmt.Sprintf("look whether %s translates answers, or ask for the address that the destination has outside", at)
+		return fmt.Sprintf("look whether %s translates answers, or ask for the address that the destination has outside",
+			at)
 	case forward.RulesLeftOut:
 		return fmt.Sprintf("capture the filters of %s again without the search", at)
 	case forward.PolicyRouted:
-		return fmt.Sprintf("look at that line of %s: where it sends the packets, and ask from there; -assume-permitted follows them as if it did not fit", at)
+		return fmt.Sprintf("look at that line of %s: where it sends the packets, and ask from there; "+
+			"-assume-permitted follows them as if it did not fit", at)
 	case forward.CapturesBlended:
-		return fmt.Sprintf("put the captures of each device or namespace into a folder of its own, which now stand as %s", at)
+		return fmt.Sprintf("put the captures of each device or namespace into a folder of its own, which now stand "+
+			"as %s", at)
 	case forward.WhereApplied:
 		return fmt.Sprintf("capture the configuration of the interfaces of %s", at)
 	case forward.ConfigurationCut:
 		return fmt.Sprintf("capture the whole configuration of %s", at)
 	case forward.RuleNotUnderstood:
-		return fmt.Sprintf("look at that line of %s: whether it lets the packets pass; -assume-permitted follows them as if it did", at)
+		return fmt.Sprintf("look at that line of %s: whether it lets the packets pass; -assume-permitted follows "+
+			"them as if it did", at)
 	case forward.OwnFiltered:
-		return fmt.Sprintf("look whether that filter of %s is asked about what it sends itself; -assume-permitted follows it as if it let it pass", at)
+		return fmt.Sprintf("look whether that filter of %s is asked about what it sends itself; -assume-permitted "+
+			"follows it as if it let it pass", at)
 	case forward.FlowNotTold:
 		return "tell the flow, such as -flow tcp:40000:443"
 	case forward.RuleDenies:

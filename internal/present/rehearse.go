@@ -57,8 +57,10 @@ func (v View) rehearseDocument(r *rehearse.Result, keep []netip.Addr, c CompareV
 		d.add(paragraph{words: "Kept: " + addressList(keep) + " from every network that reaches it now"})
 	}
 	if n := untoldOf(last.Moves); n > 0 {
-		d.add(paragraph{words: fmt.Sprintf("Cannot be told: what is used for %s. Neither metrics nor configurations settle which way "+
-			"the routing protocol takes: capture the configurations of its routers, which tell areas and costs (zarvek networks -costs shows what is known).", count(n, "route", "routes")), hang: 2})
+		d.add(paragraph{words: fmt.Sprintf("Cannot be told: what is used for %s. Neither metrics nor configurations "+
+			"settle which way "+
+			"the routing protocol takes: capture the configurations of its routers, which tell areas and costs "+
+			"(zarvek networks -costs shows what is known).", count(n, "route", "routes")), hang: 2})
 	}
 	if c.Saved != "" {
 		d.add(paragraph{words: "Saved as a case: " + Clean(c.Saved)})
@@ -139,9 +141,11 @@ func remarkWords(list []rehearse.Remark) []string {
 		added := fmt.Sprintf("%s: the route %s", Clean(r.Order.Device), r.Order.Static.Prefix)
 		switch r.Kind {
 		case rehearse.BothEnds:
-			out = append(out, fmt.Sprintf("%s is a link for two, so %s goes %s with it", dev, farWords(r.Others), r.Order.Verb))
+			out = append(out, fmt.Sprintf("%s is a link for two, so %s goes %s with it", dev, farWords(r.Others),
+				r.Order.Verb))
 		case rehearse.OneEnd:
-			out = append(out, fmt.Sprintf("%s goes %s alone: over a shared segment %s does not notice", dev, r.Order.Verb, farWords(r.Others)))
+			out = append(out, fmt.Sprintf("%s goes %s alone: over a shared segment %s does not notice", dev,
+				r.Order.Verb, farWords(r.Others)))
 		case rehearse.NotUsed:
 			out = append(out, fmt.Sprintf("%s could not be used: %s", added, fateWords(r.Fare.Configured)))
 		case rehearse.StandsBy:
@@ -241,14 +245,16 @@ func RehearseJSON(w io.Writer, r *rehearse.Result, keep []netip.Addr, c CompareV
 			j.Orders = append(j.Orders, o.Verb.String()+" "+o.Text)
 		}
 		for _, x := range s.Remarks {
-			k := jsonStepRemark{Kind: remarkKinds[x.Kind], Order: x.Order.Text, Others: []string{}, Text: strings.Join(remarkWords([]rehearse.Remark{x}), "")}
+			k := jsonStepRemark{Kind: remarkKinds[x.Kind], Order: x.Order.Text, Others: []string{},
+				Text: strings.Join(remarkWords([]rehearse.Remark{x}), "")}
 			for _, a := range x.Others {
 				k.Others = append(k.Others, a.Device.Name+":"+a.Interface)
 			}
 			j.Remarks = append(j.Remarks, k)
 		}
 		for _, l := range s.Lost {
-			j.Lost = append(j.Lost, jsonLoss{l.Address.String(), l.From.String(), l.Source.String(), l.Was.String(), l.Is.String()})
+			j.Lost = append(j.Lost, jsonLoss{l.Address.String(), l.From.String(), l.Source.String(), l.Was.String(),
+				l.Is.String()})
 		}
 		j.Moves = v.jsonMoves(s.Moves)
 		doc.Steps = append(doc.Steps, j)

@@ -40,7 +40,10 @@ type ReportView struct {
 //go:embed reportpage
 var reportFiles embed.FS
 
-var reportPage = sync.OnceValues(func() (*template.Template, error) { return template.ParseFS(reportFiles, "reportpage/page.html") })
+var reportPage = sync.OnceValues(func() (*template.Template,
+	error) {
+	return template.ParseFS(reportFiles, "reportpage/page.html")
+})
 
 // Limits that keep a page of 200 devices below 10 MB.
 const (
@@ -90,10 +93,14 @@ func ReportHTML(w io.Writer, r ReportView, v View) error {
 		JS                                             template.JS
 		Also, Sections                                 []reportSection
 	}{
-		Title: "Routing of " + Clean(r.Name), About: "Routing of " + Clean(r.Name) + ": " + coveredWords(r), Answer: auditHeadline(r.Audit),
-		Good: len(r.Audit.Findings) == 0, TracesID: tracesID, CSS: template.CSS(css), JS: template.JS(js), Sections: sections,
-		Footer: "Judged from captures by zarvek. What they do not show is called unknown; what was concluded is called deduced.",
-		Policy: fmt.Sprintf("default-src 'none'; img-src data:; style-src '%s'; script-src '%s'; base-uri 'none'; form-action 'none'", digest(css), digest(js)),
+		Title: "Routing of " + Clean(r.Name), About: "Routing of " + Clean(r.Name) + ": " +
+			coveredWords(r), Answer: auditHeadline(r.Audit),
+		Good: len(r.Audit.Findings) == 0, TracesID: tracesID, CSS: template.CSS(css), JS: template.JS(js),
+		Sections: sections,
+		Footer: "Judged from captures by zarvek. What they do not show is called unknown; what was concluded is " +
+			"called deduced.",
+		Policy: fmt.Sprintf("default-src 'none'; img-src data:; style-src '%s'; script-src '%s'; base-uri 'none'; "+
+			"form-action 'none'", digest(css), digest(js)),
 	}
 	for _, s := range sections {
 		if s.Answer != "" && s.ID != "findings" {
@@ -137,17 +144,20 @@ func (v View) sections(r ReportView) ([]reportSection, error) {
 	out := []reportSection{{ID: "findings", Name: "Findings", Parts: v.parts(findings, "finding")}}
 	if c := r.Compared; c != nil {
 		d := v.compareDocument(*c)
-		out = append(out, reportSection{ID: "compared", Name: "Since " + Clean(c.Sides[0].Name), Answer: compareHeadline(c.Result), Parts: v.parts(d, "change")})
+		out = append(out, reportSection{ID: "compared", Name: "Since " + Clean(c.Sides[0].Name),
+			Answer: compareHeadline(c.Result), Parts: v.parts(d, "change")})
 	}
 	if len(r.Requirements) > 0 {
 		d := v.requireDocument(r.RequireFile, r.Requirements)
-		out = append(out, reportSection{ID: "requirements", Name: "Requirements", Answer: d.parts[0].(answer).words, Parts: v.parts(d, "requirement")})
+		out = append(out, reportSection{ID: "requirements", Name: "Requirements", Answer: d.parts[0].(answer).words,
+			Parts: v.parts(d, "requirement")})
 	}
 	drawn, err := r.picture()
 	if err != nil {
 		return nil, err
 	}
-	return append(out, reportSection{ID: "map", Name: "Map", Picture: drawn}, v.reportMatrix(r), reportSection{ID: "devices", Name: "Devices", Devices: v.reportDevices(r)}), nil
+	return append(out, reportSection{ID: "map", Name: "Map", Picture: drawn}, v.reportMatrix(r),
+		reportSection{ID: "devices", Name: "Devices", Devices: v.reportDevices(r)}), nil
 }
 
 // reportFindings is the audit's document with the lines to type of the cures.
@@ -165,7 +175,8 @@ func (v View) reportFindings(r ReportView) document {
 		}
 	}
 	if r.Notes > 0 {
-		d.add(paragraph{words: "Left out: " + count(r.Notes, "finding worth a note", "findings worth a note") + " (zarvek audit -severity note" + Clean(v.Option) + ")."})
+		d.add(paragraph{words: "Left out: " + count(r.Notes, "finding worth a note", "findings worth a note") +
+			" (zarvek audit -severity note" + Clean(v.Option) + ")."})
 	}
 	return d
 }
@@ -221,18 +232,25 @@ func (v View) reportDevices(r ReportView) []reportDevice {
 			if name == "" {
 				name = "not recognised"
 			}
-			d.Captures = append(d.Captures, []string{Clean(c.File), Clean(name), strconv.Itoa(c.Routes), strconv.Itoa(c.Read), strconv.Itoa(c.Ignored), strconv.Itoa(c.Unread)})
+			d.Captures = append(d.Captures,
+				[]string{Clean(c.File), Clean(name), strconv.Itoa(c.Routes), strconv.Itoa(c.Read),
+					strconv.Itoa(c.Ignored), strconv.Itoa(c.Unread)})
 		}
 		for _, u := range s.Unread {
-			d.Unread = append(d.Unread, reportUnread{v.place(u.Mark), Clean(u.Reason.Error()), Clean(shorten(string(v.Evidence.Text(u.Mark))))})
+			d.Unread = append(d.Unread,
+				reportUnread{v.place(u.Mark), Clean(u.Reason.Error()), Clean(shorten(string(v.Evidence.Text(u.Mark))))})
 		}
 		for _, t := range s.Tables {
-			name := fmt.Sprintf("Table %s, %s: %s", Clean(t.Table.Name), familyName(t.Table.Family), count(t.Table.Routes().Len(), "route", "routes"))
+			name := fmt.Sprintf("Table %s, %s: %s", Clean(t.Table.Name), familyName(t.Table.Family),
+				count(t.Table.Routes().Len(), "route", "routes"))
 			if total > maxListed {
-				d.Tables = append(d.Tables, reportTable{name, []string{"next hop", "learned by", "destinations"}, byNextHop(t.Table)})
+				d.Tables = append(d.Tables, reportTable{name, []string{"next hop", "learned by", "destinations"},
+					byNextHop(t.Table)})
 				continue
 			}
-			d.Tables = append(d.Tables, reportTable{name, []string{"destination", "learned by", "preference", "metric", "next hop", "state", "captured at"}, v.rowsOf(t.Table)})
+			d.Tables = append(d.Tables,
+				reportTable{name, []string{"destination", "learned by", "preference", "metric", "next hop", "state",
+					"captured at"}, v.rowsOf(t.Table)})
 		}
 		out = append(out, d)
 	}
@@ -250,7 +268,8 @@ func (v View) rowsOf(t *network.Table) [][]string {
 		if state == "" {
 			state = "in use"
 		}
-		out = append(out, []string{r.Prefix.String(), a.learned, a.preference, a.metric, strings.Join(a.ways, "; "), state, v.place(r.Mark)})
+		out = append(out, []string{r.Prefix.String(), a.learned, a.preference, a.metric, strings.Join(a.ways, "; "),
+			state, v.place(r.Mark)})
 	}
 	return out
 }

@@ -48,7 +48,8 @@ func (v View) parts(d document, name string) []reportPart {
 			if class == "not" {
 				class = "unclear"
 			}
-			e := &reportEntry{ID: fmt.Sprintf("%s-%d", name, x.number), Class: class, Number: strconv.Itoa(x.number), Strong: x.strong, Words: x.words}
+			e := &reportEntry{ID: fmt.Sprintf("%s-%d", name, x.number), Class: class, Number: strconv.Itoa(x.number),
+				Strong: x.strong, Words: x.words}
 			for _, r := range x.rows {
 				e.Rows = append(e.Rows, reportRow{r.name, r.words})
 			}
@@ -83,7 +84,8 @@ type reportCell struct {
 	Class, Mark, Words, Trace string
 }
 
-var cellClasses = map[forward.Both]string{forward.TwoWay: "two", forward.OneWay: "one", forward.Broken: "lost", forward.BothUnknown: "unk"}
+var cellClasses = map[forward.Both]string{forward.TwoWay: "two", forward.OneWay: "one", forward.Broken: "lost",
+	forward.BothUnknown: "unk"}
 
 // reportMatrix is the matrices with the traces that their cells lead to: in a small one every cell has its own, in a
 // large one those that are not two-way share one for each place at which packets end.
@@ -120,7 +122,8 @@ func (v View) reportMatrix(r ReportView) reportSection {
 						traced[key] = "trace-" + strconv.Itoa(len(traced)+1)
 						out.Traces = append(out.Traces, v.reportTrace(traced[key], r.Trace(c.From, c.To)))
 					}
-					cell.Trace, cell.Words = traced[key], endLabel(m.Ends[i])+" to "+endLabel(m.Ends[k])+": "+c.Verdict.String()
+					cell.Trace, cell.Words = traced[key], endLabel(m.Ends[i])+" to "+endLabel(m.Ends[k])+": "+
+						c.Verdict.String()
 				}
 				row.Cells = append(row.Cells, cell)
 			}
@@ -147,7 +150,8 @@ func worthShowing(m *audit.Matrix) (show []int, note string) {
 		}
 	}
 	if len(m.Ends) > maxGrid {
-		note = fmt.Sprintf("Of %s those are shown that do not reach, or are not reached by, all others.", count(len(m.Ends), "network", "networks"))
+		note = fmt.Sprintf("Of %s those are shown that do not reach, or are not reached by, all others.",
+			count(len(m.Ends), "network", "networks"))
 		if len(show) > maxGrid {
 			note += fmt.Sprintf(" They are %d; the first %d stand here, zarvek matrix has all.", len(show), maxGrid)
 			show = show[:maxGrid]
@@ -186,7 +190,8 @@ func (v View) reportWays(name string, d forward.Direction, dst forward.End) []re
 	var out []reportWay
 	for i, b := range d.Branches {
 		if i == maxBranches {
-			out = append(out, reportWay{Name: fmt.Sprintf("%s: and %s", name, count(len(d.Branches)-i, "more branch", "more branches"))})
+			out = append(out, reportWay{Name: fmt.Sprintf("%s: and %s", name,
+				count(len(d.Branches)-i, "more branch", "more branches"))})
 			break
 		}
 		share := ""

@@ -25,7 +25,8 @@ func RequireMarkdown(w io.Writer, file string, all []require.Verdict, v View) er
 	return nil
 }
 
-var verdictStates = map[require.State]string{require.Holds: "holds", require.Untold: "cannot be told", require.Fails: "fails"}
+var verdictStates = map[require.State]string{require.Holds: "holds", require.Untold: "cannot be told",
+	require.Fails: "fails"}
 
 func (v View) requireDocument(file string, all []require.Verdict) document {
 	var d document
@@ -95,7 +96,8 @@ func (v View) faultWords(x *require.Verdict) string {
 	switch x.Fault {
 	case require.NotReached:
 		if x.Trip != nil {
-			return headlineOf(*x.Trip, x.Trip.Source.Address.String(), x.Trip.Destination.Address.String()) + v.lineInTheWay(*x.Trip)
+			return headlineOf(*x.Trip, x.Trip.Source.Address.String(),
+				x.Trip.Destination.Address.String()) + v.lineInTheWay(*x.Trip)
 		}
 	case require.Reached:
 		if x.State == require.Untold {
@@ -110,7 +112,8 @@ func (v View) faultWords(x *require.Verdict) string {
 	case require.OtherWay:
 		return fmt.Sprintf("packets from %s to %s go %s", x.From, x.To, wayWords(x.Trip))
 	case require.TooLong:
-		return fmt.Sprintf("packets from %s to %s pass %d devices: %s", x.From, x.To, longestWay(x.Trip), wayWords(x.Trip))
+		return fmt.Sprintf("packets from %s to %s pass %d devices: %s", x.From, x.To, longestWay(x.Trip),
+			wayWords(x.Trip))
 	case require.Looping:
 		if x.Finding != nil {
 			return summary(x.Finding) + " (" + x.Finding.ID + ")"
@@ -118,13 +121,16 @@ func (v View) faultWords(x *require.Verdict) string {
 	case require.NoSuchRoute:
 		return fmt.Sprintf("%s has no route to just %s in use", Clean(r.Device), r.Prefix)
 	case require.OtherSource:
-		return fmt.Sprintf("%s has %s by %s  %s", Clean(r.Device), r.Prefix, learned(x.Route.Attributes), v.place(x.Route.Mark))
+		return fmt.Sprintf("%s has %s by %s  %s", Clean(r.Device), r.Prefix, learned(x.Route.Attributes),
+			v.place(x.Route.Mark))
 	case require.NotDiscarded:
-		return fmt.Sprintf("%s sends %s to %s  %s", Clean(r.Device), r.Prefix, strings.Join(ways(x.Route.Attributes), " and "), v.place(x.Route.Mark))
+		return fmt.Sprintf("%s sends %s to %s  %s", Clean(r.Device), r.Prefix,
+			strings.Join(ways(x.Route.Attributes), " and "), v.place(x.Route.Mark))
 	case require.NobodyThere:
 		return "no captured network has the addresses of the source, or not of all that it names"
 	case require.NobodyAsked:
-		return "no captured device decides over packets to all of these addresses: nobody can have them or answers there, they are of another family, or both ends are in one network"
+		return "no captured device decides over packets to all of these addresses: nobody can have them or answers " +
+			"there, they are of another family, or both ends are in one network"
 	case require.NoTable:
 		device := cmp.Or(r.Device, x.Device)
 		return fmt.Sprintf("the table of %s was not captured, or not all of it", Clean(device))
@@ -173,7 +179,8 @@ func RequireJSON(w io.Writer, file string, all []require.Verdict, v View) error 
 	}{file, []jsonRequirement{}}
 	for i := range all {
 		x := &all[i]
-		j := jsonRequirement{Text: x.Requirement.Text, Line: x.Requirement.Line, State: x.State.String(), Pairs: x.Pairs, Without: text(x.Failed)}
+		j := jsonRequirement{Text: x.Requirement.Text, Line: x.Requirement.Line, State: x.State.String(),
+			Pairs: x.Pairs, Without: text(x.Failed)}
 		if x.State != require.Holds {
 			j.Fault, j.Because = text(x.Fault.String()), text(v.faultWords(x))
 			j.From, j.To = address(x.From), address(x.To)

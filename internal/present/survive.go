@@ -26,7 +26,8 @@ func SurviveText(w io.Writer, r *survive.Result, all, cut bool, v View) error {
 		if len(rows) > maxFailures && !all {
 			continue
 		}
-		rows = append(rows, []string{kindOfFailure(o), losers(o.Lost), grouped(len(o.Lost)), grouped(o.Untold), grouped(o.Rerouted), takesOverWords(o)})
+		rows = append(rows, []string{kindOfFailure(o), losers(o.Lost), grouped(len(o.Lost)), grouped(o.Untold),
+			grouped(o.Rerouted), takesOverWords(o)})
 	}
 	if len(rows) > 1 {
 		fmt.Fprintln(w)
@@ -39,7 +40,8 @@ func SurviveText(w io.Writer, r *survive.Result, all, cut bool, v View) error {
 	d.listed("Networks that hang on one thing alone", singleWords(r), limit(all))
 	d.listed("Backups that come in and do not carry", v.deadBackups(r), limit(all))
 	if quiet > 0 {
-		d.add(paragraph{words: fmt.Sprintf("Nobody among the hosts notices the loss of %s (-all lists them).", count(quiet, "other thing", "other things"))})
+		d.add(paragraph{words: fmt.Sprintf("Nobody among the hosts notices the loss of %s (-all lists them).",
+			count(quiet, "other thing", "other things"))})
 	}
 	if len(d.parts) > 0 {
 		fmt.Fprintln(w)
@@ -71,9 +73,11 @@ func surviveHeadline(r *survive.Result, cut bool) string {
 			untold++
 		}
 	}
-	s := fmt.Sprintf("%d of %s cut networks with hosts off from each other", harm, count(len(r.Outcomes), "failure", "failures"))
+	s := fmt.Sprintf("%d of %s cut networks with hosts off from each other", harm,
+		count(len(r.Outcomes), "failure", "failures"))
 	if harm == 0 {
-		s = fmt.Sprintf("none of %s surely cuts a network with hosts off", count(len(r.Outcomes), "failure", "failures"))
+		s = fmt.Sprintf("none of %s surely cuts a network with hosts off",
+			count(len(r.Outcomes), "failure", "failures"))
 	}
 	if untold > 0 {
 		s += fmt.Sprintf("; of %d it cannot be told", untold)
@@ -139,7 +143,8 @@ func (v View) deadBackups(r *survive.Result) []string {
 	var out []string
 	for _, o := range r.Outcomes {
 		for _, m := range o.Dead {
-			out = append(out, fmt.Sprintf("%s: %s for %s, when %s fails", Clean(m.Device), v.routeList(onlyInUse(m)), m.Prefix, Clean(o.Failure.Name)))
+			out = append(out, fmt.Sprintf("%s: %s for %s, when %s fails", Clean(m.Device), v.routeList(onlyInUse(m)),
+				m.Prefix, Clean(o.Failure.Name)))
 		}
 	}
 	return out
@@ -170,7 +175,8 @@ func SurviveJSON(w io.Writer, r *survive.Result, cut bool, v View) error {
 		Early    bool          `json:"ended-early"`
 	}{[]jsonOutcome{}, []jsonSingle{}, cut}
 	for _, o := range r.Outcomes {
-		j := jsonOutcome{o.Failure.Kind.String(), o.Failure.Name, []jsonPair{}, o.Untold, o.Rerouted, v.jsonMoves(o.CameIn),
+		j := jsonOutcome{o.Failure.Kind.String(), o.Failure.Name, []jsonPair{}, o.Untold, o.Rerouted,
+			v.jsonMoves(o.CameIn),
 			o.Predicted, o.Open, v.jsonMoves(o.Dead)}
 		for _, p := range o.Lost {
 			j.Lost = append(j.Lost, jsonPair{From: p.From.String(), To: p.To.String()})
@@ -186,7 +192,8 @@ func SurviveJSON(w io.Writer, r *survive.Result, cut bool, v View) error {
 func (v View) jsonMoves(moves []settle.Move) []jsonMoved {
 	out := []jsonMoved{}
 	for _, m := range moves {
-		out = append(out, jsonMoved{m.Kind.String(), m.Device, m.Table, m.Prefix.String(), v.jsonRoutes(m.Was), v.jsonRoutes(m.Is)})
+		out = append(out, jsonMoved{m.Kind.String(), m.Device, m.Table, m.Prefix.String(), v.jsonRoutes(m.Was),
+			v.jsonRoutes(m.Is)})
 	}
 	return out
 }

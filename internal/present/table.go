@@ -46,13 +46,15 @@ func TableText(out io.Writer, q TableQuery, v View) (some bool, err error) {
 			grouped(total),
 		)
 	} else {
-		v.headline(w, total > 0, "%s uses %s in %s", name, count(total, "route", "routes"), count(len(tables), "table", "tables"))
+		v.headline(w, total > 0, "%s uses %s in %s", name, count(total, "route", "routes"),
+			count(len(tables), "table", "tables"))
 		var hidden []string
 		if unused > 0 {
 			hidden = append(hidden, count(unused, "candidate that it does not use", "candidates that it does not use"))
 		}
 		if kept > 0 {
-			hidden = append(hidden, count(kept, "route", "routes")+" of its own housekeeping (link-local, loopback, broadcast, multicast)")
+			hidden = append(hidden, count(kept, "route", "routes")+
+				" of its own housekeeping (link-local, loopback, broadcast, multicast)")
 		}
 		if !q.Filter.All && len(hidden) > 0 {
 			fmt.Fprintf(w, "Only with -all: %s.\n", strings.Join(hidden, "; "))
@@ -244,21 +246,24 @@ func (v View) difference(d network.Difference) string {
 		)
 	case network.OtherMoment:
 		return fmt.Sprintf(
-			"Difference at %s: two captures (%s, %s) are of different moments and have other next hops; keep the newer one.",
+			"Difference at %s: two captures (%s, %s) are of different moments and have other next hops; keep the "+
+				"newer one.",
 			d.Prefix,
 			v.place(d.Chosen),
 			v.place(d.Installed),
 		)
 	case network.GoneMoment:
 		return fmt.Sprintf(
-			"Difference at %s: one capture has it (%s), another one of the same table (from %s on) does not; keep the newer one.",
+			"Difference at %s: one capture has it (%s), another one of the same table (from %s on) does not; keep "+
+				"the newer one.",
 			d.Prefix,
 			v.place(d.Chosen),
 			v.place(d.Installed),
 		)
 	case network.OtherNextHops:
 		return fmt.Sprintf(
-			"Difference at %s: the routing table (%s) and what forwards (%s) have other next hops; what forwards counts.",
+			"Difference at %s: the routing table (%s) and what forwards (%s) have other next hops; what forwards "+
+				"counts.",
 			d.Prefix,
 			v.place(d.Chosen),
 			v.place(d.Installed),

@@ -30,7 +30,8 @@ func TraceText(w io.Writer, t TraceView, v View) error {
 	if rt.Weak() {
 		weak = " (on weak evidence: see below)"
 	}
-	v.headline(w, rt.Verdict == forward.TwoWay, "%s: %s%s%s", rt.Verdict, headlineOf(rt, src, dst), v.lineInTheWay(rt), v.assumedWords(rt)+weak)
+	v.headline(w, rt.Verdict == forward.TwoWay, "%s: %s%s%s", rt.Verdict, headlineOf(rt, src, dst), v.lineInTheWay(rt),
+		v.assumedWords(rt)+weak)
 	v.assumption(w, t.Assumed)
 	v.direction(w, "Out", src+" to "+dst, rt.Forward, rt.Destination)
 	switch {
@@ -96,7 +97,8 @@ func endName(e forward.End) string {
 }
 
 func headlineOf(rt forward.RoundTrip, src, dst string) string {
-	if n := len(rt.Guessed); n > 0 && rt.Verdict != forward.BothUnknown && (rt.Guessed[0] == rt.Source.Address || rt.Forward.Verdict == forward.Arrives) {
+	if n := len(rt.Guessed); n > 0 && rt.Verdict != forward.BothUnknown &&
+		(rt.Guessed[0] == rt.Source.Address || rt.Forward.Verdict == forward.Arrives) {
 		var names []string
 		for _, a := range rt.Guessed {
 			names = append(names, a.String())
@@ -107,7 +109,8 @@ func headlineOf(rt forward.RoundTrip, src, dst string) string {
 		}
 		rest := rt
 		rest.Guessed = nil
-		return fmt.Sprintf("if %s, which no capture shows, %s this way, %s", joinAnd(names), sends, headlineOf(rest, src, dst))
+		return fmt.Sprintf("if %s, which no capture shows, %s this way, %s", joinAnd(names), sends,
+			headlineOf(rest, src, dst))
 	}
 	out, _ := rt.Forward.Worst()
 	some := ""
@@ -198,13 +201,16 @@ func (v View) assumedWords(rt forward.RoundTrip) string {
 	if len(marks) == 0 {
 		return ""
 	}
-	return fmt.Sprintf(", assuming that %s (%s)", count(len(marks), "rule or filter permits it", "rules or filters permit it"), strings.Join(v.somePlaces(marks, 3), ", "))
+	return fmt.Sprintf(", assuming that %s (%s)",
+		count(len(marks), "rule or filter permits it",
+			"rules or filters permit it"), strings.Join(v.somePlaces(marks, 3), ", "))
 }
 
 func (v View) direction(w io.Writer, title, ends string, d forward.Direction, dst forward.End) {
 	if len(d.Branches) == 1 {
 		b := d.Branches[0]
-		fmt.Fprintf(w, "\n%s, %s: %s%s%s, %s%s\n", title, ends, b.Verdict, where(b), assumed(b), because(b, dst.Address), v.inTheWay(b))
+		fmt.Fprintf(w, "\n%s, %s: %s%s%s, %s%s\n", title, ends, b.Verdict, where(b), assumed(b),
+			because(b, dst.Address), v.inTheWay(b))
 		v.hops(w, b)
 		return
 	}
@@ -232,9 +238,13 @@ func (v View) lineInTheWay(rt forward.RoundTrip) string {
 // inTheWay names the line that keeps an answer from being given, "" where none does.
 func (v View) inTheWay(b forward.Branch) string {
 	switch b.Reason.Code {
-	case forward.RowUnread, forward.ChangedSince, forward.Encapsulated, forward.TableFiltered, forward.CapturesContradict, forward.FilterNotRead,
-		forward.ConfigurationCut, forward.RulesLeftOut, forward.PolicyRouted, forward.CapturesBlended, forward.AnswerTranslated, forward.RulesMissing, forward.WhereApplied, forward.RuleNotUnderstood, forward.OwnFiltered, forward.FlowNotTold, forward.RuleDenies:
-		if p := strings.Join(v.somePlaces(b.Reason.Marks, 2), ", "); (b.Verdict == forward.Unknown || b.Reason.Code == forward.RuleDenies) && p != "" {
+	case forward.RowUnread, forward.ChangedSince, forward.Encapsulated, forward.TableFiltered,
+		forward.CapturesContradict, forward.FilterNotRead,
+		forward.ConfigurationCut, forward.RulesLeftOut, forward.PolicyRouted, forward.CapturesBlended,
+		forward.AnswerTranslated, forward.RulesMissing, forward.WhereApplied, forward.RuleNotUnderstood,
+		forward.OwnFiltered, forward.FlowNotTold, forward.RuleDenies:
+		if p := strings.Join(v.somePlaces(b.Reason.Marks, 2), ", "); (b.Verdict == forward.Unknown ||
+			b.Reason.Code == forward.RuleDenies) && p != "" {
 			return " (" + p + ")"
 		}
 	}
@@ -430,7 +440,8 @@ func hangsOnRoutes(b *forward.Branch) bool {
 	switch b.Reason.Code {
 	case forward.NoCoveringRoute:
 		return !b.Reason.NotTaken.IsValid()
-	case forward.CameBack, forward.Blackholed, forward.Rejected, forward.NobodyHasIt, forward.Unresolved, forward.OwnerDown, forward.OwnLinkDown:
+	case forward.CameBack, forward.Blackholed, forward.Rejected, forward.NobodyHasIt, forward.Unresolved,
+		forward.OwnerDown, forward.OwnLinkDown:
 		return true
 	case forward.NobodyAnswers:
 		return b.Verdict == forward.NextHopLost

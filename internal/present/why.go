@@ -160,11 +160,13 @@ func sentence(c selection.Choice, dst string) string {
 	best := c.Match.Routes[0]
 	by := fmt.Sprintf("its %s route %s%s", learned(best.Attributes), best.Prefix, inParens(numbers(best.Attributes)))
 	if d := c.Match.Contradiction; d != nil && d.Kind == network.GoneMoment {
-		return fmt.Sprintf("has two captures of different moments, of which only one has the route %s to %s: what holds now is not known", best.Prefix, dst)
+		return fmt.Sprintf("has two captures of different moments, of which only one has the route %s to %s: what "+
+			"holds now is not known", best.Prefix, dst)
 	}
 	if c.Match.Contradiction != nil {
 		return fmt.Sprintf(
-			"has two captures of different moments, which lead %s to different next hops by %s: what holds now is not known",
+			"has two captures of different moments, which lead %s to different next hops by %s: what holds now is "+
+				"not known",
 			dst,
 			best.Prefix,
 		)
@@ -230,12 +232,14 @@ func (v View) rivals(w io.Writer, c selection.Choice, same []selection.Lost) {
 	case c.Table.Kernel && !c.Table.Chosen:
 		fmt.Fprintf(
 			w,
-			"\nPreference: a table of what forwards shows neither preferences nor what lost; the routing table would show both.\n",
+			"\nPreference: a table of what forwards shows neither preferences nor what lost; the routing table would "+
+				"show both.\n",
 		)
 	case !showsLosers(c.Table):
 		fmt.Fprintf(
 			w,
-			"\nPreference: this capture lists only what was chosen; what lost for %s would stand in the protocols' own lists and in the configuration.\n",
+			"\nPreference: this capture lists only what was chosen; what lost for %s would stand in the protocols' "+
+				"own lists and in the configuration.\n",
 			best.Prefix,
 		)
 	default:

@@ -30,8 +30,10 @@ var becauseCodes = map[selection.Why]string{
 	selection.NotChosen: "not-chosen", selection.ShorterPrefix: "shorter-prefix", selection.Preference: "preference",
 	selection.PathType: "path-type", selection.Metric: "metric", selection.Unusable: "inactive",
 	selection.NotInstalled: "not-installed", selection.AgainstRules: "device-choice", selection.Level: "level",
-	selection.LocalPreference: "local-preference", selection.PathLength: "path-length", selection.Origin: "origin", selection.MultiExit: "multi-exit",
-	selection.ExternalFirst: "kind-of-peer", selection.ClassBarred: "classful-lookup", selection.OnlyConfigured: "only-configured",
+	selection.LocalPreference: "local-preference", selection.PathLength: "path-length", selection.Origin: "origin",
+	selection.MultiExit:     "multi-exit",
+	selection.ExternalFirst: "kind-of-peer", selection.ClassBarred: "classful-lookup",
+	selection.OnlyConfigured: "only-configured",
 }
 
 type jsonStatic struct {
@@ -101,7 +103,8 @@ func WishJSON(w io.Writer, device string, x change.Fare, v View) error {
 		InUse   *jsonRoute  `json:"in-use-now"`
 		Follows *jsonRoute  `json:"its-addresses-follow-now"`
 		Keeps   []jsonRoute `json:"longer-routes-inside"`
-	}{Device: device, Route: v.jsonStatic(x.Configured), Outcome: outcomeCodes[x.Outcome], Already: x.Already, Keeps: []jsonRoute{}}
+	}{Device: device, Route: v.jsonStatic(x.Configured), Outcome: outcomeCodes[x.Outcome], Already: x.Already,
+		Keeps: []jsonRoute{}}
 	doc.Route.Evidence = nil
 	if x.Winner.Prefix.IsValid() {
 		j := v.jsonRoute(x.Winner, []route.Mark{x.Winner.Mark})
@@ -154,10 +157,12 @@ func WhyJSON(w io.Writer, r forward.Explanation, v View) error {
 		Configured  []jsonStatic     `json:"configured-statics"`
 		Remarks     []jsonRemark     `json:"remarks"`
 		CannotTell  *jsonCannotTell  `json:"cannot-tell,omitempty"`
-	}{Configured: []jsonStatic{}, Remarks: []jsonRemark{}, Device: r.Device.Name, Table: c.Table.Name, Destination: destination(c), Refused: c.Match.Refused, Contradict: c.Match.Contradiction != nil,
+	}{Configured: []jsonStatic{}, Remarks: []jsonRemark{}, Device: r.Device.Name, Table: c.Table.Name,
+		Destination: destination(c), Refused: c.Match.Refused, Contradict: c.Match.Contradiction != nil,
 		Candidates: []jsonLost{}, Resolution: []jsonResolution{}}
 	if why, mark, unknown := r.CannotTell(); unknown {
-		doc.CannotTell = &jsonCannotTell{Because: why.String(), Evidence: v.marked([]route.Mark{mark}), Capture: text(captureNext(r))}
+		doc.CannotTell = &jsonCannotTell{Because: why.String(), Evidence: v.marked([]route.Mark{mark}),
+			Capture: text(captureNext(r))}
 	}
 	for i, m := range c.Match.Routes {
 		j := v.jsonRoute(m, c.Table.Evidence(c.Match.Index[i]))
@@ -178,7 +183,8 @@ func WhyJSON(w io.Writer, r forward.Explanation, v View) error {
 			doc.Resolution = append(
 				doc.Resolution,
 				jsonResolution{NextHop: address(res.NextHop.Address), Interface: text(res.NextHop.Interface),
-					Via: []jsonRoute{}, Sure: topology.NotKnown.String(), Share: res.Share, Failure: text(failureWords[res.Failure])},
+					Via: []jsonRoute{}, Sure: topology.NotKnown.String(), Share: res.Share,
+					Failure: text(failureWords[res.Failure])},
 			)
 		}
 		for k, e := range res.Exits {

@@ -154,7 +154,8 @@ func fateWords(s selection.Configured) string {
 			ruleWords[s.Why],
 		)
 	}
-	return "valid by all that was captured, and yet not in the table: captured at another time, or tied to something else?"
+	return "valid by all that was captured, and yet not in the table: captured at another time, or tied to something " +
+		"else?"
 }
 
 // remarks writes the traps.
@@ -165,7 +166,8 @@ func (v View) remarks(w io.Writer, c selection.Choice) {
 		case selection.ReplacesLearned:
 			fmt.Fprintf(
 				w,
-				"\nMind: the static route replaces what %s knows of %s. If it was meant as a backup, raise its preference from %s above %d.\n",
+				"\nMind: the static route replaces what %s knows of %s. If it was meant as a backup, raise its "+
+					"preference from %s above %d.\n",
 				m.Against.Protocol,
 				p,
 				number(m.Route.Preference),
@@ -174,7 +176,8 @@ func (v View) remarks(w io.Writer, c selection.Choice) {
 		case selection.LongerThanLearned:
 			fmt.Fprintf(
 				w,
-				"\nMind: preference %s does not make the static route a backup: %s is longer than %s of %s, and so it wins always.\n",
+				"\nMind: preference %s does not make the static route a backup: %s is longer than %s of %s, and so "+
+					"it wins always.\n",
 				number(m.Route.Preference),
 				p,
 				m.Against.Prefix,
@@ -183,7 +186,8 @@ func (v View) remarks(w io.Writer, c selection.Choice) {
 		case selection.BackupInUse:
 			fmt.Fprintf(
 				w,
-				"\nMind: preference %s is that of a backup, and it is in use: nothing better for %s is in the table now.\n",
+				"\nMind: preference %s is that of a backup, and it is in use: nothing better for %s is in the table "+
+					"now.\n",
 				number(m.Route.Preference),
 				p,
 			)
@@ -360,9 +364,11 @@ func WishText(w io.Writer, device string, x change.Fare, v View) error {
 		case change.WouldReplace:
 			v.headline(w, true, "%s would use %s in place of %s", dev, what, learned(x.Winner.Attributes))
 		case change.WouldWait:
-			v.headline(w, true, "%s would keep %s as a backup: %s (%s) comes first by %s", dev, what, learned(x.Winner.Attributes), numbers(x.Winner.Attributes), ruleWords[x.Why])
+			v.headline(w, true, "%s would keep %s as a backup: %s (%s) comes first by %s", dev, what,
+				learned(x.Winner.Attributes), numbers(x.Winner.Attributes), ruleWords[x.Why])
 		case change.WouldTie:
-			v.headline(w, false, "whether %s would use %s is the device's own choice: the rules do not part it from %s (%s)", dev, what, learned(x.Winner.Attributes), numbers(x.Winner.Attributes))
+			v.headline(w, false, "whether %s would use %s is the device's own choice: the rules do not part it from "+
+				"%s (%s)", dev, what, learned(x.Winner.Attributes), numbers(x.Winner.Attributes))
 		default:
 			v.headline(w, false, "%s could not use %s", dev, what)
 			fmt.Fprintf(w, "  %s\n", fateWords(x.Configured))
@@ -466,9 +472,11 @@ func (v View) resolution(w io.Writer, r forward.Explanation) {
 var failureWords = map[selection.Failure]string{
 	selection.NoRoute: "no route covers it", selection.Cycle: "its resolution goes in a circle",
 	selection.ThroughSelf:  "nothing but the route itself covers it",
-	selection.DiscardedHop: "the route that covers it discards", selection.NoNextHop: "no next hop is shown that can be used",
+	selection.DiscardedHop: "the route that covers it discards",
+	selection.NoNextHop:    "no next hop is shown that can be used",
 	selection.Contradicted: "two captures of different moments contradict each other on the route that covers it",
-	selection.NotReadable:  "the forwarding table did not take the route that covers it", selection.TooLong: "it leads through too many routes",
+	selection.NotReadable:  "the forwarding table did not take the route that covers it",
+	selection.TooLong:      "it leads through too many routes",
 	selection.InOtherTable: "it lies in another table",
 }
 
@@ -478,7 +486,8 @@ func owner(o topology.OnLink, e selection.Exit, direct bool) string {
 		if direct || o.TwoEnds || o.Answer == topology.Device {
 			return ": the destination itself is looked for there"
 		}
-		return ": the destination itself is looked for there; it works only if something on that link answers for every such address"
+		return ": the destination itself is looked for there; it works only if something on that link answers for " +
+			"every such address"
 	}
 	switch o.Answer {
 	case topology.Device:

@@ -45,7 +45,8 @@ type Line struct {
 	Text, Undo string
 	In         string
 	Learned    string // file whose statement it is formed after
-	Out        string // a captured line that is to be taken out, where how that is typed was not captured; Text is empty then
+	// a captured line that is to be taken out, where how that is typed was not captured; Text is empty then
+	Out string
 }
 
 // Add writes the line that adds a route. False where no form is known.
@@ -85,7 +86,8 @@ func removeOne(all []network.Static, samples []Sample, sys System) ([]Line, bool
 			ip = "ip -6 "
 		}
 		for _, s := range all {
-			if s.Special != route.None || s.Metric != all[0].Metric || s.Preference.Known || !s.NextHop.Address.IsValid() || s.NextHop.Interface == "" {
+			if s.Special != route.None || s.Metric != all[0].Metric || s.Preference.Known ||
+				!s.NextHop.Address.IsValid() || s.NextHop.Interface == "" {
 				return nil, false
 			}
 			hops += fmt.Sprintf(" nexthop via %s dev %s", s.NextHop.Address, s.NextHop.Interface)
@@ -125,13 +127,15 @@ func remove(s network.Static, samples []Sample, sys System) (Line, bool) {
 
 // named reports whether the names in a route, which come from captures, are such as may be typed into a shell.
 func named(s network.Static) bool {
-	return plain.MatchString(s.NextHop.Interface) && plain.MatchString(s.Table) && plain.MatchString(s.NextHop.Address.Zone())
+	return plain.MatchString(s.NextHop.Interface) && plain.MatchString(s.Table) &&
+		plain.MatchString(s.NextHop.Address.Zone())
 }
 
 var plain = regexp.MustCompile(`^[A-Za-z0-9 ./:_@,+-]*$`)
 
 func printable(s string) bool {
-	return !strings.ContainsFunc(s, func(c rune) bool { return c < ' ' || c > '~' || strings.ContainsRune("`$|<>\\", c) })
+	return !strings.ContainsFunc(s,
+		func(c rune) bool { return c < ' ' || c > '~' || strings.ContainsRune("`$|<>\\", c) })
 }
 
 // lineOf is the whole line of a sample's statement, without its end.
@@ -156,7 +160,8 @@ func negates(raw []byte) bool {
 
 // like writes a route in the form of a sample.
 func like(s network.Static, sample Sample) (Line, bool) {
-	if sample.Static.Special != s.Special || tableOf(sample.Static) != tableOf(s) || sample.Static.Prefix.Addr().Is4() != s.Prefix.Addr().Is4() {
+	if sample.Static.Special != s.Special || tableOf(sample.Static) != tableOf(s) ||
+		sample.Static.Prefix.Addr().Is4() != s.Prefix.Addr().Is4() {
 		return Line{}, false
 	}
 	old := lineOf(sample)
@@ -186,8 +191,8 @@ type cut struct {
 	by     string
 }
 
-// forms lists lines like a sample's, the shortest first: what stands behind the last replaced word may be a name or a tag
-// of the old route.
+// forms lists lines like a sample's, the shortest first: what stands behind the last replaced word may be a name or a
+// tag of the old route.
 func forms(old string, was, is network.Static) []string {
 	var cuts []cut
 	prefix, ok := prefixIn(old, was.Prefix, is.Prefix)
@@ -360,6 +365,7 @@ func staticsIn(name string, raw []byte) ([]network.Static, bool) {
 
 // sameRoute reports whether two statics lead the same addresses the same way.
 func sameRoute(a, b network.Static) bool {
-	return a.Prefix == b.Prefix && a.NextHop.Address == b.NextHop.Address && a.Special == b.Special && tableOf(a) == tableOf(b) &&
+	return a.Prefix == b.Prefix && a.NextHop.Address == b.NextHop.Address && a.Special == b.Special &&
+		tableOf(a) == tableOf(b) &&
 		(a.NextHop.Interface == b.NextHop.Interface || a.NextHop.Address.IsValid())
 }

@@ -42,7 +42,8 @@ func Both(a, b network.FlowRule) (network.FlowRule, bool) {
 	out.From, out.To = prefix(a.From, b.From), prefix(a.To, b.To)
 	out.FromPorts, out.ToPorts = ports(a.FromPorts, b.FromPorts), ports(a.ToPorts, b.ToPorts)
 	out.Protocol, out.In, out.Out = word(a.Protocol, b.Protocol), word(a.In, b.In), word(a.Out, b.Out)
-	ok = ok && (a.Type == 0 || b.Type == 0 || a.Type == b.Type) && (a.Family == 0 || b.Family == 0 || a.Family == b.Family)
+	ok = ok && (a.Type == 0 || b.Type == 0 || a.Type == b.Type) &&
+		(a.Family == 0 || b.Family == 0 || a.Family == b.Family)
 	out.Type, out.Family = max(a.Type, b.Type), max(a.Family, b.Family)
 	out.Undecided = a.Undecided || b.Undecided
 	ok = ok && (a.Turned == network.AnyDestination || b.Turned == network.AnyDestination || a.Turned == b.Turned)

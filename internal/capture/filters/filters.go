@@ -59,7 +59,8 @@ func (r Rule) Unfold(out []network.FlowRule, mark route.Mark) []network.FlowRule
 		Family: r.Family, Permit: r.Permit, Refuse: r.Refuse, State: r.State, Mark: mark,
 		Undecided: r.Undecided || r.From.Unsure || r.To.Unsure || r.Services.Unsure,
 	}
-	if n := len(from) * len(to) * len(services) * len(in) * len(place); n > mostRules || n > 1 && len(out)+n > MostTotal {
+	if n := len(from) * len(to) * len(services) * len(in) * len(place); n > mostRules ||
+		n > 1 && len(out)+n > MostTotal {
 		base.Undecided = true
 		return append(out, base)
 	}
@@ -128,7 +129,8 @@ func Not(out []network.FlowRule, mark route.Mark) []network.FlowRule {
 
 // Join is what one of two sets holds; any joined with anything is any.
 func (a Addresses) Join(b Addresses) Addresses {
-	return Addresses{append(a.Prefixes[:len(a.Prefixes):len(a.Prefixes)], b.Prefixes...), a.Some && b.Some, a.Unsure || b.Unsure}
+	return Addresses{append(a.Prefixes[:len(a.Prefixes):len(a.Prefixes)], b.Prefixes...), a.Some && b.Some, a.Unsure ||
+		b.Unsure}
 }
 
 // Without is what the set holds and another does not. The family tells what any is.

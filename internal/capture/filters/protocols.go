@@ -63,7 +63,8 @@ func WellKnown(name string) (Services, bool) {
 		return one("udp", 53)
 	case "dns-tcp":
 		return one("tcp", 53)
-	case "http", "https", "ssh", "telnet", "smtp", "ftp", "pop3", "imap", "imaps", "pop3s", "smtps", "ldaps", "bgp", "rdp":
+	case "http", "https", "ssh", "telnet", "smtp", "ftp", "pop3", "imap", "imaps", "pop3s", "smtps", "ldaps", "bgp",
+		"rdp":
 		n, _ := Port(s, "tcp")
 		return one("tcp", n)
 	case "ntp", "tftp", "syslog", "snmp":

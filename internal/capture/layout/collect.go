@@ -65,7 +65,8 @@ func (c *Collector) table(k tableKey, room int) int {
 		i = len(c.Facts.Tables)
 		c.index[k] = i
 		c.sharers = append(c.sharers, sharer{})
-		c.Facts.Tables = append(c.Facts.Tables, network.TableFacts{Name: k.name, Family: k.family, Kind: k.kind, PathTypes: c.PathTypes})
+		c.Facts.Tables = append(c.Facts.Tables,
+			network.TableFacts{Name: k.name, Family: k.family, Kind: k.kind, PathTypes: c.PathTypes})
 		c.Facts.Tables[i].Routes.Grow(room)
 	}
 	return i
@@ -136,7 +137,8 @@ func (c *Collector) Restrict(rule network.FlowRule, lo, hi int) { c.RestrictAt(r
 func (c *Collector) RestrictAt(rule network.FlowRule, m route.Mark) {
 	rule.Mark, rule.Chain = m, firstChain+len(c.Facts.Policy.Flows)
 	rule.Undecided, rule.NotRead = true, true
-	rest := network.FlowRule{Hook: rule.Hook, Family: rule.Family, Permit: true, NotRead: true, Chain: rule.Chain, Mark: rule.Mark}
+	rest := network.FlowRule{Hook: rule.Hook, Family: rule.Family, Permit: true, NotRead: true, Chain: rule.Chain,
+		Mark: rule.Mark}
 	c.Facts.Policy.Flows = append(c.Facts.Policy.Flows, rule, rest)
 }
 
@@ -153,7 +155,8 @@ func (c *Collector) ReadOrPart(lines []route.Mark) {
 			continue
 		}
 		last = m
-		i, _ := slices.BinarySearchFunc(lines, m.Off, func(l route.Mark, off uint32) int { return cmp.Compare(l.Off, off) })
+		i, _ := slices.BinarySearchFunc(lines, m.Off,
+			func(l route.Mark, off uint32) int { return cmp.Compare(l.Off, off) })
 		for ; i < len(lines) && lines[i].Off < max(m.End, m.Off+1); i++ {
 			used[i] = true
 		}

@@ -16,7 +16,8 @@ func Hardware(s string) (string, bool) {
 		return "", false
 	}
 	var parts []string
-	for g := range strings.FieldsFuncSeq(strings.ToLower(s), func(c rune) bool { return c == ':' || c == '-' || c == '.' }) {
+	for g := range strings.FieldsFuncSeq(strings.ToLower(s),
+		func(c rune) bool { return c == ':' || c == '-' || c == '.' }) {
 		for len(g) == 1 {
 			g = "0" + g
 		}

@@ -9,13 +9,16 @@ var interfaceKinds = map[string]bool{
 	"nu": false, "null": false,
 	"lag": true, "po": true, "port-channel": true, "bundle-ether": true, "trunk": true, "port": true,
 	"eth": true, "ethernet": true, "fa": true, "fastethernet": true, "gi": true, "gigabitethernet": true, "te": true,
-	"tengigabitethernet": true, "tw": true, "twentyfivegige": true, "fo": true, "fortygige": true, "hu": true, "hundredgige": true,
-	"tu": true, "tn": true, "tunnel": true, "se": true, "serial": true, "ma": true, "mgmt": true, "management": true,
+	"tengigabitethernet": true, "tw": true, "twentyfivegige": true, "fo": true, "fortygige": true, "hu": true,
+	"hundredgige": true,
+	"tu":          true, "tn": true, "tunnel": true, "se": true, "serial": true, "ma": true, "mgmt": true,
+	"management": true,
 }
 
 // ApartInterface reports whether two words with one blank between them are one interface: its kind and its number.
 func ApartInterface(kind, number string) bool {
-	if number == "" || number[0] < '0' || number[0] > '9' || strings.Count(number, ".") >= 3 || strings.Trim(number, "0123456789/.:") != "" {
+	if number == "" || number[0] < '0' || number[0] > '9' || strings.Count(number, ".") >= 3 ||
+		strings.Trim(number, "0123456789/.:") != "" {
 		return false
 	}
 	low := strings.ToLower(kind)

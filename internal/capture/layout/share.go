@@ -95,7 +95,8 @@ func clone(a *route.Attributes) *route.Attributes {
 
 func flags(h *route.NextHop) uint8 {
 	f := uint8(0)
-	for i, on := range [...]bool{h.Recursive, h.Resolves, h.Inactive, h.Backup, h.OnLink, h.Installed, h.Down, h.Encapsulated} {
+	for i, on := range [...]bool{h.Recursive, h.Resolves, h.Inactive, h.Backup, h.OnLink, h.Installed, h.Down,
+		h.Encapsulated} {
 		if on {
 			f |= 1 << i
 		}

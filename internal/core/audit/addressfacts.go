@@ -29,7 +29,8 @@ type region struct {
 	start     int               // the start set of packets from there; -1: nobody can be there
 	exact     bool              // several devices have the address
 	irregular []*network.Device // to which the address is something of its own
-	down      int32             // the cause that is the interface without carrier on which the network is, and nowhere else; -1: none
+	// the cause that is the interface without carrier on which the network is, and nowhere else; -1: none
+	down int32
 }
 
 // regionAt returns the index of the region that holds n: the last cut that is not behind it.

@@ -40,10 +40,11 @@ type auditor struct {
 	overlaps     bool
 	splitFrom    int // from how many routes of a table on the space is divided among workers
 	hinted       *hints
-	tellWays     bool                            // ends are told apart by the ways of packets too, and ranges in which nobody can be are kept
-	tableFiles   map[*network.Table][]route.Mark // of tables, as far as asked for
-	worths       map[netip.Prefix]Severity       // of networks, as far as asked for
-	downs        []int                           // attachments on interfaces that are down
+	// ends are told apart by the ways of packets too, and ranges in which nobody can be are kept
+	tellWays   bool
+	tableFiles map[*network.Table][]route.Mark // of tables, as far as asked for
+	worths     map[netip.Prefix]Severity       // of networks, as far as asked for
+	downs      []int                           // attachments on interfaces that are down
 
 	groups       []*group
 	nets         []netip.Prefix // of the groups, in order

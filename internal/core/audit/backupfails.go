@@ -185,7 +185,8 @@ func (s *caseView) tryBack(d *network.Device, fam route.Family, out forward.Dire
 					continue
 				}
 				worst, _ := back.Worst()
-				trial.Verdict, trial.Where, trial.Back, trial.Source, trial.Reason, trial.Hops = back.Verdict, worst.Where, true, net, worst.Reason, worst.Hops
+				trial.Verdict, trial.Where, trial.Back, trial.Source, trial.Reason, trial.Hops = back.Verdict,
+					worst.Where, true, net, worst.Reason, worst.Hops
 				return trial, true
 			}
 		}
@@ -257,6 +258,8 @@ func (s *caseView) someone(p netip.Prefix) (netip.Addr, bool) {
 	return x, x.IsValid()
 }
 
+// findSomeone returns an address of a network at which a packet can start: a host's rather than a router's own. The zero
+// address where nobody is known there.
 func (s *caseView) findSomeone(p netip.Prefix) netip.Addr {
 	var own netip.Addr
 	for _, a := range s.audits {

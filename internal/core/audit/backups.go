@@ -47,6 +47,7 @@ func never(t *network.Table, r route.Route) bool {
 	return r.Protocol == route.Static && !t.HighestWins && r.Preference == route.N(neverUsed)
 }
 
+// neverFinding tells of a static route whose preference means that it is never used.
 func neverFinding(d *network.Device, t *network.Table, r route.Route) Finding {
 	f := Finding{
 		Kind:     BackupCannotFloat,
@@ -62,6 +63,7 @@ func neverFinding(d *network.Device, t *network.Table, r route.Route) Finding {
 	return f
 }
 
+// backupFinding makes a finding of what was remarked about a static route, and reports whether it is one.
 func backupFinding(d *network.Device, t *network.Table, r selection.Remark) (Finding, bool) {
 	f := Finding{
 		Severity: Risk,

@@ -13,6 +13,7 @@ const (
 // have lost since.
 const farApart = 60
 
+// findApart tells of captures so far apart in time, in minutes, that they may not show one state of the network.
 func findApart(s *caseView) []Finding {
 	if len(s.opt.Ages) < 2 {
 		return nil
@@ -54,6 +55,7 @@ func findMoved(s *caseView) []Finding {
 	return out
 }
 
+// findUnread tells of lines that no reader understood, one finding for each device.
 func findUnread(s *caseView) []Finding {
 	var out []Finding
 	for _, u := range s.opt.Unread {

@@ -60,12 +60,13 @@ type Result struct {
 
 // Coverage is how much of one family's space was looked at.
 type Coverage struct {
-	Family   route.Family
-	Ranges   int      // in which no device's decision changes
-	Classes  int      // of ranges in which every device does the same
-	Ends     int      // groups of addresses that somebody may have
-	Weak     []string // devices of which a management walk alone shows a table
-	Followed int      // pairs that were followed one by one, since a device on their way looks at more than the destination
+	Family  route.Family
+	Ranges  int      // in which no device's decision changes
+	Classes int      // of ranges in which every device does the same
+	Ends    int      // groups of addresses that somebody may have
+	Weak    []string // devices of which a management walk alone shows a table
+	// pairs that were followed one by one, since a device on their way looks at more than the destination
+	Followed int
 }
 
 // Run audits a network.

@@ -71,9 +71,10 @@ func first(m []route.Mark) route.Mark {
 // outcome is what becomes of packets of one class from one lookupPoint: the worst ending, as a direction's verdict
 // is. It is comparable.
 type outcome struct {
-	verdict           forward.Verdict
-	cause             int32
-	split             int32  // the device at which equal ways part of which one fails, the last one before the end; -1: none
+	verdict forward.Verdict
+	cause   int32
+	// the device at which equal ways part of which one fails, the last one before the end; -1: none
+	split             int32
 	arrives           bool   // some way does
 	elsewhere         bool   // some way arrives at a device where the destination does not belong
 	beyondDestination bool   // a device on some way looks at more than the destination

@@ -24,7 +24,8 @@ type causes struct {
 type causesKey struct{ cause, split, hint int32 }
 
 func (a *auditor) newCauses() *causes {
-	return &causes{a: a, byKey: map[causesKey]int32{}, hints: []hint{{}}, numbers: map[hint]int32{{}: 0}, hintOf: make([][]int32, len(a.reg.causes))}
+	return &causes{a: a, byKey: map[causesKey]int32{}, hints: []hint{{}}, numbers: map[hint]int32{{}: 0},
+		hintOf: make([][]int32, len(a.reg.causes))}
 }
 
 // at is the number in list of what is lost at a cause.
@@ -51,7 +52,8 @@ func (c *causes) hintFor(number, net int32) int32 {
 	if *known == 0 {
 		var h hint
 		if l, ok := c.a.hints().toward(x.device, x.key.table, c.a.nets[net]); ok {
-			h = hint{l.hop, l.ifname, c.a.worth(c.a.nets[net])} // that nobody routes networks between devices is a matter of its own
+			// that nobody routes networks between devices is a matter of its own
+			h = hint{l.hop, l.ifname, c.a.worth(c.a.nets[net])}
 		}
 		i, ok := c.numbers[h]
 		if !ok {

@@ -11,6 +11,7 @@ const (
 	NetworksOverlap Kind = "networks-overlap"
 )
 
+// findClashes makes findings of addresses and networks that contradict each other.
 func findClashes(s *caseView) []Finding {
 	v := survey.Clashes(s.topo, s.opt.Family)
 	var out []Finding
@@ -18,7 +19,8 @@ func findClashes(s *caseView) []Finding {
 		kind   Kind
 		list   []survey.Clash
 		repair RepairKind
-	}{{DuplicateAddress, v.Duplicates, ChangeAddress}, {MasksDiffer, v.Masks, ChangeMask}, {NetworksOverlap, v.Overlapping, ChangeAddress}} {
+	}{{DuplicateAddress, v.Duplicates, ChangeAddress}, {MasksDiffer, v.Masks, ChangeMask}, {NetworksOverlap,
+		v.Overlapping, ChangeAddress}} {
 		for _, c := range g.list {
 			f := Finding{
 				Kind:     g.kind,

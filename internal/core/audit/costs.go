@@ -24,7 +24,8 @@ func findCosts(s *caseView) []Finding {
 	var out []Finding
 	all := settle.Costs(s.topo)
 	for i, c := range all {
-		f := Finding{Severity: Note, Device: c.Device, Table: c.Table, Family: c.Family, Marks: c.Marks, Detail: CostDetail{Cost: c}}
+		f := Finding{Severity: Note, Device: c.Device, Table: c.Table, Family: c.Family, Marks: c.Marks,
+			Detail: CostDetail{Cost: c}}
 		if c.Disagree {
 			f.Kind = CostsDisagree
 			f.identify(c.Protocol, c.Interface, c.Neighbour)
@@ -32,8 +33,10 @@ func findCosts(s *caseView) []Finding {
 			continue
 		}
 		for _, back := range all[i+1:] {
-			if back.Protocol == c.Protocol && back.Family == c.Family && back.Device == c.Neighbour && back.Neighbour == c.Device &&
-				back.Interface == c.Far && back.Far == c.Interface && back.Value.Known && c.Value.Known && back.Value != c.Value {
+			if back.Protocol == c.Protocol && back.Family == c.Family && back.Device == c.Neighbour &&
+				back.Neighbour == c.Device &&
+				back.Interface == c.Far && back.Far == c.Interface && back.Value.Known && c.Value.Known &&
+				back.Value != c.Value {
 				f.Kind, f.Detail = CostsDiffer, CostDetail{c, back}
 				f.Marks = slices.Concat(c.Marks, back.Marks)
 				f.identify(c.Protocol, c.Interface, c.Neighbour)

@@ -30,10 +30,14 @@ type graph struct {
 	byDevice          [][]int32
 	transit           int // the nodes below it are met by packets of others, those above send their own
 	beyondDestination []bool
-	entered           []bool  // some interface leads there; a table that only rules for sources name has no packets of its own
-	received          []int32 // of a node that sends its own packets: the one for packets of others in the same table; -1: none
+	// some interface leads there; a table that only rules for sources name has no packets of its own
+	entered []bool
+	// of a node that sends its own packets: the one for packets of others in the same table; -1: none
+	received []int32
 }
 
+// newGraph numbers the places where a packet can be looked up: a device, the table that it asks and the interface that
+// the packet came in by, where either differs.
 func (a *auditor) newGraph() {
 	g := &a.graph
 	g.index, g.byDevice = map[forward.LookupPoint]int32{}, make([][]int32, len(a.devices))

@@ -43,6 +43,7 @@ func (a *auditor) hints() *hints {
 	return a.hinted
 }
 
+// newHints finds which devices are neighbours, so that a cure can name the next hop on the shortest way.
 func newHints(a *auditor) *hints {
 	h := &hints{
 		a:     a,

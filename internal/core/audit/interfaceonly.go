@@ -11,6 +11,8 @@ import (
 // is asked for there, and only something that answers for others makes it work.
 const InterfaceOnly Kind = "interface-only"
 
+// findInterfaceOnly tells of static routes out of a shared link without a next hop: each destination is then asked for
+// on the link, and only a proxy answers (RFC 1027).
 func findInterfaceOnly(s *caseView) []Finding {
 	var out []Finding
 	for _, d := range s.net.Devices().All() {

@@ -40,8 +40,9 @@ func kinds() []kindOf {
 			asked: 5,
 		},
 		{
-			kind:  OneWay,
-			what:  "packets arrive and their replies do not come back (with -only also each other kind that loses replies alone)",
+			kind: OneWay,
+			what: "packets arrive and their replies do not come back (with -only also each other kind that loses " +
+				"replies alone)",
 			take:  takeOneWay,
 			asked: 11,
 		},
@@ -52,8 +53,9 @@ func kinds() []kindOf {
 			asked: 17,
 		},
 		{
-			kind:  Swallowed,
-			what:  "a route that discards or refuses takes addresses that are attached elsewhere, or that a shorter route would carry",
+			kind: Swallowed,
+			what: "a route that discards or refuses takes addresses that are attached elsewhere, or that a shorter " +
+				"route would carry",
 			take:  takeSwallowed,
 			asked: 6,
 		},
@@ -132,7 +134,8 @@ func kinds() []kindOf {
 		},
 		{
 			kind: BackupCannotFloat,
-			what: "a route that was meant as a backup cannot be one: a longer prefix, or a next hop that nothing leads to",
+			what: "a route that was meant as a backup cannot be one: a longer prefix, or a next hop that nothing " +
+				"leads to",
 		},
 		{
 			kind: BackupFails,
@@ -164,7 +167,8 @@ func kinds() []kindOf {
 		{kind: DuplicateAddress, what: "two devices have one address", find: findClashes},
 		{kind: MasksDiffer, what: "interfaces on one segment have networks of different length"},
 		{kind: NetworksOverlap, what: "an attached network lies inside of another one on a different segment"},
-		{kind: CostsDisagree, what: "captured metrics give several costs for one way between two routers", find: findCosts},
+		{kind: CostsDisagree, what: "captured metrics give several costs for one way between two routers",
+			find: findCosts},
 		{kind: CostsDiffer, what: "the two ends of a link count it differently in a routing protocol"},
 		{
 			kind:  MissingData,

@@ -19,7 +19,8 @@ type spanFinder struct {
 }
 
 func (a *auditor) newSpanFinder() *spanFinder {
-	f := &spanFinder{a: a, groups: make([]int, len(a.nets)), lost: make([]int, len(a.nets)), seen: make([]int32, len(a.groups))}
+	f := &spanFinder{a: a, groups: make([]int, len(a.nets)), lost: make([]int, len(a.nets)),
+		seen: make([]int32, len(a.groups))}
 	for i := range a.groups {
 		f.groups[a.netOf[i]]++
 	}
@@ -65,7 +66,10 @@ func (f *spanFinder) of(pairs []pair) []span {
 
 // merged puts spans in order, joins those that meet, and counts their addresses. It may change spans.
 func merged(spans []span) ([]span, *big.Int) {
-	if order := func(x, y span) int { return cmp.Or(x.first.compare(y.first), x.last.compare(y.last)) }; !slices.IsSortedFunc(
+	if order := func(x, y span) int {
+		return cmp.Or(x.first.compare(y.first),
+			x.last.compare(y.last))
+	}; !slices.IsSortedFunc(
 		spans,
 		order,
 	) {

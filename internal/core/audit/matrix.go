@@ -27,14 +27,15 @@ type MatrixEnd struct {
 // A Cell is what becomes of packets from one end to another and of their replies: that of the most addresses of both.
 type Cell struct {
 	Verdict forward.Both
-	Worst   forward.Both    // of any of the addresses
-	Reply   bool            // the reply decides; like what follows it is of Verdict, or of Worst where that alone is bad
-	Ending  forward.Verdict // of the direction that decides
-	Device  string          // at which that ends, "" where none is known
-	Partly  bool            // not all of the addresses, or not all of the equal ways, fare alike
-	From    netip.Addr      // addresses of which it is true
-	To      netip.Addr
-	Same    bool // one network, or one device: no routing is needed
+	Worst   forward.Both // of any of the addresses
+	// the reply decides; like what follows it is of Verdict, or of Worst where that alone is bad
+	Reply  bool
+	Ending forward.Verdict // of the direction that decides
+	Device string          // at which that ends, "" where none is known
+	Partly bool            // not all of the addresses, or not all of the equal ways, fare alike
+	From   netip.Addr      // addresses of which it is true
+	To     netip.Addr
+	Same   bool // one network, or one device: no routing is needed
 }
 
 // MakeMatrix judges all pairs of one family. Hosts asks for the hosts of the notes in place
@@ -139,7 +140,8 @@ func (a *auditor) cell(from, to []int32) Cell {
 
 // badness orders verdicts of round trips.
 func badness(c Cell) int {
-	return map[forward.Both]int{forward.TwoWay: 0, forward.BothUnknown: 1, forward.OneWay: 2, forward.Broken: 3}[c.Verdict]
+	return map[forward.Both]int{forward.TwoWay: 0, forward.BothUnknown: 1, forward.OneWay: 2,
+		forward.Broken: 3}[c.Verdict]
 }
 
 // cellOf judges one pair of groups.
@@ -184,6 +186,7 @@ func (a *auditor) hostMatrix() *Matrix {
 	return m
 }
 
+// hostCell traces from one host to another, since a host is no whole network.
 func (a *auditor) hostCell(from, to MatrixEnd) Cell {
 	if from.Address == to.Address {
 		return Cell{Same: true}

@@ -9,6 +9,7 @@ import (
 // cannot tell.
 const MissingData Kind = "data-missing"
 
+// takeMissingData takes what cannot be told or leaves the case, and says what to capture.
 func takeMissingData(a *auditor, f *Finding, g *byCause) bool {
 	if f.Verdict != forward.Unknown && f.Verdict != forward.Leaves || len(f.Losses) == 0 ||
 		f.Reason.Code == forward.BroadcastAddress {
@@ -17,7 +18,8 @@ func takeMissingData(a *auditor, f *Finding, g *byCause) bool {
 	f.Severity = min(f.Severity, Risk) // not known to be lost
 	kind := CaptureDevice
 	switch f.Reason.Code {
-	case forward.TableMissing, forward.TableFiltered, forward.TableCut, forward.RowUnread, forward.ChangedSince, forward.RulesMissing:
+	case forward.TableMissing, forward.TableFiltered, forward.TableCut, forward.RowUnread, forward.ChangedSince,
+		forward.RulesMissing:
 		kind = CaptureTable
 	case forward.CapturesContradict:
 		kind = CaptureAnew

@@ -12,6 +12,7 @@ import (
 // NoRoute means that a device has no route to a network that is attached elsewhere.
 const NoRoute Kind = "no-route"
 
+// takeNoRoute takes what ends where no route covers the destination.
 func takeNoRoute(a *auditor, f *Finding, g *byCause) bool {
 	if f.Verdict != forward.NoRoute {
 		return false

@@ -201,7 +201,8 @@ func (a *auditor) causeOf(b forward.Branch) int32 {
 	}
 	if b.Verdict == forward.Loops {
 		var loop []*network.Device
-		for _, h := range b.Hops[slices.IndexFunc(b.Hops, func(h forward.Hop) bool { return h.Device == last.Device }):] {
+		for _, h := range b.Hops[slices.IndexFunc(b.Hops,
+			func(h forward.Hop) bool { return h.Device == last.Device }):] {
 			loop = append(loop, a.devices[a.byName[h.Device]])
 		}
 		return a.reg.loop(loop)

@@ -9,6 +9,8 @@ import (
 // SourceCheck means that a reverse-path check (RFC 3704) drops packets of an existing path.
 const SourceCheck Kind = "source-check"
 
+// takeSourceCheck takes what a check of source addresses drops (RFC 3704), or a device that sees its own address as the
+// source.
 func takeSourceCheck(a *auditor, f *Finding, g *byCause) bool {
 	if f.Verdict != forward.SourceCheck {
 		return false
@@ -22,7 +24,8 @@ func takeSourceCheck(a *auditor, f *Finding, g *byCause) bool {
 	}
 	f.Detail = x
 	f.Repair = []Repair{
-		{Kind: LoosenCheck, Device: f.Device, Interface: f.Reason.Interface, Prefix: a.groups[a.lostFrom(g.pairs[0])].net},
+		{Kind: LoosenCheck, Device: f.Device, Interface: f.Reason.Interface,
+			Prefix: a.groups[a.lostFrom(g.pairs[0])].net},
 	}
 	return true
 }

@@ -14,6 +14,7 @@ import (
 // shorter route would carry.
 const Swallowed Kind = "swallowed"
 
+// takeSwallowed takes what a route discards or refuses, and finds the shorter route that would carry it instead.
 func takeSwallowed(a *auditor, f *Finding, g *byCause) bool {
 	if f.Verdict != forward.Discarded && f.Verdict != forward.Refused || f.Reason.Code == forward.RuleDenies {
 		return false

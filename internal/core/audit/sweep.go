@@ -53,6 +53,7 @@ type class struct {
 // turn is a node that does something else from the point on.
 type turn struct{ node, moves int32 }
 
+// newWorker makes what one goroutine sweeps with; workers share nothing that is written.
 func (a *auditor) newWorker() *worker {
 	n := len(a.graph.lookupPoints)
 	w := &worker{

@@ -110,6 +110,7 @@ type RemoveRoute struct {
 	NextHop       netip.Addr // only the routes by it; invalid: all
 }
 
+// on takes the route from the table and the statement from the statics.
 func (e RemoveRoute) on(n *network.Snapshot) (*network.Snapshot, error) {
 	d, t, err := place(n, e.Device, e.Table, e.Prefix)
 	if err != nil {
@@ -183,6 +184,7 @@ type Use struct {
 	Route         route.Route
 }
 
+// on makes the route the only one that forwards to its prefix.
 func (e Use) on(n *network.Snapshot) (*network.Snapshot, error) {
 	_, t, err := place(n, e.Device, e.Table, e.Route.Prefix)
 	if err != nil {

@@ -12,6 +12,8 @@ import (
 // An IPv4 address on it stays the device's own, as kernels have it. The far end notices nothing.
 type InterfaceDown struct{ Device, Interface string }
 
+// on takes the interface down: its IPv6 addresses go (a kernel keeps the IPv4 ones), and so do the routes that lead out
+// of it; the next best ones take over.
 func (e InterfaceDown) on(n *network.Snapshot) (*network.Snapshot, error) {
 	d, err := device(n, e.Device)
 	if err != nil {
@@ -64,6 +66,7 @@ func (e InterfaceDown) on(n *network.Snapshot) (*network.Snapshot, error) {
 // told.
 type CarrierLost struct{ Device, Interface string }
 
+// on takes the link down without an order from anybody. A device with nothing beside it keeps what it has.
 func (e CarrierLost) on(n *network.Snapshot) (*network.Snapshot, error) {
 	d, err := device(n, e.Device)
 	if err != nil {
@@ -90,9 +93,10 @@ func (e CarrierLost) on(n *network.Snapshot) (*network.Snapshot, error) {
 			g := t.Group(k)
 			k = g.Hi
 			rows := t.RoutesTo(t.Routes().Prefix(g.Lo))
-			if p := rows[0].Prefix; p.Addr().Is4() && !p.IsSingleIP() && slices.ContainsFunc(rows, func(r route.Route) bool {
-				return r.Protocol == route.Direct && r.Is(route.Installed) && attached(r.Attributes, e.Interface)
-			}) {
+			if p := rows[0].Prefix; p.Addr().Is4() && !p.IsSingleIP() &&
+				slices.ContainsFunc(rows, func(r route.Route) bool {
+					return r.Protocol == route.Direct && r.Is(route.Installed) && attached(r.Attributes, e.Interface)
+				}) {
 				for k := range rows {
 					rows[k].State = rows[k].State&^route.Installed | route.Active | route.Rejected | route.Untold
 				}
@@ -127,6 +131,7 @@ func attached(a *route.Attributes, ifname string) bool {
 // InterfaceUp brings an interface up again: its addresses' networks come back as attached ones.
 type InterfaceUp struct{ Device, Interface string }
 
+// on brings the interface up: its networks are attached again.
 func (e InterfaceUp) on(n *network.Snapshot) (*network.Snapshot, error) {
 	d, err := device(n, e.Device)
 	if err != nil {

@@ -174,7 +174,8 @@ func (b *Base) Partners(families ...route.Family) map[netip.Prefix]int {
 		}
 		for n, i := range first {
 			for m, k := range first {
-				if n != m && reach.Fate(i, k, ends[i].Ranges[0].From(), ends[k].Ranges[0].From()).Both == forward.TwoWay {
+				if n != m && reach.Fate(i, k, ends[i].Ranges[0].From(),
+					ends[k].Ranges[0].From()).Both == forward.TwoWay {
 					out[n]++
 				}
 			}
@@ -205,7 +206,8 @@ func (b *Base) Run(after *forward.Walker, opt Options) *Result {
 		r.Routes = append(r.Routes, routes(x, y, fam)...)
 	}
 	slices.SortStableFunc(r.Groups, func(a, b Group) int {
-		return cmp.Or(cmp.Compare(a.Kind, b.Kind), cmp.Compare(b.Hosts, a.Hosts), cmp.Compare(len(b.Pairs), len(a.Pairs)))
+		return cmp.Or(cmp.Compare(a.Kind, b.Kind), cmp.Compare(b.Hosts, a.Hosts),
+			cmp.Compare(len(b.Pairs), len(a.Pairs)))
 	})
 	r.Facts = facts(x, y)
 	tell("findings")
@@ -261,7 +263,8 @@ func missing(x, y *network.Snapshot) []Missing {
 			for _, t := range d.Tables().All() {
 				u := far.Table(t.Name, t.Family)
 				if u == nil || u.InPart() && !t.InPart() {
-					out = append(out, Missing{Device: d.Name, Table: t.Name, Family: t.Family, Part: u != nil, After: after})
+					out = append(out, Missing{Device: d.Name, Table: t.Name, Family: t.Family, Part: u != nil,
+						After: after})
 				}
 			}
 			if d.Neighbours().Len() > 0 && far.Neighbours().Len() == 0 {

@@ -147,7 +147,8 @@ func hostNetworks(t *topology.Topology, fam route.Family) []netip.Prefix {
 	}
 	all := slices.Clone(out)
 	return slices.DeleteFunc(out, func(n netip.Prefix) bool {
-		return slices.ContainsFunc(all, func(o netip.Prefix) bool { return o != n && o.Bits() < n.Bits() && o.Contains(n.Addr()) })
+		return slices.ContainsFunc(all,
+			func(o netip.Prefix) bool { return o != n && o.Bits() < n.Bits() && o.Contains(n.Addr()) })
 	})
 }
 
@@ -448,7 +449,8 @@ func describe(s audit.Step) string {
 	var b strings.Builder
 	fmt.Fprint(&b, s.Device, " ", s.Table, " ", s.Start, s.Starts)
 	for _, m := range s.Moves {
-		fmt.Fprint(&b, "; ", m.Verdict, " ", m.Reason.Code, " ", m.Hop.Prefix, " ", m.Hop.NextHop, " ", m.Hop.OutInterface)
+		fmt.Fprint(&b, "; ", m.Verdict, " ", m.Reason.Code, " ", m.Hop.Prefix, " ", m.Hop.NextHop, " ",
+			m.Hop.OutInterface)
 	}
 	return b.String()
 }

@@ -126,14 +126,16 @@ func add(f *network.Facts, rest string, m route.Mark) {
 		f.Interfaces = append(f.Interfaces, l)
 	case "neigh":
 		n := network.Neighbour{Address: netip.MustParseAddr(w[1]), Interface: w[2], Mark: m}
-		n.State = map[string]network.NeighbourState{"alive": network.NeighbourAlive, "failed": network.NeighbourFailed, "pending": network.NeighbourPending}[w[3]]
+		n.State = map[string]network.NeighbourState{"alive": network.NeighbourAlive, "failed": network.NeighbourFailed,
+			"pending": network.NeighbourPending}[w[3]]
 		if len(w) > 4 {
 			n.MAC = w[4]
 		}
 		f.Neighbours = append(f.Neighbours, n)
 	case "virtual":
 		v := network.VirtualAddress{Address: netip.MustParseAddr(w[1]), Interface: w[2], Mark: m}
-		v.Holding = map[string]network.Holding{"holds": network.Holds, "waits": network.StandsBy, "unknown": network.HoldingNotKnown}[w[3]]
+		v.Holding = map[string]network.Holding{"holds": network.Holds, "waits": network.StandsBy,
+			"unknown": network.HoldingNotKnown}[w[3]]
 		f.Virtuals = append(f.Virtuals, v)
 	case "forwarding":
 		fam := route.IPv4
@@ -142,7 +144,8 @@ func add(f *network.Facts, rest string, m route.Mark) {
 		}
 		f.Forwarding = append(f.Forwarding, network.Switch{Family: fam, On: w[2] == "on", Mark: m})
 	case "check":
-		mode := map[string]network.CheckMode{"strict": network.CheckStrict, "feasible": network.CheckFeasible, "loose": network.CheckLoose}[w[2]]
+		mode := map[string]network.CheckMode{"strict": network.CheckStrict, "feasible": network.CheckFeasible,
+			"loose": network.CheckLoose}[w[2]]
 		f.Checks = append(f.Checks, network.SourceCheck{Interface: w[1], Mode: mode, Mark: m})
 	case "session":
 		f.Sessions = append(

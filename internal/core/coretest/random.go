@@ -141,7 +141,8 @@ func RandomText(rnd *rand.Rand, size int) string {
 			say(
 				"r%d: rule 100 %s table 77",
 				i,
-				[]string{fmt.Sprintf("from 10.61.%d.0/25", rnd.IntN(size)), fmt.Sprintf("iif e%d", ports[i][0].link), fmt.Sprintf("to 10.61.%d.64/26", rnd.IntN(size))}[rnd.IntN(3)],
+				[]string{fmt.Sprintf("from 10.61.%d.0/25", rnd.IntN(size)), fmt.Sprintf("iif e%d", ports[i][0].link),
+					fmt.Sprintf("to 10.61.%d.64/26", rnd.IntN(size))}[rnd.IntN(3)],
 			)
 			say("r%d: rule 200 table default", i)
 			say("r%d: static %s %s in 77", i, []string{"0.0.0.0/0", "10.61.0.0/16"}[rnd.IntN(2)], hop(rnd.IntN(size)))

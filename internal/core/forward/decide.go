@@ -62,7 +62,8 @@ func NewWalker(t *topology.Topology) *Walker {
 
 // On returns a walker on an overlay of w's snapshot.
 func (w *Walker) On(n *network.Snapshot) *Walker {
-	out := &Walker{net: n, topo: w.topo.On(n), lookups: w.lookups, patched: new(selection.Lookup), unjudged: w.unjudged, assume: w.assume}
+	out := &Walker{net: n, topo: w.topo.On(n), lookups: w.lookups, patched: new(selection.Lookup), unjudged: w.unjudged,
+		assume: w.assume}
 	if out.topo.AttachesLike(w.topo) {
 		out.base = w
 	}
@@ -71,7 +72,8 @@ func (w *Walker) On(n *network.Snapshot) *Walker {
 
 // Unjudged returns a walker that does not ask the rules of some devices: what meets them is unknown.
 func (w *Walker) Unjudged(devices map[*network.Device]bool) *Walker {
-	return &Walker{net: w.net, topo: w.topo, lookups: w.lookups, patched: w.patched, base: w.base, assume: w.assume, unjudged: devices}
+	return &Walker{net: w.net, topo: w.topo, lookups: w.lookups, patched: w.patched, base: w.base, assume: w.assume,
+		unjudged: devices}
 }
 
 // Assuming returns a walker that walks on where rules cannot be judged, as if they permitted the packet. Hop.Assumed
@@ -93,11 +95,13 @@ type packet struct {
 	done     []translated    // on the way so far
 	undo     []translated    // of the packet that this one answers
 	reply    bool
-	state    map[*network.Device]bool             // stateful devices that saw the packet that this one answers
-	came     *packet                              // as it came into the device that changed its destination; nil: as it is
-	depth    int                                  // of tunnels in tunnels
-	end      *network.Device                      // that must have dst, though no capture shows it; found once for a walk
-	find     func(*network.Table) selection.Match // of one destination for any source; nil for a packet on its way
+	state    map[*network.Device]bool // stateful devices that saw the packet that this one answers
+	// as it came into the device that changed its destination; nil: as it is
+	came  *packet
+	depth int // of tunnels in tunnels
+	// that must have dst, though no capture shows it; found once for a walk
+	end  *network.Device
+	find func(*network.Table) selection.Match // of one destination for any source; nil for a packet on its way
 }
 
 // place is where a packet is.
@@ -151,7 +155,8 @@ func (w *Walker) decide(pkt *packet, at position, room []step) []step {
 		hop.Evidence = []route.Mark{s.Mark}
 		return append(
 			room,
-			step{hop: hop, share: 1, verdict: NotForwarding, reason: Reason{Code: SwitchOff, Interface: s.Interface, Marks: hop.Evidence}},
+			step{hop: hop, share: 1, verdict: NotForwarding,
+				reason: Reason{Code: SwitchOff, Interface: s.Interface, Marks: hop.Evidence}},
 		)
 	}
 	m, why := w.route(pkt, at, &hop)
@@ -236,6 +241,7 @@ func (w *Walker) origin(d *network.Device, ifname string) position {
 	return position{device: d, origin: true, table: w.topo.TableOf(d, ifname)}
 }
 
+// deliver ends the walk at a device that has the destination, with the line that says so.
 func (w *Walker) deliver(pkt *packet, hop Hop, at position, own []network.Address) step {
 	dst := pkt.dst
 	hop.Prefix = netip.PrefixFrom(dst, dst.BitLen())
@@ -296,7 +302,8 @@ func (w *Walker) follow(pkt *packet, at position, hop Hop, m selection.Match, st
 		for _, res := range m.Resolve(i) {
 			share := equal * res.Share
 			if res.Failure == selection.InOtherTable && r.Protocol != route.BGP {
-				if t := at.device.Table(res.NextHop.Table, route.FamilyOf(pkt.dst)); t != nil && res.NextHop.Address.IsValid() && !t.InPart() {
+				if t := at.device.Table(res.NextHop.Table, route.FamilyOf(pkt.dst)); t != nil &&
+					res.NextHop.Address.IsValid() && !t.InPart() {
 					if exits, ok := selection.ThroughOther(t, res.NextHop); ok {
 						res.Exits, res.Failure = exits, selection.Resolved
 					}
@@ -305,7 +312,8 @@ func (w *Walker) follow(pkt *packet, at position, hop Hop, m selection.Match, st
 			if res.Failure != selection.Resolved {
 				h.NextHop = res.NextHop.Address
 				v := NextHopLost
-				if res.Failure == selection.Contradicted || res.Failure == selection.TooLong || res.Failure == selection.InOtherTable {
+				if res.Failure == selection.Contradicted || res.Failure == selection.TooLong ||
+					res.Failure == selection.InOtherTable {
 					v = Unknown
 				}
 				steps = append(steps, step{hop: h, share: share, verdict: v,
@@ -321,6 +329,7 @@ func (w *Walker) follow(pkt *packet, at position, hop Hop, m selection.Match, st
 	return steps
 }
 
+// special is what becomes of a packet whose route has no next hop.
 func special(r route.Route) (Verdict, Delivery, Reason) {
 	reason := Reason{Special: r.Special, Marks: []route.Mark{r.Mark}}
 	switch r.Special {
@@ -347,7 +356,8 @@ func (w *Walker) exit(pkt *packet, at position, s *step, r route.Route, e select
 		target, final = pkt.dst, true
 	}
 	if e.Encapsulated || len(e.Via) > 0 && at.device.Interface(e.Interface).Labels {
-		s.verdict, s.reason = Unknown, Reason{Code: Encapsulated, Address: target, Interface: e.Interface, Marks: h.Evidence}
+		s.verdict, s.reason = Unknown, Reason{Code: Encapsulated, Address: target, Interface: e.Interface,
+			Marks: h.Evidence}
 		return
 	}
 	link := w.find(at.device, e.Interface, target, e.Dynamic, final)

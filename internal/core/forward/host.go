@@ -49,7 +49,8 @@ func (w *Walker) hostSelf(pkt *packet) (Direction, bool) {
 	case h.Gateway.IsValid() && h.Prefix.IsValid() && !h.Prefix.Contains(h.Gateway),
 		h.Gateway.IsValid() && real.IsValid() && !real.Contains(h.Gateway):
 		reason.Host = GatewayElsewhere
-	case h.Gateway.IsValid() && len(w.topo.Owners(h.Gateway))+len(w.topo.Sharing(h.Gateway)) == 0 && (!real.IsValid() || !real.Contains(pkt.dst)):
+	case h.Gateway.IsValid() && len(w.topo.Owners(h.Gateway))+len(w.topo.Sharing(h.Gateway)) == 0 &&
+		(!real.IsValid() || !real.Contains(pkt.dst)):
 		reason.Code, reason.Address = NoGateway, h.Gateway
 		return Direction{
 			Verdict:  Unknown,

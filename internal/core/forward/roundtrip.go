@@ -306,7 +306,8 @@ func (w *Walker) sameNetwork(pkt *packet) (Branch, bool) {
 			return b, true
 		case topology.Nobody:
 			b.Verdict, b.Delivery = NextHopLost, NotDelivered
-			b.Reason.Code, b.Reason.Device, b.Reason.Interface, b.Reason.Marks = NobodyAnswers, at.Device.Name, at.Interface, link.Marks
+			b.Reason.Code, b.Reason.Device, b.Reason.Interface, b.Reason.Marks = NobodyAnswers, at.Device.Name,
+				at.Interface, link.Marks
 			return b, true
 		}
 	}

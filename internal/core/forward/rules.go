@@ -89,7 +89,8 @@ func (w *Walker) lookup(pkt *packet, at position) (selection.Match, Reason) {
 			continue
 		}
 		if c := m.Contradiction; c != nil {
-			return m, Reason{Code: CapturesContradict, Gone: c.Kind == network.GoneMoment, Marks: []route.Mark{c.Chosen, c.Installed}}
+			return m, Reason{Code: CapturesContradict, Gone: c.Kind == network.GoneMoment,
+				Marks: []route.Mark{c.Chosen, c.Installed}}
 		}
 		if m.Refused && m.Routes[0].Is(route.Untold) {
 			return m, Reason{Code: NotPredicted, Marks: []route.Mark{m.Routes[0].Mark}}

@@ -37,7 +37,8 @@ func (w *Walker) steer(pkt *packet, at position) steering {
 		}
 		return open
 	case to.Drop:
-		return steering{match: towards(at, pkt.dst, route.Attributes{Special: route.Blackhole}, rule.Mark), mark: rule.Mark}
+		return steering{match: towards(at, pkt.dst, route.Attributes{Special: route.Blackhole}, rule.Mark),
+			mark: rule.Mark}
 	case to.Table != "":
 		return steering{table: to.Table, mark: rule.Mark}
 	}
@@ -46,7 +47,8 @@ func (w *Walker) steer(pkt *packet, at position) steering {
 		return open
 	}
 	hop := route.NextHop{Address: to.NextHop, Interface: ifname}
-	return steering{match: towards(at, pkt.dst, route.Attributes{NextHops: []route.NextHop{hop}}, rule.Mark), mark: rule.Mark}
+	return steering{match: towards(at, pkt.dst, route.Attributes{NextHops: []route.NextHop{hop}}, rule.Mark),
+		mark: rule.Mark}
 }
 
 // route finds the match for a packet: what a policy of routing says, else what its table does.
@@ -69,7 +71,8 @@ func (w *Walker) route(pkt *packet, at position, hop *Hop) (selection.Match, Rea
 	case NoCoveringRoute: // whether the device asks its own table then differs
 		why = Reason{Code: PolicyRouted, Marks: []route.Mark{s.mark}}
 	default:
-		why.Marks = append([]route.Mark{s.mark}, slices.DeleteFunc(slices.Clone(why.Marks), func(m route.Mark) bool { return !m.Known() })...)
+		why.Marks = append([]route.Mark{s.mark},
+			slices.DeleteFunc(slices.Clone(why.Marks), func(m route.Mark) bool { return !m.Known() })...)
 	}
 	return m, why
 }
@@ -138,7 +141,8 @@ func (w *Walker) attachedBy(at position, a netip.Addr) (ifname string, ok bool) 
 		return "", false
 	}
 	m := w.ask(t, a)
-	if !m.Found() || len(m.Routes) != 1 || m.Refused || m.Contradiction != nil || m.Routes[0].Protocol != route.Direct || len(m.Routes[0].NextHops) != 1 {
+	if !m.Found() || len(m.Routes) != 1 || m.Refused || m.Contradiction != nil ||
+		m.Routes[0].Protocol != route.Direct || len(m.Routes[0].NextHops) != 1 {
 		return "", false
 	}
 	h := m.Routes[0].NextHops[0]

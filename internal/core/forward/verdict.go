@@ -85,7 +85,8 @@ const (
 	ChangedSince       // a change was made after the table was shown
 	CapturesContradict // of different moments, on the route
 	RouteRefused       // the chosen route is not in the forwarding table
-	NotPredicted       // after a change that is only thought of: what the device would use is not settled by what was captured
+	// after a change that is only thought of: what the device would use is not settled by what was captured
+	NotPredicted
 	Blackholed
 	Rejected
 	Unresolved   // Failure tells why
@@ -123,14 +124,15 @@ const (
 	RuleNotUnderstood
 	OwnFiltered // the device sends it itself, and whether a filter of what goes out is asked about that is not known
 	RuleDenies
-	AnswerTranslated // a translation fits what answers a flow that came in unchanged: whether it is changed is not known
-	NoState          // a stateful device did not see the packet that this one answers
-	NoAddressToTake  // a translation takes an interface's address, which no capture shows
-	TunnelFails      // Inner tells how its outer packet ends
-	TunnelInItself   // the tunnel's far end is reached through the tunnel
-	NoGateway        // the host's gateway is no captured device's address
-	HostSelf         // the host's own settings: its gateway or its network is wrong
-	WrongPlace       // the reply is delivered, but not where the packet came from
+	// a translation fits what answers a flow that came in unchanged: whether it is changed is not known
+	AnswerTranslated
+	NoState         // a stateful device did not see the packet that this one answers
+	NoAddressToTake // a translation takes an interface's address, which no capture shows
+	TunnelFails     // Inner tells how its outer packet ends
+	TunnelInItself  // the tunnel's far end is reached through the tunnel
+	NoGateway       // the host's gateway is no captured device's address
+	HostSelf        // the host's own settings: its gateway or its network is wrong
+	WrongPlace      // the reply is delivered, but not where the packet came from
 )
 
 // HostFault is what is wrong with a host's own settings. The zero HostFault is nothing.
@@ -171,12 +173,13 @@ type Reason struct {
 	Check     network.CheckMode
 	Host      HostFault
 	Liveness  Liveness
-	Table     string       // TableMissing: which, "" for the main one
-	Behind    string       // LeftCase, NoCoveringRoute: a captured device that has the destination or is attached to its network
-	NotTaken  netip.Prefix // NoCoveringRoute: what the routing table chose and what forwards does not have
-	Sharers   []string     // SharedAddress: the captured routers that share it
-	Inner     Verdict      // of a tunnel's outer packet
-	Marks     []route.Mark
+	Table     string // TableMissing: which, "" for the main one
+	// LeftCase, NoCoveringRoute: a captured device that has the destination or is attached to its network
+	Behind   string
+	NotTaken netip.Prefix // NoCoveringRoute: what the routing table chose and what forwards does not have
+	Sharers  []string     // SharedAddress: the captured routers that share it
+	Inner    Verdict      // of a tunnel's outer packet
+	Marks    []route.Mark
 }
 
 // A Hop is one device that a packet passes.

@@ -56,6 +56,8 @@ func (w *Walker) walk(pkt *packet, from position, assumed bool) Direction {
 	return out
 }
 
+// visit walks on from one place, every way that the device sends the packet, depth first. Share is the part of all
+// packets that come here, 0 to 1. Who comes to a place that is on the path already, with the same packet, loops.
 func (k *walk) visit(at position, pkt *packet, share float64) {
 	here := walkStateOf(at, pkt)
 	taken := len(k.steps)
@@ -74,7 +76,8 @@ func (k *walk) visit(at position, pkt *packet, share float64) {
 		switch {
 		case s.verdict != GoesOn:
 			k.end(s, at, share*s.share)
-		case len(k.out.Branches) >= maxBranches && slices.Contains(k.visited, walkStateOf(s.next, s.pkt)) && !slices.Contains(k.onPath, walkStateOf(s.next, s.pkt)):
+		case len(k.out.Branches) >= maxBranches && slices.Contains(k.visited, walkStateOf(s.next, s.pkt)) &&
+			!slices.Contains(k.onPath, walkStateOf(s.next, s.pkt)):
 			k.out.Omitted = true
 		default:
 			k.visit(s.next, s.pkt, share*s.share)
@@ -84,6 +87,7 @@ func (k *walk) visit(at position, pkt *packet, share float64) {
 	k.onPath = k.onPath[:len(k.onPath)-1]
 }
 
+// end keeps a finished branch. Of more than maxBranches only those that end otherwise than any before are kept.
 func (k *walk) end(s step, at position, share float64) {
 	b := Branch{Share: share, Verdict: s.verdict, Where: at.device.Name, Delivery: s.delivery, Reason: s.reason,
 		end: at.device, in: at.ingress, table: at.table, pkt: s.pkt}

@@ -76,7 +76,8 @@ func rulesOf(d *network.Device, fam route.Family) []network.Rule {
 	var out []network.Rule
 	for _, r := range d.Rules().All() {
 		plain := !r.From.IsValid() && !r.To.IsValid() && r.Ingress == "" && r.Action == network.RuleLookup &&
-			!r.Undecided && !r.Not && r.FWMark == (network.FWMark{}) && r.Protocol == "" && r.FromPorts.Any() && r.ToPorts.Any() && r.Suppress == 0 &&
+			!r.Undecided && !r.Not && r.FWMark == (network.FWMark{}) && r.Protocol == "" && r.FromPorts.Any() &&
+			r.ToPorts.Any() && r.Suppress == 0 &&
 			(r.Table == "default" || r.Table == kernelDefault)
 		if (r.Family == 0 || r.Family == fam) && !plain {
 			out = append(out, r)

@@ -25,7 +25,8 @@ func linksOf(t *topology.Topology) map[string][]link {
 		at := t.AttachedTo(n)
 		for _, x := range at {
 			for _, y := range at {
-				if x.Device == y.Device || x.Down || y.Down || !y.Address.IsValid() || t.Anycast(x.Address) || t.Anycast(y.Address) ||
+				if x.Device == y.Device || x.Down || y.Down || !y.Address.IsValid() || t.Anycast(x.Address) ||
+					t.Anycast(y.Address) ||
 					y.Address.IsLinkLocalUnicast() {
 					continue
 				}
@@ -51,7 +52,8 @@ func (m *Mender) neighbours(w *forward.Walker, d *network.Device, table string, 
 	var all []ranked
 	for _, l := range m.links[d.Name] {
 		n, ok := dist[l.to]
-		if l.table != table || route.FamilyOf(l.hop) != route.FamilyOf(dst) || w.Topology().Network.Device(l.to) == nil {
+		if l.table != table || route.FamilyOf(l.hop) != route.FamilyOf(dst) ||
+			w.Topology().Network.Device(l.to) == nil {
 			continue
 		}
 		arrives := leadsOn(w, l.to, dst, d.Name)

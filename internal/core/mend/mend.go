@@ -76,7 +76,8 @@ const (
 	MakesWorse            // less arrives elsewhere, or may
 	NewFinding            // an audit finds something new
 	NotTaken              // a device would not use the route
-	LeadsOut              // what takes over hands packets to a neighbour that was not captured, and that may lead them back
+	// what takes over hands packets to a neighbour that was not captured, and that may lead them back
+	LeadsOut
 )
 
 var whyWords = [...]string{"not-enough", "makes-worse", "new-finding", "not-taken", "leads-out"}
@@ -165,13 +166,15 @@ type Options struct {
 func New(w *forward.Walker, opt Options) *Mender {
 	opt.Compare.OneNetwork = true
 	t := w.Topology()
-	return &Mender{walker: w, edited: t.Network, base: compare.NewBase(w), start: w, settler: settle.New(t), links: linksOf(t), opt: opt}
+	return &Mender{walker: w, edited: t.Network, base: compare.NewBase(w), start: w, settler: settle.New(t),
+		links: linksOf(t), opt: opt}
 }
 
 // With looks for further cures, of the network that a cure leaves.
 func (m *Mender) With(c *Cure) *Mender {
 	next := *m
-	next.walker, next.edited, next.base, next.links = c.After, c.edited, compare.NewBase(c.After), linksOf(c.After.Topology())
+	next.walker, next.edited, next.base, next.links = c.After, c.edited, compare.NewBase(c.After),
+		linksOf(c.After.Topology())
 	return &next
 }
 
@@ -251,7 +254,8 @@ func (way Way) fine(w *forward.Walker, rt *forward.RoundTrip) bool {
 		return false
 	}
 	t := w.Topology()
-	return rt.Forward.Verdict == forward.Leaves && len(t.Attached(rt.Destination.Address))+len(t.Owners(rt.Destination.Address)) == 0
+	return rt.Forward.Verdict == forward.Leaves &&
+		len(t.Attached(rt.Destination.Address))+len(t.Owners(rt.Destination.Address)) == 0
 }
 
 // gone reports whether an audit of a network does not have a finding.
@@ -305,7 +309,8 @@ func (s *search) offer(orders []rehearse.Order) bool {
 	if !gone {
 		return refuse(Refusal{Why: NotEnough})
 	}
-	s.result.Cure = &Cure{Orders: orders, Result: cmp, Moves: settled.Moves, After: after, Assumed: assumed(s.edited, orders), edited: edited}
+	s.result.Cure = &Cure{Orders: orders, Result: cmp, Moves: settled.Moves, After: after,
+		Assumed: assumed(s.edited, orders), edited: edited}
 	return true
 }
 
@@ -325,7 +330,8 @@ func assumed(n *network.Snapshot, orders []rehearse.Order) []Assumption {
 		for _, t := range d.Tables().All() {
 			for id := range t.Routes().Shared() {
 				a := Assumption{o.Device, t.Routes().Attributes(route.AttrID(id)).Protocol}
-				if t.Family == route.FamilyOf(o.Static.Prefix.Addr()) && passesOn(a.Protocol) && !slices.Contains(out, a) {
+				if t.Family == route.FamilyOf(o.Static.Prefix.Addr()) && passesOn(a.Protocol) &&
+					!slices.Contains(out, a) {
 					out = append(out, a)
 				}
 			}

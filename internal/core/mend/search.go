@@ -126,7 +126,8 @@ func (s *search) notByRoutes(b *forward.Branch) Outside {
 	case forward.Filtered, forward.NotForwarding, forward.StateMissing, forward.SourceCheck:
 		return NotRoutes
 	case forward.Unknown:
-		if s.result.Wrong.Finding != nil || b.Reason.Code != forward.OwnerNotKnown || len(b.Hops) == 0 || !b.Hops[len(b.Hops)-1].NextHop.IsValid() {
+		if s.result.Wrong.Finding != nil || b.Reason.Code != forward.OwnerNotKnown || len(b.Hops) == 0 ||
+			!b.Hops[len(b.Hops)-1].NextHop.IsValid() {
 			return NotKnown
 		}
 	}
@@ -155,7 +156,8 @@ func (s *search) candidates(w *forward.Walker, b *forward.Branch, dst netip.Addr
 		}
 		seen[h.Device] = true
 		ends := i == len(b.Hops)-1 || b.Verdict == forward.Loops
-		if ends && h.Prefix.IsValid() && byHand(h.Route) && (h.Route.Special != route.None || b.Verdict == forward.Loops) {
+		if ends && h.Prefix.IsValid() && byHand(h.Route) &&
+			(h.Route.Special != route.None || b.Verdict == forward.Loops) {
 			out = append(out, []rehearse.Order{removal(h.Device, h.Table, h.Prefix, h.NextHop)})
 		}
 		p, ok := s.prefixFor(w, d, h.Table, dst)
@@ -190,7 +192,9 @@ func (s *search) prefixFor(w *forward.Walker, d *network.Device, table string, d
 
 // neighboursPrefix is the prefix by which the nearest neighbour that can leads dst on; a default only where it may be
 // added.
-func (s *search) neighboursPrefix(w *forward.Walker, d *network.Device, table string, dst netip.Addr) (netip.Prefix, bool) {
+func (s *search) neighboursPrefix(
+	w *forward.Walker, d *network.Device, table string, dst netip.Addr,
+) (netip.Prefix, bool) {
 	for _, l := range s.neighbours(w, d, table, dst) {
 		for _, b := range w.Onward(w.Topology().Network.Device(l.to), dst).Branches {
 			if len(b.Hops) > 0 && b.Hops[0].Prefix.IsValid() && (b.Hops[0].Prefix.Bits() > 0 || s.opt.Defaults) {
@@ -214,7 +218,8 @@ func replace(d *network.Device, table string, p netip.Prefix, l link) []rehearse
 }
 
 func removal(device, table string, p netip.Prefix, hop netip.Addr) rehearse.Order {
-	return written([]rehearse.Order{{Verb: rehearse.Remove, Device: device, Table: named(table), Prefix: p, NextHop: hop}})[0]
+	return written([]rehearse.Order{{Verb: rehearse.Remove, Device: device, Table: named(table), Prefix: p,
+		NextHop: hop}})[0]
 }
 
 // written gives orders their words.
@@ -252,11 +257,13 @@ func (s *search) tidied(orders []rehearse.Order) []rehearse.Order {
 	for _, o := range orders {
 		if o.Verb == rehearse.Remove {
 			out = slices.DeleteFunc(out, func(x rehearse.Order) bool {
-				return x.Verb == rehearse.Add && x.Device == o.Device && x.Table == o.Table && x.Static.Prefix == o.Prefix &&
+				return x.Verb == rehearse.Add && x.Device == o.Device && x.Table == o.Table &&
+					x.Static.Prefix == o.Prefix &&
 					(!o.NextHop.IsValid() || x.Static.NextHop.Address == o.NextHop)
 			})
 			d := s.edited.Device(o.Device)
-			twice := slices.ContainsFunc(out, func(x rehearse.Order) bool { return x.Words() == o.Words() && x.Verb == o.Verb })
+			twice := slices.ContainsFunc(out,
+				func(x rehearse.Order) bool { return x.Words() == o.Words() && x.Verb == o.Verb })
 			if twice || d == nil || len(Removed(d, o)) == 0 {
 				continue
 			}

@@ -62,7 +62,8 @@ func (s *search) outOfLoop(f *audit.Finding) [][]rehearse.Order {
 		}
 		next := f.Loop[(i+1)%len(f.Loop)]
 		if next.Prefix == h.Prefix && byHand(next.Route) {
-			out = append(out, written([]rehearse.Order{removal(next.Device, next.Table, h.Prefix, netip.Addr{}), discard(next.Device, next.Table, h.Prefix)}))
+			out = append(out, written([]rehearse.Order{removal(next.Device, next.Table, h.Prefix, netip.Addr{}),
+				discard(next.Device, next.Table, h.Prefix)}))
 		} else if next.Prefix != h.Prefix {
 			out = append(out, written([]rehearse.Order{discard(next.Device, next.Table, h.Prefix)}))
 		}
@@ -84,7 +85,8 @@ func (s *search) otherHops(f *audit.Finding, r route.Route, ifname string) [][]r
 			continue
 		}
 		add := rehearse.Order{Verb: rehearse.Add, Device: d.Name, Table: named(f.Table), Static: network.Static{
-			Table: named(f.Table), Prefix: r.Prefix, NextHop: route.NextHop{Address: l.hop}, Preference: r.Preference, Metric: r.Metric}}
+			Table: named(f.Table), Prefix: r.Prefix, NextHop: route.NextHop{Address: l.hop}, Preference: r.Preference,
+			Metric: r.Metric}}
 		hop := netip.Addr{}
 		if len(r.NextHops) == 1 {
 			hop = r.NextHops[0].Address
@@ -138,14 +140,17 @@ func (s *search) preferences(f *audit.Finding) [][]rehearse.Order {
 	if len(x.Route.NextHops) == 1 {
 		hop = x.Route.NextHops[0].Address
 	}
-	out = append(out, rehearse.Order{Verb: rehearse.Remove, Device: f.Device, Table: named(f.Table), Prefix: x.Route.Prefix, NextHop: hop})
+	out = append(out, rehearse.Order{Verb: rehearse.Remove, Device: f.Device, Table: named(f.Table),
+		Prefix: x.Route.Prefix, NextHop: hop})
 	for _, h := range x.Route.NextHops {
 		to := route.NextHop{Address: h.Address}
 		if !h.Address.IsValid() {
 			to.Interface = h.Interface
 		}
-		out = append(out, rehearse.Order{Verb: rehearse.Add, Device: f.Device, Table: named(f.Table), Static: network.Static{
-			Table: named(f.Table), Prefix: x.Route.Prefix, NextHop: to, Preference: route.N(n), Metric: x.Route.Metric}})
+		out = append(out, rehearse.Order{Verb: rehearse.Add, Device: f.Device, Table: named(f.Table),
+			Static: network.Static{
+				Table: named(f.Table), Prefix: x.Route.Prefix, NextHop: to, Preference: route.N(n),
+				Metric: x.Route.Metric}})
 	}
 	return [][]rehearse.Order{written(out)}
 }

@@ -41,7 +41,8 @@ func chainsOf(rules []FlowRule) []Chain {
 // permitsRest reports whether a rule permits whatever it is asked about.
 func (r FlowRule) permitsRest() bool {
 	family, hook, chain, stateless, notRead, mark := r.Family, r.Hook, r.Chain, r.Stateless, r.NotRead, r.Mark
-	return r == FlowRule{Family: family, Hook: hook, Chain: chain, Stateless: stateless, NotRead: notRead, Mark: mark, Permit: true}
+	return r == FlowRule{Family: family, Hook: hook, Chain: chain, Stateless: stateless, NotRead: notRead, Mark: mark,
+		Permit: true}
 }
 
 // indexRules notes what is asked of a policy at each hop.

@@ -126,7 +126,8 @@ func (x *Draft) SetSwitch(device string, s Switch) {
 	d := x.device(device)
 	d.switches = append(
 		[]Switch{s},
-		slices.DeleteFunc(slices.Clone(d.switches), func(o Switch) bool { return o.Family == s.Family && o.Interface == s.Interface })...)
+		slices.DeleteFunc(slices.Clone(d.switches),
+			func(o Switch) bool { return o.Family == s.Family && o.Interface == s.Interface })...)
 }
 
 // SetChecks replaces the device's source checks.

@@ -145,10 +145,11 @@ const (
 
 // An Interface is what captures say of one interface.
 type Interface struct {
-	Name   string
-	State  LinkState
-	MAC    string // link-layer address in lower case, "" where not shown
-	Labels bool   // packets leave by it under labels (RFC 3031) where there is one for the next hop that a route was resolved by
+	Name  string
+	State LinkState
+	MAC   string // link-layer address in lower case, "" where not shown
+	// packets leave by it under labels (RFC 3031) where there is one for the next hop that a route was resolved by
+	Labels bool
 	// NoCarrier: of a network that is only thought of; it was not switched off but lost its link, so that a kernel
 	// leaves its routes where they are.
 	NoCarrier bool

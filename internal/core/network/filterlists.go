@@ -62,7 +62,8 @@ func (f *deviceFacts) applyLists() {
 			continue
 		}
 		done = append(done, a)
-		other := slices.ContainsFunc(f.Applied, func(b AppliedFilter) bool { return a.alike(b) && a.List != b.List && a.part != b.part })
+		other := slices.ContainsFunc(f.Applied,
+			func(b AppliedFilter) bool { return a.alike(b) && a.List != b.List && a.part != b.part })
 		rules, ok := f.list(a.List)
 		if total += len(rules); total > mostApplied {
 			ok = false
@@ -72,7 +73,8 @@ func (f *deviceFacts) applyLists() {
 			continue
 		}
 		f.Policy.add(chainOf(a.Rule, rules))
-		if sends := func(r FlowRule) bool { return r.Detour.Sends() }; a.Rule.Hook != Steered && a.Rule.In != "" && slices.ContainsFunc(rules, sends) {
+		if sends := func(r FlowRule) bool { return r.Detour.Sends() }; a.Rule.Hook != Steered && a.Rule.In != "" &&
+			slices.ContainsFunc(rules, sends) {
 			f.Policy.add(steeringOf(a.Rule, rules))
 		}
 	}
@@ -90,14 +92,16 @@ func steeringOf(at FlowRule, rules []FlowRule) Policy {
 
 // alike reports whether two lists are applied to the same packets.
 func (a AppliedFilter) alike(b AppliedFilter) bool {
-	a.Rule.Mark, a.Rule.Permit, a.Rule.Undecided, a.Rule.NotRead = b.Rule.Mark, b.Rule.Permit, b.Rule.Undecided, b.Rule.NotRead
+	a.Rule.Mark, a.Rule.Permit, a.Rule.Undecided, a.Rule.NotRead = b.Rule.Mark, b.Rule.Permit, b.Rule.Undecided,
+		b.Rule.NotRead
 	return a.Rule == b.Rule
 }
 
 // notReadHere is a filter of which is known only what it is applied to.
 func notReadHere(at FlowRule) Policy {
 	at.Permit, at.Undecided, at.NotRead = false, true, true
-	rest := FlowRule{Hook: at.Hook, Family: at.Family, Permit: true, NotRead: true, Stateless: at.Stateless, Mark: at.Mark}
+	rest := FlowRule{Hook: at.Hook, Family: at.Family, Permit: true, NotRead: true, Stateless: at.Stateless,
+		Mark: at.Mark}
 	return Policy{Flows: []FlowRule{at, rest}}
 }
 
@@ -109,7 +113,8 @@ func chainOf(at FlowRule, rules []FlowRule) Policy {
 		r.Family, r.In, r.Out = cmp.Or(r.Family, at.Family), cmp.Or(r.In, at.In), cmp.Or(r.Out, at.Out)
 		out = append(out, r)
 	}
-	rest := FlowRule{Hook: at.Hook, Family: at.Family, Permit: true, NotRead: true, Stateless: at.Stateless, Mark: at.Mark}
+	rest := FlowRule{Hook: at.Hook, Family: at.Family, Permit: true, NotRead: true, Stateless: at.Stateless,
+		Mark: at.Mark}
 	return Policy{Flows: append(out, at, rest)}
 }
 

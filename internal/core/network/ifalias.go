@@ -33,7 +33,8 @@ func (f *deviceFacts) aliasInterfaces() {
 			for _, h := range a.NextHops {
 				shown[h.Interface] = true
 			}
-			if len(a.NextHops) == 1 && (a.Protocol == route.Direct || a.Protocol == route.Local || a.Special == route.Receive) {
+			if len(a.NextHops) == 1 && (a.Protocol == route.Direct || a.Protocol == route.Local ||
+				a.Special == route.Receive) {
 				attached[id] = a.NextHops[0].Interface
 			}
 		}
@@ -68,7 +69,8 @@ func (f *deviceFacts) aliasInterfaces() {
 		if !a.Configured || a.Interface == "" || shown[a.Interface] {
 			continue
 		}
-		for _, p := range []netip.Prefix{netip.PrefixFrom(a.Prefix.Addr(), a.Prefix.Addr().BitLen()), a.Prefix.Masked()} {
+		for _, p := range []netip.Prefix{netip.PrefixFrom(a.Prefix.Addr(), a.Prefix.Addr().BitLen()),
+			a.Prefix.Masked()} {
 			if len(at[p]) != 1 {
 				continue
 			}

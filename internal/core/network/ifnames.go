@@ -14,11 +14,15 @@ import (
 
 // portKinds are the full names of kinds of ports, in lower case, with the short forms that do not begin them.
 var portKinds = map[string][]string{
-	"ethernet": {"eth", "et"}, "fastethernet": {"fe"}, "gigabitethernet": {"ge"}, "twogigabitethernet": nil, "fivegigabitethernet": nil,
-	"tengigabitethernet": nil, "tengige": nil, "twentyfivegige": {"twe"}, "twentyfivegigabitethernet": {"twe"}, "fortygigabitethernet": nil,
-	"fortygige": nil, "hundredgige": nil, "hundredgigabitethernet": nil, "fourhundredgige": nil, "xgigabitethernet": {"xge"},
+	"ethernet": {"eth", "et"}, "fastethernet": {"fe"}, "gigabitethernet": {"ge"}, "twogigabitethernet": nil,
+	"fivegigabitethernet": nil,
+	"tengigabitethernet":  nil, "tengige": nil, "twentyfivegige": {"twe"}, "twentyfivegigabitethernet": {"twe"},
+	"fortygigabitethernet": nil,
+	"fortygige":            nil, "hundredgige": nil, "hundredgigabitethernet": nil, "fourhundredgige": nil,
+	"xgigabitethernet":    {"xge"},
 	"ten-gigabitethernet": {"xge", "te"}, "m-gigabitethernet": {"mge"}, "port-channel": nil, "bundle-ether": {"be"},
-	"bridge-aggregation": {"bagg"}, "vlan": nil, "vlanif": nil, "vlan-interface": nil, "loopback": nil, "tunnel": nil, "serial": nil,
+	"bridge-aggregation": {"bagg"}, "vlan": nil, "vlanif": nil, "vlan-interface": nil, "loopback": nil, "tunnel": nil,
+	"serial":     nil,
 	"management": {"mgmt"}, "managementethernet": {"mgmteth"}, "mgmteth": nil,
 }
 
@@ -41,7 +45,8 @@ func oneName(names []string) map[string]string {
 		for _, x := range same {
 			var long []string
 			for _, y := range same {
-				if y.name != x.name && shortFor(x.kind, y.kind, len(x.name) < len(y.name)) && !slices.Contains(long, y.name) {
+				if y.name != x.name && shortFor(x.kind, y.kind, len(x.name) < len(y.name)) &&
+					!slices.Contains(long, y.name) {
 					long = append(long, y.name)
 				}
 			}

@@ -15,6 +15,7 @@ const (
 	told       route.State = 1 << 6 // a routing table, which tells what was chosen
 )
 
+// mergeTables makes one table of all captures of it, in the order in which they were first seen.
 func mergeTables(facts []TableFacts) []*Table {
 	type key struct {
 		name string
@@ -217,6 +218,7 @@ type merged struct {
 	more []route.Mark
 }
 
+// mergeGroup makes one set of rows of all that captures say of one prefix: what chose it and what forwards.
 func (t *Table) mergeGroup(src *route.List, g Group, out *route.List) {
 	var chosen, kernel []merged
 	for _, r := range members(src, g) {
@@ -277,7 +279,8 @@ func addMerged(list []merged, r route.Route, t *Table) []merged {
 // shows counts how much a capture shows of a route beside where it leads.
 func shows(a *route.Attributes) int {
 	n := 0
-	for _, known := range [...]bool{a.Preference.Known, a.Metric.Known, a.Protocol != route.Other, a.Subtype != "" && a.Protocol != route.Other} {
+	for _, known := range [...]bool{a.Preference.Known, a.Metric.Known, a.Protocol != route.Other,
+		a.Subtype != "" && a.Protocol != route.Other} {
 		if known {
 			n++
 		}
@@ -471,7 +474,9 @@ func sameRoute(a, b *route.Attributes) bool {
 	if a == b {
 		return true
 	}
-	return (a.Protocol == b.Protocol || a.Protocol == route.Other || b.Protocol == route.Other) && a.Special == b.Special && (a.Subtype == b.Subtype || a.Subtype == "" || b.Subtype == "" || a.Protocol == route.Other || b.Protocol == route.Other) &&
+	return (a.Protocol == b.Protocol || a.Protocol == route.Other || b.Protocol == route.Other) &&
+		a.Special == b.Special && (a.Subtype == b.Subtype || a.Subtype == "" || b.Subtype == "" ||
+		a.Protocol == route.Other || b.Protocol == route.Other) &&
 		agree(a.Preference, b.Preference) && agree(a.Metric, b.Metric) &&
 		sameHops(a.NextHops, b.NextHops)
 }

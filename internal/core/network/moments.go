@@ -17,7 +17,9 @@ type stretch struct {
 
 // shows reports whether all routes are there that the table had for a prefix, as far as the printing tells.
 func (s *stretch) shows(p netip.Prefix) bool {
-	return s.layout != "" && !slices.ContainsFunc(s.unread, func(u UnreadRow) bool { return u.Prefix.Contains(p.Addr()) && (u.Any || u.Prefix == p) })
+	return s.layout != "" &&
+		!slices.ContainsFunc(s.unread,
+			func(u UnreadRow) bool { return u.Prefix.Contains(p.Addr()) && (u.Any || u.Prefix == p) })
 }
 
 // stretches returns where the table was printed as one kind, each printing once: several files, or one log in which a
@@ -130,7 +132,8 @@ func (t *Table) moments(src *route.List, g Group, at []stretch, kind route.State
 	for i := range all {
 		for j := range all[:i] {
 			if a, b := &all[i], &all[j]; !a.within(b) && !b.within(a) {
-				t.contradict(Difference{Kind: OtherMoment, Prefix: src.Prefix(g.Lo), Chosen: b.mark, Installed: a.mark}, (kind == fromKernel) == t.Kernel)
+				t.contradict(Difference{Kind: OtherMoment, Prefix: src.Prefix(g.Lo), Chosen: b.mark, Installed: a.mark},
+					(kind == fromKernel) == t.Kernel)
 				return
 			}
 		}
@@ -177,7 +180,8 @@ func (t *Table) gone(src *route.List, g Group, at []stretch, kind route.State) {
 		}
 		for j := range at {
 			if here[j].Known() && at[j].layout == at[i].layout {
-				t.contradict(Difference{Kind: GoneMoment, Prefix: p, Chosen: here[j], Installed: at[i].first}, (kind == fromKernel) == t.Kernel)
+				t.contradict(Difference{Kind: GoneMoment, Prefix: p, Chosen: here[j], Installed: at[i].first},
+					(kind == fromKernel) == t.Kernel)
 				return
 			}
 		}

@@ -44,9 +44,10 @@ func (n *Snapshot) Numbered(i int) *Device { return n.numbered[i] }
 
 // A Device is one router, firewall or host with captures.
 type Device struct {
-	Name     string
-	Classful route.Mark // the line that says that IPv4 lookups are classful (RFC 1812 section 5.2.4.3 forbids it); none: they are not
-	Unread   int        // lines that could not be read although they stand in a table or list that was
+	Name string
+	// the line that says that IPv4 lookups are classful (RFC 1812 section 5.2.4.3 forbids it); none: they are not
+	Classful route.Mark
+	Unread   int // lines that could not be read although they stand in a table or list that was
 
 	tables        []*Table // by name, the default table first, IPv4 before IPv6
 	addresses     []Address
@@ -300,6 +301,8 @@ func (b *Builder) Build() *Snapshot {
 	return n
 }
 
+// build makes a device of what its captures say. The names of interfaces are made one before anything is looked up
+// by them.
 func (f *deviceFacts) build(name string) *Device {
 	f.nameInterfaces()
 	f.unifyInterfaces()
@@ -410,6 +413,7 @@ func (d *Device) findOwn() {
 	}
 }
 
+// addAddress adds an address, or what it says more of one that is there: an interface, a table, a length.
 func (d *Device) addAddress(a Address) {
 	addr := a.Prefix.Addr()
 	for _, i := range d.own[addr] {
@@ -485,6 +489,7 @@ func (d *Device) setNeighbours(all []Neighbour) {
 	}
 }
 
+// mergeInterfaces makes one of each name. A state that was shown outranks one that was configured, and down outranks up.
 func mergeInterfaces(in []Interface) []Interface {
 	var out []Interface
 	byName := map[string]int{}
@@ -509,6 +514,7 @@ func mergeInterfaces(in []Interface) []Interface {
 	return out
 }
 
+// mergeRules drops what was captured twice, and sorts by priority, lowest first, as they are asked.
 func mergeRules(in []Rule) []Rule {
 	var out []Rule
 	seen := map[Rule]bool{}

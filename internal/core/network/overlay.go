@@ -36,8 +36,12 @@ func (t *Table) overlay(rows map[netip.Prefix][]route.Route) *Table {
 	}
 	p := &patch{over: over, rows: rows, more: map[int][]route.Mark{}}
 	out := &Table{
-		Name: over.Name, Family: over.Family, Kernel: over.Kernel, Chosen: over.Chosen, HighestWins: over.HighestWins, Undecided: over.Undecided,
-		Classful: over.Classful, Whole: over.Whole, Filtered: over.Filtered, Weak: over.Weak, PathTypes: over.PathTypes, ByRule: over.ByRule, CutAt: over.CutAt, more: over.more, unread: over.unread, scopes: over.scopes, index: over.index, patch: p,
+		Name: over.Name, Family: over.Family, Kernel: over.Kernel, Chosen: over.Chosen, HighestWins: over.HighestWins,
+		Undecided: over.Undecided,
+		Classful:  over.Classful, Whole: over.Whole, Filtered: over.Filtered, Weak: over.Weak,
+		PathTypes: over.PathTypes,
+		ByRule:    over.ByRule, CutAt: over.CutAt, more: over.more, unread: over.unread, scopes: over.scopes,
+		index: over.index, patch: p,
 	}
 	var with []route.Replacement
 	for q, r := range rows {

@@ -25,12 +25,13 @@ func (p Ports) Any() bool { return p == Ports{} }
 type Hook uint8
 
 const (
-	Forwarded  Hook = iota
-	ComingIn        // all that comes in by the interface, what is for the device itself too
-	GoingOut        // what is forwarded out of the interface; whether what the device sends itself is asked about differs
-	ForItself       // what is for the device itself
-	FromItself      // what the device sends itself
-	Steered         // what comes in by the interface and is forwarded: the rule says where to, not whether it may
+	Forwarded Hook = iota
+	ComingIn       // all that comes in by the interface, what is for the device itself too
+	// what is forwarded out of the interface; whether what the device sends itself is asked about differs
+	GoingOut
+	ForItself  // what is for the device itself
+	FromItself // what the device sends itself
+	Steered    // what comes in by the interface and is forwarded: the rule says where to, not whether it may
 )
 
 // Missing is what was not captured and may hold a filter. The zero Missing is nothing.
@@ -114,8 +115,9 @@ type Translation struct {
 	Undecided   bool       // it also asks for what no walk knows, or becomes what none knows
 	Keep        bool       // what it fits is left as it is, whatever translations follow
 	Answers     bool       // it is asked for each packet, what answers a flow that passed unchanged too
-	OnLink      bool       // the device answers on the link for the address that stands outside, which need not be its own (RFC 1027)
-	Mark        route.Mark
+	// the device answers on the link for the address that stands outside, which need not be its own (RFC 1027)
+	OnLink bool
+	Mark   route.Mark
 }
 
 // A Tunnel carries packets of one interface inside packets between two addresses.
@@ -137,6 +139,7 @@ type Policy struct {
 	AllRules4, AllRules6, SetsMarks bool
 }
 
+// add joins the policy of another capture of the device.
 func (p *Policy) add(o Policy) {
 	apart := 0 // each capture numbers its chains by itself: the first of this one is not the last of the one before
 	if len(p.Flows) > 0 && len(o.Flows) > 0 {

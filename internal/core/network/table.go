@@ -15,17 +15,20 @@ import (
 type Table struct {
 	Name        string
 	Family      route.Family
-	Kernel      bool         // what forwards was captured itself, not deduced from what was chosen
-	Chosen      bool         // a routing table with preferences was captured
-	HighestWins bool         // of preferences; elsewhere the lowest does
-	Undecided   bool         // nothing but protocol databases or filtered listings was captured: what is used is not known
-	Classful    bool         // a known part of a class A, B or C network bars shorter prefixes for all of it
-	Whole       bool         // captured with the kernel's own local table: what other tables it names but does not show are empty
-	Weak        bool         // only a management walk was captured, which may leave routes out
-	Filtered    route.Mark   // the command that asked for a part of it, where no capture shows all; it is undecided then
-	PathTypes   bool         // kinds of OSPF paths are told apart: one without a kind is within an area
-	ByRule      bool         // a kernel's table beside the main one; nothing tells that it is a VRF's
-	CutAt       netip.Prefix // the last prefix read before the capture ended in the middle; invalid where none did
+	Kernel      bool // what forwards was captured itself, not deduced from what was chosen
+	Chosen      bool // a routing table with preferences was captured
+	HighestWins bool // of preferences; elsewhere the lowest does
+	// nothing but protocol databases or filtered listings was captured: what is used is not known
+	Undecided bool
+	Classful  bool // a known part of a class A, B or C network bars shorter prefixes for all of it
+	// captured with the kernel's own local table: what other tables it names but does not show are empty
+	Whole bool
+	Weak  bool // only a management walk was captured, which may leave routes out
+	// the command that asked for a part of it, where no capture shows all; it is undecided then
+	Filtered  route.Mark
+	PathTypes bool         // kinds of OSPF paths are told apart: one without a kind is within an area
+	ByRule    bool         // a kernel's table beside the main one; nothing tells that it is a VRF's
+	CutAt     netip.Prefix // the last prefix read before the capture ended in the middle; invalid where none did
 
 	rows           route.Rows // sorted by prefix, shorter first
 	differences    []Difference
@@ -157,6 +160,7 @@ func (t *Table) used() lengths {
 	return out
 }
 
+// build makes the index by prefix when it is first asked for, a large one in two halves at once.
 func (t *Table) build() {
 	base := t
 	if t.patch != nil {

@@ -13,9 +13,10 @@ import (
 // understood, or it counts routes of which some are not there. Nobody knows where such a route leads. A change that
 // somebody made after the table was shown is one too.
 type UnreadRow struct {
-	Prefix  netip.Prefix
-	Any     bool // routes of any length inside of the prefix may be missing, not only one to the prefix itself
-	Changed bool // the line tells of a change after the table was shown: a route that it shows for the prefix may be gone
+	Prefix netip.Prefix
+	Any    bool // routes of any length inside of the prefix may be missing, not only one to the prefix itself
+	// the line tells of a change after the table was shown: a route that it shows for the prefix may be gone
+	Changed bool
 	Mark    route.Mark
 }
 

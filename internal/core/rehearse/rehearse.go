@@ -189,18 +189,21 @@ func plan(t *topology.Topology, n *network.Snapshot, o Order) (change.Change, []
 	case Add:
 		return add(n, o)
 	case Remove:
-		return change.Change{change.RemoveRoute{Device: o.Device, Table: o.Table, Prefix: o.Prefix, NextHop: o.NextHop}}, nil, nil
+		return change.Change{change.RemoveRoute{Device: o.Device, Table: o.Table, Prefix: o.Prefix,
+			NextHop: o.NextHop}}, nil, nil
 	case Down:
 		if o.Interface == "" {
 			return wholeDown(t, n, o)
 		}
-		return ends(t, n, o, change.InterfaceDown{Device: o.Device, Interface: o.Interface}, func(d, ifname string) change.Edit {
-			return change.CarrierLost{Device: d, Interface: ifname}
-		})
+		return ends(t, n, o, change.InterfaceDown{Device: o.Device, Interface: o.Interface},
+			func(d, ifname string) change.Edit {
+				return change.CarrierLost{Device: d, Interface: ifname}
+			})
 	}
-	return ends(t, n, o, change.InterfaceUp{Device: o.Device, Interface: o.Interface}, func(d, ifname string) change.Edit {
-		return change.InterfaceUp{Device: d, Interface: ifname}
-	})
+	return ends(t, n, o, change.InterfaceUp{Device: o.Device, Interface: o.Interface},
+		func(d, ifname string) change.Edit {
+			return change.InterfaceUp{Device: d, Interface: ifname}
+		})
 }
 
 // add adds a static route, and says how it fares.
@@ -223,9 +226,12 @@ func add(n *network.Snapshot, o Order) (change.Change, []Remark, error) {
 }
 
 // ends edits an interface, and the other end too where the link has room for two: there the other one notices.
-func ends(t *topology.Topology, n *network.Snapshot, o Order, own change.Edit, far func(device, ifname string) change.Edit) (change.Change, []Remark, error) {
+func ends(
+	t *topology.Topology, n *network.Snapshot, o Order, own change.Edit, far func(device, ifname string) change.Edit,
+) (change.Change, []Remark, error) {
 	others, two := t.FarEnds(t.Network.Device(o.Device), o.Interface)
-	others = slices.DeleteFunc(others, func(a topology.Attachment) bool { return a.Device == nil || n.Device(a.Device.Name) == nil })
+	others = slices.DeleteFunc(others,
+		func(a topology.Attachment) bool { return a.Device == nil || n.Device(a.Device.Name) == nil })
 	out := change.Change{own}
 	r := Remark{Kind: OneEnd, Order: o, Others: others}
 	if two && len(others) == 1 {

@@ -55,6 +55,7 @@ func (f found) all(ends, other []End) bool {
 
 func hasFamily(ends []End, fam route.Family) bool {
 	return slices.ContainsFunc(ends, func(e End) bool {
-		return e.EveryLAN || e.Internet || slices.ContainsFunc(e.Prefixes, func(p netip.Prefix) bool { return route.FamilyOf(p.Addr()) == fam })
+		return e.EveryLAN || e.Internet ||
+			slices.ContainsFunc(e.Prefixes, func(p netip.Prefix) bool { return route.FamilyOf(p.Addr()) == fam })
 	})
 }

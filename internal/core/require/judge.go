@@ -32,6 +32,7 @@ func (j *judge) of(fam route.Family) (*audit.Reach, []audit.ReachEnd) {
 	return j.reach[fam], j.ends[fam]
 }
 
+// verdict judges one requirement in both families.
 func (j *judge) verdict(r Requirement) Verdict {
 	switch r.Kind {
 	case NothingLoops:
@@ -193,7 +194,8 @@ func (j *judge) outside(e audit.ReachEnd, s set) (netip.Addr, bool) {
 			}
 			a = s.ranges[i].To().Next()
 		}
-		if a.IsValid() && r.Contains(a) && !slices.ContainsFunc(s.ranges, func(w netipx.IPRange) bool { return w.Contains(a) }) {
+		if a.IsValid() && r.Contains(a) &&
+			!slices.ContainsFunc(s.ranges, func(w netipx.IPRange) bool { return w.Contains(a) }) {
 			if s.internet && !e.Net.IsValid() && public(a) {
 				continue
 			}
@@ -315,7 +317,8 @@ func (j *judge) aboutRoute(r Requirement) Verdict {
 				continue
 			}
 			v.Route = x
-			switch discards := x.Special == route.Blackhole || x.Special == route.Unreachable || x.Special == route.Prohibit; {
+			switch discards := x.Special == route.Blackhole || x.Special == route.Unreachable ||
+				x.Special == route.Prohibit; {
 			case r.Kind == Discards && !discards:
 				v.Fault = NotDiscarded
 			case r.ByProtocol && x.Protocol != r.Protocol:

@@ -39,7 +39,8 @@ func Learn(w *forward.Walker, called func(netip.Prefix) string) []Lesson {
 				if from == to {
 					continue
 				}
-				r := Requirement{From: []End{{Prefixes: []netip.Prefix{from}}}, To: []End{{Prefixes: []netip.Prefix{to}}}}
+				r := Requirement{From: []End{{Prefixes: []netip.Prefix{from}}},
+					To: []End{{Prefixes: []netip.Prefix{to}}}}
 				v := j.verdict(r)
 				switch {
 				case v.State == Holds && v.Pairs > 0:
@@ -84,6 +85,7 @@ func isFiltered(f audit.Fate) bool { return f.Forward == forward.Filtered }
 // maxEnds is how many ends stand on one line of what was learned.
 const maxEnds = 4
 
+// lessons words what holds from one end to others, as many in each as a requirement may name.
 func lessons(from, verb string, to []string, fam route.Family) []Lesson {
 	var out []Lesson
 	for some := range slices.Chunk(to, maxEnds) {

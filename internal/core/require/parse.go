@@ -184,7 +184,8 @@ func (p *parser) requirement() (Requirement, error) {
 		r.Kind = NothingLoops
 		return r, p.done()
 	}
-	if i := slices.IndexFunc(p.words, func(w word) bool { return !w.quoted && (w.text == "knows" || w.text == "discards") }); i >= 0 {
+	if i := slices.IndexFunc(p.words,
+		func(w word) bool { return !w.quoted && (w.text == "knows" || w.text == "discards") }); i >= 0 {
 		return p.aboutRoute()
 	}
 	var err error
@@ -247,7 +248,8 @@ func (p *parser) aboutRoute() (r Requirement, err error) {
 			}
 		}
 		if !r.ByProtocol {
-			return r, p.fail("%s is no source of routes; one of direct, static, ospf, isis, rip, bgp and so on is wanted", p.found())
+			return r, p.fail("%s is no source of routes; one of direct, static, ospf, isis, rip, bgp and so on is "+
+				"wanted", p.found())
 		}
 		p.at++
 	}
@@ -299,6 +301,7 @@ func (p *parser) ends(until ...string) ([]End, error) {
 	}
 }
 
+// oneEnd reads an end: an address, a prefix, a name, "every lan" or "internet".
 func (p *parser) oneEnd(until []string) (End, error) {
 	if p.at >= len(p.words) || p.is(until...) {
 		return End{}, p.fail("%s stands where an address, a prefix or a name is wanted", p.found())
@@ -324,7 +327,8 @@ func (p *parser) oneEnd(until []string) (End, error) {
 	}
 	all, ok, near := p.names.Range(w.text)
 	if !ok {
-		return End{}, p.fail("%s is no address, no prefix, and nothing of the notes or the case is called so%s", p.found(), didYouMean(near))
+		return End{}, p.fail("%s is no address, no prefix, and nothing of the notes or the case is called so%s",
+			p.found(), didYouMean(near))
 	}
 	p.at++
 	return End{Name: w.text, Prefixes: all}, nil
@@ -382,5 +386,6 @@ func (p *parser) qualifier(r *Requirement) error {
 	case p.take("also", "without"):
 		return p.fail("%s is not understood here; write any one link, or any one device", p.found())
 	}
-	return p.fail("%s is not understood here; by way of, within N hops, also without any one link, or \", on tcp 22\" may follow", p.found())
+	return p.fail("%s is not understood here; by way of, within N hops, also without any one link, or \", on tcp "+
+		"22\" may follow", p.found())
 }

@@ -48,10 +48,11 @@ type Choice struct {
 	Match       Match
 	Lost        []Lost // the winner's own prefix first, then shorter prefixes, longest first
 	Resolutions []Resolution
-	Recursive   []Resolution // of next hops that the capture shows as recursive, by the rules; it shows their outcome too
-	Statics     []Configured // configured statics that cover the destination
-	Remarks     []Remark
-	TakesOver   *Lost // what would be used if the winner went
+	// of next hops that the capture shows as recursive, by the rules; it shows their outcome too
+	Recursive []Resolution
+	Statics   []Configured // configured statics that cover the destination
+	Remarks   []Remark
+	TakesOver *Lost // what would be used if the winner went
 	// Neighbours are the next hops of the winner that what takes over needs too; WithoutThem is what would be used if
 	// they died.
 	Neighbours  []netip.Addr
@@ -171,7 +172,8 @@ func (c *Choice) takesOver() {
 	if len(c.Neighbours) > 0 {
 		dead := func(a netip.Addr) bool { return slices.Contains(used, a) }
 		c.WithoutThem = c.successor(func(r route.Route) bool {
-			return c.sharesFate(r) || r.Special == route.None && slices.ContainsFunc(neighbours(Resolve(c.Table, r)), dead)
+			return c.sharesFate(r) || r.Special == route.None && slices.ContainsFunc(neighbours(Resolve(c.Table, r)),
+				dead)
 		})
 	}
 }
@@ -211,7 +213,8 @@ func (c *Choice) successor(goes func(route.Route) bool) *Lost {
 		}
 	}
 	for i := 0; best == nil && i < len(c.Lost); i++ {
-		if l := c.Lost[i]; l.Route.Prefix != c.Match.Prefix && l.Route.Is(route.Installed) && l.Why != ClassBarred && !goes(l.Route) {
+		if l := c.Lost[i]; l.Route.Prefix != c.Match.Prefix && l.Route.Is(route.Installed) && l.Why != ClassBarred &&
+			!goes(l.Route) {
 			best = &l
 		}
 	}

@@ -60,6 +60,8 @@ func (c *Choice) remark() {
 	}
 }
 
+// remarkStatic remarks what a static route that won does to routes that were learned: it may have been meant as
+// a backup.
 func (c *Choice) remarkStatic(w route.Route) {
 	alone := true
 	for _, l := range c.Lost {

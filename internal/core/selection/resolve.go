@@ -100,7 +100,8 @@ func Resolve(t *network.Table, r route.Route) []Resolution {
 // relay resolves a next hop with an interface that is not the link it lies on, but the one that packets leave by once
 // the next hop was looked up: some devices print that. False where the next hop may lie on that link.
 func relay(t *network.Table, r route.Route, h route.NextHop) ([]Exit, bool) {
-	if h.Interface == "" || !h.Address.IsValid() || h.OnLink || h.Resolves || t.Kernel || !h.Recursive && r.Protocol != route.BGP {
+	if h.Interface == "" || !h.Address.IsValid() || h.OnLink || h.Resolves || t.Kernel ||
+		!h.Recursive && r.Protocol != route.BGP {
 		return nil, false
 	}
 	v := resolver{table: t}
@@ -194,7 +195,8 @@ func (v *resolver) resolve(a netip.Addr, seen []netip.Prefix, via []route.Route)
 			case h.Interface != "" && h.Address.IsValid():
 				exits = append(
 					exits,
-					Exit{Interface: h.Interface, Address: h.Address, OnLink: h.OnLink, Down: h.Down, Via: path, Encapsulated: h.Encapsulated},
+					Exit{Interface: h.Interface, Address: h.Address, OnLink: h.OnLink, Down: h.Down, Via: path,
+						Encapsulated: h.Encapsulated},
 				)
 			case h.Interface != "":
 				exits = append(exits, Exit{Interface: h.Interface, Address: a, Via: path, Encapsulated: h.Encapsulated})

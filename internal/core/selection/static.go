@@ -56,6 +56,7 @@ func configured(d *network.Device, t *network.Table, dst netip.Prefix, won Match
 // covers reports whether p contains all of q.
 func covers(p, q netip.Prefix) bool { return p.Bits() <= q.Bits() && p.Contains(q.Addr()) }
 
+// fate tells what became of a configured static route: the row of the table that is it, or why there is none.
 func fate(d *network.Device, t *network.Table, s network.Static, won Match) Configured {
 	c := Configured{Static: s, Index: -1}
 	a := route.Attributes{Protocol: route.Static, Preference: s.Preference, Metric: s.Metric, Special: s.Special}

@@ -36,7 +36,8 @@ func (r *run) grownBy(in *instance) *instance {
 		if n < 0 || m < 0 {
 			continue
 		}
-		born = append(born, arc{from: n, to: m, ifname: x.ifname, peer: y.ifname, least: 1, hop: in.hopOf(y.device, y.ifname)},
+		born = append(born, arc{from: n, to: m, ifname: x.ifname, peer: y.ifname, least: 1,
+			hop: in.hopOf(y.device, y.ifname)},
 			arc{from: m, to: n, ifname: y.ifname, peer: x.ifname, least: 1, hop: in.hopOf(x.device, x.ifname)})
 	}
 	if len(born) == 0 {
@@ -56,7 +57,8 @@ func (r *run) grownBy(in *instance) *instance {
 // clone copies what growing changes.
 func (in *instance) clone() *instance {
 	c := *in
-	c.nodes, c.arcs, c.equal, c.selects = slices.Clone(in.nodes), slices.Clone(in.arcs), slices.Clone(in.equal), slices.Clone(in.selects)
+	c.nodes, c.arcs, c.equal, c.selects = slices.Clone(in.nodes), slices.Clone(in.arcs), slices.Clone(in.equal),
+		slices.Clone(in.selects)
 	c.number = maps.Clone(in.number)
 	c.out, c.into = make([][]int, len(in.out)), make([][]int, len(in.into))
 	for n := range in.out {
@@ -133,7 +135,8 @@ func (r *run) fresh(in *instance) []netip.Prefix {
 			}
 			p := is[0].Prefix
 			installed := func(r route.Route) bool { return r.Is(route.Installed) && r.Protocol != in.protocol }
-			if _, known := in.entries[p]; known || !slices.ContainsFunc(is, installed) || slices.ContainsFunc(was, installed) {
+			if _, known := in.entries[p]; known || !slices.ContainsFunc(is, installed) ||
+				slices.ContainsFunc(was, installed) {
 				continue
 			}
 			if _, ok := r.attachedCost(in, n, p); ok || in.announces(n, r, p) || r.beside(in, n, p) {

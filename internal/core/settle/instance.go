@@ -36,8 +36,9 @@ type instance struct {
 	equal     []int                  // of each node: the most equal next hops that any of its paths has
 	byArea    bool                   // configurations tell the area of every adjacency
 	grown     bool                   // an interface came up: ways may be better than before
-	known     bool                   // nothing of what decides between paths is hidden: kinds of paths are shown, or there is one area
-	areas     bool                   // some path is of another kind than within an area
+	// nothing of what decides between paths is hidden: kinds of paths are shown, or there is one area
+	known bool
+	areas bool // some path is of another kind than within an area
 }
 
 // A node is a table of a device that speaks the protocol.
@@ -81,7 +82,8 @@ func findInstances(t *topology.Topology) []*instance {
 	var out []*instance
 	for _, fam := range []route.Family{route.IPv4, route.IPv6} {
 		for _, p := range []route.Protocol{route.OSPF, route.ISIS, route.RIP, route.RIPng} {
-			in := &instance{topo: t, protocol: p, family: fam, number: map[nodeKey]int{}, entries: map[netip.Prefix][]entry{}}
+			in := &instance{topo: t, protocol: p, family: fam, number: map[nodeKey]int{},
+				entries: map[netip.Prefix][]entry{}}
 			for _, d := range t.Network.Devices().All() {
 				for _, table := range d.Tables().All() {
 					if table.Family == fam && speaks(table, func(x route.Protocol) bool { return x == p }) {
@@ -156,6 +158,7 @@ func rank(a *route.Attributes) int {
 	return 0
 }
 
+// addEntry takes the rows of one device to one prefix as what the protocol told it.
 func (in *instance) addEntry(n int, rows []route.Route) {
 	d, t := in.nodes[n].device, in.nodes[n].table
 	e := entry{node: n, row: rows[0], rank: rank(rows[0].Attributes)}
@@ -174,7 +177,8 @@ func (in *instance) addEntry(n int, rows []route.Route) {
 		}
 	}
 	in.equal[n] = max(in.equal[n], len(e.arcs))
-	in.selects[n] = in.selects[n] || slices.ContainsFunc(rows[0].NextHops, func(h route.NextHop) bool { return h.Installed })
+	in.selects[n] = in.selects[n] ||
+		slices.ContainsFunc(rows[0].NextHops, func(h route.NextHop) bool { return h.Installed })
 	in.areas = in.areas || e.rank == 1 || e.rank == 4
 	in.entries[e.row.Prefix] = append(in.entries[e.row.Prefix], e)
 }
@@ -251,7 +255,8 @@ func (in *instance) hopOf(to *network.Device, ifname string) netip.Addr {
 	var found netip.Addr
 	for _, own := range to.Addresses().All() {
 		a := own.Prefix.Addr().WithZone("")
-		if own.Interface != ifname || route.FamilyOf(a) != in.family || a.IsLinkLocalUnicast() != (in.family == route.IPv6) {
+		if own.Interface != ifname || route.FamilyOf(a) != in.family ||
+			a.IsLinkLocalUnicast() != (in.family == route.IPv6) {
 			continue
 		}
 		if found.IsValid() && found != a {
@@ -348,6 +353,7 @@ func (in *instance) kindOfPrefix(p netip.Prefix, rank int) string {
 // own there: they announce what they know otherwise.
 func (in *instance) chainEnds(p netip.Prefix) []int { return in.ends[p] }
 
+// findEnds returns the routers that a prefix comes from: others lead there, and they have no route of the protocol.
 func (in *instance) findEnds(p netip.Prefix) []int {
 	var out []int
 	for _, e := range in.entries[p] {

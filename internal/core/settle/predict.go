@@ -21,7 +21,8 @@ type origin struct {
 	node        int
 	least, most uint64
 	fresh       bool // it did not announce it before
-	external    bool // it takes it from another source and announces it, as its configuration tells (RFC 2328 section 2.3)
+	// it takes it from another source and announces it, as its configuration tells (RFC 2328 section 2.3)
+	external bool
 }
 
 // protocol predicts the routes of one protocol; true where any table changes.
@@ -94,7 +95,8 @@ func (r *run) candidates(in *instance, dead []bool, moved []int, some bool) []ne
 		d := r.now.Device(in.nodes[n].device.Name)
 		if d == nil {
 			for _, p := range in.sorted {
-				if _, had := in.entryOf(p, n); had || slices.Contains(in.holders[p], n) || slices.Contains(in.ends[p], n) {
+				if _, had := in.entryOf(p, n); had || slices.Contains(in.holders[p], n) ||
+					slices.Contains(in.ends[p], n) {
 					out = append(out, p)
 				}
 			}
@@ -173,7 +175,8 @@ func (r *run) origins(in *instance, p netip.Prefix, dead []bool, moved []int) (l
 			continue
 		}
 		cost, attached := r.attachedCost(in, n, p)
-		if was := otherwiseAt(in.nodes[n].table, p, in.protocol); !was && !attached && !in.announces(n, r, p) && !r.beside(in, n, p) {
+		if was := otherwiseAt(in.nodes[n].table, p, in.protocol); !was && !attached && !in.announces(n, r, p) &&
+			!r.beside(in, n, p) {
 			continue // new there, and nothing shows that it announces such routes
 		} else if !was {
 			changed = true
@@ -375,7 +378,8 @@ func (in *instance) ownMetric(p netip.Prefix, n int) (least, high uint64) {
 				continue
 			}
 			if a.cost.Known && len(in.sharers(p, n)) == 0 {
-				return e.metric.Value - min(a.cost.Value, e.metric.Value), e.metric.Value - min(a.cost.Value, e.metric.Value)
+				return e.metric.Value - min(a.cost.Value, e.metric.Value), e.metric.Value - min(a.cost.Value,
+					e.metric.Value)
 			}
 			if len(in.sharers(p, n)) == 0 { // else the metric may be that of a way by another announcer
 				high = min(high, e.metric.Value-min(a.least, e.metric.Value))
@@ -409,7 +413,8 @@ func (r *run) predict(in *instance, p netip.Prefix, origins []origin, lost bool,
 			continue // the protocol had no path there, or none that was shown beside what is used
 		}
 		from := s
-		if slices.ContainsFunc(origins, func(o origin) bool { return o.node == n }) { // what it announces it does not learn
+		// what it announces it does not learn
+		if slices.ContainsFunc(origins, func(o origin) bool { return o.node == n }) {
 			others := slices.DeleteFunc(slices.Clone(origins), func(o origin) bool { return o.node == n })
 			from = newSearch(in, p, others, lost, dead)
 		}
@@ -444,14 +449,18 @@ func (in *instance) entryOf(p netip.Prefix, n int) (entry, bool) {
 
 // rows are the routes of a prefix with the protocol's replaced by what it would find; false where nothing of it
 // changes.
-func (in *instance) rows(t *network.Table, rows []route.Route, p netip.Prefix, e entry, had bool, a answer, n int) ([]route.Route, bool) {
-	left := slices.DeleteFunc(slices.Clone(rows), func(x route.Route) bool { return x.Protocol == in.protocol && !x.Is(route.Unusable) })
+func (in *instance) rows(
+	t *network.Table, rows []route.Route, p netip.Prefix, e entry, had bool, a answer, n int,
+) ([]route.Route, bool) {
+	left := slices.DeleteFunc(slices.Clone(rows),
+		func(x route.Route) bool { return x.Protocol == in.protocol && !x.Is(route.Unusable) })
 	switch a.kind {
 	case nowhere:
 		return left, len(left) < len(rows)
 	case open:
 		attr := in.attributes(t, p, e, had, n)
-		return append(left, route.Route{Prefix: p, Attributes: attr, State: route.Active | route.Rejected | route.Untold, Mark: e.row.Mark}), true
+		return append(left, route.Route{Prefix: p, Attributes: attr,
+			State: route.Active | route.Rejected | route.Untold, Mark: e.row.Mark}), true
 	}
 	if had && slices.Equal(a.arcs, sorted(e.arcs)) && a.metric == e.metric {
 		return nil, false

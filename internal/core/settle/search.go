@@ -53,7 +53,8 @@ type search struct {
 // with the least and once with the most that each arc may cost).
 func newSearch(in *instance, p netip.Prefix, origins []origin, lost bool, dead []bool) *search {
 	n := len(in.nodes)
-	s := &search{in: in, dead: dead, origins: origins, exact: map[int]uint64{}, takesPart: make([]bool, n), inside: make([]bool, n)}
+	s := &search{in: in, dead: dead, origins: origins, exact: map[int]uint64{}, takesPart: make([]bool, n),
+		inside: make([]bool, n)}
 	ranks := map[int]bool{}
 	top := 0
 	for _, e := range in.entries[p] {
@@ -79,7 +80,8 @@ func newSearch(in *instance, p netip.Prefix, origins []origin, lost bool, dead [
 		s.area = in.areaOf(p)
 	}
 	s.constant, s.hasInside = ranks[3], ranks[1] && (ranks[0] || s.area != "")
-	if len(in.entries[p]) == 0 && len(origins) > 0 && !slices.ContainsFunc(origins, func(o origin) bool { return !o.external }) {
+	if len(in.entries[p]) == 0 && len(origins) > 0 &&
+		!slices.ContainsFunc(origins, func(o origin) bool { return !o.external }) {
 		s.constant = in.protocol == route.OSPF
 	}
 	s.mixed = len(ranks) > 1 && !(ranks[0] && ranks[1] && len(ranks) == 2)
@@ -114,7 +116,8 @@ func (s *search) findExact(p netip.Prefix) {
 		for _, i := range e.arcs {
 			to := s.in.arcs[i].to
 			at := slices.IndexFunc(s.origins, func(o origin) bool { return o.node == to })
-			if _, has := s.in.entryOf(p, to); at >= 0 && !has && len(s.in.sharers(p, to)) == 0 && e.metric.Known && s.origins[at].most < endless {
+			if _, has := s.in.entryOf(p, to); at >= 0 && !has && len(s.in.sharers(p, to)) == 0 && e.metric.Known &&
+				s.origins[at].most < endless {
 				s.exact[i] = e.metric.Value
 			}
 		}
@@ -124,7 +127,8 @@ func (s *search) findExact(p netip.Prefix) {
 // findFloor notes that distances only grow where things fail. With several areas a border router that loses a path
 // within its area may take a shorter one over others.
 func (s *search) findFloor(p netip.Prefix) {
-	if s.in.areas || s.in.grown || s.constant || s.mixed || slices.ContainsFunc(s.origins, func(o origin) bool { return o.fresh }) {
+	if s.in.areas || s.in.grown || s.constant || s.mixed ||
+		slices.ContainsFunc(s.origins, func(o origin) bool { return o.fresh }) {
 		return
 	}
 	s.floor = make([]uint64, len(s.in.nodes))
@@ -322,6 +326,8 @@ func (s *search) answer(n int, e entry, had bool) answer {
 	return a
 }
 
+// answerOnce finds the way of one router to one prefix after the change, with all costs that the equations allow: one
+// answer where the least and the greatest possible costs agree, else that it cannot be told.
 func (s *search) answerOnce(n int, e entry, had bool) answer {
 	if had && s.unchanged(e) {
 		return answer{found, sorted(e.arcs), e.metric}
@@ -334,7 +340,8 @@ func (s *search) answerOnce(n int, e entry, had bool) answer {
 	best := uint64(endless)
 	for _, i := range s.in.out[n] {
 		least, high := s.total(i)
-		if had && e.rank == 0 && e.metric.Known && !s.in.areas && !s.in.grown && !slices.Contains(e.arcs, i) && least < endless {
+		if had && e.rank == 0 && e.metric.Known && !s.in.areas && !s.in.grown && !slices.Contains(e.arcs, i) &&
+			least < endless {
 			least = max(least, s.in.refused(e)) // it was not better before either
 			high = max(high, least)
 		}

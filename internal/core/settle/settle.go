@@ -335,7 +335,8 @@ func moves(x, y *network.Snapshot) []Move {
 			}
 			slices.SortFunc(found, netip.Prefix.Compare)
 			for _, p := range found {
-				if m := (Move{Device: d.Name, Table: t.Name, Prefix: p, Was: old.RoutesTo(p), Is: t.RoutesTo(p)}); !same(m.Was, m.Is) {
+				if m := (Move{Device: d.Name, Table: t.Name, Prefix: p, Was: old.RoutesTo(p),
+					Is: t.RoutesTo(p)}); !same(m.Was, m.Is) {
 					m.Kind = kindOf(m.Is)
 					out = append(out, m)
 				}

@@ -176,7 +176,8 @@ func knows(d *network.Device, tab *network.Table, v NetworkView) Knower {
 	if c.Found() && c.Prefix.Bits() > 0 {
 		k.Route = c.Routes[0]
 		switch {
-		case k.Route.Special == route.Blackhole || k.Route.Special == route.Unreachable || k.Route.Special == route.Prohibit:
+		case k.Route.Special == route.Blackhole || k.Route.Special == route.Unreachable ||
+			k.Route.Special == route.Prohibit:
 			k.How = Swallowed
 		case c.Prefix == v.Prefix:
 			k.How = KnowsExactly

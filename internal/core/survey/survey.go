@@ -58,14 +58,16 @@ type Survey struct {
 	Duplicates   []Clash   // one address on two devices
 	Overlapping  []Clash   // one attached network inside another one on a different segment
 
-	devices   []*network.Device
-	rest      map[route.Family][]Knower          // what each device knows of a network that no other route of it touches
+	devices []*network.Device
+	// what each device knows of a network that no other route of it touches
+	rest      map[route.Family][]Knower
 	restCount map[route.Family]map[Knowledge]int // the same, counted
 }
 
 // Make surveys a network: one family, or both for 0.
 func Make(t *topology.Topology, fam route.Family) Survey {
-	s := Survey{devices: t.Network.Devices().Copy(), rest: map[route.Family][]Knower{}, restCount: map[route.Family]map[Knowledge]int{}}
+	s := Survey{devices: t.Network.Devices().Copy(), rest: map[route.Family][]Knower{},
+		restCount: map[route.Family]map[Knowledge]int{}}
 	for _, p := range t.Networks() {
 		if fam == 0 || route.FamilyOf(p.Addr()) == fam {
 			s.Networks = append(s.Networks, NetworkView{Prefix: p, Attached: sorted(t.AttachedTo(p))})
@@ -84,6 +86,7 @@ func Clashes(t *topology.Topology, fam route.Family) Survey {
 	return s
 }
 
+// findClashes looks for networks inside others, and addresses that two devices have.
 func (s *Survey) findClashes(t *topology.Topology, fam route.Family) {
 	for _, p := range t.Networks() {
 		if fam != 0 && route.FamilyOf(p.Addr()) != fam {

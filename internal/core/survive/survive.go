@@ -132,7 +132,8 @@ func Failures(t *topology.Topology) []Failure {
 			if two && len(others) == 1 {
 				if far := others[0]; d.Number() < far.Device.Number() {
 					down = append(down, change.CarrierLost{Device: far.Device.Name, Interface: far.Interface})
-					out = append(out, Failure{Link, d.Name + ":" + name + " - " + far.Device.Name + ":" + far.Interface, down})
+					out = append(out, Failure{Link, d.Name + ":" + name + " - " + far.Device.Name + ":" + far.Interface,
+						down})
 				}
 				continue
 			}
@@ -165,7 +166,8 @@ func twoAtATime(all []Failure) []Failure {
 	var out []Failure
 	for i, f := range single {
 		for _, g := range single[i+1:] {
-			out = append(out, Failure{max(f.Kind, g.Kind), f.Name + " and " + g.Name, slices.Concat(f.change, g.change)})
+			out = append(out, Failure{max(f.Kind, g.Kind), f.Name + " and " + g.Name,
+				slices.Concat(f.change, g.change)})
 		}
 	}
 	return out
@@ -194,6 +196,7 @@ type search struct {
 	families []route.Family
 }
 
+// try makes one thing fail and counts the pairs of networks that it harms.
 func (s *search) try(f Failure) *Outcome {
 	after, settled := f.On(s.walker, s.settler)
 	o := &Outcome{Failure: f}
@@ -215,7 +218,8 @@ func (s *search) try(f Failure) *Outcome {
 		switch m.Kind {
 		case settle.CameIn:
 			o.CameIn = append(o.CameIn, m)
-			if slices.ContainsFunc(o.Lost, func(p compare.Pair) bool { return m.Prefix.Overlaps(p.From) || m.Prefix.Overlaps(p.To) }) {
+			if slices.ContainsFunc(o.Lost,
+				func(p compare.Pair) bool { return m.Prefix.Overlaps(p.From) || m.Prefix.Overlaps(p.To) }) {
 				o.Dead = append(o.Dead, m)
 			}
 		case settle.Predicted:

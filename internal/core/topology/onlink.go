@@ -27,17 +27,19 @@ func (c Confidence) String() string { return confidenceNames[c] }
 type Answer uint8
 
 const (
-	Silent     Answer = iota // no capture tells who has the address
-	Device                   // a captured device
-	Host                     // something that is not captured, seen as a neighbour
-	Nobody                   // the neighbour entry shows that nothing answered
-	Down                     // a captured device has the address, on an interface that is down
-	Elsewhere                // a captured device has the address, and is not attached to this link
-	Several                  // more than one captured device has it
-	Conflict                 // a captured device has it, but did not answer
-	Shared                   // a virtual address of captured devices; which of them has it is not known
-	Translated               // a captured device puts it in place of another address, and whether it answers for it is not known
-	MaybeDown                // nobody is known to have it; a captured device whose interface to the link is down may have had it
+	Silent    Answer = iota // no capture tells who has the address
+	Device                  // a captured device
+	Host                    // something that is not captured, seen as a neighbour
+	Nobody                  // the neighbour entry shows that nothing answered
+	Down                    // a captured device has the address, on an interface that is down
+	Elsewhere               // a captured device has the address, and is not attached to this link
+	Several                 // more than one captured device has it
+	Conflict                // a captured device has it, but did not answer
+	Shared                  // a virtual address of captured devices; which of them has it is not known
+	// a captured device puts it in place of another address, and whether it answers for it is not known
+	Translated
+	// nobody is known to have it; a captured device whose interface to the link is down may have had it
+	MaybeDown
 )
 
 // OnLink is what is known of an address on a device's link.
@@ -88,7 +90,8 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 		switch {
 		case o.Down || d.Interface(ifname).State == network.LinkDown:
 			res.Answer = Down
-		case hasEntry && entry.State != network.NeighbourAlive && entry.MAC == "": // asked for, and no answer came, or none yet
+		// asked for, and no answer came, or none yet
+		case hasEntry && entry.State != network.NeighbourAlive && entry.MAC == "":
 			res.Answer = Conflict
 		default:
 			res.Answer = Device
@@ -142,7 +145,8 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 	if res.TwoEnds {
 		res.OtherEnd = t.otherEnd(here, a)
 	}
-	if len(elsewhere) > 0 && !t.smallest(here).IsValid() { // the link has no network that the address could be outside of: it may be unnumbered
+	// the link has no network that the address could be outside of: it may be unnumbered
+	if len(elsewhere) > 0 && !t.smallest(here).IsValid() {
 		o := elsewhere[0]
 		switch {
 		case !learned || len(elsewhere) > 1:

@@ -68,6 +68,7 @@ func scanDevice(d *network.Device, was *scan) *scan {
 	return s
 }
 
+// scanTable finds what a table says of links: attached networks, and which next hops its routes use, counted.
 func scanTable(t *network.Table) *tableScan {
 	s := &tableScan{uses: map[hop]int{}}
 	rows := t.Routes()

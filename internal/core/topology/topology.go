@@ -108,10 +108,13 @@ func (t *Topology) On(n *network.Snapshot) *Topology {
 // AttachesLike reports whether two topologies, one of an overlay of the other, share who attaches where.
 func (t *Topology) AttachesLike(o *Topology) bool { return t.of == o.of }
 
+// build puts together what is attached to what from the scans of all devices, in their order.
 func build(n *network.Snapshot, scans []*scan) *Topology {
 	t := &Topology{Network: n, layout: &layout{
-		of: n, scans: scans, byPrefix: new(bart.Table[[]int]), owners: map[netip.Addr][]int{}, byInterface: map[port][]int{},
-		segment: map[port]int{}, members: map[int][]port{}, hopsUsed: map[port][]netip.Addr{}, macs: map[string][]port{},
+		of: n, scans: scans, byPrefix: new(bart.Table[[]int]), owners: map[netip.Addr][]int{},
+		byInterface: map[port][]int{},
+		segment:     map[port]int{}, members: map[int][]port{}, hopsUsed: map[port][]netip.Addr{},
+		macs:    map[string][]port{},
 		virtual: map[netip.Addr][]shared{}, translated: new(bart.Table[[]outside]),
 	}}
 	for _, d := range n.Devices().All() {

@@ -8,7 +8,8 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// mostOutside bounds how much of a link's network one translation may stand for, as bits: more is no address of its own.
+// mostOutside bounds how much of a link's network one translation may stand for, as bits: more is no address of its
+// own.
 const mostOutside = 8
 
 // outside is a device that puts another address in place of one, on a link in whose network that lies (RFC 3022).
@@ -26,7 +27,8 @@ func (t *Topology) addTranslated(d *network.Device, first int) {
 		if !x.Destination {
 			p, ifname = netip.PrefixFrom(x.Becomes, x.Becomes.BitLen()), x.Out
 		}
-		if !p.IsValid() || p.Addr().BitLen()-p.Bits() > mostOutside || x.Keep || ifname == "" && !x.OnLink { // else hosts may have them
+		// else hosts may have them
+		if !p.IsValid() || p.Addr().BitLen()-p.Bits() > mostOutside || x.Keep || ifname == "" && !x.OnLink {
 			continue
 		}
 		for _, at := range t.attachments[first:] {
@@ -48,8 +50,8 @@ func (t *Topology) addTranslated(d *network.Device, first int) {
 }
 
 // isTranslated answers for an address that a captured device on the link puts in place of another, and that nobody is
-// known to have: the device answers for it, where it is sure to or something answers. False where the address is none of
-// these.
+// known to have: the device answers for it, where it is sure to or something answers. False where the address is none
+// of these.
 func (t *Topology) isTranslated(here port, a netip.Addr, alive bool, res *OnLink) bool {
 	var able []outside
 	for _, all := range t.translated.Supernets(netip.PrefixFrom(a, a.BitLen())) {

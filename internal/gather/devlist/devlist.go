@@ -50,7 +50,8 @@ func Parse(name string, text []byte) ([]target.Target, error) {
 		}
 	}
 	if len(out) == 0 {
-		return nil, fmt.Errorf("%s: names no device; write devices: and below it NAME: {address: ...} (zarvek help gather)", name)
+		return nil, fmt.Errorf("%s: names no device; write devices: and below it NAME: {address: ...} (zarvek help "+
+			"gather)", name)
 	}
 	return out, r.jumps(name, out)
 }
@@ -167,28 +168,29 @@ func (r *reader) target(t *target.Target, n *strict.Node, of string) error {
 }
 
 func (r *reader) manager(m *target.Manager, n *strict.Node) error {
-	return r.Each(n, "snmp", []string{"version", "auth", "privacy", "context"}, func(key string, _, v *strict.Node) error {
-		text, err := r.Scalar(v)
-		if err != nil {
-			return err
-		}
-		take := func(into *string, known []string) error {
-			if *into = strings.ToLower(text); !slices.Contains(known, *into) {
-				return oneOf(r, v, key, text, known)
+	return r.Each(n, "snmp", []string{"version", "auth", "privacy", "context"},
+		func(key string, _, v *strict.Node) error {
+			text, err := r.Scalar(v)
+			if err != nil {
+				return err
 			}
+			take := func(into *string, known []string) error {
+				if *into = strings.ToLower(text); !slices.Contains(known, *into) {
+					return oneOf(r, v, key, text, known)
+				}
+				return nil
+			}
+			switch key {
+			case "version":
+				return take(&m.Version, []string{"3", "2c"})
+			case "auth":
+				return take(&m.Auth, target.AuthNames)
+			case "privacy":
+				return take(&m.Privacy, target.PrivacyNames)
+			}
+			m.Context = text
 			return nil
-		}
-		switch key {
-		case "version":
-			return take(&m.Version, []string{"3", "2c"})
-		case "auth":
-			return take(&m.Auth, target.AuthNames)
-		case "privacy":
-			return take(&m.Privacy, target.PrivacyNames)
-		}
-		m.Context = text
-		return nil
-	})
+		})
 }
 
 // oneOf is the error of a word that is none of a few.
@@ -227,7 +229,8 @@ func (r *reader) jumps(file string, all []target.Target) error {
 			case seen[strings.ToLower(next.Name)]:
 				return fmt.Errorf("%s:%d: the jump hosts of %s lead back to %s", file, t.Line, t.Name, next.Name)
 			case next.Way != target.SSH:
-				return fmt.Errorf("%s:%d: the jump host %s of %s is reached by %s; it must be by ssh", file, t.Line, next.Name, t.Name, next.Way)
+				return fmt.Errorf("%s:%d: the jump host %s of %s is reached by %s; it must be by ssh", file, t.Line,
+					next.Name, t.Name, next.Way)
 			}
 			seen[strings.ToLower(next.Name)] = true
 			j = next.Jump

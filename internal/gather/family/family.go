@@ -138,9 +138,10 @@ func (f Family) Steps(tables, own []string) ([]Step, error) {
 // begin with a word that reads on every family.
 func Unknown() Family {
 	return Family{
-		Name:    "unknown",
-		reading: regexp.MustCompile(`^(?:(?:show|display|get|print) [^|]+(?:\| *(?:include|exclude|begin|section|match|except|no-more|display set) ?[^|]*)?|show)$`),
-		prompt:  regexp.MustCompile(`.`),
+		Name: "unknown",
+		reading: regexp.MustCompile(`^(?:(?:show|display|get|print) [^|]+(?:\| *(?:include|exclude|begin|section` +
+			`|match|except|no-more|display set) ?[^|]*)?|show)$`),
+		prompt: regexp.MustCompile(`.`),
 	}
 }
 

@@ -153,7 +153,8 @@ func Again(err error) bool {
 		return false
 	}
 	for _, e := range []error{
-		terminal.ErrRefused, terminal.ErrPrompt, terminal.ErrPages, terminal.ErrTooMuch, terminal.ErrTooLong, context.Canceled,
+		terminal.ErrRefused, terminal.ErrPrompt, terminal.ErrPages, terminal.ErrTooMuch, terminal.ErrTooLong,
+		context.Canceled,
 	} {
 		if errors.Is(err, e) {
 			return false
@@ -176,7 +177,8 @@ func ask(ctx context.Context, steps []family.Step, put asker, at func(string)) (
 			if err != nil {
 				return nil, nil, err
 			}
-			all = append(all, record.Command{Command: c, Purpose: s.Purpose, Start: moment(a.Start), End: moment(a.End), Bytes: len(a.Text), Refused: a.Complaint, Else: i > 0})
+			all = append(all, record.Command{Command: c, Purpose: s.Purpose, Start: moment(a.Start), End: moment(a.End),
+				Bytes: len(a.Text), Refused: a.Complaint, Else: i > 0})
 			if a.Complaint == "" {
 				taken = true
 				if s.Needed {
@@ -226,7 +228,8 @@ func (f *Fetcher) again(ctx context.Context, routes []answered, put asker, at fu
 			return nil, err
 		}
 		if gone, come := f.Moved([]byte(r.Text+"\n"), []byte(a.Text+"\n")); gone+come > 0 {
-			out = append(out, record.Move{Command: r.command, First: moment(r.Start), Second: moment(a.Start), Gone: gone, Come: come})
+			out = append(out, record.Move{Command: r.command, First: moment(r.Start), Second: moment(a.Start),
+				Gone: gone, Come: come})
 		}
 	}
 	return out, nil

@@ -59,7 +59,8 @@ func (f *Fetcher) run(ctx context.Context, argv []string) ([]byte, string, error
 	case ctx.Err() != nil:
 		return nil, "", ctx.Err()
 	case limit.Err() != nil:
-		return nil, "", fmt.Errorf("%w: %q is not done after %v", terminal.ErrTooLong, strings.Join(argv, " "), f.longest())
+		return nil, "", fmt.Errorf("%w: %q is not done after %v", terminal.ErrTooLong, strings.Join(argv, " "),
+			f.longest())
 	case out.over:
 		return nil, "", fmt.Errorf("%w in the answer to %q", terminal.ErrTooMuch, strings.Join(argv, " "))
 	case errors.As(err, &status):

@@ -27,7 +27,8 @@ const (
 )
 
 const hello = `<?xml version="1.0" encoding="UTF-8"?><hello xmlns="urn:ietf:params:xml:ns:netconf:base:1.0"><capabilities>` +
-	`<capability>urn:ietf:params:netconf:base:1.0</capability><capability>` + base11 + `</capability></capabilities></hello>`
+	`<capability>urn:ietf:params:netconf:base:1.0</capability><capability>` + base11 +
+	`</capability></capabilities></hello>`
 
 // getAll asks for the state of interfaces with their addresses and neighbours, and of routing (RFC 8343, 8344, 8349),
 // in one message, so that all of it is of one moment.
@@ -58,7 +59,8 @@ func (f *Fetcher) netconf(ctx context.Context, t target.Target, at func(string))
 	if err != nil {
 		return Reading{}, fmt.Errorf("get: %w", err)
 	}
-	c := record.Command{Command: "get", Purpose: "routes", Start: moment(start), End: moment(time.Now()), Bytes: len(reply)}
+	c := record.Command{Command: "get", Purpose: "routes", Start: moment(start), End: moment(time.Now()),
+		Bytes: len(reply)}
 	var doc struct {
 		Errors []struct {
 			Message string `xml:"error-message"`
@@ -77,7 +79,8 @@ func (f *Fetcher) netconf(ctx context.Context, t target.Target, at func(string))
 		return Reading{}, final("has no data of RFC 8349 (ietf-routing); gather it by another way")
 	}
 	_, _ = n.call(2, "<close-session/>")
-	return Reading{Family: "netconf", Files: []File{{"netconf.xml", append(reply, '\n')}}, Commands: []record.Command{c}}, nil
+	return Reading{Family: "netconf", Files: []File{{"netconf.xml", append(reply, '\n')}},
+		Commands: []record.Command{c}}, nil
 }
 
 // netconf is one session.

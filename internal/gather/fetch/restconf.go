@@ -40,7 +40,8 @@ func (f *Fetcher) restconf(ctx context.Context, t target.Target, at func(string)
 	}
 	password, settle, err := f.Secrets.For(t.Name, secrets.Password, fmt.Sprintf("Password of %s: ", t.User))
 	if err != nil {
-		return Reading{}, final("wants a password of %s, and none is known; give one with -secrets, or gather from a terminal", t.User)
+		return Reading{}, final("wants a password of %s, and none is known; give one with -secrets, or gather from a "+
+			"terminal", t.User)
 	}
 	taken := secrets.Untold
 	defer func() { settle(taken) }()
@@ -65,7 +66,8 @@ func (f *Fetcher) restconf(ctx context.Context, t target.Target, at func(string)
 			if err != nil {
 				return Reading{}, fmt.Errorf("GET %s: %w", p, err)
 			}
-			c := record.Command{Command: "GET " + p, Purpose: x.name, Start: moment(start), End: moment(time.Now()), Bytes: len(body)}
+			c := record.Command{Command: "GET " + p, Purpose: x.name, Start: moment(start), End: moment(time.Now()),
+				Bytes: len(body)}
 			switch {
 			case status == http.StatusUnauthorized || status == http.StatusForbidden:
 				taken = secrets.Refused

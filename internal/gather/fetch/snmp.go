@@ -94,11 +94,13 @@ func (f *Fetcher) snmp(ctx context.Context, t target.Target, at func(string)) (R
 			brought[s.purpose] = true
 		}
 		r.Commands = append(r.Commands, record.Command{
-			Command: "walk " + s.what, Purpose: s.purpose, Start: moment(start), End: moment(time.Now()), Bytes: log.Len() - before,
+			Command: "walk " + s.what, Purpose: s.purpose, Start: moment(start), End: moment(time.Now()),
+			Bytes: log.Len() - before,
 		})
 	}
 	if !brought["routes"] && !brought["older routes"] && !brought["oldest routes"] {
-		return Reading{}, final("shows no table of routes (RFC 4292) to this user; gather it by another way, or allow its view")
+		return Reading{}, final("shows no table of routes (RFC 4292) to this user; gather it by another way, or " +
+			"allow its view")
 	}
 	r.Files = []File{{"walk.txt", log.Bytes()}}
 	return r, nil
@@ -106,7 +108,9 @@ func (f *Fetcher) snmp(ctx context.Context, t target.Target, at func(string)) (R
 
 // manager sets up version 3 with the user's keys, or 2c where the list asks for it. What it needed of secrets is
 // settled by the functions that it returns, whether or not there is an error.
-func (f *Fetcher) manager(ctx context.Context, t target.Target) (g *gosnmp.GoSNMP, settle []func(secrets.Outcome), err error) {
+func (f *Fetcher) manager(
+	ctx context.Context, t target.Target,
+) (g *gosnmp.GoSNMP, settle []func(secrets.Outcome), err error) {
 	port := t.Port
 	if port == 0 {
 		port = 161
@@ -127,7 +131,8 @@ func (f *Fetcher) manager(ctx context.Context, t target.Target) (g *gosnmp.GoSNM
 		MaxOids: gosnmp.MaxOids, MaxRepetitions: 25,
 	}
 	if t.SNMP.Version == "2c" {
-		g.Version, g.Community = gosnmp.Version2c, secret(secrets.Community, "community", fmt.Sprintf("Community of %s: ", t.Name))
+		g.Version, g.Community = gosnmp.Version2c, secret(secrets.Community, "community",
+			fmt.Sprintf("Community of %s: ", t.Name))
 		return g, settle, err
 	}
 	auth, privacy := orDefault(t.SNMP.Auth, "sha256"), orDefault(t.SNMP.Privacy, "aes")
@@ -137,8 +142,10 @@ func (f *Fetcher) manager(ctx context.Context, t target.Target) (g *gosnmp.GoSNM
 	case auth == "none" && privacy != "none":
 		return nil, nil, errors.New("privacy needs auth (RFC 3414); write privacy: none, or an auth")
 	}
-	u := &gosnmp.UsmSecurityParameters{UserName: t.User, AuthenticationProtocol: gosnmp.NoAuth, PrivacyProtocol: gosnmp.NoPriv}
-	g.Version, g.SecurityModel, g.SecurityParameters, g.ContextName = gosnmp.Version3, gosnmp.UserSecurityModel, u, t.SNMP.Context
+	u := &gosnmp.UsmSecurityParameters{UserName: t.User, AuthenticationProtocol: gosnmp.NoAuth,
+		PrivacyProtocol: gosnmp.NoPriv}
+	g.Version, g.SecurityModel, g.SecurityParameters, g.ContextName = gosnmp.Version3, gosnmp.UserSecurityModel, u,
+		t.SNMP.Context
 	g.MsgFlags = gosnmp.NoAuthNoPriv
 	what := "passphrase of " + t.User
 	if auth != "none" {
@@ -160,7 +167,8 @@ func orDefault(s, to string) string {
 }
 
 var authProtocols = map[string]gosnmp.SnmpV3AuthProtocol{
-	"md5": gosnmp.MD5, "sha": gosnmp.SHA, "sha224": gosnmp.SHA224, "sha256": gosnmp.SHA256, "sha384": gosnmp.SHA384, "sha512": gosnmp.SHA512,
+	"md5": gosnmp.MD5, "sha": gosnmp.SHA, "sha224": gosnmp.SHA224, "sha256": gosnmp.SHA256, "sha384": gosnmp.SHA384,
+	"sha512": gosnmp.SHA512,
 }
 
 var privacyProtocols = map[string]gosnmp.SnmpV3PrivProtocol{
@@ -175,7 +183,8 @@ func wordSNMP(ctx context.Context, what string, err error) error {
 		return ctx.Err()
 	case errors.Is(err, terminal.ErrTooMuch):
 		return err
-	case errors.Is(err, gosnmp.ErrUnknownUsername), errors.Is(err, gosnmp.ErrWrongDigest), strings.Contains(text, "not authentic"):
+	case errors.Is(err, gosnmp.ErrUnknownUsername), errors.Is(err, gosnmp.ErrWrongDigest), strings.Contains(text,
+		"not authentic"):
 		// Which of them it is an agent does not tell in a way that is authentic itself.
 		return final("does not let this user in: it knows no such user, or auth or its passphrase is another")
 	case errors.Is(err, gosnmp.ErrDecryption):
@@ -183,7 +192,8 @@ func wordSNMP(ctx context.Context, what string, err error) error {
 	case errors.Is(err, gosnmp.ErrUnknownSecurityLevel):
 		return final("does not let this user in at this level of auth and privacy")
 	case strings.Contains(text, "timeout"):
-		return fmt.Errorf("no answer to %s in %d tries of %v: nobody is there, or it does not know the community or the passphrases", what, retries+1, perTry)
+		return fmt.Errorf("no answer to %s in %d tries of %v: nobody is there, or it does not know the community or "+
+			"the passphrases", what, retries+1, perTry)
 	case strings.Contains(text, "refused"):
 		return errors.New("nothing listens there (connection refused)")
 	}

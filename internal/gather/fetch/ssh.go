@@ -76,7 +76,9 @@ func (f *Fetcher) opening(client *ssh.Client) *time.Timer {
 
 // commandLine asks everything over a terminal. What is kept begins with the first question: the greeting and what found
 // the family tell of no route.
-func (f *Fetcher) commandLine(ctx context.Context, s *terminal.Session, fam family.Family, t target.Target, at func(string)) (Reading, error) {
+func (f *Fetcher) commandLine(
+	ctx context.Context, s *terminal.Session, fam family.Family, t target.Target, at func(string),
+) (Reading, error) {
 	steps, err := fam.Steps(t.Tables, t.Ask)
 	if err != nil {
 		return Reading{}, err
@@ -192,12 +194,15 @@ func (f *Fetcher) find(ctx context.Context, s *terminal.Session, t target.Target
 	if len(t.Ask) > 0 {
 		return family.Unknown(), nil
 	}
-	return family.Family{}, final("its family of commands is not known (its prompt is %q); name one with family:, or give "+
-		"commands that read with -ask", shorten(s.Prompt()))
+	return family.Family{},
+		final("its family of commands is not known (its prompt is %q); name one with family:, or give "+
+			"commands that read with -ask", shorten(s.Prompt()))
 }
 
 // channels asks each command in a channel of its own, without a terminal, and writes the log that a person would have.
-func (f *Fetcher) channels(ctx context.Context, client *ssh.Client, fam family.Family, t target.Target, at func(string)) (Reading, error) {
+func (f *Fetcher) channels(
+	ctx context.Context, client *ssh.Client, fam family.Family, t target.Target, at func(string),
+) (Reading, error) {
 	return f.byCommand(ctx, fam, t, at, func(ctx context.Context, command string) ([]byte, string, error) {
 		return execute(ctx, client, command, f.longest())
 	})

@@ -52,11 +52,13 @@ type HostKeyError struct {
 func (e *HostKeyError) Error() string {
 	shown := fmt.Sprintf("%s %s", e.Key.Type(), ssh.FingerprintSHA256(e.Key))
 	if len(e.Known) == 0 {
-		return fmt.Sprintf("its host key is not known: %s; compare it with the device's own, then gather from a terminal, "+
+		return fmt.Sprintf("its host key is not known: %s; compare it with the device's own, then gather from a "+
+			"terminal, "+
 			"which asks, or add it to %s", shown, e.File)
 	}
 	k := e.Known[0]
-	return fmt.Sprintf("its host key has changed: %s:%d has %s, and it shows %s; such a key is never taken. If the device was "+
+	return fmt.Sprintf("its host key has changed: %s:%d has %s, and it shows %s; such a key is never taken. If the "+
+		"device was "+
 		"renewed, take that line out", k.Filename, k.Line, ssh.FingerprintSHA256(k.Key), shown)
 }
 
@@ -83,7 +85,8 @@ func (h *HostKeys) Check(name, address string, remote net.Addr, key ssh.PublicKe
 	if len(wrong.Want) > 0 || h.ask == nil {
 		return refusal
 	}
-	if !h.ask(fmt.Sprintf("%s (%s) is not known. It shows the host key %s %s. Is that its own?", name, address, key.Type(), ssh.FingerprintSHA256(key))) {
+	if !h.ask(fmt.Sprintf("%s (%s) is not known. It shows the host key %s %s. Is that its own?", name, address,
+		key.Type(), ssh.FingerprintSHA256(key))) {
 		return refusal
 	}
 	h.now[address] = encoded

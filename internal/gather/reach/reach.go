@@ -134,7 +134,9 @@ func (d *Dialer) Close() {
 }
 
 // connect speaks SSH over what open gives.
-func (d *Dialer) connect(ctx context.Context, t target.Target, open func(context.Context) (net.Conn, error)) (*ssh.Client, error) {
+func (d *Dialer) connect(
+	ctx context.Context, t target.Target, open func(context.Context) (net.Conn, error),
+) (*ssh.Client, error) {
 	if t.User == "" {
 		return nil, &Refusal{errors.New("no user is named for it; write user: in devices.yaml, or ssh://USER@HOST")}
 	}
@@ -219,16 +221,20 @@ func (a *attempts) word(ctx context.Context, t target.Target, after time.Duratio
 		return &Refusal{a.host}
 	case a.late.Load():
 		return fmt.Errorf("takes the connection and does not answer in %v", after)
-	case errors.As(err, &none) && none.What == "host key" && a.known && !slices.Equal(none.RequestedAlgorithms, []string{ssh.KeyAlgoRSA}):
-		return &Refusal{fmt.Errorf("its host key is of another kind than the known one (it offers %s); it was exchanged, or the "+
+	case errors.As(err, &none) && none.What == "host key" && a.known &&
+		!slices.Equal(none.RequestedAlgorithms, []string{ssh.KeyAlgoRSA}):
+		return &Refusal{fmt.Errorf("its host key is of another kind than the known one (it offers %s); it was "+
+			"exchanged, or the "+
 			"known one must be renewed", strings.Join(none.RequestedAlgorithms, ", "))}
 	case errors.As(err, &none):
-		return &Refusal{fmt.Errorf("offers only algorithms that are not safe any more (%s: %s); if it must be: -old-algorithms %s",
+		return &Refusal{fmt.Errorf("offers only algorithms that are not safe any more (%s: %s); if it must be: "+
+			"-old-algorithms %s",
 			none.What, strings.Join(none.RequestedAlgorithms, ", "), t.Name)}
 	case a.password:
 		return &Refusal{fmt.Errorf("does not take the password of %s", t.User)}
 	case a.noSecret:
-		return &Refusal{fmt.Errorf("wants a password of %s, and none is known; give one with -secrets, or gather from a terminal", t.User)}
+		return &Refusal{fmt.Errorf("wants a password of %s, and none is known; give one with -secrets, or gather "+
+			"from a terminal", t.User)}
 	case notLetIn(text) && a.keys > 0:
 		return &Refusal{fmt.Errorf("takes none of %d keys of %s, and no password", a.keys, t.User)}
 	case notLetIn(text):
@@ -332,7 +338,8 @@ func (d *Dialer) fromFile(t target.Target, name string) []ssh.Signer {
 	s, err := ssh.ParsePrivateKey(b)
 	var locked *ssh.PassphraseMissingError
 	if errors.As(err, &locked) && (t.Key != "" || d.Secrets.Has(t.Name, secrets.Key)) {
-		if phrase, settle, none := d.Secrets.For(t.Name, secrets.Key, fmt.Sprintf("Passphrase of the key %s: ", name)); none == nil {
+		if phrase, settle, none := d.Secrets.For(t.Name, secrets.Key,
+			fmt.Sprintf("Passphrase of the key %s: ", name)); none == nil {
 			if s, err = ssh.ParsePrivateKeyWithPassphrase(b, []byte(phrase)); err == nil {
 				settle(secrets.Taken)
 			} else {

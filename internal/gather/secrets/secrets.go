@@ -97,7 +97,8 @@ func (s *Store) Read(name string, r io.Reader) error {
 	all, err := parse(name, text)
 	if err != nil {
 		// What the error says may be what stands there.
-		return fmt.Errorf("%s: no list of secrets; write NAME: {password: ...}, or all: {password: ...}, a device a line; "+
+		return fmt.Errorf("%s: no list of secrets; write NAME: {password: ...}, or all: {password: ...}, a device a "+
+			"line; "+
 			"the kinds are password, raise, key, auth, privacy, community", place(name, err))
 	}
 	s.mu.Lock()

@@ -35,7 +35,8 @@ func (r *Restconf) Listen() {
 		r.received = append(r.received, q.Method+" "+q.URL.Path)
 		r.mu.Unlock()
 		if q.URL.Path == "/.well-known/host-meta" {
-			_, _ = w.Write([]byte(`<XRD xmlns="http://docs.oasis-open.org/ns/xri/xrd-1.0"><Link rel="restconf" href="` + r.Root + `"/></XRD>`))
+			_, _ = w.Write([]byte(`<XRD xmlns="http://docs.oasis-open.org/ns/xri/xrd-1.0"><Link rel="restconf" href="` +
+				r.Root + `"/></XRD>`))
 			return
 		}
 		user, password, _ := q.BasicAuth()

@@ -112,7 +112,8 @@ func (s *Server) config() *ssh.ServerConfig {
 		return nil, errRefused
 	}
 	if s.Keyboard {
-		c.KeyboardInteractiveCallback = func(m ssh.ConnMetadata, ask ssh.KeyboardInteractiveChallenge) (*ssh.Permissions, error) {
+		c.KeyboardInteractiveCallback = func(m ssh.ConnMetadata,
+			ask ssh.KeyboardInteractiveChallenge) (*ssh.Permissions, error) {
 			answers, err := ask(m.User(), "", []string{"Password: "}, []bool{false})
 			if err != nil || len(answers) != 1 {
 				return nil, errRefused

@@ -6,7 +6,8 @@ import (
 )
 
 // controls are a terminal's escape sequences: they place the cursor or colour what follows.
-var controls = regexp.MustCompile("\x1b(?:\\[[0-9;?]*[ -/]*[@-~]|\\][^\x07\x1b]*(?:\x07|\x1b\\\\)|[()][A-Z0-9]|[=>78DEHMNOZc])")
+var controls = regexp.MustCompile("\x1b(?:\\[[0-9;?]*[ " +
+	"-/]*[@-~]|\\][^\x07\x1b]*(?:\x07|\x1b\\\\)|[()][A-Z0-9]|[=>78DEHMNOZc])")
 
 // Clean returns a text as it stands on the screen: without escape sequences, with backspaces and carriage returns
 // carried out. A device's log keeps them; this is only for finding prompts and answers.
@@ -54,5 +55,6 @@ func screenLine(line string) string {
 		}
 	}
 	// What was written over by blanks and left is not there any more.
-	return strings.TrimRight(string(cells[:min(len(cells), max(at, len(strings.TrimRight(string(cells), " "))))]), "\x00")
+	return strings.TrimRight(string(cells[:min(len(cells), max(at, len(strings.TrimRight(string(cells), " "))))]),
+		"\x00")
 }

@@ -426,7 +426,8 @@ var (
 	// asksSecret ends a line that asks for a secret.
 	asksSecret = regexp.MustCompile(`(?i)(?:password|passcode|passphrase|secret)[^:\n]*:\s*$`)
 	// pressKey is a line that waits for somebody.
-	pressKey = regexp.MustCompile(`(?i)press (?:any key|enter|return|<?space>?)[^\n]*$|hit (?:any key|enter|return)[^\n]*$`)
+	pressKey = regexp.MustCompile(`(?i)press (?:any key|enter|return|<?space>?)[^\n]*$|hit (?:any key|enter` +
+		`|return)[^\n]*$`)
 	// turnPage is a pager's line.
 	turnPage = regexp.MustCompile(
 		`(?i)^\W*more\b\W*(?:\d+ ?%\W*)?$|-+ ?\(?more\b[^\n]{0,60}$|^\W*press (?:any key|<?space>?|enter)[^\n]{0,60}$|` +
@@ -436,17 +437,21 @@ var (
 	lastPage = regexp.MustCompile(`(?i)\(END\)`)
 	// complaints are how devices say that they do not take a command. They stand at the beginning of the answer.
 	complaints = regexp.MustCompile(
-		`(?i)^\s*(?:%\s*(?:unknown|invalid|incomplete|ambiguous|unrecogni[sz]ed|bad|permission|authori[sz]ation|command|error|` +
-			`this command|not (?:allowed|permitted|authori[sz]ed))|\^\s*$|(?:syntax |parse )?error[:.]? |unknown command|unrecogni[sz]ed command|` +
+		`(?i)^\s*(?:%\s*(?:unknown|invalid|incomplete|ambiguous|unrecogni[sz]ed|bad|permission|authori[sz]ation` +
+			`|command|error|` +
+			`this command|not (?:allowed|permitted|authori[sz]ed))|\^\s*$|(?:syntax |parse )?error[:.]? ` +
+			`|unknown command|unrecogni[sz]ed command|` +
 			`invalid (?:input|command|syntax)|bad command name|expected end of command|command (?:not found|fail)|` +
-			`permission denied|not authori[sz]ed|[a-z][a-z0-9]{1,9}d is not running\s*$|.{0,80}: (?:command )?not found\s*$|no such command)`,
+			`permission denied|not authori[sz]ed|[a-z][a-z0-9]{1,9}d is not running\s*$` +
+			`|.{0,80}: (?:command )?not found\s*$|no such command)`,
 	)
 )
 
 // mayBePrompt reports whether a line could be a prompt: short, and ending as prompts do.
 func mayBePrompt(line string) bool {
 	t := strings.TrimRight(line, " ")
-	return len(t) >= 2 && len(t) <= 120 && strings.ContainsRune("#>$%", rune(t[len(t)-1])) && !turnPage.MatchString(line) && !pressKey.MatchString(line)
+	return len(t) >= 2 && len(t) <= 120 && strings.ContainsRune("#>$%", rune(t[len(t)-1])) &&
+		!turnPage.MatchString(line) && !pressKey.MatchString(line)
 }
 
 // Complaint returns the first line of an answer in which the device refuses the command. Only a short answer can be

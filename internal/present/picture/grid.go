@@ -48,8 +48,8 @@ func gridScale(n int) (cell, name float64) {
 	return max(gridMost*gridCell/float64(n), gridLeast), 7
 }
 
-// NamesApart tells that of n networks every first, second, third ... has its name beside the grid: so many that they can
-// be read.
+// NamesApart tells that of n networks every first, second, third ... has its name beside the grid: so many that they
+// can be read.
 func NamesApart(n int) int {
 	cell, name := gridScale(n)
 	return int(math.Ceil((name + 1) / cell))

@@ -150,7 +150,8 @@ func protocolOf(instance string) (route.Protocol, string) {
 	for _, p := range []struct {
 		name  string
 		proto route.Protocol
-	}{{"direct", route.Direct}, {"static", route.Static}, {"ospf", route.OSPF}, {"ripng", route.RIPng}, {"rip", route.RIP}, {"bgp", route.BGP},
+	}{{"direct", route.Direct}, {"static", route.Static}, {"ospf", route.OSPF}, {"ripng", route.RIPng}, {"rip",
+		route.RIP}, {"bgp", route.BGP},
 		{"kernel", route.Kernel}, {"babel", route.Babel}, {"device", route.Direct}} {
 		if strings.HasPrefix(low, p.name) {
 			return p.proto, ""
@@ -312,7 +313,8 @@ func (r *reader) attribute(w []string) {
 			a.BGP.LocalPreference = route.N(n)
 		}
 	case "BGP.origin:":
-		a.BGP.Origin = map[string]route.Origin{"IGP": route.OriginIGP, "EGP": route.OriginEGP, "Incomplete": route.OriginIncomplete}[w[1]]
+		a.BGP.Origin = map[string]route.Origin{"IGP": route.OriginIGP, "EGP": route.OriginEGP,
+			"Incomplete": route.OriginIncomplete}[w[1]]
 	case "RIP.metric:", "Babel.metric:", "Kernel.metric:":
 		if n, ok := layout.Uint([]byte(w[1])); ok && !a.Metric.Known {
 			a.Metric = route.N(n)

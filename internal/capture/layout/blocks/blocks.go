@@ -115,7 +115,8 @@ func Read(text []byte) layout.Reading {
 			continue
 		}
 		w := split(s)
-		if len(r.open) == 0 && len(r.lost) > 0 && slices.Contains([]string{"set", "unset", "append", "edit", "next", "end"}, w[0]) {
+		if len(r.open) == 0 && len(r.lost) > 0 &&
+			slices.Contains([]string{"set", "unset", "append", "edit", "next", "end"}, w[0]) {
 			r.open, r.lost = r.lost, nil // something else stood between
 		}
 		if !r.line(w, s, lo, hi) {

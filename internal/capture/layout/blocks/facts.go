@@ -13,7 +13,8 @@ import (
 
 // facts makes facts of the objects. Devices within the device are not told apart: nothing is promised of them.
 func (r *reader) facts() {
-	if i := slices.IndexFunc(r.objects, func(o *object) bool { return o.section == "vdom" && o.name != "" && o.name != "root" }); i >= 0 {
+	if i := slices.IndexFunc(r.objects,
+		func(o *object) bool { return o.section == "vdom" && o.name != "" && o.name != "root" }); i >= 0 {
 		r.restrict(network.FlowRule{}, r.objects[i].mark)
 	}
 	zones := map[string][]string{}
@@ -45,13 +46,17 @@ func (r *reader) facts() {
 			r.static(o)
 		case "router static6":
 			r.static(o)
-		case "router policy", "router policy6", "firewall vip", "firewall vip6", "firewall central-snat-map", "firewall interface-policy",
-			"firewall acl", "firewall acl6", "firewall security-policy", "firewall DoS-policy", "firewall ttl-policy", "firewall proxy-policy", "firewall multicast-policy":
+		case "router policy", "router policy6", "firewall vip", "firewall vip6", "firewall central-snat-map",
+			"firewall interface-policy",
+			"firewall acl", "firewall acl6", "firewall security-policy", "firewall DoS-policy", "firewall ttl-policy",
+			"firewall proxy-policy", "firewall multicast-policy":
 			if o.first("status") != "disable" && o.section != "firewall multicast-policy" {
 				r.restrict(network.FlowRule{}, o.mark)
 			}
 		case "service": // which of several links packets take, whatever routes tell
-			if p := o.parent; p != nil && p.parent != nil && (p.parent.section == "system sdwan" || p.parent.section == "system virtual-wan-link") && o.first("status") != "disable" {
+			if p := o.parent; p != nil && p.parent != nil &&
+				(p.parent.section == "system sdwan" || p.parent.section == "system virtual-wan-link") &&
+				o.first("status") != "disable" {
 				r.restrict(network.FlowRule{Hook: network.Steered}, o.mark)
 			}
 		case "firewall local-in-policy", "firewall local-in-policy6":
@@ -198,7 +203,8 @@ func (r *reader) port(o *object) {
 		ifname = o.parent.parent.name
 	}
 	if o.first("status") == "down" {
-		r.Facts.Interfaces = append(r.Facts.Interfaces, network.Interface{Name: ifname, State: network.LinkDown, Configured: true, Mark: o.markOf("status")})
+		r.Facts.Interfaces = append(r.Facts.Interfaces,
+			network.Interface{Name: ifname, State: network.LinkDown, Configured: true, Mark: o.markOf("status")})
 	}
 	r.access(o, ifname)
 	for _, s := range o.settings {
@@ -207,19 +213,22 @@ func (r *reader) port(o *object) {
 		}
 		p, err := layout.Prefix([]byte(strings.Join(s.values, "/")), false)
 		if err == nil && !p.Addr().IsUnspecified() {
-			r.Facts.Addresses = append(r.Facts.Addresses, network.Address{Prefix: p, Interface: ifname, Table: tableOf(o), Configured: true, Mark: s.mark})
+			r.Facts.Addresses = append(r.Facts.Addresses,
+				network.Address{Prefix: p, Interface: ifname, Table: tableOf(o), Configured: true, Mark: s.mark})
 		}
 	}
 }
 
 // virtual reads a virtual address of an interface (RFC 9568).
 func (r *reader) virtual(o *object) {
-	if o.parent == nil || o.parent.parent == nil || o.parent.parent.section != "system interface" || o.first("status") == "disable" {
+	if o.parent == nil || o.parent.parent == nil || o.parent.parent.section != "system interface" ||
+		o.first("status") == "disable" {
 		return
 	}
 	for _, key := range []string{"vrip", "vrip6"} {
 		if a, ok := layout.Addr([]byte(o.first(key))); ok {
-			r.Facts.Virtuals = append(r.Facts.Virtuals, network.VirtualAddress{Address: a, Interface: o.parent.parent.name, Mark: o.markOf(key)})
+			r.Facts.Virtuals = append(r.Facts.Virtuals,
+				network.VirtualAddress{Address: a, Interface: o.parent.parent.name, Mark: o.markOf(key)})
 		}
 	}
 }
@@ -236,13 +245,17 @@ func (r *reader) access(o *object, ifname string) {
 		return
 	}
 	mark, list := o.markOf("allowaccess"), "access by "+ifname
-	rule := network.FlowRule{Protocol: "icmp", Type: 9, Permit: slices.Contains(o.get("allowaccess"), "ping"), Mark: mark}
+	rule := network.FlowRule{Protocol: "icmp", Type: 9, Permit: slices.Contains(o.get("allowaccess"), "ping"),
+		Mark: mark}
 	r.Facts.ListRules = append(r.Facts.ListRules, network.ListRule{List: list, FlowRule: rule})
 	for _, l := range listeners {
-		rule := network.FlowRule{Protocol: l.protocol, ToPorts: network.Ports{Lo: l.port, Hi: l.port}, Permit: slices.Contains(o.get("allowaccess"), l.name), Mark: mark}
+		rule := network.FlowRule{Protocol: l.protocol, ToPorts: network.Ports{Lo: l.port, Hi: l.port},
+			Permit: slices.Contains(o.get("allowaccess"), l.name), Mark: mark}
 		r.Facts.ListRules = append(r.Facts.ListRules, network.ListRule{List: list, FlowRule: rule})
 	}
-	r.Facts.Applied = append(r.Facts.Applied, network.AppliedFilter{List: list, Rule: network.FlowRule{In: ifname, Hook: network.ForItself, Permit: true, Mark: mark}})
+	r.Facts.Applied = append(r.Facts.Applied,
+		network.AppliedFilter{List: list, Rule: network.FlowRule{In: ifname, Hook: network.ForItself, Permit: true,
+			Mark: mark}})
 }
 
 // tableOf is the table of an interface in another one than the main.

@@ -13,11 +13,16 @@ import (
 const between = "policies between interfaces"
 
 // understood are keys of a policy that do not narrow what it fits, or are read.
-var understood = []string{"name", "uuid", "srcintf", "dstintf", "srcaddr", "dstaddr", "srcaddr6", "dstaddr6", "service", "action", "schedule", "status", "nat", "comments",
-	"comment", "logtraffic", "logtraffic-start", "utm-status", "inspection-mode", "ssl-ssh-profile", "av-profile", "ips-sensor", "webfilter-profile",
-	"application-list", "profile-protocol-options", "profile-type", "profile-group", "dnsfilter-profile", "capture-packet", "auto-asic-offload", "np-acceleration", "ippool", "poolname",
-	"fixedport", "tcp-mss-sender", "tcp-mss-receiver", "traffic-shaper", "traffic-shaper-reverse", "label", "global-label", "anti-replay", "session-ttl", "match-vip", "permit-any-host",
-	"permit-stun-host", "delay-tcp-npu-session", "emailfilter-profile", "file-filter-profile", "waf-profile", "ztna-status"}
+var understood = []string{"name", "uuid", "srcintf", "dstintf", "srcaddr", "dstaddr", "srcaddr6", "dstaddr6", "service",
+	"action", "schedule", "status", "nat", "comments",
+	"comment", "logtraffic", "logtraffic-start", "utm-status", "inspection-mode", "ssl-ssh-profile", "av-profile",
+	"ips-sensor", "webfilter-profile",
+	"application-list", "profile-protocol-options", "profile-type", "profile-group", "dnsfilter-profile",
+	"capture-packet", "auto-asic-offload", "np-acceleration", "ippool", "poolname",
+	"fixedport", "tcp-mss-sender", "tcp-mss-receiver", "traffic-shaper", "traffic-shaper-reverse", "label",
+	"global-label", "anti-replay", "session-ttl", "match-vip", "permit-any-host",
+	"permit-stun-host", "delay-tcp-npu-session", "emailfilter-profile", "file-filter-profile", "waf-profile",
+	"ztna-status"}
 
 // policies makes rules of the policies, in their order. What fits none is denied.
 func (r *reader) policies(zones map[string][]string) {
@@ -64,7 +69,8 @@ func (r *reader) policies(zones map[string][]string) {
 		return
 	}
 	for _, o := range r.objects {
-		if o.section != "firewall policy" || o.name == "" || o.first("nat") != "enable" || o.first("status") == "disable" || o.first("action") != "accept" {
+		if o.section != "firewall policy" || o.name == "" || o.first("nat") != "enable" ||
+			o.first("status") == "disable" || o.first("action") != "accept" {
 			continue
 		}
 		key := [2]string{strings.Join(o.get("srcintf"), " "), strings.Join(o.get("dstintf"), " ")}
@@ -72,7 +78,8 @@ func (r *reader) policies(zones map[string][]string) {
 		rule.Undecided = rule.Undecided || !pairs[key]
 		for _, f := range rule.Unfold(nil, o.markOf("nat")) {
 			r.Facts.Policy.Translations = append(r.Facts.Policy.Translations, network.Translation{
-				Protocol: f.Protocol, From: f.From, To: f.To, ToPorts: f.ToPorts, In: f.In, Out: f.Out, Undecided: f.Undecided, Mark: f.Mark,
+				Protocol: f.Protocol, From: f.From, To: f.To, ToPorts: f.ToPorts, In: f.In, Out: f.Out,
+				Undecided: f.Undecided, Mark: f.Mark,
 			})
 		}
 	}
@@ -128,7 +135,8 @@ func (r *reader) policy(o *object, zones map[string][]string) filters.Rule {
 		case s.key == "schedule" && !slices.Contains(s.values, "always"),
 			strings.HasSuffix(s.key, "-negate") && slices.Contains(s.values, "enable"):
 			rule.Undecided = true
-		case !slices.Contains(understood, s.key) && !slices.Contains(s.values, "disable") && !strings.HasSuffix(s.key, "-negate"):
+		case !slices.Contains(understood, s.key) && !slices.Contains(s.values, "disable") &&
+			!strings.HasSuffix(s.key, "-negate"):
 			rule.Undecided = true
 		}
 	}

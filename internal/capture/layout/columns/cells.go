@@ -39,7 +39,8 @@ func (r *reader) prefix(row *rowCells) (netip.Prefix, error) {
 	case row.cell[length] != "":
 		return layout.Prefix([]byte(s+"/"+row.cell[length]), false)
 	}
-	if a, ok := layout.IPv4([]byte(s)); ok && r.section == device && len(r.legend) == 0 && strings.HasPrefix(row.cell[flags], "UH") {
+	if a, ok := layout.IPv4([]byte(s)); ok && r.section == device && len(r.legend) == 0 &&
+		strings.HasPrefix(row.cell[flags], "UH") {
 		return netip.PrefixFrom(a, 32), nil // up, and a host
 	}
 	if r.section == bsd && !strings.Contains(s, ":") && strings.Count(s, ".") < 3 {

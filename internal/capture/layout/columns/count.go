@@ -12,7 +12,8 @@ import (
 var (
 	countAbove = regexp.MustCompile(`(?i)^\s*destinations\s*:\s*\d+\s+routes\s*:\s*(\d+)`)
 	countOf    = regexp.MustCompile(`(?i)^\s*(\d+) out of (\d+) total\b`)
-	countBelow = regexp.MustCompile(`(?i)^\s*(?:total routes shown|no\.? of routes|number of routes|total number of routes|total routes)\s*[:=]?\s*(\d+)\s*$`)
+	countBelow = regexp.MustCompile(`(?i)^\s*(?:total routes shown|no\.? of routes|number of routes` +
+		`|total number of routes|total routes)\s*[:=]?\s*(\d+)\s*$`)
 )
 
 // count takes a line that counts rows.

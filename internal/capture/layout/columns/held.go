@@ -18,8 +18,10 @@ type held struct {
 
 // hold takes a route until it is known whether more rows belong to it. More: the row has no destination of its own.
 func (r *reader) hold(h held, more bool) {
-	if o := &r.held; more && r.holds && o.prefix == h.prefix && o.table == h.table && o.state == h.state && o.attr.Protocol == h.attr.Protocol &&
-		o.attr.Subtype == h.attr.Subtype && o.attr.Preference == h.attr.Preference && o.attr.Metric == h.attr.Metric && o.attr.Special == h.attr.Special {
+	if o := &r.held; more && r.holds && o.prefix == h.prefix && o.table == h.table && o.state == h.state &&
+		o.attr.Protocol == h.attr.Protocol &&
+		o.attr.Subtype == h.attr.Subtype && o.attr.Preference == h.attr.Preference && o.attr.Metric == h.attr.Metric &&
+		o.attr.Special == h.attr.Special {
 		o.attr.NextHops = append(o.attr.NextHops, h.attr.NextHops...)
 		o.hi = h.hi
 		return
@@ -35,5 +37,6 @@ func (r *reader) release() {
 	}
 	r.holds = false
 	h := &r.held
-	r.Add(h.table, r.kind(), route.Route{Prefix: h.prefix, Attributes: &h.attr, State: h.state, Mark: layout.Mark(h.lo, h.hi)}, 0)
+	r.Add(h.table, r.kind(), route.Route{Prefix: h.prefix, Attributes: &h.attr, State: h.state,
+		Mark: layout.Mark(h.lo, h.hi)}, 0)
 }

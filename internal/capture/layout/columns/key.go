@@ -11,7 +11,8 @@ import (
 // key reads a legend: "Flags: X - word, Y - word", "flags: X:word, …", "Origin: (d) Direct, …", and the lines under
 // one.
 func (r *reader) key(t string) bool {
-	r.keyLost = r.keyLost || strings.ContainsRune(t, 0) && (r.inKey || damagedKey.MatchString(t) || someCodes.MatchString(t))
+	r.keyLost = r.keyLost || strings.ContainsRune(t, 0) && (r.inKey || damagedKey.MatchString(t) ||
+		someCodes.MatchString(t))
 	if r.colonKey(t) {
 		return true
 	}
@@ -23,7 +24,8 @@ func (r *reader) key(t string) bool {
 		return true
 	}
 	starts := ok &&
-		(strings.HasSuffix(f, "flags") || strings.HasSuffix(f, "codes") || strings.HasPrefix(f, "origin") || strings.HasSuffix(f, "legend") || f == "headers")
+		(strings.HasSuffix(f, "flags") || strings.HasSuffix(f, "codes") || strings.HasPrefix(f, "origin") ||
+			strings.HasSuffix(f, "legend") || f == "headers")
 	if starts {
 		r.inKey, t = true, rest
 	} else if !r.inKey {
@@ -47,7 +49,8 @@ func (r *reader) key(t string) bool {
 			}
 		}
 		k = strings.TrimSpace(k)
-		found = found || ok && r.inKey && len(k) <= 10 && !strings.ContainsAny(k, " .") // of longer names no row has letters
+		// of longer names no row has letters
+		found = found || ok && r.inKey && len(k) <= 10 && !strings.ContainsAny(k, " .")
 		if ok && len(k) > 0 && len(k) <= 3 {
 			r.legend[k], found = strings.ToLower(strings.TrimSpace(text)), true
 		}

@@ -16,12 +16,18 @@ import (
 
 // protocolWords are the words, folded, that type and protocol columns use.
 var protocolWords = map[string]route.Protocol{
-	"direct": route.Direct, "connected": route.Direct, "connect": route.Direct, "attached": route.Direct, "interface": route.Direct, "c": route.Direct,
-	"local": route.Local, "host": route.Local, "static": route.Static, "s": route.Static, "netmgmt": route.Static, "unr": route.Static,
-	"rip": route.RIP, "ripng": route.RIPng, "ospf": route.OSPF, "oase": route.OSPF, "onssa": route.OSPF, "ointra": route.OSPF, "ointer": route.OSPF,
-	"oinra": route.OSPF, "oase1": route.OSPF, "oase2": route.OSPF, "onssa1": route.OSPF, "onssa2": route.OSPF, "ospfv3": route.OSPF,
-	"isis": route.ISIS, "isisl1": route.ISIS, "isisl2": route.ISIS, "bgp": route.BGP, "ibgp": route.BGP, "ebgp": route.BGP, "eigrp": route.EIGRP,
-	"kernel": route.Kernel, "dhcp": route.DHCP, "nat": route.NAT, "stat": route.Static, "loc": route.Local, "address": route.Local, "aggregate": route.Aggregate, "babel": route.Babel,
+	"direct": route.Direct, "connected": route.Direct, "connect": route.Direct, "attached": route.Direct,
+	"interface": route.Direct, "c": route.Direct,
+	"local": route.Local, "host": route.Local, "static": route.Static, "s": route.Static, "netmgmt": route.Static,
+	"unr": route.Static,
+	"rip": route.RIP, "ripng": route.RIPng, "ospf": route.OSPF, "oase": route.OSPF, "onssa": route.OSPF,
+	"ointra": route.OSPF, "ointer": route.OSPF,
+	"oinra": route.OSPF, "oase1": route.OSPF, "oase2": route.OSPF, "onssa1": route.OSPF, "onssa2": route.OSPF,
+	"ospfv3": route.OSPF,
+	"isis":   route.ISIS, "isisl1": route.ISIS, "isisl2": route.ISIS, "bgp": route.BGP, "ibgp": route.BGP,
+	"ebgp": route.BGP, "eigrp": route.EIGRP,
+	"kernel": route.Kernel, "dhcp": route.DHCP, "nat": route.NAT, "stat": route.Static, "loc": route.Local,
+	"address": route.Local, "aggregate": route.Aggregate, "babel": route.Babel,
 }
 
 var protocolSubtypes = map[string]string{
@@ -55,7 +61,8 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 	h := route.NextHop{Interface: dev}
 	onLink := false
 	switch low := strings.ToLower(gw); {
-	case gw == "" || gw == "*" || gw == "-" || gw == "0.0.0.0" || gw == "::" || low == "on-link" || low == "direct" || low == "connected" || low == "attached",
+	case gw == "" || gw == "*" || gw == "-" || gw == "0.0.0.0" || gw == "::" || low == "on-link" || low == "direct" ||
+		low == "connected" || low == "attached",
 		strings.HasPrefix(low, "link#"),
 		low == "directly":
 		onLink = true
@@ -74,7 +81,8 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 			if z := addr.Zone(); z != "" {
 				h.Address = addr.WithZone("")
 			}
-		case strings.Count(gw, ":") == 5 && r.section == bsd && strings.Contains(fl, "l"): // the device's own address, with its own
+		// the device's own address, with its own
+		case strings.Count(gw, ":") == 5 && r.section == bsd && strings.Contains(fl, "l"):
 			onLink = true
 		case strings.Count(gw, ":") == 5 && r.section == bsd: // a link-layer address: a neighbour, not a route
 			r.Facts.Neighbours = append(
@@ -100,7 +108,8 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 		return err
 	}
 	state := r.flags(row, fl, &a, onLink, p, &h)
-	if own, ok := layout.Addr([]byte(gw)); ok && (r.section == device || r.section == bsd) && a.Protocol == route.Direct && !p.IsSingleIP() &&
+	if own, ok := layout.Addr([]byte(gw)); ok && (r.section == device || r.section == bsd) &&
+		a.Protocol == route.Direct && !p.IsSingleIP() &&
 		p.Contains(own) &&
 		own != p.Addr() &&
 		!r.addrSeen[own] {
@@ -198,7 +207,8 @@ func (r *reader) protocol(row *rowCells, a *route.Attributes, onLink bool, p net
 	if a.Protocol == route.RIP && p.Addr().Is6() {
 		a.Protocol = route.RIPng
 	}
-	if gw, ok := layout.Addr([]byte(row.cell[gateway])); ok && (gw.IsLoopback() || r.addrSeen[gw] || gw == p.Addr() && isLoopbackName(h.Interface)) &&
+	if gw, ok := layout.Addr([]byte(row.cell[gateway])); ok &&
+		(gw.IsLoopback() || r.addrSeen[gw] || gw == p.Addr() && isLoopbackName(h.Interface)) &&
 		(a.Protocol == route.Direct || a.Protocol == route.Other && s == "" && (gw.IsLoopback() || gw == p.Addr())) &&
 		p.IsSingleIP() {
 		a.Protocol, a.Special = route.Local, route.Receive
@@ -287,7 +297,8 @@ func (r *reader) flags(
 			a.Protocol, a.Special, h.Address = route.Other, route.Broadcast, netip.Addr{}
 		case strings.Contains(s, "H") && (onLink && strings.HasPrefix(h.Interface, "lo") || strings.Contains(s, "l")):
 			a.Protocol, a.Special = route.Local, route.Receive
-		case onLink && !strings.Contains(s, "G"), h.Address.IsValid() && p.Contains(h.Address) && !strings.ContainsAny(s, "GH"), strings.Contains(s, "C") && !strings.ContainsAny(s, "GH"):
+		case onLink && !strings.Contains(s, "G"), h.Address.IsValid() && p.Contains(h.Address) &&
+			!strings.ContainsAny(s, "GH"), strings.Contains(s, "C") && !strings.ContainsAny(s, "GH"):
 			a.Protocol, h.Address = route.Direct, netip.Addr{} // a gateway that stands there is the device itself
 		case strings.Contains(s, "S"):
 			a.Protocol = route.Static

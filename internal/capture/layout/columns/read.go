@@ -82,7 +82,8 @@ type rowCells struct {
 func isMarks(s string) bool { return strings.Trim(s, "*>") == "" }
 
 // marked matches a row that begins with such signs.
-var marked = regexp.MustCompile(`(?m)^ {0,3}(\*>|>|\*)[ \t]+(?:\d+[ \t]+)?(?:\d+\.\d+|[0-9A-Fa-f]{0,4}:)[\d.A-Fa-f:/]*[ \t]`)
+var marked = regexp.MustCompile(`(?m)^ {0,3}(\*>|>|\*)[ \t]+(?:\d+[ \t]+)?(?:\d+\.\d+` +
+	`|[0-9A-Fa-f]{0,4}:)[\d.A-Fa-f:/]*[ \t]`)
 
 // bestMark is the sign in front of the rows that are in use; "" where rows have none.
 func bestMark(text []byte) string {
@@ -162,9 +163,11 @@ func (r *reader) leave(s string, lo, hi int, err error) {
 	if !errors.Is(err, layout.ErrNotARoute) && !errors.Is(err, errRow) {
 		return
 	}
-	damaged := strings.ContainsAny(s, "\x00¤") && strings.TrimSpace(s) != layout.VoidRow // its words are not what they were, or it was taken out
+	// its words are not what they were, or it was taken out
+	damaged := strings.ContainsAny(s, "\x00¤") && strings.TrimSpace(s) != layout.VoidRow
 	r.keyLost = r.keyLost || damaged || damagedKey.MatchString(s) || someCodes.MatchString(s)
-	r.lost = r.lost || mayNameOther(s) || (r.Collector.Read > 0 || r.cols != nil || r.titled) && (damaged || damagedTitle.MatchString(s))
+	r.lost = r.lost || mayNameOther(s) || (r.Collector.Read > 0 || r.cols != nil || r.titled) &&
+		(damaged || damagedTitle.MatchString(s))
 }
 
 // framed reads a line of a table that is drawn with a frame: names, a row, or what a row above had no room for.
@@ -331,5 +334,6 @@ func (r *reader) aside(s string) (layout.As, bool) {
 
 // remark matches what some devices print around a table: abbreviations, the sign for equal cost, counts by length.
 var remark = regexp.MustCompile(
-	`^Proto: Protocol|^Displaying |^Command Execution Time: |^[+*>!] = [A-Z]|(?i)^mask distribution|^\d+ (?:default routes|routes at length \d+)\b|^-+ \(?end\b`,
+	`^Proto: Protocol|^Displaying |^Command Execution Time: |^[+*>!] = [A-Z]|(?i)^mask distribution` +
+		`|^\d+ (?:default routes|routes at length \d+)\b|^-+ \(?end\b`,
 )

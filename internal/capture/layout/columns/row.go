@@ -22,7 +22,8 @@ func (r *reader) row(s string, lo, hi int) error {
 	// "Default Route" and "Default" stand for the prefix of length 0.
 	w = joinPair(w, "default", "route")
 	w = joinInterface(joinPair(w, "black", "hole"))
-	if len(w) > 1 && isNumber(strings.TrimSuffix(w[0].text, ")")) && w[0].hi <= r.cols[0].lo { // a number of the row that has no column
+	// a number of the row that has no column
+	if len(w) > 1 && isNumber(strings.TrimSuffix(w[0].text, ")")) && w[0].hi <= r.cols[0].lo {
 		w = w[1:]
 	}
 	if len(w) > 40 {
@@ -57,7 +58,8 @@ func (r *reader) row(s string, lo, hi int) error {
 	if glued(cols, cells) || r.oddNumber(&row) || r.oddFlags(row.cell[flags]) {
 		return errRow
 	}
-	if row.cell[destination] == "" && cols[0].kind == destination && len(cols) > 1 && w[0].lo < cols[1].lo && w[0].lo <= cols[0].lo {
+	if row.cell[destination] == "" && cols[0].kind == destination && len(cols) > 1 && w[0].lo < cols[1].lo &&
+		w[0].lo <= cols[0].lo {
 		return errRow // words stand where the destination should
 	}
 	above := r.pending

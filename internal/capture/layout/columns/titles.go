@@ -8,7 +8,8 @@ import (
 
 // instanceTitle reads a title that names the table of what follows.
 func instanceTitle(t string) (string, bool) {
-	for _, begin := range []string{"VIRTUAL ROUTER: ", "virtual-router name: ", "Logical Router: ", "logical-router name: ", "VRF: ", "Routing Tables: ", "Routing Table : ", "Routing Table: ", "vrf "} {
+	for _, begin := range []string{"VIRTUAL ROUTER: ", "virtual-router name: ", "Logical Router: ",
+		"logical-router name: ", "VRF: ", "Routing Tables: ", "Routing Table : ", "Routing Table: ", "vrf "} {
 		rest, ok := strings.CutPrefix(t, begin)
 		if !ok {
 			continue
@@ -32,7 +33,8 @@ func instanceTitle(t string) (string, bool) {
 var titleOfRouter = regexp.MustCompile(`^(?:IPv[46] )?Route Table \((?:Router|Service): ?(\S+)\)$`)
 
 // namesOther matches a line that seems to say whose table follows, in words of its own.
-var namesOther = regexp.MustCompile(`(?i)\b(vrf|vpn|vpn-instance|(?:routing[ -])?instance|virtual[ -]router|logical[ -]router|service|vdom)\b(?:[ :=#"'(-]|name|id)*\b([\w-]+)`)
+var namesOther = regexp.MustCompile(`(?i)\b(vrf|vpn|vpn-instance|(?:routing[ -])?instance|virtual[ -]router` +
+	`|logical[ -]router|service|vdom)\b(?:[ :=#"'(-]|name|id)*\b([\w-]+)`)
 
 // mayNameOther reports whether a line that could not be read may say that another instance's table follows.
 func mayNameOther(s string) bool {
@@ -41,11 +43,13 @@ func mayNameOther(s string) bool {
 		return false
 	}
 	return instanceName(m[2]) != "default" &&
-		!slices.Contains([]string{"routing", "table", "tables", "route", "routes", "count", "vrf", "ip", "ipv4", "ipv6"}, strings.ToLower(m[2]))
+		!slices.Contains([]string{"routing", "table", "tables", "route", "routes", "count", "vrf", "ip", "ipv4",
+			"ipv6"}, strings.ToLower(m[2]))
 }
 
 // titleInWords matches "IPv4 Dest-Routes for <NAME> (4 entries)" and "IP Route - NAME".
-var titleInWords = regexp.MustCompile(`^IPv[46] Dest-Routes for <([^<>]+)> \(\d+ entries\)$|^IP(?:v6)? Route - (\S+)$|^IPv[46] unicast route table of network instance (\S+)$`)
+var titleInWords = regexp.MustCompile(`^IPv[46] Dest-Routes for <([^<>]+)> \(\d+ entries\)$` +
+	`|^IP(?:v6)? Route - (\S+)$|^IPv[46] unicast route table of network instance (\S+)$`)
 
 // instanceName is "default" for the names that the main instance goes by.
 func instanceName(name string) string {

@@ -16,7 +16,8 @@ func glued(cols []column, cells []string) bool {
 		}
 	}
 	for i := 1; i < len(cols); i++ {
-		if cols[i].kind == ifname && cells[i-1] == "" && cols[i-1].kind != gateway && cols[i-1].kind != flags && startsWithNumber.MatchString(cells[i]) {
+		if cols[i].kind == ifname && cells[i-1] == "" && cols[i-1].kind != gateway && cols[i-1].kind != flags &&
+			startsWithNumber.MatchString(cells[i]) {
 			return true
 		}
 	}
@@ -27,7 +28,8 @@ func glued(cols []column, cells []string) bool {
 // with a name or number behind it, an interface with an age.
 var gluedWords = map[kind]*regexp.Regexp{
 	gateway: regexp.MustCompile(`(?i)^(?:discard|drop|receive|attached|blackhole|reject|direct|connected)\w`),
-	ifname:  regexp.MustCompile(`\d+[dh]:\d+|^\d+:\d+:\d+[A-Za-z]|^(?:discard|receive|attached|blackhole|reject|connected)[A-Z]|\d[A-Z]{4,}$`),
+	ifname: regexp.MustCompile(`\d+[dh]:\d+|^\d+:\d+:\d+[A-Za-z]|^(?:discard|receive|attached|blackhole|reject` +
+		`|connected)[A-Z]|\d[A-Z]{4,}$`),
 }
 
 // oddNumber reports whether a number stands where other tables of this form have an interface's name.

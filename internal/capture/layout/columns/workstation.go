@@ -48,7 +48,8 @@ func (r *reader) workstation(row *rowCells, p netip.Prefix, a *route.Attributes,
 }
 
 // storeNames match the heading of the stored form.
-var storeNames = regexp.MustCompile(`(?i)^\s*(?:ifIndex|InterfaceAlias|InterfaceIndex)\s.*\bDestinationPrefix\s+NextHop\b.*\bRouteMetric\b`)
+var storeNames = regexp.MustCompile(`(?i)^\s*(?:ifIndex|InterfaceAlias` +
+	`|InterfaceIndex)\s.*\bDestinationPrefix\s+NextHop\b.*\bRouteMetric\b`)
 
 // storedBelow sets or ends the stored form at a heading.
 func (r *reader) storedBelow(s string) {
@@ -65,14 +66,16 @@ func isConfigured(s string) bool { return s == "PersistentStore" }
 
 // fromStore reads a row of the stored form. A route's metric counts with that of its interface.
 func (r *reader) fromStore(row *rowCells, p netip.Prefix, a *route.Attributes, onLink bool) error {
-	if _, n, ok := strings.Cut(row.cell[destination], "/"); !ok || !isNumber(n) || row.cell[gateway] == "" || !a.Metric.Known || p.Masked() != p {
+	if _, n, ok := strings.Cut(row.cell[destination], "/"); !ok || !isNumber(n) || row.cell[gateway] == "" ||
+		!a.Metric.Known || p.Masked() != p {
 		return errRow // no cell of it is ever empty
 	}
 	more, err := numberCell(row.cell[added])
 	if err != nil {
 		return err
 	}
-	if !more.Known && !isConfigured(row.cell[store]) && slices.ContainsFunc(r.cols, func(c column) bool { return c.kind == added }) {
+	if !more.Known && !isConfigured(row.cell[store]) &&
+		slices.ContainsFunc(r.cols, func(c column) bool { return c.kind == added }) {
 		return errRow
 	}
 	if more.Known && a.Metric.Known {
@@ -122,8 +125,9 @@ func (r *reader) addSingles() {
 			s.attr.Protocol, s.attr.Special = route.Other, route.Broadcast
 		} else if dev := s.attr.NextHops; len(dev) > 0 && !r.addrSeen[s.prefix.Addr()] {
 			r.addrSeen[s.prefix.Addr()] = true
-			r.Facts.Addresses = append(r.Facts.Addresses, network.Address{Prefix: netip.PrefixFrom(s.prefix.Addr(), bits),
-				Interface: dev[0].Interface, Mark: layout.Mark(s.lo, s.hi)})
+			r.Facts.Addresses = append(r.Facts.Addresses,
+				network.Address{Prefix: netip.PrefixFrom(s.prefix.Addr(), bits),
+					Interface: dev[0].Interface, Mark: layout.Mark(s.lo, s.hi)})
 		}
 		r.hold(s, false)
 	}

@@ -26,10 +26,13 @@ var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
 		"configure vlan yard ipaddress 10.61.80.1 255.255.255.0\n"}
 
 // decisive matches a command about what may decide over packets; its group is what stands before the word that tells.
-var decisive = regexp.MustCompile(`(?i)^((?:nv )?(?:set|add|create|configure|enable|bind|policy|ip) .*?)\b(?:polic(?:y|ies)|rulebase|acls?|access-list|access-group|firewall|ip-filter|filter|pbf|pbr|nat|mip|vip|dip|zone-protection|screen)\b|^()policy (?:rule|condition|action)\b`)
+var decisive = regexp.MustCompile(`(?i)^((?:nv )?(?:set|add|create|configure|enable|bind|policy` +
+	`|ip) .*?)\b(?:polic(?:y|ies)|rulebase|acls?|access-list|access-group|firewall|ip-filter|filter|pbf|pbr|nat|mip` +
+	`|vip|dip|zone-protection|screen)\b|^()policy (?:rule|condition|action)\b`)
 
 // harmless matches what stands before such a word where it decides over nothing that passes.
-var harmless = regexp.MustCompile(`(?i)\b(?:password|snmp|ntp|ssh|telnet|syslog|log|dns|auth\S*|admin|user|radius|tacacs\S*|certificate|export|import|route-?map|prefix-list|bgp|ospf|description|comment|igmp|pim)\b`)
+var harmless = regexp.MustCompile(`(?i)\b(?:password|snmp|ntp|ssh|telnet|syslog|log|dns|auth\S*|admin|user|radius` +
+	`|tacacs\S*|certificate|export|import|route-?map|prefix-list|bgp|ospf|description|comment|igmp|pim)\b`)
 
 func decides(line string) bool {
 	m := decisive.FindStringSubmatch(line)

@@ -42,8 +42,10 @@ func formOf(line string) *form {
 const addr = `[0-9A-Fa-f.:]+`
 
 func of(pattern string, take func(*reader, map[string]string, route.Mark) error) form {
-	pattern = strings.NewReplacer("<if>", `(?P<if>"[^"]+"|\S+)`, "<addr>", `(?P<addr>`+addr+`)`, "<len>", `(?P<len>\d+)`, "<mask>", `(?P<mask>`+addr+`)`,
-		"<net>", `(?P<net>default|`+addr+`(?:/\d+)?)`, "<hop>", `(?P<hop>`+addr+`)`, "<vr>", `(?P<vr>"[^"]+"|\S+)`, "<name>", `(?P<name>"[^"]+"|\S+)`).Replace(pattern)
+	pattern = strings.NewReplacer("<if>", `(?P<if>"[^"]+"|\S+)`, "<addr>", `(?P<addr>`+addr+`)`, "<len>",
+		`(?P<len>\d+)`, "<mask>", `(?P<mask>`+addr+`)`,
+		"<net>", `(?P<net>default|`+addr+`(?:/\d+)?)`, "<hop>", `(?P<hop>`+addr+
+			`)`, "<vr>", `(?P<vr>"[^"]+"|\S+)`, "<name>", `(?P<name>"[^"]+"|\S+)`).Replace(pattern)
 	return form{regexp.MustCompile(`^` + pattern + `\s*$`), take}
 }
 
@@ -53,7 +55,8 @@ var forms = []form{
 	of(`set interface <if> ip <addr>/<len>`, address),
 	of(`set interface <if> ip <addr> <mask>`, address),
 	of(`set interface <if> ipv[46]-address <addr> mask-length <len>`, address),
-	of(`set network interface (?:ethernet|vlan|loopback|tunnel|aggregate-ethernet) (?P<port>\S+) (?:layer3 )?(?:units <if> )?ip <addr>/<len>`, address),
+	of(`set network interface (?:ethernet|vlan|loopback|tunnel`+
+		`|aggregate-ethernet) (?P<port>\S+) (?:layer3 )?(?:units <if> )?ip <addr>/<len>`, address),
 	of(`configure vlan <if> ipaddress <addr>/<len>`, address),
 	of(`configure vlan <if> ipaddress <addr> <mask>`, address),
 	of(`nv set interface <if> ip address <addr>/<len>`, address),
@@ -64,7 +67,8 @@ var forms = []form{
 	of(`set interface <if> state off`, off),
 	of(`nv set interface <if> link state down`, off),
 	// static routes on a line
-	of(`set (?:vrouter <vr> )?route <net>(?: interface <if>)?(?: gateway <hop>)?(?: (?:preference|metric|permanent|tag|description)\b.*)?`, static),
+	of(`set (?:vrouter <vr> )?route <net>(?: interface <if>)?(?: gateway <hop>)?(?: (?:preference|metric|permanent`+
+		`|tag|description)\b.*)?`, static),
 	of(`set static-route <net> nexthop gateway address <hop>(?: priority \d+)? on`, static),
 	of(`set static-route <net> nexthop gateway logical <if>(?: priority \d+)? on`, static),
 	of(`set static-route <net> nexthop (?P<special>blackhole|reject)`, static),
@@ -76,11 +80,15 @@ var forms = []form{
 	of(`ip static-route <net> gateway <hop>(?: .*)?`, static),
 	// static routes of several lines
 	of(`set network virtual-router <vr> routing-table ip(?:v6)? static-route <name> destination <net>`, part),
-	of(`set network virtual-router <vr> routing-table ip(?:v6)? static-route <name> nexthop ip(?:v6)?-address <hop>`, part),
-	of(`set network virtual-router <vr> routing-table ip(?:v6)? static-route <name> nexthop (?P<special>discard)`, part),
-	of(`set network virtual-router <vr> routing-table ip(?:v6)? static-route <name> nexthop next-vr (?P<next>\S+)`, part),
+	of(`set network virtual-router <vr> routing-table ip(?:v6)? static-route <name> nexthop ip(?:v6)?-address <hop>`,
+		part),
+	of(`set network virtual-router <vr> routing-table ip(?:v6)? static-route <name> nexthop (?P<special>discard)`,
+		part),
+	of(`set network virtual-router <vr> routing-table ip(?:v6)? static-route <name> nexthop next-vr (?P<next>\S+)`,
+		part),
 	of(`set network virtual-router <vr> routing-table ip(?:v6)? static-route <name> interface <if>`, part),
-	of(`set network virtual-router <vr> routing-table ip(?:v6)? static-route <name> (?:admin-dist|metric) (?P<number>\d+)`, part),
+	of(`set network virtual-router <vr> routing-table ip(?:v6)? static-route <name> (?:admin-dist`+
+		`|metric) (?P<number>\d+)`, part),
 }
 
 // port is the interface of a command: its unit where it has one.
@@ -108,7 +116,8 @@ func address(r *reader, g map[string]string, m route.Mark) error {
 	if err != nil {
 		return err
 	}
-	r.Facts.Addresses = append(r.Facts.Addresses, network.Address{Prefix: p, Interface: port(g), Configured: true, Mark: m})
+	r.Facts.Addresses = append(r.Facts.Addresses,
+		network.Address{Prefix: p, Interface: port(g), Configured: true, Mark: m})
 	return nil
 }
 
@@ -124,7 +133,8 @@ func member(r *reader, g map[string]string, _ route.Mark) error {
 }
 
 func off(r *reader, g map[string]string, m route.Mark) error {
-	r.Facts.Interfaces = append(r.Facts.Interfaces, network.Interface{Name: g["if"], State: network.LinkDown, Configured: true, Mark: m})
+	r.Facts.Interfaces = append(r.Facts.Interfaces,
+		network.Interface{Name: g["if"], State: network.LinkDown, Configured: true, Mark: m})
 	return nil
 }
 

@@ -35,7 +35,8 @@ var (
 	// pathWord is an AS number, a set or a confederation, with the letter of the origin perhaps glued to it.
 	pathWord = regexp.MustCompile(`^(?:[0-9.{},()\[\]]+[ie?]?|[ie?])$`)
 	// otherTable names the table of the rows below.
-	otherTable = regexp.MustCompile(`^\s*(?:VPN-Instance (\S+?),? |Route Distinguisher: ?\S+ \(default for vrf (\S+?)\)|Route Distinguisher: )`)
+	otherTable = regexp.MustCompile(`^\s*(?:VPN-Instance (\S+?),? ` +
+		`|Route Distinguisher: ?\S+ \(default for vrf (\S+?)\)|Route Distinguisher: )`)
 	errNumbers = errors.New("its numbers do not stand under the names of their columns")
 )
 
@@ -77,7 +78,8 @@ func (r *reader) bgpRow(line string, lo, hi int) error {
 		return layout.ErrNotARoute
 	}
 	start := lo
-	if strings.Contains(w[0].text, "/") || len(w) > 1 && layout.LooksLikeAddress([]byte(w[0].text)) && layout.LooksLikeAddress([]byte(w[1].text)) {
+	if strings.Contains(w[0].text, "/") || len(w) > 1 && layout.LooksLikeAddress([]byte(w[0].text)) &&
+		layout.LooksLikeAddress([]byte(w[1].text)) {
 		p, err := destination(w[0].text)
 		if err != nil {
 			return err
@@ -191,7 +193,8 @@ func (r *reader) numbers(line string, w []bgpWord, a *route.Attributes) error {
 	if len(w) > 0 {
 		rest = line[w[0].lo:]
 	}
-	if last := len(rest) - 1; last > 0 && strings.IndexByte("ie?", rest[last]) >= 0 && rest[last-1] != ' ' { // glued to the last AS
+	// glued to the last AS
+	if last := len(rest) - 1; last > 0 && strings.IndexByte("ie?", rest[last]) >= 0 && rest[last-1] != ' ' {
 		rest = rest[:last] + " " + rest[last:]
 	}
 	layout.ASPath(rest, &a.BGP)

@@ -37,7 +37,8 @@ func heading(line string) (f form, cols [path + 1]place) {
 		return bgp, cols
 	}
 	w := strings.Join(strings.Fields(line), " ")
-	if strings.HasPrefix(w, "Network Next Hop") && (strings.Contains(w, "Metric From") || strings.Contains(w, "Via Metric Tag")) {
+	if strings.HasPrefix(w, "Network Next Hop") &&
+		(strings.Contains(w, "Metric From") || strings.Contains(w, "Via Metric Tag")) {
 		return rip, cols
 	}
 	return none, cols
@@ -85,7 +86,8 @@ func Read(text []byte) layout.Reading {
 			r.Pass(lo, hi, layout.Title)
 		case isLegend(line) && (r.form == none || line[0] != ' '):
 			r.Pass(lo, hi, layout.Key)
-		case r.form == bgp && (strings.HasPrefix(line, "Displayed ") || strings.HasPrefix(line, "Total number")), strings.HasPrefix(line, " Total Number of "):
+		case r.form == bgp && (strings.HasPrefix(line, "Displayed ") ||
+			strings.HasPrefix(line, "Total number")), strings.HasPrefix(line, " Total Number of "):
 			r.leaveOpen()
 			r.Pass(lo, hi, layout.Count)
 		case r.form == rip:
@@ -116,8 +118,10 @@ func (r *reader) leaveOpen() {
 
 // isLegend tells the lines above the heading.
 func isLegend(line string) bool {
-	for _, begin := range []string{"Codes:", "Sub-codes:", "      (", "BGP table version", "Default local pref", "Status codes:", "Origin codes:",
-		"Nexthop codes:", "RPKI validation codes:", "              ", " BGP Local router ID", " Local router ID", " Status codes:", " RPKI validation codes:", " Origin codes:",
+	for _, begin := range []string{"Codes:", "Sub-codes:", "      (", "BGP table version", "Default local pref",
+		"Status codes:", "Origin codes:",
+		"Nexthop codes:", "RPKI validation codes:", "              ", " BGP Local router ID", " Local router ID",
+		" Status codes:", " RPKI validation codes:", " Origin codes:",
 		"BGP Local router ID"} {
 		if strings.HasPrefix(line, begin) {
 			return true

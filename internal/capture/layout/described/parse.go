@@ -35,7 +35,8 @@ var keys = []string{
 
 // groups are the names that a group may have.
 var groups = []string{
-	"prefix", "address", "length", "mask", "protocol", "preference", "metric", "gateway", "interface", "special", "active",
+	"prefix", "address", "length", "mask", "protocol", "preference", "metric", "gateway", "interface", "special",
+	"active",
 	"table",
 }
 
@@ -62,7 +63,8 @@ func Parse(file string, text []byte) (layout.Reader, error) {
 	case d.layout == "":
 		return layout.Reader{}, fmt.Errorf(missing, file, "layout: NAME")
 	case d.recognises == nil:
-		return layout.Reader{}, fmt.Errorf(missing, file, "recognise: EXPRESSION, by which texts of this layout are known")
+		return layout.Reader{}, fmt.Errorf(missing, file,
+			"recognise: EXPRESSION, by which texts of this layout are known")
 	case len(d.lines) == 0:
 		return layout.Reader{}, fmt.Errorf(missing, file, "lines:")
 	}
@@ -111,19 +113,21 @@ func (p *parser) shapes(v *strict.Node) error {
 	}
 	for _, n := range all {
 		var l line
-		err := p.Each(n, "an entry of lines", []string{"match", "carry"}, func(key string, _, v *strict.Node) (err error) {
-			if key == "match" {
-				l.match, err = p.expression(v)
-				return err
-			}
-			return p.List(v, func(n *strict.Node, name string) error {
-				if !slices.Contains(groups, name) {
-					return p.ErrorAt(n, "no value to carry is called %q; there are %s", name, strings.Join(groups, ", "))
+		err := p.Each(n, "an entry of lines", []string{"match", "carry"},
+			func(key string, _, v *strict.Node) (err error) {
+				if key == "match" {
+					l.match, err = p.expression(v)
+					return err
 				}
-				l.carry = append(l.carry, name)
-				return nil
+				return p.List(v, func(n *strict.Node, name string) error {
+					if !slices.Contains(groups, name) {
+						return p.ErrorAt(n, "no value to carry is called %q; there are %s", name,
+							strings.Join(groups, ", "))
+					}
+					l.carry = append(l.carry, name)
+					return nil
+				})
 			})
-		})
 		if err != nil {
 			return err
 		}

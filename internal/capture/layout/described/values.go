@@ -107,7 +107,8 @@ func (r *reader) use(v map[string]string, carried bool, lo, hi int) error {
 	r.flush()
 	r.state = route.Active | route.Installed
 	if s, ok := v["active"]; ok &&
-		(s == "" || s == "-" || strings.EqualFold(s, "no") || strings.EqualFold(s, "false") || strings.Contains(r.legend[s], "inactive")) {
+		(s == "" || s == "-" || strings.EqualFold(s, "no") || strings.EqualFold(s, "false") ||
+			strings.Contains(r.legend[s], "inactive")) {
 		r.state = 0
 	}
 	r.at = r.table

@@ -72,8 +72,10 @@ type reader struct {
 }
 
 // usualFlags are what the letters mean where a listing of pairs shows no key: those of all versions, which agree.
-const usualFlags = "X - disabled, I - inactive, D - dynamic, A - active, C - connect, S - static, c - connect, s - static, r - rip, b - bgp, " +
-	"o - ospf, i - is-is, d - dhcp, v - vpn, m - modem, y - copy, H - hw-offloaded, + - ecmp, B - blackhole, U - unreachable, P - prohibit"
+const usualFlags = "X - disabled, I - inactive, D - dynamic, A - active, C - connect, S - static, c - connect, s - " +
+	"static, r - rip, b - bgp, " +
+	"o - ospf, i - is-is, d - dhcp, v - vpn, m - modem, y - copy, H - hw-offloaded, + - ecmp, B - blackhole, U - " +
+	"unreachable, P - prohibit"
 
 // Read reads a text of this family.
 func Read(text []byte) layout.Reading {
@@ -193,7 +195,8 @@ func (r *reader) line(line []byte, lo, hi int) error {
 func (r *reader) address(t string, lo, hi int) error {
 	beneath := r.comment
 	flags, w := r.flagsOf(t)
-	if len(w) < 3 || r.counts && !beneath && len(w) == len(strings.Fields(t)) { // the line above, with its flags, is missing
+	// the line above, with its flags, is missing
+	if len(w) < 3 || r.counts && !beneath && len(w) == len(strings.Fields(t)) {
 		return layout.ErrNotARoute
 	}
 	p, err := layout.Prefix([]byte(w[0]), false)
@@ -398,7 +401,8 @@ func addPairs(m map[string]string, s string) {
 		if m[k] == "" {
 			m[k] = v
 		}
-		if k == "gateway-status" { // "ADDRESS reachable via  INTERFACE": words, of which only the first belongs to the pair
+		// "ADDRESS reachable via  INTERFACE": words, of which only the first belongs to the pair
+		if k == "gateway-status" {
 			if at := reachable.FindStringSubmatch(s); at != nil && m["immediate-gw"] == "" {
 				m["immediate-gw"] = v + "%" + at[1]
 			}
@@ -447,7 +451,8 @@ func hops(s string) ([]route.NextHop, error) {
 }
 
 // discards are the words for routes that throw packets away.
-var discards = map[string]route.Special{"blackhole": route.Blackhole, "unreachable": route.Unreachable, "prohibit": route.Prohibit}
+var discards = map[string]route.Special{"blackhole": route.Blackhole, "unreachable": route.Unreachable,
+	"prohibit": route.Prohibit}
 
 var words = map[string]route.Protocol{
 	"connect":   route.Direct,
@@ -501,7 +506,8 @@ func (r *reader) route(flags string, pairs map[string]string, lo, hi int) error 
 	if state&route.Unusable != 0 {
 		state = route.Unusable
 	}
-	if sp := discards[cmp.Or(pairs["type"], pairs["gateway"])]; sp != route.None { // newer ones print it in the gateway's place
+	// newer ones print it in the gateway's place
+	if sp := discards[cmp.Or(pairs["type"], pairs["gateway"])]; sp != route.None {
 		a.Special = sp
 		if discards[pairs["gateway"]] != route.None {
 			a.NextHops = nil

@@ -11,7 +11,8 @@ import (
 // isInterfaces tells the heading of the device's interfaces, which are printed in the same manner.
 func isInterfaces(line []byte) bool {
 	t := bytes.TrimSpace(line)
-	return bytes.HasPrefix(t, []byte("#")) && bytes.Contains(line, []byte(" NAME ")) && bytes.Contains(line, []byte(" TYPE"))
+	return bytes.HasPrefix(t, []byte("#")) && bytes.Contains(line, []byte(" NAME ")) &&
+		bytes.Contains(line, []byte(" TYPE"))
 }
 
 // linkRow reads a row of the interfaces: the name stands under its column's, and may hold blanks. One that does not run

@@ -219,7 +219,8 @@ func (r *jsonReader) route(o *object, lo, hi int, table string) error {
 			continue
 		}
 		n := route.NextHop{Interface: h.Interface, Weight: h.Weight, Recursive: h.Recursive, Resolves: h.Resolver,
-			Inactive: !h.Active, OnLink: h.OnLink, Down: h.LinkDown, Encapsulated: labelled(h.Labels) || h.Segments != nil,
+			Inactive: !h.Active, OnLink: h.OnLink, Down: h.LinkDown, Encapsulated: labelled(h.Labels) ||
+				h.Segments != nil,
 			Installed: h.FIB && o.Installed} // a route that is not installed may keep the mark from earlier
 		if h.IP != "" {
 			var ok bool

@@ -21,14 +21,17 @@ const name = "hierarchy"
 
 // Reader reads this family.
 var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
-	About: "configurations as a tree of words, in braces or as set lines: addresses, static routes, what is applied to interfaces",
+	About: "configurations as a tree of words, in braces or as set lines: addresses, static routes, what is applied " +
+		"to interfaces",
 	Sample: "set interfaces up0 unit 0 family inet address 172.28.61.2/30\n" +
 		"set interfaces up0 unit 0 family inet filter input NIGHT\n" +
 		"set routing-options static route 10.61.96.0/20 next-hop 172.28.61.1\n"}
 
 // roots are the branches of a whole configuration; what is shown of one branch alone begins below them.
-var roots = []string{"interfaces", "routing-options", "routing-instances", "security", "firewall", "protocols", "policy-options", "system", "groups",
-	"forwarding-options", "chassis", "snmp", "vlans", "applications", "services", "class-of-service", "logical-systems", "access", "event-options",
+var roots = []string{"interfaces", "routing-options", "routing-instances", "security", "firewall", "protocols",
+	"policy-options", "system", "groups",
+	"forwarding-options", "chassis", "snmp", "vlans", "applications", "services", "class-of-service", "logical-systems",
+	"access", "event-options",
 	"nat", "policy", "zone-policy", "service", "vpn", "qos"}
 
 func recognise(text []byte) int {
@@ -66,15 +69,18 @@ type reader struct {
 	depths      []int                   // how many words each has added
 	statics     map[string][]int        // table and prefix: indexes of its next hops
 	preferences map[string]route.Number // table and prefix
-	indent      int                     // of the line, in blanks: what stands elsewhere below a tree that was cut is none of its leaves
-	natKept     map[string]route.Mark   // rules of translations by kind and number: the line that tells what becomes of addresses
-	natSided    map[string]bool         // those of one interface
-	off         [][]string              // branches that are switched off by lines of their own
+	// of the line, in blanks: what stands elsewhere below a tree that was cut is none of its leaves
+	indent int
+	// rules of translations by kind and number: the line that tells what becomes of addresses
+	natKept  map[string]route.Mark
+	natSided map[string]bool // those of one interface
+	off      [][]string      // branches that are switched off by lines of their own
 }
 
 // Read reads a text of this family.
 func Read(text []byte) layout.Reading {
-	r := reader{statics: map[string][]int{}, preferences: map[string]route.Number{}, tables: map[string]string{}, natKept: map[string]route.Mark{}, natSided: map[string]bool{}}
+	r := reader{statics: map[string][]int{}, preferences: map[string]route.Number{}, tables: map[string]string{},
+		natKept: map[string]route.Mark{}, natSided: map[string]bool{}}
 	r.Layout = name
 	r.groups.Prefixed = true
 	for lo, hi := range layout.Lines(text) {
@@ -180,7 +186,8 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 		}
 		r.path, r.depths = append(r.path, branch...), append(r.depths, len(branch))
 		return r.leaf(slices.Clone(r.path), lo, hi)
-	case strings.HasSuffix(s, ";"), len(r.depths) > 0 && r.indent == 4*len(r.depths): // some end a leaf with its line alone
+	// some end a leaf with its line alone
+	case strings.HasSuffix(s, ";"), len(r.depths) > 0 && r.indent == 4*len(r.depths):
 		return r.leaf(append(slices.Clone(r.path), words(strings.TrimSuffix(s, ";"))...), lo, hi)
 	}
 	return false, layout.ErrNotARoute

@@ -12,7 +12,8 @@ import (
 )
 
 // kinds are the branches below "interfaces" of a tree that sorts interfaces by their kind.
-var kinds = []string{"ethernet", "bonding", "bridge", "dummy", "loopback", "tunnel", "vti", "wireguard", "openvpn", "pppoe", "wireless", "vxlan",
+var kinds = []string{"ethernet", "bonding", "bridge", "dummy", "loopback", "tunnel", "vti", "wireguard", "openvpn",
+	"pppoe", "wireless", "vxlan",
 	"pseudo-ethernet", "l2tpv3", "geneve", "macsec", "wwan", "switch", "input"}
 
 // kindPort reads what stands below the kind: "NAME [vif N] address A/L", "disable", filters by direction.
@@ -23,7 +24,8 @@ func (r *reader) kindPort(w []string, lo, hi int) (bool, error) {
 	}
 	switch {
 	case len(w) == 1 && w[0] == "disable":
-		r.Facts.Interfaces = append(r.Facts.Interfaces, network.Interface{Name: ifname, State: network.LinkDown, Configured: true, Mark: layout.Mark(lo, hi)})
+		r.Facts.Interfaces = append(r.Facts.Interfaces,
+			network.Interface{Name: ifname, State: network.LinkDown, Configured: true, Mark: layout.Mark(lo, hi)})
 		return true, nil
 	case len(w) == 2 && w[0] == "address":
 		if !strings.Contains(w[1], "/") {
@@ -33,11 +35,13 @@ func (r *reader) kindPort(w []string, lo, hi int) (bool, error) {
 		if err != nil {
 			return false, err
 		}
-		return r.address(network.Address{Prefix: p, Interface: ifname, Configured: true, Mark: layout.Mark(lo, hi)}), nil
+		return r.address(network.Address{Prefix: p, Interface: ifname, Configured: true,
+			Mark: layout.Mark(lo, hi)}), nil
 	case len(w) > 2 && w[0] == "policy" && strings.HasPrefix(w[1], "route"):
 		r.Restrict(network.FlowRule{In: ifname}, lo, hi)
 		return true, nil
-	case len(w) == 4 && w[0] == "firewall" && slices.Contains([]string{"in", "out", "local"}, w[1]) && (w[2] == "name" || w[2] == "ipv6-name"):
+	case len(w) == 4 && w[0] == "firewall" && slices.Contains([]string{"in", "out", "local"}, w[1]) &&
+		(w[2] == "name" || w[2] == "ipv6-name"):
 		r.applyNumbered(ifname, w[1:], lo, hi)
 		return true, nil
 	case len(w) > 2 && w[0] == "ip" && w[1] == "source-validation":
@@ -45,7 +49,8 @@ func (r *reader) kindPort(w []string, lo, hi int) (bool, error) {
 		if !ok {
 			return false, nil
 		}
-		r.Facts.Checks = append(r.Facts.Checks, network.SourceCheck{Family: route.IPv4, Interface: ifname, Mode: mode, Mark: layout.Mark(lo, hi)})
+		r.Facts.Checks = append(r.Facts.Checks, network.SourceCheck{Family: route.IPv4, Interface: ifname, Mode: mode,
+			Mark: layout.Mark(lo, hi)})
 		return true, nil
 	}
 	return false, nil
@@ -103,8 +108,10 @@ func (r *reader) kindRestricts(w []string, lo, hi int) bool {
 		r.Restrict(network.FlowRule{In: last}, lo, hi)
 		r.Restrict(network.FlowRule{Out: last}, lo, hi)
 	case w[0] == "firewall" && (at(1) == "ipv4" || at(1) == "ipv6") && at(2) == "prerouting" && len(w) > 4:
-		r.Restrict(network.FlowRule{Family: map[string]route.Family{"ipv4": route.IPv4, "ipv6": route.IPv6}[w[1]]}, lo, hi)
-	case w[0] == "nat" && at(2) == "rule" && at(4) == "translation": // where it is for one interface alone, that is told beside
+		r.Restrict(network.FlowRule{Family: map[string]route.Family{"ipv4": route.IPv4, "ipv6": route.IPv6}[w[1]]}, lo,
+			hi)
+	// where it is for one interface alone, that is told beside
+	case w[0] == "nat" && at(2) == "rule" && at(4) == "translation":
 		r.natKept[w[1]+" "+w[3]] = layout.Mark(lo, hi)
 		return false
 	case w[0] == "load-balancing" && at(1) == "wan" && at(2) == "rule" && at(4) == "interface",
@@ -115,9 +122,11 @@ func (r *reader) kindRestricts(w []string, lo, hi int) bool {
 	case w[0] == "system" && (at(1) == "ip" || at(1) == "ipv6") && at(2) == "disable-forwarding":
 		fam := map[string]route.Family{"ip": route.IPv4, "ipv6": route.IPv6}[w[1]]
 		r.Facts.Forwarding = append(r.Facts.Forwarding, network.Switch{Family: fam, Mark: layout.Mark(lo, hi)})
-	case w[0] == "firewall" && at(1) == "global-options" && at(2) == "source-validation" && (last == "strict" || last == "loose"):
+	case w[0] == "firewall" && at(1) == "global-options" && at(2) == "source-validation" &&
+		(last == "strict" || last == "loose"):
 		mode := map[string]network.CheckMode{"strict": network.CheckStrict, "loose": network.CheckLoose}[last]
-		r.Facts.Checks = append(r.Facts.Checks, network.SourceCheck{Family: route.IPv4, Mode: mode, Mark: layout.Mark(lo, hi)})
+		r.Facts.Checks = append(r.Facts.Checks,
+			network.SourceCheck{Family: route.IPv4, Mode: mode, Mark: layout.Mark(lo, hi)})
 	case w[0] == "nat" && slices.Contains(w, "outbound-interface"):
 		r.natSided[at(1)+" "+at(3)] = true
 		r.Restrict(network.FlowRule{Out: last}, lo, hi)

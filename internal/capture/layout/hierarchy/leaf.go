@@ -92,7 +92,8 @@ func (r *reader) port(w []string, lo, hi int) (bool, error) {
 		ifname, w = ifname+"."+w[1], w[2:]
 	}
 	if len(w) > 0 && w[0] == "disable" {
-		r.Facts.Interfaces = append(r.Facts.Interfaces, network.Interface{Name: ifname, State: network.LinkDown, Configured: true, Mark: layout.Mark(lo, hi)})
+		r.Facts.Interfaces = append(r.Facts.Interfaces,
+			network.Interface{Name: ifname, State: network.LinkDown, Configured: true, Mark: layout.Mark(lo, hi)})
 		return true, nil
 	}
 	fam := route.Family(0)
@@ -119,7 +120,8 @@ func (r *reader) port(w []string, lo, hi int) (bool, error) {
 			return false, err
 		}
 		shared := r.virtual(w[2:], ifname, lo, hi)
-		return r.address(network.Address{Prefix: p, Interface: ifname, Configured: true, Mark: layout.Mark(lo, hi)}) || shared, nil
+		return r.address(network.Address{Prefix: p, Interface: ifname, Configured: true, Mark: layout.Mark(lo, hi)}) ||
+			shared, nil
 	case len(w) > 1 && w[0] == "filter" && (strings.HasPrefix(w[1], "input") || strings.HasPrefix(w[1], "output")):
 		return r.applyFilter(ifname, fam, w[1:], lo, hi), nil
 	case len(w) > 2 && (w[0] == "service" || w[0] == "simple-filter") && (w[1] == "input" || w[1] == "output"):
@@ -135,8 +137,10 @@ func (r *reader) port(w []string, lo, hi int) (bool, error) {
 			mode = network.CheckLoose
 		}
 		check := network.SourceCheck{Family: fam, Interface: ifname, Mode: mode, Mark: layout.Mark(lo, hi)}
-		if n := len(r.Facts.Checks); n > 0 && r.Facts.Checks[n-1].Interface == ifname && r.Facts.Checks[n-1].Family == fam {
-			r.Facts.Checks[n-1].Mode = max(mode, r.Facts.Checks[n-1].Mode) // a leaf below says how: the check stays where it was told
+		if n := len(r.Facts.Checks); n > 0 && r.Facts.Checks[n-1].Interface == ifname &&
+			r.Facts.Checks[n-1].Family == fam {
+			// a leaf below says how: the check stays where it was told
+			r.Facts.Checks[n-1].Mode = max(mode, r.Facts.Checks[n-1].Mode)
 			return false, nil
 		}
 		r.Facts.Checks = append(r.Facts.Checks, check)
@@ -203,13 +207,15 @@ func (r *reader) address(a network.Address) bool {
 
 // virtual reads what stands below an address: "vrrp-group N virtual-address A".
 func (r *reader) virtual(w []string, ifname string, lo, hi int) bool {
-	if len(w) < 4 || w[0] != "vrrp-group" && w[0] != "vrrp-inet6-group" || w[2] != "virtual-address" && w[2] != "virtual-inet6-address" {
+	if len(w) < 4 || w[0] != "vrrp-group" && w[0] != "vrrp-inet6-group" || w[2] != "virtual-address" &&
+		w[2] != "virtual-inet6-address" {
 		return false
 	}
 	read := false
 	for _, v := range values(w, 3) {
 		if a, ok := layout.Addr([]byte(v)); ok {
-			r.Facts.Virtuals = append(r.Facts.Virtuals, network.VirtualAddress{Address: a, Interface: ifname, Mark: layout.Mark(lo, hi)})
+			r.Facts.Virtuals = append(r.Facts.Virtuals,
+				network.VirtualAddress{Address: a, Interface: ifname, Mark: layout.Mark(lo, hi)})
 			read = true
 		}
 	}

@@ -38,7 +38,8 @@ func (r *reader) numberedLists() {
 		if slices.Contains(w, "state-policy") || slices.Contains(w, "global-options") {
 			if slices.Contains(w, "established") && w[len(w)-1] == "accept" {
 				stateful = k.mark // replies pass before any list is asked
-			} else if slices.Contains(w, "state-policy") && !slices.Contains(w, "accept") && !slices.Contains(w, "invalid") && w[len(w)-2] == "action" {
+			} else if slices.Contains(w, "state-policy") && !slices.Contains(w, "accept") &&
+				!slices.Contains(w, "invalid") && w[len(w)-2] == "action" {
 				r.restrictAt(network.FlowRule{}, k.mark)
 			}
 			continue
@@ -257,7 +258,8 @@ func (r *reader) side(t *term, a *filters.Addresses, ports *filters.Services, w 
 		for _, one := range p {
 			ports.List = append(ports.List, filters.Service{To: one})
 		}
-	case w[0] == "group" && len(w) > 2 && !strings.HasPrefix(last, "!") && (strings.HasSuffix(w[1], "address-group") || strings.HasSuffix(w[1], "network-group")):
+	case w[0] == "group" && len(w) > 2 && !strings.HasPrefix(last, "!") && (strings.HasSuffix(w[1], "address-group") ||
+		strings.HasSuffix(w[1], "network-group")):
 		if !a.Some {
 			*a = filters.NoAddresses
 		}

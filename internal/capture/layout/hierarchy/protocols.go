@@ -41,7 +41,8 @@ func (r *reader) protocols(w []string, lo, hi int) bool {
 		return false
 	}
 	if w[0] != "interface" {
-		if !slices.Contains([]string{"stub", "nssa", "area-range", "virtual-link", "import", "network-summary-export", "network-summary-import"}, w[0]) {
+		if !slices.Contains([]string{"stub", "nssa", "area-range", "virtual-link", "import", "network-summary-export",
+			"network-summary-import"}, w[0]) {
 			return false
 		}
 		p.Other = true

@@ -186,7 +186,8 @@ func (t *term) action(what string, v []string) {
 		t.goesOn = true
 	case "routing-instance", "next-ip", "next-ip6", "next-interface":
 		t.detour = detourTo(what, v)
-	case "count", "log", "syslog", "sample", "policer", "forwarding-class", "loss-priority", "port-mirror", "dscp", "three-color-policer":
+	case "count", "log", "syslog", "sample", "policer", "forwarding-class", "loss-priority", "port-mirror", "dscp",
+		"three-color-policer":
 	default:
 		t.unknown = true
 	}
@@ -222,7 +223,8 @@ func (r *reader) finishTerm(t *term) {
 	}
 	t.rule.Family = t.family
 	for _, side := range []struct{ all, not *filters.Addresses }{{&t.rule.From, &t.notFrom}, {&t.rule.To, &t.notTo}} {
-		side.not.Unsure = side.not.Unsure || len(side.not.Prefixes) > 0 && !side.all.Some // left out of what is not told
+		// left out of what is not told
+		side.not.Unsure = side.not.Unsure || len(side.not.Prefixes) > 0 && !side.all.Some
 	}
 	t.rule.From, t.rule.To = t.rule.From.Without(t.notFrom, t.family), t.rule.To.Without(t.notTo, t.family)
 	t.services()

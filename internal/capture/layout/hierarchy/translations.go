@@ -299,7 +299,8 @@ func (r *reader) mapped(t *natRule, sides []string, ok bool) {
 	if !ok || len(outer) != 1 || outer[0].Bits() != inner.Bits() || outer[0].Addr().BitLen() != inner.Addr().BitLen() ||
 		1<<min(size, 30) > mostMapped || t.rule.Undecided || t.rule.Services.Some || t.rule.From.Some {
 		for _, destination := range []bool{true, false} {
-			r.Facts.Policy.Translations = append(r.Facts.Policy.Translations, network.Translation{Destination: destination, Undecided: true, Mark: t.mark})
+			r.Facts.Policy.Translations = append(r.Facts.Policy.Translations,
+				network.Translation{Destination: destination, Undecided: true, Mark: t.mark})
 		}
 		return
 	}
@@ -307,7 +308,8 @@ func (r *reader) mapped(t *natRule, sides []string, ok bool) {
 	for range 1 << size {
 		for _, ifname := range sides {
 			r.Facts.Policy.Translations = append(r.Facts.Policy.Translations,
-				network.Translation{Destination: true, To: netip.PrefixFrom(a, a.BitLen()), In: ifname, Becomes: b, Mark: t.mark},
+				network.Translation{Destination: true, To: netip.PrefixFrom(a, a.BitLen()), In: ifname, Becomes: b,
+					Mark: t.mark},
 				network.Translation{From: netip.PrefixFrom(b, b.BitLen()), Out: ifname, Becomes: a, Mark: t.mark})
 		}
 		a, b = a.Next(), b.Next()

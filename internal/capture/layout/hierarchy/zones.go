@@ -72,7 +72,8 @@ func (r *reader) zonePolicies() {
 		}
 	}
 	// What comes in or leaves by an interface of no zone is another matter.
-	r.Facts.Applied = append(r.Facts.Applied, network.AppliedFilter{List: between, Rule: network.FlowRule{Undecided: true, Mark: z.ports[0].mark}})
+	r.Facts.Applied = append(r.Facts.Applied,
+		network.AppliedFilter{List: between, Rule: network.FlowRule{Undecided: true, Mark: z.ports[0].mark}})
 	r.Facts.Policy.Stateful = z.ports[0].mark
 }
 
@@ -117,7 +118,8 @@ func (r *reader) zoneLeaf(z *zones, w []string, mark route.Mark) {
 			z.members[w[2]] = append(z.members[w[2]], w[4])
 			z.ports = append(z.ports, zonePort{w[4], w[2], mark})
 		}
-	case w[0] == "zones" && len(w) > 4 && w[3] == "host-inbound-traffic" && strings.HasSuffix(strings.Join(w, " "), "system-services all"):
+	case w[0] == "zones" && len(w) > 4 && w[3] == "host-inbound-traffic" &&
+		strings.HasSuffix(strings.Join(w, " "), "system-services all"):
 		z.open[w[2]] = true
 	case w[0] == "zones" && len(w) > 5 && w[3] == "address-book":
 		r.addressBook(w[4:])

@@ -24,7 +24,8 @@ const name = "BSD interfaces"
 
 // Reader is the registration of this family.
 var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
-	About: "interfaces in paragraphs, with flags in angle brackets or behind \"Link encap\", of BSD systems and older tools of Linux",
+	About: "interfaces in paragraphs, with flags in angle brackets or behind \"Link encap\", of BSD systems and " +
+		"older tools of Linux",
 	Sample: "em0: flags=8843<UP,BROADCAST,RUNNING,SIMPLEX,MULTICAST> metric 0 mtu 1500\n" +
 		"\tether 02:6b:6a:00:00:21\n" +
 		"\tinet 10.61.16.1 netmask 0xffffff00 broadcast 10.61.16.255\n"}
@@ -161,7 +162,8 @@ func (p *paragraph) line(line []byte, lo, hi int) {
 		}
 		p.Pass(lo, hi, layout.Part)
 	case "status:":
-		if bytes.Contains(line, []byte("no carrier")) || bytes.Contains(line, []byte("no network")) || bytes.Contains(line, []byte("inactive")) {
+		if bytes.Contains(line, []byte("no carrier")) || bytes.Contains(line, []byte("no network")) ||
+			bytes.Contains(line, []byte("inactive")) {
 			p.i.State = network.LinkDown
 		}
 		p.Pass(lo, hi, layout.Part)

@@ -185,7 +185,8 @@ func (r *reader) rule(o *object) error {
 	if n.Action == network.RuleLookup && o.Table == "" {
 		n.Table = "" // a nop or an l3mdev rule: which table it means is not in the rule
 	}
-	n.Undecided = n.Undecided || o.other || o.OIF != "" || o.TOS != "" || o.L3MDev != nil || o.UIDRange != nil || o.TunID != nil || o.SuppIf != nil
+	n.Undecided = n.Undecided || o.other || o.OIF != "" || o.TOS != "" || o.L3MDev != nil || o.UIDRange != nil ||
+		o.TunID != nil || o.SuppIf != nil
 	n.Not = o.Not != nil
 	if o.Suppress != nil && *o.Suppress >= 0 {
 		n.Suppress = *o.Suppress + 1
@@ -259,4 +260,5 @@ func flowOf(o *object, n *network.Rule) bool {
 }
 
 // protocolNumbers are the protocols that rules print by number (ip -N), by the names that flows have (IANA's).
-var protocolNumbers = map[string]string{"1": "icmp", "6": "tcp", "17": "udp", "47": "gre", "50": "esp", "51": "ah", "58": "icmpv6", "ipv6-icmp": "icmpv6", "132": "sctp"}
+var protocolNumbers = map[string]string{"1": "icmp", "6": "tcp", "17": "udp", "47": "gre", "50": "esp", "51": "ah",
+	"58": "icmpv6", "ipv6-icmp": "icmpv6", "132": "sctp"}

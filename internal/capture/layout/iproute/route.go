@@ -24,17 +24,20 @@ func tableName(w word) string {
 }
 
 var types = map[word]route.Special{
-	"": route.None, "unicast": route.None, "local": route.Receive, "anycast": route.Receive, "broadcast": route.Broadcast,
+	"": route.None, "unicast": route.None, "local": route.Receive, "anycast": route.Receive,
+	"broadcast": route.Broadcast,
 	"multicast": route.Multicast, "blackhole": route.Blackhole, "unreachable": route.Unreachable,
 	"prohibit": route.Prohibit, "throw": route.Throw,
 }
 
 // protocols maps the kernel's names and numbers of who installed a route (rtnetlink, RTPROT_*).
 var protocols = map[word]route.Protocol{
-	"kernel": route.Kernel, "2": route.Kernel, "boot": route.Static, "3": route.Static, "static": route.Static, "4": route.Static,
+	"kernel": route.Kernel, "2": route.Kernel, "boot": route.Static, "3": route.Static, "static": route.Static,
+	"4":    route.Static,
 	"ospf": route.OSPF, "188": route.OSPF, "rip": route.RIP, "189": route.RIP, "ripng": route.RIPng, "bgp": route.BGP,
-	"186": route.BGP, "isis": route.ISIS, "187": route.ISIS, "eigrp": route.EIGRP, "192": route.EIGRP, "dhcp": route.DHCP,
-	"16": route.DHCP, "babel": route.Babel, "42": route.Babel,
+	"186": route.BGP, "isis": route.ISIS, "187": route.ISIS, "eigrp": route.EIGRP, "192": route.EIGRP,
+	"dhcp": route.DHCP,
+	"16":   route.DHCP, "babel": route.Babel, "42": route.Babel,
 }
 
 func (r *reader) route(o *object) error {

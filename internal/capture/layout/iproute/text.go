@@ -67,7 +67,8 @@ func kindOf(line []byte, w []string) lineKind {
 		return hopLine
 	case indented && (w[0] == "inet" || w[0] == "inet6") && len(w) > 1:
 		return addrLine
-	case indented && (strings.HasPrefix(w[0], "link/") || w[0] == "valid_lft" || w[0] == "altname" || w[0] == "promiscuity"):
+	case indented && (strings.HasPrefix(w[0], "link/") || w[0] == "valid_lft" || w[0] == "altname" ||
+		w[0] == "promiscuity"):
 		return detailLine
 	case indented:
 		return otherLine
@@ -193,7 +194,8 @@ func (r *textReader) line(line []byte, lo, hi int) error {
 	var err error
 	switch kind {
 	case routeLine, bareLine:
-		if err = routeWords(o, w); err == nil && len(w) == 3 && w[1] == "dev" && !strings.Contains(w[0], "/") && w[0] != "default" {
+		if err = routeWords(o, w); err == nil && len(w) == 3 && w[1] == "dev" && !strings.Contains(w[0], "/") &&
+			w[0] != "default" {
 			return fmt.Errorf("%w: neither a route nor a neighbour's state", layout.ErrNotARoute)
 		}
 		if err == nil {
@@ -314,13 +316,19 @@ var errWord = errors.New("a word that says nothing here")
 
 // routeFlags and routeOptions, which have a value, are what a route may say besides and what decides nothing here.
 var (
-	routeFlags = map[string]bool{"pervasive": true, "offload": true, "rt_offload": true, "trap": true, "rt_trap": true, "rt_offload_failed": true,
-		"notify": true, "unresolved": true, "linkdown,": true, "cache": true, "<local>": true, "<redirected>": true, "<>": true,
+	routeFlags = map[string]bool{"pervasive": true, "offload": true, "rt_offload": true, "trap": true, "rt_trap": true,
+		"rt_offload_failed": true,
+		"notify":            true, "unresolved": true, "linkdown,": true, "cache": true, "<local>": true,
+		"<redirected>": true, "<>": true,
 		"lock": true}
-	routeOptions = map[string]bool{"nhid": true, "mtu": true, "advmss": true, "rtt": true, "rttvar": true, "rto_min": true, "window": true,
-		"cwnd": true, "initcwnd": true, "initrwnd": true, "ssthresh": true, "realm": true, "realms": true, "hoplimit": true, "quickack": true,
-		"features": true, "congctl": true, "expires": true, "error": true, "reordering": true, "iif": true, "uid": true, "users": true,
-		"age": true, "ipid": true, "tos": true, "dsfield": true, "ttl-propagate": true, "fastopen_no_cookie": true, "from": true}
+	routeOptions = map[string]bool{"nhid": true, "mtu": true, "advmss": true, "rtt": true, "rttvar": true,
+		"rto_min": true, "window": true,
+		"cwnd": true, "initcwnd": true, "initrwnd": true, "ssthresh": true, "realm": true, "realms": true,
+		"hoplimit": true, "quickack": true,
+		"features": true, "congctl": true, "expires": true, "error": true, "reordering": true, "iif": true, "uid": true,
+		"users": true,
+		"age":   true, "ipid": true, "tos": true, "dsfield": true, "ttl-propagate": true, "fastopen_no_cookie": true,
+		"from": true}
 )
 
 // routeWords reads the words of a route into the names that the JSON form has.

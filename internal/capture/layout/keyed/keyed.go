@@ -16,13 +16,15 @@ const name = "keyed JSON"
 
 // Reader is the family's registration.
 var Reader = layout.Reader{Structured: true, Name: name, Recognise: recognise, Read: Read,
-	About: "routes, interfaces and neighbours as JSON, by the names of instances and prefixes or in rows named for their table",
+	About: "routes, interfaces and neighbours as JSON, by the names of instances and prefixes or in rows named for " +
+		"their table",
 	Sample: "{\"vrfs\":{\"default\":{\"routes\":{\"10.61.32.0/24\":{\"routeType\":\"static\",\n" +
 		" \"routeAction\":\"forward\",\"preference\":1,\"metric\":0,\n" +
 		" \"vias\":[{\"nexthopAddr\":\"172.28.61.6\",\"interface\":\"line1\"}]}}}}}\n"}
 
 // signs are the keys by which such a document is known.
-var signs = [...]string{`"vias"`, `"routeAction"`, `"TABLE_prefix"`, `"TABLE_intf"`, `"TABLE_adj"`, `"interfaceAddress"`, `"ipV4Neighbors"`, `"ipV6Neighbors"`}
+var signs = [...]string{`"vias"`, `"routeAction"`, `"TABLE_prefix"`, `"TABLE_intf"`, `"TABLE_adj"`,
+	`"interfaceAddress"`, `"ipV4Neighbors"`, `"ipV6Neighbors"`}
 
 func recognise(text []byte) int {
 	head := bytes.TrimLeft(text[:min(len(text), 8192)], " \t\r\n")

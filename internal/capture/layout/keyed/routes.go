@@ -31,17 +31,24 @@ var types = map[string]struct {
 	protocol route.Protocol
 	subtype  string
 }{
-	"connected": {route.Direct, ""}, "attached": {route.Direct, ""}, "static": {route.Static, ""}, "kernel": {route.Kernel, ""},
-	"receive": {route.Local, ""}, "rip": {route.RIP, ""}, "bgp": {route.BGP, ""}, "ebgp": {route.BGP, "external"}, "ibgp": {route.BGP, "internal"},
-	"bgpaggregate": {route.Aggregate, ""}, "aggregate": {route.Aggregate, ""}, "ospf": {route.OSPF, ""}, "ospfv3": {route.OSPF, ""},
+	"connected": {route.Direct, ""}, "attached": {route.Direct, ""}, "static": {route.Static,
+		""}, "kernel": {route.Kernel, ""},
+	"receive": {route.Local, ""}, "rip": {route.RIP, ""}, "bgp": {route.BGP, ""}, "ebgp": {route.BGP,
+		"external"}, "ibgp": {route.BGP, "internal"},
+	"bgpaggregate": {route.Aggregate, ""}, "aggregate": {route.Aggregate, ""}, "ospf": {route.OSPF,
+		""}, "ospfv3": {route.OSPF, ""},
 	"ospfintraarea": {route.OSPF, "intra-area"}, "ospfinterarea": {route.OSPF, "inter-area"},
-	"ospfexternal1": {route.OSPF, "external-1"}, "ospfexternal2": {route.OSPF, "external-2"}, "ospfexternaltype1": {route.OSPF, "external-1"},
-	"ospfexternaltype2": {route.OSPF, "external-2"}, "ospfnssaexternal1": {route.OSPF, "nssa-external-1"}, "ospfnssaexternal2": {route.OSPF, "nssa-external-2"},
-	"isislevel1": {route.ISIS, "level-1"}, "isislevel2": {route.ISIS, "level-2"}, "isisl1": {route.ISIS, "level-1"}, "isisl2": {route.ISIS, "level-2"},
+	"ospfexternal1": {route.OSPF, "external-1"}, "ospfexternal2": {route.OSPF,
+		"external-2"}, "ospfexternaltype1": {route.OSPF, "external-1"},
+	"ospfexternaltype2": {route.OSPF, "external-2"}, "ospfnssaexternal1": {route.OSPF,
+		"nssa-external-1"}, "ospfnssaexternal2": {route.OSPF, "nssa-external-2"},
+	"isislevel1": {route.ISIS, "level-1"}, "isislevel2": {route.ISIS, "level-2"}, "isisl1": {route.ISIS,
+		"level-1"}, "isisl2": {route.ISIS, "level-2"},
 }
 
 // actions are its words for what is done with a packet.
-var actions = map[string]route.Special{"forward": route.None, "": route.None, "drop": route.Blackhole, "discard": route.Blackhole,
+var actions = map[string]route.Special{"forward": route.None, "": route.None, "drop": route.Blackhole,
+	"discard": route.Blackhole,
 	"receive": route.Receive, "reject": route.Unreachable}
 
 func (r *reader) byPrefix(prefix string, o *byPrefix, lo, hi int) error {
@@ -65,7 +72,8 @@ func (r *reader) byPrefix(prefix string, o *byPrefix, lo, hi int) error {
 		a.Metric = route.N(*o.Metric)
 	}
 	for _, v := range o.Vias {
-		h := route.NextHop{Interface: v.Interface, Weight: v.Weight, Table: v.VRF, Encapsulated: len(v.Tunnel) > 0 || len(v.Labels) > 0}
+		h := route.NextHop{Interface: v.Interface, Weight: v.Weight, Table: v.VRF, Encapsulated: len(v.Tunnel) > 0 ||
+			len(v.Labels) > 0}
 		if v.NextHop != "" {
 			if h.Address, ok = layout.Addr([]byte(v.NextHop)); !ok {
 				return fmt.Errorf("%w: %q", layout.ErrAddress, v.NextHop)
@@ -110,6 +118,7 @@ func (r *reader) add(prefix string, a route.Attributes, best bool, lo, hi int) e
 	if best {
 		state = route.Active | route.Installed
 	}
-	r.Add(r.table, network.Candidates, route.Route{Prefix: p, Attributes: &a, State: state, Mark: layout.Mark(lo, hi)}, 0)
+	r.Add(r.table, network.Candidates, route.Route{Prefix: p, Attributes: &a, State: state, Mark: layout.Mark(lo, hi)},
+		0)
 	return nil
 }

@@ -62,12 +62,16 @@ type pathRow struct {
 }
 
 // clients are the words for what a path was learned by, up to a hyphen.
-var clients = map[string]route.Protocol{"direct": route.Direct, "am": route.Direct, "hsrp": route.Direct, "vrrp": route.Direct, "local": route.Local, "static": route.Static,
-	"ospf": route.OSPF, "ospfv3": route.OSPF, "isis": route.ISIS, "bgp": route.BGP, "eigrp": route.EIGRP, "rip": route.RIP}
+var clients = map[string]route.Protocol{"direct": route.Direct, "am": route.Direct, "hsrp": route.Direct,
+	"vrrp": route.Direct, "local": route.Local, "static": route.Static,
+	"ospf": route.OSPF, "ospfv3": route.OSPF, "isis": route.ISIS, "bgp": route.BGP, "eigrp": route.EIGRP,
+	"rip": route.RIP}
 
 // pathTypes make them more precise.
-var pathTypes = map[string]string{"intra": "intra-area", "inter": "inter-area", "type-1": "external-1", "type-2": "external-2",
-	"nssa type-1": "nssa-external-1", "nssa type-2": "nssa-external-2", "l1": "level-1", "l2": "level-2", "internal": "internal", "external": "external"}
+var pathTypes = map[string]string{"intra": "intra-area", "inter": "inter-area", "type-1": "external-1",
+	"type-2":      "external-2",
+	"nssa type-1": "nssa-external-1", "nssa type-2": "nssa-external-2", "l1": "level-1", "l2": "level-2",
+	"internal": "internal", "external": "external"}
 
 // row reads a destination: paths of one source and state are one route.
 func (r *reader) row(o *prefixRow, lo, hi int) error {
@@ -131,7 +135,8 @@ func (r *reader) row(o *prefixRow, lo, hi int) error {
 
 // alike reports whether two paths differ in their next hops alone.
 func alike(a, b route.Attributes) bool {
-	return a.Protocol == b.Protocol && a.Subtype == b.Subtype && a.Preference == b.Preference && a.Metric == b.Metric && a.Special == b.Special
+	return a.Protocol == b.Protocol && a.Subtype == b.Subtype && a.Preference == b.Preference && a.Metric == b.Metric &&
+		a.Special == b.Special
 }
 
 // linkRow is an interface.
@@ -198,7 +203,8 @@ func (r *reader) address(dev, addr, length, table string, lo, hi int) error {
 	if table == "default" {
 		table = ""
 	}
-	r.Facts.Addresses = append(r.Facts.Addresses, network.Address{Prefix: p, Interface: dev, Table: table, Mark: layout.Mark(lo, hi)})
+	r.Facts.Addresses = append(r.Facts.Addresses,
+		network.Address{Prefix: p, Interface: dev, Table: table, Mark: layout.Mark(lo, hi)})
 	return nil
 }
 
@@ -208,7 +214,8 @@ func (r *reader) neighbourIs(addr, mac, dev string, lo, hi int) error {
 	if !ok {
 		return fmt.Errorf("%w: %q", layout.ErrAddress, addr)
 	}
-	n := network.Neighbour{Address: a.WithZone(""), Interface: dev, State: network.NeighbourAlive, Mark: layout.Mark(lo, hi)}
+	n := network.Neighbour{Address: a.WithZone(""), Interface: dev, State: network.NeighbourAlive,
+		Mark: layout.Mark(lo, hi)}
 	if n.MAC, ok = layout.Hardware(mac); !ok {
 		n.State = network.NeighbourFailed
 	}

@@ -70,7 +70,8 @@ func hop(h route.NextHop) string {
 	for _, f := range []struct {
 		on   bool
 		word string
-	}{{h.Recursive, "recursive"}, {h.Resolves, "resolves"}, {h.Inactive, "inactive"}, {h.Backup, "backup"}, {h.OnLink, "onlink"},
+	}{{h.Recursive, "recursive"}, {h.Resolves, "resolves"}, {h.Inactive, "inactive"}, {h.Backup, "backup"}, {h.OnLink,
+		"onlink"},
 		{h.Down, "down"}, {h.Encapsulated, "encapsulated"}, {h.Installed, "*"}} {
 		if f.on {
 			s += " " + f.word
@@ -84,7 +85,8 @@ func state(r route.Route) string {
 	for _, f := range []struct {
 		bit  route.State
 		word string
-	}{{route.Active, "active"}, {route.Installed, "installed"}, {route.Rejected, "rejected"}, {route.Unusable, "unusable"}} {
+	}{{route.Active, "active"}, {route.Installed, "installed"}, {route.Rejected, "rejected"}, {route.Unusable,
+		"unusable"}} {
 		if r.Is(f.bit) {
 			s += " " + f.word
 		}

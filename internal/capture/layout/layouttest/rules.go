@@ -53,7 +53,8 @@ func Lists(rules []network.ListRule) map[string][]string {
 func Applied(all []network.AppliedFilter) []string {
 	var out []string
 	for _, a := range all {
-		out = append(out, fmt.Sprint(a.List, " ", uint8(a.Rule.Family), " hook ", uint8(a.Rule.Hook), " ", RuleWords(a.Rule)))
+		out = append(out, fmt.Sprint(a.List, " ", uint8(a.Rule.Family), " hook ", uint8(a.Rule.Hook), " ",
+			RuleWords(a.Rule)))
 	}
 	return out
 }

@@ -30,7 +30,8 @@ func newLegend() *legend { return &legend{entries: map[string]string{}, codes: m
 func defaultLegend() *legend {
 	l := newLegend()
 	l.add(
-		"K - kernel route, C - connected, L - local, S - static, R - RIP, O - OSPF, i - IS-IS, I - IS-IS, B - BGP, D - EIGRP," +
+		"K - kernel route, C - connected, L - local, S - static, R - RIP, O - OSPF, i - IS-IS, I - IS-IS, B - BGP, D " +
+			"- EIGRP," +
 			" E - EIGRP, A - Babel, IA - OSPF inter area, E1 - OSPF external type 1, E2 - OSPF external type 2," +
 			" N1 - OSPF NSSA external type 1, N2 - OSPF NSSA external type 2, EX - EIGRP external," +
 			" L1 - IS-IS level-1, L2 - IS-IS level-2, ia - IS-IS inter area, * - candidate default",

@@ -67,7 +67,8 @@ func findPrefix(line []byte) (lo, hi int) {
 		if lo == hi || lo > maxCodes {
 			break
 		}
-		if i := bytes.LastIndexAny(line[lo:min(hi, lo+maxCode)], "*>"); i >= 0 && lo+i+1 < hi { // glued to it: "S>*10.61.16.0/24"
+		// glued to it: "S>*10.61.16.0/24"
+		if i := bytes.LastIndexAny(line[lo:min(hi, lo+maxCode)], "*>"); i >= 0 && lo+i+1 < hi {
 			lo += i + 1
 		}
 		if layout.LooksLikeAddress(line[lo:hi]) {
@@ -91,7 +92,8 @@ func isLegend(line []byte) bool {
 }
 
 func isGateway(line []byte) bool {
-	return bytes.HasPrefix(line, []byte("Gateway of last resort")) || bytes.HasPrefix(line, []byte("Default Gateway(s): "))
+	return bytes.HasPrefix(line, []byte("Gateway of last resort")) ||
+		bytes.HasPrefix(line, []byte("Default Gateway(s): "))
 }
 
 // bestSign begins a line of a key that stands by itself: "* Indicates the best (lowest metric) route for the subnet."

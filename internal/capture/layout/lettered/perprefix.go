@@ -20,7 +20,8 @@ import (
 
 // isPerPrefixHeading reads "PREFIX, ubest/mbest: …", and the form's own legend and table heading.
 func isPerPrefixHeading(line []byte) bool {
-	return bytes.Contains(line, []byte("ubest/mbest:")) || prefixAndTable.Match(line) || bytes.HasPrefix(line, []byte("'*' denotes best ucast next-hop")) ||
+	return bytes.Contains(line, []byte("ubest/mbest:")) || prefixAndTable.Match(line) ||
+		bytes.HasPrefix(line, []byte("'*' denotes best ucast next-hop")) ||
 		len(line) > 0 && line[0] == 'I' && vrfHeading.Match(line)
 }
 
@@ -89,7 +90,8 @@ func (r *reader) perPrefix(line []byte, lo, hi int) bool {
 		r.instance = instanceName(string(name))
 		r.above, r.allUsed = p.Masked(), true
 		r.Pass(lo, hi, layout.PrefixHeading)
-	case r.above.IsValid() && (bytes.HasPrefix(trimmed, []byte("*via ")) || bytes.HasPrefix(trimmed, []byte("**via ")) || bytes.HasPrefix(trimmed, []byte("via "))):
+	case r.above.IsValid() && (bytes.HasPrefix(trimmed, []byte("*via ")) ||
+		bytes.HasPrefix(trimmed, []byte("**via ")) || bytes.HasPrefix(trimmed, []byte("via "))):
 		r.err = r.hopBelow(trimmed, lo, hi)
 	default:
 		r.above = netip.Prefix{}
@@ -126,7 +128,8 @@ func (r *reader) hopBelow(s []byte, lo, hi int) error {
 				return fmt.Errorf("%w: %q", layout.ErrNumber, part)
 			}
 			a.Preference, a.Metric = route.N(p), route.N(m)
-		case strings.HasPrefix(part, "segid: "), strings.Contains(part, "encap: "), strings.HasPrefix(part, "mpls"), strings.HasPrefix(part, "label"):
+		case strings.HasPrefix(part, "segid: "), strings.Contains(part, "encap: "), strings.HasPrefix(part,
+			"mpls"), strings.HasPrefix(part, "label"):
 			h.Encapsulated = true
 		case isAge([]byte(part)):
 		case !a.Preference.Known && h.Interface == "":
@@ -163,7 +166,8 @@ func (r *reader) hopBelow(s []byte, lo, hi int) error {
 	if used {
 		state = route.Active | route.Installed
 	}
-	if r.pending && r.prefix == r.above && r.state == state && r.attr.Protocol == a.Protocol && r.attr.Preference == a.Preference &&
+	if r.pending && r.prefix == r.above && r.state == state && r.attr.Protocol == a.Protocol &&
+		r.attr.Preference == a.Preference &&
 		r.attr.Metric == a.Metric &&
 		r.attr.Special == a.Special {
 		r.attr.NextHops = append(r.attr.NextHops, h)

@@ -174,7 +174,8 @@ func (r *reader) line(line []byte, lo, hi int) error {
 		}
 		// Some devices indent every row: letters stand before the prefix.
 		if first, _ := layout.Field(line, 0); first < p &&
-			(isLetter(line[first]) || (line[first] == '*' || line[first] == '>') && bytes.ContainsFunc(line[first:p], unicode.IsLetter)) {
+			(isLetter(line[first]) || (line[first] == '*' || line[first] == '>') &&
+				bytes.ContainsFunc(line[first:p], unicode.IsLetter)) {
 			return r.row(line, p, end, lo, hi)
 		}
 	}
@@ -186,7 +187,8 @@ func (r *reader) line(line []byte, lo, hi int) error {
 }
 
 // around matches what some devices print above and below the rows; what it counts is compared elsewhere.
-var around = regexp.MustCompile(`(?i)^(?:maximum parallel paths: |ip forwarding: enabled\s*$|displaying \S+ routes? |total (?:number of )?routes?(?: count)? ?[:=] ?\d+\s*$)`)
+var around = regexp.MustCompile(`(?i)^(?:maximum parallel paths: |ip forwarding: enabled\s*$|displaying \S+ routes? ` +
+	`|total (?:number of )?routes?(?: count)? ?[:=] ?\d+\s*$)`)
 
 // endLegend takes stock of a key that was read.
 func (r *reader) endLegend() {
@@ -404,7 +406,8 @@ func (r *reader) withMask(line []byte, lo, hi int) (netip.Prefix, int, error) {
 		return netip.PrefixFrom(a, n), nhi, err
 	}
 	// "10.0.0.0/24 is subnetted" gives the length of every part of network 10.0.0.0 that stands below it (RFC 950).
-	if r.heading >= 0 && r.under.IsValid() && (r.under.Contains(a) || a.Is4() && r.under.Addr().Is4() && network.ClassOf(r.under.Addr()).Contains(a)) {
+	if r.heading >= 0 && r.under.IsValid() &&
+		(r.under.Contains(a) || a.Is4() && r.under.Addr().Is4() && network.ClassOf(r.under.Addr()).Contains(a)) {
 		return netip.PrefixFrom(a, r.heading), hi, nil
 	}
 	return netip.Prefix{}, hi, layout.ErrNoLength
@@ -489,7 +492,8 @@ func (r *reader) goOn(s []byte, hi int) error {
 
 // startsWay reports whether s begins with what a sub-row says.
 func startsWay(s []byte) bool {
-	return bytes.HasPrefix(s, []byte("via ")) || s[0] == '[' || bytes.HasPrefix(s, []byte("directly connected,")) || bytes.HasPrefix(s, []byte("is ")) ||
+	return bytes.HasPrefix(s, []byte("via ")) || s[0] == '[' || bytes.HasPrefix(s, []byte("directly connected,")) ||
+		bytes.HasPrefix(s, []byte("is ")) ||
 		bytes.HasPrefix(s, []byte("unreachable")) || bytes.HasPrefix(s, []byte("blackhole"))
 }
 

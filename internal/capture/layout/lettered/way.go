@@ -48,7 +48,8 @@ func (r *reader) way(s []byte, installed, backup, resolves bool) error {
 		if i := bytes.IndexByte(s, ','); i >= 0 {
 			s, ok = s[i:], true
 		}
-	case bytes.HasPrefix(s, []byte("is a blackhole")), bytes.HasPrefix(s, []byte("is a reject")), bytes.HasPrefix(s, []byte("is rejected")),
+	case bytes.HasPrefix(s, []byte("is a blackhole")), bytes.HasPrefix(s, []byte("is a reject")), bytes.HasPrefix(s,
+		[]byte("is rejected")),
 		bytes.HasPrefix(s, []byte("is discarded")), bytes.HasPrefix(s, []byte("is a null")):
 		if r.attr.Special = route.Blackhole; bytes.Contains(s, []byte("reject")) {
 			r.attr.Special = route.Unreachable
@@ -200,7 +201,8 @@ func (r *reader) words(part []byte, lo, hi int, h *route.NextHop) error {
 	for ; lo < hi; lo, hi = layout.Field(part, hi) {
 		word := part[lo:hi]
 		switch {
-		case bytes.Equal(word, []byte("(recursive")): // "(recursive via ADDRESS, interface)", "(recursive is directly connected, interface)"
+		// "(recursive via ADDRESS, interface)", "(recursive is directly connected, interface)"
+		case bytes.Equal(word, []byte("(recursive")):
 			lo, hi = layout.Field(part, hi)
 			if !bytes.Equal(part[lo:hi], []byte("via")) {
 				return nil

@@ -22,17 +22,21 @@ var Detail = layout.Reader{Name: detailName, Recognise: recogniseDetail, Read: R
 var (
 	// Interface hall16 is up, line protocol is up
 	stateLine = regexp.MustCompile(
-		`^(?:Interface )?(\S+)(?: current state :| is) ((?:administratively )?(?:up|down)|UP|DOWN|Administratively DOWN)(?:, line protocol is (up|down))?`,
+		`^(?:Interface )?(\S+)(?: current state :| is) ((?:administratively )?(?:up|down)|UP|DOWN` +
+			`|Administratively DOWN)(?:, line protocol is (up|down))?`,
 	)
 	// Internet address is 172.28.61.2/30; inet 10.61.16.1/24; Internet Address is 10.61.16.1/24 Primary
 	addressLine = regexp.MustCompile(
-		`^\s+(?:[Ii]nternet [Aa]ddress is|IP address is|inet6?|IPv6 address is|[Ss]econdary address) ([0-9A-Fa-f:.]+(?:/\d+)?)(?:[ ,]|$)`,
+		`^\s+(?:[Ii]nternet [Aa]ddress is|IP address is|inet6?|IPv6 address is` +
+			`|[Ss]econdary address) ([0-9A-Fa-f:.]+(?:/\d+)?)(?:[ ,]|$)`,
 	)
 	// hall16     [up/down], and below it addresses alone
-	bracketLine = regexp.MustCompile(`(?i)^(\S+(?: \d\S*)?)\s+\[((?:administratively )?(?:up|down)|shutdown)/(up|down)\]\s*$`)
-	bareLine    = regexp.MustCompile(`^\s+([0-9A-Fa-f.:]+(?:/\d+)?)(?:\s+\[\w+\])?\s*$`)
-	hardwareOf  = regexp.MustCompile(
-		`(?i)(?:address is|HWaddr:?|hardware address is|ether) ((?:[0-9a-f]{4}[.-]){2}[0-9a-f]{4}|(?:[0-9a-f]{2}[:-]){5}[0-9a-f]{2})`,
+	bracketLine = regexp.MustCompile(`(?i)^(\S+(?: \d\S*)?)\s+\[((?:administratively )?(?:up|down)|shutdown)/(up` +
+		`|down)\]\s*$`)
+	bareLine   = regexp.MustCompile(`^\s+([0-9A-Fa-f.:]+(?:/\d+)?)(?:\s+\[\w+\])?\s*$`)
+	hardwareOf = regexp.MustCompile(
+		`(?i)(?:address is|HWaddr:?|hardware address is|ether) ((?:[0-9a-f]{4}[.-]){2}[0-9a-f]{4}` +
+			`|(?:[0-9a-f]{2}[:-]){5}[0-9a-f]{2})`,
 	)
 )
 
@@ -53,7 +57,8 @@ func applied(c *layout.Collector, line, dev string, six bool, lo, hi int) bool {
 		fam = route.IPv6
 	}
 	if f := listLine.FindStringSubmatch(line); f != nil && f[2] != "not" {
-		rule := network.FlowRule{Family: fam, Hook: network.ComingIn, In: dev, Stateless: true, Mark: layout.Mark(lo, hi)}
+		rule := network.FlowRule{Family: fam, Hook: network.ComingIn, In: dev, Stateless: true,
+			Mark: layout.Mark(lo, hi)}
 		if f[1] != "Inbound" {
 			rule.Hook, rule.In, rule.Out = network.GoingOut, "", dev
 		}
@@ -89,7 +94,8 @@ var (
 func recogniseDetail(text []byte) int {
 	n := 0
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
-		if line := text[lo:min(hi, lo+300)]; len(line) > 0 && line[0] != ' ' && (stateLine.Match(line) || bracketLine.Match(line) || bareName.Match(line)) {
+		if line := text[lo:min(hi, lo+300)]; len(line) > 0 && line[0] != ' ' &&
+			(stateLine.Match(line) || bracketLine.Match(line) || bareName.Match(line)) {
 			n += 4
 		}
 	}
@@ -184,7 +190,8 @@ var (
 	// Internet Address is 10.61.16.1/24, where paragraphs are not indented
 	outAddress = regexp.MustCompile(`^Internet [Aa]ddress is ([0-9.]+/\d+)`)
 	// names with values, sentences, of which none is an interface's heading
-	outOther = regexp.MustCompile(`^(?:admin state is |Description ?:|Route Port,|IP Sending Frames|The Maximum |Switch Port|Last |Current |Media type|Port Mode|Speed |Input|Output|Physical is )`)
+	outOther = regexp.MustCompile(`^(?:admin state is |Description ?:|Route Port,|IP Sending Frames|The Maximum ` +
+		`|Switch Port|Last |Current |Media type|Port Mode|Speed |Input|Output|Physical is )`)
 )
 
 // outdented reads a line of a paragraph whose lines are not indented; false where it may begin another one.

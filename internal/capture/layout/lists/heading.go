@@ -22,24 +22,37 @@ const (
 
 // names are the column names, in lower case, without dots and hyphens.
 var names = map[string]kind{
-	"interface": ifname, "iface": ifname, "intf": ifname, "port": ifname, "interface name": ifname, "logical interface": ifname, "if": ifname,
+	"interface": ifname, "iface": ifname, "intf": ifname, "port": ifname, "interface name": ifname,
+	"logical interface": ifname, "if": ifname,
 	"interfacename": ifname, "netif": ifname,
-	"ipaddress": address, "ip address": address, "address": address, "ipv4 address": address, "ipv6 address": address, "internet address": address,
-	"ip addr": address, "ip address/mask": address, "ip address/masklen": address, "primary ip": address, "neighbor": address, "ipv6 address/mask": address,
+	"ipaddress": address, "ip address": address, "address": address, "ipv4 address": address, "ipv6 address": address,
+	"internet address": address,
+	"ip addr":          address, "ip address/mask": address, "ip address/masklen": address, "primary ip": address,
+	"neighbor": address, "ipv6 address/mask": address,
 	"local": address, "neighbour": address, "protocol addr": address, "protocol address": address,
 	"subnet mask": mask, "netmask": mask, "network mask": mask, "ip mask": mask, "mask": mask,
-	"status": state, "state": state, "protocol": state, "line protocol": state, "physical": state, "link": state, "admin": state, "oper": state,
+	"status": state, "state": state, "protocol": state, "line protocol": state, "physical": state, "link": state,
+	"admin": state, "oper": state,
 	"admin status": state, "link status": state, "oper status": state, "link state": state, "link/protocol": state,
-	"interface status": state, "speed/duplex/state": state, "adm": state, "opr(v4/v6)": state, "opr": state, "admin state": state, "oper state": state, "protocol state": state,
-	"hardware addr": mac, "hardware address": mac, "mac address": mac, "mac addr": mac, "hwaddress": mac, "mac": mac, "physical address": mac, "linklayer addr": mac,
+	"interface status": state, "speed/duplex/state": state, "adm": state, "opr(v4/v6)": state, "opr": state,
+	"admin state": state, "oper state": state, "protocol state": state,
+	"hardware addr": mac, "hardware address": mac, "mac address": mac, "mac addr": mac, "hwaddress": mac, "mac": mac,
+	"physical address": mac, "linklayer addr": mac,
 	"linklayer address": mac, "ethernet address": mac, "hw address": mac, "hw addr": mac, "macaddress": mac,
-	"vrf": instance, "vrf name": instance, "vrfname": instance, "vpn": instance, "vpn instance": instance, "vpninstance": instance, "forwarding": instance, "virtual router": instance, "virtual": instance,
-	"ok?": ignored, "method": ignored, "age": ignored, "age (min)": ignored, "age(min)": ignored, "type": ignored, "flags": ignored, "hwtype": ignored, "vlan": ignored,
-	"description": ignored, "mtu": ignored, "ttl": ignored, "expire": ignored, "expires": ignored, "expires in": ignored, "vlan/vsi name": ignored, "aging": ignored,
-	"no": ignored, "num": ignored, "#": ignored, "linklayer": ignored, "speed": ignored, "duplex": ignored, "host name": ignored, "expire(m)": ignored, "expiry": ignored,
-	"name": ignored, "remote": ignored, "proto": ignored, "interval": ignored, "s": ignored, "owner": ignored, "id": ignored, "vsys": ignored, "zone": ignored,
-	"tag": ignored, "vid": ignored, "ports": ignored, "physical port": ignored, "mode": ignored, "port/sapid": ignored, "vsd": ignored, "age (sec)": ignored,
-	"pfxstate": ignored, "1s": ignored, "5s": ignored, "st": ignored, "flgs": ignored, "prbs": ignored, "age(sec)": ignored,
+	"vrf": instance, "vrf name": instance, "vrfname": instance, "vpn": instance, "vpn instance": instance,
+	"vpninstance": instance, "forwarding": instance, "virtual router": instance, "virtual": instance,
+	"ok?": ignored, "method": ignored, "age": ignored, "age (min)": ignored, "age(min)": ignored, "type": ignored,
+	"flags": ignored, "hwtype": ignored, "vlan": ignored,
+	"description": ignored, "mtu": ignored, "ttl": ignored, "expire": ignored, "expires": ignored,
+	"expires in": ignored, "vlan/vsi name": ignored, "aging": ignored,
+	"no": ignored, "num": ignored, "#": ignored, "linklayer": ignored, "speed": ignored, "duplex": ignored,
+	"host name": ignored, "expire(m)": ignored, "expiry": ignored,
+	"name": ignored, "remote": ignored, "proto": ignored, "interval": ignored, "s": ignored, "owner": ignored,
+	"id": ignored, "vsys": ignored, "zone": ignored,
+	"tag": ignored, "vid": ignored, "ports": ignored, "physical port": ignored, "mode": ignored, "port/sapid": ignored,
+	"vsd": ignored, "age (sec)": ignored,
+	"pfxstate": ignored, "1s": ignored, "5s": ignored, "st": ignored, "flgs": ignored, "prbs": ignored,
+	"age(sec)": ignored,
 }
 
 type column struct {
@@ -72,7 +85,8 @@ func columnNames(line string) ([]column, bool) {
 		}
 		end, name := hi, fold(line[lo:hi]) // a name may have up to three words with one blank between them
 		k, ok := names[name]
-		for n, next := 0, hi; n < 2 && next < len(line) && line[next] == ' ' && next+1 < len(line) && line[next+1] != ' '; n++ {
+		for n, next := 0, hi; n < 2 && next < len(line) && line[next] == ' ' && next+1 < len(line) &&
+			line[next+1] != ' '; n++ {
 			_, next = layout.Field([]byte(line), next)
 			if longer, found := names[fold(line[lo:next])]; found {
 				k, ok, end, name = longer, true, next, fold(line[lo:next])
@@ -100,7 +114,10 @@ func heading(line string) (*form, bool) {
 	for _, c := range f.cols {
 		has[c.kind]++
 	}
-	zoned := slices.ContainsFunc(f.cols, func(c column) bool { return c.name == "zone" || c.name == "vsd" || c.name == "vid" })
+	zoned := slices.ContainsFunc(f.cols, func(c column) bool {
+		return c.name == "zone" || c.name == "vsd" ||
+			c.name == "vid"
+	})
 	f.neighbours = has[mac] > 0 && has[address] > 0 && !zoned
 	if len(cols) >= 4 && has[address] == 0 && has[ifname] == 1 && f.cols[0].kind == ifname && has[state] > 0 {
 		return f, true

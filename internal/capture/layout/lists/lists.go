@@ -80,9 +80,12 @@ var (
 	ofInterface = regexp.MustCompile(`^Interface: (\d+\.\d+\.\d+\.\d+) --- 0x[0-9a-f]+$`)
 	// restOfRow is the VLANs of a neighbour, which some devices put on a line below it.
 	restOfRow    = regexp.MustCompile(`^\s+\d+/(?:-|\d+)$`)
-	titleOfTable = regexp.MustCompile(`(?i)\bfor (?:VRF|context) "?([^"\s(]+)"?(?:\(\d+\))?\s*$|^\s*VRF: (\S+)\s*$|\(Router: ([^()]+)\)\s*$`)
-	counted      = regexp.MustCompile(`(?i)^\s*(?:total\b|the number of|number of|no\. of|interfaces : \d+)|: +\d+(?: seconds)?\s*$`)
-	keyLine      = regexp.MustCompile(`(?i)^\s*(?:flags|status|codes): |^\s*[*^(+#!]\w*\)?(?::| -) ?[a-z]|^[A-Z] - \w+(?:, [A-Z] - \w+)+$`)
+	titleOfTable = regexp.MustCompile(`(?i)\bfor (?:VRF|context) "?([^"\s(]+)"?(?:\(\d+\))?\s*$|^\s*VRF: (\S+)\s*$` +
+		`|\(Router: ([^()]+)\)\s*$`)
+	counted = regexp.MustCompile(`(?i)^\s*(?:total\b|the number of|number of|no\. of|interfaces : \d+)` +
+		`|: +\d+(?: seconds)?\s*$`)
+	keyLine = regexp.MustCompile(`(?i)^\s*(?:flags|status|codes): |^\s*[*^(+#!]\w*\)?(?::| -) ?[a-z]` +
+		`|^[A-Z] - \w+(?:, [A-Z] - \w+)+$`)
 )
 
 // aside reads what is no row: names of columns, titles, keys, counts.

@@ -21,13 +21,15 @@ var Nested = layout.Reader{Name: nestedName, Recognise: recogniseNested, Read: R
 		"    Protocol inet, MTU: 1500\n"}
 
 var (
-	physicalLine = regexp.MustCompile(`^Physical interface: (\S+?), (Enabled|Disabled|Administratively down), Physical link is (Up|Down)\b`)
+	physicalLine = regexp.MustCompile(`^Physical interface: (\S+?), (Enabled|Disabled` +
+		`|Administratively down), Physical link is (Up|Down)\b`)
 	logicalLine  = regexp.MustCompile(`^\s{1,8}Logical interface (\S+?)(?: \(.*)?$`)
 	unitFlags    = regexp.MustCompile(`^\s+Flags: (.+)$`)
 	protocolOf   = regexp.MustCompile(`^\s+Protocol ([a-z0-9-]+)(?:,|$)`)
-	localAddress = regexp.MustCompile(`^\s+(?:Destination: ([0-9A-Fa-f.:]+(?:/\d+)?|Unspecified), )?Local: ([0-9A-Fa-f.:]+)(?:,|\s*$)`)
-	filtersOf    = regexp.MustCompile(`^\s+(Input|Output) Filters?: (.+?)\s*$`)
-	sourceFlag   = regexp.MustCompile(`\buRPF(-loose)?\b`)
+	localAddress = regexp.MustCompile(`^\s+(?:Destination: ([0-9A-Fa-f.:]+(?:/\d+)?` +
+		`|Unspecified), )?Local: ([0-9A-Fa-f.:]+)(?:,|\s*$)`)
+	filtersOf  = regexp.MustCompile(`^\s+(Input|Output) Filters?: (.+?)\s*$`)
+	sourceFlag = regexp.MustCompile(`\buRPF(-loose)?\b`)
 )
 
 func recogniseNested(text []byte) int {
@@ -105,7 +107,8 @@ func (r *nested) line(s string, lo, hi int) error {
 				return nil
 			}
 		}
-		if filtersOf.MatchString(s) || protocolOf.MatchString(s) { // of which unit it is stood on a line that is missing
+		// of which unit it is stood on a line that is missing
+		if filtersOf.MatchString(s) || protocolOf.MatchString(s) {
 			return layout.ErrNoRoute
 		}
 		r.Pass(lo, hi, layout.Other)
@@ -193,7 +196,8 @@ func (r *nested) address(destination, local string, m mark) error {
 		}
 		bits = p.Bits()
 	}
-	r.Facts.Addresses = append(r.Facts.Addresses, network.Address{Prefix: netip.PrefixFrom(a, bits), Interface: r.unit, Mark: m})
+	r.Facts.Addresses = append(r.Facts.Addresses, network.Address{Prefix: netip.PrefixFrom(a, bits), Interface: r.unit,
+		Mark: m})
 	r.Read++
 	return nil
 }

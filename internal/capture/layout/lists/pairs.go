@@ -35,7 +35,8 @@ var (
 func recognisePairs(text []byte) int {
 	n := 0
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
-		if line := text[lo:min(hi, lo+300)]; namedPair.Match(line) || givenPair.Match(line) || bareEntry.Match(line) || atEntry.Match(line) {
+		if line := text[lo:min(hi, lo+300)]; namedPair.Match(line) || givenPair.Match(line) || bareEntry.Match(line) ||
+			atEntry.Match(line) {
 			n += 2
 		}
 	}
@@ -74,7 +75,8 @@ func pairsLine(c *layout.Collector, line string, m mark) error {
 			return layout.ErrAddress
 		}
 		hw, _ := layout.Hardware(f[3])
-		c.Facts.Neighbours = append(c.Facts.Neighbours, network.Neighbour{Address: a, Interface: f[1], MAC: hw, State: network.NeighbourAlive, Mark: m})
+		c.Facts.Neighbours = append(c.Facts.Neighbours,
+			network.Neighbour{Address: a, Interface: f[1], MAC: hw, State: network.NeighbourAlive, Mark: m})
 		return nil
 	}
 	if f := atEntry.FindStringSubmatch(line); f != nil {
@@ -106,7 +108,8 @@ func pairsLine(c *layout.Collector, line string, m mark) error {
 	if err != nil {
 		return err
 	}
-	c.Facts.Interfaces = append(c.Facts.Interfaces, network.Interface{Name: f[1], State: stateOf([]string{f[4]}), Mark: m})
+	c.Facts.Interfaces = append(c.Facts.Interfaces,
+		network.Interface{Name: f[1], State: stateOf([]string{f[4]}), Mark: m})
 	if p.Addr() != netip.IPv4Unspecified() {
 		c.Facts.Addresses = append(c.Facts.Addresses, network.Address{Prefix: p, Interface: f[1], Mark: m})
 	}

@@ -21,7 +21,8 @@ type word struct {
 
 var (
 	// unanswered is what stands in the place of a link-layer address that was asked for.
-	unanswered = regexp.MustCompile(`(?i)^[<(\[]?(?:incomplete|pending|unresolved|failed|no-?completed|none|-+)[>)\]]?,?$`)
+	unanswered = regexp.MustCompile(`(?i)^[<(\[]?(?:incomplete|pending|unresolved|failed|no-?completed|none` +
+		`|-+)[>)\]]?,?$`)
 	// nothing is what stands in the place of an address that an interface does not have.
 	nothing = regexp.MustCompile(`(?i)^(?:unassigned|unnumbered|-+|none|n/a|not|assigned|set|0\.0\.0\.0(?:/0)?)$`)
 )
@@ -99,7 +100,8 @@ func (r *reader) row(line string, lo, hi int) error {
 	cell := r.form.cells(line)
 	m := layout.Mark(lo, hi)
 	dev := joined(cell[ifname], " ")
-	if r.form.neighbours && !(len(cell[address]) > 0 && strings.Contains(cell[address][0].text, "/")) { // a length has only what is its own
+	// a length has only what is its own
+	if r.form.neighbours && !(len(cell[address]) > 0 && strings.Contains(cell[address][0].text, "/")) {
 		return r.neighbour(line, cell, dev, m)
 	}
 	return r.own(line, cell, dev, m)
@@ -140,7 +142,8 @@ func (r *reader) own(line string, cell [instance + 1][]word, dev string, m mark)
 	n := len(r.Facts.Interfaces)
 	addresses := cell[address]
 	indented := line[0] == ' ' || line[0] == '\t'
-	if first, _, _ := strings.Cut(strings.TrimSpace(line), " "); indented && n > 0 && isAddress(first) && !r.form.has(address) {
+	if first, _, _ := strings.Cut(strings.TrimSpace(line), " "); indented && n > 0 && isAddress(first) &&
+		!r.form.has(address) {
 		addresses, dev = []word{{text: first}}, "" // rows of two lines
 		cell[ifname] = nil
 	}
@@ -169,7 +172,8 @@ func (r *reader) own(line string, cell [instance + 1][]word, dev string, m mark)
 		r.Facts.Interfaces = append(r.Facts.Interfaces, i)
 	}
 	if has {
-		r.Facts.Addresses = append(r.Facts.Addresses, network.Address{Prefix: p, Interface: dev, Table: r.table(cell[instance]), Mark: m})
+		r.Facts.Addresses = append(r.Facts.Addresses,
+			network.Address{Prefix: p, Interface: dev, Table: r.table(cell[instance]), Mark: m})
 	}
 	return nil
 }
@@ -216,7 +220,8 @@ func (f *form) linkState(words []word) network.LinkState {
 	all := make([]string, 0, len(words))
 	for _, w := range words {
 		if first, second, ok := strings.Cut(w.text, "/"); perFamily && ok {
-			if stateOf([]string{first, second}) == network.LinkDown && stateOf([]string{first}) != stateOf([]string{second}) {
+			if stateOf([]string{first, second}) == network.LinkDown &&
+				stateOf([]string{first}) != stateOf([]string{second}) {
 				continue // of one family alone, which is no state of the link
 			}
 		}
@@ -231,10 +236,12 @@ func stateOf(words []string) network.LinkState {
 	for _, w := range words {
 		low := strings.ToLower(strings.Trim(w, "*()^"))
 		switch {
-		case strings.Contains(low, "down"), strings.HasSuffix(low, "disabled"), low == "notpresent", strings.HasPrefix(low, "notconnec"), low == "nolink",
+		case strings.Contains(low, "down"), strings.HasSuffix(low,
+			"disabled"), low == "notpresent", strings.HasPrefix(low, "notconnec"), low == "nolink",
 			strings.HasPrefix(low, "xcvrabs"), strings.HasPrefix(low, "sfpabs"), w == "D":
 			return network.LinkDown
-		case strings.HasPrefix(low, "up"), low == "connected", strings.HasSuffix(low, "/up"), strings.Contains(low, "link-up"), w == "U":
+		case strings.HasPrefix(low, "up"), low == "connected", strings.HasSuffix(low, "/up"), strings.Contains(low,
+			"link-up"), w == "U":
 			s = network.LinkUp
 		}
 	}

@@ -14,29 +14,34 @@ const virtualName = "virtual addresses"
 
 // Virtual is the registration of lists of virtual routers (RFC 9568), as rows or as a paragraph each.
 var Virtual = layout.Reader{Name: virtualName, Recognise: recogniseVirtual, Read: ReadVirtual,
-	About: "virtual routers (RFC 9568 and its like): which address routers of a segment share, and whether this one has it",
+	About: "virtual routers (RFC 9568 and its like): which address routers of a segment share, and whether this one " +
+		"has it",
 	Sample: "Interface   Grp  State    Virtual IP\n" +
 		"hall16      7    Master   10.61.16.1\n" +
 		"hall17      8    Backup   10.61.17.1\n"}
 
 var (
-	virtualColumn = regexp.MustCompile(`(?i)\b(?:virtual[ -]ip(?: addr(?:ess)?)?|virtual addr(?:ess)?|vip|group addr(?:ess)?|vr ip(?: addr(?:ess)?)?)(?:\s|$)`)
-	stateColumn   = regexp.MustCompile(`(?i)(?:\bstate|^state)(?:\s|$)`)
-	linkColumn    = regexp.MustCompile(`(?i)(?:^|\s)(?:interface|intf|port|if)(?:\s|$)`)
-	groupHeading  = regexp.MustCompile(`^(?:(\S+) - Group \d+\b.*|\s*(\S+) \| Virtual Router \d+.*|\s*Interface:? +(\S+))\s*$`)
-	stateValue    = regexp.MustCompile(`(?:^|\s)State(?: is|\s*:)\s+(\w+)`)
-	virtualValue  = regexp.MustCompile(`(?:^|\s)Virtual IP(?: address)?(?: is|\s*:)\s+([0-9A-Fa-f.:]+)(?:/\d+)?(?:\s|$)`)
-	aboutGroups   = regexp.MustCompile(`^\s+(?:P indicates configured to preempt|\|)|^\s*[-=+ ]+$|(?i)^\s*total\b|^\s*(?:\* )?indicates`)
-	typedHeading  = regexp.MustCompile(`^\s*Interface\s+State\s+Group\s+VR state\s+VR Mode\s+Type\s+Address\s*$`)
-	typedOwn      = regexp.MustCompile(`^\s*(\S+)\s+(?:up|down)\s+\d+\s+(\w+)\s+\w+\s+lcl\s+[0-9A-Fa-f.:]+\s*$`)
-	typedVirtual  = regexp.MustCompile(`^\s+vip\s+([0-9A-Fa-f.:]+)\s*$`)
-	errNoState    = errors.New("no state that is known stands there, or two do")
+	virtualColumn = regexp.MustCompile(`(?i)\b(?:virtual[ -]ip(?: addr(?:ess)?)?|virtual addr(?:ess)?|vip` +
+		`|group addr(?:ess)?|vr ip(?: addr(?:ess)?)?)(?:\s|$)`)
+	stateColumn  = regexp.MustCompile(`(?i)(?:\bstate|^state)(?:\s|$)`)
+	linkColumn   = regexp.MustCompile(`(?i)(?:^|\s)(?:interface|intf|port|if)(?:\s|$)`)
+	groupHeading = regexp.MustCompile(`^(?:(\S+) - Group \d+\b.*|\s*(\S+) \| Virtual Router \d+.*` +
+		`|\s*Interface:? +(\S+))\s*$`)
+	stateValue   = regexp.MustCompile(`(?:^|\s)State(?: is|\s*:)\s+(\w+)`)
+	virtualValue = regexp.MustCompile(`(?:^|\s)Virtual IP(?: address)?(?: is|\s*:)\s+([0-9A-Fa-f.:]+)(?:/\d+)?(?:\s|$)`)
+	aboutGroups  = regexp.MustCompile(`^\s+(?:P indicates configured to preempt|\|)|^\s*[-=+ ]+$|(?i)^\s*total\b` +
+		`|^\s*(?:\* )?indicates`)
+	typedHeading = regexp.MustCompile(`^\s*Interface\s+State\s+Group\s+VR state\s+VR Mode\s+Type\s+Address\s*$`)
+	typedOwn     = regexp.MustCompile(`^\s*(\S+)\s+(?:up|down)\s+\d+\s+(\w+)\s+\w+\s+lcl\s+[0-9A-Fa-f.:]+\s*$`)
+	typedVirtual = regexp.MustCompile(`^\s+vip\s+([0-9A-Fa-f.:]+)\s*$`)
+	errNoState   = errors.New("no state that is known stands there, or two do")
 )
 
 // holdings are the words for states: the router that has the address, and those that wait or do not take part.
 var holdings = map[string]network.Holding{"master": network.Holds, "active": network.Holds,
-	"backup": network.StandsBy, "standby": network.StandsBy, "listen": network.StandsBy, "speak": network.StandsBy, "learn": network.StandsBy,
-	"init": network.StandsBy, "initialize": network.StandsBy, "initial": network.StandsBy, "down": network.StandsBy}
+	"backup": network.StandsBy, "standby": network.StandsBy, "listen": network.StandsBy, "speak": network.StandsBy,
+	"learn": network.StandsBy,
+	"init":  network.StandsBy, "initialize": network.StandsBy, "initial": network.StandsBy, "down": network.StandsBy}
 
 func recogniseVirtual(text []byte) int {
 	n, about := 0, 0
@@ -202,7 +207,8 @@ func (r *virtuals) add(address, ifname string, state network.Holding, lo, hi int
 	if err != nil || a.IsUnspecified() {
 		return layout.ErrAddress
 	}
-	r.Facts.Virtuals = append(r.Facts.Virtuals, network.VirtualAddress{Address: a.WithZone(""), Interface: ifname, Holding: state, Mark: layout.Mark(lo, hi)})
+	r.Facts.Virtuals = append(r.Facts.Virtuals, network.VirtualAddress{Address: a.WithZone(""), Interface: ifname,
+		Holding: state, Mark: layout.Mark(lo, hi)})
 	r.Read++
 	return nil
 }

@@ -73,10 +73,12 @@ func ReadWorkstation(text []byte) layout.Reading {
 			if own = a; a.Is4() { // its mask is on the next line
 				begin = lo
 				c.Read++
-				c.Facts.Addresses = append(c.Facts.Addresses, network.Address{Prefix: netip.PrefixFrom(a, 32), Interface: a.String(), Mark: m})
+				c.Facts.Addresses = append(c.Facts.Addresses,
+					network.Address{Prefix: netip.PrefixFrom(a, 32), Interface: a.String(), Mark: m})
 				continue
 			}
-			c.Facts.Addresses = append(c.Facts.Addresses, network.Address{Prefix: netip.PrefixFrom(a, 128), Interface: c.Facts.Interfaces[n-1].Name, Mark: m})
+			c.Facts.Addresses = append(c.Facts.Addresses,
+				network.Address{Prefix: netip.PrefixFrom(a, 128), Interface: c.Facts.Interfaces[n-1].Name, Mark: m})
 			c.Read++
 		case "Subnet Mask":
 			p, err := layout.Prefix([]byte(own.String()+"/"+strings.TrimSpace(value)), true)

@@ -39,7 +39,8 @@ var (
 
 // Is reports whether b begins as such a dump does.
 func Is(b []byte) bool {
-	return len(b) >= headerLength && binary.BigEndian.Uint16(b[4:]) == tableDumpV2 && binary.BigEndian.Uint16(b[6:]) >= 1 &&
+	return len(b) >= headerLength && binary.BigEndian.Uint16(b[4:]) == tableDumpV2 &&
+		binary.BigEndian.Uint16(b[6:]) >= 1 &&
 		binary.BigEndian.Uint16(b[6:]) <= 12 &&
 		binary.BigEndian.Uint32(b[8:]) < 1<<26
 }

@@ -50,7 +50,8 @@ func ReadListed(text []byte) layout.Reading {
 		table = "nat"
 	}
 	family := "ip"
-	if strings.Contains(string(text), "::/0") || strings.Contains(string(text), "icmpv6") || strings.Contains(string(text), "ipv6-icmp") {
+	if strings.Contains(string(text), "::/0") || strings.Contains(string(text), "icmpv6") ||
+		strings.Contains(string(text), "ipv6-icmp") {
 		family = "ip6"
 	}
 	for lo, hi := range layout.Lines(text) { // rules may lead to chains that are listed below
@@ -70,7 +71,8 @@ func ReadListed(text []byte) layout.Reading {
 		case m != nil:
 			chainName, columns = m[1], nil
 			if hook := builtIn[m[1]]; hook != "" {
-				ch := chainAt{chain{Family: family, Table: table, Name: m[1], Type: "filter", Hook: hook, Policy: strings.ToLower(m[2]), Prio: before[table]}, mark}
+				ch := chainAt{chain{Family: family, Table: table, Name: m[1], Type: "filter", Hook: hook,
+					Policy: strings.ToLower(m[2]), Prio: before[table]}, mark}
 				if table == "nat" {
 					ch.Type = "nat"
 				}
@@ -80,7 +82,9 @@ func ReadListed(text []byte) layout.Reading {
 			columns = strings.Fields(s)
 		case columns != nil && isListedRule(s, columns):
 			k := key{family, table, chainName}
-			rs.rules[k] = append(rs.rules[k], &rule{Family: family, Table: table, Chain: chainName, Expr: listedStatements(s, columns, table), mark: mark})
+			rs.rules[k] = append(rs.rules[k],
+				&rule{Family: family, Table: table, Chain: chainName, Expr: listedStatements(s, columns, table),
+					mark: mark})
 		default:
 			chainName, columns = "", nil
 			c.LeaveUnread(lo, hi, layout.ErrNotARoute)
@@ -136,7 +140,8 @@ func listedStatements(s string, columns []string, table string) []statement {
 			target = w[i]
 		case name == "opt" && v != "--":
 			args = append(args, "--fragment")
-		case option == "" || v == "*" || v == "any" || v == "0.0.0.0/0" || v == "::/0" || v == "anywhere" || v == "all" && name == "prot":
+		case option == "" || v == "*" || v == "any" || v == "0.0.0.0/0" || v == "::/0" || v == "anywhere" ||
+			v == "all" && name == "prot":
 		default:
 			args = append(append(args, not...), option, v)
 		}
@@ -147,7 +152,8 @@ func listedStatements(s string, columns []string, table string) []statement {
 	if !whole && len(out) > 0 { // which interfaces it asks for is not shown
 		out = slices.Insert(out, len(out)-1, notKnown())
 	}
-	if to := slices.IndexFunc(rest, func(x string) bool { return strings.HasPrefix(x, "to:") }); to >= 0 && len(out) > 0 {
+	if to := slices.IndexFunc(rest, func(x string) bool { return strings.HasPrefix(x, "to:") }); to >= 0 &&
+		len(out) > 0 {
 		verb := map[string]string{"SNAT": "snat", "DNAT": "dnat"}[target]
 		if verb != "" {
 			p := &ruleParser{w: []string{strings.TrimPrefix(rest[to], "to:")}}

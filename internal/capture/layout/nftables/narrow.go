@@ -38,7 +38,8 @@ func (m *match) apply(what string, v json.RawMessage) bool {
 		m.never = m.never || m.Family != 0 && m.Family != f
 		m.Family = f
 		return f != 0
-	case (proto == "tcp" || proto == "udp" || proto == "sctp" || proto == "th") && (field == "dport" || field == "sport"):
+	case (proto == "tcp" || proto == "udp" || proto == "sctp" || proto == "th") &&
+		(field == "dport" || field == "sport"):
 		if proto != "th" {
 			m.protocol(proto)
 		}

@@ -100,7 +100,8 @@ func elements(text []byte) (out []object, at int, err error) {
 	}
 	for dec.More() {
 		lo := int(dec.InputOffset())
-		for lo < len(text) && (text[lo] == ',' || text[lo] == ' ' || text[lo] == '\n' || text[lo] == '\r' || text[lo] == '\t') {
+		for lo < len(text) && (text[lo] == ',' || text[lo] == ' ' || text[lo] == '\n' || text[lo] == '\r' ||
+			text[lo] == '\t') {
 			lo++
 		}
 		var o object

@@ -59,8 +59,10 @@ func (rs *ruleset) build(p *network.Policy) {
 		case c.Family == "netdev" && c.Hook == "ingress":
 			if len(rs.rules[k]) > 0 {
 				rs.number++
-				at := network.FlowRule{Hook: network.ComingIn, Chain: rs.number, Undecided: true, NotRead: true, Mark: rs.rules[k][0].mark}
-				rest := network.FlowRule{Hook: network.ComingIn, Chain: rs.number, Permit: true, NotRead: true, Mark: at.Mark}
+				at := network.FlowRule{Hook: network.ComingIn, Chain: rs.number, Undecided: true, NotRead: true,
+					Mark: rs.rules[k][0].mark}
+				rest := network.FlowRule{Hook: network.ComingIn, Chain: rs.number, Permit: true, NotRead: true,
+					Mark: at.Mark}
 				p.Flows = append(p.Flows, at, rest)
 			}
 		case c.Family != "ip" && c.Family != "ip6" && c.Family != "inet":
@@ -93,7 +95,8 @@ func (rs *ruleset) setsMarks() bool {
 
 // hooks are the packets that meet the chains of each hook of the kernel's.
 var hooks = map[string][]network.Hook{
-	"prerouting": {network.ComingIn}, "forward": {network.Forwarded}, "input": {network.ForItself}, "output": {network.FromItself},
+	"prerouting": {network.ComingIn}, "forward": {network.Forwarded}, "input": {network.ForItself},
+	"output":      {network.FromItself},
 	"postrouting": {network.Forwarded, network.FromItself},
 }
 
@@ -103,10 +106,12 @@ func (rs *ruleset) filter(p *network.Policy, c chainAt, k key, hook network.Hook
 	first := len(p.Flows)
 	base := network.FlowRule{Family: family(c.Family), Hook: hook, Stateless: true, Chain: rs.number}
 	// What comes in is asked about before its destination may be changed, and a rule may mean either address.
-	base.Undecided = c.Hook == "prerouting" && c.Prio >= before["nat"] && len(rs.rules[k]) > 0 && rs.changes("prerouting")
+	base.Undecided = c.Hook == "prerouting" && c.Prio >= before["nat"] && len(rs.rules[k]) > 0 &&
+		rs.changes("prerouting")
 	w := walker{rs: rs, p: p}
 	w.chain(k, match{FlowRule: base}, 0)
-	if hook != network.Forwarded && c.Policy != "drop" && !slices.ContainsFunc(p.Flows[first:], func(r network.FlowRule) bool { return !r.Permit }) {
+	if hook != network.Forwarded && c.Policy != "drop" &&
+		!slices.ContainsFunc(p.Flows[first:], func(r network.FlowRule) bool { return !r.Permit }) {
 		p.Flows = p.Flows[:first]
 		return
 	}
@@ -178,7 +183,8 @@ func (w *walker) act(all []match, verb string, raw json.RawMessage, k key, depth
 				return true, true
 			case m.never:
 				continue
-			case m.State == network.Unseen && verb != "accept" && m.Hook == network.Forwarded && w.p.Stateful == (route.Mark{}):
+			case m.State == network.Unseen && verb != "accept" && m.Hook == network.Forwarded &&
+				w.p.Stateful == (route.Mark{}):
 				w.p.Stateful = m.Mark // a connection of which it sees one direction only does not last
 			}
 			m.Permit, m.Refuse = verb == "accept", verb == "reject"
@@ -187,7 +193,8 @@ func (w *walker) act(all []match, verb string, raw json.RawMessage, k key, depth
 		return true, false
 	case "jump", "goto":
 		var to struct{ Target string }
-		if json.Unmarshal(raw, &to) != nil || depth >= maxJumps || !w.rs.named[key{k.family, k.table, to.Target}] { // what it does is not known
+		// what it does is not known
+		if json.Unmarshal(raw, &to) != nil || depth >= maxJumps || !w.rs.named[key{k.family, k.table, to.Target}] {
 			w.mayEnd(all)
 			return true, true
 		}
@@ -218,7 +225,8 @@ func (w *walker) act(all []match, verb string, raw json.RawMessage, k key, depth
 	if verb == "vmap" && w.verdicts(all, raw, k) {
 		return true, false
 	}
-	if slices.Contains([]string{"vmap", "queue", "tproxy", "synproxy", "fwd", "dup"}, verb) || verb == "mangle" && strings.Contains(string(raw), `"payload"`) ||
+	if slices.Contains([]string{"vmap", "queue", "tproxy", "synproxy", "fwd", "dup"}, verb) ||
+		verb == "mangle" && strings.Contains(string(raw), `"payload"`) ||
 		verb == "xt" && strings.Contains(string(raw), `"target"`) {
 		w.mayEnd(all)
 		return false, true
@@ -232,8 +240,10 @@ func (w *walker) keep(m match) {
 		return
 	}
 	w.p.Translations = append(w.p.Translations, network.Translation{
-		Destination: w.destination, Keep: true, Protocol: m.Protocol, From: m.From, To: m.To, ToPorts: m.ToPorts, In: m.In, Out: m.Out,
-		Undecided: m.Undecided || m.State != network.AnyState || m.Turned != network.AnyDestination || !m.FromPorts.Any() || m.Type != 0, Mark: m.Mark,
+		Destination: w.destination, Keep: true, Protocol: m.Protocol, From: m.From, To: m.To, ToPorts: m.ToPorts,
+		In: m.In, Out: m.Out,
+		Undecided: m.Undecided || m.State != network.AnyState || m.Turned != network.AnyDestination ||
+			!m.FromPorts.Any() || m.Type != 0, Mark: m.Mark,
 	})
 }
 
@@ -261,7 +271,8 @@ func (w *walker) verdicts(all []match, raw json.RawMessage, k key) bool {
 		return false
 	}
 	for _, pair := range m.Data.Set {
-		left, _ := json.Marshal(map[string]any{"op": "in", "left": map[string]any{"ct": map[string]any{"key": "state"}}, "right": pair[0]})
+		left, _ := json.Marshal(map[string]any{"op": "in", "left": map[string]any{"ct": map[string]any{"key": "state"}},
+			"right": pair[0]})
 		var verdict map[string]json.RawMessage
 		if json.Unmarshal(pair[1], &verdict) != nil {
 			return false
@@ -294,8 +305,9 @@ func (w *walker) translate(all []match, verb string, raw json.RawMessage) {
 			ToPorts:     m.ToPorts,
 			In:          m.In,
 			Out:         m.Out,
-			Undecided:   m.Undecided || !m.FromPorts.Any() || m.Type != 0 || m.State != network.AnyState || m.Turned != network.AnyDestination || verb == "redirect",
-			Mark:        m.Mark,
+			Undecided: m.Undecided || !m.FromPorts.Any() || m.Type != 0 || m.State != network.AnyState ||
+				m.Turned != network.AnyDestination || verb == "redirect",
+			Mark: m.Mark,
 		}
 		if verb == "snat" || verb == "dnat" {
 			var s string
@@ -359,7 +371,8 @@ func (w *walker) narrow(all []match, raw json.RawMessage, k key) []match {
 	}
 	if left.CT != nil && left.CT.Key == "state" && (m.Op == "in" || m.Op == "==") {
 		text := string(m.Right)
-		if strings.Contains(text, `"dnat"`) || strings.Contains(text, `"snat"`) { // beside states it fits more than those
+		// beside states it fits more than those
+		if strings.Contains(text, `"dnat"`) || strings.Contains(text, `"snat"`) {
 			return undecided(all)
 		}
 		state, some, sure := filters.FlowState(func(word string) bool { return strings.Contains(text, `"`+word+`"`) })
@@ -470,7 +483,8 @@ func unfolded(list []json.RawMessage) []json.RawMessage {
 		if json.Unmarshal(v, &o) == nil && len(o.Range) == 2 {
 			if a, ok := filters.Range(o.Range[0], o.Range[1]); ok {
 				for _, p := range a.Prefixes {
-					out = append(out, raw(map[string]any{"prefix": map[string]any{"addr": p.Addr().String(), "len": p.Bits()}}))
+					out = append(out, raw(map[string]any{"prefix": map[string]any{"addr": p.Addr().String(),
+						"len": p.Bits()}}))
 				}
 				continue
 			}

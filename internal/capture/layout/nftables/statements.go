@@ -108,7 +108,8 @@ func (p *ruleParser) peek(i int) string {
 
 // fields are the fields of packets by which a rule matches.
 var fields = map[string][]string{
-	"ip": {"saddr", "daddr", "protocol"}, "ip6": {"saddr", "daddr", "nexthdr"}, "tcp": {"dport", "sport"}, "udp": {"dport", "sport"},
+	"ip": {"saddr", "daddr", "protocol"}, "ip6": {"saddr", "daddr", "nexthdr"}, "tcp": {"dport",
+		"sport"}, "udp": {"dport", "sport"},
 	"sctp": {"dport", "sport"}, "th": {"dport", "sport"}, "icmp": {"type"}, "icmpv6": {"type"},
 }
 
@@ -180,7 +181,8 @@ func (p *ruleParser) next() statement {
 }
 
 func isVerb(s string) bool {
-	return slices.Contains([]string{"accept", "drop", "reject", "return", "jump", "goto", "log", "counter", "queue", "comment", "masquerade", "snat", "dnat"}, s)
+	return slices.Contains([]string{"accept", "drop", "reject", "return", "jump", "goto", "log", "counter", "queue",
+		"comment", "masquerade", "snat", "dnat"}, s)
 }
 
 // skipValue passes over "set VALUE".

@@ -20,11 +20,12 @@ var Text = layout.Reader{Name: textName, Recognise: recogniseText, Read: ReadTex
 		"\t\ttype filter hook forward priority filter; policy drop;\n"}
 
 var (
-	tableHead  = regexp.MustCompile(`^(?:add )?table (?:(ip|ip6|inet|arp|bridge|netdev) )?([\w-]+) \{`)
-	chainHead  = regexp.MustCompile(`^chain ([\w-]+) \{`)
-	define     = regexp.MustCompile(`^define (\w+) = ([^$]{1,400})$`)
-	variable   = regexp.MustCompile(`\$\w+`)
-	preamble   = regexp.MustCompile(`^(?:flush (?:ruleset|table .*)|define \w+ = .*|include ".*"|delete table .*|table \w+ [\w-]+;?)$`)
+	tableHead = regexp.MustCompile(`^(?:add )?table (?:(ip|ip6|inet|arp|bridge|netdev) )?([\w-]+) \{`)
+	chainHead = regexp.MustCompile(`^chain ([\w-]+) \{`)
+	define    = regexp.MustCompile(`^define (\w+) = ([^$]{1,400})$`)
+	variable  = regexp.MustCompile(`\$\w+`)
+	preamble  = regexp.MustCompile(`^(?:flush (?:ruleset|table .*)|define \w+ = .*|include ".*"|delete table .*` +
+		`|table \w+ [\w-]+;?)$`)
 	setHead    = regexp.MustCompile(`^(?:set|map|flowtable|counter|quota|limit|ct \w+|secmark|synproxy) ([\w-]+) \{`)
 	hookLine   = regexp.MustCompile(`^type (\w+) hook (\w+)\b(?:.*\bpriority ([\w +-]+))?`)
 	policyIs   = regexp.MustCompile(`\bpolicy (\w+)`)
@@ -84,8 +85,10 @@ func ReadText(text []byte) layout.Reading {
 		if s == "" && layout.Blank(text[lo:hi]) {
 			continue
 		}
-		if r.depth > 0 && text[lo] != ' ' && text[lo] != '\t' && s != "}" && !tableHead.MatchString(s) && !chainHead.MatchString(s) && !setHead.MatchString(s) && r.pending.Len() == 0 {
-			r.cutAt, r.depth, r.chain, r.set = r.openMark(), 0, nil, "" // a listing that was cut ends where something else begins
+		if r.depth > 0 && text[lo] != ' ' && text[lo] != '\t' && s != "}" && !tableHead.MatchString(s) &&
+			!chainHead.MatchString(s) && !setHead.MatchString(s) && r.pending.Len() == 0 {
+			// a listing that was cut ends where something else begins
+			r.cutAt, r.depth, r.chain, r.set = r.openMark(), 0, nil, ""
 		}
 		if !r.line(s, lo, hi) {
 			r.LeaveUnread(lo, hi, layout.ErrNotARoute)
@@ -230,7 +233,8 @@ func (r *textReader) ruleOrHook(s string, lo, hi int) {
 		return
 	}
 	k := key{r.family, r.table, r.chain.Name}
-	r.rs.rules[k] = append(r.rs.rules[k], &rule{Family: r.family, Table: r.table, Chain: r.chain.Name, Expr: statementsOf(s), mark: layout.Mark(lo, hi)})
+	r.rs.rules[k] = append(r.rs.rules[k],
+		&rule{Family: r.family, Table: r.table, Chain: r.chain.Name, Expr: statementsOf(s), mark: layout.Mark(lo, hi)})
 }
 
 // more adds a line to a rule, and reads the rule once its braces are closed.

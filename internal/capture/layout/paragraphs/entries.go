@@ -21,12 +21,14 @@ var Entries = layout.Reader{Name: entriesName, Recognise: recogniseEntries, Read
 		"  nexthop 172.28.61.10 line2\n"}
 
 var (
-	entryBegins = regexp.MustCompile(`^([0-9a-fA-F.:]+/\d{1,3})(?:,? (?:version|epoch|flags?|per-destination|RIB|attached|connected|internal|cached|refcount|rib)\b.*)?\s*$`)
-	entryHop    = regexp.MustCompile(`^\s+(?:next ?hop|via) ([0-9a-fA-F.:]+),? ([A-Za-z][^\s,]*)(?:[\s,].*)?$`)
-	entryFar    = regexp.MustCompile(`^\s+(?:recursive )?via ([0-9a-fA-F.:]+)(?:,.*)?\s*$`)
-	entryHere   = regexp.MustCompile(`^\s+attached to ([A-Za-z]\S*)\s*$`)
-	entryEnds   = regexp.MustCompile(`^\s+(receive|drop|discard|no route|null)\b`)
-	entryAside  = regexp.MustCompile(`^\s+(?:\d+ packets|feature space|sources:|ifnums:|path list|path \S|output chain|valid |tag |local label|Flow:|subblocks|IPRM|Broker|LFD|\d+ \S+ source|QOS|share )|^\d+ packets`)
+	entryBegins = regexp.MustCompile(`^([0-9a-fA-F.:]+/\d{1,3})(?:,? (?:version|epoch|flags?|per-destination|RIB` +
+		`|attached|connected|internal|cached|refcount|rib)\b.*)?\s*$`)
+	entryHop   = regexp.MustCompile(`^\s+(?:next ?hop|via) ([0-9a-fA-F.:]+),? ([A-Za-z][^\s,]*)(?:[\s,].*)?$`)
+	entryFar   = regexp.MustCompile(`^\s+(?:recursive )?via ([0-9a-fA-F.:]+)(?:,.*)?\s*$`)
+	entryHere  = regexp.MustCompile(`^\s+attached to ([A-Za-z]\S*)\s*$`)
+	entryEnds  = regexp.MustCompile(`^\s+(receive|drop|discard|no route|null)\b`)
+	entryAside = regexp.MustCompile(`^\s+(?:\d+ packets|feature space|sources:|ifnums:|path list|path \S` +
+		`|output chain|valid |tag |local label|Flow:|subblocks|IPRM|Broker|LFD|\d+ \S+ source|QOS|share )|^\d+ packets`)
 )
 
 // entryWay reports whether a line tells what is done with packets.
@@ -151,5 +153,6 @@ func (e *entry) finish(r *layout.Collector) {
 	a := e.attr
 	r.Read += len(e.head)
 	mark := layout.Mark(e.head[0].lo, e.head[len(e.head)-1].hi)
-	r.Add("default", network.ForwardingTable, route.Route{Prefix: e.prefix, Attributes: &a, State: route.Active | route.Installed, Mark: mark}, 0)
+	r.Add("default", network.ForwardingTable,
+		route.Route{Prefix: e.prefix, Attributes: &a, State: route.Active | route.Installed, Mark: mark}, 0)
 }

@@ -33,7 +33,8 @@ var (
 	share     = regexp.MustCompile(`traffic share count is (\d+)`)
 	weight    = regexp.MustCompile(`weight (\d+)`)
 	marksBest = regexp.MustCompile(`(?m)^\s+Known via .*, best\s*$`)
-	aside     = regexp.MustCompile(`^\s+(?:Last update|Routing Descriptor Blocks|Redistributing|Advertised|Tag |Route tag|MPLS|AS Hops|Total delay|Reliability|` +
+	aside     = regexp.MustCompile(`^\s+(?:Last update|Routing Descriptor Blocks|Redistributing|Advertised|Tag ` +
+		`|Route tag|MPLS|AS Hops|Total delay|Reliability|` +
 		`Loading|Route metric is|Installed |Routing entry|No advertising|Opaque|SR |opaque|from |Path|VRF|vrf|Hops )`)
 )
 
@@ -174,12 +175,15 @@ func (r *reader) flush() {
 	if r.best {
 		state = route.Active | route.Installed
 	}
-	r.Add("default", network.Candidates, route.Route{Prefix: r.prefix, Attributes: &a, State: state, Mark: layout.Mark(r.lo, r.hi)}, 0)
+	r.Add("default", network.Candidates,
+		route.Route{Prefix: r.prefix, Attributes: &a, State: state, Mark: layout.Mark(r.lo, r.hi)}, 0)
 }
 
 var protocols = map[string]route.Protocol{
-	"connected": route.Direct, "direct": route.Direct, "static": route.Static, "rip": route.RIP, "ripng": route.RIPng, "ospf": route.OSPF,
-	"ospfv3": route.OSPF, "ospf6": route.OSPF, "eigrp": route.EIGRP, "bgp": route.BGP, "isis": route.ISIS, "is-is": route.ISIS,
+	"connected": route.Direct, "direct": route.Direct, "static": route.Static, "rip": route.RIP, "ripng": route.RIPng,
+	"ospf":   route.OSPF,
+	"ospfv3": route.OSPF, "ospf6": route.OSPF, "eigrp": route.EIGRP, "bgp": route.BGP, "isis": route.ISIS,
+	"is-is":  route.ISIS,
 	"kernel": route.Kernel, "local": route.Local, "babel": route.Babel,
 }
 

@@ -48,7 +48,8 @@ func (r *reader) facts() {
 		r.elsewhere(i)
 		if strings.HasPrefix(i.section, "interface") && i.off() {
 			if n := i.get("name"); n != "" {
-				r.Facts.Interfaces = append(r.Facts.Interfaces, network.Interface{Name: n, State: network.LinkDown, Configured: true, Mark: i.mark})
+				r.Facts.Interfaces = append(r.Facts.Interfaces,
+					network.Interface{Name: n, State: network.LinkDown, Configured: true, Mark: i.mark})
 			}
 		}
 	}
@@ -117,7 +118,8 @@ func (r *reader) static(i *item) {
 	if n, ok := layout.Uint([]byte(i.get("distance"))); ok && i.get("distance") != "" {
 		s.Preference = route.N(n)
 	}
-	kinds := map[string]route.Special{"blackhole": route.Blackhole, "unreachable": route.Unreachable, "prohibit": route.Prohibit}
+	kinds := map[string]route.Special{"blackhole": route.Blackhole, "unreachable": route.Unreachable,
+		"prohibit": route.Prohibit}
 	if k, ok := kinds[i.get("type")]; ok {
 		s.Special = k
 		r.Facts.Statics = append(r.Facts.Statics, s)
@@ -146,7 +148,8 @@ func (r *reader) settings(i *item) {
 	if i.get("ip-forward") == "no" || i.get("forward") == "no" {
 		r.Facts.Forwarding = append(r.Facts.Forwarding, network.Switch{Family: fam, Mark: i.mark})
 	}
-	mode, ok := map[string]network.CheckMode{"strict": network.CheckStrict, "loose": network.CheckLoose}[i.get("rp-filter")]
+	mode, ok := map[string]network.CheckMode{"strict": network.CheckStrict,
+		"loose": network.CheckLoose}[i.get("rp-filter")]
 	if ok {
 		r.Facts.Checks = append(r.Facts.Checks, network.SourceCheck{Family: fam, Mode: mode, Mark: i.mark})
 	}

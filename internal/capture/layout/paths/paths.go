@@ -41,7 +41,8 @@ func recognise(text []byte) int {
 }
 
 // roots are the first words of paths.
-var roots = []string{"ip", "ipv6", "interface", "routing", "system", "queue", "tool", "ppp", "snmp", "user", "port", "certificate", "file", "log", "radius", "caps-man", "mpls", "disk"}
+var roots = []string{"ip", "ipv6", "interface", "routing", "system", "queue", "tool", "ppp", "snmp", "user", "port",
+	"certificate", "file", "log", "radius", "caps-man", "mpls", "disk"}
 
 func isPath(s string) bool {
 	if !strings.HasPrefix(s, "/") {
@@ -100,7 +101,8 @@ func Read(text []byte) layout.Reading {
 				r.add(section[:i], section[i+1:], layout.Mark(lo, hi))
 				section = section[:i]
 			}
-		case section == "" || pending == "" && !strings.HasPrefix(s, "add ") && !strings.HasPrefix(s, "set ") && s != "add":
+		case section == "" || pending == "" && !strings.HasPrefix(s, "add ") && !strings.HasPrefix(s, "set ") &&
+			s != "add":
 			r.LeaveUnread(lo, hi, layout.ErrNotARoute)
 			continue
 		case strings.HasSuffix(s, "\\"):

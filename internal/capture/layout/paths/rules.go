@@ -10,7 +10,8 @@ import (
 )
 
 // hooks are the packets that the chains of the device's own meet.
-var hooks = map[string]network.Hook{"forward": network.Forwarded, "input": network.ForItself, "output": network.FromItself, "prerouting": network.ComingIn}
+var hooks = map[string]network.Hook{"forward": network.Forwarded, "input": network.ForItself,
+	"output": network.FromItself, "prerouting": network.ComingIn}
 
 // rules makes rules of the filters. What fits none passes.
 func (r *reader) rules() {
@@ -43,7 +44,8 @@ func (r *reader) rules() {
 	}
 	for _, list := range lists {
 		chain := list[strings.LastIndexByte(list, ' ')+1:]
-		at := network.FlowRule{Hook: hooks[chain], Family: familyOf(list), Permit: true, Stateless: true, Mark: first[list]}
+		at := network.FlowRule{Hook: hooks[chain], Family: familyOf(list), Permit: true, Stateless: true,
+			Mark: first[list]}
 		r.Facts.Applied = append(r.Facts.Applied, network.AppliedFilter{List: list, Rule: at})
 	}
 }
@@ -92,7 +94,8 @@ func (r *reader) match(i *item) filters.Rule {
 		v := i.get(key)
 		not := strings.HasPrefix(v, "!")
 		switch key {
-		case "chain", "action", "comment", "log", "log-prefix", "disabled", "reject-with", "to-addresses", "to-ports", "hw-offload", "place-before", "address-list", "address-list-timeout":
+		case "chain", "action", "comment", "log", "log-prefix", "disabled", "reject-with", "to-addresses", "to-ports",
+			"hw-offload", "place-before", "address-list", "address-list-timeout":
 		case "src-address", "dst-address":
 			set, ok := filters.Address(strings.TrimPrefix(v, "!"))
 			if not && ok {

@@ -144,7 +144,8 @@ type csvRoute struct {
 // join takes the next hop of a line that says the same otherwise.
 func (r *csvRoute) join(n csvRoute) bool {
 	a, b := &r.attr, &n.attr
-	if r.table != n.table || r.prefix != n.prefix || r.state != n.state || a.Protocol != b.Protocol || a.Subtype != b.Subtype || a.Preference != b.Preference ||
+	if r.table != n.table || r.prefix != n.prefix || r.state != n.state || a.Protocol != b.Protocol ||
+		a.Subtype != b.Subtype || a.Preference != b.Preference ||
 		a.Metric != b.Metric || a.Special != b.Special || len(a.NextHops) == 0 || len(b.NextHops) == 0 ||
 		slices.Contains(a.NextHops, b.NextHops[0]) {
 		return false
@@ -226,7 +227,8 @@ func readRecord(names, rec []string, lo, hi int) (r csvRoute, err error) {
 	}
 	h := route.NextHop{
 		Interface: get["outgoing-interface"], Table: get["next-hop-table"],
-		OnLink: get["on-link"] == "true", Down: get["interface-down"] == "true", Encapsulated: get["encapsulated"] == "true",
+		OnLink: get["on-link"] == "true", Down: get["interface-down"] == "true",
+		Encapsulated: get["encapsulated"] == "true",
 	}
 	if s := get["weight"]; s != "" {
 		v, ok := layout.Uint([]byte(s))

@@ -36,19 +36,27 @@ var (
 
 // known are the names that a record may have; those without a meaning here say nothing of where packets go.
 var known = map[string]bool{
-	"destination": true, "prefixlength": true, "mask": true, "nexthop": true, "interface": true, "preference": true, "cost": true,
+	"destination": true, "prefixlength": true, "mask": true, "nexthop": true, "interface": true, "preference": true,
+	"cost":   true,
 	"metric": true, "protocol": true, "state": true,
 
-	"age": true, "flags": true, "tag": true, "label": true, "priority": true, "qosinfo": true, "neighbour": true, "neighbor": true,
-	"process id": true, "relaynexthop": true, "relynexthop": true, "tunnelid": true, "indirectid": true, "tableid": true, "inlabel": true,
-	"outlabel": true, "subprotid": true, "oprefix": true, "vn": true, "orignexthop": true, "orignh": true, "backupnexthop": true,
-	"backupinterface": true, "bkinterface": true, "bklabel": true, "bktunnel id": true, "bknexthop": true, "attrid": true, "realnexthop": true,
+	"age": true, "flags": true, "tag": true, "label": true, "priority": true, "qosinfo": true, "neighbour": true,
+	"neighbor":   true,
+	"process id": true, "relaynexthop": true, "relynexthop": true, "tunnelid": true, "indirectid": true,
+	"tableid": true, "inlabel": true,
+	"outlabel": true, "subprotid": true, "oprefix": true, "vn": true, "orignexthop": true, "orignh": true,
+	"backupnexthop":   true,
+	"backupinterface": true, "bkinterface": true, "bklabel": true, "bktunnel id": true, "bknexthop": true,
+	"attrid": true, "realnexthop": true,
 	"localas": true, "communityid": true, "nibid": true, "lastas": true, "aspath": true, "nbr": true, "exthdrid": true,
 }
 
 var protocols = map[string]route.Protocol{
-	"direct": route.Direct, "static": route.Static, "rip": route.RIP, "ripng": route.RIPng, "ospf": route.OSPF, "ospfv3": route.OSPF,
-	"isis": route.ISIS, "is-is": route.ISIS, "bgp": route.BGP, "ibgp": route.BGP, "ebgp": route.BGP, "bgp4+": route.BGP, "unr": route.Static,
+	"direct": route.Direct, "static": route.Static, "rip": route.RIP, "ripng": route.RIPng, "ospf": route.OSPF,
+	"ospfv3": route.OSPF,
+	"isis":   route.ISIS, "is-is": route.ISIS, "bgp": route.BGP, "ibgp": route.BGP, "ebgp": route.BGP,
+	"bgp4+": route.BGP,
+	"unr":   route.Static,
 }
 
 func recognise(text []byte) int {
@@ -186,7 +194,8 @@ func (r *reader) flush() {
 	r.Collector.Read += len(lines)
 	m := layout.Mark(first.lo, last.hi)
 	r.Add(r.table, network.Candidates, route.Route{Prefix: p, Attributes: &a, State: state, Mark: m}, 0)
-	if h := a.NextHops; a.Protocol == route.Direct && len(h) == 1 && h[0].Interface != "" && r.own.IsValid() && p.Contains(r.own) && !p.IsSingleIP() {
+	if h := a.NextHops; a.Protocol == route.Direct && len(h) == 1 && h[0].Interface != "" && r.own.IsValid() &&
+		p.Contains(r.own) && !p.IsSingleIP() {
 		table := ""
 		if r.table != "default" {
 			table = r.table
@@ -231,7 +240,8 @@ func (r *reader) record() (p netip.Prefix, a route.Attributes, state route.State
 		pr = route.RIPng
 	}
 	a.Protocol = pr
-	for key, into := range map[string]*route.Number{"preference": &a.Preference, "cost": &a.Metric, "metric": &a.Metric} {
+	for key, into := range map[string]*route.Number{"preference": &a.Preference, "cost": &a.Metric,
+		"metric": &a.Metric} {
 		if v := r.first(key); v != "" {
 			n, ok := layout.Uint([]byte(v))
 			if !ok {
@@ -244,7 +254,8 @@ func (r *reader) record() (p netip.Prefix, a route.Attributes, state route.State
 		return p, a, 0, err
 	}
 	state = route.Active | route.Installed
-	if s, told := r.values["state"]; told && !strings.Contains(s[0], "Active") || told && strings.Contains(s[0], "Inactive") {
+	if s, told := r.values["state"]; told && !strings.Contains(s[0], "Active") ||
+		told && strings.Contains(s[0], "Inactive") {
 		state = 0
 	}
 	return p, a, state, nil
@@ -268,7 +279,8 @@ func (r *reader) hops(p netip.Prefix, a *route.Attributes) error {
 		case strings.HasPrefix(low, "null"):
 			a.Special, a.NextHops = route.Blackhole, nil
 			return nil
-		case a.Protocol == route.Direct && p.IsSingleIP() && (addr.IsLoopback() || strings.HasPrefix(low, "inloop") || addr == p.Addr()):
+		case a.Protocol == route.Direct && p.IsSingleIP() && (addr.IsLoopback() || strings.HasPrefix(low, "inloop") ||
+			addr == p.Addr()):
 			a.Protocol, a.Special, a.NextHops = route.Local, route.Receive, nil
 			return nil
 		case a.Protocol == route.Direct:

@@ -19,12 +19,16 @@ const name = "rtnetlink pairs"
 // Reader is the family's registration.
 var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
 	About: "the kernel's routes, dumped as pairs with the numbers of rtnetlink",
-	Sample: "tab=254 vf=0 scope=0 type=1 proto=11 prio=0 0.0.0.0/0.0.0.0/0->0.0.0.0/0 pref=0.0.0.0 gwy=172.28.61.1 dev=5(line0)\n" +
-		"tab=254 vf=0 scope=253 type=1 proto=2 prio=0 0.0.0.0/0.0.0.0/0->10.61.16.0/24 pref=10.61.16.1 gwy=0.0.0.0 dev=6(hall0)\n" +
-		"tab=255 vf=0 scope=254 type=2 proto=2 prio=0 0.0.0.0/0.0.0.0/0->10.61.16.1/32 pref=10.61.16.1 gwy=0.0.0.0 dev=6(hall0)\n"}
+	Sample: "tab=254 vf=0 scope=0 type=1 proto=11 prio=0 0.0.0.0/0.0.0.0/0->0.0.0.0/0 pref=0.0.0.0 gwy=172.28.61.1 " +
+		"dev=5(line0)\n" +
+		"tab=254 vf=0 scope=253 type=1 proto=2 prio=0 0.0.0.0/0.0.0.0/0->10.61.16.0/24 pref=10.61.16.1 gwy=0.0.0.0 " +
+		"dev=6(hall0)\n" +
+		"tab=255 vf=0 scope=254 type=2 proto=2 prio=0 0.0.0.0/0.0.0.0/0->10.61.16.1/32 pref=10.61.16.1 gwy=0.0.0.0 " +
+		"dev=6(hall0)\n"}
 
 func isRow(line []byte) bool {
-	return bytes.HasPrefix(line, []byte("tab=")) && bytes.Contains(line, []byte("->")) && bytes.Contains(line, []byte("gwy="))
+	return bytes.HasPrefix(line, []byte("tab=")) && bytes.Contains(line, []byte("->")) &&
+		bytes.Contains(line, []byte("gwy="))
 }
 
 func recognise(text []byte) int {
@@ -144,8 +148,10 @@ func row(c *layout.Collector, line []byte, lo, hi int) error {
 		a.NextHops = hops
 	}
 	m := layout.Mark(lo, hi)
-	if own, ok := layout.Addr([]byte(one["pref"])); ok && a.Protocol == route.Direct && p.Contains(own) && own != p.Addr() {
-		c.Facts.Addresses = append(c.Facts.Addresses, network.Address{Prefix: netip.PrefixFrom(own, p.Bits()), Interface: hops[0].Interface, Mark: m})
+	if own, ok := layout.Addr([]byte(one["pref"])); ok && a.Protocol == route.Direct && p.Contains(own) &&
+		own != p.Addr() {
+		c.Facts.Addresses = append(c.Facts.Addresses,
+			network.Address{Prefix: netip.PrefixFrom(own, p.Bits()), Interface: hops[0].Interface, Mark: m})
 	}
 	c.Add(table, network.ForwardingTable, route.Route{Prefix: p, Attributes: &a, Mark: m}, 0)
 	return nil

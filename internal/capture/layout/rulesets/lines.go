@@ -27,7 +27,8 @@ func words(w []string) (m met, rule, known bool) {
 		w = w[1:]
 	}
 	changes := slices.ContainsFunc(w, func(x string) bool {
-		return slices.Contains([]string{"nat-to", "rdr-to", "binat-to", "af-to", "route-to", "reply-to", "dup-to", "divert-to", "rtable"}, x)
+		return slices.Contains([]string{"nat-to", "rdr-to", "binat-to", "af-to", "route-to", "reply-to", "dup-to",
+			"divert-to", "rtable"}, x)
 	})
 	if (w[0] == "pass" || w[0] == "match") && !changes {
 		return m, false, true

@@ -173,7 +173,8 @@ func takeAddress(in []uint32) (a netip.Addr, rest []uint32, ok bool) {
 	n := int(in[1])
 	b, ok := octets(in[2 : 2+n])
 	if !ok ||
-		!(in[0] == 1 && n == 4 || in[0] == 2 && n == 16 || in[0] == 3 && n == 8 || in[0] == 4 && n == 20 || in[0] == 0 && n == 0) {
+		!(in[0] == 1 && n == 4 || in[0] == 2 && n == 16 || in[0] == 3 && n == 8 || in[0] == 4 && n == 20 ||
+			in[0] == 0 && n == 0) {
 		return a, nil, false
 	}
 	switch n { // a zone (types 3 and 4) is the interface, which a column tells anyway

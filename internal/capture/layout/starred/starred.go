@@ -252,7 +252,8 @@ func (r *reader) endTable() {
 	if r.skip || r.counted == r.says || r.counted == r.says-r.hidden {
 		r.Pass(r.heading[0], r.heading[1], layout.Count)
 	} else {
-		r.LeaveUnread(r.heading[0], r.heading[1], fmt.Errorf("the heading counts %d routes, %d were read", r.says, r.counted))
+		r.LeaveUnread(r.heading[0], r.heading[1],
+			fmt.Errorf("the heading counts %d routes, %d were read", r.says, r.counted))
 		r.Partial(r.table, r.counted < r.says-r.hidden, r.heading[0], r.heading[1])
 	}
 	r.says = -1

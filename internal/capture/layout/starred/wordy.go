@@ -26,7 +26,8 @@ var (
 	entries    = regexp.MustCompile(`^(\S+) \((\d+) entr(?:y|ies), \d+ announced\)`)
 	wordyRoute = regexp.MustCompile(`^([*+-]?)([A-Z][\w-]*)\s+Preference:\s*-?(\d+)(?:/-?\d+)?\s*$`)
 	wordyHop   = regexp.MustCompile(`^Next ?hop:\s+(?:(\S+) )?via ([^\s,]+)(.*)$`)
-	wordyPair  = regexp.MustCompile(`(?:^|\s)(Metric|Localpref|AS path|State|Protocol next hop|Next hop type|Next table|Label operation|Interface):\s*([^\t]*?)(?:\s{2,}|\t|$)`)
+	wordyPair  = regexp.MustCompile(`(?:^|\s)(Metric|Localpref|AS path|State|Protocol next hop|Next hop type` +
+		`|Next table|Label operation|Interface):\s*([^\t]*?)(?:\s{2,}|\t|$)`)
 )
 
 // wordyKinds are the types of next hop that lead nowhere, or to the device itself.
@@ -70,7 +71,8 @@ func (r *reader) wordy(line []byte, lo, hi int) (bool, error) {
 		return true, nil
 	}
 	if !r.pending { // what stands between the prefix and its routes is about neither
-		if line[0] != ' ' && line[0] != '\t' && !bytes.HasPrefix(line, []byte("TSI:")) && !bytes.HasPrefix(line, []byte("KRT ")) {
+		if line[0] != ' ' && line[0] != '\t' && !bytes.HasPrefix(line, []byte("TSI:")) &&
+			!bytes.HasPrefix(line, []byte("KRT ")) {
 			r.inWords = false
 			return false, nil
 		}
@@ -131,7 +133,8 @@ func (r *reader) inWordsBelow(s []byte) error {
 		return layout.ErrNotARoute
 	}
 	pairs := wordyPair.FindAllSubmatch(s, -1)
-	if len(pairs) == 0 && (bytes.Contains(s, []byte(" via ")) || !bytes.Contains(s, []byte(":")) && !bytes.HasPrefix(s, []byte("Accepted"))) {
+	if len(pairs) == 0 && (bytes.Contains(s, []byte(" via ")) || !bytes.Contains(s, []byte(":")) &&
+		!bytes.HasPrefix(s, []byte("Accepted"))) {
 		return layout.ErrNotARoute
 	}
 	for _, p := range pairs {

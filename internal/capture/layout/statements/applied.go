@@ -57,7 +57,8 @@ func (r *reader) check(fam route.Family, ifname string, loose bool, lo, hi int) 
 	if loose {
 		mode = network.CheckLoose
 	}
-	r.Facts.Checks = append(r.Facts.Checks, network.SourceCheck{Family: fam, Interface: ifname, Mode: mode, Mark: layout.Mark(lo, hi)})
+	r.Facts.Checks = append(r.Facts.Checks,
+		network.SourceCheck{Family: fam, Interface: ifname, Mode: mode, Mark: layout.Mark(lo, hi)})
 }
 
 // decided is what a line decides over.
@@ -150,7 +151,8 @@ func (r *reader) guards(w []string, lo, hi int) bool {
 		r.Restrict(network.FlowRule{In: at(2)}, lo, hi)
 	case w[0] == "nat-control":
 		r.Restrict(network.FlowRule{}, lo, hi)
-	case (w[0] == "nat" || w[0] == "global") && len(w) > 2 && strings.HasPrefix(w[1], "(") && !strings.Contains(w[1], ","):
+	case (w[0] == "nat" || w[0] == "global") && len(w) > 2 && strings.HasPrefix(w[1], "(") &&
+		!strings.Contains(w[1], ","):
 		side := strings.Trim(w[1], "()")
 		r.Restrict(network.FlowRule{In: side}, lo, hi)
 		r.Restrict(network.FlowRule{Out: side}, lo, hi)
@@ -166,7 +168,8 @@ func (r *reader) guards(w []string, lo, hi int) bool {
 // exempted reports whether a source check names a list behind its own words.
 func exempted(w []string) bool {
 	return slices.ContainsFunc(w, func(s string) bool {
-		return !slices.Contains([]string{"source", "reachable-via", "reverse-path", "rx", "any", "allow-default", "allow-self-ping", "l2-src"}, s)
+		return !slices.Contains([]string{"source", "reachable-via", "reverse-path", "rx", "any", "allow-default",
+			"allow-self-ping", "l2-src"}, s)
 	})
 }
 
@@ -177,7 +180,9 @@ func appliesSomewhere(w []string) bool {
 		return false
 	}
 	line := strings.Join(w, " ")
-	for _, s := range []string{"ip access-group ", "ipv6 traffic-filter ", "ipv4 access-group ", "ipv6 access-group ", "traffic-filter ", "packet-filter ", "traffic-policy ", "ip policy route-map ", "ip nat outside", "apply access-list ",
+	for _, s := range []string{"ip access-group ", "ipv6 traffic-filter ", "ipv4 access-group ", "ipv6 access-group ",
+		"traffic-filter ", "packet-filter ", "traffic-policy ", "ip policy route-map ", "ip nat outside",
+		"apply access-list ",
 		"zone-member ", "crypto map ", "object-policy apply "} {
 		if strings.HasPrefix(line+" ", s) {
 			return true
@@ -196,8 +201,10 @@ func appliesGlobally(w []string) bool {
 		return slices.Contains(w, "deny") || slices.Contains(w, "drop") || slices.Contains(w, "packet-filter")
 	}
 	switch line := strings.Join(w, " "); {
-	case strings.HasPrefix(line, "policy interzone"), strings.HasPrefix(line, "cts role-based enforcement"), strings.HasPrefix(line, "nat-policy interzone"),
-		line == "router segment-security", strings.HasPrefix(line, "flow-route "), strings.HasPrefix(line, "nat static outbound "),
+	case strings.HasPrefix(line, "policy interzone"), strings.HasPrefix(line,
+		"cts role-based enforcement"), strings.HasPrefix(line, "nat-policy interzone"),
+		line == "router segment-security", strings.HasPrefix(line, "flow-route "), strings.HasPrefix(line,
+			"nat static outbound "),
 		strings.HasPrefix(line, "nat static global "), strings.HasPrefix(line, "nat server "):
 		return true
 	}
@@ -225,9 +232,11 @@ func directions(w []string) (in, out bool) {
 // that does not name a list, is one that was not read.
 func (r *reader) apply(w []string, fam route.Family, ifname string, lo, hi int) {
 	in, out := directions(w)
-	open := (slices.Contains(w, "traffic-filter") || slices.Contains(w, "packet-filter")) && w[0] != "ipv6" // these let pass what fits no rule, or not
+	// these let pass what fits no rule, or not
+	open := (slices.Contains(w, "traffic-filter") || slices.Contains(w, "packet-filter")) && w[0] != "ipv6"
 	words := slices.DeleteFunc(slices.Clone(w), func(s string) bool {
-		return slices.Contains([]string{"ip", "ipv4", "ipv6", "access-group", "traffic-filter", "packet-filter", "acl", "name", "number", "in", "out", "inbound", "outbound",
+		return slices.Contains([]string{"ip", "ipv4", "ipv6", "access-group", "traffic-filter", "packet-filter", "acl",
+			"name", "number", "in", "out", "inbound", "outbound",
 			"ingress", "egress", "hardware-count", "compress", "interface-statistics"}, s)
 	})
 	if len(words) != 1 || slices.Contains(w, "mac") || in && out {
@@ -240,7 +249,8 @@ func (r *reader) apply(w []string, fam route.Family, ifname string, lo, hi int) 
 	if fam == 0 {
 		fam = route.IPv4
 	}
-	rule := network.FlowRule{Family: fam, Hook: network.ComingIn, In: ifname, Stateless: true, Undecided: open, Mark: layout.Mark(lo, hi)}
+	rule := network.FlowRule{Family: fam, Hook: network.ComingIn, In: ifname, Stateless: true, Undecided: open,
+		Mark: layout.Mark(lo, hi)}
 	if out {
 		rule.Hook, rule.In, rule.Out = network.GoingOut, "", ifname
 	}
@@ -251,7 +261,8 @@ func (r *reader) apply(w []string, fam route.Family, ifname string, lo, hi int) 
 func (r *reader) appliedByName(w []string, lo, hi int) {
 	in, out := w[2] == "in", w[2] == "out" // the interface may be called so too
 	i := slices.Index(w, "interface")
-	if i < 0 || i+1 >= len(w) || in == out || slices.Contains(w, "per-user-override") || slices.Contains(w, "control-plane") {
+	if i < 0 || i+1 >= len(w) || in == out || slices.Contains(w, "per-user-override") ||
+		slices.Contains(w, "control-plane") {
 		r.guard.mixed = true
 		r.restrict(0, "", !out, out, lo, hi)
 		return

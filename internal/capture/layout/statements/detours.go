@@ -63,7 +63,8 @@ func (d *detours) line(w []string, indented bool, m route.Mark) bool {
 		return false
 	}
 	switch {
-	case w[0] == "match" && (w[1] == "ip" || w[1] == "ipv6") && w[2] == "address" && len(w) > 3 && w[3] != "prefix-list":
+	case w[0] == "match" && (w[1] == "ip" || w[1] == "ipv6") && w[2] == "address" && len(w) > 3 &&
+		w[3] != "prefix-list":
 		d.open.lists = append(d.open.lists, w[3:]...)
 	case w[0] == "match":
 		d.open.odd = !d.open.matches(w[1], w[2:]) || d.open.odd
@@ -130,7 +131,8 @@ func (c *clause) rules() []network.FlowRule {
 // apply notes where a policy is applied; false for any other line.
 func (d *detours) apply(w []string, fam route.Family, ifname string, m route.Mark) bool {
 	switch {
-	case len(w) == 4 && w[1] == "policy" && w[2] == "route-map", len(w) == 3 && w[0] == "policy-route" && w[1] == "route-map":
+	case len(w) == 4 && w[1] == "policy" && w[2] == "route-map", len(w) == 3 && w[0] == "policy-route" &&
+		w[1] == "route-map":
 	case len(w) == 2 && w[0] == "pbr-policy":
 	default:
 		return false

@@ -24,7 +24,8 @@ func (l *lists) groupHeading(w []string) bool {
 	}
 	name := w[2]
 	switch kind := w[1]; {
-	case (kind == "ip" || kind == "ipv4" || kind == "ipv6") && len(w) > 3 && w[2] == "address", kind == "ip" && len(w) > 3 && w[2] == "port":
+	case (kind == "ip" || kind == "ipv4" || kind == "ipv6") && len(w) > 3 && w[2] == "address", kind == "ip" &&
+		len(w) > 3 && w[2] == "port":
 		name = w[3]
 		l.group = group{name: name, services: w[2] == "port"}
 	case kind == "network" || kind == "host":

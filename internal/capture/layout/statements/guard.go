@@ -69,7 +69,8 @@ func (g *guard) applied(ifname string) { g.listed = append(g.listed, ifname) }
 // finish makes rules of the levels.
 func (g *guard) finish(r *reader) {
 	if x, ok := r.applicationMissing(); ok {
-		r.Restrict(network.FlowRule{Hook: network.ComingIn, Missing: network.NotApplied}, int(x.Mark.Off), int(x.Mark.End))
+		r.Restrict(network.FlowRule{Hook: network.ComingIn, Missing: network.NotApplied}, int(x.Mark.Off),
+			int(x.Mark.End))
 	}
 	if g.inspect {
 		for i := range r.Facts.Applied {
@@ -104,7 +105,8 @@ func (g *guard) finish(r *reader) {
 			}
 			r.Facts.ListRules = append(r.Facts.ListRules, network.ListRule{List: list, FlowRule: rule})
 		}
-		r.Facts.Applied = append(r.Facts.Applied, network.AppliedFilter{List: list, Rule: network.FlowRule{In: p.name, Mark: p.mark}})
+		r.Facts.Applied = append(r.Facts.Applied,
+			network.AppliedFilter{List: list, Rule: network.FlowRule{In: p.name, Mark: p.mark}})
 	}
 	if !g.inspected {
 		g.icmpAnswers(r)
@@ -122,11 +124,13 @@ func (g *guard) levelsMissing(r *reader) {
 	const list = "levels that were not captured"
 	r.Facts.Policy.Stateful = g.first
 	for _, name := range g.listed {
-		r.Facts.ListRules = append(r.Facts.ListRules, network.ListRule{List: list, FlowRule: network.FlowRule{In: name, Permit: true, Mark: g.first}})
+		r.Facts.ListRules = append(r.Facts.ListRules,
+			network.ListRule{List: list, FlowRule: network.FlowRule{In: name, Permit: true, Mark: g.first}})
 	}
 	at := network.FlowRule{Undecided: true, NotRead: true, Mark: g.first}
 	r.Facts.Applied = append(r.Facts.Applied, network.AppliedFilter{List: list, Rule: at})
-	r.Restrict(network.FlowRule{Hook: network.ForItself}, int(g.first.Off), int(g.first.End)) // which addresses answer is not told
+	// which addresses answer is not told
+	r.Restrict(network.FlowRule{Hook: network.ForItself}, int(g.first.Off), int(g.first.End))
 	at.Protocol, at.State, at.Stateless = "icmp", network.Answering, true
 	if !g.inspected {
 		r.Restrict(at, int(g.first.Off), int(g.first.End))
@@ -161,15 +165,19 @@ func (g *guard) itself(r *reader) {
 			r.Facts.ListRules = append(r.Facts.ListRules, network.ListRule{List: list, FlowRule: f})
 		}
 		for _, a := range r.Facts.Addresses {
-			if a.Interface != p.name && slices.ContainsFunc(g.ports, func(q guarded) bool { return q.name == a.Interface }) {
-				add(network.FlowRule{To: netip.PrefixFrom(a.Prefix.Addr(), a.Prefix.Addr().BitLen()), Undecided: g.farSide})
+			if a.Interface != p.name &&
+				slices.ContainsFunc(g.ports, func(q guarded) bool { return q.name == a.Interface }) {
+				add(network.FlowRule{To: netip.PrefixFrom(a.Prefix.Addr(), a.Prefix.Addr().BitLen()),
+					Undecided: g.farSide})
 			}
 		}
 		if !g.icmpRuled {
 			add(network.FlowRule{Protocol: "icmp", Type: 9, Permit: true})
 		}
 		add(network.FlowRule{Undecided: true, Permit: true})
-		r.Facts.Applied = append(r.Facts.Applied, network.AppliedFilter{List: list, Rule: network.FlowRule{In: p.name, Hook: network.ForItself, Undecided: true, Mark: p.mark}})
+		r.Facts.Applied = append(r.Facts.Applied,
+			network.AppliedFilter{List: list,
+				Rule: network.FlowRule{In: p.name, Hook: network.ForItself, Undecided: true, Mark: p.mark}})
 	}
 }
 
@@ -181,8 +189,10 @@ func (r *reader) cutInside() {
 		r.Restrict(network.FlowRule{Missing: network.CutOff}, int(r.begun.Off), int(r.begun.End))
 	case r.tail != route.Mark{} && !r.whole:
 		ifname := r.Facts.Interfaces[r.link-1].Name
-		r.Restrict(network.FlowRule{In: ifname, Hook: network.ComingIn, Missing: network.CutOff}, int(r.tail.Off), int(r.tail.End))
-		r.Restrict(network.FlowRule{Out: ifname, Hook: network.GoingOut, Missing: network.CutOff}, int(r.tail.Off), int(r.tail.End))
+		r.Restrict(network.FlowRule{In: ifname, Hook: network.ComingIn, Missing: network.CutOff}, int(r.tail.Off),
+			int(r.tail.End))
+		r.Restrict(network.FlowRule{Out: ifname, Hook: network.GoingOut, Missing: network.CutOff}, int(r.tail.Off),
+			int(r.tail.End))
 	}
 }
 

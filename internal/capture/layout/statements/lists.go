@@ -36,7 +36,8 @@ func (l *lists) heading(w []string) bool {
 		return true
 	}
 	name, fam, wild := listHeading(w)
-	if slices.ContainsFunc(w, func(s string) bool { return strings.HasSuffix(s, "-list") || strings.HasSuffix(s, "-map") }) {
+	if slices.ContainsFunc(w,
+		func(s string) bool { return strings.HasSuffix(s, "-list") || strings.HasSuffix(s, "-map") }) {
 		l.last = entry{}
 	}
 	if name != "" {
@@ -74,7 +75,8 @@ func listHeading(w []string) (name string, fam route.Family, wild bool) {
 		return w[2], fam, true
 	case low[0] == "acl" && len(w) > 1:
 		rest := slices.DeleteFunc(slices.Clone(w[1:]), func(s string) bool {
-			return slices.Contains([]string{"number", "name", "basic", "advance", "advanced", "ipv4", "ipv6", "match-order", "config", "auto"}, s)
+			return slices.Contains([]string{"number", "name", "basic", "advance", "advanced", "ipv4", "ipv6",
+				"match-order", "config", "auto"}, s)
 		})
 		if len(rest) > 0 {
 			return rest[0], fam, true
@@ -115,7 +117,9 @@ func (l *lists) line(w []string, mark route.Mark) bool {
 			w = w[1:]
 		}
 	}
-	if len(w) == 0 || skipped(w) || slices.Contains([]string{"remark", "description", "statistics", "step", "no", "undo", "!", "comment", "fragments", "counters"}, w[0]) {
+	if len(w) == 0 || skipped(w) ||
+		slices.Contains([]string{"remark", "description", "statistics", "step", "no", "undo", "!", "comment",
+			"fragments", "counters"}, w[0]) {
 		return false
 	}
 	e := *l.open

@@ -114,19 +114,25 @@ func (n *nat) fixed(x natRule) []network.Translation {
 		words, w = w[:2], w[2:]
 	}
 	if len(words) != 2 {
-		return []network.Translation{{Undecided: true, Mark: x.mark}, {Undecided: true, Destination: true, Mark: x.mark}}
+		return []network.Translation{{Undecided: true, Mark: x.mark},
+			{Undecided: true, Destination: true, Mark: x.mark}}
 	}
 	a, errA := netip.ParseAddr(words[0])
 	b, errB := netip.ParseAddr(words[1])
-	more := slices.DeleteFunc(slices.Clone(w), func(s string) bool { return s == "extendable" || s == "no-alias" || s == "no-payload" })
+	more := slices.DeleteFunc(slices.Clone(w), func(s string) bool {
+		return s == "extendable" || s == "no-alias" ||
+			s == "no-payload"
+	})
 	if errA != nil || errB != nil || len(more) > 0 {
-		return []network.Translation{{Undecided: true, Mark: x.mark}, {Undecided: true, Destination: true, Mark: x.mark}}
+		return []network.Translation{{Undecided: true, Mark: x.mark},
+			{Undecided: true, Destination: true, Mark: x.mark}}
 	}
 	t.From, t.Becomes = netip.PrefixFrom(a, a.BitLen()), b
 	back.To, back.Becomes = netip.PrefixFrom(b, b.BitLen()), a
 	onLink := !slices.Contains(w, "no-alias")
 	t.OnLink, back.OnLink = onLink, onLink
-	if ported { // the port's answers take its address again by themselves; what the host begins itself goes by the lists
+	// the port's answers take its address again by themselves; what the host begins itself goes by the lists
+	if ported {
 		return []network.Translation{back}
 	}
 	return []network.Translation{t, back}
@@ -160,7 +166,8 @@ func (n *nat) listed(r *reader, x natRule) []network.Translation {
 		}
 		t := base
 		t.Protocol, t.From, t.To, t.ToPorts, t.Keep = rule.Protocol, rule.From, rule.To, rule.ToPorts, !rule.Permit
-		t.Undecided = t.Undecided || rule.Undecided || !rule.FromPorts.Any() || rule.Type != 0 || rule.State != network.AnyState
+		t.Undecided = t.Undecided || rule.Undecided || !rule.FromPorts.Any() || rule.Type != 0 ||
+			rule.State != network.AnyState
 		out = append(out, t)
 	}
 	if out == nil {

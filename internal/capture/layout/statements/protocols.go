@@ -83,8 +83,10 @@ func area(word string) (string, bool) {
 
 // plainWords begin lines of a protocol's block that change nothing of which routes it finds.
 var plainWords = []string{
-	"router-id", "log-adjacency-changes", "timers", "net", "is-type", "metric-style", "fast-reroute", "nsf", "graceful-restart",
-	"maximum-paths", "exit", "exit-address-family", "version", "neighbor", "bfd", "capability", "ospf", "set-overload-bit", "default-information",
+	"router-id", "log-adjacency-changes", "timers", "net", "is-type", "metric-style", "fast-reroute", "nsf",
+	"graceful-restart",
+	"maximum-paths", "exit", "exit-address-family", "version", "neighbor", "bfd", "capability", "ospf",
+	"set-overload-bit", "default-information",
 }
 
 // protocolLine reads a line of a protocol's block.

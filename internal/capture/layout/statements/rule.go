@@ -123,7 +123,8 @@ func (p *parser) protocol() bool {
 }
 
 func isAddressWord(s string) bool {
-	return slices.Contains([]string{"any", "any4", "any6", "host", "object", "object-group", "addrgroup", "net-group"}, strings.ToLower(s)) ||
+	return slices.Contains([]string{"any", "any4", "any6", "host", "object", "object-group", "addrgroup", "net-group"},
+		strings.ToLower(s)) ||
 		layout.LooksLikeAddress([]byte(s))
 }
 
@@ -193,7 +194,8 @@ func (p *parser) wildcards(mask string) bool {
 
 // ports takes a comparison of ports, or a group of them.
 func (p *parser) ports() (out filters.Services) {
-	if len(p.w) > 1 && (p.w[0] == "object-group" || p.w[0] == "portgroup" || p.w[0] == "port-object") && (!p.groups.HasAddresses(p.w[1]) || p.w[0] == "portgroup") &&
+	if len(p.w) > 1 && (p.w[0] == "object-group" || p.w[0] == "portgroup" || p.w[0] == "port-object") &&
+		(!p.groups.HasAddresses(p.w[1]) || p.w[0] == "portgroup") &&
 		(p.groups.HasServices(p.w[1]) || p.w[0] == "portgroup") {
 		out = p.groups.Services(p.w[1])
 		p.w = p.w[2:]
@@ -250,7 +252,8 @@ func (p *parser) services(from, to filters.Services) {
 }
 
 // harmless words behind a rule count or log what it fits.
-var harmless = []string{"log", "log-input", "logging", "count", "capture", "disable", "default", "informational", "warnings", "notifications", "debugging", "errors",
+var harmless = []string{"log", "log-input", "logging", "count", "capture", "disable", "default", "informational",
+	"warnings", "notifications", "debugging", "errors",
 	"critical", "alerts", "emergencies", "interval", "counting", "match", "matches", "hitcnt"}
 
 // rest reads the words behind the addresses.

@@ -31,7 +31,8 @@ func (s *sends) set(w []string) bool {
 	notAddress := func(x string) bool { return !layout.LooksLikeAddress([]byte(x)) } // such as that all of them share
 	at := slices.IndexFunc(w, func(x string) bool { return !notAddress(x) })
 	switch before := strings.Join(w[:max(at, 0)], " "); {
-	case (before == "ip next-hop" || before == "ipv6 next-hop") && !slices.ContainsFunc(w[at:], notAddress), before == "nexthop" && len(w) <= 3:
+	case (before == "ip next-hop" || before == "ipv6 next-hop") &&
+		!slices.ContainsFunc(w[at:], notAddress), before == "nexthop" && len(w) <= 3:
 		a, ok := layout.Addr([]byte(w[at]))
 		if s.open = s.open || !ok || a.Zone() != "" || a.IsLinkLocalUnicast(); !s.nextHop.IsValid() {
 			s.nextHop = a

@@ -18,7 +18,8 @@ const name = "statements"
 
 // Reader is the family's registration.
 var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
-	About: "configurations of one statement a line: static routes, addresses, lists of rules and where they are applied, translations",
+	About: "configurations of one statement a line: static routes, addresses, lists of rules and where they are " +
+		"applied, translations",
 	Sample: "interface hall0\n" +
 		" ip address 10.61.16.1/24\n" +
 		"ip route 10.61.64.0/24 172.28.61.18 130\n"}
@@ -69,10 +70,12 @@ type reader struct {
 	detours     detours
 	port        string            // the interface whose block it is, as its heading calls it
 	names       map[string]string // what all else calls interfaces, by that
-	sharing     int               // how deep the lines of an open group of routers stand at least, in blanks; 0: none is open
-	parts       []route.Mark      // lines that are parts of what others tell, unless a fact rests on them
-	tail        route.Mark        // of the heading of the block that the last line stands in, where it is an interface's
-	begun       route.Mark        // of the line that begins a whole configuration, until its end is seen
+	// how deep the lines of an open group of routers stand at least, in blanks; 0: none is open
+	sharing int
+	parts   []route.Mark // lines that are parts of what others tell, unless a fact rests on them
+	// of the heading of the block that the last line stands in, where it is an interface's
+	tail  route.Mark
+	begun route.Mark // of the line that begins a whole configuration, until its end is seen
 }
 
 // Read reads a text of this family. Other statements of a configuration are known to say nothing of where packets go.
@@ -204,7 +207,9 @@ func (r *reader) inBlock(w []string, s string, indented bool, lo, hi int) (used 
 	case r.link > 0 && r.virtual(w, s, lo, hi):
 		return true, nil
 	case r.link > 0 && labels(w):
-		r.Facts.Interfaces = append(r.Facts.Interfaces, network.Interface{Name: r.Facts.Interfaces[r.link-1].Name, Labels: true, Configured: true, Mark: layout.Mark(lo, hi)})
+		r.Facts.Interfaces = append(r.Facts.Interfaces,
+			network.Interface{Name: r.Facts.Interfaces[r.link-1].Name, Labels: true, Configured: true,
+				Mark: layout.Mark(lo, hi)})
 		return true, nil
 	case r.link > 0 && w[0] == "shutdown":
 		r.Facts.Interfaces = append(
@@ -216,7 +221,8 @@ func (r *reader) inBlock(w []string, s string, indented bool, lo, hi int) (used 
 			},
 		)
 		return true, nil
-	case r.link > 0 && len(w) > 2 && (w[0] == "ip" || w[0] == "ipv4" || w[0] == "ipv6") && w[1] == "address" && layout.LooksLikeAddress([]byte(w[2])):
+	case r.link > 0 && len(w) > 2 && (w[0] == "ip" || w[0] == "ipv4" || w[0] == "ipv6") && w[1] == "address" &&
+		layout.LooksLikeAddress([]byte(w[2])):
 		return true, r.address(w, lo, hi)
 	case r.link > 0 && len(w) == 2 && w[0] == "nameif": // the name that everything else of the device calls it by
 		r.names[r.port] = w[1]
@@ -244,7 +250,8 @@ func (r *reader) inBlock(w []string, s string, indented bool, lo, hi int) (used 
 	case len(w) > 2 && w[0] == "access-group" && r.link == 0:
 		r.appliedByName(w, lo, hi)
 		return true, nil
-	case r.link > 0 && r.nat.side(w, r.Facts.Interfaces[r.link-1].Name, layout.Mark(lo, hi)), !(indented && r.link > 0) && r.nat.line(w, layout.Mark(lo, hi)):
+	case r.link > 0 && r.nat.side(w, r.Facts.Interfaces[r.link-1].Name, layout.Mark(lo, hi)), !(indented &&
+		r.link > 0) && r.nat.line(w, layout.Mark(lo, hi)):
 		r.part = true
 		return false, nil
 	case r.link > 0 && r.applied(w, lo, hi):
@@ -260,7 +267,8 @@ func (r *reader) inBlock(w []string, s string, indented bool, lo, hi int) (used 
 	case !indented && appliesGlobally(w):
 		r.restrict(0, "", true, false, lo, hi)
 		return true, nil
-	case r.link == 0 && indented && len(w) > 2 && (w[0] == "add" || w[0] == "import") && w[1] == "interface": // into a zone: between zones policies decide
+	// into a zone: between zones policies decide
+	case r.link == 0 && indented && len(w) > 2 && (w[0] == "add" || w[0] == "import") && w[1] == "interface":
 		r.restrict(0, ifName(w[2:]), true, true, lo, hi)
 		return true, nil
 	case r.link == 0 && indented && appliesSomewhere(w): // of an interface whose heading is not to be seen
@@ -273,7 +281,8 @@ func (r *reader) inBlock(w []string, s string, indented bool, lo, hi int) (used 
 		r.Facts.Classful = append(r.Facts.Classful, layout.Mark(lo, hi))
 		return true, nil
 	case switchedOff(w) != 0:
-		r.Facts.Forwarding = append(r.Facts.Forwarding, network.Switch{Family: switchedOff(w), Mark: layout.Mark(lo, hi)})
+		r.Facts.Forwarding = append(r.Facts.Forwarding,
+			network.Switch{Family: switchedOff(w), Mark: layout.Mark(lo, hi)})
 		return true, nil
 	}
 	return false, nil
@@ -316,7 +325,8 @@ func memberOf(w []string) string {
 	switch line := strings.Join(w, " "); {
 	case len(w) == 3 && (strings.HasPrefix(line, "vrf forwarding ") || strings.HasPrefix(line, "vrf member ")):
 		return w[2]
-	case len(w) == 4 && (strings.HasPrefix(line, "ip vrf forwarding ") || strings.HasPrefix(line, "ip binding vpn-instance ")):
+	case len(w) == 4 && (strings.HasPrefix(line, "ip vrf forwarding ") ||
+		strings.HasPrefix(line, "ip binding vpn-instance ")):
 		return w[3]
 	case len(w) == 2 && w[0] == "vrf" && w[1] != "default":
 		return w[1]
@@ -346,7 +356,8 @@ func translates(s string) []string {
 // tellsMore reports whether a line is one that a configuration has and a listing of lists of rules has not.
 func tellsMore(line []byte) bool {
 	w := strings.Fields(string(line))
-	return slices.Contains([]string{"hostname", "sysname", "router", "version", "snmp-server", "line", "route-map", "username", "enable", "service", "logging"}, w[0])
+	return slices.Contains([]string{"hostname", "sysname", "router", "version", "snmp-server", "line", "route-map",
+		"username", "enable", "service", "logging"}, w[0])
 }
 
 // saysFilter reports whether a line is one of a list of rules or applies one.
@@ -360,7 +371,8 @@ func saysFilter(w []string) bool {
 	if name, _, _ := listHeading(w); name != "" {
 		return true
 	}
-	return w[0] == "ip" && w[1] == "access-group" || w[0] == "ipv6" && w[1] == "traffic-filter" || w[0] == "access-group" && len(w) > 4
+	return w[0] == "ip" && w[1] == "access-group" || w[0] == "ipv6" && w[1] == "traffic-filter" ||
+		w[0] == "access-group" && len(w) > 4
 }
 
 func (r *reader) address(w []string, lo, hi int) error {
@@ -374,7 +386,8 @@ func (r *reader) address(w []string, lo, hi int) error {
 	}
 	r.Facts.Addresses = append(
 		r.Facts.Addresses,
-		network.Address{Prefix: p, Interface: r.Facts.Interfaces[r.link-1].Name, Table: r.table, Configured: true, Mark: layout.Mark(lo, hi)},
+		network.Address{Prefix: p, Interface: r.Facts.Interfaces[r.link-1].Name, Table: r.table, Configured: true,
+			Mark: layout.Mark(lo, hi)},
 	)
 	return nil
 }

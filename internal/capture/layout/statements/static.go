@@ -58,7 +58,8 @@ func (r *reader) vlanLine(w []string) bool {
 	case len(w) == 2 && w[0] == "name" && r.link == 0:
 		r.vlan = strings.Trim(w[1], `"`)
 	case len(w) > 2 && w[0] == "ip" && w[1] == "address" && layout.LooksLikeAddress([]byte(w[2])) && r.link == 0:
-		r.Facts.Interfaces = append(r.Facts.Interfaces, network.Interface{Name: r.vlan, Configured: true, Mark: r.vlanAt})
+		r.Facts.Interfaces = append(r.Facts.Interfaces,
+			network.Interface{Name: r.vlan, Configured: true, Mark: r.vlanAt})
 		r.link, r.first = len(r.Facts.Interfaces), len(r.Facts.Addresses)
 		r.vlan = ""
 	}
@@ -127,7 +128,8 @@ func (r *reader) static(w []string, lo, hi int) error {
 		case low == "interface" || low == "inherit-cost" || low == "no-advertise":
 		case low == "reject":
 			s.Special = route.Unreachable
-		case low == "tag" || low == "name" || low == "track" || low == "label" || low == "bfd" || isInstance(low) || low == "nexthop-vrf" || low == "table":
+		case low == "tag" || low == "name" || low == "track" || low == "label" || low == "bfd" || isInstance(low) ||
+			low == "nexthop-vrf" || low == "table":
 			if (isInstance(low) || low == "nexthop-vrf") && i+1 < len(w) {
 				s.NextHop.Table = w[i+1]
 			}

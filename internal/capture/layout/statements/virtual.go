@@ -11,11 +11,14 @@ import (
 // Routers of a segment share an address, of which one answers (RFC 9568): a line of the interface names it, or one in a
 // block of the group below it.
 var (
-	virtualLine = regexp.MustCompile(`^(?:standby(?: \d+)? ipv?6?|glbp \d+ ipv?6?|vrrp \d+ (?:ip|ipv4|ipv6|address|virtual-address)|` +
+	virtualLine = regexp.MustCompile(`^(?:standby(?: \d+)? ipv?6?|glbp \d+ ipv?6?|vrrp \d+ (?:ip|ipv4|ipv6|address` +
+		`|virtual-address)|` +
 		`vrrp (?:ipv6 )?vrid \d+ virtual-ip|ip vrrp \d+ (?:virtual-ip|address|ip)|vrrp-group \d+ virtual-address|` +
 		`(?:ip|ipv6) virtual-router address|(?:ip|ipv6) address virtual) ([0-9A-Fa-f.:]+)(?:/\d+)?(?: [a-z0-9 -]+)?$`)
-	groupLine = regexp.MustCompile(`^(?:hsrp|vrrp|vrrpv3)(?: version \d)? \d+(?: (?:ipv4|ipv6|address-family ipv[46]))?$`)
-	ofGroup   = regexp.MustCompile(`^(?:ip|ipv6|address|virtual-ip|virtual-address|ip-address) ([0-9A-Fa-f.:]+)(?: (?:primary|secondary))?$`)
+	groupLine = regexp.MustCompile(`^(?:hsrp|vrrp|vrrpv3)(?: version \d)? \d+(?: (?:ipv4|ipv6` +
+		`|address-family ipv[46]))?$`)
+	ofGroup = regexp.MustCompile(`^(?:ip|ipv6|address|virtual-ip|virtual-address` +
+		`|ip-address) ([0-9A-Fa-f.:]+)(?: (?:primary|secondary))?$`)
 )
 
 // virtual reads a line that names a virtual address of the interface, or begins or stands in the block of a group.
@@ -37,7 +40,8 @@ func (r *reader) virtual(w []string, s string, lo, hi int) bool {
 	}
 	a, ok := layout.Addr([]byte(found[1]))
 	if ok && !a.IsUnspecified() {
-		r.Facts.Virtuals = append(r.Facts.Virtuals, network.VirtualAddress{Address: a, Interface: r.interfaceNow(), Mark: layout.Mark(lo, hi)})
+		r.Facts.Virtuals = append(r.Facts.Virtuals,
+			network.VirtualAddress{Address: a, Interface: r.interfaceNow(), Mark: layout.Mark(lo, hi)})
 	}
 	return ok
 }

@@ -22,7 +22,8 @@ var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
 
 // switches are the keys that say whether a family is forwarded on all interfaces.
 var switches = map[string]route.Family{
-	"net.ipv4.ip_forward": route.IPv4, "net.ipv4.conf.all.forwarding": route.IPv4, "net.ipv6.conf.all.forwarding": route.IPv6,
+	"net.ipv4.ip_forward": route.IPv4, "net.ipv4.conf.all.forwarding": route.IPv4,
+	"net.ipv6.conf.all.forwarding": route.IPv6,
 	// the BSD names
 	"net.inet.ip.forwarding": route.IPv4, "net.inet6.ip6.forwarding": route.IPv6,
 }

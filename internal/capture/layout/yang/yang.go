@@ -123,7 +123,8 @@ var specials = map[string]route.Special{
 // rib reads a routing information base; its name is ours unless it is one of the usual names of the main one.
 func (r *reader) rib(rib *node) {
 	table := rib.value("name")
-	if low := strings.ToLower(table); table == "" || rib.value("default-rib") == "true" || strings.Contains(low, "master") || strings.HasPrefix(low, "ipv4-default") ||
+	if low := strings.ToLower(table); table == "" || rib.value("default-rib") == "true" ||
+		strings.Contains(low, "master") || strings.HasPrefix(low, "ipv4-default") ||
 		strings.HasPrefix(low, "ipv6-default") || low == "default" || low == "ipv4-unicast" || low == "ipv6-unicast" ||
 		low == "inet.0" ||
 		low == "inet6.0" {
