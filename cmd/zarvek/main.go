@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"os"
 	"os/signal"
-	"runtime/debug"
 
 	"zarvek/internal/cli"
 )
@@ -14,11 +13,6 @@ import (
 const interrupted = 130
 
 func main() {
-	// A table of a million routes is mostly memory without pointers, which costs the collector nothing to keep:
-	// collecting early saves a tenth of the peak and no time that could be measured (scripts/bench).
-	if os.Getenv("GOGC") == "" {
-		debug.SetGCPercent(20)
-	}
 	stop := make(chan os.Signal, 1)
 	signal.Notify(stop, os.Interrupt)
 	go func() {

@@ -96,6 +96,7 @@ func Run(args []string, out, errs io.Writer) int {
 	to, within := out.(*output) // the demo runs commands in its own output
 	if !within {
 		to = &output{to: out}
+		tuneCollector()
 	}
 	e := &env{out: to, err: errs}
 	prefix := "zarvek"

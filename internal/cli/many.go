@@ -7,7 +7,6 @@ import (
 	"io"
 	"os"
 	"runtime"
-	"runtime/debug"
 	"strings"
 	"sync/atomic"
 
@@ -91,21 +90,6 @@ func (e *env) many(l *loaded, file string, flow network.Flow, assume, hops bool)
 		}
 	}
 	return nil
-}
-
-// roomToCollect is how much garbage may pile up before it is collected.
-const roomToCollect = 1 << 30
-
-// collectLess lets the garbage collector wait: walks and audits leave much behind and keep little, so that collecting
-// as early as loading wants it would double their time. It gives a room in bytes, not in parts of what is loaded,
-// which may be large.
-func collectLess() {
-	if os.Getenv("GOGC") != "" {
-		return
-	}
-	var m runtime.MemStats
-	runtime.ReadMemStats(&m)
-	debug.SetGCPercent(int(min(200, 100*roomToCollect/(m.HeapAlloc+1)+10)))
 }
 
 // readPairs reads SOURCE,DESTINATION[,FLOW] lines. A first line of names, blank lines and lines behind # are passed
