@@ -79,7 +79,7 @@ func isRow(line []byte, why error) bool {
 // outside returns the lines, from 0, of routes that do not pass, and why. Attributes are looked at once each, however
 // many routes share them.
 func (c *Capture) outside() map[int]error {
-	out := c.garbled()
+	out, seen := c.garbled(), map[string]bool{}
 	for i := range c.Parts {
 		given := structured[c.Parts[i].Layout] // its values need no gate
 		own := map[string]bool{}               // workstations name an interface by its address
@@ -94,7 +94,7 @@ func (c *Capture) outside() map[int]error {
 			for id := range l.Shared() {
 				var err error
 				if !given {
-					err = passes(l.Attributes(route.AttrID(id)), own, named)
+					err = passes(l.Attributes(route.AttrID(id)), own, named, seen)
 				}
 				if strings.Contains(t.Name, void) { // nobody knows which table's they are
 					err = errLost
@@ -165,12 +165,12 @@ func isNumber(s string) bool {
 }
 
 // passes tells whether what a row says can be so.
-func passes(a *route.Attributes, own map[string]bool, named bool) error {
+func passes(a *route.Attributes, own map[string]bool, named bool, seen map[string]bool) error {
 	for _, h := range a.NextHops {
 		if named && isNumber(h.Interface) && !own[h.Interface] {
 			return fmt.Errorf("%w: %q", errInterface, h.Interface)
 		}
-		if h.Interface != "" && !plausible(h.Interface) && !own[h.Interface] {
+		if h.Interface != "" && !plausible(h.Interface, seen) && !own[h.Interface] {
 			return fmt.Errorf("%w: %q", errInterface, h.Interface)
 		}
 	}
@@ -197,7 +197,17 @@ var (
 )
 
 // plausible reports whether a text can be an interface's name: one word, or a kind and a number with a blank between.
-func plausible(s string) bool {
+// What was judged before is in seen.
+func plausible(s string, seen map[string]bool) bool {
+	is, ok := seen[s]
+	if !ok {
+		is = mayBeName(s)
+		seen[s] = is
+	}
+	return is
+}
+
+func mayBeName(s string) bool {
 	if strings.HasPrefix(s, "port in ") { // ours, for an interface that no capture names
 		return true
 	}

@@ -1,9 +1,8 @@
 package capture
 
 import (
+	"bytes"
 	"regexp"
-
-	"zarvek/internal/capture/layout"
 )
 
 var hostname = regexp.MustCompile(`^[ \t]*(?:set system host-name|host-name|hostname` +
@@ -16,8 +15,19 @@ func (c *Capture) Hostname() string {
 		return ""
 	}
 	name := ""
-	for lo, hi := range layout.Lines(c.Source.text) {
-		m := hostname.FindSubmatch(c.Source.text[lo:min(hi, lo+200)])
+	text := c.Source.text
+	for at := 0; at < len(text); {
+		next := bytes.Index(text[at:], []byte("name")) // which all of those words end in
+		if next < 0 {
+			break
+		}
+		lo := bytes.LastIndexByte(text[:at+next], '\n') + 1
+		hi := len(text)
+		if n := bytes.IndexByte(text[at+next:], '\n'); n >= 0 {
+			hi = at + next + n
+		}
+		at = hi
+		m := hostname.FindSubmatch(bytes.TrimSuffix(text[lo:min(hi, lo+200)], []byte{'\r'}))
 		if m == nil {
 			continue
 		}

@@ -43,10 +43,13 @@ func noise(line []byte) bool {
 		return true
 	case len(line) < 120 && (bytes.ContainsAny(line, "Mm(") || len(line) < 3) && pager.Match(line):
 		return true
-	case len(line) > 2 && line[0] == '<' && logMessage.Match(line):
+	case len(line) > 2 && line[0] == '<' && '0' <= line[1] && line[1] <= '9' && logMessage.Match(line):
 		return true
 	case len(line) > 2 && (line[0] == '{' || line[0] == '[') && mode.Match(line):
 		return true
 	}
-	return bytes.HasSuffix(line, []byte(": command not found")) || notRunning.Match(line)
+	if bytes.HasSuffix(line, []byte(": command not found")) {
+		return true
+	}
+	return bytes.HasSuffix(bytes.TrimRight(line, " \t"), []byte(" not running")) && notRunning.Match(line)
 }

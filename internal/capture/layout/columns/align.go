@@ -1,6 +1,7 @@
 package columns
 
 import (
+	"slices"
 	"strings"
 
 	"zarvek/internal/capture/layout"
@@ -13,8 +14,16 @@ const never = -1 << 20
 type aligner struct {
 	best []int
 	from []byte
-	fits [][types + 1]int
+	fits []scores
+	seen map[string]scores // of words that stood in a row before, for the columns there are now
+	cols []column
 }
+
+// scores are those of one word for each kind of column.
+type scores [types + 1]int
+
+// mostSeen bounds how many words are remembered.
+const mostSeen = 4096
 
 // align assigns the words of a row to columns, in order; several words may share a flags, age or ignored column. It
 // maximises a score of kind and position over all assignments; ok is false where there is none.
@@ -74,8 +83,15 @@ func (al *aligner) align(w []word, cols []column) (cells []string, ok bool) {
 // judge scores each word once for each kind of column there is.
 func (al *aligner) judge(w []word, cols []column) {
 	al.fits = al.fits[:0]
+	if !slices.Equal(cols, al.cols) {
+		al.seen, al.cols = map[string]scores{}, slices.Clone(cols)
+	}
 	for _, x := range w {
-		var fit [types + 1]int
+		if fit, ok := al.seen[x.text]; ok {
+			al.fits = append(al.fits, fit)
+			continue
+		}
+		var fit scores
 		var done [types + 1]bool
 		for _, c := range cols {
 			if !done[c.kind] {
@@ -83,6 +99,9 @@ func (al *aligner) judge(w []word, cols []column) {
 			}
 		}
 		al.fits = append(al.fits, fit)
+		if len(al.seen) < mostSeen {
+			al.seen[x.text] = fit
+		}
 	}
 }
 

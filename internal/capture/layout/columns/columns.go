@@ -92,6 +92,9 @@ func nameKey(words []string) string {
 }
 
 func fold(s string) string {
+	if folded(s) {
+		return s
+	}
 	return strings.Map(func(r rune) rune {
 		switch r {
 		case ' ', '.', '-', '_', '\t', '\n', '\r', ':', '[', ']':
@@ -99,6 +102,17 @@ func fold(s string) string {
 		}
 		return r
 	}, strings.ToLower(s))
+}
+
+// folded reports whether fold has nothing to do.
+func folded(s string) bool {
+	for i := range len(s) {
+		switch c := s[i]; {
+		case c >= 'A' && c <= 'Z', c >= 0x80, strings.IndexByte(" .-_\t\n\r:[]", c) >= 0:
+			return false
+		}
+	}
+	return true
 }
 
 // column is one column of a heading, with the bounds of its name in runes.
@@ -116,7 +130,7 @@ type word struct {
 
 // words splits a line. Tabs count to the next multiple of eight.
 func words(line string) []word {
-	var out []word
+	out := make([]word, 0, 8)
 	at, start, from := 0, -1, 0
 	for i := 0; i < len(line); {
 		r, n := utf8.DecodeRuneInString(line[i:])
@@ -155,6 +169,9 @@ const (
 
 // heading reads a line as column names.
 func heading(line string) ([]column, headingKind) {
+	if t := strings.TrimLeft(line, " \t"); t != "" && t[0] >= '0' && t[0] <= '9' {
+		return nil, noHeading // as most rows are
+	}
 	cols, has := names(line)
 	way := has[gateway] > 0 // an interface alone would make a list of addresses a table of routes
 	switch {

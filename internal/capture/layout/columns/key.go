@@ -13,6 +13,9 @@ import (
 func (r *reader) key(t string) bool {
 	r.keyLost = r.keyLost || strings.ContainsRune(t, 0) && (r.inKey || damagedKey.MatchString(t) ||
 		someCodes.MatchString(t))
+	if !r.inKey && strings.IndexByte(t, ':') < 0 && !strings.Contains(t, " - ") {
+		return false
+	}
 	if r.colonKey(t) {
 		return true
 	}

@@ -317,14 +317,8 @@ func (r *reader) flags(
 	if m := r.preferredMarks(); m != "" && !strings.ContainsAny(row.cell[protocol]+s, m) {
 		state = 0
 	}
-	needs := ""
-	for _, k := range slices.Sorted(maps.Keys(r.legend)) {
-		switch r.legend[k] {
-		case "active", "active route", "activated route", "in use", "selected", "best route":
-			needs = k
-		}
-	}
-	given := map[string]bool{}
+	needs := r.inUse()
+	var given []string
 	if t := strings.TrimSpace(row.cell[types]); t == strings.ToUpper(t) && len(t) <= 4 {
 		s += " " + t
 	}
@@ -333,17 +327,19 @@ func (r *reader) flags(
 		case "down", "false", "inactive":
 			state = 0
 		}
-		given[f] = true
+		given = append(given, f)
 		if r.legend[f] == "" { // letters written together
 			for _, c := range f {
-				given[string(c)] = true
+				given = append(given, string(c))
 			}
 		}
 	}
-	if needs != "" && !given[needs] {
+	if needs != "" && !slices.Contains(given, needs) {
 		state = 0
 	}
-	for _, f := range slices.Sorted(maps.Keys(given)) {
+	slices.Sort(given)
+	given = slices.Compact(given)
+	for _, f := range given {
 		text := r.legend[f]
 		switch {
 		case text == "":
@@ -385,11 +381,26 @@ func (r *reader) flags(
 	return state
 }
 
+// inUse is the letter that the key has for the routes in use, "" where it has none.
+func (r *reader) inUse() string {
+	if r.needsKnown {
+		return r.needs
+	}
+	r.needs, r.needsKnown = "", true
+	for _, k := range slices.Sorted(maps.Keys(r.legend)) {
+		switch r.legend[k] {
+		case "active", "active route", "activated route", "in use", "selected", "best route":
+			r.needs = k
+		}
+	}
+	return r.needs
+}
+
 // withoutGateway reports whether the key has a flag for routes by a gateway, and those given lack it.
-func (r *reader) withoutGateway(given map[string]bool) bool {
+func (r *reader) withoutGateway(given []string) bool {
 	for k, text := range r.legend {
 		if strings.HasPrefix(text, "gateway") && len(k) == 1 {
-			return len(given) > 0 && !given[k]
+			return len(given) > 0 && !slices.Contains(given, k)
 		}
 	}
 	return false

@@ -59,6 +59,10 @@ type reader struct {
 	best     string // the sign in front of rows that are in use; "": there is none
 	vlans    bool   // the interface's column has the numbers of VLANs, which name no interface
 
+	gluedSeen  map[cell]bool // what gluedWord found
+	needs      string        // the letter of routes in use in the key, once needsKnown
+	needsKnown bool
+
 	rows    int           // since the last title or count, those included that could not be read
 	counted layout.Passed // a line above the rows that counts them
 	says    int
@@ -99,7 +103,8 @@ func bestMark(text []byte) string {
 
 // Read reads a text of this family.
 func Read(text []byte) layout.Reading {
-	r := reader{table: "default", legend: map[string]string{}, addrSeen: map[netip.Addr]bool{}}
+	r := reader{table: "default", legend: map[string]string{}, addrSeen: map[netip.Addr]bool{},
+		gluedSeen: map[cell]bool{}}
 	r.Layout = name
 	r.learn(text)
 	r.best = bestMark(text)
@@ -329,7 +334,11 @@ func (r *reader) aside(s string) (layout.As, bool) {
 	if r.cols == nil && strings.Contains(t, "...") && t[0] >= '0' && t[0] <= '9' {
 		return layout.Other, true // a workstation's list of interfaces
 	}
-	return layout.Key, r.key(t)
+	if !r.key(t) {
+		return layout.Key, false
+	}
+	r.needsKnown = false
+	return layout.Key, true
 }
 
 // remark matches what some devices print around a table: abbreviations, the sign for equal cost, counts by length.

@@ -55,7 +55,7 @@ func (r *reader) row(s string, lo, hi int) error {
 		r.pending = &row
 		return nil
 	}
-	if glued(cols, cells) || r.oddNumber(&row) || r.oddFlags(row.cell[flags]) {
+	if r.glued(cols, cells) || r.oddNumber(&row) || r.oddFlags(row.cell[flags]) {
 		return errRow
 	}
 	if row.cell[destination] == "" && cols[0].kind == destination && len(cols) > 1 && w[0].lo < cols[1].lo &&

@@ -17,8 +17,10 @@ func instanceTitle(t string) (string, bool) {
 		name, _, _ := strings.Cut(strings.TrimSpace(rest), " ")
 		return instanceName(strings.Trim(name, ":")), true
 	}
-	if m := titleOfRouter.FindStringSubmatch(t); m != nil {
-		return instanceName(m[1]), true
+	if strings.HasSuffix(t, ")") {
+		if m := titleOfRouter.FindStringSubmatch(t); m != nil {
+			return instanceName(m[1]), true
+		}
 	}
 	if !strings.HasPrefix(t, "IP") {
 		return "", false

@@ -9,9 +9,9 @@ import (
 )
 
 // glued reports whether the number of a column that is empty may stand glued to the name in the next one: "0eth1".
-func glued(cols []column, cells []string) bool {
+func (r *reader) glued(cols []column, cells []string) bool {
 	for i, c := range cols {
-		if re := gluedWords[c.kind]; re != nil && re.MatchString(cells[i]) && discardWords[fold(cells[i])] == 0 {
+		if gluedWords[c.kind] != nil && r.gluedWord(c.kind, cells[i]) {
 			return true
 		}
 	}
@@ -22,6 +22,24 @@ func glued(cols []column, cells []string) bool {
 		}
 	}
 	return false
+}
+
+// gluedWord remembers what it found: the names of interfaces and next hops come again.
+func (r *reader) gluedWord(k kind, s string) bool {
+	seen, ok := r.gluedSeen[cell{k, s}]
+	if !ok {
+		seen = gluedWords[k].MatchString(s) && discardWords[fold(s)] == 0
+		if len(r.gluedSeen) < mostSeen {
+			r.gluedSeen[cell{k, s}] = seen
+		}
+	}
+	return seen
+}
+
+// cell is what stands in a column of a kind.
+type cell struct {
+	kind kind
+	text string
 }
 
 // gluedWords match cells of two columns that lost the blank between them: a word for a discard or an attached network
