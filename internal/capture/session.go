@@ -153,7 +153,9 @@ func mayPrompt(line []byte) bool {
 	}
 	for i, c := range line {
 		switch c {
-		case '#', '>', '$', '%', '(':
+		case '>':
+			return i >= 2 // one letter before it is a row's code
+		case '#', '$', '%', '(':
 			return i >= 1
 		case ' ':
 			if i+1 < len(line) && (line[i+1] == '#' || line[i+1] == '$' || line[i+1] == '(') {
