@@ -46,10 +46,28 @@ func (c *Collector) Add(name string, kind network.Kind, r route.Route, room int)
 		a.NextHops = []route.NextHop{{Interface: network.UnnamedPort(r.Prefix)}}
 		r.Attributes = &a
 	}
+	if discarding(r.Attributes) {
+		a := *r.Attributes
+		a.Special, a.NextHops = route.Blackhole, nil
+		r.Attributes = &a
+	}
 	l := &c.Facts.Tables[c.lastAt-1].Routes
 	id := c.sharers[c.lastAt-1].id(l, r.Attributes)
 	l.Add(r.Prefix, id, r.State, r.Mark)
 	return Shared{c.lastAt, id}
+}
+
+// discarding reports whether all that a route leads to throws packets away, though no word says so.
+func discarding(a *route.Attributes) bool {
+	if a.Special != route.None || a.Protocol == route.Local || len(a.NextHops) == 0 {
+		return false
+	}
+	for i := range a.NextHops {
+		if !Discards(a.NextHops[i].Interface) {
+			return false
+		}
+	}
+	return true
 }
 
 // Again tells that what follows is printed anew: routes of a table that has some already are those of another moment.

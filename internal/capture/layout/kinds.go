@@ -26,3 +26,16 @@ func ApartInterface(kind, number string) bool {
 	physical, known := interfaceKinds[low]
 	return known && (physical || !slash) || low == "e" && slash
 }
+
+// Discards reports whether an interface is one that throws packets away, by the names that systems give it.
+func Discards(name string) bool {
+	if name == "" || strings.IndexByte("NnBbDd", name[0]) < 0 {
+		return false
+	}
+	kind := strings.TrimRight(name, "0123456789./ -")
+	switch strings.ToLower(kind) {
+	case "null", "blackhole", "discard", "dsc":
+		return true
+	}
+	return strings.EqualFold(kind, "nu") && len(kind) < len(name)
+}

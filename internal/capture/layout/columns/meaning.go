@@ -1,6 +1,7 @@
 package columns
 
 import (
+	"cmp"
 	"fmt"
 	"maps"
 	"net/netip"
@@ -55,6 +56,14 @@ var discardWords = map[string]route.Special{
 	"prohibit":    route.Prohibit,
 }
 
+// discardOf is what an interface that throws packets away does with them; none for another.
+func discardOf(dev string) route.Special {
+	if layout.Discards(dev) {
+		return route.Blackhole
+	}
+	return route.None
+}
+
 // finish gives a row its meaning and adds the route.
 func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error {
 	gw, dev, fl := strings.TrimLeft(strings.Trim(row.cell[gateway], "[]"), "+"), row.cell[ifname], row.cell[flags]
@@ -62,7 +71,7 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 	onLink := false
 	switch low := strings.ToLower(gw); {
 	case gw == "" || gw == "*" || gw == "-" || gw == "0.0.0.0" || gw == "::" || low == "on-link" || low == "direct" ||
-		low == "connected" || low == "attached",
+		low == "connected" || low == "attached" || low == "none",
 		strings.HasPrefix(low, "link#"),
 		low == "directly":
 		onLink = true
@@ -100,7 +109,7 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 			}
 		}
 	}
-	if s := discardWords[fold(dev)]; s != 0 {
+	if s := cmp.Or(discardWords[fold(dev)], discardOf(dev), discardWords[fold(row.cell[types])]); s != 0 {
 		a.Special = s
 	}
 	r.protocol(row, &a, onLink, p, &h)

@@ -307,6 +307,7 @@ func (r *reader) aside(s string) (layout.As, bool) {
 		return layout.Title, true
 	case low == "none",
 		low == "routing tables",
+		low == "net::routes",
 		strings.HasPrefix(low, "routing table"),
 		strings.HasSuffix(low, "route entries"),
 		strings.HasPrefix(

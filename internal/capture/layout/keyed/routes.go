@@ -88,10 +88,10 @@ func (r *reader) byPrefix(prefix string, o *byPrefix, lo, hi int) error {
 
 // addHop adds a next hop; an interface that throws packets away makes the route do so.
 func addHop(a *route.Attributes, h route.NextHop) error {
-	switch dev := strings.ToLower(h.Interface); {
-	case dev == "null0" || dev == "null":
+	switch {
+	case layout.Discards(h.Interface):
 		a.Special = route.Blackhole
-	case !h.Address.IsValid() && dev == "":
+	case !h.Address.IsValid() && h.Interface == "":
 		return layout.ErrNoRoute
 	default:
 		a.NextHops = append(a.NextHops, h)

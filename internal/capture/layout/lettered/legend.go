@@ -46,6 +46,9 @@ func looseLegend() *legend {
 	return l
 }
 
+// maxKey is how long a code is at most.
+const maxKey = 7
+
 // add reads one line of a legend: CODE - DESCRIPTION, separated by commas. It reports whether any entry was found.
 func (l *legend) add(line string) bool {
 	found := false
@@ -55,14 +58,16 @@ func (l *legend) add(line string) bool {
 	for entry := range strings.SplitSeq(line, ",") {
 		key, text, ok := strings.Cut(entry, " - ")
 		if !ok {
-			continue
+			if key, text, ok = strings.Cut(entry, ": "); !ok || strings.Contains(strings.TrimSpace(key), " ") {
+				continue
+			}
 		}
 		key, text = strings.TrimSpace(key), strings.ToLower(strings.TrimSpace(text))
 		// Two entries without a comma between them: "b - backup", then "t - trapped" on the next line.
 		if i := strings.Index(text, "  "); i > 0 {
 			text = text[:i]
 		}
-		if key == "" || len(key) > 4 {
+		if key == "" || len(key) > maxKey {
 			continue
 		}
 		if letter, _, two := strings.Cut(key, " "); two && l.entries[letter] == "" {
@@ -179,7 +184,7 @@ func (l *legend) interpret(column string) code {
 
 // longest finds the longest legend entry at the start of s; without one it takes a character and no meaning.
 func (l *legend) longest(s string) (text string, n int) {
-	for n = min(len(s), 4); n > 0; n-- {
+	for n = min(len(s), maxKey); n > 0; n-- {
 		if text, ok := l.entries[s[:n]]; ok {
 			return text, n
 		}

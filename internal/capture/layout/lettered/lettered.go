@@ -81,14 +81,15 @@ func findPrefix(line []byte) (lo, hi int) {
 
 // isLegend reports whether a line begins the key of letters.
 func isLegend(line []byte) bool {
-	if c := line[0]; c != ' ' && c != 'C' && c != 'c' && c != 'R' && c != 'S' {
+	if c := line[0]; c != ' ' && c != 'C' && c != 'c' && c != 'R' && c != 'S' && c != 'F' {
 		return false
 	}
 	line = bytes.TrimLeft(line, " ")
 	for _, w := range [...]string{"Route ", "Source "} {
 		line = bytes.TrimPrefix(line, []byte(w))
 	}
-	return bytes.HasPrefix(line, []byte("Codes:")) || bytes.HasPrefix(line, []byte("codes:"))
+	return bytes.HasPrefix(line, []byte("Codes:")) || bytes.HasPrefix(line, []byte("codes:")) ||
+		bytes.HasPrefix(line, []byte("Flags:")) && bytes.Contains(line, []byte(" - "))
 }
 
 func isGateway(line []byte) bool {

@@ -159,7 +159,7 @@ func (r *reader) hopBelow(s []byte, lo, hi int) error {
 	if a.Protocol == route.Direct {
 		h.Address = netip.Addr{} // what stands there is the device's own address
 	}
-	if isDiscard(h.Interface) {
+	if layout.Discards(h.Interface) {
 		a.Special = route.Blackhole
 	}
 	state := route.State(0)

@@ -115,7 +115,7 @@ func (r *reader) line(line []byte, lo, hi int) error {
 		r.legend.add(string(line[bytes.IndexByte(line, ':')+1:]))
 		r.Pass(lo, hi, layout.Key)
 		return nil
-	case r.inLegend && (line[0] == ' ' || line[0] == '\t'):
+	case r.inLegend && (line[0] == ' ' || line[0] == '\t' || keyLine.Match(line)):
 		if r.legend.add(string(line)) {
 			r.Pass(lo, hi, layout.Key)
 			return nil
@@ -135,6 +135,7 @@ func (r *reader) line(line []byte, lo, hi int) error {
 		if looksMarked(r.text) {
 			r.legend = looseLegend()
 		}
+		r.legend.addSelected(r.text)
 	}
 	if r.perPrefix(line, lo, hi) {
 		return r.err
@@ -163,7 +164,7 @@ func (r *reader) line(line []byte, lo, hi int) error {
 			r.Pass(lo, hi, layout.Title)
 			return nil
 		}
-		if p, end := findPrefix(line); p > 0 && isLetter(line[0]) {
+		if p, end := findPrefix(line); p > 0 && (isLetter(line[0]) || signed(line[:p])) {
 			return r.row(line, p, end, lo, hi)
 		}
 		return layout.ErrNotARoute
@@ -174,8 +175,7 @@ func (r *reader) line(line []byte, lo, hi int) error {
 		}
 		// Some devices indent every row: letters stand before the prefix.
 		if first, _ := layout.Field(line, 0); first < p &&
-			(isLetter(line[first]) || (line[first] == '*' || line[first] == '>') &&
-				bytes.ContainsFunc(line[first:p], unicode.IsLetter)) {
+			(isLetter(line[first]) || signed(line[first:p])) {
 			return r.row(line, p, end, lo, hi)
 		}
 	}
@@ -185,6 +185,14 @@ func (r *reader) line(line []byte, lo, hi int) error {
 	}
 	return r.subRow(line, lo, hi)
 }
+
+// signed reports whether what stands before a prefix begins with a sign of selection and has a code.
+func signed(column []byte) bool {
+	return (column[0] == '*' || column[0] == '>') && bytes.ContainsFunc(column, unicode.IsLetter)
+}
+
+// keyLine matches a line that goes on with a key though it is not indented.
+var keyLine = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9]{0,6}(?: - |: )[A-Z]|^[>*+] - [a-zA-Z]`)
 
 // around matches what some devices print above and below the rows; what it counts is compared elsewhere.
 var around = regexp.MustCompile(`(?i)^(?:maximum parallel paths: |ip forwarding: enabled\s*$|displaying \S+ routes? ` +
@@ -196,6 +204,7 @@ func (r *reader) endLegend() {
 		return
 	}
 	r.inLegend = false
+	r.legend.addSelected(r.text)
 	r.PathTypes = r.legend.tellsPaths()
 	if r.legend.selects && !r.legend.installs && !marksUsed(r.text) {
 		r.legend.selects = false // it names a sign that no row has
@@ -211,6 +220,21 @@ func isNames(line []byte) bool {
 // looksMarked reports whether rows carry marks of selection, for a text without a legend.
 func looksMarked(text []byte) bool {
 	return bytes.Contains(text[:min(len(text), maxLook)], []byte(">* "))
+}
+
+// addSelected takes a sign that some rows have, and that the key does not explain, for that of the route chosen, as all
+// tables with it do: a row without it is none then.
+func (l *legend) addSelected(text []byte) {
+	if _, told := l.entries[">"]; told {
+		return
+	}
+	for lo, hi := range layout.Lines(text[:min(len(text), maxLook)]) {
+		line := text[lo:hi]
+		if p, _ := findPrefix(line); p > 0 && isLetter(line[0]) && isCodes(line[:p]) && bytes.IndexByte(line[:p], '>') >= 0 {
+			l.add("> - selected route")
+			return
+		}
+	}
 }
 
 // marksUsed reports whether any row near the beginning has a sign of selection in front of its prefix.
@@ -482,7 +506,7 @@ func (r *reader) goOn(s []byte, hi int) error {
 	if err := r.details(s, h); err != nil {
 		return err
 	}
-	if isDiscard(h.Interface) && r.attr.Protocol != route.Local {
+	if layout.Discards(h.Interface) && r.attr.Protocol != route.Local {
 		r.attr.Special, r.attr.NextHops = route.Blackhole, r.attr.NextHops[:n-1]
 	}
 	r.hi = hi

@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"fmt"
 	"net/netip"
-	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/route"
@@ -68,7 +67,7 @@ func (r *reader) way(s []byte, installed, backup, resolves bool) error {
 	if r.attr.Protocol == route.Direct && h.Interface != "" && len(r.attr.NextHops) == 0 {
 		h.Address = netip.Addr{} // of an attached network it is the device's own
 	}
-	if isDiscard(h.Interface) && r.attr.Protocol != route.Local {
+	if layout.Discards(h.Interface) && r.attr.Protocol != route.Local {
 		r.attr.Special = route.Blackhole
 		return nil
 	}
@@ -85,21 +84,6 @@ func specialOf(s []byte) route.Special {
 		return route.Blackhole
 	}
 	return route.Unreachable
-}
-
-// isDiscard tells the interface that throws packets away.
-func isDiscard(name string) bool {
-	if len(name) < 4 {
-		return false
-	}
-	switch name[0] {
-	case 'N', 'n':
-		return name[1:4] == "ull"
-	case 'B', 'b', 'D', 'd':
-		low := strings.ToLower(strings.TrimRight(name, "0123456789"))
-		return low == "blackhole" || low == "discard"
-	}
-	return false
 }
 
 // address reads the word behind "via": an address, or an interface where the device prints that in its place.

@@ -276,7 +276,7 @@ func (r *reader) hops(p netip.Prefix, a *route.Attributes) error {
 		}
 		low := strings.ToLower(h.Interface)
 		switch {
-		case strings.HasPrefix(low, "null"):
+		case layout.Discards(h.Interface):
 			a.Special, a.NextHops = route.Blackhole, nil
 			return nil
 		case a.Protocol == route.Direct && p.IsSingleIP() && (addr.IsLoopback() || strings.HasPrefix(low, "inloop") ||

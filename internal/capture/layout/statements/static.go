@@ -106,7 +106,7 @@ func (r *reader) static(w []string, lo, hi int) error {
 			return fmt.Errorf("%w: %q", layout.ErrAddress, x)
 		case isNumber && i > 0:
 			s.Preference = route.N(n)
-		case low == "blackhole" || low == "null0" || low == "null":
+		case layout.Discards(x):
 			s.Special = route.Blackhole
 			if i+1 < len(w) && w[i+1] == "0" {
 				i++
