@@ -12,6 +12,8 @@ import (
 	"slices"
 	"strings"
 
+	"go4.org/netipx"
+
 	"zarvek/internal/core/route"
 )
 
@@ -432,10 +434,13 @@ func (d *Device) addAddress(a Address) {
 	d.addresses = append(d.addresses, a)
 }
 
-// ownAddresses reads the device's addresses out of its local routes and of host routes on a loopback interface.
+// ownAddresses reads the device's addresses out of its local routes and of host routes on a loopback interface. What a
+// device takes in beside those is none of them: addresses that nobody can have (RFC 1122 section 3.2.1.3), the first and
+// the last one of an attached IPv4 network.
 func ownAddresses(tables []*Table) []Address {
 	var out []Address
 	for _, t := range tables {
+		begin, edges := len(out), map[netip.Addr]int{} // the length of the longest network whose edge an address is
 		mine := make([]bool, t.rows.Shared())
 		for id := range mine {
 			a := t.rows.Attributes(route.AttrID(id))
@@ -447,6 +452,11 @@ func ownAddresses(tables []*Table) []Address {
 			}
 			r := t.rows.At(i)
 			if !r.Prefix.IsSingleIP() {
+				if p := r.Prefix; r.Protocol == route.Direct && p.Addr().Is4() {
+					for _, edge := range []netip.Addr{p.Addr(), netipx.PrefixLastIP(p)} {
+						edges[edge] = max(edges[edge], p.Bits())
+					}
+				}
 				continue
 			}
 			local := r.Special == route.Receive || r.Protocol == route.Local
@@ -461,8 +471,31 @@ func ownAddresses(tables []*Table) []Address {
 				out = append(out, Address{Prefix: r.Prefix, Interface: ifname, Table: t.Name, Mark: r.Mark})
 			}
 		}
+		left := slices.DeleteFunc(out[begin:], func(a Address) bool {
+			addr := a.Prefix.Addr()
+			bits := edges[addr]
+			return nobodys(addr) || bits > 0 && bits < 31 && !t.attachedLonger(addr, bits)
+		})
+		out = out[:begin+len(left)]
 	}
 	return out
+}
+
+// attachedLonger reports whether an address lies in an attached network longer than bits.
+func (t *Table) attachedLonger(a netip.Addr, bits int) bool {
+	for g := range t.Covering(netip.PrefixFrom(a, a.BitLen())) {
+		for _, r := range t.Members(g) {
+			if r.Protocol == route.Direct && !r.Prefix.IsSingleIP() && r.Prefix.Bits() > bits {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// nobodys reports whether an address can be no interface's.
+func nobodys(a netip.Addr) bool {
+	return a.IsUnspecified() || a.IsMulticast() || a == netip.AddrFrom4([4]byte{255, 255, 255, 255})
 }
 
 // isLoopback tells by the name, the only sign a routing table gives. A host route on any other interface may as well

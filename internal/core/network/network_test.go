@@ -167,8 +167,22 @@ func TestOwnAddresses(t *testing.T) {
 		a: local 10.0.1.1/32 receive dev eth1
 		a: direct 10.9.9.1/32 dev lo0
 		a: direct 10.9.9.2/32 dev ppp0     # the far end of a link as likely as the own one
+		a: local 0.0.0.0/32 receive        # what a device takes in, and nobody's address
+		a: local 255.255.255.255/32 receive
+		a: local 224.0.0.5/32 receive
+		a: direct 10.2.0.0/16 dev eth2
+		a: local 10.2.0.0/32 receive dev eth2
+		a: local 10.2.255.255/32 receive dev eth2
+		a: direct 10.2.255.254/31 dev eth3
+		a: direct 10.3.0.0/24 dev eth4
+		a: local 10.3.0.255/32 receive dev eth4
+		a: direct 10.4.0.0/31 dev eth5     # both are hosts' (RFC 3021)
+		a: local 10.4.0.0/32 receive dev eth5
 	`).Device("a")
-	for addr, want := range map[string]int{"10.0.0.1": 1, "10.0.1.1": 1, "10.9.9.1": 1, "10.9.9.2": 0} {
+	for addr, want := range map[string]int{
+		"10.0.0.1": 1, "10.0.1.1": 1, "10.9.9.1": 1, "10.9.9.2": 0, "0.0.0.0": 0, "255.255.255.255": 0, "224.0.0.5": 0,
+		"10.2.0.0": 0, "10.2.255.255": 1, "10.3.0.255": 0, "10.4.0.0": 1,
+	} {
 		require.Len(t, d.Own(netip.MustParseAddr(addr)), want, addr)
 	}
 }

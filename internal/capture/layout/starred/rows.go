@@ -3,11 +3,9 @@ package starred
 import (
 	"bytes"
 	"fmt"
-	"net/netip"
 	"strings"
 
 	"zarvek/internal/capture/layout"
-	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 )
 
@@ -332,80 +330,6 @@ func (r *reader) terseHop(w []string) error {
 	}
 	r.attr.NextHops = append(r.attr.NextHops, h)
 	return nil
-}
-
-// forwardingRow reads "Destination Type RtRef Next-hop Type Index NhRef Netif", the next hop and the interface of
-// which may be empty.
-func (r *reader) forwardingRow(line []byte, lo, hi int) error {
-	r.flush()
-	w := strings.Fields(string(line))
-	if len(w) < 4 {
-		return layout.ErrNotARoute
-	}
-	p := netip.Prefix{}
-	var err error
-	if w[0] == "default" {
-		if r.family == 0 {
-			return layout.ErrFamily
-		}
-		p = r.family.Default()
-	} else if p, err = layout.Prefix([]byte(w[0]), true); err != nil {
-		return err
-	}
-	kind := -1
-	for i := 2; i < len(w) && i < 6; i++ {
-		if _, ok := nextHopTypes[w[i]]; ok {
-			kind = i
-			break
-		}
-	}
-	if kind < 0 {
-		return layout.ErrNotARoute
-	}
-	a := route.Attributes{Special: nextHopTypes[w[kind]]}
-	h := route.NextHop{}
-	if kind == 4 {
-		if addr, ok := layout.Addr([]byte(w[3])); ok {
-			h.Address = addr
-		}
-	}
-	if last := w[len(w)-1]; len(w) > kind+2 && !isNumber(last) {
-		h.Interface = last
-	}
-	switch {
-	case a.Special == route.Receive:
-		a.Protocol = route.Local
-		a.NextHops = []route.NextHop{{Interface: h.Interface}}
-	case w[kind] == "rslv":
-		a.Protocol = route.Direct
-		a.NextHops = []route.NextHop{{Interface: h.Interface}}
-	case a.Special == route.None:
-		a.NextHops = []route.NextHop{h}
-	}
-	metric := uint64(0)
-	if w[1] == "perm" { // built in: used where nothing else has the prefix
-		metric = 1
-	}
-	a.Metric = route.N(metric)
-	r.Add(r.table, network.ForwardingTable, route.Route{Prefix: p, Attributes: &a, Mark: layout.Mark(lo, hi)}, 0)
-	r.Collector.Read++
-	return nil
-}
-
-// nextHopTypes are the forwarding table's kinds of next hop.
-var nextHopTypes = map[string]route.Special{
-	"ucst": route.None,
-	"hold": route.None,
-	"ulst": route.None,
-	"indr": route.None,
-	"rslv": route.None,
-	"locl": route.Receive,
-	"recv": route.Receive,
-	"bcst": route.Broadcast,
-	"mcst": route.Multicast,
-	"mdsc": route.Multicast,
-	"dscd": route.Blackhole,
-	"rjct": route.Unreachable,
 }
 
 func isNumber(s string) bool {

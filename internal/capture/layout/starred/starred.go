@@ -81,6 +81,8 @@ type reader struct {
 	behind    bool       // how its indirect next hop was found stands here
 	relayed   netip.Addr // that next hop
 
+	waiting *waiting // a row of a forwarding table
+
 	prefix  string // of the rows that follow
 	pending bool
 	attr    route.Attributes
@@ -261,6 +263,7 @@ func (r *reader) endTable() {
 
 // flush ends the route that is being read.
 func (r *reader) flush() {
+	r.settle()
 	if !r.pending {
 		return
 	}

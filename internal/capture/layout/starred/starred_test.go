@@ -96,6 +96,23 @@ func TestRead(t *testing.T) {
 		{"forwarding", forwardingForm, []string{
 			"4 0.0.0.0/0 other -/0 via 172.28.61.1 dev cable-0/0/0.0", "5 0.0.0.0/0 other -/1 unreachable", "6 10.61.16.0/24 direct -/0 dev hall-0/0/1.0",
 			"7 10.61.16.1/32 local -/0 receive", "8 10.61.48.0/21 other -/0 blackhole"}, nil},
+		{"next hops below a row of the forwarding table", forwardingForm + `10.61.64.0/24      user     0                    indr  1048574     2
+                              172.28.61.6        ucst      601     4 cable-0/0/1.0
+10.61.72.0/24      user     0                    indr  1048577     2
+                                                 ulst  1048575     2
+                              172.28.61.6        ucst      601     4 cable-0/0/1.0
+                              172.28.61.10       Push 299776       ucst      602     4 cable-0/0/2.0
+10.61.80.0/24      user     0                    ulst  1048576     2
+                              172.28.61.6        ucst      601     4 cable-0/0/1.0
+                              172.28.61.300      ucst      602     4 cable-0/0/2.0
+10.61.88.0/24      user     0                    ulst  1048578     2
+10.61.96.0/24      user     0                    dscd       34     2
+`, []string{
+			"4 0.0.0.0/0 other -/0 via 172.28.61.1 dev cable-0/0/0.0", "5 0.0.0.0/0 other -/1 unreachable", "6 10.61.16.0/24 direct -/0 dev hall-0/0/1.0",
+			"7 10.61.16.1/32 local -/0 receive", "8 10.61.48.0/21 other -/0 blackhole",
+			"9 10.61.64.0/24 other -/0 via 172.28.61.6 dev cable-0/0/1.0", "11 10.61.72.0/24 other -/0 via 172.28.61.6 dev cable-0/0/1.0 via 172.28.61.10 dev cable-0/0/2.0 encapsulated",
+			"19 10.61.96.0/24 other -/0 blackhole"},
+			[]string{"15 the lines below it that tell its next hops are missing, or one of them could not be read", "16 the lines below it that tell its next hops are missing, or one of them could not be read", "17 not in the form of this layout", "18 the lines below it that tell its next hops are missing, or one of them could not be read"}},
 		{"hidden routes are candidates that cannot be used, a bad line costs itself", "inet.0: 3 destinations, 3 routes (1 active, 0 holddown, 1 hidden)\n10.1.0.0/16         [BGP ] 1d, localpref 100\n                      Unusable\n10.2.0.0/33        *[Static/5] 1d\n                    > to 10.0.0.1 via e0\n10.3.0.0/16        *[Static/5] 1d\n                    > to 10.0.0.300 via e0\n10.4.0.0/16        *[Static/5] 1d\n                    > to 10.0.0.3 via e0\n",
 			[]string{"2 10.1.0.0/16 bgp -/-: unusable", "6 10.3.0.0/16 static 5/-: active installed", "8 10.4.0.0/16 static 5/- via 10.0.0.3 dev e0: active installed"},
 			[]string{`4 prefix length out of range: "10.2.0.0/33"`, "5 a continuation without a route before it", `7 not an address: "10.0.0.300"`}},
