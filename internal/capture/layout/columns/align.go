@@ -115,7 +115,7 @@ func grow[T any](s []T, n int) []T {
 	return s
 }
 
-func sharing(k kind) bool { return k == flags || k == age || k == ignored || k == types }
+func sharing(k kind) bool { return k == flags || k == age || k == ignored || k == labels || k == types }
 
 // score tells how well a word fits a kind of column, wherever it stands.
 func score(w word, k kind) int {
@@ -172,7 +172,7 @@ func score(w word, k kind) int {
 		}
 	case ifname:
 		s = 2
-	case age, ignored, instance, store, types:
+	case age, ignored, instance, store, labels, types:
 		s = 0
 	}
 	return s

@@ -47,6 +47,7 @@ const (
 	instance
 	added // to the metric
 	store // where the route is kept
+	labels
 	types // letters that tell of what sort a route is, beside its protocol
 )
 
@@ -65,6 +66,7 @@ var kindNames = map[string]kind{
 	"instance":    instance,
 	"added":       added,
 	"store":       store,
+	"labels":      labels,
 }
 
 // synonyms maps column names, folded word by word, to kinds.
@@ -169,9 +171,6 @@ const (
 
 // heading reads a line as column names.
 func heading(line string) ([]column, headingKind) {
-	if t := strings.TrimLeft(line, " \t"); t != "" && t[0] >= '0' && t[0] <= '9' {
-		return nil, noHeading // as most rows are
-	}
 	cols, has := names(line)
 	way := has[gateway] > 0 // an interface alone would make a list of addresses a table of routes
 	switch {
@@ -250,6 +249,9 @@ func names(line string) ([]column, [types + 1]int) {
 	start := strings.TrimLeft(line, " \t")
 	if len(line) > 400 || start == "" || start[0] >= '0' && start[0] <= '9' {
 		return nil, has
+	}
+	if strings.Contains(line, " | ") { // between the names, not between the cells
+		line = strings.ReplaceAll(line, "|", " ")
 	}
 	w := words(strings.ReplaceAll(line, "[", " [")) // "Next Hop[Interface Name]" names two columns
 	if len(w) < 2 || len(w) > 20 {

@@ -109,6 +109,9 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 			}
 		}
 	}
+	if l := strings.TrimSpace(row.cell[labels]); l != "" && l != "-" && !strings.EqualFold(l, "NoLabel") {
+		h.Encapsulated = h.Address.IsValid()
+	}
 	if s := cmp.Or(discardWords[fold(dev)], discardOf(dev), discardWords[fold(row.cell[types])]); s != 0 {
 		a.Special = s
 	}

@@ -344,6 +344,6 @@ func (r *reader) aside(s string) (layout.As, bool) {
 
 // remark matches what some devices print around a table: abbreviations, the sign for equal cost, counts by length.
 var remark = regexp.MustCompile(
-	`^Proto: Protocol|^Displaying |^Command Execution Time: |^[+*>!] = [A-Z]|(?i)^mask distribution` +
+	`^slot +\d+$|^Proto: Protocol|^Displaying |^Command Execution Time: |^[+*>!] = [A-Z]|(?i)^mask distribution` +
 		`|^\d+ (?:default routes|routes at length \d+)\b|^-+ \(?end\b`,
 )

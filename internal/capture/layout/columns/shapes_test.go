@@ -169,3 +169,49 @@ func TestACountOfSomeOfAll(t *testing.T) {
 func TestWhatForwardsIsAForwardingTable(t *testing.T) {
 	require.Equal(t, network.ForwardingTable, Read([]byte(shapes[3].in)).Facts.Tables[0].Kind)
 }
+
+// TestSignsBetweenNames: column names with strokes between them, a title that names the table, a discard in both columns,
+// further next hops, labels that packets get.
+func TestSignsBetweenNames(t *testing.T) {
+	in := `slot  1
+=======
+
+IPv4 routes for table sheds/base
+
+------------------+-----------------------+----------------------+-----------------+-----------------
+Prefix            | Next-hop              | Interface            | Labels          | Partial Install
+------------------+-----------------------+----------------------+-----------------+-----------------
+10.81.1.0/24         Attached                Ethernet1/2
+10.81.1.1/32         Receive                 sup-eth1
+10.81.4.0/24         Drop                    Null0
+10.81.5.0/24         10.81.1.9               Ethernet1/2            NoLabel
+                     10.81.1.10              Ethernet1/2            NoLabel
+10.81.6.0/24         10.81.1.9               Ethernet1/2            PUSH 16002
+`
+	r := Read([]byte(in))
+	require.Empty(t, layouttest.Unread([]byte(in), r))
+	require.Equal(t, []string{
+		"9 (sheds) 10.81.1.0/24 direct -/- dev Ethernet1/2: active installed",
+		"10 (sheds) 10.81.1.1/32 local -/- receive dev sup-eth1: active installed",
+		"11 (sheds) 10.81.4.0/24 other -/- blackhole: active installed",
+		"12 (sheds) 10.81.5.0/24 other -/- via 10.81.1.9 dev Ethernet1/2 via 10.81.1.10 dev Ethernet1/2: active installed",
+		"14 (sheds) 10.81.6.0/24 other -/- via 10.81.1.9 dev Ethernet1/2 encapsulated: active installed",
+	}, layouttest.Words([]byte(in), r))
+}
+
+// TestKindsOfRoutes: a word for a discard in a column of its own, and no next hop.
+func TestKindsOfRoutes(t *testing.T) {
+	in := `Net::Routes
+Name                 Destination          Type       NextHop            Origin
+------------------------------------------------------------------------------
+default              default              gw         10.81.2.2          static
+old                  10.81.4.0/24         blackhole  None               static
+10.81.1.0/24         10.81.1.0/24         interface  /Common/lan        connected
+`
+	r := Read([]byte(in))
+	require.Empty(t, layouttest.Unread([]byte(in), r))
+	require.Equal(t, []string{
+		"4 0.0.0.0/0 static -/- via 10.81.2.2: active installed", "5 10.81.4.0/24 static -/- blackhole: active installed",
+		"6 10.81.1.0/24 direct -/- dev /Common/lan: active installed",
+	}, layouttest.Words([]byte(in), r))
+}

@@ -26,7 +26,7 @@ func instanceTitle(t string) (string, bool) {
 		return "", false
 	}
 	if m := titleInWords.FindStringSubmatch(t); m != nil {
-		return instanceName(m[1] + m[2] + m[3]), true
+		return instanceName(strings.Join(m[1:], "")), true
 	}
 	return "", false
 }
@@ -49,9 +49,10 @@ func mayNameOther(s string) bool {
 			"ipv6"}, strings.ToLower(m[2]))
 }
 
-// titleInWords matches "IPv4 Dest-Routes for <NAME> (4 entries)" and "IP Route - NAME".
+// titleInWords matches "IPv4 Dest-Routes for <NAME> (4 entries)", "IP Route - NAME" and "IPv4 routes for table NAME/base".
 var titleInWords = regexp.MustCompile(`^IPv[46] Dest-Routes for <([^<>]+)> \(\d+ entries\)$` +
-	`|^IP(?:v6)? Route - (\S+)$|^IPv[46] unicast route table of network instance (\S+)$`)
+	`|^IP(?:v6)? Route - (\S+)$|^IPv[46] unicast route table of network instance (\S+)$` +
+	`|^IPv[46] routes for table ([^\s/]+)(?:/base)?$`)
 
 // instanceName is "default" for the names that the main instance goes by.
 func instanceName(name string) string {
