@@ -5,6 +5,7 @@ import (
 	"runtime"
 	"runtime/debug"
 	"runtime/metrics"
+	"sync"
 	"sync/atomic"
 )
 
@@ -16,7 +17,10 @@ const (
 )
 
 // roomToCollect is the room that is given now.
-var roomToCollect atomic.Int64
+var (
+	roomToCollect atomic.Int64
+	watching      sync.Once
+)
 
 // The parts of what is kept, in percent, between which the room is given: less than the least would collect all the
 // time in a large case, more than the most serves nothing in a small one.
@@ -31,7 +35,7 @@ const (
 func tuneCollector() {
 	if os.Getenv("GOGC") == "" {
 		roomToCollect.Store(roomToRead)
-		adjustCollector()
+		watching.Do(adjustCollector)
 	}
 }
 

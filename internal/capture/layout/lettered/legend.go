@@ -58,7 +58,9 @@ func (l *legend) add(line string) bool {
 	for entry := range strings.SplitSeq(line, ",") {
 		key, text, ok := strings.Cut(entry, " - ")
 		if !ok {
-			if key, text, ok = strings.Cut(entry, ": "); !ok || strings.Contains(strings.TrimSpace(key), " ") {
+			// "t1n: Tier1-NAT, t1l: …"; one alone may be a title
+			key, text, ok = strings.Cut(entry, ": ")
+			if !ok || !strings.Contains(line, ",") || strings.Contains(strings.TrimSpace(key), " ") {
 				continue
 			}
 		}

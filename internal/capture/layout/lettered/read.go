@@ -92,6 +92,8 @@ type reader struct {
 	key     bool          // rowKey is this row's
 	lo, hi  int
 
+	signs, signsKnown bool // some row has a sign of selection; looked for once
+
 	inLine, outOfLine int // further next hops that stood right below the first one of their row, and that did not
 }
 
@@ -115,7 +117,7 @@ func (r *reader) line(line []byte, lo, hi int) error {
 		r.legend.add(string(line[bytes.IndexByte(line, ':')+1:]))
 		r.Pass(lo, hi, layout.Key)
 		return nil
-	case r.inLegend && (line[0] == ' ' || line[0] == '\t' || keyLine.Match(line)):
+	case r.inLegend && (line[0] == ' ' || line[0] == '\t' || goesOnWithKey(line)):
 		if r.legend.add(string(line)) {
 			r.Pass(lo, hi, layout.Key)
 			return nil
@@ -135,7 +137,7 @@ func (r *reader) line(line []byte, lo, hi int) error {
 		if looksMarked(r.text) {
 			r.legend = looseLegend()
 		}
-		r.legend.addSelected(r.text)
+		r.addSelected()
 	}
 	if r.perPrefix(line, lo, hi) {
 		return r.err
@@ -191,8 +193,17 @@ func signed(column []byte) bool {
 	return (column[0] == '*' || column[0] == '>') && bytes.ContainsFunc(column, unicode.IsLetter)
 }
 
-// keyLine matches a line that goes on with a key though it is not indented.
-var keyLine = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9]{0,6}(?: - |: )[A-Z]|^[>*+] - [a-zA-Z]`)
+// keyLine matches a line that may go on with a key though it is not indented.
+var keyLine = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9]{0,6}(?: - [A-Za-z]|: [A-Z][^,]*,)|^[>*+] - [a-zA-Z]`)
+
+// goesOnWithKey reports whether a line that is not indented goes on with a key.
+func goesOnWithKey(line []byte) bool {
+	if !keyLine.Match(line) {
+		return false
+	}
+	_, title := instanceHeading(line)
+	return !title
+}
 
 // around matches what some devices print above and below the rows; what it counts is compared elsewhere.
 var around = regexp.MustCompile(`(?i)^(?:maximum parallel paths: |ip forwarding: enabled\s*$|displaying \S+ routes? ` +
@@ -204,7 +215,7 @@ func (r *reader) endLegend() {
 		return
 	}
 	r.inLegend = false
-	r.legend.addSelected(r.text)
+	r.addSelected()
 	r.PathTypes = r.legend.tellsPaths()
 	if r.legend.selects && !r.legend.installs && !marksUsed(r.text) {
 		r.legend.selects = false // it names a sign that no row has
@@ -224,17 +235,25 @@ func looksMarked(text []byte) bool {
 
 // addSelected takes a sign that some rows have, and that the key does not explain, for that of the route chosen, as all
 // tables with it do: a row without it is none then.
-func (l *legend) addSelected(text []byte) {
-	if _, told := l.entries[">"]; told {
-		return
+func (r *reader) addSelected() {
+	if !r.signsKnown {
+		r.signs, r.signsKnown = signsUsed(r.text), true
 	}
+	if _, told := r.legend.entries[">"]; !told && r.signs {
+		r.legend.add("> - selected route")
+	}
+}
+
+// signsUsed reports whether any row near the beginning has that sign behind its code.
+func signsUsed(text []byte) bool {
 	for lo, hi := range layout.Lines(text[:min(len(text), maxLook)]) {
 		line := text[lo:hi]
-		if p, _ := findPrefix(line); p > 0 && isLetter(line[0]) && isCodes(line[:p]) && bytes.IndexByte(line[:p], '>') >= 0 {
-			l.add("> - selected route")
-			return
+		p, _ := findPrefix(line)
+		if p > 0 && isLetter(line[0]) && isCodes(line[:p]) && bytes.IndexByte(line[:p], '>') >= 0 {
+			return true
 		}
 	}
+	return false
 }
 
 // marksUsed reports whether any row near the beginning has a sign of selection in front of its prefix.

@@ -173,3 +173,12 @@ func TestSignsInFront(t *testing.T) {
 		"5 10.81.4.0/24 static 1/0 blackhole: active installed",
 	}, layouttest.Words([]byte(in), r))
 }
+
+// TestTitlesBehindAKey: a title that stands right below a key names the table, whatever its letters look like.
+func TestTitlesBehindAKey(t *testing.T) {
+	for _, title := range []string{"VRF: RED", "Routing Table: RED", "VRF RED:"} {
+		in := "Codes: C - connected, S - static\n" + title + "\nS    10.81.3.0/24 [1/0] via 10.81.2.2, e0\n"
+		require.Equal(t, []string{"3 (RED) 10.81.3.0/24 static 1/0 via 10.81.2.2 dev e0: active installed"},
+			layouttest.Words([]byte(in), Read([]byte(in))), title)
+	}
+}
