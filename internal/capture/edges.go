@@ -3,11 +3,14 @@ package capture
 import (
 	"bytes"
 	"errors"
+	"iter"
+	"net/netip"
 	"regexp"
 	"slices"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
 )
 
 // What a terminal, an editor or a copy does at the edges of lines: it wraps them at its width, in the middle of words
@@ -111,6 +114,7 @@ func (s *Source) wrapped(unread map[int]bool) (longest, broken []int) {
 	most := 0
 	prompts := map[int]bool{} // which are never the rest of a line
 	rests := map[int]bool{}   // which look like nothing but the rest of one
+	rulers := map[int]bool{}  // which nothing goes on
 	p := newPrompter(s.text)
 	filled := false // blanks fill the line above
 	for lo, hi := range layout.Lines(s.text) {
@@ -125,6 +129,9 @@ func (s *Source) wrapped(unread map[int]bool) (longest, broken []int) {
 		if bytes.Contains(s.text[lo:hi], []byte(void)) || beginsRow(s.text[lo:hi]) {
 			prompts[len(lengths)] = true
 		}
+		if len(bytes.Trim(s.text[lo:hi], "-=+|_ \t")) == 0 {
+			prompts[len(lengths)], rulers[len(lengths)] = true, true
+		}
 		rests[len(lengths)] = restOfRow.Match(s.text[lo:hi])
 		word, _, _ := bytes.Cut(bytes.TrimLeft(s.text[lo:min(hi, lo+60)], " \t"), []byte(" "))
 		first = append(first, string(word))
@@ -136,7 +143,7 @@ func (s *Source) wrapped(unread map[int]bool) (longest, broken []int) {
 		return nil, nil
 	}
 	for i, n := range lengths {
-		if n == most && i+1 < len(lengths) && lengths[i+1] > 0 && !prompts[i+1] &&
+		if n == most && i+1 < len(lengths) && lengths[i+1] > 0 && !prompts[i+1] && !rulers[i] &&
 			(first[i] != first[i+1] || first[i] == "") {
 			longest = append(longest, i)
 		}
@@ -256,6 +263,43 @@ func (c *Capture) unreadRaw() int {
 	return n
 }
 
+// keeps reports whether a reading with some lines joined to the next still has the routes that the next lines told by
+// themselves: those were no rests.
+func (c *Capture) keeps(apart *Capture, lines []int) bool {
+	rest := map[int]bool{}
+	for _, i := range lines {
+		rest[i+1] = true
+	}
+	told := map[netip.Prefix]bool{}
+	for r := range apart.allRoutes() {
+		if rest[apart.Source.cleanLine(r.Mark.Off)] {
+			told[r.Prefix] = true
+		}
+	}
+	if len(told) > 0 {
+		for r := range c.allRoutes() {
+			delete(told, r.Prefix)
+		}
+	}
+	return len(told) == 0
+}
+
+// allRoutes yields the rows of all tables.
+func (c *Capture) allRoutes() iter.Seq[route.Route] {
+	return func(yield func(route.Route) bool) {
+		for i := range c.Parts {
+			for j := range c.Parts[i].Facts.Tables {
+				l := &c.Parts[i].Facts.Tables[j].Routes
+				for k := range l.Len() {
+					if !yield(l.At(k)) {
+						return
+					}
+				}
+			}
+		}
+	}
+}
+
 // atEdges reads a capture again where lines were broken or cut, and returns the better reading.
 func (c *Capture) atEdges(read func(*Source) *Capture) *Capture {
 	if last := bytes.Count(c.Source.text, []byte{'\n'}); c.Source.endsInTheMiddle() && !document(c.Source.text) &&
@@ -279,7 +323,8 @@ func (c *Capture) atEdges(read func(*Source) *Capture) *Capture {
 		}
 		// Where lines of a table are joined that stand by themselves, rows are lost.
 		j := read(c.Source.changed(join)).withinGate(read)
-		if j.unreadRaw() < best.unreadRaw() && 4*j.routes() >= 3*c.routes() && j.others() >= c.others() {
+		if j.unreadRaw() < best.unreadRaw() && 4*j.routes() >= 3*c.routes() && j.others() >= c.others() &&
+			j.keeps(c, lines) {
 			best, joined = j, join
 		}
 	}

@@ -142,10 +142,15 @@ func (r *reader) line(line []byte, lo, hi int) error {
 	if r.perPrefix(line, lo, hi) {
 		return r.err
 	}
+	if len(bytes.Trim(line, "-= \t")) == 0 {
+		r.flush()
+		r.Pass(lo, hi, layout.Ruler)
+		return nil
+	}
 	if line[0] != ' ' && line[0] != '\t' {
-		if len(bytes.Trim(line, "-= ")) == 0 || isNames(line) { // a ruler, or column names
+		if isNames(line) {
 			r.flush()
-			r.Pass(lo, hi, layout.Ruler)
+			r.Pass(lo, hi, layout.Names)
 			return nil
 		}
 		if isGateway(line) {
