@@ -16,10 +16,9 @@ const (
 	roomToWalk = 1 << 30
 )
 
-// roomToCollect is the room that is given now.
 var (
-	roomToCollect atomic.Int64
-	watching      sync.Once
+	roomToCollect atomic.Int64 // that is given now
+	watching      sync.Once    // collections, to adjust the percentage after each
 )
 
 // The parts of what is kept, in percent, between which the room is given: less than the least would collect all the

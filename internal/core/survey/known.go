@@ -83,7 +83,7 @@ func (s *Survey) findKnowledge() {
 	}
 }
 
-// networks are the attached networks in the order of prefixes, each with the shortest way to those around it.
+// networks are the attached networks in the order of prefixes, each with the next one around it.
 type networks struct {
 	prefix []netip.Prefix
 	around []int // the next one that contains it, -1: none

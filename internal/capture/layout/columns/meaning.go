@@ -49,19 +49,17 @@ var discardWords = map[string]route.Special{
 	"blackhole":   route.Blackhole,
 	"discard":     route.Blackhole,
 	"drop":        route.Blackhole,
-	"null0":       route.Blackhole,
-	"null":        route.Blackhole,
 	"reject":      route.Unreachable,
 	"unreachable": route.Unreachable,
 	"prohibit":    route.Prohibit,
 }
 
-// discardOf is what an interface that throws packets away does with them; none for another.
-func discardOf(dev string) route.Special {
-	if layout.Discards(dev) {
+// discardOf is what becomes of packets where a cell has such a word, or the name of an interface that throws them away.
+func discardOf(cell string) route.Special {
+	if layout.Discards(cell) {
 		return route.Blackhole
 	}
-	return route.None
+	return discardWords[fold(cell)]
 }
 
 // finish gives a row its meaning and adds the route.
@@ -77,8 +75,8 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 		onLink = true
 	case low == "receive":
 		a.Special = route.Receive
-	case discardWords[fold(gw)] != 0:
-		a.Special = discardWords[fold(gw)]
+	case discardOf(gw) != 0:
+		a.Special = discardOf(gw)
 	default:
 		addr, ok := layout.Addr([]byte(gw))
 		switch {
@@ -112,7 +110,7 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 	if l := strings.TrimSpace(row.cell[labels]); l != "" && l != "-" && !strings.EqualFold(l, "NoLabel") {
 		h.Encapsulated = h.Address.IsValid()
 	}
-	if s := cmp.Or(discardWords[fold(dev)], discardOf(dev), discardWords[fold(row.cell[types])]); s != 0 {
+	if s := cmp.Or(discardOf(dev), discardOf(row.cell[types])); s != 0 {
 		a.Special = s
 	}
 	r.protocol(row, &a, onLink, p, &h)

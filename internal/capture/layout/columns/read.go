@@ -197,7 +197,7 @@ var inParentheses = regexp.MustCompile(`\([^()]*\)|\bNone\b`)
 
 // blanks puts blanks in the place of such a word, but of one that says that packets are thrown away.
 func blanks(s string) string {
-	if word := strings.Trim(s, "()"); discardWords[fold(word)] != 0 {
+	if word := strings.Trim(s, "()"); discardOf(word) != 0 {
 		return " " + word + strings.Repeat(" ", len(s)-len(word)-1)
 	}
 	return strings.Repeat(" ", len(s))

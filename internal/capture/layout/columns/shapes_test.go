@@ -182,7 +182,7 @@ IPv4 routes for table sheds/base
 Prefix            | Next-hop              | Interface            | Labels          | Partial Install
 ------------------+-----------------------+----------------------+-----------------+-----------------
 10.81.1.0/24         Attached                Ethernet1/2
-10.81.1.1/32         Receive                 sup-eth1
+10.81.1.1/32         Receive                 inband-0
 10.81.4.0/24         Drop                    Null0
 10.81.5.0/24         10.81.1.9               Ethernet1/2            NoLabel
                      10.81.1.10              Ethernet1/2            NoLabel
@@ -192,7 +192,7 @@ Prefix            | Next-hop              | Interface            | Labels       
 	require.Empty(t, layouttest.Unread([]byte(in), r))
 	require.Equal(t, []string{
 		"9 (sheds) 10.81.1.0/24 direct -/- dev Ethernet1/2: active installed",
-		"10 (sheds) 10.81.1.1/32 local -/- receive dev sup-eth1: active installed",
+		"10 (sheds) 10.81.1.1/32 local -/- receive dev inband-0: active installed",
 		"11 (sheds) 10.81.4.0/24 other -/- blackhole: active installed",
 		"12 (sheds) 10.81.5.0/24 other -/- via 10.81.1.9 dev Ethernet1/2 via 10.81.1.10 dev Ethernet1/2: active installed",
 		"14 (sheds) 10.81.6.0/24 other -/- via 10.81.1.9 dev Ethernet1/2 encapsulated: active installed",
@@ -206,12 +206,12 @@ Name                 Destination          Type       NextHop            Origin
 ------------------------------------------------------------------------------
 default              default              gw         10.81.2.2          static
 old                  10.81.4.0/24         blackhole  None               static
-10.81.1.0/24         10.81.1.0/24         interface  /Common/lan        connected
+10.81.1.0/24         10.81.1.0/24         interface  /sheds/lan         connected
 `
 	r := Read([]byte(in))
 	require.Empty(t, layouttest.Unread([]byte(in), r))
 	require.Equal(t, []string{
 		"4 0.0.0.0/0 static -/- via 10.81.2.2: active installed", "5 10.81.4.0/24 static -/- blackhole: active installed",
-		"6 10.81.1.0/24 direct -/- dev /Common/lan: active installed",
+		"6 10.81.1.0/24 direct -/- dev /sheds/lan: active installed",
 	}, layouttest.Words([]byte(in), r))
 }

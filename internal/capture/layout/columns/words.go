@@ -28,7 +28,7 @@ func (r *reader) glued(cols []column, cells []string) bool {
 func (r *reader) gluedWord(k kind, s string) bool {
 	seen, ok := r.gluedSeen[cell{k, s}]
 	if !ok {
-		seen = gluedWords[k].MatchString(s) && discardWords[fold(s)] == 0
+		seen = gluedWords[k].MatchString(s) && discardOf(s) == 0
 		if len(r.gluedSeen) < mostSeen {
 			r.gluedSeen[cell{k, s}] = seen
 		}

@@ -183,7 +183,7 @@ func fill(s *network.Static, g map[string]string) error {
 	switch {
 	case g["special"] == "reject":
 		s.Special = route.Unreachable
-	case g["special"] != "", strings.HasPrefix(strings.ToLower(g["if"]), "null"):
+	case g["special"] != "", layout.Discards(g["if"]):
 		s.Special, s.NextHop = route.Blackhole, route.NextHop{}
 	}
 	return nil

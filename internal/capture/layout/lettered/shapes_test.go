@@ -120,58 +120,57 @@ C    10.61.48.0/24 is directly connected, depot0
 	}
 }
 
-// TestKeysOfLongCodes: a key under the word for flags, with codes of several letters and digits, and rows whose signs
-// stand apart from their code; one without the sign is not in use.
-func TestKeysOfLongCodes(t *testing.T) {
-	in := `Flags: t0c - Tier0-Connected, t0s - Tier0-Static, b - BGP, o - OSPF
-t0n - Tier0-NAT, t1s - Tier1-Static, t1c - Tier1-Connected,
-t1n: Tier1-NAT, t1l: Tier1-LB VIP, t1ipsec: Tier1-IPSec, isr: Inter-SR,
+// TestKeysAndSigns: keys and signs of selection in shapes of their own.
+func TestKeysAndSigns(t *testing.T) {
+	for about, x := range map[string]struct {
+		in   string
+		want []string
+	}{
+		"a key under the word for flags, codes of several letters and digits, signs apart from their code": {
+			`Flags: u0c - Upper-Connected, u0s - Upper-Static, b - BGP, o - OSPF
+u0n - Upper-Translated, v1s - Lower-Static, v1c - Lower-Connected,
+v1n: Lower-Translated, v1l: Lower-Shared, v1tun: Lower-Tunnel,
 > - selected route, * - FIB route
 
 Total number of routes: 5
 
-t0s> * 0.0.0.0/0 [1/0] via 10.81.2.2, mast-288, 2d03h12m
-t0c> * 10.81.1.0/24 is directly connected, lift-290, 2d03h12m
+u0s> * 0.0.0.0/0 [1/0] via 10.81.2.2, mast-288, 2d03h12m
+u0c> * 10.81.1.0/24 is directly connected, lift-290, 2d03h12m
 b  > * 10.81.3.0/24 [20/0] via 10.81.2.2, mast-288, 01:12:03
 b      10.81.4.0/24 [200/0] via 10.81.1.9, lift-290, 01:12:03
-t0s> * 10.81.4.0/24 [1/0] is directly connected, blackhole, 01:12:03
-`
-	r := Read([]byte(in))
-	require.Empty(t, layouttest.Unread([]byte(in), r))
-	require.Equal(t, []string{
-		"8 0.0.0.0/0 static 1/0 via 10.81.2.2 dev mast-288 *: active installed",
-		"9 10.81.1.0/24 direct -/- dev lift-290 *: active installed",
-		"10 10.81.3.0/24 bgp 20/0 via 10.81.2.2 dev mast-288 *: active installed",
-		"11 10.81.4.0/24 bgp 200/0 via 10.81.1.9 dev lift-290",
-		"12 10.81.4.0/24 static 1/0 blackhole: active installed",
-	}, layouttest.Words([]byte(in), r))
-}
-
-// TestSignsThatNoKeyExplains: a row without the sign that others have is not in use, though the key does not say so.
-func TestSignsThatNoKeyExplains(t *testing.T) {
-	in := "Codes: C - connected, S - static, O - OSPF\n\nC>* 10.81.1.0/24 is directly connected, e0\nO   10.81.3.0/24 [110/20] via 10.81.1.9, e0\nS>* 10.81.3.0/24 [1/0] via 10.81.1.2, e0\n"
-	require.Equal(t, []string{
-		"3 10.81.1.0/24 direct -/- dev e0: active installed",
-		"4 10.81.3.0/24 ospf 110/20 via 10.81.1.9 dev e0",
-		"5 10.81.3.0/24 static 1/0 via 10.81.1.2 dev e0: active installed",
-	}, layouttest.Words([]byte(in), Read([]byte(in))))
-}
-
-// TestSignsInFront: a sign of what is not in use stands in front of the code, at the margin or behind blanks.
-func TestSignsInFront(t *testing.T) {
-	in := "Codes: C - connected, S - static, * - candidate default, > - non-active route\n" +
-		"  *S   0.0.0.0/0          via 10.81.2.2, Te 0/1           1/0       2d4h\n" +
-		"  C    10.81.2.0/30       Direct, Te 0/1                  0/0       1w2d\n" +
-		"> S    10.81.3.0/24       via 10.81.1.9, Vl 100         250/0       3d\n" +
-		"  S    10.81.4.0/24       Direct, Nu 0                    1/0       3d\n"
-	r := Read([]byte(in))
-	require.Empty(t, layouttest.Unread([]byte(in), r))
-	require.Equal(t, []string{
-		"2 0.0.0.0/0 static 1/0 via 10.81.2.2 dev Te 0/1: active installed",
-		"3 10.81.2.0/30 direct 0/0 dev Te 0/1: active installed",
-		"4 10.81.3.0/24 static 250/0 via 10.81.1.9 dev Vl 100: unusable",
-		"5 10.81.4.0/24 static 1/0 blackhole: active installed",
-	}, layouttest.Words([]byte(in), r))
+u0s> * 10.81.4.0/24 [1/0] is directly connected, blackhole, 01:12:03
+`, []string{
+				"8 0.0.0.0/0 static 1/0 via 10.81.2.2 dev mast-288 *: active installed",
+				"9 10.81.1.0/24 direct -/- dev lift-290 *: active installed",
+				"10 10.81.3.0/24 bgp 20/0 via 10.81.2.2 dev mast-288 *: active installed",
+				"11 10.81.4.0/24 bgp 200/0 via 10.81.1.9 dev lift-290",
+				"12 10.81.4.0/24 static 1/0 blackhole: active installed",
+			}},
+		"a sign that the key does not explain: a row without it is not in use": {
+			"Codes: C - connected, S - static, O - OSPF\n\nC>* 10.81.1.0/24 is directly connected, e0\n" +
+				"O   10.81.3.0/24 [110/20] via 10.81.1.9, e0\nS>* 10.81.3.0/24 [1/0] via 10.81.1.2, e0\n", []string{
+				"3 10.81.1.0/24 direct -/- dev e0: active installed",
+				"4 10.81.3.0/24 ospf 110/20 via 10.81.1.9 dev e0",
+				"5 10.81.3.0/24 static 1/0 via 10.81.1.2 dev e0: active installed",
+			}},
+		"a sign of what is not in use in front of the code, at the margin too": {
+			"Codes: C - connected, S - static, * - candidate default, > - non-active route\n" +
+				"  *S   0.0.0.0/0          via 10.81.2.2, Te 0/1           1/0       2d4h\n" +
+				"  C    10.81.2.0/30       Direct, Te 0/1                  0/0       1w2d\n" +
+				"> S    10.81.3.0/24       via 10.81.1.9, Vl 100         250/0       3d\n" +
+				"  S    10.81.4.0/24       Direct, Nu 0                    1/0       3d\n", []string{
+				"2 0.0.0.0/0 static 1/0 via 10.81.2.2 dev Te 0/1: active installed",
+				"3 10.81.2.0/30 direct 0/0 dev Te 0/1: active installed",
+				"4 10.81.3.0/24 static 250/0 via 10.81.1.9 dev Vl 100: unusable",
+				"5 10.81.4.0/24 static 1/0 blackhole: active installed",
+			}},
+	} {
+		t.Run(about, func(t *testing.T) {
+			r := Read([]byte(x.in))
+			require.Empty(t, layouttest.Unread([]byte(x.in), r))
+			require.Equal(t, x.want, layouttest.Words([]byte(x.in), r))
+		})
+	}
 }
 
 // TestTitlesBehindAKey: a title that stands right below a key names the table, whatever its letters look like.

@@ -113,7 +113,7 @@ func (e *entry) line(s string) bool {
 		}
 		e.attr.NextHops = append(e.attr.NextHops, route.NextHop{Address: a, Interface: m[2]})
 	case entryHere.MatchString(s):
-		if ifname := entryHere.FindStringSubmatch(s)[1]; strings.HasPrefix(strings.ToLower(ifname), "null") {
+		if ifname := entryHere.FindStringSubmatch(s)[1]; layout.Discards(ifname) {
 			e.attr.Special = route.Blackhole
 		} else {
 			e.attr.NextHops = append(e.attr.NextHops, route.NextHop{Interface: ifname})

@@ -113,7 +113,7 @@ func (r *reader) line(s string, lo, hi int) error {
 		}
 	case direct.MatchString(s):
 		m := direct.FindStringSubmatch(s)
-		if strings.HasPrefix(strings.ToLower(m[2]), "null") {
+		if layout.Discards(m[2]) {
 			r.attr.Special = route.Blackhole
 		} else {
 			r.attr.NextHops = append(r.attr.NextHops, route.NextHop{Interface: m[2]})
