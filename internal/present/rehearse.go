@@ -154,6 +154,12 @@ func remarkWords(list []rehearse.Remark) []string {
 			out = append(out, added+" and one that is there are alike by the rules: the device's own order decides")
 		case rehearse.Oscillation:
 			out = append(out, "some routes do not come to rest: they leave and come back for ever")
+		case rehearse.FarEndOff:
+			out = append(out, fmt.Sprintf("%s does not come up: the other end of the link, %s, is switched off", dev,
+				farWords(r.Others)))
+		case rehearse.NoAddress:
+			out = append(out, fmt.Sprintf("%s has no %s address in the captures while it is down, so what comes with it "+
+				"cannot be told: capture its configuration", dev, r.Family))
 		}
 	}
 	return out
@@ -223,6 +229,7 @@ type jsonStepResult struct {
 var remarkKinds = map[rehearse.RemarkKind]string{
 	rehearse.BothEnds: "both-ends", rehearse.OneEnd: "one-end", rehearse.NotUsed: "not-used",
 	rehearse.StandsBy: "stands-by", rehearse.Undecided: "undecided", rehearse.Oscillation: "oscillation",
+	rehearse.NoAddress: "no-address", rehearse.FarEndOff: "far-end-off",
 }
 
 // RehearseJSON writes a rehearsal as one document.

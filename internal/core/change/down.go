@@ -1,6 +1,7 @@
 package change
 
 import (
+	"cmp"
 	"net/netip"
 	"slices"
 
@@ -20,9 +21,10 @@ func (e InterfaceDown) on(n *network.Snapshot) (*network.Snapshot, error) {
 		return nil, err
 	}
 	x := withState(n, d, e.Interface, network.LinkDown)
-	x.SetAddresses(e.Device, slices.DeleteFunc(x.Listed(e.Device), func(a network.Address) bool {
-		return a.Interface == e.Interface && a.Prefix.Addr().Is6()
-	}))
+	goes := func(a network.Address) bool { return a.Interface == e.Interface && a.Prefix.Addr().Is6() }
+	x.SetIdle(e.Device, slices.Concat(d.Idle().Copy(),
+		slices.DeleteFunc(x.Listed(e.Device), func(a network.Address) bool { return !goes(a) })))
+	x.SetAddresses(e.Device, slices.DeleteFunc(x.Listed(e.Device), goes))
 	type key struct {
 		table string
 		p     netip.Prefix
@@ -128,7 +130,7 @@ func attached(a *route.Attributes, ifname string) bool {
 		!slices.ContainsFunc(a.NextHops, func(h route.NextHop) bool { return h.Interface != ifname })
 }
 
-// InterfaceUp brings an interface up again: its addresses' networks come back as attached ones.
+// InterfaceUp brings an interface up again: its addresses come back, and their networks as attached ones.
 type InterfaceUp struct{ Device, Interface string }
 
 // on brings the interface up: its networks are attached again.
@@ -138,13 +140,21 @@ func (e InterfaceUp) on(n *network.Snapshot) (*network.Snapshot, error) {
 		return nil, err
 	}
 	x := withState(n, d, e.Interface, network.LinkUp)
-	for _, a := range d.Addresses().All() {
+	own := x.Listed(e.Device)
+	for _, a := range d.Idle().All() {
+		if a.Interface == e.Interface {
+			own = append(own, a)
+		}
+	}
+	x.SetAddresses(e.Device, own)
+	for _, a := range append(own, d.Addresses().Copy()...) {
 		p := a.Prefix.Masked()
-		t := d.Table("default", route.FamilyOf(a.Prefix.Addr()))
+		name := cmp.Or(a.Table, "default")
+		t := d.Table(name, route.FamilyOf(a.Prefix.Addr()))
 		if a.Interface != e.Interface || a.Prefix.IsSingleIP() || t == nil {
 			continue
 		}
-		rows := x.Routes(e.Device, "default", p)
+		rows := x.Routes(e.Device, name, p)
 		if slices.ContainsFunc(
 			rows,
 			func(r route.Route) bool { return r.Protocol == route.Direct && r.Is(route.Installed) },
@@ -157,7 +167,7 @@ func (e InterfaceUp) on(n *network.Snapshot) (*network.Snapshot, error) {
 		up := &route.Attributes{Protocol: route.Direct, NextHops: []route.NextHop{{Interface: e.Interface}}}
 		x.SetRoutes(
 			e.Device,
-			"default",
+			name,
 			p,
 			append(rows, route.Route{Attributes: up, State: route.Active | route.Installed, Mark: a.Mark}),
 		)

@@ -113,6 +113,9 @@ func (x *Draft) SetAddresses(device string, own []Address) {
 	x.device(device).told, x.own[device] = slices.Clone(own), true
 }
 
+// SetIdle replaces the addresses that come with an interface once it is up.
+func (x *Draft) SetIdle(device string, idle []Address) { x.device(device).idle = slices.Clone(idle) }
+
 // Listed returns the addresses that captures list as the device's own, without those that only its local routes show.
 func (x *Draft) Listed(device string) []Address { return slices.Clone(x.device(device).told) }
 

@@ -150,6 +150,8 @@ type Interface struct {
 	MAC   string // link-layer address in lower case, "" where not shown
 	// packets leave by it under labels (RFC 3031) where there is one for the next hop that a route was resolved by
 	Labels bool
+	// Off: it is down because somebody switched it off, not because its link is gone.
+	Off bool
 	// NoCarrier: of a network that is only thought of; it was not switched off but lost its link, so that a kernel
 	// leaves its routes where they are.
 	NoCarrier bool

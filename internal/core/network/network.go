@@ -54,6 +54,7 @@ type Device struct {
 	tables        []*Table // by name, the default table first, IPv4 before IPv6
 	addresses     []Address
 	told          []Address // of addresses those that captures list as such, not those that local routes show
+	idle          []Address
 	interfaces    []Interface
 	interfaceAt   map[string]int // by name
 	neighbours    []Neighbour
@@ -83,6 +84,9 @@ func (d *Device) Tables() Items[*Table] { return Items[*Table]{d.tables} }
 
 // Addresses returns the device's own addresses.
 func (d *Device) Addresses() Items[Address] { return Items[Address]{d.addresses} }
+
+// Idle returns the addresses that become the device's own as soon as their interface comes up, as captures tell.
+func (d *Device) Idle() Items[Address] { return Items[Address]{d.idle} }
 
 // Interfaces returns what captures say of its interfaces, each once.
 func (d *Device) Interfaces() Items[Interface] { return Items[Interface]{d.interfaces} }
@@ -338,11 +342,15 @@ func (f *deviceFacts) build(name string) *Device {
 	d.setInterfaces(mergeInterfaces(f.Interfaces))
 	d.rules = mergeRules(f.Rules)
 	d.setNeighbours(f.Neighbours)
-	d.told = slices.DeleteFunc(slices.Clone(f.Addresses), func(a Address) bool {
+	for _, a := range f.Addresses {
 		// A kernel takes an IPv6 address away where its interface goes down, and leaves an IPv4 one.
-		down := a.Prefix.Addr().Is6() && a.Interface != "" && d.Interface(a.Interface).State == LinkDown
-		return down || a.Configured && d.lacks(a)
-	})
+		if a.Prefix.Addr().Is6() && a.Interface != "" && d.Interface(a.Interface).State == LinkDown ||
+			a.Configured && d.lacks(a) {
+			d.idle = append(d.idle, a)
+		} else {
+			d.told = append(d.told, a)
+		}
+	}
 	d.findOwn()
 	// A device that is off in any capture is off: never promise more than the least one shows.
 	slices.SortStableFunc(d.switches, func(a, b Switch) int {
@@ -539,6 +547,7 @@ func mergeInterfaces(in []Interface) []Interface {
 		case i.State == LinkDown, have.State == LinkUnknown, have.Configured && !i.Configured:
 			have.State, have.Mark, have.Configured = i.State, i.Mark, i.Configured
 		}
+		have.Off = have.Off || i.Off
 		if have.MAC == "" {
 			have.MAC = i.MAC
 		}

@@ -14,7 +14,7 @@ type ProtocolInterface struct {
 	Interface string
 	Network   netip.Prefix
 	On        bool         // it runs there
-	Area      string       // of OSPF (RFC 2328 section 3), as an address; "" where the line does not tell
+	Area      string       // of OSPF (RFC 2328 section 3), as an address, or the level of IS-IS; "": not told
 	Cost      route.Number // where the line tells it
 	Passive   bool         // it announces the network there and speaks to nobody
 	Active    bool         // it is not passive there, against what holds for all

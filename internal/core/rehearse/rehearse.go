@@ -64,6 +64,8 @@ const (
 	StandsBy                      // a route that is added waits: something else comes first
 	Undecided                     // the rules do not part an added route from another one
 	Oscillation                   // some routes do not come to rest
+	FarEndOff                     // the other end of the link is switched off: nothing comes up
+	NoAddress                     // what an interface that comes up has as addresses was not captured
 )
 
 // A Remark is something that was assumed, or that became of an order otherwise than she may think.
@@ -72,6 +74,7 @@ type Remark struct {
 	Order  Order
 	Others []topology.Attachment // the far ends
 	Fare   change.Fare           // of an added route
+	Family route.Family          // NoAddress
 }
 
 // A Loss is an address to keep that a network reached before and does not reach for sure any more.
@@ -200,10 +203,79 @@ func plan(t *topology.Topology, n *network.Snapshot, o Order) (change.Change, []
 				return change.CarrierLost{Device: d, Interface: ifname}
 			})
 	}
-	return ends(t, n, o, change.InterfaceUp{Device: o.Device, Interface: o.Interface},
-		func(d, ifname string) change.Edit {
-			return change.InterfaceUp{Device: d, Interface: ifname}
-		})
+	edits, remarks := comesUp(n, o)
+	return edits, append(bare(d, o), remarks...), nil
+}
+
+// comesUp brings an interface up. On a link for two the other end lost its carrier with it, and comes up too, unless
+// somebody switched it off: then the link stays down.
+func comesUp(n *network.Snapshot, o Order) (change.Change, []Remark) {
+	d := n.Device(o.Device)
+	out := change.Change{change.InterfaceUp{Device: o.Device, Interface: o.Interface}}
+	alone, both := Remark{Kind: OneEnd, Order: o}, Remark{Kind: BothEnds, Order: o}
+	off := Remark{Kind: FarEndOff, Order: o}
+	for _, far := range sharers(n, d, o.Interface) {
+		i := far.Device.Interface(far.Interface)
+		switch {
+		case !topology.ForTwo(far.Prefix):
+			alone.Others = append(alone.Others, far)
+		case i.State != network.LinkDown:
+			both.Others = append(both.Others, far)
+		case i.Off || i.Configured:
+			off.Others = append(off.Others, far)
+		default:
+			both.Others = append(both.Others, far)
+			out = append(out, change.InterfaceUp{Device: far.Device.Name, Interface: far.Interface})
+		}
+	}
+	switch {
+	case len(off.Others) > 0:
+		return nil, []Remark{off}
+	case len(both.Others) > 0:
+		return out, []Remark{both}
+	case len(alone.Others) > 0:
+		return out, []Remark{alone}
+	}
+	return out, nil
+}
+
+// sharers are the other ends in the networks of an interface, whether up or down, by the addresses that were captured.
+// The prefix of each is the network that both are in.
+func sharers(n *network.Snapshot, d *network.Device, ifname string) (out []topology.Attachment) {
+	addresses := func(d *network.Device) []network.Address {
+		return slices.Concat(d.Addresses().Copy(), d.Idle().Copy())
+	}
+	var nets []netip.Prefix
+	for _, a := range addresses(d) {
+		if a.Interface == ifname && !a.Prefix.IsSingleIP() && !a.Prefix.Addr().IsLinkLocalUnicast() {
+			nets = append(nets, a.Prefix.Masked())
+		}
+	}
+	for _, far := range n.Devices().All() {
+		if far.Name == d.Name {
+			continue
+		}
+		for _, a := range addresses(far) {
+			known := slices.ContainsFunc(out, func(x topology.Attachment) bool { return x.Device == far && x.Interface == a.Interface })
+			if !known && slices.Contains(nets, a.Prefix.Masked()) {
+				out = append(out, topology.Attachment{Device: far, Interface: a.Interface, Prefix: a.Prefix.Masked()})
+			}
+		}
+	}
+	return out
+}
+
+// bare remarks on each family of which the addresses that come with an interface were not captured.
+func bare(d *network.Device, o Order) (out []Remark) {
+	if d.Interface(o.Interface).State != network.LinkDown {
+		return nil
+	}
+	for _, f := range []route.Family{route.IPv4, route.IPv6} {
+		if t := d.Table("default", f); t != nil && t.Routes().Len() > 0 && settle.BareOf(d, o.Interface, f) {
+			out = append(out, Remark{Kind: NoAddress, Order: o, Family: f})
+		}
+	}
+	return out
 }
 
 // add adds a static route, and says how it fares.

@@ -53,6 +53,32 @@ func TestSharedSegmentDoesNotNotice(t *testing.T) {
 	require.NotEqual(t, network.LinkDown, r.After.Topology().Network.Device("c").Interface("hall").State)
 }
 
+// TestComesUpWithoutAddresses: a kernel drops the IPv6 addresses of an interface that is down, so that bringing it up
+// may bring networks of which the captures say nothing.
+func TestComesUpWithoutAddresses(t *testing.T) {
+	for _, x := range []struct {
+		name, more string
+		want       []route.Family
+	}{
+		{"neither family", "", []route.Family{route.IPv6}},
+		{"its own address", "a: addr fd6b:9::1/64 e1", nil},
+	} {
+		t.Run(x.name, func(t *testing.T) {
+			w := forward.NewWalker(topology.Build(coretest.Build("a: addr 10.0.0.1/24 lan\na: direct 10.0.0.0/24 dev lan\n" +
+				"a: addr fd6b:1::1/64 lan\na: direct fd6b:1::/64 dev lan\na: link e1 down\n" + x.more)))
+			r, err := Run(w, []Step{{Orders: []Order{{Verb: Up, Device: "a", Interface: "e1"}}}}, nil, compare.Options{})
+			require.NoError(t, err)
+			var got []route.Family
+			for _, m := range r.Steps[0].Remarks {
+				if m.Kind == NoAddress {
+					got = append(got, m.Family)
+				}
+			}
+			require.Equal(t, x.want, got)
+		})
+	}
+}
+
 // TestSteps: each step is judged after the one before; what the second mends was broken at the first.
 func TestSteps(t *testing.T) {
 	remove := Order{Verb: Remove, Device: "b", Prefix: netip.MustParsePrefix("10.0.0.0/24")}

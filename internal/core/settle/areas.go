@@ -2,7 +2,6 @@ package settle
 
 import (
 	"net/netip"
-	"slices"
 
 	"zarvek/internal/core/route"
 )
@@ -26,8 +25,9 @@ func (in *instance) tellAreas() {
 			continue
 		}
 		for k, e := range list {
-			if e.row.Subtype == "" && e.rank == 0 && !e.own && !in.within(e, area) {
+			if e.row.Subtype == "" && e.rank == 0 && !e.own && !in.within(e, area, map[int]bool{}) {
 				list[k].rank = 1
+				in.parted[p] = in.parted[p] || in.isIn(e.node, area)
 			}
 		}
 	}
@@ -68,10 +68,25 @@ func (in *instance) areaOf(p netip.Prefix) string {
 	return area
 }
 
-// within reports whether a path is one within an area: it leaves into it. A device of the area whose part of it is cut
-// off goes over the backbone.
-func (in *instance) within(e entry, area string) bool {
-	return in.isIn(e.node, area) && !slices.ContainsFunc(e.arcs, func(i int) bool { return in.arcs[i].area != area })
+// within reports whether a path is one within an area: it stays there to its end. A device of the area whose part of it
+// is cut off goes over the backbone (RFC 2328 section 3.7).
+func (in *instance) within(e entry, area string, seen map[int]bool) bool {
+	if seen[e.node] {
+		return true
+	}
+	seen[e.node] = true
+	if !in.isIn(e.node, area) {
+		return false
+	}
+	for _, i := range e.arcs {
+		if in.arcs[i].area != area {
+			return false
+		}
+		if far, ok := in.entryOf(e.row.Prefix, in.arcs[i].to); ok && !far.own && !in.within(far, area, seen) {
+			return false
+		}
+	}
+	return true
 }
 
 // isIn reports whether a node has an interface in an area.

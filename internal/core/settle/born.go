@@ -37,21 +37,61 @@ func (r *run) grownBy(in *instance) *instance {
 			continue
 		}
 		born = append(born, arc{from: n, to: m, ifname: x.ifname, peer: y.ifname, least: 1,
-			hop: in.hopOf(y.device, y.ifname)},
-			arc{from: m, to: n, ifname: y.ifname, peer: x.ifname, least: 1, hop: in.hopOf(x.device, x.ifname)})
+			hop: in.hopOf(r.now.Device(y.device.Name), y.ifname)}, arc{from: m, to: n, ifname: y.ifname,
+			peer: x.ifname, least: 1, hop: in.hopOf(r.now.Device(x.device.Name), x.ifname)})
 	}
-	if len(born) == 0 {
+	blind := r.blindAt(in)
+	if len(born) == 0 && !blind {
 		return in
 	}
 	if out == in {
 		out = in.clone()
 	}
-	out.grown = true
+	out.grown, out.blind = true, blind
 	for _, a := range born {
 		out.add(a)
 	}
 	out.configured()
 	return out
+}
+
+// blindAt reports whether an interface comes up where an instance may speak, of which no address was captured: what
+// else is there, and what comes to it by that, nobody knows.
+func (r *run) blindAt(in *instance) bool {
+	for _, now := range r.now.Devices().All() {
+		was := r.was(now.Name)
+		if was == nil || was == now {
+			continue
+		}
+		for _, i := range now.Interfaces().All() {
+			n, speaks := in.number[nodeKey{was.Name, r.topo.TableOf(was, i.Name)}]
+			if !speaks || i.State == network.LinkDown || was.Interface(i.Name).State != network.LinkDown ||
+				!BareOf(was, i.Name, in.family) {
+				continue
+			}
+			if s := in.state(n, i.Name); !s.Known || s.On && !s.Passive {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// BareOf reports whether the addresses of a family that an interface of d has once it is up were not captured. A
+// kernel drops the IPv6 addresses of an interface that goes down, so that none in a list says nothing.
+func BareOf(d *network.Device, ifname string, f route.Family) bool {
+	listed := false
+	for _, a := range slices.Concat(d.Addresses().Copy(), d.Idle().Copy()) {
+		if route.FamilyOf(a.Prefix.Addr()) != f || a.Prefix.Addr().IsLinkLocalUnicast() ||
+			a.Prefix.Addr().IsLoopback() {
+			continue
+		}
+		if a.Interface == ifname {
+			return false
+		}
+		listed = true
+	}
+	return f == route.IPv6 || !listed
 }
 
 // clone copies what growing changes.
@@ -85,7 +125,7 @@ func (r *run) cameUp() [][2]port {
 			if i.State == network.LinkDown || was.Interface(i.Name).State != network.LinkDown {
 				continue
 			}
-			for _, q := range r.peers(was, i.Name) {
+			for _, q := range r.peers(now, i.Name) {
 				pair := [2]port{{was, i.Name}, q}
 				if !slices.Contains(out, [2]port{q, {was, i.Name}}) && !slices.Contains(out, pair) {
 					out = append(out, pair)
@@ -107,10 +147,10 @@ func (r *run) peers(d *network.Device, ifname string) []port {
 	var out []port
 	for _, o := range r.topo.Network.Devices().All() {
 		now := r.now.Device(o.Name)
-		if o == d || now == nil {
+		if o.Name == d.Name || now == nil {
 			continue
 		}
-		for _, a := range o.Addresses().All() {
+		for _, a := range now.Addresses().All() {
 			if slices.Contains(nets, a.Prefix.Masked()) && now.Interface(a.Interface).State != network.LinkDown &&
 				!slices.Contains(out, port{o, a.Interface}) {
 				out = append(out, port{o, a.Interface})
@@ -120,30 +160,41 @@ func (r *run) peers(d *network.Device, ifname string) []port {
 	return out
 }
 
-// fresh lists prefixes that a node has now otherwise than by the protocol, and announces, and that nobody knew by it.
+// fresh lists prefixes that a node has now otherwise than by the protocol, and announces, and that nobody knew by it:
+// it is new there, or what came up leads to the first one that hears it.
 func (r *run) fresh(in *instance) []netip.Prefix {
 	var out []netip.Prefix
+	installed := func(r route.Route) bool { return r.Is(route.Installed) && r.Protocol != in.protocol }
 	for n, x := range in.nodes {
 		d := r.now.Device(x.device.Name)
-		if d == nil || d == x.device {
+		if d == nil || d == x.device && !in.grown {
 			continue
 		}
 		t := d.Table(x.table.Name, in.family)
-		for was, is := range t.Replaced() {
-			if len(is) == 0 || slices.Contains(out, is[0].Prefix) {
-				continue
+		look := func(was, is []route.Route) {
+			if !slices.ContainsFunc(is, installed) || slices.ContainsFunc(was, installed) {
+				return
 			}
 			p := is[0].Prefix
-			installed := func(r route.Route) bool { return r.Is(route.Installed) && r.Protocol != in.protocol }
-			if _, known := in.entries[p]; known || !slices.ContainsFunc(is, installed) ||
-				slices.ContainsFunc(was, installed) {
-				continue
+			if _, known := in.entries[p]; known {
+				return
 			}
 			if _, ok := r.attachedCost(in, n, p); ok || in.announces(n, r, p) || r.beside(in, n, p) {
 				out = append(out, p)
 			}
 		}
+		if !in.grown {
+			for was, is := range t.Replaced() {
+				look(was, is)
+			}
+			continue
+		}
+		for k := 0; k < t.Routes().Len(); {
+			g := t.Group(k)
+			k = g.Hi
+			look(nil, t.At(g))
+		}
 	}
 	slices.SortFunc(out, netip.Prefix.Compare)
-	return out
+	return slices.Compact(out)
 }

@@ -64,12 +64,19 @@ func (in *instance) equations(p netip.Prefix, rank int) {
 				continue
 			}
 			for _, f := range in.entries[p] {
-				if f.node == a.to && f.rank == rank && f.metric.Known && f.metric.Value <= e.metric.Value {
+				if f.node == a.to && f.rank == rank && f.metric.Known && f.metric.Value <= e.metric.Value &&
+					in.announcesBy(f, p) {
 					in.learn(i, e.metric.Value-f.metric.Value, e.row.Mark)
 				}
 			}
 		}
 	}
+}
+
+// announcesBy reports whether an entry is what its node tells others of a prefix: where it has the prefix by another
+// source too, that is what it announces, and the entry is the way that it would take without.
+func (in *instance) announcesBy(f entry, p netip.Prefix) bool {
+	return f.own || !slices.Contains(in.holders[p], f.node)
 }
 
 // learn takes in one cost of an arc. Several ones are none.
@@ -93,7 +100,7 @@ func (in *instance) bounds() {
 	if in.areas {
 		return
 	}
-	for _, list := range in.entries {
+	for p, list := range in.entries {
 		for _, e := range list {
 			if e.rank != 0 || !e.metric.Known {
 				continue
@@ -104,7 +111,8 @@ func (in *instance) bounds() {
 					continue
 				}
 				for _, f := range list {
-					if f.node == a.to && f.rank == 0 && f.metric.Known && f.metric.Value < e.metric.Value {
+					if f.node == a.to && f.rank == 0 && f.metric.Known && f.metric.Value < e.metric.Value &&
+						in.announcesBy(f, p) {
 						a.least = max(a.least, in.refused(e)-f.metric.Value)
 					}
 				}

@@ -5,6 +5,7 @@ import (
 	"maps"
 	"net/netip"
 	"slices"
+	"sync"
 
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
@@ -16,6 +17,9 @@ import (
 func adds(p route.Protocol) bool {
 	return p == route.OSPF || p == route.ISIS || p == route.RIP || p == route.RIPng
 }
+
+// byVectors reports whether neighbours tell each other distances alone (RIP), and not the links.
+func (in *instance) byVectors() bool { return in.protocol == route.RIP || in.protocol == route.RIPng }
 
 // An instance is one protocol in one family: the devices' tables that speak it, the adjacencies between them with what
 // is known of their costs, and what each table has for each prefix.
@@ -36,9 +40,19 @@ type instance struct {
 	equal     []int                  // of each node: the most equal next hops that any of its paths has
 	byArea    bool                   // configurations tell the area of every adjacency
 	grown     bool                   // an interface came up: ways may be better than before
+	blind     bool                   // one came up of which no address was captured
 	// nothing of what decides between paths is hidden: kinds of paths are shown, or there is one area
 	known bool
 	areas bool // some path is of another kind than within an area
+	// prefixes of areas in pieces: a device of the prefix's area has it from the backbone (RFC 2328 section 3.7)
+	parted map[netip.Prefix]bool
+	trust  *trust
+}
+
+// trust is whether the model of several areas finds what was captured; it is looked at once.
+type trust struct {
+	once  sync.Once
+	holds bool
 }
 
 // A node is a table of a device that speaks the protocol.
@@ -83,7 +97,8 @@ func findInstances(t *topology.Topology) []*instance {
 	for _, fam := range []route.Family{route.IPv4, route.IPv6} {
 		for _, p := range []route.Protocol{route.OSPF, route.ISIS, route.RIP, route.RIPng} {
 			in := &instance{topo: t, protocol: p, family: fam, number: map[nodeKey]int{},
-				entries: map[netip.Prefix][]entry{}}
+				entries: map[netip.Prefix][]entry{}, trust: &trust{},
+				parted: map[netip.Prefix]bool{}}
 			for _, d := range t.Network.Devices().All() {
 				for _, table := range d.Tables().All() {
 					if table.Family == fam && speaks(table, func(x route.Protocol) bool { return x == p }) {

@@ -16,6 +16,9 @@ func (in *instance) configured() {
 		if from.Cost.Known {
 			a.cost, a.fixed, a.marks = from.Cost, true, from.Marks
 		}
+		if in.byVectors() && from.Known { // RFC 2453 section 3.9.2: usually 1, and nothing tells otherwise
+			a.cost, a.fixed, a.marks = route.N(1), true, from.Marks
+		}
 		if a.to < 0 || a.proven {
 			continue
 		}
@@ -23,7 +26,7 @@ func (in *instance) configured() {
 		a.proven = from.Known && to.Known && from.On && to.On && !from.Passive && !to.Passive && from.Area == to.Area
 		a.silent = from.Known && (!from.On || from.Passive) || to.Known && (!to.On || to.Passive)
 	}
-	in.known = in.protocol == route.RIP || in.protocol == route.RIPng || in.shown()
+	in.known = in.byVectors() || in.shown()
 	in.known = in.known && !in.altered()
 }
 

@@ -36,6 +36,7 @@ func (r *run) protocol(in *instance) bool {
 	}
 	changed := false
 	moved := r.moved(in)
+	areas := areaState{r.trusted(in, dead), r.apart(in, dead)}
 	for _, p := range r.candidates(in, dead, moved, some) {
 		origins, gone := r.origins(in, p, dead, moved)
 		if !some && !gone && !in.grown {
@@ -55,9 +56,41 @@ func (r *run) protocol(in *instance) bool {
 			continue
 		}
 		r.asked[q] = key
-		changed = r.predict(in, p, origins, gone, dead) || changed
+		changed = r.predict(in, p, origins, gone, dead, areas) || changed
 	}
 	return changed
+}
+
+// trusted is the model of several areas, where there is one and it finds what was captured.
+func (r *run) trusted(in *instance, dead []bool) *areaModel {
+	m := r.newAreaModel(in, dead)
+	if m == nil {
+		return nil
+	}
+	in.trust.once.Do(func() {
+		before := &run{Settler: r.Settler, now: r.topo.Network}
+		whole := *m.in
+		if whole.grown { // what came up was not there
+			whole = *r.original(in)
+		}
+		if b := before.newAreaModel(&whole, make([]bool, len(whole.arcs))); b != nil {
+			in.trust.holds = b.holds(before)
+		}
+	})
+	if !in.trust.holds {
+		return nil
+	}
+	return m
+}
+
+// original is the instance of the network as it was captured.
+func (r *run) original(in *instance) *instance {
+	for _, x := range r.instances {
+		if x.protocol == in.protocol && x.family == in.family {
+			return x
+		}
+	}
+	return in
 }
 
 // moved lists the nodes of which anything differs from the network as it was.
@@ -153,6 +186,11 @@ func (r *run) origins(in *instance, p netip.Prefix, dead []bool, moved []int) (l
 	}
 	for _, n := range in.chainEnds(p) {
 		seen[n] = true
+		if r.open(in, n, p) { // it may announce it still, or not
+			changed = true
+			list = append(list, origin{node: n, most: endless})
+			continue
+		}
 		if !r.still(in, n, p) {
 			changed = true
 			continue
@@ -169,6 +207,11 @@ func (r *run) origins(in *instance, p netip.Prefix, dead []bool, moved []int) (l
 			continue
 		}
 		seen[n] = true
+		if r.open(in, n, p) {
+			changed = true
+			list = append(list, origin{node: n, most: endless})
+			continue
+		}
 		now, _ := r.otherwise(in, n, p)
 		if !now { // it may learn what it had by another source
 			changed = changed || otherwiseAt(in.nodes[n].table, p, in.protocol)
@@ -196,6 +239,13 @@ func (r *run) origins(in *instance, p netip.Prefix, dead []bool, moved []int) (l
 		list = append(list, o)
 	}
 	return list, changed
+}
+
+// open reports whether it cannot be told by what a node has a prefix now.
+func (r *run) open(in *instance, n int, p netip.Prefix) bool {
+	now := r.now.Device(in.nodes[n].device.Name)
+	return now != nil && slices.ContainsFunc(now.Table(in.nodes[n].table.Name, in.family).RoutesTo(p),
+		func(x route.Route) bool { return x.Is(route.Untold) && x.Protocol != in.protocol })
 }
 
 // still reports whether a node has a prefix by the same protocol as before, other than the instance's.
@@ -393,8 +443,15 @@ func (in *instance) ownMetric(p netip.Prefix, n int) (least, high uint64) {
 }
 
 // predict puts the paths of one prefix into the tables as they would be; true where any changes.
-func (r *run) predict(in *instance, p netip.Prefix, origins []origin, lost bool, dead []bool) bool {
+func (r *run) predict(
+	in *instance, p netip.Prefix, origins []origin, lost bool, dead []bool, areas areaState,
+) bool {
 	s := newSearch(in, p, slices.Clone(origins), lost, dead)
+	s.apart = areas.apart
+	var paths []areaPath
+	if areas.trusted != nil {
+		paths, _ = areas.trusted.solve(r, p)
+	}
 	changed := false
 	for n, x := range in.nodes {
 		now := r.now.Device(x.device.Name)
@@ -409,7 +466,7 @@ func (r *run) predict(in *instance, p netip.Prefix, origins []origin, lost bool,
 				continue
 			}
 		}
-		if by, _ := r.otherwise(in, n, p); !had && (by || !s.takesPart[n]) {
+		if by, _ := r.otherwise(in, n, p); !had && (by || paths == nil && !s.takesPart[n]) {
 			continue // the protocol had no path there, or none that was shown beside what is used
 		}
 		from := s
@@ -417,8 +474,14 @@ func (r *run) predict(in *instance, p netip.Prefix, origins []origin, lost bool,
 		if slices.ContainsFunc(origins, func(o origin) bool { return o.node == n }) {
 			others := slices.DeleteFunc(slices.Clone(origins), func(o origin) bool { return o.node == n })
 			from = newSearch(in, p, others, lost, dead)
+			from.apart = areas.apart
 		}
-		a := from.answer(n, e, had)
+		var a answer
+		if paths != nil {
+			a = paths[n].answer()
+		} else {
+			a = from.answer(n, e, had)
+		}
 		t := now.Table(x.table.Name, in.family)
 		rows := t.RoutesTo(p)
 		next, ok := in.rows(t, rows, p, e, had, a, n)

@@ -42,6 +42,7 @@ type search struct {
 	takesPart []bool
 	area      string         // of the prefix, where configurations tell areas
 	kinds     [2]string      // of prefix, for paths inside and all others
+	apart     bool           // a border router lost the backbone: what it makes of that, implementations disagree on
 	exact     map[int]uint64 // of arcs straight to an origin: the whole metric, as captured
 
 	floor       []uint64 // of each node: what it had before, where nothing can have got nearer
@@ -85,6 +86,7 @@ func newSearch(in *instance, p netip.Prefix, origins []origin, lost bool, dead [
 		s.constant = in.protocol == route.OSPF
 	}
 	s.mixed = len(ranks) > 1 && !(ranks[0] && ranks[1] && len(ranks) == 2)
+	s.mixed = s.mixed || in.parted[p]
 	s.kinds = [2]string{in.kindOfPrefix(p, 0), in.kindOfPrefix(p, top)}
 	if s.constant {
 		s.other = lost
@@ -143,13 +145,33 @@ func (s *search) findFloor(p netip.Prefix) {
 // better.
 func (s *search) unchanged(e entry) bool {
 	nothingNearer := s.floor != nil || s.in.areas && (e.rank == 0 || e.rank == 1 && s.insideIntact())
-	if s.in.grown || !e.metric.Known || !nothingNearer || s.constant || s.mixed || len(e.arcs) == 0 {
+	if s.in.grown || !e.metric.Known || !nothingNearer || s.constant || s.mixed || len(e.arcs) == 0 ||
+		s.in.byVectors() && s.broken(e) {
 		return false
 	}
 	return !slices.ContainsFunc(e.arcs, func(i int) bool {
 		_, high := s.total(i)
 		return high != e.metric.Value
 	})
+}
+
+// broken reports whether something died on a node's path, however far away: where neighbours tell distances alone, the
+// next one may have had none for a moment, and of equal ones another is used since (RFC 2453 section 3.9.2).
+func (s *search) broken(e entry) bool {
+	seen := map[int]bool{}
+	for todo := []entry{e}; len(todo) > 0; todo = todo[1:] {
+		for _, i := range todo[0].arcs {
+			to := s.in.arcs[i].to
+			if s.dead[i] {
+				return true
+			}
+			if far, ok := s.in.entryOf(e.row.Prefix, to); ok && !seen[to] {
+				seen[to] = true
+				todo = append(todo, far)
+			}
+		}
+	}
+	return false
 }
 
 // insideIntact reports whether every node of the prefix's area still has a path within it: then no border router
@@ -329,6 +351,9 @@ func (s *search) answer(n int, e entry, had bool) answer {
 // answerOnce finds the way of one router to one prefix after the change, with all costs that the equations allow: one
 // answer where the least and the greatest possible costs agree, else that it cannot be told.
 func (s *search) answerOnce(n int, e entry, had bool) answer {
+	if s.in.blind || s.apart && !(had && e.rank == 0 && s.unchanged(e)) {
+		return answer{}
+	}
 	if had && s.unchanged(e) {
 		return answer{found, sorted(e.arcs), e.metric}
 	}
@@ -359,8 +384,11 @@ func (s *search) answerOnce(n int, e entry, had bool) answer {
 		return answer{}
 	}
 	won := slices.DeleteFunc(slices.Clone(ways), func(w way) bool { return w.least > best })
+	if len(won) == 0 {
+		return answer{} // captured metrics contradict each other
+	}
 	exact := !slices.ContainsFunc(won, func(w way) bool { return w.least != w.most })
-	if len(won) > 1 && (!exact || s.in.selects[n] || s.in.protocol == route.RIP || s.in.protocol == route.RIPng) {
+	if len(won) > 1 && (!exact || s.in.selects[n] || s.in.byVectors()) {
 		return answer{}
 	}
 	a := answer{kind: found}
@@ -391,7 +419,7 @@ func (s *search) answerOnce(n int, e entry, had bool) answer {
 
 // infinite reports whether RIP takes a metric for none (RFC 2453 section 3.4).
 func (s *search) infinite(m route.Number) bool {
-	return (s.in.protocol == route.RIP || s.in.protocol == route.RIPng) && m.Known && m.Value > most(s.in.protocol)
+	return s.in.byVectors() && m.Known && m.Value > most(s.in.protocol)
 }
 
 type reached struct {

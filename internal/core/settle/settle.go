@@ -59,12 +59,13 @@ type Result struct {
 type Settler struct {
 	topo      *topology.Topology
 	instances []*instance
+	speakers  []*speakers
 	watching  map[string]bool // devices on which a route may leave by what happens elsewhere, beside learned ones
 }
 
 // New prepares predictions for changes of t's network: costs are deduced once.
 func New(t *topology.Topology) *Settler {
-	s := &Settler{topo: t, instances: findInstances(t), watching: map[string]bool{}}
+	s := &Settler{topo: t, instances: findInstances(t), speakers: findSpeakers(t), watching: map[string]bool{}}
 	for _, d := range t.Network.Devices().All() {
 		s.watching[d.Name] = d.Sessions().Len() > 0 || d.Tables().Any(func(t *network.Table) bool {
 			for id := range t.Routes().Shared() {
@@ -246,34 +247,6 @@ func (r *run) sessionDown(was *network.Device, x route.Route) bool {
 	})
 }
 
-// others makes untold what protocols without a prediction lost: BGP and those whose metrics do not add up.
-func (r *run) others() bool {
-	changed := false
-	for _, d := range r.now.Devices().All() {
-		if r.was(d.Name) == nil {
-			continue
-		}
-		for _, t := range d.Tables().All() {
-			if !speaks(t, func(p route.Protocol) bool { return p.Dynamic() && !adds(p) }) {
-				continue
-			}
-			for i := 0; i < t.Routes().Len(); {
-				g := t.Group(i)
-				i = g.Hi
-				rows := t.At(g)
-				if !slices.ContainsFunc(rows, func(x route.Route) bool {
-					return x.Protocol.Dynamic() && !adds(x.Protocol) && !x.Is(route.Untold) && !x.Is(route.Unusable) &&
-						r.learnedLost(d, t, x)
-				}) {
-					continue
-				}
-				changed = r.put(d.Name, t.Name, rows[0].Prefix, r.withoutDead(d, t, rows)) || changed
-			}
-		}
-	}
-	return changed
-}
-
 // learnedLost reports whether a learned route lost any of its ways: a next hop does not answer, or is not resolved any
 // more.
 func (r *run) learnedLost(d *network.Device, t *network.Table, x route.Route) bool {
@@ -281,14 +254,13 @@ func (r *run) learnedLost(d *network.Device, t *network.Table, x route.Route) bo
 	return !r.hopsAlive(d, x) || !selection.Usable(d, t, x) && selection.Usable(was, was.Table(t.Name, t.Family), x)
 }
 
-// withoutDead is the routes of a prefix of which a protocol lost one: what is not a protocol's and comes first is used,
-// else nobody knows.
-func (r *run) withoutDead(d *network.Device, t *network.Table, rows []route.Route) []route.Route {
+// withoutDead is the routes of a prefix of which some cannot be told any more: what is not among them and comes first
+// is used, else nobody knows.
+func withoutDead(d *network.Device, t *network.Table, rows []route.Route, dead func(route.Route) bool) []route.Route {
 	for i, x := range rows {
-		if !x.Protocol.Dynamic() || adds(x.Protocol) || !r.learnedLost(d, t, x) {
-			continue
+		if dead(x) {
+			rows[i].State = rows[i].State&^route.Installed | route.Active | route.Rejected | route.Untold
 		}
-		rows[i].State = rows[i].State&^route.Installed | route.Active | route.Rejected | route.Untold
 	}
 	return settleUntold(d, t, rows)
 }

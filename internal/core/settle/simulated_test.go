@@ -232,7 +232,8 @@ func (m *model) routes(area int, from []announcer) []learned {
 			continue
 		}
 		for c := 1; c < 4; c++ {
-			if c == area || !m.inArea(b, c) {
+			// A part of the area that is cut off hears it from the backbone (RFC 2328 section 3.7).
+			if c == area && inside[b].dist < far || !m.inArea(b, c) {
 				continue
 			}
 			for i, p := range m.within(c, b) {

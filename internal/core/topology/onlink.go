@@ -65,7 +65,7 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 	here := portOf(d, ifname)
 	entry, hasEntry := d.Neighbour(a, ifname)
 	net := t.room(here, a)
-	res := OnLink{TwoEnds: pointToPoint(net)}
+	res := OnLink{TwoEnds: ForTwo(net)}
 	if hasEntry {
 		res.Marks = append(res.Marks, entry.Mark)
 	}
@@ -220,7 +220,7 @@ func (t *Topology) byMAC(here port, mac string) (port, bool) {
 func (t *Topology) room(p port, a netip.Addr) netip.Prefix {
 	net := t.networkOf(p, a)
 	small := t.smallest(p)
-	if a.IsLinkLocalUnicast() || small.IsValid() && small.Addr().Is4() != a.Is4() && pointToPoint(small) {
+	if a.IsLinkLocalUnicast() || small.IsValid() && small.Addr().Is4() != a.Is4() && ForTwo(small) {
 		return small
 	}
 	return net
@@ -252,7 +252,7 @@ func (t *Topology) deduce(here port, a netip.Addr, net netip.Prefix, alive bool)
 	if len(able) != 1 {
 		return port{}, false
 	}
-	if pointToPoint(net) {
+	if ForTwo(net) {
 		return able[0], true
 	}
 	if !alive {
@@ -289,7 +289,7 @@ func (t *Topology) DeducedOwner(a netip.Addr) (Attachment, bool) {
 	if !ok {
 		return Attachment{}, false
 	}
-	if first := t.attachments[here[0]]; !pointToPoint(t.room(port{first.number, first.Interface}, a)) {
+	if first := t.attachments[here[0]]; !ForTwo(t.room(port{first.number, first.Interface}, a)) {
 		return Attachment{}, false
 	}
 	var ends []Attachment // one for each interface
@@ -365,6 +365,6 @@ func (t *Topology) FarEnd(a netip.Addr) bool {
 		return false
 	}
 	return slices.ContainsFunc(t.Attached(a), func(at Attachment) bool {
-		return pointToPoint(at.Prefix) || t.uses(portOf(at.Device, at.Interface), a)
+		return ForTwo(at.Prefix) || t.uses(portOf(at.Device, at.Interface), a)
 	})
 }

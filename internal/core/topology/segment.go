@@ -88,7 +88,7 @@ func (t *Topology) FarEnds(d *network.Device, ifname string) (ends []Attachment,
 	for _, q := range t.others(here) {
 		ends = append(ends, Attachment{Device: t.device(q), Interface: q.ifname, number: q.device})
 	}
-	return ends, pointToPoint(t.smallest(here))
+	return ends, ForTwo(t.smallest(here))
 }
 
 // knowsOwn reports whether the device's own address on an interface, in the family of a, is known.
@@ -113,9 +113,9 @@ func (t *Topology) networkOf(p port, a netip.Addr) netip.Prefix {
 	return best
 }
 
-// pointToPoint reports whether a network has room for two devices only: /31 and /127 (RFC 3021, RFC 6164), /30 and
+// ForTwo reports whether a network has room for two devices only: /31 and /127 (RFC 3021, RFC 6164), /30 and
 // /126 by custom.
-func pointToPoint(p netip.Prefix) bool {
+func ForTwo(p netip.Prefix) bool {
 	return p.IsValid() && p.Addr().BitLen()-p.Bits() <= 2 && !p.IsSingleIP()
 }
 
@@ -130,7 +130,7 @@ func (t *Topology) LinkNetwork(p netip.Prefix) bool {
 		return false
 	}
 	for _, i := range at {
-		if !pointToPoint(t.smallest(t.port(i))) {
+		if !ForTwo(t.smallest(t.port(i))) {
 			return false
 		}
 	}

@@ -29,7 +29,8 @@ func (r *reader) link(o *object) error {
 	whole := layout.Mark(o.lo, o.hi)
 	r.Facts.Interfaces = append(
 		r.Facts.Interfaces,
-		network.Interface{Name: ifname, State: state, MAC: strings.ToLower(o.MAC), Mark: whole},
+		network.Interface{Name: ifname, State: state, MAC: strings.ToLower(o.MAC), Mark: whole,
+			Off: len(o.Flags) > 0 && !slices.Contains(o.Flags, "UP")},
 	)
 	if local, remote, ok := tunnelEnds(o); ok {
 		r.Facts.Policy.Tunnels = append(

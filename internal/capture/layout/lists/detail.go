@@ -136,7 +136,8 @@ func ReadDetail(text []byte) layout.Reading {
 			six = false
 			c.Facts.Interfaces = append(
 				c.Facts.Interfaces,
-				network.Interface{Name: found[1], State: stateOf([]string{found[2], found[3]}), Mark: m},
+				network.Interface{Name: found[1], State: stateOf([]string{found[2], found[3]}), Mark: m,
+					Off: switchedOff(found[2])},
 			)
 			c.Read++
 		case n == 0:
@@ -226,7 +227,9 @@ func outdented(c *layout.Collector, line string, m mark) bool {
 // setState takes what stands below the name of an interface: whether it was switched on, and whether its link is up.
 func setState(i *network.Interface, admin, link string) {
 	switch {
-	case admin == "off", link != "" && !strings.HasSuffix(link, "up"):
+	case admin == "off":
+		i.State, i.Off = network.LinkDown, true
+	case link != "" && !strings.HasSuffix(link, "up"):
 		i.State = network.LinkDown
 	case link != "" && i.State != network.LinkDown:
 		i.State = network.LinkUp

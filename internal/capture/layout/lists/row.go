@@ -158,6 +158,9 @@ func (r *reader) own(line string, cell [instance + 1][]word, dev string, m mark)
 		return layout.ErrNotARoute
 	}
 	i := network.Interface{Name: dev, State: r.form.linkState(cell[state]), Mark: m}
+	for _, w := range cell[state] {
+		i.Off = i.Off || i.State == network.LinkDown && switchedOff(w.text)
+	}
 	if !r.form.has(address) && !further && (i.State == network.LinkUnknown || len(cell[ifname]) != 1) {
 		return layout.ErrNotARoute
 	}
@@ -228,6 +231,12 @@ func (f *form) linkState(words []word) network.LinkState {
 		all = append(all, w.text)
 	}
 	return stateOf(all)
+}
+
+// switchedOff reports whether a word of a state tells that somebody switched the interface off.
+func switchedOff(word string) bool {
+	low := strings.ToLower(strings.Trim(word, "*()^"))
+	return strings.HasPrefix(low, "admin") || strings.HasSuffix(low, "disabled")
 }
 
 // stateOf is linkState of words.

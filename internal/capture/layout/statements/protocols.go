@@ -85,8 +85,9 @@ func area(word string) (string, bool) {
 var plainWords = []string{
 	"router-id", "log-adjacency-changes", "timers", "net", "is-type", "metric-style", "fast-reroute", "nsf",
 	"graceful-restart",
-	"maximum-paths", "exit", "exit-address-family", "version", "neighbor", "bfd", "capability", "ospf",
-	"set-overload-bit", "default-information",
+	"maximum-paths", "exit", "exit-address-family", "version", "neighbor", "bfd", "capability", "ospf", "ospf6", "auto-cost",
+	"default-information", "lsp-gen-interval", "spf-interval", "lsp-refresh-interval",
+	"max-lsp-lifetime", "lsp-timers", "purge-originator", "hostname",
 }
 
 // protocolLine reads a line of a protocol's block.
@@ -132,7 +133,11 @@ func (r *reader) protocolLine(w []string, lo, hi int) bool {
 		x.Source, x.Filtered = sourceOf(w[i]), slices.Contains(w, "route-map") || slices.Contains(w, "route-policy")
 		r.Facts.Redistributed = append(r.Facts.Redistributed, x)
 		return true
-	case slices.Contains(plainWords, w[0]):
+	case w[0] == "is-type" && len(w) == 2 && w[1] == "level-2-only" && !no:
+		p.Area = "level-2" // one level for all of its interfaces (ISO 10589 section 7.1)
+	case w[0] == "area" && len(w) > 2 && w[2] == "authentication":
+		return false
+	case slices.Contains(plainWords, w[0]) && !slices.Contains(w, "always"): // "default-information originate always"
 		return false
 	default:
 		p.Other = true // it may filter, summarize or keep routes out
@@ -221,6 +226,8 @@ func (r *reader) protocolOn(w []string, ifname string, lo, hi int) bool {
 		p.On = true
 	case w[0] == "passive":
 		p.Passive = true
+	case w[0] == "circuit-type":
+		p.Other = true // another level than the device's
 	default:
 		return false
 	}

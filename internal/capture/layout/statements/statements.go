@@ -36,7 +36,8 @@ func recognise(text []byte) int {
 		switch {
 		case len(w) == 2 && (w[0] == "hostname" || w[0] == "sysname") && text[lo] == w[0][0]:
 			named = 1
-		case len(w) >= 2 && w[0] == "interface" && text[lo] == 'i':
+		case len(w) >= 2 && w[0] == "interface" && text[lo] == 'i',
+			len(w) >= 2 && text[lo] > ' ' && protocolHeading(w).name != route.Other:
 			ports++
 		}
 	}

@@ -209,3 +209,35 @@ func TestProtocolsOfIPv6(t *testing.T) {
 		require.Equal(t, fam, r.Facts.Redistributed[0].Family, heading)
 	}
 }
+
+// TestWhatAltersAProtocol: a line of a protocol's block that may change which ways it finds is told as one; timers,
+// numbers and authentication change nothing.
+func TestWhatAltersAProtocol(t *testing.T) {
+	for _, x := range []struct {
+		heading, line string
+		alters        bool
+		area          string
+	}{
+		{"router isis one", "is-type level-2-only", false, "level-2"},
+		{"router isis one", "is-type level-1", false, ""},
+		{"router isis one", "lsp-timers gen-interval 1 refresh-interval 900", false, ""},
+		{"router isis one", "set-overload-bit", true, ""},
+		{"router ospf6", "ospf6 router-id 10.61.0.1", false, ""},
+		{"router ospf", "area 0 authentication message-digest", false, ""},
+		{"router ospf", "area 7 stub", true, ""},
+		{"router ospf", "default-information originate", false, ""},
+		{"router ospf", "default-information originate always", true, ""},
+	} {
+		t.Run(x.line, func(t *testing.T) {
+			in := []byte("hostname depot\n" + x.heading + "\n " + x.line + "\n")
+			require.Positive(t, recognise(in), "a configuration that has neither addresses nor routes is one")
+			r := layouttest.Laws(t, Read, in)
+			alters, area := false, ""
+			for _, p := range r.Facts.Protocols {
+				alters, area = alters || p.Other, area+p.Area
+			}
+			require.Equal(t, x.alters, alters)
+			require.Equal(t, x.area, area)
+		})
+	}
+}

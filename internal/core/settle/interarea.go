@@ -1,0 +1,322 @@
+package settle
+
+import (
+	"container/heap"
+	"net/netip"
+	"slices"
+
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+// backbone is the area over which all others reach each other (RFC 2328 section 3.1).
+const backbone = "0.0.0.0"
+
+// areaModel solves the paths of an OSPF network of several areas as RFC 2328 section 16 tells, where configurations
+// tell every area and every cost. Elsewhere there is none, and search bounds what it can.
+type areaModel struct {
+	in    *instance
+	dead  []bool
+	areas [][]string // of each node: those of its interfaces that are up
+	// of each node: whether it is a border router, which looks at the backbone's summaries alone
+	border []bool
+	names  []string // of all areas
+}
+
+// areaPath is what a node has of a prefix: no arcs and a distance for one that is its own.
+type areaPath struct {
+	dist uint64
+	arcs []int
+	open bool // it cannot be told
+}
+
+// newAreaModel returns the model of an instance as it is now, or nil where anything that decides is not told.
+func (r *run) newAreaModel(in *instance, dead []bool) *areaModel {
+	if in.protocol != route.OSPF || !in.byArea || !in.areas || in.blind || in.altered() {
+		return nil
+	}
+	m := &areaModel{in: in, dead: dead, areas: make([][]string, len(in.nodes)), border: make([]bool, len(in.nodes))}
+	m.tell(r)
+	for i, a := range in.arcs {
+		switch {
+		case dead[i] || a.silent:
+		case !a.proven || a.to < 0 || !a.cost.Known || a.area == "" || !a.hop.IsValid():
+			return nil
+		}
+	}
+	for n := range in.nodes {
+		if m.border[n] && !slices.Contains(m.areas[n], backbone) {
+			return nil // implementations differ (RFC 3509)
+		}
+	}
+	return m
+}
+
+// areaState is what is known of several areas: the model, where it can be trusted.
+type areaState struct {
+	trusted *areaModel
+	apart   bool
+}
+
+// apart reports whether a border router has nobody on the backbone.
+func (r *run) apart(in *instance, dead []bool) bool {
+	if in.protocol != route.OSPF || !in.byArea || !in.areas {
+		return false
+	}
+	m := &areaModel{in: in, dead: dead, areas: make([][]string, len(in.nodes)), border: make([]bool, len(in.nodes))}
+	m.tell(r)
+	return slices.ContainsFunc(m.numbers(), m.alone)
+}
+
+// alone reports whether a node is a border router that has nobody on the backbone: what it does then, RFC 2328 section
+// 16.2 and RFC 3509 section 2 do not agree on.
+func (m *areaModel) alone(n int) bool {
+	return m.border[n] && !slices.ContainsFunc(m.in.out[n],
+		func(i int) bool { return m.usable(i) && m.in.arcs[i].area == backbone })
+}
+
+// numbers are those of all nodes.
+func (m *areaModel) numbers() []int {
+	out := make([]int, len(m.in.nodes))
+	for n := range out {
+		out[n] = n
+	}
+	return out
+}
+
+// tell notes the areas of all nodes.
+func (m *areaModel) tell(r *run) {
+	for n, x := range m.in.nodes {
+		now := r.now.Device(x.device.Name)
+		if now == nil {
+			continue
+		}
+		for _, p := range m.in.speaking(now, x.device) {
+			if !slices.Contains(m.areas[n], p.area) {
+				m.areas[n] = append(m.areas[n], p.area)
+			}
+			if !slices.Contains(m.names, p.area) {
+				m.names = append(m.names, p.area)
+			}
+		}
+		m.border[n] = len(m.areas[n]) > 1
+	}
+}
+
+// areaPort is an interface on which a device speaks OSPF, or announces its network.
+type areaPort struct {
+	ifname, area string
+	cost         route.Number
+}
+
+// speaking lists the interfaces of a device that are up and in an area. The configuration is that of before.
+func (in *instance) speaking(now, was *network.Device) (out []areaPort) {
+	for _, a := range now.Addresses().All() {
+		if route.FamilyOf(a.Prefix.Addr()) != in.family || now.Interface(a.Interface).State == network.LinkDown ||
+			slices.ContainsFunc(out, func(p areaPort) bool { return p.ifname == a.Interface }) {
+			continue
+		}
+		if s := was.Runs(in.protocol, in.family, a.Interface); s.On {
+			out = append(out, areaPort{a.Interface, s.Area, s.Cost})
+		}
+	}
+	return out
+}
+
+func (m *areaModel) usable(i int) bool { return !m.dead[i] && !m.in.arcs[i].silent }
+
+// owner is a node in whose area a prefix is attached, and what it costs from there.
+type owner struct {
+	node int
+	area string
+	cost uint64
+}
+
+// owners lists who attaches to a prefix; false where not all of it is told, or some device has it from elsewhere.
+func (m *areaModel) owners(r *run, p netip.Prefix) (out []owner, ok bool) {
+	for n, x := range m.in.nodes {
+		now := r.now.Device(x.device.Name)
+		if now == nil {
+			continue
+		}
+		for _, row := range now.Table(x.table.Name, m.in.family).RoutesTo(p) {
+			if row.Is(route.Untold) && row.Protocol != m.in.protocol {
+				return nil, false
+			}
+			if row.Protocol == m.in.protocol || !row.Is(route.Installed) || row.Protocol == route.Static && !m.in.announces(n, r, p) {
+				continue
+			}
+			if row.Protocol != route.Direct || len(row.NextHops) != 1 {
+				return nil, false
+			}
+			s := x.device.Runs(m.in.protocol, m.in.family, row.NextHops[0].Interface)
+			cost := s.Cost
+			if e, had := m.in.entryOf(p, n); had && e.own && e.metric.Known {
+				cost = e.metric
+			}
+			if least, high := m.in.ownMetric(p, n); !cost.Known && least == high {
+				cost = route.N(high)
+			}
+			if !s.On || s.Area == "" || !cost.Known || len(out) > 0 && out[0].area != s.Area {
+				return nil, false
+			}
+			out = append(out, owner{n, s.Area, cost.Value})
+		}
+	}
+	return out, true
+}
+
+// solve returns the path of every node to a prefix that is attached in one area; false where that is not so.
+func (m *areaModel) solve(r *run, p netip.Prefix) ([]areaPath, bool) {
+	if slices.ContainsFunc(m.in.entries[p], func(e entry) bool { return e.rank > 1 }) {
+		return nil, false // from outside of the protocol
+	}
+	owners, ok := m.owners(r, p)
+	if !ok {
+		return nil, false
+	}
+	best := make([]areaPath, len(m.in.nodes))
+	for n := range best {
+		best[n].dist = endless
+	}
+	if len(owners) == 0 {
+		return best, true
+	}
+	home := owners[0].area
+	from := map[int]uint64{}
+	for _, o := range owners {
+		from[o.node] = min(o.cost, get(from, o.node))
+	}
+	inside := m.within(home, from)
+	for n := range best {
+		if slices.Contains(m.areas[n], home) && inside[n] < endless {
+			best[n] = areaPath{dist: inside[n], arcs: m.next(home, n, inside)}
+		}
+	}
+	if home != backbone { // the border routers tell the backbone what is within their area
+		m.hear(best, backbone, m.tellers(best, home), func(n int) bool { return true })
+	}
+	for _, area := range m.names {
+		if area != backbone {
+			m.hear(best, area, m.tellers(best, backbone), func(n int) bool { return !m.border[n] })
+		}
+	}
+	for n := range best {
+		within := slices.Contains(m.areas[n], home) && inside[n] < endless
+		best[n].open = !within && (m.alone(n) || home == backbone && slices.ContainsFunc(owners,
+			func(o owner) bool { return m.alone(o.node) }))
+	}
+	return best, true
+}
+
+func get(from map[int]uint64, n int) uint64 {
+	if d, ok := from[n]; ok {
+		return d
+	}
+	return endless
+}
+
+// tellers are the border routers with a path, as they tell it to another area: those that are in an area too.
+func (m *areaModel) tellers(best []areaPath, area string) map[int]uint64 {
+	out := map[int]uint64{}
+	for n := range best {
+		if m.border[n] && slices.Contains(m.areas[n], area) && best[n].dist < endless {
+			out[n] = best[n].dist
+		}
+	}
+	return out
+}
+
+// hear gives those nodes of an area that have no path yet the best of what its border routers tell (RFC 2328 section
+// 16.2). A border router does not tell an area what it has a path to in that area.
+func (m *areaModel) hear(best []areaPath, area string, told map[int]uint64, who func(int) bool) {
+	for n := range told {
+		if slices.ContainsFunc(best[n].arcs, func(i int) bool { return m.in.arcs[i].area == area }) ||
+			!slices.Contains(m.areas[n], area) {
+			delete(told, n)
+		}
+	}
+	dist := m.within(area, told)
+	for n := range best {
+		if slices.Contains(m.areas[n], area) && who(n) && best[n].dist >= endless && dist[n] < endless {
+			best[n] = areaPath{dist: dist[n], arcs: m.next(area, n, dist)}
+		}
+	}
+}
+
+// within solves distances over the arcs of one area (Dijkstra 1959).
+func (m *areaModel) within(area string, from map[int]uint64) []uint64 {
+	dist := make([]uint64, len(m.in.nodes))
+	for n := range dist {
+		dist[n] = endless
+	}
+	q := &queue{}
+	reach := func(n int, d uint64) {
+		if d < dist[n] {
+			dist[n] = d
+			heap.Push(q, reached{n, d})
+		}
+	}
+	for n, d := range from {
+		reach(n, d)
+	}
+	for q.Len() > 0 {
+		x := heap.Pop(q).(reached)
+		if x.dist > dist[x.node] {
+			continue
+		}
+		for _, i := range m.in.into[x.node] {
+			if a := m.in.arcs[i]; a.area == area && m.usable(i) {
+				reach(a.from, plus(a.cost.Value, x.dist))
+			}
+		}
+	}
+	return dist
+}
+
+// next lists the arcs of an area by which a node has its distance, in order; none where that begins at the node.
+func (m *areaModel) next(area string, n int, dist []uint64) (out []int) {
+	for _, i := range m.in.out[n] {
+		if a := m.in.arcs[i]; a.area == area && m.usable(i) && plus(a.cost.Value, dist[a.to]) == dist[n] {
+			out = append(out, i)
+		}
+	}
+	slices.Sort(out)
+	return out
+}
+
+// holds reports whether the model finds what the captured tables show, before anything is changed: only then it is
+// asked what comes after.
+func (m *areaModel) holds(r *run) bool {
+	for _, p := range m.in.sorted {
+		paths, ok := m.solve(r, p)
+		if !ok {
+			continue
+		}
+		for _, e := range m.in.entries[p] {
+			if e.own || paths[e.node].open {
+				continue
+			}
+			if x := paths[e.node]; x.dist != e.metric.Value || !slices.Equal(x.arcs, sorted(e.arcs)) {
+				return false
+			}
+		}
+		for n, x := range paths {
+			if _, had := m.in.entryOf(p, n); !had && !x.open && x.dist < endless && len(x.arcs) > 0 && !otherwiseAt(m.in.nodes[n].table, p, m.in.protocol) {
+				return false
+			}
+		}
+	}
+	return true
+}
+
+// answer is what a node would use.
+func (x areaPath) answer() answer {
+	if x.open {
+		return answer{}
+	}
+	if x.dist >= endless || len(x.arcs) == 0 {
+		return answer{kind: nowhere}
+	}
+	return answer{found, x.arcs, route.N(x.dist)}
+}

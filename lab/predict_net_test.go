@@ -1,0 +1,311 @@
+package lab
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"net/netip"
+	"slices"
+	"strings"
+	"time"
+
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/rehearse"
+	"zarvek/internal/core/route"
+	"zarvek/internal/core/topology"
+)
+
+// A speech is a way in which the routers of a predicted network speak with each other.
+type speech struct {
+	name    string
+	family  route.Family
+	daemons []string
+	rest    time.Duration // how long no table must change before it counts as calm
+	areas   bool          // OSPF in two areas
+	segment bool          // some routers share a segment
+	islands bool          // two halves that speak OSPF, joined by BGP
+	// port and stub configure an interface towards others and the one of the own network; router is the rest.
+	port   func(n *spoken, p *port, cost, area int) string
+	stub   func(area int) string
+	router func(n *spoken, r *router, i int) string
+	// outside lets a static route be announced.
+	outside string
+}
+
+// quick are the timers with which OSPF notices at once.
+const quick = " ip ospf hello-interval 1\n ip ospf dead-interval 4\n"
+
+func ospfPort(n *spoken, p *port, cost, area int) string {
+	if n.between(p) {
+		return ""
+	}
+	kind := " ip ospf network point-to-point\n"
+	if len(p.seg.ports) > 2 {
+		kind = ""
+	}
+	return fmt.Sprintf("interface %s\n%s%s ip ospf cost %d\n ip ospf area %d\nexit\n", p.name, kind, quick, cost, area)
+}
+
+func ospfStub(area int) string {
+	return fmt.Sprintf("interface stub0\n ip ospf passive\n ip ospf area %d\nexit\n", area)
+}
+
+func ospfRouter(_ *spoken, _ *router, i int) string {
+	return fmt.Sprintf("router ospf\n ospf router-id 10.0.0.%d\nexit\n", i+1)
+}
+
+// speeches are what seeds take in turn.
+var speeches = []speech{
+	{name: "ospf", family: route.IPv4, daemons: []string{"ospfd"}, rest: 11 * time.Second, port: ospfPort,
+		stub: ospfStub, router: ospfRouter, outside: "router ospf\n redistribute static\nexit\n"},
+	{name: "ospf areas", family: route.IPv4, daemons: []string{"ospfd"}, rest: 11 * time.Second, areas: true,
+		port: ospfPort, stub: ospfStub, router: ospfRouter, outside: "router ospf\n redistribute static\nexit\n"},
+	{name: "isis", family: route.IPv4, daemons: []string{"isisd"}, rest: 11 * time.Second,
+		port: func(_ *spoken, p *port, cost, _ int) string {
+			kind := " isis network point-to-point\n"
+			return fmt.Sprintf("interface %s\n ip router isis one\n%s isis hello-interval 1\n isis metric %d\nexit\n",
+				p.name, kind, cost+1) // 10 is what nobody has to write, and no configuration shows
+		},
+		stub: func(int) string { return "interface stub0\n ip router isis one\n isis passive\nexit\n" },
+		router: func(_ *spoken, _ *router, i int) string {
+			return fmt.Sprintf("router isis one\n net 49.0001.0000.0000.%04d.00\n is-type level-2-only\n"+
+				" metric-style wide\n lsp-gen-interval 1\n spf-interval 1\nexit\n", i+1)
+		},
+		outside: "router isis one\n redistribute ipv4 static level-2\nexit\n"},
+	{name: "rip", family: route.IPv4, daemons: []string{"ripd"}, rest: 26 * time.Second,
+		port: func(*spoken, *port, int, int) string { return "" },
+		stub: func(int) string { return "" },
+		router: func(*spoken, *router, int) string {
+			return "router rip\n network 0.0.0.0/0\n passive-interface stub0\n timers basic 5 15 10\nexit\n"
+		},
+		outside: "router rip\n redistribute static\nexit\n"},
+	{name: "ospf6", family: route.IPv6, daemons: []string{"ospf6d"}, rest: 11 * time.Second,
+		port: func(_ *spoken, p *port, cost, area int) string {
+			return fmt.Sprintf("interface %s\n ipv6 ospf6 area %d\n ipv6 ospf6 network point-to-point\n"+
+				" ipv6 ospf6 hello-interval 1\n ipv6 ospf6 dead-interval 4\n ipv6 ospf6 cost %d\nexit\n", p.name, area, cost)
+		},
+		stub: func(area int) string {
+			return fmt.Sprintf("interface stub0\n ipv6 ospf6 area %d\n ipv6 ospf6 passive\nexit\n", area)
+		},
+		router: func(_ *spoken, _ *router, i int) string {
+			return fmt.Sprintf("router ospf6\n ospf6 router-id 10.0.0.%d\nexit\n", i+1)
+		},
+		outside: "router ospf6\n redistribute static\nexit\n"},
+	{name: "ospf segment", family: route.IPv4, daemons: []string{"ospfd"}, rest: 11 * time.Second, segment: true,
+		port: ospfPort, stub: ospfStub, router: ospfRouter, outside: "router ospf\n redistribute static\nexit\n"},
+	{name: "islands", family: route.IPv4, daemons: []string{"ospfd", "bgpd"}, rest: 11 * time.Second, islands: true,
+		port: ospfPort, stub: ospfStub, router: islandRouter, outside: "router ospf\n redistribute static\nexit\n"},
+	{name: "ripng", family: route.IPv6, daemons: []string{"ripngd"}, rest: 26 * time.Second,
+		port: func(_ *spoken, p *port, _, _ int) string {
+			return "router ripng\n network " + p.name + "\nexit\n"
+		},
+		stub: func(int) string { return "router ripng\n network stub0\n passive-interface stub0\nexit\n" },
+		router: func(*spoken, *router, int) string {
+			return "router ripng\n timers basic 5 15 10\nexit\n"
+		},
+		outside: "router ripng\n redistribute static\nexit\n"},
+}
+
+// index is the index of the family in what is kept for each.
+func (s *speech) index() int {
+	if s.family == route.IPv6 {
+		return 1
+	}
+	return 0
+}
+
+// islandRouter lets the routers at the ends of the two ways between the halves speak BGP there, each half its own
+// number, and announce each protocol's routes by the other.
+func islandRouter(n *spoken, r *router, i int) string {
+	out := ospfRouter(n, r, i)
+	own := 64901 + n.half(r)
+	peers := ""
+	for _, p := range r.ports {
+		if !n.between(p) {
+			continue
+		}
+		q := p.seg.ports[0]
+		if q == p {
+			q = p.seg.ports[1]
+		}
+		peers += fmt.Sprintf(" neighbor %s remote-as %d\n neighbor %[1]s timers 1 3\n neighbor %[1]s timers connect 1\n"+
+			" neighbor %[1]s advertisement-interval 0\n", q.addr[0].Addr(), 64901+n.half(q.router))
+	}
+	if peers == "" {
+		return out
+	}
+	return out + fmt.Sprintf("router bgp %d\n bgp router-id 10.0.0.%d\n no bgp ebgp-requires-policy\n%s"+
+		" address-family ipv4 unicast\n  redistribute ospf\n  redistribute connected\n exit-address-family\nexit\n"+
+		"router ospf\n redistribute bgp\nexit\n", own, i+1, peers)
+}
+
+// spoken is a network of routing daemons of which parts fail.
+type spoken struct {
+	*randomNet
+	speech  *speech
+	moments int  // how often it was captured
+	keeps   bool // the addresses of an interface that is down: a kernel drops those of IPv6, if nobody tells it otherwise
+}
+
+// half is 0 or 1: the part of the ring in which a router stands.
+func (n *spoken) half(r *router) int {
+	if slices.Index(n.routers, r) >= len(n.routers)/2 {
+		return 1
+	}
+	return 0
+}
+
+// between reports whether a port is on a way between the islands.
+func (n *spoken) between(p *port) bool {
+	return n.speech.islands && n.half(p.seg.ports[0].router) != n.half(p.seg.ports[1].router)
+}
+
+// newSpoken builds a network: a ring with chords, costs of their own at both ends of each link, one area or several,
+// networks from outside and static backups.
+func newSpoken(b *bench, s *speech, seed uint64) *spoken {
+	n := &spoken{randomNet: &randomNet{bench: b, rnd: rand.New(rand.NewPCG(seed, 7)),
+		script: map[string]*strings.Builder{}}, speech: s, keeps: s.family == route.IPv4 || seed/uint64(len(speeches))%2 == 1}
+	b.box(switchBox)
+	size := 4 + n.rnd.IntN(3)
+	for i := range size {
+		r := &router{name: fmt.Sprintf("r%d", i)}
+		r.stub[0] = netip.PrefixFrom(netip.AddrFrom4([4]byte{10, 61, byte(i * 8), 1}), 24)
+		r.stub[1] = netip.MustParsePrefix(fmt.Sprintf("fd6b:%x::1/64", 0x100+i))
+		b.box(r.name)
+		n.run(r.name, "sysctl -q -w net.ipv6.conf.default.accept_dad=0 net.ipv6.conf.all.accept_dad=0")
+		if n.keeps {
+			n.run(r.name, "sysctl -q -w net.ipv6.conf.all.keep_addr_on_down=1")
+		}
+		n.do(r.name, "echo 1 > /proc/sys/net/ipv4/ip_forward; echo 1 > /proc/sys/net/ipv6/conf/all/forwarding")
+		n.do(r.name, "ip link add stub0 type veth peer name stub1; ip link set stub1 up; ip addr add "+
+			r.stub[s.index()].String()+" dev stub0"+nodad(r.stub[s.index()])+"; ip link set stub0 up")
+		n.routers = append(n.routers, r)
+	}
+	for i := range size {
+		n.cable(n.routers[i], n.routers[(i+1)%size])
+	}
+	for range n.rnd.IntN(3) {
+		if x, y := n.pick(), n.pick(); x != y {
+			n.cable(x, y)
+		}
+	}
+	if s.segment {
+		n.cable(n.routers[0], n.routers[1], n.routers[2+n.rnd.IntN(size-2)])
+	}
+	n.run2()
+	area := func(k int) int { // the first half of the ring is the backbone
+		if s.areas && k >= size/2 && k < size {
+			return 1
+		}
+		return 0
+	}
+	for i, r := range n.routers {
+		config := "hostname " + r.name + "\n"
+		for _, p := range r.ports {
+			cost := []int{10, 10, 10, 1 + n.rnd.IntN(30)}[n.rnd.IntN(4)]
+			config += s.port(n, p, cost, area(slices.Index(n.links, p.seg)))
+		}
+		config += s.stub(area(i)) + s.router(n, r, i)
+		b.daemons(r.name, config+n.statics(r, i), s.daemons...)
+	}
+	return n
+}
+
+// statics is a network from outside of the protocol, a static backup, or neither.
+func (n *spoken) statics(r *router, i int) string {
+	six := n.speech.family == route.IPv6
+	outside := n.chance(40)
+	switch {
+	case outside && six:
+		return fmt.Sprintf("ipv6 route fd6c:%x::/64 blackhole\n%s", i, n.speech.outside)
+	case outside:
+		return fmt.Sprintf("ip route 10.70.%d.0/24 blackhole\n%s", i, n.speech.outside)
+	case n.chance(50) && !six:
+		if goal := n.pick(); goal != r {
+			return fmt.Sprintf("ip route %s %s 200\n", goal.stub[0].Masked(), r.neighbours()[0].addr[0].Addr())
+		}
+	}
+	return ""
+}
+
+// cable joins two routers by a link for two, or more by a bridge.
+func (n *spoken) cable(routers ...*router) {
+	k := len(n.links)
+	s := &segment{cable: len(routers) == 2}
+	for i, r := range routers {
+		p := &port{router: r, name: fmt.Sprintf("e%d", k), seg: s}
+		bits, long := 30, 126
+		if !s.cable {
+			bits, long = 29, 64
+		}
+		p.addr[0] = netip.PrefixFrom(netip.AddrFrom4([4]byte{172, 28, byte(k), byte(1 + i)}), bits)
+		p.addr[1] = netip.PrefixFrom(netip.MustParseAddr(fmt.Sprintf("fd6b:ffff:%x::%x", k, 1+i)), long)
+		s.ports, r.ports = append(s.ports, p), append(r.ports, p)
+	}
+	n.links = append(n.links, s)
+	if s.cable {
+		n.run(s.ports[0].router.name, fmt.Sprintf("ip link add %s type veth peer name %s netns %s", s.ports[0].name,
+			s.ports[1].name, n.ns[s.ports[1].router.name]))
+	} else {
+		bridge := fmt.Sprintf("br%d", k)
+		n.do(switchBox, "ip link add "+bridge+" type bridge; ip link set "+bridge+" up")
+		for i, p := range s.ports {
+			side := fmt.Sprintf("s%d-%d", k, i)
+			n.run(p.router.name, fmt.Sprintf("ip link add %s type veth peer name %s netns %s", p.name, side, n.ns[switchBox]))
+			n.do(switchBox, "ip link set "+side+" master "+bridge+"; ip link set "+side+" up")
+		}
+	}
+	a := n.speech.index()
+	for _, p := range s.ports {
+		n.do(p.router.name, fmt.Sprintf("ip addr add %s dev %s%s; ip link set %s up", p.addr[a], p.name, nodad(p.addr[a]),
+			p.name))
+	}
+}
+
+// table is a router's table in the family that is spoken.
+func (n *spoken) table(r *router) string {
+	if n.speech.family == route.IPv6 {
+		return n.ask(r.name, "show ipv6 route")
+	}
+	return n.ask(r.name, "show ip route")
+}
+
+// A failing is what really fails: a device, or one interface of it. The way back of a device is not predicted.
+type failing struct {
+	router *router
+	ports  []*port
+	ifname string
+}
+
+func (f failing) String() string { return strings.TrimSuffix(f.router.name+":"+f.ifname, ":") }
+
+// onPaper is what becomes of a network by the order that turns what fails, with what follows.
+func (f failing) onPaper(t *topology.Topology, verb rehearse.Verb) (*network.Snapshot, error) {
+	settled, err := rehearse.Predict(t, []rehearse.Step{{Orders: []rehearse.Order{{Verb: verb, Device: f.router.name,
+		Interface: f.ifname}}}})
+	if err != nil {
+		return nil, err
+	}
+	return settled.Network, nil
+}
+
+// failure picks a link, an interface on a segment, or a device.
+func (n *spoken) failure() failing {
+	if n.chance(20) {
+		r := n.pick()
+		return failing{router: r, ports: r.ports}
+	}
+	s := n.links[n.rnd.IntN(len(n.links))]
+	p := s.ports[n.rnd.IntN(len(s.ports))]
+	return failing{p.router, []*port{p}, p.name}
+}
+
+// turn takes what fails down, or brings it up again.
+func (n *spoken) turn(f failing, state string) {
+	for _, p := range f.ports {
+		n.run(p.router.name, "ip link set "+p.name+" "+state)
+		// An interface that goes down loses its IPv6 addresses.
+		if a := p.addr[1]; state == "up" && n.speech.family == route.IPv6 {
+			n.run(p.router.name, "ip addr replace "+a.String()+" dev "+p.name+nodad(a))
+		}
+	}
+}
