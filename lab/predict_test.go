@@ -40,6 +40,7 @@ func (n *spoken) calm(configurations bool) string {
 		if now != last {
 			last, since = now, time.Now()
 		}
+		time.Sleep(time.Second) // asking costs more than routing
 		return time.Since(since) > n.speech.rest
 	})
 	dir := n.t.TempDir()
@@ -69,8 +70,8 @@ func forwardingOf(n *network.Snapshot, device string, family route.Family) map[n
 			for _, h := range x.NextHops {
 				hops = append(hops, fmt.Sprint(h.Address, "%", h.Interface))
 			}
-			slices.Sort(hops)
-			out[x.Prefix] = x.Protocol.String() + " " + x.Special.String() + strings.Join(hops, " ")
+			slices.Sort(hops) // a daemon may name one twice
+			out[x.Prefix] = x.Protocol.String() + " " + x.Special.String() + strings.Join(slices.Compact(hops), " ")
 		}
 	}
 	return out

@@ -35,7 +35,8 @@ What follows: attached networks of a dead interface leave, static routes leave w
 next hops and their liveness sessions, backups come in, and what routing protocols would find
 instead is predicted from the captured metrics (networks -costs shows what they tell). Where
 those do not settle it, it cannot be told: packets over such a route are unknown.
-A link for two goes down at both ends; on a shared segment the far ends notice nothing.
+A link for two goes down at both ends, and comes up at both unless the other one is switched off;
+on a shared segment the far ends notice nothing.
 
 A change file has steps, each judged after the one before it:
 

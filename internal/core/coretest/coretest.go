@@ -23,7 +23,7 @@ import (
 //	a: kernel: static 10.9.0.0/16 via 10.0.0.2     (what forwards, beside a routing table; also database:, walk:)
 //	a: virtual 10.0.0.1 eth0 holds           (also waits, unknown)
 //	a: neigh 10.0.0.2 eth0 alive             (also failed, pending, MAC as a further word)
-//	a: link eth0 down [MAC]
+//	a: link eth0 down [MAC]                  (also "off" in its place: it was switched off)
 //	a: forwarding ipv4 off
 //	a: rule 100 from 10.0.0.0/8 to 10.1.0.0/16 iif eth0 table 7   (also blackhole, undecided)
 //	a: conf 10.9.0.0/16 via 10.0.0.2 pref 130  (a configured static route)
@@ -120,7 +120,7 @@ func add(f *network.Facts, rest string, m route.Mark) {
 		if w[2] == "down" {
 			l.State = network.LinkDown
 		}
-		if len(w) > 3 {
+		if l.Off = len(w) > 3 && w[3] == "off"; len(w) > 3 && !l.Off {
 			l.MAC = w[3]
 		}
 		f.Interfaces = append(f.Interfaces, l)

@@ -256,7 +256,8 @@ func sharers(n *network.Snapshot, d *network.Device, ifname string) (out []topol
 			continue
 		}
 		for _, a := range addresses(far) {
-			known := slices.ContainsFunc(out, func(x topology.Attachment) bool { return x.Device == far && x.Interface == a.Interface })
+			known := slices.ContainsFunc(out,
+				func(x topology.Attachment) bool { return x.Device == far && x.Interface == a.Interface })
 			if !known && slices.Contains(nets, a.Prefix.Masked()) {
 				out = append(out, topology.Attachment{Device: far, Interface: a.Interface, Prefix: a.Prefix.Masked()})
 			}

@@ -172,6 +172,12 @@ func (r *run) fresh(in *instance) []netip.Prefix {
 		}
 		t := d.Table(x.table.Name, in.family)
 		look := func(was, is []route.Route) {
+			for _, x := range is { // it may have it by a protocol without a prediction
+				if _, known := in.entries[x.Prefix]; !known && x.Is(route.Untold) && x.Protocol != in.protocol &&
+					in.announcesOf(n, x.Protocol, x.Prefix) {
+					out = append(out, x.Prefix)
+				}
+			}
 			if !slices.ContainsFunc(is, installed) || slices.ContainsFunc(was, installed) {
 				return
 			}

@@ -25,9 +25,10 @@ type areaModel struct {
 
 // areaPath is what a node has of a prefix: no arcs and a distance for one that is its own.
 type areaPath struct {
-	dist uint64
-	arcs []int
-	open bool // it cannot be told
+	dist   uint64
+	arcs   []int
+	open   bool // it cannot be told
+	metric route.Number
 }
 
 // newAreaModel returns the model of an instance as it is now, or nil where anything that decides is not told.
@@ -143,7 +144,8 @@ func (m *areaModel) owners(r *run, p netip.Prefix) (out []owner, ok bool) {
 			if row.Is(route.Untold) && row.Protocol != m.in.protocol {
 				return nil, false
 			}
-			if row.Protocol == m.in.protocol || !row.Is(route.Installed) || row.Protocol == route.Static && !m.in.announces(n, r, p) {
+			if row.Protocol == m.in.protocol || !row.Is(route.Installed) ||
+				row.Protocol == route.Static && !m.in.announces(n, r, p) {
 				continue
 			}
 			if row.Protocol != route.Direct || len(row.NextHops) != 1 {
@@ -166,47 +168,108 @@ func (m *areaModel) owners(r *run, p netip.Prefix) (out []owner, ok bool) {
 	return out, true
 }
 
-// solve returns the path of every node to a prefix that is attached in one area; false where that is not so.
+// solve returns the path of every node to a prefix that is attached in one area, or comes from outside by one router;
+// false where that is not so.
 func (m *areaModel) solve(r *run, p netip.Prefix) ([]areaPath, bool) {
 	if slices.ContainsFunc(m.in.entries[p], func(e entry) bool { return e.rank > 1 }) {
-		return nil, false // from outside of the protocol
+		return m.outside(r, p)
 	}
 	owners, ok := m.owners(r, p)
 	if !ok {
 		return nil, false
 	}
+	from := map[int]uint64{}
+	var homes []string
+	for _, o := range owners {
+		from[o.node], homes = min(o.cost, get(from, o.node)), []string{o.area}
+	}
+	out := m.paths(homes, from)
+	for n := range out {
+		out[n].metric = route.N(out[n].dist)
+	}
+	return out, true
+}
+
+// outside is solve for a prefix that one router takes from another source, at a metric that no way adds to (type 2, RFC
+// 2328 section 16.4): the way is that to the router. One that leads into a network in which the protocol speaks may be
+// announced with an address of its own to forward to, and is left out.
+func (m *areaModel) outside(r *run, p netip.Prefix) ([]areaPath, bool) {
+	list := m.in.entries[p]
+	if !oneMetric(list) || slices.ContainsFunc(list, func(e entry) bool { return e.rank != 3 || e.own }) {
+		return nil, false
+	}
+	from := map[int]uint64{}
+	for n, x := range m.in.nodes {
+		now := r.now.Device(x.device.Name)
+		if now == nil {
+			continue
+		}
+		for _, row := range now.Table(x.table.Name, m.in.family).RoutesTo(p) {
+			was := slices.Contains(m.in.chainEnds(p), n)
+			switch {
+			case row.Protocol == m.in.protocol:
+			case row.Is(route.Untold):
+				return nil, false
+			case !row.Is(route.Installed) || !was && !m.in.announces(n, r, p):
+			case !was || !r.still(m.in, n, p) || slices.ContainsFunc(row.NextHops, func(h route.NextHop) bool {
+				return h.Interface == "" || x.device.Runs(m.in.protocol, m.in.family, h.Interface).On
+			}):
+				return nil, false
+			default:
+				from[n] = 0
+			}
+		}
+	}
+	if len(from) > 1 {
+		return nil, false
+	}
+	var homes []string
+	for n := range from {
+		homes = m.areas[n]
+	}
+	out := m.paths(homes, from)
+	for n := range out {
+		out[n].metric = list[0].metric
+	}
+	return out, true
+}
+
+// paths are the best ones of all nodes to some that are in the areas called homes.
+func (m *areaModel) paths(homes []string, from map[int]uint64) []areaPath {
 	best := make([]areaPath, len(m.in.nodes))
 	for n := range best {
 		best[n].dist = endless
 	}
-	if len(owners) == 0 {
-		return best, true
-	}
-	home := owners[0].area
-	from := map[int]uint64{}
-	for _, o := range owners {
-		from[o.node] = min(o.cost, get(from, o.node))
-	}
-	inside := m.within(home, from)
-	for n := range best {
-		if slices.Contains(m.areas[n], home) && inside[n] < endless {
-			best[n] = areaPath{dist: inside[n], arcs: m.next(home, n, inside)}
+	within := make([]bool, len(best))
+	for _, home := range homes {
+		inside := m.within(home, from)
+		for n := range best {
+			_, goal := from[n]
+			switch {
+			case !slices.Contains(m.areas[n], home) || inside[n] >= endless:
+			case within[n] && !goal: // which area comes first is told in two ways (RFC 2328 sections 16.4 and G.7)
+				best[n].open = true
+			default:
+				best[n], within[n] = areaPath{dist: inside[n], arcs: m.next(home, n, inside)}, true
+			}
 		}
 	}
-	if home != backbone { // the border routers tell the backbone what is within their area
-		m.hear(best, backbone, m.tellers(best, home), func(n int) bool { return true })
+	if told := m.tellers(best, homes); len(told) > 0 { // border routers tell the backbone what is within their area
+		m.hear(best, backbone, told, func(n int) bool { return true })
 	}
 	for _, area := range m.names {
 		if area != backbone {
-			m.hear(best, area, m.tellers(best, backbone), func(n int) bool { return !m.border[n] })
+			m.hear(best, area, m.tellers(best, []string{backbone}), func(n int) bool { return !m.border[n] })
 		}
 	}
-	for n := range best {
-		within := slices.Contains(m.areas[n], home) && inside[n] < endless
-		best[n].open = !within && (m.alone(n) || home == backbone && slices.ContainsFunc(owners,
-			func(o owner) bool { return m.alone(o.node) }))
+	apart := false
+	for n := range from {
+		apart = apart || slices.Contains(homes, backbone) && m.alone(n)
 	}
-	return best, true
+	for n := range best {
+		best[n].open = best[n].open || !within[n] && (apart || m.alone(n))
+	}
+	return best
 }
 
 func get(from map[int]uint64, n int) uint64 {
@@ -216,11 +279,12 @@ func get(from map[int]uint64, n int) uint64 {
 	return endless
 }
 
-// tellers are the border routers with a path, as they tell it to another area: those that are in an area too.
-func (m *areaModel) tellers(best []areaPath, area string) map[int]uint64 {
+// tellers are the border routers with a path, as they tell it to another area: those that are in one of some areas too.
+func (m *areaModel) tellers(best []areaPath, areas []string) map[int]uint64 {
 	out := map[int]uint64{}
 	for n := range best {
-		if m.border[n] && slices.Contains(m.areas[n], area) && best[n].dist < endless {
+		in := slices.ContainsFunc(m.areas[n], func(a string) bool { return slices.Contains(areas, a) })
+		if m.border[n] && in && best[n].dist < endless {
 			out[n] = best[n].dist
 		}
 	}
@@ -236,10 +300,14 @@ func (m *areaModel) hear(best []areaPath, area string, told map[int]uint64, who 
 			delete(told, n)
 		}
 	}
+	open := false
+	for n := range told {
+		open = open || best[n].open
+	}
 	dist := m.within(area, told)
 	for n := range best {
 		if slices.Contains(m.areas[n], area) && who(n) && best[n].dist >= endless && dist[n] < endless {
-			best[n] = areaPath{dist: dist[n], arcs: m.next(area, n, dist)}
+			best[n] = areaPath{dist: dist[n], arcs: m.next(area, n, dist), open: open}
 		}
 	}
 }
@@ -297,12 +365,13 @@ func (m *areaModel) holds(r *run) bool {
 			if e.own || paths[e.node].open {
 				continue
 			}
-			if x := paths[e.node]; x.dist != e.metric.Value || !slices.Equal(x.arcs, sorted(e.arcs)) {
+			if x := paths[e.node]; x.metric != e.metric || !slices.Equal(x.arcs, sorted(e.arcs)) {
 				return false
 			}
 		}
 		for n, x := range paths {
-			if _, had := m.in.entryOf(p, n); !had && !x.open && x.dist < endless && len(x.arcs) > 0 && !otherwiseAt(m.in.nodes[n].table, p, m.in.protocol) {
+			if _, had := m.in.entryOf(p, n); !had && !x.open && x.dist < endless && len(x.arcs) > 0 &&
+				!otherwiseAt(m.in.nodes[n].table, p, m.in.protocol) {
 				return false
 			}
 		}
@@ -318,5 +387,5 @@ func (x areaPath) answer() answer {
 	if x.dist >= endless || len(x.arcs) == 0 {
 		return answer{kind: nowhere}
 	}
-	return answer{found, x.arcs, route.N(x.dist)}
+	return answer{found, x.arcs, x.metric}
 }

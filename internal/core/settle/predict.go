@@ -298,6 +298,11 @@ func (r *run) redistributes(in *instance, n int, p netip.Prefix) bool {
 // this one now.
 func (in *instance) announces(n int, r *run, p netip.Prefix) bool {
 	_, by := r.otherwise(in, n, p)
+	return in.announcesOf(n, by, p)
+}
+
+// announcesOf reports whether a node is seen to announce what it has by another protocol, for another prefix than p.
+func (in *instance) announcesOf(n int, by route.Protocol, p netip.Prefix) bool {
 	d := in.nodes[n].device
 	if d.Redistributed().Any(func(x network.Redistribution) bool {
 		return x.Protocol == in.protocol && x.Source == by && (x.Family == 0 || x.Family == in.family)

@@ -85,7 +85,8 @@ func area(word string) (string, bool) {
 var plainWords = []string{
 	"router-id", "log-adjacency-changes", "timers", "net", "is-type", "metric-style", "fast-reroute", "nsf",
 	"graceful-restart",
-	"maximum-paths", "exit", "exit-address-family", "version", "neighbor", "bfd", "capability", "ospf", "ospf6", "auto-cost",
+	"maximum-paths", "exit", "exit-address-family", "version", "neighbor", "bfd", "capability", "ospf", "ospf6",
+	"auto-cost",
 	"default-information", "lsp-gen-interval", "spf-interval", "lsp-refresh-interval",
 	"max-lsp-lifetime", "lsp-timers", "purge-originator", "hostname",
 }

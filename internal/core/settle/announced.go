@@ -1,0 +1,311 @@
+package settle
+
+import (
+	"net/netip"
+	"slices"
+
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+	"zarvek/internal/core/selection"
+)
+
+// spoken is what one run knows of speakers.
+type spoken struct {
+	*run
+	*speakers
+	moved map[netip.Prefix][]int // who has a prefix otherwise than before
+	gone  []int                  // who is not there any more
+	rose  bool                   // an interface came up somewhere
+	risen map[string]bool        // devices of which an interface came up
+}
+
+// others makes untold what protocols without a prediction may have lost, or may find now.
+func (r *run) others() bool {
+	changed := false
+	for _, s := range r.speakers {
+		x := &spoken{run: r, speakers: s, moved: map[netip.Prefix][]int{}, risen: map[string]bool{}}
+		x.look()
+		for i := range s.list {
+			changed = x.at(i) || changed
+		}
+	}
+	return changed
+}
+
+// table is a speaker's table as it is now, nil where its device is gone.
+func (x *spoken) table(i int) (*network.Device, *network.Table) {
+	d := x.now.Device(x.list[i].device)
+	if d == nil {
+		return nil, nil
+	}
+	return d, d.Table(x.list[i].table, x.family)
+}
+
+// look finds what is otherwise than before.
+func (x *spoken) look() {
+	for i := range x.list {
+		d, t := x.table(i)
+		if d == nil {
+			x.gone = append(x.gone, i)
+			continue
+		}
+		if t == nil {
+			continue
+		}
+		for was, is := range t.Replaced() {
+			if len(was)+len(is) > 0 && !same(deciding(was), deciding(is)) {
+				p := slices.Concat(was, is)[0].Prefix
+				x.moved[p] = append(x.moved[p], i)
+			}
+		}
+	}
+	for _, now := range x.now.Devices().All() {
+		was := x.was(now.Name)
+		if was == nil || was == now {
+			continue
+		}
+		for _, i := range now.Interfaces().All() {
+			if i.State != network.LinkDown && was.Interface(i.Name).State == network.LinkDown {
+				x.rose, x.risen[now.Name] = true, true
+			}
+		}
+	}
+}
+
+// deciding are the routes of a prefix that a device announces, or that nobody knows.
+func deciding(rows []route.Route) []route.Route {
+	return slices.DeleteFunc(slices.Clone(rows),
+		func(r route.Route) bool { return !r.Is(route.Installed) && !r.Is(route.Untold) })
+}
+
+// at looks through the table of one speaker.
+func (x *spoken) at(i int) bool {
+	d, t := x.table(i)
+	was := x.was(x.list[i].device)
+	if t == nil || was == nil {
+		return false
+	}
+	changed := false
+	metrics := map[netip.Addr]bool{} // of next hops, whether the way to them is as long as before
+	for k := 0; k < t.Routes().Len(); {
+		g := t.Group(k)
+		k = g.Hi
+		rows := t.At(g)
+		if !slices.ContainsFunc(rows, x.mine) {
+			continue
+		}
+		doubt := func(r route.Route) bool {
+			return x.mine(r) && (x.learnedLost(d, t, r) || x.otherwise(i, was, t, r, metrics))
+		}
+		if slices.ContainsFunc(rows, doubt) {
+			changed = x.put(d.Name, t.Name, rows[0].Prefix, withoutDead(d, t, rows, doubt)) || changed
+		}
+	}
+	for p, who := range x.moved {
+		changed = x.comesIn(i, d, t, p, who) || changed
+	}
+	if x.risen[d.Name] {
+		changed = x.heard(i, d, t) || changed
+	}
+	return changed
+}
+
+// mine reports whether a route is the protocol's and may be in use.
+func (x *spoken) mine(r route.Route) bool {
+	return r.Protocol == x.proto && !r.Is(route.Untold) && !r.Is(route.Unusable)
+}
+
+// otherwise reports whether what a route was learned from may announce something else now, or another one something
+// better.
+func (x *spoken) otherwise(
+	i int, was *network.Device, t *network.Table, r route.Route, metrics map[netip.Addr]bool,
+) bool {
+	if x.risen[was.Name] || x.rose && x.proto != route.BGP {
+		return true // a neighbour may come back
+	}
+	for _, z := range x.moved[r.Prefix] {
+		if z == i {
+			continue
+		}
+		if x.from(was, r, z) || x.offers(z, r.Prefix) {
+			return true
+		}
+	}
+	for _, z := range x.gone {
+		if x.from(was, r, z) {
+			return true
+		}
+	}
+	if x.proto != route.BGP || !x.several(r.Prefix) {
+		return false
+	}
+	// Between equal ones the way within decides, to the nearer exit (RFC 4271 section 9.1.2.2 e).
+	return x.rose || slices.ContainsFunc(r.Forwarding(),
+		func(h route.NextHop) bool { return !x.asFar(was, t, h.Address, metrics) })
+}
+
+// from reports whether a route was learned from a speaker: the next hop is its own, or it had the prefix by the same
+// one.
+func (x *spoken) from(was *network.Device, r route.Route, z int) bool {
+	for _, h := range r.Forwarding() {
+		if o := x.topo.Find(was, h.Interface, h.Address, true); o.Device != nil && o.Device.Name == x.list[z].device {
+			return true
+		}
+		for _, far := range x.before(z, r.Prefix) {
+			if slices.ContainsFunc(far.Forwarding(),
+				func(g route.NextHop) bool { return g.Address.IsValid() && g.Address == h.Address }) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// before is what a speaker used for a prefix before the change.
+func (x *spoken) before(z int, p netip.Prefix) []route.Route {
+	if d := x.was(x.list[z].device); d != nil {
+		if t := d.Table(x.list[z].table, x.family); t != nil {
+			return deciding(t.RoutesTo(p))
+		}
+	}
+	return nil
+}
+
+// offers reports whether a speaker has a prefix now, otherwise than by the protocol, so that it may announce it anew.
+func (x *spoken) offers(z int, p netip.Prefix) bool {
+	_, t := x.table(z)
+	if t == nil {
+		return false
+	}
+	rows := t.RoutesTo(p)
+	open := slices.ContainsFunc(rows, func(r route.Route) bool { return r.Is(route.Untold) })
+	return slices.ContainsFunc(rows, func(r route.Route) bool {
+		return r.Protocol != x.proto && (r.Is(route.Installed) || open && !r.Is(route.Unusable))
+	})
+}
+
+// several reports whether packets to a prefix left by more than one exit: only then another one may be nearer now.
+func (x *spoken) several(p netip.Prefix) bool {
+	exit := ""
+	for i := range x.list {
+		for _, r := range x.before(i, p) {
+			e := x.exit(i, r, 0)
+			if exit != "" && e != exit {
+				return true
+			}
+			exit = e
+		}
+	}
+	return false
+}
+
+// exit names where a speaker's route leaves the speakers: at the last device that has the prefix by one of the others.
+func (x *spoken) exit(i int, r route.Route, depth int) string {
+	own := x.list[i].device
+	if r.Protocol != x.proto || depth > len(x.list) || len(r.NextHops) == 0 {
+		return own
+	}
+	h := r.NextHops[0]
+	if len(r.NextHops) > 1 {
+		return own + " and others"
+	}
+	o := x.topo.Find(x.was(own), h.Interface, h.Address, true)
+	for z, n := range x.list {
+		if z == i {
+			continue
+		}
+		for _, far := range x.before(z, r.Prefix) {
+			if o.Device != nil && n.device == o.Device.Name {
+				return x.exit(z, far, depth+1)
+			}
+		}
+	}
+	return h.Address.String()
+}
+
+// asFar reports whether the way to a next hop is one of the same metric as before.
+func (x *spoken) asFar(was *network.Device, t *network.Table, hop netip.Addr, known map[netip.Addr]bool) bool {
+	if !hop.IsValid() {
+		return true
+	}
+	if same, ok := known[hop]; ok {
+		return same
+	}
+	a, b := selection.Longest(was.Table(t.Name, t.Family), hop), selection.Longest(t, hop)
+	same := a.Found() && b.Found() && len(a.Routes) > 0 && len(b.Routes) > 0 && a.Prefix == b.Prefix &&
+		a.Routes[0].Protocol == b.Routes[0].Protocol && a.Routes[0].Metric == b.Routes[0].Metric
+	known[hop] = same
+	return same
+}
+
+// comesIn looks at a prefix that the speaker does not have by the protocol, and that it has otherwise now, or another
+// one has: what is announced of it may come before its own.
+func (x *spoken) comesIn(i int, d *network.Device, t *network.Table, p netip.Prefix, who []int) bool {
+	rows := t.RoutesTo(p)
+	if slices.ContainsFunc(rows, func(r route.Route) bool { return r.Protocol == x.proto && !r.Is(route.Unusable) }) {
+		return false
+	}
+	own := slices.Contains(who, i)
+	if !own && !slices.ContainsFunc(who, func(z int) bool { return z != i && x.announces(z, p) }) ||
+		own && !slices.ContainsFunc(x.all(), func(z int) bool { return z != i && x.announces(z, p) }) {
+		return false
+	}
+	best := x.usual(t)
+	if best == nil {
+		return false
+	}
+	open := route.Route{Prefix: p, Attributes: best, State: route.Active | route.Rejected | route.Untold}
+	return x.put(d.Name, t.Name, p, settleUntold(d, t, append(rows, open)))
+}
+
+// heard looks at what other speakers announce, where a neighbour may have come back: the device may learn it now.
+func (x *spoken) heard(i int, d *network.Device, t *network.Table) bool {
+	changed := false
+	for z := range x.list {
+		_, far := x.table(z)
+		if z == i || far == nil {
+			continue
+		}
+		for k := 0; k < far.Routes().Len(); {
+			g := far.Group(k)
+			k = g.Hi
+			if p := far.Routes().Prefix(g.Lo); x.announces(z, p) {
+				changed = x.comesIn(i, d, t, p, []int{z}) || changed
+			}
+		}
+	}
+	return changed
+}
+
+// all are the numbers of the speakers.
+func (x *spoken) all() []int {
+	out := make([]int, len(x.list))
+	for i := range out {
+		out[i] = i
+	}
+	return out
+}
+
+// announces reports whether a speaker has a prefix now by a source of which it is seen to announce.
+func (x *spoken) announces(z int, p netip.Prefix) bool {
+	_, t := x.table(z)
+	return t != nil && slices.ContainsFunc(deciding(t.RoutesTo(p)), func(r route.Route) bool {
+		return r.Protocol == x.proto || x.announced[z][r.Protocol]
+	})
+}
+
+// usual are attributes of the protocol's route that comes first in a table.
+func (x *spoken) usual(t *network.Table) *route.Attributes {
+	var best *route.Attributes
+	for id := range t.Routes().Shared() {
+		a := t.Routes().Attributes(route.AttrID(id))
+		if a.Protocol == x.proto && (best == nil ||
+			selection.Before(route.Route{Attributes: a}, route.Route{Attributes: best}, t.HighestWins)) {
+			best = a
+		}
+	}
+	if best == nil {
+		return nil
+	}
+	return &route.Attributes{Protocol: x.proto, Preference: best.Preference}
+}
