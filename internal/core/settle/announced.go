@@ -246,7 +246,9 @@ func (x *spoken) comesIn(i int, d *network.Device, t *network.Table, p netip.Pre
 		return false
 	}
 	own := slices.Contains(who, i)
-	if !own && !slices.ContainsFunc(who, func(z int) bool { return z != i && x.announces(z, p) }) ||
+	if !own && !slices.ContainsFunc(who, func(z int) bool {
+		return z != i && (x.announces(z, p) || len(rows) == 0 && x.maybe(z, p))
+	}) ||
 		own && !slices.ContainsFunc(x.all(), func(z int) bool { return z != i && x.announces(z, p) }) {
 		return false
 	}
@@ -284,6 +286,14 @@ func (x *spoken) all() []int {
 		out[i] = i
 	}
 	return out
+}
+
+// maybe reports whether a speaker has a prefix that it did not have, and may announce it: no configuration tells what it
+// announces.
+func (x *spoken) maybe(z int, p netip.Prefix) bool {
+	d, t := x.table(z)
+	return t != nil && len(x.before(z, p)) == 0 && len(deciding(t.RoutesTo(p))) > 0 &&
+		d.Redistributed().Len()+d.Protocols().Len() == 0
 }
 
 // announces reports whether a speaker has a prefix now by a source of which it is seen to announce.

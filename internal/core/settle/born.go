@@ -52,6 +52,7 @@ func (r *run) grownBy(in *instance) *instance {
 		out.add(a)
 	}
 	out.configured()
+	out.byArea = out.byArea && out.areasOfArcs()
 	return out
 }
 
