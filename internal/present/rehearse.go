@@ -154,6 +154,8 @@ func remarkWords(list []rehearse.Remark) []string {
 			out = append(out, added+" and one that is there are alike by the rules: the device's own order decides")
 		case rehearse.Oscillation:
 			out = append(out, "some routes do not come to rest: they leave and come back for ever")
+		case rehearse.MayNotice:
+			out = append(out, fmt.Sprintf("whether %s, which is down, comes up with %s cannot be told", farWords(r.Others), dev))
 		case rehearse.FarEndOff:
 			out = append(out, fmt.Sprintf("%s does not come up: the other end of the link, %s, is switched off", dev,
 				farWords(r.Others)))
@@ -230,6 +232,7 @@ var remarkKinds = map[rehearse.RemarkKind]string{
 	rehearse.BothEnds: "both-ends", rehearse.OneEnd: "one-end", rehearse.NotUsed: "not-used",
 	rehearse.StandsBy: "stands-by", rehearse.Undecided: "undecided", rehearse.Oscillation: "oscillation",
 	rehearse.NoAddress: "no-address", rehearse.FarEndOff: "far-end-off",
+	rehearse.MayNotice: "may-notice",
 }
 
 // RehearseJSON writes a rehearsal as one document.

@@ -140,6 +140,10 @@ func (e InterfaceUp) on(n *network.Snapshot) (*network.Snapshot, error) {
 		return nil, err
 	}
 	x := withState(n, d, e.Interface, network.LinkUp)
+	if i := d.Interface(e.Interface); i.State == network.LinkDown && d.Bare(e.Interface, route.IPv6) {
+		i.Name, i.State, i.NoCarrier, i.Bare6 = e.Interface, network.LinkUp, false, true
+		x.SetInterface(d.Name, i)
+	}
 	own := x.Listed(e.Device)
 	for _, a := range d.Idle().All() {
 		if a.Interface == e.Interface {
@@ -147,6 +151,9 @@ func (e InterfaceUp) on(n *network.Snapshot) (*network.Snapshot, error) {
 		}
 	}
 	x.SetAddresses(e.Device, own)
+	for _, t := range d.Tables().All() {
+		revive(x, d, t, e.Interface)
+	}
 	for _, a := range append(own, d.Addresses().Copy()...) {
 		p := a.Prefix.Masked()
 		name := cmp.Or(a.Table, "default")
@@ -171,6 +178,68 @@ func (e InterfaceUp) on(n *network.Snapshot) (*network.Snapshot, error) {
 			p,
 			append(rows, route.Route{Attributes: up, State: route.Active | route.Installed, Mark: a.Mark}),
 		)
+	}
+	return x.Freeze(), nil
+}
+
+// revive lets the routes of a table forward again that a kernel kept while their interface had no carrier.
+func revive(x *network.Draft, d *network.Device, t *network.Table, ifname string) {
+	waits := func(h route.NextHop) bool { return h.Down && h.Interface == ifname }
+	some := make([]bool, t.Routes().Shared())
+	for id := range some {
+		some[id] = slices.ContainsFunc(t.Routes().Attributes(route.AttrID(id)).NextHops, waits)
+	}
+	if !slices.Contains(some, true) {
+		return
+	}
+	for k := 0; k < t.Routes().Len(); {
+		g := t.Group(k)
+		k = g.Hi
+		hit := false
+		for j := g.Lo; j < g.Hi && !hit; j++ {
+			id, _ := t.Routes().Used(j)
+			hit = some[id]
+		}
+		if !hit {
+			continue
+		}
+		rows := t.At(g)
+		for i, r := range rows {
+			a := *r.Attributes
+			a.NextHops = slices.Clone(a.NextHops)
+			for j := range a.NextHops {
+				a.NextHops[j].Down = a.NextHops[j].Down && a.NextHops[j].Interface != ifname
+			}
+			rows[i].Attributes = &a
+		}
+		x.SetRoutes(d.Name, t.Name, rows[0].Prefix, rows)
+	}
+}
+
+// MayComeUp is InterfaceUp of an interface of which nobody knows whether it comes up: what leads out of it cannot be told.
+type MayComeUp struct{ Device, Interface string }
+
+// on brings the interface up, and leaves all its routes open.
+func (e MayComeUp) on(n *network.Snapshot) (*network.Snapshot, error) {
+	n, err := InterfaceUp(e).on(n)
+	if err != nil {
+		return nil, err
+	}
+	d, x := n.Device(e.Device), n.Draft()
+	for _, t := range d.Tables().All() {
+		for k := 0; k < t.Routes().Len(); {
+			g := t.Group(k)
+			k = g.Hi
+			rows := t.At(g)
+			leaves := func(h route.NextHop) bool { return h.Interface == e.Interface }
+			if !slices.ContainsFunc(rows, func(r route.Route) bool { return slices.ContainsFunc(r.NextHops, leaves) }) {
+				continue
+			}
+			for i := range rows {
+				rows[i].State = rows[i].State&^route.Installed | route.Active | route.Rejected | route.Untold
+			}
+			x.SetRoutes(d.Name, t.Name, rows[0].Prefix, rows)
+		}
 	}
 	return x.Freeze(), nil
 }

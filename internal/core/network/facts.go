@@ -152,6 +152,8 @@ type Interface struct {
 	Labels bool
 	// Off: it is down because somebody switched it off, not because its link is gone.
 	Off bool
+	// Bare6: of a network that is only thought of; it came up, and what IPv6 addresses it has then was not captured.
+	Bare6 bool
 	// NoCarrier: of a network that is only thought of; it was not switched off but lost its link, so that a kernel
 	// leaves its routes where they are.
 	NoCarrier bool

@@ -130,6 +130,30 @@ func (d *Device) ListsAddresses() bool {
 	return slices.ContainsFunc(d.told, func(a Address) bool { return !a.Configured && a.Prefix.Addr().IsLoopback() })
 }
 
+// ListsAddressesOf is ListsAddresses of one family: a list may be of the other one alone.
+func (d *Device) ListsAddressesOf(f route.Family) bool {
+	return slices.ContainsFunc(d.told, func(a Address) bool {
+		return !a.Configured && a.Prefix.Addr().IsLoopback() && route.FamilyOf(a.Prefix.Addr()) == f
+	})
+}
+
+// Bare reports whether the addresses of a family that an interface has once it is up were not captured. A kernel drops
+// the IPv6 addresses of an interface that goes down, so that none in a list says nothing.
+func (d *Device) Bare(ifname string, f route.Family) bool {
+	listed := false
+	for _, a := range slices.Concat(d.addresses, d.idle) {
+		if route.FamilyOf(a.Prefix.Addr()) != f || a.Prefix.Addr().IsLinkLocalUnicast() ||
+			a.Prefix.Addr().IsLoopback() {
+			continue
+		}
+		if a.Interface == ifname {
+			return false
+		}
+		listed = true
+	}
+	return f == route.IPv6 || !listed
+}
+
 // ListsFilters reports whether all of the kernel's filters for a family were captured.
 func (d *Device) ListsFilters(f route.Family) bool {
 	if f == route.IPv6 {

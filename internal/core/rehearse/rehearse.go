@@ -65,6 +65,7 @@ const (
 	Undecided                     // the rules do not part an added route from another one
 	Oscillation                   // some routes do not come to rest
 	FarEndOff                     // the other end of the link is switched off: nothing comes up
+	MayNotice                     // whether other ends come up too, which are down as well, is not known
 	NoAddress                     // what an interface that comes up has as addresses was not captured
 )
 
@@ -213,10 +214,13 @@ func comesUp(n *network.Snapshot, o Order) (change.Change, []Remark) {
 	d := n.Device(o.Device)
 	out := change.Change{change.InterfaceUp{Device: o.Device, Interface: o.Interface}}
 	alone, both := Remark{Kind: OneEnd, Order: o}, Remark{Kind: BothEnds, Order: o}
-	off := Remark{Kind: FarEndOff, Order: o}
+	off, open := Remark{Kind: FarEndOff, Order: o}, Remark{Kind: MayNotice, Order: o}
 	for _, far := range sharers(n, d, o.Interface) {
 		i := far.Device.Interface(far.Interface)
 		switch {
+		case !topology.ForTwo(far.Prefix) && i.State == network.LinkDown && !i.Off && !i.Configured:
+			open.Others = append(open.Others, far)
+			out = append(out, change.MayComeUp{Device: far.Device.Name, Interface: far.Interface})
 		case !topology.ForTwo(far.Prefix):
 			alone.Others = append(alone.Others, far)
 		case i.State != network.LinkDown:
@@ -231,6 +235,8 @@ func comesUp(n *network.Snapshot, o Order) (change.Change, []Remark) {
 	switch {
 	case len(off.Others) > 0:
 		return nil, []Remark{off}
+	case len(open.Others) > 0:
+		return out, []Remark{open}
 	case len(both.Others) > 0:
 		return out, []Remark{both}
 	case len(alone.Others) > 0:
@@ -272,7 +278,7 @@ func bare(d *network.Device, o Order) (out []Remark) {
 		return nil
 	}
 	for _, f := range []route.Family{route.IPv4, route.IPv6} {
-		if t := d.Table("default", f); t != nil && t.Routes().Len() > 0 && settle.BareOf(d, o.Interface, f) {
+		if t := d.Table("default", f); t != nil && t.Routes().Len() > 0 && d.Bare(o.Interface, f) {
 			out = append(out, Remark{Kind: NoAddress, Order: o, Family: f})
 		}
 	}

@@ -293,7 +293,7 @@ func (x *spoken) all() []int {
 func (x *spoken) maybe(z int, p netip.Prefix) bool {
 	d, t := x.table(z)
 	return t != nil && len(x.before(z, p)) == 0 && len(deciding(t.RoutesTo(p))) > 0 &&
-		d.Redistributed().Len()+d.Protocols().Len() == 0
+		!d.Redistributed().Any(func(r network.Redistribution) bool { return r.Protocol == x.proto })
 }
 
 // announces reports whether a speaker has a prefix now by a source of which it is seen to announce.

@@ -67,7 +67,7 @@ func (r *run) blindAt(in *instance) bool {
 		for _, i := range now.Interfaces().All() {
 			n, speaks := in.number[nodeKey{was.Name, r.topo.TableOf(was, i.Name)}]
 			if !speaks || i.State == network.LinkDown || was.Interface(i.Name).State != network.LinkDown ||
-				!BareOf(was, i.Name, in.family) {
+				!was.Bare(i.Name, in.family) {
 				continue
 			}
 			if s := in.state(n, i.Name); !s.Known || s.On && !s.Passive {
@@ -76,23 +76,6 @@ func (r *run) blindAt(in *instance) bool {
 		}
 	}
 	return false
-}
-
-// BareOf reports whether the addresses of a family that an interface of d has once it is up were not captured. A
-// kernel drops the IPv6 addresses of an interface that goes down, so that none in a list says nothing.
-func BareOf(d *network.Device, ifname string, f route.Family) bool {
-	listed := false
-	for _, a := range slices.Concat(d.Addresses().Copy(), d.Idle().Copy()) {
-		if route.FamilyOf(a.Prefix.Addr()) != f || a.Prefix.Addr().IsLinkLocalUnicast() ||
-			a.Prefix.Addr().IsLoopback() {
-			continue
-		}
-		if a.Interface == ifname {
-			return false
-		}
-		listed = true
-	}
-	return f == route.IPv6 || !listed
 }
 
 // clone copies what growing changes.

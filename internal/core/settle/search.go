@@ -396,6 +396,9 @@ func (s *search) answerOnce(n int, e entry, had bool) answer {
 		if !s.in.arcs[w.arc].hop.IsValid() {
 			return answer{} // by which address it would name the neighbour is not known
 		}
+		if s.in.protocol == route.ISIS && s.beside(w.arc, won[0].least) {
+			return answer{} // by which of several adjacencies a neighbour is reached is told in several ways
+		}
 		a.arcs = append(a.arcs, w.arc)
 	}
 	slices.Sort(a.arcs)
@@ -415,6 +418,16 @@ func (s *search) answerOnce(n int, e entry, had bool) answer {
 		return answer{kind: nowhere}
 	}
 	return a
+}
+
+// beside reports whether another way to the same neighbour lives beside an arc, of another metric: IS-IS (ISO 10589 annex
+// C.2) counts the best one, and a daemon was seen to send by the other.
+func (s *search) beside(i int, best uint64) bool {
+	a := s.in.arcs[i]
+	return slices.ContainsFunc(s.in.out[a.from], func(k int) bool {
+		least, high := s.total(k)
+		return k != i && !s.dead[k] && a.to >= 0 && s.in.arcs[k].to == a.to && (least != best || high != best)
+	})
 }
 
 // infinite reports whether RIP takes a metric for none (RFC 2453 section 3.4).

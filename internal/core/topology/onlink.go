@@ -127,6 +127,10 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 	if t.isTranslated(here, a, learned, &res) {
 		return res
 	}
+	if p, ok := t.bare(here, a); ok {
+		res.Answer, res.Device, res.Interface = MaybeDown, t.device(p), p.ifname
+		return res
+	}
 	if p, ok := t.deduce(here, a, net, learned); ok {
 		res.Answer, res.Device, res.Interface, res.Confidence = Device, t.device(p), p.ifname, Deduced
 		if t.device(p).Interface(p.ifname).State == network.LinkDown {
@@ -164,6 +168,20 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 		res.Marks = append(res.Marks, o.Mark)
 	}
 	return res
+}
+
+// bare finds a device on the link of which nobody knows what addresses it has there: its interface came up in a network
+// that is only thought of.
+func (t *Topology) bare(here port, a netip.Addr) (port, bool) {
+	if !a.Is6() {
+		return port{}, false
+	}
+	for _, q := range t.others(here) {
+		if t.device(q).Interface(q.ifname).Bare6 {
+			return q, true
+		}
+	}
+	return port{}, false
 }
 
 // candidates splits the captured owners of a into those on the link and those that are not.
@@ -238,14 +256,14 @@ func (t *Topology) smallest(p port) netip.Prefix {
 	return best
 }
 
-// deduce finds the one captured device that can have a: it attaches to the link, its own address there is not known,
-// and it does not forward to a itself. On a link for two that is enough. On a shared one, where a mistyped next hop
+// deduce finds the one captured device that can have a: it attaches to the link, its own address there is not known, no
+// list of all of its addresses lacks a, and it does not forward to a itself. On a link for two that is enough. On a shared one, where a mistyped next hop
 // looks just the same, something must be known to answer for a (alive), and no other unowned next hop may compete for
 // the device.
 func (t *Topology) deduce(here port, a netip.Addr, net netip.Prefix, alive bool) (port, bool) {
 	var able []port
 	for _, q := range t.others(here) {
-		if !t.knowsOwn(q, a) && !t.uses(q, a) {
+		if !t.knowsOwn(q, a) && !t.uses(q, a) && !t.device(q).ListsAddressesOf(route.FamilyOf(a)) {
 			able = append(able, q)
 		}
 	}
@@ -336,7 +354,8 @@ func (t *Topology) dead(here port, a netip.Addr) []Attachment {
 	return out
 }
 
-// otherEnd returns the one other device on a link of two ends, up or down, where it has another address than a there.
+// otherEnd returns the one other device on a link of two ends, up or down, where it has another address than a there, or
+// a list of all of its addresses lacks a.
 func (t *Topology) otherEnd(here port, a netip.Addr) *network.Device {
 	others := t.others(here)
 	for _, i := range t.down {
@@ -345,7 +364,8 @@ func (t *Topology) otherEnd(here port, a netip.Addr) *network.Device {
 		}
 	}
 	for _, o := range others {
-		if o.device != others[0].device || !t.knowsOwn(o, a) {
+		if o.device != others[0].device ||
+			!t.knowsOwn(o, a) && !t.device(o).ListsAddressesOf(route.FamilyOf(a)) {
 			return nil
 		}
 	}

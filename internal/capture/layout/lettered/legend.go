@@ -100,6 +100,31 @@ func isInstalled(text string) bool {
 		strings.Contains(text, "installed")
 }
 
+// mayBeCodes reports whether no word of a column is one that the key does not explain and that is too long for codes
+// side by side: the word of a log, such as a level, before what a device printed.
+func (l *legend) mayBeCodes(column string) bool {
+	if _, ok := l.codes[column]; ok {
+		return true
+	}
+	for w := range strings.FieldsSeq(column) {
+		letters, unknown := 0, 0
+		for rest := w; rest != ""; {
+			text, n := l.longest(rest)
+			if isLetter(rest[0]) {
+				letters += n
+				if text == "" {
+					unknown += n
+				}
+			}
+			rest = rest[n:]
+		}
+		if letters > 2 && unknown > 0 {
+			return false
+		}
+	}
+	return true
+}
+
 // read interprets a code column such as "O>*", "O IA" or "S*".
 func (l *legend) read(column string) code {
 	if c, ok := l.codes[column]; ok {

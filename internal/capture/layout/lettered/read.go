@@ -263,6 +263,9 @@ func (r *reader) row(line []byte, lo, hi int, off, end int) error {
 		}
 	}
 	column := string(bytes.TrimSpace(line[:lo]))
+	if !r.legend.mayBeCodes(column) {
+		return layout.ErrNotARoute
+	}
 	c := r.legend.read(column)
 	r.shared, r.state = layout.Shared{}, c.state
 	r.attr = route.Attributes{Protocol: c.protocol, Subtype: c.subtype, NextHops: r.attr.NextHops[:0]}
