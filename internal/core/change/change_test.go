@@ -138,6 +138,32 @@ func TestInterfaceDownAndUp(t *testing.T) {
 	require.Equal(t, network.LinkUp, up.Device("a").Interface("e0").State)
 }
 
+// TestRoutesWithoutCarrier: a kernel keeps the routes into a link without carrier, and of several next hops leaves the
+// dead one out; both are used again once the interface is up.
+func TestRoutesWithoutCarrier(t *testing.T) {
+	n := coretest.Build("a: kernel: static 10.9.0.0/16 via 172.16.0.2 dev e0\na: addr 172.16.0.1/30 e0\na: link e0 down\n" +
+		"a: kernel: direct 172.16.1.0/30 dev e1\na: addr 172.16.1.1/30 e1")
+	x := n.Draft()
+	rows := n.Device("a").Table("default", route.IPv4).RoutesTo(netip.MustParsePrefix("10.9.0.0/16"))
+	attr := *rows[0].Attributes
+	attr.NextHops = []route.NextHop{{Address: netip.MustParseAddr("172.16.0.2"), Interface: "e0", Down: true, Inactive: true},
+		{Address: netip.MustParseAddr("172.16.1.2"), Interface: "e1"}}
+	rows[0].Attributes = &attr
+	x.SetRoutes("a", "default", rows[0].Prefix, rows)
+	after, err := change.Change{change.InterfaceUp{Device: "a", Interface: "e0"}}.On(x.Freeze())
+	require.NoError(t, err)
+	got := after.Device("a").Table("default", route.IPv4).RoutesTo(rows[0].Prefix)
+	require.Len(t, got, 1)
+	for _, h := range got[0].NextHops {
+		require.False(t, h.Down || h.Inactive, h)
+	}
+	require.True(t, attr.NextHops[0].Down, "what was captured stays")
+
+	open, err := change.Change{change.MayComeUp{Device: "a", Interface: "e0"}}.On(x.Freeze())
+	require.NoError(t, err)
+	require.True(t, open.Device("a").Table("default", route.IPv4).RoutesTo(rows[0].Prefix)[0].Is(route.Untold))
+}
+
 func TestSwitches(t *testing.T) {
 	n := coretest.Build(two + "a: forwarding ipv4 on\na: check e0 strict\na: check e1 loose")
 	after, err := change.Change{

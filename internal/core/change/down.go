@@ -208,7 +208,9 @@ func revive(x *network.Draft, d *network.Device, t *network.Table, ifname string
 			a := *r.Attributes
 			a.NextHops = slices.Clone(a.NextHops)
 			for j := range a.NextHops {
-				a.NextHops[j].Down = a.NextHops[j].Down && a.NextHops[j].Interface != ifname
+				if h := &a.NextHops[j]; waits(*h) {
+					h.Down, h.Inactive = false, false
+				}
 			}
 			rows[i].Attributes = &a
 		}

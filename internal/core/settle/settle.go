@@ -224,11 +224,21 @@ func (r *run) reconsider(device, table string, p netip.Prefix) bool {
 	return r.put(device, table, p, elected(d, t, p, left))
 }
 
-// stays reports whether a kernel keeps a route whose link lost its carrier: no routing daemon takes it away.
+// stays reports whether a kernel keeps a route of which no next hop has a carrier any more: no routing daemon takes it
+// away, and one whose interface was not switched off is sent to all the same.
 func stays(d *network.Device, t *network.Table, x route.Route) bool {
-	return t.Kernel && !t.Chosen && len(x.NextHops) > 0 && !slices.ContainsFunc(x.NextHops, func(h route.NextHop) bool {
-		return h.Interface == "" || !d.Interface(h.Interface).NoCarrier
-	})
+	if !t.Kernel || t.Chosen {
+		return false
+	}
+	kept := false
+	for _, h := range x.NextHops {
+		i := d.Interface(h.Interface)
+		if h.Interface == "" || i.State != network.LinkDown && !h.Down {
+			return false
+		}
+		kept = kept || i.NoCarrier || h.Down && !i.Off
+	}
+	return kept
 }
 
 // hopsAlive reports whether all next hops of a route answer.

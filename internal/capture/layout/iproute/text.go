@@ -117,7 +117,8 @@ func allDigits(s string) bool {
 // known reports whether a word continues a route.
 func known(s string) bool {
 	switch s {
-	case "via", "dev", "proto", "scope", "nhid", "table", "metric", "src", "encap", "nexthop", "error", "onlink":
+	case "via", "dev", "proto", "scope", "nhid", "table", "metric", "src", "encap", "nexthop", "error", "onlink",
+		"linkdown", "dead", "offload", "rt_offload", "trap", "rt_trap":
 		return true
 	}
 	return false

@@ -30,6 +30,15 @@ default via fe80::1 dev wan0 proto ra metric 1024 expires 1500sec pref medium
 		"10 10.8.0.0/16 static -/- via fe80::9 dev wan0 down", "7 (100) 10.9.0.0/16 static -/- via 10.61.0.9 dev desk0 onlink",
 		"8 ::/0 static -/4294967295 unreachable", "9 ::/0 other/kernel protocol ra -/1024 via fe80::1 dev wan0"}, nil},
 	{
+		"several next hops, none of which has a carrier",
+		"10.40.0.0/16 linkdown \n\tnexthop via 172.28.61.2 dev wan0 weight 1 linkdown \n\tnexthop via 172.28.61.22 dev wan1 weight 1 dead linkdown \n10.8.0.0/16 dev t0 scope link\n",
+		[]string{
+			"1 10.40.0.0/16 static -/- via 172.28.61.2 dev wan0 down via 172.28.61.22 dev wan1 inactive down",
+			"4 10.8.0.0/16 static -/- dev t0",
+		},
+		nil,
+	},
+	{
 		"several next hops on their own lines",
 		"10.9.0.0/16 proto ospf metric 20\n\tnexthop via 172.28.61.2 dev wan0 weight 1\n\tnexthop via 172.28.61.22 dev wan1 weight 3 dead linkdown\n10.8.0.0/16 dev t0 scope link\n",
 		[]string{
