@@ -136,12 +136,10 @@ func (x *spoken) otherwise(
 			return true
 		}
 	}
-	if x.proto != route.BGP || !x.several(r.Prefix) {
-		return false
-	}
 	// Between equal ones the way within decides, to the nearer exit (RFC 4271 section 9.1.2.2 e).
-	return x.rose || slices.ContainsFunc(r.Forwarding(),
+	moved := x.rose || slices.ContainsFunc(r.Forwarding(),
 		func(h route.NextHop) bool { return !x.asFar(was, t, h.Address, metrics) })
+	return x.proto == route.BGP && moved && x.several(r.Prefix)
 }
 
 // from reports whether a route was learned from a speaker: the next hop is its own, or it had the prefix by the same
