@@ -252,7 +252,10 @@ func (x *spoken) comesIn(i int, d *network.Device, t *network.Table, p netip.Pre
 	}
 	best := x.usual(t)
 	if best == nil {
-		return false
+		if !configured(d) {
+			return false // nothing shows that it listens too
+		}
+		best = &route.Attributes{Protocol: x.proto}
 	}
 	open := route.Route{Prefix: p, Attributes: best, State: route.Active | route.Rejected | route.Untold}
 	return x.put(d.Name, t.Name, p, settleUntold(d, t, append(rows, open)))
@@ -269,7 +272,7 @@ func (x *spoken) heard(i int, d *network.Device, t *network.Table) bool {
 		for k := 0; k < far.Routes().Len(); {
 			g := far.Group(k)
 			k = g.Hi
-			if p := far.Routes().Prefix(g.Lo); x.announces(z, p) {
+			if p := far.Routes().Prefix(g.Lo); x.announces(z, p) || x.maybe(z, p) {
 				changed = x.comesIn(i, d, t, p, []int{z}) || changed
 			}
 		}
@@ -286,11 +289,12 @@ func (x *spoken) all() []int {
 	return out
 }
 
-// maybe reports whether a speaker has a prefix that it did not have, and may announce it: no configuration tells what it
-// announces.
+// maybe reports whether a speaker may announce a prefix of which nothing shows it: one that is new to it, or any where a
+// neighbour may come back and it was never seen to announce anything. No configuration tells what it announces.
 func (x *spoken) maybe(z int, p netip.Prefix) bool {
 	d, t := x.table(z)
-	return t != nil && len(x.before(z, p)) == 0 && len(deciding(t.RoutesTo(p))) > 0 &&
+	fresh := len(x.before(z, p)) == 0 || x.rose && len(x.announced[z]) == 0
+	return t != nil && fresh && len(deciding(t.RoutesTo(p))) > 0 &&
 		!d.Redistributed().Any(func(r network.Redistribution) bool { return r.Protocol == x.proto })
 }
 
@@ -302,7 +306,7 @@ func (x *spoken) announces(z int, p netip.Prefix) bool {
 	})
 }
 
-// usual are attributes of the protocol's route that comes first in a table.
+// usual are attributes of the protocol's route that comes first in a table, nil where it has none.
 func (x *spoken) usual(t *network.Table) *route.Attributes {
 	var best *route.Attributes
 	for id := range t.Routes().Shared() {

@@ -10,7 +10,8 @@ import (
 )
 
 // speakers are the tables of one protocol whose metrics do not add up, such as BGP, in one family: those with routes of
-// it, and those of the devices that such a route leads to, which may announce without learning anything. Nothing is
+// it, those of devices that are configured to speak BGP, and those of the devices that such a route leads to, which may
+// announce without learning anything. Nothing is
 // predicted of it, but what a device has by it may change as soon as what another one announces does (RFC 4271 section
 // 9), so that it cannot be told.
 type speakers struct {
@@ -37,7 +38,11 @@ func findSpeakers(t *topology.Topology) []*speakers {
 		}
 	}
 	for _, d := range t.Network.Devices().All() {
+		speaks := configured(d)
 		for _, table := range d.Tables().All() {
+			if speaks && table.Name == "default" {
+				add(key{route.BGP, table.Family}, nodeKey{d.Name, table.Name})
+			}
 			seen := map[route.NextHop]bool{}
 			for id := range table.Routes().Shared() {
 				a := table.Routes().Attributes(route.AttrID(id))
@@ -69,6 +74,11 @@ func findSpeakers(t *topology.Topology) []*speakers {
 		return cmp.Or(cmp.Compare(a.proto, b.proto), cmp.Compare(a.family, b.family))
 	})
 	return out
+}
+
+// configured reports whether a configuration says that a device speaks BGP.
+func configured(d *network.Device) bool {
+	return d.Protocols().Any(func(x network.ProtocolInterface) bool { return x.Protocol == route.BGP })
 }
 
 // findAnnounced notes by which sources the owners of next hops have what others learned from them.

@@ -67,6 +67,8 @@ func TestWhatOthersAnnounce(t *testing.T) {
 			change.Change{change.InterfaceDown{Device: "a", Interface: "e0"}}, "bgp 172.20.0.9%"},
 		{"nobody had it, and another one has it now", "c: link e9 down\nc: addr 10.7.0.1/24 e9\na: bgp 10.9.0.0/24 pref 20 via 172.16.1.2 dev e1\nc: static 10.9.0.0/24 pref 1 blackhole",
 			change.Change{change.InterfaceUp{Device: "c", Interface: "e9"}}, "untold"},
+		{"it is said to speak, and a neighbour may come back", "a: runs bgp e7 area 0.0.0.0\nc: runs bgp e1 area 0.0.0.0\na: link e7 down\na: addr 172.31.9.1/30 e7\n" +
+			"c: static 10.7.0.0/24 pref 1 blackhole", change.Change{change.InterfaceUp{Device: "a", Interface: "e7"}}, "untold"},
 		{"its own way is gone, and others have it", "a: static 10.7.0.0/24 pref 1 via 172.16.0.2 dev e0\na: bgp 10.9.0.0/24 pref 20 via 172.16.1.2 dev e1\n" +
 			"c: bgp 10.7.0.0/24 pref 20 via 172.31.0.1 dev e9",
 			change.Change{change.InterfaceDown{Device: "a", Interface: "e0"}}, "untold"},

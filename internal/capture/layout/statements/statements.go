@@ -141,6 +141,12 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 			return r.inBlock(w, s, false, lo, hi)
 		}
 		r.block, r.link, r.table, r.vlan, r.staticBlock = "", 0, "", "", false
+		if len(w) > 2 && w[0] == "router" && w[1] == "bgp" { // whom it tells what is not read: it speaks
+			r.Facts.Protocols = append(r.Facts.Protocols,
+				network.ProtocolInterface{Protocol: route.BGP, Other: true, Mark: layout.Mark(lo, hi)})
+			r.configures = true
+			return true, nil
+		}
 		if r.protocol = protocolHeading(w); r.protocol.name != route.Other {
 			r.part, r.configures = true, true
 			return false, nil
