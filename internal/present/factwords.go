@@ -101,7 +101,11 @@ func protocolWords(x network.ProtocolInterface) string {
 		what = append(what, "is not passive")
 	}
 	if x.Area != "" {
-		what = append(what, "is in area "+Clean(x.Area))
+		if x.Protocol == route.ISIS {
+			what = append(what, "is on "+Clean(x.Area)+" alone")
+		} else {
+			what = append(what, "is in area "+Clean(x.Area))
+		}
 	}
 	if x.Cost.Known {
 		what = append(what, "costs "+number(x.Cost))

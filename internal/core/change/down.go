@@ -218,7 +218,8 @@ func revive(x *network.Draft, d *network.Device, t *network.Table, ifname string
 	}
 }
 
-// MayComeUp is InterfaceUp of an interface of which nobody knows whether it comes up: what leads out of it cannot be told.
+// MayComeUp is InterfaceUp of an interface of which nobody knows whether it comes up: what leads out of it cannot be
+// told.
 type MayComeUp struct{ Device, Interface string }
 
 // on brings the interface up, and leaves all its routes open.

@@ -223,8 +223,7 @@ func comesUp(n *network.Snapshot, o Order) (change.Change, []Remark) {
 			out = append(out, change.MayComeUp{Device: far.Device.Name, Interface: far.Interface})
 		case !topology.ForTwo(far.Prefix):
 			alone.Others = append(alone.Others, far)
-		case i.State != network.LinkDown:
-			both.Others = append(both.Others, far)
+		case i.State != network.LinkDown: // it is up already
 		case i.Off || i.Configured:
 			off.Others = append(off.Others, far)
 		default:

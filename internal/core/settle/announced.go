@@ -289,8 +289,8 @@ func (x *spoken) all() []int {
 	return out
 }
 
-// maybe reports whether a speaker may announce a prefix of which nothing shows it: one that is new to it, or any where a
-// neighbour may come back and it was never seen to announce anything. No configuration tells what it announces.
+// maybe reports whether a speaker may announce a prefix of which nothing shows it: one that is new to it, or any where
+// a neighbour may come back and it was never seen to announce anything. No configuration tells what it announces.
 func (x *spoken) maybe(z int, p netip.Prefix) bool {
 	d, t := x.table(z)
 	fresh := len(x.before(z, p)) == 0 || x.rose && len(x.announced[z]) == 0

@@ -420,8 +420,8 @@ func (s *search) answerOnce(n int, e entry, had bool) answer {
 	return a
 }
 
-// beside reports whether another way to the same neighbour lives beside an arc, of another metric: IS-IS (ISO 10589 annex
-// C.2) counts the best one, and a daemon was seen to send by the other.
+// beside reports whether another way to the same neighbour lives beside an arc, of another metric: IS-IS (ISO 10589
+// annex C.2) counts the best one, and a daemon was seen to send by the other.
 func (s *search) beside(i int, best uint64) bool {
 	a := s.in.arcs[i]
 	return slices.ContainsFunc(s.in.out[a.from], func(k int) bool {
