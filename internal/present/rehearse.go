@@ -161,7 +161,7 @@ func remarkWords(list []rehearse.Remark) []string {
 				farWords(r.Others)))
 		case rehearse.NoAddress:
 			out = append(out, fmt.Sprintf("%s has no %s address in the captures while it is down, so what comes with it "+
-				"cannot be told: capture its configuration", dev, r.Family))
+				"cannot be told: capture its configuration", dev, familyName(r.Family)))
 		}
 	}
 	return out
