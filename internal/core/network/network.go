@@ -130,10 +130,17 @@ func (d *Device) ListsAddresses() bool {
 	return slices.ContainsFunc(d.told, func(a Address) bool { return !a.Configured && a.Prefix.Addr().IsLoopback() })
 }
 
-// ListsAddressesOf is ListsAddresses of one family: a list may be of the other one alone.
-func (d *Device) ListsAddressesOf(f route.Family) bool {
+// ListsAddressesOf reports whether all addresses of one family on an interface were captured: the list that tells of
+// the interface has the loopback interface with its address of that family too. A table of routes that shows the
+// loopback address is no such list.
+func (d *Device) ListsAddressesOf(f route.Family, ifname string) bool {
+	listed := func(name string, a Address) bool {
+		m := d.Interface(name).Mark
+		return m.Known() && m.File == a.Mark.File
+	}
 	return slices.ContainsFunc(d.told, func(a Address) bool {
-		return !a.Configured && a.Prefix.Addr().IsLoopback() && route.FamilyOf(a.Prefix.Addr()) == f
+		return !a.Configured && a.Prefix.Addr().IsLoopback() && route.FamilyOf(a.Prefix.Addr()) == f &&
+			listed(a.Interface, a) && listed(ifname, a)
 	})
 }
 

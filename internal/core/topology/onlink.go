@@ -263,7 +263,7 @@ func (t *Topology) smallest(p port) netip.Prefix {
 func (t *Topology) deduce(here port, a netip.Addr, net netip.Prefix, alive bool) (port, bool) {
 	var able []port
 	for _, q := range t.others(here) {
-		if !t.knowsOwn(q, a) && !t.uses(q, a) && !t.device(q).ListsAddressesOf(route.FamilyOf(a)) {
+		if !t.knowsOwn(q, a) && !t.uses(q, a) && !t.device(q).ListsAddressesOf(route.FamilyOf(a), q.ifname) {
 			able = append(able, q)
 		}
 	}
@@ -365,7 +365,7 @@ func (t *Topology) otherEnd(here port, a netip.Addr) *network.Device {
 	}
 	for _, o := range others {
 		if o.device != others[0].device ||
-			!t.knowsOwn(o, a) && !t.device(o).ListsAddressesOf(route.FamilyOf(a)) {
+			!t.knowsOwn(o, a) && !t.device(o).ListsAddressesOf(route.FamilyOf(a), o.ifname) {
 			return nil
 		}
 	}

@@ -204,3 +204,21 @@ func TestADeviceThatAnswersForAnother(t *testing.T) {
 	require.Equal(t, topology.Device, l.Answer)
 	require.True(t, l.Proxy)
 }
+
+// TestTheOtherEndHasNoSuchAddress: on a link for two the other address is the far end's, unless a list of all of its
+// addresses lacks it. A loopback address that a table of routes shows is no such list.
+func TestTheOtherEndHasNoSuchAddress(t *testing.T) {
+	const link = "a: addr fd6b::1/126 e0\na: direct fd6b::/126 dev e0\na: addr 172.16.0.1/30 e0\nb: addr 172.16.0.2/30 e0\nb: addr ::1/128 lo\n"
+	for more, want := range map[string]topology.Answer{
+		"b: link lo up\nb: link e0 up": topology.Silent,
+		"b: link e0 up":                topology.Device,
+		"":                             topology.Device,
+	} {
+		top := topology.Build(coretest.Build(link + more))
+		got := top.Find(top.Network.Device("a"), "e0", netip.MustParseAddr("fd6b::2"), false)
+		require.Equal(t, want, got.Answer, more)
+		if want != topology.Device {
+			require.Equal(t, "b", got.OtherEnd.Name)
+		}
+	}
+}
