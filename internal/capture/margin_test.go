@@ -29,6 +29,8 @@ func TestWhatStandsInFrontOfEveryLine(t *testing.T) {
 		{"nothing", each(same("")), 4, 2},
 		{"a moment in brackets", each(func(i int) string { return fmt.Sprintf("[2026-11-26 23:01:%02d.113] ", i) }), 4, 2},
 		{"a moment of a standard", each(func(i int) string { return fmt.Sprintf("2026-11-26T23:01:%02dZ: ", i) }), 4, 2},
+		{"a moment and a level", each(func(i int) string { return fmt.Sprintf("2026-11-26T23:01:%02dZ INFO  ", i) }), 4, 2},
+		{"a moment and a word", each(func(i int) string { return fmt.Sprintf("2026-11-26T23:01:%02dZ LIFT  ", i) }), 0, 0},
 		{"a time", each(func(i int) string { return fmt.Sprintf("23:01:%02d | ", i) }), 4, 2},
 		{"a system log", each(func(i int) string { return fmt.Sprintf("Nov  6 23:01:%02d desk term[77]: ", i) }), 4, 2},
 		{"a quotation", "The mast said:\n" + each(same("> ")), 5, 2},

@@ -54,7 +54,7 @@ type Device struct {
 	tables        []*Table // by name, the default table first, IPv4 before IPv6
 	addresses     []Address
 	told          []Address // of addresses those that captures list as such, not those that local routes show
-	idle          []Address
+	idle          []Address // that come with their interface
 	interfaces    []Interface
 	interfaceAt   map[string]int // by name
 	neighbours    []Neighbour

@@ -15,7 +15,6 @@ type spoken struct {
 	*speakers
 	moved map[netip.Prefix][]int // who has a prefix otherwise than before
 	gone  []int                  // who is not there any more
-	rose  bool                   // an interface came up somewhere
 	risen map[string]bool        // devices of which an interface came up
 }
 
@@ -59,16 +58,8 @@ func (x *spoken) look() {
 			}
 		}
 	}
-	for _, now := range x.now.Devices().All() {
-		was := x.was(now.Name)
-		if was == nil || was == now {
-			continue
-		}
-		for _, i := range now.Interfaces().All() {
-			if i.State != network.LinkDown && was.Interface(i.Name).State == network.LinkDown {
-				x.rose, x.risen[now.Name] = true, true
-			}
-		}
+	for p := range x.rose() {
+		x.risen[p.device.Name] = true
 	}
 }
 
@@ -120,7 +111,7 @@ func (x *spoken) mine(r route.Route) bool {
 func (x *spoken) otherwise(
 	i int, was *network.Device, t *network.Table, r route.Route, metrics map[netip.Addr]bool,
 ) bool {
-	if x.risen[was.Name] || x.rose && x.proto != route.BGP {
+	if x.risen[was.Name] || len(x.risen) > 0 && x.proto != route.BGP {
 		return true // a neighbour may come back
 	}
 	for _, z := range x.moved[r.Prefix] {
@@ -137,7 +128,7 @@ func (x *spoken) otherwise(
 		}
 	}
 	// Between equal ones the way within decides, to the nearer exit (RFC 4271 section 9.1.2.2 e).
-	moved := x.rose || slices.ContainsFunc(r.Forwarding(),
+	moved := len(x.risen) > 0 || slices.ContainsFunc(r.Forwarding(),
 		func(h route.NextHop) bool { return !x.asFar(was, t, h.Address, metrics) })
 	return x.proto == route.BGP && moved && x.several(r.Prefix)
 }
@@ -243,11 +234,15 @@ func (x *spoken) comesIn(i int, d *network.Device, t *network.Table, p netip.Pre
 	if slices.ContainsFunc(rows, func(r route.Route) bool { return r.Protocol == x.proto && !r.Is(route.Unusable) }) {
 		return false
 	}
-	own := slices.Contains(who, i)
-	if !own && !slices.ContainsFunc(who, func(z int) bool {
-		return z != i && (x.announces(z, p) || len(rows) == 0 && x.maybe(z, p))
-	}) ||
-		own && !slices.ContainsFunc(x.all(), func(z int) bool { return z != i && x.announces(z, p) }) {
+	told := false
+	if slices.Contains(who, i) {
+		for z := range x.list {
+			told = told || z != i && x.announces(z, p)
+		}
+	} else {
+		told = slices.ContainsFunc(who, func(z int) bool { return x.announces(z, p) || len(rows) == 0 && x.maybe(z, p) })
+	}
+	if !told {
 		return false
 	}
 	best := x.usual(t)
@@ -280,20 +275,11 @@ func (x *spoken) heard(i int, d *network.Device, t *network.Table) bool {
 	return changed
 }
 
-// all are the numbers of the speakers.
-func (x *spoken) all() []int {
-	out := make([]int, len(x.list))
-	for i := range out {
-		out[i] = i
-	}
-	return out
-}
-
 // maybe reports whether a speaker may announce a prefix of which nothing shows it: one that is new to it, or any where
 // a neighbour may come back and it was never seen to announce anything. No configuration tells what it announces.
 func (x *spoken) maybe(z int, p netip.Prefix) bool {
 	d, t := x.table(z)
-	fresh := len(x.before(z, p)) == 0 || x.rose && len(x.announced[z]) == 0
+	fresh := len(x.before(z, p)) == 0 || len(x.risen) > 0 && len(x.announced[z]) == 0
 	return t != nil && fresh && len(deciding(t.RoutesTo(p))) > 0 &&
 		!d.Redistributed().Any(func(r network.Redistribution) bool { return r.Protocol == x.proto })
 }

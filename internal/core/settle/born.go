@@ -1,6 +1,7 @@
 package settle
 
 import (
+	"iter"
 	"maps"
 	"net/netip"
 	"slices"
@@ -59,23 +60,34 @@ func (r *run) grownBy(in *instance) *instance {
 // blindAt reports whether an interface comes up where an instance may speak, of which no address was captured: what
 // else is there, and what comes to it by that, nobody knows.
 func (r *run) blindAt(in *instance) bool {
-	for _, now := range r.now.Devices().All() {
-		was := r.was(now.Name)
-		if was == nil || was == now {
+	for x := range r.rose() {
+		n, speaks := in.number[nodeKey{x.device.Name, r.topo.TableOf(x.device, x.ifname)}]
+		if !speaks || !x.device.Bare(x.ifname, in.family) {
 			continue
 		}
-		for _, i := range now.Interfaces().All() {
-			n, speaks := in.number[nodeKey{was.Name, r.topo.TableOf(was, i.Name)}]
-			if !speaks || i.State == network.LinkDown || was.Interface(i.Name).State != network.LinkDown ||
-				!was.Bare(i.Name, in.family) {
-				continue
-			}
-			if s := in.state(n, i.Name); !s.Known || s.On && !s.Passive {
-				return true
-			}
+		if s := in.state(n, x.ifname); !s.Known || s.On && !s.Passive {
+			return true
 		}
 	}
 	return false
+}
+
+// rose yields the interfaces that came up.
+func (r *run) rose() iter.Seq[port] {
+	return func(yield func(port) bool) {
+		for _, now := range r.now.Devices().All() {
+			was := r.was(now.Name)
+			if was == nil || was == now {
+				continue
+			}
+			for _, i := range now.Interfaces().All() {
+				if i.State != network.LinkDown && was.Interface(i.Name).State == network.LinkDown &&
+					!yield(port{was, i.Name}) {
+					return
+				}
+			}
+		}
+	}
 }
 
 // clone copies what growing changes.
@@ -100,20 +112,10 @@ type port struct {
 // cameUp lists the pairs of interfaces in one network of which one came up and the other is not down.
 func (r *run) cameUp() [][2]port {
 	var out [][2]port
-	for _, now := range r.now.Devices().All() {
-		was := r.was(now.Name)
-		if was == nil || was == now {
-			continue
-		}
-		for _, i := range now.Interfaces().All() {
-			if i.State == network.LinkDown || was.Interface(i.Name).State != network.LinkDown {
-				continue
-			}
-			for _, q := range r.peers(now, i.Name) {
-				pair := [2]port{{was, i.Name}, q}
-				if !slices.Contains(out, [2]port{q, {was, i.Name}}) && !slices.Contains(out, pair) {
-					out = append(out, pair)
-				}
+	for x := range r.rose() {
+		for _, q := range r.peers(r.now.Device(x.device.Name), x.ifname) {
+			if pair := [2]port{x, q}; !slices.Contains(out, [2]port{q, x}) && !slices.Contains(out, pair) {
+				out = append(out, pair)
 			}
 		}
 	}

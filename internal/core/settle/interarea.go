@@ -1,7 +1,6 @@
 package settle
 
 import (
-	"container/heap"
 	"net/netip"
 	"slices"
 
@@ -31,42 +30,77 @@ type areaPath struct {
 	metric route.Number
 }
 
-// newAreaModel returns the model of an instance as it is now, or nil where anything that decides is not told.
-func (r *run) newAreaModel(in *instance, dead []bool) *areaModel {
-	if in.protocol != route.OSPF || !in.byArea || !in.areas || in.blind || in.altered() {
-		return nil
+// areaState is what is known of several areas. The zero areaState is that there is one, or that they are not told.
+type areaState struct {
+	trusted *areaModel // nil where anything that decides is not told, or the model does not find what was captured
+	apart   bool       // a border router has nobody on the backbone
+}
+
+// areasOf is the state of an instance's areas now.
+func (r *run) areasOf(in *instance, dead []bool) (s areaState) {
+	if in.protocol != route.OSPF || !in.byArea || !in.areas {
+		return s
 	}
-	m := &areaModel{in: in, dead: dead, areas: make([][]string, len(in.nodes)), border: make([]bool, len(in.nodes))}
-	m.tell(r)
-	for i, a := range in.arcs {
-		switch {
-		case dead[i] || a.silent:
-		case !a.proven || a.to < 0 || !a.cost.Known || a.area == "" || !a.hop.IsValid():
-			return nil
-		}
-	}
+	m := r.newAreaModel(in, dead)
 	for n := range in.nodes {
-		if m.border[n] && !slices.Contains(m.areas[n], backbone) {
-			return nil // implementations differ (RFC 3509)
+		s.apart = s.apart || m.alone(n)
+	}
+	if !m.told() {
+		return s
+	}
+	in.trust.once.Do(func() {
+		before, whole := &run{Settler: r.Settler, now: r.topo.Network}, r.original(in)
+		b := before.newAreaModel(whole, make([]bool, len(whole.arcs)))
+		in.trust.holds = b.told() && b.holds(before)
+	})
+	if in.trust.holds {
+		s.trusted = m
+	}
+	return s
+}
+
+// original is the instance of the network as it was captured: what came up was not there.
+func (r *run) original(in *instance) *instance {
+	for _, x := range r.instances {
+		if x.protocol == in.protocol && x.family == in.family {
+			return x
 		}
 	}
+	return in
+}
+
+// newAreaModel notes the areas of all nodes as they are now.
+func (r *run) newAreaModel(in *instance, dead []bool) *areaModel {
+	m := &areaModel{in: in, dead: dead, areas: make([][]string, len(in.nodes)), border: make([]bool, len(in.nodes))}
+	for n, x := range in.nodes {
+		if now := r.now.Device(x.device.Name); now != nil {
+			m.areas[n] = in.speaking(now, x.device)
+		}
+		m.border[n] = len(m.areas[n]) > 1
+		m.names = append(m.names, m.areas[n]...)
+	}
+	slices.Sort(m.names)
+	m.names = slices.Compact(m.names)
 	return m
 }
 
-// areaState is what is known of several areas: the model, where it can be trusted.
-type areaState struct {
-	trusted *areaModel
-	apart   bool
-}
-
-// apart reports whether a border router has nobody on the backbone.
-func (r *run) apart(in *instance, dead []bool) bool {
-	if in.protocol != route.OSPF || !in.byArea || !in.areas {
+// told reports whether all that decides is told: the area and the cost of every adjacency, and that every border router
+// is on the backbone; where one is not, implementations differ (RFC 3509).
+func (m *areaModel) told() bool {
+	if m.in.blind || m.in.altered() {
 		return false
 	}
-	m := &areaModel{in: in, dead: dead, areas: make([][]string, len(in.nodes)), border: make([]bool, len(in.nodes))}
-	m.tell(r)
-	return slices.ContainsFunc(m.numbers(), m.alone)
+	for i, a := range m.in.arcs {
+		if m.usable(i) && (!a.proven || a.to < 0 || !a.cost.Known || a.area == "" || !a.hop.IsValid()) {
+			return false
+		}
+	}
+	for n, border := range m.border {
+		if border && !slices.Contains(m.areas[n], backbone) {
+			return false
+		}
+	}
+	return true
 }
 
 // alone reports whether a node is a border router that has nobody on the backbone: what it does then, RFC 2328 section
@@ -76,54 +110,20 @@ func (m *areaModel) alone(n int) bool {
 		func(i int) bool { return m.usable(i) && m.in.arcs[i].area == backbone })
 }
 
-// numbers are those of all nodes.
-func (m *areaModel) numbers() []int {
-	out := make([]int, len(m.in.nodes))
-	for n := range out {
-		out[n] = n
-	}
-	return out
-}
-
-// tell notes the areas of all nodes.
-func (m *areaModel) tell(r *run) {
-	for n, x := range m.in.nodes {
-		now := r.now.Device(x.device.Name)
-		if now == nil {
-			continue
-		}
-		for _, p := range m.in.speaking(now, x.device) {
-			if !slices.Contains(m.areas[n], p.area) {
-				m.areas[n] = append(m.areas[n], p.area)
-			}
-			if !slices.Contains(m.names, p.area) {
-				m.names = append(m.names, p.area)
-			}
-		}
-		m.border[n] = len(m.areas[n]) > 1
-	}
-}
-
-// areaPort is an interface on which a device speaks OSPF, or announces its network.
-type areaPort struct {
-	ifname, area string
-	cost         route.Number
-}
-
-// speaking lists the interfaces of a device that are up and in an area. The configuration is that of before.
-func (in *instance) speaking(now, was *network.Device) (out []areaPort) {
+// speaking lists the areas of a device's interfaces that are up. The configuration is that of before.
+func (in *instance) speaking(now, was *network.Device) (out []string) {
 	for _, a := range now.Addresses().All() {
-		if route.FamilyOf(a.Prefix.Addr()) != in.family || now.Interface(a.Interface).State == network.LinkDown ||
-			slices.ContainsFunc(out, func(p areaPort) bool { return p.ifname == a.Interface }) {
+		if route.FamilyOf(a.Prefix.Addr()) != in.family || now.Interface(a.Interface).State == network.LinkDown {
 			continue
 		}
-		if s := was.Runs(in.protocol, in.family, a.Interface); s.On {
-			out = append(out, areaPort{a.Interface, s.Area, s.Cost})
+		if s := was.Runs(in.protocol, in.family, a.Interface); s.On && !slices.Contains(out, s.Area) {
+			out = append(out, s.Area)
 		}
 	}
 	return out
 }
 
+// usable reports whether an adjacency is there now.
 func (m *areaModel) usable(i int) bool { return !m.dead[i] && !m.in.arcs[i].silent }
 
 // owner is a node in whose area a prefix is attached, and what it costs from there.
@@ -272,13 +272,6 @@ func (m *areaModel) paths(homes []string, from map[int]uint64) []areaPath {
 	return best
 }
 
-func get(from map[int]uint64, n int) uint64 {
-	if d, ok := from[n]; ok {
-		return d
-	}
-	return endless
-}
-
 // tellers are the border routers with a path, as they tell it to another area: those that are in one of some areas too.
 func (m *areaModel) tellers(best []areaPath, areas []string) map[int]uint64 {
 	out := map[int]uint64{}
@@ -312,34 +305,14 @@ func (m *areaModel) hear(best []areaPath, area string, told map[int]uint64, who 
 	}
 }
 
-// within solves distances over the arcs of one area (Dijkstra 1959).
+// within solves distances over the arcs of one area.
 func (m *areaModel) within(area string, from map[int]uint64) []uint64 {
-	dist := make([]uint64, len(m.in.nodes))
-	for n := range dist {
-		dist[n] = endless
-	}
-	q := &queue{}
-	reach := func(n int, d uint64) {
-		if d < dist[n] {
-			dist[n] = d
-			heap.Push(q, reached{n, d})
+	return m.in.distances(from, func(i int, far uint64) uint64 {
+		if a := m.in.arcs[i]; a.area == area && m.usable(i) {
+			return plus(a.cost.Value, far)
 		}
-	}
-	for n, d := range from {
-		reach(n, d)
-	}
-	for q.Len() > 0 {
-		x := heap.Pop(q).(reached)
-		if x.dist > dist[x.node] {
-			continue
-		}
-		for _, i := range m.in.into[x.node] {
-			if a := m.in.arcs[i]; a.area == area && m.usable(i) {
-				reach(a.from, plus(a.cost.Value, x.dist))
-			}
-		}
-	}
-	return dist
+		return endless
+	})
 }
 
 // next lists the arcs of an area by which a node has its distance, in order; none where that begins at the node.

@@ -36,7 +36,7 @@ func (r *run) protocol(in *instance) bool {
 	}
 	changed := false
 	moved := r.moved(in)
-	areas := areaState{r.trusted(in, dead), r.apart(in, dead)}
+	areas := r.areasOf(in, dead)
 	for _, p := range r.candidates(in, dead, moved, some) {
 		origins, gone := r.origins(in, p, dead, moved)
 		if !some && !gone && !in.grown {
@@ -59,38 +59,6 @@ func (r *run) protocol(in *instance) bool {
 		changed = r.predict(in, p, origins, gone, dead, areas) || changed
 	}
 	return changed
-}
-
-// trusted is the model of several areas, where there is one and it finds what was captured.
-func (r *run) trusted(in *instance, dead []bool) *areaModel {
-	m := r.newAreaModel(in, dead)
-	if m == nil {
-		return nil
-	}
-	in.trust.once.Do(func() {
-		before := &run{Settler: r.Settler, now: r.topo.Network}
-		whole := *m.in
-		if whole.grown { // what came up was not there
-			whole = *r.original(in)
-		}
-		if b := before.newAreaModel(&whole, make([]bool, len(whole.arcs))); b != nil {
-			in.trust.holds = b.holds(before)
-		}
-	})
-	if !in.trust.holds {
-		return nil
-	}
-	return m
-}
-
-// original is the instance of the network as it was captured.
-func (r *run) original(in *instance) *instance {
-	for _, x := range r.instances {
-		if x.protocol == in.protocol && x.family == in.family {
-			return x
-		}
-	}
-	return in
 }
 
 // moved lists the nodes of which anything differs from the network as it was.

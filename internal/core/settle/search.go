@@ -1,7 +1,6 @@
 package settle
 
 import (
-	"container/heap"
 	"math"
 	"net/netip"
 	"slices"
@@ -287,49 +286,30 @@ func (s *search) total(i int) (least, high uint64) {
 
 func plus(a, b uint64) uint64 { return min(a+b, endless) }
 
-// dijkstra solves distances from some nodes against the direction of the arcs. Outside tells that a device that was not
-// captured may have any way.
+// dijkstra solves distances from some nodes. Outside tells that a device that was not captured may have any way.
 func (s *search) dijkstra(from map[int]uint64, cost func(int) uint64, allowed func(int) bool, outside bool) []uint64 {
-	dist := make([]uint64, len(s.in.nodes))
-	for n := range dist {
-		dist[n] = endless
-	}
-	q := &queue{}
-	reach := func(n int, d uint64) {
-		if d < dist[n] {
-			dist[n] = d
-			heap.Push(q, reached{n, d})
-		}
-	}
+	lift := func(_ int, d uint64) uint64 { return d }
 	if outside && s.floor != nil {
-		plain := reach
-		reach = func(n int, d uint64) { plain(n, max(d, s.floor[n])) }
+		lift = func(n int, d uint64) uint64 { return max(d, s.floor[n]) }
 	}
+	start := map[int]uint64{}
 	for n, d := range from {
-		reach(n, d)
+		start[n] = lift(n, d)
 	}
 	for i, a := range s.in.arcs {
 		if outside && a.to < 0 && !s.dead[i] && allowed(i) {
-			reach(a.from, 1)
+			start[a.from] = min(get(start, a.from), lift(a.from, 1))
 		}
 	}
-	for q.Len() > 0 {
-		x := heap.Pop(q).(reached)
-		if x.dist > dist[x.node] {
-			continue
+	return s.in.distances(start, func(i int, far uint64) uint64 {
+		switch x, ok := s.straight(i); {
+		case !allowed(i):
+			return endless
+		case ok:
+			return lift(s.in.arcs[i].from, x)
 		}
-		for _, i := range s.in.into[x.node] {
-			if !allowed(i) {
-				continue
-			}
-			d := plus(cost(i), x.dist)
-			if x, ok := s.straight(i); ok {
-				d = x
-			}
-			reach(s.in.arcs[i].from, d)
-		}
-	}
-	return dist
+		return lift(s.in.arcs[i].from, plus(cost(i), far))
+	})
 }
 
 // answer is what a node would use. Where the bounds leave that open it is asked again without the ways that lead back
@@ -433,22 +413,4 @@ func (s *search) beside(i int, best uint64) bool {
 // infinite reports whether RIP takes a metric for none (RFC 2453 section 3.4).
 func (s *search) infinite(m route.Number) bool {
 	return s.in.byVectors() && m.Known && m.Value > most(s.in.protocol)
-}
-
-type reached struct {
-	node int
-	dist uint64
-}
-
-// queue is a heap of nodes by distance.
-type queue []reached
-
-func (q queue) Len() int           { return len(q) }
-func (q queue) Less(i, k int) bool { return q[i].dist < q[k].dist }
-func (q queue) Swap(i, k int)      { q[i], q[k] = q[k], q[i] }
-func (q *queue) Push(x any)        { *q = append(*q, x.(reached)) }
-func (q *queue) Pop() any {
-	last := (*q)[len(*q)-1]
-	*q = (*q)[:len(*q)-1]
-	return last
 }

@@ -257,9 +257,9 @@ func (t *Topology) smallest(p port) netip.Prefix {
 }
 
 // deduce finds the one captured device that can have a: it attaches to the link, its own address there is not known, no
-// list of all of its addresses lacks a, and it does not forward to a itself. On a link for two that is enough. On a shared one, where a mistyped next hop
-// looks just the same, something must be known to answer for a (alive), and no other unowned next hop may compete for
-// the device.
+// list of all of its addresses lacks a, and it does not forward to a itself. On a link for two that is enough. On a
+// shared one, where a mistyped next hop looks just the same, something must be known to answer for a (alive), and no
+// other unowned next hop may compete for the device.
 func (t *Topology) deduce(here port, a netip.Addr, net netip.Prefix, alive bool) (port, bool) {
 	var able []port
 	for _, q := range t.others(here) {

@@ -144,7 +144,7 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 		if len(w) > 2 && w[0] == "router" && w[1] == "bgp" { // whom it tells what is not read: it speaks
 			r.Facts.Protocols = append(r.Facts.Protocols,
 				network.ProtocolInterface{Protocol: route.BGP, Other: true, Mark: layout.Mark(lo, hi)})
-			r.configures = true
+			r.protocol, r.configures = protocolBlock{}, true
 			return true, nil
 		}
 		if r.protocol = protocolHeading(w); r.protocol.name != route.Other {
