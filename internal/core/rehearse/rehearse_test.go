@@ -85,6 +85,19 @@ func TestLinkForTwoComesUp(t *testing.T) {
 	}
 }
 
+// TestLargerNetworkComesUp: whether another end comes up too, that is down as well, cannot be told where more may be there.
+func TestLargerNetworkComesUp(t *testing.T) {
+	w := forward.NewWalker(topology.Build(coretest.Build("a: addr 172.16.0.1/24 e0\na: link e0 down off\na: addr 10.0.0.1/24 lan\n" +
+		"b: addr 172.16.0.2/24 e0\nb: link e0 down\nb: addr 10.0.1.1/24 lan\nb: direct 10.0.1.0/24 dev lan")))
+	r, err := Run(w, []Step{{Orders: []Order{{Verb: Up, Device: "a", Interface: "e0"}}}}, nil, compare.Options{})
+	require.NoError(t, err)
+	require.Len(t, r.Steps[0].Remarks, 1)
+	require.Equal(t, MayNotice, r.Steps[0].Remarks[0].Kind)
+	rows := r.After.Topology().Network.Device("b").Table("default", route.IPv4).RoutesTo(netip.MustParsePrefix("172.16.0.0/24"))
+	require.Len(t, rows, 1)
+	require.True(t, rows[0].Is(route.Untold))
+}
+
 // TestComesUpWithoutAddresses: a kernel drops the IPv6 addresses of an interface that is down, so that bringing it up
 // may bring networks of which the captures say nothing.
 func TestComesUpWithoutAddresses(t *testing.T) {

@@ -368,3 +368,19 @@ func FuzzRead(f *testing.F) {
 	}
 	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, Read, in) })
 }
+
+// TestWordsThatAreNoCodes: a word before a row that the key does not explain is the word of something else.
+func TestWordsThatAreNoCodes(t *testing.T) {
+	for line, routes := range map[string]int{
+		"C     10.61.24.0/24 is directly connected, hall0\n":       1,
+		"O IA  10.61.24.0/24 [110/20] via 10.61.1.9, hall0\n":      1,
+		"INFO  C     10.61.24.0/24 is directly connected, hall0\n": 0,
+	} {
+		r := Read([]byte(line))
+		n := 0
+		for _, table := range r.Facts.Tables {
+			n += table.Routes.Len()
+		}
+		require.Equal(t, routes, n, line)
+	}
+}
