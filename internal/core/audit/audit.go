@@ -42,6 +42,7 @@ type auditor struct {
 	hinted       *hints
 	// ends are told apart by the ways of packets too, and ranges in which nobody can be are kept
 	tellWays   bool
+	plain      bool                            // ranges are kept, and one worker finds them all
 	tableFiles map[*network.Table][]route.Mark // of tables, as far as asked for
 	worths     map[netip.Prefix]Severity       // of networks, as far as asked for
 	downs      []int                           // attachments on interfaces that are down
@@ -94,21 +95,36 @@ func newAuditor(w *forward.Walker, fam route.Family) *auditor {
 		}
 		a.tables, a.fresh = append(a.tables, list), append(a.fresh, fresh)
 	}
-	for _, n := range w.Topology().Networks() {
-		for range w.Topology().Wider(n) {
-			a.overlaps = a.overlaps || route.FamilyOf(n.Addr()) == fam
-		}
-	}
-	for i, at := range w.Topology().Attachments() {
-		if at.Down && at.Prefix.IsValid() && route.FamilyOf(at.Prefix.Addr()) == fam &&
-			!at.Prefix.Addr().IsLinkLocalUnicast() {
-			a.downs = append(a.downs, i)
-		}
-	}
+	a.overlaps = a.overlapping()
+	a.findDowns()
 	a.weighFilters()
 	a.newGraph()
 	a.newGround()
 	return a
+}
+
+// overlapping reports whether some attached network lies in another one.
+func (a *auditor) overlapping() bool {
+	topo := a.walker.Topology()
+	for _, n := range topo.Networks() {
+		if route.FamilyOf(n.Addr()) != a.fam {
+			continue
+		}
+		for range topo.Wider(n) {
+			return true
+		}
+	}
+	return false
+}
+
+// findDowns lists the attachments on interfaces that are down.
+func (a *auditor) findDowns() {
+	for i, at := range a.walker.Topology().Attachments() {
+		if at.Down && at.Prefix.IsValid() && route.FamilyOf(at.Prefix.Addr()) == a.fam &&
+			!at.Prefix.Addr().IsLinkLocalUnicast() {
+			a.downs = append(a.downs, i)
+		}
+	}
 }
 
 // run sweeps the space and judges the pairs.
@@ -118,7 +134,7 @@ func (a *auditor) run(progress func(int)) {
 }
 
 // sweepAll finds the classes and groups the ends.
-func (a *auditor) sweepAll(progress func(int)) {
+func (a *auditor) sweepAll(progress func(int)) []*worker {
 	parts := a.parts(runtime.GOMAXPROCS(0))
 	workers := make([]*worker, len(parts))
 	var wg sync.WaitGroup
@@ -141,6 +157,7 @@ func (a *auditor) sweepAll(progress func(int)) {
 	for _, w := range workers {
 		a.groups = append(a.groups, w.groupBeyond()...)
 	}
+	return workers
 }
 
 // addWorthTelling adds a worker's ranges; those of workers before it lie before.
@@ -163,7 +180,7 @@ func (a *auditor) parts(n int) [][]span {
 			}
 		}
 	}
-	if largest == nil || largest.Routes().Len() < a.splitFrom {
+	if a.plain || largest == nil || largest.Routes().Len() < a.splitFrom {
 		return [][]span{a.spaces}
 	}
 	var bounds []number

@@ -2,10 +2,6 @@ package audit
 
 import (
 	"net/netip"
-	"slices"
-	"strings"
-	"sync"
-
 	"zarvek/internal/core/forward"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
@@ -83,72 +79,3 @@ type outcome struct {
 
 // fine is the number of the outcome that needs no further look: it arrives.
 const fine = 0
-
-// registry numbers causes and outcomes for all workers.
-type registry struct {
-	mu       sync.Mutex
-	causes   []*cause
-	byKey    map[causeKey]int32
-	byLoop   map[string]int32
-	outcomes []outcome
-	byWhat   map[outcome]int32
-}
-
-func newRegistry() *registry {
-	r := &registry{byKey: map[causeKey]int32{}, byLoop: map[string]int32{}, byWhat: map[outcome]int32{}}
-	r.outcome(outcome{verdict: forward.Arrives, cause: -1, split: -1, arrives: true})
-	return r
-}
-
-func (r *registry) outcome(o outcome) int32 {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	id, ok := r.byWhat[o]
-	if !ok {
-		id = int32(len(r.outcomes))
-		r.byWhat[o] = id
-		r.outcomes = append(r.outcomes, o)
-	}
-	return id
-}
-
-// cause numbers an ending.
-func (r *registry) cause(d *network.Device, k causeKey, hop forward.Hop, reason forward.Reason) int32 {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	id, ok := r.byKey[k]
-	if !ok {
-		id = int32(len(r.causes))
-		r.byKey[k] = id
-		r.causes = append(r.causes, &cause{key: k, device: d, hop: hop, reason: reason})
-	}
-	return id
-}
-
-// loop numbers a loop by its devices.
-func (r *registry) loop(devices []*network.Device) int32 {
-	names := make([]string, len(devices))
-	for i, d := range devices {
-		names[i] = d.Name
-	}
-	slices.Sort(names)
-	names = slices.Compact(names)
-	text := strings.Join(names, "\x00")
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	id, ok := r.byLoop[text]
-	if !ok {
-		id = int32(len(r.causes))
-		r.byLoop[text] = id
-		i := slices.IndexFunc(devices, func(d *network.Device) bool { return d.Name == names[0] })
-		r.causes = append(
-			r.causes,
-			&cause{
-				key:    causeKey{device: names[0], verdict: forward.Loops, code: forward.CameBack},
-				device: devices[i],
-				loop:   names,
-			},
-		)
-	}
-	return id
-}

@@ -25,7 +25,7 @@ type causesKey struct{ cause, split, hint int32 }
 
 func (a *auditor) newCauses() *causes {
 	return &causes{a: a, byKey: map[causesKey]int32{}, hints: []hint{{}}, numbers: map[hint]int32{{}: 0},
-		hintOf: make([][]int32, len(a.reg.causes))}
+		hintOf: make([][]int32, a.reg.causes.len())}
 }
 
 // at is the number in list of what is lost at a cause.
@@ -34,14 +34,14 @@ func (c *causes) at(k causesKey) int32 {
 	if !ok {
 		i = int32(len(c.list))
 		c.byKey[k] = i
-		c.list = append(c.list, &byCause{cause: c.a.reg.causes[k.cause], split: k.split, hint: c.hints[k.hint]})
+		c.list = append(c.list, &byCause{cause: c.a.reg.causeAt(k.cause), split: k.split, hint: c.hints[k.hint]})
 	}
 	return i
 }
 
 // hintFor numbers where a missing route of a cause to a network should lead.
 func (c *causes) hintFor(number, net int32) int32 {
-	x := c.a.reg.causes[number]
+	x := c.a.reg.causeAt(number)
 	if x.key.verdict != forward.NoRoute && x.key.verdict != forward.Leaves || x.device == nil {
 		return 0
 	}

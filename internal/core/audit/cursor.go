@@ -66,6 +66,22 @@ func (c *cursor) seek(at number) int {
 	return lo
 }
 
+// jump finds what the table says at a point, without the ones before and behind it.
+func (c *cursor) jump(at number, fam route.Family) {
+	c.now, c.group = noAction, -1
+	if c.table.CutAt.IsValid() && !at.less(numberOf(c.table.CutAt.Addr())) {
+		c.now = cutAction
+		return
+	}
+	a := at.addr(fam)
+	for g := range c.table.Search(netip.PrefixFrom(a, a.BitLen())) { // longest first
+		if id, ok := c.acts.of(g); ok {
+			c.now, c.group = id, g.Lo
+			return
+		}
+	}
+}
+
 // push puts a group on the stack if it forwards.
 func (c *cursor) push(g network.Group) {
 	if id, ok := c.acts.of(g); ok {

@@ -94,8 +94,14 @@ func (g *graph) node(s forward.LookupPoint) int32 {
 // moveList numbers what devices do by its content.
 type moveList struct {
 	all    []moves
+	below  map[string]int32 // of a list below
 	byText map[string]int32
 	text   []byte
+}
+
+// above returns a list that goes on from b's numbers and leaves it as it is.
+func (b *moveList) above() moveList {
+	return moveList{all: slices.Clip(b.all), below: b.byText, byText: map[string]int32{}}
 }
 
 // record numbers what a device does. Home tells whether a device is where the destination belongs.
@@ -154,8 +160,11 @@ func (w *worker) record(list []forward.Move, home func(*network.Device) bool) in
 		m.sum += sum
 	}
 	b.text = text
-	id, ok := b.byText[string(text)]
-	if !ok {
+	id, ok := b.below[string(text)]
+	if ok {
+		return id
+	}
+	if id, ok = b.byText[string(text)]; !ok {
 		id = int32(len(b.all))
 		b.byText[string(text)] = id
 		b.all = append(b.all, m)

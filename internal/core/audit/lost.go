@@ -25,7 +25,7 @@ func (a *auditor) lostFindings() []Finding {
 		if len(list) == 0 {
 			continue
 		}
-		g := first[a.reg.causes[id]]
+		g := first[a.reg.causeAt(int32(id))]
 		if g == nil {
 			g = c.list[c.at(causesKey{int32(id), -1, 0})]
 		}

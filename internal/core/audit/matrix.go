@@ -96,9 +96,12 @@ func (a *auditor) members(n netip.Prefix) []int32 {
 
 // silent reports whether a neighbour entry says that nobody answers for a group.
 func (a *auditor) silent(g *group) bool {
+	if c := &g.at.w.found[g.at.id]; c.silent != notLooked {
+		return c.silent == nobody
+	}
 	return slices.ContainsFunc(g.column, func(o int32) bool {
-		c := a.reg.outcomes[o].cause
-		return c >= 0 && a.reg.causes[c].key.final && a.reg.causes[c].key.code == forward.NobodyAnswers
+		c := a.reg.outcomes.at(o).cause
+		return c >= 0 && a.reg.causeAt(c).key.final && a.reg.causeAt(c).key.code == forward.NobodyAnswers
 	})
 }
 
@@ -159,7 +162,7 @@ func (a *auditor) cellOf(s, d int32) Cell {
 	}
 	c.Verdict, c.Worst, c.Reply, c.Partly = p.both, p.both, p.back, p.split >= 0
 	if p.cause >= 0 {
-		k := a.reg.causes[p.cause].key
+		k := a.reg.causeAt(p.cause).key
 		c.Device, c.Ending = k.device, k.verdict
 	}
 	return c

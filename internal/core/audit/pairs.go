@@ -102,7 +102,7 @@ func (a *auditor) pairsTo(out []pair, d int, some []int32) []pair {
 		}
 		o := to.column[from.start]
 		if to.start < 0 {
-			if from.net != to.net && a.reg.outcomes[o].verdict > forward.Unknown {
+			if from.net != to.net && a.reg.outcomes.at(o).verdict > forward.Unknown {
 				out = append(out, pair{from: s, to: int32(d), both: forward.Broken, cause: to.down, split: -1})
 			}
 			continue
@@ -140,7 +140,7 @@ func (a *auditor) mixed(x, y *group) bool {
 // it is two-way and nothing is to be said.
 func (a *auditor) judge(s, d, out, back int32) (pair, bool) {
 	from, to := a.groups[s], a.groups[d]
-	o, b := a.reg.outcomes[out], a.reg.outcomes[back]
+	o, b := a.reg.outcomes.at(out), a.reg.outcomes.at(back)
 	p := pair{from: s, to: d, cause: -1, split: -1}
 	lost := b.verdict
 	if b.elsewhere && lost < forward.NextHopLost {

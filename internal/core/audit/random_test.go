@@ -133,7 +133,7 @@ func compare(t *testing.T, name string, w *forward.Walker, fam route.Family) int
 							dir = rt.Return
 						}
 						worst, _ := dir.Worst()
-						c := a.reg.causes[p.cause]
+						c := a.reg.causeAt(p.cause)
 						if worst.Verdict == c.key.verdict &&
 							(worst.Verdict == forward.Loops || worst.Where == c.key.device || len(dir.Branches) > 1) {
 							continue
@@ -161,7 +161,7 @@ func (a *auditor) causeText(p pair) string {
 	if p.cause < 0 {
 		return ""
 	}
-	return fmt.Sprintf("back %v, %+v", p.back, a.reg.causes[p.cause].key)
+	return fmt.Sprintf("back %v, %+v", p.back, a.reg.causeAt(p.cause).key)
 }
 
 // TestAgreesWithTraces is the slow twin: single traces judge what the classes say.

@@ -15,7 +15,10 @@ import (
 // A Reach is what becomes of the packets of one family between all ends of a network, the ways they take included. It
 // covers every address: what no captured network has is cut into ends that send nothing. It is what two snapshots are
 // compared by.
-type Reach struct{ a *auditor }
+type Reach struct {
+	a     *auditor
+	above *Basis // whose numbers it goes on from; nil for none
+}
 
 // A ReachEnd is the addresses of one network, or of none, to and from which packets fare alike.
 type ReachEnd struct {
@@ -54,19 +57,24 @@ func NewReach(w *forward.Walker, fam route.Family, progress func(int)) *Reach {
 	a := newAuditor(w, fam)
 	a.tellWays = true
 	a.sweepAll(progress)
-	return &Reach{a}
+	return &Reach{a: a}
 }
 
 // NewReachOf is NewReach of destinations in some networks alone, which do not overlap; sources are those in them.
 func NewReachOf(w *forward.Walker, fam route.Family, nets []netip.Prefix) *Reach {
+	a := reachAuditor(w, fam, nets)
+	a.sweepAll(func(int) {})
+	return &Reach{a: a}
+}
+
+func reachAuditor(w *forward.Walker, fam route.Family, nets []netip.Prefix) *auditor {
 	a := newAuditor(w, fam)
 	a.tellWays, a.spaces = true, nil
 	for _, n := range nets {
 		a.spaces = append(a.spaces, spanOf(n))
 	}
 	slices.SortFunc(a.spaces, func(x, y span) int { return x.first.compare(y.first) })
-	a.sweepAll(func(int) {})
-	return &Reach{a}
+	return a
 }
 
 // addBeyond keeps a range in which nobody can be.
@@ -131,7 +139,7 @@ func (r *Reach) Fate(s, d int, src, dst netip.Addr) Fate {
 	case from.down >= 0 || to.down >= 0 && from.net != to.net && from.start >= 0:
 		down := max(from.down, to.down)
 		return Fate{Both: forward.Broken, Forward: forward.NextHopLost, Ending: forward.NextHopLost,
-			Device: a.reg.causes[down].key.device, Down: true}
+			Device: a.reg.causeAt(down).key.device, Down: true}
 	case from.start < 0:
 		return Fate{Both: forward.BothUnknown, Forward: forward.Unknown, Ending: forward.Unknown}
 	case to.start < 0:
@@ -139,7 +147,7 @@ func (r *Reach) Fate(s, d int, src, dst netip.Addr) Fate {
 	case from == to || same(from, to):
 		return Fate{Both: forward.TwoWay, Forward: forward.Arrives}
 	}
-	o, b := a.reg.outcomes[to.column[from.start]], a.reg.outcomes[from.column[to.start]]
+	o, b := a.reg.outcomes.at(to.column[from.start]), a.reg.outcomes.at(from.column[to.start])
 	if from.exact || to.exact || o.beyondDestination || o.elsewhere || a.mixed(from, to) ||
 		o.verdict == forward.Arrives && (b.beyondDestination || b.elsewhere) {
 		return r.Follow(src, dst, false)
@@ -161,7 +169,7 @@ func (r *Reach) Fate(s, d int, src, dst netip.Addr) Fate {
 		}
 	}
 	if cause >= 0 {
-		f.Device = a.reg.causes[cause].key.device
+		f.Device = a.reg.causeAt(cause).key.device
 	}
 	return f
 }
@@ -171,7 +179,7 @@ func (r *Reach) oneDirection(from, to *group, src, dst netip.Addr) Fate {
 	if from.owner == nil && from.net.Contains(dst) { // no router is asked
 		return Fate{OneDirection: true, Forward: forward.Arrives, Ending: forward.Arrives}
 	}
-	o := r.a.reg.outcomes[to.column[from.start]]
+	o := r.a.reg.outcomes.at(to.column[from.start])
 	if from.exact || o.beyondDestination {
 		return r.Follow(src, dst, true)
 	}
@@ -180,7 +188,7 @@ func (r *Reach) oneDirection(from, to *group, src, dst netip.Addr) Fate {
 		f.Both = forward.Broken
 	}
 	if o.cause >= 0 {
-		f.Device = r.a.reg.causes[o.cause].key.device
+		f.Device = r.a.reg.causeAt(o.cause).key.device
 	}
 	return f
 }

@@ -39,8 +39,7 @@ func newSolver(w *worker) *solver {
 
 // solve fills s.out for every node by what they do now.
 func (s *solver) solve() {
-	clear(s.low)
-	s.met = 0
+	s.begin()
 	for n := range int32(s.w.graph.transit) {
 		switch {
 		case s.low[n] != 0:
@@ -57,6 +56,31 @@ func (s *solver) solve() {
 		}
 		s.out[n] = s.combine(int32(n))
 	}
+}
+
+// begin forgets all outcomes.
+func (s *solver) begin() {
+	clear(s.low)
+	s.met = 0
+}
+
+// reach fills s.out for one node.
+func (s *solver) reach(n int32) {
+	if int(n) < s.w.graph.transit {
+		if s.low[n] == 0 {
+			s.visit(n)
+		}
+		return
+	}
+	if received := s.w.graph.received[n]; received >= 0 && s.w.now[received] == s.w.now[n] {
+		s.reach(received)
+		s.out[n] = s.out[received]
+		return
+	}
+	for _, m := range s.movesOf(n).next {
+		s.reach(m)
+	}
+	s.out[n] = s.combine(n)
 }
 
 // settled marks a node of which the outcome is known, where no node has more than one next one.

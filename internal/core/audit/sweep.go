@@ -30,6 +30,7 @@ type worker struct {
 	worthTelling []spanList // by cause: ranges that are worth telling, in order
 	outIDs       map[outcome]int32
 	beyond       map[beyondKey]*spanList // where ways are told apart: ranges in which nobody can be
+	spots        []spot                  // where they are kept: all ranges
 
 	point   number // the first address of the current range
 	region  int    // in addressFacts
@@ -48,6 +49,32 @@ type class struct {
 	now    []int32   // what each node does, where ways are told apart
 	column []int32   // outcomes by start set; nil until an end of the class is met
 	sum    classHash // of the column
+	silent answers
+}
+
+// answers says whether anybody has the destinations of a class. The zero answers is that it was not looked at.
+type answers uint8
+
+const (
+	notLooked answers = iota
+	somebody
+	nobody // a neighbour entry shows it
+)
+
+// lookForAnswers notes in a class with a column whether anybody answers. Unused are the start sets of the column from
+// which nobody sends any more; nil for none.
+func (c *class) lookForAnswers(reg *registry, unused []bool) {
+	c.silent = somebody
+	for i, o := range c.column {
+		if unused != nil && unused[i] {
+			continue
+		}
+		if k := reg.outcomes.at(o).cause; k >= 0 && reg.causeAt(k).key.final &&
+			reg.causeAt(k).key.code == forward.NobodyAnswers {
+			c.silent = nobody
+			return
+		}
+	}
 }
 
 // turn is a node that does something else from the point on.
@@ -311,10 +338,19 @@ func (w *worker) emit(last number) {
 		c.column = w.column()
 		c.sum = hashColumn(c.column)
 	}
+	if w.plain {
+		w.spots = append(w.spots, spot{s, id, w.hash})
+	}
 	if !w.place.someone() {
 		w.addBeyond(s, id)
 		return
 	}
+	w.addEnd(s, id)
+}
+
+// addEnd keeps a range of a class in which somebody may be.
+func (w *worker) addEnd(s span, id int32) {
+	c := &w.found[id]
 	w.ends = append(
 		w.ends,
 		end{
@@ -356,43 +392,46 @@ func (w *worker) alone() []int32 {
 func (w *worker) column() []int32 {
 	out := make([]int32, len(w.starts))
 	for i, set := range w.starts {
-		if n := set.nodes[0]; len(set.nodes) == 1 && !set.returns[0] && !w.tellWays {
-			if o := &w.sol.out[n]; o.verdict == forward.Arrives && !o.elsewhere && !o.beyondDestination {
-				continue // fine
-			}
-		}
-		var all outcome
-		for j, n := range set.nodes {
-			o := w.sol.out[n]
-			if set.returns[j] && w.comesBack(n) {
-				o.beyondDestination = true
-			}
-			if j == 0 {
-				all = o
-				continue
-			}
-			if !slices.ContainsFunc(set.nodes[:j], func(m int32) bool { return w.sol.out[m].way == o.way }) {
-				all.way += o.way
-			}
-			if o.verdict > all.verdict {
-				all.verdict, all.cause, all.split = o.verdict, o.cause, o.split
-			}
-			all.arrives, all.elsewhere, all.beyondDestination = all.arrives ||
-				o.arrives, all.elsewhere ||
-				o.elsewhere, all.beyondDestination ||
-				o.beyondDestination
-		}
-		if all.verdict == forward.Arrives {
-			all.cause, all.split = -1, -1
-		}
-		id, ok := w.outIDs[all]
-		if !ok {
-			id = w.reg.outcome(all)
-			w.outIDs[all] = id
-		}
-		out[i] = id
+		out[i] = w.outcomeFrom(set)
 	}
 	return out
+}
+
+// outcomeFrom numbers the outcome of one start set, of whose nodes the outcomes are known.
+func (w *worker) outcomeFrom(set startSet) int32 {
+	if n := set.nodes[0]; len(set.nodes) == 1 && !set.returns[0] && !w.tellWays {
+		if o := &w.sol.out[n]; o.verdict == forward.Arrives && !o.elsewhere && !o.beyondDestination {
+			return fine
+		}
+	}
+	var all outcome
+	for j, n := range set.nodes {
+		o := w.sol.out[n]
+		if set.returns[j] && w.comesBack(n) {
+			o.beyondDestination = true
+		}
+		if j == 0 {
+			all = o
+			continue
+		}
+		if !slices.ContainsFunc(set.nodes[:j], func(m int32) bool { return w.sol.out[m].way == o.way }) {
+			all.way += o.way
+		}
+		if o.verdict > all.verdict {
+			all.verdict, all.cause, all.split = o.verdict, o.cause, o.split
+		}
+		all.arrives, all.elsewhere, all.beyondDestination = all.arrives || o.arrives, all.elsewhere || o.elsewhere,
+			all.beyondDestination || o.beyondDestination
+	}
+	if all.verdict == forward.Arrives {
+		all.cause, all.split = -1, -1
+	}
+	id, ok := w.outIDs[all]
+	if !ok {
+		id = w.reg.outcome(all)
+		w.outIDs[all] = id
+	}
+	return id
 }
 
 // comesBack reports whether a device's own packets may meet it again.

@@ -121,7 +121,7 @@ type Options struct {
 type Base struct {
 	walker *forward.Walker
 	swept  map[route.Family]*sweptOnce // all addresses
-	hosts  map[route.Family]*sweptOnce // those of networks with hosts
+	hosts  map[route.Family]*hostsOnce // those of networks with hosts
 
 	mu       sync.Mutex
 	findings map[string]*audit.Result // by what the audit was told
@@ -136,7 +136,7 @@ type sweptOnce struct {
 // NewBase prepares comparisons with a walker's network.
 func NewBase(w *forward.Walker) *Base {
 	return &Base{walker: w, swept: map[route.Family]*sweptOnce{route.IPv4: {}, route.IPv6: {}},
-		hosts: map[route.Family]*sweptOnce{route.IPv4: {}, route.IPv6: {}}, findings: map[string]*audit.Result{}}
+		hosts: map[route.Family]*hostsOnce{route.IPv4: {}, route.IPv6: {}}, findings: map[string]*audit.Result{}}
 }
 
 // audit returns the findings of the base's network.

@@ -159,6 +159,23 @@ func (t *Table) Replaced() iter.Seq2[[]route.Route, []route.Route] {
 	}
 }
 
+// Replaces reports whether Replaced tells of a prefix.
+func (t *Table) Replaces(p netip.Prefix) bool { return t.patch != nil && t.patch.has(p) }
+
+// ReplacedPrefixes yields the prefixes that Replaced tells of, without reading their rows.
+func (t *Table) ReplacedPrefixes() iter.Seq[netip.Prefix] {
+	return func(yield func(netip.Prefix) bool) {
+		if t.patch == nil {
+			return
+		}
+		for p := range t.patch.rows {
+			if !yield(p) {
+				return
+			}
+		}
+	}
+}
+
 // Captured returns the captured table behind one of an overlay; a captured table is its own.
 func (t *Table) Captured() *Table {
 	if t.patch != nil {

@@ -1,7 +1,5 @@
 package settle
 
-import "container/heap"
-
 // distances solves the least distance of every node against the direction of the arcs, from those of some nodes on
 // (Dijkstra 1959). Over is the whole way by an arc, whose far end has a distance; endless where it cannot be used.
 func (in *instance) distances(from map[int]uint64, over func(arc int, far uint64) uint64) []uint64 {
@@ -9,18 +7,18 @@ func (in *instance) distances(from map[int]uint64, over func(arc int, far uint64
 	for n := range dist {
 		dist[n] = endless
 	}
-	q := &queue{}
+	q := make(queue, 0, len(in.nodes))
 	reach := func(n int, d uint64) {
 		if d < dist[n] {
 			dist[n] = d
-			heap.Push(q, reached{n, d})
+			q.push(reached{n, d})
 		}
 	}
 	for n, d := range from {
 		reach(n, d)
 	}
-	for q.Len() > 0 {
-		x := heap.Pop(q).(reached)
+	for len(q) > 0 {
+		x := q.pop()
 		if x.dist > dist[x.node] {
 			continue
 		}
@@ -44,15 +42,38 @@ type reached struct {
 	dist uint64
 }
 
-// queue is a heap of nodes by distance.
+// queue is a heap of nodes by distance. It is asked for every prefix of every failure, so that the boxes in which
+// container/heap hands its elements over would be most of the work.
 type queue []reached
 
-func (q queue) Len() int           { return len(q) }
-func (q queue) Less(i, k int) bool { return q[i].dist < q[k].dist }
-func (q queue) Swap(i, k int)      { q[i], q[k] = q[k], q[i] }
-func (q *queue) Push(x any)        { *q = append(*q, x.(reached)) }
-func (q *queue) Pop() any {
-	last := (*q)[len(*q)-1]
-	*q = (*q)[:len(*q)-1]
-	return last
+func (q *queue) push(x reached) {
+	h := append(*q, x)
+	i := len(h) - 1
+	for i > 0 && x.dist < h[(i-1)/2].dist {
+		h[i] = h[(i-1)/2]
+		i = (i - 1) / 2
+	}
+	h[i], *q = x, h
+}
+
+func (q *queue) pop() reached {
+	h := *q
+	top, x := h[0], h[len(h)-1]
+	h = h[:len(h)-1]
+	i := 0
+	for child := 1; child < len(h); child = 2*i + 1 {
+		if child+1 < len(h) && h[child+1].dist < h[child].dist {
+			child++
+		}
+		if x.dist <= h[child].dist {
+			break
+		}
+		h[i] = h[child]
+		i = child
+	}
+	if len(h) > 0 {
+		h[i] = x
+	}
+	*q = h
+	return top
 }

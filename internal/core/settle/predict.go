@@ -1,6 +1,7 @@
 package settle
 
 import (
+	"cmp"
 	"fmt"
 	"net/netip"
 	"slices"
@@ -38,7 +39,7 @@ func (r *run) protocol(in *instance) bool {
 	moved := r.moved(in)
 	areas := r.areasOf(in, dead)
 	for _, p := range r.candidates(in, dead, moved, some) {
-		origins, gone := r.origins(in, p, dead, moved)
+		origins, gone := r.origins(in, p, dead, moved.at[p])
 		if !some && !gone && !in.grown {
 			continue
 		}
@@ -61,21 +62,32 @@ func (r *run) protocol(in *instance) bool {
 	return changed
 }
 
-// moved lists the nodes of which anything differs from the network as it was.
-func (r *run) moved(in *instance) []int {
-	var out []int
+// moved is where nodes differ from the network as it was.
+type moved struct {
+	gone []int                  // their devices are
+	at   map[netip.Prefix][]int // those that have a prefix otherwise
+}
+
+func (r *run) moved(in *instance) moved {
+	m := moved{at: map[netip.Prefix][]int{}}
 	for n, x := range in.nodes {
-		if r.now.Device(x.device.Name) != x.device {
-			out = append(out, n)
+		switch now := r.now.Device(x.device.Name); now {
+		case x.device:
+		case nil:
+			m.gone = append(m.gone, n)
+		default:
+			for p := range now.Table(x.table.Name, in.family).ReplacedPrefixes() {
+				m.at[p] = append(m.at[p], n)
+			}
 		}
 	}
-	return out
+	return m
 }
 
 // candidates lists the prefixes that may have other paths: those over dead adjacencies, those that several devices
 // attach to, since a hidden path between these may have died, and those that a device has that is not as it was. Where
 // something came up, or border routers hide their ways, it is all of them.
-func (r *run) candidates(in *instance, dead []bool, moved []int, some bool) []netip.Prefix {
+func (r *run) candidates(in *instance, dead []bool, moved moved, some bool) []netip.Prefix {
 	if in.grown || in.areas && some {
 		return append(slices.Clone(in.sorted), r.fresh(in)...)
 	}
@@ -92,24 +104,16 @@ func (r *run) candidates(in *instance, dead []bool, moved []int, some bool) []ne
 			}
 		}
 	}
-	for _, n := range moved {
-		d := r.now.Device(in.nodes[n].device.Name)
-		if d == nil {
-			for _, p := range in.sorted {
-				if _, had := in.entryOf(p, n); had || slices.Contains(in.holders[p], n) ||
-					slices.Contains(in.ends[p], n) {
-					out = append(out, p)
-				}
-			}
-			continue
-		}
-		for was, is := range d.Table(in.nodes[n].table.Name, in.family).Replaced() {
-			if len(was)+len(is) == 0 {
-				continue
-			}
-			if p := slices.Concat(was, is)[0].Prefix; len(in.entries[p]) > 0 {
+	for _, n := range moved.gone {
+		for _, p := range in.sorted {
+			if _, had := in.entryOf(p, n); had || slices.Contains(in.holders[p], n) || slices.Contains(in.ends[p], n) {
 				out = append(out, p)
 			}
+		}
+	}
+	for p := range moved.at {
+		if len(in.entries[p]) > 0 {
+			out = append(out, p)
 		}
 	}
 	out = append(out, r.fresh(in)...)
@@ -133,6 +137,7 @@ func (r *run) dead(in *instance, a arc) bool {
 }
 
 // origins lists who announces a prefix after the change, and whether one who did does not any more, or may begin to.
+// Moved are the nodes that have it otherwise than before.
 func (r *run) origins(in *instance, p netip.Prefix, dead []bool, moved []int) (list []origin, changed bool) {
 	seen := map[int]bool{}
 	for _, e := range in.entries[p] {
@@ -425,6 +430,7 @@ func (r *run) predict(
 	if areas.trusted != nil {
 		paths, _ = areas.trusted.solve(r, p)
 	}
+	announces := func(n int) bool { return slices.ContainsFunc(origins, func(o origin) bool { return o.node == n }) }
 	changed := false
 	for n, x := range in.nodes {
 		now := r.now.Device(x.device.Name)
@@ -439,12 +445,15 @@ func (r *run) predict(
 				continue
 			}
 		}
+		t := now.Table(x.table.Name, in.family)
+		if had && paths == nil && !t.Replaces(p) && !announces(n) && s.keeps(e) {
+			continue
+		}
 		if by, _ := r.otherwise(in, n, p); !had && (by || paths == nil && !s.takesPart[n]) {
 			continue // the protocol had no path there, or none that was shown beside what is used
 		}
 		from := s
-		// what it announces it does not learn
-		if slices.ContainsFunc(origins, func(o origin) bool { return o.node == n }) {
+		if announces(n) { // what it announces it does not learn
 			others := slices.DeleteFunc(slices.Clone(origins), func(o origin) bool { return o.node == n })
 			from = newSearch(in, p, others, lost, dead)
 			from.apart = areas.apart
@@ -455,7 +464,6 @@ func (r *run) predict(
 		} else {
 			a = from.answer(n, e, had)
 		}
-		t := now.Table(x.table.Name, in.family)
 		rows := t.RoutesTo(p)
 		next, ok := in.rows(t, rows, p, e, had, a, n)
 		if !ok {
@@ -474,13 +482,14 @@ func decide(d *network.Device, t *network.Table, p netip.Prefix, rows []route.Ro
 	return elected(d, t, p, rows)
 }
 
+// entryOf finds what a node has of a prefix. Entries stand in the order of their nodes, as tables were read.
 func (in *instance) entryOf(p netip.Prefix, n int) (entry, bool) {
-	for _, e := range in.entries[p] {
-		if e.node == n {
-			return e, true
-		}
+	list := in.entries[p]
+	at, found := slices.BinarySearchFunc(list, n, func(e entry, n int) int { return cmp.Compare(e.node, n) })
+	if !found {
+		return entry{}, false
 	}
-	return entry{}, false
+	return list[at], true
 }
 
 // rows are the routes of a prefix with the protocol's replaced by what it would find; false where nothing of it
@@ -499,7 +508,7 @@ func (in *instance) rows(
 			State: route.Active | route.Rejected | route.Untold, Mark: e.row.Mark}), true
 	}
 	if had && slices.Equal(a.arcs, sorted(e.arcs)) && a.metric == e.metric {
-		return nil, false
+		return in.asBefore(t, left, p, n)
 	}
 	attr := *in.attributes(t, p, e, had, n)
 	attr.Metric = a.metric
@@ -508,6 +517,27 @@ func (in *instance) rows(
 		attr.NextHops = append(attr.NextHops, route.NextHop{Address: in.arcs[i].hop, Interface: in.arcs[i].ifname})
 	}
 	return append(left, route.Route{Prefix: p, Attributes: &attr, Mark: e.row.Mark}), true
+}
+
+// asBefore puts a node's captured routes of the protocol back where an earlier round found others; false where it did
+// not.
+func (in *instance) asBefore(t *network.Table, left []route.Route, p netip.Prefix, n int) ([]route.Route, bool) {
+	if !t.Replaces(p) {
+		return nil, false
+	}
+	own := func(list []route.Route) []route.Route {
+		return slices.DeleteFunc(list, func(x route.Route) bool {
+			return x.Protocol != in.protocol || x.Is(route.Unusable)
+		})
+	}
+	was, is := own(in.nodes[n].table.RoutesTo(p)), own(t.RoutesTo(p))
+	if slices.EqualFunc(was, is, func(a, b route.Route) bool { return sameAttributes(a.Attributes, b.Attributes) }) {
+		return nil, false
+	}
+	for i := range was {
+		was[i].State &^= route.Active | route.Installed | route.Rejected | route.Untold
+	}
+	return append(left, was...), true
 }
 
 func sorted(list []int) []int {

@@ -117,8 +117,10 @@ func (s *search) findExact(p netip.Prefix) {
 		for _, i := range e.arcs {
 			to := s.in.arcs[i].to
 			at := slices.IndexFunc(s.origins, func(o origin) bool { return o.node == to })
-			if _, has := s.in.entryOf(p, to); at >= 0 && !has && len(s.in.sharers(p, to)) == 0 && e.metric.Known &&
-				s.origins[at].most < endless {
+			if at < 0 || !e.metric.Known || s.origins[at].most >= endless {
+				continue
+			}
+			if _, has := s.in.entryOf(p, to); !has && len(s.in.sharers(p, to)) == 0 {
 				s.exact[i] = e.metric.Value
 			}
 		}
@@ -152,6 +154,11 @@ func (s *search) unchanged(e entry) bool {
 		_, high := s.total(i)
 		return high != e.metric.Value
 	})
+}
+
+// keeps reports whether a node goes on as before for sure.
+func (s *search) keeps(e entry) bool {
+	return !s.in.blind && (!s.apart || e.rank == 0) && s.unchanged(e)
 }
 
 // broken reports whether something died on a node's path, however far away: where neighbours tell distances alone, the
@@ -331,11 +338,11 @@ func (s *search) answer(n int, e entry, had bool) answer {
 // answerOnce finds the way of one router to one prefix after the change, with all costs that the equations allow: one
 // answer where the least and the greatest possible costs agree, else that it cannot be told.
 func (s *search) answerOnce(n int, e entry, had bool) answer {
-	if s.in.blind || s.apart && !(had && e.rank == 0 && s.unchanged(e)) {
-		return answer{}
-	}
-	if had && s.unchanged(e) {
+	switch {
+	case had && s.keeps(e):
 		return answer{found, sorted(e.arcs), e.metric}
+	case s.in.blind, s.apart:
+		return answer{}
 	}
 	type way struct {
 		arc         int

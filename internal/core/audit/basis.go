@@ -1,0 +1,430 @@
+package audit
+
+import (
+	"maps"
+	"net/netip"
+	"slices"
+
+	"zarvek/internal/core/forward"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+	"zarvek/internal/core/topology"
+)
+
+// A Basis is the Reach of some networks alone that those of overlays go on from: only what differs there is looked at
+// again. It exists because hundreds of failures are compared with one network, and each of them touches little of it.
+// It is safe for concurrent use.
+type Basis struct {
+	*Reach
+	nets  []netip.Prefix
+	swept *worker
+	plain bool // no device looks at more than destinations
+}
+
+// spot is a range of a sweep that is kept.
+type spot struct {
+	span
+	class int32
+	hash  classHash
+}
+
+// NewBasis is NewReachOf for going on from.
+func NewBasis(w *forward.Walker, fam route.Family, nets []netip.Prefix) *Basis {
+	a := reachAuditor(w, fam, nets)
+	a.plain = true // one worker, whose numbers all others go on from
+	workers := a.sweepAll(func(int) {})
+	b := &Basis{Reach: &Reach{a: a}, nets: nets, swept: workers[0], plain: !slices.Contains(a.sensitive, true)}
+	for i := range b.swept.found {
+		b.swept.found[i].lookForAnswers(a.reg, nil)
+	}
+	return b
+}
+
+// On returns the Reach of an overlay of the basis' network.
+func (b *Basis) On(after *forward.Walker) *Reach {
+	if v, ok := b.vary(after); ok {
+		v.sweep()
+		return &Reach{a: v.auditor, above: b}
+	}
+	return NewReachOf(after, b.a.fam, b.nets)
+}
+
+// variation is the sweep of an overlay.
+type variation struct {
+	*worker
+	basis  *Basis
+	always []int32    // devices that are asked at every range
+	there  []replaced // those that have other routes to some destinations, by the first of these
+	active []replaced // of there: those that hold the current range
+	turned []int32    // nodes that do something else than in the basis
+	back   reverse    // who leads to each node
+	sets   [][]int32  // of each node: the start sets that it is in
+	every  []int32    // devices that are not gone
+	unused []bool     // start sets from which nobody sends any more; nil for none
+}
+
+// replaced is a range in which a device has other routes.
+type replaced struct {
+	span
+	prefix netip.Prefix
+	device int32
+}
+
+// vary prepares the sweep of an overlay; false where nothing can be taken from the basis.
+func (b *Basis) vary(after *forward.Walker) (*variation, bool) {
+	was, is := b.a.walker.Topology(), after.Topology()
+	if !b.plain || was.Network.Numbers() != is.Network.Numbers() || !was.Network.Hosts().Same(is.Network.Hosts()) ||
+		len(is.Shared()) > 0 {
+		return nil, false
+	}
+	a := b.a.above(after)
+	if !a.lookAgain(b.a) {
+		return nil, false
+	}
+	a.findDowns()
+	a.newGround()
+	v := &variation{worker: a.newWorker(), basis: b}
+	v.moveSet = b.swept.moveSet.above()
+	v.found = slices.Clone(b.swept.found)
+	v.findUnused()
+	v.seek(was, is)
+	return v, true
+}
+
+// above is an auditor of an overlay that numbers everything as a does, and what is new behind it.
+func (a *auditor) above(after *forward.Walker) *auditor {
+	return &auditor{
+		walker: after, fam: a.fam, devices: slices.Clone(a.devices), deviceIndex: maps.Clone(a.deviceIndex),
+		byName: a.byName, tables: a.tables, fresh: a.fresh, sensitive: a.sensitive, spaces: a.spaces,
+		starts: slices.Clip(a.starts), startIndex: maps.Clone(a.startIndex), reg: a.reg.above(), tellWays: true,
+		plain: true, tableFiles: map[*network.Table][]route.Mark{}, worths: map[netip.Prefix]Severity{},
+		oneSided: map[[2]int32][]string{},
+	}
+}
+
+// lookAgain puts the devices of the overlay in the places of those below. Devices that are gone stay: nothing leads to
+// them. It is false where one has tables or lookup points that it did not have, or looks at more than destinations.
+func (a *auditor) lookAgain(below *auditor) bool {
+	g := below.graph
+	g.lookupPoints, g.index = slices.Clone(g.lookupPoints), maps.Clone(g.index)
+	a.graph = g
+	for i, was := range below.devices {
+		d := a.walker.Topology().Network.Numbered(was.Number())
+		if d == was || d == nil {
+			continue
+		}
+		if a.walker.Sensitive(d, a.fam) || len(familyTables(d, a.fam)) != len(a.tables[i]) {
+			return false
+		}
+		a.devices[i], a.deviceIndex[d] = d, int32(i)
+		points := a.walker.LookupPoints(d, a.fam)
+		for _, name := range append(a.walker.Topology().Interfaces(d), "") {
+			points = append(points, a.walker.SentBy(d, name))
+		}
+		for _, p := range points {
+			n := slices.IndexFunc(g.byDevice[i],
+				func(n int32) bool { return below.graph.lookupPoints[n].Key() == p.Key() })
+			if n < 0 {
+				return false
+			}
+			a.graph.lookupPoints[g.byDevice[i][n]], a.graph.index[p] = p, g.byDevice[i][n]
+		}
+	}
+	a.overlaps = a.overlapping()
+	return true
+}
+
+// seek finds out which devices must be asked again, and where.
+func (v *variation) seek(was, is *topology.Topology) {
+	disturbed := was.Disturbed(is)
+	v.sets = make([][]int32, len(v.graph.lookupPoints))
+	for i, set := range v.starts {
+		for _, n := range set.nodes {
+			v.sets[n] = append(v.sets[n], int32(i))
+		}
+	}
+	for i, d := range v.devices {
+		before := v.basis.a.devices[i]
+		if is.Network.Numbered(before.Number()) == nil {
+			continue
+		}
+		v.every = append(v.every, int32(i))
+		if disturbed[before.Number()] || d != before && !v.seekRoutes(int32(i), before, d) {
+			v.always = append(v.always, int32(i))
+		}
+	}
+	slices.SortFunc(v.there, func(x, y replaced) int { return x.first.compare(y.first) })
+}
+
+// seekRoutes notes where a device has other routes. It is false where those may decide over other destinations too: next
+// hops that are looked up, and tables that are asked one after the other.
+func (v *variation) seekRoutes(i int32, was, is *network.Device) bool {
+	if is.Rules().Len() > 0 || is.Steers() || is.Tunnels().Len() > 0 {
+		return false
+	}
+	for _, t := range is.Tables().All() {
+		old := was.Table(t.Name, t.Family)
+		if old == nil || old.Captured() != t.Captured() || lookedUp(t) {
+			return false
+		}
+		if t.Family != v.fam || t == old {
+			continue
+		}
+		for _, x := range []*network.Table{old, t} {
+			for p := range x.ReplacedPrefixes() {
+				v.there = append(v.there, replaced{spanOf(p), p, i})
+			}
+		}
+	}
+	return true
+}
+
+// lookedUp reports whether some route of a table has a next hop without an interface, or of which the way is looked up.
+func lookedUp(t *network.Table) bool {
+	for id := range t.Routes().Shared() {
+		if slices.ContainsFunc(t.Routes().Attributes(route.AttrID(id)).NextHops, func(h route.NextHop) bool {
+			return h.Address.IsValid() && (h.Interface == "" || h.Resolves) || h.Table != ""
+		}) {
+			return true
+		}
+	}
+	return false
+}
+
+// sweep goes through the ranges of the basis, cut where the overlay's regions and other routes begin and end.
+func (v *variation) sweep() {
+	cuts := v.cuts()
+	next := 0
+	for _, s := range v.basis.swept.spots {
+		for at := s.first; ; {
+			for next < len(cuts) && !at.less(cuts[next]) {
+				next++
+			}
+			last := s.last
+			if next < len(cuts) && !s.last.less(cuts[next]) {
+				last = cuts[next].previous()
+			}
+			v.rangeOf(s, span{at, last})
+			if last == s.last {
+				break
+			}
+			at = last.next()
+		}
+	}
+	v.groups = append(v.groupEnds(v.ends), v.groupBeyond()...)
+}
+
+// cuts are where the overlay's regions begin, and the routes among which devices choose otherwise now: the basis has
+// one range for neighbouring prefixes that led the same way.
+func (v *variation) cuts() []number {
+	out := slices.Clone(v.addressFacts.cuts)
+	cut := func(s span) { out = append(out, s.first, s.last.next()) }
+	for _, d := range v.always {
+		for _, i := range v.tables[d] {
+			r := v.cursors[i].table.Routes()
+			for k := range r.Len() {
+				fh, fl, lh, ll := r.Span(k)
+				cut(span{number{fh, fl}, number{lh, ll}})
+			}
+		}
+	}
+	for _, x := range v.there {
+		cut(x.span)
+		for _, i := range v.tables[x.device] {
+			for g := range v.cursors[i].table.Inside(x.prefix) {
+				cut(spanOf(v.cursors[i].table.Routes().Prefix(g.Lo)))
+			}
+		}
+	}
+	slices.SortFunc(out, number.compare)
+	return slices.Compact(out)
+}
+
+// rangeOf finds what becomes of packets to a range that was part of one.
+func (v *variation) rangeOf(was spot, here span) {
+	v.point = here.first
+	v.region = v.addressFacts.regionAt(here.first)
+	v.place = v.addressFacts.regions[v.region]
+	v.active = slices.DeleteFunc(v.active, func(r replaced) bool { return r.last.less(here.first) })
+	for len(v.there) > 0 && !here.first.less(v.there[0].first) {
+		if !v.there[0].last.less(here.first) {
+			v.active = append(v.active, v.there[0])
+		}
+		v.there = v.there[1:]
+	}
+	below := v.found[was.class].now
+	v.changes, v.hash = v.changes[:0], was.hash
+	ask := func(d int32) {
+		for _, i := range v.tables[d] {
+			v.cursors[i].jump(here.first, v.fam)
+		}
+		v.refresh(d)
+		for _, n := range v.graph.byDevice[d] {
+			m := v.does(n, d, here.first)
+			if m == below[n] || slices.ContainsFunc(v.changes, func(c turn) bool { return c.node == n }) {
+				continue
+			}
+			v.changes = append(v.changes, turn{n, m})
+			h, g := mix(n, below[n]), mix(n, m)
+			v.hash.a, v.hash.b = v.hash.a^h.a^g.a, v.hash.b^h.b^g.b
+		}
+	}
+	always := v.always
+	if !v.homesAsBefore(here.first) {
+		always = v.every // where packets belong decides what an arrival is
+	}
+	for _, d := range always {
+		ask(d)
+	}
+	for _, r := range v.active {
+		ask(r.device)
+	}
+	id := v.classOf(was.class)
+	if c := &v.found[id]; c.silent == notLooked {
+		c.lookForAnswers(v.reg, v.unused)
+	}
+	v.close(here, id)
+}
+
+// homesAsBefore reports whether packets to an address belong where they did.
+func (v *variation) homesAsBefore(at number) bool {
+	g := v.basis.a.addressFacts
+	return slices.EqualFunc(g.regions[g.regionAt(at)].homes, v.place.homes,
+		func(x, y *network.Device) bool { return x.Number() == y.Number() })
+}
+
+// classOf returns the number of the current range's class, which differs from one of the basis by the changes.
+func (v *variation) classOf(below int32) int32 {
+	id := below
+	if len(v.changes) > 0 {
+		known, ok := v.basis.swept.classes[v.hash]
+		if !ok {
+			known, ok = v.classes[v.hash]
+		}
+		if id = known; !ok {
+			id = int32(len(v.found))
+			v.classes[v.hash] = id
+			c := v.found[below]
+			c.now = slices.Clone(c.now)
+			v.turned = v.turned[:0]
+			for _, t := range v.changes {
+				c.now[t.node] = t.moves
+				v.turned = append(v.turned, t.node)
+			}
+			v.found = append(v.found, c)
+			v.solveAgain(&v.found[id], v.turned)
+			return id
+		}
+	}
+	if c := &v.found[id]; len(c.column) < len(v.starts) {
+		v.solveAgain(c, nil)
+	}
+	return id
+}
+
+// findUnused notes the start sets of the basis from which nobody sends any more, as those of a device that is gone.
+func (v *variation) findUnused() {
+	used := make([]bool, len(v.starts))
+	for i := range v.addressFacts.regions {
+		if s := v.addressFacts.regions[i].start; s >= 0 {
+			used[s] = true
+		}
+	}
+	if !slices.Contains(used, false) {
+		return
+	}
+	v.unused = used
+	for i := range used {
+		v.unused[i] = !used[i]
+	}
+	for i := range v.found { // who answers was found with them
+		v.found[i].silent = notLooked
+	}
+}
+
+// solveAgain finds the outcomes of a class, of which the column is that of another class in which only some nodes did
+// something else, for fewer start sets.
+func (v *variation) solveAgain(c *class, turned []int32) {
+	v.now = c.now
+	column := make([]int32, len(v.starts))
+	v.sol.begin()
+	var redo []int32
+	for i := copy(column, c.column); i < len(column); i++ {
+		redo = append(redo, int32(i))
+	}
+	if len(turned) > 0 {
+		for _, n := range v.back.all(v.worker, turned) {
+			redo = append(redo, v.sets[n]...)
+		}
+		slices.Sort(redo)
+		redo = slices.Compact(redo)
+	}
+	for _, i := range redo {
+		for _, n := range v.starts[i].nodes {
+			v.sol.reach(n)
+		}
+		column[i] = v.outcomeFrom(v.starts[i])
+	}
+	c.column, c.sum = column, hashColumn(column)
+	c.silent = notLooked
+}
+
+// close ends a range of a class.
+func (v *variation) close(s span, id int32) {
+	if v.place.someone() {
+		v.addEnd(s, id)
+		return
+	}
+	v.addBeyond(s, id)
+}
+
+// reverse finds the nodes from which others are reached. It keeps its room.
+type reverse struct {
+	first, from []int32 // who leads to node n: from[first[n]:first[n+1]]
+	met         []bool
+	todo        []int32
+}
+
+// all returns some nodes and all that lead to them, by what nodes do now. A node that sends a device's own packets
+// counts as leading to the one that does the same with those of others.
+func (r *reverse) all(w *worker, targets []int32) []int32 {
+	n := len(w.now)
+	r.first = append(r.first[:0], make([]int32, n+1)...)
+	r.met = append(r.met[:0], make([]bool, n)...)
+	edges := func(visit func(from, to int32)) {
+		for i := range int32(n) {
+			for _, m := range w.moveSet.all[w.now[i]].next {
+				visit(i, m)
+			}
+			if m := w.graph.received[i]; i >= int32(w.graph.transit) && m >= 0 {
+				visit(i, m)
+			}
+		}
+	}
+	edges(func(_, to int32) { r.first[to]++ })
+	sum := int32(0)
+	for i, k := range r.first {
+		sum += k
+		r.first[i] = sum
+	}
+	r.from = slices.Grow(r.from[:0], int(sum))[:sum]
+	edges(func(from, to int32) {
+		r.first[to]--
+		r.from[r.first[to]] = from
+	})
+	r.todo = r.todo[:0]
+	for _, t := range targets {
+		r.met[t] = true
+		r.todo = append(r.todo, t)
+	}
+	for i := 0; i < len(r.todo); i++ {
+		x := r.todo[i]
+		for _, y := range r.from[r.first[x]:r.first[x+1]] {
+			if !r.met[y] {
+				r.met[y] = true
+				r.todo = append(r.todo, y)
+			}
+		}
+	}
+	return r.todo
+}
