@@ -42,6 +42,9 @@ func (g *addressFacts) regionAt(n number) int {
 	return i - 1
 }
 
+// at returns what lies at a number.
+func (g *addressFacts) at(n number) *region { return &g.regions[g.regionAt(n)] }
+
 // policyAt numbers the part of the space between two cuts of rules that n lies in.
 func (g *addressFacts) policyAt(n number) int {
 	i, found := slices.BinarySearchFunc(g.policy, n, number.compare)
@@ -56,7 +59,7 @@ func (a *auditor) newGround() {
 	g := &addressFacts{irregular: map[number][]*network.Device{}}
 	topo := a.walker.Topology()
 	cut := func(p netip.Prefix) {
-		if p.IsValid() && route.FamilyOf(p.Addr()) == a.fam {
+		if p.IsValid() && route.FamilyOf(p.Addr()) == a.fam && a.sweeps(spanOf(p)) {
 			s := spanOf(p)
 			g.cuts = append(g.cuts, s.first, s.last.next())
 		}
@@ -66,6 +69,9 @@ func (a *auditor) newGround() {
 			return
 		}
 		n := numberOf(x)
+		if !a.sweeps(span{n, n}) {
+			return
+		}
 		if d != nil && !slices.Contains(g.irregular[n], d) {
 			g.irregular[n] = append(g.irregular[n], d)
 		}
@@ -77,7 +83,7 @@ func (a *auditor) newGround() {
 		if at.Address.IsValid() {
 			single(at.Address, at.Device)
 		}
-		if !p.IsValid() || route.FamilyOf(p.Addr()) != a.fam {
+		if !p.IsValid() || route.FamilyOf(p.Addr()) != a.fam || !a.sweeps(spanOf(p)) {
 			continue
 		}
 		if s := spanOf(p); p.Addr().
@@ -163,11 +169,17 @@ func (a *auditor) markUnread() {
 	}
 }
 
+// sweeps reports whether any of the addresses of a span are looked at.
+func (a *auditor) sweeps(s span) bool {
+	i, found := slices.BinarySearchFunc(a.spaces, s.last, func(x span, at number) int { return x.first.compare(at) })
+	return found || i > 0 && !a.spaces[i-1].last.less(s.first)
+}
+
 // look finds out what lies at the region that begins at a number.
 func (a *auditor) look(at number) region {
 	r := region{start: -1, down: -1, irregular: a.addressFacts.irregular[at]}
 	x := at.addr(a.fam)
-	if !slices.ContainsFunc(a.spaces, func(s span) bool { return !at.less(s.first) && !s.last.less(at) }) {
+	if !a.sweeps(span{at, at}) {
 		return r
 	}
 	topo := a.walker.Topology()

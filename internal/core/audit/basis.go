@@ -4,6 +4,7 @@ import (
 	"maps"
 	"net/netip"
 	"slices"
+	"sync"
 
 	"zarvek/internal/core/forward"
 	"zarvek/internal/core/network"
@@ -19,6 +20,8 @@ type Basis struct {
 	nets  []netip.Prefix
 	swept *worker
 	plain bool // no device looks at more than destinations
+	// of captured tables, by pointer: whether a next hop of some route is looked up
+	looksUp sync.Map
 }
 
 // spot is a range of a sweep that is kept.
@@ -40,7 +43,8 @@ func NewBasis(w *forward.Walker, fam route.Family, nets []netip.Prefix) *Basis {
 	return b
 }
 
-// On returns the Reach of an overlay of the basis' network.
+// On returns the Reach of an overlay of the basis' network. Addresses that nobody can have before and after may be left
+// out of it.
 func (b *Basis) On(after *forward.Walker) *Reach {
 	if v, ok := b.vary(after); ok {
 		v.sweep()
@@ -59,7 +63,7 @@ type variation struct {
 	turned []int32    // nodes that do something else than in the basis
 	back   reverse    // who leads to each node
 	sets   [][]int32  // of each node: the start sets that it is in
-	every  []int32    // devices that are not gone
+	others []int32    // those that are not
 	unused []bool     // start sets from which nobody sends any more; nil for none
 }
 
@@ -148,10 +152,11 @@ func (v *variation) seek(was, is *topology.Topology) {
 		if is.Network.Numbered(before.Number()) == nil {
 			continue
 		}
-		v.every = append(v.every, int32(i))
 		if disturbed[before.Number()] || d != before && !v.seekRoutes(int32(i), before, d) {
 			v.always = append(v.always, int32(i))
+			continue
 		}
+		v.others = append(v.others, int32(i))
 	}
 	slices.SortFunc(v.there, func(x, y replaced) int { return x.first.compare(y.first) })
 }
@@ -164,7 +169,7 @@ func (v *variation) seekRoutes(i int32, was, is *network.Device) bool {
 	}
 	for _, t := range is.Tables().All() {
 		old := was.Table(t.Name, t.Family)
-		if old == nil || old.Captured() != t.Captured() || lookedUp(t) {
+		if old == nil || old.Captured() != t.Captured() || v.basis.lookedUp(t) {
 			return false
 		}
 		if t.Family != v.fam || t == old {
@@ -180,9 +185,20 @@ func (v *variation) seekRoutes(i int32, was, is *network.Device) bool {
 }
 
 // lookedUp reports whether some route of a table has a next hop without an interface, or of which the way is looked up.
-func lookedUp(t *network.Table) bool {
-	for id := range t.Routes().Shared() {
-		if slices.ContainsFunc(t.Routes().Attributes(route.AttrID(id)).NextHops, func(h route.NextHop) bool {
+func (b *Basis) lookedUp(t *network.Table) bool {
+	below := t.Captured()
+	known, ok := b.looksUp.Load(below)
+	if !ok {
+		known = looksUp(below.Routes(), 0)
+		b.looksUp.Store(below, known)
+	}
+	return known.(bool) || t != below && looksUp(t.Routes(), below.Routes().Shared())
+}
+
+// looksUp is lookedUp of the attributes from one number on.
+func looksUp(r *route.Rows, from int) bool {
+	for id := from; id < r.Shared(); id++ {
+		if slices.ContainsFunc(r.Attributes(route.AttrID(id)).NextHops, func(h route.NextHop) bool {
 			return h.Address.IsValid() && (h.Interface == "" || h.Resolves) || h.Table != ""
 		}) {
 			return true
@@ -245,6 +261,10 @@ func (v *variation) rangeOf(was spot, here span) {
 	v.point = here.first
 	v.region = v.addressFacts.regionAt(here.first)
 	v.place = v.addressFacts.regions[v.region]
+	below := v.basis.a.addressFacts.at(here.first)
+	if v.place.nobody() && below.nobody() {
+		return // as the address of a network itself: no packet is sent there, before and after
+	}
 	v.active = slices.DeleteFunc(v.active, func(r replaced) bool { return r.last.less(here.first) })
 	for len(v.there) > 0 && !here.first.less(v.there[0].first) {
 		if !v.there[0].last.less(here.first) {
@@ -252,32 +272,33 @@ func (v *variation) rangeOf(was spot, here span) {
 		}
 		v.there = v.there[1:]
 	}
-	below := v.found[was.class].now
+	now := v.found[was.class].now
 	v.changes, v.hash = v.changes[:0], was.hash
-	ask := func(d int32) {
+	ask := func(d int32, point func(*cursor, number, route.Family)) {
 		for _, i := range v.tables[d] {
-			v.cursors[i].jump(here.first, v.fam)
+			point(v.cursors[i], here.first, v.fam)
 		}
 		v.refresh(d)
 		for _, n := range v.graph.byDevice[d] {
 			m := v.does(n, d, here.first)
-			if m == below[n] || slices.ContainsFunc(v.changes, func(c turn) bool { return c.node == n }) {
+			if m == now[n] || slices.ContainsFunc(v.changes, func(c turn) bool { return c.node == n }) {
 				continue
 			}
 			v.changes = append(v.changes, turn{n, m})
-			h, g := mix(n, below[n]), mix(n, m)
+			h, g := mix(n, now[n]), mix(n, m)
 			v.hash.a, v.hash.b = v.hash.a^h.a^g.a, v.hash.b^h.b^g.b
 		}
 	}
-	always := v.always
-	if !v.homesAsBefore(here.first) {
-		always = v.every // where packets belong decides what an arrival is
-	}
-	for _, d := range always {
-		ask(d)
+	for _, d := range v.always {
+		ask(d, (*cursor).runTo)
 	}
 	for _, r := range v.active {
-		ask(r.device)
+		ask(r.device, (*cursor).jump)
+	}
+	if !slices.EqualFunc(below.homes, v.place.homes, sameNumber) { // where packets belong decides what an arrival is
+		for _, d := range v.others {
+			ask(d, (*cursor).jump)
+		}
 	}
 	id := v.classOf(was.class)
 	if c := &v.found[id]; c.silent == notLooked {
@@ -286,12 +307,7 @@ func (v *variation) rangeOf(was spot, here span) {
 	v.close(here, id)
 }
 
-// homesAsBefore reports whether packets to an address belong where they did.
-func (v *variation) homesAsBefore(at number) bool {
-	g := v.basis.a.addressFacts
-	return slices.EqualFunc(g.regions[g.regionAt(at)].homes, v.place.homes,
-		func(x, y *network.Device) bool { return x.Number() == y.Number() })
-}
+func sameNumber(x, y *network.Device) bool { return x.Number() == y.Number() }
 
 // classOf returns the number of the current range's class, which differs from one of the basis by the changes.
 func (v *variation) classOf(below int32) int32 {

@@ -18,6 +18,7 @@ type cursor struct {
 	stack  []frame // the prefixes that hold the point, shorter ones below
 	next   number  // the next point at which anything changes
 	done   bool    // nothing changes any more
+	runs   bool    // it was put at a point by runTo
 	cut    number  // from here on the capture of the table is incomplete
 	isCut  bool
 	now    int32 // the action at the point
@@ -64,6 +65,18 @@ func (c *cursor) seek(at number) int {
 		}
 	}
 	return lo
+}
+
+// runTo moves to a point that is not before the last one.
+func (c *cursor) runTo(at number, fam route.Family) {
+	if !c.runs {
+		c.runs = true
+		c.start(at, fam)
+		return
+	}
+	for !c.done && !at.less(c.next) {
+		c.advance()
+	}
 }
 
 // jump finds what the table says at a point, without the ones before and behind it.

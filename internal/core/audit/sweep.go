@@ -300,6 +300,9 @@ func (w *worker) does(n, d int32, at number) int32 {
 // someone reports whether anybody may be expected there.
 func (r *region) someone() bool { return r.start >= 0 || r.down >= 0 }
 
+// nobody reports whether no host and no device can be there, though a network is.
+func (r *region) nobody() bool { return r.net.IsValid() && !r.someone() }
+
 // home reports whether the current region's addresses belong to a device.
 func (w *worker) home(d *network.Device) bool {
 	return len(w.place.homes) == 0 || slices.Contains(w.place.homes, d)

@@ -101,22 +101,25 @@ func (t *Table) captured(lo uint32) Group {
 // coveringPatched is Covering of an overlay: two streams, both longest prefix first, merged.
 func (t *Table) coveringPatched(p netip.Prefix) iter.Seq[Group] {
 	return func(yield func(Group) bool) {
-		next, stop := iter.Pull2(t.patch.index.Supernets(p))
-		defer stop()
-		q, lo, more := next()
+		type row struct{ bits, lo int }
+		var room [4]row // there are few
+		over := room[:0]
+		for q, lo := range t.patch.index.Supernets(p) {
+			over = append(over, row{q.Bits(), lo})
+		}
 		for b, at := range t.supernets(p) {
-			for more && q.Bits() >= b.Bits() {
-				if !yield(t.group(lo)) {
+			for len(over) > 0 && over[0].bits >= b.Bits() {
+				if !yield(t.group(over[0].lo)) {
 					return
 				}
-				q, lo, more = next()
+				over = over[1:]
 			}
 			if !t.patch.has(b) && !yield(t.captured(at)) {
 				return
 			}
 		}
-		for ; more; q, lo, more = next() {
-			if !yield(t.group(lo)) {
+		for _, x := range over {
+			if !yield(t.group(x.lo)) {
 				return
 			}
 		}

@@ -143,17 +143,11 @@ func (t *Table) Search(p netip.Prefix) iter.Seq[Group] {
 
 // used are the lengths that prefixes of the table may have: most tables have few.
 func (t *Table) used() lengths {
-	t.measured.Do(func() {
-		base := t
-		if t.patch != nil {
-			base = t.patch.over
-		}
-		t.lengths = base.rows.Lengths()
-	})
 	if t.patch == nil {
+		t.measured.Do(func() { t.lengths = t.rows.Lengths() })
 		return t.lengths
 	}
-	out := t.lengths
+	out := t.patch.over.used()
 	for i, l := range t.patch.lengths {
 		out[i] |= l
 	}

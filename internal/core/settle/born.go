@@ -48,7 +48,7 @@ func (r *run) grownBy(in *instance) *instance {
 	if out == in {
 		out = in.clone()
 	}
-	out.grown, out.blind = true, blind
+	out.grown, out.blind, out.exact = true, blind, false
 	for _, a := range born {
 		out.add(a)
 	}

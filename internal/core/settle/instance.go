@@ -44,6 +44,7 @@ type instance struct {
 	// nothing of what decides between paths is hidden: kinds of paths are shown, or there is one area
 	known bool
 	areas bool // some path is of another kind than within an area
+	exact bool // the cost of every arc is known, and nobody is on one who was not captured
 	// prefixes of areas in pieces: a device of the prefix's area has it from the backbone (RFC 2328 section 3.7)
 	parted map[netip.Prefix]bool
 	trust  *trust
@@ -118,6 +119,8 @@ func findInstances(t *topology.Topology) []*instance {
 			in.tellKinds()
 			in.tellAreas()
 			in.deduce()
+			in.exact = !slices.ContainsFunc(in.arcs,
+				func(a arc) bool { return a.to < 0 || !a.proven || a.silent || !a.cost.Known })
 			out = append(out, in)
 		}
 	}

@@ -31,8 +31,8 @@ func (r *run) protocol(in *instance) bool {
 	in = r.grownBy(in)
 	dead := make([]bool, len(in.arcs))
 	some := false
-	for i, a := range in.arcs {
-		dead[i] = r.dead(in, a)
+	for i := range in.arcs {
+		dead[i] = r.dead(in, &in.arcs[i])
 		some = some || dead[i]
 	}
 	changed := false
@@ -71,7 +71,7 @@ type moved struct {
 func (r *run) moved(in *instance) moved {
 	m := moved{at: map[netip.Prefix][]int{}}
 	for n, x := range in.nodes {
-		switch now := r.now.Device(x.device.Name); now {
+		switch now := r.now.Numbered(x.device.Number()); now {
 		case x.device:
 		case nil:
 			m.gone = append(m.gone, n)
@@ -122,9 +122,9 @@ func (r *run) candidates(in *instance, dead []bool, moved moved, some bool) []ne
 }
 
 // dead reports whether an adjacency is gone: either end is, or is down.
-func (r *run) dead(in *instance, a arc) bool {
+func (r *run) dead(in *instance, a *arc) bool {
 	from := in.nodes[a.from].device
-	now := r.now.Device(from.Name)
+	now := r.now.Numbered(from.Number())
 	if now == nil || wentDown(from, now, a.ifname) {
 		return true
 	}
@@ -132,7 +132,7 @@ func (r *run) dead(in *instance, a arc) bool {
 		return false
 	}
 	to := in.nodes[a.to].device
-	far := r.now.Device(to.Name)
+	far := r.now.Numbered(to.Number())
 	return far == nil || wentDown(to, far, a.peer)
 }
 
@@ -146,7 +146,7 @@ func (r *run) origins(in *instance, p netip.Prefix, dead []bool, moved []int) (l
 		}
 		seen[e.node] = true
 		was := in.nodes[e.node].device
-		now := r.now.Device(was.Name)
+		now := r.now.Numbered(was.Number())
 		if now == nil || now.Interface(e.ifname).State == network.LinkDown {
 			changed = true
 			continue
@@ -216,14 +216,14 @@ func (r *run) origins(in *instance, p netip.Prefix, dead []bool, moved []int) (l
 
 // open reports whether it cannot be told by what a node has a prefix now.
 func (r *run) open(in *instance, n int, p netip.Prefix) bool {
-	now := r.now.Device(in.nodes[n].device.Name)
+	now := r.now.Numbered(in.nodes[n].device.Number())
 	return now != nil && slices.ContainsFunc(now.Table(in.nodes[n].table.Name, in.family).RoutesTo(p),
 		func(x route.Route) bool { return x.Is(route.Untold) && x.Protocol != in.protocol })
 }
 
 // still reports whether a node has a prefix by the same protocol as before, other than the instance's.
 func (r *run) still(in *instance, n int, p netip.Prefix) bool {
-	now := r.now.Device(in.nodes[n].device.Name)
+	now := r.now.Numbered(in.nodes[n].device.Number())
 	if now == nil {
 		return false
 	}
@@ -241,7 +241,7 @@ func (r *run) still(in *instance, n int, p netip.Prefix) bool {
 
 // otherwise reports whether a node has a prefix in use now by another protocol than the instance's.
 func (r *run) otherwise(in *instance, n int, p netip.Prefix) (bool, route.Protocol) {
-	now := r.now.Device(in.nodes[n].device.Name)
+	now := r.now.Numbered(in.nodes[n].device.Number())
 	if now == nil {
 		return false, 0
 	}
@@ -360,7 +360,7 @@ func (r *run) attachedCost(in *instance, n int, p netip.Prefix) (cost [2]uint64,
 	if in.protocol != route.OSPF && in.protocol != route.ISIS {
 		return cost, false
 	}
-	now := r.now.Device(in.nodes[n].device.Name)
+	now := r.now.Numbered(in.nodes[n].device.Number())
 	if now == nil {
 		return cost, false
 	}
@@ -385,7 +385,7 @@ func (r *run) attachedCost(in *instance, n int, p netip.Prefix) (cost [2]uint64,
 // beside reports whether a node attaches to a prefix by an interface behind which another speaker is: the protocol may
 // run there.
 func (r *run) beside(in *instance, n int, p netip.Prefix) bool {
-	now := r.now.Device(in.nodes[n].device.Name)
+	now := r.now.Numbered(in.nodes[n].device.Number())
 	if !in.grown || now == nil {
 		return false
 	}
@@ -432,12 +432,17 @@ func (r *run) predict(
 	}
 	announces := func(n int) bool { return slices.ContainsFunc(origins, func(o origin) bool { return o.node == n }) }
 	changed := false
+	list := in.entries[p] // in the order of nodes
 	for n, x := range in.nodes {
-		now := r.now.Device(x.device.Name)
+		var e entry
+		had := len(list) > 0 && list[0].node == n
+		if had {
+			e, list = list[0], list[1:]
+		}
+		now := r.now.Numbered(x.device.Number())
 		if now == nil {
 			continue
 		}
-		e, had := in.entryOf(p, n)
 		if had && e.own {
 			if now.Interface(e.ifname).State == network.LinkDown { // what was its own network
 				had = false

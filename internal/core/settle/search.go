@@ -40,7 +40,7 @@ type search struct {
 	hasInside bool   // there is an area to tell from others
 	takesPart []bool
 	area      string         // of the prefix, where configurations tell areas
-	kinds     [2]string      // of prefix, for paths inside and all others
+	kinds     [2]string      // of prefix, for paths inside and all others; where there are areas
 	apart     bool           // a border router lost the backbone: what it makes of that, implementations disagree on
 	exact     map[int]uint64 // of arcs straight to an origin: the whole metric, as captured
 
@@ -86,7 +86,9 @@ func newSearch(in *instance, p netip.Prefix, origins []origin, lost bool, dead [
 	}
 	s.mixed = len(ranks) > 1 && !(ranks[0] && ranks[1] && len(ranks) == 2)
 	s.mixed = s.mixed || in.parted[p]
-	s.kinds = [2]string{in.kindOfPrefix(p, 0), in.kindOfPrefix(p, top)}
+	if in.areas {
+		s.kinds = [2]string{in.kindOfPrefix(p, 0), in.kindOfPrefix(p, top)}
+	}
 	if s.constant {
 		s.other = lost
 		s.mixed = s.mixed || len(origins) > 1 && (lost || len(in.entries[p]) == 0 || !oneMetric(in.entries[p]))
@@ -201,7 +203,10 @@ func (s *search) solve() {
 		least[o.node], high[o.node] = o.least, o.most
 	}
 	within := func(i int) bool { return s.ofInside(i) }
-	s.least, s.most = s.dijkstra(least, s.low, within, true), s.dijkstra(high, s.high, within, false)
+	s.most = s.dijkstra(high, s.high, within, false)
+	if s.least = s.most; !s.exactly() {
+		s.least = s.dijkstra(least, s.low, within, true)
+	}
 	s.any = s.least
 	if !s.hasInside && s.area == "" {
 		return
@@ -221,9 +226,23 @@ func (s *search) solve() {
 	}
 }
 
+// exactly reports whether the least distances are the greatest ones: every cost is known, and no distance that was
+// found is below one that was captured.
+func (s *search) exactly() bool {
+	if !s.in.exact || s.in.areas || slices.ContainsFunc(s.origins, func(o origin) bool { return o.least != o.most }) {
+		return false
+	}
+	for n, d := range s.floor {
+		if s.most[n] < d {
+			return false
+		}
+	}
+	return true
+}
+
 // ofInside reports whether an arc may be on a path within the prefix's area; where areas are not told apart all are.
 func (s *search) ofInside(i int) bool {
-	a := s.in.arcs[i]
+	a := &s.in.arcs[i]
 	if s.area != "" {
 		return a.area == s.area
 	}
@@ -232,7 +251,7 @@ func (s *search) ofInside(i int) bool {
 
 // low is what an arc costs at least, endless where it cannot be used.
 func (s *search) low(i int) uint64 {
-	a := s.in.arcs[i]
+	a := &s.in.arcs[i]
 	switch {
 	case s.dead[i], a.silent, a.to >= 0 && !s.takesPart[a.to]:
 		return endless
@@ -244,23 +263,26 @@ func (s *search) low(i int) uint64 {
 
 // high is what an arc costs at most, endless where it may not be usable.
 func (s *search) high(i int) uint64 {
-	a := s.in.arcs[i]
-	kind := s.kinds[1]
-	if s.hasInside && s.inside[a.from] {
-		kind = s.kinds[0]
-	}
+	a := &s.in.arcs[i]
 	switch {
 	case s.dead[i], a.to < 0, !a.proven, !s.takesPart[a.to]:
 		return endless
 	case s.area != "" && a.area == s.area: // within the prefix's area
-	case s.in.areas && !a.carries[kind]:
+	case s.in.areas && !a.carries[s.kindFrom(a.from)]:
 		return endless // it may be in another area
 	}
-	switch {
-	case a.cost.Known:
+	if a.cost.Known {
 		return a.cost.Value
 	}
 	return most(s.in.protocol)
+}
+
+// kindFrom is the kind of the prefix's paths at a node.
+func (s *search) kindFrom(n int) string {
+	if s.hasInside && s.inside[n] {
+		return s.kinds[0]
+	}
+	return s.kinds[1]
 }
 
 // straight returns the captured metric of an arc straight to an origin. From another area it may be that of a way by
@@ -272,7 +294,7 @@ func (s *search) straight(i int) (uint64, bool) {
 
 // total is what the whole way over an arc is at least and at most.
 func (s *search) total(i int) (least, high uint64) {
-	a := s.in.arcs[i]
+	a := &s.in.arcs[i]
 	if s.inside[a.from] && (s.hasInside || s.area != "") && !s.ofInside(i) {
 		return endless, endless
 	}
@@ -303,8 +325,8 @@ func (s *search) dijkstra(from map[int]uint64, cost func(int) uint64, allowed fu
 	for n, d := range from {
 		start[n] = lift(n, d)
 	}
-	for i, a := range s.in.arcs {
-		if outside && a.to < 0 && !s.dead[i] && allowed(i) {
+	for i := range s.in.arcs {
+		if a := &s.in.arcs[i]; outside && a.to < 0 && !s.dead[i] && allowed(i) {
 			start[a.from] = min(get(start, a.from), lift(a.from, 1))
 		}
 	}
@@ -410,7 +432,7 @@ func (s *search) answerOnce(n int, e entry, had bool) answer {
 // beside reports whether another way to the same neighbour lives beside an arc, of another metric: IS-IS (ISO 10589
 // annex C.2) counts the best one, and a daemon was seen to send by the other.
 func (s *search) beside(i int, best uint64) bool {
-	a := s.in.arcs[i]
+	a := &s.in.arcs[i]
 	return slices.ContainsFunc(s.in.out[a.from], func(k int) bool {
 		least, high := s.total(k)
 		return k != i && !s.dead[k] && a.to >= 0 && s.in.arcs[k].to == a.to && (least != best || high != best)

@@ -7,9 +7,11 @@ import (
 	"strings"
 	"testing"
 
+	"zarvek/internal/core/compare"
 	"zarvek/internal/core/coretest"
 	"zarvek/internal/core/forward"
 	"zarvek/internal/core/network"
+	"zarvek/internal/core/settle"
 	"zarvek/internal/core/topology"
 )
 
@@ -73,5 +75,28 @@ func BenchmarkSurvive(b *testing.B) {
 	for b.Loop() {
 		r := Run(context.Background(), forward.NewWalker(topology.Build(n)), Options{})
 		b.ReportMetric(float64(len(r.Outcomes)), "failures")
+	}
+}
+
+// BenchmarkSurviveOf200 tries every failure of 200 devices with 400 links and 300 networks.
+func BenchmarkSurviveOf200(b *testing.B) {
+	n := mesh(200, 400, 300)
+	for b.Loop() {
+		r := Run(context.Background(), forward.NewWalker(topology.Build(n)), Options{})
+		b.ReportMetric(float64(len(r.Outcomes)), "failures")
+	}
+}
+
+// BenchmarkRehearsingOneOf200 is what one of those failures costs that shares nothing with others: it is settled, swept
+// and compared from the beginning.
+func BenchmarkRehearsingOneOf200(b *testing.B) {
+	n := mesh(200, 400, 300)
+	k := 0
+	for b.Loop() {
+		t := topology.Build(n)
+		w, all := forward.NewWalker(t), Failures(t)
+		after, _ := all[k*37%len(all)].On(w, settle.New(t))
+		compare.Run(w, after, compare.Options{OneNetwork: true})
+		k++
 	}
 }
