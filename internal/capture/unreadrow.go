@@ -28,43 +28,157 @@ func (p *Part) unreadRows(src *Source) {
 	}
 }
 
+// namedPrefix returns the prefix that a line names first, with a length or a mask, whatever is glued to it. Else it is
+// an address where destinations stand, as the network of its class. It is not valid where there is none.
+func namedPrefix(line []byte) netip.Prefix {
+	if at := bytes.LastIndex(line, []byte("->")); at > 0 && at+2 < len(line) && isAddressSign(line[at-1]) &&
+		isAddressSign(line[at+2]) { // from a source to a destination
+		if p := writtenPrefix(line[at+2:]); p.IsValid() {
+			return p
+		}
+	}
+	if p := writtenPrefix(line); p.IsValid() {
+		return p
+	}
+	return bareDestination(line)
+}
+
+// writtenPrefix returns the first address of a line that has a length or a mask.
+func writtenPrefix(line []byte) netip.Prefix {
+	for i := 0; i < len(line); {
+		if !startsAddress(line, i) {
+			i++
+			continue
+		}
+		end := i + 1
+		for end < len(line) && isAddressSign(line[end]) {
+			end++
+		}
+		if p := prefixAt(line, i, end, i == len(line)-len(bytes.TrimLeft(line, " \t"))); p.IsValid() {
+			return p
+		}
+		i = end
+	}
+	return netip.Prefix{}
+}
+
+// startsAddress reports whether an address may begin at line[i]: it is not in the middle of a number or a word.
+func startsAddress(line []byte, i int) bool {
+	if !isAddressSign(line[i]) || line[i] == '.' {
+		return false
+	}
+	return i == 0 || !isAddressSign(line[i-1]) || line[i-1] == ':' && line[i] != ':'
+}
+
+func isAddressSign(c byte) bool {
+	return c >= '0' && c <= '9' || c >= 'a' && c <= 'f' || c >= 'A' && c <= 'F' || c == '.' || c == ':'
+}
+
+// prefixAt reads the address in line[i:end] with the length or the mask behind it.
+func prefixAt(line []byte, i, end int, first bool) netip.Prefix {
+	word := bytes.TrimRight(line[i:end], ".")
+	if !bytes.HasSuffix(word, []byte("::")) {
+		word = bytes.TrimSuffix(word, []byte(":"))
+	}
+	if at := bytes.LastIndexByte(word, ':'); at >= 0 && bytes.IndexByte(word, '.') > at { // a name glued to it
+		word = word[at+1:]
+	}
+	behind := line[end:]
+	if bytes.IndexByte(word, ':') < 0 {
+		word = bytes.TrimLeft(word, "abcdefABCDEF") // letters glued to it
+		if parts := bytes.Count(word, []byte{'.'}) + 1; parts < 2 && !first {
+			return netip.Prefix{}
+		} else if parts < 4 && (len(behind) == 0 || behind[0] != '/' && behind[0] != '*') {
+			return netip.Prefix{}
+		} else if len(behind) > 0 && behind[0] == '*' { // 10.61.40.*
+			return dotted(word, 8*parts)
+		}
+	}
+	rest := bytes.TrimLeft(behind, " \t")
+	switch {
+	case len(rest) > 0 && (rest[0] == '/' || rest[0] == '\\'):
+		rest = bytes.TrimLeft(rest[1:], " \t")
+	case len(rest) == len(behind): // something else is glued to it
+		return netip.Prefix{}
+	default:
+		for _, w := range []string{"netmask ", "mask "} {
+			rest = bytes.TrimPrefix(rest, []byte(w))
+		}
+		if bytes.IndexByte(word, ':') < 0 {
+			return masked(word, rest)
+		}
+	}
+	n := 0
+	for n < len(rest) && rest[n] >= '0' && rest[n] <= '9' {
+		n++
+	}
+	bits, ok := layout.Uint(rest[:n])
+	if !ok || bits > 128 || n < len(rest) && rest[n] == '.' {
+		return masked(word, rest)
+	}
+	return dotted(word, int(bits))
+}
+
+// masked is the network of an address and the mask that rest begins with.
+func masked(word, rest []byte) netip.Prefix {
+	lo, hi := layout.Field(rest, 0)
+	m, ok := layout.IPv4(bytes.TrimRight(rest[lo:hi], ",;)]"))
+	if !ok {
+		return netip.Prefix{}
+	}
+	bits, err := layout.MaskLength(m)
+	if p := dotted(word, bits); err == nil && (bits > 0 || p.IsValid() && p.Addr().IsUnspecified()) {
+		return p
+	}
+	return netip.Prefix{}
+}
+
+// dotted is the network of an address of which zeros may be left out behind, or stand in front of numbers.
+func dotted(word []byte, bits int) netip.Prefix {
+	if bytes.IndexByte(word, ':') >= 0 {
+		a, ok := layout.Addr(word)
+		if !ok {
+			return netip.Prefix{}
+		}
+		return netip.PrefixFrom(a, bits).Masked()
+	}
+	var out [4]byte
+	parts := bytes.Split(word, []byte{'.'})
+	if len(parts) > 4 {
+		return netip.Prefix{}
+	}
+	for i, p := range parts {
+		n, ok := layout.Uint(p)
+		if !ok || n > 255 {
+			return netip.Prefix{}
+		}
+		out[i] = byte(n)
+	}
+	return netip.PrefixFrom(netip.AddrFrom4(out), bits).Masked()
+}
+
 // maxCode is how long the letters in front of a destination may be.
 const maxCode = 3
 
-// namedPrefix returns the prefix that a line names first: with a length or a mask behind it, or at the begin of the
-// line, where destinations stand, without, as the network of its class. It is not valid where there is none.
-func namedPrefix(line []byte) netip.Prefix {
+// bareDestination returns the network of an address's class at the begin of a line, where destinations stand, or of a
+// network's own address somewhat behind.
+func bareDestination(line []byte) netip.Prefix {
 	var before []byte // the word before
-	for n, lo, hi := 0, 0, 0; ; n, before = n+1, line[lo:hi] {
+	for n, lo, hi := 0, 0, 0; n < 4; n, before = n+1, line[lo:hi] {
 		if lo, hi = layout.Field(line, hi); lo >= hi {
 			return netip.Prefix{}
 		}
-		word := bytes.Trim(line[lo:hi], ",;()[]\"'")
-		if i := bytes.IndexByte(word, '='); i >= 0 {
-			word = word[i+1:]
-		}
-		// signs of selection are glued to it, or it stands behind an arrow
-		if i := bytes.LastIndexAny(word, "*>"); i >= 0 {
-			word = word[i+1:]
-		}
-		if p, err := layout.Prefix(word, false); err == nil {
-			return p.Masked()
-		}
-		a, ok := layout.Addr(word)
-		if !ok || a.Zone() != "" {
+		a, ok := layout.IPv4(bytes.Trim(line[lo:hi], ",;()[]\"'*>+-=~!#@&%^$|?<{`"))
+		if !ok {
 			continue
 		}
-		nlo, nhi := layout.Field(line, hi)
-		if m, ok := layout.IPv4(line[nlo:nhi]); ok && a.Is4() {
-			if bits, err := layout.MaskLength(m); err == nil && (bits > 0 || a.IsUnspecified()) {
-				return netip.PrefixFrom(a, bits).Masked()
-			}
-		}
-		if n > 1 || n == 1 && (len(before) > maxCode || string(before) == "via") {
+		message := n > 1 || n == 1 && (len(before) > maxCode || string(before) == "via")
+		if message && (a.As4()[3] != 0 || a.IsUnspecified()) {
 			return netip.Prefix{} // a next hop, or an address in a message
 		}
 		if p := network.ClassOf4(a); p.IsValid() {
 			return p
 		}
 	}
+	return netip.Prefix{}
 }

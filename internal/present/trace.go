@@ -337,6 +337,9 @@ func onward(h forward.Hop) string {
 	if h.Route.Special != route.None {
 		return ways(h.Route.Attributes)[0]
 	}
+	if len(h.Route.NextHops) == 1 && isTable(h.Route.NextHops[0]) {
+		return ways(h.Route.Attributes)[0]
+	}
 	s := to(h.NextHop, h.OutInterface)
 	for _, r := range h.Via {
 		s += ", resolved by " + r.Prefix.String()

@@ -450,6 +450,11 @@ func (v View) resolution(w io.Writer, r forward.Explanation) {
 		fmt.Fprintf(w, "  %s\n", s)
 	}
 	for i, res := range r.Choice.Resolutions {
+		if isTable(res.NextHop) {
+			t := Clean(res.NextHop.Table)
+			fmt.Fprintf(w, "  its table %s decides; zarvek why -table %s asks that one\n", t, t)
+			continue
+		}
 		if res.Failure != selection.Resolved {
 			fmt.Fprintf(
 				w,

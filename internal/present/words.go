@@ -52,6 +52,13 @@ func ways(a *route.Attributes) []string {
 	var out []string
 	for _, h := range hops {
 		s := to(h.Address, h.Interface)
+		switch {
+		case h.Table == "":
+		case isTable(h):
+			s = "on to its table " + Clean(h.Table)
+		default:
+			s += " in its table " + Clean(h.Table)
+		}
 		if h.Inactive {
 			s += ", inactive"
 		}
@@ -79,6 +86,9 @@ func by(ifname string) string {
 	}
 	return " by " + Clean(ifname)
 }
+
+// isTable reports whether a next hop says no more than that another table decides.
+func isTable(h route.NextHop) bool { return h.Table != "" && !h.Address.IsValid() && h.Interface == "" }
 
 // to words a next hop and interface of which either may be absent.
 func to(a netip.Addr, ifname string) string {

@@ -69,8 +69,8 @@ func (w *Walker) lookup(pkt *packet, at position) (selection.Match, Reason) {
 			return selection.Match{Table: t}, Reason{Code: TableCut}
 		}
 		m, missing := w.onward(pkt, d, w.longest(pkt, t))
-		if missing {
-			return m, Reason{Code: TableMissing}
+		if missing != "" {
+			return m, Reason{Code: TableMissing, Table: missing, Marks: []route.Mark{m.Routes[0].Mark}}
 		}
 		if other, ok := w.elsewhere(pkt, d, t, m); ok {
 			return m, Reason{Code: RulesMissing, Table: other.Name, Marks: []route.Mark{other.Routes[0].Mark}}
@@ -152,23 +152,23 @@ func alike(a, b selection.Match) bool {
 	return true
 }
 
-// onward goes on in another table where the match says no more than that; missing tells that it was not captured.
-func (w *Walker) onward(pkt *packet, d *network.Device, m selection.Match) (out selection.Match, missing bool) {
+// onward goes on in another table where the match says no more than that; missing names one that was not captured.
+func (w *Walker) onward(pkt *packet, d *network.Device, m selection.Match) (out selection.Match, missing string) {
 	for range d.Tables().All() {
 		if !m.Found() || len(m.Routes[0].NextHops) != 1 {
-			return m, false
+			return m, ""
 		}
 		h := m.Routes[0].NextHops[0]
 		if h.Table == "" || h.Interface != "" || h.Address.IsValid() {
-			return m, false
+			return m, ""
 		}
 		t := d.Table(h.Table, route.FamilyOf(pkt.dst))
 		if t == nil {
-			return m, true
+			return m, h.Table
 		}
 		m = w.longest(pkt, t)
 	}
-	return m, true // the tables point at each other
+	return m, m.Routes[0].NextHops[0].Table // the tables point at each other
 }
 
 // sureReason keeps r unless the rule that led to it may not apply at all.

@@ -13,10 +13,14 @@ import (
 func (r *reader) key(t string) bool {
 	r.keyLost = r.keyLost || strings.ContainsRune(t, 0) && (r.inKey || damagedKey.MatchString(t) ||
 		someCodes.MatchString(t))
-	if !r.inKey && strings.IndexByte(t, ':') < 0 && !strings.Contains(t, " - ") {
+	if !r.inKey && strings.IndexByte(t, ':') < 0 && !strings.Contains(t, " - ") && !signKey.MatchString(t) {
 		return false
 	}
 	if r.colonKey(t) {
+		return true
+	}
+	if m := signKey.FindStringSubmatch(t); m != nil {
+		r.legend[m[1]] = strings.ToLower(m[2])
 		return true
 	}
 	first, rest, ok := strings.Cut(t, ":")
@@ -60,6 +64,12 @@ func (r *reader) key(t string) bool {
 	}
 	return found || starts
 }
+
+// signKey matches the meaning of one sign, "+ = ECMP routes".
+var signKey = regexp.MustCompile(`^\s*([+#~!@^&])\s+=\s+(\w.*?)\s*$`)
+
+// equalWays matches the meaning of a sign in front of routes by several ways.
+var equalWays = regexp.MustCompile(`\b(ecmp|multi-?path|equal)`)
 
 // codeWord matches a code of one or two signs that its meaning follows: "O: OSPF", "iB: IBGP".
 var codeWord = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9]?:$`)

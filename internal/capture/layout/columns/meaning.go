@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"maps"
 	"net/netip"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -44,6 +45,9 @@ var protocolSubtypes = map[string]string{
 	"isisl2": "level-2",
 }
 
+// otherTable matches a next hop that is another table of the device: "vr yard".
+var otherTable = regexp.MustCompile(`(?i)^(?:next-)?(?:vr|vrf|table|virtual[ -]router)[ :](\S+)$`)
+
 // discardWords stand in the place of a next hop or interface where packets are dropped.
 var discardWords = map[string]route.Special{
 	"blackhole":   route.Blackhole,
@@ -77,6 +81,8 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 		a.Special = route.Receive
 	case discardOf(gw) != 0:
 		a.Special = discardOf(gw)
+	case otherTable.MatchString(low): // what is called its interface is none that packets leave by
+		dev, h = "", route.NextHop{Table: otherTable.FindStringSubmatch(gw)[1]}
 	default:
 		addr, ok := layout.Addr([]byte(gw))
 		switch {
@@ -138,7 +144,7 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 		}
 	}
 	if a.Special == route.None || a.Special == route.Receive || a.Special == route.Broadcast {
-		if h.Interface != "" || h.Address.IsValid() {
+		if h.Interface != "" || h.Address.IsValid() || h.Table != "" {
 			a.NextHops = []route.NextHop{h}
 		}
 	}

@@ -16,6 +16,7 @@ func (r *reader) row(s string, lo, hi int) error {
 	if r.best != "" && len(w) > 1 && isMarks(w[0].text) && (isNumber(w[1].text) || isDestination(w[1].text)) {
 		marks, w = w[0].text, w[1:]
 	}
+	w = r.withoutSign(w)
 	if r.section == bsd && len(w) > 0 && w[0].lo == 0 && len(w[0].text) <= 3 && isNumber(w[0].text) {
 		w[0].text += "/8" // the zeros and the length are left out
 	}
@@ -93,6 +94,18 @@ func (r *reader) row(s string, lo, hi int) error {
 		}
 	}
 	return r.complete(&row, above)
+}
+
+// withoutSign leaves out a sign in front of a row that the key gives routes by several ways.
+func (r *reader) withoutSign(w []word) []word {
+	if len(w) == 0 || !strings.Contains("+#~!@^&", w[0].text[:1]) || !equalWays.MatchString(r.legend[w[0].text[:1]]) {
+		return w
+	}
+	if w[0].text = w[0].text[1:]; w[0].text == "" {
+		return w[1:]
+	}
+	w[0].lo++
+	return w
 }
 
 // complete adds a row that is whole, of which another line may hold the beginning.

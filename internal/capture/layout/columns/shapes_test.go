@@ -88,6 +88,19 @@ Destination        Gateway            Flags   Refs      Use   Mtu  Prio Iface
 10.61.16.1         02:00:00:00:00:07  UHLl       0      402     -     1 em1
 10.61.16.20        02:00:00:00:00:10  UHLc       1       40     -     3 em1
 `, []string{"5 127.0.0.0/8 other 8/- unreachable", "6 10.61.16.0/24 direct 4/- dev em1", "7 10.61.16.1/32 local 1/- receive dev em1"}},
+	{"a sign in front of equal ways, explained above", ` + = ECMP routes
+
+ Dest Address       Gateway Addr        Age        Protocol
+------------------+-------------------+----------+-----------
+  0.0.0.0/0          172.28.61.1         4d3h     STATIC
+ +10.61.32.0/24      172.28.61.5         2d3h     OSPF
+ +                   172.28.61.9         2d3h     OSPF
+`, []string{"5 0.0.0.0/0 static -/- via 172.28.61.1: active installed", "6 10.61.32.0/24 ospf -/- via 172.28.61.5 via 172.28.61.9: active installed"}},
+	{"a next hop that is another table", `flags: A:active, S:static
+destination        nexthop            metric flags      age   interface
+0.0.0.0/0          172.28.61.1        10     A S              line1
+10.61.32.0/24      vr guests          10     A S              guests/i3
+`, []string{"3 0.0.0.0/0 static -/10 via 172.28.61.1 dev line1: active installed", "4 10.61.32.0/24 static -/10 in guests: active installed"}},
 	{"BSD's table of another system, by family", `Routing tables
 Destination        Gateway           Flags   Refs     Use  If   Exp  Groups
 

@@ -93,10 +93,12 @@ func joinPair(w []word, first, second string) []word {
 // Brackets around an address say nothing; around a name behind an address they part the two.
 var withoutBrackets, apartBrackets = strings.NewReplacer("[", "", "]", ""), strings.NewReplacer("[", " ", "]", " ")
 
-// joinInterface makes one word of an interface whose kind and number stand apart, as "ve 10".
+// joinInterface makes one word of an interface whose kind and number stand apart, as "ve 10", and of another table,
+// "vr yard".
 func joinInterface(w []word) []word {
 	for i := 0; i+1 < len(w); i++ {
-		if w[i+1].lo == w[i].hi+1 && layout.ApartInterface(w[i].text, w[i+1].text) {
+		if w[i+1].lo == w[i].hi+1 &&
+			(layout.ApartInterface(w[i].text, w[i+1].text) || otherTable.MatchString(w[i].text+" "+w[i+1].text)) {
 			w[i] = word{w[i].text + " " + w[i+1].text, w[i].lo, w[i+1].hi}
 			w = slices.Delete(w, i+1, i+2)
 		}

@@ -27,6 +27,8 @@ var (
 	begins    = regexp.MustCompile(`^Routing entry for (\S+?),?(?:\s+\(mask (\S+)\))?(?:,.*)?\s*$`)
 	known     = regexp.MustCompile(`^\s+Known via "([^"]+)"(?:, distance (\d+))?(?:, metric (\d+))?(.*)$`)
 	kind      = regexp.MustCompile(`, type ([a-z0-9 -]+)`)
+	table     = regexp.MustCompile(`^Routing table for VRF=(\S+)\s*$`)
+	within    = regexp.MustCompile(`^(\s+\*?\s*)vrf \S+ `)
 	hop       = regexp.MustCompile(`^\s+(\*)?\s*([0-9a-fA-F.:]+)(?:\s*\(([^()]*)\))?(?:,|\s|$)(.*)$`)
 	direct    = regexp.MustCompile(`^\s+(\*)?\s*directly connected, (?:via )?(\S+?),?(?:\s.*)?$`)
 	via       = regexp.MustCompile(`(?:^|\s)via (?:"?([A-Za-z][^\s,"]*)"?)`)
@@ -51,6 +53,7 @@ func recognise(text []byte) int {
 
 type reader struct {
 	layout.Collector
+	table  string
 	open   bool
 	prefix netip.Prefix
 	attr   route.Attributes
@@ -64,7 +67,7 @@ type bounds struct{ lo, hi int }
 
 // Read reads a text of this family. Its tables are parts, whatever was asked.
 func Read(text []byte) layout.Reading {
-	r := reader{marks: marksBest.Match(text)}
+	r := reader{table: "default", marks: marksBest.Match(text)}
 	r.Layout = name
 	for lo, hi := range layout.Lines(text) {
 		line := string(text[lo:hi])
@@ -97,9 +100,18 @@ func (r *reader) line(s string, lo, hi int) error {
 		r.attr, r.head, r.best = route.Attributes{}, []bounds{{lo, hi}}, !r.marks
 		return nil
 	}
+	if m := table.FindStringSubmatch(s); m != nil {
+		r.flush()
+		if r.table = m[1]; r.table == "0" {
+			r.table = "default"
+		}
+		r.Pass(lo, hi, layout.Title)
+		return nil
+	}
 	if !r.open {
 		return layout.ErrNotARoute
 	}
+	s = within.ReplaceAllString(s, "$1") // the table of the paragraph itself
 	switch {
 	case known.MatchString(s):
 		m := known.FindStringSubmatch(s)
@@ -175,7 +187,7 @@ func (r *reader) flush() {
 	if r.best {
 		state = route.Active | route.Installed
 	}
-	r.Add("default", network.Candidates,
+	r.Add(r.table, network.Candidates,
 		route.Route{Prefix: r.prefix, Attributes: &a, State: state, Mark: layout.Mark(r.lo, r.hi)}, 0)
 }
 

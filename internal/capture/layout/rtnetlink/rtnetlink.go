@@ -7,6 +7,7 @@ import (
 	"bytes"
 	"fmt"
 	"net/netip"
+	"slices"
 	"strings"
 
 	"zarvek/internal/capture/layout"
@@ -111,7 +112,7 @@ func row(c *layout.Collector, line []byte, lo, hi int) error {
 			hops = append(hops, route.NextHop{Address: gw})
 		case "dev", "oif":
 			_, dev, ok := strings.Cut(strings.TrimSuffix(v, ")"), "(")
-			if !ok || dev == "" || len(hops) == 0 {
+			if !ok || dev == "" && v != "0()" || len(hops) == 0 {
 				return fmt.Errorf("%w: no interface in %q", layout.ErrNotARoute, w)
 			}
 			hops[len(hops)-1].Interface = dev
@@ -131,6 +132,9 @@ func row(c *layout.Collector, line []byte, lo, hi int) error {
 	sp, known := types[one["type"]]
 	if !known || !p.IsValid() || len(hops) == 0 {
 		return layout.ErrNotARoute
+	}
+	if sp == route.None && slices.ContainsFunc(hops, func(h route.NextHop) bool { return h.Interface == "" }) {
+		return fmt.Errorf("%w: no interface", layout.ErrNotARoute)
 	}
 	a.Special, a.Protocol = sp, protocols[one["proto"]]
 	metric, ok := layout.Uint([]byte(one["prio"]))
