@@ -15,17 +15,41 @@ func (p *Part) unreadRows(src *Source) {
 	if len(p.Facts.Tables) == 0 {
 		return
 	}
+	above := rowsAbove{part: p, source: src}
 	for _, u := range p.Unread {
-		prefix := namedPrefix(appendClean(nil, src.Text(u.Mark)))
-		if !prefix.IsValid() {
-			continue
+		line := appendClean(nil, src.Text(u.Mark))
+		found := [...]netip.Prefix{namedPrefix(line), {}}
+		goes := goesOn(line)
+		if namesDefault(line) {
+			goes = false
+			found = [...]netip.Prefix{netip.PrefixFrom(netip.IPv4Unspecified(), 0),
+				netip.PrefixFrom(netip.IPv6Unspecified(), 0)}
+		} else if goes {
+			found[1] = above.find(u.Mark.Off)
 		}
 		for i := range p.Facts.Tables {
-			if t := &p.Facts.Tables[i]; t.Family == route.FamilyOf(prefix.Addr()) {
-				t.Unread = append(t.Unread, network.UnreadRow{Prefix: prefix, Mark: u.Mark})
+			t := &p.Facts.Tables[i]
+			for k, prefix := range found {
+				if prefix.IsValid() && t.Family == route.FamilyOf(prefix.Addr()) {
+					t.Unread = append(t.Unread, network.UnreadRow{Prefix: prefix, Beside: k == 1 && goes, Mark: u.Mark})
+				}
 			}
 		}
 	}
+}
+
+// namesDefault reports whether a line begins with the word for the route to everywhere, perhaps behind a code.
+func namesDefault(line []byte) bool {
+	w := bytes.Fields(line[:min(len(line), 80)])
+	for n := 0; n < min(len(w), 2); n++ {
+		if bytes.EqualFold(bytes.Trim(w[n], "*>+\"',;"), []byte("default")) {
+			return true
+		}
+		if len(w[n]) > maxCode {
+			break
+		}
+	}
+	return false
 }
 
 // namedPrefix returns the prefix that a line names first, with a length or a mask, whatever is glued to it. Else it is

@@ -4,6 +4,8 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
+
+	"zarvek/internal/core/network"
 )
 
 // TestNamedPrefix: what a line that was not read names first is a destination, wherever signs are glued to it; next
@@ -38,4 +40,36 @@ func TestNamedPrefix(t *testing.T) {
 	} {
 		require.Equal(t, want, namedPrefix([]byte(line)).String(), line)
 	}
+}
+
+// TestGoesOn: a next hop that was not read is one that the row above lacks, so what is known of its prefix is not all.
+func TestGoesOn(t *testing.T) {
+	read := func(text string) []network.UnreadRow {
+		c, err := Read("x.txt", []byte(text), 1)
+		require.NoError(t, err)
+		var out []network.UnreadRow
+		for _, p := range c.Parts {
+			for _, table := range p.Facts.Tables {
+				out = append(out, table.Unread...)
+			}
+		}
+		return out
+	}
+	const head = "Flags: X - disabled, A - active, D - dynamic,\nC - connect, S - static, o - ospf\n" +
+		" #      DST-ADDRESS        PREF-SRC        GATEWAY            DISTANCE\n" +
+		" 0 ADo  10.61.40.0/24                      172.28.61.6             110\n"
+	rows := read(head + "                                           172.28.61.10      \n")
+	require.NotEmpty(t, rows)
+	require.Equal(t, "10.61.40.0/24", rows[len(rows)-1].Prefix.String())
+	require.True(t, rows[len(rows)-1].Beside)
+	require.Empty(t, read(head))
+	for _, r := range read(head + "\nwatch 172.28.61.10\n") {
+		require.False(t, r.Beside, "a message goes on from nothing")
+	}
+
+	// Of a row for everywhere that was not read nobody knows the next hop.
+	rows = read("Dst             Gateway         Prefsrc         Protocol Scope   Dev              Table\n" +
+		"default         172.28.61.6                                      eth1\nblackhole 10.61.41.0/24\n")
+	require.NotEmpty(t, rows)
+	require.Equal(t, "0.0.0.0/0", rows[0].Prefix.String())
 }

@@ -17,13 +17,17 @@ type UnreadRow struct {
 	Any    bool // routes of any length inside of the prefix may be missing, not only one to the prefix itself
 	// the line tells of a change after the table was shown: a route that it shows for the prefix may be gone
 	Changed bool
+	Beside  bool // the line seems to tell of a further way of a route that was read
 	Mark    route.Mark
 }
 
 // bars reports whether the row may lead elsewhere what a route of so many bits leads to.
 func (u UnreadRow) bars(bits int) bool {
-	return u.Any || u.Prefix.Bits() > bits || u.Changed && u.Prefix.Bits() == bits
+	return u.Any || u.Prefix.Bits() > bits || u.equally() && u.Prefix.Bits() == bits
 }
+
+// equally reports whether the row may be of a route to its prefix that was read.
+func (u UnreadRow) equally() bool { return u.Changed || u.Beside }
 
 // unreadRows finds the rows by address. The zero unreadRows holds none.
 type unreadRows struct{ byPrefix *bart.Table[UnreadRow] }
@@ -32,7 +36,7 @@ type unreadRows struct{ byPrefix *bart.Table[UnreadRow] }
 func (t *Table) gatherUnread(parts []*TableFacts) {
 	for _, p := range parts {
 		for _, u := range p.Unread {
-			if !u.Any && !u.Changed && t.forwards(u.Prefix) {
+			if !u.Any && !u.equally() && t.forwards(u.Prefix) {
 				continue
 			}
 			t.addUnread(u)
@@ -46,7 +50,7 @@ func (t *Table) addUnread(u UnreadRow) {
 		t.unread.byPrefix = new(bart.Table[UnreadRow])
 	}
 	t.unread.byPrefix.Modify(u.Prefix.Masked(), func(have UnreadRow, ok bool) (UnreadRow, bool) {
-		if ok && (have.Any || have.Changed || !u.Any && !u.Changed) {
+		if ok && (have.Any || have.equally() || !u.Any && !u.equally()) {
 			return have, false
 		}
 		return u, false

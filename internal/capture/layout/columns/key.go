@@ -31,12 +31,16 @@ func (r *reader) key(t string) bool {
 		return true
 	}
 	starts := ok &&
-		(strings.HasSuffix(f, "flags") || strings.HasSuffix(f, "codes") || strings.HasPrefix(f, "origin") ||
+		(strings.HasSuffix(f, "flags") || f == "flag" || strings.HasSuffix(f, "codes") || strings.HasPrefix(f, "origin") ||
 			strings.HasSuffix(f, "legend") || f == "headers")
 	if starts {
 		r.inKey, t = true, rest
 	} else if !r.inKey {
 		return false
+	}
+	if gluedCodes.MatchString(t) {
+		r.colonEntries(t)
+		return true
 	}
 	found := false
 	if strings.Contains(t, "(") {
@@ -70,6 +74,10 @@ var signKey = regexp.MustCompile(`^\s*([+#~!@^&])\s+=\s+(\w.*?)\s*$`)
 
 // equalWays matches the meaning of a sign in front of routes by several ways.
 var equalWays = regexp.MustCompile(`\b(ecmp|multi-?path|equal)`)
+
+// gluedCodes matches "U:Usable   G:Gateway", codes with their meaning glued to them.
+var gluedCodes = regexp.MustCompile(
+	`^\s*(?:[A-Za-z0-9]{1,3}:[A-Za-z][\w-]*(?: [A-Za-z][\w-]*)*(?:\s{2,}|\s*$))+$`)
 
 // codeWord matches a code of one or two signs that its meaning follows: "O: OSPF", "iB: IBGP".
 var codeWord = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9]?:$`)

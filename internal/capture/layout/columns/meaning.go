@@ -48,6 +48,20 @@ var protocolSubtypes = map[string]string{
 // otherTable matches a next hop that is another table of the device: "vr yard".
 var otherTable = regexp.MustCompile(`(?i)^(?:next-)?(?:vr|vrf|table|virtual[ -]router)[ :](\S+)$`)
 
+// stateWords are what a column of states may say in whole words, and whether such a route is in use.
+var stateWords = map[string]bool{
+	"active": true, "up": true, "true": true, "yes": true, "valid": true, "best": true, "selected": true,
+	"installed": true, "used": true, "enabled": true, "reachable": true, "alive": true, "online": true, "ok": true,
+	"primary": true, "running": true, "connected": true, "static": true, "dynamic": true, "permanent": true,
+	"down": false, "false": false, "inactive": false, "no": false, "backup": false, "standby": false,
+	"disabled": false, "invalid": false, "unusable": false, "hidden": false, "alternate": false, "secondary": false,
+	"offline": false, "dead": false, "unreachable": false, "unavailable": false, "unresolved": false,
+	"suppressed": false, "candidate": false, "passive": false,
+}
+
+// wholeWord matches a word that is no letters of a key written together.
+var wholeWord = regexp.MustCompile(`^(?:[A-Z]?[a-z]{4,}|[A-Z]{6,})$`)
+
 // discardWords stand in the place of a next hop or interface where packets are dropped.
 var discardWords = map[string]route.Special{
 	"blackhole":   route.Blackhole,
@@ -113,7 +127,7 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 			}
 		}
 	}
-	if l := strings.TrimSpace(row.cell[labels]); l != "" && l != "-" && !strings.EqualFold(l, "NoLabel") {
+	if l := strings.TrimSpace(row.cell[labels]); l != "" && l != "-" && !strings.EqualFold(l, "NoLabel") && !strings.EqualFold(l, "Null") {
 		h.Encapsulated = h.Address.IsValid()
 	}
 	if s := cmp.Or(discardOf(dev), discardOf(row.cell[types])); s != 0 {
@@ -122,6 +136,11 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 	r.protocol(row, &a, onLink, p, &h)
 	if err := r.letters(fl); err != nil {
 		return err
+	}
+	if r.section == device && r.legend[fl] == "" && wholeWord.MatchString(fl) {
+		if _, ok := stateWords[strings.ToLower(fl)]; !ok {
+			return fmt.Errorf("%w: whether %q is a route in use is not known", layout.ErrNotARoute, fl)
+		}
 	}
 	state := r.flags(row, fl, &a, onLink, p, &h)
 	if own, ok := layout.Addr([]byte(gw)); ok && (r.section == device || r.section == bsd) &&
@@ -339,8 +358,7 @@ func (r *reader) flags(
 		s += " " + t
 	}
 	for f := range strings.FieldsSeq(s) {
-		switch strings.ToLower(f) { // without a key: whole words say it
-		case "down", "false", "inactive":
+		if used, ok := stateWords[strings.ToLower(f)]; ok && !used { // without a key: whole words say it
 			state = 0
 		}
 		given = append(given, f)

@@ -96,6 +96,20 @@ Destination        Gateway            Flags   Refs      Use   Mtu  Prio Iface
  +10.61.32.0/24      172.28.61.5         2d3h     OSPF
  +                   172.28.61.9         2d3h     OSPF
 `, []string{"5 0.0.0.0/0 static -/- via 172.28.61.1: active installed", "6 10.61.32.0/24 ospf -/- via 172.28.61.5 via 172.28.61.9: active installed"}},
+	{"codes with their meaning glued to them", `Flag:
+  U:Usable   G:Gateway   H:Host   B:Blackhole   D:Dynamic   S:Static
+  R:Relay    F:FRR
+
+Destination/Mask   Nexthop         Flag     OutInterface/Token       Label
+0.0.0.0/0          172.28.61.1     USGR     line1                    Null
+10.61.16.0/24      10.61.16.1      U        hall1                    Null
+10.61.46.0/24      0.0.0.0         UBS      NULL0                    Null
+`, []string{"6 0.0.0.0/0 static -/- via 172.28.61.1 dev line1 recursive: active installed", "7 10.61.16.0/24 direct -/- dev hall1: active installed", "8 10.61.46.0/24 static -/- blackhole: active installed"}},
+	{"states in words, of which some are not in use", `Destination          Next-Hop             Interface   Proto    Pref/Met   Status
+0.0.0.0/0            172.28.61.1          line1       static   5/0        active
+0.0.0.0/0            172.28.61.5          line2       static   10/0       backup
+10.61.32.0/24        172.28.61.9          line3       static   5/0        Down
+`, []string{"2 0.0.0.0/0 static 5/0 via 172.28.61.1 dev line1: active installed", "3 0.0.0.0/0 static 10/0 via 172.28.61.5 dev line2", "4 10.61.32.0/24 static 5/0 via 172.28.61.9 dev line3"}},
 	{"a next hop that is another table", `flags: A:active, S:static
 destination        nexthop            metric flags      age   interface
 0.0.0.0/0          172.28.61.1        10     A S              line1
@@ -227,4 +241,15 @@ old                  10.81.4.0/24         blackhole  None               static
 		"4 0.0.0.0/0 static -/- via 10.81.2.2: active installed", "5 10.81.4.0/24 static -/- blackhole: active installed",
 		"6 10.81.1.0/24 direct -/- dev /sheds/lan: active installed",
 	}, layouttest.Words([]byte(in), r))
+}
+
+// TestStatesNobodyKnows: whether a route is in use that has a state in a word of which nobody knows the meaning is not
+// known either.
+func TestStatesNobodyKnows(t *testing.T) {
+	in := []byte("Destination          Next-Hop             Interface   Proto    Pref/Met   Status\n" +
+		"10.61.32.0/24        172.28.61.9          line3       static   5/0        active\n" +
+		"10.61.33.0/24        172.28.61.9          line3       static   5/0        dampened\n")
+	r := Read(in)
+	require.Equal(t, []string{"2 10.61.32.0/24 static 5/0 via 172.28.61.9 dev line3: active installed"}, layouttest.Words(in, r))
+	require.Equal(t, []string{`3 not in the form of this layout: whether "dampened" is a route in use is not known`}, layouttest.Unread(in, r))
 }

@@ -1,0 +1,66 @@
+package capture
+
+import (
+	"bytes"
+	"cmp"
+	"net/netip"
+	"slices"
+
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/route"
+)
+
+// goesOn reports whether a line seems to go on from the row above it: it is set in, or begins with a sign, and has an
+// address.
+func goesOn(line []byte) bool {
+	if len(line) == 0 || line[0] > ' ' && bytes.IndexByte([]byte("+-=*>|~#@^&"), line[0]) < 0 {
+		return false
+	}
+	for w := range bytes.FieldsSeq(line) {
+		if _, ok := layout.Addr(bytes.Trim(w, ",;()[]\"'*>+")); ok {
+			return true
+		}
+	}
+	return false
+}
+
+// rowsAbove finds the rows that lines go on from. A next hop that was not read is one that the row lacks.
+type rowsAbove struct {
+	part   *Part
+	source *Source
+	ends   []rowEnd // of the rows that were read, in the order of the text; nil until asked for
+}
+
+type rowEnd struct {
+	at     uint32
+	prefix netip.Prefix
+}
+
+// mostBetween bounds how far above a line its row is looked for.
+const mostBetween = 4000
+
+// find returns the prefix of the row that a line at a place goes on from: nothing but lines that go on stand between.
+// It is invalid where there is none.
+func (r *rowsAbove) find(at uint32) netip.Prefix {
+	if r.ends == nil {
+		for i := range r.part.Facts.Tables {
+			rows := &r.part.Facts.Tables[i].Routes
+			for k := range rows.Len() {
+				x := rows.At(k)
+				r.ends = append(r.ends, rowEnd{x.Mark.End, x.Prefix})
+			}
+		}
+		slices.SortStableFunc(r.ends, func(a, b rowEnd) int { return cmp.Compare(a.at, b.at) })
+	}
+	n, _ := slices.BinarySearchFunc(r.ends, at, func(e rowEnd, at uint32) int { return cmp.Compare(e.at, at+1) })
+	if n == 0 || at-r.ends[n-1].at > mostBetween {
+		return netip.Prefix{}
+	}
+	between := r.source.Text(route.Mark{Off: r.ends[n-1].at, End: at})
+	for lo, hi := range layout.Lines(between) {
+		if line := appendClean(nil, between[lo:hi]); !layout.Blank(line) && (!goesOn(line) || writtenPrefix(line).IsValid()) {
+			return netip.Prefix{}
+		}
+	}
+	return r.ends[n-1].prefix
+}
