@@ -39,16 +39,7 @@ func newActions(t *network.Table) *actions {
 
 // of numbers a group; false where none of its routes forwards.
 func (a *actions) of(g network.Group) (int32, bool) {
-	one, at := 0, -1
-	open := false // a route was chosen and refused
-	for i := g.Lo; i < g.Hi; i++ {
-		switch _, s := a.table.Routes().Used(i); {
-		case s&route.Installed != 0:
-			one, at = one+1, i
-		case s&(route.Active|route.Rejected) == route.Active|route.Rejected:
-			open = true
-		}
-	}
+	one, at, open := chosen(a.table, g)
 	if one == 0 && !open {
 		return 0, false
 	}
@@ -63,6 +54,42 @@ func (a *actions) of(g network.Group) (int32, bool) {
 		}
 	}
 	return a.slow(g)
+}
+
+// chosen counts the routes of a group that forward, with the last of them. Open tells that one was chosen and refused.
+func chosen(t *network.Table, g network.Group) (count, last int, open bool) {
+	last = -1
+	for i := g.Lo; i < g.Hi; i++ {
+		switch _, s := t.Routes().Used(i); {
+		case s&route.Installed != 0:
+			count, last = count+1, i
+		case s&(route.Active|route.Rejected) == route.Active|route.Rejected:
+			open = true
+		}
+	}
+	return count, last, open
+}
+
+// seen returns the number that a group of another table of the device would have, as far as it was numbered. It changes
+// nothing. Forwards is false where none of the group's routes does.
+func (a *actions) seen(t *network.Table, g network.Group) (id int32, forwards, known bool) {
+	one, at, open := chosen(t, g)
+	if one == 0 && !open {
+		return 0, false, true
+	}
+	if one != 1 || !a.plain || t.Contradictory() {
+		return 0, true, false
+	}
+	i, _ := t.Routes().Used(at)
+	attr := t.Routes().Attributes(i)
+	switch {
+	case attr.Special != route.None:
+	case len(attr.NextHops) == 1 && !attr.NextHops[0].Inactive && !attr.NextHops[0].Backup:
+		id, known = a.byHop[oneHop{attr.Protocol, attr.NextHops[0]}]
+	default:
+		id, known = a.byText[forwardingText(attr)]
+	}
+	return id, true, known
 }
 
 // oneHop is all that forwarding by one next hop depends on.

@@ -82,7 +82,8 @@ func (b *Basis) vary(after *forward.Walker) (*variation, bool) {
 		return nil, false
 	}
 	a := b.a.above(after)
-	if !a.lookAgain(b.a) {
+	disturbed := was.Disturbed(is)
+	if !a.lookAgain(b.a, disturbed) {
 		return nil, false
 	}
 	a.findDowns()
@@ -91,7 +92,7 @@ func (b *Basis) vary(after *forward.Walker) (*variation, bool) {
 	v.moveSet = b.swept.moveSet.above()
 	v.found = slices.Clone(b.swept.found)
 	v.findUnused()
-	v.seek(was, is)
+	v.seek(is, disturbed)
 	return v, true
 }
 
@@ -108,7 +109,7 @@ func (a *auditor) above(after *forward.Walker) *auditor {
 
 // lookAgain puts the devices of the overlay in the places of those below. Devices that are gone stay: nothing leads to
 // them. It is false where one has tables or lookup points that it did not have, or looks at more than destinations.
-func (a *auditor) lookAgain(below *auditor) bool {
+func (a *auditor) lookAgain(below *auditor, disturbed []bool) bool {
 	g := below.graph
 	g.lookupPoints, g.index = slices.Clone(g.lookupPoints), maps.Clone(g.index)
 	a.graph = g
@@ -121,6 +122,13 @@ func (a *auditor) lookAgain(below *auditor) bool {
 			return false
 		}
 		a.devices[i], a.deviceIndex[d] = d, int32(i)
+		if !disturbed[d.Number()] { // its routes alone differ
+			for _, n := range g.byDevice[i] {
+				p := g.lookupPoints[n].Of(d)
+				a.graph.lookupPoints[n], a.graph.index[p] = p, n
+			}
+			continue
+		}
 		points := a.walker.LookupPoints(d, a.fam)
 		for _, name := range append(a.walker.Topology().Interfaces(d), "") {
 			points = append(points, a.walker.SentBy(d, name))
@@ -139,8 +147,7 @@ func (a *auditor) lookAgain(below *auditor) bool {
 }
 
 // seek finds out which devices must be asked again, and where.
-func (v *variation) seek(was, is *topology.Topology) {
-	disturbed := was.Disturbed(is)
+func (v *variation) seek(is *topology.Topology, disturbed []bool) {
 	v.sets = make([][]int32, len(v.graph.lookupPoints))
 	for i, set := range v.starts {
 		for _, n := range set.nodes {
@@ -274,26 +281,35 @@ func (v *variation) rangeOf(was spot, here span) {
 	}
 	now := v.found[was.class].now
 	v.changes, v.hash = v.changes[:0], was.hash
+	turns := func(n, m int32) {
+		if m == now[n] || slices.ContainsFunc(v.changes, func(c turn) bool { return c.node == n }) {
+			return
+		}
+		v.changes = append(v.changes, turn{n, m})
+		h, g := mix(n, now[n]), mix(n, m)
+		v.hash.a, v.hash.b = v.hash.a^h.a^g.a, v.hash.b^h.b^g.b
+	}
 	ask := func(d int32, point func(*cursor, number, route.Family)) {
 		for _, i := range v.tables[d] {
 			point(v.cursors[i], here.first, v.fam)
 		}
 		v.refresh(d)
 		for _, n := range v.graph.byDevice[d] {
-			m := v.does(n, d, here.first)
-			if m == now[n] || slices.ContainsFunc(v.changes, func(c turn) bool { return c.node == n }) {
-				continue
-			}
-			v.changes = append(v.changes, turn{n, m})
-			h, g := mix(n, now[n]), mix(n, m)
-			v.hash.a, v.hash.b = v.hash.a^h.a^g.a, v.hash.b^h.b^g.b
+			turns(n, v.does(n, d, here.first))
 		}
 	}
 	for _, d := range v.always {
 		ask(d, (*cursor).runTo)
 	}
 	for _, r := range v.active {
-		ask(r.device, (*cursor).jump)
+		id, ok := v.asBelow(r.device, here.first)
+		if !ok {
+			ask(r.device, (*cursor).jump)
+			continue
+		}
+		for _, n := range v.graph.byDevice[r.device] {
+			turns(n, v.basis.swept.memo[n][id]-1)
+		}
 	}
 	if !slices.EqualFunc(below.homes, v.place.homes, sameNumber) { // where packets belong decides what an arrival is
 		for _, d := range v.others {
@@ -305,6 +321,34 @@ func (v *variation) rangeOf(was spot, here span) {
 		c.lookForAnswers(v.reg, v.unused)
 	}
 	v.close(here, id)
+}
+
+// asBelow returns the number of what a device that differs in routes alone does at a point, where it did the same for
+// other destinations in the basis, for which its moves were found.
+func (v *variation) asBelow(d int32, at number) (id int32, ok bool) {
+	if len(v.tables[d]) != 1 || v.fresh[d] || slices.Contains(v.place.irregular, v.devices[d]) {
+		return 0, false
+	}
+	c, below := v.cursors[v.tables[d][0]], v.basis.swept.cursors[v.tables[d][0]].acts
+	if c.table.CutAt.IsValid() {
+		return 0, false
+	}
+	id = noAction
+	a := at.addr(v.fam)
+	for g := range c.table.Search(netip.PrefixFrom(a, a.BitLen())) { // longest first
+		n, forwards, known := below.seen(c.table, g)
+		if !known {
+			return 0, false
+		}
+		if forwards {
+			id = n
+			break
+		}
+	}
+	return id, !below.addressFacts[id] && !slices.ContainsFunc(v.graph.byDevice[d], func(n int32) bool {
+		memo := v.basis.swept.memo[n]
+		return int(id) >= len(memo) || memo[id] == 0
+	})
 }
 
 func sameNumber(x, y *network.Device) bool { return x.Number() == y.Number() }

@@ -137,6 +137,11 @@ func assertAlike(t *testing.T, seed uint64, text string, basis *Basis, x, y *Rea
 		assert.Equal(t, f, e, "seed %d, %v\n%s", seed, p.at, text)
 	}
 	told := x.Alike(joints)
+	var doubtful [][]int
+	follows := true
+	if told != nil {
+		doubtful, follows = told.Doubtful()
+	}
 	for i, s := range places {
 		for k, d := range places {
 			one, two := x.Fate(s.end[1], d.end[1], s.at, d.at), y.Fate(s.end[2], d.end[2], s.at, d.at)
@@ -145,6 +150,9 @@ func assertAlike(t *testing.T, seed uint64, text string, basis *Basis, x, y *Rea
 				return counts
 			}
 			counts[1]++
+			if told != nil && !follows && i != k {
+				require.Equal(t, !told.Same(i, k), slices.Contains(doubtful[i], k), "seed %d, %v to %v", seed, s.at, d.at)
+			}
 			if told == nil || !told.Same(i, k) {
 				continue
 			}

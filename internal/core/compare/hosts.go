@@ -56,7 +56,8 @@ func (b *Base) Hosts(after *forward.Walker, families ...route.Family) map[Pair]C
 
 // hostPairs adds the pairs of networks with hosts that differ.
 func (b *both) hostPairs(out map[Pair]Change) {
-	var some, from []int
+	var some []int
+	may := make([]bool, len(b.joints))
 	nets := make([]netip.Prefix, len(b.joints))
 	known := map[netip.Prefix]bool{}
 	ends := make([][2]int, len(b.joints))
@@ -71,15 +72,20 @@ func (b *both) hostPairs(out map[Pair]Change) {
 		if !hosts || b.nobody(j) || b.heardOnce(j) {
 			continue
 		}
-		some = append(some, i)
-		if b.source(j) {
-			from = append(from, i)
+		some, may[i] = append(some, i), true
+	}
+	all := func(int) []int { return some }
+	if alike := b.reach[1].Alike(ends); alike != nil {
+		if lists, follows := alike.Doubtful(); !follows {
+			all = func(i int) []int { return lists[i] }
 		}
 	}
-	alike := b.reach[1].Alike(ends)
-	for _, i := range from {
-		for _, k := range some {
-			if alike != nil && alike.Same(i, k) {
+	for _, i := range some {
+		if !b.source(b.joints[i]) {
+			continue
+		}
+		for _, k := range all(i) {
+			if !may[k] {
 				continue
 			}
 			d, ok := b.differ(i, k)

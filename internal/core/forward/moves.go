@@ -35,6 +35,12 @@ func (s LookupPoint) Key() PointKey {
 	return PointKey{s.at.device.Name, s.at.table, s.at.ingress, s.at.origin}
 }
 
+// Of is the same point of d, the device as it is in an overlay in which nothing but its routes differs.
+func (s LookupPoint) Of(d *network.Device) LookupPoint {
+	s.at.device = d
+	return s
+}
+
 // Received is the spot of packets of others that are looked up in the same table, whatever interface they come in by.
 func (s LookupPoint) Received() LookupPoint {
 	return LookupPoint{position{device: s.at.device, table: s.at.table}}

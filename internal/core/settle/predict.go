@@ -432,31 +432,33 @@ func (r *run) predict(
 	}
 	announces := func(n int) bool { return slices.ContainsFunc(origins, func(o origin) bool { return o.node == n }) }
 	changed := false
+	var none entry
 	list := in.entries[p] // in the order of nodes
 	for n, x := range in.nodes {
-		var e entry
+		own := &none
 		had := len(list) > 0 && list[0].node == n
 		if had {
-			e, list = list[0], list[1:]
+			own, list = &list[0], list[1:]
 		}
 		now := r.now.Numbered(x.device.Number())
 		if now == nil {
 			continue
 		}
-		if had && e.own {
-			if now.Interface(e.ifname).State == network.LinkDown { // what was its own network
+		if had && own.own {
+			if now.Interface(own.ifname).State == network.LinkDown { // what was its own network
 				had = false
 			} else {
 				continue
 			}
 		}
 		t := now.Table(x.table.Name, in.family)
-		if had && paths == nil && !t.Replaces(p) && !announces(n) && s.keeps(e) {
+		if had && paths == nil && !t.Replaces(p) && !announces(n) && s.keeps(own) {
 			continue
 		}
 		if by, _ := r.otherwise(in, n, p); !had && (by || paths == nil && !s.takesPart[n]) {
 			continue // the protocol had no path there, or none that was shown beside what is used
 		}
+		e := *own
 		from := s
 		if announces(n) { // what it announces it does not learn
 			others := slices.DeleteFunc(slices.Clone(origins), func(o origin) bool { return o.node == n })

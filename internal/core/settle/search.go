@@ -146,7 +146,7 @@ func (s *search) findFloor(p netip.Prefix) {
 
 // unchanged reports whether a node's path is still there at the metric that it had: what failed made no other one
 // better.
-func (s *search) unchanged(e entry) bool {
+func (s *search) unchanged(e *entry) bool {
 	nothingNearer := s.floor != nil || s.in.areas && (e.rank == 0 || e.rank == 1 && s.insideIntact())
 	if s.in.grown || !e.metric.Known || !nothingNearer || s.constant || s.mixed || len(e.arcs) == 0 ||
 		s.in.byVectors() && s.broken(e) {
@@ -159,15 +159,15 @@ func (s *search) unchanged(e entry) bool {
 }
 
 // keeps reports whether a node goes on as before for sure.
-func (s *search) keeps(e entry) bool {
+func (s *search) keeps(e *entry) bool {
 	return !s.in.blind && (!s.apart || e.rank == 0) && s.unchanged(e)
 }
 
 // broken reports whether something died on a node's path, however far away: where neighbours tell distances alone, the
 // next one may have had none for a moment, and of equal ones another is used since (RFC 2453 section 3.9.2).
-func (s *search) broken(e entry) bool {
+func (s *search) broken(e *entry) bool {
 	seen := map[int]bool{}
-	for todo := []entry{e}; len(todo) > 0; todo = todo[1:] {
+	for todo := []entry{*e}; len(todo) > 0; todo = todo[1:] {
 		for _, i := range todo[0].arcs {
 			to := s.in.arcs[i].to
 			if s.dead[i] {
@@ -361,7 +361,7 @@ func (s *search) answer(n int, e entry, had bool) answer {
 // answer where the least and the greatest possible costs agree, else that it cannot be told.
 func (s *search) answerOnce(n int, e entry, had bool) answer {
 	switch {
-	case had && s.keeps(e):
+	case had && s.keeps(&e):
 		return answer{found, sorted(e.arcs), e.metric}
 	case s.in.blind, s.apart:
 		return answer{}
