@@ -2,6 +2,8 @@ package settle
 
 import (
 	"net/netip"
+	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -66,4 +68,28 @@ func TestWhatAConfigurationAlters(t *testing.T) {
 		}
 		require.Equal(t, []Kind{want}, kinds, other.String())
 	}
+}
+
+// TestWhatComesWithALink: what a device behind a link announces is new to all others when the link comes up, though
+// nothing of its own table changes and no table showed that it speaks the protocol.
+func TestWhatComesWithALink(t *testing.T) {
+	alone := func(text string) string { // without what leads over the links to c
+		return strings.Join(slices.DeleteFunc(strings.Split(text, "\n"), func(l string) bool {
+			return strings.Contains(l, "dev e1") || strings.Contains(l, "10.7.0.0")
+		}), "\n") + "\nlink e1 down"
+	}
+	var b network.Builder
+	b.Add("a", coretest.Facts(alone(triangle["a"]), 1), 0)
+	b.Add("b", coretest.Facts(alone(triangle["b"]), 2), 0)
+	c := coretest.Facts("addr 172.16.1.2/30 e0\nlink e0 down\naddr 172.16.2.2/30 e1\nlink e1 down\n"+
+		"static 10.70.0.0/24 pref 1 blackhole", 3)
+	c.Redistributed = []network.Redistribution{{Protocol: route.OSPF, Source: route.Static}}
+	b.Add("c", c, 0)
+	n := b.Build()
+	p := netip.MustParsePrefix("10.70.0.0/24")
+	require.Empty(t, n.Device("a").Table("default", route.IPv4).RoutesTo(p))
+	edited, err := change.Change{change.InterfaceUp{Device: "a", Interface: "e1"}, change.InterfaceUp{Device: "c", Interface: "e0"}}.On(n)
+	require.NoError(t, err)
+	after := New(topology.Build(n)).Run(edited).Network
+	require.NotEmpty(t, after.Device("a").Table("default", route.IPv4).RoutesTo(p), "it may learn of it")
 }

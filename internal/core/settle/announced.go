@@ -13,9 +13,10 @@ import (
 type spoken struct {
 	*run
 	*speakers
-	moved map[netip.Prefix][]int // who has a prefix otherwise than before
-	gone  []int                  // who is not there any more
-	risen map[string]bool        // devices of which an interface came up
+	mutual bool                   // several hand routes to another protocol and take its routes
+	moved  map[netip.Prefix][]int // who has a prefix otherwise than before
+	gone   []int                  // who is not there any more
+	risen  map[string]bool        // devices of which an interface came up
 }
 
 // others makes untold what protocols without a prediction may have lost, or may find now.
@@ -24,6 +25,7 @@ func (r *run) others() bool {
 	for _, s := range r.speakers {
 		x := &spoken{run: r, speakers: s, moved: map[netip.Prefix][]int{}, risen: map[string]bool{}}
 		x.look()
+		x.mutual = x.handToEachOther()
 		for i := range s.list {
 			changed = x.at(i) || changed
 		}
@@ -93,7 +95,7 @@ func (x *spoken) at(i int) bool {
 		}
 	}
 	for p, who := range x.moved {
-		changed = x.comesIn(i, d, t, p, who) || changed
+		changed = x.comesIn(i, d, t, p, who) || x.echoes(d, t, p, who) || changed
 	}
 	if x.risen[d.Name] {
 		changed = x.heard(i, d, t) || changed
@@ -245,6 +247,11 @@ func (x *spoken) comesIn(i int, d *network.Device, t *network.Table, p netip.Pre
 	if !told {
 		return false
 	}
+	return x.leaveOpen(d, t, p, rows)
+}
+
+// leaveOpen adds a route of the protocol to a prefix, of which nobody knows whether it is there.
+func (x *spoken) leaveOpen(d *network.Device, t *network.Table, p netip.Prefix, rows []route.Route) bool {
 	best := x.usual(t)
 	if best == nil {
 		if !configured(d) {

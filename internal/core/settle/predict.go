@@ -39,7 +39,7 @@ func (r *run) protocol(in *instance) bool {
 	moved := r.moved(in)
 	areas := r.areasOf(in, dead)
 	for _, p := range r.candidates(in, dead, moved, some) {
-		origins, gone := r.origins(in, p, dead, moved.at[p])
+		origins, gone := r.origins(in, p, dead, moved.with(in, p))
 		if !some && !gone && !in.grown {
 			continue
 		}
@@ -64,21 +64,34 @@ func (r *run) protocol(in *instance) bool {
 
 // moved is where nodes differ from the network as it was.
 type moved struct {
-	gone []int                  // their devices are
-	at   map[netip.Prefix][]int // those that have a prefix otherwise
+	nodes []int                  // all of them
+	gone  []int                  // their devices are
+	at    map[netip.Prefix][]int // those that have a prefix otherwise
+}
+
+// with are the nodes of which it must be asked what they have of a prefix now: who had it before, and has nothing
+// otherwise, is known. Of a prefix that is new to the protocol, and of nodes that came up, nothing is.
+func (m *moved) with(in *instance, p netip.Prefix) []int {
+	if in.grown || len(in.entries[p]) == 0 {
+		return m.nodes
+	}
+	return m.at[p]
 }
 
 func (r *run) moved(in *instance) moved {
 	m := moved{at: map[netip.Prefix][]int{}}
 	for n, x := range in.nodes {
-		switch now := r.now.Numbered(x.device.Number()); now {
-		case x.device:
-		case nil:
+		now := r.now.Numbered(x.device.Number())
+		if now == x.device {
+			continue
+		}
+		m.nodes = append(m.nodes, n)
+		if now == nil {
 			m.gone = append(m.gone, n)
-		default:
-			for p := range now.Table(x.table.Name, in.family).ReplacedPrefixes() {
-				m.at[p] = append(m.at[p], n)
-			}
+			continue
+		}
+		for p := range now.Table(x.table.Name, in.family).ReplacedPrefixes() {
+			m.at[p] = append(m.at[p], n)
 		}
 	}
 	return m

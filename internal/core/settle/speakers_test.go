@@ -112,3 +112,25 @@ func TestUnknownAddresses(t *testing.T) {
 	require.Len(t, got, 1)
 	require.True(t, got[0].Is(route.Untold), "a kernel drops the addresses of an interface that is down")
 }
+
+// TestWhatGoesRound: a network that nobody has any more may go round between two protocols where several devices hand
+// routes from one to the other and back; where one does it is gone.
+func TestWhatGoesRound(t *testing.T) {
+	p := netip.MustParsePrefix("172.16.0.0/30")
+	const one = "a: direct 10.6.0.0/24 dev lan\nc: bgp 10.6.0.0/24 pref 20 via 172.16.1.1 dev e1\n" +
+		"b: ospf 10.62.0.0/24 pref 110 metric 20 via 172.16.2.2 dev e2\na: bgp 10.62.0.0/24 pref 20 via 172.16.0.2 dev e0\n"
+	const other = "a: ospf 10.61.0.0/24 pref 110 metric 20 via 172.16.9.2 dev e9\nc: bgp 10.61.0.0/24 pref 20 via 172.16.1.1 dev e1\n"
+	for in, want := range map[string]bool{one: false, one + other: true} {
+		n := coretest.Build(threeOf + in)
+		edited, err := change.Change{change.InterfaceDown{Device: "a", Interface: "e0"},
+			change.InterfaceDown{Device: "b", Interface: "e0"}}.On(n)
+		require.NoError(t, err)
+		after := New(topology.Build(n)).Run(edited).Network
+		require.Empty(t, n.Device("c").Table("default", route.IPv4).RoutesTo(p))
+		open := false
+		for _, r := range after.Device("c").Table("default", route.IPv4).RoutesTo(p) {
+			open = open || r.Is(route.Untold)
+		}
+		require.Equal(t, want, open, in)
+	}
+}
