@@ -41,11 +41,11 @@ type auditor struct {
 	splitFrom    int // from how many routes of a table on the space is divided among workers
 	hinted       *hints
 	// ends are told apart by the ways of packets too, and ranges in which nobody can be are kept
-	tellWays   bool
-	plain      bool                            // ranges are kept, and one worker finds them all
-	tableFiles map[*network.Table][]route.Mark // of tables, as far as asked for
-	worths     map[netip.Prefix]Severity       // of networks, as far as asked for
-	downs      []int                           // attachments on interfaces that are down
+	tellWays    bool
+	keepsRanges bool                            // all ranges, and one worker finds them
+	tableFiles  map[*network.Table][]route.Mark // of tables, as far as asked for
+	worths      map[netip.Prefix]Severity       // of networks, as far as asked for
+	downs       []int                           // attachments on interfaces that are down
 
 	groups       []*group
 	nets         []netip.Prefix // of the groups, in order
@@ -180,7 +180,7 @@ func (a *auditor) parts(n int) [][]span {
 			}
 		}
 	}
-	if a.plain || largest == nil || largest.Routes().Len() < a.splitFrom {
+	if a.keepsRanges || largest == nil || largest.Routes().Len() < a.splitFrom {
 		return [][]span{a.spaces}
 	}
 	var bounds []number

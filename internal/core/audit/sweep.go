@@ -341,7 +341,7 @@ func (w *worker) emit(last number) {
 		c.column = w.column()
 		c.sum = hashColumn(c.column)
 	}
-	if w.plain {
+	if w.keepsRanges {
 		w.spots = append(w.spots, spot{s, id, w.hash})
 	}
 	if !w.place.someone() {
