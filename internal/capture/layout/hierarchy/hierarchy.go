@@ -37,18 +37,19 @@ var roots = []string{"interfaces", "routing-options", "routing-instances", "secu
 func recognise(text []byte) int {
 	n, open := 0, 0
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
-		s := strings.TrimSpace(string(text[lo:min(hi, lo+400)]))
-		w := strings.Fields(s)
-		switch {
-		case len(w) > 2 && (w[0] == "set" || w[0] == "deactivate") && slices.Contains(roots, w[1]):
-			n += 2
-		case strings.HasSuffix(s, "{") && len(w) > 1 && !strings.ContainsAny(s, "\"=():,"):
-			open++
-			if open == 1 && (slices.Contains(roots, w[0]) || w[0] == "static" || w[0] == "unit") {
-				n += 3
+		for _, s := range split(strings.TrimSpace(string(text[lo:min(hi, lo+400)]))) {
+			w := strings.Fields(s)
+			switch {
+			case len(w) > 2 && (w[0] == "set" || w[0] == "deactivate") && slices.Contains(roots, w[1]):
+				n += 2
+			case strings.HasSuffix(s, "{") && len(w) > 1 && !strings.ContainsAny(s, "\"=():,"):
+				open++
+				if open == 1 && (slices.Contains(roots, w[0]) || w[0] == "static" || w[0] == "unit") {
+					n += 3
+				}
+			case open > 0 && strings.HasSuffix(s, ";") && !strings.ContainsAny(s, "=():,\""):
+				n++
 			}
-		case open > 0 && strings.HasSuffix(s, ";") && !strings.ContainsAny(s, "=():,\""):
-			n++
 		}
 	}
 	if n < 2 {
@@ -101,7 +102,7 @@ func Read(text []byte) layout.Reading {
 		}
 		r.indent = len(text[lo:hi]) - len(strings.TrimLeft(string(text[lo:hi]), " "))
 		r.keeps = false
-		used, err := r.line(s, lo, hi)
+		used, err := r.pieces(s, lo, hi)
 		switch {
 		case r.keeps:
 		case err != nil:
@@ -144,6 +145,64 @@ func (r *reader) finish() {
 		lines[i] = k.mark
 	}
 	r.ReadOrPart(lines)
+}
+
+// pieces reads a line that may hold several braces and leaves, "from { source-address { 10.61.64.0/24; } }".
+func (r *reader) pieces(s string, lo, hi int) (used bool, err error) {
+	all := split(s)
+	if len(all) == 1 {
+		return r.line(s, lo, hi)
+	}
+	keeps := false
+	for _, piece := range all {
+		one, e := r.line(piece, lo, hi)
+		used, keeps = used || one, keeps || r.keeps
+		if err == nil {
+			err = e
+		}
+	}
+	r.keeps = keeps && err == nil
+	return used, err
+}
+
+// split parts a line at braces that stand by themselves, and behind semicolons before them. A line of one brace or one
+// leaf is one piece.
+func split(s string) []string {
+	if !strings.ContainsAny(s, "{}") || strings.HasPrefix(s, "set ") || strings.Contains(s, "##") {
+		return []string{s}
+	}
+	var out, piece []string
+	end := func() {
+		if len(piece) > 0 {
+			out, piece = append(out, strings.Join(piece, " ")), nil
+		}
+	}
+	quoted := false
+	for _, w := range strings.Fields(s) {
+		switch {
+		case quoted, strings.Count(w, `"`)%2 == 1:
+			quoted = quoted != (strings.Count(w, `"`)%2 == 1)
+			piece = append(piece, w)
+		case w == "{":
+			piece = append(piece, w)
+			end()
+			continue
+		case w == "}", w == "};":
+			if len(piece) > 0 { // a leaf that nothing ends
+				piece[len(piece)-1] += ";"
+			}
+			end()
+			out = append(out, "}")
+			continue
+		default:
+			piece = append(piece, w)
+		}
+		if !quoted && strings.HasSuffix(w, ";") {
+			end()
+		}
+	}
+	end()
+	return out
 }
 
 // line reads a set line, a brace, or a leaf in braces.

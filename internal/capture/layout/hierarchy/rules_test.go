@@ -1,6 +1,8 @@
 package hierarchy
 
 import (
+	"fmt"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -144,5 +146,73 @@ func TestNumberedRulesThatAreNotUnderstood(t *testing.T) {
 		in := []byte("set firewall name N default-action drop\nset firewall name N rule 10 action accept\nset firewall name N rule 10 " + line + "\nset interfaces ethernet eth0 firewall in name N\n")
 		r := layouttest.Laws(t, Read, in)
 		require.Equal(t, want, layouttest.Lists(r.Facts.ListRules)["N"], line)
+	}
+}
+
+// TestSeveralOnALine: braces that open and close within a line are the tree that they are over several lines.
+func TestSeveralOnALine(t *testing.T) {
+	const long = `interfaces {
+    up1 {
+        description "to the { yard }";
+        unit 0 {
+            family inet {
+                filter {
+                    output guard;
+                }
+                address 10.61.40.1/24;
+            }
+        }
+    }
+}
+firewall {
+    family inet {
+        filter guard {
+            term tills {
+                from {
+                    source-address {
+                        10.61.64.0/24;
+                    }
+                }
+                then {
+                    discard;
+                }
+            }
+            term rest {
+                then accept;
+            }
+        }
+    }
+}
+routing-options {
+    static {
+        route 10.61.96.0/20 next-hop 172.28.61.1;
+    }
+}
+`
+	plain := func(in string) []string {
+		r := Read([]byte(in))
+		require.Empty(t, r.Unread, in)
+		var out []string
+		for _, a := range r.Facts.Addresses {
+			out = append(out, a.Prefix.String()+" "+a.Interface)
+		}
+		for _, x := range r.Facts.ListRules {
+			out = append(out, x.List, x.From.String(), fmt.Sprint(x.Permit))
+		}
+		for _, s := range r.Facts.Statics {
+			out = append(out, s.Prefix.String(), s.NextHop.Address.String())
+		}
+		return out
+	}
+	want := plain(long)
+	require.Len(t, want, 9)
+	require.Positive(t, recognise([]byte(long)))
+	for _, in := range []string{
+		strings.Join(strings.Fields(long), " "),
+		strings.ReplaceAll(long, ";\n", "; "),
+		strings.NewReplacer("{\n", "{ ").Replace(long),
+	} {
+		require.Equal(t, want, plain(in), in)
+		require.Positive(t, recognise([]byte(in)), in)
 	}
 }

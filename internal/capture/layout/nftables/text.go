@@ -21,10 +21,12 @@ var Text = layout.Reader{Name: textName, Recognise: recogniseText, Read: ReadTex
 
 var (
 	tableHead = regexp.MustCompile(`^(?:add )?table (?:(ip|ip6|inet|arp|bridge|netdev) )?([\w-]+) \{`)
-	chainHead = regexp.MustCompile(`^chain ([\w-]+) \{`)
-	define    = regexp.MustCompile(`^define (\w+) = ([^$]{1,400})$`)
-	variable  = regexp.MustCompile(`\$\w+`)
-	preamble  = regexp.MustCompile(`^(?:flush (?:ruleset|table .*)|define \w+ = .*|include ".*"|delete table .*` +
+	// of a table that is written in one line
+	chainInside = regexp.MustCompile(`\{\s*(?:chain|set|map) [\w-]+ \{`)
+	chainHead   = regexp.MustCompile(`^chain ([\w-]+) \{`)
+	define      = regexp.MustCompile(`^define (\w+) = ([^$]{1,400})$`)
+	variable    = regexp.MustCompile(`\$\w+`)
+	preamble    = regexp.MustCompile(`^(?:flush (?:ruleset|table .*)|define \w+ = .*|include ".*"|delete table .*` +
 		`|table \w+ [\w-]+;?)$`)
 	setHead    = regexp.MustCompile(`^(?:set|map|flowtable|counter|quota|limit|ct \w+|secmark|synproxy) ([\w-]+) \{`)
 	hookLine   = regexp.MustCompile(`^type (\w+) hook (\w+)\b(?:.*\bpriority ([\w +-]+))?`)
@@ -38,6 +40,8 @@ func recogniseText(text []byte) int {
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
 		s := strings.TrimSpace(string(text[lo:min(hi, lo+400)]))
 		switch {
+		case tableHead.MatchString(s) && chainInside.MatchString(s):
+			n += 8 // other configurations have braces too
 		case tableHead.MatchString(s), n > 0 && chainHead.MatchString(s):
 			n++
 		case n > 0 && hookLine.MatchString(s):
@@ -85,7 +89,7 @@ func ReadText(text []byte) layout.Reading {
 		if s == "" && layout.Blank(text[lo:hi]) {
 			continue
 		}
-		if r.depth > 0 && text[lo] != ' ' && text[lo] != '\t' && s != "}" && !tableHead.MatchString(s) &&
+		if r.depth > 0 && text[lo] != ' ' && text[lo] != '\t' && strings.Trim(s, "} ;") != "" && !tableHead.MatchString(s) &&
 			!chainHead.MatchString(s) && !setHead.MatchString(s) && r.pending.Len() == 0 {
 			// a listing that was cut ends where something else begins
 			r.cutAt, r.depth, r.chain, r.set = r.openMark(), 0, nil, ""
@@ -130,21 +134,56 @@ func (r *textReader) line(s string, lo, hi int) bool {
 			r.family = "ip"
 		}
 		r.depth = 1
-		if strings.HasSuffix(s, "}") {
-			r.depth = 0
-		}
-		return true
+		return r.inTable(strings.TrimSpace(s[len(m[0]):]), lo, hi)
 	case r.pending.Len() > 0:
 		return r.more(s, lo, hi)
 	case s == "}":
 		r.close()
 		return true
+	case (r.chain != nil || r.depth == 1) && strings.HasSuffix(s, "}") && strings.Count(s, "}") > strings.Count(s, "{"):
+		ok := r.line(strings.TrimSpace(strings.TrimSuffix(s, "}")), lo, hi) // the end of what is open, behind something else
+		if r.depth > 0 {
+			r.close()
+		}
+		return ok
 	case r.depth == 1:
 		return r.object(s, lo, hi)
 	case r.chain != nil:
 		return r.inChain(s, lo, hi)
 	}
 	return r.inSet(s)
+}
+
+// inTable reads what stands on the line that opens a table: objects, and perhaps its end.
+func (r *textReader) inTable(s string, lo, hi int) bool {
+	ok := true
+	for s = strings.TrimLeft(s, " \t;"); s != ""; s = strings.TrimLeft(s, " \t;") {
+		n := objectEnd(s)
+		ok = r.line(strings.TrimSpace(s[:n]), lo, hi) && ok
+		s = s[n:]
+	}
+	return ok
+}
+
+// objectEnd is where the first object of a text ends: behind the brace that closes it, at a semicolon before any brace,
+// or at the end of the text, where it goes on in the next line.
+func objectEnd(s string) int {
+	open := 0
+	for i, c := range s {
+		switch c {
+		case '{':
+			open++
+		case '}':
+			if open--; open <= 0 {
+				return i + 1
+			}
+		case ';':
+			if open == 0 {
+				return i
+			}
+		}
+	}
+	return len(s)
 }
 
 func (r *textReader) close() {

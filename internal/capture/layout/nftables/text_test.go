@@ -160,6 +160,18 @@ func TestRulesInOneLine(t *testing.T) {
 	require.Equal(t, map[uint8][]string{0: {"permit from 10.61.16.9/32", "permit tcp from 10.61.16.0/24 22-22", "permit tcp 80-80 perhaps", "deny"}}, rulesOf(r))
 }
 
+// TestATableInOneLine: a table that is closed in the line that opens it has its rules all the same.
+func TestATableInOneLine(t *testing.T) {
+	in := []byte("table ip f { set inside { type ipv4_addr; elements = { 10.61.16.9 } ; } ; chain forward { type filter hook forward priority 0; " +
+		"policy drop; ip saddr @inside accept; ip saddr { 10.61.17.0/24, 10.61.18.0/24 } tcp dport ssh accept; } }\n" +
+		"table ip g { chain forward { type filter hook forward priority 10;\n  ip saddr 10.61.19.0/24 drop\n} }\n")
+	r := layouttest.Laws(t, ReadText, in)
+	require.Empty(t, r.Unread)
+	require.Equal(t, map[uint8][]string{0: {"permit from 10.61.16.9/32", "permit tcp from 10.61.17.0/24 22-22",
+		"permit tcp from 10.61.18.0/24 22-22", "deny", "deny from 10.61.19.0/24", "permit"}}, rulesOf(r))
+	require.Greater(t, recogniseText(in), 4)
+}
+
 // TestACutListingPromisesNothing: rules may follow where it ends.
 func TestACutListingPromisesNothing(t *testing.T) {
 	for i := range listing {
