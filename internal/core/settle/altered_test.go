@@ -78,12 +78,21 @@ func TestWhatComesWithALink(t *testing.T) {
 			return strings.Contains(l, "dev e1") || strings.Contains(l, "10.7.0.0")
 		}), "\n") + "\nlink e1 down"
 	}
-	var b network.Builder
-	b.Add("a", coretest.Facts(alone(triangle["a"]), 1), 0)
-	b.Add("b", coretest.Facts(alone(triangle["b"]), 2), 0)
 	c := coretest.Facts("addr 172.16.1.2/30 e0\nlink e0 down\naddr 172.16.2.2/30 e1\nlink e1 down\n"+
 		"static 10.70.0.0/24 pref 1 blackhole", 3)
 	c.Redistributed = []network.Redistribution{{Protocol: route.OSPF, Source: route.Static}}
+	for _, told := range []bool{true, false} { // by a configuration, or by nothing
+		if !told {
+			c.Redistributed = nil
+		}
+		comesWithALink(t, c, alone)
+	}
+}
+
+func comesWithALink(t *testing.T, c network.Facts, alone func(string) string) {
+	var b network.Builder
+	b.Add("a", coretest.Facts(alone(triangle["a"]), 1), 0)
+	b.Add("b", coretest.Facts(alone(triangle["b"]), 2), 0)
 	b.Add("c", c, 0)
 	n := b.Build()
 	p := netip.MustParsePrefix("10.70.0.0/24")

@@ -146,6 +146,14 @@ func (r *run) peers(d *network.Device, ifname string) []port {
 	return out
 }
 
+// joins reports whether a node had no neighbours before, and no configuration tells what it announces: nobody could see
+// it.
+func (in *instance) joins(n int) bool {
+	d := in.nodes[n].device
+	return in.grown && len(in.out[n]) > 0 && d.Protocols().Len()+d.Redistributed().Len() == 0 &&
+		!slices.ContainsFunc(in.out[n], func(i int) bool { return in.arcs[i].proven })
+}
+
 // fresh lists prefixes that a node has now otherwise than by the protocol, and announces, and that nobody knew by it:
 // it is new there, or what came up leads to the first one that hears it.
 func (r *run) fresh(in *instance) []netip.Prefix {
@@ -171,7 +179,7 @@ func (r *run) fresh(in *instance) []netip.Prefix {
 			if _, known := in.entries[p]; known {
 				return
 			}
-			if _, ok := r.attachedCost(in, n, p); ok || in.announces(n, r, p) || r.beside(in, n, p) {
+			if _, ok := r.attachedCost(in, n, p); ok || in.announces(n, r, p) || r.beside(in, n, p) || in.joins(n) {
 				out = append(out, p)
 			}
 		}

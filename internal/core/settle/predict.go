@@ -205,7 +205,7 @@ func (r *run) origins(in *instance, p netip.Prefix, dead []bool, moved []int) (l
 		}
 		cost, attached := r.attachedCost(in, n, p)
 		if was := otherwiseAt(in.nodes[n].table, p, in.protocol); !was && !attached && !in.announces(n, r, p) &&
-			!r.beside(in, n, p) {
+			!r.beside(in, n, p) && !in.joins(n) {
 			continue // new there, and nothing shows that it announces such routes
 		} else if !was {
 			changed = true
