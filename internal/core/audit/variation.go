@@ -19,7 +19,7 @@ type variation struct {
 	turned []int32    // nodes that do something else than in the basis
 	back   reverse    // who leads to each node
 	sets   [][]int32  // of each node: the start sets that it is in
-	others []int32    // those that are not
+	others []int32    // devices that are asked only where they have other routes
 	unused []bool     // start sets from which nobody sends any more; nil for none
 }
 
@@ -58,6 +58,7 @@ func (v *variation) seekRoutes(i int32, was, is *network.Device) bool {
 	if is.Rules().Len() > 0 || is.Steers() || is.Tunnels().Len() > 0 {
 		return false
 	}
+	var there []replaced
 	for _, t := range is.Tables().All() {
 		old := was.Table(t.Name, t.Family)
 		if old == nil || old.Captured() != t.Captured() || v.basis.lookedUp(t) {
@@ -68,10 +69,11 @@ func (v *variation) seekRoutes(i int32, was, is *network.Device) bool {
 		}
 		for _, x := range []*network.Table{old, t} {
 			for p := range x.ReplacedPrefixes() {
-				v.there = append(v.there, replaced{spanOf(p), p, i})
+				there = append(there, replaced{spanOf(p), p, i})
 			}
 		}
 	}
+	v.there = append(v.there, there...)
 	return true
 }
 
