@@ -194,6 +194,7 @@ func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
 			p.PartOfRules = asksForPartOfRules(s.command)
 			p.nameTables(src)
 			p.unreadRows(src)
+			p.withoutMarks()
 			c.Parts = append(c.Parts, p)
 		}
 		if n, lo, hi, ok := statedTotal(text); ok {
