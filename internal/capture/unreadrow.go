@@ -3,6 +3,7 @@ package capture
 import (
 	"bytes"
 	"net/netip"
+	"slices"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
@@ -45,12 +46,15 @@ func namesDefault(line []byte) bool {
 		if bytes.EqualFold(bytes.Trim(w[n], "*>+\"',;"), []byte("default")) {
 			return true
 		}
-		if len(w[n]) > maxCode {
+		if len(w[n]) > maxCode || slices.Contains(namesWhat, string(bytes.ToLower(w[n]))) {
 			break
 		}
 	}
 	return false
 }
+
+// namesWhat are words before "default" that make it a name: the default VRF.
+var namesWhat = []string{"vrf", "vr", "ip", "the", "no", "set", "to", "for", "is", "in"}
 
 // namedPrefix returns the prefix that a line names first, with a length or a mask, whatever is glued to it. Else it is
 // an address where destinations stand, as the network of its class. It is not valid where there is none.

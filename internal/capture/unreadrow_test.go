@@ -73,3 +73,12 @@ func TestGoesOn(t *testing.T) {
 	require.NotEmpty(t, rows)
 	require.Equal(t, "0.0.0.0/0", rows[0].Prefix.String())
 }
+
+func TestNamesDefault(t *testing.T) {
+	for line, want := range map[string]bool{
+		"default         172.28.61.6    eth1": true, "S*   default via 172.28.61.6": true, "*> Default 172.28.61.6": true,
+		"VRF default": false, "ip default gateway 172.28.61.6": false, "hosts of default": false, "": false,
+	} {
+		require.Equal(t, want, namesDefault([]byte(line)), line)
+	}
+}
