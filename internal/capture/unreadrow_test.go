@@ -55,10 +55,8 @@ func TestGoesOn(t *testing.T) {
 		}
 		return out
 	}
-	const head = "Flags: X - disabled, A - active, D - dynamic,\nC - connect, S - static, o - ospf\n" +
-		" #      DST-ADDRESS        PREF-SRC        GATEWAY            DISTANCE\n" +
-		" 0 ADo  10.61.40.0/24                      172.28.61.6             110\n"
-	rows := read(head + "                                           172.28.61.10      \n")
+	const head = "Codes: C - connected, O - OSPF\n\nO    10.61.40.0/24 [110/20] via 172.28.61.6, line1\n"
+	rows := read(head + "                    or else 172.28.61.10, line2\n")
 	require.NotEmpty(t, rows)
 	require.Equal(t, "10.61.40.0/24", rows[len(rows)-1].Prefix.String())
 	require.True(t, rows[len(rows)-1].Beside)

@@ -67,6 +67,9 @@ type reader struct {
 	pairs  map[string]string
 	lo, hi int
 
+	behind []byte // the text below the line
+	taken  int    // where it goes on behind lines that belong to a row above them
+
 	carried string // flags of a line with a comment, for what is on the next
 	comment bool   // that line is the one above
 }
@@ -86,6 +89,10 @@ func Read(text []byte) layout.Reading {
 	}
 	for lo, hi := range layout.Lines(text) {
 		line := text[lo:hi]
+		if lo < r.taken {
+			continue
+		}
+		r.behind = text[hi:]
 		if layout.Blank(line) {
 			r.flush()
 			r.inKey = false
@@ -321,7 +328,10 @@ func (r *reader) row(s string, lo, hi int) error {
 	}
 	pairs := map[string]string{"dst-address": w[0]}
 	w = w[1:]
-	if n := len(w); r.dist && n > 0 {
+	if r.dist && len(w) == 0 {
+		return fmt.Errorf("%w: no distance, which the heading has", layout.ErrNotARoute)
+	}
+	if n := len(w); r.dist {
 		if _, ok := layout.Uint([]byte(w[n-1])); ok {
 			pairs["distance"], w = w[n-1], w[:n-1]
 		} else if strings.HasPrefix(w[n-1], "-") {
@@ -336,11 +346,34 @@ func (r *reader) row(s string, lo, hi int) error {
 	if len(w) > 0 {
 		pairs["gateway"] = strings.Join(w, " ")
 	}
-	if err := r.route(flags, pairs, lo, hi); err != nil {
+	more, end := r.gateways(hi)
+	pairs["gateway"] = strings.Join(append([]string{pairs["gateway"]}, more...), ",")
+	if err := r.route(flags, pairs, lo, end); err != nil {
 		return err
 	}
-	r.Collector.Read++
+	r.Collector.Read += 1 + len(more)
+	r.taken = end
 	return nil
+}
+
+// gateways are those of equal ways, which stand alone below a row in the gateway's column, and where they end.
+func (r *reader) gateways(hi int) (more []string, end int) {
+	end = hi
+	for lo, to := range layout.Lines(r.behind) {
+		line := string(r.behind[lo:to])
+		w := strings.Fields(line)
+		if len(w) == 0 && lo == 0 { // the end of the row itself
+			continue
+		}
+		if len(w) != 1 || strings.Index(line, w[0]) < r.gwAt-1 {
+			break
+		}
+		if _, ok := layout.Addr([]byte(w[0])); !ok {
+			break
+		}
+		more, end = append(more, w[0]), hi+to
+	}
+	return more, end
 }
 
 var errBroken = errors.New("a line of pairs that is broken in the middle of one")

@@ -175,3 +175,18 @@ func FuzzRead(f *testing.F) {
 	f.Add([]byte(flaggedAddresses))
 	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, Read, in) })
 }
+
+// TestGatewaysOfEqualWays stand alone below the row, in the gateway's column.
+func TestGatewaysOfEqualWays(t *testing.T) {
+	in := []byte("Flags: X - disabled, A - active, D - dynamic,\nC - connect, S - static, o - ospf\n" +
+		" #      DST-ADDRESS        PREF-SRC        GATEWAY            DISTANCE\n" +
+		" 0 ADo  10.61.40.0/24                      172.28.61.6             110\n" +
+		"                                           172.28.61.10\n" +
+		"                                           172.28.61.14\n" +
+		" 1 A S  10.61.41.0/24                      172.28.61.6               1\n" +
+		"172.28.61.18\n")
+	r := layouttest.Laws(t, Read, in)
+	require.Equal(t, []string{"4 10.61.40.0/24 ospf 110/- via 172.28.61.6 via 172.28.61.10 via 172.28.61.14: active installed",
+		"7 10.61.41.0/24 static 1/- via 172.28.61.6: active installed"}, layouttest.Words(in, r))
+	require.Len(t, r.Unread, 1, "an address in another column belongs to no row")
+}
