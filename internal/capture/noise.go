@@ -28,6 +28,9 @@ var (
 // notRunning is the whole answer of a daemons' command line where the daemon that would know is not there.
 var notRunning = regexp.MustCompile(`^[a-z][a-z0-9]{1,9}d is not running\s*$`)
 
+// firstRun is what management tools print once, when they are first used on a machine.
+var firstRun = regexp.MustCompile(`^Created directory: /\S+\s*$`)
+
 // maxNoise is the longest line that is looked at.
 const maxNoise = 1000
 
@@ -46,6 +49,9 @@ func noise(line []byte) bool {
 	case len(line) > 2 && line[0] == '<' && '0' <= line[1] && line[1] <= '9' && logMessage.Match(line):
 		return true
 	case len(line) > 2 && (line[0] == '{' || line[0] == '[') && mode.Match(line):
+		return true
+	}
+	if bytes.HasPrefix(line, []byte("Created directory: /")) && firstRun.Match(line) {
 		return true
 	}
 	if bytes.HasSuffix(line, []byte(": command not found")) {
