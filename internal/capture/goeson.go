@@ -58,7 +58,8 @@ func (r *rowsAbove) find(at uint32) netip.Prefix {
 	}
 	between := r.source.Text(route.Mark{Off: r.ends[n-1].at, End: at})
 	for lo, hi := range layout.Lines(between) {
-		if line := appendClean(nil, between[lo:hi]); !layout.Blank(line) && (!goesOn(line) || writtenPrefix(line).IsValid()) {
+		line := appendClean(nil, between[lo:hi])
+		if !layout.Blank(line) && (!goesOn(line) || writtenPrefix(line).IsValid()) {
 			return netip.Prefix{}
 		}
 	}

@@ -57,15 +57,8 @@ func nameOf(d *network.Device) string {
 	return d.Name
 }
 
-// Same reports whether packets from the i-th end to the k-th, and their replies, certainly fare as before.
-func (x *Alike) Same(i, k int) bool {
-	s, d := &x.ends[i], &x.ends[k]
-	return s.start >= 0 && d.start >= 0 && !x.follows &&
-		d.was[s.start] == d.is[s.start] && s.was[d.start] == s.is[d.start]
-}
-
 // Doubtful lists, for each end, the others between which and it packets, or their replies, may fare otherwise than
-// before: those of which Same is false, in order. Follows tells that it is all of them.
+// before, in order. Follows tells that it is all of them.
 func (x *Alike) Doubtful() (lists [][]int, follows bool) {
 	if x.follows {
 		return nil, true

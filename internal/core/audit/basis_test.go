@@ -151,9 +151,9 @@ func assertAlike(t *testing.T, seed uint64, text string, basis *Basis, x, y *Rea
 			}
 			counts[1]++
 			if told != nil && !follows && i != k {
-				require.Equal(t, !told.Same(i, k), slices.Contains(doubtful[i], k), "seed %d, %v to %v", seed, s.at, d.at)
+				require.Equal(t, !alikeByNumbers(told, i, k), slices.Contains(doubtful[i], k), "seed %d, %v to %v", seed, s.at, d.at)
 			}
-			if told == nil || !told.Same(i, k) {
+			if told == nil || !alikeByNumbers(told, i, k) {
 				continue
 			}
 			counts[0]++
@@ -165,4 +165,11 @@ func assertAlike(t *testing.T, seed uint64, text string, basis *Basis, x, y *Rea
 		}
 	}
 	return counts
+}
+
+// alikeByNumbers is the slow twin of Doubtful, for one pair: both columns say what they said.
+func alikeByNumbers(x *Alike, i, k int) bool {
+	s, d := &x.ends[i], &x.ends[k]
+	return s.start >= 0 && d.start >= 0 && !x.follows &&
+		d.was[s.start] == d.is[s.start] && s.was[d.start] == s.is[d.start]
 }

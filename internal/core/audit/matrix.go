@@ -99,10 +99,7 @@ func (a *auditor) silent(g *group) bool {
 	if c := &g.at.w.found[g.at.id]; c.silent != notLooked {
 		return c.silent == nobody
 	}
-	return slices.ContainsFunc(g.column, func(o int32) bool {
-		c := a.reg.outcomes.at(o).cause
-		return c >= 0 && a.reg.causeAt(c).key.final && a.reg.causeAt(c).key.code == forward.NobodyAnswers
-	})
+	return slices.ContainsFunc(g.column, a.reg.silent)
 }
 
 // size is how many addresses a group has, as far as a float tells.

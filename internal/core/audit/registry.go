@@ -76,6 +76,12 @@ func (r *registry) above() *registry {
 // causeAt returns the cause of a number.
 func (r *registry) causeAt(id int32) *cause { return *r.causes.at(id) }
 
+// silent reports whether an outcome is that nobody answers at the destination, as a neighbour entry shows.
+func (r *registry) silent(o int32) bool {
+	c := r.outcomes.at(o).cause
+	return c >= 0 && r.causeAt(c).key.final && r.causeAt(c).key.code == forward.NobodyAnswers
+}
+
 // outcome numbers an outcome.
 func (r *registry) outcome(o outcome) int32 {
 	r.mu.Lock()

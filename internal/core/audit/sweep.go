@@ -69,8 +69,7 @@ func (c *class) lookForAnswers(reg *registry, unused []bool) {
 		if unused != nil && unused[i] {
 			continue
 		}
-		if k := reg.outcomes.at(o).cause; k >= 0 && reg.causeAt(k).key.final &&
-			reg.causeAt(k).key.code == forward.NobodyAnswers {
+		if reg.silent(o) {
 			c.silent = nobody
 			return
 		}

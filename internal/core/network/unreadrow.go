@@ -44,16 +44,17 @@ func (t *Table) gatherUnread(parts []*TableFacts) {
 	}
 }
 
-// addUnread keeps a row, of several of one prefix the first that says so, or says more.
+// addUnread keeps a row, of several of one prefix the first that says more than the prefix, with what all say.
 func (t *Table) addUnread(u UnreadRow) {
 	if t.unread.byPrefix == nil {
 		t.unread.byPrefix = new(bart.Table[UnreadRow])
 	}
 	t.unread.byPrefix.Modify(u.Prefix.Masked(), func(have UnreadRow, ok bool) (UnreadRow, bool) {
-		if ok && (have.Any || have.equally() || !u.Any && !u.equally()) {
-			return have, false
+		if !ok || !have.Any && !have.equally() {
+			return u, false
 		}
-		return u, false
+		have.Any, have.Changed, have.Beside = have.Any || u.Any, have.Changed || u.Changed, have.Beside || u.Beside
+		return have, false
 	})
 }
 

@@ -10,7 +10,8 @@ import (
 // Many devices count the rows of a table, above or below them. A table of which fewer are there is a part of one.
 
 var (
-	countAbove = regexp.MustCompile(`(?i)^\s*(?:destinations\s*:\s*\d+\s+routes|destination count\s*:\s*\d+\s+fib entry count)\s*:\s*(\d+)`)
+	countAbove = regexp.MustCompile(`(?i)^\s*(?:destinations\s*:\s*\d+\s+routes` +
+		`|destination count\s*:\s*\d+\s+fib entry count)\s*:\s*(\d+)`)
 	countOf    = regexp.MustCompile(`(?i)^\s*(\d+) out of (\d+) total\b`)
 	countBelow = regexp.MustCompile(`(?i)^\s*(?:total routes shown|no\.? of routes|number of routes` +
 		`|total number of routes|total routes)\s*[:=]?\s*(\d+)\s*$`)

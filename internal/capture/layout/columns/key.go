@@ -31,7 +31,8 @@ func (r *reader) key(t string) bool {
 		return true
 	}
 	starts := ok &&
-		(strings.HasSuffix(f, "flags") || f == "flag" || strings.HasSuffix(f, "codes") || strings.HasPrefix(f, "origin") ||
+		(strings.HasSuffix(f, "flags") || f == "flag" ||
+			strings.HasSuffix(f, "codes") || strings.HasPrefix(f, "origin") ||
 			strings.HasSuffix(f, "legend") || f == "headers")
 	if starts {
 		r.inKey, t = true, rest

@@ -127,7 +127,8 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 			}
 		}
 	}
-	if l := strings.TrimSpace(row.cell[labels]); l != "" && l != "-" && !strings.EqualFold(l, "NoLabel") && !strings.EqualFold(l, "Null") {
+	if l := strings.TrimSpace(row.cell[labels]); l != "" && l != "-" && !strings.EqualFold(l, "NoLabel") &&
+		!strings.EqualFold(l, "Null") {
 		h.Encapsulated = h.Address.IsValid()
 	}
 	if s := cmp.Or(discardOf(dev), discardOf(row.cell[types])); s != 0 {

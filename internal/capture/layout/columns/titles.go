@@ -9,7 +9,8 @@ import (
 // instanceTitle reads a title that names the table of what follows.
 func instanceTitle(t string) (string, bool) {
 	for _, begin := range []string{"VIRTUAL ROUTER: ", "virtual-router name: ", "Logical Router: ",
-		"logical-router name: ", "VRF: ", "VRF Name: ", "Routing Tables: ", "Routing Table : ", "Routing Table: ", "vrf "} {
+		"logical-router name: ", "VRF: ", "VRF Name: ",
+		"Routing Tables: ", "Routing Table : ", "Routing Table: ", "vrf "} {
 		rest, ok := strings.CutPrefix(t, begin)
 		if !ok {
 			continue

@@ -178,7 +178,7 @@ func split(s string) []string {
 		}
 	}
 	quoted := false
-	for _, w := range strings.Fields(s) {
+	for _, w := range apart(s) {
 		switch {
 		case quoted, strings.Count(w, `"`)%2 == 1:
 			quoted = quoted != (strings.Count(w, `"`)%2 == 1)
@@ -187,7 +187,9 @@ func split(s string) []string {
 			piece = append(piece, w)
 			end()
 			continue
-		case w == "}", w == "};":
+		case w == ";" && len(piece) == 0:
+			continue
+		case w == "}":
 			if len(piece) > 0 { // a leaf that nothing ends
 				piece[len(piece)-1] += ";"
 			}
@@ -203,6 +205,14 @@ func split(s string) []string {
 	}
 	end()
 	return out
+}
+
+// apart lists the words of a line, with braces that are glued to them as words of their own.
+func apart(s string) []string {
+	if strings.Contains(s, `"`) {
+		return strings.Fields(s) // what is quoted may have braces
+	}
+	return strings.Fields(strings.NewReplacer("{", " { ", "}", " } ").Replace(s))
 }
 
 // line reads a set line, a brace, or a leaf in braces.

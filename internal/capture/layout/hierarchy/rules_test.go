@@ -211,6 +211,7 @@ routing-options {
 		strings.Join(strings.Fields(long), " "),
 		strings.ReplaceAll(long, ";\n", "; "),
 		strings.NewReplacer("{\n", "{ ").Replace(long),
+		strings.ReplaceAll(long, "then {\n                    discard;\n                }", "then {discard;}"),
 	} {
 		require.Equal(t, want, plain(in), in)
 		require.Positive(t, recognise([]byte(in)), in)

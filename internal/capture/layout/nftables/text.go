@@ -89,7 +89,8 @@ func ReadText(text []byte) layout.Reading {
 		if s == "" && layout.Blank(text[lo:hi]) {
 			continue
 		}
-		if r.depth > 0 && text[lo] != ' ' && text[lo] != '\t' && strings.Trim(s, "} ;") != "" && !tableHead.MatchString(s) &&
+		if r.depth > 0 && text[lo] != ' ' && text[lo] != '\t' && strings.Trim(s, "} ;") != "" &&
+			!tableHead.MatchString(s) &&
 			!chainHead.MatchString(s) && !setHead.MatchString(s) && r.pending.Len() == 0 {
 			// a listing that was cut ends where something else begins
 			r.cutAt, r.depth, r.chain, r.set = r.openMark(), 0, nil, ""
@@ -141,7 +142,8 @@ func (r *textReader) line(s string, lo, hi int) bool {
 		r.close()
 		return true
 	case (r.chain != nil || r.depth == 1) && strings.HasSuffix(s, "}") && strings.Count(s, "}") > strings.Count(s, "{"):
-		ok := r.line(strings.TrimSpace(strings.TrimSuffix(s, "}")), lo, hi) // the end of what is open, behind something else
+		// the end of what is open, behind something else
+		ok := r.line(strings.TrimSpace(strings.TrimSuffix(s, "}")), lo, hi)
 		if r.depth > 0 {
 			r.close()
 		}

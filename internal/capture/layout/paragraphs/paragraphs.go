@@ -28,7 +28,7 @@ var (
 	known     = regexp.MustCompile(`^\s+Known via "([^"]+)"(?:, distance (\d+))?(?:, metric (\d+))?(.*)$`)
 	kind      = regexp.MustCompile(`, type ([a-z0-9 -]+)`)
 	table     = regexp.MustCompile(`^Routing table for VRF=(\S+)\s*$`)
-	within    = regexp.MustCompile(`^(\s+\*?\s*)vrf \S+ `)
+	within    = regexp.MustCompile(`^(\s+\*?\s*)vrf (\S+) `)
 	hop       = regexp.MustCompile(`^\s+(\*)?\s*([0-9a-fA-F.:]+)(?:\s*\(([^()]*)\))?(?:,|\s|$)(.*)$`)
 	direct    = regexp.MustCompile(`^\s+(\*)?\s*directly connected, (?:via )?(\S+?),?(?:\s.*)?$`)
 	via       = regexp.MustCompile(`(?:^|\s)via (?:"?([A-Za-z][^\s,"]*)"?)`)
@@ -102,16 +102,19 @@ func (r *reader) line(s string, lo, hi int) error {
 	}
 	if m := table.FindStringSubmatch(s); m != nil {
 		r.flush()
-		if r.table = m[1]; r.table == "0" {
-			r.table = "default"
-		}
+		r.table = tableOf(m[1])
 		r.Pass(lo, hi, layout.Title)
 		return nil
 	}
 	if !r.open {
 		return layout.ErrNotARoute
 	}
-	s = within.ReplaceAllString(s, "$1") // the table of the paragraph itself
+	other := "" // the table that the next hop is in, where that is not the paragraph's own
+	if m := within.FindStringSubmatch(s); m != nil {
+		if s = m[1] + s[len(m[0]):]; tableOf(m[2]) != r.table {
+			other = tableOf(m[2])
+		}
+	}
 	switch {
 	case known.MatchString(s):
 		m := known.FindStringSubmatch(s)
@@ -138,7 +141,7 @@ func (r *reader) line(s string, lo, hi int) error {
 		}
 	case hop.MatchString(s):
 		m := hop.FindStringSubmatch(s)
-		h := route.NextHop{}
+		h := route.NextHop{Table: other}
 		var ok bool
 		if h.Address, ok = layout.Addr([]byte(m[2])); !ok {
 			return fmt.Errorf("%w: %q", layout.ErrAddress, m[2])
@@ -164,6 +167,14 @@ func (r *reader) line(s string, lo, hi int) error {
 	r.head = append(r.head, bounds{lo, hi})
 	r.hi = hi
 	return nil
+}
+
+// tableOf is the table of a VRF, of which the main one has the number 0.
+func tableOf(vrf string) string {
+	if vrf == "0" {
+		return "default"
+	}
+	return vrf
 }
 
 // flush ends a paragraph. One that tells no way is unread as a whole.

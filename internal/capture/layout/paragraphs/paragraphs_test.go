@@ -56,10 +56,10 @@ func TestRead(t *testing.T) {
 // TestOfATable: a heading names the table, and the next hop the table that it is in.
 func TestOfATable(t *testing.T) {
 	in := []byte("Routing table for VRF=0\nRouting entry for 10.61.32.0/24\n  Known via \"static\", distance 10, metric 0, best\n  * vrf 0 172.28.61.6, via line1\n\n" +
-		"Routing table for VRF=7\nRouting entry for 10.61.32.0/24\n  Known via \"static\", distance 10, metric 0, best\n  * vrf 7 172.28.61.9, via line9\n")
+		"Routing table for VRF=7\nRouting entry for 10.61.32.0/24\n  Known via \"static\", distance 10, metric 0, best\n  * vrf 7 172.28.61.9, via line9\n    vrf 0 172.28.61.10, via line10\n")
 	r := Read(in)
 	require.Equal(t, []string{"2 10.61.32.0/24 static 10/0 via 172.28.61.6 dev line1: active installed",
-		"7 (7) 10.61.32.0/24 static 10/0 via 172.28.61.9 dev line9: active installed"}, layouttest.Words(in, r))
+		"7 (7) 10.61.32.0/24 static 10/0 via 172.28.61.9 dev line9 via 172.28.61.10 dev line10 in default: active installed"}, layouttest.Words(in, r))
 	require.Empty(t, r.Unread)
 }
 
