@@ -42,3 +42,14 @@ func TestAnUnreadRow(t *testing.T) {
 	}
 	require.Equal(t, []string{"10.1.0.0/16", "10.1.2.0/24", "10.9.0.0/16"}, all)
 }
+
+// TestRowsOfOnePrefix: a line that goes on from a row does not hide that routes inside of its prefix may be missing.
+func TestRowsOfOnePrefix(t *testing.T) {
+	f := coretest.Facts("static 10.1.0.0/16 via 10.0.0.1\nstatic 10.1.2.0/24 via 10.0.0.1", 1)
+	f.Tables[0].Unread = []network.UnreadRow{{Prefix: prefix("10.1.0.0/16"), Beside: true}, {Prefix: prefix("10.1.0.0/16"), Any: true}}
+	var b network.Builder
+	b.Add("a", f, 0)
+	u, ok := b.Build().Device("a").Table("default", route.IPv4).UnreadRow(netip.MustParseAddr("10.1.2.3"), 24)
+	require.True(t, ok)
+	require.True(t, u.Any && u.Beside)
+}
