@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"zarvek/internal/capture/layout"
+	"zarvek/internal/filename"
 )
 
 // What collects answers of many devices into one file writes a heading above each: the name between signs, behind a
@@ -57,8 +58,8 @@ func heading(line []byte) (form int, name string, ok bool) {
 			continue
 		}
 		name := path.Base(string(m[1]))
-		if ext := path.Ext(name); strings.HasPrefix(string(line), "==>") && len(ext) > 1 && len(ext) <= 5 {
-			name = strings.TrimSuffix(name, ext)
+		if strings.HasPrefix(string(line), "==>") {
+			name, _ = filename.Stem(name)
 		}
 		if !noDevice[strings.ToLower(name)] && !portName.MatchString(name) {
 			return i, name, true

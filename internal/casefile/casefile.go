@@ -25,6 +25,7 @@ import (
 	"zarvek/internal/core/rehearse"
 	"zarvek/internal/core/route"
 	"zarvek/internal/core/settle"
+	"zarvek/internal/filename"
 	"zarvek/internal/notes"
 	"zarvek/internal/source"
 )
@@ -363,18 +364,14 @@ func ArchiveRoot(names []string) string {
 	return top + "/"
 }
 
-// deviceOf names the device of a file: the folder under the case, else the file's stem.
+// deviceOf names the device of a file: the folder under the case, else the file's name without its endings.
 func deviceOf(name, root string) (device string, folder bool) {
 	if rest, ok := strings.CutPrefix(name, root); ok {
 		if first, _, ok := strings.Cut(rest, "/"); ok {
 			return first, true
 		}
 	}
-	base := path.Base(name)
-	stem := strings.TrimSuffix(base, path.Ext(base))
-	if stem == "" {
-		stem = base
-	}
+	stem, _ := filename.Stem(path.Base(name))
 	return stem, false
 }
 

@@ -3,6 +3,7 @@ package casefile
 import (
 	"bytes"
 	"errors"
+	"fmt"
 	"io/fs"
 	"net/netip"
 	"path"
@@ -11,6 +12,7 @@ import (
 	"strings"
 
 	"zarvek/internal/capture"
+	"zarvek/internal/filename"
 	"zarvek/internal/mask"
 	"zarvek/internal/source"
 )
@@ -121,10 +123,7 @@ func (c *Case) Mask(m *mask.Masker, keepUnread bool) (*MaskedCase, error) {
 			}
 			b.WriteByte('\n')
 		}
-		name := maskedName(m, f)
-		for taken[name] {
-			name = "more-" + name
-		}
+		name := free(maskedName(m, f), taken)
 		taken[name] = true
 		out.Files = append(out.Files, MaskedFile{name, b.Bytes()})
 	}
@@ -171,14 +170,25 @@ func unmaskable(f *File) string {
 	return ""
 }
 
+// free returns a name that no other file has, by endings that say nothing of whose it is.
+func free(name string, taken map[string]bool) string {
+	if _, ending := filename.Stem(path.Base(name)); taken[name] && ending == "" {
+		name += ".txt"
+	}
+	try := name
+	for n := 1; taken[try]; n++ {
+		try = fmt.Sprintf("%s.%d", name, n)
+	}
+	return try
+}
+
+// packed are endings of files that are unpacked in the copy.
+var packed = regexp.MustCompile(`(?i)\.(?:gz|bz2|xz|zst)\b`)
+
 // maskedName is a file's name in the copy: below its device's folder where that tells whose it is.
 func maskedName(m *mask.Masker, f *File) string {
-	base := path.Base(strings.ReplaceAll(f.Source.Name, "!", "/"))
-	for _, packed := range []string{".gz", ".bz2", ".xz", ".zst"} {
-		base = strings.TrimSuffix(base, packed)
-	}
-	ext := path.Ext(base)
-	base = m.Text(strings.TrimSuffix(base, ext)) + ext
+	stem, ending := filename.Stem(path.Base(strings.ReplaceAll(f.Source.Name, "!", "/")))
+	base := m.Text(stem) + packed.ReplaceAllString(ending, "")
 	if dir, _ := path.Split(strings.ReplaceAll(f.Source.Name, "!", "/")); f.named || dir != "" {
 		folder := f.Device
 		if !f.named {

@@ -6,6 +6,8 @@ import (
 	"regexp"
 	"strings"
 	"unicode"
+
+	"zarvek/internal/filename"
 )
 
 // reserved are names that some system keeps for its devices, whatever their ending.
@@ -33,7 +35,7 @@ func clean(name string) string {
 
 // free returns the name, with a number behind its stem where a file of the case has it already, be it in other letters.
 func (c *collection) free(name string) string {
-	ext := path.Ext(name)
+	_, ext := filename.Stem(path.Base(name))
 	stem := strings.TrimSuffix(name, ext)
 	for low := strings.ToLower(stem); ; {
 		c.tries[low+ext]++

@@ -149,7 +149,7 @@ func (m *Masker) understood(line string) string {
 		if k <= flags || endFlags.MatchString(line[i:k]) {
 			emit(line[i:k], line[i:k])
 		} else {
-			emit(line[i:k], m.Text(line[i:k]))
+			emit(line[i:k], m.letters(line[i:k]))
 		}
 		i = k
 	}
@@ -173,6 +173,9 @@ var (
 	v4     = regexp.MustCompile(`^\d{1,3}(?:\.\d{1,3}){3}(?:/(\d{1,2}))?`)
 	v4Part = regexp.MustCompile(`^(\d{1,3}(?:\.\d{1,3}){1,2})/(\d{1,2})`)
 	v6     = regexp.MustCompile(`^[0-9A-Fa-f:]*:[0-9A-Fa-f:]*(?:\d{1,3}(?:\.\d{1,3}){3})?(?:/(\d{1,3}))?`)
+	// v4Name is an address as it stands in names that may hold no dots.
+	v4Name = regexp.MustCompile(`^\d{1,3}(?:(?:-\d{1,3}){3}|(?:_\d{1,3}){3})`)
+	more   = regexp.MustCompile(`^[-_.]?\d`)
 	mac    = regexp.MustCompile(`^(?:[0-9A-Fa-f]{2}([:-]))(?:[0-9A-Fa-f]{2}[:-]){4}[0-9A-Fa-f]{2}` +
 		`|^(?:[0-9A-Fa-f]{4}\.){2}[0-9A-Fa-f]{4}`)
 )
@@ -193,6 +196,12 @@ func (m *Masker) address(s string) (was, is string) {
 			}
 		}
 		return "", ""
+	}
+	if x := v4Name.FindString(s); x != "" && !more.MatchString(s[len(x):]) {
+		sep := x[strings.IndexAny(x, "-_")]
+		if is, ok := m.ip(strings.ReplaceAll(x, string(sep), ".")); ok {
+			return x, strings.ReplaceAll(is, ".", string(sep))
+		}
 	}
 	if x := v4Part.FindStringSubmatch(s); x != nil && !follows(s[len(x[0]):], ".") {
 		n := strings.Count(x[1], ".") + 1

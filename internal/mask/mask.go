@@ -218,8 +218,24 @@ func (m *Masker) Prefix(p netip.Prefix) netip.Prefix {
 	return netip.PrefixFrom(m.Addr(p.Masked().Addr()), p.Bits()).Masked()
 }
 
-// Text replaces the words of a text, such as a name, but for those that readers look for.
+// Text replaces the addresses and words of a text, such as a name, but for words that readers look for.
 func (m *Masker) Text(s string) string {
+	var b strings.Builder
+	done := 0
+	for i := range len(s) {
+		if i < done || i > 0 && joins(s[i-1]) {
+			continue
+		}
+		if was, is := m.address(s[i:]); was != "" {
+			b.WriteString(m.letters(s[done:i]) + is)
+			done = i + len(was)
+		}
+	}
+	return b.String() + m.letters(s[done:])
+}
+
+// letters replaces words.
+func (m *Masker) letters(s string) string {
 	return replaceLetters(s, func(w string) string {
 		if len([]rune(w)) < shortest || keeps(w) && !m.names[strings.ToLower(w)] {
 			return w

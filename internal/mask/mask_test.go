@@ -1,6 +1,7 @@
 package mask
 
 import (
+	"fmt"
 	"math/rand/v2"
 	"net/netip"
 	"strings"
@@ -142,6 +143,14 @@ func TestWords(t *testing.T) {
 	require.Equal(t, strings.ToLower(m.Text("ROPEHOUSE")), m.Text("ropehouse"), "small and large letters are one word")
 	require.Equal(t, "static", m.Text("static"), "a reader looks for it")
 	require.Equal(t, m.Text("rope-house-7"), m.Text("rope")+"-"+m.Text("house")+"-7")
+	for _, name := range []string{"%s", "%s-core", "mast-%s", "2001:db8::5"} {
+		is := m.Text(fmt.Sprintf(name, "10.61.40.5"))
+		require.NotContains(t, is, "10.61.40.5")
+		require.Equal(t, fmt.Sprintf(name, "10.61.40.5"), m.Reverse().Text(is))
+	}
+	require.Equal(t, strings.ReplaceAll(m.Text("10.61.40.5"), ".", "-")+"-up", m.Text("10-61-40-5-up"))
+	require.Equal(t, m.Line("x_10_61_40_5>"), "x_"+strings.ReplaceAll(m.Text("10.61.40.5"), ".", "_")+">")
+	require.Equal(t, "2026-11-27-04", m.Text("2026-11-27-04"))
 	seen := map[string]string{}
 	for i := range 4000 {
 		w := string([]byte{byte('a' + i%26), byte('a' + i/26%26), byte('a' + i/676%26), 'q'})

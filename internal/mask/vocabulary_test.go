@@ -18,7 +18,7 @@ import (
 )
 
 // sources are the rooms whose text constants are what is looked for in captures and notes.
-var sources = []string{"../capture", "../notes", "../core/route"}
+var sources = []string{"../capture", "../notes", "../filename", "../core/route"}
 
 // TestVocabularyIsWhatReadersLookFor: a reader that learns a word keeps it in masked copies too. Samples of layouts,
 // which are made-up captures with names in them, are left out.

@@ -20,6 +20,7 @@ import (
 	"zarvek/internal/core/audit"
 	"zarvek/internal/core/forward"
 	"zarvek/internal/core/topology"
+	"zarvek/internal/filename"
 	"zarvek/internal/mask"
 )
 
@@ -50,7 +51,8 @@ func law(t *testing.T, dir string, c *casefile.Case, m *mask.Masker) int {
 		at := filepath.Join(to, filepath.FromSlash(f.Name))
 		require.NoError(t, os.MkdirAll(filepath.Dir(at), 0o777))
 		require.NoError(t, os.WriteFile(at, f.Text, 0o666))
-		all.WriteString(f.Name + "\n" + string(f.Text))
+		name, _ := filename.Stem(f.Name) // what it is called to be opened by, as ".txt", is no word of the case
+		all.WriteString(name + "\n" + string(f.Text))
 	}
 	again, err := casefile.Load(to)
 	require.NoError(t, err)
