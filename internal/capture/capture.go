@@ -192,7 +192,7 @@ func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
 				p.rulesAsked(at)
 			}
 			p.PartOfRules = asksForPartOfRules(s.command)
-			p.nameTables(src)
+			p.nameTables(src, s.part)
 			p.unreadRows(src)
 			p.withoutMarks()
 			c.Parts = append(c.Parts, p)

@@ -36,44 +36,93 @@ func TestCleanShowsWhatATerminalWould(t *testing.T) {
 
 func TestPrompts(t *testing.T) {
 	for line, want := range map[string][2]string{
-		"valley# show ip route":            {"valley", "show ip route"},
-		"valley(config-if)# exit":          {"valley", "exit"},
-		"valley>":                          {"valley", ""},
-		"root@valley:~# ip route":          {"valley", "ip route"},
-		"ops@valley.kjelven> show route":   {"valley.kjelven", "show route"},
-		"[root@valley /etc]# ip -6 route":  {"valley", "ip -6 route"},
-		"ops@valley:/var/log$ cat x":       {"valley", "cat x"},
-		"unit/0/part0:valley#show route":   {"valley", "show route"},
-		"<valley>display ip routing-table": {"valley", "display ip routing-table"},
-		"[~valley-cable1/0/1]display this": {"valley", "display this"},
-		"[valley]":                         {"valley", ""},
-		"Slot-1 valley.7 # show iproute":   {"valley", "show iproute"},
-		"* valley.8 # show iproute":        {"valley", "show iproute"},
-		"A:valley# show router":            {"valley", "show router"},
-		"*A:ops@valley>config# info":       {"valley", "info"},
-		"valley (root) # get route":        {"valley", "get route"},
-		"valley # get route":               {"valley", "get route"},
-		"valley/act(config)# show route":   {"valley", "show route"},
-		"(valley) #show ip route":          {"valley", "show ip route"},
-		"valley% netstat -rn":              {"valley", "netstat -rn"},
-		"[ops@valley] /ip/route> print":    {"valley", "print"},
-		"[ops@valley] > /ip route print":   {"valley", "/ip route print"},
-		`C:\Users\ops>route print`:         {"", "route print"},
-		"<data>":                           {},
-		"<name>eth0</name>":                {},
-		"[midway]display this":             {},
-		"fe80%eth0":                        {},
-		"C>* 10.0.0.0/8 is directly":       {},
-		"S>r 10.0.0.0/8 [1/0] via 1.1.1.1": {},
-		"O>  10.0.0.0/8 [1/0] via 1.1.1.1": {},
-		"some text with a # in it":         {},
-		"# comment":                        {},
-		"10.0.0.0/8 > x":                   {},
+		"valley# show ip route":                                {"valley", "show ip route"},
+		"valley(config-if)# exit":                              {"valley", "exit"},
+		"valley>":                                              {"valley", ""},
+		"root@valley:~# ip route":                              {"valley", "ip route"},
+		"ops@valley.kjelven> show route":                       {"valley.kjelven", "show route"},
+		"[root@valley /etc]# ip -6 route":                      {"valley", "ip -6 route"},
+		"ops@valley:/var/log$ cat x":                           {"valley", "cat x"},
+		"unit/0/part0:valley#show route":                       {"valley", "show route"},
+		"<valley>display ip routing-table":                     {"valley", "display ip routing-table"},
+		"[~valley-cable1/0/1]display this":                     {"valley", "display this"},
+		"[valley]":                                             {"valley", ""},
+		"Slot-1 valley.7 # show iproute":                       {"valley", "show iproute"},
+		"* valley.8 # show iproute":                            {"valley", "show iproute"},
+		"A:valley# show router":                                {"valley", "show router"},
+		"*A:ops@valley>config# info":                           {"valley", "info"},
+		"valley (root) # get route":                            {"valley", "get route"},
+		"valley # get route":                                   {"valley", "get route"},
+		"valley/act(config)# show route":                       {"valley", "show route"},
+		"(valley) #show ip route":                              {"valley", "show ip route"},
+		"valley% netstat -rn":                                  {"valley", "netstat -rn"},
+		"[ops@valley] /ip/route> print":                        {"valley", "print"},
+		"[ops@valley] > /ip route print":                       {"valley", "/ip route print"},
+		"valley/pri/act# show route":                           {"valley", "show route"},
+		"valley/tills# show route":                             {"valley-tills", "show route"},
+		"valley/tills/act(config)# exit":                       {"valley-tills", "exit"},
+		"[ops@valley:0]# ip route":                             {"valley", "ip route"},
+		"[ops@valley:2]# ip route":                             {"valley-2", "ip route"},
+		"ops@(valley)(In Sync)(Active)(/x)(x)# show net route": {"valley", "show net route"},
+		"(valley) *[node] #show ip route":                      {"valley", "show ip route"},
+		"HRP_M<valley>display fib":                             {"valley", "display fib"},
+		"HRP_S[valley]display fib":                             {"valley", "display fib"},
+		`C:\Users\ops>route print`:                             {"", "route print"},
+		"<data>":                                               {},
+		"<name>eth0</name>":                                    {},
+		"[midway]display this":                                 {},
+		"fe80%eth0":                                            {},
+		"C>* 10.0.0.0/8 is directly":                           {},
+		"S>r 10.0.0.0/8 [1/0] via 1.1.1.1":                     {},
+		"O>  10.0.0.0/8 [1/0] via 1.1.1.1":                     {},
+		"some text with a # in it":                             {},
+		"# comment":                                            {},
+		"10.0.0.0/8 > x":                                       {},
 	} {
 		p := prompter{text: []byte("<data>\n</data>\n"), names: []string{"valley"}}
 		device, command, ok := p.prompt([]byte(line))
 		require.Equal(t, want != [2]string{}, ok, line)
 		require.Equal(t, want, [2]string{device, command}, line)
+	}
+}
+
+// TestPartsOfADevice: what a prompt or a command calls a part of a device with tables of its own is no table of the
+// device.
+func TestPartsOfADevice(t *testing.T) {
+	for in, want := range map[string]string{
+		"valley (tills) # get router info routing-table all":           "tills",
+		"valley (root) # get router info routing-table all":            "default",
+		"valley (static) # show ip route":                              "default", // a mode
+		"valley # sudo tills get router info routing-table all":        "tills",
+		"ops@valley:tills> show route":                                 "tills",
+		"ops@valley:/home> show route":                                 "default",
+		"ops@valley> show route logical-system tills":                  "tills",
+		"ops@valley> show route tenant tills":                          "tills",
+		"ops@valley> show route logical-system all":                    "default",
+		"valley (tills) # get router info routing-table all vrf lifts": "tills/lifts",
+	} {
+		c, err := Read("x", []byte(in+"\nCodes: C - connected, S - static\n\nS    10.2.0.0/16 [1/0] via 10.1.0.7, e0\n"), 1)
+		require.NoError(t, err)
+		require.Len(t, c.Parts, 1, in)
+		require.Equal(t, "valley", c.Parts[0].Device, in)
+		require.Equal(t, want, c.Parts[0].Facts.Tables[0].Name, in)
+	}
+}
+
+// TestNumbersInPrompts: one that grows with each command counts them; else it is the device's.
+func TestNumbersInPrompts(t *testing.T) {
+	for in, want := range map[string][]string{
+		"mast.3 # show a\nmast.4 # show b\nmast.9 > show c\n": {"mast", "mast", "mast"},
+		"mast.3 # show a\nmast.4 # show b\nmast.3 # show c\n": {"mast.3", "mast.4", "mast.3"},
+		"mast.3 # show a\nmast.3 # show b\n":                  {"mast.3", "mast.3"},
+		"mast.3 # show a\nhut.3 # show b\n":                   {"mast", "hut"},
+	} {
+		_, commands, _ := split([]byte(in))
+		var got []string
+		for _, c := range commands {
+			got = append(got, c.device)
+		}
+		require.Equal(t, want, got, in)
 	}
 }
 

@@ -13,8 +13,8 @@ import (
 // tableWords stand in front of a table's name: the VRF, the routing instance, the virtual router, a kernel's table.
 var tableWords = map[string]bool{
 	"vrf": true, "vpn-instance": true, "instance": true, "routing-instance": true, "virtual-router": true, "vr": true,
-	"table":   true,
-	"vrouter": true,
+	"table": true, "vrouter": true, "logical-router": true, "logical-system": true, "tenant": true, "vdom": true,
+	"vsys": true, "context": true,
 }
 
 // sameTable are names that mean the default table, or all of them.
@@ -24,6 +24,9 @@ var sameTable = map[string]bool{
 	"inet.0": true, "inet6.0": true, "master": true, "ipv4": true, "ipv6": true, "unicast": true, "public": true,
 	"detail": true,
 }
+
+// partGiven matches a command that another part of the device is given.
+var partGiven = regexp.MustCompile(`^sudo [\w.-]+ (?:get|diag\w*) `)
 
 // tableName is what a table may be called.
 var tableName = regexp.MustCompile(`^[A-Za-z0-9][\w.:/-]*$`)
@@ -36,9 +39,13 @@ func commandTable(command string) string {
 		switch lw := strings.ToLower(w); {
 		case i == 0 && (lw == "set" || lw == "no" || lw == "delete" || lw == "add"):
 			return "" // it configures
+		case i == 2 && words[0] == "sudo" && partGiven.MatchString(low): // given to a part of the device
+			if name := words[1]; !mainPart(name) && tableName.MatchString(name) {
+				return name
+			}
 		case tableWords[lw] && i+1 < len(words):
 			name := strings.Trim(words[i+1], `"'`)
-			if sameTable[strings.ToLower(name)] || !tableName.MatchString(name) || sourceWords[strings.ToLower(name)] {
+			if sameTable[strings.ToLower(name)] || lw == "vdom" && mainPart(name) || !tableName.MatchString(name) || sourceWords[strings.ToLower(name)] {
 				continue
 			}
 			return strings.TrimSuffix(strings.TrimSuffix(name, ".inet.0"), ".inet6.0")
@@ -47,9 +54,21 @@ func commandTable(command string) string {
 	return ""
 }
 
-// nameTables gives the tables whose output does not name them the name that the command gave.
-func (p *Part) nameTables(src *Source) {
+// mainPart reports whether a part of a device is the one that is there before there are others.
+func mainPart(name string) bool { return name == "root" || sameTable[strings.ToLower(name)] }
+
+// nameTables gives the tables whose output does not name them the name that the command gave, or the part of the device
+// that the prompt names.
+func (p *Part) nameTables(src *Source, part string) {
 	name := commandTable(p.Command)
+	if part != "" && !mainPart(part) {
+		for i := range p.Facts.Tables {
+			if t := &p.Facts.Tables[i]; t.Name != "default" {
+				t.Name = part + "/" + t.Name // another part may have one of the same name
+			}
+		}
+		name = strings.TrimSuffix(part+"/"+name, "/")
+	}
 	if name == "" && p.Command == "" {
 		name = commandTable(bareCommandIn(src, p.Unread))
 	}

@@ -3,6 +3,7 @@ package capture
 import (
 	"bytes"
 	"regexp"
+	"strconv"
 	"strings"
 
 	"zarvek/internal/capture/layout"
@@ -85,6 +86,31 @@ func (p *prompter) learn() {
 	}
 }
 
+// counter matches a prompt with a number behind the name, which may count the commands: name.12 # command
+var counter = regexp.MustCompile(`^(?:\* )?(?:Slot-\d+ )?([A-Za-z][\w-]*)\.(\d+) [#>]\s*(\S.*)?$`)
+
+// learnCounts finds the names behind which the number counts commands: it grows from prompt to prompt. Devices that
+// differ by it are asked more than once, or in any order.
+func (p *prompter) learnCounts() {
+	last, counts := map[string]int{}, map[string]bool{}
+	for lo, hi := range layout.Lines(p.text) {
+		line := p.text[lo:hi]
+		if len(line) == 0 || len(line) > maxPrompt || bytes.IndexByte(line, '.') < 0 || !mayPrompt(line) {
+			continue
+		}
+		m := counter.FindSubmatch(bytes.TrimRight(line, "\r"))
+		if m == nil {
+			continue
+		}
+		name := string(m[1])
+		n, err := strconv.Atoi(string(m[2]))
+		was, seen := last[name]
+		counts[name] = err == nil && (!seen || counts[name] && n > was)
+		last[name] = n
+	}
+	p.counts = counts
+}
+
 // comments reports whether a sign alone begins remarks: most of what stands behind it asks nothing.
 func (p *prompter) comments(sign string) bool {
 	asks, others := 0, 0
@@ -129,7 +155,7 @@ func endsPrompt(b []byte) bool {
 
 var (
 	atHost      = regexp.MustCompile(`[@㉿]([A-Za-z0-9][\w.-]*)`)
-	promptWords = regexp.MustCompile(`[A-Za-z0-9][\w.-]*`)
+	promptWords = regexp.MustCompile(`[\pL\pN][\pL\pN_.-]*`)
 	besides     = regexp.MustCompile(`^\([^()]*\) *|^\[?0\]? *`) // an environment or the time in front
 )
 

@@ -11,6 +11,7 @@ import (
 func TestPromptsOfUnknownShapes(t *testing.T) {
 	for prompt, device := range map[string]string{
 		"mast 3# ":                     "mast-3",
+		"hütte# ":                      "hütte",
 		"mast-3 line# ":                "mast-3-line",
 		"➜  ~ ":                        "",
 		"❯ ":                           "",

@@ -13,6 +13,7 @@ import (
 // A section is the output of one command in a session log, or a whole capture without prompts.
 type section struct {
 	device  string // from the prompt; "" where there is none
+	part    string // of the device, with tables of its own, that the prompt names
 	remote  string // the same where the command was given through another device
 	command string
 	banner  bool // it stands before the first prompt
@@ -23,14 +24,15 @@ type section struct {
 }
 
 // prompts are the usual shapes of a prompt with a command behind it. Each has the device's name as its first group
-// and the command as its second.
+// and the command as its second. What a group "within" holds is a device within the device: it is part of the name. A
+// group "part" holds a part with tables of its own.
 var prompts = []*regexp.Regexp{
 	// name-> command
 	regexp.MustCompile(`^([A-Za-z]\w*(?:[.-]\w+)*)-> ?([a-z].*)?$`),
 	// name:1# command, name:admin# command: the number is that of a part of the box, the word that of who asks
 	regexp.MustCompile(`^([A-Za-z][\w.-]*\w):(?:\d|admin|user|operator|oper)(?:\([^()]*\))*[#>]\s*([A-Za-z?!].*)?$`),
 	// name# command, name(mode)> command, name/context# command
-	regexp.MustCompile(`^([A-Za-z][\w.-]*[\w-])(?:/[\w./-]+)?(?:\([^()]*\))*(?:[#>]|%\s)\s*([A-Za-z?!].*)?$`),
+	regexp.MustCompile(`^([A-Za-z][\w.-]*[\w-])(?P<within>(?:/[\w.-]+)+)?(?:\([^()]*\))*(?:[#>]|%\s)\s*([A-Za-z?!].*)?$`),
 	// a name of one letter
 	regexp.MustCompile(`^([A-Za-z])(?:\([^()]*\))*#\s*([a-z].*)?$`),
 	// name$ command
@@ -39,16 +41,23 @@ var prompts = []*regexp.Regexp{
 	regexp.MustCompile(`^(?:[\w-]+/)+[\w-]+:([A-Za-z][\w.-]*)(?:\([^()]*\))*[#>]\s*(\S.*)?$`),
 	// A:name# command, *A:user@name>context# command
 	regexp.MustCompile(`^\*?[A-D]:(?:[\w.-]+@)?([A-Za-z][\w.-]*)(?:>[\w>.-]*)?[#>$]\s*(\S.*)?$`),
-	// name # command, name (context) # command
+	// name # command, name (part) # command: in the latter stands a mode too, in which nobody asks for routes
+	regexp.MustCompile(`^([A-Za-z][\w.-]+) \((?P<part>[\w.-]+)\) [#$] ?((?:get|diag\w*|exec\w*) .*)$`),
 	regexp.MustCompile(`^([A-Za-z][\w.-]+) (?:\([^()]*\) )?[#$] ?([a-z?].*)?$`),
-	// name.12 # command, Slot-1 name.12 # command: the number counts the commands
+	// Slot-1 name.12 # command: the number counts the commands
 	regexp.MustCompile(`^(?:\* )?(?:Slot-\d+ )?([A-Za-z][\w-]*)\.\d+ [#>]\s*(\S.*)?$`),
-	// (name) #command
-	regexp.MustCompile(`^\(([A-Za-z][\w.-]+)\) ?(?:\([^()]*\))?[#>]\s*(\S.*)?$`),
+	// (name) #command, (name) *[node] #command
+	regexp.MustCompile(`^\(([A-Za-z][\w.-]+)\) ?(?:[*^]*\[[^\]]*\] ?)?(?:\([^()]*\) ?)?[#>]\s*(\S.*)?$`),
+	// user@(name)(state)(partition)# command
+	regexp.MustCompile(`^[\w.-]+@\(([A-Za-z0-9][\w.-]*)\)(?:\([^()]*\))+[#>]\s*(\S.*)?$`),
+	// user@name:part> command
+	regexp.MustCompile(`^[\w.-]+@([A-Za-z0-9][\w.-]*):(?P<part>[A-Za-z][\w-]*)>\s*(\S.*)?$`),
 	// user@name:path# command, user@name> command
 	regexp.MustCompile(`^[\w.-]+@([A-Za-z0-9][\w.-]*)(?::[^\s#$%>]*)?\s?[#$%>]\s*(\S.*)?$`),
 	// name:path$ command
 	regexp.MustCompile(`^([A-Za-z][\w.-]+):[~/][^\s#$%>]*\s?[#$%]\s*(\S.*)?$`),
+	// [user@name:2]# command: the number is that of a device within, that of the device itself is 0
+	regexp.MustCompile(`^\[[\w.-]+@([A-Za-z0-9][\w.-]*)(?P<within>:\d+)\]\s?[#$%>]\s*(\S.*)?$`),
 	// [user@name path]# command, [user@name] /path> command
 	regexp.MustCompile(`^\[[\w.-]+@([A-Za-z0-9][\w. -]*?)(?:[ :][~/][^\]]*)?\]\s?(?:/[\w/ -]*)?[#$%>]\s*(\S.*)?$`),
 	// a prompt that names nothing
@@ -67,6 +76,9 @@ var (
 	squared = regexp.MustCompile(`^\[[~*]?([A-Za-z][^\]\s]*)\]\s*([a-z].*)?$`)
 )
 
+// standing is what a pair of devices writes before the name: which of the two asks.
+var standing = regexp.MustCompile(`^HRP_[A-Z]([<\[])`)
+
 // maxPrompt is the longest line that can be a prompt with its command.
 const maxPrompt = 400
 
@@ -75,16 +87,19 @@ type prompter struct {
 	text     []byte
 	names    []string // that angled prompts gave
 	last     string   // device of the last prompt
+	part     string   // that the last prompt named
 	odd      learned
-	headings []int // shapes of those that name devices
+	headings []int           // shapes of those that name devices
+	counts   map[string]bool // names behind which prompts count the commands
 }
 
 // newPrompter finds prompts in a text, those of unknown shapes too.
 func newPrompter(text []byte) prompter {
 	p := prompter{text: text}
+	p.learnCounts()
 	p.learn()
 	p.learnHeadings()
-	p.names, p.last = nil, ""
+	p.names, p.last, p.part = nil, "", ""
 	return p
 }
 
@@ -94,6 +109,8 @@ func (p *prompter) prompt(line []byte) (device, command string, ok bool) {
 	if command, ok = title(line); ok {
 		return p.last, command, true
 	}
+	was := p.part
+	p.part = ""
 	if device, command, ok = p.prompted(line); !ok {
 		device, command, ok = p.oddly(line)
 	}
@@ -102,12 +119,17 @@ func (p *prompter) prompt(line []byte) (device, command string, ok bool) {
 	}
 	if ok {
 		p.last = device
+	} else {
+		p.part = was
 	}
 	return device, command, ok
 }
 
 // prompted reads a line as a prompt.
 func (p *prompter) prompted(line []byte) (device, command string, ok bool) {
+	if bytes.HasPrefix(line, []byte("HRP_")) {
+		line = standing.ReplaceAll(line, []byte("$1"))
+	}
 	if len(line) < 2 || len(line) > maxPrompt || !mayPrompt(line) {
 		return "", "", false
 	}
@@ -132,16 +154,41 @@ func (p *prompter) prompted(line []byte) (device, command string, ok bool) {
 			}
 		}
 	}
+	if m := counter.FindSubmatch(line); m != nil && p.counts[string(m[1])] {
+		return string(m[1]), string(bytes.TrimSpace(m[3])), true
+	}
 	for _, re := range prompts {
-		if m := re.FindSubmatch(line); m != nil {
-			name := string(m[1])
-			if shells.MatchString(name) {
-				name = ""
-			}
-			return name, string(bytes.TrimSpace(m[2])), true
+		m := re.FindSubmatch(line)
+		if m == nil {
+			continue
 		}
+		name := string(m[1])
+		if shells.MatchString(name) {
+			name = ""
+		}
+		if i := re.SubexpIndex("within"); i > 0 {
+			name += within(string(m[i]))
+		}
+		if i := re.SubexpIndex("part"); i > 0 {
+			p.part = string(m[i])
+		}
+		return name, string(bytes.TrimSpace(m[len(m)-1])), true
 	}
 	return "", "", false
+}
+
+// roles are what a device among several is for the others; they stand in its prompt as a device within it does.
+var roles = set("pri sec act stby active standby primary secondary master backup noctx none 0 RP0 RP1")
+
+// within returns what a prompt's words for a device within the device add to its name.
+func within(words string) string {
+	var b strings.Builder
+	for _, w := range strings.FieldsFunc(words, func(c rune) bool { return c == '/' || c == ':' }) {
+		if !roles[w] {
+			b.WriteString("-" + w)
+		}
+	}
+	return b.String()
 }
 
 // mayPrompt is a cheap look before the expressions: a prompt's name has no blanks, but for the few shapes that the
@@ -158,7 +205,7 @@ func mayPrompt(line []byte) bool {
 		case '#', '$', '%', '(':
 			return i >= 1
 		case ' ':
-			if i+1 < len(line) && (line[i+1] == '#' || line[i+1] == '$' || line[i+1] == '(') {
+			if i+1 < len(line) && strings.IndexByte("#$>(", line[i+1]) >= 0 {
 				return i >= 2
 			}
 			return bytes.HasPrefix(line, []byte("Slot-")) || bytes.HasPrefix(line, []byte("* ")) ||
@@ -234,7 +281,7 @@ func split(text []byte) (sections []section, commands []typed, lines int) {
 		if next < len(text) {
 			next++
 		}
-		cur = section{device: device, remote: remote, command: command, lo: next, hi: len(text), asked: lo}
+		cur = section{device: device, part: p.part, remote: remote, command: command, lo: next, hi: len(text), asked: lo}
 		cur.away = elsewhere(command)
 	}
 	cur.hi = len(text)

@@ -78,7 +78,11 @@ var synonyms = sync.OnceValue(func() map[string]kind {
 			continue
 		}
 		for n := range strings.SplitSeq(list, "|") {
-			out[nameKey(strings.Fields(n))] = kindNames[strings.TrimSpace(k)]
+			key := nameKey(strings.Fields(n))
+			out[key] = kindNames[strings.TrimSpace(k)]
+			if one := strings.ReplaceAll(key, " ", ""); out[one] == ignored { // dest-prefix
+				out[one] = out[key]
+			}
 		}
 	}
 	return out

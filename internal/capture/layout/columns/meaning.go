@@ -83,6 +83,9 @@ func discardOf(cell string) route.Special {
 // finish gives a row its meaning and adds the route.
 func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error {
 	gw, dev, fl := strings.TrimLeft(strings.Trim(row.cell[gateway], "[]"), "+"), row.cell[ifname], row.cell[flags]
+	if dev == "-" {
+		dev = ""
+	}
 	h := route.NextHop{Interface: dev}
 	onLink := false
 	switch low := strings.ToLower(gw); {
@@ -424,7 +427,7 @@ func (r *reader) inUse() string {
 	r.needs, r.needsKnown = "", true
 	for _, k := range slices.Sorted(maps.Keys(r.legend)) {
 		switch r.legend[k] {
-		case "active", "active route", "activated route", "in use", "selected", "best route":
+		case "active", "active route", "activated route", "in use", "selected", "best route", "up", "up route", "usable":
 			r.needs = k
 		}
 	}
@@ -451,5 +454,18 @@ func (r *reader) preferredMarks() string {
 			marks += k
 		}
 	}
-	return marks
+	return cmp.Or(marks, r.typeSign)
+}
+
+// Rows of a listing whose types stand in front, with and without a sign before the letters.
+var (
+	signedType = regexp.MustCompile(`(?m)^ {0,3}([#*@>])[a-z][a-z0-9]{0,2} +(?:\d+\.\d+\.|[0-9a-f]{1,4}:|Default )`)
+	bareType   = regexp.MustCompile(`(?m)^ {0,4}[a-z][a-z0-9]{0,2} +(?:\d+\.\d+\.|[0-9a-f]{1,4}:|Default )`)
+)
+
+// learnTypeSign finds the sign that stands before the types of some rows and not of others, which no key explains.
+func (r *reader) learnTypeSign(text []byte) {
+	if m := signedType.FindSubmatch(text); m != nil && bareType.Match(text) {
+		r.typeSign = string(m[1])
+	}
 }

@@ -50,6 +50,8 @@ type reader struct {
 	skip     bool
 	fib      bool   // what forwards, as a title says
 	singles  []held // of a workstation: its own addresses and those of broadcasts
+	frame    frame
+	exact    []string // the cells of a row of it, where each column has one
 	held     held
 	holds    bool
 	keyLost  bool   // a line of the key could not be read
@@ -57,6 +59,7 @@ type reader struct {
 	lost     bool   // a line that may be the title of another table could not be read
 	numbers  bool   // interfaces may be numbers
 	best     string // the sign in front of rows that are in use; "": there is none
+	typeSign string // the same in front of the types of some rows
 	vlans    bool   // the interface's column has the numbers of VLANs, which name no interface
 
 	gluedSeen  map[cell]bool // what gluedWord found
@@ -108,6 +111,7 @@ func Read(text []byte) layout.Reading {
 	r.Layout = name
 	r.learn(text)
 	r.best = bestMark(text)
+	r.learnTypeSign(text)
 	for lo, hi := range layout.Lines(text) {
 		if layout.Blank(text[lo:hi]) {
 			r.inKey = false
@@ -125,9 +129,10 @@ func Read(text []byte) layout.Reading {
 			continue
 		}
 		if text[lo] == '|' { // a table in a frame
-			r.framed(text[lo:hi], lo, hi)
+			r.frame.line(&r, text[lo:hi], lo, hi)
 			continue
 		}
+		r.frame.end(&r)
 		if text[lo] == ' ' && r.cols == nil && above(string(text[lo:hi]), nextLine(text, hi)) {
 			r.Pass(lo, hi, layout.Names)
 			continue
@@ -138,6 +143,7 @@ func Read(text []byte) layout.Reading {
 			r.rows++
 		}
 	}
+	r.frame.end(&r)
 	if r.pending != nil {
 		r.leavePending(layout.ErrCut)
 		r.CutLast()
@@ -173,34 +179,6 @@ func (r *reader) leave(s string, lo, hi int, err error) {
 	r.keyLost = r.keyLost || damaged || damagedKey.MatchString(s) || someCodes.MatchString(s)
 	r.lost = r.lost || mayNameOther(s) || (r.Collector.Read > 0 || r.cols != nil || r.titled) &&
 		(damaged || damagedTitle.MatchString(s))
-}
-
-// framed reads a line of a table that is drawn with a frame: names, a row, or what a row above had no room for.
-func (r *reader) framed(line []byte, lo, hi int) {
-	s := strings.TrimRight(inParentheses.ReplaceAllStringFunc(strings.ReplaceAll(string(line), "|", " "), blanks), " ")
-	if strings.TrimSpace(s) == "" {
-		r.Pass(lo, hi, layout.Part)
-		return
-	}
-	if cols, k := heading(strings.TrimRight(strings.ReplaceAll(string(line), "|", " "), " ")); k == whole {
-		r.cols, r.lower, r.half, r.last, r.inKey = cols, nil, nil, nil, false
-		r.Pass(lo, hi, layout.Names)
-		return
-	}
-	if err := r.line(s, lo, hi); err != nil {
-		r.leave(s, lo, hi, err)
-	}
-}
-
-// inParentheses matches what a cell of a framed table says beside its value; nothing is the word for an empty one.
-var inParentheses = regexp.MustCompile(`\([^()]*\)|\bNone\b`)
-
-// blanks puts blanks in the place of such a word, but of one that says that packets are thrown away.
-func blanks(s string) string {
-	if word := strings.Trim(s, "()"); discardOf(word) != 0 {
-		return " " + word + strings.Repeat(" ", len(s)-len(word)-1)
-	}
-	return strings.Repeat(" ", len(s))
 }
 
 func (r *reader) line(s string, lo, hi int) error {
@@ -250,7 +228,7 @@ func (r *reader) line(s string, lo, hi int) error {
 // aside reads what is no row: titles that say what follows, rulers, keys, totals.
 func (r *reader) aside(s string) (layout.As, bool) {
 	t := strings.TrimSpace(s)
-	low := strings.ToLower(t)
+	low := strings.ToLower(strings.TrimPrefix(t, "-- "))
 	if strings.Trim(t, "-=_+*| \t") == "" {
 		return layout.Ruler, true
 	}
@@ -263,7 +241,7 @@ func (r *reader) aside(s string) (layout.As, bool) {
 	case low == "fib table:":
 		r.fib, r.cols, r.last = true, nil, nil
 		return layout.Title, true
-	case low == "ipv4 routing table:", low == "ipv6 routing table:":
+	case strings.TrimSuffix(low, ":") == "ipv4 routing table", strings.TrimSuffix(low, ":") == "ipv6 routing table":
 		r.family, r.cols, r.last = route.IPv4, nil, nil
 		if low[3] == '6' {
 			r.family = route.IPv6
@@ -306,7 +284,10 @@ func (r *reader) aside(s string) (layout.As, bool) {
 		r.section, r.cols, r.last = persistent, nil, nil
 		return layout.Title, true
 	case low == "none",
+		low == "done",
 		low == "routing tables",
+		low == "ip route table",
+		low == "ip routing table",
 		low == "net::routes",
 		strings.HasPrefix(low, "routing table"),
 		strings.HasSuffix(low, "route entries"),
@@ -345,5 +326,5 @@ func (r *reader) aside(s string) (layout.As, bool) {
 // remark matches what some devices print around a table: abbreviations, the sign for equal cost, counts by length.
 var remark = regexp.MustCompile(
 	`^slot +\d+$|^Proto: Protocol|^Displaying |^Command Execution Time: |^[+*>!] = [A-Z]|(?i)^mask distribution` +
-		`|^\d+ (?:default routes|routes at length \d+)\b|^-+ \(?end\b`,
+		`|^route origin distribution|^\d+ (?:default routes|routes at length \d+|routes from \w+)\b|^-+ \(?end\b`,
 )

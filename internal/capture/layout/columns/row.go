@@ -40,8 +40,11 @@ func (r *reader) row(s string, lo, hi int) error {
 	if r.lower != nil && r.pending != nil {
 		return r.secondLine(s, lo, hi)
 	}
-	cells, ok := r.align(w, cols)
+	cells, ok := r.exact, len(r.exact) > 0
 	if !ok {
+		cells, ok = r.align(w, cols)
+	}
+	if !ok || len(r.exact) > 0 && !fit(cells, cols) {
 		return errRow
 	}
 	row := rowCells{lo: lo, hi: hi, marks: marks}
@@ -94,6 +97,16 @@ func (r *reader) row(s string, lo, hi int) error {
 		}
 	}
 	return r.complete(&row, above)
+}
+
+// fit reports whether cells whose columns are certain hold what those do.
+func fit(cells []string, cols []column) bool {
+	for i, c := range cols {
+		if cells[i] != "" && c.kind != ignored && c.kind != gateway && score(word{text: cells[i]}, c.kind) == never {
+			return false
+		}
+	}
+	return true
 }
 
 // withoutSign leaves out a sign in front of a row that the key gives routes by several ways.

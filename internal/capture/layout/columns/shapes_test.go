@@ -1,6 +1,7 @@
 package columns
 
 import (
+	"slices"
 	"strings"
 	"testing"
 
@@ -10,11 +11,13 @@ import (
 	"zarvek/internal/core/network"
 )
 
-// shapes are listings whose headings, keys or rows are of a kind of their own.
-var shapes = []struct {
+// A shape is a listing whose headings, keys or rows are of a kind of their own.
+type shape struct {
 	name, in string
 	want     []string
-}{
+}
+
+var shapes = []shape{
 	{"signs in front of the rows in use, a key of codes, two tables", `IPv4 Dest-Routes for <guests> (1 entries)
 --------------------------------------------------------------
 H: Host C: Connected S: Static O: OSPF E1: OSPF external type 1
@@ -46,6 +49,51 @@ I=Indirect Route, D=Direct Route, A=Alternative Route, B=Best Route, E=Ecmp Rout
 U=Unresolved Route, N=Not in HW
 `, []string{"7 0.0.0.0/0 static 5/1 via 172.28.61.1 dev 100: active installed", "8 10.61.16.0/24 direct 0/1 dev 16: active installed",
 		"9 10.61.32.0/24 ospf 20/20 via 172.28.61.5 dev 101: active installed", "10 10.61.32.0/24 static 5/1 via 172.28.61.9 dev 102"}},
+	{"a frame with names and cells that go on below", `+----------------+------+------------+-----------+--------+----------+----------+
+|     Prefix     |  ID  | Route Type |  Active   | Metric | Next-hop | Next-hop |
+|                |      |            |           |        |  (Type)  | Interface|
++================+======+============+===========+========+==========+==========+
+| 0.0.0.0/0      | 0    | static     | True      | 1      | 172.28.6 | hall-rop |
+|                |      |            |           |        | 1.1 (ind | e/1      |
+|                |      |            |           |        | irect)   |          |
+| 10.61.16.0/24  | 2    | local      | True      | 0      | None     | hall0.0  |
+| 10.61.32.0/24  | 0    | static     | False     | 1      | 172.28.6 | hall1.0  |
+|                |      |            |           |        | 1.5      |          |
++----------------+------+------------+-----------+--------+----------+----------+
+`, []string{"5 0.0.0.0/0 static -/1 via 172.28.61.1 dev hall-rope/1: active installed", "8 10.61.16.0/24 direct -/0 dev hall0.0: active installed",
+		"9 10.61.32.0/24 static -/1 via 172.28.61.5 dev hall1.0"}},
+	{"a sign before the types of rows in use, which no key has, and no interface", `Ori  Destination        Gateway         Mtr  Flags         VLAN       Duration
+#s   Default Route      172.28.61.1     1    UG---S-um--f- v40        3d:2h:1m:5s
+#d   10.61.16.0/24      10.61.16.1      1    U------um--f- v16        3d:2h:1m:5s
+ s   10.61.32.0/24      172.28.99.1     1    -G---S-um---- -          3d:2h:1m:5s
+#oa  10.61.32.0/24      172.28.61.5     20   UG-D---um--f- v40        0d:2h:1m:5s
+
+Origin(Ori): (d) Direct, (oa) OSPFIntra, (s) Static
+
+Route Origin distribution:
+     1 routes from Direct             2 routes from Static
+`, []string{"2 0.0.0.0/0 static -/1 via 172.28.61.1 dev v40: active installed", "3 10.61.16.0/24 direct -/1 dev v16: active installed",
+		"4 10.61.32.0/24 static -/1 via 172.28.99.1", "5 10.61.32.0/24 ospf -/20 via 172.28.61.5 dev v40: active installed"}},
+	{"a flag for what is up", `Flags: (D) Dynamic, (G) Gateway, (U) Up
+Destination        Gateway         Mtr  Flags  Interface
+0.0.0.0/0          172.28.61.1     1    UG     hall0
+10.61.32.0/24      172.28.61.5     1    G      hall1
+`, []string{"3 0.0.0.0/0 other -/1 via 172.28.61.1 dev hall0: active installed", "4 10.61.32.0/24 other -/1 via 172.28.61.5 dev hall1"}},
+	{"names in small letters, with hyphens", `-- IPv4 Routing Table
+dest-prefix      next-hop     interface  protocol  distance  metric
+---------------  -----------  ---------  --------  --------  ------
+0.0.0.0/0        172.28.61.1  hall0      static    1         0
+10.61.32.0/24    -            null       static    254       0
+`, []string{"4 0.0.0.0/0 static 1/0 via 172.28.61.1 dev hall0: active installed", "5 10.61.32.0/24 static 254/0 blackhole: active installed"}},
+	{"rows with numbers, of which a further way has none", `Type Codes - B:BGP D:Connected O:OSPF S:Static; Cost - Dist/Metric
+OSPF Codes - i:Inter Area 1:External Type 1
+        Destination        Gateway         Port     Cost     Type Uptime Src-vrf
+1       10.61.16.0/24      DIRECT          ve 16    0/0      D    5d2h   -
+2       10.61.32.0/24      172.28.61.5     ve 40    110/20   Oi   2h11m  -
+        10.61.32.0/24      172.28.61.9     ve 41    110/20   Oi   2h11m  -
+3       10.61.48.0/24      DIRECT          drop     1/1      S    5d2h   -
+`, []string{"4 10.61.16.0/24 direct 0/0 dev ve 16: active installed", "5 10.61.32.0/24 ospf/inter-area 110/20 via 172.28.61.5 dev ve 40: active installed",
+		"6 10.61.32.0/24 ospf/inter-area 110/20 via 172.28.61.9 dev ve 41: active installed", "7 10.61.48.0/24 static 1/1 blackhole: active installed"}},
 	{"signs of what is best, own and broadcast addresses", `IPv4 Routing Table:
 Headers: Dest: Destination,      Gw: Gateway,       Pri: Priority;
 Codes  : BROADC: Broadcast, USER-I: User-ipaddr;
@@ -194,7 +242,8 @@ func TestACountOfSomeOfAll(t *testing.T) {
 }
 
 func TestWhatForwardsIsAForwardingTable(t *testing.T) {
-	require.Equal(t, network.ForwardingTable, Read([]byte(shapes[3].in)).Facts.Tables[0].Kind)
+	i := slices.IndexFunc(shapes, func(s shape) bool { return strings.Contains(s.in, "FIB Table:") })
+	require.Equal(t, network.ForwardingTable, Read([]byte(shapes[i].in)).Facts.Tables[0].Kind)
 }
 
 // TestSignsBetweenNames: column names with strokes between them, a title that names the table, a discard in both columns,

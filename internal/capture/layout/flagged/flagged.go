@@ -11,6 +11,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
@@ -226,7 +227,8 @@ func (r *reader) address(t string, lo, hi int) error {
 
 // key reads "X - disabled, A - active; c - connect".
 func (r *reader) key(s string) {
-	var several []string // letters of one meaning, "c, s, o - COPY"
+	// Letters whose words a shortened key leaves out stand in front of the last one: "c, s, o, y - COPY".
+	var several []string
 	for entry := range strings.FieldsFuncSeq(s, func(c rune) bool { return c == ',' || c == ';' }) {
 		k, text, ok := strings.Cut(entry, " - ")
 		several = append(several, strings.TrimSpace(k))
@@ -235,6 +237,9 @@ func (r *reader) key(s string) {
 		}
 		for _, k := range several {
 			r.legend[k] = strings.ToLower(strings.TrimSpace(text))
+			if usual, ok := usualMeanings()[k]; ok && len(several) > 1 && k != several[len(several)-1] {
+				r.legend[k] = usual
+			}
 			if r.legend[k] == "running" {
 				r.running = k
 			}
@@ -242,6 +247,16 @@ func (r *reader) key(s string) {
 		several = several[:0]
 	}
 }
+
+// usualMeanings are the letters of usualFlags.
+var usualMeanings = sync.OnceValue(func() map[string]string {
+	out := map[string]string{}
+	for entry := range strings.SplitSeq(usualFlags, ", ") {
+		k, text, _ := strings.Cut(entry, " - ")
+		out[k] = text
+	}
+	return out
+})
 
 // split takes the number and the flags off the front of a row.
 func (r *reader) split(w []string) (flags string, rest []string) {

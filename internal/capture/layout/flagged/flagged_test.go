@@ -57,7 +57,7 @@ As 0.0.0.0/0         172.28.61.1  ip4         1     30            10  172.28.61.
 A  10.61.16.0/24     hall         ip4         0     10                hall
    10.61.32.0/24     172.28.61.5  ip4       110     20            10  172.28.61.5%line1
 `,
-		[]string{"4 0.0.0.0/0 other/copy 1/- via 172.28.61.1: active installed", "5 10.61.16.0/24 other 0/- dev hall: active installed", "6 10.61.32.0/24 other 110/- via 172.28.61.5"},
+		[]string{"4 0.0.0.0/0 static 1/- via 172.28.61.1: active installed", "5 10.61.16.0/24 other 0/- dev hall: active installed", "6 10.61.32.0/24 other 110/- via 172.28.61.5"},
 		nil,
 	},
 	{

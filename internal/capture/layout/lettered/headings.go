@@ -95,6 +95,9 @@ func instanceHeading(line []byte) (string, bool) {
 			return instanceName(strings.TrimSpace(name)), true
 		}
 	}
+	if m := titleOfInstance.FindStringSubmatch(s); m != nil {
+		return instanceName(m[1]), true
+	}
 	if last != ':' {
 		return "", false
 	}
@@ -112,9 +115,12 @@ func instanceHeading(line []byte) (string, bool) {
 	return "", false
 }
 
+// titleOfInstance matches "Routing Table for Virtual Router <NAME>".
+var titleOfInstance = regexp.MustCompile(`(?i)^routing table (?:for|of) (?:virtual router|vrouter|instance|vrf)[: ]+<?([\w.-]+)>?$`)
+
 // instanceName returns "" for the names that the default instance goes by.
 func instanceName(name string) string {
-	if strings.EqualFold(name, "default") || name == "0" {
+	if strings.EqualFold(name, "default") || strings.EqualFold(name, "trust-vr") || name == "0" {
 		return ""
 	}
 	return name

@@ -55,6 +55,9 @@ func (l *legend) add(line string) bool {
 	line = strings.NewReplacer(" (", ",", ")", ",").
 		Replace(unwrapMarks(line))
 		// "O - OSPF IntraArea (IA - InterArea, …)" has entries within
+	for noComma.MatchString(line) {
+		line = noComma.ReplaceAllString(line, "$1,$2 - ")
+	}
 	for entry := range strings.SplitSeq(line, ",") {
 		key, text, ok := strings.Cut(entry, " - ")
 		if !ok {
@@ -83,6 +86,9 @@ func (l *legend) add(line string) bool {
 	}
 	return found
 }
+
+// noComma matches what stands before an entry with no comma in front: "C - connected S - static".
+var noComma = regexp.MustCompile(`( - [^,]*?[^,\s]) +([A-Za-z][A-Za-z0-9]?) - `)
 
 // unwrapMarks takes signs out of the parentheses that some legends put them in, "(!) - kept for fast reroute": rows
 // have them as they are.

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"net/netip"
+	"strings"
 	"unicode"
 
 	"zarvek/internal/capture/layout"
@@ -169,7 +170,7 @@ func (r *reader) line(line []byte, lo, hi int) error {
 			r.Pass(lo, hi, layout.Title)
 			return nil
 		}
-		if p, end := findPrefix(line); p > 0 && (isLetter(line[0]) || signed(line[:p])) {
+		if p, end := findPrefix(line); p > 0 && (isLetter(line[0]) || signed(line[:p]) || r.signOfDefault(line[:p])) {
 			return r.row(line, p, end, lo, hi)
 		}
 		return layout.ErrNotARoute
@@ -194,6 +195,11 @@ func (r *reader) line(line []byte, lo, hi int) error {
 // signed reports whether what stands before a prefix begins with a sign of selection and has a code.
 func signed(column []byte) bool {
 	return (column[0] == '*' || column[0] == '>') && bytes.ContainsFunc(column, unicode.IsLetter)
+}
+
+// signOfDefault reports whether a column has no more than the sign that the key gives default routes.
+func (r *reader) signOfDefault(column []byte) bool {
+	return strings.HasPrefix(r.legend.entries[string(bytes.TrimSpace(column))], "default")
 }
 
 // maxCode is how long a word of codes is at most.
@@ -246,7 +252,9 @@ func (r *reader) row(line []byte, lo, hi int, off, end int) error {
 	}
 	r.column = append(r.column[:0], line[:lo]...)
 	prefix, err := layout.Prefix(line[lo:hi], false)
-	if err == layout.ErrNoLength {
+	if line[hi-1] == '/' { // 10.61.0.0/   255.255.0.0
+		prefix, hi, err = r.withMask(line, lo, hi)
+	} else if err == layout.ErrNoLength {
 		prefix, hi, err = r.withMask(line, lo, hi)
 	}
 	if err != nil {
@@ -307,7 +315,10 @@ func (r *reader) makeKey(codes, rest []byte, is4 bool) bool {
 
 // withMask completes an address that has no length of its own: a dotted mask may follow, or the parent heading has it.
 func (r *reader) withMask(line []byte, lo, hi int) (netip.Prefix, int, error) {
-	a, _ := layout.Addr(line[lo:hi])
+	a, ok := layout.Addr(bytes.TrimSuffix(line[lo:hi], []byte{'/'}))
+	if !ok {
+		return netip.Prefix{}, hi, layout.ErrAddress
+	}
 	nlo, nhi := layout.Field(line, hi)
 	if m, ok := layout.IPv4(line[nlo:nhi]); ok && a.Is4() {
 		n, err := layout.MaskLength(m)

@@ -37,6 +37,29 @@ O  *10.61.32.0/24 [110/20] via 172.28.61.5,  01d:02h:03m,  Vl101
 S   10.61.32.0/24 [150/0] via 172.28.61.1,   Vl100
 `, []string{"8 0.0.0.0/0 static 1/0 via 172.28.61.1 dev Vl100: active installed", "9 10.61.16.0/24 direct 0/0 dev Vl16: active installed",
 			"10 10.61.32.0/24 ospf 110/20 via 172.28.61.5 dev Vl101: active installed", "11 10.61.32.0/24 static 150/0 via 172.28.61.1 dev Vl100"}, nil},
+		{"three numbers, own addresses in words, the title of a virtual router", `Codes: K - kernel route, C - connected, S - static, H - HOST,
+       > - selected first nexthop, * - FIB route
+
+Routing Table for Virtual Router <tills>
+================================================================================
+S>* 0.0.0.0/0 [1/0/1] via 172.28.61.1, hall0/1
+H>* 10.61.16.1/32 [0/0/1] is local address, hall0/2
+S   10.61.32.0/24 [1/0/1] via 172.28.99.9 inactive
+`, []string{"6 (tills) 0.0.0.0/0 static 1/0 via 172.28.61.1 dev hall0/1 *: active installed", "7 (tills) 10.61.16.1/32 other 0/0 receive dev hall0/2 *: active installed",
+			"8 (tills) 10.61.32.0/24 static 1/0 via 172.28.99.9 inactive"}, nil},
+		{"a key without commas", `Codes: C - connected S - static R - RIP O - OSPF B - BGP
+       IA - OSPF inter area N1 - OSPF NSSA external type 1
+
+S    0.0.0.0/0 [1/0] via 172.28.61.1, eth 0/1
+O IA 10.61.32.0/24 [110/20] via 172.28.61.5, eth 0/2
+C    10.61.16.1/32 is local host.
+`, []string{"4 0.0.0.0/0 static 1/0 via 172.28.61.1 dev eth 0/1: active installed", "5 10.61.32.0/24 ospf/inter-area 110/20 via 172.28.61.5 dev eth 0/2: active installed",
+			"6 10.61.16.1/32 direct -/- receive: active installed"}, nil},
+		{"masks behind a slash, the default behind a sign alone", `Codes: C - connected, S - static, R - RIP, * - default, ~ - private
+*          0.0.0.0/         0.0.0.0 via 172.28.61.1,   WAN1
+C       10.61.16.0/   255.255.255.0 is directly connected,   LAN1
+S       10.61.32.0/   255.255.300.0 via 10.61.16.9,   LAN1
+`, []string{"2 0.0.0.0/0 other/code * -/- via 172.28.61.1 dev WAN1: active installed", "3 10.61.16.0/24 direct -/- dev LAN1: active installed"}, []string{"4 "}},
 		{"a key with a sign that no row has, interfaces of two words", `Maximum Parallel Paths: 1 (1 after reset)
 IP Forwarding: enabled
 Codes: > - best, C - connected, S - static, R - RIP

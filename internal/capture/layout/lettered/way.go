@@ -17,6 +17,11 @@ func (r *reader) way(s []byte, installed, backup, resolves bool) error {
 			return fmt.Errorf("%w: no closing bracket", layout.ErrNotARoute)
 		}
 		pref, metric, ok := bytes.Cut(s[1:end], []byte{'/'})
+		if m, weight, three := bytes.Cut(metric, []byte{'/'}); three {
+			if _, ok := layout.Uint(bytes.TrimSpace(weight)); ok {
+				metric = m
+			}
+		}
 		p, okP := layout.Uint(bytes.TrimSpace(pref))
 		m, okM := layout.Uint(bytes.TrimSpace(metric))
 		if !ok || !okP || !okM {
@@ -41,6 +46,13 @@ func (r *reader) way(s []byte, installed, backup, resolves bool) error {
 		s, ok = s[len("Direct"):], true
 	case bytes.HasPrefix(s, []byte("is directly connected")):
 		s, ok = s[len("is directly connected"):], true
+	case bytes.HasPrefix(s, []byte("is local")): // an address of its own
+		r.attr.Special = route.Receive
+		i := bytes.IndexByte(s, ',')
+		if i < 0 {
+			return nil
+		}
+		s, ok = s[i:], true
 	case bytes.HasPrefix(s, []byte("is a summary")):
 		s, ok = s[len("is a summary"):], true
 	case bytes.HasPrefix(s, []byte("connected by ")): // a tunnel's client, with the interface behind the comma
