@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"net/netip"
+	"regexp"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/route"
@@ -205,6 +206,10 @@ func (r *reader) words(part []byte, lo, hi int, h *route.NextHop) error {
 			}
 			lo, hi = layout.Field(part, hi)
 			a, ok := layout.Addr(bytes.TrimRight(part[lo:hi], ")"))
+			if tunnel := tunnelEnd.FindSubmatch(part[lo:]); !ok && tunnel != nil { // by a tunnel, whose end follows
+				h.Recursive, h.Encapsulated = true, true
+				return nil
+			}
 			if !ok {
 				return fmt.Errorf("%w: %q", layout.ErrAddress, part[lo:hi])
 			}
@@ -218,8 +223,8 @@ func (r *reader) words(part []byte, lo, hi int, h *route.NextHop) error {
 			h.Backup = true // the path kept ready for fast reroute
 		case flag(word, h), word[0] == '[', isAge(word):
 		case word[0] == '(': // a remark, which may name the table of the next hop: "(nexthop in vrf NAME)"
-			if bytes.Equal(word, []byte("(default)")) {
-				h.Table = "default"
+			if m := inTable.FindSubmatch(part); m != nil && len(h.Interface) == 0 && !remarks[string(m[1])] {
+				h.Table = string(m[1])
 				break
 			}
 			for vrf := false; lo < hi && part[hi-1] != ')'; vrf = bytes.Equal(part[lo:hi], []byte("vrf")) {
@@ -242,6 +247,17 @@ func (r *reader) words(part []byte, lo, hi int, h *route.NextHop) error {
 	}
 	return nil
 }
+
+var (
+	// tunnelEnd matches the tunnel by which a next hop is found, "tun1 tunnel ADDRESS)".
+	tunnelEnd = regexp.MustCompile(`^[A-Za-z][\w.-]* tunnel [0-9A-Fa-f.:]+\)`)
+	// inTable matches a word in parentheses right behind a next hop: the table that it is in.
+	inTable = regexp.MustCompile(`^ ?\(([A-Za-z][\w.-]*)\)\s*$`)
+	// remarks are words in that place that name none.
+	remarks = map[string]bool{"active": true, "valid": true, "installed": true,
+		"advertised": true, "pending": true, "private": true, "stale": true, "best": true, "ecmp": true,
+		"duplicate": true, "metric": true, "redistributed": true, "local": true}
+)
 
 // apart reports whether the word part[lo:hi] and the one behind it are one interface.
 func apart(part []byte, lo, hi int) bool {
@@ -267,8 +283,10 @@ func (r *reader) pair(word []byte) bool {
 // flag reads a word that says how the next hop is used.
 func flag(word []byte, h *route.NextHop) bool {
 	switch string(word) {
-	case "inactive", "dead":
+	case "inactive", "dead", "(inactive)", "(dead)", "(unresolved)":
 		h.Inactive = true
+	case "(backup)":
+		h.Backup = true
 	case "linkdown":
 		h.Down = true
 	case "(recursive)", "recursive":

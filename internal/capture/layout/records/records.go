@@ -26,12 +26,13 @@ var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
 
 var (
 	// pair is a name with what stands behind it, up to two blanks.
-	pair   = regexp.MustCompile(`^\s*([A-Za-z][A-Za-z0-9_-]*(?: [A-Za-z]+)?) ?\s*:\s+(\S+(?: \S+)*)\s*$`)
-	starts = regexp.MustCompile(`^\s*Destination\s*:\s+[0-9A-Fa-f.:]+(?:/\d+)?(?:\s{2,}|\s*$)`)
-	counts = regexp.MustCompile(`^\s*Destinations\s*:\s*(\d+)\s+Routes\s*:\s*(\d+)\s*$`)
-	table  = regexp.MustCompile(`^\s*Routing Tables?\s*:\s*(\S+)\s*$`)
-	ruler  = regexp.MustCompile(`^\s*[-=]{4,}\s*$`)
-	flags  = regexp.MustCompile(`(?i)^\s*Route Flags\s*:`)
+	pair    = regexp.MustCompile(`^\s*([A-Za-z][A-Za-z0-9_-]*(?: [A-Za-z]+)?) ?\s*:\s+(\S+(?: \S+)*)\s*$`)
+	starts  = regexp.MustCompile(`^\s*Destination\s*:\s+[0-9A-Fa-f.:]+(?:/\d+)?(?:\s{2,}|\s*$)`)
+	counts  = regexp.MustCompile(`^\s*Destinations\s*:\s*(\d+)\s+Routes\s*:\s*(\d+)\s*$`)
+	answers = regexp.MustCompile(`^\s*Summary Count\s*:\s*\d+\s*$`)
+	table   = regexp.MustCompile(`^\s*Routing Tables?\s*:\s*(\S+)\s*$`)
+	ruler   = regexp.MustCompile(`^\s*[-=]{4,}\s*$`)
+	flags   = regexp.MustCompile(`(?i)^\s*Route Flags\s*:`)
 )
 
 // known are the names that a record may have; those without a meaning here say nothing of where packets go.
@@ -48,7 +49,8 @@ var known = map[string]bool{
 	"backupnexthop":   true,
 	"backupinterface": true, "bkinterface": true, "bklabel": true, "bktunnel id": true, "bknexthop": true,
 	"attrid": true, "realnexthop": true,
-	"localas": true, "communityid": true, "nibid": true, "lastas": true, "aspath": true, "nbr": true, "exthdrid": true,
+	"instance": true,
+	"localas":  true, "communityid": true, "nibid": true, "lastas": true, "aspath": true, "nbr": true, "exthdrid": true,
 }
 
 var protocols = map[string]route.Protocol{
@@ -103,7 +105,7 @@ func Read(text []byte) layout.Reading {
 		case counts.MatchString(s), table.MatchString(s):
 			r.flush()
 			r.headings(s, lo, hi)
-		case ruler.MatchString(s), flags.MatchString(s):
+		case ruler.MatchString(s), flags.MatchString(s), answers.MatchString(s):
 			r.flush()
 			r.Pass(lo, hi, layout.Ruler)
 		case r.values == nil || !r.take(s, lo, hi):
@@ -206,6 +208,8 @@ func (r *reader) flush() {
 	}
 }
 
+var errElsewhere = errors.New("its next hop is in another instance, of which this record does not say all")
+
 var errBroken = errors.New("a line of this record was not understood")
 
 // first returns the first value of a name, "" for none.
@@ -264,6 +268,14 @@ func (r *reader) record() (p netip.Prefix, a route.Attributes, state route.State
 // hops reads where the route leads.
 func (r *reader) hops(p netip.Prefix, a *route.Attributes) error {
 	r.own = netip.Addr{}
+	if v := r.first("instance"); v != "" && !strings.EqualFold(v, "null") && !strings.EqualFold(v, "_public_") ||
+		strings.Contains(r.first("flags"), "T") {
+		return errElsewhere
+	}
+	relayed := strings.Contains(r.first("flags"), "R")
+	if via, ok := layout.Addr([]byte(r.first("relaynexthop"))); ok && !via.IsUnspecified() {
+		relayed = true
+	}
 	links := r.values["interface"]
 	for i, text := range r.values["nexthop"] {
 		h := route.NextHop{}
@@ -286,7 +298,7 @@ func (r *reader) hops(p netip.Prefix, a *route.Attributes) error {
 		case a.Protocol == route.Direct:
 			r.own = addr // the next hop of an attached network is the device's own address there
 		case !addr.IsUnspecified():
-			h.Address = addr
+			h.Address, h.Recursive = addr, relayed
 		}
 		if h == (route.NextHop{}) {
 			return layout.ErrNoRoute

@@ -2,11 +2,13 @@ package records
 
 import (
 	"fmt"
+	"net/netip"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 
 	"zarvek/internal/capture/layout/layouttest"
+	"zarvek/internal/core/route"
 )
 
 const six = `Routing Table : Public
@@ -113,6 +115,28 @@ func routesOf(text string) (out []string) {
 		}
 	}
 	return out
+}
+
+// TestAnswersForOneDestination: what such an answer says beside its routes; a next hop that another route leads to, and
+// one in another instance, of which it does not say all.
+func TestAnswersForOneDestination(t *testing.T) {
+	answer := func(more, flags string) string {
+		return "Routing Table : _public_\nSummary Count : 1\n\nDestination: 10.61.32.0/24\n     Protocol: Static             Process ID: 0\n" +
+			"   Preference: 60                       Cost: 0\n      NextHop: 172.28.99.5         Neighbour: 0.0.0.0\n" +
+			"        State: Active Adv Relied         Age: 10h12m13s\n   IndirectID: 0x80000001         " + more + "\n" +
+			" RelayNextHop: 172.28.61.5         Interface: hall0\n     TunnelID: 0x0                     Flags: " + flags + "\n"
+	}
+	r := Read([]byte(answer("Instance: NULL", "RD")))
+	require.Empty(t, r.Unread)
+	require.Equal(t, 1, r.Facts.Tables[0].Routes.Len())
+	require.Equal(t, []route.NextHop{{Address: netip.MustParseAddr("172.28.99.5"), Interface: "hall0", Recursive: true}},
+		r.Facts.Tables[0].Routes.At(0).NextHops)
+	for _, in := range []string{answer("Instance: tills", "RD"), answer("Instance: NULL", "TD")} {
+		r := Read([]byte(in))
+		require.Empty(t, r.Facts.Tables)
+		require.Len(t, r.Unread, 8)
+		require.ErrorIs(t, r.Unread[0].Reason, errElsewhere)
+	}
 }
 
 func countLines(s string) (n int) {
