@@ -55,6 +55,10 @@ var rules = sync.OnceValue(func() []*regexp.Regexp {
 			`|egress|inbound|outbound|input|output|in|out)\b`),
 		regexp.MustCompile(`(?i)^\s*(?:acl|access-list|access-group|packet-filter|traffic-filter` +
 			`|ip-filter)\b.*\b(?:ingress|egress|inbound|outbound)\b`),
+		// add ns acl A DENY; -p IPv4 -j DROP; Bridge chain: FORWARD, policy: DROP; the settings of a zone
+		regexp.MustCompile(`(?i)^\s*add\b.*\bacl6?\b.*\b(?:deny|drop|allow|permit)\b`),
+		regexp.MustCompile(`^\s*-.*\s-j\s+[A-Za-z]|(?i)\bchain\b.*\bpolicy:?\s+(?:drop|deny|reject)\b` +
+			`|^\s*icmp-block-inversion:`),
 		// lines that a system does when it starts: iptables -A FORWARD -j DROP, ip rule add, nft add rule; rules for
 		// routing in other forms
 		regexp.MustCompile(`(?i)\bip6?tables(?:-\w+)?\s.*-(?:A|I|P|-append|-insert|-policy)\s|\bnft\s+(?:add` +
@@ -75,7 +79,7 @@ var rules = sync.OnceValue(func() []*regexp.Regexp {
 var stems = [...]string{"deny", "drop", "reject", "discard", "block", "prohibit", "acl", "access-", "-filter",
 	"firewall",
 	"tables", "nft", "rule", "routing-policy", "permit", "allow", "accept", "pass", "security-policy", "rulebase",
-	"target"}
+	"target", "icmp-block-", " -j "}
 
 // maxRule is the longest line that is looked at.
 const maxRule = 64 << 10

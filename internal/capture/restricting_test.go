@@ -50,6 +50,10 @@ func TestWhatReadsLikeAFilterIsKept(t *testing.T) {
 		" entry 10\n  permit tcp any any eq 443\n":                                                               "permit tcp any any eq 443",
 		"edge> fw stat\nHOST      POLICY     DATE\n":                                                             "HOST      POLICY     DATE",
 		"edge # get firewall policy\n== [ 1 ]\npolicyid: 1\n":                                                    "== [ 1 ]",
+		"hall (active)\n  target: default\n  icmp-block-inversion: no\n  interfaces: up0\n":                      "icmp-block-inversion: no",
+		"add ns acl KEEPOUT DENY -destIP = 10.61.1.1-10.61.1.9\napply ns acls\n":                                 "add ns acl KEEPOUT DENY -destIP = 10.61.1.1-10.61.1.9",
+		"Bridge table: filter\n\nBridge chain: FORWARD, entries: 1, policy: DROP\n":                              "Bridge chain: FORWARD, entries: 1, policy: DROP",
+		"-p IPv4 --ip-dst 10.61.1.0/24 -j DROP\n":                                                                "-p IPv4 --ip-dst 10.61.1.0/24 -j DROP",
 		"edge# show filter\nsome words in no form that is known\n":                                               "some words in no form that is known",
 	} {
 		got := notRead(t, text)

@@ -21,6 +21,9 @@ func facts(r layout.Reading) []string {
 	for _, s := range r.Facts.Statics {
 		out = append(out, fmt.Sprint("static ", s.Table, " ", s.Prefix, " ", s.NextHop.Address, " ", s.NextHop.Interface, s.NextHop.Table, " ", s.Special))
 	}
+	for _, f := range r.Facts.Forwarding {
+		out = append(out, fmt.Sprint("forwards ", f.Family, " ", f.Interface, " ", f.On))
+	}
 	if len(r.Facts.Policy.Flows) > 0 {
 		out = append(out, "restricted")
 	}
@@ -55,6 +58,14 @@ set network virtual-router guests routing-table ip static-route out destination 
 set network virtual-router guests routing-table ip static-route out nexthop next-vr default
 set network virtual-router guests routing-table ip static-route half destination 10.62.0.0/16
 `, []string{"addr 172.28.61.2/30 port1/1  true", "addr 10.61.99.1/24 port1/2.99 guests true", "static  0.0.0.0/0 172.28.61.1 port1/1 ", "static  10.61.46.0/24 invalid IP  blackhole", "static guests 0.0.0.0/0 invalid IP default "}},
+	{"what is passed on between VLANs", `configure vlan hall ipaddress 10.61.16.1 255.255.255.0
+enable ipforwarding vlan hall
+disable ipforwarding vlan "yard"
+disable ipforwarding ipv6 vlan yard
+`, []string{"addr 10.61.16.1/24 hall  true", "forwards ipv4 hall true", "forwards ipv4 yard false", "forwards ipv6 yard false"}},
+	{"zones without rules", `set network interface ethernet port1/1 layer3 ip 172.28.61.2/30
+set zone hall network layer3 port1/1
+`, []string{"addr 172.28.61.2/30 port1/1  true", "restricted"}},
 	{"a rule base, of which nothing says deny", `set network interface ethernet port1/1 layer3 ip 172.28.61.2/30
 set rulebase security rules out from hall
 set rulebase security rules out action allow

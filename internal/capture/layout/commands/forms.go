@@ -66,6 +66,8 @@ var forms = []form{
 	of(`set network virtual-router <vr> interface (?P<all>.+)`, member),
 	of(`set interface <if> state off`, off),
 	of(`nv set interface <if> link state down`, off),
+	// whether packets are passed on between VLANs
+	of(`(?P<switch>enable|disable) ipforwarding(?P<six> ipv6)?(?: vlan <if>)?`, passesOn),
 	// static routes on a line
 	of(`set (?:vrouter <vr> )?route <net>(?: interface <if>)?(?: gateway <hop>)?(?: (?:preference|metric|permanent`+
 		`|tag|description)\b.*)?`, static),
@@ -135,6 +137,15 @@ func member(r *reader, g map[string]string, _ route.Mark) error {
 func off(r *reader, g map[string]string, m route.Mark) error {
 	r.Facts.Interfaces = append(r.Facts.Interfaces,
 		network.Interface{Name: g["if"], State: network.LinkDown, Configured: true, Mark: m})
+	return nil
+}
+
+func passesOn(r *reader, g map[string]string, m route.Mark) error {
+	s := network.Switch{Family: route.IPv4, Interface: g["if"], On: g["switch"] == "enable", Mark: m}
+	if g["six"] != "" {
+		s.Family = route.IPv6
+	}
+	r.Facts.Forwarding = append(r.Facts.Forwarding, s)
 	return nil
 }
 

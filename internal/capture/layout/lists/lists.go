@@ -7,6 +7,7 @@
 package lists
 
 import (
+	"bytes"
 	"errors"
 	"regexp"
 	"strings"
@@ -33,7 +34,12 @@ type reader struct {
 	fresh  bool   // nothing but names came since the heading
 	of     string // the interface that the last title names
 	titled string // the table that the last title names, "" for the default one
+	others bool   // the rows are another device's addresses, or may be
 }
+
+// currentTitle is the title of the addresses that a device of a pair has now, where those of the pair stand above them:
+// the one that stands by has others.
+var currentTitle = []byte("Current IP Address")
 
 func recognise(text []byte) int {
 	n := 0
@@ -49,13 +55,21 @@ func recognise(text []byte) int {
 func Read(text []byte) layout.Reading {
 	var r reader
 	r.Layout = name
+	pair := bytes.Contains(text, currentTitle)
 	for lo, hi := range layout.Lines(text) {
 		line := strings.TrimRight(string(text[lo:hi]), " \t\r")
 		if strings.TrimSpace(line) == "" {
 			continue
 		}
 		if as, ok := r.aside(line); ok {
+			if as == layout.Title {
+				r.others = pair && strings.HasPrefix(line, "System IP Address")
+			}
 			r.Pass(lo, hi, as)
+			continue
+		}
+		if r.others {
+			r.Pass(lo, hi, layout.Other)
 			continue
 		}
 		if r.form == nil {
@@ -85,7 +99,7 @@ var (
 	counted = regexp.MustCompile(`(?i)^\s*(?:total\b|the number of|number of|no\. of|interfaces : \d+)` +
 		`|: +\d+(?: seconds)?\s*$`)
 	keyLine = regexp.MustCompile(`(?i)^\s*(?:flags|status|codes): |^\s*[*^(+#!]\w*\)?(?::| -) ?[a-z]` +
-		`|^[A-Z] - \w+(?:, [A-Z] - \w+)+$`)
+		`|^[A-Z] - \w+(?:, [A-Z] - \w+)+$|^\s+[A-Z]{1,2} - [A-Z]\w+ `)
 )
 
 // aside reads what is no row: names of columns, titles, keys, counts.
@@ -119,7 +133,7 @@ func (r *reader) aside(line string) (layout.As, bool) {
 		return layout.Key, true
 	case counted.MatchString(line):
 		return layout.Count, true
-	case r.form == nil && fragment(line), strings.HasSuffix(line, ":"):
+	case r.form == nil && fragment(line), strings.HasSuffix(line, ":"), strings.HasSuffix(line, " for all contexts"):
 		return layout.Title, true
 	}
 	return 0, false

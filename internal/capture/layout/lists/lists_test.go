@@ -48,6 +48,21 @@ null0                             unassigned           up         up(s)     --
 		},
 		nil,
 	},
+	{"the addresses of a pair and those of the one that stands by", `System IP Addresses:
+Interface                Name                   IP address      Subnet mask     Method
+cable0/0                 up                     172.28.61.2     255.255.255.252 CONFIG
+cable0/1                 hall                   10.61.16.1      255.255.255.0   CONFIG
+Current IP Addresses:
+Interface                Name                   IP address      Subnet mask     Method
+cable0/1                 hall                   10.61.16.2      255.255.255.0   CONFIG
+`, []string{"if hall 0", "addr 10.61.16.2/24 hall"}, nil},
+	{"neighbours of all tables, with a key of two letters", `Flags: * - Adjacencies learnt on non-active router
+       CP - Added via the control plane
+IP ARP Table for all contexts
+Total number of entries: 1
+Address         Age       MAC Address     Interface       Flags
+10.61.16.9      00:12:13  0200.6b6a.0009  hall16
+`, []string{"neigh 10.61.16.9 hall16 02:00:6b:6a:00:09 1"}, nil},
 	{"neighbours of a router", `Protocol  Address          Age (min)  Hardware Addr   Type   Interface
 Internet  10.61.16.9              5   0200.6b6a.0009  ARPA   hall16
 Internet  10.61.16.10             0   Incomplete      ARPA

@@ -271,6 +271,29 @@ router ospf
 	require.Len(t, r.Facts.Policy.Flows, 2, "a filter of frames is not read")
 }
 
+// TestWhatIsAppliedToASwitchingPort decides over some of what the interface of its VLAN has; of several VLANs it may be
+// any.
+func TestWhatIsAppliedToASwitchingPort(t *testing.T) {
+	vlans := "interface Vlan64\n ip address 10.61.64.1 255.255.255.0\ninterface Vlan65\n ip address 10.61.65.1 255.255.255.0\n!\n"
+	for lines, want := range map[string][]string{
+		" switchport access vlan 64\n ip access-group NIGHT in\n":                           {"Vlan64"},
+		" switchport mode trunk\n ip access-group NIGHT in\n":                               {""},
+		" switchport access vlan 64\n ip verify source\n":                                   {"p1", "Vlan64"},
+		" port link-type access\n port default vlan 65\n traffic-policy NIGHT inbound\n":    {"p1", "Vlan65"},
+		" no switchport\n ip address 10.61.66.1 255.255.255.0\n ip access-group NIGHT in\n": nil,
+		" switchport access vlan 64\n":                                                      nil,
+	} {
+		r := layouttest.Laws(t, Read, []byte("interface p1\n"+lines+vlans))
+		var in []string
+		for _, f := range r.Facts.Policy.Flows {
+			if f.Undecided {
+				in = append(in, f.In)
+			}
+		}
+		require.Equal(t, want, in, lines)
+	}
+}
+
 // TestACutConfigurationPromisesNothing of the interface at whose lines it ends, or of any where its end is missing.
 func TestACutConfigurationPromisesNothing(t *testing.T) {
 	for text, want := range map[string]int{

@@ -69,6 +69,7 @@ type reader struct {
 	nat         nat
 	thrown      thrown
 	detours     detours
+	switched    switched
 	port        string            // the interface whose block it is, as its heading calls it
 	names       map[string]string // what all else calls interfaces, by that
 	// how deep the lines of an open group of routers stand at least, in blanks; 0: none is open
@@ -118,6 +119,7 @@ func Read(text []byte) layout.Reading {
 	r.guard.finish(&r)
 	r.nat.finish(&r)
 	r.thrown.finish(&r)
+	r.switched.finish(&r)
 	r.ReadOrPart(r.parts)
 	return r.Reading
 }
@@ -187,6 +189,7 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 func (r *reader) inBlock(w []string, s string, indented bool, lo, hi int) (used bool, err error) {
 	if r.link > 0 {
 		r.tail = r.Facts.Interfaces[r.link-1].Mark
+		r.switched.line(w, r.interfaceNow())
 	}
 	if r.vlan != "" && r.vlanLine(w) {
 		return true, nil
