@@ -465,6 +465,7 @@ var (
 
 // learnTypeSign finds the sign that stands before the types of some rows and not of others, which no key explains.
 func (r *reader) learnTypeSign(text []byte) {
+	text = text[:min(len(text), 1<<16)]
 	if m := signedType.FindSubmatch(text); m != nil && bareType.Match(text) {
 		r.typeSign = string(m[1])
 	}
