@@ -11,7 +11,7 @@ var fromHeading = regexp.MustCompile(`\|\s*(?:b|be|beg|begin)\s+"?(?:gateway|cod
 	`|gateway of last resort)\b[^|]*$`)
 
 // routeWord is a word that asks for routes, whole or shortened.
-var routeWord = regexp.MustCompile(`^(?:ro(?:ut?|ute?s?|uting)?(?:[-_]?(?:tables?|entry|entries|info))?|ip-?routes?` +
+var routeWord = regexp.MustCompile(`^(?:get-netroute|ro(?:ut?|ute?s?|uting)?(?:[-_]?(?:tables?|entry|entries|info))?|ip-?routes?` +
 	`|rib|fib|cef)$`)
 
 // sourceWords in front of a word for routes ask for those of one source.
@@ -25,7 +25,7 @@ var wholeWords = set(`
 	stats
 	ipv4 ipv6 ip inet inet4 inet6 ip4 ip6 -4 -6 unicast afi-all safi-all
 	route routes routing rib fib table tables entry entries database active best primary installed nexthop-group
-	forwarding forwarding-table
+	forwarding forwarding-table sorted active-path
 	all-vrf all-vrfs all-routes all-vpn-instance all-instances
 	json xml pretty no-more nomore without-paging
 	inet.0 inet6.0 master4 master6
@@ -40,6 +40,7 @@ var nameWords = set(`
 
 // wholePipes behind a pipe change the form of an output, or where it goes, and leave no line of it out.
 var wholePipes = set(`
+	hold sort-object
 	no-more nomore no-page nopage no-paging nopaging more less most cat tee redirect append save file
 	display json json-pretty xml xml-pretty text pretty column nl sort json_pp resolve trim refresh count
 	out-host oh format-table ft format-list fl out-string out-file expand unexpand ts iconv dos2unix strings col
@@ -187,6 +188,11 @@ func partOfList(w []string) bool {
 		case kernel:
 			return true
 		case nameWords[word]:
+			i++
+		case w[at] == "get-netroute":
+			if !strings.HasPrefix("-addressfamily", word) || len(word) < 3 {
+				return true // whatever else stands there chooses among the routes
+			}
 			i++
 		case strings.HasPrefix(word, "-"):
 			if word == "-f" || word == "-t" {

@@ -21,7 +21,8 @@ var tableWords = map[string]bool{
 var sameTable = map[string]bool{
 	"": true, "default": true, "global": true, "main": true, "local": true, "all": true, "254": true, "255": true,
 	"0": true, "*": true,
-	"inet.0": true, "inet6.0": true, "master": true, "ipv4": true, "ipv6": true, "unicast": true, "public": true,
+	"inet.0": true, "inet6.0": true, "master": true, "master4": true, "master6": true,
+	"ipv4": true, "ipv6": true, "unicast": true, "public": true,
 	"detail": true,
 }
 
@@ -45,7 +46,8 @@ func commandTable(command string) string {
 			}
 		case tableWords[lw] && i+1 < len(words):
 			name := strings.Trim(words[i+1], `"'`)
-			if sameTable[strings.ToLower(name)] || lw == "vdom" && mainPart(name) || !tableName.MatchString(name) || sourceWords[strings.ToLower(name)] {
+			if sameTable[strings.ToLower(name)] || lw == "vdom" && mainPart(name) || !tableName.MatchString(name) ||
+				sourceWords[strings.ToLower(name)] {
 				continue
 			}
 			return strings.TrimSuffix(strings.TrimSuffix(name, ".inet.0"), ".inet6.0")

@@ -8,11 +8,13 @@ import (
 
 func TestAsksForPart(t *testing.T) {
 	for command, want := range map[string]bool{
-		"show ip route | begin Gateway":             false,
-		"show ip route | b Gateway of last":         false,
-		"show ip route | begin 10.61":               true,
+		"show ip route | begin Gateway":     false,
+		"show ip route | b Gateway of last": false,
+		"show ip route | begin 10.61":       true,
+		"Get-NetRoute":                      false, "Get-NetRoute -AddressFamily IPv6 | Sort-Object RouteMetric": false, "Get-NetRoute -InterfaceIndex 5": true,
+		"Get-NetRoute -AddressFamily IPv4 -DestinationPrefix 10.61.0.0/16": true, "Get-NetRoute | Where-Object NextHop -ne 0.0.0.0": true,
 		"show ip route | begin Gateway | include O": true,
-		"show ip route":                             false, "sh ip ro": false, "show ip route vrf red": false, "show ip route vrf static": false, "show route": false, "show route table inet6.0": false,
+		"show ip route": false, "sh ip ro": false, "show ip route vrf red": false, "show ip route vrf static": false, "show route": false, "show route table inet6.0": false,
 		"ip route show table all": false, "ip -6 route": false, "ip -j route show": false, "show ip route | no-more": false, "show route all": false, "netstat -rn": false,
 		"display ip routing-table vpn-instance ospf": false, "show interfaces": false, "show ip static neighbours": false, "ip route 10.61.7.0 255.255.255.0 172.28.9.2": false, "ipv6 route fd61::/48 fe80::1": false, "": false, "show routing route": false,
 		"show ip route static": true, "show ip route 10.61.7.0": true, "show ip route 10.61.0.0/16 longer-prefixes": true, "show route protocol ospf": true,

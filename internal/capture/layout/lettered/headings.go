@@ -116,7 +116,8 @@ func instanceHeading(line []byte) (string, bool) {
 }
 
 // titleOfInstance matches "Routing Table for Virtual Router <NAME>".
-var titleOfInstance = regexp.MustCompile(`(?i)^routing table (?:for|of) (?:virtual router|vrouter|instance|vrf)[: ]+<?([\w.-]+)>?$`)
+var titleOfInstance = regexp.MustCompile(
+	`(?i)^routing table (?:for|of) (?:virtual router|vrouter|instance|vrf)[: ]+<?([\w.-]+)>?$`)
 
 // instanceName returns "" for the names that the default instance goes by.
 func instanceName(name string) string {
