@@ -338,7 +338,7 @@ func (r *reader) row(s string, lo, hi int) error {
 		s = r.narrowed(s)
 	}
 	flags, w := r.flagsOf(s)
-	if len(w) == 0 || !layout.LooksLikeAddress([]byte(w[0])) {
+	if len(w) == 0 || !layout.LooksLikeAddress(zone.ReplaceAll([]byte(w[0]), nil)) {
 		return layout.ErrNotARoute
 	}
 	pairs := map[string]string{"dst-address": w[0]}
@@ -393,6 +393,9 @@ func (r *reader) gateways(hi int) (more []string, end int) {
 
 var errBroken = errors.New("a line of pairs that is broken in the middle of one")
 
+// zone is the interface of a network of link-local addresses: fe80::%ether1/64 (RFC 4007 section 11).
+var zone = regexp.MustCompile(`%[^/]+`)
+
 // detail begins a route written as pairs.
 func (r *reader) detail(t string, lo, hi int) error {
 	r.flush()
@@ -410,7 +413,7 @@ func (r *reader) detail(t string, lo, hi int) error {
 	if slices.Contains(strings.Fields(t), "blackhole") {
 		pairs["type"] = "blackhole"
 	}
-	if _, err := layout.Prefix([]byte(pairs["dst-address"]), true); err != nil {
+	if _, err := layout.Prefix(zone.ReplaceAll([]byte(pairs["dst-address"]), nil), true); err != nil {
 		return err
 	}
 	if _, err := hops(pairs["gateway"]); err != nil {
@@ -518,7 +521,7 @@ var words = map[string]route.Protocol{
 }
 
 func (r *reader) route(flags string, pairs map[string]string, lo, hi int) error {
-	p, err := layout.Prefix([]byte(pairs["dst-address"]), true)
+	p, err := layout.Prefix(zone.ReplaceAll([]byte(pairs["dst-address"]), nil), true)
 	if err != nil {
 		return err
 	}

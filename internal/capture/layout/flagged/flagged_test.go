@@ -49,6 +49,17 @@ Columns: DST-ADDRESS, GATEWAY, DISTANCE
 		nil,
 	},
 	{
+		"networks of link-local addresses",
+		`Flags: D - DYNAMIC; A - ACTIVE; c - CONNECT, s - STATIC
+Columns: DST-ADDRESS, GATEWAY, DISTANCE
+#     DST-ADDRESS        GATEWAY        DISTANCE
+  DAc fe80::%hall0/64    hall0                 0
+0  As fd6b:32::/48       fe80::9%hall0         1
+`,
+		[]string{"4 fe80::/64 direct 0/- dev hall0: active installed", "5 fd6b:32::/48 static 1/- via fe80::9 dev hall0: active installed"},
+		nil,
+	},
+	{
 		"columns behind the distance",
 		`Flags: A - ACTIVE; c, s, o, y - COPY; H - HW-OFFLOADED
 Columns: DST-ADDRESS, GATEWAY, AFI, DISTANCE, SCOPE, TARGET-SCOPE, IMMEDIATE-GW

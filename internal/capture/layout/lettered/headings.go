@@ -24,6 +24,7 @@ func goesOnWithKey(line []byte) bool {
 
 // around matches what some devices print above and below the rows; what it counts is compared elsewhere.
 var around = regexp.MustCompile(`(?i)^(?:maximum parallel paths: |ip forwarding: enabled\s*$|displaying \S+ routes? ` +
+	`|displaying \d+ of \d+ ipv6 routing table entries|ipv6 routing table\s*$|timers: |route leaking:\s*$` +
 	`|total (?:number of )?routes?(?: count)? ?[:=] ?\d+\s*$)`)
 
 // endLegend takes stock of a key that was read.

@@ -107,7 +107,7 @@ func (r *reader) hopBelow(s []byte, lo, hi int) error {
 	h := route.NextHop{}
 	word := strings.TrimSpace(parts[0])
 	word, h.Table, _ = strings.Cut(word, "%")
-	if a, ok := layout.Addr([]byte(word)); ok {
+	if a, ok := layout.Addr(withoutHostLength([]byte(word))); ok {
 		h.Address = a
 	} else if layout.LooksLikeAddress([]byte(word)) || word == "" {
 		return fmt.Errorf("%w: %q", layout.ErrAddress, word)

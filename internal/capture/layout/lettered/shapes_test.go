@@ -47,6 +47,15 @@ H>* 10.61.16.1/32 [0/0/1] is local address, hall0/2
 S   10.61.32.0/24 [1/0/1] via 172.28.99.9 inactive
 `, []string{"6 (tills) 0.0.0.0/0 static 1/0 via 172.28.61.1 dev hall0/1 *: active installed", "7 (tills) 10.61.16.1/32 other 0/0 receive dev hall0/2 *: active installed",
 			"8 (tills) 10.61.32.0/24 static 1/0 via 172.28.99.9 inactive"}, nil},
+		{"next hops with the length of an address, a tunnel in the place of an interface", `VRF: default
+Displaying 2 of 6 IPv6 routing table entries
+Codes: C - connected, S - static, B I - iBGP
+
+ S        fd6b:32::/48 [1/0]
+           via fd6b:61::5/128, Vlan40
+ B I      fd6b:33::/48 [200/0]
+           via fd6b:99::1/128, IS-IS SR tunnel index 2
+`, []string{"5 fd6b:32::/48 static 1/0 via fd6b:61::5 dev Vlan40: active installed", "7 fd6b:33::/48 bgp 200/0 via fd6b:99::1 encapsulated: active installed"}, nil},
 		{"a key without commas", `Codes: C - connected S - static R - RIP O - OSPF B - BGP
        IA - OSPF inter area N1 - OSPF NSSA external type 1
 

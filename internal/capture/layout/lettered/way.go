@@ -113,7 +113,7 @@ func (r *reader) address(s []byte, h *route.NextHop) ([]byte, bool) {
 	a, seen := r.hops[string(word)]
 	if !seen {
 		var ok bool
-		if a, ok = layout.Addr(word); !ok {
+		if a, ok = layout.Addr(withoutHostLength(word)); !ok {
 			if layout.LooksLikeAddress(word) || !isLetter(word[0]) {
 				return s, false
 			}
@@ -127,6 +127,14 @@ func (r *reader) address(s []byte, h *route.NextHop) ([]byte, bool) {
 		h.Address = netip.Addr{}
 	}
 	return s[hi:], true
+}
+
+// withoutHostLength takes the length off a next hop that some devices write as a prefix of one address.
+func withoutHostLength(word []byte) []byte {
+	if p, err := layout.Prefix(word, false); err == nil && p.IsSingleIP() {
+		word, _, _ = bytes.Cut(word, []byte{'/'})
+	}
+	return word
 }
 
 // name returns the one copy of an interface's name.
@@ -152,6 +160,10 @@ func (r *reader) details(s []byte, h *route.NextHop) error {
 		lo, hi := layout.Field(part, 0)
 		word := part[lo:hi]
 		if len(word) == 0 {
+			continue
+		}
+		if bytes.Contains(part, []byte("tunnel index")) { // what leads to the next hop is a tunnel
+			h.Encapsulated = true
 			continue
 		}
 		switch string(word) {
