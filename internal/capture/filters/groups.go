@@ -131,6 +131,9 @@ func (g *Groups) Services(name string) Services {
 
 // AddressNamed is the set of a name, or of the address, prefix or range that stands in its place.
 func (g *Groups) AddressNamed(s string) Addresses {
+	if g.HasAddresses(s) { // be it called as what stands for all elsewhere
+		return g.Addresses(s)
+	}
 	switch strings.ToLower(s) {
 	case "any", "all":
 		return Addresses{}
@@ -140,9 +143,6 @@ func (g *Groups) AddressNamed(s string) Addresses {
 	case "any6", "any-ipv6":
 		a, _ := Address("::/0")
 		return a
-	}
-	if g.HasAddresses(s) {
-		return g.Addresses(s)
 	}
 	if a, ok := Address(s); ok {
 		return a

@@ -114,7 +114,7 @@ func Read(text []byte) layout.Reading {
 		if s == "" {
 			continue
 		}
-		w := split(s)
+		w := layout.QuotedWords(s)
 		if len(r.open) == 0 && len(r.lost) > 0 &&
 			slices.Contains([]string{"set", "unset", "append", "edit", "next", "end"}, w[0]) {
 			r.open, r.lost = r.lost, nil // something else stood between
@@ -196,28 +196,4 @@ func (r *reader) line(w []string, s string, lo, hi int) bool {
 		}
 	}
 	return false
-}
-
-// split splits a line into words; quotes hold several together. A quote that is not closed stays at its word.
-func split(s string) []string {
-	var out []string
-	for len(s) > 0 {
-		s = strings.TrimLeft(s, " \t")
-		if s == "" {
-			break
-		}
-		if s[0] == '"' {
-			if i := strings.IndexByte(s[1:], '"'); i >= 0 {
-				out, s = append(out, s[1:i+1]), s[i+2:]
-				continue
-			}
-			return append(out, s)
-		}
-		i := strings.IndexAny(s, " \t")
-		if i < 0 {
-			i = len(s)
-		}
-		out, s = append(out, s[:i]), s[i:]
-	}
-	return out
 }

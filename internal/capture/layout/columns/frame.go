@@ -19,7 +19,7 @@ type frame struct {
 // line takes a line of a frame.
 func (f *frame) line(r *reader, line []byte, lo, hi int) {
 	parts := strings.Split(strings.Trim(strings.TrimRight(string(line), " \t"), "|"), "|")
-	if len(f.cells) != len(parts) || strings.TrimSpace(parts[0]) != "" {
+	if len(f.cells) != len(parts) || strings.TrimSpace(parts[0]) != "" || len(f.lines) == mostLines {
 		f.end(r)
 	}
 	if len(f.cells) == 0 {
@@ -81,6 +81,9 @@ func (f *frame) flat() string {
 	}
 	return strings.TrimRight(b.String(), " ")
 }
+
+// mostLines is how many lines a row of a frame may take.
+const mostLines = 40
 
 // slot is how wide a cell is where rows of a frame are written out, in bytes.
 const slot = 28

@@ -43,6 +43,14 @@ func decides(line string) bool {
 
 func recognise(text []byte) int {
 	n := 0
+	if isTree(text) {
+		for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
+			if line := command(text[lo:hi]); bytes.HasSuffix(line, []byte{'{'}) || bytes.HasSuffix(line, []byte{';'}) {
+				n += 2
+			}
+		}
+		return n
+	}
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
 		if line := command(text[lo:hi]); len(line) < 400 && mayBe(line) && formOf(string(line)) != nil {
 			n += 3
@@ -71,19 +79,34 @@ type reader struct {
 	named  []*namedRoute     // routes that several lines tell
 	tables map[string]string // of interfaces, where not the main one
 	limits bool              // a line restricts the device
+	rules  rulebase
 }
 
 // Read reads a text of this family.
 func Read(text []byte) layout.Reading {
 	r := reader{tables: map[string]string{}}
 	r.Layout = name
+	var braces *tree
+	if isTree(text) {
+		braces = &tree{}
+	}
 	for lo, hi := range layout.Lines(text) {
 		if layout.Blank(text[lo:hi]) {
 			continue
 		}
 		line := string(command(text[lo:min(hi, lo+4000)]))
+		if braces != nil {
+			if line = braces.line(line, layout.Mark(lo, hi)); line == "" {
+				continue
+			}
+		}
+		if rest, ok := strings.CutPrefix(line, "set "); ok && (braces != nil || inSystems(rest)) {
+			w := r.rules.within(layout.QuotedWords(rest))
+			line = "set " + joined(w)
+		}
 		f := formOf(line)
 		switch {
+		case f == nil && r.rules.line(line, layout.Mark(lo, hi)):
 		case f != nil:
 			if err := f.take(&r, f.groups(line), layout.Mark(lo, hi)); err != nil {
 				r.LeaveUnread(lo, hi, err)
@@ -95,9 +118,18 @@ func Read(text []byte) layout.Reading {
 			r.Pass(lo, hi, layout.Other)
 		}
 	}
+	r.rules.finish(&r)
+	if braces != nil && (len(braces.depths) > 0 || braces.deep) { // its end is missing, or a part of it
+		r.RestrictAt(network.FlowRule{Missing: network.CutOff}, braces.begins)
+	}
 	r.finish()
 	r.countRead(text)
 	return r.Reading
+}
+
+// inSystems reports whether a line begins with the part of the configuration that it is about.
+func inSystems(s string) bool {
+	return strings.HasPrefix(s, "vsys ") || strings.HasPrefix(s, "shared ") || strings.HasPrefix(s, "devices ")
 }
 
 // finish makes the routes that several lines tell, and puts addresses into the tables of their interfaces.

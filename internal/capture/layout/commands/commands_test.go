@@ -132,5 +132,7 @@ func FuzzRead(f *testing.F) {
 	for _, tt := range tests {
 		f.Add([]byte(tt.in))
 	}
+	f.Add([]byte(rules))
+	f.Add([]byte(inBraces(rules)))
 	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, Read, in) })
 }

@@ -8,6 +8,7 @@ package hierarchy
 
 import (
 	"cmp"
+	"errors"
 	"slices"
 	"strings"
 
@@ -215,6 +216,11 @@ func apart(s string) []string {
 	return strings.Fields(strings.NewReplacer("{", " { ", "}", " } ").Replace(s))
 }
 
+// deepest is how many words may stand on the way to a leaf: no configuration has more.
+const deepest = 64
+
+var errDeep = errors.New("it stands deeper in braces than anything that is read")
+
 // line reads a set line, a brace, or a leaf in braces.
 func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 	if i := strings.Index(s, "; ## "); i >= 0 { // a remark of the device
@@ -254,7 +260,12 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 			r.outermost = layout.Mark(lo, hi)
 		}
 		r.path, r.depths = append(r.path, branch...), append(r.depths, len(branch))
+		if len(r.path) > deepest {
+			return false, errDeep
+		}
 		return r.leaf(slices.Clone(r.path), lo, hi)
+	case len(r.path) > deepest:
+		return false, errDeep
 	// some end a leaf with its line alone
 	case strings.HasSuffix(s, ";"), len(r.depths) > 0 && r.indent == 4*len(r.depths):
 		return r.leaf(append(slices.Clone(r.path), words(strings.TrimSuffix(s, ";"))...), lo, hi)

@@ -2,6 +2,7 @@ package hierarchy
 
 import (
 	"fmt"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -301,6 +302,9 @@ func TestWhatDropsAndIsNotRead(t *testing.T) {
 		"set routing-options flow route NIGHT match destination 10.61.80.0/24":                       nil,
 		"set security application-firewall rule-sets NIGHT rule r match dynamic-application odd:ONE": nil,
 		"set vlans night vlan-id 7":                                                                  nil,
+		"set guards gate NIGHT rule 7 action deny":                                                   {{Hook: network.ComingIn}}, // a branch that nobody knows
+		"set guards gate NIGHT rule 7 action log":                                                    nil,
+		"set policy-options policy-statement NIGHT term 7 then reject":                               nil,
 	} {
 		r := layouttest.Laws(t, Read, []byte("set interfaces up1 unit 0 family inet address 172.28.61.2/30\n"+line+"\n"))
 		var got []network.FlowRule
@@ -311,6 +315,16 @@ func TestWhatDropsAndIsNotRead(t *testing.T) {
 		}
 		require.Equal(t, want, got, line)
 	}
+}
+
+// TestTooDeep: what stands deeper than any configuration goes is left, and what follows is read.
+func TestTooDeep(t *testing.T) {
+	in := strings.Repeat("a {\n", deepest+2) + "b;\n" + strings.Repeat("}\n", deepest+2) + "interfaces {\n    up0 {\n        unit 0 {\n" +
+		"            family inet {\n                address 172.28.61.2/30;\n            }\n        }\n    }\n}\n"
+	r := layouttest.Laws(t, Read, []byte(in))
+	require.Len(t, r.Unread, 3)
+	require.ErrorIs(t, r.Unread[2].Reason, errDeep)
+	require.Len(t, r.Facts.Addresses, 1)
 }
 
 // TestAnInterfaceThatIsSwitchedOff takes its units along.

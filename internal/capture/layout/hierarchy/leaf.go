@@ -75,8 +75,16 @@ func decides(w []string) bool {
 	case len(w) > 2 && w[0] == "vlans": // of frames
 		return appliesFilter(w)
 	}
-	return false
+	return len(w) > 2 && !slices.Contains(roots, w[0]) && !slices.Contains(harmlessRoots, w[0]) &&
+		slices.Contains(stops, w[len(w)-1])
 }
+
+// harmlessRoots are branches beside roots that decide over no packet.
+var harmlessRoots = []string{"policy-statement", "community", "as-path", "term", "switch-options", "poe",
+	"accounting-options", "static", "unit", "route-map"}
+
+// stops are words for what becomes of packets, with which a leaf of a branch that is not known ends.
+var stops = []string{"deny", "drop", "reject", "discard", "block"}
 
 // appliesFilter reports whether a leaf applies a filter to what comes in or goes out.
 func appliesFilter(w []string) bool {

@@ -44,6 +44,10 @@ func (r *reader) zonePolicies() {
 		}
 	}
 	r.translations(z)
+	if len(z.ports)*len(z.ports) > filters.MostTotal { // more pairs than any device has rules for
+		r.restrictAt(network.FlowRule{}, z.ports[0].mark)
+		return
+	}
 	if len(z.ports) == 0 {
 		if len(z.terms) > 0 {
 			r.restrictAt(network.FlowRule{}, z.terms[0].mark)

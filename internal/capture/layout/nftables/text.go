@@ -69,6 +69,7 @@ type textReader struct {
 	depth    int
 	elements strings.Builder // of the set, while they go on over lines
 	pending  strings.Builder // of a rule that goes on over lines
+	unclosed int             // braces in it
 	from     int             // where it begins
 	inner    []route.Mark
 	cutAt    route.Mark
@@ -281,11 +282,13 @@ func (r *textReader) ruleOrHook(s string, lo, hi int) {
 // more adds a line to a rule, and reads the rule once its braces are closed.
 func (r *textReader) more(s string, lo, hi int) bool {
 	r.pending.WriteString(s + " ")
-	all := r.pending.String()
-	if strings.Count(all, "{") > strings.Count(all, "}") || strings.HasSuffix(s, "\\") {
+	r.unclosed += strings.Count(s, "{") - strings.Count(s, "}")
+	if r.unclosed > 0 || strings.HasSuffix(s, "\\") {
 		return true
 	}
+	all := r.pending.String()
 	r.pending.Reset()
+	r.unclosed = 0
 	if r.chain == nil {
 		return true
 	}

@@ -11,6 +11,7 @@ import (
 // to the port decides over some of those, whichever hosts are behind it. The zero switched has none.
 type switched struct {
 	vlans map[string]string // by port: the number of its VLAN; "": of several, or not told
+	links map[string]string // by the number of a VLAN: its interface
 }
 
 // line takes what a port's block says of how it switches.
@@ -34,6 +35,15 @@ func (s *switched) line(w []string, port string) {
 
 // finish keeps what is applied to such ports for the interfaces of their VLANs.
 func (s *switched) finish(r *reader) {
+	if len(s.vlans) == 0 {
+		return
+	}
+	s.links = map[string]string{}
+	for _, i := range r.Facts.Interfaces {
+		if m := vlanNamed.FindStringSubmatch(i.Name); m != nil {
+			s.links[m[1]] = i.Name
+		}
+	}
 	for _, a := range r.Facts.Applied {
 		s.restrict(r, a.Rule)
 	}
@@ -44,25 +54,16 @@ func (s *switched) finish(r *reader) {
 	}
 }
 
+// restrict keeps a filter of a port for the interface of its VLAN, or for any where none of it is known.
 func (s *switched) restrict(r *reader, f network.FlowRule) {
 	in, comes := s.vlans[f.In]
 	out, leaves := s.vlans[f.Out]
 	if comes {
-		r.RestrictAt(network.FlowRule{Family: f.Family, Hook: f.Hook, In: r.vlanInterface(in)}, f.Mark)
+		r.RestrictAt(network.FlowRule{Family: f.Family, Hook: f.Hook, In: s.links[in]}, f.Mark)
 	}
 	if leaves {
-		r.RestrictAt(network.FlowRule{Family: f.Family, Hook: f.Hook, Out: r.vlanInterface(out)}, f.Mark)
+		r.RestrictAt(network.FlowRule{Family: f.Family, Hook: f.Hook, Out: s.links[out]}, f.Mark)
 	}
 }
 
 var vlanNamed = regexp.MustCompile(`(?i)^(?:vlan|vlanif|vlan-interface|irb|bvi)[ .]?(\d+)$`)
-
-// vlanInterface is the interface of a VLAN, "" for any where there is none of it.
-func (r *reader) vlanInterface(vlan string) string {
-	for _, i := range r.Facts.Interfaces {
-		if m := vlanNamed.FindStringSubmatch(i.Name); m != nil && m[1] == vlan {
-			return i.Name
-		}
-	}
-	return ""
-}
