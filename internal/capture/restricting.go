@@ -70,6 +70,15 @@ var rules = sync.OnceValue(func() []*regexp.Regexp {
 		regexp.MustCompile(`(?i)<(?:type|action|target|policy|verdict)>\s*(?:pass|allow|accept|permit)\s*<`),
 		regexp.MustCompile(`(?i)^\s*(?:(?:seq|rule|entry|term)?\s*\d+[.:]?\s+)?(?:permit|allow|accept|pass)\s+(?:in` +
 			`|out|ip|ipv6|tcp|udp|icmp|all|any|from|inet6?|quick|log|proto|host)\b`),
+		// rule 0 drop; ipv4 access-list A 10 deny ipv4 any any; filter acl ace action 1 10 deny
+		regexp.MustCompile(`(?i)^\s*(?:rule|entry|term|seq)\s+\d+\s+(?:deny|drop|reject|pass|permit)\s*$` +
+			`|^\s*ip(?:v[46])? access-list \S+ \d+ (?:deny|permit)\b|^\s*filter acl\b|^\s*zone-pair security\b`),
+		// the same as elements of a document: <discard/>, "deny": {}, drop: {}, drop {
+		regexp.MustCompile(`(?i)<(?:deny|drop|discard|reject)\s*(?:/>|>\s*(?:</\w+>\s*)?$)` +
+			`|["'](?:deny|drop|discard|reject)["']\s*:\s*(?:\{|\[\s*null|null|true)` +
+			`|^\s*(?:deny|drop|discard|reject)\s*(?::\s*(?:\{\s*\})?|\{)\s*$`),
+		// columns of a chain's rules; a program at an interface that sees packets before the kernel does
+		regexp.MustCompile(`^(?:Columns:\s*|#?\s*)CHAIN,?\s+ACTION\b|^\s*prog/xdp\b`),
 		// sections that hold such rules: security-policy, <rulebase>, <zone target="DROP">
 		regexp.MustCompile(`(?i)^\s*security-policy(?:\s|$)|<rulebase>|<(?:zone|policy)\b[^>]*\btarget=`),
 	}
@@ -79,7 +88,7 @@ var rules = sync.OnceValue(func() []*regexp.Regexp {
 var stems = [...]string{"deny", "drop", "reject", "discard", "block", "prohibit", "acl", "access-", "-filter",
 	"firewall",
 	"tables", "nft", "rule", "routing-policy", "permit", "allow", "accept", "pass", "security-policy", "rulebase",
-	"target", "icmp-block-", " -j "}
+	"target", "icmp-block-", " -j ", "filter acl", "zone-pair", "chain", "prog/xdp"}
 
 // maxRule is the longest line that is looked at.
 const maxRule = 64 << 10
@@ -104,8 +113,8 @@ func readsLikeRule(line []byte) bool {
 	return false
 }
 
-// keepRules keeps the first unread line that reads like a rule, or the first of an answer to a command that asks for
-// filters and that no reader knows. Command is "" where there is none.
+// keepRules keeps the first line that reads like a rule, be it unread or one that a reader passed over, or the first of
+// an answer to a command that asks for filters and that no reader knows. Command is "" where there is none.
 func (p *Part) keepRules(src *Source, command string) {
 	asked := p.Layout == "" && asksForFilter().MatchString(command)
 	for i, u := range p.Unread {
@@ -122,6 +131,21 @@ func (p *Part) keepRules(src *Source, command string) {
 		if p.Layout == "" {
 			p.Layout, p.Score = FilterNotRead, 1
 		}
+		return
+	}
+	if len(p.Facts.Policy.Flows)+len(p.Facts.Applied) > 0 {
+		return // its reader knows of rules, and what stands around them
+	}
+	for i, x := range p.Passed {
+		if x.As != layout.Other || !readsLikeRule(src.Text(x.Mark)) {
+			continue
+		}
+		var c layout.Collector
+		c.Facts = p.Facts
+		c.RestrictAt(network.FlowRule{}, x.Mark)
+		p.Facts = c.Facts
+		p.Passed = append(p.Passed[:i:i], p.Passed[i+1:]...)
+		p.Read++
 		return
 	}
 }

@@ -54,6 +54,16 @@ func TestWhatReadsLikeAFilterIsKept(t *testing.T) {
 		"add ns acl KEEPOUT DENY -destIP = 10.61.1.1-10.61.1.9\napply ns acls\n":                                 "add ns acl KEEPOUT DENY -destIP = 10.61.1.1-10.61.1.9",
 		"Bridge table: filter\n\nBridge chain: FORWARD, entries: 1, policy: DROP\n":                              "Bridge chain: FORWARD, entries: 1, policy: DROP",
 		"-p IPv4 --ip-dst 10.61.1.0/24 -j DROP\n":                                                                "-p IPv4 --ip-dst 10.61.1.0/24 -j DROP",
+		"configure {\n filter {\n  entry 10 {\n   action {\n    drop {\n    }\n   }\n  }\n }\n}\n":               "drop {",
+		"<firewall><term>\n<then>\n<discard>\n</discard>\n</then>\n</term></firewall>\n":                         "<discard>",
+		"<firewall><term><then><discard/></then></term></firewall>\n":                                            "<firewall><term><then><discard/></then></term></firewall>",
+		"{\"term\": [\n{\"then\": {\"discard\": [null]}}\n]}\n":                                                  `{"then": {"discard": [null]}}`,
+		"acl:\n  rule:\n    '10':\n      action:\n        deny: {}\n":                                            "deny: {}",
+		"interface p1 ipv4 address 10.61.16.1 255.255.255.0\nipv4 access-list A 10 deny ipv4 any any\n":          "ipv4 access-list A 10 deny ipv4 any any",
+		"Columns: CHAIN, ACTION\n#   CHAIN    ACTION\n0   forward  drop\n":                                       "Columns: CHAIN, ACTION",
+		"interface Vlan 64\nip address 10.61.64.1 255.255.255.0\nexit\nfilter acl ace action 1 10 deny\n":        "filter acl ace action 1 10 deny",
+		"object-policy ip P\n rule 0 drop\n":                                                                     "rule 0 drop",
+		"    prog/xdp id 33\n":                                                                                   "prog/xdp id 33",
 		"edge# show filter\nsome words in no form that is known\n":                                               "some words in no form that is known",
 	} {
 		got := notRead(t, text)
@@ -71,6 +81,10 @@ func TestWhatIsNoFilter(t *testing.T) {
 		"neighbor 172.28.61.1 prefix-list NIGHT out\nneighbor 172.28.61.1 filter-list 3 in\n",
 		"rx_dropped: 5\ntx_dropped: 0\nReject count: 7\n",
 		"5 packets dropped, 3 discarded\n",
+		"{\"rx\": {\"drop\": 12, \"discard\": 0}}\n<drop>7</drop>\n",
+		"interface p1\n ip address 10.61.16.1 255.255.255.0\n!\nip prefix-list NIGHT seq 5 deny 0.0.0.0/0 le 32\nroute-map NIGHT deny 10\n match tag 7\n!\n" +
+			"ip as-path access-list 1 deny _64998_\nip community-list 7 deny 64998:1\nline vty 0 4\n access-class GUARDS in\nsnmp-server community NIGHT RO 10\n",
+		"set interfaces up0 unit 0 family inet address 172.28.61.2/30\nset policy-options policy-statement NIGHT term 7 then reject\n",
 		"Nov 27 02:10:01 edge kernel: link up0 is up, 3 packets rejected before\n",
 	} {
 		require.Empty(t, notRead(t, text), text)
