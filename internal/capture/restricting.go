@@ -79,6 +79,9 @@ var rules = sync.OnceValue(func() []*regexp.Regexp {
 			`|^\s*(?:deny|drop|discard|reject)\s*(?::\s*(?:\{\s*\})?|\{)\s*$`),
 		// columns of a chain's rules; a program at an interface that sees packets before the kernel does
 		regexp.MustCompile(`^(?:Columns:\s*|#?\s*)CHAIN,?\s+ACTION\b|^\s*prog/xdp\b`),
+		// ip-filter 10 create; action order 1: mirred (Egress Redirect to device up1); leftsubnet=10.61.1.0/24
+		regexp.MustCompile(`(?i)^\s*ip(?:v6)?-filter\s+\S+\s+(?:create\b|\{)|\baction order \d+: (?:mirred|nat|pedit` +
+			`|tunnel_key|skbedit)\b|^\s*(?:(?:left|right)subnets?|(?:local|remote)_ts)\s*=|^\s*policy pbr\b`),
 		// sections that hold such rules: security-policy, <rulebase>, <zone target="DROP">
 		regexp.MustCompile(`(?i)^\s*security-policy(?:\s|$)|<rulebase>|<(?:zone|policy)\b[^>]*\btarget=`),
 	}
@@ -88,7 +91,8 @@ var rules = sync.OnceValue(func() []*regexp.Regexp {
 var stems = [...]string{"deny", "drop", "reject", "discard", "block", "prohibit", "acl", "access-", "-filter",
 	"firewall",
 	"tables", "nft", "rule", "routing-policy", "permit", "allow", "accept", "pass", "security-policy", "rulebase",
-	"target", "icmp-block-", " -j ", "filter acl", "zone-pair", "chain", "prog/xdp"}
+	"target", "icmp-block-", " -j ", "filter acl", "zone-pair", "chain", "prog/xdp",
+	"action order", "subnet", "_ts", "policy pbr"}
 
 // maxRule is the longest line that is looked at.
 const maxRule = 64 << 10

@@ -36,7 +36,7 @@ func TestWhatReadsLikeAFilterIsKept(t *testing.T) {
 		"hall (active)\n  target: DROP\n  interfaces: up0\n":                                                     "target: DROP",
 		"{\"ACL_RULE\":{\"UP|1\":{\n\"PACKET_ACTION\": \"DROP\",\n\"SRC_IP\":\"10.61.1.0/24\"}}}\n":              `"PACKET_ACTION": "DROP",`,
 		"<filter>\n <rule><type>block</type><interface>wan</interface></rule>\n</filter>\n":                      "<rule><type>block</type><interface>wan</interface></rule>",
-		" ip-filter 10 create\n  default-action drop\n":                                                          "default-action drop",
+		" ip-filter 10 create\n  default-action drop\n":                                                          "ip-filter 10 create",
 		"set rulebase security rules keep-out from up\nset rulebase security rules keep-out action deny\n":       "set rulebase security rules keep-out action deny",
 		"create access-list KEEPOUT \" source-address 10.61.1.0/24 ;\" \" deny ;\"\n":                            "create access-list KEEPOUT \" source-address 10.61.1.0/24 ;\" \" deny ;\"",
 		"edge# show access-lists summary\nIPV4 ACL FROM-UP\n        Configured on Ingress: up0\n":                "IPV4 ACL FROM-UP",
@@ -63,8 +63,11 @@ func TestWhatReadsLikeAFilterIsKept(t *testing.T) {
 		"Columns: CHAIN, ACTION\n#   CHAIN    ACTION\n0   forward  drop\n":                                       "Columns: CHAIN, ACTION",
 		"interface Vlan 64\nip address 10.61.64.1 255.255.255.0\nexit\nfilter acl ace action 1 10 deny\n":        "filter acl ace action 1 10 deny",
 		"object-policy ip P\n rule 0 drop\n":                                                                     "rule 0 drop",
-		"    prog/xdp id 33\n":                                                                                   "prog/xdp id 33",
-		"edge# show filter\nsome words in no form that is known\n":                                               "some words in no form that is known",
+		"conn night\n  leftsubnet=10.61.1.0/24\n  right=172.28.61.9\n":                                           "leftsubnet=10.61.1.0/24",
+		"filter protocol ip pref 1 u32\n  action order 1: mirred (Egress Redirect to device up9) stolen\n":       "action order 1: mirred (Egress Redirect to device up9) stolen",
+		"hostname \"edge\"\npolicy pbr \"NIGHT\"\n   10 class ipv4 \"C\"\n":                                      "policy pbr \"NIGHT\"",
+		"    prog/xdp id 33\n": "prog/xdp id 33",
+		"edge# show filter\nsome words in no form that is known\n": "some words in no form that is known",
 	} {
 		got := notRead(t, text)
 		require.Equal(t, []string{want}, got, text)

@@ -303,6 +303,8 @@ func TestWhatDropsAndIsNotRead(t *testing.T) {
 		"set security application-firewall rule-sets NIGHT rule r match dynamic-application odd:ONE": nil,
 		"set vlans night vlan-id 7":                                                                  nil,
 		"set guards gate NIGHT rule 7 action deny":                                                   {{Hook: network.ComingIn}}, // a branch that nobody knows
+		"set security zones security-zone hall advance-policy-based-routing-profile NIGHT":           {{Hook: network.ComingIn}},
+		"set interfaces ethernet eth0 firewall in modify NIGHT":                                      {{In: "eth0", Hook: network.Steered}},
 		"set guards gate NIGHT rule 7 action log":                                                    nil,
 		"set policy-options policy-statement NIGHT term 7 then reject":                               nil,
 	} {

@@ -44,6 +44,9 @@ func (r *reader) kindPort(w []string, lo, hi int) (bool, error) {
 		(w[2] == "name" || w[2] == "ipv6-name"):
 		r.applyNumbered(ifname, w[1:], lo, hi)
 		return true, nil
+	case len(w) == 4 && w[0] == "firewall" && (w[2] == "modify" || w[2] == "ipv6-modify"): // it may choose a table
+		r.Restrict(network.FlowRule{Hook: network.Steered, In: ifname}, lo, hi)
+		return true, nil
 	case len(w) > 2 && w[0] == "ip" && w[1] == "source-validation":
 		mode, ok := map[string]network.CheckMode{"strict": network.CheckStrict, "loose": network.CheckLoose}[w[2]]
 		if !ok {

@@ -71,7 +71,8 @@ func decides(w []string) bool {
 	case len(w) > 3 && w[0] == "routing-options" && w[1] == "flow" && w[2] == "route": // RFC 8955
 		return slices.Contains(w, "then")
 	case len(w) > 2 && w[0] == "security":
-		return w[1] == "application-firewall" && slices.Contains(w, "deny")
+		return w[1] == "application-firewall" && slices.Contains(w, "deny") ||
+			slices.Contains(w, "advance-policy-based-routing-profile")
 	case len(w) > 2 && w[0] == "vlans": // of frames
 		return appliesFilter(w)
 	}

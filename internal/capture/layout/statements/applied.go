@@ -80,6 +80,7 @@ type decidingLine struct {
 // deciding are lines of an interface's block, by their beginnings, that apply what is not read here: policies,
 // translations, zones.
 var deciding = []decidingLine{
+	{"apply policy ", asNamed},
 	{"cts role-based enforcement", asNamed},
 	{"crypto map", leaves},
 	{"epbr ip", whereTo},
@@ -88,6 +89,7 @@ var deciding = []decidingLine{
 	{"ip nat source ", bothWays},
 	{"ip policy route-map", whereTo},
 	{"ip policy-based-route ", whereTo},
+	{"ip redirect-group ", whereTo},
 	{"ip source check user-bind", comesIn},
 	{"ip verify source", comesIn},
 	{"ip vrf select ", asNamed},
@@ -195,7 +197,7 @@ func appliesSomewhere(w []string) bool {
 // device, or to what it switches.
 func appliesGlobally(w []string) bool {
 	if len(w) == 1 {
-		return w[0] == "security-policy" || w[0] == "packet-filter" || w[0] == "nat-policy"
+		return slices.Contains([]string{"security-policy", "packet-filter", "nat-policy", "policy-based-route"}, w[0])
 	}
 	if w[0] == "firewall" && (slices.Contains(w, "default") || slices.Contains(w, "packet-filter")) {
 		return slices.Contains(w, "deny") || slices.Contains(w, "drop") || slices.Contains(w, "packet-filter")
@@ -203,7 +205,7 @@ func appliesGlobally(w []string) bool {
 	switch line := strings.Join(w, " "); {
 	case strings.HasPrefix(line, "policy interzone"), strings.HasPrefix(line,
 		"cts role-based enforcement"), strings.HasPrefix(line, "nat-policy interzone"),
-		line == "router segment-security", strings.HasPrefix(line, "flow-route "), strings.HasPrefix(line,
+		line == "router segment-security", line == "router lisp", strings.HasPrefix(line, "flow-route "), strings.HasPrefix(line,
 			"nat static outbound "),
 		strings.HasPrefix(line, "nat static global "), strings.HasPrefix(line, "nat server "):
 		return true
