@@ -121,9 +121,10 @@ func readsLikeRule(line []byte) bool {
 // an answer to a command that asks for filters and that no reader knows. Command is "" where there is none.
 func (p *Part) keepRules(src *Source, command string) {
 	asked := p.Layout == "" && asksForFilter().MatchString(command)
+	around := surroundings{src: src, in: p.Where}
 	for i, u := range p.Unread {
 		line := src.Text(u.Mark)
-		if !(asked && !saysNothing().Match(line)) && !readsLikeRule(line) {
+		if !(asked && !saysNothing().Match(line)) && !(readsLikeRule(line) && !around.harmless(u.Mark)) {
 			continue
 		}
 		var c layout.Collector
@@ -141,7 +142,7 @@ func (p *Part) keepRules(src *Source, command string) {
 		return // its reader knows of rules, and what stands around them
 	}
 	for i, x := range p.Passed {
-		if x.As != layout.Other || !readsLikeRule(src.Text(x.Mark)) {
+		if x.As != layout.Other || !readsLikeRule(src.Text(x.Mark)) || around.harmless(x.Mark) {
 			continue
 		}
 		var c layout.Collector

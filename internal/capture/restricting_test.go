@@ -74,6 +74,12 @@ func TestWhatReadsLikeAFilterIsKept(t *testing.T) {
 	}
 }
 
+// TestBlocksAroundRules: what chooses routes in one block says nothing of the next one.
+func TestBlocksAroundRules(t *testing.T) {
+	require.Equal(t, []string{"action drop"}, notRead(t, "configure\n  policy-options\n    policy-statement \"NIGHT\"\n      default-action drop\n"+
+		"  service\n    vprn 10\n      interface \"up\"\n        action drop\n"))
+}
+
 // TestWhatIsNoFilter: ordinary texts restrict nothing.
 func TestWhatIsNoFilter(t *testing.T) {
 	for _, text := range []string{
@@ -87,6 +93,9 @@ func TestWhatIsNoFilter(t *testing.T) {
 		"{\"rx\": {\"drop\": 12, \"discard\": 0}}\n<drop>7</drop>\n",
 		"interface p1\n ip address 10.61.16.1 255.255.255.0\n!\nip prefix-list NIGHT seq 5 deny 0.0.0.0/0 le 32\nroute-map NIGHT deny 10\n match tag 7\n!\n" +
 			"ip as-path access-list 1 deny _64998_\nip community-list 7 deny 64998:1\nline vty 0 4\n access-class GUARDS in\nsnmp-server community NIGHT RO 10\n",
+		"sysname edge\n#\nuser-interface vty 0 4\n acl 2000 inbound\n#\nroute-policy NIGHT\n  if destination in NIGHT then\n    pass\n  else\n    drop\n  endif\nend-policy\n",
+		"configure\n    router\n        policy-options\n            policy-statement \"NIGHT\"\n                entry 10\n                    action accept\n                exit\n                default-action drop\n",
+		"set policy prefix-list NIGHT rule 10 action 'permit'\nset policy route-map NIGHT rule 10 action 'deny'\nset interfaces ethernet eth0 address '10.61.16.1/24'\n",
 		"set interfaces up0 unit 0 family inet address 172.28.61.2/30\nset policy-options policy-statement NIGHT term 7 then reject\n",
 		"Nov 27 02:10:01 edge kernel: link up0 is up, 3 packets rejected before\n",
 	} {

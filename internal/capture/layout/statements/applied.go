@@ -116,7 +116,8 @@ func (r *reader) decides(w []string, line string, fam route.Family, ifname strin
 	i := slices.IndexFunc(deciding, func(x decidingLine) bool { return strings.HasPrefix(line, x.begins) })
 	in, out := directions(w)
 	switch {
-	case strings.HasPrefix(line, "ip wccp ") && slices.Contains(w, "redirect"):
+	case strings.HasPrefix(line, "ip wccp ") && slices.Contains(w, "redirect"),
+		strings.HasPrefix(line, "qos car ") && strings.Contains(line, "green discard"): // of a rate that drops all
 		r.restrict(fam, ifname, in || !out, out || !in, lo, hi)
 	case i < 0:
 		return false

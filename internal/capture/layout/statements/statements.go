@@ -61,6 +61,7 @@ type reader struct {
 	part       bool            // the line tells a part of what others tell: a heading, a member of a group
 	// flat: nothing was indented since the heading of the interface, as where blocks end with a line of their own.
 	flat        bool
+	begins      string // the first word of the last line that is not indented
 	staticBlock bool   // in a block of nothing but static routes
 	vlan        string // the VLAN whose block it is, which may be an interface
 	vlanAt      route.Mark
@@ -131,6 +132,9 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 		return false, nil
 	}
 	indented := s[0] == ' ' || s[0] == '\t'
+	if !indented {
+		r.begins = w[0]
+	}
 	if r.detours.line(w, indented, layout.Mark(lo, hi)) {
 		r.part = true
 	}
@@ -281,6 +285,12 @@ func (r *reader) inBlock(w []string, s string, indented bool, lo, hi int) (used 
 	case r.link == 0 && indented && len(w) > 2 && (w[0] == "add" || w[0] == "import") && w[1] == "interface":
 		r.restrict(0, ifName(w[2:]), true, true, lo, hi)
 		return true, nil
+	case r.link == 0 && indented && appliesSomewhere(w) && slices.Contains(whoComesIn, r.begins):
+		if r.begins == "control-plane" || r.begins == "system" {
+			r.Restrict(network.FlowRule{Hook: network.ForItself}, lo, hi)
+			return true, nil
+		}
+		return false, nil
 	case r.link == 0 && indented && appliesSomewhere(w): // of an interface whose heading is not to be seen
 		in, out := directions(w)
 		r.restrict(0, "", in || !out, out || !in, lo, hi)
@@ -302,6 +312,9 @@ func (r *reader) inBlock(w []string, s string, indented bool, lo, hi int) (used 
 func labels(w []string) bool {
 	return w[0] == "mpls" && (len(w) == 1 || len(w) == 2 && (w[1] == "ip" || w[1] == "ldp" || w[1] == "enable"))
 }
+
+// whoComesIn are the first words of blocks that say who may reach the device itself.
+var whoComesIn = []string{"management", "line", "user-interface", "control-plane", "system"}
 
 // switchedOff returns the family whose forwarding a line switches off, 0 for none.
 func switchedOff(w []string) route.Family {
