@@ -11,8 +11,8 @@ var fromHeading = regexp.MustCompile(`\|\s*(?:b|be|beg|begin)\s+"?(?:gateway|cod
 	`|gateway of last resort)\b[^|]*$`)
 
 // routeWord is a word that asks for routes, whole or shortened.
-var routeWord = regexp.MustCompile(`^(?:get-netroute|ro(?:ut?|ute?s?|uting)?(?:[-_]?(?:tables?|entry|entries|info))?|ip-?routes?` +
-	`|rib|fib|cef)$`)
+var routeWord = regexp.MustCompile(`^(?:get-netroute|ro(?:ut?|ute?s?|uting)?(?:[-_]?(?:tables?|entry|entries|info))?` +
+	`|ip-?routes?|rib|fib|cef)$`)
 
 // sourceWords in front of a word for routes ask for those of one source.
 var sourceWords = set(`static connected direct ospf ospf3 ospfv3 ospf6 ospfv2 bgp rip ripng isis is-is eigrp babel odr

@@ -7,6 +7,7 @@ import (
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
 )
 
 // What no reader understands may still decide over packets. A line of it that reads like a rule of a filter, or like
@@ -127,12 +128,8 @@ func (p *Part) keepRules(src *Source, command string) {
 		if !(asked && !saysNothing().Match(line)) && !(readsLikeRule(line) && !around.harmless(u.Mark)) {
 			continue
 		}
-		var c layout.Collector
-		c.Facts = p.Facts
-		c.RestrictAt(network.FlowRule{}, u.Mark)
-		p.Facts = c.Facts
 		p.Unread = append(p.Unread[:i:i], p.Unread[i+1:]...)
-		p.Read++
+		p.restrictAt(u.Mark)
 		if p.Layout == "" {
 			p.Layout, p.Score = FilterNotRead, 1
 		}
@@ -145,12 +142,17 @@ func (p *Part) keepRules(src *Source, command string) {
 		if x.As != layout.Other || !readsLikeRule(src.Text(x.Mark)) || around.harmless(x.Mark) {
 			continue
 		}
-		var c layout.Collector
-		c.Facts = p.Facts
-		c.RestrictAt(network.FlowRule{}, x.Mark)
-		p.Facts = c.Facts
 		p.Passed = append(p.Passed[:i:i], p.Passed[i+1:]...)
-		p.Read++
+		p.restrictAt(x.Mark)
 		return
 	}
+}
+
+// restrictAt makes a filter that was not read of a line.
+func (p *Part) restrictAt(m route.Mark) {
+	var c layout.Collector
+	c.Facts = p.Facts
+	c.RestrictAt(network.FlowRule{}, m)
+	p.Facts = c.Facts
+	p.Read++
 }

@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"regexp"
 	"sort"
-	"sync"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/route"
@@ -15,14 +14,17 @@ import (
 type surroundings struct {
 	src   *Source
 	in    route.Mark // the lines that are looked at
-	once  sync.Once
-	lines []uint32 // where each line begins, in the original
-	aside []bool   // whether its block, or the line itself, decides over no packet that passes
+	known bool       // they were gone through
+	lines []uint32   // where each line begins, in the original
+	aside []bool     // whether its block, or the line itself, decides over no packet that passes
 }
 
 // harmless reports whether a line decides over no packet that passes.
 func (s *surroundings) harmless(m route.Mark) bool {
-	s.once.Do(s.look)
+	if !s.known {
+		s.look()
+		s.known = true
+	}
 	i := sort.Search(len(s.lines), func(i int) bool { return s.lines[i] > m.Off }) - 1
 	return i >= 0 && s.aside[i]
 }

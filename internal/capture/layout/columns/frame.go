@@ -2,6 +2,7 @@ package columns
 
 import (
 	"regexp"
+	"slices"
 	"strings"
 
 	"zarvek/internal/capture/layout"
@@ -12,6 +13,7 @@ import (
 // together before they are read. The zero frame has no row yet.
 type frame struct {
 	cells  []string
+	pieces [][]string // of each cell, by line
 	widths []int
 	lines  [][2]int // bounds of each
 }
@@ -23,7 +25,7 @@ func (f *frame) line(r *reader, line []byte, lo, hi int) {
 		f.end(r)
 	}
 	if len(f.cells) == 0 {
-		f.cells, f.widths = make([]string, len(parts)), make([]int, len(parts))
+		f.cells, f.widths, f.pieces = make([]string, len(parts)), make([]int, len(parts)), make([][]string, len(parts))
 	}
 	for i, part := range parts {
 		more, was := strings.TrimSpace(part), f.cells[i]
@@ -32,6 +34,7 @@ func (f *frame) line(r *reader, line []byte, lo, hi int) {
 		}
 		if f.cells[i] = was + more; more != "" {
 			f.widths[i] = len(more) // where it fills the cell, a word may go on
+			f.pieces[i] = append(f.pieces[i], more)
 		}
 	}
 	f.lines = append(f.lines, [2]int{lo, hi})
@@ -44,21 +47,29 @@ func (f *frame) end(r *reader) {
 	}
 	row := *f
 	*f = frame{}
-	names := row.flat()
+	names := flat(row.cells)
 	lo, hi := row.lines[0][0], row.lines[len(row.lines)-1][1]
+	read := 1 // lines, from the first on
 	var err error
 	if cols, k := heading(names); k == whole {
 		r.cols, r.lower, r.half, r.last, r.inKey = cols, nil, nil, nil, false
 		r.Pass(lo, row.lines[0][1], layout.Names)
 	} else {
-		for i, c := range row.cells {
-			row.cells[i] = strings.TrimSpace(inParentheses.ReplaceAllStringFunc(c, blanks))
+		rows := row.ways(r.cols)
+		if err = errRow; len(rows) > 0 {
+			err = nil
 		}
-		if len(r.cols) == len(row.cells) {
-			r.exact = row.cells
+		read = max(1, min(len(rows), len(row.lines)))
+		for n, cells := range rows {
+			if len(r.cols) == len(cells) {
+				r.exact = cells
+			}
+			err = r.line(flat(cells), lo, hi)
+			if r.exact = nil; err != nil { // the ways before are of the same row
+				r.takeBack(n)
+				break
+			}
 		}
-		err = r.line(row.flat(), lo, hi)
-		r.exact = nil
 	}
 	for i, l := range row.lines {
 		switch {
@@ -66,16 +77,58 @@ func (f *frame) end(r *reader) {
 			r.leave(names, l[0], l[1], err)
 		case err != nil:
 			r.LeaveUnread(l[0], l[1], err)
-		case i > 0:
+		case i >= read:
 			r.Pass(l[0], l[1], layout.Part)
 		}
 	}
 }
 
-// flat writes the cells of a row into one line, each as wide as any may be that went on below.
-func (f *frame) flat() string {
+// takeBack forgets the row that is held, of which a number of ways was read.
+func (r *reader) takeBack(ways int) {
+	if ways > 0 {
+		r.holds, r.last = false, nil
+		r.rows -= ways
+		r.Collector.Read -= ways
+	}
+}
+
+// ways makes a row of cells for each next hop: further ones stand below the first in its cell, and their interfaces
+// below its. None where nobody knows which interface is whose.
+func (f *frame) ways(cols []column) [][]string {
+	cells := make([]string, len(f.cells))
+	for i, c := range f.cells {
+		cells[i] = strings.TrimSpace(inParentheses.ReplaceAllStringFunc(c, blanks))
+	}
+	of := func(k kind) int { return slices.IndexFunc(cols, func(c column) bool { return c.kind == k }) }
+	hops, links := of(gateway), of(ifname)
+	if len(cols) != len(cells) || hops < 0 {
+		return [][]string{cells}
+	}
+	to := strings.Fields(cells[hops])
+	if len(to) < 2 || slices.ContainsFunc(to, func(s string) bool { _, ok := layout.Addr([]byte(s)); return !ok }) {
+		return [][]string{cells}
+	}
+	if links >= 0 && len(f.pieces[links]) != len(to) && len(f.pieces[links]) > 0 || len(f.lines) < len(to) {
+		return nil
+	}
+	var out [][]string
+	for n, hop := range to {
+		one := slices.Clone(cells)
+		if n > 0 {
+			one = make([]string, len(cells))
+		}
+		if one[hops] = hop; links >= 0 && len(f.pieces[links]) > 0 {
+			one[links] = f.pieces[links][n]
+		}
+		out = append(out, one)
+	}
+	return out
+}
+
+// flat writes cells into one line, each as wide as any may be that went on below.
+func flat(cells []string) string {
 	var b strings.Builder
-	for _, s := range f.cells {
+	for _, s := range cells {
 		b.WriteString(s)
 		b.WriteString(strings.Repeat(" ", max(1, slot-len(s))))
 	}

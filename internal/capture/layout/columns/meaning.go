@@ -70,7 +70,12 @@ var discardWords = map[string]route.Special{
 	"reject":      route.Unreachable,
 	"unreachable": route.Unreachable,
 	"prohibit":    route.Prohibit,
+	"noroute":     route.Unreachable,
 }
+
+// noWay are words in the place of a next hop that name none: where such a route leads is not known.
+var noWay = []string{"unresolved", "incomplete", "invalid", "unusable", "inaccessible", "hidden", "unknown", "pending",
+	"no", "n/a"}
 
 // discardOf is what becomes of packets where a cell has such a word, or the name of an interface that throws them away.
 func discardOf(cell string) route.Special {
@@ -94,8 +99,14 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 		strings.HasPrefix(low, "link#"),
 		low == "directly":
 		onLink = true
-	case low == "receive":
+	case low == "receive", low == "punt":
 		a.Special = route.Receive
+	case low == "glean":
+		onLink = true
+	case low == "multicast" && p.Addr().IsMulticast():
+		a.Special = route.Multicast
+	case slices.Contains(noWay, strings.Trim(low, ":")):
+		return fmt.Errorf("%w: %q is no next hop", layout.ErrNotARoute, gw)
 	case discardOf(gw) != 0:
 		a.Special = discardOf(gw)
 	case otherTable.MatchString(low): // what is called its interface is none that packets leave by

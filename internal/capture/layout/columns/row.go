@@ -22,7 +22,7 @@ func (r *reader) row(s string, lo, hi int) error {
 	}
 	// "Default Route" and "Default" stand for the prefix of length 0.
 	w = joinPair(w, "default", "route")
-	w = joinInterface(joinPair(w, "black", "hole"))
+	w = joinInterface(joinPair(joinPair(w, "black", "hole"), "no", "route"))
 	// a number of the row that has no column
 	if len(w) > 1 && isNumber(strings.TrimSuffix(w[0].text, ")")) && w[0].hi <= r.cols[0].lo {
 		w = w[1:]
@@ -30,7 +30,7 @@ func (r *reader) row(s string, lo, hi int) error {
 	if len(w) > 40 {
 		return errRow
 	}
-	if len(w) == 1 && isDestination(w[0].text) { // the rest of the row is on the next line
+	if len(w) == 1 && len(r.exact) == 0 && isDestination(w[0].text) { // the rest of the row is on the next line
 		r.leavePending(errHalf)
 		r.pending = &rowCells{lo: lo, hi: hi}
 		r.pending.cell[destination] = w[0].text

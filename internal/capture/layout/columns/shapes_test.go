@@ -62,6 +62,23 @@ U=Unresolved Route, N=Not in HW
 +----------------+------+------------+-----------+--------+----------+----------+
 `, []string{"5 0.0.0.0/0 static -/1 via 172.28.61.1 dev hall-rope/1: active installed", "8 10.61.16.0/24 direct -/0 dev hall0.0: active installed",
 		"9 10.61.32.0/24 static -/1 via 172.28.61.5 dev hall1.0"}},
+	{"a frame with several next hops in a cell", `+----------------+------------+--------+----------+----------+
+|     Prefix     | Route Type | Metric | Next-hop | Next-hop |
+|                |            |        |  (Type)  | Interface|
++================+============+========+==========+==========+
+| 10.61.32.0/24  | ospfv2     | 20     | 172.28.6 | hall1.0  |
+|                |            |        | 1.5 (di  | hall2.0  |
+|                |            |        | rect)    |          |
+|                |            |        | 172.28.6 |          |
+|                |            |        | 1.9      |          |
++----------------+------------+--------+----------+----------+
+`, []string{"5 10.61.32.0/24 ospf -/20 via 172.28.61.5 dev hall1.0 via 172.28.61.9 dev hall2.0: active installed"}},
+	{"words in the place of a next hop", `Prefix               Next Hop             Interface
+10.61.16.0/24        glean                hall0
+10.61.17.0/24        no route
+224.0.0.0/4          multicast
+10.61.18.1/32        punt                 hall0
+`, []string{"2 10.61.16.0/24 direct -/- dev hall0: active installed", "3 10.61.17.0/24 other -/- unreachable: active installed", "4 224.0.0.0/4 other -/- multicast: active installed", "5 10.61.18.1/32 local -/- receive dev hall0: active installed"}},
 	{"a sign before the types of rows in use, which no key has, and no interface", `Ori  Destination        Gateway         Mtr  Flags         VLAN       Duration
 #s   Default Route      172.28.61.1     1    UG---S-um--f- v40        3d:2h:1m:5s
 #d   10.61.16.0/24      10.61.16.1      1    U------um--f- v16        3d:2h:1m:5s

@@ -178,7 +178,8 @@ func (b *rulebase) finish(r *reader) {
 	switch {
 	case len(b.ports) == 0 && len(b.rules) == 0 && !b.unknown:
 		return
-	case b.unknown, len(b.ports) == 0, len(b.rules) == 0, len(b.ports)*len(b.ports) > filters.MostTotal: // a part of it is missing, or is not told apart
+	// a part of it is missing, or is not told apart, or there are more pairs than any device has rules for
+	case b.unknown, len(b.ports) == 0, len(b.rules) == 0, len(b.ports)*len(b.ports) > filters.MostTotal:
 		r.RestrictAt(network.FlowRule{}, b.first)
 		return
 	}

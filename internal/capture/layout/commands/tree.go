@@ -36,7 +36,8 @@ func isTree(text []byte) bool {
 	return false
 }
 
-// line takes a line, and returns the leaf that it is, as a command of whole words; "" where it opens or closes a branch.
+// line takes a line, and returns the leaf that it is, as a command of whole words; "" where it opens or closes a
+// branch.
 func (t *tree) line(s string, m route.Mark) string {
 	switch {
 	case strings.HasSuffix(s, "{"):

@@ -206,8 +206,8 @@ func appliesGlobally(w []string) bool {
 	switch line := strings.Join(w, " "); {
 	case strings.HasPrefix(line, "policy interzone"), strings.HasPrefix(line,
 		"cts role-based enforcement"), strings.HasPrefix(line, "nat-policy interzone"),
-		line == "router segment-security", line == "router lisp", strings.HasPrefix(line, "flow-route "), strings.HasPrefix(line,
-			"nat static outbound "),
+		line == "router segment-security", line == "router lisp", strings.HasPrefix(line, "flow-route "),
+		strings.HasPrefix(line, "nat static outbound "),
 		strings.HasPrefix(line, "nat static global "), strings.HasPrefix(line, "nat server "):
 		return true
 	}
