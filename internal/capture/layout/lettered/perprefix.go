@@ -131,6 +131,8 @@ func (r *reader) hopBelow(s []byte, lo, hi int) error {
 		case strings.HasPrefix(part, "segid: "), strings.Contains(part, "encap: "), strings.HasPrefix(part,
 			"mpls"), strings.HasPrefix(part, "label"):
 			h.Encapsulated = true
+		case stateWords[strings.ToLower(strings.Trim(part, "()*"))]:
+			return fmt.Errorf("%w: whether a route that is called %q is in use is not known", layout.ErrNotARoute, part)
 		case isAge([]byte(part)):
 		case !a.Preference.Known && h.Interface == "":
 			h.Interface = r.name([]byte(part))

@@ -25,6 +25,40 @@ func TestRemarks(t *testing.T) {
 		"10 10.61.7.0/24 other/code B 200/0 via 172.28.99.1 recursive encapsulated: active installed"}, layouttest.Words([]byte(in), Reader.Read([]byte(in))))
 }
 
+// TestStatesInWords: a row that says in words of which nobody knows what they mean for it how its route stands is no
+// route in use, unless the word is an interface's name.
+func TestStatesInWords(t *testing.T) {
+	for rest, want := range map[string]string{
+		"via 172.28.61.7, eth0":                "4 10.61.2.0/24 static 1/0 via 172.28.61.7 dev eth0: active installed",
+		"via 172.28.61.7, Inactive":            "4 10.61.2.0/24 static 1/0 via 172.28.61.7 inactive: active installed",
+		"via 172.28.61.7, unresolved":          "",
+		"via 172.28.61.7, eth0, not installed": "",
+		"via 172.28.61.7, (not active)":        "",
+		"via 172.28.61.7, backup":              "",
+		"via 172.28.61.7, spare":               "4 10.61.2.0/24 static 1/0 via 172.28.61.7 dev spare: active installed",
+		"via 172.28.61.7, standby":             "4 10.61.2.0/24 static 1/0 via 172.28.61.7 dev standby: active installed",
+		"via 172.28.61.7, eth0, standby":       "",
+	} {
+		in := "Codes: C - connected, S - static\n\nC    172.28.61.0/24 is directly connected, standby\nS    10.61.2.0/24 [1/0] " + rest + "\nS    10.61.3.0/24 [1/0] via 172.28.61.9, eth0\n"
+		r := layouttest.Laws(t, Read, []byte(in))
+		got := layouttest.Words([]byte(in), r)
+		if want == "" {
+			require.Len(t, got, 2, rest)
+			require.Len(t, r.Unread, 1, rest)
+			continue
+		}
+		require.Equal(t, want, got[1], rest)
+	}
+}
+
+// TestStatesBelowAPrefix: the same of next hops that stand below their prefix.
+func TestStatesBelowAPrefix(t *testing.T) {
+	in := "10.61.2.0/24, ubest/mbest: 1/0\n    *via 172.28.61.7, Vlan40, [110/20], 01:02:03, ospf-1, intra\n10.61.3.0/24, ubest/mbest: 1/0\n    *via 172.28.61.7, Vlan40, [110/20], 01:02:03, ospf-1, intra, (stale)\n"
+	r := layouttest.Laws(t, Read, []byte(in))
+	require.Equal(t, []string{"2 10.61.2.0/24 ospf/intra-area 110/20 via 172.28.61.7 dev Vlan40: active installed"}, layouttest.Words([]byte(in), r))
+	require.NotEmpty(t, r.Unread)
+}
+
 // TestTheKeyEndsWithIt: what looks like a part of the key behind the key is a row that cannot be read.
 func TestTheKeyEndsWithIt(t *testing.T) {
 	in := "   Codes: C - attached, S - static\n\nS    10.61.2.0/24 [1/0] via 172.28.61.7, eth0\nX - something else\n"

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net/netip"
 	"regexp"
+	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/route"
@@ -182,6 +183,10 @@ func (r *reader) details(s []byte, h *route.NextHop) error {
 			continue
 		case "age":
 			continue
+		case "backup": // the numbers of those that are kept ready for it
+			if _, ok := layout.Uint(bytes.TrimSpace(part[hi:])); ok {
+				continue
+			}
 		case "label", "labels", "seg6", "encap":
 			if v := string(bytes.TrimSpace(part[hi:])); v != "implicit-null" && v != "3" && v != "none" {
 				h.Encapsulated = true
@@ -192,7 +197,6 @@ func (r *reader) details(s []byte, h *route.NextHop) error {
 			"from",
 			"seg6local",
 			"rmapsrc",
-			"backup",
 			"directly",
 			"VNI",
 			"srte-color":
@@ -234,6 +238,8 @@ func (r *reader) words(part []byte, lo, hi int, h *route.NextHop) error {
 		case bytes.Equal(word, []byte("(!)")):
 			h.Backup = true // the path kept ready for fast reroute
 		case flag(word, h), word[0] == '[', isAge(word):
+		case r.saysState(word, h):
+			return fmt.Errorf("%w: whether a route that is called %q is in use is not known", layout.ErrNotARoute, word)
 		case word[0] == '(': // a remark, which may name the table of the next hop: "(nexthop in vrf NAME)"
 			if m := inTable.FindSubmatch(part); m != nil && len(h.Interface) == 0 && !remarks[string(m[1])] {
 				h.Table = string(m[1])
@@ -266,9 +272,7 @@ var (
 	// inTable matches a word in parentheses right behind a next hop: the table that it is in.
 	inTable = regexp.MustCompile(`^ ?\(([A-Za-z][\w.-]*)\)\s*$`)
 	// remarks are words in that place that name none.
-	remarks = map[string]bool{"active": true, "valid": true, "installed": true,
-		"advertised": true, "pending": true, "private": true, "stale": true, "best": true, "ecmp": true,
-		"duplicate": true, "metric": true, "redistributed": true, "local": true}
+	remarks = words("active valid installed advertised private best ecmp duplicate metric redistributed local")
 )
 
 // apart reports whether the word part[lo:hi] and the one behind it are one interface.
@@ -294,8 +298,8 @@ func (r *reader) pair(word []byte) bool {
 
 // flag reads a word that says how the next hop is used.
 func flag(word []byte, h *route.NextHop) bool {
-	switch string(word) {
-	case "inactive", "dead", "(inactive)", "(dead)", "(unresolved)":
+	switch strings.ToLower(string(word)) {
+	case "inactive", "dead", "(inactive)", "(dead)", "*inactive", "in-active":
 		h.Inactive = true
 	case "(backup)":
 		h.Backup = true
@@ -310,6 +314,31 @@ func flag(word []byte, h *route.NextHop) bool {
 		return false
 	}
 	return true
+}
+
+// States that a row may tell in words. Of the second kind interfaces are called too.
+var (
+	stateWords = words(`unresolved unreachable invalid unusable rejected suppressed dampened expired failed not no
+		not-installed no-install uninstalled fib-fail hold-down holddown unverified stale pending unknown incomplete
+		inaccessible`)
+	stateOrName = words(`down backup standby hidden disabled blocked track tracked conditional floating admin state
+		shutdown alternate secondary passive`)
+)
+
+func words(s string) map[string]bool {
+	out := map[string]bool{}
+	for w := range strings.FieldsSeq(s) {
+		out[w] = true
+	}
+	return out
+}
+
+// saysState reports whether a word tells a state of the route of which nobody knows whether such a one is used. Where
+// an interface may stand, a word is one that some attached network is on.
+func (r *reader) saysState(word []byte, h *route.NextHop) bool {
+	w := strings.ToLower(string(bytes.Trim(word, "()*")))
+	return stateWords[w] ||
+		stateOrName[w] && (h.Interface != "" || !bytes.Contains(r.text, append([]byte("connected, "), word...)))
 }
 
 // isAge reports whether a word is a time since the route was learned: 00:12:34, 3d04h, 1w2d, 5y3w, never.
