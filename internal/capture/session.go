@@ -77,7 +77,7 @@ var (
 )
 
 // standing is what a pair of devices writes before the name: which of the two asks.
-var standing = regexp.MustCompile(`^HRP_[A-Z]([<\[])`)
+var standing = regexp.MustCompile(`^[A-Z]{2,4}_[A-Z]([<\[])`)
 
 // maxPrompt is the longest line that can be a prompt with its command.
 const maxPrompt = 400
@@ -127,7 +127,7 @@ func (p *prompter) prompt(line []byte) (device, command string, ok bool) {
 
 // prompted reads a line as a prompt.
 func (p *prompter) prompted(line []byte) (device, command string, ok bool) {
-	if bytes.HasPrefix(line, []byte("HRP_")) {
+	if bytes.IndexByte(line[:min(len(line), 5)], '_') > 0 {
 		line = standing.ReplaceAll(line, []byte("$1"))
 	}
 	if len(line) < 2 || len(line) > maxPrompt || !mayPrompt(line) {

@@ -13,6 +13,9 @@ type ListRule struct {
 	FlowRule
 	// Alone: it is from a listing of lists, which does not tell where they are applied.
 	Alone bool
+	// Zones: the interfaces of the rule may be names of zones. Where the device has none of such a name, the rule may
+	// be for any.
+	Zones bool
 	part  int // of the capture that shows it
 }
 
@@ -54,6 +57,7 @@ func (f *deviceFacts) applyLists() {
 	if len(f.ListRules) > 0 && len(f.Applied) == 0 && !slices.ContainsFunc(f.ListRules, alone) {
 		f.Policy.add(notReadHere(FlowRule{Hook: ComingIn, Missing: NotApplied, Mark: f.ListRules[0].Mark}))
 	}
+	f.openZones()
 	var done []AppliedFilter
 	total := 0
 	for _, a := range f.Applied {
@@ -76,6 +80,28 @@ func (f *deviceFacts) applyLists() {
 		if sends := func(r FlowRule) bool { return r.Detour.Sends() }; a.Rule.Hook != Steered && a.Rule.In != "" &&
 			slices.ContainsFunc(rules, sends) {
 			f.Policy.add(steeringOf(a.Rule, rules))
+		}
+	}
+}
+
+// openZones makes rules that may fit of those between zones of which no capture tells the interfaces.
+func (f *deviceFacts) openZones() {
+	if !slices.ContainsFunc(f.ListRules, func(r ListRule) bool { return r.Zones }) {
+		return
+	}
+	names := f.hopInterfaces()
+	for _, a := range f.Addresses {
+		names[a.Interface] = true
+	}
+	for _, i := range f.Interfaces {
+		names[i.Name] = true
+	}
+	for i := range f.ListRules {
+		r := &f.ListRules[i]
+		for _, name := range []*string{&r.In, &r.Out} {
+			if r.Zones && *name != "" && !names[*name] {
+				*name, r.Undecided = "", true
+			}
 		}
 	}
 }

@@ -321,6 +321,18 @@ func (b *Builder) Interfaces(device string) []string {
 
 // interfaceNames returns the names of interfaces that the facts have.
 func (f *deviceFacts) interfaceNames() map[string]bool {
+	names := f.hopInterfaces()
+	f.Each(func(x Fact) {
+		for _, name := range x.Interfaces() {
+			names[name] = true
+		}
+	})
+	delete(names, "")
+	return names
+}
+
+// hopInterfaces are the names of interfaces that routes lead out of.
+func (f *deviceFacts) hopInterfaces() map[string]bool {
 	names := map[string]bool{}
 	for i := range f.Tables {
 		l := &f.Tables[i].Routes
@@ -330,12 +342,6 @@ func (f *deviceFacts) interfaceNames() map[string]bool {
 			}
 		}
 	}
-	f.Each(func(x Fact) {
-		for _, name := range x.Interfaces() {
-			names[name] = true
-		}
-	})
-	delete(names, "")
 	return names
 }
 

@@ -369,3 +369,26 @@ func TestAListAppliedInTwoCapturesIsAppliedOnce(t *testing.T) {
 	}
 	require.Equal(t, build(1), build(1, 2))
 }
+
+// TestRulesBetweenZonesThatNobodyTells: a rule may be for any interface where the device has none that it names, and it
+// may be a zone's name.
+func TestRulesBetweenZonesThatNobodyTells(t *testing.T) {
+	m := route.Mark{File: 1, End: 9}
+	for _, tt := range []struct {
+		in    string
+		zones bool
+		want  network.FlowRule
+	}{
+		{"e0", true, network.FlowRule{In: "e0"}},
+		{"hall", true, network.FlowRule{Undecided: true}},
+		{"hall", false, network.FlowRule{In: "hall"}},
+	} {
+		var b network.Builder
+		b.Add("gate", network.Facts{
+			Addresses: []network.Address{{Prefix: netip.MustParsePrefix("10.61.16.1/24"), Interface: "e0", Mark: m}},
+			ListRules: []network.ListRule{{List: "NIGHT", Zones: tt.zones, FlowRule: network.FlowRule{In: tt.in, Mark: m}}},
+			Applied:   []network.AppliedFilter{{List: "NIGHT", Rule: network.FlowRule{Mark: m}}}}, 0)
+		first := b.Build().Device("gate").Flows().At(0)
+		require.Equal(t, tt.want, network.FlowRule{In: first.In, Undecided: first.Undecided}, tt.in)
+	}
+}

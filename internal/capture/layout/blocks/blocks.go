@@ -103,6 +103,7 @@ type reader struct {
 	lost    []*object // those that something else stands in
 	inner   []route.Mark
 	groups  filters.Groups
+	ports   map[string]bool // interfaces that the text tells of
 }
 
 // Read reads a text of this family.

@@ -158,6 +158,33 @@ func TestRead(t *testing.T) {
 	layouttest.Variants(t, Read, config)
 }
 
+// TestNamesThatMayBeZones: a policy names what no part of the text tells; interfaces and zones that it tells, and the
+// members of a zone of several links, are known.
+func TestNamesThatMayBeZones(t *testing.T) {
+	policy := "config firewall policy\n edit 1\n  set srcintf \"hall\"\n  set dstintf \"up\"\n  set action accept\n  set srcaddr \"all\"\n  set dstaddr \"all\"\n  set schedule \"always\"\n  set service \"ALL\"\n next\nend\n"
+	hall := "config system interface\n edit \"hall\"\n  set ip 10.61.16.1 255.255.255.0\n next\nend\n"
+	for in, want := range map[string]struct {
+		zones bool
+		outs  []string
+	}{
+		policy:        {true, []string{"up"}},
+		hall + policy: {true, []string{"up"}},
+		hall + "config system interface\n edit \"up\"\n next\nend\n" + policy:                                                                                                                             {false, []string{"up"}},
+		hall + "config system zone\n edit \"up\"\n  set interface \"p1\" \"p2\"\n next\nend\n" + policy:                                                                                                   {false, []string{"p1", "p2"}},
+		hall + "config system sdwan\n config members\n  edit 1\n   set interface \"p1\"\n   set zone \"up\"\n  next\n  edit 2\n   set interface \"p2\"\n   set zone \"up\"\n  next\n end\nend\n" + policy: {false, []string{"p1", "p2"}},
+	} {
+		r := layouttest.Laws(t, Read, []byte(in))
+		var outs []string
+		for _, x := range r.Facts.ListRules {
+			if x.List == between {
+				require.Equal(t, want.zones, x.Zones, in)
+				outs = append(outs, x.Out)
+			}
+		}
+		require.Equal(t, want.outs, outs, in)
+	}
+}
+
 // TestWhatIsNotReadRestricts: translations of destinations, policy routes, devices in the device, and a text that was
 // cut.
 func TestWhatIsNotReadRestricts(t *testing.T) {

@@ -1,6 +1,7 @@
 package blocks
 
 import (
+	"cmp"
 	"net/netip"
 	"slices"
 	"strings"
@@ -18,8 +19,17 @@ func (r *reader) facts() {
 		r.restrict(network.FlowRule{}, r.objects[i].mark)
 	}
 	zones := map[string][]string{}
+	r.ports = map[string]bool{}
 	for _, o := range r.objects {
 		switch o.section {
+		case "system interface":
+			r.ports[o.name] = true
+		case "members": // of the zone of several links, which has a name of its own where none is given
+			if p := o.parent; o.name != "" && p != nil && p.parent != nil &&
+				(p.parent.section == "system sdwan" || p.parent.section == "system virtual-wan-link") {
+				zone := cmp.Or(o.first("zone"), "virtual-wan-link")
+				zones[zone] = append(zones[zone], o.first("interface"))
+			}
 		case "firewall address", "firewall address6", "firewall addrgrp", "firewall addrgrp6":
 			r.addresses(o)
 		case "firewall service custom", "firewall service group":

@@ -37,6 +37,7 @@ func (r *reader) policies(zones map[string][]string) {
 			continue
 		}
 		rule := r.policy(o, zones)
+		zoned := r.mayBeZones(o, zones)
 		flows := rule.Unfold(nil, o.markOf("action"))
 		if o.section == "firewall policy6" {
 			for i := range flows {
@@ -47,7 +48,8 @@ func (r *reader) policies(zones map[string][]string) {
 			flows = filters.Not(nil, o.markOf("action"))
 		}
 		for _, f := range flows {
-			r.Facts.ListRules = append(r.Facts.ListRules, network.ListRule{List: between, FlowRule: f})
+			r.Facts.ListRules = append(r.Facts.ListRules,
+				network.ListRule{List: between, FlowRule: f, Zones: zoned})
 		}
 		if rule.Permit {
 			if o.first("nat") == "enable" {
@@ -83,6 +85,14 @@ func (r *reader) policies(zones map[string][]string) {
 			})
 		}
 	}
+}
+
+// mayBeZones reports whether a policy names what is neither an interface nor a zone of this text.
+func (r *reader) mayBeZones(o *object, zones map[string][]string) bool {
+	return slices.ContainsFunc(slices.Concat(o.get("srcintf"), o.get("dstintf")), func(name string) bool {
+		_, zone := zones[name]
+		return name != "any" && !zone && !r.ports[name]
+	})
 }
 
 // policy reads one policy.

@@ -133,6 +133,7 @@ func (b *rulebase) zone(name string, v []string, m route.Mark) {
 	if b.zones == nil {
 		b.zones = map[string][]string{}
 	}
+	b.zones[name] = slices.Clip(b.zones[name]) // it may have none
 	for _, port := range v[1:] {
 		b.zones[name] = append(b.zones[name], port)
 		b.ports = append(b.ports, zonePort{port, name, m})
@@ -245,7 +246,10 @@ func (b *rulebase) rule(x *zoneRule) []filters.Rule {
 	case action != "deny" && action != "drop":
 		rule.Undecided = true
 	}
-	rule.In, rule.Out = b.interfaces(x.values["from"]), b.interfaces(x.values["to"])
+	var knownIn, knownOut bool
+	rule.In, knownIn = b.interfaces(x.values["from"])
+	rule.Out, knownOut = b.interfaces(x.values["to"])
+	rule.Undecided = rule.Undecided || !knownIn || !knownOut
 	rule.From, rule.To = b.addresses(x.values["source"]), b.addresses(x.values["destination"])
 	for key, v := range x.values {
 		if !slices.Contains(saysNothing, key) &&
@@ -308,18 +312,21 @@ func (b *rulebase) byApplication(rule filters.Rule, applications, services []str
 	return out
 }
 
-// interfaces are those of zones; nil for any.
-func (b *rulebase) interfaces(zones []string) (out []string) {
+// interfaces are those of zones; nil for any, and where a zone is not told of: false then.
+func (b *rulebase) interfaces(zones []string) (out []string, known bool) {
 	for _, z := range zones {
-		if z == "any" {
-			return nil
-		}
-		if len(b.zones[z]) == 0 {
+		ports, told := b.zones[z]
+		switch {
+		case z == "any":
+			return nil, true
+		case !told:
+			return nil, false
+		case len(ports) == 0:
 			out = append(out, "no interface of "+z)
 		}
-		out = append(out, b.zones[z]...)
+		out = append(out, ports...)
 	}
-	return out
+	return out, len(zones) > 0
 }
 
 func (b *rulebase) addresses(names []string) filters.Addresses {

@@ -85,6 +85,8 @@ func TestRulesBetweenZones(t *testing.T) {
 		{"of some users", "one action allow", "one action allow\nset rulebase security rules one source-user [ guard ]", "10.61.32.9", "tcp", 8443, "perhaps"},
 		{"of any user", "one action allow", "one action allow\nset rulebase security rules one source-user any", "10.61.32.9", "tcp", 8443, "permit"},
 		{"an address that nothing tells", "destination all", "destination elsewhere", "10.61.32.9", "tcp", 8443, "perhaps"},
+		{"from a zone of which nothing is told", "one from hall", "one from attic", "10.61.32.9", "tcp", 8443, "perhaps"},
+		{"from a zone without interfaces", "one from hall", "one from attic\nset zone attic network layer3 [ ]", "10.61.32.9", "tcp", 8443, "deny"},
 		{"the last rule of all", "set zone", "set rulebase default-security-rules rules interzone-default action allow\nset zone", "10.61.32.9", "tcp", 22, "permit"},
 	} {
 		t.Run(tt.name, func(t *testing.T) {

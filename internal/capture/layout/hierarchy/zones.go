@@ -19,7 +19,8 @@ type zones struct {
 	open    map[string]bool // zones in which all that is for the device itself is let in
 	terms   []*zoneTerm
 	byKey   map[string]*zoneTerm
-	permit  bool // what fits no policy
+	permit  bool            // what fits no policy
+	told    map[string]bool // zones that anything is said of; that of the device itself, "…-host", is told of nowhere
 }
 
 type zonePort struct {
@@ -37,7 +38,8 @@ type zoneTerm struct {
 // zonePolicies makes translations, and rules of "security policies from-zone A to-zone B policy P match … then …", and
 // of those for all zones.
 func (r *reader) zonePolicies() {
-	z := &zones{members: map[string][]string{}, open: map[string]bool{}, byKey: map[string]*zoneTerm{}}
+	z := &zones{members: map[string][]string{}, open: map[string]bool{}, byKey: map[string]*zoneTerm{},
+		told: map[string]bool{}}
 	for _, k := range r.kept {
 		if w := k.words; len(w) > 3 && w[0] == "security" {
 			r.zoneLeaf(z, w[1:], k.mark)
@@ -91,6 +93,10 @@ func (r *reader) zoneTerm(z *zones, t *zoneTerm) {
 			if n == "any" {
 				return nil
 			}
+			if !z.told[n] && !strings.HasSuffix(n, "-host") {
+				t.unknown = true
+				return nil
+			}
 			out = append(out, z.members[n]...)
 			if len(z.members[n]) == 0 {
 				out = append(out, "no interface of "+n)
@@ -116,6 +122,9 @@ func (r *reader) zoneTerm(z *zones, t *zoneTerm) {
 
 // zoneLeaf reads one leaf below "security".
 func (r *reader) zoneLeaf(z *zones, w []string, mark route.Mark) {
+	if w[0] == "zones" && w[1] == "security-zone" {
+		z.told[w[2]] = true
+	}
 	switch {
 	case w[0] == "zones" && w[1] == "security-zone" && len(w) > 4 && w[3] == "interfaces":
 		if !slices.Contains(z.members[w[2]], w[4]) {
