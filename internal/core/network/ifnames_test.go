@@ -26,6 +26,8 @@ func TestOneInterfaceOneName(t *testing.T) {
 		{[]string{"up1", "uplink1", "la0", "lan0", "eth1", "ether1", "e1"}, map[string]string{}},
 		{[]string{"Tu1", "Tunnel1", "Tunnel2"}, map[string]string{"Tu1": "Tunnel1"}},
 		{[]string{"T1", "Tunnel1"}, map[string]string{}},
+		{[]string{"Di1", "Dialer1", "FH0/0/0/1", "FourHundredGigE0/0/0/1", "Vi2", "Virtual-Access2"},
+			map[string]string{"Di1": "Dialer1", "FH0/0/0/1": "FourHundredGigE0/0/0/1", "Vi2": "Virtual-Access2"}},
 		{[]string{"Te1/1", "TenGigabitEthernet1/1", "TenGigE1/1"}, map[string]string{"TenGigE1/1": "TenGigE1/1"}},
 	} {
 		var b network.Builder
