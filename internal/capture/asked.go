@@ -4,6 +4,8 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+
+	"zarvek/internal/capture/layout"
 )
 
 // fromHeading is a search that shows all from a heading on which stands above every route.
@@ -15,11 +17,12 @@ var routeWord = regexp.MustCompile(`^(?:get-netroute|ro(?:ut?|ute?s?|uting)?(?:[
 	`|ip-?routes?|rib|fib|cef)$`)
 
 // sourceWords in front of a word for routes ask for those of one source.
-var sourceWords = set(`static connected direct ospf ospf3 ospfv3 ospf6 ospfv2 bgp rip ripng isis is-is eigrp babel odr
+var sourceWords = layout.WordSet(`static connected direct ospf ospf3 ospfv3 ospf6 ospfv2
+	bgp rip ripng isis is-is eigrp babel odr
 	nhrp`)
 
 // wholeWords behind a word for routes change how a table is shown, or which, and leave no route out of it.
-var wholeWords = set(`
+var wholeWords = layout.WordSet(`
 	all show list print main global
 	detail details detailed extensive terse brief summary verbose wide expanded expand full long advanced statistics
 	stats
@@ -32,29 +35,20 @@ var wholeWords = set(`
 `)
 
 // nameWords stand in front of a name that no route is chosen by: of a table, an instance, a family, a part of the box.
-var nameWords = set(`
+var nameWords = layout.WordSet(`
 	vrf table instance vpn-instance routing-instance vr virtual-router vrouter logical-router logical-system vsys vdom
 	tenant
 	context family afi safi slot member node fpc
 `)
 
 // wholePipes behind a pipe change the form of an output, or where it goes, and leave no line of it out.
-var wholePipes = set(`
+var wholePipes = layout.WordSet(`
 	hold sort-object
 	no-more nomore no-page nopage no-paging nopaging more less most cat tee redirect append save file
 	display json json-pretty xml xml-pretty text pretty column nl sort json_pp resolve trim refresh count
 	out-host oh format-table ft format-list fl out-string out-file expand unexpand ts iconv dos2unix strings col
 	hex flat linnum
 `)
-
-// set makes a set of words apart by blanks.
-func set(s string) map[string]bool {
-	out := map[string]bool{}
-	for _, w := range strings.Fields(s) {
-		out[w] = true
-	}
-	return out
-}
 
 // statement configures a route in place of asking for one.
 var statement = regexp.MustCompile(`^(?:ip|ipv6) route [0-9a-f]*[.:]`)
@@ -236,4 +230,4 @@ func isKernel(w []string) bool {
 }
 
 // askWords stand in front of "ip" where a device is asked: "show ip route".
-var askWords = set(`show sh sho display dis disp get print do run clear debug no`)
+var askWords = layout.WordSet(`show sh sho display dis disp get print do run clear debug no`)

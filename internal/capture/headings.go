@@ -36,7 +36,7 @@ var headingForms = []*regexp.Regexp{
 }
 
 // noDevice are words between signs that name no device.
-var noDevice = set(`ipv4 ipv6 ip routing routes route table tables arp interface interfaces begin end start stop done
+var noDevice = layout.WordSet(`ipv4 ipv6 ip routing routes route table tables arp interface interfaces begin end start stop done
 	output config configuration running-config startup-config version neighbors neighbours summary default main local
 	more snip cut before after static connected bgp ospf rip isis`)
 

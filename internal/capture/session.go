@@ -178,7 +178,7 @@ func (p *prompter) prompted(line []byte) (device, command string, ok bool) {
 }
 
 // roles are what a device among several is for the others; they stand in its prompt as a device within it does.
-var roles = set("pri sec act stby active standby primary secondary master backup noctx none 0 RP0 RP1")
+var roles = layout.WordSet("pri sec act stby active standby primary secondary master backup noctx none 0 RP0 RP1")
 
 // within returns what a prompt's words for a device within the device add to its name.
 func within(words string) string {

@@ -28,9 +28,7 @@ var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
 // decisive matches a command about what may decide over packets; its group is what stands before the word that tells.
 var decisive = regexp.MustCompile(`(?i)^((?:nv )?(?:set|add|create|configure|enable|bind|policy` +
 	`|ip) .*?)\b(?:polic(?:y|ies)|rulebase|acls?|access-list|access-group|firewall|ip-filter|filter|pbf|pbr|nat|mip` +
-	`|vip|dip|zone-protection|screen)\b|^()policy (?:rule|condition|action)\b` +
-	// between zones nothing passes that no rule permits
-	`|^()set (?:vsys \S+ )?zone \S+ network (?:layer[23]|virtual-wire)\b`)
+	`|vip|dip|zone-protection|screen)\b|^()policy (?:rule|condition|action)\b`)
 
 // harmless matches what stands before such a word where it decides over nothing that passes.
 var harmless = regexp.MustCompile(`(?i)\b(?:password|snmp|ntp|ssh|telnet|syslog|log|dns|auth\S*|admin|user|radius` +

@@ -133,9 +133,8 @@ func (b *rulebase) zone(name string, v []string, m route.Mark) {
 	if b.zones == nil {
 		b.zones = map[string][]string{}
 	}
-	b.zones[name] = slices.Clip(b.zones[name]) // it may have none
+	b.zones[name] = append(b.zones[name], v[1:]...) // it may have none
 	for _, port := range v[1:] {
-		b.zones[name] = append(b.zones[name], port)
 		b.ports = append(b.ports, zonePort{port, name, m})
 	}
 }

@@ -272,7 +272,7 @@ var (
 	// inTable matches a word in parentheses right behind a next hop: the table that it is in.
 	inTable = regexp.MustCompile(`^ ?\(([A-Za-z][\w.-]*)\)\s*$`)
 	// remarks are words in that place that name none.
-	remarks = words("active valid installed advertised private best ecmp duplicate metric redistributed local")
+	remarks = layout.WordSet("active valid installed advertised private best ecmp duplicate metric redistributed local")
 )
 
 // apart reports whether the word part[lo:hi] and the one behind it are one interface.
@@ -318,20 +318,13 @@ func flag(word []byte, h *route.NextHop) bool {
 
 // States that a row may tell in words. Of the second kind interfaces are called too.
 var (
-	stateWords = words(`unresolved unreachable invalid unusable rejected suppressed dampened expired failed not no
+	stateWords = layout.WordSet(`unresolved unreachable invalid unusable rejected suppressed dampened expired failed not no
 		not-installed no-install uninstalled fib-fail hold-down holddown unverified stale pending unknown incomplete
 		inaccessible`)
-	stateOrName = words(`down backup standby hidden disabled blocked track tracked conditional floating admin state
+	stateOrName = layout.WordSet(`down backup standby hidden disabled blocked track tracked
+		conditional floating admin state
 		shutdown alternate secondary passive`)
 )
-
-func words(s string) map[string]bool {
-	out := map[string]bool{}
-	for w := range strings.FieldsSeq(s) {
-		out[w] = true
-	}
-	return out
-}
 
 // saysState reports whether a word tells a state of the route of which nobody knows whether such a one is used. Where
 // an interface may stand, a word is one that some attached network is on.
