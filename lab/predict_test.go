@@ -31,17 +31,11 @@ var ages = regexp.MustCompile(`, (weight \d+, )?\d\d:\d\d:\d\d`)
 
 // calm waits until no table changes any more, and captures the network.
 func (n *spoken) calm(configurations bool) string {
-	last, since := "", time.Now()
-	n.until("the tables come to rest", 120*time.Second, func() bool {
-		now := ""
+	n.rest("the tables come to rest", 120*time.Second, n.speech.rest, func() (tables string, complete bool) {
 		for _, r := range n.routers {
-			now += ages.ReplaceAllString(n.table(r), "")
+			tables += ages.ReplaceAllString(n.table(r), "")
 		}
-		if now != last {
-			last, since = now, time.Now()
-		}
-		time.Sleep(time.Second) // asking costs more than routing
-		return time.Since(since) > n.speech.rest
+		return tables, true
 	})
 	dir := n.t.TempDir()
 	if n.moments++; *keep != "" {

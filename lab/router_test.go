@@ -162,6 +162,20 @@ func (b *bench) until(what string, limit time.Duration, done func() bool) {
 	}
 }
 
+// rest waits until the tables are complete and have been the same for some time.
+func (b *bench) rest(what string, limit, calm time.Duration, ask func() (tables string, complete bool)) {
+	b.t.Helper()
+	last, since := "", time.Now()
+	b.until(what, limit, func() bool {
+		now, complete := ask()
+		if now != last || !complete {
+			last, since = now, time.Now()
+		}
+		time.Sleep(time.Second) // asking costs more than routing
+		return time.Since(since) > calm
+	})
+}
+
 // capture writes a capture of a box into a case.
 func (b *bench) capture(dir, box, file, text string) {
 	b.t.Helper()
