@@ -46,7 +46,7 @@ func fetcher(d *reach.Dialer, s *secrets.Store) *fetch.Fetcher {
 func findings(w *forward.Walker) []string {
 	var out []string
 	for _, f := range audit.Run(w, audit.Options{}).Findings {
-		out = append(out, fmt.Sprintf("%s %v %v %s: %d losses of %v", f.ID, f.Kind, f.Severity, f.Device, len(f.Losses), f.Addresses()))
+		out = append(out, fmt.Sprintf("%s %v %v %s: %d losses of %v", f.ID, f.Kind, f.Severity, f.Device, f.Pairs, f.Addresses()))
 	}
 	return out
 }

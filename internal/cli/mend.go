@@ -97,7 +97,7 @@ func (l *loaded) found(names []string, least audit.Severity, fam route.Family) (
 	r := l.audit(audit.Options{Family: fam})
 	var out []mend.Wrong
 	for i := range r.Findings {
-		if f := &r.Findings[i]; len(names) == 0 && f.Severity >= least && (len(f.Losses) > 0 || present.ByRoutes(f)) {
+		if f := &r.Findings[i]; len(names) == 0 && f.Severity >= least && (f.Pairs > 0 || present.ByRoutes(f)) {
 			out = append(out, mend.WrongOf(f))
 		}
 	}

@@ -102,7 +102,7 @@ func (v View) jsonFinding(f *audit.Finding, c Cures) jsonFinding {
 		Reason:   text(f.Reason.Code.String()),
 		Summary:  summary(f),
 		Effect:   text(effect(f)),
-		Pairs:    len(f.Losses),
+		Pairs:    f.Pairs,
 		Affected: affected(f),
 		Repair:   []jsonRepair{},
 		Evidence: v.places(f.Marks),
@@ -138,7 +138,7 @@ func affected(f *audit.Finding) []jsonAffected {
 	}
 	var order []row
 	to := map[row][]string{}
-	for _, l := range f.Losses {
+	for l := range f.Losses() {
 		r := row{l.From.String(), "packets", l.Partly}
 		if l.Reply {
 			r.lost = "replies"
@@ -184,7 +184,7 @@ func AuditCSV(out io.Writer, a AuditView, v View) error {
 			f.Device,
 			f.Table,
 			family,
-			fmt.Sprint(len(f.Losses)),
+			fmt.Sprint(f.Pairs),
 			prefixWords(f),
 			f.Addresses().String(),
 			summary(f),

@@ -269,7 +269,7 @@ func sourcesOf(f *audit.Finding, most int) string { return lossEnds(f, most, tru
 // lossEnds names one end of what is lost: where the lost packets, a reply among them, come from or go to.
 func lossEnds(f *audit.Finding, most int, sources bool) string {
 	var s pairSet
-	for _, l := range f.Losses {
+	for l := range f.Losses() {
 		if l.Reply == sources {
 			s.add(l.To)
 		} else {
@@ -281,14 +281,7 @@ func lossEnds(f *audit.Finding, most int, sources bool) string {
 
 // effect says whom a finding hurts: who loses packets, who gets no reply. "" where nobody is known to.
 func effect(f *audit.Finding) string {
-	var lost, unanswered side
-	for _, l := range f.Losses {
-		if l.Reply {
-			unanswered.add(l)
-		} else {
-			lost.add(l)
-		}
-	}
+	lost, unanswered := &f.Lost, &f.Unanswered
 	open := f.Verdict == forward.Unknown || f.Verdict == forward.Leaves
 	some, verdict := "", "are lost"
 	if f.Split != "" {
@@ -301,12 +294,12 @@ func effect(f *audit.Finding) string {
 		verdict = "leave the captured devices"
 	}
 	var parts []string
-	if lost.n > 0 && !(f.OneWay && !open) {
-		parts = append(parts, fmt.Sprintf("%spackets %s %s", some, lost.words("from ", " to "), verdict))
+	if lost.Pairs > 0 && !(f.OneWay && !open) {
+		parts = append(parts, fmt.Sprintf("%spackets %s %s", some, sideWords(lost, "from ", " to "), verdict))
 	}
-	if unanswered.n > 0 {
+	if unanswered.Pairs > 0 {
 		reach, get := "reach", "get"
-		if len(unanswered.from.list) == 1 && unanswered.whole() {
+		if unanswered.From.Count == 1 && unanswered.Whole() {
 			reach, get = "reaches", "gets"
 		}
 		answer := get + " no reply"
@@ -316,56 +309,45 @@ func effect(f *audit.Finding) string {
 		case f.Split != "":
 			answer = get + " a reply to some packets only"
 		}
-		s := fmt.Sprintf("%s and %s", unanswered.words("", " "+reach+" "), answer)
-		if f.OneWay && lost.n > 0 && !open {
+		s := fmt.Sprintf("%s and %s", sideWords(unanswered, "", " "+reach+" "), answer)
+		if f.OneWay && lost.Pairs > 0 && !open {
 			s += "; packets that start at that end are lost too"
 		}
 		parts = append(parts, s)
 	}
-	if (lost.partly || unanswered.partly) && f.Split == "" {
+	if (lost.Partly || unanswered.Partly) && f.Split == "" {
 		parts = append(parts, "not all addresses there are concerned")
 	}
 	return strings.Join(parts, "; ")
 }
 
-// side is the losses of one direction.
-type side struct {
-	from, to pairSet
-	n        int
-	last     audit.Loss
-	partly   bool
-}
-
-func (s *side) add(l audit.Loss) {
-	s.from.add(l.From)
-	s.to.add(l.To)
-	s.n++
-	s.last = l
-	s.partly = s.partly || l.Partly
-}
-
-// whole reports whether each on one side is lost to each on the other.
-func (s *side) whole() bool { return s.n == len(s.from.list)*len(s.to.list) }
-
-// words names both sides, or counts the pairs where not each is lost to each.
-func (s *side) words(before, between string) string {
-	if s.whole() {
-		return before + s.from.words() + between + s.to.words()
+// sideWords names both sides, or counts the pairs where not each is lost to each.
+func sideWords(s *audit.Side, before, between string) string {
+	if s.Whole() {
+		return before + someNetworks(s.From) + between + someNetworks(s.To)
 	}
 	if before != "" {
 		return fmt.Sprintf(
 			"of %s, such as from %s to %s,",
-			count(s.n, "pair of networks", "pairs of networks"),
-			s.last.From,
-			s.last.To,
+			count(s.Pairs, "pair of networks", "pairs of networks"),
+			s.Last.From,
+			s.Last.To,
 		)
 	}
 	return fmt.Sprintf(
 		"in %s, such as %s and %s, packets arrive",
-		count(s.n, "pair of networks", "pairs of networks"),
-		s.last.From,
-		s.last.To,
+		count(s.Pairs, "pair of networks", "pairs of networks"),
+		s.Last.From,
+		s.Last.To,
 	)
+}
+
+// someNetworks names a few networks, or counts them.
+func someNetworks(n audit.Networks) string {
+	if n.Count > len(n.First) {
+		return count(n.Count, "network", "networks")
+	}
+	return prefixList(n.First, n.Count)
 }
 
 // pairSet is the networks on one side of losses, each once, in order.
@@ -383,13 +365,6 @@ func (s *pairSet) add(p netip.Prefix) {
 	}
 	s.seen[p] = true
 	s.list = append(s.list, p)
-}
-
-func (s pairSet) words() string {
-	if len(s.list) > 3 {
-		return count(len(s.list), "network", "networks")
-	}
-	return prefixList(s.list, 3)
 }
 
 // amount words a number of addresses, which may be larger than any machine's integer.

@@ -46,7 +46,7 @@ func (c Cures) of(f *audit.Finding, option string) []string {
 		return nil
 	case r.Cure != nil:
 		s := strings.Join(ordersWords(r.Cure.Orders, c.Topo), "; ")
-		if f.Kind == audit.Swallowed && len(f.Losses) == 0 {
+		if f.Kind == audit.Swallowed && f.Pairs == 0 {
 			s = "if those addresses are to be reached, " + s
 		}
 		return []string{s + provedWords(r.Cure, ask)}

@@ -107,7 +107,7 @@ func findings(c *casefile.Case, m *mask.Masker) []string {
 		for _, p := range f.Missing {
 			told[what+" about "+prefix(p).String()] = true
 		}
-		for _, l := range f.Losses {
+		for l := range f.Losses() {
 			told[fmt.Sprint(what, " loses ", prefix(l.From), " to ", prefix(l.To), " ", l.Reply)] = true
 		}
 	}

@@ -52,7 +52,7 @@ type auditor struct {
 	netOf        []int32        // of each group, in nets
 	hostGroups   []int          // of each network: how many groups of hosts are in it
 	worthTelling [][]span       // by cause, in order
-	lost         []pair         // until findings are made of them
+	lost         lostPairs      // until findings are made of them
 	halfSeen     []pair         // of which a stateful device sees one direction only
 	lostKinds    []kindOf
 	ranges       int
@@ -60,7 +60,8 @@ type auditor struct {
 	followed     atomic.Int64
 	oneSided     map[[2]int32][]string // stateful devices that see one direction of a pair only
 	sideLock     sync.Mutex
-	coarse       map[*network.Device]bool // devices whose filters name too much to be judged for every pair
+	counter      atomic.Pointer[lossCounter] // one that nobody uses
+	coarse       map[*network.Device]bool    // devices whose filters name too much to be judged for every pair
 }
 
 // newAuditor compiles one family of a network.

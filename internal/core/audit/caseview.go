@@ -151,7 +151,7 @@ var rank = func() map[Kind]int {
 func order(x, y Finding) int {
 	return cmp.Or(
 		cmp.Compare(y.Severity, x.Severity),
-		cmp.Compare(len(y.Losses), len(x.Losses)),
+		cmp.Compare(y.Pairs, x.Pairs),
 		y.Addresses().Cmp(x.Addresses()),
 		cmp.Compare(
 			rank[x.Kind],

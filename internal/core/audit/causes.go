@@ -1,13 +1,20 @@
 package audit
 
-import "zarvek/internal/core/forward"
+import (
+	"cmp"
+	"math"
+	"slices"
+
+	"zarvek/internal/core/forward"
+)
 
 // byCause gathers the pairs and ranges of one cause, which become one finding.
 type byCause struct {
 	cause *cause
 	split int32
 	hint  hint // of a missing route: where it should lead
-	pairs []pair
+	lostPairs
+	place uint64 // of the first pair, in the order of all
 	spans []span
 }
 
@@ -17,7 +24,7 @@ type causes struct {
 	byKey   map[causesKey]int32
 	list    []*byCause
 	hints   []hint    // the first is the zero hint
-	hintOf  [][]int32 // by cause and network: 1 + index in hints; 0: not asked yet
+	hintOf  [][]int32 // by cause and network: 1 + index in hints; 0: not asked yet; empty where there is none
 	numbers map[hint]int32
 }
 
@@ -34,10 +41,19 @@ func (c *causes) at(k causesKey) int32 {
 	if !ok {
 		i = int32(len(c.list))
 		c.byKey[k] = i
-		c.list = append(c.list, &byCause{cause: c.a.reg.causeAt(k.cause), split: k.split, hint: c.hints[k.hint]})
+		c.add(k)
 	}
 	return i
 }
+
+func (c *causes) add(k causesKey) *byCause {
+	g := &byCause{cause: c.a.reg.causeAt(k.cause), split: k.split, hint: c.hints[k.hint], place: math.MaxUint64}
+	c.list = append(c.list, g)
+	return g
+}
+
+// meet notes a pair that may be the first.
+func (g *byCause) meet(from, to int32) { g.place = min(g.place, uint64(to)<<32|uint64(from)) }
 
 // hintFor numbers where a missing route of a cause to a network should lead.
 func (c *causes) hintFor(number, net int32) int32 {
@@ -46,7 +62,13 @@ func (c *causes) hintFor(number, net int32) int32 {
 		return 0
 	}
 	if c.hintOf[number] == nil {
-		c.hintOf[number] = make([]int32, len(c.a.nets))
+		c.hintOf[number] = []int32{}
+		if c.a.hints().neighbours(x.device) {
+			c.hintOf[number] = make([]int32, len(c.a.nets))
+		}
+	}
+	if len(c.hintOf[number]) == 0 {
+		return 0
 	}
 	known := &c.hintOf[number][net]
 	if *known == 0 {
@@ -66,11 +88,11 @@ func (c *causes) hintFor(number, net int32) int32 {
 	return *known - 1
 }
 
-// gather parts the pairs by cause.
-func (c *causes) gather(lost []pair) {
-	of := make([]int32, len(lost))
+// gather parts what is lost by cause, in the order of the first pairs.
+func (c *causes) gather(lost lostPairs) {
+	of := make([]int32, len(lost.pairs))
 	var counts []int
-	for i, p := range lost {
+	for i, p := range lost.pairs {
 		if p.cause < 0 {
 			of[i] = -1
 			continue
@@ -82,14 +104,46 @@ func (c *causes) gather(lost []pair) {
 		}
 		counts[n]++
 	}
-	all := make([]pair, len(lost))
+	all := make([]pair, len(lost.pairs))
 	for n, g := range c.list {
 		g.pairs, all = all[:0:counts[n]], all[counts[n]:]
 	}
-	for i, p := range lost {
+	for i, p := range lost.pairs {
 		if of[i] >= 0 {
 			g := c.list[of[i]]
 			g.pairs = append(g.pairs, p)
+			g.meet(p.from, p.to)
 		}
+	}
+	for _, b := range lost.blocks {
+		if b.cause >= 0 {
+			c.part(b)
+		}
+	}
+	slices.SortStableFunc(c.list, func(x, y *byCause) int { return cmp.Compare(x.place, y.place) })
+}
+
+// part gives a block to its cause, in parts where missing routes should lead different ways.
+func (c *causes) part(b block) {
+	byHint := map[int32]*runs{}
+	var order []int32
+	var net int32 = -1
+	var here *runs
+	for d := range b.to.all() {
+		if n := c.a.netOf[d]; n != net {
+			net = n
+			h := c.hintFor(b.cause, n)
+			if byHint[h] == nil {
+				byHint[h] = &runs{}
+				order = append(order, h)
+			}
+			here = byHint[h]
+		}
+		here.add(d)
+	}
+	for _, h := range order {
+		g := c.list[c.at(causesKey{b.cause, b.split, h})]
+		g.blocks = append(g.blocks, block{b.fate, b.from, *byHint[h]})
+		g.meet(b.from[0], (*byHint[h])[0].first)
 	}
 }

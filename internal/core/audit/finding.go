@@ -38,15 +38,16 @@ func ParseSeverity(word string) (Severity, bool) {
 
 // A Finding is one thing that loses packets, or will. What findings of one kind say and others do not is in Detail.
 type Finding struct {
-	ID       string // stable: the same cause has it in every run and in later captures
-	Kind     Kind
-	Severity Severity
-	Device   string // "" where none is to blame
-	Table    string
-	Family   route.Family // 0: not of one
-	// Losses are the pairs of networks that it breaks. Each pair is in one finding only.
-	Losses []Loss
-	OneWay bool // the other direction of all of them works
+	ID         string // stable: the same cause has it in every run and in later captures
+	Kind       Kind
+	Severity   Severity
+	Device     string // "" where none is to blame
+	Table      string
+	Family     route.Family // 0: not of one
+	Pairs      int          // of networks that it breaks; Losses yields them
+	Lost       Side         // of these: packets that get lost
+	Unanswered Side         // packets that arrive, whose replies get lost
+	OneWay     bool         // the other direction of all of them works
 
 	Verdict  forward.Verdict
 	Reason   forward.Reason
@@ -67,7 +68,8 @@ type Finding struct {
 
 	spans []span   // destinations whose packets are lost, in order
 	count *big.Int // of addresses in them
-	pairs []pair
+	pairs lostPairs
+	worst Severity // of the pairs
 	of    *auditor
 }
 
@@ -166,10 +168,24 @@ type Trip struct {
 	Reply               bool
 }
 
+// Losses yields the pairs of networks that the finding breaks, each once, in order. Each pair is in one finding only.
+func (f *Finding) Losses() iter.Seq[Loss] {
+	return func(yield func(Loss) bool) {
+		if f.pairs.empty() {
+			return
+		}
+		for l := range f.of.losses(&f.pairs) {
+			if !yield(f.of.lossOf(l)) {
+				return
+			}
+		}
+	}
+}
+
 // Trips yields a trip for every group of pairs that the finding breaks.
 func (f *Finding) Trips() iter.Seq[Trip] {
 	return func(yield func(Trip) bool) {
-		for _, p := range f.pairs {
+		for p := range f.pairs.all() {
 			if !yield(Trip{f.of.groups[p.from].rep, f.of.groups[p.to].rep, p.back}) {
 				return
 			}
@@ -200,10 +216,13 @@ func (r *Result) Of(src, dst netip.Addr) (list []*Finding, reply bool) {
 			if f.of != a {
 				continue
 			}
-			for _, p := range f.pairs {
+			for _, p := range f.pairs.pairs {
 				if p.from == s && p.to == d {
 					list, reply = append(list, f), p.back
 				}
+			}
+			if slices.ContainsFunc(f.pairs.blocks, func(b block) bool { return b.holds(s, d) }) {
+				list, reply = append(list, f), false
 			}
 		}
 	}

@@ -105,6 +105,9 @@ func (h *hints) toward(d *network.Device, table string, net netip.Prefix) (link,
 	return link{}, false
 }
 
+// neighbours reports whether anything could lead on from d.
+func (h *hints) neighbours(d *network.Device) bool { return len(h.links[h.a.deviceIndex[d]]) > 0 }
+
 // otherNextHop is the repair by another next hop, where a neighbour leads to any of the networks that are lost.
 func (a *auditor) otherNextHop(g *byCause) []Repair {
 	if g.cause.device == nil {

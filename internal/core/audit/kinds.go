@@ -214,9 +214,8 @@ func lostKinds() []kindOf {
 
 // classify finds the kind, severity and repair of a cause; false where it is not worth telling.
 func (a *auditor) classify(f *Finding, g *byCause) bool {
-	severity := a.severity(f)
 	for _, k := range a.lostKinds {
-		f.Severity = severity
+		f.Severity = f.worst
 		if k.take(a, f, g) {
 			f.Kind = k.kind
 			if f.Weak && f.Severity != dropped {
@@ -252,25 +251,9 @@ func (a *auditor) together(x, y netip.Prefix) bool {
 	return slices.ContainsFunc(tables(x), func(t string) bool { return slices.Contains(there, t) })
 }
 
-// severity weighs the losses: between networks with hosts they are faults; of a device's own address outside of any
-// network a risk, since that is how devices are managed; of a network between devices, where no host is known,
-// worth a note, since nobody else sends there. Without losses packets to addresses that nobody captured has get lost.
-func (a *auditor) severity(f *Finding) Severity {
-	if len(f.Losses) == 0 {
-		return Risk
-	}
-	worst := Note
-	for _, l := range f.Losses {
-		if s := min(a.worth(l.From), a.worth(l.To)); s > worst && a.together(l.From, l.To) {
-			if worst = s; worst == Fault {
-				break
-			}
-		}
-	}
-	return worst
-}
-
-// worth is the severity of a loss between this network and one with hosts.
+// worth is the severity of a loss between this network and one with hosts, where it is a fault; a device's own address
+// outside of any network is worth a risk, since that is how devices are managed, and a network between devices, where no
+// host is known, a note, since nobody else sends there.
 func (a *auditor) worth(net netip.Prefix) Severity {
 	if s, ok := a.worths[net]; ok {
 		return s

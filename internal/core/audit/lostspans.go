@@ -10,6 +10,7 @@ import (
 // be as many causes as networks.
 type spanFinder struct {
 	a      *auditor
+	whole  []span  // of each network
 	groups []int   // of each network: how many groups are in it
 	lost   []int   // of each network: how many of them are lost
 	seen   []int32 // of each group: the last round in which it was met
@@ -24,25 +25,37 @@ func (a *auditor) newSpanFinder() *spanFinder {
 	for i := range a.groups {
 		f.groups[a.netOf[i]]++
 	}
+	for _, n := range a.nets {
+		f.whole = append(f.whole, spanOf(n))
+	}
 	return f
 }
 
 // of lists the addresses: whole networks where nobody in them is reached. What no host has, a network's own and its
 // broadcast address, goes with its neighbours. The list holds until the next call.
-func (f *spanFinder) of(pairs []pair) []span {
+func (f *spanFinder) of(lost *lostPairs) []span {
 	f.round++
 	f.met, f.found = f.met[:0], f.found[:0]
-	for _, p := range pairs {
-		if i := f.a.lostTo(p); f.seen[i] != f.round {
+	meet := func(i int32) {
+		if f.seen[i] != f.round {
 			f.seen[i] = f.round
 			f.met = append(f.met, i)
 			f.lost[f.a.netOf[i]]++
 		}
 	}
+	for _, p := range lost.pairs {
+		meet(f.a.lostTo(p))
+	}
+	for _, b := range lost.blocks {
+		for i := range b.to.all() {
+			meet(i)
+		}
+	}
 	for _, i := range f.met {
 		g := f.a.groups[i]
-		whole := spanOf(g.net)
-		if n := f.a.netOf[i]; f.lost[n] == f.groups[n] {
+		n := f.a.netOf[i]
+		whole := f.whole[n]
+		if f.lost[n] == f.groups[n] {
 			if n := len(f.found); n == 0 || f.found[n-1] != whole {
 				f.found = append(f.found, whole)
 			}

@@ -11,7 +11,7 @@ const MissingData Kind = "data-missing"
 
 // takeMissingData takes what cannot be told or leaves the case, and says what to capture.
 func takeMissingData(a *auditor, f *Finding, g *byCause) bool {
-	if f.Verdict != forward.Unknown && f.Verdict != forward.Leaves || len(f.Losses) == 0 ||
+	if f.Verdict != forward.Unknown && f.Verdict != forward.Leaves || f.Pairs == 0 ||
 		f.Reason.Code == forward.BroadcastAddress {
 		return false
 	}

@@ -72,15 +72,26 @@ func (a *auditor) files(d *network.Device, table string) []route.Mark {
 
 // lostNets lists the networks to which packets are lost.
 func (a *auditor) lostNets(g *byCause) []netip.Prefix {
-	nets := make([]int32, len(g.pairs))
-	for i, p := range g.pairs {
-		nets[i] = a.netOf[a.lostTo(p)]
+	lost := make([]bool, len(a.nets))
+	for _, p := range g.pairs {
+		lost[a.netOf[a.lostTo(p)]] = true
 	}
-	slices.Sort(nets)
-	nets = slices.Compact(nets)
-	out := make([]netip.Prefix, len(nets))
-	for i, n := range nets {
-		out[i] = a.nets[n]
+	for _, b := range g.blocks {
+		for i := range b.to.all() {
+			lost[a.netOf[i]] = true
+		}
+	}
+	n := 0
+	for _, yes := range lost {
+		if yes {
+			n++
+		}
+	}
+	out := make([]netip.Prefix, 0, n)
+	for i, yes := range lost {
+		if yes {
+			out = append(out, a.nets[i])
+		}
 	}
 	return out
 }

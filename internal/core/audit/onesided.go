@@ -35,7 +35,11 @@ func findOneSided(s *caseView) []Finding {
 			f := Finding{Kind: OneSided, Severity: Risk, Device: d.Name, Family: a.fam, Marks: marks(d.Stateful()),
 				Repair: []Repair{{Kind: LeadBothWays, Device: d.Name}}}
 			first := list[0]
-			f.Detail = OneSidedDetail{len(a.losses(list)), a.groups[first.from].net, a.groups[first.to].net}
+			pairs := 0
+			for range a.losses(&lostPairs{pairs: list}) {
+				pairs++
+			}
+			f.Detail = OneSidedDetail{pairs, a.groups[first.from].net, a.groups[first.to].net}
 			f.identify()
 			out = append(out, f)
 		}

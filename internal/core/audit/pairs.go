@@ -21,24 +21,11 @@ type pair struct {
 
 func (p pair) key() [2]int32 { return [2]int32{p.from, p.to} }
 
-// pairs judges every pair of groups; those that are two-way are left out. Only those are looked at of which either
-// direction's outcome is not fine.
-func (a *auditor) pairs() []pair {
+// pairs judges every pair of groups; those that are two-way are left out. Only those are looked at one by one of which
+// either direction's outcome is not fine, and that no block tells.
+func (a *auditor) pairs() lostPairs {
 	n := len(a.groups)
-	t := troubles{byStart: make([][]int32, len(a.starts)), back: make([][]int32, len(a.starts))}
-	for i, g := range a.groups {
-		if g.start >= 0 {
-			t.byStart[g.start] = append(t.byStart[g.start], int32(i))
-		}
-		if g.exact {
-			t.exact = append(t.exact, int32(i))
-		}
-		for s, o := range g.column {
-			if o != fine {
-				t.back[s] = append(t.back[s], int32(i))
-			}
-		}
-	}
+	t := a.newTroubles()
 	out := make([][]pair, n)
 	var wg sync.WaitGroup
 	var at atomic.Int64
@@ -46,8 +33,9 @@ func (a *auditor) pairs() []pair {
 		wg.Go(func() {
 			var some []int32
 			var bad []pair
+			b := newBlocked(t)
 			for d := int(at.Add(1)) - 1; d < n; d = int(at.Add(1)) - 1 {
-				some = a.suspects(some[:0], d, &t)
+				some = a.suspects(some[:0], d, b)
 				bad = a.pairsTo(bad[:0], d, some)
 				out[d] = slices.Clone(bad)
 			}
@@ -60,32 +48,40 @@ func (a *auditor) pairs() []pair {
 			a.halfSeen = append(a.halfSeen, p)
 		}
 	}
-	return all
+	return lostPairs{all, a.blocks(t)}
 }
 
-// troubles says where to look for pairs that are not two-way.
-type troubles struct {
-	byStart [][]int32 // groups by the start set of what they send
-	back    [][]int32 // by start set: groups of which packets from there have an outcome that is not fine
-	exact   []int32   // groups that need a look in every pair
-}
-
-// suspects appends the groups from which packets to one group, or replies from it, have an outcome that is not fine.
-func (a *auditor) suspects(some []int32, d int, t *troubles) []int32 {
-	to := a.groups[d]
+// suspects appends the groups from which packets to one group, or replies from it, have an outcome that is not fine;
+// without those whose pairs a block tells.
+func (a *auditor) suspects(some []int32, d int, b *blocked) []int32 {
+	to, t := a.groups[d], b.troubles
 	if to.exact || a.overlaps {
 		for i := range a.groups {
 			some = append(some, int32(i))
 		}
 		return some
 	}
+	b.at(d)
+	replies := to.start >= 0 && t.most[to.start] // most of those to it are not fine
 	for s, o := range to.column {
-		if o != fine {
+		switch {
+		case o != fine && b.tells(s):
+		case o != fine:
 			some = append(some, t.byStart[s]...)
+		case replies:
+			for _, i := range t.byStart[s] {
+				if a.groups[i].column[to.start] != fine {
+					some = append(some, i)
+				}
+			}
 		}
 	}
-	if to.start >= 0 {
-		some = append(some, t.back[to.start]...)
+	if to.start >= 0 && !replies {
+		for _, i := range t.back[to.start] {
+			if g := a.groups[i]; g.start >= 0 && (g.exact || !b.tells(g.start)) {
+				some = append(some, i)
+			}
+		}
 	}
 	some = append(some, t.exact...)
 	slices.Sort(some)

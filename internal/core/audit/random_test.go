@@ -105,7 +105,7 @@ func compare(t *testing.T, name string, w *forward.Walker, fam route.Family) int
 	}
 	a.run(func(int) {})
 	said := map[[2]int32]pair{}
-	for _, p := range a.lost {
+	for p := range a.lost.all() {
 		_, twice := said[[2]int32{p.from, p.to}]
 		require.False(t, twice)
 		said[[2]int32{p.from, p.to}] = p

@@ -16,5 +16,5 @@ func takeRestricted(_ *auditor, f *Finding, _ *byCause) bool {
 	}
 	f.Severity = Note
 	f.Repair = []Repair{{Kind: PermitFlow, Device: f.Device}}
-	return len(f.Losses) > 0
+	return f.Pairs > 0
 }

@@ -17,7 +17,7 @@ func takeSourceCheck(a *auditor, f *Finding, g *byCause) bool {
 	}
 	x := SourceCheckDetail{Interface: f.Reason.Interface}
 	if f.Reason.Code == forward.OwnSource { // somebody else has its address
-		x.Own = a.groups[a.lostFrom(g.pairs[0])].rep
+		x.Own = a.groups[a.lostFrom(g.first())].rep
 		f.Detail = x
 		f.Repair = []Repair{{Kind: ChangeAddress, Device: f.Device, Other: a.otherOwner(x.Own, f.Device)}}
 		return true
@@ -25,7 +25,7 @@ func takeSourceCheck(a *auditor, f *Finding, g *byCause) bool {
 	f.Detail = x
 	f.Repair = []Repair{
 		{Kind: LoosenCheck, Device: f.Device, Interface: f.Reason.Interface,
-			Prefix: a.groups[a.lostFrom(g.pairs[0])].net},
+			Prefix: a.groups[a.lostFrom(g.first())].net},
 	}
 	return true
 }

@@ -25,7 +25,7 @@ func takeSwallowed(a *auditor, f *Finding, g *byCause) bool {
 		x.Instead = shorter(d.Table(f.Hop.Table, a.fam), f.Hop.Prefix)
 	}
 	f.Detail = x
-	if len(f.Losses) == 0 {
+	if f.Pairs == 0 {
 		f.Severity = Risk
 		if x.Instead.Attributes == nil {
 			f.Severity = dropped // nothing else would carry them
@@ -50,7 +50,7 @@ func (a *auditor) mergeSwallowed(list []Finding) []Finding {
 		k := key{f.Device, f.Table, x.Instead.Prefix, f.Verdict}
 		i, ok := at[k]
 		switch {
-		case f.Kind != Swallowed || len(f.Losses) > 0 || !f.Hop.Prefix.IsValid():
+		case f.Kind != Swallowed || f.Pairs > 0 || !f.Hop.Prefix.IsValid():
 		case ok:
 			have := &out[i]
 			have.Missing = append(have.Missing, f.Missing...)

@@ -29,6 +29,7 @@ type worker struct {
 	ends         []end
 	worthTelling []spanList // by cause: ranges that are worth telling, in order
 	outIDs       map[outcome]int32
+	lastOut      []numbered              // of each start set: the outcome that was not fine last
 	beyond       map[beyondKey]*spanList // where ways are told apart: ranges in which nobody can be
 	spots        []spot                  // where they are kept: all ranges
 
@@ -76,6 +77,13 @@ func (c *class) lookForAnswers(reg *registry, unused []bool) {
 	}
 }
 
+// numbered is an outcome with its number.
+type numbered struct {
+	outcome
+	id    int32
+	known bool
+}
+
 // turn is a node that does something else from the point on.
 type turn struct{ node, moves int32 }
 
@@ -93,6 +101,7 @@ func (a *auditor) newWorker() *worker {
 		isDirty: make([]bool, len(a.devices)),
 		states:  make([]map[string]int32, len(a.devices)),
 		outIDs:  map[outcome]int32{},
+		lastOut: make([]numbered, len(a.starts)),
 	}
 	w.moveSet.byText = map[string]int32{}
 	w.sol = newSolver(w)
@@ -393,17 +402,22 @@ func (w *worker) alone() []int32 {
 // column lists the outcomes of the class just solved by start set.
 func (w *worker) column() []int32 {
 	out := make([]int32, len(w.starts))
-	for i, set := range w.starts {
-		out[i] = w.outcomeFrom(set)
+	for i := range w.starts {
+		out[i] = w.outcomeFrom(i)
 	}
 	return out
 }
 
 // outcomeFrom numbers the outcome of one start set, of whose nodes the outcomes are known.
-func (w *worker) outcomeFrom(set startSet) int32 {
+func (w *worker) outcomeFrom(start int) int32 {
+	set := w.starts[start]
+	last := &w.lastOut[start]
 	if n := set.nodes[0]; len(set.nodes) == 1 && !set.returns[0] && !w.tellWays {
-		if o := &w.sol.out[n]; o.verdict == forward.Arrives && !o.elsewhere && !o.beyondDestination {
+		switch o := &w.sol.out[n]; {
+		case o.verdict == forward.Arrives && !o.elsewhere && !o.beyondDestination:
 			return fine
+		case last.known && *o == last.outcome: // of most start sets it seldom changes
+			return last.id
 		}
 	}
 	var all outcome
@@ -428,11 +442,15 @@ func (w *worker) outcomeFrom(set startSet) int32 {
 	if all.verdict == forward.Arrives {
 		all.cause, all.split = -1, -1
 	}
+	if last.known && last.outcome == all {
+		return last.id
+	}
 	id, ok := w.outIDs[all]
 	if !ok {
 		id = w.reg.outcome(all)
 		w.outIDs[all] = id
 	}
+	*last = numbered{all, id, true}
 	return id
 }
 

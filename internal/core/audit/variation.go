@@ -286,7 +286,7 @@ func (v *variation) solveAgain(c *class, turned []int32) {
 		for _, n := range v.starts[i].nodes {
 			v.sol.reach(n)
 		}
-		column[i] = v.outcomeFrom(v.starts[i])
+		column[i] = v.outcomeFrom(int(i))
 	}
 	c.column, c.sum = column, hashColumn(column)
 	c.silent = notLooked

@@ -9,7 +9,7 @@ func takeWrongSide(_ *auditor, f *Finding, g *byCause) bool {
 	if f.Verdict != forward.Leaves || f.Hop.Prefix.Bits() != 0 {
 		return false
 	}
-	if len(f.Losses) == 0 {
+	if f.Pairs == 0 {
 		f.Severity = dropped
 	}
 	if !g.hint.hop.IsValid() {

@@ -19,7 +19,7 @@ func (s *search) suggestions() [][]rehearse.Order {
 	var out [][]rehearse.Order
 	switch f.Kind {
 	case audit.Swallowed:
-		if len(f.Losses) == 0 {
+		if f.Pairs == 0 {
 			for _, p := range f.Missing {
 				out = append(out, []rehearse.Order{removal(f.Device, f.Table, p, netip.Addr{})})
 			}
@@ -28,7 +28,7 @@ func (s *search) suggestions() [][]rehearse.Order {
 			}
 		}
 	case audit.Loop, audit.DefaultLoop:
-		if len(f.Losses) == 0 {
+		if f.Pairs == 0 {
 			out = s.outOfLoop(f)
 		}
 	case audit.StaticUnusable:

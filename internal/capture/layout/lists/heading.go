@@ -71,12 +71,15 @@ func (f *form) has(k kind) bool {
 	return slices.ContainsFunc(f.cols, func(c column) bool { return c.kind == k })
 }
 
+// unpointed takes out what column names are written with or without.
+var unpointed = strings.NewReplacer(".", "", "-", "")
+
 // columnNames reads a line of nothing but column names.
 func columnNames(line string) ([]column, bool) {
 	if len(line) > 300 {
 		return nil, false
 	}
-	fold := func(s string) string { return strings.NewReplacer(".", "", "-", "").Replace(strings.ToLower(s)) }
+	fold := func(s string) string { return unpointed.Replace(strings.ToLower(s)) }
 	var cols []column
 	for at := 0; at < len(line); {
 		lo, hi := layout.Field([]byte(line), at)
