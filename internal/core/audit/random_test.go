@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"net/netip"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -110,6 +111,9 @@ func compare(t *testing.T, name string, w *forward.Walker, fam route.Family) int
 		require.False(t, twice)
 		said[[2]int32{p.from, p.to}] = p
 	}
+	apart := lostPairs{pairs: slices.Collect(a.lost.all())}
+	require.Equal(t, slices.Collect(a.losses(&apart)), slices.Collect(a.losses(&a.lost)),
+		"%s: pairs one by one, and in blocks", name)
 	n := 0
 	for s, from := range a.groups {
 		for d, to := range a.groups {
