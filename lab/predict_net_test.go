@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"net/netip"
+	"regexp"
 	"slices"
 	"strings"
 	"time"
@@ -23,6 +24,8 @@ type speech struct {
 	areas   bool          // OSPF in two areas
 	segment bool          // some routers share a segment
 	islands bool          // two halves that speak OSPF, joined by BGP
+	// neighbours asks a daemon for those it speaks with, if the protocol has such: those that joined matches are joined.
+	neighbours string
 	// port and stub configure an interface towards others and the one of the own network; router is the rest.
 	port   func(n *spoken, p *port, cost, area int) string
 	stub   func(area int) string
@@ -30,6 +33,9 @@ type speech struct {
 	// outside lets a static route be announced.
 	outside string
 }
+
+// joined matches a neighbour of which all is known.
+var joined = regexp.MustCompile(`\s(Full/|2-Way/|Up +\d)`)
 
 // quick are the timers with which OSPF notices at once.
 const quick = " ip ospf hello-interval 1\n ip ospf dead-interval 4\n"
@@ -55,11 +61,14 @@ func ospfRouter(_ *spoken, _ *router, i int) string {
 
 // speeches are what seeds take in turn.
 var speeches = []speech{
-	{name: "ospf", family: route.IPv4, daemons: []string{"ospfd"}, rest: 11 * time.Second, port: ospfPort,
+	{name: "ospf", family: route.IPv4, daemons: []string{"ospfd"}, rest: 11 * time.Second,
+		neighbours: "show ip ospf neighbor", port: ospfPort,
 		stub: ospfStub, router: ospfRouter, outside: "router ospf\n redistribute static\nexit\n"},
-	{name: "ospf areas", family: route.IPv4, daemons: []string{"ospfd"}, rest: 11 * time.Second, areas: true,
+	{name: "ospf areas", family: route.IPv4, daemons: []string{"ospfd"}, rest: 11 * time.Second,
+		neighbours: "show ip ospf neighbor", areas: true,
 		port: ospfPort, stub: ospfStub, router: ospfRouter, outside: "router ospf\n redistribute static\nexit\n"},
 	{name: "isis", family: route.IPv4, daemons: []string{"isisd"}, rest: 11 * time.Second,
+		neighbours: "show isis neighbor",
 		port: func(_ *spoken, p *port, cost, _ int) string {
 			kind := " isis network point-to-point\n"
 			return fmt.Sprintf("interface %s\n ip router isis one\n%s isis hello-interval 1\n isis metric %d\nexit\n",
@@ -79,6 +88,7 @@ var speeches = []speech{
 		},
 		outside: "router rip\n redistribute static\nexit\n"},
 	{name: "ospf6", family: route.IPv6, daemons: []string{"ospf6d"}, rest: 11 * time.Second,
+		neighbours: "show ipv6 ospf6 neighbor",
 		port: func(_ *spoken, p *port, cost, area int) string {
 			return fmt.Sprintf("interface %s\n ipv6 ospf6 area %d\n ipv6 ospf6 network point-to-point\n"+
 				" ipv6 ospf6 hello-interval 1\n ipv6 ospf6 dead-interval 4\n ipv6 ospf6 cost %d\nexit\n", p.name, area, cost)
@@ -90,7 +100,8 @@ var speeches = []speech{
 			return fmt.Sprintf("router ospf6\n ospf6 router-id 10.0.0.%d\nexit\n", i+1)
 		},
 		outside: "router ospf6\n redistribute static\nexit\n"},
-	{name: "ospf segment", family: route.IPv4, daemons: []string{"ospfd"}, rest: 11 * time.Second, segment: true,
+	{name: "ospf segment", family: route.IPv4, daemons: []string{"ospfd"}, rest: 11 * time.Second,
+		neighbours: "show ip ospf neighbor", segment: true,
 		port: ospfPort, stub: ospfStub, router: ospfRouter, outside: "router ospf\n redistribute static\nexit\n"},
 	{name: "islands", family: route.IPv4, daemons: []string{"ospfd", "bgpd"}, rest: 11 * time.Second, islands: true,
 		port: ospfPort, stub: ospfStub, router: islandRouter, outside: "router ospf\n redistribute static\nexit\n"},
@@ -299,10 +310,33 @@ func (n *spoken) failure() failing {
 	return failing{p.router, []*port{p}, p.name}
 }
 
+// allJoined reports whether all that may speak with each other do.
+func (n *spoken) allJoined() bool {
+	if n.speech.neighbours == "" {
+		return true
+	}
+	want := 0
+	for _, s := range n.links {
+		up := 0
+		for _, p := range s.ports {
+			if !p.down {
+				up++
+			}
+		}
+		want += up * (up - 1)
+	}
+	got := 0
+	for _, r := range n.routers {
+		got += len(joined.FindAllString(n.ask(r.name, n.speech.neighbours), -1))
+	}
+	return got == want
+}
+
 // turn takes what fails down, or brings it up again.
 func (n *spoken) turn(f failing, state string) {
 	for _, p := range f.ports {
 		n.run(p.router.name, "ip link set "+p.name+" "+state)
+		p.down = state == "down"
 		// An interface that goes down loses its IPv6 addresses.
 		if a := p.addr[1]; state == "up" && n.speech.family == route.IPv6 {
 			n.run(p.router.name, "ip addr replace "+a.String()+" dev "+p.name+nodad(a))

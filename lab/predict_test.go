@@ -35,7 +35,7 @@ func (n *spoken) calm(configurations bool) string {
 		for _, r := range n.routers {
 			tables += ages.ReplaceAllString(n.table(r), "")
 		}
-		return tables, true
+		return tables, n.allJoined()
 	})
 	dir := n.t.TempDir()
 	if n.moments++; *keep != "" {

@@ -50,6 +50,35 @@ func (in *instance) deduce() {
 		}
 	}
 	in.bounds()
+	in.findPlain()
+}
+
+// findPlain finds the metric with which routers that tell distances announce the networks that they attach to: 1, or 0
+// where tables do not count the last hop (RFC 2453 section 3.6). It is not known where a captured one differs.
+func (in *instance) findPlain() {
+	if !in.byVectors() {
+		return
+	}
+	for _, p := range in.sorted {
+		ends := in.chainEnds(p)
+		if len(ends) != 1 || len(in.holders[p]) != 1 || ends[0] != in.holders[p][0] ||
+			!in.attaches(ends[0], p) {
+			continue
+		}
+		least, high := in.ownMetric(p, ends[0])
+		if least != high || in.plain.Known && in.plain.Value != least {
+			in.plain = route.Number{}
+			return
+		}
+		in.plain = route.N(least)
+	}
+}
+
+// attaches reports whether a node has a prefix in use by an interface.
+func (in *instance) attaches(n int, p netip.Prefix) bool {
+	return slices.ContainsFunc(in.nodes[n].table.RoutesTo(p), func(x route.Route) bool {
+		return x.Is(route.Installed) && x.Protocol == route.Direct
+	})
 }
 
 // equations takes the differences of metrics along next hops, of one kind of paths.

@@ -39,6 +39,7 @@ type instance struct {
 	selects   []bool                 // of each node: of equal next hops it uses one, which the capture marks
 	equal     []int                  // of each node: the most equal next hops that any of its paths has
 	byArea    bool                   // configurations tell the area of every adjacency
+	plain     route.Number           // of RIP: the metric with which attached networks are announced
 	grown     bool                   // an interface came up: ways may be better than before
 	blind     bool                   // one came up of which no address was captured
 	// nothing of what decides between paths is hidden: kinds of paths are shown, or there is one area
@@ -195,10 +196,21 @@ func (in *instance) addEntry(n int, rows []route.Route) {
 		}
 	}
 	in.equal[n] = max(in.equal[n], len(e.arcs))
-	in.selects[n] = in.selects[n] ||
-		slices.ContainsFunc(rows[0].NextHops, func(h route.NextHop) bool { return h.Installed })
+	in.selects[n] = in.selects[n] || selectsOne(rows[0].NextHops)
 	in.areas = in.areas || e.rank == 1 || e.rank == 4
 	in.entries[e.row.Prefix] = append(in.entries[e.row.Prefix], e)
+}
+
+// selectsOne reports whether some of several next hops are marked as those that forward, and others are not.
+func selectsOne(hops []route.NextHop) bool {
+	marked, not := false, false
+	for _, h := range hops {
+		if h.Resolves || h.Inactive || h.Backup {
+			continue
+		}
+		marked, not = marked || h.Installed, not || !h.Installed
+	}
+	return marked && not
 }
 
 // arcTo finds or adds the arc to a next hop, and the one back.

@@ -227,9 +227,9 @@ func (in *instance) crosses(from, to int, dead []bool) bool {
 
 // attachedCost bounds what a node announces an attached network with, where it is the network of a link over which the
 // protocol speaks: then it is announced, with the interface's own cost (RFC 2328 section 12.4.1; ISO 10589 section
-// 7.3.3.1).
+// 7.3.3.1), or with the metric of all such (RFC 2453 section 3.6).
 func (r *run) attachedCost(in *instance, n int, p netip.Prefix) (cost [2]uint64, ok bool) {
-	if in.protocol != route.OSPF && in.protocol != route.ISIS {
+	if in.byVectors() && !in.plain.Known {
 		return cost, false
 	}
 	now := r.now.Numbered(in.nodes[n].device.Number())
@@ -244,6 +244,9 @@ func (r *run) attachedCost(in *instance, n int, p netip.Prefix) (cost [2]uint64,
 			a := in.arcs[i]
 			if a.ifname != x.NextHops[0].Interface || !a.proven {
 				continue
+			}
+			if in.byVectors() {
+				return [2]uint64{in.plain.Value, in.plain.Value}, true
 			}
 			if a.cost.Known {
 				return [2]uint64{a.cost.Value, a.cost.Value}, true
