@@ -1,0 +1,109 @@
+package settle
+
+import (
+	"fmt"
+	"net/netip"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"zarvek/internal/core/change"
+	"zarvek/internal/core/coretest"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+	"zarvek/internal/core/topology"
+)
+
+// openRing is four routers on a ring, of which the link between the last and the first is down. Each has a network of
+// its own; r2 has two equal ways to one far away.
+func openRing(protocol string, pref, step int) []string {
+	out := make([]string, 4)
+	for r := range out {
+		say := func(format string, args ...any) { out[r] += fmt.Sprintf(format+"\n", args...) }
+		left, right := (r+3)%4, r // links
+		say("runs %s lan0 area 0.0.0.0 cost 10\naddr 10.61.%d.1/24 lan0\ndirect 10.61.%d.0/24 dev lan0", protocol, r, r)
+		for side, k := range []int{right, left} {
+			say("runs %s e%d area 0.0.0.0 cost 10\naddr 172.28.%d.%d/30 e%d", protocol, k, k, side+1, k)
+			if k == 3 {
+				say("link e%d down", k)
+				continue
+			}
+			say("link e%d up\ndirect 172.28.%d.0/30 dev e%d", k, k, k)
+		}
+		for z := range 4 {
+			hop, away := fmt.Sprintf("via 172.28.%d.2 dev e%d", right, right), z-r
+			if z < r {
+				hop, away = fmt.Sprintf("via 172.28.%d.1 dev e%d", left, left), r-z
+			}
+			if z != r {
+				say("%s 10.61.%d.0/24 pref %d metric %d %s", protocol, z, pref, step*(away+1), hop)
+			}
+			if z < 3 && z != r && z != r-1 { // the link between z and the next one
+				if z < r {
+					away--
+				}
+				say("%s 172.28.%d.0/30 pref %d metric %d %s", protocol, z, pref, step*(away+1), hop)
+			}
+		}
+	}
+	out[2] += fmt.Sprintf("%s 10.99.0.0/24 pref %d metric 90 via 172.28.1.1 dev e1 via 172.28.2.2 dev e2\n", protocol, pref)
+	return out
+}
+
+// TestEqualWays closes a ring: what each router would use where two ways are equal then.
+func TestEqualWays(t *testing.T) {
+	none := func(*route.NextHop, int) {}
+	for _, tt := range []struct {
+		name     string
+		protocol string
+		mark     func(h *route.NextHop, i int)
+		at       int
+		to, want string
+	}{
+		{"of OSPF both", "ospf", none, 2, "10.61.0.0/24", "e1 e2"},
+		{"of OSPF both, where the table marks every way that forwards", "ospf",
+			func(h *route.NextHop, _ int) { h.Installed = true }, 2, "10.61.0.0/24", "e1 e2"},
+		{"nobody knows which one, where the table marks one of several", "ospf",
+			func(h *route.NextHop, i int) { h.Installed = i == 0 }, 2, "10.61.0.0/24", "untold"},
+		{"of RIP nobody knows whether both", "rip", none, 2, "10.61.0.0/24", "untold"},
+		{"a network on a link has the metric of others that are attached", "rip", none, 0, "172.28.2.0/30", "e3"},
+		{"and stays where it is nearer", "rip", none, 1, "172.28.2.0/30", "e1"},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			pref, step := 110, 10
+			if tt.protocol == "rip" {
+				pref, step = 120, 1
+			}
+			var b network.Builder
+			for r, text := range openRing(tt.protocol, pref, step) {
+				f := coretest.Facts(text, uint32(r+1))
+				for i := range f.Tables {
+					f.Tables[i].Routes.MapAttributes(func(a *route.Attributes) *route.Attributes {
+						for k := range a.NextHops {
+							tt.mark(&a.NextHops[k], k)
+						}
+						return a
+					})
+				}
+				b.Add(fmt.Sprint("r", r), f, 0)
+			}
+			n := b.Build()
+			edited, err := change.Change{change.InterfaceUp{Device: "r3", Interface: "e3"},
+				change.InterfaceUp{Device: "r0", Interface: "e3"}}.On(n)
+			require.NoError(t, err)
+			after := New(topology.Build(n)).Run(edited).Network
+			var got []string
+			for _, x := range after.Device(fmt.Sprint("r", tt.at)).Table("default", route.IPv4).RoutesTo(netip.MustParsePrefix(tt.to)) {
+				if x.Is(route.Untold) {
+					got = append(got, "untold")
+					continue
+				}
+				for _, h := range x.NextHops {
+					got = append(got, h.Interface)
+				}
+			}
+			require.Equal(t, tt.want, strings.Join(got, " "))
+		})
+	}
+}
