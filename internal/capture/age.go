@@ -30,6 +30,8 @@ func age(line string) string {
 // amount matches one number of an age with the letter of its unit.
 var amount = regexp.MustCompile(`(\d+)([ywdhms])`)
 
+// ageWords words an age as devices print it (1y2w, 3d04h, 00:12:31) by its two largest units; a month is m behind y, w
+// or d, and minutes are m beside h or s.
 func ageWords(s string) string {
 	amounts := map[byte]int{}
 	for _, m := range amount.FindAllStringSubmatch(s, -1) {

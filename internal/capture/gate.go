@@ -207,6 +207,8 @@ func plausible(s string, seen map[string]bool) bool {
 	return is
 }
 
+// mayBeName reports whether a text can be an interface's name: what looks like an address, a time, a number or a word
+// of tables is none, so that a row whose cells were taken wrongly is left unread.
 func mayBeName(s string) bool {
 	if strings.HasPrefix(s, "port in ") { // ours, for an interface that no capture names
 		return true

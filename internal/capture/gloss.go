@@ -121,6 +121,8 @@ func (g *glosser) at(m route.Mark, it Item) {
 	}
 }
 
+// part gives the lines of one reading what they say; lines that nobody wants are passed over, since a capture may be
+// large.
 func (g *glosser) part(p *Part) {
 	src := g.c.Source
 	for n := src.Line(p.Where.Off); n <= src.Line(max(p.Where.End, 1)-1) && p.Layout != ""; n++ {

@@ -34,6 +34,7 @@ func CountRoutes(text []byte) int {
 	return n
 }
 
+// routesOf counts the routes of a text by what they say, wherever they stand in it.
 func routesOf(text []byte) map[string]int {
 	out := map[string]int{}
 	c, err := Read("", text, 1)

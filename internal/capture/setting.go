@@ -63,6 +63,7 @@ func (p *Part) readSettings(src *Source, names []string) {
 	p.Unread, p.Layout, p.Score = nil, sysctl.Reader.Name, 1
 }
 
+// readCarrier takes an unread line for an interface's carrier where the command before it asked for that one.
 func (p *Part) readCarrier(src *Source, ifname string) {
 	for i, u := range p.Unread {
 		m := carrier.FindStringSubmatch(string(src.Text(u.Mark)))

@@ -41,6 +41,8 @@ type Source struct {
 // Open returns a text file without reading it as a capture: the case's own notes, which evidence may point into.
 func Open(name string, raw []byte) (*Source, error) { return newSource(name, raw) }
 
+// newSource makes bytes a text whose lines can be counted: unpacked, in UTF-8, with the line ends of every system.
+// Places in it stay places in the file.
 func newSource(name string, raw []byte) (*Source, error) {
 	raw, err := unpack(raw)
 	if err != nil {

@@ -215,6 +215,7 @@ func sizes(l *listing) int64 {
 	return total
 }
 
+// build makes a network of what was read, with what notes.yaml adds.
 func (c *Case) build() error {
 	var b network.Builder
 	for _, f := range c.Files {

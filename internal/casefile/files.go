@@ -120,6 +120,7 @@ func inArchive(archive unit, files []source.File) []unit {
 	return out
 }
 
+// mayBeArchive looks at a file's first bytes alone.
 func mayBeArchive(file string) (bool, error) {
 	f, err := source.Open(file)
 	if err != nil {

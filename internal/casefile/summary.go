@@ -34,6 +34,7 @@ type ProtocolCount struct {
 	Routes   int
 }
 
+// tableSummaries counts the routes of each table by protocol, the most first.
 func tableSummaries(d *network.Device) []TableSummary {
 	if d == nil {
 		return nil
@@ -152,6 +153,7 @@ func unread(in []layout.Unread) []UnreadLine {
 	return out
 }
 
+// missing lists what was not captured of a device and would make answers surer.
 func missing(d *network.Device) []Missing {
 	var out []Missing
 	if d == nil {

@@ -13,6 +13,7 @@ import (
 	"zarvek/internal/source"
 )
 
+// auditCommand is zarvek audit.
 func auditCommand() command {
 	return command{
 		name: "audit", forms: "text, json, csv or md",
@@ -91,6 +92,7 @@ func (l *loaded) audit(opt audit.Options) *audit.Result {
 	return audit.Run(w, opt)
 }
 
+// showAudit writes findings in the form asked for; that there are any is bad news for the exit code.
 func (e *env) showAudit(l *loaded, r *audit.Result, least audit.Severity, accepted []acceptance) error {
 	a := auditView(r, least, accepted)
 	l.cure(&a)

@@ -124,6 +124,8 @@ func Run(args []string, out, errs io.Writer) int {
 	return exitCase
 }
 
+// run finds the command and its options and runs it. Prefix grows by the command's name, so that errors say whose they
+// are.
 func (e *env) run(args []string, prefix *string) error {
 	if len(args) == 0 {
 		return printHelp(e.out)

@@ -12,6 +12,7 @@ import (
 	"zarvek/internal/present"
 )
 
+// collectCommand is zarvek collect.
 func collectCommand() command {
 	return command{
 		name: "collect", args: "SOURCE...",

@@ -11,6 +11,7 @@ import (
 	"zarvek/internal/present"
 )
 
+// compareCommand is zarvek compare.
 func compareCommand() command {
 	return command{
 		name: "compare", args: "BEFORE AFTER", forms: "text, json or md",
@@ -73,6 +74,7 @@ func differences(before, after *forward.Walker, fam route.Family) *compare.Resul
 	return compare.Run(before, after, opt)
 }
 
+// showComparison writes a comparison in the form asked for; harm is bad news for the exit code.
 func (e *env) showComparison(c present.CompareView) error {
 	var err error
 	switch e.as {

@@ -36,6 +36,7 @@ func (e *env) candidates(words []string) []candidate {
 	})
 }
 
+// possible lists what may stand in place of the last word: options, their values, or arguments by their place.
 func (e *env) possible(before []string, last string) []candidate {
 	if len(before) == 0 {
 		return commandNames()

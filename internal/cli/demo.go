@@ -13,6 +13,7 @@ import (
 	"zarvek/internal/present"
 )
 
+// demoCommand is zarvek demo.
 func demoCommand() command {
 	return command{
 		name: "demo", plain: true,

@@ -6,6 +6,7 @@ import (
 	"zarvek/internal/present"
 )
 
+// devicesCommand is zarvek devices.
 func devicesCommand() command {
 	return command{
 		name:  "devices",

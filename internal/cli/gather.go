@@ -29,6 +29,7 @@ import (
 	"zarvek/internal/source"
 )
 
+// gatherCommand is zarvek gather.
 func gatherCommand() command {
 	return command{
 		name: "gather", args: "[DEVICE... | WAY://...]",
@@ -119,6 +120,7 @@ type gatherOptions struct {
 	rounds                    int
 }
 
+// run asks devices and puts what they say into the case, once or again and again.
 func (g *gatherOptions) run(e *env, args []string) error {
 	switch {
 	case g.atOnce < 1 || g.perJump < 1:

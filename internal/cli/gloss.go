@@ -12,6 +12,7 @@ import (
 	"zarvek/internal/present"
 )
 
+// glossCommand is zarvek gloss.
 func glossCommand() command {
 	return command{
 		name: "gloss", args: "FILE [LINE...]",

@@ -7,6 +7,7 @@ import (
 	"strings"
 )
 
+// helpCommand is zarvek help.
 func helpCommand() command {
 	return command{
 		name: "help", args: "[COMMAND]", plain: true,
@@ -57,6 +58,7 @@ what shells need to complete commands, options, and the names of devices and hos
 	}
 }
 
+// printHelp lists the commands in the order of the work.
 func printHelp(w io.Writer) error {
 	fmt.Fprint(w, `zarvek reads routing tables captured from routers and firewalls, explains what each
 device chose and why, and follows packets there and back.
@@ -82,6 +84,7 @@ Options may stand before or after arguments; device names may be shortened.
 	return nil
 }
 
+// commandHelp tells one command's purpose and options, from the table by which it is run.
 func commandHelp(w io.Writer, c command) error {
 	fs := c.flags()
 	fs.SetOutput(w)

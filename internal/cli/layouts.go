@@ -15,6 +15,7 @@ import (
 	"zarvek/internal/source"
 )
 
+// layoutsCommand is zarvek layouts.
 func layoutsCommand() command {
 	return command{
 		name: "layouts", args: "[FILE]",

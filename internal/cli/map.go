@@ -10,6 +10,7 @@ import (
 	"zarvek/internal/present"
 )
 
+// mapCommand is zarvek map.
 func mapCommand() command {
 	return command{
 		name: "map", forms: "text, svg, png or dot",

@@ -20,6 +20,7 @@ import (
 	"zarvek/internal/source"
 )
 
+// maskCommand is zarvek mask.
 func maskCommand() command {
 	return command{
 		name: "mask", args: "[FILE]",
@@ -76,6 +77,7 @@ type keyFile struct {
 	Words    map[string]string `json:"words"`
 }
 
+// readKey reads the key of an earlier copy.
 func readKey(file string) (*mask.Masker, error) {
 	raw, err := source.ReadFile(file, source.MaxRecord)
 	if err != nil {
@@ -92,6 +94,7 @@ func readKey(file string) (*mask.Masker, error) {
 	return mask.New(key, k.Networks, k.Words), nil
 }
 
+// mask writes the copy and its key, then reads the copy again and says where it differs from the case.
 func (e *env) mask(l *loaded, to, with string, keep bool) (err error) {
 	to = filepath.Clean(to)
 	keyAt := to + ".key.json"

@@ -8,6 +8,7 @@ import (
 	"zarvek/internal/present"
 )
 
+// matrixCommand is zarvek matrix.
 func matrixCommand() command {
 	return command{
 		name: "matrix", forms: "text, json, csv, svg or png",

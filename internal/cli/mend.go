@@ -18,6 +18,7 @@ import (
 	"zarvek/internal/statement"
 )
 
+// mendCommand is zarvek mend.
 func mendCommand() command {
 	return command{
 		name: "mend", args: "[FINDING... | SOURCE DESTINATION]", forms: "text, json or md",
@@ -154,6 +155,7 @@ func (l *loaded) failing(file string) ([]mend.Wrong, func(*forward.Walker) bool,
 	return out, keep, nil
 }
 
+// mend finds what is to be mended, from findings, a pair or requirements, and shows the cures.
 func (e *env) mend(l *loaded, wrongs []mend.Wrong, opt mend.Options) error {
 	view := present.MendView{Topo: l.walk().Topology(), Lines: lines{l}.of}
 	var p progress

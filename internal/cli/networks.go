@@ -8,6 +8,7 @@ import (
 	"zarvek/internal/present"
 )
 
+// networksCommand is zarvek networks.
 func networksCommand() command {
 	return command{
 		name: "networks", forms: "text, json or csv",

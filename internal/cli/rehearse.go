@@ -15,6 +15,7 @@ import (
 	"zarvek/internal/source"
 )
 
+// rehearseCommand is zarvek rehearse.
 func rehearseCommand() command {
 	return command{
 		name: "rehearse", forms: "text, json or md",
@@ -138,6 +139,7 @@ func (l *loaded) InterfaceName(device, name string) (string, error) {
 	return l.interfaceOf(l.Network.Device(device), name)
 }
 
+// rehearse reads the orders from options and a file, and shows what they would do.
 func (e *env) rehearse(l *loaded, steps []rehearse.Step, save string, fam route.Family, c present.CompareView) error {
 	collectLess()
 	opt := compare.Options{Audit: audit.Options{Family: fam}}

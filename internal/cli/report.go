@@ -14,6 +14,7 @@ import (
 	"zarvek/internal/present"
 )
 
+// reportCommand is zarvek report.
 func reportCommand() command {
 	return command{
 		name: "report", forms: "html or md",
@@ -51,6 +52,7 @@ Exit code 1: there are faults or risks, something got worse, or a requirement do
 	}
 }
 
+// report gathers the parts of the page, each as its own command would find it.
 func (e *env) report(l *loaded, before, file string) error {
 	w := l.walk()
 	name := l.Dir

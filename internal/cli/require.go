@@ -20,6 +20,7 @@ import (
 	"zarvek/internal/source"
 )
 
+// requireCommand is zarvek require.
 func requireCommand() command {
 	return command{
 		name: "require", args: "FILE", forms: "text, json, md or junit",
@@ -85,6 +86,7 @@ Exit code 1: a requirement does not hold.`,
 	}
 }
 
+// require judges the requirements of a file. Allow lets what cannot be told pass.
 func (e *env) require(l *loaded, file string, allow bool) error {
 	all, err := l.requirements(file)
 	if err != nil {

@@ -11,6 +11,7 @@ import (
 	"zarvek/internal/present"
 )
 
+// surviveCommand is zarvek survive.
 func surviveCommand() command {
 	return command{
 		name:  "survive",

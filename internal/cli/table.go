@@ -11,6 +11,7 @@ import (
 	"zarvek/internal/present"
 )
 
+// tableCommand is zarvek table.
 func tableCommand() command {
 	return command{
 		name: "table", args: "DEVICE", forms: "text, json or csv",
@@ -114,6 +115,7 @@ func parseLeast(severity, family string) (audit.Severity, route.Family, error) {
 	return least, fam, err
 }
 
+// parseProtocols reads a list of protocols; one that nobody knows is an error that names those that are.
 func parseProtocols(s string) ([]route.Protocol, error) {
 	if s == "" {
 		return nil, nil

@@ -10,6 +10,7 @@ import (
 	"zarvek/internal/present"
 )
 
+// traceCommand is zarvek trace.
 func traceCommand() command {
 	return command{
 		name: "trace", args: "SOURCE DESTINATION",

@@ -7,6 +7,7 @@ import (
 	"runtime/debug"
 )
 
+// versionCommand is zarvek version.
 func versionCommand() command {
 	return command{
 		name: "version", plain: true,

@@ -12,6 +12,7 @@ import (
 	"zarvek/internal/present"
 )
 
+// whyCommand is zarvek why.
 func whyCommand() command {
 	return command{
 		name: "why", args: "DEVICE DESTINATION",
@@ -139,6 +140,7 @@ type noTable struct {
 	family        route.Family
 }
 
+// Error says which table is missing, and how to see those that are there.
 func (e *noTable) Error() string {
 	fam := ""
 	if e.family != 0 {

@@ -91,6 +91,7 @@ func (c *collection) place(name string) string {
 	return c.opt.Device + "/" + path.Base(name)
 }
 
+// folder lists the files of a folder under the names that they get in the case.
 func (c *collection) folder(dir string) error {
 	top, err := filepath.EvalSymlinks(dir)
 	if err != nil {

@@ -193,6 +193,7 @@ func (g *gathering) joinAll(ctx context.Context, some []reading) {
 	}
 }
 
+// add puts what was read into the case in one commit; the result is the files of each device, by its number.
 func (g *gathering) add(ctx context.Context, some []reading) (map[int][]string, error) {
 	var fresh []collect.Fresh
 	var whose []int

@@ -126,6 +126,8 @@ func (m *Masker) Addr(a netip.Addr) netip.Addr {
 	return out.WithZone(m.Text(zone))
 }
 
+// permute maps an address bit by bit, each by a secret function of those before it, so that a common prefix stays one
+// (Xu and others 2002); special ranges stay.
 func (m *Masker) permute(a netip.Addr, back bool) netip.Addr {
 	if slices.ContainsFunc(specials.whole, func(p netip.Prefix) bool { return p.Contains(a) }) || a.Is4In6() {
 		return a

@@ -69,6 +69,7 @@ func ParseOrder(verb rehearse.Verb, text, where string, of Resolver) (rehearse.O
 	return o, err
 }
 
+// parseRemoval reads what is to be taken out: a prefix, or one of its next hops.
 func parseRemoval(o *rehearse.Order, text string) error {
 	w := strings.Fields(text)
 	p, err := netip.ParsePrefix(w[0])

@@ -22,6 +22,8 @@ var deviceKeys = []string{
 	"statics",
 }
 
+// device reads what the notes tell of a captured device; a word that no capture has is an error, since it would do
+// nothing without a word.
 func (r *reader) device(name string, at, v *strict.Node) error {
 	if !r.captured[name] {
 		return r.ErrorAt(at, "no device of this case is called %q; it has %s", name, strings.Join(r.devices, ", "))

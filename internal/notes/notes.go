@@ -95,6 +95,7 @@ func (r *reader) oneFamily(at *strict.Node, addrs ...netip.Addr) error {
 	return nil
 }
 
+// document reads one document of the notes.
 func (r *reader) document(n *strict.Node) error {
 	return r.Each(n, "notes", []string{"hosts", "networks", "groups", "devices", "keep"},
 		func(key string, _, v *strict.Node) error {
@@ -174,6 +175,7 @@ func (r *reader) keep(n *strict.Node, text string) error {
 	return nil
 }
 
+// host reads a host, as an address alone or with its network and gateway.
 func (r *reader) host(name string, at, v *strict.Node) error {
 	h := network.Host{Name: name, Mark: r.Mark(at)}
 	if r.captured[name] {

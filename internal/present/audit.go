@@ -67,6 +67,8 @@ func (v View) auditDocument(a AuditView) document {
 	return d
 }
 
+// auditHeadline is the answer in one line: how many findings of each severity, and what the reader does not see of
+// them.
 func auditHeadline(a AuditView) string {
 	n := map[audit.Severity]int{}
 	for _, f := range a.Findings {
@@ -95,6 +97,7 @@ func auditHeadline(a AuditView) string {
 	return s
 }
 
+// coverage tells how far the search went, so that "nothing found" can be trusted, and where it rests on weak evidence.
 func coverage(c audit.Coverage) string {
 	s := fmt.Sprintf(
 		"Searched all of %s: %s, %s of behaviour, %s",

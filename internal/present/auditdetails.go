@@ -72,6 +72,7 @@ func detailSummary(f *audit.Finding) string {
 	return ""
 }
 
+// backupSummary words what is wrong with a backup route.
 func backupSummary(d string, k audit.Kind, x audit.BackupDetail) string {
 	r := x.Route
 	switch {

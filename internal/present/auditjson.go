@@ -86,6 +86,8 @@ func AuditJSON(w io.Writer, a AuditView, v View) error {
 	return writeJSON(w, doc)
 }
 
+// jsonFinding is a finding for programs: the codes beside the words, and repairs both by words and as orders for
+// rehearse.
 func (v View) jsonFinding(f *audit.Finding, c Cures) jsonFinding {
 	j := jsonFinding{
 		Kind:      string(f.Kind),

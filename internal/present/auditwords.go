@@ -191,6 +191,7 @@ var differenceShort = map[network.DifferenceKind]string{
 	network.GoneMoment:    "of captures of different moments only some have a route",
 }
 
+// loopDevices names the devices of a loop, the first few of a long one.
 func loopDevices(f *audit.Finding) string {
 	var names []string
 	for _, h := range f.Loop {

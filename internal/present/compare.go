@@ -78,6 +78,8 @@ func CompareMarkdown(w io.Writer, c CompareView, v View) error {
 	return nil
 }
 
+// compareDocument puts a comparison in the order in which it is read: the answer, what cannot be compared, what happens
+// to packets, and only then the routes behind it.
 func (v View) compareDocument(c CompareView) document {
 	var d document
 	d.add(answer{compareHeadline(c.Result), !c.Result.Harm()})
@@ -408,6 +410,7 @@ func (v View) decision(s audit.Step, dst netip.Addr) []string {
 	return out
 }
 
+// move words what a device does with a packet, with the route by which it does and the captured line.
 func (v View) move(s audit.Step, m forward.Move, dst netip.Addr) string {
 	marks := m.Hop.Evidence
 	var words string
@@ -433,6 +436,7 @@ func (v View) move(s audit.Step, m forward.Move, dst netip.Addr) string {
 	return words
 }
 
+// inOneOnly lists what was captured on one side only, since its absence on the other is no difference of the network.
 func inOneOnly(c CompareView) []string {
 	var out []string
 	for _, m := range c.Result.Missing {
@@ -455,6 +459,7 @@ func inOneOnly(c CompareView) []string {
 	return out
 }
 
+// findingChanges parts the findings that are new from those that are gone, without those below the severity asked for.
 func (v View) findingChanges(c CompareView) (fresh, gone []string) {
 	for i := range c.Result.Findings {
 		f := &c.Result.Findings[i]
@@ -471,6 +476,7 @@ func (v View) findingChanges(c CompareView) (fresh, gone []string) {
 	return fresh, gone
 }
 
+// routeChanges words each prefix of which a device's routes differ; what follows from a change says so.
 func (v View) routeChanges(c CompareView) []string {
 	var out []string
 	for _, r := range c.Result.Routes {
@@ -538,6 +544,7 @@ func (v View) routeList(list []route.Route) string {
 	return strings.Join(parts, "; ")
 }
 
+// factChanges words what differs beside routes: addresses, interfaces, neighbours, switches.
 func (v View) factChanges(c CompareView) []string {
 	var out []string
 	for _, f := range c.Result.Facts {

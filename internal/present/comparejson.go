@@ -156,6 +156,7 @@ func (v View) jsonRoutes(list []route.Route) []jsonRoute {
 	return out
 }
 
+// jsonGroup is pairs of one cause for programs, each side with evidence of its own case.
 func (v View) jsonGroup(g *compare.Group, c CompareView) jsonGroup {
 	j := jsonGroup{
 		Kind: g.Kind.String(), Family: g.Family.String(), Reply: g.Reply, Pairs: []jsonPair{},
@@ -191,6 +192,7 @@ func (v View) jsonStep(s audit.Step) jsonStep {
 	return j
 }
 
+// jsonFactChange is a difference beside routes for programs.
 func (v View) jsonFactChange(f compare.FactChange, c CompareView) jsonFactChange {
 	j := jsonFactChange{
 		Kind: f.Kind.String(), Device: f.Device, Interface: text(f.Interface), Prefix: prefix(f.Prefix),

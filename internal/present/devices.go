@@ -184,6 +184,7 @@ func layoutNames(s casefile.Summary) []string {
 	return out
 }
 
+// devicesNotes tells what of a device's captures limits every answer about it.
 func devicesNotes(w io.Writer, s casefile.Summary) {
 	for _, m := range s.Missing {
 		if m == casefile.NoAddresses {
@@ -238,6 +239,7 @@ func list(names []string, n int) string {
 	return strings.Join(names[:n], ", ") + fmt.Sprintf(" and %d more files", len(names)-n)
 }
 
+// captureRows lists every capture with what was read of it, so that no file is passed over in silence.
 func captureRows(w io.Writer, all []casefile.Summary) {
 	fmt.Fprintln(w)
 	rows := [][]string{{"capture", "layout", "routes", "lines read", "ignored", "not read"}}

@@ -105,6 +105,7 @@ func (e entry) text(v View, w io.Writer) {
 	v.lines(w, "   ", e.capturedBehind)
 }
 
+// markdown writes the entry as an item of a numbered list; captured lines are code, so that nothing in them is markup.
 func (e entry) markdown(v View, w io.Writer) {
 	fmt.Fprintf(w, "%d. **%s**: %s\n", e.number, markdown(e.strong), markdown(e.words))
 	for _, r := range e.rows {

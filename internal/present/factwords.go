@@ -113,6 +113,7 @@ func protocolWords(x network.ProtocolInterface) string {
 	return fmt.Sprintf("%s on %s: %s", x.Protocol, where, strings.Join(what, ", "))
 }
 
+// checkWords words a check of source addresses; an interface of "" is all of them, a family of 0 both.
 func checkWords(c network.SourceCheck) string {
 	what := "packets"
 	if c.Family != 0 {
@@ -240,6 +241,8 @@ func appliedWords(a network.AppliedFilter) string {
 	return fmt.Sprintf("the list %s is applied to %s%s", Clean(a.List), what, rest)
 }
 
+// translationWords words a rule that changes addresses, in the order of a sentence: what it matches, then what becomes
+// of it.
 func translationWords(t network.Translation) string {
 	what := "source"
 	if t.Destination {
@@ -272,6 +275,8 @@ func translationWords(t network.Translation) string {
 	return strings.Join(append(out, "becomes "+becomes), " ")
 }
 
+// matchWords words what a rule matches; what is not set is any, and is not said. Undecided is a condition that no
+// capture settles.
 func matchWords(
 	protocol string,
 	fromSet bool,

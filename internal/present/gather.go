@@ -86,6 +86,7 @@ func troubles(w io.Writer, all []gather.Outcome) {
 	}
 }
 
+// gatherRows lists the devices that answered; commands that a device refused do not count as answers.
 func gatherRows(all []gather.Outcome) [][]string {
 	rows := [][]string{{"device", "by", "family", "answers", "bytes", "seconds", "asked from"}}
 	for _, o := range all {

@@ -221,6 +221,7 @@ func stateWords(r route.Route, k network.Kind) string {
 	return "a candidate that is not in use"
 }
 
+// hopWords words the next hops of a captured line with what the line marks them as.
 func hopWords(it capture.Item) string {
 	var out []string
 	for _, h := range it.Hops {

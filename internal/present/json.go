@@ -45,6 +45,7 @@ type jsonRoute struct {
 	More       []jsonPlace   `json:"more-evidence,omitempty"`
 }
 
+// jsonRoute is a route for programs. Numbers that the capture does not tell are null, not 0.
 func (v View) jsonRoute(r route.Route, marks []route.Mark) jsonRoute {
 	j := jsonRoute{
 		Prefix: r.Prefix.String(), Protocol: r.Protocol.String(), Subtype: text(r.Subtype),

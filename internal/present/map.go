@@ -32,6 +32,7 @@ const (
 // MapPicture draws the map.
 func MapPicture(w io.Writer, m MapView, as string) error { return draw(w, m.picture().Drawing(), as) }
 
+// picture turns a chart into boxes and lines; coordinates are the business of package picture.
 func (m MapView) picture() picture.Map {
 	p := picture.Map{Title: m.headline()}
 	for i, n := range m.Chart.Nodes {
@@ -121,6 +122,7 @@ func (m MapView) headline() string {
 	return s
 }
 
+// node is the box of one place on the map: what it is called and the networks behind it, cut where they are many.
 func (m MapView) node(i int, n chart.Node) picture.MapNode {
 	var out picture.MapNode
 	line := func(e picture.Emphasis, indent bool, format string, args ...any) {
@@ -419,6 +421,7 @@ func nodeName(n chart.Node) string {
 	return beyondWords(n)
 }
 
+// beyondWords names what lies behind the captured devices in one direction.
 func beyondWords(n chart.Node) string {
 	s := prefixList(n.Networks, 4)
 	if n.Default {

@@ -37,6 +37,7 @@ func MendMarkdown(w io.Writer, m MendView, v View) error {
 	return nil
 }
 
+// mendDocument lists the cures; the answer is good only where nothing is left unmended.
 func (v View) mendDocument(m MendView) document {
 	var d document
 	cured, left := 0, 0
@@ -63,6 +64,7 @@ func (v View) mendDocument(m MendView) document {
 	return d
 }
 
+// mendHeadline is the answer in one line; a single cure stands in it whole, so that it can be typed from there.
 func mendHeadline(m MendView, cured, left int) string {
 	switch {
 	case len(m.Results) == 0:
@@ -234,6 +236,7 @@ func leads(o rehearse.Order, topo *topology.Topology) (way, who string) {
 	return way, who
 }
 
+// refusalWords says why a change that was tried is not offered.
 func refusalWords(x mend.Refusal) string {
 	switch x.Why {
 	case mend.MakesWorse:
@@ -263,6 +266,7 @@ func farEnds(pairs []compare.Pair) []netip.Prefix {
 	return out
 }
 
+// outsideWords says why there is no cure in routes, and so what else to look at.
 func outsideWords(r *mend.Result) string {
 	switch {
 	case r.Unproved:

@@ -229,6 +229,7 @@ func (v View) knowledgeCounts(w io.Writer, s survey.Survey) {
 	columns(w, "  ", rows)
 }
 
+// clashes tells of addresses and lengths that contradict each other.
 func (v View) clashes(w io.Writer, s survey.Survey) {
 	for _, c := range s.Duplicates {
 		fmt.Fprintf(

@@ -31,6 +31,8 @@ var (
 	allPackets = subject{"packets", "the packets", "hands packets", ""}
 )
 
+// reasonClause words why a branch ended, as the second half of a sentence. At is the device's name, or "it" where it
+// was named just before.
 func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string {
 	r, its := b.Reason, "its"
 	if at != "it" {
@@ -320,6 +322,7 @@ func byRoute(h forward.Hop) string {
 	return fmt.Sprintf(" by its %s route %s", learned(h.Route.Attributes), h.Prefix)
 }
 
+// unresolved says why the next hop of a recursive route leads nowhere.
 func unresolved(its string, h forward.Hop, r forward.Reason) string {
 	s := fmt.Sprintf("%s route %s", its, h.Prefix)
 	if r.Address.IsValid() {

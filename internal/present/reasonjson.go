@@ -25,6 +25,7 @@ var hostFaultWords = map[forward.HostFault]string{
 	forward.GatewayElsewhere: "gateway-elsewhere",
 }
 
+// arguments are the values of a reason, for programs that word it themselves.
 func arguments(r forward.Reason) jsonArguments {
 	a := jsonArguments{
 		Device:    r.Device,

@@ -27,6 +27,8 @@ func RehearseMarkdown(w io.Writer, r *rehearse.Result, keep []netip.Addr, c Comp
 	return nil
 }
 
+// rehearseDocument tells of a change on paper. That the engineer would lose her own way in comes before everything
+// else.
 func (v View) rehearseDocument(r *rehearse.Result, keep []netip.Addr, c CompareView) document {
 	var d document
 	good := !r.Whole.Harm()
@@ -78,6 +80,7 @@ func untoldOf(moves []settle.Move) int {
 	return n
 }
 
+// lostWords names the addresses to be kept that would be lost, with how many networks lose them.
 func lostWords(list []rehearse.Loss) string {
 	seen := map[netip.Addr]int{}
 	var order []netip.Addr
@@ -131,6 +134,7 @@ func (v View) rehearsedStep(d *document, s *rehearse.StepResult, number, of int)
 	d.listed("Cut off", lost, maxChanges)
 }
 
+// remarkWords says what was assumed of an order, and what became of it beside what was asked.
 func remarkWords(list []rehearse.Remark) []string {
 	var out []string
 	for _, r := range list {

@@ -125,6 +125,7 @@ func digest(text []byte) string {
 	return "sha256-" + base64.StdEncoding.EncodeToString(sum[:])
 }
 
+// coveredWords says how much was read, so that the reader of a page can judge what it rests on.
 func coveredWords(r ReportView) string {
 	devices, routes := 0, 0
 	for _, s := range r.Devices {
@@ -139,6 +140,7 @@ func coveredWords(r ReportView) string {
 	return count(devices, "device", "devices") + ", " + count(routes, "route", "routes") + " read"
 }
 
+// sections are the parts of the page in the order of their weight; what was not asked for has none.
 func (v View) sections(r ReportView) ([]reportSection, error) {
 	findings := v.reportFindings(r)
 	out := []reportSection{{ID: "findings", Name: "Findings", Parts: v.parts(findings, "finding")}}
@@ -209,6 +211,8 @@ type reportTable struct {
 	Rows  [][]string
 }
 
+// reportDevices lists the devices with their tables; very large tables are not written out, or no browser would open
+// the page.
 func (v View) reportDevices(r ReportView) []reportDevice {
 	total := 0
 	for _, s := range r.Devices {

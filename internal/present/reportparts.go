@@ -172,6 +172,7 @@ type reportWay struct {
 
 type reportHop struct{ Device, Taken, By, Onward, Place string }
 
+// reportTrace is one trip with its answer, to which cells of the matrix lead.
 func (v View) reportTrace(id string, rt forward.RoundTrip) reportTrace {
 	src, dst := endName(rt.Source), endName(rt.Destination)
 	t := reportTrace{ID: id, Answer: rt.Verdict.String() + ": " + headlineOf(rt, src, dst)}
@@ -186,6 +187,7 @@ func (v View) reportTrace(id string, rt forward.RoundTrip) reportTrace {
 	return t
 }
 
+// reportWays are the branches of one direction, each with its hops; beyond maxBranches they are counted.
 func (v View) reportWays(name string, d forward.Direction, dst forward.End) []reportWay {
 	var out []reportWay
 	for i, b := range d.Branches {

@@ -28,6 +28,7 @@ func RequireMarkdown(w io.Writer, file string, all []require.Verdict, v View) er
 var verdictStates = map[require.State]string{require.Holds: "holds", require.Untold: "cannot be told",
 	require.Fails: "fails"}
 
+// requireDocument lists what fails and what cannot be told before what holds.
 func (v View) requireDocument(file string, all []require.Verdict) document {
 	var d document
 	n := map[require.State]int{}

@@ -64,6 +64,7 @@ func survivesAll(r *survive.Result) bool {
 	return !slices.ContainsFunc(r.Outcomes, func(o survive.Outcome) bool { return len(o.Lost)+o.Untold > 0 })
 }
 
+// surviveHeadline is the answer in one line. Cut says that the search was ended before all failures were tried.
 func surviveHeadline(r *survive.Result, cut bool) string {
 	harm, untold := 0, 0
 	for _, o := range r.Outcomes {
@@ -108,6 +109,7 @@ func losers(lost []compare.Pair) string {
 	return prefixList(hubs, 1)
 }
 
+// takesOverWords says what comes in place of what failed.
 func takesOverWords(o *survive.Outcome) string {
 	var parts []string
 	if n := len(o.CameIn); n > 0 {
@@ -125,6 +127,7 @@ func takesOverWords(o *survive.Outcome) string {
 	return strings.Join(parts, ", ")
 }
 
+// singleWords names the networks that hang on single devices or links.
 func singleWords(r *survive.Result) []string {
 	var out []string
 	for _, s := range r.Singles {

@@ -111,6 +111,7 @@ func summaryLines(s network.Summary) []string {
 	return []string{first, strings.Join(append([]string{second}, more...), "; ")}
 }
 
+// tableText writes a table as aligned text, with what it is taken from: a routing table (RIB) or what forwards (FIB).
 func tableText(w *bufio.Writer, t *network.Table, sum network.Summary, q TableQuery, v View) {
 	source := "from a routing table"
 	switch {
@@ -230,6 +231,7 @@ func stateWord(r route.Route) string {
 	return "not chosen"
 }
 
+// difference words where two captures of one table contradict each other, with both lines.
 func (v View) difference(d network.Difference) string {
 	switch d.Kind {
 	case network.NotInstalled:

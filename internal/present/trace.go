@@ -96,6 +96,8 @@ func endName(e forward.End) string {
 	return fmt.Sprintf("%s (%s)", e.Address, Clean(e.Name))
 }
 
+// headlineOf is the answer in one line: what becomes of the packet, then of the reply. What rests on a guess begins
+// with it.
 func headlineOf(rt forward.RoundTrip, src, dst string) string {
 	if n := len(rt.Guessed); n > 0 && rt.Verdict != forward.BothUnknown &&
 		(rt.Guessed[0] == rt.Source.Address || rt.Forward.Verdict == forward.Arrives) {
@@ -206,6 +208,7 @@ func (v View) assumedWords(rt forward.RoundTrip) string {
 			"rules or filters permit it"), strings.Join(v.somePlaces(marks, 3), ", "))
 }
 
+// direction writes the hops of one direction; where ways part, each branch.
 func (v View) direction(w io.Writer, title, ends string, d forward.Direction, dst forward.End) {
 	if len(d.Branches) == 1 {
 		b := d.Branches[0]
@@ -489,6 +492,7 @@ func TraceJSON(w io.Writer, t TraceView, v View) error {
 	return writeJSON(w, doc)
 }
 
+// jsonDirection is one direction for programs, with the reasons by code and by words.
 func (v View) jsonDirection(d forward.Direction, dst forward.End) jsonDirection {
 	j := jsonDirection{
 		Verdict:  d.Verdict.String(),
@@ -521,6 +525,7 @@ func (v View) jsonDirection(d forward.Direction, dst forward.End) jsonDirection 
 	return j
 }
 
+// jsonHop is a hop for programs; the first line of its evidence stands by itself, since most have one.
 func (v View) jsonHop(h forward.Hop) jsonHop {
 	j := jsonHop{
 		Device:     h.Device,

@@ -223,6 +223,7 @@ func (v View) longest(w io.Writer, c selection.Choice, dst string, shorter []sel
 	v.lostRows(w, shorter)
 }
 
+// rivals lists what lost against the route that is used, or says why the capture cannot show it.
 func (v View) rivals(w io.Writer, c selection.Choice, same []selection.Lost) {
 	best := c.Match.Routes[0]
 	switch {

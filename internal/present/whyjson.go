@@ -43,6 +43,7 @@ type jsonStatic struct {
 	Assumed bool   `json:"preference-assumed"`
 }
 
+// jsonStatic is a configured route with its fate, for programs.
 func (v View) jsonStatic(s selection.Configured) jsonStatic {
 	j := jsonStatic{
 		v.jsonRoute(s.Route, []route.Mark{s.Static.Mark}),

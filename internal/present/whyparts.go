@@ -238,6 +238,8 @@ func (v View) tables(w io.Writer, r forward.Explanation) {
 	}
 }
 
+// ruleText words a policy rule as the kernel would read it: all conditions must hold, or, with "not", must not all
+// hold.
 func ruleText(r network.Rule) string {
 	var parts []string
 	if r.From.IsValid() {
@@ -427,6 +429,7 @@ func WishText(w io.Writer, device string, x change.Fare, v View) error {
 	return nil
 }
 
+// resolution shows by which routes the next hops are found.
 func (v View) resolution(w io.Writer, r forward.Explanation) {
 	if len(r.Choice.Resolutions) == 0 {
 		return
@@ -523,6 +526,8 @@ func owner(o topology.OnLink, e selection.Exit, direct bool) string {
 	return ": no capture shows who has it"
 }
 
+// takesOver says what would be used without the route, and what without the neighbour that both lead by: a backup
+// through the same neighbour is none.
 func (v View) takesOver(w io.Writer, c selection.Choice) {
 	best := c.Match.Routes[0]
 	switch {
@@ -549,6 +554,7 @@ func (v View) takesOver(w io.Writer, c selection.Choice) {
 	fmt.Fprintf(w, "That leads by %s too. Without that neighbour %s\n", joinAnd(names), left)
 }
 
+// successor words the route that would come in, with where it was captured.
 func (v View) successor(l *selection.Lost) string {
 	t := l.Route
 	s := fmt.Sprintf(

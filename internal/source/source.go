@@ -185,6 +185,8 @@ func Archive(b []byte, budget *Budget) (files []File, is bool, err error) {
 	return archive(b, budget, 0)
 }
 
+// archive unpacks bytes that are an archive, whatever they are called; false where they are none. Depth bounds archives
+// in archives, the budget what all of them unpack to.
 func archive(b []byte, budget *Budget, depth int) ([]File, bool, error) {
 	if c := compressed(b); c != nil {
 		if !tarInside(b, c) {
@@ -282,6 +284,7 @@ func take(name string, r io.Reader, most int64, files []File, budget *Budget) ([
 	return append(files, File{name, b}), nil
 }
 
+// unzip reads a zip archive as a whole; one bad entry refuses all of it.
 func unzip(b []byte, budget *Budget) ([]File, error) {
 	z, err := zip.NewReader(bytes.NewReader(b), int64(len(b)))
 	if err != nil && !errors.Is(err, zip.ErrInsecurePath) {
@@ -319,6 +322,7 @@ func regular(name string, mode fs.FileMode) error {
 	return nil
 }
 
+// untar reads a tar archive as a whole; one bad entry, or a missing end, refuses all of it.
 func untar(b []byte, budget *Budget) ([]File, error) {
 	t := tar.NewReader(bytes.NewReader(b))
 	var files []File

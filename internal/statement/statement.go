@@ -79,6 +79,8 @@ func Remove(routes [][]network.Static, samples []Sample, sys System) ([]Line, bo
 	return out, len(out) > 0
 }
 
+// removeOne words the removal of routes of one prefix, with the line that undoes it; false where the system's form for
+// it was not seen.
 func removeOne(all []network.Static, samples []Sample, sys System) ([]Line, bool) {
 	if sys == IPRoute2 && len(all) > 1 { // one route with several next hops
 		ip, hops := "ip ", ""

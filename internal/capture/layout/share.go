@@ -47,6 +47,8 @@ type measured struct {
 // blockSize is for how many attributes room is made at once.
 const blockSize = 256
 
+// id numbers attributes so that equal ones are kept once. Nearly all rows of a table differ from the one before by
+// nothing or by the metric alone, which is asked first.
 func (s *sharer) id(l *route.List, a *route.Attributes) route.AttrID {
 	if len(a.NextHops) > 1 {
 		return s.severalID(l, a)
@@ -90,6 +92,7 @@ func (s *sharer) keep(a *route.Attributes, hops []route.NextHop) *route.Attribut
 	return c
 }
 
+// severalID numbers attributes with several next hops by all that they say.
 func (s *sharer) severalID(l *route.List, a *route.Attributes) route.AttrID {
 	key := append([]byte(a.Subtype), 0, byte(a.Protocol), byte(a.Special))
 	for _, n := range [...]route.Number{a.Preference, a.Metric} {

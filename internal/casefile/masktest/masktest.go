@@ -37,6 +37,8 @@ func Laws(t *testing.T, dir string, keys byte) int {
 	return n
 }
 
+// law masks a case and checks that the copy says the same under the mapping, and none of the words that were hidden. It
+// returns how many findings were compared.
 func law(t *testing.T, dir string, c *casefile.Case, m *mask.Masker) int {
 	t.Helper()
 	m.Hide(c.Names())

@@ -103,6 +103,8 @@ type troubles struct {
 	inNet, hostsIn [][]int32
 }
 
+// newTroubles sorts groups by where they start and notes which outcomes need a look. It reads every column once: time
+// and room grow with groups times start sets.
 func (a *auditor) newTroubles() *troubles {
 	n := len(a.starts)
 	t := &troubles{a: a, byStart: make([][]int32, n), back: make([][]int32, n),

@@ -44,6 +44,7 @@ func (a *auditor) losses(lost *lostPairs) iter.Seq[netPair] {
 	return func(yield func(netPair) bool) { a.eachLoss(lost, yield) }
 }
 
+// eachLoss goes from one network of sources to the next, so that nothing is kept but the rows themselves.
 func (a *auditor) eachLoss(lost *lostPairs, yield func(netPair) bool) {
 	c := a.counter.Swap(nil) // somebody else may count at this moment
 	if c == nil {
@@ -163,6 +164,7 @@ func (c *lossCounter) at(net int32, back bool) *lossCount {
 	return &c.here[c.place[net]-1]
 }
 
+// countRows counts by rows, where no pair is in two of them.
 func (c *lossCounter) countRows(all []rows, back bool) {
 	for i := range all {
 		r := &all[i]

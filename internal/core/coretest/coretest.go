@@ -97,6 +97,7 @@ var specials = map[string]route.Special{
 	"throw":       route.Throw,
 }
 
+// add takes one line of the small language into facts.
 func add(f *network.Facts, rest string, m route.Mark) {
 	kind := network.Candidates
 	for _, k := range []struct {
@@ -180,6 +181,7 @@ func add(f *network.Facts, rest string, m route.Mark) {
 	}
 }
 
+// rule reads a policy rule.
 func rule(w []string, m route.Mark) network.Rule {
 	prio, err := strconv.ParseUint(w[1], 10, 32)
 	if err != nil {
@@ -217,6 +219,7 @@ func rule(w []string, m route.Mark) network.Rule {
 	return r
 }
 
+// addRoute reads a route; words behind it set its state and its table.
 func addRoute(f *network.Facts, kind network.Kind, w []string, m route.Mark) {
 	proto, sub, _ := strings.Cut(w[0], "/")
 	p, ok := protocols[proto]

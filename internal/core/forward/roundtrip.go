@@ -180,6 +180,7 @@ func (rt *RoundTrip) oneSided(flow network.Flow) {
 	}
 }
 
+// judge puts both directions together; a reply of which nothing is known leaves the whole unknown.
 func judge(forward Verdict, back *Direction) Both {
 	switch {
 	case forward > Unknown:
@@ -194,6 +195,7 @@ func judge(forward Verdict, back *Direction) Both {
 	return BothUnknown
 }
 
+// end names who has an address: a host of the notes, a device, or one that is deduced.
 func (w *Walker) end(a netip.Addr) End {
 	e := End{Address: a}
 	if h, ok := w.host(a); ok {

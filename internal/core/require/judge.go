@@ -71,6 +71,7 @@ type set struct {
 	internet bool
 }
 
+// setOf is the addresses that a word of a requirement stands for, of one family.
 func setOf(ends []End, fam route.Family) set {
 	var s set
 	for _, e := range ends {

@@ -56,6 +56,7 @@ func (q *queue) push(x reached) {
 	h[i], *q = x, h
 }
 
+// pop takes out the nearest node.
 func (q *queue) pop() reached {
 	h := *q
 	top, x := h[0], h[len(h)-1]

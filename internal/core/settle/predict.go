@@ -78,6 +78,7 @@ func (m *moved) with(in *instance, p netip.Prefix) []int {
 	return m.at[p]
 }
 
+// moved finds the nodes whose tables are not as they were captured.
 func (r *run) moved(in *instance) moved {
 	m := moved{at: map[netip.Prefix][]int{}}
 	for n, x := range in.nodes {

@@ -328,6 +328,7 @@ func moves(x, y *network.Snapshot) []Move {
 	return out
 }
 
+// kindOf says by what is in use now, or cannot be told, what happened to a prefix.
 func kindOf(rows []route.Route) Kind {
 	for _, x := range rows {
 		switch {

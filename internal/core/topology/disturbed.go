@@ -45,6 +45,7 @@ type disturbance struct {
 	out       []bool
 }
 
+// meet takes in a device with all by which others may know it.
 func (d *disturbance) meet(x *network.Device) {
 	if x == nil {
 		return

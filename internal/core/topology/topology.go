@@ -146,6 +146,7 @@ func build(n *network.Snapshot, scans []*scan) *Topology {
 // private tells the addresses that mean something on one link or one device only.
 func private(a netip.Addr) bool { return a.IsLoopback() || a.IsLinkLocalUnicast() || a.IsMulticast() }
 
+// attach adds an attachment to the indices; what is down, or means something on one link only, joins no network.
 func (t *Topology) attach(a Attachment) int {
 	i := len(t.attachments)
 	t.attachments = append(t.attachments, a)

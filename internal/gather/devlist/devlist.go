@@ -167,6 +167,7 @@ func (r *reader) target(t *target.Target, n *strict.Node, of string) error {
 	})
 }
 
+// manager reads how a device's SNMP agent is asked.
 func (r *reader) manager(m *target.Manager, n *strict.Node) error {
 	return r.Each(n, "snmp", []string{"version", "auth", "privacy", "context"},
 		func(key string, _, v *strict.Node) error {

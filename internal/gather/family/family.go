@@ -154,6 +154,7 @@ func mustParse(text string) []Family {
 	return fs
 }
 
+// parse reads a family's file.
 func parse(text string) ([]Family, error) {
 	var out []Family
 	n := 0
@@ -179,6 +180,7 @@ func parse(text string) ([]Family, error) {
 	return out, nil
 }
 
+// set takes one member of a family.
 func (f *Family) set(key, value string) (err error) {
 	switch key {
 	case "about":

@@ -35,6 +35,7 @@ const hello = `<?xml version="1.0" encoding="UTF-8"?><hello xmlns="urn:ietf:para
 const getAll = `<get><filter type="subtree"><interfaces xmlns="urn:ietf:params:xml:ns:yang:ietf-interfaces"/>` +
 	`<routing xmlns="urn:ietf:params:xml:ns:yang:ietf-routing"/></filter></get>`
 
+// netconf asks for all state with one get, which every server must answer (RFC 6241 section 7.7).
 func (f *Fetcher) netconf(ctx context.Context, t target.Target, at func(string)) (Reading, error) {
 	client, done, err := f.Dialer.Dial(ctx, t)
 	if err != nil {
@@ -92,6 +93,7 @@ type netconf struct {
 	wait    time.Duration
 }
 
+// openNetconf opens the subsystem (RFC 6242); a server that refuses it is asked no second time.
 func openNetconf(client *ssh.Client, wait time.Duration) (*netconf, error) {
 	ch, err := client.NewSession()
 	if err != nil {

@@ -34,6 +34,7 @@ var resources = []resource{
 	{"interfaces", false, []string{"ietf-interfaces:interfaces", "ietf-interfaces:interfaces-state"}},
 }
 
+// restconf finds the root (RFC 8040 section 3.1) and asks for what is known to hold routes and interfaces.
 func (f *Fetcher) restconf(ctx context.Context, t target.Target, at func(string)) (Reading, error) {
 	if t.User == "" {
 		return Reading{}, final("no user is named for it; write user: in devices.yaml, or restconf://USER@HOST")
@@ -122,6 +123,7 @@ type web struct {
 	wait           time.Duration
 }
 
+// get asks for one resource; an answer that is cut off or too large is an error, never half an answer.
 func (s *web) get(ctx context.Context, path, accept string) ([]byte, int, error) {
 	q, err := http.NewRequestWithContext(ctx, http.MethodGet, s.base+path, nil)
 	if err != nil {

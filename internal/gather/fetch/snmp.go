@@ -52,6 +52,8 @@ const (
 	perTry  = 5 * time.Second
 )
 
+// snmp walks the subtrees that hold routes, addresses and interfaces; an older one is walked only where its newer one
+// brought nothing.
 func (f *Fetcher) snmp(ctx context.Context, t target.Target, at func(string)) (Reading, error) {
 	g, settle, err := f.manager(ctx, t)
 	taken := secrets.Untold

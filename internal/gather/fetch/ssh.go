@@ -21,6 +21,7 @@ import (
 // sessionFile is what the log of a session is called in the case.
 const sessionFile = "session.log"
 
+// ssh asks by a terminal, or by one channel a command where the family takes such.
 func (f *Fetcher) ssh(ctx context.Context, t target.Target, at func(string)) (Reading, error) {
 	client, done, err := f.Dialer.Dial(ctx, t)
 	if err != nil {

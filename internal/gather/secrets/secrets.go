@@ -112,6 +112,7 @@ func (s *Store) Read(name string, r io.Reader) error {
 	return nil
 }
 
+// parse reads a file of secrets: devices, and of each the kinds. Errors never hold a secret.
 func parse(name string, text []byte) (map[string]map[Kind]string, error) {
 	f, docs, err := strict.Open(name, text, 0)
 	if err != nil {

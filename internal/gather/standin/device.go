@@ -110,6 +110,7 @@ func (d *Device) Serve(stream io.ReadWriter) {
 	}
 }
 
+// flood writes without an end, as a device gone wild does.
 func (s *session) flood(next func(r *rand.Rand) string) {
 	r := rand.New(rand.NewPCG(1, 2))
 	var b strings.Builder
@@ -199,6 +200,7 @@ func (d *Device) text(command string) (string, bool) {
 	return text, known
 }
 
+// raise asks for the secret three times, as devices do.
 func (s *session) raise() bool {
 	if s.raised {
 		return true

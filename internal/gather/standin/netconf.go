@@ -83,6 +83,7 @@ func (n *Netconf) Serve(stream io.ReadWriter) {
 	}
 }
 
+// inChunks writes a message in chunks.
 func (n *Netconf) inChunks(w io.Writer, text string) error {
 	size := n.Chunk
 	if size == 0 {
@@ -111,6 +112,7 @@ func untilEnd(r *bufio.Reader) (string, error) {
 	return strings.TrimSuffix(b.String(), endOfMessage), nil
 }
 
+// chunks reads a message in chunks (RFC 6242 section 4.2).
 func chunks(r *bufio.Reader) (string, error) {
 	var b strings.Builder
 	for {

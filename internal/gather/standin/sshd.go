@@ -94,6 +94,7 @@ func (s *Server) MostLed() int { return int(s.most.Load()) }
 
 var errRefused = errors.New("no")
 
+// config is what the server accepts, by what is set of it.
 func (s *Server) config() *ssh.ServerConfig {
 	c := &ssh.ServerConfig{MaxAuthTries: 6}
 	if s.Key != nil {
@@ -139,6 +140,7 @@ func (s *Server) config() *ssh.ServerConfig {
 	return c
 }
 
+// serve answers one connection until it ends.
 func (s *Server) serve(c net.Conn) {
 	defer c.Close()
 	if s.Deaf {
@@ -162,6 +164,7 @@ func (s *Server) serve(c net.Conn) {
 	}
 }
 
+// session answers a terminal, a single command or a subsystem.
 func (s *Server) session(new ssh.NewChannel) {
 	ch, requests, err := new.Accept()
 	if err != nil {

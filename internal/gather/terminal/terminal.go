@@ -29,6 +29,7 @@ type Limits struct {
 	Pages   int           // that bring nothing new, one after the other: 20
 }
 
+// filled puts the usual limits where none are set.
 func (l Limits) filled() Limits {
 	fill := func(d *time.Duration, to time.Duration) {
 		if *d == 0 {

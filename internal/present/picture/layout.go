@@ -28,6 +28,8 @@ type gridPlan struct {
 	taken map[cell]int
 }
 
+// planGrid puts n nodes on a grid, 1.4 cells a node and aspect times as wide as high: forces find the neighbourhood
+// (Fruchterman and Reingold 1991), exchanges of cells take out crossings.
 func planGrid(n int, edges [][2]int, aspect float64) *gridPlan {
 	g := &gridPlan{n: n, near: make([][]int, n), at: make([]cell, n), taken: map[cell]int{}}
 	for _, e := range edges {
@@ -177,6 +179,7 @@ const (
 	crossCost = 2.5 // two edges that cross
 )
 
+// edgeCost is how bad an edge lies: its length in cells, what it runs over and what it crosses.
 func (g *gridPlan) edgeCost(k int) float64 {
 	e := g.edges[k]
 	a, z := g.at[e[0]], g.at[e[1]]

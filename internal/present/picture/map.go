@@ -399,6 +399,8 @@ func (p *placed) label(text []string, f Font, path []Point, edge int, parts []fl
 // hard is the trouble of a label that meets a box or another label.
 const hard = 100.0
 
+// trouble is how badly a label's box would lie there: meeting boxes and labels counts more than lying on a line of
+// another edge.
 func (p *placed) trouble(b Box, edge int) float64 {
 	cost := 0.0
 	for _, o := range p.boxes {

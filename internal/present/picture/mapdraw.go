@@ -31,6 +31,7 @@ func broken(s string, f Font, width float64) []string {
 	return append(out, line)
 }
 
+// draw paints from the back to the front: lines, ways, labels on paper of their own, boxes, notes.
 func (p *placed) draw(pen *Pen) {
 	pen.Text(headFont, Ink, Point{margin, margin + 8}, p.m.Title)
 	for i, e := range p.m.Edges {

@@ -43,6 +43,7 @@ func placesOf(w []string) (places, bool) {
 	return p, p.peer >= 0 && p.state > p.peer && p.ifname > p.state
 }
 
+// heading tells by the first words of a line which form of session list begins there.
 func heading(w []string) form {
 	switch {
 	case len(w) == 2 && w[0] == "BFD" && w[1] == "Peers:":

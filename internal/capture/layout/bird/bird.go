@@ -26,6 +26,7 @@ var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
 
 var errNoSource = errors.New("no [protocol time] behind the route's type")
 
+// recognise counts for a heading more than for a row, which other layouts resemble.
 func recognise(text []byte) int {
 	n := 0
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
@@ -233,6 +234,7 @@ func Read(text []byte) layout.Reading {
 	return r.Reading
 }
 
+// line reads one line of a daemon's table: a heading, a route, or the next hop or attribute that goes on with one.
 func (r *reader) line(line []byte, lo, hi int) error {
 	if t, ok := tableHeading(line); ok {
 		r.flush()
@@ -322,6 +324,8 @@ func (r *reader) attribute(w []string) {
 	}
 }
 
+// flush adds the route that is read when the lines that go on with it are over; RIP of IPv6 is RIPng (RFC 2080), which
+// the daemon does not tell apart.
 func (r *reader) flush() {
 	if !r.pending {
 		return

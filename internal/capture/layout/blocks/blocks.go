@@ -20,6 +20,7 @@ var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
 	About:  "configurations in blocks of config, edit, set, next and end: addresses, static routes, policies",
 	Sample: "config system interface\n    edit \"up0\"\n        set ip 172.28.61.2 255.255.255.252\n"}
 
+// recognise looks for nested blocks of config, edit, set, next and end; fewer than three such lines may be prose.
 func recognise(text []byte) int {
 	n, depth := 0, 0
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {

@@ -300,6 +300,7 @@ next:
 	return out, has
 }
 
+// recognise looks for a row of known column names, in one line or in two.
 func recognise(text []byte) int {
 	n, half := 0, false
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {

@@ -181,6 +181,8 @@ func (r *reader) leave(s string, lo, hi int, err error) {
 		(damaged || damagedTitle.MatchString(s))
 }
 
+// line takes a row of column names as what the rows below mean, until the next one; all else is a row, a part of one,
+// or about the table.
 func (r *reader) line(s string, lo, hi int) error {
 	cols, k := heading(s)
 	if k == lower && r.half == nil {

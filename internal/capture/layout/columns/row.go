@@ -161,6 +161,8 @@ func (r *reader) secondLine(s string, lo, hi int) error {
 	return r.complete(&row, r.pending)
 }
 
+// add makes a route of the cells of one row. A route tool of Linux prints large metrics as signed numbers, so that -1
+// is the largest.
 func (r *reader) add(row *rowCells) error {
 	p, err := r.prefix(row)
 	if err != nil {

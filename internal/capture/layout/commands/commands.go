@@ -39,6 +39,7 @@ func decides(line string) bool {
 	return m != nil && !harmless.MatchString(m[1])
 }
 
+// recognise looks for a tree of words, or for single commands whose form is known.
 func recognise(text []byte) int {
 	n := 0
 	if isTree(text) {

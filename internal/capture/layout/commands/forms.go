@@ -212,6 +212,7 @@ func static(r *reader, g map[string]string, m route.Mark) error {
 	return nil
 }
 
+// part gathers the lines that tell one named route piece by piece.
 func part(r *reader, g map[string]string, m route.Mark) error {
 	var n *namedRoute
 	for _, x := range r.named {

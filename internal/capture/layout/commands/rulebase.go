@@ -125,6 +125,8 @@ func members(w []string) []string {
 	return out
 }
 
+// zone notes which interfaces are in a zone. A zone of another kind than routed ones may take packets that the tables
+// do not tell of, so all is unknown then.
 func (b *rulebase) zone(name string, v []string, m route.Mark) {
 	if v[0] != "layer3" {
 		b.unknown = b.unknown || slices.Contains([]string{"layer2", "virtual-wire", "tap", "external", "tunnel"}, v[0])
@@ -139,6 +141,7 @@ func (b *rulebase) zone(name string, v []string, m route.Mark) {
 	}
 }
 
+// address notes a named address; of a kind that cannot be told, such as a name to be looked up, it may be any.
 func (b *rulebase) address(name, kind string, v []string) {
 	if len(v) == 0 || kind == "description" || kind == "tag" {
 		return

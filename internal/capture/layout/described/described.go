@@ -41,6 +41,7 @@ type reader struct {
 	lo, hi  int
 }
 
+// read reads a text by the description; lines without a shape are left unread.
 func (d *description) read(text []byte) layout.Reading {
 	r := reader{d: d, legend: map[string]string{}, table: "default", values: map[string]string{}}
 	r.Layout = d.layout
@@ -77,6 +78,8 @@ func named(re *regexp.Regexp, b []byte) map[string]string {
 	return out
 }
 
+// line tries the described shapes in their order; what a shape carries on from the line above is taken where the line
+// itself does not say it.
 func (r *reader) line(b []byte, lo, hi int) error {
 	for _, l := range r.d.lines {
 		v := named(l.match, b)

@@ -111,6 +111,8 @@ func Read(text []byte) layout.Reading {
 	return r.Reading
 }
 
+// line reads a line of a list whose rows begin with a number and flags: the key of the flags, column names, or a row in
+// pairs or columns.
 func (r *reader) line(line []byte, lo, hi int) error {
 	s := string(line)
 	t := strings.TrimSpace(s)
@@ -520,6 +522,7 @@ var words = map[string]route.Protocol{
 	"copy":      route.Other,
 }
 
+// route makes a route of the pairs of one row, with the state that its flags mean in the key above.
 func (r *reader) route(flags string, pairs map[string]string, lo, hi int) error {
 	p, err := layout.Prefix(zone.ReplaceAll([]byte(pairs["dst-address"]), nil), true)
 	if err != nil {

@@ -26,6 +26,7 @@ var JSON = layout.Reader{Structured: true, Name: jsonName, Recognise: recogniseJ
 
 var errNotARoute = errors.New("an object that is no route")
 
+// recogniseJSON looks for a prefix and a protocol in the first bytes. An empty object may be an empty table.
 func recogniseJSON(text []byte) int {
 	head := bytes.TrimLeft(text[:min(len(text), 4096)], " \t\r\n")
 	if len(head) == 0 || head[0] != '{' {
@@ -141,6 +142,7 @@ func (r *jsonReader) peek(at int) byte {
 	return 0
 }
 
+// list reads the routes of one prefix; an element that is none is left unread, and the rest is read on.
 func (r *jsonReader) list(dec *json.Decoder, base int, table string) error {
 	if _, err := dec.Token(); err != nil {
 		return err
@@ -188,6 +190,7 @@ var protocols = map[string]route.Protocol{
 	"babel":     route.Babel,
 }
 
+// route makes a route of one object. A protocol that is not known is kept as the subtype, so that it is shown.
 func (r *jsonReader) route(o *object, lo, hi int, table string) error {
 	p, err := layout.Prefix([]byte(o.Prefix), false)
 	if err != nil {
@@ -242,6 +245,8 @@ func (r *jsonReader) route(o *object, lo, hi int, table string) error {
 	return nil
 }
 
+// state is what the marks say: a chosen route that the forwarding table has not taken counts as rejected, since packets
+// do not use it.
 func (o *object) state() route.State {
 	s := route.State(0)
 	if o.Selected {

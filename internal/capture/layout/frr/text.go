@@ -41,6 +41,7 @@ func forwarding(w []string) (s network.Switch, ok bool) {
 	return s, true
 }
 
+// recogniseText looks for the heading of the list of interfaces, and for what the daemon says of forwarding.
 func recogniseText(text []byte) int {
 	n := 0
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {

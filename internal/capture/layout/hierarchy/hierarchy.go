@@ -35,6 +35,7 @@ var roots = []string{"interfaces", "routing-options", "routing-instances", "secu
 	"access", "event-options",
 	"nat", "policy", "zone-policy", "service", "vpn", "qos"}
 
+// recognise looks for statements in braces and for set lines below words that such configurations begin with.
 func recognise(text []byte) int {
 	n, open := 0, 0
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {

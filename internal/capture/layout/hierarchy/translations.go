@@ -128,6 +128,8 @@ func (s *ruleSet) order() int {
 	return n
 }
 
+// leaf takes one statement of a pool of addresses; what leads packets elsewhere, or into another pool, is noted as more
+// than is told.
 func (p *pool) leaf(w []string) {
 	v := values(w, 1)
 	switch {

@@ -199,6 +199,7 @@ func (r *reader) rule(o *object) error {
 	return nil
 }
 
+// selector is the prefix that a policy rule asks for; without a length it is a single address. The zero prefix is any.
 func selector(w word, bits *int) (netip.Prefix, error) {
 	if w == "" || w == "all" {
 		return netip.Prefix{}, nil

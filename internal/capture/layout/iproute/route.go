@@ -40,6 +40,8 @@ var protocols = map[word]route.Protocol{
 	"16":   route.DHCP, "babel": route.Babel, "42": route.Babel,
 }
 
+// route makes a route of one object. Where neither the destination nor a next hop shows the family, the route waits for
+// one that does.
 func (r *reader) route(o *object) error {
 	special, ok := types[o.Type]
 	if !ok {
@@ -73,6 +75,7 @@ func (r *reader) byRule() {
 	}
 }
 
+// keep adds a route to its table. The preferred source of an attached network is an own address.
 func (r *reader) keep(o *object, a *route.Attributes, prefix netip.Prefix) {
 	fam := route.FamilyOf(prefix.Addr())
 	a.Protocol = protocolOf(o, a, fam)
@@ -170,6 +173,7 @@ func (r *reader) settleWaiting() {
 	r.waiting = nil
 }
 
+// nextHops takes the ways of a route; flags of the whole route hold for each.
 func (r *reader) nextHops(o *object, a *route.Attributes) error {
 	hops := o.NextHops
 	if len(hops) == 0 && (o.Gateway != "" || o.Dev != "" || o.Via != nil) {

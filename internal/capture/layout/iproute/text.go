@@ -27,6 +27,7 @@ type textReader struct {
 	iface *object // an interface whose addresses follow
 }
 
+// recogniseText counts lines that only this tool prints; bare pairs of words may be anybody's.
 func recogniseText(text []byte) int {
 	n := 0
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
@@ -181,6 +182,7 @@ func (r *textReader) flush() {
 	}
 }
 
+// line reads one line of any of the tool's listings, which may stand one after the other.
 func (r *textReader) line(line []byte, lo, hi int) error {
 	w := strings.Fields(string(line))
 	kind := kindOf(line, w)

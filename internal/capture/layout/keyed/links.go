@@ -28,6 +28,7 @@ type addresses struct {
 	Secondary []pair `json:"secondaryIpsOrderedList"`
 }
 
+// link takes an interface with its state and its addresses; 0.0.0.0 stands for none.
 func (r *reader) link(o *byName, lo, hi int) error {
 	if o.Name == "" || o.State == "" && o.Protocol == "" {
 		return errOther

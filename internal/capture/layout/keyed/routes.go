@@ -51,6 +51,7 @@ var actions = map[string]route.Special{"forward": route.None, "": route.None, "d
 	"discard": route.Blackhole,
 	"receive": route.Receive, "reject": route.Unreachable}
 
+// byPrefix makes a route of an object under its prefix's name.
 func (r *reader) byPrefix(prefix string, o *byPrefix, lo, hi int) error {
 	special, ok := actions[strings.ToLower(o.Action)]
 	if !ok {

@@ -53,6 +53,7 @@ func number(n route.Number) string {
 	return fmt.Sprint(n.Value)
 }
 
+// hop words a next hop with everything that a reader can set of it.
 func hop(h route.NextHop) string {
 	s := ""
 	if h.Address.IsValid() {
@@ -80,6 +81,7 @@ func hop(h route.NextHop) string {
 	return s
 }
 
+// state words the state of a route; nothing for a candidate.
 func state(r route.Route) string {
 	s := ""
 	for _, f := range []struct {

@@ -164,6 +164,8 @@ var marks = map[string]bool{
 	"backup":           true,
 }
 
+// interpret takes the letters and signs in front of a row for what the key above the rows says they mean. The first
+// letter is the protocol, others are kinds or marks.
 func (l *legend) interpret(column string) code {
 	var c code
 	selected, fib, refused := false, false, false

@@ -18,6 +18,8 @@ var newline = []byte{'\n'}
 // behind the head with its legend. Nil where the text is small.
 func pieces(text []byte) []int { return cut(text, min(runtime.GOMAXPROCS(0), 8), minPiece) }
 
+// cut finds where a large table may be cut so that each piece begins with a row; none of them is shorter than least
+// bytes. The first cut is behind the key, which all pieces need.
 func cut(text []byte, n, least int) []int {
 	if n < 2 || len(text) < 2*least {
 		return nil

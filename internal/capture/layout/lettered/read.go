@@ -102,6 +102,8 @@ type seenRow struct {
 	state  route.State
 }
 
+// line reads a key, a row, a line that goes on with one, or what stands between. Rows that begin as the one before are
+// read by its places first, since most are.
 func (r *reader) line(line []byte, lo, hi int) error {
 	if r.sameColumn(line) && r.quick(line, lo, hi) {
 		return nil

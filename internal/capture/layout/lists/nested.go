@@ -69,6 +69,8 @@ func ReadNested(text []byte) layout.Reading {
 	return r.Reading
 }
 
+// line reads a paragraph's line: a port, a unit of it, a family, or an address below that. A unit of a port that is
+// down is down.
 func (r *nested) line(s string, lo, hi int) error {
 	m := layout.Mark(lo, hi)
 	switch {

@@ -65,6 +65,7 @@ func ReadPairs(text []byte) layout.Reading {
 	return c.Reading
 }
 
+// pairsLine reads a neighbour that is told in words or in pairs.
 func pairsLine(c *layout.Collector, line string, m mark) error {
 	if len(line) > 1000 {
 		return layout.ErrNotARoute

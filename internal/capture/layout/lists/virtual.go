@@ -43,6 +43,7 @@ var holdings = map[string]network.Holding{"master": network.Holds, "active": net
 	"learn": network.StandsBy,
 	"init":  network.StandsBy, "initialize": network.StandsBy, "initial": network.StandsBy, "down": network.StandsBy}
 
+// recogniseVirtual looks for a heading of such a list, or for a virtual address among lines about a group.
 func recogniseVirtual(text []byte) int {
 	n, about := 0, 0
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
@@ -102,6 +103,7 @@ func ReadVirtual(text []byte) layout.Reading {
 	return r.Reading
 }
 
+// line reads a list, or a paragraph, of addresses that several routers share (RFC 9568).
 func (r *virtuals) line(s string, lo, hi int) error {
 	if c, ok := virtualHeading(s); ok {
 		r.rows, r.typed, r.cols, r.ifname = true, false, c, ""

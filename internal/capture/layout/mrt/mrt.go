@@ -93,6 +93,7 @@ func Read(b []byte) layout.Reading {
 	return r.Reading
 }
 
+// record reads one record (RFC 6396 section 2); used tells that it is one with routes.
 func (r *reader) record(b []byte, lo, hi int) (used bool, err error) {
 	if len(b) < headerLength || int64(binary.BigEndian.Uint32(b[8:])) != int64(len(b)-headerLength) {
 		return false, fmt.Errorf("%w: %w", layout.ErrCut, errShort)
@@ -218,6 +219,8 @@ const (
 	fullReachHeader = 4
 )
 
+// attributes reads the attributes of a path (RFC 4271 section 4.3) as far as they decide between paths, and the next
+// hop.
 func attributes(c *cursor, a *route.Attributes) (hop netip.Addr, err error) {
 	for len(c.b) > 0 {
 		flags, kind := c.u8(), c.u8()

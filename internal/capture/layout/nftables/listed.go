@@ -25,6 +25,7 @@ var (
 	listedNames = regexp.MustCompile(`^(?:num +)?(?:pkts +bytes +)?target +prot +opt +(?:in +out +)?source +destination`)
 )
 
+// recogniseListed looks for chains with the heading of their columns.
 func recogniseListed(text []byte) int {
 	n := 0
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {

@@ -494,6 +494,7 @@ func unfolded(list []json.RawMessage) []json.RawMessage {
 	return out
 }
 
+// ports takes a port, a range or a service's name; false where it is none.
 func ports(v json.RawMessage) (network.Ports, bool) {
 	if n, err := strconv.ParseUint(string(v), 10, 16); err == nil {
 		return network.Ports{Lo: uint16(n), Hi: uint16(n)}, n > 0

@@ -35,6 +35,7 @@ var (
 	handle     = regexp.MustCompile(`\s*# handle \d+\s*$`)
 )
 
+// recogniseText looks for tables with chains; braces alone are other configurations' too.
 func recogniseText(text []byte) int {
 	n := 0
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {

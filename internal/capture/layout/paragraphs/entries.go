@@ -36,6 +36,7 @@ func entryWay(s string) bool {
 	return entryHop.MatchString(s) || entryFar.MatchString(s) || entryHere.MatchString(s) || entryEnds.MatchString(s)
 }
 
+// recogniseEntries looks for a destination with a way below it.
 func recogniseEntries(text []byte) int {
 	n, begun := 0, false
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {

@@ -85,6 +85,7 @@ func Read(text []byte) layout.Reading {
 	return r.Reading
 }
 
+// line reads a paragraph about one destination, line by line; it is added when the next one begins.
 func (r *reader) line(s string, lo, hi int) error {
 	if m := begins.FindStringSubmatch(s); m != nil {
 		r.flush()

@@ -20,6 +20,7 @@ var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
 	About:  "configurations as paths with add and key=value: addresses, routes, filter rules, translations",
 	Sample: "/ip address\nadd address=172.28.61.2/30 interface=up0\nadd address=10.61.16.1/24 interface=hall0\n"}
 
+// recognise looks for paths of words with add or set lines below.
 func recognise(text []byte) int {
 	n, open := 0, false
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {

@@ -172,6 +172,7 @@ func (r *reader) match(i *item) filters.Rule {
 	return rule
 }
 
+// servicesOf is every combination of what a rule names; ports without a protocol are those of TCP and UDP.
 func servicesOf(protocols []string, from, to []network.Ports, kinds []uint16) filters.Services {
 	out := filters.NoServices
 	if len(protocols) == 0 {

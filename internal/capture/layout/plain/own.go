@@ -102,6 +102,7 @@ func ReadOwn(text []byte) layout.Reading {
 	return r.Reading
 }
 
+// object walks over an object's members as they stand in the text, so that each can tell its place.
 func (r *ownReader) object(field func(key string) error) error {
 	if t, err := r.dec.Token(); err != nil {
 		return err
@@ -125,6 +126,7 @@ func (r *ownReader) object(field func(key string) error) error {
 	return err
 }
 
+// array walks over an array's elements as they stand in the text.
 func (r *ownReader) array(element func() error) error {
 	if t, err := r.dec.Token(); err != nil {
 		return err
@@ -145,6 +147,7 @@ func (r *ownReader) skip() error {
 	return r.dec.Decode(&v)
 }
 
+// tableField takes one member of a table.
 func (r *ownReader) tableField(key string) error {
 	switch key {
 	case "table":
@@ -166,6 +169,7 @@ func (r *ownReader) tableField(key string) error {
 	return r.skip()
 }
 
+// route reads one route with its place in the text; one that is wrong is left unread, and the rest is read on.
 func (r *ownReader) route() error {
 	from := int(r.dec.InputOffset())
 	var o ownRoute
@@ -188,6 +192,7 @@ func (r *ownReader) route() error {
 	return nil
 }
 
+// add puts one route of our own form back as it was written.
 func (r *ownReader) add(o *ownRoute, lo, hi int) error {
 	p, err := layout.Prefix([]byte(o.Prefix), false)
 	if err != nil {

@@ -51,6 +51,7 @@ var Columns = []struct{ Name, Holds string }{
 	{"table", "the table's name; default where the column is missing"},
 }
 
+// recogniseCSV asks for our column names in the first line.
 func recogniseCSV(text []byte) int {
 	for lo, hi := range layout.Lines(text[:min(len(text), 4096)]) {
 		if layout.Blank(text[lo:hi]) {
@@ -155,6 +156,7 @@ func (r *csvRoute) join(n csvRoute) bool {
 	return true
 }
 
+// add puts a record's route into its table.
 func (r *csvRoute) add(c *layout.Collector) {
 	if r.prefix.IsValid() {
 		c.Add(
@@ -192,6 +194,7 @@ var specials = map[string]route.Special{
 	"throw":       route.Throw,
 }
 
+// readRecord reads one record by the names in the first line; an empty cell is as one that is missing.
 func readRecord(names, rec []string, lo, hi int) (r csvRoute, err error) {
 	get := map[string]string{"active": "true", "table": "default", "source-protocol": "other"}
 	for i, n := range names {

@@ -89,6 +89,7 @@ func parseLine(line []byte) (oid []uint32, value string, other, ok bool) {
 	return all[len(mib2):], value, false, true
 }
 
+// isType reports whether a word is a type as walks print it in front of a value.
 func isType(s string) bool {
 	switch s {
 	case "INTEGER",

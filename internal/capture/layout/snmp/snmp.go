@@ -327,6 +327,8 @@ var protocols = map[uint64]route.Protocol{
 	19: route.DHCP,
 }
 
+// addRoute makes a route of the cells of one row (RFC 4292, RFC 4293, RFC 1213). What agents are seen to fill in
+// against the text of these is said at its place.
 func (r *reader) addRoute(w *routeRow) {
 	a := route.Attributes{Protocol: protocols[w.proto], Metric: w.metric}
 	full, unspecified := w.prefix.IsSingleIP(), !w.nextHop.IsValid() || w.nextHop.IsUnspecified()

@@ -29,6 +29,7 @@ var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
 		"10.61.32.0/24      *[OSPF/10] 1d 02:03:04, metric 20\n" +
 		"                    >  to 172.28.61.6 via line1\n"}
 
+// recognise looks for headings and for a protocol with its preference in brackets.
 func recognise(text []byte) int {
 	n := 0
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
@@ -167,6 +168,8 @@ func instance(name string) (table string, ip bool) {
 	return name, false
 }
 
+// line reads a heading, a destination, or a way below one; below a heading that is broken off nothing is read, since
+// whose rows these are is not known.
 func (r *reader) line(line []byte, lo, hi int) error {
 	if c, ok := tableHeading(line); ok {
 		r.endTable()

@@ -24,6 +24,8 @@ var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
 		" ip address 10.61.16.1/24\n" +
 		"ip route 10.61.64.0/24 172.28.61.18 130\n"}
 
+// recognise looks for static routes, addresses and filters. A configuration of which little was captured is told by a
+// name and a heading alone.
 func recognise(text []byte) int {
 	n, named, ports := 0, 0, 0
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
@@ -125,6 +127,8 @@ func Read(text []byte) layout.Reading {
 	return r.Reading
 }
 
+// line reads one statement: a heading, what stands in the block below it, or one that stands alone. Used tells that it
+// is a fact.
 func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 	w := strings.Fields(s)
 	if r.bounds(strings.TrimSpace(s), lo, hi) {
@@ -398,6 +402,7 @@ func saysFilter(w []string) bool {
 		w[0] == "access-group" && len(w) > 4
 }
 
+// address takes an interface's own address as configured: a list of states outranks it.
 func (r *reader) address(w []string, lo, hi int) error {
 	s := w[2]
 	if !strings.Contains(s, "/") && len(w) > 3 {

@@ -135,6 +135,7 @@ func (r *reader) rib(rib *node) {
 	}
 }
 
+// route makes a route of one entry of a RIB (RFC 8349 section 5).
 func (r *reader) route(n *node, table string) error {
 	p, err := layout.Prefix([]byte(n.value("destination-prefix")), false)
 	if err != nil {
@@ -170,6 +171,7 @@ func (r *reader) route(n *node, table string) error {
 	return nil
 }
 
+// nextHops takes the ways of a route: one, a list, or a special one.
 func nextHops(n *node, a *route.Attributes) error {
 	if n == nil {
 		return nil
@@ -225,6 +227,7 @@ func (r *reader) statics(n *node) {
 	}
 }
 
+// interfaces takes interfaces with their states and addresses (RFC 8343, RFC 8344).
 func (r *reader) interfaces(list *node) {
 	for _, n := range list.all("interface") {
 		dev := n.value("name")
@@ -296,6 +299,7 @@ func (r *reader) afts(root *node) {
 	}
 }
 
+// aft reads forwarding tables in which routes name groups, and groups name next hops, by numbers.
 func (r *reader) aft(n *node, instance string) {
 	if low := strings.ToLower(instance); low == "" || low == "default" || low == "global" {
 		instance = "default"
@@ -325,6 +329,7 @@ func state(n *node, leaf string) string {
 
 var errGroup = errors.New("its next-hop group is not in the data")
 
+// entry makes a route of one entry of a forwarding table; a number that leads nowhere leaves it unread.
 func (r *reader) entry(x *node, instance string, groups, hops map[string]*node) error {
 	p, err := layout.Prefix([]byte(state(x, "prefix")), false)
 	if err != nil {
