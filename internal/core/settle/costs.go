@@ -51,6 +51,7 @@ func (in *instance) deduce() {
 	}
 	in.bounds()
 	in.findPlain()
+	in.findAlone()
 }
 
 // findPlain finds the metric with which routers that tell distances announce the networks that they attach to: 1, or 0

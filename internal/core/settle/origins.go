@@ -41,6 +41,15 @@ func (r *run) origins(in *instance, p netip.Prefix, dead []bool, moved []int) (l
 			continue
 		}
 		least, high := in.ownMetric(p, n)
+		if now, _ := r.otherwise(in, n, p); now && !otherwiseAt(in.nodes[n].table, p, in.protocol) {
+			// what was captured is not what it announces now: some daemons keep routes to what is gone
+			o := origin{node: n, most: endless, fresh: true}
+			if cost, ok := r.attachedCost(in, n, p); ok {
+				o.least, o.most = cost[0], cost[1]
+			}
+			list, changed = append(list, o), true
+			continue
+		}
 		if cost, ok := r.attachedCost(in, n, p); ok && cost[1]-cost[0] < high-least {
 			least, high = cost[0], cost[1]
 		}

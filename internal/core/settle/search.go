@@ -119,7 +119,7 @@ func (s *search) findExact(p netip.Prefix) {
 		for _, i := range e.arcs {
 			to := s.in.arcs[i].to
 			at := slices.IndexFunc(s.origins, func(o origin) bool { return o.node == to })
-			if at < 0 || !e.metric.Known || s.origins[at].most >= endless {
+			if at < 0 || !e.metric.Known || s.origins[at].most >= endless || s.origins[at].fresh {
 				continue
 			}
 			if _, has := s.in.entryOf(p, to); !has && len(s.in.sharers(p, to)) == 0 {
@@ -397,6 +397,10 @@ func (s *search) answerOnce(n int, e entry, had bool) answer {
 		return answer{} // captured metrics contradict each other
 	}
 	exact := !slices.ContainsFunc(won, func(w way) bool { return w.least != w.most })
+	if had && len(won) > 1 && exact && s.stays(n, &e, won[0].least, won[0].most) &&
+		slices.ContainsFunc(won, func(w way) bool { return w.arc == e.arcs[0] }) {
+		return answer{found, sorted(e.arcs), e.metric}
+	}
 	if len(won) > 1 && (!exact || s.in.selects[n] || s.in.byVectors()) {
 		return answer{}
 	}

@@ -16,7 +16,7 @@ import (
 )
 
 // openRing is four routers on a ring, of which the link between the last and the first is down. Each has a network of
-// its own; r2 has two equal ways to one far away.
+// its own, and with OSPF r2 has two equal ways to one far away.
 func openRing(protocol string, pref, step int) []string {
 	out := make([]string, 4)
 	for r := range out {
@@ -47,6 +47,9 @@ func openRing(protocol string, pref, step int) []string {
 			}
 		}
 	}
+	if protocol == "rip" {
+		return out
+	}
 	out[2] += fmt.Sprintf("%s 10.99.0.0/24 pref %d metric 90 via 172.28.1.1 dev e1 via 172.28.2.2 dev e2\n", protocol, pref)
 	return out
 }
@@ -60,15 +63,22 @@ func TestEqualWays(t *testing.T) {
 		mark     func(h *route.NextHop, i int)
 		at       int
 		to, want string
+		more     map[int]string
 	}{
-		{"of OSPF both", "ospf", none, 2, "10.61.0.0/24", "e1 e2"},
+		{"of OSPF both", "ospf", none, 2, "10.61.0.0/24", "e1 e2", nil},
 		{"of OSPF both, where the table marks every way that forwards", "ospf",
-			func(h *route.NextHop, _ int) { h.Installed = true }, 2, "10.61.0.0/24", "e1 e2"},
+			func(h *route.NextHop, _ int) { h.Installed = true }, 2, "10.61.0.0/24", "e1 e2", nil},
 		{"nobody knows which one, where the table marks one of several", "ospf",
-			func(h *route.NextHop, i int) { h.Installed = i == 0 }, 2, "10.61.0.0/24", "untold"},
-		{"of RIP nobody knows whether both", "rip", none, 2, "10.61.0.0/24", "untold"},
-		{"a network on a link has the metric of others that are attached", "rip", none, 0, "172.28.2.0/30", "e3"},
-		{"and stays where it is nearer", "rip", none, 1, "172.28.2.0/30", "e1"},
+			func(h *route.NextHop, i int) { h.Installed = i == 0 }, 2, "10.61.0.0/24", "untold", nil},
+		{"of RIP nobody knows whether both", "rip", none, 2, "10.61.0.0/24", "untold", nil},
+		{"a network on a link has the metric of others that are attached", "rip", none, 0, "172.28.2.0/30", "e3", nil},
+		{"and stays where it is nearer", "rip", none, 1, "172.28.2.0/30", "e1", nil},
+		{"what was kept of a network that was gone says nothing when that comes back", "ospf", none, 1, "172.28.3.0/30", "e0",
+			map[int]string{1: "ospf 172.28.3.0/30 pref 110 metric 30 via 172.28.0.1 dev e0",
+				2: "ospf 172.28.3.0/30 pref 110 metric 40 via 172.28.1.1 dev e1"}},
+		{"one that was told two equal ways and uses one stays with that", "rip", none, 2, "10.61.0.0/24", "e1", map[int]string{
+			1: "direct 10.98.0.0/24 dev lan9", 3: "direct 10.98.0.0/24 dev lan9",
+			2: "rip 10.98.0.0/24 pref 120 metric 2 via 172.28.2.2 dev e2"}},
 	} {
 		t.Run(tt.name, func(t *testing.T) {
 			pref, step := 110, 10
@@ -77,7 +87,7 @@ func TestEqualWays(t *testing.T) {
 			}
 			var b network.Builder
 			for r, text := range openRing(tt.protocol, pref, step) {
-				f := coretest.Facts(text, uint32(r+1))
+				f := coretest.Facts(tt.more[r]+"\n"+text, uint32(r+1))
 				for i := range f.Tables {
 					f.Tables[i].Routes.MapAttributes(func(a *route.Attributes) *route.Attributes {
 						for k := range a.NextHops {
