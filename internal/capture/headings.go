@@ -31,6 +31,8 @@ var headingForms = []*regexp.Regexp{
 	regexp.MustCompile(`^([A-Za-z][\w.-]*) \| \w+(?: \| rc=\d+)? (?:>>|=>.*)$`),
 	// ok: [name] => what was answered
 	regexp.MustCompile(`^(?:ok|changed|fatal|skipping): \[([A-Za-z][\w.-]*)\](?:: \S+!)?(?: =>.*)?$`),
+	// [1] 01:00:01 [SUCCESS] name
+	regexp.MustCompile(`^\[\d+\] \d\d:\d\d:\d\d \[[A-Z]+\] ([A-Za-z][\w.-]*)$`),
 	// hostname name: the begin of a configuration
 	regexp.MustCompile(`^(?:hostname|sysname) "?([A-Za-z][\w.-]*\w)"?$`),
 }
@@ -48,7 +50,7 @@ var portName = regexp.MustCompile(`(?i)^(?:eth|en[ospx]|wlan|wl[opx]|lo|br|bond|
 // heading reads a line as one, and tells its shape.
 func heading(line []byte) (form int, name string, ok bool) {
 	line = bytes.TrimRight(line, " \t\r")
-	if len(line) < 4 || len(line) > 120 || bytes.IndexByte([]byte("#=*~+_-HDRSFNCOocfsh"), line[0]) < 0 &&
+	if len(line) < 4 || len(line) > 120 || bytes.IndexByte([]byte("#=*~+_-[HDRSFNCOocfsh"), line[0]) < 0 &&
 		!bytes.Contains(line, []byte(" | ")) {
 		return 0, "", false
 	}
@@ -89,10 +91,85 @@ func (p *prompter) learnHeadings() {
 			p.headings = append(p.headings, i)
 		}
 	}
+	if len(p.headings) == 0 {
+		p.learnTitles()
+	}
+}
+
+// titleForms are headings that comments, tables and broken lines may look like: they count only right above a listing.
+var titleForms = []*regexp.Regexp{
+	// == name, ## name, - - name
+	regexp.MustCompile(`^(?:={2,}|#{2,6}|-{2,}|\*{2,}|>{2,}|~{2,}|[=-]>)\s*([A-Za-z][\w.-]*\w):?$`),
+	// name-1:
+	regexp.MustCompile(`^([A-Za-z][\w.-]*[\d-][\w.-]*):$`),
+	// name-1
+	regexp.MustCompile(`^([A-Za-z][\w.-]*[\d-][\w.-]*)$`),
+}
+
+// listingBegins matches what the first line of a listing of routes, addresses or interfaces begins with.
+var listingBegins = regexp.MustCompile(`^(?:default\b|\d{1,3}(?:\.\d{1,3}){3}\b|[0-9a-f]*:[0-9a-f:]*/\d|Codes:|Kernel IP|Destination\b` +
+	`|Routing |IP Route|blackhole |unreachable |local |broadcast |\d+: \S+: <|inet6?\.0:|[A-Z][\w*>+]{0,2} +\d+\.\d+\.)`)
+
+// instanceName matches names that tables have.
+var instanceName = regexp.MustCompile(`(?i)^(?:(?:\S+\.)?(?:inet6?|mpls|l3vpn|master[46]?)(?:\.\d+)?|internet6?|ipv[46]\S*|table-?\d+|vrf\S*)$`)
+
+// learnTitles finds the shapes of titles of which two names at least stand right above a listing; those without signs
+// behind a blank line or at the begin.
+func (p *prompter) learnTitles() {
+	found := make([]map[string]bool, len(titleForms))
+	form, name := -1, ""
+	blank := true
+	for lo, hi := range layout.Lines(p.text[:min(len(p.text), learnFrom)]) {
+		line := bytes.TrimSpace(p.text[lo:hi])
+		if len(line) == 0 || bytes.HasPrefix(line, []byte("```")) {
+			blank = true
+			continue
+		}
+		if form >= 0 && listingBegins.Match(line) {
+			if found[form] == nil {
+				found[form] = map[string]bool{}
+			}
+			found[form][name] = true
+		}
+		if form, name = titleOf(line); form > 0 && !blank {
+			form = -1 // a word on a line of its own may be the end of the line above
+		}
+		blank = false
+	}
+	for i, names := range found {
+		if len(names) > 1 {
+			p.titles = names
+			p.titled = i
+			return
+		}
+	}
+}
+
+// titleOf reads a line as a title: its shape, -1 for none, and the name.
+func titleOf(line []byte) (form int, name string) {
+	line = bytes.TrimSpace(line)
+	if len(line) < 2 || len(line) > 80 {
+		return -1, ""
+	}
+	for i, re := range titleForms {
+		m := re.FindSubmatch(line)
+		if m == nil {
+			continue
+		}
+		name := string(m[1])
+		if !noDevice[strings.ToLower(name)] && !portName.MatchString(name) && !instanceName.MatchString(name) {
+			return i, name
+		}
+	}
+	return -1, ""
 }
 
 // headed reads a line as a heading of a shape that was learned.
 func (p *prompter) headed(line []byte) (device string, ok bool) {
+	if p.titles != nil {
+		i, name := titleOf(line)
+		return name, i == p.titled && p.titles[name]
+	}
 	if len(p.headings) == 0 {
 		return "", false
 	}

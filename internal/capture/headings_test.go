@@ -1,6 +1,7 @@
 package capture
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -22,7 +23,7 @@ func TestHeadingsOfDevices(t *testing.T) {
 		{"Host: mast-3", "Host: mast-4"}, {"Device mast-3, 2026-11-26", "Device mast-4, 2026-11-26"},
 		{"==> night/mast-3.txt <==", "==> night/mast-4.txt <=="}, {"mast-3 | CHANGED | rc=0 >>", "mast-4 | CHANGED | rc=0 >>"},
 		{"ok: [mast-3] => {", "ok: [mast-4] => {"}, {"Connecting to mast-3...", "Connecting to mast-4..."},
-		{"hostname mast-3", "hostname mast-4"},
+		{"hostname mast-3", "hostname mast-4"}, {"[1] 01:00:01 [SUCCESS] mast-3", "[2] 01:00:02 [SUCCESS] mast-4"},
 	} {
 		require.Equal(t, []string{"mast-3", "mast-4"}, devices(two[0]+"\nx\n"+two[1]+"\ny\n"), two[0])
 	}
@@ -41,4 +42,38 @@ func TestHeadingsOfDevices(t *testing.T) {
 		}
 	}
 	require.Equal(t, []string{"valley"}, devices("valley# show ip route\n=== mast-3 ===\nx\n=== mast-4 ===\ny\n"))
+}
+
+// TestTitlesOfDevices: a word alone, or behind signs, names a device where it stands right above a listing, and another
+// one does too.
+func TestTitlesOfDevices(t *testing.T) {
+	const listing = "10.96.0.0/24 dev e0 proto kernel scope link src 10.96.0.1\ndefault via 10.96.0.9 dev e0\n"
+	devices := func(text string) (out []string) {
+		sections, _, _ := split([]byte(text))
+		for _, s := range sections {
+			out = append(out, s.device)
+		}
+		return out
+	}
+	for _, two := range [][2]string{
+		{"== valley", "== summit"}, {"## mast-3", "## mast-4"}, {"-- mast-3:", "-- mast-4:"}, {"=> mast-3", "=> mast-4"},
+		{"mast-3:", "mast-4:"}, {"mast-3", "mast-4"}, {"## valley\n```", "```\n## summit\n```"},
+	} {
+		require.Equal(t, []string{strings.Trim(two[0], "=#-> :`\n"), strings.Trim(two[1], "=#-> :`\n")},
+			devices(two[0]+"\n"+listing+"\n"+two[1]+"\n"+listing), two[0])
+	}
+	for _, text := range []string{
+		"mast-3:\n" + listing, // one alone
+		"mast-3:\nx\n\nmast-4:\ny\n",
+		"## inbound\n-A INPUT -j DROP\n## outbound\n-A OUTPUT -j DROP\n",
+		"inet.0:\n" + listing + "\ninet6.0:\n" + listing,
+		"Internet:\n" + listing + "\nInternet6:\n" + listing,
+		"IPv4-table:\n" + listing + "\nIPv6-table:\n" + listing,
+		listing + "wan-1\n" + listing + "wan-2\n" + listing, // the ends of broken lines
+		"vlan10:\n" + listing + "\nvlan20:\n" + listing,
+	} {
+		for _, d := range devices(text) {
+			require.Empty(t, d, text)
+		}
+	}
 }

@@ -31,6 +31,9 @@ var notRunning = regexp.MustCompile(`^[a-z][a-z0-9]{1,9}d is not running\s*$`)
 // firstRun is what management tools print once, when they are first used on a machine.
 var firstRun = regexp.MustCompile(`^Created directory: /\S+\s*$`)
 
+// fence stands around what was put into a ticket or a note as it was printed.
+var fence = regexp.MustCompile("^(?:```|~~~)[a-z]*\\s*$")
+
 // maxNoise is the longest line that is looked at.
 const maxNoise = 1000
 
@@ -47,6 +50,8 @@ func noise(line []byte) bool {
 	case len(line) < 120 && (bytes.ContainsAny(line, "Mm(") || len(line) < 3) && pager.Match(line):
 		return true
 	case len(line) > 2 && line[0] == '<' && '0' <= line[1] && line[1] <= '9' && logMessage.Match(line):
+		return true
+	case len(line) > 2 && (line[0] == '`' || line[0] == '~') && fence.Match(line):
 		return true
 	case len(line) > 2 && (line[0] == '{' || line[0] == '[') && mode.Match(line):
 		return true

@@ -90,6 +90,8 @@ type prompter struct {
 	part     string   // that the last prompt named
 	odd      learned
 	headings []int           // shapes of those that name devices
+	titles   map[string]bool // names that stand above a listing each, in the shape titled; nil for none
+	titled   int
 	counts   map[string]bool // names behind which prompts count the commands
 }
 

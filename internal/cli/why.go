@@ -63,7 +63,7 @@ check would drop; the route could not be used.`,
 				}
 				t := d.Table(*table, fam)
 				if t == nil {
-					return &noTable{d.Name, *table, fam}
+					return e.withoutTable(l, d, *table, dst)
 				}
 				if *wish != "" {
 					return e.wish(l, d, t, *wish)
@@ -91,7 +91,7 @@ func (e *env) reverse(l *loaded, d *network.Device, src netip.Addr, ifname strin
 	}
 	r, ok := l.walk().ReverseCheck(d, src, ifname)
 	if !ok {
-		return &noTable{d.Name, "default", route.FamilyOf(src)}
+		return &noTable{d.Name, "default", route.FamilyOf(src), ""}
 	}
 	if e.as == "json" {
 		err = present.ReverseJSON(e.out, d.Name, r, e.view(l))
@@ -134,10 +134,21 @@ func (e *env) wish(l *loaded, d *network.Device, t *network.Table, text string) 
 	return err
 }
 
+// withoutTable says that the table is missing, and what the configuration has for a destination: that is no answer, since
+// only the table shows whether it is used.
+func (e *env) withoutTable(l *loaded, d *network.Device, table string, dst netip.Prefix) error {
+	missing := &noTable{d.Name, table, route.FamilyOf(dst.Addr()), ""}
+	if s, ok := d.StaticFor(table, dst); ok {
+		missing.configured = present.StaticWords(s, e.view(l))
+	}
+	return missing
+}
+
 // noTable is a question to a table that was not captured.
 type noTable struct {
 	device, table string
 	family        route.Family
+	configured    string // what a configuration has for the destination
 }
 
 // Error says which table is missing, and how to see those that are there.
@@ -146,11 +157,9 @@ func (e *noTable) Error() string {
 	if e.family != 0 {
 		fam = e.family.String() + " "
 	}
-	return fmt.Sprintf(
-		"no %stable %q of %s was captured; capture it, or see zarvek table %s",
-		fam,
-		e.table,
-		e.device,
-		e.device,
-	)
+	words := fmt.Sprintf("no %stable %q of %s was captured", fam, e.table, e.device)
+	if e.configured != "" {
+		words += fmt.Sprintf(", so whether it uses %s of its configuration cannot be told", e.configured)
+	}
+	return fmt.Sprintf("%s; capture it, or see zarvek table %s", words, e.device)
 }

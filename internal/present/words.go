@@ -5,6 +5,7 @@ import (
 	"net/netip"
 	"strings"
 
+	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 )
 
@@ -89,6 +90,18 @@ func by(ifname string) string {
 
 // isTable reports whether a next hop says no more than that another table decides.
 func isTable(h route.NextHop) bool { return h.Table != "" && !h.Address.IsValid() && h.Interface == "" }
+
+// StaticWords words a configured static route with its place.
+func StaticWords(s network.Static, v View) string {
+	words := fmt.Sprintf("the static route %s to %s", s.Prefix, to(s.NextHop.Address, s.NextHop.Interface))
+	if s.Special != route.None {
+		words = fmt.Sprintf("the static route %s, which discards,", s.Prefix)
+	}
+	if p := v.place(s.Mark); p != "" {
+		words += inParens(p)
+	}
+	return words
+}
 
 // to words a next hop and interface of which either may be absent.
 func to(a netip.Addr, ifname string) string {
