@@ -3,14 +3,16 @@ package capture
 import (
 	"regexp"
 	"strings"
+
+	"zarvek/internal/capture/layout"
 )
 
 // A command may be run elsewhere than on the device whose prompt it was given at: by ssh on another device, in a
 // network namespace or in a container, which forward for themselves.
 
 // atOther matches a command given to another device by ssh in one line: its name, and what it is to run.
-var atOther = regexp.MustCompile(`^(?:sudo )?(?:\S*/)?ssh2? (?:-[46AaCkqTtvXxY]+ ` +
-	`|-[Eipolc] ?\S+ )*(?:[\w.-]+@)?([A-Za-z][\w.-]*) +(?:-- )?["']?([^"'\s][^"']*)["']?`)
+var atOther = regexp.MustCompile(`^(?:sudo )?(?:sshpass (?:-e |-[pfd] ?\S+ )+)?(?:\S*/)?ssh2? (?:-[46AaCkqTtvXxY]+ ` +
+	`|-[EFIJLRSWbcilmop] ?\S+ )*(?:[\w.-]+@)?([A-Za-z][\w.-]*) +(?:-- )?["']?([^"'\s][^"']*)["']?`)
 
 // onOther returns the device that a command is given to through another one, "" where it is not, and what it is given.
 func onOther(command string) (device, given string) {
@@ -52,6 +54,28 @@ var inSpace = regexp.MustCompile(`^(?:sudo )?(?:\S*/)?(?:(?:nsenter|unshare|chro
 var asksDevice = regexp.MustCompile(`^(?:sho?w?|disp?l?a?y?|get|do|run|clear|debug|monitor|more|set|no|undo|exec` +
 	`|execute)\b|^\S+ run (?:show|display|get)\b`)
 
+// handsOn matches a command of which the first word is none of those below, and that gives a name and then what somebody
+// is to run: the answer may be anybody's.
+var handsOn = regexp.MustCompile(`^(?:sudo )?([\w.-]+) (?:[^|;&]*? )?["']?(?:(?:\S*/)?ip (?:-\S+ )*` +
+	`(?:ro?u?t?e?|a(?:dd)?r?(?:ess)?|li?n?k?|ne?i?gh?|rule?)\b|(?:\S*/)?netstat -|(?:\S*/)?vtysh -)`)
+
+// runsHere are words in front of a command that is run where it was typed.
+var runsHere = layout.WordSet(`ip netstat vtysh birdc route env time timeout nice ionice stdbuf watch doas command exec strace
+	unbuffer script while for if until do then echo printf set cd ls cat grep egrep awk sed tee diff man which type bash sh ash
+	zsh true sleep clear admin cli run start`)
+
+// saysShow matches the words with which devices are asked.
+var saysShow = regexp.MustCompile(`(?i)\b(?:sho?w?|disp?l?a?y?|get|list|print|diag\w*)\b`)
+
+// handedOn reports whether a command hands another one on.
+func handedOn(command string) bool {
+	m := handsOn.FindStringSubmatchIndex(command)
+	if m == nil || runsHere[command[m[2]:m[3]]] || strings.HasPrefix(command[m[3]:], " ip ") {
+		return false
+	}
+	return !saysShow.MatchString(command[:m[1]])
+}
+
 // ownExec is iproute's own, which say where.
 var ownExec = regexp.MustCompile(`\bip (?:-\S+ )*(?:netns|vrf) exec\b`)
 
@@ -69,7 +93,7 @@ func commandSpace(command string) string {
 // elsewhere reports whether nobody knows by a command which device answers it.
 func elsewhere(command string) bool {
 	low := strings.ToLower(command)
-	return goesAway.MatchString(low) || noAnswer.MatchString(low) ||
+	return goesAway.MatchString(low) || noAnswer.MatchString(low) || handedOn(command) && commandSpace(command) == "" ||
 		inSpace.MatchString(command) && !ownExec.MatchString(command) && commandSpace(command) == "" &&
 			!asksDevice.MatchString(low)
 }

@@ -31,6 +31,8 @@ var headingForms = []*regexp.Regexp{
 	regexp.MustCompile(`^([A-Za-z][\w.-]*) \| \w+(?: \| rc=\d+)? (?:>>|=>.*)$`),
 	// ok: [name] => what was answered
 	regexp.MustCompile(`^(?:ok|changed|fatal|skipping): \[([A-Za-z][\w.-]*)\](?:: \S+!)?(?: =>.*)?$`),
+	// * name ** changed : False ****
+	regexp.MustCompile(`^\* ([A-Za-z][\w.-]*) \*\* \w+ : \w+ \*+$`),
 	// [1] 01:00:01 [SUCCESS] name
 	regexp.MustCompile(`^\[\d+\] \d\d:\d\d:\d\d \[[A-Z]+\] ([A-Za-z][\w.-]*)$`),
 	// hostname name: the begin of a configuration

@@ -24,6 +24,7 @@ func TestHeadingsOfDevices(t *testing.T) {
 		{"==> night/mast-3.txt <==", "==> night/mast-4.txt <=="}, {"mast-3 | CHANGED | rc=0 >>", "mast-4 | CHANGED | rc=0 >>"},
 		{"ok: [mast-3] => {", "ok: [mast-4] => {"}, {"Connecting to mast-3...", "Connecting to mast-4..."},
 		{"hostname mast-3", "hostname mast-4"}, {"[1] 01:00:01 [SUCCESS] mast-3", "[2] 01:00:02 [SUCCESS] mast-4"},
+		{"* mast-3 ** changed : False *******", "* mast-4 ** changed : False *******"},
 	} {
 		require.Equal(t, []string{"mast-3", "mast-4"}, devices(two[0]+"\nx\n"+two[1]+"\ny\n"), two[0])
 	}
