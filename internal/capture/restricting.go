@@ -85,6 +85,10 @@ var rules = sync.OnceValue(func() []*regexp.Regexp {
 			`|tunnel_key|skbedit)\b|^\s*(?:(?:left|right)subnets?|(?:local|remote)_ts)\s*=|^\s*policy pbr\b`),
 		// sections that hold such rules: security-policy, <rulebase>, <zone target="DROP">
 		regexp.MustCompile(`(?i)^\s*security-policy(?:\s|$)|<rulebase>|<(?:zone|policy)\b[^>]*\btarget=`),
+		// dir fwd priority 100 ptype main; firewall.@rule[0].target='DROP'; e0(2) clsact/ingress keep-out id 7
+		regexp.MustCompile(`(?i)^\s*dir (?:in|out|fwd)\s.*\bp(?:type|riority)\b` +
+			`|\.(?:target|action|policy)='?(?:drop|deny|reject|discard|block|accept|allow|permit)\b` +
+			`|^\S+\(\d+\) (?:clsact/(?:in|e)gress|driver|generic|offload|native)\b.*\bid \d`),
 	}
 })
 
@@ -93,7 +97,7 @@ var stems = [...]string{"deny", "drop", "reject", "discard", "block", "prohibit"
 	"firewall",
 	"tables", "nft", "rule", "routing-policy", "permit", "allow", "accept", "pass", "security-policy", "rulebase",
 	"target", "icmp-block-", " -j ", "filter acl", "zone-pair", "chain", "prog/xdp",
-	"action order", "subnet", "_ts", "policy pbr"}
+	"action order", "subnet", "_ts", "policy pbr", "ptype", "priority", "clsact", " id "}
 
 // maxRule is the longest line that is looked at.
 const maxRule = 64 << 10

@@ -31,12 +31,16 @@ func notRead(t *testing.T, text string) []string {
 
 func TestWhatReadsLikeAFilterIsKept(t *testing.T) {
 	for text, want := range map[string]string{
-		"edge:~# ufw status verbose\nStatus: active\nDefault: deny (incoming), deny (routed)\n":                  "Status: active",
-		"Status: active\nDefault: deny (incoming), allow (outgoing), deny (routed)\n":                            "Default: deny (incoming), allow (outgoing), deny (routed)",
-		"hall (active)\n  target: DROP\n  interfaces: up0\n":                                                     "target: DROP",
-		"{\"ACL_RULE\":{\"UP|1\":{\n\"PACKET_ACTION\": \"DROP\",\n\"SRC_IP\":\"10.61.1.0/24\"}}}\n":              `"PACKET_ACTION": "DROP",`,
-		"<filter>\n <rule><type>block</type><interface>wan</interface></rule>\n</filter>\n":                      "<rule><type>block</type><interface>wan</interface></rule>",
-		" ip-filter 10 create\n  default-action drop\n":                                                          "ip-filter 10 create",
+		"edge:~# ufw status verbose\nStatus: active\nDefault: deny (incoming), deny (routed)\n":     "Status: active",
+		"Status: active\nDefault: deny (incoming), allow (outgoing), deny (routed)\n":               "Default: deny (incoming), allow (outgoing), deny (routed)",
+		"hall (active)\n  target: DROP\n  interfaces: up0\n":                                        "target: DROP",
+		"{\"ACL_RULE\":{\"UP|1\":{\n\"PACKET_ACTION\": \"DROP\",\n\"SRC_IP\":\"10.61.1.0/24\"}}}\n": `"PACKET_ACTION": "DROP",`,
+		"<filter>\n <rule><type>block</type><interface>wan</interface></rule>\n</filter>\n":         "<rule><type>block</type><interface>wan</interface></rule>",
+		"src 10.61.0.0/24 dst 10.61.1.0/24\n\tdir fwd priority 100 ptype main\n":                    "dir fwd priority 100 ptype main",
+		"firewall.@rule[0].dest_ip='10.61.1.0/24'\nfirewall.@rule[0].target='DROP'\n":               "firewall.@rule[0].target='DROP'",
+		"xdp:\nup0(2) driver id 5\n":                    "up0(2) driver id 5",
+		"tc:\nup0(2) clsact/ingress keep-out id 7\n":    "up0(2) clsact/ingress keep-out id 7",
+		" ip-filter 10 create\n  default-action drop\n": "ip-filter 10 create",
 		"set rulebase security rules keep-out from up\nset rulebase security rules keep-out action deny\n":       "set rulebase security rules keep-out action deny",
 		"create access-list KEEPOUT \" source-address 10.61.1.0/24 ;\" \" deny ;\"\n":                            "create access-list KEEPOUT \" source-address 10.61.1.0/24 ;\" \" deny ;\"",
 		"edge# show access-lists summary\nIPV4 ACL FROM-UP\n        Configured on Ingress: up0\n":                "IPV4 ACL FROM-UP",
