@@ -54,15 +54,15 @@ var inSpace = regexp.MustCompile(`^(?:sudo )?(?:\S*/)?(?:(?:nsenter|unshare|chro
 var asksDevice = regexp.MustCompile(`^(?:sho?w?|disp?l?a?y?|get|do|run|clear|debug|monitor|more|set|no|undo|exec` +
 	`|execute)\b|^\S+ run (?:show|display|get)\b`)
 
-// handsOn matches a command of which the first word is none of those below, and that gives a name and then what somebody
-// is to run: the answer may be anybody's.
+// handsOn matches a command of which the first word is none of those below, and that gives a name and then what
+// somebody is to run: the answer may be anybody's.
 var handsOn = regexp.MustCompile(`^(?:sudo )?([\w.-]+) (?:[^|;&]*? )?["']?(?:(?:\S*/)?ip (?:-\S+ )*` +
 	`(?:ro?u?t?e?|a(?:dd)?r?(?:ess)?|li?n?k?|ne?i?gh?|rule?)\b|(?:\S*/)?netstat -|(?:\S*/)?vtysh -)`)
 
 // runsHere are words in front of a command that is run where it was typed.
-var runsHere = layout.WordSet(`ip netstat vtysh birdc route env time timeout nice ionice stdbuf watch doas command exec strace
-	unbuffer script while for if until do then echo printf set cd ls cat grep egrep awk sed tee diff man which type bash sh ash
-	zsh true sleep clear admin cli run start`)
+var runsHere = layout.WordSet(`ip netstat vtysh birdc route env time timeout nice ionice stdbuf watch doas command
+	exec strace unbuffer script while for if until do then echo printf set cd ls cat grep egrep awk sed tee diff man
+	which type bash sh ash zsh true sleep clear admin cli run start`)
 
 // saysShow matches the words with which devices are asked.
 var saysShow = regexp.MustCompile(`(?i)\b(?:sho?w?|disp?l?a?y?|get|list|print|diag\w*)\b`)

@@ -40,7 +40,8 @@ var headingForms = []*regexp.Regexp{
 }
 
 // noDevice are words between signs that name no device.
-var noDevice = layout.WordSet(`ipv4 ipv6 ip routing routes route table tables arp interface interfaces begin end start stop done
+var noDevice = layout.WordSet(`ipv4 ipv6 ip routing routes route table tables arp interface interfaces
+	begin end start stop done
 	output config configuration running-config startup-config version neighbors neighbours summary default main local
 	more snip cut before after static connected bgp ospf rip isis`)
 
@@ -109,11 +110,13 @@ var titleForms = []*regexp.Regexp{
 }
 
 // listingBegins matches what the first line of a listing of routes, addresses or interfaces begins with.
-var listingBegins = regexp.MustCompile(`^(?:default\b|\d{1,3}(?:\.\d{1,3}){3}\b|[0-9a-f]*:[0-9a-f:]*/\d|Codes:|Kernel IP|Destination\b` +
-	`|Routing |IP Route|blackhole |unreachable |local |broadcast |\d+: \S+: <|inet6?\.0:|[A-Z][\w*>+]{0,2} +\d+\.\d+\.)`)
+var listingBegins = regexp.MustCompile(`^(?:default\b|\d{1,3}(?:\.\d{1,3}){3}\b|[0-9a-f]*:[0-9a-f:]*/\d|Codes:` +
+	`|Kernel IP|Destination\b|Routing |IP Route|blackhole |unreachable |local |broadcast |\d+: \S+: <|inet6?\.0:` +
+	`|[A-Z][\w*>+]{0,2} +\d+\.\d+\.)`)
 
 // instanceName matches names that tables have.
-var instanceName = regexp.MustCompile(`(?i)^(?:(?:\S+\.)?(?:inet6?|mpls|l3vpn|master[46]?)(?:\.\d+)?|internet6?|ipv[46]\S*|table-?\d+|vrf\S*)$`)
+var instanceName = regexp.MustCompile(`(?i)^(?:(?:\S+\.)?(?:inet6?|mpls|l3vpn|master[46]?)(?:\.\d+)?` +
+	`|internet6?|ipv[46]\S*|table-?\d+|vrf\S*)$`)
 
 // learnTitles finds the shapes of titles of which two names at least stand right above a listing; those without signs
 // behind a blank line or at the begin.

@@ -32,7 +32,8 @@ var prompts = []*regexp.Regexp{
 	// name:1# command, name:admin# command: the number is that of a part of the box, the word that of who asks
 	regexp.MustCompile(`^([A-Za-z][\w.-]*\w):(?:\d|admin|user|operator|oper)(?:\([^()]*\))*[#>]\s*([A-Za-z?!].*)?$`),
 	// name# command, name(mode)> command, name/context# command
-	regexp.MustCompile(`^([A-Za-z][\w.-]*[\w-])(?P<within>(?:/[\w.-]+)+)?(?:\([^()]*\))*(?:[#>]|%\s)\s*([A-Za-z?!].*)?$`),
+	regexp.MustCompile(`^([A-Za-z][\w.-]*[\w-])(?P<within>(?:/[\w.-]+)+)?` +
+		`(?:\([^()]*\))*(?:[#>]|%\s)\s*([A-Za-z?!].*)?$`),
 	// a name of one letter
 	regexp.MustCompile(`^([A-Za-z])(?:\([^()]*\))*#\s*([a-z].*)?$`),
 	// name$ command
@@ -221,7 +222,8 @@ func mayPrompt(line []byte) bool {
 
 // titled matches a title that names a command, as what collects the answers to many puts one above each:
 // ----- show ip route -----, `show ip route`, ## show ip route
-var titled = regexp.MustCompile("^\\s*(?:[-=*#+~]{2,}\\s*|`)((?:show|display|get|ip|route|netstat|cat|birdc|vtysh|nft|iptables|ip6tables|sysctl)\\b[^`]*?)(?:\\s*[-=*#+~]{2,}|`)?\\s*$")
+var titled = regexp.MustCompile("^\\s*(?:[-=*#+~]{2,}\\s*|`)((?:show|display|get|ip|route|netstat|cat|birdc|vtysh|nft" +
+	"|iptables|ip6tables|sysctl)\\b[^`]*?)(?:\\s*[-=*#+~]{2,}|`)?\\s*$")
 
 // title reads a line as one.
 func title(line []byte) (command string, ok bool) {
@@ -283,7 +285,8 @@ func split(text []byte) (sections []section, commands []typed, lines int) {
 		if next < len(text) {
 			next++
 		}
-		cur = section{device: device, part: p.part, remote: remote, command: command, lo: next, hi: len(text), asked: lo}
+		cur = section{device: device, part: p.part, remote: remote, command: command, lo: next, hi: len(text),
+			asked: lo}
 		cur.away = elsewhere(command)
 	}
 	cur.hi = len(text)

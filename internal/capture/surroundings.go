@@ -57,8 +57,9 @@ func (s *surroundings) look() {
 var (
 	// asideBlock begins a block of what chooses among routes, of a routing protocol, or of who may log in.
 	asideBlock = regexp.MustCompile(`(?i)^(?:line|user-interface|management|vty|console|route-policy|route-map` +
-		`|policy-statement|policy-options|prefix-(?:set|list)|as-path|community|snmp\S*|aaa|banner|login|login-control` +
-		`|role|privilege|radius\S*|tacacs\S*|ntp|ssh|telnet|router (?:bgp|ospf|rip|isis|eigrp|static)|bgp|ospf|isis|rip` +
+		`|policy-statement|policy-options|prefix-(?:set|list)|as-path|community|snmp\S*|aaa|banner|login` +
+		`|login-control|role|privilege|radius\S*|tacacs\S*|ntp|ssh|telnet|router (?:bgp|ospf|rip|isis|eigrp|static)` +
+		`|bgp|ospf|isis|rip` +
 		`|archive|event|logging|telemetry)\b`)
 	// asideLine is a line that tells of such by itself.
 	asideLine = regexp.MustCompile(`(?i)^set (?:policy-options|policy (?:prefix-list|route-map|access-list6?` +

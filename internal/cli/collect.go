@@ -26,8 +26,9 @@ case stays as it was until everything is there: whatever ends the program, it ho
 of a collection or nothing of it. One collection works in a case at a time; another one
 waits for it. Links are not followed, but for a SOURCE or a case that is one, and told.
 
-An archive is one by its content, whatever it is called. Archives may not reach outside of themselves, nor hold links or devices, nor unpack to
-more than 1 GiB or 100000 files: such a one is refused as a whole.`,
+An archive is one by its content, whatever it is called. Archives may not reach outside of
+themselves, nor hold links or devices, nor unpack to more than 1 GiB or 100000 files: such
+a one is refused as a whole.`,
 		setup: func(fs *flag.FlagSet) action {
 			dry := fs.Bool("dry-run", false, "only show what would be read")
 			device := fs.String("device", "", "put everything into the folder of this device `name`")

@@ -134,8 +134,8 @@ func (e *env) wish(l *loaded, d *network.Device, t *network.Table, text string) 
 	return err
 }
 
-// withoutTable says that the table is missing, and what the configuration has for a destination: that is no answer, since
-// only the table shows whether it is used.
+// withoutTable says that the table is missing, and what the configuration has for a destination: that is no answer,
+// since only the table shows whether it is used.
 func (e *env) withoutTable(l *loaded, d *network.Device, table string, dst netip.Prefix) error {
 	missing := &noTable{d.Name, table, route.FamilyOf(dst.Addr()), ""}
 	if s, ok := d.StaticFor(table, dst); ok {

@@ -12,10 +12,10 @@ import (
 // endings say what form a file has, how it is packed, or what was asked of the device.
 var endings = words(
 	"bz2 gz tar tbz2 tgz txz tzst xz zip zst",
-	"asc bak bk capture cap cfg cmd conf config csv dat dump htm html json jsonl log lst md new old orig out output prn",
-	"rtf set session text tmp tsv txt typescript xml yaml yml",
-	"addr address addresses arp bgp fib forwarding interfaces ip ip6 ipv4 ipv6 isis links neigh neighbors neighbours nft "+
-		"ospf rib route routes routing rules running running-config startup startup-config sysctl table v4 v6 vrf",
+	"asc bak bk capture cap cfg cmd conf config csv dat dump htm html json jsonl log lst md new old orig out output",
+	"prn rtf set session text tmp tsv txt typescript xml yaml yml",
+	"addr address addresses arp bgp fib forwarding interfaces ip ip6 ipv4 ipv6 isis links neigh neighbors neighbours "+
+		"nft ospf rib route routes routing rules running running-config startup startup-config sysctl table v4 v6 vrf",
 )
 
 // A date, as loggers and people put one behind a name.

@@ -479,7 +479,8 @@ func advice(b forward.Branch, dst netip.Addr) string {
 		return fmt.Sprintf("look at what that line applies on %s: whether it lets the packets pass; "+
 			"-assume-permitted follows them as if it did", at)
 	case forward.AnswerTranslated:
-		return fmt.Sprintf("look whether %s translates answers, or ask for the address that the destination has outside",
+		return fmt.Sprintf("look whether %s translates answers, or ask for the address that the destination has "+
+			"outside",
 			at)
 	case forward.RulesLeftOut:
 		return fmt.Sprintf("capture the filters of %s again without the search", at)

@@ -159,12 +159,14 @@ func remarkWords(list []rehearse.Remark) []string {
 		case rehearse.Oscillation:
 			out = append(out, "some routes do not come to rest: they leave and come back for ever")
 		case rehearse.MayNotice:
-			out = append(out, fmt.Sprintf("whether %s, which is down, comes up with %s cannot be told", farWords(r.Others), dev))
+			out = append(out, fmt.Sprintf("whether %s, which is down, comes up with %s cannot be told",
+				farWords(r.Others), dev))
 		case rehearse.FarEndOff:
 			out = append(out, fmt.Sprintf("%s does not come up: the other end of the link, %s, is switched off", dev,
 				farWords(r.Others)))
 		case rehearse.NoAddress:
-			out = append(out, fmt.Sprintf("%s has no %s address in the captures while it is down, so what comes with it "+
+			out = append(out, fmt.Sprintf("%s has no %s address in the captures while it is down, so what comes with "+
+				"it "+
 				"cannot be told: capture its configuration", dev, familyName(r.Family)))
 		}
 	}

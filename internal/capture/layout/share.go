@@ -56,7 +56,8 @@ func (s *sharer) id(l *route.List, a *route.Attributes) route.AttrID {
 	k := single{protocol: a.Protocol, special: a.Special, subtype: a.Subtype, preference: a.Preference, bgp: a.BGP}
 	if len(a.NextHops) > 0 {
 		h := &a.NextHops[0]
-		k.some, k.address, k.ifname, k.table, k.weight, k.flags = true, h.Address, h.Interface, h.Table, h.Weight, flags(h)
+		k.some, k.address, k.ifname, k.table = true, h.Address, h.Interface, h.Table
+		k.weight, k.flags = h.Weight, flags(h)
 	}
 	if s.single == nil {
 		s.single, s.metrics = map[single]uint32{}, map[measured]route.AttrID{}

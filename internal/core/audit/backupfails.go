@@ -258,8 +258,8 @@ func (s *caseView) someone(p netip.Prefix) (netip.Addr, bool) {
 	return x, x.IsValid()
 }
 
-// findSomeone returns an address of a network at which a packet can start: a host's rather than a router's own. The zero
-// address where nobody is known there.
+// findSomeone returns an address of a network at which a packet can start: a host's rather than a router's own. The
+// zero address where nobody is known there.
 func (s *caseView) findSomeone(p netip.Prefix) netip.Addr {
 	var own netip.Addr
 	for _, a := range s.audits {

@@ -108,7 +108,8 @@ type troubles struct {
 func (a *auditor) newTroubles() *troubles {
 	n := len(a.starts)
 	t := &troubles{a: a, byStart: make([][]int32, n), back: make([][]int32, n),
-		ofDevice: map[*network.Device][]int32{}, inNet: make([][]int32, len(a.nets)), hostsIn: make([][]int32, len(a.nets))}
+		ofDevice: map[*network.Device][]int32{}, inNet: make([][]int32, len(a.nets)),
+		hostsIn: make([][]int32, len(a.nets))}
 	bad := make([]int, n)
 	for _, g := range a.groups {
 		for s, o := range g.column {
@@ -239,7 +240,8 @@ type blockKey struct {
 }
 
 func newBlockList(t *troubles) blockList {
-	return blockList{troubles: t, byKey: map[blockKey]int32{}, last: make([]int32, len(t.byStart)), lastIn: make([]int32, len(t.byStart))}
+	return blockList{troubles: t, byKey: map[blockKey]int32{}, last: make([]int32, len(t.byStart)),
+		lastIn: make([]int32, len(t.byStart))}
 }
 
 // at is the number in list of a block.

@@ -252,8 +252,8 @@ func (a *auditor) together(x, y netip.Prefix) bool {
 }
 
 // worth is the severity of a loss between this network and one with hosts, where it is a fault; a device's own address
-// outside of any network is worth a risk, since that is how devices are managed, and a network between devices, where no
-// host is known, a note, since nobody else sends there.
+// outside of any network is worth a risk, since that is how devices are managed, and a network between devices, where
+// no host is known, a note, since nobody else sends there.
 func (a *auditor) worth(net netip.Prefix) Severity {
 	if s, ok := a.worths[net]; ok {
 		return s

@@ -38,8 +38,8 @@ type netPair struct {
 
 func (a *auditor) lossOf(l netPair) Loss { return Loss{a.nets[l.from], a.nets[l.to], l.back, l.partly} }
 
-// losses yields the pairs of networks, each once and in order. What concerns only some of the groups of hosts in them is
-// partly.
+// losses yields the pairs of networks, each once and in order. What concerns only some of the groups of hosts in them
+// is partly.
 func (a *auditor) losses(lost *lostPairs) iter.Seq[netPair] {
 	return func(yield func(netPair) bool) { a.eachLoss(lost, yield) }
 }
@@ -208,7 +208,9 @@ func (c *lossCounter) countPairs(all []rows, back bool) {
 			}
 		}
 	}
-	slices.SortFunc(keys, func(x, y key) int { return cmp.Or(cmp.Compare(x.net, y.net), cmp.Compare(x.hosts, y.hosts)) })
+	slices.SortFunc(keys, func(x, y key) int {
+		return cmp.Or(cmp.Compare(x.net, y.net), cmp.Compare(x.hosts, y.hosts))
+	})
 	for _, k := range slices.Compact(keys) {
 		x := c.at(k.net, back)
 		wantFrom, wantTo := c.a.hostGroups[all[0].net] > 0, c.a.hostGroups[k.net] > 0

@@ -52,8 +52,8 @@ func (v *variation) seek(is *topology.Topology, disturbed []bool) {
 	slices.SortFunc(v.there, func(x, y replaced) int { return x.first.compare(y.first) })
 }
 
-// seekRoutes notes where a device has other routes. It is false where those may decide over other destinations too: next
-// hops that are looked up, and tables that are asked one after the other.
+// seekRoutes notes where a device has other routes. It is false where those may decide over other destinations too:
+// next hops that are looked up, and tables that are asked one after the other.
 func (v *variation) seekRoutes(i int32, was, is *network.Device) bool {
 	if is.Rules().Len() > 0 || is.Steers() || is.Tunnels().Len() > 0 {
 		return false

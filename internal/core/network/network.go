@@ -121,7 +121,8 @@ func (d *Device) Statics() Items[Static] { return Items[Static]{d.statics} }
 func (d *Device) StaticFor(table string, p netip.Prefix) (best Static, found bool) {
 	for _, s := range d.statics {
 		here := s.Table == table || s.Table == "" && table == "default"
-		if here && s.Prefix.Bits() <= p.Bits() && s.Prefix.Contains(p.Addr()) && (!found || s.Prefix.Bits() > best.Prefix.Bits()) {
+		if here && s.Prefix.Bits() <= p.Bits() && s.Prefix.Contains(p.Addr()) &&
+			(!found || s.Prefix.Bits() > best.Prefix.Bits()) {
 			best, found = s, true
 		}
 	}
@@ -508,8 +509,8 @@ func (d *Device) addAddress(a Address) {
 }
 
 // ownAddresses reads the device's addresses out of its local routes and of host routes on a loopback interface. What a
-// device takes in beside those is none of them: addresses that nobody can have (RFC 1122 section 3.2.1.3), the first and
-// the last one of an attached IPv4 network.
+// device takes in beside those is none of them: addresses that nobody can have (RFC 1122 section 3.2.1.3), the first
+// and the last one of an attached IPv4 network.
 func ownAddresses(tables []*Table) []Address {
 	var out []Address
 	for _, t := range tables {
@@ -595,7 +596,8 @@ func (d *Device) setNeighbours(all []Neighbour) {
 	}
 }
 
-// mergeInterfaces makes one of each name. A state that was shown outranks one that was configured, and down outranks up.
+// mergeInterfaces makes one of each name. A state that was shown outranks one that was configured, and down outranks
+// up.
 func mergeInterfaces(in []Interface) []Interface {
 	var out []Interface
 	byName := map[string]int{}

@@ -115,8 +115,8 @@ func Longest(t *network.Table, a netip.Addr) Match {
 // At returns what forwards by one group of a table's routes; nothing is found where none of them does.
 func At(t *network.Table, g network.Group) Match { return installed(t, g) }
 
-// installed is what a group of rows forwards by: all its installed routes, or the chosen one that was not taken into the
-// forwarding table. A local address goes before all else of its prefix.
+// installed is what a group of rows forwards by: all its installed routes, or the chosen one that was not taken into
+// the forwarding table. A local address goes before all else of its prefix.
 func installed(t *network.Table, g network.Group) Match {
 	m := Match{Table: t}
 	for i, r := range t.Members(g) {

@@ -242,7 +242,9 @@ func (x *spoken) comesIn(i int, d *network.Device, t *network.Table, p netip.Pre
 			told = told || z != i && x.announces(z, p)
 		}
 	} else {
-		told = slices.ContainsFunc(who, func(z int) bool { return x.announces(z, p) || len(rows) == 0 && x.maybe(z, p) })
+		told = slices.ContainsFunc(who, func(z int) bool {
+			return x.announces(z, p) || len(rows) == 0 && x.maybe(z, p)
+		})
 	}
 	if !told {
 		return false

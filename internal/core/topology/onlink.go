@@ -354,8 +354,8 @@ func (t *Topology) dead(here port, a netip.Addr) []Attachment {
 	return out
 }
 
-// otherEnd returns the one other device on a link of two ends, up or down, where it has another address than a there, or
-// a list of all of its addresses lacks a.
+// otherEnd returns the one other device on a link of two ends, up or down, where it has another address than a there,
+// or a list of all of its addresses lacks a.
 func (t *Topology) otherEnd(here port, a netip.Addr) *network.Device {
 	others := t.others(here)
 	for _, i := range t.down {

@@ -112,7 +112,8 @@ func (f Family) Steps(tables, own []string) ([]Step, error) {
 		}
 		for _, t := range tables {
 			if !tableName.MatchString(t) {
-				return nil, fmt.Errorf("%q is no name of a table; it may have letters, digits, dots, colons and hyphens", t)
+				return nil, fmt.Errorf(
+					"%q is no name of a table; it may have letters, digits, dots, colons and hyphens", t)
 			}
 			s := Step{Purpose: q.Purpose, Own: true}
 			for _, c := range q.Commands {

@@ -26,7 +26,8 @@ const (
 	base11       = "urn:ietf:params:netconf:base:1.1"
 )
 
-const hello = `<?xml version="1.0" encoding="UTF-8"?><hello xmlns="urn:ietf:params:xml:ns:netconf:base:1.0"><capabilities>` +
+const hello = `<?xml version="1.0" encoding="UTF-8"?>` +
+	`<hello xmlns="urn:ietf:params:xml:ns:netconf:base:1.0"><capabilities>` +
 	`<capability>urn:ietf:params:netconf:base:1.0</capability><capability>` + base11 +
 	`</capability></capabilities></hello>`
 
@@ -129,7 +130,8 @@ func (n *netconf) hello() error {
 
 // call sends one message and returns the reply to it.
 func (n *netconf) call(id int, what string) ([]byte, error) {
-	m := fmt.Sprintf(`<?xml version="1.0" encoding="UTF-8"?><rpc xmlns="urn:ietf:params:xml:ns:netconf:base:1.0" message-id="%d">%s</rpc>`, id, what)
+	m := fmt.Sprintf(`<?xml version="1.0" encoding="UTF-8"?>`+
+		`<rpc xmlns="urn:ietf:params:xml:ns:netconf:base:1.0" message-id="%d">%s</rpc>`, id, what)
 	if n.chunked {
 		m = fmt.Sprintf("\n#%d\n%s\n##\n", len(m), m)
 	} else {

@@ -35,7 +35,8 @@ var messageID = regexp.MustCompile(`message-id="([^"]*)"`)
 
 // Serve holds one session.
 func (n *Netconf) Serve(stream io.ReadWriter) {
-	hello := `<?xml version="1.0" encoding="UTF-8"?><hello xmlns="urn:ietf:params:xml:ns:netconf:base:1.0"><capabilities>` +
+	hello := `<?xml version="1.0" encoding="UTF-8"?>` +
+		`<hello xmlns="urn:ietf:params:xml:ns:netconf:base:1.0"><capabilities>` +
 		`<capability>urn:ietf:params:netconf:base:1.0</capability>`
 	if n.Chunked {
 		hello += `<capability>urn:ietf:params:netconf:base:1.1</capability>`
@@ -69,9 +70,11 @@ func (n *Netconf) Serve(stream io.ReadWriter) {
 		case strings.Contains(m, "close-session"):
 			body = "<ok/>"
 		case n.Error != "":
-			body = "<rpc-error><error-type>application</error-type><error-tag>access-denied</error-tag><error-severity>error</error-severity><error-message>" + n.Error + "</error-message></rpc-error>"
+			body = "<rpc-error><error-type>application</error-type><error-tag>access-denied</error-tag>" +
+				"<error-severity>error</error-severity><error-message>" + n.Error + "</error-message></rpc-error>"
 		}
-		reply := fmt.Sprintf(`<?xml version="1.0" encoding="UTF-8"?><rpc-reply xmlns="urn:ietf:params:xml:ns:netconf:base:1.0" message-id="%s">%s</rpc-reply>`, id[1], body)
+		reply := fmt.Sprintf(`<?xml version="1.0" encoding="UTF-8"?>`+
+			`<rpc-reply xmlns="urn:ietf:params:xml:ns:netconf:base:1.0" message-id="%s">%s</rpc-reply>`, id[1], body)
 		if !chunked {
 			_, err = io.WriteString(stream, reply+endOfMessage)
 		} else {

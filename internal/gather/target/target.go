@@ -104,7 +104,9 @@ func Parse(s string) (Target, error) {
 		return Target{}, fmt.Errorf("%q has more than WAY://USER@HOST:PORT", withoutSecret(s))
 	}
 	if _, has := u.User.Password(); has {
-		return Target{}, fmt.Errorf("%q holds a password, which is never taken from an argument or a list; use -secrets", withoutSecret(s))
+		return Target{}, fmt.Errorf(
+			"%q holds a password, which is never taken from an argument or a list; use -secrets",
+			withoutSecret(s))
 	}
 	t := Target{Way: Way(way), Address: u.Hostname(), User: u.User.Username()}
 	if t.Address == "" && t.Way != Local {

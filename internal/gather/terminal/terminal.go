@@ -431,7 +431,8 @@ var (
 		`|return)[^\n]*$`)
 	// turnPage is a pager's line.
 	turnPage = regexp.MustCompile(
-		`(?i)^\W*more\b\W*(?:\d+ ?%\W*)?$|-+ ?\(?more\b[^\n]{0,60}$|^\W*press (?:any key|<?space>?|enter)[^\n]{0,60}$|` +
+		`(?i)^\W*more\b\W*(?:\d+ ?%\W*)?$|-+ ?\(?more\b[^\n]{0,60}$|^\W*press (?:any key|<?space>?` +
+			`|enter)[^\n]{0,60}$|` +
 			`^lines? \d+-\d+[^\n]{0,40}$|^\W*\(END\)\W*$|\[q quit[^\n]{0,40}$|\(q to quit\)\s*$|^-- \[[^\n]{0,60}$|^:$`,
 	)
 	// lastPage is the line of a pager that has no more pages and still waits.

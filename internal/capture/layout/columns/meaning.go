@@ -438,7 +438,8 @@ func (r *reader) inUse() string {
 	r.needs, r.needsKnown = "", true
 	for _, k := range slices.Sorted(maps.Keys(r.legend)) {
 		switch r.legend[k] {
-		case "active", "active route", "activated route", "in use", "selected", "best route", "up", "up route", "usable":
+		case "active", "active route", "activated route", "in use", "selected", "best route", "up", "up route",
+			"usable":
 			r.needs = k
 		}
 	}

@@ -50,7 +50,8 @@ func mayNameOther(s string) bool {
 			"ipv6"}, strings.ToLower(m[2]))
 }
 
-// titleInWords matches "IPv4 Dest-Routes for <NAME> (4 entries)", "IP Route - NAME" and "IPv4 routes for table NAME/base".
+// titleInWords matches "IPv4 Dest-Routes for <NAME> (4 entries)", "IP Route - NAME" and "IPv4 routes for table
+// NAME/base".
 var titleInWords = regexp.MustCompile(`^IPv[46] Dest-Routes for <([^<>]+)> \(\d+ entries\)$` +
 	`|^IP(?:v6)? Route - (\S+)$|^IPv[46] unicast route table of network instance (\S+)$` +
 	`|^IPv[46] routes for table ([^\s/]+)(?:/base)?$`)

@@ -22,7 +22,8 @@ const name = "iproute JSON"
 // Reader is the family's registration.
 var Reader = layout.Reader{Structured: true, Name: name, Recognise: recognise, Read: Read,
 	About: "ip -j route, addr, link, neigh, rule",
-	Sample: "[{\"dst\":\"10.61.32.0/24\",\"gateway\":\"172.28.61.6\",\"dev\":\"line1\",\"protocol\":\"ospf\",\"flags\":[]},\n" +
+	Sample: "[{\"dst\":\"10.61.32.0/24\",\"gateway\":\"172.28.61.6\",\"dev\":\"line1\"," +
+		"\"protocol\":\"ospf\",\"flags\":[]},\n" +
 		" {\"type\":\"blackhole\",\"dst\":\"10.61.40.0/21\",\"flags\":[]},\n" +
 		" {\"dst\":\"10.61.16.0/24\",\"dev\":\"hall0\",\"protocol\":\"kernel\",\"scope\":\"link\",\"flags\":[]}]\n"}
 

@@ -318,9 +318,9 @@ func flag(word []byte, h *route.NextHop) bool {
 
 // States that a row may tell in words. Of the second kind interfaces are called too.
 var (
-	stateWords = layout.WordSet(`unresolved unreachable invalid unusable rejected suppressed dampened expired failed not no
-		not-installed no-install uninstalled fib-fail hold-down holddown unverified stale pending unknown incomplete
-		inaccessible`)
+	stateWords = layout.WordSet(`unresolved unreachable invalid unusable rejected suppressed dampened expired failed
+		not no not-installed no-install uninstalled fib-fail hold-down holddown unverified stale pending unknown
+		incomplete inaccessible`)
 	stateOrName = layout.WordSet(`down backup standby hidden disabled blocked track tracked
 		conditional floating admin state
 		shutdown alternate secondary passive`)

@@ -25,7 +25,8 @@ var (
 	// IP=10.61.16.1->10.61.16.1/255.255.255.0 index=6 devname=hall
 	givenPair = regexp.MustCompile(`^IP=(\S+)->(\S+)/(\S+) index=\d+ devname=(\S+)\s*$`)
 	// an interface, an address, a link-layer address, the age
-	bareEntry = regexp.MustCompile(`^\s+([A-Za-z][\w./-]*) (\d+\.\d+\.\d+\.\d+) ((?:[0-9a-f]{4}\.){2}[0-9a-f]{4})(?: (?:\d+|-|alias))?\s*$`)
+	bareEntry = regexp.MustCompile(`^\s+([A-Za-z][\w./-]*) (\d+\.\d+\.\d+\.\d+) ` +
+		`((?:[0-9a-f]{4}\.){2}[0-9a-f]{4})(?: (?:\d+|-|alias))?\s*$`)
 	// name (10.61.16.20) at 02:00:00:00:00:10 on hall0, and what was asked for without an answer
 	atEntry = regexp.MustCompile(`(?i)^\S+ \((\d+\.\d+\.\d+\.\d+)\) at (\S+) (?:\[\w+\] )?on (\S+)(?: .*)?$`)
 	// == [ hall ]

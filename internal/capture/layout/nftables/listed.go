@@ -22,7 +22,8 @@ var Listed = layout.Reader{Name: listedName, Recognise: recogniseListed, Read: R
 
 var (
 	listedChain = regexp.MustCompile(`^Chain ([\w.-]+) \((?:policy (\w+)\b.*|\d+ references)\)$`)
-	listedNames = regexp.MustCompile(`^(?:num +)?(?:pkts +bytes +)?target +prot +opt +(?:in +out +)?source +destination`)
+	listedNames = regexp.MustCompile(`^(?:num +)?(?:pkts +bytes +)?target +prot +opt +` +
+		`(?:in +out +)?source +destination`)
 )
 
 // recogniseListed looks for chains with the heading of their columns.

@@ -17,8 +17,10 @@ const ownName = "own JSON"
 // Own is the registration of what "table -as json" writes.
 var Own = layout.Reader{Structured: true, Name: ownName, Recognise: recogniseOwn, Read: ReadOwn,
 	About: "what zarvek table -as json writes",
-	Sample: "{\"device\":\"valley\",\"tables\":[{\"table\":\"default\",\"family\":\"ipv4\",\"best-preference\":\"lowest\",\"routes\":[\n" +
-		"{\"destination-prefix\":\"10.61.16.0/24\",\"source-protocol\":\"direct\",\"active\":true,\"installed\":true,\n" +
+	Sample: "{\"device\":\"valley\",\"tables\":[{\"table\":\"default\",\"family\":\"ipv4\"," +
+		"\"best-preference\":\"lowest\",\"routes\":[\n" +
+		"{\"destination-prefix\":\"10.61.16.0/24\",\"source-protocol\":\"direct\"," +
+		"\"active\":true,\"installed\":true,\n" +
 		" \"next-hops\":[{\"outgoing-interface\":\"hall0\"}]}]}]}\n"}
 
 func recogniseOwn(text []byte) int {

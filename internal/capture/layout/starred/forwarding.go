@@ -120,7 +120,8 @@ func (x *waiting) takeHop(w []string) error {
 	if !ok {
 		return layout.ErrNotARoute
 	}
-	x.attr.NextHops = append(x.attr.NextHops, route.NextHop{Address: addr, Interface: w[len(w)-1], Encapsulated: kind > 1})
+	x.attr.NextHops = append(x.attr.NextHops,
+		route.NextHop{Address: addr, Interface: w[len(w)-1], Encapsulated: kind > 1})
 	return nil
 }
 

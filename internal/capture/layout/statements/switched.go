@@ -20,7 +20,8 @@ func (s *switched) line(w []string, port string) {
 	switch {
 	case line == "no switchport":
 		delete(s.vlans, port)
-	case w[0] == "switchport", strings.HasPrefix(line, "port link-type "), strings.HasPrefix(line, "port default vlan "),
+	case w[0] == "switchport", strings.HasPrefix(line, "port link-type "),
+		strings.HasPrefix(line, "port default vlan "),
 		strings.HasPrefix(line, "port access vlan "):
 		if s.vlans == nil {
 			s.vlans = map[string]string{}
