@@ -56,6 +56,7 @@ func repairSeed(t *testing.T, seed uint64) mendings {
 	var s mendings
 	n := newRandomNet(newBench(t, "ping"), seed)
 	dir := n.captures([]string{"text", "json"}[seed%2], nil)
+	keepFailing(t, dir, seed)
 	c, err := casefile.Load(dir)
 	require.NoError(t, err)
 	w := forward.NewWalker(topology.Build(c.Network))
@@ -135,8 +136,8 @@ func (n *randomNet) typeIn(t *testing.T, c *casefile.Case, r *mend.Result) [][2]
 
 func (n *randomNet) typeLines(t *testing.T, lines [][2]string) {
 	for _, l := range lines {
-		_, err := n.try(l[0], l[1])
-		require.NoError(t, err, "%s on %s", l[1], l[0])
+		out, err := n.try(l[0], l[1])
+		require.NoError(t, err, "%s on %s: %s", l[1], l[0], out)
 	}
 }
 

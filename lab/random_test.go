@@ -65,6 +65,18 @@ func (s *score) add(o score) {
 	s.withheld, s.unknown, s.false = s.withheld+o.withheld, s.unknown+o.unknown, s.false+o.false
 }
 
+// keepFailing leaves the captures of a seed that fails where -keep says.
+func keepFailing(t *testing.T, dir string, seed uint64) {
+	if *keep == "" {
+		return
+	}
+	t.Cleanup(func() {
+		if t.Failed() {
+			_ = os.CopyFS(filepath.Join(*keep, fmt.Sprintf("seed-%d", seed)), os.DirFS(dir))
+		}
+	})
+}
+
 // compareSeed builds and judges one network.
 func compareSeed(t *testing.T, seed uint64) score {
 	n := newRandomNet(newBench(t, "ping"), seed)
@@ -80,13 +92,7 @@ func compareSeed(t *testing.T, seed uint64) score {
 		form = "text"
 	}
 	dir := n.captures(form, nil)
-	if *keep != "" {
-		t.Cleanup(func() {
-			if t.Failed() {
-				_ = os.CopyFS(filepath.Join(*keep, fmt.Sprintf("seed-%d", seed)), os.DirFS(dir))
-			}
-		})
-	}
+	keepFailing(t, dir, seed)
 	if seed/3%uint64(*maskedOf) == 0 { // of each form
 		masktest.Laws(t, dir, 1)
 	}

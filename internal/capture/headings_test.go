@@ -7,17 +7,19 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
+// devicesOf are the devices of a text's sections.
+func devicesOf(text string) (out []string) {
+	sections, _, _ := split([]byte(text))
+	for _, s := range sections {
+		out = append(out, s.device)
+	}
+	return out
+}
+
 // TestHeadingsOfDevices: what collects the answers of many into one text names each, in all the usual shapes; nothing
 // of two becomes one. A heading that comes once, one that names a table, and all where prompts tell who asks, say
 // nothing of the kind.
 func TestHeadingsOfDevices(t *testing.T) {
-	devices := func(text string) (out []string) {
-		sections, _, _ := split([]byte(text))
-		for _, s := range sections {
-			out = append(out, s.device)
-		}
-		return out
-	}
 	for _, two := range [][2]string{
 		{"##### mast-3 #####", "##### mast-4 #####"}, {"=== mast-3 ===", "=== mast-4 ==="}, {"--- mast-3 (10.96.0.1) ---", "--- mast-4 (10.97.0.1) ---"},
 		{"Host: mast-3", "Host: mast-4"}, {"Device mast-3, 2026-11-26", "Device mast-4, 2026-11-26"},
@@ -26,7 +28,7 @@ func TestHeadingsOfDevices(t *testing.T) {
 		{"hostname mast-3", "hostname mast-4"}, {"[1] 01:00:01 [SUCCESS] mast-3", "[2] 01:00:02 [SUCCESS] mast-4"},
 		{"* mast-3 ** changed : False *******", "* mast-4 ** changed : False *******"},
 	} {
-		require.Equal(t, []string{"mast-3", "mast-4"}, devices(two[0]+"\nx\n"+two[1]+"\ny\n"), two[0])
+		require.Equal(t, []string{"mast-3", "mast-4"}, devicesOf(two[0]+"\nx\n"+two[1]+"\ny\n"), two[0])
 	}
 	for _, text := range []string{
 		"##### mast-3 #####\nx\n##### mast-3 #####\ny\n",
@@ -38,30 +40,23 @@ func TestHeadingsOfDevices(t *testing.T) {
 		"Device: eth0\nx\nDevice: eth1\ny\n",
 		"inet.0:\nx\ninet6.0:\ny\n",
 	} {
-		for _, d := range devices(text) {
+		for _, d := range devicesOf(text) {
 			require.Empty(t, d, text)
 		}
 	}
-	require.Equal(t, []string{"valley"}, devices("valley# show ip route\n=== mast-3 ===\nx\n=== mast-4 ===\ny\n"))
+	require.Equal(t, []string{"valley"}, devicesOf("valley# show ip route\n=== mast-3 ===\nx\n=== mast-4 ===\ny\n"))
 }
 
 // TestTitlesOfDevices: a word alone, or behind signs, names a device where it stands right above a listing, and another
 // one does too.
 func TestTitlesOfDevices(t *testing.T) {
 	const listing = "10.96.0.0/24 dev e0 proto kernel scope link src 10.96.0.1\ndefault via 10.96.0.9 dev e0\n"
-	devices := func(text string) (out []string) {
-		sections, _, _ := split([]byte(text))
-		for _, s := range sections {
-			out = append(out, s.device)
-		}
-		return out
-	}
 	for _, two := range [][2]string{
 		{"== valley", "== summit"}, {"## mast-3", "## mast-4"}, {"-- mast-3:", "-- mast-4:"}, {"=> mast-3", "=> mast-4"},
 		{"mast-3:", "mast-4:"}, {"mast-3", "mast-4"}, {"## valley\n```", "```\n## summit\n```"},
 	} {
 		require.Equal(t, []string{strings.Trim(two[0], "=#-> :`\n"), strings.Trim(two[1], "=#-> :`\n")},
-			devices(two[0]+"\n"+listing+"\n"+two[1]+"\n"+listing), two[0])
+			devicesOf(two[0]+"\n"+listing+"\n"+two[1]+"\n"+listing), two[0])
 	}
 	for _, text := range []string{
 		"mast-3:\n" + listing, // one alone
@@ -73,7 +68,7 @@ func TestTitlesOfDevices(t *testing.T) {
 		listing + "wan-1\n" + listing + "wan-2\n" + listing, // the ends of broken lines
 		"vlan10:\n" + listing + "\nvlan20:\n" + listing,
 	} {
-		for _, d := range devices(text) {
+		for _, d := range devicesOf(text) {
 			require.Empty(t, d, text)
 		}
 	}

@@ -13,6 +13,7 @@ import (
 	"slices"
 
 	"zarvek/internal/core/audit"
+	"zarvek/internal/core/change"
 	"zarvek/internal/core/compare"
 	"zarvek/internal/core/forward"
 	"zarvek/internal/core/network"
@@ -268,6 +269,20 @@ func (m *Mender) gone(w *forward.Walker, f *audit.Finding) bool {
 	return !slices.ContainsFunc(audit.Run(w, opt).Findings, func(g audit.Finding) bool { return g.ID == f.ID })
 }
 
+// ties reports whether a route would stand beside one that is there without a rule that parts them: a device would use
+// both, or either, or would not take it (the kernel of Linux has one route of a prefix and metric).
+func (s *search) ties(orders []rehearse.Order) bool {
+	removes := func(o rehearse.Order) bool { return o.Verb == rehearse.Remove }
+	n, err := s.edit(s.edited, slices.DeleteFunc(slices.Clone(orders), func(o rehearse.Order) bool { return !removes(o) }))
+	return err != nil || slices.ContainsFunc(orders, func(o rehearse.Order) bool {
+		if o.Verb != rehearse.Add {
+			return false
+		}
+		fare, err := change.Try(n, change.AddRoute{Device: o.Device, Static: o.Static})
+		return err != nil || fare.Outcome == change.WouldTie
+	})
+}
+
 // offer proves a change, and takes it for the cure or keeps why not.
 func (s *search) offer(orders []rehearse.Order) bool {
 	refuse := func(r Refusal) bool {
@@ -276,7 +291,7 @@ func (s *search) offer(orders []rehearse.Order) bool {
 		return false
 	}
 	edited, err := s.edit(s.edited, orders)
-	if err != nil {
+	if err != nil || s.ties(orders) {
 		return refuse(Refusal{Why: NotTaken})
 	}
 	settled := s.settler.Run(edited)

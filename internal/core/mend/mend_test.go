@@ -3,6 +3,7 @@ package mend
 import (
 	"math/rand/v2"
 	"net/netip"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -64,6 +65,9 @@ func TestOneTrip(t *testing.T) {
 			[]string{"add a: 10.0.2.0/24 via 172.16.0.2", "add b: 10.0.2.0/24 via 172.16.1.2"}},
 		{"a route that leads back is replaced", without("b", "10.0.2.0/24") + "b: static 10.0.2.0/24 pref 1 via 172.16.0.1 dev e0",
 			[]string{"remove b: 10.0.2.0/24", "add b: 10.0.2.0/24 via 172.16.1.2"}},
+		{"in the table of a kernel too, which has one route of a prefix and metric",
+			regexp.MustCompile(`b: (static|direct) `).ReplaceAllString(without("b", "10.0.2.0/24")+"b: static 10.0.2.0/24 via 172.16.0.1 dev e0",
+				"b: kernel: $1 "), []string{"remove b: 10.0.2.0/24", "add b: 10.0.2.0/24 via 172.16.1.2"}},
 		{"a discard in front of a summary that is right goes", without("b", "10.0.2.0/24") + "b: static 10.0.2.0/25 pref 1 blackhole\nb: static 10.0.0.0/16 pref 1 via 172.16.1.2 dev e1",
 			[]string{"remove b: 10.0.2.0/25"}},
 		{"a discard in front of a default that leads back stays, and a route joins it", without("b", "10.0.2.0/24") + "b: static 10.0.0.0/16 pref 1 blackhole\nb: static 0.0.0.0/0 pref 1 via 172.16.0.1 dev e0",

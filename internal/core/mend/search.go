@@ -242,12 +242,22 @@ func named(table string) string {
 func (s *search) pruned(orders []rehearse.Order) []rehearse.Order {
 	orders = s.tidied(orders)
 	for i := len(orders) - 1; i >= 0 && len(orders) > 1; i-- {
+		if makesRoom(orders[i], orders) {
+			continue
+		}
 		less := slices.Delete(slices.Clone(orders), i, i+1)
 		if at, ok := s.then(state{edited: s.edited, walker: s.walker}, less); ok && s.isRight(at.walker) {
 			orders = less
 		}
 	}
 	return orders
+}
+
+// makesRoom reports whether an order takes a route out so that another one comes in its place.
+func makesRoom(o rehearse.Order, orders []rehearse.Order) bool {
+	return o.Verb == rehearse.Remove && slices.ContainsFunc(orders, func(x rehearse.Order) bool {
+		return x.Verb == rehearse.Add && x.Device == o.Device && x.Table == o.Table && x.Static.Prefix == o.Prefix
+	})
 }
 
 // tidied leaves out routes that a later order takes out again, and that order where nothing else is there to be taken
