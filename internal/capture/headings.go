@@ -6,6 +6,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"unicode"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/filename"
@@ -150,6 +151,17 @@ func (p *prompter) learnTitles() {
 	}
 }
 
+// occasion are words by which people tell listings of one device apart.
+var occasion = layout.WordSet(`change changed change-over test try step part first second third last new old now then today
+	yesterday night morning evening day time run capture listing dump cmd command show list all other prod vrf instance
+	rib fib kernel state status result v4 v6`)
+
+// saysWhat reports whether all words of a name tell what stands below, or when, so that it names no device.
+func saysWhat(name string) bool {
+	words := strings.FieldsFunc(strings.ToLower(name), func(r rune) bool { return !unicode.IsLetter(r) })
+	return !slices.ContainsFunc(words, func(w string) bool { return !noDevice[w] && !occasion[w] })
+}
+
 // titleOf reads a line as a title: its shape, -1 for none, and the name.
 func titleOf(line []byte) (form int, name string) {
 	line = bytes.TrimSpace(line)
@@ -162,7 +174,7 @@ func titleOf(line []byte) (form int, name string) {
 			continue
 		}
 		name := string(m[1])
-		if !noDevice[strings.ToLower(name)] && !portName.MatchString(name) && !instanceName.MatchString(name) {
+		if !saysWhat(name) && !portName.MatchString(name) && !instanceName.MatchString(name) {
 			return i, name
 		}
 	}

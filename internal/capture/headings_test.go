@@ -66,6 +66,8 @@ func TestTitlesOfDevices(t *testing.T) {
 		"Internet:\n" + listing + "\nInternet6:\n" + listing,
 		"IPv4-table:\n" + listing + "\nIPv6-table:\n" + listing,
 		listing + "wan-1\n" + listing + "wan-2\n" + listing, // the ends of broken lines
+		"== before-change\n" + listing + "\n== after-change\n" + listing,
+		"step-1:\n" + listing + "\nstep-2:\n" + listing,
 		"vlan10:\n" + listing + "\nvlan20:\n" + listing,
 	} {
 		for _, d := range devicesOf(text) {
