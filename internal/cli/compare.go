@@ -67,11 +67,19 @@ With one folder, BEFORE is the case of -case. Exit code 1: something got worse, 
 
 // differences compares two networks, with progress on a terminal where it is long.
 func differences(before, after *forward.Walker, fam route.Family) *compare.Result {
-	opt := compare.Options{Audit: audit.Options{Family: fam}}
+	var p progress
+	defer p.done()
+	return compare.Run(before, after, comparing(fam, &p))
+}
+
+// comparing is what is compared, of one family or, at 0, both.
+func comparing(fam route.Family, p *progress) compare.Options {
+	opt := compare.Options{Audit: audit.Options{Family: fam},
+		Progress: func(done, total int) { p.tell("comparing", int64(done), int64(total), 200_000) }}
 	if fam != 0 {
 		opt.Families = []route.Family{fam}
 	}
-	return compare.Run(before, after, opt)
+	return opt
 }
 
 // showComparison writes a comparison in the form asked for; harm is bad news for the exit code.

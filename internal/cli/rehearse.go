@@ -6,8 +6,6 @@ import (
 	"fmt"
 	"slices"
 
-	"zarvek/internal/core/audit"
-	"zarvek/internal/core/compare"
 	"zarvek/internal/core/rehearse"
 	"zarvek/internal/core/route"
 	"zarvek/internal/notes"
@@ -142,11 +140,9 @@ func (l *loaded) InterfaceName(device, name string) (string, error) {
 // rehearse reads the orders from options and a file, and shows what they would do.
 func (e *env) rehearse(l *loaded, steps []rehearse.Step, save string, fam route.Family, c present.CompareView) error {
 	collectLess()
-	opt := compare.Options{Audit: audit.Options{Family: fam}}
-	if fam != 0 {
-		opt.Families = []route.Family{fam}
-	}
-	r, err := rehearse.Run(l.walk(), steps, slices.Clone(l.Keep), opt)
+	var p progress
+	r, err := rehearse.Run(l.walk(), steps, slices.Clone(l.Keep), comparing(fam, &p))
+	p.done()
 	var order *rehearse.OrderError
 	if errors.As(err, &order) {
 		return usagef("%s %q: %v", order.Order.Where, order.Order.Text, order.Err)

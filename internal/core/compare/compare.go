@@ -113,8 +113,8 @@ type Options struct {
 	Families []route.Family // none: both
 	// OneNetwork: the second snapshot is made of the first, so that what it lacks is gone, not just not captured.
 	OneNetwork bool
-	Audit      audit.Options // of the findings
-	Progress   func(stage string)
+	Audit      audit.Options         // of the findings
+	Progress   func(done, total int) // told now and then, in routes
 }
 
 // A Base is a network that several others are compared with: it is swept once. It is safe for concurrent use.
@@ -150,10 +150,11 @@ func (b *Base) audit(opt audit.Options) *audit.Result {
 	return b.findings[k]
 }
 
-func (b *Base) sweep(fam route.Family) (*audit.Reach, []audit.ReachEnd) {
+// sweep finds what becomes of all addresses; step is told how many routes it went through.
+func (b *Base) sweep(fam route.Family, step func(int)) (*audit.Reach, []audit.ReachEnd) {
 	s := b.swept[fam]
 	s.once.Do(func() {
-		s.reach = audit.NewReach(b.walker, fam, func(int) {})
+		s.reach = audit.NewReach(b.walker, fam, step)
 		s.ends = s.reach.Ends()
 	})
 	return s.reach, s.ends
@@ -165,7 +166,7 @@ func (b *Base) Partners(families ...route.Family) map[netip.Prefix]int {
 	out := map[netip.Prefix]int{}
 	t := b.walker.Topology()
 	for _, fam := range families {
-		reach, ends := b.sweep(fam)
+		reach, ends := b.sweep(fam, func(int) {})
 		first := map[netip.Prefix]int{}
 		for i, e := range ends {
 			if _, ok := first[e.Net]; !ok && e.Sends && e.Owner == "" && !e.Silent && t.HasHosts(e.Net) {
@@ -190,19 +191,15 @@ func Run(before, after *forward.Walker, opt Options) *Result { return NewBase(be
 // Run compares the base's network with another one as the function Run does.
 func (b *Base) Run(after *forward.Walker, opt Options) *Result {
 	r := &Result{}
-	tell := opt.Progress
-	if tell == nil {
-		tell = func(string) {}
-	}
 	fams := opt.Families
 	if len(fams) == 0 {
 		fams = []route.Family{route.IPv4, route.IPv6}
 	}
 	x, y := b.walker.Topology().Network, after.Topology().Network
 	r.Missing = missing(x, y)
+	m := newMeter(opt.Progress, fams, x, y)
 	for _, fam := range fams {
-		tell(fam.String())
-		r.pairs(b, after, fam, opt.OneNetwork)
+		r.pairs(b, after, fam, opt.OneNetwork, m)
 		r.Routes = append(r.Routes, routes(x, y, fam)...)
 	}
 	slices.SortStableFunc(r.Groups, func(a, b Group) int {
@@ -210,9 +207,8 @@ func (b *Base) Run(after *forward.Walker, opt Options) *Result {
 			cmp.Compare(len(b.Pairs), len(a.Pairs)))
 	})
 	r.Facts = facts(x, y)
-	tell("findings")
 	if x != y {
-		r.findings(b.audit(opt.Audit), audit.Run(after, opt.Audit))
+		r.findings(b.audit(m.audit(opt.Audit)), audit.Run(after, m.audit(opt.Audit)))
 	}
 	return r
 }

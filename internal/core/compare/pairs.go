@@ -34,8 +34,8 @@ type difference struct {
 }
 
 // pairs finds every pair of one family that differs, and groups them.
-func (r *Result) pairs(before *Base, after *forward.Walker, fam route.Family, oneNetwork bool) {
-	b := newBoth(before, after, fam)
+func (r *Result) pairs(before *Base, after *forward.Walker, fam route.Family, oneNetwork bool, m *meter) {
+	b := newBoth(before, after, fam, m.add)
 	if !oneNetwork {
 		for _, m := range r.Missing {
 			if !m.Neighbours {
@@ -70,13 +70,13 @@ func (r *Result) pairs(before *Base, after *forward.Walker, fam route.Family, on
 	r.Groups = append(r.Groups, b.group(slices.Concat(rows...))...)
 }
 
-// newBoth sweeps two networks and joins their ends.
-func newBoth(before *Base, after *forward.Walker, fam route.Family) *both {
+// newBoth sweeps two networks and joins their ends; step is told how many routes it went through.
+func newBoth(before *Base, after *forward.Walker, fam route.Family, step func(int)) *both {
 	b := &both{fam: fam, topo: [2]*topology.Topology{before.walker.Topology(), after.Topology()}}
 	var wg sync.WaitGroup
-	wg.Go(func() { b.reach[0], b.ends[0] = before.sweep(fam) })
+	wg.Go(func() { b.reach[0], b.ends[0] = before.sweep(fam, step) })
 	wg.Go(func() {
-		b.reach[1] = audit.NewReach(after, fam, func(int) {})
+		b.reach[1] = audit.NewReach(after, fam, step)
 		b.ends[1] = b.reach[1].Ends()
 	})
 	wg.Wait()

@@ -27,7 +27,7 @@ func TestAgreesWithTraces(t *testing.T) {
 		changed := disturb(rnd, text)
 		x, y := coretest.Build(text), coretest.Build(changed)
 		before, after := forward.NewWalker(topology.Build(x)), forward.NewWalker(topology.Build(y))
-		b := newBoth(NewBase(before), after, route.IPv4)
+		b := newBoth(NewBase(before), after, route.IPv4, func(int) {})
 		list := boundaries(rnd, 45, x, y)
 		for _, src := range list {
 			i, ok := b.at(src)
