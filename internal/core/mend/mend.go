@@ -13,7 +13,6 @@ import (
 	"slices"
 
 	"zarvek/internal/core/audit"
-	"zarvek/internal/core/change"
 	"zarvek/internal/core/compare"
 	"zarvek/internal/core/forward"
 	"zarvek/internal/core/network"
@@ -275,11 +274,7 @@ func (s *search) ties(orders []rehearse.Order) bool {
 	removes := func(o rehearse.Order) bool { return o.Verb == rehearse.Remove }
 	n, err := s.edit(s.edited, slices.DeleteFunc(slices.Clone(orders), func(o rehearse.Order) bool { return !removes(o) }))
 	return err != nil || slices.ContainsFunc(orders, func(o rehearse.Order) bool {
-		if o.Verb != rehearse.Add {
-			return false
-		}
-		fare, err := change.Try(n, change.AddRoute{Device: o.Device, Static: o.Static})
-		return err != nil || fare.Outcome == change.WouldTie
+		return o.Verb == rehearse.Add && rehearse.Ties(n, o)
 	})
 }
 

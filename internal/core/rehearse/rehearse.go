@@ -303,6 +303,12 @@ func add(n *network.Snapshot, o Order) (change.Change, []Remark, error) {
 	return change.Change{e}, remarks, nil
 }
 
+// Ties reports whether the rules do not part the route of an order from one that n has.
+func Ties(n *network.Snapshot, o Order) bool {
+	fare, err := change.Try(n, change.AddRoute{Device: o.Device, Static: o.Static})
+	return err == nil && fare.Outcome == change.WouldTie
+}
+
 // ends edits an interface, and the other end too where the link has room for two: there the other one notices.
 func ends(
 	t *topology.Topology, n *network.Snapshot, o Order, own change.Edit, far func(device, ifname string) change.Edit,
