@@ -208,7 +208,7 @@ func document(b []byte) bool {
 // noisy is a cheap look for anything that quiet would change.
 func noisy(b []byte) bool {
 	for _, sign := range [...]string{"%", "^", "--", "\n<", "(more", "command not found", "d is not running", "(END)",
-		"[edit", "{master", "{backup", "\n[/"} {
+		"[edit", "{master", "{backup", "\n[/", "```", "~~~"} {
 		if bytes.Contains(b, []byte(sign)) {
 			return true
 		}
