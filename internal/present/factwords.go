@@ -93,6 +93,8 @@ func protocolWords(x network.ProtocolInterface) string {
 	switch {
 	case x.Other:
 		return fmt.Sprintf("%s is set in a way that may keep routes out or alter them", x.Protocol)
+	case x.Paths > 0:
+		return fmt.Sprintf("%s uses up to %s (ECMP)", x.Protocol, count(int(x.Paths), "equal way", "equal ways"))
 	case x.On:
 		what = append(what, "runs")
 	case x.Passive:

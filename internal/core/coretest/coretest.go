@@ -160,6 +160,9 @@ func add(f *network.Facts, rest string, m route.Mark) {
 			x.Cost = route.N(n)
 		}
 		f.Protocols = append(f.Protocols, x)
+	case "paths": // the most equal ways that a protocol uses, as a configuration tells
+		n, _ := strconv.ParseUint(w[2], 10, 16)
+		f.Protocols = append(f.Protocols, network.ProtocolInterface{Protocol: protocols[w[1]], Paths: n, Mark: m})
 	case "stateful":
 		f.Policy.Stateful = m
 	case "allrules": // of the kernel's filters; with "marks" some put marks on packets

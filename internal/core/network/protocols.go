@@ -21,6 +21,7 @@ type ProtocolInterface struct {
 	// Other tells that the line changes what the protocol makes of its routes in a way that is not told here: filters,
 	// summaries, areas that take no routes from outside.
 	Other bool
+	Paths uint64 // the most equal ways that it uses; 0: the line does not tell
 	Mark  route.Mark
 }
 

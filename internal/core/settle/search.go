@@ -401,7 +401,8 @@ func (s *search) answerOnce(n int, e entry, had bool) answer {
 		slices.ContainsFunc(won, func(w way) bool { return w.arc == e.arcs[0] }) {
 		return answer{found, sorted(e.arcs), e.metric}
 	}
-	if len(won) > 1 && (!exact || s.in.selects[n] || s.in.byVectors()) {
+	limit := s.in.paths[n]
+	if len(won) > 1 && (!exact || s.in.selects[n] || s.in.byVectors() || limit > 0 && uint64(len(won)) > limit) {
 		return answer{}
 	}
 	a := answer{kind: found}

@@ -85,7 +85,7 @@ func area(word string) (string, bool) {
 var plainWords = []string{
 	"router-id", "log-adjacency-changes", "timers", "net", "is-type", "metric-style", "fast-reroute", "nsf",
 	"graceful-restart",
-	"maximum-paths", "exit", "exit-address-family", "version", "neighbor", "bfd", "capability", "ospf", "ospf6",
+	"exit", "exit-address-family", "version", "neighbor", "bfd", "capability", "ospf", "ospf6",
 	"auto-cost",
 	"default-information", "lsp-gen-interval", "spf-interval", "lsp-refresh-interval",
 	"max-lsp-lifetime", "lsp-timers", "purge-originator", "hostname",
@@ -138,6 +138,12 @@ func (r *reader) protocolLine(w []string, lo, hi int) bool {
 		p.Area = "level-2" // one level for all of its interfaces (ISO 10589 section 7.1)
 	case w[0] == "area" && len(w) > 2 && w[2] == "authentication":
 		return false
+	case w[0] == "maximum-paths":
+		n, err := strconv.ParseUint(w[len(w)-1], 10, 16)
+		if err != nil || n == 0 || no {
+			return false // as many as it likes
+		}
+		p.Paths = n
 	case slices.Contains(plainWords, w[0]) && !slices.Contains(w, "always"): // "default-information originate always"
 		return false
 	default:

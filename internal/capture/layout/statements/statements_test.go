@@ -249,3 +249,16 @@ func TestBlocksOfProtocols(t *testing.T) {
 	require.Len(t, r.Facts.Protocols, 2)
 	require.Equal(t, route.BGP, r.Facts.Protocols[1].Protocol)
 }
+
+// TestEqualWaysOfProtocols: how many equal ways a protocol uses.
+func TestEqualWaysOfProtocols(t *testing.T) {
+	for line, want := range map[string]uint64{"maximum-paths 1": 1, "maximum-paths 4": 4, "no maximum-paths": 0, "no maximum-paths 4": 0} {
+		r := Read([]byte("hostname mast-3\nrouter ospf 7\n network 10.61.0.0 0.0.255.255 area 0\n " + line + "\n"))
+		got := uint64(0)
+		for _, p := range r.Facts.Protocols {
+			got = max(got, p.Paths)
+			require.False(t, p.Other, line)
+		}
+		require.Equal(t, want, got, line)
+	}
+}
