@@ -102,3 +102,29 @@ func comesWithALink(t *testing.T, c network.Facts, alone func(string) string) {
 	after := New(topology.Build(n)).Run(edited).Network
 	require.NotEmpty(t, after.Device("a").Table("default", route.IPv4).RoutesTo(p), "it may learn of it")
 }
+
+// TestHiddenAreas: where a metric does not grow along the way to a network on which the protocol runs, there are areas
+// that no capture shows: a link that nobody uses for it fails, and its routes may change.
+func TestHiddenAreas(t *testing.T) {
+	for metric, want := range map[string][]Kind{"30": nil, "20": {Untold}} {
+		var b network.Builder
+		for i, name := range []string{"a", "b", "c"} {
+			text := strings.ReplaceAll(triangle[name], "ospf/intra-area", "ospf")
+			if name == "a" { // it goes by b
+				text = strings.Replace(text, "10.7.0.0/24 pref 110 metric 20 via 172.16.1.2 dev e1",
+					"10.7.0.0/24 pref 110 metric "+metric+" via 172.16.0.2 dev e0", 1)
+			}
+			b.Add(name, coretest.Facts(text, uint32(i+1)), 0)
+		}
+		n := b.Build()
+		edited, err := change.Change{change.CarrierLost{Device: "a", Interface: "e1"}, change.CarrierLost{Device: "c", Interface: "e0"}}.On(n)
+		require.NoError(t, err)
+		var kinds []Kind
+		for _, m := range New(topology.Build(n)).Run(edited).Moves {
+			if m.Device == "a" && m.Prefix == netip.MustParsePrefix("10.7.0.0/24") {
+				kinds = append(kinds, m.Kind)
+			}
+		}
+		require.Equal(t, want, kinds, "metric %s", metric)
+	}
+}

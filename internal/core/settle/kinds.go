@@ -113,6 +113,10 @@ func (in *instance) tellKinds() {
 			in.areaOf(p) != "" { // attached where the protocol runs
 			continue
 		}
+		if slices.ContainsFunc(list, func(e entry) bool { return e.own }) { // so do tables tell of it
+			in.hidden = in.hidden || in.flat(list)
+			continue
+		}
 		constant := in.flat(list)
 		if !constant && !in.fromOutside(p) {
 			continue

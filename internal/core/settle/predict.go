@@ -43,7 +43,7 @@ func (r *run) protocol(in *instance) bool {
 		if !some && !gone && !in.grown {
 			continue
 		}
-		if !gone && !in.grown && !slices.ContainsFunc(in.entries[p], func(e entry) bool {
+		if !gone && !in.grown && !in.hidden && !slices.ContainsFunc(in.entries[p], func(e entry) bool {
 			if in.areas && e.rank > 0 {
 				return true // the way beyond a border router is not that router's own
 			}
@@ -102,7 +102,7 @@ func (r *run) moved(in *instance) moved {
 // attach to, since a hidden path between these may have died, and those that a device has that is not as it was. Where
 // something came up, or border routers hide their ways, it is all of them.
 func (r *run) candidates(in *instance, dead []bool, moved moved, some bool) []netip.Prefix {
-	if in.grown || in.areas && some {
+	if in.grown || (in.areas || in.hidden) && some {
 		return append(slices.Clone(in.sorted), r.fresh(in)...)
 	}
 	var out []netip.Prefix

@@ -160,7 +160,7 @@ func (s *search) unchanged(e *entry) bool {
 
 // keeps reports whether a node goes on as before for sure.
 func (s *search) keeps(e *entry) bool {
-	return !s.in.blind && (!s.apart || e.rank == 0) && s.unchanged(e)
+	return !s.in.blind && !s.in.hidden && (!s.apart || e.rank == 0) && s.unchanged(e)
 }
 
 // broken reports whether something died on a node's path, however far away: where neighbours tell distances alone, the
@@ -363,7 +363,7 @@ func (s *search) answerOnce(n int, e entry, had bool) answer {
 	switch {
 	case had && s.keeps(&e):
 		return answer{found, sorted(e.arcs), e.metric}
-	case s.in.blind, s.apart:
+	case s.in.blind, s.in.hidden, s.apart:
 		return answer{}
 	}
 	type way struct {
