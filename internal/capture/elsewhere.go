@@ -70,7 +70,8 @@ var saysShow = regexp.MustCompile(`(?i)\b(?:sho?w?|disp?l?a?y?|get|list|print|di
 // handedOn reports whether a command hands another one on.
 func handedOn(command string) bool {
 	m := handsOn.FindStringSubmatchIndex(command)
-	if m == nil || runsHere[command[m[2]:m[3]]] || strings.HasPrefix(command[m[3]:], " ip ") {
+	if m == nil || runsHere[command[m[2]:m[3]]] || strings.HasPrefix(command[m[3]:], " ip ") ||
+		asksDevice.MatchString(strings.ToLower(command)) {
 		return false
 	}
 	return !saysShow.MatchString(command[:m[1]])

@@ -56,6 +56,7 @@ func TestElsewhere(t *testing.T) {
 		{"diag ip route list", "hub", "", false},
 		{"admin show ip route", "hub", "", false},
 		{"terminal length 0", "hub", "", false},
+		{"no vrf lifts ip route 10.61.0.0/24", "hub", "", false},
 		{"telnet 172.28.61.6", "hub", "", true},
 		{"exit", "hub", "", true},
 	} {

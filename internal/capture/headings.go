@@ -119,14 +119,24 @@ var listingBegins = regexp.MustCompile(`^(?:default\b|\d{1,3}(?:\.\d{1,3}){3}\b|
 var instanceName = regexp.MustCompile(`(?i)^(?:(?:\S+\.)?(?:inet6?|mpls|l3vpn|master[46]?)(?:\.\d+)?` +
 	`|internet6?|ipv[46]\S*|table-?\d+|vrf\S*)$`)
 
-// learnTitles finds the shapes of titles of which two names at least stand right above a listing; those without signs
-// behind a blank line or at the begin.
+// learnTitles finds the shape of titles of which two names at least stand right above a listing. Where there is one,
+// the names are those of the whole text, however long: nothing of a later device may go to the one before.
 func (p *prompter) learnTitles() {
+	several := func(names map[string]bool) bool { return len(names) > 1 }
+	form := slices.IndexFunc(titlesIn(p.text[:min(len(p.text), learnFrom)]), several)
+	if form >= 0 {
+		p.titles, p.titled = titlesIn(p.text)[form], form
+	}
+}
+
+// titlesIn lists the names that stand right above a listing, by the shape of the title; those without signs count behind
+// a blank line or at the begin.
+func titlesIn(text []byte) []map[string]bool {
 	found := make([]map[string]bool, len(titleForms))
 	form, name := -1, ""
 	blank := true
-	for lo, hi := range layout.Lines(p.text[:min(len(p.text), learnFrom)]) {
-		line := bytes.TrimSpace(p.text[lo:hi])
+	for lo, hi := range layout.Lines(text) {
+		line := bytes.TrimSpace(text[lo:hi])
 		if len(line) == 0 || bytes.HasPrefix(line, []byte("```")) {
 			blank = true
 			continue
@@ -142,13 +152,7 @@ func (p *prompter) learnTitles() {
 		}
 		blank = false
 	}
-	for i, names := range found {
-		if len(names) > 1 {
-			p.titles = names
-			p.titled = i
-			return
-		}
-	}
+	return found
 }
 
 // occasion are words by which people tell listings of one device apart.

@@ -74,4 +74,7 @@ func TestTitlesOfDevices(t *testing.T) {
 			require.Empty(t, d, text)
 		}
 	}
+	long := strings.Repeat("10.96.0.0/24 via 10.96.0.9 dev e0\n", learnFrom/30)
+	require.Equal(t, []string{"mast-3", "mast-4", "mast-5"},
+		devicesOf("== mast-3\n"+listing+"== mast-4\n"+listing+long+"== mast-5\n"+listing), "behind what is learned from")
 }

@@ -72,8 +72,8 @@ A wrong password is tried once. Host keys must be known (known_hosts); an unknow
 about on a terminal, else refused; a changed one is always refused.
 
 A device joins the case whole or not at all. Exit code 1: not all were captured, and gather -missing
-tries those again; or nothing that one said reads as routes. Ctrl-C keeps what is done. A table that is no longer
-the same at the end is told.`,
+tries those again; or nothing that one said reads as routes. Ctrl-C keeps what is done. A table that is
+no longer the same at the end is told.`,
 		setup: func(fs *flag.FlagSet) action {
 			g := &gatherOptions{old: map[string]bool{}}
 			fs.StringVar(&g.list, "devices", "",

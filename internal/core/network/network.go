@@ -116,19 +116,6 @@ func (d *Device) Rules() Items[Rule] { return Items[Rule]{d.rules} }
 // Statics returns its configured static routes.
 func (d *Device) Statics() Items[Static] { return Items[Static]{d.statics} }
 
-// StaticFor is the configured static route of a table with the longest prefix that covers p; false where there is none.
-// Whether the device uses it only its table tells.
-func (d *Device) StaticFor(table string, p netip.Prefix) (best Static, found bool) {
-	for _, s := range d.statics {
-		here := s.Table == table || s.Table == "" && table == "default"
-		if here && s.Prefix.Bits() <= p.Bits() && s.Prefix.Contains(p.Addr()) &&
-			(!found || s.Prefix.Bits() > best.Prefix.Bits()) {
-			best, found = s, true
-		}
-	}
-	return best, found
-}
-
 // Sessions returns its liveness sessions (BFD and the like).
 func (d *Device) Sessions() Items[Session] { return Items[Session]{d.sessions} }
 

@@ -45,6 +45,18 @@ ospf/intra-area 10.7.0.0/24 pref 110 metric 10 dev lan candidate
 ospf/intra-area 172.16.0.0/30 pref 110 metric 20 via 172.16.1.1 dev e0 via 172.16.2.1 dev e1`,
 }
 
+// withoutTheLink is what happens to a's routes to the lan where the link between a and c fails.
+func withoutTheLink(t *testing.T, n *network.Snapshot) (kinds []Kind) {
+	edited, err := change.Change{change.CarrierLost{Device: "a", Interface: "e1"}, change.CarrierLost{Device: "c", Interface: "e0"}}.On(n)
+	require.NoError(t, err)
+	for _, m := range New(topology.Build(n)).Run(edited).Moves {
+		if m.Device == "a" && m.Prefix == netip.MustParsePrefix("10.7.0.0/24") {
+			kinds = append(kinds, m.Kind)
+		}
+	}
+	return kinds
+}
+
 // TestWhatAConfigurationAlters: where some device's configuration changes what the protocol makes of its routes, in a
 // way that is not told, no other way is predicted.
 func TestWhatAConfigurationAlters(t *testing.T) {
@@ -57,15 +69,7 @@ func TestWhatAConfigurationAlters(t *testing.T) {
 			}
 			b.Add(name, f, 0)
 		}
-		n := b.Build()
-		edited, err := change.Change{change.CarrierLost{Device: "a", Interface: "e1"}, change.CarrierLost{Device: "c", Interface: "e0"}}.On(n)
-		require.NoError(t, err)
-		var kinds []Kind
-		for _, m := range New(topology.Build(n)).Run(edited).Moves {
-			if m.Device == "a" && m.Prefix == netip.MustParsePrefix("10.7.0.0/24") {
-				kinds = append(kinds, m.Kind)
-			}
-		}
+		kinds := withoutTheLink(t, b.Build())
 		require.Equal(t, []Kind{want}, kinds, other.String())
 	}
 }
@@ -116,15 +120,7 @@ func TestHiddenAreas(t *testing.T) {
 			}
 			b.Add(name, coretest.Facts(text, uint32(i+1)), 0)
 		}
-		n := b.Build()
-		edited, err := change.Change{change.CarrierLost{Device: "a", Interface: "e1"}, change.CarrierLost{Device: "c", Interface: "e0"}}.On(n)
-		require.NoError(t, err)
-		var kinds []Kind
-		for _, m := range New(topology.Build(n)).Run(edited).Moves {
-			if m.Device == "a" && m.Prefix == netip.MustParsePrefix("10.7.0.0/24") {
-				kinds = append(kinds, m.Kind)
-			}
-		}
+		kinds := withoutTheLink(t, b.Build())
 		require.Equal(t, want, kinds, "metric %s", metric)
 	}
 }
