@@ -50,6 +50,7 @@ type auditor struct {
 	groups       []*group
 	nets         []netip.Prefix // of the groups, in order
 	netOf        []int32        // of each group, in nets
+	netGroups    netGroups
 	hostGroups   []int          // of each network: how many groups of hosts are in it
 	worthTelling [][]span       // by cause, in order
 	lost         lostPairs      // until findings are made of them

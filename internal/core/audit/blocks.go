@@ -82,6 +82,12 @@ func (l *lostPairs) all() iter.Seq[pair] {
 	}
 }
 
+// oneTo reports whether there are blocks alone, all to the same groups.
+func (l *lostPairs) oneTo() bool {
+	return len(l.pairs) == 0 && len(l.blocks) > 0 &&
+		!slices.ContainsFunc(l.blocks, func(b block) bool { return !slices.Equal(b.to, l.blocks[0].to) })
+}
+
 // first is the first of all; there must be one.
 func (l *lostPairs) first() pair {
 	for p := range l.all() {

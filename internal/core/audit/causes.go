@@ -55,11 +55,11 @@ func (c *causes) add(k causesKey) *byCause {
 // meet notes a pair that may be the first.
 func (g *byCause) meet(from, to int32) { g.place = min(g.place, uint64(to)<<32|uint64(from)) }
 
-// hintFor numbers where a missing route of a cause to a network should lead.
-func (c *causes) hintFor(number, net int32) int32 {
+// mayHint reports whether a cause is a missing route of a device that has somewhere to send to.
+func (c *causes) mayHint(number int32) bool {
 	x := c.a.reg.causeAt(number)
 	if x.key.verdict != forward.NoRoute && x.key.verdict != forward.Leaves || x.device == nil {
-		return 0
+		return false
 	}
 	if c.hintOf[number] == nil {
 		c.hintOf[number] = []int32{}
@@ -67,9 +67,15 @@ func (c *causes) hintFor(number, net int32) int32 {
 			c.hintOf[number] = make([]int32, len(c.a.nets))
 		}
 	}
-	if len(c.hintOf[number]) == 0 {
+	return len(c.hintOf[number]) > 0
+}
+
+// hintFor numbers where a missing route of a cause to a network should lead.
+func (c *causes) hintFor(number, net int32) int32 {
+	if !c.mayHint(number) {
 		return 0
 	}
+	x := c.a.reg.causeAt(number)
 	known := &c.hintOf[number][net]
 	if *known == 0 {
 		var h hint
@@ -125,6 +131,12 @@ func (c *causes) gather(lost lostPairs) {
 
 // part gives a block to its cause, in parts where missing routes should lead different ways.
 func (c *causes) part(b block) {
+	if !c.mayHint(b.cause) {
+		g := c.list[c.at(causesKey{b.cause, b.split, 0})]
+		g.blocks = append(g.blocks, b)
+		g.meet(b.from[0], b.to[0].first)
+		return
+	}
 	byHint := map[int32]*runs{}
 	var order []int32
 	var net int32 = -1

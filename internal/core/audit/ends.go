@@ -91,6 +91,7 @@ func (a *auditor) numberNets(groups []*group) {
 		i, _ := slices.BinarySearchFunc(a.nets, g.net, netip.Prefix.Compare)
 		a.netOf = append(a.netOf, int32(i))
 	}
+	a.netGroups = newNetGroups(a.netOf, len(a.nets))
 	a.hostGroups = make([]int, len(a.nets))
 	for i, g := range groups {
 		if g.owner == nil {

@@ -23,6 +23,13 @@ type lossCounter struct {
 	found []lossCount
 }
 
+// netPairs is pairs from one network to some in order.
+type netPairs struct {
+	from         int32
+	to           stretch
+	back, partly bool
+}
+
 type lossCount struct {
 	net  int32
 	back bool
@@ -41,11 +48,21 @@ func (a *auditor) lossOf(l netPair) Loss { return Loss{a.nets[l.from], a.nets[l.
 // losses yields the pairs of networks, each once and in order. What concerns only some of the groups of hosts in them
 // is partly.
 func (a *auditor) losses(lost *lostPairs) iter.Seq[netPair] {
-	return func(yield func(netPair) bool) { a.eachLoss(lost, yield) }
+	return func(yield func(netPair) bool) {
+		a.eachLoss(lost, func(l netPairs) bool {
+			for to := l.to.first; to <= l.to.last; to++ {
+				if !yield(netPair{l.from, to, l.back, l.partly}) {
+					return false
+				}
+			}
+			return true
+		})
+	}
 }
 
-// eachLoss goes from one network of sources to the next, so that nothing is kept but the rows themselves.
-func (a *auditor) eachLoss(lost *lostPairs, yield func(netPair) bool) {
+// eachLoss yields the losses in stretches. It goes from one network of sources to the next, so that nothing is kept but
+// the rows themselves.
+func (a *auditor) eachLoss(lost *lostPairs, yield func(netPairs) bool) {
 	c := a.counter.Swap(nil) // somebody else may count at this moment
 	if c == nil {
 		c = &lossCounter{a: a, place: make([]int32, len(a.nets))}
@@ -96,8 +113,11 @@ func (a *auditor) rowsOf(lost *lostPairs) []rows {
 }
 
 // add yields the losses of rows of one network; false where no more are wanted.
-func (c *lossCounter) add(all []rows, yield func(netPair) bool) bool {
+func (c *lossCounter) add(all []rows, yield func(netPairs) bool) bool {
 	a, from := c.a, all[0].net
+	if r := c.only(all); r != nil {
+		return c.addRow(r, yield)
+	}
 	found := c.found[:0]
 	for _, back := range []bool{false, true} {
 		c.here = c.here[:0]
@@ -120,11 +140,66 @@ func (c *lossCounter) add(all []rows, yield func(netPair) bool) bool {
 	c.found = found
 	for _, x := range found {
 		want := max(a.hostGroups[from], 1) * max(a.hostGroups[x.net], 1)
-		if !yield(netPair{from, x.net, x.back, x.n < want}) {
+		if !yield(netPairs{from, stretch{x.net, x.net}, x.back, x.n < want}) {
 			return false
 		}
 	}
 	return true
+}
+
+// only is the row that counts for a network where others, as of a device's own addresses, have the same destinations and
+// count for nothing; nil where there is none, or groups of networks are not side by side.
+func (c *lossCounter) only(all []rows) *rows {
+	if !c.a.netGroups.known {
+		return nil
+	}
+	out := &all[0]
+	for i := range all {
+		r := &all[i]
+		if r.split || r.back != all[0].back || !slices.Equal(r.to, all[0].to) {
+			return nil
+		}
+		if c.weight(r) > 0 {
+			if c.weight(out) > 0 && out != r {
+				return nil
+			}
+			out = r
+		}
+	}
+	return out
+}
+
+// addRow yields the losses of the only row of a network: of networks that are lost as a whole all at once.
+func (c *lossCounter) addRow(r *rows, yield func(netPairs) bool) bool {
+	a := c.a
+	weight, want := c.weight(r), max(a.hostGroups[r.net], 1)
+	more := true
+	net, hosts := int32(-1), 0 // of single groups
+	flush := func() {
+		if net >= 0 && more {
+			n := hosts
+			if a.hostGroups[net] == 0 {
+				n = 1
+			}
+			more = yield(netPairs{r.net, stretch{net, net}, r.back, n*weight < want*max(a.hostGroups[net], 1)})
+		}
+		net, hosts = -1, 0
+	}
+	a.eachNet(r.to, func(nets stretch) {
+		if flush(); more {
+			more = yield(netPairs{r.net, nets, r.back, weight < want})
+		}
+	}, func(group int32) {
+		if n := a.netOf[group]; n != net {
+			flush()
+			net = n
+		}
+		if a.groups[group].owner == nil {
+			hosts++
+		}
+	})
+	flush()
+	return more
 }
 
 // weight is how many sources of rows stand for their network.

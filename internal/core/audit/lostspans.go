@@ -36,6 +36,12 @@ func (a *auditor) newSpanFinder() *spanFinder {
 func (f *spanFinder) of(lost *lostPairs) []span {
 	f.round++
 	f.met, f.found = f.met[:0], f.found[:0]
+	if f.a.netGroups.known && lost.oneTo() {
+		f.a.eachNet(lost.blocks[0].to, func(nets stretch) {
+			f.found = append(f.found, f.whole[nets.first:nets.last+1]...)
+		}, f.addGroup)
+		return f.found
+	}
 	meet := func(i int32) {
 		if f.seen[i] != f.round {
 			f.seen[i] = f.round
@@ -52,7 +58,6 @@ func (f *spanFinder) of(lost *lostPairs) []span {
 		}
 	}
 	for _, i := range f.met {
-		g := f.a.groups[i]
 		n := f.a.netOf[i]
 		whole := f.whole[n]
 		if f.lost[n] == f.groups[n] {
@@ -61,20 +66,26 @@ func (f *spanFinder) of(lost *lostPairs) []span {
 			}
 			continue
 		}
-		for _, s := range g.spans {
-			if s.first.previous() == whole.first {
-				s.first = whole.first
-			}
-			if s.last.next() == whole.last {
-				s.last = whole.last
-			}
-			f.found = append(f.found, s)
-		}
+		f.addGroup(i)
 	}
 	for _, i := range f.met {
 		f.lost[f.a.netOf[i]] = 0
 	}
 	return f.found
+}
+
+// addGroup lists the addresses of a group of which others of its network are not lost.
+func (f *spanFinder) addGroup(i int32) {
+	whole := f.whole[f.a.netOf[i]]
+	for _, s := range f.a.groups[i].spans {
+		if s.first.previous() == whole.first {
+			s.first = whole.first
+		}
+		if s.last.next() == whole.last {
+			s.last = whole.last
+		}
+		f.found = append(f.found, s)
+	}
 }
 
 // merged puts spans in order, joins those that meet, and counts their addresses. It may change spans.

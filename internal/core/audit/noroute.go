@@ -77,6 +77,14 @@ func (a *auditor) lostNets(g *byCause) []netip.Prefix {
 		lost[a.netOf[a.lostTo(p)]] = true
 	}
 	for _, b := range g.blocks {
+		if a.netGroups.known {
+			for _, s := range b.to {
+				for n := a.netOf[s.first]; n <= a.netOf[s.last]; n++ {
+					lost[n] = true
+				}
+			}
+			continue
+		}
 		for i := range b.to.all() {
 			lost[a.netOf[i]] = true
 		}

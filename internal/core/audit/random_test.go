@@ -114,6 +114,13 @@ func compare(t *testing.T, name string, w *forward.Walker, fam route.Family) int
 	apart := lostPairs{pairs: slices.Collect(a.lost.all())}
 	require.Equal(t, slices.Collect(a.losses(&apart)), slices.Collect(a.losses(&a.lost)),
 		"%s: pairs one by one, and in blocks", name)
+	for _, b := range a.lost.blocks {
+		one := lostPairs{blocks: []block{b}}
+		single := lostPairs{pairs: slices.Collect(one.all())}
+		want, _ := merged(slices.Clone(a.newSpanFinder().of(&single)))
+		got, _ := merged(slices.Clone(a.newSpanFinder().of(&one)))
+		require.Equal(t, want, got, "%s: addresses of pairs one by one, and of a block", name)
+	}
 	n := 0
 	for s, from := range a.groups {
 		for d, to := range a.groups {

@@ -30,30 +30,40 @@ const few = 3
 func (a *auditor) measure(f *Finding) {
 	f.worst = Note
 	var ends [2][2][]bool // of a direction and a side: the networks on it
-	for l := range a.losses(&f.pairs) {
+	a.eachLoss(&f.pairs, func(l netPairs) bool {
 		back := bit(l.back)
 		side := []*Side{&f.Lost, &f.Unanswered}[back]
 		if side.Pairs == 0 {
 			ends[back] = [2][]bool{make([]bool, len(a.nets)), make([]bool, len(a.nets))}
 		}
-		side.Pairs++
+		side.Pairs += int(l.to.last - l.to.first + 1)
 		side.Partly = side.Partly || l.partly
-		side.Last = a.lossOf(l)
-		ends[back][0][l.from], ends[back][1][l.to] = true, true
-		if f.worst == Fault {
-			continue
+		side.Last = a.lossOf(netPair{l.from, l.to.last, l.back, l.partly})
+		ends[back][0][l.from] = true
+		for to := l.to.first; to <= l.to.last; to++ {
+			ends[back][1][to] = true
+			if f.worst < Fault {
+				f.worst = a.worse(f.worst, l.from, to)
+			}
 		}
-		from, to := a.nets[l.from], a.nets[l.to]
-		if s := min(a.worth(from), a.worth(to)); s > f.worst && a.together(from, to) {
-			f.worst = s
-		}
-	}
+		return true
+	})
 	f.Lost.From, f.Lost.To = a.networks(ends[0][0]), a.networks(ends[0][1])
 	f.Unanswered.From, f.Unanswered.To = a.networks(ends[1][0]), a.networks(ends[1][1])
 	if f.Pairs = f.Lost.Pairs + f.Unanswered.Pairs; f.Pairs == 0 {
 		f.worst = Risk
 	}
 	f.OneWay = f.Unanswered.Pairs > 0 && a.oneWay(f)
+}
+
+// worse is the severity of a loss between two networks where that is more than one known already; two networks that have
+// nothing to do with each other do not count.
+func (a *auditor) worse(known Severity, from, to int32) Severity {
+	x, y := a.nets[from], a.nets[to]
+	if s := min(a.worth(x), a.worth(y)); s > known && a.together(x, y) {
+		return s
+	}
+	return known
 }
 
 // networks counts and names the networks that are marked.

@@ -1,6 +1,8 @@
 package audit
 
 import (
+	"math/bits"
+
 	"zarvek/internal/core/forward"
 	"zarvek/internal/core/network"
 )
@@ -18,6 +20,8 @@ type solver struct {
 	met     int32
 	members []*network.Device
 	key     []byte
+	onward  []uint64 // a bit for each node: there is a next one
+	ended   []int32  // nodes without a next one that do something else since the last solve
 }
 
 type call struct {
@@ -34,27 +38,54 @@ func newSolver(w *worker) *solver {
 		onStack: make([]bool, n),
 		out:     make([]outcome, n),
 		loopIDs: map[string]int32{},
+		onward:  make([]uint64, (n+63)/64),
 	}
 }
 
-// solve fills s.out for every node by what they do now.
+// turned notes that a node does something else now.
+func (s *solver) turned(n int32) {
+	word, bit := &s.onward[n/64], uint64(1)<<(n%64)
+	if len(s.movesOf(n).next) > 0 {
+		*word |= bit
+		return
+	}
+	*word &^= bit
+	s.ended = append(s.ended, n)
+}
+
+// solve fills s.out for every node by what they do now. Where packets end at once only what has turned is looked at: of
+// many devices that know nothing of each other few do anything else from one range to the next.
 func (s *solver) solve() {
 	s.begin()
-	for n := range int32(s.w.graph.transit) {
-		switch {
-		case s.low[n] != 0:
-		case s.w.branching == 0:
-			s.chain(n)
-		default:
-			s.visit(n)
+	for _, n := range s.ended {
+		if len(s.movesOf(n).next) == 0 {
+			s.out[n] = s.combine(n)
 		}
 	}
-	for n := s.w.graph.transit; n < len(s.out); n++ {
+	s.ended = s.ended[:0]
+	for i, word := range s.onward {
+		for ; word != 0; word &= word - 1 {
+			s.settle(int32(i*64 + bits.TrailingZeros64(word)))
+		}
+	}
+}
+
+// settle fills s.out for a node from which packets go on; all below it are done.
+func (s *solver) settle(n int32) {
+	if int(n) >= s.w.graph.transit {
 		if received := s.w.graph.received[n]; received >= 0 && s.w.now[received] == s.w.now[n] {
 			s.out[n] = s.out[received]
-			continue
+			return
 		}
-		s.out[n] = s.combine(int32(n))
+		s.out[n] = s.combine(n)
+		return
+	}
+	switch {
+	case s.low[n] != 0:
+	case s.w.branching == 0:
+		s.chain(n)
+	default:
+		s.visit(n)
 	}
 }
 

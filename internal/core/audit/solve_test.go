@@ -44,6 +44,7 @@ func randomWorker(rnd *rand.Rand, n, most int) *worker {
 		w.now[i] = int32(len(w.moveSet.all))
 		w.moveSet.all = append(w.moveSet.all, m)
 		w.branching += w.branches(w.now[i])
+		w.sol.turned(int32(i))
 	}
 	return w
 }
@@ -108,6 +109,31 @@ func TestOutcomesAgreeWithSearch(t *testing.T) {
 				seed,
 				n,
 			)
+		}
+	}
+}
+
+// TestSolvingAgainAgrees: after some nodes turned, what was kept of the last time and what is found from nothing are the
+// same.
+func TestSolvingAgainAgrees(t *testing.T) {
+	for seed := range uint64(200) {
+		rnd := rand.New(rand.NewPCG(seed, 3))
+		w := randomWorker(rnd, 3+int(seed%20), 1+int(seed%3))
+		for range 12 {
+			w.sol.solve()
+			fresh := newSolver(w)
+			for n := range w.now {
+				fresh.turned(int32(n))
+			}
+			fresh.solve()
+			require.Equal(t, fresh.out, w.sol.out, "seed %d", seed)
+			for range 1 + rnd.IntN(4) {
+				n := rnd.IntN(len(w.now))
+				m := int32(rnd.IntN(len(w.moveSet.all)))
+				w.branching += w.branches(m) - w.branches(w.now[n])
+				w.now[n] = m
+				w.sol.turned(int32(n))
+			}
 		}
 	}
 }
