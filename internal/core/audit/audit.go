@@ -51,10 +51,10 @@ type auditor struct {
 	nets         []netip.Prefix // of the groups, in order
 	netOf        []int32        // of each group, in nets
 	netGroups    netGroups
-	hostGroups   []int          // of each network: how many groups of hosts are in it
-	worthTelling [][]span       // by cause, in order
-	lost         lostPairs      // until findings are made of them
-	halfSeen     []pair         // of which a stateful device sees one direction only
+	hostGroups   []int     // of each network: how many groups of hosts are in it
+	worthTelling [][]span  // by cause, in order
+	lost         lostPairs // until findings are made of them
+	halfSeen     []pair    // of which a stateful device sees one direction only
 	lostKinds    []kindOf
 	ranges       int
 	classes      int
