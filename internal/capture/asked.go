@@ -29,6 +29,7 @@ var wholeWords = layout.WordSet(`
 	ipv4 ipv6 ip inet inet4 inet6 ip4 ip6 -4 -6 unicast afi-all safi-all
 	route routes routing rib fib table tables entry entries database active best primary installed nexthop-group
 	forwarding forwarding-table sorted active-path
+	ipv4-unicast ipv6-unicast ipv4_unicast ipv6_unicast
 	all-vrf all-vrfs all-routes all-vpn-instance all-instances
 	json xml pretty no-more nomore without-paging
 	inet.0 inet6.0 master4 master6
@@ -36,7 +37,7 @@ var wholeWords = layout.WordSet(`
 
 // nameWords stand in front of a name that no route is chosen by: of a table, an instance, a family, a part of the box.
 var nameWords = layout.WordSet(`
-	vrf table instance vpn-instance routing-instance vr virtual-router vrouter logical-router logical-system vsys vdom
+	vrf table instance vpn-instance network-instance routing-instance vr virtual-router vrouter logical-router logical-system vsys vdom
 	tenant
 	context family afi safi slot member node fpc
 `)

@@ -30,6 +30,10 @@ var portKinds = map[string][]string{
 
 var portName = regexp.MustCompile(`^([A-Za-z][A-Za-z-]*?)-? ?(\d[\w/.:]*)$`)
 
+// kernelName matches what an open kernel calls its own ports: a device whose ports are Ethernet0, Ethernet4 may have an
+// eth0 beside them, by which it is managed.
+var kernelName = regexp.MustCompile(`^eth\d+(\.\d+)?$`)
+
 // leastShort is the least length of a shortened kind of port.
 const leastShort = 2
 
@@ -38,7 +42,7 @@ func oneName(names []string) map[string]string {
 	type parted struct{ name, kind string }
 	byNumber := map[string][]parted{}
 	for _, n := range names {
-		if m := portName.FindStringSubmatch(n); m != nil {
+		if m := portName.FindStringSubmatch(n); m != nil && !kernelName.MatchString(n) {
 			byNumber[m[2]] = append(byNumber[m[2]], parted{n, strings.ToLower(m[1])})
 		}
 	}

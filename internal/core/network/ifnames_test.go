@@ -25,6 +25,7 @@ func TestOneInterfaceOneName(t *testing.T) {
 			map[string]string{"Vl20": "Vlan20", "Po1": "port-channel1", "Eth1/7": "Ethernet1/7", "Lo0": "Loopback0"}},
 		{[]string{"up1", "uplink1", "la0", "lan0", "eth1", "ether1", "e1"}, map[string]string{}},
 		{[]string{"Tu1", "Tunnel1", "Tunnel2"}, map[string]string{"Tu1": "Tunnel1"}},
+		{[]string{"eth0", "Ethernet0", "eth4.20", "Ethernet4.20"}, map[string]string{}},
 		{[]string{"T1", "Tunnel1"}, map[string]string{}},
 		{[]string{"Di1", "Dialer1", "FH0/0/0/1", "FourHundredGigE0/0/0/1", "Vi2", "Virtual-Access2"},
 			map[string]string{"Di1": "Dialer1", "FH0/0/0/1": "FourHundredGigE0/0/0/1", "Vi2": "Virtual-Access2"}},

@@ -14,7 +14,7 @@ var (
 		`|destination count\s*:\s*\d+\s+fib entry count)\s*:\s*(\d+)`)
 	countOf    = regexp.MustCompile(`(?i)^\s*(\d+) out of (\d+) total\b`)
 	countBelow = regexp.MustCompile(`(?i)^\s*(?:total routes shown|no\.? of routes|number of routes` +
-		`|total number of routes|total routes)\s*[:=]?\s*(\d+)\s*$`)
+		`|total number of routes|total routes|(?:ipv[46] )?routes total)\s*[:=]?\s*(\d+)\s*$`)
 )
 
 // count takes a line that counts rows.

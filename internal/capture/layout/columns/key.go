@@ -23,6 +23,10 @@ func (r *reader) key(t string) bool {
 		r.legend[m[1]] = strings.ToLower(m[2])
 		return true
 	}
+	if at := codesBehind.FindStringIndex(t); at != nil {
+		r.colonEntries(t[at[0]+1:])
+		return true
+	}
 	first, rest, ok := strings.Cut(t, ":")
 	f := strings.TrimSpace(strings.ToLower(first))
 	if i := strings.Index(t, " - "); i > 0 && strings.HasSuffix(strings.ToLower(t[:i]), "codes") {
@@ -73,12 +77,17 @@ func (r *reader) key(t string) bool {
 // signKey matches the meaning of one sign, "+ = ECMP routes".
 var signKey = regexp.MustCompile(`^\s*([+#~!@^&])\s+=\s+(\w.*?)\s*$`)
 
-// equalWays matches the meaning of a sign in front of routes by several ways.
-var equalWays = regexp.MustCompile(`\b(ecmp|multi-?path|equal)`)
+// equalWays matches the meaning of a sign in front of routes that says nothing of whether they are used: several ways,
+// the default.
+var equalWays = regexp.MustCompile(`\b(ecmp|multi-?path|equal|candidate default)`)
 
 // gluedCodes matches "U:Usable   G:Gateway", codes with their meaning glued to them.
 var gluedCodes = regexp.MustCompile(
 	`^\s*(?:[A-Za-z0-9]{1,3}:[A-Za-z][\w-]*(?: [A-Za-z][\w-]*)*(?:\s{2,}|\s*$))+$`)
+
+// codesBehind matches three codes with their meanings that stand behind something else on a line, "B:BGP D:Connected
+// R:RIP": the first of them begins behind the blank.
+var codesBehind = regexp.MustCompile(`\s(?:[A-Za-z*][A-Za-z0-9]?:[A-Z][A-Za-z-]+(?: [a-z]+)*(?:\s+|$)){3,}$`)
 
 // codeWord matches a code of one or two signs that its meaning follows: "O: OSPF", "iB: IBGP".
 var codeWord = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9]?:$`)
@@ -101,7 +110,7 @@ func (r *reader) colonKey(t string) bool {
 				return false
 			}
 			last = strings.TrimSuffix(x, ":")
-		case strings.ContainsAny(x, ":/"):
+		case strings.Contains(x, ":") || x[0] >= '0' && x[0] <= '9' && strings.Contains(x, "/"):
 			return false
 		default:
 			entries[last] = strings.TrimSpace(entries[last] + " " + strings.ToLower(x))

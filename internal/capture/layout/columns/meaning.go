@@ -59,6 +59,9 @@ var stateWords = map[string]bool{
 	"suppressed": false, "candidate": false, "passive": false,
 }
 
+// inTunnel matches what stands beside a next hop that a tunnel leads to.
+var inTunnel = regexp.MustCompile(`^\(tunnel(?:ed|led)?\b[^()]*\)$`)
+
 // wholeWord matches a word that is no letters of a key written together.
 var wholeWord = regexp.MustCompile(`^(?:[A-Z]?[a-z]{4,}|[A-Z]{6,})$`)
 
@@ -116,6 +119,9 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 		switch {
 		case ok:
 			h.Address = addr
+			if inTunnel.MatchString(dev) {
+				dev, h.Interface, h.Encapsulated = "", "", true
+			}
 			if r.vlans && isNumber(dev) {
 				dev, h.Interface = "", ""
 			}
@@ -158,6 +164,11 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 		}
 	}
 	state := r.flags(row, fl, &a, onLink, p, &h)
+	if r.section == device && state&route.Active != 0 {
+		if err := r.doubts(fl + shortType(row)); err != nil {
+			return err
+		}
+	}
 	if own, ok := layout.Addr([]byte(gw)); ok && (r.section == device || r.section == bsd) &&
 		a.Protocol == route.Direct && !p.IsSingleIP() &&
 		p.Contains(own) &&
@@ -195,7 +206,7 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 		return nil
 	}
 	table := r.table
-	if v := row.cell[instance]; v != "" && v != "-" && v != "default" {
+	if v := row.cell[instance]; v != "-" && instanceName(v) != "default" {
 		table = v
 	}
 	if r.section == stored && onLink && p.IsSingleIP() && !p.Addr().IsLoopback() {
@@ -369,9 +380,7 @@ func (r *reader) flags(
 	}
 	needs := r.inUse()
 	var given []string
-	if t := strings.TrimSpace(row.cell[types]); t == strings.ToUpper(t) && len(t) <= 4 {
-		s += " " + t
-	}
+	s += shortType(row)
 	for f := range strings.FieldsSeq(s) {
 		if used, ok := stateWords[strings.ToLower(f)]; ok && !used { // without a key: whole words say it
 			state = 0
@@ -428,6 +437,14 @@ func (r *reader) flags(
 		h.Address = netip.Addr{} // what stands there is the device's own address
 	}
 	return state
+}
+
+// shortType is the cell of a type with a blank before it, where it is letters of a key, as flags are.
+func shortType(row *rowCells) string {
+	if t := strings.TrimSpace(row.cell[types]); t != "" && t == strings.ToUpper(t) && len(t) <= 4 {
+		return " " + t
+	}
+	return ""
 }
 
 // inUse is the letter that the key has for the routes in use, "" where it has none.

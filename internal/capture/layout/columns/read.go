@@ -309,6 +309,9 @@ func (r *reader) aside(s string) (layout.As, bool) {
 		strings.HasPrefix(low, "no of routes"):
 		return layout.Other, true
 	}
+	if strings.Contains(low, "routes total") && countBelow.MatchString(t) {
+		return layout.Other, true
+	}
 	if strings.Contains(t, " out of ") && countOf.MatchString(t) {
 		return layout.Other, true
 	}
@@ -328,5 +331,6 @@ func (r *reader) aside(s string) (layout.As, bool) {
 // remark matches what some devices print around a table: abbreviations, the sign for equal cost, counts by length.
 var remark = regexp.MustCompile(
 	`^slot +\d+$|^Proto: Protocol|^Displaying |^Command Execution Time: |^[+*>!] = [A-Z]|(?i)^mask distribution` +
-		`|^route origin distribution|^\d+ (?:default routes|routes at length \d+|routes from \w+)\b|^-+ \(?end\b`,
+		`|^route origin distribution|^ipv[46] prefixes with active (?:ecmp )?routes\b` +
+		`|^\d+ (?:default routes|routes at length \d+|routes from \w+)\b|^-+ \(?end\b`,
 )

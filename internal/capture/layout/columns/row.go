@@ -25,7 +25,7 @@ func (r *reader) row(s string, lo, hi int) error {
 	w = joinInterface(joinPair(joinPair(w, "black", "hole"), "no", "route"))
 	// a number of the row that has no column
 	if len(w) > 1 && isNumber(strings.TrimSuffix(w[0].text, ")")) && w[0].hi <= r.cols[0].lo {
-		w = w[1:]
+		w = r.withoutSign(w[1:])
 	}
 	if len(w) > 40 {
 		return errRow
@@ -111,7 +111,7 @@ func fit(cells []string, cols []column) bool {
 
 // withoutSign leaves out a sign in front of a row that the key gives routes by several ways.
 func (r *reader) withoutSign(w []word) []word {
-	if len(w) == 0 || !strings.Contains("+#~!@^&", w[0].text[:1]) || !equalWays.MatchString(r.legend[w[0].text[:1]]) {
+	if len(w) == 0 || !strings.Contains("+#~!@^&*", w[0].text[:1]) || !equalWays.MatchString(r.legend[w[0].text[:1]]) {
 		return w
 	}
 	if w[0].text = w[0].text[1:]; w[0].text == "" {

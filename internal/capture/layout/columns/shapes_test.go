@@ -42,13 +42,43 @@ DST             MASK            NEXT            VRF/ISID     COST FACE PROT AGE 
 10.61.16.0      255.255.255.0   10.61.16.1      -            1    16   LOC  0   DB   0
 10.61.32.0      255.255.255.0   172.28.61.5     GlobalRouter 20   101  OSPF 0   IB   20
 10.61.32.0      255.255.255.0   172.28.61.9     GlobalRouter 1    102  STAT 0   IA   5
+10.61.49.0      255.255.255.0   172.28.61.9     GlobalRouter 1    102  OSPF 0   IAU  20
 
-4 out of 4 Total Num of Route Entries, 4 Total Num of Dest Networks displayed.
+5 out of 5 Total Num of Route Entries, 5 Total Num of Dest Networks displayed.
 TYPE Legend:
 I=Indirect Route, D=Direct Route, A=Alternative Route, B=Best Route, E=Ecmp Route,
 U=Unresolved Route, N=Not in HW
 `, []string{"7 0.0.0.0/0 static 5/1 via 172.28.61.1 dev 100: active installed", "8 10.61.16.0/24 direct 0/1 dev 16: active installed",
-		"9 10.61.32.0/24 ospf 20/20 via 172.28.61.5 dev 101: active installed", "10 10.61.32.0/24 static 5/1 via 172.28.61.9 dev 102"}},
+		"9 10.61.32.0/24 ospf 20/20 via 172.28.61.5 dev 101: active installed", "10 10.61.32.0/24 static 5/1 via 172.28.61.9 dev 102",
+		"11 10.61.49.0/24 ospf 20/1 via 172.28.61.9 dev 102"}},
+	{"codes behind other words, numbers, and a sign of the default", `Start index: 1  B:BGP D:Connected  R:RIP  S:Static  O:OSPF *:Candidate default
+         Destination     NetMask         Gateway         Port    Cost     Type
+1        10.61.16.0      255.255.255.0   0.0.0.0         v10     1        D
+2        10.61.32.0      255.255.255.0   172.28.61.5     v10     20       O
+3       *0.0.0.0         0.0.0.0         172.28.61.1     v10     1        S
+`, []string{"3 10.61.16.0/24 direct -/1 dev v10: active installed", "4 10.61.32.0/24 ospf -/20 via 172.28.61.5 dev v10: active installed",
+		"5 0.0.0.0/0 static -/1 via 172.28.61.1 dev v10: active installed"}},
+	{"next hops on the next line, by a tunnel, discards, several", `===============================================================================
+Route Table (Router: Base)
+===============================================================================
+Dest Prefix[Flags]                            Type    Proto     Age        Pref
+      Next Hop[Interface Name]                                    Metric
+-------------------------------------------------------------------------------
+10.61.16.0/24                                 Local   Local     40d05h06m  0
+       to-hall                                                      0
+10.61.32.0/24                                 Remote  BGP       01d00h00m  170
+       172.28.99.9 (tunneled:RSVP:3)                                0
+10.61.48.0/24                                 Blackh* Static    09d00h00m  5
+       Black Hole                                                   1
+10.61.64.0/24 [2]                             Remote  ISIS      00h10m00s  18
+       172.28.61.5                                                  40
+10.61.64.0/24                                 Remote  ISIS      00h10m00s  18
+       172.28.61.9                                                  40
+-------------------------------------------------------------------------------
+No. of Routes: 5
+`, []string{"7 10.61.16.0/24 direct 0/0 dev to-hall: active installed", "9 10.61.32.0/24 bgp 170/0 via 172.28.99.9 encapsulated: active installed",
+		"11 10.61.48.0/24 static 5/1 blackhole: active installed", "13 10.61.64.0/24 isis 18/40 via 172.28.61.5: active installed",
+		"15 10.61.64.0/24 isis 18/40 via 172.28.61.9: active installed"}},
 	{"a frame with names and cells that go on below", `+----------------+------+------------+-----------+--------+----------+----------+
 |     Prefix     |  ID  | Route Type |  Active   | Metric | Next-hop | Next-hop |
 |                |      |            |           |        |  (Type)  | Interface|
@@ -253,9 +283,17 @@ func TestShapes(t *testing.T) {
 func TestACountOfSomeOfAll(t *testing.T) {
 	in := shapes[1].in
 	require.False(t, Read([]byte(in)).Facts.Tables[0].Filtered.Known())
-	for _, s := range []string{"4 out of 40 Total", "5 out of 5 Total"} {
-		require.True(t, Read([]byte(strings.Replace(in, "4 out of 4 Total", s, 1))).Facts.Tables[0].Filtered.Known(), s)
+	for _, s := range []string{"5 out of 40 Total", "6 out of 6 Total"} {
+		require.True(t, Read([]byte(strings.Replace(in, "5 out of 5 Total", s, 1))).Facts.Tables[0].Filtered.Known(), s)
 	}
+}
+
+// TestBestAndInDoubt: a row that is the best and of which the key says that it may not forward is left unread.
+func TestBestAndInDoubt(t *testing.T) {
+	in := strings.Replace(shapes[1].in, "OSPF 0   IB   20", "OSPF 0   IBN  20", 1)
+	r := Read([]byte(in))
+	require.Len(t, r.Unread, 1)
+	require.NotContains(t, strings.Join(layouttest.Words([]byte(in), r), "\n"), "172.28.61.5")
 }
 
 func TestWhatForwardsIsAForwardingTable(t *testing.T) {

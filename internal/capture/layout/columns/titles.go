@@ -59,7 +59,8 @@ var titleInWords = regexp.MustCompile(`^IPv[46] Dest-Routes for <([^<>]+)> \(\d+
 // instanceName is "default" for the names that the main instance goes by.
 func instanceName(name string) string {
 	switch strings.ToLower(name) {
-	case "", "base", "public", "default", "_public_", "vr-default", "main", "globalrouter", "trust-vr":
+	case "", "base", "public", "default", "_public_", "vr-default", "main", "master", "global", "grt",
+		"globalrouter", "trust-vr":
 		return "default"
 	}
 	return name

@@ -73,6 +73,21 @@ func (r *reader) letters(s string) error {
 	return nil
 }
 
+// doubts looks for flags by which the key leaves open whether the route is in use.
+func (r *reader) doubts(s string) error {
+	for f := range strings.FieldsSeq(s) {
+		if layout.Doubtful(r.legend[f]) {
+			return layout.InDoubt(f)
+		}
+		for i := 0; r.legend[f] == "" && i < len(f); i++ { // written together
+			if sign := f[i : i+1]; layout.Doubtful(r.legend[sign]) {
+				return layout.InDoubt(sign)
+			}
+		}
+	}
+	return nil
+}
+
 var startsWithNumber = regexp.MustCompile(`^\d+[A-Za-z]`)
 
 // joinPair makes one word of two that stand side by side and mean the first or both together.

@@ -4,6 +4,7 @@ import (
 	"regexp"
 	"strings"
 
+	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/route"
 )
 
@@ -22,6 +23,7 @@ type code struct {
 	subtype  string
 	state    route.State
 	backup   bool
+	doubt    string // a mark that leaves open whether the route is in use
 }
 
 func newLegend() *legend { return &legend{entries: map[string]string{}, codes: map[string]code{}} }
@@ -98,10 +100,14 @@ func unwrapMarks(line string) string {
 
 // isSelected and isInstalled tell what a mark means from the legend's words for it.
 func isSelected(text string) bool {
-	return strings.Contains(text, "selected") || strings.HasPrefix(text, "best") || strings.HasPrefix(text, "active")
+	return !layout.Doubtful(text) && strings.Contains(text, "selected") || strings.HasPrefix(text, "best") ||
+		strings.HasPrefix(text, "active")
 }
 
 func isInstalled(text string) bool {
+	if layout.Doubtful(text) {
+		return false
+	}
 	return strings.Contains(text, "fib route") || strings.Contains(text, "in fib") ||
 		strings.Contains(text, "installed")
 }
@@ -178,13 +184,16 @@ func (l *legend) interpret(column string) code {
 		text, n := l.longest(rest)
 		letter := isLetter(rest[0])
 		mark := !letter || marks[text]
+		sign := rest[:n]
 		rest = rest[n:]
 		switch {
 		case first && letter && !marks[text]:
 			c.protocol, c.subtype = protocolOf(text)
 			c.known, first = text != "", false
-		case text == "inactive", text == "hidden", text == "suppressed", text == "non-active route":
+		case strings.HasPrefix(text, "inactive"), text == "hidden", text == "suppressed", text == "non-active route":
 			unusable = true
+		case !marks[text] && layout.Doubtful(text):
+			c.doubt = sign
 		case !mark:
 			if _, sub := protocolOf(text); sub != "" {
 				c.subtype = sub

@@ -30,7 +30,7 @@ func TestRemarks(t *testing.T) {
 func TestStatesInWords(t *testing.T) {
 	for rest, want := range map[string]string{
 		"via 172.28.61.7, eth0":                "4 10.61.2.0/24 static 1/0 via 172.28.61.7 dev eth0: active installed",
-		"via 172.28.61.7, Inactive":            "4 10.61.2.0/24 static 1/0 via 172.28.61.7 inactive: active installed",
+		"via 172.28.61.7, Inactive":            "4 10.61.2.0/24 static 1/0 via 172.28.61.7 inactive: unusable",
 		"via 172.28.61.7, unresolved":          "",
 		"via 172.28.61.7, eth0, not installed": "",
 		"via 172.28.61.7, (not active)":        "",
@@ -48,6 +48,29 @@ func TestStatesInWords(t *testing.T) {
 			continue
 		}
 		require.Equal(t, want, got[1], rest)
+	}
+}
+
+// TestDoubtfulMarks: a mark of which the key says that the route may not forward leaves its row unread, and so does a
+// code behind the row that no key explains; what the key calls chosen and not in the forwarding table stays read.
+func TestDoubtfulMarks(t *testing.T) {
+	for row, want := range map[string]string{
+		"B>* 10.61.2.0/24 [20/0] via 172.28.61.7, eth0, weight 1, 01:02:03": "4 10.61.2.0/24 bgp 20/0 via 172.28.61.7 dev eth0 *: active installed",
+		"B>  10.61.2.0/24 [20/0] via 172.28.61.7, eth0, 01:02:03":           "4 10.61.2.0/24 bgp 20/0 via 172.28.61.7 dev eth0: active",
+		"B># 10.61.2.0/24 [20/0] via 172.28.61.7, eth0, 01:02:03":           "",
+		"B>p 10.61.2.0/24 [20/0] via 172.28.61.7, eth0, 01:02:03":           "",
+		"B>* 10.61.2.0/24 [20/0] via 172.28.61.7, eth0 F":                   "",
+		"B>* 10.61.2.0/24 [20/0] via 172.28.61.7, eth0, 01:02:03, !":        "",
+	} {
+		in := "Codes: C - connected, B - BGP, > - selected route, * - FIB route,\n       # - not installed in hardware, p - stale info\n\n" + row + "\n"
+		r := layouttest.Laws(t, Read, []byte(in))
+		got := layouttest.Words([]byte(in), r)
+		if want == "" {
+			require.Empty(t, got, row)
+			require.Len(t, r.Unread, 1, row)
+			continue
+		}
+		require.Equal(t, []string{want}, got, row)
 	}
 }
 

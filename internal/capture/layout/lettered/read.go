@@ -277,6 +277,9 @@ func (r *reader) row(line []byte, lo, hi int, off, end int) error {
 		return layout.ErrNotARoute
 	}
 	c := r.legend.read(column)
+	if c.doubt != "" && c.state&route.Active != 0 {
+		return layout.InDoubt(c.doubt)
+	}
 	r.shared, r.state = layout.Shared{}, c.state
 	r.attr = route.Attributes{Protocol: c.protocol, Subtype: c.subtype, NextHops: r.attr.NextHops[:0]}
 	if !c.known {
@@ -450,9 +453,15 @@ func (r *reader) flush() {
 	if instance == "" {
 		instance = "default"
 	}
-	if r.attr.Protocol == route.Direct && r.attr.Special == route.None && !r.prefix.Addr().IsLinkLocalUnicast() &&
-		allInactive(r.attr.NextHops) {
-		r.state |= route.Unusable
+	switch r.attr.Protocol {
+	case route.Direct:
+		if r.attr.Special == route.None && !r.prefix.Addr().IsLinkLocalUnicast() && allInactive(r.attr.NextHops) {
+			r.state |= route.Unusable
+		}
+	default:
+		if !r.legend.selects && allInactive(r.attr.NextHops) { // listed beside those that are chosen
+			r.state = route.Unusable
+		}
 	}
 	room := 0
 	if len(r.Facts.Tables) == 0 {

@@ -239,7 +239,7 @@ func (r *reader) words(part []byte, lo, hi int, h *route.NextHop) error {
 			h.Backup = true // the path kept ready for fast reroute
 		case flag(word, h), word[0] == '[', isAge(word):
 		case r.saysState(word, h):
-			return fmt.Errorf("%w: whether a route that is called %q is in use is not known", layout.ErrNotARoute, word)
+			return layout.InDoubt(string(word))
 		case word[0] == '(': // a remark, which may name the table of the next hop: "(nexthop in vrf NAME)"
 			if m := inTable.FindSubmatch(part); m != nil && len(h.Interface) == 0 && !remarks[string(m[1])] {
 				h.Table = string(m[1])
@@ -261,10 +261,20 @@ func (r *reader) words(part []byte, lo, hi int, h *route.NextHop) error {
 			h.Interface = r.name(bytes.TrimRight(word, ")"))
 		case layout.LooksLikeAddress(word):
 			return fmt.Errorf("%w: %q behind the interface", layout.ErrNotARoute, word)
+		case r.isMark(word):
+			return layout.InDoubt(string(word))
 		}
 	}
 	return nil
 }
+
+// isMark reports whether a word behind the interface is a code or a sign that may take the route out of use.
+func (r *reader) isMark(word []byte) bool {
+	return len(word) <= maxMark && !bytes.ContainsFunc(word, func(c rune) bool { return c >= 'a' && c <= 'z' })
+}
+
+// maxMark is how long a code behind a row is at most.
+const maxMark = 2
 
 var (
 	// tunnelEnd matches the tunnel by which a next hop is found, "tun1 tunnel ADDRESS)".

@@ -25,14 +25,14 @@ var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
 		"Interface    : up0                     Protocol     : Static\n"}
 
 var (
-	// pair is a name with what stands behind it, up to two blanks.
-	pair    = regexp.MustCompile(`^\s*([A-Za-z][A-Za-z0-9_-]*(?: [A-Za-z]+)?) ?\s*:\s+(\S+(?: \S+)*)\s*$`)
+	// pair is a name with what stands behind it, up to two blanks; nothing, where there is none.
+	pair    = regexp.MustCompile(`^\s*([A-Za-z][A-Za-z0-9_-]*(?: [A-Za-z]+)?) ?\s*:(?:\s+(\S+(?: \S+)*)?)?\s*$`)
 	starts  = regexp.MustCompile(`^\s*Destination\s*:\s+[0-9A-Fa-f.:]+(?:/\d+)?(?:\s{2,}|\s*$)`)
 	counts  = regexp.MustCompile(`^\s*Destinations\s*:\s*(\d+)\s+Routes\s*:\s*(\d+)\s*$`)
 	answers = regexp.MustCompile(`^\s*Summary Count\s*:\s*\d+\s*$`)
 	table   = regexp.MustCompile(`^\s*Routing Tables?\s*:\s*(\S+)\s*$`)
 	ruler   = regexp.MustCompile(`^\s*[-=]{4,}\s*$`)
-	flags   = regexp.MustCompile(`(?i)^\s*Route Flags\s*:`)
+	flags   = regexp.MustCompile(`(?i)^\s*(?:Route Flags|Proto)\s*:`)
 )
 
 // known are the names that a record may have; those without a meaning here say nothing of where packets go.
@@ -53,6 +53,10 @@ var known = map[string]bool{
 	"localas":  true, "communityid": true, "nibid": true, "lastas": true, "aspath": true, "nbr": true, "exthdrid": true,
 }
 
+// mayLack are the names that may have no value.
+var mayLack = map[string]bool{"instance": true, "flags": true, "neighbour": true, "neighbor": true, "label": true,
+	"aspath": true, "communityid": true, "lastas": true}
+
 var protocols = map[string]route.Protocol{
 	"direct": route.Direct, "static": route.Static, "rip": route.RIP, "ripng": route.RIPng, "ospf": route.OSPF,
 	"ospfv3": route.OSPF,
@@ -60,6 +64,10 @@ var protocols = map[string]route.Protocol{
 	"bgp4+": route.BGP,
 	"unr":   route.Static,
 }
+
+// kinds are the kinds of OSPF's paths.
+var kinds = map[string]string{"o_ase": "external", "o_ase1": "external-1", "o_ase2": "external-2",
+	"o_inter": "inter-area", "o_intra": "intra-area", "o_nssa1": "nssa-external-1", "o_nssa2": "nssa-external-2"}
 
 func recognise(text []byte) int {
 	n := 0
@@ -148,6 +156,9 @@ func (r *reader) take(s string, lo, hi int) bool {
 			return false
 		}
 		key := strings.ToLower(m[1])
+		if m[2] == "" && !mayLack[key] {
+			return false
+		}
 		found = append(found, [2]string{key, strings.TrimSpace(m[2])})
 	}
 	if len(found) == 0 {
@@ -168,7 +179,7 @@ func spread(s string) string {
 	return between.ReplaceAllString(s, "$1\x00$2")
 }
 
-var between = regexp.MustCompile(`(\S)\s{2,}([A-Za-z][A-Za-z0-9_-]*(?: [A-Za-z]+)? ?\s*:\s)`)
+var between = regexp.MustCompile(`(\S)\s{2,}([A-Za-z][A-Za-z0-9_-]*(?: [A-Za-z]+)? ?\s*:(?:\s|$))`)
 
 // flush ends a record. One that is not understood is unread as a whole.
 func (r *reader) flush() {
@@ -239,6 +250,11 @@ func (r *reader) record() (p netip.Prefix, a route.Attributes, state route.State
 	pr, ok := protocols[word]
 	if !ok {
 		pr, a.Subtype = route.Other, word
+		if base, _, kind := strings.Cut(strings.Replace(word, "o_", "ospf_", 1), "_"); kind {
+			if p, known := protocols[base]; known { // O_ASE: a kind of its paths
+				pr, a.Subtype = p, kinds[word]
+			}
+		}
 	}
 	if pr == route.RIP && p.Addr().Is6() {
 		pr = route.RIPng
@@ -256,6 +272,9 @@ func (r *reader) record() (p netip.Prefix, a route.Attributes, state route.State
 	}
 	if err := r.hops(p, &a); err != nil {
 		return p, a, 0, err
+	}
+	if v, told := r.values["flags"]; told && v[0] == "" && !strings.Contains(r.first("state"), "Inactive") {
+		return p, a, 0, errBroken // one in use has some
 	}
 	state = route.Active | route.Installed
 	if s, told := r.values["state"]; told && !strings.Contains(s[0], "Active") ||

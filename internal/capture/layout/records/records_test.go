@@ -153,3 +153,27 @@ func FuzzRead(f *testing.F) {
 	f.Add([]byte(four))
 	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, Read, in) })
 }
+
+// TestNamesWithoutValue: what has no value leaves the record readable where the name may lack one; the flags of a route
+// in use never do.
+func TestNamesWithoutValue(t *testing.T) {
+	record := func(state, flags string) string {
+		return "Destination: 10.61.9.0/24\n     Protocol: Static               Process ID: 0\n   Preference: 60                      Cost: 0\n" +
+			"      NextHop: 172.28.61.1         Neighbour: \n        State: " + state + " Adv                Age: 00h12m31s\n" +
+			"   IndirectID: 0x0            Instance:\n RelayNextHop: 0.0.0.0           Interface: up0\n     TunnelID: 0x0                    Flags:" + flags + "\n"
+	}
+	for _, tt := range []struct {
+		in    string
+		state string
+	}{
+		{record("Active", " D"), ": active installed"},
+		{record("Inactive", ""), ""},
+	} {
+		r := layouttest.Laws(t, Read, []byte(tt.in))
+		require.Equal(t, []string{"1 10.61.9.0/24 static 60/0 via 172.28.61.1 dev up0" + tt.state},
+			layouttest.Words([]byte(tt.in), r), tt.in)
+	}
+	r := layouttest.Laws(t, Read, []byte(record("Active", "")))
+	require.Empty(t, layouttest.Words(nil, r))
+	require.NotEmpty(t, r.Unread)
+}

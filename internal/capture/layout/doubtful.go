@@ -1,0 +1,18 @@
+package layout
+
+import (
+	"fmt"
+	"regexp"
+)
+
+// Doubtful reports whether the description of a mark leaves open whether a route that has it forwards: "not installed
+// in hardware", "failed route", "stale info".
+func Doubtful(description string) bool { return doubtful.MatchString(description) }
+
+var doubtful = regexp.MustCompile(`(?i)\b(?:not|fail(?:ed|ure|s)?|invalid|unresolved|unreachable|unusable|stale|pending|` +
+	`damp(?:ed|ened)|withdrawn|expired|dead|down)\b`)
+
+// InDoubt is the error of a row with such a mark or word.
+func InDoubt(mark string) error {
+	return fmt.Errorf("%w: whether a route that is called %q is in use is not known", ErrNotARoute, mark)
+}
