@@ -76,7 +76,7 @@ func (r *reader) perPrefix(line []byte, lo, hi int) bool {
 			r.above, r.err = netip.Prefix{}, err
 			return true
 		}
-		r.above, r.allUsed = p.Masked(), false
+		r.above, r.allUsed, r.unsettled = p.Masked(), false, bytes.Contains(line, []byte("pending"))
 		r.Pass(lo, hi, layout.PrefixHeading) // the routes are the lines below
 	case prefixAndTable.Match(line):
 		r.flush()
@@ -88,7 +88,7 @@ func (r *reader) perPrefix(line []byte, lo, hi int) bool {
 		}
 		r.turned = true
 		r.instance = instanceName(string(name))
-		r.above, r.allUsed = p.Masked(), true
+		r.above, r.allUsed, r.unsettled = p.Masked(), true, false
 		r.Pass(lo, hi, layout.PrefixHeading)
 	case r.above.IsValid() && (bytes.HasPrefix(trimmed, []byte("*via ")) ||
 		bytes.HasPrefix(trimmed, []byte("**via ")) || bytes.HasPrefix(trimmed, []byte("via "))):
@@ -103,6 +103,9 @@ func (r *reader) perPrefix(line []byte, lo, hi int) bool {
 // hopBelow reads one next hop; those of one protocol and state are one route.
 func (r *reader) hopBelow(s []byte, lo, hi int) error {
 	used := s[0] == '*' || r.allUsed
+	if used && r.unsettled {
+		return layout.InDoubt("pending")
+	}
 	parts := strings.Split(string(bytes.TrimLeft(s, "*")[len("via "):]), ",")
 	h := route.NextHop{}
 	word := strings.TrimSpace(parts[0])
@@ -132,7 +135,7 @@ func (r *reader) hopBelow(s []byte, lo, hi int) error {
 			"mpls"), strings.HasPrefix(part, "label"):
 			h.Encapsulated = true
 		case stateWords[strings.ToLower(strings.Trim(part, "()*"))]:
-			return fmt.Errorf("%w: whether a route that is called %q is in use is not known", layout.ErrNotARoute, part)
+			return layout.InDoubt(part)
 		case isAge([]byte(part)):
 		case !a.Preference.Known && h.Interface == "":
 			h.Interface = r.name([]byte(part))
@@ -149,6 +152,8 @@ func (r *reader) hopBelow(s []byte, lo, hi int) error {
 			if strings.HasPrefix(part, "isis") {
 				a.Protocol = route.ISIS
 			}
+		case used && stateOrName[strings.ToLower(strings.Trim(part, "()*"))]:
+			return layout.InDoubt(part)
 		default:
 			if sub := subtypes[part]; sub != "" {
 				a.Subtype = sub

@@ -102,3 +102,38 @@ func TestWhatIsRefused(t *testing.T) {
 	require.Equal(t, []string{"5 10.61.5.0/24 static 1/0 unreachable: active installed", "6 10.61.6.0/24 static 1/0 blackhole: active installed",
 		"7 10.61.7.0/24 static 1/0 unreachable: active installed"}, layouttest.Words([]byte(in), Reader.Read([]byte(in))))
 }
+
+// TestNotSettled: next hops below a prefix of which the heading says that its routes change yet, or which are kept as
+// backups in words, are no routes in use.
+func TestNotSettled(t *testing.T) {
+	for in, want := range map[string]int{
+		"10.61.2.0/24, ubest/mbest: 1/0\n    *via 172.28.61.7, Vlan40, [1/0], 01:02:03, static\n":                              1,
+		"10.61.2.0/24, ubest/mbest: 0/0, pending ubest/mbest: 1/0\n    *via 172.28.61.7, Vlan40, [1/0], 01:02:03, static\n":    0,
+		"10.61.2.0/24, ubest/mbest: 1/0\n    *via 172.28.61.7, Vlan40, [20/0], 01:02:03, bgp-64900, external, backup, tag 9\n": 0,
+	} {
+		r := layouttest.Laws(t, Read, []byte(in))
+		require.Len(t, layouttest.Words([]byte(in), r), want, in)
+		require.Len(t, r.Unread, 1-want, in)
+	}
+}
+
+// TestBehindALink: an address behind the kind of a tunnel is the next hop, and other words behind an interface leave the
+// row unread.
+func TestBehindALink(t *testing.T) {
+	for way, want := range map[string]string{
+		"via VTEP 172.28.99.7 VNI 5010 router-mac 02:00:00:00:00:07 local-interface Vxlan1": "via 172.28.99.7 encapsulated: active installed",
+		"via hall0, 01:02:03":           "dev hall0: active installed",
+		"via hall0 tunnel 172.28.99.7":  "dev hall0: active installed",
+		"via Nexthop-Group hall-group":  "",
+		"via hall0 elsewhere, 01:02:03": "",
+	} {
+		in := "Codes: C - connected, S - static\n\nS    10.61.2.0/24 [1/0] " + way + "\n"
+		r := layouttest.Laws(t, Read, []byte(in))
+		if want == "" {
+			require.Empty(t, layouttest.Words([]byte(in), r), way)
+			require.Len(t, r.Unread, 1, way)
+			continue
+		}
+		require.Equal(t, []string{"3 10.61.2.0/24 static 1/0 " + want}, layouttest.Words([]byte(in), r), way)
+	}
+}

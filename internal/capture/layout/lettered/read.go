@@ -76,8 +76,9 @@ type reader struct {
 	rowKey []byte
 	column []byte // the code column of the last row, with the blanks behind it
 
-	above netip.Prefix // of the per-prefix form, whose next hops stand below the prefix
-	err   error        // of the last line in that form
+	above     netip.Prefix // of the per-prefix form, whose next hops stand below the prefix
+	unsettled bool         // its heading says that what is used changes yet
+	err       error        // of the last line in that form
 	// allUsed: that form's relative, in which every next hop is in use
 	allUsed bool
 

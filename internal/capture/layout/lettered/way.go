@@ -118,8 +118,7 @@ func (r *reader) address(s []byte, h *route.NextHop) ([]byte, bool) {
 			if layout.LooksLikeAddress(word) || !isLetter(word[0]) {
 				return s, false
 			}
-			h.Interface = r.name(word)
-			return s[hi:], true
+			return r.link(s, word, hi, h)
 		}
 		r.hops[string(word)] = a
 	}
@@ -129,6 +128,27 @@ func (r *reader) address(s []byte, h *route.NextHop) ([]byte, bool) {
 	}
 	return s[hi:], true
 }
+
+// link reads an interface in the place of a next hop, or the kind of tunnel that leads to the one behind it: "VTEP
+// 172.28.99.7 VNI 5010". Of other words behind it nobody knows what they say of the way.
+func (r *reader) link(s, word []byte, hi int, h *route.NextHop) ([]byte, bool) {
+	lo, end := layout.Field(s, hi)
+	next := bytes.TrimRight(s[lo:end], ",")
+	if a, ok := layout.Addr(next); ok && lo == hi+1 {
+		h.Address, h.Encapsulated = a, true
+		_, rest, _ := bytes.Cut(s[end:], []byte{','})
+		return rest, true
+	}
+	if s[hi-1] != ',' && hi < len(s) && s[hi] == ' ' && len(next) > 0 && isLetter(next[0]) &&
+		!behindLink[string(next)] && !flag(next, &route.NextHop{}) && !r.saysState(next, h) {
+		return s, false
+	}
+	h.Interface = r.name(word)
+	return s[hi:], true
+}
+
+// behindLink are words that may stand behind an interface.
+var behindLink = layout.WordSet("tunnel weight label vrf")
 
 // withoutHostLength takes the length off a next hop that some devices write as a prefix of one address.
 func withoutHostLength(word []byte) []byte {
