@@ -218,6 +218,8 @@ func (r *reader) inBlock(w []string, s string, indented bool, lo, hi int) (used 
 		return false, nil
 	case isStatic(w):
 		return true, r.static(w, lo, hi)
+	case !indented && ofLink(w) != nil:
+		return true, r.static(ofLink(w), lo, hi)
 	case r.protocol.name != route.Other && indented && r.protocolLine(w, lo, hi),
 		r.link > 0 && r.protocolOn(w, r.Facts.Interfaces[r.link-1].Name, lo, hi):
 		r.mention([]byte(s))

@@ -3,6 +3,7 @@ package statements
 import (
 	"bytes"
 	"fmt"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -119,6 +120,29 @@ func TestAnInterfaceThatIsNamed(t *testing.T) {
 	require.Equal(t, []string{"", ""}, []string{flows[0].In, flows[0].Out}, "one for all interfaces is not read")
 	require.Equal(t, []string{"hall", "hall"}, []string{r.Facts.Applied[0].Rule.In, r.Facts.Applied[1].Rule.Out})
 	layouttest.Variants(t, Read, string(in))
+}
+
+// TestStaticsInOtherOrders: the interface first, the table of the next hop in a word, next hops that no line tells.
+func TestStaticsInOtherOrders(t *testing.T) {
+	for line, want := range map[string]string{
+		"route hall 0.0.0.0 0.0.0.0 172.28.61.1 1 track 7":              "0.0.0.0/0 172.28.61.1 hall 1",
+		"route hall 0 0 172.28.61.1":                                    "0.0.0.0/0 172.28.61.1 hall 0",
+		"route hall 10.61.40.0 255.255.248.0 172.28.61.1 1 tunneled":    "",
+		"route null0 10.61.40.0 255.255.248.0":                          "10.61.40.0/21 invalid IP blackhole 0",
+		"ipv6 route hall fd6b:32::/64 fe80::1 5":                        "fd6b:32::/64 fe80::1 hall 5",
+		"ip route vrf yard 10.61.40.0 255.255.248.0 172.28.61.1 global": "10.61.40.0/21 172.28.61.1 default 0",
+		"ip route 10.61.40.0 255.255.248.0 dhcp 20":                     "",
+		"route add 10.61.40.0 255.255.248.0 172.28.61.1":                "",
+	} {
+		in := []byte("interface Ethernet0\n nameif hall\n ip address 172.28.61.2 255.255.255.0\n" + line + "\n")
+		got := ""
+		for _, s := range layouttest.Laws(t, Read, in).Facts.Statics {
+			h := s.NextHop
+			got = strings.Join(strings.Fields(fmt.Sprint(s.Prefix, " ", h.Address, " ", h.Interface, " ", h.Table, " ", s.Special, " ",
+				s.Preference.Value)), " ")
+		}
+		require.Equal(t, want, got, line)
+	}
 }
 
 // TestWhatIsAppliedToAnInterface is kept, by direction: it may stop packets, and what it says is not read.

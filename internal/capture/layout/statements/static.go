@@ -3,6 +3,7 @@ package statements
 import (
 	"fmt"
 	"net/netip"
+	"slices"
 	"strings"
 
 	"zarvek/internal/capture/layout"
@@ -14,6 +15,44 @@ func isStatic(w []string) bool {
 	return len(w) > 3 && (w[0] == "ip" || w[0] == "ipv6") && (w[1] == "route" || w[1] == "route-static") &&
 		(layout.LooksLikeAddress([]byte(w[2])) || isInstance(w[2]) && len(w) > 5)
 }
+
+// ofLink rewrites "route INTERFACE PREFIX MASK NEXT-HOP …" and "ipv6 route INTERFACE PREFIX NEXT-HOP …", in which the
+// interface stands first, as static reads them; nil for other statements.
+func ofLink(w []string) []string {
+	rest := w
+	switch {
+	case len(w) > 3 && w[0] == "route":
+		rest = w[1:]
+	case len(w) > 4 && w[0] == "ipv6" && w[1] == "route" && strings.Contains(w[3], "/"):
+		rest = w[2:]
+	default:
+		return nil
+	}
+	link, n := rest[0], 2
+	if isInstance(link) || verbs[link] || layout.LooksLikeAddress([]byte(link)) || isNumber(link) {
+		return nil
+	}
+	to := slices.Clone(rest[1:])
+	for i := range to[:2] {
+		if to[i] == "0" {
+			to[i] = "0.0.0.0"
+		}
+	}
+	if w[0] == "ipv6" {
+		n = 1
+	}
+	if slices.ContainsFunc(to[:n], func(x string) bool { return !layout.LooksLikeAddress([]byte(x)) }) {
+		return nil
+	}
+	out := append([]string{"ip", "route"}, to[:n]...)
+	if len(to) == n || layout.Discards(link) {
+		return append(out, link)
+	}
+	return append(append(out, to[n], link), to[n+1:]...)
+}
+
+// verbs stand behind the word in commands that change a table.
+var verbs = layout.WordSet("add del delete change replace set get flush print show")
 
 func isInstance(word string) bool { return word == "vrf" || word == "vpn-instance" }
 
@@ -123,8 +162,12 @@ func (r *reader) static(w []string, lo, hi int) error {
 			}
 		case low == "description": // to the end of the line
 			i = len(w)
-		case low == "public":
+		case low == "public" || low == "global":
 			s.NextHop.Table = "default"
+		case low == "dhcp" && i == 0:
+			return fmt.Errorf("%w: its next hop is what DHCP gives", layout.ErrNotARoute)
+		case low == "tunneled":
+			return fmt.Errorf("%w: it is for what comes out of a tunnel alone", layout.ErrNotARoute)
 		case low == "interface" || low == "inherit-cost" || low == "no-advertise":
 		case low == "reject":
 			s.Special = route.Unreachable
