@@ -54,8 +54,7 @@ var portName = regexp.MustCompile(`(?i)^(?:eth|en[ospx]|wlan|wl[opx]|lo|br|bond|
 // heading reads a line as one, and tells its shape.
 func heading(line []byte) (form int, name string, ok bool) {
 	line = bytes.TrimRight(line, " \t\r")
-	if len(line) < 4 || len(line) > 120 || bytes.IndexByte([]byte("#=*~+_-[HDRSFNCOocfsh"), line[0]) < 0 &&
-		!bytes.Contains(line, []byte(" | ")) {
+	if !mayBeHeading(line) {
 		return 0, "", false
 	}
 	for i, re := range headingForms {
@@ -74,17 +73,40 @@ func heading(line []byte) (form int, name string, ok bool) {
 	return 0, "", false
 }
 
-// learnHeadings finds the shapes of headings with two different names at least. A text with prompts that name who asks
-// has none.
+// mayBeHeading is a cheap look: most lines of a large text are rows.
+func mayBeHeading(line []byte) bool {
+	if len(line) < 4 || len(line) > 120 {
+		return false
+	}
+	const signs = "#=*~+_-"
+	switch first := line[0]; {
+	case first == '*' && line[1] == ' ':
+		return bytes.Contains(line, []byte(" ** "))
+	case strings.IndexByte(signs, first) >= 0:
+		return strings.IndexByte(signs, line[1]) >= 0
+	case first == '[':
+		return true
+	case strings.IndexByte("HDRSFNCOocfsh", first) >= 0 && unicode.IsLetter(rune(line[1])):
+		return true
+	}
+	return bytes.Contains(line, []byte(" | "))
+}
+
+// learnHeadings finds the shapes of headings with two different names at least, however far from each other they stand.
+// A text with prompts that name who asks has none.
 func (p *prompter) learnHeadings() {
-	names := make([][]string, len(headingForms))
 	for lo, hi := range layout.Lines(p.text[:min(len(p.text), learnFrom)]) {
+		if line := p.text[lo:hi]; !layout.Blank(line) {
+			if device, _, ok := p.prompt(line); ok && device != "" {
+				return
+			}
+		}
+	}
+	names := make([][]string, len(headingForms))
+	for lo, hi := range layout.Lines(p.text) {
 		line := p.text[lo:hi]
 		if layout.Blank(line) {
 			continue
-		}
-		if device, _, ok := p.prompt(line); ok && device != "" {
-			return
 		}
 		if i, name, ok := heading(line); ok && !slices.Contains(names[i], name) && len(names[i]) < 2 {
 			names[i] = append(names[i], name)

@@ -1,6 +1,7 @@
 package capture
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
@@ -77,4 +78,8 @@ func TestTitlesOfDevices(t *testing.T) {
 	long := strings.Repeat("10.96.0.0/24 via 10.96.0.9 dev e0\n", learnFrom/30)
 	require.Equal(t, []string{"mast-3", "mast-4", "mast-5"},
 		devicesOf("== mast-3\n"+listing+"== mast-4\n"+listing+long+"== mast-5\n"+listing), "behind what is learned from")
+	for _, form := range []string{"##### %s #####\n", "==> %s <==\n", "%s | CHANGED | rc=0 >>\n", "hostname %s\n"} {
+		text := fmt.Sprintf(form, "mast-3") + listing + long + fmt.Sprintf(form, "mast-4") + listing
+		require.Equal(t, []string{"mast-3", "mast-4"}, devicesOf(text), form)
+	}
 }
