@@ -213,12 +213,21 @@ func newSpoken(b *bench, s *speech, seed uint64) *spoken {
 		config := "hostname " + r.name + "\n"
 		for _, p := range r.ports {
 			cost := []int{10, 10, 10, 1 + n.rnd.IntN(30)}[n.rnd.IntN(4)]
-			config += s.port(n, p, cost, area(slices.Index(n.links, p.seg)))
+			config += s.port(n, p, cost, area(slices.Index(n.links, p.seg))) + n.addressed(p)
 		}
 		config += s.stub(area(i)) + s.router(n, r, i)
 		b.daemons(r.name, config+n.statics(r, i), s.daemons...)
 	}
 	return n
+}
+
+// addressed has the address of a port in the configuration, where a kernel forgets it with the link: a device that is to
+// have it after the next start has it there.
+func (n *spoken) addressed(p *port) string {
+	if n.keeps {
+		return ""
+	}
+	return fmt.Sprintf("interface %s\n ipv6 address %s\nexit\n", p.name, p.addr[1])
 }
 
 // statics is a network from outside of the protocol, a static backup, or neither.

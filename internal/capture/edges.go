@@ -194,10 +194,11 @@ func (s *Source) endsInTheMiddle() bool {
 	}
 	word, behind := lastWord(last)
 	rest := t[:len(t)-len(last)]
+	words := len(bytes.Fields(last))
 	for lo, hi := range layout.Lines(rest) {
 		other, sign := lastWord(rest[lo:hi])
 		if sign == behind && (other == word || ages.MatchString(word) && ages.MatchString(other) ||
-			isDigits(word) && isDigits(other)) {
+			isDigits(word) && isDigits(other)) && (!isDigits(word) || len(bytes.Fields(rest[lo:hi])) <= words) {
 			return false
 		}
 	}

@@ -259,6 +259,9 @@ func split(text []byte) (sections []section, commands []typed, lines int) {
 	fresh := false // nothing but blank lines came since the prompt
 	for lo, hi := range layout.Lines(text) {
 		device, command, ok := p.prompt(text[lo:hi])
+		if damaged := damagedCommand(text[lo:hi]); !ok && damaged != "" {
+			device, command, ok = p.last, damaged, true
+		}
 		if !ok {
 			if fresh && hi-lo < 60 && clock.Match(text[lo:hi]) {
 				lines++
@@ -299,6 +302,27 @@ func split(text []byte) (sections []section, commands []typed, lines int) {
 	}
 	return sections, commands, lines
 }
+
+// damagedCommand returns the command of a line that would be a prompt with one, had it not lost a byte or a blank; ""
+// for other lines. What it asked nobody knows.
+func damagedCommand(line []byte) string {
+	if len(line) > maxPrompt {
+		return ""
+	}
+	m := signAndWords.FindSubmatch(line)
+	switch {
+	case m == nil:
+		return ""
+	case bytes.Contains(m[1], []byte(void)):
+		return void + string(m[2])
+	case gluedCommand.Match(m[2]):
+		return string(m[2])
+	}
+	return ""
+}
+
+// signAndWords matches what may be a prompt of any shape with a command for routes behind it.
+var signAndWords = regexp.MustCompile(`^([A-Za-z][^$#>%]{0,60}[$#>%]) ?((?:[a-z]\S* (?:\S+ )*)?(?:ip|ipv6|show|display|netstat|route)\b.*)$`)
 
 // first returns the device of the first prompt.
 func first(sections []section) string {

@@ -1,6 +1,7 @@
 package layout
 
 import (
+	"bytes"
 	"fmt"
 	"regexp"
 )
@@ -16,3 +17,6 @@ var doubtful = regexp.MustCompile(`(?i)\b(?:not|fail(?:ed|ure|s)?|invalid|unreso
 func InDoubt(mark string) error {
 	return fmt.Errorf("%w: whether a route that is called %q is in use is not known", ErrNotARoute, mark)
 }
+
+// Damaged reports whether a line lost bytes in the middle of a word: a sign that no device prints stands there.
+func Damaged(line []byte) bool { return bytes.Contains(line, []byte("¤")) }

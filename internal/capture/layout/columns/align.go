@@ -194,6 +194,9 @@ func isNumber(s string) bool {
 
 // isDestination accepts addresses and prefixes, whole or cut short as BSD does, and the words for the default route.
 func isDestination(s string) bool {
+	if isClock(s) {
+		return false
+	}
 	if isDefault(s) || layout.LooksLikeAddress([]byte(s)) {
 		return true
 	}
@@ -202,6 +205,11 @@ func isDestination(s string) bool {
 		return true
 	}
 	return strings.Trim(s, "0123456789./") == "" && strings.ContainsAny(s, "./")
+}
+
+// isClock reports whether s is a time such as 12:34:56, which no address is.
+func isClock(s string) bool {
+	return strings.Count(s, ":") == 2 && strings.Trim(s, "0123456789:") == "" && !strings.Contains(s, "::")
 }
 
 func isDefault(s string) bool { return strings.EqualFold(s, "default") }

@@ -59,6 +59,9 @@ var stateWords = map[string]bool{
 	"suppressed": false, "candidate": false, "passive": false,
 }
 
+// gluedAddress matches an address that lost the blank behind it.
+var gluedAddress = regexp.MustCompile(`^\d+\.\d+\.\d+\.\d+[A-Za-z]`)
+
 // inTunnel matches what stands beside a next hop that a tunnel leads to.
 var inTunnel = regexp.MustCompile(`^\(tunnel(?:ed|led)?\b[^()]*\)$`)
 
@@ -138,7 +141,7 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 					State: network.NeighbourAlive, Mark: layout.Mark(row.lo, row.hi)},
 			)
 			return nil
-		case layout.LooksLikeAddress([]byte(gw)), strings.Trim(gw, "0123456789.:/") == "" && !r.numbers:
+		case gluedAddress.MatchString(gw), layout.LooksLikeAddress([]byte(gw)), strings.Trim(gw, "0123456789.:/") == "" && !r.numbers:
 			return fmt.Errorf("%w: %q", layout.ErrAddress, gw)
 		default: // an interface's name in place of an address
 			onLink = true

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"net/netip"
+	"regexp"
 	"strings"
 	"unicode"
 
@@ -53,10 +54,17 @@ func (r *reader) lines(from, to int) {
 				r.CutLast()
 			}
 			r.LeaveUnread(lo, hi, err)
+			if p, _ := findPrefix(line); p == 0 && layout.Damaged(line) && damagedTitle.Match(line) {
+				r.turned, r.instance = true, "¤" // nobody knows whose rows stand below
+				clear(r.seen)
+			}
 		}
 	}
 	r.flush()
 }
+
+// damagedTitle matches a line that may have named the table of the rows below.
+var damagedTitle = regexp.MustCompile(`(?i)\b(?:routing|tables?|vrf|instance)\b`)
 
 // reader is the state while one text is read.
 type reader struct {
@@ -296,11 +304,17 @@ func (r *reader) row(line []byte, lo, hi int, off, end int) error {
 		if err := r.way(rest, c.state&route.Installed != 0, c.backup, false); err != nil {
 			return err
 		}
+		if n := len(r.attr.NextHops); n > 0 && c.protocol == route.Static && !endsOpen(rest) &&
+			r.attr.NextHops[n-1] == (route.NextHop{Installed: r.attr.NextHops[n-1].Installed}) {
+			return errNoLink
+		}
 	}
 	r.pending, r.open = true, endsOpen(rest)
 	r.Collector.Read++
 	return nil
 }
+
+var errNoLink = errors.New("it names neither an interface nor a next hop")
 
 // maxSeen bounds the memory for rows that were seen.
 const maxSeen = 1 << 16

@@ -247,10 +247,15 @@ var terseLetters = map[string]string{
 	"Ac": "Access",
 }
 
-// terseRow reads "A V Destination P Prf Metric1 Metric2 Next-hop AS-path"; further next hops stand alone below.
+// terseRow reads "A V Destination P Prf Metric1 Metric2 Next-hop AS-path"; further next hops stand alone below, and so
+// does all behind a destination that has no room.
 func (r *reader) terseRow(line []byte, lo, hi int) error {
 	w := strings.Fields(string(line))
 	mark := byte(' ')
+	if r.sign != 0 && w[0] != "?" {
+		mark = r.sign
+	}
+	r.sign = 0
 	if len(w[0]) == 1 && strings.ContainsAny(w[0], "*+-") {
 		mark, w = w[0][0], w[1:]
 	}
@@ -265,6 +270,13 @@ func (r *reader) terseRow(line []byte, lo, hi int) error {
 			return err
 		}
 		r.prefix, w = w[0], w[1:]
+	} else if len(w) == 1 && strings.Contains(w[0], "/") {
+		if _, err := layout.Prefix([]byte(w[0]), false); err == nil {
+			r.flush()
+			r.prefix, r.sign = w[0], mark
+			r.Pass(lo, hi, layout.PrefixHeading)
+			return nil
+		}
 	}
 	if len(w) > 1 && terseLetters[w[0]] != "" {
 		n, ok := layout.Uint([]byte(w[1]))

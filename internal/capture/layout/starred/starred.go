@@ -81,10 +81,12 @@ type reader struct {
 	entriesAt [2]int
 	behind    bool       // how its indirect next hop was found stands here
 	relayed   netip.Addr // that next hop
+	typed     bool       // the type of its next hops was told
 
 	waiting *waiting // a row of a forwarding table
 
 	prefix  string // of the rows that follow
+	sign    byte   // of the terse row whose prefix stands alone on the line above; 0 for none
 	pending bool
 	attr    route.Attributes
 	state   route.State

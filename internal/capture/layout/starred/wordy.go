@@ -66,7 +66,7 @@ func (r *reader) wordy(line []byte, lo, hi int) (bool, error) {
 			return true, err
 		}
 		r.under++
-		r.behind, r.relayed = false, netip.Addr{}
+		r.behind, r.relayed, r.typed = false, netip.Addr{}, false
 		r.lines = append(r.lines[:0], layout.Mark(lo, hi))
 		return true, nil
 	}
@@ -91,6 +91,8 @@ func (r *reader) wordy(line []byte, lo, hi int) (bool, error) {
 	r.lines = append(r.lines, layout.Mark(lo, hi))
 	return true, nil
 }
+
+var errUntyped = fmt.Errorf("%w: a next hop of which no line tells the type", layout.ErrNotARoute)
 
 var errEntries = errors.New("it counts more or fewer routes than stand below it")
 
@@ -117,6 +119,9 @@ func (r *reader) inWordsBelow(s []byte) error {
 		return nil
 	}
 	if m := wordyHop.FindSubmatch(s); m != nil {
+		if !r.typed { // the line that may say that it leads nowhere is not there
+			return errUntyped
+		}
 		h := route.NextHop{Interface: string(m[2])}
 		if len(m[1]) > 0 {
 			a, ok := layout.Addr(m[1])
@@ -187,6 +192,7 @@ func (r *reader) wordyValue(name, v string) error {
 			r.attr.NextHops = append(r.attr.NextHops, route.NextHop{Interface: v})
 		}
 	case "Next hop type":
+		r.typed = true
 		kind, _, _ := strings.Cut(v, ",")
 		switch sp, known := wordyKinds[kind]; {
 		case known:
