@@ -67,7 +67,12 @@ func disturb(rnd *rand.Rand, text string, whole map[int]int) disturbed {
 			if strings.HasSuffix(l, "\n") {
 				l, end = l[:len(l)-1], "\n"
 			}
-			for len(l) > width {
+			if strings.HasSuffix(l, "\r") {
+				l, end = l[:len(l)-1], "\r"+end
+			}
+			home := strings.LastIndexByte(l, '\r') + 1 // a terminal begins anew there
+			out.WriteString(l[:home])
+			for l = l[home:]; len(l) > width; {
 				out.WriteString(l[:width] + "\n")
 				l = l[width:]
 			}

@@ -160,8 +160,11 @@ func (r *reader) hopBelow(s []byte, lo, hi int) error {
 			}
 		}
 	}
-	if a.Protocol == route.Local {
+	switch {
+	case a.Protocol == route.Local:
 		a.Special = route.Receive
+	case a.Protocol == route.RIP && r.above.Addr().Is6():
+		a.Protocol = route.RIPng
 	}
 	if a.Protocol == route.Direct {
 		h.Address = netip.Addr{} // what stands there is the device's own address
