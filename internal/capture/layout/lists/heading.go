@@ -17,6 +17,8 @@ const (
 	mask
 	state
 	mac
+	marks    // letters of a key
+	forwards // whether it forwards
 	instance
 )
 
@@ -41,8 +43,9 @@ var names = map[string]kind{
 	"linklayer address": mac, "ethernet address": mac, "hw address": mac, "hw addr": mac, "macaddress": mac,
 	"vrf": instance, "vrf name": instance, "vrfname": instance, "vpn": instance, "vpn instance": instance,
 	"vpninstance": instance, "forwarding": instance, "virtual router": instance, "virtual": instance,
+	"forward": forwards, "ip forward": forwards, "ip forwarding": forwards, "device": ignored,
 	"ok?": ignored, "method": ignored, "age": ignored, "age (min)": ignored, "age(min)": ignored, "type": ignored,
-	"flags": ignored, "hwtype": ignored, "vlan": ignored,
+	"flags": marks, "hwtype": ignored, "vlan": ignored,
 	"description": ignored, "mtu": ignored, "ttl": ignored, "expire": ignored, "expires": ignored,
 	"expires in": ignored, "vlan/vsi name": ignored, "aging": ignored,
 	"no": ignored, "num": ignored, "#": ignored, "linklayer": ignored, "speed": ignored, "duplex": ignored,

@@ -30,11 +30,12 @@ type mark = route.Mark
 // reader is the state while one text is read.
 type reader struct {
 	layout.Collector
-	form   *form
-	fresh  bool   // nothing but names came since the heading
-	of     string // the interface that the last title names
-	titled string // the table that the last title names, "" for the default one
-	others bool   // the rows are another device's addresses, or may be
+	form       *form
+	fresh      bool   // nothing but names came since the heading
+	of         string // the interface that the last title names
+	titled     string // the table that the last title names, "" for the default one
+	forwarding string // the letter of the key for interfaces that forward
+	others     bool   // the rows are another device's addresses, or may be
 }
 
 // currentTitle is the title of the addresses that a device of a pair has now, where those of the pair stand above them:
@@ -56,6 +57,9 @@ func Read(text []byte) layout.Reading {
 	var r reader
 	r.Layout = name
 	pair := bytes.Contains(text, currentTitle)
+	if m := letterOfForwarding.FindSubmatch(text); m != nil {
+		r.forwarding = string(m[1])
+	}
 	for lo, hi := range layout.Lines(text) {
 		line := strings.TrimRight(string(text[lo:hi]), " \t\r")
 		if strings.TrimSpace(line) == "" {
@@ -98,7 +102,7 @@ var (
 		`|\(Router: ([^()]+)\)\s*$`)
 	counted = regexp.MustCompile(`(?i)^\s*(?:total\b|the number of|number of|no\. of|interfaces : \d+)` +
 		`|: +\d+(?: seconds)?\s*$`)
-	keyLine = regexp.MustCompile(`(?i)^\s*(?:flags|status|codes): |^\s*[*^(+#!]\w*\)?(?::| -) ?[a-z]` +
+	keyLine = regexp.MustCompile(`(?i)^\s*(?:flags|status|codes) ?: |^\s*flags \(|^\s*[*^(+#!]\w*\)?(?::| -) ?[a-z]` +
 		`|^[A-Z] - \w+(?:, [A-Z] - \w+)+$|^\s+[A-Z]{1,2} - [A-Z]\w+ `)
 )
 

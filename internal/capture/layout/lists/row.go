@@ -10,6 +10,7 @@ import (
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
 )
 
 // word is a blank-separated word of a row with its bounds, and what it looks like.
@@ -40,7 +41,7 @@ func fits(w word, k kind, neighbours bool) bool {
 		return w.hardware || neighbours && !w.address && unanswered.MatchString(w.text)
 	case address, mask:
 		return w.address || !w.hardware && (w.text[0] == '/' || nothing.MatchString(w.text))
-	case ignored:
+	case ignored, marks:
 		return true
 	case instance:
 		return !w.hardware && !w.address && w.text[0] != '/'
@@ -174,11 +175,35 @@ func (r *reader) own(line string, cell [instance + 1][]word, dev string, m mark)
 		}
 		r.Facts.Interfaces = append(r.Facts.Interfaces, i)
 	}
+	r.keepForwarding(cell, dev, m)
 	if has {
 		r.Facts.Addresses = append(r.Facts.Addresses,
 			network.Address{Prefix: p, Interface: dev, Table: r.table(cell[instance]), Mark: m})
 	}
 	return nil
+}
+
+// letterOfForwarding matches the letter that a key has for interfaces that forward.
+var letterOfForwarding = regexp.MustCompile(`\((\w)\) IP [Ff]orwarding [Ee]nabled`)
+
+// keepForwarding keeps whether packets that come in by an interface are forwarded, where the row says so: in a column of
+// its own, or by a letter of the key.
+func (r *reader) keepForwarding(cell [instance + 1][]word, dev string, m mark) {
+	on, told := false, false
+	if w := cell[forwards]; len(w) == 1 {
+		switch strings.ToLower(w[0].text) {
+		case "yes", "on", "enabled", "enable":
+			on, told = true, true
+		case "no", "off", "disabled", "disable":
+			told = true
+		}
+	} else if w := cell[marks]; r.forwarding != "" && len(w) == 1 {
+		on, told = strings.Contains(w[0].text, r.forwarding), true
+	}
+	if told {
+		r.Facts.Forwarding = append(r.Facts.Forwarding,
+			network.Switch{Family: route.IPv4, Interface: dev, On: on, Mark: m})
+	}
 }
 
 // prefixOf reads an address with its length or mask, which may stand beside it; false where there is none.

@@ -1,6 +1,8 @@
 package lists
 
 import (
+	"fmt"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -176,5 +178,30 @@ func TestWhatIsNoListOfOnesOwn(t *testing.T) {
 		"Interface    PID   Area            IP Address/Mask    Cost  State Nbrs F/C\nline1        1     0               172.28.61.2/30     1     DR    1/1\n",
 	} {
 		require.Zero(t, recognise([]byte(in)), in)
+	}
+}
+
+// TestForwardingInLists: a column or a letter of the key tells whether packets that come in by an interface go on; where
+// neither stands nothing is told.
+func TestForwardingInLists(t *testing.T) {
+	for in, want := range map[string]string{
+		"Name        IP Address      Subnet Mask     Status Forward  Device\n" +
+			"-----------+---------------+---------------+------+-------+--------\n" +
+			"hall        10.61.16.1      255.255.255.0       UP     YES vlan 16\n" +
+			"guests      10.61.17.1      255.255.255.0       UP      NO vlan 17\n": "hall true guests false",
+		"Name            VID  Protocol Addr       Flags        Proto  Ports  Virtual\n" +
+			"hall            16   10.61.16.1     /24  -----f-----  ANY    1 /1   VR-Default\n" +
+			"guests          17   10.61.17.1     /24  -----------  ANY    1 /1   VR-Default\n" +
+			"Flags : (B) BFD Enabled, (f) IP Forwarding Enabled, (o) OSPF Enabled\n": "hall true guests false",
+		"Name            VID  Protocol Addr       Flags        Proto  Ports  Virtual\n" +
+			"hall            16   10.61.16.1     /24  -----f-----  ANY    1 /1   VR-Default\n": "",
+	} {
+		r := layouttest.Laws(t, Read, []byte(in))
+		require.Empty(t, r.Unread, in)
+		var got []string
+		for _, s := range r.Facts.Forwarding {
+			got = append(got, fmt.Sprint(s.Interface, " ", s.On))
+		}
+		require.Equal(t, want, strings.Join(got, " "), in)
 	}
 }
