@@ -285,8 +285,13 @@ func (r *reader) aside(s string) (layout.As, bool) {
 	case low == "persistent routes:":
 		r.section, r.cols, r.last = persistent, nil, nil
 		return layout.Title, true
+	case fibCount.MatchString(low):
+		r.fib = true
+		return layout.Other, true
 	case low == "none",
 		low == "done",
+		low == "route table:",
+		low == "interfaces:",
 		low == "routing tables",
 		low == "ip route table",
 		low == "ip routing table",
@@ -327,6 +332,9 @@ func (r *reader) aside(s string) (layout.As, bool) {
 	r.needsKnown = false
 	return layout.Key, true
 }
+
+// fibCount matches what some devices tell of the size of the table that forwards, above its rows.
+var fibCount = regexp.MustCompile(`^(?:maximum|number) of (?:ipv[46] )?fib entries\b`)
 
 // remark matches what some devices print around a table: abbreviations, the sign for equal cost, counts by length.
 var remark = regexp.MustCompile(

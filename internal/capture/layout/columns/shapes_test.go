@@ -51,6 +51,22 @@ U=Unresolved Route, N=Not in HW
 `, []string{"7 0.0.0.0/0 static 5/1 via 172.28.61.1 dev 100: active installed", "8 10.61.16.0/24 direct 0/1 dev 16: active installed",
 		"9 10.61.32.0/24 ospf 20/20 via 172.28.61.5 dev 101: active installed", "10 10.61.32.0/24 static 5/1 via 172.28.61.9 dev 102",
 		"11 10.61.49.0/24 ospf 20/1 via 172.28.61.9 dev 102"}},
+	{"what forwards, with its size above and flags of a key", `virtual-router name: default
+interfaces:
+
+route table:
+flags: u - up, h - host, g - gateway, e - ecmp, * - preferred path
+
+maximum of IPv4 fib entries for device:               5000
+number of fib entries shown:                          3
+
+id      destination           nexthop            flags  interface          mtu
+--------------------------------------------------------------------------------
+7       0.0.0.0/0             172.28.61.1        ug     hall0              1500
+5       10.61.16.0/24         0.0.0.0            u      hall0              1500
+4       10.61.16.2/32         0.0.0.0            uh     hall0              1500
+`, []string{"12 0.0.0.0/0 other -/- via 172.28.61.1 dev hall0: active installed", "13 10.61.16.0/24 direct -/- dev hall0: active installed",
+		"14 10.61.16.2/32 local -/- receive dev hall0: active installed"}},
 	{"codes behind other words, numbers, and a sign of the default", `Start index: 1  B:BGP D:Connected  R:RIP  S:Static  O:OSPF *:Candidate default
          Destination     NetMask         Gateway         Port    Cost     Type
 1        10.61.16.0      255.255.255.0   0.0.0.0         v10     1        D
