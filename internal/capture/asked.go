@@ -37,8 +37,8 @@ var wholeWords = layout.WordSet(`
 
 // nameWords stand in front of a name that no route is chosen by: of a table, an instance, a family, a part of the box.
 var nameWords = layout.WordSet(`
-	vrf table instance vpn-instance network-instance routing-instance vr virtual-router vrouter logical-router logical-system vsys vdom
-	tenant
+	vrf table instance vpn-instance network-instance routing-instance vr virtual-router vrouter logical-router
+	logical-system vsys vdom tenant
 	context family afi safi slot member node fpc
 `)
 

@@ -12,7 +12,8 @@ import (
 
 // tableWords stand in front of a table's name: the VRF, the routing instance, the virtual router, a kernel's table.
 var tableWords = map[string]bool{
-	"vrf": true, "vpn-instance": true, "network-instance": true, "instance": true, "routing-instance": true, "virtual-router": true, "vr": true,
+	"vrf": true, "vpn-instance": true, "network-instance": true, "instance": true, "routing-instance": true,
+	"virtual-router": true, "vr": true,
 	"table": true, "vrouter": true, "logical-router": true, "logical-system": true, "tenant": true, "vdom": true,
 	"vsys": true, "context": true,
 }

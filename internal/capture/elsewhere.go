@@ -32,8 +32,9 @@ var goesAway = regexp.MustCompile(`^(?:s?rlogin|ssh|slogin|telnet|connect|attach
 	`|vrf-ssh)\b|^(?:request routing-engine login|start shell)`)
 
 // noAnswer matches a command after which whatever tells routes is not its answer.
-var noAnswer = regexp.MustCompile(`^(?:(?:exit|quit|logout|logoff|date|uptime|ping6?|traceroute6?|tracert)(?: [^;|&]*)?` +
-	`|(?:show|sho|sh|display|get) (?:system )?(?:version|ver|clock|date|time|uptime|users|hostname|inventory|privilege))$`)
+var noAnswer = regexp.MustCompile(`^(?:(?:exit|quit|logout|logoff|date|uptime|ping6?|traceroute6?|tracert)` +
+	`(?: [^;|&]*)?|(?:show|sho|sh|display|get) (?:system )?` +
+	`(?:version|ver|clock|date|time|uptime|users|hostname|inventory|privilege))$`)
 
 // asksSpace matches a command that asks a network namespace, which is a device of its own: ip -n NAME ..., ip netns
 // exec NAME ...

@@ -151,8 +151,8 @@ func (p *prompter) learnTitles() {
 	}
 }
 
-// titlesIn lists the names that stand right above a listing, by the shape of the title; those without signs count behind
-// a blank line or at the begin.
+// titlesIn lists the names that stand right above a listing, by the shape of the title; those without signs count
+// behind a blank line or at the begin.
 func titlesIn(text []byte) []map[string]bool {
 	found := make([]map[string]bool, len(titleForms))
 	form, name := -1, ""

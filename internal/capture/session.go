@@ -259,8 +259,10 @@ func split(text []byte) (sections []section, commands []typed, lines int) {
 	fresh := false // nothing but blank lines came since the prompt
 	for lo, hi := range layout.Lines(text) {
 		device, command, ok := p.prompt(text[lo:hi])
-		if damaged := damagedCommand(text[lo:hi]); !ok && damaged != "" {
-			device, command, ok = p.last, damaged, true
+		if !ok {
+			if command = damagedCommand(text[lo:hi]); command != "" {
+				device, ok = p.last, true
+			}
 		}
 		if !ok {
 			if fresh && hi-lo < 60 && clock.Match(text[lo:hi]) {
@@ -306,7 +308,7 @@ func split(text []byte) (sections []section, commands []typed, lines int) {
 // damagedCommand returns the command of a line that would be a prompt with one, had it not lost a byte or a blank; ""
 // for other lines. What it asked nobody knows.
 func damagedCommand(line []byte) string {
-	if len(line) > maxPrompt {
+	if len(line) > maxPrompt || !bytes.Contains(line, []byte("route")) {
 		return ""
 	}
 	m := signAndWords.FindSubmatch(line)
@@ -322,7 +324,8 @@ func damagedCommand(line []byte) string {
 }
 
 // signAndWords matches what may be a prompt of any shape with a command for routes behind it.
-var signAndWords = regexp.MustCompile(`^([A-Za-z][^$#>%]{0,60}[$#>%]) ?((?:[a-z]\S* (?:\S+ )*)?(?:ip|ipv6|show|display|netstat|route)\b.*)$`)
+var signAndWords = regexp.MustCompile(`^([A-Za-z][^$#>%]{0,60}[$#>%]) ?` +
+	`((?:[a-z]\S* (?:\S+ )*)?(?:ip|ipv6|show|display|route)\b.*)$`)
 
 // first returns the device of the first prompt.
 func first(sections []section) string {

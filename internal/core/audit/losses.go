@@ -147,8 +147,8 @@ func (c *lossCounter) add(all []rows, yield func(netPairs) bool) bool {
 	return true
 }
 
-// only is the row that counts for a network where others, as of a device's own addresses, have the same destinations and
-// count for nothing; nil where there is none, or groups of networks are not side by side.
+// only is the row that counts for a network where others, as of a device's own addresses, have the same destinations
+// and count for nothing; nil where there is none, or groups of networks are not side by side.
 func (c *lossCounter) only(all []rows) *rows {
 	if !c.a.netGroups.known {
 		return nil

@@ -56,8 +56,8 @@ func (a *auditor) measure(f *Finding) {
 	f.OneWay = f.Unanswered.Pairs > 0 && a.oneWay(f)
 }
 
-// worse is the severity of a loss between two networks where that is more than one known already; two networks that have
-// nothing to do with each other do not count.
+// worse is the severity of a loss between two networks where that is more than one known already; two networks that
+// have nothing to do with each other do not count.
 func (a *auditor) worse(known Severity, from, to int32) Severity {
 	x, y := a.nets[from], a.nets[to]
 	if s := min(a.worth(x), a.worth(y)); s > known && a.together(x, y) {

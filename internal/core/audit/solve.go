@@ -21,7 +21,7 @@ type solver struct {
 	members []*network.Device
 	key     []byte
 	onward  []uint64 // a bit for each node: there is a next one
-	ended   []int32  // nodes without a next one that do something else since the last solve
+	ended   []uint64 // and one for those without that do something else since the last solve
 }
 
 type call struct {
@@ -39,33 +39,34 @@ func newSolver(w *worker) *solver {
 		out:     make([]outcome, n),
 		loopIDs: map[string]int32{},
 		onward:  make([]uint64, (n+63)/64),
+		ended:   make([]uint64, (n+63)/64),
 	}
 }
 
 // turned notes that a node does something else now.
 func (s *solver) turned(n int32) {
-	word, bit := &s.onward[n/64], uint64(1)<<(n%64)
+	i, bit := n/64, uint64(1)<<(n%64)
 	if len(s.movesOf(n).next) > 0 {
-		*word |= bit
+		s.onward[i], s.ended[i] = s.onward[i]|bit, s.ended[i]&^bit
 		return
 	}
-	*word &^= bit
-	s.ended = append(s.ended, n)
+	s.onward[i], s.ended[i] = s.onward[i]&^bit, s.ended[i]|bit
 }
 
 // solve fills s.out for every node by what they do now. Where packets end at once only what has turned is looked at: of
 // many devices that know nothing of each other few do anything else from one range to the next.
 func (s *solver) solve() {
 	s.begin()
-	for _, n := range s.ended {
-		if len(s.movesOf(n).next) == 0 {
-			s.out[n] = s.combine(n)
-		}
-	}
-	s.ended = s.ended[:0]
-	for i, word := range s.onward {
+	each(s.ended, func(n int32) { s.out[n] = s.combine(n) })
+	clear(s.ended)
+	each(s.onward, s.settle)
+}
+
+// each calls a function for the number of every bit that is set, in order.
+func each(set []uint64, do func(int32)) {
+	for i, word := range set {
 		for ; word != 0; word &= word - 1 {
-			s.settle(int32(i*64 + bits.TrailingZeros64(word)))
+			do(int32(i*64 + bits.TrailingZeros64(word)))
 		}
 	}
 }

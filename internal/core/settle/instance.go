@@ -47,8 +47,9 @@ type instance struct {
 	// nothing of what decides between paths is hidden: kinds of paths are shown, or there is one area
 	known bool
 	areas bool // some path is of another kind than within an area
-	// the metric to a network of the protocol's own does not grow along the way: there are areas that nothing shows, and
-	// any loss may move any path (a border router that loses the backbone announces nothing, RFC 2328 section 12.4.3)
+	// the metric to a network of the protocol's own does not grow along the way: there are areas that nothing shows,
+	// and any loss may move any path (a border router that loses the backbone announces nothing, RFC 2328 section
+	// 12.4.3)
 	hidden bool
 	exact  bool // the cost of every arc is known, and nobody is on one who was not captured
 	// prefixes of areas in pieces: a device of the prefix's area has it from the backbone (RFC 2328 section 3.7)

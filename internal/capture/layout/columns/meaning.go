@@ -141,7 +141,8 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 					State: network.NeighbourAlive, Mark: layout.Mark(row.lo, row.hi)},
 			)
 			return nil
-		case gluedAddress.MatchString(gw), layout.LooksLikeAddress([]byte(gw)), strings.Trim(gw, "0123456789.:/") == "" && !r.numbers:
+		case gluedAddress.MatchString(gw), layout.LooksLikeAddress([]byte(gw)),
+			strings.Trim(gw, "0123456789.:/") == "" && !r.numbers:
 			return fmt.Errorf("%w: %q", layout.ErrAddress, gw)
 		default: // an interface's name in place of an address
 			onLink = true

@@ -39,7 +39,8 @@ func recognise(text []byte) int {
 }
 
 func isHeading(line []byte) bool {
-	return !layout.Damaged(line) && bytes.Contains(line, []byte("DST-ADDRESS")) && bytes.Contains(line, []byte("GATEWAY"))
+	return bytes.Contains(line, []byte("DST-ADDRESS")) && bytes.Contains(line, []byte("GATEWAY")) &&
+		!layout.Damaged(line)
 }
 
 // isAddresses tells the heading of the device's own addresses, which are printed in the same manner.

@@ -28,7 +28,8 @@ var (
 	bareEntry = regexp.MustCompile(`^\s+([A-Za-z][\w./-]*) (\d+\.\d+\.\d+\.\d+) ` +
 		`((?:[0-9a-f]{4}\.){2}[0-9a-f]{4})(?: (?:\d+|-|alias))?\s*$`)
 	// name (10.61.16.20) at 02:00:00:00:00:10 on hall0, and what was asked for without an answer
-	atEntry = regexp.MustCompile(`(?i)^\S+ \((\d+\.\d+\.\d+\.\d+)\) at (\S+) (?:\[\w+\] )?(?:PERM |permanent )*on (\S+)(?: .*)?$`)
+	atEntry = regexp.MustCompile(`(?i)^\S+ \((\d+\.\d+\.\d+\.\d+)\) at (\S+) ` +
+		`(?:\[\w+\] )?(?:PERM |permanent )*on (\S+)(?: .*)?$`)
 	// == [ hall ]
 	pairTitle = regexp.MustCompile(`^== \[ ?\S+ ?\]\s*$`)
 )

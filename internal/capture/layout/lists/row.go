@@ -186,8 +186,8 @@ func (r *reader) own(line string, cell [instance + 1][]word, dev string, m mark)
 // letterOfForwarding matches the letter that a key has for interfaces that forward.
 var letterOfForwarding = regexp.MustCompile(`\((\w)\) IP [Ff]orwarding [Ee]nabled`)
 
-// keepForwarding keeps whether packets that come in by an interface are forwarded, where the row says so: in a column of
-// its own, or by a letter of the key.
+// keepForwarding keeps whether packets that come in by an interface are forwarded, where the row says so: in a column
+// of its own, or by a letter of the key.
 func (r *reader) keepForwarding(cell [instance + 1][]word, dev string, m mark) {
 	on, told := false, false
 	if w := cell[forwards]; len(w) == 1 {
