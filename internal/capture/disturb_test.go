@@ -16,7 +16,10 @@ import (
 	"zarvek/internal/core/route"
 )
 
-var disturbances = flag.Int("disturb", 10, "how often each sample is disturbed")
+var (
+	disturbances     = flag.Int("disturb", 10, "how often each sample is disturbed")
+	firstDisturbance = flag.Int("disturb-from", 0, "the number of the first of these")
+)
 
 // disturbed is a text with something done to it that happens to real captures.
 type disturbed struct {
@@ -235,7 +238,7 @@ func TestDisturbance(t *testing.T) {
 		if len(was) == 0 {
 			continue
 		}
-		for n := range *disturbances {
+		for n := *firstDisturbance; n < *firstDisturbance+*disturbances; n++ {
 			d := disturb(rand.New(rand.NewPCG(seedOf(name), uint64(n))), string(raw), whole)
 			c, err := Read(name, []byte(d.text), 1)
 			if err != nil {

@@ -198,7 +198,8 @@ func (s *Source) endsInTheMiddle() bool {
 	for lo, hi := range layout.Lines(rest) {
 		other, sign := lastWord(rest[lo:hi])
 		if sign == behind && (other == word || ages.MatchString(word) && ages.MatchString(other) ||
-			isDigits(word) && isDigits(other)) && (!isDigits(word) || len(bytes.Fields(rest[lo:hi])) <= words) {
+			isDigits(word) && isDigits(other)) && (!isDigits(word) || len(bytes.Fields(rest[lo:hi])) <= words) &&
+			!anyPrompt.Match(rest[lo:hi]) {
 			return false
 		}
 	}

@@ -179,7 +179,7 @@ func asker(prompt string) string {
 
 // oddly reads a line that begins with a prompt of an unknown shape that was learned.
 func (p *prompter) oddly(line []byte) (device, command string, ok bool) {
-	if len(p.odd) == 0 || len(line) == 0 || len(line) > maxPrompt {
+	if len(p.odd) == 0 || len(line) == 0 || len(line) > maxPrompt || bytes.Contains(line, []byte(void)) {
 		return "", "", false
 	}
 	s := timeOfDay.ReplaceAllString(string(line[:min(len(line), longestOdd+40)]), "0")

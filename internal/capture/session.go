@@ -323,9 +323,9 @@ func damagedCommand(line []byte) string {
 	return ""
 }
 
-// signAndWords matches what may be a prompt of any shape with a command for routes behind it.
-var signAndWords = regexp.MustCompile(`^([A-Za-z][^$#>%]{0,60}[$#>%]) ?` +
-	`((?:[a-z]\S* (?:\S+ )*)?(?:ip|ipv6|show|display|route)\b.*)$`)
+// signAndWords matches what may be a prompt of any shape, or a title, with a command for routes behind it.
+var signAndWords = regexp.MustCompile(`^([A-Za-z][^$#>%:]{0,60}[$#>%:]) ?` +
+	`((?:[a-z]\S* (?:\S+ )*)?(?:ip|ipv6|show|display|route|showip|showroute|displayip)\b.*)$`)
 
 // first returns the device of the first prompt.
 func first(sections []section) string {

@@ -11,8 +11,10 @@ import (
 // key reads a legend: "Flags: X - word, Y - word", "flags: X:word, …", "Origin: (d) Direct, …", and the lines under
 // one.
 func (r *reader) key(t string) bool {
-	r.keyLost = r.keyLost || strings.ContainsRune(t, 0) && (r.inKey || damagedKey.MatchString(t) ||
-		someCodes.MatchString(t))
+	if layout.Damaged([]byte(t)) && (r.inKey || damagedKey.MatchString(t) || someCodes.MatchString(t)) {
+		r.keyLost = true
+		return false
+	}
 	if !r.inKey && strings.IndexByte(t, ':') < 0 && !strings.Contains(t, " - ") && !signKey.MatchString(t) {
 		return false
 	}
