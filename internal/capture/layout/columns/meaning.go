@@ -162,9 +162,11 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 	if err := r.letters(fl); err != nil {
 		return err
 	}
-	if r.section == device && r.legend[fl] == "" && wholeWord.MatchString(fl) {
-		if _, ok := stateWords[strings.ToLower(fl)]; !ok {
-			return fmt.Errorf("%w: whether %q is a route in use is not known", layout.ErrNotARoute, fl)
+	if r.section == device {
+		for word := range strings.FieldsSeq(fl) {
+			if _, ok := stateWords[strings.ToLower(word)]; !ok && r.legend[word] == "" && wholeWord.MatchString(word) {
+				return fmt.Errorf("%w: whether %q is a route in use is not known", layout.ErrNotARoute, word)
+			}
 		}
 	}
 	state := r.flags(row, fl, &a, onLink, p, &h)

@@ -51,6 +51,12 @@ U=Unresolved Route, N=Not in HW
 `, []string{"7 0.0.0.0/0 static 5/1 via 172.28.61.1 dev 100: active installed", "8 10.61.16.0/24 direct 0/1 dev 16: active installed",
 		"9 10.61.32.0/24 ospf 20/20 via 172.28.61.5 dev 101: active installed", "10 10.61.32.0/24 static 5/1 via 172.28.61.9 dev 102",
 		"11 10.61.49.0/24 ospf 20/1 via 172.28.61.9 dev 102"}},
+	{"two columns of states", `Destination     Next Hop     Interface  Protocol  State   Valid  Comment
+10.61.16.0/24   172.28.61.1  hall0      static    active  yes    a
+10.61.17.0/24   172.28.61.1  hall0      static    active  no     b
+10.61.18.0/24   172.28.61.1  hall0      static    down    yes    c
+`, []string{"2 10.61.16.0/24 static -/- via 172.28.61.1 dev hall0: active installed", "3 10.61.17.0/24 static -/- via 172.28.61.1 dev hall0",
+		"4 10.61.18.0/24 static -/- via 172.28.61.1 dev hall0"}},
 	{"what forwards, with its size above and flags of a key", `virtual-router name: default
 interfaces:
 

@@ -124,8 +124,12 @@ func joinInterface(w []word) []word {
 // fill takes the cells of one line.
 func (row *rowCells) fill(cols []column, cells []string) {
 	for i, c := range cols {
-		if cells[i] != "" && row.cell[c.kind] == "" {
+		switch {
+		case cells[i] == "":
+		case row.cell[c.kind] == "":
 			row.cell[c.kind] = cells[i]
+		case c.kind == flags: // each column of states may say that it is not in use
+			row.cell[flags] += " " + cells[i]
 		}
 	}
 }

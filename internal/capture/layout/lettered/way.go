@@ -281,7 +281,7 @@ func (r *reader) words(part []byte, lo, hi int, h *route.NextHop) error {
 			h.Interface = r.name(bytes.TrimRight(word, ")"))
 		case layout.LooksLikeAddress(word):
 			return fmt.Errorf("%w: %q behind the interface", layout.ErrNotARoute, word)
-		case r.isMark(word):
+		case isMark(word):
 			return layout.InDoubt(string(word))
 		}
 	}
@@ -289,7 +289,7 @@ func (r *reader) words(part []byte, lo, hi int, h *route.NextHop) error {
 }
 
 // isMark reports whether a word behind the interface is a code or a sign that may take the route out of use.
-func (r *reader) isMark(word []byte) bool {
+func isMark(word []byte) bool {
 	return len(word) <= maxMark && !bytes.ContainsFunc(word, func(c rune) bool { return c >= 'a' && c <= 'z' })
 }
 
