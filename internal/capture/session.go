@@ -308,14 +308,15 @@ func split(text []byte) (sections []section, commands []typed, lines int) {
 // damagedCommand returns the command of a line that would be a prompt with one, had it not lost a byte or a blank; ""
 // for other lines. What it asked nobody knows.
 func damagedCommand(line []byte) string {
-	if len(line) > maxPrompt || !bytes.Contains(line, []byte("route")) {
+	lost := bytes.Contains(line, []byte(void))
+	if len(line) > maxPrompt || !lost && !bytes.Contains(line, []byte("route")) {
 		return ""
 	}
 	m := signAndWords.FindSubmatch(line)
 	switch {
 	case m == nil:
 		return ""
-	case bytes.Contains(m[1], []byte(void)):
+	case lost:
 		return void + string(m[2])
 	case gluedCommand.Match(m[2]):
 		return string(m[2])
@@ -324,7 +325,7 @@ func damagedCommand(line []byte) string {
 }
 
 // signAndWords matches what may be a prompt of any shape, or a title, with a command for routes behind it.
-var signAndWords = regexp.MustCompile(`^([A-Za-z][^$#>%:]{0,60}[$#>%:]) ?` +
+var signAndWords = regexp.MustCompile(`^([^\s\d].{0,60}?[$#>%:~]) {0,2}` +
 	`((?:[a-z]\S* (?:\S+ )*)?(?:ip|ipv6|show|display|route|showip|showroute|displayip)\b.*)$`)
 
 // first returns the device of the first prompt.

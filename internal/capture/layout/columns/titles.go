@@ -16,6 +16,7 @@ func instanceTitle(t string) (string, bool) {
 			continue
 		}
 		name, _, _ := strings.Cut(strings.TrimSpace(rest), " ")
+		name, _, _ = strings.Cut(name, "(")
 		return instanceName(strings.Trim(name, ":")), true
 	}
 	if strings.HasSuffix(t, ")") {

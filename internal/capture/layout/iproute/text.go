@@ -366,6 +366,11 @@ func routeWords(o *object, w []string) error {
 				return fmt.Errorf("%w: dev, twice", errWord)
 			}
 			o.Dev = next()
+			for _, flag := range []string{"onlink", "linkdown", "proto", "scope"} {
+				if name := strings.TrimSuffix(o.Dev, flag); name != o.Dev && name != "" {
+					return fmt.Errorf("%w: %q, a name and the word behind it in one", errWord, o.Dev)
+				}
+			}
 		case "table":
 			o.Table = word(next())
 		case "proto":
