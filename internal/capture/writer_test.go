@@ -199,6 +199,13 @@ func TestWrittenTables(t *testing.T) {
 	}
 }
 
+func choose(yes bool, one, other string) string {
+	if yes {
+		return one
+	}
+	return other
+}
+
 func family(six bool) route.Family {
 	if six {
 		return route.IPv6

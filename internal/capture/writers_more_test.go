@@ -7,17 +7,9 @@ import (
 	"zarvek/internal/core/route"
 )
 
-func init() {
-	writers["lettered, below prefixes"] = writeBelow
-	writers["lettered, of one length"] = writeSubnetted
-	writers["columns, framed"] = writeFramed
-	writers["columns, with masks"] = writeMasks
-	writers["records"] = writeRecords
-}
-
 // writeBelow writes the form in which each prefix is a heading and its next hops stand below it.
 func writeBelow(s *sheet) {
-	s.asked(s.pick(devices...), map[bool]string{false: "show ip route vrf all", true: "show ipv6 route vrf all"}[s.six])
+	s.asked(s.pick(devices...), choose(s.six, "show ipv6 route vrf all", "show ip route vrf all"))
 	names := map[route.Protocol]string{route.Direct: "direct", route.Static: "static", route.OSPF: "ospf-1, intra",
 		route.BGP: "bgp-64900, external, tag 64901", route.RIP: "rip-1, rip", route.RIPng: "rip-1, rip", route.ISIS: "isis-1, L2"}
 	for _, table := range s.tables() {
@@ -25,13 +17,13 @@ func writeBelow(s *sheet) {
 		if name == "" {
 			name = "default"
 		}
-		s.line(map[bool]string{false: "IP Route Table for VRF %q", true: "IPv6 Routing Table for VRF %q"}[s.six], name)
+		s.line(choose(s.six, "IPv6 Routing Table for VRF %q", "IP Route Table for VRF %q"), name)
 		s.line("'*' denotes best ucast next-hop")
 		s.line("'**' denotes best mcast next-hop")
 		s.line("'[x/y]' denotes [preference/metric]")
 		s.line("")
 		for _, r := range s.routes(table) {
-			s.line("%s, ubest/mbest: %d/0%s", r.prefix, max(1, len(r.hops)), map[bool]string{true: ", attached"}[r.protocol == route.Direct])
+			s.line("%s, ubest/mbest: %d/0%s", r.prefix, max(1, len(r.hops)), choose(r.protocol == route.Direct, ", attached", ""))
 			if r.special != route.None {
 				s.line("    *via Null0, [%d/%d], %s, %s", r.pref, r.metric, s.age(), names[r.protocol])
 			}
@@ -143,7 +135,7 @@ func writeMasks(s *sheet) {
 
 // writeRecords writes a record of names and values for each next hop.
 func writeRecords(s *sheet) {
-	s.asked(s.pick(devices...), map[bool]string{false: "display ip routing-table verbose", true: "display ipv6 routing-table verbose"}[s.six])
+	s.asked(s.pick(devices...), choose(s.six, "display ipv6 routing-table verbose", "display ip routing-table verbose"))
 	names := map[route.Protocol]string{route.Direct: "Direct", route.Static: "Static", route.OSPF: "OSPF", route.BGP: "BGP", route.RIP: "RIP",
 		route.RIPng: "RIPng", route.ISIS: "ISIS"}
 	for _, r := range s.routes("") {
@@ -152,7 +144,7 @@ func writeRecords(s *sheet) {
 			hops = []route.NextHop{{Interface: "NULL0"}}
 		}
 		for _, h := range hops {
-			via := map[bool]string{false: "0.0.0.0", true: "::"}[s.six]
+			via := choose(s.six, "::", "0.0.0.0")
 			if h.Address.IsValid() {
 				via = h.Address.String()
 			}

@@ -10,14 +10,19 @@ import (
 )
 
 var writers = map[string]func(*sheet){
-	"lettered":          writeLettered,
-	"lettered, marked":  writeMarked,
-	"columns":           writeColumns,
-	"starred":           writeStarred,
-	"starred, terse":    writeTerse,
-	"flagged":           writeFlagged,
-	"flagged, in pairs": writePairs,
-	"paragraphs":        writeParagraphs,
+	"lettered":                 writeLettered,
+	"lettered, marked":         writeMarked,
+	"lettered, below prefixes": writeBelow,
+	"lettered, of one length":  writeSubnetted,
+	"columns":                  writeColumns,
+	"columns, framed":          writeFramed,
+	"columns, with masks":      writeMasks,
+	"starred":                  writeStarred,
+	"starred, terse":           writeTerse,
+	"flagged":                  writeFlagged,
+	"flagged, in pairs":        writePairs,
+	"paragraphs":               writeParagraphs,
+	"records":                  writeRecords,
 }
 
 // tables are the names of the tables of a text, the default one first.
@@ -104,9 +109,11 @@ func (s *sheet) letteredWays(r wrote, begin string, ageBehind bool) {
 	}
 	switch {
 	case r.special != route.None:
-		s.line("%s %sis directly connected, Null0", begin, s.pick("", numbers))
-		last := s.String()
-		told := strings.Contains(last[strings.LastIndexByte(last[:len(last)-1], '\n')+1:], "[")
+		told := s.chance(50)
+		if !told {
+			numbers = ""
+		}
+		s.line("%s %sis directly connected, Null0", begin, numbers)
 		s.says(r, told, told)
 		return
 	case r.protocol == route.Direct:
@@ -149,8 +156,8 @@ func writeMarked(s *sheet) {
 	weights := s.chance(60)
 	for _, table := range s.tables() {
 		if s.asked(device, strings.TrimSuffix(command+" vrf "+table, " vrf ")); s.chance(90) {
-			s.line("Codes: K - kernel route, C - connected, S - static, R - %s,", map[bool]string{true: "RIPng", false: "RIP"}[s.six])
-			s.line("       O - OSPF%s, I - IS-IS, B - BGP, A - Babel,", map[bool]string{true: "v3"}[s.six])
+			s.line("Codes: K - kernel route, C - connected, S - static, R - %s,", choose(s.six, "RIPng", "RIP"))
+			s.line("       O - OSPF%s, I - IS-IS, B - BGP, A - Babel,", choose(s.six, "v3", ""))
 			s.line("       > - selected route, * - FIB route, q - queued, r - rejected")
 			s.line("")
 		}
@@ -188,26 +195,26 @@ func writeMarked(s *sheet) {
 // A printed column has a name, a value for each next hop, and a side on which its cells stand.
 type printed struct {
 	name  string
-	value func(r *wrote, h route.NextHop, first bool) string
+	value func(r *wrote, h route.NextHop) string
 	right bool
 }
 
 // writeColumns writes a table of columns in an order of its own, under names of its own, each on one side of its width.
 func writeColumns(s *sheet) {
 	device := s.pick(devices...)
-	s.asked(device, map[bool]string{false: "show ip route", true: "show ipv6 route"}[s.six])
+	s.asked(device, choose(s.six, "show ipv6 route", "show ip route"))
 	direct := s.pick("Direct", "-", "connected")
 	protocols := map[route.Protocol]string{route.Direct: s.pick("Direct", "connected", "Local"), route.Static: s.pick("Static", "STATIC"),
 		route.OSPF: "OSPF", route.BGP: "BGP", route.RIP: "RIP", route.RIPng: "RIP", route.ISIS: "ISIS"}
 	named, paired := s.chance(80), s.chance(30)
 	cols := []printed{
-		{s.pick("Next Hop", "Gateway", "NextHop", "Nexthop IP", "Next-Hop"), func(r *wrote, h route.NextHop, _ bool) string {
+		{s.pick("Next Hop", "Gateway", "NextHop", "Nexthop IP", "Next-Hop"), func(r *wrote, h route.NextHop) string {
 			if h.Address.IsValid() {
 				return h.Address.String()
 			}
 			return direct
 		}, false},
-		{s.pick("Interface", "Intf", "Outgoing Interface", "OutInterface"), func(r *wrote, h route.NextHop, _ bool) string {
+		{s.pick("Interface", "Intf", "Outgoing Interface", "OutInterface"), func(r *wrote, h route.NextHop) string {
 			if r.special != route.None {
 				return "Null0"
 			}
@@ -215,26 +222,26 @@ func writeColumns(s *sheet) {
 		}, false},
 	}
 	if named {
-		cols = append(cols, printed{s.pick("Protocol", "Proto", "Type", "Source"), func(r *wrote, _ route.NextHop, first bool) string {
+		cols = append(cols, printed{s.pick("Protocol", "Proto", "Type", "Source"), func(r *wrote, _ route.NextHop) string {
 			return protocols[r.protocol]
 		}, false})
 	}
 	if paired {
-		cols = append(cols, printed{s.pick("Dist/Metric", "Pref/Metric"), func(r *wrote, _ route.NextHop, _ bool) string {
+		cols = append(cols, printed{s.pick("Dist/Metric", "Pref/Metric"), func(r *wrote, _ route.NextHop) string {
 			return fmt.Sprintf("%d/%d", r.pref, r.metric)
 		}, false})
 	} else {
-		cols = append(cols, printed{s.pick("Metric", "Cost"), func(r *wrote, _ route.NextHop, _ bool) string { return fmt.Sprint(r.metric) }, true},
-			printed{s.pick("Pref", "Preference", "Distance"), func(r *wrote, _ route.NextHop, _ bool) string { return fmt.Sprint(r.pref) }, true})
+		cols = append(cols, printed{s.pick("Metric", "Cost"), func(r *wrote, _ route.NextHop) string { return fmt.Sprint(r.metric) }, true},
+			printed{s.pick("Pref", "Preference", "Distance"), func(r *wrote, _ route.NextHop) string { return fmt.Sprint(r.pref) }, true})
 	}
 	if s.chance(60) {
-		cols = append(cols, printed{s.pick("Age", "Uptime"), func(*wrote, route.NextHop, bool) string { return s.age() }, true})
+		cols = append(cols, printed{s.pick("Age", "Uptime"), func(*wrote, route.NextHop) string { return s.age() }, true})
 	}
 	s.Shuffle(len(cols), func(i, j int) { cols[i], cols[j] = cols[j], cols[i] })
 	for i := range cols {
 		cols[i].right = cols[i].right && s.chance(50)
 	}
-	cols = append([]printed{{s.pick("Destination", "Destination/Mask", "Prefix", "Network"), func(r *wrote, _ route.NextHop, _ bool) string {
+	cols = append([]printed{{s.pick("Destination", "Destination/Mask", "Prefix", "Network"), func(r *wrote, _ route.NextHop) string {
 		return r.prefix.String()
 	}, s.chance(20)}}, cols...)
 	s.columns(cols, s.routes(""), named, s.chance(50))
@@ -256,7 +263,7 @@ func (s *sheet) columns(cols []printed, list []wrote, named, repeated bool) {
 		for i, h := range hops {
 			row := make([]string, len(cols))
 			for j, c := range cols {
-				row[j] = c.value(r, h, i == 0)
+				row[j] = c.value(r, h)
 			}
 			if i > 0 && !repeated {
 				row[0] = ""
@@ -344,7 +351,7 @@ func writeStarred(s *sheet) {
 			}
 			best := s.IntN(max(1, len(r.hops)))
 			for i, h := range r.hops {
-				sign := map[bool]string{true: ">", false: " "}[i == best]
+				sign := choose(i == best, ">", " ")
 				if h.Address.IsValid() {
 					s.line("                    %s  to %s via %s", sign, h.Address, h.Interface)
 				} else {
@@ -360,7 +367,7 @@ func writeStarred(s *sheet) {
 func writeTerse(s *sheet) {
 	s.asked(s.pick(devices...), "show route terse")
 	list := s.routes("")
-	name := map[bool]string{false: "inet.0", true: "inet6.0"}[s.six]
+	name := choose(s.six, "inet6.0", "inet.0")
 	s.line("")
 	s.line("%s: %d destinations, %d routes (%d active, 0 holddown, 0 hidden)", name, len(list), len(list), len(list))
 	s.line("+ = Active Route, - = Last Active, * = Both")
@@ -406,7 +413,7 @@ const flagsKey = "Flags: X - disabled, A - active, D - dynamic, c - connect, s -
 
 // writeFlagged writes numbered rows with flags before the columns.
 func writeFlagged(s *sheet) {
-	s.line("[oper@%s] > /%s route print", s.pick(devices...), map[bool]string{false: "ip", true: "ipv6"}[s.six])
+	s.line("[oper@%s] > /%s route print", s.pick(devices...), choose(s.six, "ipv6", "ip"))
 	s.line(flagsKey)
 	s.line(" #      %-44s%-40sDISTANCE", "DST-ADDRESS", "GATEWAY")
 	for i, r := range s.routes("") {
@@ -441,7 +448,7 @@ func writeFlagged(s *sheet) {
 
 // writePairs writes each route as pairs of names and values.
 func writePairs(s *sheet) {
-	s.line("[oper@%s] > /%s route print detail", s.pick(devices...), map[bool]string{false: "ip", true: "ipv6"}[s.six])
+	s.line("[oper@%s] > /%s route print detail", s.pick(devices...), choose(s.six, "ipv6", "ip"))
 	s.line(flagsKey)
 	for i, r := range s.routes("") {
 		letters := "A" + flagLetters[r.protocol]
@@ -507,7 +514,7 @@ func writeParagraphs(s *sheet) {
 		}
 		best := s.IntN(max(1, len(r.hops)))
 		for i, h := range r.hops {
-			s.line("  %s %s, from %s, %s ago, via %s", map[bool]string{true: "*", false: " "}[i == best], h.Address, s.hop(), s.age(), h.Interface)
+			s.line("  %s %s, from %s, %s ago, via %s", choose(i == best, "*", " "), h.Address, s.hop(), s.age(), h.Interface)
 			s.line("      Route metric is %d, traffic share count is 1", r.metric)
 		}
 		s.says(r, true, true)
