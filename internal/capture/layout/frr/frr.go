@@ -252,10 +252,10 @@ func (o *object) state() route.State {
 	if o.Selected {
 		s |= route.Active
 	}
-	if o.Installed {
+	if o.Installed && !o.Offload { // the kernel has it, and what forwards at speed has not
 		s |= route.Installed
 	}
-	if o.Selected && !o.Installed && (o.Queued || o.Failed || o.Offload) {
+	if o.Selected && (o.Offload || !o.Installed && (o.Queued || o.Failed)) {
 		s |= route.Rejected
 	}
 	return s

@@ -144,3 +144,12 @@ func FuzzReadText(f *testing.F) {
 	f.Add([]byte(brief))
 	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, ReadText, in) })
 }
+
+// TestWhatTheHardwareDidNotTake: a chosen route that the kernel has and the hardware has not is not in use for certain.
+func TestWhatTheHardwareDidNotTake(t *testing.T) {
+	in := []byte(`{"10.61.32.0/24":[{"prefix":"10.61.32.0/24","protocol":"bgp","selected":true,"distance":20,"metric":0,"installed":true,` +
+		`"offloadFailed":true,"nexthops":[{"fib":true,"ip":"172.28.61.6","afi":"ipv4","interfaceName":"line1","active":true}]}]}`)
+	got := layouttest.Words(in, ReadJSON(in))
+	require.Len(t, got, 1)
+	require.Contains(t, got[0], ": active rejected")
+}

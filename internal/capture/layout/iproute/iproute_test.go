@@ -285,3 +285,17 @@ func TestAListingPrintedAnew(t *testing.T) {
 		require.Len(t, layouttest.Laws(t, read, []byte(text)).Facts.Tables, tables, text)
 	}
 }
+
+// TestWhatTheHardwareMayLack: a route of which the kernel says that what forwards at speed did not take it leaves its row
+// unread, as text and as JSON.
+func TestWhatTheHardwareMayLack(t *testing.T) {
+	for _, flag := range []string{"rt_offload_failed", "unresolved"} {
+		text := "10.61.32.0/24 via 172.28.61.6 dev line1 proto bgp " + flag + "\n10.61.33.0/24 via 172.28.61.6 dev line1 proto bgp rt_offload\n"
+		r := layouttest.Laws(t, ReadText, []byte(text))
+		require.Equal(t, []string{"2 10.61.33.0/24 bgp -/- via 172.28.61.6 dev line1"}, layouttest.Words([]byte(text), r))
+		require.Len(t, r.Unread, 1)
+		r = Read([]byte(`[{"dst":"10.61.32.0/24","gateway":"172.28.61.6","dev":"line1","protocol":"bgp","flags":["` + flag + `"]}]`))
+		require.Empty(t, layouttest.Words(nil, r))
+		require.Len(t, r.Unread, 1)
+	}
+}

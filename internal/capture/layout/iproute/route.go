@@ -193,6 +193,8 @@ func (r *reader) nextHops(o *object, a *route.Attributes) error {
 		}
 		for _, f := range append(slices.Clone(h.Flags), o.Flags...) {
 			switch f {
+			case "rt_offload_failed", "unresolved":
+				return layout.InDoubt(f)
 			case "dead":
 				n.Inactive = true
 			case "linkdown":

@@ -320,8 +320,7 @@ var errWord = errors.New("a word that says nothing here")
 // routeFlags and routeOptions, which have a value, are what a route may say besides and what decides nothing here.
 var (
 	routeFlags = map[string]bool{"pervasive": true, "offload": true, "rt_offload": true, "trap": true, "rt_trap": true,
-		"rt_offload_failed": true,
-		"notify":            true, "unresolved": true, "linkdown,": true, "cache": true, "<local>": true,
+		"notify": true, "linkdown,": true, "cache": true, "<local>": true,
 		"<redirected>": true, "<>": true,
 		"lock": true}
 	routeOptions = map[string]bool{"nhid": true, "mtu": true, "advmss": true, "rtt": true, "rttvar": true,
@@ -398,6 +397,8 @@ func routeWords(o *object, w []string) error {
 			for o.Encap = next(); i+1 < len(w) && !known(w[i+1]) && w[i+1] != "pref"; {
 				i++
 			}
+		case "rt_offload_failed", "unresolved": // the kernel has it, and what forwards at speed may not
+			return layout.InDoubt(w[i])
 		case "dead", "linkdown", "onlink":
 			o.Flags = append(o.Flags, w[i])
 		default:

@@ -32,6 +32,7 @@ var (
 	hop       = regexp.MustCompile(`^\s+(\*)?\s*([0-9a-fA-F.:]+)(?:\s*\(([^()]*)\))?(?:,|\s|$)(.*)$`)
 	direct    = regexp.MustCompile(`^\s+(\*)?\s*directly connected, (?:via )?(\S+?),?(?:\s.*)?$`)
 	via       = regexp.MustCompile(`(?:^|\s)via (?:"?([A-Za-z][^\s,"]*)"?)`)
+	standsBy  = regexp.MustCompile(`(?i), backup\b`)
 	share     = regexp.MustCompile(`traffic share count is (\d+)`)
 	weight    = regexp.MustCompile(`weight (\d+)`)
 	marksBest = regexp.MustCompile(`(?m)^\s+Known via .*, best\s*$`)
@@ -136,8 +137,13 @@ func (r *reader) line(s string, lo, hi int) error {
 		}
 	case aside.MatchString(s):
 		if m := share.FindStringSubmatch(s); m != nil && len(r.attr.NextHops) > 0 {
-			if n, ok := layout.Uint([]byte(m[1])); ok && n > 1 && n < 1<<16 {
-				r.attr.NextHops[len(r.attr.NextHops)-1].Weight = uint32(n)
+			h := &r.attr.NextHops[len(r.attr.NextHops)-1]
+			switch n, ok := layout.Uint([]byte(m[1])); {
+			case !ok:
+			case n == 0: // nothing goes by it
+				h.Backup = true
+			case n > 1 && n < 1<<16:
+				h.Weight = uint32(n)
 			}
 		}
 	case hop.MatchString(s):
@@ -161,6 +167,7 @@ func (r *reader) line(s string, lo, hi int) error {
 		if strings.Contains(m[4], "inactive") || strings.Contains(m[3], "inactive") {
 			h.Inactive = true
 		}
+		h.Backup = standsBy.MatchString(m[4])
 		r.attr.NextHops = append(r.attr.NextHops, h)
 	default:
 		return layout.ErrNotARoute
@@ -223,6 +230,8 @@ func protocol(s, rest string) (route.Protocol, string) {
 		return p, ""
 	}
 	switch t := strings.TrimSpace(m[1]); {
+	case t == "internal", t == "external":
+		return p, t
 	case strings.HasPrefix(t, "intra"):
 		return p, "intra-area"
 	case strings.HasPrefix(t, "inter"):
@@ -236,8 +245,6 @@ func protocol(s, rest string) (route.Protocol, string) {
 	case strings.HasPrefix(t, "NSSA extern 2"):
 		return p, "nssa-external-2"
 	case t == "level-1", t == "level-2":
-		return p, t
-	case t == "internal", t == "external":
 		return p, t
 	}
 	return p, ""

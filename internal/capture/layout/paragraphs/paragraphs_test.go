@@ -75,3 +75,19 @@ func FuzzRead(f *testing.F) {
 	f.Add([]byte(answers))
 	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, Read, in) })
 }
+
+// TestNextHopsThatStandBy: a share of nothing and a word say that nothing goes by a next hop.
+func TestNextHopsThatStandBy(t *testing.T) {
+	in := `Routing entry for 10.61.32.0/22
+  Known via "bgp 64900", distance 200, metric 30, type internal
+  Routing Descriptor Blocks:
+  * 172.28.61.2, from 10.61.254.9, via line1
+      Route metric is 30, traffic share count is 1
+    172.28.61.6, from 10.61.254.9, via line2
+      Route metric is 60, traffic share count is 0
+    172.28.61.10, from 10.61.254.9, via line3, Backup (Local-LFA)
+      Route metric is 90
+`
+	require.Equal(t, []string{"1 10.61.32.0/22 bgp/internal 200/30 via 172.28.61.2 dev line1 via 172.28.61.6 dev line2 backup " +
+		"via 172.28.61.10 dev line3 backup: active installed"}, layouttest.Words([]byte(in), layouttest.Laws(t, Read, []byte(in))))
+}
