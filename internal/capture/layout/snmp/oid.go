@@ -17,8 +17,9 @@ var names = map[string][]uint32{
 		1,
 		7,
 	}, "inetCidrRouteType": {4, 24, 7, 1, 8}, "inetCidrRouteProto": {4, 24, 7, 1, 9},
-	"inetCidrRouteMetric1": {4, 24, 7, 1, 12},
-	"ipCidrRouteIfIndex":   {4, 24, 4, 1, 5}, "ipCidrRouteType": {4, 24, 4, 1, 6}, "ipCidrRouteProto": {4, 24, 4, 1, 7},
+	"inetCidrRouteMetric1": {4, 24, 7, 1, 12}, "inetCidrRouteStatus": {4, 24, 7, 1, 17},
+	"ipCidrRouteStatus":  {4, 24, 4, 1, 16},
+	"ipCidrRouteIfIndex": {4, 24, 4, 1, 5}, "ipCidrRouteType": {4, 24, 4, 1, 6}, "ipCidrRouteProto": {4, 24, 4, 1, 7},
 	"ipCidrRouteMetric1": {4, 24, 4, 1, 11},
 	"ipRouteIfIndex": {
 		4,

@@ -51,6 +51,7 @@ type routeRow struct {
 	kind, proto uint64
 	metric      route.Number
 	old         bool // of RFC 1213, whose types are others
+	idle        bool // its status says that it is not in use
 	lo, hi      int
 }
 
@@ -165,7 +166,7 @@ func key(table byte, index []uint32) string {
 
 // cidrRoute reads a column of inetCidrRouteTable: destination, length, policy (an identifier of any length), next hop.
 func (r *reader) cidrRoute(column uint32, index []uint32, value string, lo, hi int) (bool, error) {
-	if column < 7 || column > 12 || column == 10 || column == 11 {
+	if (column < 7 || column > 12 || column == 10 || column == 11) && column != 17 {
 		return false, nil
 	}
 	dst, rest, ok := takeAddress(index)
@@ -183,7 +184,8 @@ func (r *reader) cidrRoute(column uint32, index []uint32, value string, lo, hi i
 	return true, row.column(column-7, value)
 }
 
-// column sets a value; columns are counted from that of the interface: type, protocol, and the metric at 5.
+// column sets a value; columns are counted from that of the interface: type, protocol, the metric at 5, and at 10 the
+// status of the row (RowStatus, RFC 2579).
 func (w *routeRow) column(n uint32, value string) error {
 	v, ok := integer(value)
 	if n == 5 {
@@ -202,13 +204,15 @@ func (w *routeRow) column(n uint32, value string) error {
 		w.kind = v
 	case 2:
 		w.proto = v
+	case 10:
+		w.idle = v == 2 || v == 3 // notInService, notReady
 	}
 	return nil
 }
 
 // oldCIDR reads a column of ipCidrRouteTable: destination, mask, service, next hop.
 func (r *reader) oldCIDR(column uint32, index []uint32, value string, lo, hi int) (bool, error) {
-	at := map[uint32]uint32{5: 0, 6: 1, 7: 2, 11: 5}
+	at := map[uint32]uint32{5: 0, 6: 1, 7: 2, 11: 5, 16: 10}
 	n, wanted := at[column]
 	if !wanted {
 		return false, nil
@@ -358,13 +362,17 @@ func (r *reader) addRoute(w *routeRow) {
 	default:
 		a.NextHops = []route.NextHop{{Interface: ifname, Address: w.nextHop}}
 	}
+	state := route.Active | route.Installed
+	if w.idle {
+		state = 0
+	}
 	r.Add(
 		"default",
 		network.Walk,
 		route.Route{
 			Prefix:     w.prefix,
 			Attributes: &a,
-			State:      route.Active | route.Installed,
+			State:      state,
 			Mark:       layout.Mark(w.lo, w.hi),
 		},
 		0,

@@ -158,3 +158,21 @@ func TestNeighboursOfTheOlderTable(t *testing.T) {
 	require.Equal(t, "10.61.16.9", r.Facts.Neighbours[0].Address.String())
 	require.Len(t, r.Unread, 1)
 }
+
+// TestRowsNotInService: a route that the agent keeps and does not use is a candidate, in both tables.
+func TestRowsNotInService(t *testing.T) {
+	for column, in := range map[string]string{
+		"new": ".1.3.6.1.2.1.4.24.7.1.7.1.4.10.61.0.0.24.3.0.0.2.1.4.10.61.9.1 = INTEGER: 2\n" +
+			".1.3.6.1.2.1.4.24.7.1.8.1.4.10.61.0.0.24.3.0.0.2.1.4.10.61.9.1 = INTEGER: 4\n" +
+			".1.3.6.1.2.1.4.24.7.1.17.1.4.10.61.0.0.24.3.0.0.2.1.4.10.61.9.1 = INTEGER: %s\n",
+		"old": "IP-FORWARD-MIB::ipCidrRouteIfIndex.10.61.0.0.255.255.255.0.0.10.61.9.1 = INTEGER: 2\n" +
+			"IP-FORWARD-MIB::ipCidrRouteType.10.61.0.0.255.255.255.0.0.10.61.9.1 = INTEGER: remote(4)\n" +
+			"IP-FORWARD-MIB::ipCidrRouteStatus.10.61.0.0.255.255.255.0.0.10.61.9.1 = INTEGER: %s\n",
+	} {
+		for status, want := range map[string]string{"1": ": active installed", "2": "", "notReady(3)": ""} {
+			text := []byte(fmt.Sprintf(in, status))
+			got := layouttest.Words(text, layouttest.Laws(t, Read, text))
+			require.Equal(t, []string{"1 10.61.0.0/24 other -/- via 10.61.9.1 dev interface 2" + want}, got, column+" "+status)
+		}
+	}
+}
