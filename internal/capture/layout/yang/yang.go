@@ -342,6 +342,7 @@ func (r *reader) entry(x *node, instance string, groups, hops map[string]*node) 
 		if g == nil {
 			return errGroup
 		}
+		weighted := false
 		for _, ref := range g.child("next-hops").all("next-hop") {
 			nh := hops[ref.value("index")]
 			if nh == nil {
@@ -360,8 +361,17 @@ func (r *reader) entry(x *node, instance string, groups, hops map[string]*node) 
 			}
 			if w, ok := layout.Uint([]byte(state(ref, "weight"))); ok && w < 1<<31 {
 				h.Weight = uint32(w)
+				h.Backup, weighted = w == 0, weighted || w > 0
 			}
+			header := strings.ToUpper(state(nh, "encapsulate-header"))
+			h.Encapsulated = header != "" && !strings.HasSuffix(header, "NONE") ||
+				state(nh, "pushed-mpls-label-stack") != ""
 			a.NextHops = append(a.NextHops, h)
+		}
+		if !weighted { // all have none, and share alike
+			for i := range a.NextHops {
+				a.NextHops[i].Backup = false
+			}
 		}
 	}
 	if a.Protocol == route.Direct || a.Protocol == route.Local {

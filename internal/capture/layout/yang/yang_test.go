@@ -107,6 +107,20 @@ func TestRoutingXML(t *testing.T) {
 	layouttest.Variants(t, Read, routingXML)
 }
 
+// TestSharesOfNothing: beside next hops with a weight one without any carries nothing; where none has one all do. What
+// gets a header on the way is in a tunnel.
+func TestSharesOfNothing(t *testing.T) {
+	for weights, want := range map[[2]string]string{
+		{"1", "0"}: "via 172.28.61.2 dev wan0 via 172.28.61.22 backup encapsulated",
+		{"0", "0"}: "via 172.28.61.2 dev wan0 via 172.28.61.22 encapsulated",
+	} {
+		in := strings.Replace(aftJSON, `{"index":"1","state":{"weight":"3"}},{"index":"2"}`,
+			`{"index":"1","state":{"weight":"`+weights[0]+`"}},{"index":"2","state":{"weight":"`+weights[1]+`"}}`, 1)
+		in = strings.Replace(in, `{"ip-address":"172.28.61.22"}`, `{"ip-address":"172.28.61.22","encapsulate-header":"openconfig-aft-types:GRE"}`, 1)
+		require.Contains(t, layouttest.Words([]byte(in), Read([]byte(in)))[0], want)
+	}
+}
+
 func TestForwardingTables(t *testing.T) {
 	in := []byte(aftJSON)
 	r := layouttest.Laws(t, Read, in)
