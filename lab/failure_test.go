@@ -14,7 +14,7 @@ import (
 )
 
 // failures is in how many random networks of kernels something fails for real, and comes back.
-var failures = flag.Int("failures", 6, "networks of kernels in which interfaces and devices really fail")
+var failures = flag.Int("failures", 4, "networks of kernels in which interfaces and devices really fail")
 
 // failed counts what was rehearsed and then happened.
 type failed struct{ events, directions, open, wrong int }

@@ -23,7 +23,7 @@ import (
 )
 
 var (
-	seeds     = flag.Int("seeds", 18, "how many random networks are built")
+	seeds     = flag.Int("seeds", 12, "how many random networks are built")
 	maskedOf  = flag.Int("masked-of", 3, "of how many random networks one is masked too")
 	keep      = flag.String("keep", "", "leave the captures of failing seeds in this folder")
 	firstSeed = flag.Uint64("first-seed", 1, "the first seed; failures name theirs")
