@@ -4,6 +4,7 @@ import (
 	"flag"
 	"fmt"
 	"hash/fnv"
+	"iter"
 	"math/rand/v2"
 	"regexp"
 	"slices"
@@ -153,28 +154,38 @@ func wholeRoutes(c *Capture) map[int]int {
 	return out
 }
 
-func toldBy(c *Capture) map[string]*toldRoute {
-	out := map[string]*toldRoute{}
-	for i := range c.Parts {
-		for j := range c.Parts[i].Facts.Tables {
-			t := &c.Parts[i].Facts.Tables[j]
-			for k := range t.Routes.Len() {
-				r := t.Routes.At(k)
-				key := t.Name + " " + r.Prefix.String()
-				x := out[key]
-				if x == nil {
-					x = &toldRoute{map[string]bool{}, map[route.Special]bool{}}
-					out[key] = x
-				}
-				x.specials[r.Special] = true
-				for _, h := range r.NextHops {
-					x.hops[hopKey(h)] = true
-					if h.Interface != "" { // a continuation that is gone may take the address away, or the interface
-						x.hops[hopKey(route.NextHop{Interface: h.Interface})] = true
+// toldRoutes yields every route that a capture tells, with its table.
+func toldRoutes(c *Capture) iter.Seq2[*network.TableFacts, route.Route] {
+	return func(yield func(*network.TableFacts, route.Route) bool) {
+		for i := range c.Parts {
+			for j := range c.Parts[i].Facts.Tables {
+				t := &c.Parts[i].Facts.Tables[j]
+				for k := range t.Routes.Len() {
+					if !yield(t, t.Routes.At(k)) {
+						return
 					}
-					x.hops[hopKey(route.NextHop{Address: h.Address})] = true
 				}
 			}
+		}
+	}
+}
+
+func toldBy(c *Capture) map[string]*toldRoute {
+	out := map[string]*toldRoute{}
+	for t, r := range toldRoutes(c) {
+		key := t.Name + " " + r.Prefix.String()
+		x := out[key]
+		if x == nil {
+			x = &toldRoute{map[string]bool{}, map[route.Special]bool{}}
+			out[key] = x
+		}
+		x.specials[r.Special] = true
+		for _, h := range r.NextHops {
+			x.hops[hopKey(h)] = true
+			if h.Interface != "" { // a continuation that is gone may take the address away, or the interface
+				x.hops[hopKey(route.NextHop{Interface: h.Interface})] = true
+			}
+			x.hops[hopKey(route.NextHop{Address: h.Address})] = true
 		}
 	}
 	return out
@@ -183,25 +194,19 @@ func toldBy(c *Capture) map[string]*toldRoute {
 // invented lists what a disturbed capture tells that the undisturbed one does not.
 func invented(was map[string]*toldRoute, c *Capture) []string {
 	var out []string
-	for i := range c.Parts {
-		for j := range c.Parts[i].Facts.Tables {
-			t := &c.Parts[i].Facts.Tables[j]
-			for k := range t.Routes.Len() {
-				r := t.Routes.At(k)
-				x := was[t.Name+" "+r.Prefix.String()]
-				line := fmt.Sprintf("%s %s", t.Name, r.Prefix)
-				if x == nil {
-					out = append(out, "a new route: "+line+": "+string(c.Source.Text(r.Mark)))
-					continue
-				}
-				if !x.specials[r.Special] && r.Protocol != route.Other { // a legend that is not whole takes the protocol away
-					out = append(out, fmt.Sprintf("%s is %q now: %s", line, r.Special, c.Source.Text(r.Mark)))
-				}
-				for _, h := range r.NextHops {
-					if !x.hops[hopKey(h)] && h != (route.NextHop{}) && h.Interface != network.UnnamedPort(r.Prefix) {
-						out = append(out, fmt.Sprintf("%s leads to %s now: %s", line, hopKey(h), c.Source.Text(r.Mark)))
-					}
-				}
+	for t, r := range toldRoutes(c) {
+		x := was[t.Name+" "+r.Prefix.String()]
+		line := fmt.Sprintf("%s %s", t.Name, r.Prefix)
+		if x == nil {
+			out = append(out, "a new route: "+line+": "+string(c.Source.Text(r.Mark)))
+			continue
+		}
+		if !x.specials[r.Special] && r.Protocol != route.Other { // a legend that is not whole takes the protocol away
+			out = append(out, fmt.Sprintf("%s is %q now: %s", line, r.Special, c.Source.Text(r.Mark)))
+		}
+		for _, h := range r.NextHops {
+			if !x.hops[hopKey(h)] && h != (route.NextHop{}) && h.Interface != network.UnnamedPort(r.Prefix) {
+				out = append(out, fmt.Sprintf("%s leads to %s now: %s", line, hopKey(h), c.Source.Text(r.Mark)))
 			}
 		}
 	}

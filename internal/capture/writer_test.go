@@ -174,15 +174,9 @@ func TestWrittenTables(t *testing.T) {
 				c, err := Read("a/r.txt", []byte(text), 1)
 				require.NoError(t, err)
 				var got []string
-				for i := range c.Parts {
-					for j := range c.Parts[i].Facts.Tables {
-						tab := &c.Parts[i].Facts.Tables[j]
-						for k := range tab.Routes.Len() {
-							r := tab.Routes.At(k)
-							if tab.Family == family(s.six) && r.Protocol != route.Local {
-								got = append(got, wordsOf(tab.Name, r.Prefix, r.Attributes, r.Is(route.Active))...)
-							}
-						}
+				for tab, r := range toldRoutes(c) {
+					if tab.Family == family(s.six) && r.Protocol != route.Local {
+						got = append(got, wordsOf(tab.Name, r.Prefix, r.Attributes, r.Is(route.Active))...)
 					}
 				}
 				slices.Sort(got)
