@@ -16,9 +16,10 @@ import (
 // rooms lists, for each room, the rooms of this project that it may know. A room that is not listed may not exist.
 var rooms = map[string][]string{
 	"route":     {},
-	"network":   {"route"},
+	"prefixes":  {},
+	"network":   {"route", "prefixes"},
 	"selection": {"route", "network"},
-	"topology":  {"route", "network"},
+	"topology":  {"route", "network", "prefixes"},
 	"forward":   {"route", "network", "selection", "topology"},
 	"survey":    {"route", "network", "selection", "topology"},
 	"audit":     {"route", "network", "selection", "topology", "forward", "survey", "change", "settle"},

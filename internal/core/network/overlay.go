@@ -5,8 +5,7 @@ import (
 	"net/netip"
 	"slices"
 
-	"github.com/gaissmai/bart"
-
+	"zarvek/internal/core/prefixes"
 	"zarvek/internal/core/route"
 )
 
@@ -16,7 +15,7 @@ type patch struct {
 	over  *Table // the captured table
 	rows  map[netip.Prefix][]route.Route
 	more  map[int][]route.Mark // further evidence of replaced rows that were there before, by row
-	index bart.Table[int]      // replaced prefixes that have routes: their first row
+	index prefixes.Index       // replaced prefixes that have routes: their first row
 
 	lengths lengths // of replaced prefixes
 }
@@ -53,7 +52,7 @@ func (t *Table) overlay(rows map[netip.Prefix][]route.Route) *Table {
 		p.lengths.add(w.Prefix.Bits())
 		lo, _ := out.rows.Find(w.Prefix, out.rows.Len())
 		if len(w.Routes) > 0 {
-			p.index.Insert(w.Prefix, lo)
+			p.index.Put(w.Prefix, uint32(lo))
 		}
 		was, found := over.Exact(w.Prefix)
 		for i := was.Lo; found && i < was.Hi; i++ {
@@ -83,11 +82,11 @@ func (t *Table) overlay(rows map[netip.Prefix][]route.Route) *Table {
 
 // patched returns the group of a replaced prefix.
 func (t *Table) patched(p netip.Prefix) (Group, bool) {
-	lo, ok := t.patch.index.Get(p)
+	lo, ok := t.patch.index.Exact(p)
 	if !ok {
 		return Group{}, false
 	}
-	return t.group(lo), true
+	return t.group(int(lo)), true
 }
 
 // captured returns the group whose first row in the captured table is lo.
@@ -104,8 +103,8 @@ func (t *Table) coveringPatched(p netip.Prefix) iter.Seq[Group] {
 		type row struct{ bits, lo int }
 		var room [4]row // there are few
 		over := room[:0]
-		for q, lo := range t.patch.index.Supernets(p) {
-			over = append(over, row{q.Bits(), lo})
+		for q, lo := range t.patch.index.Covering(p) {
+			over = append(over, row{q.Bits(), int(lo)})
 		}
 		for b, at := range t.supernets(p) {
 			for len(over) > 0 && over[0].bits >= b.Bits() {

@@ -6,8 +6,7 @@ import (
 	"sync"
 	"sync/atomic"
 
-	"github.com/gaissmai/bart"
-
+	"zarvek/internal/core/prefixes"
 	"zarvek/internal/core/route"
 )
 
@@ -45,7 +44,7 @@ type Table struct {
 type index struct {
 	asked atomic.Int32 // lookups that were answered by searching
 	once  sync.Once
-	half  [2]bart.Table[uint32] // of the groups in order: the first half of a large table, or all; the second half
+	half  [2]prefixes.Index // of the groups in order: the first half of a large table, or all; the second half
 
 	measured sync.Once
 	lengths  lengths // of the captured table's prefixes
@@ -174,7 +173,7 @@ func (t *Table) build() {
 
 func (t *Table) insert(part, lo, hi int) {
 	for i := lo; i < hi; i = t.group(i).Hi {
-		t.half[part].Insert(t.rows.Prefix(i), uint32(i))
+		t.half[part].Put(t.rows.Prefix(i), uint32(i))
 	}
 }
 
@@ -188,9 +187,9 @@ func (t *Table) Exact(p netip.Prefix) (Group, bool) {
 		return t.patched(p)
 	}
 	t.once.Do(t.build)
-	lo, ok := t.half[1].Get(p)
+	lo, ok := t.half[1].Exact(p)
 	if !ok {
-		if lo, ok = t.half[0].Get(p); !ok {
+		if lo, ok = t.half[0].Exact(p); !ok {
 			return Group{}, false
 		}
 	}
@@ -206,9 +205,9 @@ func (t *Table) LongestGroup(a netip.Addr) (Group, bool) {
 		return Group{}, false
 	}
 	t.once.Do(t.build)
-	lo, ok := t.half[1].Lookup(a)
+	lo, ok := t.half[1].Longest(a)
 	if !ok {
-		if lo, ok = t.half[0].Lookup(a); !ok {
+		if lo, ok = t.half[0].Longest(a); !ok {
 			return Group{}, false
 		}
 	}
@@ -238,7 +237,7 @@ func (t *Table) supernets(p netip.Prefix) iter.Seq2[netip.Prefix, uint32] {
 	return func(yield func(netip.Prefix, uint32) bool) {
 		// What covers p in the second half is longer than what does in the first: it begins later, or is sorted behind.
 		for part := len(t.half) - 1; part >= 0; part-- {
-			for q, lo := range t.half[part].Supernets(p) {
+			for q, lo := range t.half[part].Covering(p) {
 				if !yield(q, lo) {
 					return
 				}
@@ -377,7 +376,7 @@ func (t *Table) Inside(p netip.Prefix) iter.Seq[Group] {
 func (t *Table) subnets(p netip.Prefix) iter.Seq2[netip.Prefix, uint32] {
 	return func(yield func(netip.Prefix, uint32) bool) {
 		for part := range t.half {
-			for q, lo := range t.half[part].Subnets(p) {
+			for q, lo := range t.half[part].Inside(p) {
 				if !yield(q, lo) {
 					return
 				}

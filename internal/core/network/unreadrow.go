@@ -4,8 +4,7 @@ import (
 	"iter"
 	"net/netip"
 
-	"github.com/gaissmai/bart"
-
+	"zarvek/internal/core/prefixes"
 	"zarvek/internal/core/route"
 )
 
@@ -30,7 +29,10 @@ func (u UnreadRow) bars(bits int) bool {
 func (u UnreadRow) equally() bool { return u.Changed || u.Beside }
 
 // unreadRows finds the rows by address. The zero unreadRows holds none.
-type unreadRows struct{ byPrefix *bart.Table[UnreadRow] }
+type unreadRows struct {
+	byPrefix prefixes.Index // the number in rows
+	rows     []UnreadRow
+}
 
 // gatherUnread collects the rows that no capture of the table shows as a route.
 func (t *Table) gatherUnread(parts []*TableFacts) {
@@ -46,16 +48,18 @@ func (t *Table) gatherUnread(parts []*TableFacts) {
 
 // addUnread keeps a row, of several of one prefix the first that says more than the prefix, with what all say.
 func (t *Table) addUnread(u UnreadRow) {
-	if t.unread.byPrefix == nil {
-		t.unread.byPrefix = new(bart.Table[UnreadRow])
+	i, ok := t.unread.byPrefix.Exact(u.Prefix.Masked())
+	if !ok {
+		t.unread.byPrefix.Put(u.Prefix.Masked(), uint32(len(t.unread.rows)))
+		t.unread.rows = append(t.unread.rows, u)
+		return
 	}
-	t.unread.byPrefix.Modify(u.Prefix.Masked(), func(have UnreadRow, ok bool) (UnreadRow, bool) {
-		if !ok || !have.Any && !have.equally() {
-			return u, false
-		}
-		have.Any, have.Changed, have.Beside = have.Any || u.Any, have.Changed || u.Changed, have.Beside || u.Beside
-		return have, false
-	})
+	have := &t.unread.rows[i]
+	if !have.Any && !have.equally() {
+		*have = u
+		return
+	}
+	have.Any, have.Changed, have.Beside = have.Any || u.Any, have.Changed || u.Changed, have.Beside || u.Beside
 }
 
 // forwards reports whether a route to just that prefix is in use: where only others were read, the unread one may be
@@ -73,11 +77,8 @@ func (t *Table) forwards(p netip.Prefix) bool {
 // UnreadRow returns the unread row with the longest prefix that contains a and may lead elsewhere what a route of so
 // many bits leads to: it is longer, or tells of a change. For no route ask with -1.
 func (t *Table) UnreadRow(a netip.Addr, longer int) (UnreadRow, bool) {
-	if t.unread.byPrefix == nil {
-		return UnreadRow{}, false
-	}
-	for _, u := range t.unread.byPrefix.Supernets(netip.PrefixFrom(a, a.BitLen())) {
-		if u.bars(longer) {
+	for _, i := range t.unread.byPrefix.Covering(netip.PrefixFrom(a, a.BitLen())) {
+		if u := t.unread.rows[i]; u.bars(longer) {
 			return u, true
 		}
 	}
@@ -87,11 +88,8 @@ func (t *Table) UnreadRow(a netip.Addr, longer int) (UnreadRow, bool) {
 // UnreadRows yields the unread rows, in the order of their prefixes.
 func (t *Table) UnreadRows() iter.Seq[UnreadRow] {
 	return func(yield func(UnreadRow) bool) {
-		if t.unread.byPrefix == nil {
-			return
-		}
-		for _, u := range t.unread.byPrefix.AllSorted() {
-			if !yield(u) {
+		for _, i := range t.unread.byPrefix.All() {
+			if !yield(t.unread.rows[i]) {
 				return
 			}
 		}

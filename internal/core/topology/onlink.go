@@ -303,7 +303,7 @@ func (t *Topology) DeducedOwner(a netip.Addr) (Attachment, bool) {
 	if len(t.owners[a]) > 0 {
 		return Attachment{}, false
 	}
-	here, ok := t.byPrefix.Lookup(a)
+	here, ok := t.longest(a)
 	if !ok {
 		return Attachment{}, false
 	}

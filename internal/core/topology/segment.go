@@ -25,16 +25,17 @@ func (t *Topology) join() {
 			parent[ra] = rb
 		}
 	}
-	for p, here := range t.byPrefix.All() {
+	for p, number := range t.byPrefix.All() {
+		here := t.attached[number]
 		for _, i := range here[1:] {
 			union(t.port(here[0]), t.port(i))
 		}
-		for q, wider := range t.byPrefix.Supernets(p) {
+		for q, wider := range t.byPrefix.Covering(p) {
 			if q == p {
 				continue
 			}
 			for _, i := range here {
-				for _, j := range wider {
+				for _, j := range t.attached[wider] {
 					if a, b := t.attachments[i], t.attachments[j]; a.number != b.number && q.Contains(a.Address) &&
 						p.Contains(b.Address) {
 						union(t.port(i), t.port(j))
@@ -125,7 +126,7 @@ func (t *Topology) uses(p port, a netip.Addr) bool { return slices.Contains(t.ho
 // LinkNetwork reports whether a network is one of links between devices only: every interface in it has room for two
 // ends, by the network of either family.
 func (t *Topology) LinkNetwork(p netip.Prefix) bool {
-	at, ok := t.byPrefix.Get(p)
+	at, ok := t.exact(p)
 	if !ok {
 		return false
 	}

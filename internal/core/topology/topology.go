@@ -11,9 +11,8 @@ import (
 	"net/netip"
 	"slices"
 
-	"github.com/gaissmai/bart"
-
 	"zarvek/internal/core/network"
+	"zarvek/internal/core/prefixes"
 	"zarvek/internal/core/route"
 )
 
@@ -41,7 +40,8 @@ type layout struct {
 	of          *network.Snapshot
 	scans       []*scan // by device
 	attachments []Attachment
-	byPrefix    *bart.Table[[]int]
+	byPrefix    prefixes.Index       // the number in attached
+	attached    [][]int              // attachments by network
 	owners      map[netip.Addr][]int // attachments by own address, and host addresses
 	byInterface map[port][]int
 	down        []int // attachments on interfaces that are down
@@ -50,7 +50,8 @@ type layout struct {
 	macs        map[string][]port       // interfaces by their link-layer address
 	hopsUsed    map[port][]netip.Addr   // next hops that a device uses on an interface
 	virtual     map[netip.Addr][]shared // who shares an address
-	translated  *bart.Table[[]outside]  // who puts an address in place of another
+	translated  prefixes.Index          // the number in outsides
+	outsides    [][]outside             // who puts an address in place of another, by what they translate to
 }
 
 // A port is one interface of one device.
@@ -111,11 +112,11 @@ func (t *Topology) AttachesLike(o *Topology) bool { return t.of == o.of }
 // build puts together what is attached to what from the scans of all devices, in their order.
 func build(n *network.Snapshot, scans []*scan) *Topology {
 	t := &Topology{Network: n, layout: &layout{
-		of: n, scans: scans, byPrefix: new(bart.Table[[]int]), owners: map[netip.Addr][]int{},
+		of: n, scans: scans, owners: map[netip.Addr][]int{},
 		byInterface: map[port][]int{},
 		segment:     map[port]int{}, members: map[int][]port{}, hopsUsed: map[port][]netip.Addr{},
 		macs:    map[string][]port{},
-		virtual: map[netip.Addr][]shared{}, translated: new(bart.Table[[]outside]),
+		virtual: map[netip.Addr][]shared{},
 	}}
 	for _, d := range n.Devices().All() {
 		first := len(t.attachments)
@@ -156,7 +157,13 @@ func (t *Topology) attach(a Attachment) int {
 		t.down = append(t.down, i)
 	}
 	if !a.Prefix.IsSingleIP() && !a.Down && !private(a.Prefix.Addr()) {
-		t.byPrefix.Modify(a.Prefix, func(v []int, _ bool) ([]int, bool) { return append(v, i), false })
+		n, ok := t.byPrefix.Exact(a.Prefix)
+		if !ok {
+			n = uint32(len(t.attached))
+			t.byPrefix.Put(a.Prefix, n)
+			t.attached = append(t.attached, nil)
+		}
+		t.attached[n] = append(t.attached[n], i)
 	}
 	return i
 }
@@ -284,10 +291,28 @@ func byRuleOnly(d *network.Device, at Attachment) bool {
 	return false
 }
 
+// longest returns the attachments to the longest attached network that contains a, by number.
+func (l *layout) longest(a netip.Addr) ([]int, bool) {
+	n, ok := l.byPrefix.Longest(a)
+	if !ok {
+		return nil, false
+	}
+	return l.attached[n], true
+}
+
+// exact returns the attachments to just that network, by number.
+func (l *layout) exact(p netip.Prefix) ([]int, bool) {
+	n, ok := l.byPrefix.Exact(p)
+	if !ok {
+		return nil, false
+	}
+	return l.attached[n], true
+}
+
 // Attached returns the attachments to the longest attached network that contains a; several where several devices
 // attach to it.
 func (t *Topology) Attached(a netip.Addr) []Attachment {
-	at, ok := t.byPrefix.Lookup(a)
+	at, ok := t.longest(a)
 	if !ok {
 		return nil
 	}
@@ -310,7 +335,7 @@ func (t *Topology) Owners(a netip.Addr) []Attachment {
 // Networks returns every attached network once, in order.
 func (t *Topology) Networks() []netip.Prefix {
 	var out []netip.Prefix
-	for p := range t.byPrefix.AllSorted() {
+	for p := range t.byPrefix.All() {
 		if !p.Addr().IsLinkLocalUnicast() && !p.Addr().IsLoopback() {
 			out = append(out, p)
 		}
@@ -335,7 +360,7 @@ func (t *Topology) Interfaces(d *network.Device) []string {
 
 // AttachedTo returns the attachments to just that network.
 func (t *Topology) AttachedTo(p netip.Prefix) []Attachment {
-	at, _ := t.byPrefix.Get(p)
+	at, _ := t.exact(p)
 	out := make([]Attachment, 0, len(at))
 	for _, i := range at {
 		out = append(out, t.at(i))
@@ -346,7 +371,7 @@ func (t *Topology) AttachedTo(p netip.Prefix) []Attachment {
 // Wider yields the attached networks that contain p and are shorter, longest first.
 func (t *Topology) Wider(p netip.Prefix) iter.Seq2[netip.Prefix, []Attachment] {
 	return func(yield func(netip.Prefix, []Attachment) bool) {
-		for q := range t.byPrefix.Supernets(p) {
+		for q := range t.byPrefix.Covering(p) {
 			if q != p && !yield(q, t.AttachedTo(q)) {
 				return
 			}
@@ -433,7 +458,7 @@ func (t *Topology) HopsUsed() iter.Seq2[*network.Device, netip.Addr] {
 
 // NetworkOf returns the longest attached network that contains a.
 func (t *Topology) NetworkOf(a netip.Addr) (netip.Prefix, bool) {
-	at, ok := t.byPrefix.Lookup(a)
+	at, ok := t.longest(a)
 	if !ok {
 		return netip.Prefix{}, false
 	}

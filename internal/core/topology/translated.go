@@ -37,14 +37,18 @@ func (t *Topology) addTranslated(d *network.Device, first int) {
 				continue
 			}
 			here := outside{portOf(d, at.Interface), x.OnLink, x.Mark}
-			t.translated.Modify(p, func(all []outside, _ bool) ([]outside, bool) {
-				i := slices.IndexFunc(all, func(y outside) bool { return y.port == here.port })
-				if i < 0 {
-					return append(all, here), false
-				}
+			n, ok := t.translated.Exact(p)
+			if !ok {
+				n = uint32(len(t.outsides))
+				t.translated.Put(p, n)
+				t.outsides = append(t.outsides, nil)
+			}
+			all := t.outsides[n]
+			if i := slices.IndexFunc(all, func(y outside) bool { return y.port == here.port }); i >= 0 {
 				all[i].answers = all[i].answers || here.answers
-				return all, false
-			})
+			} else {
+				t.outsides[n] = append(all, here)
+			}
 		}
 	}
 }
@@ -54,8 +58,8 @@ func (t *Topology) addTranslated(d *network.Device, first int) {
 // of these.
 func (t *Topology) isTranslated(here port, a netip.Addr, alive bool, res *OnLink) bool {
 	var able []outside
-	for _, all := range t.translated.Supernets(netip.PrefixFrom(a, a.BitLen())) {
-		for _, x := range all {
+	for _, n := range t.translated.Covering(netip.PrefixFrom(a, a.BitLen())) {
+		for _, x := range t.outsides[n] {
 			if x.port == here { // what comes in for it and fits no rule: nobody else is there
 				res.Answer, res.Device, res.Interface = Translated, t.device(here), here.ifname
 				return true
