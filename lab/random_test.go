@@ -124,6 +124,7 @@ func compareSeed(t *testing.T, seed uint64) score {
 		return s
 	}
 	found := audit.Run(walker, audit.Options{})
+	exact := allBroken(walker, found)
 	for _, p := range probes {
 		if rt := walker.Trace(p.src, p.dst); len(rt.Forward.Branches) > 1 || p.end.stranger {
 			continue // which branch a packet takes cannot be known, nor who might be there
@@ -142,6 +143,11 @@ func compareSeed(t *testing.T, seed uint64) score {
 				names(list),
 			)
 		}
+		packets, replies := exact.of(p.src, p.dst, true)
+		if len(packets)+len(replies) > 1 || len(packets) > 0 && !real || len(packets) == 0 && inLost(list) && !reply {
+			complain("%s to %s: the kernels %v, and by exact addresses the packets are lost by %v, replies by %v; findings %s",
+				p.src, p.dst, p.end, packets, replies, names(list))
+		}
 	}
 	for _, pair := range n.pings(seed) {
 		rt := walker.Trace(pair.src, pair.dst)
@@ -159,6 +165,10 @@ func compareSeed(t *testing.T, seed uint64) score {
 				words(rt.Forward),
 				words(*rt.Return),
 			)
+		}
+		if packets, replies := exact.of(pair.src, pair.dst, false); len(packets)+len(replies) != map[bool]int{false: 1}[pair.answered] {
+			complain("ping %s from %s: answered %v, and by exact addresses the packets are lost by %v, replies by %v",
+				pair.dst, pair.src, pair.answered, packets, replies)
 		}
 		if list, _ := found.Of(pair.src, pair.dst); (len(list) == 0) != pair.answered || len(list) > 1 {
 			complain(

@@ -10,10 +10,14 @@ import (
 )
 
 type jsonAffected struct {
-	Sources      []string `json:"sources"`
+	Sources      []string `json:"sources"` // networks
 	Destinations []string `json:"destinations"`
 	Lost         string   `json:"lost"`   // packets or replies
 	Partly       bool     `json:"partly"` // not all addresses of the networks, or not all equal ways
+	// where not all addresses of the networks are concerned: which are, as prefixes, addresses and ranges of them
+	From []string `json:"source-addresses,omitempty"`
+	To   []string `json:"destination-addresses,omitempty"`
+	Some bool     `json:"some-ways,omitempty"` // of equal ways
 }
 
 type jsonRepair struct {
@@ -131,39 +135,48 @@ func (v View) jsonFinding(f *audit.Finding, c Cures) jsonFinding {
 	return j
 }
 
-// affected puts the losses together whose sources lose the same destinations.
+// affected tells what is lost by networks, and by addresses where that is not all of them.
 func affected(f *audit.Finding) []jsonAffected {
 	out := []jsonAffected{}
-	type row struct {
-		from, lost string
-		partly     bool
-	}
-	var order []row
-	to := map[row][]string{}
-	for l := range f.Losses() {
-		r := row{l.From.String(), "packets", l.Partly}
-		if l.Reply {
-			r.lost = "replies"
+	for b := range f.Breakages() {
+		j := jsonAffected{Lost: "packets", Partly: b.Partly(), Some: b.Split}
+		if b.Reply {
+			j.Lost = "replies"
 		}
-		if _, ok := to[r]; !ok {
-			order = append(order, r)
-		}
-		if n := len(to[r]); n == 0 || to[r][n-1] != l.To.String() {
-			to[r] = append(to[r], l.To.String())
-		}
-	}
-	same := map[string]int{}
-	for _, r := range order {
-		k := fmt.Sprint(r.lost, r.partly) + " " + strings.Join(to[r], " ")
-		i, ok := same[k]
-		if !ok {
-			i = len(out)
-			same[k] = i
-			out = append(out, jsonAffected{Destinations: to[r], Lost: r.lost, Partly: r.partly})
-		}
-		out[i].Sources = append(out[i].Sources, r.from)
+		j.Sources, j.From = endWords(b.From)
+		j.Destinations, j.To = endWords(b.To)
+		out = append(out, j)
 	}
 	return out
+}
+
+// endWords tells ends by their networks and, where they are not all of them, by addresses.
+func endWords(ends []audit.Ends) (networks, addresses []string) {
+	exact := false
+	for _, e := range ends {
+		networks = append(networks, e.Network.String())
+		exact = exact || e.Addresses != nil
+	}
+	if !exact {
+		return networks, nil
+	}
+	for _, e := range ends {
+		if e.Addresses == nil {
+			addresses = append(addresses, e.Network.String())
+		}
+		for _, r := range e.Addresses {
+			q, is := r.Prefix()
+			switch {
+			case r.From() == r.To():
+				addresses = append(addresses, r.From().String())
+			case is:
+				addresses = append(addresses, q.String())
+			default:
+				addresses = append(addresses, r.String())
+			}
+		}
+	}
+	return networks, addresses
 }
 
 // AuditCSV writes one line for each finding.

@@ -45,3 +45,22 @@ func (r runs) all() iter.Seq[int32] {
 		}
 	}
 }
+
+// with is the numbers of both. It shares what it can with them.
+func (r runs) with(o runs) runs {
+	if len(r) == 0 {
+		return o
+	}
+	both := slices.Concat(r, o)
+	slices.SortFunc(both, func(x, y stretch) int { return cmp.Compare(x.first, y.first) })
+	var out runs
+	for _, s := range both {
+		n := len(out)
+		if n == 0 || out[n-1].last+1 < s.first {
+			out = append(out, s)
+			continue
+		}
+		out[n-1].last = max(out[n-1].last, s.last)
+	}
+	return out
+}
