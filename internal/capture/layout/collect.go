@@ -148,11 +148,33 @@ func (c *Collector) Join(o *Collector) {
 }
 
 // Restrict keeps that packets meet a filter or policy where the rule says, whose text was not read: it may stop them or
-// not. Each is a chain of its own.
+// not. Each is a chain of its own. A rule without a hook holds for what comes in, what is for the device itself too,
+// and for what leaves, what the device sends itself too: RestrictForwarded leaves both out.
 func (c *Collector) Restrict(rule network.FlowRule, lo, hi int) { c.RestrictAt(rule, Mark(lo, hi)) }
 
 // RestrictAt is Restrict for evidence that is no part of the text that is read.
 func (c *Collector) RestrictAt(rule network.FlowRule, m route.Mark) {
+	switch {
+	case rule.Hook != network.Forwarded:
+	case rule.Out != "" && rule.In != "": // from one interface to another
+	case rule.Out != "":
+		rule.Hook = network.GoingOut
+	case rule.In != "":
+		rule.Hook = network.ComingIn
+	default:
+		rule.Hook = network.ComingIn
+		c.restrict(rule, m)
+		rule.Hook = network.FromItself
+	}
+	c.restrict(rule, m)
+}
+
+// RestrictForwarded is Restrict for what asks about forwarded packets alone.
+func (c *Collector) RestrictForwarded(rule network.FlowRule, lo, hi int) {
+	c.restrict(rule, Mark(lo, hi))
+}
+
+func (c *Collector) restrict(rule network.FlowRule, m route.Mark) {
 	rule.Mark, rule.Chain = m, firstChain+len(c.Facts.Policy.Flows)
 	rule.Undecided, rule.NotRead = true, true
 	rest := network.FlowRule{Hook: rule.Hook, Family: rule.Family, Permit: true, NotRead: true, Chain: rule.Chain,

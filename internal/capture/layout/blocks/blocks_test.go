@@ -189,17 +189,17 @@ func TestNamesThatMayBeZones(t *testing.T) {
 // cut.
 func TestWhatIsNotReadRestricts(t *testing.T) {
 	for text, flows := range map[string]int{
-		"config firewall vip\n    edit \"till\"\n        set extip 172.28.61.2\n    next\nend\n":                                                    2,
+		"config firewall vip\n    edit \"till\"\n        set extip 172.28.61.2\n    next\nend\n":                                                    4,
 		"config router policy\n    edit 1\n        set gateway 172.28.61.9\n    next\nend\n":                                                        2,
 		"config router policy\n    edit 1\n        set status disable\n    next\nend\n":                                                             0,
-		"config firewall acl\n    edit 1\n        set interface \"up0\"\n    next\nend\n":                                                           2,
+		"config firewall acl\n    edit 1\n        set interface \"up0\"\n    next\nend\n":                                                           4,
 		"config firewall security-policy\n    edit 1\n        set action deny\n    next\nend\n":                                                     2,
-		"config system settings\n    set opmode transparent\nend\n":                                                                                 2,
+		"config system settings\n    set opmode transparent\nend\n":                                                                                 4,
 		"config system settings\n    set opmode nat\nend\n":                                                                                         0,
 		"config system sdwan\n    set status enable\n    config service\n        edit 1\n            set dst \"all\"\n        next\n    end\nend\n": 2,
 		"config system sdwan\n    config service\n        edit 1\n            set status disable\n        next\n    end\nend\n":                     0,
-		"config vdom\nedit night\nnext\nend\n":                                                                                                      2,
-		"config firewall policy\n    edit 1\n        set action accept\n":                                                                           2,
+		"config vdom\nedit night\nnext\nend\n":                                                                                                      4,
+		"config firewall policy\n    edit 1\n        set action accept\n":                                                                           4,
 		"config firewall policy\n    edit 1\n        set action accept\n    next\nend\n":                                                            0,
 		"config system interface\n    edit \"hall0\"\n    next\nend\n10.61.96.0/20 via 172.28.61.1 dev up0\n":                                       0,
 	} {

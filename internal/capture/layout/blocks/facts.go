@@ -56,12 +56,15 @@ func (r *reader) facts() {
 			r.static(o)
 		case "router static6":
 			r.static(o)
-		case "router policy", "router policy6", "firewall vip", "firewall vip6", "firewall central-snat-map",
-			"firewall interface-policy",
-			"firewall acl", "firewall acl6", "firewall security-policy", "firewall DoS-policy", "firewall ttl-policy",
-			"firewall proxy-policy", "firewall multicast-policy":
-			if o.first("status") != "disable" && o.section != "firewall multicast-policy" {
+		case "firewall vip", "firewall vip6", "firewall interface-policy", "firewall acl", "firewall acl6",
+			"firewall DoS-policy":
+			if o.first("status") != "disable" {
 				r.restrict(network.FlowRule{}, o.mark)
+			}
+		case "router policy", "router policy6", "firewall central-snat-map", "firewall security-policy",
+			"firewall ttl-policy", "firewall proxy-policy":
+			if o.first("status") != "disable" {
+				r.RestrictForwarded(network.FlowRule{}, int(o.mark.Off), int(o.mark.End))
 			}
 		case "service": // which of several links packets take, whatever routes tell
 			if p := o.parent; p != nil && p.parent != nil &&

@@ -238,7 +238,7 @@ func TestWhatStandsBelowATreeThatWasCut(t *testing.T) {
 	in := []byte("interfaces {\n    ethernet eth0 {\n        address 172.28.61.2/30\nS    10.61.96.0/20 [1/0] via 172.28.61.1\n  10.61.97.0/24 dev up0\n")
 	r := layouttest.Laws(t, Read, in)
 	require.Len(t, r.Unread, 2)
-	require.Equal(t, []string{"address 172.28.61.2/30 eth0", "restricted 0 in  out "}, says(in, r), "where the tree is cut a filter may follow")
+	require.Equal(t, []string{"address 172.28.61.2/30 eth0", "restricted 0 in  out ", "restricted 0 in  out "}, says(in, r), "where the tree is cut a filter may follow")
 	require.True(t, r.Facts.Policy.Flows[0].Missing == network.CutOff)
 }
 
@@ -249,7 +249,10 @@ func TestFiltersOfGroupsAndTables(t *testing.T) {
 		"set forwarding-options family inet filter input NIGHT",
 	} {
 		in := []byte(line + "\nset system host-name depot\n")
-		require.Equal(t, []string{"restricted 0 in  out "}, says(in, layouttest.Laws(t, Read, in)))
+		r := layouttest.Laws(t, Read, in)
+		require.Equal(t, []string{"restricted 0 in  out ", "restricted 0 in  out "}, says(in, r))
+		require.Equal(t, network.ComingIn, r.Facts.Policy.Flows[0].Hook)
+		require.Equal(t, network.FromItself, r.Facts.Policy.Flows[2].Hook)
 	}
 	in := []byte("set groups NIGHT system host-name depot\nset firewall family inet filter NIGHT term one then accept\n")
 	require.Empty(t, says(in, layouttest.Laws(t, Read, in)))
@@ -298,7 +301,7 @@ func TestWhatDropsAndIsNotRead(t *testing.T) {
 		"set routing-options flow route NIGHT then discard":                                          {{Hook: network.ComingIn}},
 		"set security application-firewall rule-sets NIGHT default-rule deny":                        {{Hook: network.ComingIn}},
 		"set vlans night forwarding-options filter input F":                                          {{Hook: network.ComingIn}},
-		"set security forwarding-options family inet6 mode drop":                                     {{Family: route.IPv6}},
+		"set security forwarding-options family inet6 mode drop":                                     {{Family: route.IPv6, Hook: network.ComingIn}, {Family: route.IPv6, Hook: network.FromItself}},
 		"set routing-options flow route NIGHT match destination 10.61.80.0/24":                       nil,
 		"set security application-firewall rule-sets NIGHT rule r match dynamic-application odd:ONE": nil,
 		"set vlans night vlan-id 7":                                                                  nil,

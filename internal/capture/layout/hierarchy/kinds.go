@@ -38,7 +38,7 @@ func (r *reader) kindPort(w []string, lo, hi int) (bool, error) {
 		return r.address(network.Address{Prefix: p, Interface: ifname, Configured: true,
 			Mark: layout.Mark(lo, hi)}), nil
 	case len(w) > 2 && w[0] == "policy" && strings.HasPrefix(w[1], "route"):
-		r.Restrict(network.FlowRule{In: ifname}, lo, hi)
+		r.RestrictForwarded(network.FlowRule{In: ifname}, lo, hi)
 		return true, nil
 	case len(w) == 4 && w[0] == "firewall" && slices.Contains([]string{"in", "out", "local"}, w[1]) &&
 		(w[2] == "name" || w[2] == "ipv6-name"):
@@ -132,12 +132,12 @@ func (r *reader) kindRestricts(w []string, lo, hi int) bool {
 			network.SourceCheck{Family: route.IPv4, Mode: mode, Mark: layout.Mark(lo, hi)})
 	case w[0] == "nat" && slices.Contains(w, "outbound-interface"):
 		r.natSided[at(1)+" "+at(3)] = true
-		r.Restrict(network.FlowRule{Out: last}, lo, hi)
+		r.RestrictForwarded(network.FlowRule{Out: last}, lo, hi)
 	case w[0] == "nat" && slices.Contains(w, "inbound-interface"):
 		r.natSided[at(1)+" "+at(3)] = true
 		r.Restrict(network.FlowRule{In: last}, lo, hi)
 	case w[0] == "policy" && strings.HasPrefix(at(1), "route") && at(3) == "interface":
-		r.Restrict(network.FlowRule{In: last}, lo, hi)
+		r.RestrictForwarded(network.FlowRule{In: last}, lo, hi)
 	default:
 		return false
 	}

@@ -77,8 +77,12 @@ func applied(c *layout.Collector, line, dev string, six bool, lo, hi int) bool {
 		return true
 	}
 	if policyLine.MatchString(line) {
-		c.Restrict(network.FlowRule{Family: fam, In: dev}, lo, hi)
-		c.Restrict(network.FlowRule{Family: fam, Out: dev}, lo, hi)
+		if strings.Contains(strings.ToLower(line), "translation") { // what is for the device itself may be for another
+			c.Restrict(network.FlowRule{Family: fam, In: dev}, lo, hi)
+		} else {
+			c.RestrictForwarded(network.FlowRule{Family: fam, In: dev}, lo, hi)
+		}
+		c.RestrictForwarded(network.FlowRule{Family: fam, Out: dev}, lo, hi)
 		return true
 	}
 	return false

@@ -79,15 +79,15 @@ func TestWhatIsNotRead(t *testing.T) {
 	for text, flows := range map[string]int{
 		"/ip firewall mangle\nadd action=mark-routing chain=prerouting in-interface=hall0 new-routing-mark=odd\n": 2,
 		"/ip firewall mangle\nadd action=mark-packet chain=prerouting\n":                                          0,
-		"/ip ipsec policy\nadd action=discard src-address=10.61.16.0/24\n":                                        2,
+		"/ip ipsec policy\nadd action=discard src-address=10.61.16.0/24\n":                                        4,
 		"/ip ipsec policy\nadd action=none src-address=10.61.16.0/24\n":                                           0,
 		"/ip ipsec policy\nset 0 dst-address=::/0 src-address=::/0\n":                                             0,
 		"/ip hotspot\nadd interface=hall0 name=night\n":                                                           2,
 		"/ip hotspot\nadd disabled=yes interface=hall0 name=night\n":                                              0,
 		"/interface ethernet switch rule\nadd new-dst-ports=\"\" ports=p3\n":                                      2,
 		"/interface bridge filter\nadd action=drop chain=forward\n":                                               2,
-		"/ip route rule\nadd src-address=10.61.16.0/24 table=odd\n":                                               2,
-		"/ip firewall filter\nadd action=accept chain=forward \\\n":                                               2,
+		"/ip route rule\nadd src-address=10.61.16.0/24 table=odd\n":                                               4,
+		"/ip firewall filter\nadd action=accept chain=forward \\\n":                                               4,
 		"/ip settings\nset ip-forward=no rp-filter=strict\n":                                                      0,
 	} {
 		r := layouttest.Laws(t, Read, []byte(text))

@@ -15,19 +15,19 @@ func says(r layout.Reading) []string {
 	var out []string
 	for _, f := range r.Facts.Policy.Flows {
 		if !f.Permit {
-			out = append(out, fmt.Sprint(uint8(f.Family), " in ", f.In, " out ", f.Out))
+			out = append(out, fmt.Sprint("hook ", uint8(f.Hook), " in ", f.In, " out ", f.Out))
 		}
 	}
 	return out
 }
 
-// TestWhereRulesAreMet by packets on their way, in each shape; rules of what the device itself sends or gets are none.
+// TestWhereRulesAreMet by packets on their way, for the device itself and from it, in each shape.
 func TestWhereRulesAreMet(t *testing.T) {
 	for text, want := range map[string][]string{
-		"set skip on lo0\nblock in on up0 all\npass out on hall0 keep state\n": {"0 in up0 out "},
-		"@0 block return all\n@1 pass in on up0 all flags S/SA\n":              {"0 in  out "},
+		"set skip on lo0\nblock in on up0 all\npass out on hall0 keep state\n": {"hook 1 in up0 out "},
+		"@0 block return all\n@1 pass in on up0 all flags S/SA\n":              {"hook 1 in  out ", "hook 4 in  out "},
 		"pass in on up0 all\npass out all\n":                                   nil,
-		"pass out on up0 from any to any nat-to up0\nanchor \"night/*\" all\n": {"0 in  out up0", "0 in  out "},
+		"pass out on up0 from any to any nat-to up0\nanchor \"night/*\" all\n": {"hook 2 in  out up0", "hook 1 in  out ", "hook 4 in  out "},
 	} {
 		in := []byte(text)
 		r := layouttest.Laws(t, Read, in)

@@ -127,10 +127,10 @@ func (r *reader) decides(w []string, line string, fam route.Family, ifname strin
 		r.restrict(fam, ifname, in || !out, out || !in, lo, hi)
 	default: // what is for the device itself is another matter
 		if deciding[i].over != leaves {
-			r.Restrict(network.FlowRule{Family: fam, In: ifname}, lo, hi)
+			r.RestrictForwarded(network.FlowRule{Family: fam, In: ifname}, lo, hi)
 		}
 		if deciding[i].over != comesIn {
-			r.Restrict(network.FlowRule{Family: fam, Out: ifname}, lo, hi)
+			r.RestrictForwarded(network.FlowRule{Family: fam, Out: ifname}, lo, hi)
 		}
 	}
 	return true
@@ -151,16 +151,16 @@ func (r *reader) guards(w []string, lo, hi int) bool {
 	case w[0] == "ip" && at(1) == "verify" && at(2) == "reverse-path" && at(3) == "interface" && len(w) == 5:
 		r.check(0, w[4], false, lo, hi)
 	case w[0] == "wccp" && at(1) == "interface" && slices.Contains(w, "redirect"):
-		r.Restrict(network.FlowRule{In: at(2)}, lo, hi)
+		r.RestrictForwarded(network.FlowRule{In: at(2)}, lo, hi)
 	case w[0] == "nat-control":
-		r.Restrict(network.FlowRule{}, lo, hi)
+		r.RestrictForwarded(network.FlowRule{}, lo, hi)
 	case (w[0] == "nat" || w[0] == "global") && len(w) > 2 && strings.HasPrefix(w[1], "(") &&
 		!strings.Contains(w[1], ","):
 		side := strings.Trim(w[1], "()")
 		r.Restrict(network.FlowRule{In: side}, lo, hi)
-		r.Restrict(network.FlowRule{Out: side}, lo, hi)
+		r.RestrictForwarded(network.FlowRule{Out: side}, lo, hi)
 	case w[0] == "static" && len(w) > 2 && translates(w[1]) != nil:
-		r.Restrict(network.FlowRule{Out: translates(w[1])[1]}, lo, hi)
+		r.RestrictForwarded(network.FlowRule{Out: translates(w[1])[1]}, lo, hi)
 		r.Restrict(network.FlowRule{In: translates(w[1])[1]}, lo, hi)
 	default:
 		return false

@@ -65,7 +65,7 @@ func (n *nat) finish(r *reader) {
 	}
 	if len(n.rules) == 0 || n.unknown || len(n.inside) == 0 { // what is translated is not told
 		for i, ifname := range n.outside {
-			r.Restrict(network.FlowRule{Out: ifname}, int(n.marks[i].Off), int(n.marks[i].End))
+			r.RestrictForwarded(network.FlowRule{Out: ifname}, int(n.marks[i].Off), int(n.marks[i].End))
 			r.Restrict(network.FlowRule{In: ifname}, int(n.marks[i].Off), int(n.marks[i].End))
 		}
 		return

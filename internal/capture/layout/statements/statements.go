@@ -259,7 +259,7 @@ func (r *reader) inBlock(w []string, s string, indented bool, lo, hi int) (used 
 		if out == "any" {
 			out = ""
 		}
-		r.Restrict(network.FlowRule{Out: out}, lo, hi)
+		r.RestrictForwarded(network.FlowRule{Out: out}, lo, hi)
 		if slices.Contains(w, "static") { // what comes in may be for an address that becomes another
 			r.Restrict(network.FlowRule{In: out}, lo, hi)
 		}
