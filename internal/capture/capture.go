@@ -29,6 +29,7 @@ import (
 	"zarvek/internal/capture/layout/nftables"
 	"zarvek/internal/capture/layout/paragraphs"
 	"zarvek/internal/capture/layout/paths"
+	"zarvek/internal/capture/layout/peers"
 	"zarvek/internal/capture/layout/plain"
 	"zarvek/internal/capture/layout/records"
 	"zarvek/internal/capture/layout/rtnetlink"
@@ -74,6 +75,7 @@ var readers = []layout.Reader{
 	records.Reader,
 	hierarchy.Reader,
 	rulesets.Reader,
+	peers.Reader,
 	blocks.Reader,
 	paths.Reader,
 	lists.Reader,

@@ -41,9 +41,14 @@ func (c *Collector) Add(name string, kind network.Kind, r route.Route, room int)
 	if c.lastAt == 0 || k != c.last {
 		c.last, c.lastAt = k, c.table(k, room)+1
 	}
-	if r.Protocol == route.Direct && r.Special == route.None && len(r.NextHops) == 0 && !r.Prefix.IsSingleIP() {
+	if r.Protocol == route.Direct && r.Special == route.None && !r.Prefix.IsSingleIP() && Nowhere(r.NextHops) {
+		var hop route.NextHop // what else a row says of it stays
+		if len(r.NextHops) > 0 {
+			hop = r.NextHops[0]
+		}
+		hop.Interface = network.UnnamedPort(r.Prefix)
 		a := *r.Attributes
-		a.NextHops = []route.NextHop{{Interface: network.UnnamedPort(r.Prefix)}}
+		a.NextHops = []route.NextHop{hop}
 		r.Attributes = &a
 	}
 	if discarding(r.Attributes) {
@@ -55,6 +60,11 @@ func (c *Collector) Add(name string, kind network.Kind, r route.Route, room int)
 	id := c.sharers[c.lastAt-1].id(l, r.Attributes)
 	l.Add(r.Prefix, id, r.State, r.Mark)
 	return Shared{c.lastAt, id}
+}
+
+// Nowhere reports whether none of some next hops has an address or an interface.
+func Nowhere(hops []route.NextHop) bool {
+	return !slices.ContainsFunc(hops, func(h route.NextHop) bool { return h.Address.IsValid() || h.Interface != "" })
 }
 
 // discarding reports whether all that a route leads to throws packets away, though no word says so.

@@ -137,3 +137,13 @@ func TestBehindALink(t *testing.T) {
 		require.Equal(t, []string{"3 10.61.2.0/24 static 1/0 " + want}, layouttest.Words([]byte(in), r), way)
 	}
 }
+
+// TestAttachedByNoName: where no interface is shown, that of one attached network is not that of another.
+func TestAttachedByNoName(t *testing.T) {
+	r := layouttest.Laws(t, Read, []byte("C    10.61.64.0/24 is directly connected\nC    10.61.65.0/24 is directly connected\n"))
+	require.Empty(t, r.Unread)
+	l := &r.Facts.Tables[0].Routes
+	require.Equal(t, 2, l.Len())
+	require.Equal(t, "port in 10.61.64.0/24", l.At(0).NextHops[0].Interface)
+	require.Equal(t, "port in 10.61.65.0/24", l.At(1).NextHops[0].Interface)
+}

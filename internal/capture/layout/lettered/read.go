@@ -488,7 +488,7 @@ func (r *reader) flush() {
 		route.Route{Prefix: r.prefix, Attributes: &r.attr, State: r.state, Mark: m},
 		room,
 	)
-	if r.key && len(r.seen) < maxSeen {
+	if r.key && len(r.seen) < maxSeen && !layout.Nowhere(r.attr.NextHops) { // an unnamed interface is the prefix's own
 		r.seen[string(r.rowKey)] = seenRow{shared, r.state}
 	}
 }
