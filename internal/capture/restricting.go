@@ -78,6 +78,9 @@ var rules = sync.OnceValue(func() []*regexp.Regexp {
 		regexp.MustCompile(`(?i)<(?:deny|drop|discard|reject)\s*(?:/>|>\s*(?:</\w+>\s*)?$)` +
 			`|["'](?:deny|drop|discard|reject)["']\s*:\s*(?:\{|\[\s*null|null|true)` +
 			`|^\s*(?:deny|drop|discard|reject)\s*(?::\s*(?:\{\s*\})?|\{)\s*$`),
+		// filters and translations as applied by elements of a document: <filter-name>, "ingress-acl-sets": {
+		regexp.MustCompile(`(?i)[<"'](?:[\w-]+:)?(?:filter-name|(?:in|e)gress-acl-sets?|access-group|acl[-_]?name` +
+			`|traffic-filter|packet-filter|(?:source|destination|static)-nat|permit/)["'\s>]`),
 		// columns of a chain's rules; a program at an interface that sees packets before the kernel does
 		regexp.MustCompile(`^(?:Columns:\s*|#?\s*)CHAIN,?\s+ACTION\b|^\s*prog/xdp\b`),
 		// ip-filter 10 create; action order 1: mirred (Egress Redirect to device up1); leftsubnet=10.61.1.0/24
@@ -93,7 +96,7 @@ var rules = sync.OnceValue(func() []*regexp.Regexp {
 })
 
 // stems are parts of the words without which no rule matches, in lower case.
-var stems = [...]string{"deny", "drop", "reject", "discard", "block", "prohibit", "acl", "access-", "-filter",
+var stems = [...]string{"filter-name", "-nat", "deny", "drop", "reject", "discard", "block", "prohibit", "acl", "access-", "-filter",
 	"firewall",
 	"tables", "nft", "rule", "routing-policy", "permit", "allow", "accept", "pass", "security-policy", "rulebase",
 	"target", "icmp-block-", " -j ", "filter acl", "zone-pair", "chain", "prog/xdp",

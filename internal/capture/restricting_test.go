@@ -73,7 +73,11 @@ func TestWhatReadsLikeAFilterIsKept(t *testing.T) {
 		"filter protocol ip pref 1 u32\n  action order 1: mirred (Egress Redirect to device up9) stolen\n":       "action order 1: mirred (Egress Redirect to device up9) stolen",
 		"hostname \"edge\"\npolicy pbr \"NIGHT\"\n   10 class ipv4 \"C\"\n":                                      "policy pbr \"NIGHT\"",
 		"    prog/xdp id 33\n": "prog/xdp id 33",
-		"edge# show filter\nsome words in no form that is known\n": "some words in no form that is known",
+		"<interfaces>\n<filter>\n<input>\n<filter-name>NIGHT</filter-name>\n</input>\n</filter>\n</interfaces>\n": "<filter-name>NIGHT</filter-name>",
+		"{\"interfaces\": {\"filter\": {\"input\": {\n\"filter-name\": \"NIGHT\"\n}}}}\n":                         `"filter-name": "NIGHT"`,
+		"{\"oc-acl:acl\": {\n\"ingress-acl-sets\": {\"set-name\": \"NIGHT\"}}}\n":                                 `"ingress-acl-sets": {"set-name": "NIGHT"}}}`,
+		"<nat>\n<static-nat>\n<rule-set>\n</rule-set>\n</static-nat>\n</nat>\n":                                   "<static-nat>",
+		"edge# show filter\nsome words in no form that is known\n":                                                "some words in no form that is known",
 	} {
 		got := notRead(t, text)
 		require.Equal(t, []string{want}, got, text)

@@ -17,7 +17,7 @@ const name = "tunnel peers"
 // Reader reads this family.
 var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
 	About:  "tunnels whose peers are known by keys: which addresses each peer may have",
-	Sample: "interface: tun0\n\npeer: (a key)\n  allowed ips: 10.61.64.0/24, 10.61.65.0/24\n"}
+	Sample: "interface: tun0\npeer: (a key)\n  allowed ips: 10.61.64.0/24, 10.61.65.0/24\n"}
 
 // A word of these texts, and what its line tells.
 type word uint8

@@ -70,6 +70,7 @@ const (
 	bothWays
 	asNamed // by the direction that the line names, else both ways
 	whereTo // of what comes in
+	passes  // both ways, but not what is for the device itself or from it
 )
 
 type decidingLine struct {
@@ -82,7 +83,7 @@ type decidingLine struct {
 var deciding = []decidingLine{
 	{"apply policy ", asNamed},
 	{"cts role-based enforcement", asNamed},
-	{"crypto map", leaves},
+	{"crypto map", asNamed},
 	{"epbr ip", whereTo},
 	{"ip nat destination ", bothWays},
 	{"ip nat enable", bothWays},
@@ -93,12 +94,12 @@ var deciding = []decidingLine{
 	{"ip source check user-bind", comesIn},
 	{"ip verify source", comesIn},
 	{"ip vrf select ", asNamed},
-	{"ipsec apply policy ", leaves},
-	{"ipsec policy ", leaves},
+	{"ipsec apply policy ", asNamed},
+	{"ipsec policy ", asNamed},
 	{"ipv6 policy route-map", whereTo},
 	{"ipv6 policy-based-route ", whereTo},
 	{"ipv6 verify source", comesIn},
-	{"management-only", bothWays},
+	{"management-only", passes},
 	{"nat outbound", leaves},
 	{"nat server ", bothWays},
 	{"nat static ", bothWays},
@@ -108,7 +109,7 @@ var deciding = []decidingLine{
 	{"service-policy type", asNamed},
 	{"traffic-policy", asNamed},
 	{"traffic-redirect ", whereTo},
-	{"zone-member ", bothWays},
+	{"zone-member ", passes},
 }
 
 // decides keeps a line that applies what is not read.
@@ -125,9 +126,12 @@ func (r *reader) decides(w []string, line string, fam route.Family, ifname strin
 		r.Restrict(network.FlowRule{Hook: network.Steered, Family: fam, In: ifname}, lo, hi)
 	case deciding[i].over == asNamed:
 		r.restrict(fam, ifname, in || !out, out || !in, lo, hi)
-	default: // what is for the device itself is another matter
+	case deciding[i].over == passes:
+		r.RestrictForwarded(network.FlowRule{Family: fam, In: ifname}, lo, hi)
+		r.RestrictForwarded(network.FlowRule{Family: fam, Out: ifname}, lo, hi)
+	default: // what is for the device's own address may be for another; what it sends itself keeps its source
 		if deciding[i].over != leaves {
-			r.RestrictForwarded(network.FlowRule{Family: fam, In: ifname}, lo, hi)
+			r.Restrict(network.FlowRule{Family: fam, In: ifname}, lo, hi)
 		}
 		if deciding[i].over != comesIn {
 			r.RestrictForwarded(network.FlowRule{Family: fam, Out: ifname}, lo, hi)
