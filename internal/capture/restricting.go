@@ -81,6 +81,9 @@ var rules = sync.OnceValue(func() []*regexp.Regexp {
 		// filters and translations as applied by elements of a document: <filter-name>, "ingress-acl-sets": {
 		regexp.MustCompile(`(?i)[<"'](?:[\w-]+:)?(?:filter-name|(?:in|e)gress-acl-sets?|access-group|acl[-_]?name` +
 			`|traffic-filter|packet-filter|(?:source|destination|static)-nat|permit/)["'\s>]`),
+		// filter ip 10, filter { below an interface; the interfaces that tables of rules are bound to
+		regexp.MustCompile(`(?i)^\s*filter\s+(?:ip|ipv6)\s+\S+\s*$|^\s*filter\s*\{\s*$|["']ACL_TABLE["']\s*:` +
+			`|^\s*Interface\b.*\sInput Filter\s+Output Filter\s*$`),
 		// columns of a chain's rules; a program at an interface that sees packets before the kernel does
 		regexp.MustCompile(`^(?:Columns:\s*|#?\s*)CHAIN,?\s+ACTION\b|^\s*prog/xdp\b`),
 		// ip-filter 10 create; action order 1: mirred (Egress Redirect to device up1); leftsubnet=10.61.1.0/24
@@ -96,10 +99,10 @@ var rules = sync.OnceValue(func() []*regexp.Regexp {
 })
 
 // stems are parts of the words without which no rule matches, in lower case.
-var stems = [...]string{"filter-name", "-nat", "deny", "drop", "reject", "discard", "block", "prohibit", "acl", "access-", "-filter",
+var stems = [...]string{"filter", "-nat", "deny", "drop", "reject", "discard", "block", "prohibit", "acl", "access-",
 	"firewall",
 	"tables", "nft", "rule", "routing-policy", "permit", "allow", "accept", "pass", "security-policy", "rulebase",
-	"target", "icmp-block-", " -j ", "filter acl", "zone-pair", "chain", "prog/xdp",
+	"target", "icmp-block-", " -j ", "zone-pair", "chain", "prog/xdp",
 	"action order", "subnet", "_ts", "policy pbr", "ptype", "priority", "clsact", " id "}
 
 // maxRule is the longest line that is looked at.

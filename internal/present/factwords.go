@@ -131,6 +131,21 @@ func checkWords(c network.SourceCheck) string {
 	return fmt.Sprintf("%s source check (uRPF, RFC 3704) of %s%s", c.Mode, what, where)
 }
 
+// hookWords says which packets a rule is asked about, of whatever interface.
+func hookWords(h network.Hook) string {
+	switch h {
+	case network.ComingIn:
+		return "what comes in, be it for others or for itself"
+	case network.GoingOut:
+		return "what leaves"
+	case network.ForItself:
+		return "what is for the device itself"
+	case network.FromItself:
+		return "what the device sends itself"
+	}
+	return "what is forwarded"
+}
+
 // flowWords writes a rule for flows.
 func flowWords(r network.FlowRule) string {
 	switch {
@@ -143,7 +158,7 @@ func flowWords(r network.FlowRule) string {
 	case r.Missing == network.SeveralBlended:
 		return "these interfaces and those of another listing have nothing in common: of two devices or namespaces"
 	case r.NotRead && r.In == "" && r.Out == "":
-		return "a filter or policy is applied here to what is forwarded; what it says was not read"
+		return "a filter or policy is applied here to " + hookWords(r.Hook) + "; what it says was not read"
 	case r.NotRead && r.In != "":
 		return "a filter or policy is applied here to what comes in by " + Clean(r.In) + "; what it says was not read"
 	case r.NotRead:
