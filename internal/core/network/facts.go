@@ -150,6 +150,9 @@ type Interface struct {
 	MAC   string // link-layer address in lower case, "" where not shown
 	// packets leave by it under labels (RFC 3031) where there is one for the next hop that a route was resolved by
 	Labels bool
+	// VRF is the instance of routing and forwarding that has the interface (RFC 4364), where a listing of interfaces
+	// tells so, and VRFTable what a kernel calls its table, a number; "" where none does.
+	VRF, VRFTable string
 	// Off: it is down because somebody switched it off, not because its link is gone.
 	Off bool
 	// Bare6: of a network that is only thought of; it came up, and what IPv6 addresses it has then was not captured.

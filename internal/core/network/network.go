@@ -367,6 +367,7 @@ func (f *deviceFacts) build(name string) *Device {
 	f.unifyInterfaces()
 	f.aliasInterfaces()
 	f.applyLists()
+	f.nameVRFs()
 	d := &Device{
 		Name:          name,
 		switches:      f.Forwarding,
@@ -606,6 +607,7 @@ func mergeInterfaces(in []Interface) []Interface {
 			have.MAC = i.MAC
 		}
 		have.Labels = have.Labels || i.Labels
+		have.VRF, have.VRFTable = cmp.Or(have.VRF, i.VRF), cmp.Or(have.VRFTable, i.VRFTable)
 	}
 	return out
 }

@@ -242,13 +242,19 @@ func isDown(d *network.Device, a network.Address) bool {
 		!a.Prefix.Addr().IsLinkLocalUnicast()
 }
 
-// TableOf returns the table in which a device looks up what comes in by an interface: the one that has its attached
-// network, or where it has none its address, "default" where that is not known.
+// TableOf returns the table in which a device looks up what comes in by an interface: that of the VRF that is told to
+// have it, else the one that has its attached network, or where it has none its address, "default" where that is not
+// known. The device may have no table of that name: it was not captured then.
 func (t *Topology) TableOf(d *network.Device, ifname string) string {
-	table := "default"
+	vrf, sure := d.VRFTable(ifname)
+	if sure {
+		return vrf
+	}
+	table := cmp.Or(vrf, "default")
 	for _, i := range t.byInterface[portOf(d, ifname)] {
 		switch at := t.attachments[i]; {
 		case at.Table == "" || byRuleOnly(d, at):
+		case vrf != "" && at.Table == "default":
 		case !at.Prefix.IsSingleIP():
 			return at.Table
 		default:

@@ -58,6 +58,8 @@ type reader struct {
 	rules   rulesSeen // of the listing that is read
 	waiting []object  // default routes whose family the next route decides
 	family  route.Family
+	vrfs    map[string]string         // interfaces that are a VRF themselves, with its table's number or ""
+	slaves  map[string]string         // interfaces that another one has, with its name
 	ones    map[onlyOne]route.NextHop // routes that a kernel has once, with their first next hop
 }
 
@@ -85,6 +87,7 @@ func Read(text []byte) layout.Reading {
 	r.Sort()
 	r.Account(text)
 	r.byRule()
+	r.namesVRFs()
 	return r.Reading
 }
 

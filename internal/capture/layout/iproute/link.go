@@ -26,6 +26,7 @@ func (r *reader) link(o *object) error {
 		state = network.LinkUp
 	}
 	ifname, _, _ := strings.Cut(o.Ifname, "@")
+	r.enslaved(o, ifname)
 	whole := layout.Mark(o.lo, o.hi)
 	r.Facts.Interfaces = append(
 		r.Facts.Interfaces,

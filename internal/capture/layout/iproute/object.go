@@ -34,6 +34,8 @@ type object struct {
 	OperState string            `json:"operstate"`
 	MAC       string            `json:"address"`
 	LinkType  string            `json:"link_type"`
+	Master    string            `json:"master"`
+	Info      linkInfo          `json:"linkinfo"`
 	Remote    string            `json:"broadcast"` // of a tunnel: its far end
 	AddrInfo  []json.RawMessage `json:"addr_info"`
 

@@ -69,7 +69,7 @@ func kindOf(line []byte, w []string) lineKind {
 	case indented && (w[0] == "inet" || w[0] == "inet6") && len(w) > 1:
 		return addrLine
 	case indented && (strings.HasPrefix(w[0], "link/") || w[0] == "valid_lft" || w[0] == "altname" ||
-		w[0] == "promiscuity"):
+		w[0] == "promiscuity" || linkKinds[strings.TrimSuffix(w[0], "_slave")]):
 		return detailLine
 	case indented:
 		return otherLine
@@ -163,6 +163,7 @@ func ReadText(text []byte) layout.Reading {
 	r.Sort()
 	r.Account(text)
 	r.byRule()
+	r.namesVRFs()
 	return r.Reading
 }
 
@@ -220,8 +221,11 @@ func (r *textReader) line(line []byte, lo, hi int) error {
 		o.Ifname = strings.TrimSuffix(w[1], ":")
 		o.Flags = strings.Split(strings.Trim(w[2], "<>"), ",")
 		for i := 3; i+1 < len(w); i++ {
-			if w[i] == "state" {
+			switch w[i] {
+			case "state":
 				o.OperState = w[i+1]
+			case "master":
+				o.Master = w[i+1]
 			}
 		}
 		for i := 3; i+1 < len(w); i++ { // with -o what stands below otherwise stands behind a backslash
@@ -291,6 +295,10 @@ func (r *textReader) detail(kind lineKind, w []string, lo, hi int) error {
 		if s := addressWord(w); s != "" {
 			r.iface.texts = append(r.iface.texts, addressText{s, lo, hi})
 		}
+	case w[0] == "vrf" && len(w) > 1:
+		r.iface.Info.Kind, r.iface.Info.Data.Table = "vrf", tableWord(w)
+	case w[0] == "vrf_slave":
+		r.iface.Info.SlaveKind, r.iface.Info.SlaveData.Table = "vrf", tableWord(w)
 	case strings.HasPrefix(w[0], "link/") && len(w) > 1:
 		r.iface.MAC, r.iface.LinkType = w[1], strings.TrimPrefix(w[0], "link/")
 		if len(w) > 3 && w[2] == "peer" {
