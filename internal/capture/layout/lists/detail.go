@@ -1,6 +1,7 @@
 package lists
 
 import (
+	"cmp"
 	"net/netip"
 	"regexp"
 	"strings"
@@ -25,6 +26,12 @@ var (
 		`^(?:Interface )?(\S+)(?: current state :| is) ((?:administratively )?(?:up|down)|UP|DOWN` +
 			`|Administratively DOWN)(?:, line protocol is (up|down))?`,
 	)
+	// Interface E0/0 "hall", is up, line protocol is up: routes call it by the name in quotes
+	namedLine = regexp.MustCompile(
+		`^Interface (\S+) "([\w.-]*)", is ((?:administratively )?(?:up|down))(?:, line protocol is (up|down))?`,
+	)
+	// IP address 172.28.61.2, subnet mask 255.255.255.252
+	maskedLine = regexp.MustCompile(`^\s+IP address ([0-9.]+), subnet mask ([0-9.]+)\s*$`)
 	// Internet address is 172.28.61.2/30; inet 10.61.16.1/24; Internet Address is 10.61.16.1/24 Primary
 	addressLine = regexp.MustCompile(
 		`^\s+(?:[Ii]nternet [Aa]ddress is|IP address is|inet6?|IPv6 address is` +
@@ -99,7 +106,7 @@ func recogniseDetail(text []byte) int {
 	n := 0
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
 		if line := text[lo:min(hi, lo+300)]; len(line) > 0 && line[0] != ' ' &&
-			(stateLine.Match(line) || bracketLine.Match(line) || bareName.Match(line)) {
+			(stateLine.Match(line) || namedLine.Match(line) || bracketLine.Match(line) || bareName.Match(line)) {
 			n += 4
 		}
 	}
@@ -121,6 +128,9 @@ func ReadDetail(text []byte) layout.Reading {
 		switch {
 		case line[0] != ' ' && line[0] != '\t':
 			found := stateLine.FindStringSubmatch(line[:min(len(line), 300)])
+			if q := namedLine.FindStringSubmatch(line[:min(len(line), 300)]); found == nil && q != nil {
+				found = []string{q[0], cmp.Or(q[2], q[1]), q[3], q[4]}
+			}
 			brackets := bracketLine.FindStringSubmatch(line[:min(len(line), 300)])
 			if found == nil && n > 0 && outdented(&c, line[:min(len(line), 300)], m) {
 				continue
@@ -161,8 +171,9 @@ func ReadDetail(text []byte) layout.Reading {
 			if found == nil {
 				found = valueLine.FindStringSubmatch(line[:min(len(line), 300)])
 			}
-			if found != nil {
-				p, err := layout.Prefix([]byte(found[1]), true)
+			masked := maskedLine.FindStringSubmatch(line[:min(len(line), 300)])
+			if found != nil || masked != nil {
+				p, err := addressOf(found, masked)
 				if err != nil {
 					c.LeaveUnread(lo, hi, err)
 					continue
@@ -187,6 +198,20 @@ func ReadDetail(text []byte) layout.Reading {
 		}
 	}
 	return c.Reading
+}
+
+// addressOf is the address of a line, of the form that has its mask behind it or of any other.
+func addressOf(found, masked []string) (netip.Prefix, error) {
+	if masked != nil {
+		a, okA := layout.Addr([]byte(masked[1]))
+		mask, okM := layout.Addr([]byte(masked[2]))
+		if !okA || !okM {
+			return netip.Prefix{}, layout.ErrAddress
+		}
+		n, err := layout.MaskLength(mask)
+		return netip.PrefixFrom(a, n), err
+	}
+	return layout.Prefix([]byte(found[1]), true)
 }
 
 var (

@@ -106,3 +106,20 @@ func TestAddressesAloneBelowAnInterface(t *testing.T) {
 	require.Equal(t, "hall 16", r.Facts.Addresses[1].Interface)
 	require.Empty(t, r.Unread)
 }
+
+// TestParagraphsWithTheNameInQuotes: routes call the interface by the name in quotes; one that has none is called by
+// what it is.
+func TestParagraphsWithTheNameInQuotes(t *testing.T) {
+	in := []byte("Interface E0/0 \"hall\", is up, line protocol is up\n  Hardware is i82546GB, BW 1000 Mbps\n\tMAC address 0200.0000.0001, MTU 1500\n\tIP address 172.28.61.2, subnet mask 255.255.255.252\n" +
+		"Interface E0/1 \"tills\", is administratively down, line protocol is down\n\tIP address 10.61.64.1, subnet mask 255.0.255.0\nInterface E0/2 \"\", is down, line protocol is down\n")
+	r := layouttest.Laws(t, ReadDetail, in)
+	var got []string
+	for _, i := range r.Facts.Interfaces {
+		got = append(got, fmt.Sprint(i.Name, " ", i.State, " ", i.Off))
+	}
+	require.Equal(t, []string{"hall 1 false", "tills 2 true", "E0/2 2 false"}, got)
+	require.Len(t, r.Facts.Addresses, 1)
+	require.Equal(t, "172.28.61.2/30", r.Facts.Addresses[0].Prefix.String())
+	require.Equal(t, []string{"6 mask is not contiguous: 255.0.255.0"}, layouttest.Unread(in, r))
+	require.Positive(t, recogniseDetail(in))
+}
