@@ -84,6 +84,8 @@ var rules = sync.OnceValue(func() []*regexp.Regexp {
 		// filter ip 10, filter { below an interface; the interfaces that tables of rules are bound to
 		regexp.MustCompile(`(?i)^\s*filter\s+(?:ip|ipv6)\s+\S+\s*$|^\s*filter\s*\{\s*$|["']ACL_TABLE["']\s*:` +
 			`|^\s*Interface\b.*\sInput Filter\s+Output Filter\s*$`),
+		// that there are zones, or rules of another kind than those that were listed
+		regexp.MustCompile(`(?i)^\s*Security zone:\s*\S|^#? ?Warning: ip6?tables-legacy tables present`),
 		// columns of a chain's rules; a program at an interface that sees packets before the kernel does
 		regexp.MustCompile(`^(?:Columns:\s*|#?\s*)CHAIN,?\s+ACTION\b|^\s*prog/xdp\b`),
 		// ip-filter 10 create; action order 1: mirred (Egress Redirect to device up1); leftsubnet=10.61.1.0/24
@@ -102,7 +104,7 @@ var rules = sync.OnceValue(func() []*regexp.Regexp {
 var stems = [...]string{"filter", "-nat", "deny", "drop", "reject", "discard", "block", "prohibit", "acl", "access-",
 	"firewall",
 	"tables", "nft", "rule", "routing-policy", "permit", "allow", "accept", "pass", "security-policy", "rulebase",
-	"target", "icmp-block-", " -j ", "zone-pair", "chain", "prog/xdp",
+	"target", "icmp-block-", " -j ", "zone-pair", "security zone", "chain", "prog/xdp",
 	"action order", "subnet", "_ts", "policy pbr", "ptype", "priority", "clsact", " id "}
 
 // maxRule is the longest line that is looked at.

@@ -76,6 +76,8 @@ func TestWhatReadsLikeAFilterIsKept(t *testing.T) {
 		"interface \"up0\" {\n ingress {\n  filter {\n   ip \"10\"\n  }\n }\n}\n":                                                 "filter {",
 		"{\"ACL_TABLE\": {\"NIGHT\": {\"ports\": [\"up0\"]}}}\n":                                                                  `{"ACL_TABLE": {"NIGHT": {"ports": ["up0"]}}}`,
 		"Interface       Admin Link Proto Input Filter         Output Filter\nup0.0           up    up   inet  NIGHT\n":           "Interface       Admin Link Proto Input Filter         Output Filter",
+		"Security zone: hall\n  Interfaces bound: 1\n  Interfaces:\n    up0.0\n":                                                  "Security zone: hall",
+		"# Warning: iptables-legacy tables present, use iptables-legacy to see them\n":                                            "# Warning: iptables-legacy tables present, use iptables-legacy to see them",
 		"    prog/xdp id 33\n": "prog/xdp id 33",
 		"<interfaces>\n<filter>\n<input>\n<filter-name>NIGHT</filter-name>\n</input>\n</filter>\n</interfaces>\n": "<filter-name>NIGHT</filter-name>",
 		"{\"interfaces\": {\"filter\": {\"input\": {\n\"filter-name\": \"NIGHT\"\n}}}}\n":                         `"filter-name": "NIGHT"`,
