@@ -83,6 +83,7 @@ var readers = []layout.Reader{
 	lists.Nested,
 	lists.Virtual,
 	lists.Pairs,
+	lists.Titled,
 	lists.Workstation,
 }
 

@@ -21,8 +21,8 @@ type vrfInfo struct {
 }
 
 // linkKinds are the words that a line of details begins with, below an interface.
-var linkKinds = layout.WordSet("vrf vlan bridge bond veth vxlan tun gre gretap ip6gre ip6tnl ipip sit vti geneve macsec " +
-	"macvlan macvtap ipvlan dummy ifb team openvswitch xfrm wireguard")
+var linkKinds = layout.WordSet("vrf vlan bridge bond veth vxlan tun gre gretap ip6gre ip6tnl ipip sit vti geneve " +
+	"macsec macvlan macvtap ipvlan dummy ifb team openvswitch xfrm wireguard")
 
 // tableWord is the table's number in "vrf table 10 …".
 func tableWord(w []string) word {

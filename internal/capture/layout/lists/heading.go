@@ -54,6 +54,7 @@ var names = map[string]kind{
 	"id": ignored, "vsys": ignored, "zone": ignored,
 	"tag": ignored, "vid": ignored, "ports": ignored, "physical port": ignored, "mode": ignored, "port/sapid": ignored,
 	"vsd": ignored, "age (sec)": ignored,
+	"idx": ignored, "operational": state, "setup": ignored, "connection": ignored,
 	"pfxstate": ignored, "1s": ignored, "5s": ignored, "st": ignored, "flgs": ignored, "prbs": ignored,
 	"age(sec)": ignored,
 }
@@ -104,7 +105,19 @@ func columnNames(line string) ([]column, bool) {
 		cols = append(cols, column{k, lo, end, name})
 		at = end
 	}
+	nameLinks(cols)
 	return cols, true
+}
+
+// nameLinks finds the interface's name where a column has it that means something else in other lists: "link" beside
+// "operational", "device" beside "connection".
+func nameLinks(cols []column) {
+	for _, pair := range [][2]string{{"link", "operational"}, {"device", "connection"}} {
+		at := slices.IndexFunc(cols, func(c column) bool { return c.name == pair[0] })
+		if at >= 0 && slices.ContainsFunc(cols, func(c column) bool { return c.name == pair[1] }) {
+			cols[at].kind = ifname
+		}
+	}
 }
 
 // heading reads a line as column names: an address must be among them, and an interface or a link-layer address; or an
@@ -125,7 +138,8 @@ func heading(line string) (*form, bool) {
 			c.name == "vid"
 	})
 	f.neighbours = has[mac] > 0 && has[address] > 0 && !zoned
-	if len(cols) >= 4 && has[address] == 0 && has[ifname] == 1 && f.cols[0].kind == ifname && has[state] > 0 {
+	inFront := len(cols) > 1 && (f.cols[0].kind == ifname || f.cols[0].name == "idx" && f.cols[1].kind == ifname)
+	if len(cols) >= 4 && has[address] == 0 && has[ifname] == 1 && inFront && has[state] > 0 {
 		return f, true
 	}
 	own := has[ifname] > 0 && (has[state]+has[mask] > 0 || zoned || has[instance] > 0)

@@ -270,14 +270,19 @@ func stateOf(words []string) network.LinkState {
 	for _, w := range words {
 		low := strings.ToLower(strings.Trim(w, "*()^"))
 		switch {
-		case strings.Contains(low, "down"), strings.HasSuffix(low,
-			"disabled"), low == "notpresent", strings.HasPrefix(low, "notconnec"), low == "nolink",
-			strings.HasPrefix(low, "xcvrabs"), strings.HasPrefix(low, "sfpabs"), w == "D":
+		case strings.Contains(low, "down"), strings.HasSuffix(low, "disabled"), strings.HasPrefix(low, "notconnec"),
+			strings.HasPrefix(low, "xcvrabs"), strings.HasPrefix(low, "sfpabs"), deadWords[low], w == "D":
 			return network.LinkDown
-		case strings.HasPrefix(low, "up"), low == "connected", strings.HasSuffix(low, "/up"), strings.Contains(low,
-			"link-up"), w == "U":
+		case strings.HasPrefix(low, "up"), strings.HasSuffix(low, "/up"), strings.Contains(low, "link-up"),
+			aliveWords[low], w == "U":
 			s = network.LinkUp
 		}
 	}
 	return s
 }
+
+// deadWords and aliveWords are states of a link that are told by one word.
+var (
+	deadWords  = layout.WordSet("notpresent nolink no-carrier unavailable")
+	aliveWords = layout.WordSet("connected routable degraded carrier")
+)

@@ -26,6 +26,16 @@ IP Interface Status for VRF "guests"(2)
 Interface            IP Address      Interface Status
 mgmt0                10.62.0.2       protocol-up/link-up/admin-up
 `, Read, []string{"if Vlan16 1", "if Eth1/1 2", "if mgmt0 1", "addr 10.61.16.1/32 Vlan16", "addr 172.28.61.2/32 Eth1/1", "addr 10.62.0.2/32 mgmt0 in guests"}},
+		{"numbers in front of the names", `IDX LINK  TYPE     OPERATIONAL SETUP
+  1 lo    loopback carrier     unmanaged
+  2 hall  ether    no-carrier  configuring
+  3 tills ether    routable    configured
+`, Read, []string{"if lo 1", "if hall 2", "if tills 1"}},
+		{"devices and what connects them", `DEVICE  TYPE      STATE                   CONNECTION
+tills   ethernet  connected               tills
+lo      loopback  connected (externally)  lo
+hall    ethernet  unavailable             --
+`, Read, []string{"if tills 1", "if lo 1", "if hall 2"}},
 		{"names over two lines, the second below", `Interface                IP Address            Interface Status
                                                   link/admin
 vlan16                   10.61.16.1/24            up/up
