@@ -109,7 +109,7 @@ func (a *auditor) newTeller() *teller {
 	return p
 }
 
-// of tells groups as parts, in the order of their networks.
+// of tells groups as ends, in the order of their networks.
 func (p *teller) of(groups runs) []Ends {
 	var out []Ends
 	single := map[int32][]int32{} // of networks that are not whole
@@ -143,11 +143,11 @@ func (p *teller) of(groups runs) []Ends {
 			spans = append(spans, p.a.groups[g].spans...)
 		}
 		spans, _ = merged(spans)
-		part := Ends{Network: p.a.nets[n]}
+		e := Ends{Network: p.a.nets[n]}
 		for _, s := range spans {
-			part.Addresses = append(part.Addresses, s.ipRange(p.a.fam))
+			e.Addresses = append(e.Addresses, s.ipRange(p.a.fam))
 		}
-		out = append(out, part)
+		out = append(out, e)
 	}
 	slices.SortFunc(out, func(x, y Ends) int { return x.Network.Compare(y.Network) })
 	return out
