@@ -128,8 +128,10 @@ func ReadDetail(text []byte) layout.Reading {
 		switch {
 		case line[0] != ' ' && line[0] != '\t':
 			found := stateLine.FindStringSubmatch(line[:min(len(line), 300)])
-			if q := namedLine.FindStringSubmatch(line[:min(len(line), 300)]); found == nil && q != nil {
-				found = []string{q[0], cmp.Or(q[2], q[1]), q[3], q[4]}
+			if found == nil {
+				if q := namedLine.FindStringSubmatch(line[:min(len(line), 300)]); q != nil {
+					found = []string{q[0], cmp.Or(q[2], q[1]), q[3], q[4]}
+				}
 			}
 			brackets := bracketLine.FindStringSubmatch(line[:min(len(line), 300)])
 			if found == nil && n > 0 && outdented(&c, line[:min(len(line), 300)], m) {
@@ -171,9 +173,13 @@ func ReadDetail(text []byte) layout.Reading {
 			if found == nil {
 				found = valueLine.FindStringSubmatch(line[:min(len(line), 300)])
 			}
-			masked := maskedLine.FindStringSubmatch(line[:min(len(line), 300)])
-			if found != nil || masked != nil {
-				p, err := addressOf(found, masked)
+			if found == nil {
+				if found = maskedLine.FindStringSubmatch(line[:min(len(line), 300)]); found != nil {
+					found[1] += "/" + found[2]
+				}
+			}
+			if found != nil {
+				p, err := layout.Prefix([]byte(found[1]), true)
 				if err != nil {
 					c.LeaveUnread(lo, hi, err)
 					continue
@@ -198,20 +204,6 @@ func ReadDetail(text []byte) layout.Reading {
 		}
 	}
 	return c.Reading
-}
-
-// addressOf is the address of a line, of the form that has its mask behind it or of any other.
-func addressOf(found, masked []string) (netip.Prefix, error) {
-	if masked != nil {
-		a, okA := layout.Addr([]byte(masked[1]))
-		mask, okM := layout.Addr([]byte(masked[2]))
-		if !okA || !okM {
-			return netip.Prefix{}, layout.ErrAddress
-		}
-		n, err := layout.MaskLength(mask)
-		return netip.PrefixFrom(a, n), err
-	}
-	return layout.Prefix([]byte(found[1]), true)
 }
 
 var (

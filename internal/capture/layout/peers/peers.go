@@ -27,11 +27,12 @@ const (
 	link           // "interface: NAME", and "[Interface]" of one without a name
 	peer           // "peer: KEY", "[Peer]"
 	allowed        // "allowed ips: PREFIX, PREFIX", "AllowedIPs = PREFIX, PREFIX"
+	endpoint       // "endpoint: ADDRESS:PORT", of a peer that can be sent to
 	otherWord      // says nothing of where packets go
 )
 
 // others are the words that say nothing here, in both forms.
-var others = layout.WordSet("publickey privatekey listeningport presharedkey endpoint latesthandshake transfer " +
+var others = layout.WordSet("publickey privatekey listeningport presharedkey latesthandshake transfer " +
 	"persistentkeepalive fwmark listenport address dns mtu table saveconfig")
 
 // wordOf tells a line by its first words, and what stands behind them.
@@ -54,7 +55,9 @@ func wordOf(s string) (word, string) {
 		return peer, value
 	case k == "allowedips":
 		return allowed, value
-	case others[k], strings.HasPrefix(k, "#"):
+	case k == "endpoint" && value != "(none)":
+		return endpoint, value
+	case k == "endpoint", others[k], strings.HasPrefix(k, "#"):
 		return otherWord, value
 	}
 	return no, ""
@@ -77,6 +80,7 @@ type tunnel struct {
 	at      place
 	peers   int
 	open    bool // the peer's addresses were not told yet
+	reached bool // it is told where the peer is
 	unknown bool // of some peer
 	rules   []network.FlowRule
 }
@@ -107,7 +111,7 @@ func Read(text []byte) layout.Reading {
 			r.inner = append(r.inner, layout.Mark(lo, hi))
 		case w == peer && r.now.at != place{}:
 			r.now.unknown = r.now.unknown || r.now.open
-			r.now.open = true
+			r.now.open, r.now.reached = true, false
 			r.now.peers++
 			r.Pass(lo, hi, layout.Names)
 		case w == allowed && r.now.peers > 0:
@@ -116,7 +120,10 @@ func Read(text []byte) layout.Reading {
 			}
 			r.now.open = false
 			r.inner = append(r.inner, layout.Mark(lo, hi))
-		case w == otherWord && r.now.at != place{}:
+		case w == endpoint && r.now.open:
+			r.now.reached = true
+			r.Pass(lo, hi, layout.Part)
+		case (w == otherWord || w == endpoint) && r.now.at != place{}:
 			r.Pass(lo, hi, layout.Other)
 		default:
 			r.LeaveUnread(lo, hi, layout.ErrNotARoute)
@@ -139,13 +146,15 @@ func (r *reader) allow(value string, lo, hi int) bool {
 			all = false
 			continue
 		}
-		r.now.rules = append(r.now.rules, network.FlowRule{To: p, Permit: true, Mark: layout.Mark(lo, hi)})
+		r.now.rules = append(r.now.rules, network.FlowRule{To: p, Permit: true, Undecided: !r.now.reached,
+			Mark: layout.Mark(lo, hi)})
 	}
 	return all
 }
 
-// finish makes rules of a tunnel: to send, an address of any peer; to come in, an address of the peer that sends it,
-// and which of several that is nobody sees.
+// finish makes rules of a tunnel. What leaves must be for an address of a peer; whether it gets there is open where the
+// listing does not tell where that peer is. What comes in must be from an address of the peer that sends it, and which of
+// several that is nobody sees.
 func (r *reader) finish() {
 	t := r.now
 	r.now = tunnel{}
