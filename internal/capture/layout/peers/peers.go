@@ -113,7 +113,7 @@ func Read(text []byte) layout.Reading {
 			r.now.unknown = r.now.unknown || r.now.open
 			r.now.open, r.now.reached = true, false
 			r.now.peers++
-			r.Pass(lo, hi, layout.Names)
+			r.Pass(lo, hi, layout.Part)
 		case w == allowed && r.now.peers > 0:
 			if !r.allow(value, lo, hi) || hi == len(text) { // cut in the middle of the line
 				r.now.unknown = true
