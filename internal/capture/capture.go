@@ -127,7 +127,7 @@ func Read(name string, raw []byte, file uint32, described ...layout.Reader) (*Ca
 	}
 	all := append(described[:len(described):len(described)], readers...)
 	read := func(src *Source) *Capture { return readSource(src, file, all) }
-	return read(src).atEdges(read).withinGate(read).cutShort().doubted(), nil
+	return read(src).atEdges(read).withinGate(read).cutTables().cutShort().doubted(), nil
 }
 
 // readSource reads a text with the readers given.
@@ -146,6 +146,8 @@ func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
 			stretches = nobodys(text, stretches, errAway)
 		case gluedCommand.MatchString(s.command):
 			stretches = nobodys(text, stretches, errGlued)
+		case asksOneTable.MatchString(s.command):
+			stretches = oneTable(text, stretches)
 		}
 		if s.banner && len(stretches) == 1 && stretches[0].Layout == "" {
 			stretches[0].passAll()
@@ -174,6 +176,7 @@ func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
 				asked = m
 				asked.File = file
 			}
+			p.apart()
 			for i := range p.Facts.Tables {
 				t := &p.Facts.Tables[i]
 				t.Layout = p.Layout
@@ -200,6 +203,7 @@ func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
 			p.withoutMarks()
 			c.Parts = append(c.Parts, p)
 		}
+		strayRows(c.Parts[first:], src)
 		if n, lo, hi, ok := statedTotal(text); ok {
 			m := src.original(route.Mark{File: file, Off: uint32(s.lo + lo), End: uint32(s.lo + hi)})
 			m.File = file

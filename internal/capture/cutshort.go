@@ -40,6 +40,36 @@ func (c *Capture) cutShort() *Capture {
 	return c
 }
 
+// cutTables keeps that a table ends in a line that could not be read: it has no end, or is a row without its rest.
+func (c *Capture) cutTables() *Capture {
+	text := bytes.TrimRight(c.Source.text, " \t\r\n")
+	if len(text) == 0 || document(c.Source.text) {
+		return c
+	}
+	ended := bytes.IndexByte(c.Source.text[len(text):], '\n') >= 0
+	last := bytes.Count(text, []byte{'\n'})
+	for i := range c.Parts {
+		p := &c.Parts[i]
+		if !slices.ContainsFunc(p.Unread, func(u layout.Unread) bool {
+			return c.Source.cleanLine(u.Mark.Off) == last &&
+				(!ended || errors.Is(u.Reason, layout.ErrCut))
+		}) {
+			continue
+		}
+		at, off := -1, uint32(0)
+		for k := range p.Facts.Tables {
+			l := &p.Facts.Tables[k].Routes
+			if n := l.Len(); n > 0 && l.At(n-1).Mark.Off >= off {
+				at, off = k, l.At(n-1).Mark.Off
+			}
+		}
+		if at >= 0 {
+			p.Facts.Tables[at].Cut = true
+		}
+	}
+	return c
+}
+
 // doubted keeps that a line was taken out of a text of rules, since it was broken or had lost bytes: it may have been a
 // rule, or have told what one means.
 func (c *Capture) doubted() *Capture {

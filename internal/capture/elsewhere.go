@@ -31,6 +31,12 @@ var asksAtOnce = regexp.MustCompile(`^(?:sudo )?(?:` + kernelTool + ` \S|(?:\S*/
 var goesAway = regexp.MustCompile(`^(?:s?rlogin|ssh|slogin|telnet|connect|attach|session|stelnet|ssh2|mosh` +
 	`|vrf-ssh)\b|^(?:request routing-engine login|start shell)`)
 
+// logsIn matches a line with which a session on another device begins or ends, where no prompt shows the command.
+var logsIn = regexp.MustCompile(`^(?:(?:[\w.@-]+'s )?[Pp]assword: *|Username: ?\S*|login as: ?\S*|[\w.-]+ login: ?\S*` +
+	`|Trying [\da-f.:]+ ?\.\.\..*|Connected to \S+|(?:ssh|telnet) [\w.@:-]+|Last login: .*` +
+	`|\[?Connection (?:to .* )?closed(?: by .*)?\.?|Disconnected from .*|The authenticity of host .*` +
+	`|Warning: Permanently added .*)\r?$`)
+
 // noAnswer matches a command after which whatever tells routes is not its answer.
 var noAnswer = regexp.MustCompile(`^(?:(?:exit|quit|logout|logoff|date|uptime|ping6?|traceroute6?|tracert)` +
 	`(?: [^;|&]*)?|(?:show|sho|sh|display|get) (?:system )?` +

@@ -38,6 +38,9 @@ const maxMargin = 64 << 10
 
 // margin returns how long the margin of a line is, nil where the text has none.
 func margin(text []byte) func(line []byte) int {
+	if n := blankMargin(text); n > 0 {
+		return func(line []byte) int { return min(n, len(line)-len(bytes.TrimLeft(line, " \t"))) }
+	}
 	if !mayHaveMargin(text) {
 		return nil
 	}
@@ -62,6 +65,44 @@ func margin(text []byte) func(line []byte) int {
 		return func(line []byte) int { return len(numbered.Find(line)) }
 	}
 	return nil
+}
+
+// outermost matches what begins where a device's lines begin: a prompt with a command, the names or the key of a table,
+// the first line of a configuration or of a block.
+var outermost = regexp.MustCompile(`^(?:[\w.@()<\[~*/:-]+\]?(?:[#>$%]|[#>$%] |\]) ?(?:show?|display|dis|get|ip|netstat|route` +
+	`|/ip|cat)\b|Codes?:|IP Route Table|inet6?\.0:|Routing [Tt]able|Destination|Kernel IP|Internet6?:|Interface |VRF` +
+	`|Gateway of last|default via|hostname |interface \S|Building conf|Current conf|\d+: lo:)`)
+
+// mostLooks bounds how many lines are looked at for that.
+const mostLooks = 500
+
+// blankMargin returns how many blanks begin each line of a text that somebody has moved to the right as a whole, 0 for
+// others: a piece of a block begins with blanks too.
+func blankMargin(text []byte) int {
+	if len(text) == 0 || bytes.IndexByte(text[:min(len(text), 4096)], '\n') < 0 {
+		return 0
+	}
+	least, moved, looks := -1, false, 0
+	for lo, hi := range layout.Lines(text) {
+		line := text[lo:hi]
+		if layout.Blank(line) {
+			continue
+		}
+		n := len(line) - len(bytes.TrimLeft(line, " \t"))
+		switch {
+		case n == 0:
+			return 0
+		case least < 0 || n < least:
+			least, moved = n, outermost.Match(line[n:])
+		case n == least && !moved && looks < mostLooks:
+			looks++
+			moved = outermost.Match(line[n:])
+		}
+	}
+	if !moved {
+		return 0
+	}
+	return least
 }
 
 // mayHaveMargin is a cheap look at the first line that is not blank: a margin begins with a digit, a sign or a month.

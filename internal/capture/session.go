@@ -264,6 +264,13 @@ func split(text []byte) (sections []section, commands []typed, lines int) {
 				device, ok = p.last, true
 			}
 		}
+		if !ok && lines > 0 && logsIn.Match(text[lo:hi]) {
+			if cur.hi = lo; cur.hi > cur.lo {
+				sections = append(sections, cur)
+			}
+			cur = section{lo: lo, hi: len(text), asked: lo, away: true}
+			continue
+		}
 		if !ok {
 			if fresh && hi-lo < 60 && clock.Match(text[lo:hi]) {
 				lines++

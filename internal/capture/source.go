@@ -26,9 +26,10 @@ type Source struct {
 	binary bool   // its lines are records
 	// Noise counts lines that belong to no table: log messages, a pager's prompts, complaints.
 	Noise int
-	stops []uint32     // where, in the clean text, a pager stopped and waited
-	moves []route.Mark // log messages, as taken, of links and neighbours that came or went
-	text  []byte       // without escapes, overstrikes and the like; the same slice as raw where there are none
+	stops []uint32              // where, in the clean text, a pager stopped and waited
+	edge  func(line []byte) int // how long the margin of a line is; nil: it has none
+	moves []route.Mark          // log messages, as taken, of links and neighbours that came or went
+	text  []byte                // without escapes, overstrikes and the like; the same slice as raw where there are none
 
 	// Where text differs from raw: for each clean line, where it starts in text and in raw.
 	cleanStart, rawStart []uint32
@@ -68,6 +69,7 @@ func newSource(name string, raw []byte) (*Source, error) {
 	if !whole {
 		edge = margin(s.raw)
 	}
+	s.edge = edge
 	if edge != nil || soiled || !whole && anywhere(s.raw, noisy) {
 		s.clean(edge)
 	}
@@ -144,6 +146,14 @@ func dirty(b []byte) bool {
 		}
 	}
 	return false
+}
+
+// margin is how long the margin of a line is.
+func (s *Source) margin(line []byte) int {
+	if s.edge == nil {
+		return 0
+	}
+	return s.edge(line)
 }
 
 // clean makes text line by line: what a terminal would show in the end, without the margin that edge measures, if any.

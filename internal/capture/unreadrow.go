@@ -2,7 +2,10 @@ package capture
 
 import (
 	"bytes"
+	"errors"
+	"math"
 	"net/netip"
+	"regexp"
 	"slices"
 
 	"zarvek/internal/capture/layout"
@@ -16,6 +19,7 @@ func (p *Part) unreadRows(src *Source) {
 	if len(p.Facts.Tables) == 0 {
 		return
 	}
+	p.headless(src)
 	above := rowsAbove{part: p, source: src}
 	for _, u := range p.Unread {
 		line := appendClean(nil, src.Text(u.Mark))
@@ -36,6 +40,61 @@ func (p *Part) unreadRows(src *Source) {
 				}
 			}
 		}
+	}
+}
+
+// likeRow matches what a row of a table begins with: a few signs or letters, and a destination.
+var likeRow = regexp.MustCompile(`^\s*(?:[A-Za-z0-9*>+~-]{1,4}\s+){0,3}(?:default\b|[\da-fA-F]*[.:][\d.:a-fA-F]*/\d|` +
+	`\d+\.\d+\.\d+\.\d+\s)`)
+
+// strayRows attaches to the tables of each of some parts, which answer one command, the lines like rows that stand
+// unread in the others.
+func strayRows(parts []Part, src *Source) {
+	for i := range parts {
+		for k := range parts {
+			if i == k || len(parts[i].Facts.Tables) == 0 {
+				continue
+			}
+			for _, u := range parts[k].Unread {
+				line := appendClean(nil, src.Text(u.Mark))
+				p := namedPrefix(line)
+				if namesDefault(line) {
+					p = netip.PrefixFrom(netip.IPv4Unspecified(), 0)
+				}
+				if !p.IsValid() || !likeRow.Match(line) {
+					continue
+				}
+				for j := range parts[i].Facts.Tables {
+					if t := &parts[i].Facts.Tables[j]; t.Family == route.FamilyOf(p.Addr()) {
+						t.Unread = append(t.Unread, network.UnreadRow{Prefix: p, Mark: u.Mark})
+					}
+				}
+			}
+		}
+	}
+}
+
+// nextHopWords matches what a line that goes on with a route begins with.
+var nextHopWords = regexp.MustCompile(`^\s*(?:[*>+-]+\s*)?(?:via|to|through|next-?hop|dev)\b|^\s*(?:\[\d+/\d+\] )?via\b`)
+
+// headless keeps that the listing of a part lacks rows at its begin: it begins with a line that goes on with a route.
+func (p *Part) headless(src *Source) {
+	first := uint32(math.MaxUint32)
+	for _, t := range p.Facts.Tables {
+		if t.Routes.Len() > 0 {
+			first = min(first, t.Routes.At(0).Mark.Off)
+		}
+	}
+	for _, u := range p.Unread {
+		if u.Mark.Off > first || !errors.Is(u.Reason, layout.ErrNoRoute) ||
+			!nextHopWords.Match(src.Text(u.Mark)) && !goesOn(src.Text(u.Mark)) {
+			continue
+		}
+		for i := range p.Facts.Tables {
+			t := &p.Facts.Tables[i]
+			t.Unread = append(t.Unread, network.UnreadRow{Prefix: t.Family.Default(), Any: true, Mark: u.Mark})
+		}
+		return
 	}
 }
 

@@ -47,3 +47,24 @@ func TestWhatWasNotReadMayStopOwnPackets(t *testing.T) {
 		require.Equal(t, forward.BothUnknown, outOf, "%s: from the device itself", what)
 	}
 }
+
+// TestAListThatStops in the middle of its text may permit what its rules so far do not; one that ends denies it.
+func TestAListThatStops(t *testing.T) {
+	const (
+		hub  = "C    10.61.16.0/24 is directly connected, hall\nS    10.61.64.0/24 [1/0] via 172.28.61.2\nC    172.28.61.0/30 is directly connected, line1\n"
+		till = "S*    0.0.0.0/0 [1/0] via 172.28.61.1\nC     10.61.64.0/24 is directly connected, tills\nC     172.28.61.0/30 is directly connected, up0\n"
+		set  = "set system host-name hub\nset interfaces hall unit 0 family inet filter input GATE\nset interfaces hall unit 0 family inet address 10.61.16.1/24\nset firewall family inet filter GATE term a from source-address 10.61.17.0/24\nset firewall family inet filter GATE term a then accept\n"
+		save = "*filter\n:INPUT ACCEPT [0:0]\n:FORWARD DROP [0:0]\n:OUTPUT ACCEPT [0:0]\n-A FORWARD -s 10.61.17.0/24 -j ACCEPT\n"
+	)
+	for text, want := range map[string]forward.Verdict{
+		set: forward.Filtered, set + "set fire": forward.Unknown,
+		save + "COMMIT\n": forward.Filtered, save + "-A FORW": forward.Unknown,
+	} {
+		dir := write(t, map[string]string{"hub/r.txt": hub, "till/r.txt": till, "hub/x.txt": text})
+		c, err := Load(dir)
+		require.NoError(t, err)
+		w := forward.NewWalker(topology.Build(c.Network))
+		trip := w.Trace(netip.MustParseAddr("10.61.16.9"), netip.MustParseAddr("10.61.64.9"))
+		require.Equal(t, want, trip.Forward.Verdict, text)
+	}
+}

@@ -231,8 +231,12 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 	case forward.PolicyRouted:
 		return fmt.Sprintf("%s policy routing may send such packets another way than their destination tells", its)
 	case forward.CapturesBlended:
-		return fmt.Sprintf("the captures of %s list two sets of interfaces that have nothing in common, as of two "+
-			"devices or namespaces", at)
+		name := at
+		if r.Device != "" {
+			name = Clean(r.Device)
+		}
+		return fmt.Sprintf("the captures of %s show interfaces or attached networks that have nothing in common, as of "+
+			"two devices or namespaces", name)
 	case forward.WhereApplied:
 		return fmt.Sprintf("lists of rules of %s were captured, and not to which interfaces they are applied", at)
 	case forward.ConfigurationCut:
@@ -325,6 +329,9 @@ func byRoute(h forward.Hop) string {
 // unresolved says why the next hop of a recursive route leads nowhere.
 func unresolved(its string, h forward.Hop, r forward.Reason) string {
 	s := fmt.Sprintf("%s route %s", its, h.Prefix)
+	if r.Failure == selection.Untold {
+		return s + fmt.Sprintf(" points to %s, and the captures do not show which route covers %s", h.NextHop, r.Address)
+	}
 	if r.Address.IsValid() {
 		s += fmt.Sprintf(" points to %s, which", h.NextHop)
 	}
@@ -417,8 +424,11 @@ func ruleOf(r forward.Reason) string {
 // advice words what to do about a branch that does not arrive, "" where there is nothing to say.
 func advice(b forward.Branch, dst netip.Addr) string {
 	at := Clean(b.Where)
-	if b.Reason.Failure == selection.Contradicted {
+	switch b.Reason.Failure {
+	case selection.Contradicted:
 		return keepNewer(at)
+	case selection.Untold:
+		return fmt.Sprintf("capture the whole routing table of %s", at)
 	}
 	switch b.Reason.Code {
 	case forward.NoCoveringRoute:

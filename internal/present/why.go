@@ -118,6 +118,12 @@ func (v View) notKnown(w io.Writer, r forward.Explanation) {
 	if why == forward.RowUnread {
 		because, verb = "a line of its table tells of a route that may lead there and was not read", "stands at"
 	}
+	if why == forward.TableCut {
+		because = fmt.Sprintf("the capture of its table is cut off before %s", r.Choice.Destination.Addr())
+	}
+	if why == forward.CapturesBlended {
+		because, verb = "its captures are those of several devices or namespaces", "the second ones begin at"
+	}
 	if why == forward.ChangedSince {
 		because, verb = "its routes may have changed after its table was shown", "told at"
 	}
@@ -135,6 +141,8 @@ func captureNext(r forward.Explanation) string {
 	switch why, _, _ := r.CannotTell(); why {
 	case forward.RowUnread:
 		return fmt.Sprintf("Read that line yourself, or capture the %s routing table of %s in another form", fam, dev)
+	case forward.CapturesBlended:
+		return fmt.Sprintf("Put what belongs to another device than %s into a folder of its own", dev)
 	case forward.ChangedSince:
 		return fmt.Sprintf("Capture the %s routing table of %s again", fam, dev)
 	}

@@ -70,6 +70,7 @@ var fateCodes = map[selection.Fate]string{
 	selection.InUse:           "in-use",
 	selection.Standby:         "standby",
 	selection.HopUnresolved:   "next-hop-unresolved",
+	selection.HopUntold:       "next-hop-untold",
 	selection.HopByDefault:    "next-hop-by-default-only",
 	selection.InterfaceDown:   "interface-down",
 	selection.InterfaceGone:   "interface-missing",

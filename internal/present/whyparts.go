@@ -141,6 +141,8 @@ func fateWords(s selection.Configured) string {
 		)
 	case selection.HopUnresolved:
 		return fmt.Sprintf("not valid: %s, %s; it needs a route to %s", hop, failureWords[s.Failure], hop)
+	case selection.HopUntold:
+		return fmt.Sprintf("whether it is valid cannot be told: %s, %s", hop, failureWords[s.Failure])
 	case selection.HopByDefault:
 		return fmt.Sprintf("not valid on most devices: only the default route leads to %s; it needs a longer one", hop)
 	case selection.InterfaceDown:
@@ -486,6 +488,7 @@ var failureWords = map[selection.Failure]string{
 	selection.NotReadable:  "the forwarding table did not take the route that covers it",
 	selection.TooLong:      "it leads through too many routes",
 	selection.InOtherTable: "it lies in another table",
+	selection.Untold:       "the captures do not tell which route covers it",
 }
 
 // owner words who answers for an exit's address.

@@ -24,6 +24,9 @@ func takeMissingData(a *auditor, f *Finding, g *byCause) bool {
 	case forward.CapturesContradict:
 		kind = CaptureAnew
 	case forward.Encapsulated, forward.Unresolved:
+		if f.Reason.Failure == selection.Untold {
+			kind = CaptureTable
+		}
 		if f.Reason.Code == forward.Encapsulated || f.Reason.Failure == selection.InOtherTable {
 			kind = FindFarEnd
 		}

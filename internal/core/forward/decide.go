@@ -132,6 +132,11 @@ func (w *Walker) decide(pkt *packet, at position, room []step) []step {
 	if t := d.Table(at.table, fam); t != nil {
 		hop.Weak = t.Weak
 	}
+	if m := d.Blended(); m.Known() && !w.assume {
+		hop.Evidence = []route.Mark{m}
+		return append(room, step{hop: hop, share: 1, verdict: Unknown, pkt: pkt,
+			reason: Reason{Code: CapturesBlended, Marks: hop.Evidence}})
+	}
 	if pkt.find == nil {
 		var end *step
 		if pkt, end = w.arrive(pkt, at, &hop); end != nil {
@@ -312,12 +317,18 @@ func (w *Walker) follow(pkt *packet, at position, hop Hop, m selection.Match, st
 			if res.Failure != selection.Resolved {
 				h.NextHop = res.NextHop.Address
 				v := NextHopLost
-				if res.Failure == selection.Contradicted || res.Failure == selection.TooLong ||
-					res.Failure == selection.InOtherTable {
+				marks := h.Evidence
+				switch res.Failure {
+				case selection.Contradicted, selection.TooLong, selection.InOtherTable:
 					v = Unknown
+				case selection.Untold:
+					v = Unknown
+					if res.Mark.Known() {
+						marks = append([]route.Mark{res.Mark}, marks...)
+					}
 				}
 				steps = append(steps, step{hop: h, share: share, verdict: v,
-					reason: Reason{Code: Unresolved, Failure: res.Failure, Address: res.At, Marks: h.Evidence}})
+					reason: Reason{Code: Unresolved, Failure: res.Failure, Address: res.At, Marks: marks}})
 				continue
 			}
 			for _, e := range res.Exits {
@@ -378,6 +389,13 @@ func (w *Walker) exit(pkt *packet, at position, s *step, r route.Route, e select
 	}
 	if link.Device != nil {
 		s.reason.Device = link.Device.Name
+	}
+	for _, d := range []*network.Device{link.Device, link.OtherEnd} {
+		if d != nil && d.Blended().Known() && link.Answer != topology.Device {
+			s.verdict, s.reason.Code, s.reason.Device = Unknown, CapturesBlended, d.Name
+			s.reason.Marks = []route.Mark{d.Blended()}
+			return
+		}
 	}
 	switch link.Answer {
 	case topology.Device:

@@ -98,12 +98,18 @@ func (w *Walker) ReverseCheck(d *network.Device, src netip.Addr, ifname string) 
 // CannotTell tells why what the table shows proves nothing for the destination, and the line that is in the way.
 func (x Explanation) CannotTell() (Code, route.Mark, bool) {
 	c := x.Choice
+	if m := x.Device.Blended(); m.Known() {
+		return CapturesBlended, m, true
+	}
 	if len(x.Own) > 0 {
 		return Nothing, route.Mark{}, false
 	}
 	single := c.Destination.IsSingleIP() && c.Match.Found() && c.Table.Answers(c.Destination.Addr())
 	if c.Table.Filtered.Known() && !single {
 		return TableFiltered, c.Table.Filtered, true
+	}
+	if c.Table.Incomplete(c.Destination.Addr()) {
+		return TableCut, route.Mark{}, true
 	}
 	bits := -1
 	if c.Match.Found() {

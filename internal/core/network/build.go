@@ -113,6 +113,7 @@ func (f *deviceFacts) build(name string) *Device {
 		Unread:        f.unread,
 	}
 	d.indexRules()
+	d.blended = f.Policy.blended()
 	if f.Policy.AllOfEqual.Known() {
 		for i := range f.Tables {
 			f.Tables[i].Routes.MapAttributes(withoutSelection)

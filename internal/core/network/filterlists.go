@@ -58,6 +58,7 @@ func (f *deviceFacts) applyLists() {
 		f.Policy.add(notReadHere(FlowRule{Hook: ComingIn, Missing: NotApplied, Mark: f.ListRules[0].Mark}))
 	}
 	f.openZones()
+	f.openEnds()
 	var done []AppliedFilter
 	total := 0
 	for _, a := range f.Applied {
@@ -104,6 +105,36 @@ func (f *deviceFacts) openZones() {
 			}
 		}
 	}
+}
+
+// openEnds makes what becomes of packets that fit no rule of a list unknown, where the list stands in a text that was
+// cut: a rule that permits them may have followed.
+func (f *deviceFacts) openEnds() {
+	var cut []uint32 // files
+	for _, r := range f.Policy.Flows {
+		if r.Missing == CutOff && !slices.Contains(cut, r.Mark.File) {
+			cut = append(cut, r.Mark.File)
+		}
+	}
+	if cut == nil {
+		return
+	}
+	for i, r := range f.Policy.Flows {
+		if !r.Permit && r.fitsAll() && slices.Contains(cut, r.Mark.File) {
+			f.Policy.Flows[i].Undecided = true
+		}
+	}
+	for i, a := range f.Applied {
+		if !a.Rule.Permit && slices.Contains(cut, a.Rule.Mark.File) {
+			f.Applied[i].Rule.Undecided = true
+		}
+	}
+}
+
+// fitsAll reports whether a rule asks for nothing of a packet but the way it takes.
+func (r FlowRule) fitsAll() bool {
+	return r == FlowRule{Hook: r.Hook, Family: r.Family, Chain: r.Chain, Permit: r.Permit, Refuse: r.Refuse, In: r.In,
+		Out: r.Out, Stateless: r.Stateless, NotRead: r.NotRead, Mark: r.Mark}
 }
 
 // steeringOf is what a filter's rules say of where packets go, beside whether they may.

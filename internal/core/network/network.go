@@ -63,6 +63,7 @@ type Device struct {
 	redistributed []Redistribution
 	virtuals      []VirtualAddress
 	policy        Policy
+	blended       route.Mark
 	chains        []Chain // of the policy's rules
 	asksState     bool    // one of them asks whether a flow was seen
 	steers        bool    // one of them sends packets another way than their destination tells
@@ -186,6 +187,10 @@ func (d *Device) Unmarked(f route.Family) bool { return d.ListsFilters(f) && !d.
 
 // Stateful returns the line that says that the device keeps state of flows; none: it does not.
 func (d *Device) Stateful() route.Mark { return d.policy.Stateful }
+
+// Blended returns a line that shows the device's captures to be those of several devices or namespaces; none: they are
+// one's.
+func (d *Device) Blended() route.Mark { return d.blended }
 
 // Table returns the table of that name and family, or nil where none was captured.
 func (d *Device) Table(name string, f route.Family) *Table {

@@ -2,6 +2,7 @@ package network
 
 import (
 	"net/netip"
+	"slices"
 
 	"zarvek/internal/core/route"
 )
@@ -159,6 +160,15 @@ func (p *Policy) add(o Policy) {
 	}
 	p.AllRules4, p.AllRules6 = p.AllRules4 || o.AllRules4, p.AllRules6 || o.AllRules6
 	p.SetsMarks = p.SetsMarks || o.SetsMarks
+}
+
+// blended returns the line of a rule that stands for captures of several devices, none where there is no such rule.
+func (p *Policy) blended() route.Mark {
+	i := slices.IndexFunc(p.Flows, func(r FlowRule) bool { return r.Missing == SeveralBlended })
+	if i < 0 {
+		return route.Mark{}
+	}
+	return p.Flows[i].Mark
 }
 
 // Tunnel returns the tunnel behind an interface.

@@ -106,6 +106,21 @@ func (t *Table) MayHide(p netip.Prefix) bool {
 	return unread
 }
 
+// Hides reports whether the captures of the table may not show a route that has a and is longer than so many bits, -1
+// for none, and which line is in the way: the filter of a listing, or a row that was not read. A listing that was cut
+// has no such line.
+func (t *Table) Hides(a netip.Addr, bits int) (route.Mark, bool) {
+	asked := t.Filtered.Known() && t.Answers(a)
+	if t.Filtered.Known() && !asked {
+		return t.Filtered, true
+	}
+	if t.Undecided && !asked || t.Incomplete(a) {
+		return route.Mark{}, true
+	}
+	u, ok := t.UnreadRow(a, bits)
+	return u.Mark, ok
+}
+
 // InPart reports whether routes to many prefixes may be hidden (MayHide).
 func (t *Table) InPart() bool { return t.Weak || t.Undecided || t.CutAt.IsValid() }
 

@@ -147,6 +147,15 @@ func (l *List) Window(skip, n int) List {
 	return List{recs: l.recs[skip : skip : skip+n]}
 }
 
+// Pick returns the routes of the given numbers as a list of their own.
+func (l *List) Pick(numbers []int) List {
+	out := List{recs: make([]record, 0, len(numbers)), attrs: slices.Clone(l.attrs)}
+	for _, i := range numbers {
+		out.recs = append(out.recs, l.recs[i])
+	}
+	return out
+}
+
 // Append adds all routes of o, with every state changed by state.
 func (l *List) Append(o *List, state func(State) State) {
 	base := uint32(len(l.attrs))

@@ -14,12 +14,12 @@ func Judge(d *network.Device, t *network.Table, s network.Static) Configured {
 
 // Elect returns the candidates of one prefix with the best of them chosen and in use, by the rules: what a device
 // does when what it used is gone. Equal ones of one protocol are used together. Where the captures do not show what
-// decides between two, the best is marked as not taken by the forwarding table, so that nobody reads a choice out of
-// it. Nil where none can be used.
+// decides between two, or where its next hop lies, the best is marked as not taken by the forwarding table, so that
+// nobody reads a choice out of it. Nil where none can be used.
 func Elect(d *network.Device, t *network.Table, rows []route.Route) []route.Route {
 	out := slices.Clone(rows)
 	best := -1
-	usable := func(r route.Route) bool { return Usable(d, t, r) }
+	usable := func(r route.Route) bool { return MayBeUsable(d, t, r) }
 	for i, r := range out {
 		if usable(r) && (best < 0 || before(r, out[best], t.HighestWins)) {
 			best = i
@@ -29,7 +29,7 @@ func Elect(d *network.Device, t *network.Table, rows []route.Route) []route.Rout
 		return nil
 	}
 	won := out[best]
-	tie := false
+	open := !Usable(d, t, won)
 	for i := range out {
 		out[i].State &^= route.Active | route.Installed | route.Rejected | route.Untold
 		if i == best || !usable(out[i]) {
@@ -39,12 +39,12 @@ func Elect(d *network.Device, t *network.Table, rows []route.Route) []route.Rout
 			if out[i].Protocol == won.Protocol && won.Protocol != route.BGP {
 				out[i].State |= route.Active | route.Installed
 			} else {
-				tie = true
+				open = true
 			}
 		}
 	}
 	out[best].State |= route.Active | route.Installed
-	if tie {
+	if open {
 		for i := range out {
 			if out[i].Is(route.Active) {
 				out[i].State = out[i].State&^route.Installed | route.Rejected | route.Untold
@@ -58,6 +58,15 @@ func Elect(d *network.Device, t *network.Table, rows []route.Route) []route.Rout
 // not known to be down.
 func Usable(d *network.Device, t *network.Table, r route.Route) bool {
 	return !r.Is(route.Unusable) && failure(t, r) == Resolved && !onDeadInterface(d, r)
+}
+
+// MayBeUsable reports whether a device could forward by a route, or the captures do not tell where its next hop lies.
+func MayBeUsable(d *network.Device, t *network.Table, r route.Route) bool {
+	if r.Is(route.Unusable) || onDeadInterface(d, r) {
+		return false
+	}
+	f := failure(t, r)
+	return f == Resolved || f == Untold
 }
 
 // Before reports whether a comes before b by the rules; neither does where the captures do not show what decides.

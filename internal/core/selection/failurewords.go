@@ -11,6 +11,7 @@ var failureWords = [...]string{
 	Contradicted: "contradicted",
 	NotReadable:  "not-readable",
 	InOtherTable: "in-other-table",
+	Untold:       "untold",
 	TooLong:      "too-long",
 }
 

@@ -46,7 +46,7 @@ func (c *Choice) remark() {
 	}
 	for _, l := range c.Lost {
 		if l.Route.Prefix == w.Prefix && l.Route.Protocol == route.Static && l.Failure != Resolved &&
-			l.Why == Preference {
+			l.Failure != Untold && l.Why == Preference {
 			c.Remarks = append(c.Remarks, Remark{Kind: BackupUseless, Route: l.Route, Against: w, Failure: l.Failure})
 		}
 	}

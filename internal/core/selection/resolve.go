@@ -35,6 +35,7 @@ const (
 	Contradicted         // captures of different moments disagree on the route that resolves it
 	NotReadable          // the forwarding table refused the route that resolves it
 	InOtherTable         // it lies in another table of the device
+	Untold               // the captures of its table do not tell which route covers it
 	TooLong              // more than maxLookups lookups, or more than maxDepth one behind the other
 )
 
@@ -44,6 +45,7 @@ type Resolution struct {
 	Exits   []Exit
 	Failure Failure
 	At      netip.Addr // the address that could not be resolved
+	Mark    route.Mark // Untold: the line in the way, where there is one
 	Share   float64    // of the route's packets, 0 to 1
 }
 
@@ -80,6 +82,7 @@ func Resolve(t *network.Table, r route.Route) []Resolution {
 		default:
 			v := resolver{table: t}
 			res.Exits, res.Failure, res.At = v.resolve(h.Address, []netip.Prefix{r.Prefix}, nil)
+			res.Mark = v.veil
 			if res.Failure == NoRoute && r.Protocol == route.BGP && t.Name != "default" {
 				res.Failure = InOtherTable // which listings of VRFs leave out (RFC 4364 section 4.3.2)
 			}
@@ -136,6 +139,7 @@ func recursive(t *network.Table, r route.Route) []Resolution {
 			v := resolver{table: t}
 			res := Resolution{NextHop: h}
 			res.Exits, res.Failure, res.At = v.resolve(h.Address, []netip.Prefix{r.Prefix}, nil)
+			res.Mark = v.veil
 			out = append(out, res)
 		}
 	}
@@ -154,6 +158,7 @@ const (
 type resolver struct {
 	table *network.Table
 	used  int
+	veil  route.Mark // Untold: the line in the way
 }
 
 // resolve looks a next hop up in the same table until a route names an interface (RFC 4271 section 5.1.3 calls this
@@ -169,6 +174,9 @@ func (v *resolver) resolve(a netip.Addr, seen []netip.Prefix, via []route.Route)
 		return nil, TooLong, a
 	}
 	m := Longest(v.table, a)
+	if v.veiled(a, m) {
+		return nil, Untold, a
+	}
 	switch {
 	case !m.Found():
 		return nil, NoRoute, a
@@ -213,4 +221,19 @@ func (v *resolver) resolve(a netip.Addr, seen []netip.Prefix, via []route.Route)
 		return nil, failure, at
 	}
 	return exits, Resolved, netip.Addr{}
+}
+
+// veiled reports whether a better route to a next hop may stand where the captures of the table do not show it. That
+// an attached network has an address is taken for true: hosts in it with routes of their own are not next hops.
+func (v *resolver) veiled(a netip.Addr, m Match) bool {
+	bits := -1
+	if m.Found() {
+		bits = m.Prefix.Bits()
+	}
+	mark, hidden := v.table.Hides(a, bits)
+	if !hidden || m.Found() && m.Routes[0].Protocol == route.Direct {
+		return false
+	}
+	v.veil = mark
+	return true
 }

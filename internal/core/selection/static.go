@@ -15,6 +15,7 @@ const (
 	InUse                       // it forwards
 	Standby                     // another source is preferred for its prefix: a backup that waits
 	HopUnresolved               // nothing leads to its next hop
+	HopUntold                   // what leads to its next hop, the captures do not tell
 	HopByDefault                // nothing but the default route leads to its next hop, which most devices do not accept
 	InterfaceDown               // its interface, or the one its next hop is on, is down
 	InterfaceGone               // the device has no interface of that name
@@ -126,6 +127,9 @@ func (c *Configured) resolve(d *network.Device, t *network.Table) {
 	c.Failure, c.Exits = res.Failure, res.Exits
 	if res.Failure != Resolved {
 		c.Fate = HopUnresolved
+		if res.Failure == Untold {
+			c.Fate = HopUntold
+		}
 		return
 	}
 	down, byDefault := true, true

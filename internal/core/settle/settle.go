@@ -207,7 +207,7 @@ func (r *run) reconsider(device, table string, p netip.Prefix) bool {
 	for _, x := range rows {
 		switch {
 		case !fixed(x.Attributes), stays(d, t, x):
-		case !selection.Usable(d, t, x) && selection.Usable(was, old, x) || r.sessionDown(was, x):
+		case !selection.MayBeUsable(d, t, x) && selection.Usable(was, old, x) || r.sessionDown(was, x):
 			lost = true
 			continue
 		case x.Protocol != route.Static && x.Is(route.Installed) && !r.hopsAlive(d, x):
@@ -261,7 +261,7 @@ func (r *run) sessionDown(was *network.Device, x route.Route) bool {
 // more.
 func (r *run) learnedLost(d *network.Device, t *network.Table, x route.Route) bool {
 	was := r.was(d.Name)
-	return !r.hopsAlive(d, x) || !selection.Usable(d, t, x) && selection.Usable(was, was.Table(t.Name, t.Family), x)
+	return !r.hopsAlive(d, x) || !selection.MayBeUsable(d, t, x) && selection.Usable(was, was.Table(t.Name, t.Family), x)
 }
 
 // withoutDead is the routes of a prefix of which some cannot be told any more: what is not among them and comes first

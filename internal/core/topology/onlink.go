@@ -162,6 +162,15 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 		}
 		return res
 	}
+	if len(elsewhere) == 1 && t.mayBeHere(a, net, elsewhere[0]) {
+		o := elsewhere[0]
+		res.Answer, res.Device, res.Interface, res.Confidence = Device, o.Device, o.Interface, Deduced
+		if o.Down {
+			res.Answer = MaybeDown
+		}
+		res.Marks = append(res.Marks, o.Mark)
+		return res
+	}
 	if len(elsewhere) > 0 {
 		o := elsewhere[0]
 		res.Answer, res.Device, res.Interface = Elsewhere, o.Device, o.Interface
@@ -203,6 +212,17 @@ func (t *Topology) candidates(here port, a netip.Addr) (on, off []Attachment) {
 		on, off = off, nil
 	}
 	return on, off
+}
+
+// mayBeHere reports whether an address of which a list shows no network is taken for one of the link whose network it
+// lies in: its interface is up, or no table of its device tells what is attached there.
+func (t *Topology) mayBeHere(a netip.Addr, net netip.Prefix, o Attachment) bool {
+	if !o.Prefix.IsSingleIP() || net.IsSingleIP() || !net.Contains(a) ||
+		len(t.others(portOf(o.Device, o.Interface))) > 0 {
+		return false
+	}
+	tab := o.Device.Table(o.Table, route.FamilyOf(a))
+	return o.Device.Interface(o.Interface).State == network.LinkUp || tab == nil || tab.Routes().Len() == 0 || tab.MayHide(o.Prefix)
 }
 
 // shares reports whether an address that stands on a dead interface belongs to a network of the link.

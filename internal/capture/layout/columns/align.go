@@ -1,8 +1,10 @@
 package columns
 
 import (
+	"regexp"
 	"slices"
 	"strings"
+	"unicode"
 
 	"zarvek/internal/capture/layout"
 )
@@ -172,10 +174,24 @@ func score(w word, k kind) int {
 		}
 	case ifname:
 		s = 2
-	case age, ignored, instance, store, labels, types:
+	case age:
+		if isSign(w.text) {
+			return never
+		}
+	case ignored, instance, store, labels, types:
 		s = 0
 	}
 	return s
+}
+
+// datesWords are short words that an age may consist of.
+var datesWords = regexp.MustCompile(`(?i)^(?:jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec|mon|tue|wed|thu|fri|sat|sun` +
+	`|ago|day|min|sec|hr|hrs|utc|am|pm)$`)
+
+// isSign reports whether a word is letters such as stand in a column of signs, and no age.
+func isSign(s string) bool {
+	return len(s) <= 3 && strings.IndexFunc(s, func(c rune) bool { return !unicode.IsLetter(c) }) < 0 &&
+		!datesWords.MatchString(s)
 }
 
 // near rates the position: words mostly stand under their column's name, or beside it where the column is wide.

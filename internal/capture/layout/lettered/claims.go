@@ -71,7 +71,56 @@ func keepClaims(text []byte, r *layout.Reading) {
 		}
 		x.keep(&c)
 	}
+	for i := range c.Facts.Tables {
+		withoutHeading(&c.Facts.Tables[i], claims, ends)
+	}
 	*r = c.Reading
+}
+
+// withoutHeading keeps that rows are missing where a part of a network stands below the heading of another one, or
+// below none: listings with headings for networks of class A, B and C print one above the parts of each.
+func withoutHeading(t *network.TableFacts, claims []claim, ends []int) {
+	heads := func(x claim) bool { return x.network.IsValid() }
+	other := func(x claim) bool { return heads(x) && x.network != network.ClassOf(x.network.Addr()) }
+	if t.Family != route.IPv4 || !slices.ContainsFunc(claims, heads) || slices.ContainsFunc(claims, other) {
+		return
+	}
+	var above claim      // the heading that the row stands below
+	var last route.Route // the row before, in the same section
+	told := false
+	for k := range t.Routes.Len() {
+		r := t.Routes.At(k)
+		at := int(r.Mark.Off)
+		for len(ends) > 0 && ends[0] < at {
+			ends, above, last, told = ends[1:], claim{}, route.Route{}, false
+		}
+		for len(claims) > 0 && claims[0].lo < at {
+			if claims[0].network.IsValid() {
+				above, told = claims[0], false
+			}
+			claims = claims[1:]
+		}
+		class := network.ClassOf(r.Prefix.Addr())
+		if class.IsValid() && r.Prefix.Bits() > class.Bits() && !told &&
+			!(above.network.IsValid() && above.network.Contains(r.Prefix.Addr())) {
+			missing := netip.PrefixFrom(netip.IPv4Unspecified(), 0)
+			if last.Prefix.IsValid() {
+				missing = common(last.Prefix.Addr(), r.Prefix.Addr())
+			}
+			t.Unread = append(t.Unread, network.UnreadRow{Prefix: missing, Any: true, Mark: r.Mark})
+			told = true
+		}
+		last = r
+	}
+}
+
+// common returns the longest prefix with both addresses of IPv4.
+func common(a, b netip.Addr) netip.Prefix {
+	bits := 32
+	for bits > 0 && netip.PrefixFrom(a, bits).Masked() != netip.PrefixFrom(b, bits).Masked() {
+		bits--
+	}
+	return netip.PrefixFrom(a, bits).Masked()
 }
 
 // keep looks at the rows that a claim is about.

@@ -2,12 +2,16 @@ package lettered
 
 import (
 	"bytes"
+	"cmp"
+	"errors"
 	"fmt"
 	"net/netip"
 	"regexp"
+	"slices"
 	"strings"
 
 	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 )
 
@@ -70,6 +74,7 @@ func (r *reader) perPrefix(line []byte, lo, hi int) bool {
 		r.Pass(lo, hi, layout.Title)
 	case bytes.Contains(line, []byte("ubest/mbest:")):
 		r.flush()
+		r.endPrefix()
 		word, _, _ := bytes.Cut(trimmed, []byte{','})
 		p, err := layout.Prefix(word, false)
 		if err != nil {
@@ -77,9 +82,15 @@ func (r *reader) perPrefix(line []byte, lo, hi int) bool {
 			return true
 		}
 		r.above, r.allUsed, r.unsettled = p.Masked(), false, bytes.Contains(line, []byte("pending"))
+		r.prefixAt, r.wants, r.hopsSeen = layout.Mark(lo, hi), 1, 0
+		if m := bestCount.FindSubmatch(line); m != nil {
+			n, _ := layout.Uint(m[1])
+			r.wants = int(n)
+		}
 		r.Pass(lo, hi, layout.PrefixHeading) // the routes are the lines below
 	case prefixAndTable.Match(line):
 		r.flush()
+		r.endPrefix()
 		word, name, _ := bytes.Cut(trimmed, []byte(", vrf "))
 		p, err := layout.Prefix(word, false)
 		if err != nil {
@@ -89,16 +100,66 @@ func (r *reader) perPrefix(line []byte, lo, hi int) bool {
 		r.turned = true
 		r.instance = instanceName(string(name))
 		r.above, r.allUsed, r.unsettled = p.Masked(), true, false
+		r.prefixAt, r.wants, r.hopsSeen = layout.Mark(lo, hi), 1, 0
 		r.Pass(lo, hi, layout.PrefixHeading)
 	case r.above.IsValid() && (bytes.HasPrefix(trimmed, []byte("*via ")) ||
 		bytes.HasPrefix(trimmed, []byte("**via ")) || bytes.HasPrefix(trimmed, []byte("via "))):
+		if trimmed[0] == '*' || r.allUsed {
+			r.hopsSeen++
+		}
 		r.err = r.hopBelow(trimmed, lo, hi)
 	default:
-		r.above = netip.Prefix{}
+		r.endPrefix()
 		return false
 	}
 	return true
 }
+
+// bestCount matches how many next hops a prefix has in use.
+var bestCount = regexp.MustCompile(`ubest/mbest: (\d{1,4})/`)
+
+// endPrefix ends what stands below a prefix. Where fewer next hops stood there than its line counts, some were lost:
+// of one that has none nobody knows where it leads.
+func (r *reader) endPrefix() {
+	if r.above.IsValid() && r.hopsSeen < r.wants {
+		r.short = append(r.short, shortPrefix{instance: cmp.Or(r.instance, "default"),
+			row: network.UnreadRow{Prefix: r.above, Beside: r.hopsSeen > 0, Mark: r.prefixAt}})
+	}
+	r.above = netip.Prefix{}
+}
+
+// A shortPrefix is a prefix that lacks next hops.
+type shortPrefix struct {
+	instance string
+	row      network.UnreadRow
+	last     bool // the text ends there
+}
+
+// keepShort gives the tables what is missing in them. The line of a prefix without any next hop is unread.
+func keepShort(short []shortPrefix, r *layout.Reading) {
+	bare := map[route.Mark]bool{}
+	for _, s := range short {
+		if !s.row.Beside {
+			bare[s.row.Mark] = true
+			why := errNoHops
+			if s.last {
+				why = fmt.Errorf("%w: %w", layout.ErrCut, errNoHops)
+			}
+			r.Unread = append(r.Unread, layout.Unread{Mark: s.row.Mark, Reason: why})
+			continue
+		}
+		for i := range r.Facts.Tables {
+			if t := &r.Facts.Tables[i]; t.Name == s.instance && t.Family == route.FamilyOf(s.row.Prefix.Addr()) {
+				t.Unread = append(t.Unread, s.row)
+			}
+		}
+	}
+	if len(bare) > 0 {
+		r.Passed = slices.DeleteFunc(r.Passed, func(p layout.Passed) bool { return bare[p.Mark] })
+	}
+}
+
+var errNoHops = errors.New("the lines with its next hops are missing")
 
 // hopBelow reads one next hop; those of one protocol and state are one route.
 func (r *reader) hopBelow(s []byte, lo, hi int) error {

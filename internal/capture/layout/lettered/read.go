@@ -29,6 +29,12 @@ func readRows(text []byte) layout.Reading {
 	}
 	r := newReader(text)
 	r.lines(0, len(text))
+	ended := len(r.short)
+	r.endPrefix()
+	for i := range r.short[ended:] {
+		r.short[ended+i].last = true
+	}
+	keepShort(r.short, &r.Reading)
 	return r.Reading
 }
 
@@ -85,8 +91,12 @@ type reader struct {
 	column []byte // the code column of the last row, with the blanks behind it
 
 	above     netip.Prefix // of the per-prefix form, whose next hops stand below the prefix
-	unsettled bool         // its heading says that what is used changes yet
-	err       error        // of the last line in that form
+	prefixAt  route.Mark   // its line
+	wants     int          // next hops in use by that line
+	hopsSeen  int
+	short     []shortPrefix
+	unsettled bool  // its heading says that what is used changes yet
+	err       error // of the last line in that form
 	// allUsed: that form's relative, in which every next hop is in use
 	allUsed bool
 
@@ -169,7 +179,7 @@ func (r *reader) line(line []byte, lo, hi int) error {
 		}
 		if around.Match(line) {
 			r.flush()
-			r.above = netip.Prefix{}
+			r.endPrefix()
 			r.Pass(lo, hi, layout.Other)
 			return nil
 		}
@@ -249,7 +259,8 @@ func (r *reader) quick(line []byte, lo, hi int) bool {
 	if !seen {
 		return false
 	}
-	r.inLegend, r.above = false, netip.Prefix{}
+	r.endPrefix()
+	r.inLegend = false
 	r.prefix, r.lo, r.hi = p, lo, hi
 	r.shared, r.state, r.pending, r.key, r.open = s.shared, s.state, true, true, false
 	r.Collector.Read++

@@ -75,6 +75,16 @@ func (f *form) has(k kind) bool {
 	return slices.ContainsFunc(f.cols, func(c column) bool { return c.kind == k })
 }
 
+// count returns how many columns of a kind there are.
+func (f *form) count(k kind) (n int) {
+	for _, c := range f.cols {
+		if c.kind == k {
+			n++
+		}
+	}
+	return n
+}
+
 // unpointed takes out what column names are written with or without.
 var unpointed = strings.NewReplacer(".", "", "-", "")
 

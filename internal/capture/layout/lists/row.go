@@ -28,6 +28,9 @@ var (
 	nothing = regexp.MustCompile(`(?i)^(?:unassigned|unnumbered|-+|none|n/a|not|assigned|set|0\.0\.0\.0(?:/0)?)$`)
 )
 
+// kindAndNumber matches the name of an interface with a blank in it. In the last column names may be of any words.
+var kindAndNumber = regexp.MustCompile(`^[A-Za-z][A-Za-z-]* \d[\w/.:-]*$`)
+
 func isAddress(s string) bool {
 	a, _, _ := strings.Cut(strings.Trim(s, "()"), "/")
 	_, ok := layout.Addr([]byte(a))
@@ -155,7 +158,8 @@ func (r *reader) own(line string, cell [instance + 1][]word, dev string, m mark)
 	if dev == "" {
 		return layout.ErrNotARoute
 	}
-	if nothing.MatchString(dev) || strings.ContainsAny(dev, `:"`) && !strings.ContainsAny(dev, "0123456789") {
+	if len(cell[ifname]) > 1 && !kindAndNumber.MatchString(dev) && r.form.cols[len(r.form.cols)-1].kind != ifname ||
+		nothing.MatchString(dev) || strings.ContainsAny(dev, `:"`) && !strings.ContainsAny(dev, "0123456789") {
 		return layout.ErrNotARoute
 	}
 	i := network.Interface{Name: dev, State: r.form.linkState(cell[state]), Mark: m}
@@ -168,6 +172,12 @@ func (r *reader) own(line string, cell [instance + 1][]word, dev string, m mark)
 	p, has, err := prefixOf(addresses, cell[mask])
 	if err != nil {
 		return err
+	}
+	// a row of another table: a network is nobody's address, a state is no sentence, and a row tells something
+	if has && p == p.Masked() && p.Bits() < p.Addr().BitLen()-1 && !p.Addr().Is6() ||
+		i.State == network.LinkUnknown && (len(cell[state]) > r.form.count(state) ||
+			!has && len(cell[mac]) == 0 && r.form.has(state) && tells(line)) {
+		return layout.ErrNotARoute
 	}
 	if !further {
 		if len(cell[mac]) > 0 {

@@ -215,3 +215,19 @@ func TestForwardingInLists(t *testing.T) {
 		require.Equal(t, want, strings.Join(got, " "), in)
 	}
 }
+
+// TestWhatStandsBelowAList and is no row of it, as where an answer begins without a prompt, is no interface.
+func TestWhatStandsBelowAList(t *testing.T) {
+	for _, line := range []string{
+		"set interfaces line1 unit 0 family inet address 172.28.61.2/30",
+		"set system host-name hub",
+		"                    > to 172.28.61.1 via line1.0",
+		"O        10.61.64.0/24 [110/47] via 172.28.61.1, line1",
+	} {
+		r := Read([]byte("Interface               Admin Link Proto    Local                 Remote\n" +
+			"hall.0                  up    up   inet     10.61.16.1/24\n" + line + "\n"))
+		require.Len(t, r.Facts.Interfaces, 1, line)
+		require.Len(t, r.Facts.Addresses, 1, line)
+		require.Len(t, r.Unread, 1, line)
+	}
+}

@@ -63,6 +63,7 @@ type reader struct {
 	part       bool            // the line tells a part of what others tell: a heading, a member of a group
 	// flat: nothing was indented since the heading of the interface, as where blocks end with a line of their own.
 	flat        bool
+	flattened   flattened
 	begins      string // the first word of the last line that is not indented
 	staticBlock bool   // in a block of nothing but static routes
 	vlan        string // the VLAN whose block it is, which may be an interface
@@ -88,10 +89,12 @@ func Read(text []byte) layout.Reading {
 	var r reader
 	r.Layout, r.whole = name, len(text) > 0 && text[len(text)-1] == '\n'
 	r.detours.learn(text)
+	r.flattened.learn(text)
 	r.names = map[string]string{}
 	for lo, hi := range layout.Lines(text) {
 		line := text[lo:hi]
 		if layout.Blank(line) {
+			r.flattened.blank()
 			continue
 		}
 		r.tail = route.Mark{}
@@ -135,7 +138,7 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 		r.part = true
 		return false, nil
 	}
-	indented := s[0] == ' ' || s[0] == '\t'
+	indented := s[0] == ' ' || s[0] == '\t' || r.flattened.line(s)
 	if !indented {
 		r.begins = w[0]
 	}
