@@ -50,7 +50,8 @@ func (s *Source) changed(what map[int]change) *Source {
 	if len(what) == 0 {
 		return nil
 	}
-	out := &Source{Name: s.Name, raw: s.raw, Noise: s.Noise, moves: s.moves, edge: s.edge, text: make([]byte, 0, len(s.text))}
+	out := &Source{Name: s.Name, raw: s.raw, Noise: s.Noise, moves: s.moves, edge: s.edge,
+		text: make([]byte, 0, len(s.text))}
 	n, joined := 0, false
 	for lo, hi := range layout.Lines(s.text) {
 		if slices.Contains(s.stops, uint32(lo)) {
@@ -157,7 +158,8 @@ func (s *Source) wrapped(unread map[int]bool) (longest, broken []int) {
 	return longest, broken
 }
 
-// rowBegin matches letters of a code column with a destination behind them, and a prefix whose next hops stand below it.
+// rowBegin matches letters of a code column with a destination behind them, and a prefix whose next hops stand below
+// it.
 var rowBegin = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9*> ]{0,7}[ >*]\d+\.\d+\.\d+\.\d+(?:[ /]|$)` +
 	`|^[\da-f.:]+/\d+, (?:ubest/mbest: |vrf )`)
 

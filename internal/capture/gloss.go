@@ -74,7 +74,8 @@ func (c *Capture) Gloss(wanted []int) []GlossedLine {
 		n++
 		raw := c.Source.raw[lo:hi]
 		text := appendClean(nil, raw)
-		device, command, prompt := p.prompt(text[c.Source.margin(text):]) // also of lines that are not wanted: later ones depend on it
+		// also of lines that are not wanted: later ones depend on it
+		device, command, prompt := p.prompt(text[c.Source.margin(text):])
 		if g.want != nil && !g.want[n] {
 			continue
 		}

@@ -75,7 +75,8 @@ func strayRows(parts []Part, src *Source) {
 }
 
 // nextHopWords matches what a line that goes on with a route begins with.
-var nextHopWords = regexp.MustCompile(`^\s*(?:[*>+-]+\s*)?(?:via|to|through|next-?hop|dev)\b|^\s*(?:\[\d+/\d+\] )?via\b`)
+var nextHopWords = regexp.MustCompile(`^\s*(?:[*>+-]+\s*)?(?:via|to|through|next-?hop|dev)\b` +
+	`|^\s*(?:\[\d+/\d+\] )?via\b`)
 
 // headless keeps that the listing of a part lacks rows at its begin: it begins with a line that goes on with a route.
 func (p *Part) headless(src *Source) {

@@ -222,7 +222,8 @@ func (t *Topology) mayBeHere(a netip.Addr, net netip.Prefix, o Attachment) bool 
 		return false
 	}
 	tab := o.Device.Table(o.Table, route.FamilyOf(a))
-	return o.Device.Interface(o.Interface).State == network.LinkUp || tab == nil || tab.Routes().Len() == 0 || tab.MayHide(o.Prefix)
+	return o.Device.Interface(o.Interface).State == network.LinkUp || tab == nil ||
+		tab.Routes().Len() == 0 || tab.MayHide(o.Prefix)
 }
 
 // shares reports whether an address that stands on a dead interface belongs to a network of the link.

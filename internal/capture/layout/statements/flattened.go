@@ -22,15 +22,16 @@ type flattened struct {
 var separators = []string{"!", "#", "exit", "quit", "end", "exit-vrf"}
 
 // opensBlock matches a line that begins a block.
-var opensBlock = regexp.MustCompile(`^(?:interface|router|line|user-interface|vlan|(?:class|policy|route)-map|controller` +
-	`|ospfv?3?|isis|bgp|rip|vrf|ip vrf|vrf context|key chain|crypto (?:map|ipsec|isakmp) \S|track|aaa group|control-plane` +
-	`|address-family|management|object-group|object|time-range|(?:ip|ipv4|ipv6|mac) access-list|acl)(?: |$)`)
+var opensBlock = regexp.MustCompile(`^(?:interface|router|line|user-interface|vlan|(?:class|policy|route)-map` +
+	`|controller|ospfv?3?|isis|bgp|rip|vrf|ip vrf|vrf context|key chain|crypto (?:map|ipsec|isakmp) \S|track|aaa group` +
+	`|control-plane|address-family|management|object-group|object|time-range|(?:ip|ipv4|ipv6|mac) access-list|acl)(?: |$)`)
 
 // opensInterface matches the heading of an interface's block.
 var opensInterface = regexp.MustCompile(`^interface \S`)
 
 // standsAlone matches a line that no block of an interface holds.
-var standsAlone = regexp.MustCompile(`^(?:(?:no )?(?:ip|ipv6) route(?:-static)? |access-list |hostname |sysname |snmp-server )`)
+var standsAlone = regexp.MustCompile(`^(?:(?:no )?(?:ip|ipv6) route(?:-static)? |access-list ` +
+	`|hostname |sysname |snmp-server )`)
 
 // learn finds out whether a text is flattened: it has blocks of interfaces, and the line below no heading of one is
 // indented.
