@@ -3,6 +3,7 @@ package capture
 import (
 	"bytes"
 	"errors"
+	"regexp"
 	"slices"
 
 	"zarvek/internal/capture/layout"
@@ -12,8 +13,12 @@ import (
 
 // ofRules are the layouts of texts that tell what decides over packets: what follows the end of a cut one may decide
 // too.
-var ofRules = []string{"statements", "hierarchy", "blocks", "nftables text", "saved rules", "listed chains", "rule set",
-	"paths"}
+var ofRules = []string{"statements", "hierarchy", "blocks", "commands", "nftables text", "saved rules",
+	"listed chains", "rule set", "paths"}
+
+// asksConfiguration matches a command that shows a configuration, with the filters in it.
+var asksConfiguration = regexp.MustCompile(`(?i)^(?:do )?(?:sho?w?|disp?l?a?y?|more|cat|write) ?(?:\S+ )*` +
+	`(?:run\w*|start\w*|conf\S*|curr\S*|saved\S*|full-\S*|term\w*)|^/export|^show$`)
 
 // cutShort keeps that a configuration or a listing of rules stops in the middle of its last line.
 func (c *Capture) cutShort() *Capture {
@@ -23,7 +28,9 @@ func (c *Capture) cutShort() *Capture {
 	if indented {
 		text = bytes.TrimRight(text, " \t\r\n")
 	}
-	if len(c.Parts) == 0 || !indented && !unlikeOthers(text, raw) ||
+	asked := len(c.Parts) > 0 && len(raw) > 0 && c.Parts[len(c.Parts)-1].Layout == "" &&
+		asksConfiguration.MatchString(c.Parts[len(c.Parts)-1].Command)
+	if len(c.Parts) == 0 || !indented && !asked && !unlikeOthers(text, raw) ||
 		slices.Contains([]string{"end", "exit", "quit", "return", "!", "}", "next", "COMMIT", "#"},
 			string(lastLine(text))) {
 		return c
@@ -33,7 +40,15 @@ func (c *Capture) cutShort() *Capture {
 		p := &c.Parts[i]
 		mark := c.Source.original(route.Mark{File: p.Where.File, Off: uint32(lo), End: uint32(len(text))})
 		// a prompt below it is no line of it
-		if slices.Contains(ofRules, p.Layout) && p.Where.Off <= mark.Off && mark.Off < p.Where.End {
+		if p.Where.Off > mark.Off || mark.Off >= p.Where.End {
+			continue
+		}
+		switch {
+		case slices.Contains(ofRules, p.Layout):
+			p.doubt(mark)
+		case asked && p.Layout == "":
+			p.Layout, p.Score = FilterNotRead, 1
+			p.Unread = slices.DeleteFunc(p.Unread, func(u layout.Unread) bool { return u.Mark.Off >= mark.Off })
 			p.doubt(mark)
 		}
 	}
@@ -46,13 +61,16 @@ func (c *Capture) cutTables() *Capture {
 	if len(text) == 0 || document(c.Source.text) {
 		return c
 	}
-	ended := bytes.IndexByte(c.Source.text[len(text):], '\n') >= 0
+	rest := c.Source.text[len(text):]
+	ended := bytes.IndexByte(rest, '\n') >= 0
+	begun := ended && rest[len(rest)-1] == ' ' // it stops where a line begins
 	last := bytes.Count(text, []byte{'\n'})
 	for i := range c.Parts {
 		p := &c.Parts[i]
-		if !slices.ContainsFunc(p.Unread, func(u layout.Unread) bool {
-			return c.Source.cleanLine(u.Mark.Off) == last &&
-				(!ended || errors.Is(u.Reason, layout.ErrCut))
+		if !begun && !slices.ContainsFunc(p.Unread, func(u layout.Unread) bool {
+			return c.Source.cleanLine(u.Mark.Off) == last && (!ended || errors.Is(u.Reason, layout.ErrCut))
+		}) && !slices.ContainsFunc(p.Passed, func(x layout.Passed) bool { // rows would stand below it
+			return x.As == layout.Parent && c.Source.cleanLine(x.Mark.Off) == last
 		}) {
 			continue
 		}

@@ -31,6 +31,9 @@ func TestAConfigurationThatStops(t *testing.T) {
 		nightLog + "!":                          false,
 		strings.TrimSuffix(nightLog, " hall\n"): true,
 		nightLog + " ":                          true,
+		"gate# show running-config\n\n!Command: show running-config\nhos": true,
+		"gate# show running-config\n\n!Command: show running-config\n":    false,
+		"set network interface ethernet hall0 layer3 ip 10.61.16.1/24\nset zone halls network layer3 hall0\nset rulebase security rules a from any\nset rulebase security rules a to any\nset rulebase security rules a source any\nset rulebase security rules a destination any\nset rulebase security rules a service any\nset rulebase security rules a action allow\nset ruleba": true,
 		nightLog + "gate#show ip route\nCodes: C - connected\n\nC    10.61.16.0/24 is directly connected, hall": false,
 	} {
 		c, err := Read("night.log", []byte(text), 1)
@@ -40,5 +43,24 @@ func TestAConfigurationThatStops(t *testing.T) {
 			cut = cut || slices.ContainsFunc(p.Facts.Policy.Flows, func(f network.FlowRule) bool { return f.Missing == network.CutOff })
 		}
 		require.Equal(t, want, cut, text)
+	}
+}
+
+// TestATableThatStops in a row, below a heading or where a line begins may have more routes; one that a line end or a
+// prompt ends has not.
+func TestATableThatStops(t *testing.T) {
+	const table = "Codes: C - connected, S - static\n\nC    10.61.16.0/24 is directly connected, hall0\n" +
+		"S    10.61.64.0/24 [1/0] via 10.61.16.2\n"
+	for text, want := range map[string]bool{
+		table:                              false,
+		table + "gate#":                    false,
+		table + "S    172.28.61.0/30 [1/0": true,
+		table + "      172.28.0.0/16 is variably subnetted, 2 s":                  true,
+		table + "      172.28.0.0/16 is variably subnetted, 2 subnets, 2 masks\n": true,
+		table + "     ": true,
+	} {
+		c, err := Read("night.log", []byte(text), 1)
+		require.NoError(t, err)
+		require.Equal(t, want, c.Parts[0].Facts.Tables[0].Cut, text)
 	}
 }

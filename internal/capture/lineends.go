@@ -44,6 +44,30 @@ func loneReturn(b []byte) bool {
 	}
 }
 
+// fewestSpaced is how many lines tell that blank ones between them mean nothing.
+const fewestSpaced = 8
+
+// doubleSpaced reports whether a blank line stands between any two lines of a text.
+func doubleSpaced(b []byte) bool {
+	lines, blank := 0, true
+	for at := 0; at < len(b); {
+		end := len(b)
+		if i := bytes.IndexByte(b[at:], '\n'); i >= 0 {
+			end = at + i
+		}
+		if is := len(bytes.TrimSpace(b[at:end])) == 0; is {
+			blank = true
+		} else {
+			if !blank {
+				return false
+			}
+			lines, blank = lines+1, false
+		}
+		at = end + 1
+	}
+	return lines >= fewestSpaced
+}
+
 // lineEnds makes LF of whatever else ends lines.
 func lineEnds(b []byte) []byte {
 	out := make([]byte, 0, len(b)+len(b)/64)

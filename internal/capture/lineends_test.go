@@ -57,3 +57,21 @@ func TestWhatIsOverwrittenIsNoLine(t *testing.T) {
 		require.Equal(t, want, string(lineEnds([]byte(in))), "%q", in)
 	}
 }
+
+// TestBlankLinesBetweenAnyTwo mean nothing: rows of two lines stay rows, and evidence points at the lines of the file.
+func TestBlankLinesBetweenAnyTwo(t *testing.T) {
+	rows := []string{"Route Table (Router: Base)", "Dest Prefix[Flags]                            Type    Proto     Age        Pref",
+		"      Next Hop[Interface Name]                                    Metric"}
+	for i := range 5 {
+		rows = append(rows, fmt.Sprintf("10.%d.0.0/16                                   Remote  OSPF      00:34:35   10", i+61),
+			"       172.28.61.2                                               209")
+	}
+	for name, end := range map[string]string{"none": "\n", "one": "\n\n", "several": "\n\n \n"} {
+		c, err := Read("x", []byte(strings.Join(rows, end)+"\n"), 1)
+		require.NoError(t, err)
+		require.Equal(t, 5, c.Parts[0].Routes(), name)
+		require.Empty(t, c.Parts[0].Unread, name)
+		r := c.Parts[0].Facts.Tables[0].Routes.At(4)
+		require.Contains(t, string(c.Source.Text(r.Mark)), "10.65.0.0/16", name)
+	}
+}

@@ -69,9 +69,9 @@ func margin(text []byte) func(line []byte) int {
 
 // outermost matches what begins where a device's lines begin: a prompt with a command, the names or the key of a table,
 // the first line of a configuration or of a block.
-var outermost = regexp.MustCompile(`^(?:[\w.@()<\[~*/:-]+\]?(?:[#>$%]|[#>$%] |\]) ?(?:show?|display|dis|get|ip|netstat` +
-	`|route|/ip|cat)\b|Codes?:|IP Route Table|inet6?\.0:|Routing [Tt]able|Destination|Kernel IP|Internet6?:|Interface |VRF` +
-	`|Gateway of last|default via|hostname |interface \S|Building conf|Current conf|\d+: lo:)`)
+var outermost = regexp.MustCompile(`^(?:[\w.@()<\[~*/:-]+\]?(?:[#>$%]|[#>$%] |\]) ?(?:show?|display|dis|get|ip` +
+	`|netstat|route|/ip|cat)\b|Codes?:|IP Route Table|inet6?\.0:|Routing [Tt]able|Destination|Kernel IP|Internet6?:` +
+	`|Interface |VRF|Gateway of last|default via|hostname |interface \S|Building conf|Current conf|\d+: lo:)`)
 
 // mostLooks bounds how many lines are looked at for that.
 const mostLooks = 500

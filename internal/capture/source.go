@@ -26,10 +26,12 @@ type Source struct {
 	binary bool   // its lines are records
 	// Noise counts lines that belong to no table: log messages, a pager's prompts, complaints.
 	Noise int
-	stops []uint32              // where, in the clean text, a pager stopped and waited
-	edge  func(line []byte) int // how long the margin of a line is; nil: it has none
-	moves []route.Mark          // log messages, as taken, of links and neighbours that came or went
-	text  []byte                // without escapes, overstrikes and the like; the same slice as raw where there are none
+	stops []uint32 // where, in the clean text, a pager stopped and waited
+	// spaced: a blank line stands between any two lines, as mail programs and web pages put there
+	spaced bool
+	edge   func(line []byte) int // how long the margin of a line is; nil: it has none
+	moves  []route.Mark          // log messages, as taken, of links and neighbours that came or went
+	text   []byte                // without escapes, overstrikes and the like; the same slice as raw where there are none
 
 	// Where text differs from raw: for each clean line, where it starts in text and in raw.
 	cleanStart, rawStart []uint32
@@ -70,7 +72,8 @@ func newSource(name string, raw []byte) (*Source, error) {
 		edge = margin(s.raw)
 	}
 	s.edge = edge
-	if edge != nil || soiled || !whole && anywhere(s.raw, noisy) {
+	s.spaced = !whole && doubleSpaced(s.raw)
+	if edge != nil || s.spaced || soiled || !whole && anywhere(s.raw, noisy) {
 		s.clean(edge)
 	}
 	return s, nil
@@ -163,6 +166,10 @@ func (s *Source) clean(edge func([]byte) int) {
 		next := len(s.raw)
 		if i := bytes.IndexByte(s.raw[lo:], '\n'); i >= 0 {
 			next = lo + i + 1
+		}
+		if s.spaced && len(bytes.TrimSpace(s.raw[lo:next])) == 0 {
+			lo = next
+			continue
 		}
 		s.cleanStart = append(s.cleanStart, uint32(len(s.text)))
 		s.rawStart = append(s.rawStart, uint32(lo))

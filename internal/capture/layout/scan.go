@@ -6,6 +6,7 @@ import (
 	"math/bits"
 	"net/netip"
 	"strconv"
+	"strings"
 )
 
 // Field returns the bounds of the next word of line at or after i; lo == hi when there is none.
@@ -175,4 +176,27 @@ func QuickPrefix(b []byte, i int) (p netip.Prefix, end int, ok bool) {
 		}
 	}
 	return p, i, false
+}
+
+// tabStop is how far apart terminals have their tab stops, in columns.
+const tabStop = 8
+
+// Untab returns a line with blanks where a terminal shows its tabs as such.
+func Untab(line string) string {
+	if strings.IndexByte(line, '\t') < 0 {
+		return line
+	}
+	var b strings.Builder
+	column := 0
+	for _, c := range line {
+		if c != '\t' {
+			b.WriteRune(c)
+			column++
+			continue
+		}
+		n := tabStop - column%tabStop
+		b.WriteString(strings.Repeat(" ", n))
+		column += n
+	}
+	return b.String()
 }

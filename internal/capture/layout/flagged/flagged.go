@@ -115,7 +115,7 @@ func Read(text []byte) layout.Reading {
 // line reads a line of a list whose rows begin with a number and flags: the key of the flags, column names, or a row in
 // pairs or columns.
 func (r *reader) line(line []byte, lo, hi int) error {
-	s := string(line)
+	s := layout.Untab(string(line))
 	t := strings.TrimSpace(s)
 	switch {
 	case strings.HasPrefix(t, "Flags:"):

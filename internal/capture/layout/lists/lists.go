@@ -45,7 +45,7 @@ var currentTitle = []byte("Current IP Address")
 func recognise(text []byte) int {
 	n := 0
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
-		if _, ok := heading(string(text[lo:min(hi, lo+400)])); ok {
+		if _, ok := heading(layout.Untab(string(text[lo:min(hi, lo+400)]))); ok {
 			n += 4
 		}
 	}
@@ -61,7 +61,7 @@ func Read(text []byte) layout.Reading {
 		r.forwarding = string(m[1])
 	}
 	for lo, hi := range layout.Lines(text) {
-		line := strings.TrimRight(string(text[lo:hi]), " \t\r")
+		line := strings.TrimRight(layout.Untab(string(text[lo:hi])), " \r")
 		if strings.TrimSpace(line) == "" {
 			continue
 		}

@@ -231,3 +231,12 @@ func TestWhatStandsBelowAList(t *testing.T) {
 		require.Len(t, r.Unread, 1, line)
 	}
 }
+
+// TestTabsInAList are blanks up to the next stop, so that words stand under the names of their columns.
+func TestTabsInAList(t *testing.T) {
+	const in = "Interface                      IP-Address      Status          Protocol Vrf-Name\n" +
+		"hall\t\t\t       10.61.16.1      Up\t       Up\tdefault \n" +
+		"line1\t\t\t       172.28.61.5     Shutdown        Down\tdefault \n"
+	require.Equal(t, []string{"if hall 1", "if line1 2", "addr 10.61.16.1/32 hall", "addr 172.28.61.5/32 line1"},
+		wordsOf(Read([]byte(in))))
+}

@@ -15,6 +15,7 @@ import (
 type flattened struct {
 	on     bool
 	within bool // a block is open
+	link   bool // it is an interface's
 	blanks bool // nothing but blank lines separates the blocks
 }
 
@@ -25,6 +26,10 @@ var separators = []string{"!", "#", "exit", "quit", "end", "exit-vrf"}
 var opensBlock = regexp.MustCompile(`^(?:interface|router|line|user-interface|vlan|(?:class|policy|route)-map` +
 	`|controller|ospfv?3?|isis|bgp|rip|vrf|ip vrf|vrf context|key chain|crypto (?:map|ipsec|isakmp) \S|track|aaa group` +
 	`|control-plane|address-family|management|object-group|object|time-range|(?:ip|ipv4|ipv6|mac) access-list|acl)(?: |$)`)
+
+// opensInside matches one that cannot be a line of an interface's block either.
+var opensInside = regexp.MustCompile(`^(?:interface |router |line (?:con|vty|aux)|(?:class|policy|route)-map ` +
+	`|vrf (?:definition|context|instance) |(?:ip|ipv4|ipv6|mac) access-list |acl )`)
 
 // opensInterface matches the heading of an interface's block.
 var opensInterface = regexp.MustCompile(`^interface \S`)
@@ -65,8 +70,9 @@ func (f *flattened) line(s string) bool {
 	case !f.on:
 	case slices.Contains(separators, s), standsAlone.MatchString(s):
 		f.within = false
+	case f.within && f.link && !opensInside.MatchString(s):
 	case opensBlock.MatchString(s):
-		f.within = true
+		f.within, f.link = true, opensInterface.MatchString(s)
 		return false
 	}
 	return f.on && f.within
