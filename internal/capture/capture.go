@@ -149,6 +149,9 @@ func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
 		case asksOneTable.MatchString(s.command):
 			stretches = oneTable(text, stretches)
 		}
+		if s.device != "" && !s.away && !s.banner {
+			stretches = ofItsOwn(text, s.device, stretches)
+		}
 		if s.banner && len(stretches) == 1 && stretches[0].Layout == "" {
 			stretches[0].passAll()
 		}

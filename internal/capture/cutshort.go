@@ -67,11 +67,14 @@ func (c *Capture) cutTables() *Capture {
 	last := bytes.Count(text, []byte{'\n'})
 	for i := range c.Parts {
 		p := &c.Parts[i]
-		if !begun && !slices.ContainsFunc(p.Unread, func(u layout.Unread) bool {
+		open := begun && c.Source.cleanLine(max(p.Where.End, 1)-1) >= last
+		open = open || slices.ContainsFunc(p.Unread, func(u layout.Unread) bool {
 			return c.Source.cleanLine(u.Mark.Off) == last && (!ended || errors.Is(u.Reason, layout.ErrCut))
-		}) && !slices.ContainsFunc(p.Passed, func(x layout.Passed) bool { // rows would stand below it
+		})
+		open = open || slices.ContainsFunc(p.Passed, func(x layout.Passed) bool { // rows would stand below it
 			return x.As == layout.Parent && c.Source.cleanLine(x.Mark.Off) == last
-		}) {
+		})
+		if !open {
 			continue
 		}
 		at, off := -1, uint32(0)

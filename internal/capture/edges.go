@@ -127,7 +127,7 @@ func (s *Source) wrapped(unread map[int]bool) (longest, broken []int) {
 			prompts[len(lengths)] = true
 		}
 		// taken out already, or a row of its own
-		if bytes.Contains(s.text[lo:hi], []byte(void)) || beginsRow(s.text[lo:hi]) {
+		if bytes.Contains(s.text[lo:hi], []byte(void)) || beginsRow(s.text[lo:hi]) || leaves.Match(s.text[lo:hi]) {
 			prompts[len(lengths)] = true
 		}
 		if len(bytes.Trim(s.text[lo:hi], "-=+|_ \t")) == 0 {

@@ -37,6 +37,9 @@ var logsIn = regexp.MustCompile(`^(?:(?:[\w.@-]+'s )?[Pp]assword: *|Username: ?\
 	`|\[?Connection (?:to .* )?closed(?: by .*)?\.?|Disconnected from .*|The authenticity of host .*` +
 	`|Warning: Permanently added .*)\r?$`)
 
+// leaves matches what ends a session, where it is no part of a configuration.
+var leaves = regexp.MustCompile(`^(?:exit|quit|logout|logoff)[ \t]*\r?$`)
+
 // noAnswer matches a command after which whatever tells routes is not its answer.
 var noAnswer = regexp.MustCompile(`^(?:(?:exit|quit|logout|logoff|date|uptime|ping6?|traceroute6?|tracert)` +
 	`(?: [^;|&]*)?|(?:show|sho|sh|display|get) (?:system )?` +

@@ -2,14 +2,13 @@ package capture
 
 import (
 	"cmp"
-	"iter"
 	"net/netip"
 	"regexp"
 	"slices"
+	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
-	"zarvek/internal/core/route"
 )
 
 // asksOneTable matches a command that a device answers with routes, in one layout, and with nothing else.
@@ -41,6 +40,42 @@ func oneTable(text []byte, stretches []stretch) []stretch {
 	return stretches
 }
 
+// ofItsOwn leaves a configuration to nobody, and what follows it, where it gives another name to its device than the
+// prompt above it does.
+func ofItsOwn(text []byte, device string, stretches []stretch) []stretch {
+	for _, m := range namesItself.FindAllSubmatchIndex(text, 4) {
+		if sameName(string(text[m[2]:m[3]]), device) {
+			continue
+		}
+		i := slices.IndexFunc(stretches, func(s stretch) bool {
+			return slices.Contains(ofRules, s.Layout) && s.lo <= m[2] && m[2] < s.hi
+		})
+		if i < 0 {
+			return stretches
+		}
+		from := stretches[i].from()
+		out := slices.Clone(stretches)
+		for k := range out {
+			if f := stretches[k].from(); f >= from && f < stretches[k].hi {
+				out[k] = stretches[k].nobodys(text, stretches)
+			}
+		}
+		return out
+	}
+	return stretches
+}
+
+// namesItself matches the statement with which a configuration gives its device a name.
+var namesItself = regexp.MustCompile(`(?m)^[ \t]*(?:set (?:system host-name|deviceconfig system hostname|hostname` +
+	`|name=)|host-name|hostname|sysname|switchname)[ \t]*["']?([A-Za-z0-9][\w.-]*)["']?;?[ \t]*\r?$`)
+
+// sameName reports whether two names are of one device: prompts cut names short, and leave domains out.
+func sameName(a, b string) bool {
+	a, _, _ = strings.Cut(strings.ToLower(a), ".")
+	b, _, _ = strings.Cut(strings.ToLower(b), ".")
+	return strings.HasPrefix(a, b) || strings.HasPrefix(b, a)
+}
+
 // nobodys is a stretch of which no fact is left, and every line that is not in another one below it is unread.
 func (s *stretch) nobodys(text []byte, all []stretch) stretch {
 	out := stretch{lo: s.lo, hi: s.hi}
@@ -65,16 +100,18 @@ func (s *stretch) shows() bool {
 // contradicts reports whether another reading has a network attached that the table here has not, though it shows what
 // is attached.
 func (s *stretch) contradicts(o *stretch) bool {
-	for _, t := range s.Facts.Tables {
+	for i := range s.Facts.Tables {
+		t := &s.Facts.Tables[i]
 		attached := map[netip.Prefix]bool{}
-		for p := range attachedIn(t) {
+		for p := range t.Attached() {
 			attached[p] = true
 		}
-		for _, u := range o.Facts.Tables {
+		for k := range o.Facts.Tables {
+			u := &o.Facts.Tables[k]
 			if len(attached) == 0 || u.Name != t.Name || u.Family != t.Family {
 				continue
 			}
-			for p := range attachedIn(u) {
+			for p := range u.Attached() {
 				if !attached[p] {
 					return true
 				}
@@ -82,22 +119,6 @@ func (s *stretch) contradicts(o *stretch) bool {
 		}
 	}
 	return false
-}
-
-// attachedIn yields the attached networks of a table, those of the device itself left out.
-func attachedIn(t network.TableFacts) iter.Seq[netip.Prefix] {
-	return func(yield func(netip.Prefix) bool) {
-		for k := range t.Routes.Len() {
-			r := t.Routes.At(k)
-			if a := r.Prefix.Addr(); r.Protocol != route.Direct || r.Prefix.IsSingleIP() || a.IsLoopback() ||
-				a.IsLinkLocalUnicast() || a.IsMulticast() {
-				continue
-			}
-			if !yield(r.Prefix) {
-				return
-			}
-		}
-	}
 }
 
 // from is where the first fact of a reading stands.

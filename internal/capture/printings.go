@@ -33,12 +33,17 @@ func printings(t network.TableFacts) []network.TableFacts {
 		return []network.TableFacts{t}
 	}
 	l := listing{&t.Routes, make([]int, t.Routes.Len())}
+	ordered, last := true, uint32(0)
 	for i := range l.order {
 		l.order[i] = i
+		at := t.Routes.At(i).Mark.Off
+		ordered, last = ordered && at >= last, at
 	}
-	slices.SortStableFunc(l.order, func(a, b int) int {
-		return cmp.Compare(t.Routes.At(a).Mark.Off, t.Routes.At(b).Mark.Off)
-	})
+	if !ordered {
+		slices.SortStableFunc(l.order, func(a, b int) int {
+			return cmp.Compare(t.Routes.At(a).Mark.Off, t.Routes.At(b).Mark.Off)
+		})
+	}
 	var out []network.TableFacts
 	for part := range l.printings() {
 		one := t
@@ -90,17 +95,23 @@ func (l *listing) attached(i int) bool { return l.At(l.order[i]).Protocol == rou
 // printedBefore reports whether many of the routes from lo to hi are of prefixes that stand between from and lo too: a
 // third of the fewer ones, and more than one of them or an attached network.
 func (l *listing) printedBefore(from, lo, hi int) bool {
-	before := map[netip.Prefix]bool{}
-	for i := from; i < lo; i++ {
-		before[l.prefix(i)] = before[l.prefix(i)] || l.attached(i)
+	fewFrom, fewTo, otherFrom, otherTo := lo, hi, from, lo
+	if lo-from < hi-lo {
+		fewFrom, fewTo, otherFrom, otherTo = otherFrom, otherTo, fewFrom, fewTo
+	}
+	if fewTo-fewFrom < 2 {
+		return false
+	}
+	few := map[netip.Prefix]bool{} // attached
+	for i := fewFrom; i < fewTo; i++ {
+		few[l.prefix(i)] = few[l.prefix(i)] || l.attached(i)
 	}
 	both, attached := map[netip.Prefix]bool{}, false
-	for i := lo; i < hi; i++ {
-		if direct, ok := before[l.prefix(i)]; ok {
+	for i := otherFrom; i < otherTo; i++ {
+		if direct, ok := few[l.prefix(i)]; ok {
 			both[l.prefix(i)] = true
 			attached = attached || direct || l.attached(i)
 		}
 	}
-	least := min(lo-from, hi-lo)
-	return least > 1 && len(both)*3 >= least && (len(both) > 1 || attached)
+	return len(both)*3 >= fewTo-fewFrom && (len(both) > 1 || attached)
 }

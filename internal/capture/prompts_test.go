@@ -61,3 +61,15 @@ func TestTwoAtPromptsOfUnknownShapes(t *testing.T) {
 	}
 	require.Equal(t, []string{"mast-3", "mast-4", "mast-3"}, devices)
 }
+
+// TestASquaredPromptFirst counts where an angled one of the same name asks something further down.
+func TestASquaredPromptFirst(t *testing.T) {
+	c, err := Read("night.log", []byte("<till>display ip routing-table\nx\n[peak]display current-configuration\ny\n"+
+		"<peak>display ip routing-table\nz\n"), 1)
+	require.NoError(t, err)
+	var devices []string
+	for _, p := range c.Parts {
+		devices = append(devices, p.Device)
+	}
+	require.Equal(t, []string{"till", "peak", "peak"}, devices)
+}

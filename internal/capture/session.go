@@ -71,7 +71,8 @@ var prompts = []*regexp.Regexp{
 var shells = regexp.MustCompile(`^(?:ba|k|z|c|da|a)?sh-\d[\d.]*$`)
 
 // angled matches <name>command, and squared the same device in its modes: [name]command, [~name-part]command. Both
-// look like other things too (tags, sections), so a squared one counts only behind an angled one of the same name.
+// look like other things too (tags, sections), so a squared one counts only where an angled one of that name asks
+// something.
 var (
 	angled  = regexp.MustCompile(`^<([A-Za-z][\w.-]*)>\s*([a-z][^<]*)?$`)
 	squared = regexp.MustCompile(`^\[[~*]?([A-Za-z][^\]\s]*)\]\s*([a-z].*)?$`)
@@ -102,7 +103,7 @@ func newPrompter(text []byte) prompter {
 	p.learnCounts()
 	p.learn()
 	p.learnHeadings()
-	p.names, p.last, p.part = nil, "", ""
+	p.last, p.part = "", "" // names of angled prompts further down count for squared ones too
 	return p
 }
 
@@ -264,7 +265,8 @@ func split(text []byte) (sections []section, commands []typed, lines int) {
 				device, ok = p.last, true
 			}
 		}
-		if !ok && lines > 0 && logsIn.Match(text[lo:hi]) {
+		if !ok && lines > 0 && (logsIn.Match(text[lo:hi]) ||
+			leaves.Match(text[lo:hi]) && asksOneTable.MatchString(cur.command)) {
 			if cur.hi = lo; cur.hi > cur.lo {
 				sections = append(sections, cur)
 			}

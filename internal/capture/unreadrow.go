@@ -47,27 +47,49 @@ func (p *Part) unreadRows(src *Source) {
 var likeRow = regexp.MustCompile(`^\s*(?:[A-Za-z0-9*>+~-]{1,4}\s+){0,3}(?:default\b|[\da-fA-F]*[.:][\d.:a-fA-F]*/\d|` +
 	`\d+\.\d+\.\d+\.\d+\s)`)
 
-// strayRows attaches to the tables of each of some parts, which answer one command, the lines like rows that stand
-// unread in the others.
+// mostStray bounds how many such rows are kept one by one.
+const mostStray = 4096
+
+// strayRows attaches to the tables of some parts, which answer one command, the lines like rows that stand unread in
+// others of them.
 func strayRows(parts []Part, src *Source) {
+	tables := 0
 	for i := range parts {
-		for k := range parts {
-			if i == k || len(parts[i].Facts.Tables) == 0 {
+		tables += len(parts[i].Facts.Tables)
+	}
+	if len(parts) < 2 || tables == 0 {
+		return
+	}
+	var all []network.UnreadRow
+	var of []int // the part of each
+	for i := range parts {
+		for _, u := range parts[i].Unread {
+			if len(all) == mostStray {
+				break
+			}
+			line := appendClean(nil, src.Text(u.Mark))
+			if !likeRow.Match(line) {
 				continue
 			}
-			for _, u := range parts[k].Unread {
-				line := appendClean(nil, src.Text(u.Mark))
-				p := namedPrefix(line)
-				if namesDefault(line) {
-					p = netip.PrefixFrom(netip.IPv4Unspecified(), 0)
-				}
-				if !p.IsValid() || !likeRow.Match(line) {
-					continue
-				}
-				for j := range parts[i].Facts.Tables {
-					if t := &parts[i].Facts.Tables[j]; t.Family == route.FamilyOf(p.Addr()) {
-						t.Unread = append(t.Unread, network.UnreadRow{Prefix: p, Mark: u.Mark})
-					}
+			p := namedPrefix(line)
+			if namesDefault(line) {
+				p = netip.PrefixFrom(netip.IPv4Unspecified(), 0)
+			}
+			if p.IsValid() {
+				all, of = append(all, network.UnreadRow{Prefix: p, Mark: u.Mark}), append(of, i)
+			}
+		}
+	}
+	for i := range parts {
+		for k := range parts[i].Facts.Tables {
+			t := &parts[i].Facts.Tables[k]
+			if len(all)*tables > 256*mostStray || len(all) == mostStray { // of so many nobody looks at the prefixes
+				t.Unread = append(t.Unread, network.UnreadRow{Prefix: t.Family.Default(), Any: true, Mark: all[0].Mark})
+				continue
+			}
+			for n, u := range all {
+				if of[n] != i && t.Family == route.FamilyOf(u.Prefix.Addr()) {
+					t.Unread = append(t.Unread, u)
 				}
 			}
 		}

@@ -1,6 +1,8 @@
 package casefile
 
 import (
+	"cmp"
+	"maps"
 	"net/netip"
 	"strings"
 
@@ -23,91 +25,94 @@ type interfaceList struct {
 // blended adds, to each device whose captures are those of two, that it cannot be told what it does.
 func (c *Case) blended(b *network.Builder) {
 	lists := map[string][]interfaceList{}
-	tables := map[string][]attachedList{}
 	for _, f := range c.Files {
 		for i := range f.Parts {
 			p := &f.Parts[i]
-			d := f.DeviceOf(p)
 			if l, ok := wholeList(p); ok {
+				d := f.DeviceOf(p)
 				lists[d] = append(lists[d], l)
 			}
-			tables[d] = append(tables[d], attachedLists(p)...)
 		}
 	}
-	for d, all := range tables {
-		m, ok := apart(lists[d])
-		if !ok {
-			m, ok = strangers(all)
+	second := map[string]route.Mark{} // of each such device, where the captures of another one begin
+	for d, all := range lists {
+		if m, ok := apart(all); ok {
+			second[d] = m
 		}
-		if ok {
-			var c layout.Collector
-			for _, hook := range []network.Hook{network.Forwarded, network.ForItself, network.FromItself} {
-				c.RestrictAt(network.FlowRule{Hook: hook, Missing: network.SeveralBlended}, m)
-			}
-			b.Add(d, c.Facts, 0)
+	}
+	for key, all := range c.printings() {
+		if m, ok := strangers(all); ok {
+			second[key.device] = m
 		}
+	}
+	for d, m := range second {
+		var c layout.Collector
+		for _, hook := range []network.Hook{network.Forwarded, network.ForItself, network.FromItself} {
+			c.RestrictAt(network.FlowRule{Hook: hook, Missing: network.SeveralBlended}, m)
+		}
+		b.Add(d, c.Facts, 0)
 	}
 }
 
-// attachedList is the attached networks of one printing of a table.
-type attachedList struct {
-	table    string
-	family   route.Family
-	networks map[netip.Prefix]bool
-	cut      bool       // there may be more
-	mark     route.Mark // of the first one
+// A printing is one table as it was printed once.
+type printing struct {
+	device string
+	table  string
+	family route.Family
 }
 
 // fewestAttached is how many attached networks tell one device from another.
 const fewestAttached = 2
 
-// attachedLists returns the attached networks of each table that the part shows, but for those asked for in part.
-func attachedLists(p *capture.Part) (out []attachedList) {
-	for _, t := range p.Facts.Tables {
-		if t.Kind == network.Database || t.Filtered.Known() {
-			continue
-		}
-		l := attachedList{table: t.Name, family: t.Family, cut: t.Cut, networks: map[netip.Prefix]bool{}}
-		for i := range t.Routes.Len() {
-			r := t.Routes.At(i)
-			if a := r.Prefix.Addr(); r.Protocol != route.Direct || r.Prefix.IsSingleIP() || a.IsLoopback() ||
-				a.IsLinkLocalUnicast() || a.IsMulticast() {
-				continue
+// printings returns the tables of all captures that were printed more than once, those asked for in part left out.
+func (c *Case) printings() map[printing][]*network.TableFacts {
+	all := map[printing][]*network.TableFacts{}
+	for _, f := range c.Files {
+		for i := range f.Parts {
+			p := &f.Parts[i]
+			for k := range p.Facts.Tables {
+				t := &p.Facts.Tables[k]
+				if t.Kind != network.Database && !t.Filtered.Known() {
+					key := printing{f.DeviceOf(p), t.Name, t.Family}
+					all[key] = append(all[key], t)
+				}
 			}
-			if l.networks[r.Prefix] = true; !l.mark.Known() {
-				l.mark = r.Mark
-			}
-		}
-		if len(l.networks) >= fewestAttached {
-			out = append(out, l)
 		}
 	}
-	return out
+	maps.DeleteFunc(all, func(_ printing, t []*network.TableFacts) bool { return len(t) < 2 })
+	return all
 }
 
 // strangers returns where the first printing of a table begins whose attached networks are, for the most part, not
 // those of one before it: a device that changes keeps most of them.
-func strangers(all []attachedList) (route.Mark, bool) {
-	for i, l := range all {
-		for _, o := range all[:i] {
-			if o.table != l.table || o.family != l.family || o.cut && l.cut {
+func strangers(all []*network.TableFacts) (route.Mark, bool) {
+	attached := make([]map[netip.Prefix]bool, len(all))
+	for i, t := range all {
+		attached[i] = map[netip.Prefix]bool{}
+		first := route.Mark{}
+		for p, m := range t.Attached() {
+			attached[i][p] = true
+			first = cmp.Or(first, m)
+		}
+		for k, o := range all[:i] {
+			if len(attached[i]) < fewestAttached || len(attached[k]) < fewestAttached || t.Cut && o.Cut {
 				continue
 			}
 			both := 0
-			for p := range l.networks {
-				if o.networks[p] {
+			for p := range attached[i] {
+				if attached[k][p] {
 					both++
 				}
 			}
-			few := min(len(l.networks), len(o.networks))
+			few := min(len(attached[i]), len(attached[k]))
 			switch { // what a cut one lacks tells nothing
-			case l.cut:
-				few = len(l.networks)
-			case o.cut:
-				few = len(o.networks)
+			case t.Cut:
+				few = len(attached[i])
+			case o.Cut:
+				few = len(attached[k])
 			}
 			if 2*both <= few {
-				return l.mark, true
+				return first, true
 			}
 		}
 	}

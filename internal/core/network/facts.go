@@ -1,6 +1,7 @@
 package network
 
 import (
+	"iter"
 	"net/netip"
 	"strconv"
 
@@ -122,6 +123,22 @@ type TableFacts struct {
 	// and nothing else does.
 	ByRule bool
 	Routes route.List
+}
+
+// Attached yields the attached networks of a table, those within the device left out, with the lines that show them.
+func (t *TableFacts) Attached() iter.Seq2[netip.Prefix, route.Mark] {
+	return func(yield func(netip.Prefix, route.Mark) bool) {
+		for i := range t.Routes.Len() {
+			r := t.Routes.At(i)
+			if a := r.Prefix.Addr(); r.Protocol != route.Direct || r.Prefix.IsSingleIP() || a.IsLoopback() ||
+				a.IsLinkLocalUnicast() || a.IsMulticast() {
+				continue
+			}
+			if !yield(r.Prefix, r.Mark) {
+				return
+			}
+		}
+	}
 }
 
 // An Address is an address of the device itself. Interface may be "".
