@@ -224,7 +224,8 @@ var errGlued = errors.New("the command above lost a blank or a byte, so that nob
 
 // gluedCommand matches a command of which a word lost a byte, or the name of a table the blank before it.
 var gluedCommand = regexp.MustCompile(`(?i)` + void + `|\broute\b.*\s(?:vrf|vpn-instance|routing-instance` +
-	`|virtual-router|instance)[A-Za-z0-9]|\broute(?:vrf|vpn-instance|routing-instance|instance)\b|^(?:show|display)(?:ip|route)\s` +
+	`|virtual-router|instance)[A-Za-z0-9]|\broute(?:vrf|vpn-instance|routing-instance|instance)\b` +
+	`|^(?:show|display)(?:ip|route)\s` +
 	`|^ip\b.*(?:\btable\d|showtable|listtable|lstable|routeshow)|^iproute\s`)
 
 // nobodys leaves unread what came after a command of which nobody knows what or whom it asked, where anything of it was

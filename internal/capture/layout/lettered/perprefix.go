@@ -241,7 +241,9 @@ func (r *reader) hopBelow(s []byte, lo, hi int) error {
 		r.attr.Preference == a.Preference &&
 		r.attr.Metric == a.Metric &&
 		r.attr.Special == a.Special {
-		r.attr.NextHops = append(r.attr.NextHops, h)
+		if a.Special == route.None { // what discards has no next hop, however often it stands there
+			r.attr.NextHops = append(r.attr.NextHops, h)
+		}
 		r.hi = hi
 		r.Collector.Read++
 		return nil

@@ -24,6 +24,15 @@ B>*10.61.32.0/24 [20/0] via 172.28.61.5, line4, 1d02h03m
 S  10.61.32.0/24 [150/0] via 172.28.61.1, line0, 3d07h12m
 `, []string{"4 0.0.0.0/0 static 1/0 via 172.28.61.1 dev line0 *: active installed", "5 10.61.16.0/24 direct -/- dev hall0 *: active installed",
 			"6 10.61.32.0/24 bgp 20/0 via 172.28.61.5 dev line4 * via 172.28.61.9 dev line8 *: active installed", "8 10.61.32.0/24 static 150/0 via 172.28.61.1 dev line0"}, nil},
+		{"what discards, on two lines; fewer next hops than counted", `IP Route Table for VRF "default"
+10.61.16.0/24, ubest/mbest: 2/0
+    *via Null0, [1/0], 2d04h, static
+    *via Null0, [1/0], 2d04h, static
+10.61.32.0/24, ubest/mbest: 1/0
+10.61.48.0/24, ubest/mbest: 1/0
+    *via 172.28.61.5, line4, [1/0], 2d04h, static
+`, []string{"3 10.61.16.0/24 static 1/0 blackhole: active installed", "7 10.61.48.0/24 static 1/0 via 172.28.61.5 dev line4: active installed"},
+			[]string{"5 "}},
 		{"the sign of the best before the prefix, told apart from the key", `Route Codes: R - RIP Derived, O - OSPF Derived, C - Connected, S - Static
        IA - OSPF Inter Area
 
