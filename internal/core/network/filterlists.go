@@ -31,6 +31,9 @@ type AppliedFilter struct {
 // Those beyond are filters that were not read.
 const mostApplied = 400_000
 
+// mostThere bounds how many lists are told apart that are applied to the same packets: of more none is read.
+const mostThere = 64
+
 // addLists joins the lists of another capture, which may show the same ones.
 func (f *Facts) addLists(o Facts) {
 	part := 1
@@ -59,16 +62,27 @@ func (f *deviceFacts) applyLists() {
 	}
 	f.openZones()
 	f.openEnds()
-	var done []AppliedFilter
+	at := map[FlowRule][]AppliedFilter{} // what is applied to the same packets, each list of each capture once
+	for _, a := range f.Applied {
+		there := at[a.packets()]
+		if len(there) < mostThere && !slices.ContainsFunc(there, func(b AppliedFilter) bool { return a.List == b.List && a.part == b.part }) {
+			at[a.packets()] = append(there, a)
+		}
+	}
+	type once struct {
+		list    string
+		packets FlowRule
+	}
+	done := map[once]bool{}
 	total := 0
 	for _, a := range f.Applied {
-		same := func(b AppliedFilter) bool { return a.alike(b) && a.List == b.List }
-		if slices.ContainsFunc(done, same) {
+		if done[once{a.List, a.packets()}] {
 			continue
 		}
-		done = append(done, a)
-		other := slices.ContainsFunc(f.Applied,
-			func(b AppliedFilter) bool { return a.alike(b) && a.List != b.List && a.part != b.part })
+		done[once{a.List, a.packets()}] = true
+		other := slices.ContainsFunc(at[a.packets()],
+			func(b AppliedFilter) bool { return a.List != b.List && a.part != b.part })
+		other = other || len(at[a.packets()]) == mostThere
 		rules, ok := f.list(a.List)
 		if total += len(rules); total > mostApplied {
 			ok = false
@@ -147,11 +161,11 @@ func steeringOf(at FlowRule, rules []FlowRule) Policy {
 	return chainOf(at, rules)
 }
 
-// alike reports whether two lists are applied to the same packets.
-func (a AppliedFilter) alike(b AppliedFilter) bool {
-	a.Rule.Mark, a.Rule.Permit, a.Rule.Undecided, a.Rule.NotRead = b.Rule.Mark, b.Rule.Permit, b.Rule.Undecided,
-		b.Rule.NotRead
-	return a.Rule == b.Rule
+// packets is what tells to which packets a list is applied.
+func (a AppliedFilter) packets() FlowRule {
+	r := a.Rule
+	r.Mark, r.Permit, r.Undecided, r.NotRead = route.Mark{}, false, false, false
+	return r
 }
 
 // notReadHere is a filter of which is known only what it is applied to.
