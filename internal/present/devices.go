@@ -107,6 +107,7 @@ func DevicesText(w io.Writer, all []casefile.Summary, q DevicesQuery, v View) er
 		if s.Device != nil {
 			devicesNotes(w, s)
 			v.filterNotes(w, s)
+			v.blendedNote(w, s)
 		}
 	}
 	gatheredNotes(w, q.Gathered)
@@ -203,6 +204,14 @@ func devicesNotes(w io.Writer, s casefile.Summary) {
 			count(n, "prefix", "prefixes"),
 			Clean(s.Name),
 		)
+	}
+}
+
+// blendedNote says that a device's captures are those of several.
+func (v View) blendedNote(w io.Writer, s casefile.Summary) {
+	if m := s.Device.Blended(); m.Known() {
+		fmt.Fprintf(w, "\n%s: its captures show interfaces or attached networks that have nothing in common (%s), as of "+
+			"two devices or namespaces: what it does is not known.\n", Clean(s.Name), v.place(m))
 	}
 }
 

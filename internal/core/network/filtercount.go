@@ -19,7 +19,7 @@ func (d *Device) CountFilters() FilterCount {
 	seen, open := map[route.Mark]bool{}, map[route.Mark]bool{}
 	for _, r := range d.Flows().All() {
 		switch {
-		case r.NotRead && r.Permit: // what passes a filter by
+		case r.Missing == SeveralBlended, r.NotRead && r.Permit: // no filter, and what passes one by
 		case r.NotRead || r.Undecided:
 			if !open[r.Mark] {
 				c.Open = append(c.Open, r.Mark)
