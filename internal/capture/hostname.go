@@ -5,8 +5,13 @@ import (
 	"regexp"
 )
 
-var hostname = regexp.MustCompile(`^[ \t]*(?:set system host-name|host-name|hostname` +
-	`|sysname)[ \t]+["']?([A-Za-z0-9][\w.-]*)["']?;?[ \t]*$`)
+// naming are the words with which a configuration names its device, and the name.
+const naming = `(?:set (?:system host-name|deviceconfig system hostname|hostname)|host-name|hostname|sysname` +
+	`|switchname)[ \t]+` + givenName
+
+const givenName = `["']?([A-Za-z0-9][\w.-]*)["']?;?[ \t]*\r?$`
+
+var hostname = regexp.MustCompile(`^[ \t]*` + naming)
 
 // Hostname returns the name that a configuration in the capture gives its device, "" where there is none or more than
 // one. A capture with prompts has none: they tell whose each part is.

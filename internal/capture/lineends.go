@@ -55,12 +55,12 @@ func doubleSpaced(b []byte) bool {
 		if i := bytes.IndexByte(b[at:], '\n'); i >= 0 {
 			end = at + i
 		}
-		if is := len(bytes.TrimSpace(b[at:end])) == 0; is {
+		switch {
+		case len(bytes.TrimSpace(b[at:end])) == 0:
 			blank = true
-		} else {
-			if !blank {
-				return false
-			}
+		case !blank:
+			return false
+		default:
 			lines, blank = lines+1, false
 		}
 		at = end + 1

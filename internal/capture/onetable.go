@@ -44,11 +44,12 @@ func oneTable(text []byte, stretches []stretch) []stretch {
 // prompt above it does.
 func ofItsOwn(text []byte, device string, stretches []stretch) []stretch {
 	for _, m := range namesItself.FindAllSubmatchIndex(text, 4) {
-		if sameName(string(text[m[2]:m[3]]), device) {
+		lo, hi := max(m[2], m[4]), max(m[3], m[5]) // of the one that matched
+		if sameName(string(text[lo:hi]), device) {
 			continue
 		}
 		i := slices.IndexFunc(stretches, func(s stretch) bool {
-			return slices.Contains(ofRules, s.Layout) && s.lo <= m[2] && m[2] < s.hi
+			return slices.Contains(ofRules, s.Layout) && s.lo <= lo && lo < s.hi
 		})
 		if i < 0 {
 			return stretches
@@ -66,8 +67,7 @@ func ofItsOwn(text []byte, device string, stretches []stretch) []stretch {
 }
 
 // namesItself matches the statement with which a configuration gives its device a name.
-var namesItself = regexp.MustCompile(`(?m)^[ \t]*(?:set (?:system host-name|deviceconfig system hostname|hostname` +
-	`|name=)|host-name|hostname|sysname|switchname)[ \t]*["']?([A-Za-z0-9][\w.-]*)["']?;?[ \t]*\r?$`)
+var namesItself = regexp.MustCompile(`(?m)^(?:[ \t]*` + naming + `|set name=` + givenName + `)`)
 
 // sameName reports whether two names are of one device: prompts cut names short, and leave domains out.
 func sameName(a, b string) bool {

@@ -5,7 +5,9 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
 )
 
 // TestNamedPrefix: what a line that was not read names first is a destination, wherever signs are glued to it; next
@@ -79,4 +81,23 @@ func TestNamesDefault(t *testing.T) {
 	} {
 		require.Equal(t, want, namesDefault([]byte(line)), line)
 	}
+}
+
+// TestRowsThatStandInOtherParts of an answer, unread, may be routes of the table in it; a line of another kind is none.
+func TestRowsThatStandInOtherParts(t *testing.T) {
+	parts := func() []Part {
+		var other, table Part
+		other.Unread = []layout.Unread{{Mark: route.Mark{Off: 0, End: 29}}, {Mark: route.Mark{Off: 30, End: 52}}}
+		table.Facts.Tables = []network.TableFacts{{Name: "default", Family: route.IPv4}}
+		return []Part{other, table}
+	}
+	src, err := Open("r.txt", []byte("Zq   10.61.64.0/24 odd thing \nseq 5 permit to anywhere\n"))
+	require.NoError(t, err)
+	got := parts()
+	strayRows(got, src)
+	require.Len(t, got[1].Facts.Tables[0].Unread, 1)
+	require.Equal(t, "10.61.64.0/24", got[1].Facts.Tables[0].Unread[0].Prefix.String())
+	alone := parts()[1:]
+	strayRows(alone, src)
+	require.Empty(t, alone[0].Facts.Tables[0].Unread)
 }

@@ -31,7 +31,7 @@ type AppliedFilter struct {
 // Those beyond are filters that were not read.
 const mostApplied = 400_000
 
-// mostThere bounds how many lists are told apart that are applied to the same packets: of more none is read.
+// mostThere bounds how many lists are told apart that are applied to the same packets: of as many none is read.
 const mostThere = 64
 
 // addLists joins the lists of another capture, which may show the same ones.
@@ -65,7 +65,8 @@ func (f *deviceFacts) applyLists() {
 	at := map[FlowRule][]AppliedFilter{} // what is applied to the same packets, each list of each capture once
 	for _, a := range f.Applied {
 		there := at[a.packets()]
-		if len(there) < mostThere && !slices.ContainsFunc(there, func(b AppliedFilter) bool { return a.List == b.List && a.part == b.part }) {
+		again := func(b AppliedFilter) bool { return a.List == b.List && a.part == b.part }
+		if len(there) < mostThere && !slices.ContainsFunc(there, again) {
 			at[a.packets()] = append(there, a)
 		}
 	}

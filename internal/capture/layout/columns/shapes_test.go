@@ -379,3 +379,18 @@ func TestStatesNobodyKnows(t *testing.T) {
 	require.Equal(t, []string{"2 10.61.32.0/24 static 5/0 via 172.28.61.9 dev line3: active installed"}, layouttest.Words(in, r))
 	require.Equal(t, []string{`3 not in the form of this layout: whether "dampened" is a route in use is not known`}, layouttest.Unread(in, r))
 }
+
+// TestWordsOutOfPlace: a sign of the key is no age and no interface, wherever a row was squeezed or lost a blank.
+func TestWordsOutOfPlace(t *testing.T) {
+	const head = `flags: A:active, C:connect, H:host, S:static
+destination                                 nexthop                                 metric flags      age   interface          next-AS
+0.0.0.0/0                                   172.28.61.17                            10     A S              outside
+`
+	const names = "flags: A:active, C:connect, H:host, S:static\ndestination nexthop metric flags age interface next-AS\n"
+	for in, want := range map[string][]string{
+		head + "10.61.64.0/24                               10.61.64.10      A C              tills\n": {"3 0.0.0.0/0 static -/10 via 172.28.61.17 dev outside: active installed"},
+		names + "192.168.7.16/29 192.168.7.18 0 A C ethernet1/2\n":                                     {"3 192.168.7.16/29 direct -/0 dev ethernet1/2: active installed"},
+	} {
+		require.Equal(t, want, layouttest.Words([]byte(in), Read([]byte(in))), in)
+	}
+}
