@@ -83,7 +83,7 @@ var readers = []layout.Reader{
 	lists.Nested,
 	lists.Virtual,
 	lists.Pairs,
-	lists.Titled,
+	lists.Titled, lists.Told,
 	lists.Workstation,
 }
 
@@ -190,6 +190,9 @@ func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
 				if t.Filtered.Known() {
 					t.Scopes = commandScopes(s.command)
 				}
+			}
+			if s.followed && !broken && asksWholeConfiguration.MatchString(s.command) {
+				p.ended()
 			}
 			if !s.away && !s.banner {
 				p.readValues(src)

@@ -31,7 +31,8 @@ func recognise(text []byte) int {
 	n := 0
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
 		line := text[lo:hi]
-		if isHeading(line) || isDetail(line) || isAddresses(line) || isInterfaces(line) {
+		if isHeading(line) || isDetail(line) || isAddresses(line) || isInterfaces(line) ||
+			isNeighbour(line) {
 			n += 6
 		}
 	}
@@ -45,8 +46,8 @@ func isHeading(line []byte) bool {
 
 // isAddresses tells the heading of the device's own addresses, which are printed in the same manner.
 func isAddresses(line []byte) bool {
-	return bytes.Contains(line, []byte(" ADDRESS ")) && bytes.Contains(line, []byte("NETWORK")) &&
-		bytes.Contains(line, []byte("INTERFACE"))
+	return bytes.Contains(line, []byte(" ADDRESS ")) && bytes.Contains(line, []byte("INTERFACE")) &&
+		(bytes.Contains(line, []byte("NETWORK")) || bytes.Contains(line, []byte("ADVERTISE")))
 }
 
 func isDetail(line []byte) bool { return bytes.Contains(line, []byte("dst-address=")) }
@@ -62,6 +63,7 @@ type reader struct {
 	addrs   bool     // the rows are addresses
 	links   bool     // the rows are interfaces
 	counts  bool     // the rows of addresses have numbers
+	six     bool     // the rows are IPv6 addresses
 	running string   // the letter of those that run; "": the key has none
 
 	// A route written as pairs goes on over several lines.
@@ -151,6 +153,7 @@ func (r *reader) line(line []byte, lo, hi int) error {
 	case isAddresses(line) && !strings.HasPrefix(t, "Columns:"):
 		r.flush()
 		r.inKey, r.addrs, r.links, r.gwAt, r.counts = false, true, false, -1, strings.HasPrefix(t, "#")
+		r.six = strings.HasSuffix(t, "ADVERTISE")
 		r.Pass(lo, hi, layout.Names)
 		return nil
 	case isInterfaces(line):
@@ -184,6 +187,9 @@ func (r *reader) line(line []byte, lo, hi int) error {
 	if isDetail(line) {
 		return r.detail(t, lo, hi)
 	}
+	if isNeighbour(line) {
+		return r.neighbour(t, lo, hi)
+	}
 	if r.pairs != nil && s[0] != ' ' && s[0] != '\t' { // the line above was broken in the middle of a word
 		r.pairs = nil
 		r.Collector.Read--
@@ -214,6 +220,13 @@ func (r *reader) address(t string, lo, hi int) error {
 	if err != nil {
 		return err
 	}
+	dev := w[2]
+	if r.six { // a pool may stand before the interface, and behind it whether the network is announced
+		last := len(w) - 1
+		if dev = w[last-1]; last > 3 || w[last] != "yes" && w[last] != "no" {
+			return layout.ErrNotARoute
+		}
+	}
 	for _, f := range flags {
 		if text := r.legend[string(f)]; strings.Contains(text, "disabled") || strings.Contains(text, "invalid") {
 			r.Pass(lo, hi, layout.Other)
@@ -223,7 +236,7 @@ func (r *reader) address(t string, lo, hi int) error {
 	r.Collector.Read++
 	r.Facts.Addresses = append(
 		r.Facts.Addresses,
-		network.Address{Prefix: p, Interface: w[2], Mark: layout.Mark(lo, hi)},
+		network.Address{Prefix: p, Interface: dev, Mark: layout.Mark(lo, hi)},
 	)
 	return nil
 }

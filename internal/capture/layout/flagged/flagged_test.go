@@ -201,3 +201,33 @@ func TestGatewaysOfEqualWays(t *testing.T) {
 		"7 10.61.41.0/24 static 1/- via 172.28.61.6: active installed"}, layouttest.Words(in, r))
 	require.Len(t, r.Unread, 1, "an address in another column belongs to no row")
 }
+
+// TestIPv6AddressesAndNeighbours: the interface stands behind a pool, which most rows have none of; neighbours are
+// written as pairs.
+func TestIPv6AddressesAndNeighbours(t *testing.T) {
+	const addresses = `Flags: X - disabled, I - invalid, D - dynamic, G - global, L - link-local
+ #    ADDRESS                 FROM-POOL INTERFACE             ADVERTISE
+ 0  G fd6b:16::1/64                     hall16                yes
+ 1  G fd6b:17::1/64           yard      hall17                no
+ 2 DL fe80::5a:1/64                     hall16                no
+ 3 IG fd6b:18::1/64                     hall18                no
+ 4  G fd6b:19::1/64                     hall 19 b             no
+`
+	r := layouttest.Laws(t, Read, []byte(addresses))
+	var got []string
+	for _, a := range r.Facts.Addresses {
+		got = append(got, a.Interface+" "+a.Prefix.String())
+	}
+	require.Equal(t, []string{"hall16 fd6b:16::1/64", "hall17 fd6b:17::1/64", "hall16 fe80::5a:1/64"}, got)
+	require.Equal(t, []string{"7 not in the form of this layout"}, layouttest.Unread([]byte(addresses), r))
+
+	const neighbours = `Flags: R - router
+ 0 R address=fd6b:16::20 interface=hall16 mac-address=02:00:00:00:00:10 status="reachable"
+ 1   address=fe80::5b:1 interface=hall16 mac-address=02:00:00:00:00:11 status="failed"
+`
+	r = layouttest.Laws(t, Read, []byte(neighbours))
+	require.Len(t, r.Facts.Neighbours, 2)
+	require.Equal(t, "02:00:00:00:00:10", r.Facts.Neighbours[0].MAC)
+	require.Empty(t, r.Facts.Neighbours[1].MAC)
+	require.Empty(t, r.Unread)
+}

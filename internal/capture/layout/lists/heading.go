@@ -25,11 +25,11 @@ const (
 // names are the column names, in lower case, without dots and hyphens.
 var names = map[string]kind{
 	"interface": ifname, "iface": ifname, "intf": ifname, "port": ifname, "interface name": ifname,
-	"logical interface": ifname, "if": ifname,
+	"logical interface": ifname, "if": ifname, "interface/link id": ifname,
 	"interfacename": ifname, "netif": ifname,
 	"ipaddress": address, "ip address": address, "address": address, "ipv4 address": address, "ipv6 address": address,
-	"internet address": address,
-	"ip addr":          address, "ip address/mask": address, "ip address/masklen": address, "primary ip": address,
+	"internet address": address, "ipv6 address/linklocal address": address,
+	"ip addr": address, "ip address/mask": address, "ip address/masklen": address, "primary ip": address,
 	"neighbor": address, "ipv6 address/mask": address,
 	"local": address, "neighbour": address, "protocol addr": address, "protocol address": address,
 	"subnet mask": mask, "netmask": mask, "network mask": mask, "ip mask": mask, "mask": mask,
@@ -39,7 +39,7 @@ var names = map[string]kind{
 	"interface status": state, "speed/duplex/state": state, "adm": state, "opr(v4/v6)": state, "opr": state,
 	"admin state": state, "oper state": state, "protocol state": state,
 	"hardware addr": mac, "hardware address": mac, "mac address": mac, "mac addr": mac, "hwaddress": mac, "mac": mac,
-	"physical address": mac, "linklayer addr": mac,
+	"physical address": mac, "linklayer addr": mac, "link layer": mac,
 	"linklayer address": mac, "ethernet address": mac, "hw address": mac, "hw addr": mac, "macaddress": mac,
 	"vrf": instance, "vrf name": instance, "vrfname": instance, "vpn": instance, "vpn instance": instance,
 	"vpninstance": instance, "forwarding": instance, "virtual router": instance, "virtual": instance,
@@ -56,7 +56,9 @@ var names = map[string]kind{
 	"vsd": ignored, "age (sec)": ignored,
 	"idx": ignored, "operational": state, "setup": ignored, "connection": ignored,
 	"pfxstate": ignored, "1s": ignored, "5s": ignored, "st": ignored, "flgs": ignored, "prbs": ignored,
-	"age(sec)": ignored,
+	"age(sec)":   ignored,
+	"addr state": ignored, "addr source": ignored, "exp": ignored, "rtr": ignored, "secure": ignored, "t": ignored,
+	"pref": ignored, "source": ignored, "advertise": ignored,
 }
 
 type column struct {
@@ -116,7 +118,18 @@ func columnNames(line string) ([]column, bool) {
 		at = end
 	}
 	nameLinks(cols)
-	return cols, true
+	return partedNames(cols), true
+}
+
+// partedNames makes two columns of the first one where "Interface" and "Status" stand side by side and no other column
+// names the interface.
+func partedNames(cols []column) []column {
+	if len(cols) < 3 || cols[0].name != "interface status" ||
+		slices.ContainsFunc(cols, func(c column) bool { return c.kind == ifname }) {
+		return cols
+	}
+	at := cols[0].lo + len("interface")
+	return slices.Concat([]column{{ifname, cols[0].lo, at, "interface"}, {state, at + 1, cols[0].hi, "status"}}, cols[1:])
 }
 
 // nameLinks finds the interface's name where a column has it that means something else in other lists: "link" beside
@@ -143,13 +156,13 @@ func heading(line string) (*form, bool) {
 	for _, c := range f.cols {
 		has[c.kind]++
 	}
-	zoned := slices.ContainsFunc(f.cols, func(c column) bool {
-		return c.name == "zone" || c.name == "vsd" ||
-			c.name == "vid"
-	})
+	named := func(name string) bool {
+		return slices.ContainsFunc(f.cols, func(c column) bool { return c.name == name })
+	}
+	zoned := named("zone") || named("vsd") || named("vid") && !named("link layer")
 	f.neighbours = has[mac] > 0 && has[address] > 0 && !zoned
 	inFront := len(cols) > 1 && (f.cols[0].kind == ifname || f.cols[0].name == "idx" && f.cols[1].kind == ifname)
-	if len(cols) >= 4 && has[address] == 0 && has[ifname] == 1 && inFront && has[state] > 0 {
+	if (len(cols) >= 4 || has[state] > 1) && has[address] == 0 && has[ifname] == 1 && inFront && has[state] > 0 {
 		return f, true
 	}
 	own := has[ifname] > 0 && (has[state]+has[mask] > 0 || zoned || has[instance] > 0)

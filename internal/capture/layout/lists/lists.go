@@ -36,6 +36,8 @@ type reader struct {
 	titled     string // the table that the last title names, "" for the default one
 	forwarding string // the letter of the key for interfaces that forward
 	others     bool   // the rows are another device's addresses, or may be
+	broken     bool   // a row could not be read, which the next may go on with
+	within     string // the table of the last interface, "" for the default one
 }
 
 // currentTitle is the title of the addresses that a device of a pair has now, where those of the pair stand above them:
@@ -85,6 +87,7 @@ func Read(text []byte) layout.Reading {
 		case errors.Is(err, errNobody):
 			r.Pass(lo, hi, layout.Other)
 		case err != nil:
+			r.broken = true
 			r.LeaveUnread(lo, hi, err)
 		default:
 			r.Reading.Read++
@@ -96,13 +99,15 @@ func Read(text []byte) layout.Reading {
 var (
 	// ofInterface is the title with which a workstation names the interface of the rows below, by its own address.
 	ofInterface = regexp.MustCompile(`^Interface: (\d+\.\d+\.\d+\.\d+) --- 0x[0-9a-f]+$`)
+	// ofLink is that title where the number and the name of the interface stand in it.
+	ofLink = regexp.MustCompile(`^Interface (\d+): \S[^:]*$`)
 	// restOfRow is the VLANs of a neighbour, which some devices put on a line below it.
 	restOfRow    = regexp.MustCompile(`^\s+\d+/(?:-|\d+)$`)
 	titleOfTable = regexp.MustCompile(`(?i)\bfor (?:VRF|context) "?([^"\s(]+)"?(?:\(\d+\))?\s*$|^\s*VRF: (\S+)\s*$` +
 		`|\(Router: ([^()]+)\)\s*$`)
 	counted = regexp.MustCompile(`(?i)^\s*(?:total\b|the number of|number of|no\. of|interfaces : \d+)` +
 		`|: +\d+(?: seconds)?\s*$`)
-	keyLine = regexp.MustCompile(`(?i)^\s*(?:flags|status|codes) ?: |^\s*flags \(|^\s*[*^(+#!]\w*\)?(?::| -) ?[a-z]` +
+	keyLine = regexp.MustCompile(`(?i)^\s*(?:flags|status|codes|type) ?: |^\s*flags \(|^\s*[*^(+#!]\w*\)?(?::| -) ?[a-z]` +
 		`|^[A-Z] - \w+(?:, [A-Z] - \w+)+$|^\s+[A-Z]{1,2} - [A-Z]\w+ `)
 )
 
@@ -124,6 +129,10 @@ func (r *reader) aside(line string) (layout.As, bool) {
 			return layout.Title, true
 		}
 		return 0, false
+	}
+	if m := ofLink.FindStringSubmatch(line); m != nil {
+		r.of = m[1] // by which its routes name it
+		return layout.Title, true
 	}
 	if m := titleOfTable.FindStringSubmatch(line); m != nil {
 		r.titled = instanceName(m[1] + m[2] + m[3])

@@ -1,6 +1,7 @@
 package lists
 
 import (
+	"errors"
 	"net/netip"
 	"regexp"
 	"strings"
@@ -24,6 +25,11 @@ var (
 	namedPair = regexp.MustCompile(`^name: (\S+)\s.*?\bip: (\S+) (\S+)\s+(?:\S+: .*?)?status: (up|down)\b`)
 	// IP=10.61.16.1->10.61.16.1/255.255.255.0 index=6 devname=hall
 	givenPair = regexp.MustCompile(`^IP=(\S+)->(\S+)/(\S+) index=\d+ devname=(\S+)\s*$`)
+	// dev=3 devname=hall flag=P scope=0 prefix=64 addr=fd6b:16::1 preferred=…
+	sixPair = regexp.MustCompile(`^dev=\d+ devname=(\S+) flag=(\S*) scope=\d+ prefix=(\d+) addr=(\S+)(?: \S+=\S*)*\s*$`)
+	// ifindex=3 ifname=hall fd6b:16::20 02:00:00:00:00:10 state=00000002 use=…
+	indexedEntry = regexp.MustCompile(`^(?:if)?index=\d+ ifname=(\S+) ([0-9A-Fa-f.:]+) (\S+) state=([0-9a-f]+)` +
+		`(?: \S+=\S*)*\s*$`)
 	// an interface, an address, a link-layer address, the age
 	bareEntry = regexp.MustCompile(`^\s+([A-Za-z][\w./-]*) (\d+\.\d+\.\d+\.\d+) ` +
 		`((?:[0-9a-f]{4}\.){2}[0-9a-f]{4})(?: (?:\d+|-|alias))?\s*$`)
@@ -38,7 +44,7 @@ func recognisePairs(text []byte) int {
 	n := 0
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
 		if line := text[lo:min(hi, lo+300)]; namedPair.Match(line) || givenPair.Match(line) || bareEntry.Match(line) ||
-			atEntry.Match(line) {
+			atEntry.Match(line) || sixPair.Match(line) || indexedEntry.Match(line) {
 			n += 2
 		}
 	}
@@ -58,11 +64,14 @@ func ReadPairs(text []byte) layout.Reading {
 			c.Pass(lo, hi, layout.Title)
 			continue
 		}
-		if err := pairsLine(&c, line, layout.Mark(lo, hi)); err != nil {
+		switch err := pairsLine(&c, line, layout.Mark(lo, hi)); {
+		case errors.Is(err, errNobody), errors.Is(err, errNotOwn):
+			c.Pass(lo, hi, layout.Other)
+		case err != nil:
 			c.LeaveUnread(lo, hi, err)
-			continue
+		default:
+			c.Read++
 		}
-		c.Read++
 	}
 	return c.Reading
 }
@@ -103,6 +112,19 @@ func pairsLine(c *layout.Collector, line string, m mark) error {
 		c.Facts.Addresses = append(c.Facts.Addresses, network.Address{Prefix: p, Interface: f[4], Mark: m})
 		return nil
 	}
+	if f := indexedEntry.FindStringSubmatch(line); f != nil {
+		return indexed(c, f, m)
+	}
+	if f := sixPair.FindStringSubmatch(line); f != nil {
+		p, err := layout.Prefix([]byte(f[4]+"/"+f[3]), true)
+		if err == nil && strings.ContainsAny(f[2], "TF") {
+			return errNotOwn
+		}
+		if err == nil {
+			c.Facts.Addresses = append(c.Facts.Addresses, network.Address{Prefix: p, Interface: f[1], Mark: m})
+		}
+		return err
+	}
 	f := namedPair.FindStringSubmatch(line)
 	if f == nil {
 		return layout.ErrNotARoute
@@ -116,5 +138,29 @@ func pairsLine(c *layout.Collector, line string, m mark) error {
 	if p.Addr() != netip.IPv4Unspecified() {
 		c.Facts.Addresses = append(c.Facts.Addresses, network.Address{Prefix: p, Interface: f[1], Mark: m})
 	}
+	return nil
+}
+
+// errNotOwn is of an address that the interface does not answer for: tentative, or failed (RFC 4862).
+var errNotOwn = errors.New("an address that is not in use")
+
+// unansweredStates are those of a kernel's neighbour without an answer (NUD_INCOMPLETE, NUD_FAILED), in hexadecimal.
+var unansweredStates = layout.WordSet("00000001 00000020")
+
+// indexed reads a neighbour with the number of its interface.
+func indexed(c *layout.Collector, f []string, m mark) error {
+	a, ok := layout.Addr([]byte(f[2]))
+	hw, known := layout.Hardware(f[3])
+	switch {
+	case !ok || !known && !unanswered.MatchString(f[3]):
+		return layout.ErrAddress
+	case a.IsMulticast() || hw == "ff:ff:ff:ff:ff:ff":
+		return errNobody
+	}
+	n := network.Neighbour{Address: a, Interface: f[1], Mark: m}
+	if known && hw != "00:00:00:00:00:00" && !unansweredStates[f[4]] {
+		n.MAC, n.State = hw, network.NeighbourAlive
+	}
+	c.Facts.Neighbours = append(c.Facts.Neighbours, n)
 	return nil
 }

@@ -146,13 +146,20 @@ func (r *reader) own(line string, cell [instance + 1][]word, dev string, m mark)
 	n := len(r.Facts.Interfaces)
 	addresses := cell[address]
 	indented := line[0] == ' ' || line[0] == '\t'
-	if first, _, _ := strings.Cut(strings.TrimSpace(line), " "); indented && n > 0 && isAddress(first) &&
-		!r.form.has(address) {
+	first, _, _ := strings.Cut(strings.TrimSpace(line), " ")
+	called, beneath := strings.CutPrefix(line, "[IPv6 Address] ")
+	if beneath {
+		first = strings.TrimSpace(called)
+	}
+	if (indented || beneath) && n > 0 && isAddress(first) && !r.form.has(address) {
 		addresses, dev = []word{{text: first}}, "" // rows of two lines
-		cell[ifname] = nil
+		cell[ifname], cell[instance] = nil, nil
 	}
 	further := dev == "" && len(addresses) > 0 && n > 0
-	if further {
+	switch {
+	case further && r.broken: // whose it is stood on a line that could not be read
+		return layout.ErrNoRoute
+	case further:
 		dev = r.Facts.Interfaces[n-1].Name
 	}
 	if dev == "" {
@@ -184,11 +191,12 @@ func (r *reader) own(line string, cell [instance + 1][]word, dev string, m mark)
 			i.MAC, _ = layout.Hardware(cell[mac][0].text)
 		}
 		r.Facts.Interfaces = append(r.Facts.Interfaces, i)
+		r.broken, r.within = false, r.table(cell[instance])
 	}
 	r.keepForwarding(cell, dev, m)
 	if has {
 		r.Facts.Addresses = append(r.Facts.Addresses,
-			network.Address{Prefix: p, Interface: dev, Table: r.table(cell[instance]), Mark: m})
+			network.Address{Prefix: p, Interface: dev, Table: r.within, Mark: m})
 	}
 	return nil
 }
@@ -271,7 +279,7 @@ func (f *form) linkState(words []word) network.LinkState {
 // switchedOff reports whether a word of a state tells that somebody switched the interface off.
 func switchedOff(word string) bool {
 	low := strings.ToLower(strings.Trim(word, "*()^"))
-	return strings.HasPrefix(low, "admin") || strings.HasSuffix(low, "disabled")
+	return strings.HasPrefix(low, "admin") || low == "shutdown" || strings.HasSuffix(low, "disabled")
 }
 
 // stateOf is linkState of words.

@@ -246,6 +246,11 @@ func (r *reader) inBlock(w []string, s string, indented bool, lo, hi int) (used 
 		return true, nil
 	case r.link > 0 && len(w) > 2 && (w[0] == "ip" || w[0] == "ipv4" || w[0] == "ipv6") && w[1] == "address" &&
 		layout.LooksLikeAddress([]byte(w[2])):
+		if slices.Contains(w, "eui-64") { // its last 64 bits are made of the link-layer address
+			return false, nil
+		}
+		return true, r.address(w, lo, hi)
+	case r.link > 0 && len(w) == 3 && w[0] == "ipv6" && w[1] == "link-local":
 		return true, r.address(w, lo, hi)
 	case r.link > 0 && len(w) == 2 && w[0] == "nameif": // the name that everything else of the device calls it by
 		r.names[r.port] = w[1]
@@ -410,10 +415,10 @@ func saysFilter(w []string) bool {
 // address takes an interface's own address as configured: a list of states outranks it.
 func (r *reader) address(w []string, lo, hi int) error {
 	s := w[2]
-	if !strings.Contains(s, "/") && len(w) > 3 {
+	if !strings.Contains(s, "/") && len(w) > 3 && w[3] != "link-local" {
 		s += "/" + w[3]
 	}
-	p, err := layout.Prefix([]byte(s), false)
+	p, err := layout.Prefix([]byte(s), slices.Contains(w, "link-local"))
 	if err != nil {
 		return err
 	}

@@ -286,3 +286,16 @@ func TestEqualWaysOfProtocols(t *testing.T) {
 		require.Equal(t, want, got, line)
 	}
 }
+
+// TestIPv6AddressesOfAnInterface: that of the link is told by a word in the place of the length; one that is made of
+// the link-layer address is not told at all.
+func TestIPv6AddressesOfAnInterface(t *testing.T) {
+	in := []byte("interface hall16\n ipv6 address FE80::5A:1 link-local\n ipv6 address fd6b:16::1/64\n" +
+		" ipv6 address fd6b:17::/64 eui-64\n!\ninterface hall17\n ipv6 link-local fe80::5a:2\n!\n")
+	r := layouttest.Laws(t, Read, in)
+	var got []string
+	for _, a := range r.Facts.Addresses {
+		got = append(got, fmt.Sprint(a.Interface, " ", a.Prefix))
+	}
+	require.Equal(t, []string{"hall16 fe80::5a:1/128", "hall16 fd6b:16::1/64", "hall17 fe80::5a:2/128"}, got)
+}
