@@ -20,6 +20,18 @@ var ofRules = []string{"statements", "hierarchy", "blocks", "commands", "nftable
 var asksConfiguration = regexp.MustCompile(`(?i)^(?:do )?(?:sho?w?|disp?l?a?y?|more|cat|write) ?(?:\S+ )*` +
 	`(?:run\w*|start\w*|conf\S*|curr\S*|saved\S*|full-\S*|term\w*)|^/export|^show$`)
 
+// asksWholeConfiguration matches a command that shows a configuration from its begin to its end.
+var asksWholeConfiguration = regexp.MustCompile(`(?i)^(?:do )?(?:sho?w?|disp?l?a?y?) ` +
+	`(?:run\S*|start\S*|conf\S*|curr\S*|saved\S*)(?: all)?(?: ?\| ?no-?more)?$`)
+
+// ended keeps that a configuration has come to its end: a list of rules that nothing in it applies is not used, and
+// does not wait for lines that were not captured.
+func (p *Part) ended() {
+	p.Facts.Policy.Flows = slices.DeleteFunc(p.Facts.Policy.Flows, func(f network.FlowRule) bool {
+		return f.Missing == network.NotApplied
+	})
+}
+
 // cutShort keeps that a configuration or a listing of rules stops in the middle of its last line.
 func (c *Capture) cutShort() *Capture {
 	text := c.Source.text

@@ -21,6 +21,8 @@ type section struct {
 	asked   int  // where the prompt's line begins
 	// routes below are not the answer of this device to this command: somebody went to another, or left this one
 	away bool
+	// the same device's prompt stands below: what it answered has come to its end
+	followed bool
 }
 
 // prompts are the usual shapes of a prompt with a command behind it. Each has the device's name as its first group
@@ -260,6 +262,7 @@ func split(text []byte) (sections []section, commands []typed, lines int) {
 	fresh := false // nothing but blank lines came since the prompt
 	for lo, hi := range layout.Lines(text) {
 		device, command, ok := p.prompt(text[lo:hi])
+		known := ok
 		if !ok {
 			if command = damagedCommand(text[lo:hi]); command != "" {
 				device, ok = p.last, true
@@ -288,7 +291,7 @@ func split(text []byte) (sections []section, commands []typed, lines int) {
 		if command != "" {
 			commands = append(commands, typed{device, command, lo, hi})
 		}
-		cur.hi = lo
+		cur.hi, cur.followed = lo, known && device == cur.device
 		if cur.hi > cur.lo {
 			sections = append(sections, cur)
 		}

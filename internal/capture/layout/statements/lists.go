@@ -5,7 +5,6 @@ import (
 	"strings"
 
 	"zarvek/internal/capture/filters"
-	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 )
@@ -112,10 +111,11 @@ func (l *lists) line(w []string, mark route.Mark) bool {
 	if keyed {
 		w = w[1:]
 	}
-	if len(w) > 0 {
-		if _, ok := layout.Uint([]byte(w[0])); ok {
-			w = w[1:]
-		}
+	if len(w) > 1 && (w[0] == "sequence" || w[0] == "seq") && isNumber(w[1]) {
+		w = w[1:]
+	}
+	if len(w) > 0 && isNumber(w[0]) {
+		w = w[1:]
 	}
 	if len(w) == 0 || skipped(w) ||
 		slices.Contains([]string{"remark", "description", "statistics", "step", "no", "undo", "!", "comment",

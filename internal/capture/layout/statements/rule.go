@@ -254,7 +254,7 @@ func (p *parser) services(from, to filters.Services) {
 // harmless words behind a rule count or log what it fits.
 var harmless = []string{"log", "log-input", "logging", "count", "capture", "disable", "default", "informational",
 	"warnings", "notifications", "debugging", "errors",
-	"critical", "alerts", "emergencies", "interval", "counting", "match", "matches", "hitcnt"}
+	"critical", "alerts", "emergencies", "interval", "counting", "match", "matches", "hitcnt", "sequence"}
 
 // rest reads the words behind the addresses.
 func (p *parser) rest() {
