@@ -114,7 +114,7 @@ func add(f *network.Facts, rest string, m route.Mark) {
 	case "addr":
 		f.Addresses = append(
 			f.Addresses,
-			network.Address{Prefix: netip.MustParsePrefix(w[1]), Interface: w[2], Mark: m},
+			network.Address{Prefix: netip.MustParsePrefix(w[1]), Interface: strings.Trim(w[2], "-"), Mark: m},
 		)
 	case "link":
 		l := network.Interface{Name: w[1], State: network.LinkUp, Mark: m}

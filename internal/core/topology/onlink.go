@@ -215,14 +215,14 @@ func (t *Topology) candidates(here port, a netip.Addr) (on, off []Attachment) {
 }
 
 // mayBeHere reports whether an address of which a list shows no network is taken for one of the link whose network it
-// lies in: its interface is up, or no table of its device tells what is attached there.
+// lies in: its interface is up or not told, or no table of its device tells what is attached there.
 func (t *Topology) mayBeHere(a netip.Addr, net netip.Prefix, o Attachment) bool {
 	if !o.Prefix.IsSingleIP() || net.IsSingleIP() || !net.Contains(a) ||
 		len(t.others(portOf(o.Device, o.Interface))) > 0 {
 		return false
 	}
 	tab := o.Device.Table(o.Table, route.FamilyOf(a))
-	return o.Device.Interface(o.Interface).State == network.LinkUp || tab == nil ||
+	return o.Interface == "" || o.Device.Interface(o.Interface).State == network.LinkUp || tab == nil ||
 		tab.Routes().Len() == 0 || tab.MayHide(o.Prefix)
 }
 

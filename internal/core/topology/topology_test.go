@@ -28,6 +28,7 @@ func TestFind(t *testing.T) {
 		{"the owner's table lacks the network: its interface is gone",
 			"a: direct 10.0.0.0/24 dev e0\nb: addr 10.0.0.2/24 f0\nb: static 10.9.0.0/16 via 10.8.0.1 dev f1", "10.0.0.2", false, topology.Down, "b", topology.Known},
 		{"the owner sits elsewhere", link + "b: addr 10.5.0.2/24 f1\nb: direct 10.5.0.0/24 dev f1", "10.5.0.2", false, topology.Elsewhere, "b", topology.NotKnown},
+		{"the owner's interface is not told, nor its network", "a: direct 10.0.0.0/24 dev e0\nb: addr 10.0.0.2/32 -\nb: static 10.9.0.0/16 via 10.8.0.1 dev f1", "10.0.0.2", false, topology.Device, "b", topology.Deduced},
 		{"an unnumbered link: who announces from there has the address", "a: link e0 up\nb: addr 10.5.0.2/32 lo0", "10.5.0.2", true, topology.Device, "b", topology.Deduced},
 		{"an unnumbered link, by hand", "a: link e0 up\nb: addr 10.5.0.2/32 lo0", "10.5.0.2", false, 0, "", topology.NotKnown},
 		{"an unnumbered link that is down", "a: link e0 down\nb: addr 10.5.0.2/32 lo0", "10.5.0.2", true, topology.MaybeDown, "b", topology.Deduced},

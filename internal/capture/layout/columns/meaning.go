@@ -199,9 +199,10 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 			a.NextHops = []route.NextHop{h}
 		}
 	}
-	r.ofLink(gw, &a, &h)
-	if a.Special == route.Receive && h.Interface != "" {
-		a.NextHops = []route.NextHop{h}
+	if r.ofLink(gw, p, &a, &h); a.Special == route.Receive {
+		if a.NextHops = nil; h.Interface != "" {
+			a.NextHops = []route.NextHop{h}
+		}
 	}
 	m := layout.Mark(row.lo, row.hi)
 	if r.section == persistent || r.section == stored && isConfigured(row.cell[store]) {
@@ -225,7 +226,7 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 
 // ofLink gives an own address that is reached by the loopback the interface whose link it names: BSD prints "link#1"
 // with the attached network of the first interface, and with the address that the interface has in it.
-func (r *reader) ofLink(gw string, a *route.Attributes, h *route.NextHop) {
+func (r *reader) ofLink(gw string, p netip.Prefix, a *route.Attributes, h *route.NextHop) {
 	if r.section != bsd || !strings.HasPrefix(gw, "link#") {
 		return
 	}
@@ -234,8 +235,8 @@ func (r *reader) ofLink(gw string, a *route.Attributes, h *route.NextHop) {
 			r.links = map[string]string{}
 		}
 		r.links[gw] = h.Interface
-	} else if own := r.links[gw]; own != "" && a.Special == route.Receive {
-		h.Interface = own
+	} else if a.Special == route.Receive && !p.Addr().IsLoopback() {
+		h.Interface = r.links[gw] // "": the row of its network could not be read
 	}
 }
 

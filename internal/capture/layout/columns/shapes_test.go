@@ -394,3 +394,11 @@ destination                                 nexthop                             
 		require.Equal(t, want, layouttest.Words([]byte(in), Read([]byte(in))), in)
 	}
 }
+
+// TestAnOwnAddressOfALinkThatIsNotShown: the link's network, by which its interface is known, could not be read.
+func TestAnOwnAddressOfALinkThatIsNotShown(t *testing.T) {
+	in := "Internet:\nDestination        Gateway            Flags     Netif Expire\n" +
+		"10.61.17.1         link#2             UHS       lo0\n127.0.0.1          link#3             UHS       lo0\n"
+	r := layouttest.Laws(t, Read, []byte(in))
+	require.Equal(t, []string{"3 10.61.17.1/32 local -/- receive", "4 127.0.0.1/32 local -/- receive dev lo0"}, layouttest.Words([]byte(in), r))
+}

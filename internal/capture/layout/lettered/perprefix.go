@@ -82,6 +82,7 @@ func (r *reader) perPrefix(line []byte, lo, hi int) bool {
 			return true
 		}
 		r.above, r.allUsed, r.unsettled = p.Masked(), false, bytes.Contains(line, []byte("pending"))
+		r.straight = bytes.Contains(line, []byte(", attached"))
 		r.prefixAt, r.wants, r.hopsSeen = layout.Mark(lo, hi), 1, 0
 		if m := bestCount.FindSubmatch(line); m != nil {
 			n, _ := layout.Uint(m[1])
@@ -99,11 +100,15 @@ func (r *reader) perPrefix(line []byte, lo, hi int) bool {
 		}
 		r.turned = true
 		r.instance = instanceName(string(name))
-		r.above, r.allUsed, r.unsettled = p.Masked(), true, false
+		r.above, r.allUsed, r.unsettled, r.straight = p.Masked(), true, false, false
 		r.prefixAt, r.wants, r.hopsSeen = layout.Mark(lo, hi), 1, 0
 		r.Pass(lo, hi, layout.PrefixHeading)
 	case r.above.IsValid() && (bytes.HasPrefix(trimmed, []byte("*via ")) ||
 		bytes.HasPrefix(trimmed, []byte("**via ")) || bytes.HasPrefix(trimmed, []byte("via "))):
+		if r.straight && learnedHop.Match(trimmed) {
+			r.err = errOthersHop
+			return true
+		}
 		if trimmed[0] == '*' || r.allUsed {
 			r.hopsSeen++
 		}
@@ -114,6 +119,13 @@ func (r *reader) perPrefix(line []byte, lo, hi int) bool {
 	}
 	return true
 }
+
+// learnedHop matches a next hop that a protocol found, or an address that somebody configured: no attached network has
+// one.
+var learnedHop = regexp.MustCompile(`, (?:ospf|ospfv3|isis|isis_\w+|eigrp|rip|bgp)-\w+` +
+	`|^\*?\*?via [0-9A-Fa-f.:]+(?:%\w+)?, .*\], [^,]+, static\b`)
+
+var errOthersHop = errors.New("the prefix above is attached, and this is a way to another one, whose line is missing")
 
 // bestCount matches how many next hops a prefix has in use.
 var bestCount = regexp.MustCompile(`ubest/mbest: (\d{1,4})/`)

@@ -147,3 +147,13 @@ func TestAttachedByNoName(t *testing.T) {
 	require.Equal(t, "port in 10.61.64.0/24", l.At(0).NextHops[0].Interface)
 	require.Equal(t, "port in 10.61.65.0/24", l.At(1).NextHops[0].Interface)
 }
+
+// TestAnotherPrefixesHop: an attached prefix has no next hop that a protocol found; the line between the two is missing.
+func TestAnotherPrefixesHop(t *testing.T) {
+	in := "IP Route Table for VRF \"default\"\n\n10.61.16.0/24, ubest/mbest: 1/0, attached\n    *via 172.28.61.6, cable1/1, [110/20], 1d02h, ospf-1, intra\n" +
+		"10.61.17.0/24, ubest/mbest: 1/0, attached\n    *via 10.61.17.1, hall17, [0/0], 3w2d, direct\n" +
+		"10.61.18.0/24, ubest/mbest: 1/0, attached\n    *via 172.28.61.6, [1/0], 1d02h, static\n"
+	r := layouttest.Laws(t, Read, []byte(in))
+	require.Equal(t, []string{"6 10.61.17.0/24 direct 0/0 dev hall17: active installed"}, layouttest.Words([]byte(in), r))
+	require.Len(t, r.Unread, 4) // the lines of both prefixes, and those below them
+}

@@ -96,6 +96,7 @@ type reader struct {
 	hopsSeen  int
 	short     []shortPrefix
 	unsettled bool  // its heading says that what is used changes yet
+	straight  bool  // its heading says that it is attached
 	err       error // of the last line in that form
 	// allUsed: that form's relative, in which every next hop is in use
 	allUsed bool
