@@ -284,7 +284,7 @@ func (t *Topology) smallest(p port) netip.Prefix {
 func (t *Topology) deduce(here port, a netip.Addr, net netip.Prefix, alive bool) (port, bool) {
 	var able []port
 	for _, q := range t.others(here) {
-		if !t.knowsOwn(q, a) && !t.uses(q, a) && !t.device(q).ListsAddressesOf(route.FamilyOf(a), q.ifname) {
+		if !t.knowsOwn(q, a) && !t.uses(q, a) && !t.listed(q, a) {
 			able = append(able, q)
 		}
 	}
@@ -375,6 +375,16 @@ func (t *Topology) dead(here port, a netip.Addr) []Attachment {
 	return out
 }
 
+// listed reports whether a list has all addresses of an interface in the family of a. One that has an IPv6 address but
+// none of the link lacks lines: every interface has such a one (RFC 4291, section 2.1).
+func (t *Topology) listed(p port, a netip.Addr) bool {
+	six := func(i int) bool { return t.attachments[i].Address.Is6() }
+	if a.IsLinkLocalUnicast() && a.Is6() && slices.ContainsFunc(t.byInterface[p], six) && !t.knowsOwn(p, a) {
+		return false
+	}
+	return t.device(p).ListsAddressesOf(route.FamilyOf(a), p.ifname)
+}
+
 // otherEnd returns the one other device on a link of two ends, up or down, where it has another address than a there,
 // or a list of all of its addresses lacks a.
 func (t *Topology) otherEnd(here port, a netip.Addr) *network.Device {
@@ -385,8 +395,7 @@ func (t *Topology) otherEnd(here port, a netip.Addr) *network.Device {
 		}
 	}
 	for _, o := range others {
-		if o.device != others[0].device ||
-			!t.knowsOwn(o, a) && !t.device(o).ListsAddressesOf(route.FamilyOf(a), o.ifname) {
+		if o.device != others[0].device || !t.knowsOwn(o, a) && !t.listed(o, a) {
 			return nil
 		}
 	}

@@ -222,3 +222,20 @@ func TestTheOtherEndHasNoSuchAddress(t *testing.T) {
 		}
 	}
 }
+
+// TestAListWithoutTheAddressOfTheLink: an interface with an IPv6 address has one of the link (RFC 4291, section 2.1); a
+// list without it lacks lines, so that the interface may have any. One with no IPv6 address at all has none.
+func TestAListWithoutTheAddressOfTheLink(t *testing.T) {
+	const link = "a: direct fd00::/127 dev e0\na: link e0 up\nb: addr ::1/128 lo\nb: link lo up\nb: link f0 up\n"
+	for _, x := range []struct {
+		in     string
+		answer topology.Answer
+	}{
+		{link + "b: addr fd00::1/127 f0\nb: direct fd00::/127 dev f0", topology.Device},
+		{link + "b: addr fd00::1/127 f0\nb: direct fd00::/127 dev f0\nb: addr fe80::7/64 f0", topology.Silent},
+	} {
+		n := coretest.Build(x.in)
+		got := topology.Build(n).Find(n.Device("a"), "e0", netip.MustParseAddr("fe80::9"), true)
+		require.Equal(t, x.answer, got.Answer, x.in)
+	}
+}
