@@ -21,7 +21,7 @@ var Detail = layout.Reader{Name: detailName, Recognise: recogniseDetail, Read: R
 var (
 	// Interface hall16 is up, line protocol is up; hall16 is Shutdown, ipv6 protocol is Down, Vrfid is red (0x2)
 	stateLine = regexp.MustCompile(
-		`^(?:Interface )?(\S+)(?: current state :| is) ((?:administratively )?(?:up|down)|UP|DOWN` +
+		`^(?:Interface )?(\S+)(?: current state ?:| is) ((?:administratively )?(?:up|down)|UP|DOWN` +
 			`|Administratively DOWN|Up|Down|Shutdown)\b(?:, (line|ipv[46]) protocol is (up|down|Up|Down))?` +
 			`(?:, Vrfid is (\S+) \(0x)?`,
 	)
@@ -182,7 +182,8 @@ var (
 	protocolLine = regexp.MustCompile(`^(Line|IPv6) protocol current state ?: ?(UP|DOWN)\b`)
 	// names with values, sentences, of which none is an interface's heading
 	outOther = regexp.MustCompile(`^(?:admin state is |Description ?:|Route Port,|IP Sending Frames|The Maximum ` +
-		`|Switch Port|Last |Current |Media type|Port Mode|Speed |Input|Output|Physical is )`)
+		`|Switch Port|Last |Current |Media type|Port Mode|Speed |Input|Output|Physical is |Broadcast address ?: ` +
+		`|(?:[\w-]+ )*(?:packets|number) ?:)`)
 )
 
 // outdented reads a line of a paragraph whose lines are not indented; false where it may begin another one.

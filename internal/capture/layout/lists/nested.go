@@ -28,8 +28,11 @@ var (
 	protocolOf   = regexp.MustCompile(`^\s+Protocol ([a-z0-9-]+)(?:,|$)`)
 	localAddress = regexp.MustCompile(`^\s+(?:Destination: ([0-9A-Fa-f.:]+(?:/\d+)?` +
 		`|Unspecified), )?Local: ([0-9A-Fa-f.:]+)(?:,|\s*$)`)
-	filtersOf  = regexp.MustCompile(`^\s+(Input|Output) Filters?: (.+?)\s*$`)
-	sourceFlag = regexp.MustCompile(`\buRPF(-loose)?\b`)
+	// inet  10.61.16.1/24, and below it further addresses alone
+	familyAddress = regexp.MustCompile(`^\s{4,}inet6?\s+([0-9A-Fa-f.:]+/\d+)\s*$`)
+	moreAddresses = regexp.MustCompile(`^\s{8,}([0-9A-Fa-f.:]+/\d+)\s*$`)
+	filtersOf     = regexp.MustCompile(`^\s+(Input|Output) Filters?: (.+?)\s*$`)
+	sourceFlag    = regexp.MustCompile(`\buRPF(-loose)?\b`)
 )
 
 func recogniseNested(text []byte) int {
@@ -50,6 +53,7 @@ type nested struct {
 	unit   string // the logical interface of the lines below; "": none is known
 	family route.Family
 	begins bool // the unit's own flags are still to come
+	short  bool // the line above tells an address in the short form
 }
 
 // ReadNested reads a text of this form. The other lines of a paragraph say nothing about where packets go.
@@ -98,8 +102,19 @@ func (r *nested) line(s string, lo, hi int) error {
 		r.inside, r.unit = false, ""
 		return layout.ErrNotARoute
 	}
+	short := r.short
+	r.short = false
 	if f := localAddress.FindStringSubmatch(s); f != nil {
 		return r.address(f[1], f[2], m)
+	}
+	f := familyAddress.FindStringSubmatch(s)
+	if f == nil && short {
+		f = moreAddresses.FindStringSubmatch(s)
+	}
+	if f != nil {
+		r.short = true
+		own, _, _ := strings.Cut(f[1], "/")
+		return r.address(f[1], own, m)
 	}
 	if r.unit == "" {
 		if n := len(r.Facts.Interfaces); n > 0 && r.Facts.Interfaces[n-1].MAC == "" {

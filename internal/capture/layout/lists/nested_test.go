@@ -85,3 +85,13 @@ func FuzzNested(f *testing.F) {
 	f.Add([]byte(nestedText))
 	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, ReadNested, in) })
 }
+
+// TestTheShortFormOfNestedDetails has an address on the line of its family, and further ones below.
+func TestTheShortFormOfNestedDetails(t *testing.T) {
+	in := []byte("Physical interface: hall-0, Enabled, Physical link is Up\n  Logical interface hall-0.0\n" +
+		"    Flags: Up SNMP-Traps 0x4004000 Encapsulation: ENET2\n    inet  10.61.16.1/24\n    inet6 fd6b:16::1/64\n" +
+		"          fe80::5a:1/64\n    Input packets : 7\n          fe80::5a:2/64\n")
+	r := layouttest.Laws(t, ReadNested, in)
+	require.Equal(t, []string{"hall-0 up", "hall-0.0 up", "hall-0.0 has 10.61.16.1/24", "hall-0.0 has fd6b:16::1/64",
+		"hall-0.0 has fe80::5a:1/64"}, toldBy(r))
+}
