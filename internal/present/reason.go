@@ -175,6 +175,14 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 			ifname,
 			dev,
 		)
+	case forward.AddressReused:
+		return fmt.Sprintf(
+			"%s %s to %s by %s, and VRFs may use that address more than once: who has it on that link is not known",
+			at,
+			p.hands,
+			r.Address,
+			Clean(last.OutInterface),
+		)
 	case forward.SeveralOwners:
 		return fmt.Sprintf(
 			"%s %s to %s, and several captured interfaces have that address",
@@ -464,6 +472,9 @@ func advice(b forward.Branch, dst netip.Addr) string {
 			"the costs of its interfaces", at)
 	case forward.OwnerNotKnown:
 		return fmt.Sprintf("capture the device that has %s, or the neighbour entries of %s", b.Reason.Address, at)
+	case forward.AddressReused:
+		return fmt.Sprintf("capture the neighbour entries of %s, and the interfaces with their link-layer addresses of "+
+			"the devices that it may lead to", at)
 	case forward.SeveralOwners:
 		return fmt.Sprintf("find out which device really has %s", b.Reason.Address)
 	case forward.AddressTranslated:

@@ -515,6 +515,8 @@ func owner(o topology.OnLink, e selection.Exit, direct bool) string {
 		return fmt.Sprintf(": belongs to %s, which is not on that link", Clean(o.Device.Name))
 	case topology.Several:
 		return ": several captured interfaces have it"
+	case topology.Reused:
+		return ": VRFs may use that address more than once; who has it on that link is not known"
 	case topology.Translated:
 		return fmt.Sprintf(": an address that %s puts in place of another", Clean(o.Device.Name))
 	case topology.Shared:

@@ -28,6 +28,7 @@ var codeWords = [...]string{
 	OwnLinkDown:        "own-link-down",
 	OwnerElsewhere:     "owner-elsewhere",
 	SeveralOwners:      "several-owners",
+	AddressReused:      "address-reused",
 	SharedAddress:      "shared-address",
 	AddressTranslated:  "address-translated",
 	OwnerSilent:        "owner-silent",

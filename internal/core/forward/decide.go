@@ -415,6 +415,8 @@ func (w *Walker) exit(pkt *packet, at position, s *step, r route.Route, e select
 		s.verdict, s.reason.Code, s.reason.Interface = Unknown, OwnerMaybeDown, link.Interface
 	case topology.Several:
 		s.verdict, s.reason.Code = Unknown, SeveralOwners
+	case topology.Reused:
+		s.verdict, s.reason.Code = Unknown, AddressReused
 	case topology.Translated:
 		s.verdict, s.reason.Code = Unknown, AddressTranslated
 	case topology.Shared:

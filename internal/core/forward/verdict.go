@@ -98,6 +98,7 @@ const (
 	OwnLinkDown    // the interface that the packet should leave by is down
 	OwnerElsewhere
 	SeveralOwners
+	AddressReused // VRFs may use it more than once, and who has it on the link is not known
 	SharedAddress // a virtual address, and which router has it is not known
 	// AddressTranslated: a device puts the address in place of another; whether it answers for it is not known, or no
 	// rule fits the packet

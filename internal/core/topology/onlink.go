@@ -40,6 +40,8 @@ const (
 	Translated
 	// nobody is known to have it; a captured device whose interface to the link is down may have had it
 	MaybeDown
+	// Reused: several links have the network, in VRFs, and which of them this one is is not known
+	Reused
 )
 
 // OnLink is what is known of an address on a device's link.
@@ -76,6 +78,18 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 			func(o Attachment) bool { return o.Device.Interface(o.Interface).MAC != entry.MAC },
 		)
 	}
+	confidence := Known
+	if o, ok := withLink(entry.MAC, owners, elsewhere); ok && t.reused[t.networkOf(here, a)] {
+		owners = []Attachment{o}
+	} else if t.unclearLink(here, a, owners) {
+		res.Answer = Reused
+		for _, o := range slices.Concat(owners, elsewhere) {
+			res.Marks = append(res.Marks, o.Mark)
+		}
+		return res
+	} else if t.reused[t.networkOf(here, a)] {
+		confidence = Deduced
+	}
 	switch {
 	case len(owners) > 1:
 		res.Answer = Several
@@ -85,7 +99,7 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 		return res
 	case len(owners) == 1:
 		o := owners[0]
-		res.Device, res.Interface, res.Confidence = o.Device, o.Interface, Known
+		res.Device, res.Interface, res.Confidence = o.Device, o.Interface, confidence
 		res.Marks = append(res.Marks, o.Mark)
 		switch {
 		case o.Down || d.Interface(ifname).State == network.LinkDown:
@@ -175,6 +189,9 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 		o := elsewhere[0]
 		res.Answer, res.Device, res.Interface = Elsewhere, o.Device, o.Interface
 		res.Marks = append(res.Marks, o.Mark)
+		if t.elsewhereInVRF(here, a, o) {
+			res.Answer = Reused
+		}
 	}
 	return res
 }

@@ -8,7 +8,8 @@ import (
 )
 
 // join puts interfaces that share an attached network on one segment. Networks of different length share one where
-// each device's own address lies in the other's network: a mask that was set wrong on one side.
+// each device's own address lies in the other's network: a mask that was set wrong on one side; those of one table
+// only, since VRFs may use the same addresses. Of a network that several links have those of one table are on one.
 func (t *Topology) join() {
 	parent := map[port]port{}
 	var find func(p port) port
@@ -27,8 +28,17 @@ func (t *Topology) join() {
 	}
 	for p, number := range t.byPrefix.All() {
 		here := t.attached[number]
-		for _, i := range here[1:] {
-			union(t.port(here[0]), t.port(i))
+		first := map[string]int{} // of each table, where each has a link of its own
+		for _, i := range here {
+			table := ""
+			if t.reused[p] {
+				table = t.attachments[i].Table
+			}
+			if j, ok := first[table]; ok {
+				union(t.port(j), t.port(i))
+			} else {
+				first[table] = i
+			}
 		}
 		for q, wider := range t.byPrefix.Covering(p) {
 			if q == p {
@@ -37,7 +47,7 @@ func (t *Topology) join() {
 			for _, i := range here {
 				for _, j := range t.attached[wider] {
 					if a, b := t.attachments[i], t.attachments[j]; a.number != b.number && q.Contains(a.Address) &&
-						p.Contains(b.Address) {
+						p.Contains(b.Address) && a.Table == b.Table {
 						union(t.port(i), t.port(j))
 					}
 				}

@@ -47,6 +47,7 @@ type layout struct {
 	down        []int // attachments on interfaces that are down
 	segment     map[port]int
 	members     map[int][]port
+	reused      map[netip.Prefix]bool   // networks that several links have
 	macs        map[string][]port       // interfaces by their link-layer address
 	hopsUsed    map[port][]netip.Addr   // next hops that a device uses on an interface
 	virtual     map[netip.Addr][]shared // who shares an address
@@ -116,6 +117,7 @@ func build(n *network.Snapshot, scans []*scan) *Topology {
 		byInterface: map[port][]int{},
 		segment:     map[port]int{}, members: map[int][]port{}, hopsUsed: map[port][]netip.Addr{},
 		macs:    map[string][]port{},
+		reused:  map[netip.Prefix]bool{},
 		virtual: map[netip.Addr][]shared{},
 	}}
 	for _, d := range n.Devices().All() {
@@ -140,6 +142,7 @@ func build(n *network.Snapshot, scans []*scan) *Topology {
 			}
 		}
 	}
+	t.findReused()
 	t.join()
 	return t
 }

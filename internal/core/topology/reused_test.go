@@ -1,0 +1,68 @@
+package topology_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"zarvek/internal/core/coretest"
+	"zarvek/internal/core/topology"
+)
+
+// TestNetworksThatSeveralLinksHave: VRFs may use the same networks, and no address tells which link an interface is on.
+func TestNetworksThatSeveralLinksHave(t *testing.T) {
+	const (
+		here = "a: direct 10.0.0.0/30 dev e0 in red\na: addr 10.0.0.1/30 e0\n"
+		also = "a: direct 10.0.0.0/30 dev e1\na: addr 10.0.0.1/30 e1\n"
+		main = "b: direct 10.0.0.0/30 dev f0\nb: addr 10.0.0.2/30 f0\n"
+		red  = "c: direct 10.0.0.0/30 dev g0 in red\nc: addr 10.0.0.2/30 g0\n"
+	)
+	for _, x := range []struct {
+		name, in   string
+		answer     topology.Answer
+		device     string
+		confidence topology.Confidence
+	}{
+		{"used once: the other end may have it in its main table", here + main, topology.Device, "b", topology.Known},
+		{"used twice: VRFs of one name are one", here + also + main + red, topology.Device, "c", topology.Deduced},
+		{"used twice, and the other end is in a VRF of another name", here + also + main + "c: direct 10.0.0.0/30 dev g0 in 7",
+			topology.Reused, "", topology.NotKnown},
+		{"more devices than the link has room for", here + main + "c: direct 10.0.0.0/30 dev g0 in red\nd: direct 10.0.0.0/30 dev h0",
+			topology.Device, "c", topology.Deduced},
+		{"one of the same VRF may have the address too", "a: direct 10.0.0.0/24 dev e0 in red\na: addr 10.0.0.1/24 e0\n" +
+			"b: direct 10.0.0.0/24 dev f0\nb: addr 10.0.0.2/24 f0\nc: direct 10.0.0.0/24 dev g0 in red", topology.Reused, "", topology.NotKnown},
+		{"a VRF of another name, beside one whose address is not shown", "a: direct 10.0.0.0/24 dev e0 in red\na: addr 10.0.0.1/24 e0\n" +
+			"b: direct 10.0.0.0/24 dev f0 in yard\nb: addr 10.0.0.2/24 f0\nc: direct 10.0.0.0/24 dev g0 in 7", topology.Reused, "", topology.NotKnown},
+		{"a mask of another length is of another link where the table is another", here + "b: direct 10.0.0.0/29 dev f0\nb: addr 10.0.0.2/29 f0\n" +
+			"c: direct 10.0.0.0/30 dev g0 in 7", topology.Device, "c", topology.Deduced},
+		{"the address in another VRF, on a link that is none of these", here + "b: direct 10.0.0.0/24 dev f0\nb: addr 10.0.0.2/24 f0",
+			topology.Reused, "b", topology.NotKnown},
+		{"the link-layer address tells", here + also + main + "b: link f0 up 02:b0\nc: direct 10.0.0.0/30 dev g0 in 7\na: neigh 10.0.0.2 e0 alive 02:b0",
+			topology.Device, "b", topology.Known},
+	} {
+		t.Run(x.name, func(t *testing.T) {
+			n := coretest.Build(x.in)
+			got := topology.Build(n).Find(n.Device("a"), "e0", addr("10.0.0.2"), true)
+			require.Equal(t, x.answer, got.Answer)
+			require.Equal(t, x.confidence, got.Confidence)
+			name := ""
+			if got.Device != nil {
+				name = got.Device.Name
+			}
+			require.Equal(t, x.device, name)
+		})
+	}
+}
+
+// TestTheMainTablesOfReusedNetworks are on one link where both devices have the network in several tables: one that has
+// it once may be the other end of any.
+func TestTheMainTablesOfReusedNetworks(t *testing.T) {
+	const here = "a: direct 10.0.0.0/30 dev e0\na: addr 10.0.0.1/30 e0\na: direct 10.0.0.0/30 dev e1 in red\na: addr 10.0.0.1/30 e1\n"
+	const there = "b: direct 10.0.0.0/30 dev f0\nb: addr 10.0.0.2/30 f0\n"
+	n := coretest.Build(here + there + "b: direct 10.0.0.0/30 dev f1 in red\nb: addr 10.0.0.2/30 f1")
+	got := topology.Build(n).Find(n.Device("a"), "e0", addr("10.0.0.2"), false)
+	require.Equal(t, topology.Device, got.Answer)
+	require.Equal(t, "f0", got.Interface)
+	n = coretest.Build(here + there)
+	require.Equal(t, topology.Reused, topology.Build(n).Find(n.Device("a"), "e0", addr("10.0.0.2"), false).Answer)
+}
