@@ -238,7 +238,11 @@ func (w *Walker) own(d *network.Device, table string, a netip.Addr) []network.Ad
 
 // enter is where a packet is that comes in by an interface.
 func (w *Walker) enter(d *network.Device, ifname string) position {
-	return position{device: d, ingress: ifname, table: w.topo.TableOf(d, ifname)}
+	at := position{device: d, ingress: ifname, table: w.topo.TableOf(d, ifname)}
+	if at.table == "default" && w.topo.InVRF(d, ifname) {
+		at.table = topology.UntoldTable
+	}
+	return at
 }
 
 // origin is where a packet is that the device sends from an address on an interface.

@@ -261,6 +261,17 @@ func TestRulesWithoutTheirTables(t *testing.T) {
 	require.Equal(t, forward.TableMissing, rt.Forward.Branches[0].Reason.Code)
 }
 
+// TestWhatComesInByAVRFThatWasNotCaptured is not looked up in the main table, which would lead it on or lose it for sure.
+func TestWhatComesInByAVRFThatWasNotCaptured(t *testing.T) {
+	const b = "b: direct 10.1.0.0/24 dev lan in red\nb: direct 10.0.0.0/24 dev e0 in red\nb: static 10.9.0.0/16 via 10.0.0.2 dev e0 in red\n"
+	const a = "a: addr 10.0.0.2/32 f0\na: link f0 up\na: direct 10.9.0.0/24 dev f1\n"
+	rt := trace(b+a, "10.1.0.9", "10.9.0.9")
+	require.Equal(t, forward.Unknown, rt.Forward.Verdict)
+	require.Equal(t, forward.TableMissing, rt.Forward.Branches[0].Reason.Code)
+	rt = trace(b+a+"a: direct 10.0.0.0/24 dev f0", "10.1.0.9", "10.9.0.9")
+	require.Equal(t, forward.Arrives, rt.Forward.Verdict)
+}
+
 // TestAnUnplacedSourceIsOneWhole: nothing is known of any share of the packets.
 func TestAnUnplacedSourceIsOneWhole(t *testing.T) {
 	rt := trace("a: direct 10.1.0.0/24 dev lan", "172.28.0.9", "10.1.0.9")

@@ -176,8 +176,13 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 		}
 		return res
 	}
-	if len(elsewhere) == 1 && t.mayBeHere(a, net, elsewhere[0]) {
-		o := elsewhere[0]
+	perhaps := slices.DeleteFunc(slices.Clone(elsewhere), func(o Attachment) bool { return !t.mayBeHere(a, net, o) })
+	if len(perhaps) > 1 {
+		res.Answer = Reused
+		return res
+	}
+	if len(perhaps) == 1 {
+		o := perhaps[0]
 		res.Answer, res.Device, res.Interface, res.Confidence = Device, o.Device, o.Interface, Deduced
 		if o.Down {
 			res.Answer = MaybeDown

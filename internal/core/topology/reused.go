@@ -12,7 +12,8 @@ import (
 const mainTable = "default"
 
 // findReused notes the networks that several links have: a device attaches to it in several tables by different
-// interfaces, or more devices than a link for two has room for attach to it, in several tables.
+// interfaces, more devices than a link for two has room for attach to it, in several tables, or two have the same
+// address there, in different tables.
 func (t *Topology) findReused() {
 	for p, number := range t.byPrefix.All() {
 		here := t.attached[number]
@@ -21,6 +22,7 @@ func (t *Topology) findReused() {
 		}
 		tables := map[string]bool{}
 		devices := map[int]Attachment{}
+		owns := map[netip.Addr]Attachment{}
 		again := false
 		for _, i := range here {
 			at := t.attachments[i]
@@ -29,6 +31,11 @@ func (t *Topology) findReused() {
 				devices[at.number] = at
 			} else {
 				again = again || first.Table != at.Table && first.Interface != at.Interface
+			}
+			if first, ok := owns[at.Address]; ok {
+				again = again || first.Table != at.Table && first.number != at.number
+			} else if at.Address.IsValid() {
+				owns[at.Address] = at
 			}
 		}
 		if again || ForTwo(p) && len(devices) > 2 && len(tables) > 1 {
@@ -70,9 +77,9 @@ func (t *Topology) unclearLink(here port, a netip.Addr, owners []Attachment) boo
 	table := t.tableAt(here, net)
 	named := table != mainTable
 	able := func(q port) bool { return !t.knowsOwn(q, a) && !t.uses(q, a) && t.tableAt(q, net) == table }
-	if !t.reused[net] { // another one may have the address too: of the same table, or of any beside one of another VRF
+	if !t.reused[net] { // another one may have the address too, of the same table or of a VRF of any name
 		return len(owners) == 1 && owners[0].Table != table && slices.ContainsFunc(t.others(here), func(q port) bool {
-			return able(q) || named && owners[0].Table != mainTable && !t.knowsOwn(q, a) && !t.uses(q, a)
+			return able(q) || t.tableAt(q, net) != mainTable && !t.knowsOwn(q, a) && !t.uses(q, a)
 		})
 	}
 	switch {

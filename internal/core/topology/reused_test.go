@@ -33,6 +33,10 @@ func TestNetworksThatSeveralLinksHave(t *testing.T) {
 			"b: direct 10.0.0.0/24 dev f0\nb: addr 10.0.0.2/24 f0\nc: direct 10.0.0.0/24 dev g0 in red", topology.Reused, "", topology.NotKnown},
 		{"a VRF of another name, beside one whose address is not shown", "a: direct 10.0.0.0/24 dev e0 in red\na: addr 10.0.0.1/24 e0\n" +
 			"b: direct 10.0.0.0/24 dev f0 in yard\nb: addr 10.0.0.2/24 f0\nc: direct 10.0.0.0/24 dev g0 in 7", topology.Reused, "", topology.NotKnown},
+		{"another VRF beside one whose main table has the address", "a: direct 10.0.0.0/24 dev e0 in red\na: addr 10.0.0.1/24 e0\n" +
+			"b: direct 10.0.0.0/24 dev f0\nb: addr 10.0.0.2/24 f0\nc: direct 10.0.0.0/24 dev g0 in 7", topology.Reused, "", topology.NotKnown},
+		{"two have the same address", "a: direct 10.0.0.0/24 dev e0 in red\na: addr 10.0.0.1/24 e0\n" +
+			"b: direct 10.0.0.0/24 dev f0\nb: addr 10.0.0.2/24 f0\nd: direct 10.0.0.0/24 dev h0\nd: addr 10.0.0.1/24 h0", topology.Reused, "", topology.NotKnown},
 		{"a mask of another length is of another link where the table is another", here + "b: direct 10.0.0.0/29 dev f0\nb: addr 10.0.0.2/29 f0\n" +
 			"c: direct 10.0.0.0/30 dev g0 in 7", topology.Device, "c", topology.Deduced},
 		{"the address in another VRF, on a link that is none of these", here + "b: direct 10.0.0.0/24 dev f0\nb: addr 10.0.0.2/24 f0",
@@ -64,5 +68,36 @@ func TestTheMainTablesOfReusedNetworks(t *testing.T) {
 	require.Equal(t, topology.Device, got.Answer)
 	require.Equal(t, "f0", got.Interface)
 	n = coretest.Build(here + there)
+	require.Equal(t, topology.Reused, topology.Build(n).Find(n.Device("a"), "e0", addr("10.0.0.2"), false).Answer)
+}
+
+// TestTheTableOfAnInterfaceThatNoneNames: it is up and has an address, and the main table, captured whole, shows the
+// networks of others alone.
+func TestTheTableOfAnInterfaceThatNoneNames(t *testing.T) {
+	const others = "a: direct 10.1.0.0/24 dev e0\na: link e0 up\na: link e1 up\n"
+	for _, x := range []struct {
+		name, in string
+		untold   bool
+	}{
+		{"no table has it", others + "a: addr 10.0.0.1/32 e1", true},
+		{"its network is attached", others + "a: addr 10.0.0.1/32 e1\na: direct 10.0.0.0/24 dev e1", false},
+		{"a route leads out of it", others + "a: addr 10.0.0.1/32 e1\na: static 10.7.0.0/16 dev e1", false},
+		{"it is down", others + "a: link e1 down\na: addr 10.0.0.1/32 e1", false},
+		{"it has no address", others, false},
+		{"an address of the link alone", others + "a: addr fe80::1/64 e1", false},
+		{"the main table is cut before it", others + "a: addr 10.2.0.1/32 e1\na: cut", false},
+		{"the main table shows no attached networks", "a: link e1 up\na: addr 10.0.0.1/32 e1\na: static 10.7.0.0/16 via 10.1.0.2 dev e0", false},
+	} {
+		n := coretest.Build(x.in)
+		require.Equal(t, x.untold, topology.Build(n).InVRF(n.Device("a"), "e1"), x.name)
+	}
+}
+
+// TestSeveralThatMayHaveTheAddress: lists show no networks, so that one of two interfaces may be on the link.
+func TestSeveralThatMayHaveTheAddress(t *testing.T) {
+	const link = "a: direct 10.0.0.0/24 dev e0\na: addr 10.0.0.1/24 e0\nb: addr 10.0.0.2/32 f0\nb: link f0 up\n"
+	n := coretest.Build(link)
+	require.Equal(t, topology.Deduced, topology.Build(n).Find(n.Device("a"), "e0", addr("10.0.0.2"), false).Confidence)
+	n = coretest.Build(link + "c: addr 10.0.0.2/32 g0\nc: link g0 up")
 	require.Equal(t, topology.Reused, topology.Build(n).Find(n.Device("a"), "e0", addr("10.0.0.2"), false).Answer)
 }

@@ -2,6 +2,7 @@ package topology
 
 import (
 	"cmp"
+	"maps"
 	"net/netip"
 	"slices"
 
@@ -15,6 +16,7 @@ type scan struct {
 	tables map[*network.Table]*tableScan // by captured table
 	direct []Attachment                  // without device; in the order of tables and rows
 	hops   []hop                         // next hops in use, each once
+	named  map[string]bool               // interfaces that routes of some table name
 }
 
 // tableScan is the same of one captured table. Uses counts how many installed routes name a next hop, so that a route
@@ -22,6 +24,7 @@ type scan struct {
 type tableScan struct {
 	direct []direct
 	uses   map[hop]int
+	named  map[string]bool // interfaces that routes name, also those of which an overlay takes all away
 }
 
 type direct struct {
@@ -37,7 +40,7 @@ type hop struct {
 
 // scanDevice looks a device up and down; was is what was found of the device in the snapshot below, nil for nothing.
 func scanDevice(d *network.Device, was *scan) *scan {
-	s := &scan{device: d, tables: map[*network.Table]*tableScan{}}
+	s := &scan{device: d, tables: map[*network.Table]*tableScan{}, named: map[string]bool{}}
 	seen := map[hop]bool{}
 	for _, t := range d.Tables().All() {
 		below := t.Captured()
@@ -54,6 +57,7 @@ func scanDevice(d *network.Device, was *scan) *scan {
 			s.direct = append(s.direct, Attachment{Table: t.Name, Interface: x.ifname, Prefix: x.prefix, Mark: x.mark,
 				Down: d.Interface(x.ifname).State == network.LinkDown})
 		}
+		maps.Copy(s.named, one.named)
 		for h, n := range one.uses {
 			if n > 0 && !seen[h] {
 				seen[h] = true
@@ -70,8 +74,11 @@ func scanDevice(d *network.Device, was *scan) *scan {
 
 // scanTable finds what a table says of links: attached networks, and which next hops its routes use, counted.
 func scanTable(t *network.Table) *tableScan {
-	s := &tableScan{uses: map[hop]int{}}
+	s := &tableScan{uses: map[hop]int{}, named: map[string]bool{}}
 	rows := t.Routes()
+	for id := range rows.Shared() {
+		s.name(rows.Attributes(route.AttrID(id)))
+	}
 	used := make([]int, rows.Shared())
 	for i := range rows.Len() {
 		id, state := rows.Used(i)
@@ -90,6 +97,14 @@ func scanTable(t *network.Table) *tableScan {
 		}
 	}
 	return s
+}
+
+func (s *tableScan) name(a *route.Attributes) {
+	for _, h := range a.NextHops {
+		if !s.named[h.Interface] {
+			s.named[h.Interface] = true
+		}
+	}
 }
 
 func (s *tableScan) addDirect(r route.Route) {
@@ -121,9 +136,12 @@ func (s *tableScan) patched(t *network.Table) *tableScan {
 	if t.Captured() == t {
 		return s
 	}
-	out := &tableScan{direct: s.direct, uses: s.uses}
+	out := &tableScan{direct: s.direct, uses: s.uses, named: maps.Clone(s.named)}
 	copied, moved := false, false
 	for was, is := range t.Replaced() {
+		for _, r := range is {
+			out.name(r.Attributes)
+		}
 		for k, routes := range [][]route.Route{was, is} {
 			for _, r := range routes {
 				switch {

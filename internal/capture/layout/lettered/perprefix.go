@@ -109,7 +109,12 @@ func (r *reader) perPrefix(line []byte, lo, hi int) bool {
 			r.err = errOthersHop
 			return true
 		}
-		if trimmed[0] == '*' || r.allUsed {
+		best := trimmed[0] == '*' && trimmed[1] != '*'
+		if best && !r.allUsed && r.hopsSeen >= r.wants {
+			r.err = errOneMore
+			return true
+		}
+		if best || r.allUsed {
 			r.hopsSeen++
 		}
 		r.err = r.hopBelow(trimmed, lo, hi)
@@ -124,6 +129,8 @@ func (r *reader) perPrefix(line []byte, lo, hi int) bool {
 // one.
 var learnedHop = regexp.MustCompile(`, (?:ospf|ospfv3|isis|isis_\w+|eigrp|rip|bgp)-\w+` +
 	`|^\*?\*?via [0-9A-Fa-f.:]+(?:%\w+)?, .*\], [^,]+, static\b`)
+
+var errOneMore = errors.New("the prefix above has as many next hops as its line counts; the line of another one is missing")
 
 var errOthersHop = errors.New("the prefix above is attached, and this is a way to another one, whose line is missing")
 

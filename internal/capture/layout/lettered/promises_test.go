@@ -157,3 +157,13 @@ func TestAnotherPrefixesHop(t *testing.T) {
 	require.Equal(t, []string{"6 10.61.17.0/24 direct 0/0 dev hall17: active installed"}, layouttest.Words([]byte(in), r))
 	require.Len(t, r.Unread, 4) // the lines of both prefixes, and those below them
 }
+
+// TestOneNextHopMoreThanCounted is another prefix's, whose line is missing: an own address would make the network the
+// device's own.
+func TestOneNextHopMoreThanCounted(t *testing.T) {
+	in := "IP Route Table for VRF \"default\"\n\n10.61.17.0/24, ubest/mbest: 1/0, attached\n    *via 10.61.17.1, hall17, [0/0], 3w2d, direct\n" +
+		"    *via 10.61.17.1, hall17, [0/0], 3w2d, local\n"
+	r := layouttest.Laws(t, Read, []byte(in))
+	require.Equal(t, []string{"4 10.61.17.0/24 direct 0/0 dev hall17: active installed"}, layouttest.Words([]byte(in), r))
+	require.Len(t, r.Unread, 1)
+}
