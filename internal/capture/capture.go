@@ -206,14 +206,15 @@ func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
 			p.PartOfRules = asksForPartOfRules(s.command)
 			p.nameTables(src, s.part)
 			p.unreadRows(src)
+			p.beheaded(src, s)
 			p.withoutMarks()
 			c.Parts = append(c.Parts, p)
 		}
 		strayRows(c.Parts[first:], src)
-		if n, lo, hi, ok := statedTotal(text); ok {
-			m := src.original(route.Mark{File: file, Off: uint32(s.lo + lo), End: uint32(s.lo + hi)})
+		if t, ok := statedTotal(text); ok {
+			m := src.original(route.Mark{File: file, Off: uint32(s.lo + t.lo), End: uint32(s.lo + t.hi)})
 			m.File = file
-			lacking(c.Parts[first:], n, m)
+			lacking(c.Parts[first:], t, m)
 		}
 	}
 	c.changedAfterwards(commands, file)

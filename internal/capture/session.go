@@ -17,6 +17,7 @@ type section struct {
 	remote  string // the same where the command was given through another device
 	command string
 	banner  bool // it stands before the first prompt
+	front   bool // the same, whether or not the prompt has anything below it
 	lo, hi  int  // of the clean text, without the prompt's line
 	asked   int  // where the prompt's line begins
 	// routes below are not the answer of this device to this command: somebody went to another, or left this one
@@ -291,7 +292,7 @@ func split(text []byte) (sections []section, commands []typed, lines int) {
 		if command != "" {
 			commands = append(commands, typed{device, command, lo, hi})
 		}
-		cur.hi, cur.followed = lo, known && device == cur.device
+		cur.hi, cur.followed, cur.front = lo, known && device == cur.device, known && lines == 1
 		if cur.hi > cur.lo {
 			sections = append(sections, cur)
 		}

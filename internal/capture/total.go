@@ -1,6 +1,8 @@
 package capture
 
 import (
+	"cmp"
+	"net/netip"
 	"regexp"
 	"strconv"
 
@@ -14,19 +16,35 @@ import (
 var totalLine = regexp.MustCompile(`(?i)^\s*(?:total\s+(?:number\s+of\s+)?(?:routes|prefixes)|total\s+route\s+count` +
 	`|number\s+of\s+(?:routes|prefixes)|total\s+routes\s+(?:shown|displayed))\s*[:=]\s*(\d{1,9})\s*$`)
 
+// entriesLine says how many prefixes a listing of IPv6 routes has.
+var entriesLine = regexp.MustCompile(`^(?:IPv6 Routing Table - .{1,80} - (\d{1,9}) entries` +
+	`|Displaying \d{1,9} of (\d{1,9}) IPv[46] routing table entries)\s*$`)
+
 // nearEnds is how far from a text's begin or end, in bytes, such a line stands.
 const nearEnds = 4 << 10
 
-// statedTotal returns the number of routes that a text says it has, and where.
-func statedTotal(text []byte) (n, lo, hi int, ok bool) {
+// A total is what a text says of the number of its routes, and where; of prefixes, where the next hops do not count.
+type total struct {
+	n, lo, hi int
+	prefixes  bool
+}
+
+// statedTotal returns the number of routes that a text says it has.
+func statedTotal(text []byte) (t total, ok bool) {
 	found := 0
 	look := func(from, to int) {
 		for a, b := range layout.Lines(text[from:to]) {
-			if m := totalLine.FindSubmatch(text[from+a : from+min(b, a+200)]); m != nil {
-				n, _ = strconv.Atoi(string(m[1]))
-				lo, hi = from+a, from+b
-				found++
+			line := text[from+a : from+min(b, a+200)]
+			m, prefixes := totalLine.FindSubmatch(line), false
+			if m == nil {
+				if m = entriesLine.FindSubmatch(line); m == nil {
+					continue
+				}
+				prefixes = true
 			}
+			t = total{lo: from + a, hi: from + b, prefixes: prefixes}
+			t.n, _ = strconv.Atoi(cmp.Or(string(m[1]), string(m[len(m)-1])))
+			found++
 		}
 	}
 	if len(text) <= 2*nearEnds {
@@ -35,20 +53,28 @@ func statedTotal(text []byte) (n, lo, hi int, ok bool) {
 		look(0, nearEnds)
 		look(len(text)-nearEnds, len(text))
 	}
-	return n, lo, hi, found == 1 // of several tables none is this one's
+	return t, found == 1 // of several tables none is this one's
 }
 
 // lacking marks the tables of a section as parts where the section says that there are more routes than it shows.
-func lacking(parts []Part, total int, m route.Mark) {
+func lacking(parts []Part, total total, m route.Mark) {
 	shown := 0
+	seen := map[netip.Prefix]bool{}
 	for i := range parts {
 		for _, t := range parts[i].Facts.Tables {
 			for k := range t.Routes.Len() {
-				shown += max(1, len(t.Routes.At(k).NextHops))
+				r := t.Routes.At(k)
+				switch {
+				case !total.prefixes:
+					shown += max(1, len(r.NextHops))
+				case !seen[r.Prefix]:
+					seen[r.Prefix] = true
+					shown++
+				}
 			}
 		}
 	}
-	if shown >= total {
+	if shown >= total.n {
 		return
 	}
 	for i := range parts {
