@@ -244,8 +244,12 @@ func (t *Topology) mayBeHere(a netip.Addr, net netip.Prefix, o Attachment) bool 
 		return false
 	}
 	tab := o.Device.Table(o.Table, route.FamilyOf(a))
-	return o.Interface == "" || o.Device.Interface(o.Interface).State == network.LinkUp || tab == nil ||
-		tab.Routes().Len() == 0 || tab.MayHide(o.Prefix)
+	if o.Interface == "" || o.Device.Interface(o.Interface).State == network.LinkUp || tab == nil ||
+		tab.Routes().Len() == 0 || tab.MayHide(o.Prefix) {
+		return true
+	}
+	_, hidden := tab.Hides(o.Prefix.Addr(), 0) // a row for the network that it is in
+	return hidden
 }
 
 // shares reports whether an address that stands on a dead interface belongs to a network of the link.

@@ -1,11 +1,14 @@
 package topology_test
 
 import (
+	"net/netip"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 
 	"zarvek/internal/core/coretest"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
 	"zarvek/internal/core/topology"
 )
 
@@ -91,6 +94,21 @@ func TestTheTableOfAnInterfaceThatNoneNames(t *testing.T) {
 		n := coretest.Build(x.in)
 		require.Equal(t, x.untold, topology.Build(n).InVRF(n.Device("a"), "e1"), x.name)
 	}
+}
+
+// TestAnAddressWhoseNetworkWasNotRead: the row of the network has no next hops, so that its interface may be on the link.
+func TestAnAddressWhoseNetworkWasNotRead(t *testing.T) {
+	own := network.TableFacts{Name: "default", Family: route.IPv4, Unread: []network.UnreadRow{{Prefix: netip.MustParsePrefix("10.0.0.0/24")}}}
+	own.Routes.AddRoute(route.Route{Prefix: netip.MustParsePrefix("10.7.0.0/16"), State: route.Active | route.Installed, Attributes: &route.Attributes{Protocol: route.Static,
+		NextHops: []route.NextHop{{Address: addr("10.6.0.1"), Interface: "f9"}}}})
+	var b network.Builder
+	link := network.TableFacts{Name: "default", Family: route.IPv4}
+	link.Routes.AddRoute(route.Route{Prefix: netip.MustParsePrefix("10.0.0.0/24"), State: route.Active | route.Installed, Attributes: &route.Attributes{Protocol: route.Direct,
+		NextHops: []route.NextHop{{Interface: "e0"}}}})
+	b.Add("a", network.Facts{Tables: []network.TableFacts{link}}, 0)
+	b.Add("b", network.Facts{Tables: []network.TableFacts{own}, Addresses: []network.Address{{Prefix: netip.MustParsePrefix("10.0.0.2/32"), Interface: "f0"}}}, 1)
+	n := b.Build()
+	require.Equal(t, topology.Deduced, topology.Build(n).Find(n.Device("a"), "e0", addr("10.0.0.2"), false).Confidence)
 }
 
 // TestSeveralThatMayHaveTheAddress: lists show no networks, so that one of two interfaces may be on the link.

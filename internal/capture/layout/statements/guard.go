@@ -199,8 +199,12 @@ func (r *reader) cutInside() {
 // begins matches the first line of a configuration of those systems that end it with "end".
 var begins = regexp.MustCompile(`^version \d+\.\d+$`)
 
+// heads matches a line that stands near the begin of a configuration.
+var heads = regexp.MustCompile(`^ ?(?:hostname|switchname|sysname|version|(?:Current|Building) configuration)\b`)
+
 // bounds notes where a whole configuration begins and ends, in the systems that print an end, and reports a beginning.
 func (r *reader) bounds(s string, lo, hi int) bool {
+	r.headed = r.headed || heads.MatchString(s)
 	switch {
 	case strings.HasPrefix(s, "Current configuration"), begins.MatchString(s):
 		r.begun = layout.Mark(lo, hi)
@@ -222,15 +226,15 @@ func (r *reader) mention(line []byte) {
 	}
 }
 
-// applicationMissing returns a list that nothing in a configuration without its end uses: what applies it may be
-// missing.
+// applicationMissing returns a list that nothing in a configuration without its begin or end uses: what applies it may
+// be missing.
 func (r *reader) applicationMissing() (network.ListRule, bool) {
 	used := map[string]bool{}
 	for _, a := range r.Facts.Applied {
 		used[a.List] = true
 	}
 	for _, x := range r.Facts.ListRules {
-		if !used[x.List] && !r.mentioned[x.List] && !x.Alone && !r.ended {
+		if !used[x.List] && !r.mentioned[x.List] && !x.Alone && !(r.ended && r.headed) {
 			return x, true
 		}
 	}

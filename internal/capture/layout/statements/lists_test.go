@@ -314,15 +314,16 @@ func TestACutConfigurationPromisesNothing(t *testing.T) {
 		"interface hall0\n ip address 10.61.16.1/24\n":                    0,
 		"version 9.9\n!\ninterface hall0\n ip address 10.61.16.1/24\n!\n": 1,
 
-		"interface hall0\n ip address 10.61.16.1/24\n!\n":                                                0,
-		"Current configuration : 90 bytes\n!\ninterface hall0\n ip address 10.61.16.1/24\n!\n":           1,
-		"Current configuration : 90 bytes\n!\ninterface hall0\n ip address 10.61.16.1/24\n!\nend\n\n":    0,
-		"frr version 8.4\ninterface hall0\n ip address 10.61.16.1/24\nexit\n!\nend\n":                    0,
-		"frr version 8.4\nip route 10.61.96.0/20 172.28.61.1\n":                                          0,
-		"access-list A extended permit ip any any\ninterface p0\n nameif in\n security-level 9\n":        1,
-		"access-list A extended permit ip any any\ninterface p0\n nameif in\n security-level 9\n: end\n": 0,
-		"ip access-list extended A\n permit ip any any\nline vty 0\n access-class A in\n":                0,
-		"ip access-list extended A\n permit ip any any\nrouter ospf\n":                                   1,
+		"interface hall0\n ip address 10.61.16.1/24\n!\n":                                                                         0,
+		"Current configuration : 90 bytes\n!\ninterface hall0\n ip address 10.61.16.1/24\n!\n":                                    1,
+		"Current configuration : 90 bytes\n!\ninterface hall0\n ip address 10.61.16.1/24\n!\nend\n\n":                             0,
+		"frr version 8.4\ninterface hall0\n ip address 10.61.16.1/24\nexit\n!\nend\n":                                             0,
+		"frr version 8.4\nip route 10.61.96.0/20 172.28.61.1\n":                                                                   0,
+		"access-list A extended permit ip any any\ninterface p0\n nameif in\n security-level 9\n":                                 1,
+		"hostname edge\naccess-list A extended permit ip any any\ninterface p0\n nameif in\n security-level 9\n: end\n":           0,
+		" duplex auto\n!\ninterface hall0\n ip address 10.61.16.1/24\n!\nip access-list extended A\n permit ip any any\n!\nend\n": 1, // its begin is missing
+		"ip access-list extended A\n permit ip any any\nline vty 0\n access-class A in\n":                                         0,
+		"ip access-list extended A\n permit ip any any\nrouter ospf\n":                                                            1,
 	} {
 		r := layouttest.Laws(t, Read, []byte(text))
 		missing := slices.ContainsFunc(r.Facts.Policy.Flows, func(f network.FlowRule) bool { return f.Missing != 0 })

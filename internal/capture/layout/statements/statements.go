@@ -58,6 +58,7 @@ type reader struct {
 	lists      lists
 	mentioned  map[string]bool // words of lines that are no rules
 	ended      bool            // the text has the line that ends a whole configuration
+	headed     bool            // it has one that stands near the begin
 	configures bool            // it holds more than lists of rules
 	whole      bool            // the last line has its end
 	part       bool            // the line tells a part of what others tell: a heading, a member of a group
