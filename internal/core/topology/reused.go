@@ -17,7 +17,10 @@ const mainTable = "default"
 func (t *Topology) findReused() {
 	for p, number := range t.byPrefix.All() {
 		here := t.attached[number]
-		if len(here) < 2 || p.IsSingleIP() || p.Addr().IsLinkLocalUnicast() {
+		oneTable := !slices.ContainsFunc(here, func(i int) bool {
+			return t.attachments[i].Table != t.attachments[here[0]].Table
+		})
+		if oneTable || p.IsSingleIP() || p.Addr().IsLinkLocalUnicast() {
 			continue
 		}
 		tables := map[string]bool{}
@@ -25,7 +28,10 @@ func (t *Topology) findReused() {
 		owns := map[netip.Addr]Attachment{}
 		again := false
 		for _, i := range here {
-			at := t.attachments[i]
+			at := t.at(i)
+			if byRuleOnly(at.Device, at) {
+				continue
+			}
 			tables[at.Table] = true
 			if first, ok := devices[at.number]; !ok {
 				devices[at.number] = at
@@ -76,17 +82,19 @@ func (t *Topology) unclearLink(here port, a netip.Addr, owners []Attachment) boo
 	}
 	table := t.tableAt(here, net)
 	named := table != mainTable
-	able := func(q port) bool { return !t.knowsOwn(q, a) && !t.uses(q, a) && t.tableAt(q, net) == table }
-	if !t.reused[net] { // another one may have the address too, of the same table or of a VRF of any name
-		return len(owners) == 1 && owners[0].Table != table && slices.ContainsFunc(t.others(here), func(q port) bool {
-			return able(q) || t.tableAt(q, net) != mainTable && !t.knowsOwn(q, a) && !t.uses(q, a)
-		})
+	mayHave := func(q port, ofVRF bool) bool { // one of the same table, or of a VRF of any name
+		other := t.tableAt(q, net)
+		return (other == table || ofVRF && other != mainTable) && !t.knowsOwn(q, a) && !t.uses(q, a)
+	}
+	if !t.reused[net] {
+		return len(owners) == 1 && owners[0].Table != table &&
+			slices.ContainsFunc(t.others(here), func(q port) bool { return mayHave(q, true) })
 	}
 	switch {
 	case !named && !t.repeats(here.device, net):
 		return true
 	case len(owners) == 0:
-		return !slices.ContainsFunc(t.others(here), able)
+		return !slices.ContainsFunc(t.others(here), func(q port) bool { return mayHave(q, false) })
 	}
 	return len(owners) == 1 && !named && !t.repeats(owners[0].number, net)
 }
