@@ -177,7 +177,7 @@ func (s *tableScan) patched(t *network.Table) *tableScan {
 func (s *scan) attachesLike(o *scan) bool {
 	a, b := s.device, o.device
 	if !a.Addresses().Same(b.Addresses()) || !a.Interfaces().Same(b.Interfaces()) || !slices.Equal(s.hops, o.hops) ||
-		!slices.Equal(s.direct, o.direct) {
+		!slices.Equal(s.direct, o.direct) || !maps.Equal(s.named, o.named) {
 		return false
 	}
 	for _, f := range [...]route.Family{route.IPv4, route.IPv6} { // isDown asks whether there is anything in them
