@@ -31,6 +31,7 @@ import (
 	"zarvek/internal/capture/layout/paths"
 	"zarvek/internal/capture/layout/peers"
 	"zarvek/internal/capture/layout/plain"
+	"zarvek/internal/capture/layout/procnet"
 	"zarvek/internal/capture/layout/records"
 	"zarvek/internal/capture/layout/rtnetlink"
 	"zarvek/internal/capture/layout/rulesets"
@@ -53,6 +54,7 @@ var readers = []layout.Reader{
 	frr.Text,
 	sysctl.Reader,
 	rtnetlink.Reader,
+	procnet.Reader,
 	ifconfig.Reader,
 	snmp.Reader,
 	starred.Reader,
