@@ -175,6 +175,9 @@ func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
 			} else {
 				asked = askedBare(src, p.Unread)
 			}
+			if m, inPart := p.repeated(src, s); inPart {
+				asked = m
+			}
 			m := p.brokenOff(src, s)
 			broken := m.Known()
 			if broken {
