@@ -55,21 +55,13 @@ func applied(c *layout.Collector, line, dev string, six bool, lo, hi int) bool {
 	if f := sixListLine.FindStringSubmatch(line); f != nil && six {
 		return lists(f[1], f[2])
 	}
-	if f := reversePathLine.FindStringSubmatch(line); f != nil {
-		check := network.SourceCheck{Family: route.IPv4, Interface: dev, Mode: network.CheckStrict,
-			Mark: layout.Mark(lo, hi)}
-		if f[1] != "" {
-			check.Family = route.IPv6
+	for _, re := range []*regexp.Regexp{verifyLine, reversePathLine} {
+		f := re.FindStringSubmatch(line)
+		if f == nil {
+			continue
 		}
-		if f[2] == "loose" {
-			check.Mode = network.CheckLoose
-		}
-		c.Facts.Checks = append(c.Facts.Checks, check)
-		return true
-	}
-	if f := verifyLine.FindStringSubmatch(line); f != nil {
 		check := network.SourceCheck{Family: fam, Interface: dev, Mode: network.CheckStrict, Mark: layout.Mark(lo, hi)}
-		if strings.EqualFold(f[2], "any") {
+		if strings.EqualFold(f[2], "any") || f[2] == "loose" {
 			check.Mode = network.CheckLoose
 		}
 		if f[1] != "" {
