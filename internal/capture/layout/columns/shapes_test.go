@@ -402,3 +402,13 @@ func TestAnOwnAddressOfALinkThatIsNotShown(t *testing.T) {
 	r := layouttest.Laws(t, Read, []byte(in))
 	require.Equal(t, []string{"3 10.61.17.1/32 local -/- receive", "4 127.0.0.1/32 local -/- receive dev lo0"}, layouttest.Words([]byte(in), r))
 }
+
+// TestALowerLineWithoutItsUpperOne is of a row that is missing, which may be for any destination.
+func TestALowerLineWithoutItsUpperOne(t *testing.T) {
+	const head = "Dest Prefix[Flags]                            Type    Proto     Age        Pref\n      Next Hop[Interface Name]                                    Metric   \n"
+	const rows = "10.61.16.0/24                                 Remote  Static    2d04h      5\n       172.28.61.6                                               1\n"
+	r := layouttest.Laws(t, Read, []byte(head+rows))
+	require.False(t, r.Facts.Tables[0].Filtered.Known())
+	r = layouttest.Laws(t, Read, []byte(head+rows+"       hall0                                                     0\n"))
+	require.True(t, r.Facts.Tables[0].Filtered.Known())
+}

@@ -64,6 +64,8 @@ type reader struct {
 	links   bool     // the rows are interfaces
 	counts  bool     // the rows of addresses have numbers
 	six     bool     // the rows are IPv6 addresses
+	next    uint64   // the number that the next numbered row has
+	skipped bool     // some row had a larger one: rows before it are missing
 	running string   // the letter of those that run; "": the key has none
 
 	// A route written as pairs goes on over several lines.
@@ -122,7 +124,7 @@ func (r *reader) line(line []byte, lo, hi int) error {
 	switch {
 	case strings.HasPrefix(t, "Flags:"):
 		r.flush()
-		r.inKey = true
+		r.inKey, r.next, r.skipped = true, 0, false
 		r.key(strings.TrimPrefix(t, "Flags:"))
 		r.Pass(lo, hi, layout.Key)
 		return nil
@@ -133,7 +135,7 @@ func (r *reader) line(line []byte, lo, hi int) error {
 	case isHeading(line) && strings.HasPrefix(t, "#"), isHeading(line) && strings.HasPrefix(t, "DST-ADDRESS"):
 		r.flush()
 		r.inKey = false
-		r.addrs, r.links = false, false
+		r.addrs, r.links, r.next, r.skipped = false, false, 0, false
 		r.prefAt, r.gwAt, r.dist = strings.Index(
 			s,
 			"PREF-SRC",
@@ -277,7 +279,8 @@ var usualMeanings = sync.OnceValue(func() map[string]string {
 // split takes the number and the flags off the front of a row.
 func (r *reader) split(w []string) (flags string, rest []string) {
 	if len(w) > 0 {
-		if _, ok := layout.Uint([]byte(w[0])); ok {
+		if n, ok := layout.Uint([]byte(w[0])); ok {
+			r.skipped, r.next = r.skipped || n > r.next, n+1
 			w = w[1:]
 		}
 	}
@@ -609,5 +612,10 @@ func (r *reader) route(flags string, pairs map[string]string, lo, hi int) error 
 		}
 	}
 	r.Add(table, network.Candidates, route.Route{Prefix: p, Attributes: &a, State: state, Mark: m}, 0)
+	if r.skipped { // of whichever table those are
+		for i := range r.Facts.Tables {
+			r.Facts.Tables[i].Filtered = m
+		}
+	}
 	return nil
 }

@@ -1,6 +1,7 @@
 package flagged
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -230,4 +231,22 @@ func TestIPv6AddressesAndNeighbours(t *testing.T) {
 	require.Equal(t, "02:00:00:00:00:10", r.Facts.Neighbours[0].MAC)
 	require.Empty(t, r.Facts.Neighbours[1].MAC)
 	require.Empty(t, r.Unread)
+}
+
+// TestNumbersThatAreMissing: rows are numbered from 0 on, so that one that skips numbers has lost those before it.
+func TestNumbersThatAreMissing(t *testing.T) {
+	const head = "Flags: X - disabled, A - active, S - static\n #      DST-ADDRESS        GATEWAY            DISTANCE\n"
+	const row = " A S  10.61.16.0/24      172.28.61.1               1\n"
+	for in, part := range map[string]bool{
+		head + " 0" + row + " 1" + strings.Replace(row, "16", "17", 1): false,
+		head + " 0" + row + " 2" + strings.Replace(row, "16", "17", 1): true,
+		head + "10" + row:              true,
+		head + " 0" + row + " 0" + row: false, // printed twice
+		head + " 0 A S  ;;; the hall\n       10.61.16.0/24      172.28.61.1               1\n 1" + strings.Replace(row, "16", "17", 1): false,
+		"Flags: A - ACTIVE; c - CONNECT, s - STATIC\n#     DST-ADDRESS       GATEWAY        DISTANCE\n" +
+			"  Ac 10.61.32.0/24     hall2                 0\n0  As 10.61.33.0/24     172.28.61.6           1\n": false,
+	} {
+		r := layouttest.Laws(t, Read, []byte(in))
+		require.Equal(t, part, r.Facts.Tables[0].Filtered.Known(), in)
+	}
 }
