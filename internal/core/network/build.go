@@ -205,16 +205,21 @@ func (t *Table) showsAttached() bool {
 // findOwn makes the device's own addresses of those that captures list and those that its local routes show.
 func (d *Device) findOwn() {
 	d.addresses, d.own = nil, map[netip.Addr][]int{}
-	for _, a := range slices.Concat(d.told, ownAddresses(d.tables)) {
-		d.addAddress(a)
+	shown, homes := ownAddresses(d.tables)
+	for _, a := range slices.Concat(d.told, shown) {
+		d.addAddress(a, homes)
 	}
 }
 
-// addAddress adds an address, or what it says more of one that is there: an interface, a table, a length.
-func (d *Device) addAddress(a Address) {
+// addAddress adds an address, or what it says more of one that is there: an interface, a table, a length. Homes are the
+// tables in which interfaces attach to networks: tables may have the same address on interfaces of their own.
+func (d *Device) addAddress(a Address, homes map[string]string) {
 	addr := a.Prefix.Addr()
 	for _, i := range d.own[addr] {
 		have := &d.addresses[i]
+		if home := homes[have.Interface]; a.Interface == "" && a.Table != "" && home != "" && home != a.Table {
+			continue
+		}
 		if (have.Interface == a.Interface || a.Interface == "" || have.Interface == "") &&
 			(have.Table == a.Table || a.Table == "" || have.Table == "") {
 			have.Interface = cmp.Or(have.Interface, a.Interface)
@@ -231,9 +236,10 @@ func (d *Device) addAddress(a Address) {
 
 // ownAddresses reads the device's addresses out of its local routes and of host routes on a loopback interface. What a
 // device takes in beside those is none of them: addresses that nobody can have (RFC 1122 section 3.2.1.3), the first
-// and the last one of an attached IPv4 network.
-func ownAddresses(tables []*Table) []Address {
-	var out []Address
+// and the last one of an attached IPv4 network. Homes are the tables in which interfaces attach to networks, "" where
+// there are several.
+func ownAddresses(tables []*Table) (out []Address, homes map[string]string) {
+	homes = map[string]string{}
 	for _, t := range tables {
 		begin, edges := len(out), map[netip.Addr]int{} // the length of the longest network whose edge an address is
 		mine := make([]bool, t.rows.Shared())
@@ -247,6 +253,14 @@ func ownAddresses(tables []*Table) []Address {
 			}
 			r := t.rows.At(i)
 			if !r.Prefix.IsSingleIP() {
+				if r.Protocol == route.Direct && len(r.NextHops) > 0 {
+					name := r.NextHops[0].Interface
+					if home, ok := homes[name]; ok && home != t.Name {
+						homes[name] = ""
+					} else {
+						homes[name] = t.Name
+					}
+				}
 				if p := r.Prefix; r.Protocol == route.Direct && p.Addr().Is4() {
 					for _, edge := range []netip.Addr{p.Addr(), netipx.PrefixLastIP(p)} {
 						edges[edge] = max(edges[edge], p.Bits())
@@ -273,7 +287,7 @@ func ownAddresses(tables []*Table) []Address {
 		})
 		out = out[:begin+len(left)]
 	}
-	return out
+	return out, homes
 }
 
 // attachedLonger reports whether an address lies in an attached network longer than bits.

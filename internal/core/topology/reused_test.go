@@ -119,3 +119,14 @@ func TestSeveralThatMayHaveTheAddress(t *testing.T) {
 	n = coretest.Build(link + "c: addr 10.0.0.2/32 g0\nc: link g0 up")
 	require.Equal(t, topology.Reused, topology.Build(n).Find(n.Device("a"), "e0", addr("10.0.0.2"), false).Answer)
 }
+
+// TestOwnAddressesOfSeveralTables: a local route without an interface is of the one that its table attaches.
+func TestOwnAddressesOfSeveralTables(t *testing.T) {
+	n := coretest.Build("a: direct 10.0.0.0/30 dev e0 in red\na: local 10.0.0.1/32 receive in red\n" +
+		"a: direct 10.0.0.0/30 dev e1 in yard\na: local 10.0.0.1/32 receive in yard\na: addr 10.0.0.1/30 e1\na: addr 10.0.0.1/30 e0")
+	got := map[string]string{}
+	for _, o := range topology.Build(n).Owners(addr("10.0.0.1")) {
+		got[o.Interface] = o.Table
+	}
+	require.Equal(t, map[string]string{"e0": "red", "e1": "yard"}, got)
+}

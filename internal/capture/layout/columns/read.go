@@ -253,6 +253,7 @@ func (r *reader) aside(s string) (layout.As, bool) {
 	if name, ok := instanceTitle(t); ok && !strings.HasPrefix(low, "routing table: ipv") {
 		r.compare()
 		r.table, r.cols, r.last, r.lost, r.titled = name, nil, nil, false, true
+		clear(r.addrSeen) // tables may use the same addresses
 		return layout.Title, true
 	}
 	switch {

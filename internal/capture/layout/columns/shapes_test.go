@@ -1,6 +1,7 @@
 package columns
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 	"testing"
@@ -411,4 +412,13 @@ func TestALowerLineWithoutItsUpperOne(t *testing.T) {
 	require.False(t, r.Facts.Tables[0].Filtered.Known())
 	r = layouttest.Laws(t, Read, []byte(head+rows+"       hall0                                                     0\n"))
 	require.True(t, r.Facts.Tables[0].Filtered.Known())
+}
+
+// TestOneAddressInSeveralTables: each table has its own addresses, though they may be the same.
+func TestOneAddressInSeveralTables(t *testing.T) {
+	const rows = "destination      nexthop       metric flags  interface\n10.61.16.0/24    10.61.16.1    0      A C    hall%d\n"
+	in := "flags: A:active, C:connect\n\nVIRTUAL ROUTER: yard (id 2)\n" + fmt.Sprintf(rows, 1) + "\nVIRTUAL ROUTER: tills (id 3)\n" + fmt.Sprintf(rows, 2)
+	r := layouttest.Laws(t, Read, []byte(in))
+	require.Len(t, r.Facts.Addresses, 2)
+	require.Equal(t, "hall2", r.Facts.Addresses[1].Interface)
 }
