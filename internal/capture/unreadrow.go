@@ -2,8 +2,6 @@ package capture
 
 import (
 	"bytes"
-	"errors"
-	"math"
 	"net/netip"
 	"regexp"
 	"slices"
@@ -93,31 +91,6 @@ func strayRows(parts []Part, src *Source) {
 				}
 			}
 		}
-	}
-}
-
-// nextHopWords matches what a line that goes on with a route begins with.
-var nextHopWords = regexp.MustCompile(`^\s*(?:[*>+-]+\s*)?(?:via|to|through|next-?hop|dev)\b` +
-	`|^\s*(?:\[\d+/\d+\] )?via\b`)
-
-// headless keeps that the listing of a part lacks rows at its begin: it begins with a line that goes on with a route.
-func (p *Part) headless(src *Source) {
-	first := uint32(math.MaxUint32)
-	for _, t := range p.Facts.Tables {
-		if t.Routes.Len() > 0 {
-			first = min(first, t.Routes.At(0).Mark.Off)
-		}
-	}
-	for _, u := range p.Unread {
-		if u.Mark.Off > first || !errors.Is(u.Reason, layout.ErrNoRoute) ||
-			!nextHopWords.Match(src.Text(u.Mark)) && !goesOn(src.Text(u.Mark)) {
-			continue
-		}
-		for i := range p.Facts.Tables {
-			t := &p.Facts.Tables[i]
-			t.Unread = append(t.Unread, network.UnreadRow{Prefix: t.Family.Default(), Any: true, Mark: u.Mark})
-		}
-		return
 	}
 }
 

@@ -49,14 +49,8 @@ func TestNetworksThatSeveralLinksHave(t *testing.T) {
 	} {
 		t.Run(x.name, func(t *testing.T) {
 			n := coretest.Build(x.in)
-			got := topology.Build(n).Find(n.Device("a"), "e0", addr("10.0.0.2"), true)
-			require.Equal(t, x.answer, got.Answer)
-			require.Equal(t, x.confidence, got.Confidence)
-			name := ""
-			if got.Device != nil {
-				name = got.Device.Name
-			}
-			require.Equal(t, x.device, name)
+			requireOwner(t, topology.Build(n).Find(n.Device("a"), "e0", addr("10.0.0.2"), true), x.answer, x.device,
+				x.confidence)
 		})
 	}
 }
@@ -129,4 +123,36 @@ func TestOwnAddressesOfSeveralTables(t *testing.T) {
 		got[o.Interface] = o.Table
 	}
 	require.Equal(t, map[string]string{"e0": "red", "e1": "yard"}, got)
+}
+
+// TestTablesThatOnlyRulesLeadTo hold copies of what the main table has: a network in one of them is no second link.
+func TestTablesThatOnlyRulesLeadTo(t *testing.T) {
+	of := func(name string, byRule bool, ifname string) network.TableFacts {
+		f := network.TableFacts{Name: name, Family: route.IPv4, ByRule: byRule}
+		f.Routes.AddRoute(route.Route{Prefix: netip.MustParsePrefix("10.0.0.0/30"), State: route.Active | route.Installed,
+			Attributes: &route.Attributes{Protocol: route.Direct, NextHops: []route.NextHop{{Interface: ifname}}}})
+		return f
+	}
+	var b network.Builder
+	b.Add("a", network.Facts{Tables: []network.TableFacts{of("default", false, "e0")}}, 0)
+	b.Add("b", network.Facts{Tables: []network.TableFacts{of("default", false, "f0"), of("100", true, "f0")},
+		Addresses: []network.Address{{Prefix: netip.MustParsePrefix("10.0.0.2/30"), Interface: "f0"}}}, 0)
+	b.Add("c", network.Facts{Tables: []network.TableFacts{of("default", false, "g0")}}, 0)
+	n := b.Build()
+	requireOwner(t, topology.Build(n).Find(n.Device("a"), "e0", addr("10.0.0.2"), false), topology.Device, "b", topology.Known)
+}
+
+// TestARouteThatNamesAnInterface anew tells in which table it is, so that an overlay with it is no longer attached alike.
+func TestARouteThatNamesAnInterfaceAnew(t *testing.T) {
+	n := coretest.Build("a: direct 10.1.0.0/24 dev e0\na: link e1 up\na: addr 10.0.0.1/32 e1")
+	was := topology.Build(n)
+	require.True(t, was.InVRF(n.Device("a"), "e1"))
+	x := n.Draft()
+	p := netip.MustParsePrefix("10.7.0.0/16")
+	x.SetRoutes("a", "default", p, []route.Route{{Prefix: p, State: route.Active | route.Installed,
+		Attributes: &route.Attributes{Protocol: route.Static, NextHops: []route.NextHop{{Interface: "e1"}}}}})
+	after := x.Freeze()
+	is := was.On(after)
+	require.False(t, is.InVRF(after.Device("a"), "e1"))
+	require.True(t, was.Disturbed(is)[after.Device("a").Number()])
 }

@@ -63,16 +63,22 @@ func TestFind(t *testing.T) {
 	} {
 		t.Run(tt.name, func(t *testing.T) {
 			n := coretest.Build(tt.in)
-			got := topology.Build(n).Find(n.Device("a"), "e0", netip.MustParseAddr(tt.addr), tt.learned)
-			require.Equal(t, tt.answer, got.Answer)
-			require.Equal(t, tt.confidence, got.Confidence)
-			name := ""
-			if got.Device != nil {
-				name = got.Device.Name
-			}
-			require.Equal(t, tt.device, name)
+			requireOwner(t, topology.Build(n).Find(n.Device("a"), "e0", netip.MustParseAddr(tt.addr), tt.learned),
+				tt.answer, tt.device, tt.confidence)
 		})
 	}
+}
+
+// requireOwner asks for an answer, with the device's name, "" for none.
+func requireOwner(t *testing.T, got topology.OnLink, answer topology.Answer, device string, c topology.Confidence) {
+	t.Helper()
+	name := ""
+	if got.Device != nil {
+		name = got.Device.Name
+	}
+	require.Equal(t, answer, got.Answer)
+	require.Equal(t, device, name)
+	require.Equal(t, c, got.Confidence)
 }
 
 func TestAttachedIsTheLongestNetwork(t *testing.T) {

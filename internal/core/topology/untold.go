@@ -8,7 +8,7 @@ import (
 )
 
 // UntoldTable is what the table of an interface is called where no capture shows it; no table has that name.
-const UntoldTable = "of its interface's VRF"
+const UntoldTable = "of its interface"
 
 // InVRF reports whether an interface belongs to a VRF (RFC 4364) of which no capture shows the table: it is up and has
 // an address, and no table names it, though the main one was captured whole and shows the networks of others.

@@ -66,7 +66,7 @@ type reader struct {
 	needs      string        // the letter of routes in use in the key, once needsKnown
 	needsKnown bool
 
-	halves []half // lower lines of rows of two lines that stand below no upper one
+	strays []lowerLine // lower lines of rows of two lines that stand below no upper one
 
 	rows    int           // since the last title or count, those included that could not be read
 	counted layout.Passed // a line above the rows that counts them
@@ -153,14 +153,14 @@ func Read(text []byte) layout.Reading {
 	r.addSingles()
 	r.compare()
 	r.release()
-	for _, h := range r.halves {
+	for _, h := range r.strays {
 		r.Partial(h.table, true, h.lo, h.hi)
 	}
 	return r.Reading
 }
 
-// A half is the lower line of a row of which the upper one, with the destination, is missing.
-type half struct {
+// A lowerLine is the lower line of a row of which the upper one, with the destination, is missing.
+type lowerLine struct {
 	table  string
 	lo, hi int
 }
@@ -184,7 +184,7 @@ func (r *reader) leave(s string, lo, hi int, err error) {
 	r.last = nil
 	if r.lower != nil && (s[0] == ' ' || s[0] == '\t') {
 		if _, ok := r.align(words(s), r.lower); ok {
-			r.halves = append(r.halves, half{r.table, lo, hi})
+			r.strays = append(r.strays, lowerLine{r.table, lo, hi})
 		}
 	}
 	if !errors.Is(err, layout.ErrNotARoute) && !errors.Is(err, errRow) {

@@ -9,9 +9,7 @@ import (
 	"fmt"
 	"net/netip"
 	"regexp"
-	"slices"
 	"strings"
-	"sync"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
@@ -44,14 +42,6 @@ func isHeading(line []byte) bool {
 		!layout.Damaged(line)
 }
 
-// isAddresses tells the heading of the device's own addresses, which are printed in the same manner.
-func isAddresses(line []byte) bool {
-	return bytes.Contains(line, []byte(" ADDRESS ")) && bytes.Contains(line, []byte("INTERFACE")) &&
-		(bytes.Contains(line, []byte("NETWORK")) || bytes.Contains(line, []byte("ADVERTISE")))
-}
-
-func isDetail(line []byte) bool { return bytes.Contains(line, []byte("dst-address=")) }
-
 type reader struct {
 	layout.Collector
 	legend  map[string]string
@@ -79,12 +69,6 @@ type reader struct {
 	carried string // flags of a line with a comment, for what is on the next
 	comment bool   // that line is the one above
 }
-
-// usualFlags are what the letters mean where a listing of pairs shows no key: those of all versions, which agree.
-const usualFlags = "X - disabled, I - inactive, D - dynamic, A - active, C - connect, S - static, c - connect, s - " +
-	"static, r - rip, b - bgp, " +
-	"o - ospf, i - is-is, d - dhcp, v - vpn, m - modem, y - copy, H - hw-offloaded, + - ecmp, B - blackhole, U - " +
-	"unreachable, P - prohibit"
 
 // Read reads a text of this family.
 func Read(text []byte) layout.Reading {
@@ -210,108 +194,6 @@ func (r *reader) line(line []byte, lo, hi int) error {
 	return r.row(s, lo, hi)
 }
 
-// address reads a row of the device's own addresses.
-func (r *reader) address(t string, lo, hi int) error {
-	beneath := r.comment
-	flags, w := r.flagsOf(t)
-	// the line above, with its flags, is missing
-	if len(w) < 3 || r.counts && !beneath && len(w) == len(strings.Fields(t)) {
-		return layout.ErrNotARoute
-	}
-	p, err := layout.Prefix([]byte(w[0]), false)
-	if err != nil {
-		return err
-	}
-	dev := w[2]
-	if r.six { // a pool may stand before the interface, and behind it whether the network is announced
-		last := len(w) - 1
-		if dev = w[last-1]; last > 3 || w[last] != "yes" && w[last] != "no" {
-			return layout.ErrNotARoute
-		}
-	}
-	for _, f := range flags {
-		if text := r.legend[string(f)]; strings.Contains(text, "disabled") || strings.Contains(text, "invalid") {
-			r.Pass(lo, hi, layout.Other)
-			return nil // it is none of the device's now
-		}
-	}
-	r.Collector.Read++
-	r.Facts.Addresses = append(
-		r.Facts.Addresses,
-		network.Address{Prefix: p, Interface: dev, Mark: layout.Mark(lo, hi)},
-	)
-	return nil
-}
-
-// key reads "X - disabled, A - active; c - connect".
-func (r *reader) key(s string) {
-	// Letters whose words a shortened key leaves out stand in front of the last one: "c, s, o, y - COPY".
-	var several []string
-	for entry := range strings.FieldsFuncSeq(s, func(c rune) bool { return c == ',' || c == ';' }) {
-		k, text, ok := strings.Cut(entry, " - ")
-		several = append(several, strings.TrimSpace(k))
-		if !ok {
-			continue
-		}
-		for _, k := range several {
-			r.legend[k] = strings.ToLower(strings.TrimSpace(text))
-			if usual, ok := usualMeanings()[k]; ok && len(several) > 1 && k != several[len(several)-1] {
-				r.legend[k] = usual
-			}
-			if r.legend[k] == "running" {
-				r.running = k
-			}
-		}
-		several = several[:0]
-	}
-}
-
-// usualMeanings are the letters of usualFlags.
-var usualMeanings = sync.OnceValue(func() map[string]string {
-	out := map[string]string{}
-	for entry := range strings.SplitSeq(usualFlags, ", ") {
-		k, text, _ := strings.Cut(entry, " - ")
-		out[k] = text
-	}
-	return out
-})
-
-// split takes the number and the flags off the front of a row.
-func (r *reader) split(w []string) (flags string, rest []string) {
-	if len(w) > 0 {
-		if n, ok := layout.Uint([]byte(w[0])); ok {
-			r.skipped, r.next = r.skipped || n > r.next, n+1
-			w = w[1:]
-		}
-	}
-	for len(w) > 0 && len(w[0]) <= 6 && !strings.ContainsAny(w[0], "./:=") && r.allFlags(w[0]) {
-		flags += w[0]
-		w = w[1:]
-	}
-	return flags, w
-}
-
-// flagsOf takes the number and the flags off a row; those of a row with a comment stand in the line above, with the
-// comment.
-func (r *reader) flagsOf(s string) (flags string, rest []string) {
-	w := strings.Fields(s)
-	flags, rest = r.split(w)
-	if r.comment && len(rest) == len(w) { // neither a number nor flags of its own
-		flags = r.carried
-	}
-	r.comment, r.carried = false, ""
-	return flags, rest
-}
-
-func (r *reader) allFlags(s string) bool {
-	for _, c := range s {
-		if r.legend[string(c)] == "" {
-			return false
-		}
-	}
-	return true
-}
-
 // nameAt is a column's name with its bounds.
 type nameAt struct {
 	name   string
@@ -414,89 +296,6 @@ var errBroken = errors.New("a line of pairs that is broken in the middle of one"
 
 // zone is the interface of a network of link-local addresses: fe80::%ether1/64 (RFC 4007 section 11).
 var zone = regexp.MustCompile(`%[^/]+`)
-
-// detail begins a route written as pairs.
-func (r *reader) detail(t string, lo, hi int) error {
-	r.flush()
-	i := strings.Index(t, "dst-address=")
-	flags, rest := r.split(strings.Fields(t[:i]))
-	if len(rest) > 0 && !strings.Contains(rest[0], "=") {
-		return layout.ErrNotARoute
-	}
-	if flags == "" {
-		flags = r.carried
-	}
-	r.carried = ""
-	pairs := map[string]string{}
-	addPairs(pairs, t)
-	if slices.Contains(strings.Fields(t), "blackhole") {
-		pairs["type"] = "blackhole"
-	}
-	if _, err := layout.Prefix(zone.ReplaceAll([]byte(pairs["dst-address"]), nil), true); err != nil {
-		return err
-	}
-	if _, err := hops(pairs["gateway"]); err != nil {
-		return err
-	}
-	if d := pairs["distance"]; d != "" {
-		if _, ok := layout.Uint([]byte(d)); !ok {
-			return fmt.Errorf("%w: %q", layout.ErrNumber, d)
-		}
-	}
-	r.flags, r.pairs, r.lo, r.hi = flags, pairs, lo, hi
-	r.Collector.Read++
-	return nil
-}
-
-// reachable matches what stands behind a gateway's status.
-var reachable = regexp.MustCompile(`^ reachable via +([^ =]+)(?: |$)`)
-
-// addPairs reads key=value words; a value may be quoted.
-func addPairs(m map[string]string, s string) {
-	for s != "" {
-		eq := strings.IndexByte(s, '=')
-		if eq < 0 {
-			return
-		}
-		k := s[strings.LastIndexByte(s[:eq], ' ')+1 : eq]
-		s = s[eq+1:]
-		var v string
-		if strings.HasPrefix(s, `"`) {
-			v, s, _ = strings.Cut(s[1:], `"`)
-		} else if i := strings.IndexByte(s, ' '); i >= 0 {
-			v, s = s[:i], s[i:]
-		} else {
-			v, s = s, ""
-		}
-		if m[k] == "" {
-			m[k] = v
-		}
-		// "ADDRESS reachable via  INTERFACE": words, of which only the first belongs to the pair
-		if k == "gateway-status" {
-			if at := reachable.FindStringSubmatch(s); at != nil && m["immediate-gw"] == "" {
-				m["immediate-gw"] = v + "%" + at[1]
-			}
-		}
-	}
-}
-
-// flush ends the route that was written as pairs.
-func (r *reader) flush() {
-	if r.pairs == nil {
-		return
-	}
-	// Its first line was checked; what the further lines add to cannot make it unreadable but for an odd distance.
-	if d := r.pairs["distance"]; d != "" {
-		if _, ok := layout.Uint([]byte(d)); !ok {
-			delete(r.pairs, "distance")
-		}
-	}
-	if _, err := hops(r.pairs["gateway"]); err != nil {
-		delete(r.pairs, "gateway")
-	}
-	_ = r.route(r.flags, r.pairs, r.lo, r.hi)
-	r.pairs = nil
-}
 
 // hops reads the gateways: addresses, "address%interface", interfaces, separated by commas.
 func hops(s string) ([]route.NextHop, error) {

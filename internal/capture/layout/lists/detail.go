@@ -127,7 +127,7 @@ func ReadDetail(text []byte) layout.Reading {
 func (r *inDetail) begins(line string, lo, hi int) error {
 	i, vrf, bare, ok := paragraphHead(line)
 	switch {
-	case !ok && len(r.Facts.Interfaces) > 0 && outdented(r, line, layout.Mark(lo, hi)):
+	case !ok && len(r.Facts.Interfaces) > 0 && r.outdented(line, layout.Mark(lo, hi)):
 		return nil
 	case !ok && statusTitle.MatchString(line):
 		r.titled = instanceName(statusTitle.FindStringSubmatch(line)[1])
@@ -163,7 +163,7 @@ func (r *inDetail) below(line string, lo, hi int) error {
 		r.Pass(lo, hi, layout.Part)
 		return nil
 	}
-	if found, err := r.address(line, lo, hi); found || err != nil {
+	if found, err := r.address(line, lo, hi); found {
 		return err
 	}
 	if applied(&r.Collector, line, i.Name, r.six, lo, hi) {
@@ -187,7 +187,7 @@ var (
 )
 
 // outdented reads a line of a paragraph whose lines are not indented; false where it may begin another one.
-func outdented(r *inDetail, line string, m mark) bool {
+func (r *inDetail) outdented(line string, m mark) bool {
 	i := &r.Facts.Interfaces[len(r.Facts.Interfaces)-1]
 	if found, err := r.address(line, int(m.Off), int(m.End)); found {
 		return err == nil
