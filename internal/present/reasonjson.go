@@ -2,6 +2,7 @@ package present
 
 import (
 	"zarvek/internal/core/forward"
+	"zarvek/internal/core/topology"
 	"zarvek/internal/core/route"
 )
 
@@ -25,12 +26,20 @@ var hostFaultWords = map[forward.HostFault]string{
 	forward.GatewayElsewhere: "gateway-elsewhere",
 }
 
+// shownTable is the name of a table for programs, "" for one that no capture shows.
+func shownTable(name string) string {
+	if name == topology.UntoldTable {
+		return ""
+	}
+	return name
+}
+
 // arguments are the values of a reason, for programs that word it themselves.
 func arguments(r forward.Reason) jsonArguments {
 	a := jsonArguments{
 		Device:    r.Device,
 		Interface: r.Interface,
-		Table:     r.Table,
+		Table:     shownTable(r.Table),
 		Failure:   r.Failure.String(),
 		Special:   r.Special.String(),
 		Behind:    r.Behind,

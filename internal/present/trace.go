@@ -529,7 +529,7 @@ func (v View) jsonDirection(d forward.Direction, dst forward.End) jsonDirection 
 func (v View) jsonHop(h forward.Hop) jsonHop {
 	j := jsonHop{
 		Device:     h.Device,
-		Table:      h.Table,
+		Table:      shownTable(h.Table),
 		In:         text(h.InInterface),
 		Prefix:     prefix(h.Prefix),
 		Steered:    h.Steered,
