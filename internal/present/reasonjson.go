@@ -2,8 +2,8 @@ package present
 
 import (
 	"zarvek/internal/core/forward"
-	"zarvek/internal/core/topology"
 	"zarvek/internal/core/route"
+	"zarvek/internal/core/topology"
 )
 
 // jsonArguments are what a reason's code is about, by name; what does not belong to the code is left out.
