@@ -10,6 +10,7 @@ import (
 	"slices"
 	"sort"
 	"strings"
+	"sync/atomic"
 	"testing"
 
 	"zarvek/internal/capture/layout"
@@ -229,38 +230,46 @@ func TestDisturbance(t *testing.T) {
 		names = append(names, name)
 	}
 	sort.Strings(names)
-	tried, wrong := 0, map[string][]string{}
+	var tried atomic.Int64
+	t.Cleanup(func() { t.Logf("%d disturbances", tried.Load()) })
 	for _, name := range names {
-		raw := all[name]
-		if len(raw) > 30000 || len(raw) == 0 {
-			continue
-		}
-		c, err := Read(name, raw, 1)
-		if err != nil || c.Source.binary {
-			continue
-		}
-		was, whole := toldBy(c), wholeRoutes(c)
-		if len(was) == 0 {
-			continue
-		}
-		for n := *firstDisturbance; n < *firstDisturbance+*disturbances; n++ {
-			d := disturb(rand.New(rand.NewPCG(seedOf(name), uint64(n))), string(raw), whole)
-			c, err := Read(name, []byte(d.text), 1)
-			if err != nil {
-				continue
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			raw := all[name]
+			if len(raw) > 30000 || len(raw) == 0 {
+				return
 			}
-			tried++
-			for _, x := range invented(was, c) {
-				what, _, _ := strings.Cut(d.what, " ")
-				wrong[what] = append(wrong[what], fmt.Sprintf("%s, seed %d, %s %v: %s", name, n, d.what, d.lines, x))
+			c, err := Read(name, raw, 1)
+			if err != nil || c.Source.binary {
+				return
 			}
+			if was := toldBy(c); len(was) > 0 {
+				tried.Add(disturbSample(t, name, string(raw), was, wholeRoutes(c)))
+			}
+		})
+	}
+}
+
+// disturbSample harms one sample as often as asked and complains of what is then read; it returns how often it was.
+func disturbSample(t *testing.T, name, raw string, was map[string]*toldRoute, whole map[int]int) (tried int64) {
+	wrong := map[string][]string{}
+	for n := *firstDisturbance; n < *firstDisturbance+*disturbances; n++ {
+		d := disturb(rand.New(rand.NewPCG(seedOf(name), uint64(n))), raw, whole)
+		c, err := Read(name, []byte(d.text), 1)
+		if err != nil {
+			continue
+		}
+		tried++
+		for _, x := range invented(was, c) {
+			what, _, _ := strings.Cut(d.what, " ")
+			wrong[what] = append(wrong[what], fmt.Sprintf("%s, seed %d, %s %v: %s", name, n, d.what, d.lines, x))
 		}
 	}
-	t.Logf("%d disturbances", tried)
 	for what, list := range wrong {
 		t.Errorf("%s: %d", what, len(list))
 		for _, x := range list[:min(len(list), 12)] {
 			t.Error(x)
 		}
 	}
+	return tried
 }

@@ -1,6 +1,7 @@
 package lists
 
 import (
+	"bytes"
 	"errors"
 	"net/netip"
 	"regexp"
@@ -45,8 +46,12 @@ var holdings = map[string]network.Holding{"master": network.Holds, "active": net
 
 // recogniseVirtual looks for a heading of such a list, or for a virtual address among lines about a group.
 func recogniseVirtual(text []byte) int {
+	text = text[:min(len(text), 1<<16)]
+	if !saysVirtual(text) {
+		return 0
+	}
 	n, about := 0, 0
-	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
+	for lo, hi := range layout.Lines(text) {
 		line := string(text[lo:min(hi, lo+300)])
 		if _, ok := virtualHeading(line); ok || typedHeading.MatchString(line) {
 			n += 8
@@ -59,6 +64,18 @@ func recogniseVirtual(text []byte) int {
 		}
 	}
 	return n
+}
+
+// saysVirtual looks for the words without which none of the expressions that count can match: most texts have none, and
+// the expressions are slow.
+func saysVirtual(text []byte) bool {
+	low := bytes.ToLower(text)
+	for _, w := range [...]string{"virtual", "vip", "group addr", "vr ip", "vr state"} {
+		if bytes.Contains(low, []byte(w)) {
+			return true
+		}
+	}
+	return false
 }
 
 // virtualColumns is where the names of the columns begin and end, in bytes.

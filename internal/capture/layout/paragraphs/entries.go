@@ -40,6 +40,9 @@ func entryWay(s string) bool {
 func recogniseEntries(text []byte) int {
 	n, begun := 0, false
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
+		if !begun && (lo == hi || !strings.ContainsRune("0123456789abcdefABCDEF.:", rune(text[lo]))) {
+			continue // no destination begins so, and what may stand below one means nothing without it
+		}
 		line := string(text[lo:min(hi, lo+300)])
 		if begun && entryWay(line) {
 			n += 4
