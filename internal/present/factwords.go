@@ -278,7 +278,7 @@ func translationWords(t network.Translation) string {
 			t.Protocol,
 			t.From.IsValid(),
 			t.From.String(),
-			network.Ports{},
+			t.FromPorts,
 			t.To.IsValid(),
 			t.To.String(),
 			t.ToPorts,

@@ -264,6 +264,9 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 			return fmt.Sprintf("%s keeps state and sees the packet but not its reply, so it drops what follows", dev)
 		}
 		return fmt.Sprintf("%s keeps state and has not seen the packet that this one answers", at)
+	case forward.NotChangedBack:
+		return fmt.Sprintf("it goes past %s, which changed the packet's destination, so it comes from %s and not from "+
+			"the address that was asked", dev, r.Address)
 	case forward.NoAddressToTake:
 		return fmt.Sprintf("%s translates to the address of %s, which no capture shows", at, ifname)
 	case forward.TunnelFails:
@@ -530,6 +533,9 @@ func advice(b forward.Branch, dst netip.Addr) string {
 			at = Clean(b.Reason.Device)
 		}
 		return fmt.Sprintf("lead both directions through %s, or neither", at)
+	case forward.NotChangedBack:
+		return fmt.Sprintf("let %s change the source of such packets too, or ask %s itself", Clean(b.Reason.Device),
+			b.Reason.Address)
 	case forward.TunnelFails:
 		return fmt.Sprintf("trace %s from %s", b.Reason.Address, at)
 	case forward.TunnelInItself:

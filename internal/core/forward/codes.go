@@ -54,6 +54,7 @@ var codeWords = [...]string{
 	RuleDenies:         "rule-denies",
 	AnswerTranslated:   "answer-translated",
 	NoState:            "no-state",
+	NotChangedBack:     "not-changed-back",
 	NoAddressToTake:    "no-address-to-take",
 	TunnelFails:        "tunnel-fails",
 	TunnelInItself:     "tunnel-in-itself",

@@ -2,6 +2,7 @@ package forward
 
 import (
 	"net/netip"
+	"slices"
 
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
@@ -14,6 +15,7 @@ type translated struct {
 	old, new netip.Addr
 	source   bool // else the destination
 	flow     network.Flow
+	mark     route.Mark
 }
 
 // arrive changes a packet's destination where it comes in: back, where the device had changed the source of what it
@@ -55,7 +57,7 @@ func (w *Walker) arrive(pkt *packet, at position, hop *Hop) (*packet, *step) {
 			p := *pkt
 			p.done = append(
 				pkt.done[:len(pkt.done):len(pkt.done)],
-				translated{at.device, pkt.dst, t.Becomes, false, pkt.flow},
+				translated{at.device, pkt.dst, t.Becomes, false, pkt.flow, t.Mark},
 			)
 			p.dst, p.came = t.Becomes, pkt
 			if t.BecomesPort != 0 {
@@ -67,6 +69,17 @@ func (w *Walker) arrive(pkt *packet, at position, hop *Hop) (*packet, *step) {
 		}
 	}
 	return pkt, nil
+}
+
+// changedBy names the device that had changed the destination of the packet that this one answers, with the line of the
+// translation.
+func (p *packet) changedBy() (string, []route.Mark) {
+	for _, t := range slices.Backward(p.undo) {
+		if !t.source && t.new == p.src {
+			return t.device.Name, []route.Mark{t.mark}
+		}
+	}
+	return "", nil
 }
 
 // leave applies what a device does to a packet that it sends on: its rules, its state, its translations of sources.
@@ -136,7 +149,7 @@ func (w *Walker) translateSource(pkt *packet, at position, s step, out string) s
 	}
 	for _, t := range d.Translations().All() {
 		answers := pkt.reply && pkt.state[d]
-		if t.Destination || answers && !t.Answers {
+		if t.Destination || answers && !t.Answers || !answers && !t.FromPorts.Any() {
 			continue
 		}
 		switch fit := t.Fits(pkt.src, pkt.dst, pkt.flow, at.ingress, out); {
@@ -157,7 +170,7 @@ func (w *Walker) translateSource(pkt *packet, at position, s step, out string) s
 				return end(NoAddressToTake, t.Mark)
 			}
 			p := *pkt
-			p.done = append(pkt.done[:len(pkt.done):len(pkt.done)], translated{d, pkt.src, to, true, pkt.flow})
+			p.done = append(pkt.done[:len(pkt.done):len(pkt.done)], translated{d, pkt.src, to, true, pkt.flow, t.Mark})
 			p.src = to
 			s.pkt, s.hop.NewSource = &p, to
 			s.hop.Evidence = append(s.hop.Evidence, t.Mark)

@@ -96,7 +96,7 @@ func (w *Walker) TraceFlow(src, dst netip.Addr, flow network.Flow) RoundTrip {
 			}
 			one = w.replies(back, places, assumed)
 		}
-		w.checkEnd(&one, &rt.Forward, src)
+		w.checkEnd(&one, &rt.Forward, src, dst)
 		d.Branches, d.Verdict, d.Omitted = append(
 			d.Branches,
 			one.Branches...), max(
@@ -158,6 +158,9 @@ func (rt *RoundTrip) oneSided(flow network.Flow) {
 		return
 	}
 	for _, b := range rt.Forward.Branches {
+		if b.Verdict != Arrives && b.pkt != nil && len(b.pkt.done) > 0 {
+			continue // who would answer what it was changed into is not told
+		}
 		for _, d := range b.stateful {
 			if !d.Stateful().Known() {
 				continue
@@ -283,7 +286,7 @@ func (w *Walker) sameNetwork(pkt *packet) (Branch, bool) {
 		return Branch{}, false
 	}
 	b := Branch{Share: 1, Verdict: Arrives, Delivery: ToAttachedNetwork,
-		Reason: Reason{Code: SameNetwork, Address: pkt.dst, Marks: []route.Mark{here[0].Mark}}}
+		Reason: Reason{Code: SameNetwork, Address: pkt.dst, Marks: []route.Mark{here[0].Mark}}, pkt: pkt}
 	for _, o := range w.topo.Owners(pkt.dst) {
 		if !slices.ContainsFunc(here, func(at topology.Attachment) bool { return at.Device == o.Device }) && !o.Down {
 			continue
@@ -351,8 +354,9 @@ func (w *Walker) replies(pkt *packet, starts []position, assumed bool) Direction
 }
 
 // checkEnd turns the delivery of a reply at another place than the packet's start into a loss: with overlapping
-// networks or duplicate addresses it can arrive at somebody else.
-func (w *Walker) checkEnd(back, forward *Direction, src netip.Addr) {
+// networks or duplicate addresses it can arrive at somebody else. So is a reply lost that comes from another address
+// than dst, which was asked: it went past the device that had changed the packet.
+func (w *Walker) checkEnd(back, forward *Direction, src, dst netip.Addr) {
 	homes := w.homes(forward, src)
 	back.Verdict = GoesOn
 	for i := range back.Branches {
@@ -360,6 +364,11 @@ func (w *Walker) checkEnd(back, forward *Direction, src netip.Addr) {
 		if b.Verdict == Arrives && b.end != nil && len(homes) > 0 && !homes[b.end.Name] {
 			b.Verdict, b.Delivery = NextHopLost, NotDelivered
 			b.Reason = Reason{Code: WrongPlace, Device: b.Where, Address: src, Marks: b.Reason.Marks}
+		}
+		if b.Verdict == Arrives && b.pkt != nil && b.pkt.src != dst {
+			b.Verdict, b.Delivery = StateMissing, NotDelivered
+			b.Reason = Reason{Code: NotChangedBack, Address: b.pkt.src}
+			b.Reason.Device, b.Reason.Marks = b.pkt.changedBy()
 		}
 		back.Verdict = max(back.Verdict, b.Verdict)
 	}

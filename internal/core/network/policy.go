@@ -110,6 +110,7 @@ type Translation struct {
 	Protocol    string
 	From, To    netip.Prefix // that it applies to
 	ToPorts     Ports
+	FromPorts   Ports // of answers that a server behind it sends; what a host begins itself it is not asked for then
 	In, Out     string
 	Becomes     netip.Addr // invalid: the address of the interface that the packet leaves by
 	BecomesPort uint16     // 0: as it was
@@ -302,7 +303,7 @@ func (r FlowRule) Fits(src, dst netip.Addr, f Flow, in, out string) Fit {
 
 // Fits says whether the translation applies to a packet. Out is not known yet where the destination changes.
 func (t Translation) Fits(src, dst netip.Addr, f Flow, in, out string) Fit {
-	fit := fits(t.From, t.To, t.Protocol, Ports{}, t.ToPorts, t.In, t.Out, src, dst, f, in, out)
+	fit := fits(t.From, t.To, t.Protocol, t.FromPorts, t.ToPorts, t.In, t.Out, src, dst, f, in, out)
 	if fit == Yes && t.Undecided {
 		return Maybe
 	}

@@ -105,6 +105,9 @@ type reader struct {
 	inner   []route.Mark
 	groups  filters.Groups
 	ports   map[string]bool // interfaces that the text tells of
+	// outer addresses, by name, and the names of those that a group of them has
+	outsides      map[string]*outside
+	outsideGroups map[string][]string
 }
 
 // Read reads a text of this family.

@@ -185,12 +185,11 @@ func TestNamesThatMayBeZones(t *testing.T) {
 	}
 }
 
-// TestWhatIsNotReadRestricts: translations of destinations, policy routes, devices in the device, and a text that was
+// TestWhatIsNotReadRestricts: translations of an odd kind, lists of rules that are not read, devices in the device, and a text that was
 // cut.
 func TestWhatIsNotReadRestricts(t *testing.T) {
 	for text, flows := range map[string]int{
 		"config firewall vip\n    edit \"till\"\n        set extip 172.28.61.2\n    next\nend\n":                                                    4,
-		"config router policy\n    edit 1\n        set gateway 172.28.61.9\n    next\nend\n":                                                        2,
 		"config router policy\n    edit 1\n        set status disable\n    next\nend\n":                                                             0,
 		"config firewall acl\n    edit 1\n        set interface \"up0\"\n    next\nend\n":                                                           4,
 		"config firewall security-policy\n    edit 1\n        set action deny\n    next\nend\n":                                                     2,

@@ -56,12 +56,12 @@ func (r *reader) facts() {
 			r.static(o)
 		case "router static6":
 			r.static(o)
-		case "firewall vip", "firewall vip6", "firewall interface-policy", "firewall acl", "firewall acl6",
+		case "firewall vip46", "firewall vip64", "firewall interface-policy", "firewall acl", "firewall acl6",
 			"firewall DoS-policy":
 			if o.first("status") != "disable" {
 				r.restrict(network.FlowRule{}, o.mark)
 			}
-		case "router policy", "router policy6", "firewall central-snat-map", "firewall security-policy",
+		case "firewall central-snat-map", "firewall security-policy",
 			"firewall ttl-policy", "firewall proxy-policy":
 			if o.first("status") != "disable" {
 				r.RestrictForwarded(network.FlowRule{}, int(o.mark.Off), int(o.mark.End))
@@ -76,6 +76,7 @@ func (r *reader) facts() {
 			r.restrict(network.FlowRule{Hook: network.ForItself}, o.mark)
 		}
 	}
+	r.steering(zones)
 	r.policies(zones)
 }
 

@@ -26,8 +26,8 @@ var understood = []string{"name", "uuid", "srcintf", "dstintf", "srcaddr", "dsta
 
 // policies makes rules of the policies, in their order. What fits none is denied.
 func (r *reader) policies(zones map[string][]string) {
-	var last, translated route.Mark
-	pairs := map[[2]string]bool{} // whether all policies that permit between two interfaces translate
+	var last route.Mark
+	r.readOutsides(zones)
 	for _, o := range r.objects {
 		if o.section != "firewall policy" && o.section != "firewall policy6" || o.first("status") == "disable" {
 			continue
@@ -36,63 +36,79 @@ func (r *reader) policies(zones map[string][]string) {
 			last = o.mark
 			continue
 		}
-		rule := r.policy(o, zones)
 		zoned := r.mayBeZones(o, zones)
-		flows := rule.Unfold(nil, o.markOf("action"))
-		if o.section == "firewall policy6" {
-			for i := range flows {
-				flows[i].Family = route.IPv6
-			}
-		}
-		if len(r.Facts.ListRules) > filters.MostTotal && len(flows) > 1 {
-			flows = filters.Not(nil, o.markOf("action"))
-		}
-		for _, f := range flows {
-			r.Facts.ListRules = append(r.Facts.ListRules,
-				network.ListRule{List: between, FlowRule: f, Zones: zoned})
-		}
-		if rule.Permit {
-			if o.first("nat") == "enable" {
-				translated = o.markOf("nat")
-			}
-			key := [2]string{strings.Join(o.get("srcintf"), " "), strings.Join(o.get("dstintf"), " ")}
-			now := o.first("nat") == "enable" && o.first("ippool") != "enable"
-			if was, seen := pairs[key]; !seen || was {
-				pairs[key] = now
-			}
+		for _, f := range r.flows(o, zones) {
+			r.Facts.ListRules = append(r.Facts.ListRules, network.ListRule{List: between, FlowRule: f, Zones: zoned})
 		}
 	}
+	r.inward()
 	if last == (route.Mark{}) {
 		return
 	}
 	r.Facts.Policy.Stateful = last
 	r.Facts.Applied = append(r.Facts.Applied, network.AppliedFilter{List: between, Rule: network.FlowRule{Mark: last}})
-	if translated == (route.Mark{}) {
-		return
+	r.outward(zones)
+}
+
+// flows unfolds one policy. Where there are outer addresses, one that names such fits packets whose destination the
+// device turned from them alone; whether any other fits those too differs from release to release.
+func (r *reader) flows(o *object, zones map[string][]string) []network.FlowRule {
+	rule, mark := r.policy(o, zones), o.markOf("action")
+	if o.section == "firewall policy6" {
+		rule.Family = route.IPv6
 	}
-	for _, o := range r.objects {
-		if o.section != "firewall policy" || o.name == "" || o.first("nat") != "enable" ||
-			o.first("status") == "disable" || o.first("action") != "accept" {
-			continue
+	found, others := r.outsidesIn(slices.Concat(o.get("dstaddr"), o.get("dstaddr6")))
+	var out []network.FlowRule
+	switch plain := rule.Unfold(nil, mark); {
+	case len(r.outsides) == 0:
+		out = plain
+	case len(found) == 0 || len(others) > 0:
+		for _, f := range plain {
+			f.Turned = network.NotTurnedHere
+			out = append(out, f)
 		}
-		key := [2]string{strings.Join(o.get("srcintf"), " "), strings.Join(o.get("dstintf"), " ")}
-		rule := r.policy(o, zones)
-		rule.Undecided = rule.Undecided || !pairs[key]
-		for _, f := range rule.Unfold(nil, o.markOf("nat")) {
-			r.Facts.Policy.Translations = append(r.Facts.Policy.Translations, network.Translation{
-				Protocol: f.Protocol, From: f.From, To: f.To, ToPorts: f.ToPorts, In: f.In, Out: f.Out,
-				Undecided: f.Undecided, Mark: f.Mark,
-			})
+		for _, f := range plain {
+			f.Turned, f.Undecided = network.TurnedHere, true
+			out = append(out, f)
 		}
 	}
+	if len(found) > 0 {
+		for _, x := range found {
+			x.used = true
+		}
+		rule.To = inner(found)
+		for _, f := range rule.Unfold(nil, mark) {
+			f.Turned = network.TurnedHere
+			out = append(out, f)
+		}
+	}
+	if len(r.Facts.ListRules) > filters.MostTotal && len(out) > 1 {
+		return filters.Not(nil, mark)
+	}
+	return out
 }
 
 // mayBeZones reports whether a policy names what is neither an interface nor a zone of this text.
 func (r *reader) mayBeZones(o *object, zones map[string][]string) bool {
-	return slices.ContainsFunc(slices.Concat(o.get("srcintf"), o.get("dstintf")), func(name string) bool {
+	return slices.ContainsFunc(slices.Concat(o.get("srcintf"), o.get("dstintf"), o.get("input-device")), func(name string) bool {
 		_, zone := zones[name]
 		return name != "any" && !zone && !r.ports[name]
 	})
+}
+
+// interfacesOf are the interfaces that names stand for, those of zones too; nil for any.
+func interfacesOf(names []string, zones map[string][]string) (out []string) {
+	for _, n := range names {
+		if n == "any" {
+			return nil
+		}
+		if members, ok := zones[n]; ok {
+			out = append(out, members...)
+			continue
+		}
+		out = append(out, n)
+	}
+	return out
 }
 
 // policy reads one policy.
@@ -105,26 +121,14 @@ func (r *reader) policy(o *object, zones map[string][]string) filters.Rule {
 	default:
 		rule.Permit, rule.Undecided = true, true
 	}
-	interfaces := func(names []string) (out []string) {
-		for _, n := range names {
-			if n == "any" {
-				return nil
-			}
-			if members, ok := zones[n]; ok {
-				out = append(out, members...)
-				continue
-			}
-			out = append(out, n)
-		}
-		return out
-	}
-	rule.In, rule.Out = interfaces(o.get("srcintf")), interfaces(o.get("dstintf"))
+	rule.In, rule.Out = interfacesOf(o.get("srcintf"), zones), interfacesOf(o.get("dstintf"), zones)
 	addresses := func(keys ...string) filters.Addresses {
 		out := filters.NoAddresses
 		some := false
 		for _, k := range keys {
-			for _, n := range o.get(k) {
-				some = true
+			_, names := r.outsidesIn(o.get(k))
+			some = some || len(o.get(k)) > 0
+			for _, n := range names {
 				out = out.Join(r.groups.AddressNamed(n))
 			}
 		}

@@ -26,6 +26,9 @@ type rulebase struct {
 	system  string            // the virtual system that the lines are of
 	first   route.Mark        // of its lines
 	unknown bool              // it says more than is read here: of other systems, or of zones that do not route
+	nat     []*natRule
+	steers  []*natRule
+	turned  []turned // by the rules of nat
 }
 
 // zonePort is an interface of a zone.
@@ -38,6 +41,14 @@ type zonePort struct {
 type zoneRule struct {
 	values map[string][]string
 	mark   route.Mark
+}
+
+// first is the first value of a key, "" where there is none.
+func (x *zoneRule) first(key string) string {
+	if v := x.values[key]; len(v) > 0 {
+		return v[0]
+	}
+	return ""
 }
 
 // line takes a line; false where it is none of a rulebase's.
@@ -78,6 +89,10 @@ func (b *rulebase) line(s string, m route.Mark) bool {
 			r.mark = m
 		}
 		r.values[w[4]] = append(r.values[w[4]], members(w[5:])...)
+	case w[0] == "rulebase" && w[1] == "nat" && w[2] == "rules" && len(w) > 5:
+		b.natLine(w[3], w[4:], m)
+	case w[0] == "rulebase" && w[1] == "pbf" && w[2] == "rules" && len(w) > 5:
+		b.steerLine(w[3], w[4:], m)
 	case w[0] == "rulebase" && w[1] == "default-security-rules" && len(w) > 5 && w[4] == "action":
 		if b.lasts == nil {
 			b.lasts = map[string]string{}
@@ -179,7 +194,7 @@ func (b *rulebase) service(name string, v []string) {
 // finish makes rules of what was told.
 func (b *rulebase) finish(r *reader) {
 	switch {
-	case len(b.ports) == 0 && len(b.rules) == 0 && !b.unknown:
+	case len(b.ports) == 0 && len(b.rules) == 0 && len(b.nat)+len(b.steers) == 0 && !b.unknown:
 		return
 	// a part of it is missing, or is not told apart, or there are more pairs than any device has rules for
 	case b.unknown, len(b.ports) == 0, len(b.rules) == 0, len(b.ports)*len(b.ports) > filters.MostTotal:
@@ -191,6 +206,8 @@ func (b *rulebase) finish(r *reader) {
 			{Protocol: "tcp", To: network.Ports{Lo: 8080, Hi: 8080}}}})
 	b.groups.AddServices("service-https", filters.Services{Some: true,
 		List: []filters.Service{{Protocol: "tcp", To: network.Ports{Lo: 443, Hi: 443}}}})
+	b.translations(r)
+	b.steering(r)
 	add := func(f network.FlowRule) {
 		r.Facts.ListRules = append(r.Facts.ListRules, network.ListRule{List: between, FlowRule: f})
 	}
@@ -201,7 +218,9 @@ func (b *rulebase) finish(r *reader) {
 				flows = filters.Not(nil, x.mark)
 			}
 			for _, f := range flows {
-				add(f)
+				for _, g := range b.afterTurning(f) {
+					add(g)
+				}
 			}
 		}
 	}
@@ -230,17 +249,11 @@ var saysNothing = []string{"from", "to", "source", "destination", "application",
 
 // rule makes rules of one: what it says of applications parts it into what is sure and what may fit.
 func (b *rulebase) rule(x *zoneRule) []filters.Rule {
-	first := func(key string) string {
-		if v := x.values[key]; len(v) > 0 {
-			return v[0]
-		}
-		return ""
-	}
-	if first("disabled") == "yes" {
+	if x.first("disabled") == "yes" {
 		return nil
 	}
 	var rule filters.Rule
-	switch action := first("action"); {
+	switch action := x.first("action"); {
 	case action == "allow":
 		rule.Permit = true
 	case strings.HasPrefix(action, "reset"):
@@ -259,10 +272,10 @@ func (b *rulebase) rule(x *zoneRule) []filters.Rule {
 			rule.Undecided = true
 		}
 	}
-	if first("negate-source") == "yes" {
+	if x.first("negate-source") == "yes" {
 		rule.From, rule.Undecided = filters.Addresses{}, true
 	}
-	if first("negate-destination") == "yes" {
+	if x.first("negate-destination") == "yes" {
 		rule.To, rule.Undecided = filters.Addresses{}, true
 	}
 	return b.byApplication(rule, x.values["application"], x.values["service"])
@@ -272,14 +285,7 @@ func (b *rulebase) rule(x *zoneRule) []filters.Rule {
 // tells, but for echoes; and what an application's usual ports are is not known here, but for those of its name.
 func (b *rulebase) byApplication(rule filters.Rule, applications, services []string) []filters.Rule {
 	usual := slices.Contains(services, "application-default")
-	set := filters.NoServices
-	for _, s := range services {
-		if s == "any" {
-			set = filters.Services{}
-			break
-		}
-		set = set.Join(b.groups.Services(s))
-	}
+	set := b.services(services)
 	if usual || len(services) == 0 {
 		set = filters.Services{}
 	}
@@ -329,6 +335,18 @@ func (b *rulebase) interfaces(zones []string) (out []string, known bool) {
 		out = append(out, ports...)
 	}
 	return out, len(zones) > 0
+}
+
+// services are those that names stand for.
+func (b *rulebase) services(names []string) filters.Services {
+	out := filters.NoServices
+	for _, s := range names {
+		if s == "any" {
+			return filters.Services{}
+		}
+		out = out.Join(b.groups.Services(s))
+	}
+	return out
 }
 
 func (b *rulebase) addresses(names []string) filters.Addresses {

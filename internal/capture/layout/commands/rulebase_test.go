@@ -110,7 +110,7 @@ func TestWhatARulebaseLacks(t *testing.T) {
 		"set rulebase":             "set lost",
 		"set zone hall":            "set vsys one zone hall",
 		"zone yard network layer3": "zone yard network virtual-wire",
-		"set address masts":        "set rulebase nat rules out from hall\nset address masts",
+		"set address masts":        "set rulebase dos rules out from hall\nset address masts",
 		"set service watch":        "set pre-rulebase security rules none action deny\nset service watch",
 	} {
 		text := strings.ReplaceAll(rules, was, is)

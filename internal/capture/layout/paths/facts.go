@@ -36,14 +36,6 @@ func (r *reader) facts() {
 			r.static(i)
 		case "ip settings", "ipv6 settings":
 			r.settings(i)
-		case "ip firewall mangle", "ipv6 firewall mangle":
-			if i.verb == "add" && !i.off() && i.get("action") == "mark-routing" {
-				r.restrict(network.FlowRule{In: i.get("in-interface")}, i.mark)
-			}
-		case "ip route rule", "routing rule":
-			if i.verb == "add" && !i.off() {
-				r.restrict(network.FlowRule{In: i.get("interface")}, i.mark)
-			}
 		}
 		r.elsewhere(i)
 		if strings.HasPrefix(i.section, "interface") && i.off() {
@@ -55,6 +47,7 @@ func (r *reader) facts() {
 	}
 	r.rules()
 	r.translations()
+	r.steering()
 }
 
 // elsewhere keeps what decides over packets beside filters: policies of IPsec (RFC 4301), portals in front of an

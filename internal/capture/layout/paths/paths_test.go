@@ -2,6 +2,7 @@ package paths
 
 import (
 	"fmt"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -74,21 +75,19 @@ func TestRead(t *testing.T) {
 	layouttest.Variants(t, Read, config)
 }
 
-// TestWhatIsNotRead restricts: marks that choose a table, rules that do, and a line that goes on where the text ends.
+// TestWhatIsNotRead restricts: policies of IPsec, portals, rules for frames, and a line that goes on where the text ends.
 func TestWhatIsNotRead(t *testing.T) {
 	for text, flows := range map[string]int{
-		"/ip firewall mangle\nadd action=mark-routing chain=prerouting in-interface=hall0 new-routing-mark=odd\n": 2,
-		"/ip firewall mangle\nadd action=mark-packet chain=prerouting\n":                                          0,
-		"/ip ipsec policy\nadd action=discard src-address=10.61.16.0/24\n":                                        4,
-		"/ip ipsec policy\nadd action=none src-address=10.61.16.0/24\n":                                           0,
-		"/ip ipsec policy\nset 0 dst-address=::/0 src-address=::/0\n":                                             0,
-		"/ip hotspot\nadd interface=hall0 name=night\n":                                                           2,
-		"/ip hotspot\nadd disabled=yes interface=hall0 name=night\n":                                              0,
-		"/interface ethernet switch rule\nadd new-dst-ports=\"\" ports=p3\n":                                      2,
-		"/interface bridge filter\nadd action=drop chain=forward\n":                                               2,
-		"/ip route rule\nadd src-address=10.61.16.0/24 table=odd\n":                                               4,
-		"/ip firewall filter\nadd action=accept chain=forward \\\n":                                               4,
-		"/ip settings\nset ip-forward=no rp-filter=strict\n":                                                      0,
+		"/ip firewall mangle\nadd action=mark-packet chain=prerouting\n":     0,
+		"/ip ipsec policy\nadd action=discard src-address=10.61.16.0/24\n":   4,
+		"/ip ipsec policy\nadd action=none src-address=10.61.16.0/24\n":      0,
+		"/ip ipsec policy\nset 0 dst-address=::/0 src-address=::/0\n":        0,
+		"/ip hotspot\nadd interface=hall0 name=night\n":                      2,
+		"/ip hotspot\nadd disabled=yes interface=hall0 name=night\n":         0,
+		"/interface ethernet switch rule\nadd new-dst-ports=\"\" ports=p3\n": 2,
+		"/interface bridge filter\nadd action=drop chain=forward\n":          2,
+		"/ip firewall filter\nadd action=accept chain=forward \\\n":          4,
+		"/ip settings\nset ip-forward=no rp-filter=strict\n":                 0,
 	} {
 		r := layouttest.Laws(t, Read, []byte(text))
 		require.Len(t, r.Facts.Policy.Flows, flows, text)
@@ -104,6 +103,33 @@ func TestWhatIsNotRead(t *testing.T) {
 		require.Equal(t, []string{want}, layouttest.Lists(r.Facts.ListRules)["ip firewall filter forward"], cond)
 	}
 	require.Len(t, layouttest.Laws(t, Read, []byte("what is this\n/ip route\nnothing here\n")).Unread, 2)
+}
+
+// TestPoliciesOfRouting: marks and rules that lead to another table; where it is not told which of them counts, packets
+// may go elsewhere.
+func TestPoliciesOfRouting(t *testing.T) {
+	const mark = "add action=mark-routing chain=prerouting new-routing-mark="
+	for text, want := range map[string][]string{
+		"/ip firewall mangle\n" + mark + "yard in-interface=hall0 src-address=10.61.16.0/24\n":                                        {"permit from 10.61.16.0/24 in hall0 in yard"},
+		"/ip firewall mangle\n" + mark + "one\n" + mark + "two protocol=tcp dst-port=443\n":                                           {"permit tcp 443-443 in two", "permit in one"},
+		"/ip firewall mangle\n" + mark + "one protocol=udp passthrough=no\n" + mark + "two passthrough=no\n":                          {"permit udp in one", "permit in two"},
+		"/ip firewall mangle\n" + mark + "one protocol=udp passthrough=no\n" + mark + "two\n":                                         nil,
+		"/ip firewall mangle\nadd action=accept chain=prerouting dst-address=10.61.18.0/24\n" + mark + "two\n":                        nil,
+		"/ip firewall mangle\nadd action=mark-connection chain=prerouting new-connection-mark=c\n" + mark + "two connection-mark=c\n": {"permit perhaps in two"},
+		"/ip firewall mangle\n" + mark + "one disabled=yes\n" + mark + "two protocol=udp\n":                                           {"permit udp in two"},
+		"/ip firewall mangle\nadd action=mark-packet chain=prerouting new-packet-mark=p\n":                                            {},
+		"/ip route rule\nadd src-address=10.61.16.0/24 table=yard\nadd dst-address=10.61.18.0/24 interface=hall0 action=drop\nadd table=main\n": {
+			"permit from 10.61.16.0/24 in yard", "permit to 10.61.18.0/24 in hall0 dropped", "permit"},
+		"/routing rule\nadd action=lookup-only-in-table routing-mark=m table=yard\nadd action=unreachable\n": {"permit perhaps in yard", "permit elsewhere"},
+		"/ip route rule\nadd table=yard\n/ip firewall mangle\n" + mark + "one\n":                             nil,
+	} {
+		r := layouttest.Laws(t, Read, []byte(text))
+		lists := layouttest.Lists(r.Facts.ListRules)["policies of routing, ipv4"]
+		restricted := slices.ContainsFunc(r.Facts.Policy.Flows, func(f network.FlowRule) bool { return f.Hook == network.Steered && f.Undecided })
+		require.Equal(t, want == nil, restricted, text)
+		require.Equal(t, len(want) > 0, len(r.Facts.Applied) > 0, text)
+		require.Equal(t, append([]string{}, want...), append([]string{}, lists...), text)
+	}
 }
 
 func FuzzRead(f *testing.F) {

@@ -95,7 +95,7 @@ func (r *reader) match(i *item) filters.Rule {
 		not := strings.HasPrefix(v, "!")
 		switch key {
 		case "chain", "action", "comment", "log", "log-prefix", "disabled", "reject-with", "to-addresses", "to-ports",
-			"hw-offload", "place-before", "address-list", "address-list-timeout":
+			"hw-offload", "place-before", "address-list", "address-list-timeout", "new-routing-mark", "passthrough":
 		case "src-address", "dst-address":
 			set, ok := filters.Address(strings.TrimPrefix(v, "!"))
 			if not && ok {

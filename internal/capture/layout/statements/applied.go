@@ -66,7 +66,6 @@ type decided uint8
 
 const (
 	comesIn decided = iota
-	leaves
 	bothWays
 	asNamed // by the direction that the line names, else both ways
 	whereTo // of what comes in
@@ -100,9 +99,6 @@ var deciding = []decidingLine{
 	{"ipv6 policy-based-route ", whereTo},
 	{"ipv6 verify source", comesIn},
 	{"management-only", passes},
-	{"nat outbound", leaves},
-	{"nat server ", bothWays},
-	{"nat static ", bothWays},
 	{"pbr-policy ", whereTo},
 	{"policy-route ", whereTo},
 	{"qos apply policy ", asNamed},
@@ -130,9 +126,7 @@ func (r *reader) decides(w []string, line string, fam route.Family, ifname strin
 		r.RestrictForwarded(network.FlowRule{Family: fam, In: ifname}, lo, hi)
 		r.RestrictForwarded(network.FlowRule{Family: fam, Out: ifname}, lo, hi)
 	default: // what is for the device's own address may be for another; what it sends itself keeps its source
-		if deciding[i].over != leaves {
-			r.Restrict(network.FlowRule{Family: fam, In: ifname}, lo, hi)
-		}
+		r.Restrict(network.FlowRule{Family: fam, In: ifname}, lo, hi)
 		if deciding[i].over != comesIn {
 			r.RestrictForwarded(network.FlowRule{Family: fam, Out: ifname}, lo, hi)
 		}

@@ -38,7 +38,7 @@ type detour struct {
 }
 
 // policyOf matches a line that applies a policy to an interface.
-var policyOf = regexp.MustCompile(`(?m)^\s+(?:ip(?:v6)? policy route-map|policy-route route-map|pbr-policy) (\S+)\s*$`)
+var policyOf = regexp.MustCompile(`(?m)^\s+(?:ip(?:v6)? policy route-map|policy-route route-map|pbr-policy|ip(?:v6)? policy-based-route) (\S+)\s*$`)
 
 // learn finds the route-maps that are policies; most are about routes.
 func (d *detours) learn(text []byte) {
@@ -52,7 +52,10 @@ func (d *detours) learn(text []byte) {
 func (d *detours) line(w []string, indented bool, m route.Mark) bool {
 	if !indented {
 		d.open = nil
-		if len(w) < 2 || w[0] != "route-map" && w[0] != "pbr-map" || !d.used[w[1]] {
+		if w[0] == "ipv6" && len(w) > 2 {
+			w = w[1:]
+		}
+		if len(w) < 2 || !slices.Contains([]string{"route-map", "pbr-map", "policy-based-route"}, w[0]) || !d.used[w[1]] {
 			return false
 		}
 		d.open = &clause{deny: slices.Contains(w[2:], "deny"), whole: w[0] == "pbr-map", mark: m}
@@ -66,6 +69,13 @@ func (d *detours) line(w []string, indented bool, m route.Mark) bool {
 	case w[0] == "match" && (w[1] == "ip" || w[1] == "ipv6") && w[2] == "address" && len(w) > 3 &&
 		w[3] != "prefix-list":
 		d.open.lists = append(d.open.lists, w[3:]...)
+	case w[0] == "if-match" && w[1] == "acl":
+		d.open.lists = append(d.open.lists, w[len(w)-1])
+		d.open.odd = d.open.odd || len(w) > 3 && w[2] != "name" && w[2] != "ipv6" || len(d.open.lists) > 1
+	case w[0] == "apply" && d.open.sends.apply(w[1:]):
+		d.open.mark = m
+	case w[0] == "if-match":
+		d.open.odd = true
 	case w[0] == "match":
 		d.open.odd = !d.open.matches(w[1], w[2:]) || d.open.odd
 	case w[0] == "set" && d.open.sends.set(w[1:]):
@@ -133,7 +143,7 @@ func (d *detours) apply(w []string, fam route.Family, ifname string, m route.Mar
 	switch {
 	case len(w) == 4 && w[1] == "policy" && w[2] == "route-map", len(w) == 3 && w[0] == "policy-route" &&
 		w[1] == "route-map":
-	case len(w) == 2 && w[0] == "pbr-policy":
+	case len(w) == 2 && w[0] == "pbr-policy", len(w) == 3 && w[1] == "policy-based-route":
 	default:
 		return false
 	}

@@ -85,8 +85,32 @@ func TestPoliciesWithMatchesOfTheirOwn(t *testing.T) {
 	}
 }
 
+// TestPoliciesOfNodes: the same in the words "if-match" and "apply".
+func TestPoliciesOfNodes(t *testing.T) {
+	const head = "sysname depot\n#\nacl number 3000\n rule 5 permit ip source 10.61.18.0 0.0.0.255\n#\ninterface up0\n ip address 172.28.61.2 255.255.255.252\n ip policy-based-route NIGHT\n#\n"
+	const node = "policy-based-route NIGHT permit node 10\n if-match acl 3000\n "
+	for policy, want := range map[string][]string{
+		node + "apply next-hop 172.28.61.9\n":                          {"permit from 10.61.18.0/24 to 172.28.61.9"},
+		node + "apply ip-address next-hop 172.28.61.9\n":               {"permit from 10.61.18.0/24 to 172.28.61.9"},
+		node + "apply ip-address next-hop 172.28.61.9 172.28.61.13\n":  {"permit from 10.61.18.0/24 elsewhere"},
+		node + "apply next-hop 172.28.61.9\n apply next-hop 1.1.9.9\n": {"permit from 10.61.18.0/24 elsewhere"},
+		node + "apply output-interface up1\n":                          {"permit from 10.61.18.0/24 elsewhere"},
+		node + "apply ip-precedence 5\n":                               {"permit from 10.61.18.0/24"},
+		"policy-based-route NIGHT deny node 5\n if-match acl 3000\n#\npolicy-based-route NIGHT permit node 10\n apply next-hop 172.28.61.9\n": {"permit from 10.61.18.0/24", "permit to 172.28.61.9"},
+		"policy-based-route NIGHT permit node 10\n if-match packet-length 1 90\n apply next-hop 172.28.61.9\n":                                nil,
+		node + "if-match acl 3001\n apply next-hop 172.28.61.9\n":                                                                             nil,
+		"policy-based-route OTHER permit node 10\n apply next-hop 172.28.61.9\n":                                                              nil,
+	} {
+		r := layouttest.Laws(t, Read, []byte(head+policy))
+		require.Equal(t, want, layouttest.Lists(r.Facts.ListRules)["policy routing by NIGHT"], policy)
+		require.Equal(t, want == nil, slices.ContainsFunc(r.Facts.Policy.Flows, func(f network.FlowRule) bool { return f.Hook == network.Steered && f.NotRead && f.In == "up0" }), policy)
+	}
+}
+
 // TestPolicyForOwnPackets: it decides over what the device sends itself, and is not followed.
 func TestPolicyForOwnPackets(t *testing.T) {
-	r := layouttest.Laws(t, Read, []byte("hostname depot\nip local policy route-map NIGHT\ninterface up0\n ip address 172.28.61.2 255.255.255.252\n"))
-	require.True(t, slices.ContainsFunc(r.Facts.Policy.Flows, func(f network.FlowRule) bool { return f.Hook == network.FromItself && f.NotRead && f.Undecided }))
+	for _, line := range []string{"ip local policy route-map NIGHT", "ip local policy-based-route NIGHT"} {
+		r := layouttest.Laws(t, Read, []byte("hostname depot\n"+line+"\ninterface up0\n ip address 172.28.61.2 255.255.255.252\n"))
+		require.True(t, slices.ContainsFunc(r.Facts.Policy.Flows, func(f network.FlowRule) bool { return f.Hook == network.FromItself && f.NotRead && f.Undecided }), line)
+	}
 }

@@ -208,9 +208,7 @@ func TestLinesThatNameAnInterface(t *testing.T) {
 // TestOtherWordsForWhatDecides: of systems that call translations, policies and checks otherwise.
 func TestOtherWordsForWhatDecides(t *testing.T) {
 	for text, want := range map[string][]string{
-		"interface up0\n ipsec policy P\n": {"up0 ", " up0"},
-		"interface up0\n nat server protocol tcp global 172.28.61.9 80 inside 10.61.16.9 80\n":      {"up0 ", " up0"},
-		"interface up0\n nat static enable\n":                                                       {"up0 ", " up0"},
+		"interface up0\n ipsec policy P\n":                                                          {"up0 ", " up0"},
 		"interface up0\n ip nat source dynamic access-list X overload\n":                            {"up0 ", " up0"},
 		"interface up0\n ip policy-based-route R\n":                                                 {"up0 "},
 		"interface up0\n epbr ip policy P\n":                                                        {"up0 "},

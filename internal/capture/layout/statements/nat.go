@@ -73,7 +73,7 @@ func (n *nat) finish(r *reader) {
 	var fixed, listed []network.Translation
 	for _, x := range n.rules {
 		if x.words[0] == "static" {
-			fixed = append(fixed, n.fixed(x)...)
+			fixed = append(fixed, n.fixed(r, x)...)
 		} else {
 			listed = append(listed, n.listed(r, x)...)
 		}
@@ -95,19 +95,31 @@ func (n *nat) finish(r *reader) {
 }
 
 // fixed reads "static A B" and "static tcp A PORT B PORT": both ways.
-func (n *nat) fixed(x natRule) []network.Translation {
+func (n *nat) fixed(r *reader, x natRule) []network.Translation {
 	w := x.words[1:]
 	t := network.Translation{Mark: x.mark}
 	back := network.Translation{Mark: x.mark, Destination: true}
 	var words []string
 	ported := len(w) > 4 && (w[0] == "tcp" || w[0] == "udp")
+	own := ported && w[3] == "interface" && len(w) > 5
+	if own { // "interface IF" in place of its address
+		w = slices.Clone(w)
+		if len(w) > 6 && isNumber(w[6]) { // the number of the interface stands apart
+			w[4] += " " + w[5]
+			w = slices.Delete(w, 5, 6)
+		}
+		a, err := r.ownAddress(w[4])
+		w = slices.Delete(w, 3, 4)
+		if w[3] = a.String(); err != nil {
+			return []network.Translation{{Undecided: true, Destination: true, Protocol: w[0], Mark: x.mark}}
+		}
+	}
 	if ported {
 		words = []string{w[1], w[3]}
 		t.Protocol, back.Protocol = w[0], w[0]
 		from, okFrom := filters.Port(w[2], w[0])
 		to, okTo := filters.Port(w[4], w[0])
 		back.ToPorts, back.BecomesPort = network.Ports{Lo: to, Hi: to}, from
-		t.Undecided = true // of what comes from that port alone, and it gets another one
 		back.Undecided = !okFrom || !okTo
 		w = w[min(5, len(w)):]
 	} else if len(w) > 1 {
@@ -130,10 +142,9 @@ func (n *nat) fixed(x natRule) []network.Translation {
 	t.From, t.Becomes = netip.PrefixFrom(a, a.BitLen()), b
 	back.To, back.Becomes = netip.PrefixFrom(b, b.BitLen()), a
 	onLink := !slices.Contains(w, "no-alias")
-	t.OnLink, back.OnLink = onLink, onLink
-	// the port's answers take its address again by themselves; what the host begins itself goes by the lists
-	if ported {
-		return []network.Translation{back}
+	t.OnLink, back.OnLink = onLink, onLink && !own
+	if ported { // what answers a packet that came for the port itself gets its outer address too
+		t.FromPorts, t.Undecided = network.Ports{Lo: back.BecomesPort, Hi: back.BecomesPort}, back.Undecided
 	}
 	return []network.Translation{t, back}
 }
@@ -159,9 +170,13 @@ func (n *nat) listed(r *reader, x natRule) []network.Translation {
 	default:
 		return unsure
 	}
-	var out []network.Translation
+	return byList(r, w[1], base)
+}
+
+// byList makes translations like base of what a list permits; what it denies is left as it is.
+func byList(r *reader, list string, base network.Translation) (out []network.Translation) {
 	for _, rule := range r.Facts.ListRules {
-		if rule.List != w[1] || rule.Family == route.IPv6 {
+		if rule.List != list || rule.Family == route.IPv6 {
 			continue
 		}
 		t := base
@@ -171,7 +186,7 @@ func (n *nat) listed(r *reader, x natRule) []network.Translation {
 		out = append(out, t)
 	}
 	if out == nil {
-		return unsure
+		return []network.Translation{{Undecided: true, Mark: base.Mark}}
 	}
 	return out
 }

@@ -49,6 +49,26 @@ func (s *sends) set(w []string) bool {
 	return true
 }
 
+// apply is set of what follows "apply": the same in other words.
+func (s *sends) apply(w []string) bool {
+	if w[0] == "ip-address" || w[0] == "ipv6-address" {
+		w = w[1:]
+	}
+	if len(w) > 0 && slices.Contains([]string{"ip-precedence", "precedence", "dscp", "ip-dscp", "ip-df", "statistics"},
+		w[0]) {
+		return false
+	}
+	s.some = true
+	if len(w) != 2 || w[0] != "next-hop" { // several are shared out by some, and tried in turn by others
+		s.open = true
+		return true
+	}
+	a, ok := layout.Addr([]byte(w[1]))
+	s.open = s.open || !ok || a.Zone() != "" || a.IsLinkLocalUnicast() || s.nextHop.IsValid()
+	s.nextHop = a
+	return true
+}
+
 // to is where the packets go in the end: a next hop comes before an interface, and what else stands together is not
 // understood.
 func (s *sends) to() network.Detour {

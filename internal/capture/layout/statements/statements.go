@@ -72,6 +72,8 @@ type reader struct {
 	protocol    protocolBlock
 	guard       guard
 	nat         nat
+	edge        edge
+	twoSided    twoSided
 	thrown      thrown
 	detours     detours
 	switched    switched
@@ -125,6 +127,8 @@ func Read(text []byte) layout.Reading {
 	r.detours.finish(&r)
 	r.guard.finish(&r)
 	r.nat.finish(&r)
+	r.edge.finish(&r)
+	r.twoSided.finish(&r)
 	r.thrown.finish(&r)
 	r.switched.finish(&r)
 	r.ReadOrPart(r.parts)
@@ -263,16 +267,9 @@ func (r *reader) inBlock(w []string, s string, indented bool, lo, hi int) (used 
 		}
 		r.guard.named(w[1], layout.Mark(lo, hi))
 		return true, nil
-	case w[0] == "nat" && len(w) > 2 && translates(w[1]) != nil:
-		out := translates(w[1])[1]
-		if out == "any" {
-			out = ""
-		}
-		r.RestrictForwarded(network.FlowRule{Out: out}, lo, hi)
-		if slices.Contains(w, "static") { // what comes in may be for an address that becomes another
-			r.Restrict(network.FlowRule{In: out}, lo, hi)
-		}
-		return true, nil
+	case r.twoSided.line(w, r.lists.group.name, layout.Mark(lo, hi)):
+		r.part = true
+		return false, nil
 	case r.guard.line(w, r.link > 0):
 		r.part = true
 		return false, nil
@@ -283,6 +280,9 @@ func (r *reader) inBlock(w []string, s string, indented bool, lo, hi int) (used 
 		r.link > 0) && r.nat.line(w, layout.Mark(lo, hi)):
 		r.part = true
 		return false, nil
+	case r.edge.line(w, r.interfaceNow(), layout.Mark(lo, hi)):
+		r.part = true
+		return false, nil
 	case r.link > 0 && r.applied(w, lo, hi):
 		return true, nil
 	case r.thrown.line(w, indented, r.interfaceNow(), layout.Mark(lo, hi)):
@@ -290,7 +290,7 @@ func (r *reader) inBlock(w []string, s string, indented bool, lo, hi int) (used 
 		return false, nil
 	case !indented && r.guards(w, lo, hi):
 		return true, nil
-	case !indented && len(w) == 5 && w[1] == "local" && w[2] == "policy": // of what the device sends itself
+	case !indented && len(w) > 3 && w[1] == "local" && (w[2] == "policy" || w[2] == "policy-based-route"): // of what the device sends itself
 		r.Restrict(network.FlowRule{Hook: network.FromItself}, lo, hi)
 		return true, nil
 	case !indented && appliesGlobally(w):
