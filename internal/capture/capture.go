@@ -208,7 +208,9 @@ func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
 				at.File = file
 				p.rulesAsked(at)
 			}
-			p.PartOfRules = asksForPartOfRules(s.command)
+			if p.PartOfRules = asksForPartOfRules(s.command); p.PartOfRules { // that others are missing is no surprise
+				p.Facts.Rules = slices.DeleteFunc(p.Facts.Rules, network.Rule.IsGap)
+			}
 			p.nameTables(src, s.part)
 			p.unreadRows(src)
 			p.beheaded(src, s)

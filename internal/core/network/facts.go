@@ -238,6 +238,18 @@ type Rule struct {
 	Mark      route.Mark
 }
 
+// Gap is a rule that stands for ones that a listing lacks at a priority: what they do is not known.
+func Gap(priority uint32, m route.Mark) Rule {
+	return Rule{Priority: priority, Action: RuleJump, Undecided: true, Mark: m}
+}
+
+// IsGap reports whether a rule is a Gap.
+func (r Rule) IsGap() bool {
+	gap := Gap(r.Priority, r.Mark)
+	gap.Family = r.Family
+	return r == gap
+}
+
 // An FWMark is what a kernel's rule asks of the mark that its filters may have put on a packet. The zero FWMark asks
 // for nothing.
 type FWMark struct {

@@ -246,12 +246,12 @@ func FuzzRead(f *testing.F) {
 
 // TestRulesThatRefuse are told from those that look up.
 func TestRulesThatRefuse(t *testing.T) {
-	in := []byte(`[{"priority":10,"src":"all","action":"prohibit"},{"priority":20,"src":"all","action":"unreachable"},{"priority":30,"src":"all","action":"blackhole"}]`)
+	in := []byte(`[{"priority":0,"src":"all","table":"local"},{"priority":9,"src":"all","table":"main"},{"priority":10,"src":"all","action":"prohibit"},{"priority":20,"src":"all","action":"unreachable"},{"priority":30,"src":"all","action":"blackhole"}]`)
 	var got []network.RuleAction
 	for _, r := range Read(in).Facts.Rules {
 		got = append(got, r.Action)
 	}
-	require.Equal(t, []network.RuleAction{network.RuleProhibit, network.RuleUnreachable, network.RuleBlackhole}, got)
+	require.Equal(t, []network.RuleAction{network.RuleLookup, network.RuleProhibit, network.RuleUnreachable, network.RuleBlackhole}, got)
 }
 
 // TestAddressesThatAreWrong: an address without its length, or with one that it cannot have, is unread.

@@ -139,11 +139,30 @@ func (r *reader) settleRules() {
 	case r.rules.local && r.rules.main:
 		fam = route.IPv6
 	}
+	if len(list) > 0 {
+		list = r.rulesMissing(list)
+	}
 	for i := range list {
 		list[i].Family = fam
 	}
 	r.rules = rulesSeen{from: len(r.Facts.Rules)}
 }
+
+// rulesMissing puts rules that cannot be decided where a listing lacks lines: every kernel has a rule for the local
+// table, and one that leads nowhere near the main table lost that on the way.
+func (r *reader) rulesMissing(list []network.Rule) []network.Rule {
+	first, last := list[0].Mark, list[len(list)-1].Mark
+	if !r.rules.local {
+		r.Facts.Rules = slices.Insert(r.Facts.Rules, r.rules.from, network.Gap(0, first))
+	}
+	if !r.rules.main {
+		r.Facts.Rules = append(r.Facts.Rules, network.Gap(mainPriority, last))
+	}
+	return r.Facts.Rules[r.rules.from:]
+}
+
+// mainPriority is that of the kernel's own rule for the main table.
+const mainPriority = 32766
 
 // rule reads an object of ip rule. The rule for the local table is left out: a device's own addresses come first.
 func (r *reader) rule(o *object) error {

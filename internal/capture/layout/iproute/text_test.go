@@ -142,8 +142,8 @@ func TestRulesGetTheFamilyOfTheirListing(t *testing.T) {
 	six := "0:\tfrom all lookup local\n1000:\tfrom all iif e10 lookup 77\n32766:\tfrom all lookup main\n"
 	some := "1000:\tfrom all iif e10 lookup 77\n"
 	for in, want := range map[string]string{
-		four: "[ipv4 ipv4 ipv4]", six: "[ipv6 ipv6]", four + six: "[ipv4 ipv4 ipv4 ipv6 ipv6]", some: "[0]",
-		some + "1001:\tfrom 10.1.0.0/16 lookup 77\n": "[ipv4 ipv4]",
+		four: "[ipv4 ipv4 ipv4]", six: "[ipv6 ipv6]", four + six: "[ipv4 ipv4 ipv4 ipv6 ipv6]", some: "[0 0 0]",
+		some + "1001:\tfrom 10.1.0.0/16 lookup 77\n": "[ipv4 ipv4 ipv4 ipv4]",
 	} {
 		var got []string
 		for _, r := range ReadText([]byte(in)).Facts.Rules {
@@ -154,6 +154,21 @@ func TestRulesGetTheFamilyOfTheirListing(t *testing.T) {
 			}
 		}
 		require.Equal(t, want, fmt.Sprint(got), in)
+	}
+}
+
+// TestRulesThatAListingLacks: a listing without the rule for the local table has lost its begin, one that never leads to
+// the main table a line; what stands in their place is not known.
+func TestRulesThatAListingLacks(t *testing.T) {
+	const local, main, last = "0:\tfrom all lookup local\n", "32766:\tfrom all lookup main\n", "32767:\tfrom all lookup default\n"
+	for in, want := range map[string][]string{
+		local + main + last: {"32766 table default", "32767 table 253"},
+		main + last:         {"0 undecided action 4", "32766 table default", "32767 table 253"},
+		local + last:        {"32767 table 253", "32766 undecided action 4"},
+		local + "1000:\tfrom 10.1.0.0/16 lookup 77\n": {"1000 from 10.1.0.0/16 table 77", "32766 undecided action 4"},
+		local + "1000:\tfrom all lookup main\n":       {"1000 table default"},
+	} {
+		require.Equal(t, want, rulesOf(ReadText([]byte(in))), in)
 	}
 }
 
