@@ -101,6 +101,9 @@ func (w *Walker) leave(pkt *packet, at position, s step) step {
 		case passes && pkt.state[d]:
 			s.hop.Evidence = append(s.hop.Evidence, stateful)
 		case passes:
+			if m := notReadAt(d, at.ingress, out); m.Known() { // it may change what it has seen into this
+				return end(Unknown, FilterNotRead, m)
+			}
 			return end(StateMissing, NoState, stateful)
 		}
 		asked := func(hook network.Hook) func(network.Chain) bool {
@@ -128,6 +131,17 @@ func (w *Walker) leave(pkt *packet, at position, s step) step {
 		}
 	}
 	return w.translateSource(pkt, at, s, out)
+}
+
+// notReadAt is the line that applies what was not read to packets between two interfaces, unknown where none does.
+func notReadAt(d *network.Device, in, out string) route.Mark {
+	for _, r := range d.Flows().All() {
+		if r.NotRead && r.Undecided && (r.Hook == network.Forwarded || r.Hook == network.ComingIn) &&
+			(r.In == "" || r.In == in) && (r.Out == "" || r.Out == out) {
+			return r.Mark
+		}
+	}
+	return route.Mark{}
 }
 
 // translateSource changes a packet's source where the device sends it on: back, where it answers what the device had

@@ -300,7 +300,7 @@ func (w *Walker) sameNetwork(pkt *packet) (Branch, bool) {
 		at := w.enter(o.Device, o.Interface)
 		at.owned = true
 		s := w.decide(w.withEnd(pkt), at, nil)[0]
-		b.Verdict, b.Delivery, b.Reason, b.Hops = s.verdict, s.delivery, s.reason, []Hop{s.hop}
+		b.Verdict, b.Delivery, b.Reason, b.Hops, b.pkt = s.verdict, s.delivery, s.reason, []Hop{s.hop}, s.pkt
 		return b, true
 	}
 	for _, at := range here {

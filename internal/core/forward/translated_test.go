@@ -1,0 +1,65 @@
+package forward_test
+
+import (
+	"net/netip"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"zarvek/internal/core/coretest"
+	"zarvek/internal/core/forward"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+	"zarvek/internal/core/topology"
+)
+
+// edge is a device between two networks, with translations at "out".
+func edge(t ...network.Translation) *forward.Walker {
+	var b network.Builder
+	f := coretest.Facts("direct 10.1.0.0/24 dev lan\naddr 10.1.0.1/24 lan\ndirect 10.2.0.0/24 dev yard\naddr 10.2.0.1/24 yard\ndirect 10.9.0.0/24 dev out\naddr 10.9.0.1/24 out\n", 1)
+	f.Policy.Translations = t
+	b.Add("a", f, 0)
+	return forward.NewWalker(topology.Build(b.Build()))
+}
+
+// TestAReplyPastTheDeviceThatChangedItsPacket: hosts of one network answer each other straight, so that what was asked
+// of the outer address is answered from the inner one, which nobody waits for.
+func TestAReplyPastTheDeviceThatChangedItsPacket(t *testing.T) {
+	outer := network.Translation{Destination: true, To: netip.MustParsePrefix("10.9.0.1/32"), Becomes: addr("10.1.0.5"), Mark: route.Mark{File: 9, Off: 1, End: 2}}
+	rt := edge(outer).Trace(addr("10.1.0.9"), addr("10.9.0.1"))
+	require.Equal(t, forward.OneWay, rt.Verdict)
+	r := rt.Return.Branches[0]
+	require.Equal(t, forward.StateMissing, r.Verdict)
+	require.Equal(t, forward.Reason{Code: forward.NotChangedBack, Device: "a", Address: addr("10.1.0.5"), Marks: []route.Mark{outer.Mark}}, r.Reason)
+	require.Equal(t, forward.TwoWay, edge(outer).Trace(addr("10.2.0.9"), addr("10.9.0.1")).Verdict, "from another network the reply passes the device")
+	source := network.Translation{From: netip.MustParsePrefix("10.1.0.0/24"), Out: "lan"}
+	require.Equal(t, forward.TwoWay, edge(outer, source).Trace(addr("10.1.0.9"), addr("10.9.0.1")).Verdict, "whose source is changed too gets the reply by the device")
+}
+
+// TestAnswersOfOnePort: what a server sends from a port that has an outer address is asked for where it answers what
+// came for the inner address, and not where the server begins.
+func TestAnswersOfOnePort(t *testing.T) {
+	port := network.Translation{Protocol: "tcp", From: netip.MustParsePrefix("10.1.0.5/32"), FromPorts: network.Ports{Lo: 443, Hi: 443}, Out: "out", Becomes: addr("10.9.0.80"), Answers: true}
+	to := func(port uint16) network.Flow {
+		return network.Flow{Protocol: "tcp", SourcePort: 4000, DestinationPort: port}
+	}
+	w := edge(port)
+	rt := w.TraceFlow(addr("10.9.0.9"), addr("10.1.0.5"), to(443))
+	require.Equal(t, forward.AnswerTranslated, rt.Return.Branches[0].Reason.Code)
+	require.Equal(t, forward.TwoWay, w.TraceFlow(addr("10.9.0.9"), addr("10.1.0.5"), to(22)).Verdict)
+	require.Equal(t, forward.FlowNotTold, w.Trace(addr("10.9.0.9"), addr("10.1.0.5")).Return.Branches[0].Reason.Code)
+	require.Equal(t, forward.TwoWay, w.Trace(addr("10.1.0.5"), addr("10.9.0.9")).Verdict)
+}
+
+// TestWhatWasNotReadBeforeState: a device that lacks the state of a reply may have it under another address, where not
+// all that it does with packets was read.
+func TestWhatWasNotReadBeforeState(t *testing.T) {
+	for in, want := range map[string]forward.Verdict{"d1": forward.Unknown, "": forward.Unknown, "d7": forward.StateMissing} {
+		x := coretest.Build(ring + backByDown + "down: stateful").Draft()
+		unread := network.FlowRule{In: in, Undecided: true, NotRead: true, Mark: route.Mark{File: 9, Off: 1, End: 2}}
+		x.SetPolicy("down", network.Policy{Stateful: route.Mark{File: 9, Off: 3, End: 4},
+			Flows: []network.FlowRule{unread, {Permit: true, NotRead: true}}})
+		rt := forward.NewWalker(topology.Build(x.Freeze())).Trace(addr("10.1.0.9"), addr("10.9.0.9"))
+		require.Equal(t, want, rt.Return.Verdict, in)
+	}
+}
