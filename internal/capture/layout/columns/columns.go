@@ -106,6 +106,9 @@ func fold(s string) string {
 		case ' ', '.', '-', '_', '\t', '\n', '\r', ':', '[', ']':
 			return -1
 		}
+		if r >= utf8.RuneSelf { // one character in many encodings, and not always in this one
+			return -1
+		}
 		return r
 	}, strings.ToLower(s))
 }

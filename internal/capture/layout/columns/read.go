@@ -250,6 +250,9 @@ func (r *reader) aside(s string) (layout.As, bool) {
 	if strings.Trim(t, "-=_+*| \t") == "" {
 		return layout.Ruler, true
 	}
+	if x, ok := titlesElsewhere[fold(t)]; ok {
+		low = x
+	}
 	if name, ok := instanceTitle(t); ok && !strings.HasPrefix(low, "routing table: ipv") {
 		r.compare()
 		r.table, r.cols, r.last, r.lost, r.titled = name, nil, nil, false, true

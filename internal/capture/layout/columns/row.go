@@ -24,6 +24,9 @@ func (r *reader) row(s string, lo, hi int) error {
 	// "Default Route" and "Default" stand for the prefix of length 0.
 	w = joinPair(w, "default", "route")
 	w = joinInterface(joinPair(joinPair(w, "black", "hole"), "no", "route"))
+	if r.section == host {
+		w = joinOnLink(w)
+	}
 	// a number of the row that has no column
 	if len(w) > 1 && isNumber(strings.TrimSuffix(w[0].text, ")")) && w[0].hi <= r.cols[0].lo {
 		w = r.withoutSign(w[1:])

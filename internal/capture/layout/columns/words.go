@@ -105,6 +105,17 @@ func joinPair(w []word, first, second string) []word {
 	return w
 }
 
+// joinOnLink makes one word of two that together say that a network is attached.
+func joinOnLink(w []word) []word {
+	for i := 0; i+1 < len(w); i++ {
+		if text := fold(w[i].text + w[i+1].text); onLinkWords[text] {
+			w[i] = word{"on-link", w[i].lo, w[i+1].hi}
+			return slices.Delete(w, i+1, i+2)
+		}
+	}
+	return w
+}
+
 // Brackets around an address say nothing; around a name behind an address they part the two.
 var withoutBrackets, apartBrackets = strings.NewReplacer("[", "", "]", ""), strings.NewReplacer("[", " ", "]", " ")
 
