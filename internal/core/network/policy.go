@@ -106,7 +106,8 @@ type FlowRule struct {
 
 // A Translation changes the source of what leaves a device, or the destination of what comes in (RFC 3022).
 type Translation struct {
-	Destination bool // else the source
+	Destination bool         // else the source
+	Family      route.Family // 0: both
 	Protocol    string
 	From, To    netip.Prefix // that it applies to
 	ToPorts     Ports
@@ -303,6 +304,10 @@ func (r FlowRule) Fits(src, dst netip.Addr, f Flow, in, out string) Fit {
 
 // Fits says whether the translation applies to a packet. Out is not known yet where the destination changes.
 func (t Translation) Fits(src, dst netip.Addr, f Flow, in, out string) Fit {
+	fam := route.FamilyOf(dst)
+	if t.Family != 0 && t.Family != fam || t.Becomes.IsValid() && route.FamilyOf(t.Becomes) != fam {
+		return No
+	}
 	fit := fits(t.From, t.To, t.Protocol, t.FromPorts, t.ToPorts, t.In, t.Out, src, dst, f, in, out)
 	if fit == Yes && t.Undecided {
 		return Maybe

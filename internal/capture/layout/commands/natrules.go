@@ -106,6 +106,9 @@ func (b *rulebase) translations(r *reader) {
 		b.turned = append(b.turned, u)
 	}
 	*all = append(append(*all, keeps...), sources...)
+	for i := range (*all)[first:] {
+		(*all)[first+i].Family = route.IPv4
+	}
 }
 
 // sourceOf makes translations of sources of a rule, such that leave the source as it is where it says nothing of it.

@@ -33,7 +33,7 @@ var roots = []string{"interfaces", "routing-options", "routing-instances", "secu
 	"policy-options", "system", "groups",
 	"forwarding-options", "chassis", "snmp", "vlans", "applications", "services", "class-of-service", "logical-systems",
 	"access", "event-options",
-	"nat", "policy", "zone-policy", "service", "vpn", "qos"}
+	"nat", "nat66", "policy", "zone-policy", "service", "vpn", "qos"}
 
 // recognise looks for statements in braces and for set lines below words that such configurations begin with.
 func recognise(text []byte) int {
@@ -73,17 +73,14 @@ type reader struct {
 	statics     map[string][]int        // table and prefix: indexes of its next hops
 	preferences map[string]route.Number // table and prefix
 	// of the line, in blanks: what stands elsewhere below a tree that was cut is none of its leaves
-	indent int
-	// rules of translations by kind and number: the line that tells what becomes of addresses
-	natKept  map[string]route.Mark
-	natSided map[string]bool // those of one interface
-	off      [][]string      // branches that are switched off by lines of their own
+	indent  int
+	steered []steeredAt // where policies of routing are applied
+	off     [][]string  // branches that are switched off by lines of their own
 }
 
 // Read reads a text of this family.
 func Read(text []byte) layout.Reading {
-	r := reader{statics: map[string][]int{}, preferences: map[string]route.Number{}, tables: map[string]string{},
-		natKept: map[string]route.Mark{}, natSided: map[string]bool{}}
+	r := reader{statics: map[string][]int{}, preferences: map[string]route.Number{}, tables: map[string]string{}}
 	r.Layout = name
 	r.groups.Prefixed = true
 	for lo, hi := range layout.Lines(text) {
@@ -126,10 +123,11 @@ func (r *reader) finish() {
 		a.Table = cmp.Or(a.Table, r.tables[a.Interface])
 	}
 	r.disabledWithUnits()
-	r.natEverywhere()
 	r.objects()
 	r.termLists()
 	r.numberedLists()
+	r.policyRoutes()
+	r.numberedTranslations()
 	for i := range r.Facts.ListRules {
 		r.Facts.ListRules[i].Alone = !r.ports
 	}

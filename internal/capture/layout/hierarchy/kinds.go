@@ -2,7 +2,6 @@ package hierarchy
 
 import (
 	"fmt"
-	"maps"
 	"slices"
 	"strings"
 
@@ -38,7 +37,7 @@ func (r *reader) kindPort(w []string, lo, hi int) (bool, error) {
 		return r.address(network.Address{Prefix: p, Interface: ifname, Configured: true,
 			Mark: layout.Mark(lo, hi)}), nil
 	case len(w) > 2 && w[0] == "policy" && strings.HasPrefix(w[1], "route"):
-		r.RestrictForwarded(network.FlowRule{In: ifname}, lo, hi)
+		r.steer(w[1], w[2], ifname, lo, hi)
 		return true, nil
 	case len(w) == 4 && w[0] == "firewall" && slices.Contains([]string{"in", "out", "local"}, w[1]) &&
 		(w[2] == "name" || w[2] == "ipv6-name"):
@@ -113,10 +112,6 @@ func (r *reader) kindRestricts(w []string, lo, hi int) bool {
 	case w[0] == "firewall" && (at(1) == "ipv4" || at(1) == "ipv6") && at(2) == "prerouting" && len(w) > 4:
 		r.Restrict(network.FlowRule{Family: map[string]route.Family{"ipv4": route.IPv4, "ipv6": route.IPv6}[w[1]]}, lo,
 			hi)
-	// where it is for one interface alone, that is told beside
-	case w[0] == "nat" && at(2) == "rule" && at(4) == "translation":
-		r.natKept[w[1]+" "+w[3]] = layout.Mark(lo, hi)
-		return false
 	case w[0] == "load-balancing" && at(1) == "wan" && at(2) == "rule" && at(4) == "interface",
 		w[0] == "policy" && strings.HasPrefix(at(1), "local-route") && at(2) == "rule" && at(4) == "set":
 		r.Restrict(network.FlowRule{Hook: network.Steered}, lo, hi)
@@ -130,25 +125,10 @@ func (r *reader) kindRestricts(w []string, lo, hi int) bool {
 		mode := map[string]network.CheckMode{"strict": network.CheckStrict, "loose": network.CheckLoose}[last]
 		r.Facts.Checks = append(r.Facts.Checks,
 			network.SourceCheck{Family: route.IPv4, Mode: mode, Mark: layout.Mark(lo, hi)})
-	case w[0] == "nat" && slices.Contains(w, "outbound-interface"):
-		r.natSided[at(1)+" "+at(3)] = true
-		r.RestrictForwarded(network.FlowRule{Out: last}, lo, hi)
-	case w[0] == "nat" && slices.Contains(w, "inbound-interface"):
-		r.natSided[at(1)+" "+at(3)] = true
-		r.Restrict(network.FlowRule{In: last}, lo, hi)
 	case w[0] == "policy" && strings.HasPrefix(at(1), "route") && at(3) == "interface":
-		r.RestrictForwarded(network.FlowRule{In: last}, lo, hi)
+		r.steer(w[1], w[2], last, lo, hi)
 	default:
 		return false
 	}
 	return true
-}
-
-// natEverywhere keeps translations that are for no interface alone.
-func (r *reader) natEverywhere() {
-	for _, key := range slices.Sorted(maps.Keys(r.natKept)) {
-		if !r.natSided[key] {
-			r.restrictAt(network.FlowRule{}, r.natKept[key])
-		}
-	}
 }

@@ -53,12 +53,7 @@ func (r *reader) numberedLists() {
 		}
 	}
 	for _, list := range n.order {
-		slices.SortStableFunc(n.terms[list], func(a, b *term) int {
-			if d := len(a.name) - len(b.name); d != 0 {
-				return d
-			}
-			return strings.Compare(a.name, b.name)
-		})
+		slices.SortStableFunc(n.terms[list], func(a, b *term) int { return byNumber(a.name, b.name) })
 	}
 	for _, list := range n.order {
 		if stateful != (route.Mark{}) {

@@ -74,8 +74,12 @@ func (r *reader) restrictAt(rule network.FlowRule, mark route.Mark) {
 // ruled are branches that tell of rules.
 func ruled(w []string) bool {
 	switch w[0] {
-	case "firewall", "applications":
+	case "firewall", "applications", "nat", "nat66", "nat64":
 		return true
+	case "service":
+		return len(w) > 1 && w[1] == "nat"
+	case "policy":
+		return len(w) > 3 && (w[1] == "route" || w[1] == "route6") && w[3] == "rule"
 	case "policy-options":
 		return len(w) > 1 && w[1] == "prefix-list"
 	case "security":

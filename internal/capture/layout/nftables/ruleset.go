@@ -240,7 +240,7 @@ func (w *walker) keep(m match) {
 		return
 	}
 	w.p.Translations = append(w.p.Translations, network.Translation{
-		Destination: w.destination, Keep: true, Protocol: m.Protocol, From: m.From, To: m.To, ToPorts: m.ToPorts,
+		Destination: w.destination, Keep: true, Family: m.Family, Protocol: m.Protocol, From: m.From, To: m.To, ToPorts: m.ToPorts,
 		In: m.In, Out: m.Out,
 		Undecided: m.Undecided || m.State != network.AnyState || m.Turned != network.AnyDestination ||
 			!m.FromPorts.Any() || m.Type != 0, Mark: m.Mark,
@@ -299,6 +299,7 @@ func (w *walker) translate(all []match, verb string, raw json.RawMessage) {
 	for _, m := range all {
 		t := network.Translation{
 			Destination: verb == "dnat" || verb == "redirect",
+			Family:      m.Family,
 			Protocol:    m.Protocol,
 			From:        m.From,
 			To:          m.To,

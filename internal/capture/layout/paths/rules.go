@@ -218,7 +218,7 @@ func (r *reader) translations() {
 			continue
 		}
 		rule := r.match(i)
-		t := network.Translation{Destination: chain == "dstnat"}
+		t := network.Translation{Destination: chain == "dstnat", Family: familyOf(i.section)}
 		switch action {
 		case "masquerade":
 		case "src-nat", "dst-nat":

@@ -55,6 +55,7 @@ func (e *edge) finish(r *reader) {
 			all = x.fixed(r, true)
 		}
 		for _, t := range all {
+			t.Family = route.IPv4
 			if t.Answers = true; t.Destination {
 				t.In = x.ifname
 			} else {

@@ -79,7 +79,7 @@ func (n *nat) finish(r *reader) {
 		}
 	}
 	for _, t := range append(fixed, listed...) {
-		t.Answers = true
+		t.Answers, t.Family = true, route.IPv4
 		for _, out := range n.outside {
 			if t.Destination {
 				t.In = out
