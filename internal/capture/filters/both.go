@@ -57,3 +57,11 @@ func Both(a, b network.FlowRule) (network.FlowRule, bool) {
 	}
 	return out, ok
 }
+
+// AskedOnce are the rules that stand for one which a device asks for the first packet of a flow: that, and one that may
+// fit what answers it.
+func AskedOnce(f network.FlowRule) [2]network.FlowRule {
+	again := f
+	f.State, again.State, again.Undecided = network.Beginning, network.Answering, true
+	return [2]network.FlowRule{f, again}
+}

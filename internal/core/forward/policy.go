@@ -71,15 +71,24 @@ func (w *Walker) arrive(pkt *packet, at position, hop *Hop) (*packet, *step) {
 	return pkt, nil
 }
 
-// changedBy names the device that had changed the destination of the packet that this one answers, with the line of the
-// translation.
-func (p *packet) changedBy() (string, []route.Mark) {
-	for _, t := range slices.Backward(p.undo) {
-		if !t.source && t.new == p.src {
-			return t.device.Name, []route.Mark{t.mark}
+// fromElsewhere ends a reply that arrives from another address than the one that was asked. Whether a device changes the
+// source of an answer to what it has not seen differs with its protocol, so that nothing is sure then.
+func (b *Branch) fromElsewhere() {
+	b.Delivery = NotDelivered
+	for _, t := range slices.Backward(b.pkt.done) {
+		if t.source && t.new == b.pkt.src {
+			b.Verdict, b.Where = Unknown, t.device.Name
+			b.Reason = Reason{Code: AnswerTranslated, Marks: []route.Mark{t.mark}}
+			return
 		}
 	}
-	return "", nil
+	b.Verdict, b.Reason = StateMissing, Reason{Code: NotChangedBack, Address: b.pkt.src}
+	for _, t := range slices.Backward(b.pkt.undo) {
+		if !t.source && t.new == b.pkt.src {
+			b.Reason.Device, b.Reason.Marks = t.device.Name, []route.Mark{t.mark}
+			return
+		}
+	}
 }
 
 // leave applies what a device does to a packet that it sends on: its rules, its state, its translations of sources.

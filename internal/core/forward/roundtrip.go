@@ -366,9 +366,7 @@ func (w *Walker) checkEnd(back, forward *Direction, src, dst netip.Addr) {
 			b.Reason = Reason{Code: WrongPlace, Device: b.Where, Address: src, Marks: b.Reason.Marks}
 		}
 		if b.Verdict == Arrives && b.pkt != nil && b.pkt.src != dst {
-			b.Verdict, b.Delivery = StateMissing, NotDelivered
-			b.Reason = Reason{Code: NotChangedBack, Address: b.pkt.src}
-			b.Reason.Device, b.Reason.Marks = b.pkt.changedBy()
+			b.fromElsewhere()
 		}
 		back.Verdict = max(back.Verdict, b.Verdict)
 	}

@@ -36,6 +36,17 @@ func TestAReplyPastTheDeviceThatChangedItsPacket(t *testing.T) {
 	require.Equal(t, forward.TwoWay, edge(outer, source).Trace(addr("10.1.0.9"), addr("10.9.0.1")).Verdict, "whose source is changed too gets the reply by the device")
 }
 
+// TestAReplyWhoseSourceAnotherDeviceChanges: a device that sees the reply alone may change its source or not.
+func TestAReplyWhoseSourceAnotherDeviceChanges(t *testing.T) {
+	x := coretest.Build(ring + backByDown).Draft()
+	mark := route.Mark{File: 9, Off: 1, End: 2}
+	x.SetPolicy("down", network.Policy{Translations: []network.Translation{{Out: "d0", Becomes: addr("10.0.3.2"), Mark: mark}}})
+	rt := forward.NewWalker(topology.Build(x.Freeze())).Trace(addr("10.1.0.9"), addr("10.9.0.9"))
+	require.Equal(t, forward.BothUnknown, rt.Verdict)
+	require.Equal(t, forward.Reason{Code: forward.AnswerTranslated, Marks: []route.Mark{mark}}, rt.Return.Branches[0].Reason)
+	require.Equal(t, "down", rt.Return.Branches[0].Where)
+}
+
 // TestAnswersOfOnePort: what a server sends from a port that has an outer address is asked for where it answers what
 // came for the inner address, and not where the server begins.
 func TestAnswersOfOnePort(t *testing.T) {

@@ -128,7 +128,7 @@ const (
 	// a translation fits what answers a flow that came in unchanged: whether it is changed is not known
 	AnswerTranslated
 	NoState         // a stateful device did not see the packet that this one answers
-	NotChangedBack  // the reply passes by the device that changed the packet, so it comes from another address
+	NotChangedBack  // the reply goes past the device that changed the packet, so it comes from another address
 	NoAddressToTake // a translation takes an interface's address, which no capture shows
 	TunnelFails     // Inner tells how its outer packet ends
 	TunnelInItself  // the tunnel's far end is reached through the tunnel

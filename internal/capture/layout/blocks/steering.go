@@ -19,7 +19,7 @@ var aboutSteering = []string{"input-device", "src", "dst", "srcaddr", "dstaddr",
 	"tos-mask", "uuid"}
 
 // steering makes rules of the policies of routing, in their order: the first that fits says where packets go, whatever
-// routes tell.
+// routes tell. They are asked for the first packet of a flow; whether what answers it is sent so too is not told.
 func (r *reader) steering(zones map[string][]string) {
 	var first route.Mark
 	for _, o := range r.objects {
@@ -35,8 +35,10 @@ func (r *reader) steering(zones map[string][]string) {
 		}
 		for _, f := range rule.Unfold(nil, o.mark) {
 			f.Permit, f.Detour = true, to
-			r.Facts.ListRules = append(r.Facts.ListRules,
-				network.ListRule{List: steered, FlowRule: f, Zones: r.mayBeZones(o, zones)})
+			for _, one := range filters.AskedOnce(f) {
+				r.Facts.ListRules = append(r.Facts.ListRules,
+					network.ListRule{List: steered, FlowRule: one, Zones: r.mayBeZones(o, zones)})
+			}
 		}
 	}
 	if first != (route.Mark{}) {

@@ -2,6 +2,7 @@ package blocks
 
 import (
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -28,7 +29,15 @@ func TestPoliciesOfRouting(t *testing.T) {
 		"set status disable\n" + there:                                                                    nil,
 	} {
 		r := layouttest.Laws(t, Read, []byte(head+sets+"    next\nend\n"))
-		require.Equal(t, want, layouttest.Lists(r.Facts.ListRules)[steered], sets)
+		var got []string
+		for _, rule := range layouttest.Lists(r.Facts.ListRules)[steered] {
+			if strings.Contains(rule, " begins") {
+				got = append(got, strings.Replace(rule, " begins", "", 1))
+				continue
+			}
+			require.Contains(t, rule, " answers perhaps", "whether what answers is sent so too is not told")
+		}
+		require.Equal(t, want, got, sets)
 		require.Equal(t, want != nil, slices.ContainsFunc(r.Facts.Applied, func(a network.AppliedFilter) bool {
 			return a.List == steered && a.Rule.Hook == network.Steered && a.Rule.Permit
 		}), sets)

@@ -43,10 +43,8 @@ func (b *rulebase) steering(r *reader) {
 		}
 		to := b.detour(r, x)
 		for _, f := range b.steered(x).Unfold(nil, x.mark) {
-			f.Permit, f.Detour, f.State = true, to, network.Beginning
-			again := f
-			again.State, again.Undecided = network.Answering, true
-			for _, one := range []network.FlowRule{f, again} {
+			f.Permit, f.Detour = true, to
+			for _, one := range filters.AskedOnce(f) {
 				r.Facts.ListRules = append(r.Facts.ListRules, network.ListRule{List: steered, FlowRule: one})
 			}
 		}

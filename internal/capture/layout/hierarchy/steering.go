@@ -151,9 +151,9 @@ func (t *natTerm) translations() (in, out []network.Translation) {
 // wayTerm is one rule of "policy route NAME rule N …": what it fits and where it sends that.
 type wayTerm struct {
 	term
-	policy     string
-	detour     network.Detour
-	says, drop bool
+	policy string
+	detour network.Detour
+	says   bool
 }
 
 // policyRoutes makes rules of the policies of routing that are applied to interfaces.
