@@ -31,10 +31,21 @@ var (
 	allPackets = subject{"packets", "the packets", "hands packets", ""}
 )
 
+// lookedUp is the destination at the end of a branch, which translations on the way may have changed.
+func lookedUp(b forward.Branch, dst netip.Addr) netip.Addr {
+	for _, h := range b.Hops {
+		if h.NewDestination.IsValid() {
+			dst = h.NewDestination
+		}
+	}
+	return dst
+}
+
 // reasonClause words why a branch ended, as the second half of a sentence. At is the device's name, or "it" where it
 // was named just before.
 func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string {
 	r, its := b.Reason, "its"
+	dst = lookedUp(b, dst)
 	if at != "it" {
 		its = at + "'s"
 	}
@@ -435,6 +446,7 @@ func ruleOf(r forward.Reason) string {
 // advice words what to do about a branch that does not arrive, "" where there is nothing to say.
 func advice(b forward.Branch, dst netip.Addr) string {
 	at := Clean(b.Where)
+	dst = lookedUp(b, dst)
 	switch b.Reason.Failure {
 	case selection.Contradicted:
 		return keepNewer(at)

@@ -334,6 +334,9 @@ func (v View) footnotes(w io.Writer, branches []forward.Branch) {
 
 // onward words where a hop sends the packet.
 func onward(h forward.Hop) string {
+	if h.Route.Attributes == nil && h.NewDestination.IsValid() {
+		return "destination becomes " + h.NewDestination.String()
+	}
 	if h.Route.Attributes == nil {
 		return "-"
 	}

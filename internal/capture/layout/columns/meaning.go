@@ -175,6 +175,9 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 			return err
 		}
 	}
+	if a.Special == route.Receive && r.mayBeLast(p, gw, dev) {
+		return errWhose
+	}
 	if own, ok := layout.Addr([]byte(gw)); ok && (r.section == device || r.section == bsd) &&
 		a.Protocol == route.Direct && !p.IsSingleIP() &&
 		p.Contains(own) &&
@@ -298,6 +301,16 @@ func (r *reader) protocol(row *rowCells, a *route.Attributes, onLink bool, p net
 	if a.Protocol == route.Direct && !p.IsSingleIP() && p.Addr().Is4() {
 		r.attached = append(r.attached, p.Masked())
 	}
+}
+
+// mayBeLast reports whether an address alone that leads to the device itself may be the last one of a network that the
+// table lost, which is that of broadcasts: the row of the network stands above those of its addresses.
+func (r *reader) mayBeLast(p netip.Prefix, gw, dev string) bool {
+	here, ok := layout.Addr([]byte(gw))
+	if !ok || !here.IsLoopback() || !p.IsSingleIP() || !p.Addr().Is4() || isLoopbackName(dev) || p.Addr().As4()[3]&3 != 3 {
+		return false
+	}
+	return !slices.ContainsFunc(r.attached, func(n netip.Prefix) bool { return n.Contains(p.Addr()) })
 }
 
 func isLoopbackName(s string) bool {

@@ -101,14 +101,25 @@ func (b *rulebase) translations(r *reader) {
 		}
 	}
 	for _, t := range (*all)[first:] {
-		u := turned{outer: t.To.Addr(), inner: t.Becomes, service: filters.Service{Protocol: t.Protocol, To: t.ToPorts},
-			port: t.BecomesPort, sure: !t.Undecided && t.To.IsSingleIP()}
-		b.turned = append(b.turned, u)
+		b.turns(turned{outer: t.To.Addr(), inner: t.Becomes, service: filters.Service{Protocol: t.Protocol, To: t.ToPorts},
+			port: t.BecomesPort, sure: !t.Undecided && t.To.IsSingleIP()})
 	}
 	*all = append(append(*all, keeps...), sources...)
 	for i := range (*all)[first:] {
 		(*all)[first+i].Family = route.IPv4
 	}
+}
+
+// turns notes what a rule turns, once whatever interfaces it is for.
+func (b *rulebase) turns(x turned) {
+	for i := range b.turned {
+		y := &b.turned[i]
+		if x.outer == y.outer && x.inner == y.inner && x.service == y.service && x.port == y.port {
+			y.sure = y.sure || x.sure
+			return
+		}
+	}
+	b.turned = append(b.turned, x)
 }
 
 // sourceOf makes translations of sources of a rule, such that leave the source as it is where it says nothing of it.
