@@ -37,14 +37,15 @@ type detour struct {
 	mark           route.Mark
 }
 
-// policyOf matches a line that applies a policy to an interface.
-var policyOf = regexp.MustCompile(`(?m)^\s+(?:ip(?:v6)? policy route-map|policy-route route-map|pbr-policy|ip(?:v6)? policy-based-route) (\S+)\s*$`)
+// policyOf matches a line that applies a policy to an interface, or asks one what is translated.
+var policyOf = regexp.MustCompile(`(?m)^\s+(?:ip(?:v6)? policy route-map|policy-route route-map|pbr-policy|ip(?:v6)? policy-based-route) (\S+)\s*$` +
+	`|(?m)^ip nat inside source route-map (\S+)\s`)
 
 // learn finds the route-maps that are policies; most are about routes.
 func (d *detours) learn(text []byte) {
 	d.used, d.maps = map[string]bool{}, map[string][]*clause{}
 	for _, m := range policyOf.FindAllSubmatch(text, -1) {
-		d.used[string(m[1])] = true
+		d.used[string(m[1])+string(m[2])] = true
 	}
 }
 

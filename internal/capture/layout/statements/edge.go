@@ -15,6 +15,7 @@ import (
 type edge struct {
 	rules []edgeRule
 	pools map[string][2]string
+	pool  string // whose block it is
 }
 
 type edgeRule struct {
@@ -25,20 +26,38 @@ type edgeRule struct {
 
 // line takes a line below an interface in, or one that tells a pool; false for any other.
 func (e *edge) line(w []string, ifname string, mark route.Mark) bool {
+	opens := len(w) == 3 && w[0] == "nat" && w[1] == "address-group"
+	switch {
+	case ifname == "" && e.pool != "" && len(w) == 3 && w[0] == "address":
+		if _, told := e.pools[e.pool]; told { // of several ranges
+			w[2] = ""
+		}
+		e.tell(e.pool, w[1], w[2])
+		return true
+	case ifname == "" && opens:
+		e.pool = w[2]
+		return true
+	}
+	e.pool = ""
 	switch {
 	case len(w) < 2 || w[0] != "nat":
 		return false
 	case ifname == "" && w[1] == "address-group" && len(w) == 5:
-		if e.pools == nil {
-			e.pools = map[string][2]string{}
-		}
-		e.pools[w[2]] = [2]string{w[3], w[4]}
+		e.tell(w[2], w[3], w[4])
 	case ifname == "" || !slices.Contains([]string{"outbound", "server", "static"}, w[1]):
 		return false
 	default:
 		e.rules = append(e.rules, edgeRule{ifname, w[1:], mark})
 	}
 	return true
+}
+
+// tell notes the first and the last address of a pool.
+func (e *edge) tell(name, first, last string) {
+	if e.pools == nil {
+		e.pools = map[string][2]string{}
+	}
+	e.pools[name] = [2]string{first, last}
 }
 
 // finish makes translations of the rules: one address for another first, then those by list.

@@ -153,7 +153,7 @@ func (n *nat) fixed(r *reader, x natRule) []network.Translation {
 func (n *nat) listed(r *reader, x natRule) []network.Translation {
 	w := x.words
 	unsure := []network.Translation{{Undecided: true, Mark: x.mark}}
-	if w[0] != "list" || len(w) < 4 {
+	if w[0] != "list" && w[0] != "route-map" || len(w) < 4 {
 		return unsure
 	}
 	base := network.Translation{Mark: x.mark}
@@ -170,7 +170,34 @@ func (n *nat) listed(r *reader, x natRule) []network.Translation {
 	default:
 		return unsure
 	}
-	return byList(r, w[1], base)
+	if w[0] == "list" {
+		return byList(r, w[1], base)
+	}
+	return byClauses(r, r.detours.maps[w[1]], base)
+}
+
+// byClauses makes translations like base of what the lists of numbered clauses permit. One that asks for anything else
+// is not understood.
+func byClauses(r *reader, clauses []*clause, base network.Translation) (out []network.Translation) {
+	unsure := []network.Translation{{Undecided: true, Mark: base.Mark}}
+	for i, c := range clauses {
+		if c.odd || len(c.lists) != 1 {
+			return unsure
+		}
+		for _, t := range byList(r, c.lists[0], base) {
+			switch {
+			case t.Keep: // a further clause may fit it
+				t.Undecided = t.Undecided || i < len(clauses)-1
+			case c.deny:
+				t.Keep = true
+			}
+			out = append(out, t)
+		}
+	}
+	if out == nil {
+		return unsure
+	}
+	return out
 }
 
 // byList makes translations like base of what a list permits; what it denies is left as it is.

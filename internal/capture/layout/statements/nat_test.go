@@ -14,10 +14,14 @@ const natHead = "interface hall0\n ip address 10.61.16.1 255.255.255.0\n ip nat 
 // TestTranslations between inside and outside, of each kind; what is not understood stays one that may fit.
 func TestTranslations(t *testing.T) {
 	for line, want := range map[string][]string{
-		"ip nat inside source list 7 interface up0 overload":                {"keep from 10.61.16.9/32 hall0>up0", "source from 10.61.16.0/24 hall0>up0 becomes invalid IP"},
-		"ip nat inside source list 7 pool ONE":                              {"keep from 10.61.16.9/32 hall0>up0", "source from 10.61.16.0/24 hall0>up0 becomes 172.28.61.9"},
-		"ip nat inside source list 7 pool MANY overload":                    {"keep from 10.61.16.9/32 hall0>up0 perhaps", "source from 10.61.16.0/24 hall0>up0 becomes 172.28.61.9 perhaps"},
-		"ip nat inside source list NOWHERE pool ONE":                        {"source hall0>up0 becomes invalid IP perhaps"},
+		"ip nat inside source list 7 interface up0 overload":                                                              {"keep from 10.61.16.9/32 hall0>up0", "source from 10.61.16.0/24 hall0>up0 becomes invalid IP"},
+		"ip nat inside source list 7 pool ONE":                                                                            {"keep from 10.61.16.9/32 hall0>up0", "source from 10.61.16.0/24 hall0>up0 becomes 172.28.61.9"},
+		"ip nat inside source list 7 pool MANY overload":                                                                  {"keep from 10.61.16.9/32 hall0>up0 perhaps", "source from 10.61.16.0/24 hall0>up0 becomes 172.28.61.9 perhaps"},
+		"ip nat inside source list NOWHERE pool ONE":                                                                      {"source hall0>up0 becomes invalid IP perhaps"},
+		"ip nat inside source route-map MAP interface up0 overload\nroute-map MAP permit 10\n match ip address 7":         {"keep from 10.61.16.9/32 hall0>up0", "source from 10.61.16.0/24 hall0>up0 becomes invalid IP"},
+		"ip nat inside source route-map MAP pool ONE\nroute-map MAP permit 10\n match ip address 7\n match interface up0": {"source hall0>up0 becomes invalid IP perhaps"},
+		"ip nat inside source route-map MAP pool ONE\naccess-list 8 permit 10.61.18.0 0.0.0.255\nroute-map MAP deny 10\n match ip address 7\nroute-map MAP permit 20\n match ip address 8": {
+			"keep from 10.61.16.9/32 hall0>up0 perhaps", "keep from 10.61.16.0/24 hall0>up0", "source from 10.61.18.0/24 hall0>up0 becomes 172.28.61.9"},
 		"ip nat inside source route-map ODD interface up0 overload":         {"source hall0>up0 becomes invalid IP perhaps"},
 		"ip nat inside source static 10.61.16.5 172.28.61.9":                {"source from 10.61.16.5/32 hall0>up0 becomes 172.28.61.9", "destination to 172.28.61.9/32 up0> becomes 10.61.16.5"},
 		"ip nat inside source static tcp 10.61.16.5 8080 172.28.61.9 www":   {"source tcp from 10.61.16.5/32 port 8080 hall0>up0 becomes 172.28.61.9", "destination tcp to 172.28.61.9/32 80 up0> becomes 10.61.16.5:8080"},
@@ -41,10 +45,12 @@ const edgeHead = "acl number 2000\n rule 5 permit source 10.61.16.0 0.0.0.255\n 
 // TestTranslationsAtOneInterface: what its own lines say, fixed ones first.
 func TestTranslationsAtOneInterface(t *testing.T) {
 	for lines, want := range map[string][]string{
-		" nat outbound 2000\n":                    {"source from 10.61.16.0/24 >up0 becomes invalid IP", "keep >up0"},
-		" nat outbound\n":                         {"source >up0 becomes invalid IP"},
-		" nat outbound 2000 address-group 1\n":    {"source from 10.61.16.0/24 >up0 becomes 172.28.61.9", "keep >up0"},
-		" nat outbound 2000 address-group 2\n":    {"source from 10.61.16.0/24 >up0 becomes 172.28.61.9 perhaps", "keep >up0 perhaps"},
+		" nat outbound 2000\n":                 {"source from 10.61.16.0/24 >up0 becomes invalid IP", "keep >up0"},
+		" nat outbound\n":                      {"source >up0 becomes invalid IP"},
+		" nat outbound 2000 address-group 1\n": {"source from 10.61.16.0/24 >up0 becomes 172.28.61.9", "keep >up0"},
+		" nat outbound 2000 address-group 2\n": {"source from 10.61.16.0/24 >up0 becomes 172.28.61.9 perhaps", "keep >up0 perhaps"},
+		" nat outbound 2000 address-group 3\n#\nnat address-group 3\n address 172.28.61.9 172.28.61.9\n":                                     {"source from 10.61.16.0/24 >up0 becomes 172.28.61.9", "keep >up0"},
+		" nat outbound 2000 address-group 3\n#\nnat address-group 3\n address 172.28.61.9 172.28.61.9\n address 172.28.61.10 172.28.61.10\n": {"source from 10.61.16.0/24 >up0 becomes 172.28.61.10 perhaps", "keep >up0 perhaps"},
 		" nat outbound 2999\n":                    {"source >up0 becomes invalid IP perhaps"},
 		" nat outbound 2000 vpn-instance tills\n": {"source from 10.61.16.0/24 >up0 becomes invalid IP perhaps", "keep >up0 perhaps"},
 		" nat outbound 2000\n nat static global 172.28.61.9 inside 10.61.16.5 netmask 255.255.255.255\n": {"source from 10.61.16.5/32 >up0 becomes 172.28.61.9",
