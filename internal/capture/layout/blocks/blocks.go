@@ -17,7 +17,8 @@ const name = "blocks"
 
 // Reader reads this family.
 var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
-	About:  "configurations in blocks of config, edit, set, next and end: addresses, static routes, policies",
+	About: "configurations in blocks of config, edit, set, next and end: addresses, static routes, policies, " +
+		"translations",
 	Sample: "config system interface\n    edit \"up0\"\n        set ip 172.28.61.2 255.255.255.252\n"}
 
 // recognise looks for nested blocks of config, edit, set, next and end; fewer than three such lines may be prose.

@@ -20,7 +20,7 @@ const name = "commands"
 
 // Reader is the family's registration.
 var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
-	About: "configurations of whole commands, a line each, with the interface or route that it is about",
+	About: "configurations of whole commands, a line each, with the interface, route or rule that it is about",
 	Sample: "set interface hall0 ip 10.61.16.1/24\n" +
 		"set static-route 10.61.32.0/24 nexthop gateway address 172.28.61.5 on\n" +
 		"configure vlan yard ipaddress 10.61.80.1 255.255.255.0\n"}

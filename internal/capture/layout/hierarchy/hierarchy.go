@@ -23,7 +23,7 @@ const name = "hierarchy"
 // Reader reads this family.
 var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
 	About: "configurations as a tree of words, in braces or as set lines: addresses, static routes, what is applied " +
-		"to interfaces",
+		"to interfaces, translations",
 	Sample: "set interfaces up0 unit 0 family inet address 172.28.61.2/30\n" +
 		"set interfaces up0 unit 0 family inet filter input NIGHT\n" +
 		"set routing-options static route 10.61.96.0/20 next-hop 172.28.61.1\n"}
