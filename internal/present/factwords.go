@@ -128,6 +128,9 @@ func checkWords(c network.SourceCheck) string {
 	if c.Mode == network.CheckOff {
 		return "sources of " + what + where + " are not checked"
 	}
+	if c.NotByDefault {
+		where += ", not told to accept a default route"
+	}
 	return fmt.Sprintf("%s source check (uRPF, RFC 3704) of %s%s", c.Mode, what, where)
 }
 

@@ -314,6 +314,9 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 			Clean(b.Reason.Interface),
 			b.Reason.Address,
 		)
+	case forward.SourceByDefault:
+		return fmt.Sprintf("nothing but %s default route leads back to %s, and whether its %s source check on %s accepts "+
+			"that is not known", its, b.Reason.Address, b.Reason.Check, Clean(b.Reason.Interface))
 	case forward.SwitchOff:
 		if r.Interface != "" {
 			return fmt.Sprintf("%s does not forward %s that comes in by %s", at, familyName(route.FamilyOf(dst)),
@@ -556,6 +559,9 @@ func advice(b forward.Branch, dst netip.Addr) string {
 		return fmt.Sprintf("correct the settings of %s", at)
 	case forward.NobodyHasIt:
 		return fmt.Sprintf("compare the next hop of %s with the address of %s", at, Clean(b.Reason.Device))
+	case forward.SourceByDefault:
+		return fmt.Sprintf("look whether the check of %s on %s is told to accept the default route, or give %s a route to "+
+			"%s", at, Clean(b.Reason.Interface), at, b.Reason.Address)
 	case forward.SourceFails:
 		return fmt.Sprintf(
 			"look at the check of %s on %s: it lacks a route back to %s by it (zarvek why %s %s -from %s)",

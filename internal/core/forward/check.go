@@ -45,7 +45,10 @@ func (w *Walker) sourceCheck(pkt *packet, at position, hop Hop, out string) (ste
 	verdict := SourceCheck
 	switch {
 	case end.Code == Nothing && passes(m, c.Mode, at.ingress):
-		return step{}, false
+		if !c.NotByDefault || m.Prefix.Bits() > 0 {
+			return step{}, false
+		}
+		verdict, reason.Code = Unknown, SourceByDefault // releases differ
 	case end.Code != Nothing && verdictOf(end) == Unknown:
 		verdict, reason = Unknown, end
 	}

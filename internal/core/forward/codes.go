@@ -42,6 +42,7 @@ var codeWords = [...]string{
 	SourceNotPlaced:    "source-not-placed",
 	OwnSource:          "own-source",
 	SourceFails:        "source-fails",
+	SourceByDefault:    "source-by-default",
 	FlowNotTold:        "flow-not-told",
 	FilterNotRead:      "filter-not-read",
 	RulesLeftOut:       "rules-left-out",

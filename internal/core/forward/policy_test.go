@@ -75,6 +75,29 @@ func TestSourceChecks(t *testing.T) {
 	}
 }
 
+// TestASourceCheckByTheDefault: where nothing but a default route leads back, a check that was not told to accept that may
+// drop the packet.
+func TestASourceCheckByTheDefault(t *testing.T) {
+	const back = "z: static 0.0.0.0/0 via 10.0.2.1 dev up\n"
+	for _, tt := range []struct {
+		more  string
+		check network.SourceCheck
+		want  forward.Code
+	}{
+		{back, network.SourceCheck{Interface: "up", Mode: network.CheckLoose, NotByDefault: true}, forward.SourceByDefault},
+		{back, network.SourceCheck{Interface: "up", Mode: network.CheckStrict, NotByDefault: true}, forward.SourceByDefault},
+		{back, network.SourceCheck{Interface: "up", Mode: network.CheckLoose}, forward.NetworkAttached},
+		{backByDown + back, network.SourceCheck{Interface: "up", Mode: network.CheckLoose, NotByDefault: true}, forward.NetworkAttached},
+		{"z: static 0.0.0.0/0 via 10.0.4.1 dev down\n", network.SourceCheck{Interface: "up", Mode: network.CheckStrict, NotByDefault: true}, forward.SourceFails},
+	} {
+		x := coretest.Build(ring + tt.more).Draft()
+		tt.check.Mark = route.Mark{File: 9, Off: 1, End: 2}
+		x.SetChecks("z", []network.SourceCheck{tt.check})
+		rt := forward.NewWalker(topology.Build(x.Freeze())).Trace(netip.MustParseAddr("10.1.0.9"), netip.MustParseAddr("10.9.0.9"))
+		require.Equal(t, tt.want, rt.Forward.Branches[0].Reason.Code, tt.more)
+	}
+}
+
 func TestAStatefulDeviceMustSeeBothDirections(t *testing.T) {
 	rt := trace(ring+backByDown+"down: stateful", "10.1.0.9", "10.9.0.9")
 	require.Equal(t, "z>down state-missing", word(rt.Return), "it did not see the packet that this one answers")

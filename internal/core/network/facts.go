@@ -50,7 +50,9 @@ type SourceCheck struct {
 	// Combine is set where the setting for all interfaces and that of one combine: the larger number of the kernel's
 	// counts (off, strict, loose).
 	Combine bool
-	Mark    route.Mark
+	// NotByDefault is set where the device takes a default route for a way back only if it is told to, and is not.
+	NotByDefault bool
+	Mark         route.Mark
 }
 
 // A Session is a liveness session with a neighbour (RFC 5880). Interface may be "".

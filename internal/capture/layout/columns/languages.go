@@ -34,6 +34,9 @@ var titlesElsewhere = foldedKeys(map[string]string{
 	"Tabla de rutas IP del núcleo": "kernel ip routing table",
 })
 
+// longestTitle is more bytes than any of them has.
+const longestTitle = 40
+
 // onLinkWords say in other languages that a network is attached, folded.
 var onLinkWords = map[string]bool{"aufverbindung": true, "envnculo": true}
 

@@ -250,8 +250,10 @@ func (r *reader) aside(s string) (layout.As, bool) {
 	if strings.Trim(t, "-=_+*| \t") == "" {
 		return layout.Ruler, true
 	}
-	if x, ok := titlesElsewhere[fold(t)]; ok {
-		low = x
+	if len(t) < longestTitle && (t[0] > '9' || t[0] < '0') {
+		if x, ok := titlesElsewhere[fold(t)]; ok {
+			low = x
+		}
 	}
 	if name, ok := instanceTitle(t); ok && !strings.HasPrefix(low, "routing table: ipv") {
 		r.compare()

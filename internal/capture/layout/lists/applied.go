@@ -60,7 +60,8 @@ func applied(c *layout.Collector, line, dev string, six bool, lo, hi int) bool {
 		if f == nil {
 			continue
 		}
-		check := network.SourceCheck{Family: fam, Interface: dev, Mode: network.CheckStrict, Mark: layout.Mark(lo, hi)}
+		check := network.SourceCheck{Family: fam, Interface: dev, Mode: network.CheckStrict, Mark: layout.Mark(lo, hi),
+			NotByDefault: !strings.Contains(strings.ReplaceAll(strings.ToLower(line), "-", " "), "allow default")}
 		if strings.EqualFold(f[2], "any") || f[2] == "loose" {
 			check.Mode = network.CheckLoose
 		}

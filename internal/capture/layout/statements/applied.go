@@ -31,7 +31,7 @@ func (r *reader) applied(w []string, lo, hi int) bool {
 			r.Restrict(network.FlowRule{Family: fam, In: ifname}, lo, hi)
 			break
 		}
-		r.check(fam, ifname, slices.Contains(w, "any"), lo, hi)
+		r.check(fam, ifname, slices.Contains(w, "any"), !byDefault(w), lo, hi)
 	case w[0] == "apply" && slices.Contains(w, "access-list"):
 		words := slices.DeleteFunc(slices.Clone(w[1:]), func(s string) bool { return s == "access-list" })
 		for i := range words {
@@ -44,21 +44,27 @@ func (r *reader) applied(w []string, lo, hi int) bool {
 	case w[0] == "access-list" && len(w) == 3 && (w[2] == "in" || w[2] == "out"):
 		r.restrict(fam, ifname, w[2] == "in", w[2] == "out", lo, hi)
 	case urpf > -1 && urpf < 2 && len(w) > urpf+1 && (w[urpf+1] == "strict" || w[urpf+1] == "loose"):
-		r.check(fam, ifname, w[urpf+1] == "loose", lo, hi)
+		r.check(fam, ifname, w[urpf+1] == "loose", !byDefault(w), lo, hi)
 	default:
 		return r.decides(w, line, fam, ifname, lo, hi)
 	}
 	return true
 }
 
-// check keeps a source check (RFC 3704), loose or strict.
-func (r *reader) check(fam route.Family, ifname string, loose bool, lo, hi int) {
+// check keeps a source check (RFC 3704), loose or strict. NotByDefault: it was not told to accept a default route.
+func (r *reader) check(fam route.Family, ifname string, loose, notByDefault bool, lo, hi int) {
 	mode := network.CheckStrict
 	if loose {
 		mode = network.CheckLoose
 	}
 	r.Facts.Checks = append(r.Facts.Checks,
-		network.SourceCheck{Family: fam, Interface: ifname, Mode: mode, Mark: layout.Mark(lo, hi)})
+		network.SourceCheck{Family: fam, Interface: ifname, Mode: mode, NotByDefault: notByDefault,
+			Mark: layout.Mark(lo, hi)})
+}
+
+// byDefault reports whether a source check is told to accept a default route.
+func byDefault(w []string) bool {
+	return slices.Contains(w, "allow-default") || slices.Contains(w, "allow-default-route")
 }
 
 // decided is what a line decides over.
@@ -147,7 +153,7 @@ func (r *reader) guards(w []string, lo, hi int) bool {
 	case w[0] == "crypto" && at(1) == "map" && at(3) == "interface" && len(w) == 5:
 		r.Restrict(network.FlowRule{Out: w[4]}, lo, hi)
 	case w[0] == "ip" && at(1) == "verify" && at(2) == "reverse-path" && at(3) == "interface" && len(w) == 5:
-		r.check(0, w[4], false, lo, hi)
+		r.check(0, w[4], false, false, lo, hi)
 	case w[0] == "wccp" && at(1) == "interface" && slices.Contains(w, "redirect"):
 		r.RestrictForwarded(network.FlowRule{In: at(2)}, lo, hi)
 	case w[0] == "nat-control":

@@ -247,6 +247,11 @@ func TestOtherWordsForWhatDecides(t *testing.T) {
 		r := layouttest.Laws(t, Read, []byte("interface up0\n "+line+"\n"))
 		require.Equal(t, want, r.Facts.Checks[0].Mode, line)
 	}
+	for line, want := range map[string]bool{"urpf strict": true, "urpf strict allow-default-route": false, "ip verify unicast source reachable-via rx": true,
+		"ip verify unicast source reachable-via any allow-default": false} {
+		r := layouttest.Laws(t, Read, []byte("interface up0\n "+line+"\n"))
+		require.Equal(t, want, r.Facts.Checks[0].NotByDefault, line)
+	}
 	r := layouttest.Laws(t, Read, []byte("no ip routing vrf default\ninterface up0\n"))
 	require.Len(t, r.Facts.Forwarding, 1)
 }

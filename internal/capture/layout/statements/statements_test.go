@@ -172,7 +172,7 @@ ip access-group NIGHT in
 		}
 	}
 	require.Equal(t, []string{"10 4 in up0 out ", "12 0 in up0 out ", "12 0 in  out up0", "9 4 in up0 out ", "11 0 in  out up0", "11 0 in up0 out "}, got)
-	require.Equal(t, network.SourceCheck{Family: route.IPv4, Interface: "hall0", Mode: network.CheckLoose, Mark: r.Facts.Checks[0].Mark}, r.Facts.Checks[0])
+	require.Equal(t, network.SourceCheck{Family: route.IPv4, Interface: "hall0", Mode: network.CheckLoose, NotByDefault: true, Mark: r.Facts.Checks[0].Mark}, r.Facts.Checks[0])
 	layouttest.Variants(t, Read, string(in))
 }
 
