@@ -258,6 +258,9 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 			"two devices or namespaces", name)
 	case forward.WhereApplied:
 		return fmt.Sprintf("lists of rules of %s were captured, and not to which interfaces they are applied", at)
+	case forward.ForwardingNotTold:
+		return fmt.Sprintf("%s whole configuration does not switch the forwarding of %s on, without which many systems "+
+			"forward none", its, familyName(route.FamilyOf(dst)))
 	case forward.ConfigurationCut:
 		return fmt.Sprintf("%s configuration is cut off, and a filter may follow", its)
 	case forward.RuleNotUnderstood:
@@ -531,6 +534,9 @@ func advice(b forward.Branch, dst netip.Addr) string {
 			"as %s", at)
 	case forward.WhereApplied:
 		return fmt.Sprintf("capture the configuration of the interfaces of %s", at)
+	case forward.ForwardingNotTold:
+		return fmt.Sprintf("look whether %s forwards %s; -assume-permitted follows the packets as if it did", at,
+			familyName(route.FamilyOf(dst)))
 	case forward.ConfigurationCut:
 		return fmt.Sprintf("capture the whole configuration of %s", at)
 	case forward.RuleNotUnderstood:

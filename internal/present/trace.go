@@ -243,7 +243,7 @@ func (v View) inTheWay(b forward.Branch) string {
 	switch b.Reason.Code {
 	case forward.RowUnread, forward.ChangedSince, forward.Encapsulated, forward.TableFiltered,
 		forward.CapturesContradict, forward.FilterNotRead,
-		forward.ConfigurationCut, forward.RulesLeftOut, forward.PolicyRouted, forward.CapturesBlended,
+		forward.ConfigurationCut, forward.ForwardingNotTold, forward.RulesLeftOut, forward.PolicyRouted, forward.CapturesBlended,
 		forward.AnswerTranslated, forward.RulesMissing, forward.WhereApplied, forward.RuleNotUnderstood,
 		forward.OwnFiltered, forward.FlowNotTold, forward.RuleDenies, forward.SourceByDefault:
 		if p := strings.Join(v.somePlaces(b.Reason.Marks, 2), ", "); (b.Verdict == forward.Unknown ||

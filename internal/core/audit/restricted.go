@@ -9,7 +9,7 @@ const Restricted Kind = "restricted"
 func takeRestricted(_ *auditor, f *Finding, _ *byCause) bool {
 	switch f.Reason.Code {
 	case forward.FilterNotRead, forward.RulesLeftOut, forward.PolicyRouted, forward.CapturesBlended,
-		forward.AnswerTranslated, forward.ConfigurationCut, forward.WhereApplied, forward.RuleNotUnderstood,
+		forward.AnswerTranslated, forward.ConfigurationCut, forward.ForwardingNotTold, forward.WhereApplied, forward.RuleNotUnderstood,
 		forward.OwnFiltered, forward.FlowNotTold:
 	default:
 		return false

@@ -50,6 +50,7 @@ var codeWords = [...]string{
 	CapturesBlended:    "captures-blended",
 	WhereApplied:       "where-applied",
 	ConfigurationCut:   "configuration-cut",
+	ForwardingNotTold:  "forwarding-not-told",
 	RuleNotUnderstood:  "rule-not-understood",
 	OwnFiltered:        "own-filtered",
 	RuleDenies:         "rule-denies",

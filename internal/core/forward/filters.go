@@ -31,6 +31,8 @@ func (w *Walker) filter(pkt *packet, at position, s step, out string, seen bool,
 		return end(Unknown, WhereApplied)
 	case j.fit == network.Maybe && j.rule.Missing == network.LeftOut:
 		return end(Unknown, RulesLeftOut)
+	case j.fit == network.Maybe && j.rule.Missing == network.SwitchedOn:
+		return end(Unknown, ForwardingNotTold)
 	case j.fit == network.Maybe && j.rule.Missing == network.SeveralBlended:
 		return end(Unknown, CapturesBlended)
 	case j.fit == network.Maybe && j.rule.NotRead:

@@ -122,6 +122,8 @@ const (
 	CapturesBlended  // captures of several kernels stand as one device's
 	WhereApplied     // lists of rules were captured, and not where they are applied
 	ConfigurationCut // the configuration is cut off, and a filter may follow
+	// ForwardingNotTold: the configuration does not say that the family is forwarded, which it has to on some systems
+	ForwardingNotTold
 	// RuleNotUnderstood: a rule or translation asks for more than the flow, and for what was not understood
 	RuleNotUnderstood
 	OwnFiltered // the device sends it itself, and whether a filter of what goes out is asked about that is not known

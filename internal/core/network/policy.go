@@ -45,6 +45,8 @@ const (
 	SeveralBlended
 	// LeftOut: what a search behind the command left out of its output
 	LeftOut
+	// SwitchedOn: that the device forwards packets of the family at all, which systems of its kind have to be told
+	SwitchedOn
 )
 
 // A FlowState is what a rule asks of the flow that a packet belongs to. The zero FlowState asks for nothing.

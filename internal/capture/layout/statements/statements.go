@@ -74,6 +74,7 @@ type reader struct {
 	nat         nat
 	edge        edge
 	twoSided    twoSided
+	six         sixRouting
 	thrown      thrown
 	detours     detours
 	switched    switched
@@ -102,6 +103,7 @@ func Read(text []byte) layout.Reading {
 		}
 		r.tail = route.Mark{}
 		r.part = false
+		r.six.line(string(line), layout.Mark(lo, hi))
 		used, err := r.line(string(line), lo, hi)
 		switch {
 		case r.part:
@@ -129,6 +131,7 @@ func Read(text []byte) layout.Reading {
 	r.nat.finish(&r)
 	r.edge.finish(&r)
 	r.twoSided.finish(&r)
+	r.six.finish(&r)
 	r.thrown.finish(&r)
 	r.switched.finish(&r)
 	r.ReadOrPart(r.parts)
