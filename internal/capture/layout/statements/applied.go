@@ -141,7 +141,8 @@ func (r *reader) decides(w []string, line string, fam route.Family, ifname strin
 }
 
 // guards keeps what a line outside of all interfaces says of one by its name, or of all translations: "crypto map M
-// interface I", "ip verify reverse-path interface I", "nat (I) 1 …", "static (I,J) …".
+// interface I", "ip verify reverse-path interface I", "nat (I) 1 …", "static (I,J) …"; and "ip receive access-list L",
+// which what is for the device itself meets.
 func (r *reader) guards(w []string, lo, hi int) bool {
 	at := func(i int) string {
 		if i < len(w) {
@@ -154,6 +155,9 @@ func (r *reader) guards(w []string, lo, hi int) bool {
 		r.Restrict(network.FlowRule{Out: w[4]}, lo, hi)
 	case w[0] == "ip" && at(1) == "verify" && at(2) == "reverse-path" && at(3) == "interface" && len(w) == 5:
 		r.check(0, w[4], false, false, lo, hi)
+	case w[0] == "ip" && at(1) == "receive" && (at(2) == "access-list" || at(2) == "acl") && len(w) == 4:
+		r.Facts.Applied = append(r.Facts.Applied, network.AppliedFilter{List: w[3],
+			Rule: network.FlowRule{Hook: network.ForItself, Family: route.IPv4, Stateless: true, Mark: layout.Mark(lo, hi)}})
 	case w[0] == "wccp" && at(1) == "interface" && slices.Contains(w, "redirect"):
 		r.RestrictForwarded(network.FlowRule{In: at(2)}, lo, hi)
 	case w[0] == "nat-control":

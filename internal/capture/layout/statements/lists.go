@@ -49,7 +49,7 @@ func (l *lists) heading(w []string) bool {
 // listHeading reads what names a list of rules: "ip access-list extended NAME", "ipv6 access-list NAME", "acl number
 // 3001", "Extended IP access list NAME".
 func listHeading(w []string) (name string, fam route.Family, wild bool) {
-	if len(w) == 0 {
+	if len(w) == 0 || len(w) > 1 && w[1] == "receive" { // that applies one
 		return "", 0, false
 	}
 	low := make([]string, len(w))

@@ -293,6 +293,9 @@ func (r *reader) inBlock(w []string, s string, indented bool, lo, hi int) (used 
 		return false, nil
 	case !indented && r.guards(w, lo, hi):
 		return true, nil
+	case indented && r.begins == "control-plane" && w[0] == "management-plane":
+		r.Restrict(network.FlowRule{Hook: network.ForItself}, lo, hi)
+		return true, nil
 	case !indented && len(w) > 3 && w[1] == "local" && (w[2] == "policy" || w[2] == "policy-based-route"): // of what the device sends itself
 		r.Restrict(network.FlowRule{Hook: network.FromItself}, lo, hi)
 		return true, nil

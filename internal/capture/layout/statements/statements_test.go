@@ -3,6 +3,7 @@ package statements
 import (
 	"bytes"
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 
@@ -203,6 +204,28 @@ traffic-policy NIGHT global inbound
 	}
 	require.Equal(t, []string{"14 in  out ", "15 in  out ", "3 in up0 out ", "7 in  out hall0"}, got)
 	layouttest.Variants(t, Read, text)
+}
+
+// TestWhatIsForTheDeviceItself: policies and lists that it meets, by whatever interface it comes in.
+func TestWhatIsForTheDeviceItself(t *testing.T) {
+	const throw = "policy-map THROW\n class BAD\n  drop\npolicy-map type control-plane NONE\n class BAD\n  police cir 200 kbps bc 32000 bytes conform drop violate drop\npolicy-map SLOW\n class BAD\n  police 8000 conform-action transmit exceed-action drop\n"
+	for text, want := range map[string]bool{
+		"control-plane\n service-policy input THROW\n":   true,
+		"control-plane\n service-policy input NONE\n":    true,
+		"control-plane\n service-policy input SLOW\n":    false,
+		"control-plane\n service-policy input NOWHERE\n": false,
+		"control-plane\n management-plane\n  inband\n":   true,
+		"interface up0\n service-policy input SLOW\n":    false,
+	} {
+		r := layouttest.Laws(t, Read, []byte(throw+"interface hall0\n ip address 10.61.16.1 255.255.255.0\n"+text))
+		got := slices.ContainsFunc(r.Facts.Policy.Flows, func(f network.FlowRule) bool {
+			return f.Hook == network.ForItself && f.Undecided && f.In == ""
+		})
+		require.Equal(t, want, got, text)
+	}
+	r := layouttest.Laws(t, Read, []byte("interface hall0\n ip address 10.61.16.1 255.255.255.0\nip receive access-list 199\naccess-list 199 permit tcp any any eq 22\n"))
+	require.Equal(t, []string{"199 4 hook 3 deny"}, layouttest.Applied(r.Facts.Applied))
+	require.Equal(t, []string{"permit tcp 22-22"}, layouttest.Lists(r.Facts.ListRules)["199"])
 }
 
 // TestWhatHoldsForTheWholeDevice outside of all interfaces: firewalls by zones, and forwarding that is switched off.
