@@ -128,6 +128,9 @@ func checkWords(c network.SourceCheck) string {
 	if c.Mode == network.CheckOff {
 		return "sources of " + what + where + " are not checked"
 	}
+	if c.Usual {
+		where += ", as is usual for such a configuration"
+	}
 	if c.NotByDefault {
 		where += ", not told to accept a default route"
 	}

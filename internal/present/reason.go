@@ -317,6 +317,9 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 			Clean(b.Reason.Interface),
 			b.Reason.Address,
 		)
+	case forward.SourceUsual:
+		return fmt.Sprintf("none of %s routes leads back to %s by %s, and systems that are configured so drop such packets "+
+			"unless they are told not to", its, b.Reason.Address, Clean(b.Reason.Interface))
 	case forward.SourceByDefault:
 		return fmt.Sprintf("nothing but %s default route leads back to %s, and whether its %s source check on %s accepts "+
 			"that is not known", its, b.Reason.Address, b.Reason.Check, Clean(b.Reason.Interface))
@@ -565,6 +568,9 @@ func advice(b forward.Branch, dst netip.Addr) string {
 		return fmt.Sprintf("correct the settings of %s", at)
 	case forward.NobodyHasIt:
 		return fmt.Sprintf("compare the next hop of %s with the address of %s", at, Clean(b.Reason.Device))
+	case forward.SourceUsual:
+		return fmt.Sprintf("look whether %s checks sources on %s, or give it a route to %s by that", at,
+			Clean(b.Reason.Interface), b.Reason.Address)
 	case forward.SourceByDefault:
 		return fmt.Sprintf("look whether the check of %s on %s is told to accept the default route, or give %s a route to "+
 			"%s", at, Clean(b.Reason.Interface), at, b.Reason.Address)

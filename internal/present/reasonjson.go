@@ -51,7 +51,7 @@ func arguments(r forward.Reason) jsonArguments {
 	if r.NotTaken.IsValid() {
 		a.NotTaken = r.NotTaken.String()
 	}
-	if r.Code == forward.SourceFails || r.Code == forward.SourceByDefault {
+	if r.Code == forward.SourceFails || r.Code == forward.SourceByDefault || r.Code == forward.SourceUsual {
 		a.Check = r.Check.String()
 	}
 	if r.Code == forward.TunnelFails {

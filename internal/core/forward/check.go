@@ -49,6 +49,10 @@ func (w *Walker) sourceCheck(pkt *packet, at position, hop Hop, out string) (ste
 			return step{}, false
 		}
 		verdict, reason.Code = Unknown, SourceByDefault // releases differ
+	case c.Usual && end.Code == NoCoveringRoute: // its answer is lost there in any case
+		return step{}, false
+	case c.Usual && end.Code == Nothing:
+		verdict, reason.Code = Unknown, SourceUsual
 	case end.Code != Nothing && verdictOf(end) == Unknown:
 		verdict, reason = Unknown, end
 	}

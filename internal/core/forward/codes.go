@@ -42,6 +42,7 @@ var codeWords = [...]string{
 	SourceNotPlaced:    "source-not-placed",
 	OwnSource:          "own-source",
 	SourceFails:        "source-fails",
+	SourceUsual:        "source-usual",
 	SourceByDefault:    "source-by-default",
 	FlowNotTold:        "flow-not-told",
 	FilterNotRead:      "filter-not-read",

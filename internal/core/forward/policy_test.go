@@ -76,7 +76,7 @@ func TestSourceChecks(t *testing.T) {
 }
 
 // TestASourceCheckByTheDefault: where nothing but a default route leads back, a check that was not told to accept that may
-// drop the packet.
+// drop the packet; so may one that is only usual.
 func TestASourceCheckByTheDefault(t *testing.T) {
 	const back = "z: static 0.0.0.0/0 via 10.0.2.1 dev up\n"
 	for _, tt := range []struct {
@@ -89,6 +89,9 @@ func TestASourceCheckByTheDefault(t *testing.T) {
 		{back, network.SourceCheck{Interface: "up", Mode: network.CheckLoose}, forward.NetworkAttached},
 		{backByDown + back, network.SourceCheck{Interface: "up", Mode: network.CheckLoose, NotByDefault: true}, forward.NetworkAttached},
 		{"z: static 0.0.0.0/0 via 10.0.4.1 dev down\n", network.SourceCheck{Interface: "up", Mode: network.CheckStrict, NotByDefault: true}, forward.SourceFails},
+		{backByDown, network.SourceCheck{Mode: network.CheckFeasible, Usual: true}, forward.SourceUsual},
+		{back, network.SourceCheck{Mode: network.CheckFeasible, Usual: true}, forward.NetworkAttached},
+		{"", network.SourceCheck{Mode: network.CheckFeasible, Usual: true}, forward.NetworkAttached},
 	} {
 		x := coretest.Build(ring + tt.more).Draft()
 		tt.check.Mark = route.Mark{File: 9, Off: 1, End: 2}

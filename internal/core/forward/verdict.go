@@ -114,6 +114,7 @@ const (
 	SourceNotPlaced  // no captured device attaches to the source's network
 	OwnSource        // it came in with one of the device's own addresses as the source
 	SourceFails      // Check tells the mode that drops it
+	SourceUsual      // such systems check sources unless told not to, and no route leads back by that interface
 	SourceByDefault  // nothing but the default route leads back to the source, which the check may not accept
 	FlowNotTold      // a rule or translation asks for the flow
 	FilterNotRead    // a filter is applied on the way, and what it says was not read

@@ -52,6 +52,7 @@ type SourceCheck struct {
 	Combine bool
 	// NotByDefault is set where the device takes a default route for a way back only if it is told to, and is not.
 	NotByDefault bool
+	Usual        bool // no text tells it: systems that are configured so check unless they are told not to
 	Mark         route.Mark
 }
 

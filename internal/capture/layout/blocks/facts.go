@@ -76,8 +76,30 @@ func (r *reader) facts() {
 			r.restrict(network.FlowRule{Hook: network.ForItself}, o.mark)
 		}
 	}
+	r.sourceChecks()
 	r.steering(zones)
 	r.policies(zones)
+}
+
+// sourceChecks keeps which sources packets may come in with (RFC 3704): those to which any route leads by that interface,
+// unless the text says otherwise.
+func (r *reader) sourceChecks() {
+	usual := network.SourceCheck{Mode: network.CheckFeasible, Usual: true}
+	for _, o := range r.objects {
+		switch {
+		case o.section == "system settings" && o.first("asymroute") == "enable":
+			return
+		case o.section == "system settings" && o.first("strict-src-check") == "enable":
+			usual.Mode, usual.Usual, usual.Mark = network.CheckStrict, false, o.markOf("strict-src-check")
+		case o.section == "system interface" && o.name != "" && o.first("src-check") == "disable":
+			r.Facts.Checks = append(r.Facts.Checks, network.SourceCheck{Interface: o.name, Mark: o.markOf("src-check")})
+		case o.section == "system interface" && o.name != "" && usual.Mark == (route.Mark{}):
+			usual.Mark = o.mark
+		}
+	}
+	if usual.Mark != (route.Mark{}) {
+		r.Facts.Checks = append(r.Facts.Checks, usual)
+	}
 }
 
 func (r *reader) restrict(rule network.FlowRule, m route.Mark) {

@@ -1,6 +1,8 @@
 package blocks
 
 import (
+	"fmt"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -82,4 +84,19 @@ func TestSourcesByPolicy(t *testing.T) {
 	} {
 		require.Equal(t, tt.want, layouttest.Translations(layouttest.Laws(t, Read, []byte(ports+pools+tt.text))), tt.text)
 	}
+}
+
+// TestUsualSourceChecks: such systems check sources unless they are told not to.
+func TestUsualSourceChecks(t *testing.T) {
+	says := func(text string) (got []string) {
+		for _, c := range layouttest.Laws(t, Read, []byte(text)).Facts.Checks {
+			got = append(got, fmt.Sprint(c.Interface, " ", c.Mode, " ", c.Usual))
+		}
+		return got
+	}
+	require.Equal(t, []string{" feasible true"}, says(ports))
+	require.Equal(t, []string{"up1 off false", " feasible true"}, says(strings.Replace(ports, "        set ip 172", "        set src-check disable\n        set ip 172", 1)))
+	require.Equal(t, []string{" strict false"}, says(ports+"config system settings\n    set strict-src-check enable\nend\n"))
+	require.Empty(t, says(ports+"config system settings\n    set asymroute enable\nend\n"))
+	require.Empty(t, says("config firewall address\n    edit \"tills\"\n        set subnet 10.61.18.0 255.255.255.0\n    next\nend\n"))
 }
