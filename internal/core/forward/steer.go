@@ -80,7 +80,8 @@ func (w *Walker) route(pkt *packet, at position, hop *Hop) (selection.Match, Rea
 // detour is the rule of a policy of routing that decides over a packet, and whether that is certain: No where none is
 // for it.
 func (w *Walker) detour(pkt *packet, at position) (network.FlowRule, network.Fit) {
-	d := at.device
+	d, flow := at.device, pkt.flow
+	flow.Seen = pkt.state[d]
 	for _, c := range d.Chains().All() {
 		if c.Hook != network.Steered || at.ingress != "" && c.Passes(at.ingress, "") {
 			continue
@@ -89,7 +90,7 @@ func (w *Walker) detour(pkt *packet, at position) (network.FlowRule, network.Fit
 		rules := d.Flows().Between(c.Lo, c.Hi)
 		doubt := w.unjudged[d] || at.ingress == "" || w.brokenPolicy(at, rules)
 		for _, r := range rules.All() {
-			fit := r.Fits(pkt.src, pkt.dst, pkt.flow, at.ingress, "")
+			fit := r.Fits(pkt.src, pkt.dst, flow, at.ingress, "")
 			if fit == network.No {
 				continue
 			}

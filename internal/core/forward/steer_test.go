@@ -144,6 +144,21 @@ func TestOrderOfClauses(t *testing.T) {
 	require.Len(t, rt.Forward.Branches[0].Hops, 4)
 }
 
+// TestAPolicyOfTheFirstPacket: a device that keeps state asks it for what begins a flow; whether for its answers is not
+// sure, whatever their protocol.
+func TestAPolicyOfTheFirstPacket(t *testing.T) {
+	first := network.FlowRule{Hook: network.Steered, Permit: true, In: "lan", State: network.Beginning, Detour: network.Detour{NextHop: netip.MustParseAddr("172.16.2.2")}, Mark: mark(50)}
+	again := first
+	again.State, again.Undecided = network.Answering, true
+	x := coretest.Build(twoWays).Draft()
+	x.SetPolicy("a", network.Policy{Stateful: mark(70), Flows: []network.FlowRule{first, again, {Hook: network.Steered, Permit: true, Mark: mark(60)}, {Permit: true, Mark: mark(60)}}})
+	w := forward.NewWalker(topology.Build(x.Freeze()))
+	flow := network.Flow{Protocol: "udp", SourcePort: 4000, DestinationPort: 53}
+	near, far := netip.MustParseAddr("10.1.0.9"), netip.MustParseAddr("10.9.0.9")
+	require.Equal(t, "c", w.TraceFlow(near, far, flow).Forward.Branches[0].Hops[1].Device)
+	require.Equal(t, forward.PolicyRouted, w.TraceFlow(far, near, flow).Return.Branches[0].Reason.Code)
+}
+
 // TestAssumingThatAPolicyLeavesPackets: they are followed by their destination, and the line is named.
 func TestAssumingThatAPolicyLeavesPackets(t *testing.T) {
 	x := coretest.Build(twoWays).Draft()
