@@ -222,8 +222,8 @@ func (r *reader) outward(zones map[string][]string) {
 			if f.Family == route.IPv6 {
 				continue
 			}
-			t := network.Translation{Family: route.IPv4, Protocol: f.Protocol, From: f.From, To: f.To, ToPorts: f.ToPorts, In: f.In, Out: f.Out,
-				Undecided: f.Undecided || f.Type != 0 || !f.FromPorts.Any(), Mark: f.Mark}
+			t := network.Translation{Family: route.IPv4, Protocol: f.Protocol, From: f.From, To: f.To, ToPorts: f.ToPorts,
+				In: f.In, Out: f.Out, Undecided: f.Undecided || f.Type != 0 || !f.FromPorts.Any(), Mark: f.Mark}
 			if zoned {
 				t.In, t.Out, t.Undecided = "", "", true
 			}

@@ -64,7 +64,7 @@ func (b *rulebase) match(x *natRule) filters.Rule {
 	for key, v := range x.values {
 		if !slices.Contains(natSaysNothing, key) && slices.ContainsFunc(v, func(s string) bool {
 			return s != "any" && s != "no"
-		}) || key == "nat-type" && v[0] != "ipv4" {
+		}) || key == "nat-type" && !slices.Equal(v, []string{"ipv4"}) {
 			rule.Undecided = true
 		}
 	}

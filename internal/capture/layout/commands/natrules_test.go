@@ -30,6 +30,8 @@ func TestTranslationsOfARulebase(t *testing.T) {
 			[]string{"source from 10.61.16.0/24 p1>p9 becomes invalid IP"}},
 		"with its address told": {named("nat", "a", "from hall", "to wide", "source any", "destination any", own+" ip 172.28.61.2/29"),
 			[]string{"source p1>p9 becomes 172.28.61.2"}},
+		"of no told kind": {named("nat", "a", "nat-type [ ]", "from hall", "to wide", "source any", "destination any", own),
+			[]string{"source p1>p9 becomes invalid IP perhaps"}},
 		"of another interface": {named("nat", "a", "from hall", "to wide", "source any", "destination any", strings.Replace(own, "p9", "p2", 1)),
 			[]string{"source p1>p9 becomes invalid IP perhaps"}},
 		"none": {named("nat", "a", "from hall", "to wide", "source any", "destination 10.0.0.0/8") + named("nat", "b", "from hall", "to wide", "source any", "destination any", own),
