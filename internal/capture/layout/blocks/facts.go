@@ -81,8 +81,8 @@ func (r *reader) facts() {
 	r.policies(zones)
 }
 
-// sourceChecks keeps which sources packets may come in with (RFC 3704): those to which any route leads by that interface,
-// unless the text says otherwise.
+// sourceChecks keeps which sources packets may come in with (RFC 3704): those to which any route leads by that
+// interface, unless the text says otherwise.
 func (r *reader) sourceChecks() {
 	usual := network.SourceCheck{Mode: network.CheckFeasible, Usual: true}
 	for _, o := range r.objects {

@@ -90,7 +90,8 @@ func (r *reader) flows(o *object, zones map[string][]string) []network.FlowRule 
 
 // mayBeZones reports whether a policy names what is neither an interface nor a zone of this text.
 func (r *reader) mayBeZones(o *object, zones map[string][]string) bool {
-	return slices.ContainsFunc(slices.Concat(o.get("srcintf"), o.get("dstintf"), o.get("input-device")), func(name string) bool {
+	named := slices.Concat(o.get("srcintf"), o.get("dstintf"), o.get("input-device"))
+	return slices.ContainsFunc(named, func(name string) bool {
 		_, zone := zones[name]
 		return name != "any" && !zone && !r.ports[name]
 	})

@@ -240,8 +240,8 @@ func (w *walker) keep(m match) {
 		return
 	}
 	w.p.Translations = append(w.p.Translations, network.Translation{
-		Destination: w.destination, Keep: true, Family: m.Family, Protocol: m.Protocol, From: m.From, To: m.To, ToPorts: m.ToPorts,
-		In: m.In, Out: m.Out,
+		Destination: w.destination, Keep: true, Family: m.Family, Protocol: m.Protocol, From: m.From, To: m.To,
+		ToPorts: m.ToPorts, In: m.In, Out: m.Out,
 		Undecided: m.Undecided || m.State != network.AnyState || m.Turned != network.AnyDestination ||
 			!m.FromPorts.Any() || m.Type != 0, Mark: m.Mark,
 	})
