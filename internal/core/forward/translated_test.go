@@ -36,6 +36,19 @@ func TestAReplyPastTheDeviceThatChangedItsPacket(t *testing.T) {
 	require.Equal(t, forward.TwoWay, edge(outer, source).Trace(addr("10.1.0.9"), addr("10.9.0.1")).Verdict, "whose source is changed too gets the reply by the device")
 }
 
+// TestAnOuterAddressThatLeadsNowhere: who would answer is not told, so that no device is said to miss the reply.
+func TestAnOuterAddressThatLeadsNowhere(t *testing.T) {
+	var b network.Builder
+	f := coretest.Facts("direct 10.1.0.0/24 dev lan\naddr 10.1.0.1/24 lan\ndirect 10.9.0.0/24 dev out\naddr 10.9.0.1/24 out\nstatic 10.7.0.0/24 via 10.9.0.77 dev out\nstatic 10.3.0.0/24 via 10.1.0.2 dev lan\n", 1)
+	f.Policy = network.Policy{Stateful: route.Mark{File: 9, Off: 3, End: 4}, Translations: []network.Translation{
+		{Destination: true, To: netip.MustParsePrefix("10.9.0.1/32"), Becomes: addr("10.7.0.5"), Mark: route.Mark{File: 9, Off: 1, End: 2}}}}
+	b.Add("a", f, 0)
+	b.Add("r", coretest.Facts("direct 10.1.0.0/24 dev up\naddr 10.1.0.2/24 up\ndirect 10.3.0.0/24 dev lan\naddr 10.3.0.1/24 lan\nstatic 10.9.0.0/24 via 10.1.0.1 dev up\n", 2), 0)
+	rt := forward.NewWalker(topology.Build(b.Build())).TraceFlow(addr("10.3.0.9"), addr("10.9.0.1"), network.Flow{Protocol: "tcp", SourcePort: 4000, DestinationPort: 443})
+	require.Equal(t, forward.BothUnknown, rt.Verdict)
+	require.Empty(t, rt.OneSided)
+}
+
 // TestAReplyWhoseSourceAnotherDeviceChanges: a device that sees the reply alone may change its source or not.
 func TestAReplyWhoseSourceAnotherDeviceChanges(t *testing.T) {
 	x := coretest.Build(ring + backByDown).Draft()

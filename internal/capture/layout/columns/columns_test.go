@@ -348,6 +348,22 @@ func FuzzRead(f *testing.F) {
 
 // TestSectionsOfWorkstations: a link-layer address in place of a gateway is a neighbour that has answered; a heading
 // tells the family.
+// TestTheLastAddressOfANetworkThatIsGone: an address alone that leads to the device itself may be that of broadcasts.
+func TestTheLastAddressOfANetworkThatIsGone(t *testing.T) {
+	const head = "Destination/Mask    Proto   Pre  Cost      Flags NextHop         Interface\n\n"
+	const net = "     10.61.16.0/24  Direct  0    0           D   10.61.16.1      hall16\n"
+	const last = "   10.61.16.255/32  Direct  0    0           D   127.0.0.1       hall16\n"
+	const own = "     10.61.16.1/32  Direct  0    0           D   127.0.0.1       hall16\n"
+	const lone = "     10.61.99.7/32  Direct  0    0           D   127.0.0.1       LoopBack7\n"
+	in := []byte(head + net + own + last + lone)
+	require.Equal(t, []string{"3 10.61.16.0/24 direct 0/0 dev hall16: active installed", "4 10.61.16.1/32 local 0/0 receive dev hall16: active installed",
+		"5 10.61.16.255/32 other 0/0 broadcast dev hall16: active installed", "6 10.61.99.7/32 local 0/0 receive dev LoopBack7: active installed"}, layouttest.Words(in, Read(in)))
+	in = []byte(head + own + last + lone)
+	r := layouttest.Laws(t, Read, in)
+	require.Equal(t, []string{"3 10.61.16.1/32 local 0/0 receive dev hall16: active installed", "5 10.61.99.7/32 local 0/0 receive dev LoopBack7: active installed"}, layouttest.Words(in, r))
+	require.Len(t, r.Unread, 1)
+}
+
 func TestSectionsOfWorkstations(t *testing.T) {
 	in := []byte("Routing tables\n\nInternet:\nDestination        Gateway            Flags     Netif Expire\n10.61.16.0/24      link#1             UC        em0\n10.61.16.5         00:16:3e:01:02:03  UHLW      em0   1100\n")
 	r := Read(in)

@@ -112,14 +112,12 @@ func (b *rulebase) translations(r *reader) {
 
 // turns notes what a rule turns, once whatever interfaces it is for.
 func (b *rulebase) turns(x turned) {
-	for i := range b.turned {
-		y := &b.turned[i]
-		if x.outer == y.outer && x.inner == y.inner && x.service == y.service && x.port == y.port {
-			y.sure = y.sure || x.sure
-			return
-		}
+	same := func(y turned) bool {
+		return x.outer == y.outer && x.inner == y.inner && x.service == y.service && x.port == y.port
 	}
-	b.turned = append(b.turned, x)
+	if !slices.ContainsFunc(b.turned, same) {
+		b.turned = append(b.turned, x)
+	}
 }
 
 // sourceOf makes translations of sources of a rule, such that leave the source as it is where it says nothing of it.
