@@ -169,6 +169,7 @@ func (r *reader) wordyValue(name, v string) error {
 	case "AS path":
 		layout.ASPath(v, &r.attr.BGP)
 	case "State":
+		r.typed = false // next hops stand above it: one below is of a route whose own lines are gone
 		if strings.Contains(v, "Hidden") {
 			r.state = route.Unusable
 			r.shown++

@@ -109,3 +109,12 @@ func TestWordyFormLacksWhatItCounts(t *testing.T) {
 	}
 	require.ErrorIs(t, Read([]byte(strings.Replace(wordyForm, "Next hop type: Discard", "Next hop type: Flood", 1))).Unread[0].Reason, layout.ErrNotARoute)
 }
+
+// TestANextHopBelowTheState is of a route whose own lines are gone, and not of the one above.
+func TestANextHopBelowTheState(t *testing.T) {
+	const text = "inet.0: 2 destinations, 2 routes (2 active, 0 holddown, 0 hidden)\n10.61.1.0/24 (1 entry, 1 announced)\n        *Static Preference: 5\n" +
+		"                Next hop type: Router, Next hop index: 1\n                Next hop: 172.28.61.1 via up0, selected\n                State: <Active Int Ext>\n"
+	r := layouttest.Laws(t, Read, []byte(text+"                Next hop: 172.28.61.9 via up1, selected\n"))
+	require.Len(t, r.Facts.Tables[0].Routes.At(0).NextHops, 1)
+	require.NotEmpty(t, r.Unread)
+}
