@@ -51,6 +51,9 @@ const mostRules = 4096
 // MostTotal bounds what all rules of one text unfold into: each one beyond is one that may fit anything.
 const MostTotal = 300_000
 
+// MostMapped bounds how many addresses of one translation that maps a network onto another are told apart.
+const MostMapped = 1024
+
 // Unfold appends the rule as rules of one source, one destination, one service and one pair of interfaces each.
 func (r Rule) Unfold(out []network.FlowRule, mark route.Mark) []network.FlowRule {
 	from, to, services := r.From.alternatives(), r.To.alternatives(), r.Services.alternatives()

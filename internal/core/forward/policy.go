@@ -144,10 +144,14 @@ func (w *Walker) leave(pkt *packet, at position, s step) step {
 
 // notReadAt is the line that applies what was not read to packets between two interfaces, unknown where none does.
 func notReadAt(d *network.Device, in, out string) route.Mark {
-	for _, r := range d.Flows().All() {
-		if r.NotRead && r.Undecided && (r.Hook == network.Forwarded || r.Hook == network.ComingIn) &&
-			(r.In == "" || r.In == in) && (r.Out == "" || r.Out == out) {
-			return r.Mark
+	for _, c := range d.Chains().All() {
+		if c.Hook != network.Forwarded && c.Hook != network.ComingIn || c.Passes(in, out) {
+			continue
+		}
+		for _, r := range d.Flows().Between(c.Lo, c.Hi).All() {
+			if r.NotRead && r.Undecided && (r.In == "" || r.In == in) && (r.Out == "" || r.Out == out) {
+				return r.Mark
+			}
 		}
 	}
 	return route.Mark{}

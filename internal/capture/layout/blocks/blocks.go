@@ -108,6 +108,7 @@ type reader struct {
 	ports   map[string]bool // interfaces that the text tells of
 	// outer addresses, by name, and the names of those that a group of them has
 	outsides      map[string]*outside
+	outsideList   []*outside // in the order of the text
 	outsideGroups map[string][]string
 }
 

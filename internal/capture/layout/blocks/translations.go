@@ -10,9 +10,6 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// mostMapped bounds how many addresses of one mapped range are told apart.
-const mostMapped = 1024
-
 // mapped is one outer address that the device puts an inner one in place of (RFC 3022).
 type mapped struct{ outer, inner netip.Addr }
 
@@ -34,7 +31,7 @@ var aboutOutsides = []string{"extip", "mappedip", "extintf", "portforward", "pro
 	"comment", "comments", "color", "uuid", "id", "arp-reply", "nat44", "nat46", "status", "portmapping-type",
 	"gratuitous-arp-interval", "ndp-reply"}
 
-// outsides reads the outer addresses and their groups. What is not understood of one restricts as a line does.
+// readOutsides reads the outer addresses and their groups. What is not understood of one restricts as a line does.
 func (r *reader) readOutsides(zones map[string][]string) {
 	r.outsides, r.outsideGroups = map[string]*outside{}, map[string][]string{}
 	for _, o := range r.objects {
@@ -43,7 +40,12 @@ func (r *reader) readOutsides(zones map[string][]string) {
 		case o.section == "firewall vipgrp" || o.section == "firewall vipgrp6":
 			r.outsideGroups[o.name] = o.get("member")
 		case (o.section == "firewall vip" || o.section == "firewall vip6") && o.first("status") != "disable":
-			r.outsides[o.name] = r.outside(o, zones)
+			x := r.outside(o, zones)
+			if was := r.outsides[o.name]; was != nil { // told again: the last one counts
+				*was = *x
+				continue
+			}
+			r.outsides[o.name], r.outsideList = x, append(r.outsideList, x)
 		}
 	}
 }
@@ -73,8 +75,8 @@ func (r *reader) outside(o *object, zones map[string][]string) *outside {
 		if p := o.first("protocol"); p != "" {
 			x.protocol = p
 		}
-		var ok, okIn bool
-		x.ports, ok = portRange(o.first("extport"))
+		ports, ok := portRange(o.first("extport"))
+		x.ports = ports
 		to, okIn := portRange(o.first("mappedport"))
 		if o.first("mappedport") == "" {
 			to, okIn = x.ports, ok
@@ -127,11 +129,11 @@ func addressRange(v []string) ([]netip.Addr, bool) {
 		}
 	}
 	out := []netip.Addr{a}
-	for a != b && len(out) <= mostMapped {
+	for a != b && len(out) <= filters.MostMapped {
 		a = a.Next()
 		out = append(out, a)
 	}
-	return out, len(out) <= mostMapped
+	return out, len(out) <= filters.MostMapped
 }
 
 func portRange(s string) (network.Ports, bool) {
@@ -179,11 +181,7 @@ func inner(all []*outside) filters.Addresses {
 
 // inward makes translations of destinations of the outer addresses. One that no policy in force names may be asleep.
 func (r *reader) inward() {
-	for _, o := range r.objects {
-		x := r.outsides[o.name]
-		if x == nil || x.mark != o.mark {
-			continue
-		}
+	for _, x := range r.outsideList {
 		in := x.in
 		if len(in) == 0 {
 			in = []string{""}
@@ -245,11 +243,21 @@ func (r *reader) outward(zones map[string][]string) {
 }
 
 // ownOutside puts translations before t of hosts that have an outer address of their own: they take that in place of
-// the one that others take.
+// the one that others take. Of very many hosts it is not told which.
 func (r *reader) ownOutside(t network.Translation) {
-	for _, o := range r.objects {
-		x := r.outsides[o.name]
-		if x == nil || x.mark != o.mark || x.protocol != "" {
+	hosts := 0
+	for _, x := range r.outsideList {
+		if x.protocol == "" {
+			hosts += len(x.pairs)
+		}
+	}
+	if hosts > filters.MostMapped || len(r.Facts.Policy.Translations) > filters.MostTotal {
+		t.Undecided = true
+		r.Facts.Policy.Translations = append(r.Facts.Policy.Translations, t)
+		return
+	}
+	for _, x := range r.outsideList {
+		if x.protocol != "" {
 			continue
 		}
 		if len(x.in) > 0 && t.Out != "" && !slices.Contains(x.in, t.Out) {

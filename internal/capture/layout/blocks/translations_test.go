@@ -7,6 +7,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"zarvek/internal/capture/filters"
 	"zarvek/internal/capture/layout/layouttest"
 )
 
@@ -99,4 +100,17 @@ func TestUsualSourceChecks(t *testing.T) {
 	require.Equal(t, []string{" strict false"}, says(ports+"config system settings\n    set strict-src-check enable\nend\n"))
 	require.Empty(t, says(ports+"config system settings\n    set asymroute enable\nend\n"))
 	require.Empty(t, says("config firewall address\n    edit \"tills\"\n        set subnet 10.61.18.0 255.255.255.0\n    next\nend\n"))
+}
+
+// TestVeryManyOuterAddresses: which host has one of its own is not told then, in a size that stays bounded.
+func TestVeryManyOuterAddresses(t *testing.T) {
+	text := ports
+	for i := range filters.MostMapped + 1 {
+		text += strings.Replace(outer(fmt.Sprintf("set extip 172.29.%d.%d\nset mappedip \"10.62.%d.%d\"\nset extintf \"any\"\n", i/250, i%250, i/250, i%250)), "till", fmt.Sprint("till", i), 1)
+	}
+	text += policy("        set action accept\n        set dstaddr \"all\"\n        set nat enable\n")
+	all := Read([]byte(text)).Facts.Policy.Translations
+	require.Len(t, all, filters.MostMapped+3)
+	require.True(t, all[filters.MostMapped+1].Undecided, "of whom has an outer address of its own")
+	require.False(t, all[filters.MostMapped+2].Undecided, "of all others")
 }

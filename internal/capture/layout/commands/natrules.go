@@ -9,12 +9,29 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// A natRule is one rule of translations as it is told, line by line: each fits what came in, before anything of it is
-// changed, and the first that fits says what becomes of both addresses (RFC 3022).
-type natRule struct {
+// A namedRule is one rule of translations or of routing as it is told, line by line. One of translations fits what came
+// in, before anything of it is changed, and the first that fits says what becomes of both addresses (RFC 3022).
+type namedRule struct {
 	zoneRule
-	name                string
 	source, destination []string // words about what they become
+}
+
+// namedRules are rules of one kind in the order of the text. The zero namedRules has none.
+type namedRules struct {
+	byName map[string]*namedRule
+	list   []*namedRule
+}
+
+// named returns the rule of a name, a new one where there was none.
+func (n *namedRules) named(name string, m route.Mark) *namedRule {
+	if n.byName == nil {
+		n.byName = map[string]*namedRule{}
+	}
+	if n.byName[name] == nil {
+		n.byName[name] = &namedRule{zoneRule: zoneRule{values: map[string][]string{}, mark: m}}
+		n.list = append(n.list, n.byName[name])
+	}
+	return n.byName[name]
 }
 
 // turned is a destination that a rule puts another in place of.
@@ -27,12 +44,7 @@ type turned struct {
 
 // natLine takes a line about a rule of translations: the words behind its name.
 func (b *rulebase) natLine(name string, w []string, m route.Mark) {
-	i := slices.IndexFunc(b.nat, func(r *natRule) bool { return r.name == name })
-	if i < 0 {
-		i = len(b.nat)
-		b.nat = append(b.nat, &natRule{zoneRule: zoneRule{values: map[string][]string{}, mark: m}, name: name})
-	}
-	r := b.nat[i]
+	r := b.nat.named(name, m)
 	switch v := members(w[1:]); w[0] {
 	case "source-translation":
 		r.source, r.mark = append(r.source, v...), m
@@ -48,7 +60,7 @@ var natSaysNothing = []string{"from", "to", "source", "destination", "service", 
 	"description", "tag", "group-tag", "uuid", "active-active-device-binding"}
 
 // match is what a rule fits.
-func (b *rulebase) match(x *natRule) filters.Rule {
+func (b *rulebase) match(x *namedRule) filters.Rule {
 	var rule filters.Rule
 	var in, out bool
 	rule.In, in = b.interfaces(x.values["from"])
@@ -76,7 +88,7 @@ func (b *rulebase) translations(r *reader) {
 	all := &r.Facts.Policy.Translations
 	first := len(*all)
 	var keeps, sources []network.Translation
-	for _, x := range b.nat {
+	for _, x := range b.nat.list {
 		if x.first("disabled") == "yes" {
 			continue
 		}
@@ -112,16 +124,20 @@ func (b *rulebase) translations(r *reader) {
 
 // turns notes what a rule turns, once whatever interfaces it is for.
 func (b *rulebase) turns(x turned) {
-	same := func(y turned) bool {
-		return x.outer == y.outer && x.inner == y.inner && x.service == y.service && x.port == y.port
+	key := x
+	if key.sure = false; b.seen[key] {
+		return
 	}
-	if !slices.ContainsFunc(b.turned, same) {
-		b.turned = append(b.turned, x)
+	if b.seen == nil {
+		b.seen, b.inners = map[turned]bool{}, map[netip.Addr]int{}
 	}
+	b.seen[key] = true
+	b.inners[x.inner]++
+	b.turned = append(b.turned, x)
 }
 
 // sourceOf makes translations of sources of a rule, such that leave the source as it is where it says nothing of it.
-func (b *rulebase) sourceOf(x *natRule, rule filters.Rule) []network.Translation {
+func (b *rulebase) sourceOf(x *namedRule, rule filters.Rule) []network.Translation {
 	var becomes netip.Addr
 	keep, sure := len(x.source) == 0, true
 	switch w := x.source; {
@@ -151,7 +167,7 @@ func (b *rulebase) sourceOf(x *natRule, rule filters.Rule) []network.Translation
 }
 
 // inward is the other way of a rule that gives one source one address for good.
-func (b *rulebase) inward(x *natRule, rule filters.Rule) []network.Translation {
+func (b *rulebase) inward(x *namedRule, rule filters.Rule) []network.Translation {
 	t := network.Translation{Destination: true, OnLink: true, Mark: x.mark, Undecided: true}
 	if a := b.address1(x.source[min(2, len(x.source)-1)]); a.IsValid() {
 		t.To = netip.PrefixFrom(a, a.BitLen())
@@ -174,7 +190,7 @@ func (b *rulebase) inward(x *natRule, rule filters.Rule) []network.Translation {
 
 // destinationOf makes translations of destinations. What a rule says of where packets would leave by their first
 // destination holds where that is in the network of such an interface.
-func (b *rulebase) destinationOf(r *reader, x *natRule, rule filters.Rule) []network.Translation {
+func (b *rulebase) destinationOf(r *reader, x *namedRule, rule filters.Rule) []network.Translation {
 	var becomes netip.Addr
 	var port uint16
 	sure := true
@@ -235,11 +251,14 @@ func (b *rulebase) afterTurning(f network.FlowRule) []network.FlowRule {
 	was := f
 	was.Turned = network.NotTurnedHere
 	out := []network.FlowRule{was}
-	for i, x := range b.turned {
+	if len(b.turned) > filters.MostMapped {
+		return append(out, network.FlowRule{Turned: network.TurnedHere, In: f.In, Out: f.Out, Permit: f.Permit,
+			Undecided: true, Mark: f.Mark})
+	}
+	for _, x := range b.turned {
 		one := f
 		one.Turned = network.TurnedHere
-		again := func(y turned) bool { return y.inner == x.inner }
-		if !x.sure || slices.ContainsFunc(slices.Concat(b.turned[:i], b.turned[i+1:]), again) { // it may be any of them
+		if !x.sure || b.inners[x.inner] > 1 { // it may be any of them
 			if one.To, one.ToPorts, one.Undecided = (netip.Prefix{}), (network.Ports{}), true; x.inner.IsValid() {
 				one.To = netip.PrefixFrom(x.inner, x.inner.BitLen())
 			}

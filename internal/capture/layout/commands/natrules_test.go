@@ -1,11 +1,13 @@
 package commands
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 
+	"zarvek/internal/capture/filters"
 	"zarvek/internal/capture/layout/layouttest"
 )
 
@@ -95,4 +97,15 @@ func TestPoliciesOfRoutingOfARulebase(t *testing.T) {
 		got := append(layouttest.Lists(r.Facts.ListRules)[steered], "")
 		require.Equal(t, want, got[0], lines)
 	}
+}
+
+// TestVeryManyTurnedDestinations: a rule between zones may fit any of them then, in a size that stays bounded.
+func TestVeryManyTurnedDestinations(t *testing.T) {
+	text := rules + "set network interface ethernet p9 layer3 ip 172.28.0.1/16\nset zone wide network layer3 p9\n"
+	for i := range filters.MostMapped + 1 {
+		text += named("nat", fmt.Sprint("n", i), "from wide", "to wide", "source any", fmt.Sprintf("destination 172.28.%d.%d", i/250, i%250), fmt.Sprintf("destination-translation translated-address 10.61.%d.%d", 100+i/250, i%250))
+	}
+	text += named("security", "web", "from wide", "to hall", "source any", "destination 172.28.0.5", "application any", "service any", "action allow")
+	require.Subset(t, layouttest.Lists(Read([]byte(text)).Facts.ListRules)[between],
+		[]string{"permit to 172.28.0.5/32 in p9 out p1 not turned", "permit in p9 out p1 turned perhaps"})
 }

@@ -2,6 +2,7 @@ package commands
 
 import (
 	"cmp"
+	"net/netip"
 	"slices"
 	"strings"
 
@@ -26,9 +27,11 @@ type rulebase struct {
 	system  string            // the virtual system that the lines are of
 	first   route.Mark        // of its lines
 	unknown bool              // it says more than is read here: of other systems, or of zones that do not route
-	nat     []*natRule
-	steers  []*natRule
+	nat     namedRules
+	steers  namedRules
 	turned  []turned // by the rules of nat
+	seen    map[turned]bool
+	inners  map[netip.Addr]int // how many of turned lead to an address
 }
 
 // zonePort is an interface of a zone.
@@ -194,7 +197,7 @@ func (b *rulebase) service(name string, v []string) {
 // finish makes rules of what was told.
 func (b *rulebase) finish(r *reader) {
 	switch {
-	case len(b.ports) == 0 && len(b.rules) == 0 && len(b.nat)+len(b.steers) == 0 && !b.unknown:
+	case len(b.ports) == 0 && len(b.rules) == 0 && len(b.nat.list)+len(b.steers.list) == 0 && !b.unknown:
 		return
 	// a part of it is missing, or is not told apart, or there are more pairs than any device has rules for
 	case b.unknown, len(b.ports) == 0, len(b.rules) == 0, len(b.ports)*len(b.ports) > filters.MostTotal:

@@ -14,12 +14,7 @@ const steered = "policies of routing"
 
 // steerLine takes a line about a policy of routing: the words behind its name.
 func (b *rulebase) steerLine(name string, w []string, m route.Mark) {
-	i := slices.IndexFunc(b.steers, func(r *natRule) bool { return r.name == name })
-	if i < 0 {
-		i = len(b.steers)
-		b.steers = append(b.steers, &natRule{zoneRule: zoneRule{values: map[string][]string{}, mark: m}, name: name})
-	}
-	r := b.steers[i]
+	r := b.steers.named(name, m)
 	if w[0] == "action" {
 		r.mark = m
 	}
@@ -34,7 +29,7 @@ var steerSaysNothing = []string{"from", "source", "destination", "service", "app
 // whether what answers it is sent so too is not told.
 func (b *rulebase) steering(r *reader) {
 	var first route.Mark
-	for _, x := range b.steers {
+	for _, x := range b.steers.list {
 		if x.first("disabled") == "yes" {
 			continue
 		}
@@ -56,7 +51,7 @@ func (b *rulebase) steering(r *reader) {
 }
 
 // steered is what a policy fits.
-func (b *rulebase) steered(x *natRule) filters.Rule {
+func (b *rulebase) steered(x *namedRule) filters.Rule {
 	var rule filters.Rule
 	rule.From, rule.To = b.addresses(x.values["source"]), b.addresses(x.values["destination"])
 	if rule.Services = b.services(x.values["service"]); len(x.values["service"]) == 0 {
@@ -93,7 +88,7 @@ func withoutWord(v []string, word string) []string {
 
 // detour is where a policy sends packets: "forward egress-interface I" with "nexthop ip-address A", "discard",
 // "no-pbf". One that watches its next hop may be asleep.
-func (b *rulebase) detour(r *reader, x *natRule) network.Detour {
+func (b *rulebase) detour(r *reader, x *namedRule) network.Detour {
 	w := x.values["action"]
 	open := network.Detour{Open: true}
 	switch {

@@ -13,9 +13,6 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// mostMapped bounds how many addresses of one rule that maps a network onto another are told apart.
-const mostMapped = 1024
-
 // ruleSet is rules of one kind of translation ("source", "destination", "static") between two sides.
 type ruleSet struct {
 	kind     string
@@ -299,7 +296,7 @@ func (r *reader) mapped(t *natRule, sides []string, ok bool) {
 		size = outer[0].Addr().BitLen() - outer[0].Bits()
 	}
 	if !ok || len(outer) != 1 || outer[0].Bits() != inner.Bits() || outer[0].Addr().BitLen() != inner.Addr().BitLen() ||
-		1<<min(size, 30) > mostMapped || t.rule.Undecided || t.rule.Services.Some || t.rule.From.Some {
+		1<<min(size, 30) > filters.MostMapped || t.rule.Undecided || t.rule.Services.Some || t.rule.From.Some {
 		for _, destination := range []bool{true, false} {
 			r.Facts.Policy.Translations = append(r.Facts.Policy.Translations,
 				network.Translation{Destination: destination, Undecided: true, Mark: t.mark})

@@ -150,6 +150,6 @@ func TestVeryManyTranslations(t *testing.T) {
 		fmt.Fprintf(&b, "set security nat static rule-set C rule r%d then static-nat prefix 10.%d.%d.0/22\n", i, 80+i/64, i%64*4)
 	}
 	all := Read([]byte(b.String())).Facts.Policy.Translations
-	require.Less(t, len(all), filters.MostTotal+3*mostMapped)
+	require.Less(t, len(all), filters.MostTotal+3*filters.MostMapped)
 	require.Equal(t, []string{"destination perhaps", "source perhaps"}, translated(all[len(all)-2:]))
 }

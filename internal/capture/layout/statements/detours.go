@@ -158,17 +158,13 @@ func (d *detours) finish(r *reader) {
 	if len(d.applied) == 0 {
 		return
 	}
-	lists := map[string][]network.FlowRule{}
-	for _, x := range r.Facts.ListRules {
-		lists[x.List] = append(lists[x.List], x.FlowRule)
-	}
 	known := map[string]bool{} // policies, and whether all of them was understood
 	for _, a := range d.applied {
 		list := "policy routing by " + a.policy
 		ok, done := known[a.policy]
 		if !done {
 			var rules []network.FlowRule
-			rules, ok = policyRules(d.maps[a.policy], lists)
+			rules, ok = policyRules(d.maps[a.policy], r.byList)
 			known[a.policy] = ok
 			for _, f := range rules {
 				r.Facts.ListRules = append(r.Facts.ListRules, network.ListRule{List: list, FlowRule: f})

@@ -202,8 +202,8 @@ func byClauses(r *reader, clauses []*clause, base network.Translation) (out []ne
 
 // byList makes translations like base of what a list permits; what it denies is left as it is.
 func byList(r *reader, list string, base network.Translation) (out []network.Translation) {
-	for _, rule := range r.Facts.ListRules {
-		if rule.List != list || rule.Family == route.IPv6 {
+	for _, rule := range r.byList[list] {
+		if rule.Family == route.IPv6 {
 			continue
 		}
 		t := base

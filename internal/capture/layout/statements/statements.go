@@ -56,12 +56,13 @@ type reader struct {
 	table      string // of the block's interface, where it is not the main one
 	first      int    // how many addresses were known where the block began
 	lists      lists
-	mentioned  map[string]bool // words of lines that are no rules
-	ended      bool            // the text has the line that ends a whole configuration
-	headed     bool            // it has one that stands near the begin
-	configures bool            // it holds more than lists of rules
-	whole      bool            // the last line has its end
-	part       bool            // the line tells a part of what others tell: a heading, a member of a group
+	byList     map[string][]network.FlowRule // the rules of lists, once all are known
+	mentioned  map[string]bool               // words of lines that are no rules
+	ended      bool                          // the text has the line that ends a whole configuration
+	headed     bool                          // it has one that stands near the begin
+	configures bool                          // it holds more than lists of rules
+	whole      bool                          // the last line has its end
+	part       bool                          // the line tells a part of what others tell: a heading, a member of a group
 	// flat: nothing was indented since the heading of the interface, as where blocks end with a line of their own.
 	flat        bool
 	flattened   flattened
@@ -125,6 +126,10 @@ func Read(text []byte) layout.Reading {
 	r.Facts.ListRules = r.lists.rules()
 	for i := range r.Facts.ListRules {
 		r.Facts.ListRules[i].Alone = !r.configures
+	}
+	r.byList = map[string][]network.FlowRule{}
+	for _, x := range r.Facts.ListRules {
+		r.byList[x.List] = append(r.byList[x.List], x.FlowRule)
 	}
 	r.detours.finish(&r)
 	r.guard.finish(&r)

@@ -10,9 +10,6 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// mostMapped bounds how many addresses of one mapped network are told apart.
-const mostMapped = 1024
-
 // twoSided is what a configuration says of translations between a pair of interfaces: "nat (IN,OUT) static ADDRESS"
 // below an object, which is what becomes the address, and "nat (IN,OUT) source static REAL MAPPED [destination …]".
 type twoSided struct{ rules []twoSidedRule }
@@ -157,9 +154,18 @@ func onlyPrefix(a filters.Addresses) netip.Prefix {
 }
 
 // keeps leaves what comes from a set as it is.
-func keeps(from filters.Addresses, base network.Translation) (out []network.Translation) {
+func keeps(from filters.Addresses, base network.Translation) []network.Translation {
 	base.Keep = true
-	for _, p := range orAll(from) {
+	return fromEach(from, base)
+}
+
+// fromEach is a translation of each prefix of a set.
+func fromEach(from filters.Addresses, base network.Translation) (out []network.Translation) {
+	prefixes := from.Prefixes
+	if len(prefixes) == 0 { // any
+		prefixes = []netip.Prefix{{}}
+	}
+	for _, p := range prefixes {
 		t := base
 		t.From, t.Undecided = p, base.Undecided || from.Unsure
 		out = append(out, t)
@@ -167,16 +173,8 @@ func keeps(from filters.Addresses, base network.Translation) (out []network.Tran
 	return out
 }
 
-// orAll are the prefixes of a set, an invalid one for any address.
-func orAll(a filters.Addresses) []netip.Prefix {
-	if len(a.Prefixes) == 0 {
-		return []netip.Prefix{{}}
-	}
-	return a.Prefixes
-}
-
 // dynamic gives what comes from a set the address of the interface, or the only one of another set.
-func dynamic(from, to filters.Addresses, mapped string, base network.Translation) (out []network.Translation) {
+func dynamic(from, to filters.Addresses, mapped string, base network.Translation) []network.Translation {
 	switch p := onlyPrefix(to); {
 	case mapped == "interface":
 		base.OnLink = false
@@ -185,18 +183,13 @@ func dynamic(from, to filters.Addresses, mapped string, base network.Translation
 	default: // which one of several is not told
 		base.Undecided = true
 	}
-	for _, p := range orAll(from) {
-		t := base
-		t.From, t.Undecided = p, base.Undecided || from.Unsure
-		out = append(out, t)
-	}
-	return out
+	return fromEach(from, base)
 }
 
 // fixedPair maps each address of a network onto the one in the same place of another, both ways.
 func fixedPair(from, to filters.Addresses, base network.Translation) (in, out []network.Translation) {
 	p, q := onlyPrefix(from), onlyPrefix(to)
-	if !p.IsValid() || !q.IsValid() || p.Bits() != q.Bits() || 1<<min(62, p.Addr().BitLen()-p.Bits()) > mostMapped {
+	if !p.IsValid() || !q.IsValid() || p.Bits() != q.Bits() || 1<<min(62, p.Addr().BitLen()-p.Bits()) > filters.MostMapped {
 		base.Undecided = true
 		t, u := base, base
 		t.From, u.To = p, q
