@@ -87,6 +87,7 @@ var readers = []layout.Reader{
 	lists.Pairs,
 	lists.Titled, lists.Told,
 	lists.Workstation,
+	lists.Tunnels,
 }
 
 // A Part is one stretch of a capture and what was read in it.

@@ -64,7 +64,9 @@ func advice(b forward.Branch, dst netip.Addr) string {
 		}
 		return fmt.Sprintf("capture the neighbour entries of %s, which show whether somebody answers for %s", at,
 			b.Reason.Address)
-	case forward.SharedAddress:
+	case forward.GatewayAway:
+		return fmt.Sprintf("capture the router that has %s", b.Reason.Address)
+	case forward.SharedAddress, forward.GatewayShared:
 		return fmt.Sprintf("capture the list of virtual routers (VRRP, RFC 9568) of %s, which shows who has it",
 			Clean(joinAnd(b.Reason.Sharers)))
 	case forward.OwnerSilent:
@@ -118,7 +120,17 @@ func advice(b forward.Branch, dst netip.Addr) string {
 		return fmt.Sprintf("let %s change the source of such packets too, or ask %s itself", Clean(b.Reason.Device),
 			b.Reason.Address)
 	case forward.TunnelFails:
+		if b.Reason.Inner == forward.Leaves {
+			return fmt.Sprintf("capture the devices between %s and %s, or a session (BFD) or routing neighbour over %s, which "+
+				"shows that the tunnel works", at, b.Reason.Address, Clean(b.Reason.Interface))
+		}
 		return fmt.Sprintf("trace %s from %s", b.Reason.Address, at)
+	case forward.TunnelUntold:
+		return fmt.Sprintf("capture what %s says of the tunnel %s (its two ends), or tell it in notes.yaml", at,
+			Clean(b.Reason.Interface))
+	case forward.TunnelElsewhere, forward.TunnelOtherEnds, forward.TunnelEndDown:
+		return fmt.Sprintf("compare the two ends of the tunnel %s: at %s and at %s", Clean(b.Reason.Interface), at,
+			Clean(b.Reason.Device))
 	case forward.TunnelInItself:
 		return fmt.Sprintf("give %s a route to %s outside of the tunnel", at, b.Reason.Address)
 	case forward.HostSelf:

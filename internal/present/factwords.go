@@ -66,7 +66,7 @@ func factWords(f network.Fact) string {
 		return fmt.Sprintf("virtual address %s%s: %s", x.Address, on(x.Interface),
 			[...]string{"which router has it is not shown", "this router has it", "another router has it"}[x.Holding])
 	case *network.Tunnel:
-		return fmt.Sprintf("interface %s is a tunnel from %s to %s", Clean(x.Interface), x.Local, x.Remote)
+		return fmt.Sprintf("interface %s is a tunnel%s", Clean(x.Interface), tunnelEnds(x))
 	}
 	switch f.Kind {
 	case network.StatefulFact:

@@ -209,12 +209,18 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 		return fmt.Sprintf("%s puts %s in place of another address, and whether it answers for it on the link is not "+
 			"known", dev, r.Address)
 	case forward.SharedAddress:
-		which := "which of them has it"
-		if len(r.Sharers) == 1 {
-			which = "whether it has it"
-		}
 		return fmt.Sprintf("%s %s to %s, a virtual address of %s, and no capture tells %s", at, p.hands,
-			to(r.Address, r.Interface), Clean(joinAnd(r.Sharers)), which)
+			to(r.Address, r.Interface), Clean(joinAnd(r.Sharers)), whoHas(r.Sharers))
+	case forward.GatewayShared:
+		return fmt.Sprintf("the hosts there send to %s, a virtual address of %s, and no capture tells %s", r.Address,
+			Clean(joinAnd(r.Sharers)), whoHas(r.Sharers))
+	case forward.GatewayAway:
+		stand := "stand"
+		if len(r.Sharers) == 1 {
+			stand = "stands"
+		}
+		return fmt.Sprintf("the hosts there send to %s, a virtual address for which %s only %s by: the router that has it was "+
+			"not captured", r.Address, Clean(joinAnd(r.Sharers)), stand)
 	case forward.OwnerSilent:
 		return fmt.Sprintf(
 			"%s %s to %s, which is %s's address; but %s neighbour entry says that nobody answered",
@@ -284,15 +290,8 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 	case forward.NoAddressToTake:
 		return fmt.Sprintf("%s translates to the address of %s, which no capture shows", at, ifname)
 	case forward.TunnelFails:
-		return fmt.Sprintf(
-			"%s sends %s into the tunnel %s to %s, whose own packets end as %s at %s",
-			at,
-			p.it,
-			ifname,
-			r.Address,
-			r.Inner,
-			dev,
-		)
+		return fmt.Sprintf("%s sends %s into the tunnel %s to %s, whose own packets %s %s", at, p.it, ifname, r.Address,
+			endAs(r.Inner), dev)
 	case forward.TunnelInItself:
 		return fmt.Sprintf(
 			"%s sends %s into the tunnel %s, whose far end %s is itself reached through that tunnel",
@@ -301,6 +300,8 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 			ifname,
 			r.Address,
 		)
+	case forward.TunnelUntold, forward.TunnelElsewhere, forward.TunnelOtherEnds, forward.TunnelEndDown:
+		return fmt.Sprintf("%s sends %s into the tunnel %s%s", at, p.it, ifname, tunnelWords(r, dev))
 	case forward.NoGateway:
 		return fmt.Sprintf("its gateway %s is no captured device's address", r.Address)
 	case forward.HostSelf:
@@ -450,4 +451,12 @@ func ruleOf(r forward.Reason) string {
 		return "where it comes in"
 	}
 	return "on the way out of " + Clean(r.Interface)
+}
+
+// whoHas asks who of the routers that share a virtual address has it.
+func whoHas(sharers []string) string {
+	if len(sharers) == 1 {
+		return "whether it has it"
+	}
+	return "which of them has it"
 }

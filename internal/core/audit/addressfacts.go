@@ -126,6 +126,9 @@ func (a *auditor) newGround() {
 				}
 			}
 		}
+		for _, v := range d.Virtuals().All() {
+			single(v.Address, d)
+		}
 		for _, t := range d.Tunnels().All() {
 			single(t.Local, d)
 			single(t.Remote, d)
@@ -196,7 +199,7 @@ func (a *auditor) look(at number) region {
 			r.net = netip.PrefixFrom(x, x.BitLen())
 		}
 		r.owner, r.homes, r.exact = o.Device, []*network.Device{o.Device}, len(topo.Owners(x)) > 1
-		r.start = a.startSet(a.walker.Starts(x))
+		r.start = a.startSet(x)
 		return r
 	}
 	if !attached {
@@ -211,7 +214,8 @@ func (a *auditor) look(at number) region {
 	for _, at := range topo.AttachedTo(net) {
 		r.homes = append(r.homes, at.Device)
 	}
-	r.start = a.startSet(a.walker.Starts(x))
+	r.start = a.startSet(x)
+	r.exact = topo.Virtual(x)                      // whoever has it answers, wherever packets of its network start
 	for _, h := range topo.Network.Hosts().All() { // its own settings decide too
 		r.exact = r.exact || h.Address == x && (h.Gateway.IsValid() || h.Prefix.IsValid())
 	}
@@ -260,10 +264,11 @@ func ends(at []topology.Attachment) int {
 }
 
 // startSet numbers the nodes where packets of one source start.
-func (a *auditor) startSet(lookupPoints []forward.LookupPoint) int {
-	var s startSet
+func (a *auditor) startSet(x netip.Addr) int {
+	why, held := a.walker.Unsettled(x)
+	s := startSet{held: held, unsettled: -1}
 	var text []byte
-	for _, lookupPoint := range lookupPoints {
+	for _, lookupPoint := range a.walker.Starts(x) {
 		n := a.graph.node(lookupPoint)
 		if n < 0 {
 			continue
@@ -277,6 +282,12 @@ func (a *auditor) startSet(lookupPoints []forward.LookupPoint) int {
 	}
 	if len(s.nodes) == 0 {
 		return -1
+	}
+	if held != topology.HeldByThese {
+		d := a.devices[a.byName[why.Sharers[0]]]
+		key := causeKey{device: d.Name, verdict: forward.Unknown, code: why.Code, address: why.Address}
+		s.unsettled = a.reg.cause(d, key, forward.Hop{Device: d.Name}, why)
+		text = append(binary.LittleEndian.AppendUint32(text, uint32(s.unsettled)), 'u', byte(held))
 	}
 	i, ok := a.startIndex[string(text)]
 	if !ok {

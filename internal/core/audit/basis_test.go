@@ -27,7 +27,11 @@ func TestGoingOnFromABasis(t *testing.T) {
 	wentOn, alike, all := 0, 0, 0
 	for seed := range uint64(150) {
 		rnd := rand.New(rand.NewPCG(seed, 77))
-		text := coretest.RandomText(rnd, 3+rnd.IntN(6))
+		size := 3 + rnd.IntN(6)
+		text := coretest.RandomText(rnd, size)
+		if seed%3 == 1 {
+			text += coretest.RandomShares(rnd, size)
+		}
 		if seed%5 > 0 {
 			text = plainLines(text)
 		}

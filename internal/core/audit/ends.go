@@ -4,13 +4,29 @@ import (
 	"net/netip"
 	"slices"
 
+	"zarvek/internal/core/forward"
 	"zarvek/internal/core/network"
+	"zarvek/internal/core/topology"
 )
 
 // startSet is the nodes where packets of one source start: one, or several where several devices attach to its network.
 type startSet struct {
 	nodes   []int32
 	returns []bool // whether the device must be asked if its packets come back to it
+	// held says how little is known of by which of the nodes packets start; unsettled is the cause that it is not
+	held      topology.Held
+	unsettled int32
+}
+
+// settle leaves an outcome undecided that hangs on where packets start.
+func (s *startSet) settle(all *outcome) {
+	lost := all.verdict > forward.Unknown
+	switch {
+	case s.held == topology.HeldByOne && lost && all.arrives, s.held == topology.HeldPerhaps && lost,
+		s.held == topology.HeldByNone:
+		all.verdict, all.cause, all.split = forward.Unknown, s.unsettled, -1
+		all.arrives = all.arrives && s.held != topology.HeldByNone
+	}
 }
 
 // end is a range of addresses that somebody may have: hosts of an attached network, or a captured device.

@@ -190,6 +190,23 @@ func TestAgreesWithTraces(t *testing.T) {
 	t.Logf("%d traces", n)
 }
 
+// TestSharesAgreeWithTraces is the same of networks whose routers share virtual addresses and have tunnels.
+func TestSharesAgreeWithTraces(t *testing.T) {
+	verdicts := map[forward.Both]int{}
+	for seed := range uint64(*seeds) {
+		rnd := rand.New(rand.NewPCG(seed, 69))
+		size := 3 + rnd.IntN(5)
+		text := coretest.RandomText(rnd, size) + coretest.RandomShares(rnd, size)
+		w := forward.NewWalker(topology.Build(coretest.Build(text)))
+		compare(t, fmt.Sprintf("seed %d\n%s", seed, text), w, route.IPv4)
+		for i := range size {
+			verdicts[w.Trace(netip.MustParseAddr(fmt.Sprintf("10.61.%d.70", i)),
+				netip.MustParseAddr(fmt.Sprintf("10.61.%d.71", (i+1)%size))).Verdict]++
+		}
+	}
+	require.Len(t, verdicts, 4, "all kinds of endings: %v", verdicts)
+}
+
 // FuzzAgreesWithTraces is the same of networks without end.
 func FuzzAgreesWithTraces(f *testing.F) {
 	f.Add(uint64(1), 3, false)

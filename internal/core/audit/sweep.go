@@ -7,6 +7,7 @@ import (
 	"zarvek/internal/core/forward"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/selection"
+	"zarvek/internal/core/topology"
 )
 
 // worker sweeps one part of the address space. It shares with the others what does not change, and the registry.
@@ -414,11 +415,11 @@ func (w *worker) column() []int32 {
 func (w *worker) outcomeFrom(start int) int32 {
 	set := w.starts[start]
 	last := &w.lastOut[start]
-	if n := set.nodes[0]; len(set.nodes) == 1 && !set.returns[0] && !w.tellWays {
+	if n := set.nodes[0]; len(set.nodes) == 1 && !set.returns[0] && !w.tellWays && set.held != topology.HeldByNone {
 		switch o := &w.sol.out[n]; {
 		case o.verdict == forward.Arrives && !o.elsewhere && !o.beyondDestination:
 			return fine
-		case last.known && *o == last.outcome: // of most start sets it seldom changes
+		case last.known && *o == last.outcome && set.held == topology.HeldByThese: // of most start sets it seldom changes
 			return last.id
 		}
 	}
@@ -444,6 +445,7 @@ func (w *worker) outcomeFrom(start int) int32 {
 	if all.verdict == forward.Arrives {
 		all.cause, all.split = -1, -1
 	}
+	set.settle(&all)
 	if last.known && last.outcome == all {
 		return last.id
 	}

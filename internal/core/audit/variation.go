@@ -43,7 +43,8 @@ func (v *variation) seek(is *topology.Topology, disturbed []bool) {
 		if is.Network.Numbered(before.Number()) == nil {
 			continue
 		}
-		if disturbed[before.Number()] || d != before && !v.seekRoutes(int32(i), before, d) {
+		// what goes into a tunnel hangs on devices elsewhere
+		if disturbed[before.Number()] || d.Tunnels().Len() > 0 || d != before && !v.seekRoutes(int32(i), before, d) {
 			v.always = append(v.always, int32(i))
 			continue
 		}

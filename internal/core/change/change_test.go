@@ -207,6 +207,7 @@ func again(n *network.Snapshot) *network.Snapshot {
 			Statics:    d.Statics().Copy(),
 			Sessions:   d.Sessions().Copy(),
 			Checks:     d.Checks().Copy(),
+			Virtuals:   d.Virtuals().Copy(),
 			Policy: network.Policy{
 				Flows:        d.Flows().Copy(),
 				Translations: d.Translations().Copy(),
@@ -240,7 +241,12 @@ func TestOverlayIsBuildingAnew(t *testing.T) {
 	edits, pairs, lookups := 0, 0, 0
 	for seed := range uint64(40) {
 		rnd := rand.New(rand.NewPCG(seed, 61))
-		n := coretest.Build(coretest.RandomText(rnd, 3+rnd.IntN(6)))
+		size := 3 + rnd.IntN(6)
+		text := coretest.RandomText(rnd, size)
+		if seed%2 == 1 {
+			text += coretest.RandomShares(rnd, size)
+		}
+		n := coretest.Build(text)
 		topo := topology.Build(n)
 		w := forward.NewWalker(topo)
 		for range 6 {

@@ -23,7 +23,11 @@ func TestAgreesWithTraces(t *testing.T) {
 	asked, differ := 0, 0
 	for seed := range uint64(120) {
 		rnd := rand.New(rand.NewPCG(seed, 14))
-		text := coretest.RandomText(rnd, 3+rnd.IntN(5))
+		size := 3 + rnd.IntN(5)
+		text := coretest.RandomText(rnd, size)
+		if seed%3 == 2 {
+			text += coretest.RandomShares(rnd, size)
+		}
 		changed := disturb(rnd, text)
 		x, y := coretest.Build(text), coretest.Build(changed)
 		before, after := forward.NewWalker(topology.Build(x)), forward.NewWalker(topology.Build(y))

@@ -22,6 +22,7 @@ import (
 //	a: static 10.9.0.0/16 via 10.0.0.2 candidate   (not chosen; also inactive, rejected, in TABLE)
 //	a: kernel: static 10.9.0.0/16 via 10.0.0.2     (what forwards, beside a routing table; also database:, walk:)
 //	a: virtual 10.0.0.1 eth0 holds           (also waits, unknown)
+//	a: tunnel gre0 from 10.0.0.1 to 10.0.7.1 (also key 7, proto esp, table red, to many; from IF: the address of one)
 //	a: neigh 10.0.0.2 eth0 alive             (also failed, pending, MAC as a further word)
 //	a: link eth0 down [MAC]                  (also "off" in its place: it was switched off)
 //	a: forwarding ipv4 off
@@ -138,6 +139,8 @@ func add(f *network.Facts, rest string, m route.Mark) {
 		v.Holding = map[string]network.Holding{"holds": network.Holds, "waits": network.StandsBy,
 			"unknown": network.HoldingNotKnown}[w[3]]
 		f.Virtuals = append(f.Virtuals, v)
+	case "tunnel":
+		f.Policy.Tunnels = append(f.Policy.Tunnels, tunnel(w, m))
 	case "forwarding":
 		fam := route.IPv4
 		if w[1] == "ipv6" {
@@ -182,6 +185,31 @@ func add(f *network.Facts, rest string, m route.Mark) {
 	default:
 		addRoute(f, kind, w, m)
 	}
+}
+
+// tunnel reads a tunnel; an end that is no address is the name of an interface, or none.
+func tunnel(w []string, m route.Mark) network.Tunnel {
+	t := network.Tunnel{Interface: w[1], Mark: m}
+	for i := 2; i < len(w); i += 2 {
+		a, err := netip.ParseAddr(w[i+1])
+		switch w[i] {
+		case "from":
+			if t.Local = a; err != nil {
+				t.From = w[i+1]
+			}
+		case "to":
+			t.Remote, t.Many = a, w[i+1] == "many"
+		case "key":
+			t.Key = w[i+1]
+		case "proto":
+			t.Protocol = w[i+1]
+		case "table":
+			t.Table = w[i+1]
+		default:
+			panic(fmt.Sprintf("no tunnel has %q", w[i]))
+		}
+	}
+	return t
 }
 
 // rule reads a policy rule.

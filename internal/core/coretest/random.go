@@ -150,3 +150,50 @@ func RandomText(rnd *rand.Rand, size int) string {
 	}
 	return b.String()
 }
+
+// RandomShares is what a network of RandomText, of the same size, has besides: second routers that share a virtual
+// address with the first, and tunnels between two routers, most of which have two ends that fit each other.
+func RandomShares(rnd *rand.Rand, size int) string {
+	var b strings.Builder
+	say := func(format string, args ...any) { fmt.Fprintf(&b, format+"\n", args...) }
+	chance := func(percent int) bool { return rnd.IntN(100) < percent }
+	for i := range size {
+		j := rnd.IntN(size)
+		if j == i || !chance(40) {
+			continue
+		}
+		say("r%d: addr 10.61.%d.2/24 two%d", j, i, i)
+		say("r%d: direct 10.61.%d.0/24 dev two%d", j, i, i)
+		for _, at := range []string{fmt.Sprintf("r%d lan0", i), fmt.Sprintf("r%d two%d", j, i)} {
+			if dev, ifname, _ := strings.Cut(at, " "); chance(85) {
+				say("%s: virtual 10.61.%d.254 %s %s", dev, i, ifname, []string{"holds", "waits", "unknown"}[rnd.IntN(3)])
+			}
+		}
+	}
+	for k := range size {
+		i, j := rnd.IntN(size), rnd.IntN(size)
+		if i == j {
+			continue
+		}
+		for end, r := range []int{i, j} {
+			far := i + j - r
+			say("r%d: addr 10.69.%d.%d/30 tun%d", r, k, end+1, k)
+			say("r%d: direct 10.69.%d.0/30 dev tun%d", r, k, k)
+			if to := far; chance(90) {
+				if chance(10) {
+					to = rnd.IntN(size)
+				}
+				say("r%d: tunnel tun%d from 10.61.%d.1 to 10.61.%d.1", r, k, r, to)
+			}
+			for range 1 + rnd.IntN(2) {
+				goal := fmt.Sprintf("10.61.%d.64/26", rnd.IntN(size))
+				if chance(60) {
+					say("r%d: static %s dev tun%d", r, goal, k)
+				} else {
+					say("r%d: static %s via 10.69.%d.%d dev tun%d", r, goal, k, 2-end, k)
+				}
+			}
+		}
+	}
+	return b.String()
+}

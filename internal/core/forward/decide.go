@@ -224,13 +224,19 @@ func (w *Walker) behind(d *network.Device, a netip.Addr) string {
 	return ""
 }
 
-// own returns the device's own addresses equal to a that belong to a table.
+// own returns the device's own addresses equal to a that belong to a table, and the virtual one that it has.
 func (w *Walker) own(d *network.Device, table string, a netip.Addr) []network.Address {
 	var out []network.Address
 	for _, o := range d.Own(a) {
 		at := o.Interface == "" && o.Table == "" || o.Interface != "" && w.topo.TableOf(d, o.Interface) == table
 		if o.Table == table || at {
 			out = append(out, o)
+		}
+	}
+	for _, v := range d.Virtuals().All() {
+		if v.Address == a && v.Holding == network.Holds && w.topo.TableOf(d, v.Interface) == table &&
+			d.Interface(v.Interface).State != network.LinkDown {
+			out = append(out, network.Address{Prefix: netip.PrefixFrom(a, a.BitLen()), Interface: v.Interface, Mark: v.Mark})
 		}
 	}
 	return out

@@ -6,7 +6,6 @@ import (
 
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
-	"zarvek/internal/core/topology"
 )
 
 // A translated address is what one device made of another (RFC 3022): the reply is changed back there and nowhere else.
@@ -201,61 +200,6 @@ func (w *Walker) translateSource(pkt *packet, at position, s step, out string) s
 			p.src = to
 			s.pkt, s.hop.NewSource = &p, to
 			s.hop.Evidence = append(s.hop.Evidence, t.Mark)
-			return s
-		}
-	}
-	return s
-}
-
-// maxTunnels bounds how deep tunnels are followed into tunnels.
-const maxTunnels = 4
-
-// tunnel follows the outer packet of a tunnel that a step leads into.
-func (w *Walker) tunnel(pkt *packet, at position, s step) step {
-	t, ok := at.device.Tunnel(s.hop.OutInterface)
-	if !ok || s.verdict > Unknown {
-		return s
-	}
-	s.hop.Tunnel = t.Remote
-	s.hop.Evidence = append(s.hop.Evidence, t.Mark)
-	fail := func(v Verdict, c Code, where string, inner Verdict) step {
-		s.verdict, s.delivery, s.next = v, NotDelivered, position{}
-		s.reason = Reason{
-			Code:      c,
-			Address:   t.Remote,
-			Interface: t.Interface,
-			Device:    where,
-			Inner:     inner,
-			Marks:     []route.Mark{t.Mark},
-		}
-		return s
-	}
-	if pkt.depth >= maxTunnels {
-		return fail(NextHopLost, TunnelInItself, at.device.Name, Loops)
-	}
-	outer := w.walk(&packet{src: t.Local, dst: t.Remote, depth: pkt.depth + 1}, w.origin(at.device, ""), false)
-	for _, b := range outer.Branches {
-		if len(b.Hops) > 0 && b.Hops[0].OutInterface == t.Interface {
-			return fail(NextHopLost, TunnelInItself, at.device.Name, Loops)
-		}
-	}
-	worst := outer.worst()
-	if worst.Verdict != Arrives {
-		v := NextHopLost
-		if worst.Verdict <= Unknown {
-			v = Unknown
-		}
-		return fail(v, TunnelFails, worst.Where, worst.Verdict)
-	}
-	if s.verdict == GoesOn && s.next.device != nil {
-		return s
-	}
-	// Nothing else told who is at the far end: the device with the tunnel's other address is.
-	for _, far := range worst.end.Tunnels().All() {
-		if far.Local == t.Remote {
-			s.verdict, s.delivery = GoesOn, NotDelivered
-			s.next = w.enter(worst.end, far.Interface)
-			s.hop.Owner = topology.Deduced
 			return s
 		}
 	}

@@ -44,6 +44,9 @@ type RoundTrip struct {
 	// Guessed are the ends that are routers which no capture shows: that they send by the captured device on their link
 	// is a guess.
 	Guessed []netip.Addr
+	// Shared are the ends that are hosts of networks of which the routers share a virtual address: that they send to that,
+	// and to no router's own address, is taken for granted.
+	Shared []netip.Addr
 	// Unjudged names the devices that are told to keep state, without rules: what they permit is not known.
 	Unjudged []string
 }
@@ -68,6 +71,25 @@ func (rt *RoundTrip) Assumed() []route.Mark {
 					if !slices.Contains(out, m) {
 						out = append(out, m)
 					}
+				}
+			}
+		}
+	}
+	return out
+}
+
+// Carried names the devices from which packets pass networks that no capture shows, inside of a tunnel whose two ends
+// were captured, on ways that arrive.
+func (rt *RoundTrip) Carried() []string {
+	var out []string
+	for _, d := range []*Direction{&rt.Forward, rt.Return} {
+		if d == nil {
+			continue
+		}
+		for _, b := range d.Branches {
+			for _, h := range b.Hops {
+				if h.Carried && b.Verdict == Arrives && !slices.Contains(out, h.Device) {
+					out = append(out, h.Device)
 				}
 			}
 		}
@@ -109,6 +131,9 @@ func (w *Walker) TraceFlow(src, dst netip.Addr, flow network.Flow) RoundTrip {
 	for _, a := range []netip.Addr{src, dst} {
 		if _, told := w.host(a); !told && w.topo.FarEnd(a) {
 			rt.Guessed = append(rt.Guessed, a)
+		}
+		if w.bySharing(a) {
+			rt.Shared = append(rt.Shared, a)
 		}
 	}
 	rt.oneSided(flow)
@@ -237,7 +262,8 @@ func (w *Walker) places(a netip.Addr) []position {
 }
 
 // starts returns the places where a packet from an address could start: its own device, else the gateways of its
-// network. A captured device that is known not to forward is nobody's gateway, unless no other one is there.
+// network. A captured device that is known not to forward is nobody's gateway, unless no other one is there. Where
+// routers share a virtual address, hosts are taken to send to that.
 func (w *Walker) starts(a netip.Addr) []position {
 	all := w.places(a)
 	if len(all) < 2 || all[0].origin {
@@ -249,9 +275,9 @@ func (w *Walker) starts(a netip.Addr) []position {
 		return told && !s.On
 	})
 	if len(gateways) == 0 {
-		return all
+		gateways = all
 	}
-	return gateways
+	return virtualOf(gateways, w.topo.Gateways(a))
 }
 
 // from walks from every start apart. Hosts in one network reach each other without a router.
@@ -265,7 +291,7 @@ func (w *Walker) from(pkt *packet, starts []position) Direction {
 			return Direction{Verdict: b.Verdict, Branches: []Branch{b}}
 		}
 	}
-	return w.walkAll(pkt, starts, false)
+	return w.settled(pkt.src, w.walkAll(pkt, starts, false))
 }
 
 func (w *Walker) walkAll(pkt *packet, starts []position, assumed bool) Direction {

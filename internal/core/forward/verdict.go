@@ -136,6 +136,12 @@ const (
 	NoAddressToTake // a translation takes an interface's address, which no capture shows
 	TunnelFails     // Inner tells how its outer packet ends
 	TunnelInItself  // the tunnel's far end is reached through the tunnel
+	GatewayShared   // hosts send to a virtual address, and which of the captured routers has it is not known
+	GatewayAway     // hosts send to a virtual address that none of the captured routers has
+	TunnelUntold    // where the tunnel leads is not told, or hangs on what no walk knows
+	TunnelElsewhere // what goes into the tunnel does not come out at the device that it is handed to
+	TunnelOtherEnds // the tunnel at the other end is one between other addresses
+	TunnelEndDown   // the tunnel at the other end is down
 	NoGateway       // the host's gateway is no captured device's address
 	HostSelf        // the host's own settings: its gateway or its network is wrong
 	WrongPlace      // the reply is delivered, but not where the packet came from
@@ -202,6 +208,7 @@ type Hop struct {
 	NewSource      netip.Addr          // what the device made of the packet's source; invalid: left as it was
 	NewDestination netip.Addr
 	Tunnel         netip.Addr // the far end of the tunnel that the packet goes into
+	Carried        bool       // the packet outside of that tunnel passes networks that were not captured
 	Weak           bool       // its table is known from a management walk only
 	Steered        bool       // a policy of routing sends it, whatever its destination
 	Evidence       []route.Mark

@@ -139,6 +139,10 @@ func (f *deviceFacts) build(name string) *Device {
 		}
 	}
 	d.findOwn()
+	d.placeTunnels()
+	for _, t := range d.tables {
+		t.rows.MapAttributes(d.straightOut)
+	}
 	// A device that is off in any capture is off: never promise more than the least one shows.
 	slices.SortStableFunc(d.switches, func(a, b Switch) int {
 		if a.On == b.On {
@@ -373,6 +377,26 @@ func mergeRules(in []Rule) []Rule {
 	}
 	slices.SortStableFunc(out, func(a, b Rule) int { return cmp.Compare(a.Priority, b.Priority) })
 	return out
+}
+
+// straightOut takes the next hop out of a static route that names the device's own address on the interface that it
+// leads out of: so some systems print one that has none.
+func (d *Device) straightOut(a *route.Attributes) *route.Attributes {
+	own := func(h route.NextHop) bool {
+		return h.Interface != "" && slices.ContainsFunc(d.Own(h.Address),
+			func(o Address) bool { return o.Interface == h.Interface })
+	}
+	if a.Protocol != route.Static || !slices.ContainsFunc(a.NextHops, own) {
+		return a
+	}
+	c := *a
+	c.NextHops = slices.Clone(a.NextHops)
+	for i := range c.NextHops {
+		if own(c.NextHops[i]) {
+			c.NextHops[i].Address = netip.Addr{}
+		}
+	}
+	return &c
 }
 
 // withoutSelection forgets which of several equal next hops the table marks as selected.

@@ -124,6 +124,11 @@ func (x *Draft) SetNeighbours(device string, entries []Neighbour) {
 	x.device(device).setNeighbours(slices.Clone(entries))
 }
 
+// SetVirtuals replaces the virtual addresses that the device shares, each of which it has once an interface.
+func (x *Draft) SetVirtuals(device string, shared []VirtualAddress) {
+	x.device(device).virtuals = slices.Clone(shared)
+}
+
 // SetSwitch replaces the device's forwarding switch of a family.
 func (x *Draft) SetSwitch(device string, s Switch) {
 	d := x.device(device)
@@ -152,7 +157,7 @@ func (x *Draft) SetPolicy(device string, p Policy) {
 	d.policy = Policy{
 		Flows:        slices.Clone(p.Flows),
 		Translations: slices.Clone(p.Translations),
-		Tunnels:      slices.Clone(p.Tunnels),
+		Tunnels:      mergeTunnels(p.Tunnels),
 		Stateful:     p.Stateful,
 		AllOfEqual:   p.AllOfEqual,
 		AllRules4:    p.AllRules4,

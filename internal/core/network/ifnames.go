@@ -136,6 +136,7 @@ func (f *deviceFacts) renameAll(rename func(*string)) {
 			rename(&x.Out)
 		case *Tunnel:
 			rename(&x.Interface)
+			rename(&x.From)
 		case *ProtocolInterface:
 			rename(&x.Interface)
 		case *VirtualAddress:

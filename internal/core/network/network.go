@@ -134,7 +134,7 @@ func (d *Device) Translations() Items[Translation] { return Items[Translation]{d
 func (d *Device) Tunnels() Items[Tunnel] { return Items[Tunnel]{d.policy.Tunnels} }
 
 // Tunnel returns the tunnel behind an interface.
-func (d *Device) Tunnel(ifname string) (Tunnel, bool) { return d.policy.Tunnel(ifname) }
+func (d *Device) Tunnel(ifname string) (Tunnel, bool) { return tunnelOf(d.policy.Tunnels, ifname) }
 
 // ListsAddresses reports whether the device's addresses were captured as a whole: a list that has its loopback address
 // has all.

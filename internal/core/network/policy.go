@@ -125,13 +125,6 @@ type Translation struct {
 	Mark   route.Mark
 }
 
-// A Tunnel carries packets of one interface inside packets between two addresses.
-type Tunnel struct {
-	Interface     string
-	Local, Remote netip.Addr
-	Mark          route.Mark
-}
-
 // A Policy is what decides beside routes on one device. The zero Policy decides nothing.
 type Policy struct {
 	Flows        []FlowRule
@@ -173,16 +166,6 @@ func (p *Policy) blended() route.Mark {
 		return route.Mark{}
 	}
 	return p.Flows[i].Mark
-}
-
-// Tunnel returns the tunnel behind an interface.
-func (p *Policy) Tunnel(ifname string) (Tunnel, bool) {
-	for _, t := range p.Tunnels {
-		if t.Interface == ifname {
-			return t, true
-		}
-	}
-	return Tunnel{}, false
 }
 
 // A Flow is what a packet is beside its addresses. The zero Flow is not told.

@@ -146,7 +146,7 @@ func (f Fact) Interfaces() []string {
 	case *Translation:
 		return []string{x.In, x.Out}
 	case *Tunnel:
-		return []string{x.Interface}
+		return []string{x.Interface, x.From}
 	case *ProtocolInterface:
 		return []string{x.Interface}
 	case *VirtualAddress:

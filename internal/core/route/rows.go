@@ -27,6 +27,13 @@ type cut struct {
 // Freeze makes Rows of the list, which must be sorted and must not be used afterwards.
 func (l *List) Freeze() Rows { return Rows{recs: l.recs, attrs: l.attrs, n: len(l.recs)} }
 
+// MapAttributes replaces all shared attributes by what f makes of them. Nothing may have been replaced in r yet.
+func (r *Rows) MapAttributes(f func(*Attributes) *Attributes) {
+	for i, a := range r.attrs {
+		r.attrs[i] = f(a)
+	}
+}
+
 // A Replacement is all routes that stand for one prefix in place of those that a table has; none to take it out.
 type Replacement struct {
 	Prefix netip.Prefix

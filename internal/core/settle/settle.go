@@ -83,6 +83,7 @@ func New(t *topology.Topology) *Settler {
 func (s *Settler) Run(after *network.Snapshot) *Result {
 	r := &run{Settler: s, now: after, asked: map[question]string{}}
 	res := &Result{}
+	r.takeOver()
 	for round := 0; ; round++ {
 		if round == maxRounds {
 			res.Oscillates = true

@@ -176,7 +176,8 @@ func (s *tableScan) patched(t *network.Table) *tableScan {
 // attachesLike reports whether nothing that the layout is made of differs between two scans of one device.
 func (s *scan) attachesLike(o *scan) bool {
 	a, b := s.device, o.device
-	if !a.Addresses().Same(b.Addresses()) || !a.Interfaces().Same(b.Interfaces()) || !slices.Equal(s.hops, o.hops) ||
+	if !a.Addresses().Same(b.Addresses()) || !a.Interfaces().Same(b.Interfaces()) ||
+		!a.Virtuals().Same(b.Virtuals()) || !slices.Equal(s.hops, o.hops) ||
 		!slices.Equal(s.direct, o.direct) || !maps.Equal(s.named, o.named) {
 		return false
 	}

@@ -77,6 +77,11 @@ func (t *Topology) sameSegment(a, b port) bool {
 	return ok && s == t.segment[b]
 }
 
+// OneSegment reports whether two interfaces are known to be on one segment.
+func (t *Topology) OneSegment(a *network.Device, of string, b *network.Device, on string) bool {
+	return t.sameSegment(portOf(a, of), portOf(b, on))
+}
+
 // others returns the other devices' interfaces on the segment of p.
 func (t *Topology) others(p port) []port {
 	s, ok := t.segment[p]

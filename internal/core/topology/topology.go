@@ -51,6 +51,7 @@ type layout struct {
 	macs        map[string][]port       // interfaces by their link-layer address
 	hopsUsed    map[port][]netip.Addr   // next hops that a device uses on an interface
 	virtual     map[netip.Addr][]shared // who shares an address
+	sharedAt    map[port][]netip.Addr   // the addresses that an interface shares
 	translated  prefixes.Index          // the number in outsides
 	outsides    [][]outside             // who puts an address in place of another, by what they translate to
 }
@@ -118,7 +119,7 @@ func build(n *network.Snapshot, scans []*scan) *Topology {
 		segment:     map[port]int{}, members: map[int][]port{}, hopsUsed: map[port][]netip.Addr{},
 		macs:    map[string][]port{},
 		reused:  map[netip.Prefix]bool{},
-		virtual: map[netip.Addr][]shared{},
+		virtual: map[netip.Addr][]shared{}, sharedAt: map[port][]netip.Addr{},
 	}}
 	for _, d := range n.Devices().All() {
 		first := len(t.attachments)
@@ -134,7 +135,9 @@ func build(n *network.Snapshot, scans []*scan) *Topology {
 		t.addAddresses(d, first)
 		t.addTranslated(d, first)
 		for _, v := range d.Virtuals().All() {
-			t.virtual[v.Address] = append(t.virtual[v.Address], shared{portOf(d, v.Interface), v.Holding, v.Mark})
+			p := portOf(d, v.Interface)
+			t.virtual[v.Address] = append(t.virtual[v.Address], shared{p, v.Holding, v.Mark})
+			t.sharedAt[p] = append(t.sharedAt[p], v.Address)
 		}
 		for _, i := range d.Interfaces().All() {
 			if i.MAC != "" {

@@ -68,3 +68,6 @@ func (t *Topology) Sharing(a netip.Addr) []Attachment {
 	}
 	return all
 }
+
+// Virtual reports whether captured routers share an address.
+func (t *Topology) Virtual(a netip.Addr) bool { return len(t.virtual[a]) > 0 }

@@ -77,6 +77,7 @@ func (r *reader) facts() {
 		}
 	}
 	r.sourceChecks()
+	r.tunnels()
 	r.steering(zones)
 	r.policies(zones)
 }

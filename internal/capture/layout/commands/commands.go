@@ -75,10 +75,11 @@ func mayBe(line []byte) bool {
 // reader is the state while one text is read.
 type reader struct {
 	layout.Collector
-	named  []*namedRoute     // routes that several lines tell
-	tables map[string]string // of interfaces, where not the main one
-	limits bool              // a line restricts the device
-	rules  rulebase
+	named   []*namedRoute     // routes that several lines tell
+	tables  map[string]string // of interfaces, where not the main one
+	limits  bool              // a line restricts the device
+	rules   rulebase
+	tunnels tunnels
 }
 
 // Read reads a text of this family.
@@ -105,6 +106,7 @@ func Read(text []byte) layout.Reading {
 		}
 		f := formOf(line)
 		switch {
+		case f == nil && r.tunnels.line(line, layout.Mark(lo, hi)):
 		case f == nil && r.rules.line(line, layout.Mark(lo, hi)):
 		case f != nil:
 			if err := f.take(&r, f.groups(line), layout.Mark(lo, hi)); err != nil {
@@ -118,6 +120,7 @@ func Read(text []byte) layout.Reading {
 		}
 	}
 	r.rules.finish(&r)
+	r.Facts.Policy.Tunnels = append(r.Facts.Policy.Tunnels, r.tunnels.facts()...)
 	if braces != nil && (len(braces.depths) > 0 || braces.deep) { // its end is missing, or a part of it
 		r.RestrictAt(network.FlowRule{Missing: network.CutOff}, braces.begins)
 	}

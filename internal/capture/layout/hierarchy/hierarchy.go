@@ -74,6 +74,7 @@ type reader struct {
 	preferences map[string]route.Number // table and prefix
 	// of the line, in blanks: what stands elsewhere below a tree that was cut is none of its leaves
 	indent  int
+	tunnels tunnels
 	steered []steeredAt // where policies of routing are applied
 	off     [][]string  // branches that are switched off by lines of their own
 }
@@ -123,6 +124,7 @@ func (r *reader) finish() {
 		a.Table = cmp.Or(a.Table, r.tables[a.Interface])
 	}
 	r.disabledWithUnits()
+	r.Facts.Policy.Tunnels = append(r.Facts.Policy.Tunnels, r.tunnels.facts()...)
 	r.objects()
 	r.termLists()
 	r.numberedLists()

@@ -41,6 +41,9 @@ func (r *reader) leaf(w []string, lo, hi int) (bool, error) {
 	case table == "" && decides(w):
 		r.Restrict(network.FlowRule{Hook: network.ComingIn}, lo, hi)
 		return true, nil
+	case table == "" && r.tunnels.leaf(w, layout.Mark(lo, hi)):
+		r.kept, r.keeps = append(r.kept, kept{slices.Clone(w), layout.Mark(lo, hi)}), true
+		return false, nil
 	case len(w) > 1 && (w[0] == "routing-options" || w[0] == "static"):
 		return r.static(w, table, lo, hi)
 	case len(w) > 2 && w[0] == "interfaces" && slices.Contains(kinds, w[1]):

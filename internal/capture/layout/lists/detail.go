@@ -166,6 +166,9 @@ func (r *inDetail) below(line string, lo, hi int) error {
 	if found, err := r.address(line, lo, hi); found {
 		return err
 	}
+	if r.tunnel(line, i.Name, layout.Mark(lo, hi)) {
+		return nil
+	}
 	if applied(&r.Collector, line, i.Name, r.six, lo, hi) {
 		r.Read++
 		return nil
@@ -191,6 +194,9 @@ func (r *inDetail) outdented(line string, m mark) bool {
 	i := &r.Facts.Interfaces[len(r.Facts.Interfaces)-1]
 	if found, err := r.address(line, int(m.Off), int(m.End)); found {
 		return err == nil
+	}
+	if r.tunnel(line, i.Name, m) {
+		return true
 	}
 	if f := protocolLine.FindStringSubmatch(line); f != nil {
 		switch {

@@ -32,9 +32,11 @@ var (
 	virtualValue = regexp.MustCompile(`(?:^|\s)Virtual IP(?: address)?(?: is|\s*:)\s+([0-9A-Fa-f.:]+)(?:/\d+)?(?:\s|$)`)
 	aboutGroups  = regexp.MustCompile(`^\s+(?:P indicates configured to preempt|\|)|^\s*[-=+ ]+$|(?i)^\s*total\b` +
 		`|^\s*(?:\* )?indicates`)
-	typedHeading = regexp.MustCompile(`^\s*Interface\s+State\s+Group\s+VR state\s+VR Mode\s+Type\s+Address\s*$`)
-	typedOwn     = regexp.MustCompile(`^\s*(\S+)\s+(?:up|down)\s+\d+\s+(\w+)\s+\w+\s+lcl\s+[0-9A-Fa-f.:]+\s*$`)
+	typedHeading = regexp.MustCompile(`^\s*Interface\s+State\s+Group\s+VR state\s+VR Mode(?:\s+Timer)?\s+Type\s+Address\s*$`)
+	typedOwn     = regexp.MustCompile(`^\s*(\S+)\s+(?:up|down)\s+\d+\s+(\w+)\s+\w+(?:\s+[A-Z]\s+[0-9.]+|\s+N/A)?\s+lcl` +
+		`\s+[0-9A-Fa-f.:]+\s*$`)
 	typedVirtual = regexp.MustCompile(`^\s+vip\s+([0-9A-Fa-f.:]+)\s*$`)
+	typedOther   = regexp.MustCompile(`^\s+mas\s+[0-9A-Fa-f.:]+\s*$`) // the router that has it
 	errNoState   = errors.New("no state that is known stands there, or two do")
 )
 
@@ -182,6 +184,10 @@ func (r *virtuals) typedRow(s string, lo, hi int) error {
 			return errNoState
 		}
 		r.ifname, r.state = m[1], state
+		r.Pass(lo, hi, layout.Part)
+		return nil
+	}
+	if typedOther.MatchString(s) {
 		r.Pass(lo, hi, layout.Part)
 		return nil
 	}

@@ -45,6 +45,7 @@ func (r *reader) facts() {
 			}
 		}
 	}
+	r.tunnels()
 	r.rules()
 	r.translations()
 	r.steering()

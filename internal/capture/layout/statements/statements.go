@@ -76,6 +76,7 @@ type reader struct {
 	edge        edge
 	twoSided    twoSided
 	six         sixRouting
+	tunnels     tunnels
 	thrown      thrown
 	detours     detours
 	switched    switched
@@ -137,6 +138,7 @@ func Read(text []byte) layout.Reading {
 	r.edge.finish(&r)
 	r.twoSided.finish(&r)
 	r.six.finish(&r)
+	r.tunnels.finish(&r)
 	r.thrown.finish(&r)
 	r.switched.finish(&r)
 	r.ReadOrPart(r.parts)
@@ -198,6 +200,7 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 				network.Interface{Name: cmp.Or(r.names[r.port], r.port), Configured: true, Mark: layout.Mark(lo, hi)},
 			)
 			r.sharing = 0
+			r.tunnels.heading(w, r.port, layout.Mark(lo, hi))
 			r.link, r.first, r.flat = len(r.Facts.Interfaces), len(r.Facts.Addresses), true
 			if i := slices.Index(w, "vrf"); i > 1 && i+1 < len(w) {
 				r.table = w[i+1]
@@ -217,6 +220,12 @@ func (r *reader) inBlock(w []string, s string, indented bool, lo, hi int) (used 
 	}
 	if r.vlan != "" && r.vlanLine(w) {
 		return true, nil
+	}
+	if r.link > 0 {
+		if told, part := r.tunnels.line(w, r.port, layout.Mark(lo, hi)); told || part {
+			r.part = part
+			return told, nil
+		}
 	}
 	switch {
 	case r.staticBlock && indented:
