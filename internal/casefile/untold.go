@@ -20,7 +20,6 @@ const (
 	UntoldChecks  // reverse-path source checks (RFC 3704)
 	UntoldRouting // policy routing
 	UntoldStart   // which way a router that was not captured sends
-	UntoldCarrier // whether networks in between carry a tunnel
 	UntoldGateway // whether hosts send to the virtual address of their network
 )
 
@@ -147,9 +146,6 @@ func (c *Case) Assumed(rt *forward.RoundTrip) []Assumption {
 	}
 	for _, a := range rt.Guessed {
 		out = assume(out, a.String(), []Untold{UntoldStart})
-	}
-	for _, name := range rt.Carried() {
-		out = assume(out, name, []Untold{UntoldCarrier})
 	}
 	for _, a := range rt.Shared {
 		out = assume(out, a.String(), []Untold{UntoldGateway})

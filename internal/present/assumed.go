@@ -16,8 +16,6 @@ var untoldWords = map[casefile.Untold][2]string{
 	casefile.UntoldRouting:    {"routes by destination alone", "route by destination alone"},
 	casefile.UntoldStart: {"sends by the captured device on its link",
 		"send by the captured devices on their links"},
-	casefile.UntoldCarrier: {"reaches the far end of its tunnel through networks that were not captured",
-		"reach the far ends of their tunnels through networks that were not captured"},
 	casefile.UntoldGateway: {"sends to the virtual address of its network",
 		"send to the virtual addresses of their networks"},
 }
@@ -27,7 +25,7 @@ var (
 	untoldCodes = map[casefile.Untold]string{
 		casefile.UntoldForwarding: "forwarding", casefile.UntoldFilters: "filters",
 		casefile.UntoldChecks: "source-checks", casefile.UntoldRouting: "policy-routing", casefile.UntoldStart: "start",
-		casefile.UntoldCarrier: "carrier", casefile.UntoldGateway: "gateway",
+		casefile.UntoldGateway: "gateway",
 	}
 	untoldNames = map[casefile.Untold]string{
 		casefile.UntoldForwarding: "forwarding", casefile.UntoldFilters: "filters",

@@ -425,6 +425,10 @@ func repairWords(r audit.Repair) string {
 			return fmt.Sprintf("capture the device that has %s, or the neighbour entries of %s", r.NextHop, d)
 		}
 		return fmt.Sprintf("capture more of %s", d)
+	case audit.FindHolder:
+		return fmt.Sprintf("capture the list of virtual routers (VRRP, RFC 9568) that shows who has %s", r.NextHop)
+	case audit.CompareTunnel:
+		return fmt.Sprintf("compare the two ends of the tunnel %s of %s", Clean(r.Interface), d)
 	case audit.CaptureTable:
 		return fmt.Sprintf("capture the whole routing table of %s", d)
 	case audit.LookAtLink:

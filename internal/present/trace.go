@@ -114,15 +114,6 @@ func headlineOf(rt forward.RoundTrip, src, dst string) string {
 		return fmt.Sprintf("if %s, which no capture shows, %s this way, %s", joinAnd(names), sends,
 			headlineOf(rest, src, dst))
 	}
-	if carried := rt.Carried(); len(carried) > 0 && (rt.Verdict == forward.TwoWay || rt.Verdict == forward.OneWay) {
-		return fmt.Sprintf("if networks that were not captured carry what %s into %s, %s", puts(carried), theirTunnels(carried),
-			plainHeadline(rt, src, dst))
-	}
-	return plainHeadline(rt, src, dst)
-}
-
-// plainHeadline is headlineOf of what rests on no guess.
-func plainHeadline(rt forward.RoundTrip, src, dst string) string {
 	out, _ := rt.Forward.Worst()
 	some := ""
 	if len(rt.Forward.Branches) > 1 {

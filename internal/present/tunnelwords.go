@@ -17,7 +17,7 @@ func tunnelWords(r forward.Reason, far string) string {
 	case forward.TunnelElsewhere:
 		return fmt.Sprintf("%s, and no capture shows that this comes out at %s, to which the tables inside lead", to, far)
 	case forward.TunnelOtherEnds:
-		return fmt.Sprintf("%s, and %s has no tunnel that leads back: the one there is between other addresses", to, far)
+		return fmt.Sprintf("%s, and %s has no tunnel that leads back: the one there has other ends, or another key", to, far)
 	case forward.TunnelEndDown:
 		return fmt.Sprintf("%s, whose other end at %s is down", to, far)
 	}
@@ -40,21 +40,6 @@ func tunnelEnds(t *network.Tunnel) string {
 		to = " to " + t.Remote.String()
 	}
 	return from + to
-}
-
-// puts says that devices send something, and theirTunnels into what.
-func puts(devices []string) string {
-	if len(devices) == 1 {
-		return Clean(devices[0]) + " sends"
-	}
-	return Clean(joinAnd(devices)) + " send"
-}
-
-func theirTunnels(devices []string) string {
-	if len(devices) == 1 {
-		return "its tunnel"
-	}
-	return "their tunnels"
 }
 
 // endAs says how packets outside of a tunnel end, before the name of the device at which they do.

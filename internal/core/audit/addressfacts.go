@@ -285,8 +285,7 @@ func (a *auditor) startSet(x netip.Addr) int {
 	}
 	if held != topology.HeldByThese {
 		d := a.devices[a.byName[why.Sharers[0]]]
-		key := causeKey{device: d.Name, verdict: forward.Unknown, code: why.Code, address: why.Address}
-		s.unsettled = a.reg.cause(d, key, forward.Hop{Device: d.Name}, why)
+		s.unsettled = a.reg.cause(d, keyOf(d.Name, forward.Unknown, forward.Hop{}, why), forward.Hop{Device: d.Name}, why)
 		text = append(binary.LittleEndian.AppendUint32(text, uint32(s.unsettled)), 'u', byte(held))
 	}
 	i, ok := a.startIndex[string(text)]

@@ -53,6 +53,9 @@ func keyOf(device string, v forward.Verdict, hop forward.Hop, r forward.Reason) 
 		if hop.NextHop.IsValid() {
 			k.address = hop.NextHop
 		}
+		if r.Code == forward.GatewayShared || r.Code == forward.GatewayAway {
+			k.address = r.Address
+		}
 	}
 	return k
 }

@@ -106,6 +106,8 @@ const (
 	CorrectHost
 	// FindFarEnd: where what goes inside of something else comes out
 	FindFarEnd
+	FindHolder    // of a virtual address
+	CompareTunnel // the two ends of the tunnel behind Interface
 )
 
 // A Repair is one thing that would mend it, as far as the topology tells.

@@ -23,6 +23,10 @@ func takeMissingData(a *auditor, f *Finding, g *byCause) bool {
 		kind = CaptureTable
 	case forward.CapturesContradict:
 		kind = CaptureAnew
+	case forward.SharedAddress, forward.GatewayShared:
+		kind = FindHolder
+	case forward.TunnelUntold, forward.TunnelElsewhere, forward.TunnelOtherEnds:
+		kind = CompareTunnel
 	case forward.Encapsulated, forward.Unresolved:
 		if f.Reason.Failure == selection.Untold {
 			kind = CaptureTable
@@ -31,6 +35,6 @@ func takeMissingData(a *auditor, f *Finding, g *byCause) bool {
 			kind = FindFarEnd
 		}
 	}
-	f.Repair = []Repair{{Kind: kind, Device: f.Device, NextHop: f.Reason.Address}}
+	f.Repair = []Repair{{Kind: kind, Device: f.Device, NextHop: f.Reason.Address, Interface: f.Reason.Interface}}
 	return true
 }

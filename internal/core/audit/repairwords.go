@@ -23,6 +23,8 @@ var repairWords = [...]string{
 	LowerPreference: "lower-preference",
 	CorrectHost:     "correct-host",
 	FindFarEnd:      "find-far-end",
+	FindHolder:      "find-holder",
+	CompareTunnel:   "compare-tunnel",
 }
 
 // String returns the repair's word in output for machines.

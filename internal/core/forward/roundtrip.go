@@ -78,25 +78,6 @@ func (rt *RoundTrip) Assumed() []route.Mark {
 	return out
 }
 
-// Carried names the devices from which packets pass networks that no capture shows, inside of a tunnel whose two ends
-// were captured, on ways that arrive.
-func (rt *RoundTrip) Carried() []string {
-	var out []string
-	for _, d := range []*Direction{&rt.Forward, rt.Return} {
-		if d == nil {
-			continue
-		}
-		for _, b := range d.Branches {
-			for _, h := range b.Hops {
-				if h.Carried && b.Verdict == Arrives && !slices.Contains(out, h.Device) {
-					out = append(out, h.Device)
-				}
-			}
-		}
-	}
-	return out
-}
-
 // Trace follows a packet from src to dst and the reply from dst to src. Both must be of one family.
 func (w *Walker) Trace(src, dst netip.Addr) RoundTrip { return w.TraceFlow(src, dst, network.Flow{}) }
 

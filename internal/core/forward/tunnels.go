@@ -14,6 +14,9 @@ const maxTunnels = 4
 // tunnel follows the packet outside of a tunnel that a step leads into: the step goes on where that comes out.
 func (w *Walker) tunnel(pkt *packet, at position, s step) step {
 	t, ok := at.device.Tunnel(s.hop.OutInterface)
+	if ok && t.Ended() {
+		s = betweenTwo(s)
+	}
 	if !ok || s.verdict > Unknown {
 		return s
 	}
@@ -46,7 +49,7 @@ func (w *Walker) tunnel(pkt *packet, at position, s step) step {
 	worst := outer.worst()
 	if worst.Verdict == Leaves {
 		if far, o, ok := w.beyond(at.device, in); ok {
-			in.hop.Carried = true
+			in.hop.Owner = topology.Deduced
 			return w.outOf(in, far, o)
 		}
 	}
@@ -58,6 +61,18 @@ func (w *Walker) tunnel(pkt *packet, at position, s step) step {
 		return in.ends(v, TunnelFails, worst.Where, worst.Verdict)
 	}
 	return w.comesOut(in, worst)
+}
+
+// betweenTwo leaves open what becomes of a step whose next hop nobody on the link has: what goes into a tunnel between
+// two ends comes out at the other one, whatever the next hop.
+func betweenTwo(s step) step {
+	switch s.reason.Code {
+	case OwnerElsewhere, NobodyHasIt, NobodyAnswers:
+		if s.verdict == NextHopLost {
+			s.verdict, s.reason.Code, s.reason.Interface = Unknown, InterfaceOnly, s.hop.OutInterface
+		}
+	}
+	return s
 }
 
 // inTunnel is a step that leads into a tunnel.

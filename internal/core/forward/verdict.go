@@ -208,7 +208,6 @@ type Hop struct {
 	NewSource      netip.Addr          // what the device made of the packet's source; invalid: left as it was
 	NewDestination netip.Addr
 	Tunnel         netip.Addr // the far end of the tunnel that the packet goes into
-	Carried        bool       // the packet outside of that tunnel passes networks that were not captured
 	Weak           bool       // its table is known from a management walk only
 	Steered        bool       // a policy of routing sends it, whatever its destination
 	Evidence       []route.Mark
