@@ -20,6 +20,7 @@ const (
 	UntoldChecks  // reverse-path source checks (RFC 3704)
 	UntoldRouting // policy routing
 	UntoldStart   // which way a router that was not captured sends
+	UntoldTunnel  // whether what goes into a tunnel gets to its other end
 	UntoldGateway // whether hosts send to the virtual address of their network
 )
 
@@ -147,8 +148,28 @@ func (c *Case) Assumed(rt *forward.RoundTrip) []Assumption {
 	for _, a := range rt.Guessed {
 		out = assume(out, a.String(), []Untold{UntoldStart})
 	}
+	for _, name := range intoTunnels(directions) {
+		out = assume(out, name, []Untold{UntoldTunnel})
+	}
 	for _, a := range rt.Shared {
 		out = assume(out, a.String(), []Untold{UntoldGateway})
+	}
+	return out
+}
+
+// intoTunnels names the devices that send packets which arrive into a tunnel of which no capture tells the two ends.
+func intoTunnels(directions []*forward.Direction) []string {
+	var out []string
+	for _, dir := range directions {
+		for _, b := range dir.Branches {
+			for i, h := range b.Hops {
+				last := i == len(b.Hops)-1 && b.Delivery == forward.ToDevice
+				if b.Verdict == forward.Arrives && !last && !h.Tunnel.IsValid() && network.NamesTunnel(h.OutInterface) &&
+					!slices.Contains(out, h.Device) {
+					out = append(out, h.Device)
+				}
+			}
+		}
 	}
 	return out
 }

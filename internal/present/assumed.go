@@ -16,6 +16,7 @@ var untoldWords = map[casefile.Untold][2]string{
 	casefile.UntoldRouting:    {"routes by destination alone", "route by destination alone"},
 	casefile.UntoldStart: {"sends by the captured device on its link",
 		"send by the captured devices on their links"},
+	casefile.UntoldTunnel: {"reaches the other end of its tunnel", "reach the other ends of their tunnels"},
 	casefile.UntoldGateway: {"sends to the virtual address of its network",
 		"send to the virtual addresses of their networks"},
 }
@@ -25,7 +26,7 @@ var (
 	untoldCodes = map[casefile.Untold]string{
 		casefile.UntoldForwarding: "forwarding", casefile.UntoldFilters: "filters",
 		casefile.UntoldChecks: "source-checks", casefile.UntoldRouting: "policy-routing", casefile.UntoldStart: "start",
-		casefile.UntoldGateway: "gateway",
+		casefile.UntoldTunnel: "tunnel", casefile.UntoldGateway: "gateway",
 	}
 	untoldNames = map[casefile.Untold]string{
 		casefile.UntoldForwarding: "forwarding", casefile.UntoldFilters: "filters",

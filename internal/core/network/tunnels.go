@@ -3,6 +3,7 @@ package network
 import (
 	"cmp"
 	"net/netip"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -33,6 +34,12 @@ func (t Tunnel) Mirrors(o Tunnel, from, remote netip.Addr) bool {
 
 // Ended reports whether both ends are told.
 func (t Tunnel) Ended() bool { return t.Local.IsValid() && t.Remote.IsValid() && !t.Many }
+
+// tunnelNames match the names that systems give to the interfaces of tunnels.
+var tunnelNames = regexp.MustCompile(`(?i)^(?:tu|tun|vtun|tunnel|gre|gr-|ipip|sit|vti|st0|wg|ovpn)[0-9/. -]*[0-9]`)
+
+// NamesTunnel reports whether an interface is, by its name, one of a tunnel.
+func NamesTunnel(ifname string) bool { return tunnelNames.MatchString(ifname) }
 
 // tunnelOf finds the tunnel behind an interface among merged ones.
 func tunnelOf(merged []Tunnel, ifname string) (Tunnel, bool) {
