@@ -178,6 +178,9 @@ const (
 
 // heading reads a line as column names.
 func heading(line string) ([]column, headingKind) {
+	if lostByte(line) { // it may have been another layout's
+		return nil, noHeading
+	}
 	cols, has := names(line)
 	way := has[gateway] > 0 // an interface alone would make a list of addresses a table of routes
 	switch {

@@ -177,6 +177,9 @@ var (
 	errLetter = errors.New("a flag that the key does not have, of which a line could not be read")
 )
 
+// lostByte reports whether a byte of a line was lost: its words are not what they were.
+func lostByte(s string) bool { return strings.ContainsAny(s, "\x00¤") }
+
 // leave leaves a line unread. What goes on with a row goes on with none above it; a key may lack a line then, and a
 // table its title.
 func (r *reader) leave(s string, lo, hi int, err error) {
@@ -191,7 +194,7 @@ func (r *reader) leave(s string, lo, hi int, err error) {
 		return
 	}
 	// its words are not what they were, or it was taken out
-	damaged := strings.ContainsAny(s, "\x00¤") && strings.TrimSpace(s) != layout.VoidRow
+	damaged := lostByte(s) && strings.TrimSpace(s) != layout.VoidRow
 	r.keyLost = r.keyLost || damaged || damagedKey.MatchString(s) || someCodes.MatchString(s)
 	r.lost = r.lost || mayNameOther(s) || (r.Collector.Read > 0 || r.cols != nil || r.titled) &&
 		(damaged || damagedTitle.MatchString(s))

@@ -94,6 +94,9 @@ func (r *reader) wordy(line []byte, lo, hi int) (bool, error) {
 
 var errUntyped = fmt.Errorf("%w: a next hop of which no line tells the type", layout.ErrNotARoute)
 
+var errSelected = fmt.Errorf("%w: a route has another next hop that is selected, so it is one of a route whose lines are "+
+	"gone", layout.ErrNotARoute)
+
 var errEntries = errors.New("it counts more or fewer routes than stand below it")
 
 // endPrefix compares the routes of a prefix with their count.
@@ -131,6 +134,9 @@ func (r *reader) inWordsBelow(s []byte) error {
 			h.Address = a
 		}
 		h.Installed = bytes.Contains(m[3], []byte("selected"))
+		if h.Installed && slices.ContainsFunc(r.attr.NextHops, func(o route.NextHop) bool { return o.Installed }) {
+			return errSelected
+		}
 		r.attr.NextHops = append(r.attr.NextHops, h)
 		return nil
 	}

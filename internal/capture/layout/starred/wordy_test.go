@@ -117,4 +117,8 @@ func TestANextHopBelowTheState(t *testing.T) {
 	r := layouttest.Laws(t, Read, []byte(text+"                Next hop: 172.28.61.9 via up1, selected\n"))
 	require.Len(t, r.Facts.Tables[0].Routes.At(0).NextHops, 1)
 	require.NotEmpty(t, r.Unread)
+	twice := strings.Replace(text, "                State", "                Next hop: 172.28.61.9 via up1, selected\n                State", 1)
+	r = layouttest.Laws(t, Read, []byte(twice))
+	require.Len(t, r.Facts.Tables[0].Routes.At(0).NextHops, 1, "one of equal next hops is selected")
+	require.NotEmpty(t, r.Unread)
 }
