@@ -163,6 +163,7 @@ func (s *sheet) asked(device, command string) {
 func TestWrittenTables(t *testing.T) {
 	for name, write := range writers {
 		t.Run(name, func(t *testing.T) {
+			t.Parallel()
 			wrong := 0
 			for n := range *writtenTables {
 				s := newSheet(uint64(n), n%3 == 2)

@@ -474,7 +474,7 @@ func (v View) resolution(w io.Writer, r forward.Explanation) {
 			for _, via := range e.Via {
 				s += fmt.Sprintf(", resolved by %s %s", learned(via.Attributes), via.Prefix)
 			}
-			fmt.Fprintf(w, "  %s%s\n", s, owner(r.Owners[i][j], e, direct))
+			fmt.Fprintf(w, "  %s%s\n", s, wherePut(r, r.Owners[i][j], e, direct))
 		}
 	}
 }
@@ -489,6 +489,18 @@ var failureWords = map[selection.Failure]string{
 	selection.TooLong:      "it leads through too many routes",
 	selection.InOtherTable: "it lies in another table",
 	selection.Untold:       "the captures do not tell which route covers it",
+}
+
+// wherePut words who answers for an exit's address, and into which tunnel it leads.
+func wherePut(r forward.Explanation, o topology.OnLink, e selection.Exit, direct bool) string {
+	t, ok := r.Device.Tunnel(e.Interface)
+	switch {
+	case !ok:
+		return owner(o, e, direct)
+	case !e.Address.IsValid():
+		return ": into a tunnel" + tunnelEnds(&t)
+	}
+	return owner(o, e, direct) + ", into a tunnel" + tunnelEnds(&t)
 }
 
 // owner words who answers for an exit's address.
