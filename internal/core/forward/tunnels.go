@@ -68,7 +68,8 @@ func (w *Walker) tunnel(pkt *packet, at position, s step) step {
 func betweenTwo(s step) step {
 	switch s.reason.Code {
 	case OwnerElsewhere, NobodyHasIt, NobodyAnswers:
-		if s.verdict == NextHopLost {
+		// an address of the tunnel's own network that neither end has is nobody's
+		if s.verdict == NextHopLost && s.hop.Route.Protocol != route.Direct {
 			s.verdict, s.reason.Code, s.reason.Interface = Unknown, InterfaceOnly, s.hop.OutInterface
 		}
 	}
@@ -101,6 +102,9 @@ func (in inTunnel) ends(v Verdict, c Code, where string, inner Verdict) step {
 // this one. Where no capture tells that device's tunnels, what the tables inside say counts.
 func (w *Walker) comesOut(in inTunnel, outer *Branch) step {
 	s, far := in.step, outer.end
+	if s.verdict == Arrives {
+		return s
+	}
 	inside := s.verdict == GoesOn && s.next.device != nil
 	if outer.Delivery != ToDevice || far == nil {
 		if inside && s.next.device.Tunnels().Len() > 0 {
