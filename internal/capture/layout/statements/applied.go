@@ -152,7 +152,7 @@ func (r *reader) guards(w []string, lo, hi int) bool {
 	}
 	switch {
 	case w[0] == "crypto" && at(1) == "map" && at(3) == "interface" && len(w) == 5:
-		r.Restrict(network.FlowRule{Out: w[4]}, lo, hi)
+		r.sealed.applied = append(r.sealed.applied, sealedAt{w[2], w[4], true, layout.Mark(lo, hi)})
 	case w[0] == "ip" && at(1) == "verify" && at(2) == "reverse-path" && at(3) == "interface" && len(w) == 5:
 		r.check(0, w[4], false, false, lo, hi)
 	case w[0] == "ip" && at(1) == "receive" && (at(2) == "access-list" || at(2) == "acl") && len(w) == 4:

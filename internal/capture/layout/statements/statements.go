@@ -77,6 +77,7 @@ type reader struct {
 	twoSided    twoSided
 	six         sixRouting
 	tunnels     tunnels
+	sealed      sealed
 	thrown      thrown
 	detours     detours
 	switched    switched
@@ -139,6 +140,7 @@ func Read(text []byte) layout.Reading {
 	r.twoSided.finish(&r)
 	r.six.finish(&r)
 	r.tunnels.finish(&r)
+	r.sealed.finish(&r)
 	r.thrown.finish(&r)
 	r.switched.finish(&r)
 	r.ReadOrPart(r.parts)
@@ -158,6 +160,9 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 		r.begins = w[0]
 	}
 	if r.detours.line(w, indented, layout.Mark(lo, hi)) {
+		r.part = true
+	}
+	if r.sealed.line(w, indented) {
 		r.part = true
 	}
 	if !indented && (r.lists.open == nil || !isRule(w)) {
@@ -300,6 +305,8 @@ func (r *reader) inBlock(w []string, s string, indented bool, lo, hi int) (used 
 	case r.edge.line(w, r.interfaceNow(), layout.Mark(lo, hi)):
 		r.part = true
 		return false, nil
+	case r.link > 0 && r.sealed.at(w, r.interfaceNow(), layout.Mark(lo, hi)):
+		return true, nil
 	case r.link > 0 && r.applied(w, lo, hi):
 		return true, nil
 	case r.thrown.line(w, indented, r.interfaceNow(), layout.Mark(lo, hi)):
