@@ -21,7 +21,7 @@ import (
 //	a: ospf 10.9.0.0/16 via 10.0.0.2 dev e0 chosen via 10.0.1.2   (the one that forwards)
 //	a: static 10.9.0.0/16 via 10.0.0.2 candidate   (not chosen; also inactive, rejected, in TABLE)
 //	a: kernel: static 10.9.0.0/16 via 10.0.0.2     (what forwards, beside a routing table; also database:, walk:)
-//	a: virtual 10.0.0.1 eth0 holds           (also waits, unknown)
+//	a: virtual 10.0.0.1 eth0 holds           (also waits, unknown; "paired" behind it)
 //	a: tunnel gre0 from 10.0.0.1 to 10.0.7.1 (also key 7, proto esp, table red, to many; from IF: the address of one)
 //	a: neigh 10.0.0.2 eth0 alive             (also failed, pending, MAC as a further word)
 //	a: link eth0 down [MAC]                  (also "off" in its place: it was switched off)
@@ -138,6 +138,7 @@ func add(f *network.Facts, rest string, m route.Mark) {
 		v := network.VirtualAddress{Address: netip.MustParseAddr(w[1]), Interface: w[2], Mark: m}
 		v.Holding = map[string]network.Holding{"holds": network.Holds, "waits": network.StandsBy,
 			"unknown": network.HoldingNotKnown}[w[3]]
+		v.Paired = len(w) > 4 && w[4] == "paired"
 		f.Virtuals = append(f.Virtuals, v)
 	case "tunnel":
 		f.Policy.Tunnels = append(f.Policy.Tunnels, tunnel(w, m))

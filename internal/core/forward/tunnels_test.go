@@ -115,20 +115,21 @@ func TestHostsSendToWhatTheirRoutersShare(t *testing.T) {
 		put  string
 		want forward.Both
 	}{
-		"nothing is shared: each is asked":           {"", forward.Broken},
-		"who knows the way has it":                   {"a: virtual 10.1.0.1 lan holds\nb: virtual 10.1.0.1 lan waits", forward.TwoWay},
-		"who does not":                               {"b: virtual 10.1.0.1 lan holds\na: virtual 10.1.0.1 lan waits", forward.Broken},
-		"either":                                     {"b: virtual 10.1.0.1 lan unknown\na: virtual 10.1.0.1 lan unknown", forward.BothUnknown},
-		"both say so":                                {"b: virtual 10.1.0.1 lan holds\na: virtual 10.1.0.1 lan holds", forward.BothUnknown},
-		"either, and both know the way":              {"b: virtual 10.1.0.1 lan unknown\na: virtual 10.1.0.1 lan unknown\nb: static 10.9.0.0/24 via 10.1.0.2 dev lan", forward.TwoWay},
-		"one that was not captured":                  {"b: virtual 10.1.0.1 lan waits", forward.BothUnknown},
-		"the one that is captured, or not":           {"b: virtual 10.1.0.1 lan unknown", forward.BothUnknown},
-		"the same, and it knows the way":             {"a: virtual 10.1.0.1 lan unknown", forward.TwoWay},
-		"two are shared, one by each":                {"a: virtual 10.1.0.1 lan holds\nb: virtual 10.1.0.4 lan holds", forward.Broken},
-		"one has it as its own":                      {"a: addr 10.1.0.1/24 lan\nb: virtual 10.1.0.1 lan waits", forward.TwoWay},
-		"one of another network":                     {"b: virtual 10.7.0.1 lan holds", forward.Broken},
-		"of the other family":                        {"b: virtual fe80::1 lan holds", forward.Broken},
-		"who has it does not forward, nobody else's": {"a: virtual 10.1.0.1 lan holds\nb: forwarding ipv4 off", forward.TwoWay},
+		"nothing is shared: each is asked":                {"", forward.Broken},
+		"who knows the way has it":                        {"a: virtual 10.1.0.1 lan holds\nb: virtual 10.1.0.1 lan waits", forward.TwoWay},
+		"who does not":                                    {"b: virtual 10.1.0.1 lan holds\na: virtual 10.1.0.1 lan waits", forward.Broken},
+		"either":                                          {"b: virtual 10.1.0.1 lan unknown\na: virtual 10.1.0.1 lan unknown", forward.BothUnknown},
+		"both say so":                                     {"b: virtual 10.1.0.1 lan holds\na: virtual 10.1.0.1 lan holds", forward.BothUnknown},
+		"either, and both know the way":                   {"b: virtual 10.1.0.1 lan unknown\na: virtual 10.1.0.1 lan unknown\nb: static 10.9.0.0/24 via 10.1.0.2 dev lan", forward.TwoWay},
+		"one that was not captured":                       {"b: virtual 10.1.0.1 lan waits", forward.BothUnknown},
+		"the one that is captured, or not":                {"b: virtual 10.1.0.1 lan unknown", forward.BothUnknown},
+		"the same, and it knows the way":                  {"a: virtual 10.1.0.1 lan unknown", forward.TwoWay},
+		"two are shared, one by each":                     {"a: virtual 10.1.0.1 lan holds\nb: virtual 10.1.0.4 lan holds", forward.Broken},
+		"one has it as its own":                           {"a: addr 10.1.0.1/24 lan\nb: virtual 10.1.0.1 lan waits", forward.TwoWay},
+		"who has it knows the way, and either may get it": {"a: virtual 10.1.0.1 lan holds paired\nb: virtual 10.1.0.1 lan waits", forward.BothUnknown},
+		"one of another network":                          {"b: virtual 10.7.0.1 lan holds", forward.Broken},
+		"of the other family":                             {"b: virtual fe80::1 lan holds", forward.Broken},
+		"who has it does not forward, nobody else's":      {"a: virtual 10.1.0.1 lan holds\nb: forwarding ipv4 off", forward.TwoWay},
 	} {
 		t.Run(name, func(t *testing.T) {
 			rt := trace(two+c.put, "10.1.0.9", "10.9.0.9")

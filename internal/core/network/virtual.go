@@ -22,7 +22,10 @@ type VirtualAddress struct {
 	Address   netip.Addr
 	Interface string
 	Holding   Holding
-	Mark      route.Mark
+	// Paired: the router is one of two that work as one switch, each of which forwards what is sent to the address,
+	// whoever has it.
+	Paired bool
+	Mark   route.Mark
 }
 
 // Virtuals returns the virtual addresses of the device, each once an interface.
@@ -40,6 +43,10 @@ func mergeVirtuals(all []VirtualAddress) []VirtualAddress {
 	for _, v := range all {
 		k := key{v.Address, v.Interface}
 		i, ok := at[k]
+		if ok {
+			out[i].Paired = out[i].Paired || v.Paired
+			v.Paired = out[i].Paired
+		}
 		switch {
 		case !ok:
 			at[k], out = len(out), append(out, v)

@@ -53,12 +53,13 @@ func (t *Topology) gatewaysAt(here []Attachment, v netip.Addr, g *Gateways) {
 	var holding, perhaps, all []Attachment
 	var marks []route.Mark
 	var names []string
+	paired := false
 	for _, s := range t.virtual[v] {
 		i := slices.IndexFunc(here, func(at Attachment) bool { return portOf(at.Device, at.Interface) == s.port })
 		if i < 0 {
 			continue
 		}
-		marks = append(marks, s.mark)
+		marks, paired = append(marks, s.mark), paired || s.paired
 		all = append(all, here[i])
 		if name := here[i].Device.Name; !slices.Contains(names, name) {
 			names = append(names, name)
@@ -79,6 +80,8 @@ func (t *Topology) gatewaysAt(here []Attachment, v netip.Addr, g *Gateways) {
 	}
 	held, ports := HeldByThese, holding
 	switch {
+	case paired && len(all) > 1: // what is sent to it may come to any of them
+		held, ports = HeldByOne, all
 	case len(holding) > 1:
 		held = HeldByOne
 	case len(holding) == 1:

@@ -136,7 +136,7 @@ func build(n *network.Snapshot, scans []*scan) *Topology {
 		t.addTranslated(d, first)
 		for _, v := range d.Virtuals().All() {
 			p := portOf(d, v.Interface)
-			t.virtual[v.Address] = append(t.virtual[v.Address], shared{p, v.Holding, v.Mark})
+			t.virtual[v.Address] = append(t.virtual[v.Address], shared{p, v.Holding, v.Paired, v.Mark})
 			t.sharedAt[p] = append(t.sharedAt[p], v.Address)
 		}
 		for _, i := range d.Interfaces().All() {

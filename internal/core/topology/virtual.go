@@ -12,6 +12,7 @@ import (
 type shared struct {
 	port
 	holding network.Holding
+	paired  bool
 	mark    route.Mark
 }
 

@@ -75,6 +75,7 @@ type reader struct {
 	// of the line, in blanks: what stands elsewhere below a tree that was cut is none of its leaves
 	indent  int
 	tunnels tunnels
+	paired  bool        // the device is one of two that work as one switch
 	steered []steeredAt // where policies of routing are applied
 	off     [][]string  // branches that are switched off by lines of their own
 }
@@ -122,6 +123,9 @@ func (r *reader) finish() {
 	for i := range r.Facts.Addresses {
 		a := &r.Facts.Addresses[i]
 		a.Table = cmp.Or(a.Table, r.tables[a.Interface])
+	}
+	for i := range r.Facts.Virtuals {
+		r.Facts.Virtuals[i].Paired = r.paired
 	}
 	r.disabledWithUnits()
 	r.Facts.Policy.Tunnels = append(r.Facts.Policy.Tunnels, r.tunnels.facts()...)

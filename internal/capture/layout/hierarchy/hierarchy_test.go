@@ -356,3 +356,10 @@ func TestSettingsOfTheWholeDevice(t *testing.T) {
 	require.Equal(t, route.IPv6, r.Facts.Forwarding[0].Family)
 	require.Empty(t, r.Facts.Checks)
 }
+
+// TestPairedSwitches: of two switches that work as one either forwards what is sent to the address that they share.
+func TestPairedSwitches(t *testing.T) {
+	const text = "set interfaces irb unit 7 family inet address 10.61.16.2/24 vrrp-group 7 virtual-address 10.61.16.1\n"
+	require.False(t, Read([]byte(text)).Facts.Virtuals[0].Paired)
+	require.True(t, Read([]byte("set interfaces ae7 aggregated-ether-options mc-ae mc-ae-id 7\n"+text)).Facts.Virtuals[0].Paired)
+}

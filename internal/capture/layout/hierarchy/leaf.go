@@ -25,6 +25,7 @@ func (r *reader) leaf(w []string, lo, hi int) (bool, error) {
 		r.Restrict(network.FlowRule{}, lo, hi) // to whatever interface it may be applied
 		return true, nil
 	}
+	r.paired = r.paired || slices.Contains(w, "mc-ae") || slices.Contains(w, "multi-chassis")
 	r.ports = r.ports || w[0] == "interfaces" || len(w) > 3 && w[1] == "unit"
 	table := ""
 	if len(w) > 2 && w[0] == "routing-instances" {

@@ -78,6 +78,7 @@ type reader struct {
 	six         sixRouting
 	tunnels     tunnels
 	sealed      sealed
+	paired      bool // the device is one of two that work as one switch
 	thrown      thrown
 	detours     detours
 	switched    switched
@@ -141,6 +142,7 @@ func Read(text []byte) layout.Reading {
 	r.six.finish(&r)
 	r.tunnels.finish(&r)
 	r.sealed.finish(&r)
+	r.finishVirtuals()
 	r.thrown.finish(&r)
 	r.switched.finish(&r)
 	r.ReadOrPart(r.parts)
@@ -158,6 +160,7 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 	indented := s[0] == ' ' || s[0] == '\t' || r.flattened.line(s)
 	if !indented {
 		r.begins = w[0]
+		r.pairs(w)
 	}
 	if r.detours.line(w, indented, layout.Mark(lo, hi)) {
 		r.part = true

@@ -15,7 +15,9 @@ var (
 		`|virtual-address)|` +
 		`vrrp (?:ipv6 )?vrid \d+ virtual-ip|ip vrrp \d+ (?:virtual-ip|address|ip)|vrrp-group \d+ virtual-address|` +
 		`(?:ip|ipv6) virtual-router address|(?:ip|ipv6) address virtual) ([0-9A-Fa-f.:]+)(?:/\d+)?(?: [a-z0-9 -]+)?$`)
-	groupLine = regexp.MustCompile(`^(?:hsrp|vrrp|vrrpv3)(?: version \d)? \d+(?: (?:ipv4|ipv6` +
+	// two switches work as one: vpc domain 7, mlag configuration, dfs-group 1
+	pairedLine = regexp.MustCompile(`^(?:vpc domain|mlag(?: configuration| domain|$)|m-lag|dfs-group|vsx|vlt-domain|vlt domain)\b`)
+	groupLine  = regexp.MustCompile(`^(?:hsrp|vrrp|vrrpv3)(?: version \d)? \d+(?: (?:ipv4|ipv6` +
 		`|address-family ipv[46]))?$`)
 	ofGroup = regexp.MustCompile(`^(?:ip|ipv6|address|virtual-ip|virtual-address` +
 		`|ip-address) ([0-9A-Fa-f.:]+)(?: (?:primary|secondary))?$`)
@@ -44,4 +46,16 @@ func (r *reader) virtual(w []string, s string, lo, hi int) bool {
 			network.VirtualAddress{Address: a, Interface: r.interfaceNow(), Mark: layout.Mark(lo, hi)})
 	}
 	return ok
+}
+
+// pairs notes a line that makes the device one of two that work as one switch.
+func (r *reader) pairs(w []string) {
+	r.paired = r.paired || pairedLine.MatchString(strings.Join(w, " "))
+}
+
+// finishVirtuals tells so of the addresses that it shares.
+func (r *reader) finishVirtuals() {
+	for i := range r.Facts.Virtuals {
+		r.Facts.Virtuals[i].Paired = r.paired
+	}
 }

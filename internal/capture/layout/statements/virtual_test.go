@@ -48,3 +48,15 @@ func TestVirtualAddresses(t *testing.T) {
 	in := []byte("interface Vlan16\n hsrp 7\ninterface Vlan17\n  ip 10.61.16.1\n")
 	require.Empty(t, layouttest.Laws(t, Read, in).Facts.Virtuals, "the block of a group ends with its interface's")
 }
+
+// TestPairedSwitches: of two switches that work as one either forwards what is sent to the address that they share.
+func TestPairedSwitches(t *testing.T) {
+	const text = "hostname mast7\ninterface Vlan16\n ip address 10.61.16.2 255.255.255.0\n standby 7 ip 10.61.16.1\n"
+	for line, want := range map[string]bool{
+		"vpc domain 7\n": true, "mlag configuration\n": true, "mlag\n": true, "dfs-group 1\n": true, "vsx\n": true,
+		"": false, "vpc orphan\n": false, "interface Vlan17\n vpc domain 7\n": false,
+	} {
+		r := layouttest.Laws(t, Read, []byte(text+line))
+		require.Equal(t, want, r.Facts.Virtuals[0].Paired, line)
+	}
+}
