@@ -211,11 +211,13 @@ func (a *auditor) look(at number) region {
 	if topo.LinkNetwork(net) && ends(topo.AttachedTo(net)) > 1 {
 		return r // both ends are captured: nobody else can be there
 	}
+	if topo.Virtual(x) {
+		return r // whoever of the routers has it answers: it is no end of its own
+	}
 	for _, at := range topo.AttachedTo(net) {
 		r.homes = append(r.homes, at.Device)
 	}
 	r.start = a.startSet(x)
-	r.exact = topo.Virtual(x)                      // whoever has it answers, wherever packets of its network start
 	for _, h := range topo.Network.Hosts().All() { // its own settings decide too
 		r.exact = r.exact || h.Address == x && (h.Gateway.IsValid() || h.Prefix.IsValid())
 	}

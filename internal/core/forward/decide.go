@@ -233,8 +233,8 @@ func (w *Walker) own(d *network.Device, table string, a netip.Addr) []network.Ad
 			out = append(out, o)
 		}
 	}
-	for _, v := range d.Virtuals().All() {
-		if v.Address == a && v.Holding == network.Holds && w.topo.TableOf(d, v.Interface) == table &&
+	for _, v := range d.VirtualsOf(a).All() {
+		if v.Holding == network.Holds && w.topo.TableOf(d, v.Interface) == table &&
 			d.Interface(v.Interface).State != network.LinkDown {
 			out = append(out, network.Address{Prefix: netip.PrefixFrom(a, a.BitLen()), Interface: v.Interface, Mark: v.Mark})
 		}

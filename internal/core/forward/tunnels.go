@@ -55,7 +55,8 @@ func (w *Walker) tunnel(pkt *packet, at position, s step) step {
 	}
 	if worst.Verdict != Arrives {
 		v := NextHopLost
-		if worst.Verdict <= Unknown {
+		// what is agreed on may go as UDP where its own protocol is not let through (RFC 3948)
+		if worst.Verdict <= Unknown || worst.Verdict == Filtered && t.Protocol == "esp" {
 			v = Unknown
 		}
 		return in.ends(v, TunnelFails, worst.Where, worst.Verdict)
@@ -131,7 +132,7 @@ func (w *Walker) comesOut(in inTunnel, outer *Branch) step {
 	}
 	switch {
 	case inside && s.next.device != far:
-		return in.fails(Unknown, TunnelElsewhere, far.Name)
+		return in.fails(Unknown, TunnelElsewhere, s.next.device.Name)
 	case !other.Mark.Known():
 		return s
 	case inside && s.next.ingress == other.Interface:

@@ -108,10 +108,10 @@ func (f *deviceFacts) build(name string) *Device {
 		checks:        f.Checks,
 		protocols:     f.Protocols,
 		redistributed: f.Redistributed,
-		virtuals:      mergeVirtuals(f.Virtuals),
 		policy:        f.Policy,
 		Unread:        f.unread,
 	}
+	d.setVirtuals(mergeVirtuals(f.Virtuals))
 	d.indexRules()
 	d.blended = f.Policy.blended()
 	if f.Policy.AllOfEqual.Known() {

@@ -126,7 +126,7 @@ func (x *Draft) SetNeighbours(device string, entries []Neighbour) {
 
 // SetVirtuals replaces the virtual addresses that the device shares, each of which it has once an interface.
 func (x *Draft) SetVirtuals(device string, shared []VirtualAddress) {
-	x.device(device).virtuals = slices.Clone(shared)
+	x.device(device).setVirtuals(slices.Clone(shared))
 }
 
 // SetSwitch replaces the device's forwarding switch of a family.

@@ -62,6 +62,7 @@ type Device struct {
 	protocols     []ProtocolInterface
 	redistributed []Redistribution
 	virtuals      []VirtualAddress
+	virtualAt     map[netip.Addr][]VirtualAddress
 	policy        Policy
 	blended       route.Mark
 	chains        []Chain // of the policy's rules

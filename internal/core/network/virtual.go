@@ -31,6 +31,21 @@ type VirtualAddress struct {
 // Virtuals returns the virtual addresses of the device, each once an interface.
 func (d *Device) Virtuals() Items[VirtualAddress] { return Items[VirtualAddress]{d.virtuals} }
 
+// VirtualsOf returns what is known of a virtual address on the device, on each interface.
+func (d *Device) VirtualsOf(a netip.Addr) Items[VirtualAddress] {
+	return Items[VirtualAddress]{d.virtualAt[a]}
+}
+
+func (d *Device) setVirtuals(merged []VirtualAddress) {
+	d.virtuals, d.virtualAt = merged, nil
+	for _, v := range merged {
+		if d.virtualAt == nil {
+			d.virtualAt = map[netip.Addr][]VirtualAddress{}
+		}
+		d.virtualAt[v.Address] = append(d.virtualAt[v.Address], v)
+	}
+}
+
 // mergeVirtuals keeps each address once an interface: what a listing of the moment says outranks a configuration, and
 // listings that disagree say nothing.
 func mergeVirtuals(all []VirtualAddress) []VirtualAddress {

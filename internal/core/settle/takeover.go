@@ -19,7 +19,11 @@ func (r *run) takeOver() {
 		d := r.now.Device(name)
 		return d != nil && d.Interface(ifname).State != network.LinkDown
 	}
+	settled := map[member]network.Holding{}
 	for _, d := range r.topo.Network.Devices().All() {
+		if r.now.Device(d.Name) == d {
+			continue
+		}
 		for _, v := range d.Virtuals().All() {
 			was, is := d.Interface(v.Interface).State != network.LinkDown, up(d.Name, v.Interface)
 			if was == is || was && v.Holding != network.Holds {
@@ -31,43 +35,47 @@ func (r *run) takeOver() {
 					left = append(left, m)
 				}
 			}
-			r.share(left)
+			holding := network.HoldingNotKnown
+			if len(left) == 1 {
+				holding = network.Holds
+			}
+			for _, m := range left {
+				settled[m] = holding
+			}
 		}
 	}
-	r.flush(true)
+	r.hold(settled)
 }
 
 // sharers are the routers with a part in a virtual address of d: those on the link where it was up, else all of that
 // address, since nothing tells the link.
 func (r *run) sharers(d *network.Device, v network.VirtualAddress, linked bool) []member {
 	out := []member{{d.Name, v.Interface, v.Address}}
-	for _, o := range r.topo.Network.Devices().All() {
-		for _, x := range o.Virtuals().All() {
-			if o != d && x.Address == v.Address && (!linked || r.topo.OneSegment(d, v.Interface, o, x.Interface)) {
-				out = append(out, member{o.Name, x.Interface, x.Address})
-			}
+	for _, o := range r.topo.Parts(v.Address) {
+		if o.Device != d && (!linked || r.topo.OneSegment(d, v.Interface, o.Device, o.Interface)) {
+			out = append(out, member{o.Device.Name, o.Interface, v.Address})
 		}
 	}
 	return out
 }
 
-// share gives an address to the one of the routers that is left; of several none is known to have it.
-func (r *run) share(left []member) {
-	holding := network.HoldingNotKnown
-	if len(left) == 1 {
-		holding = network.Holds
+// hold notes who has virtual addresses now.
+func (r *run) hold(settled map[member]network.Holding) {
+	changed := map[string][]network.VirtualAddress{}
+	for m := range settled {
+		changed[m.device] = nil
 	}
-	for _, m := range left {
-		list := r.now.Device(m.device).Virtuals().Copy()
+	for name := range changed {
+		list := r.now.Device(name).Virtuals().Copy()
+		for i, v := range list {
+			if h, ok := settled[member{name, v.Interface, v.Address}]; ok {
+				list[i].Holding = h
+			}
+		}
 		if r.draft == nil {
 			r.draft = r.now.Draft()
 		}
-		for i := range list {
-			if list[i].Address == m.address && list[i].Interface == m.ifname {
-				list[i].Holding = holding
-			}
-		}
-		r.draft.SetVirtuals(m.device, list)
-		r.flush(true) // a device may take over several
+		r.draft.SetVirtuals(name, list)
 	}
+	r.flush(true)
 }

@@ -30,21 +30,28 @@ type Gateways struct {
 
 // Gateways finds by which routers a host with an address sends.
 func (t *Topology) Gateways(a netip.Addr) Gateways {
-	var g Gateways
 	if len(t.virtual) == 0 {
-		return g
+		return Gateways{}
 	}
 	here := t.Attached(a)
-	var seen []netip.Addr
+	if len(here) == 0 {
+		return Gateways{}
+	}
+	if g, ok := t.gateways.Load(here[0].Prefix); ok {
+		return g.(Gateways)
+	}
+	var g Gateways
+	seen := map[netip.Addr]bool{}
 	for _, at := range here {
 		for _, v := range t.sharedAt[portOf(at.Device, at.Interface)] {
-			if v.Is4() != a.Is4() || !v.IsLinkLocalUnicast() && !at.Prefix.Contains(v) || slices.Contains(seen, v) {
+			if v.Is4() != a.Is4() || !v.IsLinkLocalUnicast() && !at.Prefix.Contains(v) || seen[v] {
 				continue
 			}
-			seen = append(seen, v)
+			seen[v] = true
 			t.gatewaysAt(here, v, &g)
 		}
 	}
+	t.gateways.Store(here[0].Prefix, g)
 	return g
 }
 

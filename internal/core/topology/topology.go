@@ -10,6 +10,7 @@ import (
 	"iter"
 	"net/netip"
 	"slices"
+	"sync"
 
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/prefixes"
@@ -30,7 +31,8 @@ type Attachment struct {
 
 // A Topology is the attachments of a snapshot. The zero Topology is empty.
 type Topology struct {
-	Network *network.Snapshot
+	Network  *network.Snapshot
+	gateways sync.Map // Gateways by network, once they were asked for
 	*layout
 }
 

@@ -70,5 +70,14 @@ func (t *Topology) Sharing(a netip.Addr) []Attachment {
 	return all
 }
 
+// Parts returns the interfaces by which captured routers share an address.
+func (t *Topology) Parts(a netip.Addr) []Attachment {
+	var out []Attachment
+	for _, s := range t.virtual[a] {
+		out = append(out, Attachment{Device: t.device(s.port), Interface: s.ifname, number: s.device})
+	}
+	return out
+}
+
 // Virtual reports whether captured routers share an address.
 func (t *Topology) Virtual(a netip.Addr) bool { return len(t.virtual[a]) > 0 }

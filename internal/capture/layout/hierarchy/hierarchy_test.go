@@ -361,5 +361,5 @@ func TestSettingsOfTheWholeDevice(t *testing.T) {
 func TestPairedSwitches(t *testing.T) {
 	const text = "set interfaces irb unit 7 family inet address 10.61.16.2/24 vrrp-group 7 virtual-address 10.61.16.1\n"
 	require.False(t, Read([]byte(text)).Facts.Virtuals[0].Paired)
-	require.True(t, Read([]byte("set interfaces ae7 aggregated-ether-options mc-ae mc-ae-id 7\n"+text)).Facts.Virtuals[0].Paired)
+	require.True(t, Read([]byte("set interfaces ae7 aggregated-ether-options mc-ae mc-ae-id 7\n" + text)).Facts.Virtuals[0].Paired)
 }

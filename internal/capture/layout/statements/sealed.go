@@ -30,18 +30,12 @@ func (s *sealed) line(w []string, indented bool) bool {
 	if !indented {
 		s.open = ""
 	}
-	at := func(i int) string {
-		if i < len(w) {
-			return w[i]
-		}
-		return ""
-	}
-	kind := at(0) + " " + at(1)
 	switch {
-	case !indented && (kind == "crypto map" || kind == "ipsec policy") && at(3) != "" && isNumber(at(3)):
-		return s.entry(at(2), w[4:])
-	case indented && s.open != "" && kind == "match address" && len(w) == 3, indented && s.open != "" &&
-		kind == "security acl" && len(w) == 3:
+	case !indented && len(w) > 3 && (w[0] == "crypto" && w[1] == "map" || w[0] == "ipsec" && w[1] == "policy") &&
+		isNumber(w[3]):
+		return s.entry(w[2], w[4:])
+	case indented && s.open != "" && len(w) == 3 &&
+		(w[0] == "match" && w[1] == "address" || w[0] == "security" && w[1] == "acl"):
 		s.lists[s.open] = append(s.lists[s.open], w[2])
 		return true
 	}
@@ -86,7 +80,7 @@ func (s *sealed) finish(r *reader) {
 			known = known && len(r.byList[l]) > 0
 			rules = append(rules, r.byList[l]...)
 		}
-		if !known || len(lists) == 0 {
+		if !known || len(lists) == 0 || len(r.Facts.Policy.Flows)+2*len(rules) > mostSealed {
 			r.restrict(0, a.ifname, !a.notIn, true, int(a.mark.Off), int(a.mark.End))
 			continue
 		}
@@ -112,6 +106,9 @@ func (r *reader) undecide(rules []network.FlowRule, a sealedAt, over network.Flo
 	over.In, over.Out, over.Permit, over.NotRead, over.Mark = "", "", true, true, a.mark
 	r.Facts.Policy.Flows = append(r.Facts.Policy.Flows, over)
 }
+
+// mostSealed bounds how many rules a device may have where policies are applied: a list at many interfaces is as many.
+const mostSealed = 100_000
 
 // firstSealed is beyond the chains of what else was not read.
 const firstSealed = 1 << 21

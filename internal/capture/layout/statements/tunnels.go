@@ -22,14 +22,12 @@ func (t *tunnels) heading(w []string, ifname string, m route.Mark) {
 
 // line reads a line of an interface's block that tells of its tunnel. Told is set where it tells the far end.
 func (t *tunnels) line(w []string, ifname string, m route.Mark) (told, part bool) {
-	low := strings.ToLower(ifname)
-	if ifname == "" || w[0] == "no" {
-		return false, false
-	}
 	switch {
+	case len(w) < 2 || ifname == "":
+		return false, false
 	case w[0] == "tunnel" && len(w) > 2:
 		w = w[1:]
-	case !strings.HasPrefix(low, "tun") || len(w) < 2:
+	case !strings.EqualFold(ifname[:min(3, len(ifname))], "tun"):
 		return false, false
 	}
 	switch {

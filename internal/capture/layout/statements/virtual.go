@@ -50,7 +50,10 @@ func (r *reader) virtual(w []string, s string, lo, hi int) bool {
 
 // pairs notes a line that makes the device one of two that work as one switch.
 func (r *reader) pairs(w []string) {
-	r.paired = r.paired || pairedLine.MatchString(strings.Join(w, " "))
+	switch w[0] {
+	case "vpc", "mlag", "m-lag", "dfs-group", "vsx", "vlt", "vlt-domain":
+		r.paired = r.paired || pairedLine.MatchString(strings.Join(w, " "))
+	}
 }
 
 // finishVirtuals tells so of the addresses that it shares.
