@@ -125,6 +125,12 @@ func (c *Case) Assumed(rt *forward.RoundTrip) []Assumption {
 	fam := route.FamilyOf(rt.Destination.Address)
 	var out []Assumption
 	seen := map[string]bool{}
+	note := func(name string, of route.Family) {
+		if d := c.Network.Device(name); d != nil && !seen[name] {
+			seen[name] = true
+			out = assume(out, name, c.Untold(d, of))
+		}
+	}
 	directions := []*forward.Direction{&rt.Forward}
 	if rt.Return != nil && !rt.ReturnAlone {
 		directions = append(directions, rt.Return)
@@ -135,12 +141,9 @@ func (c *Case) Assumed(rt *forward.RoundTrip) []Assumption {
 				continue
 			}
 			for _, h := range b.Hops {
-				if seen[h.Device] {
-					continue
-				}
-				seen[h.Device] = true
-				if d := c.Network.Device(h.Device); d != nil {
-					out = assume(out, h.Device, c.Untold(d, fam))
+				note(h.Device, fam)
+				for _, name := range h.Outside { // what carries a tunnel
+					note(name, route.FamilyOf(h.Tunnel))
 				}
 			}
 		}

@@ -2,6 +2,7 @@ package forward
 
 import (
 	"net/netip"
+	"slices"
 
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
@@ -44,6 +45,11 @@ func (w *Walker) tunnel(pkt *packet, at position, s step) step {
 	for _, b := range outer.Branches {
 		if len(b.Hops) > 0 && b.Hops[0].OutInterface == t.Interface {
 			return in.ends(NextHopLost, TunnelInItself, at.device.Name, Loops)
+		}
+		for _, h := range b.Hops {
+			if !slices.Contains(in.hop.Outside, h.Device) {
+				in.hop.Outside = append(in.hop.Outside, h.Device)
+			}
 		}
 	}
 	worst := outer.worst()

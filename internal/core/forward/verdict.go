@@ -208,6 +208,7 @@ type Hop struct {
 	NewSource      netip.Addr          // what the device made of the packet's source; invalid: left as it was
 	NewDestination netip.Addr
 	Tunnel         netip.Addr // the far end of the tunnel that the packet goes into
+	Outside        []string   // the devices that the packet outside of that passes, or ends at
 	Weak           bool       // its table is known from a management walk only
 	Steered        bool       // a policy of routing sends it, whatever its destination
 	Evidence       []route.Mark
