@@ -25,7 +25,7 @@ func TestWhatWasNotReadMayStopOwnPackets(t *testing.T) {
 		"a tree that was cut":             "interfaces {\n    ethernet up0 {\n        address 172.28.61.2/30\n",
 		"blocks that were cut":            "config system interface\n    edit \"up0\"\n        set ip 172.28.61.2 255.255.255.252\n",
 		"kernel rules, by a search":       "till:~# iptables -S | grep ACCEPT\n-P OUTPUT ACCEPT\n-A FORWARD -j ACCEPT\n",
-		"what is encrypted":               "crypto map M 10 ipsec-isakmp\n match address 110\naccess-list 110 permit ip 10.61.64.0 0.0.0.255 any\ninterface up0\n ip address 172.28.61.2 255.255.255.252\n crypto map M\n!\n",
+		"what is encrypted":               "crypto map M 10 ipsec-isakmp\n match address 110\naccess-list 110 permit ip any any\ninterface up0\n ip address 172.28.61.2 255.255.255.252\n crypto map M\n!\n",
 		"an address that becomes another": "config firewall vip\n    edit \"till\"\n        set extip 172.28.61.2\n    next\nend\n",
 	} {
 		dir := write(t, map[string]string{"hub/r.txt": hub, "till/r.txt": till, "till/x.txt": text})
