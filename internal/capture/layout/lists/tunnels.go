@@ -15,7 +15,7 @@ const tunnelsName = "tunnels"
 
 // Tunnels is the registration of the kernel's list of tunnels, as ip tunnel prints it.
 var Tunnels = layout.Reader{Name: tunnelsName, Recognise: recogniseTunnels, Read: ReadTunnels,
-	About:  "tunnels, a line each: the addresses of the packets outside, and the key",
+	About: "tunnels, a line each: the addresses of the packets outside, and the key",
 	Sample: "gre0: gre/ip remote any local any ttl inherit nopmtudisc\n" +
 		"cable7: gre/ip remote 172.28.61.18 local 172.28.61.2 ttl 255\n" +
 		"cable8: gre/ip remote 172.28.61.22 local 172.28.61.2 ttl 255 key 7\n"}
