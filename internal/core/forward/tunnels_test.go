@@ -1,12 +1,16 @@
 package forward_test
 
 import (
+	"net/netip"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 
+	"zarvek/internal/core/coretest"
 	"zarvek/internal/core/forward"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/topology"
 )
 
 // joined is two lans that a tunnel joins, over p; its ends are addresses of the links to p.
@@ -62,7 +66,7 @@ func TestTunnels(t *testing.T) {
 		"beyond the captures": {"p: ", "", forward.BothUnknown, "tunnel-fails"},
 		"beyond them, and a session over it is up": {"p: ", "a: session 10.5.0.2 tun up\nz: session 10.5.0.1 tun up",
 			forward.TwoWay, ""},
-		"beyond them, and a session over it is down": {"p: ", "a: session 10.5.0.2 tun down", forward.BothUnknown, "tunnel-fails"},
+		"beyond them, and a session over it is down": {"p: ", "a: session 10.5.0.2 tun down\nz: session 10.5.0.1 tun down", forward.BothUnknown, "tunnel-fails"},
 		"beyond them, and a route was learned over it": {"p: |a: static 10.9|z: static 10.1",
 			"a: ospf 10.9.0.0/24 via 10.5.0.2 dev tun\nz: ospf 10.1.0.0/24 via 10.5.0.1 dev tun", forward.TwoWay, ""},
 		"beyond them, by agreement": {"p: |a: tunnel|z: tunnel", "a: tunnel tun from 10.0.1.2 to 10.0.2.2 proto esp\n" +
@@ -92,6 +96,20 @@ func TestTunnels(t *testing.T) {
 	}
 	keyed := strings.NewReplacer("to 10.0.2.2", "to 10.0.2.2 key 7", "to 10.0.1.2", "to 10.0.1.2 key 8").Replace(joined)
 	require.Equal(t, forward.Broken, trace(keyed, "10.1.0.9", "10.9.0.9").Verdict, "keys differ")
+	beside := trace(joined, "10.1.0.9", "10.5.0.3")
+	spare, _ := beside.Forward.Worst()
+	require.Equal(t, "nobody-has-it", spare.Reason.Code.String(), "an address of the tunnel's network that neither end has")
+	own := strings.Replace(joined, "z: static 10.1.0.0/24 dev tun", "z: static 10.1.0.0/24 via 10.5.0.2 dev tun", 1)
+	require.Equal(t, forward.TwoWay, trace(own, "10.1.0.9", "10.9.0.9").Verdict, "the device's own address is no next hop")
+
+	sealed := strings.NewReplacer("to 10.0.2.2", "to 10.0.2.2 proto esp").Replace(joined)
+	for _, text := range []string{joined, sealed} {
+		x := coretest.Build(text).Draft()
+		x.SetPolicy("p", network.Policy{Flows: []network.FlowRule{{Protocol: "udp", Permit: true}}})
+		w := forward.NewWalker(topology.Build(x.Freeze()))
+		got := w.Trace(netip.MustParseAddr("10.1.0.9"), netip.MustParseAddr("10.9.0.9")).Verdict
+		require.Equal(t, forward.BothUnknown, got, "what is not told, or agreed on, may be let through as UDP")
+	}
 }
 
 // TestHostsSendToWhatTheirRoutersShare: which router a host asks hangs on who has the virtual address of its network.
@@ -128,12 +146,17 @@ func TestHostsSendToWhatTheirRoutersShare(t *testing.T) {
 		"one has it as its own":                           {"a: addr 10.1.0.1/24 lan\nb: virtual 10.1.0.1 lan waits", forward.TwoWay},
 		"who has it knows the way, and either may get it": {"a: virtual 10.1.0.1 lan holds paired\nb: virtual 10.1.0.1 lan waits", forward.BothUnknown},
 		"one of another network":                          {"b: virtual 10.7.0.1 lan holds", forward.Broken},
-		"of the other family":                             {"b: virtual fe80::1 lan holds", forward.Broken},
+		"of the other family":                             {"a: virtual fe80::1 lan holds", forward.Broken},
 		"who has it does not forward, nobody else's":      {"a: virtual 10.1.0.1 lan holds\nb: forwarding ipv4 off", forward.TwoWay},
 	} {
 		t.Run(name, func(t *testing.T) {
 			rt := trace(two+c.put, "10.1.0.9", "10.9.0.9")
 			require.Equal(t, c.want, rt.Verdict, "%+v", rt.Forward)
+			if strings.Contains(c.put, "a: virtual 10.1.0.1 lan holds\n") {
+				asked := trace(two+c.put, "10.9.0.9", "10.1.0.1")
+				at, _ := asked.Forward.Worst()
+				require.Equal(t, forward.ToDevice, at.Delivery, "the router that has it answers")
+			}
 			require.True(t, rt.Verdict != forward.TwoWay || len(rt.Shared) == 1, "it is said aloud")
 		})
 	}
