@@ -24,8 +24,11 @@ func (c *Collector) Documents(text []byte, read func(dec *json.Decoder, lo int) 
 			if n := len(c.Spans); n > 0 {
 				at = max(at, c.Spans[n-1].Hi)
 			}
-			if errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, io.EOF) {
+			ended := errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, io.EOF)
+			if ended || dec.InputOffset() > 0 { // the document had begun: what it would have said behind is not read
 				c.CutLast()
+			}
+			if ended {
 				err = ErrCut
 			}
 			c.Span(at, len(text), fmt.Errorf("not valid JSON from here on: %w", err))

@@ -76,10 +76,12 @@ func Read(text []byte) layout.Reading {
 	r.settleWaiting()
 	r.settleRules()
 	if !errors.Is(err, io.EOF) {
-		if errors.Is(err, io.ErrUnexpectedEOF) {
+		if !errors.Is(err, errNoArray) { // the array had begun: what it would have said behind is not read
 			for i := range r.Facts.Tables {
 				r.Facts.Tables[i].Cut = true
 			}
+		}
+		if errors.Is(err, io.ErrUnexpectedEOF) {
 			err = layout.ErrCut
 		}
 		r.Span(lo, len(text), fmt.Errorf("not valid JSON from here on: %w", err))
@@ -91,6 +93,8 @@ func Read(text []byte) layout.Reading {
 	return r.Reading
 }
 
+var errNoArray = errors.New("an array was expected")
+
 // document reads one JSON array from offset lo on and returns where it ends.
 func (r *reader) document(lo int) (int, error) {
 	at := r.skip(lo)
@@ -98,7 +102,7 @@ func (r *reader) document(lo int) (int, error) {
 		return at, io.EOF
 	}
 	if r.text[at] != '[' {
-		return at, errors.New("an array was expected")
+		return at, errNoArray
 	}
 	r.family = 0
 	at = r.skip(at + 1)

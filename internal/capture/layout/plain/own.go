@@ -84,14 +84,17 @@ func ReadOwn(text []byte) layout.Reading {
 			return r.object(r.tableField)
 		})
 	})
+	within := err != nil && r.dec.InputOffset() > 0
 	if err == nil {
 		if rest := text[r.dec.InputOffset():]; !layout.Blank(rest) {
 			err = errExpected
 		}
 	}
 	if err != nil {
-		if errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) {
+		if within { // what the document would have said behind is not read
 			r.CutLast()
+		}
+		if errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) {
 			err = layout.ErrCut
 		}
 		at := int(r.dec.InputOffset())

@@ -77,15 +77,16 @@ func (n *node) find(name string, visit func(*node)) {
 
 func localName(s string) string { return s[strings.LastIndexByte(s, ':')+1:] }
 
-// parseJSON reads the JSON documents of a text (RFC 7951) as one tree. On an error the tree holds what came before.
-func parseJSON(text []byte) (root *node, at int, err error) {
+// parseJSON reads the JSON documents of a text (RFC 7951) as one tree. On an error the tree holds what came before;
+// within tells that a document had begun.
+func parseJSON(text []byte) (root *node, at int, within bool, err error) {
 	root = &node{}
 	for at < len(text) {
 		for at < len(text) && bytes.IndexByte([]byte(" \t\r\n"), text[at]) >= 0 {
 			at++
 		}
 		if at == len(text) {
-			return root, at, nil
+			return root, at, false, nil
 		}
 		d := json.NewDecoder(bytes.NewReader(text[at:]))
 		d.UseNumber()
@@ -96,10 +97,10 @@ func parseJSON(text []byte) (root *node, at int, err error) {
 			if errors.Is(err, io.EOF) {
 				err = io.ErrUnexpectedEOF
 			}
-			return root, at, err
+			return root, at, d.InputOffset() > 0 || errors.Is(err, io.ErrUnexpectedEOF), err
 		}
 	}
-	return root, at, nil
+	return root, at, false, nil
 }
 
 type jsonParser struct {
@@ -156,7 +157,7 @@ func (p *jsonParser) value(parent *node, name string, depth int) error {
 }
 
 // parseXML reads an XML document as a tree. No entity but XML's own five is known, and nothing is ever fetched.
-func parseXML(text []byte) (root *node, at int, err error) {
+func parseXML(text []byte) (root *node, at int, within bool, err error) {
 	root = &node{}
 	d := xml.NewDecoder(bytes.NewReader(text))
 	stack := []*node{root}
@@ -164,16 +165,16 @@ func parseXML(text []byte) (root *node, at int, err error) {
 		lo := int(d.InputOffset())
 		t, err := d.Token()
 		if errors.Is(err, io.EOF) && len(stack) == 1 {
-			return root, len(text), nil
+			return root, len(text), false, nil
 		}
 		if err != nil {
-			return root, lo, err
+			return root, lo, len(stack) > 1, err
 		}
 		top := stack[len(stack)-1]
 		switch t := t.(type) {
 		case xml.StartElement:
 			if len(stack) > maxDepth {
-				return root, lo, errDepth
+				return root, lo, true, errDepth
 			}
 			n := &node{name: t.Name.Local, lo: lo}
 			top.children = append(top.children, n)
@@ -187,7 +188,7 @@ func parseXML(text []byte) (root *node, at int, err error) {
 				top.text += string(t)
 			}
 		case xml.Directive:
-			return root, lo, errors.New("a document type declaration, which these documents do not have")
+			return root, lo, true, errors.New("a document type declaration, which these documents do not have")
 		}
 	}
 }

@@ -60,17 +60,19 @@ func Read(text []byte) layout.Reading {
 	if t := bytes.TrimSpace(text); len(t) > 0 && t[0] == '<' {
 		parse = parseXML
 	}
-	root, at, err := parse(text)
+	root, at, within, err := parse(text)
 	root.find("rib", r.rib)
 	root.find("static-routes", r.statics)
 	root.find("interfaces", r.interfaces)
 	r.afts(root)
 	if err != nil {
-		if errors.Is(err, io.ErrUnexpectedEOF) {
-			err = layout.ErrCut
+		if within {
 			for i := range r.Facts.Tables {
 				r.Facts.Tables[i].Cut = true
 			}
+		}
+		if errors.Is(err, io.ErrUnexpectedEOF) {
+			err = layout.ErrCut
 		}
 		r.Span(at, len(text), fmt.Errorf("cannot be read from here on: %w", err))
 	}
