@@ -86,22 +86,40 @@ func (c *Capture) cutTables() *Capture {
 		open = open || slices.ContainsFunc(p.Passed, func(x layout.Passed) bool { // rows would stand below it
 			return x.As == layout.Parent && c.Source.cleanLine(x.Mark.Off) == last
 		})
-		if !open {
-			continue
-		}
-		at, off := -1, uint32(0)
-		for k := range p.Facts.Tables {
-			l := &p.Facts.Tables[k].Routes
-			if n := l.Len(); n > 0 && l.At(n-1).Mark.Off >= off {
-				at, off = k, l.At(n-1).Mark.Off
-			}
-		}
-		if at >= 0 {
+		at, off := p.lastTable()
+		if at >= 0 && (open || c.breaksOff(p, off)) {
 			p.Facts.Tables[at].Cut = true
 		}
 	}
 	return c
 }
+
+// lastTable is the table that the last row of the part is in, -1 for none, and where that row is.
+func (p *Part) lastTable() (at int, off uint32) {
+	at = -1
+	for k := range p.Facts.Tables {
+		l := &p.Facts.Tables[k].Routes
+		if n := l.Len(); n > 0 && l.At(n-1).Mark.Off >= off {
+			at, off = k, l.At(n-1).Mark.Off
+		}
+	}
+	return at, off
+}
+
+// breaksOff reports whether a line below the last row, at off, could not be read and begins as a row does: where a
+// session broke off in the middle of it, rows behind it were never printed.
+func (c *Capture) breaksOff(p *Part, off uint32) bool {
+	return slices.ContainsFunc(p.Unread, func(u layout.Unread) bool {
+		if u.Mark.Off <= off {
+			return false
+		}
+		return likeARow.Match(c.Source.Text(u.Mark))
+	})
+}
+
+// likeARow matches what begins as a row: a prefix or a piece of one, letters of a key with marks behind alone or with
+// such a piece.
+var likeARow = regexp.MustCompile(`^\s*(?:[0-9./:*>]+(?:\s|$)|[A-Z][A-Za-z0-9]?[>*%+]*\s*(?:$|(?:[A-Z][A-Z0-9]? +)?[0-9]))`)
 
 // doubted keeps that a line was taken out of a text of rules, since it was broken or had lost bytes: it may have been a
 // rule, or have told what one means.

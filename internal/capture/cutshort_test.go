@@ -64,3 +64,33 @@ func TestATableThatStops(t *testing.T) {
 		require.Equal(t, want, c.Parts[0].Facts.Tables[0].Cut, text)
 	}
 }
+
+// TestASessionThatBreaksOff in the middle of a row, or of a document, leaves the table without its end, whatever stands
+// behind; what stands beside a table that is no row does not.
+func TestASessionThatBreaksOff(t *testing.T) {
+	const head = "mast7# show ip route\nCodes: C - connected, S - static\n\nS    0.0.0.0/0 [1/0] via 172.28.61.1\n" +
+		"C    10.61.16.0/24 is directly connected, hall\n"
+	const array = `[{"dst":"default","gateway":"172.28.61.1","dev":"up0","flags":[]},` +
+		`{"dst":"10.61.16.0/24","dev":"hall","protocol":"kernel","scope":"link","flags":[]}`
+	for text, want := range map[string]bool{
+		head + "S    10.61.32.0/2\nmast7# \n":                     true,
+		head + "S \nConnection to mast7 closed.\n":                true,
+		head + "mast7# \n":                                        false,
+		head + "\nA night's work is never done.\nmast7# \n":       true, // it begins as a row does
+		head + "somebody's note\nmast7# \n":                       false,
+		array + "]\n":                                             false,
+		array + "]\nbroken\n":                                     false,
+		array + `,{"dst":"10.61.32.0/20","gateway":"172.2` + "\n": true,
+		array + "\nConnection to mast7 closed.\n":                 true,
+	} {
+		c, err := Read("a/r.txt", []byte(text), 1)
+		require.NoError(t, err)
+		cut := false
+		for _, p := range c.Parts {
+			for _, x := range p.Facts.Tables {
+				cut = cut || x.Cut
+			}
+		}
+		require.Equal(t, want, cut, text)
+	}
+}
