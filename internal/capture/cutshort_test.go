@@ -76,7 +76,7 @@ func TestASessionThatBreaksOff(t *testing.T) {
 		head + "S    10.61.32.0/2\nmast7# \n":                     true,
 		head + "S \nConnection to mast7 closed.\n":                true,
 		head + "mast7# \n":                                        false,
-		head + "\nA night's work is never done.\nmast7# \n":       true, // it begins as a row does
+		head + "\nA night's work is never done.\nmast7# \n":       false,
 		head + "somebody's note\nmast7# \n":                       false,
 		array + "]\n":                                             false,
 		array + "]\nbroken\n":                                     false,
