@@ -103,6 +103,8 @@ func Read(text []byte) layout.Reading {
 		case r.hexOpen:
 			r.Pass(lo, hi, layout.Other) // a long value goes on
 			continue
+		case bytes.HasPrefix(line, []byte("Created directory: ")): // what the walking tool says of itself, once
+			r.Pass(lo, hi, layout.Other)
 		default:
 			r.LeaveUnread(lo, hi, layout.ErrNotARoute)
 		}

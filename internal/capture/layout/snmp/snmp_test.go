@@ -176,3 +176,8 @@ func TestRowsNotInService(t *testing.T) {
 		}
 	}
 }
+
+func TestWhatTheToolSaysOfItself(t *testing.T) {
+	r := Read([]byte("Created directory: /var/lib/snmp/cert_indexes\n" + Reader.Sample))
+	require.Empty(t, r.Unread)
+}
