@@ -156,6 +156,9 @@ func TestHostsSendToWhatTheirRoutersShare(t *testing.T) {
 				asked := trace(two+c.put, "10.9.0.9", "10.1.0.1")
 				at, _ := asked.Forward.Worst()
 				require.Equal(t, forward.ToDevice, at.Delivery, "the router that has it answers")
+				asked = trace(two+c.put, "10.1.0.3", "10.1.0.1")
+				at, _ = asked.Forward.Worst()
+				require.Equal(t, "a", at.Where, "and no other one")
 			}
 			require.True(t, rt.Verdict != forward.TwoWay || len(rt.Shared) == 1, "it is said aloud")
 		})

@@ -1,12 +1,14 @@
 package network_test
 
 import (
+	"net/netip"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 
 	"zarvek/internal/core/coretest"
 	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
 )
 
 // TestTunnelsAreMerged: what is listed outranks what is configured, and two that disagree tell no far end.
@@ -50,5 +52,15 @@ func TestNamesOfTunnels(t *testing.T) {
 	}
 	for _, s := range []string{"ge-0/0/0.1", "eth0", "green1", "wan1", "gre", "Tundra1", "sites2", "status1", ""} {
 		require.False(t, network.NamesTunnel(s), s)
+	}
+}
+
+// TestAStaticRouteByAnOwnAddress leads straight out of the interface that has it, and of no other one.
+func TestAStaticRouteByAnOwnAddress(t *testing.T) {
+	for ifname, want := range map[string]bool{"e0": false, "e1": true} {
+		d := coretest.Build("a: addr 10.0.0.1/30 e0\na: static 10.9.0.0/24 via 10.0.0.1 dev " + ifname).Device("a")
+		got := d.Table("default", route.IPv4).RoutesTo(netip.MustParsePrefix("10.9.0.0/24"))
+		require.Equal(t, want, got[0].NextHops[0].Address.IsValid(), ifname)
+		require.Equal(t, ifname, got[0].NextHops[0].Interface)
 	}
 }
