@@ -24,6 +24,13 @@ interface Tunnel7
  tunnel key 0x4D
  tunnel vrf WAN
 `, "Tunnel7 from GigabitEthernet0/0 to 172.28.61.18 key 77 in WAN"},
+		"statements, in a table": {`hostname mast7
+interface Tunnel7
+ vrf forwarding OFFICE
+ ip address 10.61.240.2 255.255.255.252
+ tunnel source 172.28.61.2
+ tunnel destination 172.28.61.18
+`, "Tunnel7 from 172.28.61.2 to 172.28.61.18"},
 		"statements, encrypted": {`hostname mast7
 interface GigabitEthernet0/0
  nameif outside

@@ -11,23 +11,15 @@ import (
 
 // Tunnels gathers what the lines of a configuration tell of the tunnels behind interfaces. The zero Tunnels knows none.
 type Tunnels struct {
-	at    map[string]int // index in all, by interface
-	all   []network.Tunnel
+	told  Named[network.Tunnel] // by interface
 	blind map[string]bool
 }
 
 // Tell notes what a line tells of the tunnel behind an interface.
 func (t *Tunnels) Tell(ifname string, m route.Mark, tell func(*network.Tunnel)) {
-	i, ok := t.at[ifname]
-	if !ok {
-		if t.at == nil {
-			t.at = map[string]int{}
-		}
-		i = len(t.all)
-		t.at[ifname] = i
-		t.all = append(t.all, network.Tunnel{Interface: ifname, Configured: true, Mark: m})
-	}
-	tell(&t.all[i])
+	tell(t.told.At(ifname, func() *network.Tunnel {
+		return &network.Tunnel{Interface: ifname, Configured: true, Mark: m}
+	}))
 }
 
 // Source notes an address that a tunnel begins at, or the interface that has it.
@@ -81,7 +73,8 @@ func (t *Tunnels) Unfollowed(ifname string) {
 // All returns the tunnels in the order in which they were first told of, those of which an end or the kind is.
 func (t *Tunnels) All() []network.Tunnel {
 	var out []network.Tunnel
-	for _, x := range t.all {
+	for _, told := range t.told.All {
+		x := *told
 		if t.blind[x.Interface] {
 			x.Remote, x.Many = netip.Addr{}, false
 		} else if !x.Remote.IsValid() && !x.Many && !x.Local.IsValid() && x.From == "" {

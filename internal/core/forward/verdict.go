@@ -140,7 +140,7 @@ const (
 	GatewayAway     // hosts send to a virtual address that none of the captured routers has
 	TunnelUntold    // where the tunnel leads is not told, or hangs on what no walk knows
 	TunnelElsewhere // what goes into the tunnel does not come out at the device that it is handed to
-	TunnelOtherEnds // the tunnel at the other end is one between other addresses
+	TunnelOtherEnds // the tunnel at the other end is between other addresses, or has another key
 	TunnelEndDown   // the tunnel at the other end is down
 	NoGateway       // the host's gateway is no captured device's address
 	HostSelf        // the host's own settings: its gateway or its network is wrong

@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"zarvek/internal/capture/filters"
+	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 )
@@ -17,21 +18,13 @@ type namedRule struct {
 }
 
 // namedRules are rules of one kind in the order of the text. The zero namedRules has none.
-type namedRules struct {
-	byName map[string]*namedRule
-	list   []*namedRule
-}
+type namedRules struct{ layout.Named[namedRule] }
 
 // named returns the rule of a name, a new one where there was none.
 func (n *namedRules) named(name string, m route.Mark) *namedRule {
-	if n.byName == nil {
-		n.byName = map[string]*namedRule{}
-	}
-	if n.byName[name] == nil {
-		n.byName[name] = &namedRule{zoneRule: zoneRule{values: map[string][]string{}, mark: m}}
-		n.list = append(n.list, n.byName[name])
-	}
-	return n.byName[name]
+	return n.At(name, func() *namedRule {
+		return &namedRule{zoneRule: zoneRule{values: map[string][]string{}, mark: m}}
+	})
 }
 
 // turned is a destination that a rule puts another in place of.
@@ -88,7 +81,7 @@ func (b *rulebase) translations(r *reader) {
 	all := &r.Facts.Policy.Translations
 	first := len(*all)
 	var keeps, sources []network.Translation
-	for _, x := range b.nat.list {
+	for _, x := range b.nat.All {
 		if x.first("disabled") == "yes" {
 			continue
 		}

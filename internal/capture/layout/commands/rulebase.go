@@ -197,7 +197,7 @@ func (b *rulebase) service(name string, v []string) {
 // finish makes rules of what was told.
 func (b *rulebase) finish(r *reader) {
 	switch {
-	case len(b.ports) == 0 && len(b.rules) == 0 && len(b.nat.list)+len(b.steers.list) == 0 && !b.unknown:
+	case len(b.ports) == 0 && len(b.rules) == 0 && len(b.nat.All)+len(b.steers.All) == 0 && !b.unknown:
 		return
 	// a part of it is missing, or is not told apart, or there are more pairs than any device has rules for
 	case b.unknown, len(b.ports) == 0, len(b.rules) == 0, len(b.ports)*len(b.ports) > filters.MostTotal:

@@ -29,7 +29,7 @@ var steerSaysNothing = []string{"from", "source", "destination", "service", "app
 // whether what answers it is sent so too is not told.
 func (b *rulebase) steering(r *reader) {
 	var first route.Mark
-	for _, x := range b.steers.list {
+	for _, x := range b.steers.All {
 		if x.first("disabled") == "yes" {
 			continue
 		}

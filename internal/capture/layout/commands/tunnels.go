@@ -11,9 +11,8 @@ import (
 // tunnels are those behind interfaces, each told in several lines under its name: its interface, and the two addresses
 // or the gateway that they are agreed on with (RFC 7296).
 type tunnels struct {
-	byName   map[string]*namedTunnel
-	order    []string
-	gateways map[string]*namedTunnel
+	layout.Named[namedTunnel]
+	gateways layout.Named[namedTunnel]
 }
 
 // namedTunnel is a tunnel, or the gateway of one, by its name.
@@ -31,40 +30,24 @@ func (t *tunnels) line(line string, m route.Mark) bool {
 		if len(w) < 7 || w[3] != "gre" && w[3] != "ipsec" {
 			return false
 		}
-		return t.of(t.named(w[3]+" "+w[4], m), w[3], w[5:], m)
+		x := t.At(w[3]+" "+w[4], func() *namedTunnel { return &namedTunnel{mark: m} })
+		return x.tells(w[3], w[5:], m)
 	case strings.HasPrefix(line, "set network ike gateway "):
 		w := layout.QuotedWords(line)
 		if len(w) < 7 {
 			return false
 		}
-		return tunnelEnd(t.gateway(w[4]), w[5:], m)
+		return t.gateway(w[4]).end(w[5:], m)
 	}
 	return false
 }
 
-func (t *tunnels) named(name string, m route.Mark) *namedTunnel {
-	if t.byName == nil {
-		t.byName = map[string]*namedTunnel{}
-	}
-	if t.byName[name] == nil {
-		t.byName[name] = &namedTunnel{mark: m}
-		t.order = append(t.order, name)
-	}
-	return t.byName[name]
-}
-
 func (t *tunnels) gateway(name string) *namedTunnel {
-	if t.gateways == nil {
-		t.gateways = map[string]*namedTunnel{}
-	}
-	if t.gateways[name] == nil {
-		t.gateways[name] = &namedTunnel{}
-	}
-	return t.gateways[name]
+	return t.gateways.At(name, func() *namedTunnel { return &namedTunnel{} })
 }
 
-// of reads what stands behind the name of a tunnel.
-func (t *tunnels) of(x *namedTunnel, kind string, w []string, m route.Mark) bool {
+// tells reads what stands behind the name of a tunnel.
+func (x *namedTunnel) tells(kind string, w []string, m route.Mark) bool {
 	x.protocol = map[string]string{"gre": "gre", "ipsec": "esp"}[kind]
 	switch {
 	case w[0] == "tunnel-interface":
@@ -72,13 +55,13 @@ func (t *tunnels) of(x *namedTunnel, kind string, w []string, m route.Mark) bool
 	case len(w) == 3 && w[0] == "auto-key" && w[1] == "ike-gateway":
 		x.gateway = w[2]
 	default:
-		return tunnelEnd(x, w, m)
+		return x.end(w, m)
 	}
 	return true
 }
 
-// tunnelEnd reads "local-address interface I", "local-address ip A/L", "peer-address ip A".
-func tunnelEnd(x *namedTunnel, w []string, m route.Mark) bool {
+// end reads "local-address interface I", "local-address ip A/L", "peer-address ip A".
+func (x *namedTunnel) end(w []string, m route.Mark) bool {
 	switch last := w[len(w)-1]; {
 	case len(w) == 3 && w[0] == "local-address" && w[1] == "interface":
 		x.from = last
@@ -95,8 +78,8 @@ func tunnelEnd(x *namedTunnel, w []string, m route.Mark) bool {
 // facts returns the tunnels that are told.
 func (t *tunnels) facts() []network.Tunnel {
 	var all layout.Tunnels
-	for _, name := range t.order {
-		x := *t.byName[name]
+	for _, told := range t.All {
+		x := *told
 		if x.ifname == "" {
 			continue
 		}

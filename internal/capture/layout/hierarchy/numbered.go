@@ -339,24 +339,6 @@ func (r *reader) applyNumbered(ifname string, w []string, lo, hi int) {
 	r.Facts.Applied = append(r.Facts.Applied, network.AppliedFilter{List: filterName(w[2], fam), Rule: rule})
 }
 
-// numberedRules are rules with numbers below one branch, in the order of those.
-type numberedRules[T any] struct {
-	byKey map[string]*T
-	list  []*T
-}
-
-// at returns the rule of a key, a new one where there was none.
-func (n *numberedRules[T]) at(key string, begin func() *T) *T {
-	if n.byKey == nil {
-		n.byKey = map[string]*T{}
-	}
-	if n.byKey[key] == nil {
-		n.byKey[key] = begin()
-		n.list = append(n.list, n.byKey[key])
-	}
-	return n.byKey[key]
-}
-
 // byNumber compares the names of rules, which are numbers.
 func byNumber(a, b string) int {
 	if d := len(a) - len(b); d != 0 {

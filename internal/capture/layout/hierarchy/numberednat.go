@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"zarvek/internal/capture/filters"
+	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 )
@@ -23,7 +24,7 @@ type natTerm struct {
 
 // numberedTranslations makes translations of such rules (RFC 3022), destinations first, which routes do not know yet.
 func (r *reader) numberedTranslations() {
-	var rules numberedRules[natTerm]
+	var rules layout.Named[natTerm]
 	for _, k := range r.kept {
 		w := k.words
 		if len(w) > 1 && w[0] == "service" && w[1] == "nat" {
@@ -36,14 +37,14 @@ func (r *reader) numberedTranslations() {
 		if w[0] != "nat" {
 			fam = route.IPv6
 		}
-		t := rules.at(w[0]+" "+w[1]+" "+w[3], func() *natTerm {
+		t := rules.At(w[0]+" "+w[1]+" "+w[3], func() *natTerm {
 			return &natTerm{term: term{name: w[3], family: fam, mark: k.mark}, kind: w[1], odd: w[0] == "nat64"}
 		})
 		r.numberedNat(t, w[4:], k.mark)
 	}
-	slices.SortStableFunc(rules.list, func(a, b *natTerm) int { return byNumber(a.name, b.name) })
+	slices.SortStableFunc(rules.All, func(a, b *natTerm) int { return byNumber(a.name, b.name) })
 	var inward, outward []network.Translation
-	for _, t := range rules.list {
+	for _, t := range rules.All {
 		t.services()
 		if t.off {
 			continue

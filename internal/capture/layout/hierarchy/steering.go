@@ -19,7 +19,7 @@ type wayTerm struct {
 
 // policyRoutes makes rules of the policies of routing that are applied to interfaces.
 func (r *reader) policyRoutes() {
-	var rules numberedRules[wayTerm]
+	var rules layout.Named[wayTerm]
 	for _, k := range r.kept {
 		w := k.words
 		if len(w) < 6 || w[0] != "policy" || w[1] != "route" && w[1] != "route6" || w[3] != "rule" {
@@ -29,14 +29,14 @@ func (r *reader) policyRoutes() {
 		if w[1] == "route6" {
 			fam = route.IPv6
 		}
-		t := rules.at(strings.Join(w[1:5], " "), func() *wayTerm {
+		t := rules.At(strings.Join(w[1:5], " "), func() *wayTerm {
 			return &wayTerm{term: term{name: w[4], family: fam, mark: k.mark}, policy: w[1] + " " + w[2]}
 		})
 		r.wayLeaf(t, w[5:], k.mark)
 	}
-	slices.SortStableFunc(rules.list, func(a, b *wayTerm) int { return byNumber(a.name, b.name) })
+	slices.SortStableFunc(rules.All, func(a, b *wayTerm) int { return byNumber(a.name, b.name) })
 	known := map[string]bool{}
-	for _, t := range rules.list {
+	for _, t := range rules.All {
 		t.state()
 		t.services()
 		known[t.policy] = true

@@ -15,7 +15,7 @@ import (
 type tunnels struct {
 	layout.Tunnels
 	bound    []binding
-	gateways map[string]*gateway
+	gateways layout.Named[gateway]
 	vpns     map[string]string // the gateways of agreements, by their names
 }
 
@@ -33,13 +33,7 @@ type gateway struct {
 }
 
 func (t *tunnels) gateway(name string) *gateway {
-	if t.gateways == nil {
-		t.gateways = map[string]*gateway{}
-	}
-	if t.gateways[name] == nil {
-		t.gateways[name] = &gateway{}
-	}
-	return t.gateways[name]
+	return t.gateways.At(name, func() *gateway { return &gateway{} })
 }
 
 // at sets where a gateway is; a second address makes it several.

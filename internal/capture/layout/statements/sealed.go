@@ -74,15 +74,18 @@ func (s *sealed) at(w []string, ifname string, m route.Mark) bool {
 // finish makes rules of the policies, now that all lists are known.
 func (s *sealed) finish(r *reader) {
 	for _, a := range s.applied {
-		lists, known := s.lists[a.policy], !s.unclear[a.policy]
-		var rules []network.FlowRule
+		lists := s.lists[a.policy]
+		known, most := len(lists) > 0 && !s.unclear[a.policy], len(r.Facts.Policy.Flows)
 		for _, l := range lists {
-			known = known && len(r.byList[l]) > 0
-			rules = append(rules, r.byList[l]...)
+			known, most = known && len(r.byList[l]) > 0, most+2*len(r.byList[l])
 		}
-		if !known || len(lists) == 0 || len(r.Facts.Policy.Flows)+2*len(rules) > mostSealed {
+		if !known || most > mostSealed {
 			r.restrict(0, a.ifname, !a.notIn, true, int(a.mark.Off), int(a.mark.End))
 			continue
+		}
+		var rules []network.FlowRule
+		for _, l := range lists {
+			rules = append(rules, r.byList[l]...)
 		}
 		r.undecide(rules, a, network.FlowRule{Hook: network.GoingOut, Out: a.ifname})
 		for i, x := range rules {

@@ -22,12 +22,14 @@ func (t *tunnels) heading(w []string, ifname string, m route.Mark) {
 
 // line reads a line of an interface's block that tells of its tunnel. Told is set where it tells the far end.
 func (t *tunnels) line(w []string, ifname string, m route.Mark) (told, part bool) {
+	said := len(w) > 2 && w[0] == "tunnel" // the line names the tunnel: without that most words are the interface's own
 	switch {
 	case len(w) < 2 || ifname == "":
 		return false, false
-	case w[0] == "tunnel" && len(w) > 2:
+	case said:
 		w = w[1:]
-	case !strings.EqualFold(ifname[:min(3, len(ifname))], "tun"):
+	case !strings.EqualFold(ifname[:min(3, len(ifname))], "tun") ||
+		!slices.Contains([]string{"source", "destination", "tunnel-protocol", "gre"}, w[0]):
 		return false, false
 	}
 	switch {
