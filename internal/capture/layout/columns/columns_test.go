@@ -454,3 +454,16 @@ func TestFlagsOfDiscards(t *testing.T) {
 	in = []byte("Internet:\nDestination        Gateway            Flags   Refs      Use   Mtu  Prio Iface\n10.90.0.255        10.90.0.7          UHb        0        0     -     1 em0\n")
 	require.Equal(t, []string{"3 10.90.0.255/32 other 1/- broadcast dev em0"}, layouttest.Words(in, layouttest.Laws(t, Read, in)))
 }
+
+// TestAHeadingThatLostAByte may be another layout's, whose rows mean something else.
+func TestAHeadingThatLostAByte(t *testing.T) {
+	const rows = "1       127.0.0.1/32                 0.0.0.0              256 75       ActiveStore\n"
+	const names = "ifIndex DestinationPrefix            NextHop      RouteMetric ifMetric PolicyStore\n"
+	r := layouttest.Laws(t, Read, []byte(names+rows))
+	require.Equal(t, 1, r.Routes())
+	for _, lost := range []string{"if\x00Index", "if¤Index"} {
+		r = layouttest.Laws(t, Read, []byte(strings.Replace(names, "ifIndex", lost, 1)+rows))
+		require.Zero(t, r.Routes(), lost)
+		require.NotEmpty(t, r.Unread, lost)
+	}
+}
