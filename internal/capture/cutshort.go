@@ -5,6 +5,7 @@ import (
 	"errors"
 	"regexp"
 	"slices"
+	"sync"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
@@ -76,15 +77,15 @@ func (c *Capture) cutTables() *Capture {
 	rest := c.Source.text[len(text):]
 	ended := bytes.IndexByte(rest, '\n') >= 0
 	begun := ended && rest[len(rest)-1] == ' ' // it stops where a line begins
-	last := bytes.Count(text, []byte{'\n'})
+	last := sync.OnceValue(func() int { return bytes.Count(text, []byte{'\n'}) })
 	for i := range c.Parts {
 		p := &c.Parts[i]
-		open := begun && c.Source.cleanLine(max(p.Where.End, 1)-1) >= last
+		open := begun && c.Source.cleanLine(max(p.Where.End, 1)-1) >= last()
 		open = open || slices.ContainsFunc(p.Unread, func(u layout.Unread) bool {
-			return c.Source.cleanLine(u.Mark.Off) == last && (!ended || errors.Is(u.Reason, layout.ErrCut))
+			return c.Source.cleanLine(u.Mark.Off) == last() && (!ended || errors.Is(u.Reason, layout.ErrCut))
 		})
 		open = open || slices.ContainsFunc(p.Passed, func(x layout.Passed) bool { // rows would stand below it
-			return x.As == layout.Parent && c.Source.cleanLine(x.Mark.Off) == last
+			return x.As == layout.Parent && c.Source.cleanLine(x.Mark.Off) == last()
 		})
 		at, off := p.lastTable()
 		if at >= 0 && (open || c.breaksOff(p, off)) {
@@ -105,21 +106,6 @@ func (p *Part) lastTable() (at int, off uint32) {
 	}
 	return at, off
 }
-
-// breaksOff reports whether a line below the last row, at off, could not be read and begins as a row does: where a
-// session broke off in the middle of it, rows behind it were never printed.
-func (c *Capture) breaksOff(p *Part, off uint32) bool {
-	return slices.ContainsFunc(p.Unread, func(u layout.Unread) bool {
-		if u.Mark.Off <= off {
-			return false
-		}
-		return likeARow.Match(c.Source.Text(u.Mark))
-	})
-}
-
-// likeARow matches what begins as a row: a prefix or a piece of one, letters of a key with marks behind alone or with
-// such a piece.
-var likeARow = regexp.MustCompile(`^\s*(?:[0-9./:*>]+(?:\s|$)|[A-Z][A-Za-z0-9]?[>*%+]*\s*(?:$|(?:[A-Z][A-Z0-9]? +)?[0-9]))`)
 
 // doubted keeps that a line was taken out of a text of rules, since it was broken or had lost bytes: it may have been a
 // rule, or have told what one means.

@@ -127,7 +127,8 @@ func (s *Source) wrapped(unread map[int]bool) (longest, broken []int) {
 			prompts[len(lengths)] = true
 		}
 		// taken out already, or a row of its own
-		if bytes.Contains(s.text[lo:hi], []byte(void)) || beginsRow(s.text[lo:hi]) || leaves.Match(s.text[lo:hi]) {
+		if bytes.Contains(s.text[lo:hi], []byte(void)) || beginsRow(s.text[lo:hi]) || leaves.Match(s.text[lo:hi]) ||
+			logsIn.Match(s.text[lo:hi]) {
 			prompts[len(lengths)] = true
 		}
 		if len(bytes.Trim(s.text[lo:hi], "-=+|_ \t")) == 0 {
@@ -307,10 +308,11 @@ func (c *Capture) allRoutes() iter.Seq[route.Route] {
 
 // atEdges reads a capture again where lines were broken or cut, and returns the better reading.
 func (c *Capture) atEdges(read func(*Source) *Capture) *Capture {
-	if last := bytes.Count(c.Source.text, []byte{'\n'}); c.Source.endsInTheMiddle() && !document(c.Source.text) &&
-		c.restsOn(last) {
-		c = read(c.Source.changed(map[int]change{last: voidLine}))
-		c.explain(errEnd, func(line int) bool { return line == last })
+	if c.Source.endsInTheMiddle() && !document(c.Source.text) {
+		if last := bytes.Count(c.Source.text, []byte{'\n'}); c.restsOn(last) {
+			c = read(c.Source.changed(map[int]change{last: voidLine}))
+			c.explain(errEnd, func(line int) bool { return line == last })
+		}
 	}
 	unread := c.unreadLines()
 	if len(unread) == 0 {

@@ -95,7 +95,10 @@ func mayBeHeading(line []byte) bool {
 // learnHeadings finds the shapes of headings with two different names at least, however far from each other they stand.
 // A text with prompts that name who asks has none.
 func (p *prompter) learnHeadings() {
-	for lo, hi := range layout.Lines(p.text[:min(len(p.text), learnFrom)]) {
+	for lo, hi := range p.others.lines(p.odd != nil) {
+		if lo >= learnFrom {
+			break
+		}
 		if line := p.text[lo:hi]; !layout.Blank(line) {
 			if device, _, ok := p.prompt(line); ok && device != "" {
 				return
@@ -103,7 +106,7 @@ func (p *prompter) learnHeadings() {
 		}
 	}
 	names := make([][]string, len(headingForms))
-	for lo, hi := range layout.Lines(p.text) {
+	for lo, hi := range p.others.lines(false) {
 		line := p.text[lo:hi]
 		if layout.Blank(line) {
 			continue

@@ -26,7 +26,8 @@ func oddControls(b []byte) bool {
 
 // oddSigns is the same look for what is no control character of ASCII.
 func oddSigns(b []byte) bool {
-	return bytes.Contains(b, hardBlank) || bytes.Contains(b, nel) || bytes.Contains(b, ls) || bytes.Contains(b, ps)
+	return bytes.IndexByte(b, nel[0]) >= 0 && (bytes.Contains(b, hardBlank) || bytes.Contains(b, nel)) ||
+		bytes.IndexByte(b, ls[0]) >= 0 && (bytes.Contains(b, ls) || bytes.Contains(b, ps))
 }
 
 // loneReturn reports whether a CR stands in a line rather than at its end.

@@ -93,7 +93,7 @@ var counter = regexp.MustCompile(`^(?:\* )?(?:Slot-\d+ )?([A-Za-z][\w-]*)\.(\d+)
 // differ by it are asked more than once, or in any order.
 func (p *prompter) learnCounts() {
 	last, counts := map[string]int{}, map[string]bool{}
-	for lo, hi := range layout.Lines(p.text) {
+	for lo, hi := range p.others.lines(false) {
 		line := p.text[lo:hi]
 		if len(line) == 0 || len(line) > maxPrompt || bytes.IndexByte(line, '.') < 0 || !mayPrompt(line) {
 			continue

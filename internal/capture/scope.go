@@ -1,6 +1,7 @@
 package capture
 
 import (
+	"bytes"
 	"regexp"
 	"slices"
 
@@ -12,27 +13,43 @@ import (
 // known by it.
 
 // interrupted is what a terminal shows where somebody broke an output off.
-var interrupted = regexp.MustCompile(`^\s*(?:\^[CZ\\]|\x03|<?Interrupt(?:ed)?>?|Aborted\.?)\s*$`)
+var interrupted = regexp.MustCompile(`^\s*(?:\^[CZ\\]|\x03|<?Interrupt(?:ed)?>?|Aborted[.!]?)\s*$|\^C\s*$`)
+
+// sessionLost matches what a terminal prints in place of the rest of an output, where its session was lost.
+var sessionLost = regexp.MustCompile(`(?i)^\s*(?:(?:ssh|client_loop|packet_write\w*|telnet): )?(?:` +
+	`connection (?:to \S+ )?(?:port \d+ )?(?:closed by (?:foreign|remote) host|timed out|reset\b|lost\b)` +
+	`|connection to .{0,60}: broken pipe` +
+	`|(?:send disconnect|write failed|read from \S+)\b.{0,40}: |broken pipe|timeout, server \S+ not responding` +
+	`|(?:your |the |this )?(?:cli |idle |vty |exec )?(?:session|connection|line)\b.{0,24}` +
+	`\b(?:timed out|lost|has expired)\b)`)
 
 // brokenOff returns where the output of a section was broken off, no mark where it came to its end: the pager's last
-// question was never answered with more, or somebody interrupted it. That line is nothing that is unread.
+// question was never answered with more, somebody interrupted it, or the session was lost. That line is nothing that is
+// unread.
 func (p *Part) brokenOff(src *Source, s section) route.Mark {
-	at := route.Mark{}
 	for i, u := range p.Unread {
-		if interrupted.Match(appendClean(nil, src.Text(u.Mark))) {
-			at = u.Mark
+		line := appendClean(nil, src.Text(u.Mark))
+		if interrupted.Match(line) || sessionLost.Match(line) && !leftAbove(src.raw[:u.Mark.Off]) {
 			p.Passed = append(p.Passed, layout.Passed{Mark: u.Mark})
 			p.Unread = slices.Delete(slices.Clone(p.Unread), i, i+1)
-			return at
+			return u.Mark
 		}
 	}
+	at := route.Mark{}
 	for _, stop := range src.stops {
 		if int(stop) >= s.lo && int(stop) <= s.hi && layout.Blank(src.text[stop:s.hi]) {
 			at = src.original(route.Mark{File: 1, Off: stop, End: stop + 1})
 		}
 	}
+	if end := s.hi + max(bytes.IndexByte(src.text[s.hi:], '\n'), 0); sessionLost.Match(src.text[s.hi:end]) &&
+		!leftAbove(src.text[:s.hi]) {
+		at = src.original(route.Mark{File: 1, Off: uint32(s.hi), End: uint32(end)})
+	}
 	return at
 }
+
+// leftAbove reports whether the last line of a text that is not blank ends a session: it was left, not lost.
+func leftAbove(text []byte) bool { return leaves.Match(lastLine(bytes.TrimRight(text, " \t\r\n"))) }
 
 // bareCommand begins a line that is a command by itself, without a prompt.
 var bareCommand = regexp.MustCompile(`^\s*(?:/ip(?:v6)? route print|/routing route print|show|sh|display|dis|get` +

@@ -90,6 +90,7 @@ const maxPrompt = 400
 // A prompter finds prompts in one text.
 type prompter struct {
 	text     []byte
+	others   others   // lines that may be prompts
 	names    []string // that angled prompts gave
 	last     string   // device of the last prompt
 	part     string   // that the last prompt named
@@ -102,7 +103,7 @@ type prompter struct {
 
 // newPrompter finds prompts in a text, those of unknown shapes too.
 func newPrompter(text []byte) prompter {
-	p := prompter{text: text}
+	p := prompter{text: text, others: otherLines(text)}
 	p.learnCounts()
 	p.learn()
 	p.learnHeadings()
@@ -261,7 +262,10 @@ func split(text []byte) (sections []section, commands []typed, lines int) {
 	cur := section{}
 	p := newPrompter(text)
 	fresh := false // nothing but blank lines came since the prompt
-	for lo, hi := range layout.Lines(text) {
+	behind := 0    // the last line looked at
+	for lo, hi := range p.others.lines(p.odd != nil || p.titles != nil) {
+		fresh = fresh && lo <= behind
+		behind = hi + 1 + max(bytes.IndexByte(text[hi:], '\n'), 0)
 		device, command, ok := p.prompt(text[lo:hi])
 		known := ok
 		if !ok {

@@ -222,12 +222,33 @@ func document(b []byte) bool {
 		(b[0] == '[' && second[0] == '{' && b[len(b)-1] == ']' || b[0] == '{' && second[0] == '"' && b[len(b)-1] == '}')
 }
 
+// noiseSigns are what stands in each line that quiet would change, by their first bytes.
+var noiseSigns = func() (signs [256][]string) {
+	for _, s := range []string{"%", "^", "--", "\n<", "(more", "command not found", "d is not running", "(END)",
+		"[edit", "{master", "{backup", "\n[/", "```", "~~~"} {
+		signs[s[0]] = append(signs[s[0]], s)
+	}
+	return signs
+}()
+
+// beginsNoise tells of a byte whether one of them begins with it.
+var beginsNoise = func() (begins [256]bool) {
+	for c, signs := range noiseSigns {
+		begins[c] = len(signs) > 0
+	}
+	return begins
+}()
+
 // noisy is a cheap look for anything that quiet would change.
 func noisy(b []byte) bool {
-	for _, sign := range [...]string{"%", "^", "--", "\n<", "(more", "command not found", "d is not running", "(END)",
-		"[edit", "{master", "{backup", "\n[/", "```", "~~~"} {
-		if bytes.Contains(b, []byte(sign)) {
-			return true
+	for i, c := range b {
+		if !beginsNoise[c] {
+			continue
+		}
+		for _, s := range noiseSigns[c] {
+			if len(b)-i >= len(s) && string(b[i:i+len(s)]) == s {
+				return true
+			}
 		}
 	}
 	return false

@@ -174,6 +174,11 @@ func TestWrittenTables(t *testing.T) {
 				}
 				c, err := Read("a/r.txt", []byte(text), 1)
 				require.NoError(t, err)
+				for i := range c.Parts {
+					for _, tab := range c.Parts[i].Facts.Tables {
+						require.False(t, tab.Cut, "table %d is whole:\n%s", n, text)
+					}
+				}
 				var got []string
 				for tab, r := range toldRoutes(c) {
 					if tab.Family == family(s.six) && r.Protocol != route.Local {

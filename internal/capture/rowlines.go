@@ -1,0 +1,121 @@
+package capture
+
+import (
+	"bytes"
+	"iter"
+	"runtime"
+	"slices"
+	"sync"
+
+	"zarvek/internal/capture/layout"
+)
+
+// Most lines of a large text are rows that begin with a destination, and a row is no prompt, no title and no heading:
+// what looks for those passes such lines by.
+
+// mostOthers bounds how many other lines are kept by their number; a text with more of them is looked at line by line.
+const mostOthers = 1 << 16
+
+// others are the lines of a text that may be something else than a row.
+type others struct {
+	text   []byte
+	starts []int // where they begin
+	every  bool  // there are too many of them
+}
+
+// otherLines looks through a text once, through a large one on all cores.
+func otherLines(text []byte) others {
+	n := max(min(len(text)/largePart, runtime.GOMAXPROCS(0)), 1)
+	bounds := make([]int, n+1)
+	for i := 1; i < n; i++ {
+		bounds[i] = max(lineEnd(text, len(text)*i/n)+1, bounds[i-1])
+	}
+	bounds[n] = len(text)
+	found := make([][]int, n)
+	var wg sync.WaitGroup
+	for i := range n {
+		wg.Go(func() { found[i] = otherStarts(text[:max(bounds[i], bounds[i+1])], bounds[i]) })
+	}
+	wg.Wait()
+	starts := slices.Concat(found...)
+	return others{text: text, starts: starts, every: len(starts) >= mostOthers}
+}
+
+// otherStarts is where such lines of a text begin, from an offset on where one begins: at most as many as are kept.
+func otherStarts(text []byte, from int) (starts []int) {
+	route, lost := from-1, from-1
+	for lo, hi := range layout.Lines(text[from:]) {
+		lo, hi = from+lo, from+hi
+		if route < lo {
+			route = whereNext(text, lo, "route")
+		}
+		if lost < lo {
+			lost = whereNext(text, lo, void)
+		}
+		if rowBegins(text[lo:hi]) && route >= hi && lost >= hi { // a command may be glued to a row
+			continue
+		}
+		if starts = append(starts, lo); len(starts) == mostOthers {
+			break
+		}
+	}
+	return starts
+}
+
+// whereNext is the first offset from lo on at which a word stands, the end of the text where there is none.
+func whereNext(text []byte, lo int, word string) int {
+	if i := bytes.Index(text[lo:], []byte(word)); i >= 0 {
+		return lo + i
+	}
+	return len(text)
+}
+
+// lines yields the bounds of these lines, or of every line.
+func (o *others) lines(every bool) iter.Seq2[int, int] {
+	if o.every || every {
+		return layout.Lines(o.text)
+	}
+	return func(yield func(int, int) bool) {
+		for _, at := range o.starts {
+			for lo, hi := range layout.Lines(o.text[at:]) {
+				if !yield(at+lo, at+hi) {
+					return
+				}
+				break
+			}
+		}
+	}
+}
+
+// mostSigns is how many letters and signs a row has before its first blank.
+const mostSigns = 4
+
+// rowBegins reports whether a line begins as rows do: letters and marks of a key, if any, an IPv4 prefix, and then a
+// word, a number or a bracket.
+func rowBegins(line []byte) bool {
+	i := 0
+	for i < len(line) && i < mostSigns && (line[i] == '>' || line[i] == '*' || 'A' <= line[i] && line[i] <= 'Z' ||
+		'a' <= line[i] && line[i] <= 'z') {
+		i++
+	}
+	if signs := i; signs > 0 {
+		for i < len(line) && line[i] == ' ' {
+			i++
+		}
+		if i == signs {
+			return false
+		}
+	}
+	_, end, ok := layout.QuickPrefix(line, i)
+	if !ok || end+1 >= len(line) || line[end] != ' ' {
+		return false
+	}
+	for end < len(line) && line[end] == ' ' {
+		end++
+	}
+	if end == len(line) {
+		return false
+	}
+	c := line[end]
+	return c == '[' || c == '*' || '0' <= c && c <= '9' || 'A' <= c && c <= 'Z' || 'a' <= c && c <= 'z'
+}

@@ -1,0 +1,81 @@
+package capture
+
+import (
+	"bytes"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"zarvek/internal/capture/layout"
+)
+
+func TestRowBegins(t *testing.T) {
+	for line, want := range map[string]bool{
+		"10.61.16.0/24 dev hall0":                     true,
+		"B>* 10.61.16.0/24 [20/0] via 172.28.61.6":    true,
+		"O    10.61.16.0/24 [110/20] via 172.28.61.6": true,
+		"10.61.16.0/24      *[Static/5] 00:10:00":     true,
+		"10.61.16.0/24":                               false, // nothing behind it
+		"10.61.16.0/24 ":                              false,
+		"10.61.16.0/24 # show ip route":               false,
+		"10.61.16.0/24 | CHANGED | rc=0 >>":           false,
+		"10.61.16.7# show ip route":                   false,
+		"mast7 10.61.16.0/24 up":                      false,
+		"S10.61.16.0/24 up":                           false,
+		"* mast7 ** changed : False ***":              false,
+		"fd61::/64 dev hall0":                         false,
+		"":                                            false,
+	} {
+		require.Equal(t, want, rowBegins([]byte(line)), line)
+	}
+}
+
+// TestRowsAreNothingElse: what looks for prompts, titles and headings finds the same whether or not it passes rows by.
+func TestRowsAreNothingElse(t *testing.T) {
+	for name, raw := range samples(t) {
+		s, err := newSource(name, raw)
+		require.NoError(t, err)
+		p := newPrompter(s.text)
+		p.others.every = true
+		byItself := slices.Collect(startsOf(p.others.lines(false)))
+		p.others = otherLines(s.text)
+		kept := slices.Collect(startsOf(p.others.lines(false)))
+		for _, lo := range byItself {
+			if slices.Contains(kept, lo) {
+				continue
+			}
+			line, _, _ := bytes.Cut(s.text[lo:], []byte{'\n'})
+			line = bytes.TrimRight(line, "\r")
+			_, _, prompt := p.prompt(line)
+			_, _, head := heading(line)
+			require.False(t, prompt || head || damagedCommand(line) != "" || counter.Match(line) || logsIn.Match(line) ||
+				leaves.Match(line) || clock.Match(line), "%s: %q", name, line)
+		}
+	}
+}
+
+func startsOf(lines func(func(int, int) bool)) func(func(int) bool) {
+	return func(yield func(int) bool) {
+		lines(func(lo, _ int) bool { return yield(lo) })
+	}
+}
+
+// TestManyOtherLines are looked at one by one, and the pieces of a large text give the same as the whole.
+func TestManyOtherLines(t *testing.T) {
+	row := "B>* 10.61.16.0/24 [20/0] via 172.28.61.6, line1, weight 1, 00:10:00\n"
+	text := []byte(strings.Repeat(strings.Repeat(row, 50)+"mast7# show ip route\n", 4*largePart/len(row)/50))
+	o := otherLines(text)
+	require.False(t, o.every)
+	require.Equal(t, otherStarts(text, 0), o.starts)
+	require.Len(t, o.starts, bytes.Count(text, []byte("mast7# ")))
+	o = otherLines([]byte(strings.Repeat("x\n", mostOthers)))
+	require.True(t, o.every)
+	n := 0
+	for range o.lines(false) {
+		n++
+	}
+	require.Equal(t, mostOthers, n)
+	require.Equal(t, slices.Collect(startsOf(layout.Lines(o.text))), slices.Collect(startsOf(o.lines(true))))
+}
