@@ -40,9 +40,13 @@ func (r *reader) facts() {
 			}
 		}
 	}
+	r.withoutPolicies()
 	for _, o := range r.objects {
 		if o.section == "system settings" && o.first("opmode") == "transparent" { // it is no router then
 			r.restrict(network.FlowRule{}, o.mark)
+		}
+		if o.section == "system settings" && o.first("ngfw-mode") == "policy-based" { // other policies decide then
+			r.RestrictForwarded(network.FlowRule{}, int(o.mark.Off), int(o.mark.End))
 		}
 		if o.name == "" {
 			continue
@@ -338,4 +342,18 @@ func (r *reader) static(o *object) {
 		return
 	}
 	r.Facts.Statics = append(r.Facts.Statics, s)
+}
+
+// withoutPolicies keeps of a configuration of the whole device that has no policy that none lets packets through, or
+// that they are not in it.
+func (r *reader) withoutPolicies() {
+	global := slices.IndexFunc(r.objects, func(o *object) bool { return o.section == "system global" })
+	ports := slices.ContainsFunc(r.objects, func(o *object) bool { return o.section == "system interface" && o.name != "" })
+	policies := slices.ContainsFunc(r.objects, func(o *object) bool {
+		return o.section == "firewall policy" || o.section == "firewall policy6" || o.section == "firewall security-policy"
+	})
+	if global >= 0 && ports && !policies {
+		m := r.objects[global].mark
+		r.RestrictForwarded(network.FlowRule{}, int(m.Off), int(m.End))
+	}
 }

@@ -56,11 +56,15 @@ func (rs *ruleset) build(p *network.Policy) {
 	for _, c := range rs.chains {
 		k := key{c.Family, c.Table, c.Name}
 		switch {
-		case c.Family == "netdev" && c.Hook == "ingress":
-			if len(rs.rules[k]) > 0 {
+		// frames before they are packets, and what finds out whose link-layer address an address has
+		case c.Family == "netdev" && c.Hook == "ingress", c.Family == "arp":
+			if len(rs.rules[k]) > 0 || c.Policy == "drop" {
 				rs.number++
 				at := network.FlowRule{Hook: network.ComingIn, Chain: rs.number, Undecided: true, NotRead: true,
-					Mark: rs.rules[k][0].mark}
+					Mark: c.mark}
+				if len(rs.rules[k]) > 0 {
+					at.Mark = rs.rules[k][0].mark
+				}
 				rest := network.FlowRule{Hook: network.ComingIn, Chain: rs.number, Permit: true, NotRead: true,
 					Mark: at.Mark}
 				p.Flows = append(p.Flows, at, rest)

@@ -102,6 +102,10 @@ func TestWhatIsNotRead(t *testing.T) {
 		r = Read([]byte("/ip firewall filter\nadd action=accept chain=forward " + cond + "\n"))
 		require.Equal(t, []string{want}, layouttest.Lists(r.Facts.ListRules)["ip firewall filter forward"], cond)
 	}
+	for _, only := range []string{"fasttrack-connection connection-state=established,related", "log", "drop connection-state=invalid"} {
+		r = layouttest.Laws(t, Read, []byte("/ip firewall filter\nadd chain=forward action="+only+"\n"))
+		require.Empty(t, r.Facts.Applied, only) // it stops no packet of a flow that is asked about
+	}
 	require.Len(t, layouttest.Laws(t, Read, []byte("what is this\n/ip route\nnothing here\n")).Unread, 2)
 }
 

@@ -15,7 +15,7 @@ var hooks = map[string]network.Hook{"forward": network.Forwarded, "input": netwo
 
 // rules makes rules of the filters. What fits none passes.
 func (r *reader) rules() {
-	first := map[string]route.Mark{}
+	first, decides := map[string]route.Mark{}, map[string]bool{}
 	var lists []string
 	for _, i := range r.items {
 		six := strings.HasPrefix(i.section, "ipv6")
@@ -40,9 +40,13 @@ func (r *reader) rules() {
 		}
 		for _, f := range flows {
 			r.Facts.ListRules = append(r.Facts.ListRules, network.ListRule{List: list, FlowRule: f})
+			decides[list] = true
 		}
 	}
 	for _, list := range lists {
+		if !decides[list] { // they only count, log or mark
+			continue
+		}
 		chain := list[strings.LastIndexByte(list, ' ')+1:]
 		at := network.FlowRule{Hook: hooks[chain], Family: familyOf(list), Permit: true, Stateless: true,
 			Mark: first[list]}

@@ -38,6 +38,8 @@ func (r *reader) applied(w []string, lo, hi int) bool {
 			words[i] = strings.TrimPrefix(words[i], "routed-")
 		}
 		r.apply(words, fam, ifname, lo, hi)
+	case len(w) > 1 && besides[w[1]] && slices.Contains(w, "access-group"): // of groups, not of packets
+		return false
 	case slices.Contains(w, "access-group"), slices.Contains(w, "traffic-filter"), slices.Contains(w, "packet-filter"):
 		r.apply(w, fam, ifname, lo, hi)
 	case r.detours.apply(w, fam, ifname, layout.Mark(lo, hi)):
@@ -87,9 +89,13 @@ type decidingLine struct {
 // translations, zones.
 var deciding = []decidingLine{
 	{"apply policy ", asNamed},
+	{"bridge-group ", comesIn},
 	{"cts role-based enforcement", asNamed},
 	{"crypto map", asNamed},
 	{"epbr ip", whereTo},
+	{"ip admission ", comesIn},
+	{"ip auth-proxy ", comesIn},
+	{"ip ips ", asNamed},
 	{"ip nat destination ", bothWays},
 	{"ip nat enable", bothWays},
 	{"ip nat source ", bothWays},
@@ -107,11 +113,38 @@ var deciding = []decidingLine{
 	{"management-only", passes},
 	{"pbr-policy ", whereTo},
 	{"policy-route ", whereTo},
+	{"profile ", bothWays},
 	{"qos apply policy ", asNamed},
 	{"service-policy type", asNamed},
 	{"traffic-policy", asNamed},
 	{"traffic-redirect ", whereTo},
+	{"traffic-secure", asNamed},
+	{"xconnect ", comesIn},
 	{"zone-member ", passes},
+}
+
+// soundsDeciding are words, or parts of such between hyphens, of lines that nobody listed and that stop packets by what
+// they say; besides are those of lines that use such words of other things than the packets that go through.
+var (
+	soundsDeciding = layout.WordSet(`acl acls filter filters firewall deny drop discard block`)
+	besides        = layout.WordSet(`igmp mld pim multicast ospf ospfv3 isis rip ripng eigrp bgp ldp rsvp dhcp dhcpv6 arp nd
+		ra cdp lldp snmp ntp stp rstp mstp spanning-tree bpdu mac lacp lag switchport storm-control storm logging log
+		loopback-detect mdns qos queue wred random-detect tail-drop scheduler shaping hold-queue database-filter
+		distribute-list vtp udld frame-relay flow netflow sflow statistics counters ptp mvrp gvrp vlan
+		broadcast unknown-unicast`)
+)
+
+// sounds reports whether a line of an interface's block that nobody listed speaks of packets that are stopped.
+func sounds(w []string) bool {
+	deciding := false
+	for _, word := range w {
+		parts := strings.Split(word, "-")
+		if besides[word] || slices.ContainsFunc(parts, func(p string) bool { return besides[p] }) {
+			return false
+		}
+		deciding = deciding || slices.ContainsFunc(parts, func(p string) bool { return soundsDeciding[p] })
+	}
+	return deciding
 }
 
 // decides keeps a line that applies what is not read.
@@ -121,6 +154,8 @@ func (r *reader) decides(w []string, line string, fam route.Family, ifname strin
 	switch {
 	case strings.HasPrefix(line, "ip wccp ") && slices.Contains(w, "redirect"),
 		strings.HasPrefix(line, "qos car ") && strings.Contains(line, "green discard"): // of a rate that drops all
+		r.restrict(fam, ifname, in || !out, out || !in, lo, hi)
+	case i < 0 && sounds(w):
 		r.restrict(fam, ifname, in || !out, out || !in, lo, hi)
 	case i < 0:
 		return false
@@ -187,6 +222,9 @@ func exempted(w []string) bool {
 // appliesSomewhere reports whether a line is one that stands below an interface alone and applies what decides over
 // packets.
 func appliesSomewhere(w []string) bool {
+	if len(w) > 2 && w[0] == "command" { // what a profile gives to interfaces
+		w = w[1:]
+	}
 	if len(w) < 2 || w[0] == "no" || w[0] == "description" {
 		return false
 	}

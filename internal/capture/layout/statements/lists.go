@@ -1,10 +1,12 @@
 package statements
 
 import (
+	"cmp"
 	"slices"
 	"strings"
 
 	"zarvek/internal/capture/filters"
+	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 )
@@ -16,6 +18,8 @@ type entry struct {
 	words  []string     // from what the rule does on
 	wild   bool         // masks are wildcards
 	keyed  bool         // the line begins with "rule"
+	number uint64       // its place in the list; 0: behind those before it
+	asIs   bool         // the list is printed in the order in which it is asked, whatever the numbers
 	mark   route.Mark
 }
 
@@ -40,7 +44,7 @@ func (l *lists) heading(w []string) bool {
 		l.last = entry{}
 	}
 	if name != "" {
-		l.open = &entry{list: name, family: fam, wild: wild}
+		l.open = &entry{list: name, family: fam, wild: wild, asIs: slices.Contains(w, "auto")}
 		l.last = *l.open
 	}
 	return name != ""
@@ -114,7 +118,9 @@ func (l *lists) line(w []string, mark route.Mark) bool {
 	if len(w) > 1 && (w[0] == "sequence" || w[0] == "seq") && isNumber(w[1]) {
 		w = w[1:]
 	}
+	number := uint64(0)
 	if len(w) > 0 && isNumber(w[0]) {
+		number, _ = layout.Uint([]byte(w[0]))
 		w = w[1:]
 	}
 	if len(w) == 0 || skipped(w) ||
@@ -123,7 +129,7 @@ func (l *lists) line(w []string, mark route.Mark) bool {
 		return false
 	}
 	e := *l.open
-	e.words, e.mark, e.keyed = w, mark, keyed
+	e.words, e.mark, e.keyed, e.number = w, mark, keyed, number
 	l.entries = append(l.entries, e)
 	return true
 }
@@ -162,10 +168,18 @@ func namedEntry(w []string) (name string, words []string, wild bool) {
 	return name, words, wild
 }
 
-// rules makes rules of the entries, in order.
+// rules makes rules of the entries, in the order in which they are asked.
 func (l *lists) rules() []network.ListRule {
+	l.order()
+	whole := map[string]bool{} // lists with a rule for packets that are no fragments
+	for _, e := range l.entries {
+		whole[e.list] = whole[e.list] || !e.ofFragments()
+	}
 	var out []network.ListRule
 	for _, e := range l.entries {
+		if e.ofFragments() && whole[e.list] { // it fits what follows the first of several alone
+			continue
+		}
 		r, ok := l.rule(e)
 		if len(out) > filters.MostTotal {
 			r = filters.Rule{Permit: r.Permit, Undecided: true}
@@ -180,6 +194,35 @@ func (l *lists) rules() []network.ListRule {
 		}
 	}
 	return out
+}
+
+// order puts the rules of each list into the order of their numbers, in which a device asks them however they were
+// written; one without a number stands behind those before it.
+func (l *lists) order() {
+	last, places := map[string]uint64{}, map[string][]int{}
+	for i := range l.entries {
+		e := &l.entries[i]
+		if e.number == 0 || e.asIs {
+			e.number = last[e.list] + 1
+		}
+		last[e.list] = max(last[e.list], e.number)
+		places[e.list] = append(places[e.list], i)
+	}
+	for _, at := range places {
+		sorted := make([]entry, 0, len(at))
+		for _, i := range at {
+			sorted = append(sorted, l.entries[i])
+		}
+		slices.SortStableFunc(sorted, func(a, b entry) int { return cmp.Compare(a.number, b.number) })
+		for k, i := range at {
+			l.entries[i] = sorted[k]
+		}
+	}
+}
+
+// ofFragments reports whether a rule fits nothing but fragments behind the first.
+func (e *entry) ofFragments() bool {
+	return slices.Contains(e.words, "fragments") || slices.Contains(e.words, "fragment")
 }
 
 // skipped reports whether the device itself leaves the rule out.

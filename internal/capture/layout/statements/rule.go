@@ -25,7 +25,7 @@ func (l *lists) rule(e entry) (filters.Rule, bool) {
 		return *r, false
 	}
 	switch {
-	case e.keyed && (len(p.w) == 0 || len(p.w) == 1 && p.w[0] == "ip"): // "rule 10 deny ip"
+	case e.keyed && (len(p.w) == 0 || len(p.w) == 1 && p.protocol()): // "rule 10 deny ip"
 		return *r, true
 	case p.namesParts():
 		return p.keyed()

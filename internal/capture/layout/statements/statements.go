@@ -99,8 +99,16 @@ func Read(text []byte) layout.Reading {
 	r.detours.learn(text)
 	r.flattened.learn(text)
 	r.names = map[string]string{}
+	greetings := banners(text)
 	for lo, hi := range layout.Lines(text) {
 		line := text[lo:hi]
+		for len(greetings) > 0 && lo > greetings[0].hi {
+			greetings = greetings[1:]
+		}
+		if len(greetings) > 0 && lo > greetings[0].lo && !layout.Blank(line) {
+			r.Pass(lo, hi, layout.Other)
+			continue
+		}
 		if layout.Blank(line) {
 			r.flattened.blank()
 			continue
@@ -187,6 +195,10 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 			r.part, r.configures = true, true
 			return false, nil
 		}
+		if several(w) { // what it applies counts for every interface
+			r.part = true
+			return false, nil
+		}
 		if len(w) > 1 && (w[0] == "interface" || w[0] == "vrf") {
 			r.block = w[0] + " " + w[1]
 			if w[1] == "context" && len(w) > 2 {
@@ -242,7 +254,8 @@ func (r *reader) inBlock(w []string, s string, indented bool, lo, hi int) (used 
 		r.part = true
 		return false, nil
 	case r.link == 0 && r.lists.line(w, layout.Mark(lo, hi)):
-		return true, nil
+		r.part = r.lists.entries[len(r.lists.entries)-1].ofFragments()
+		return !r.part, nil
 	case r.link > 0 && memberOf(w) != "":
 		r.table = memberOf(w)
 		for i := r.first; i < len(r.Facts.Addresses); i++ {
@@ -386,6 +399,13 @@ func ifName(w []string) string {
 		return w[0] + " " + w[1]
 	}
 	return w[0]
+}
+
+// several reports whether a heading is that of several interfaces, or of what interfaces take over by its name.
+func several(w []string) bool {
+	return len(w) > 2 && w[0] == "interface" && (w[1] == "range" || w[1] == "profile" || slices.Contains(w, "to") ||
+		slices.Contains(w, "-") || strings.Contains(strings.Join(w, ""), ",")) ||
+		len(w) == 2 && w[0] == "interface" && strings.Contains(w[1], ",")
 }
 
 // memberOf returns the table that a line of an interface's block puts it in, "" where the line does not.
