@@ -54,7 +54,9 @@ func brokenRow(layoutName string, above [][]byte, last []byte) bool {
 	switch {
 	case len(words) == 0:
 		return false
-	case bytes.HasSuffix(last, []byte(echoed)) || bytes.HasSuffix(last, []byte(",")):
+	case bytes.HasSuffix(last, []byte(echoed)):
+		return true
+	case bytes.HasSuffix(last, []byte(",")) && bytes.Count(last, []byte(",")) < len(words): // no row of cells between commas
 		return true
 	case layoutName == looseRow && dangling(words):
 		return true

@@ -38,7 +38,7 @@ func advice(b forward.Branch, dst netip.Addr) string {
 		return fmt.Sprintf("capture the policy rules of %s (ip rule, ip -6 rule)", at)
 	case forward.TableFiltered, forward.TableCut:
 		return fmt.Sprintf("capture the whole routing table of %s", at)
-	case forward.ChangedSince:
+	case forward.ChangedSince, forward.AnsweredOtherwise:
 		return fmt.Sprintf("capture the routing table of %s again", at)
 	case forward.RowUnread:
 		return fmt.Sprintf("read that line yourself, or capture the routing table of %s in another form", at)

@@ -65,6 +65,10 @@ func factWords(f network.Fact) string {
 	case *network.VirtualAddress:
 		return fmt.Sprintf("virtual address %s%s: %s", x.Address, on(x.Interface),
 			[...]string{"which router has it is not shown", "this router has it", "another router has it"}[x.Holding])
+	case *network.Answer:
+		a := route.Attributes{Special: x.Special, NextHops: []route.NextHop{x.NextHop}}
+		return fmt.Sprintf("what the kernel said that it does with packets to %s: %s; no route of its table", x.Address,
+			ways(&a)[0])
 	case *network.Tunnel:
 		return fmt.Sprintf("interface %s is a tunnel%s", Clean(x.Interface), tunnelEnds(x))
 	}

@@ -120,6 +120,8 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 		return fmt.Sprintf("a line of %s table tells of a route that may be for %s and was not read", its, dst)
 	case forward.ChangedSince:
 		return fmt.Sprintf("%s may have changed its routes to %s after its table was shown", at, dst)
+	case forward.AnsweredOtherwise:
+		return fmt.Sprintf("asked about %s, %s said something else than its table tells", dst, at)
 	case forward.CapturesContradict:
 		if r.Gone {
 			return fmt.Sprintf("of two captures of %s, of different moments, only one has the route %s", at,

@@ -241,8 +241,8 @@ func (v View) lineInTheWay(rt forward.RoundTrip) string {
 // inTheWay names the line that keeps an answer from being given, "" where none does.
 func (v View) inTheWay(b forward.Branch) string {
 	switch b.Reason.Code {
-	case forward.RowUnread, forward.ChangedSince, forward.Encapsulated, forward.TableFiltered,
-		forward.CapturesContradict, forward.FilterNotRead,
+	case forward.RowUnread, forward.ChangedSince, forward.AnsweredOtherwise, forward.Encapsulated,
+		forward.TableFiltered, forward.CapturesContradict, forward.FilterNotRead,
 		forward.ConfigurationCut, forward.ForwardingNotTold, forward.RulesLeftOut, forward.PolicyRouted, forward.CapturesBlended,
 		forward.AnswerTranslated, forward.RulesMissing, forward.WhereApplied, forward.RuleNotUnderstood,
 		forward.OwnFiltered, forward.FlowNotTold, forward.RuleDenies, forward.SourceByDefault,

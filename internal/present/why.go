@@ -127,6 +127,9 @@ func (v View) notKnown(w io.Writer, r forward.Explanation) {
 	if why == forward.ChangedSince {
 		because, verb = "its routes may have changed after its table was shown", "told at"
 	}
+	if why == forward.AnsweredOtherwise {
+		because, verb = "asked about that address, the device said something else than its table tells", "stands at"
+	}
 	v.headline(w, false, "which route %s uses for %s is not known: %s", dev, dst, because)
 	if p := v.place(mark); p != "" {
 		fmt.Fprintf(w, "  %s %s\n", verb, p)
@@ -143,7 +146,7 @@ func captureNext(r forward.Explanation) string {
 		return fmt.Sprintf("Read that line yourself, or capture the %s routing table of %s in another form", fam, dev)
 	case forward.CapturesBlended:
 		return fmt.Sprintf("Put what belongs to another device than %s into a folder of its own", dev)
-	case forward.ChangedSince:
+	case forward.ChangedSince, forward.AnsweredOtherwise:
 		return fmt.Sprintf("Capture the %s routing table of %s again", fam, dev)
 	}
 	return fmt.Sprintf("Capture the whole %s routing table of %s", fam, dev)

@@ -19,7 +19,7 @@ func takeMissingData(a *auditor, f *Finding, g *byCause) bool {
 	kind := CaptureDevice
 	switch f.Reason.Code {
 	case forward.TableMissing, forward.TableFiltered, forward.TableCut, forward.RowUnread, forward.ChangedSince,
-		forward.RulesMissing:
+		forward.AnsweredOtherwise, forward.RulesMissing:
 		kind = CaptureTable
 	case forward.CapturesContradict:
 		kind = CaptureAnew

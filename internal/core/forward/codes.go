@@ -14,6 +14,7 @@ var codeWords = [...]string{
 	TableCut:           "table-cut",
 	RowUnread:          "row-unread",
 	ChangedSince:       "changed-since",
+	AnsweredOtherwise:  "answered-otherwise",
 	CapturesContradict: "captures-contradict",
 	RouteRefused:       "route-refused",
 	NotPredicted:       "not-predicted",

@@ -83,6 +83,7 @@ const (
 	TableCut           // the capture of the table ends before the destination
 	RowUnread          // a line of the table that names a longer prefix could not be read
 	ChangedSince       // a change was made after the table was shown
+	AnsweredOtherwise  // asked about that address, the kernel said something else than the table tells
 	CapturesContradict // of different moments, on the route
 	RouteRefused       // the chosen route is not in the forwarding table
 	// after a change that is only thought of: what the device would use is not settled by what was captured

@@ -136,9 +136,12 @@ func (x Explanation) Forwards() bool {
 	return m.Routes[0].Special == route.None || m.Routes[0].Special == route.Receive
 }
 
-// unreadCode tells a line of the table that was not read from one that tells of a change.
+// unreadCode tells a line of the table that was not read from one that tells of a change, or of another answer.
 func unreadCode(u network.UnreadRow) Code {
-	if u.Changed {
+	switch {
+	case u.Answered:
+		return AnsweredOtherwise
+	case u.Changed:
 		return ChangedSince
 	}
 	return RowUnread

@@ -120,6 +120,9 @@ func (f *deviceFacts) build(name string) *Device {
 		}
 	}
 	d.tables = mergeTables(f.Tables)
+	for _, t := range d.tables {
+		t.answered(f.Answers)
+	}
 	if len(f.Facts.Classful) > 0 {
 		d.Classful = f.Facts.Classful[0]
 		for _, t := range d.tables {

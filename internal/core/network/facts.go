@@ -26,6 +26,7 @@ type Facts struct {
 	Protocols     []ProtocolInterface
 	Redistributed []Redistribution
 	Virtuals      []VirtualAddress
+	Answers       []Answer
 	Classful      []route.Mark // lines that say that the device looks up classfully
 }
 

@@ -17,7 +17,9 @@ type UnreadRow struct {
 	// the line tells of a change after the table was shown: a route that it shows for the prefix may be gone
 	Changed bool
 	Beside  bool // the line seems to tell of a further way of a route that was read
-	Mark    route.Mark
+	// the line is what the kernel said of one address, and the table leads elsewhere
+	Answered bool
+	Mark     route.Mark
 }
 
 // bars reports whether the row may lead elsewhere what a route of so many bits leads to.
@@ -26,7 +28,7 @@ func (u UnreadRow) bars(bits int) bool {
 }
 
 // equally reports whether the row may be of a route to its prefix that was read.
-func (u UnreadRow) equally() bool { return u.Changed || u.Beside }
+func (u UnreadRow) equally() bool { return u.Changed || u.Beside || u.Answered }
 
 // unreadRows finds the rows by address. The zero unreadRows holds none.
 type unreadRows struct {
@@ -60,6 +62,7 @@ func (t *Table) addUnread(u UnreadRow) {
 		return
 	}
 	have.Any, have.Changed, have.Beside = have.Any || u.Any, have.Changed || u.Changed, have.Beside || u.Beside
+	have.Answered = have.Answered || u.Answered
 }
 
 // forwards reports whether a route to just that prefix is in use: where only others were read, the unread one may be

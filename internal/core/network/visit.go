@@ -26,6 +26,7 @@ const (
 	ProtocolFact
 	RedistributionFact
 	VirtualFact
+	AnswerFact
 )
 
 var factNames = [...]string{
@@ -49,6 +50,7 @@ var factNames = [...]string{
 	"protocol-interface",
 	"redistribution",
 	"virtual-address",
+	"answer",
 }
 
 // String returns the kind's word in output for machines.
@@ -56,7 +58,7 @@ func (k FactKind) String() string { return factNames[k] }
 
 // A Fact is one thing that one line says, other than a route. Of is a pointer to the fact: *Address, *Interface,
 // *Neighbour, *Switch, *Rule, *IfIndex, *Static, *Session, *SourceCheck, *FlowRule, *ListRule, *AppliedFilter,
-// *Translation, *Tunnel, *ProtocolInterface, *Redistribution, *VirtualAddress; nil where the line alone says all.
+// *Translation, *Tunnel, *ProtocolInterface, *Redistribution, *VirtualAddress, *Answer; nil where the line alone says all.
 type Fact struct {
 	Kind FactKind
 	Mark *route.Mark
@@ -90,6 +92,7 @@ func (f *Facts) Each(visit func(Fact)) {
 	each(f.Protocols, func(x *ProtocolInterface) { visit(Fact{ProtocolFact, &x.Mark, x}) })
 	each(f.Redistributed, func(x *Redistribution) { visit(Fact{RedistributionFact, &x.Mark, x}) })
 	each(f.Virtuals, func(x *VirtualAddress) { visit(Fact{VirtualFact, &x.Mark, x}) })
+	each(f.Answers, func(x *Answer) { visit(Fact{AnswerFact, &x.Mark, x}) })
 }
 
 func each[T any](list []T, visit func(*T)) {
@@ -114,6 +117,7 @@ func (f *Facts) add(o Facts) {
 	f.Protocols = append(f.Protocols, o.Protocols...)
 	f.Redistributed = append(f.Redistributed, o.Redistributed...)
 	f.Virtuals = append(f.Virtuals, o.Virtuals...)
+	f.Answers = append(f.Answers, o.Answers...)
 	f.Policy.add(o.Policy)
 	f.addLists(o)
 }

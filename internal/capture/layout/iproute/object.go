@@ -10,6 +10,8 @@ import (
 type object struct {
 	lo, hi int
 	bare   bool          // a prefix alone on its line
+	asked  bool          // what the kernel would do with one address, which is no route of its table
+	narrow bool          // of packets from some source alone
 	weight uint32        // of a next hop that stands on a line of its own
 	texts  []addressText // addresses in the text form
 
@@ -28,6 +30,10 @@ type object struct {
 	Flags    []string `json:"flags"`
 	NextHops []hop    `json:"nexthops"`
 	Encap    string   `json:"encap"`
+
+	// answers for one address
+	UID   json.RawMessage `json:"uid"`
+	Cache json.RawMessage `json:"cache"`
 
 	// links and addresses
 	Ifname    string            `json:"ifname"`

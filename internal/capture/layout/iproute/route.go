@@ -58,6 +58,10 @@ func (r *reader) route(o *object) error {
 	if err != nil {
 		return err
 	}
+	if o.asked || o.UID != nil || o.Cache != nil {
+		r.answer(o, a, prefix)
+		return nil
+	}
 	if fam == 0 {
 		r.waiting = append(r.waiting, *o)
 		return nil
@@ -66,6 +70,18 @@ func (r *reader) route(o *object) error {
 	r.settleWaiting()
 	r.keep(o, a, prefix)
 	return nil
+}
+
+// answer keeps what the kernel said of one address.
+func (r *reader) answer(o *object, a *route.Attributes, prefix netip.Prefix) {
+	x := network.Answer{Table: tableName(o.Table), Address: prefix.Addr(), Special: a.Special,
+		Mark: layout.Mark(o.lo, o.hi)}
+	if len(a.NextHops) > 0 {
+		x.NextHop = a.NextHops[0]
+	}
+	if prefix.IsSingleIP() {
+		r.Facts.Answers = append(r.Facts.Answers, x)
+	}
 }
 
 // byRule marks the tables beside the main one: nothing in a listing of routes tells that one is a VRF's.

@@ -57,7 +57,8 @@ const (
 	briefLine
 	oneLine // an address with its interface, as ip -o prints it
 	ruleLine
-	bareLine // a prefix alone, which is a route only if next hops stand below it
+	bareLine  // a prefix alone, which is a route only if next hops stand below it
+	cacheLine // below what was asked about one address
 )
 
 // kindOf tells what a line is by its first words.
@@ -71,6 +72,8 @@ func kindOf(line []byte, w []string) lineKind {
 	case indented && (strings.HasPrefix(w[0], "link/") || w[0] == "valid_lft" || w[0] == "altname" ||
 		w[0] == "promiscuity" || linkKinds[strings.TrimSuffix(w[0], "_slave")]):
 		return detailLine
+	case indented && w[0] == "cache":
+		return cacheLine
 	case indented:
 		return otherLine
 	}
@@ -94,6 +97,8 @@ func kindOf(line []byte, w []string) lineKind {
 	}
 	if w[0] == "default" || layout.LooksLikeAddress([]byte(w[0])) {
 		switch {
+		case !isType && len(w) > 3 && w[1] == "from" && !strings.Contains(w[0], "/") && w[0] != "default":
+			return routeLine
 		case isType && (len(w) == 1 || known(w[1])), len(w) > 1 && w[1] == "via", len(w) > 1 && known(w[1]):
 			if !isType && len(w) > 2 && w[1] == "dev" && isNeighbour(w) {
 				return neighLine
@@ -169,6 +174,9 @@ func ReadText(text []byte) layout.Reading {
 
 // flush ends what further lines could have added to.
 func (r *textReader) flush() {
+	if o := r.multi; o != nil && o.asked && o.narrow { // nothing is known of other sources by it
+		r.multi = nil
+	}
 	if o := r.multi; o != nil {
 		r.multi = nil
 		if o.bare && len(o.NextHops) == 0 {
@@ -192,6 +200,12 @@ func (r *textReader) line(line []byte, lo, hi int) error {
 		return r.hop(w, hi)
 	case addrLine, detailLine:
 		return r.detail(kind, w, lo, hi)
+	case cacheLine:
+		if r.multi == nil {
+			return layout.ErrNotARoute
+		}
+		r.multi.asked = true
+		return nil
 	}
 	r.flush()
 	o := &object{lo: lo, hi: hi}
@@ -204,6 +218,7 @@ func (r *textReader) line(line []byte, lo, hi int) error {
 		}
 		if err == nil {
 			o.bare = kind == bareLine
+			o.asked = o.asked || o.answers(w)
 			r.multi = o
 		}
 		return err
@@ -328,17 +343,16 @@ var errWord = errors.New("a word that says nothing here")
 // routeFlags and routeOptions, which have a value, are what a route may say besides and what decides nothing here.
 var (
 	routeFlags = map[string]bool{"pervasive": true, "offload": true, "rt_offload": true, "trap": true, "rt_trap": true,
-		"notify": true, "linkdown,": true, "cache": true, "<local>": true,
+		"notify": true, "linkdown,": true, "<local>": true,
 		"<redirected>": true, "<>": true,
 		"lock": true}
 	routeOptions = map[string]bool{"nhid": true, "mtu": true, "advmss": true, "rtt": true, "rttvar": true,
 		"rto_min": true, "window": true,
 		"cwnd": true, "initcwnd": true, "initrwnd": true, "ssthresh": true, "realm": true, "realms": true,
 		"hoplimit": true, "quickack": true,
-		"features": true, "congctl": true, "expires": true, "error": true, "reordering": true, "iif": true, "uid": true,
+		"features": true, "congctl": true, "expires": true, "error": true, "reordering": true, "iif": true,
 		"users": true,
-		"age":   true, "ipid": true, "tos": true, "dsfield": true, "ttl-propagate": true, "fastopen_no_cookie": true,
-		"from": true}
+		"age":   true, "ipid": true, "tos": true, "dsfield": true, "ttl-propagate": true, "fastopen_no_cookie": true}
 )
 
 // routeWords reads the words of a route into the names that the JSON form has.
@@ -407,6 +421,14 @@ func routeWords(o *object, w []string) error {
 			}
 		case "rt_offload_failed", "unresolved": // the kernel has it, and what forwards at speed may not
 			return layout.InDoubt(w[i])
+		case "uid":
+			next()
+			o.asked = true
+		case "cache":
+			o.asked = true
+		case "from":
+			next()
+			o.narrow = true
 		case "dead", "linkdown", "onlink":
 			o.Flags = append(o.Flags, w[i])
 		default:
@@ -422,6 +444,13 @@ func routeWords(o *object, w []string) error {
 		}
 	}
 	return nil
+}
+
+// answers reports whether a line tells what the kernel would do with one address, and from which of its own: no row of
+// a table has the second without a protocol, a scope or a metric.
+func (o *object) answers(w []string) bool {
+	return !strings.Contains(w[0], "/") && o.Type == "" && o.Dst != "default" && (o.PrefSrc != "" || o.narrow) &&
+		o.Protocol == "" && o.Scope == "" && o.Metric == nil && o.Table == ""
 }
 
 // ruleWords reads the words of a policy rule.
