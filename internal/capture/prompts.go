@@ -49,7 +49,7 @@ func (p *prompter) learn() {
 	look := func(text []byte) {
 		for lo, hi := range layout.Lines(text) {
 			line := bytes.TrimRight(text[lo:hi], " \t\r")
-			if len(line) < 4 || len(line) > maxPrompt || line[0] == ' ' || line[0] == '\t' || !holdsAny(line) {
+			if len(line) < 4 || len(line) > maxPrompt || line[0] == ' ' || line[0] == '\t' || !holdsAny(line, mayHold) {
 				continue
 			}
 			m := sureCommand.FindSubmatch(line)
@@ -130,8 +130,20 @@ func (p *prompter) comments(sign string) bool {
 
 func isASCII(s string) bool { return strings.IndexFunc(s, func(r rune) bool { return r >= 0x80 }) < 0 }
 
-func holdsAny(line []byte) bool {
-	for _, w := range mayHold {
+// mayBeOdd reports whether a line that begins with a character may begin with a prompt of an unknown shape: a time of
+// the day begins with a digit.
+func (p *prompter) mayBeOdd(first byte) bool {
+	for key := range p.odd {
+		if key[0] == first || key[0] == '0' && digit(first) {
+			return true
+		}
+	}
+	return false
+}
+
+// holdsAny reports whether any of some words stands in a line.
+func holdsAny(line []byte, words [][]byte) bool {
+	for _, w := range words {
 		if bytes.Contains(line, w) {
 			return true
 		}
@@ -180,6 +192,9 @@ func asker(prompt string) string {
 // oddly reads a line that begins with a prompt of an unknown shape that was learned.
 func (p *prompter) oddly(line []byte) (device, command string, ok bool) {
 	if len(p.odd) == 0 || len(line) == 0 || len(line) > maxPrompt || bytes.Contains(line, []byte(void)) {
+		return "", "", false
+	}
+	if !p.mayBeOdd(line[0]) {
 		return "", "", false
 	}
 	s := timeOfDay.ReplaceAllString(string(line[:min(len(line), longestOdd+40)]), "0")

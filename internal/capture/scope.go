@@ -23,12 +23,21 @@ var sessionLost = regexp.MustCompile(`(?i)^\s*(?:(?:ssh|client_loop|packet_write
 	`|(?:your |the |this )?(?:cli |idle |vty |exec )?(?:session|connection|line)\b.{0,24}` +
 	`\b(?:timed out|lost|has expired)\b)`)
 
+// endingWords are parts of words without which a line is none of these.
+var endingWords = [][]byte{[]byte("^"), []byte("\x03"), []byte("nterrupt"), []byte("NTERRUPT"), []byte("borted"),
+	[]byte("onnection"), []byte("ONNECTION"), []byte("ession"), []byte("ESSION"), []byte("roken pipe"),
+	[]byte("isconnect"), []byte("rite failed"), []byte("ead from"), []byte("imeout"), []byte("imed out"), []byte("IMED OUT")}
+
 // brokenOff returns where the output of a section was broken off, no mark where it came to its end: the pager's last
 // question was never answered with more, somebody interrupted it, or the session was lost. That line is nothing that is
 // unread.
 func (p *Part) brokenOff(src *Source, s section) route.Mark {
 	for i, u := range p.Unread {
-		line := appendClean(nil, src.Text(u.Mark))
+		line := src.Text(u.Mark)
+		if !holdsAny(line, endingWords) {
+			continue
+		}
+		line = appendClean(nil, line)
 		if interrupted.Match(line) || sessionLost.Match(line) && !leftAbove(src.raw[:u.Mark.Off]) {
 			p.Passed = append(p.Passed, layout.Passed{Mark: u.Mark})
 			p.Unread = slices.Delete(slices.Clone(p.Unread), i, i+1)
