@@ -162,7 +162,13 @@ func partOfTable(w []string) bool {
 	if at >= 0 && slices.ContainsFunc(w[:at], func(before string) bool { return sourceWords[before] }) {
 		return true
 	}
-	return partOfList(w)
+	return slices.ContainsFunc(w, ofOneSource) || partOfList(w)
+}
+
+// ofOneSource reports whether one word asks for the routes of one source: static-routes.
+func ofOneSource(word string) bool {
+	source, what, ok := strings.Cut(word, "-route")
+	return ok && sourceWords[source] && (what == "" || what == "s")
 }
 
 // partOfList reports the same, whatever stands in front of the word for routes.

@@ -176,6 +176,9 @@ func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
 			} else {
 				asked = askedBare(src, p.Unread)
 			}
+			if m := p.titledBySource(src); m.Known() {
+				asked = m
+			}
 			if m, inPart := p.repeated(src, s); inPart {
 				asked = m
 			}

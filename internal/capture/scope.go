@@ -60,6 +60,34 @@ func (p *Part) brokenOff(src *Source, s section) route.Mark {
 // leftAbove reports whether the last line of a text that is not blank ends a session: it was left, not lost.
 func leftAbove(text []byte) bool { return leaves.Match(lastLine(bytes.TrimRight(text, " \t\r\n"))) }
 
+// titleOfSource matches a title that says that the rows below it are routes of one source.
+var titleOfSource = regexp.MustCompile(`(?i)^\W*(?:static|connected|direct|ospf(?:v[23])?|rip(?:ng)?|bgp|is-?is|eigrp)` +
+	`(?: ipv[46])?(?: unicast)? (?:routes?|routing)(?: (?:table|entries|information|list))?(?: *\([^)]*\)| for \S.*)?` +
+	`(?: *family: *\S+)?\W*$`)
+
+// mostTitle is how many lines above the first row are looked at for a title.
+const mostTitle = 16
+
+// titledBySource finds such a title above the first row of a table in columns: what other sources know is not in it.
+func (p *Part) titledBySource(src *Source) route.Mark {
+	if p.Layout != "columns" || len(p.Facts.Tables) == 0 || p.Facts.Tables[0].Routes.Len() == 0 {
+		return route.Mark{}
+	}
+	end := int(p.Facts.Tables[0].Routes.At(0).Mark.Off)
+	at := int(p.Where.Off)
+	for range mostTitle {
+		if at >= end {
+			break
+		}
+		hi := lineEnd(src.raw, at)
+		if titleOfSource.Match(appendClean(nil, src.raw[at:hi])) {
+			return route.Mark{File: p.Where.File, Off: uint32(at), End: uint32(hi)}
+		}
+		at = hi + 1
+	}
+	return route.Mark{}
+}
+
 // bareCommand begins a line that is a command by itself, without a prompt.
 var bareCommand = regexp.MustCompile(`^\s*(?:/ip(?:v6)? route print|/routing route print|show|sh|display|dis|get` +
 	`|netstat|route|ip|birdc? show)\s`)

@@ -40,8 +40,27 @@ func TestAsksForPart(t *testing.T) {
 		"for p in 10.61.7.0/24 default; do ip route show $p; done": true, `ip -j route | jq '.[] | select(.dev == "e0")'`: true, "ip r s table main proto bgp": true,
 
 		"show ipv6 route fd61::/48": true, "show ip route bgp": true,
+		"show static-routes": true, "show router static-route": true, "show vrf-routes": false,
 	} {
 		require.Equal(t, want, asksForPart(command), command)
+	}
+}
+
+// TestATitleOfOneSource above a table in columns says that other sources' routes are not in it.
+func TestATitleOfOneSource(t *testing.T) {
+	const rows = "Destination        Next Hop        Interface     Distance\n" +
+		"0.0.0.0/0          172.28.61.1     line0         1\n10.61.32.0/24      172.28.61.6     line1         1\n"
+	for title, part := range map[string]bool{
+		"Static Route Table": true, "Static routes": true, "--- OSPF Routing Table (VRF default) ---": true,
+		"Static Route Table (Router: Base)  Family: IPv4": true, "IPv4 Route Table": false, "Static routes: 2": false,
+		"static route 0.0.0.0/0 is backed by none": false, "Routing table": false,
+	} {
+		c, err := Read("n.log", []byte("ridge# show what\n"+title+"\n"+rows+"ridge# \n"), 1)
+		require.NoError(t, err)
+		require.Equal(t, part, c.Parts[0].Facts.Tables[0].Filtered.Known(), title)
+		if part {
+			require.Equal(t, title, string(c.Source.Text(c.Parts[0].Facts.Tables[0].Filtered)))
+		}
 	}
 }
 
