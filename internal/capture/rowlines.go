@@ -28,13 +28,13 @@ func otherLines(text []byte) others {
 	n := max(min(len(text)/largePart, runtime.GOMAXPROCS(0)), 1)
 	bounds := make([]int, n+1)
 	for i := 1; i < n; i++ {
-		bounds[i] = max(lineEnd(text, len(text)*i/n)+1, bounds[i-1])
+		bounds[i] = min(lineEnd(text, len(text)*i/n)+1, len(text))
 	}
 	bounds[n] = len(text)
 	found := make([][]int, n)
 	var wg sync.WaitGroup
 	for i := range n {
-		wg.Go(func() { found[i] = otherStarts(text[:max(bounds[i], bounds[i+1])], bounds[i]) })
+		wg.Go(func() { found[i] = otherStarts(text[:bounds[i+1]], bounds[i]) })
 	}
 	wg.Wait()
 	starts := slices.Concat(found...)

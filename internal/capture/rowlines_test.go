@@ -70,6 +70,7 @@ func TestManyOtherLines(t *testing.T) {
 	require.False(t, o.every)
 	require.Equal(t, otherStarts(text, 0), o.starts)
 	require.Len(t, o.starts, bytes.Count(text, []byte("mast7# ")))
+	require.Equal(t, []int{0}, otherLines([]byte(strings.Repeat("x", 3*largePart))).starts) // one line, without its end
 	o = otherLines([]byte(strings.Repeat("x\n", mostOthers)))
 	require.True(t, o.every)
 	n := 0

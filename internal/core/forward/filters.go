@@ -116,7 +116,9 @@ func judgeFlow(d *network.Device, pkt *packet, in, out string, seen bool, meets 
 			}
 			one = judgement{network.Yes, rest}
 		} else {
-			one = judgeChain(d.Flows().Between(c.Lo, c.Hi), pkt, in, out, seen, pkt.turnedAt(d))
+			flow := pkt.flow
+			flow.Seen, flow.Turned = seen, pkt.turnedAt(d)
+			one.fit, one.rule = d.Judge(c, pkt.src, pkt.dst, flow, in, out)
 		}
 		switch {
 		case one.fit == network.Yes && !one.rule.Permit:
@@ -143,37 +145,4 @@ func firstMet(d *network.Device, in, out string, meets func(network.Chain) bool)
 func (p *packet) turnedAt(d *network.Device) bool {
 	changed := func(t translated) bool { return t.device == d && !t.source }
 	return slices.ContainsFunc(p.done, changed) || slices.ContainsFunc(p.undo, changed)
-}
-
-// judgeChain applies ordered rules, the first that fits; what fits none is denied.
-func judgeChain(rules network.Items[network.FlowRule], pkt *packet, in, out string, seen, turned bool) judgement {
-	flow := pkt.flow
-	flow.Seen, flow.Turned = seen, turned
-	fam := route.FamilyOf(pkt.dst)
-	var open *network.FlowRule
-	var last judgement
-	for _, r := range rules.All() {
-		if !r.For(fam) {
-			continue
-		}
-		last = judgement{network.Yes, r}
-		switch r.Fits(pkt.src, pkt.dst, flow, in, out) {
-		case network.Maybe:
-			if open == nil {
-				open = &r
-			} else if open.Permit != r.Permit {
-				return judgement{network.Maybe, *open}
-			}
-		case network.Yes:
-			if open != nil && open.Permit != r.Permit {
-				return judgement{network.Maybe, *open}
-			}
-			return last
-		}
-	}
-	if open != nil && open.Permit {
-		return judgement{network.Maybe, *open}
-	}
-	last.rule.Permit = false
-	return last
 }

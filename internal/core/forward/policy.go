@@ -36,10 +36,7 @@ func (w *Walker) arrive(pkt *packet, at position, hop *Hop) (*packet, *step) {
 			return &p, nil
 		}
 	}
-	for _, t := range at.device.Translations().All() {
-		if !t.Destination {
-			continue
-		}
+	for t := range at.device.TranslationsFor(true, pkt.src, pkt.dst) {
 		switch fit := t.Fits(pkt.src, pkt.dst, pkt.flow, at.ingress, ""); {
 		case fit == network.Maybe && w.assume:
 			hop.Assumed = append(hop.Assumed, t.Mark)
@@ -173,9 +170,9 @@ func (w *Walker) translateSource(pkt *packet, at position, s step, out string) s
 			return s
 		}
 	}
-	for _, t := range d.Translations().All() {
+	for t := range d.TranslationsFor(false, pkt.src, pkt.dst) {
 		answers := pkt.reply && pkt.state[d]
-		if t.Destination || answers && !t.Answers || !answers && !t.FromPorts.Any() {
+		if answers && !t.Answers || !answers && !t.FromPorts.Any() {
 			continue
 		}
 		switch fit := t.Fits(pkt.src, pkt.dst, pkt.flow, at.ingress, out); {

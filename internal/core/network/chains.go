@@ -10,6 +10,7 @@ type Chain struct {
 	// In and Out are the interfaces that all of its rules name, but the last one, which permits all others; "" where
 	// they differ.
 	In, Out string
+	index   *ruleIndex // of its rules, nil for few of them
 }
 
 // chainsOf finds the chains of a policy's rules, so that those for other interfaces need not be gone through.
@@ -32,6 +33,12 @@ func chainsOf(rules []FlowRule) []Chain {
 				}
 			}
 		}
+		if hi-lo >= fewestIndexed {
+			c.index = &ruleIndex{}
+			for i := lo; i < hi; i++ {
+				c.index.add(i-lo, rules[i].From, rules[i].To)
+			}
+		}
 		out = append(out, c)
 		lo = hi
 	}
@@ -52,6 +59,14 @@ func (d *Device) indexRules() {
 		d.asksState = d.asksState || d.policy.Flows[i].State >= Seen
 		d.steers = d.steers || d.policy.Flows[i].Hook == Steered
 	}
+	d.changesSource, d.changesDestination = ruleIndex{}, ruleIndex{}
+	for i, t := range d.policy.Translations {
+		if t.Destination {
+			d.changesDestination.add(i, t.From, t.To)
+		} else {
+			d.changesSource.add(i, t.From, t.To)
+		}
+	}
 }
 
 // Steers reports whether a policy of routing may send packets another way than their destination tells.
@@ -70,4 +85,4 @@ func (c Chain) Passes(in, out string) bool {
 }
 
 // For reports whether a rule is for packets of a family.
-func (r FlowRule) For(f route.Family) bool { return r.Family == 0 || r.Family == f }
+func (r *FlowRule) For(f route.Family) bool { return r.Family == 0 || r.Family == f }

@@ -66,10 +66,12 @@ type Device struct {
 	policy        Policy
 	blended       route.Mark
 	chains        []Chain // of the policy's rules
-	asksState     bool    // one of them asks whether a flow was seen
-	steers        bool    // one of them sends packets another way than their destination tells
-	own           map[netip.Addr][]int
-	number        int
+	// of the policy's translations
+	changesSource, changesDestination ruleIndex
+	asksState                         bool // one of them asks whether a flow was seen
+	steers                            bool // one of them sends packets another way than their destination tells
+	own                               map[netip.Addr][]int
+	number                            int
 }
 
 // Number returns the device's number: 0, 1, … in the order of a case's devices. It is the same in every overlay, so

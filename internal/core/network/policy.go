@@ -271,7 +271,7 @@ func (p Ports) fits(n uint16) Fit {
 }
 
 // Fits says whether the rule fits a packet that goes from one interface to another.
-func (r FlowRule) Fits(src, dst netip.Addr, f Flow, in, out string) Fit {
+func (r *FlowRule) Fits(src, dst netip.Addr, f Flow, in, out string) Fit {
 	if r.Family != 0 && r.Family != route.FamilyOf(dst) {
 		return No
 	}
