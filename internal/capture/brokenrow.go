@@ -56,7 +56,7 @@ func brokenRow(layoutName string, above [][]byte, last []byte) bool {
 		return false
 	case bytes.HasSuffix(last, []byte(echoed)):
 		return true
-	case bytes.HasSuffix(last, []byte(",")) && bytes.Count(last, []byte(",")) < len(words): // no row of cells between commas
+	case bytes.HasSuffix(last, []byte(",")) && bytes.Count(last, []byte(",")) < len(words): // cells are not parted by them
 		return true
 	case layoutName == looseRow && dangling(words):
 		return true

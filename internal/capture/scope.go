@@ -26,7 +26,8 @@ var sessionLost = regexp.MustCompile(`(?i)^\s*(?:(?:ssh|client_loop|packet_write
 // endingWords are parts of words without which a line is none of these.
 var endingWords = [][]byte{[]byte("^"), []byte("\x03"), []byte("nterrupt"), []byte("NTERRUPT"), []byte("borted"),
 	[]byte("onnection"), []byte("ONNECTION"), []byte("ession"), []byte("ESSION"), []byte("roken pipe"),
-	[]byte("isconnect"), []byte("rite failed"), []byte("ead from"), []byte("imeout"), []byte("imed out"), []byte("IMED OUT")}
+	[]byte("isconnect"), []byte("rite failed"), []byte("ead from"), []byte("imeout"), []byte("imed out"),
+	[]byte("IMED OUT")}
 
 // brokenOff returns where the output of a section was broken off, no mark where it came to its end: the pager's last
 // question was never answered with more, somebody interrupted it, or the session was lost. That line is nothing that is
