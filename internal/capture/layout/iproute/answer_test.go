@@ -13,15 +13,16 @@ import (
 // each row of a table has.
 func TestAnswersForOneAddress(t *testing.T) {
 	for text, want := range map[string]struct{ answers, routes int }{
-		"10.62.3.3 via 172.28.61.9 dev line1 src 172.28.61.10 uid 0\n    cache\n":  {1, 0},
-		"10.62.3.3 via 172.28.61.9 dev line1 src 172.28.61.10\n":                   {1, 0},
-		"10.62.3.3 via 172.28.61.9 dev line1\n    cache expires 300sec mtu 1400\n": {1, 0},
-		"10.62.3.3 dev line1 table 50 src 172.28.61.10 uid 1000\n":                 {1, 0},
-		"local 172.28.61.10 dev lo src 172.28.61.10 uid 0\n    cache <local>\n":    {1, 0},
-		"10.62.3.3 from 10.61.64.9 via 172.28.61.9 dev line1\n    cache iif x0\n":  {0, 0},
-		"10.62.3.3 via 172.28.61.9 dev line1\n":                                    {0, 1},
-		"10.62.3.3 dev line1 proto kernel scope link src 172.28.61.10\n":           {0, 1},
-		"10.62.3.3 via 172.28.61.9 dev line1 src 172.28.61.10 metric 100\n":        {0, 1},
+		"10.62.3.3 via 172.28.61.9 dev line1 src 172.28.61.10 uid 0\n    cache\n":             {1, 0},
+		"10.62.3.3 via 172.28.61.9 dev line1 src 172.28.61.10\n":                              {1, 0},
+		"10.62.3.3 via 172.28.61.9 dev line1\n    cache expires 300sec mtu 1400\n":            {1, 0},
+		"10.62.3.3 dev line1 table 50 src 172.28.61.10 uid 1000\n":                            {1, 0},
+		"local 172.28.61.10 dev lo src 172.28.61.10 uid 0\n    cache <local>\n":               {1, 0},
+		"10.62.3.3 from 10.61.64.9 via 172.28.61.9 dev line1\n    cache iif x0\n":             {0, 0},
+		"fd61::9 from :: via fe80::1 dev line1 proto ra src fd61::2 metric 100 pref medium\n": {1, 0},
+		"10.62.3.3 via 172.28.61.9 dev line1\n":                                               {0, 1},
+		"10.62.3.3 dev line1 proto kernel scope link src 172.28.61.10\n":                      {0, 1},
+		"10.62.3.3 via 172.28.61.9 dev line1 src 172.28.61.10 metric 100\n":                   {0, 1},
 	} {
 		r := layouttest.Laws(t, ReadText, []byte(text))
 		require.Empty(t, r.Unread, text)

@@ -11,7 +11,8 @@ type object struct {
 	lo, hi int
 	bare   bool          // a prefix alone on its line
 	asked  bool          // what the kernel would do with one address, which is no route of its table
-	narrow bool          // of packets from some source alone
+	from   bool          // it was asked of packets from a source
+	narrow bool          // and that is not every one
 	weight uint32        // of a next hop that stands on a line of its own
 	texts  []addressText // addresses in the text form
 

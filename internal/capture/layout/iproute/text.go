@@ -427,8 +427,8 @@ func routeWords(o *object, w []string) error {
 		case "cache":
 			o.asked = true
 		case "from":
-			next()
-			o.narrow = true
+			from := next()
+			o.from, o.narrow = true, from != "::" && from != "0.0.0.0"
 		case "dead", "linkdown", "onlink":
 			o.Flags = append(o.Flags, w[i])
 		default:
@@ -446,11 +446,11 @@ func routeWords(o *object, w []string) error {
 	return nil
 }
 
-// answers reports whether a line tells what the kernel would do with one address, and from which of its own: no row of
-// a table has the second without a protocol, a scope or a metric.
+// answers reports whether a line tells what the kernel would do with one address: from which source it was asked, or
+// from which of its own it would send, which no row of a table has without a protocol, a scope or a metric.
 func (o *object) answers(w []string) bool {
-	return !strings.Contains(w[0], "/") && o.Type == "" && o.Dst != "default" && (o.PrefSrc != "" || o.narrow) &&
-		o.Protocol == "" && o.Scope == "" && o.Metric == nil && o.Table == ""
+	return !strings.Contains(w[0], "/") && o.Type == "" && o.Dst != "default" &&
+		(o.from || o.PrefSrc != "" && o.Protocol == "" && o.Scope == "" && o.Metric == nil && o.Table == "")
 }
 
 // ruleWords reads the words of a policy rule.
