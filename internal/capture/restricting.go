@@ -81,6 +81,13 @@ var rules = sync.OnceValue(func() []*regexp.Regexp {
 		// filters and translations as applied by elements of a document: <filter-name>, "ingress-acl-sets": {
 		regexp.MustCompile(`(?i)[<"'](?:[\w-]+:)?(?:filter-name|(?:in|e)gress-acl-sets?|access-group|acl[-_]?name` +
 			`|traffic-filter|packet-filter|(?:source|destination|static)-nat|permit/)["'\s>]`),
+		// "forwarding": "drop" (RFC 8519) and the like, as elements of a document, and the sets that are bound
+		regexp.MustCompile(`(?i)[<"'](?:[\w-]+:)?forwarding(?:-action)?["'>]\s*:?\s*["']?(?:[\w-]+:)?(?:drop|reject|accept)\b` +
+			`|["'](?:[\w-]+:)?acl-sets?["']\s*:`),
+		// a row of cells of which one says that packets are stopped: 7,10.61.16.0/24,any,tcp,Drop
+		regexp.MustCompile(`(?i)^(?:[^,;]*[,;]){2,}\s*"?(?:deny|drop|reject|block)"?\s*(?:[,;].*)?$`),
+		// DROP inside net:10.61.16.0/24
+		regexp.MustCompile(`^(?:DROP|REJECT)\s+[a-z$][\w$-]*(?::\S+)?\s+[a-z$][\w$-]*(?::\S+)?(?:\s|$)`),
 		// filter ip 10, filter { below an interface; the interfaces that tables of rules are bound to
 		regexp.MustCompile(`(?i)^\s*filter\s+(?:ip|ipv6)\s+\S+\s*$|^\s*filter\s*\{\s*$|["']ACL_TABLE["']\s*:` +
 			`|^\s*Interface\b.*\sInput Filter\s+Output Filter\s*$`),

@@ -1,6 +1,7 @@
 package nftables
 
 import (
+	"cmp"
 	"encoding/json"
 	"regexp"
 	"slices"
@@ -8,6 +9,7 @@ import (
 
 	"zarvek/internal/capture/filters"
 	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 )
 
@@ -56,7 +58,7 @@ func ReadSaved(text []byte) layout.Reading {
 	rs.part = true // where no line begins a table, one of several was listed
 	family := savedFamily(text)
 	table, known := "filter", rs.named
-	open := route.Mark{}
+	open, first := route.Mark{}, route.Mark{} // a table, and a rule
 	if strings.Contains(string(text), "-P PREROUTING") && !strings.Contains(string(text), "-P FORWARD") {
 		table = "nat"
 	}
@@ -97,6 +99,7 @@ func ReadSaved(text []byte) layout.Reading {
 			base(m[1], "accept") // of which the line with the policy is missing
 			w := words(s)
 			i := slices.Index(w, "-A")
+			first = cmp.Or(first, mark)
 			c.Facts.Policy.SetsMarks = c.Facts.Policy.SetsMarks ||
 				slices.ContainsFunc(w, func(x string) bool { return strings.HasSuffix(x, "MARK") || x == "CT" })
 			rs.rules[k(m[1])] = append(rs.rules[k(m[1])],
@@ -112,6 +115,9 @@ func ReadSaved(text []byte) layout.Reading {
 		rs.all = route.IPv6
 	}
 	rs.build(&c.Facts.Policy)
+	if len(rs.chains) == 0 && first.Known() { // nothing tells which packets are led here
+		c.Restrict(network.FlowRule{}, int(first.Off), int(first.End))
+	}
 	if open != (route.Mark{}) { // its last line is missing, and rules may be
 		c.Restrict(cutHere, int(open.Off), int(open.End))
 	}

@@ -184,6 +184,10 @@ func TestACutListingPromisesNothing(t *testing.T) {
 	}
 	r := ReadSaved([]byte(strings.TrimSuffix(saved, "COMMIT\n")))
 	require.True(t, r.Facts.Policy.Flows[len(r.Facts.Policy.Flows)-2].Missing == network.CutOff)
+	const led = ":user-forward - [0:0]\n-A user-forward -d 10.61.96.0/20 -j DROP\nCOMMIT\n"
+	r = layouttest.Laws(t, ReadSaved, []byte("*filter\n"+led))
+	require.True(t, r.Facts.Policy.Flows[0].NotRead, "nothing tells which packets are led to a chain")
+	require.Empty(t, layouttest.Laws(t, ReadSaved, []byte("*filter\n:FORWARD ACCEPT [0:0]\n"+led)).Facts.Policy.Flows[0].NotRead)
 	r = layouttest.Laws(t, ReadText, []byte("table ip f {\n\tchain forward {\n\t\ttype filter hook forward priority filter; policy drop;\n10.61.96.0/20 via 172.28.61.1 dev up0\n"))
 	require.Len(t, r.Unread, 1, "what stands below is left to other readers")
 }
