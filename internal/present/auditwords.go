@@ -180,6 +180,7 @@ var fateShort = map[selection.Fate]string{
 	selection.HopByDefault:  "nothing but the default route leads to its next hop, which most devices do not accept",
 	selection.InterfaceDown: "its interface is down", selection.InterfaceGone: "the device has no such interface",
 	selection.Deactivated: "the table has it as inactive", selection.RefusedToUse: "what forwards did not take it",
+	selection.NotShown: "it could be by all that was captured, so it was made at another time, or is tied to something",
 }
 
 var differenceShort = map[network.DifferenceKind]string{

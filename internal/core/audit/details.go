@@ -50,7 +50,7 @@ type TrialDetail struct {
 	To    netip.Addr // the packet that was tried
 }
 
-// A StaticDetail is what StaticUnusable says.
+// A StaticDetail is what StaticUnusable and StaticNotShown say.
 type StaticDetail struct {
 	Route route.Route
 	Fate  selection.Fate

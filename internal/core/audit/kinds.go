@@ -148,6 +148,7 @@ func kinds() []kindOf {
 			what: "a configured static route is not in the table and could not be",
 			find: findStatics,
 		},
+		{kind: StaticNotShown, what: "a configured static route could be used, and is not in the table"},
 		{
 			kind: TablesDiffer,
 			what: "what a device chose and what it forwards by differ, or captures of it contradict each other",

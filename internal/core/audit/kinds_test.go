@@ -90,6 +90,7 @@ var kindTests = []struct {
 	},
 	{"a backup that works", Options{Only: []Kind{BackupFails, BackupCannotFloat}}, nil},
 	{"a configured static whose next hop nothing leads to", Options{}, []string{"risk static-unusable a"}},
+	{"a configured static that could be used", Options{}, []string{"note static-not-shown a"}},
 	{"chosen and not installed", Options{}, []string{"risk tables-differ a"}},
 	{
 		"a static over a shared segment without liveness detection",

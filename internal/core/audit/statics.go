@@ -1,9 +1,23 @@
 package audit
 
-import "zarvek/internal/core/selection"
+import (
+	"net/netip"
+
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/selection"
+)
 
 // StaticUnusable means that a configured static route is not in the table and could not be.
 const StaticUnusable Kind = "static-unusable"
+
+// StaticNotShown means that a configured static route could be used by all that was captured, and is not in the table.
+const StaticNotShown Kind = "static-not-shown"
+
+// showsAll reports whether a table would show a route to a prefix if it had one.
+func showsAll(t *network.Table, p netip.Prefix) bool {
+	_, unread := t.UnreadRow(p.Addr(), p.Bits()-1)
+	return !t.Filtered.Known() && !t.Incomplete(p.Addr()) && !unread
+}
 
 // findStatics asks what became of every configured static route.
 func findStatics(s *caseView) []Finding {
@@ -37,6 +51,15 @@ func findStatics(s *caseView) []Finding {
 							),
 							Repair: []Repair{{Kind: ChangeNextHop, Device: d.Name, Prefix: st.Prefix}},
 						}
+						f.identify(st.Prefix, st.NextHop.Address, st.NextHop.Interface)
+						out = append(out, f)
+					case selection.NotShown:
+						if !showsAll(t, st.Prefix) {
+							continue
+						}
+						f := Finding{Kind: StaticNotShown, Severity: Note, Device: d.Name, Table: t.Name,
+							Family: t.Family, Detail: StaticDetail{c.Route, c.Fate}, Marks: marks(st.Mark),
+							Repair: []Repair{{Kind: CaptureAnew, Device: d.Name}}}
 						f.identify(st.Prefix, st.NextHop.Address, st.NextHop.Interface)
 						out = append(out, f)
 					}

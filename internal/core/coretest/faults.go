@@ -181,6 +181,7 @@ var Faults = map[string]string{
 		a: static 10.61.2.0/24 pref 200 via 172.28.2.2 dev side candidate
 		b: static 10.61.1.0/24 via 172.28.1.1 dev up`,
 	"a configured static whose next hop nothing leads to": OutAndBack + "a: conf 10.61.8.0/24 via 172.28.9.9",
+	"a configured static that could be used":              OutAndBack + "a: conf 10.61.8.0/24 via 172.28.1.2",
 	"chosen and not installed": OutAndBack + `
 		a: kernel: static 10.61.2.0/24 via 172.28.1.2 dev up
 		a: kernel: direct 10.61.1.0/24 dev lan
