@@ -133,7 +133,7 @@ func (e RemoveRoute) on(n *network.Snapshot) (*network.Snapshot, error) {
 	x := n.Draft()
 	x.SetStatics(e.Device, statics)
 	x.SetRoutes(e.Device, t.Name, e.Prefix, rows)
-	return elect(x.Freeze(), e.Device, t.Name, e.Prefix), nil
+	return elect(d, x.Freeze(), e.Device, t.Name, e.Prefix), nil
 }
 
 // AlterRoute replaces routes of a prefix by a configured static route.
@@ -151,8 +151,9 @@ func (e AlterRoute) on(n *network.Snapshot) (*network.Snapshot, error) {
 }
 
 // elect chooses among the candidates of a prefix, those that stand by in the configuration included, where nothing
-// forwards it any more.
-func elect(n *network.Snapshot, device, table string, p netip.Prefix) *network.Snapshot {
+// forwards it any more. One that was kept out of the table before, nobody knows why, may still be: none is known to be
+// used then.
+func elect(was *network.Device, n *network.Snapshot, device, table string, p netip.Prefix) *network.Snapshot {
 	d := n.Device(device)
 	t := d.Table(table, route.FamilyOf(p.Addr()))
 	rows := t.RoutesTo(p)
@@ -170,12 +171,28 @@ func elect(n *network.Snapshot, device, table string, p netip.Prefix) *network.S
 			n = x.Freeze()
 			d = n.Device(device)
 			t = d.Table(table, t.Family)
+			if c := selection.Judge(was, was.Table(table, t.Family), s); c.Absent() {
+				chosen = untold(t.RoutesTo(p), c.Route)
+				continue
+			}
 			chosen = withStatic(d, t, s, t.RoutesTo(p))
 		}
 	}
 	x := n.Draft()
 	x.SetRoutes(device, table, p, chosen)
 	return x.Freeze()
+}
+
+// untold are the rows of a prefix with another that may be used or not.
+func untold(rows []route.Route, other route.Route) []route.Route {
+	other.State = route.Active
+	rows = append(rows, other)
+	for i := range rows {
+		if rows[i].Is(route.Active) || rows[i].Is(route.Installed) {
+			rows[i].State = rows[i].State&^route.Installed | route.Active | route.Rejected | route.Untold
+		}
+	}
+	return rows
 }
 
 // Use makes one route the only one that forwards its prefix: a trial of what stands by, whatever the rules say.

@@ -57,7 +57,7 @@ func (e InterfaceDown) on(n *network.Snapshot) (*network.Snapshot, error) {
 	}
 	out := x.Freeze()
 	for _, k := range touched {
-		out = elect(out, e.Device, k.table, k.p)
+		out = elect(d, out, e.Device, k.table, k.p)
 	}
 	return out, nil
 }

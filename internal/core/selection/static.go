@@ -43,6 +43,10 @@ type Configured struct {
 	Why     Why         // Standby: the rule by which it waits
 }
 
+// Absent reports whether the route should be in the table by all that was captured, and is not: what keeps it out (an
+// object that it is tied to, another moment) nobody knows, nor whether it comes in when what is used goes.
+func (c *Configured) Absent() bool { return c.Fate == NotShown || c.Fate == AgainstTheOrder }
+
 // configured judges the configured statics of t's table that cover dst.
 func configured(d *network.Device, t *network.Table, dst netip.Prefix, won Match) []Configured {
 	var out []Configured
@@ -98,6 +102,8 @@ func (c *Configured) judgeRow(r route.Route) {
 	switch {
 	case r.Is(route.Installed):
 		c.Fate = InUse
+	case r.Is(route.Untold):
+		c.Fate = NotShown
 	case r.Is(route.Unusable):
 		c.Fate = Deactivated
 	case r.Is(route.Rejected), r.Is(route.Active):

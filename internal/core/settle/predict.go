@@ -206,17 +206,17 @@ func (r *run) predict(
 		if !ok {
 			continue
 		}
-		changed = r.put(x.device.Name, t.Name, p, decide(now, t, p, next)) || changed
+		changed = r.put(x.device.Name, t.Name, p, decide(r.was(x.device.Name), now, t, p, next)) || changed
 	}
 	return changed
 }
 
 // decide chooses among the routes of a prefix, of which the protocol's may be untold.
-func decide(d *network.Device, t *network.Table, p netip.Prefix, rows []route.Route) []route.Route {
+func decide(was, d *network.Device, t *network.Table, p netip.Prefix, rows []route.Route) []route.Route {
 	if slices.ContainsFunc(rows, func(x route.Route) bool { return x.Is(route.Untold) }) {
 		return settleUntold(d, t, rows)
 	}
-	return elected(d, t, p, rows)
+	return elected(was, d, t, p, rows)
 }
 
 // entryOf finds what a node has of a prefix. Entries stand in the order of their nodes, as tables were read.

@@ -17,8 +17,10 @@ func used(rows []route.Route) bool {
 }
 
 // elected is what a device makes of the routes that are left for a prefix, with the configured ones that stand by.
-func elected(d *network.Device, t *network.Table, p netip.Prefix, rows []route.Route) []route.Route {
+// One that was kept out of the table before, nobody knows why, may still be.
+func elected(was, d *network.Device, t *network.Table, p netip.Prefix, rows []route.Route) []route.Route {
 	rows = slices.Clone(rows)
+	open := false
 	for _, s := range d.Statics().All() {
 		if !ofTable(s, t) || s.Prefix.Masked() != p {
 			continue
@@ -28,9 +30,18 @@ func elected(d *network.Device, t *network.Table, p netip.Prefix, rows []route.R
 			c.Fate == selection.InterfaceGone || c.Fate == selection.HopByDefault {
 			continue
 		}
-		if !slices.ContainsFunc(rows, func(x route.Route) bool { return sameWay(x, c.Route) }) {
-			rows = append(rows, c.Route)
+		if slices.ContainsFunc(rows, func(x route.Route) bool { return sameWay(x, c.Route) }) {
+			continue
 		}
+		if old := was.Table(t.Name, t.Family); old != nil {
+			if before := selection.Judge(was, old, s); before.Absent() && had(was, s) {
+				c.Route.State, open = route.Untold, true
+			}
+		}
+		rows = append(rows, c.Route)
+	}
+	if open {
+		return settleUntold(d, t, rows)
 	}
 	if out := selection.Elect(d, t, rows); out != nil {
 		return out
@@ -39,6 +50,11 @@ func elected(d *network.Device, t *network.Table, p netip.Prefix, rows []route.R
 		rows[i].State &^= route.Active | route.Installed | route.Rejected | route.Untold
 	}
 	return rows
+}
+
+// had reports whether a static route was configured before the change.
+func had(was *network.Device, s network.Static) bool {
+	return was.Statics().Any(func(x network.Static) bool { return x == s })
 }
 
 // sameWay reports whether two routes of one prefix are one: a configured static and the table's row of it.

@@ -222,7 +222,7 @@ func (r *run) reconsider(device, table string, p netip.Prefix) bool {
 	if !lost && used(left) {
 		return false
 	}
-	return r.put(device, table, p, elected(d, t, p, left))
+	return r.put(device, table, p, elected(was, d, t, p, left))
 }
 
 // stays reports whether a kernel keeps a route of which no next hop has a carrier any more: no routing daemon takes it
