@@ -172,7 +172,8 @@ func elect(was *network.Device, n *network.Snapshot, device, table string, p net
 			d = n.Device(device)
 			t = d.Table(table, t.Family)
 			if c := selection.Judge(was, was.Table(table, t.Family), s); c.Absent() {
-				chosen = untold(t.RoutesTo(p), c.Route)
+				c.Route.State = route.Untold
+				chosen = selection.ElectAmongUntold(d, t, append(t.RoutesTo(p), c.Route))
 				continue
 			}
 			chosen = withStatic(d, t, s, t.RoutesTo(p))
@@ -181,18 +182,6 @@ func elect(was *network.Device, n *network.Snapshot, device, table string, p net
 	x := n.Draft()
 	x.SetRoutes(device, table, p, chosen)
 	return x.Freeze()
-}
-
-// untold are the rows of a prefix with another that may be used or not.
-func untold(rows []route.Route, other route.Route) []route.Route {
-	other.State = route.Active
-	rows = append(rows, other)
-	for i := range rows {
-		if rows[i].Is(route.Active) || rows[i].Is(route.Installed) {
-			rows[i].State = rows[i].State&^route.Installed | route.Active | route.Rejected | route.Untold
-		}
-	}
-	return rows
 }
 
 // Use makes one route the only one that forwards its prefix: a trial of what stands by, whatever the rules say.

@@ -54,6 +54,37 @@ func Elect(d *network.Device, t *network.Table, rows []route.Route) []route.Rout
 	return out
 }
 
+// ElectAmongUntold decides among routes of which some cannot be told: one that is sure and comes before all of those by the
+// rules is used; else nobody knows.
+func ElectAmongUntold(d *network.Device, t *network.Table, rows []route.Route) []route.Route {
+	var sure, open []route.Route
+	for _, x := range rows {
+		if x.Is(route.Untold) {
+			open = append(open, x)
+		} else {
+			sure = append(sure, x)
+		}
+	}
+	won := Elect(d, t, sure)
+	best := slices.IndexFunc(won, func(x route.Route) bool { return x.Is(route.Installed) })
+	if best >= 0 && !slices.ContainsFunc(open, func(x route.Route) bool {
+		return !Before(won[best], x, t.HighestWins)
+	}) {
+		for i := range open {
+			open[i].State = 0
+		}
+		return append(won, open...)
+	}
+	out := slices.Clone(rows)
+	for i := range out {
+		out[i].State &^= route.Active | route.Installed | route.Rejected
+		if out[i].Is(route.Untold) {
+			out[i].State |= route.Active | route.Rejected
+		}
+	}
+	return out
+}
+
 // Usable reports whether a device could forward by a route: its next hop is resolved and leaves by an interface that is
 // not known to be down.
 func Usable(d *network.Device, t *network.Table, r route.Route) bool {

@@ -262,7 +262,7 @@ func (x *spoken) leaveOpen(d *network.Device, t *network.Table, p netip.Prefix, 
 		best = &route.Attributes{Protocol: x.proto}
 	}
 	open := route.Route{Prefix: p, Attributes: best, State: route.Active | route.Rejected | route.Untold}
-	return x.put(d.Name, t.Name, p, settleUntold(d, t, append(rows, open)))
+	return x.put(d.Name, t.Name, p, selection.ElectAmongUntold(d, t, append(rows, open)))
 }
 
 // heard looks at what other speakers announce, where a neighbour may have come back: the device may learn it now.

@@ -8,6 +8,7 @@ import (
 
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
+	"zarvek/internal/core/selection"
 )
 
 // question is one prefix of one protocol.
@@ -214,7 +215,7 @@ func (r *run) predict(
 // decide chooses among the routes of a prefix, of which the protocol's may be untold.
 func decide(was, d *network.Device, t *network.Table, p netip.Prefix, rows []route.Route) []route.Route {
 	if slices.ContainsFunc(rows, func(x route.Route) bool { return x.Is(route.Untold) }) {
-		return settleUntold(d, t, rows)
+		return selection.ElectAmongUntold(d, t, rows)
 	}
 	return elected(was, d, t, p, rows)
 }

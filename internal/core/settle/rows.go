@@ -41,7 +41,7 @@ func elected(was, d *network.Device, t *network.Table, p netip.Prefix, rows []ro
 		rows = append(rows, c.Route)
 	}
 	if open {
-		return settleUntold(d, t, rows)
+		return selection.ElectAmongUntold(d, t, rows)
 	}
 	if out := selection.Elect(d, t, rows); out != nil {
 		return out
@@ -69,37 +69,6 @@ func untold(rows []route.Route) []route.Route {
 	for i := range out {
 		if out[i].Is(route.Installed) || out[i].Is(route.Active) {
 			out[i].State = out[i].State&^route.Installed | route.Active | route.Rejected | route.Untold
-		}
-	}
-	return out
-}
-
-// settleUntold decides among routes of which some cannot be told: one that is sure and comes before all of those by the
-// rules is used; else nobody knows.
-func settleUntold(d *network.Device, t *network.Table, rows []route.Route) []route.Route {
-	var sure, open []route.Route
-	for _, x := range rows {
-		if x.Is(route.Untold) {
-			open = append(open, x)
-		} else {
-			sure = append(sure, x)
-		}
-	}
-	won := selection.Elect(d, t, sure)
-	best := slices.IndexFunc(won, func(x route.Route) bool { return x.Is(route.Installed) })
-	if best >= 0 && !slices.ContainsFunc(open, func(x route.Route) bool {
-		return !selection.Before(won[best], x, t.HighestWins)
-	}) {
-		for i := range open {
-			open[i].State = 0
-		}
-		return append(won, open...)
-	}
-	out := slices.Clone(rows)
-	for i := range out {
-		out[i].State &^= route.Active | route.Installed | route.Rejected
-		if out[i].Is(route.Untold) {
-			out[i].State |= route.Active | route.Rejected
 		}
 	}
 	return out

@@ -273,7 +273,7 @@ func withoutDead(d *network.Device, t *network.Table, rows []route.Route, dead f
 			rows[i].State = rows[i].State&^route.Installed | route.Active | route.Rejected | route.Untold
 		}
 	}
-	return settleUntold(d, t, rows)
+	return selection.ElectAmongUntold(d, t, rows)
 }
 
 // put replaces the routes of a prefix where that says anything new.
