@@ -6,13 +6,13 @@ import (
 	"errors"
 	"fmt"
 	"net/netip"
-	"regexp"
 	"slices"
 	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 // A table in a log is what the device had when it was shown. What somebody typed below it, and what the device itself
@@ -20,11 +20,11 @@ import (
 // table is shown again.
 
 // tellsOfMove matches a log message of a link or neighbour that came or went.
-var tellsOfMove = regexp.MustCompile(`(?i)changed state to|-ADJ|(?:ADJ|NBR|NEIGHBOU?R)_?CHA?NG|\blink (?:is )?(?:up` +
+var tellsOfMove = lazyregexp.New(`(?i)changed state to|-ADJ|(?:ADJ|NBR|NEIGHBOU?R)_?CHA?NG|\blink (?:is )?(?:up` +
 	`|down)\b|from \w+ to (?:down|full|idle|established|init)\b`)
 
 // alters are commands that change what a device does with packets, in the words of shells and of devices.
-var alters = regexp.MustCompile(`(?i)^(?:sudo |do |run )?(?:\S*/)?(?:` + strings.Join([]string{
+var alters = lazyregexp.New(`(?i)^(?:sudo |do |run )?(?:\S*/)?(?:` + strings.Join([]string{
 	`ip (?:-\S+ |netns exec \S+ (?:\S*/)?ip )*(?:-\S+ )*(?:ro?u?t?e?|ru?l?e?|a(?:d?d?r?|ddress)|li?n?k?|ne?i?g?h?` +
 		`|nexthop|tunnel|tun|xfrm|vrf) (?:add|del|delete|replace|change|append|prepend|flush|set|restore)\b`,
 	`route (?:-\S+ )*(?:add|del|delete|change|flush)\b`,
@@ -48,29 +48,29 @@ var alters = regexp.MustCompile(`(?i)^(?:sudo |do |run )?(?:\S*/)?(?:` + strings
 }, "|") + `)`)
 
 // configuring matches the prompt of a mode in which a configuration is changed.
-var configuring = regexp.MustCompile(`^\S*\((?:conf|cfg|config)[^()]*\)|^\[[~*]?[A-Za-z][^\]@\s]*\]`)
+var configuring = lazyregexp.New(`^\S*\((?:conf|cfg|config)[^()]*\)|^\[[~*]?[A-Za-z][^\]@\s]*\]`)
 
 // harmless are lines typed in such a mode that change nothing of what becomes of packets.
-var harmless = regexp.MustCompile(`(?i)^(?:(?:do |run )?(?:show|sh|display|dis|ping|traceroute|tracert|wr|write|copy` +
+var harmless = lazyregexp.New(`(?i)^(?:(?:do |run )?(?:show|sh|display|dis|ping|traceroute|tracert|wr|write|copy` +
 	`|save|dir|terminal|term|more|who|help)\b|(?:end|ex|exit|q|quit|return|top|up|abort|commit check` +
 	`|conf(?:ig(?:ure)?)? ?t?(?:erm(?:inal)?)?)$|[!#?]|` +
 	`(?:interface|int|description|desc|name|hostname|sysname|logging|log|info-center|username|local-user` +
 	`|user-interface|line|banner|header|snmp\S*|ntp\S*|clock|alias|login|password|aaa|tacacs\S*|radius\S*|router)\b)`)
 
 // ofRoute matches a statement about one route.
-var ofRoute = regexp.MustCompile(`(?i)\b(?:route|route-static|static-route|NetRoute)\b`)
+var ofRoute = lazyregexp.New(`(?i)\b(?:route|route-static|static-route|NetRoute)\b`)
 
 // watches matches a command that shows changes as they come rather than a table.
-var watches = regexp.MustCompile(`(?i)^(?:sudo )?(?:timeout \S+ )?(?:\S*/)?(?:ip (?:-\S+ )*mo(?:n|ni|nit|nito` +
+var watches = lazyregexp.New(`(?i)^(?:sudo )?(?:timeout \S+ )?(?:\S*/)?(?:ip (?:-\S+ )*mo(?:n|ni|nit|nito` +
 	`|nitor)?\b|rtmon\b|route (?:-n )?monitor\b)`)
 
 // showsHistory matches a command that shows messages of before.
-var showsHistory = regexp.MustCompile(`(?i)\b(?:log|logs|logging|logbuffer|trapbuffer|syslog|messages|dmesg` +
+var showsHistory = lazyregexp.New(`(?i)\b(?:log|logs|logging|logbuffer|trapbuffer|syslog|messages|dmesg` +
 	`|journalctl|events?|history)\b`)
 
 var (
-	aboutLink = regexp.MustCompile(`(?i)\b(?:interface|nbr|neighbou?r|peer) (\S+?)[,:]?(?: |$)`)
-	goesDown  = regexp.MustCompile(`(?i)\b(?:to|is) (?:\w+ )?down\b|\bto idle\b`)
+	aboutLink = lazyregexp.New(`(?i)\b(?:interface|nbr|neighbou?r|peer) (\S+?)[,:]?(?: |$)`)
+	goesDown  = lazyregexp.New(`(?i)\b(?:to|is) (?:\w+ )?down\b|\bto idle\b`)
 )
 
 // subject is the link or neighbour that a message is about, "" where it is not understood.

@@ -1,14 +1,15 @@
 package capture
 
 import (
-	"regexp"
 	"strconv"
 	"strings"
+
+	"zarvek/internal/lazyregexp"
 )
 
 // ages matches a word that says how long a device has known a route: 00:12:34, 3d04h, 3d07h12m, 1w2d, 12d:3h:4m:5s.
 // Of "2w3d 04:05:06" the first word is enough.
-var ages = regexp.MustCompile(`^(?:(?:\d+[ywdhms]:?)+|(?:\d+[ywd])*\d{1,3}:\d{2}:\d{2})$`)
+var ages = lazyregexp.New(`^(?:(?:\d+[ywdhms]:?)+|(?:\d+[ywd])*\d{1,3}:\d{2}:\d{2})$`)
 
 // units from the longest on, in words.
 var units = []struct {
@@ -28,7 +29,7 @@ func age(line string) string {
 }
 
 // amount matches one number of an age with the letter of its unit.
-var amount = regexp.MustCompile(`(\d+)([ywdhms])`)
+var amount = lazyregexp.New(`(\d+)([ywdhms])`)
 
 // ageWords words an age as devices print it (1y2w, 3d04h, 00:12:31) by its two largest units; a month is m behind y, w
 // or d, and minutes are m beside h or s.

@@ -1,19 +1,19 @@
 package capture
 
 import (
-	"regexp"
 	"slices"
 	"strings"
 
 	"zarvek/internal/capture/layout"
+	"zarvek/internal/lazyregexp"
 )
 
 // fromHeading is a search that shows all from a heading on which stands above every route.
-var fromHeading = regexp.MustCompile(`\|\s*(?:b|be|beg|begin)\s+"?(?:gateway|codes?|destination` +
+var fromHeading = lazyregexp.New(`\|\s*(?:b|be|beg|begin)\s+"?(?:gateway|codes?|destination` +
 	`|gateway of last resort)\b[^|]*$`)
 
 // routeWord is a word that asks for routes, whole or shortened.
-var routeWord = regexp.MustCompile(`^(?:get-netroute|ro(?:ut?|ute?s?|uting)?(?:[-_]?(?:tables?|entry|entries|info))?` +
+var routeWord = lazyregexp.New(`^(?:get-netroute|ro(?:ut?|ute?s?|uting)?(?:[-_]?(?:tables?|entry|entries|info))?` +
 	`|ip-?routes?|rib|fib|cef)$`)
 
 // sourceWords in front of a word for routes ask for those of one source.
@@ -52,13 +52,13 @@ var wholePipes = layout.WordSet(`
 `)
 
 // statement configures a route in place of asking for one.
-var statement = regexp.MustCompile(`^(?:ip|ipv6) route [0-9a-f]*[.:]`)
+var statement = lazyregexp.New(`^(?:ip|ipv6) route [0-9a-f]*[.:]`)
 
 // redirection is where a shell sends an output, or the end of what it is to run.
-var redirection = regexp.MustCompile(`\s*(?:\d?>&\d|\d?>>?\s*[^\s|;&]+|<\s*/dev/null|&\s*$)`)
+var redirection = lazyregexp.New(`\s*(?:\d?>&\d|\d?>>?\s*[^\s|;&]+|<\s*/dev/null|&\s*$)`)
 
 // slashes is a path of words at the beginning of a command: /ip/route/print.
-var slashes = regexp.MustCompile(`^/(?:ip|ipv6|routing)/\S*`)
+var slashes = lazyregexp.New(`^/(?:ip|ipv6|routing)/\S*`)
 
 // either parts the commands of a line that a shell runs by what became of the one before.
 var either = strings.NewReplacer("||", ";", "&&", ";")

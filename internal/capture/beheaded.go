@@ -4,7 +4,6 @@ import (
 	"errors"
 	"math"
 	"net/netip"
-	"regexp"
 	"slices"
 
 	"go4.org/netipx"
@@ -12,6 +11,7 @@ import (
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 // A log whose begin was lost, as what a window of a terminal no longer holds, may begin in the middle of a table. It
@@ -59,7 +59,7 @@ func (p *Part) beheaded(src *Source, s section) {
 }
 
 // nextHopWords matches what a line that goes on with a route begins with.
-var nextHopWords = regexp.MustCompile(`^\s*(?:[*>+-]+\s*)?(?:via|to|through|next-?hop|dev)\b` +
+var nextHopWords = lazyregexp.New(`^\s*(?:[*>+-]+\s*)?(?:via|to|through|next-?hop|dev)\b` +
 	`|^\s*(?:\[\d+/\d+\] )?via\b`)
 
 // headless keeps that the listing of a part lacks rows at its begin: it begins with a line that goes on with a route.

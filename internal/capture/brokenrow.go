@@ -2,11 +2,11 @@ package capture
 
 import (
 	"bytes"
-	"regexp"
 	"slices"
 	"strings"
 
 	"zarvek/internal/capture/layout"
+	"zarvek/internal/lazyregexp"
 )
 
 // A session that breaks off in the middle of a row may leave a piece that reads as a row, and a line end behind it. The
@@ -42,7 +42,7 @@ func (c *Capture) breaksOff(p *Part, off uint32) bool {
 
 // likeARow matches what begins as a row: a prefix or a piece of one, a kind of route, letters of a key with marks
 // behind, alone or with such a piece.
-var likeARow = regexp.MustCompile(`^\s*(?:[0-9./:*>]+(?:\s|$)` +
+var likeARow = lazyregexp.New(`^\s*(?:[0-9./:*>]+(?:\s|$)` +
 	`|[0-9a-fA-F]{0,4}:[0-9a-fA-F:]*(?:/\d*)?(?:\s|$)` +
 	`|(?:local|broadcast|multicast|unreachable|blackhole|prohibit|throw|anycast) +[0-9a-f]*[.:]` +
 	`|[A-Z][A-Za-z0-9]?[>*%+]*\s*(?:$|(?:[A-Z][A-Z0-9]? +)?[0-9]` +

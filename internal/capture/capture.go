@@ -7,7 +7,6 @@ package capture
 import (
 	"bytes"
 	"errors"
-	"regexp"
 	"slices"
 
 	"zarvek/internal/capture/layout"
@@ -42,6 +41,7 @@ import (
 	"zarvek/internal/capture/layout/yang"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 // readers are all layout families. A new one is one more line here.
@@ -238,7 +238,7 @@ var errAway = errors.New("this is no answer to the command above: another device
 var errGlued = errors.New("the command above lost a blank or a byte, so that nobody knows which table it asked for")
 
 // gluedCommand matches a command of which a word lost a byte, or the name of a table the blank before it.
-var gluedCommand = regexp.MustCompile(`(?i)` + void + `|\broute\b.*\s(?:vrf|vpn-instance|routing-instance` +
+var gluedCommand = lazyregexp.New(`(?i)` + void + `|\broute\b.*\s(?:vrf|vpn-instance|routing-instance` +
 	`|virtual-router|instance)[A-Za-z0-9]|\broute(?:vrf|vpn-instance|routing-instance|instance)\b` +
 	`|^(?:show|display)(?:ip|route)\s` +
 	`|^ip\b.*(?:\btable\d|showtable|listtable|lstable|routeshow)|^iproute\s`)
@@ -288,7 +288,7 @@ func readAll(all []layout.Reader, text []byte) []stretch {
 }
 
 // configurationEnds matches the line with which some systems end a configuration. What follows is no part of it.
-var configurationEnds = regexp.MustCompile(`(?m)^end[ \t]*\r?$`)
+var configurationEnds = lazyregexp.New(`(?m)^end[ \t]*\r?$`)
 
 // readApart reads what stands between the ends of configurations, each for itself.
 func readApart(all []layout.Reader, text []byte, ends [][]int) (out []stretch) {

@@ -2,10 +2,10 @@ package capture
 
 import (
 	"net/netip"
-	"regexp"
 	"strings"
 
 	"zarvek/internal/capture/layout"
+	"zarvek/internal/lazyregexp"
 )
 
 // What a command asked for says which table its output is of, where the output itself does not.
@@ -28,10 +28,10 @@ var sameTable = map[string]bool{
 }
 
 // partGiven matches a command that another part of the device is given.
-var partGiven = regexp.MustCompile(`^sudo [\w.-]+ (?:get|diag\w*) `)
+var partGiven = lazyregexp.New(`^sudo [\w.-]+ (?:get|diag\w*) `)
 
 // tableName is what a table may be called.
-var tableName = regexp.MustCompile(`^[A-Za-z0-9][\w.:/-]*$`)
+var tableName = lazyregexp.New(`^[A-Za-z0-9][\w.:/-]*$`)
 
 // commandTable returns the table that a command asks for, "" where it names none.
 func commandTable(command string) string {
@@ -86,7 +86,7 @@ func (p *Part) nameTables(src *Source, part string) {
 }
 
 // kernelTable matches a command that asks the kernel for a table by its number or name.
-var kernelTable = regexp.MustCompile(`^(?:\S*/)?ip\b.*\btable\b`)
+var kernelTable = lazyregexp.New(`^(?:\S*/)?ip\b.*\btable\b`)
 
 // bareCommandIn returns the first command for routes among lines that a reader left unread: its prompt was not known as
 // one, or is missing.
@@ -101,7 +101,7 @@ func bareCommandIn(src *Source, unread []layout.Unread) string {
 }
 
 // anyPrompt is a command for routes behind whatever may be a prompt.
-var anyPrompt = regexp.MustCompile(`^\s*(?:\S{0,60}\s?[$#>%\]]\s*)?((?:show|sho|sh|do|ip|display|dis|get|netstat` +
+var anyPrompt = lazyregexp.New(`^\s*(?:\S{0,60}\s?[$#>%\]]\s*)?((?:show|sho|sh|do|ip|display|dis|get|netstat` +
 	`|route|print|birdc|run|vtysh)\s.*)$`)
 
 // commandScopes returns what a listing that was asked for in part answers for all the same: the one address that was

@@ -3,13 +3,13 @@ package capture
 import (
 	"bytes"
 	"errors"
-	"regexp"
 	"slices"
 	"sync"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 // ofRules are the layouts of texts that tell what decides over packets: what follows the end of a cut one may decide
@@ -18,11 +18,11 @@ var ofRules = []string{"statements", "hierarchy", "blocks", "commands", "nftable
 	"listed chains", "rule set", "paths"}
 
 // asksConfiguration matches a command that shows a configuration, with the filters in it.
-var asksConfiguration = regexp.MustCompile(`(?i)^(?:do )?(?:sho?w?|disp?l?a?y?|more|cat|write) ?(?:\S+ )*` +
+var asksConfiguration = lazyregexp.New(`(?i)^(?:do )?(?:sho?w?|disp?l?a?y?|more|cat|write) ?(?:\S+ )*` +
 	`(?:run\w*|start\w*|conf\S*|curr\S*|saved\S*|full-\S*|term\w*)|^/export|^show$`)
 
 // asksWholeConfiguration matches a command that shows a configuration from its begin to its end.
-var asksWholeConfiguration = regexp.MustCompile(`(?i)^(?:do )?(?:sho?w?|disp?l?a?y?) ` +
+var asksWholeConfiguration = lazyregexp.New(`(?i)^(?:do )?(?:sho?w?|disp?l?a?y?) ` +
 	`(?:run\S*|start\S*|conf\S*|curr\S*|saved\S*)(?: all)?(?: ?\| ?no-?more)?$`)
 
 // ended keeps that a configuration has come to its end: a list of rules that nothing in it applies is not used, and

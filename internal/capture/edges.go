@@ -5,12 +5,12 @@ import (
 	"errors"
 	"iter"
 	"net/netip"
-	"regexp"
 	"slices"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 // What a terminal, an editor or a copy does at the edges of lines: it wraps them at its width, in the middle of words
@@ -161,12 +161,12 @@ func (s *Source) wrapped(unread map[int]bool) (longest, broken []int) {
 
 // rowBegin matches letters of a code column with a destination behind them, and a prefix whose next hops stand below
 // it.
-var rowBegin = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9*> ]{0,7}[ >*]\d+\.\d+\.\d+\.\d+(?:[ /]|$)` +
+var rowBegin = lazyregexp.New(`^[A-Za-z][A-Za-z0-9*> ]{0,7}[ >*]\d+\.\d+\.\d+\.\d+(?:[ /]|$)` +
 	`|^[\da-f.:]+/\d+, (?:ubest/mbest: |vrf )`)
 
 // fullRow matches a destination at the begin of a line with more than one word behind it. Below a line that blanks fill
 // up, as they fill every row of some tables, it is a row of its own.
-var fullRow = regexp.MustCompile(`^(?:default|\d+\.\d+\.\d+\.\d+(?:/\d+)?` +
+var fullRow = lazyregexp.New(`^(?:default|\d+\.\d+\.\d+\.\d+(?:/\d+)?` +
 	`|[0-9A-Fa-f]{0,4}:[0-9A-Fa-f:]*(?:/\d+)?)[ \t]+\S+[ \t]+\S`)
 
 // beginsRow reports whether a line is the begin of a row, which is never the rest of the line above.
@@ -184,7 +184,7 @@ func beginsRow(line []byte) bool {
 }
 
 // restOfRow is the end of an interface's name and an age.
-var restOfRow = regexp.MustCompile(`^[\w./:-]{1,16}, (?:\d+:\d\d:\d\d|\d+[dwhm]\d)`)
+var restOfRow = lazyregexp.New(`^[\w./:-]{1,16}, (?:\d+:\d\d:\d\d|\d+[dwhm]\d)`)
 
 // endsInTheMiddle reports whether the last line has no end and may be cut: nothing else in the text ends as it does.
 func (s *Source) endsInTheMiddle() bool {

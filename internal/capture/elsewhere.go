@@ -1,17 +1,17 @@
 package capture
 
 import (
-	"regexp"
 	"strings"
 
 	"zarvek/internal/capture/layout"
+	"zarvek/internal/lazyregexp"
 )
 
 // A command may be run elsewhere than on the device whose prompt it was given at: by ssh on another device, in a
 // network namespace or in a container, which forward for themselves.
 
 // atOther matches a command given to another device by ssh in one line: its name, and what it is to run.
-var atOther = regexp.MustCompile(`^(?:sudo )?(?:sshpass (?:-e |-[pfd] ?\S+ )+)?(?:\S*/)?ssh2? (?:-[46AaCkqTtvXxY]+ ` +
+var atOther = lazyregexp.New(`^(?:sudo )?(?:sshpass (?:-e |-[pfd] ?\S+ )+)?(?:\S*/)?ssh2? (?:-[46AaCkqTtvXxY]+ ` +
 	`|-[EFIJLRSWbcilmop] ?\S+ )*(?:[\w.-]+@)?([A-Za-z][\w.-]*) +(?:-- )?["']?([^"'\s][^"']*)["']?`)
 
 // onOther returns the device that a command is given to through another one, "" where it is not, and what it is given.
@@ -24,50 +24,50 @@ func onOther(command string) (device, given string) {
 
 // asksAtOnce matches what is run there and tells something; behind anything else, an option or a shell, somebody may
 // have typed what no capture shows.
-var asksAtOnce = regexp.MustCompile(`^(?:sudo )?(?:` + kernelTool + ` \S|(?:\S*/)?(?:netstat|route|ifconfig|arp)$` +
+var asksAtOnce = lazyregexp.New(`^(?:sudo )?(?:` + kernelTool + ` \S|(?:\S*/)?(?:netstat|route|ifconfig|arp)$` +
 	`|(?:show|display|get) )`)
 
 // goesAway matches a command with which somebody goes on to another device.
-var goesAway = regexp.MustCompile(`^(?:s?rlogin|ssh|slogin|telnet|connect|attach|session|stelnet|ssh2|mosh` +
+var goesAway = lazyregexp.New(`^(?:s?rlogin|ssh|slogin|telnet|connect|attach|session|stelnet|ssh2|mosh` +
 	`|vrf-ssh)\b|^(?:request routing-engine login|start shell)`)
 
 // logsIn matches a line with which a session on another device begins or ends, where no prompt shows the command.
-var logsIn = regexp.MustCompile(`^(?:(?:[\w.@-]+'s )?[Pp]assword: *|Username: ?\S*|login as: ?\S*|[\w.-]+ login: ?\S*` +
+var logsIn = lazyregexp.New(`^(?:(?:[\w.@-]+'s )?[Pp]assword: *|Username: ?\S*|login as: ?\S*|[\w.-]+ login: ?\S*` +
 	`|Trying [\da-f.:]+ ?\.\.\..*|Connected to \S+|(?:ssh|telnet) [\w.@:-]+|Last login: .*` +
 	`|\[?Connection (?:to .* )?closed(?: by .*)?\.?|Disconnected from .*|The authenticity of host .*` +
 	`|Warning: Permanently added .*)\r?$`)
 
 // leaves matches what ends a session, where it is no part of a configuration.
-var leaves = regexp.MustCompile(`^(?:exit|quit|logout|logoff)[ \t]*\r?$`)
+var leaves = lazyregexp.New(`^(?:exit|quit|logout|logoff)[ \t]*\r?$`)
 
 // noAnswer matches a command after which whatever tells routes is not its answer.
-var noAnswer = regexp.MustCompile(`^(?:(?:exit|quit|logout|logoff|date|uptime|ping6?|traceroute6?|tracert)` +
+var noAnswer = lazyregexp.New(`^(?:(?:exit|quit|logout|logoff|date|uptime|ping6?|traceroute6?|tracert)` +
 	`(?: [^;|&]*)?|(?:show|sho|sh|display|get) (?:system )?` +
 	`(?:version|ver|clock|date|time|uptime|users|hostname|inventory|privilege))$`)
 
 // asksSpace matches a command that asks a network namespace, which is a device of its own: ip -n NAME ..., ip netns
 // exec NAME ...
-var asksSpace = regexp.MustCompile(`^(?:sudo )?(?:\S*/)?ip (?:-\S+ )*?(?:netns exec|-n(?:etns)?) ([\w.-]+)\s`)
+var asksSpace = lazyregexp.New(`^(?:sudo )?(?:\S*/)?ip (?:-\S+ )*?(?:netns exec|-n(?:etns)?) ([\w.-]+)\s`)
 
 // kernelTool is a program that tells what a kernel has where it runs.
 const kernelTool = `(?:\S*/)?(?:ip\w*|netstat|route|vtysh|birdc6?|nft|sysctl|ifconfig|arp|ss|cat|sh|bash)\b`
 
 // asksContainer matches a command that is run in a container whose name it gives.
-var asksContainer = regexp.MustCompile(`^(?:sudo )?[\w./-]+ (?:\w+ )?exec (?:-[it]+ |--(?:tty` +
+var asksContainer = lazyregexp.New(`^(?:sudo )?[\w./-]+ (?:\w+ )?exec (?:-[it]+ |--(?:tty` +
 	`|interactive) )*([A-Za-z][\w.-]*) (?:-- )?["']?` + kernelTool)
 
 // inSpace matches one that is run in the namespace of a process, of a container or another machine whose name is not
 // plain.
-var inSpace = regexp.MustCompile(`^(?:sudo )?(?:\S*/)?(?:(?:nsenter|unshare|chroot|sshpass|rsh|systemd-run` +
+var inSpace = lazyregexp.New(`^(?:sudo )?(?:\S*/)?(?:(?:nsenter|unshare|chroot|sshpass|rsh|systemd-run` +
 	`|machinectl|xargs)|[\w.-]+ (?:(?:[^|]* )?(?:exec|attach) |run )[^|]*\s["']?` + kernelTool + `)`)
 
 // asksDevice matches a command in a device's own words, of which "run" may be one.
-var asksDevice = regexp.MustCompile(`^(?:sho?w?|disp?l?a?y?|get|do|run|clear|debug|monitor|more|set|no|undo|exec` +
+var asksDevice = lazyregexp.New(`^(?:sho?w?|disp?l?a?y?|get|do|run|clear|debug|monitor|more|set|no|undo|exec` +
 	`|execute)\b|^\S+ run (?:show|display|get)\b`)
 
 // handsOn matches a command of which the first word is none of those below, and that gives a name and then what
 // somebody is to run: the answer may be anybody's.
-var handsOn = regexp.MustCompile(`^(?:sudo )?([\w.-]+) (?:[^|;&]*? )?["']?(?:(?:\S*/)?ip (?:-\S+ )*` +
+var handsOn = lazyregexp.New(`^(?:sudo )?([\w.-]+) (?:[^|;&]*? )?["']?(?:(?:\S*/)?ip (?:-\S+ )*` +
 	`(?:ro?u?t?e?|a(?:dd)?r?(?:ess)?|li?n?k?|ne?i?gh?|rule?)\b|(?:\S*/)?netstat -|(?:\S*/)?vtysh -)`)
 
 // runsHere are words in front of a command that is run where it was typed.
@@ -76,7 +76,7 @@ var runsHere = layout.WordSet(`ip netstat vtysh birdc route env time timeout nic
 	which type bash sh ash zsh true sleep clear admin cli run start`)
 
 // saysShow matches the words with which devices are asked.
-var saysShow = regexp.MustCompile(`(?i)\b(?:sho?w?|disp?l?a?y?|get|list|print|diag\w*)\b`)
+var saysShow = lazyregexp.New(`(?i)\b(?:sho?w?|disp?l?a?y?|get|list|print|diag\w*)\b`)
 
 // handedOn reports whether a command hands another one on.
 func handedOn(command string) bool {
@@ -89,7 +89,7 @@ func handedOn(command string) bool {
 }
 
 // ownExec is iproute's own, which say where.
-var ownExec = regexp.MustCompile(`\bip (?:-\S+ )*(?:netns|vrf) exec\b`)
+var ownExec = lazyregexp.New(`\bip (?:-\S+ )*(?:netns|vrf) exec\b`)
 
 // commandSpace returns the namespace or container that a command asks, "" where it asks the device itself.
 func commandSpace(command string) string {

@@ -4,11 +4,11 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
-	"regexp"
 	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 // Every reader's routes pass one gate before they count. A row that does not pass is unread, with the reason: it is
@@ -68,7 +68,7 @@ func (c *Capture) withinGate(read func(*Source) *Capture) *Capture {
 }
 
 // rowAlone matches a line that begins with a prefix or an address, signs and numbers before it.
-var rowAlone = regexp.MustCompile(`^[ *>A-Za-z0-9]{0,12}?\b\d+\.\d+\.\d+\.\d+(?:/\d+)?\s`)
+var rowAlone = lazyregexp.New(`^[ *>A-Za-z0-9]{0,12}?\b\d+\.\d+\.\d+\.\d+(?:/\d+)?\s`)
 
 // isRow reports whether a line that did not pass is a row all the same, whole and of the table around it.
 func isRow(line []byte, why error) bool {
@@ -191,9 +191,9 @@ var noNames = map[string]bool{
 }
 
 var (
-	hardware      = regexp.MustCompile(`^[0-9A-Fa-f]{1,2}(?:[:-][0-9A-Fa-f]{1,2}){5}$`)
-	insideAddress = regexp.MustCompile(`\d{1,3}\.\d{1,3}\.\d{1,3}\.\d{1,3}`)
-	twoWords      = regexp.MustCompile(`^[A-Za-z][A-Za-z-]* \d[\w/.:-]*$`)
+	hardware      = lazyregexp.New(`^[0-9A-Fa-f]{1,2}(?:[:-][0-9A-Fa-f]{1,2}){5}$`)
+	insideAddress = lazyregexp.New(`\d{1,3}\.\d{1,3}\.\d{1,3}\.\d{1,3}`)
+	twoWords      = lazyregexp.New(`^[A-Za-z][A-Za-z-]* \d[\w/.:-]*$`)
 )
 
 // plausible reports whether a text can be an interface's name: one word, or a kind and a number with a blank between.

@@ -3,13 +3,13 @@ package capture
 import (
 	"bytes"
 	"cmp"
-	"regexp"
 	"slices"
 	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 // A LineKind says what a captured line is.
@@ -221,15 +221,15 @@ func isAddressByte(c rune) bool {
 }
 
 var (
-	keyLine = regexp.MustCompile(
+	keyLine = lazyregexp.New(
 		`(?i)^\s*(?:codes|[a-z ]*flags|legend|origin|status codes|sub-codes)\b[^:]*:|^'?.'? denotes` +
 			`|'\[x/y\]' denotes|^\+ = |^\s*(?:\S{1,4}(?: \S{1,3})?) - \w`,
 	)
-	parentLine = regexp.MustCompile(`is (?:variably )?subnetted,`)
-	countLine  = regexp.MustCompile(
+	parentLine = lazyregexp.New(`is (?:variably )?subnetted,`)
+	countLine  = lazyregexp.New(
 		`(?i)\d+ (?:destinations?|routes?|entries|networks?)\b|(?:destinations|routes|entries)\s*[:=]\s*\d+|^total\b`,
 	)
-	titleLine = regexp.MustCompile(`(?i)\b(?:table|vrf|virtual router|internet6?|routes)\b.*:?\s*$|:\s*$`)
+	titleLine = lazyregexp.New(`(?i)\b(?:table|vrf|virtual router|internet6?|routes)\b.*:?\s*$|:\s*$`)
 )
 
 // around guesses what a line is that its reader passed over without saying as what.

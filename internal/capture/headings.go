@@ -3,13 +3,13 @@ package capture
 import (
 	"bytes"
 	"path"
-	"regexp"
 	"slices"
 	"strings"
 	"unicode"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/filename"
+	"zarvek/internal/lazyregexp"
 )
 
 // What collects answers of many devices into one file writes a heading above each: the name between signs, behind a
@@ -17,27 +17,27 @@ import (
 // names whose the lines below are: nothing of two devices may become one.
 
 // headingForms are their shapes, with the name as the first group.
-var headingForms = []*regexp.Regexp{
+var headingForms = []*lazyregexp.Regexp{
 	// ##### name #####, --- name (10.61.0.1) ---
-	regexp.MustCompile(`^[#=*~+_-]{2,}\s*([A-Za-z][\w.-]*\w)(?:\s*\([^()]*\))?\s*[#=*~+_-]{2,}$`),
+	lazyregexp.New(`^[#=*~+_-]{2,}\s*([A-Za-z][\w.-]*\w)(?:\s*\([^()]*\))?\s*[#=*~+_-]{2,}$`),
 	// ==> folder/name.txt <==
-	regexp.MustCompile(`^==> (\S+) <==$`),
+	lazyregexp.New(`^==> (\S+) <==$`),
 	// Host: name
-	regexp.MustCompile(`^(?:Host|Hostname|Device|Router|Switch|Firewall` +
+	lazyregexp.New(`^(?:Host|Hostname|Device|Router|Switch|Firewall` +
 		`|Node)\s*[:=]?\s+([A-Za-z][\w.-]*\w)\s*(?:[,(].*)?$`),
 	// Connecting to name...
-	regexp.MustCompile(`^(?:Connecting to|Connected to|Output (?:of|from)|Results? (?:of` +
+	lazyregexp.New(`^(?:Connecting to|Connected to|Output (?:of|from)|Results? (?:of` +
 		`|from)) ([A-Za-z][\w.-]*?\w)(?:\.{2,}|[.:])?$`),
 	// name | CHANGED | rc=0 >>
-	regexp.MustCompile(`^([A-Za-z][\w.-]*) \| \w+(?: \| rc=\d+)? (?:>>|=>.*)$`),
+	lazyregexp.New(`^([A-Za-z][\w.-]*) \| \w+(?: \| rc=\d+)? (?:>>|=>.*)$`),
 	// ok: [name] => what was answered
-	regexp.MustCompile(`^(?:ok|changed|fatal|skipping): \[([A-Za-z][\w.-]*)\](?:: \S+!)?(?: =>.*)?$`),
+	lazyregexp.New(`^(?:ok|changed|fatal|skipping): \[([A-Za-z][\w.-]*)\](?:: \S+!)?(?: =>.*)?$`),
 	// * name ** changed : False ****
-	regexp.MustCompile(`^\* ([A-Za-z][\w.-]*) \*\* \w+ : \w+ \*+$`),
+	lazyregexp.New(`^\* ([A-Za-z][\w.-]*) \*\* \w+ : \w+ \*+$`),
 	// [1] 01:00:01 [SUCCESS] name
-	regexp.MustCompile(`^\[\d+\] \d\d:\d\d:\d\d \[[A-Z]+\] ([A-Za-z][\w.-]*)$`),
+	lazyregexp.New(`^\[\d+\] \d\d:\d\d:\d\d \[[A-Z]+\] ([A-Za-z][\w.-]*)$`),
 	// hostname name: the begin of a configuration
-	regexp.MustCompile(`^(?:hostname|sysname) "?([A-Za-z][\w.-]*\w)"?$`),
+	lazyregexp.New(`^(?:hostname|sysname) "?([A-Za-z][\w.-]*\w)"?$`),
 }
 
 // noDevice are words between signs that name no device.
@@ -47,7 +47,7 @@ var noDevice = layout.WordSet(`ipv4 ipv6 ip routing routes route table tables ar
 	more snip cut before after static connected bgp ospf rip isis`)
 
 // portName matches names that interfaces have everywhere.
-var portName = regexp.MustCompile(`(?i)^(?:eth|en[ospx]|wlan|wl[opx]|lo|br|bond|vlan|vlanif|ge|xe|et|te|gi|fa|po` +
+var portName = lazyregexp.New(`(?i)^(?:eth|en[ospx]|wlan|wl[opx]|lo|br|bond|vlan|vlanif|ge|xe|et|te|gi|fa|po` +
 	`|port|port-channel|tun|tap|veth|vmk|vmnic|em|igb|ix|re|vif|vtnet|gigabitethernet|tengigabitethernet|ethernet` +
 	`|loopback)[-\d./:]+$`)
 
@@ -126,22 +126,22 @@ func (p *prompter) learnHeadings() {
 }
 
 // titleForms are headings that comments, tables and broken lines may look like: they count only right above a listing.
-var titleForms = []*regexp.Regexp{
+var titleForms = []*lazyregexp.Regexp{
 	// == name, ## name, - - name
-	regexp.MustCompile(`^(?:={2,}|#{2,6}|-{2,}|\*{2,}|>{2,}|~{2,}|[=-]>)\s*([A-Za-z][\w.-]*\w):?$`),
+	lazyregexp.New(`^(?:={2,}|#{2,6}|-{2,}|\*{2,}|>{2,}|~{2,}|[=-]>)\s*([A-Za-z][\w.-]*\w):?$`),
 	// name-1:
-	regexp.MustCompile(`^([A-Za-z][\w.-]*[\d-][\w.-]*):$`),
+	lazyregexp.New(`^([A-Za-z][\w.-]*[\d-][\w.-]*):$`),
 	// name-1
-	regexp.MustCompile(`^([A-Za-z][\w.-]*[\d-][\w.-]*)$`),
+	lazyregexp.New(`^([A-Za-z][\w.-]*[\d-][\w.-]*)$`),
 }
 
 // listingBegins matches what the first line of a listing of routes, addresses or interfaces begins with.
-var listingBegins = regexp.MustCompile(`^(?:default\b|\d{1,3}(?:\.\d{1,3}){3}\b|[0-9a-f]*:[0-9a-f:]*/\d|Codes:` +
+var listingBegins = lazyregexp.New(`^(?:default\b|\d{1,3}(?:\.\d{1,3}){3}\b|[0-9a-f]*:[0-9a-f:]*/\d|Codes:` +
 	`|Kernel IP|Destination\b|Routing |IP Route|blackhole |unreachable |local |broadcast |\d+: \S+: <|inet6?\.0:` +
 	`|[A-Z][\w*>+]{0,2} +\d+\.\d+\.)`)
 
 // instanceName matches names that tables have.
-var instanceName = regexp.MustCompile(`(?i)^(?:(?:\S+\.)?(?:inet6?|mpls|l3vpn|master[46]?)(?:\.\d+)?` +
+var instanceName = lazyregexp.New(`(?i)^(?:(?:\S+\.)?(?:inet6?|mpls|l3vpn|master[46]?)(?:\.\d+)?` +
 	`|internet6?|ipv[46]\S*|table-?\d+|vrf\S*)$`)
 
 // learnTitles finds the shape of titles of which two names at least stand right above a listing. Where there is one,

@@ -2,7 +2,8 @@ package capture
 
 import (
 	"bytes"
-	"regexp"
+
+	"zarvek/internal/lazyregexp"
 )
 
 // naming are the words with which a configuration names its device, and the name.
@@ -11,7 +12,7 @@ const naming = `(?:set (?:system host-name|deviceconfig system hostname|hostname
 
 const givenName = `["']?([A-Za-z0-9][\w.-]*)["']?;?[ \t]*\r?$`
 
-var hostname = regexp.MustCompile(`^[ \t]*` + naming)
+var hostname = lazyregexp.New(`^[ \t]*` + naming)
 
 // Hostname returns the name that a configuration in the capture gives its device, "" where there is none or more than
 // one. A capture with prompts has none: they tell whose each part is.

@@ -2,13 +2,13 @@ package capture
 
 import (
 	"net/netip"
-	"regexp"
 	"slices"
 	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 // A kernel's filters are listed without what the command above them said: of which family they are, and that it asked
@@ -16,11 +16,11 @@ import (
 
 var (
 	// partOfRules matches a command that lists some of a kernel's filters.
-	partOfRules = regexp.MustCompile(`\bnft\b.*\blist (?:tables?|chains?|sets?|maps?|counters?)\b`)
+	partOfRules = lazyregexp.New(`\bnft\b.*\blist (?:tables?|chains?|sets?|maps?|counters?)\b`)
 	// ipv6Rules matches one that asks the older tools for those of IPv6.
-	ipv6Rules = regexp.MustCompile(`\bip6tables(?:-\w+)*\b`)
+	ipv6Rules = lazyregexp.New(`\bip6tables(?:-\w+)*\b`)
 	// otherTable matches one that asks them for another table than that of filters.
-	otherTable = regexp.MustCompile(`\bip6?tables(?:-\w+)*\b.*\s(?:-t ?|--table[ =])(?:nat|mangle|raw|security)\b`)
+	otherTable = lazyregexp.New(`\bip6?tables(?:-\w+)*\b.*\s(?:-t ?|--table[ =])(?:nat|mangle|raw|security)\b`)
 )
 
 // KernelRules reports whether a part was read as a kernel's filters.

@@ -2,10 +2,10 @@ package capture
 
 import (
 	"bytes"
-	"regexp"
 	"strconv"
 
 	"zarvek/internal/capture/layout"
+	"zarvek/internal/lazyregexp"
 )
 
 // Terminals, mail programs and editors put something of their own in front of every line: the time, a sign that the
@@ -14,19 +14,19 @@ import (
 // stays: such a text is a part.
 
 // margins are the forms in which one is put there.
-var margins = []*regexp.Regexp{
+var margins = []*lazyregexp.Regexp{
 	// Nov 26 23:01:02 host program[12]:
-	regexp.MustCompile(`^[A-Z][a-z]{2} [ \d]\d \d\d:\d\d:\d\d [\w.-]+ [\w./-]+(?:\[\d+\])?:(?: |\t|$)`),
+	lazyregexp.New(`^[A-Z][a-z]{2} [ \d]\d \d\d:\d\d:\d\d [\w.-]+ [\w./-]+(?:\[\d+\])?:(?: |\t|$)`),
 	// [2026-11-26 23:01:02.113] 23:01:02 2026-11-26T23:01:02Z: 11/26/2026 11:01:02 PM
-	regexp.MustCompile(`^[\[(]?(?:\d{4}[-/.]\d\d[-/.]\d\d[T_ ]+|\d\d[-/.]\d\d[-/.]\d{4},?[T_ ]+` +
+	lazyregexp.New(`^[\[(]?(?:\d{4}[-/.]\d\d[-/.]\d\d[T_ ]+|\d\d[-/.]\d\d[-/.]\d{4},?[T_ ]+` +
 		`|(?:[A-Z][a-z]{2} )?[A-Z][a-z]{2} [ \d]\d )?\d\d:\d\d:\d\d(?:[.,:]\d{1,9})?(?: ?[AP]M)?(?: \d{4})?(?:Z` +
 		`|[+-]\d\d:?\d\d)?[\])]?(?:[:|>]| [|>])?(?: (?:(?:INFO|WARN) {1,2}|(?:DEBUG|TRACE|NOTICE) )| |\t|$)`),
 	// > quoted, > > quoted twice
-	regexp.MustCompile(`^(?:> ?)+`),
+	lazyregexp.New(`^(?:> ?)+`),
 }
 
 // numbered is a line with its number.
-var numbered = regexp.MustCompile(`^ *(\d+)(?:[:.)|] ?|\t| \| ?|  ?|$)`)
+var numbered = lazyregexp.New(`^ *(\d+)(?:[:.)|] ?|\t| \| ?|  ?|$)`)
 
 const (
 	fewestMarginal = 4 // lines with a margin in a text that has one
@@ -69,7 +69,7 @@ func margin(text []byte) func(line []byte) int {
 
 // outermost matches what begins where a device's lines begin: a prompt with a command, the names or the key of a table,
 // the first line of a configuration or of a block.
-var outermost = regexp.MustCompile(`^(?:[\w.@()<\[~*/:-]+\]?(?:[#>$%]|[#>$%] |\]) ?(?:show?|display|dis|get|ip` +
+var outermost = lazyregexp.New(`^(?:[\w.@()<\[~*/:-]+\]?(?:[#>$%]|[#>$%] |\]) ?(?:show?|display|dis|get|ip` +
 	`|netstat|route|/ip|cat)\b|Codes?:|IP Route Table|inet6?\.0:|Routing [Tt]able|Destination|Kernel IP|Internet6?:` +
 	`|Interface |VRF|Gateway of last|default via|hostname |interface \S|Building conf|Current conf|\d+: lo:)`)
 

@@ -2,37 +2,38 @@ package capture
 
 import (
 	"bytes"
-	"regexp"
+
+	"zarvek/internal/lazyregexp"
 )
 
 // What a terminal shows between the lines of a table and what belongs to nobody: messages of the system log, a pager's
 // prompts, error texts of mistyped commands.
 var (
-	logMessage = regexp.MustCompile(
+	logMessage = lazyregexp.New(
 		`(?:^|[\s:])%[A-Z][A-Z0-9_]*(?:-[A-Z0-9_]+)*-[0-7]-[A-Z0-9_]+: |^<\d{1,3}>(?:1 )?[A-Z0-9]`,
 	)
-	pager = regexp.MustCompile(
+	pager = lazyregexp.New(
 		`(?i)^\s*(?:<?-+\s*\(?more\)?(?:\s*\(?\d+%\)?)?\s*-+>?|-- more --[^\[]{0,60}|\(end\))\s*$`,
 	)
-	pagerFront = regexp.MustCompile(`(?i)^\s*<?-{2,3}\s*\(?more\)?(?:\s*\(?\d+%\)?)?\s*-{2,3}>?\s+`)
-	mode       = regexp.MustCompile(
+	pagerFront = lazyregexp.New(`(?i)^\s*<?-{2,3}\s*\(?more\)?(?:\s*\(?\d+%\)?)?\s*-{2,3}>?\s+`)
+	mode       = lazyregexp.New(
 		`^(?:\{(?:master|backup|primary|secondary|linecard)[\w:.-]*\}(?:\[edit[^\]]*\])?|\[edit(?: [^\]]*)?\]` +
 			`|\[/[^\]]*\])\s*$`,
 	) // stands above a prompt
-	complaint = regexp.MustCompile(
+	complaint = lazyregexp.New(
 		`^%\s*(?:Unknown|Invalid|Incomplete|Ambiguous|Command|Bad|There is no|Type|Network not|Subnet not)` +
 			`|^\s*\^\s*$|: command not found$`,
 	)
 )
 
 // notRunning is the whole answer of a daemons' command line where the daemon that would know is not there.
-var notRunning = regexp.MustCompile(`^[a-z][a-z0-9]{1,9}d is not running\s*$`)
+var notRunning = lazyregexp.New(`^[a-z][a-z0-9]{1,9}d is not running\s*$`)
 
 // firstRun is what management tools print once, when they are first used on a machine.
-var firstRun = regexp.MustCompile(`^Created directory: /\S+\s*$`)
+var firstRun = lazyregexp.New(`^Created directory: /\S+\s*$`)
 
 // fence stands around what was put into a ticket or a note as it was printed.
-var fence = regexp.MustCompile("^(?:```|~~~)[a-z]*\\s*$")
+var fence = lazyregexp.New("^(?:```|~~~)[a-z]*\\s*$")
 
 // maxNoise is the longest line that is looked at.
 const maxNoise = 1000

@@ -3,16 +3,16 @@ package capture
 import (
 	"cmp"
 	"net/netip"
-	"regexp"
 	"slices"
 	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
+	"zarvek/internal/lazyregexp"
 )
 
 // asksOneTable matches a command that a device answers with routes, in one layout, and with nothing else.
-var asksOneTable = regexp.MustCompile(`^(?i:(?:do |run )?(?:sho?w?|disp?l?a?y?|get) [^;&|]*\broute[^;&|]*$` +
+var asksOneTable = lazyregexp.New(`^(?i:(?:do |run )?(?:sho?w?|disp?l?a?y?|get) [^;&|]*\broute[^;&|]*$` +
 	`|(?:\S*/)?ip (?:-[46] )?ro?u?t?e?(?: sh\w*| li?s?t?)?$|(?:\S*/)?netstat -[rn]+$)`)
 
 // oneTable leaves what follows the routes that a command asked for to nobody, where it is in another layout and has
@@ -67,7 +67,7 @@ func ofItsOwn(text []byte, device string, stretches []stretch) []stretch {
 }
 
 // namesItself matches the statement with which a configuration gives its device a name.
-var namesItself = regexp.MustCompile(`(?m)^(?:[ \t]*` + naming + `|set name=` + givenName + `)`)
+var namesItself = lazyregexp.New(`(?m)^(?:[ \t]*` + naming + `|set name=` + givenName + `)`)
 
 // sameName reports whether two names are of one device: prompts cut names short, and leave domains out.
 func sameName(a, b string) bool {

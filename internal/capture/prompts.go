@@ -2,11 +2,11 @@ package capture
 
 import (
 	"bytes"
-	"regexp"
 	"strconv"
 	"strings"
 
 	"zarvek/internal/capture/layout"
+	"zarvek/internal/lazyregexp"
 )
 
 // Shells, wrappers and devices have prompts in shapes that nobody listed. What recurs at the begin of lines before
@@ -22,7 +22,7 @@ const (
 const longestOdd = 60
 
 // sureCommand matches a line that holds a command that asks for something, behind a prompt of any shape.
-var sureCommand = regexp.MustCompile(`^(\S(?:.{0,58}?\S)??[ \t]*)((?:sudo )?(?:(?:/\S*/)?ip(?: -\S+` +
+var sureCommand = lazyregexp.New(`^(\S(?:.{0,58}?\S)??[ \t]*)((?:sudo )?(?:(?:/\S*/)?ip(?: -\S+` +
 	`| [\w.-]+)*? (?:(?:r|ro|route|routes|ru|rule|a|ad|addr|address|l|li|link|n|ne|neigh|neighbour)(?: *$| *\|` +
 	`|(?: (?:s|sh|sho|show|l|li|lis|list|ls|get|table|vrf)\b))|(?:netns|vrf) (?:exec|show))|` +
 	`ssh (?:-\S+ )*[\w.@-]+ ["']?(?:ip|show|display|get|netstat|route)\b|(?:show|sh|sho|display|dis|disp) [a-z]` +
@@ -37,7 +37,7 @@ var mayHold = [][]byte{[]byte("ip "), []byte("show "), []byte("sh "), []byte("sh
 	[]byte("/ip"), []byte("/interface "), []byte("/routing ")}
 
 // timeOfDay is what changes in a prompt from one command to the next.
-var timeOfDay = regexp.MustCompile(`\d{1,2}:\d\d(?::\d\d)?(?:\.\d+)?|\d{4}-\d\d-\d\d`)
+var timeOfDay = lazyregexp.New(`\d{1,2}:\d\d(?::\d\d)?(?:\.\d+)?|\d{4}-\d\d-\d\d`)
 
 // learned are prompts of unknown shapes, with times of the day made alike, and who asks there.
 type learned map[string]string
@@ -87,7 +87,7 @@ func (p *prompter) learn() {
 }
 
 // counter matches a prompt with a number behind the name, which may count the commands: name.12 # command
-var counter = regexp.MustCompile(`^(?:\* )?(?:Slot-\d+ )?([A-Za-z][\w-]*)\.(\d+) [#>]\s*(\S.*)?$`)
+var counter = lazyregexp.New(`^(?:\* )?(?:Slot-\d+ )?([A-Za-z][\w-]*)\.(\d+) [#>]\s*(\S.*)?$`)
 
 // learnCounts finds the names behind which the number counts commands: it grows from prompt to prompt. Devices that
 // differ by it are asked more than once, or in any order.
@@ -166,9 +166,9 @@ func endsPrompt(b []byte) bool {
 }
 
 var (
-	atHost      = regexp.MustCompile(`[@㉿]([A-Za-z0-9][\w.-]*)`)
-	promptWords = regexp.MustCompile(`[\pL\pN][\pL\pN_.-]*`)
-	besides     = regexp.MustCompile(`^\([^()]*\) *|^\[?0\]? *`) // an environment or the time in front
+	atHost      = lazyregexp.New(`[@㉿]([A-Za-z0-9][\w.-]*)`)
+	promptWords = lazyregexp.New(`[\pL\pN][\pL\pN_.-]*`)
+	besides     = lazyregexp.New(`^\([^()]*\) *|^\[?0\]? *`) // an environment or the time in front
 )
 
 // asker is the name of who asks at a prompt, "" where it has none: a title, or signs alone.

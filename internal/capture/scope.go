@@ -2,21 +2,21 @@ package capture
 
 import (
 	"bytes"
-	"regexp"
 	"slices"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 // A command may ask for a part of a table only. What such a listing does not show may be there, so the table is not
 // known by it.
 
 // interrupted is what a terminal shows where somebody broke an output off.
-var interrupted = regexp.MustCompile(`^\s*(?:\^[CZ\\]|\x03|<?Interrupt(?:ed)?>?|Aborted[.!]?)\s*$|\^C\s*$`)
+var interrupted = lazyregexp.New(`^\s*(?:\^[CZ\\]|\x03|<?Interrupt(?:ed)?>?|Aborted[.!]?)\s*$|\^C\s*$`)
 
 // sessionLost matches what a terminal prints in place of the rest of an output, where its session was lost.
-var sessionLost = regexp.MustCompile(`(?i)^\s*(?:(?:ssh|client_loop|packet_write\w*|telnet): )?(?:` +
+var sessionLost = lazyregexp.New(`(?i)^\s*(?:(?:ssh|client_loop|packet_write\w*|telnet): )?(?:` +
 	`connection (?:to \S+ )?(?:port \d+ )?(?:closed by (?:foreign|remote) host|timed out|reset\b|lost\b)` +
 	`|connection to .{0,60}: broken pipe` +
 	`|(?:send disconnect|write failed|read from \S+)\b.{0,40}: |broken pipe|timeout, server \S+ not responding` +
@@ -62,7 +62,7 @@ func (p *Part) brokenOff(src *Source, s section) route.Mark {
 func leftAbove(text []byte) bool { return leaves.Match(lastLine(bytes.TrimRight(text, " \t\r\n"))) }
 
 // titleOfSource matches a title that says that the rows below it are routes of one source.
-var titleOfSource = regexp.MustCompile(`(?i)^\W*(?:static|connected|direct|ospf(?:v[23])?|rip(?:ng)?|bgp|is-?is|eigrp)` +
+var titleOfSource = lazyregexp.New(`(?i)^\W*(?:static|connected|direct|ospf(?:v[23])?|rip(?:ng)?|bgp|is-?is|eigrp)` +
 	`(?: ipv[46])?(?: unicast)? (?:routes?|routing)(?: (?:table|entries|information|list))?(?: *\([^)]*\)| for \S.*)?` +
 	`(?: *family: *\S+)?\W*$`)
 
@@ -90,7 +90,7 @@ func (p *Part) titledBySource(src *Source) route.Mark {
 }
 
 // bareCommand begins a line that is a command by itself, without a prompt.
-var bareCommand = regexp.MustCompile(`^\s*(?:/ip(?:v6)? route print|/routing route print|show|sh|display|dis|get` +
+var bareCommand = lazyregexp.New(`^\s*(?:/ip(?:v6)? route print|/routing route print|show|sh|display|dis|get` +
 	`|netstat|route|ip|birdc? show)\s`)
 
 // askedBare finds, among the lines that a reader left unread, a command that asks for a part of a table: its prompt

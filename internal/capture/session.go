@@ -3,11 +3,11 @@ package capture
 import (
 	"bytes"
 	"cmp"
-	"regexp"
 	"slices"
 	"strings"
 
 	"zarvek/internal/capture/layout"
+	"zarvek/internal/lazyregexp"
 )
 
 // A section is the output of one command in a session log, or a whole capture without prompts.
@@ -29,60 +29,60 @@ type section struct {
 // prompts are the usual shapes of a prompt with a command behind it. Each has the device's name as its first group
 // and the command as its second. What a group "within" holds is a device within the device: it is part of the name. A
 // group "part" holds a part with tables of its own.
-var prompts = []*regexp.Regexp{
+var prompts = []*lazyregexp.Regexp{
 	// name-> command
-	regexp.MustCompile(`^([A-Za-z]\w*(?:[.-]\w+)*)-> ?([a-z].*)?$`),
+	lazyregexp.New(`^([A-Za-z]\w*(?:[.-]\w+)*)-> ?([a-z].*)?$`),
 	// name:1# command, name:admin# command: the number is that of a part of the box, the word that of who asks
-	regexp.MustCompile(`^([A-Za-z][\w.-]*\w):(?:\d|admin|user|operator|oper)(?:\([^()]*\))*[#>]\s*([A-Za-z?!].*)?$`),
+	lazyregexp.New(`^([A-Za-z][\w.-]*\w):(?:\d|admin|user|operator|oper)(?:\([^()]*\))*[#>]\s*([A-Za-z?!].*)?$`),
 	// name# command, name(mode)> command, name/context# command
-	regexp.MustCompile(`^([A-Za-z][\w.-]*[\w-])(?P<within>(?:/[\w.-]+)+)?` +
+	lazyregexp.New(`^([A-Za-z][\w.-]*[\w-])(?P<within>(?:/[\w.-]+)+)?` +
 		`(?:\([^()]*\))*(?:[#>]|%\s)\s*([A-Za-z?!].*)?$`),
 	// a name of one letter
-	regexp.MustCompile(`^([A-Za-z])(?:\([^()]*\))*#\s*([a-z].*)?$`),
+	lazyregexp.New(`^([A-Za-z])(?:\([^()]*\))*#\s*([a-z].*)?$`),
 	// name$ command
-	regexp.MustCompile(`^([A-Za-z][\w.-]*[\w-])\$\s+([a-z/].*)$`),
+	lazyregexp.New(`^([A-Za-z][\w.-]*[\w-])\$\s+([a-z/].*)$`),
 	// slot/part:name# command
-	regexp.MustCompile(`^(?:[\w-]+/)+[\w-]+:([A-Za-z][\w.-]*)(?:\([^()]*\))*[#>]\s*(\S.*)?$`),
+	lazyregexp.New(`^(?:[\w-]+/)+[\w-]+:([A-Za-z][\w.-]*)(?:\([^()]*\))*[#>]\s*(\S.*)?$`),
 	// A:name# command, *A:user@name>context# command
-	regexp.MustCompile(`^\*?[A-D]:(?:[\w.-]+@)?([A-Za-z][\w.-]*)(?:>[\w>.-]*)?[#>$]\s*(\S.*)?$`),
+	lazyregexp.New(`^\*?[A-D]:(?:[\w.-]+@)?([A-Za-z][\w.-]*)(?:>[\w>.-]*)?[#>$]\s*(\S.*)?$`),
 	// name # command, name (part) # command: in the latter stands a mode too, in which nobody asks for routes
-	regexp.MustCompile(`^([A-Za-z][\w.-]+) \((?P<part>[\w.-]+)\) [#$] ?((?:get|diag\w*|exec\w*) .*)$`),
-	regexp.MustCompile(`^([A-Za-z][\w.-]+) (?:\([^()]*\) )?[#$] ?([a-z?].*)?$`),
+	lazyregexp.New(`^([A-Za-z][\w.-]+) \((?P<part>[\w.-]+)\) [#$] ?((?:get|diag\w*|exec\w*) .*)$`),
+	lazyregexp.New(`^([A-Za-z][\w.-]+) (?:\([^()]*\) )?[#$] ?([a-z?].*)?$`),
 	// Slot-1 name.12 # command: the number counts the commands
-	regexp.MustCompile(`^(?:\* )?(?:Slot-\d+ )?([A-Za-z][\w-]*)\.\d+ [#>]\s*(\S.*)?$`),
+	lazyregexp.New(`^(?:\* )?(?:Slot-\d+ )?([A-Za-z][\w-]*)\.\d+ [#>]\s*(\S.*)?$`),
 	// (name) #command, (name) *[node] #command
-	regexp.MustCompile(`^\(([A-Za-z][\w.-]+)\) ?(?:[*^]*\[[^\]]*\] ?)?(?:\([^()]*\) ?)?[#>]\s*(\S.*)?$`),
+	lazyregexp.New(`^\(([A-Za-z][\w.-]+)\) ?(?:[*^]*\[[^\]]*\] ?)?(?:\([^()]*\) ?)?[#>]\s*(\S.*)?$`),
 	// user@(name)(state)(partition)# command
-	regexp.MustCompile(`^[\w.-]+@\(([A-Za-z0-9][\w.-]*)\)(?:\([^()]*\))+[#>]\s*(\S.*)?$`),
+	lazyregexp.New(`^[\w.-]+@\(([A-Za-z0-9][\w.-]*)\)(?:\([^()]*\))+[#>]\s*(\S.*)?$`),
 	// user@name:part> command
-	regexp.MustCompile(`^[\w.-]+@([A-Za-z0-9][\w.-]*):(?P<part>[A-Za-z][\w-]*)>\s*(\S.*)?$`),
+	lazyregexp.New(`^[\w.-]+@([A-Za-z0-9][\w.-]*):(?P<part>[A-Za-z][\w-]*)>\s*(\S.*)?$`),
 	// user@name:path# command, user@name> command
-	regexp.MustCompile(`^[\w.-]+@([A-Za-z0-9][\w.-]*)(?::[^\s#$%>]*)?\s?[#$%>]\s*(\S.*)?$`),
+	lazyregexp.New(`^[\w.-]+@([A-Za-z0-9][\w.-]*)(?::[^\s#$%>]*)?\s?[#$%>]\s*(\S.*)?$`),
 	// name:path$ command
-	regexp.MustCompile(`^([A-Za-z][\w.-]+):[~/][^\s#$%>]*\s?[#$%]\s*(\S.*)?$`),
+	lazyregexp.New(`^([A-Za-z][\w.-]+):[~/][^\s#$%>]*\s?[#$%]\s*(\S.*)?$`),
 	// [user@name:2]# command: the number is that of a device within, that of the device itself is 0
-	regexp.MustCompile(`^\[[\w.-]+@([A-Za-z0-9][\w.-]*)(?P<within>:\d+)\]\s?[#$%>]\s*(\S.*)?$`),
+	lazyregexp.New(`^\[[\w.-]+@([A-Za-z0-9][\w.-]*)(?P<within>:\d+)\]\s?[#$%>]\s*(\S.*)?$`),
 	// [user@name path]# command, [user@name] /path> command
-	regexp.MustCompile(`^\[[\w.-]+@([A-Za-z0-9][\w. -]*?)(?:[ :][~/][^\]]*)?\]\s?(?:/[\w/ -]*)?[#$%>]\s*(\S.*)?$`),
+	lazyregexp.New(`^\[[\w.-]+@([A-Za-z0-9][\w. -]*?)(?:[ :][~/][^\]]*)?\]\s?(?:/[\w/ -]*)?[#$%>]\s*(\S.*)?$`),
 	// a prompt that names nothing
-	regexp.MustCompile(`^()-> ([a-z].*)$`),
+	lazyregexp.New(`^()-> ([a-z].*)$`),
 	// the prompt of a workstation, which names a folder and no device
-	regexp.MustCompile(`^(?:PS )?[A-Z]:\\[^<>"|]*()>\s*([A-Za-z].*)?$`),
+	lazyregexp.New(`^(?:PS )?[A-Z]:\\[^<>"|]*()>\s*([A-Za-z].*)?$`),
 }
 
 // shells are what a shell calls itself in a prompt that names no device.
-var shells = regexp.MustCompile(`^(?:ba|k|z|c|da|a)?sh-\d[\d.]*$`)
+var shells = lazyregexp.New(`^(?:ba|k|z|c|da|a)?sh-\d[\d.]*$`)
 
 // angled matches <name>command, and squared the same device in its modes: [name]command, [~name-part]command. Both
 // look like other things too (tags, sections), so a squared one counts only where an angled one of that name asks
 // something.
 var (
-	angled  = regexp.MustCompile(`^<([A-Za-z][\w.-]*)>\s*([a-z][^<]*)?$`)
-	squared = regexp.MustCompile(`^\[[~*]?([A-Za-z][^\]\s]*)\]\s*([a-z].*)?$`)
+	angled  = lazyregexp.New(`^<([A-Za-z][\w.-]*)>\s*([a-z][^<]*)?$`)
+	squared = lazyregexp.New(`^\[[~*]?([A-Za-z][^\]\s]*)\]\s*([a-z].*)?$`)
 )
 
 // standing is what a pair of devices writes before the name: which of the two asks.
-var standing = regexp.MustCompile(`^[A-Z]{2,4}_[A-Z]([<\[])`)
+var standing = lazyregexp.New(`^[A-Z]{2,4}_[A-Z]([<\[])`)
 
 // maxPrompt is the longest line that can be a prompt with its command.
 const maxPrompt = 400
@@ -227,7 +227,7 @@ func mayPrompt(line []byte) bool {
 
 // titled matches a title that names a command, as what collects the answers to many puts one above each:
 // ----- show ip route -----, `show ip route`, ## show ip route
-var titled = regexp.MustCompile("^\\s*(?:[-=*#+~]{2,}\\s*|`)((?:show|display|get|ip|route|netstat|cat|birdc|vtysh|nft" +
+var titled = lazyregexp.New("^\\s*(?:[-=*#+~]{2,}\\s*|`)((?:show|display|get|ip|route|netstat|cat|birdc|vtysh|nft" +
 	"|iptables|ip6tables|sysctl)\\b[^`]*?)(?:\\s*[-=*#+~]{2,}|`)?\\s*$")
 
 // title reads a line as one.
@@ -246,7 +246,7 @@ func title(line []byte) (command string, ok bool) {
 }
 
 // clock is the line with which some devices begin every output.
-var clock = regexp.MustCompile(
+var clock = lazyregexp.New(
 	`^(?:(?:Mon|Tue|Wed|Thu|Fri|Sat` +
 		`|Sun) )?[A-Z][a-z]{2} +\d{1,2} \d\d:\d\d:\d\d(?:\.\d+)?(?: [A-Z]{2,5})?(?: \d{4})?\s*$`,
 )
@@ -342,7 +342,7 @@ func damagedCommand(line []byte) string {
 }
 
 // signAndWords matches what may be a prompt of any shape, or a title, with a command for routes behind it.
-var signAndWords = regexp.MustCompile(`^([^\s\d].{0,60}?[$#>%:~]) {0,2}` +
+var signAndWords = lazyregexp.New(`^([^\s\d].{0,60}?[$#>%:~]) {0,2}` +
 	`((?:[a-z]\S* (?:\S+ )*)?(?:ip|ipv6|show|display|route|showip|showroute|displayip)\b.*)$`)
 
 // first returns the device of the first prompt.

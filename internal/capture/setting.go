@@ -1,25 +1,25 @@
 package capture
 
 import (
-	"regexp"
 	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/capture/layout/sysctl"
 	"zarvek/internal/core/network"
+	"zarvek/internal/lazyregexp"
 )
 
 // A kernel answers some questions with a value alone: what it is the value of stands in the command.
 
 var (
 	// asksSettings matches a command that prints settings of the kernel without their names, and takes these.
-	asksSettings = regexp.MustCompile(`^(?:sudo )?(?:\S*/)?(?:(?:cat|head|more)(?: -\S+)*` +
+	asksSettings = lazyregexp.New(`^(?:sudo )?(?:\S*/)?(?:(?:cat|head|more)(?: -\S+)*` +
 		`|sysctl(?: -\S+)* -\w*n\w*)((?: +(?:/proc/sys/)?net[./][\w./-]+)+) *$`)
 	// asksLink matches a command that tells whether an interface has a carrier.
-	asksLink = regexp.MustCompile(`^(?:sudo )?(?:\S*/)?(?:ethtool ([\w.@-]+)(?: *\|.*)?` +
+	asksLink = lazyregexp.New(`^(?:sudo )?(?:\S*/)?(?:ethtool ([\w.@-]+)(?: *\|.*)?` +
 		`|cat /sys/class/net/([\w.@-]+)/(?:operstate|carrier)) *$`)
 	// carrier is an answer to that.
-	carrier = regexp.MustCompile(`^\s*(?:Link detected: (yes|no)|(up|down|0|1))\s*$`)
+	carrier = lazyregexp.New(`^\s*(?:Link detected: (yes|no)|(up|down|0|1))\s*$`)
 )
 
 // readValues reads the answer to a command that asks the kernel for settings or carriers, where no reader knew it.

@@ -2,11 +2,11 @@ package capture
 
 import (
 	"bytes"
-	"regexp"
 	"sort"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 // Many lines of a configuration that read like rules of a filter choose among routes, or among those who may log in.
@@ -56,12 +56,12 @@ func (s *surroundings) look() {
 
 var (
 	// asideBlock begins a block of what chooses among routes, of a routing protocol, or of who may log in.
-	asideBlock = regexp.MustCompile(`(?i)^(?:line|user-interface|management|vty|console|route-policy|route-map` +
+	asideBlock = lazyregexp.New(`(?i)^(?:line|user-interface|management|vty|console|route-policy|route-map` +
 		`|policy-statement|policy-options|prefix-(?:set|list)|as-path|community|snmp\S*|aaa|banner|login` +
 		`|login-control|role|privilege|radius\S*|tacacs\S*|ntp|ssh|telnet|router (?:bgp|ospf|rip|isis|eigrp|static)` +
 		`|bgp|ospf|isis|rip` +
 		`|archive|event|logging|telemetry)\b`)
 	// asideLine is a line that tells of such by itself.
-	asideLine = regexp.MustCompile(`(?i)^set (?:policy-options|policy (?:prefix-list|route-map|access-list6?` +
+	asideLine = lazyregexp.New(`(?i)^set (?:policy-options|policy (?:prefix-list|route-map|access-list6?` +
 		`|community-list|as-path-list|extcommunity-list|large-community-list)|protocols|system|snmp|service|login)\b`)
 )

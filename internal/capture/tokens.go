@@ -2,12 +2,12 @@ package capture
 
 import (
 	"net/netip"
-	"regexp"
 	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 // A TokenKind says what a word of a captured line is.
@@ -178,7 +178,7 @@ func isAddress(s string) bool {
 }
 
 // shortPrefix is how some layouts print a prefix of whole bytes.
-var shortPrefix = regexp.MustCompile(`^\d{1,3}(?:\.\d{1,3}){1,2}/\d{1,2}$`)
+var shortPrefix = lazyregexp.New(`^\d{1,3}(?:\.\d{1,3}){1,2}/\d{1,2}$`)
 
 func isPrefix(s string) bool {
 	addr, _, ok := strings.Cut(s, "/")

@@ -3,21 +3,21 @@ package capture
 import (
 	"cmp"
 	"net/netip"
-	"regexp"
 	"strconv"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 // A listing that says how many routes there are and shows fewer is a part of one: lines were lost, or left out.
 
 // totalLine says how many routes a listing has.
-var totalLine = regexp.MustCompile(`(?i)^\s*(?:total\s+(?:number\s+of\s+)?(?:routes|prefixes)|total\s+route\s+count` +
+var totalLine = lazyregexp.New(`(?i)^\s*(?:total\s+(?:number\s+of\s+)?(?:routes|prefixes)|total\s+route\s+count` +
 	`|number\s+of\s+(?:routes|prefixes)|total\s+routes\s+(?:shown|displayed))\s*[:=]\s*(\d{1,9})\s*$`)
 
 // entriesLine says how many prefixes a listing of IPv6 routes has.
-var entriesLine = regexp.MustCompile(`^(?:IPv6 Routing Table - .{1,80} - (\d{1,9}) entries` +
+var entriesLine = lazyregexp.New(`^(?:IPv6 Routing Table - .{1,80} - (\d{1,9}) entries` +
 	`|Displaying \d{1,9} of (\d{1,9}) IPv[46] routing table entries)\s*$`)
 
 // nearEnds is how far from a text's begin or end, in bytes, such a line stands.

@@ -3,12 +3,12 @@ package capture
 import (
 	"bytes"
 	"net/netip"
-	"regexp"
 	"slices"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 // unreadRows attaches the unread lines of a part that name a prefix to its tables of that family: each may be a route,
@@ -42,7 +42,7 @@ func (p *Part) unreadRows(src *Source) {
 }
 
 // likeRow matches what a row of a table begins with: a few signs or letters, and a destination.
-var likeRow = regexp.MustCompile(`^\s*(?:[A-Za-z0-9*>+~-]{1,4}\s+){0,3}(?:default\b|[\da-fA-F]*[.:][\d.:a-fA-F]*/\d|` +
+var likeRow = lazyregexp.New(`^\s*(?:[A-Za-z0-9*>+~-]{1,4}\s+){0,3}(?:default\b|[\da-fA-F]*[.:][\d.:a-fA-F]*/\d|` +
 	`\d+\.\d+\.\d+\.\d+\s)`)
 
 // mostStray bounds how many such rows are kept one by one.

@@ -2,18 +2,18 @@ package capture
 
 import (
 	"bytes"
-	"regexp"
 	"slices"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 // What a command printed may have been repeated on a screen (watch, of procps): a line above it tells the command and
 // the time, and what has no room on the screen below is not shown.
 
 // watched matches that line.
-var watched = regexp.MustCompile(`^Every \d+(?:[.,]\d+)?s: (\S.*?)(?: {2,}\S.*)?\s*$`)
+var watched = lazyregexp.New(`^Every \d+(?:[.,]\d+)?s: (\S.*?)(?: {2,}\S.*)?\s*$`)
 
 // leastScreen is how many lines of an output the smallest usual screen shows below that line: one of 24.
 const leastScreen = 22

@@ -5,8 +5,9 @@ package filename
 import (
 	"net/netip"
 	"path"
-	"regexp"
 	"strings"
+
+	"zarvek/internal/lazyregexp"
 )
 
 // endings say what form a file has, how it is packed, or what was asked of the device.
@@ -19,9 +20,9 @@ var endings = words(
 )
 
 // A date, as loggers and people put one behind a name.
-var date = regexp.MustCompile(`^\d{4}-?\d{2}-?\d{2}(?:[-_T]?\d{2}[-_:]?\d{2}(?:[-_:]?\d{2})?Z?)?$|^\d{12}$|^\d{14}$`)
+var date = lazyregexp.New(`^\d{4}-?\d{2}-?\d{2}(?:[-_T]?\d{2}[-_:]?\d{2}(?:[-_:]?\d{2})?Z?)?$|^\d{12}$|^\d{14}$`)
 
-var turn = regexp.MustCompile(`^\d{1,3}$`) // of a log that was rotated
+var turn = lazyregexp.New(`^\d{1,3}$`) // of a log that was rotated
 
 func words(lists ...string) map[string]bool {
 	all := map[string]bool{}

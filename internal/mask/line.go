@@ -2,11 +2,12 @@ package mask
 
 import (
 	"net/netip"
-	"regexp"
 	"strconv"
 	"strings"
 	"unicode"
 	"unicode/utf8"
+
+	"zarvek/internal/lazyregexp"
 )
 
 // Line returns what a line becomes. Columns keep their place: where a word grows, blanks behind it are taken away as
@@ -45,21 +46,21 @@ func (m *Masker) rest(s string) string {
 
 var (
 	// secretValue is what stands behind "password=" or in JSON.
-	secretValue = regexp.MustCompile(`^[^\s";,{}\[\]]+`)
+	secretValue = lazyregexp.New(`^[^\s";,{}\[\]]+`)
 	// blob is a line of hexadecimal groups: a certificate, a key.
-	blob   = regexp.MustCompile(`^\s*(?:[0-9A-Fa-f]{8}\s+){2,}[0-9A-Fa-f]*\s*$`)
-	digits = regexp.MustCompile(`[0-9A-Fa-f]`)
+	blob   = lazyregexp.New(`^\s*(?:[0-9A-Fa-f]{8}\s+){2,}[0-9A-Fa-f]*\s*$`)
+	digits = lazyregexp.New(`[0-9A-Fa-f]`)
 	// longSecret is text that no name looks like: a key in base 64.
-	longSecret = regexp.MustCompile(`^[A-Za-z0-9+=]{24,}`)
-	figures    = regexp.MustCompile(`\d`)
+	longSecret = lazyregexp.New(`^[A-Za-z0-9+=]{24,}`)
+	figures    = lazyregexp.New(`\d`)
 )
 
 var (
 	// freeText begins what people write for people, or names of their own.
-	freeText = regexp.MustCompile(`(?i)(?:^|[\s/"{])(?:description|descr|remark|comment|banner|alias|ifalias` +
+	freeText = lazyregexp.New(`(?i)(?:^|[\s/"{])(?:description|descr|remark|comment|banner|alias|ifalias` +
 		`|location|contact|annotation|message|announcement|motd)["\s:=]+`)
 	// secrets begins what must never be shown.
-	secrets = regexp.MustCompile(`(?i)(?:^|[\s/"{-])(?:password|passwd|secret|community|communities|key|key-string` +
+	secrets = lazyregexp.New(`(?i)(?:^|[\s/"{-])(?:password|passwd|secret|community|communities|key|key-string` +
 		`|authentication-key|pre-shared-key|psk|psksecret|md5|passphrase|username|user|login|engineid|auth|priv|2c` +
 		`|ssh-rsa|ssh-ed25519|ssh-dss)["\s:=]+`)
 )
@@ -87,7 +88,7 @@ func (m *Masker) secret(s string) string {
 	})
 }
 
-var word = regexp.MustCompile(`[^\s";{}\[\]]+`)
+var word = lazyregexp.New(`[^\s";{}\[\]]+`)
 
 // understood replaces addresses, hardware addresses and words of a text.
 func (m *Masker) understood(line string) string {
@@ -158,9 +159,9 @@ func (m *Masker) understood(line string) string {
 
 var (
 	// leadingFlags are letters behind a row's number that tell what a route is, such as DAC.
-	leadingFlags = regexp.MustCompile(`^\s*\d+\s+(?:[A-Z][A-Za-z+]{0,3}\s+)+`)
+	leadingFlags = lazyregexp.New(`^\s*\d+\s+(?:[A-Z][A-Za-z+]{0,3}\s+)+`)
 	// endFlags are the letters of a kernel's table, such as UGHS: up, by a gateway, a host, static.
-	endFlags = regexp.MustCompile(`^U[GHRDMACSLWXYZBIcbdgrsw]{0,6}$`)
+	endFlags = lazyregexp.New(`^U[GHRDMACSLWXYZBIcbdgrsw]{0,6}$`)
 )
 
 // joins reports whether a character belongs to the word before an address, so that there is none.
@@ -169,14 +170,14 @@ func joins(c byte) bool {
 }
 
 var (
-	hex    = regexp.MustCompile(`^0x[0-9A-Fa-f]+\b`)
-	v4     = regexp.MustCompile(`^\d{1,3}(?:\.\d{1,3}){3}(?:/(\d{1,2}))?`)
-	v4Part = regexp.MustCompile(`^(\d{1,3}(?:\.\d{1,3}){1,2})/(\d{1,2})`)
-	v6     = regexp.MustCompile(`^[0-9A-Fa-f:]*:[0-9A-Fa-f:]*(?:\d{1,3}(?:\.\d{1,3}){3})?(?:/(\d{1,3}))?`)
+	hex    = lazyregexp.New(`^0x[0-9A-Fa-f]+\b`)
+	v4     = lazyregexp.New(`^\d{1,3}(?:\.\d{1,3}){3}(?:/(\d{1,2}))?`)
+	v4Part = lazyregexp.New(`^(\d{1,3}(?:\.\d{1,3}){1,2})/(\d{1,2})`)
+	v6     = lazyregexp.New(`^[0-9A-Fa-f:]*:[0-9A-Fa-f:]*(?:\d{1,3}(?:\.\d{1,3}){3})?(?:/(\d{1,3}))?`)
 	// v4Name is an address as it stands in names that may hold no dots.
-	v4Name = regexp.MustCompile(`^\d{1,3}(?:(?:-\d{1,3}){3}|(?:_\d{1,3}){3})`)
-	more   = regexp.MustCompile(`^[-_.]?\d`)
-	mac    = regexp.MustCompile(`^(?:[0-9A-Fa-f]{2}([:-]))(?:[0-9A-Fa-f]{2}[:-]){4}[0-9A-Fa-f]{2}` +
+	v4Name = lazyregexp.New(`^\d{1,3}(?:(?:-\d{1,3}){3}|(?:_\d{1,3}){3})`)
+	more   = lazyregexp.New(`^[-_.]?\d`)
+	mac    = lazyregexp.New(`^(?:[0-9A-Fa-f]{2}([:-]))(?:[0-9A-Fa-f]{2}[:-]){4}[0-9A-Fa-f]{2}` +
 		`|^(?:[0-9A-Fa-f]{4}\.){2}[0-9A-Fa-f]{4}`)
 )
 

@@ -3,9 +3,10 @@ package mask
 import (
 	"fmt"
 	"net/netip"
-	"regexp"
 	"strconv"
 	"strings"
+
+	"zarvek/internal/lazyregexp"
 )
 
 // Walks of SNMP have addresses inside of longer identifiers: as numbers, or with names of the objects and quotes. Which
@@ -14,33 +15,33 @@ import (
 // indexes tells what the index of a table below mib-2 is made of: t is TYPE.LENGTH.BYTES (RFC 4001), a is four bytes, n
 // is one number, p is a length and as many numbers.
 var indexes = []struct {
-	base  string         // numbers below 1.3.6.1.2.1, without the column
-	names *regexp.Regexp // of its columns
+	base  string             // numbers below 1.3.6.1.2.1, without the column
+	names *lazyregexp.Regexp // of its columns
 	form  string
 }{
-	{"4.24.7.1", regexp.MustCompile(`^inetCidrRoute`), "tnpt"},
-	{"4.24.4.1", regexp.MustCompile(`^ipCidrRoute`), "aana"},
-	{"4.21.1", regexp.MustCompile(`^ipRoute`), "a"},
-	{"4.20.1", regexp.MustCompile(`^ipAd[A-Z]`), "a"},
-	{"4.22.1", regexp.MustCompile(`^ipNetToMedia`), "na"},
-	{"4.32.1", regexp.MustCompile(`^ipAddressPrefix[A-Z]`), "ntn"},
-	{"4.34.1", regexp.MustCompile(`^ipAddress[A-Z]`), "t"},
-	{"4.35.1", regexp.MustCompile(`^ipNetToPhysical`), "nt"},
-	{"2.2.1", regexp.MustCompile(`^if[A-Z]`), "n"},
-	{"31.1.1.1", regexp.MustCompile(`^if[A-Z]`), "n"},
-	{"4.1", regexp.MustCompile(`^ipForwarding`), "n"},
-	{"4.25", regexp.MustCompile(`^ipv6IpForwarding`), "n"},
-	{"1.5", regexp.MustCompile(`^sysName`), "n"},
+	{"4.24.7.1", lazyregexp.New(`^inetCidrRoute`), "tnpt"},
+	{"4.24.4.1", lazyregexp.New(`^ipCidrRoute`), "aana"},
+	{"4.21.1", lazyregexp.New(`^ipRoute`), "a"},
+	{"4.20.1", lazyregexp.New(`^ipAd[A-Z]`), "a"},
+	{"4.22.1", lazyregexp.New(`^ipNetToMedia`), "na"},
+	{"4.32.1", lazyregexp.New(`^ipAddressPrefix[A-Z]`), "ntn"},
+	{"4.34.1", lazyregexp.New(`^ipAddress[A-Z]`), "t"},
+	{"4.35.1", lazyregexp.New(`^ipNetToPhysical`), "nt"},
+	{"2.2.1", lazyregexp.New(`^if[A-Z]`), "n"},
+	{"31.1.1.1", lazyregexp.New(`^if[A-Z]`), "n"},
+	{"4.1", lazyregexp.New(`^ipForwarding`), "n"},
+	{"4.25", lazyregexp.New(`^ipv6IpForwarding`), "n"},
+	{"1.5", lazyregexp.New(`^sysName`), "n"},
 }
 
 var (
-	numericOID = regexp.MustCompile(`(?:\.1|\b1|\biso)\.3\.6\.1\.2\.1\.((?:\d+\.)*\d+)`)
-	namedOID   = regexp.MustCompile(`([A-Z][\w-]*::)([A-Za-z]\w*)((?:\.(?:\d+|ipv[46]z?\."[^"]*"))+)`)
-	looseMAC   = regexp.MustCompile(`^[0-9A-Fa-f]{1,2}(?::[0-9A-Fa-f]{1,2}){5}\s*$`)
-	hexOctets  = regexp.MustCompile(`^(?:[0-9A-Fa-f]{2} ){5}[0-9A-Fa-f]{2}\s*$`)
+	numericOID = lazyregexp.New(`(?:\.1|\b1|\biso)\.3\.6\.1\.2\.1\.((?:\d+\.)*\d+)`)
+	namedOID   = lazyregexp.New(`([A-Z][\w-]*::)([A-Za-z]\w*)((?:\.(?:\d+|ipv[46]z?\."[^"]*"))+)`)
+	looseMAC   = lazyregexp.New(`^[0-9A-Fa-f]{1,2}(?::[0-9A-Fa-f]{1,2}){5}\s*$`)
+	hexOctets  = lazyregexp.New(`^(?:[0-9A-Fa-f]{2} ){5}[0-9A-Fa-f]{2}\s*$`)
 
 	// aliases are what people wrote on an interface (RFC 2863 section 3.1.6).
-	aliases = regexp.MustCompile(`(?:::ifAlias|\.31\.1\.1\.1\.18)\.\d+$`)
+	aliases = lazyregexp.New(`(?:::ifAlias|\.31\.1\.1\.1\.18)\.\d+$`)
 )
 
 // WalkLine returns what a line of a walk becomes, and false where it is of a table that is not known: nobody can tell

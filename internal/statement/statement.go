@@ -12,13 +12,13 @@ import (
 	"bytes"
 	"fmt"
 	"net/netip"
-	"regexp"
 	"slices"
 	"strings"
 
 	"zarvek/internal/capture"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 // A Sample is a captured statement of a device.
@@ -133,7 +133,7 @@ func named(s network.Static) bool {
 		plain.MatchString(s.NextHop.Address.Zone())
 }
 
-var plain = regexp.MustCompile(`^[A-Za-z0-9 ./:_@,+-]*$`)
+var plain = lazyregexp.New(`^[A-Za-z0-9 ./:_@,+-]*$`)
 
 func printable(s string) bool {
 	return !strings.ContainsFunc(s,

@@ -3,14 +3,15 @@ package layout
 import (
 	"bytes"
 	"fmt"
-	"regexp"
+
+	"zarvek/internal/lazyregexp"
 )
 
 // Doubtful reports whether the description of a mark leaves open whether a route that has it forwards, or forwards as
 // it says: "not installed in hardware", "failed route", "stale info", "next hop override".
 func Doubtful(description string) bool { return doubtful.MatchString(description) }
 
-var doubtful = regexp.MustCompile(`(?i)\b(?:not|fail(?:ed|ure|s)?|invalid|unresolved|unreachable|unusable|stale` +
+var doubtful = lazyregexp.New(`(?i)\b(?:not|fail(?:ed|ure|s)?|invalid|unresolved|unreachable|unusable|stale` +
 	`|pending|damp(?:ed|ened)|withdrawn|expired|dead|down|overrid(?:e|es|den))\b`)
 
 // InDoubt is the error of a row with such a mark or word.

@@ -1,11 +1,12 @@
 package layout
 
 import (
-	"regexp"
 	"strings"
+
+	"zarvek/internal/lazyregexp"
 )
 
-var hardware = regexp.MustCompile(`(?i)^(?:(?:[0-9a-f]{4}[.-]){2}[0-9a-f]{4}|(?:[0-9a-f]{1,2}[:-]){5}[0-9a-f]{1,2})$`)
+var hardware = lazyregexp.New(`(?i)^(?:(?:[0-9a-f]{4}[.-]){2}[0-9a-f]{4}|(?:[0-9a-f]{1,2}[:-]){5}[0-9a-f]{1,2})$`)
 
 // IsHardware reports whether a word is a link-layer address (IEEE 802, EUI-48) in any of the usual forms.
 func IsHardware(s string) bool { return hardware.MatchString(s) }

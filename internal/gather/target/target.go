@@ -7,10 +7,11 @@ import (
 	"fmt"
 	"net"
 	"net/url"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
+
+	"zarvek/internal/lazyregexp"
 )
 
 // A Way is how a device is reached.
@@ -127,7 +128,7 @@ func Parse(s string) (Target, error) {
 }
 
 // safeName is a name that can be a folder's on every system.
-var safeName = regexp.MustCompile(`^[\p{L}\p{N}_][\p{L}\p{N}_.-]*$`)
+var safeName = lazyregexp.New(`^[\p{L}\p{N}_][\p{L}\p{N}_.-]*$`)
 
 // SafeName reports whether a device may be called so: its captures lie in a folder of that name.
 func SafeName(name string) bool {

@@ -1,12 +1,13 @@
 package terminal
 
 import (
-	"regexp"
 	"strings"
+
+	"zarvek/internal/lazyregexp"
 )
 
 // controls are a terminal's escape sequences: they place the cursor or colour what follows.
-var controls = regexp.MustCompile("\x1b(?:\\[[0-9;?]*[ " +
+var controls = lazyregexp.New("\x1b(?:\\[[0-9;?]*[ " +
 	"-/]*[@-~]|\\][^\x07\x1b]*(?:\x07|\x1b\\\\)|[()][A-Z0-9]|[=>78DEHMNOZc])")
 
 // Clean returns a text as it stands on the screen: without escape sequences, with backspaces and carriage returns

@@ -13,10 +13,11 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"regexp"
 	"slices"
 	"strings"
 	"time"
+
+	"zarvek/internal/lazyregexp"
 )
 
 // Limits say how long a device may take. Zero values mean the defaults.
@@ -174,7 +175,7 @@ func (s *Session) learn(ctx context.Context) (bool, error) {
 	return false, nil
 }
 
-var numbers = regexp.MustCompile(`[0-9]+`)
+var numbers = lazyregexp.New(`[0-9]+`)
 
 func withoutNumbers(s string) string { return numbers.ReplaceAllString(s, "0") }
 
@@ -425,20 +426,20 @@ func (s *Session) lastLine() string {
 
 var (
 	// asksSecret ends a line that asks for a secret.
-	asksSecret = regexp.MustCompile(`(?i)(?:password|passcode|passphrase|secret)[^:\n]*:\s*$`)
+	asksSecret = lazyregexp.New(`(?i)(?:password|passcode|passphrase|secret)[^:\n]*:\s*$`)
 	// pressKey is a line that waits for somebody.
-	pressKey = regexp.MustCompile(`(?i)press (?:any key|enter|return|<?space>?)[^\n]*$|hit (?:any key|enter` +
+	pressKey = lazyregexp.New(`(?i)press (?:any key|enter|return|<?space>?)[^\n]*$|hit (?:any key|enter` +
 		`|return)[^\n]*$`)
 	// turnPage is a pager's line.
-	turnPage = regexp.MustCompile(
+	turnPage = lazyregexp.New(
 		`(?i)^\W*more\b\W*(?:\d+ ?%\W*)?$|-+ ?\(?more\b[^\n]{0,60}$|^\W*press (?:any key|<?space>?` +
 			`|enter)[^\n]{0,60}$|` +
 			`^lines? \d+-\d+[^\n]{0,40}$|^\W*\(END\)\W*$|\[q quit[^\n]{0,40}$|\(q to quit\)\s*$|^-- \[[^\n]{0,60}$|^:$`,
 	)
 	// lastPage is the line of a pager that has no more pages and still waits.
-	lastPage = regexp.MustCompile(`(?i)\(END\)`)
+	lastPage = lazyregexp.New(`(?i)\(END\)`)
 	// complaints are how devices say that they do not take a command. They stand at the beginning of the answer.
-	complaints = regexp.MustCompile(
+	complaints = lazyregexp.New(
 		`(?i)^\s*(?:%\s*(?:unknown|invalid|incomplete|ambiguous|unrecogni[sz]ed|bad|permission|authori[sz]ation` +
 			`|command|error|` +
 			`this command|not (?:allowed|permitted|authori[sz]ed))|\^\s*$|(?:syntax |parse )?error[:.]? ` +

@@ -1,12 +1,12 @@
 package columns
 
 import (
-	"regexp"
 	"slices"
 	"strings"
 	"unicode"
 
 	"zarvek/internal/capture/layout"
+	"zarvek/internal/lazyregexp"
 )
 
 // never is the score of what cannot be.
@@ -185,7 +185,7 @@ func score(w word, k kind) int {
 }
 
 // datesWords are short words that an age may consist of.
-var datesWords = regexp.MustCompile(`(?i)^(?:jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec|mon|tue|wed|thu|fri|sat` +
+var datesWords = lazyregexp.New(`(?i)^(?:jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec|mon|tue|wed|thu|fri|sat` +
 	`|sun|ago|day|min|sec|hr|hrs|utc|am|pm)$`)
 
 // isSign reports whether a word is letters such as stand in a column of signs, and no age.

@@ -1,19 +1,19 @@
 package columns
 
 import (
-	"regexp"
 	"strconv"
 
 	"zarvek/internal/capture/layout"
+	"zarvek/internal/lazyregexp"
 )
 
 // Many devices count the rows of a table, above or below them. A table of which fewer are there is a part of one.
 
 var (
-	countAbove = regexp.MustCompile(`(?i)^\s*(?:destinations\s*:\s*\d+\s+routes` +
+	countAbove = lazyregexp.New(`(?i)^\s*(?:destinations\s*:\s*\d+\s+routes` +
 		`|destination count\s*:\s*\d+\s+fib entry count)\s*:\s*(\d+)`)
-	countOf    = regexp.MustCompile(`(?i)^\s*(\d+) out of (\d+) total\b`)
-	countBelow = regexp.MustCompile(`(?i)^\s*(?:total routes shown|no\.? of routes|number of routes` +
+	countOf    = lazyregexp.New(`(?i)^\s*(\d+) out of (\d+) total\b`)
+	countBelow = lazyregexp.New(`(?i)^\s*(?:total routes shown|no\.? of routes|number of routes` +
 		`|total number of routes|total routes|(?:ipv[46] )?routes total)\s*[:=]?\s*(\d+)\s*$`)
 )
 

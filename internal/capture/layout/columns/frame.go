@@ -1,11 +1,11 @@
 package columns
 
 import (
-	"regexp"
 	"slices"
 	"strings"
 
 	"zarvek/internal/capture/layout"
+	"zarvek/internal/lazyregexp"
 )
 
 // A frame is a table that is drawn with bars between its cells. What has no room in a cell goes on in the line below,
@@ -142,7 +142,7 @@ const mostLines = 40
 const slot = 28
 
 // inParentheses matches what a cell of a framed table says beside its value; nothing is the word for an empty one.
-var inParentheses = regexp.MustCompile(`\([^()]*\)|\bNone\b`)
+var inParentheses = lazyregexp.New(`\([^()]*\)|\bNone\b`)
 
 // blanks puts blanks in the place of such a word, but of one that says that packets are thrown away.
 func blanks(s string) string {

@@ -2,10 +2,10 @@ package columns
 
 import (
 	"maps"
-	"regexp"
 	"strings"
 
 	"zarvek/internal/capture/layout"
+	"zarvek/internal/lazyregexp"
 )
 
 // key reads a legend: "Flags: X - word, Y - word", "flags: X:word, …", "Origin: (d) Direct, …", and the lines under
@@ -77,22 +77,22 @@ func (r *reader) key(t string) bool {
 }
 
 // signKey matches the meaning of one sign, "+ = ECMP routes".
-var signKey = regexp.MustCompile(`^\s*([+#~!@^&])\s+=\s+(\w.*?)\s*$`)
+var signKey = lazyregexp.New(`^\s*([+#~!@^&])\s+=\s+(\w.*?)\s*$`)
 
 // equalWays matches the meaning of a sign in front of routes that says nothing of whether they are used: several ways,
 // the default.
-var equalWays = regexp.MustCompile(`\b(ecmp|multi-?path|equal|candidate default)`)
+var equalWays = lazyregexp.New(`\b(ecmp|multi-?path|equal|candidate default)`)
 
 // gluedCodes matches "U:Usable   G:Gateway", codes with their meaning glued to them.
-var gluedCodes = regexp.MustCompile(
+var gluedCodes = lazyregexp.New(
 	`^\s*(?:[A-Za-z0-9]{1,3}:[A-Za-z][\w-]*(?: [A-Za-z][\w-]*)*(?:\s{2,}|\s*$))+$`)
 
 // codesBehind matches three codes with their meanings that stand behind something else on a line, "B:BGP D:Connected
 // R:RIP": the first of them begins behind the blank.
-var codesBehind = regexp.MustCompile(`\s(?:[A-Za-z*][A-Za-z0-9]?:[A-Z][A-Za-z-]+(?: [a-z]+)*(?:\s+|$)){3,}$`)
+var codesBehind = lazyregexp.New(`\s(?:[A-Za-z*][A-Za-z0-9]?:[A-Z][A-Za-z-]+(?: [a-z]+)*(?:\s+|$)){3,}$`)
 
 // codeWord matches a code of one or two signs that its meaning follows: "O: OSPF", "iB: IBGP".
-var codeWord = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9]?:$`)
+var codeWord = lazyregexp.New(`^[A-Za-z][A-Za-z0-9]?:$`)
 
 // colonKey reads "H: Host C: Connected E1: OSPF external type 1": nothing but codes, each with its meaning behind it.
 func (r *reader) colonKey(t string) bool {
@@ -141,7 +141,7 @@ func (r *reader) learn(text []byte) {
 }
 
 // entry matches one of a key whose letters stand in parentheses.
-var entry = regexp.MustCompile(`\(([^() ]{1,4})\) *([^(),]+)`)
+var entry = lazyregexp.New(`\(([^() ]{1,4})\) *([^(),]+)`)
 
 // colonEntries reads "B:BGP D:Connected 1:External Type 1; …": entries parted by blanks, with words of several.
 func (r *reader) colonEntries(t string) {

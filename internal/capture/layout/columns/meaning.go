@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"maps"
 	"net/netip"
-	"regexp"
 	"slices"
 	"strings"
 
@@ -14,6 +13,7 @@ import (
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 // protocolWords are the words, folded, that type and protocol columns use.
@@ -46,7 +46,7 @@ var protocolSubtypes = map[string]string{
 }
 
 // otherTable matches a next hop that is another table of the device: "vr yard".
-var otherTable = regexp.MustCompile(`(?i)^(?:next-)?(?:vr|vrf|table|virtual[ -]router)[ :](\S+)$`)
+var otherTable = lazyregexp.New(`(?i)^(?:next-)?(?:vr|vrf|table|virtual[ -]router)[ :](\S+)$`)
 
 // stateWords are what a column of states may say in whole words, and whether such a route is in use.
 var stateWords = map[string]bool{
@@ -60,13 +60,13 @@ var stateWords = map[string]bool{
 }
 
 // gluedAddress matches an address that lost the blank behind it.
-var gluedAddress = regexp.MustCompile(`^\d+\.\d+\.\d+\.\d+[A-Za-z]`)
+var gluedAddress = lazyregexp.New(`^\d+\.\d+\.\d+\.\d+[A-Za-z]`)
 
 // inTunnel matches what stands beside a next hop that a tunnel leads to.
-var inTunnel = regexp.MustCompile(`^\(tunnel(?:ed|led)?\b[^()]*\)$`)
+var inTunnel = lazyregexp.New(`^\(tunnel(?:ed|led)?\b[^()]*\)$`)
 
 // wholeWord matches a word that is no letters of a key written together.
-var wholeWord = regexp.MustCompile(`^(?:[A-Z]?[a-z]{4,}|[A-Z]{6,})$`)
+var wholeWord = lazyregexp.New(`^(?:[A-Z]?[a-z]{4,}|[A-Z]{6,})$`)
 
 // discardWords stand in the place of a next hop or interface where packets are dropped.
 var discardWords = map[string]route.Special{
@@ -508,8 +508,8 @@ func (r *reader) preferredMarks() string {
 
 // Rows of a listing whose types stand in front, with and without a sign before the letters.
 var (
-	signedType = regexp.MustCompile(`(?m)^ {0,3}([#*@>])[a-z][a-z0-9]{0,2} +(?:\d+\.\d+\.|[0-9a-f]{1,4}:|Default )`)
-	bareType   = regexp.MustCompile(`(?m)^ {0,4}[a-z][a-z0-9]{0,2} +(?:\d+\.\d+\.|[0-9a-f]{1,4}:|Default )`)
+	signedType = lazyregexp.New(`(?m)^ {0,3}([#*@>])[a-z][a-z0-9]{0,2} +(?:\d+\.\d+\.|[0-9a-f]{1,4}:|Default )`)
+	bareType   = lazyregexp.New(`(?m)^ {0,4}[a-z][a-z0-9]{0,2} +(?:\d+\.\d+\.|[0-9a-f]{1,4}:|Default )`)
 )
 
 // learnTypeSign finds the sign that stands before the types of some rows and not of others, which no key explains.

@@ -4,11 +4,11 @@ import (
 	"bytes"
 	"errors"
 	"net/netip"
-	"regexp"
 	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 var (
@@ -74,10 +74,10 @@ type reader struct {
 }
 
 // numberColumn is a heading whose interfaces may be numbers.
-var numberColumn = regexp.MustCompile(`(?i)(?:^|\s)(?:VLAN(?:[ -]?ID)?|FACE|IF|ifIndex|Port)(?:\s|$)`)
+var numberColumn = lazyregexp.New(`(?i)(?:^|\s)(?:VLAN(?:[ -]?ID)?|FACE|IF|ifIndex|Port)(?:\s|$)`)
 
 // vlanColumn is a heading whose interfaces are VLANs.
-var vlanColumn = regexp.MustCompile(`(?i)(?:^|\s)VLAN(?:[ -]?ID)?(?:\s|$)`)
+var vlanColumn = lazyregexp.New(`(?i)(?:^|\s)VLAN(?:[ -]?ID)?(?:\s|$)`)
 
 // rowCells is one row by kinds.
 type rowCells struct {
@@ -91,7 +91,7 @@ type rowCells struct {
 func isMarks(s string) bool { return strings.Trim(s, "*>") == "" }
 
 // marked matches a row that begins with such signs.
-var marked = regexp.MustCompile(`(?m)^ {0,3}(\*>|>|\*)[ \t]+(?:\d+[ \t]+)?(?:\d+\.\d+` +
+var marked = lazyregexp.New(`(?m)^ {0,3}(\*>|>|\*)[ \t]+(?:\d+[ \t]+)?(?:\d+\.\d+` +
 	`|[0-9A-Fa-f]{0,4}:)[\d.A-Fa-f:/]*[ \t]`)
 
 // bestMark is the sign in front of the rows that are in use; "" where rows have none.
@@ -167,9 +167,9 @@ type lowerLine struct {
 
 // damagedKey and damagedTitle match a line that may be a key, or the title of a table.
 var (
-	damagedKey   = regexp.MustCompile(`(?i)\b(?:flags?|codes?)\b`)
-	damagedTitle = regexp.MustCompile(`(?i)\b(?:routes?|routing|tables?|vrf|instance|router)\b`)
-	someCodes    = regexp.MustCompile(`(?:\b[\w?*]{1,2}[:=] ?[\w-]+, ?){2}`)
+	damagedKey   = lazyregexp.New(`(?i)\b(?:flags?|codes?)\b`)
+	damagedTitle = lazyregexp.New(`(?i)\b(?:routes?|routing|tables?|vrf|instance|router)\b`)
+	someCodes    = lazyregexp.New(`(?:\b[\w?*]{1,2}[:=] ?[\w-]+, ?){2}`)
 )
 
 var (
@@ -359,10 +359,10 @@ func (r *reader) aside(s string) (layout.As, bool) {
 }
 
 // fibCount matches what some devices tell of the size of the table that forwards, above its rows.
-var fibCount = regexp.MustCompile(`^(?:maximum|number) of (?:ipv[46] )?fib entries\b`)
+var fibCount = lazyregexp.New(`^(?:maximum|number) of (?:ipv[46] )?fib entries\b`)
 
 // remark matches what some devices print around a table: abbreviations, the sign for equal cost, counts by length.
-var remark = regexp.MustCompile(
+var remark = lazyregexp.New(
 	`^slot +\d+$|^Proto: Protocol|^Displaying |^Command Execution Time: |^[+*>!] = [A-Z]|(?i)^mask distribution` +
 		`|^route origin distribution|^ipv[46] prefixes with active (?:ecmp )?routes\b` +
 		`|^\d+ (?:default routes|routes at length \d+|routes from \w+)\b|^-+ \(?end\b`,

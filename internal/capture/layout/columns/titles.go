@@ -1,9 +1,10 @@
 package columns
 
 import (
-	"regexp"
 	"slices"
 	"strings"
+
+	"zarvek/internal/lazyregexp"
 )
 
 // instanceTitle reads a title that names the table of what follows.
@@ -34,10 +35,10 @@ func instanceTitle(t string) (string, bool) {
 }
 
 // titleOfRouter matches "Route Table (Router: NAME)" and "IPv6 Route Table (Service: 7)".
-var titleOfRouter = regexp.MustCompile(`^(?:IPv[46] )?Route Table \((?:Router|Service): ?(\S+)\)$`)
+var titleOfRouter = lazyregexp.New(`^(?:IPv[46] )?Route Table \((?:Router|Service): ?(\S+)\)$`)
 
 // namesOther matches a line that seems to say whose table follows, in words of its own.
-var namesOther = regexp.MustCompile(`(?i)\b(vrf|vpn|vpn-instance|(?:routing[ -])?instance|virtual[ -]router` +
+var namesOther = lazyregexp.New(`(?i)\b(vrf|vpn|vpn-instance|(?:routing[ -])?instance|virtual[ -]router` +
 	`|logical[ -]router|service|vdom)\b(?:[ :=#"'(-]|name|id)*\b([\w-]+)`)
 
 // mayNameOther reports whether a line that could not be read may say that another instance's table follows.
@@ -53,7 +54,7 @@ func mayNameOther(s string) bool {
 
 // titleInWords matches "IPv4 Dest-Routes for <NAME> (4 entries)", "IP Route - NAME" and "IPv4 routes for table
 // NAME/base".
-var titleInWords = regexp.MustCompile(`^IPv[46] Dest-Routes for <([^<>]+)> \(\d+ entries\)$` +
+var titleInWords = lazyregexp.New(`^IPv[46] Dest-Routes for <([^<>]+)> \(\d+ entries\)$` +
 	`|^IP(?:v6)? Route - (\S+)$|^IPv[46] unicast route table of network instance (\S+)$` +
 	`|^IPv[46] routes for table ([^\s/]+)(?:/base)?$`)
 

@@ -1,11 +1,11 @@
 package columns
 
 import (
-	"regexp"
 	"slices"
 	"strings"
 
 	"zarvek/internal/capture/layout"
+	"zarvek/internal/lazyregexp"
 )
 
 // glued reports whether the number of a column that is empty may stand glued to the name in the next one: "0eth1".
@@ -44,9 +44,9 @@ type cell struct {
 
 // gluedWords match cells of two columns that lost the blank between them: a word for a discard or an attached network
 // with a name or number behind it, an interface with an age.
-var gluedWords = map[kind]*regexp.Regexp{
-	gateway: regexp.MustCompile(`(?i)^(?:discard|drop|receive|attached|blackhole|reject|direct|connected)\w`),
-	ifname: regexp.MustCompile(`\d+[dh]:\d+|^\d+:\d+:\d+[A-Za-z]|^(?:discard|receive|attached|blackhole|reject` +
+var gluedWords = map[kind]*lazyregexp.Regexp{
+	gateway: lazyregexp.New(`(?i)^(?:discard|drop|receive|attached|blackhole|reject|direct|connected)\w`),
+	ifname: lazyregexp.New(`\d+[dh]:\d+|^\d+:\d+:\d+[A-Za-z]|^(?:discard|receive|attached|blackhole|reject` +
 		`|connected)[A-Z]|\d[A-Z]{4,}$`),
 }
 
@@ -88,7 +88,7 @@ func (r *reader) doubts(s string) error {
 	return nil
 }
 
-var startsWithNumber = regexp.MustCompile(`^\d+[A-Za-z]`)
+var startsWithNumber = lazyregexp.New(`^\d+[A-Za-z]`)
 
 // joinPair makes one word of two that stand side by side and mean the first or both together.
 func joinPair(w []word, first, second string) []word {
@@ -146,4 +146,4 @@ func (row *rowCells) fill(cols []column, cells []string) {
 }
 
 // quotedInterface matches a next hop of a link with its interface in quotes: fe80::1-"line1".
-var quotedInterface = regexp.MustCompile(`^([0-9A-Fa-f:.]+)-"([^"]+)"$`)
+var quotedInterface = lazyregexp.New(`^([0-9A-Fa-f:.]+)-"([^"]+)"$`)

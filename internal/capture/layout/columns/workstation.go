@@ -4,7 +4,6 @@ import (
 	"errors"
 	"fmt"
 	"net/netip"
-	"regexp"
 	"slices"
 	"strings"
 
@@ -13,6 +12,7 @@ import (
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 // workstation reads the interface column, which holds the host's own address there.
@@ -48,7 +48,7 @@ func (r *reader) workstation(row *rowCells, p netip.Prefix, a *route.Attributes,
 }
 
 // storeNames match the heading of the stored form.
-var storeNames = regexp.MustCompile(`(?i)^\s*(?:ifIndex|InterfaceAlias` +
+var storeNames = lazyregexp.New(`(?i)^\s*(?:ifIndex|InterfaceAlias` +
 	`|InterfaceIndex)\s.*\bDestinationPrefix\s+NextHop\b.*\bRouteMetric\b`)
 
 // storedBelow sets or ends the stored form at a heading.

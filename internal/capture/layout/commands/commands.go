@@ -8,12 +8,13 @@ package commands
 
 import (
 	"bytes"
-	"regexp"
 	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
+
+	"zarvek/internal/lazyregexp"
 )
 
 const name = "commands"
@@ -26,12 +27,12 @@ var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
 		"configure vlan yard ipaddress 10.61.80.1 255.255.255.0\n"}
 
 // decisive matches a command about what may decide over packets; its group is what stands before the word that tells.
-var decisive = regexp.MustCompile(`(?i)^((?:nv )?(?:set|add|create|configure|enable|bind|policy` +
+var decisive = lazyregexp.New(`(?i)^((?:nv )?(?:set|add|create|configure|enable|bind|policy` +
 	`|ip) .*?)\b(?:polic(?:y|ies)|rulebase|acls?|access-list|access-group|firewall|ip-filter|filter|pbf|pbr|nat|mip` +
 	`|vip|dip|zone-protection|screen)\b|^()policy (?:rule|condition|action)\b`)
 
 // harmless matches what stands before such a word where it decides over nothing that passes.
-var harmless = regexp.MustCompile(`(?i)\b(?:password|snmp|ntp|ssh|telnet|syslog|log|dns|auth\S*|admin|user|radius` +
+var harmless = lazyregexp.New(`(?i)\b(?:password|snmp|ntp|ssh|telnet|syslog|log|dns|auth\S*|admin|user|radius` +
 	`|tacacs\S*|certificate|export|import|route-?map|prefix-list|bgp|ospf|description|comment|igmp|pim)\b`)
 
 func decides(line string) bool {

@@ -3,17 +3,17 @@ package commands
 import (
 	"fmt"
 	"net/netip"
-	"regexp"
 	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 // form is one form of a command, with what is taken from its named groups.
 type form struct {
-	re   *regexp.Regexp
+	re   *lazyregexp.Regexp
 	take func(r *reader, g map[string]string, m route.Mark) error
 }
 
@@ -41,12 +41,13 @@ func formOf(line string) *form {
 
 const addr = `[0-9A-Fa-f.:]+`
 
+// placeholders are written in the patterns of forms for what a value looks like.
+var placeholders = strings.NewReplacer("<if>", `(?P<if>"[^"]+"|\S+)`, "<addr>", `(?P<addr>`+addr+`)`,
+	"<len>", `(?P<len>\d+)`, "<mask>", `(?P<mask>`+addr+`)`, "<net>", `(?P<net>default|`+addr+`(?:/\d+)?)`,
+	"<hop>", `(?P<hop>`+addr+`)`, "<vr>", `(?P<vr>"[^"]+"|\S+)`, "<name>", `(?P<name>"[^"]+"|\S+)`)
+
 func of(pattern string, take func(*reader, map[string]string, route.Mark) error) form {
-	pattern = strings.NewReplacer("<if>", `(?P<if>"[^"]+"|\S+)`, "<addr>", `(?P<addr>`+addr+`)`, "<len>",
-		`(?P<len>\d+)`, "<mask>", `(?P<mask>`+addr+`)`,
-		"<net>", `(?P<net>default|`+addr+`(?:/\d+)?)`, "<hop>", `(?P<hop>`+addr+
-			`)`, "<vr>", `(?P<vr>"[^"]+"|\S+)`, "<name>", `(?P<name>"[^"]+"|\S+)`).Replace(pattern)
-	return form{regexp.MustCompile(`^` + pattern + `\s*$`), take}
+	return form{lazyregexp.New(`^` + placeholders.Replace(pattern) + `\s*$`), take}
 }
 
 // forms are asked in order.

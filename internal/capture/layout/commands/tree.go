@@ -1,12 +1,12 @@
 package commands
 
 import (
-	"regexp"
 	"slices"
 	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 // A tree is the same configuration with its words in braces: a block for each branch, a line for each leaf. The zero
@@ -22,7 +22,7 @@ type tree struct {
 const deepest = 64
 
 // branch matches the line that begins such a configuration, or what is shown of one of its branches.
-var branch = regexp.MustCompile(`^\s*(?:config|devices|deviceconfig|rulebase|vsys|shared|mgt-config|zone) *\{\s*$` +
+var branch = lazyregexp.New(`^\s*(?:config|devices|deviceconfig|rulebase|vsys|shared|mgt-config|zone) *\{\s*$` +
 	`|^\s*network *\{\s*$`)
 
 // isTree reports whether the first line of a text that opens a brace is such a one.

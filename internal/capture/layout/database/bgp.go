@@ -4,12 +4,12 @@ import (
 	"errors"
 	"fmt"
 	"net/netip"
-	"regexp"
 	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 // column is what stands under a name of the BGP table, behind the next hop: numbers, then the path.
@@ -26,16 +26,16 @@ const (
 type place struct{ lo, hi int }
 
 var (
-	bgpNames = regexp.MustCompile(`^\s*Network\s+(?:Next Hop|NextHop|Nexthop|Next hop)\s+(?:\S+\s+)*Path(?:/Ogn)?\s*$`)
-	numberAt = map[column]*regexp.Regexp{
-		multiExit:       regexp.MustCompile(`\b(?:Metric|MED)\b`),
-		localPreference: regexp.MustCompile(`\b(?:LocPrf|LocPref|LocalPref)\b`),
-		weight:          regexp.MustCompile(`\b(?:Weight|PrefVal)\b`),
+	bgpNames = lazyregexp.New(`^\s*Network\s+(?:Next Hop|NextHop|Nexthop|Next hop)\s+(?:\S+\s+)*Path(?:/Ogn)?\s*$`)
+	numberAt = map[column]*lazyregexp.Regexp{
+		multiExit:       lazyregexp.New(`\b(?:Metric|MED)\b`),
+		localPreference: lazyregexp.New(`\b(?:LocPrf|LocPref|LocalPref)\b`),
+		weight:          lazyregexp.New(`\b(?:Weight|PrefVal)\b`),
 	}
 	// pathWord is an AS number, a set or a confederation, with the letter of the origin perhaps glued to it.
-	pathWord = regexp.MustCompile(`^(?:[0-9.{},()\[\]]+[ie?]?|[ie?])$`)
+	pathWord = lazyregexp.New(`^(?:[0-9.{},()\[\]]+[ie?]?|[ie?])$`)
 	// otherTable names the table of the rows below.
-	otherTable = regexp.MustCompile(`^\s*(?:VPN-Instance (\S+?),? ` +
+	otherTable = lazyregexp.New(`^\s*(?:VPN-Instance (\S+?),? ` +
 		`|Route Distinguisher: ?\S+ \(default for vrf (\S+?)\)|Route Distinguisher: )`)
 	errNumbers = errors.New("its numbers do not stand under the names of their columns")
 )

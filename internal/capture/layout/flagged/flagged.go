@@ -8,12 +8,13 @@ import (
 	"errors"
 	"fmt"
 	"net/netip"
-	"regexp"
 	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
+
+	"zarvek/internal/lazyregexp"
 )
 
 const name = "flagged"
@@ -295,7 +296,7 @@ func (r *reader) gateways(hi int) (more []string, end int) {
 var errBroken = errors.New("a line of pairs that is broken in the middle of one")
 
 // zone is the interface of a network of link-local addresses: fe80::%ether1/64 (RFC 4007 section 11).
-var zone = regexp.MustCompile(`%[^/]+`)
+var zone = lazyregexp.New(`%[^/]+`)
 
 // hops reads the gateways: addresses, "address%interface", interfaces, separated by commas.
 func hops(s string) ([]route.NextHop, error) {

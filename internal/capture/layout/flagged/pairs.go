@@ -3,11 +3,11 @@ package flagged
 import (
 	"bytes"
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
 
 	"zarvek/internal/capture/layout"
+	"zarvek/internal/lazyregexp"
 )
 
 // Routes written out as key=value pairs, which go on over several lines.
@@ -48,7 +48,7 @@ func (r *reader) detail(t string, lo, hi int) error {
 }
 
 // reachable matches what stands behind a gateway's status.
-var reachable = regexp.MustCompile(`^ reachable via +([^ =]+)(?: |$)`)
+var reachable = lazyregexp.New(`^ reachable via +([^ =]+)(?: |$)`)
 
 // addPairs reads key=value words; a value may be quoted.
 func addPairs(m map[string]string, s string) {

@@ -11,13 +11,14 @@ import (
 	"fmt"
 	"maps"
 	"net/netip"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
+
+	"zarvek/internal/lazyregexp"
 )
 
 const name = "BSD interfaces"
@@ -32,12 +33,12 @@ var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
 
 var (
 	// head is the first line of newer tools: name, flags.
-	head = regexp.MustCompile(`^([A-Za-z][\w.@-]*)((?::\d+)?): flags=[0-9a-fA-F]+<([A-Z0-9_,-]*)>`)
+	head = lazyregexp.New(`^([A-Za-z][\w.@-]*)((?::\d+)?): flags=[0-9a-fA-F]+<([A-Z0-9_,-]*)>`)
 	// oldHead is the first line of older ones.
-	oldHead = regexp.MustCompile(`^([A-Za-z][\w.@-]*)((?::\d+)?)\s+Link encap:(\S+)(?:.*HWaddr ([0-9A-Fa-f:]{17}))?`)
+	oldHead = lazyregexp.New(`^([A-Za-z][\w.@-]*)((?::\d+)?)\s+Link encap:(\S+)(?:.*HWaddr ([0-9A-Fa-f:]{17}))?`)
 	// oldFlags is the line of older tools that tells whether it is up.
-	oldFlags = regexp.MustCompile(`^\s+(?:([A-Z][A-Z ]*?)\s+)?MTU:\d+`)
-	mac      = regexp.MustCompile(`^[0-9a-f]{2}(?::[0-9a-f]{2}){5}$`)
+	oldFlags = lazyregexp.New(`^\s+(?:([A-Z][A-Z ]*?)\s+)?MTU:\d+`)
+	mac      = lazyregexp.New(`^[0-9a-f]{2}(?::[0-9a-f]{2}){5}$`)
 )
 
 var errShared = errors.New("a shared address, and no line tells whether this box has it now")

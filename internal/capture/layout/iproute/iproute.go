@@ -11,10 +11,11 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"regexp"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/route"
+
+	"zarvek/internal/lazyregexp"
 )
 
 const name = "iproute JSON"
@@ -138,7 +139,7 @@ func (r *reader) skip(at int) int {
 	return at
 }
 
-var firstDst = regexp.MustCompile(`"dst": ?"([^"]*)"`)
+var firstDst = lazyregexp.New(`"dst": ?"([^"]*)"`)
 
 // element reads what stands at an offset by package json and returns where it ends.
 func (r *reader) element(at int) (int, error) {

@@ -2,21 +2,21 @@ package lettered
 
 import (
 	"net/netip"
-	"regexp"
 	"slices"
 	"strconv"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 // A lettered listing says more than its rows: how many parts of a network stand below a heading, and where the default
 // route leads. Where the rows do not bear that out, the listing is a part of the table.
 
 var (
-	toNetwork = regexp.MustCompile(`to network (\d+\.\d+\.\d+\.\d+)`)
-	subnets   = regexp.MustCompile(`(\d+\.\d+\.\d+\.\d+)(/\d+)? is (variably )?subnetted, (\d+) subnets?`)
+	toNetwork = lazyregexp.New(`to network (\d+\.\d+\.\d+\.\d+)`)
+	subnets   = lazyregexp.New(`(\d+\.\d+\.\d+\.\d+)(/\d+)? is (variably )?subnetted, (\d+) subnets?`)
 )
 
 // claim is what a line says of the rows below it, up to the next such line or title.

@@ -2,16 +2,16 @@ package lettered
 
 import (
 	"bytes"
-	"regexp"
 	"strings"
 
 	"zarvek/internal/capture/layout"
+	"zarvek/internal/lazyregexp"
 )
 
 // What stands above the rows: the rest of a key, signs of selection, column names, titles, headings of several rows.
 
 // keyLine matches a line that may go on with a key though it is not indented.
-var keyLine = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9]{0,6}(?: - [A-Za-z]|: [A-Z][^,]*,)|^[>*+] - [a-zA-Z]`)
+var keyLine = lazyregexp.New(`^[A-Za-z][A-Za-z0-9]{0,6}(?: - [A-Za-z]|: [A-Z][^,]*,)|^[>*+] - [a-zA-Z]`)
 
 // goesOnWithKey reports whether a line that is not indented goes on with a key.
 func goesOnWithKey(line []byte) bool {
@@ -23,7 +23,7 @@ func goesOnWithKey(line []byte) bool {
 }
 
 // around matches what some devices print above and below the rows; what it counts is compared elsewhere.
-var around = regexp.MustCompile(`(?i)^(?:maximum parallel paths: |ip forwarding: enabled\s*$|displaying \S+ routes? ` +
+var around = lazyregexp.New(`(?i)^(?:maximum parallel paths: |ip forwarding: enabled\s*$|displaying \S+ routes? ` +
 	`|displaying \d+ of \d+ ipv6 routing table entries|ipv6 routing table\s*$|timers: |route leaking:\s*$` +
 	`|total (?:number of )?routes?(?: count)? ?[:=] ?\d+\s*$)`)
 
@@ -117,7 +117,7 @@ func instanceHeading(line []byte) (string, bool) {
 }
 
 // titleOfInstance matches "Routing Table for Virtual Router <NAME>".
-var titleOfInstance = regexp.MustCompile(
+var titleOfInstance = lazyregexp.New(
 	`(?i)^routing table (?:for|of) (?:virtual router|vrouter|instance|vrf)[: ]+<?([\w.-]+)>?$`)
 
 // instanceName returns "" for the names that the default instance goes by.

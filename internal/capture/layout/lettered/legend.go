@@ -1,11 +1,11 @@
 package lettered
 
 import (
-	"regexp"
 	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 // legend is what a capture's own key says of its letters.
@@ -90,7 +90,7 @@ func (l *legend) add(line string) bool {
 }
 
 // noComma matches what stands before an entry with no comma in front: "C - connected S - static".
-var noComma = regexp.MustCompile(`( - [^,]*?[^,\s]) +([A-Za-z][A-Za-z0-9]?) - `)
+var noComma = lazyregexp.New(`( - [^,]*?[^,\s]) +([A-Za-z][A-Za-z0-9]?) - `)
 
 // unwrapMarks takes signs out of the parentheses that some legends put them in, "(!) - kept for fast reroute": rows
 // have them as they are.
@@ -237,7 +237,7 @@ func (l *legend) longest(s string) (text string, n int) {
 }
 
 // external matches the ways in which legends write the two types of an external route (RFC 2328 section 2.3).
-var external = regexp.MustCompile(`(nssa )?ext(?:ernal)?[ -]?(?:type)?[ -]?([12])\b`)
+var external = lazyregexp.New(`(nssa )?ext(?:ernal)?[ -]?(?:type)?[ -]?([12])\b`)
 
 // protocolOf names the protocol that a legend's description means, with the subtype it adds.
 func protocolOf(text string) (route.Protocol, string) {

@@ -6,13 +6,13 @@ import (
 	"errors"
 	"fmt"
 	"net/netip"
-	"regexp"
 	"slices"
 	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 // The per-prefix form has no letters: the prefix is a heading, and each next hop a line below it,
@@ -30,10 +30,10 @@ func isPerPrefixHeading(line []byte) bool {
 }
 
 // prefixAndTable matches the heading of a relative that shows what is in use alone: "PREFIX, vrf NAME".
-var prefixAndTable = regexp.MustCompile(`^[0-9A-Fa-f.:]+/\d{1,3}, vrf (\S+)\s*$`)
+var prefixAndTable = lazyregexp.New(`^[0-9A-Fa-f.:]+/\d{1,3}, vrf (\S+)\s*$`)
 
 // vrfHeading names the table of the rows below. A blank of it that was lost on the way changes nothing.
-var vrfHeading = regexp.MustCompile(`^IP(?:v6 ?Routing| ?Route) ?Table ?for ?VRF ?"?([^"]+?)"?\s*$`)
+var vrfHeading = lazyregexp.New(`^IP(?:v6 ?Routing| ?Route) ?Table ?for ?VRF ?"?([^"]+?)"?\s*$`)
 
 // subtypes are the words behind the protocol's name.
 var subtypes = map[string]string{
@@ -127,7 +127,7 @@ func (r *reader) perPrefix(line []byte, lo, hi int) bool {
 
 // learnedHop matches a next hop that a protocol found, or an address that somebody configured: no attached network has
 // one.
-var learnedHop = regexp.MustCompile(`, (?:ospf|ospfv3|isis|isis_\w+|eigrp|rip|bgp)-\w+` +
+var learnedHop = lazyregexp.New(`, (?:ospf|ospfv3|isis|isis_\w+|eigrp|rip|bgp)-\w+` +
 	`|^\*?\*?via [0-9A-Fa-f.:]+(?:%\w+)?, .*\], [^,]+, static\b`)
 
 var errOneMore = errors.New("the prefix above has as many next hops as its line counts; the line of another one is missing")
@@ -135,7 +135,7 @@ var errOneMore = errors.New("the prefix above has as many next hops as its line 
 var errOthersHop = errors.New("the prefix above is attached, and this is a way to another one, whose line is missing")
 
 // bestCount matches how many next hops a prefix has in use.
-var bestCount = regexp.MustCompile(`ubest/mbest: (\d{1,4})/`)
+var bestCount = lazyregexp.New(`ubest/mbest: (\d{1,4})/`)
 
 // endPrefix ends what stands below a prefix. Where fewer next hops stood there than its line counts, some were lost:
 // of one that has none nobody knows where it leads.

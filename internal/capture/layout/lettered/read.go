@@ -5,13 +5,13 @@ import (
 	"errors"
 	"fmt"
 	"net/netip"
-	"regexp"
 	"strings"
 	"unicode"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 // Read reads a text of this family.
@@ -70,7 +70,7 @@ func (r *reader) lines(from, to int) {
 }
 
 // damagedTitle matches a line that may have named the table of the rows below.
-var damagedTitle = regexp.MustCompile(`(?i)\b(?:routing|tables?|vrf|instance)\b`)
+var damagedTitle = lazyregexp.New(`(?i)\b(?:routing|tables?|vrf|instance)\b`)
 
 // reader is the state while one text is read.
 type reader struct {

@@ -4,11 +4,11 @@ import (
 	"bytes"
 	"fmt"
 	"net/netip"
-	"regexp"
 	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 // way reads what stands behind a prefix: "[preference/metric]", then a next hop or what stands in place of one.
@@ -298,9 +298,9 @@ const maxMark = 2
 
 var (
 	// tunnelEnd matches the tunnel by which a next hop is found, "tun1 tunnel ADDRESS)".
-	tunnelEnd = regexp.MustCompile(`^[A-Za-z][\w.-]* tunnel [0-9A-Fa-f.:]+\)`)
+	tunnelEnd = lazyregexp.New(`^[A-Za-z][\w.-]* tunnel [0-9A-Fa-f.:]+\)`)
 	// inTable matches a word in parentheses right behind a next hop: the table that it is in.
-	inTable = regexp.MustCompile(`^ ?\(([A-Za-z][\w.-]*)\)\s*$`)
+	inTable = lazyregexp.New(`^ ?\(([A-Za-z][\w.-]*)\)\s*$`)
 	// remarks are words in that place that name none.
 	remarks = layout.WordSet("active valid installed advertised private best ecmp duplicate metric redistributed local")
 )

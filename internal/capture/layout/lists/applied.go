@@ -1,27 +1,27 @@
 package lists
 
 import (
-	"regexp"
 	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 // What the paragraph says is applied to the interface: Inbound access list is FROM-UP; IP verify source reachable-via
 // RX.
 var (
-	listLine = regexp.MustCompile(`^\s+(Inbound|Outgoing|Outbound)\s+(?:Common\s+)?access[ -]list is (\S+)\s*$`)
+	listLine = lazyregexp.New(`^\s+(Inbound|Outgoing|Outbound)\s+(?:Common\s+)?access[ -]list is (\S+)\s*$`)
 	// Inbound access list GATE, as the same paragraph has it for IPv6
-	sixListLine = regexp.MustCompile(`^\s+(Inbound|Outgoing|Outbound) access list ([^\s:]+)\s*$`)
+	sixListLine = lazyregexp.New(`^\s+(Inbound|Outgoing|Outbound) access list ([^\s:]+)\s*$`)
 	// Inbound  common access list is not set, access list is GATE
-	bothListsLine = regexp.MustCompile(`^\s+(Inbound|Outgoing|Outbound)\s+common access list is (not set|\S+),` +
+	bothListsLine = lazyregexp.New(`^\s+(Inbound|Outgoing|Outbound)\s+common access list is (not set|\S+),` +
 		` access list is (not set|\S+)\s*$`)
-	verifyLine = regexp.MustCompile(`(?i)^\s+IP(v6)? verify source reachable-via (RX|ANY)\b`)
-	policyLine = regexp.MustCompile(`(?i)^\s+(?:policy routing is enabled|network address translation is enabled)\b`)
+	verifyLine = lazyregexp.New(`(?i)^\s+IP(v6)? verify source reachable-via (RX|ANY)\b`)
+	policyLine = lazyregexp.New(`(?i)^\s+(?:policy routing is enabled|network address translation is enabled)\b`)
 	// IP unicast reverse path forwarding: strict
-	reversePathLine = regexp.MustCompile(`^\s+IP(v6)? unicast reverse path forwarding: (strict|loose)\b`)
+	reversePathLine = lazyregexp.New(`^\s+IP(v6)? unicast reverse path forwarding: (strict|loose)\b`)
 )
 
 // applied keeps what a line says is applied to an interface; false where it says nothing of that. A list is known by
@@ -55,7 +55,7 @@ func applied(c *layout.Collector, line, dev string, six bool, lo, hi int) bool {
 	if f := sixListLine.FindStringSubmatch(line); f != nil && six {
 		return lists(f[1], f[2])
 	}
-	for _, re := range []*regexp.Regexp{verifyLine, reversePathLine} {
+	for _, re := range []*lazyregexp.Regexp{verifyLine, reversePathLine} {
 		f := re.FindStringSubmatch(line)
 		if f == nil {
 			continue

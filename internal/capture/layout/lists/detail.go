@@ -2,11 +2,11 @@ package lists
 
 import (
 	"cmp"
-	"regexp"
 	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
+	"zarvek/internal/lazyregexp"
 )
 
 const detailName = "interface details"
@@ -20,24 +20,24 @@ var Detail = layout.Reader{Name: detailName, Recognise: recogniseDetail, Read: R
 
 var (
 	// Interface hall16 is up, line protocol is up; hall16 is Shutdown, ipv6 protocol is Down, Vrfid is red (0x2)
-	stateLine = regexp.MustCompile(
+	stateLine = lazyregexp.New(
 		`^(?:Interface )?(\S+)(?: current state ?:| is) ((?:administratively )?(?:up|down)|UP|DOWN` +
 			`|Administratively DOWN|Up|Down|Shutdown)\b(?:, (line|ipv[46]) protocol is (up|down|Up|Down))?` +
 			`(?:, Vrfid is (\S+) \(0x)?`,
 	)
 	// hall16, Interface status: protocol-up/link-up/admin-up, iod: 36
-	threefoldLine = regexp.MustCompile(
+	threefoldLine = lazyregexp.New(
 		`^(\S+), Interface status: (protocol-(?:up|down)/link-(?:up|down)/admin-(?:up|down))\b`)
 	// Interface E0/0 "hall", is up, line protocol is up: routes call it by the name in quotes
-	namedLine = regexp.MustCompile(
+	namedLine = lazyregexp.New(
 		`^Interface (\S+) "([\w.-]*)", is ((?:administratively )?(?:up|down))(?:, line protocol is (up|down))?`,
 	)
 	// hall16     [up/down], and below it addresses alone
-	bracketLine = regexp.MustCompile(`(?i)^(\S+(?: \d\S*)?)\s+\[((?:administratively )?(?:up|down)|shutdown)/(up` +
+	bracketLine = lazyregexp.New(`(?i)^(\S+(?: \d\S*)?)\s+\[((?:administratively )?(?:up|down)|shutdown)/(up` +
 		`|down)\]\s*$`)
 	// Interface eth1, and below it "state on", "link-state link up", "ipv4-address 10.61.16.1/24"
-	bareName = regexp.MustCompile(`^Interface (\S+)\s*$`)
-	switched = regexp.MustCompile(`^\s+(?:state (on|off)|link-state (.+?))\s*$`)
+	bareName = lazyregexp.New(`^Interface (\S+)\s*$`)
+	switched = lazyregexp.New(`^\s+(?:state (on|off)|link-state (.+?))\s*$`)
 )
 
 // mostOfLine is how much of a line is looked at, in bytes.
@@ -182,9 +182,9 @@ func (r *inDetail) below(line string, lo, hi int) error {
 
 var (
 	// Line protocol current state : DOWN
-	protocolLine = regexp.MustCompile(`^(Line|IPv6) protocol current state ?: ?(UP|DOWN)\b`)
+	protocolLine = lazyregexp.New(`^(Line|IPv6) protocol current state ?: ?(UP|DOWN)\b`)
 	// names with values, sentences, of which none is an interface's heading
-	outOther = regexp.MustCompile(`^(?:admin state is |Description ?:|Route Port,|IP Sending Frames|The Maximum ` +
+	outOther = lazyregexp.New(`^(?:admin state is |Description ?:|Route Port,|IP Sending Frames|The Maximum ` +
 		`|Switch Port|Last |Current |Media type|Port Mode|Speed |Input|Output|Physical is |Broadcast address ?: ` +
 		`|(?:[\w-]+ )*(?:packets|number) ?:)`)
 )

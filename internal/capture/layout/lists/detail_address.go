@@ -3,44 +3,44 @@ package lists
 import (
 	"fmt"
 	"net/netip"
-	"regexp"
 	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
+	"zarvek/internal/lazyregexp"
 )
 
 // The lines of a paragraph that tell the interface's addresses, and whose they are.
 var (
 	// Internet address is 172.28.61.2/30; inet 10.61.16.1/24; Internet Address is 10.61.16.1/24 Primary
-	addressLine = regexp.MustCompile(
+	addressLine = lazyregexp.New(
 		`^\s*(?:[Ii]nternet [Aa]ddress is|IP address is|inet6?|IPv6 address is` +
 			`|[Ss]econdary address) ([0-9A-Fa-f:.]+(?:/\d+)?)(?:[ ,]|$)`,
 	)
 	// IP address 172.28.61.2, subnet mask 255.255.255.252
-	maskedLine = regexp.MustCompile(`^\s+IP address ([0-9.]+), subnet mask ([0-9.]+)\s*$`)
+	maskedLine = lazyregexp.New(`^\s+IP address ([0-9.]+), subnet mask ([0-9.]+)\s*$`)
 	// FD6B:16::1, subnet is FD6B:16::/64 [TEN]; IP address: 10.61.16.1, IP subnet: 10.61.16.0/24 secondary
-	subnetLine = regexp.MustCompile(`^\s+(?:IP address: )?([0-9A-Fa-f:.]+), (?:IP )?subnet(?: is|:) ` +
+	subnetLine = lazyregexp.New(`^\s+(?:IP address: )?([0-9A-Fa-f:.]+), (?:IP )?subnet(?: is|:) ` +
 		`([0-9A-Fa-f:.]+/\d+)(?: \[(.+?)\])?(?:\s|$)`)
 	// IPv6 is enabled, link-local address is FE80::1 [TENTATIVE]; IPv6 link-local address: fe80::1 (default) [VALID]
-	ownLinkLine = regexp.MustCompile(`^\s*IPv6 (?:is \w+, )?link-local(?: address)?(?: is|:) ([0-9A-Fa-f:.]+(?:/\d+)?)` +
+	ownLinkLine = lazyregexp.New(`^\s*IPv6 (?:is \w+, )?link-local(?: address)?(?: is|:) ([0-9A-Fa-f:.]+(?:/\d+)?)` +
 		`(?: \(default\))?(?: \[(.+?)\])?\s*$`)
 	// ipv4-address 10.61.16.1/24
-	valueLine = regexp.MustCompile(`^\s+ipv[46]-address ([0-9A-Fa-f:.]+/\d+)\s*$`)
+	valueLine = lazyregexp.New(`^\s+ipv[46]-address ([0-9A-Fa-f:.]+/\d+)\s*$`)
 	// an address alone
-	bareLine = regexp.MustCompile(`^\s+([0-9A-Fa-f.:]+(?:/\d+)?)(?:\s+\[(\w+)\])?\s*$`)
+	bareLine = lazyregexp.New(`^\s+([0-9A-Fa-f.:]+(?:/\d+)?)(?:\s+\[(\w+)\])?\s*$`)
 	// IPv6 address:, above addresses alone
-	addressesBelow = regexp.MustCompile(`^\s+IPv6 address:\s*$`)
+	addressesBelow = lazyregexp.New(`^\s+IPv6 address:\s*$`)
 	// IPv6 Interface Status for VRF "red"(3)
-	statusTitle = regexp.MustCompile(`^\s*IP(?:v6)? Interface Status for VRF "([^"]+)"`)
+	statusTitle = lazyregexp.New(`^\s*IP(?:v6)? Interface Status for VRF "([^"]+)"`)
 	// Vrf is red (vrfid 0x60000002); VPN Routing/Forwarding "red"
-	instanceLine = regexp.MustCompile(`^\s+(?:Vrf is (\S+) \(vrfid |VPN Routing/Forwarding "([^"]+)")`)
+	instanceLine = lazyregexp.New(`^\s+(?:Vrf is (\S+) \(vrfid |VPN Routing/Forwarding "([^"]+)")`)
 
-	hardwareOf = regexp.MustCompile(
+	hardwareOf = lazyregexp.New(
 		`(?i)(?:address is|HWaddr:?|hardware address is|ether) ((?:[0-9a-f]{4}[.-]){2}[0-9a-f]{4}` +
 			`|(?:[0-9a-f]{2}[:-]){5}[0-9a-f]{2})`,
 	)
-	sixLine = regexp.MustCompile(`^\s*IPv6 is (?:enabled|tentative|stalled)\b|^\s+IPv6 address:`)
+	sixLine = lazyregexp.New(`^\s*IPv6 is (?:enabled|tentative|stalled)\b|^\s+IPv6 address:`)
 )
 
 // address reads a line that tells an address; false for others. One that another device has too, or that is not yet
@@ -66,7 +66,7 @@ func (r *inDetail) address(line string, lo, hi int) (bool, error) {
 		r.listed = listed
 		return true, r.own(f[1], f[2], lo, hi)
 	}
-	for _, re := range []*regexp.Regexp{addressLine, valueLine} {
+	for _, re := range []*lazyregexp.Regexp{addressLine, valueLine} {
 		if f := re.FindStringSubmatch(line); f != nil && !r.bare {
 			return true, r.own(f[1], "", lo, hi)
 		}

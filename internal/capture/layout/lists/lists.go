@@ -9,11 +9,12 @@ package lists
 import (
 	"bytes"
 	"errors"
-	"regexp"
 	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/route"
+
+	"zarvek/internal/lazyregexp"
 )
 
 const name = "lists"
@@ -98,16 +99,16 @@ func Read(text []byte) layout.Reading {
 
 var (
 	// ofInterface is the title with which a workstation names the interface of the rows below, by its own address.
-	ofInterface = regexp.MustCompile(`^Interface: (\d+\.\d+\.\d+\.\d+) --- 0x[0-9a-f]+$`)
+	ofInterface = lazyregexp.New(`^Interface: (\d+\.\d+\.\d+\.\d+) --- 0x[0-9a-f]+$`)
 	// ofLink is that title where the number and the name of the interface stand in it.
-	ofLink = regexp.MustCompile(`^Interface (\d+): \S[^:]*$`)
+	ofLink = lazyregexp.New(`^Interface (\d+): \S[^:]*$`)
 	// restOfRow is the VLANs of a neighbour, which some devices put on a line below it.
-	restOfRow    = regexp.MustCompile(`^\s+\d+/(?:-|\d+)$`)
-	titleOfTable = regexp.MustCompile(`(?i)\bfor (?:VRF|context) "?([^"\s(]+)"?(?:\(\d+\))?\s*$|^\s*VRF: (\S+)\s*$` +
+	restOfRow    = lazyregexp.New(`^\s+\d+/(?:-|\d+)$`)
+	titleOfTable = lazyregexp.New(`(?i)\bfor (?:VRF|context) "?([^"\s(]+)"?(?:\(\d+\))?\s*$|^\s*VRF: (\S+)\s*$` +
 		`|\(Router: ([^()]+)\)\s*$`)
-	counted = regexp.MustCompile(`(?i)^\s*(?:total\b|the number of|number of|no\. of|interfaces : \d+)` +
+	counted = lazyregexp.New(`(?i)^\s*(?:total\b|the number of|number of|no\. of|interfaces : \d+)` +
 		`|: +\d+(?: seconds)?\s*$`)
-	keyLine = regexp.MustCompile(`(?i)^\s*(?:flags|status|codes|type) ?: |^\s*flags \(|^\s*[*^(+#!]\w*\)?(?::| -) ?[a-z]` +
+	keyLine = lazyregexp.New(`(?i)^\s*(?:flags|status|codes|type) ?: |^\s*flags \(|^\s*[*^(+#!]\w*\)?(?::| -) ?[a-z]` +
 		`|^[A-Z] - \w+(?:, [A-Z] - \w+)+$|^\s+[A-Z]{1,2} - [A-Z]\w+ `)
 )
 

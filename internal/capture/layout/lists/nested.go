@@ -2,12 +2,12 @@ package lists
 
 import (
 	"net/netip"
-	"regexp"
 	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 const nestedName = "nested interface details"
@@ -21,18 +21,18 @@ var Nested = layout.Reader{Name: nestedName, Recognise: recogniseNested, Read: R
 		"    Protocol inet, MTU: 1500\n"}
 
 var (
-	physicalLine = regexp.MustCompile(`^Physical interface: (\S+?), (Enabled|Disabled` +
+	physicalLine = lazyregexp.New(`^Physical interface: (\S+?), (Enabled|Disabled` +
 		`|Administratively down), Physical link is (Up|Down)\b`)
-	logicalLine  = regexp.MustCompile(`^\s{1,8}Logical interface (\S+?)(?: \(.*)?$`)
-	unitFlags    = regexp.MustCompile(`^\s+Flags: (.+)$`)
-	protocolOf   = regexp.MustCompile(`^\s+Protocol ([a-z0-9-]+)(?:,|$)`)
-	localAddress = regexp.MustCompile(`^\s+(?:Destination: ([0-9A-Fa-f.:]+(?:/\d+)?` +
+	logicalLine  = lazyregexp.New(`^\s{1,8}Logical interface (\S+?)(?: \(.*)?$`)
+	unitFlags    = lazyregexp.New(`^\s+Flags: (.+)$`)
+	protocolOf   = lazyregexp.New(`^\s+Protocol ([a-z0-9-]+)(?:,|$)`)
+	localAddress = lazyregexp.New(`^\s+(?:Destination: ([0-9A-Fa-f.:]+(?:/\d+)?` +
 		`|Unspecified), )?Local: ([0-9A-Fa-f.:]+)(?:,|\s*$)`)
 	// inet  10.61.16.1/24, and below it further addresses alone
-	familyAddress = regexp.MustCompile(`^\s{4,}inet6?\s+([0-9A-Fa-f.:]+/\d+)\s*$`)
-	moreAddresses = regexp.MustCompile(`^\s{8,}([0-9A-Fa-f.:]+/\d+)\s*$`)
-	filtersOf     = regexp.MustCompile(`^\s+(Input|Output) Filters?: (.+?)\s*$`)
-	sourceFlag    = regexp.MustCompile(`\buRPF(-loose)?\b`)
+	familyAddress = lazyregexp.New(`^\s{4,}inet6?\s+([0-9A-Fa-f.:]+/\d+)\s*$`)
+	moreAddresses = lazyregexp.New(`^\s{8,}([0-9A-Fa-f.:]+/\d+)\s*$`)
+	filtersOf     = lazyregexp.New(`^\s+(Input|Output) Filters?: (.+?)\s*$`)
+	sourceFlag    = lazyregexp.New(`\buRPF(-loose)?\b`)
 )
 
 func recogniseNested(text []byte) int {

@@ -3,11 +3,11 @@ package lists
 import (
 	"errors"
 	"net/netip"
-	"regexp"
 	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
+	"zarvek/internal/lazyregexp"
 )
 
 const pairsName = "addresses in pairs"
@@ -22,22 +22,22 @@ var Pairs = layout.Reader{Name: pairsName, Recognise: recognisePairs, Read: Read
 
 var (
 	// name: hall   mode: static    ip: 10.61.16.1 255.255.255.0   status: up
-	namedPair = regexp.MustCompile(`^name: (\S+)\s.*?\bip: (\S+) (\S+)\s+(?:\S+: .*?)?status: (up|down)\b`)
+	namedPair = lazyregexp.New(`^name: (\S+)\s.*?\bip: (\S+) (\S+)\s+(?:\S+: .*?)?status: (up|down)\b`)
 	// IP=10.61.16.1->10.61.16.1/255.255.255.0 index=6 devname=hall
-	givenPair = regexp.MustCompile(`^IP=(\S+)->(\S+)/(\S+) index=\d+ devname=(\S+)\s*$`)
+	givenPair = lazyregexp.New(`^IP=(\S+)->(\S+)/(\S+) index=\d+ devname=(\S+)\s*$`)
 	// dev=3 devname=hall flag=P scope=0 prefix=64 addr=fd6b:16::1 preferred=…
-	sixPair = regexp.MustCompile(`^dev=\d+ devname=(\S+) flag=(\S*) scope=\d+ prefix=(\d+) addr=(\S+)(?: \S+=\S*)*\s*$`)
+	sixPair = lazyregexp.New(`^dev=\d+ devname=(\S+) flag=(\S*) scope=\d+ prefix=(\d+) addr=(\S+)(?: \S+=\S*)*\s*$`)
 	// ifindex=3 ifname=hall fd6b:16::20 02:00:00:00:00:10 state=00000002 use=…
-	indexedEntry = regexp.MustCompile(`^(?:if)?index=\d+ ifname=(\S+) ([0-9A-Fa-f.:]+) (\S+) state=([0-9a-f]+)` +
+	indexedEntry = lazyregexp.New(`^(?:if)?index=\d+ ifname=(\S+) ([0-9A-Fa-f.:]+) (\S+) state=([0-9a-f]+)` +
 		`(?: \S+=\S*)*\s*$`)
 	// an interface, an address, a link-layer address, the age
-	bareEntry = regexp.MustCompile(`^\s+([A-Za-z][\w./-]*) (\d+\.\d+\.\d+\.\d+) ` +
+	bareEntry = lazyregexp.New(`^\s+([A-Za-z][\w./-]*) (\d+\.\d+\.\d+\.\d+) ` +
 		`((?:[0-9a-f]{4}\.){2}[0-9a-f]{4})(?: (?:\d+|-|alias))?\s*$`)
 	// name (10.61.16.20) at 02:00:00:00:00:10 on hall0, and what was asked for without an answer
-	atEntry = regexp.MustCompile(`(?i)^\S+ \((\d+\.\d+\.\d+\.\d+)\) at (\S+) ` +
+	atEntry = lazyregexp.New(`(?i)^\S+ \((\d+\.\d+\.\d+\.\d+)\) at (\S+) ` +
 		`(?:\[\w+\] )?(?:PERM |permanent )*on (\S+)(?: .*)?$`)
 	// == [ hall ]
-	pairTitle = regexp.MustCompile(`^== \[ ?\S+ ?\]\s*$`)
+	pairTitle = lazyregexp.New(`^== \[ ?\S+ ?\]\s*$`)
 )
 
 func recognisePairs(text []byte) int {

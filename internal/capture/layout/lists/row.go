@@ -5,12 +5,12 @@ import (
 	"errors"
 	"fmt"
 	"net/netip"
-	"regexp"
 	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 // word is a blank-separated word of a row with its bounds, and what it looks like.
@@ -22,14 +22,14 @@ type word struct {
 
 var (
 	// unanswered is what stands in the place of a link-layer address that was asked for.
-	unanswered = regexp.MustCompile(`(?i)^[<(\[]?(?:incomplete|pending|unresolved|failed|no-?completed|none` +
+	unanswered = lazyregexp.New(`(?i)^[<(\[]?(?:incomplete|pending|unresolved|failed|no-?completed|none` +
 		`|-+)[>)\]]?,?$`)
 	// nothing is what stands in the place of an address that an interface does not have.
-	nothing = regexp.MustCompile(`(?i)^(?:unassigned|unnumbered|-+|none|n/a|not|assigned|set|0\.0\.0\.0(?:/0)?)$`)
+	nothing = lazyregexp.New(`(?i)^(?:unassigned|unnumbered|-+|none|n/a|not|assigned|set|0\.0\.0\.0(?:/0)?)$`)
 )
 
 // kindAndNumber matches the name of an interface with a blank in it. In the last column names may be of any words.
-var kindAndNumber = regexp.MustCompile(`^[A-Za-z][A-Za-z-]* \d[\w/.:-]*$`)
+var kindAndNumber = lazyregexp.New(`^[A-Za-z][A-Za-z-]* \d[\w/.:-]*$`)
 
 func isAddress(s string) bool {
 	a, _, _ := strings.Cut(strings.Trim(s, "()"), "/")
@@ -202,7 +202,7 @@ func (r *reader) own(line string, cell [instance + 1][]word, dev string, m mark)
 }
 
 // letterOfForwarding matches the letter that a key has for interfaces that forward.
-var letterOfForwarding = regexp.MustCompile(`\((\w)\) IP [Ff]orwarding [Ee]nabled`)
+var letterOfForwarding = lazyregexp.New(`\((\w)\) IP [Ff]orwarding [Ee]nabled`)
 
 // keepForwarding keeps whether packets that come in by an interface are forwarded, where the row says so: in a column
 // of its own, or by a letter of the key.

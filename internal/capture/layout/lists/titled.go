@@ -1,11 +1,11 @@
 package lists
 
 import (
-	"regexp"
 	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
+	"zarvek/internal/lazyregexp"
 )
 
 const titledName = "interfaces with titles"
@@ -17,10 +17,10 @@ var Titled = layout.Reader{Name: titledName, Recognise: recogniseTitled, Read: R
 
 var (
 	// ==[hall0]
-	linkTitle = regexp.MustCompile(`^\s*== ?\[ ?([^\s\]]+) ?\]\s*$`)
+	linkTitle = lazyregexp.New(`^\s*== ?\[ ?([^\s\]]+) ?\]\s*$`)
 	// status: up; ip: 10.61.16.1 255.255.255.0
-	settingLine = regexp.MustCompile(`^\s+([a-z][\w-]*):\s*(.*?)\s*$`)
-	statusLine  = regexp.MustCompile(`^\s+status: (?:up|down)\s*$`)
+	settingLine = lazyregexp.New(`^\s+([a-z][\w-]*):\s*(.*?)\s*$`)
+	statusLine  = lazyregexp.New(`^\s+status: (?:up|down)\s*$`)
 )
 
 func recogniseTitled(text []byte) int {

@@ -1,11 +1,11 @@
 package lists
 
 import (
-	"regexp"
 	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
+	"zarvek/internal/lazyregexp"
 )
 
 const toldName = "neighbours in paragraphs"
@@ -18,8 +18,8 @@ var Told = layout.Reader{Name: toldName, Recognise: recogniseTold, Read: ReadTol
 		"Interface    : hall16                Age   : 3\n"}
 
 var (
-	toldAddress = regexp.MustCompile(`^\s*IPv6 Address\s*: ([0-9A-Fa-f:]+)\s*$`)
-	toldPair    = regexp.MustCompile(`([A-Z][A-Za-z -]*?)\s*: (\S*)`)
+	toldAddress = lazyregexp.New(`^\s*IPv6 Address\s*: ([0-9A-Fa-f:]+)\s*$`)
+	toldPair    = lazyregexp.New(`([A-Z][A-Za-z -]*?)\s*: (\S*)`)
 )
 
 func recogniseTold(text []byte) int {

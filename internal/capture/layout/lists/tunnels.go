@@ -3,12 +3,12 @@ package lists
 import (
 	"bytes"
 	"net/netip"
-	"regexp"
 	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 const tunnelsName = "tunnels"
@@ -22,12 +22,12 @@ var Tunnels = layout.Reader{Name: tunnelsName, Recognise: recogniseTunnels, Read
 
 var (
 	// cable7: gre/ip remote 172.28.61.18 local 172.28.61.2 dev up0 ttl 255 key 7
-	tunnelLine = regexp.MustCompile(`^(\S+): (gre|ip|any|ipv6|gre6|ip6)/(?:ip|ipv6) remote (\S+) local (\S+)(?: (.*))?$`)
-	tunnelKey  = regexp.MustCompile(`(?:^| )o?key (\S+)`)
+	tunnelLine = lazyregexp.New(`^(\S+): (gre|ip|any|ipv6|gre6|ip6)/(?:ip|ipv6) remote (\S+) local (\S+)(?: (.*))?$`)
+	tunnelKey  = lazyregexp.New(`(?:^| )o?key (\S+)`)
 	// Tunnel source 172.28.61.2 (up0), destination 172.28.61.18
-	sourceLine = regexp.MustCompile(`^\s*Tunnel source ([0-9A-Fa-f.:]+)(?: \(([^)]+)\))?(?:, ?destination ([0-9A-Fa-f.:]+))?`)
+	sourceLine = lazyregexp.New(`^\s*Tunnel source ([0-9A-Fa-f.:]+)(?: \(([^)]+)\))?(?:, ?destination ([0-9A-Fa-f.:]+))?`)
 	// Tunnel protocol/transport GRE/IP
-	transportLine = regexp.MustCompile(`^\s*Tunnel protocol/transport ([\w-]+)(?:/|\s|,|$)`)
+	transportLine = lazyregexp.New(`^\s*Tunnel protocol/transport ([\w-]+)(?:/|\s|,|$)`)
 )
 
 func recogniseTunnels(text []byte) int {

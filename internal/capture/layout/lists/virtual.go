@@ -4,11 +4,11 @@ import (
 	"bytes"
 	"errors"
 	"net/netip"
-	"regexp"
 	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
+	"zarvek/internal/lazyregexp"
 )
 
 const virtualName = "virtual addresses"
@@ -22,21 +22,21 @@ var Virtual = layout.Reader{Name: virtualName, Recognise: recogniseVirtual, Read
 		"hall17      8    Backup   10.61.17.1\n"}
 
 var (
-	virtualColumn = regexp.MustCompile(`(?i)\b(?:virtual[ -]ip(?: addr(?:ess)?)?|virtual addr(?:ess)?|vip` +
+	virtualColumn = lazyregexp.New(`(?i)\b(?:virtual[ -]ip(?: addr(?:ess)?)?|virtual addr(?:ess)?|vip` +
 		`|group addr(?:ess)?|vr ip(?: addr(?:ess)?)?)(?:\s|$)`)
-	stateColumn  = regexp.MustCompile(`(?i)(?:\bstate|^state)(?:\s|$)`)
-	linkColumn   = regexp.MustCompile(`(?i)(?:^|\s)(?:interface|intf|port|if)(?:\s|$)`)
-	groupHeading = regexp.MustCompile(`^(?:(\S+) - Group \d+\b.*|\s*(\S+) \| Virtual Router \d+.*` +
+	stateColumn  = lazyregexp.New(`(?i)(?:\bstate|^state)(?:\s|$)`)
+	linkColumn   = lazyregexp.New(`(?i)(?:^|\s)(?:interface|intf|port|if)(?:\s|$)`)
+	groupHeading = lazyregexp.New(`^(?:(\S+) - Group \d+\b.*|\s*(\S+) \| Virtual Router \d+.*` +
 		`|\s*Interface:? +(\S+))\s*$`)
-	stateValue   = regexp.MustCompile(`(?:^|\s)State(?: is|\s*:)\s+(\w+)`)
-	virtualValue = regexp.MustCompile(`(?:^|\s)Virtual IP(?: address)?(?: is|\s*:)\s+([0-9A-Fa-f.:]+)(?:/\d+)?(?:\s|$)`)
-	aboutGroups  = regexp.MustCompile(`^\s+(?:P indicates configured to preempt|\|)|^\s*[-=+ ]+$|(?i)^\s*total\b` +
+	stateValue   = lazyregexp.New(`(?:^|\s)State(?: is|\s*:)\s+(\w+)`)
+	virtualValue = lazyregexp.New(`(?:^|\s)Virtual IP(?: address)?(?: is|\s*:)\s+([0-9A-Fa-f.:]+)(?:/\d+)?(?:\s|$)`)
+	aboutGroups  = lazyregexp.New(`^\s+(?:P indicates configured to preempt|\|)|^\s*[-=+ ]+$|(?i)^\s*total\b` +
 		`|^\s*(?:\* )?indicates`)
-	typedHeading = regexp.MustCompile(`^\s*Interface\s+State\s+Group\s+VR state\s+VR Mode(?:\s+Timer)?\s+Type\s+Address\s*$`)
-	typedOwn     = regexp.MustCompile(`^\s*(\S+)\s+(?:up|down)\s+\d+\s+(\w+)\s+\w+(?:\s+[A-Z]\s+[0-9.]+|\s+N/A)?\s+lcl` +
+	typedHeading = lazyregexp.New(`^\s*Interface\s+State\s+Group\s+VR state\s+VR Mode(?:\s+Timer)?\s+Type\s+Address\s*$`)
+	typedOwn     = lazyregexp.New(`^\s*(\S+)\s+(?:up|down)\s+\d+\s+(\w+)\s+\w+(?:\s+[A-Z]\s+[0-9.]+|\s+N/A)?\s+lcl` +
 		`\s+[0-9A-Fa-f.:]+\s*$`)
-	typedVirtual = regexp.MustCompile(`^\s+vip\s+([0-9A-Fa-f.:]+)\s*$`)
-	typedOther   = regexp.MustCompile(`^\s+mas\s+[0-9A-Fa-f.:]+\s*$`) // the router that has it
+	typedVirtual = lazyregexp.New(`^\s+vip\s+([0-9A-Fa-f.:]+)\s*$`)
+	typedOther   = lazyregexp.New(`^\s+mas\s+[0-9A-Fa-f.:]+\s*$`) // the router that has it
 	errNoState   = errors.New("no state that is known stands there, or two do")
 )
 

@@ -2,11 +2,11 @@ package lists
 
 import (
 	"net/netip"
-	"regexp"
 	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
+	"zarvek/internal/lazyregexp"
 )
 
 const workstationName = "workstation settings"
@@ -20,8 +20,8 @@ var Workstation = layout.Reader{Name: workstationName, Recognise: recogniseWorks
 		"   Subnet Mask . . . . . . . . . . . : 255.255.255.0\n"}
 
 var (
-	adapter = regexp.MustCompile(`^[A-Z][\w -]* adapter ([^:]+):\s*$`)
-	dotted  = regexp.MustCompile(`^\s+([A-Z][\w -]*?)[ .]*: (.*?)\s*$`)
+	adapter = lazyregexp.New(`^[A-Z][\w -]* adapter ([^:]+):\s*$`)
+	dotted  = lazyregexp.New(`^\s+([A-Z][\w -]*?)[ .]*: (.*?)\s*$`)
 )
 
 func recogniseWorkstation(text []byte) int {

@@ -1,13 +1,13 @@
 package nftables
 
 import (
-	"regexp"
 	"slices"
 	"strings"
 
 	"zarvek/internal/capture/filters"
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 const listedName = "listed chains"
@@ -21,8 +21,8 @@ var Listed = layout.Reader{Name: listedName, Recognise: recogniseListed, Read: R
 }
 
 var (
-	listedChain = regexp.MustCompile(`^Chain ([\w.-]+) \((?:policy (\w+)\b.*|\d+ references)\)$`)
-	listedNames = regexp.MustCompile(`^(?:num +)?(?:pkts +bytes +)?target +prot +opt +` +
+	listedChain = lazyregexp.New(`^Chain ([\w.-]+) \((?:policy (\w+)\b.*|\d+ references)\)$`)
+	listedNames = lazyregexp.New(`^(?:num +)?(?:pkts +bytes +)?target +prot +opt +` +
 		`(?:in +out +)?source +destination`)
 )
 

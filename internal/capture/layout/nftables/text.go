@@ -3,11 +3,11 @@ package nftables
 import (
 	"bytes"
 	"cmp"
-	"regexp"
 	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 const textName = "nftables text"
@@ -20,19 +20,19 @@ var Text = layout.Reader{Name: textName, Recognise: recogniseText, Read: ReadTex
 		"\t\ttype filter hook forward priority filter; policy drop;\n"}
 
 var (
-	tableHead = regexp.MustCompile(`^(?:add )?table (?:(ip|ip6|inet|arp|bridge|netdev) )?([\w-]+) \{`)
+	tableHead = lazyregexp.New(`^(?:add )?table (?:(ip|ip6|inet|arp|bridge|netdev) )?([\w-]+) \{`)
 	// of a table that is written in one line
-	chainInside = regexp.MustCompile(`\{\s*(?:chain|set|map) [\w-]+ \{`)
-	chainHead   = regexp.MustCompile(`^chain ([\w-]+) \{`)
-	define      = regexp.MustCompile(`^define (\w+) = ([^$]{1,400})$`)
-	variable    = regexp.MustCompile(`\$\w+`)
-	preamble    = regexp.MustCompile(`^(?:flush (?:ruleset|table .*)|define \w+ = .*|include ".*"|delete table .*` +
+	chainInside = lazyregexp.New(`\{\s*(?:chain|set|map) [\w-]+ \{`)
+	chainHead   = lazyregexp.New(`^chain ([\w-]+) \{`)
+	define      = lazyregexp.New(`^define (\w+) = ([^$]{1,400})$`)
+	variable    = lazyregexp.New(`\$\w+`)
+	preamble    = lazyregexp.New(`^(?:flush (?:ruleset|table .*)|define \w+ = .*|include ".*"|delete table .*` +
 		`|table \w+ [\w-]+;?)$`)
-	setHead    = regexp.MustCompile(`^(?:set|map|flowtable|counter|quota|limit|ct \w+|secmark|synproxy) ([\w-]+) \{`)
-	hookLine   = regexp.MustCompile(`^type (\w+) hook (\w+)\b(?:.*\bpriority ([\w +-]+))?`)
-	policyIs   = regexp.MustCompile(`\bpolicy (\w+)`)
-	elementsIn = regexp.MustCompile(`elements = \{([^}]*)\}`)
-	handle     = regexp.MustCompile(`\s*# handle \d+\s*$`)
+	setHead    = lazyregexp.New(`^(?:set|map|flowtable|counter|quota|limit|ct \w+|secmark|synproxy) ([\w-]+) \{`)
+	hookLine   = lazyregexp.New(`^type (\w+) hook (\w+)\b(?:.*\bpriority ([\w +-]+))?`)
+	policyIs   = lazyregexp.New(`\bpolicy (\w+)`)
+	elementsIn = lazyregexp.New(`elements = \{([^}]*)\}`)
+	handle     = lazyregexp.New(`\s*# handle \d+\s*$`)
 )
 
 // recogniseText looks for tables with chains; braces alone are other configurations' too.

@@ -2,12 +2,12 @@ package paragraphs
 
 import (
 	"net/netip"
-	"regexp"
 	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 const entriesName = "forwarding entries"
@@ -21,13 +21,13 @@ var Entries = layout.Reader{Name: entriesName, Recognise: recogniseEntries, Read
 		"  nexthop 172.28.61.10 line2\n"}
 
 var (
-	entryBegins = regexp.MustCompile(`^([0-9a-fA-F.:]+/\d{1,3})(?:,? (?:version|epoch|flags?|per-destination|RIB` +
+	entryBegins = lazyregexp.New(`^([0-9a-fA-F.:]+/\d{1,3})(?:,? (?:version|epoch|flags?|per-destination|RIB` +
 		`|attached|connected|internal|cached|refcount|rib)\b.*)?\s*$`)
-	entryHop   = regexp.MustCompile(`^\s+(?:next ?hop|via) ([0-9a-fA-F.:]+),? ([A-Za-z][^\s,]*)(?:[\s,].*)?$`)
-	entryFar   = regexp.MustCompile(`^\s+(?:recursive )?via ([0-9a-fA-F.:]+)(?:,.*)?\s*$`)
-	entryHere  = regexp.MustCompile(`^\s+attached to ([A-Za-z]\S*)\s*$`)
-	entryEnds  = regexp.MustCompile(`^\s+(receive|drop|discard|no route|null)\b`)
-	entryAside = regexp.MustCompile(`^\s+(?:\d+ packets|feature space|sources:|ifnums:|path list|path \S` +
+	entryHop   = lazyregexp.New(`^\s+(?:next ?hop|via) ([0-9a-fA-F.:]+),? ([A-Za-z][^\s,]*)(?:[\s,].*)?$`)
+	entryFar   = lazyregexp.New(`^\s+(?:recursive )?via ([0-9a-fA-F.:]+)(?:,.*)?\s*$`)
+	entryHere  = lazyregexp.New(`^\s+attached to ([A-Za-z]\S*)\s*$`)
+	entryEnds  = lazyregexp.New(`^\s+(receive|drop|discard|no route|null)\b`)
+	entryAside = lazyregexp.New(`^\s+(?:\d+ packets|feature space|sources:|ifnums:|path list|path \S` +
 		`|output chain|valid |tag |local label|Flow:|subblocks|IPRM|Broker|LFD|\d+ \S+ source|QOS|share )|^\d+ packets`)
 )
 

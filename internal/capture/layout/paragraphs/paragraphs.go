@@ -6,12 +6,12 @@ package paragraphs
 import (
 	"fmt"
 	"net/netip"
-	"regexp"
 	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 const name = "paragraphs"
@@ -24,19 +24,19 @@ var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
 		"  * 172.28.61.6, from 10.61.254.2, 00:12:34 ago, via line1\n"}
 
 var (
-	begins    = regexp.MustCompile(`^Routing entry for (\S+?),?(?:\s+\(mask (\S+)\))?(?:,.*)?\s*$`)
-	known     = regexp.MustCompile(`^\s+Known via "([^"]+)"(?:, distance (\d+))?(?:, metric (\d+))?(.*)$`)
-	kind      = regexp.MustCompile(`, type ([a-z0-9 -]+)`)
-	table     = regexp.MustCompile(`^Routing table for VRF=(\S+)\s*$`)
-	within    = regexp.MustCompile(`^(\s+\*?\s*)vrf (\S+) `)
-	hop       = regexp.MustCompile(`^\s+(\*)?\s*([0-9a-fA-F.:]+)(?:\s*\(([^()]*)\))?(?:,|\s|$)(.*)$`)
-	direct    = regexp.MustCompile(`^\s+(\*)?\s*directly connected, (?:via )?(\S+?),?(?:\s.*)?$`)
-	via       = regexp.MustCompile(`(?:^|\s)via (?:"?([A-Za-z][^\s,"]*)"?)`)
-	standsBy  = regexp.MustCompile(`(?i), backup\b`)
-	share     = regexp.MustCompile(`traffic share count is (\d+)`)
-	weight    = regexp.MustCompile(`weight (\d+)`)
-	marksBest = regexp.MustCompile(`(?m)^\s+Known via .*, best\s*$`)
-	aside     = regexp.MustCompile(`^\s+(?:Last update|Routing Descriptor Blocks|Redistributing|Advertised|Tag ` +
+	begins    = lazyregexp.New(`^Routing entry for (\S+?),?(?:\s+\(mask (\S+)\))?(?:,.*)?\s*$`)
+	known     = lazyregexp.New(`^\s+Known via "([^"]+)"(?:, distance (\d+))?(?:, metric (\d+))?(.*)$`)
+	kind      = lazyregexp.New(`, type ([a-z0-9 -]+)`)
+	table     = lazyregexp.New(`^Routing table for VRF=(\S+)\s*$`)
+	within    = lazyregexp.New(`^(\s+\*?\s*)vrf (\S+) `)
+	hop       = lazyregexp.New(`^\s+(\*)?\s*([0-9a-fA-F.:]+)(?:\s*\(([^()]*)\))?(?:,|\s|$)(.*)$`)
+	direct    = lazyregexp.New(`^\s+(\*)?\s*directly connected, (?:via )?(\S+?),?(?:\s.*)?$`)
+	via       = lazyregexp.New(`(?:^|\s)via (?:"?([A-Za-z][^\s,"]*)"?)`)
+	standsBy  = lazyregexp.New(`(?i), backup\b`)
+	share     = lazyregexp.New(`traffic share count is (\d+)`)
+	weight    = lazyregexp.New(`weight (\d+)`)
+	marksBest = lazyregexp.New(`(?m)^\s+Known via .*, best\s*$`)
+	aside     = lazyregexp.New(`^\s+(?:Last update|Routing Descriptor Blocks|Redistributing|Advertised|Tag ` +
 		`|Route tag|MPLS|AS Hops|Total delay|Reliability|` +
 		`Loading|Route metric is|Installed |Routing entry|No advertising|Opaque|SR |opaque|from |Path|VRF|vrf|Hops )`)
 )

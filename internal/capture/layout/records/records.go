@@ -7,12 +7,12 @@ import (
 	"errors"
 	"fmt"
 	"net/netip"
-	"regexp"
 	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 const name = "records"
@@ -26,13 +26,13 @@ var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
 
 var (
 	// pair is a name with what stands behind it, up to two blanks; nothing, where there is none.
-	pair    = regexp.MustCompile(`^\s*([A-Za-z][A-Za-z0-9_-]*(?: [A-Za-z]+)?) ?\s*:(?:\s+(\S+(?: \S+)*)?)?\s*$`)
-	starts  = regexp.MustCompile(`^\s*Destination\s*:\s+[0-9A-Fa-f.:]+(?:/\d+)?(?:\s{2,}|\s*$)`)
-	counts  = regexp.MustCompile(`^\s*Destinations\s*:\s*(\d+)\s+Routes\s*:\s*(\d+)\s*$`)
-	answers = regexp.MustCompile(`^\s*Summary Count\s*:\s*\d+\s*$`)
-	table   = regexp.MustCompile(`^\s*Routing Tables?\s*:\s*(\S+)\s*$`)
-	ruler   = regexp.MustCompile(`^\s*[-=]{4,}\s*$`)
-	flags   = regexp.MustCompile(`(?i)^\s*(?:Route Flags|Proto)\s*:`)
+	pair    = lazyregexp.New(`^\s*([A-Za-z][A-Za-z0-9_-]*(?: [A-Za-z]+)?) ?\s*:(?:\s+(\S+(?: \S+)*)?)?\s*$`)
+	starts  = lazyregexp.New(`^\s*Destination\s*:\s+[0-9A-Fa-f.:]+(?:/\d+)?(?:\s{2,}|\s*$)`)
+	counts  = lazyregexp.New(`^\s*Destinations\s*:\s*(\d+)\s+Routes\s*:\s*(\d+)\s*$`)
+	answers = lazyregexp.New(`^\s*Summary Count\s*:\s*\d+\s*$`)
+	table   = lazyregexp.New(`^\s*Routing Tables?\s*:\s*(\S+)\s*$`)
+	ruler   = lazyregexp.New(`^\s*[-=]{4,}\s*$`)
+	flags   = lazyregexp.New(`(?i)^\s*(?:Route Flags|Proto)\s*:`)
 )
 
 // known are the names that a record may have; those without a meaning here say nothing of where packets go.
@@ -179,7 +179,7 @@ func spread(s string) string {
 	return between.ReplaceAllString(s, "$1\x00$2")
 }
 
-var between = regexp.MustCompile(`(\S)\s{2,}([A-Za-z][A-Za-z0-9_-]*(?: [A-Za-z]+)? ?\s*:(?:\s|$))`)
+var between = lazyregexp.New(`(\S)\s{2,}([A-Za-z][A-Za-z0-9_-]*(?: [A-Za-z]+)? ?\s*:(?:\s|$))`)
 
 // flush ends a record. One that is not understood is unread as a whole.
 func (r *reader) flush() {

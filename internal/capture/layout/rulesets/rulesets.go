@@ -6,11 +6,11 @@
 package rulesets
 
 import (
-	"regexp"
 	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
+	"zarvek/internal/lazyregexp"
 )
 
 const name = "rule set"
@@ -21,10 +21,10 @@ var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
 	Sample: "set skip on lo\nblock in log on up0 all\npass out on up0 all\n"}
 
 var (
-	worded = regexp.MustCompile(`^(?:@\d+ )?(block|pass|match|rdr|nat|binat)\b.*\b(?:in|out|all|on|from|to|any|quick` +
+	worded = lazyregexp.New(`^(?:@\d+ )?(block|pass|match|rdr|nat|binat)\b.*\b(?:in|out|all|on|from|to|any|quick` +
 		`|inet6?|drop|return)\b`)
 	// wordedAside matches what stands around such rules; what an anchor holds stands elsewhere
-	wordedAside = regexp.MustCompile(`^(?:@\d+ )?(?:set (?:skip|block-policy|limit|state-policy|optimization|timeout` +
+	wordedAside = lazyregexp.New(`^(?:@\d+ )?(?:set (?:skip|block-policy|limit|state-policy|optimization|timeout` +
 		`|loginterface|ruleset-optimization|debug|fingerprints|hostid|reassemble|require-order|syncookies)|scrub` +
 		`|table <|(?:rdr-|nat-|binat-)?anchor|antispoof|load anchor)\b.*$`)
 )

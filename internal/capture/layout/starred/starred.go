@@ -10,7 +10,6 @@ import (
 	"errors"
 	"fmt"
 	"net/netip"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -18,6 +17,7 @@ import (
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 const name = "starred"
@@ -319,7 +319,7 @@ func (r *reader) settleLoose(missing bool) {
 }
 
 // brokenHeading begins as the heading of a table does and is none that is understood.
-var brokenHeading = regexp.MustCompile(`^[A-Za-z_][\w.-]*\.\d+:`)
+var brokenHeading = lazyregexp.New(`^[A-Za-z_][\w.-]*\.\d+:`)
 
 var errHeading = errors.New("below a table's heading that is not understood")
 

@@ -5,13 +5,13 @@ import (
 	"errors"
 	"fmt"
 	"net/netip"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 // The wordy form says of each route in lines of "Name: value" what the full one says in a row:
@@ -23,10 +23,10 @@ import (
 //	                Age: 1d 2:03:04         Metric: 2
 
 var (
-	entries    = regexp.MustCompile(`^(\S+) \((\d+) entr(?:y|ies), \d+ announced\)`)
-	wordyRoute = regexp.MustCompile(`^([*+-]?)([A-Z][\w-]*)\s+Preference:\s*-?(\d+)(?:/-?\d+)?\s*$`)
-	wordyHop   = regexp.MustCompile(`^Next ?hop:\s+(?:(\S+) )?via ([^\s,]+)(.*)$`)
-	wordyPair  = regexp.MustCompile(`(?:^|\s)(Metric|Localpref|AS path|State|Protocol next hop|Next hop type` +
+	entries    = lazyregexp.New(`^(\S+) \((\d+) entr(?:y|ies), \d+ announced\)`)
+	wordyRoute = lazyregexp.New(`^([*+-]?)([A-Z][\w-]*)\s+Preference:\s*-?(\d+)(?:/-?\d+)?\s*$`)
+	wordyHop   = lazyregexp.New(`^Next ?hop:\s+(?:(\S+) )?via ([^\s,]+)(.*)$`)
+	wordyPair  = lazyregexp.New(`(?:^|\s)(Metric|Localpref|AS path|State|Protocol next hop|Next hop type` +
 		`|Next table|Label operation|Interface):\s*([^\t]*?)(?:\s{2,}|\t|$)`)
 )
 

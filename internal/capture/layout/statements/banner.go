@@ -2,10 +2,10 @@ package statements
 
 import (
 	"bytes"
-	"regexp"
 	"strings"
 
 	"zarvek/internal/capture/layout"
+	"zarvek/internal/lazyregexp"
 )
 
 // What a device greets people with stands in its configuration over several lines, and may read like statements: it is
@@ -16,7 +16,7 @@ const longestBanner = 400
 
 // greets matches the line that begins one: the sign that ends it stands first in what is left, and is no letter. One
 // without a sign ends at EOF.
-var greets = regexp.MustCompile(`^(?:banner(?: (?:motd|login|exec|incoming|slip-ppp|prompt-timeout|pre-login))?` +
+var greets = lazyregexp.New(`^(?:banner(?: (?:motd|login|exec|incoming|slip-ppp|prompt-timeout|pre-login))?` +
 	`|header (?:login|shell|motd|legal|incoming)(?: information)?)(?: +([^\sA-Za-z0-9].*))?$`)
 
 // banner is where the lines of one begin and end: those below the line that begins it, with the one that ends it.

@@ -1,13 +1,13 @@
 package statements
 
 import (
-	"regexp"
 	"slices"
 
 	"zarvek/internal/capture/filters"
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 // detours keeps policies of routing: numbered clauses of matches, what they send another way and where to, and the
@@ -38,7 +38,7 @@ type detour struct {
 }
 
 // policyOf matches a line that applies a policy to an interface, or asks one what is translated.
-var policyOf = regexp.MustCompile(`(?m)^\s+(?:ip(?:v6)? policy route-map|policy-route route-map|pbr-policy|ip(?:v6)? policy-based-route) (\S+)\s*$` +
+var policyOf = lazyregexp.New(`(?m)^\s+(?:ip(?:v6)? policy route-map|policy-route route-map|pbr-policy|ip(?:v6)? policy-based-route) (\S+)\s*$` +
 	`|(?m)^ip nat inside source route-map (\S+)\s`)
 
 // learn finds the route-maps that are policies; most are about routes.

@@ -2,10 +2,10 @@ package statements
 
 import (
 	"bytes"
-	"regexp"
 	"slices"
 
 	"zarvek/internal/capture/layout"
+	"zarvek/internal/lazyregexp"
 )
 
 // A configuration may have lost its blanks on the way (a form, a chat, an editor), and some devices never print any:
@@ -23,19 +23,19 @@ type flattened struct {
 var separators = []string{"!", "#", "exit", "quit", "end", "exit-vrf"}
 
 // opensBlock matches a line that begins a block.
-var opensBlock = regexp.MustCompile(`^(?:interface|router|line|user-interface|vlan|(?:class|policy|route)-map` +
+var opensBlock = lazyregexp.New(`^(?:interface|router|line|user-interface|vlan|(?:class|policy|route)-map` +
 	`|controller|ospfv?3?|isis|bgp|rip|vrf|ip vrf|vrf context|key chain|crypto (?:map|ipsec|isakmp) \S|track|aaa group` +
 	`|control-plane|address-family|management|object-group|object|time-range|(?:ip|ipv4|ipv6|mac) access-list|acl)(?: |$)`)
 
 // opensInside matches one that cannot be a line of an interface's block either.
-var opensInside = regexp.MustCompile(`^(?:interface |router |line (?:con|vty|aux)|(?:class|policy|route)-map ` +
+var opensInside = lazyregexp.New(`^(?:interface |router |line (?:con|vty|aux)|(?:class|policy|route)-map ` +
 	`|vrf (?:definition|context|instance) |(?:ip|ipv4|ipv6|mac) access-list |acl )`)
 
 // opensInterface matches the heading of an interface's block.
-var opensInterface = regexp.MustCompile(`^interface \S`)
+var opensInterface = lazyregexp.New(`^interface \S`)
 
 // standsAlone matches a line that no block of an interface holds.
-var standsAlone = regexp.MustCompile(`^(?:(?:no )?(?:ip|ipv6) route(?:-static)? |access-list ` +
+var standsAlone = lazyregexp.New(`^(?:(?:no )?(?:ip|ipv6) route(?:-static)? |access-list ` +
 	`|hostname |sysname |snmp-server )`)
 
 // learn finds out whether a text is flattened: it has blocks of interfaces, and the line below no heading of one is

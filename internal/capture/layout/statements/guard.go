@@ -2,13 +2,13 @@ package statements
 
 import (
 	"net/netip"
-	"regexp"
 	"slices"
 	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 // guard knows the interfaces of a firewall that names them and gives each a level: where no list is applied to what
@@ -197,10 +197,10 @@ func (r *reader) cutInside() {
 }
 
 // begins matches the first line of a configuration of those systems that end it with "end".
-var begins = regexp.MustCompile(`^version \d+\.\d+$`)
+var begins = lazyregexp.New(`^version \d+\.\d+$`)
 
 // heads matches a line that stands near the begin of a configuration.
-var heads = regexp.MustCompile(`^ ?(?:hostname|switchname|sysname|version|(?:Current|Building) configuration)\b`)
+var heads = lazyregexp.New(`^ ?(?:hostname|switchname|sysname|version|(?:Current|Building) configuration)\b`)
 
 // bounds notes where a whole configuration begins and ends, in the systems that print an end, and reports a beginning.
 func (r *reader) bounds(s string, lo, hi int) bool {

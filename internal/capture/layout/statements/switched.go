@@ -1,10 +1,10 @@
 package statements
 
 import (
-	"regexp"
 	"strings"
 
 	"zarvek/internal/core/network"
+	"zarvek/internal/lazyregexp"
 )
 
 // A port that switches frames has no packets of its own: they come and go by the interface of its VLAN. What is applied
@@ -67,4 +67,4 @@ func (s *switched) restrict(r *reader, f network.FlowRule) {
 	}
 }
 
-var vlanNamed = regexp.MustCompile(`(?i)^(?:vlan|vlanif|vlan-interface|irb|bvi)[ .]?(\d+)$`)
+var vlanNamed = lazyregexp.New(`(?i)^(?:vlan|vlanif|vlan-interface|irb|bvi)[ .]?(\d+)$`)

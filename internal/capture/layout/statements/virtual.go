@@ -1,25 +1,25 @@
 package statements
 
 import (
-	"regexp"
 	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
+	"zarvek/internal/lazyregexp"
 )
 
 // Routers of a segment share an address, of which one answers (RFC 9568): a line of the interface names it, or one in a
 // block of the group below it.
 var (
-	virtualLine = regexp.MustCompile(`^(?:standby(?: \d+)? ipv?6?|glbp \d+ ipv?6?|vrrp \d+ (?:ip|ipv4|ipv6|address` +
+	virtualLine = lazyregexp.New(`^(?:standby(?: \d+)? ipv?6?|glbp \d+ ipv?6?|vrrp \d+ (?:ip|ipv4|ipv6|address` +
 		`|virtual-address)|` +
 		`vrrp (?:ipv6 )?vrid \d+ virtual-ip|ip vrrp \d+ (?:virtual-ip|address|ip)|vrrp-group \d+ virtual-address|` +
 		`(?:ip|ipv6) virtual-router address|(?:ip|ipv6) address virtual) ([0-9A-Fa-f.:]+)(?:/\d+)?(?: [a-z0-9 -]+)?$`)
 	// two switches work as one: vpc domain 7, mlag configuration, dfs-group 1
-	pairedLine = regexp.MustCompile(`^(?:vpc domain|mlag(?: configuration| domain|$)|m-lag|dfs-group|vsx|vlt-domain|vlt domain)\b`)
-	groupLine  = regexp.MustCompile(`^(?:hsrp|vrrp|vrrpv3)(?: version \d)? \d+(?: (?:ipv4|ipv6` +
+	pairedLine = lazyregexp.New(`^(?:vpc domain|mlag(?: configuration| domain|$)|m-lag|dfs-group|vsx|vlt-domain|vlt domain)\b`)
+	groupLine  = lazyregexp.New(`^(?:hsrp|vrrp|vrrpv3)(?: version \d)? \d+(?: (?:ipv4|ipv6` +
 		`|address-family ipv[46]))?$`)
-	ofGroup = regexp.MustCompile(`^(?:ip|ipv6|address|virtual-ip|virtual-address` +
+	ofGroup = lazyregexp.New(`^(?:ip|ipv6|address|virtual-ip|virtual-address` +
 		`|ip-address) ([0-9A-Fa-f.:]+)(?: (?:primary|secondary))?$`)
 )
 
