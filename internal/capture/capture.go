@@ -38,6 +38,7 @@ import (
 	"zarvek/internal/capture/layout/starred"
 	"zarvek/internal/capture/layout/statements"
 	"zarvek/internal/capture/layout/sysctl"
+	"zarvek/internal/capture/layout/tracked"
 	"zarvek/internal/capture/layout/yang"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
@@ -67,6 +68,7 @@ var readers = []layout.Reader{
 	statements.Reader,
 	commands.Reader,
 	bfd.Reader,
+	tracked.Reader,
 	database.Reader,
 	nftables.Reader,
 	nftables.Text,

@@ -19,7 +19,7 @@ func detailSummary(f *audit.Finding) string {
 			trialWords(&x.Trial, x.To))
 	case audit.StaticDetail:
 		return fmt.Sprintf("%s: the configured static route %s %s is not in use: %s", d, x.Route.Prefix,
-			toWays(x.Route.Attributes), fateShort[x.Fate])
+			toWays(x.Route.Attributes), staticShort(x))
 	case audit.DifferenceDetail:
 		return fmt.Sprintf("%s: %s: %s", d, differenceShort[x.Kind], prefixList(f.Missing, 4))
 	case audit.OneSidedDetail:

@@ -180,7 +180,21 @@ var fateShort = map[selection.Fate]string{
 	selection.HopByDefault:  "nothing but the default route leads to its next hop, which most devices do not accept",
 	selection.InterfaceDown: "its interface is down", selection.InterfaceGone: "the device has no such interface",
 	selection.Deactivated: "the table has it as inactive", selection.RefusedToUse: "what forwards did not take it",
-	selection.NotShown: "it could be by all that was captured, so it was made at another time, or is tied to something",
+}
+
+// staticShort says why a configured static route is not in use.
+func staticShort(x audit.StaticDetail) string {
+	tie := tieWords(x.Static)
+	switch {
+	case x.Fate == selection.ObjectDown, x.Fate == selection.SessionDown:
+		return tie + ", which it is tied to, is down"
+	case !x.Absent():
+		return fateShort[x.Fate]
+	case tie != "":
+		return "it could be by all that was captured, so it was made at another time, or " + tie +
+			", which it is tied to, is down"
+	}
+	return "it could be by all that was captured, so it was made at another time, or is tied to something"
 }
 
 var differenceShort = map[network.DifferenceKind]string{

@@ -46,7 +46,7 @@ type jsonStatic struct {
 // jsonStatic is a configured route with its fate, for programs.
 func (v View) jsonStatic(s selection.Configured) jsonStatic {
 	j := jsonStatic{
-		v.jsonRoute(s.Route, []route.Mark{s.Static.Mark}),
+		v.jsonRoute(s.Route, s.Lines()),
 		fateCodes[s.Fate],
 		"",
 		s.Assumed && !s.Static.Preference.Known,
@@ -77,6 +77,8 @@ var fateCodes = map[selection.Fate]string{
 	selection.Deactivated:     "deactivated",
 	selection.RefusedToUse:    "refused-by-forwarding-table",
 	selection.AgainstTheOrder: "against-the-order",
+	selection.ObjectDown:      "tracked-object-down",
+	selection.SessionDown:     "session-down",
 }
 
 var remarkCodes = map[selection.RemarkKind]string{

@@ -107,7 +107,7 @@ func (v View) statics(w io.Writer, all []selection.Configured) {
 					s.Route.Preference,
 				) + ifAssumed(
 					s.Assumed && !s.Static.Preference.Known,
-				), v.place(s.Static.Mark), fateWords(s)},
+				), v.place(s.Static.Mark), fateWords(s) + v.toldAt(s)},
 		)
 	}
 	if len(rows) == 0 {
@@ -117,9 +117,17 @@ func (v View) statics(w io.Writer, all []selection.Configured) {
 	columns(w, "  ", rows)
 	for _, s := range all {
 		if s.Index < 0 {
-			v.lines(w, "  ", []route.Mark{s.Static.Mark})
+			v.lines(w, "  ", s.Lines())
 		}
 	}
+}
+
+// toldAt names the line that tells of what a static route is tied to.
+func (v View) toldAt(s selection.Configured) string {
+	if !s.Told.Known() {
+		return ""
+	}
+	return " (told at " + v.place(s.Told) + ")"
 }
 
 func ifAssumed(yes bool) string {
@@ -150,14 +158,34 @@ func fateWords(s selection.Configured) string {
 	case selection.InterfaceGone:
 		return fmt.Sprintf("not valid: the device has no interface %s", Clean(s.Static.NextHop.Interface))
 	case selection.AgainstTheOrder:
-		return fmt.Sprintf(
-			"should be in use before %s by %s, and is not: captured at another time?",
-			learned(s.Winner.Attributes),
-			ruleWords[s.Why],
-		)
+		return fmt.Sprintf("should be in use before %s by %s, and is not: captured at another time%s?",
+			learned(s.Winner.Attributes), ruleWords[s.Why], orTied(s.Static))
+	case selection.ObjectDown, selection.SessionDown:
+		return tieWords(s.Static) + ", which it is tied to, is down"
 	}
-	return "valid by all that was captured, and yet not in the table: captured at another time, or tied to something " +
-		"else?"
+	return "valid by all that was captured, and yet not in the table: captured at another time" + orTied(s.Static) + "?"
+}
+
+// tieWords names what a static route is tied to, "" for nothing.
+func tieWords(s network.Static) string {
+	switch {
+	case s.Tie.Object != "":
+		return fmt.Sprintf("the tracked object %q", Clean(s.Tie.Object))
+	case s.Tie.Session:
+		if s.NextHop.Address.IsValid() {
+			return "the liveness session with " + s.NextHop.Address.String()
+		}
+		return "a liveness session"
+	}
+	return ""
+}
+
+// orTied is the other reason that keeps a static route out of the table.
+func orTied(s network.Static) string {
+	if tie := tieWords(s); tie != "" {
+		return ", or " + tie + ", which it is tied to, is down"
+	}
+	return ", or tied to something else"
 }
 
 // remarks writes the traps.

@@ -51,10 +51,7 @@ type TrialDetail struct {
 }
 
 // A StaticDetail is what StaticUnusable and StaticNotShown say.
-type StaticDetail struct {
-	Route route.Route
-	Fate  selection.Fate
-}
+type StaticDetail struct{ selection.Configured }
 
 // A DifferenceDetail is what TablesDiffer says.
 type DifferenceDetail struct{ Kind network.DifferenceKind }

@@ -91,6 +91,12 @@ var kindTests = []struct {
 	{"a backup that works", Options{Only: []Kind{BackupFails, BackupCannotFloat}}, nil},
 	{"a configured static whose next hop nothing leads to", Options{}, []string{"risk static-unusable a"}},
 	{"a configured static that could be used", Options{}, []string{"note static-not-shown a"}},
+	{"a configured static whose tracked object is down", Options{}, []string{"risk static-unusable a"}},
+	{
+		"a configured static that should come before another",
+		Options{Only: []Kind{StaticNotShown}},
+		[]string{"note static-not-shown a"},
+	},
 	{"chosen and not installed", Options{}, []string{"risk tables-differ a"}},
 	{
 		"a static over a shared segment without liveness detection",

@@ -28,44 +28,34 @@ func findStatics(s *caseView) []Finding {
 				if t.Name != st.Table && !(st.Table == "" && t.Name == "default") || t.Family != familyOf(st.Prefix) {
 					continue
 				}
-				for _, c := range selection.Explain(d, t, st.Prefix).Statics {
-					if c.Static != st {
-						continue
-					}
-					switch c.Fate {
-					case selection.HopUnresolved,
-						selection.HopByDefault,
-						selection.InterfaceDown,
-						selection.InterfaceGone,
-						selection.Deactivated,
-						selection.RefusedToUse:
-						f := Finding{
-							Kind:     StaticUnusable,
-							Severity: Risk,
-							Device:   d.Name,
-							Table:    t.Name,
-							Family:   t.Family,
-							Detail:   StaticDetail{c.Route, c.Fate},
-							Marks: marks(
-								st.Mark,
-							),
-							Repair: []Repair{{Kind: ChangeNextHop, Device: d.Name, Prefix: st.Prefix}},
-						}
-						f.identify(st.Prefix, st.NextHop.Address, st.NextHop.Interface)
-						out = append(out, f)
-					case selection.NotShown:
-						if !showsAll(t, st.Prefix) {
-							continue
-						}
-						f := Finding{Kind: StaticNotShown, Severity: Note, Device: d.Name, Table: t.Name,
-							Family: t.Family, Detail: StaticDetail{c.Route, c.Fate}, Marks: marks(st.Mark),
-							Repair: []Repair{{Kind: CaptureAnew, Device: d.Name}}}
-						f.identify(st.Prefix, st.NextHop.Address, st.NextHop.Interface)
-						out = append(out, f)
-					}
+				if c := selection.Judge(d, t, st); c.Fate != selection.InUse && c.Fate != selection.Standby {
+					out = append(out, staticFindings(d, t, c)...)
 				}
 			}
 		}
 	}
 	return out
+}
+
+// staticFindings tells of a configured static route that is not in use, where it is known to be meant for that.
+func staticFindings(d *network.Device, t *network.Table, c selection.Configured) []Finding {
+	kind, severity, repair := StaticUnusable, Risk, CaptureAnew
+	switch c.Fate {
+	case selection.HopUnresolved, selection.HopByDefault, selection.InterfaceDown, selection.InterfaceGone,
+		selection.Deactivated, selection.RefusedToUse:
+		repair = ChangeNextHop
+	case selection.ObjectDown, selection.SessionDown:
+	case selection.NotShown, selection.AgainstTheOrder:
+		if !showsAll(t, c.Static.Prefix) {
+			return nil
+		}
+		kind, severity = StaticNotShown, Note
+	default:
+		return nil
+	}
+	f := Finding{Kind: kind, Severity: severity, Device: d.Name, Table: t.Name, Family: t.Family,
+		Detail: StaticDetail{c}, Marks: c.Lines(),
+		Repair: []Repair{{Kind: repair, Device: d.Name, Prefix: c.Static.Prefix}}}
+	f.identify(c.Static.Prefix, c.Static.NextHop.Address, c.Static.NextHop.Interface)
+	return []Finding{f}
 }

@@ -27,13 +27,14 @@ import (
 //	a: link eth0 down [MAC]                  (also "off" in its place: it was switched off)
 //	a: forwarding ipv4 off
 //	a: rule 100 from 10.0.0.0/8 to 10.1.0.0/16 iif eth0 table 7   (also blackhole, undecided)
-//	a: conf 10.9.0.0/16 via 10.0.0.2 pref 130  (a configured static route)
+//	a: conf 10.9.0.0/16 via 10.0.0.2 pref 130  (a configured static route; "tied X" at its end: to the object X, or "session")
 //	a: bgp 10.9.0.0/16 via 10.0.0.2 lp 200 len 3 origin 1 med 5 as 65001 peer 2
 //	a: classful
 //	a: check e0 strict                       (also feasible, loose)
 //	a: stateful
 //	a: runs ospf e0 area 0.0.0.0 cost 10     (a configuration says so)
 //	a: session 10.0.0.2 e0 down              (also up)
+//	a: tracked 1 down                        (also up)
 //	a: cut                                   (the tables end in the middle)
 func Build(text string) *network.Snapshot {
 	var b network.Builder
@@ -157,6 +158,8 @@ func add(f *network.Facts, rest string, m route.Mark) {
 			f.Sessions,
 			network.Session{Peer: netip.MustParseAddr(w[1]), Interface: w[2], Up: w[3] == "up", Mark: m},
 		)
+	case "tracked":
+		f.Tracked = append(f.Tracked, network.TrackedObject{Name: w[1], Up: w[2] == "up", Mark: m})
 	case "runs": // a routing protocol on an interface, as a configuration tells
 		x := network.ProtocolInterface{Protocol: protocols[w[1]], Interface: w[2], On: true, Area: w[4], Mark: m}
 		if len(w) > 6 {
@@ -174,9 +177,17 @@ func add(f *network.Facts, rest string, m route.Mark) {
 	case "classful":
 		f.Classful = append(f.Classful, m)
 	case "conf":
+		var tie network.Tie
+		if n := len(w); w[n-2] == "tied" {
+			if tie = (network.Tie{Object: w[n-1]}); w[n-1] == "session" {
+				tie = network.Tie{Session: true}
+			}
+			w = w[:n-2]
+		}
 		addRoute(&f2, network.Candidates, append([]string{"static"}, w[1:]...), m)
 		r := f2.Tables[0].Routes.At(0)
-		s := network.Static{Prefix: r.Prefix, Special: r.Special, Preference: r.Preference, Metric: r.Metric, Mark: m}
+		s := network.Static{Prefix: r.Prefix, Special: r.Special, Preference: r.Preference, Metric: r.Metric, Tie: tie,
+			Mark: m}
 		if len(r.NextHops) > 0 {
 			s.NextHop = r.NextHops[0]
 		}

@@ -182,6 +182,11 @@ var Faults = map[string]string{
 		b: static 10.61.1.0/24 via 172.28.1.1 dev up`,
 	"a configured static whose next hop nothing leads to": OutAndBack + "a: conf 10.61.8.0/24 via 172.28.9.9",
 	"a configured static that could be used":              OutAndBack + "a: conf 10.61.8.0/24 via 172.28.1.2",
+	"a configured static whose tracked object is down": OutAndBack +
+		"a: conf 10.61.8.0/24 via 172.28.1.2 tied 1\na: tracked 1 down",
+	"a configured static that should come before another": OutAndBack +
+		"a: conf 10.61.8.0/24 via 172.28.1.2 pref 1\na: static 10.61.8.0/24 via 10.61.1.9 dev lan pref 9\n" +
+		"a: neigh 10.61.1.9 lan alive",
 	"chosen and not installed": OutAndBack + `
 		a: kernel: static 10.61.2.0/24 via 172.28.1.2 dev up
 		a: kernel: direct 10.61.1.0/24 dev lan

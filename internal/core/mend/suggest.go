@@ -32,7 +32,7 @@ func (s *search) suggestions() [][]rehearse.Order {
 			out = s.outOfLoop(f)
 		}
 	case audit.StaticUnusable:
-		if x, ok := f.Detail.(audit.StaticDetail); ok {
+		if x, ok := f.Detail.(audit.StaticDetail); ok && !x.Absent() {
 			out = s.otherHops(f, x.Route, "")
 		}
 	case audit.InterfaceOnly:

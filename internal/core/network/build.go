@@ -105,6 +105,7 @@ func (f *deviceFacts) build(name string) *Device {
 		switches:      f.Forwarding,
 		statics:       f.Statics,
 		sessions:      f.Sessions,
+		tracked:       f.Tracked,
 		checks:        f.Checks,
 		protocols:     f.Protocols,
 		redistributed: f.Redistributed,

@@ -19,6 +19,7 @@ type Facts struct {
 	Indexes       []IfIndex
 	Statics       []Static
 	Sessions      []Session
+	Tracked       []TrackedObject
 	Checks        []SourceCheck
 	Policy        Policy
 	ListRules     []ListRule
@@ -65,6 +66,20 @@ type Session struct {
 	Mark      route.Mark
 }
 
+// A TrackedObject is something that a device watches, and what it found: whether a probe is answered, whether an
+// interface is up. Configured statics may be tied to one by its name.
+type TrackedObject struct {
+	Name string
+	Up   bool
+	Mark route.Mark
+}
+
+// A Tie is what must be up for a static route to be used, beside its next hop. The zero Tie is nothing.
+type Tie struct {
+	Object  string // the name of a TrackedObject
+	Session bool   // a Session with the next hop
+}
+
 // A Static is a configured static route, whether or not it is in any table.
 type Static struct {
 	Table      string // "": the default one
@@ -73,6 +88,7 @@ type Static struct {
 	Special    route.Special
 	Preference route.Number
 	Metric     route.Number
+	Tie        Tie
 	Mark       route.Mark
 }
 

@@ -58,6 +58,7 @@ type Device struct {
 	rules         []Rule // by priority
 	statics       []Static
 	sessions      []Session
+	tracked       []TrackedObject
 	checks        []SourceCheck
 	protocols     []ProtocolInterface
 	redistributed []Redistribution
@@ -86,7 +87,8 @@ func (d *Device) RoutesAlone(o *Device) bool {
 		(Items[Address]{d.told}).Same(Items[Address]{o.told}) && d.Idle().Same(o.Idle()) &&
 		d.Interfaces().Same(o.Interfaces()) && d.Neighbours().Same(o.Neighbours()) &&
 		(Items[Switch]{d.switches}).Same(Items[Switch]{o.switches}) && d.Rules().Same(o.Rules()) &&
-		d.Statics().Same(o.Statics()) && d.Sessions().Same(o.Sessions()) && d.Checks().Same(o.Checks()) &&
+		d.Statics().Same(o.Statics()) && d.Sessions().Same(o.Sessions()) &&
+		d.Tracked().Same(o.Tracked()) && d.Checks().Same(o.Checks()) &&
 		d.Protocols().Same(o.Protocols()) && d.Redistributed().Same(o.Redistributed()) &&
 		d.Virtuals().Same(o.Virtuals()) && d.Flows().Same(o.Flows()) && d.Translations().Same(o.Translations()) &&
 		d.Tunnels().Same(o.Tunnels()) && p.Stateful == q.Stateful && p.AllOfEqual == q.AllOfEqual &&
@@ -117,6 +119,9 @@ func (d *Device) Statics() Items[Static] { return Items[Static]{d.statics} }
 
 // Sessions returns its liveness sessions (BFD and the like).
 func (d *Device) Sessions() Items[Session] { return Items[Session]{d.sessions} }
+
+// Tracked returns the objects that it watches, as often as captures tell of one.
+func (d *Device) Tracked() Items[TrackedObject] { return Items[TrackedObject]{d.tracked} }
 
 // Checks returns its source checks (RFC 3704), for all interfaces or one.
 func (d *Device) Checks() Items[SourceCheck] { return Items[SourceCheck]{d.checks} }

@@ -14,6 +14,7 @@ const (
 	IndexFact
 	StaticFact
 	SessionFact
+	TrackedFact
 	CheckFact
 	FlowFact
 	ListRuleFact
@@ -38,6 +39,7 @@ var factNames = [...]string{
 	"interface-number",
 	"configured-static",
 	"liveness-session",
+	"tracked-object",
 	"source-check",
 	"flow-rule",
 	"list-rule",
@@ -57,8 +59,9 @@ var factNames = [...]string{
 func (k FactKind) String() string { return factNames[k] }
 
 // A Fact is one thing that one line says, other than a route. Of is a pointer to the fact: *Address, *Interface,
-// *Neighbour, *Switch, *Rule, *IfIndex, *Static, *Session, *SourceCheck, *FlowRule, *ListRule, *AppliedFilter,
-// *Translation, *Tunnel, *ProtocolInterface, *Redistribution, *VirtualAddress, *Answer; nil where the line alone says all.
+// *Neighbour, *Switch, *Rule, *IfIndex, *Static, *Session, *TrackedObject, *SourceCheck, *FlowRule, *ListRule,
+// *AppliedFilter, *Translation, *Tunnel, *ProtocolInterface, *Redistribution, *VirtualAddress, *Answer; nil where the line
+// alone says all.
 type Fact struct {
 	Kind FactKind
 	Mark *route.Mark
@@ -76,6 +79,7 @@ func (f *Facts) Each(visit func(Fact)) {
 	each(f.Indexes, func(x *IfIndex) { visit(Fact{IndexFact, &x.Mark, x}) })
 	each(f.Statics, func(x *Static) { visit(Fact{StaticFact, &x.Mark, x}) })
 	each(f.Sessions, func(x *Session) { visit(Fact{SessionFact, &x.Mark, x}) })
+	each(f.Tracked, func(x *TrackedObject) { visit(Fact{TrackedFact, &x.Mark, x}) })
 	each(f.Checks, func(x *SourceCheck) { visit(Fact{CheckFact, &x.Mark, x}) })
 	each(f.Policy.Flows, func(x *FlowRule) { visit(Fact{FlowFact, &x.Mark, x}) })
 	each(f.ListRules, func(x *ListRule) { visit(Fact{ListRuleFact, &x.Mark, x}) })
@@ -112,6 +116,7 @@ func (f *Facts) add(o Facts) {
 	f.Indexes = append(f.Indexes, o.Indexes...)
 	f.Statics = append(f.Statics, o.Statics...)
 	f.Sessions = append(f.Sessions, o.Sessions...)
+	f.Tracked = append(f.Tracked, o.Tracked...)
 	f.Checks = append(f.Checks, o.Checks...)
 	f.Classful = append(f.Classful, o.Classful...)
 	f.Protocols = append(f.Protocols, o.Protocols...)

@@ -9,7 +9,7 @@ import (
 
 // Judge says what would become of a static route of d if it were configured.
 func Judge(d *network.Device, t *network.Table, s network.Static) Configured {
-	return fate(d, t, s, Match{})
+	return fate(d, t, s)
 }
 
 // Elect returns the candidates of one prefix with the best of them chosen and in use, by the rules: what a device

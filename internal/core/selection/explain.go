@@ -87,7 +87,7 @@ func Explain(d *network.Device, t *network.Table, dst netip.Prefix) Choice {
 			c.Recursive = append(c.Recursive, recursive(t, r)...)
 		}
 	}
-	c.Statics = configured(d, t, dst, c.Match)
+	c.Statics = configured(d, t, dst)
 	c.takesOver()
 	c.remark()
 	return c

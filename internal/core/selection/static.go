@@ -22,6 +22,8 @@ const (
 	Deactivated                 // the table has it as inactive
 	RefusedToUse                // the table has it, and what forwards did not take it
 	AgainstTheOrder             // it should be in use: no other source for its prefix is preferred
+	ObjectDown                  // the object that it is tied to is down
+	SessionDown                 // the liveness session with its next hop, which it is tied to, is down
 )
 
 // usualStatic is the preference of a static route where neither the statement nor the table shows one.
@@ -39,20 +41,36 @@ type Configured struct {
 	Assumed bool // its preference is the usual one, not one that was captured
 	Failure Failure
 	Exits   []Exit      // where its next hop is found
-	Winner  route.Route // Standby, AgainstTheOrder: what is used for its prefix
+	Winner  route.Route // Standby, AgainstTheOrder and with a tie: what is used for its prefix
 	Why     Why         // Standby: the rule by which it waits
+	Told    route.Mark  // ObjectDown, SessionDown: the line that says so
 }
 
-// Absent reports whether the route should be in the table by all that was captured, and is not: what keeps it out (an
-// object that it is tied to, another moment) nobody knows, nor whether it comes in when what is used goes.
-func (c *Configured) Absent() bool { return c.Fate == NotShown || c.Fate == AgainstTheOrder }
+// Lines are the lines of captures that tell of it and its fate.
+func (c *Configured) Lines() []route.Mark {
+	if c.Told.Known() {
+		return []route.Mark{c.Static.Mark, c.Told}
+	}
+	return []route.Mark{c.Static.Mark}
+}
+
+// Absent reports whether the route is not in the table although its next hop could be used and its preference would
+// do. What it is tied to is down, or another moment was captured, or nobody knows what keeps it out: whether it comes in
+// when what is used goes cannot be told.
+func (c *Configured) Absent() bool {
+	switch c.Fate {
+	case NotShown, AgainstTheOrder, ObjectDown, SessionDown:
+		return true
+	}
+	return false
+}
 
 // configured judges the configured statics of t's table that cover dst.
-func configured(d *network.Device, t *network.Table, dst netip.Prefix, won Match) []Configured {
+func configured(d *network.Device, t *network.Table, dst netip.Prefix) []Configured {
 	var out []Configured
 	for _, s := range d.Statics().All() {
-		if name := s.Table; (name == t.Name || name == "" && t.Name == "default") && covers(s.Prefix, dst) {
-			out = append(out, fate(d, t, s, won))
+		if inTable(s, t) && covers(s.Prefix, dst) {
+			out = append(out, fate(d, t, s))
 		}
 	}
 	return out
@@ -62,11 +80,11 @@ func configured(d *network.Device, t *network.Table, dst netip.Prefix, won Match
 func covers(p, q netip.Prefix) bool { return p.Bits() <= q.Bits() && p.Contains(q.Addr()) }
 
 // fate tells what became of a configured static route: the row of the table that is it, or why there is none.
-func fate(d *network.Device, t *network.Table, s network.Static, won Match) Configured {
+func fate(d *network.Device, t *network.Table, s network.Static) Configured {
 	c := Configured{Static: s, Index: -1}
 	a := route.Attributes{Protocol: route.Static, Preference: s.Preference, Metric: s.Metric, Special: s.Special}
 	if !a.Preference.Known {
-		a.Preference, c.Assumed = usualPreference(t)
+		a.Preference, c.Assumed = usualPreference(d, t)
 	}
 	if t.Kernel && !t.Chosen && t.Family == route.IPv6 && !a.Metric.Known {
 		a.Metric = route.N(usualKernelMetric)
@@ -79,7 +97,7 @@ func fate(d *network.Device, t *network.Table, s network.Static, won Match) Conf
 	if g, ok := t.Exact(s.Prefix); ok {
 		for i, r := range t.Members(g) {
 			group = append(group, r)
-			if c.Index < 0 && sameStatic(s, r) {
+			if c.Index < 0 && sameStatic(d, s, r) {
 				c.Index = i
 				c.judgeRow(r)
 			}
@@ -93,6 +111,9 @@ func fate(d *network.Device, t *network.Table, s network.Static, won Match) Conf
 	}
 	if c.Fate == NotShown || c.Fate == Standby {
 		c.compete(t, group)
+	}
+	if c.Index < 0 && c.Absent() {
+		c.asksTie(d)
 	}
 	return c
 }
@@ -168,8 +189,48 @@ func (c *Configured) compete(t *network.Table, group []route.Route) {
 	}
 }
 
-// sameStatic reports whether a row of the table is the configured route.
-func sameStatic(s network.Static, r route.Route) bool {
+// asksTie says whether what the route is tied to was seen down, and never up.
+func (c *Configured) asksTie(d *network.Device) {
+	tie, hop := c.Static.Tie, c.Static.NextHop
+	fate, told := c.Fate, route.Mark{}
+	for _, o := range d.Tracked().All() {
+		switch {
+		case tie.Object == "" || o.Name != tie.Object:
+		case o.Up:
+			return
+		default:
+			fate, told = ObjectDown, o.Mark
+		}
+	}
+	for _, s := range d.Sessions().All() {
+		switch {
+		case !tie.Session || !hop.Address.IsValid() || s.Peer != hop.Address,
+			s.Interface != "" && hop.Interface != "" && s.Interface != hop.Interface:
+		case s.Up:
+			return
+		default:
+			fate, told = SessionDown, s.Mark
+		}
+	}
+	c.Fate, c.Told = fate, told
+}
+
+// sameStatic reports whether a row of the table is the configured route. Where the row has another preference than the
+// statement it is, unless the device has a second statement that differs in that alone: then each has its own row.
+func sameStatic(d *network.Device, s network.Static, r route.Route) bool {
+	if !couldBe(s, r) {
+		return false
+	}
+	if !r.Preference.Known || r.Preference == s.Preference {
+		return true
+	}
+	return !d.Statics().Any(func(o network.Static) bool {
+		return o.Preference == r.Preference && o.Prefix == s.Prefix && o.Table == s.Table && couldBe(o, r)
+	})
+}
+
+// couldBe reports whether a row of the table is made by a configured route, or by one of another preference.
+func couldBe(s network.Static, r route.Route) bool {
 	if r.Protocol != route.Static && r.Protocol != route.Other && r.Protocol != route.Kernel {
 		return false
 	}
@@ -186,12 +247,33 @@ func sameStatic(s network.Static, r route.Route) bool {
 	return false
 }
 
-// usualPreference returns the lowest preference that the table shows for a static route; else the usual one, which is
-// assumed.
-func usualPreference(t *network.Table) (n route.Number, assumed bool) {
+// maxAsked is how many statements are looked up in the table to learn the usual preference.
+const maxAsked = 64
+
+// usualPreference returns the preference that a device gives static routes whose statement has none: what the table
+// shows for one of them; else the lowest it shows for a static route that no statement gives; else the usual one, which
+// is assumed.
+func usualPreference(d *network.Device, t *network.Table) (n route.Number, assumed bool) {
+	asked := 0
+	for _, s := range d.Statics().All() {
+		if s.Preference.Known || !inTable(s, t) {
+			continue
+		}
+		if asked++; asked > maxAsked {
+			break
+		}
+		for _, r := range t.RoutesTo(s.Prefix) {
+			if r.Protocol == route.Static && r.Preference.Known && sameStatic(d, s, r) {
+				return r.Preference, false
+			}
+		}
+	}
+	given := func(n route.Number) bool {
+		return d.Statics().Any(func(s network.Static) bool { return s.Preference == n })
+	}
 	for id := range t.Routes().Shared() {
 		a := t.Routes().Attributes(route.AttrID(id))
-		if a.Protocol == route.Static && a.Preference.Less(n) {
+		if a.Protocol == route.Static && a.Preference.Less(n) && !given(a.Preference) {
 			n = a.Preference
 		}
 	}
@@ -199,4 +281,9 @@ func usualPreference(t *network.Table) (n route.Number, assumed bool) {
 		return n, false
 	}
 	return route.N(usualStatic), true
+}
+
+// inTable reports whether a configured route is meant for a table.
+func inTable(s network.Static, t *network.Table) bool {
+	return s.Table == t.Name || s.Table == "" && t.Name == "default"
 }

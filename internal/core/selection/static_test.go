@@ -197,3 +197,58 @@ func TestReverseCheck(t *testing.T) {
 		)
 	}
 }
+
+func TestWhatAStaticIsTiedTo(t *testing.T) {
+	const conf = "a: conf 10.3.0.0/16 via 10.0.0.2 pref 10 tied "
+	backup := "a: static 10.3.0.0/16 via 10.0.1.2 dev e1 pref 200\n"
+	for _, tt := range []struct {
+		name, text string
+		want       selection.Fate
+	}{
+		{"its object is down", conf + "1\na: tracked 1 down\n", selection.ObjectDown},
+		{"and a backup is used", conf + "1\n" + backup + "a: tracked 1 down\n", selection.ObjectDown},
+		{"its object is up", conf + "1\na: tracked 1 up\n", selection.NotShown},
+		{"another object is down", conf + "1\na: tracked 2 down\n", selection.NotShown},
+		{"two captures do not agree", conf + "1\na: tracked 1 down\na: tracked 1 up\n", selection.NotShown},
+		{"its session is down", conf + "session\na: session 10.0.0.2 e0 down\n", selection.SessionDown},
+		{"another's session is down", conf + "session\na: session 10.0.0.3 e0 down\n", selection.NotShown},
+		{"the session is not its own", conf + "1\na: session 10.0.0.2 e0 down\n", selection.NotShown},
+		{"it is in use all the same", conf + "1\na: static 10.3.0.0/16 via 10.0.0.2 dev e0 pref 10\na: tracked 1 down\n",
+			selection.InUse},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			c := explain(attached+tt.text, netip.MustParsePrefix("10.3.0.1/32"))
+			require.Len(t, c.Statics, 1)
+			require.Equal(t, tt.want, c.Statics[0].Fate)
+		})
+	}
+}
+
+func TestTwoStaticsOfOneNextHopAreTwo(t *testing.T) {
+	c := explain(attached+"a: conf 10.3.0.0/16 via 10.0.0.2 pref 10\na: conf 10.3.0.0/16 via 10.0.0.2 pref 200\n"+
+		"a: static 10.3.0.0/16 via 10.0.0.2 dev e0 pref 200\n", netip.MustParsePrefix("10.3.0.1/32"))
+	require.Len(t, c.Statics, 2)
+	require.Equal(t, selection.AgainstTheOrder, c.Statics[0].Fate)
+	require.Equal(t, selection.InUse, c.Statics[1].Fate)
+}
+
+func TestTheUsualPreferenceIsNotOneThatAStatementGives(t *testing.T) {
+	for _, tt := range []struct {
+		name, text string
+		want       uint64
+		assumed    bool
+	}{
+		{"given by the only one there is", "a: conf 10.4.0.0/16 via 10.0.0.3 pref 200\n" +
+			"a: static 10.4.0.0/16 via 10.0.0.3 dev e0 pref 200\n", 1, true},
+		{"another without shows it", "a: conf 10.5.0.0/16 via 10.0.0.3\na: static 10.5.0.0/16 via 10.0.0.3 dev e0 pref 60\n" +
+			"a: static 10.6.0.0/16 via 10.0.0.3 dev e0 pref 5\n", 60, false},
+		{"nobody gives it", "a: conf 10.4.0.0/16 via 10.0.0.3 pref 5\na: static 10.4.0.0/16 via 10.0.0.3 dev e0 pref 5\n" +
+			"a: static 10.6.0.0/16 via 10.0.0.3 dev e0 pref 60\n", 60, false},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			c := explain(attached+"a: conf 10.3.0.0/16 via 10.0.0.2\n"+tt.text, netip.MustParsePrefix("10.3.0.1/32"))
+			require.Equal(t, tt.want, c.Statics[0].Route.Preference.Value)
+			require.Equal(t, tt.assumed, c.Statics[0].Assumed)
+		})
+	}
+}

@@ -80,6 +80,7 @@ func (r *reader) facts() {
 			r.restrict(network.FlowRule{Hook: network.ForItself}, o.mark)
 		}
 	}
+	r.linkMonitors()
 	r.sourceChecks()
 	r.tunnels()
 	r.steering(zones)
@@ -342,6 +343,23 @@ func (r *reader) static(o *object) {
 		return
 	}
 	r.Facts.Statics = append(r.Facts.Statics, s)
+}
+
+// linkMonitors ties static routes to what watches their link, which takes them away unless it is told not to.
+func (r *reader) linkMonitors() {
+	for _, o := range r.objects {
+		if o.section != "system link-monitor" || o.name == "" || o.first("status") == "disable" ||
+			o.first("update-static-route") == "disable" {
+			continue
+		}
+		gateway, ok := layout.Addr([]byte(o.first("gateway-ip")))
+		for i := range r.Facts.Statics {
+			s := &r.Facts.Statics[i]
+			if s.NextHop.Interface == o.first("srcintf") && (!ok || gateway.IsUnspecified() || gateway == s.NextHop.Address) {
+				s.Tie.Object = o.name
+			}
+		}
+	}
 }
 
 // withoutPolicies keeps of a configuration of the whole device that has no policy that none lets packets through, or

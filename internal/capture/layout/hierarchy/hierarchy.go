@@ -72,6 +72,7 @@ type reader struct {
 	depths      []int                   // how many words each has added
 	statics     map[string][]int        // table and prefix: indexes of its next hops
 	preferences map[string]route.Number // table and prefix
+	watched     map[string]bool         // table and prefix: a session watches all of its next hops
 	// of the line, in blanks: what stands elsewhere below a tree that was cut is none of its leaves
 	indent  int
 	tunnels tunnels
@@ -82,7 +83,8 @@ type reader struct {
 
 // Read reads a text of this family.
 func Read(text []byte) layout.Reading {
-	r := reader{statics: map[string][]int{}, preferences: map[string]route.Number{}, tables: map[string]string{}}
+	r := reader{statics: map[string][]int{}, preferences: map[string]route.Number{},
+		watched: map[string]bool{}, tables: map[string]string{}}
 	r.Layout = name
 	r.groups.Prefixed = true
 	for lo, hi := range layout.Lines(text) {

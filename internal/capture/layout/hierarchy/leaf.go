@@ -276,6 +276,12 @@ func (r *reader) static(w []string, table string, lo, hi int) (bool, error) {
 			}
 		}
 		return false, err
+	case "bfd-liveness-detection", "bfd":
+		r.watched[key] = true
+		for _, i := range r.statics[key] {
+			r.Facts.Statics[i].Tie.Session = true
+		}
+		return false, nil
 	default:
 		return false, nil
 	}
@@ -302,6 +308,7 @@ func (r *reader) nextHops(s network.Static, key string, rest []string) (bool, er
 		}
 		s.Preference = n
 	}
+	s.Tie.Session = slices.Contains(rest, "bfd-liveness-detection") || slices.Contains(rest, "bfd")
 	used := false
 	for _, h := range hops {
 		s.NextHop = route.NextHop{}
@@ -312,9 +319,11 @@ func (r *reader) nextHops(s network.Static, key string, rest []string) (bool, er
 		}
 		same := func(i int) bool { return r.Facts.Statics[i].NextHop == s.NextHop }
 		if i := slices.IndexFunc(r.statics[key], same); i >= 0 { // what stands below a next hop tells it again
+			was := &r.Facts.Statics[r.statics[key][i]]
 			if s.Preference.Known {
-				r.Facts.Statics[r.statics[key][i]].Preference = s.Preference
+				was.Preference = s.Preference
 			}
+			was.Tie.Session = was.Tie.Session || s.Tie.Session
 			continue
 		}
 		r.keep(key, s)
@@ -327,6 +336,7 @@ func (r *reader) keep(key string, s network.Static) {
 	if !s.Preference.Known {
 		s.Preference = r.preferences[key]
 	}
+	s.Tie.Session = s.Tie.Session || r.watched[key]
 	r.statics[key] = append(r.statics[key], len(r.Facts.Statics))
 	r.Facts.Statics = append(r.Facts.Statics, s)
 }

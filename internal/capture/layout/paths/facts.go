@@ -112,6 +112,13 @@ func (r *reader) static(i *item) {
 	if n, ok := layout.Uint([]byte(i.get("distance"))); ok && i.get("distance") != "" {
 		s.Preference = route.N(n)
 	}
+	switch check := i.get("check-gateway"); check {
+	case "", "none":
+	case "bfd":
+		s.Tie.Session = true
+	default:
+		s.Tie.Object = "check-gateway " + check
+	}
 	kinds := map[string]route.Special{"blackhole": route.Blackhole, "unreachable": route.Unreachable,
 		"prohibit": route.Prohibit}
 	if k, ok := kinds[i.get("type")]; ok {

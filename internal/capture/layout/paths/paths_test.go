@@ -141,3 +141,14 @@ func FuzzRead(f *testing.F) {
 	f.Add([]byte(Reader.Sample))
 	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, Read, in) })
 }
+
+func TestGatewaysThatAreChecked(t *testing.T) {
+	for check, want := range map[string]network.Tie{
+		"": {}, " check-gateway=none": {}, " check-gateway=bfd": {Session: true},
+		" check-gateway=ping": {Object: "check-gateway ping"},
+	} {
+		r := layouttest.Laws(t, Read, []byte("/ip route\nadd dst-address=10.61.96.0/20 gateway=172.28.61.1"+check+"\n"))
+		require.Len(t, r.Facts.Statics, 1)
+		require.Equal(t, want, r.Facts.Statics[0].Tie, check)
+	}
+}

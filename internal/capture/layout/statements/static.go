@@ -171,7 +171,13 @@ func (r *reader) static(w []string, lo, hi int) error {
 		case low == "interface" || low == "inherit-cost" || low == "no-advertise":
 		case low == "reject":
 			s.Special = route.Unreachable
-		case low == "tag" || low == "name" || low == "track" || low == "label" || low == "bfd" || isInstance(low) ||
+		case low == "track" || low == "bfd":
+			tie, n := tieOf(w[i:])
+			if s.Tie.Session = s.Tie.Session || tie.Session; tie.Object != "" {
+				s.Tie.Object = tie.Object
+			}
+			i += n - 1
+		case low == "tag" || low == "name" || low == "label" || isInstance(low) ||
 			low == "nexthop-vrf" || low == "table":
 			if (isInstance(low) || low == "nexthop-vrf") && i+1 < len(w) {
 				s.NextHop.Table = w[i+1]
