@@ -67,7 +67,8 @@ type Settler struct {
 func New(t *topology.Topology) *Settler {
 	s := &Settler{topo: t, instances: findInstances(t), speakers: findSpeakers(t), watching: map[string]bool{}}
 	for _, d := range t.Network.Devices().All() {
-		s.watching[d.Name] = d.Sessions().Len() > 0 || d.Tables().Any(func(t *network.Table) bool {
+		tied := d.Statics().Any(func(s network.Static) bool { return s.Tie != network.Tie{} })
+		s.watching[d.Name] = tied || d.Sessions().Len() > 0 || d.Tables().Any(func(t *network.Table) bool {
 			for id := range t.Routes().Shared() {
 				if a := t.Routes().Attributes(route.AttrID(id)); fixed(a) && a.Protocol != route.Static {
 					return true // it may be a protocol's that the capture does not name
@@ -213,6 +214,8 @@ func (r *run) reconsider(device, table string, p netip.Prefix) bool {
 			continue
 		case x.Protocol != route.Static && x.Is(route.Installed) && !r.hopsAlive(d, x):
 			doubt = true // it may be a protocol's that the capture does not name
+		case x.Is(route.Installed) && r.mayLetGo(was, x):
+			doubt = true
 		}
 		left = append(left, x)
 	}

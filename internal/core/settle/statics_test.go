@@ -34,6 +34,7 @@ func TestStatics(t *testing.T) {
 	p := netip.MustParsePrefix("10.7.0.0/24")
 	own := change.InterfaceDown{Device: "a", Interface: "e0"}
 	theirs := change.InterfaceDown{Device: "b", Interface: "e0"}
+	other := change.InterfaceDown{Device: "b", Interface: "lan"}
 	for _, tt := range []struct {
 		name, in string
 		change   change.Change
@@ -50,6 +51,12 @@ func TestStatics(t *testing.T) {
 			change.Change{theirs}, "static 172.16.1.2%e1"},
 		{"a session that was down before tells nothing", "a: static 10.7.0.0/24 pref 1 via 172.16.0.2 dev e0\na: session 172.16.0.2 e0 down",
 			change.Change{theirs}, "static 172.16.0.2%e0"},
+		{"one that is tied to a session of which nothing was captured cannot be told", "a: static 10.7.0.0/24 pref 1 via 172.16.0.2 dev e0\n" +
+			"a: conf 10.7.0.0/24 via 172.16.0.2 pref 1 tied session", change.Change{theirs}, "untold"},
+		{"one that is tied to an object which the change may touch cannot be told", "a: static 10.7.0.0/24 pref 1 via 172.16.0.2 dev e0\n" +
+			"a: conf 10.7.0.0/24 via 172.16.0.2 pref 1 tied 1", change.Change{other}, "untold"},
+		{"and one that it cannot touch stays", "a: static 10.7.0.0/24 pref 1 via 172.16.0.99 dev e0\n" +
+			"a: conf 10.7.0.0/24 via 172.16.0.99 pref 1 tied 1", change.Change{other}, "static 172.16.0.99%e0"},
 		{"what depends on another route leaves with it", "a: static 172.20.0.9/32 pref 1 via 172.16.0.2 dev e0\na: static 10.7.0.0/24 pref 1 via 172.20.0.9",
 			change.Change{own}, ""},
 		{"BGP that lost its next hop cannot be told", "a: bgp 10.7.0.0/24 pref 20 via 172.16.0.2 dev e0\na: bgp 10.7.0.0/24 pref 20 via 172.16.1.2 dev e1 candidate",

@@ -325,19 +325,21 @@ func TestIPv6AddressesOfAnInterface(t *testing.T) {
 
 func TestWhatStaticsAreTiedTo(t *testing.T) {
 	for in, want := range map[string]network.Tie{
-		"ip route 10.61.8.0 255.255.248.0 172.28.61.1 10 track 1\n":                                          {Object: "1"},
-		"ip route 10.61.8.0 255.255.248.0 172.28.61.1 track valley name upper 20\n":                          {Object: "valley"},
-		"ip route 10.61.8.0/21 172.28.61.1 track bfd\n":                                                      {Session: true},
-		"ip route 10.61.8.0/21 172.28.61.1 bfd\n":                                                            {Session: true},
-		"ip route 10.61.8.0/21 172.28.61.1 bfd profile slow\n":                                               {Session: true},
-		"ip route 10.61.8.0/21 172.28.61.1 bfd tag 7\n":                                                      {Session: true},
-		"ip route-static 10.61.8.0 21 172.28.61.1 bfd enable\n":                                              {Session: true},
-		"ip route-static 10.61.8.0 21 172.28.61.1 preference 10 track bfd-session up description x\n":        {Object: "bfd-session up"},
-		"ip route-static 10.61.8.0 21 172.28.61.1 track nqa admin valley\n":                                  {Object: "nqa admin valley"},
-		"ip route static bfd line0 172.28.61.1\nip route 10.61.8.0 255.255.248.0 line0 172.28.61.1\n":        {Session: true},
-		"ip route static bfd line1 172.28.61.1\nip route 10.61.8.0 255.255.248.0 line0 172.28.61.1\n":        {},
-		"ip route static bfd 172.28.61.1 172.28.61.2\nip route 10.61.8.0 255.255.248.0 172.28.61.9 name a\n": {},
-		"ip route 10.61.8.0 255.255.248.0 172.28.61.1 name track\n":                                          {},
+		"ip route 10.61.8.0 255.255.248.0 172.28.61.1 10 track 1\n":                                                                 {Object: "1"},
+		"ip route 10.61.8.0 255.255.248.0 172.28.61.1 track valley name upper 20\n":                                                 {Object: "valley"},
+		"ip route 10.61.8.0/21 172.28.61.1 track bfd\n":                                                                             {Session: true},
+		"ip route 10.61.8.0/21 172.28.61.1 bfd\n":                                                                                   {Session: true},
+		"ip route 10.61.8.0/21 172.28.61.1 bfd profile slow\n":                                                                      {Session: true},
+		"ip route 10.61.8.0/21 172.28.61.1 bfd tag 7\n":                                                                             {Session: true},
+		"ip route-static 10.61.8.0 21 172.28.61.1 bfd enable\n":                                                                     {Session: true},
+		"ip route-static 10.61.8.0 21 172.28.61.1 preference 10 track bfd-session up description x\n":                               {Object: "bfd-session up"},
+		"ip route-static 10.61.8.0 21 172.28.61.1 track nqa admin valley\n":                                                         {Object: "nqa admin valley"},
+		"ip route static bfd line0 172.28.61.1\nip route 10.61.8.0 255.255.248.0 line0 172.28.61.1\n":                               {Session: true},
+		"ip route static bfd line1 172.28.61.1\nip route 10.61.8.0 255.255.248.0 line0 172.28.61.1\n":                               {},
+		"ip route static bfd 172.28.61.1 172.28.61.2\nip route 10.61.8.0 255.255.248.0 172.28.61.9 name a\n":                        {},
+		"router static\n address-family ipv4 unicast\n  10.61.8.0/21 172.28.61.1 bfd fast-detect minimum-interval 7 multiplier 3\n": {Session: true},
+		"router static\n address-family ipv4 unicast\n  10.61.8.0/21 line0 172.28.61.1 track valley\n":                              {Object: "valley"},
+		"ip route 10.61.8.0 255.255.248.0 172.28.61.1 name track\n":                                                                 {},
 	} {
 		r := layouttest.Laws(t, Read, []byte(in))
 		require.Len(t, r.Facts.Statics, 1, in)

@@ -44,6 +44,11 @@ func (t *ties) finish(r *reader) {
 // beside counts the words behind the kind of a tracked object that name it.
 var beside = map[string]int{"bfd-session": 1, "efm-state": 1, "nqa": 2}
 
+// ofSession counts the words that say how a session is held, from the one that begins them on.
+var ofSession = map[string]int{"enable": 1, "control-packet": 1, "echo-packet": 1, "multi-hop": 1, "fast-detect": 1,
+	"profile": 2, "source": 2, "minimum-interval": 2, "multiplier": 2, "min-tx-interval": 2, "min-rx-interval": 2,
+	"detect-multiplier": 2}
+
 // tieOf reads what a static route is tied to, from the word "track" or "bfd" on, and returns how many words that takes.
 func tieOf(w []string) (network.Tie, int) {
 	next := ""
@@ -51,13 +56,11 @@ func tieOf(w []string) (network.Tie, int) {
 		next = strings.ToLower(w[1])
 	}
 	if strings.EqualFold(w[0], "bfd") {
-		switch next {
-		case "enable", "control-packet", "echo-packet", "multi-hop":
-			return network.Tie{Session: true}, 2
-		case "profile":
-			return network.Tie{Session: true}, 3
+		n := 1
+		for n < len(w) && ofSession[strings.ToLower(w[n])] > 0 {
+			n += ofSession[strings.ToLower(w[n])]
 		}
-		return network.Tie{Session: true}, 1
+		return network.Tie{Session: true}, n
 	}
 	switch n := beside[next]; {
 	case next == "":
