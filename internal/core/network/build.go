@@ -100,6 +100,7 @@ func (f *deviceFacts) build(name string) *Device {
 	f.aliasInterfaces()
 	f.applyLists()
 	f.nameVRFs()
+	f.tieStatics()
 	d := &Device{
 		Name:          name,
 		switches:      f.Forwarding,

@@ -20,6 +20,7 @@ type Facts struct {
 	Statics       []Static
 	Sessions      []Session
 	Tracked       []TrackedObject
+	Watches       []Watch
 	Checks        []SourceCheck
 	Policy        Policy
 	ListRules     []ListRule
@@ -78,6 +79,14 @@ type TrackedObject struct {
 type Tie struct {
 	Object  string // the name of a TrackedObject
 	Session bool   // a Session with the next hop
+}
+
+// A Watch ties all static routes by a next hop, as a statement of its own says. Where its next hop has no address those
+// of the interface are meant.
+type Watch struct {
+	NextHop route.NextHop
+	Tie     Tie
+	Mark    route.Mark
 }
 
 // A Static is a configured static route, whether or not it is in any table.

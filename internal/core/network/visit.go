@@ -15,6 +15,7 @@ const (
 	StaticFact
 	SessionFact
 	TrackedFact
+	WatchFact
 	CheckFact
 	FlowFact
 	ListRuleFact
@@ -40,6 +41,7 @@ var factNames = [...]string{
 	"configured-static",
 	"liveness-session",
 	"tracked-object",
+	"watch",
 	"source-check",
 	"flow-rule",
 	"list-rule",
@@ -59,8 +61,8 @@ var factNames = [...]string{
 func (k FactKind) String() string { return factNames[k] }
 
 // A Fact is one thing that one line says, other than a route. Of is a pointer to the fact: *Address, *Interface,
-// *Neighbour, *Switch, *Rule, *IfIndex, *Static, *Session, *TrackedObject, *SourceCheck, *FlowRule, *ListRule,
-// *AppliedFilter, *Translation, *Tunnel, *ProtocolInterface, *Redistribution, *VirtualAddress, *Answer; nil where the line
+// *Neighbour, *Switch, *Rule, *IfIndex, *Static, *Session, *TrackedObject, *Watch, *SourceCheck, *FlowRule,
+// *ListRule, *AppliedFilter, *Translation, *Tunnel, *ProtocolInterface, *Redistribution, *VirtualAddress, *Answer; nil where the line
 // alone says all.
 type Fact struct {
 	Kind FactKind
@@ -80,6 +82,7 @@ func (f *Facts) Each(visit func(Fact)) {
 	each(f.Statics, func(x *Static) { visit(Fact{StaticFact, &x.Mark, x}) })
 	each(f.Sessions, func(x *Session) { visit(Fact{SessionFact, &x.Mark, x}) })
 	each(f.Tracked, func(x *TrackedObject) { visit(Fact{TrackedFact, &x.Mark, x}) })
+	each(f.Watches, func(x *Watch) { visit(Fact{WatchFact, &x.Mark, x}) })
 	each(f.Checks, func(x *SourceCheck) { visit(Fact{CheckFact, &x.Mark, x}) })
 	each(f.Policy.Flows, func(x *FlowRule) { visit(Fact{FlowFact, &x.Mark, x}) })
 	each(f.ListRules, func(x *ListRule) { visit(Fact{ListRuleFact, &x.Mark, x}) })
@@ -117,6 +120,7 @@ func (f *Facts) add(o Facts) {
 	f.Statics = append(f.Statics, o.Statics...)
 	f.Sessions = append(f.Sessions, o.Sessions...)
 	f.Tracked = append(f.Tracked, o.Tracked...)
+	f.Watches = append(f.Watches, o.Watches...)
 	f.Checks = append(f.Checks, o.Checks...)
 	f.Classful = append(f.Classful, o.Classful...)
 	f.Protocols = append(f.Protocols, o.Protocols...)
@@ -143,6 +147,8 @@ func (f Fact) Interfaces() []string {
 	case *IfIndex:
 		return []string{x.Name}
 	case *Static:
+		return []string{x.NextHop.Interface}
+	case *Watch:
 		return []string{x.NextHop.Interface}
 	case *Session:
 		return []string{x.Interface}

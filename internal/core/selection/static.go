@@ -29,6 +29,10 @@ const (
 // usualStatic is the preference of a static route where neither the statement nor the table shows one.
 const usualStatic = 1
 
+// highestUsual is the highest preference that any system gives a static route whose statement has none. A preference
+// that is assumed comes before a higher one alone.
+const highestUsual = 60
+
 // usualKernelMetric is the metric of an IPv6 route that is given to a kernel without one (Linux: IP6_RT_PRIO_USER).
 const usualKernelMetric = 1024
 
@@ -112,7 +116,7 @@ func fate(d *network.Device, t *network.Table, s network.Static) Configured {
 	if c.Fate == NotShown || c.Fate == Standby {
 		c.compete(t, group)
 	}
-	if c.Index < 0 && c.Absent() {
+	if c.Index < 0 && (c.Absent() || c.Fate == HopUntold) {
 		c.asksTie(d)
 	}
 	return c
@@ -182,7 +186,7 @@ func (c *Configured) compete(t *network.Table, group []route.Route) {
 		switch order, why, assumed := compare(r, c.Route, t.HighestWins); {
 		case order < 0:
 			c.Fate, c.Why, c.Assumed = Standby, why, c.Assumed || assumed
-		case order > 0:
+		case order > 0 && (!c.Assumed || why != Preference || r.Preference.Value > highestUsual):
 			c.Fate, c.Why = AgainstTheOrder, why
 		}
 		return

@@ -213,6 +213,8 @@ func TestWhatAStaticIsTiedTo(t *testing.T) {
 		{"its session is down", conf + "session\na: session 10.0.0.2 e0 down\n", selection.SessionDown},
 		{"another's session is down", conf + "session\na: session 10.0.0.3 e0 down\n", selection.NotShown},
 		{"the session is not its own", conf + "1\na: session 10.0.0.2 e0 down\n", selection.NotShown},
+		{"its object is down, and its next hop's route is not told", "a: conf 10.3.0.0/16 via 10.9.0.2 pref 10 tied 1\n" +
+			"a: tracked 1 down\na: cut\n", selection.ObjectDown},
 		{"it is in use all the same", conf + "1\na: static 10.3.0.0/16 via 10.0.0.2 dev e0 pref 10\na: tracked 1 down\n",
 			selection.InUse},
 	} {
@@ -230,6 +232,14 @@ func TestTwoStaticsOfOneNextHopAreTwo(t *testing.T) {
 	require.Len(t, c.Statics, 2)
 	require.Equal(t, selection.AgainstTheOrder, c.Statics[0].Fate)
 	require.Equal(t, selection.InUse, c.Statics[1].Fate)
+}
+
+func TestAnAssumedPreferenceDoesNotOrderWhatSystemsDoDifferently(t *testing.T) {
+	for pref, want := range map[string]selection.Fate{"20": selection.NotShown, "200": selection.AgainstTheOrder} {
+		c := explain(attached+"a: conf 10.3.0.0/16 via 10.0.0.2\na: conf 10.3.0.0/16 via 10.0.1.2 pref "+pref+
+			"\na: static 10.3.0.0/16 via 10.0.1.2 dev e1 pref "+pref+"\n", netip.MustParsePrefix("10.3.0.1/32"))
+		require.Equal(t, want, c.Statics[0].Fate, pref)
+	}
 }
 
 func TestTheUsualPreferenceIsNotOneThatAStatementGives(t *testing.T) {

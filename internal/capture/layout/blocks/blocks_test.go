@@ -273,19 +273,18 @@ func TestAValueOverSeveralLines(t *testing.T) {
 }
 
 func TestWhatALinkMonitorTakesAway(t *testing.T) {
-	const routes = "config router static\n    edit 1\n        set dst 10.61.96.0 255.255.240.0\n        set gateway 172.28.61.9\n" +
-		"        set device \"up0\"\n    next\nend\n"
 	for monitor, want := range map[string]string{
-		"":                                          "valley",
-		"        set gateway-ip 0.0.0.0\n":          "valley",
-		"        set gateway-ip 172.28.61.9\n":      "valley",
-		"        set gateway-ip 172.28.61.1\n":      "",
-		"        set status disable\n":              "",
+		"":                                     "valley invalid IP up0",
+		"        set gateway-ip 0.0.0.0\n":     "valley invalid IP up0",
+		"        set gateway-ip 172.28.61.9\n": "valley 172.28.61.9 up0",
+		"        set status disable\n":         "",
 		"        set update-static-route disable\n": "",
 	} {
-		r := layouttest.Laws(t, Read, []byte("config system link-monitor\n    edit \"valley\"\n        set srcintf \"up0\"\n"+monitor+
-			"    next\n    edit \"other\"\n        set srcintf \"up1\"\n    next\nend\n"+routes))
-		require.Len(t, r.Facts.Statics, 1)
-		require.Equal(t, network.Tie{Object: want}, r.Facts.Statics[0].Tie, monitor)
+		got := ""
+		for _, w := range layouttest.Laws(t, Read, []byte("config system link-monitor\n    edit \"valley\"\n"+
+			"        set srcintf \"up0\"\n"+monitor+"    next\nend\n")).Facts.Watches {
+			got += fmt.Sprint(w.Tie.Object, " ", w.NextHop.Address, " ", w.NextHop.Interface)
+		}
+		require.Equal(t, want, got, monitor)
 	}
 }

@@ -60,6 +60,8 @@ func (r *reader) facts() {
 			r.static(o)
 		case "router static6":
 			r.static(o)
+		case "system link-monitor":
+			r.linkMonitor(o)
 		case "firewall vip46", "firewall vip64", "firewall interface-policy", "firewall acl", "firewall acl6",
 			"firewall DoS-policy":
 			if o.first("status") != "disable" {
@@ -80,7 +82,6 @@ func (r *reader) facts() {
 			r.restrict(network.FlowRule{Hook: network.ForItself}, o.mark)
 		}
 	}
-	r.linkMonitors()
 	r.sourceChecks()
 	r.tunnels()
 	r.steering(zones)
@@ -345,21 +346,16 @@ func (r *reader) static(o *object) {
 	r.Facts.Statics = append(r.Facts.Statics, s)
 }
 
-// linkMonitors ties static routes to what watches their link, which takes them away unless it is told not to.
-func (r *reader) linkMonitors() {
-	for _, o := range r.objects {
-		if o.section != "system link-monitor" || o.name == "" || o.first("status") == "disable" ||
-			o.first("update-static-route") == "disable" {
-			continue
-		}
-		gateway, ok := layout.Addr([]byte(o.first("gateway-ip")))
-		for i := range r.Facts.Statics {
-			s := &r.Facts.Statics[i]
-			if s.NextHop.Interface == o.first("srcintf") && (!ok || gateway.IsUnspecified() || gateway == s.NextHop.Address) {
-				s.Tie.Object = o.name
-			}
-		}
+// linkMonitor reads what watches a link, and takes static routes by it away unless it is told not to.
+func (r *reader) linkMonitor(o *object) {
+	if o.first("status") == "disable" || o.first("update-static-route") == "disable" || o.first("srcintf") == "" {
+		return
 	}
+	w := network.Watch{Tie: network.Tie{Object: o.name}, NextHop: route.NextHop{Interface: o.first("srcintf")}, Mark: o.mark}
+	if a, ok := layout.Addr([]byte(o.first("gateway-ip"))); ok && !a.IsUnspecified() {
+		w.NextHop.Address = a
+	}
+	r.Facts.Watches = append(r.Facts.Watches, w)
 }
 
 // withoutPolicies keeps of a configuration of the whole device that has no policy that none lets packets through, or

@@ -78,7 +78,6 @@ type reader struct {
 	six         sixRouting
 	tunnels     tunnels
 	sealed      sealed
-	ties        ties
 	paired      bool // the device is one of two that work as one switch
 	thrown      thrown
 	detours     detours
@@ -151,7 +150,6 @@ func Read(text []byte) layout.Reading {
 	r.six.finish(&r)
 	r.tunnels.finish(&r)
 	r.sealed.finish(&r)
-	r.ties.finish(&r)
 	r.finishVirtuals()
 	r.thrown.finish(&r)
 	r.switched.finish(&r)
@@ -266,8 +264,8 @@ func (r *reader) inBlock(w []string, s string, indented bool, lo, hi int) (used 
 		return false, nil
 	case isStatic(w):
 		return true, r.static(w, lo, hi)
-	case !indented && r.ties.line(w):
-		r.part = true
+	case !indented && r.watched(w, lo, hi):
+		return true, nil
 	case !indented && ofLink(w) != nil:
 		return true, r.static(ofLink(w), lo, hi)
 	case r.protocol.name != route.Other && indented && r.protocolLine(w, lo, hi),

@@ -334,9 +334,6 @@ func TestWhatStaticsAreTiedTo(t *testing.T) {
 		"ip route-static 10.61.8.0 21 172.28.61.1 bfd enable\n":                                                                     {Session: true},
 		"ip route-static 10.61.8.0 21 172.28.61.1 preference 10 track bfd-session up description x\n":                               {Object: "bfd-session up"},
 		"ip route-static 10.61.8.0 21 172.28.61.1 track nqa admin valley\n":                                                         {Object: "nqa admin valley"},
-		"ip route static bfd line0 172.28.61.1\nip route 10.61.8.0 255.255.248.0 line0 172.28.61.1\n":                               {Session: true},
-		"ip route static bfd line1 172.28.61.1\nip route 10.61.8.0 255.255.248.0 line0 172.28.61.1\n":                               {},
-		"ip route static bfd 172.28.61.1 172.28.61.2\nip route 10.61.8.0 255.255.248.0 172.28.61.9 name a\n":                        {},
 		"router static\n address-family ipv4 unicast\n  10.61.8.0/21 172.28.61.1 bfd fast-detect minimum-interval 7 multiplier 3\n": {Session: true},
 		"router static\n address-family ipv4 unicast\n  10.61.8.0/21 line0 172.28.61.1 track valley\n":                              {Object: "valley"},
 		"ip route 10.61.8.0 255.255.248.0 172.28.61.1 name track\n":                                                                 {},
@@ -345,5 +342,20 @@ func TestWhatStaticsAreTiedTo(t *testing.T) {
 		require.Len(t, r.Facts.Statics, 1, in)
 		require.Equal(t, want, r.Facts.Statics[0].Tie, in)
 		require.False(t, r.Facts.Statics[0].Preference.Known && r.Facts.Statics[0].Preference.Value == 7, in)
+	}
+}
+
+func TestNextHopsThatSessionsWatch(t *testing.T) {
+	for in, want := range map[string]string{
+		"ip route static bfd line0 172.28.61.1\n":                  "172.28.61.1 line0",
+		"ip route static bfd 172.28.61.1 172.28.61.2\n":            "172.28.61.1 ",
+		"ipv6 route static bfd line0 fd6b::1 unassociated\n":       "fd6b::1 line0",
+		"ip route static bfd vrf red\nip route static bfd line0\n": "",
+	} {
+		got := ""
+		for _, w := range layouttest.Laws(t, Read, []byte(in)).Facts.Watches {
+			got += w.NextHop.Address.String() + " " + w.NextHop.Interface
+		}
+		require.Equal(t, want, got, in)
 	}
 }

@@ -5,40 +5,27 @@ import (
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
-	"zarvek/internal/core/route"
 )
 
-// ties are next hops of which statements of their own say that a liveness session (RFC 5880) watches them.
-type ties struct{ watched []route.NextHop }
-
-// line reads "ip route static bfd INTERFACE NEXT-HOP" and reports whether the words are one.
-func (t *ties) line(w []string) bool {
+// watched reads "ip route static bfd INTERFACE NEXT-HOP", which ties the static routes by it to a liveness session (RFC
+// 5880), and reports whether the words are one.
+func (r *reader) watched(w []string, lo, hi int) bool {
 	if len(w) < 5 || w[1] != "route" || w[2] != "static" || w[3] != "bfd" {
 		return false
 	}
-	h := route.NextHop{Interface: w[4]}
+	watch := network.Watch{Tie: network.Tie{Session: true}, Mark: layout.Mark(lo, hi)}
 	for _, x := range w[4:min(len(w), 6)] {
-		if a, ok := layout.Addr([]byte(x)); ok {
-			h.Address = a
+		if a, ok := layout.Addr([]byte(x)); ok && !watch.NextHop.Address.IsValid() {
+			watch.NextHop.Address = a
+		} else if !ok {
+			watch.NextHop.Interface = x
 		}
 	}
-	if w[4] == h.Address.String() {
-		h.Interface = ""
+	if !watch.NextHop.Address.IsValid() {
+		return false
 	}
-	t.watched = append(t.watched, h)
-	return h.Address.IsValid()
-}
-
-// finish ties the static routes by watched next hops to their sessions.
-func (t *ties) finish(r *reader) {
-	for i := range r.Facts.Statics {
-		s := &r.Facts.Statics[i]
-		for _, h := range t.watched {
-			if h.Address == s.NextHop.Address && (h.Interface == s.NextHop.Interface || h.Interface == "") {
-				s.Tie.Session = true
-			}
-		}
-	}
+	r.Facts.Watches = append(r.Facts.Watches, watch)
+	return true
 }
 
 // beside counts the words behind the kind of a tracked object that name it.
