@@ -326,7 +326,8 @@ func split(text []byte) (sections []section, commands []typed, lines int) {
 // for other lines. What it asked nobody knows.
 func damagedCommand(line []byte) string {
 	lost := bytes.Contains(line, []byte(void))
-	if len(line) > maxPrompt || !lost && !bytes.Contains(line, []byte("route")) {
+	if len(line) > maxPrompt || !lost && !bytes.Contains(line, []byte("route")) ||
+		len(line) > 0 && line[0] == '<' && bytes.Contains(line, []byte("</")) { // elements of a document
 		return ""
 	}
 	m := signAndWords.FindSubmatch(line)
