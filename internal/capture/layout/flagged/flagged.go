@@ -13,7 +13,6 @@ import (
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
-
 	"zarvek/internal/lazyregexp"
 )
 

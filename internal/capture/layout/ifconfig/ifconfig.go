@@ -17,7 +17,6 @@ import (
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
-
 	"zarvek/internal/lazyregexp"
 )
 

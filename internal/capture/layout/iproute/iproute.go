@@ -14,7 +14,6 @@ import (
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/route"
-
 	"zarvek/internal/lazyregexp"
 )
 
