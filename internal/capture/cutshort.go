@@ -25,6 +25,20 @@ var asksConfiguration = lazyregexp.New(`(?i)^(?:do )?(?:sho?w?|disp?l?a?y?|more|
 var asksWholeConfiguration = lazyregexp.New(`(?i)^(?:do )?(?:sho?w?|disp?l?a?y?) ` +
 	`(?:run\S*|start\S*|conf\S*|curr\S*|saved\S*)(?: all)?(?: ?\| ?no-?more)?$`)
 
+// showsWhole matches a command that shows a whole configuration, as it is or in other words.
+var showsWhole = lazyregexp.New(`(?i)^(?:sudo |do |run )?(?:(?:sho?w?|disp?l?a?y?|get|write) ` +
+	`(?:run\S*|start\S*|conf\S*|curr\S*|saved\S*|full-conf\S*|term\S*)(?: all)?|/export(?: \S+)*|show|(?:cat|more) \S+)` +
+	`(?: ?\| ?(?:display set|no-?more|cat|more))*$`)
+
+// WholeConfiguration reports whether the part is a configuration of which nothing says that it was asked for in part.
+func (p *Part) WholeConfiguration() bool {
+	switch p.Layout {
+	case "statements", "hierarchy", "blocks", "paths":
+		return p.Command == "" || showsWhole.MatchString(p.Command)
+	}
+	return false
+}
+
 // ended keeps that a configuration has come to its end: a list of rules that nothing in it applies is not used, and
 // does not wait for lines that were not captured.
 func (p *Part) ended() {

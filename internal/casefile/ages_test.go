@@ -82,7 +82,7 @@ func TestLoadTells(t *testing.T) {
 	write(t, dir, "b/ip.txt", someRoutes, time.Now())
 	most := int64(0)
 	done := make(chan [2]int64, 10)
-	_, err := casefile.LoadTelling(dir, func(n, total int64) { done <- [2]int64{n, total} })
+	_, err := casefile.LoadWith(dir, casefile.Options{Tell: func(n, total int64) { done <- [2]int64{n, total} }})
 	require.NoError(t, err)
 	close(done)
 	for d := range done {

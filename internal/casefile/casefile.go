@@ -12,6 +12,7 @@ import (
 	"os"
 	"path"
 	"runtime"
+	"slices"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -44,6 +45,8 @@ type Case struct {
 	Thought *settle.Result
 	Steps   []rehearse.Step // of that change
 	change  *capture.Source
+	// tables that were not captured are those that configurations make
+	supposes bool
 
 	spokenOnce sync.Once
 	spoken     map[string]spokenOf // by device
@@ -84,11 +87,19 @@ const maxFile = 4 << 30
 // Load reads every capture below dir. Layouts are files that describe layouts, beside those in the case itself
 // (*.layout.yaml). Errors are of type *Error.
 func Load(dir string, layouts ...string) (*Case, error) {
-	return LoadTelling(dir, func(_, _ int64) {}, layouts...)
+	return LoadWith(dir, Options{Layouts: layouts})
 }
 
-// LoadTelling is Load that tells how many bytes of all it has read, from several goroutines.
-func LoadTelling(dir string, tell func(done, total int64), layouts ...string) (*Case, error) {
+// Options are how a case is loaded. The zero Options tell nobody and suppose nothing.
+type Options struct {
+	Layouts []string                // files that describe layouts
+	Tell    func(done, total int64) // is told how many bytes of all were read, by several goroutines; nil for nobody
+	// Suppose lets devices of which a configuration was captured and no table have those that the configuration makes.
+	Suppose bool
+}
+
+// LoadWith is Load with options.
+func LoadWith(dir string, o Options) (*Case, error) {
 	info, err := os.Stat(dir)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
@@ -102,6 +113,7 @@ func LoadTelling(dir string, tell func(done, total int64), layouts ...string) (*
 	if err != nil {
 		return nil, err
 	}
+	layouts := slices.Clone(o.Layouts)
 	for _, n := range l.layouts {
 		layouts = append(layouts, l.path(n))
 	}
@@ -119,7 +131,7 @@ func LoadTelling(dir string, tell func(done, total int64), layouts ...string) (*
 	if err != nil {
 		return nil, err
 	}
-	c := &Case{Dir: dir, Files: make([]*File, len(files)), LeftOut: l.leftOut, at: l}
+	c := &Case{Dir: dir, Files: make([]*File, len(files)), LeftOut: l.leftOut, at: l, supposes: o.Suppose}
 	var done atomic.Int64
 	total := sizes(l)
 	var g errgroup.Group
@@ -142,7 +154,9 @@ func LoadTelling(dir string, tell func(done, total int64), layouts ...string) (*
 				return errorf("%s: %v", show(u.name), err)
 			}
 			c.Files[i] = &File{Capture: read, Device: u.device, named: u.folder}
-			tell(done.Add(int64(len(raw))), total)
+			if now := done.Add(int64(len(raw))); o.Tell != nil {
+				o.Tell(now, total)
+			}
 			return nil
 		})
 	}
@@ -231,7 +245,12 @@ func (c *Case) build() error {
 	if err := c.readNotes(&b); err != nil {
 		return err
 	}
-	c.Network = b.Build()
+	if c.supposes {
+		c.suppose(&b)
+	}
+	if c.Network = b.Build(); c.supposes {
+		c.Network = settle.Suppose(c.Network)
+	}
 	return nil
 }
 

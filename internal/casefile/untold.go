@@ -22,6 +22,7 @@ const (
 	UntoldStart   // which way a router that was not captured sends
 	UntoldTunnel  // whether what goes into a tunnel gets to its other end
 	UntoldGateway // whether hosts send to the virtual address of their network
+	UntoldTable   // its table
 )
 
 // spokenOf is what the layouts of a device's captures speak of.
@@ -48,6 +49,9 @@ func (c *Case) Untold(d *network.Device, fam route.Family) []Untold {
 		if !x.known {
 			out = append(out, x.what)
 		}
+	}
+	if d.Tables().Any(func(t *network.Table) bool { return t.Family == fam && t.Supposed }) {
+		out = append(out, UntoldTable)
 	}
 	return out
 }

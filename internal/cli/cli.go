@@ -79,6 +79,7 @@ type env struct {
 	lines   bool
 	color   string
 	layouts []string
+	suppose bool // tables that were not captured are those that configurations make
 }
 
 // errBadNews ends a command that answered, with an answer that is bad news.
@@ -181,6 +182,12 @@ func (e *env) common(fs *flag.FlagSet, c command) {
 	fs.StringVar(&e.color, "color", "auto", "colours: `when`, one of auto, always, never")
 }
 
+// supposing adds the option of commands that may go by configurations where no table was captured.
+func supposing(fs *flag.FlagSet) *bool {
+	return fs.Bool("assume-configured", false,
+		"devices of which a configuration was captured and no table have the one that it makes")
+}
+
 // outputs lists the forms of a command's output in words.
 func (c command) outputs() string {
 	if c.forms == "" {
@@ -269,10 +276,11 @@ type loaded struct {
 
 func (e *env) load() (*loaded, error) {
 	var p progress
-	c, err := casefile.LoadTelling(
-		e.caseDir,
-		func(done, total int64) { p.tell("reading", done, total, 200<<20) },
-		e.layouts...)
+	c, err := casefile.LoadWith(e.caseDir, casefile.Options{
+		Layouts: e.layouts,
+		Tell:    func(done, total int64) { p.tell("reading", done, total, 200<<20) },
+		Suppose: e.suppose,
+	})
 	p.done()
 	if err != nil {
 		return nil, err

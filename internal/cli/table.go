@@ -37,8 +37,10 @@ The options that choose among the routes combine: each leaves fewer. Exit code 1
 			protocols := fs.String("protocol", "", "only routes learned by these `protocols`, such as ospf,static")
 			within := fs.String("within", "", "only routes inside of this `prefix`")
 			covering := fs.String("covering", "", "only routes that contain this `address` or prefix")
+			suppose := supposing(fs)
 			hop := fs.String("next-hop", "", "only routes to this `address`")
 			return func(e *env, args []string) error {
+				e.suppose = *suppose
 				if len(args) != 1 {
 					return usagef("table takes one DEVICE, not %d arguments", len(args))
 				}

@@ -31,6 +31,10 @@ way, which no capture shows: it takes one of the branches.
 Where a filter or rule on the way was not read or not understood the answer is unknown, with
 its line. -assume-permitted follows the packets as if such filters let them pass, and says so.
 
+Of a device of which no table was captured nothing is known. -assume-configured lets it have
+the table that its configuration makes, attached networks and static routes, unless it says
+that the device learns routes; where that table has no route the answer stays unknown.
+
 -many FILE answers a list of pairs, a line SOURCE,DESTINATION or SOURCE,DESTINATION,FLOW
 each (- for standard input), with one line each; with -as json -hops both ways hop by hop.
 
@@ -38,6 +42,7 @@ Exit code 1: anything but two-way.`,
 		setup: func(fs *flag.FlagSet) action {
 			flowText := fs.String("flow", "", "the `flow`, such as tcp:40000:443")
 			assume := fs.Bool("assume-permitted", false, "follow packets past filters that cannot be judged")
+			suppose := supposing(fs)
 			many := fs.String("many", "", "a `file` with pairs, - for standard input")
 			hops := fs.Bool("hops", false, "with -many and -as json: both ways hop by hop for each pair")
 			return func(e *env, args []string) error {
@@ -46,6 +51,9 @@ Exit code 1: anything but two-way.`,
 				}
 				if *many == "" && len(args) != 2 || *many != "" && len(args) > 0 {
 					return usagef("trace takes SOURCE and DESTINATION, or -many FILE; not %d arguments", len(args))
+				}
+				if e.suppose = *suppose; *suppose && *many != "" {
+					return usagef("-assume-configured goes with one pair, whose answer says what was assumed")
 				}
 				var flow network.Flow
 				if *flowText != "" {
@@ -70,8 +78,8 @@ Exit code 1: anything but two-way.`,
 				}
 				t := present.TraceView{RoundTrip: l.walking(*assume).TraceFlow(src, dst, flow),
 					Topo: l.walk().Topology()}
-				t.Assumed = l.Assumed(&t.RoundTrip)
-				if t.Verdict != forward.TwoWay && l.small() && flow == (network.Flow{}) && !*assume {
+				t.Assumed, t.Supposable = l.Assumed(&t.RoundTrip), l.Supposable(&t.RoundTrip)
+				if t.Verdict != forward.TwoWay && l.small() && flow == (network.Flow{}) && !*assume && !*suppose {
 					t.Cure = mend.New(l.walk(),
 						mend.Options{Proofs: fewProofs}).Find(mend.Wrong{Trips: []mend.Trip{{Source: src,
 						Destination: dst}}})

@@ -31,13 +31,18 @@ with "preference N" behind it if it should have one:
 
   zarvek why control 10.61.16.20 -would-win "10.61.16.0/24 via 172.28.61.22 preference 130"
 
+-assume-configured goes by what the configuration makes, where no table was captured: see
+zarvek help trace.
+
 Exit code 1: the device has no route, or discards, or the captures cannot tell; a strict
 check would drop; the route could not be used.`,
 		setup: func(fs *flag.FlagSet) action {
 			table := fs.String("table", "default", "look in this `table` instead of the default one")
 			from := fs.String("from", "", "judge packets from DESTINATION that come in by this `interface`")
 			wish := fs.String("would-win", "", "how this `route` would fare, if it were added")
+			suppose := supposing(fs)
 			return func(e *env, args []string) error {
+				e.suppose = *suppose
 				if len(args) != 2 {
 					return usagef("why takes DEVICE and DESTINATION, not %d arguments", len(args))
 				}

@@ -26,7 +26,7 @@ var (
 	untoldCodes = map[casefile.Untold]string{
 		casefile.UntoldForwarding: "forwarding", casefile.UntoldFilters: "filters",
 		casefile.UntoldChecks: "source-checks", casefile.UntoldRouting: "policy-routing", casefile.UntoldStart: "start",
-		casefile.UntoldTunnel: "tunnel", casefile.UntoldGateway: "gateway",
+		casefile.UntoldTunnel: "tunnel", casefile.UntoldGateway: "gateway", casefile.UntoldTable: "table",
 	}
 	untoldNames = map[casefile.Untold]string{
 		casefile.UntoldForwarding: "forwarding", casefile.UntoldFilters: "filters",
@@ -50,13 +50,21 @@ func (v View) assumption(w io.Writer, all []casefile.Assumption) {
 		}
 		var what []string
 		for _, u := range a.What {
-			what = append(what, untoldWords[u][many])
+			if u != casefile.UntoldTable { // the first line says that
+				what = append(what, untoldWords[u][many])
+			}
+		}
+		if len(what) == 0 {
+			continue
 		}
 		names := a.Devices
 		if n := len(names) - maxAssumedDevices; n > 1 {
 			names = append(names[:maxAssumedDevices:maxAssumedDevices], fmt.Sprintf("%d more devices", n))
 		}
 		parts = append(parts, fmt.Sprintf("that %s %s", Clean(joinAnd(names)), joinAnd(what)))
+	}
+	if len(parts) == 0 {
+		return
 	}
 	v.wrapped(w, "", "Assumed, since no capture tells: "+strings.Join(parts, "; ")+".")
 }

@@ -115,6 +115,8 @@ func summaryLines(s network.Summary) []string {
 func tableText(w *bufio.Writer, t *network.Table, sum network.Summary, q TableQuery, v View) {
 	source := "from a routing table"
 	switch {
+	case t.Supposed:
+		source = "made of its configuration: it was not captured"
 	case t.Weak:
 		source = "from a management walk, which may leave routes out"
 	case t.Kernel && t.Chosen:

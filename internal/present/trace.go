@@ -20,6 +20,8 @@ type TraceView struct {
 	Cure    *mend.Result
 	Topo    *topology.Topology
 	Assumed []casefile.Assumption // since no capture tells
+	// Supposable are the devices of which no table was captured, and a configuration that makes one.
+	Supposable []string
 }
 
 // TraceText writes a round trip: the answer first, then the hops out and back.
@@ -31,7 +33,7 @@ func TraceText(w io.Writer, t TraceView, v View) error {
 		weak = " (on weak evidence: see below)"
 	}
 	v.headline(w, rt.Verdict == forward.TwoWay, "%s: %s%s%s", rt.Verdict, headlineOf(rt, src, dst), v.lineInTheWay(rt),
-		v.assumedWords(rt)+weak)
+		v.assumedWords(rt)+supposedOf(t.Assumed)+weak)
 	v.assumption(w, t.Assumed)
 	v.direction(w, "Out", src+" to "+dst, rt.Forward, rt.Destination)
 	switch {
@@ -43,7 +45,7 @@ func TraceText(w io.Writer, t TraceView, v View) error {
 		v.direction(w, "Back", dst+" to "+src, *rt.Return, rt.Source)
 	}
 	v.bothWays(w, rt)
-	switch all := append(advices(rt), t.cureWords(v.Option)...); len(all) {
+	switch all := append(append(advices(rt), t.supposeWords()...), t.cureWords(v.Option)...); len(all) {
 	case 0:
 	case 1:
 		fmt.Fprintf(w, "\nWhat to do: %s.\n", all[0])
@@ -206,6 +208,33 @@ func (v View) assumedWords(rt forward.RoundTrip) string {
 	return fmt.Sprintf(", assuming that %s (%s)",
 		count(len(marks), "rule or filter permits it",
 			"rules or filters permit it"), strings.Join(v.somePlaces(marks, 3), ", "))
+}
+
+// supposeWords says how to go by configurations where no table was captured.
+func (t *TraceView) supposeWords() []string {
+	if len(t.Supposable) == 0 {
+		return nil
+	}
+	return []string{fmt.Sprintf("to go by the configuration of %s alone, ask with -assume-configured",
+		Clean(firstFew(t.Supposable, maxAssumedDevices, ", ")))}
+}
+
+// supposedOf names the devices that are supposed to have the tables of their configurations, "" for none.
+func supposedOf(all []casefile.Assumption) string {
+	var names []string
+	for _, a := range all {
+		if slices.Contains(a.What, casefile.UntoldTable) {
+			names = append(names, a.Devices...)
+		}
+	}
+	switch len(names) {
+	case 0:
+		return ""
+	case 1:
+		return fmt.Sprintf("; assuming that %s has the table that its configuration makes", Clean(names[0]))
+	}
+	return fmt.Sprintf("; assuming that %s have the tables that their configurations make",
+		Clean(firstFew(names, maxAssumedDevices, ", ")))
 }
 
 // direction writes the hops of one direction; where ways part, each branch.

@@ -23,18 +23,21 @@ func WhyText(w io.Writer, r forward.Explanation, v View) error {
 	best := c.Match.Routes[0]
 	if _, _, unknown := r.CannotTell(); unknown {
 		v.notKnown(w, r)
-		fmt.Fprintf(w, "\nBy what it shows, %s %s.\n", dev, sentence(c, dst))
-		v.lines(w, "  ", c.Table.Evidence(c.Match.Index[0]))
+		if !c.Table.Supposed {
+			fmt.Fprintf(w, "\nBy what it shows, %s %s.\n", dev, sentence(c, dst))
+			v.lines(w, "  ", c.Table.Evidence(c.Match.Index[0]))
+		}
 		return nil
 	}
 	if len(r.Own) > 0 && best.Special != route.Receive {
 		v.headline(
 			w,
 			true,
-			"%s keeps %s: it is its own address%s, which comes before any route",
+			"%s keeps %s: it is its own address%s, which comes before any route%s",
 			dev,
 			dst,
 			on(r.Own[0].Interface),
+			supposedTable(c.Table),
 		)
 		fmt.Fprintf(w, "  captured at %s\n", v.place(r.Own[0].Mark))
 		v.lines(w, "  ", []route.Mark{r.Own[0].Mark})
@@ -45,9 +48,10 @@ func WhyText(w io.Writer, r forward.Explanation, v View) error {
 		w,
 		!c.Match.Refused && c.Match.Contradiction == nil &&
 			(best.Special == route.None || best.Special == route.Receive),
-		"%s %s",
+		"%s %s%s",
 		dev,
 		sentence(c, dst),
+		supposedTable(c.Table),
 	)
 	for i := range c.Match.Routes {
 		if !v.Lines {
@@ -124,6 +128,12 @@ func (v View) notKnown(w io.Writer, r forward.Explanation) {
 	if why == forward.CapturesBlended {
 		because, verb = "its captures are those of several devices or namespaces", "the second ones begin at"
 	}
+	if why == forward.TableMissing {
+		because = "no table of it was captured, and its configuration has no route that leads there"
+		if r.Choice.Match.Found() {
+			because = "no table of it was captured, and which route its configuration makes hangs on more than it says"
+		}
+	}
 	if why == forward.ChangedSince {
 		because, verb = "its routes may have changed after its table was shown", "told at"
 	}
@@ -136,6 +146,14 @@ func (v View) notKnown(w io.Writer, r forward.Explanation) {
 	}
 	v.lines(w, "  ", []route.Mark{mark})
 	fmt.Fprintf(w, "\n%s.\n", captureNext(r))
+}
+
+// supposedTable says that a table is supposed, "" for a captured one.
+func supposedTable(t *network.Table) string {
+	if !t.Supposed {
+		return ""
+	}
+	return ", assuming that it has the table that its configuration makes"
 }
 
 // captureNext says what would tell.
@@ -241,6 +259,7 @@ func (v View) rivals(w io.Writer, c selection.Choice, same []selection.Lost) {
 	case len(same) > 0:
 		fmt.Fprintf(w, "\nAmong the candidates for %s:\n", best.Prefix)
 		v.lostRows(w, same)
+	case c.Table.Supposed:
 	case c.Table.Kernel && !c.Table.Chosen:
 		fmt.Fprintf(
 			w,

@@ -75,6 +75,9 @@ func (w *Walker) lookup(pkt *packet, at position) (selection.Match, Reason) {
 		if other, ok := w.elsewhere(pkt, d, t, m); ok {
 			return m, Reason{Code: RulesMissing, Table: other.Name, Marks: []route.Mark{other.Routes[0].Mark}}
 		}
+		if supposedOpen(t, m) {
+			return m, Reason{Code: TableMissing}
+		}
 		if inScope && !m.Found() {
 			return m, Reason{Code: TableFiltered, Marks: []route.Mark{t.Filtered}}
 		}
@@ -111,6 +114,12 @@ func (w *Walker) lookup(pkt *packet, at position) (selection.Match, Reason) {
 		}
 	}
 	return selection.Match{Table: t}, why
+}
+
+// supposedOpen reports whether a table that was not captured does not tell what its device does with a packet, as far as
+// its configuration makes it.
+func supposedOpen(t *network.Table, m selection.Match) bool {
+	return t.Supposed && (!m.Found() || m.Refused)
 }
 
 // another is a match in another table.

@@ -108,6 +108,9 @@ func (x Explanation) CannotTell() (Code, route.Mark, bool) {
 	if c.Table.Filtered.Known() && !single {
 		return TableFiltered, c.Table.Filtered, true
 	}
+	if supposedOpen(c.Table, c.Match) {
+		return TableMissing, route.Mark{}, true
+	}
 	if c.Table.Incomplete(c.Destination.Addr()) {
 		return TableCut, route.Mark{}, true
 	}

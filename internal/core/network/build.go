@@ -20,9 +20,10 @@ type Builder struct {
 
 type deviceFacts struct {
 	Facts
-	unread int
-	lists  map[string][]int      // of ListRules, by name
-	found  map[string][]FlowRule // lists, once they are put together
+	unread  int
+	suppose bool                  // tables that were not captured are made of its configuration
+	lists   map[string][]int      // of ListRules, by name
+	found   map[string][]FlowRule // lists, once they are put together
 }
 
 // Add gives the builder one reading's facts of a device, and how many lines of it could not be read.
@@ -101,6 +102,7 @@ func (f *deviceFacts) build(name string) *Device {
 	f.applyLists()
 	f.nameVRFs()
 	f.tieStatics()
+	f.supposeTables()
 	d := &Device{
 		Name:          name,
 		switches:      f.Forwarding,

@@ -137,6 +137,8 @@ type TableFacts struct {
 	Kind   Kind
 	Cut    bool   // the capture seems to end inside this table
 	Layout string // that it was printed in
+	// Supposed: it was not captured; it is made of what a configuration says.
+	Supposed bool
 	// Superseded: something changed it, and then it was shown whole again.
 	Superseded bool
 	// Filtered is the line of the command that asked for a part of the table only; none: all was asked for.

@@ -71,9 +71,11 @@ func merge(name string, fam route.Family, parts []*TableFacts) *Table {
 	captured := parts
 	parts, t.Filtered = withoutFiltered(parts)
 	cut, decided := true, false
+	t.Supposed = len(parts) > 0
 	t.ByRule = len(parts) > 0
 	for _, p := range parts {
 		t.ByRule = t.ByRule && p.ByRule
+		t.Supposed = t.Supposed && p.Supposed
 		t.Kernel = t.Kernel || p.Kind == ForwardingTable
 		t.Chosen = t.Chosen || p.Kind == Candidates
 		decided = decided || p.Kind != Database

@@ -38,6 +38,7 @@ func (t *Table) overlay(rows map[netip.Prefix][]route.Route) *Table {
 		Name: over.Name, Family: over.Family, Kernel: over.Kernel, Chosen: over.Chosen, HighestWins: over.HighestWins,
 		Undecided: over.Undecided,
 		Classful:  over.Classful, Whole: over.Whole, Filtered: over.Filtered, Weak: over.Weak,
+		Supposed:  over.Supposed,
 		PathTypes: over.PathTypes,
 		ByRule:    over.ByRule, CutAt: over.CutAt, more: over.more, unread: over.unread, scopes: over.scopes,
 		index: over.index, patch: p,

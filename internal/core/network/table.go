@@ -22,7 +22,9 @@ type Table struct {
 	Classful  bool // a known part of a class A, B or C network bars shorter prefixes for all of it
 	// captured with the kernel's own local table: what other tables it names but does not show are empty
 	Whole bool
-	Weak  bool // only a management walk was captured, which may leave routes out
+	// it was not captured: it is what a configuration makes, and where it has no route nothing is known
+	Supposed bool
+	Weak     bool // only a management walk was captured, which may leave routes out
 	// the command that asked for a part of it, where no capture shows all; it is undecided then
 	Filtered  route.Mark
 	PathTypes bool         // kinds of OSPF paths are told apart: one without a kind is within an area

@@ -102,7 +102,7 @@ func (t *Table) UnreadRows() iter.Seq[UnreadRow] {
 // MayHide reports whether the table may have routes to a prefix that its captures do not show: a listing was filtered
 // or cut, a walk may leave routes out, or a line was not understood.
 func (t *Table) MayHide(p netip.Prefix) bool {
-	if t.Weak || t.Undecided && !t.Answers(p.Addr()) || t.Incomplete(p.Addr()) {
+	if t.Weak || t.Supposed || t.Undecided && !t.Answers(p.Addr()) || t.Incomplete(p.Addr()) {
 		return true
 	}
 	_, unread := t.UnreadRow(p.Addr(), p.Bits()-1)
@@ -125,7 +125,7 @@ func (t *Table) Hides(a netip.Addr, bits int) (route.Mark, bool) {
 }
 
 // InPart reports whether routes to many prefixes may be hidden (MayHide).
-func (t *Table) InPart() bool { return t.Weak || t.Undecided || t.CutAt.IsValid() }
+func (t *Table) InPart() bool { return t.Weak || t.Supposed || t.Undecided || t.CutAt.IsValid() }
 
 // Answers reports whether a table that was asked for in part tells all that there is for an address: just that was
 // asked for.

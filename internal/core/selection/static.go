@@ -29,9 +29,9 @@ const (
 // usualStatic is the preference of a static route where neither the statement nor the table shows one.
 const usualStatic = 1
 
-// highestUsual is the highest preference that any system gives a static route whose statement has none. A preference
+// HighestUsual is the highest preference that any system gives a static route whose statement has none. A preference
 // that is assumed comes before a higher one alone.
-const highestUsual = 60
+const HighestUsual = 60
 
 // usualKernelMetric is the metric of an IPv6 route that is given to a kernel without one (Linux: IP6_RT_PRIO_USER).
 const usualKernelMetric = 1024
@@ -83,8 +83,18 @@ func configured(d *network.Device, t *network.Table, dst netip.Prefix) []Configu
 // covers reports whether p contains all of q.
 func covers(p, q netip.Prefix) bool { return p.Bits() <= q.Bits() && p.Contains(q.Addr()) }
 
-// fate tells what became of a configured static route: the row of the table that is it, or why there is none.
-func fate(d *network.Device, t *network.Table, s network.Static) Configured {
+// Prospect says whether a static route could be used, whatever the table has for its prefix now: its fate is NotShown if
+// so.
+func Prospect(d *network.Device, t *network.Table, s network.Static) Configured {
+	c := candidate(d, t, s)
+	if c.resolve(d, t); c.Fate == NotShown {
+		c.asksTie(d)
+	}
+	return c
+}
+
+// candidate is a configured static route as it would stand in the table, of which nothing more is known.
+func candidate(d *network.Device, t *network.Table, s network.Static) Configured {
 	c := Configured{Static: s, Index: -1}
 	a := route.Attributes{Protocol: route.Static, Preference: s.Preference, Metric: s.Metric, Special: s.Special}
 	if !a.Preference.Known {
@@ -97,6 +107,12 @@ func fate(d *network.Device, t *network.Table, s network.Static) Configured {
 		a.NextHops = []route.NextHop{s.NextHop}
 	}
 	c.Route = route.Route{Prefix: s.Prefix, Attributes: &a, Mark: s.Mark}
+	return c
+}
+
+// fate tells what became of a configured static route: the row of the table that is it, or why there is none.
+func fate(d *network.Device, t *network.Table, s network.Static) Configured {
+	c := candidate(d, t, s)
 	var group []route.Route
 	if g, ok := t.Exact(s.Prefix); ok {
 		for i, r := range t.Members(g) {
@@ -186,7 +202,7 @@ func (c *Configured) compete(t *network.Table, group []route.Route) {
 		switch order, why, assumed := compare(r, c.Route, t.HighestWins); {
 		case order < 0:
 			c.Fate, c.Why, c.Assumed = Standby, why, c.Assumed || assumed
-		case order > 0 && (!c.Assumed || why != Preference || r.Preference.Value > highestUsual):
+		case order > 0 && (!c.Assumed || why != Preference || r.Preference.Value > HighestUsual):
 			c.Fate, c.Why = AgainstTheOrder, why
 		}
 		return

@@ -1,0 +1,69 @@
+package casefile
+
+import (
+	"maps"
+	"slices"
+
+	"zarvek/internal/core/forward"
+	"zarvek/internal/core/network"
+	"zarvek/internal/lazyregexp"
+)
+
+// learns matches what a configuration says where a device may have routes that do not stand in it: learned by a routing
+// protocol, or given to it together with an address. What only mentions one is taken for that too.
+var learns = lazyregexp.New(`(?i)\b(?:ospf\w*|is-?is|bgp\d*|rip|ripng|eigrp|babeld?|olsr|mpls|segment-routing|nhrp|redistribut\w*|reverse-route` +
+	`|dhcp-client|dhcp6?c|pppoe\w*|pppoa|autoconf\w*|accept[-_]ra|slaac|negotiated|openvpn|wireguard|easy-?vpn)\b` +
+	`|\b(?:address|mode|family|inet6?|iface \S+ inet6?)\s+(?:dhcp|dhcpv[46]|auto)\b|\bdhcp[46]?\s*[:=]\s*(?:true|yes)\b`)
+
+// suppose lets devices of which the configuration was captured and no table have those that the configuration makes.
+func (c *Case) suppose(b *network.Builder) {
+	for d := range c.makeTables() {
+		b.Suppose(d)
+	}
+}
+
+// makeTables are the devices of which a configuration was captured that tells all their routes.
+func (c *Case) makeTables() map[string]bool {
+	all, spoiled := map[string]bool{}, map[string]bool{}
+	for _, f := range c.Files {
+		for i := range f.Parts {
+			p := &f.Parts[i]
+			d := f.DeviceOf(p)
+			all[d] = all[d] || c.spokenOf(d).configuration && p.WholeConfiguration()
+			spoiled[d] = spoiled[d] || learns.Match(f.Source.Text(p.Where)) || cutOff(p.Facts.Policy.Flows)
+		}
+	}
+	maps.DeleteFunc(all, func(d string, whole bool) bool { return !whole || spoiled[d] })
+	return all
+}
+
+// Supposable lists the devices on a round trip's way of which no table was captured, and a configuration that makes one
+// (Options.Suppose).
+func (c *Case) Supposable(rt *forward.RoundTrip) []string {
+	var out []string
+	for _, dir := range []*forward.Direction{&rt.Forward, rt.Return} {
+		if dir == nil {
+			continue
+		}
+		for _, b := range dir.Branches {
+			if b.Reason.Code == forward.TableMissing && !slices.Contains(out, b.Where) {
+				out = append(out, b.Where)
+			}
+		}
+	}
+	if len(out) == 0 || c.supposes {
+		return nil
+	}
+	makes := c.makeTables()
+	return slices.DeleteFunc(out, func(d string) bool { return !makes[d] })
+}
+
+// cutOff reports whether the text that rules stand in stops in its middle.
+func cutOff(flows []network.FlowRule) bool {
+	for _, f := range flows {
+		if f.Missing == network.CutOff {
+			return true
+		}
+	}
+	return false
+}
