@@ -1,6 +1,7 @@
 package casefile
 
 import (
+	"bytes"
 	"maps"
 	"slices"
 
@@ -11,9 +12,11 @@ import (
 
 // learns matches what a configuration says where a device may have routes that do not stand in it: learned by a routing
 // protocol, or given to it together with an address. What only mentions one is taken for that too.
-var learns = lazyregexp.New(`(?i)\b(?:ospf\w*|is-?is|bgp\d*|rip|ripng|eigrp|babeld?|olsr|mpls|segment-routing|nhrp|redistribut\w*|reverse-route` +
+var learns = lazyregexp.New(`(?i)\b(?:ospf\w*|is-?is|bgp\d*|rip|ripng|eigrp|babeld?|olsr|mpls|segment-routing|nhrp` +
+	`|redistribut\w*|reverse-route|aggregate|generate|rib-groups?|instance-import|auto-export|import-policy` +
 	`|dhcp-client|dhcp6?c|pppoe\w*|pppoa|autoconf\w*|accept[-_]ra|slaac|negotiated|openvpn|wireguard|easy-?vpn)\b` +
-	`|\b(?:address|mode|family|inet6?|iface \S+ inet6?)\s+(?:dhcp|dhcpv[46]|auto)\b|\bdhcp[46]?\s*[:=]\s*(?:true|yes)\b`)
+	`|\b(?:address|mode|family|inet6?|iface \S+ inet6?)\s+(?:dhcp|dhcpv[46]|auto)\b|\bdhcp[46]?\s*[:=]\s*(?:true|yes)\b` +
+	`|\bset (?:sdwan|virtual-wan-link)\b`)
 
 // suppose lets devices of which the configuration was captured and no table have those that the configuration makes.
 func (c *Case) suppose(b *network.Builder) {
@@ -30,7 +33,9 @@ func (c *Case) makeTables() map[string]bool {
 			p := &f.Parts[i]
 			d := f.DeviceOf(p)
 			all[d] = all[d] || c.spokenOf(d).configuration && p.WholeConfiguration()
-			spoiled[d] = spoiled[d] || learns.Match(f.Source.Text(p.Where)) || cutOff(p.Facts.Policy.Flows)
+			spoiled[d] = spoiled[d] || learns.Match(f.Source.Text(p.Where)) ||
+				toNames(f.Source.Text(p.Where)) || cutOff(p.Facts.Policy.Flows) ||
+				p.WholeConfiguration() && len(p.Unread) > 0
 		}
 	}
 	maps.DeleteFunc(all, func(d string, whole bool) bool { return !whole || spoiled[d] })
@@ -56,6 +61,21 @@ func (c *Case) Supposable(rt *forward.RoundTrip) []string {
 	}
 	makes := c.makeTables()
 	return slices.DeleteFunc(out, func(d string) bool { return !makes[d] })
+}
+
+// toNames reports whether a static route of a text of blocks leads to a name, which may be one of no known address.
+func toNames(text []byte) bool {
+	for {
+		_, rest, found := bytes.Cut(text, []byte("config router static"))
+		if !found {
+			return false
+		}
+		section, after, _ := bytes.Cut(rest, []byte("\nend"))
+		if bytes.Contains(section, []byte("set dstaddr")) {
+			return true
+		}
+		text = after
+	}
 }
 
 // cutOff reports whether the text that rules stand in stops in its middle.

@@ -288,3 +288,27 @@ func TestWhatALinkMonitorTakesAway(t *testing.T) {
 		require.Equal(t, want, got, monitor)
 	}
 }
+
+func TestStaticRoutesByNames(t *testing.T) {
+	const addresses = "config firewall address\n    edit \"hall\"\n        set subnet 10.61.96.0 255.255.240.0\n    next\n" +
+		"    edit \"elsewhere\"\n        set type fqdn\n        set fqdn \"tickets.example\"\n    next\nend\n"
+	const rest = "        set gateway 172.28.61.9\n        set device \"up0\"\n    next\nend\n"
+	for dst, want := range map[string]struct{ prefix, steered string }{
+		"set dstaddr \"hall\"":         {prefix: "10.61.96.0/20"},
+		"set dstaddr \"elsewhere\"":    {},
+		"set dstaddr \"none\"":         {},
+		"set internet-service 1245324": {steered: "1"},
+	} {
+		r := layouttest.Laws(t, Read, []byte(addresses+"config router static\n    edit 1\n        "+dst+"\n"+rest))
+		prefix, steered := "", ""
+		for _, s := range r.Facts.Statics {
+			prefix += s.Prefix.String()
+		}
+		for _, f := range r.Facts.Policy.Flows {
+			if f.Hook == network.Steered && f.NotRead && f.Undecided {
+				steered += "1"
+			}
+		}
+		require.Equal(t, want, struct{ prefix, steered string }{prefix, steered}, dst)
+	}
+}

@@ -309,9 +309,22 @@ func tableOf(o *object) string {
 	return ""
 }
 
-// static reads a configured route.
+// static reads a configured route. One for a service of many addresses is no route of the table: it decides before that.
+// One for a named address is one for each prefix that this has.
 func (r *reader) static(o *object) {
-	if o.first("status") == "disable" || o.first("dstaddr") != "" || o.first("internet-service") != "" {
+	if o.first("status") == "disable" {
+		return
+	}
+	if o.first("internet-service") != "" || o.first("internet-service-custom") != "" {
+		r.restrict(network.FlowRule{Hook: network.Steered}, o.mark)
+		return
+	}
+	if name := o.first("dstaddr"); name != "" {
+		if to := r.groups.Addresses(name); !to.Unsure {
+			for _, p := range to.Prefixes {
+				r.staticTo(o, p, "dstaddr")
+			}
+		}
 		return
 	}
 	dst := o.get("dst")
@@ -326,7 +339,12 @@ func (r *reader) static(o *object) {
 		}
 		p = got
 	}
-	s := network.Static{Prefix: p.Masked(), Mark: o.markOf("dst")}
+	r.staticTo(o, p, "dst")
+}
+
+// staticTo reads a configured route to a prefix, which the setting of that name tells.
+func (r *reader) staticTo(o *object, p netip.Prefix, told string) {
+	s := network.Static{Prefix: p.Masked(), Mark: o.markOf(told)}
 	if v := o.first("vrf"); v != "" && v != "0" {
 		s.Table = v
 	}
