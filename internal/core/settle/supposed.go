@@ -59,6 +59,7 @@ func prefixesOf(d *network.Device, t *network.Table) []netip.Prefix {
 func supposed(d *network.Device, t *network.Table, p netip.Prefix, had []route.Route) []route.Route {
 	rows := slices.DeleteFunc(slices.Clone(had), func(x route.Route) bool { return x.Protocol == route.Static })
 	usual, given := false, false
+	stated := map[route.Number]bool{}
 	for _, s := range d.Statics().All() {
 		if !ofTable(s, t) || s.Prefix.Masked() != p {
 			continue
@@ -69,10 +70,11 @@ func supposed(d *network.Device, t *network.Table, p netip.Prefix, had []route.R
 			selection.SessionDown:
 			continue
 		}
-		if c.Fate != selection.NotShown || s.Tie != (network.Tie{}) || elsewhere(t, s.NextHop) {
+		if c.Fate != selection.NotShown || s.Tie != (network.Tie{}) || s.NextHop.Table != "" || elsewhere(t, s.NextHop) {
 			c.Route.State = route.Untold
 		}
 		usual, given = usual || !s.Preference.Known, given || s.Preference.Known && s.Preference.Value <= selection.HighestUsual
+		stated[s.Preference] = true
 		rows = append(rows, c.Route)
 	}
 	if usual && given { // which comes first hangs on what the device gives those that have none
@@ -83,9 +85,17 @@ func supposed(d *network.Device, t *network.Table, p netip.Prefix, had []route.R
 		}
 	}
 	if slices.ContainsFunc(rows, func(x route.Route) bool { return x.Is(route.Untold) }) {
-		return selection.ElectAmongUntold(d, t, rows)
+		rows = selection.ElectAmongUntold(d, t, rows)
+	} else {
+		rows = selection.Elect(d, t, rows)
 	}
-	return selection.Elect(d, t, rows)
+	for i := range rows { // what no statement gives is not shown
+		if a := *rows[i].Attributes; a.Protocol == route.Static && !stated[a.Preference] {
+			a.Preference = route.Number{}
+			rows[i].Attributes = &a
+		}
+	}
+	return rows
 }
 
 // elsewhere reports whether a next hop with an interface is not in a network of that interface: some systems send there

@@ -75,6 +75,19 @@ func TestSupposedTablesHaveWhatIsAttachedAndUp(t *testing.T) {
 		"172.16.1.1/32 local e1"}, got)
 }
 
+// A next hop in another table leads somewhere that the configuration of this table does not tell.
+func TestSupposedTablesDoNotTellWhereOthersLead(t *testing.T) {
+	f := coretest.Facts("addr 172.16.0.1/30 e0\nconf 0.0.0.0/0 via 172.16.0.2\nconf 10.7.0.0/24 via 172.16.0.2", 1)
+	f.Addresses[0].Configured = true
+	f.Statics[1].NextHop = route.NextHop{Table: "red"}
+	var b network.Builder
+	b.Add("a", f, 0)
+	b.Suppose("a")
+	rows := Suppose(b.Build()).Device("a").Table("default", route.IPv4).RoutesTo(f.Statics[1].Prefix)
+	require.Len(t, rows, 1)
+	require.True(t, rows[0].Is(route.Untold))
+}
+
 // A captured table of a family is not added to.
 func TestNothingIsSupposedBesideACapturedTable(t *testing.T) {
 	f := coretest.Facts("addr 172.16.0.1/30 e0\naddr fd00::1/64 e0\ndirect 172.16.5.0/24 dev e5\nconf 10.7.0.0/24 via 172.16.0.2", 1)
