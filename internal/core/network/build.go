@@ -115,6 +115,7 @@ func (f *deviceFacts) build(name string) *Device {
 		policy:        f.Policy,
 		Unread:        f.unread,
 	}
+	d.indexWatched()
 	d.setVirtuals(mergeVirtuals(f.Virtuals))
 	d.indexRules()
 	d.blended = f.Policy.blended()

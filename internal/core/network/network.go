@@ -59,6 +59,8 @@ type Device struct {
 	statics       []Static
 	sessions      []Session
 	tracked       []TrackedObject
+	trackedAt     map[string][]TrackedObject
+	sessionsAt    map[netip.Addr][]Session
 	checks        []SourceCheck
 	protocols     []ProtocolInterface
 	redistributed []Redistribution

@@ -211,28 +211,12 @@ func (c *Configured) compete(t *network.Table, group []route.Route) {
 
 // asksTie says whether what the route is tied to was seen down, and never up.
 func (c *Configured) asksTie(d *network.Device) {
-	tie, hop := c.Static.Tie, c.Static.NextHop
-	fate, told := c.Fate, route.Mark{}
-	for _, o := range d.Tracked().All() {
-		switch {
-		case tie.Object == "" || o.Name != tie.Object:
-		case o.Up:
-			return
-		default:
-			fate, told = ObjectDown, o.Mark
-		}
+	switch object, session, told := d.TieDown(c.Static); {
+	case object:
+		c.Fate, c.Told = ObjectDown, told
+	case session:
+		c.Fate, c.Told = SessionDown, told
 	}
-	for _, s := range d.Sessions().All() {
-		switch {
-		case !tie.Session || !hop.Address.IsValid() || s.Peer != hop.Address,
-			s.Interface != "" && hop.Interface != "" && s.Interface != hop.Interface:
-		case s.Up:
-			return
-		default:
-			fate, told = SessionDown, s.Mark
-		}
-	}
-	c.Fate, c.Told = fate, told
 }
 
 // sameStatic reports whether a row of the table is the configured route. Where the row has another preference than the
@@ -274,6 +258,9 @@ const maxAsked = 64
 // shows for one of them; else the lowest it shows for a static route that no statement gives; else the usual one, which
 // is assumed.
 func usualPreference(d *network.Device, t *network.Table) (n route.Number, assumed bool) {
+	if t.Supposed { // it shows nothing
+		return route.N(usualStatic), true
+	}
 	asked := 0
 	for _, s := range d.Statics().All() {
 		if s.Preference.Known || !inTable(s, t) {

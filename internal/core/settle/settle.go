@@ -61,14 +61,16 @@ type Settler struct {
 	instances []*instance
 	speakers  []*speakers
 	watching  map[string]bool // devices on which a route may leave by what happens elsewhere, beside learned ones
+	tied      map[string]tied // by device
 }
 
 // New prepares predictions for changes of t's network: costs are deduced once.
 func New(t *topology.Topology) *Settler {
-	s := &Settler{topo: t, instances: findInstances(t), speakers: findSpeakers(t), watching: map[string]bool{}}
+	s := &Settler{topo: t, instances: findInstances(t), speakers: findSpeakers(t), watching: map[string]bool{},
+		tied: map[string]tied{}}
 	for _, d := range t.Network.Devices().All() {
-		tied := d.Statics().Any(func(s network.Static) bool { return s.Tie != network.Tie{} })
-		s.watching[d.Name] = tied || d.Sessions().Len() > 0 || d.Tables().Any(func(t *network.Table) bool {
+		s.tied[d.Name] = tiedOf(d)
+		s.watching[d.Name] = d.Sessions().Len() > 0 || d.Tables().Any(func(t *network.Table) bool {
 			for id := range t.Routes().Shared() {
 				if a := t.Routes().Attributes(route.AttrID(id)); fixed(a) && a.Protocol != route.Static {
 					return true // it may be a protocol's that the capture does not name
@@ -158,10 +160,14 @@ func (r *run) statics() bool {
 		}
 		for _, t := range d.Tables().All() {
 			old := was.Table(t.Name, t.Family)
-			if old == nil || old == t && was == d && !r.watching[d.Name] {
-				continue // nothing of this device changed
+			if old == nil {
+				continue
 			}
-			for _, p := range r.staticPrefixes(was, old) {
+			prefixes := r.tied[d.Name].prefixes(old)
+			if old != t || was != d || r.watching[d.Name] {
+				prefixes = r.staticPrefixes(was, old)
+			} // else nothing of this device changed
+			for _, p := range prefixes {
 				changed = r.reconsider(d.Name, t.Name, p) || changed
 			}
 		}

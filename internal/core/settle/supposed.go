@@ -16,23 +16,31 @@ const maxSupposed = 64
 // Suppose returns the network with the configured static routes in the tables that were not captured and are supposed
 // (network.Table.Supposed). Which of them come in cannot be told where that hangs on more than the statements say.
 func Suppose(n *network.Snapshot) *network.Snapshot {
+	var all []wanted
+	for _, d := range n.Devices().All() {
+		for _, t := range d.Tables().All() {
+			if t.Supposed {
+				all = append(all, wanted{d.Name, t.Name, t.Family, staticsOf(d, t)})
+			}
+		}
+	}
 	for round := range maxSupposed {
 		x, changed := n.Draft(), false
-		for _, d := range n.Devices().All() {
-			for _, t := range d.Tables().All() {
-				if !t.Supposed {
+		for _, w := range all {
+			d := n.Device(w.device)
+			t := d.Table(w.table, w.family)
+			for _, statics := range w.statics {
+				p := statics[0].Prefix.Masked()
+				rows := t.RoutesTo(p)
+				now := supposed(d, t, statics, rows)
+				if same(rows, now) {
 					continue
 				}
-				for _, p := range prefixesOf(d, t) {
-					rows := t.RoutesTo(p)
-					if now := supposed(d, t, p, rows); !same(rows, now) {
-						if round == maxSupposed-1 { // it does not come to rest
-							now = untold(slices.Concat(now, rows))
-						}
-						x.SetRoutes(d.Name, t.Name, p, now)
-						changed = true
-					}
+				if round == maxSupposed-1 { // it does not come to rest
+					now = untold(slices.Concat(now, rows))
 				}
+				x.SetRoutes(w.device, w.table, p, now)
+				changed = true
 			}
 		}
 		if !changed {
@@ -43,27 +51,37 @@ func Suppose(n *network.Snapshot) *network.Snapshot {
 	return n
 }
 
-// prefixesOf lists the prefixes of the static routes that are meant for a table.
-func prefixesOf(d *network.Device, t *network.Table) []netip.Prefix {
-	var out []netip.Prefix
-	for _, s := range d.Statics().All() {
-		if ofTable(s, t) {
-			out = append(out, s.Prefix.Masked())
-		}
-	}
-	slices.SortFunc(out, netip.Prefix.Compare)
-	return slices.Compact(out)
+// wanted are the static routes that are meant for a table.
+type wanted struct {
+	device, table string
+	family        route.Family
+	statics       [][]network.Static // of one prefix each
 }
 
-// supposed is what a device makes of the routes that it has for a prefix and of those that are configured.
-func supposed(d *network.Device, t *network.Table, p netip.Prefix, had []route.Route) []route.Route {
+func staticsOf(d *network.Device, t *network.Table) [][]network.Static {
+	at := map[netip.Prefix]int{}
+	var out [][]network.Static
+	for _, s := range d.Statics().All() {
+		if !ofTable(s, t) {
+			continue
+		}
+		i, ok := at[s.Prefix.Masked()]
+		if !ok {
+			i = len(out)
+			at[s.Prefix.Masked()] = i
+			out = append(out, nil)
+		}
+		out[i] = append(out[i], s)
+	}
+	return out
+}
+
+// supposed is what a device makes of the routes that it has for a prefix and of the static ones that are configured.
+func supposed(d *network.Device, t *network.Table, statics []network.Static, had []route.Route) []route.Route {
 	rows := slices.DeleteFunc(slices.Clone(had), func(x route.Route) bool { return x.Protocol == route.Static })
 	usual, given := false, false
 	stated := map[route.Number]bool{}
-	for _, s := range d.Statics().All() {
-		if !ofTable(s, t) || s.Prefix.Masked() != p {
-			continue
-		}
+	for _, s := range statics {
 		c := selection.Prospect(d, t, s)
 		switch c.Fate {
 		case selection.HopUnresolved, selection.InterfaceDown, selection.InterfaceGone, selection.ObjectDown,
