@@ -312,3 +312,23 @@ func TestStaticRoutesByNames(t *testing.T) {
 		require.Equal(t, want, struct{ prefix, steered string }{prefix, steered}, dst)
 	}
 }
+
+func TestWhatLetsPassBesidePolicies(t *testing.T) {
+	const zone = "config system zone\n    edit \"inside\"\n        set intrazone allow\n        set interface \"hall0\" \"shop0\"\n    next\nend\n"
+	const policy = "config firewall policy\n    edit 1\n        set srcintf \"up0\"\n        set dstintf \"hall0\"\n" +
+		"        set action accept\n        set srcaddr \"all\"\n        set dstaddr \"all\"\n        set service \"ALL\"\n%s    next\nend\n"
+	lists := func(text string) []string {
+		return layouttest.Lists(layouttest.Laws(t, Read, []byte(text)).Facts.ListRules)[between]
+	}
+	require.Equal(t, []string{"permit in up0 out hall0"}, lists(fmt.Sprintf(policy, "")))
+	require.Equal(t, []string{"permit in up0 out hall0"}, lists(fmt.Sprintf(policy, "        set ztna-status disable\n")))
+	require.Equal(t, []string{"permit in up0 out hall0 perhaps"}, lists(fmt.Sprintf(policy, "        set ztna-status enable\n")))
+	within := []string{"permit in hall0 out hall0 perhaps", "permit in hall0 out shop0 perhaps", "permit in shop0 out hall0 perhaps",
+		"permit in shop0 out shop0 perhaps", "permit in up0 out hall0", "permit in hall0 out hall0", "permit in hall0 out shop0",
+		"permit in shop0 out hall0", "permit in shop0 out shop0"}
+	require.Equal(t, within, lists(zone+fmt.Sprintf(policy, "")))
+	for setting, restricts := range map[string]bool{"enable": true, "disable": false} {
+		r := layouttest.Laws(t, Read, []byte("config firewall ipmacbinding setting\n    set bindthroughfw "+setting+"\nend\n"))
+		require.Equal(t, restricts, len(r.Facts.Policy.Flows) > 0, setting)
+	}
+}

@@ -48,6 +48,9 @@ func (r *reader) facts() {
 		if o.section == "system settings" && o.first("ngfw-mode") == "policy-based" { // other policies decide then
 			r.RestrictForwarded(network.FlowRule{}, int(o.mark.Off), int(o.mark.End))
 		}
+		if o.section == "firewall ipmacbinding setting" && o.first("bindthroughfw") == "enable" { // by link-layer addresses
+			r.RestrictForwarded(network.FlowRule{}, int(o.mark.Off), int(o.mark.End))
+		}
 		if o.name == "" {
 			continue
 		}

@@ -21,13 +21,13 @@ var understood = []string{"name", "uuid", "srcintf", "dstintf", "srcaddr", "dsta
 	"capture-packet", "auto-asic-offload", "np-acceleration", "ippool", "poolname",
 	"fixedport", "tcp-mss-sender", "tcp-mss-receiver", "traffic-shaper", "traffic-shaper-reverse", "label",
 	"global-label", "anti-replay", "session-ttl", "match-vip", "permit-any-host",
-	"permit-stun-host", "delay-tcp-npu-session", "emailfilter-profile", "file-filter-profile", "waf-profile",
-	"ztna-status"}
+	"permit-stun-host", "delay-tcp-npu-session", "emailfilter-profile", "file-filter-profile", "waf-profile"}
 
 // policies makes rules of the policies, in their order. What fits none is denied.
 func (r *reader) policies(zones map[string][]string) {
 	var last route.Mark
 	r.readOutsides(zones)
+	r.withinZones(zones, true)
 	for _, o := range r.objects {
 		if o.section != "firewall policy" && o.section != "firewall policy6" || o.first("status") == "disable" {
 			continue
@@ -41,6 +41,7 @@ func (r *reader) policies(zones map[string][]string) {
 			r.Facts.ListRules = append(r.Facts.ListRules, network.ListRule{List: between, FlowRule: f, Zones: zoned})
 		}
 	}
+	r.withinZones(zones, false)
 	r.inward()
 	if last == (route.Mark{}) {
 		return
@@ -48,6 +49,20 @@ func (r *reader) policies(zones map[string][]string) {
 	r.Facts.Policy.Stateful = last
 	r.Facts.Applied = append(r.Facts.Applied, network.AppliedFilter{List: between, Rule: network.FlowRule{Mark: last}})
 	r.outward(zones)
+}
+
+// withinZones lets packets pass between the interfaces of a zone that allows that without a policy. Whether it comes
+// before policies that deny them is not known: it may stand in front of them, and does behind them.
+func (r *reader) withinZones(zones map[string][]string, undecided bool) {
+	for _, o := range r.objects {
+		if o.section != "system zone" || o.first("intrazone") != "allow" {
+			continue
+		}
+		rule := filters.Rule{Permit: true, Undecided: undecided, In: zones[o.name], Out: zones[o.name]}
+		for _, f := range rule.Unfold(nil, o.markOf("intrazone")) {
+			r.Facts.ListRules = append(r.Facts.ListRules, network.ListRule{List: between, FlowRule: f})
+		}
+	}
 }
 
 // flows unfolds one policy. Where there are outer addresses, one that names such fits packets whose destination the

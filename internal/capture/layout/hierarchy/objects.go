@@ -83,7 +83,7 @@ func ruled(w []string) bool {
 	case "policy-options":
 		return len(w) > 1 && w[1] == "prefix-list"
 	case "security":
-		return len(w) > 1 && slices.Contains([]string{"zones", "policies", "address-book", "nat"}, w[1])
+		return len(w) > 1 && slices.Contains([]string{"zones", "policies", "address-book", "nat", "forwarding-options"}, w[1])
 	}
 	return false
 }

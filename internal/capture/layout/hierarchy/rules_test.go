@@ -17,19 +17,22 @@ func TestTerms(t *testing.T) {
 			"permit tcp from 10.61.16.0/24 22-22", "permit tcp from 10.61.16.0/24 8000-8010", "permit tcp from 10.61.17.0/24 22-22", "permit tcp from 10.61.17.0/24 8000-8010"},
 		"firewall {\n    family inet {\n        filter N {\n            term a {\n                from {\n                    destination-address {\n                        10.61.80.9/32;\n                    }\n                    protocol icmp;\n                    icmp-type echo-request;\n                }\n                then {\n                    count pings;\n                    discard;\n                }\n            }\n            term rest {\n                then accept;\n            }\n        }\n    }\n}\n": {
 			"deny icmp type 8 to 10.61.80.9/32", "permit"},
-		"set firewall filter N term a from tcp-established\nset firewall filter N term a then accept\nset firewall filter N term b then reject\n":                                           {"permit tcp answers", "refuse"},
-		"set firewall filter N term a from port 53\nset firewall filter N term a from protocol udp\nset firewall filter N term a then count x\n":                                            {"permit udp 53-53", "permit udp 53-53"},
-		"set firewall filter N term a from source-address 10.61.16.0/23\nset firewall filter N term a from source-address 10.61.16.0/24 except\nset firewall filter N term a then accept\n": {"permit from 10.61.17.0/24"},
-		"set firewall filter N term a from source-address 10.61.16.0/24 except\nset firewall filter N term a then accept\n":                                                                 {"permit perhaps"},
-		"set firewall filter N term a from dscp ef\nset firewall filter N term a then discard\n":                                                                                            {"deny perhaps"},
-		"set firewall filter N term a then next term\nset firewall filter N term b then discard\n":                                                                                          {"deny"},
-		"set firewall filter N term a from protocol tcp\nset firewall filter N term a then routing-instance tills\n":                                                                        {"permit tcp in tills"},
-		"set firewall filter N term a from protocol tcp\nset firewall filter N term a then next-ip 172.28.61.9/32\n":                                                                        {"permit tcp to 172.28.61.9"},
-		"set firewall filter N term a then next-interface up7\n":                                                                                                                            {"permit elsewhere"},
-		"set firewall filter N term a then next-ip6 fe80::1\nset firewall filter N term b then discard\n":                                                                                   {"permit elsewhere", "deny"},
-		"set policy-options prefix-list TILLS 10.61.16.0/24\nset firewall filter N term a from source-prefix-list TILLS\nset firewall filter N term a then accept\n":                        {"permit from 10.61.16.0/24"},
-		"set firewall filter N term a from source-prefix-list NOWHERE\nset firewall filter N term a then accept\n":                                                                          {"permit perhaps"},
-		"set firewall filter N term a from destination-port 80\nset firewall filter N term a then accept\n":                                                                                 {"permit tcp 80-80", "permit udp 80-80"},
+		"set firewall filter N term a from tcp-established\nset firewall filter N term a then accept\nset firewall filter N term b then reject\n":                                                                                   {"permit tcp answers", "refuse"},
+		"set firewall filter N term a from port 53\nset firewall filter N term a from protocol udp\nset firewall filter N term a then count x\n":                                                                                    {"permit udp 53-53", "permit udp 53-53"},
+		"set firewall filter N term a from source-address 10.61.16.0/23\nset firewall filter N term a from source-address 10.61.16.0/24 except\nset firewall filter N term a then accept\n":                                         {"permit from 10.61.17.0/24"},
+		"set firewall filter N term a from source-address 10.61.16.0/24 except\nset firewall filter N term a then accept\n":                                                                                                         {"permit perhaps"},
+		"set firewall filter N term a from dscp ef\nset firewall filter N term a then discard\n":                                                                                                                                    {"deny perhaps"},
+		"set firewall filter N term a then next term\nset firewall filter N term b then discard\n":                                                                                                                                  {"deny"},
+		"set firewall filter N term a from protocol tcp\nset firewall filter N term a then routing-instance tills\n":                                                                                                                {"permit tcp in tills"},
+		"set firewall filter N term a from protocol tcp\nset firewall filter N term a then next-ip 172.28.61.9/32\n":                                                                                                                {"permit tcp to 172.28.61.9"},
+		"set firewall filter N term a from is-fragment\nset firewall filter N term a then accept\nset firewall filter N term b then discard\n":                                                                                      {"deny"}, // no whole packet is one
+		"firewall {\n    filter N {\n        term a {\n            from {\n                first-fragment;\n            }\n            then discard;\n        }\n        term b {\n            then accept;\n        }\n    }\n}\n": {"permit"},
+		"set firewall filter N term a from ip-options-of-nobody\nset firewall filter N term a then discard\n":                                                                                                                       {"deny perhaps"},
+		"set firewall filter N term a then next-interface up7\n":                                                                                                                                                                    {"permit elsewhere"},
+		"set firewall filter N term a then next-ip6 fe80::1\nset firewall filter N term b then discard\n":                                                                                                                           {"permit elsewhere", "deny"},
+		"set policy-options prefix-list TILLS 10.61.16.0/24\nset firewall filter N term a from source-prefix-list TILLS\nset firewall filter N term a then accept\n":                                                                {"permit from 10.61.16.0/24"},
+		"set firewall filter N term a from source-prefix-list NOWHERE\nset firewall filter N term a then accept\n":                                                                                                                  {"permit perhaps"},
+		"set firewall filter N term a from destination-port 80\nset firewall filter N term a then accept\n":                                                                                                                         {"permit tcp 80-80", "permit udp 80-80"},
 	} {
 		r := layouttest.Laws(t, Read, []byte(text))
 		require.Empty(t, r.Unread, text)
@@ -83,6 +86,27 @@ set security policies from-zone in to-zone out policy two then deny
 	require.Equal(t, "up0.0", r.Facts.Policy.Flows[0].In)
 	require.Positive(t, r.Facts.Policy.Stateful.End)
 	layouttest.Variants(t, Read, string(in))
+}
+
+// TestPoliciesThatAskForMore than packets, and a device that asks none of them.
+func TestPoliciesThatAskForMore(t *testing.T) {
+	const zones = "set security zones security-zone in interfaces hall0.0\nset security zones security-zone out interfaces up0.0\n"
+	const policy = "set security policies from-zone in to-zone out policy one match source-address any\n" +
+		"set security policies from-zone in to-zone out policy one match destination-address any\n" +
+		"set security policies from-zone in to-zone out policy one match application any\n" +
+		"set security policies from-zone in to-zone out policy one then permit"
+	for text, want := range map[string]string{
+		policy + "\n":                                                     "permit in hall0.0 out up0.0",
+		policy + " application-services idp\n":                            "permit in hall0.0 out up0.0",
+		policy + " firewall-authentication pass-through\n":                "permit in hall0.0 out up0.0 perhaps",
+		policy + " tunnel ipsec-vpn upper\n":                              "permit in hall0.0 out up0.0 perhaps",
+		policy + " destination-address drop-untranslated\n":               "permit in hall0.0 out up0.0 perhaps",
+		"set security forwarding-options family mpls mode packet-based\n": "permit perhaps",
+		"set security forwarding-options family mpls mode flow-based\n":   "deny in hall0.0 out hall0.0",
+	} {
+		r := layouttest.Laws(t, Read, []byte(zones+text))
+		require.Equal(t, want, layouttest.Lists(r.Facts.ListRules)[between][0], text)
+	}
 }
 
 // TestRulesWithNumbers: they count in the order of their numbers, what fits none by the list's own word.

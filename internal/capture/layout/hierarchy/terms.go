@@ -34,6 +34,7 @@ type term struct {
 	detour     network.Detour // it sends the packet another way than its destination tells
 	goesOn     bool           // it leaves that to the next one
 	off        bool
+	fragments  bool // it is for these alone: no whole packet fits it
 	unknown    bool // what it does is not understood
 	mark       route.Mark
 }
@@ -96,9 +97,14 @@ func (r *reader) termLeaf(t *term, w []string) {
 	}
 }
 
+// withValues are conditions that name something.
+var withValues = []string{"address", "source-address", "destination-address", "prefix-list", "source-prefix-list",
+	"destination-prefix-list", "protocol", "next-header", "payload-protocol", "source-port", "destination-port", "port",
+	"icmp-type", "icmp-code"}
+
 // condition narrows a term by a leaf below "from".
 func (r *reader) condition(t *term, what string, v []string) {
-	if len(v) == 0 && what != "tcp-established" && what != "tcp-initial" {
+	if len(v) == 0 && slices.Contains(withValues, what) {
 		return // the heading of a block
 	}
 	addresses := func(to, not *filters.Addresses) {
@@ -165,6 +171,8 @@ func (r *reader) condition(t *term, what string, v []string) {
 	case "tcp-established":
 		t.rule.State = network.Answering
 		t.protocols = append(t.protocols, "tcp")
+	case "is-fragment", "first-fragment":
+		t.fragments = true
 	case "tcp-initial":
 		t.rule.State = network.Beginning
 		t.protocols = append(t.protocols, "tcp")
@@ -212,7 +220,7 @@ func detourTo(what string, v []string) network.Detour {
 // finishTerm adds the rules of a term. What ends nothing permits, in the systems that write so.
 func (r *reader) finishTerm(t *term) {
 	switch {
-	case t.goesOn, t.off:
+	case t.goesOn, t.off, t.fragments:
 		return
 	case t.unknown:
 		t.rule.Undecided = true

@@ -14,13 +14,14 @@ const between = "policies between zones"
 
 // zones is what a tree says of zones and of the policies between them.
 type zones struct {
-	members map[string][]string // interfaces, by zone
-	ports   []zonePort
-	open    map[string]bool // zones in which all that is for the device itself is let in
-	terms   []*zoneTerm
-	byKey   map[string]*zoneTerm
-	permit  bool            // what fits no policy
-	told    map[string]bool // zones that anything is said of; that of the device itself, "…-host", is told of nowhere
+	members   map[string][]string // interfaces, by zone
+	ports     []zonePort
+	open      map[string]bool // zones in which all that is for the device itself is let in
+	terms     []*zoneTerm
+	byKey     map[string]*zoneTerm
+	permit    bool            // what fits no policy
+	perPacket route.Mark      // the line that lets the device forward packets without looking at flows
+	told      map[string]bool // zones that anything is said of; that of the device itself, "…-host", is told of nowhere
 }
 
 type zonePort struct {
@@ -65,6 +66,10 @@ func (r *reader) zonePolicies() {
 		}
 		return 1
 	})
+	if z.perPacket.Known() { // the policies may be asked about nothing
+		r.Facts.ListRules = append(r.Facts.ListRules, network.ListRule{List: between,
+			FlowRule: network.FlowRule{Permit: true, Undecided: true, Mark: z.perPacket}})
+	}
 	for _, t := range z.terms {
 		r.zoneTerm(z, t)
 	}
@@ -138,6 +143,8 @@ func (r *reader) zoneLeaf(z *zones, w []string, mark route.Mark) {
 		r.addressBook(w[4:])
 	case w[0] == "address-book" && len(w) > 3:
 		r.addressBook(w[2:])
+	case w[0] == "forwarding-options" && w[1] == "family" && w[len(w)-1] == "packet-based" && w[2] != "inet6":
+		z.perPacket = mark
 	case w[0] == "policies" && w[1] == "default-policy":
 		z.permit = strings.HasPrefix(w[2], "permit")
 	case w[0] == "policies" && w[1] == "from-zone" && len(w) > 7 && w[3] == "to-zone" && w[5] == "policy":
@@ -157,6 +164,9 @@ func (z *zones) policy(key, from, to []string, global bool, mark route.Mark) *zo
 	return t
 }
 
+// permitsMore are words behind "permit" that ask for what is inside of packets, or for nothing.
+var permitsMore = []string{"application-services", "services-offload", "tcp-options"}
+
 // policyLeaf reads what a policy matches and does.
 func (r *reader) policyLeaf(t *zoneTerm, w []string) {
 	if len(w) < 2 {
@@ -166,7 +176,7 @@ func (r *reader) policyLeaf(t *zoneTerm, w []string) {
 	switch {
 	case w[0] == "then" && w[1] == "permit":
 		t.rule.Permit, t.ends = true, true
-		t.rule.Undecided = t.rule.Undecided || slices.Contains(v, "tunnel")
+		t.rule.Undecided = t.rule.Undecided || len(v) > 0 && !slices.Contains(permitsMore, v[0])
 	case w[0] == "then" && w[1] == "deny":
 		t.ends = true
 	case w[0] == "then" && w[1] == "reject":

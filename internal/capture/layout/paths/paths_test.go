@@ -121,6 +121,7 @@ func TestPoliciesOfRouting(t *testing.T) {
 		"/ip firewall mangle\nadd action=accept chain=prerouting dst-address=10.61.18.0/24\n" + mark + "two\n":                        nil,
 		"/ip firewall mangle\nadd action=mark-connection chain=prerouting new-connection-mark=c\n" + mark + "two connection-mark=c\n": {"permit perhaps in two"},
 		"/ip firewall mangle\n" + mark + "one disabled=yes\n" + mark + "two protocol=udp\n":                                           {"permit udp in two"},
+		"/ip firewall mangle\nadd action=route chain=prerouting route-dst=10.61.16.9\n":                                               nil,
 		"/ip firewall mangle\nadd action=mark-packet chain=prerouting new-packet-mark=p\n":                                            {},
 		"/ip route rule\nadd src-address=10.61.16.0/24 table=yard\nadd dst-address=10.61.18.0/24 interface=hall0 action=drop\nadd table=main\n": {
 			"permit from 10.61.16.0/24 in yard", "permit to 10.61.18.0/24 in hall0 dropped", "permit"},

@@ -32,6 +32,10 @@ func (r *reader) steering() {
 				}
 			}
 		}
+		if i := slices.IndexFunc(marks, func(i *item) bool { return i.get("action") == "route" }); i >= 0 {
+			r.restrict(network.FlowRule{Hook: network.Steered, Family: fam}, marks[i].mark)
+			continue
+		}
 		sets := func(i *item) bool { return i.get("action") == "mark-routing" }
 		if !slices.ContainsFunc(marks, sets) {
 			marks = nil

@@ -338,6 +338,10 @@ func (r *reader) inBlock(w []string, s string, indented bool, lo, hi int) (used 
 	case !indented && len(w) > 3 && w[1] == "local" && (w[2] == "policy" || w[2] == "policy-based-route"): // of what the device sends itself
 		r.Restrict(network.FlowRule{Hook: network.FromItself}, lo, hi)
 		return true, nil
+	case w[0] == "local-install" && len(w) == 2 || w[0] == "flow-spec" || !indented && w[0] == "flowspec" && len(w) == 1 ||
+		w[0] == "address-family" && slices.Contains(w, "flowspec"): // rules that neighbours announce (RFC 8955)
+		r.Restrict(network.FlowRule{Hook: network.ComingIn}, lo, hi)
+		return true, nil
 	case !indented && appliesGlobally(w):
 		r.restrict(0, "", true, false, lo, hi)
 		return true, nil

@@ -36,6 +36,18 @@ func TestLinesThatNobodyListed(t *testing.T) {
 	}
 }
 
+// TestRulesThatNeighboursAnnounce are in no text of the device.
+func TestRulesThatNeighboursAnnounce(t *testing.T) {
+	for text, restricts := range map[string]bool{
+		"flowspec\n local-install interface-all\n":                                           true,
+		"router bgp 65061\n address-family ipv4 flowspec\n  neighbor 172.28.61.1 activate\n": true,
+		"router bgp 65061\n address-family ipv4 unicast\n  neighbor 172.28.61.1 activate\n":  false,
+	} {
+		r := layouttest.Laws(t, Read, []byte("interface hall0\n ip address 10.61.16.1 255.255.255.0\n!\n"+text))
+		require.Equal(t, restricts, len(r.Facts.Policy.Flows) > 0, text)
+	}
+}
+
 // TestWhatCountsForSeveralInterfaces is no interface of its own, and what it applies may count for each.
 func TestWhatCountsForSeveralInterfaces(t *testing.T) {
 	for _, heading := range []string{"interface range hall0 - 1", "interface range hall0 , hall1", "interface hall0,hall1",
