@@ -36,6 +36,7 @@ type object struct {
 	Chain *chain `json:"chain"`
 	Rule  *rule  `json:"rule"`
 	Set   *set   `json:"set"`
+	Table *table `json:"table"`
 	lo    int
 	hi    int
 }
@@ -43,6 +44,11 @@ type object struct {
 type chain struct {
 	Family, Table, Name, Type, Hook, Policy string
 	Prio                                    int
+}
+
+type table struct {
+	Family, Name string
+	Flags        json.RawMessage // a word, or several
 }
 
 type rule struct {
@@ -69,6 +75,8 @@ func Read(text []byte) layout.Reading {
 		case o.Chain != nil:
 			rs.named[key{o.Chain.Family, o.Chain.Table, o.Chain.Name}] = true
 			rs.chains = append(rs.chains, chainAt{*o.Chain, layout.Mark(o.lo, o.hi)})
+		case o.Table != nil && bytes.Contains(o.Table.Flags, []byte(`"dormant"`)):
+			rs.asleep[key{family: o.Table.Family, table: o.Table.Name}] = true
 		case o.Rule != nil:
 			o.Rule.mark = layout.Mark(o.lo, o.hi)
 			k := key{o.Rule.Family, o.Rule.Table, o.Rule.Chain}

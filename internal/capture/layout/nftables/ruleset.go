@@ -25,10 +25,12 @@ type ruleset struct {
 	part   bool         // not all of the kernel's rules are here
 	all    route.Family // that they are all rules of; 0: of both
 	named  map[key]bool // chains that there are
+	asleep map[key]bool // tables whose chains the kernel does not ask (NFT_TABLE_F_DORMANT), by keys without a name
 }
 
 func newRuleset() ruleset {
-	return ruleset{rules: map[key][]*rule{}, sets: map[key][]json.RawMessage{}, named: map[key]bool{}}
+	return ruleset{rules: map[key][]*rule{}, sets: map[key][]json.RawMessage{}, named: map[key]bool{},
+		asleep: map[key]bool{}}
 }
 
 // maxRules bounds what rules with sets unfold into, maxJumps how deep chains lead into chains.
@@ -56,6 +58,7 @@ func (rs *ruleset) build(p *network.Policy) {
 	for _, c := range rs.chains {
 		k := key{c.Family, c.Table, c.Name}
 		switch {
+		case rs.asleep[key{family: c.Family, table: c.Table}]:
 		// frames before they are packets, and what finds out whose link-layer address an address has
 		case c.Family == "netdev" && c.Hook == "ingress", c.Family == "arp":
 			if len(rs.rules[k]) > 0 || c.Policy == "drop" {

@@ -3,6 +3,7 @@ package nftables
 import (
 	"bytes"
 	"cmp"
+	"slices"
 	"strings"
 
 	"zarvek/internal/capture/layout"
@@ -213,7 +214,11 @@ func (r *textReader) object(s string, lo, hi int) bool {
 			r.rs.sets[key{r.family, r.table, r.set}] = nil
 		}
 	} else {
-		return strings.HasPrefix(s, "comment ") || strings.HasPrefix(s, "flags ")
+		flags, are := strings.CutPrefix(s, "flags ")
+		if are && slices.Contains(strings.FieldsFunc(flags, func(c rune) bool { return c == ',' || c == ' ' || c == ';' }), "dormant") {
+			r.rs.asleep[key{family: r.family, table: r.table}] = true
+		}
+		return are || strings.HasPrefix(s, "comment ")
 	}
 	body := s[strings.IndexByte(s, '{')+1:]
 	closed := strings.Count(s, "}") == strings.Count(s, "{")

@@ -288,3 +288,22 @@ func FuzzReadListed(f *testing.F) {
 	f.Add([]byte(listing2))
 	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, ReadListed, in) })
 }
+
+// TestTablesThatSleep decide over nothing, those beside them do.
+func TestTablesThatSleep(t *testing.T) {
+	const chain = "\tchain forward {\n\t\ttype filter hook forward priority filter; policy drop;\n\t}\n}\n"
+	for text, rules := range map[string]int{
+		"table ip filter {\n" + chain:                                        1,
+		"table ip filter {\n\tflags dormant\n" + chain:                       0,
+		"table ip filter {\n\tflags owner, dormant\n" + chain:                0,
+		"table ip filter {\n\tflags owner\n" + chain:                         1,
+		"table ip asleep {\n\tflags dormant\n}\ntable ip filter {\n" + chain: 1,
+	} {
+		require.Len(t, layouttest.Laws(t, ReadText, []byte(text)).Facts.Policy.Flows, rules, text)
+	}
+	for flags, rules := range map[string]int{``: 1, `, "flags": "dormant"`: 0, `, "flags": ["owner", "dormant"]`: 0} {
+		text := `{"nftables": [{"table": {"family": "ip", "name": "filter", "handle": 1` + flags + `}}, {"chain": {"family": "ip", ` +
+			`"table": "filter", "name": "forward", "handle": 1, "type": "filter", "hook": "forward", "prio": 0, "policy": "drop"}}]}`
+		require.Len(t, layouttest.Laws(t, Read, []byte(text)).Facts.Policy.Flows, rules, text)
+	}
+}
