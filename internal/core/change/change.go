@@ -164,8 +164,8 @@ func elect(was *network.Device, n *network.Snapshot, device, table string, p net
 	if chosen == nil {
 		chosen = rows
 	}
-	for _, s := range d.Statics().All() {
-		if s.Prefix == p.Masked() && (s.Table == t.Name || s.Table == "" && t.Name == "default") {
+	for _, s := range d.StaticsTo(p).All() {
+		if s.Table == t.Name || s.Table == "" && t.Name == "default" {
 			x := n.Draft()
 			x.SetRoutes(device, table, p, chosen)
 			n = x.Freeze()

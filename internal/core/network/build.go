@@ -106,7 +106,6 @@ func (f *deviceFacts) build(name string) *Device {
 	d := &Device{
 		Name:          name,
 		switches:      f.Forwarding,
-		statics:       f.Statics,
 		sessions:      f.Sessions,
 		tracked:       f.Tracked,
 		checks:        f.Checks,
@@ -115,6 +114,7 @@ func (f *deviceFacts) build(name string) *Device {
 		policy:        f.Policy,
 		Unread:        f.unread,
 	}
+	d.setStatics(f.Statics)
 	d.indexWatched()
 	d.setVirtuals(mergeVirtuals(f.Virtuals))
 	d.indexRules()

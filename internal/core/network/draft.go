@@ -148,7 +148,7 @@ func (x *Draft) SetRules(device string, rules []Rule) { x.device(device).rules =
 
 // SetStatics replaces the device's configured static routes.
 func (x *Draft) SetStatics(device string, statics []Static) {
-	x.device(device).statics = slices.Clone(statics)
+	x.device(device).setStatics(slices.Clone(statics))
 }
 
 // SetPolicy replaces what decides on the device beside routes.

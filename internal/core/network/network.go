@@ -57,6 +57,7 @@ type Device struct {
 	switches      []Switch
 	rules         []Rule // by priority
 	statics       []Static
+	staticsTo     []Static // the same, by prefix
 	sessions      []Session
 	tracked       []TrackedObject
 	trackedAt     map[string][]TrackedObject
@@ -118,6 +119,22 @@ func (d *Device) Rules() Items[Rule] { return Items[Rule]{d.rules} }
 
 // Statics returns its configured static routes.
 func (d *Device) Statics() Items[Static] { return Items[Static]{d.statics} }
+
+// StaticsTo returns its configured static routes to a prefix, in the order of Statics.
+func (d *Device) StaticsTo(p netip.Prefix) Items[Static] {
+	p = p.Masked()
+	lo, _ := slices.BinarySearchFunc(d.staticsTo, p, func(s Static, p netip.Prefix) int { return s.Prefix.Masked().Compare(p) })
+	hi := lo
+	for hi < len(d.staticsTo) && d.staticsTo[hi].Prefix.Masked() == p {
+		hi++
+	}
+	return Items[Static]{d.staticsTo[lo:hi:hi]}
+}
+
+func (d *Device) setStatics(all []Static) {
+	d.statics, d.staticsTo = all, slices.Clone(all)
+	slices.SortStableFunc(d.staticsTo, func(a, b Static) int { return a.Prefix.Masked().Compare(b.Prefix.Masked()) })
+}
 
 // Sessions returns its liveness sessions (BFD and the like).
 func (d *Device) Sessions() Items[Session] { return Items[Session]{d.sessions} }

@@ -1,7 +1,9 @@
 package selection
 
 import (
+	"cmp"
 	"net/netip"
+	"slices"
 
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
@@ -72,16 +74,22 @@ func (c *Configured) Absent() bool {
 // configured judges the configured statics of t's table that cover dst.
 func configured(d *network.Device, t *network.Table, dst netip.Prefix) []Configured {
 	var out []Configured
-	for _, s := range d.Statics().All() {
-		if inTable(s, t) && covers(s.Prefix, dst) {
-			out = append(out, fate(d, t, s))
+	for bits := range dst.Bits() + 1 {
+		p, err := dst.Addr().Prefix(bits)
+		if err != nil || d.Statics().Len() == 0 {
+			break
+		}
+		for _, s := range d.StaticsTo(p).All() {
+			if inTable(s, t) {
+				out = append(out, fate(d, t, s))
+			}
 		}
 	}
+	slices.SortStableFunc(out, func(a, b Configured) int { // as in the text
+		return cmp.Or(cmp.Compare(a.Static.Mark.File, b.Static.Mark.File), cmp.Compare(a.Static.Mark.Off, b.Static.Mark.Off))
+	})
 	return out
 }
-
-// covers reports whether p contains all of q.
-func covers(p, q netip.Prefix) bool { return p.Bits() <= q.Bits() && p.Contains(q.Addr()) }
 
 // Prospect says whether a static route could be used, whatever the table has for its prefix now: its fate is NotShown if
 // so.
@@ -228,8 +236,8 @@ func sameStatic(d *network.Device, s network.Static, r route.Route) bool {
 	if !r.Preference.Known || r.Preference == s.Preference {
 		return true
 	}
-	return !d.Statics().Any(func(o network.Static) bool {
-		return o.Preference == r.Preference && o.Prefix == s.Prefix && o.Table == s.Table && couldBe(o, r)
+	return !d.StaticsTo(s.Prefix).Any(func(o network.Static) bool {
+		return o.Preference == r.Preference && o.Table == s.Table && couldBe(o, r)
 	})
 }
 

@@ -21,8 +21,8 @@ func used(rows []route.Route) bool {
 func elected(was, d *network.Device, t *network.Table, p netip.Prefix, rows []route.Route) []route.Route {
 	rows = slices.Clone(rows)
 	open := false
-	for _, s := range d.Statics().All() {
-		if !ofTable(s, t) || s.Prefix.Masked() != p {
+	for _, s := range d.StaticsTo(p).All() {
+		if !ofTable(s, t) {
 			continue
 		}
 		c := selection.Judge(d, t, s)
@@ -54,7 +54,7 @@ func elected(was, d *network.Device, t *network.Table, p netip.Prefix, rows []ro
 
 // had reports whether a static route was configured before the change.
 func had(was *network.Device, s network.Static) bool {
-	return was.Statics().Any(func(x network.Static) bool { return x == s })
+	return was.StaticsTo(s.Prefix).Any(func(x network.Static) bool { return x == s })
 }
 
 // sameWay reports whether two routes of one prefix are one: a configured static and the table's row of it.
