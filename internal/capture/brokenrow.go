@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"zarvek/internal/capture/layout"
+	"zarvek/internal/capture/layout/iproute"
 	"zarvek/internal/lazyregexp"
 )
 
@@ -58,7 +59,7 @@ func brokenRow(layoutName string, above [][]byte, last []byte) bool {
 		return true
 	case bytes.HasSuffix(last, []byte(",")) && bytes.Count(last, []byte(",")) < len(words): // cells are not parted by them
 		return true
-	case layoutName == looseRow && dangling(words):
+	case layoutName == looseRow && iproute.Dangles(words):
 		return true
 	}
 	var rows [][]byte // of the same form
@@ -270,29 +271,4 @@ func beginOfName(words []string, rows [][]byte) bool {
 		}
 	}
 	return begun
-}
-
-// needValue are the words of iproute's rows that a value follows.
-var needValue = []string{"via", "dev", "proto", "scope", "src", "metric", "table", "nhid", "mtu", "advmss", "pref"}
-
-// routeSources are the names that iproute prints behind "proto".
-var routeSources = []string{"babel", "bgp", "bird", "boot", "dhcp", "eigrp", "isis", "keepalived", "kernel", "ospf",
-	"redirect", "rip", "static", "zebra"}
-
-// dangling reports whether a row of iproute's ends in a word that a value follows, or in half a value; has a next hop
-// and no interface; or is one of the kernel's own for IPv4 without the scope that each of these has.
-func dangling(words []string) bool {
-	has := func(w string) bool { return slices.Contains(words, w) }
-	end := words[len(words)-1]
-	if slices.Contains(needValue, end) || has("via") && !has("dev") && !has("nhid") && !has("nexthop") {
-		return true
-	}
-	switch words[max(len(words)-2, 0)] {
-	case "proto":
-		return end == "kernel" && !strings.Contains(words[0], ":") || !slices.Contains(routeSources, end) &&
-			slices.ContainsFunc(routeSources, func(s string) bool { return strings.HasPrefix(s, end) })
-	case "src":
-		return !isAddress(end)
-	}
-	return false
 }
