@@ -42,6 +42,10 @@ func (c *Case) makeTables() map[string]bool {
 	return all
 }
 
+// MakesTable reports whether a device, of which no table was captured, has a configuration that makes one
+// (Options.Suppose).
+func (c *Case) MakesTable(device string) bool { return !c.supposes && c.makeTables()[device] }
+
 // Supposable lists the devices on a round trip's way of which no table was captured, and a configuration that makes one
 // (Options.Suppose).
 func (c *Case) Supposable(rt *forward.RoundTrip) []string {

@@ -71,7 +71,7 @@ The options that choose among the routes combine: each leaves fewer. Exit code 1
 					return err
 				}
 				if f.Table != "" && len(f.Tables(q.Device)) == 0 {
-					return &noTable{q.Device.Name, f.Table, f.Family, ""}
+					return &noTable{device: q.Device.Name, table: f.Table, family: f.Family}
 				}
 				if f.Interface != "" {
 					if q.Filter.Interface, err = l.interfaceOf(q.Device, f.Interface); err != nil {

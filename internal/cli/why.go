@@ -96,7 +96,7 @@ func (e *env) reverse(l *loaded, d *network.Device, src netip.Addr, ifname strin
 	}
 	r, ok := l.walk().ReverseCheck(d, src, ifname)
 	if !ok {
-		return &noTable{d.Name, "default", route.FamilyOf(src), ""}
+		return &noTable{device: d.Name, table: "default", family: route.FamilyOf(src)}
 	}
 	if e.as == "json" {
 		err = present.ReverseJSON(e.out, d.Name, r, e.view(l))
@@ -142,9 +142,9 @@ func (e *env) wish(l *loaded, d *network.Device, t *network.Table, text string) 
 // withoutTable says that the table is missing, and what the configuration has for a destination: that is no answer,
 // since only the table shows whether it is used.
 func (e *env) withoutTable(l *loaded, d *network.Device, table string, dst netip.Prefix) error {
-	missing := &noTable{d.Name, table, route.FamilyOf(dst.Addr()), ""}
+	missing := &noTable{device: d.Name, table: table, family: route.FamilyOf(dst.Addr())}
 	if s, ok := d.StaticFor(table, dst); ok {
-		missing.configured = present.StaticWords(s, e.view(l))
+		missing.configured, missing.makes = present.StaticWords(s, e.view(l)), l.MakesTable(d.Name)
 	}
 	return missing
 }
@@ -154,6 +154,7 @@ type noTable struct {
 	device, table string
 	family        route.Family
 	configured    string // what a configuration has for the destination
+	makes         bool   // the configuration tells all of the table
 }
 
 // Error says which table is missing, and how to see those that are there.
@@ -165,6 +166,9 @@ func (e *noTable) Error() string {
 	words := fmt.Sprintf("no %stable %q of %s was captured", fam, e.table, e.device)
 	if e.configured != "" {
 		words += fmt.Sprintf(", so whether it uses %s of its configuration cannot be told", e.configured)
+	}
+	if e.makes {
+		return words + "; capture it, or go by the configuration with -assume-configured"
 	}
 	return fmt.Sprintf("%s; capture it, or see zarvek table %s", words, e.device)
 }
