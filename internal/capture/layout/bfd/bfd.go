@@ -36,7 +36,13 @@ type places struct{ peer, state, ifname int }
 
 // placesOf finds the columns of a heading of one word each: a peer's address, its state and the interface.
 func placesOf(w []string) (places, bool) {
-	p := places{slices.Index(w, "NeighAddr"), slices.Index(w, "State"), slices.Index(w, "Int")}
+	one := func(names ...string) int {
+		return slices.IndexFunc(w, func(s string) bool { return slices.Contains(names, s) })
+	}
+	p := places{one("NeighAddr", "PeerIpAddr", "DestAddr"), one("State"), one("Int", "InterfaceName")}
+	if p.ifname < 0 && p.peer > 0 && w[p.peer] == "DestAddr" {
+		p.ifname = one("Interface")
+	}
 	if p.peer < 0 && len(w) > 3 && w[0] == "Address" {
 		p = places{0, slices.Index(w, "State"), slices.Index(w, "Interface")}
 	}
@@ -89,6 +95,7 @@ func Read(text []byte) layout.Reading {
 			continue
 		}
 		if strings.Trim(line, "= -\t") == "" || strings.HasPrefix(line, "Session count:") ||
+			strings.Contains(strings.ToLower(line), "session num") || strings.HasSuffix(line, " mode:") ||
 			len(w) == 1 && strings.HasSuffix(w[0], ":") && cur != blocks {
 			c.Pass(lo, hi, layout.Other)
 			continue
