@@ -3,6 +3,7 @@ package paths
 import (
 	"fmt"
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -135,6 +136,29 @@ func TestPoliciesOfRouting(t *testing.T) {
 		require.Equal(t, len(want) > 0, len(r.Facts.Applied) > 0, text)
 		require.Equal(t, append([]string{}, want...), append([]string{}, lists...), text)
 	}
+}
+
+// TestChainsThatLeadToOthers have their rules where both fit.
+func TestChainsThatLeadToOthers(t *testing.T) {
+	for text, want := range map[string][]string{
+		"jump-target=x dst-address=10.61.64.0/24\nadd chain=x action=drop protocol=tcp":  {"deny tcp to 10.61.64.0/24"},
+		"jump-target=x protocol=udp\nadd chain=x action=drop protocol=tcp":               nil,
+		"jump-target=x\nadd chain=x action=jump jump-target=y\nadd chain=y action=drop":  {"deny"},
+		"jump-target=x\nadd chain=x action=return\nadd chain=x action=drop":              nil,
+		"jump-target=x\nadd chain=x action=return protocol=tcp\nadd chain=x action=drop": {"deny perhaps"},
+		"jump-target=x\nadd chain=x action=drop disabled=yes\nadd chain=x action=accept": {"permit"},
+		"jump-target=x": {"deny perhaps", "permit perhaps"},
+		"jump-target=x\nadd chain=x action=jump jump-target=x":                         {"deny perhaps", "permit perhaps"},
+		"jump-target=x protocol=tcp\nadd chain=x action=jump jump-target=z src-port=7": {"deny tcp 7-7 perhaps", "permit tcp 7-7 perhaps"},
+	} {
+		r := layouttest.Laws(t, Read, []byte("/ip firewall filter\nadd action=jump chain=forward "+text+"\n"))
+		require.Equal(t, want, layouttest.Lists(r.Facts.ListRules)["ip firewall filter forward"], text)
+	}
+	many := "/ip firewall filter\nadd action=jump chain=forward jump-target=c0\n" // each chain leads a hundred times to the next one
+	for i := range 30 {
+		many += strings.Repeat(fmt.Sprintf("add action=jump chain=c%d jump-target=c%d\n", i, i+1), 100)
+	}
+	require.NotEmpty(t, Read([]byte(many)).Facts.ListRules)
 }
 
 func FuzzRead(f *testing.F) {

@@ -15,6 +15,7 @@ var hooks = map[string]network.Hook{"forward": network.Forwarded, "input": netwo
 
 // rules makes rules of the filters. What fits none passes.
 func (r *reader) rules() {
+	chains := r.chains()
 	first, decides := map[string]route.Mark{}, map[string]bool{}
 	var lists []string
 	for _, i := range r.items {
@@ -34,7 +35,7 @@ func (r *reader) rules() {
 		if first[list] == (route.Mark{}) {
 			first[list], lists = i.mark, append(lists, list)
 		}
-		flows := r.rule(i)
+		flows := chains.unfold(i)
 		if len(r.Facts.ListRules) > filters.MostTotal && len(flows) > 1 {
 			flows = filters.Not(nil, i.mark)
 		}
@@ -74,10 +75,7 @@ func (r *reader) rule(i *item) []network.FlowRule {
 	case "log", "passthrough", "fasttrack-connection", "add-src-to-address-list", "add-dst-to-address-list", "notrack":
 		return nil
 	default: // it goes on elsewhere
-		rule.Undecided = true
-		out := rule.Unfold(nil, i.mark)
-		rule.Permit = true
-		return rule.Unfold(out, i.mark)
+		return either(rule, i)
 	}
 	if rule.State == never {
 		return nil
@@ -99,7 +97,8 @@ func (r *reader) match(i *item) filters.Rule {
 		not := strings.HasPrefix(v, "!")
 		switch key {
 		case "chain", "action", "comment", "log", "log-prefix", "disabled", "reject-with", "to-addresses", "to-ports",
-			"hw-offload", "place-before", "address-list", "address-list-timeout", "new-routing-mark", "passthrough":
+			"hw-offload", "place-before", "address-list", "address-list-timeout", "new-routing-mark", "passthrough",
+			"jump-target":
 		case "src-address", "dst-address":
 			set, ok := filters.Address(strings.TrimPrefix(v, "!"))
 			if not && ok {
