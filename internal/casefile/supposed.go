@@ -5,6 +5,7 @@ import (
 	"maps"
 	"slices"
 
+	"zarvek/internal/capture"
 	"zarvek/internal/core/forward"
 	"zarvek/internal/core/network"
 	"zarvek/internal/lazyregexp"
@@ -27,19 +28,23 @@ func (c *Case) suppose(b *network.Builder) {
 
 // makeTables are the devices of which a configuration was captured that tells all their routes.
 func (c *Case) makeTables() map[string]bool {
-	all, spoiled := map[string]bool{}, map[string]bool{}
-	for _, f := range c.Files {
-		for i := range f.Parts {
-			p := &f.Parts[i]
-			d := f.DeviceOf(p)
-			all[d] = all[d] || c.spokenOf(d).configuration && p.WholeConfiguration()
-			spoiled[d] = spoiled[d] || learns.Match(f.Source.Text(p.Where)) ||
-				toNames(f.Source.Text(p.Where)) || cutOff(p.Facts.Policy.Flows) ||
-				p.WholeConfiguration() && len(p.Unread) > 0
+	makes := map[string]bool{}
+	each := func(look func(device string, f *File, p *capture.Part)) {
+		for _, f := range c.Files {
+			for i := range f.Parts {
+				look(f.DeviceOf(&f.Parts[i]), f, &f.Parts[i])
+			}
 		}
 	}
-	maps.DeleteFunc(all, func(d string, whole bool) bool { return !whole || spoiled[d] })
-	return all
+	each(func(d string, _ *File, p *capture.Part) {
+		makes[d] = makes[d] || p.WholeConfiguration() && c.spokenOf(d).configuration
+	})
+	each(func(d string, f *File, p *capture.Part) { // most are no such devices: their texts may be large
+		makes[d] = makes[d] && !cutOff(p.Facts.Policy.Flows) && !(p.WholeConfiguration() && len(p.Unread) > 0) &&
+			!learns.Match(f.Source.Text(p.Where)) && !toNames(f.Source.Text(p.Where))
+	})
+	maps.DeleteFunc(makes, func(_ string, so bool) bool { return !so })
+	return makes
 }
 
 // MakesTable reports whether a device, of which no table was captured, has a configuration that makes one

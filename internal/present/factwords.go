@@ -37,13 +37,17 @@ func factWords(f network.Fact) string {
 		if x.Preference.Known {
 			text += ", preference " + number(x.Preference)
 		}
+		if tie := tieWords(*x); tie != "" {
+			text += ", tied to " + tie
+		}
 		return text + "; whether it is in use the table tells"
 	case *network.Session:
-		state := "down"
-		if x.Up {
-			state = "up"
-		}
-		return fmt.Sprintf("liveness session with %s%s: %s", x.Peer, on(x.Interface), state)
+		return fmt.Sprintf("liveness session with %s%s: %s", x.Peer, on(x.Interface), upOrDown(x.Up))
+	case *network.TrackedObject:
+		return fmt.Sprintf("the tracked object %q is %s", Clean(x.Name), upOrDown(x.Up))
+	case *network.Watch:
+		s := network.Static{NextHop: x.NextHop, Tie: x.Tie}
+		return fmt.Sprintf("static routes to %s are tied to %s", to(x.NextHop.Address, x.NextHop.Interface), tieWords(s))
 	case *network.SourceCheck:
 		return checkWords(*x)
 	case *network.FlowRule:
@@ -82,6 +86,13 @@ func factWords(f network.Fact) string {
 			"rest of it"
 	}
 	return f.Kind.String()
+}
+
+func upOrDown(up bool) string {
+	if up {
+		return "up"
+	}
+	return "down"
 }
 
 // protocolWords says how a routing protocol runs on interfaces.

@@ -162,8 +162,8 @@ func WhyJSON(w io.Writer, r forward.Explanation, v View) error {
 		Remarks     []jsonRemark     `json:"remarks"`
 		CannotTell  *jsonCannotTell  `json:"cannot-tell,omitempty"`
 		Supposed    bool             `json:"table-supposed,omitempty"`
-	}{Supposed: c.Table.Supposed, Configured: []jsonStatic{}, Remarks: []jsonRemark{}, Device: r.Device.Name, Table: c.Table.Name,
-		Destination: destination(c), Refused: c.Match.Refused, Contradict: c.Match.Contradiction != nil,
+	}{Supposed: c.Table.Supposed, Configured: []jsonStatic{}, Remarks: []jsonRemark{}, Device: r.Device.Name,
+		Table: c.Table.Name, Destination: destination(c), Refused: c.Match.Refused, Contradict: c.Match.Contradiction != nil,
 		Candidates: []jsonLost{}, Resolution: []jsonResolution{}}
 	if why, mark, unknown := r.CannotTell(); unknown {
 		doc.CannotTell = &jsonCannotTell{Because: why.String(), Evidence: v.marked([]route.Mark{mark}),

@@ -27,7 +27,7 @@ import (
 //	a: link eth0 down [MAC]                  (also "off" in its place: it was switched off)
 //	a: forwarding ipv4 off
 //	a: rule 100 from 10.0.0.0/8 to 10.1.0.0/16 iif eth0 table 7   (also blackhole, undecided)
-//	a: conf 10.9.0.0/16 via 10.0.0.2 pref 130  (a configured static route; "tied X" at its end: to the object X, or "session")
+//	a: conf 10.9.0.0/16 via 10.0.0.2 pref 130  (a configured static route; also tied X, tied session)
 //	a: bgp 10.9.0.0/16 via 10.0.0.2 lp 200 len 3 origin 1 med 5 as 65001 peer 2
 //	a: classful
 //	a: check e0 strict                       (also feasible, loose)

@@ -123,7 +123,8 @@ func (d *Device) Statics() Items[Static] { return Items[Static]{d.statics} }
 // StaticsTo returns its configured static routes to a prefix, in the order of Statics.
 func (d *Device) StaticsTo(p netip.Prefix) Items[Static] {
 	p = p.Masked()
-	lo, _ := slices.BinarySearchFunc(d.staticsTo, p, func(s Static, p netip.Prefix) int { return s.Prefix.Masked().Compare(p) })
+	lo, _ := slices.BinarySearchFunc(d.staticsTo, p,
+		func(s Static, p netip.Prefix) int { return s.Prefix.Masked().Compare(p) })
 	hi := lo
 	for hi < len(d.staticsTo) && d.staticsTo[hi].Prefix.Masked() == p {
 		hi++

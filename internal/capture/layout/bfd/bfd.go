@@ -96,6 +96,7 @@ func Read(text []byte) layout.Reading {
 		}
 		if strings.Trim(line, "= -\t") == "" || strings.HasPrefix(line, "Session count:") ||
 			strings.Contains(strings.ToLower(line), "session num") || strings.HasSuffix(line, " mode:") ||
+			len(w) == 2 && w[1] == "Sessions" ||
 			len(w) == 1 && strings.HasSuffix(w[0], ":") && cur != blocks {
 			c.Pass(lo, hi, layout.Other)
 			continue

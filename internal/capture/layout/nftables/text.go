@@ -215,7 +215,8 @@ func (r *textReader) object(s string, lo, hi int) bool {
 		}
 	} else {
 		flags, are := strings.CutPrefix(s, "flags ")
-		if are && slices.Contains(strings.FieldsFunc(flags, func(c rune) bool { return c == ',' || c == ' ' || c == ';' }), "dormant") {
+		words := strings.FieldsFunc(flags, func(c rune) bool { return strings.ContainsRune(",; ", c) })
+		if are && slices.Contains(words, "dormant") {
 			r.rs.asleep[key{family: r.family, table: r.table}] = true
 		}
 		return are || strings.HasPrefix(s, "comment ")

@@ -58,7 +58,11 @@ func Read(text []byte) layout.Reading {
 		switch {
 		case strings.TrimSpace(line) == "":
 		case r.begins(line):
-			r.Pass(lo, hi, layout.Names)
+			as := layout.Title
+			if r.rows {
+				as = layout.Names
+			}
+			r.Pass(lo, hi, as)
 		case r.tells(line, lo, hi):
 			r.Collector.Read++
 		case r.open || line[0] == ' ':

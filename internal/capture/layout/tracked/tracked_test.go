@@ -49,6 +49,7 @@ func TestRead(t *testing.T) {
 	r := layouttest.Laws(t, Read, in)
 	require.Equal(t, []string{"1 false", "20 true", "5 false", "7 false", "8 true", "valley false", "summit true"}, objects(r))
 	require.Positive(t, recognise(in))
+	require.Equal(t, layout.Title, r.Passed[0].As)
 	layouttest.Variants(t, Read, text)
 }
 
