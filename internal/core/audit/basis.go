@@ -61,7 +61,7 @@ func (b *Basis) vary(after *forward.Walker) (*variation, bool) {
 	}
 	a := b.a.above(after)
 	disturbed := was.Disturbed(is)
-	if !a.lookAgain(b.a, disturbed) {
+	if !a.lookAgain(b.a, disturbed.Anywhere) {
 		return nil, false
 	}
 	a.findDowns()

@@ -14,6 +14,7 @@ type variation struct {
 	*worker
 	basis  *Basis
 	always []int32    // devices that are asked at every range
+	beside []int32    // those that are asked where a destination is beside what differs
 	there  []replaced // those that have other routes to some destinations, by the first of these
 	active []replaced // of there: those that hold the current range
 	turned []int32    // nodes that do something else than in the basis
@@ -21,6 +22,7 @@ type variation struct {
 	sets   [][]int32  // of each node: the start sets that it is in
 	others []int32    // devices that are asked only where they have other routes
 	unused []bool     // start sets from which nobody sends any more; nil for none
+	differ *topology.Disturbance
 }
 
 // replaced is a range in which a device has other routes.
@@ -31,7 +33,8 @@ type replaced struct {
 }
 
 // seek finds out which devices must be asked again, and where.
-func (v *variation) seek(is *topology.Topology, disturbed []bool) {
+func (v *variation) seek(is *topology.Topology, differ *topology.Disturbance) {
+	v.differ = differ
 	v.sets = make([][]int32, len(v.graph.lookupPoints))
 	for i, set := range v.starts {
 		for _, n := range set.nodes {
@@ -44,11 +47,14 @@ func (v *variation) seek(is *topology.Topology, disturbed []bool) {
 			continue
 		}
 		// what goes into a tunnel hangs on devices elsewhere
-		if disturbed[before.Number()] || d.Tunnels().Len() > 0 || d != before && !v.seekRoutes(int32(i), before, d) {
+		if differ.Anywhere[before.Number()] || d.Tunnels().Len() > 0 || d != before && !v.seekRoutes(int32(i), before, d) {
 			v.always = append(v.always, int32(i))
 			continue
 		}
 		v.others = append(v.others, int32(i))
+		if differ.Beside[before.Number()] {
+			v.beside = append(v.beside, int32(i))
+		}
 	}
 	slices.SortFunc(v.there, func(x, y replaced) int { return x.first.compare(y.first) })
 }
@@ -175,10 +181,15 @@ func (v *variation) rangeOf(was spot, here span) {
 			turns(n, v.basis.swept.memo[n][id]-1)
 		}
 	}
-	if !slices.EqualFunc(below.homes, v.place.homes, sameNumber) { // where packets belong decides what an arrival is
-		for _, d := range v.others {
-			ask(d, (*cursor).jump)
-		}
+	again := []int32(nil)
+	switch {
+	case !slices.EqualFunc(below.homes, v.place.homes, sameNumber): // where packets belong decides what an arrival is
+		again = v.others
+	case len(v.beside) > 0 && v.differ.Touches(here.first.addr(v.fam)):
+		again = v.beside
+	}
+	for _, d := range again {
+		ask(d, (*cursor).jump)
 	}
 	id := v.classOf(was.class)
 	if c := &v.found[id]; c.silent == notLooked {

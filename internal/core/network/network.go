@@ -85,15 +85,21 @@ func (d *Device) Number() int { return d.number }
 // RoutesAlone reports whether two devices, one of an overlay of the other's snapshot, differ in routes alone. It may
 // be false where an edit put the same in place of something.
 func (d *Device) RoutesAlone(o *Device) bool {
-	p, q := &d.policy, &o.policy
-	return d.Classful == o.Classful && d.Addresses().Same(o.Addresses()) &&
+	return d.AlikeBesidesInterfaces(o) && d.Addresses().Same(o.Addresses()) &&
 		(Items[Address]{d.told}).Same(Items[Address]{o.told}) && d.Idle().Same(o.Idle()) &&
-		d.Interfaces().Same(o.Interfaces()) && d.Neighbours().Same(o.Neighbours()) &&
+		d.Interfaces().Same(o.Interfaces()) && d.Virtuals().Same(o.Virtuals())
+}
+
+// AlikeBesidesInterfaces reports whether two devices, one of an overlay of the other's snapshot, differ in nothing but
+// routes and what single interfaces have: their states and addresses. It may be false as RoutesAlone.
+func (d *Device) AlikeBesidesInterfaces(o *Device) bool {
+	p, q := &d.policy, &o.policy
+	return d.Classful == o.Classful && d.Neighbours().Same(o.Neighbours()) &&
 		(Items[Switch]{d.switches}).Same(Items[Switch]{o.switches}) && d.Rules().Same(o.Rules()) &&
 		d.Statics().Same(o.Statics()) && d.Sessions().Same(o.Sessions()) &&
 		d.Tracked().Same(o.Tracked()) && d.Checks().Same(o.Checks()) &&
 		d.Protocols().Same(o.Protocols()) && d.Redistributed().Same(o.Redistributed()) &&
-		d.Virtuals().Same(o.Virtuals()) && d.Flows().Same(o.Flows()) && d.Translations().Same(o.Translations()) &&
+		d.Flows().Same(o.Flows()) && d.Translations().Same(o.Translations()) &&
 		d.Tunnels().Same(o.Tunnels()) && p.Stateful == q.Stateful && p.AllOfEqual == q.AllOfEqual &&
 		p.AllRules4 == q.AllRules4 && p.AllRules6 == q.AllRules6 && p.SetsMarks == q.SetsMarks &&
 		len(d.tables) == len(o.tables)

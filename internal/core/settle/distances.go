@@ -7,15 +7,25 @@ func (in *instance) distances(from map[int]uint64, over func(arc int, far uint64
 	for n := range dist {
 		dist[n] = endless
 	}
-	q := make(queue, 0, len(in.nodes))
+	starts := make([]reached, 0, len(from))
+	for n, d := range from {
+		starts = append(starts, reached{n, d})
+	}
+	in.nearer(dist, starts, over)
+	return dist
+}
+
+// nearer lowers distances to what is reached from some nodes on.
+func (in *instance) nearer(dist []uint64, from []reached, over func(arc int, far uint64) uint64) {
+	q := make(queue, 0, len(from)+16)
 	reach := func(n int, d uint64) {
 		if d < dist[n] {
 			dist[n] = d
 			q.push(reached{n, d})
 		}
 	}
-	for n, d := range from {
-		reach(n, d)
+	for _, x := range from {
+		reach(x.node, x.dist)
 	}
 	for len(q) > 0 {
 		x := q.pop()
@@ -26,7 +36,6 @@ func (in *instance) distances(from map[int]uint64, over func(arc int, far uint64
 			reach(in.arcs[i].from, over(i, x.dist))
 		}
 	}
-	return dist
 }
 
 // get returns the distance of a node, endless where it has none.

@@ -33,9 +33,11 @@ type instance struct {
 	out, into [][]int // arcs from and to each node
 	entries   map[netip.Prefix][]entry
 	sorted    []netip.Prefix         // of the entries, in order
+	owners    map[netip.Prefix][]int // of each prefix: its entries of which the network is their own
 	ends      map[netip.Prefix][]int // of each prefix: where the next hops end (chainEnds)
 	holders   map[netip.Prefix][]int // of each prefix: nodes that have it in use by another source
-	uses      [][]netip.Prefix       // of each arc: the prefixes with a path over it
+	uses      [][]int32              // of each arc: the prefixes with a path over it, as places in sorted
+	shared    []int32                // the prefixes that several nodes hold, likewise
 	selects   []bool                 // of each node: of equal next hops it uses one, which the capture marks
 	equal     []int                  // of each node: the most equal next hops that any of its paths has
 	byArea    bool                   // configurations tell the area of every adjacency
@@ -55,6 +57,7 @@ type instance struct {
 	// prefixes of areas in pieces: a device of the prefix's area has it from the backbone (RFC 2328 section 3.7)
 	parted map[netip.Prefix]bool
 	trust  *trust
+	before map[netip.Prefix]*before // of each prefix
 }
 
 // trust is whether the model of several areas finds what was captured; it is looked at once.
@@ -167,6 +170,9 @@ func (in *instance) order(x, y route.Route) int {
 	}
 	return cmp.Or(cmp.Compare(rank(x.Attributes), rank(y.Attributes)), cmp.Compare(x.Metric.Value, y.Metric.Value))
 }
+
+// ranksOfPaths is how many ranks there are.
+const ranksOfPaths = 5
 
 // rank orders kinds of paths: within an area or level, between them, external of type 1 and 2 (RFC 2328 section 11).
 func rank(a *route.Attributes) int {
@@ -339,21 +345,30 @@ func (in *instance) unproven() {
 // index notes what every run asks of the network as it is.
 func (in *instance) index() {
 	in.sorted = slices.SortedFunc(maps.Keys(in.entries), netip.Prefix.Compare)
-	in.ends, in.holders = map[netip.Prefix][]int{}, map[netip.Prefix][]int{}
-	in.uses = make([][]netip.Prefix, len(in.arcs))
-	for _, p := range in.sorted {
+	in.ends, in.holders, in.owners = map[netip.Prefix][]int{}, map[netip.Prefix][]int{}, map[netip.Prefix][]int{}
+	in.uses = make([][]int32, len(in.arcs))
+	in.before = make(map[netip.Prefix]*before, len(in.sorted))
+	for at, p := range in.sorted {
+		in.before[p] = &before{}
 		in.ends[p] = in.findEnds(p)
 		for n, x := range in.nodes {
 			if otherwiseAt(x.table, p, in.protocol) {
 				in.holders[p] = append(in.holders[p], n)
 			}
 		}
-		for _, e := range in.entries[p] {
+		for m := range in.entries[p] {
+			e := &in.entries[p][m]
+			if e.own {
+				in.owners[p] = append(in.owners[p], m)
+			}
 			for _, i := range e.arcs {
-				if k := len(in.uses[i]); k == 0 || in.uses[i][k-1] != p {
-					in.uses[i] = append(in.uses[i], p)
+				if k := len(in.uses[i]); k == 0 || in.uses[i][k-1] != int32(at) {
+					in.uses[i] = append(in.uses[i], int32(at))
 				}
 			}
+		}
+		if len(in.holders[p]) > 1 {
+			in.shared = append(in.shared, int32(at))
 		}
 	}
 }

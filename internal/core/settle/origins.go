@@ -12,10 +12,8 @@ import (
 // Moved are the nodes that have it otherwise than before.
 func (r *run) origins(in *instance, p netip.Prefix, dead []bool, moved []int) (list []origin, changed bool) {
 	seen := map[int]bool{}
-	for _, e := range in.entries[p] {
-		if !e.own {
-			continue
-		}
+	for _, k := range in.owners[p] {
+		e := &in.entries[p][k]
 		seen[e.node] = true
 		was := in.nodes[e.node].device
 		now := r.now.Numbered(was.Number())

@@ -2,7 +2,6 @@ package settle
 
 import (
 	"cmp"
-	"fmt"
 	"net/netip"
 	"slices"
 
@@ -16,6 +15,12 @@ type question struct {
 	protocol route.Protocol
 	family   route.Family
 	prefix   netip.Prefix
+}
+
+// madeFrom is what a prediction hangs on that may change from one round to the next.
+type madeFrom struct {
+	origins []origin
+	gone    bool
 }
 
 // An origin is a node that announces a prefix, or may: least and most bound the metric that it begins with.
@@ -44,23 +49,33 @@ func (r *run) protocol(in *instance) bool {
 		if !some && !gone && !in.grown {
 			continue
 		}
-		if !gone && !in.grown && !in.hidden && !slices.ContainsFunc(in.entries[p], func(e entry) bool {
-			if in.areas && e.rank > 0 {
-				return true // the way beyond a border router is not that router's own
-			}
-			return slices.ContainsFunc(e.arcs, func(i int) bool { return dead[i] })
-		}) {
+		if !gone && !in.grown && !in.hidden && !in.mayUse(p, dead) {
 			continue // no path of anybody uses what died
 		}
 		q := question{in.protocol, in.family, p}
-		key := fmt.Sprint(origins, gone)
-		if r.asked[q] == key {
+		if last, again := r.asked[q]; again && last.gone == gone && slices.Equal(last.origins, origins) {
 			continue
 		}
-		r.asked[q] = key
+		r.asked[q] = madeFrom{origins, gone}
 		changed = r.predict(in, p, origins, gone, dead, areas) || changed
 	}
 	return changed
+}
+
+// mayUse reports whether the path of anybody to a prefix may go over a dead arc.
+func (in *instance) mayUse(p netip.Prefix, dead []bool) bool {
+	list := in.entries[p]
+	for k := range list {
+		if in.areas && list[k].rank > 0 { // the way beyond a border router is not that router's own
+			return true
+		}
+		for _, i := range list[k].arcs {
+			if dead[i] {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // moved is where nodes differ from the network as it was.
@@ -106,32 +121,38 @@ func (r *run) candidates(in *instance, dead []bool, moved moved, some bool) []ne
 	if in.grown || (in.areas || in.hidden) && some {
 		return append(slices.Clone(in.sorted), r.fresh(in)...)
 	}
-	var out []netip.Prefix
+	wanted := make([]bool, len(in.sorted))
 	for i, list := range in.uses {
-		if dead[i] {
-			out = append(out, list...)
+		if !dead[i] {
+			continue
+		}
+		for _, at := range list {
+			wanted[at] = true
 		}
 	}
 	if some {
-		for p, holders := range in.holders {
-			if len(holders) > 1 && len(in.entries[p]) > 0 {
-				out = append(out, p)
-			}
+		for _, at := range in.shared {
+			wanted[at] = true
 		}
 	}
 	for _, n := range moved.gone {
-		for _, p := range in.sorted {
+		for at, p := range in.sorted {
 			if _, had := in.entryOf(p, n); had || slices.Contains(in.holders[p], n) || slices.Contains(in.ends[p], n) {
-				out = append(out, p)
+				wanted[at] = true
 			}
 		}
 	}
 	for p := range moved.at {
-		if len(in.entries[p]) > 0 {
+		if at, known := slices.BinarySearchFunc(in.sorted, p, netip.Prefix.Compare); known {
+			wanted[at] = true
+		}
+	}
+	out := r.fresh(in)
+	for at, p := range in.sorted {
+		if wanted[at] {
 			out = append(out, p)
 		}
 	}
-	out = append(out, r.fresh(in)...)
 	slices.SortFunc(out, netip.Prefix.Compare)
 	return slices.Compact(out)
 }
@@ -140,7 +161,7 @@ func (r *run) candidates(in *instance, dead []bool, moved moved, some bool) []ne
 func (r *run) dead(in *instance, a *arc) bool {
 	from := in.nodes[a.from].device
 	now := r.now.Numbered(from.Number())
-	if now == nil || wentDown(from, now, a.ifname) {
+	if now == nil || now != from && wentDown(from, now, a.ifname) {
 		return true
 	}
 	if a.to < 0 {
@@ -148,14 +169,17 @@ func (r *run) dead(in *instance, a *arc) bool {
 	}
 	to := in.nodes[a.to].device
 	far := r.now.Numbered(to.Number())
-	return far == nil || wentDown(to, far, a.peer)
+	return far == nil || far != to && wentDown(to, far, a.peer)
 }
 
 // predict puts the paths of one prefix into the tables as they would be; true where any changes.
 func (r *run) predict(
 	in *instance, p netip.Prefix, origins []origin, lost bool, dead []bool, areas areaState,
 ) bool {
-	s := newSearch(in, p, slices.Clone(origins), lost, dead)
+	s, touched := r.searchAgain(in, p, origins, lost, dead)
+	if s == nil {
+		s = newSearch(in, p, slices.Clone(origins), lost, dead)
+	}
 	s.apart = areas.apart
 	var paths []areaPath
 	if areas.trusted != nil {
@@ -172,7 +196,7 @@ func (r *run) predict(
 			own, list = &list[0], list[1:]
 		}
 		now := r.now.Numbered(x.device.Number())
-		if now == nil {
+		if now == nil || touched != nil && !touched[n] && now == x.device && !announces(n) {
 			continue
 		}
 		if had && own.own {

@@ -55,9 +55,11 @@ func newSearch(in *instance, p netip.Prefix, origins []origin, lost bool, dead [
 	n := len(in.nodes)
 	s := &search{in: in, dead: dead, origins: origins, exact: map[int]uint64{}, takesPart: make([]bool, n),
 		inside: make([]bool, n)}
-	ranks := map[int]bool{}
+	var ranks [ranksOfPaths]bool
 	top := 0
-	for _, e := range in.entries[p] {
+	list := in.entries[p]
+	for k := range list {
+		e := &list[k]
 		s.takesPart[e.node] = true
 		if !e.own {
 			ranks[e.rank] = true
@@ -84,7 +86,13 @@ func newSearch(in *instance, p netip.Prefix, origins []origin, lost bool, dead [
 		!slices.ContainsFunc(origins, func(o origin) bool { return !o.external }) {
 		s.constant = in.protocol == route.OSPF
 	}
-	s.mixed = len(ranks) > 1 && !(ranks[0] && ranks[1] && len(ranks) == 2)
+	kinds := 0
+	for _, has := range ranks {
+		if has {
+			kinds++
+		}
+	}
+	s.mixed = kinds > 1 && !(ranks[0] && ranks[1] && kinds == 2)
 	s.mixed = s.mixed || in.parted[p]
 	if in.areas {
 		s.kinds = [2]string{in.kindOfPrefix(p, 0), in.kindOfPrefix(p, top)}
@@ -115,7 +123,9 @@ func (s *search) findExact(p netip.Prefix) {
 	if s.constant {
 		return
 	}
-	for _, e := range s.in.entries[p] {
+	list := s.in.entries[p]
+	for k := range list {
+		e := &list[k]
 		for _, i := range e.arcs {
 			to := s.in.arcs[i].to
 			at := slices.IndexFunc(s.origins, func(o origin) bool { return o.node == to })
@@ -137,8 +147,9 @@ func (s *search) findFloor(p netip.Prefix) {
 		return
 	}
 	s.floor = make([]uint64, len(s.in.nodes))
-	for _, e := range s.in.entries[p] {
-		if e.metric.Known {
+	list := s.in.entries[p]
+	for k := range list {
+		if e := &list[k]; e.metric.Known {
 			s.floor[e.node] = e.metric.Value
 		}
 	}
@@ -288,6 +299,9 @@ func (s *search) kindFrom(n int) string {
 // straight returns the captured metric of an arc straight to an origin. From another area it may be that of a way by
 // another border router.
 func (s *search) straight(i int) (uint64, bool) {
+	if len(s.exact) == 0 {
+		return 0, false
+	}
 	x, ok := s.exact[i]
 	return x, ok && !s.dead[i] && (s.inside[s.in.arcs[i].from] || !s.in.areas)
 }

@@ -15,6 +15,7 @@ package settle
 import (
 	"net/netip"
 	"slices"
+	"sync"
 
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
@@ -62,6 +63,7 @@ type Settler struct {
 	speakers  []*speakers
 	watching  map[string]bool // devices on which a route may leave by what happens elsewhere, beside learned ones
 	tied      map[string]tied // by device
+	fixed     sync.Map        // by captured table: its prefixes with routes that are no protocol's
 }
 
 // New prepares predictions for changes of t's network: costs are deduced once.
@@ -84,7 +86,7 @@ func New(t *topology.Topology) *Settler {
 
 // Run returns what the network becomes after edits, given as an overlay of the settler's network.
 func (s *Settler) Run(after *network.Snapshot) *Result {
-	r := &run{Settler: s, now: after, asked: map[question]string{}}
+	r := &run{Settler: s, now: after, asked: map[question]madeFrom{}}
 	res := &Result{}
 	r.takeOver()
 	for round := 0; ; round++ {
@@ -109,8 +111,8 @@ func (s *Settler) Run(after *network.Snapshot) *Result {
 type run struct {
 	*Settler
 	now   *network.Snapshot
-	draft *network.Draft      // what the phase has changed so far; nil for nothing
-	asked map[question]string // what a prediction was made from, so that it is made again only where that changes
+	draft *network.Draft        // what the phase has changed so far; nil for nothing
+	asked map[question]madeFrom // what a prediction was made from, so that it is made again only where that changes
 }
 
 // was is the device before the change.
@@ -175,16 +177,28 @@ func (r *run) statics() bool {
 	return changed
 }
 
-// staticPrefixes lists the prefixes that have, or may get, a route that is no protocol's and has a next hop.
-func (r *run) staticPrefixes(d *network.Device, t *network.Table) []netip.Prefix {
+// staticPrefixes lists the prefixes that have, or may get, a route that is no protocol's and has a next hop. The table
+// is a captured one, of which it is found out once.
+func (s *Settler) staticPrefixes(d *network.Device, t *network.Table) []netip.Prefix {
+	if known, ok := s.fixed.Load(t); ok {
+		return known.([]netip.Prefix)
+	}
+	found := findStaticPrefixes(d, t)
+	s.fixed.Store(t, found)
+	return found
+}
+
+func findStaticPrefixes(d *network.Device, t *network.Table) []netip.Prefix {
 	var out []netip.Prefix
 	wanted := make([]bool, t.Routes().Shared())
 	for id := range wanted {
 		wanted[id] = fixed(t.Routes().Attributes(route.AttrID(id)))
 	}
-	for i := range t.Routes().Len() {
-		if id, _ := t.Routes().Used(i); wanted[id] {
-			out = append(out, t.Routes().Prefix(i))
+	if slices.Contains(wanted, true) {
+		for i := range t.Routes().Len() {
+			if id, _ := t.Routes().Used(i); wanted[id] {
+				out = append(out, t.Routes().Prefix(i))
+			}
 		}
 	}
 	for _, s := range d.Statics().All() {

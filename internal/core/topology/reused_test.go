@@ -154,5 +154,5 @@ func TestARouteThatNamesAnInterfaceAnew(t *testing.T) {
 	after := x.Freeze()
 	is := was.On(after)
 	require.False(t, is.InVRF(after.Device("a"), "e1"))
-	require.True(t, was.Disturbed(is)[after.Device("a").Number()])
+	require.True(t, was.Disturbed(is).Anywhere[after.Device("a").Number()])
 }

@@ -1,7 +1,6 @@
 package topology
 
 import (
-	"cmp"
 	"maps"
 	"net/netip"
 	"slices"
@@ -65,10 +64,7 @@ func scanDevice(d *network.Device, was *scan) *scan {
 			}
 		}
 	}
-	slices.SortFunc(
-		s.hops,
-		func(a, b hop) int { return cmp.Or(cmp.Compare(a.ifname, b.ifname), a.address.Compare(b.address)) },
-	)
+	slices.SortFunc(s.hops, compareHops)
 	return s
 }
 
@@ -97,6 +93,11 @@ func scanTable(t *network.Table) *tableScan {
 		}
 	}
 	return s
+}
+
+// namesMore reports whether attributes name an interface that was not named yet.
+func (s *tableScan) namesMore(a *route.Attributes) bool {
+	return slices.ContainsFunc(a.NextHops, func(h route.NextHop) bool { return !s.named[h.Interface] })
 }
 
 func (s *tableScan) name(a *route.Attributes) {
@@ -136,11 +137,14 @@ func (s *tableScan) patched(t *network.Table) *tableScan {
 	if t.Captured() == t {
 		return s
 	}
-	out := &tableScan{direct: s.direct, uses: s.uses, named: maps.Clone(s.named)}
+	out := &tableScan{direct: s.direct, uses: s.uses, named: s.named}
 	copied, moved := false, false
 	for was, is := range t.Replaced() {
 		for _, r := range is {
-			out.name(r.Attributes)
+			if out.namesMore(r.Attributes) {
+				out.named = maps.Clone(out.named)
+				out.name(r.Attributes)
+			}
 		}
 		for k, routes := range [][]route.Route{was, is} {
 			for _, r := range routes {
@@ -157,10 +161,7 @@ func (s *tableScan) patched(t *network.Table) *tableScan {
 					out.direct = slices.DeleteFunc(out.direct, func(x direct) bool { return x.prefix == r.Prefix })
 				default:
 					if !copied {
-						out.uses, copied = make(map[hop]int, len(s.uses)), true
-						for h, n := range s.uses {
-							out.uses[h] = n
-						}
+						out.uses, copied = maps.Clone(s.uses), true
 					}
 					out.use(r.Attributes, 2*k-1)
 				}
@@ -175,17 +176,13 @@ func (s *tableScan) patched(t *network.Table) *tableScan {
 
 // attachesLike reports whether nothing that the layout is made of differs between two scans of one device.
 func (s *scan) attachesLike(o *scan) bool {
+	return slices.Equal(s.hops, o.hops) && s.attachesLikeButHops(o)
+}
+
+// attachesLikeButHops is attachesLike, whatever next hops are in use.
+func (s *scan) attachesLikeButHops(o *scan) bool {
 	a, b := s.device, o.device
-	if !a.Addresses().Same(b.Addresses()) || !a.Interfaces().Same(b.Interfaces()) ||
-		!a.Virtuals().Same(b.Virtuals()) || !slices.Equal(s.hops, o.hops) ||
-		!slices.Equal(s.direct, o.direct) || !maps.Equal(s.named, o.named) {
-		return false
-	}
-	for _, f := range [...]route.Family{route.IPv4, route.IPv6} { // isDown asks whether there is anything in them
-		x, y := a.Table("default", f), b.Table("default", f)
-		if x != nil && y != nil && (x.Routes().Len() == 0) != (y.Routes().Len() == 0) {
-			return false
-		}
-	}
-	return true
+	return a.Addresses().Same(b.Addresses()) && a.Interfaces().Same(b.Interfaces()) &&
+		a.Virtuals().Same(b.Virtuals()) && slices.Equal(s.direct, o.direct) && maps.Equal(s.named, o.named) &&
+		sameTables(a, b)
 }
