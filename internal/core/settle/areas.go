@@ -2,6 +2,7 @@ package settle
 
 import (
 	"net/netip"
+	"slices"
 
 	"zarvek/internal/core/route"
 )
@@ -14,6 +15,10 @@ func (in *instance) tellAreas() {
 		return
 	}
 	in.byArea = true
+	in.areasAt = make([][]string, len(in.nodes))
+	for n := range in.nodes {
+		in.areasAt[n] = in.areasOf(n)
+	}
 	areas := map[string]bool{}
 	for i := range in.arcs {
 		areas[in.arcs[i].area] = true
@@ -91,11 +96,15 @@ func (in *instance) within(e entry, area string, seen map[int]bool) bool {
 
 // isIn reports whether a node has an interface in an area.
 func (in *instance) isIn(n int, area string) bool {
-	d := in.nodes[n].device
-	for _, name := range in.topo.Interfaces(d) {
-		if s := in.state(n, name); s.On && s.Area == area {
-			return true
+	return slices.Contains(in.areasAt[n], area)
+}
+
+// areasOf lists the areas of a node's interfaces.
+func (in *instance) areasOf(n int) (areas []string) {
+	for _, name := range in.topo.Interfaces(in.nodes[n].device) {
+		if s := in.state(n, name); s.On && !slices.Contains(areas, s.Area) {
+			areas = append(areas, s.Area)
 		}
 	}
-	return false
+	return areas
 }

@@ -41,6 +41,7 @@ type instance struct {
 	selects   []bool                 // of each node: of equal next hops it uses one, which the capture marks
 	equal     []int                  // of each node: the most equal next hops that any of its paths has
 	byArea    bool                   // configurations tell the area of every adjacency
+	areasAt   [][]string             // and of each node: those of its interfaces
 	paths     []uint64               // of each node: the most equal ways that it uses, as configured; 0: not told
 	alone     []bool                 // of RIP, of each node: it uses one of several equal ways
 	plain     route.Number           // of RIP: the metric with which attached networks are announced

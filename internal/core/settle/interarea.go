@@ -360,5 +360,5 @@ func (x areaPath) answer() answer {
 	if x.dist >= endless || len(x.arcs) == 0 {
 		return answer{kind: nowhere}
 	}
-	return answer{found, x.arcs, x.metric}
+	return answer{kind: found, arcs: x.arcs, metric: x.metric}
 }

@@ -24,6 +24,7 @@ type answer struct {
 	kind   answerKind
 	arcs   []int
 	metric route.Number
+	final  bool // of open: no other bounds would tell more
 }
 
 // A search is the paths to one prefix: for each node the least and the most that its distance can be. OSPF's paths
@@ -359,7 +360,7 @@ func (s *search) dijkstra(from map[int]uint64, cost func(int) uint64, allowed fu
 // through the node itself.
 func (s *search) answer(n int, e entry, had bool) answer {
 	a := s.answerOnce(n, e, had)
-	if a.kind == open && !s.mixed {
+	if a.kind == open && !a.final && !s.mixed {
 		alone := *s
 		alone.dead = slices.Clone(s.dead)
 		for _, i := range s.in.into[n] {
@@ -376,9 +377,9 @@ func (s *search) answer(n int, e entry, had bool) answer {
 func (s *search) answerOnce(n int, e entry, had bool) answer {
 	switch {
 	case had && s.keeps(&e):
-		return answer{found, sorted(e.arcs), e.metric}
+		return answer{kind: found, arcs: sorted(e.arcs), metric: e.metric}
 	case s.in.blind, s.in.hidden, s.apart:
-		return answer{}
+		return answer{final: true}
 	}
 	type way struct {
 		arc         int
@@ -413,7 +414,7 @@ func (s *search) answerOnce(n int, e entry, had bool) answer {
 	exact := !slices.ContainsFunc(won, func(w way) bool { return w.least != w.most })
 	if had && len(won) > 1 && exact && s.stays(n, &e, won[0].least, won[0].most) &&
 		slices.ContainsFunc(won, func(w way) bool { return w.arc == e.arcs[0] }) {
-		return answer{found, sorted(e.arcs), e.metric}
+		return answer{kind: found, arcs: sorted(e.arcs), metric: e.metric}
 	}
 	limit := s.in.paths[n]
 	if len(won) > 1 && (!exact || s.in.selects[n] || s.in.byVectors() || limit > 0 && uint64(len(won)) > limit) {
@@ -439,8 +440,8 @@ func (s *search) answerOnce(n int, e entry, had bool) answer {
 	if s.in.areas && (!had || !exact) {
 		return answer{} // areas may keep a path from it, or make one that is not the shortest
 	}
-	if !s.in.known {
-		return answer{} // there may be several areas, and the captures do not show them
+	if !s.in.known { // there may be several areas, and the captures do not show them
+		return answer{final: exact}
 	}
 	if s.infinite(a.metric) {
 		return answer{kind: nowhere}

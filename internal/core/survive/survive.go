@@ -240,22 +240,25 @@ func hostNetworks(t *topology.Topology, fams []route.Family) []netip.Prefix {
 
 // singles finds networks that lose every other one that they reach by one failure.
 func (r *Result) singles(t *topology.Topology, partners map[netip.Prefix]int) {
-	for _, n := range t.Networks() {
-		s := Single{Network: n}
-		for i := range r.Outcomes {
-			o := &r.Outcomes[i]
-			lost := 0
-			for _, p := range o.hurt {
-				if p.From == n || p.To == n {
-					lost++
-				}
-			}
-			if lost > 0 && lost >= partners[n] && !o.Failure.takes(t, n) {
-				s.On = append(s.On, o.Failure.Name)
+	on := map[netip.Prefix][]string{}
+	for i := range r.Outcomes {
+		o := &r.Outcomes[i]
+		lost := map[netip.Prefix]int{}
+		for _, p := range o.hurt {
+			lost[p.From]++
+			if p.To != p.From {
+				lost[p.To]++
 			}
 		}
-		if len(s.On) > 0 && partners[n] > 0 {
-			r.Singles = append(r.Singles, s)
+		for n, count := range lost {
+			if count >= partners[n] && !o.Failure.takes(t, n) {
+				on[n] = append(on[n], o.Failure.Name)
+			}
+		}
+	}
+	for _, n := range t.Networks() {
+		if len(on[n]) > 0 && partners[n] > 0 {
+			r.Singles = append(r.Singles, Single{n, on[n]})
 		}
 	}
 }

@@ -2,6 +2,7 @@ package topology
 
 import (
 	"cmp"
+	"maps"
 	"net/netip"
 	"slices"
 
@@ -251,17 +252,24 @@ func (n *noticed) spread(t, o *Topology) {
 			}
 		}
 	}
-	var index prefixes.Index
-	for p := range n.networks {
-		index.Put(p, 1)
+	few := slices.Collect(maps.Keys(n.networks))
+	overlaps := func(p netip.Prefix) bool { return slices.ContainsFunc(few, p.Overlaps) }
+	if len(few) > mostInTurn {
+		var index prefixes.Index
+		for _, p := range few {
+			index.Put(p, 1)
+		}
+		overlaps = func(p netip.Prefix) bool { return overlap(&index, p) }
 	}
-	for _, x := range []*Topology{t, o} {
-		n.ask(x, &index)
-	}
+	n.ask(t, overlaps)
+	n.ask(o, overlaps)
 }
 
+// mostInTurn is how many networks are compared one by one with each attached one.
+const mostInTurn = 16
+
 // ask looks who of one topology notices.
-func (n *noticed) ask(t *Topology, networks *prefixes.Index) {
+func (n *noticed) ask(t *Topology, overlaps func(netip.Prefix) bool) {
 	segments := map[int]bool{}
 	for p, s := range t.segment {
 		if n.has(p.device, p.ifname) {
@@ -277,7 +285,7 @@ func (n *noticed) ask(t *Topology, networks *prefixes.Index) {
 		}
 	}
 	for i := range t.attachments {
-		if at := &t.attachments[i]; overlap(networks, at.Prefix) {
+		if at := &t.attachments[i]; !at.Prefix.IsSingleIP() && !private(at.Prefix.Addr()) && overlaps(at.Prefix) {
 			n.out[at.number] = true
 			segments[t.segment[t.port(i)]] = true
 		}
@@ -298,9 +306,6 @@ func (n *noticed) ask(t *Topology, networks *prefixes.Index) {
 
 // overlap reports whether a network lies in one of others, or holds one.
 func overlap(others *prefixes.Index, p netip.Prefix) bool {
-	if p.IsSingleIP() || private(p.Addr()) {
-		return false
-	}
 	for range others.Covering(p) {
 		return true
 	}

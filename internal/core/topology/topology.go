@@ -42,6 +42,7 @@ type layout struct {
 	of          *network.Snapshot
 	scans       []*scan // by device
 	attachments []Attachment
+	ofDevice    [][2]int             // of each device: its first attachment, and the first one of the next
 	byPrefix    prefixes.Index       // the number in attached
 	attached    [][]int              // attachments by network
 	owners      map[netip.Addr][]int // attachments by own address, and host addresses
@@ -119,8 +120,8 @@ func build(n *network.Snapshot, scans []*scan) *Topology {
 		of: n, scans: scans, owners: map[netip.Addr][]int{},
 		byInterface: map[port][]int{},
 		segment:     map[port]int{}, members: map[int][]port{}, hopsUsed: map[port][]netip.Addr{},
-		macs:    map[string][]port{},
-		reused:  map[netip.Prefix]bool{},
+		macs:   map[string][]port{},
+		reused: map[netip.Prefix]bool{}, ofDevice: make([][2]int, n.Numbers()),
 		virtual: map[netip.Addr][]shared{}, sharedAt: map[port][]netip.Addr{},
 	}}
 	for _, d := range n.Devices().All() {
@@ -136,6 +137,7 @@ func build(n *network.Snapshot, scans []*scan) *Topology {
 		}
 		t.addAddresses(d, first)
 		t.addTranslated(d, first)
+		t.ofDevice[d.Number()] = [2]int{first, len(t.attachments)}
 		for _, v := range d.Virtuals().All() {
 			p := portOf(d, v.Interface)
 			t.virtual[v.Address] = append(t.virtual[v.Address], shared{p, v.Holding, v.Paired, v.Mark})
@@ -363,8 +365,9 @@ func (t *Topology) Interfaces(d *network.Device) []string {
 	for _, i := range d.Interfaces().All() {
 		out = append(out, i.Name)
 	}
-	for _, at := range t.attachments {
-		if at.number == d.Number() && at.Interface != "" {
+	lo, hi := t.ofDevice[d.Number()][0], t.ofDevice[d.Number()][1]
+	for i := lo; i < hi; i++ {
+		if at := &t.attachments[i]; at.Interface != "" {
 			out = append(out, at.Interface)
 		}
 	}
