@@ -107,13 +107,19 @@ var stems = [...]string{"filter", "-nat", "deny", "drop", "reject", "discard", "
 	"target", "icmp-block-", " -j ", "zone-pair", "security zone", "chain", "prog/xdp",
 	"action order", "subnet", "_ts", "policy pbr", "ptype", "priority", "clsact", " id "}
 
-// maxRule is the longest line that is looked at.
-const maxRule = 64 << 10
+// maxRule is the longest line that is looked at, and shortestStem the length of the shortest of the stems.
+const (
+	maxRule      = 64 << 10
+	shortestStem = 3
+)
 
 // readsLikeRule reports whether a line reads like a rule that stops packets.
 func readsLikeRule(line []byte) bool {
 	if len(line) > maxRule {
 		line = line[:maxRule]
+	}
+	if len(bytes.TrimSpace(line)) < shortestStem { // as the brackets of a document
+		return false
 	}
 	low := bytes.ToLower(line)
 	for _, stem := range stems {

@@ -10,8 +10,9 @@ import (
 	"zarvek/internal/capture/layout"
 )
 
-// Most lines of a large text are rows that begin with a destination, and a row is no prompt, no title and no heading:
-// what looks for those passes such lines by.
+// Most lines of a large text are rows that begin with a destination, parts of a document or of a paragraph, which are
+// indented, or variables of a walk. None of them is a prompt, a title or a heading: what looks for those passes such
+// lines by.
 
 // mostOthers bounds how many other lines are kept by their number; a text with more of them is looked at line by line.
 const mostOthers = 1 << 16
@@ -52,8 +53,9 @@ func otherStarts(text []byte, from int) (starts []int) {
 		if lost < lo {
 			lost = whereNext(text, lo, void)
 		}
-		if rowBegins(text[lo:hi]) && route >= hi && lost >= hi { // a command may be glued to a row
-			continue
+		line := text[lo:hi]
+		if indented(line) || route >= hi && lost >= hi && (rowBegins(line) || variableBegins(line)) {
+			continue // a command may be glued to a row
 		}
 		if starts = append(starts, lo); len(starts) == mostOthers {
 			break
@@ -85,6 +87,25 @@ func (o *others) lines(every bool) iter.Seq2[int, int] {
 			}
 		}
 	}
+}
+
+// indented reports whether a line has blanks in front of something that no title begins with; prompts and headings have
+// none in front.
+func indented(line []byte) bool {
+	if len(line) == 0 || line[0] != ' ' && line[0] != '\t' {
+		return false
+	}
+	rest := bytes.TrimLeft(line, " \t")
+	return len(rest) > 0 && rest[0] != '\r' && rest[0] != '`' && bytes.IndexByte(titleSigns, rest[0]) < 0
+}
+
+// variableBegins reports whether a line begins as those of a walk do: with an identifier, by name or in numbers.
+func variableBegins(line []byte) bool {
+	if bytes.HasPrefix(line, []byte(".1.3.")) || bytes.HasPrefix(line, []byte("iso.3.")) {
+		return true
+	}
+	module, _, ok := bytes.Cut(line[:min(len(line), 40)], []byte("::"))
+	return ok && bytes.HasSuffix(module, []byte("-MIB"))
 }
 
 // mostSigns is how many letters and signs a row has before its first blank.

@@ -32,6 +32,36 @@ func TestRowBegins(t *testing.T) {
 	}
 }
 
+func TestIndented(t *testing.T) {
+	for line, want := range map[string]bool{
+		`  "10.61.16.0/24": [`:                 true,
+		"\t</route>":                           true,
+		"                      via 172.28.1.1": true,
+		"  == mast7 ==":                        false,
+		"  -- show ip route --":                false,
+		" `show ip route`":                     false,
+		"    ":                                 false, // a blank line
+		"  \r":                                 false,
+		"mast7# show ip route":                 false,
+		"":                                     false,
+	} {
+		require.Equal(t, want, indented([]byte(line)), line)
+	}
+}
+
+func TestVariableBegins(t *testing.T) {
+	for line, want := range map[string]bool{
+		"IP-FORWARD-MIB::inetCidrRouteType.1.4.10.61.16.0.24.2.0.0.1.4.0.0.0.0 = INTEGER: 3": true,
+		".1.3.6.1.2.1.4.1.0 = INTEGER: 1":  true,
+		"iso.3.6.1.2.1.4.1.0 = INTEGER: 1": true,
+		"mast7::status# show":              false,
+		"mast7# show ip route":             false,
+		"":                                 false,
+	} {
+		require.Equal(t, want, variableBegins([]byte(line)), line)
+	}
+}
+
 // TestRowsAreNothingElse: what looks for prompts, titles and headings finds the same whether or not it passes rows by.
 func TestRowsAreNothingElse(t *testing.T) {
 	for name, raw := range samples(t) {

@@ -230,12 +230,14 @@ func mayPrompt(line []byte) bool {
 var titled = lazyregexp.New("^\\s*(?:[-=*#+~]{2,}\\s*|`)((?:show|display|get|ip|route|netstat|cat|birdc|vtysh|nft" +
 	"|iptables|ip6tables|sysctl)\\b[^`]*?)(?:\\s*[-=*#+~]{2,}|`)?\\s*$")
 
+// titleSigns are those of which a title has two or more in front.
+var titleSigns = []byte("-=*#+~")
+
 // title reads a line as one.
 func title(line []byte) (command string, ok bool) {
-	const signs = "-=*#+~"
 	head := bytes.TrimLeft(line, " \t")
 	if len(head) < 2 || len(line) > maxPrompt ||
-		head[0] != '`' && (strings.IndexByte(signs, head[0]) < 0 || strings.IndexByte(signs, head[1]) < 0) {
+		head[0] != '`' && (bytes.IndexByte(titleSigns, head[0]) < 0 || bytes.IndexByte(titleSigns, head[1]) < 0) {
 		return "", false
 	}
 	m := titled.FindSubmatch(line)

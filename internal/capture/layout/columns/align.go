@@ -95,9 +95,10 @@ func (al *aligner) judge(w []word, cols []column) {
 		}
 		var fit scores
 		var done [types + 1]bool
+		form := formOf(x.text)
 		for _, c := range cols {
 			if !done[c.kind] {
-				fit[c.kind], done[c.kind] = score(x, c.kind), true
+				fit[c.kind], done[c.kind] = form.score(x.text, c.kind), true
 			}
 		}
 		al.fits = append(al.fits, fit)
@@ -119,63 +120,72 @@ func grow[T any](s []T, n int) []T {
 
 func sharing(k kind) bool { return k == flags || k == age || k == ignored || k == labels || k == types }
 
-// score tells how well a word fits a kind of column, wherever it stands.
-func score(w word, k kind) int {
+// form is what a word is, whichever column it stands in.
+type form struct{ number, address bool }
+
+func formOf(s string) form {
+	f := form{number: isNumber(s)}
+	f.address = !f.number && layout.LooksLikeAddress([]byte(s))
+	return f
+}
+
+// score tells how well a word of this form fits a kind of column, wherever it stands.
+func (f form) score(text string, k kind) int {
 	s := 0
 	switch k {
 	case destination:
-		if !isDestination(w.text) {
+		if f.number || !f.address && !isDestination(text) || isClock(text) {
 			return never
 		}
 		s = 8
 	case mask:
-		if _, ok := layout.IPv4([]byte(w.text)); !ok {
+		if _, ok := layout.IPv4([]byte(text)); !ok {
 			return never
 		}
 		s = 8
 	case gateway:
-		_, isAddr := layout.Addr([]byte(strings.Trim(w.text, "[]")))
+		_, isAddr := layout.Addr([]byte(strings.Trim(text, "[]")))
 		switch {
 		case isAddr:
 			s = 6
-		case layout.LooksLikeAddress([]byte(w.text)): // a bad one
+		case f.address: // a bad one
 			s = 4
-		case isNumber(w.text):
+		case f.number:
 			return never
 		default:
 			s = 1
 		}
 	case metric, preference, length, added:
 		switch {
-		case isNumber(w.text):
+		case f.number:
 			s = 4
-		case w.text == "-" || strings.HasPrefix(w.text, "-") && isNumber(w.text[1:]):
+		case text == "-" || strings.HasPrefix(text, "-") && isNumber(text[1:]):
 			s = 2
-		case strings.Count(w.text, "/") == 1 && isNumber(strings.Trim(strings.Replace(w.text, "/", "", 1), "[]")):
+		case strings.Count(text, "/") == 1 && isNumber(strings.Trim(strings.Replace(text, "/", "", 1), "[]")):
 			s = 3
 		default:
 			return never
 		}
 	case protocol:
-		if w.text[0] >= '0' && w.text[0] <= '9' || layout.LooksLikeAddress([]byte(w.text)) {
+		if text[0] >= '0' && text[0] <= '9' || f.address {
 			return never
 		}
 		s = 2
-		if _, ok := protocolWords[fold(w.text)]; ok {
+		if _, ok := protocolWords[fold(text)]; ok {
 			s = 5
 		}
 	case flags:
-		if layout.LooksLikeAddress([]byte(w.text)) || len(w.text) > 16 {
+		if f.address || len(text) > 16 {
 			return never
 		}
 		s = 1
-		if isNumber(w.text) {
+		if f.number {
 			s = -2
 		}
 	case ifname:
 		s = 2
 	case age:
-		if isSign(w.text) {
+		if isSign(text) {
 			return never
 		}
 	case ignored, instance, store, labels, types:

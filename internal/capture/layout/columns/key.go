@@ -1,6 +1,7 @@
 package columns
 
 import (
+	"bytes"
 	"maps"
 	"strings"
 
@@ -132,8 +133,8 @@ func (r *reader) learn(text []byte) {
 			r.inKey = false
 			continue
 		}
-		s := string(text[lo:hi])
-		if !r.key(strings.TrimSpace(s)) {
+		line := bytes.TrimSpace(text[lo:hi])
+		if !r.inKey && destinationBegins(line) && !saysMoreThanARow(line) || !r.key(string(line)) {
 			r.inKey = false
 		}
 	}

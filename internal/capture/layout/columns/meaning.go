@@ -48,6 +48,18 @@ var protocolSubtypes = map[string]string{
 // otherTable matches a next hop that is another table of the device: "vr yard".
 var otherTable = lazyregexp.New(`(?i)^(?:next-)?(?:vr|vrf|table|virtual[ -]router)[ :](\S+)$`)
 
+// isOtherTable reports whether a cell is that, after a cheap look.
+func isOtherTable(s string) bool {
+	if s == "" {
+		return false
+	}
+	switch s[0] | 0x20 { // in lower case
+	case 'v', 't', 'n':
+		return otherTable.MatchString(s)
+	}
+	return false
+}
+
 // stateWords are what a column of states may say in whole words, and whether such a route is in use.
 var stateWords = map[string]bool{
 	"active": true, "up": true, "true": true, "yes": true, "valid": true, "best": true, "selected": true,
@@ -99,6 +111,7 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 	}
 	h := route.NextHop{Interface: dev}
 	onLink := false
+	worded := gw != "" && (gw[0] < '0' || gw[0] > '9')
 	switch low := strings.ToLower(gw); {
 	case gw == "" || gw == "*" || gw == "-" || gw == "0.0.0.0" || gw == "::" || low == "on-link" || low == "direct" ||
 		low == "connected" || low == "attached" || low == "none",
@@ -111,18 +124,18 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 		onLink = true
 	case low == "multicast" && p.Addr().IsMulticast():
 		a.Special = route.Multicast
-	case slices.Contains(noWay, strings.Trim(low, ":")):
+	case worded && slices.Contains(noWay, strings.Trim(low, ":")):
 		return fmt.Errorf("%w: %q is no next hop", layout.ErrNotARoute, gw)
-	case discardOf(gw) != 0:
+	case worded && discardOf(gw) != 0:
 		a.Special = discardOf(gw)
-	case otherTable.MatchString(low): // what is called its interface is none that packets leave by
+	case isOtherTable(low): // what is called its interface is none that packets leave by
 		dev, h = "", route.NextHop{Table: otherTable.FindStringSubmatch(gw)[1]}
 	default:
 		addr, ok := layout.Addr([]byte(gw))
 		switch {
 		case ok:
 			h.Address = addr
-			if inTunnel.MatchString(dev) {
+			if strings.HasPrefix(dev, "(") && inTunnel.MatchString(dev) {
 				dev, h.Interface, h.Encapsulated = "", "", true
 			}
 			if r.vlans && isNumber(dev) {

@@ -119,6 +119,11 @@ func Read(text []byte) layout.Reading {
 			r.inKey = false
 			continue
 		}
+		if r.surely(text[lo:hi]) {
+			r.frame.end(&r)
+			r.take(string(text[lo:hi]), lo, hi, r.rowAlone)
+			continue
+		}
 		if r.skip { // the second line of column names that was read with the first
 			r.skip = false
 			r.Pass(lo, hi, layout.Names)
@@ -139,11 +144,7 @@ func Read(text []byte) layout.Reading {
 			r.Pass(lo, hi, layout.Names)
 			continue
 		}
-		if err := r.line(string(text[lo:hi]), lo, hi); err != nil {
-			r.leavePending(errHalf)
-			r.leave(string(text[lo:hi]), lo, hi, err)
-			r.rows++
-		}
+		r.take(string(text[lo:hi]), lo, hi, r.line)
 	}
 	r.frame.end(&r)
 	if r.pending != nil {
@@ -157,6 +158,15 @@ func Read(text []byte) layout.Reading {
 		r.Partial(h.table, true, h.lo, h.hi)
 	}
 	return r.Reading
+}
+
+// take reads a line, and leaves it unread where that fails.
+func (r *reader) take(s string, lo, hi int, read func(s string, lo, hi int) error) {
+	if err := read(s, lo, hi); err != nil {
+		r.leavePending(errHalf)
+		r.leave(s, lo, hi, err)
+		r.rows++
+	}
 }
 
 // A lowerLine is the lower line of a row of which the upper one, with the destination, is missing.
@@ -240,6 +250,17 @@ func (r *reader) line(s string, lo, hi int) error {
 	if r.cols == nil {
 		return layout.ErrNotARoute
 	}
+	return r.ofTable(s, lo, hi)
+}
+
+// rowAlone is line for one that is surely a row.
+func (r *reader) rowAlone(s string, lo, hi int) error {
+	r.named = false
+	return r.ofTable(s, lo, hi)
+}
+
+// ofTable reads a row of the table that the lines above name.
+func (r *reader) ofTable(s string, lo, hi int) error {
 	if r.lost {
 		return errTitle
 	}

@@ -111,7 +111,7 @@ func (r *reader) row(s string, lo, hi int) error {
 // fit reports whether cells whose columns are certain hold what those do.
 func fit(cells []string, cols []column) bool {
 	for i, c := range cols {
-		if cells[i] != "" && c.kind != ignored && c.kind != gateway && score(word{text: cells[i]}, c.kind) == never {
+		if cells[i] != "" && c.kind != ignored && c.kind != gateway && formOf(cells[i]).score(cells[i], c.kind) == never {
 			return false
 		}
 	}

@@ -124,7 +124,7 @@ var withoutBrackets, apartBrackets = strings.NewReplacer("[", "", "]", ""), stri
 func joinInterface(w []word) []word {
 	for i := 0; i+1 < len(w); i++ {
 		if w[i+1].lo == w[i].hi+1 &&
-			(layout.ApartInterface(w[i].text, w[i+1].text) || otherTable.MatchString(w[i].text+" "+w[i+1].text)) {
+			(layout.ApartInterface(w[i].text, w[i+1].text) || isOtherTable(w[i].text+" "+w[i+1].text)) {
 			w[i] = word{w[i].text + " " + w[i+1].text, w[i].lo, w[i+1].hi}
 			w = slices.Delete(w, i+1, i+2)
 		}

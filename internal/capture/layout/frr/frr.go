@@ -4,11 +4,14 @@ package frr
 
 import (
 	"bytes"
-	"encoding/json"
+	"cmp"
 	"errors"
 	"fmt"
 	"slices"
 	"strconv"
+
+	"github.com/go-json-experiment/json"
+	"github.com/go-json-experiment/json/jsontext"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
@@ -81,47 +84,51 @@ type hop struct {
 
 type jsonReader struct {
 	layout.Collector
-	text []byte
+	dec  *jsontext.Decoder
+	base int // where its document begins
 }
 
 // ReadJSON reads one or more documents: PREFIX to list of routes, or table name to such a document.
 func ReadJSON(text []byte) layout.Reading {
-	r := jsonReader{text: text}
+	var r jsonReader
 	r.Layout = jsonName
-	r.Documents(text, func(dec *json.Decoder, lo int) error { return r.document(dec, lo, "", 0) })
+	layout.Documents(&r.Collector, text, layout.ByTokens, func(dec *jsontext.Decoder, lo int) error {
+		r.dec, r.base = dec, lo
+		return r.document("", 0)
+	})
 	return r.Reading
 }
 
+// at is how far the text was read.
+func (r *jsonReader) at() int { return r.base + int(r.dec.InputOffset()) }
+
 // document reads an object whose values are lists of routes, or such objects by name of a table.
-func (r *jsonReader) document(dec *json.Decoder, base int, table string, depth int) error {
-	if t, err := dec.Token(); err != nil || t != json.Delim('{') {
+func (r *jsonReader) document(table string, depth int) error {
+	if t, err := r.dec.ReadToken(); err != nil || t.Kind() != '{' {
 		return orExpected(err)
 	}
-	for dec.More() {
-		key, err := dec.Token()
+	for r.dec.PeekKind() != '}' {
+		key, err := r.dec.ReadToken()
 		if err != nil {
 			return err
 		}
-		after := base + int(dec.InputOffset())
-		switch next := r.peek(after); {
+		name := key.String()
+		after := r.at()
+		switch next := r.dec.PeekKind(); {
 		case next == '[':
-			if err := r.list(dec, base, table); err != nil {
-				return err
-			}
+			err = r.list(table)
 		case next == '{' && depth == 0:
-			name, _ := key.(string)
-			if err := r.document(dec, base, name, 1); err != nil {
-				return err
-			}
+			err = r.document(name, 1)
 		default:
-			var skip json.RawMessage
-			if err := dec.Decode(&skip); err != nil {
-				return err
+			if err = r.dec.SkipValue(); err == nil {
+				r.Span(after, r.at(), errNotARoute)
 			}
-			r.Span(after, base+int(dec.InputOffset()), errNotARoute)
+		}
+		if err != nil {
+			return err
 		}
 	}
-	_, err := dec.Token()
+	_, err := r.dec.ReadToken()
 	return err
 }
 
@@ -132,46 +139,30 @@ func orExpected(err error) error {
 	return err
 }
 
-// peek returns the first byte of the value after a key.
-func (r *jsonReader) peek(at int) byte {
-	for ; at < len(r.text); at++ {
-		if c := r.text[at]; c != ' ' && c != '\t' && c != '\r' && c != '\n' && c != ':' {
-			return c
-		}
-	}
-	return 0
-}
-
 // list reads the routes of one prefix; an element that is none is left unread, and the rest is read on.
-func (r *jsonReader) list(dec *json.Decoder, base int, table string) error {
-	if _, err := dec.Token(); err != nil {
+func (r *jsonReader) list(table string) error {
+	if _, err := r.dec.ReadToken(); err != nil {
 		return err
 	}
-	at := base + int(dec.InputOffset())
-	for dec.More() {
-		var o object
-		err := dec.Decode(&o)
-		end := base + int(dec.InputOffset())
-		var bad *json.UnmarshalTypeError
-		if err != nil && !errors.As(err, &bad) {
+	for r.dec.PeekKind() != ']' {
+		raw, err := r.dec.ReadValue()
+		if err != nil {
 			return err
 		}
-		lo := end - 1
-		if i := bytes.IndexByte(r.text[at:end], '{'); i >= 0 {
-			lo = at + i
-		}
-		switch {
-		case bad != nil:
-			err = fmt.Errorf("%w: %s in %q", layout.ErrNumber, bad.Value, bad.Field)
+		hi := r.at()
+		lo := hi - len(raw)
+		var o object
+		switch err = json.Unmarshal(raw, &o, layout.Tolerant); {
+		case err != nil:
+			err = cmp.Or(layout.Unfit(err), err)
 		case o.Prefix == "":
 			err = errNotARoute
 		default:
-			err = r.route(&o, lo, end, table)
+			err = r.route(&o, lo, hi, table)
 		}
-		r.Span(lo, end, err)
-		at = end
+		r.Span(lo, hi, err)
 	}
-	_, err := dec.Token()
+	_, err := r.dec.ReadToken()
 	return err
 }
 

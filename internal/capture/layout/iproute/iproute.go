@@ -7,10 +7,12 @@ package iproute
 
 import (
 	"bytes"
-	"encoding/json"
+	"cmp"
 	"errors"
 	"fmt"
 	"io"
+
+	"github.com/go-json-experiment/json"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/route"
@@ -142,25 +144,29 @@ var firstDst = lazyregexp.New(`"dst": ?"([^"]*)"`)
 
 // element reads what stands at an offset by package json and returns where it ends.
 func (r *reader) element(at int) (int, error) {
-	dec := json.NewDecoder(bytes.NewReader(r.text[at:]))
-	var o object
-	err := dec.Decode(&o)
-	end := at + int(dec.InputOffset())
-	var bad *json.UnmarshalTypeError
-	switch {
-	case err != nil && !errors.As(err, &bad):
+	raw, err := layout.ByTokens(r.text[at:]).ReadValue()
+	if err != nil {
 		if errors.Is(err, io.EOF) {
 			err = io.ErrUnexpectedEOF
 		}
-		return at, err
+		return at, layout.Fault(err)
+	}
+	end := at + len(raw)
+	var o object
+	if r.text[at] == '{' {
+		err = json.Unmarshal(raw, &o, layout.Tolerant)
+	}
+	switch {
 	case r.text[at] != '{':
 		err = errUnknownObject
-	case bad != nil:
-		err = fmt.Errorf("%w: %s in %q", layout.ErrNumber, bad.Value, bad.Field)
+	case err != nil:
+		err = cmp.Or(layout.Unfit(err), err)
 	default:
 		o.lo, o.hi = at, end
-		if m := firstDst.FindSubmatch(r.text[at:end]); o.Encap != "" && m != nil {
-			o.Dst = word(m[1]) // what is put around the packet has a "dst" of its own
+		if o.Encap != "" { // what is put around the packet has a "dst" of its own
+			if m := firstDst.FindSubmatch(raw); m != nil {
+				o.Dst = word(m[1])
+			}
 		}
 		r.plain = false
 		if err = r.object(&o); err == nil && r.plain {

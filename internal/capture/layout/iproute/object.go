@@ -4,6 +4,8 @@ import (
 	"encoding/json"
 	"reflect"
 	"strconv"
+
+	"github.com/go-json-experiment/json/jsontext"
 )
 
 // object has the names of every kind of object that is read; which are present tells the kind.
@@ -104,8 +106,7 @@ type word string
 // UnmarshalJSON takes a string or a number.
 func (w *word) UnmarshalJSON(b []byte) error {
 	if len(b) > 0 && b[0] == '"' {
-		var s string
-		err := json.Unmarshal(b, &s)
+		s, err := jsontext.AppendUnquote(nil, b)
 		*w = word(s)
 		return err
 	}

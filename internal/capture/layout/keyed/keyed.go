@@ -61,7 +61,7 @@ type reader struct {
 func Read(text []byte) layout.Reading {
 	r := reader{text: text}
 	r.Layout = name
-	r.Documents(text, func(dec *json.Decoder, lo int) error {
+	layout.Documents(&r.Collector, text, layout.ByJSON, func(dec *json.Decoder, lo int) error {
 		r.dec, r.base, r.table = dec, lo, "default"
 		return r.value("", 0)
 	})

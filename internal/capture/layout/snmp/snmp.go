@@ -31,6 +31,8 @@ var Reader = layout.Reader{Structured: true, Name: name, Recognise: recognise, R
 var (
 	errIndex = errors.New("an index that does not fit its table")
 	errValue = errors.New("a value that does not fit its column")
+
+	stringValue, noValue = []byte("STRING: "), []byte("= ")
 )
 
 func recognise(text []byte) int {
@@ -53,10 +55,13 @@ type routeRow struct {
 	old         bool // of RFC 1213, whose types are others
 	idle        bool // its status says that it is not in use
 	lo, hi      int
+	place       int    // in the order of the walk
+	index       []byte // as the text has it
 }
 
 type reader struct {
 	layout.Collector
+	column
 	routes   map[string]*routeRow
 	order    []*routeRow
 	links    map[uint64]*network.Interface
@@ -86,12 +91,17 @@ func Read(text []byte) layout.Reading {
 		if layout.Blank(line) {
 			continue
 		}
+		if r.goesDown(line) {
+			continue
+		}
 		oid, value, other, ok := parseLine(line)
 		switch {
 		case ok && other:
 			r.Pass(lo, hi, layout.Other)
 		case ok:
+			r.at = nil
 			used, err := r.binding(oid, value, lo, hi)
+			r.enter(line, oid)
 			switch {
 			case err != nil:
 				r.LeaveUnread(lo, hi, err)
@@ -108,7 +118,7 @@ func Read(text []byte) layout.Reading {
 		default:
 			r.LeaveUnread(lo, hi, layout.ErrNotARoute)
 		}
-		r.hexOpen = ok && (bytes.Contains(line, []byte("STRING: ")) || bytes.HasSuffix(line, []byte("= ")))
+		r.hexOpen = ok && (bytes.Contains(line, stringValue) || bytes.HasSuffix(line, noValue))
 	}
 	r.finish()
 	return r.Reading
@@ -148,13 +158,13 @@ func (r *reader) binding(oid []uint32, value string, lo, hi int) (used bool, err
 // row returns the row of an index, made when it is first seen.
 func (r *reader) row(key string, lo, hi int) (row *routeRow, fresh bool) {
 	row = r.routes[key]
-	if row == nil {
-		row = &routeRow{lo: lo, hi: hi}
+	if fresh = row == nil; fresh {
+		row = &routeRow{lo: lo, hi: hi, place: len(r.order)}
 		r.routes[key] = row
 		r.order = append(r.order, row)
-		return row, true
 	}
-	return row, false
+	r.at = row
+	return row, fresh
 }
 
 func key(table byte, index []uint32) string {
@@ -212,10 +222,12 @@ func (w *routeRow) column(n uint32, value string) error {
 	return nil
 }
 
+// oldColumns are the columns of ipCidrRouteTable, as routeRow counts them.
+var oldColumns = map[uint32]uint32{5: 0, 6: 1, 7: 2, 11: 5, 16: 10}
+
 // oldCIDR reads a column of ipCidrRouteTable: destination, mask, service, next hop.
 func (r *reader) oldCIDR(column uint32, index []uint32, value string, lo, hi int) (bool, error) {
-	at := map[uint32]uint32{5: 0, 6: 1, 7: 2, 11: 5, 16: 10}
-	n, wanted := at[column]
+	n, wanted := oldColumns[column]
 	if !wanted {
 		return false, nil
 	}

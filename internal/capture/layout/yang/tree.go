@@ -2,12 +2,14 @@ package yang
 
 import (
 	"bytes"
-	"encoding/json"
 	"encoding/xml"
 	"errors"
-	"fmt"
 	"io"
 	"strings"
+
+	"github.com/go-json-experiment/json/jsontext"
+
+	"zarvek/internal/capture/layout"
 )
 
 // node is an element of a document, JSON or XML alike: lists are children of one name.
@@ -81,6 +83,7 @@ func localName(s string) string { return s[strings.LastIndexByte(s, ':')+1:] }
 // within tells that a document had begun.
 func parseJSON(text []byte) (root *node, at int, within bool, err error) {
 	root = &node{}
+	p := jsonParser{names: map[string]string{}}
 	for at < len(text) {
 		for at < len(text) && bytes.IndexByte([]byte(" \t\r\n"), text[at]) >= 0 {
 			at++
@@ -88,25 +91,23 @@ func parseJSON(text []byte) (root *node, at int, within bool, err error) {
 		if at == len(text) {
 			return root, at, false, nil
 		}
-		d := json.NewDecoder(bytes.NewReader(text[at:]))
-		d.UseNumber()
-		p := jsonParser{d, at, text}
+		p.d, p.base = layout.ByTokens(text[at:]), at
 		err := p.value(root, "", 0)
-		at += int(d.InputOffset())
+		at += int(p.d.InputOffset())
 		if err != nil {
 			if errors.Is(err, io.EOF) {
 				err = io.ErrUnexpectedEOF
 			}
-			return root, at, d.InputOffset() > 0 || errors.Is(err, io.ErrUnexpectedEOF), err
+			return root, at, p.d.InputOffset() > 0 || errors.Is(err, io.ErrUnexpectedEOF), layout.Fault(err)
 		}
 	}
 	return root, at, false, nil
 }
 
 type jsonParser struct {
-	d    *json.Decoder
-	base int
-	text []byte
+	d     *jsontext.Decoder
+	base  int
+	names map[string]string // without the module's prefix, by all of them as they stand in the text
 }
 
 func (p *jsonParser) offset() int { return p.base + int(p.d.InputOffset()) }
@@ -117,43 +118,62 @@ func (p *jsonParser) value(parent *node, name string, depth int) error {
 		return errDepth
 	}
 	before := p.offset()
-	t, err := p.d.Token()
-	if err != nil {
-		return err
-	}
-	lo := p.offset() - 1
-	switch t {
-	case json.Delim('['):
-		for p.d.More() {
+	switch p.d.PeekKind() {
+	case '[':
+		if _, err := p.d.ReadToken(); err != nil {
+			return err
+		}
+		for p.d.PeekKind() != ']' {
 			if err := p.value(parent, name, depth+1); err != nil {
 				return err
 			}
 		}
-		_, err := p.d.Token()
+		_, err := p.d.ReadToken()
 		return err
-	case json.Delim('{'):
-		n := &node{name: name, lo: lo}
+	case '{':
+		if _, err := p.d.ReadToken(); err != nil {
+			return err
+		}
+		n := &node{name: name, lo: p.offset() - 1}
 		parent.children = append(parent.children, n)
-		for p.d.More() {
-			k, err := p.d.Token()
+		for p.d.PeekKind() != '}' {
+			key, err := p.name()
 			if err != nil {
 				return err
 			}
-			key, _ := k.(string)
-			if err := p.value(n, localName(key), depth+1); err != nil {
+			if err := p.value(n, key, depth+1); err != nil {
 				return err
 			}
 		}
-		_, err := p.d.Token()
+		_, err := p.d.ReadToken()
 		n.hi = p.offset()
 		return err
 	}
+	t, err := p.d.ReadToken()
+	if err != nil {
+		return err
+	}
 	n := &node{name: name, lo: before, hi: p.offset()}
-	if t != nil {
-		n.text = fmt.Sprint(t)
+	if t.Kind() != 'n' {
+		n.text = t.String()
 	}
 	parent.children = append(parent.children, n)
 	return nil
+}
+
+// name reads the name of a member. There are few of them.
+func (p *jsonParser) name() (string, error) {
+	raw, err := p.d.ReadValue()
+	if err != nil {
+		return "", err
+	}
+	name, known := p.names[string(raw)]
+	if !known {
+		plain, _ := jsontext.AppendUnquote(nil, raw)
+		name = localName(string(plain))
+		p.names[string(raw)] = name
+	}
+	return name, nil
 }
 
 // parseXML reads an XML document as a tree. No entity but XML's own five is known, and nothing is ever fetched.
