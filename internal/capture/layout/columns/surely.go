@@ -5,15 +5,15 @@ import (
 	"slices"
 )
 
-// Nearly all lines of a large table are rows. Those that can be nothing else are known by a look at their bytes, without
-// asking whether they are names of columns, titles, keys or totals.
+// Nearly all lines of a large table are rows. Those that can be nothing else are known by a look at their bytes,
+// without asking whether they are names of columns, titles, keys or totals.
 
 // saysMore are words with which a line may be a key or a total although a destination stands in front.
 var saysMore = [...][]byte{[]byte("routes"), []byte("Routes"), []byte("out of"), []byte("flags"), []byte("Flags"),
 	[]byte("codes"), []byte("Codes"), []byte("legend"), []byte("Legend")}
 
-// surely reports whether a line below names of columns is a row: it begins with a destination, nothing of it is damaged,
-// and it speaks of no routes.
+// surely reports whether a line below names of columns is a row: it begins with a destination, nothing of it is
+// damaged, and it speaks of no routes.
 func (r *reader) surely(line []byte) bool {
 	if r.cols == nil || r.half != nil || r.inKey || r.skip || !destinationBegins(line) {
 		return false

@@ -395,6 +395,9 @@ func (r *reader) addRoute(w *routeRow) {
 
 // oldAddress reads a column of ipAddrTable.
 func (r *reader) oldAddress(column uint32, index []uint32, value string, lo, hi int) (bool, error) {
+	if column < 1 || column > 3 {
+		return false, nil
+	}
 	a, _, ok := takeIPv4(index)
 	if !ok {
 		return false, errIndex
@@ -416,9 +419,6 @@ func (r *reader) oldAddress(column uint32, index []uint32, value string, lo, hi 
 			row.bits = 32
 			return false, err
 		}
-	case 1:
-	default:
-		return false, nil
 	}
 	return true, nil
 }

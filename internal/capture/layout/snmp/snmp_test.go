@@ -83,6 +83,12 @@ IP-FORWARD-MIB::ipCidrRouteIfIndex.10.62.0.0.255.255.0.255.0.0.0.0.0 = INTEGER: 
 	require.Equal(t, []string{"3 mask is not contiguous: 255.255.0.255"}, layouttest.Unread(in, r))
 }
 
+// TestAColumnThatNamesNoAddress: columns of the address table that are not read tell of no address either.
+func TestAColumnThatNamesNoAddress(t *testing.T) {
+	in := []byte(".1.3.6.1.2.1.4.24.7.1.7.1.4.10.61.0.0.24.2.0.0.1.4.0.0.0.0 = INTEGER: 2\n.1.3.6.1.2.1.4.20.1.4.10.61.0.1 = INTEGER: 1\n")
+	require.Empty(t, layouttest.Laws(t, Read, in).Facts.Addresses)
+}
+
 func TestInterfacesAddressesNeighbours(t *testing.T) {
 	in := []byte(`IF-MIB::ifDescr.2 = STRING: A long description
 IF-MIB::ifName.2 = STRING: desk0

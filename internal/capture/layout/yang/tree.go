@@ -178,6 +178,14 @@ func (p *jsonParser) name() (string, error) {
 
 // parseXML reads an XML document as a tree. No entity but XML's own five is known, and nothing is ever fetched.
 func parseXML(text []byte) (root *node, at int, within bool, err error) {
+	if root, ok := plainXML(text); ok {
+		return root, len(text), false, nil
+	}
+	return anyXML(text)
+}
+
+// anyXML is parseXML by package xml.
+func anyXML(text []byte) (root *node, at int, within bool, err error) {
 	root = &node{}
 	d := xml.NewDecoder(bytes.NewReader(text))
 	stack := []*node{root}
