@@ -77,6 +77,22 @@ func (n *node) find(name string, visit func(*node)) {
 	}
 }
 
+// wholes are what is read as a whole, or not at all.
+var wholes = layout.WordSet("route ipv4-entry ipv6-entry interface next-hop next-hop-group")
+
+// brokenOff is where the outermost of them begins in which the document ends, at where it ends in none.
+func (n *node) brokenOff(at int) int {
+	for len(n.children) > 0 {
+		if n = n.children[len(n.children)-1]; n.hi > 0 {
+			break
+		}
+		if wholes[n.name] {
+			return n.lo
+		}
+	}
+	return at
+}
+
 func localName(s string) string { return s[strings.LastIndexByte(s, ':')+1:] }
 
 // parseJSON reads the JSON documents of a text (RFC 7951) as one tree. On an error the tree holds what came before;

@@ -70,6 +70,7 @@ func Read(text []byte) layout.Reading {
 			for i := range r.Facts.Tables {
 				r.Facts.Tables[i].Cut = true
 			}
+			at = min(at, root.brokenOff(at))
 		}
 		if errors.Is(err, io.ErrUnexpectedEOF) {
 			err = layout.ErrCut

@@ -150,6 +150,19 @@ func TestEntitiesAreNotExpanded(t *testing.T) {
 	}
 }
 
+// TestBrokenOff: of a route in which the document ends every line is unread, and the table is cut.
+func TestBrokenOff(t *testing.T) {
+	for _, in := range []string{routingJSON[:strings.Index(routingJSON, `"172.28.61.22"}`)+15], routingXML[:strings.Index(routingXML, "<source-protocol")]} {
+		r := layouttest.Laws(t, Read, []byte(in))
+		require.NotEmpty(t, layouttest.Unread([]byte(in), r))
+		for _, table := range r.Facts.Tables {
+			require.True(t, table.Cut)
+		}
+		last := r.Unread[0]
+		require.Contains(t, in[last.Mark.Off:last.Mark.End], "route")
+	}
+}
+
 func FuzzRead(f *testing.F) {
 	for _, s := range []string{routingJSON, routingXML, aftJSON} {
 		f.Add([]byte(s))
