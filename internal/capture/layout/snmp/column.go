@@ -42,7 +42,7 @@ func (r *reader) goesDown(line []byte) bool {
 // enter notes where the walk is after a line with an identifier.
 func (r *reader) enter(line []byte, oid []uint32) {
 	r.head = nil
-	if r.at == nil {
+	if r.inRoutes = r.at != nil; !r.inRoutes {
 		return
 	}
 	base := 5 // numbers in front of the index

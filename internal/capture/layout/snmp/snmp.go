@@ -31,6 +31,7 @@ var Reader = layout.Reader{Structured: true, Name: name, Recognise: recognise, R
 var (
 	errIndex = errors.New("an index that does not fit its table")
 	errValue = errors.New("a value that does not fit its column")
+	errBroke = errors.New("the walk did not come to its end")
 
 	stringValue, noValue = []byte("STRING: "), []byte("= ")
 )
@@ -72,6 +73,7 @@ type reader struct {
 	neigh    map[string]*network.Neighbour
 	neighs   []*network.Neighbour
 	hexOpen  bool // the last line's value may go on
+	stop
 }
 
 type addrRow struct {
@@ -94,9 +96,15 @@ func Read(text []byte) layout.Reading {
 		if r.goesDown(line) {
 			continue
 		}
+		if broke.Match(line) {
+			r.stops(lo, hi)
+			r.LeaveUnread(lo, hi, errBroke)
+			continue
+		}
 		oid, value, other, ok := parseLine(line)
 		switch {
 		case ok && other:
+			r.inRoutes = false
 			r.Pass(lo, hi, layout.Other)
 		case ok:
 			r.at = nil
@@ -292,9 +300,19 @@ func (r *reader) oldRoute(column uint32, index []uint32, value string, lo, hi in
 
 // finish turns the rows into facts.
 func (r *reader) finish() {
+	typed, untyped := 0, 0
 	for _, w := range r.order {
+		if w.kind == 0 {
+			untyped++
+		} else {
+			typed++
+		}
 		r.addRoute(w)
 	}
+	if n := len(r.order); !r.stopped && typed > 0 && untyped > 0 { // it ends within the column of types
+		r.stoppedAt(r.order[n-1].lo, r.order[n-1].hi)
+	}
+	r.Partial("default", r.stopped, r.stopLo, r.stopHi)
 	for _, id := range r.linkIDs {
 		l := r.links[id]
 		switch s := r.states[id]; {

@@ -83,6 +83,44 @@ IP-FORWARD-MIB::ipCidrRouteIfIndex.10.62.0.0.255.255.0.255.0.0.0.0.0 = INTEGER: 
 	require.Equal(t, []string{"3 mask is not contiguous: 255.255.0.255"}, layouttest.Unread(in, r))
 }
 
+// TestAWalkThatStops: a table of routes that a walk did not come to the end of is known in part only; one that it left
+// before is not harmed.
+func TestAWalkThatStops(t *testing.T) {
+	column := func(name, value string, rows ...string) (out string) {
+		for _, row := range rows {
+			out += "IP-FORWARD-MIB::inetCidrRoute" + name + ".1.4." + row + ".2.0.0.1.4.172.28.61.6 = INTEGER: " + value + "\n"
+		}
+		return out
+	}
+	one, both := []string{"10.61.16.0.24"}, []string{"10.61.16.0.24", "10.61.17.0.24"}
+	const timeout = "Timeout: No Response from 172.28.1.1\n"
+	for _, tc := range []struct {
+		name, in string
+		part     bool
+	}{
+		{"whole", column("IfIndex", "2", both...) + column("Type", "remote(4)", both...), false},
+		{"in the first column", column("IfIndex", "2", one...) + timeout, true},
+		{"in the column of types", column("IfIndex", "2", both...) + column("Type", "remote(4)", one...) + timeout, true},
+		{"there, without a word", column("IfIndex", "2", both...) + column("Type", "remote(4)", one...), true},
+		{"one column alone", column("IfIndex", "2", both...), false},
+		{"behind the table", column("IfIndex", "2", both...) + column("Type", "remote(4)", both...) +
+			"IP-MIB::ipForwarding.0 = INTEGER: 1\n" + timeout, false},
+		{"before it", timeout + column("IfIndex", "2", both...) + column("Type", "remote(4)", both...), false},
+		{"in an error", column("IfIndex", "2", both...) + column("Type", "remote(4)", both...) +
+			"Error in packet.\nReason: (genError) A general failure occured\n", true},
+		{"where numbers do not grow", column("IfIndex", "2", both...) + column("Type", "remote(4)", both...) +
+			"Error: OID not increasing: IP-FORWARD-MIB::inetCidrRouteType\n", true},
+		{"behind an octet string", "IF-MIB::ifPhysAddress.2 = Hex-STRING: 02 6B\n" + timeout +
+			column("IfIndex", "2", both...) + column("Type", "remote(4)", both...), false},
+	} {
+		t.Run(tc.name, func(t *testing.T) {
+			r := layouttest.Laws(t, Read, []byte(tc.in))
+			require.Len(t, r.Facts.Tables, 1)
+			require.Equal(t, tc.part, r.Facts.Tables[0].Filtered.Known())
+		})
+	}
+}
+
 // TestAColumnThatNamesNoAddress: columns of the address table that are not read tell of no address either.
 func TestAColumnThatNamesNoAddress(t *testing.T) {
 	in := []byte(".1.3.6.1.2.1.4.24.7.1.7.1.4.10.61.0.0.24.2.0.0.1.4.0.0.0.0 = INTEGER: 2\n.1.3.6.1.2.1.4.20.1.4.10.61.0.1 = INTEGER: 1\n")

@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"io"
 	"net/netip"
+	"slices"
 	"strings"
 
 	"zarvek/internal/capture/layout"
@@ -52,19 +53,43 @@ func recognise(text []byte) int {
 
 type reader struct{ layout.Collector }
 
+// asked keeps that a request asks for a part: by what a leaf says (RFC 6241 section 6.2.5), or by an expression. One
+// that names subtrees alone asks for the whole of them.
+func (r *reader) asked(operation *node) {
+	for _, filter := range operation.children {
+		if !strings.HasSuffix(filter.name, "filter") || len(filter.children) > 0 && !filter.selects() {
+			continue
+		}
+		for _, t := range r.Facts.Tables {
+			r.Partial(t.Name, true, filter.lo, max(filter.hi, filter.lo+1))
+		}
+	}
+}
+
+// selects reports whether anything below a node has a text.
+func (n *node) selects() bool {
+	return n.text != "" || slices.ContainsFunc(n.children, (*node).selects)
+}
+
+// endOfMessage stands between the messages of a session (RFC 6242 section 4.3), and is no part of any document.
+var endOfMessage, blanks = []byte("]]>]]>"), []byte("      ")
+
 // Read reads a text of this family.
 func Read(text []byte) layout.Reading {
 	r := reader{}
 	r.Layout = name
-	parse := parseJSON
+	parse, documents := parseJSON, text
 	if t := bytes.TrimSpace(text); len(t) > 0 && t[0] == '<' {
-		parse = parseXML
+		parse, documents = parseXML, bytes.ReplaceAll(text, endOfMessage, blanks[:len(endOfMessage)])
 	}
-	root, at, within, err := parse(text)
+	root, at, within, err := parse(documents)
 	root.find("rib", r.rib)
 	root.find("static-routes", r.statics)
 	root.find("interfaces", r.interfaces)
 	r.afts(root)
+	for _, operation := range [...]string{"get", "get-config", "get-data"} {
+		root.find(operation, r.asked)
+	}
 	if err != nil {
 		if within {
 			for i := range r.Facts.Tables {

@@ -150,6 +150,33 @@ func TestEntitiesAreNotExpanded(t *testing.T) {
 	}
 }
 
+// TestMessagesOfASession: each message is a document, and what stands between them is part of none.
+func TestMessagesOfASession(t *testing.T) {
+	in := []byte("<hello><capabilities/></hello>]]>]]>\n" + routingXML + "]]>]]>\n")
+	r := layouttest.Laws(t, Read, in)
+	require.Empty(t, layouttest.Unread(in, r))
+	require.Equal(t, []string{"5 10.61.16.0/24 ospf 110/- via 172.28.61.2 dev wan0: active installed"}, layouttest.Words(in, r))
+}
+
+// TestRequestsForAPart: a request above the answer may ask for a part of the table.
+func TestRequestsForAPart(t *testing.T) {
+	for request, part := range map[string]bool{
+		`<get><filter type="subtree"><routing xmlns="x"/></filter></get>`:                                     false,
+		`<get><filter><routing><ribs><rib><name>red</name></rib></ribs></routing></filter></get>`:             true,
+		`<get><filter type="xpath" select="/rt:routing//route[active]"/></get>`:                               true,
+		`<get-data><xpath-filter>/rt:routing//route[active]</xpath-filter></get-data>`:                        true,
+		`<get-data><subtree-filter><routing><control-plane-protocols/></routing></subtree-filter></get-data>`: false,
+		`<get/>`: false,
+	} {
+		in := []byte("<rpc>" + request + "</rpc>]]>]]>\n" + routingXML)
+		r := layouttest.Laws(t, Read, in)
+		require.NotEmpty(t, r.Facts.Tables)
+		for _, table := range r.Facts.Tables {
+			require.Equal(t, part, table.Filtered.Known(), request)
+		}
+	}
+}
+
 // TestBrokenOff: of a route in which the document ends every line is unread, and the table is cut.
 func TestBrokenOff(t *testing.T) {
 	for _, in := range []string{routingJSON[:strings.Index(routingJSON, `"172.28.61.22"}`)+15], routingXML[:strings.Index(routingXML, "<source-protocol")]} {
