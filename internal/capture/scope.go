@@ -17,7 +17,7 @@ var interrupted = lazyregexp.New(`^\s*(?:\^[CZ\\]|\x03|<?Interrupt(?:ed)?>?|Abor
 
 // sessionLost matches what a terminal prints in place of the rest of an output, where its session was lost.
 var sessionLost = lazyregexp.New(`(?i)^\s*(?:(?:ssh|client_loop|packet_write\w*|telnet): )?(?:` +
-	`connection (?:to \S+ )?(?:port \d+ )?(?:closed by (?:foreign|remote) host|timed out|reset\b|lost\b)` +
+	`connection (?:to \S+ )?(?:port \d+ )?(?:closed by (?:(?:foreign|remote) host|server|peer)|timed out|reset\b|lost\b)` +
 	`|connection to .{0,60}: broken pipe` +
 	`|(?:send disconnect|write failed|read from \S+)\b.{0,40}: |broken pipe|timeout, server \S+ not responding` +
 	`|(?:your |the |this )?(?:cli |idle |vty |exec )?(?:session|connection|line)\b.{0,24}` +
@@ -30,16 +30,17 @@ var endingWords = [][]byte{[]byte("^"), []byte("\x03"), []byte("nterrupt"), []by
 	[]byte("IMED OUT")}
 
 // brokenOff returns where the output of a section was broken off, no mark where it came to its end: the pager's last
-// question was never answered with more, somebody interrupted it, or the session was lost. That line is nothing that is
-// unread.
+// question was never answered with more, somebody interrupted it, the session was lost, or a line says that others were
+// left out. That line is nothing that is unread.
 func (p *Part) brokenOff(src *Source, s section) route.Mark {
 	for i, u := range p.Unread {
 		line := src.Text(u.Mark)
-		if !holdsAny(line, endingWords) {
+		left := len(p.Facts.Tables) > 0 && saysLeftOut(line)
+		if !left && !holdsAny(line, endingWords) {
 			continue
 		}
 		line = appendClean(nil, line)
-		if interrupted.Match(line) || sessionLost.Match(line) && !leftAbove(src.raw[:u.Mark.Off]) {
+		if left || interrupted.Match(line) || sessionLost.Match(line) && !leftAbove(src.raw[:u.Mark.Off]) {
 			p.Passed = append(p.Passed, layout.Passed{Mark: u.Mark})
 			p.Unread = slices.Delete(slices.Clone(p.Unread), i, i+1)
 			return u.Mark

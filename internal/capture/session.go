@@ -145,7 +145,7 @@ func (p *prompter) prompted(line []byte) (device, command string, ok bool) {
 	switch line[0] {
 	case '<':
 		m := angled.FindSubmatch(line)
-		if m == nil || bytes.Contains(p.text, []byte("</"+string(m[1])+">")) {
+		if m == nil || saysLeftOut(line) || bytes.Contains(p.text, []byte("</"+string(m[1])+">")) {
 			return "", "", false
 		}
 		device = string(m[1])
