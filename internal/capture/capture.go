@@ -101,6 +101,7 @@ type Part struct {
 	Score       int    // how many of its first lines the reader was sure of, and more for an unmistakable heading
 	Where       route.Mark
 	PartOfRules bool // some of the rules for routing are all that was asked for
+	abridged    bool // a line says that others were left out
 	layout.Reading
 }
 
@@ -222,6 +223,9 @@ func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
 			p.beheaded(src, s)
 			p.withoutMarks()
 			c.Parts = append(c.Parts, p)
+		}
+		if !s.away && !s.banner {
+			keepLeftOut(c.Parts[first:], src)
 		}
 		strayRows(c.Parts[first:], src)
 		if t, ok := statedTotal(text); ok {

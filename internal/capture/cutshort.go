@@ -32,6 +32,9 @@ var showsWhole = lazyregexp.New(`(?i)^(?:sudo |do |run )?(?:(?:sho?w?|disp?l?a?y
 
 // WholeConfiguration reports whether the part is a configuration of which nothing says that it was asked for in part.
 func (p *Part) WholeConfiguration() bool {
+	if p.abridged {
+		return false
+	}
 	switch p.Layout {
 	case "statements", "hierarchy", "blocks", "paths":
 		return p.Command == "" || showsWhole.MatchString(p.Command)

@@ -2,12 +2,16 @@ package capture
 
 import (
 	"bytes"
+	"slices"
 
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
 	"zarvek/internal/lazyregexp"
 )
 
-// Who pastes a listing leaves lines out and says so, and a program that stops in the middle of one leaves its last words
-// below. Rows are missing then, nobody knows where: what such a listing does not show may be there.
+// Who pastes a listing leaves lines out and says so, and a program that stops in the middle of one leaves its last
+// words below. Rows are missing then, nobody knows where: what such a listing does not show may be there.
 
 // leftOut match a line that says so. None of them is a row.
 var leftOut = []*lazyregexp.Regexp{
@@ -44,16 +48,35 @@ var leftOutStems = [...][]byte{[]byte(".."), []byte("…"), []byte("snip"), []by
 	[]byte("killed"), []byte("bus error"), []byte("pipe"), []byte("dump"), []byte("netlink"), []byte("eof"),
 	[]byte("memory"), []byte("space"), []byte("reading from")}
 
+// leftOutOfRules match such a line in a configuration or a list of rules, as a whole: there stand sentences too, in
+// descriptions and greetings, with words of all kinds.
+var leftOutOfRules = []*lazyregexp.Regexp{
+	leftOut[0], leftOut[1],
+	// ! 12 lines removed, # rules omitted, (rest left out)
+	lazyregexp.New(`(?i)^\W*(?:(?:the|some|all|other|further|\d+) )?(?:output|listing|rest|remainder|text` +
+		`|config(?:uration)?|rules?|lines?|entries|rows?|policies|terms?|acls?|access-lists?|interfaces?|sections?|statements?)` +
+		`(?: \w+){0,3} (?:omitted|truncated|cut(?: off| short| here)?|skipped|snipped|stripped|left out|not shown|removed` +
+		`|missing|redacted|shortened|deleted)\W*$`),
+	lazyregexp.New(`(?i)^\W*(?:omitted|truncated|skipped|snipped|stripped|left out|removed|deleted|omitting|skipping` +
+		`|removing) (?:\w+ ){0,3}(?:output|rest|rules?|lines?|entries|rows?|policies|terms?|acls?|sections?)\W*$`),
+	lazyregexp.New(`(?i)^\W*(?:\d+ )?(?:more|further|other|additional) (?:rules?|lines?|entries|rows?|of the same)\W*$`),
+}
+
 // longestRemark is the longest line that is taken for such a remark.
 const longestRemark = 120
 
 // saysLeftOut reports whether a line says that lines of the listing are missing. A message of the device's log says
 // nothing of a listing, whatever its words.
 func saysLeftOut(line []byte) bool {
+	return string(bytes.TrimSpace(line)) == ":" || saysAny(line, leftOut)
+}
+
+// saysAny is saysLeftOut with the expressions to look for.
+func saysAny(line []byte, which []*lazyregexp.Regexp) bool {
 	if len(line) > longestRemark || stamped.Match(line) {
 		return false
 	}
-	if t := bytes.TrimSpace(line); len(t) == 1 && (t[0] == '.' || t[0] == ':') {
+	if string(bytes.TrimSpace(line)) == "." {
 		return true // three such lines, one below the other
 	}
 	low := bytes.ToLower(line)
@@ -61,7 +84,7 @@ func saysLeftOut(line []byte) bool {
 		if !bytes.Contains(low, stem) {
 			continue
 		}
-		for _, re := range leftOut {
+		for _, re := range which {
 			if re.Match(line) {
 				return true
 			}
@@ -73,3 +96,66 @@ func saysLeftOut(line []byte) bool {
 
 // stamped matches the begin of a message with its time.
 var stamped = lazyregexp.New(`^\W*(?:\d+: )?\W*(?:[A-Z][a-z]{2} +\d+ \d\d:\d\d|\d{4}-\d\d-\d\d|\d\d:\d\d:\d\d)`)
+
+// keepLeftOut keeps that lines are missing from a configuration or a list of rules, which may be in several parts then:
+// one of them may stop what the others let pass. A list of addresses is not one of all of them then, and one of a
+// kernel's policy rules has gaps.
+func keepLeftOut(parts []Part, src *Source) {
+	rules := slices.ContainsFunc(parts, func(p Part) bool {
+		return slices.Contains(ofRules, p.Layout) || len(p.Facts.Policy.Flows)+len(p.Facts.Applied) > 0
+	})
+	for i := range parts {
+		p := &parts[i]
+		if rules && (p.Layout == "" || slices.Contains(ofRules, p.Layout)) || len(p.Facts.Rules)+len(p.Facts.Addresses) > 0 {
+			p.keepLeftOut(src, rules)
+		}
+	}
+}
+
+func (p *Part) keepLeftOut(src *Source, rules bool) {
+	at, found := p.leftOutAt(src)
+	if !found {
+		return
+	}
+	p.abridged = true
+	p.Facts.Addresses = slices.DeleteFunc(p.Facts.Addresses, func(a network.Address) bool {
+		return !a.Configured && a.Prefix.Addr().IsLoopback() // that it is there tells that the list has all
+	})
+	if len(p.Facts.Rules) > 0 {
+		p.Facts.Rules = append(p.Facts.Rules, network.Gap(0, at))
+	}
+	if p.Layout == "" {
+		p.Layout, p.Score = FilterNotRead, 1
+	}
+	if rules {
+		p.Facts.Policy.AllRules4, p.Facts.Policy.AllRules6 = false, false
+		c := layout.Collector{Reading: p.Reading}
+		c.RestrictAt(network.FlowRule{Missing: network.LeftOut}, at)
+		p.Reading = c.Reading
+	}
+}
+
+// leftOutAt finds the line that says so, and accounts for it as one that tells something.
+func (p *Part) leftOutAt(src *Source) (at route.Mark, found bool) {
+	around := surroundings{src: src, in: p.Where}
+	for lo, hi := range layout.Lines(src.raw[p.Where.Off:p.Where.End]) {
+		m := route.Mark{File: p.Where.File, Off: p.Where.Off + uint32(lo), End: p.Where.Off + uint32(hi)}
+		if !saysAny(src.raw[m.Off:m.End], leftOutOfRules) || around.harmless(m) {
+			continue
+		}
+		if i := slices.IndexFunc(p.Unread, func(u layout.Unread) bool { return u.Mark.Off == m.Off }); i >= 0 {
+			p.Unread = slices.Delete(slices.Clone(p.Unread), i, i+1)
+			p.Read++
+		}
+		i := slices.IndexFunc(p.Passed, func(x layout.Passed) bool { return x.Mark.Off == m.Off })
+		if i >= 0 && p.Passed[i].As == layout.Text {
+			continue
+		}
+		if i >= 0 {
+			p.Passed = slices.Delete(slices.Clone(p.Passed), i, i+1)
+			p.Read++
+		}
+		return m, true
+	}
+	return at, false
+}

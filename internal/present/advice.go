@@ -87,7 +87,7 @@ func advice(b forward.Branch, dst netip.Addr) string {
 			"outside",
 			at)
 	case forward.RulesLeftOut:
-		return fmt.Sprintf("capture the filters of %s again without the search", at)
+		return fmt.Sprintf("capture the filters of %s again, whole and without a search", at)
 	case forward.PolicyRouted:
 		return fmt.Sprintf("look at that line of %s: where it sends the packets, and ask from there; "+
 			"-assume-permitted follows them as if it did not fit", at)

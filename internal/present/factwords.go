@@ -175,7 +175,7 @@ func flowWords(r network.FlowRule) string {
 	case r.Missing == network.CutOff:
 		return "the configuration is cut off, and a filter may follow"
 	case r.Missing == network.LeftOut:
-		return "a search behind this command may have left out rules that stop packets"
+		return "rules may have been left out here that stop packets"
 	case r.Missing == network.SeveralBlended:
 		return "these interfaces and those of another listing have nothing in common: of two devices or namespaces"
 	case r.NotRead && r.In == "" && r.Out == "":

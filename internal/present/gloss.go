@@ -75,6 +75,7 @@ var passedWords = map[layout.As]string{
 	layout.Count:         "counts what the table holds",
 	layout.PrefixHeading: "a prefix; its routes stand on the lines below",
 	layout.Part:          "a part of what another line tells",
+	layout.Text:          "a part of a text that says nothing about routes",
 }
 
 var lineCodes = map[capture.LineKind]string{

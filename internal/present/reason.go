@@ -253,8 +253,7 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 		return fmt.Sprintf("a translation of %s fits the answer to what came in unchanged: if it is changed, whoever "+
 			"asked does not know it", at)
 	case forward.RulesLeftOut:
-		return fmt.Sprintf("%s filters were listed with a search behind the command, and rules that it left out may "+
-			"stop the packets", its)
+		return fmt.Sprintf("rules were left out where %s filters were captured, and may stop the packets", its)
 	case forward.PolicyRouted:
 		return fmt.Sprintf("%s policy routing may send such packets another way than their destination tells", its)
 	case forward.CapturesBlended:

@@ -119,7 +119,7 @@ const (
 	SourceByDefault  // nothing but the default route leads back to the source, which the check may not accept
 	FlowNotTold      // a rule or translation asks for the flow
 	FilterNotRead    // a filter is applied on the way, and what it says was not read
-	RulesLeftOut     // a search behind the command that listed a filter may have left rules out
+	RulesLeftOut     // rules may be missing from a filter: a search left them out, or who kept the text
 	PolicyRouted     // a policy of routing may send it another way, and which is not known
 	CapturesBlended  // captures of several kernels stand as one device's
 	WhereApplied     // lists of rules were captured, and not where they are applied

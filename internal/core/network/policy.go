@@ -43,7 +43,7 @@ const (
 	NotApplied                    // where a list of rules is applied
 	// SeveralBlended: nothing is missing, but the captures of several kernels or namespaces stand as one device's
 	SeveralBlended
-	// LeftOut: what a search behind the command left out of its output
+	// LeftOut: what a search behind the command left out of its output, or who kept the text
 	LeftOut
 	// SwitchedOn: that the device forwards packets of the family at all, which systems of its kind have to be told
 	SwitchedOn

@@ -195,7 +195,7 @@ func (r *reader) line(w []string, s string, lo, hi int) bool {
 	// A value over several lines, as of a certificate or a banner.
 	if len(top.settings) > 0 {
 		if last := top.settings[len(top.settings)-1]; len(last.values) > 0 && strings.HasPrefix(last.values[0], "\"") {
-			r.Pass(lo, hi, layout.Other)
+			r.Pass(lo, hi, layout.Text)
 			if strings.Contains(s, "\"") {
 				top.settings[len(top.settings)-1].values = nil
 			}

@@ -2,8 +2,8 @@ package snmp
 
 import "zarvek/internal/lazyregexp"
 
-// A walk that stops before its end tells of it in words of its own, or not at all: the agent did not answer any more, or
-// answered what is no next variable. What a table of routes would have told beyond is not known then.
+// A walk that stops before its end tells of it in words of its own, or not at all: the agent did not answer any more,
+// or answered what is no next variable. What a table of routes would have told beyond is not known then.
 
 // broke matches what walking tools print where a walk stops.
 var broke = lazyregexp.New(`^(?:\w+: )?(?:Timeout\b|No [Rr]esponse\b|Error in packet\b|Error: OID not increasing` +

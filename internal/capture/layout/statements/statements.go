@@ -106,7 +106,7 @@ func Read(text []byte) layout.Reading {
 			greetings = greetings[1:]
 		}
 		if len(greetings) > 0 && lo > greetings[0].lo && !layout.Blank(line) {
-			r.Pass(lo, hi, layout.Other)
+			r.Pass(lo, hi, layout.Text)
 			continue
 		}
 		if layout.Blank(line) {
