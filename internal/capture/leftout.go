@@ -73,7 +73,7 @@ func saysLeftOut(line []byte) bool {
 
 // saysAny is saysLeftOut with the expressions to look for.
 func saysAny(line []byte, which []*lazyregexp.Regexp) bool {
-	if len(line) > longestRemark || stamped.Match(line) {
+	if len(line) > longestRemark {
 		return false
 	}
 	if string(bytes.TrimSpace(line)) == "." {
@@ -84,12 +84,8 @@ func saysAny(line []byte, which []*lazyregexp.Regexp) bool {
 		if !bytes.Contains(low, stem) {
 			continue
 		}
-		for _, re := range which {
-			if re.Match(line) {
-				return true
-			}
-		}
-		return false
+		return slices.ContainsFunc(which, func(re *lazyregexp.Regexp) bool { return re.Match(line) }) &&
+			!stamped.Match(line)
 	}
 	return false
 }
@@ -106,7 +102,8 @@ func keepLeftOut(parts []Part, src *Source) {
 	})
 	for i := range parts {
 		p := &parts[i]
-		if rules && (p.Layout == "" || slices.Contains(ofRules, p.Layout)) || len(p.Facts.Rules)+len(p.Facts.Addresses) > 0 {
+		lists := len(p.Facts.Tables) == 0 && len(p.Facts.Rules)+len(p.Facts.Addresses) > 0
+		if lists || rules && (p.Layout == "" || slices.Contains(ofRules, p.Layout)) {
 			p.keepLeftOut(src, rules)
 		}
 	}
