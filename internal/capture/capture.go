@@ -226,6 +226,7 @@ func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
 		}
 		if !s.away && !s.banner {
 			keepLeftOut(c.Parts[first:], src)
+			notedParts(c.Parts[first:], src)
 		}
 		strayRows(c.Parts[first:], src)
 		if t, ok := statedTotal(text); ok {

@@ -46,7 +46,9 @@ var leftOutStems = [...][]byte{[]byte(".."), []byte("…"), []byte("snip"), []by
 	[]byte("shorten"), []byte("too "), []byte("delet"), []byte("more"), []byte("further"), []byte("other"),
 	[]byte("additional"), []byte("only the"), []byte("maximum"), []byte("see attach"), []byte("fault"),
 	[]byte("killed"), []byte("bus error"), []byte("pipe"), []byte("dump"), []byte("netlink"), []byte("eof"),
-	[]byte("memory"), []byte("space"), []byte("reading from")}
+	[]byte("memory"), []byte("space"), []byte("reading from"), []byte("excerpt"), []byte("extract"),
+	[]byte("snippet"), []byte("fragment"), []byte("partial"), []byte("only "), []byte("just "), []byte("some "),
+	[]byte("relevant"), []byte("interesting"), []byte("important"), []byte("selected")}
 
 // leftOutOfRules match such a line in a configuration or a list of rules, as a whole: there stand sentences too, in
 // descriptions and greetings, with words of all kinds.
@@ -60,6 +62,11 @@ var leftOutOfRules = []*lazyregexp.Regexp{
 	lazyregexp.New(`(?i)^\W*(?:omitted|truncated|skipped|snipped|stripped|left out|removed|deleted|omitting|skipping` +
 		`|removing) (?:\w+ ){0,3}(?:output|rest|rules?|lines?|entries|rows?|policies|terms?|acls?|sections?)\W*$`),
 	lazyregexp.New(`(?i)^\W*(?:\d+ )?(?:more|further|other|additional) (?:rules?|lines?|entries|rows?|of the same)\W*$`),
+	// ! excerpt, relevant configuration:, only the rules of the uplink
+	lazyregexp.New(`(?i)^\W*(?:an? |the )?(?:excerpts?|extracts?|snippets?|fragments?|partial (?:config\w*|output|listing))` +
+		`(?: (?:of|from) .{0,40})?\W*$`),
+	lazyregexp.New(`(?i)^\W*(?:only|just|some|relevant|interesting|important|selected) (?:the |of )?(?:\w+ ){0,2}` +
+		`(?:lines?|config(?:uration)?|parts?|sections?|statements?|rules?|acls?)(?: of .{0,40})?\W*$`),
 }
 
 // longestRemark is the longest line that is taken for such a remark.

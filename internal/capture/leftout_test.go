@@ -27,6 +27,7 @@ func TestSaysLeftOut(t *testing.T) {
 	for line, want := range map[string]bool{
 		"! ...": true, "/* ... */": true, "! 12 lines removed": true, "# rules omitted": true, "(rest left out)": true, "<rules removed>": true,
 		"... 312 more lines": true, "! skipped 40 lines": true, ".": true,
+		"! excerpt": true, "# excerpt from the running configuration": true, "relevant configuration:": true, "(partial config)": true, "! relevant lines": true,
 		":": false, "!": false, " description customer lines removed": false, "All data that is displayed may be removed at any time.": false,
 		" no ip redirects": false, "ip access-list extended KEEP": false, "set firewall family inet filter KEEP term b then accept": false,
 	} {
