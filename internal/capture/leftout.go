@@ -116,6 +116,7 @@ func keepLeftOut(parts []Part, src *Source) {
 	}
 }
 
+// keepLeftOut does so for one part; rules tells that the text is a configuration or a list of rules.
 func (p *Part) keepLeftOut(src *Source, rules bool) {
 	at, found := p.leftOutAt(src)
 	if !found {

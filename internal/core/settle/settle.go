@@ -188,6 +188,7 @@ func (s *Settler) staticPrefixes(d *network.Device, t *network.Table) []netip.Pr
 	return found
 }
 
+// findStaticPrefixes is staticPrefixes, found out.
 func findStaticPrefixes(d *network.Device, t *network.Table) []netip.Prefix {
 	var out []netip.Prefix
 	wanted := make([]bool, t.Routes().Shared())
