@@ -39,7 +39,7 @@ var leftOut = []*lazyregexp.Regexp{
 }
 
 // leftOutStems are parts of words without which a line is none of these, in lower case.
-var leftOutStems = [...][]byte{[]byte(".."), []byte("…"), []byte("snip"), []byte("cut"), []byte("crop"), []byte("etc"),
+var leftOutStems = [][]byte{[]byte(".."), []byte("…"), []byte("snip"), []byte("cut"), []byte("crop"), []byte("etc"),
 	[]byte("trunc"), []byte("omit"), []byte("redact"), []byte("skip"), []byte("abridg"), []byte("strip"),
 	[]byte("left out"), []byte("shown"), []byte("remov"), []byte("missing"), []byte("limited"), []byte("interrupt"),
 	[]byte("terminat"), []byte("abort"), []byte("stop"), []byte("incomplete"), []byte("abbrev"), []byte("anonym"),
@@ -86,15 +86,8 @@ func saysAny(line []byte, which []*lazyregexp.Regexp) bool {
 	if string(bytes.TrimSpace(line)) == "." {
 		return true // three such lines, one below the other
 	}
-	low := bytes.ToLower(line)
-	for _, stem := range leftOutStems {
-		if !bytes.Contains(low, stem) {
-			continue
-		}
-		return slices.ContainsFunc(which, func(re *lazyregexp.Regexp) bool { return re.Match(line) }) &&
-			!stamped.Match(line)
-	}
-	return false
+	return holdsAny(bytes.ToLower(line), leftOutStems) && !stamped.Match(line) &&
+		slices.ContainsFunc(which, func(re *lazyregexp.Regexp) bool { return re.Match(line) })
 }
 
 // stamped matches the begin of a message with its time.

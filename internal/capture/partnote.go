@@ -2,6 +2,7 @@ package capture
 
 import (
 	"bytes"
+	"slices"
 	"strconv"
 
 	"zarvek/internal/capture/layout"
@@ -36,7 +37,7 @@ var shownOf = lazyregexp.New(`(?i)\b(?:(showing|displaying|displayed|page|entrie
 	`(\d+)(?: ?(?:-|–|to) ?(\d+))? ?(?:of|out of|/) ?(\d+)\b( (?:entries|routes|rows|lines|prefixes|results|items|pages)\b)?`)
 
 // partNoteStems are parts of words without which a line is none of these, in lower case.
-var partNoteStems = [...][]byte{[]byte("filter"), []byte("search"), []byte("grep"), []byte("findstr"), []byte("query"),
+var partNoteStems = [][]byte{[]byte("filter"), []byte("search"), []byte("grep"), []byte("findstr"), []byte("query"),
 	[]byte("match"), []byte("excerpt"), []byte("extract"), []byte("partial"), []byte("subset"), []byte("snippet"),
 	[]byte("fragment"), []byte("sample"), []byte("example"), []byte("only"), []byte("just"), []byte("some"),
 	[]byte("relevant"), []byte("interest"), []byte("important"), []byte("chang"), []byte("new "), []byte("missing"),
@@ -50,16 +51,11 @@ func saysPart(line []byte) bool {
 	if len(line) > longestRemark || layout.Blank(line) {
 		return false
 	}
-	low := bytes.ToLower(line)
-	if !holdsAny(low, partNoteStems[:]) || stamped.Match(line) {
+	if !holdsAny(bytes.ToLower(line), partNoteStems) || stamped.Match(line) {
 		return false
 	}
-	for _, re := range partNotes {
-		if re.Match(line) {
-			return true
-		}
-	}
-	return fewerThanAll(line)
+	return slices.ContainsFunc(partNotes, func(re *lazyregexp.Regexp) bool { return re.Match(line) }) ||
+		fewerThanAll(line)
 }
 
 // fewerThanAll reports whether a line tells that fewer are shown than there are.
