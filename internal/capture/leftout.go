@@ -19,6 +19,9 @@ var leftOut = []*lazyregexp.Regexp{
 	lazyregexp.New(`^\W*(?:\.{2,}|…)\W*$`),
 	// <snip>, -- cut --, etc.
 	lazyregexp.New(`(?i)^\W*(?:snip(?:ped)?|cut|cropped|etc|truncated|omitted|redacted|skipped|abridged)\W*$`),
+	// the same in other languages that headings are read in
+	lazyregexp.New(`(?i)\b(?:gek(?:ü|ue?)rzt|abgeschnitten|ausgelassen|weggelassen|usw\.|tronqu[ée]|coup[ée]e?s?\W*$` +
+		`|omise?s?\W*$|recortad[oa]|omitid[oa]|truncad[oa]|troncat[oaie]|omess[oaie])`),
 	// (output omitted), --- 40 lines skipped ---, 20 entries not shown, #### NEXT PAGE MISSING ####
 	lazyregexp.New(`(?i)\b(?:output|listing|list|message|rows?|routes?|lines?|entries|prefixes|rest|remainder|table|dump` +
 		`|text|display|data|pages?|results?|networks|customers?)\b.{0,40}\b(?:omitted|truncated|cut(?: off| short| here)?` +
@@ -48,12 +51,14 @@ var leftOutStems = [][]byte{[]byte(".."), []byte("…"), []byte("snip"), []byte(
 	[]byte("killed"), []byte("bus error"), []byte("pipe"), []byte("dump"), []byte("netlink"), []byte("eof"),
 	[]byte("memory"), []byte("space"), []byte("reading from"), []byte("excerpt"), []byte("extract"),
 	[]byte("snippet"), []byte("fragment"), []byte("partial"), []byte("only "), []byte("just "), []byte("some "),
-	[]byte("relevant"), []byte("interesting"), []byte("important"), []byte("selected")}
+	[]byte("relevant"), []byte("interesting"), []byte("important"), []byte("selected"), []byte("gek"),
+	[]byte("abgeschnitten"), []byte("gelassen"), []byte("usw"), []byte("tronqu"), []byte("coup"), []byte("omis"),
+	[]byte("recortad"), []byte("omitid"), []byte("troncat"), []byte("omess")}
 
 // leftOutOfRules match such a line in a configuration or a list of rules, as a whole: there stand sentences too, in
 // descriptions and greetings, with words of all kinds.
 var leftOutOfRules = []*lazyregexp.Regexp{
-	leftOut[0], leftOut[1],
+	leftOut[0], leftOut[1], leftOut[2],
 	// ! 12 lines removed, # rules omitted, (rest left out)
 	lazyregexp.New(`(?i)^\W*(?:(?:the|some|all|other|further|\d+) )?(?:output|listing|rest|remainder|text` +
 		`|config(?:uration)?|rules?|lines?|entries|rows?|policies|terms?|acls?|access-lists?|interfaces?|sections?|statements?)` +

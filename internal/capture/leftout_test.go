@@ -13,7 +13,7 @@ import (
 func TestSaysLeftOut(t *testing.T) {
 	for line, want := range map[string]bool{
 		"...": true, " [...]": true, "…": true, ".": true, ":": true, "<snip>": true, "-- cut --": true, "etc.": true,
-		"(output omitted)": true, "--- 40 lines skipped ---": true, "20 entries not shown": true, "<--- Message Truncated --->": true,
+		"(output omitted)": true, "(Ausgabe gekürzt)": true, "sortie tronquée": true, "salida omitida": true, "--- 40 lines skipped ---": true, "20 entries not shown": true, "<--- Message Truncated --->": true,
 		"#### NEXT PAGE MISSING ####": true, "// removed customer routes": true, "... 312 more routes": true, "Only the first 3 routes are shown": true,
 		"%% Too many routes to display": true, "Dump terminated": true, "ip: Out of memory": true, "Killed": true,
 		"vtysh: error reading from zebra: Connection reset by peer (104)": true, "RTNETLINK answers: No buffer space available": true,
