@@ -96,10 +96,27 @@ func notedParts(parts []Part, src *Source) {
 		if !at.Known() {
 			at = p.noteWithin(src, below)
 		}
+		p.remark(at)
 		for k := range p.Facts.Tables {
 			if t := &p.Facts.Tables[k]; at.Known() && !t.Filtered.Known() {
 				t.Filtered, t.Scopes = at, nil
 			}
+		}
+	}
+}
+
+// remark accounts for a line as one that says so.
+func (p *Part) remark(at route.Mark) {
+	for i, u := range p.Unread {
+		if at.Known() && u.Mark.Off == at.Off {
+			p.Unread = slices.Delete(slices.Clone(p.Unread), i, i+1)
+			p.Passed = append(p.Passed, layout.Passed{Mark: at, As: layout.Remark})
+			return
+		}
+	}
+	for i := range p.Passed {
+		if at.Known() && p.Passed[i].Mark.Off == at.Off {
+			p.Passed[i].As = layout.Remark
 		}
 	}
 }
@@ -129,7 +146,8 @@ func (p *Part) noteWithin(src *Source, at [2]uint32) route.Mark {
 	}
 	explains := map[uint32]bool{}
 	for _, x := range p.Passed {
-		if x.Mark.Off >= at[0] && x.Mark.Off < at[1] && x.As != layout.Other && x.As != layout.Title {
+		if x.Mark.Off >= at[0] && x.Mark.Off < at[1] && x.As != layout.Other && x.As != layout.Title &&
+			x.As != layout.Remark {
 			explains[x.Mark.Off] = true
 		}
 	}

@@ -41,7 +41,11 @@ func (p *Part) brokenOff(src *Source, s section) route.Mark {
 		}
 		line = appendClean(nil, line)
 		if left || interrupted.Match(line) || sessionLost.Match(line) && !leftAbove(src.raw[:u.Mark.Off]) {
-			p.Passed = append(p.Passed, layout.Passed{Mark: u.Mark})
+			as := layout.Other
+			if left {
+				as = layout.Remark
+			}
+			p.Passed = append(p.Passed, layout.Passed{Mark: u.Mark, As: as})
 			p.Unread = slices.Delete(slices.Clone(p.Unread), i, i+1)
 			return u.Mark
 		}

@@ -76,6 +76,7 @@ var passedWords = map[layout.As]string{
 	layout.PrefixHeading: "a prefix; its routes stand on the lines below",
 	layout.Part:          "a part of what another line tells",
 	layout.Text:          "a part of a text that says nothing about routes",
+	layout.Remark:        "says that the listing shows a part of the table only",
 }
 
 var lineCodes = map[capture.LineKind]string{

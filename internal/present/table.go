@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 
 	"zarvek/internal/core/network"
@@ -46,7 +47,11 @@ func TableText(out io.Writer, q TableQuery, v View) (some bool, err error) {
 			grouped(total),
 		)
 	} else {
-		v.headline(w, total > 0, "%s uses %s in %s", name, count(total, "route", "routes"),
+		uses := "uses"
+		if slices.ContainsFunc(tables, func(t *network.Table) bool { return t.Filtered.Known() || t.CutAt.IsValid() }) {
+			uses = "uses at least"
+		}
+		v.headline(w, total > 0, "%s %s %s in %s", name, uses, count(total, "route", "routes"),
 			count(len(tables), "table", "tables"))
 		var hidden []string
 		if unused > 0 {
@@ -130,6 +135,9 @@ func tableText(w *bufio.Writer, t *network.Table, sum network.Summary, q TableQu
 	fmt.Fprintf(w, "\nTable %s, %s, %s\n", Clean(t.Name), familyName(t.Family), source)
 	if t.CutAt.IsValid() {
 		fmt.Fprintf(w, "  The capture is cut off after %s: capture this table again.\n", t.CutAt)
+	}
+	if t.Filtered.Known() {
+		fmt.Fprintf(w, "  What was captured shows a part of it only (%s): capture the whole table.\n", v.place(t.Filtered))
 	}
 	if !q.Filter.Narrow() {
 		for _, line := range summaryLines(sum) {

@@ -17,6 +17,7 @@ const (
 	PrefixHeading           // a prefix whose routes stand below it
 	Part                    // of what another line tells: a record over several lines, a column printed by itself
 	Text                    // of a greeting, or of another text over several lines
+	Remark                  // says that the listing lacks lines
 )
 
 // Passed is a line that a reader knows to carry no fact.
