@@ -33,8 +33,11 @@ var partNotes = []*lazyregexp.Regexp{
 }
 
 // shownOf matches how many of how many are shown: "Showing 1 to 3 of 10 entries", "Page 1 of 3", "3 of 10 entries".
-var shownOf = lazyregexp.New(`(?i)\b(?:(showing|displaying|displayed|page|entries|routes|rows|lines|results|items)\b\D{0,12})?` +
+var shownOf = lazyregexp.New(`(?i)\b(?:(showing|displaying|displayed|page|results|items)\b\D{0,12})?` +
 	`(\d+)(?: ?(?:-|–|to) ?(\d+))? ?(?:of|out of|/) ?(\d+)\b( (?:entries|routes|rows|lines|prefixes|results|items|pages)\b)?`)
+
+// capacity matches a line that tells how many of those that there is room for a device has.
+var capacity = lazyregexp.New(`(?i)\b(?:used|in use|capacity|max(?:imum)?|limit|size|installed|free|available|total)\b`)
 
 // partNoteStems are parts of words without which a line is none of these, in lower case.
 var partNoteStems = [][]byte{[]byte("filter"), []byte("search"), []byte("grep"), []byte("findstr"), []byte("query"),
@@ -61,7 +64,7 @@ func saysPart(line []byte) bool {
 // fewerThanAll reports whether a line tells that fewer are shown than there are.
 func fewerThanAll(line []byte) bool {
 	m := shownOf.FindSubmatch(line)
-	if m == nil || len(m[1]) == 0 && len(m[5]) == 0 {
+	if m == nil || len(m[1]) == 0 && (len(m[5]) == 0 || capacity.Match(line)) {
 		return false
 	}
 	number := func(b []byte) int {

@@ -14,7 +14,7 @@ func TestSaysPart(t *testing.T) {
 		"excerpt from the routing table": true, "partial output": true, "Sample of routes": true, "Only static routes:": true, "Static routes only": true,
 		"first 3 lines:": true, "tail of the output:": true, "Routes matching 10.61.0.0/16:": true, "Routes via line1:": true, "Results for 10.61.0.0/16": true,
 		"Route lookup for 10.61.16.9": true, "Diff against yesterday:": true, "Customer routes:": true, "Changed routes:": true,
-		"Showing 3 of 3 routes": false, "Page 1 of 1": false, "Displaying 1-3 of 3": false, "Displaying all routes": false, "Capture 1/3": false, "Uptime 3/4 weeks": false,
+		"Total number of routes: 3 of 512": false, "3 of 512 entries used": false, "Routes: 3 of 4096": false, "Showing 3 of 3 routes": false, "Page 1 of 1": false, "Displaying 1-3 of 3": false, "Displaying all routes": false, "Capture 1/3": false, "Uptime 3/4 weeks": false,
 		"Routes in VRF default": false, "Active routes:": false, "IP Route Table": false, "Total 3": false, "selected by the night shift": false,
 		"Note: some interfaces are down": false, "Interface line1 is the new uplink": false, "Head office router": false, "Top of rack switch 3": false,
 		"Customer: Kjelven": false, "routes as of 02:00": false, "Nov 29 02:00:01 edge filter: 3 of 10 routes": false, "": false,
