@@ -25,7 +25,7 @@ var leftOut = []*lazyregexp.Regexp{
 	// (output omitted), --- 40 lines skipped ---, 20 entries not shown, #### NEXT PAGE MISSING ####
 	lazyregexp.New(`(?i)\b(?:output|listing|list|message|rows?|routes?|lines?|entries|prefixes|rest|remainder|table|dump` +
 		`|text|display|data|pages?|results?|networks|customers?)\b.{0,40}\b(?:omitted|truncated|cut(?: off| short| here)?` +
-		`|skipped|snipped|stripped|left out|not (?:all )?shown|removed|missing|limited to|interrupted|terminated|aborted` +
+		`|skipped|snipped|stripped|left out|not (?:all )?shown|removed|missing|interrupted|terminated|aborted` +
 		`|stopped|incomplete|abbreviated|redacted|anonymi[sz]ed|shortened|too (?:long|large|big|many))\b`),
 	// removed customer routes, skipping 40 lines
 	lazyregexp.New(`(?i)\b(?:omitted|omitting|truncated|truncating|skipped|skipping|removed|removing|left out|snipped` +
@@ -33,6 +33,7 @@ var leftOut = []*lazyregexp.Regexp{
 	// ... 312 more routes, more of the same, only the first 3 routes are shown, too many routes
 	lazyregexp.New(`(?i)\b\d+ (?:more|further|other|additional) (?:routes?|rows?|lines?|entries|prefixes|networks)\b` +
 		`|\bmore of the same\b|\bonly the (?:first|last) \d+\b|\btoo many (?:routes|entries|lines|rows|prefixes)\b` +
+		`|\b(?:output|display(?:ed)?|listing|list|results?|shown)\b.{0,20}\blimited to\b` +
 		`|\bmaximum number of (?:lines|rows|routes|entries)\b.{0,20}\b(?:reached|exceeded)\b|^\W*(?:too long|see attach)`),
 	// what a program says last
 	lazyregexp.New(`(?i)^(?:[\w./-]+: )?(?:segmentation fault|killed|terminated|bus error|broken pipe|dump (?:terminated` +

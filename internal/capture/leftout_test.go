@@ -18,7 +18,7 @@ func TestSaysLeftOut(t *testing.T) {
 		"%% Too many routes to display": true, "Dump terminated": true, "ip: Out of memory": true, "Killed": true,
 		"vtysh: error reading from zebra: Connection reset by peer (104)": true, "RTNETLINK answers: No buffer space available": true,
 		"Nov 29 02:00:01 edge ospfd[12]: neighbor gone, routes removed": false, "3 routes shown": false, "Total number of prefixes 3": false,
-		"Displaying all routes": false, "No other routes": false, "lines 1-24": false, "Press any key to continue": false, "----": false, "": false,
+		"Display limited to 3 routes": true, "Number of routes limited to 512": false, "Displaying all routes": false, "No other routes": false, "lines 1-24": false, "Press any key to continue": false, "----": false, "": false,
 		"O>* 10.61.34.0/24 [110/20] via 172.28.61.6, line1, weight 1, 00:10:03": false,
 		strings.Repeat("lines and lines ", 10) + "removed":                      false,
 	} {
