@@ -95,13 +95,17 @@ func notedParts(parts []Part, src *Source) {
 		if i+1 < len(parts) && parts[i+1].Layout == "" {
 			below[1] = parts[i+1].Where.End
 		}
+		above[0] = lastLinesOf(src.raw, above)
 		at := p.noteWithin(src, above)
 		if !at.Known() {
 			at = p.noteWithin(src, below)
 		}
+		if !at.Known() {
+			continue
+		}
 		p.remark(at)
 		for k := range p.Facts.Tables {
-			if t := &p.Facts.Tables[k]; at.Known() && !t.Filtered.Known() {
+			if t := &p.Facts.Tables[k]; !t.Filtered.Known() {
 				t.Filtered, t.Scopes = at, nil
 			}
 		}
@@ -111,14 +115,14 @@ func notedParts(parts []Part, src *Source) {
 // remark accounts for a line as one that says so.
 func (p *Part) remark(at route.Mark) {
 	for i, u := range p.Unread {
-		if at.Known() && u.Mark.Off == at.Off {
+		if u.Mark.Off == at.Off {
 			p.Unread = slices.Delete(slices.Clone(p.Unread), i, i+1)
 			p.Passed = append(p.Passed, layout.Passed{Mark: at, As: layout.Remark})
 			return
 		}
 	}
 	for i := range p.Passed {
-		if at.Known() && p.Passed[i].Mark.Off == at.Off {
+		if p.Passed[i].Mark.Off == at.Off {
 			p.Passed[i].As = layout.Remark
 		}
 	}
@@ -141,6 +145,19 @@ func (p *Part) aroundRows() (above, below [2]uint32) {
 
 // mostNotes is how many lines next to the rows are looked at.
 const mostNotes = 24
+
+// lastLinesOf is where the last of so many lines between two places begin.
+func lastLinesOf(raw []byte, at [2]uint32) uint32 {
+	lo := at[1]
+	for range mostNotes + 1 {
+		i := bytes.LastIndexByte(raw[at[0]:lo], '\n')
+		if i < 0 {
+			return at[0]
+		}
+		lo = at[0] + uint32(i)
+	}
+	return lo + 1
+}
 
 // noteWithin finds such a line between two places; those that explain letters or name columns are none.
 func (p *Part) noteWithin(src *Source, at [2]uint32) route.Mark {

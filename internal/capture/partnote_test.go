@@ -31,7 +31,8 @@ func TestTablesWithANote(t *testing.T) {
 		}
 		for note, part := range map[string]bool{"Filter: 10.61\n": true, "Showing 3 of 10 routes\n": true, "Only static routes:\n\n": true,
 			"Edge router, main table\n": false, "Showing 3 of 3 routes\n": false, "": false} {
-			for _, in := range []string{note + table, table + "\n" + note, "mast7# show ip route\n" + note + table + "mast7# \n"} {
+			const preamble = "this line says nothing\n"
+			for _, in := range []string{note + table, strings.Repeat(preamble, 2*mostNotes) + note + table, table + "\n" + note, "mast7# show ip route\n" + note + table + "mast7# \n"} {
 				c, err := Read("a/r.txt", []byte(in), 1)
 				require.NoError(t, err)
 				got := false

@@ -138,13 +138,16 @@ func (s *tableScan) patched(t *network.Table) *tableScan {
 		return s
 	}
 	out := &tableScan{direct: s.direct, uses: s.uses, named: s.named}
-	copied, moved := false, false
+	copied, moved, renamed := false, false, false
 	for was, is := range t.Replaced() {
 		for _, r := range is {
-			if out.namesMore(r.Attributes) {
-				out.named = maps.Clone(out.named)
-				out.name(r.Attributes)
+			if !out.namesMore(r.Attributes) {
+				continue
 			}
+			if !renamed {
+				out.named, renamed = maps.Clone(s.named), true
+			}
+			out.name(r.Attributes)
 		}
 		for k, routes := range [][]route.Route{was, is} {
 			for _, r := range routes {
