@@ -3,6 +3,10 @@ package lab
 import (
 	"net/netip"
 	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
 
 	"zarvek/internal/core/audit"
 	"zarvek/internal/core/forward"
@@ -70,4 +74,41 @@ func (b broken) in(ends []audit.Ends, a netip.Addr) bool {
 		}
 	}
 	return false
+}
+
+// unlessRestricted names the findings that surely break the packets of a pair for every flow.
+func (b broken) unlessRestricted(src, dst netip.Addr) []string {
+	packets, _ := b.of(src, dst, true)
+	return slices.DeleteFunc(packets, func(id string) bool { return strings.HasPrefix(id, string(audit.Restricted)) })
+}
+
+// tried is how many of the flows that were sent from one address to another were answered.
+type tried map[[2]netip.Addr]int
+
+func (p tried) note(src, dst string, answered bool) {
+	key := [2]netip.Addr{netip.MustParseAddr(src), netip.MustParseAddr(dst)}
+	p[key] += 0
+	if answered {
+		p[key]++
+	}
+}
+
+// auditAgrees holds an audit, which is told of no flow, against flows: a pair of addresses that none gets through is in
+// one finding, one that some do in none but one that says it hangs on the flow.
+func auditAgrees(t *testing.T, w *forward.Walker, pairs tried) {
+	exact := allBroken(w, audit.Run(w, audit.Options{}))
+	lost := 0
+	for pair, answered := range pairs {
+		packets, replies := exact.of(pair[0], pair[1], true)
+		all := append(packets, replies...)
+		require.LessOrEqual(t, len(all), 1, "%v: %v", pair, all)
+		switch some := len(all) == 1 && strings.HasPrefix(all[0], string(audit.Restricted)); {
+		case answered == 0:
+			require.NotEmpty(t, all, "%v: no flow was answered", pair)
+			lost++
+		case !some:
+			require.Empty(t, all, "%v: %d flows were answered", pair, answered)
+		}
+	}
+	t.Logf("%d pairs of addresses as the audit has them, of which %d are cut off for every flow", len(pairs), lost)
 }

@@ -69,7 +69,7 @@ func firewallAgainstPackets(t *testing.T, rules string) {
 	}
 	b.capture(dir, "fence", "ruleset.json", b.run("fence", "nft -j list ruleset"))
 	w := load(t, dir)
-	compared, passed := 0, 0
+	compared, passed, pairs := 0, 0, tried{}
 	var mu sync.Mutex
 	var wg sync.WaitGroup
 	for _, src := range []string{"10.61.64.1", "10.61.65.1", "10.61.66.1", "172.28.61.1", "10.61.80.1", "172.28.61.6"} {
@@ -89,6 +89,7 @@ func firewallAgainstPackets(t *testing.T, rules string) {
 					mu.Lock()
 					defer mu.Unlock()
 					compared++
+					pairs.note(src, dst, answered)
 					if answered {
 						passed++
 					}
@@ -116,6 +117,7 @@ func firewallAgainstPackets(t *testing.T, rules string) {
 	t.Logf("%d flows compared with real packets, of which %d passed", compared, passed)
 	require.Greater(t, compared, 100)
 	require.Greater(t, passed, 10, "the ruleset must let some through")
+	auditAgrees(t, w, pairs)
 }
 
 // box tells who has an address of that test.

@@ -59,7 +59,7 @@ func TestWhatIsForTheBoxItself(t *testing.T) {
 		{"fence", "172.28.61.2", "10.61.64.1"}, {"fence", "172.28.61.5", "10.61.80.1"}, {"fence", "172.28.61.5", "10.61.81.1"},
 		{"inner", "10.61.64.1", "10.61.80.1"}, {"inner", "10.61.64.1", "10.61.81.1"}, {"outer", "10.61.81.1", "10.61.64.1"},
 	}
-	compared, passed := 0, 0
+	compared, passed, got := 0, 0, tried{}
 	var mu sync.Mutex
 	var wg sync.WaitGroup
 	for _, p := range pairs {
@@ -70,6 +70,7 @@ func TestWhatIsForTheBoxItself(t *testing.T) {
 				mu.Lock()
 				defer mu.Unlock()
 				compared++
+				got.note(p.src, p.dst, answered)
 				if answered {
 					passed++
 				}
@@ -88,4 +89,7 @@ func TestWhatIsForTheBoxItself(t *testing.T) {
 	wg.Wait()
 	t.Logf("%d flows compared with real packets, of which %d passed", compared, passed)
 	require.Greater(t, passed, 10)
+	for _, w := range walkers {
+		auditAgrees(t, w, got)
+	}
 }

@@ -12,6 +12,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"zarvek/internal/core/audit"
 	"zarvek/internal/core/forward"
 	"zarvek/internal/core/network"
 )
@@ -132,6 +133,10 @@ func TestOnePolicyInEveryShape(t *testing.T) {
 				if wrong+unknown > 5 {
 					t.FailNow()
 				}
+			}
+			exact := allBroken(w, audit.Run(w, audit.Options{}))
+			for f := range passed {
+				require.Empty(t, exact.unlessRestricted(f.src, f.dst), "policy %d, %s: %s passed", n, shape.name, f)
 			}
 		}
 		require.NotEmpty(t, passed)
