@@ -23,6 +23,7 @@ type speech struct {
 	rest    time.Duration // how long no table must change before it counts as calm
 	areas   bool          // OSPF in two areas
 	segment bool          // some routers share a segment
+	exits   int           // ways to routers of others, which nobody captures
 	islands bool          // two halves that speak OSPF, joined by BGP
 	// neighbours asks a daemon for those it speaks with, if the protocol has such: those that joined matches are joined.
 	neighbours string
@@ -30,12 +31,14 @@ type speech struct {
 	port   func(n *spoken, p *port, cost, area int) string
 	stub   func(area int) string
 	router func(n *spoken, r *router, i int) string
-	// outside lets a static route be announced.
-	outside string
+	// outside lets a static route be announced, by the router of that number.
+	outside func(i int) string
+	// list is a protocol's own list, captured of every other network; "": none is
+	list string
 }
 
 // joined matches a neighbour of which all is known.
-var joined = regexp.MustCompile(`\s(Full/|2-Way/|Up +\d)`)
+var joined = regexp.MustCompile(`\s(Full/|2-Way/|Up +\d|\d\d:\d\d:\d\d +\d+ +\d)`)
 
 // quick are the timers with which OSPF notices at once.
 const quick = " ip ospf hello-interval 1\n ip ospf dead-interval 4\n"
@@ -43,6 +46,9 @@ const quick = " ip ospf hello-interval 1\n ip ospf dead-interval 4\n"
 func ospfPort(n *spoken, p *port, cost, area int) string {
 	if n.between(p) {
 		return ""
+	}
+	if n.leads(p) {
+		return fmt.Sprintf("interface %s\n ip ospf passive\n ip ospf area 0\nexit\n", p.name)
 	}
 	kind := " ip ospf network point-to-point\n"
 	if len(p.seg.ports) > 2 {
@@ -63,10 +69,10 @@ func ospfRouter(_ *spoken, _ *router, i int) string {
 var speeches = []speech{
 	{name: "ospf", family: route.IPv4, daemons: []string{"ospfd"}, rest: 11 * time.Second,
 		neighbours: "show ip ospf neighbor", port: ospfPort,
-		stub: ospfStub, router: ospfRouter, outside: "router ospf\n redistribute static\nexit\n"},
+		stub: ospfStub, router: ospfRouter, outside: always("router ospf\n redistribute static\nexit\n")},
 	{name: "ospf areas", family: route.IPv4, daemons: []string{"ospfd"}, rest: 11 * time.Second,
 		neighbours: "show ip ospf neighbor", areas: true,
-		port: ospfPort, stub: ospfStub, router: ospfRouter, outside: "router ospf\n redistribute static\nexit\n"},
+		port: ospfPort, stub: ospfStub, router: ospfRouter, outside: always("router ospf\n redistribute static\nexit\n")},
 	{name: "isis", family: route.IPv4, daemons: []string{"isisd"}, rest: 11 * time.Second,
 		neighbours: "show isis neighbor",
 		port: func(_ *spoken, p *port, cost, _ int) string {
@@ -79,14 +85,14 @@ var speeches = []speech{
 			return fmt.Sprintf("router isis one\n net 49.0001.0000.0000.%04d.00\n is-type level-2-only\n"+
 				" metric-style wide\n lsp-gen-interval 1\n spf-interval 1\nexit\n", i+1)
 		},
-		outside: "router isis one\n redistribute ipv4 static level-2\nexit\n"},
+		outside: always("router isis one\n redistribute ipv4 static level-2\nexit\n")},
 	{name: "rip", family: route.IPv4, daemons: []string{"ripd"}, rest: 26 * time.Second,
-		port: func(*spoken, *port, int, int) string { return "" },
+		port: silent,
 		stub: func(int) string { return "" },
 		router: func(*spoken, *router, int) string {
 			return "router rip\n network 0.0.0.0/0\n passive-interface stub0\n timers basic 5 15 10\nexit\n"
 		},
-		outside: "router rip\n redistribute static\nexit\n"},
+		outside: always("router rip\n redistribute static\nexit\n")},
 	{name: "ospf6", family: route.IPv6, daemons: []string{"ospf6d"}, rest: 11 * time.Second,
 		neighbours: "show ipv6 ospf6 neighbor",
 		port: func(_ *spoken, p *port, cost, area int) string {
@@ -99,12 +105,12 @@ var speeches = []speech{
 		router: func(_ *spoken, _ *router, i int) string {
 			return fmt.Sprintf("router ospf6\n ospf6 router-id 10.0.0.%d\nexit\n", i+1)
 		},
-		outside: "router ospf6\n redistribute static\nexit\n"},
+		outside: always("router ospf6\n redistribute static\nexit\n")},
 	{name: "ospf segment", family: route.IPv4, daemons: []string{"ospfd"}, rest: 11 * time.Second,
 		neighbours: "show ip ospf neighbor", segment: true,
-		port: ospfPort, stub: ospfStub, router: ospfRouter, outside: "router ospf\n redistribute static\nexit\n"},
+		port: ospfPort, stub: ospfStub, router: ospfRouter, outside: always("router ospf\n redistribute static\nexit\n")},
 	{name: "islands", family: route.IPv4, daemons: []string{"ospfd", "bgpd"}, rest: 11 * time.Second, islands: true,
-		port: ospfPort, stub: ospfStub, router: islandRouter, outside: "router ospf\n redistribute static\nexit\n"},
+		port: ospfPort, stub: ospfStub, router: islandRouter, outside: always("router ospf\n redistribute static\nexit\n")},
 	{name: "ripng", family: route.IPv6, daemons: []string{"ripngd"}, rest: 26 * time.Second,
 		port: func(_ *spoken, p *port, _, _ int) string {
 			return "router ripng\n network " + p.name + "\nexit\n"
@@ -113,7 +119,83 @@ var speeches = []speech{
 		router: func(*spoken, *router, int) string {
 			return "router ripng\n timers basic 5 15 10\nexit\n"
 		},
-		outside: "router ripng\n redistribute static\nexit\n"},
+		outside: always("router ripng\n redistribute static\nexit\n")},
+	{name: "bgp", family: route.IPv4, daemons: []string{"bgpd"}, rest: 8 * time.Second,
+		neighbours: "show bgp ipv4 unicast summary", port: silent, stub: func(int) string { return "" },
+		router: bgpRouter, list: "show bgp ipv4 unicast",
+		outside: func(i int) string {
+			return fmt.Sprintf("router bgp %d\n address-family ipv4 unicast\n  redistribute static\n exit-address-family\nexit\n",
+				64901+i)
+		}},
+	{name: "exits", family: route.IPv4, daemons: []string{"ospfd", "bgpd"}, rest: 11 * time.Second, exits: 2,
+		neighbours: "show ip ospf neighbor", port: ospfPort, stub: ospfStub, router: exitRouter, list: "show bgp ipv4 unicast",
+		outside: always("router ospf\n redistribute static\nexit\n")},
+}
+
+// loopback is a router's address that no link has.
+func loopback(i int) string { return fmt.Sprintf("10.60.255.%d", i+1) }
+
+// exitRouter speaks OSPF within and BGP with all others, from loopback address to loopback address, and with a router of
+// others where one is attached.
+func exitRouter(n *spoken, r *router, i int) string {
+	out := ospfRouter(n, r, i) + fmt.Sprintf("interface lo\n ip address %s/32\n ip ospf area 0\nexit\n", loopback(i)) +
+		fmt.Sprintf("router bgp 64900\n bgp router-id 10.0.0.%d\n no bgp ebgp-requires-policy\n", i+1)
+	self := ""
+	for k := range n.routers {
+		if k == i {
+			continue
+		}
+		out += fmt.Sprintf(" neighbor %s remote-as 64900\n neighbor %[1]s update-source lo\n neighbor %[1]s timers 1 4\n"+
+			" neighbor %[1]s timers connect 1\n neighbor %[1]s advertisement-interval 0\n", loopback(k))
+		if n.self {
+			self += fmt.Sprintf("  neighbor %s next-hop-self\n", loopback(k))
+		}
+	}
+	for _, p := range r.ports {
+		if n.leads(p) {
+			out += fmt.Sprintf(" neighbor %s remote-as %d\n neighbor %[1]s timers 1 3\n neighbor %[1]s timers connect 1\n"+
+				" neighbor %[1]s advertisement-interval 0\n", p.seg.ports[1].addr[0].Addr(),
+				65100+slices.Index(n.others, p.seg.ports[1].router))
+		}
+	}
+	return out + " address-family ipv4 unicast\n" + self + " exit-address-family\nexit\n"
+}
+
+// otherRouter announces what lies behind it, further away or nearer by the length of the path.
+func otherRouter(n *spoken, r *router, k int) string {
+	p := r.ports[0]
+	out := fmt.Sprintf("hostname %s\nip route 10.90.0.0/16 blackhole\nip route 10.91.%d.0/24 blackhole\n"+
+		"ip route 10.92.0.0/16 blackhole\nroute-map far permit 10\n set as-path prepend %[3]s\nexit\n", r.name, k,
+		strings.TrimSpace(strings.Repeat("65200 ", 1+n.rnd.IntN(3))))
+	return out + fmt.Sprintf("router bgp %d\n bgp router-id 10.9.0.%d\n no bgp ebgp-requires-policy\n neighbor %s remote-as 64900\n"+
+		" neighbor %[3]s timers 1 3\n neighbor %[3]s timers connect 1\n neighbor %[3]s advertisement-interval 0\n"+
+		" address-family ipv4 unicast\n  network 10.90.0.0/16 route-map far\n  network 10.91.%[4]d.0/24\n  network 10.92.0.0/16\n"+
+		" exit-address-family\nexit\n", 65100+k, k+1, p.seg.ports[0].addr[0].Addr(), k)
+}
+
+// leads reports whether a port leads to a router of others.
+func (n *spoken) leads(p *port) bool {
+	return slices.Contains(n.others, p.seg.ports[len(p.seg.ports)-1].router)
+}
+
+// always is the same for every router.
+func always(lines string) func(int) string { return func(int) string { return lines } }
+
+// silent is a port of which a protocol's configuration says nothing.
+func silent(*spoken, *port, int, int) string { return "" }
+
+// bgpRouter is an autonomous system of its own that speaks with all others on its links.
+func bgpRouter(n *spoken, r *router, i int) string {
+	out := fmt.Sprintf("router bgp %d\n bgp router-id 10.0.0.%d\n no bgp ebgp-requires-policy\n", 64901+i, i+1)
+	for _, p := range r.ports {
+		for _, q := range p.seg.ports {
+			if q != p {
+				out += fmt.Sprintf(" neighbor %s remote-as %d\n neighbor %[1]s timers 1 3\n neighbor %[1]s timers connect 1\n"+
+					" neighbor %[1]s advertisement-interval 0\n", q.addr[0].Addr(), 64901+slices.Index(n.routers, q.router))
+			}
+		}
+	}
+	return out + fmt.Sprintf(" address-family ipv4 unicast\n  network %s\n exit-address-family\nexit\n", r.stub[0].Masked())
 }
 
 // index is the index of the family in what is kept for each.
@@ -153,6 +235,9 @@ func islandRouter(n *spoken, r *router, i int) string {
 type spoken struct {
 	*randomNet
 	speech  *speech
+	others  []*router
+	self    bool // next hops of others are hidden by the router that hears them
+	lists   bool // the protocol's own list is captured
 	moments int  // how often it was captured
 	keeps   bool // the addresses of an interface that is down: a kernel drops those of IPv6, if nobody tells it otherwise
 }
@@ -175,6 +260,7 @@ func (n *spoken) between(p *port) bool {
 func newSpoken(b *bench, s *speech, seed uint64) *spoken {
 	n := &spoken{randomNet: &randomNet{bench: b, rnd: rand.New(rand.NewPCG(seed, 7)),
 		script: map[string]*strings.Builder{}}, speech: s, keeps: s.family == route.IPv4 || seed/uint64(len(speeches))%2 == 1}
+	n.lists = s.list != "" && seed/uint64(len(speeches))%2 == 0
 	b.box(switchBox)
 	size := 4 + n.rnd.IntN(3)
 	for i := range size {
@@ -202,12 +288,22 @@ func newSpoken(b *bench, s *speech, seed uint64) *spoken {
 	if s.segment {
 		n.cable(n.routers[0], n.routers[1], n.routers[2+n.rnd.IntN(size-2)])
 	}
+	for k := range s.exits {
+		x := &router{name: fmt.Sprintf("x%d", k)}
+		b.box(x.name)
+		n.others = append(n.others, x)
+		n.cable(n.routers[k*size/s.exits], x)
+		n.self = n.chance(50)
+	}
 	n.run2()
 	area := func(k int) int { // the first half of the ring is the backbone
 		if s.areas && k >= size/2 && k < size {
 			return 1
 		}
 		return 0
+	}
+	for k, x := range n.others {
+		b.daemons(x.name, otherRouter(n, x, k), "bgpd")
 	}
 	for i, r := range n.routers {
 		config := "hostname " + r.name + "\n"
@@ -236,9 +332,9 @@ func (n *spoken) statics(r *router, i int) string {
 	outside := n.chance(40)
 	switch {
 	case outside && six:
-		return fmt.Sprintf("ipv6 route fd6c:%x::/64 blackhole\n%s", i, n.speech.outside)
+		return fmt.Sprintf("ipv6 route fd6c:%x::/64 blackhole\n%s", i, n.speech.outside(i))
 	case outside:
-		return fmt.Sprintf("ip route 10.70.%d.0/24 blackhole\n%s", i, n.speech.outside)
+		return fmt.Sprintf("ip route 10.70.%d.0/24 blackhole\n%s", i, n.speech.outside(i))
 	case n.chance(50) && !six:
 		if goal := n.pick(); goal != r {
 			return fmt.Sprintf("ip route %s %s 200\n", goal.stub[0].Masked(), r.neighbours()[0].addr[0].Addr())
@@ -316,6 +412,9 @@ func (n *spoken) failure() failing {
 	}
 	s := n.links[n.rnd.IntN(len(n.links))]
 	p := s.ports[n.rnd.IntN(len(s.ports))]
+	if n.leads(p) {
+		p = s.ports[0]
+	}
 	return failing{p.router, []*port{p}, p.name}
 }
 
@@ -326,6 +425,9 @@ func (n *spoken) allJoined() bool {
 	}
 	want := 0
 	for _, s := range n.links {
+		if n.leads(s.ports[0]) {
+			continue
+		}
 		up := 0
 		for _, p := range s.ports {
 			if !p.down {

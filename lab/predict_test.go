@@ -24,6 +24,7 @@ import (
 // predictions is how many networks of real daemons fail for real; each fails three times.
 var (
 	predictions     = flag.Int("predictions", 1, "networks in which links really fail and every predicted table is compared")
+	onlySpeech      = flag.String("speech", "", "only the networks that speak that way")
 	firstPrediction = flag.Int("first-prediction", 0, "the seed of the first of them")
 )
 
@@ -39,11 +40,14 @@ func (n *spoken) calm(configurations bool) string {
 	})
 	dir := n.t.TempDir()
 	if n.moments++; *keep != "" {
-		dir = filepath.Join(*keep, strings.ReplaceAll(n.speech.name, " ", "-"), fmt.Sprint(n.moments))
+		dir = filepath.Join(*keep, filepath.Base(n.t.Name()), fmt.Sprint(n.moments))
 	}
 	for _, r := range n.routers {
 		n.capture(dir, r.name, "table.txt", n.table(r))
 		n.capture(dir, r.name, "addresses.txt", n.run(r.name, "ip addr"))
+		if n.lists {
+			n.capture(dir, r.name, "list.txt", n.ask(r.name, n.speech.list))
+		}
 		if configurations {
 			n.capture(dir, r.name, "configuration.txt", n.ask(r.name, "show running-config"))
 		}
@@ -80,6 +84,9 @@ func TestPredictionsAgainstDaemons(t *testing.T) {
 	for k := range uint64(*predictions) {
 		seed := uint64(*firstPrediction) + k
 		s := &speeches[seed%uint64(len(speeches))]
+		if *onlySpeech != "" && s.name != *onlySpeech {
+			continue
+		}
 		t.Run(fmt.Sprint("seed ", seed, " ", s.name), func(t *testing.T) {
 			one := predictAndFail(t, s, seed)
 			if all[s.name] == nil {
@@ -126,13 +133,17 @@ func predictAndFail(t *testing.T, s *speech, seed uint64) (out predicted) {
 		after := load(t, n.calm(configurations)).Topology()
 		guess, err := f.onPaper(before, rehearse.Down)
 		require.NoError(t, err)
-		out.add(n.judge(what, before, guess, after.Network))
+		one := n.judge(what, before, guess, after.Network)
+		t.Logf("%s: %v", what, &one)
+		out.add(one)
 		n.turn(f, "up")
 		back := load(t, n.calm(configurations)).Topology()
 		if f.ifname != "" {
 			guess, err = f.onPaper(after, rehearse.Up)
 			require.NoError(t, err)
-			out.add(n.judge(what+" and up again", after, guess, back.Network))
+			one := n.judge(what+" and up again", after, guess, back.Network)
+			t.Logf("%s and up again: %v", what, &one)
+			out.add(one)
 		}
 		if t.Failed() {
 			return out

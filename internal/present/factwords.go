@@ -66,6 +66,8 @@ func factWords(f network.Fact) string {
 			s += ", as far as rules let it"
 		}
 		return s
+	case *network.BGPStatement:
+		return bgpWords(*x)
 	case *network.VirtualAddress:
 		return fmt.Sprintf("virtual address %s%s: %s", x.Address, on(x.Interface),
 			[...]string{"which router has it is not shown", "this router has it", "another router has it"}[x.Holding])

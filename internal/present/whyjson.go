@@ -30,7 +30,7 @@ var becauseCodes = map[selection.Why]string{
 	selection.NotChosen: "not-chosen", selection.ShorterPrefix: "shorter-prefix", selection.Preference: "preference",
 	selection.PathType: "path-type", selection.Metric: "metric", selection.Unusable: "inactive",
 	selection.NotInstalled: "not-installed", selection.AgainstRules: "device-choice", selection.Level: "level",
-	selection.LocalPreference: "local-preference", selection.PathLength: "path-length", selection.Origin: "origin",
+	selection.Weight: "weight", selection.LocalPreference: "local-preference", selection.PathLength: "path-length", selection.Origin: "origin",
 	selection.MultiExit:     "multi-exit",
 	selection.ExternalFirst: "kind-of-peer", selection.ClassBarred: "classful-lookup",
 	selection.OnlyConfigured: "only-configured",

@@ -17,6 +17,7 @@ import (
 var ruleWords = map[selection.Why]string{
 	selection.PathType:        "path type",
 	selection.Level:           "level",
+	selection.Weight:          "weight",
 	selection.LocalPreference: "local preference",
 	selection.PathLength:      "length of the AS path",
 	selection.Origin:          "origin",
@@ -46,6 +47,8 @@ func lostBy(l selection.Lost) string {
 		)
 	case selection.Level:
 		s = fmt.Sprintf("%s, after %s, whatever the metric", a.Subtype, b.Subtype)
+	case selection.Weight:
+		s = fmt.Sprintf("weight %s, after %s", number(a.BGP.Weight), number(b.BGP.Weight))
 	case selection.LocalPreference:
 		s = fmt.Sprintf("local preference %s, after %s", number(a.BGP.LocalPreference), number(b.BGP.LocalPreference))
 	case selection.PathLength:

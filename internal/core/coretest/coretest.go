@@ -28,11 +28,15 @@ import (
 //	a: forwarding ipv4 off
 //	a: rule 100 from 10.0.0.0/8 to 10.1.0.0/16 iif eth0 table 7   (also blackhole, undecided)
 //	a: conf 10.9.0.0/16 via 10.0.0.2 pref 130  (a configured static route; also tied X, tied session)
-//	a: bgp 10.9.0.0/16 via 10.0.0.2 lp 200 len 3 origin 1 med 5 as 65001 peer 2
+//	a: bgp 10.9.0.0/16 via 10.0.0.2 lp 200 len 3 origin 1 med 5 as 65001 peer 2   (also bgpweight 100)
 //	a: classful
 //	a: check e0 strict                       (also feasible, loose)
 //	a: stateful
 //	a: runs ospf e0 area 0.0.0.0 cost 10     (a configuration says so)
+//	a: speaks 64901                          (BGP, as a configuration says; "keeps" behind it)
+//	a: peer 10.0.0.2 as 64902                (also self, client, in, out, off behind it)
+//	a: announces 10.9.0.0/16
+//	a: hands static to bgp
 //	a: session 10.0.0.2 e0 down              (also up)
 //	a: tracked 1 down                        (also up)
 //	a: cut                                   (the tables end in the middle)
@@ -167,6 +171,11 @@ func add(f *network.Facts, rest string, m route.Mark) {
 			x.Cost = route.N(n)
 		}
 		f.Protocols = append(f.Protocols, x)
+	case "speaks", "peer", "announces":
+		f.BGP = append(f.BGP, bgpStatement(w, m))
+	case "hands":
+		f.Redistributed = append(f.Redistributed,
+			network.Redistribution{Protocol: protocols[w[3]], Source: protocols[w[1]], Mark: m})
 	case "paths": // the most equal ways that a protocol uses, as a configuration tells
 		n, _ := strconv.ParseUint(w[2], 10, 16)
 		f.Protocols = append(f.Protocols, network.ProtocolInterface{Protocol: protocols[w[1]], Paths: n, Mark: m})
@@ -299,7 +308,7 @@ func addRoute(f *network.Facts, kind network.Kind, w []string, m route.Mark) {
 				a.Metric = route.N(n)
 			}
 			i++
-		case "lp", "len", "med", "origin", "as", "peer":
+		case "lp", "len", "med", "origin", "as", "peer", "bgpweight":
 			n, _ := strconv.ParseUint(w[i+1], 10, 32)
 			switch w[i] {
 			case "lp":
@@ -310,6 +319,8 @@ func addRoute(f *network.Facts, kind network.Kind, w []string, m route.Mark) {
 				a.BGP.MultiExit = route.N(n)
 			case "origin":
 				a.BGP.Origin = route.Origin(n)
+			case "bgpweight":
+				a.BGP.Weight = route.N(n)
 			case "as":
 				a.BGP.NeighbourAS = uint32(n)
 			case "peer":
@@ -348,4 +359,30 @@ func addRoute(f *network.Facts, kind network.Kind, w []string, m route.Mark) {
 		f.Tables = append(f.Tables, network.TableFacts{Name: table, Family: fam, Kind: kind})
 	}
 	f.Tables[at].Routes.AddRoute(route.Route{Prefix: prefix, Attributes: a, State: state, Mark: m})
+}
+
+// bgpStatement is one of "speaks", "peer" and "announces".
+func bgpStatement(w []string, m route.Mark) network.BGPStatement {
+	x := network.BGPStatement{Mark: m}
+	number := func(s string) uint32 {
+		n, _ := strconv.ParseUint(s, 10, 32)
+		return uint32(n)
+	}
+	switch w[0] {
+	case "speaks":
+		x.Local = number(w[1])
+		if slices.Contains(w, "keeps") {
+			x.Keeps = network.TurnedOn
+		}
+	case "peer":
+		x.Peer, x.Remote = netip.MustParseAddr(w[1]), number(w[3])
+		x.Self, x.Client = slices.Contains(w, "self"), slices.Contains(w, "client")
+		x.In, x.Out = slices.Contains(w, "in"), slices.Contains(w, "out")
+		if slices.Contains(w, "off") {
+			x.Speaks = network.TurnedOff
+		}
+	case "announces":
+		x.Network = netip.MustParsePrefix(w[1])
+	}
+	return x
 }

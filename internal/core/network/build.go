@@ -111,6 +111,7 @@ func (f *deviceFacts) build(name string) *Device {
 		checks:        f.Checks,
 		protocols:     f.Protocols,
 		redistributed: f.Redistributed,
+		bgp:           f.BGP,
 		policy:        f.Policy,
 		Unread:        f.unread,
 	}

@@ -27,6 +27,7 @@ type Facts struct {
 	Applied       []AppliedFilter
 	Protocols     []ProtocolInterface
 	Redistributed []Redistribution
+	BGP           []BGPStatement
 	Virtuals      []VirtualAddress
 	Answers       []Answer
 	Classful      []route.Mark // lines that say that the device looks up classfully

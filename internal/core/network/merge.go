@@ -83,6 +83,7 @@ func merge(name string, fam route.Family, parts []*TableFacts) *Table {
 		t.PathTypes = t.PathTypes || p.PathTypes
 		cut = cut && p.Cut
 	}
+	t.ListsBGP = slices.ContainsFunc(parts, listsBGP)
 	t.Undecided = !decided || t.Filtered.Known()
 	for _, p := range parts {
 		if t.Filtered.Known() && p.Kind != Database {
@@ -179,6 +180,19 @@ func withoutFiltered(parts []*TableFacts) ([]*TableFacts, route.Mark) {
 	), route.Mark{}
 }
 
+// listsBGP reports whether a capture is BGP's own list, and a whole one.
+func listsBGP(p *TableFacts) bool {
+	if p.Kind != Database || p.Cut || p.Filtered.Known() || len(p.Unread) > 0 || p.Routes.Shared() == 0 {
+		return false
+	}
+	for id := range p.Routes.Shared() {
+		if p.Routes.Attributes(route.AttrID(id)).Protocol != route.BGP {
+			return false
+		}
+	}
+	return true
+}
+
 // whole reports whether a kernel's table was captured together with its local one.
 func (t *Table) whole() bool {
 	for id := range t.rows.Shared() {
@@ -265,12 +279,14 @@ func addMerged(list []merged, r route.Route, t *Table) []merged {
 			t.differences = append(t.differences, Difference{OtherChoice, r.Prefix, have.Mark, r.Mark})
 		}
 		have.State |= r.State
+		other := r.Attributes
 		if shows(r.Attributes) > shows(have.Attributes) {
-			have.Attributes = r.Attributes // it shows more
+			other, have.Attributes = have.Attributes, r.Attributes // it shows more
 			have.Mark, have.more[len(have.more)-1] = r.Mark, have.Mark
-		} else if have.BGP == (route.BGPPath{}) && r.BGP != have.BGP {
+		}
+		if have.BGP == (route.BGPPath{}) && other.BGP != have.BGP {
 			a := *have.Attributes
-			a.BGP = r.BGP
+			a.BGP = other.BGP
 			have.Attributes = &a
 		}
 		return list

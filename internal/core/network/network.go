@@ -65,6 +65,7 @@ type Device struct {
 	checks        []SourceCheck
 	protocols     []ProtocolInterface
 	redistributed []Redistribution
+	bgp           []BGPStatement
 	virtuals      []VirtualAddress
 	virtualAt     map[netip.Addr][]VirtualAddress
 	policy        Policy
@@ -98,7 +99,7 @@ func (d *Device) AlikeBesidesInterfaces(o *Device) bool {
 		(Items[Switch]{d.switches}).Same(Items[Switch]{o.switches}) && d.Rules().Same(o.Rules()) &&
 		d.Statics().Same(o.Statics()) && d.Sessions().Same(o.Sessions()) &&
 		d.Tracked().Same(o.Tracked()) && d.Checks().Same(o.Checks()) &&
-		d.Protocols().Same(o.Protocols()) && d.Redistributed().Same(o.Redistributed()) &&
+		d.Protocols().Same(o.Protocols()) && d.Redistributed().Same(o.Redistributed()) && d.BGP().Same(o.BGP()) &&
 		d.Flows().Same(o.Flows()) && d.Translations().Same(o.Translations()) &&
 		d.Tunnels().Same(o.Tunnels()) && p.Stateful == q.Stateful && p.AllOfEqual == q.AllOfEqual &&
 		p.AllRules4 == q.AllRules4 && p.AllRules6 == q.AllRules6 && p.SetsMarks == q.SetsMarks &&
@@ -157,6 +158,15 @@ func (d *Device) Protocols() Items[ProtocolInterface] { return Items[ProtocolInt
 
 // Redistributed returns what its configuration lets routing protocols announce of others' routes.
 func (d *Device) Redistributed() Items[Redistribution] { return Items[Redistribution]{d.redistributed} }
+
+// BGP returns what its configuration says of how it speaks BGP.
+func (d *Device) BGP() Items[BGPStatement] { return Items[BGPStatement]{d.bgp} }
+
+// LacksLines reports whether lines of its configuration, or rules, are missing: the end was cut off, a search left some
+// out, or who kept the text did.
+func (d *Device) LacksLines() bool {
+	return slices.ContainsFunc(d.policy.Flows, func(r FlowRule) bool { return r.Missing == LeftOut || r.Missing == CutOff })
+}
 
 // Flows returns its rules for flows, in order.
 func (d *Device) Flows() Items[FlowRule] { return Items[FlowRule]{d.policy.Flows} }

@@ -27,6 +27,7 @@ type Table struct {
 	Weak     bool // only a management walk was captured, which may leave routes out
 	// the command that asked for a part of it, where no capture shows all; it is undecided then
 	Filtered  route.Mark
+	ListsBGP  bool         // BGP's own list was captured as a whole, so that all paths that were heard are there
 	PathTypes bool         // kinds of OSPF paths are told apart: one without a kind is within an area
 	ByRule    bool         // a kernel's table beside the main one; nothing tells that it is a VRF's
 	CutAt     netip.Prefix // the last prefix read before the capture ended in the middle; invalid where none did

@@ -27,6 +27,7 @@ const (
 	ClassfulFact
 	ProtocolFact
 	RedistributionFact
+	BGPFact
 	VirtualFact
 	AnswerFact
 )
@@ -53,6 +54,7 @@ var factNames = [...]string{
 	"classful",
 	"protocol-interface",
 	"redistribution",
+	"bgp-statement",
 	"virtual-address",
 	"answer",
 }
@@ -62,8 +64,8 @@ func (k FactKind) String() string { return factNames[k] }
 
 // A Fact is one thing that one line says, other than a route. Of is a pointer to the fact: *Address, *Interface,
 // *Neighbour, *Switch, *Rule, *IfIndex, *Static, *Session, *TrackedObject, *Watch, *SourceCheck, *FlowRule,
-// *ListRule, *AppliedFilter, *Translation, *Tunnel, *ProtocolInterface, *Redistribution, *VirtualAddress, *Answer; nil
-// where the line alone says all.
+// *ListRule, *AppliedFilter, *Translation, *Tunnel, *ProtocolInterface, *Redistribution, *BGPStatement, *VirtualAddress,
+// *Answer; nil where the line alone says all.
 type Fact struct {
 	Kind FactKind
 	Mark *route.Mark
@@ -98,6 +100,7 @@ func (f *Facts) Each(visit func(Fact)) {
 	each(f.Classful, func(m *route.Mark) { visit(Fact{ClassfulFact, m, nil}) })
 	each(f.Protocols, func(x *ProtocolInterface) { visit(Fact{ProtocolFact, &x.Mark, x}) })
 	each(f.Redistributed, func(x *Redistribution) { visit(Fact{RedistributionFact, &x.Mark, x}) })
+	each(f.BGP, func(x *BGPStatement) { visit(Fact{BGPFact, &x.Mark, x}) })
 	each(f.Virtuals, func(x *VirtualAddress) { visit(Fact{VirtualFact, &x.Mark, x}) })
 	each(f.Answers, func(x *Answer) { visit(Fact{AnswerFact, &x.Mark, x}) })
 }
@@ -125,6 +128,7 @@ func (f *Facts) add(o Facts) {
 	f.Classful = append(f.Classful, o.Classful...)
 	f.Protocols = append(f.Protocols, o.Protocols...)
 	f.Redistributed = append(f.Redistributed, o.Redistributed...)
+	f.BGP = append(f.BGP, o.BGP...)
 	f.Virtuals = append(f.Virtuals, o.Virtuals...)
 	f.Answers = append(f.Answers, o.Answers...)
 	f.Policy.add(o.Policy)

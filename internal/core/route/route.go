@@ -125,6 +125,7 @@ const (
 // A BGPPath is the attributes that BGP compares (RFC 4271 section 9.1), as far as a capture shows them. The zero
 // BGPPath shows none. It is comparable.
 type BGPPath struct {
+	Weight          Number // what some systems compare before all else: the highest wins
 	LocalPreference Number
 	Length          Number // of the AS path, in autonomous systems
 	MultiExit       Number

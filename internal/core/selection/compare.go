@@ -102,10 +102,14 @@ func isisRank(subtype string) int {
 	return -1
 }
 
-// comparePaths is the order of RFC 4271 section 9.1 as far as the captures show the attributes: degree of preference,
+// comparePaths is the order of RFC 4271 section 9.1 as far as the captures show the attributes, behind the weight that
+// some systems ask first: degree of preference,
 // then 9.1.2.2 (a) length of the path, (b) origin, (c) multi-exit discriminator within one neighbouring AS, (d)
 // external before internal. What comes behind, the cost to the next hop and the routers' identifiers, no table shows.
 func comparePaths(a, b route.BGPPath) (int, Why) {
+	if a.Weight.Known && b.Weight.Known && a.Weight != b.Weight {
+		return cmp.Compare(b.Weight.Value, a.Weight.Value), Weight
+	}
 	if a.LocalPreference.Known && b.LocalPreference.Known && a.LocalPreference != b.LocalPreference {
 		return cmp.Compare(b.LocalPreference.Value, a.LocalPreference.Value), LocalPreference
 	}

@@ -17,6 +17,7 @@ const (
 	Preference                 // RFC 8349 section 5: the lowest route preference wins
 	PathType                   // OSPF path types come before the metric: RFC 2328 section 11
 	Level                      // IS-IS levels come before the metric: RFC 5302 section 3.2
+	Weight                     // of a BGP path, which some systems compare first
 	LocalPreference            // RFC 4271 section 9.1.1
 	PathLength                 // RFC 4271 section 9.1.2.2 (a)
 	Origin                     // (b)

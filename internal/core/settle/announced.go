@@ -17,6 +17,7 @@ type spoken struct {
 	moved  map[netip.Prefix][]int // who has a prefix otherwise than before
 	gone   []int                  // who is not there any more
 	risen  map[string]bool        // devices of which an interface came up
+	known  map[netip.Prefix]bool  // prefixes that were looked at: whether they were worked out (vector)
 }
 
 // others makes untold what protocols without a prediction may have lost, or may find now.
@@ -26,6 +27,7 @@ func (r *run) others() bool {
 		x := &spoken{run: r, speakers: s, moved: map[netip.Prefix][]int{}, risen: map[string]bool{}}
 		x.look()
 		x.mutual = x.handToEachOther()
+		changed = x.byVector() || changed
 		for i := range s.list {
 			changed = x.at(i) || changed
 		}
@@ -84,7 +86,7 @@ func (x *spoken) at(i int) bool {
 		g := t.Group(k)
 		k = g.Hi
 		rows := t.At(g)
-		if !slices.ContainsFunc(rows, x.mine) {
+		if x.workedOut(rows[0].Prefix) || !slices.ContainsFunc(rows, x.mine) {
 			continue
 		}
 		doubt := func(r route.Route) bool {
@@ -233,7 +235,7 @@ func (x *spoken) asFar(was *network.Device, t *network.Table, hop netip.Addr, kn
 // one has: what is announced of it may come before its own.
 func (x *spoken) comesIn(i int, d *network.Device, t *network.Table, p netip.Prefix, who []int) bool {
 	rows := t.RoutesTo(p)
-	if slices.ContainsFunc(rows, func(r route.Route) bool { return r.Protocol == x.proto && !r.Is(route.Unusable) }) {
+	if x.workedOut(p) || slices.ContainsFunc(rows, func(r route.Route) bool { return r.Protocol == x.proto && !r.Is(route.Unusable) }) {
 		return false
 	}
 	told := false

@@ -28,6 +28,9 @@ func (r *run) grownBy(in *instance) *instance {
 	}
 	for _, pair := range r.cameUp() {
 		x, y := pair[0], pair[1]
+		if in.silentAt(pair) {
+			continue
+		}
 		if _, speaks := in.number[key(x)]; !speaks {
 			if _, speaks = in.number[key(y)]; !speaks {
 				continue
@@ -48,13 +51,21 @@ func (r *run) grownBy(in *instance) *instance {
 	if out == in {
 		out = in.clone()
 	}
-	out.grown, out.blind, out.exact = true, blind, false
+	out.grown, out.blind, out.exact, out.captured = true, blind, false, in
 	for _, a := range born {
 		out.add(a)
 	}
 	out.configured()
 	out.byArea = out.byArea && out.areasOfArcs()
 	return out
+}
+
+// silentAt reports whether configurations say that the protocol does not speak between two interfaces.
+func (in *instance) silentAt(pair [2]port) bool {
+	return slices.ContainsFunc(pair[:], func(x port) bool {
+		s := x.device.Runs(in.protocol, in.family, x.ifname)
+		return s.Known && (!s.On || s.Passive)
+	})
 }
 
 // blindAt reports whether an interface comes up where an instance may speak, of which no address was captured: what

@@ -46,6 +46,7 @@ type instance struct {
 	alone     []bool                 // of RIP, of each node: it uses one of several equal ways
 	plain     route.Number           // of RIP: the metric with which attached networks are announced
 	grown     bool                   // an interface came up: ways may be better than before
+	captured  *instance              // of a grown one: that of the network as it was captured
 	blind     bool                   // one came up of which no address was captured
 	// nothing of what decides between paths is hidden: kinds of paths are shown, or there is one area
 	known bool
@@ -59,6 +60,8 @@ type instance struct {
 	parted map[netip.Prefix]bool
 	trust  *trust
 	before map[netip.Prefix]*before // of each prefix
+	parts  []*instance              // that no adjacency joins, where there are several and everybody was captured
+	part   int                      // which of them it is, from 1; 0: it is none
 }
 
 // trust is whether the model of several areas finds what was captured; it is looked at once.
@@ -108,34 +111,50 @@ func findInstances(t *topology.Topology) []*instance {
 	var out []*instance
 	for _, fam := range []route.Family{route.IPv4, route.IPv6} {
 		for _, p := range []route.Protocol{route.OSPF, route.ISIS, route.RIP, route.RIPng} {
-			in := &instance{topo: t, protocol: p, family: fam, number: map[nodeKey]int{},
-				entries: map[netip.Prefix][]entry{}, trust: &trust{},
-				parted: map[netip.Prefix]bool{}}
+			var nodes []nodeKey
 			for _, d := range t.Network.Devices().All() {
 				for _, table := range d.Tables().All() {
 					if table.Family == fam && speaks(table, func(x route.Protocol) bool { return x == p }) {
-						in.nodeOf(d, table.Name)
+						nodes = append(nodes, nodeKey{d.Name, table.Name})
 					}
 				}
 			}
-			if len(in.nodes) == 0 {
+			if len(nodes) == 0 {
 				continue
 			}
-			for n := range len(in.nodes) {
-				in.read(n)
+			in := newInstance(t, p, fam, nodes)
+			if apart := in.components(); len(apart) > 1 {
+				for i, nodes := range apart {
+					part := newInstance(t, p, fam, nodes)
+					part.part = i + 1
+					in.parts = append(in.parts, part)
+				}
 			}
-			in.unproven()
-			in.index()
-			in.configured()
-			in.tellKinds()
-			in.tellAreas()
-			in.deduce()
-			in.exact = !slices.ContainsFunc(in.arcs,
-				func(a arc) bool { return a.to < 0 || !a.proven || a.silent || !a.cost.Known })
 			out = append(out, in)
 		}
 	}
 	return out
+}
+
+// newInstance reads a protocol out of some tables.
+func newInstance(t *topology.Topology, p route.Protocol, fam route.Family, nodes []nodeKey) *instance {
+	in := &instance{topo: t, protocol: p, family: fam, number: map[nodeKey]int{}, entries: map[netip.Prefix][]entry{},
+		trust: &trust{}, parted: map[netip.Prefix]bool{}}
+	for _, k := range nodes {
+		in.nodeOf(t.Network.Device(k.device), k.table)
+	}
+	for n := range len(in.nodes) {
+		in.read(n)
+	}
+	in.unproven()
+	in.index()
+	in.configured()
+	in.tellKinds()
+	in.tellAreas()
+	in.deduce()
+	in.exact = !slices.ContainsFunc(in.arcs,
+		func(a arc) bool { return a.to < 0 || !a.proven || a.silent || !a.cost.Known })
+	return in
 }
 
 // read takes the protocol's entries out of a table.

@@ -49,7 +49,7 @@ func (r *run) areasOf(in *instance, dead []bool) (s areaState) {
 		return s
 	}
 	in.trust.once.Do(func() {
-		before, whole := &run{Settler: r.Settler, now: r.topo.Network}, r.original(in)
+		before, whole := &run{Settler: r.Settler, now: r.topo.Network}, in.original()
 		b := before.newAreaModel(whole, make([]bool, len(whole.arcs)))
 		in.trust.holds = b.told() && b.holds(before)
 	})
@@ -60,11 +60,9 @@ func (r *run) areasOf(in *instance, dead []bool) (s areaState) {
 }
 
 // original is the instance of the network as it was captured: what came up was not there.
-func (r *run) original(in *instance) *instance {
-	for _, x := range r.instances {
-		if x.protocol == in.protocol && x.family == in.family {
-			return x
-		}
+func (in *instance) original() *instance {
+	if in.grown {
+		return in.captured
 	}
 	return in
 }

@@ -14,6 +14,7 @@ import (
 type question struct {
 	protocol route.Protocol
 	family   route.Family
+	part     int
 	prefix   netip.Prefix
 }
 
@@ -52,7 +53,7 @@ func (r *run) protocol(in *instance) bool {
 		if !gone && !in.grown && !in.hidden && !in.mayUse(p, dead) {
 			continue // no path of anybody uses what died
 		}
-		q := question{in.protocol, in.family, p}
+		q := question{in.protocol, in.family, in.part, p}
 		if last, again := r.asked[q]; again && last.gone == gone && slices.Equal(last.origins, origins) {
 			continue
 		}

@@ -74,11 +74,26 @@ func untold(rows []route.Route) []route.Route {
 	return out
 }
 
-// same reports whether two lists of one prefix's routes say the same.
+// same reports whether two lists of one prefix's routes say the same, in whatever order.
 func same(x, y []route.Route) bool {
-	return slices.EqualFunc(x, y, func(a, b route.Route) bool {
+	if len(x) != len(y) {
+		return false
+	}
+	alike := func(a, b route.Route) bool {
 		return a.State == b.State && (a.Attributes == b.Attributes || sameAttributes(a.Attributes, b.Attributes))
-	})
+	}
+	if slices.EqualFunc(x, y, alike) {
+		return true
+	}
+	left := slices.Clone(y)
+	for _, a := range x {
+		at := slices.IndexFunc(left, func(b route.Route) bool { return alike(a, b) })
+		if at < 0 {
+			return false
+		}
+		left = slices.Delete(left, at, at+1)
+	}
+	return true
 }
 
 func sameAttributes(a, b *route.Attributes) bool {

@@ -96,7 +96,9 @@ func (s *Settler) Run(after *network.Snapshot) *Result {
 		}
 		changed := r.flush(r.statics())
 		for _, in := range s.instances {
-			changed = r.flush(r.protocol(in)) || changed
+			for _, part := range r.partsOf(in) {
+				changed = r.flush(r.protocol(part)) || changed
+			}
 		}
 		if changed = r.flush(r.others()) || changed; !changed {
 			break
@@ -111,8 +113,9 @@ func (s *Settler) Run(after *network.Snapshot) *Result {
 type run struct {
 	*Settler
 	now   *network.Snapshot
-	draft *network.Draft        // what the phase has changed so far; nil for nothing
-	asked map[question]madeFrom // what a prediction was made from, so that it is made again only where that changes
+	draft *network.Draft            // what the phase has changed so far; nil for nothing
+	parts map[*instance][]*instance // of instances in parts, those that may be joined now in one
+	asked map[question]madeFrom     // what a prediction was made from, so that it is made again only where that changes
 }
 
 // was is the device before the change.

@@ -19,6 +19,7 @@ type speakers struct {
 	list   []nodeKey
 	// of each of the list: the sources from which it is seen to announce what it does not have by the protocol itself
 	announced []map[route.Protocol]bool
+	vector    *vector // nil where configurations do not tell enough
 }
 
 // findSpeakers lists the protocols of a network that have no prediction.
@@ -68,6 +69,7 @@ func findSpeakers(t *topology.Topology) []*speakers {
 	}
 	for _, s := range out {
 		s.findAnnounced(t)
+		s.vector = newVector(s, t.Network)
 	}
 	slices.SortFunc(out, func(a, b *speakers) int {
 		return cmp.Or(cmp.Compare(a.proto, b.proto), cmp.Compare(a.family, b.family))
@@ -77,7 +79,8 @@ func findSpeakers(t *topology.Topology) []*speakers {
 
 // configured reports whether a configuration says that a device speaks BGP.
 func configured(d *network.Device) bool {
-	return d.Protocols().Any(func(x network.ProtocolInterface) bool { return x.Protocol == route.BGP })
+	return d.BGP().Len() > 0 ||
+		d.Protocols().Any(func(x network.ProtocolInterface) bool { return x.Protocol == route.BGP })
 }
 
 // findAnnounced notes by which sources the owners of next hops have what others learned from them.

@@ -25,6 +25,9 @@ const (
 // place is where the name of a column stands, in bytes.
 type place struct{ lo, hi int }
 
+// ownWeight is what the daemons give to what the device itself announces.
+const ownWeight = 32768
+
 var (
 	bgpNames = lazyregexp.New(`^\s*Network\s+(?:Next Hop|NextHop|Nexthop|Next hop)\s+(?:\S+\s+)*Path(?:/Ogn)?\s*$`)
 	numberAt = map[column]*lazyregexp.Regexp{
@@ -120,6 +123,10 @@ func (r *reader) bgpRow(line string, lo, hi int) error {
 	if err := r.numbers(line, w[1:], &a); err != nil {
 		return err
 	}
+	if a.BGP.Weight == route.N(ownWeight) {
+		r.Pass(lo, hi, layout.Other)
+		return nil
+	}
 	if r.open.Known() {
 		r.Collector.Read++
 		r.open = route.Mark{}
@@ -189,6 +196,7 @@ func (r *reader) numbers(line string, w []bgpWord, a *route.Attributes) error {
 		has[best], next, w = route.N(n), best+1, w[1:]
 	}
 	a.Metric, a.BGP.MultiExit, a.BGP.LocalPreference = has[multiExit], has[multiExit], has[localPreference]
+	a.BGP.Weight = has[weight]
 	rest := ""
 	if len(w) > 0 {
 		rest = line[w[0].lo:]

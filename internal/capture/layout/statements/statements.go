@@ -32,14 +32,14 @@ func recognise(text []byte) int {
 		w := strings.Fields(string(text[lo:min(hi, lo+300)]))
 		if isStatic(w) ||
 			len(w) > 2 && (w[0] == "ip" || w[0] == "ipv4" || w[0] == "ipv6") && w[1] == "address" &&
-				layout.LooksLikeAddress([]byte(w[2])) || saysFilter(w) {
+				layout.LooksLikeAddress([]byte(w[2])) || saysFilter(w) || saysPeer(w) {
 			n += 2
 		}
 		switch {
 		case len(w) == 2 && (w[0] == "hostname" || w[0] == "sysname") && text[lo] == w[0][0]:
 			named = 1
 		case len(w) >= 2 && w[0] == "interface" && text[lo] == 'i',
-			len(w) >= 2 && text[lo] > ' ' && protocolHeading(w).name != route.Other:
+			len(w) >= 2 && text[lo] > ' ' && (protocolHeading(w).name != route.Other || speaksBGP(w)):
 			ports++
 		}
 	}
@@ -71,6 +71,8 @@ type reader struct {
 	vlan        string // the VLAN whose block it is, which may be an interface
 	vlanAt      route.Mark
 	protocol    protocolBlock
+	speaking    speaking
+	daemons     bool // the text is the configuration of FRR's daemons
 	guard       guard
 	nat         nat
 	edge        edge
@@ -185,7 +187,12 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 			return r.inBlock(w, s, false, lo, hi)
 		}
 		r.block, r.link, r.table, r.vlan, r.staticBlock = "", 0, "", "", false
-		if len(w) > 2 && w[0] == "router" && w[1] == "bgp" { // whom it tells what is not read: it speaks
+		r.speaking = speaking{}
+		if len(w) > 1 && w[0] == "frr" && (w[1] == "version" || w[1] == "defaults") {
+			r.daemons = true
+		}
+		if speaksBGP(w) {
+			r.speaking.heading(r, w, layout.Mark(lo, hi))
 			r.Facts.Protocols = append(r.Facts.Protocols,
 				network.ProtocolInterface{Protocol: route.BGP, Other: true, Mark: layout.Mark(lo, hi)})
 			r.protocol, r.configures = protocolBlock{}, true
@@ -268,7 +275,8 @@ func (r *reader) inBlock(w []string, s string, indented bool, lo, hi int) (used 
 		return true, nil
 	case !indented && ofLink(w) != nil:
 		return true, r.static(ofLink(w), lo, hi)
-	case r.protocol.name != route.Other && indented && r.protocolLine(w, lo, hi),
+	case r.speaking.on && indented && r.speaking.line(r, w, layout.Mark(lo, hi)),
+		r.protocol.name != route.Other && indented && r.protocolLine(w, lo, hi),
 		r.link > 0 && r.protocolOn(w, r.Facts.Interfaces[r.link-1].Name, lo, hi):
 		r.mention([]byte(s))
 		return true, nil

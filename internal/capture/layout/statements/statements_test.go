@@ -292,7 +292,8 @@ func TestWhatAltersAProtocol(t *testing.T) {
 // TestBlocksOfProtocols: what stands below BGP's heading is not the block's above it.
 func TestBlocksOfProtocols(t *testing.T) {
 	r := layouttest.Laws(t, Read, []byte("hostname depot\nrouter ospf\n network 10.61.0.0/16 area 0\nrouter bgp 64901\n redistribute static\n"))
-	require.Empty(t, r.Facts.Redistributed)
+	require.Len(t, r.Facts.Redistributed, 1)
+	require.Equal(t, route.BGP, r.Facts.Redistributed[0].Protocol)
 	require.Len(t, r.Facts.Protocols, 2)
 	require.Equal(t, route.BGP, r.Facts.Protocols[1].Protocol)
 }

@@ -1,0 +1,288 @@
+package settle
+
+import (
+	"net/netip"
+	"slices"
+
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+	"zarvek/internal/core/selection"
+)
+
+// byVector puts what BGP makes of the change into the tables, as far as it can be worked out; true where any changes.
+func (x *spoken) byVector() bool {
+	v := x.vector
+	if v == nil {
+		return false
+	}
+	x.known = map[netip.Prefix]bool{}
+	was, changed := x.topo.Network, false
+	for _, p := range x.affected() {
+		x.known[p] = false
+		before := v.captured(was, p)
+		if before == nil {
+			continue
+		}
+		after, ok := v.solve(was, x.now, p, before)
+		if !ok || !x.rooted(p, after) || x.mutual && x.lost(after) {
+			continue
+		}
+		x.known[p] = true
+		for i := range v.nodes {
+			changed = x.uses(i, p, before, after) || changed
+		}
+	}
+	return changed
+}
+
+// workedOut reports whether what BGP makes of a prefix is in the tables: it was worked out, or nothing that it hangs on
+// changed.
+func (x *spoken) workedOut(p netip.Prefix) bool {
+	known, affected := x.known[p]
+	return known || x.vector != nil && !affected && x.vector.captured(x.topo.Network, p) != nil
+}
+
+// lost reports whether nobody uses anything of a prefix: then it may go round, or not (echoes).
+func (x *spoken) lost(after *vectorState) bool {
+	return !slices.ContainsFunc(after.used, func(c choice) bool { return len(c.used) > 0 || c.open })
+}
+
+// affected are the prefixes of which BGP may tell something else now: those that somebody has otherwise, those heard
+// from a peer that cannot be reached as before, and all where a session may come up.
+func (x *spoken) affected() []netip.Prefix {
+	v, was := x.vector, x.topo.Network
+	set := map[netip.Prefix]bool{}
+	for p := range x.moved {
+		set[p] = true
+	}
+	add := func(list []netip.Prefix) {
+		for _, p := range list {
+			set[p] = true
+		}
+	}
+	for i := range v.nodes {
+		for k := range v.nodes[i].peers {
+			q := &v.nodes[i].peers[k]
+			up, known := x.answering(i, q, was)
+			now, sure := x.answering(i, q, x.now)
+			switch {
+			case now == up && sure == known:
+			case now || !sure: // it may tell anything
+				for z := range v.nodes {
+					add(prefixesOf(v.nodes[z].table))
+					if t := v.tableAt(z, x.now); t != nil {
+						add(prefixesOf(t))
+					}
+				}
+			default:
+				add(v.hops[q.addr])
+				if q.back >= 0 {
+					add(v.hops[q.own])
+				}
+				add(x.heardOver(i, q))
+			}
+		}
+		a, b := v.nodes[i].table, v.tableAt(i, x.now)
+		if b == nil || a == b {
+			continue
+		}
+		for h, list := range v.hops {
+			if !leadsAlike(a, b, h) {
+				add(list)
+			}
+		}
+	}
+	out := make([]netip.Prefix, 0, len(set))
+	for p := range set {
+		out = append(out, p)
+	}
+	slices.SortFunc(out, netip.Prefix.Compare)
+	return out
+}
+
+func prefixesOf(t *network.Table) (out []netip.Prefix) {
+	for i := range t.Routes().Len() {
+		if p := t.Routes().Prefix(i); len(out) == 0 || out[len(out)-1] != p {
+			out = append(out, p)
+		}
+	}
+	return out
+}
+
+// answering reports whether a peer can be reached in a network.
+func (x *spoken) answering(i int, q *peer, n *network.Snapshot) (up, known bool) {
+	if q.back >= 0 {
+		return x.vector.session(i, q, x.topo.Network, n)
+	}
+	return x.vector.reaches(i, q, x.topo.Network, n)
+}
+
+// heardOver are the prefixes with next hops that are not the far end's own, which a session within an autonomous system
+// may have told of.
+func (x *spoken) heardOver(i int, q *peer) (out []netip.Prefix) {
+	v := x.vector
+	if q.as != v.nodes[i].as {
+		return nil
+	}
+	for k := range v.nodes[i].table.Routes().Len() {
+		if r := v.nodes[i].table.Routes().At(k); r.Protocol == route.BGP {
+			out = append(out, r.Prefix)
+		}
+	}
+	return out
+}
+
+// leadsAlike reports whether two tables lead to a next hop by the same routes.
+func leadsAlike(a, b *network.Table, h netip.Addr) bool {
+	m, n := selection.Longest(a, h), selection.Longest(b, h)
+	return m.Prefix == n.Prefix && m.Refused == n.Refused && slices.EqualFunc(m.Routes, n.Routes,
+		func(x, y route.Route) bool { return x.State == y.State && sameAttributes(x.Attributes, y.Attributes) })
+}
+
+// uses puts what a speaker uses of a prefix into its table; true where that changes.
+func (x *spoken) uses(i int, p netip.Prefix, before, after *vectorState) bool {
+	v := x.vector
+	d, t := x.table(i)
+	if t == nil {
+		return false
+	}
+	rows := t.RoutesTo(p)
+	mine := func(r route.Route) bool { return r.Protocol == route.BGP }
+	c := after.used[i]
+	if c.open {
+		if !slices.ContainsFunc(rows, mine) {
+			return x.leaveOpen(d, t, p, rows)
+		}
+		return x.put(d.Name, t.Name, p, withoutDead(d, t, rows, mine))
+	}
+	others := slices.DeleteFunc(slices.Clone(rows), mine)
+	if len(c.used) == 0 || c.used[0].from == itself {
+		if len(others) == len(rows) {
+			return false
+		}
+		return x.put(d.Name, t.Name, p, elected(x.was(d.Name), d, t, p, others))
+	}
+	next := x.rowOf(i, t, p, c)
+	if _, active := v.bgpRows(i, p); c.equal(before.used[i]) {
+		switch {
+		case len(active) == 0, !stale(t, active[0]) && !t.Replaces(p):
+			return false // as it was
+		case len(active) == 1 && !stale(t, active[0]):
+			next = active[0]
+			next.State = 0
+		}
+	}
+	out := decide(x.was(d.Name), d, t, p, append(others, next))
+	for _, r := range rows { // what stands by, as long as it is heard
+		heardStill := func(h heard) bool { return !h.open && slices.Contains(heardFrom(r), h.hop) }
+		if mine(r) && !slices.Contains(heardFrom(r), c.used[0].hop) && slices.ContainsFunc(after.heard[i], heardStill) {
+			r.State &^= route.Active | route.Installed | route.Rejected | route.Untold
+			out = append(out, r)
+		}
+	}
+	return x.put(d.Name, t.Name, p, out)
+}
+
+// stale reports whether a captured route shows how its next hop is resolved otherwise than the table does now.
+func stale(t *network.Table, r route.Route) bool {
+	shown := false
+	for _, h := range r.NextHops {
+		shown = shown || h.Resolves
+	}
+	if !shown {
+		return false
+	}
+	bare := bareOf(r.Attributes)
+	ways := func(a *route.Attributes) (out []route.NextHop) {
+		for _, x := range selection.Resolve(t, route.Route{Prefix: r.Prefix, Attributes: a}) {
+			for _, e := range x.Exits {
+				out = append(out, route.NextHop{Address: e.Address, Interface: e.Interface})
+			}
+		}
+		return out
+	}
+	a, b := ways(r.Attributes), ways(bare)
+	return len(a) != len(b) || slices.ContainsFunc(a, func(h route.NextHop) bool { return !slices.Contains(b, h) })
+}
+
+// bareOf is attributes without what the capture shows of how next hops are resolved.
+func bareOf(a *route.Attributes) *route.Attributes {
+	c := *a
+	c.NextHops = slices.DeleteFunc(slices.Clone(a.NextHops), func(h route.NextHop) bool { return h.Resolves })
+	return &c
+}
+
+// rowOf is the route that a choice becomes in the table.
+func (x *spoken) rowOf(i int, t *network.Table, p netip.Prefix, c choice) route.Route {
+	n := &x.vector.nodes[i]
+	like, mark := x.likeness(i, p, c.used[0])
+	a := *like
+	a.NextHops = nil
+	for _, h := range c.used {
+		hop := route.NextHop{Address: h.hop}
+		if q := &n.peers[h.from]; q.ifname != "" && q.as != n.as && h.hop == q.addr {
+			hop.Interface = q.ifname
+		} else {
+			hop.Recursive = true
+		}
+		a.NextHops = append(a.NextHops, hop)
+		if hop.Recursive && n.resolves {
+			a.NextHops = append(a.NextHops, resolving(t, p, hop)...)
+		}
+	}
+	return route.Route{Prefix: p, Attributes: &a, Mark: mark}
+}
+
+// resolving are the ways by which a table resolves a next hop, as tables show them under it.
+func resolving(t *network.Table, p netip.Prefix, hop route.NextHop) (out []route.NextHop) {
+	a := route.Attributes{Protocol: route.BGP, NextHops: []route.NextHop{hop}}
+	for _, x := range selection.Resolve(t, route.Route{Prefix: p, Attributes: &a}) {
+		for _, e := range x.Exits {
+			out = append(out, route.NextHop{Address: e.Address, Interface: e.Interface, Resolves: true})
+		}
+	}
+	return out
+}
+
+// likeness is what the table shows of a route of BGP by the same next hop, of the prefix first; then of one from a peer of
+// the same kind. Its preference is that of the new one.
+func (x *spoken) likeness(i int, p netip.Prefix, h heard) (*route.Attributes, route.Mark) {
+	t := x.vector.nodes[i].table
+	for _, r := range t.RoutesTo(p) {
+		if r.Protocol == route.BGP && slices.Contains(heardFrom(r), h.hop) {
+			a := *r.Attributes
+			if !a.Preference.Known {
+				a.Preference = x.preferenceOf(i, h.internal)
+			}
+			return &a, r.Mark
+		}
+	}
+	a := &route.Attributes{Protocol: route.BGP, Preference: x.preferenceOf(i, h.internal)}
+	if h.internal {
+		a.Subtype = "internal"
+	}
+	if h.med.Known {
+		a.Metric = h.med
+	}
+	return a, route.Mark{}
+}
+
+// preferenceOf is what the table gives to routes of BGP from peers of a kind, not known where it shows none.
+func (x *spoken) preferenceOf(i int, internal bool) route.Number {
+	n := &x.vector.nodes[i]
+	t := n.table
+	for id := range t.Routes().Shared() {
+		a := t.Routes().Attributes(route.AttrID(id))
+		if a.Protocol != route.BGP || !a.Preference.Known {
+			continue
+		}
+		for _, h := range a.NextHops {
+			of := slices.IndexFunc(n.peers, func(q peer) bool { return q.addr == h.Address })
+			outside := of >= 0 && n.peers[of].as != n.as
+			if !h.Resolves && outside != internal && (of >= 0 || internal) {
+				return a.Preference
+			}
+		}
+	}
+	return route.Number{}
+}
