@@ -162,6 +162,16 @@ func (n *spoken) hidden(before, guess *network.Snapshot, p netip.Prefix) bool {
 	})
 }
 
+// openAt reports whether a table without a route to a prefix leaves open what covers it.
+func (n *spoken) openAt(got map[netip.Prefix]string, p netip.Prefix) bool {
+	for bits := p.Bits() - 1; bits >= 0; bits-- {
+		if s := got[netip.PrefixFrom(p.Addr(), bits).Masked()]; s != "" {
+			return s == "untold"
+		}
+	}
+	return false
+}
+
 // stale reports whether a router keeps a route to the network of a link at whose ends it is gone: the daemon of OSPF for
 // IPv6 does so at times after both ends of a link lost it (seen with version 8.4.4: no router that can be reached
 // announces the prefix in its database any more, against RFC 5340 section 4.8). Packets are lost by it too.
@@ -211,7 +221,7 @@ func (n *spoken) judge(what string, before *topology.Topology, guess, truth *net
 				out.touched++
 			}
 			switch {
-			case got[p] == "untold", n.hidden(before.Network, guess, p):
+			case got[p] == "untold", n.hidden(before.Network, guess, p), got[p] == "" && n.openAt(got, p):
 				out.open++
 			case got[p] == "" && n.stale(truth, r, p):
 				out.stale++

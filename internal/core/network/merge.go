@@ -496,7 +496,15 @@ func sameRoute(a, b *route.Attributes) bool {
 		a.Special == b.Special && (a.Subtype == b.Subtype || a.Subtype == "" || b.Subtype == "" ||
 		a.Protocol == route.Other || b.Protocol == route.Other) &&
 		agree(a.Preference, b.Preference) && agree(a.Metric, b.Metric) &&
-		sameHops(a.NextHops, b.NextHops)
+		(sameHops(a.NextHops, b.NextHops) || a.Protocol == route.BGP && sameHops(announced(a), announced(b)))
+}
+
+// announced are the next hops of a route without those that resolve them: BGP's own list does not show these.
+func announced(a *route.Attributes) []route.NextHop {
+	if !slices.ContainsFunc(a.NextHops, func(h route.NextHop) bool { return h.Resolves }) {
+		return a.NextHops
+	}
+	return slices.DeleteFunc(slices.Clone(a.NextHops), func(h route.NextHop) bool { return h.Resolves })
 }
 
 func agree(a, b route.Number) bool { return a == b || !a.Known || !b.Known }

@@ -21,7 +21,7 @@ func (r *run) origins(in *instance, p netip.Prefix, dead []bool, moved []int) (l
 			changed = true
 			continue
 		}
-		o := origin{node: e.node, least: e.metric.Value, most: e.metric.Value}
+		o := origin{node: e.node, least: e.metric.Value, most: e.metric.Value, attached: true}
 		if !e.metric.Known {
 			o.least, o.most = 0, most(in.protocol)
 		}
@@ -48,10 +48,11 @@ func (r *run) origins(in *instance, p netip.Prefix, dead []bool, moved []int) (l
 			list, changed = append(list, o), true
 			continue
 		}
-		if cost, ok := r.attachedCost(in, n, p); ok && cost[1]-cost[0] < high-least {
+		cost, attached := r.attachedCost(in, n, p)
+		if attached && cost[1]-cost[0] < high-least {
 			least, high = cost[0], cost[1]
 		}
-		list = append(list, origin{node: n, least: least, most: high})
+		list = append(list, origin{node: n, least: least, most: high, attached: attached})
 		changed = changed || r.hiddenWay(in, n, p, dead)
 	}
 	for _, n := range append(slices.Clone(in.holders[p]), moved...) { // who has it otherwise, and may announce it
@@ -81,7 +82,7 @@ func (r *run) origins(in *instance, p netip.Prefix, dead []bool, moved []int) (l
 			o.most, o.external = 0, true
 		}
 		if attached {
-			o.least, o.most = cost[0], cost[1]
+			o.least, o.most, o.attached = cost[0], cost[1], true
 			list = append(list, o)
 			continue
 		}
@@ -233,7 +234,7 @@ func (in *instance) crosses(from, to int, dead []bool) bool {
 }
 
 // attachedCost bounds what a node announces an attached network with, where it is the network of a link over which the
-// protocol speaks: then it is announced, with the interface's own cost (RFC 2328 section 12.4.1; ISO 10589 section
+// protocol speaks, or a configuration says that it runs there: then it is announced, with the interface's own cost (RFC 2328 section 12.4.1; ISO 10589 section
 // 7.3.3.1), or with the metric of all such (RFC 2453 section 3.6).
 func (r *run) attachedCost(in *instance, n int, p netip.Prefix) (cost [2]uint64, ok bool) {
 	if in.byVectors() && !in.plain.Known {
@@ -259,6 +260,12 @@ func (r *run) attachedCost(in *instance, n int, p netip.Prefix) (cost [2]uint64,
 				return [2]uint64{a.cost.Value, a.cost.Value}, true
 			}
 			cost, ok = [2]uint64{a.least, most(in.protocol)}, true
+		}
+		if s := in.state(n, x.NextHops[0].Interface); !ok && s.Known && s.On && !in.byVectors() { // nobody speaks there
+			if s.Cost.Known {
+				return [2]uint64{s.Cost.Value, s.Cost.Value}, true
+			}
+			cost, ok = [2]uint64{1, most(in.protocol)}, true
 		}
 	}
 	return cost, ok

@@ -31,6 +31,7 @@ type origin struct {
 	fresh       bool // it did not announce it before
 	// it takes it from another source and announces it, as its configuration tells (RFC 2328 section 2.3)
 	external bool
+	attached bool // it is attached to the network, and the protocol runs there
 }
 
 // protocol predicts the routes of one protocol; true where any table changes.

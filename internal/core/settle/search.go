@@ -39,6 +39,7 @@ type search struct {
 	mixed     bool   // paths of kinds that nobody compares by metric
 	inside    []bool // the prefix's area
 	hasInside bool   // there is an area to tell from others
+	beyond    bool   // who has no way to an own network of the protocol may have one that comes from outside
 	takesPart []bool
 	area      string         // of the prefix, where configurations tell areas
 	kinds     [2]string      // of prefix, for paths inside and all others; where there are areas
@@ -53,8 +54,9 @@ type search struct {
 // newSearch solves the distances of a prefix from its origins, over the arcs that are not dead (Dijkstra 1959, once
 // with the least and once with the most that each arc may cost).
 func newSearch(in *instance, p netip.Prefix, origins []origin, lost bool, dead []bool) *search {
+	origins, beyond := in.innermost(origins)
 	n := len(in.nodes)
-	s := &search{in: in, dead: dead, origins: origins, exact: map[int]uint64{}, takesPart: make([]bool, n),
+	s := &search{in: in, beyond: beyond, dead: dead, origins: origins, exact: map[int]uint64{}, takesPart: make([]bool, n),
 		inside: make([]bool, n)}
 	var ranks [ranksOfPaths]bool
 	top := 0
@@ -112,6 +114,17 @@ func newSearch(in *instance, p netip.Prefix, origins []origin, lost bool, dead [
 	s.findFloor(p)
 	s.solve()
 	return s
+}
+
+// innermost are the origins that count: paths to the protocol's own networks come before those to what is from outside,
+// whatever the metrics (RFC 2328 section 11). Beyond tells that some were left out.
+func (in *instance) innermost(origins []origin) (out []origin, beyond bool) {
+	own := func(o origin) bool { return o.attached && !o.fresh }
+	if in.protocol != route.OSPF || !slices.ContainsFunc(origins, own) {
+		return origins, false
+	}
+	out = slices.DeleteFunc(slices.Clone(origins), func(o origin) bool { return o.external })
+	return out, len(out) < len(origins)
 }
 
 // oneMetric reports whether all entries have the same known metric.
@@ -400,7 +413,7 @@ func (s *search) answerOnce(n int, e entry, had bool) answer {
 		}
 	}
 	switch {
-	case len(ways) == 0 && s.any[n] < endless:
+	case len(ways) == 0 && (s.any[n] < endless || s.beyond):
 		return answer{} // it may learn from another area what it had within its own
 	case len(ways) == 0:
 		return answer{kind: nowhere}

@@ -97,7 +97,9 @@ func (v *vector) tableAt(i int, n *network.Snapshot) *network.Table {
 // fromOutside is what captures show of peers that were not captured.
 func (v *vector) fromOutside(i int, was, now *network.Snapshot, p netip.Prefix) []heard {
 	x := &v.nodes[i]
-	all, _ := v.bgpRows(i, p)
+	all, active := v.bgpRows(i, p)
+	_, announces := v.itself(i, was, p)
+	hidden := !x.table.ListsBGP && (len(active) > 0 || announces)
 	var out []heard
 	for k := range x.peers {
 		q := &x.peers[k]
@@ -120,11 +122,19 @@ func (v *vector) fromOutside(i int, was, now *network.Snapshot, p netip.Prefix) 
 				out = append(out, h)
 			}
 		}
-		if !found && !x.table.ListsBGP { // it may have announced one that is not used
+		// It may have announced one that stands behind what is used, or begin to announce anything.
+		if !found && (hidden || v.comesBack(i, q, was, now)) {
 			out = append(out, heard{bgpPath: bgpPath{from: k, local: bestLocal, length: noLength, open: true}})
 		}
 	}
 	return out
+}
+
+// comesBack reports whether a peer can be reached that could not.
+func (v *vector) comesBack(i int, q *peer, was, now *network.Snapshot) bool {
+	before, _ := v.reaches(i, q, was, was)
+	after, known := v.reaches(i, q, was, now)
+	return !before && (after || !known)
 }
 
 // shownPath is a captured route as a path.

@@ -67,7 +67,12 @@ func (x *spoken) affected() []netip.Prefix {
 			now, sure := x.answering(i, q, x.now)
 			switch {
 			case now == up && sure == known:
-			case now || !sure: // it may tell anything
+			case (now || !sure) && q.far < 0: // it may tell anything, and what nobody knows yet
+				set[v.family.Default()] = true
+				for _, list := range v.hops {
+					add(list)
+				}
+			case now || !sure:
 				for z := range v.nodes {
 					add(prefixesOf(v.nodes[z].table))
 					if t := v.tableAt(z, x.now); t != nil {

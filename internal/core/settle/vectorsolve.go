@@ -65,8 +65,9 @@ func (v *vector) bgpRows(i int, p netip.Prefix) (all, active []route.Route) {
 func (v *vector) shown(i int, p netip.Prefix, list []heard) choice {
 	_, active := v.bgpRows(i, p)
 	at := slices.IndexFunc(list, func(h heard) bool { return h.from == itself && !h.open })
-	if at >= 0 || len(active) == 0 {
-		return choose(choice{}, nil, list, &v.nodes[i])
+	if at >= 0 || len(active) == 0 { // what may be there would be used
+		sure := slices.DeleteFunc(slices.Clone(list), func(h heard) bool { return h.open })
+		return choose(choice{}, nil, sure, &v.nodes[i])
 	}
 	var c choice
 	for _, h := range list {
@@ -180,7 +181,7 @@ func (v *vector) ofTheirOwn(s *vectorState) bool {
 func (v *vector) speakUp(now *network.Snapshot, p netip.Prefix, list [][]heard) {
 	for i := range v.nodes {
 		for k, q := range v.nodes[i].peers {
-			if q.far >= 0 || !v.nodes[i].table.ListsBGP || slices.ContainsFunc(list[i], func(h heard) bool { return h.from == k }) {
+			if q.far >= 0 || slices.ContainsFunc(list[i], func(h heard) bool { return h.from == k }) {
 				continue
 			}
 			if up, known := v.reaches(i, &q, now, now); up || !known {
