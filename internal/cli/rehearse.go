@@ -32,8 +32,9 @@ several times and are done together, in the order in which they stand.
 
 What follows: attached networks of a dead interface leave, static routes leave with their
 next hops and their liveness sessions, backups come in, and what routing protocols would find
-instead is predicted from the captured metrics (networks -costs shows what they tell). Where
-those do not settle it, it cannot be told: packets over such a route are unknown.
+instead is predicted from the captured metrics (networks -costs shows what they tell), of BGP
+from the configurations of all its speakers, and from its own list where neighbours were not
+captured. Where those do not settle it, it cannot be told: packets over such a route are unknown.
 A link for two goes down at both ends, and comes up at both unless the other one is switched off;
 on a shared segment the far ends notice nothing.
 

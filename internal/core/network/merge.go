@@ -284,14 +284,29 @@ func addMerged(list []merged, r route.Route, t *Table) []merged {
 			other, have.Attributes = have.Attributes, r.Attributes // it shows more
 			have.Mark, have.more[len(have.more)-1] = r.Mark, have.Mark
 		}
-		if have.BGP == (route.BGPPath{}) && other.BGP != have.BGP {
-			a := *have.Attributes
-			a.BGP = other.BGP
-			have.Attributes = &a
-		}
+		have.Attributes = completed(have.Attributes, other)
 		return list
 	}
 	return append(list, merged{Route: r})
+}
+
+// completed is what one capture shows of a route with what only the other one does.
+func completed(a, b *route.Attributes) *route.Attributes {
+	c := *a
+	if !c.Preference.Known {
+		c.Preference = b.Preference
+	}
+	if c.BGP == (route.BGPPath{}) {
+		c.BGP = b.BGP
+	}
+	resolves := len(announced(b)) < len(b.NextHops) && len(announced(a)) == len(a.NextHops)
+	if c.Preference == a.Preference && c.BGP == a.BGP && !resolves {
+		return a
+	}
+	if resolves {
+		c.NextHops = b.NextHops
+	}
+	return &c
 }
 
 // shows counts how much a capture shows of a route beside where it leads.
