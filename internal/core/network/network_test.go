@@ -217,3 +217,20 @@ func TestCapturesOfDifferentMoments(t *testing.T) {
 		})
 	}
 }
+
+// TestOneRouteInTwoListings: the table shows the preference and how a next hop is resolved, BGP's own list what it
+// compared. Together they are one route, whichever comes first.
+func TestOneRouteInTwoListings(t *testing.T) {
+	const table = "a: bgp 10.9.0.0/16 pref 200 metric 0 via 10.0.0.9\n"
+	const list = "a: database: bgp/internal 10.9.0.0/16 metric 0 via 10.0.0.9 len 2 lp 100 as 65001 peer 2\n"
+	for _, in := range []string{table + list, list + table} {
+		rows := coretest.Build(in).Device("a").Table("default", route.IPv4).RoutesTo(netip.MustParsePrefix("10.9.0.0/16"))
+		require.Len(t, rows, 1)
+		require.Equal(t, route.N(200), rows[0].Preference)
+		require.Equal(t, route.N(2), rows[0].BGP.Length)
+		require.True(t, rows[0].Is(route.Installed))
+	}
+	whole := coretest.Build(table + list).Device("a").Table("default", route.IPv4)
+	require.True(t, whole.ListsBGP)
+	require.False(t, coretest.Build(table).Device("a").Table("default", route.IPv4).ListsBGP)
+}

@@ -288,3 +288,96 @@ func TestWaysOut(t *testing.T) {
 		})
 	}
 }
+
+// TestWithinComesFirst: a router that announces from outside what another one is attached to draws nobody off, however
+// near it is (RFC 2328 section 11); who has nobody left but that one may use it.
+func TestWithinComesFirst(t *testing.T) {
+	const net = `
+	a: addr 172.16.0.1/30 e0
+	a: link e0 down
+	a: addr 172.16.1.1/30 e1
+	a: direct 172.16.1.0/30 dev e1
+	a: link e1 up
+	a: runs ospf e0 area 0.0.0.0 cost 1
+	a: runs ospf e1 area 0.0.0.0 cost 20
+	a: ospf 10.7.0.0/24 pref 110 metric 30 via 172.16.1.2 dev e1
+	b: addr 172.16.0.2/30 e0
+	b: link e0 down
+	b: runs ospf e0 area 0.0.0.0 cost 1
+	b: ospf 10.6.0.0/24 pref 110 metric 1 dev lan candidate
+	b: bgp 10.7.0.0/24 pref 20 via 172.16.9.9 dev e9
+	b: addr 172.16.9.1/24 e9
+	b: direct 172.16.9.0/24 dev e9
+	b: speaks 64901
+	b: peer 172.16.9.9 as 64999
+	b: hands bgp to ospf
+	c: addr 172.16.1.2/30 e1
+	c: direct 172.16.1.0/30 dev e1
+	c: link e1 up
+	c: direct 10.7.0.0/24 dev lan
+	c: addr 10.7.0.1/24 lan
+	c: runs ospf e1 area 0.0.0.0 cost 20
+	c: runs ospf lan area 0.0.0.0 cost 10
+	c: ospf 10.7.0.0/24 pref 110 metric 10 dev lan candidate
+	`
+	p := netip.MustParsePrefix("10.7.0.0/24")
+	n := coretest.Build(net)
+	up := change.Change{change.InterfaceUp{Device: "a", Interface: "e0"}, change.InterfaceUp{Device: "b", Interface: "e0"}}
+	edited, err := up.On(n)
+	require.NoError(t, err)
+	require.Equal(t, "ospf 172.16.1.2%e1", plainWords(inUse(New(topology.Build(n)).Run(edited).Network, "a")[p]))
+	edited, err = append(up, change.InterfaceDown{Device: "a", Interface: "e1"}, change.InterfaceDown{Device: "c", Interface: "e1"}).On(n)
+	require.NoError(t, err)
+	require.Equal(t, "untold", plainWords(inUse(New(topology.Build(n)).Run(edited).Network, "a")[p]))
+}
+
+// TestWhatHoldsItselfUp: two parts of OSPF that hand routes to each other by BGP. What one of them owns the other one
+// goes on hearing; what nobody owns any more may stay for ever, or not.
+func TestWhatHoldsItselfUp(t *testing.T) {
+	const net = `
+	a: addr 172.16.0.1/30 e0
+	a: direct 172.16.0.0/30 dev e0
+	a: link e0 up
+	a: addr 10.1.0.1/24 lan
+	a: direct 10.1.0.0/24 dev lan
+	a: link lan up
+	a: speaks 64901
+	a: peer 172.16.0.2 as 64902
+	a: runs ospf lan area 0.0.0.0 cost 10
+	a: hands ospf to bgp
+	a: hands direct to bgp
+	a: hands bgp to ospf
+	a: ospf 10.1.0.0/24 pref 110 metric 10 dev lan candidate
+	b: addr 172.16.0.2/30 e0
+	b: direct 172.16.0.0/30 dev e0
+	b: link e0 up
+	b: addr 172.16.1.1/30 e1
+	b: direct 172.16.1.0/30 dev e1
+	b: link e1 up
+	b: speaks 64902
+	b: peer 172.16.0.1 as 64901
+	b: runs ospf e1 area 0.0.0.0 cost 10
+	b: hands ospf to bgp
+	b: hands direct to bgp
+	b: hands bgp to ospf
+	b: bgp 10.1.0.0/24 pref 20 via 172.16.0.1 dev e0
+	c: addr 172.16.1.2/30 e1
+	c: direct 172.16.1.0/30 dev e1
+	c: link e1 up
+	c: runs ospf e1 area 0.0.0.0 cost 10
+	c: ospf 10.1.0.0/24 pref 110 metric 20 via 172.16.1.1 dev e1
+	`
+	p := netip.MustParsePrefix("10.1.0.0/24")
+	n := coretest.Build(net)
+	run := func(c change.Change) (b, far string) {
+		edited, err := c.On(n)
+		require.NoError(t, err)
+		after := New(topology.Build(n)).Run(edited)
+		require.False(t, after.Oscillates)
+		return plainWords(inUse(after.Network, "b")[p]), plainWords(inUse(after.Network, "c")[p])
+	}
+	b, c := run(change.Change{change.InterfaceDown{Device: "a", Interface: "e0"}, change.InterfaceDown{Device: "b", Interface: "e0"}})
+	require.Equal(t, []string{"", ""}, []string{b, c}, "with the session all of it is gone")
+	b, c = run(change.Change{change.InterfaceDown{Device: "a", Interface: "lan"}})
+	require.Equal(t, []string{"untold", "untold"}, []string{b, c}, "two hand routes to each other, and nobody owns it")
+}
