@@ -49,6 +49,10 @@ func advice(b forward.Branch, dst netip.Addr) string {
 	case forward.Encapsulated:
 		return "find out by its tables of labels or tunnels where that comes out, and ask there"
 	case forward.NotPredicted:
+		if n := len(b.Hops); n > 0 && b.Hops[n-1].Route.Attributes != nil && b.Hops[n-1].Route.Protocol == route.BGP {
+			return fmt.Sprintf("capture, where they are not yet, BGP's own list on %s and the configurations of all that "+
+				"speak BGP; what neighbours outside would begin to announce no capture shows", at)
+		}
 		return fmt.Sprintf("find out what the routing protocol of %s knows beside what it uses: its database, and "+
 			"the costs of its interfaces", at)
 	case forward.OwnerNotKnown:

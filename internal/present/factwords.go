@@ -108,6 +108,8 @@ func protocolWords(x network.ProtocolInterface) string {
 	}
 	var what []string
 	switch {
+	case x.Other && x.Protocol == route.BGP:
+		return "the device speaks BGP"
 	case x.Other:
 		return fmt.Sprintf("%s is set in a way that may keep routes out or alter them", x.Protocol)
 	case x.Paths > 0:

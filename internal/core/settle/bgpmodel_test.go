@@ -289,6 +289,18 @@ func TestWaysOut(t *testing.T) {
 	}
 }
 
+// TestEditedPaths: a route of BGP that somebody takes out is not put back as if nothing had happened.
+func TestEditedPaths(t *testing.T) {
+	p := netip.MustParsePrefix("10.7.0.0/24")
+	n := coretest.Build(exits + "a: peer 172.16.0.2 as 65100\na: peer 172.16.1.2 as 65101\n" +
+		"a: bgp 10.7.0.0/24 pref 20 via 172.16.0.2 dev e0\nb: bgp 10.7.0.0/24 pref 200 via 172.16.2.1\n" + list)
+	edited, err := change.Change{change.RemoveRoute{Device: "a", Table: "default", Prefix: p, NextHop: netip.MustParseAddr("172.16.0.2")}}.On(n)
+	require.NoError(t, err)
+	after := New(topology.Build(n)).Run(edited).Network
+	require.NotEqual(t, "bgp 172.16.0.2%e0", plainWords(inUse(after, "a")[p]))
+	require.Equal(t, "untold", plainWords(inUse(after, "b")[p]), "what a tells now is not known")
+}
+
 // TestWithinComesFirst: a router that announces from outside what another one is attached to draws nobody off, however
 // near it is (RFC 2328 section 11); who has nobody left but that one may use it.
 func TestWithinComesFirst(t *testing.T) {

@@ -86,7 +86,7 @@ func New(t *topology.Topology) *Settler {
 
 // Run returns what the network becomes after edits, given as an overlay of the settler's network.
 func (s *Settler) Run(after *network.Snapshot) *Result {
-	r := &run{Settler: s, now: after, asked: map[question]madeFrom{}}
+	r := &run{Settler: s, begun: after, now: after, asked: map[question]madeFrom{}}
 	res := &Result{}
 	r.takeOver()
 	for round := 0; ; round++ {
@@ -112,6 +112,7 @@ func (s *Settler) Run(after *network.Snapshot) *Result {
 // run is one run of a settler.
 type run struct {
 	*Settler
+	begun *network.Snapshot // the network with the edits alone
 	now   *network.Snapshot
 	draft *network.Draft            // what the phase has changed so far; nil for nothing
 	parts map[*instance][]*instance // of instances in parts, those that may be joined now in one

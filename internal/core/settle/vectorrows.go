@@ -20,7 +20,7 @@ func (x *spoken) byVector() bool {
 	for _, p := range x.affected() {
 		x.known[p] = false
 		before := v.captured(was, p)
-		if before == nil {
+		if before == nil || x.edited(p) {
 			continue
 		}
 		after, ok := v.solve(was, x.now, p, before)
@@ -40,6 +40,32 @@ func (x *spoken) byVector() bool {
 func (x *spoken) workedOut(p netip.Prefix) bool {
 	known, affected := x.known[p]
 	return known || x.vector != nil && !affected && x.vector.captured(x.topo.Network, p) != nil
+}
+
+// edited reports whether somebody put in or took out a route of BGP: as if rules let in another one, or kept it out.
+func (x *spoken) edited(p netip.Prefix) bool {
+	v := x.vector
+	for i := range v.nodes {
+		t := v.tableAt(i, x.begun)
+		if t == nil || t == v.nodes[i].table || !t.Replaces(p) {
+			continue
+		}
+		had, _ := v.bgpRows(i, p)
+		for _, r := range t.RoutesTo(p) {
+			if r.Protocol != route.BGP {
+				continue
+			}
+			at := slices.IndexFunc(had, func(o route.Route) bool { return sameAttributes(o.Attributes, r.Attributes) })
+			if at < 0 {
+				return true
+			}
+			had = slices.Delete(had, at, at+1)
+		}
+		if len(had) > 0 {
+			return true
+		}
+	}
+	return false
 }
 
 // lost reports whether nobody uses anything of a prefix: then it may go round, or not (echoes).
