@@ -155,6 +155,7 @@ func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
 		case asksOneTable.MatchString(s.command):
 			stretches = oneTable(text, stretches)
 		}
+		stretches = notTaken(text, s.command, stretches)
 		if s.device != "" && !s.away && !s.banner {
 			stretches = ofItsOwn(text, s.device, stretches)
 		}
@@ -192,6 +193,7 @@ func readSource(src *Source, file uint32, all []layout.Reader) *Capture {
 				asked.File = file
 			}
 			p.apart()
+			p.keepWhole(s.command)
 			for i := range p.Facts.Tables {
 				t := &p.Facts.Tables[i]
 				t.Layout = p.Layout

@@ -149,6 +149,8 @@ type TableFacts struct {
 	Scopes []netip.Prefix
 	// HighestWins tells that the highest preference wins here, against RFC 8349. No reader converts the number.
 	HighestWins bool
+	// WholeList: it is BGP's own list, and no path that was heard is missing.
+	WholeList bool
 	// PathTypes tells that the layout writes other kinds of OSPF paths than those within an area apart.
 	PathTypes bool
 	// ByRule: a kernel's table beside the main one, of which nothing tells that it is a VRF's: policy rules lead to it,

@@ -182,7 +182,7 @@ func withoutFiltered(parts []*TableFacts) ([]*TableFacts, route.Mark) {
 
 // listsBGP reports whether a capture is BGP's own list, and a whole one.
 func listsBGP(p *TableFacts) bool {
-	if p.Kind != Database || p.Cut || p.Filtered.Known() || len(p.Unread) > 0 || p.Routes.Shared() == 0 {
+	if p.Kind != Database || !p.WholeList || p.Cut || p.Filtered.Known() || len(p.Unread) > 0 || p.Routes.Shared() == 0 {
 		return false
 	}
 	for id := range p.Routes.Shared() {

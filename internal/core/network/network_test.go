@@ -230,7 +230,7 @@ func TestOneRouteInTwoListings(t *testing.T) {
 		require.Equal(t, route.N(2), rows[0].BGP.Length)
 		require.True(t, rows[0].Is(route.Installed))
 	}
-	whole := coretest.Build(table + list).Device("a").Table("default", route.IPv4)
+	whole := coretest.Build(table+list).Device("a").Table("default", route.IPv4)
 	require.True(t, whole.ListsBGP)
 	require.False(t, coretest.Build(table).Device("a").Table("default", route.IPv4).ListsBGP)
 }

@@ -6,11 +6,13 @@ import (
 	"errors"
 	"fmt"
 	"net/netip"
+	"strconv"
 	"strings"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
 )
 
 const name = "protocol database"
@@ -62,6 +64,8 @@ type reader struct {
 	last  netip.Prefix // of the row before, for further ways to it
 	open  route.Mark   // a line whose next hop is on the next one
 	codes string       // in front of that
+	paths int          // rows of BGP's list, read or not
+	whole bool         // and the line at its end counts as many
 }
 
 // Read reads a text of this family.
@@ -76,6 +80,7 @@ func Read(text []byte) layout.Reading {
 		if f, cols := heading(line); f != none {
 			r.leaveOpen()
 			r.form, r.cols, r.last = f, cols, netip.Prefix{}
+			r.paths, r.whole = 0, false
 			r.Pass(lo, hi, layout.Names)
 			continue
 		}
@@ -89,11 +94,16 @@ func Read(text []byte) layout.Reading {
 		case r.form == bgp && (strings.HasPrefix(line, "Displayed ") ||
 			strings.HasPrefix(line, "Total number")), strings.HasPrefix(line, " Total Number of "):
 			r.leaveOpen()
+			if m := pathsInAll.FindStringSubmatch(line); m != nil {
+				r.whole = m[1] == strconv.Itoa(r.paths)
+			}
 			r.Pass(lo, hi, layout.Count)
 		case r.form == rip:
 			err = r.ripRow(line, lo, hi)
 		case r.form == bgp:
-			err = r.bgpRow(line, lo, hi)
+			if err = r.bgpRow(line, lo, hi); !r.open.Known() {
+				r.paths++
+			}
 		default:
 			err = layout.ErrNotARoute
 		}
@@ -103,8 +113,14 @@ func Read(text []byte) layout.Reading {
 		}
 	}
 	r.leaveOpen()
+	for i := range r.Facts.Tables {
+		r.Facts.Tables[i].WholeList = r.whole && len(r.Facts.Tables) == 1
+	}
 	return r.Reading
 }
+
+// pathsInAll is the line at the end that counts all paths, whatever was asked for.
+var pathsInAll = lazyregexp.New(`^Displayed +\d+ routes and (\d+) total paths\s*$`)
 
 var errHalf = errors.New("the rest of the row is missing")
 
