@@ -17,6 +17,7 @@ type spoken struct {
 	moved  map[netip.Prefix][]int // who has a prefix otherwise than before
 	gone   []int                  // who is not there any more
 	risen  map[string]bool        // devices of which an interface came up
+	view   *view                  // of the network as it is now
 	known  map[netip.Prefix]bool  // prefixes that were looked at: whether they were worked out (vector)
 }
 

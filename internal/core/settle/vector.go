@@ -47,12 +47,16 @@ type peer struct {
 	seen   bool // captures show something that came over the session
 }
 
+// mostSessions bounds how many ends of sessions are looked at for each prefix.
+const mostSessions = 4096
+
 // newVector models the speakers, nil where a configuration does not tell all that counts of one.
 func newVector(s *speakers, n *network.Snapshot) *vector {
 	if s.proto != route.BGP {
 		return nil
 	}
 	v := &vector{speakers: s, hops: map[netip.Addr][]netip.Prefix{}, at: map[*network.Device]int{}}
+	sessions := 0
 	for i, k := range s.list {
 		d := n.Device(k.device)
 		x, ok := speakerOf(d, k.table, s.family)
@@ -60,10 +64,14 @@ func newVector(s *speakers, n *network.Snapshot) *vector {
 			return nil
 		}
 		v.nodes, v.at[d] = append(v.nodes, x), i
+		if sessions += len(x.peers); sessions > mostSessions {
+			return nil
+		}
 	}
+	owners := v.owners()
 	for i := range v.nodes {
 		for k := range v.nodes[i].peers {
-			if !v.identify(i, k) {
+			if !v.identify(i, k, owners) {
 				return nil
 			}
 		}
@@ -160,11 +168,27 @@ func (x *speaker) peerOf(a netip.Addr, list []network.BGPStatement, usual bool) 
 	return p, active && !off && (p.as != 0 || kin == network.OtherAS)
 }
 
+// owners are the speakers that have an address, or will have it once the interface is up.
+func (v *vector) owners() map[netip.Addr][]int {
+	out := map[netip.Addr][]int{}
+	for i := range v.nodes {
+		d := v.nodes[i].device
+		for _, list := range []network.Items[network.Address]{d.Addresses(), d.Idle()} {
+			for _, a := range list.All() {
+				if who := out[a.Prefix.Addr()]; !slices.Contains(who, i) {
+					out[a.Prefix.Addr()] = append(who, i)
+				}
+			}
+		}
+	}
+	return out
+}
+
 // identify finds which speaker a peer is, and where its address lies; false where several captured devices have it.
-func (v *vector) identify(i, k int) bool {
+func (v *vector) identify(i, k int, owners map[netip.Addr][]int) bool {
 	p := &v.nodes[i].peers[k]
-	for z := range v.nodes {
-		if z == i || !has(v.nodes[z].device, p.addr) {
+	for _, z := range owners[p.addr] {
+		if z == i {
 			continue
 		}
 		if p.far >= 0 {
@@ -177,11 +201,6 @@ func (v *vector) identify(i, k int) bool {
 	}
 	p.ifname = linkTo(v.nodes[i].device, p.addr)
 	return true
-}
-
-// has reports whether an address is a device's own, or will be once the interface is up.
-func has(d *network.Device, a netip.Addr) bool {
-	return len(d.Own(a)) > 0 || d.Idle().Any(func(x network.Address) bool { return x.Prefix.Addr() == a })
 }
 
 // linkTo is the interface that is attached to the network of an address, "" for none.

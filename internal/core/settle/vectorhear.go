@@ -7,7 +7,6 @@ import (
 
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
-	"zarvek/internal/core/selection"
 )
 
 // unlike any path that is heard
@@ -17,32 +16,32 @@ const (
 )
 
 // hear is what each speaker hears where each uses what is given. Of peers that were not captured it is what captures
-// show, as long as they can be reached. Before is nil for the captured network itself.
-func (v *vector) hear(was, now *network.Snapshot, p netip.Prefix, used []choice, before *vectorState) [][]heard {
+// show, as long as they can be reached.
+func (v *view) hear(p netip.Prefix, used []choice) [][]heard {
 	out := make([][]heard, len(v.nodes))
 	for i := range v.nodes {
-		if now.Device(v.list[i].device) == nil {
+		if v.now.Device(v.list[i].device) == nil {
 			continue
 		}
-		if h, ok := v.itself(i, now, p); ok {
+		if h, ok := v.itself(i, p); ok {
 			out[i] = append(out[i], h)
 		}
-		out[i] = append(out[i], v.fromOutside(i, was, now, p)...)
+		out[i] = append(out[i], v.fromOutside(i, p)...)
 		for k := range v.nodes[i].peers {
 			q := &v.nodes[i].peers[k]
 			if q.back < 0 {
 				continue
 			}
 			h, ok := v.tells(q.far, q.back, used[q.far])
-			up, known := v.session(i, q, was, now)
+			up, known := v.session(i, k)
 			if !ok || known && !up {
 				continue
 			}
 			h.from = k
-			if !known || !q.seen && before != nil && !v.comesUp(i, q, was) {
+			if !known || !q.seen && v.base != v && !v.comesUp(i, k) {
 				h.open, h.trail = true, nil
 			}
-			if h, ok = v.resolved(i, q, now, h); ok {
+			if h, ok = v.resolved(i, q, h); ok {
 				out[i] = append(out[i], h)
 			}
 		}
@@ -52,9 +51,9 @@ func (v *vector) hear(was, now *network.Snapshot, p netip.Prefix, used []choice,
 
 // itself is what a speaker announces of its own: a prefix that its table has by a source that it announces. Where such
 // a route stands behind one of BGP, which comes first when that one goes hangs on the moment: it is open.
-func (v *vector) itself(i int, now *network.Snapshot, p netip.Prefix) (heard, bool) {
+func (v *view) itself(i int, p netip.Prefix) (heard, bool) {
 	x := &v.nodes[i]
-	t := v.tableAt(i, now)
+	t := v.tableAt(i, v.now)
 	if t == nil {
 		return heard{}, false
 	}
@@ -95,10 +94,10 @@ func (v *vector) tableAt(i int, n *network.Snapshot) *network.Table {
 }
 
 // fromOutside is what captures show of peers that were not captured.
-func (v *vector) fromOutside(i int, was, now *network.Snapshot, p netip.Prefix) []heard {
+func (v *view) fromOutside(i int, p netip.Prefix) []heard {
 	x := &v.nodes[i]
 	all, active := v.bgpRows(i, p)
-	_, announces := v.itself(i, was, p)
+	_, announces := v.base.itself(i, p)
 	hidden := !x.table.ListsBGP && (len(active) > 0 || announces)
 	var out []heard
 	for k := range x.peers {
@@ -106,7 +105,7 @@ func (v *vector) fromOutside(i int, was, now *network.Snapshot, p netip.Prefix) 
 		if q.far >= 0 {
 			continue
 		}
-		up, known := v.reaches(i, q, was, now)
+		up, known := v.reaches(i, k)
 		if known && !up {
 			continue
 		}
@@ -118,12 +117,12 @@ func (v *vector) fromOutside(i int, was, now *network.Snapshot, p netip.Prefix) 
 			found = true
 			h := heard{bgpPath: x.shownPath(r, k), trail: outsideTrail(r)}
 			h.open = !known
-			if h, ok := v.resolved(i, q, now, h); ok {
+			if h, ok := v.resolved(i, q, h); ok {
 				out = append(out, h)
 			}
 		}
 		// It may have announced one that stands behind what is used, or begin to announce anything.
-		if !found && (hidden || v.comesBack(i, q, was, now)) {
+		if !found && (hidden || v.comesBack(i, k)) {
 			out = append(out, heard{bgpPath: bgpPath{from: k, local: bestLocal, length: noLength, open: true}})
 		}
 	}
@@ -131,9 +130,9 @@ func (v *vector) fromOutside(i int, was, now *network.Snapshot, p netip.Prefix) 
 }
 
 // comesBack reports whether a peer can be reached that could not.
-func (v *vector) comesBack(i int, q *peer, was, now *network.Snapshot) bool {
-	before, _ := v.reaches(i, q, was, was)
-	after, known := v.reaches(i, q, was, now)
+func (v *view) comesBack(i, k int) bool {
+	before, _ := v.base.reaches(i, k)
+	after, known := v.reaches(i, k)
 	return !before && (after || !known)
 }
 
@@ -161,68 +160,15 @@ func outsideTrail(r route.Route) []uint32 {
 // comesUp reports whether a session over which nothing was heard is one that could not be up when the network was
 // captured, and that will be as others of both ends are: those to other autonomous systems may need rules to exchange
 // anything (RFC 8212), which is seen where they do so without.
-func (v *vector) comesUp(i int, q *peer, was *network.Snapshot) bool {
-	if up, known := v.session(i, q, was, was); up || !known {
+func (v *view) comesUp(i, k int) bool {
+	q := &v.nodes[i].peers[k]
+	if up, known := v.base.session(i, k); up || !known {
 		return false
 	}
 	exchanges := func(x *speaker) bool {
 		return slices.ContainsFunc(x.peers, func(o peer) bool { return o.seen && !o.opaque && o.as != x.as })
 	}
 	return q.as == v.nodes[i].as || exchanges(&v.nodes[i]) && exchanges(&v.nodes[q.far])
-}
-
-// session reports whether a session between two speakers is up in a network.
-func (v *vector) session(i int, q *peer, was, now *network.Snapshot) (up, known bool) {
-	up, known = v.reaches(i, q, was, now)
-	if !up {
-		return up, known
-	}
-	return v.reaches(q.far, &v.nodes[q.far].peers[q.back], was, now)
-}
-
-// reaches reports whether a speaker can send to a peer: over the link to another autonomous system, by its table
-// elsewhere. Where another prefix covers the address than before nobody knows.
-func (v *vector) reaches(i int, q *peer, was, now *network.Snapshot) (up, known bool) {
-	d := now.Device(v.list[i].device)
-	if d == nil || q.far >= 0 && now.Device(v.list[q.far].device) == nil {
-		return false, true
-	}
-	if q.ifname != "" && q.as != v.nodes[i].as {
-		return d.Interface(q.ifname).State != network.LinkDown, true
-	}
-	a, b := selection.Longest(v.tableAt(i, was), q.addr), selection.Longest(v.tableAt(i, now), q.addr)
-	switch {
-	case !b.Found():
-		return false, true
-	case b.Refused || b.Prefix.Bits() == 0 || a.Found() && a.Prefix != b.Prefix:
-		return false, false
-	}
-	return b.Routes[0].Special == route.None, true
-}
-
-// resolved asks by which way a speaker gets to the next hop of a path; false where by none.
-func (v *vector) resolved(i int, q *peer, now *network.Snapshot, h heard) (heard, bool) {
-	if q.ifname != "" && q.as != v.nodes[i].as && h.hop == q.addr {
-		h.far, h.by = route.N(0), route.Direct
-		return h, true
-	}
-	if !h.hop.IsValid() {
-		h.open = true
-		return h, true
-	}
-	m := selection.Longest(v.tableAt(i, now), h.hop)
-	switch {
-	case !m.Found():
-		return h, false
-	case m.Refused || m.Prefix.Bits() == 0 || m.Routes[0].Protocol == route.BGP || m.Routes[0].Special != route.None:
-		h.open = true
-	default:
-		h.far, h.by = m.Routes[0].Metric, m.Routes[0].Protocol
-		if h.by == route.Direct || h.by == route.Static {
-			h.far = route.N(0)
-		}
-	}
-	return h, true
 }
 
 // tells is what a speaker announces to one of its peers, which is a speaker too; false for nothing.

@@ -16,14 +16,15 @@ func (x *spoken) byVector() bool {
 		return false
 	}
 	x.known = map[netip.Prefix]bool{}
-	was, changed := x.topo.Network, false
+	x.view = v.viewOf(x.now, v.viewOf(x.topo.Network, nil))
+	changed := false
 	for _, p := range x.affected() {
 		x.known[p] = false
-		before := v.captured(was, p)
+		before := x.view.captured(p)
 		if before == nil || x.edited(p) {
 			continue
 		}
-		after, ok := v.solve(was, x.now, p, before)
+		after, ok := x.view.solve(p, before)
 		if !ok || !x.rooted(p, after) || x.mutual && x.lost(after) {
 			continue
 		}
@@ -39,7 +40,7 @@ func (x *spoken) byVector() bool {
 // changed.
 func (x *spoken) workedOut(p netip.Prefix) bool {
 	known, affected := x.known[p]
-	return known || x.vector != nil && !affected && x.vector.captured(x.topo.Network, p) != nil
+	return known || x.vector != nil && !affected && x.view.captured(p) != nil
 }
 
 // edited reports whether somebody put in or took out a route of BGP: as if rules let in another one, or kept it out.
@@ -76,7 +77,7 @@ func (x *spoken) lost(after *vectorState) bool {
 // affected are the prefixes of which BGP may tell something else now: those that somebody has otherwise, those heard
 // from a peer that cannot be reached as before, and all where a session may come up.
 func (x *spoken) affected() []netip.Prefix {
-	v, was := x.vector, x.topo.Network
+	v := x.vector
 	set := map[netip.Prefix]bool{}
 	for p := range x.moved {
 		set[p] = true
@@ -89,8 +90,8 @@ func (x *spoken) affected() []netip.Prefix {
 	for i := range v.nodes {
 		for k := range v.nodes[i].peers {
 			q := &v.nodes[i].peers[k]
-			up, known := x.answering(i, q, was)
-			now, sure := x.answering(i, q, x.now)
+			up, known := answering(x.view.base, i, k)
+			now, sure := answering(x.view, i, k)
 			switch {
 			case now == up && sure == known:
 			case (now || !sure) && q.far < 0: // it may tell anything, and what nobody knows yet
@@ -141,11 +142,11 @@ func prefixesOf(t *network.Table) (out []netip.Prefix) {
 }
 
 // answering reports whether a peer can be reached in a network.
-func (x *spoken) answering(i int, q *peer, n *network.Snapshot) (up, known bool) {
-	if q.back >= 0 {
-		return x.vector.session(i, q, x.topo.Network, n)
+func answering(v *view, i, k int) (up, known bool) {
+	if v.nodes[i].peers[k].back >= 0 {
+		return v.session(i, k)
 	}
-	return x.vector.reaches(i, q, x.topo.Network, n)
+	return v.reaches(i, k)
 }
 
 // heardOver are the prefixes with next hops that are not the far end's own, which a session within an autonomous system

@@ -4,7 +4,6 @@ import (
 	"net/netip"
 	"slices"
 
-	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 )
 
@@ -18,20 +17,20 @@ type vectorState struct {
 func (v *vector) rounds() int { return 4*len(v.nodes) + 8 }
 
 // captured is the state of a prefix in the captured network, nil where what is worked out is not what the tables show.
-func (v *vector) captured(n *network.Snapshot, p netip.Prefix) *vectorState {
-	if known, ok := v.before.Load(p); ok {
+func (v *view) captured(p netip.Prefix) *vectorState {
+	if known, ok := v.vector.before.Load(p); ok {
 		return known.(*vectorState)
 	}
-	s := v.reproduce(n, p)
-	v.before.Store(p, s)
+	s := v.base.reproduce(p)
+	v.vector.before.Store(p, s)
 	return s
 }
 
 // reproduce works out what speakers hear where each uses what its table shows.
-func (v *vector) reproduce(n *network.Snapshot, p netip.Prefix) *vectorState {
+func (v *view) reproduce(p netip.Prefix) *vectorState {
 	s := &vectorState{used: make([]choice, len(v.nodes))}
 	for range v.rounds() {
-		s.heard = v.hear(n, n, p, s.used, nil)
+		s.heard = v.hear(p, s.used)
 		next := make([]choice, len(v.nodes))
 		for i := range v.nodes {
 			next[i] = v.shown(i, p, s.heard[i])
@@ -117,14 +116,14 @@ func (v *vector) agrees(p netip.Prefix, s *vectorState) bool {
 }
 
 // solve works out what speakers use in the network as it is now; false where it does not come to rest.
-func (v *vector) solve(was, now *network.Snapshot, p netip.Prefix, before *vectorState) (*vectorState, bool) {
+func (v *view) solve(p netip.Prefix, before *vectorState) (*vectorState, bool) {
 	for _, silent := range []bool{false, true} {
 		s := &vectorState{used: slices.Clone(before.used)}
 		rest := false
 		for range v.rounds() {
-			s.heard = v.hear(was, now, p, s.used, before)
+			s.heard = v.hear(p, s.used)
 			if silent {
-				v.speakUp(now, p, s.heard)
+				v.speakUp(s.heard)
 			}
 			next := make([]choice, len(v.nodes))
 			for i := range v.nodes {
@@ -178,13 +177,13 @@ func (v *vector) ofTheirOwn(s *vectorState) bool {
 
 // speakUp adds what peers may begin to announce that were not captured and announce nothing of the prefix: whoever
 // heard of it through here may have another way (RFC 4271 section 9.1.3).
-func (v *vector) speakUp(now *network.Snapshot, p netip.Prefix, list [][]heard) {
+func (v *view) speakUp(list [][]heard) {
 	for i := range v.nodes {
 		for k, q := range v.nodes[i].peers {
 			if q.far >= 0 || slices.ContainsFunc(list[i], func(h heard) bool { return h.from == k }) {
 				continue
 			}
-			if up, known := v.reaches(i, &q, now, now); up || !known {
+			if up, known := v.reaches(i, k); up || !known {
 				list[i] = append(list[i], heard{bgpPath: bgpPath{from: k, local: bestLocal, length: noLength, open: true}})
 			}
 		}
