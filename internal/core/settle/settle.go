@@ -5,8 +5,8 @@
 // What the protocols would do is predicted from the captured tables alone. The cost of a link is deduced from metrics:
 // where A reaches a prefix by its neighbour B with metric m, and B reaches it with metric n, A's cost to B is m-n. With
 // lower and upper bounds for every cost a route is predicted only where no bound leaves another way open; everywhere
-// else it cannot be told, and the prefix is left unreadable, so that every walk over it ends unknown. Never guessed:
-// BGP, and every protocol whose metrics do not add up.
+// else it cannot be told, and the prefix is left unreadable, so that every walk over it ends unknown. BGP is worked out
+// where configurations tell who speaks with whom, and never guessed, as no protocol is whose metrics do not add up.
 //
 // No I/O, no clock. Protocols are taken to find the same ways as before between the devices that were captured; one
 // that was not captured counts only where a captured route leads to it.

@@ -11,7 +11,7 @@ import (
 
 // speakers are the tables of one protocol whose metrics do not add up, such as BGP, in one family: those with routes of
 // it, those of devices that are configured to speak BGP, and those of the devices that such a route leads to, which may
-// announce without learning anything. Nothing is predicted of it, but what a device has by it may change as soon as
+// announce without learning anything. Where no vector works it out, what a device has by it may change as soon as
 // what another one announces does (RFC 4271 section 9), so that it cannot be told.
 type speakers struct {
 	proto  route.Protocol

@@ -184,7 +184,8 @@ func (v *vector) owners() map[netip.Addr][]int {
 	return out
 }
 
-// identify finds which speaker a peer is, and where its address lies; false where several captured devices have it.
+// identify finds which speaker a peer is, and where its address lies; false where several captured devices have it, and
+// where it is of the same autonomous system and was not captured: what it tells may come from those that were.
 func (v *vector) identify(i, k int, owners map[netip.Addr][]int) bool {
 	p := &v.nodes[i].peers[k]
 	for _, z := range owners[p.addr] {
@@ -200,7 +201,7 @@ func (v *vector) identify(i, k int, owners map[netip.Addr][]int) bool {
 		}
 	}
 	p.ifname = linkTo(v.nodes[i].device, p.addr)
-	return true
+	return p.far >= 0 || p.as != v.nodes[i].as
 }
 
 // linkTo is the interface that is attached to the network of an address, "" for none.
