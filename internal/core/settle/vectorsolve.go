@@ -144,6 +144,11 @@ func (v *view) solve(p netip.Prefix, before *vectorState) (*vectorState, bool) {
 	return nil, false
 }
 
+// severalAS reports whether the speakers are of more than one autonomous system.
+func (v *vector) severalAS() bool {
+	return slices.ContainsFunc(v.nodes, func(x speaker) bool { return x.as != v.nodes[0].as })
+}
+
 // announceAlike reports whether speakers tell peers that were not captured the same in both states.
 func (v *vector) announceAlike(a, b *vectorState) bool {
 	for i := range v.nodes {
@@ -165,20 +170,21 @@ func (v *vector) announceAlike(a, b *vectorState) bool {
 // ofTheirOwn reports whether a prefix is announced by one of the speakers, all of one autonomous system: what anybody
 // else tells of it came from them.
 func (v *vector) ofTheirOwn(s *vectorState) bool {
-	for i := range v.nodes {
-		if v.nodes[i].as != v.nodes[0].as {
-			return false
-		}
-	}
-	return slices.ContainsFunc(s.heard, func(list []heard) bool {
+	return !v.severalAS() && slices.ContainsFunc(s.heard, func(list []heard) bool {
 		return slices.ContainsFunc(list, func(h heard) bool { return h.from == itself })
 	})
 }
 
 // speakUp adds what peers may begin to announce that were not captured and announce nothing of the prefix: whoever
-// heard of it through here may have another way (RFC 4271 section 9.1.3).
+// heard of it through here may have another way (RFC 4271 section 9.1.3). What they do announce may come from another one
+// of the speakers, where these are of several autonomous systems and the way is not known.
 func (v *view) speakUp(list [][]heard) {
 	for i := range v.nodes {
+		for k := range list[i] {
+			h := &list[i][k]
+			outside := h.from != itself && v.nodes[i].peers[h.from].far < 0
+			h.open = h.open || outside && h.trail == nil && v.severalAS()
+		}
 		for k, q := range v.nodes[i].peers {
 			if q.far >= 0 || slices.ContainsFunc(list[i], func(h heard) bool { return h.from == k }) {
 				continue

@@ -157,7 +157,7 @@ func (s *speaking) peer(x *network.BGPStatement, name string, w []string) {
 		x.Family, x.Self = s.unicast(), true
 	case slices.Equal(w, []string{"route-reflector-client"}):
 		x.Family, x.Client = s.unicast(), true
-	case w[0] == "weight", w[len(w)-1] == "in" && peerFilters[w[0]], w[0] == "allowas-in":
+	case w[0] == "weight", w[len(w)-1] == "in" && peerFilters[w[0]]:
 		x.Family, x.In = s.unicast(), true
 	case w[len(w)-1] == "out" && peerFilters[w[0]], w[0] == "default-originate", w[0] == "remove-private-AS",
 		w[0] == "as-override":

@@ -31,6 +31,7 @@ router bgp 64901
   neighbor 172.28.61.6 activate
   neighbor 172.28.61.6 route-map out-there out
   neighbor 172.28.61.6 weight 50
+  neighbor 172.28.61.6 allowas-in
   neighbor masts next-hop-self
   neighbor masts route-reflector-client
  exit-address-family
@@ -56,6 +57,7 @@ router bgp 64901
 		{Family: four, Peer: out, Speaks: network.TurnedOn},
 		{Family: four, Peer: out, Out: true},
 		{Family: four, Peer: out, In: true},
+		{Family: four, Peer: out, Other: true},
 		{Family: four, Group: "masts", Self: true},
 		{Family: four, Group: "masts", Client: true},
 		{Other: true},
