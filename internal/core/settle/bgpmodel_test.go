@@ -269,6 +269,7 @@ func TestWaysOut(t *testing.T) {
 		{"all that was heard is not known", peers + used, one, "untold", "untold"},
 		{"a third one may have it too", peers + third + used + list, one, "untold", "untold"},
 		{"one within was not captured", peers + strings.ReplaceAll(third, "65102", "64901") + used + list, one, "untold", "untold"},
+		{"of whom a neighbour is nobody tells", peers + strings.ReplaceAll(third, "65102", "0") + used + list, one, "untold", "untold"},
 		{"the third one is switched off", peers + strings.ReplaceAll(third, "65102", "65102 off") + used + list, one, "bgp 172.16.1.2%e1", "bgp 172.16.2.1%"},
 		{"what is told within is filtered", strings.ReplaceAll(exits, "64901 self", "64901 self out") + peers + used + list, one, "untold", "untold"},
 		{"both are equal", peers + used + strings.ReplaceAll(list, "len 3", "len 2") + third + "a: database: bgp 10.7.0.0/24 via 172.16.3.2 len 2 origin 1 as 65102\n",

@@ -43,6 +43,7 @@ type peer struct {
 	ifname string // of the attached network with the address; "": it lies behind others
 	self   bool   // the speaker announces itself as next hop to it
 	client bool
+	beyond bool // it is of another autonomous system, whichever
 	opaque bool // what goes over the session is changed in a way that is not told
 	seen   bool // captures show something that came over the session
 }
@@ -138,7 +139,11 @@ func speakerOf(d *network.Device, table string, fam route.Family) (speaker, bool
 				list = slices.Concat(groups[b.Within], list)
 			}
 		}
-		if p, speaks := x.peerOf(a, list, usual); speaks {
+		p, speaks := x.peerOf(a, list, usual)
+		if speaks && p.as == 0 && !p.beyond {
+			return x, false // of whom it is no line tells, such as a group that is not there
+		}
+		if speaks {
 			x.peers = append(x.peers, p)
 		}
 	}
@@ -165,7 +170,8 @@ func (x *speaker) peerOf(a netip.Addr, list []network.BGPStatement, usual bool) 
 	if p.as == 0 && kin == network.SameAS {
 		p.as = x.as
 	}
-	return p, active && !off && (p.as != 0 || kin == network.OtherAS)
+	p.beyond = kin == network.OtherAS
+	return p, active && !off
 }
 
 // owners are the speakers that have an address, or will have it once the interface is up.
