@@ -8,14 +8,15 @@ import (
 )
 
 // asksWholeList matches a command that asks for all that BGP knows of one family.
-var asksWholeList = lazyregexp.New(`(?i)^(?:\S*vtysh\s+-c\s+)?["']?(?:do\s+)?(?:sh|sho|show|dis|disp|display)\s+(?:ip\s+)?bgp` +
-	`(?:\s+(?:ipv4|ipv6))?(?:\s+unicast)?(?:\s+(?:vrf|view)\s+\S+)?(?:\s+routing-table)?(?:\s+wide)?["']?\s*$`)
+var asksWholeList = lazyregexp.New(`(?i)^(?:\S*vtysh\s+-c\s+)?["']?(?:do\s+)?(?:sh|sho|show|dis|disp|display)\s+` +
+	`(?:ip\s+)?bgp(?:\s+(?:ipv4|ipv6))?(?:\s+unicast)?(?:\s+(?:vrf|view)\s+\S+)?(?:\s+routing-table)?(?:\s+wide)?["']?\s*$`)
 
 // asksOtherPaths matches one that asks for paths that are no candidates of the device: what it tells others, or what it
 // has not taken.
 var asksOtherPaths = lazyregexp.New(`(?i)\bbgp\b.*\b(?:advertised|received|filtered|dampened|suppressed|flap|injected)`)
 
-var errOtherPaths = errors.New("the command above asks for what is told to others, or was not taken: no routes of the device")
+var errOtherPaths = errors.New("the command above asks for what is told to others, or was not taken: " +
+	"no routes of the device")
 
 // keepWhole notes of BGP's own list whether it is whole: by the command, and where none is shown by what the reader
 // found.

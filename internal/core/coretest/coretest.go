@@ -356,7 +356,8 @@ func addRoute(f *network.Facts, kind network.Kind, w []string, m route.Mark) {
 	)
 	if at < 0 {
 		at = len(f.Tables)
-		f.Tables = append(f.Tables, network.TableFacts{Name: table, Family: fam, Kind: kind, WholeList: kind == network.Database})
+		f.Tables = append(f.Tables,
+			network.TableFacts{Name: table, Family: fam, Kind: kind, WholeList: kind == network.Database})
 	}
 	f.Tables[at].Routes.AddRoute(route.Route{Prefix: prefix, Attributes: a, State: state, Mark: m})
 }

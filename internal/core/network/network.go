@@ -165,7 +165,8 @@ func (d *Device) BGP() Items[BGPStatement] { return Items[BGPStatement]{d.bgp} }
 // LacksLines reports whether lines of its configuration, or rules, are missing: the end was cut off, a search left some
 // out, or who kept the text did.
 func (d *Device) LacksLines() bool {
-	return slices.ContainsFunc(d.policy.Flows, func(r FlowRule) bool { return r.Missing == LeftOut || r.Missing == CutOff })
+	return slices.ContainsFunc(d.policy.Flows,
+		func(r FlowRule) bool { return r.Missing == LeftOut || r.Missing == CutOff })
 }
 
 // Flows returns its rules for flows, in order.

@@ -64,8 +64,8 @@ func (k FactKind) String() string { return factNames[k] }
 
 // A Fact is one thing that one line says, other than a route. Of is a pointer to the fact: *Address, *Interface,
 // *Neighbour, *Switch, *Rule, *IfIndex, *Static, *Session, *TrackedObject, *Watch, *SourceCheck, *FlowRule,
-// *ListRule, *AppliedFilter, *Translation, *Tunnel, *ProtocolInterface, *Redistribution, *BGPStatement, *VirtualAddress,
-// *Answer; nil where the line alone says all.
+// *ListRule, *AppliedFilter, *Translation, *Tunnel, *ProtocolInterface, *Redistribution, *BGPStatement,
+// *VirtualAddress, *Answer; nil where the line alone says all.
 type Fact struct {
 	Kind FactKind
 	Mark *route.Mark

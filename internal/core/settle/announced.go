@@ -236,7 +236,8 @@ func (x *spoken) asFar(was *network.Device, t *network.Table, hop netip.Addr, kn
 // one has: what is announced of it may come before its own.
 func (x *spoken) comesIn(i int, d *network.Device, t *network.Table, p netip.Prefix, who []int) bool {
 	rows := t.RoutesTo(p)
-	if x.workedOut(p) || slices.ContainsFunc(rows, func(r route.Route) bool { return r.Protocol == x.proto && !r.Is(route.Unusable) }) {
+	mine := func(r route.Route) bool { return r.Protocol == x.proto && !r.Is(route.Unusable) }
+	if x.workedOut(p) || slices.ContainsFunc(rows, mine) {
 		return false
 	}
 	told := false

@@ -234,8 +234,8 @@ func (in *instance) crosses(from, to int, dead []bool) bool {
 }
 
 // attachedCost bounds what a node announces an attached network with, where it is the network of a link over which the
-// protocol speaks, or a configuration says that it runs there: then it is announced, with the interface's own cost (RFC 2328 section 12.4.1; ISO 10589 section
-// 7.3.3.1), or with the metric of all such (RFC 2453 section 3.6).
+// protocol speaks, or a configuration says that it runs there: then it is announced, with the interface's own
+// cost (RFC 2328 section 12.4.1; ISO 10589 section 7.3.3.1), or with the metric of all such (RFC 2453 section 3.6).
 func (r *run) attachedCost(in *instance, n int, p netip.Prefix) (cost [2]uint64, ok bool) {
 	if in.byVectors() && !in.plain.Known {
 		return cost, false

@@ -41,8 +41,8 @@ func (in *instance) key(n int) nodeKey {
 	return nodeKey{in.nodes[n].device.Name, in.nodes[n].table.Name}
 }
 
-// partsOf are the parts of an instance, those in one between which an adjacency may have come up; it as a whole where it
-// has none.
+// partsOf are the parts of an instance, those in one between which an adjacency may have come up; it as a whole
+// where it has none.
 func (r *run) partsOf(in *instance) []*instance {
 	if len(in.parts) < 2 {
 		return []*instance{in}

@@ -90,7 +90,8 @@ func newVector(s *speakers, n *network.Snapshot) *vector {
 
 // speakerOf reads the statements of one device; false where they, or its table, do not tell all.
 func speakerOf(d *network.Device, table string, fam route.Family) (speaker, bool) {
-	x := speaker{device: d, table: d.Table(table, fam), networks: map[netip.Prefix]bool{}, takes: map[route.Protocol]bool{}}
+	x := speaker{device: d, table: d.Table(table, fam), networks: map[netip.Prefix]bool{},
+		takes: map[route.Protocol]bool{}}
 	if t := x.table; t == nil || table != "default" || t.Undecided || t.Weak || t.Supposed || t.CutAt.IsValid() ||
 		d.LacksLines() {
 		return x, false
@@ -230,7 +231,7 @@ func (v *vector) pair(i int, p *peer) bool {
 	var found []int
 	for k := range far.peers {
 		q := &far.peers[k]
-		if q.far == i && (p.ifname == "" || q.ifname == "" || linkTo(v.nodes[i].device, p.addr) == ownOn(v.nodes[i].device, q.addr)) {
+		if q.far == i && (p.ifname == "" || q.ifname == "" || p.ifname == ownOn(v.nodes[i].device, q.addr)) {
 			found = append(found, k)
 		}
 	}
@@ -267,7 +268,8 @@ func (v *vector) listen() {
 				continue
 			}
 			heard := heardFrom(r)
-			v.nodes[i].resolves = v.nodes[i].resolves || len(heard) > 0 && slices.ContainsFunc(r.NextHops, func(h route.NextHop) bool { return h.Resolves })
+			v.nodes[i].resolves = v.nodes[i].resolves ||
+				slices.ContainsFunc(r.NextHops, func(h route.NextHop) bool { return h.Resolves })
 			if r.Is(route.Installed) && !slices.ContainsFunc(heard, func(h netip.Addr) bool { return !v.outside(i, h) }) {
 				v.nodes[i].several = max(v.nodes[i].several, len(heard))
 			}

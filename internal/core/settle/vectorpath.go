@@ -120,8 +120,8 @@ func (c choice) has(p bgpPath) bool {
 	return slices.ContainsFunc(c.used, func(h heard) bool { return h.bgpPath == p })
 }
 
-// choose is what a speaker uses of what it hears now, where it used was before and had heard then. What it used stays as
-// long as nothing that is new comes near it: whatever decides between equal paths decided for it.
+// choose is what a speaker uses of what it hears now, where it used was before and had heard then. What it used stays
+// as long as nothing that is new comes near it: whatever decides between equal paths decided for it.
 func choose(was choice, then, now []heard, x *speaker) choice {
 	var left choice
 	for _, h := range was.used {
@@ -170,6 +170,7 @@ func choose(was choice, then, now []heard, x *speaker) choice {
 			out.used = append(out.used, h)
 		}
 	}
-	out.open = len(out.used) > x.several || slices.ContainsFunc(out.used, func(h heard) bool { return !out.used[0].twin(h) })
+	out.open = len(out.used) > x.several ||
+		slices.ContainsFunc(out.used, func(h heard) bool { return !out.used[0].twin(h) })
 	return out
 }

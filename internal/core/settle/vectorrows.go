@@ -276,8 +276,8 @@ func resolving(t *network.Table, p netip.Prefix, hop route.NextHop) (out []route
 	return out
 }
 
-// likeness is what the table shows of a route of BGP by the same next hop, of the prefix first; then of one from a peer of
-// the same kind. Its preference is that of the new one.
+// likeness is what the table shows of a route of BGP by the same next hop, of the prefix first; then of one from a
+// peer of the same kind. Its preference is that of the new one.
 func (x *spoken) likeness(i int, p netip.Prefix, h heard) (*route.Attributes, route.Mark) {
 	t := x.vector.nodes[i].table
 	for _, r := range t.RoutesTo(p) {

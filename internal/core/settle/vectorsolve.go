@@ -176,8 +176,8 @@ func (v *vector) ofTheirOwn(s *vectorState) bool {
 }
 
 // speakUp adds what peers may begin to announce that were not captured and announce nothing of the prefix: whoever
-// heard of it through here may have another way (RFC 4271 section 9.1.3). What they do announce may come from another one
-// of the speakers, where these are of several autonomous systems and the way is not known.
+// heard of it through here may have another way (RFC 4271 section 9.1.3). What they do announce may come from another
+// one of the speakers, where these are of several autonomous systems and the way is not known.
 func (v *view) speakUp(list [][]heard) {
 	for i := range v.nodes {
 		for k := range list[i] {

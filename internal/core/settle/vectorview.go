@@ -8,7 +8,8 @@ import (
 	"zarvek/internal/core/selection"
 )
 
-// A view is a vector's speakers in one network, with what was looked up there so far. It is not safe for concurrent use.
+// A view is a vector's speakers in one network, with what was looked up there so far. It is not safe for concurrent
+// use.
 type view struct {
 	*vector
 	now  *network.Snapshot

@@ -101,7 +101,8 @@ func (s *speaking) line(r *reader, w []string, m route.Mark) bool {
 		x.Other = !x.Network.IsValid()
 	case slices.Equal(w, []string{"no", "bgp", "default", "ipv4-unicast"}):
 		x.Family, x.Speaks = route.IPv4, network.TurnedOff
-	case startsWith(w, []string{"bgp", "bestpath", "compare-routerid"}), startsWith(w, []string{"bgp", "bestpath", "as-path", "multipath-relax"}):
+	case startsWith(w, []string{"bgp", "bestpath", "compare-routerid"}),
+		startsWith(w, []string{"bgp", "bestpath", "as-path", "multipath-relax"}):
 		x.Keeps = network.TurnedOff
 	case w[0] == "neighbor" && len(rest) > 1:
 		s.peer(&x, rest[0], rest[1:])
