@@ -9,7 +9,8 @@ import (
 
 // asksWholeList matches a command that asks for all that BGP knows of one family.
 var asksWholeList = lazyregexp.New(`(?i)^(?:\S*vtysh\s+-c\s+)?["']?(?:do\s+)?(?:sh|sho|show|dis|disp|display)\s+` +
-	`(?:ip\s+)?bgp(?:\s+(?:ipv4|ipv6))?(?:\s+unicast)?(?:\s+(?:vrf|view)\s+\S+)?(?:\s+routing-table)?(?:\s+wide)?["']?\s*$`)
+	`(?:ip\s+)?bgp(?:\s+(?:ipv4|ipv6))?` +
+	`(?:\s+unicast)?(?:\s+(?:vrf|view)\s+\S+)?(?:\s+routing-table)?(?:\s+wide)?["']?\s*$`)
 
 // asksOtherPaths matches one that asks for paths that are no candidates of the device: what it tells others, or what it
 // has not taken.
