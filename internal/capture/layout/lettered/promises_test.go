@@ -1,6 +1,8 @@
 package lettered
 
 import (
+	"fmt"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -166,4 +168,26 @@ func TestOneNextHopMoreThanCounted(t *testing.T) {
 	r := layouttest.Laws(t, Read, []byte(in))
 	require.Equal(t, []string{"4 10.61.17.0/24 direct 0/0 dev hall17: active installed"}, layouttest.Words([]byte(in), r))
 	require.Len(t, r.Unread, 1)
+}
+
+// TestWhatResolvesStandsDeeper: below rows with further next hops right under the first, what resolves a recursive one
+// stands two columns deeper. One that stands under nothing is still not read.
+func TestWhatResolvesStandsDeeper(t *testing.T) {
+	const ecmp = "O>* 10.61.%d.0/24 [110/20] via 172.28.61.2, e0, weight 1, 00:00:16\n" +
+		"  *                       via 172.28.61.6, e5, weight 1, 00:00:16\n"
+	key := "Codes: K - kernel route, C - connected, S - static, O - OSPF, B - BGP,\n       > - selected route, * - FIB route\n\n"
+	text := key
+	for i := range 4 {
+		text += fmt.Sprintf(ecmp, i)
+	}
+	deeper := "B>  10.61.9.0/24 [200/0] via 10.61.255.4 (recursive), weight 1, 00:00:15\n" +
+		"  *                        via 172.28.61.2, e0, weight 1, 00:00:15\n" +
+		"  *                        via 172.28.61.6, e5, weight 1, 00:00:15\n"
+	r := Read([]byte(text + deeper))
+	require.Empty(t, layouttest.Unread([]byte(text+deeper), r))
+	l := &r.Facts.Tables[0].Routes
+	require.Len(t, l.At(l.Len()-1).NextHops, 3)
+	moved := strings.Replace(text, "  *                       via", "  *                         via", 1)
+	moved = text + moved[len(key):]
+	require.Len(t, layouttest.Unread([]byte(moved), Read([]byte(moved))), 1, "two columns off, and nothing is recursive")
 }

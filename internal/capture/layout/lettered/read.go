@@ -462,7 +462,9 @@ func (r *reader) aligned(line []byte, i int) bool {
 		sign = []byte("[")
 	}
 	at := bytes.Index(row, sign)
-	return at < 0 || at == i
+	recursive := []byte("(recursive)")
+	deeper := i == at+2 && bytes.Contains(row, recursive) && !bytes.Contains(line, recursive) // it resolves that one
+	return at < 0 || at == i || deeper
 }
 
 // flush ends the route that is being read.
