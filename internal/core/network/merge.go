@@ -299,7 +299,7 @@ func completed(a, b *route.Attributes) *route.Attributes {
 	if c.BGP == (route.BGPPath{}) {
 		c.BGP = b.BGP
 	}
-	resolves := len(announced(b)) < len(b.NextHops) && len(announced(a)) == len(a.NextHops)
+	resolves := len(b.Announced()) < len(b.NextHops) && len(a.Announced()) == len(a.NextHops)
 	if c.Preference == a.Preference && c.BGP == a.BGP && !resolves {
 		return a
 	}
@@ -511,15 +511,7 @@ func sameRoute(a, b *route.Attributes) bool {
 		a.Special == b.Special && (a.Subtype == b.Subtype || a.Subtype == "" || b.Subtype == "" ||
 		a.Protocol == route.Other || b.Protocol == route.Other) &&
 		agree(a.Preference, b.Preference) && agree(a.Metric, b.Metric) &&
-		(sameHops(a.NextHops, b.NextHops) || a.Protocol == route.BGP && sameHops(announced(a), announced(b)))
-}
-
-// announced are the next hops of a route without those that resolve them: BGP's own list does not show these.
-func announced(a *route.Attributes) []route.NextHop {
-	if !slices.ContainsFunc(a.NextHops, func(h route.NextHop) bool { return h.Resolves }) {
-		return a.NextHops
-	}
-	return slices.DeleteFunc(slices.Clone(a.NextHops), func(h route.NextHop) bool { return h.Resolves })
+		(sameHops(a.NextHops, b.NextHops) || a.Protocol == route.BGP && sameHops(a.Announced(), b.Announced()))
 }
 
 func agree(a, b route.Number) bool { return a == b || !a.Known || !b.Known }

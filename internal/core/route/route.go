@@ -5,7 +5,10 @@
 // The names are those of RFC 8349 where it has one. There is no I/O and no text here beyond the names of values.
 package route
 
-import "net/netip"
+import (
+	"net/netip"
+	"slices"
+)
 
 // A Protocol says how a device learned a route. The zero Protocol is Other.
 type Protocol uint8
@@ -208,6 +211,15 @@ func (f Family) Default() netip.Prefix {
 		return netip.PrefixFrom(netip.IPv4Unspecified(), 0)
 	}
 	return netip.PrefixFrom(netip.IPv6Unspecified(), 0)
+}
+
+// Announced returns the next hops that a neighbour told, or that were configured: those that only resolve another one
+// are left out.
+func (a *Attributes) Announced() []NextHop {
+	if !slices.ContainsFunc(a.NextHops, func(h NextHop) bool { return h.Resolves }) {
+		return a.NextHops
+	}
+	return slices.DeleteFunc(slices.Clone(a.NextHops), func(h NextHop) bool { return h.Resolves })
 }
 
 // Forwarding returns the next hops that a packet may take: those the device marks as installed where it marks any,

@@ -302,8 +302,8 @@ func (v *vector) listen() {
 
 // heardFrom are the next hops that a route of BGP was announced with, without what resolves them.
 func heardFrom(r route.Route) (out []netip.Addr) {
-	for _, h := range r.NextHops {
-		if h.Address.IsValid() && !h.Resolves && !slices.Contains(out, h.Address) {
+	for _, h := range r.Announced() {
+		if h.Address.IsValid() && !slices.Contains(out, h.Address) {
 			out = append(out, h.Address)
 		}
 	}

@@ -217,14 +217,10 @@ func (x *spoken) uses(i int, p netip.Prefix, before, after *vectorState) bool {
 
 // stale reports whether a captured route shows how its next hop is resolved otherwise than the table does now.
 func stale(t *network.Table, r route.Route) bool {
-	shown := false
-	for _, h := range r.NextHops {
-		shown = shown || h.Resolves
-	}
-	if !shown {
+	bare := *r.Attributes
+	if bare.NextHops = r.Announced(); len(bare.NextHops) == len(r.NextHops) {
 		return false
 	}
-	bare := bareOf(r.Attributes)
 	ways := func(a *route.Attributes) (out []route.NextHop) {
 		for _, x := range selection.Resolve(t, route.Route{Prefix: r.Prefix, Attributes: a}) {
 			for _, e := range x.Exits {
@@ -233,15 +229,8 @@ func stale(t *network.Table, r route.Route) bool {
 		}
 		return out
 	}
-	a, b := ways(r.Attributes), ways(bare)
+	a, b := ways(r.Attributes), ways(&bare)
 	return len(a) != len(b) || slices.ContainsFunc(a, func(h route.NextHop) bool { return !slices.Contains(b, h) })
-}
-
-// bareOf is attributes without what the capture shows of how next hops are resolved.
-func bareOf(a *route.Attributes) *route.Attributes {
-	c := *a
-	c.NextHops = slices.DeleteFunc(slices.Clone(a.NextHops), func(h route.NextHop) bool { return h.Resolves })
-	return &c
 }
 
 // rowOf is the route that a choice becomes in the table.

@@ -167,11 +167,14 @@ func (v *vector) announceAlike(a, b *vectorState) bool {
 	return true
 }
 
-// ofTheirOwn reports whether a prefix is announced by one of the speakers, all of one autonomous system: what anybody
-// else tells of it came from them.
+// ofTheirOwn reports whether a prefix is one that a speaker is attached to, or is told to announce, all of one
+// autonomous system: what anybody else tells of it came from them. What is taken from another protocol may have come
+// from elsewhere.
 func (v *vector) ofTheirOwn(s *vectorState) bool {
 	return !v.severalAS() && slices.ContainsFunc(s.heard, func(list []heard) bool {
-		return slices.ContainsFunc(list, func(h heard) bool { return h.from == itself })
+		return slices.ContainsFunc(list, func(h heard) bool {
+			return h.from == itself && !h.open && (h.origin == route.OriginIGP || !h.hop.IsValid())
+		})
 	})
 }
 

@@ -343,7 +343,8 @@ func (r *reader) inBlock(w []string, s string, indented bool, lo, hi int) (used 
 	case indented && r.begins == "control-plane" && w[0] == "management-plane":
 		r.Restrict(network.FlowRule{Hook: network.ForItself}, lo, hi)
 		return true, nil
-	case !indented && len(w) > 3 && w[1] == "local" && (w[2] == "policy" || w[2] == "policy-based-route"): // of what it sends itself
+	// of what the device sends itself
+	case !indented && len(w) > 3 && w[1] == "local" && (w[2] == "policy" || w[2] == "policy-based-route"):
 		r.Restrict(network.FlowRule{Hook: network.FromItself}, lo, hi)
 		return true, nil
 	case w[0] == "local-install" && len(w) == 2 || w[0] == "flow-spec" || !indented && w[0] == "flowspec" && len(w) == 1 ||
