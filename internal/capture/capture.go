@@ -111,6 +111,8 @@ type Capture struct {
 	Parts   []Part
 	Prompts int // lines
 
+	hostname string // of one whose reading was kept
+
 	factLines map[int]bool // clean lines that something was read from, found when somebody asks
 }
 

@@ -49,6 +49,7 @@ type GlossedLine struct {
 }
 
 // Gloss explains the lines of a capture: all of them, or those wanted. Lines are counted from 1.
+// A capture that was unpacked has none.
 func (c *Capture) Gloss(wanted []int) []GlossedLine {
 	g := glosser{
 		c:       c,

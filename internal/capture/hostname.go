@@ -17,6 +17,9 @@ var hostname = lazyregexp.New(`^[ \t]*` + naming)
 // Hostname returns the name that a configuration in the capture gives its device, "" where there is none or more than
 // one. A capture with prompts has none: they tell whose each part is.
 func (c *Capture) Hostname() string {
+	if c.Kept() {
+		return c.hostname
+	}
 	if c.Prompts > 0 || c.Source.binary {
 		return ""
 	}

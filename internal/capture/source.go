@@ -21,7 +21,9 @@ var ErrTooLarge = errors.New("larger than 4 GiB; split it")
 
 // A Source is one capture file as taken, and the clean text that readers get.
 type Source struct {
-	Name   string // relative to the case
+	Name   string                  // relative to the case
+	later  func() (*Source, error) // makes it anew where the reading was kept: there is no text until somebody asks
+	opened sync.Once
 	raw    []byte // as taken, but for a UTF-16 file in its UTF-8 form, and lines that end with LF
 	binary bool   // its lines are records
 	// Noise counts lines that belong to no table: log messages, a pager's prompts, complaints.
@@ -372,8 +374,32 @@ func (s *Source) original(m route.Mark) route.Mark {
 // fewLines is how many line numbers are counted out before an index of all lines is made.
 const fewLines = 24
 
-// Line returns the line number of an offset, counted from 1.
+// changedSince stands for every line of a file of which the reading was kept and that is not what it was any more.
+const changedSince = "(the file has changed since it was read)"
+
+// open makes the text of a source whose reading was kept.
+func (s *Source) open() {
+	if s.later == nil {
+		return
+	}
+	s.opened.Do(func() {
+		if again, err := s.later(); err == nil {
+			s.raw, s.binary = again.raw, again.binary
+			if s.binary {
+				s.once.Do(func() { s.lineStarts = again.lineStarts })
+			}
+		}
+	})
+}
+
+// gone reports whether the text of a source whose reading was kept is not there any more.
+func (s *Source) gone() bool { return s.later != nil && s.raw == nil }
+
+// Line returns the line number of an offset, counted from 1; 0 where the file has changed since its reading was kept.
 func (s *Source) Line(off uint32) int {
+	if s.open(); s.gone() {
+		return 0
+	}
 	if !s.binary && s.asked.Add(1) <= fewLines {
 		return 1 + bytes.Count(s.raw[:min(int(off), len(s.raw))], []byte{'\n'})
 	}
@@ -398,6 +424,9 @@ func (s *Source) Line(off uint32) int {
 // Text returns the bytes of a mark as taken, hexadecimal for a binary file; nil for a mark outside the file. Do not
 // change them.
 func (s *Source) Text(m route.Mark) []byte {
+	if s.open(); s.gone() {
+		return []byte(changedSince)
+	}
 	if s.binary && m.End <= uint32(len(s.raw)) && m.Off <= m.End {
 		return fmt.Appendf(nil, "% x", s.raw[m.Off:m.End])
 	}
@@ -408,4 +437,7 @@ func (s *Source) Text(m route.Mark) []byte {
 }
 
 // Size returns the number of bytes.
-func (s *Source) Size() int { return len(s.raw) }
+func (s *Source) Size() int {
+	s.open()
+	return len(s.raw)
+}

@@ -19,6 +19,7 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
+	"zarvek/internal/cache"
 	"zarvek/internal/capture"
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/capture/layout/described"
@@ -96,6 +97,10 @@ type Options struct {
 	Tell    func(done, total int64) // is told how many bytes of all were read, by several goroutines; nil for nobody
 	// Suppose lets devices of which a configuration was captured and no table have those that the configuration makes.
 	Suppose bool
+	// Cache returns where readings are kept, nil for nowhere; it is asked once a capture is large enough. Nil: nowhere.
+	Cache func() *cache.Store
+
+	keepAll bool // small captures as well, for tests
 }
 
 // LoadWith is Load with options.
@@ -134,27 +139,23 @@ func LoadWith(dir string, o Options) (*Case, error) {
 	c := &Case{Dir: dir, Files: make([]*File, len(files)), LeftOut: l.leftOut, at: l, supposes: o.Suppose}
 	var done atomic.Int64
 	total := sizes(l)
+	r := &reading{described: described, budget: l.budget, store: o.Cache, least: leastKept}
+	if o.keepAll {
+		r.least = 0
+	}
+	if r.layouts, err = sumOfFiles(layouts); err != nil {
+		return nil, err
+	}
 	var g errgroup.Group
 	g.SetLimit(runtime.GOMAXPROCS(0))
 	for i, u := range files {
 		g.Go(func() error {
-			raw, err := u.read()
+			read, size, err := r.read(&u, uint32(i+1))
 			if err != nil {
 				return err
 			}
-			text, err := source.UnpackWithin(raw, l.budget)
-			if errors.Is(err, source.ErrBudget) {
-				return tooLarge(u.name)
-			}
-			if err != nil {
-				return errorf("%s: %v", show(u.name), err)
-			}
-			read, err := capture.Read(u.name, text, uint32(i+1), described...)
-			if err != nil {
-				return errorf("%s: %v", show(u.name), err)
-			}
 			c.Files[i] = &File{Capture: read, Device: u.device, named: u.folder}
-			if now := done.Add(int64(len(raw))); o.Tell != nil {
+			if now := done.Add(size); o.Tell != nil {
 				o.Tell(now, total)
 			}
 			return nil
@@ -163,6 +164,7 @@ func LoadWith(dir string, o Options) (*Case, error) {
 	if err := g.Wait(); err != nil {
 		return nil, err
 	}
+	r.done()
 	c.severalInAFolder()
 	c.ownNames()
 	if err := c.build(); err != nil {

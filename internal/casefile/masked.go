@@ -87,10 +87,14 @@ func (c *Case) Networks() []netip.Prefix {
 
 // Mask makes a copy of the case in which every address, name and secret is another one. Lines that are not understood
 // are left out, unless they are to be kept: then their words become others too. The lines of a file keep their numbers.
+// A case that was loaded from a cache has no lines to mask.
 func (c *Case) Mask(m *mask.Masker, keepUnread bool) (*MaskedCase, error) {
 	out := &MaskedCase{}
 	taken := map[string]bool{}
 	for _, f := range c.Files {
+		if f.Kept() {
+			return nil, errors.New("its captures were not read for this: give -no-cache")
+		}
 		if why := unmaskable(f); why != "" {
 			out.LeftOut = append(out.LeftOut, LeftOut{f.Source.Name, why})
 			continue

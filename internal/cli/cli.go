@@ -79,6 +79,7 @@ type env struct {
 	lines   bool
 	color   string
 	layouts []string
+	noCache bool // everything is read anew, and nothing is kept
 	suppose bool // tables that were not captured are those that configurations make
 }
 
@@ -179,6 +180,7 @@ func (e *env) common(fs *flag.FlagSet, c command) {
 			return nil
 		},
 	)
+	fs.BoolVar(&e.noCache, "no-cache", false, "read every capture anew, and keep nothing for the next command")
 	fs.StringVar(&e.color, "color", "auto", "colours: `when`, one of auto, always, never")
 }
 
@@ -280,6 +282,7 @@ func (e *env) load() (*loaded, error) {
 		Layouts: e.layouts,
 		Tell:    func(done, total int64) { p.tell("reading", done, total, 200<<20) },
 		Suppose: e.suppose,
+		Cache:   e.cache,
 	})
 	p.done()
 	if err != nil {

@@ -60,6 +60,7 @@ Exit code 1: the copy is read otherwise than the case.`,
 				case len(args) > 0 || *to == "":
 					return usagef("mask takes -to FOLDER and no arguments")
 				}
+				e.noCache = true // masking is about every line
 				l, err := e.devices()
 				if err != nil {
 					return err

@@ -1,6 +1,7 @@
 package source
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"io"
@@ -20,14 +21,24 @@ func ReadFile(name string, limit int64) ([]byte, error) {
 		return nil, err
 	}
 	defer f.Close()
-	return ReadAll(f, limit)
+	var b bytes.Buffer
+	if info, err := f.Stat(); err == nil { // all of it at once, unless it grows
+		b.Grow(int(min(info.Size(), limit)) + bytes.MinRead)
+	}
+	_, err = b.ReadFrom(io.LimitReader(f, limit+1))
+	if err == nil && int64(b.Len()) > limit {
+		err = tooLong(limit)
+	}
+	return b.Bytes(), err
 }
+
+func tooLong(limit int64) error { return fmt.Errorf("more than %d bytes", limit) }
 
 // ReadAll reads what a stream holds, at most limit bytes.
 func ReadAll(r io.Reader, limit int64) ([]byte, error) {
 	b, err := io.ReadAll(io.LimitReader(r, limit+1))
 	if err == nil && int64(len(b)) > limit {
-		err = fmt.Errorf("more than %d bytes", limit)
+		err = tooLong(limit)
 	}
 	return b, err
 }

@@ -205,6 +205,9 @@ func (t *Table) whole() bool {
 
 // twins reports whether a sorted list shows one route twice, as a capture does that holds a table in two forms.
 func twins(l *route.List) bool {
+	if l.EachOnce() {
+		return false
+	}
 	for i := 1; i < l.Len(); i++ {
 		for j := i - 1; j >= 0 && i-j < 64 && l.SamePrefix(i, j); j-- {
 			if sameRoute(l.At(i).Attributes, l.At(j).Attributes) {

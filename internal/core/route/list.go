@@ -13,6 +13,8 @@ import (
 type List struct {
 	recs  []record
 	attrs []*Attributes
+	// eachOnce: they are in the order of Sort, and each prefix has one; false where nobody has looked
+	eachOnce bool
 }
 
 // record is one route. Size: 32 bytes.
@@ -48,7 +50,7 @@ func (l *List) Len() int { return len(l.recs) }
 func (l *List) Add(p netip.Prefix, id AttrID, s State, m Mark) {
 	r := record{attr: uint32(id), file: m.File, off: m.Off, state: s, length: uint16(min(m.End-m.Off, 65535))}
 	r.setPrefix(p)
-	l.recs = append(l.recs, r)
+	l.recs, l.eachOnce = append(l.recs, r), false
 }
 
 // AddRoute appends a route with attributes of its own.
@@ -121,13 +123,13 @@ func (l *List) MapAttributes(f func(*Attributes) *Attributes) {
 
 // Sort orders the routes by family, address and length, shorter prefixes first; routes of one prefix keep their order.
 func (l *List) Sort() {
-	if !l.Sorted() {
+	if l.eachOnce = l.EachOnce(); !l.Sorted() {
 		slices.SortStableFunc(l.recs, compare)
 	}
 }
 
 // Sorted reports whether the routes are in the order of Sort.
-func (l *List) Sorted() bool { return slices.IsSortedFunc(l.recs, compare) }
+func (l *List) Sorted() bool { return l.eachOnce || slices.IsSortedFunc(l.recs, compare) }
 
 func compare(a, b record) int {
 	return cmp.Or(
@@ -159,6 +161,7 @@ func (l *List) Pick(numbers []int) List {
 // Append adds all routes of o, with every state changed by state.
 func (l *List) Append(o *List, state func(State) State) {
 	base := uint32(len(l.attrs))
+	l.eachOnce = false
 	l.attrs = append(l.attrs, o.attrs...)
 	l.Grow(len(o.recs))
 	for _, r := range o.recs {

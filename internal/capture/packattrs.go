@@ -1,0 +1,230 @@
+package capture
+
+import (
+	"encoding/binary"
+	"errors"
+	"net/netip"
+
+	"zarvek/internal/core/route"
+)
+
+// Attributes may be as many as routes, so they have a form of their own: numbers of variable length, each text once.
+
+// errKept is returned for bytes that are no kept reading.
+var errKept = errors.New("no kept reading")
+
+// packer writes attributes.
+type packer struct {
+	out   []byte
+	texts map[string]uint64
+	list  []string
+}
+
+func (p *packer) number(n uint64) { p.out = binary.AppendUvarint(p.out, n) }
+
+func (p *packer) text(s string) {
+	at, ok := p.texts[s]
+	if !ok {
+		at = uint64(len(p.list))
+		p.list, p.texts[s] = append(p.list, s), at
+	}
+	p.number(at)
+}
+
+func (p *packer) flags(all ...bool) {
+	n := uint64(0)
+	for i, set := range all {
+		if set {
+			n |= 1 << i
+		}
+	}
+	p.number(n)
+}
+
+func (p *packer) address(a netip.Addr) {
+	switch {
+	case !a.IsValid():
+		p.out = append(p.out, 0)
+	case a.Is4():
+		b := a.As4()
+		p.out = append(append(p.out, 4), b[:]...)
+	default:
+		b := a.As16()
+		p.out = append(append(p.out, 16), b[:]...)
+		p.text(a.Zone())
+	}
+}
+
+// packAttributes returns the bytes of shared attributes.
+func packAttributes(all []*route.Attributes) []byte {
+	p := &packer{texts: map[string]uint64{}}
+	p.number(uint64(len(all)))
+	hops := 0
+	for _, a := range all {
+		hops += len(a.NextHops)
+	}
+	p.number(uint64(hops))
+	for _, a := range all {
+		p.attributes(a)
+	}
+	head := &packer{}
+	head.number(uint64(len(p.list)))
+	for _, s := range p.list {
+		head.number(uint64(len(s)))
+		head.out = append(head.out, s...)
+	}
+	return append(head.out, p.out...)
+}
+
+func (p *packer) attributes(a *route.Attributes) {
+	b := a.BGP
+	p.flags(a.Preference.Known, a.Metric.Known, b != route.BGPPath{}, b.Weight.Known, b.LocalPreference.Known,
+		b.Length.Known, b.MultiExit.Known, a.NextHops != nil)
+	p.number(uint64(a.Protocol))
+	p.number(uint64(a.Special))
+	p.text(a.Subtype)
+	p.number(a.Preference.Value)
+	p.number(a.Metric.Value)
+	if b != (route.BGPPath{}) {
+		for _, n := range [...]uint64{b.Weight.Value, b.LocalPreference.Value, b.Length.Value, b.MultiExit.Value,
+			uint64(b.NeighbourAS), uint64(b.Origin), uint64(b.Session)} {
+			p.number(n)
+		}
+	}
+	p.number(uint64(len(a.NextHops)))
+	for i := range a.NextHops {
+		h := &a.NextHops[i]
+		p.flags(h.Recursive, h.Resolves, h.Inactive, h.Backup, h.Down, h.OnLink, h.Installed, h.Encapsulated)
+		p.address(h.Address)
+		p.text(h.Interface)
+		p.text(h.Table)
+		p.number(uint64(h.Weight))
+	}
+}
+
+// unpacker reads them. Wrong is set once it meets what packAttributes does not write.
+type unpacker struct {
+	in    []byte
+	texts []string
+	wrong bool
+}
+
+func (u *unpacker) number() uint64 {
+	n, size := binary.Uvarint(u.in)
+	if size <= 0 {
+		u.wrong, u.in = true, nil
+		return 0
+	}
+	u.in = u.in[size:]
+	return n
+}
+
+// count reads a number of things that take at least one byte each.
+func (u *unpacker) count() int {
+	n := u.number()
+	if n > uint64(len(u.in)) {
+		u.wrong, n = true, 0
+	}
+	return int(n)
+}
+
+func (u *unpacker) take(n int) []byte {
+	if n > len(u.in) {
+		u.wrong = true
+		return make([]byte, n)
+	}
+	b := u.in[:n]
+	u.in = u.in[n:]
+	return b
+}
+
+func (u *unpacker) text() string {
+	n := u.number()
+	if n >= uint64(len(u.texts)) {
+		u.wrong = true
+		return ""
+	}
+	return u.texts[n]
+}
+
+func (u *unpacker) flags(all ...*bool) {
+	n := u.number()
+	for i, f := range all {
+		*f = n>>i&1 == 1
+	}
+}
+
+func (u *unpacker) address() netip.Addr {
+	switch u.take(1)[0] {
+	case 0:
+		return netip.Addr{}
+	case 4:
+		return netip.AddrFrom4([4]byte(u.take(4)))
+	}
+	a := netip.AddrFrom16([16]byte(u.take(16)))
+	return a.WithZone(u.text())
+}
+
+// unpackAttributes returns what packAttributes was given.
+func unpackAttributes(b []byte) ([]*route.Attributes, error) {
+	u := &unpacker{in: b}
+	u.texts = make([]string, u.count())
+	for i := range u.texts {
+		u.texts[i] = string(u.take(u.count()))
+	}
+	values := make([]route.Attributes, u.count())
+	hops := make([]route.NextHop, u.count())
+	out := make([]*route.Attributes, len(values))
+	for i := range values {
+		out[i] = &values[i]
+		n := u.attributes(out[i])
+		if n > len(hops) || u.wrong {
+			return nil, errKept
+		}
+		if out[i].NextHops != nil {
+			out[i].NextHops = hops[:n:n]
+			hops = hops[n:]
+		}
+		for k := range out[i].NextHops {
+			u.hop(&out[i].NextHops[k])
+		}
+	}
+	if u.wrong || len(u.in) > 0 {
+		return nil, errKept
+	}
+	return out, nil
+}
+
+// attributes reads all but the next hops, and returns how many those are.
+func (u *unpacker) attributes(a *route.Attributes) int {
+	var path, hops bool
+	b := &a.BGP
+	u.flags(&a.Preference.Known, &a.Metric.Known, &path, &b.Weight.Known, &b.LocalPreference.Known, &b.Length.Known,
+		&b.MultiExit.Known, &hops)
+	a.Protocol = route.Protocol(u.number())
+	a.Special = route.Special(u.number())
+	a.Subtype = u.text()
+	a.Preference.Value = u.number()
+	a.Metric.Value = u.number()
+	if path {
+		b.Weight.Value = u.number()
+		b.LocalPreference.Value = u.number()
+		b.Length.Value = u.number()
+		b.MultiExit.Value = u.number()
+		b.NeighbourAS = uint32(u.number())
+		b.Origin = route.Origin(u.number())
+		b.Session = route.BGPSession(u.number())
+	}
+	if hops {
+		a.NextHops = []route.NextHop{}
+	}
+	return u.count()
+}
+
+func (u *unpacker) hop(h *route.NextHop) {
+	u.flags(&h.Recursive, &h.Resolves, &h.Inactive, &h.Backup, &h.Down, &h.OnLink, &h.Installed, &h.Encapsulated)
+	h.Address = u.address()
+	h.Interface = u.text()
+	h.Table = u.text()
+	h.Weight = uint32(u.number())
+}
