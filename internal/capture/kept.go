@@ -118,12 +118,11 @@ func packList(l *route.List) [][]byte {
 	for i := range attrs {
 		attrs[i] = l.Attributes(route.AttrID(i))
 	}
-	once := uint64(0)
+	var counted []byte // empty: the order is not that of a table, and will change
 	if l.EachOnce() {
-		once = 1
+		counted = packCensus(l.Census())
 	}
-	out := append(padded(packAttributes(attrs)), binary.LittleEndian.AppendUint64(nil, once))
-	return append(out, padded(l.Packed())...)
+	return slices.Concat(padded(packAttributes(attrs)), padded(counted), padded(l.Packed()))
 }
 
 // Unpack returns the capture of which Pack returned the bytes. It takes them over: they must not be used afterwards,
@@ -219,14 +218,19 @@ func (r *keptBytes) list() (route.List, error) {
 	if err != nil {
 		return route.List{}, err
 	}
-	once, err := r.word()
-	if err != nil {
+	if b, err = r.piece(); err != nil {
 		return route.List{}, err
+	}
+	var counted *route.Census
+	if len(b) > 0 {
+		if counted, err = unpackCensus(b, len(attrs)); err != nil {
+			return route.List{}, err
+		}
 	}
 	if b, err = r.piece(); err != nil {
 		return route.List{}, err
 	}
-	return route.Unpacked(b, attrs, once == 1)
+	return route.Unpacked(b, attrs, counted != nil, counted)
 }
 
 // takenAgain makes the text of a file whose reading was kept, as newSource did.

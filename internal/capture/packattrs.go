@@ -102,6 +102,33 @@ func (p *packer) attributes(a *route.Attributes) {
 	}
 }
 
+// packCensus returns the bytes of a census, which are at least one.
+func packCensus(c *route.Census) []byte {
+	p := &packer{}
+	for _, list := range [...][]uint32{c.Routes, c.Installed, c.Own} {
+		p.number(uint64(len(list)))
+		for _, n := range list {
+			p.number(uint64(n))
+		}
+	}
+	return p.out
+}
+
+// unpackCensus returns what packCensus was given, for so many shared attributes.
+func unpackCensus(b []byte, shared int) (*route.Census, error) {
+	u := &unpacker{in: b}
+	c := &route.Census{Routes: make([]uint32, 0, shared), Installed: make([]uint32, 0, shared)}
+	for _, list := range [...]*[]uint32{&c.Routes, &c.Installed, &c.Own} {
+		for range u.count() {
+			*list = append(*list, uint32(u.number()))
+		}
+	}
+	if u.wrong || len(u.in) > 0 || len(c.Routes) != shared || len(c.Installed) != shared {
+		return nil, errKept
+	}
+	return c, nil
+}
+
 // unpacker reads them. Wrong is set once it meets what packAttributes does not write.
 type unpacker struct {
 	in    []byte

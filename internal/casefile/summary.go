@@ -42,13 +42,8 @@ func tableSummaries(d *network.Device) []TableSummary {
 	var out []TableSummary
 	for _, t := range d.Tables().All() {
 		var n [route.Aggregate + 1]int
-		protocols := make([]route.Protocol, t.Routes().Shared())
-		for id := range protocols {
-			protocols[id] = t.Routes().Attributes(route.AttrID(id)).Protocol
-		}
-		for i := range t.Routes().Len() {
-			id, _ := t.Routes().Used(i)
-			n[protocols[id]]++
+		for id, routes := range t.Routes().Census().Routes {
+			n[t.Routes().Attributes(route.AttrID(id)).Protocol] += int(routes)
 		}
 		s := TableSummary{Table: t}
 		for p, c := range n {

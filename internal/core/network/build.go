@@ -255,16 +255,8 @@ func ownAddresses(tables []*Table) (out []Address, homes map[string]string) {
 	homes = map[string]string{}
 	for _, t := range tables {
 		begin, edges := len(out), map[netip.Addr]int{} // the length of the longest network whose edge an address is
-		mine := make([]bool, t.rows.Shared())
-		for id := range mine {
-			a := t.rows.Attributes(route.AttrID(id))
-			mine[id] = a.Special == route.Receive || a.Protocol == route.Local || a.Protocol == route.Direct
-		}
-		for i := range t.rows.Len() {
-			if id, _ := t.rows.Used(i); !mine[id] {
-				continue
-			}
-			r := t.rows.At(i)
+		for _, i := range t.rows.Census().Own {
+			r := t.rows.At(int(i))
 			if !r.Prefix.IsSingleIP() {
 				if r.Protocol == route.Direct && len(r.NextHops) > 0 {
 					name := r.NextHops[0].Interface

@@ -15,6 +15,7 @@ type List struct {
 	attrs []*Attributes
 	// eachOnce: they are in the order of Sort, and each prefix has one; false where nobody has looked
 	eachOnce bool
+	census   *Census // nil: it must be taken
 }
 
 // record is one route. Size: 32 bytes.
@@ -50,7 +51,7 @@ func (l *List) Len() int { return len(l.recs) }
 func (l *List) Add(p netip.Prefix, id AttrID, s State, m Mark) {
 	r := record{attr: uint32(id), file: m.File, off: m.Off, state: s, length: uint16(min(m.End-m.Off, 65535))}
 	r.setPrefix(p)
-	l.recs, l.eachOnce = append(l.recs, r), false
+	l.recs, l.eachOnce, l.census = append(l.recs, r), false, nil
 }
 
 // AddRoute appends a route with attributes of its own.
@@ -114,7 +115,7 @@ func (l *List) MapMarks(f func(Mark) Mark) {
 	}
 }
 
-// MapAttributes replaces all shared attributes by what f makes of them.
+// MapAttributes replaces all shared attributes by what f makes of them, which must be of the same protocol and action.
 func (l *List) MapAttributes(f func(*Attributes) *Attributes) {
 	for i, a := range l.attrs {
 		l.attrs[i] = f(a)
@@ -124,6 +125,7 @@ func (l *List) MapAttributes(f func(*Attributes) *Attributes) {
 // Sort orders the routes by family, address and length, shorter prefixes first; routes of one prefix keep their order.
 func (l *List) Sort() {
 	if l.eachOnce = l.EachOnce(); !l.Sorted() {
+		l.census = nil
 		slices.SortStableFunc(l.recs, compare)
 	}
 }
@@ -161,7 +163,7 @@ func (l *List) Pick(numbers []int) List {
 // Append adds all routes of o, with every state changed by state.
 func (l *List) Append(o *List, state func(State) State) {
 	base := uint32(len(l.attrs))
-	l.eachOnce = false
+	l.eachOnce, l.census = false, nil
 	l.attrs = append(l.attrs, o.attrs...)
 	l.Grow(len(o.recs))
 	for _, r := range o.recs {
@@ -171,7 +173,11 @@ func (l *List) Append(o *List, state func(State) State) {
 }
 
 // SetState replaces the state of route i.
-func (l *List) SetState(i int, s State) { l.recs[i].state = s }
+func (l *List) SetState(i int, s State) {
+	if l.recs[i].state != s {
+		l.recs[i].state, l.census = s, nil
+	}
+}
 
 // SamePrefix reports whether routes i and j have one prefix.
 func (l *List) SamePrefix(i, j int) bool { return samePrefix(&l.recs[i], &l.recs[j]) }

@@ -18,14 +18,15 @@ func (l *List) Packed() []byte {
 var ErrPacked = errors.New("no packed routes")
 
 // Unpacked returns the list whose Packed bytes are given, and which shared the attributes given. It takes the bytes over
-// without a copy: the list writes into them when it is changed. EachOnce is what EachOnce reported of that list.
-func Unpacked(packed []byte, attrs []*Attributes, eachOnce bool) (List, error) {
+// without a copy: the list writes into them when it is changed. EachOnce is what EachOnce reported of that list,
+// Counted its census, nil where none was taken.
+func Unpacked(packed []byte, attrs []*Attributes, eachOnce bool, counted *Census) (List, error) {
 	at := unsafe.Pointer(unsafe.SliceData(packed))
 	if len(packed)%recordSize != 0 || uintptr(at)%unsafe.Alignof(record{}) != 0 {
 		return List{}, ErrPacked
 	}
 	n := len(packed) / recordSize
-	return List{recs: unsafe.Slice((*record)(at), n)[:n:n], attrs: attrs, eachOnce: eachOnce}, nil
+	return List{recs: unsafe.Slice((*record)(at), n)[:n:n], attrs: attrs, eachOnce: eachOnce, census: counted}, nil
 }
 
 // EachOnce reports whether the routes are in the order of Sort and no two have one prefix.

@@ -15,6 +15,7 @@ type Rows struct {
 	extra []*Attributes // of replaced rows, numbered behind attrs
 	cuts  []cut         // in order; nil for Rows of a List alone
 	n     int
+	*counted
 }
 
 // cut is one stretch of the List that other rows stand for.
@@ -25,9 +26,12 @@ type cut struct {
 }
 
 // Freeze makes Rows of the list, which must be sorted and must not be used afterwards.
-func (l *List) Freeze() Rows { return Rows{recs: l.recs, attrs: l.attrs, n: len(l.recs)} }
+func (l *List) Freeze() Rows {
+	return Rows{recs: l.recs, attrs: l.attrs, n: len(l.recs), counted: &counted{census: l.census}}
+}
 
-// MapAttributes replaces all shared attributes by what f makes of them. Nothing may have been replaced in r yet.
+// MapAttributes replaces all shared attributes by what f makes of them, which must be of the same protocol and action.
+// Nothing may have been replaced in r yet.
 func (r *Rows) MapAttributes(f func(*Attributes) *Attributes) {
 	for i, a := range r.attrs {
 		r.attrs[i] = f(a)

@@ -75,25 +75,22 @@ func scanTable(t *network.Table) *tableScan {
 	for id := range rows.Shared() {
 		s.name(rows.Attributes(route.AttrID(id)))
 	}
-	used := make([]int, rows.Shared())
-	for i := range rows.Len() {
-		id, state := rows.Used(i)
-		if state&route.Installed == 0 {
-			continue
+	census := rows.Census()
+	for _, i := range census.Own {
+		if r := rows.At(int(i)); r.Is(route.Installed) && attaches(r.Attributes) {
+			s.addDirect(r)
 		}
-		if a := rows.Attributes(id); a.Special == route.None && a.Protocol == route.Direct {
-			s.addDirect(rows.At(i))
-			continue
-		}
-		used[id]++
 	}
-	for id, n := range used {
-		if n > 0 {
-			s.use(rows.Attributes(route.AttrID(id)), n)
+	for id, n := range census.Installed {
+		if a := rows.Attributes(route.AttrID(id)); n > 0 && !attaches(a) {
+			s.use(a, int(n))
 		}
 	}
 	return s
 }
+
+// attaches reports whether routes with these attributes are attached networks.
+func attaches(a *route.Attributes) bool { return a.Special == route.None && a.Protocol == route.Direct }
 
 // namesMore reports whether attributes name an interface that was not named yet.
 func (s *tableScan) namesMore(a *route.Attributes) bool {
