@@ -6,6 +6,7 @@ require (
 	codeberg.org/go-fonts/liberation v0.6.0
 	github.com/chromedp/cdproto v0.159.0
 	github.com/chromedp/chromedp v0.23.0
+	github.com/fxamacker/cbor/v2 v2.10.0
 	github.com/gaissmai/bart v0.30.0
 	github.com/go-json-experiment/json v0.0.0-20260213210345-44df1a37e875
 	github.com/gofrs/flock v0.13.2
@@ -33,7 +34,6 @@ require (
 	git.sr.ht/~sbinet/gg v0.8.0 // indirect
 	github.com/ajstarks/svgo v0.0.0-20211024235047-1546f124cd8b // indirect
 	github.com/clipperhouse/uax29/v2 v2.7.0 // indirect
-	github.com/fxamacker/cbor/v2 v2.10.0 // indirect
 	github.com/golang/freetype v0.0.0-20170609003504-e2365dfdc4a0 // indirect
 	github.com/mattn/go-runewidth v0.0.31 // indirect
 	github.com/mitchellh/colorstring v0.0.0-20190213212951-d06e56a500db // indirect

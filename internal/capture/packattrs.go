@@ -4,6 +4,7 @@ import (
 	"encoding/binary"
 	"errors"
 	"net/netip"
+	"slices"
 
 	"zarvek/internal/core/route"
 )
@@ -58,14 +59,24 @@ func (p *packer) address(a netip.Addr) {
 // packAttributes returns the bytes of shared attributes.
 func packAttributes(all []*route.Attributes) []byte {
 	p := &packer{texts: map[string]uint64{}}
-	p.number(uint64(len(all)))
-	hops := 0
-	for _, a := range all {
-		hops += len(a.NextHops)
+	known := map[string]uint64{} // lists of next hops, each once: nearly all routes share theirs
+	hops := &packer{texts: p.texts}
+	lists := make([]uint64, len(all))
+	for i, a := range all {
+		one := &packer{texts: p.texts, list: p.list}
+		one.hops(a.NextHops)
+		p.list = one.list
+		at, ok := known[string(one.out)]
+		if !ok {
+			at = uint64(len(known))
+			known[string(one.out)], hops.out = at, append(hops.out, one.out...)
+		}
+		lists[i] = at
 	}
-	p.number(uint64(hops))
-	for _, a := range all {
+	p.number(uint64(len(all)))
+	for i, a := range all {
 		p.attributes(a)
+		p.number(lists[i])
 	}
 	head := &packer{}
 	head.number(uint64(len(p.list)))
@@ -73,13 +84,31 @@ func packAttributes(all []*route.Attributes) []byte {
 		head.number(uint64(len(s)))
 		head.out = append(head.out, s...)
 	}
-	return append(head.out, p.out...)
+	head.number(uint64(len(known)))
+	return slices.Concat(head.out, hops.out, p.out)
+}
+
+// hops writes next hops; none that were told are another thing than none.
+func (p *packer) hops(all []route.NextHop) {
+	if all == nil {
+		p.number(0)
+		return
+	}
+	p.number(uint64(len(all)) + 1)
+	for i := range all {
+		h := &all[i]
+		p.flags(h.Recursive, h.Resolves, h.Inactive, h.Backup, h.Down, h.OnLink, h.Installed, h.Encapsulated)
+		p.address(h.Address)
+		p.text(h.Interface)
+		p.text(h.Table)
+		p.number(uint64(h.Weight))
+	}
 }
 
 func (p *packer) attributes(a *route.Attributes) {
 	b := a.BGP
 	p.flags(a.Preference.Known, a.Metric.Known, b != route.BGPPath{}, b.Weight.Known, b.LocalPreference.Known,
-		b.Length.Known, b.MultiExit.Known, a.NextHops != nil)
+		b.Length.Known, b.MultiExit.Known)
 	p.number(uint64(a.Protocol))
 	p.number(uint64(a.Special))
 	p.text(a.Subtype)
@@ -90,15 +119,6 @@ func (p *packer) attributes(a *route.Attributes) {
 			uint64(b.NeighbourAS), uint64(b.Origin), uint64(b.Session)} {
 			p.number(n)
 		}
-	}
-	p.number(uint64(len(a.NextHops)))
-	for i := range a.NextHops {
-		h := &a.NextHops[i]
-		p.flags(h.Recursive, h.Resolves, h.Inactive, h.Backup, h.Down, h.OnLink, h.Installed, h.Encapsulated)
-		p.address(h.Address)
-		p.text(h.Interface)
-		p.text(h.Table)
-		p.number(uint64(h.Weight))
 	}
 }
 
@@ -199,22 +219,20 @@ func unpackAttributes(b []byte) ([]*route.Attributes, error) {
 	for i := range u.texts {
 		u.texts[i] = string(u.take(u.count()))
 	}
+	lists := make([][]route.NextHop, u.count())
+	for i := range lists {
+		lists[i] = u.hops()
+	}
 	values := make([]route.Attributes, u.count())
-	hops := make([]route.NextHop, u.count())
 	out := make([]*route.Attributes, len(values))
 	for i := range values {
 		out[i] = &values[i]
-		n := u.attributes(out[i])
-		if n > len(hops) || u.wrong {
+		u.attributes(out[i])
+		n := u.number()
+		if n >= uint64(len(lists)) {
 			return nil, errKept
 		}
-		if out[i].NextHops != nil {
-			out[i].NextHops = hops[:n:n]
-			hops = hops[n:]
-		}
-		for k := range out[i].NextHops {
-			u.hop(&out[i].NextHops[k])
-		}
+		out[i].NextHops = lists[n]
 	}
 	if u.wrong || len(u.in) > 0 {
 		return nil, errKept
@@ -222,12 +240,12 @@ func unpackAttributes(b []byte) ([]*route.Attributes, error) {
 	return out, nil
 }
 
-// attributes reads all but the next hops, and returns how many those are.
-func (u *unpacker) attributes(a *route.Attributes) int {
-	var path, hops bool
+// attributes reads all but the next hops.
+func (u *unpacker) attributes(a *route.Attributes) {
+	var path bool
 	b := &a.BGP
 	u.flags(&a.Preference.Known, &a.Metric.Known, &path, &b.Weight.Known, &b.LocalPreference.Known, &b.Length.Known,
-		&b.MultiExit.Known, &hops)
+		&b.MultiExit.Known)
 	a.Protocol = route.Protocol(u.number())
 	a.Special = route.Special(u.number())
 	a.Subtype = u.text()
@@ -242,10 +260,20 @@ func (u *unpacker) attributes(a *route.Attributes) int {
 		b.Origin = route.Origin(u.number())
 		b.Session = route.BGPSession(u.number())
 	}
-	if hops {
-		a.NextHops = []route.NextHop{}
+}
+
+// hops reads a list of next hops. Nobody adds to it in place.
+func (u *unpacker) hops() []route.NextHop {
+	n := u.number()
+	if n == 0 || n-1 > uint64(len(u.in)) {
+		u.wrong = u.wrong || n > 0
+		return nil
 	}
-	return u.count()
+	out := make([]route.NextHop, n-1)
+	for i := range out {
+		u.hop(&out[i])
+	}
+	return out
 }
 
 func (u *unpacker) hop(h *route.NextHop) {
