@@ -291,6 +291,29 @@ func TestWaysOut(t *testing.T) {
 	}
 }
 
+// TestWhoseOwnAPrefixIs: what the speakers are attached to or told to announce nobody outside has from elsewhere. What
+// they took from another protocol somebody outside may have as well, and tell of once they do not.
+func TestWhoseOwnAPrefixIs(t *testing.T) {
+	const lan = "a: addr 172.16.4.1/30 e4\na: direct 172.16.4.0/30 dev e4\na: link e4 up\na: peer 172.16.0.2 as 65100\na: peer 172.16.1.2 as 65101\n" +
+		"b: bgp 10.20.0.0/24 pref 200 via 172.16.2.1\n" + list
+	const attached = "a: addr 10.20.0.1/24 e5\na: direct 10.20.0.0/24 dev e5\na: link e5 up\n"
+	const beyond = "a: static 10.20.0.0/24 pref 1 via 172.16.4.2 dev e4\n"
+	p := netip.MustParsePrefix("10.20.0.0/24")
+	for _, tt := range []struct{ name, in, down, b string }{
+		{"attached, and told to announce it", attached + "a: announces 10.20.0.0/24\n", "e5", ""},
+		{"attached, and announced as such", attached + "a: hands direct to bgp\n", "e5", ""},
+		{"beyond, and told to announce it", beyond + "a: announces 10.20.0.0/24\n", "e4", ""},
+		{"beyond, and taken from another protocol", beyond + "a: hands static to bgp\n", "e4", "untold"},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			n := coretest.Build(exits + lan + tt.in)
+			edited, err := change.Change{change.InterfaceDown{Device: "a", Interface: tt.down}}.On(n)
+			require.NoError(t, err)
+			require.Equal(t, tt.b, plainWords(inUse(New(topology.Build(n)).Run(edited).Network, "b")[p]))
+		})
+	}
+}
+
 // TestEditedPaths: a route of BGP that somebody takes out is not put back as if nothing had happened.
 func TestEditedPaths(t *testing.T) {
 	p := netip.MustParsePrefix("10.7.0.0/24")
