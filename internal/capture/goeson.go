@@ -17,7 +17,8 @@ func goesOn(line []byte) bool {
 		return false
 	}
 	for w := range bytes.FieldsSeq(line) {
-		if _, ok := layout.Addr(bytes.Trim(w, ",;()[]\"'*>+")); ok {
+		w, _, _ = bytes.Cut(bytes.Trim(w, ",;()[]\"'*>+"), []byte{'%'}) // the table or the interface of an address
+		if _, ok := layout.Addr(w); ok {
 			return true
 		}
 	}
@@ -32,36 +33,50 @@ type rowsAbove struct {
 }
 
 type rowEnd struct {
-	at     uint32
-	prefix netip.Prefix
+	at      uint32
+	prefix  netip.Prefix
+	heading route.Mark // of a prefix whose routes stand on the lines below
 }
 
 // mostBetween bounds how far above a line its row is looked for.
 const mostBetween = 4000
 
 // find returns the prefix of the row that a line at a place goes on from: nothing but lines that go on stand between.
-// It is invalid where there is none.
-func (r *rowsAbove) find(at uint32) netip.Prefix {
+// It is invalid where there is none. Below a row that was read it must seem to go on, and is beside it; below a prefix
+// that stands alone any line is a route to it.
+func (r *rowsAbove) find(at uint32, goes bool) (prefix netip.Prefix, beside bool) {
 	if r.ends == nil {
+		for _, p := range r.part.Passed {
+			if p.As == layout.PrefixHeading {
+				r.ends = append(r.ends, rowEnd{at: p.Mark.End, heading: p.Mark})
+			}
+		}
 		for i := range r.part.Facts.Tables {
 			rows := &r.part.Facts.Tables[i].Routes
 			for k := range rows.Len() {
 				x := rows.At(k)
-				r.ends = append(r.ends, rowEnd{x.Mark.End, x.Prefix})
+				r.ends = append(r.ends, rowEnd{at: x.Mark.End, prefix: x.Prefix})
 			}
 		}
 		slices.SortStableFunc(r.ends, func(a, b rowEnd) int { return cmp.Compare(a.at, b.at) })
 	}
 	n, _ := slices.BinarySearchFunc(r.ends, at, func(e rowEnd, at uint32) int { return cmp.Compare(e.at, at+1) })
 	if n == 0 || at-r.ends[n-1].at > mostBetween {
-		return netip.Prefix{}
+		return netip.Prefix{}, false
 	}
-	between := r.source.Text(route.Mark{Off: r.ends[n-1].at, End: at})
+	last := r.ends[n-1]
+	if !goes && !last.heading.Known() {
+		return netip.Prefix{}, false
+	}
+	between := r.source.Text(route.Mark{Off: last.at, End: at})
 	for lo, hi := range layout.Lines(between) {
 		line := appendClean(nil, between[lo:hi])
-		if !layout.Blank(line) && (!goesOn(line) || writtenPrefix(line).IsValid()) {
-			return netip.Prefix{}
+		if !layout.Blank(line) && (!last.heading.Known() && !goesOn(line) || writtenPrefix(line).IsValid()) {
+			return netip.Prefix{}, false
 		}
 	}
-	return r.ends[n-1].prefix
+	if last.heading.Known() {
+		return writtenPrefix(appendClean(nil, r.source.Text(last.heading))), false
+	}
+	return last.prefix, true
 }

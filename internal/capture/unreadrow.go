@@ -22,19 +22,18 @@ func (p *Part) unreadRows(src *Source) {
 	for _, u := range p.Unread {
 		line := appendClean(nil, src.Text(u.Mark))
 		found := [...]netip.Prefix{namedPrefix(line), {}}
-		goes := goesOn(line)
+		beside := false
 		if namesDefault(line) {
-			goes = false
 			found = [...]netip.Prefix{netip.PrefixFrom(netip.IPv4Unspecified(), 0),
 				netip.PrefixFrom(netip.IPv6Unspecified(), 0)}
-		} else if goes {
-			found[1] = above.find(u.Mark.Off)
+		} else {
+			found[1], beside = above.find(u.Mark.Off, goesOn(line))
 		}
 		for i := range p.Facts.Tables {
 			t := &p.Facts.Tables[i]
 			for k, prefix := range found {
 				if prefix.IsValid() && t.Family == route.FamilyOf(prefix.Addr()) {
-					t.Unread = append(t.Unread, network.UnreadRow{Prefix: prefix, Beside: k == 1 && goes, Mark: u.Mark})
+					t.Unread = append(t.Unread, network.UnreadRow{Prefix: prefix, Beside: k == 1 && beside, Mark: u.Mark})
 				}
 			}
 		}

@@ -1,6 +1,7 @@
 package capture
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -66,6 +67,22 @@ func TestGoesOn(t *testing.T) {
 	for _, r := range read(head + "\nwatch 172.28.61.10\n") {
 		require.False(t, r.Beside, "a message goes on from nothing")
 	}
+
+	// Below a prefix that stands alone any line is a route to it, whatever it says.
+	const alone = "10.61.40.0/24, ubest/mbest: 1/0\n    *via 172.28.61.6, Eth1, [110/20], 1d02h, ospf-1, intra\n10.61.44.0/24, ubest/mbest: 1/0\n"
+	for _, line := range []string{"    *via 172.28.61.6, Eth1, [110/20], 1d02h, pending, ospf-1, intra", "    *by way of the valley"} {
+		rows = read(alone + line + "\n")
+		require.NotEmpty(t, rows, line)
+		require.Equal(t, "10.61.44.0/24", rows[0].Prefix.String())
+		require.False(t, rows[0].Beside, "no route to it was read")
+	}
+	rows = read(alone[:strings.Index(alone, "10.61.44")] + "    *via 172.28.61.10, Eth2, [110/20], 1d02h, pending, ospf-1, intra\n")
+	require.NotEmpty(t, rows)
+	require.Equal(t, "10.61.40.0/24", rows[0].Prefix.String())
+	require.True(t, rows[0].Beside, "another route to it was read")
+	rows = read("10.61.40.0/24      *[OSPF/10] 00:10:00, metric 20\n                    >  to 172.28.61.6 via line1.0\n10.61.44.0/24\n                   *[Pulley/5] 00:10:00\n")
+	require.NotEmpty(t, rows)
+	require.Equal(t, "10.61.44.0/24", rows[0].Prefix.String())
 
 	// Of a row for everywhere that was not read nobody knows the next hop.
 	rows = read("Dst             Gateway         Prefsrc         Protocol Scope   Dev              Table\n" +

@@ -202,11 +202,10 @@ func (l *legend) interpret(column string) code {
 			selected = true
 		case isInstalled(text):
 			fib = true
-		case text == "rejected",
-			text == "queued",
-			strings.Contains(text, "offload failure"),
-			strings.Contains(text, "trapped"):
-			refused = text == "rejected" || text == "queued" || refused
+		case strings.Contains(text, "trapped"): // to the processor, which forwards them
+			fib = true
+		case text == "rejected", text == "queued", strings.Contains(text, "offload failure"):
+			refused = true
 		case strings.Contains(text, "backup"):
 			c.backup = true
 		}

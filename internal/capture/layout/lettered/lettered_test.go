@@ -1,6 +1,7 @@
 package lettered
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -79,6 +80,15 @@ var readTests = []struct {
 		[]string{
 			"6 10.61.40.0/21 static 1/0 via 172.28.61.1 dev up0: active rejected",
 			"7 10.61.48.0/21 static 1/0 via 172.28.61.1 dev up0: active rejected",
+		},
+		nil,
+	},
+	{
+		"in hardware that failed to take it, or that leaves it to the processor",
+		strings.Replace(daemon, "b - backup", "b - backup, t - trapped, o - offload failure", 1) + "S>o 10.61.40.0/21 [1/0] via 172.28.61.1, up0, weight 1, 00:00:33\nS>t 10.61.48.0/21 [1/0] via 172.28.61.1, up0, weight 1, 00:00:33\n",
+		[]string{
+			"6 10.61.40.0/21 static 1/0 via 172.28.61.1 dev up0: active rejected",
+			"7 10.61.48.0/21 static 1/0 via 172.28.61.1 dev up0 *: active installed",
 		},
 		nil,
 	},
