@@ -95,6 +95,9 @@ var discardWords = map[string]route.Special{
 var noWay = []string{"unresolved", "incomplete", "invalid", "unusable", "inaccessible", "hidden", "unknown", "pending",
 	"no", "n/a"}
 
+// manyWays are kinds of next hops that lead on to several, which such a row does not show.
+var manyWays = []string{"pool", "group", "nexthopgroup", "list", "multipath", "ecmp"}
+
 // discardOf is what becomes of packets where a cell has such a word, or the name of an interface that throws them away.
 func discardOf(cell string) route.Special {
 	if layout.Discards(cell) {
@@ -158,6 +161,9 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 			strings.Trim(gw, "0123456789.:/") == "" && !r.numbers:
 			return fmt.Errorf("%w: %q", layout.ErrAddress, gw)
 		default: // an interface's name in place of an address
+			if t := row.cell[types]; slices.Contains(manyWays, fold(t)) {
+				return fmt.Errorf("%w: which next hops the %s %q has is not shown", layout.ErrNotARoute, t, gw)
+			}
 			onLink = true
 			if h.Interface == "" || isNumber(h.Interface) {
 				h.Interface = gw
@@ -405,6 +411,9 @@ func (r *reader) flags(
 		return 0
 	}
 	state := route.Active | route.Installed
+	if !usedBy(row.cell[protocol]) {
+		state = 0
+	}
 	if r.best != "" && !strings.Contains(row.marks, r.best) {
 		state = 0
 	}
@@ -470,6 +479,16 @@ func (r *reader) flags(
 		h.Address = netip.Addr{} // what stands there is the device's own address
 	}
 	return state
+}
+
+// usedBy reports whether the words where a protocol stands, "STATIC (inactive)", let the route be in use.
+func usedBy(cell string) bool {
+	for w := range strings.FieldsFuncSeq(cell, func(c rune) bool { return c == ' ' || c == '(' || c == ')' || c == ',' }) {
+		if used, ok := stateWords[strings.ToLower(w)]; ok && !used {
+			return false
+		}
+	}
+	return true
 }
 
 // shortType is the cell of a type with a blank before it, where it is letters of a key, as flags are.

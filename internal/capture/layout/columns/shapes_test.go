@@ -372,6 +372,26 @@ old                  10.81.4.0/24         blackhole  None               static
 
 // TestStatesNobodyKnows: whether a route is in use that has a state in a word of which nobody knows the meaning is not
 // known either.
+// TestStatesBehindAProtocol: words beside a protocol's may say that the route is not used.
+func TestStatesBehindAProtocol(t *testing.T) {
+	for word, active := range map[string]bool{"(inactive)": false, "(active)": true, "backup": false} {
+		in := "  Dest Address       Gateway Addr        Age        Protocol\n------------------+-------------------+----------+-----------\n" +
+			" 10.61.40.0/24      172.28.61.18        01:02:03   STATIC " + word + "\n"
+		got := layouttest.Words([]byte(in), Read([]byte(in)))
+		require.Len(t, got, 1, word)
+		require.Equal(t, active, strings.Contains(got[0], ": active installed"), word)
+	}
+}
+
+// TestNextHopsThatAreSeveral: a kind of next hop that leads on to others which the row does not show.
+func TestNextHopsThatAreSeveral(t *testing.T) {
+	in := "Name     Destination     Type       NextHop       Origin\n-----------------------------------------------------\n" +
+		"one      10.61.40.0/24   gw         172.28.61.18  static\ntwo      10.61.44.0/24   pool       gates         static\n"
+	r := Read([]byte(in))
+	require.Equal(t, []string{"3 10.61.40.0/24 static -/- via 172.28.61.18: active installed"}, layouttest.Words([]byte(in), r))
+	require.Len(t, layouttest.Unread([]byte(in), r), 1)
+}
+
 func TestStatesNobodyKnows(t *testing.T) {
 	in := []byte("Destination          Next-Hop             Interface   Proto    Pref/Met   Status\n" +
 		"10.61.32.0/24        172.28.61.9          line3       static   5/0        active\n" +

@@ -226,15 +226,15 @@ var readTests = []struct {
 	},
 	{
 		"firewall forms: resolved in brackets, distances behind, clients of a tunnel",
-		"Routing table for VRF=0\nCodes: C - connected, S - static, B - BGP, V - VPN\n       * - candidate default\n\nS*      0.0.0.0/0 [10/0] via 172.28.61.1, wan1, [1/0]\nB       10.61.40.0/24 [200/0] via 10.61.254.9 (recursive via 172.28.61.1, wan1), 01:02:03, [1/0]\nB       10.61.41.0/24 [200/0] via 172.28.61.9 (recursive is directly connected, wan1), 01:02:03\nV       10.61.90.5 255.255.255.255 connected by VPN (advertised), outside\n\nRouting table for VRF=7\nC       10.70.0.0/24 is directly connected, y0\n",
+		"Routing table for VRF=0\nCodes: C - connected, S - static, B - BGP, V - VPN\n       * - candidate default\n\nS*      0.0.0.0/0 [10/0] via 172.28.61.1, wan1, [1/0]\nB       10.61.40.0/24 [200/0] via 10.61.254.9 (recursive via 172.28.61.1, wan1), 01:02:03, [1/0]\nB       10.61.41.0/24 [200/0] via 172.28.61.9 (recursive is directly connected, wan1), 01:02:03\nV       10.61.90.5 255.255.255.255 connected by VPN (advertised), outside\nS       0.0.0.0 0.0.0.0 [255/0] via 172.28.61.30, inside tunneled\n\nRouting table for VRF=7\nC       10.70.0.0/24 is directly connected, y0\n",
 		[]string{
 			"5 0.0.0.0/0 static 10/0 via 172.28.61.1 dev wan1: active installed",
 			"6 10.61.40.0/24 bgp 200/0 via 10.61.254.9 recursive via 172.28.61.1 dev wan1 resolves: active installed",
 			"7 10.61.41.0/24 bgp 200/0 via 172.28.61.9 dev wan1: active installed",
-			"8 10.61.90.5/32 other -/- dev outside: active installed",
-			"11 (7) 10.70.0.0/24 direct -/- dev y0: active installed",
+			"8 10.61.90.5/32 other -/- dev outside encapsulated: active installed",
+			"12 (7) 10.70.0.0/24 direct -/- dev y0: active installed",
 		},
-		nil,
+		[]string{`9 not in the form of this layout: whether a route that is called "tunneled" is in use is not known`},
 	},
 	{
 		"wrapped rows",

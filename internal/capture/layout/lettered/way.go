@@ -58,6 +58,7 @@ func (r *reader) way(s []byte, installed, backup, resolves bool) error {
 	case bytes.HasPrefix(s, []byte("is a summary")):
 		s, ok = s[len("is a summary"):], true
 	case bytes.HasPrefix(s, []byte("connected by ")): // a tunnel's client, with the interface behind the comma
+		h.Encapsulated = true
 		if i := bytes.IndexByte(s, ','); i >= 0 {
 			s, ok = s[i:], true
 		}
@@ -350,7 +351,7 @@ func flag(word []byte, h *route.NextHop) bool {
 var (
 	stateWords = layout.WordSet(`unresolved unreachable invalid unusable rejected suppressed dampened expired failed
 		not no not-installed no-install uninstalled fib-fail hold-down holddown unverified stale pending unknown
-		incomplete inaccessible`)
+		incomplete inaccessible tunneled tunnelled`)
 	stateOrName = layout.WordSet(`down backup standby hidden disabled blocked track tracked
 		conditional floating admin state
 		shutdown alternate secondary passive`)

@@ -13,7 +13,7 @@ import (
 // nextHopTypes are the forwarding table's kinds of next hop.
 var nextHopTypes = map[string]route.Special{
 	"ucst": route.None,
-	"hold": route.None,
+	"hold": route.None, // until the neighbour answers, if it does
 	"ulst": route.None,
 	"indr": route.None,
 	"rslv": route.None,
@@ -65,6 +65,9 @@ func (r *reader) forwardingRow(line []byte, lo, hi int) error {
 	if kind < 0 || kind > 5 {
 		return layout.ErrNotARoute
 	}
+	if w[kind] == "hold" {
+		return layout.InDoubt("hold")
+	}
 	a := route.Attributes{Special: nextHopTypes[w[kind]], Metric: route.N(0)}
 	if w[1] == "perm" { // built in: used where nothing else has the prefix
 		a.Metric = route.N(1)
@@ -115,6 +118,8 @@ func (x *waiting) takeHop(w []string) error {
 		return nil
 	case kind < 1 || nextHopTypes[w[kind]] != route.None || isNumber(w[len(w)-1]):
 		return layout.ErrNotARoute
+	case w[kind] == "hold":
+		return layout.InDoubt("hold")
 	}
 	addr, ok := layout.Addr([]byte(w[0]))
 	if !ok {

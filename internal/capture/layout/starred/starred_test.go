@@ -96,6 +96,14 @@ func TestRead(t *testing.T) {
 		{"forwarding", forwardingForm, []string{
 			"4 0.0.0.0/0 other -/0 via 172.28.61.1 dev cable-0/0/0.0", "5 0.0.0.0/0 other -/1 unreachable", "6 10.61.16.0/24 direct -/0 dev hall-0/0/1.0",
 			"7 10.61.16.1/32 local -/0 receive", "8 10.61.48.0/21 other -/0 blackhole"}, nil},
+		{"a next hop that has not answered yet", forwardingForm[:strings.Index(forwardingForm, "default  ")] + `10.61.64.0/24      user     0 172.28.61.6        hold      601     4 cable-0/0/1.0
+10.61.72.0/24      user     0                    ulst  1048576     2
+                              172.28.61.6        hold      601     4 cable-0/0/1.0
+10.61.96.0/24      user     0                    dscd       34     2
+`, []string{"7 10.61.96.0/24 other -/0 blackhole"}, []string{
+			`4 not in the form of this layout: whether a route that is called "hold" is in use is not known`,
+			"5 the lines below it that tell its next hops are missing, or one of them could not be read",
+			`6 not in the form of this layout: whether a route that is called "hold" is in use is not known`}},
 		{"next hops below a row of the forwarding table", forwardingForm + `10.61.64.0/24      user     0                    indr  1048574     2
                               172.28.61.6        ucst      601     4 cable-0/0/1.0
 10.61.72.0/24      user     0                    indr  1048577     2
