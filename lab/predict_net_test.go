@@ -233,6 +233,7 @@ func islandRouter(n *spoken, r *router, i int) string {
 
 // spoken is a network of routing daemons of which parts fail.
 type spoken struct {
+	noted bool // the captures come with a note that there is one area
 	*randomNet
 	speech  *speech
 	others  []*router

@@ -272,7 +272,7 @@ func (c *Case) readNotes(b *network.Builder) error {
 	if err != nil {
 		return errorf("%v; zarvek help notes tells the format", err)
 	}
-	b.Hosts, c.Keep, c.Named = n.Hosts, n.Keep, n.Named
+	b.Hosts, b.OneArea, c.Keep, c.Named = n.Hosts, n.OneArea, n.Keep, n.Named
 	for name, f := range n.Devices {
 		b.Add(name, f, 0)
 	}

@@ -12,6 +12,7 @@ import (
 	"strings"
 
 	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
 	"zarvek/internal/near"
 	"zarvek/internal/strict"
 )
@@ -22,6 +23,7 @@ type Notes struct {
 	Devices map[string]network.Facts
 	Named   map[string][]netip.Prefix // networks and groups, by name
 	Keep    []netip.Addr              // addresses that must stay reachable while the network is changed
+	OneArea map[route.Protocol]route.Mark
 }
 
 // reader walks the document.
@@ -97,7 +99,8 @@ func (r *reader) oneFamily(at *strict.Node, addrs ...netip.Addr) error {
 
 // document reads one document of the notes.
 func (r *reader) document(n *strict.Node) error {
-	return r.Each(n, "notes", []string{"hosts", "networks", "groups", "devices", "keep"},
+	return r.Each(n, "notes", []string{"hosts", "networks", "groups", "devices", "keep",
+		"one-area"},
 		func(key string, _, v *strict.Node) error {
 			switch key {
 			case "hosts":
@@ -114,6 +117,8 @@ func (r *reader) document(n *strict.Node) error {
 				return r.Each(v, "groups", nil, r.group)
 			case "keep":
 				return r.List(v, r.keep)
+			case "one-area":
+				return r.List(v, r.oneArea)
 			}
 			return r.Each(v, "devices", nil, r.device)
 		})
@@ -173,6 +178,20 @@ func (r *reader) keep(n *strict.Node, text string) error {
 	}
 	r.out.Keep = append(r.out.Keep, a.Unmap())
 	return nil
+}
+
+// oneArea reads a protocol of which all routers are of one area (RFC 2328 section 3) or level (ISO 10589).
+func (r *reader) oneArea(n *strict.Node, text string) error {
+	for _, p := range []route.Protocol{route.OSPF, route.ISIS} {
+		if text == p.String() {
+			if r.out.OneArea == nil {
+				r.out.OneArea = map[route.Protocol]route.Mark{}
+			}
+			r.out.OneArea[p] = r.Mark(n)
+			return nil
+		}
+	}
+	return r.ErrorAt(n, "%q is no protocol with areas; write ospf or isis", text)
 }
 
 // host reads a host, as an address alone or with its network and gateway.

@@ -49,6 +49,21 @@ func (inCase) Interfaces(device string) []string {
 	return nil
 }
 
+// TestOneArea: of which protocols all routers are in one area.
+func TestOneArea(t *testing.T) {
+	n, err := notes.Parse("notes.yaml", []byte("hosts:\n  a: 10.61.0.1\none-area: [isis, ospf]\n"), 9, inCase{})
+	require.NoError(t, err)
+	require.Len(t, n.OneArea, 2)
+	require.EqualValues(t, 9, n.OneArea[route.OSPF].File)
+	for text, want := range map[string]string{
+		"one-area: [bgp]\n": `notes.yaml:1:12: "bgp" is no protocol with areas; write ospf or isis`,
+		"one-area: ospf\n":  "notes.yaml:1:11:",
+	} {
+		_, err := notes.Parse("notes.yaml", []byte(text), 9, inCase{})
+		require.ErrorContains(t, err, want)
+	}
+}
+
 func TestParse(t *testing.T) {
 	n, err := notes.Parse("notes.yaml", []byte(full), 9, inCase{})
 	require.NoError(t, err)

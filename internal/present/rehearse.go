@@ -122,11 +122,13 @@ func (v View) rehearsedStep(d *document, s *rehearse.StepResult, number, of int)
 		for _, l := range s.Lost {
 			e.row("cuts off", fmt.Sprintf("%s, which %s reaches now: %s then", l.Address, l.From, l.Is))
 		}
-		e.row("assumed", remarkWords(s.Remarks)...)
+		e.row("assumed", append(remarkWords(s.Remarks), v.notedWords(s.Noted)...)...)
+		e.row("not known", lackWords(s.Lacks)...)
 		d.add(e)
 		return
 	}
-	d.listed("Assumed, and what became of the orders", remarkWords(s.Remarks), 1<<30)
+	d.listed("Assumed, and what became of the orders", append(remarkWords(s.Remarks), v.notedWords(s.Noted)...), 1<<30)
+	d.listed("Not known, and what would settle it", lackWords(s.Lacks), 1<<30)
 	var lost []string
 	for _, l := range s.Lost {
 		lost = append(lost, fmt.Sprintf("%s, which %s reaches now: %s then", l.Address, l.From, l.Is))
@@ -231,6 +233,8 @@ type jsonStepResult struct {
 	Remarks []jsonStepRemark `json:"remarks"`
 	Lost    []jsonLoss       `json:"cut-off"`
 	Moves   []jsonMoved      `json:"follows"`
+	Lacks   []jsonLack       `json:"would-settle"`
+	OneArea []jsonNoted      `json:"one-area"`
 	Result  jsonComparison   `json:"comparison"`
 }
 
@@ -272,7 +276,7 @@ func RehearseJSON(w io.Writer, r *rehearse.Result, keep []netip.Addr, c CompareV
 			j.Lost = append(j.Lost, jsonLoss{l.Address.String(), l.From.String(), l.Source.String(), l.Was.String(),
 				l.Is.String()})
 		}
-		j.Moves = v.jsonMoves(s.Moves)
+		j.Moves, j.Lacks, j.OneArea = v.jsonMoves(s.Moves), jsonLacks(s.Lacks), v.jsonNotes(s.Noted)
 		doc.Steps = append(doc.Steps, j)
 	}
 	return writeJSON(w, doc)

@@ -37,6 +37,8 @@ func SurviveText(w io.Writer, r *survive.Result, all, cut bool, v View) error {
 		fmt.Fprintf(w, "  and %d more that are noticed (-all shows them)\n", n)
 	}
 	var d document
+	d.listed("Assumed", v.notedWords(r.Noted), 1<<30)
+	d.listed("Not known, and what would settle it", lackWords(r.Lacks), 1<<30)
 	d.listed("Networks that hang on one thing alone", singleWords(r), limit(all))
 	d.listed("Backups that come in and do not carry", v.deadBackups(r), limit(all))
 	if quiet > 0 {
@@ -176,7 +178,9 @@ func SurviveJSON(w io.Writer, r *survive.Result, cut bool, v View) error {
 		Failures []jsonOutcome `json:"failures"`
 		Singles  []jsonSingle  `json:"single-points"`
 		Early    bool          `json:"ended-early"`
-	}{[]jsonOutcome{}, []jsonSingle{}, cut}
+		Lacks    []jsonLack    `json:"would-settle"`
+		OneArea  []jsonNoted   `json:"one-area"`
+	}{[]jsonOutcome{}, []jsonSingle{}, cut, jsonLacks(r.Lacks), v.jsonNotes(r.Noted)}
 	for _, o := range r.Outcomes {
 		j := jsonOutcome{o.Failure.Kind.String(), o.Failure.Name, []jsonPair{}, o.Untold, o.Rerouted,
 			v.jsonMoves(o.CameIn),

@@ -40,6 +40,7 @@ import (
 //	a: session 10.0.0.2 e0 down              (also up)
 //	a: tracked 1 down                        (also up)
 //	a: cut                                   (the tables end in the middle)
+//	*: one-area ospf                         (of all)
 func Build(text string) *network.Snapshot {
 	var b network.Builder
 	facts := map[string]*network.Facts{}
@@ -49,6 +50,10 @@ func Build(text string) *network.Snapshot {
 		line, _, _ = strings.Cut(line, "#")
 		dev, rest, ok := strings.Cut(strings.TrimSpace(line), ": ")
 		if !ok {
+			continue
+		}
+		if p, noted := strings.CutPrefix(rest, "one-area "); noted && dev == "*" {
+			b.OneArea = map[route.Protocol]route.Mark{protocols[p]: {File: 1, Off: uint32(i), End: uint32(i + 1)}}
 			continue
 		}
 		f := facts[dev]

@@ -15,6 +15,7 @@ import (
 // A Builder collects facts. The zero Builder is ready to use.
 type Builder struct {
 	Hosts   []Host
+	OneArea map[route.Protocol]route.Mark // see Snapshot.OneArea
 	devices map[string]*deviceFacts
 }
 
@@ -80,7 +81,7 @@ func (f *deviceFacts) hopInterfaces() map[string]bool {
 
 // Build merges all facts. The builder must not be used afterwards.
 func (b *Builder) Build() *Snapshot {
-	n := &Snapshot{hosts: b.Hosts, numbers: map[string]int{}}
+	n := &Snapshot{hosts: b.Hosts, numbers: map[string]int{}, oneArea: b.OneArea}
 	for name, f := range b.devices {
 		d := f.build(name)
 		n.devices = append(n.devices, d)

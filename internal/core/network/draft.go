@@ -169,7 +169,8 @@ func (x *Draft) SetPolicy(device string, p Policy) {
 
 // Freeze returns the snapshot that the draft says. The draft may be changed further and frozen again.
 func (x *Draft) Freeze() *Snapshot {
-	n := &Snapshot{hosts: x.hosts, numbers: x.base.numbers, numbered: slices.Clone(x.base.numbered)}
+	n := &Snapshot{hosts: x.hosts, numbers: x.base.numbers, numbered: slices.Clone(x.base.numbered),
+		oneArea: x.base.oneArea}
 	changed := map[string]*Device{}
 	for name, d := range x.devices {
 		if d != nil {

@@ -20,6 +20,7 @@ type Snapshot struct {
 	hosts    []Host
 	numbered []*Device      // by number; nil where an overlay took the device out
 	numbers  map[string]int // by name; shared by all overlays
+	oneArea  map[route.Protocol]route.Mark
 }
 
 // Devices returns the devices by name.
@@ -27,6 +28,13 @@ func (n *Snapshot) Devices() Items[*Device] { return Items[*Device]{n.devices} }
 
 // Hosts returns the hosts that the notes tell of.
 func (n *Snapshot) Hosts() Items[Host] { return Items[Host]{n.hosts} }
+
+// OneArea returns where it is noted that all routers of a link-state protocol are of one area or level, whatever tables
+// show; false where it is not.
+func (n *Snapshot) OneArea(p route.Protocol) (route.Mark, bool) {
+	m, ok := n.oneArea[p]
+	return m, ok
+}
 
 // Device returns the device of that name, or nil.
 func (n *Snapshot) Device(name string) *Device {

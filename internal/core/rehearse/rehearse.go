@@ -92,7 +92,9 @@ type StepResult struct {
 	Remarks []Remark
 	Moves   []settle.Move // what followed, of all that was done so far
 	Result  *compare.Result
-	Lost    []Loss // of the addresses to keep, against the network before all steps
+	Lost    []Loss         // of the addresses to keep, against the network before all steps
+	Lacks   []settle.Lack  // for which moves cannot be told
+	Noted   []settle.Noted // that moves rest on
 }
 
 // A Result is a change, rehearsed.
@@ -132,6 +134,7 @@ func Run(w *forward.Walker, steps []Step, keep []netip.Addr, opt compare.Options
 		}
 		settled := settler.Run(edited)
 		r.Moves = settled.Moves
+		r.Lacks, r.Noted = settler.Lacks(r.Moves), settler.Noted(r.Moves)
 		if settled.Oscillates {
 			r.Remarks = append(r.Remarks, Remark{Kind: Oscillation})
 		}

@@ -100,7 +100,7 @@ func (x *spoken) at(i int) bool {
 	for p, who := range x.moved {
 		changed = x.comesIn(i, d, t, p, who) || x.echoes(d, t, p, who) || changed
 	}
-	if x.risen[d.Name] {
+	if len(x.risen) > 0 {
 		changed = x.heard(i, d, t) || changed
 	}
 	return changed
@@ -247,13 +247,22 @@ func (x *spoken) comesIn(i int, d *network.Device, t *network.Table, p netip.Pre
 		}
 	} else {
 		told = slices.ContainsFunc(who, func(z int) bool {
-			return x.announces(z, p) || len(rows) == 0 && x.maybe(z, p)
+			return x.announces(z, p) || !x.standFirst(t, rows) && x.maybe(z, p)
 		})
 	}
 	if !told {
 		return false
 	}
 	return x.leaveOpen(d, t, p, rows)
+}
+
+// standFirst reports whether what is used of a prefix stays whatever the protocol tells of it.
+func (x *spoken) standFirst(t *network.Table, rows []route.Route) bool {
+	told := route.Number{}
+	if a := x.usual(t); a != nil {
+		told = a.Preference
+	}
+	return standFirst(t, rows, x.proto, told)
 }
 
 // leaveOpen adds a route of the protocol to a prefix, of which nobody knows whether it is there.
@@ -269,12 +278,13 @@ func (x *spoken) leaveOpen(d *network.Device, t *network.Table, p netip.Prefix, 
 	return x.put(d.Name, t.Name, p, selection.ElectAmongUntold(d, t, append(rows, open)))
 }
 
-// heard looks at what other speakers announce, where a neighbour may have come back: the device may learn it now.
+// heard looks at what other speakers announce, where a neighbour of the device or of theirs may have come back: the
+// device may learn it now, by way of others too.
 func (x *spoken) heard(i int, d *network.Device, t *network.Table) bool {
 	changed := false
 	for z := range x.list {
 		_, far := x.table(z)
-		if z == i || far == nil {
+		if z == i || far == nil || !x.risen[d.Name] && !x.risen[x.list[z].device] {
 			continue
 		}
 		for k := 0; k < far.Routes().Len(); {

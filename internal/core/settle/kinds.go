@@ -1,6 +1,7 @@
 package settle
 
 import (
+	"cmp"
 	"net/netip"
 	"slices"
 
@@ -35,7 +36,7 @@ func (in *instance) configured() {
 			}
 		}
 	}
-	in.known = in.byVectors() || in.shown()
+	in.known = in.byVectors() || in.shown() || in.noted()
 	in.known = in.known && !in.altered()
 }
 
@@ -72,6 +73,18 @@ func (in *instance) shown() bool {
 		here, _ := in.area(x.device)
 		return here == ""
 	}) && (area == "" || !in.areas)
+}
+
+// noted reports whether it is noted that there is one area, and nothing that was captured tells of several.
+func (in *instance) noted() bool {
+	_, one := in.topo.Network.OneArea(in.protocol)
+	area := ""
+	return one && !in.areas && !slices.ContainsFunc(in.nodes, func(x node) bool {
+		here, several := in.area(x.device)
+		several = several || here != "" && area != "" && here != area
+		area = cmp.Or(here, area)
+		return several
+	})
 }
 
 // area is the OSPF area that a device's configuration tells, "" for none; several tells that there are more.

@@ -212,7 +212,11 @@ func (r *run) predict(
 		if had && paths == nil && !t.Replaces(p) && !announces(n) && s.keeps(own) {
 			continue
 		}
-		if by, _ := r.otherwise(in, n, p); !had && (by || paths == nil && !s.takesPart[n]) {
+		by, _ := r.otherwise(in, n, p)
+		if by && in.mayLearn(origins) {
+			by = standFirst(t, t.RoutesTo(p), in.protocol, in.attributes(t, p, entry{}, false, n).Preference)
+		}
+		if !had && (by || paths == nil && !s.takesPart[n]) {
 			continue // the protocol had no path there, or none that was shown beside what is used
 		}
 		e := *own
@@ -236,6 +240,28 @@ func (r *run) predict(
 		changed = r.put(x.device.Name, t.Name, p, decide(r.was(x.device.Name), now, t, p, next)) || changed
 	}
 	return changed
+}
+
+// mayLearn reports whether there may be paths now where the protocol had none: something came up, or somebody announces
+// who did not.
+func (in *instance) mayLearn(origins []origin) bool {
+	return in.grown || slices.ContainsFunc(origins, func(o origin) bool { return o.fresh })
+}
+
+// standFirst reports whether any of a prefix's routes is in use by another protocol than the one given, and comes before
+// routes of that one, which have the preference told.
+func standFirst(t *network.Table, rows []route.Route, protocol route.Protocol, told route.Number) bool {
+	return slices.ContainsFunc(rows, func(x route.Route) bool {
+		if !x.Is(route.Installed) || x.Protocol == protocol {
+			return false
+		}
+		first, second := x.Preference, told
+		if t.HighestWins {
+			first, second = second, first
+		}
+		return x.Protocol == route.Direct || x.Protocol == route.Local ||
+			first.Known && second.Known && first.Value <= second.Value
+	})
 }
 
 // decide chooses among the routes of a prefix, of which the protocol's may be untold.

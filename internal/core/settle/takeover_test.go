@@ -69,3 +69,94 @@ func TestAVirtualAddressIsTakenOver(t *testing.T) {
 			"a router that came back may take it again, or not")
 	}
 }
+
+// TestABackupGivesWay: a static route that stands in for what a protocol lost leaves once the protocol has it again,
+// if the protocol comes first.
+func TestABackupGivesWay(t *testing.T) {
+	const net = `
+	a: addr 172.16.0.1/30 e0
+	a: link e0 down
+	a: addr 10.7.0.1/24 lan
+	a: direct 10.7.0.0/24 dev lan
+	a: link lan up
+	a: ospf 10.7.0.0/24 pref 110 metric 10 dev lan candidate
+	b: addr 172.16.0.2/30 e0
+	b: link e0 down
+	b: addr 172.16.1.1/30 e1
+	b: direct 172.16.1.0/30 dev e1
+	b: link e1 up
+	b: ospf 172.16.1.0/30 pref 110 metric 10 dev e1 candidate
+	b: ospf 10.8.0.0/24 pref 110 metric 20 via 172.16.1.2 dev e1
+	c: addr 172.16.1.2/30 e1
+	c: direct 172.16.1.0/30 dev e1
+	c: link e1 up
+	c: direct 10.8.0.0/24 dev lan
+	c: addr 10.8.0.1/24 lan
+	c: link lan up
+	c: ospf 172.16.1.0/30 pref 110 metric 10 dev e1 candidate
+	c: ospf 10.8.0.0/24 pref 110 metric 10 dev lan candidate
+	`
+	const configured = `
+	a: runs ospf e0 area 0.0.0.0 cost 10
+	a: runs ospf lan area 0.0.0.0 cost 10
+	b: runs ospf e0 area 0.0.0.0 cost 10
+	b: runs ospf e1 area 0.0.0.0 cost 10
+	c: runs ospf e1 area 0.0.0.0 cost 10
+	c: runs ospf lan area 0.0.0.0 cost 10
+	`
+	for _, tt := range []struct{ name, backup, in, b string }{
+		{"a backup of the last resort", "pref 200", configured, "ospf 172.16.0.1%e0"},
+		{"one that comes before the protocol", "pref 5", configured, "static 172.16.1.2%e1"},
+		{"nobody knows whether there is one area", "pref 200", "", "untold"},
+		{"it comes before the protocol anyway", "pref 5", "", "static 172.16.1.2%e1"},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			n := coretest.Build(net + tt.in + "\nb: static 10.7.0.0/24 " + tt.backup + " via 172.16.1.2 dev e1\n")
+			up := change.Change{change.InterfaceUp{Device: "a", Interface: "e0"}, change.InterfaceUp{Device: "b", Interface: "e0"}}
+			edited, err := up.On(n)
+			require.NoError(t, err)
+			p := netip.MustParsePrefix("10.7.0.0/24")
+			require.Equal(t, tt.b, plainWords(inUse(New(topology.Build(n)).Run(edited).Network, "b")[p]))
+		})
+	}
+}
+
+// TestABackupMayGiveWay: the same for a protocol that nothing tells of: whoever comes back may announce what it has.
+func TestABackupMayGiveWay(t *testing.T) {
+	const net = `
+	a: addr 172.16.0.1/30 e0
+	a: link e0 down
+	a: addr 10.7.0.1/24 lan
+	a: direct 10.7.0.0/24 dev lan
+	a: link lan up
+	a: bgp 10.9.0.0/24 pref 20 via 10.7.0.9 dev lan
+	b: addr 172.16.0.2/30 e0
+	b: link e0 down
+	b: addr 172.16.1.1/30 e1
+	b: direct 172.16.1.0/30 dev e1
+	b: link e1 up
+	b: bgp 10.8.0.0/24 pref 20 via 172.16.1.2 dev e1
+	c: addr 172.16.1.2/30 e1
+	c: direct 172.16.1.0/30 dev e1
+	c: link e1 up
+	c: addr 10.8.0.1/24 lan
+	c: direct 10.8.0.0/24 dev lan
+	c: link lan up
+	c: bgp 10.99.0.0/24 pref 20 via 10.8.0.9 dev lan
+	`
+	for backup, want := range map[string][]string{
+		"pref 200": {"untold", "untold"}, "pref 5": {"static 172.16.1.2%e1", "untold"}, "": {"untold", "untold"}, "none": {"untold", "untold"},
+	} {
+		in := net + "\nb: static 10.7.0.0/24 " + backup + " via 172.16.1.2 dev e1\n"
+		if backup == "none" {
+			in = net
+		}
+		n := coretest.Build(in)
+		up := change.Change{change.InterfaceUp{Device: "a", Interface: "e0"}, change.InterfaceUp{Device: "b", Interface: "e0"}}
+		edited, err := up.On(n)
+		require.NoError(t, err)
+		after := New(topology.Build(n)).Run(edited).Network
+		p := netip.MustParsePrefix("10.7.0.0/24")
+		require.Equal(t, want, []string{plainWords(inUse(after, "b")[p]), plainWords(inUse(after, "c")[p])}, backup)
+	}
+}

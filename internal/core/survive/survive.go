@@ -53,6 +53,7 @@ type Outcome struct {
 	CameIn    []settle.Move  // backups that are used
 	Predicted int            // routes that protocols find instead
 	Open      int            // routes of which it cannot be told
+	telling   []settle.Move  // one of each kind, protocol and family
 	hurt      []compare.Pair // Lost, and those of which it cannot be told
 	Dead      []settle.Move  // backups that are used and do not carry: packets to their prefix are lost
 }
@@ -71,6 +72,8 @@ type Result struct {
 	Outcomes []Outcome
 	Singles  []Single
 	Hosts    int // networks with hosts
+	Lacks    []settle.Lack
+	Noted    []settle.Noted // that predictions rest on
 }
 
 // Options are how a search is done.
@@ -106,11 +109,14 @@ func Run(ctx context.Context, w *forward.Walker, opt Options) *Result {
 	}
 	wg.Wait()
 	r := &Result{Hosts: len(hostNetworks(w.Topology(), fams))}
+	var telling []settle.Move
 	for _, o := range out {
 		if o != nil {
 			r.Outcomes = append(r.Outcomes, *o)
+			telling = append(telling, o.telling...)
 		}
 	}
+	r.Lacks, r.Noted = s.settler.Lacks(telling), s.settler.Noted(telling)
 	r.singles(w.Topology(), s.base.Partners(fams...))
 	slices.SortStableFunc(r.Outcomes, func(a, b Outcome) int {
 		return cmp.Or(cmp.Compare(len(b.Lost), len(a.Lost)), cmp.Compare(b.Untold, a.Untold),
@@ -214,6 +220,7 @@ func (s *search) try(f Failure) *Outcome {
 		}
 	}
 	slices.SortFunc(o.Lost, func(a, b compare.Pair) int { return cmp.Or(a.From.Compare(b.From), a.To.Compare(b.To)) })
+	o.telling = tellingOf(settled.Moves)
 	for _, m := range settled.Moves {
 		switch m.Kind {
 		case settle.CameIn:
@@ -229,6 +236,25 @@ func (s *search) try(f Failure) *Outcome {
 		}
 	}
 	return o
+}
+
+// tellingOf returns one move of each kind, protocol and family: they lack the same, and rest on the same notes.
+func tellingOf(moves []settle.Move) (out []settle.Move) {
+	type sort struct {
+		kind     settle.Kind
+		protocol route.Protocol
+		family   route.Family
+	}
+	seen := map[sort]bool{}
+	for _, m := range moves {
+		for _, r := range slices.Concat(m.Was, m.Is) {
+			if s := (sort{m.Kind, r.Protocol, route.FamilyOf(m.Prefix.Addr())}); !seen[s] {
+				seen[s] = true
+				out = append(out, m)
+			}
+		}
+	}
+	return out
 }
 
 // hostNetworks lists the networks in which hosts may be.
