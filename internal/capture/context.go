@@ -36,6 +36,9 @@ var tableName = lazyregexp.New(`^[A-Za-z0-9][\w.:/-]*$`)
 // commandTable returns the table that a command asks for, "" where it names none.
 func commandTable(command string) string {
 	low, _, _ := strings.Cut(command, "|")
+	if m := numberedTable.FindStringSubmatch(low); m != nil {
+		return bsdTable(m[1]+m[2], m[3]+m[4])
+	}
 	words := strings.Fields(low)
 	for i, w := range words {
 		switch lw := strings.ToLower(w); {
@@ -55,6 +58,21 @@ func commandTable(command string) string {
 		}
 	}
 	return ""
+}
+
+// numberedTable matches commands of BSD systems for one of several forwarding tables, or for that of a routing domain.
+var numberedTable = lazyregexp.New(`^(?:\S*/)?(?:setfib -?F? ?(\d+) .*\b(?:netstat|route)\b|netstat\b.* -[a-zA-Z]*F ?(\d+)` +
+	`|netstat\b.* -[a-zA-Z]*T ?(\d+)|route -T ?(\d+) )`)
+
+// bsdTable names a forwarding table, or a routing domain's, by its number; "" for the first one.
+func bsdTable(fib, domain string) string {
+	switch {
+	case strings.Trim(fib+domain, "0") == "":
+		return ""
+	case fib != "":
+		return "fib " + fib
+	}
+	return "rdomain " + domain
 }
 
 // mainPart reports whether a part of a device is the one that is there before there are others.

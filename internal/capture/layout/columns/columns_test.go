@@ -438,6 +438,8 @@ func TestWhoseTableItIs(t *testing.T) {
 		"Service 7 has these":               "",
 		"Service as usual":                  "3 10.61.16.0/24 other -/- via 172.28.61.6 dev line1: active installed",
 		"Those of VRF default, as it seems": "3 10.61.16.0/24 other -/- via 172.28.61.6 dev line1: active installed",
+		"Routing tables (fib: 2)":           "3 (fib 2) 10.61.16.0/24 other -/- via 172.28.61.6 dev line1: active installed",
+		"Routing tables (fib: 0)":           "3 10.61.16.0/24 other -/- via 172.28.61.6 dev line1: active installed",
 		"what the vrf table holds":          "3 10.61.16.0/24 other -/- via 172.28.61.6 dev line1: active installed",
 	} {
 		in := []byte(title + "\n" + rows)

@@ -21,6 +21,12 @@ func instanceTitle(t string) (string, bool) {
 		return instanceName(strings.Trim(name, ":")), true
 	}
 	if strings.HasSuffix(t, ")") {
+		if m := titleOfNumber.FindStringSubmatch(t); m != nil {
+			if strings.Trim(m[1], "0") == "" {
+				return "default", true
+			}
+			return "fib " + m[1], true
+		}
 		if m := titleOfRouter.FindStringSubmatch(t); m != nil {
 			return instanceName(m[1]), true
 		}
@@ -33,6 +39,9 @@ func instanceTitle(t string) (string, bool) {
 	}
 	return "", false
 }
+
+// titleOfNumber matches "Routing tables (fib: 2)", one of several forwarding tables of a BSD system.
+var titleOfNumber = lazyregexp.New(`^Routing tables \(fib: ?(\d+)\)$`)
 
 // titleOfRouter matches "Route Table (Router: NAME)" and "IPv6 Route Table (Service: 7)".
 var titleOfRouter = lazyregexp.New(`^(?:IPv[46] )?Route Table \((?:Router|Service): ?(\S+)\)$`)

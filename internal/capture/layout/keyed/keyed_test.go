@@ -18,6 +18,13 @@ var readTests = []struct {
 	name, in            string
 	want, facts, unread []string
 }{
+	{"what hardware or the kernel has not taken", `{"vrfs": {"default": {"routes": {
+"10.61.16.0/24": {"kernelProgrammed": true, "hardwareProgrammed": true, "routeType": "static", "routeAction": "drop"},
+"10.61.17.0/24": {"kernelProgrammed": true, "hardwareProgrammed": false, "routeType": "static", "routeAction": "drop"},
+"10.61.18.0/24": {"kernelProgrammed": false, "hardwareProgrammed": true, "routeType": "static", "routeAction": "drop"}
+}}}}
+`, []string{"2 10.61.16.0/24 static -/- blackhole: active installed", "3 10.61.17.0/24 static -/- blackhole: active rejected",
+		"4 10.61.18.0/24 static -/- blackhole: active rejected"}, nil, nil},
 	{"routes under their prefixes", `{"jsonrpc": "2.0", "result": [{"vrfs": {
 "default": {"routes": {
 "10.61.16.0/24": {"routeType": "connected", "routeAction": "forward", "directlyConnected": true, "vias": [{"interface": "hall16"}]},

@@ -16,6 +16,8 @@ type byPrefix struct {
 	Action     string  `json:"routeAction"`
 	Preference *uint64 `json:"preference"`
 	Metric     *uint64 `json:"metric"`
+	Hardware   *bool   `json:"hardwareProgrammed"`
+	Kernel     *bool   `json:"kernelProgrammed"`
 	Vias       []struct {
 		Interface string          `json:"interface"`
 		NextHop   string          `json:"nexthopAddr"`
@@ -84,7 +86,11 @@ func (r *reader) byPrefix(prefix string, o *byPrefix, lo, hi int) error {
 			return err
 		}
 	}
-	return r.add(prefix, a, true, lo, hi)
+	state := route.Active | route.Installed
+	if o.Hardware != nil && !*o.Hardware || o.Kernel != nil && !*o.Kernel { // chosen, and not what packets follow everywhere
+		state = route.Active | route.Rejected
+	}
+	return r.add(prefix, a, state, lo, hi)
 }
 
 // addHop adds a next hop; an interface that throws packets away makes the route do so.
@@ -101,7 +107,7 @@ func addHop(a *route.Attributes, h route.NextHop) error {
 }
 
 // add adds a route that tells a way.
-func (r *reader) add(prefix string, a route.Attributes, best bool, lo, hi int) error {
+func (r *reader) add(prefix string, a route.Attributes, state route.State, lo, hi int) error {
 	p, err := layout.Prefix([]byte(prefix), false)
 	if err != nil {
 		return err
@@ -114,10 +120,6 @@ func (r *reader) add(prefix string, a route.Attributes, best bool, lo, hi int) e
 	}
 	if a.Protocol == route.RIP && p.Addr().Is6() {
 		a.Protocol = route.RIPng
-	}
-	state := route.State(0)
-	if best {
-		state = route.Active | route.Installed
 	}
 	r.Add(r.table, network.Candidates, route.Route{Prefix: p, Attributes: &a, State: state, Mark: layout.Mark(lo, hi)},
 		0)

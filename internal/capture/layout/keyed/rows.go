@@ -76,14 +76,17 @@ var pathTypes = map[string]string{"intra": "intra-area", "inter": "inter-area", 
 // row reads a destination: paths of one source and state are one route.
 func (r *reader) row(o *prefixRow, lo, hi int) error {
 	var routes []route.Attributes
-	var best []bool
+	var states []route.State
 	for _, p := range o.Paths.Rows {
 		client, _, _ := strings.Cut(strings.ToLower(p.Client), "-")
 		a := route.Attributes{Protocol: clients[client], Subtype: pathTypes[strings.ToLower(p.Type)]}
 		if a.Protocol == route.Other {
 			a.Subtype = client
 		}
-		used := strings.EqualFold(string(p.Best), "true")
+		state := route.State(0)
+		if strings.EqualFold(string(p.Best), "true") {
+			state = route.Active | route.Installed
+		}
 		for _, n := range []struct {
 			text scalar
 			to   *route.Number
@@ -116,17 +119,17 @@ func (r *reader) row(o *prefixRow, lo, hi int) error {
 		if err := addHop(&a, h); err != nil {
 			return err
 		}
-		if n := len(routes); n > 0 && best[n-1] == used && alike(routes[n-1], a) {
+		if n := len(routes); n > 0 && states[n-1] == state && alike(routes[n-1], a) {
 			routes[n-1].NextHops = append(routes[n-1].NextHops, a.NextHops...)
 			continue
 		}
-		routes, best = append(routes, a), append(best, used)
+		routes, states = append(routes, a), append(states, state)
 	}
 	if len(routes) == 0 {
 		return layout.ErrNoRoute
 	}
 	for i, a := range routes {
-		if err := r.add(o.Prefix, a, best[i], lo, hi); err != nil {
+		if err := r.add(o.Prefix, a, states[i], lo, hi); err != nil {
 			return err
 		}
 	}
