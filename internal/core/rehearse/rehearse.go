@@ -134,7 +134,7 @@ func Run(w *forward.Walker, steps []Step, keep []netip.Addr, opt compare.Options
 		}
 		settled := settler.Run(edited)
 		r.Moves = settled.Moves
-		r.Lacks, r.Noted = settler.Lacks(r.Moves), settler.Noted(r.Moves)
+		r.Lacks, r.Noted = settler.Lacks(r.Moves, settled.Rose...), settler.Noted(r.Moves)
 		if settled.Oscillates {
 			r.Remarks = append(r.Remarks, Remark{Kind: Oscillation})
 		}

@@ -15,9 +15,10 @@ const (
 	AreasNotShown LackKind = iota // whether its routers are of one area (RFC 2328 section 3) or level (ISO 10589)
 	CostsUnknown                  // what some interfaces cost
 	NobodyTells                   // whom its routers speak with, and what they announce
+	NewPorts                      // whether it runs on interfaces that came up, and what they cost
 )
 
-var lackNames = [...]string{"areas", "costs", "sessions"}
+var lackNames = [...]string{"areas", "costs", "sessions", "interfaces"}
 
 // String returns the kind's word in output for machines.
 func (k LackKind) String() string { return lackNames[k] }
@@ -51,8 +52,8 @@ func (s *Settler) Noted(moves []Move) (out []Noted) {
 	return out
 }
 
-// Lacks says what would settle some of the moves that cannot be told.
-func (s *Settler) Lacks(moves []Move) []Lack {
+// Lacks says what would settle some of the moves that cannot be told, where the interfaces given came up.
+func (s *Settler) Lacks(moves []Move, rose ...Port) []Lack {
 	type speech struct {
 		protocol route.Protocol
 		family   route.Family
@@ -81,6 +82,9 @@ func (s *Settler) Lacks(moves []Move) []Lack {
 		if len(lack.Places) > 0 {
 			out = append(out, lack)
 		}
+		if open := s.notShown(in, rose); len(open) > 0 && in.known {
+			out = append(out, Lack{NewPorts, in.protocol, in.family, open})
+		}
 	}
 	for _, x := range s.speakers {
 		if x.proto == route.BGP && asked[speech{x.proto, x.family}] {
@@ -92,6 +96,22 @@ func (s *Settler) Lacks(moves []Move) []Lack {
 	slices.SortStableFunc(out, func(a, b Lack) int {
 		return cmp.Or(cmp.Compare(a.Family, b.Family), cmp.Compare(a.Protocol, b.Protocol))
 	})
+	return out
+}
+
+// notShown are those of some interfaces that may be of an instance, and of which nothing tells whether it runs there.
+func (s *Settler) notShown(in *instance, rose []Port) (out []string) {
+	for _, x := range rose {
+		d := s.topo.Network.Device(x.Device)
+		if d == nil {
+			continue
+		}
+		n, speaks := in.number[nodeKey{x.Device, s.topo.TableOf(d, x.Interface)}]
+		if speaks && !in.state(n, x.Interface).Known {
+			out = append(out, x.Device+":"+x.Interface)
+		}
+	}
+	slices.SortFunc(out, network.CompareNames)
 	return out
 }
 

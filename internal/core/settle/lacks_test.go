@@ -3,6 +3,7 @@ package settle
 import (
 	"fmt"
 	"net/netip"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -89,5 +90,28 @@ func TestANoteOfOneArea(t *testing.T) {
 		res := s.Run(edited)
 		require.Equal(t, want, plainWords(inUse(res.Network, "b")[netip.MustParsePrefix("10.1.0.0/24")]))
 		require.Equal(t, want != "untold", len(s.Noted(res.Moves)) == 1)
+	}
+}
+
+// TestWhatComesUp: whether a protocol runs on an interface that comes up only its configuration tells.
+func TestWhatComesUp(t *testing.T) {
+	const ospf = "b: ospf 10.3.0.0/24 pref 110 metric 20 via 172.16.1.2 dev e1\nc: direct 10.3.0.0/24 dev lan\n" +
+		"c: ospf 10.3.0.0/24 pref 110 metric 10 dev lan candidate\na: ospf 10.3.0.0/24 pref 110 metric 20 via 172.16.2.1 dev e2\n" +
+		"*: one-area ospf\n"
+	const configured = "a: runs ospf e0 area 0.0.0.0 cost 10\na: runs ospf e2 area 0.0.0.0 cost 10\nb: runs ospf e0 area 0.0.0.0 cost 10\n" +
+		"b: runs ospf e1 area 0.0.0.0 cost 10\nc: runs ospf e1 area 0.0.0.0 cost 10\nc: runs ospf e2 area 0.0.0.0 cost 10\nc: runs ospf lan area 0.0.0.0 cost 10\n"
+	down := strings.NewReplacer("e0 up", "e0 down", "a: direct 172.16.0.0/30 dev e0", "", "b: direct 172.16.0.0/30 dev e0", "").Replace(ring)
+	for in, want := range map[string][]string{"": {"costs [c:e1 c:e2]", "interfaces [a:e0 b:e0]"}, configured: nil} {
+		n := coretest.Build(down + ospf + in)
+		up := change.Change{change.InterfaceUp{Device: "a", Interface: "e0"}, change.InterfaceUp{Device: "b", Interface: "e0"}}
+		edited, err := up.On(n)
+		require.NoError(t, err)
+		s := New(topology.Build(n))
+		res := s.Run(edited)
+		var got []string
+		for _, l := range s.Lacks(res.Moves, res.Rose...) {
+			got = append(got, fmt.Sprint(l.Kind, " ", l.Places))
+		}
+		require.Equal(t, want, got)
 	}
 }

@@ -54,7 +54,11 @@ type Result struct {
 	Network    *network.Snapshot
 	Moves      []Move // in the order of devices, tables and prefixes
 	Oscillates bool   // some routes never come to rest; the network is that of the last round
+	Rose       []Port // interfaces that came up
 }
+
+// A Port is an interface of a device.
+type Port struct{ Device, Interface string }
 
 // A Settler predicts what follows from changes of one network. It is safe for concurrent use.
 type Settler struct {
@@ -103,6 +107,9 @@ func (s *Settler) Run(after *network.Snapshot) *Result {
 		if changed = r.flush(r.others()) || changed; !changed {
 			break
 		}
+	}
+	for x := range r.rose() {
+		res.Rose = append(res.Rose, Port{x.device.Name, x.ifname})
 	}
 	res.Network = r.now
 	res.Moves = moves(after, r.now)
