@@ -49,6 +49,11 @@ func (in *instance) deduce() {
 			in.equations(p, rank)
 		}
 	}
+	if !in.areas && !in.byVectors() {
+		for _, p := range in.sorted {
+			in.toItsNetwork(p)
+		}
+	}
 	in.bounds()
 	in.findPlain()
 	in.findAlone()
@@ -101,6 +106,80 @@ func (in *instance) equations(p netip.Prefix, rank int) {
 			}
 		}
 	}
+}
+
+// toItsNetwork takes what neighbours of a router pay for a network that it attaches to: the way to the router, and what
+// its interface there costs (RFC 2328 section 16.1, ISO 10589 annex C.2). Unless the router itself would come there for
+// less by others; of that its own table may tell.
+func (in *instance) toItsNetwork(p netip.Prefix) {
+	for _, e := range in.entries[p] {
+		if e.rank != 0 || !e.metric.Known || slices.Contains(in.holders[p], e.node) {
+			continue
+		}
+		for _, i := range e.arcs {
+			a := &in.arcs[i]
+			if a.to < 0 || !a.cost.Known || a.cost.Value >= e.metric.Value || !slices.Contains(in.holders[p], a.to) {
+				continue
+			}
+			own := e.metric.Value - a.cost.Value
+			around, told := in.entryOf(p, a.to)
+			if told && around.own {
+				continue
+			}
+			sure := told && around.metric.Known && own < around.metric.Value || own < in.aroundAtLeast(a.to, p)
+			for _, k := range in.out[a.to] {
+				switch far := &in.arcs[k]; {
+				case !far.proven || far.fixed || far.ifname != in.attachedBy(a.to, p) || !in.isLinkOf(p, far):
+				case sure:
+					in.learn(k, own, e.row.Mark)
+				case !far.cost.Known:
+					far.least = max(far.least, own)
+				}
+			}
+		}
+	}
+}
+
+// isLinkOf reports whether a prefix is that of the link of an adjacency: another one on the same interface may be
+// announced otherwise.
+func (in *instance) isLinkOf(p netip.Prefix, a *arc) bool {
+	if in.family == route.IPv4 {
+		return p.Contains(a.hop)
+	}
+	return a.to >= 0 && in.attachedBy(a.to, p) == a.peer // next hops are link-local
+}
+
+// aroundAtLeast is what a node would pay at least for a network that it attaches to, if it came there by another
+// interface: some neighbour's cost, and what that one pays.
+func (in *instance) aroundAtLeast(n int, p netip.Prefix) uint64 {
+	least, own := uint64(endless), in.attachedBy(n, p)
+	for _, i := range in.out[n] {
+		a := &in.arcs[i]
+		if a.ifname == own || a.silent {
+			continue
+		}
+		sum := a.least
+		if a.cost.Known {
+			sum = a.cost.Value
+		}
+		if a.to >= 0 && !slices.Contains(in.holders[p], a.to) {
+			if e, ok := in.entryOf(p, a.to); ok && e.rank == 0 && e.metric.Known {
+				sum = plus(sum, e.metric.Value)
+			}
+		}
+		least = min(least, sum)
+	}
+	return least
+}
+
+// attachedBy is the interface by which a node attaches to a network, "" for none.
+func (in *instance) attachedBy(n int, p netip.Prefix) string {
+	for _, x := range in.nodes[n].table.RoutesTo(p) {
+		if x.Is(route.Installed) && x.Protocol == route.Direct && len(x.NextHops) > 0 {
+			return x.NextHops[0].Interface
+		}
+	}
+	return ""
 }
 
 // announcesBy reports whether an entry is what its node tells others of a prefix: where it has the prefix by another
