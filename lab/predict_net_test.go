@@ -27,6 +27,7 @@ type speech struct {
 	islands bool          // two halves that speak OSPF, joined by BGP
 	// neighbours asks a daemon for those it speaks with, if the protocol has such: those that joined matches are joined.
 	neighbours string
+	interfaces string // asks for those on which it runs, in some networks in place of configurations
 	// port and stub configure an interface towards others and the one of the own network; router is the rest.
 	port   func(n *spoken, p *port, cost, area int) string
 	stub   func(area int) string
@@ -68,10 +69,10 @@ func ospfRouter(_ *spoken, _ *router, i int) string {
 // speeches are what seeds take in turn.
 var speeches = []speech{
 	{name: "ospf", family: route.IPv4, daemons: []string{"ospfd"}, rest: 11 * time.Second,
-		neighbours: "show ip ospf neighbor", port: ospfPort,
+		neighbours: "show ip ospf neighbor", interfaces: "show ip ospf interface", port: ospfPort,
 		stub: ospfStub, router: ospfRouter, outside: always("router ospf\n redistribute static\nexit\n")},
 	{name: "ospf areas", family: route.IPv4, daemons: []string{"ospfd"}, rest: 11 * time.Second,
-		neighbours: "show ip ospf neighbor", areas: true,
+		neighbours: "show ip ospf neighbor", interfaces: "show ip ospf interface", areas: true,
 		port: ospfPort, stub: ospfStub, router: ospfRouter, outside: always("router ospf\n redistribute static\nexit\n")},
 	{name: "isis", family: route.IPv4, daemons: []string{"isisd"}, rest: 11 * time.Second,
 		neighbours: "show isis neighbor",
@@ -94,7 +95,7 @@ var speeches = []speech{
 		},
 		outside: always("router rip\n redistribute static\nexit\n")},
 	{name: "ospf6", family: route.IPv6, daemons: []string{"ospf6d"}, rest: 11 * time.Second,
-		neighbours: "show ipv6 ospf6 neighbor",
+		neighbours: "show ipv6 ospf6 neighbor", interfaces: "show ipv6 ospf6 interface",
 		port: func(_ *spoken, p *port, cost, area int) string {
 			return fmt.Sprintf("interface %s\n ipv6 ospf6 area %d\n ipv6 ospf6 network point-to-point\n"+
 				" ipv6 ospf6 hello-interval 1\n ipv6 ospf6 dead-interval 4\n ipv6 ospf6 cost %d\nexit\n", p.name, area, cost)
@@ -107,7 +108,7 @@ var speeches = []speech{
 		},
 		outside: always("router ospf6\n redistribute static\nexit\n")},
 	{name: "ospf segment", family: route.IPv4, daemons: []string{"ospfd"}, rest: 11 * time.Second,
-		neighbours: "show ip ospf neighbor", segment: true,
+		neighbours: "show ip ospf neighbor", interfaces: "show ip ospf interface", segment: true,
 		port: ospfPort, stub: ospfStub, router: ospfRouter, outside: always("router ospf\n redistribute static\nexit\n")},
 	{name: "islands", family: route.IPv4, daemons: []string{"ospfd", "bgpd"}, rest: 11 * time.Second, islands: true,
 		port: ospfPort, stub: ospfStub, router: islandRouter, outside: always("router ospf\n redistribute static\nexit\n")},
@@ -234,6 +235,7 @@ func islandRouter(n *spoken, r *router, i int) string {
 // spoken is a network of routing daemons of which parts fail.
 type spoken struct {
 	noted bool // the captures come with a note that there is one area
+	asks  bool // for the interfaces on which the protocol runs
 	*randomNet
 	speech  *speech
 	others  []*router

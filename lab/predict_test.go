@@ -53,6 +53,11 @@ func (n *spoken) calm(configurations bool) string {
 			n.capture(dir, r.name, "configuration.txt", n.ask(r.name, "show running-config"))
 		}
 	}
+	for _, r := range n.routers {
+		if n.asks {
+			n.capture(dir, r.name, "interfaces.txt", n.ask(r.name, n.speech.interfaces))
+		}
+	}
 	if n.noted {
 		require.NoError(n.t, os.WriteFile(filepath.Join(dir, "notes.yaml"), []byte("one-area: [ospf, isis]\n"), 0o600))
 	}
@@ -140,7 +145,8 @@ func predictAndFail(t *testing.T, s *speech, seed uint64) (out predicted) {
 	n := newSpoken(newBench(t, "vtysh"), s, seed)
 	tens := seed / uint64(len(speeches))
 	configurations := tens%4 != 3
-	n.noted = !configurations && tens/4%2 == 1 && !s.areas && !s.islands && s.exits == 0
+	n.noted = !configurations && tens/4%3 == 1 && !s.areas && !s.islands && s.exits == 0
+	n.asks = !configurations && tens/4%3 == 2 && s.interfaces != ""
 	for round := range 3 {
 		before := load(t, n.calm(configurations)).Topology()
 		f := n.failure()

@@ -35,6 +35,7 @@ import (
 	"zarvek/internal/capture/layout/rtnetlink"
 	"zarvek/internal/capture/layout/rulesets"
 	"zarvek/internal/capture/layout/snmp"
+	"zarvek/internal/capture/layout/speaking"
 	"zarvek/internal/capture/layout/starred"
 	"zarvek/internal/capture/layout/statements"
 	"zarvek/internal/capture/layout/sysctl"
@@ -79,6 +80,7 @@ var readers = []layout.Reader{
 	records.Reader,
 	hierarchy.Reader,
 	rulesets.Reader,
+	speaking.Reader,
 	peers.Reader,
 	blocks.Reader,
 	paths.Reader,

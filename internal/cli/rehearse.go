@@ -36,7 +36,8 @@ instead is predicted from the captured metrics (networks -costs shows what they 
 from the configurations of all its speakers, and from its own list where neighbours were not
 captured. Where those do not settle it, it cannot be told: packets over such a route are unknown,
 and what would settle it is said. Tables alone mostly do not show whether OSPF has several areas,
-or IS-IS levels: configurations do, or a note (one-area, see zarvek help notes).
+or IS-IS levels: configurations do, OSPF's lists of its interfaces, or a note (one-area, see
+zarvek help notes).
 A link for two goes down at both ends, and comes up at both unless the other one is switched off;
 on a shared segment the far ends notice nothing.
 

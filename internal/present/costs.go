@@ -66,6 +66,8 @@ func costWords(c settle.Cost) string {
 	switch {
 	case c.Value.Known && c.Configured:
 		return number(c.Value) + ", configured"
+	case c.Value.Known && c.Listed:
+		return number(c.Value) + ", listed"
 	case c.Value.Known:
 		return number(c.Value) + ", deduced"
 	case c.Disagree:
@@ -85,7 +87,7 @@ type jsonCost struct {
 	Neighbour *string     `json:"neighbour"`
 	Cost      *uint64     `json:"cost"`
 	AtLeast   uint64      `json:"at-least"`
-	Source    string      `json:"source"` // configured, deduced, disagree or unknown
+	Source    string      `json:"source"` // configured, listed, deduced, disagree or unknown
 	Evidence  []jsonPlace `json:"evidence"`
 }
 
@@ -100,6 +102,8 @@ func CostsJSON(w io.Writer, all []settle.Cost, v View) error {
 		switch {
 		case c.Value.Known && c.Configured:
 			j.Source = "configured"
+		case c.Value.Known && c.Listed:
+			j.Source = "listed"
 		case c.Value.Known:
 			j.Source = "deduced"
 		case c.Disagree:

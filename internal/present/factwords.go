@@ -105,6 +105,8 @@ func protocolWords(x network.ProtocolInterface) string {
 		where = "interface " + Clean(x.Interface)
 	case x.Network.IsValid():
 		where = "interfaces with an address in " + x.Network.String()
+	case x.Listed:
+		where = "an interface on which nobody answers"
 	}
 	var what []string
 	switch {
@@ -114,6 +116,8 @@ func protocolWords(x network.ProtocolInterface) string {
 		return fmt.Sprintf("%s is set in a way that may keep routes out or alter them", x.Protocol)
 	case x.Paths > 0:
 		return fmt.Sprintf("%s uses up to %s (ECMP)", x.Protocol, count(int(x.Paths), "equal way", "equal ways"))
+	case x.On && x.Passive:
+		what = append(what, "runs", "speaks to nobody")
 	case x.On:
 		what = append(what, "runs")
 	case x.Passive:

@@ -19,16 +19,20 @@ func lackWords(list []settle.Lack) (out []string) {
 		if len(l.Places) == 1 {
 			configurations = "configuration"
 		}
+		lists := "" // what tells it as well
+		if l.Protocol == route.OSPF {
+			lists = " or its lists of interfaces"
+		}
 		switch l.Kind {
 		case settle.AreasNotShown:
-			out = append(out, fmt.Sprintf("%s: whether it has one %s; capture the %s of %s, or, if you know that it "+
-				"has one, note it (one-area in zarvek help notes)", name, areaWord(l.Protocol), configurations, places))
+			out = append(out, fmt.Sprintf("%s: whether it has one %s; capture the %s%s of %s; if you know that it has one, "+
+				"note it (one-area in zarvek help notes)", name, areaWord(l.Protocol), configurations, lists, places))
 		case settle.CostsUnknown:
-			out = append(out, fmt.Sprintf("%s: what the interfaces %s cost; capture the configurations of their devices", name,
-				places))
+			out = append(out, fmt.Sprintf("%s: what the interfaces %s cost; capture the configurations%s of their devices", name,
+				places, lists))
 		case settle.NewPorts:
-			out = append(out, fmt.Sprintf("%s: whether it runs on %s, and what they cost; capture the configurations of their "+
-				"devices", name, places))
+			out = append(out, fmt.Sprintf("%s: whether it runs on %s, and what they cost; capture the configurations%s of their "+
+				"devices", name, places, lists))
 		case settle.NobodyTells:
 			out = append(out, fmt.Sprintf("%s: the sessions of %s, and what is announced over them; capture the %s, and what "+
 				"%s itself lists", name, places, configurations, name))

@@ -334,7 +334,7 @@ func assumed(n *network.Snapshot, orders []rehearse.Order) []Assumption {
 	var out []Assumption
 	for _, o := range orders {
 		d := n.Device(o.Device)
-		if o.Verb != rehearse.Add || d == nil || d.Redistributed().Len()+d.Protocols().Len() > 0 {
+		if o.Verb != rehearse.Add || d == nil || d.Redistributed().Len() > 0 || d.Configures() {
 			continue
 		}
 		for _, t := range d.Tables().All() {

@@ -2,11 +2,12 @@ package network
 
 import (
 	"net/netip"
+	"slices"
 
 	"zarvek/internal/core/route"
 )
 
-// A ProtocolInterface is what one line of a configuration says of how a routing protocol runs on interfaces: on the one
+// A ProtocolInterface is what one line of a configuration, or of a listing, says of how a routing protocol runs on interfaces: on the one
 // of that name, on those with an own address in a network, or, with neither, on all.
 type ProtocolInterface struct {
 	Protocol  route.Protocol
@@ -22,7 +23,9 @@ type ProtocolInterface struct {
 	// summaries, areas that take no routes from outside.
 	Other bool
 	Paths uint64 // the most equal ways that it uses; 0: the line does not tell
-	Mark  route.Mark
+	// Listed: a listing of the moment says so, which tells nothing of other interfaces or of what is announced.
+	Listed bool
+	Mark   route.Mark
 }
 
 // A Redistribution is a line by which a protocol announces what another one knows.
@@ -40,6 +43,7 @@ type ProtocolState struct {
 	Known, On, Passive bool
 	Area               string
 	Cost               route.Number
+	Listed             bool // the cost is that of a listing
 	Marks              []route.Mark
 }
 
@@ -52,8 +56,8 @@ func (d *Device) Runs(p route.Protocol, fam route.Family, ifname string) Protoco
 		if x.Protocol != p || x.Family != 0 && x.Family != fam {
 			continue
 		}
-		s.Known = true
-		if !x.concerns(d, fam, ifname) {
+		concerns := x.concerns(d, fam, ifname)
+		if s.Known = s.Known || concerns || !x.Listed; !concerns {
 			continue
 		}
 		if x.On && (!x.Network.IsValid() || x.Network.Bits() > longest) {
@@ -68,13 +72,20 @@ func (d *Device) Runs(p route.Protocol, fam route.Family, ifname string) Protoco
 			}
 		}
 		if x.Cost.Known {
-			s.Cost = x.Cost
+			s.Cost, s.Listed = x.Cost, x.Listed
 		}
 		s.Passive, active = s.Passive || x.Passive, active || x.Active
 		s.Marks = append(s.Marks, x.Mark)
 	}
 	s.Passive = s.Passive && !active
 	return s
+}
+
+// Configures reports whether a configuration of the device was captured that says how any protocol runs, or what it
+// announces; protocols asks for those given alone.
+func (d *Device) Configures(protocols ...route.Protocol) bool {
+	asked := func(p route.Protocol) bool { return len(protocols) == 0 || slices.Contains(protocols, p) }
+	return slices.ContainsFunc(d.protocols, func(x ProtocolInterface) bool { return !x.Listed && asked(x.Protocol) })
 }
 
 // concerns reports whether a line is about an interface of d.

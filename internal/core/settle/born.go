@@ -161,7 +161,7 @@ func (r *run) peers(d *network.Device, ifname string) []port {
 // it.
 func (in *instance) joins(n int) bool {
 	d := in.nodes[n].device
-	return in.grown && len(in.out[n]) > 0 && d.Protocols().Len()+d.Redistributed().Len() == 0 &&
+	return in.grown && len(in.out[n]) > 0 && d.Redistributed().Len() == 0 && !d.Configures() &&
 		!slices.ContainsFunc(in.out[n], func(i int) bool { return in.arcs[i].proven })
 }
 

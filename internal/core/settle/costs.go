@@ -243,6 +243,7 @@ type Cost struct {
 	Least      uint64       // where it is not known
 	Disagree   bool
 	Configured bool         // it stands in a configuration
+	Listed     bool         // it stands in a listing of the protocol's interfaces
 	Marks      []route.Mark // of some of the routes that it rests on
 }
 
@@ -258,7 +259,8 @@ func Costs(t *topology.Topology) []Cost {
 				}
 				c := Cost{Protocol: in.protocol, Family: in.family, Device: in.nodes[a.from].device.Name,
 					Table: in.nodes[a.from].table.Name, Interface: a.ifname, Value: a.cost, Least: a.least,
-					Disagree: a.disagree, Configured: a.fixed, Marks: a.marks}
+					Disagree: a.disagree, Configured: a.fixed && !a.listed,
+					Listed: a.listed, Marks: a.marks}
 				if a.to >= 0 {
 					c.Far, c.Neighbour = a.peer, in.nodes[a.to].device.Name
 				}

@@ -19,7 +19,7 @@ func (x *spoken) handToEachOther() bool {
 		for p, on := range x.announced[z] {
 			gives = gives || on && adds(p)
 		}
-		unknown := d.Redistributed().Len()+d.Protocols().Len() == 0
+		unknown := d.Redistributed().Len() == 0 && !d.Configures()
 		takes := unknown || d.Redistributed().Any(func(r network.Redistribution) bool {
 			return adds(r.Protocol) && r.Source == x.proto && (r.Family == 0 || r.Family == x.family)
 		})

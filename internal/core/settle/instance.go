@@ -85,9 +85,10 @@ type arc struct {
 	peer     string // the interface of the other end
 	hop      netip.Addr
 	area     string // of OSPF, where configurations of both ends tell it
-	fixed    bool   // its cost stands in a configuration
-	silent   bool   // a configuration says that nobody speaks there
-	proven   bool   // a captured route uses the adjacency, in one direction or the other
+	fixed    bool   // its cost stands in a configuration, or in a listing
+	listed   bool
+	silent   bool // a configuration says that nobody speaks there
+	proven   bool // a captured route uses the adjacency, in one direction or the other
 	cost     route.Number
 	least    uint64 // where the cost is not known
 	disagree bool   // captured metrics give several costs

@@ -15,7 +15,7 @@ func (in *instance) configured() {
 		a := &in.arcs[i]
 		from := in.state(a.from, a.ifname)
 		if from.Cost.Known {
-			a.cost, a.fixed, a.marks = from.Cost, true, from.Marks
+			a.cost, a.fixed, a.listed, a.marks = from.Cost, true, from.Listed, from.Marks
 		}
 		if in.byVectors() && from.Known { // RFC 2453 section 3.9.2: usually 1, and nothing tells otherwise
 			a.cost, a.fixed, a.marks = route.N(1), true, from.Marks

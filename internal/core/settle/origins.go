@@ -162,7 +162,7 @@ func (in *instance) announcesOf(n int, by route.Protocol, p netip.Prefix) bool {
 	}) {
 		return true
 	}
-	if d.Protocols().Any(func(x network.ProtocolInterface) bool { return x.Protocol == in.protocol }) {
+	if d.Configures(in.protocol) {
 		return false // its configuration was captured, and does not say so
 	}
 	for q := range in.entries {
