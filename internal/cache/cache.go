@@ -39,7 +39,8 @@ type Store struct {
 }
 
 // Open returns the store in a folder, which is made if it is not there, for the program with the given sum: what other
-// programs kept there is not seen. It returns nil where the folder cannot be had for this user alone. Limit is in bytes.
+// programs kept there is not seen. It returns nil where the folder cannot be had for this user alone. Limit is in
+// bytes.
 func Open(dir string, program Sum, limit int64) *Store {
 	if os.MkdirAll(dir, 0o700) != nil || !private(dir) {
 		return nil

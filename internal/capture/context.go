@@ -61,8 +61,8 @@ func commandTable(command string) string {
 }
 
 // numberedTable matches commands of BSD systems for one of several forwarding tables, or for that of a routing domain.
-var numberedTable = lazyregexp.New(`^(?:\S*/)?(?:setfib -?F? ?(\d+) .*\b(?:netstat|route)\b|netstat\b.* -[a-zA-Z]*F ?(\d+)` +
-	`|netstat\b.* -[a-zA-Z]*T ?(\d+)|route -T ?(\d+) )`)
+var numberedTable = lazyregexp.New(`^(?:\S*/)?(?:setfib -?F? ?(\d+) .*\b(?:netstat|route)\b` +
+	`|netstat\b.* -[a-zA-Z]*F ?(\d+)|netstat\b.* -[a-zA-Z]*T ?(\d+)|route -T ?(\d+) )`)
 
 // bsdTable names a forwarding table, or a routing domain's, by its number; "" for the first one.
 func bsdTable(fib, domain string) string {

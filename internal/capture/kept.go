@@ -139,7 +139,9 @@ func Unpack(packed []byte, name string, file uint32, taken func() ([]byte, error
 		return nil, err
 	}
 	c := &Capture{Prompts: k.Prompts, hostname: k.Hostname}
-	c.Source = &Source{Name: name, Noise: k.Noise, later: func() (*Source, error) { return takenAgain(name, k.Changed, taken) }}
+	c.Source = &Source{Name: name, Noise: k.Noise, later: func() (*Source, error) {
+		return takenAgain(name, k.Changed, taken)
+	}}
 	for i := range k.Parts {
 		p := k.Parts[i].Part
 		p.abridged = k.Parts[i].Abridged

@@ -31,8 +31,8 @@ func lackWords(list []settle.Lack) (out []string) {
 			out = append(out, fmt.Sprintf("%s: what the interfaces %s cost; capture the configurations%s of their devices", name,
 				places, lists))
 		case settle.NewPorts:
-			out = append(out, fmt.Sprintf("%s: whether it runs on %s, and what they cost; capture the configurations%s of their "+
-				"devices", name, places, lists))
+			out = append(out, fmt.Sprintf("%s: whether it runs on %s, and what they cost; capture the configurations%s "+
+				"of their devices", name, places, lists))
 		case settle.NobodyTells:
 			out = append(out, fmt.Sprintf("%s: the sessions of %s, and what is announced over them; capture the %s, and what "+
 				"%s itself lists", name, places, configurations, name))

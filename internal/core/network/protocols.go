@@ -7,8 +7,8 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// A ProtocolInterface is what one line of a configuration, or of a listing, says of how a routing protocol runs on interfaces: on the one
-// of that name, on those with an own address in a network, or, with neither, on all.
+// A ProtocolInterface is what one line of a configuration, or of a listing, says of how a routing protocol runs on
+// interfaces: on the one of that name, on those with an own address in a network, or, with neither, on all.
 type ProtocolInterface struct {
 	Protocol  route.Protocol
 	Family    route.Family // 0: both

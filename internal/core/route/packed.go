@@ -17,8 +17,8 @@ func (l *List) Packed() []byte {
 // ErrPacked is returned for bytes that cannot be what Packed returned.
 var ErrPacked = errors.New("no packed routes")
 
-// Unpacked returns the list whose Packed bytes are given, and which shared the attributes given. It takes the bytes over
-// without a copy: the list writes into them when it is changed. EachOnce is what EachOnce reported of that list,
+// Unpacked returns the list whose Packed bytes are given, and which shared the attributes given. It takes the bytes
+// over without a copy: the list writes into them when it is changed. EachOnce is what EachOnce reported of that list,
 // Counted its census, nil where none was taken.
 func Unpacked(packed []byte, attrs []*Attributes, eachOnce bool, counted *Census) (List, error) {
 	at := unsafe.Pointer(unsafe.SliceData(packed))

@@ -248,8 +248,8 @@ func (in *instance) mayLearn(origins []origin) bool {
 	return in.grown || slices.ContainsFunc(origins, func(o origin) bool { return o.fresh })
 }
 
-// standFirst reports whether any of a prefix's routes is in use by another protocol than the one given, and comes before
-// routes of that one, which have the preference told.
+// standFirst reports whether any of a prefix's routes is in use by another protocol than the one given, and comes
+// before routes of that one, which have the preference told.
 func standFirst(t *network.Table, rows []route.Route, protocol route.Protocol, told route.Number) bool {
 	return slices.ContainsFunc(rows, func(x route.Route) bool {
 		if !x.Is(route.Installed) || x.Protocol == protocol {

@@ -1,9 +1,7 @@
 package hierarchy
 
 import (
-	"net/netip"
 	"slices"
-	"strconv"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
@@ -32,7 +30,7 @@ func (r *reader) protocols(w []string, lo, hi int) bool {
 	}
 	if len(w) > 2 && w[0] == "area" {
 		var ok bool
-		if p.Area, ok = area(w[1]); !ok {
+		if p.Area, ok = layout.Area(w[1]); !ok {
 			return false
 		}
 		w = w[2:]
@@ -73,13 +71,4 @@ func (r *reader) protocols(w []string, lo, hi int) bool {
 	}
 	r.Facts.Protocols = append(r.Facts.Protocols, p)
 	return true
-}
-
-// area reads an area as a number or an address, and writes it as an address (RFC 2328 section 1.2).
-func area(word string) (string, bool) {
-	if a, err := netip.ParseAddr(word); err == nil && a.Is4() {
-		return a.String(), true
-	}
-	n, err := strconv.ParseUint(word, 10, 32)
-	return netip.AddrFrom4([4]byte{byte(n >> 24), byte(n >> 16), byte(n >> 8), byte(n)}).String(), err == nil
 }

@@ -87,7 +87,7 @@ func (r *reader) byPrefix(prefix string, o *byPrefix, lo, hi int) error {
 		}
 	}
 	state := route.Active | route.Installed
-	if o.Hardware != nil && !*o.Hardware || o.Kernel != nil && !*o.Kernel { // chosen, and not what packets follow everywhere
+	if o.Hardware != nil && !*o.Hardware || o.Kernel != nil && !*o.Kernel { // chosen, and not followed everywhere
 		state = route.Active | route.Rejected
 	}
 	return r.add(prefix, a, state, lo, hi)

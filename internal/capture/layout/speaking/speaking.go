@@ -9,7 +9,6 @@ package speaking
 import (
 	"errors"
 	"net/netip"
-	"strconv"
 	"strings"
 
 	"zarvek/internal/capture/layout"
@@ -124,7 +123,7 @@ func (r *reader) detail(line string, lo, hi int) {
 	p, told, placed := r.open, false, false
 	if m := areaOfAddress.FindStringSubmatch(line); m != nil {
 		a, err := netip.ParsePrefix(m[1])
-		area, ok := areaOf(m[2])
+		area, ok := layout.Area(m[2])
 		if err != nil || !ok {
 			r.LeaveUnread(lo, hi, layout.ErrAddress)
 			return
@@ -133,7 +132,7 @@ func (r *reader) detail(line string, lo, hi int) {
 		p.address, p.area, p.family, placed = a, area, route.IPv4, true
 	}
 	if m := areaOfSix.FindStringSubmatch(line); m != nil {
-		area, ok := areaOf(m[1] + m[2])
+		area, ok := layout.Area(m[1] + m[2])
 		if !ok {
 			r.LeaveUnread(lo, hi, layout.ErrNumber)
 			return
@@ -203,8 +202,8 @@ func (r *reader) runs(p *paragraph, m route.Mark) {
 }
 
 // twoWords are names of columns that stand in two words.
-var twoWords = strings.NewReplacer("IP Address/Mask", "Address", "IP Address", "Address", "Nbrs F/C", "Nbrs", "Intf ID", "IntfID",
-	"Neighbors", "Nbrs")
+var twoWords = strings.NewReplacer("IP Address/Mask", "Address", "IP Address", "Address", "Nbrs F/C", "Nbrs",
+	"Intf ID", "IntfID", "Neighbors", "Nbrs")
 
 // columns are the words of a row, or the names of them all.
 func columns(line string) []string { return strings.Fields(twoWords.Replace(line)) }
@@ -226,7 +225,7 @@ func (r *reader) row(w []string, lo, hi int) error {
 		case "intfid":
 			p.family = route.IPv6
 		case "area":
-			area, ok := areaOf(w[i])
+			area, ok := layout.Area(w[i])
 			if p.area = area; !ok {
 				return layout.ErrNumber
 			}
@@ -260,13 +259,4 @@ func (r *reader) row(w []string, lo, hi int) error {
 	r.runs(p, m)
 	r.Collector.Read++
 	return nil
-}
-
-// areaOf words an area as an address (RFC 2328 section 3), however it is written.
-func areaOf(word string) (string, bool) {
-	if a, err := netip.ParseAddr(word); err == nil && a.Is4() {
-		return a.String(), true
-	}
-	n, err := strconv.ParseUint(word, 10, 32)
-	return netip.AddrFrom4([4]byte{byte(n >> 24), byte(n >> 16), byte(n >> 8), byte(n)}).String(), err == nil
 }

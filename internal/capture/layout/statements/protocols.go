@@ -72,15 +72,6 @@ func sourceOf(word string) route.Protocol {
 	return protocolOf(word)
 }
 
-// area reads an area as a number or an address, and writes it as an address (RFC 2328 section 1.2).
-func area(word string) (string, bool) {
-	if a, err := netip.ParseAddr(word); err == nil && a.Is4() {
-		return a.String(), true
-	}
-	n, err := strconv.ParseUint(word, 10, 32)
-	return netip.AddrFrom4([4]byte{byte(n >> 24), byte(n >> 16), byte(n >> 8), byte(n)}).String(), err == nil
-}
-
 // plainWords begin lines of a protocol's block that change nothing of which routes it finds.
 var plainWords = []string{
 	"router-id", "log-adjacency-changes", "timers", "net", "is-type", "metric-style", "fast-reroute", "nsf",
@@ -107,13 +98,13 @@ func (r *reader) protocolLine(w []string, lo, hi int) bool {
 			return false
 		}
 		if len(rest) == 2 && rest[0] == "area" {
-			if p.Area, ok = area(rest[1]); !ok {
+			if p.Area, ok = layout.Area(rest[1]); !ok {
 				return false
 			}
 		}
 	case w[0] == "interface" && len(w) == 4 && w[2] == "area" && !no:
 		var ok bool
-		if p.Area, ok = area(w[3]); !ok {
+		if p.Area, ok = layout.Area(w[3]); !ok {
 			return false
 		}
 		p.Interface, p.On = w[1], true
@@ -198,7 +189,7 @@ func (r *reader) protocolOn(w []string, ifname string, lo, hi int) bool {
 		p.On = true
 		if i := slices.Index(w, "area"); i > 0 && i+1 < len(w) {
 			var ok bool
-			if p.Area, ok = area(w[i+1]); !ok {
+			if p.Area, ok = layout.Area(w[i+1]); !ok {
 				return false
 			}
 		}
@@ -227,7 +218,7 @@ func (r *reader) protocolOn(w []string, ifname string, lo, hi int) bool {
 		p.Cost = route.N(n)
 	case w[0] == "area" && len(w) == 2:
 		var ok bool
-		if p.Area, ok = area(w[1]); !ok {
+		if p.Area, ok = layout.Area(w[1]); !ok {
 			return false
 		}
 		p.On = true
