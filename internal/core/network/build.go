@@ -4,8 +4,11 @@ import (
 	"cmp"
 	"maps"
 	"net/netip"
+	"runtime"
 	"slices"
 	"strings"
+	"sync"
+	"sync/atomic"
 
 	"go4.org/netipx"
 
@@ -79,14 +82,21 @@ func (f *deviceFacts) hopInterfaces() map[string]bool {
 	return names
 }
 
-// Build merges all facts. The builder must not be used afterwards.
+// Build merges all facts, several devices at once. The builder must not be used afterwards.
 func (b *Builder) Build() *Snapshot {
 	n := &Snapshot{hosts: b.Hosts, numbers: map[string]int{}, oneArea: b.OneArea}
-	for name, f := range b.devices {
-		d := f.build(name)
-		n.devices = append(n.devices, d)
+	names := b.Names()
+	n.devices = make([]*Device, len(names))
+	var at atomic.Int64
+	var all sync.WaitGroup
+	for range min(runtime.GOMAXPROCS(0), len(names)) {
+		all.Go(func() {
+			for i := int(at.Add(1)) - 1; i < len(names); i = int(at.Add(1)) - 1 {
+				n.devices[i] = b.devices[names[i]].build(names[i])
+			}
+		})
 	}
-	slices.SortFunc(n.devices, func(a, b *Device) int { return CompareNames(a.Name, b.Name) })
+	all.Wait()
 	for i, d := range n.devices {
 		d.number, n.numbers[d.Name] = i, i
 	}

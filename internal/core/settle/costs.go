@@ -112,32 +112,62 @@ func (in *instance) equations(p netip.Prefix, rank int) {
 // its interface there costs (RFC 2328 section 16.1, ISO 10589 annex C.2). Unless the router itself would come there for
 // less by others; of that its own table may tell.
 func (in *instance) toItsNetwork(p netip.Prefix) {
+	attached := map[int]*ownLink{}
+	for _, n := range in.holders[p] {
+		if x := in.linkOf(n, p); x != nil {
+			attached[n] = x
+		}
+	}
+	if len(attached) == 0 {
+		return
+	}
 	for _, e := range in.entries[p] {
-		if e.rank != 0 || !e.metric.Known || slices.Contains(in.holders[p], e.node) {
+		if e.rank != 0 || !e.metric.Known || attached[e.node] != nil || slices.Contains(in.holders[p], e.node) {
 			continue
 		}
 		for _, i := range e.arcs {
 			a := &in.arcs[i]
-			if a.to < 0 || !a.cost.Known || a.cost.Value >= e.metric.Value || !slices.Contains(in.holders[p], a.to) {
+			if a.to < 0 || attached[a.to] == nil || !a.cost.Known || a.cost.Value >= e.metric.Value {
 				continue
 			}
-			own := e.metric.Value - a.cost.Value
-			around, told := in.entryOf(p, a.to)
-			if told && around.own {
-				continue
-			}
-			sure := told && around.metric.Known && own < around.metric.Value || own < in.aroundAtLeast(a.to, p)
-			for _, k := range in.out[a.to] {
-				switch far := &in.arcs[k]; {
-				case !far.proven || far.fixed || far.ifname != in.attachedBy(a.to, p) || !in.isLinkOf(p, far):
-				case sure:
+			x, own := attached[a.to], e.metric.Value-a.cost.Value
+			for _, k := range x.arcs {
+				if far := &in.arcs[k]; own < x.around {
 					in.learn(k, own, e.row.Mark)
-				case !far.cost.Known:
+				} else if !far.cost.Known {
 					far.least = max(far.least, own)
 				}
 			}
 		}
 	}
+}
+
+// An ownLink is how a node attaches to the network of a link.
+type ownLink struct {
+	arcs   []int  // by the interface, whose cost is not configured
+	around uint64 // what the node would pay at least to come there by others
+}
+
+// linkOf tells how a node attaches to a network, nil where that is no link's or its own metric is shown.
+func (in *instance) linkOf(n int, p netip.Prefix) *ownLink {
+	ifname := in.attachedBy(n, p)
+	e, told := in.entryOf(p, n)
+	if ifname == "" || told && e.own {
+		return nil
+	}
+	x := &ownLink{}
+	for _, k := range in.out[n] {
+		if a := &in.arcs[k]; a.proven && !a.fixed && a.ifname == ifname && in.isLinkOf(p, a) {
+			x.arcs = append(x.arcs, k)
+		}
+	}
+	if len(x.arcs) == 0 {
+		return nil
+	}
+	if x.around = in.aroundAtLeast(n, p); told && e.metric.Known {
+		x.around = max(x.around, e.metric.Value)
+	}
+	return x
 }
 
 // isLinkOf reports whether a prefix is that of the link of an adjacency: another one on the same interface may be
