@@ -222,12 +222,13 @@ func (s *Store) SumOf(name string, read func() ([]byte, error)) (Sum, []byte, er
 			return Sum(b), nil, nil
 		}
 	}
+	settled := known && looks.Settled(s.now())
 	raw, err := read()
 	if err != nil {
 		return Sum{}, nil, err
 	}
 	sum := Sum(sha256.Sum256(raw))
-	if after, ok := LooksOf(name); known && ok && after == looks && looks.settled(s.now()) {
+	if after, ok := LooksOf(name); settled && ok && after == looks {
 		s.Put([][]byte{sum[:]}, sumKind, looks.key())
 	}
 	return sum, raw, nil
@@ -250,19 +251,19 @@ func (l Looks) key() []byte {
 	return b.Bytes()
 }
 
-// settled reports whether the file was written long enough ago for its times to tell the next writing.
-func (l Looks) settled(now time.Time) bool {
+// Settled reports whether the file was written long enough ago for its times to tell the next writing.
+func (l Looks) Settled(now time.Time) bool {
 	return now.Sub(time.Unix(0, max(l.modified, l.changedAt))) > unsettled
 }
 
 // ForProgram is Open for the program that runs, nil where that cannot be read.
 func ForProgram(dir string, limit int64) *Store {
-	any := Open(dir, Sum{}, limit)
+	sums := Open(dir, Sum{}, limit)
 	name, err := os.Executable()
-	if any == nil || err != nil {
+	if sums == nil || err != nil {
 		return nil
 	}
-	sum, _, err := any.SumOf(name, func() ([]byte, error) { return os.ReadFile(name) })
+	sum, _, err := sums.SumOf(name, func() ([]byte, error) { return os.ReadFile(name) })
 	if err != nil {
 		return nil
 	}

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"os"
 	"sync/atomic"
+	"time"
 
 	"zarvek/internal/cache"
 	"zarvek/internal/capture"
@@ -72,6 +73,7 @@ func (r *reading) readBytes(u *unit, raw []byte, number uint32) (*capture.Captur
 // readKept is read with a store.
 func (r *reading) readKept(store *cache.Store, u *unit, number uint32) (*capture.Capture, int64, error) {
 	looks, known := cache.LooksOf(u.path)
+	tells := known && looks.Settled(time.Now()) // a change of the file from now on
 	sum, raw, err := store.SumOf(u.path, u.read)
 	if err != nil {
 		return nil, 0, err
@@ -81,7 +83,7 @@ func (r *reading) readKept(store *cache.Store, u *unit, number uint32) (*capture
 		if err != nil {
 			return nil, err
 		}
-		if now, ok := cache.LooksOf(u.path); (!known || !ok || now != looks) && sha256.Sum256(raw) != sum {
+		if now, ok := cache.LooksOf(u.path); (!tells || !ok || now != looks) && sha256.Sum256(raw) != sum {
 			return nil, errChanged
 		}
 		return source.UnpackWithin(raw, source.NewBudget(maxUnpacked))

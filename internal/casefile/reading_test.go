@@ -97,6 +97,32 @@ func TestAKeptCaseIsTheCase(t *testing.T) {
 	require.Greater(t, took, 500)
 }
 
+// TestASumWithoutAReading: the sum of a file that has not changed for a while is remembered; where what was read of it is
+// gone it is read all the same.
+func TestASumWithoutAReading(t *testing.T) {
+	dir, kept := t.TempDir(), filepath.Join(t.TempDir(), "kept")
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "valley.txt"), []byte("10.61.40.0/24 via 172.28.61.18 dev lift0 \n"), 0o600))
+	store := cache.Open(kept, cache.Sum{}, cache.DefaultLimit)
+	o := Options{Cache: func() *cache.Store { return store }, keepAll: true}
+	time.Sleep(2100 * time.Millisecond) // until its times would tell of a change
+	for _, wasKept := range []bool{false, true} {
+		c, err := LoadWith(dir, o)
+		require.NoError(t, err)
+		require.Equal(t, wasKept, c.Files[0].Kept())
+	}
+	sums, err := filepath.Glob(filepath.Join(kept, "sum-*"))
+	require.NoError(t, err)
+	require.NotEmpty(t, sums)
+	readings, err := filepath.Glob(filepath.Join(kept, "reading-*"))
+	require.NoError(t, err)
+	require.Len(t, readings, 1)
+	require.NoError(t, os.Remove(readings[0]))
+	c, err := LoadWith(dir, o)
+	require.NoError(t, err)
+	require.False(t, c.Files[0].Kept())
+	require.Equal(t, 1, c.Network.Devices().At(0).Tables().At(0).Routes().Len())
+}
+
 func TestWhatIsReadAnew(t *testing.T) {
 	dir := t.TempDir()
 	file := filepath.Join(dir, "valley", "routes.txt")

@@ -115,8 +115,8 @@ them, and every use of a note is shown as evidence. What it does not know is an 
   groups:
     tills: [till-2, 10.61.64.0/28]        hosts, networks and addresses together
   keep: [10.61.254.4, camera]             must stay reachable while zarvek rehearse changes things
-  one-area: [ospf, isis]                  all its routers are of one area, or one level: rehearse and
-                                          survive need that where tables alone were captured
+  one-area: [ospf, isis]                  all routers of each are in one area, or on one level: what
+                                          rehearse and survive cannot see in tables alone
   devices:
     tickets:                              a device of the case
       forwarding: {ipv4: on, ipv6: off}
