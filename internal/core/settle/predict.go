@@ -212,8 +212,8 @@ func (r *run) predict(
 		if had && paths == nil && !t.Replaces(p) && !announces(n) && s.keeps(own) {
 			continue
 		}
-		by, _ := r.otherwise(in, n, p)
-		if by && in.mayLearn(origins) {
+		by, how := r.otherwise(in, n, p)
+		if by && how != route.Direct && how != route.Local && in.mayLearn(origins) {
 			by = standFirst(t, t.RoutesTo(p), in.protocol, in.attributes(t, p, entry{}, false, n).Preference)
 		}
 		if !had && (by || paths == nil && !s.takesPart[n]) {
