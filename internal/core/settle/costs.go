@@ -132,10 +132,8 @@ func (in *instance) toItsNetwork(p netip.Prefix) {
 			}
 			x, own := attached[a.to], e.metric.Value-a.cost.Value
 			for _, k := range x.arcs {
-				if far := &in.arcs[k]; own < x.around {
+				if own < x.around {
 					in.learn(k, own, e.row.Mark)
-				} else if !far.cost.Known {
-					far.least = max(far.least, own)
 				}
 			}
 		}
@@ -148,7 +146,9 @@ type ownLink struct {
 	around uint64 // what the node would pay at least to come there by others
 }
 
-// linkOf tells how a node attaches to a network, nil where that is no link's or its own metric is shown.
+// linkOf tells how a node attaches to a network, nil where that is no link's or its own metric is shown, and where it may
+// leave to the far end to announce the network (RFC 6860), so that the metric is that of both: neither its own way
+// around nor its configuration tells.
 func (in *instance) linkOf(n int, p netip.Prefix) *ownLink {
 	ifname := in.attachedBy(n, p)
 	e, told := in.entryOf(p, n)
@@ -161,11 +161,15 @@ func (in *instance) linkOf(n int, p netip.Prefix) *ownLink {
 			x.arcs = append(x.arcs, k)
 		}
 	}
-	if len(x.arcs) == 0 {
+	switch {
+	case len(x.arcs) == 0:
 		return nil
-	}
-	if x.around = in.aroundAtLeast(n, p); told && e.metric.Known {
-		x.around = max(x.around, e.metric.Value)
+	case told && e.metric.Known: // the best there is, over the link itself as well
+		x.around = e.metric.Value
+	case in.nodes[n].device.Configures(in.protocol):
+		x.around = in.aroundAtLeast(n, p)
+	default:
+		return nil
 	}
 	return x
 }

@@ -23,7 +23,7 @@ const name = "protocol interfaces"
 var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
 	About: "the interfaces on which OSPF runs, with area and cost, as paragraphs or one a row",
 	Sample: "lift0 is up\n  Internet Address 172.28.61.1/30, Broadcast 172.28.61.3, Area 0.0.0.0\n" +
-		"  Router ID 10.61.254.1, Network Type POINTOPOINT, Cost: 10, Neighbor Count is 1\n"}
+		"  Router ID 10.61.254.1, Network Type POINTOPOINT, Cost: 10, Adjacent neighbor count is 1\n"}
 
 var (
 	// header begins a paragraph.
@@ -32,7 +32,7 @@ var (
 	areaOfAddress = lazyregexp.New(`^\s+Internet Address (\d+\.\d+\.\d+\.\d+/\d+)\b.*, Area (\d[\d.]*)\b`)
 	areaOfSix     = lazyregexp.New(`^\s+(?:Area ID (\d[\d.]*), Cost \d+|Area (\d[\d.]*), Process ID \d+)`)
 	costWords     = lazyregexp.New(`\bCost:? (\d+)`)
-	adjacent      = lazyregexp.New(`(?i)\b(?:neighbor count is (\d+)|number of neighbors:? (\d+))`)
+	adjacent      = lazyregexp.New(`(?i)\badjacent (?:neighbor count is|with) (\d+)`) // fully, not merely heard of
 	// heading is that of one interface a row.
 	heading = lazyregexp.New(`^\s*Interface\s.*\bArea\s.*\bCost\b`)
 	inVRF   = lazyregexp.New(`^\s*(?:OSPF )?Process ID \S+ VRF (\S+)`)
@@ -150,7 +150,7 @@ func (r *reader) detail(line string, lo, hi int) {
 		p.cost, told = route.N(n), true
 	}
 	if m := adjacent.FindStringSubmatch(line); m != nil {
-		p.speaking, told = strings.Trim(m[1]+m[2], "0") != "", true
+		p.speaking, told = strings.Trim(m[1], "0") != "", true
 	}
 	if low := strings.ToLower(line); strings.Contains(low, "passive interface") || strings.Contains(low, "no hellos") {
 		p.passive, told = true, true
@@ -202,8 +202,8 @@ func (r *reader) runs(p *paragraph, m route.Mark) {
 }
 
 // twoWords are names of columns that stand in two words.
-var twoWords = strings.NewReplacer("IP Address/Mask", "Address", "IP Address", "Address", "Nbrs F/C", "Nbrs",
-	"Intf ID", "IntfID", "Neighbors", "Nbrs")
+var twoWords = strings.NewReplacer("IP Address/Mask", "Address", "IP Address", "Address", "Nbrs F/C", "Full",
+	"Intf ID", "IntfID")
 
 // columns are the words of a row, or the names of them all.
 func columns(line string) []string { return strings.Fields(twoWords.Replace(line)) }
@@ -244,7 +244,7 @@ func (r *reader) row(w []string, lo, hi int) error {
 			if strings.EqualFold(w[i], "down") {
 				p.state = network.LinkUnknown // OSPF's state, not the link's
 			}
-		case "nbrs":
+		case "full": // of all that were heard of
 			full, _, _ := strings.Cut(w[i], "/")
 			n, ok := layout.Uint([]byte(full))
 			if p.speaking = n > 0; !ok {

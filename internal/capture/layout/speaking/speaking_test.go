@@ -37,12 +37,16 @@ lift4 is up, type BROADCAST
     inet : 172.28.61.17/30
     inet6: fe80::1/64
   Area ID 0.0.0.1, Cost 7
-  Number of neighbors: 1
+  Neighbor Count is 1, Adjacent neighbor count is 1
+lift5 is up
+  Internet Address 172.28.61.21/30, Broadcast 172.28.61.23, Area 0.0.0.0
+  Router ID 10.61.254.1, Network Type POINTOPOINT, Cost: 10
+  Neighbor Count is 1, Adjacent neighbor count is 0
 `
 
 const rows = `Interface    PID   Area            IP Address/Mask    Cost  State Nbrs F/C
 Li0          1     0               172.28.61.1/30     10    P2P   1/1
-Ha0          1     0.0.0.3         10.61.40.1/24      64    DR    0/0
+Ha0          1     0.0.0.3         10.61.40.1/24      64    DR    0/1
 Li9          1     0               172.28.61.300/30   64    DR    0/0
 Li8          1     0               172.28.61.12/30    64    DR
 `
@@ -63,14 +67,15 @@ func TestParagraphs(t *testing.T) {
 	in := []byte(paragraphs)
 	r := layouttest.Laws(t, Read, in)
 	require.Equal(t, []string{"lift0 ipv4 0.0.0.0 on true passive false 10", "hall0 ipv4 0.0.0.3 on true passive true 64",
-		"ipv4 0.0.0.0 on false passive false 0", "ipv4 0.0.0.0 on false passive false 0", "lift4 ipv6 0.0.0.1 on true passive false 7"}, told(r))
+		"ipv4 0.0.0.0 on false passive false 0", "ipv4 0.0.0.0 on false passive false 0", "lift4 ipv6 0.0.0.1 on true passive false 7",
+		"ipv4 0.0.0.0 on false passive false 0"}, told(r))
 	require.Empty(t, r.Unread)
 	var states []string
 	for _, i := range r.Facts.Interfaces {
 		states = append(states, fmt.Sprint(i.Name, " ", i.State == network.LinkUp))
 	}
-	require.Equal(t, []string{"lift0 true", "hall0 true", "lift1 false", "lift2 true", "lift4 true"}, states)
-	require.Len(t, r.Facts.Addresses, 4)
+	require.Equal(t, []string{"lift0 true", "hall0 true", "lift1 false", "lift2 true", "lift4 true", "lift5 true"}, states)
+	require.Len(t, r.Facts.Addresses, 5)
 	require.Positive(t, recognise(in))
 	layouttest.Variants(t, Read, paragraphs)
 }
@@ -84,7 +89,8 @@ func TestRows(t *testing.T) {
 	layouttest.Variants(t, Read, rows)
 	other := []byte(" OSPF Process ID 1 VRF tills\n Interface   ID   Area      Cost  State  Neighbors Status\n Eth1/1      1    0.0.0.0   40    P2P    1         up\n")
 	require.Empty(t, told(layouttest.Laws(t, Read, other)), "of another instance")
-	require.Len(t, told(Read([]byte(strings.Replace(string(other), "tills", "default", 1)))), 1)
+	require.Equal(t, []string{"ipv4 0.0.0.0 on false passive false 0"},
+		told(Read([]byte(strings.Replace(string(other), "tills", "default", 1)))), "whether a neighbour is a full one is not told")
 }
 
 // TestAHeaderThatIsGone: the lines of an interface whose first line was lost do not speak of the one above.

@@ -224,8 +224,8 @@ func (r *reader) protocolOn(w []string, ifname string, lo, hi int) bool {
 		p.On = true
 	case w[0] == "passive":
 		p.Passive = true
-	case w[0] == "circuit-type":
-		p.Other = true // another level than the device's
+	case w[0] == "circuit-type", w[0] == "prefix-suppression", w[0] == "advertise":
+		p.Other = true // another level than the device's, or the network of the link is not announced
 	default:
 		return false
 	}
