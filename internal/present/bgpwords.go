@@ -38,6 +38,10 @@ func bgpWords(x network.BGPStatement) string {
 	add(x.In, "what is taken from it is filtered or changed, which is not worked out")
 	add(x.Out, "what it is told is filtered or changed, which is not worked out")
 	add(x.Local == 0 && x.Keeps == network.TurnedOff, "of equal paths the one in use need not stay")
+	add(x.Paths > 0, "up to %d equal paths are used at once", x.Paths)
+	add(x.Preference.Known, "what other autonomous systems tell it has the preference %d", x.Preference.Value)
+	add(x.Strict, "of another protocol it takes what the table uses by that one")
+	add(x.Unruled, "what is exchanged with other autonomous systems needs no rules")
 	add(x.Other, "the line changes what is chosen or announced, which is not worked out")
 	return about + ": " + strings.Join(says, "; ")
 }

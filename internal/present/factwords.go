@@ -65,6 +65,9 @@ func factWords(f network.Fact) string {
 		if x.Filtered {
 			s += ", as far as rules let it"
 		}
+		if x.Metric.Known {
+			s += fmt.Sprintf(", with the external metric %d", x.Metric.Value)
+		}
 		return s
 	case *network.BGPStatement:
 		return bgpWords(*x)

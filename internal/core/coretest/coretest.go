@@ -33,10 +33,10 @@ import (
 //	a: check e0 strict                       (also feasible, loose)
 //	a: stateful
 //	a: runs ospf e0 area 0.0.0.0 cost 10     (a configuration says so)
-//	a: speaks 64901                          (BGP, as a configuration says; "keeps" behind it)
+//	a: speaks 64901                          (BGP, as a configuration says; also keeps, unruled, strict, paths 16 prefers 20)
 //	a: peer 10.0.0.2 as 64902                (also self, client, in, out, off behind it)
 //	a: announces 10.9.0.0/16
-//	a: hands static to bgp
+//	a: hands static to bgp                   (also metric 20 behind it)
 //	a: session 10.0.0.2 e0 down              (also up)
 //	a: tracked 1 down                        (also up)
 //	a: cut                                   (the tables end in the middle)
@@ -179,8 +179,12 @@ func add(f *network.Facts, rest string, m route.Mark) {
 	case "speaks", "peer", "announces":
 		f.BGP = append(f.BGP, bgpStatement(w, m))
 	case "hands":
-		f.Redistributed = append(f.Redistributed,
-			network.Redistribution{Protocol: protocols[w[3]], Source: protocols[w[1]], Mark: m})
+		x := network.Redistribution{Protocol: protocols[w[3]], Source: protocols[w[1]], Mark: m}
+		if len(w) > 5 {
+			n, _ := strconv.ParseUint(w[5], 10, 64)
+			x.Metric = route.N(n)
+		}
+		f.Redistributed = append(f.Redistributed, x)
 	case "paths": // the most equal ways that a protocol uses, as a configuration tells
 		n, _ := strconv.ParseUint(w[2], 10, 16)
 		f.Protocols = append(f.Protocols, network.ProtocolInterface{Protocol: protocols[w[1]], Paths: n, Mark: m})
@@ -380,6 +384,10 @@ func bgpStatement(w []string, m route.Mark) network.BGPStatement {
 		if slices.Contains(w, "keeps") {
 			x.Keeps = network.TurnedOn
 		}
+		if at := slices.Index(w, "paths"); at > 0 {
+			x.Paths, x.Preference = uint64(number(w[at+1])), route.N(uint64(number(w[at+3])))
+		}
+		x.Unruled, x.Strict = slices.Contains(w, "unruled"), slices.Contains(w, "strict")
 	case "peer":
 		x.Peer, x.Remote = netip.MustParseAddr(w[1]), number(w[3])
 		x.Self, x.Client = slices.Contains(w, "self"), slices.Contains(w, "client")

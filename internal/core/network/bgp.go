@@ -20,7 +20,16 @@ type BGPStatement struct {
 	Self   bool         // it announces itself as the next hop of what it tells that neighbour (next-hop-self)
 	Client bool         // a client that it reflects routes to (RFC 4456)
 	// Keeps tells whether, of equal paths from other autonomous systems, the one in use stays (RFC 5004).
-	Keeps   Toggle
+	Keeps Toggle
+	// Paths is the most equal paths that are used at once, Preference that of what is heard from other autonomous
+	// systems: as the line tells, or as the documentation of the system has it where no line does. 0, and not known:
+	// neither does.
+	Paths      uint64
+	Preference route.Number
+	// Strict tells that of another protocol's prefixes it takes those that its table uses by that one: others take the
+	// attached networks as well on which that protocol runs.
+	Strict  bool
+	Unruled bool         // what is exchanged with other autonomous systems needs no rules that let it (RFC 8212)
 	Network netip.Prefix // it announces this prefix where its table has it
 	// In and Out tell that something that is not told here changes what is taken from the neighbour, or what is
 	// announced to it.

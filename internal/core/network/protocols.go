@@ -34,7 +34,10 @@ type Redistribution struct {
 	Family   route.Family   // 0: both
 	Source   route.Protocol
 	Filtered bool // by rules that are not told here
-	Mark     route.Mark
+	// Metric is the external metric of type 2 (RFC 2328 section 2.3) with which OSPF announces it: as the line tells, or
+	// as the documentation of the system has it where no line does.
+	Metric route.Number
+	Mark   route.Mark
 }
 
 // A ProtocolState is how a protocol runs on one interface, by all lines of a configuration. The zero ProtocolState is

@@ -22,12 +22,15 @@ func (s *speaking) heading(r *reader, w []string, m route.Mark) {
 	if !s.elsewhere {
 		n, _ := autonomousSystem(w[2])
 		x := network.BGPStatement{Local: n, Other: n == 0, Mark: m}
-		if r.daemons {
-			x.Keeps = network.TurnedOn
+		if r.daemons { // what FRR does where no line tells otherwise
+			x.Keeps, x.Paths, x.Preference, x.Strict = network.TurnedOn, usualPaths, route.N(20), true
 		}
 		r.Facts.BGP = append(r.Facts.BGP, x)
 	}
 }
+
+// usualPaths is how many equal paths FRR uses at once, unless it was built for another number.
+const usualPaths = 16
 
 // speaksBGP reports whether words are the heading of such a block.
 func speaksBGP(w []string) bool { return len(w) > 2 && w[0] == "router" && w[1] == "bgp" }
@@ -61,8 +64,8 @@ var plainBGP = [][]string{
 	{"bgp", "router-id"}, {"bgp", "log-neighbor-changes"}, {"bgp", "cluster-id"}, {"bgp", "deterministic-med"},
 	{"bgp", "fast-external-failover"}, {"bgp", "ebgp-requires-policy"},
 	{"bgp", "suppress-duplicates"}, {"bgp", "default", "ipv4-unicast"},
-	{"bgp", "network", "import-check"}, {"timers", "bgp"}, {"maximum-paths"}, {"exit"},
-	{"no", "bgp", "ebgp-requires-policy"}, {"no", "synchronization"}, {"no", "auto-summary"},
+	{"bgp", "network", "import-check"}, {"timers", "bgp"}, {"exit"},
+	{"no", "synchronization"}, {"no", "auto-summary"},
 	{"no", "bgp", "log-neighbor-changes"}, {"no", "bgp", "hard-administrative-reset"},
 	{"no", "bgp", "graceful-restart", "notification"}, {"no", "bgp", "suppress-duplicates"},
 }
@@ -104,6 +107,10 @@ func (s *speaking) line(r *reader, w []string, m route.Mark) bool {
 	case startsWith(w, []string{"bgp", "bestpath", "compare-routerid"}),
 		startsWith(w, []string{"bgp", "bestpath", "as-path", "multipath-relax"}):
 		x.Keeps = network.TurnedOff
+	case slices.Equal(w, []string{"no", "bgp", "ebgp-requires-policy"}):
+		x.Unruled = true
+	case w[0] == "maximum-paths" && len(rest) > 0:
+		x.Paths, _ = strconv.ParseUint(rest[0], 10, 16)
 	case w[0] == "neighbor" && len(rest) > 1:
 		s.peer(&x, rest[0], rest[1:])
 	case startsWith(w, []string{"no", "neighbor"}) && len(w) == 4 && w[3] == "activate":

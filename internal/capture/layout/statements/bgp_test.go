@@ -79,3 +79,35 @@ func TestABlockOfBGPAlone(t *testing.T) {
 	require.Equal(t, network.OtherAS, r.Facts.BGP[1].Kin)
 	require.True(t, r.Facts.BGP[2].Other, "a neighbour without an address is not followed")
 }
+
+// TestWhatASystemDoesUnasked: of FRR the documentation tells what no line does; of others nothing is taken for granted.
+func TestWhatASystemDoesUnasked(t *testing.T) {
+	const lines = "hostname depot\nrouter bgp 64901\n no bgp ebgp-requires-policy\n maximum-paths 4\n maximum-paths ibgp 8\n!\n" +
+		"router ospf\n redistribute bgp\n redistribute static metric 70\n redistribute connected metric-type 1 metric 30\n" +
+		" redistribute rip metric many\n!\nrouter ospf6\n redistribute bgp\n!\n"
+	for name, tt := range map[string]struct {
+		in      string
+		head    network.BGPStatement
+		metrics []route.Number
+	}{
+		"one that says what it is": {"frr version 8.4\n" + lines,
+			network.BGPStatement{Local: 64901, Keeps: network.TurnedOn, Paths: 16, Preference: route.N(20), Strict: true},
+			[]route.Number{route.N(20), route.N(70), {}, {}, {}}},
+		"with other defaults": {"frr version 8.4\nfrr defaults datacenter\n" + lines, network.BGPStatement{Local: 64901},
+			[]route.Number{{}, route.N(70), {}, {}, {}}},
+		"any other one": {lines, network.BGPStatement{Local: 64901}, []route.Number{{}, route.N(70), {}, {}, {}}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			r := layouttest.Laws(t, Read, []byte(tt.in))
+			for i := range r.Facts.BGP {
+				r.Facts.BGP[i].Mark = route.Mark{}
+			}
+			require.Equal(t, []network.BGPStatement{tt.head, {Unruled: true}, {Paths: 4}}, r.Facts.BGP)
+			var metrics []route.Number
+			for _, x := range r.Facts.Redistributed {
+				metrics = append(metrics, x.Metric)
+			}
+			require.Equal(t, tt.metrics, metrics)
+		})
+	}
+}

@@ -123,6 +123,9 @@ func (r *reader) protocolLine(w []string, lo, hi int) bool {
 			return false
 		}
 		x.Source, x.Filtered = sourceOf(w[i]), slices.Contains(w, "route-map") || slices.Contains(w, "route-policy")
+		if x.Protocol == route.OSPF {
+			x.Metric = r.externalMetric(w[i:], x.Family)
+		}
 		r.Facts.Redistributed = append(r.Facts.Redistributed, x)
 		return true
 	case w[0] == "is-type" && len(w) == 2 && w[1] == "level-2-only" && !no:
@@ -142,6 +145,26 @@ func (r *reader) protocolLine(w []string, lo, hi int) bool {
 	}
 	r.Facts.Protocols = append(r.Facts.Protocols, p)
 	return true
+}
+
+// externalMetric is that of type 2 with which OSPF announces what a line lets in; FRR's is 20 where no line tells another
+// one.
+func (r *reader) externalMetric(w []string, fam route.Family) route.Number {
+	if slices.Contains(w, "metric-type") {
+		return route.Number{}
+	}
+	if at := slices.Index(w, "metric"); at >= 0 {
+		if at+1 < len(w) {
+			if n, err := strconv.ParseUint(w[at+1], 10, 24); err == nil {
+				return route.N(n)
+			}
+		}
+		return route.Number{}
+	}
+	if r.daemons && fam == route.IPv4 && len(w) == 1 {
+		return route.N(20)
+	}
+	return route.Number{}
 }
 
 // networkOf reads "PREFIX", "ADDRESS WILDCARD" or an interface's name, and returns the words behind it.

@@ -189,7 +189,7 @@ func (r *reader) line(s string, lo, hi int) (used bool, err error) {
 		r.block, r.link, r.table, r.vlan, r.staticBlock = "", 0, "", "", false
 		r.speaking = speaking{}
 		if len(w) > 1 && w[0] == "frr" && (w[1] == "version" || w[1] == "defaults") {
-			r.daemons = true
+			r.daemons = w[1] == "version" || w[len(w)-1] == "traditional" // another profile has other defaults
 		}
 		if speaksBGP(w) {
 			r.speaking.heading(r, w, layout.Mark(lo, hi))
