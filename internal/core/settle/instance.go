@@ -38,6 +38,7 @@ type instance struct {
 	holders   map[netip.Prefix][]int // of each prefix: nodes that have it in use by another source
 	uses      [][]int32              // of each arc: the prefixes with a path over it, as places in sorted
 	shared    []int32                // the prefixes that several nodes hold, likewise
+	veiled    map[netip.Prefix]bool  // whose paths go on beyond a node of which the table does not show that
 	selects   []bool                 // of each node: of equal next hops it uses one, which the capture marks
 	equal     []int                  // of each node: the most equal next hops that any of its paths has
 	byArea    bool                   // configurations tell the area of every adjacency
@@ -59,6 +60,7 @@ type instance struct {
 	// prefixes of areas in pieces: a device of the prefix's area has it from the backbone (RFC 2328 section 3.7)
 	parted map[netip.Prefix]bool
 	trust  *trust
+	handed *handed
 	before map[netip.Prefix]*before // of each prefix
 	parts  []*instance              // that no adjacency joins, where there are several and everybody was captured
 	part   int                      // which of them it is, from 1; 0: it is none
@@ -68,6 +70,12 @@ type instance struct {
 type trust struct {
 	once  sync.Once
 	holds bool
+}
+
+// handed are the metrics with which nodes announce what they have by other protocols; they are looked for once.
+type handed struct {
+	once    sync.Once
+	metrics map[handing]route.Number
 }
 
 // A node is a table of a device that speaks the protocol.
@@ -140,7 +148,7 @@ func findInstances(t *topology.Topology) []*instance {
 // newInstance reads a protocol out of some tables.
 func newInstance(t *topology.Topology, p route.Protocol, fam route.Family, nodes []nodeKey) *instance {
 	in := &instance{topo: t, protocol: p, family: fam, number: map[nodeKey]int{}, entries: map[netip.Prefix][]entry{},
-		trust: &trust{}, parted: map[netip.Prefix]bool{}}
+		trust: &trust{}, handed: &handed{}, parted: map[netip.Prefix]bool{}}
 	for _, k := range nodes {
 		in.nodeOf(t.Network.Device(k.device), k.table)
 	}
@@ -153,6 +161,7 @@ func newInstance(t *topology.Topology, p route.Protocol, fam route.Family, nodes
 	in.tellKinds()
 	in.tellAreas()
 	in.deduce()
+	in.findVeiled()
 	in.exact = !slices.ContainsFunc(in.arcs,
 		func(a arc) bool { return a.to < 0 || !a.proven || a.silent || !a.cost.Known })
 	return in

@@ -169,6 +169,10 @@ func (in *instance) flat(list []entry) bool {
 func (in *instance) fromOutside(p netip.Prefix) bool {
 	return slices.ContainsFunc(in.chainEnds(p), func(n int) bool {
 		return slices.ContainsFunc(in.nodes[n].table.RoutesTo(p), func(x route.Route) bool {
+			if x.Protocol == route.Direct && len(x.NextHops) == 1 {
+				s := in.state(n, x.NextHops[0].Interface)
+				return x.Is(route.Installed) && s.Known && !s.On
+			}
 			return x.Is(route.Installed) && x.Protocol != route.Direct && x.Protocol != route.Local
 		})
 	})

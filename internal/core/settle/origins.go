@@ -11,87 +11,118 @@ import (
 // origins lists who announces a prefix after the change, and whether one who did does not any more, or may begin to.
 // Moved are the nodes that have it otherwise than before.
 func (r *run) origins(in *instance, p netip.Prefix, dead []bool, moved []int) (list []origin, changed bool) {
-	seen := map[int]bool{}
+	a := &announcing{run: r, in: in, prefix: p, seen: map[int]bool{}}
 	for _, k := range in.owners[p] {
-		e := &in.entries[p][k]
-		seen[e.node] = true
-		was := in.nodes[e.node].device
-		now := r.now.Numbered(was.Number())
-		if now == nil || now.Interface(e.ifname).State == network.LinkDown {
-			changed = true
-			continue
-		}
-		o := origin{node: e.node, least: e.metric.Value, most: e.metric.Value, attached: true}
-		if !e.metric.Known {
-			o.least, o.most = 0, most(in.protocol)
-		}
-		list = append(list, o)
+		a.owner(&in.entries[p][k])
 	}
 	for _, n := range in.chainEnds(p) {
-		seen[n] = true
-		if r.open(in, n, p) { // it may announce it still, or not
-			changed = true
-			list = append(list, origin{node: n, most: endless})
-			continue
-		}
-		if !r.still(in, n, p) {
-			changed = true
-			continue
-		}
-		least, high := in.ownMetric(p, n)
-		if now, _ := r.otherwise(in, n, p); now && !otherwiseAt(in.nodes[n].table, p, in.protocol) {
-			// what was captured is not what it announces now: some daemons keep routes to what is gone
-			o := origin{node: n, most: endless, fresh: true}
-			if cost, ok := r.attachedCost(in, n, p); ok {
-				o.least, o.most = cost[0], cost[1]
-			}
-			list, changed = append(list, o), true
-			continue
-		}
-		cost, attached := r.attachedCost(in, n, p)
-		if attached && cost[1]-cost[0] < high-least {
-			least, high = cost[0], cost[1]
-		}
-		list = append(list, origin{node: n, least: least, most: high, attached: attached})
-		changed = changed || r.hiddenWay(in, n, p, dead)
+		a.end(n, dead)
 	}
-	for _, n := range append(slices.Clone(in.holders[p]), moved...) { // who has it otherwise, and may announce it
-		if seen[n] {
-			continue
-		}
-		seen[n] = true
-		if r.open(in, n, p) {
-			changed = true
-			list = append(list, origin{node: n, most: endless})
-			continue
-		}
-		now, _ := r.otherwise(in, n, p)
-		if !now { // it may learn what it had by another source
-			changed = changed || otherwiseAt(in.nodes[n].table, p, in.protocol)
-			continue
-		}
-		cost, attached := r.attachedCost(in, n, p)
-		if was := otherwiseAt(in.nodes[n].table, p, in.protocol); !was && !attached && !in.announces(n, r, p) &&
-			!r.beside(in, n, p) && !in.joins(n) {
-			continue // new there, and nothing shows that it announces such routes
-		} else if !was {
-			changed = true
-		}
-		o := origin{node: n, most: endless, fresh: !otherwiseAt(in.nodes[n].table, p, in.protocol)}
-		if !attached && r.redistributes(in, n, p) {
-			o.most, o.external = 0, true
-		}
+	for _, n := range append(slices.Clone(in.holders[p]), moved...) {
+		a.other(n)
+	}
+	return a.list, a.changed
+}
+
+// announcing is what origins has found so far. Who was looked at as one that announced the prefix before, and has it
+// otherwise now, is looked at again as any other.
+type announcing struct {
+	*run
+	in      *instance
+	prefix  netip.Prefix
+	seen    map[int]bool
+	list    []origin
+	changed bool
+}
+
+// owner looks at a node with an entry that is its own network.
+func (a *announcing) owner(e *entry) {
+	now := a.now.Numbered(a.in.nodes[e.node].device.Number())
+	if now == nil || now.Interface(e.ifname).State == network.LinkDown {
+		a.changed = true
+		return
+	}
+	a.seen[e.node] = true
+	o := origin{node: e.node, least: e.metric.Value, most: e.metric.Value, attached: true}
+	if !e.metric.Known {
+		o.least, o.most = 0, most(a.in.protocol)
+	}
+	a.list = append(a.list, o)
+}
+
+// end looks at a node at which next hops end.
+func (a *announcing) end(n int, dead []bool) {
+	in, p := a.in, a.prefix
+	switch {
+	case in.veiled[p] && in.passesOn(n, p):
+		return
+	case a.open(in, n, p): // it may announce it still, or not
+		a.seen[n], a.changed = true, true
+		a.list = append(a.list, a.mayAnnounce(in, n, p))
+		return
+	case !a.still(in, n, p):
+		a.changed = true
+		return
+	}
+	a.seen[n] = true
+	cost, attached := a.attachedCost(in, n, p)
+	if now, _ := a.otherwise(in, n, p); now && !otherwiseAt(in.nodes[n].table, p, in.protocol) {
+		// what was captured is not what it announces now: some daemons keep routes to what is gone
+		o := origin{node: n, most: endless, fresh: true}
 		if attached {
-			o.least, o.most, o.attached = cost[0], cost[1], true
-			list = append(list, o)
-			continue
+			o.least, o.most = cost[0], cost[1]
 		}
-		if e, ok := in.entryOf(p, n); ok && e.metric.Known {
-			o.least = e.metric.Value // the protocol goes another way there, since its own one is no better
-		}
-		list = append(list, o)
+		a.list, a.changed = append(a.list, o), true
+		return
 	}
-	return list, changed
+	least, high := in.ownMetric(p, n)
+	if attached && cost[1]-cost[0] < high-least {
+		least, high = cost[0], cost[1]
+	}
+	a.list = append(a.list, origin{node: n, least: least, most: high, attached: attached, told: a.told(in, n, p)})
+	a.changed = a.changed || a.hiddenWay(in, n, p, dead)
+}
+
+// other looks at a node that has the prefix otherwise, or had, and may announce it.
+func (a *announcing) other(n int) {
+	in, p := a.in, a.prefix
+	if a.seen[n] {
+		return
+	}
+	a.seen[n] = true
+	if a.open(in, n, p) {
+		a.changed = true
+		if !a.keepsTo(in, n, p) {
+			a.list = append(a.list, a.mayAnnounce(in, n, p))
+		}
+		return
+	}
+	was := otherwiseAt(in.nodes[n].table, p, in.protocol)
+	if now, _ := a.otherwise(in, n, p); !now { // it may learn what it had by another source
+		a.changed = a.changed || was
+		return
+	}
+	cost, attached := a.attachedCost(in, n, p)
+	if !attached && a.keepsTo(in, n, p) {
+		return
+	}
+	if !was && !attached && !in.announces(n, a.run, p) && !a.beside(in, n, p) && !in.joins(n) {
+		return // new there, and nothing shows that it announces such routes
+	}
+	a.changed = a.changed || !was
+	o := origin{node: n, most: endless, fresh: !was}
+	if attached {
+		o.least, o.most, o.attached = cost[0], cost[1], true
+		a.list = append(a.list, o)
+		return
+	}
+	if a.redistributes(in, n, p) {
+		o.most, o.external, o.told = 0, true, a.told(in, n, p)
+	}
+	if e, ok := in.entryOf(p, n); ok && e.metric.Known {
+		o.least = e.metric.Value // the protocol goes another way there, since its own one is no better
+	}
+	a.list = append(a.list, o)
 }
 
 // open reports whether it cannot be told by what a node has a prefix now.

@@ -32,6 +32,8 @@ type origin struct {
 	// it takes it from another source and announces it, as its configuration tells (RFC 2328 section 2.3)
 	external bool
 	attached bool // it is attached to the network, and the protocol runs there
+	// the external metric of type 2 with which it announces it, where captures show that
+	told route.Number
 }
 
 // protocol predicts the routes of one protocol; true where any table changes.
@@ -51,7 +53,7 @@ func (r *run) protocol(in *instance) bool {
 		if !some && !gone && !in.grown {
 			continue
 		}
-		if !gone && !in.grown && !in.hidden && !in.mayUse(p, dead) {
+		if !gone && !in.grown && !in.hidden && !in.veiled[p] && !in.mayUse(p, dead) {
 			continue // no path of anybody uses what died
 		}
 		q := question{in.protocol, in.family, in.part, p}
@@ -362,6 +364,11 @@ func (in *instance) preference(t *network.Table, n, kind int) route.Number {
 			}
 		}
 	}
+	return in.onePreference(t)
+}
+
+// onePreference is what all routes of the protocol in a table have, not known where they differ.
+func (in *instance) onePreference(t *network.Table) route.Number {
 	var one route.Number
 	for id := range t.Routes().Shared() {
 		x := t.Routes().Attributes(route.AttrID(id))

@@ -34,12 +34,13 @@ type search struct {
 	in        *instance
 	dead      []bool
 	origins   []origin
-	constant  bool   // the metric does not count the way (external type 2)
-	other     bool   // that metric may be another one than before
-	mixed     bool   // paths of kinds that nobody compares by metric
-	inside    []bool // the prefix's area
-	hasInside bool   // there is an area to tell from others
-	beyond    bool   // who has no way to an own network of the protocol may have one that comes from outside
+	constant  bool         // the metric does not count the way (external type 2)
+	other     bool         // that metric may be another one than before
+	told      route.Number // it is this one
+	mixed     bool         // paths of kinds that nobody compares by metric
+	inside    []bool       // the prefix's area
+	hasInside bool         // there is an area to tell from others
+	beyond    bool         // who has no way to an own network of the protocol may have one that comes from outside
 	takesPart []bool
 	area      string         // of the prefix, where configurations tell areas
 	kinds     [2]string      // of prefix, for paths inside and all others; where there are areas
@@ -101,8 +102,9 @@ func newSearch(in *instance, p netip.Prefix, origins []origin, lost bool, dead [
 		s.kinds = [2]string{in.kindOfPrefix(p, 0), in.kindOfPrefix(p, top)}
 	}
 	if s.constant {
-		s.other = lost
-		s.mixed = s.mixed || len(origins) > 1 && (lost || len(in.entries[p]) == 0 || !oneMetric(in.entries[p]))
+		s.other, s.told = lost, toldAlike(origins)
+		s.mixed = s.mixed || len(origins) > 1 && !s.told.Known &&
+			(lost || len(in.entries[p]) == 0 || !oneMetric(in.entries[p]))
 		for i := range s.origins {
 			s.origins[i].least = 0
 			if s.origins[i].most < endless {
@@ -125,6 +127,17 @@ func (in *instance) innermost(origins []origin) (out []origin, beyond bool) {
 	}
 	out = slices.DeleteFunc(slices.Clone(origins), func(o origin) bool { return o.external })
 	return out, len(out) < len(origins)
+}
+
+// toldAlike is the external metric with which all origins announce a prefix, not known where they may differ.
+func toldAlike(origins []origin) (m route.Number) {
+	for _, o := range origins {
+		if !o.told.Known || m.Known && m != o.told {
+			return route.Number{}
+		}
+		m = o.told
+	}
+	return m
 }
 
 // oneMetric reports whether all entries have the same known metric.
@@ -445,6 +458,8 @@ func (s *search) answerOnce(n int, e entry, had bool) answer {
 	}
 	slices.Sort(a.arcs)
 	switch {
+	case s.constant && s.told.Known:
+		a.metric = s.told
 	case s.constant && had && !s.other:
 		a.metric = e.metric
 	case exact && !s.constant:
