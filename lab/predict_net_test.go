@@ -25,8 +25,8 @@ type speech struct {
 	segment bool          // some routers share a segment
 	exits   int           // ways to routers of others, which nobody captures
 	islands bool          // two halves that speak OSPF, joined by BGP
-	// neighbours asks a daemon for those it speaks with, if the protocol has such: those that joined matches are joined.
-	neighbours string
+	// neighbours ask daemons for those they speak with, if the protocol has such: those that joined matches are joined.
+	neighbours []string
 	interfaces string // asks for those on which it runs, in some networks in place of configurations
 	// port and stub configure an interface towards others and the one of the own network; router is the rest.
 	port   func(n *spoken, p *port, cost, area int) string
@@ -69,13 +69,13 @@ func ospfRouter(_ *spoken, _ *router, i int) string {
 // speeches are what seeds take in turn.
 var speeches = []speech{
 	{name: "ospf", family: route.IPv4, daemons: []string{"ospfd"}, rest: 11 * time.Second,
-		neighbours: "show ip ospf neighbor", interfaces: "show ip ospf interface", port: ospfPort,
+		neighbours: []string{"show ip ospf neighbor"}, interfaces: "show ip ospf interface", port: ospfPort,
 		stub: ospfStub, router: ospfRouter, outside: always("router ospf\n redistribute static\nexit\n")},
 	{name: "ospf areas", family: route.IPv4, daemons: []string{"ospfd"}, rest: 11 * time.Second,
-		neighbours: "show ip ospf neighbor", interfaces: "show ip ospf interface", areas: true,
+		neighbours: []string{"show ip ospf neighbor"}, interfaces: "show ip ospf interface", areas: true,
 		port: ospfPort, stub: ospfStub, router: ospfRouter, outside: always("router ospf\n redistribute static\nexit\n")},
 	{name: "isis", family: route.IPv4, daemons: []string{"isisd"}, rest: 11 * time.Second,
-		neighbours: "show isis neighbor",
+		neighbours: []string{"show isis neighbor"},
 		port: func(_ *spoken, p *port, cost, _ int) string {
 			kind := " isis network point-to-point\n"
 			return fmt.Sprintf("interface %s\n ip router isis one\n%s isis hello-interval 1\n isis metric %d\nexit\n",
@@ -95,7 +95,7 @@ var speeches = []speech{
 		},
 		outside: always("router rip\n redistribute static\nexit\n")},
 	{name: "ospf6", family: route.IPv6, daemons: []string{"ospf6d"}, rest: 11 * time.Second,
-		neighbours: "show ipv6 ospf6 neighbor", interfaces: "show ipv6 ospf6 interface",
+		neighbours: []string{"show ipv6 ospf6 neighbor"}, interfaces: "show ipv6 ospf6 interface",
 		port: func(_ *spoken, p *port, cost, area int) string {
 			return fmt.Sprintf("interface %s\n ipv6 ospf6 area %d\n ipv6 ospf6 network point-to-point\n"+
 				" ipv6 ospf6 hello-interval 1\n ipv6 ospf6 dead-interval 4\n ipv6 ospf6 cost %d\nexit\n", p.name, area, cost)
@@ -108,10 +108,11 @@ var speeches = []speech{
 		},
 		outside: always("router ospf6\n redistribute static\nexit\n")},
 	{name: "ospf segment", family: route.IPv4, daemons: []string{"ospfd"}, rest: 11 * time.Second,
-		neighbours: "show ip ospf neighbor", interfaces: "show ip ospf interface", segment: true,
+		neighbours: []string{"show ip ospf neighbor"}, interfaces: "show ip ospf interface", segment: true,
 		port: ospfPort, stub: ospfStub, router: ospfRouter, outside: always("router ospf\n redistribute static\nexit\n")},
 	{name: "islands", family: route.IPv4, daemons: []string{"ospfd", "bgpd"}, rest: 11 * time.Second, islands: true,
-		port: ospfPort, stub: ospfStub, router: islandRouter, outside: always("router ospf\n redistribute static\nexit\n")},
+		neighbours: []string{"show ip ospf neighbor", "show bgp ipv4 unicast summary"},
+		port:       ospfPort, stub: ospfStub, router: islandRouter, outside: always("router ospf\n redistribute static\nexit\n")},
 	{name: "ripng", family: route.IPv6, daemons: []string{"ripngd"}, rest: 26 * time.Second,
 		port: func(_ *spoken, p *port, _, _ int) string {
 			return "router ripng\n network " + p.name + "\nexit\n"
@@ -122,14 +123,14 @@ var speeches = []speech{
 		},
 		outside: always("router ripng\n redistribute static\nexit\n")},
 	{name: "bgp", family: route.IPv4, daemons: []string{"bgpd"}, rest: 8 * time.Second,
-		neighbours: "show bgp ipv4 unicast summary", port: silent, stub: func(int) string { return "" },
+		neighbours: []string{"show bgp ipv4 unicast summary"}, port: silent, stub: func(int) string { return "" },
 		router: bgpRouter, list: "show bgp ipv4 unicast",
 		outside: func(i int) string {
 			return fmt.Sprintf("router bgp %d\n address-family ipv4 unicast\n  redistribute static\n exit-address-family\nexit\n",
 				64901+i)
 		}},
 	{name: "exits", family: route.IPv4, daemons: []string{"ospfd", "bgpd"}, rest: 11 * time.Second, exits: 2,
-		neighbours: "show ip ospf neighbor", port: ospfPort, stub: ospfStub, router: exitRouter, list: "show bgp ipv4 unicast",
+		neighbours: []string{"show ip ospf neighbor"}, port: ospfPort, stub: ospfStub, router: exitRouter, list: "show bgp ipv4 unicast",
 		outside: always("router ospf\n redistribute static\nexit\n")},
 }
 
@@ -423,7 +424,7 @@ func (n *spoken) failure() failing {
 
 // allJoined reports whether all that may speak with each other do.
 func (n *spoken) allJoined() bool {
-	if n.speech.neighbours == "" {
+	if len(n.speech.neighbours) == 0 {
 		return true
 	}
 	want := 0
@@ -441,7 +442,9 @@ func (n *spoken) allJoined() bool {
 	}
 	got := 0
 	for _, r := range n.routers {
-		got += len(joined.FindAllString(n.ask(r.name, n.speech.neighbours), -1))
+		for _, ask := range n.speech.neighbours {
+			got += len(joined.FindAllString(n.ask(r.name, ask), -1))
+		}
 	}
 	return got == want
 }

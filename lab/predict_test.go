@@ -233,7 +233,8 @@ func (n *spoken) judge(what string, before *topology.Topology, guess, truth *net
 		}
 		was, got, want := forwardingOf(before.Network, r.name, n.speech.family), forwardingOf(guess, r.name,
 			n.speech.family), forwardingOf(truth, r.name, n.speech.family)
-		all := maps.Clone(want)
+		all := maps.Clone(was) // what is lost, as predicted, among it
+		maps.Copy(all, want)
 		maps.Copy(all, got)
 		for p := range all {
 			if p.Addr().IsLinkLocalUnicast() {

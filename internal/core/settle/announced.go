@@ -14,6 +14,7 @@ type spoken struct {
 	*run
 	*speakers
 	mutual bool                   // several hand routes to another protocol and take its routes
+	across bool                   // one hands routes to another protocol, and another one takes that one's
 	moved  map[netip.Prefix][]int // who has a prefix otherwise than before
 	gone   []int                  // who is not there any more
 	risen  map[string]bool        // devices of which an interface came up
@@ -27,7 +28,7 @@ func (r *run) others() bool {
 	for _, s := range r.speakers {
 		x := &spoken{run: r, speakers: s, moved: map[netip.Prefix][]int{}, risen: map[string]bool{}}
 		x.look()
-		x.mutual = x.handToEachOther()
+		x.mutual, x.across = x.handToEachOther()
 		changed = x.byVector() || changed
 		for i := range s.list {
 			changed = x.at(i) || changed

@@ -13,6 +13,7 @@ import (
 
 	"zarvek/internal/core/change"
 	"zarvek/internal/core/coretest"
+	"zarvek/internal/core/network"
 	"zarvek/internal/core/topology"
 )
 
@@ -368,8 +369,8 @@ func TestWithinComesFirst(t *testing.T) {
 	require.Equal(t, "untold", plainWords(inUse(New(topology.Build(n)).Run(edited).Network, "a")[p]))
 }
 
-// TestWhatHoldsItselfUp: two parts of OSPF that hand routes to each other by BGP. What one of them owns the other one
-// goes on hearing; what nobody owns any more may stay for ever, or not.
+// TestWhatHoldsItselfUp: two parts of OSPF that hand routes to each other by BGP. What nobody owns any more goes where
+// one way joins them; over two it may go round for ever, or not.
 func TestWhatHoldsItselfUp(t *testing.T) {
 	const net = `
 	a: addr 172.16.0.1/30 e0
@@ -405,16 +406,44 @@ func TestWhatHoldsItselfUp(t *testing.T) {
 	c: ospf 10.1.0.0/24 pref 110 metric 20 via 172.16.1.1 dev e1
 	`
 	p := netip.MustParsePrefix("10.1.0.0/24")
-	n := coretest.Build(net)
-	run := func(c change.Change) (b, far string) {
+	const second = `
+	a: addr 172.16.2.1/30 e2
+	a: direct 172.16.2.0/30 dev e2
+	a: link e2 up
+	a: runs ospf e2 area 0.0.0.0 cost 10
+	d: addr 172.16.2.2/30 e2
+	d: direct 172.16.2.0/30 dev e2
+	d: link e2 up
+	d: runs ospf e2 area 0.0.0.0 cost 10
+	d: ospf 10.1.0.0/24 pref 110 metric 20 via 172.16.2.1 dev e2
+	d: addr 172.16.3.1/30 e3
+	d: direct 172.16.3.0/30 dev e3
+	d: link e3 up
+	d: speaks 64901
+	d: peer 172.16.3.2 as 64902
+	d: hands ospf to bgp
+	d: hands bgp to ospf
+	c: addr 172.16.3.2/30 e3
+	c: direct 172.16.3.0/30 dev e3
+	c: link e3 up
+	c: speaks 64902
+	c: peer 172.16.3.1 as 64901
+	c: hands ospf to bgp
+	c: hands bgp to ospf
+	`
+	run := func(n *network.Snapshot, c change.Change) (b, far string) {
 		edited, err := c.On(n)
 		require.NoError(t, err)
 		after := New(topology.Build(n)).Run(edited)
 		require.False(t, after.Oscillates)
 		return plainWords(inUse(after.Network, "b")[p]), plainWords(inUse(after.Network, "c")[p])
 	}
-	b, c := run(change.Change{change.InterfaceDown{Device: "a", Interface: "e0"}, change.InterfaceDown{Device: "b", Interface: "e0"}})
+	one := coretest.Build(net)
+	b, c := run(one, change.Change{change.InterfaceDown{Device: "a", Interface: "e0"}, change.InterfaceDown{Device: "b", Interface: "e0"}})
 	require.Equal(t, []string{"", ""}, []string{b, c}, "with the session all of it is gone")
-	b, c = run(change.Change{change.InterfaceDown{Device: "a", Interface: "lan"}})
-	require.Equal(t, []string{"untold", "untold"}, []string{b, c}, "two hand routes to each other, and nobody owns it")
+	lan := change.Change{change.InterfaceDown{Device: "a", Interface: "lan"}}
+	b, c = run(one, lan)
+	require.Equal(t, []string{"", ""}, []string{b, c}, "nobody can tell it to those who told it")
+	b, c = run(coretest.Build(net+second), lan)
+	require.Equal(t, []string{"untold", "untold"}, []string{b, c}, "they hand it to each other, and nobody owns it")
 }

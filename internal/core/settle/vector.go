@@ -1,6 +1,7 @@
 package settle
 
 import (
+	"cmp"
 	"net/netip"
 	"slices"
 	"sync"
@@ -18,6 +19,9 @@ type vector struct {
 	before sync.Map  // by prefix: *vectorState, of the captured network; nil where it does not come out
 	hops   map[netip.Addr][]netip.Prefix
 	at     map[*network.Device]int
+	mutual sync.Once // for the exchange of the captured network
+	handed *exchange // nil where it cannot be told
+	stood  sync.Map  // by stoodKey: how prefixes were in the captured network, as an exchange sees it
 }
 
 // speaker is one of the devices.
@@ -28,9 +32,13 @@ type speaker struct {
 	peers    []peer
 	networks map[netip.Prefix]bool
 	takes    map[route.Protocol]bool
-	keeps    bool // of equal paths from outside the one in use stays
-	resolves bool // its table shows how next hops are resolved
-	several  int  // the most paths from other autonomous systems that a route is seen to use at once
+	keeps    bool         // of equal paths from outside the one in use stays
+	resolves bool         // its table shows how next hops are resolved
+	strict   bool         // of another protocol it takes what its table uses by that one
+	unruled  bool         // what it exchanges with other autonomous systems needs no rules (RFC 8212)
+	several  int          // the most paths from other autonomous systems that a route is seen to use at once
+	paths    uint64       // that a route uses at once, as configured; 0: not told
+	stated   route.Number // preference of what comes from other autonomous systems
 }
 
 // peer is a neighbour that a speaker is told to speak with.
@@ -105,9 +113,13 @@ func speakerOf(d *network.Device, table string, fam route.Family) (speaker, bool
 		if b.Other || b.Local != 0 && x.as != 0 && b.Local != x.as {
 			return x, false
 		}
+		x.unruled, x.strict = x.unruled || b.Unruled, x.strict || b.Strict
 		switch {
 		case b.Local != 0:
-			x.as, x.keeps = b.Local, b.Keeps == network.TurnedOn
+			x.as, x.keeps, x.stated = b.Local, b.Keeps == network.TurnedOn, b.Preference
+			x.paths = cmp.Or(x.paths, b.Paths)
+		case b.Paths != 0:
+			x.paths = b.Paths
 		case b.Keeps == network.TurnedOff:
 			left = true
 		case b.Family != 0 && b.Family != fam:
@@ -282,6 +294,9 @@ func (v *vector) listen() {
 		}
 	}
 	for i := range v.nodes {
+		if v.nodes[i].paths > 0 {
+			v.nodes[i].several = int(v.nodes[i].paths)
+		}
 		for k := range v.nodes[i].peers {
 			p := &v.nodes[i].peers[k]
 			if p.back < 0 {

@@ -38,7 +38,7 @@ func (v *view) hear(p netip.Prefix, used []choice) [][]heard {
 				continue
 			}
 			h.from = k
-			if !known || !q.seen && v.base != v && !v.comesUp(i, k) {
+			if _, sure := v.supposed[[2]int{i, k}]; !known || !q.seen && !sure && v.base != v && !v.comesUp(i, k) {
 				h.open, h.trail = true, nil
 			}
 			if h, ok = v.resolved(i, q, h); ok {
@@ -52,26 +52,35 @@ func (v *view) hear(p netip.Prefix, used []choice) [][]heard {
 // itself is what a speaker announces of its own: a prefix that its table has by a source that it announces. Where such
 // a route stands behind one of BGP, which comes first when that one goes hangs on the moment: it is open.
 func (v *view) itself(i int, p netip.Prefix) (heard, bool) {
+	if v.announced != nil {
+		if h := v.announced[i]; h != nil {
+			return *h, true
+		}
+		return heard{}, false
+	}
 	x := &v.nodes[i]
 	t := v.tableAt(i, v.now)
 	if t == nil {
 		return heard{}, false
 	}
 	var best *route.Route
-	behind := false
+	behind, other := false, false
 	for _, r := range t.RoutesTo(p) {
-		behind = behind || r.Protocol == route.BGP && r.Is(route.Installed)
+		if r.Is(route.Installed) {
+			behind = behind || r.Protocol == route.BGP
+			other = other || r.Protocol != route.BGP && !x.takes[r.Protocol] && !x.networks[p]
+		}
 		if r.Protocol != route.BGP && (x.takes[r.Protocol] || x.networks[p]) && !r.Is(route.Unusable) &&
 			(best == nil || r.Is(route.Installed) && !best.Is(route.Installed)) {
 			best = &r
 		}
 	}
-	if best == nil {
+	if best == nil || other && x.strict {
 		return heard{}, false
 	}
 	h := heard{bgpPath: bgpPath{from: itself, weight: ownWeight, local: usualPreference, origin: route.OriginIncomplete,
 		med: best.Metric, open: !best.Is(route.Installed)}, trail: []uint32{}}
-	h.waits, h.ready = h.open && behind, h.open && !best.Is(route.Untold)
+	h.waits, h.ready = h.open && behind, h.open && !other && !best.Is(route.Untold)
 	if x.networks[p] {
 		h.origin = route.OriginIGP
 	}
@@ -159,14 +168,14 @@ func outsideTrail(r route.Route) []uint32 {
 
 // comesUp reports whether a session over which nothing was heard is one that could not be up when the network was
 // captured, and that will be as others of both ends are: those to other autonomous systems may need rules to exchange
-// anything (RFC 8212), which is seen where they do so without.
+// anything (RFC 8212), which is told, or seen where they do so without.
 func (v *view) comesUp(i, k int) bool {
 	q := &v.nodes[i].peers[k]
 	if up, known := v.base.session(i, k); up || !known {
 		return false
 	}
 	exchanges := func(x *speaker) bool {
-		return slices.ContainsFunc(x.peers, func(o peer) bool { return o.seen && !o.opaque && o.as != x.as })
+		return x.unruled || slices.ContainsFunc(x.peers, func(o peer) bool { return o.seen && !o.opaque && o.as != x.as })
 	}
 	return q.as == v.nodes[i].as || exchanges(&v.nodes[i]) && exchanges(&v.nodes[q.far])
 }

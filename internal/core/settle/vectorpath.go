@@ -93,7 +93,7 @@ func (h heard) still(o heard) bool {
 func (h heard) twin(o heard) bool {
 	a, b := h.bgpPath, o.bgpPath
 	a.from, a.hop, b.from, b.hop = 0, netip.Addr{}, 0, netip.Addr{}
-	return a == b && !a.open && !a.vague && !a.internal && h.trail != nil && slices.Equal(h.trail, o.trail)
+	return a == b && a.med.Known && !a.open && !a.vague && !a.internal && h.trail != nil && slices.Equal(h.trail, o.trail)
 }
 
 // equals reports whether two paths of other ways are equal in all that is compared before who came first.

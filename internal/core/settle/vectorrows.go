@@ -17,6 +17,7 @@ func (x *spoken) byVector() bool {
 	}
 	x.known = map[netip.Prefix]bool{}
 	x.view = v.viewOf(x.now, v.viewOf(x.topo.Network, nil))
+	both := x.exchanged()
 	changed := false
 	for _, p := range x.affected() {
 		x.known[p] = false
@@ -24,8 +25,8 @@ func (x *spoken) byVector() bool {
 		if before == nil || x.edited(p) {
 			continue
 		}
-		after, ok := x.view.solve(p, before)
-		if !ok || !x.rooted(p, after) || x.mutual && x.lost(after) {
+		after := x.settled(both, p, &before)
+		if after == nil {
 			continue
 		}
 		x.known[p] = true
@@ -34,6 +35,45 @@ func (x *spoken) byVector() bool {
 		}
 	}
 	return changed
+}
+
+// settled is what speakers use of a prefix once all is at rest, nil where that cannot be told.
+func (x *spoken) settled(both *exchange, p netip.Prefix, before **vectorState) *vectorState {
+	if x.across {
+		if both == nil {
+			return nil
+		}
+		was, after := both.settle(p)
+		if after != nil {
+			*before = was.vectorState
+		}
+		return after
+	}
+	if after, ok := x.view.solve(p, *before); ok && x.rooted(p, after) {
+		return after
+	}
+	return nil
+}
+
+// exchanged is BGP with the protocols that it hands routes to and takes them from, nil where it does not, or captures do
+// not tell enough.
+func (x *spoken) exchanged() *exchange {
+	if !x.across {
+		return nil
+	}
+	v := x.vector
+	v.mutual.Do(func() {
+		n := x.topo.Network
+		v.handed = newExchange(&run{Settler: x.Settler, begun: n, now: n}, v.viewOf(n, nil))
+	})
+	if v.handed == nil {
+		return nil
+	}
+	both := newExchange(x.run, x.view)
+	if both != nil {
+		both.before = v.handed
+	}
+	return both
 }
 
 // workedOut reports whether what BGP makes of a prefix is in the tables: it was worked out, or nothing that it hangs on
@@ -176,12 +216,12 @@ func (x *spoken) likeness(i int, p netip.Prefix, h heard) (*route.Attributes, ro
 		if r.Protocol == route.BGP && slices.Contains(heardFrom(r), h.hop) {
 			a := *r.Attributes
 			if !a.Preference.Known {
-				a.Preference = x.preferenceOf(i, h.internal)
+				a.Preference = x.vector.preferenceOf(i, h.internal)
 			}
 			return &a, r.Mark
 		}
 	}
-	a := &route.Attributes{Protocol: route.BGP, Preference: x.preferenceOf(i, h.internal)}
+	a := &route.Attributes{Protocol: route.BGP, Preference: x.vector.preferenceOf(i, h.internal)}
 	if h.internal {
 		a.Subtype = "internal"
 	}
@@ -192,8 +232,8 @@ func (x *spoken) likeness(i int, p netip.Prefix, h heard) (*route.Attributes, ro
 }
 
 // preferenceOf is what the table gives to routes of BGP from peers of a kind, not known where it shows none.
-func (x *spoken) preferenceOf(i int, internal bool) route.Number {
-	n := &x.vector.nodes[i]
+func (v *vector) preferenceOf(i int, internal bool) route.Number {
+	n := &v.nodes[i]
 	t := n.table
 	for id := range t.Routes().Shared() {
 		a := t.Routes().Attributes(route.AttrID(id))
@@ -207,6 +247,9 @@ func (x *spoken) preferenceOf(i int, internal bool) route.Number {
 				return a.Preference
 			}
 		}
+	}
+	if !internal {
+		return n.stated
 	}
 	return route.Number{}
 }

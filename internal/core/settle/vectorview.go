@@ -16,6 +16,10 @@ type view struct {
 	base *view // of the captured network
 	up   map[[2]int]reach
 	ways map[wayKey]wayTo
+	// of each speaker what it announces of its own in a state that is tried, whatever its table has; nil: by its table
+	announced []*heard
+	// sessions of which it is supposed whether they are up where they could be
+	supposed map[[2]int]bool
 }
 
 // reach is whether a peer can be reached, as far as that is known.
@@ -48,6 +52,9 @@ func (v *view) session(i, k int) (up, known bool) {
 	up, known = v.reaches(i, k)
 	if !up {
 		return up, known
+	}
+	if as, ok := v.supposed[[2]int{i, k}]; ok && !as {
+		return false, true
 	}
 	return v.reaches(q.far, q.back)
 }
