@@ -77,8 +77,8 @@ func (x *exchange) sameSession(i, k int) bool {
 	return known && sure && up == was
 }
 
-// tellsOn reports whether a speaker goes on telling its peers of the prefix by the same way: it announces what it has of
-// its own, or nobody who tells it something else can come near what it uses.
+// tellsOn reports whether a speaker goes on telling its peers of the prefix by the same way: it announces what it has
+// of its own, or nobody who tells it something else can come near what it uses.
 func (x *exchange) tellsOn(i int, now *roles, was *standing, tells []bool) bool {
 	if x.announces(i, now, was.by[i]) {
 		return true
@@ -113,8 +113,8 @@ func (x *exchange) tellsOn(i int, now *roles, was *standing, tells []bool) bool 
 	return true
 }
 
-// rootsAmong finds the speakers of those that may last whose routes come, over others of them, from somebody who has the
-// prefix of its own.
+// rootsAmong finds the speakers of those that may last whose routes come, over others of them, from somebody who has
+// the prefix of its own.
 func (x *exchange) rootsAmong(now *roles, was *standing, lasts, tells []bool) []bool {
 	roots := make([]bool, len(x.nodes))
 	for grows := true; grows; {
@@ -141,8 +141,8 @@ func (x *exchange) rootsAmong(now *roles, was *standing, lasts, tells []bool) []
 	return roots
 }
 
-// rootInside reports whether one of those whose route lasts announces a prefix to a speaker inside from before the change
-// on: as a network of the protocol's own if one did before, else from outside.
+// rootInside reports whether one of those whose route lasts announces a prefix to a speaker inside from before the
+// change on: as a network of the protocol's own if one did before, else from outside.
 func (x *exchange) rootInside(i int, now *roles, was *standing, roots []bool) bool {
 	at := slices.Index(x.inner, x.of[i].inner)
 	before := x.before.everyTeller(was.roles, was.by)

@@ -29,9 +29,9 @@ func (x *exchange) mayHave(i int, w *roles, ever sources) []source {
 	return out
 }
 
-// spread finds by which sources each speaker may ever have a prefix from the change on: what it had it by, what it has of
-// its own, and what others that may have it may tell it. Routes that hold each other up must have come from somebody.
-// Those that last have it by what they had it by.
+// spread finds by which sources each speaker may ever have a prefix from the change on: what it had it by, what it
+// has of its own, and what others that may have it may tell it. Routes that hold each other up must have come from
+// somebody. Those that last have it by what they had it by.
 func (x *exchange) spread(now *roles, was *standing, lasts []bool) []sources {
 	ever := make([]sources, len(x.nodes))
 	for i := range x.nodes {

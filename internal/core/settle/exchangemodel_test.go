@@ -16,8 +16,8 @@ import (
 	"zarvek/internal/core/topology"
 )
 
-// A partsModel is several parts that speak OSPF within and BGP between them, and hand routes from one to the other. Every
-// message arrives at any time; tables are printed when none is left.
+// A partsModel is several parts that speak OSPF within and BGP between them, and hand routes from one to the other.
+// Every message arrives at any time; tables are printed when none is left.
 type partsModel struct {
 	rnd     *rand.Rand
 	size    int
@@ -397,8 +397,8 @@ func (m *partsModel) printRows(s *strings.Builder, d string, i, net int) {
 	}
 }
 
-// TestExchangesAgainstTheModel fails a link and brings it back, and compares every table with that of the model: nothing
-// that is predicted is wrong, and most is predicted.
+// TestExchangesAgainstTheModel fails a link and brings it back, and compares every table with that of the model:
+// nothing that is predicted is wrong, and most is predicted.
 func TestExchangesAgainstTheModel(t *testing.T) {
 	touched, right, open := 0, 0, 0
 	for seed := range uint64(*runs) {

@@ -7,8 +7,8 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// mostTrials bounds how many ways to have a prefix are tried, mostUnsure of how many sessions it is tried whether they are
-// up.
+// mostTrials bounds how many ways to have a prefix are tried, mostUnsure of how many sessions it is tried whether
+// they are up.
 const (
 	mostTrials = 1024
 	mostUnsure = 3

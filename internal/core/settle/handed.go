@@ -66,8 +66,8 @@ func (in *instance) findHanded() {
 	in.handed.metrics = seen
 }
 
-// handers are those that hand over a prefix, as configurations tell; all is false where somebody announces it of whom none
-// tells that.
+// handers are those that hand over a prefix, as configurations tell; all is false where somebody announces it of whom
+// none tells that.
 func (in *instance) handers(p netip.Prefix) (who []handing, all bool) {
 	for _, n := range in.holders[p] {
 		for _, x := range in.nodes[n].table.RoutesTo(p) {
@@ -82,8 +82,8 @@ func (in *instance) handers(p netip.Prefix) (who []handing, all bool) {
 	})
 }
 
-// handerOf is whose announcement an entry's path follows: of those that are there the only one, or the only one that any
-// of its first adjacencies is on a shortest way to.
+// handerOf is whose announcement an entry's path follows: of those that are there the only one, or the only one that
+// any of its first adjacencies is on a shortest way to.
 func (in *instance) handerOf(e entry, who []handing, to map[int][]uint64) (out handing, ok bool) {
 	who = slices.DeleteFunc(slices.Clone(who), func(h handing) bool { return h.node == e.node })
 	switch {
@@ -132,8 +132,8 @@ func (in *instance) handsOver(n int, by route.Protocol) bool {
 	})
 }
 
-// keepsTo reports whether a node does not announce what it has of a prefix, as its configuration tells: the protocol does
-// not run on the interface, and takes nothing from that source.
+// keepsTo reports whether a node does not announce what it has of a prefix, as its configuration tells: the protocol
+// does not run on the interface, and takes nothing from that source.
 func (r *run) keepsTo(in *instance, n int, p netip.Prefix) bool {
 	d := in.nodes[n].device
 	if !d.Configures(in.protocol) || d.LacksLines() || p.Bits() == 0 {
@@ -180,7 +180,8 @@ func (r *run) mayAnnounce(in *instance, n int, p netip.Prefix) origin {
 	return origin{node: n, most: endless, told: r.told(in, n, p), external: external}
 }
 
-// handedFrom is the protocol by which a node has a prefix, or may have it, and announces it, as its configuration tells.
+// handedFrom is the protocol by which a node has a prefix, or may have it, and announces it, as its configuration
+// tells.
 func (r *run) handedFrom(in *instance, n int, p netip.Prefix) (by route.Protocol, ok bool) {
 	now := r.now.Numbered(in.nodes[n].device.Number())
 	if now == nil {

@@ -70,6 +70,7 @@ type instance struct {
 type trust struct {
 	once  sync.Once
 	holds bool
+	rules []areaRule
 }
 
 // handed are the metrics with which nodes announce what they have by other protocols; they are looked for once.

@@ -19,7 +19,8 @@ type areaModel struct {
 	areas [][]string // of each node: those of its interfaces that are up
 	// of each node: whether it is a border router, which looks at the backbone's summaries alone
 	border []bool
-	names  []string // of all areas
+	names  []string   // of all areas
+	rules  []areaRule // of each node, where they are known
 }
 
 // areaPath is what a node has of a prefix: no arcs and a distance for one that is its own.
@@ -51,9 +52,14 @@ func (r *run) areasOf(in *instance, dead []bool) (s areaState) {
 	in.trust.once.Do(func() {
 		before, whole := &run{Settler: r.Settler, now: r.topo.Network}, in.original()
 		b := before.newAreaModel(whole, make([]bool, len(whole.arcs)))
-		in.trust.holds = b.told() && b.holds(before)
+		if b.told() {
+			in.trust.rules = b.findRules(before)
+			b.rules = in.trust.rules
+			in.trust.holds = b.holds(before)
+		}
 	})
 	if in.trust.holds {
+		m.rules = in.trust.rules
 		s.trusted = m
 	}
 	return s
@@ -189,14 +195,34 @@ func (m *areaModel) solve(r *run, p netip.Prefix) ([]areaPath, bool) {
 }
 
 // outside is solve for a prefix that one router takes from another source, at a metric that no way adds to (type 2, RFC
-// 2328 section 16.4): the way is that to the router. One that leads into a network in which the protocol speaks may be
-// announced with an address of its own to forward to, and is left out.
+// 2328 section 16.4): the way is that to the router.
 func (m *areaModel) outside(r *run, p netip.Prefix) ([]areaPath, bool) {
-	list := m.in.entries[p]
-	if !oneMetric(list) || slices.ContainsFunc(list, func(e entry) bool { return e.rank != 3 || e.own }) {
+	from, ok := m.announcer(r, p)
+	if !ok {
 		return nil, false
 	}
-	from := map[int]uint64{}
+	var homes []string
+	goal := map[int]uint64{}
+	if from >= 0 {
+		homes, goal[from] = m.areas[from], 0
+	}
+	out := m.paths(homes, goal)
+	for n := range out {
+		out[n].metric = m.in.entries[p][0].metric
+	}
+	return out, true
+}
+
+// announcer is the one router that takes a prefix from another source, -1 for none any more; false where it is not
+// one, or not for sure. A route that leads into a network in which the protocol speaks may be announced with an
+// address of its own to forward to, and is left out.
+func (m *areaModel) announcer(r *run, p netip.Prefix) (from int, ok bool) {
+	list := m.in.entries[p]
+	if len(list) == 0 || !oneMetric(list) ||
+		slices.ContainsFunc(list, func(e entry) bool { return e.rank != 3 || e.own }) {
+		return 0, false
+	}
+	from = -1
 	for n, x := range m.in.nodes {
 		now := r.now.Device(x.device.Name)
 		if now == nil {
@@ -207,29 +233,23 @@ func (m *areaModel) outside(r *run, p netip.Prefix) ([]areaPath, bool) {
 			switch {
 			case row.Protocol == m.in.protocol:
 			case row.Is(route.Untold):
-				return nil, false
+				return 0, false
 			case !row.Is(route.Installed) || !was && !m.in.announces(n, r, p):
-			case !was || !r.still(m.in, n, p) || slices.ContainsFunc(row.NextHops, func(h route.NextHop) bool {
-				return h.Interface == "" || x.device.Runs(m.in.protocol, m.in.family, h.Interface).On
-			}):
-				return nil, false
+			case from >= 0 && from != n, !was, !r.still(m.in, n, p), m.leadsInside(x.device, row):
+				return 0, false
 			default:
-				from[n] = 0
+				from = n
 			}
 		}
 	}
-	if len(from) > 1 {
-		return nil, false
-	}
-	var homes []string
-	for n := range from {
-		homes = m.areas[n]
-	}
-	out := m.paths(homes, from)
-	for n := range out {
-		out[n].metric = list[0].metric
-	}
-	return out, true
+	return from, true
+}
+
+// leadsInside reports whether a route leads, or may lead, into a network in which the protocol speaks.
+func (m *areaModel) leadsInside(d *network.Device, row route.Route) bool {
+	return slices.ContainsFunc(row.NextHops, func(h route.NextHop) bool {
+		return h.Interface == "" || d.Runs(m.in.protocol, m.in.family, h.Interface).On
+	})
 }
 
 // paths are the best ones of all nodes to some that are in the areas called homes.
@@ -239,17 +259,9 @@ func (m *areaModel) paths(homes []string, from map[int]uint64) []areaPath {
 		best[n].dist = endless
 	}
 	within := make([]bool, len(best))
-	for _, home := range homes {
-		inside := m.within(home, from)
-		for n := range best {
-			_, goal := from[n]
-			switch {
-			case !slices.Contains(m.areas[n], home) || inside[n] >= endless:
-			case within[n] && !goal: // which area comes first is told in two ways (RFC 2328 sections 16.4 and G.7)
-				best[n].open = true
-			default:
-				best[n], within[n] = areaPath{dist: inside[n], arcs: m.next(home, n, inside)}, true
-			}
+	for n, ways := range m.ways(homes, from) {
+		if within[n] = len(ways) > 0; within[n] {
+			best[n] = m.rule(n).choose(ways)
 		}
 	}
 	if told := m.tellers(best, homes); len(told) > 0 { // border routers tell the backbone what is within their area

@@ -55,8 +55,8 @@ func (x *spoken) settled(both *exchange, p netip.Prefix, before **vectorState) *
 	return nil
 }
 
-// exchanged is BGP with the protocols that it hands routes to and takes them from, nil where it does not, or captures do
-// not tell enough.
+// exchanged is BGP with the protocols that it hands routes to and takes them from, nil where it does not, or captures
+// do not tell enough.
 func (x *spoken) exchanged() *exchange {
 	if !x.across {
 		return nil

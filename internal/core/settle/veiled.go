@@ -7,9 +7,9 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// findVeiled finds the prefixes whose paths go on beyond a node that uses something else there, so that its table need
-// not show the protocol's own path: who is attached to a link's network may count a way by the other end, which costs less
-// than its own interface.
+// findVeiled finds the prefixes whose paths go on beyond a node that uses something else there, so that its table
+// need not show the protocol's own path: who is attached to a link's network may count a way by the other end, which
+// costs less than its own interface.
 func (in *instance) findVeiled() {
 	in.veiled = map[netip.Prefix]bool{}
 	for _, at := range in.shared {
