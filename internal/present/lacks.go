@@ -33,6 +33,9 @@ func lackWords(list []settle.Lack) (out []string) {
 		case settle.NewPorts:
 			out = append(out, fmt.Sprintf("%s: whether it runs on %s, and what they cost; capture the configurations%s "+
 				"of their devices", name, places, lists))
+		case settle.WhatComesFirst:
+			out = append(out, fmt.Sprintf("%s: which of the routes that %s hand over between protocols come first; no capture "+
+				"tells that, and it may be another one each time", name, places))
 		case settle.NobodyTells:
 			out = append(out, fmt.Sprintf("%s: the sessions of %s, and what is announced over them; capture the %s, and what "+
 				"%s itself lists", name, places, configurations, name))

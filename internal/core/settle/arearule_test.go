@@ -8,7 +8,9 @@ import (
 
 // TestWhichAreaComesFirst: by each rule, and by none where both say the same; of equal ways nobody knows.
 func TestWhichAreaComesFirst(t *testing.T) {
-	way := func(area string, dist uint64, arc int) areaWay { return areaWay{area, areaPath{dist: dist, arcs: []int{arc}}} }
+	way := func(area string, dist uint64, arc int) areaWay {
+		return areaWay{area, areaPath{dist: dist, arcs: []int{arc}}}
+	}
 	over, far, near, equal := way(backbone, 10, 0), way("0.0.0.1", 20, 1), way("0.0.0.2", 5, 2), way("0.0.0.3", 20, 3)
 	const open = -1
 	for _, tt := range []struct {

@@ -4,6 +4,7 @@ import (
 	"net/netip"
 	"slices"
 
+	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 )
 
@@ -36,13 +37,36 @@ func (x *exchange) settle(p netip.Prefix) (*standing, *vectorState) {
 			first = was
 		}
 	}
+	if all.differ {
+		x.raced.Store(p, true)
+	}
 	return first, all.state
+}
+
+// racedAmong reports whether any move cannot be told because it hangs on which routes come first.
+func (v *vector) racedAmong(moves []Move) bool {
+	return v != nil && slices.ContainsFunc(moves, func(m Move) bool {
+		_, raced := v.raced.Load(m.Prefix)
+		return raced && m.Kind == Untold
+	})
+}
+
+// devices are those that have routes by BGP and by a protocol inside.
+func (x *exchange) devices() (out []string) {
+	for i := range x.nodes {
+		if x.of[i].inner != nil {
+			out = append(out, x.list[i].device)
+		}
+	}
+	slices.SortFunc(out, network.CompareNames)
+	return out
 }
 
 // common is what several states have in common.
 type common struct {
-	state *vectorState
-	by    []source
+	state  *vectorState
+	by     []source
+	differ bool
 }
 
 func (c *common) add(by []source, used []choice, list [][]heard) {
@@ -52,7 +76,7 @@ func (c *common) add(by []source, used []choice, list [][]heard) {
 	}
 	for i := range by {
 		if c.by[i] != by[i] || !c.state.used[i].equal(used[i]) {
-			c.state.used[i].open = true
+			c.state.used[i].open, c.differ = true, true
 		}
 	}
 }

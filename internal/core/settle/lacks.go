@@ -12,13 +12,14 @@ import (
 type LackKind uint8
 
 const (
-	AreasNotShown LackKind = iota // whether its routers are of one area (RFC 2328 section 3) or level (ISO 10589)
-	CostsUnknown                  // what some interfaces cost
-	NobodyTells                   // whom its routers speak with, and what they announce
-	NewPorts                      // whether it runs on interfaces that came up, and what they cost
+	AreasNotShown  LackKind = iota // whether its routers are of one area (RFC 2328 section 3) or level (ISO 10589)
+	CostsUnknown                   // what some interfaces cost
+	NobodyTells                    // whom its routers speak with, and what they announce
+	NewPorts                       // whether it runs on interfaces that came up, and what they cost
+	WhatComesFirst                 // which of the routes that devices hand over between protocols they hear first
 )
 
-var lackNames = [...]string{"areas", "costs", "sessions", "interfaces"}
+var lackNames = [...]string{"areas", "costs", "sessions", "interfaces", "order"}
 
 // String returns the kind's word in output for machines.
 func (k LackKind) String() string { return lackNames[k] }
@@ -40,8 +41,8 @@ type Noted struct {
 // Noted returns the notes that predictions among the moves rest on.
 func (s *Settler) Noted(moves []Move) (out []Noted) {
 	for _, in := range s.instances {
-		mark, _ := s.topo.Network.OneArea(in.protocol)
-		rests := in.known && !in.byVectors() && !in.shown() && slices.ContainsFunc(moves, func(m Move) bool {
+		mark, noted := s.topo.Network.OneArea(in.protocol)
+		rests := noted && in.known && !in.byArea && !in.byVectors() && !in.shown() && slices.ContainsFunc(moves, func(m Move) bool {
 			return m.Kind == Predicted && route.FamilyOf(m.Prefix.Addr()) == in.family &&
 				slices.ContainsFunc(m.Is, func(r route.Route) bool { return r.Protocol == in.protocol })
 		})
@@ -90,6 +91,9 @@ func (s *Settler) Lacks(moves []Move, rose ...Port) []Lack {
 		if x.proto == route.BGP && asked[speech{x.proto, x.family}] {
 			if silent := s.withoutStatements(x.family); len(silent) > 0 {
 				out = append(out, Lack{NobodyTells, x.proto, x.family, silent})
+			}
+			if x.vector.racedAmong(moves) {
+				out = append(out, Lack{WhatComesFirst, x.proto, x.family, x.vector.handed.devices()})
 			}
 		}
 	}

@@ -21,6 +21,7 @@ type vector struct {
 	at     map[*network.Device]int
 	mutual sync.Once // for the exchange of the captured network
 	handed *exchange // nil where it cannot be told
+	raced  sync.Map  // by prefix: whether it was found to hang on what comes first
 	stood  sync.Map  // by stoodKey: how prefixes were in the captured network, as an exchange sees it
 }
 
