@@ -108,7 +108,7 @@ func (x *exchange) take(r *run, in *instance) bool {
 		filtered := func(o network.Redistribution) bool {
 			return o.Protocol == in.protocol && o.Filtered && (o.Family == 0 || o.Family == in.family)
 		}
-		if !d.Configures(in.protocol) || d.Redistributed().Any(filtered) {
+		if !d.Configures(in.protocol) || d.Redistributed().Any(filtered) || in.nodes[n].table.Undecided {
 			return false
 		}
 	}
@@ -169,7 +169,7 @@ func (v *view) unsure() (out [][2]int) {
 }
 
 // suppose takes each of the unsure sessions to be up, or not, by its bit of a number, and is how a prefix was then.
-func (x *exchange) suppose(world int, p netip.Prefix) (*standing, bool) {
+func (x *exchange) suppose(world int, p netip.Prefix) *standing {
 	x.view.supposed = map[[2]int]bool{}
 	for n, s := range x.unsure {
 		q := &x.nodes[s[0]].peers[s[1]]
@@ -183,19 +183,13 @@ func (x *exchange) suppose(world int, p netip.Prefix) (*standing, bool) {
 		base := *x.before // with a view of its own, which is not safe for concurrent use
 		base.view = x.vector.viewOf(x.base.now, nil)
 		base.view.supposed = x.view.supposed
-		was, told := base.standingOf(p)
-		known = stood{was, told}
+		known = base.standingOf(p)
 		x.stood.Store(key, known)
 	}
-	return known.(stood).was, known.(stood).told
+	return known.(*standing)
 }
 
-// stood is what is known of how a prefix was.
-type stood struct {
-	was  *standing
-	told bool
-}
-
+// stoodKey is a prefix, and which of the unsure sessions are taken to be up.
 type stoodKey struct {
 	prefix netip.Prefix
 	world  int

@@ -26,14 +26,11 @@ func (x *exchange) settle(p netip.Prefix) (*standing, *vectorState) {
 	all := &common{}
 	var first *standing
 	for world := range 1 << len(x.unsure) {
-		was, told := x.suppose(world, p)
-		switch {
-		case !told:
+		was := x.suppose(world, p)
+		if was == nil || !x.tryAll(now, was, all) {
 			return nil, nil
-		case was == nil: // it would not look as it was captured
-		case !x.tryAll(now, was, all):
-			return nil, nil
-		case first == nil:
+		}
+		if first == nil {
 			first = was
 		}
 	}

@@ -15,23 +15,20 @@ type standing struct {
 }
 
 // standingOf is how speakers had a prefix when the network was captured, nil where the tables show no state in which it
-// rests. Told is false where captures do not tell enough to say so.
-func (x *exchange) standingOf(p netip.Prefix) (was *standing, told bool) {
+// rests, or captures do not tell enough to say so.
+func (x *exchange) standingOf(p netip.Prefix) *standing {
 	state, roles := x.reproduce(p), x.rolesOf(p)
-	if roles == nil {
-		return nil, false
+	if roles == nil || state == nil {
+		return nil
 	}
-	if state == nil {
-		return nil, true
-	}
-	was = &standing{vectorState: state, roles: roles, by: make([]source, len(x.nodes))}
+	was := &standing{vectorState: state, roles: roles, by: make([]source, len(x.nodes))}
 	lasts := make([]bool, len(x.nodes))
 	for i := range x.nodes {
 		lasts[i], was.by[i] = true, sourceOf(x.nodes[i].table.RoutesTo(p))
 	}
 	used, list, is, told := x.rests(roles, was.by, lasts, was)
 	if !is || !told {
-		return nil, told
+		return nil
 	}
 	peers := func(c choice) (out []int) {
 		for _, h := range c.used {
@@ -40,15 +37,12 @@ func (x *exchange) standingOf(p netip.Prefix) (was *standing, told bool) {
 		return sorted(out)
 	}
 	for i := range used {
-		if used[i].open {
-			return nil, false
-		}
-		if !slices.Equal(peers(used[i]), peers(state.used[i])) {
-			return nil, true
+		if used[i].open || !slices.Equal(peers(used[i]), peers(state.used[i])) {
+			return nil
 		}
 	}
 	was.vectorState = &vectorState{used: used, heard: list}
-	return was, true
+	return was
 }
 
 // sourceOf is by what a device has a prefix.
