@@ -38,8 +38,12 @@ func bgpWords(x network.BGPStatement) string {
 	add(x.In, "what is taken from it is filtered or changed, which is not worked out")
 	add(x.Out, "what it is told is filtered or changed, which is not worked out")
 	add(x.Local == 0 && x.Keeps == network.TurnedOff, "of equal paths the one in use need not stay")
-	add(x.Paths > 0, "up to %d equal paths are used at once", x.Paths)
-	add(x.Preference.Known, "what other autonomous systems tell it has the preference %d", x.Preference.Value)
+	byDefault := ""
+	if x.Local != 0 {
+		byDefault = "by FRR's default "
+	}
+	add(x.Paths > 0, "%sup to %d equal paths are used at once", byDefault, x.Paths)
+	add(x.Preference.Known, "%swhat other autonomous systems tell it has the preference %d", byDefault, x.Preference.Value)
 	add(x.Strict, "of another protocol it takes what the table uses by that one")
 	add(x.Unruled, "what is exchanged with other autonomous systems needs no rules")
 	add(x.Other, "the line changes what is chosen or announced, which is not worked out")

@@ -67,6 +67,9 @@ func factWords(f network.Fact) string {
 		}
 		if x.Metric.Known {
 			s += fmt.Sprintf(", with the external metric %d", x.Metric.Value)
+			if x.Default {
+				s += " (FRR's default)"
+			}
 		}
 		return s
 	case *network.BGPStatement:

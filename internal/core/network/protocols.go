@@ -36,8 +36,9 @@ type Redistribution struct {
 	Filtered bool // by rules that are not told here
 	// Metric is the external metric of type 2 (RFC 2328 section 2.3) with which OSPF announces it: as the line tells, or
 	// as the documentation of the system has it where no line does.
-	Metric route.Number
-	Mark   route.Mark
+	Metric  route.Number
+	Default bool // no line tells the metric
+	Mark    route.Mark
 }
 
 // A ProtocolState is how a protocol runs on one interface, by all lines of a configuration. The zero ProtocolState is

@@ -124,7 +124,7 @@ func (r *reader) protocolLine(w []string, lo, hi int) bool {
 		}
 		x.Source, x.Filtered = sourceOf(w[i]), slices.Contains(w, "route-map") || slices.Contains(w, "route-policy")
 		if x.Protocol == route.OSPF {
-			x.Metric = r.externalMetric(w[i:], x.Family)
+			x.Metric, x.Default = r.externalMetric(w[i:], x.Family)
 		}
 		r.Facts.Redistributed = append(r.Facts.Redistributed, x)
 		return true
@@ -147,24 +147,19 @@ func (r *reader) protocolLine(w []string, lo, hi int) bool {
 	return true
 }
 
-// externalMetric is that of type 2 with which OSPF announces what a line lets in; FRR's is 20 where no line tells another
-// one.
-func (r *reader) externalMetric(w []string, fam route.Family) route.Number {
-	if slices.Contains(w, "metric-type") {
-		return route.Number{}
-	}
-	if at := slices.Index(w, "metric"); at >= 0 {
-		if at+1 < len(w) {
-			if n, err := strconv.ParseUint(w[at+1], 10, 24); err == nil {
-				return route.N(n)
-			}
+// externalMetric is that of type 2 with which OSPF announces what a line lets in. FRR's is 20 by default.
+func (r *reader) externalMetric(w []string, fam route.Family) (metric route.Number, byDefault bool) {
+	at := slices.Index(w, "metric")
+	switch {
+	case slices.Contains(w, "metric-type"):
+	case at >= 0 && at+1 < len(w):
+		if n, err := strconv.ParseUint(w[at+1], 10, 24); err == nil {
+			return route.N(n), false
 		}
-		return route.Number{}
+	case r.daemons && fam == route.IPv4 && len(w) == 1:
+		return route.N(20), true
 	}
-	if r.daemons && fam == route.IPv4 && len(w) == 1 {
-		return route.N(20)
-	}
-	return route.Number{}
+	return route.Number{}, false
 }
 
 // networkOf reads "PREFIX", "ADDRESS WILDCARD" or an interface's name, and returns the words behind it.
