@@ -21,6 +21,8 @@ func TestWhatAConfigurationTellsOfBGP(t *testing.T) {
 	} {
 		require.Equal(t, want, bgpWords(x))
 	}
-	handed := network.Redistribution{Protocol: route.OSPF, Source: route.BGP, Metric: route.N(20), Default: true}
-	require.Equal(t, "ospf announces what is known by bgp, with the external metric 20 (FRR's default)", factWords(&handed))
+	f := network.Facts{Redistributed: []network.Redistribution{{Protocol: route.OSPF, Source: route.BGP, Metric: route.N(20), Default: true}}}
+	f.Each(func(x network.Fact) {
+		require.Equal(t, "ospf announces what is known by bgp, with the external metric 20 (FRR's default)", factWords(x))
+	})
 }

@@ -407,11 +407,7 @@ func (s *search) answerOnce(n int, e entry, had bool) answer {
 	case s.in.blind, s.in.hidden, s.apart:
 		return answer{final: true}
 	}
-	type way struct {
-		arc         int
-		least, most uint64
-	}
-	var ways []way
+	var ways []arcWay
 	best := uint64(endless)
 	for _, i := range s.in.out[n] {
 		least, high := s.total(i)
@@ -421,7 +417,7 @@ func (s *search) answerOnce(n int, e entry, had bool) answer {
 			high = max(high, least)
 		}
 		if least < endless {
-			ways = append(ways, way{i, least, high})
+			ways = append(ways, arcWay{i, least, high})
 			best = min(best, high)
 		}
 	}
@@ -433,13 +429,13 @@ func (s *search) answerOnce(n int, e entry, had bool) answer {
 	case s.mixed || best >= endless:
 		return answer{}
 	}
-	won := slices.DeleteFunc(slices.Clone(ways), func(w way) bool { return w.least > best })
+	won := slices.DeleteFunc(slices.Clone(ways), func(w arcWay) bool { return w.least > best })
 	if len(won) == 0 {
 		return answer{} // captured metrics contradict each other
 	}
-	exact := !slices.ContainsFunc(won, func(w way) bool { return w.least != w.most })
+	exact := !slices.ContainsFunc(won, func(w arcWay) bool { return w.least != w.most })
 	if had && len(won) > 1 && exact && s.stays(n, &e, won[0].least, won[0].most) &&
-		slices.ContainsFunc(won, func(w way) bool { return w.arc == e.arcs[0] }) {
+		slices.ContainsFunc(won, func(w arcWay) bool { return w.arc == e.arcs[0] }) {
 		return answer{kind: found, arcs: sorted(e.arcs), metric: e.metric}
 	}
 	limit := s.in.paths[n]
@@ -447,6 +443,9 @@ func (s *search) answerOnce(n int, e entry, had bool) answer {
 		return answer{}
 	}
 	a := answer{kind: found}
+	if s.in.protocol == route.OSPF && s.in.family == route.IPv6 && s.in.besideOthers(won) {
+		return answer{} // a daemon was seen to leave out one of the adjacencies to one neighbour
+	}
 	for _, w := range won {
 		if !s.in.arcs[w.arc].hop.IsValid() {
 			return answer{} // by which address it would name the neighbour is not known
@@ -475,6 +474,21 @@ func (s *search) answerOnce(n int, e entry, had bool) answer {
 		return answer{kind: nowhere}
 	}
 	return a
+}
+
+// arcWay is an arc, and what the whole way over it is at least and at most.
+type arcWay struct {
+	arc         int
+	least, most uint64
+}
+
+// besideOthers reports whether of some ways several lead to one neighbour, and another one to another.
+func (in *instance) besideOthers(ways []arcWay) bool {
+	neighbours := map[int]int{}
+	for _, w := range ways {
+		neighbours[in.arcs[w.arc].to]++
+	}
+	return len(neighbours) > 1 && len(neighbours) < len(ways)
 }
 
 // beside reports whether another way to the same neighbour lives beside an arc, of another metric: IS-IS (ISO 10589

@@ -3,6 +3,7 @@ package settle
 import (
 	"fmt"
 	"net/netip"
+	"slices"
 	"strings"
 	"testing"
 
@@ -118,6 +119,61 @@ func TestEqualWays(t *testing.T) {
 				}
 			}
 			require.Equal(t, tt.want, strings.Join(got, " "))
+		})
+	}
+}
+
+// TestWaysBesideEachOther: a router that has two links to one neighbour, and gets back an equal one to another. All three
+// are used, but a daemon of OSPF for IPv6 was seen to leave one out.
+func TestWaysBesideEachOther(t *testing.T) {
+	for family, want := range map[route.Family]string{route.IPv4: "e0 e1 e2", route.IPv6: "untold"} {
+		t.Run(family.String(), func(t *testing.T) {
+			host := func(net string, i int) string { return fmt.Sprintf("172.28.%s.%d", net, i) }
+			far, bits := "10.61.9.0/24", 30
+			if family == route.IPv6 {
+				host = func(net string, i int) string { return fmt.Sprintf("fe80::%s:%d", net, i) }
+				far, bits = "fd01::/64", 64
+			}
+			var s strings.Builder
+			links := [][2]string{{"a", "b"}, {"a", "b"}, {"a", "c"}, {"b", "d"}, {"c", "d"}}
+			for k, ends := range links {
+				for i, d := range ends {
+					fmt.Fprintf(&s, "%s: addr %s/%d e%d\n%[1]s: runs ospf e%[4]d area 0.0.0.0 cost 10\n", d, host(fmt.Sprint(k), i+1), bits, k)
+					fmt.Fprintf(&s, "%s: addr fd02:%d::%d/126 e%[2]d\n", d, k, i+1)
+					state := "up"
+					if k == 2 {
+						state = "down"
+					}
+					fmt.Fprintf(&s, "%s: link e%d %s\n", d, k, state)
+				}
+			}
+			row := func(d string, metric int, ways ...int) {
+				fmt.Fprintf(&s, "%s: ospf %s pref 110 metric %d", d, far, metric)
+				for _, k := range ways {
+					fmt.Fprintf(&s, " via %s dev e%d", host(fmt.Sprint(k), 2), k)
+				}
+				s.WriteByte('\n')
+			}
+			row("a", 30, 0, 1)
+			row("b", 20, 3)
+			row("c", 20, 4)
+			own := netip.MustParsePrefix(far)
+			fmt.Fprintf(&s, "d: addr %s/%d lan\nd: direct %s dev lan\nd: runs ospf lan area 0.0.0.0 cost 10\n", own.Addr().Next(), own.Bits(), far)
+			fmt.Fprintf(&s, "d: ospf %s pref 110 metric 10 dev lan candidate\n", far)
+			n := coretest.Build(s.String())
+			edited, err := change.Change{change.InterfaceUp{Device: "a", Interface: "e2"}, change.InterfaceUp{Device: "c", Interface: "e2"}}.On(n)
+			require.NoError(t, err)
+			var got []string
+			for _, x := range New(topology.Build(n)).Run(edited).Network.Device("a").Table("default", family).RoutesTo(own) {
+				for _, h := range x.NextHops {
+					got = append(got, h.Interface)
+				}
+				if x.Is(route.Untold) {
+					got = []string{"untold"}
+				}
+			}
+			slices.Sort(got)
+			require.Equal(t, want, strings.Join(got, " "))
 		})
 	}
 }
