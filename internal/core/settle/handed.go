@@ -184,7 +184,7 @@ func (r *run) mayAnnounce(in *instance, n int, p netip.Prefix) origin {
 // tells.
 func (r *run) handedFrom(in *instance, n int, p netip.Prefix) (by route.Protocol, ok bool) {
 	now := r.now.Numbered(in.nodes[n].device.Number())
-	if now == nil {
+	if now == nil || in.nodes[n].device.Redistributed().Len() == 0 {
 		return 0, false
 	}
 	for _, x := range now.Table(in.nodes[n].table.Name, in.family).RoutesTo(p) {
