@@ -47,6 +47,7 @@ func (x *spoken) affected() []netip.Prefix {
 					add(v.hops[q.own])
 				}
 				add(x.heardOver(i, q))
+				add(v.hiddenFrom(i, q))
 			}
 		}
 		a, b := v.nodes[i].table, v.tableAt(i, x.now)
@@ -94,6 +95,21 @@ func (x *spoken) heardOver(i int, q *peer) (out []netip.Prefix) {
 	for k := range v.nodes[i].table.Routes().Len() {
 		if r := v.nodes[i].table.Routes().At(k); r.Protocol == route.BGP {
 			out = append(out, r.Prefix)
+		}
+	}
+	return out
+}
+
+// hiddenFrom are the prefixes that a peer has, and that a speaker uses by another protocol, without a route of BGP in its
+// table: what it hears of them it may pass on all the same.
+func (v *vector) hiddenFrom(i int, q *peer) (out []netip.Prefix) {
+	if q.far < 0 {
+		return nil
+	}
+	for _, p := range prefixesOf(v.nodes[q.far].table) {
+		rows := v.nodes[i].table.RoutesTo(p)
+		if len(rows) > 0 && !slices.ContainsFunc(rows, func(r route.Route) bool { return r.Protocol == route.BGP }) {
+			out = append(out, p)
 		}
 	}
 	return out
