@@ -109,11 +109,6 @@ func (x *spoken) edited(p netip.Prefix) bool {
 	return false
 }
 
-// lost reports whether nobody uses anything of a prefix: then it may go round, or not (echoes).
-func (x *spoken) lost(after *vectorState) bool {
-	return !slices.ContainsFunc(after.used, func(c choice) bool { return len(c.used) > 0 || c.open })
-}
-
 // uses puts what a speaker uses of a prefix into its table; true where that changes.
 func (x *spoken) uses(i int, p netip.Prefix, before, after *vectorState) bool {
 	v := x.vector
