@@ -42,49 +42,56 @@ func (x *exchange) rolesOf(p netip.Prefix) *roles {
 	for i := range x.nodes {
 		if d := x.now.Device(x.list[i].device); d != nil {
 			own, ok := ownOf(d, x.tableAt(i, x.now), p)
-			if n := &x.nodes[i]; !ok || own != nil && own.Protocol == route.Direct && !n.strict && !n.takes[route.Direct] &&
-				x.of[i].inner != nil && n.takes[x.of[i].inner.in.protocol] {
+			if !ok || own != nil && own.Protocol == route.Direct && x.mayTakeAttached(i) {
 				return nil
 			}
 			out.own[i] = own
 		}
 	}
 	for at, k := range x.inner {
-		for n, node := range k.in.nodes {
-			d := x.now.Numbered(node.device.Number())
-			if d == nil {
-				continue
-			}
-			own, ok := ownOf(d, d.Table(node.table.Name, x.family), p)
+		for n := range k.in.nodes {
+			t, announces, ok := x.tellsAlways(k, n, p)
 			if !ok {
 				return nil
 			}
-			if own == nil {
-				continue
-			}
-			attached := false
-			if own.Protocol == route.Direct {
-				s := k.in.state(n, own.NextHops[0].Interface)
-				if !s.Known {
-					return nil
-				}
-				attached = s.On
-			}
-			switch {
-			case attached:
-				out.always[at] = append(out.always[at], teller{k.in.key(n), route.Direct, true})
-			case k.speaker[n] >= 0: // by what it uses
-			case own.Protocol == route.Direct && k.in.handsOver(n, route.Direct):
-				out.always[at] = append(out.always[at], teller{k.in.key(n), route.Direct, false})
-			case k.in.handsOver(n, own.Protocol):
-				if told := k.in.onePreference(node.table); !told.Known || !earlier(node.table, own.Preference, told) {
-					return nil // what it hears inside may come first
-				}
-				out.always[at] = append(out.always[at], teller{k.in.key(n), own.Protocol, false})
+			if announces {
+				out.always[at] = append(out.always[at], t)
 			}
 		}
 	}
 	return out
+}
+
+// tellsAlways is what a node announces inside whatever it hears by BGP; ok is false where that cannot be told.
+func (x *exchange) tellsAlways(k *inner, n int, p netip.Prefix) (t teller, announces, ok bool) {
+	d, table := x.now.Numbered(k.in.nodes[n].device.Number()), k.in.nodes[n].table
+	if d == nil {
+		return t, false, true
+	}
+	own, ok := ownOf(d, d.Table(table.Name, x.family), p)
+	if !ok || own == nil {
+		return t, false, ok
+	}
+	t = teller{at: k.in.key(n), by: own.Protocol}
+	if own.Protocol == route.Direct {
+		s := k.in.state(n, own.NextHops[0].Interface)
+		if t.attached = s.On; !s.Known || s.On {
+			return t, s.On, s.Known
+		}
+	}
+	if k.speaker[n] >= 0 || !k.in.handsOver(n, own.Protocol) { // a speaker does by what it uses
+		return t, false, true
+	}
+	told := k.in.onePreference(table)
+	first := own.Protocol == route.Direct || told.Known && earlier(table, own.Preference, told)
+	return t, first, first // else what it hears inside may come first
+}
+
+// mayTakeAttached reports whether it is not known that a speaker leaves alone the attached networks on which a protocol
+// runs whose routes it takes.
+func (x *exchange) mayTakeAttached(i int) bool {
+	n, k := &x.nodes[i], x.of[i].inner
+	return k != nil && !n.strict && !n.takes[route.Direct] && n.takes[k.in.protocol]
 }
 
 // ownOf is what a device has of a prefix by no protocol; false where that cannot be told.
