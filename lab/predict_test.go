@@ -84,13 +84,14 @@ func forwardingOf(n *network.Snapshot, device string, family route.Family) map[n
 	return out
 }
 
-// predictedSeeds are the seeds of the networks: those that are asked for, and where nobody asks one that speaks BGP as well.
+// predictedSeeds are the seeds of the networks: those that are asked for, and where nobody asks one that speaks BGP as well
+// and one of two parts that hand routes to each other.
 func predictedSeeds() (out []uint64) {
 	for k := range uint64(*predictions) {
 		out = append(out, uint64(*firstPrediction)+k)
 	}
 	if len(out) == 1 && out[0] == 0 {
-		out = append(out, uint64(len(speeches)-1))
+		out = append(out, uint64(len(speeches)-1), uint64(len(speeches)+6))
 	}
 	return out
 }
