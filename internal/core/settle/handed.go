@@ -166,12 +166,16 @@ func (r *run) keepsTo(in *instance, n int, p netip.Prefix) bool {
 	return true
 }
 
-// told is the external metric with which a node announces a prefix that it has, or may have, by another protocol.
+// told is the external metric with which a node announces a prefix that it has, or may have, by another protocol. A
+// route that leads into a network in which the protocol runs may be announced with an address of its own to forward to
+// (RFC 2328 section 16.4), to which the way is another one.
 func (r *run) told(in *instance, n int, p netip.Prefix) route.Number {
-	if by, ok := r.handedFrom(in, n, p); ok {
-		return in.toldWith(n, by)
+	x, ok := r.handedFrom(in, n, p)
+	inside := func(h route.NextHop) bool { return h.Interface != "" && in.state(n, h.Interface).On }
+	if !ok || slices.ContainsFunc(x.NextHops, inside) {
+		return route.Number{}
 	}
-	return route.Number{}
+	return in.toldWith(n, x.Protocol)
 }
 
 // mayAnnounce is a node of which it cannot be told whether it announces a prefix, nor with what metric.
@@ -180,17 +184,17 @@ func (r *run) mayAnnounce(in *instance, n int, p netip.Prefix) origin {
 	return origin{node: n, most: endless, told: r.told(in, n, p), external: external}
 }
 
-// handedFrom is the protocol by which a node has a prefix, or may have it, and announces it, as its configuration
-// tells.
-func (r *run) handedFrom(in *instance, n int, p netip.Prefix) (by route.Protocol, ok bool) {
+// handedFrom is the route that a node has of a prefix by another protocol, or may have, and announces, as its
+// configuration tells.
+func (r *run) handedFrom(in *instance, n int, p netip.Prefix) (found route.Route, ok bool) {
 	now := r.now.Numbered(in.nodes[n].device.Number())
 	if now == nil || in.nodes[n].device.Redistributed().Len() == 0 {
-		return 0, false
+		return found, false
 	}
 	for _, x := range now.Table(in.nodes[n].table.Name, in.family).RoutesTo(p) {
 		if x.Protocol != in.protocol && (x.Is(route.Installed) || x.Is(route.Untold)) && in.handsOver(n, x.Protocol) {
-			return x.Protocol, true
+			return x, true
 		}
 	}
-	return 0, false
+	return found, false
 }
