@@ -26,8 +26,8 @@ type BGPStatement struct {
 	// neither does.
 	Paths      uint64
 	Preference route.Number
-	// Strict tells that of another protocol's prefixes it takes those that its table uses by that one: others take the
-	// attached networks as well on which that protocol runs.
+	// Strict tells that of another protocol's prefixes it takes all those, and no others, that its table uses by that one:
+	// some systems take the attached networks as well on which that protocol runs, or leave out what comes from outside.
 	Strict  bool
 	Unruled bool         // what is exchanged with other autonomous systems needs no rules that let it (RFC 8212)
 	Network netip.Prefix // it announces this prefix where its table has it

@@ -379,7 +379,7 @@ func TestWhatHoldsItselfUp(t *testing.T) {
 	a: addr 10.1.0.1/24 lan
 	a: direct 10.1.0.0/24 dev lan
 	a: link lan up
-	a: speaks 64901
+	a: speaks 64901 strict
 	a: peer 172.16.0.2 as 64902
 	a: runs ospf lan area 0.0.0.0 cost 10
 	a: hands ospf to bgp
@@ -392,7 +392,7 @@ func TestWhatHoldsItselfUp(t *testing.T) {
 	b: addr 172.16.1.1/30 e1
 	b: direct 172.16.1.0/30 dev e1
 	b: link e1 up
-	b: speaks 64902
+	b: speaks 64902 strict
 	b: peer 172.16.0.1 as 64901
 	b: runs ospf e1 area 0.0.0.0 cost 10
 	b: hands ospf to bgp
@@ -419,14 +419,14 @@ func TestWhatHoldsItselfUp(t *testing.T) {
 	d: addr 172.16.3.1/30 e3
 	d: direct 172.16.3.0/30 dev e3
 	d: link e3 up
-	d: speaks 64901
+	d: speaks 64901 strict
 	d: peer 172.16.3.2 as 64902
 	d: hands ospf to bgp
 	d: hands bgp to ospf
 	c: addr 172.16.3.2/30 e3
 	c: direct 172.16.3.0/30 dev e3
 	c: link e3 up
-	c: speaks 64902
+	c: speaks 64902 strict
 	c: peer 172.16.3.1 as 64901
 	c: hands ospf to bgp
 	c: hands bgp to ospf

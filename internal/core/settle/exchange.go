@@ -46,11 +46,11 @@ type place struct {
 func newExchange(r *run, v *view) *exchange {
 	x := &exchange{view: v, run: r, of: make([]place, len(v.nodes))}
 	for i := range v.nodes {
-		x.sessions += len(v.nodes[i].peers)
-		for _, q := range v.nodes[i].peers {
-			if q.far < 0 || q.opaque || q.as == v.nodes[i].as {
-				return nil
-			}
+		n := &v.nodes[i]
+		x.sessions += len(n.peers)
+		if !n.strict && n.takesInside() || slices.ContainsFunc(n.peers,
+			func(q peer) bool { return q.far < 0 || q.opaque || q.as == n.as }) {
+			return nil
 		}
 	}
 	for _, whole := range r.instances {
@@ -72,6 +72,17 @@ func newExchange(r *run, v *view) *exchange {
 		}
 	}
 	return x
+}
+
+// takesInside reports whether a speaker takes routes of a protocol inside. Which ones differs by system: some leave out
+// those from outside of that protocol, or take attached networks in.
+func (x *speaker) takesInside() bool {
+	for p, on := range x.takes {
+		if on && adds(p) {
+			return true
+		}
+	}
+	return false
 }
 
 // take adds a protocol inside that any speaker speaks; false where it does not tell enough.

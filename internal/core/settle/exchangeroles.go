@@ -42,7 +42,7 @@ func (x *exchange) rolesOf(p netip.Prefix) *roles {
 	for i := range x.nodes {
 		if d := x.now.Device(x.list[i].device); d != nil {
 			own, ok := ownOf(d, x.tableAt(i, x.now), p)
-			if !ok || own != nil && own.Protocol == route.Direct && x.mayTakeAttached(i) {
+			if !ok {
 				return nil
 			}
 			out.own[i] = own
@@ -85,13 +85,6 @@ func (x *exchange) tellsAlways(k *inner, n int, p netip.Prefix) (t teller, annou
 	told := k.in.onePreference(table)
 	first := own.Protocol == route.Direct || told.Known && earlier(table, own.Preference, told)
 	return t, first, first // else what it hears inside may come first
-}
-
-// mayTakeAttached reports whether it is not known that a speaker leaves alone the attached networks on which a protocol
-// runs whose routes it takes.
-func (x *exchange) mayTakeAttached(i int) bool {
-	n, k := &x.nodes[i], x.of[i].inner
-	return k != nil && !n.strict && !n.takes[route.Direct] && n.takes[k.in.protocol]
 }
 
 // ownOf is what a device has of a prefix by no protocol; false where that cannot be told.
