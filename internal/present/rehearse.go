@@ -62,9 +62,10 @@ func (v View) rehearseDocument(r *rehearse.Result, keep []netip.Addr, c CompareV
 		why := "Neither metrics nor configurations settle which way the routing protocol takes: capture the configurations " +
 			"of its routers, which tell areas and costs (zarvek networks -costs shows what is known)."
 		if len(last.Lacks) > 0 {
-			why = "What would settle it stands above (zarvek networks -costs shows what is known of costs)."
+			why = "What is not known of them stands above (zarvek networks -costs shows what is known of costs)."
 		}
-		d.add(paragraph{words: fmt.Sprintf("Cannot be told: what is used for %s. %s", count(n, "route", "routes"), why), hang: 2})
+		words := fmt.Sprintf("Cannot be told: what is used for %s. %s", count(n, "route", "routes"), why)
+		d.add(paragraph{words: words, hang: 2})
 	}
 	if c.Saved != "" {
 		d.add(paragraph{words: "Saved as a case: " + Clean(c.Saved)})

@@ -17,7 +17,7 @@ type exchange struct {
 	run      *run
 	inner    []*inner
 	of       []place   // of each speaker
-	before   *exchange // that of the captured network, itself if it is that
+	before   *exchange // that of the captured network; nil in that one
 	sessions int       // how many ends they have
 	effort   int
 	// sessions that no capture shows to have carried anything: they may be down

@@ -45,8 +45,8 @@ func (in *instance) findHanded() {
 	looked := 0
 	for _, p := range in.sorted {
 		list := in.entries[p]
-		if !slices.ContainsFunc(list, func(e entry) bool { return e.rank == 3 && e.metric.Known }) {
-			continue
+		if p.Bits() == 0 || !slices.ContainsFunc(list, func(e entry) bool { return e.rank == 3 && e.metric.Known }) {
+			continue // a default is announced by a statement of its own, with another metric
 		}
 		if looked++; looked > mostLooked {
 			break

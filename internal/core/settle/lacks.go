@@ -42,7 +42,8 @@ type Noted struct {
 func (s *Settler) Noted(moves []Move) (out []Noted) {
 	for _, in := range s.instances {
 		mark, noted := s.topo.Network.OneArea(in.protocol)
-		rests := noted && in.known && !in.byArea && !in.byVectors() && !in.shown() && slices.ContainsFunc(moves, func(m Move) bool {
+		counts := noted && in.known && !in.byArea && !in.byVectors() && !in.shown()
+		rests := counts && slices.ContainsFunc(moves, func(m Move) bool {
 			return m.Kind == Predicted && route.FamilyOf(m.Prefix.Addr()) == in.family &&
 				slices.ContainsFunc(m.Is, func(r route.Route) bool { return r.Protocol == in.protocol })
 		})

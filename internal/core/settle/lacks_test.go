@@ -3,6 +3,7 @@ package settle
 import (
 	"fmt"
 	"net/netip"
+	"slices"
 	"strings"
 	"testing"
 
@@ -113,4 +114,27 @@ func TestWhatComesUp(t *testing.T) {
 		}
 		require.Equal(t, want, got)
 	}
+}
+
+// TestNothingIsNotedUnasked: what configurations tell of areas is no note, also where a link is left out of the protocol.
+func TestNothingIsNotedUnasked(t *testing.T) {
+	var s strings.Builder
+	for k, ends := range [][2]string{{"a", "b"}, {"b", "c"}, {"a", "c"}, {"a", "b"}} {
+		for i, d := range ends {
+			fmt.Fprintf(&s, "%s: addr 172.28.%d.%d/30 e%[2]d\n%[1]s: direct 172.28.%[2]d.0/30 dev e%[2]d\n%[1]s: link e%[2]d up\n", d, k, i+1)
+			if k < 3 {
+				fmt.Fprintf(&s, "%s: runs ospf e%d area 0.0.0.0 cost 10\n", d, k)
+			}
+		}
+	}
+	s.WriteString("c: addr 10.61.9.1/24 lan\nc: direct 10.61.9.0/24 dev lan\nc: runs ospf lan area 0.0.0.0 cost 10\n" +
+		"c: ospf 10.61.9.0/24 pref 110 metric 10 dev lan candidate\n" +
+		"a: ospf 10.61.9.0/24 pref 110 metric 20 via 172.28.2.2 dev e2\nb: ospf 10.61.9.0/24 pref 110 metric 20 via 172.28.1.2 dev e1\n")
+	n := coretest.Build(s.String())
+	edited, err := change.Change{change.InterfaceDown{Device: "a", Interface: "e2"}, change.InterfaceDown{Device: "c", Interface: "e2"}}.On(n)
+	require.NoError(t, err)
+	settler := New(topology.Build(n))
+	moves := settler.Run(edited).Moves
+	require.True(t, slices.ContainsFunc(moves, func(m Move) bool { return m.Kind == Predicted }))
+	require.Empty(t, settler.Noted(moves))
 }

@@ -173,9 +173,7 @@ func otherwiseAt(t *network.Table, p netip.Prefix, protocol route.Protocol) bool
 // redistributes reports whether a configuration says that a node announces what it has a prefix by, unfiltered.
 func (r *run) redistributes(in *instance, n int, p netip.Prefix) bool {
 	has, by := r.otherwise(in, n, p)
-	return has && in.nodes[n].device.Redistributed().Any(func(x network.Redistribution) bool {
-		return x.Protocol == in.protocol && x.Source == by && !x.Filtered && (x.Family == 0 || x.Family == in.family)
-	})
+	return has && in.handsOver(n, by)
 }
 
 // announces reports whether a node is seen to announce, for another prefix, what it has by the protocol by which it has
