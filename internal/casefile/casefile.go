@@ -146,6 +146,9 @@ func LoadWith(dir string, o Options) (*Case, error) {
 	if r.layouts, err = sumOfFiles(layouts); err != nil {
 		return nil, err
 	}
+	if o.Tell != nil {
+		o.Tell(0, total)
+	}
 	var g errgroup.Group
 	g.SetLimit(runtime.GOMAXPROCS(0))
 	for i, u := range files {

@@ -86,7 +86,7 @@ func (l *loaded) audit(opt audit.Options) *audit.Result {
 	opt.Ages, opt.Unread, opt.Moved = l.Ages(), l.UnreadInTables(), l.Moved()
 	var p progress
 	defer p.done()
-	opt.Progress = func(done, total int) { p.tell("searching", int64(done), int64(total), 200_000) }
+	opt.Progress = func(at audit.Phase, done, total int) { p.tell(at.String(), int64(done), int64(total), 200_000) }
 	w := l.walk()
 	collectLess()
 	return audit.Run(w, opt)

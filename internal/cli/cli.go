@@ -280,7 +280,11 @@ func (e *env) load() (*loaded, error) {
 	var p progress
 	c, err := casefile.LoadWith(e.caseDir, casefile.Options{
 		Layouts: e.layouts,
-		Tell:    func(done, total int64) { p.tell("reading", done, total, 200<<20) },
+		Tell: func(done, total int64) {
+			if p.tellBytes("reading", done, total, 200<<20); done == total {
+				p.busy("putting together")
+			}
+		},
 		Suppose: e.suppose,
 		Cache:   e.cache,
 	})

@@ -85,6 +85,7 @@ packets fare otherwise are numbered as there, and each box says what changed in 
 				}
 				switch e.as {
 				case "svg", "png":
+					defer busyWith("drawing")()
 					return present.MapPicture(e.out, m, e.as)
 				case "dot":
 					return present.MapDOT(e.out, m)

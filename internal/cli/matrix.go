@@ -62,7 +62,9 @@ Exit code 1: not everything is two-way.`,
 				}
 				switch {
 				case picture:
+					end := busyWith("drawing")
 					err = present.MatrixPicture(e.out, all[0], e.as)
+					end()
 				case e.as == "json":
 					err = present.MatrixJSON(e.out, all)
 				case e.as == "csv":

@@ -81,6 +81,7 @@ func (e *env) report(l *loaded, before, file string) error {
 		r.Requirements = require.Judge(w, all, l.failuresOf(w))
 		bad = bad || require.Worst(r.Requirements) != require.Holds
 	}
+	defer busyWith("writing")()
 	for _, fam := range []route.Family{route.IPv4, route.IPv6} {
 		r.Matrices = append(r.Matrices, audit.MakeMatrix(w, fam, false).Without())
 	}

@@ -129,10 +129,10 @@ func (a *auditor) findDowns() {
 	}
 }
 
-// run sweeps the space and judges the pairs.
-func (a *auditor) run(progress func(int)) {
+// run sweeps the space and judges the pairs; judging makes what is told of so many.
+func (a *auditor) run(progress func(int), judging func(total int) func(int)) {
 	a.sweepAll(progress)
-	a.lost = a.pairs()
+	a.lost = a.pairs(judging(len(a.groups) * len(a.groups)))
 }
 
 // sweepAll finds the classes and groups the ends.

@@ -24,14 +24,25 @@ type caseView struct {
 
 // Options are what an audit may be told. The zero Options audit everything.
 type Options struct {
-	Family   route.Family          // 0: both
-	Progress func(done, total int) // told now and then, in routes
-	Only     []Kind                // kinds to look for; none: all
-	Except   []Kind                // kinds to leave out
-	Ages     []Age                 // when captures were taken, as far as that is known
-	Unread   []Unread              // lines that could not be read
-	Moved    []Moved               // tables that changed while they were captured
+	Family   route.Family                   // 0: both
+	Progress func(p Phase, done, total int) // told now and then, by several goroutines; nil for nobody
+	Only     []Kind                         // kinds to look for; none: all
+	Except   []Kind                         // kinds to leave out
+	Ages     []Age                          // when captures were taken, as far as that is known
+	Unread   []Unread                       // lines that could not be read
+	Moved    []Moved                        // tables that changed while they were captured
 }
+
+// A Phase is what an audit is at.
+type Phase uint8
+
+const (
+	Searching Phase = iota // tables for all classes of addresses; counted in routes
+	Judging                // pairs of networks; counted in pairs of one family
+)
+
+// String words a phase.
+func (p Phase) String() string { return [...]string{"searching", "judging pairs"}[p] }
 
 // An Age is when one device's captures were taken, in minutes on some common clock.
 type Age struct {
@@ -79,7 +90,7 @@ func Run(w *forward.Walker, opt Options) *Result {
 			continue
 		}
 		a := newAuditor(w, fam)
-		a.run(progress)
+		a.run(progress, s.judging)
 		s.audits = append(s.audits, a)
 		r.Families = append(
 			r.Families,
@@ -175,5 +186,13 @@ func (s *caseView) progress() func(int) {
 			}
 		}
 	}
-	return counter(total, s.opt.Progress)
+	return counter(total, func(done, total int) { s.opt.Progress(Searching, done, total) })
+}
+
+// judging sums up the pairs that workers judged, of so many.
+func (s *caseView) judging(total int) func(int) {
+	if s.opt.Progress == nil {
+		return func(int) {}
+	}
+	return counter(total, func(done, total int) { s.opt.Progress(Judging, done, total) })
 }

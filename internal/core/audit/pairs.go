@@ -23,7 +23,7 @@ func (p pair) key() [2]int32 { return [2]int32{p.from, p.to} }
 
 // pairs judges every pair of groups; those that are two-way are left out. Only those are looked at one by one of which
 // either direction's outcome is not fine, and that no block tells.
-func (a *auditor) pairs() lostPairs {
+func (a *auditor) pairs(tell func(int)) lostPairs {
 	n := len(a.groups)
 	t := a.newTroubles()
 	out := make([][]pair, n)
@@ -38,6 +38,7 @@ func (a *auditor) pairs() lostPairs {
 				some = a.suspects(some[:0], d, b)
 				bad = a.pairsTo(bad[:0], d, some)
 				out[d] = slices.Clone(bad)
+				tell(n)
 			}
 		})
 	}

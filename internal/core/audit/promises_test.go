@@ -61,7 +61,7 @@ func TestTheNetworkThatIsDown(t *testing.T) {
 // TestMembersOfANetwork are its hosts, not its devices' own addresses beside them.
 func TestMembersOfANetwork(t *testing.T) {
 	a := auditorOf(coretest.OutAndBack)
-	a.run(func(int) {})
+	a.run(func(int) {}, untold)
 	for _, i := range a.members(netip.MustParsePrefix("10.61.1.0/24")) {
 		require.Nil(t, a.groups[i].owner)
 	}
@@ -85,3 +85,6 @@ func TestHostCells(t *testing.T) {
 	require.NotEqual(t, forward.TwoWay, lost.Verdict)
 	require.NotEmpty(t, lost.Device)
 }
+
+// untold tells nobody how many pairs were judged.
+func untold(int) func(int) { return func(int) {} }

@@ -104,7 +104,7 @@ func compare(t *testing.T, name string, w *forward.Walker, fam route.Family) int
 	if len(name)%2 == 0 {
 		a.splitFrom = 1 // two workers meet in the middle of somebody's networks
 	}
-	a.run(func(int) {})
+	a.run(func(int) {}, untold)
 	said := map[[2]int32]pair{}
 	for p := range a.lost.all() {
 		_, twice := said[[2]int32{p.from, p.to}]

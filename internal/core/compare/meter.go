@@ -50,9 +50,11 @@ func (m *meter) audit(opt audit.Options) audit.Options {
 		return opt
 	}
 	last := 0
-	opt.Progress = func(done, _ int) {
-		m.add(done - last)
-		last = done
+	opt.Progress = func(p audit.Phase, done, _ int) {
+		if p == audit.Searching {
+			m.add(done - last)
+			last = done
+		}
 	}
 	return opt
 }
