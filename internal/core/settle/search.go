@@ -395,6 +395,9 @@ func (s *search) answer(n int, e entry, had bool) answer {
 		alone.solve()
 		a = alone.answerOnce(n, e, had)
 	}
+	if had && s.mayKeep(n, &e, a) {
+		return answer{final: true}
+	}
 	return a
 }
 
@@ -443,7 +446,7 @@ func (s *search) answerOnce(n int, e entry, had bool) answer {
 		return answer{}
 	}
 	a := answer{kind: found}
-	if s.in.protocol == route.OSPF && s.in.family == route.IPv6 && s.in.besideOthers(won) {
+	if s.in.ospfForIPv6() && s.in.besideOthers(won) {
 		return answer{} // a daemon was seen to leave out one of the adjacencies to one neighbour
 	}
 	for _, w := range won {

@@ -123,57 +123,97 @@ func TestEqualWays(t *testing.T) {
 	}
 }
 
+// linked builds routers a, b, c, d that speak OSPF over links of cost 10 each, of which one is down, and what further
+// lines say. Other maps the address by which a link's second end is known: link-local for IPv6.
+func linked(family route.Family, links [][2]string, down int, more func(hop func(link int) string) string) *network.Snapshot {
+	host := func(net, i int) string { return fmt.Sprintf("172.28.%d.%d", net, i) }
+	bits := 30
+	if family == route.IPv6 {
+		host = func(net, i int) string { return fmt.Sprintf("fe80::%d:%d", net, i) }
+		bits = 64
+	}
+	var s strings.Builder
+	for k, ends := range links {
+		state := "up"
+		if k == down {
+			state = "down"
+		}
+		for i, d := range ends {
+			fmt.Fprintf(&s, "%s: addr %s/%d e%d\n%[1]s: runs ospf e%[4]d area 0.0.0.0 cost 10\n", d, host(k, i+1), bits, k)
+			fmt.Fprintf(&s, "%s: addr fd02:%d::%d/126 e%[2]d\n%[1]s: link e%[2]d %[4]s\n", d, k, i+1, state)
+		}
+	}
+	s.WriteString(more(func(link int) string { return fmt.Sprintf(" via %s dev e%d", host(link, 2), link) }))
+	return coretest.Build(s.String())
+}
+
+// waysWhenUp returns by which interfaces a sends to a prefix once a link of its own came up; "untold" where that cannot
+// be told.
+func waysWhenUp(t *testing.T, n *network.Snapshot, ends [2]string, ifname string, p netip.Prefix) string {
+	t.Helper()
+	edited, err := change.Change{change.InterfaceUp{Device: ends[0], Interface: ifname},
+		change.InterfaceUp{Device: ends[1], Interface: ifname}}.On(n)
+	require.NoError(t, err)
+	var got []string
+	for _, x := range New(topology.Build(n)).Run(edited).Network.Device("a").Table("default", route.FamilyOf(p.Addr())).RoutesTo(p) {
+		for _, h := range x.NextHops {
+			got = append(got, h.Interface)
+		}
+		if x.Is(route.Untold) {
+			return "untold"
+		}
+	}
+	slices.Sort(got)
+	return strings.Join(got, " ")
+}
+
 // TestWaysBesideEachOther: a router that has two links to one neighbour, and gets back an equal one to another. All three
 // are used, but a daemon of OSPF for IPv6 was seen to leave one out.
 func TestWaysBesideEachOther(t *testing.T) {
+	links := [][2]string{{"a", "b"}, {"a", "b"}, {"a", "c"}, {"b", "d"}, {"c", "d"}}
 	for family, want := range map[route.Family]string{route.IPv4: "e0 e1 e2", route.IPv6: "untold"} {
 		t.Run(family.String(), func(t *testing.T) {
-			host := func(net string, i int) string { return fmt.Sprintf("172.28.%s.%d", net, i) }
-			far, bits := "10.61.9.0/24", 30
-			if family == route.IPv6 {
-				host = func(net string, i int) string { return fmt.Sprintf("fe80::%s:%d", net, i) }
-				far, bits = "fd01::/64", 64
+			far := netip.MustParsePrefix(map[route.Family]string{route.IPv4: "10.61.9.0/24", route.IPv6: "fd01::/64"}[family])
+			n := linked(family, links, 2, func(hop func(int) string) string {
+				return fmt.Sprintf("a: ospf %s pref 110 metric 30%s%s\nb: ospf %[1]s pref 110 metric 20%[4]s\nc: ospf %[1]s pref 110 metric 20%[5]s\n",
+					far, hop(0), hop(1), hop(3), hop(4)) +
+					fmt.Sprintf("d: addr %s/%d lan\nd: direct %s dev lan\nd: runs ospf lan area 0.0.0.0 cost 10\n", far.Addr().Next(), far.Bits(), far) +
+					fmt.Sprintf("d: ospf %s pref 110 metric 10 dev lan candidate\n", far)
+			})
+			require.Equal(t, want, waysWhenUp(t, n, links[2], "e2", far))
+		})
+	}
+}
+
+// TestOriginsThatWereEqual: the network of a link between c and d, which b reaches by either at one metric, and a by b. A
+// link of a to d comes back, and c is farther than d from now on: a daemon of OSPF for IPv6 was seen to keep the old path.
+func TestOriginsThatWereEqual(t *testing.T) {
+	links := [][2]string{{"a", "b"}, {"b", "c"}, {"b", "d"}, {"c", "d"}, {"a", "d"}}
+	for _, tt := range []struct {
+		name   string
+		family route.Family
+		both   bool // b reaches the network by c as well
+		want   string
+	}{
+		{"IPv4", route.IPv4, true, "e4"},
+		{"IPv6", route.IPv6, true, "untold"},
+		{"IPv6, d alone was near", route.IPv6, false, "e4"},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			far := netip.MustParsePrefix("172.28.3.0/30")
+			if tt.family == route.IPv6 {
+				far = netip.MustParsePrefix("fd02:3::/126")
 			}
-			var s strings.Builder
-			links := [][2]string{{"a", "b"}, {"a", "b"}, {"a", "c"}, {"b", "d"}, {"c", "d"}}
-			for k, ends := range links {
-				for i, d := range ends {
-					fmt.Fprintf(&s, "%s: addr %s/%d e%d\n%[1]s: runs ospf e%[4]d area 0.0.0.0 cost 10\n", d, host(fmt.Sprint(k), i+1), bits, k)
-					fmt.Fprintf(&s, "%s: addr fd02:%d::%d/126 e%[2]d\n", d, k, i+1)
-					state := "up"
-					if k == 2 {
-						state = "down"
-					}
-					fmt.Fprintf(&s, "%s: link e%d %s\n", d, k, state)
+			n := linked(tt.family, links, 4, func(hop func(int) string) string {
+				other := ""
+				if tt.both {
+					other = hop(1)
 				}
-			}
-			row := func(d string, metric int, ways ...int) {
-				fmt.Fprintf(&s, "%s: ospf %s pref 110 metric %d", d, far, metric)
-				for _, k := range ways {
-					fmt.Fprintf(&s, " via %s dev e%d", host(fmt.Sprint(k), 2), k)
-				}
-				s.WriteByte('\n')
-			}
-			row("a", 30, 0, 1)
-			row("b", 20, 3)
-			row("c", 20, 4)
-			own := netip.MustParsePrefix(far)
-			fmt.Fprintf(&s, "d: addr %s/%d lan\nd: direct %s dev lan\nd: runs ospf lan area 0.0.0.0 cost 10\n", own.Addr().Next(), own.Bits(), far)
-			fmt.Fprintf(&s, "d: ospf %s pref 110 metric 10 dev lan candidate\n", far)
-			n := coretest.Build(s.String())
-			edited, err := change.Change{change.InterfaceUp{Device: "a", Interface: "e2"}, change.InterfaceUp{Device: "c", Interface: "e2"}}.On(n)
-			require.NoError(t, err)
-			var got []string
-			for _, x := range New(topology.Build(n)).Run(edited).Network.Device("a").Table("default", family).RoutesTo(own) {
-				for _, h := range x.NextHops {
-					got = append(got, h.Interface)
-				}
-				if x.Is(route.Untold) {
-					got = []string{"untold"}
-				}
-			}
-			slices.Sort(got)
-			require.Equal(t, want, strings.Join(got, " "))
+				return fmt.Sprintf("a: ospf %s pref 110 metric 30%s\nb: ospf %[1]s pref 110 metric 20%[3]s%[4]s\n", far, hop(0), hop(2), other) +
+					fmt.Sprintf("c: direct %s dev e3\nc: ospf %[1]s pref 110 metric 10 dev e3 candidate\n", far) +
+					fmt.Sprintf("d: direct %s dev e3\nd: ospf %[1]s pref 110 metric 10 dev e3 candidate\n", far)
+			})
+			require.Equal(t, tt.want, waysWhenUp(t, n, links[4], "e4", far))
 		})
 	}
 }

@@ -49,7 +49,8 @@ func heading(line string) (f form, cols [path + 1]place) {
 func recognise(text []byte) int {
 	n := 0
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
-		if f, _ := heading(string(text[lo:min(hi, lo+300)])); f != none {
+		line := text[lo:min(hi, lo+300)]
+		if f, _ := heading(string(line)); f != none || nothingListed.Match(line) {
 			n += 20
 		}
 	}
@@ -92,7 +93,8 @@ func Read(text []byte) layout.Reading {
 		case isLegend(line) && (r.form == none || line[0] != ' '):
 			r.Pass(lo, hi, layout.Key)
 		case r.form == bgp && (strings.HasPrefix(line, "Displayed ") ||
-			strings.HasPrefix(line, "Total number")), strings.HasPrefix(line, " Total Number of "):
+			strings.HasPrefix(line, "Total number")), strings.HasPrefix(line, " Total Number of "),
+			nothingListed.MatchString(line):
 			r.leaveOpen()
 			if m := pathsInAll.FindStringSubmatch(line); m != nil {
 				r.whole = m[1] == strconv.Itoa(r.paths)
@@ -118,6 +120,9 @@ func Read(text []byte) layout.Reading {
 	}
 	return r.Reading
 }
+
+// nothingListed is all that is printed where no path is.
+var nothingListed = lazyregexp.New(`^No BGP prefixes displayed, \d+ exist\s*$`)
 
 // pathsInAll is the line at the end that counts all paths, whatever was asked for.
 var pathsInAll = lazyregexp.New(`^Displayed +\d+ routes and (\d+) total paths\s*$`)

@@ -147,3 +147,13 @@ func FuzzRead(f *testing.F) {
 	f.Add([]byte(bgpOtherNames))
 	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, Read, in) })
 }
+
+// TestNothingListed: where BGP knows nothing, one line says so. It is read, and tells of no table.
+func TestNothingListed(t *testing.T) {
+	text := []byte("No BGP prefixes displayed, 0 exist\n")
+	require.Positive(t, Reader.Recognise(text))
+	r := Read(text)
+	require.Empty(t, r.Unread)
+	require.Empty(t, r.Facts.Tables)
+	require.Len(t, r.Passed, 1)
+}
