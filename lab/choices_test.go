@@ -280,7 +280,7 @@ func contains(list []string, s string) bool {
 func protocolConfig(protocol, net, hub, peer string) (own, theirs string) {
 	switch protocol {
 	case "rip":
-		return "router rip\n network " + net + "\n timers basic 5 15 10\nexit\n", "router rip\n network " + net + "\n redistribute static\n timers basic 5 15 10\nexit\n"
+		return "router rip\n network " + net + "\n timers basic 5 20 10\nexit\n", "router rip\n network " + net + "\n redistribute static\n timers basic 5 20 10\nexit\n"
 	case "ospf":
 		quick := "interface %s\n ip ospf hello-interval 1\n ip ospf dead-interval 4\n ip ospf network point-to-point\nexit\n"
 		return fmt.Sprintf(quick, "ospf") + "router ospf\n network " + net + " area 0\nexit\n",

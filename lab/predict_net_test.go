@@ -87,11 +87,11 @@ var speeches = []speech{
 				" metric-style wide\n lsp-gen-interval 1\n spf-interval 1\nexit\n", i+1)
 		},
 		outside: always("router isis one\n redistribute ipv4 static level-2\nexit\n")},
-	{name: "rip", family: route.IPv4, daemons: []string{"ripd"}, rest: 26 * time.Second,
+	{name: "rip", family: route.IPv4, daemons: []string{"ripd"}, rest: 31 * time.Second,
 		port: silent,
 		stub: func(int) string { return "" },
 		router: func(*spoken, *router, int) string {
-			return "router rip\n network 0.0.0.0/0\n passive-interface stub0\n timers basic 5 15 10\nexit\n"
+			return "router rip\n network 0.0.0.0/0\n passive-interface stub0\n timers basic 5 20 10\nexit\n"
 		},
 		outside: always("router rip\n redistribute static\nexit\n")},
 	{name: "ospf6", family: route.IPv6, daemons: []string{"ospf6d"}, rest: 11 * time.Second,
@@ -113,13 +113,13 @@ var speeches = []speech{
 	{name: "islands", family: route.IPv4, daemons: []string{"ospfd", "bgpd"}, rest: 11 * time.Second, islands: true,
 		neighbours: []string{"show ip ospf neighbor", "show bgp ipv4 unicast summary"},
 		port:       ospfPort, stub: ospfStub, router: islandRouter, outside: always("router ospf\n redistribute static\nexit\n")},
-	{name: "ripng", family: route.IPv6, daemons: []string{"ripngd"}, rest: 26 * time.Second,
+	{name: "ripng", family: route.IPv6, daemons: []string{"ripngd"}, rest: 31 * time.Second,
 		port: func(_ *spoken, p *port, _, _ int) string {
 			return "router ripng\n network " + p.name + "\nexit\n"
 		},
 		stub: func(int) string { return "router ripng\n network stub0\n passive-interface stub0\nexit\n" },
 		router: func(*spoken, *router, int) string {
-			return "router ripng\n timers basic 5 15 10\nexit\n"
+			return "router ripng\n timers basic 5 20 10\nexit\n"
 		},
 		outside: always("router ripng\n redistribute static\nexit\n")},
 	{name: "bgp", family: route.IPv4, daemons: []string{"bgpd"}, rest: 8 * time.Second,

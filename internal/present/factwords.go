@@ -122,6 +122,9 @@ func protocolWords(x network.ProtocolInterface) string {
 		return fmt.Sprintf("%s is set in a way that may keep routes out or alter them", x.Protocol)
 	case x.Paths > 0:
 		return fmt.Sprintf("%s uses up to %s (ECMP)", x.Protocol, count(int(x.Paths), "equal way", "equal ways"))
+	case x.Hasty:
+		return fmt.Sprintf("%s gives routes up so soon that it may change to another way of the same metric at any time",
+			x.Protocol)
 	case x.On && x.Passive:
 		what = append(what, "runs", "speaks to nobody")
 	case x.On:

@@ -188,6 +188,8 @@ func add(f *network.Facts, rest string, m route.Mark) {
 	case "paths": // the most equal ways that a protocol uses, as a configuration tells
 		n, _ := strconv.ParseUint(w[2], 10, 16)
 		f.Protocols = append(f.Protocols, network.ProtocolInterface{Protocol: protocols[w[1]], Paths: n, Mark: m})
+	case "hasty": // timers of RIP by which it may change to an equal way at any time
+		f.Protocols = append(f.Protocols, network.ProtocolInterface{Protocol: protocols[w[1]], Hasty: true, Mark: m})
 	case "stateful":
 		f.Policy.Stateful = m
 	case "allrules": // of the kernel's filters; with "marks" some put marks on packets

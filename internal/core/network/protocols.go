@@ -23,6 +23,9 @@ type ProtocolInterface struct {
 	// summaries, areas that take no routes from outside.
 	Other bool
 	Paths uint64 // the most equal ways that it uses; 0: the line does not tell
+	// Hasty: of RIP, half of the time after which a route is given up may pass between two updates. A router may then
+	// change to another way of the same metric at any time (RFC 2453 section 3.9.2, RFC 2080 section 2.4.2).
+	Hasty bool
 	// Listed: a listing of the moment says so, which tells nothing of other interfaces or of what is announced.
 	Listed bool
 	Mark   route.Mark

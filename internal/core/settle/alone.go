@@ -48,6 +48,6 @@ func (in *instance) tells(n int, to entry) (uint64, bool) {
 // stays reports whether a node that uses one of several equal ways goes on by the one that it has: nothing on it died,
 // and none is shorter. Least and most bound the best way.
 func (s *search) stays(n int, e *entry, least, most uint64) bool {
-	return s.in.alone[n] && len(e.arcs) == 1 && e.metric == route.N(least) && least == most &&
+	return s.in.alone[n] && !s.in.hasty[n] && len(e.arcs) == 1 && e.metric == route.N(least) && least == most &&
 		!s.dead[e.arcs[0]] && !s.broken(e)
 }

@@ -45,6 +45,7 @@ type instance struct {
 	areasAt   [][]string             // and of each node: those of its interfaces
 	paths     []uint64               // of each node: the most equal ways that it uses, as configured; 0: not told
 	alone     []bool                 // of RIP, of each node: it uses one of several equal ways
+	hasty     []bool                 // and may change to another one at any time
 	plain     route.Number           // of RIP: the metric with which attached networks are announced
 	grown     bool                   // an interface came up: ways may be better than before
 	captured  *instance              // of a grown one: that of the network as it was captured

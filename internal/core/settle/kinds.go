@@ -27,13 +27,14 @@ func (in *instance) configured() {
 		a.proven = from.Known && to.Known && from.On && to.On && !from.Passive && !to.Passive && from.Area == to.Area
 		a.silent = from.Known && (!from.On || from.Passive) || to.Known && (!to.On || to.Passive)
 	}
-	in.paths = make([]uint64, len(in.nodes))
+	in.paths, in.hasty = make([]uint64, len(in.nodes)), make([]bool, len(in.nodes))
 	for n, x := range in.nodes {
 		for _, p := range x.device.Protocols().All() {
 			here := p.Protocol == in.protocol && (p.Family == 0 || p.Family == in.family)
 			if here && p.Paths > 0 && (in.paths[n] == 0 || p.Paths < in.paths[n]) {
 				in.paths[n] = p.Paths
 			}
+			in.hasty[n] = in.hasty[n] || here && p.Hasty
 		}
 	}
 	in.known = in.byVectors() || in.shown() || in.noted()

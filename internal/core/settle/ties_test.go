@@ -84,6 +84,9 @@ func TestEqualWays(t *testing.T) {
 		{"one that was told two equal ways and uses one stays with that", "rip", none, 2, "10.61.0.0/24", "e1", map[int]string{
 			1: "direct 10.98.0.0/24 dev lan9", 3: "direct 10.98.0.0/24 dev lan9",
 			2: "rip 10.98.0.0/24 pref 120 metric 2 via 172.28.2.2 dev e2"}},
+		{"but not where its timers let it change at any time", "rip", none, 2, "10.61.0.0/24", "untold", map[int]string{
+			1: "direct 10.98.0.0/24 dev lan9", 3: "direct 10.98.0.0/24 dev lan9",
+			2: "hasty rip\nrip 10.98.0.0/24 pref 120 metric 2 via 172.28.2.2 dev e2"}},
 	} {
 		t.Run(tt.name, func(t *testing.T) {
 			pref, step := 110, 10

@@ -138,6 +138,8 @@ func (r *reader) protocolLine(w []string, lo, hi int) bool {
 			return false // as many as it likes
 		}
 		p.Paths = n
+	case w[0] == "timers" && !no && hasty(w[1:]):
+		p.Hasty = true
 	case slices.Contains(plainWords, w[0]) && !slices.Contains(w, "always"): // "default-information originate always"
 		return false
 	default:
@@ -145,6 +147,17 @@ func (r *reader) protocolLine(w []string, lo, hi int) bool {
 	}
 	r.Facts.Protocols = append(r.Facts.Protocols, p)
 	return true
+}
+
+// hasty reports whether the timers of RIP let half of the time after which a route is given up pass between two updates,
+// "basic UPDATE TIMEOUT GARBAGE" in seconds. An update may come half as late again (the usual jitter), to the second.
+func hasty(w []string) bool {
+	if len(w) < 3 || w[0] != "basic" {
+		return false
+	}
+	update, err := strconv.ParseUint(w[1], 10, 31)
+	timeout, err2 := strconv.ParseUint(w[2], 10, 31)
+	return err == nil && err2 == nil && timeout <= 3*update+2
 }
 
 // externalMetric is that of type 2 with which OSPF announces what a line lets in. FRR's is 20 by default.

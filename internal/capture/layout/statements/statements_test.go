@@ -311,6 +311,16 @@ func TestEqualWaysOfProtocols(t *testing.T) {
 	}
 }
 
+// TestTimersOfRIP: those with which a router may change between equal ways at any time, and others.
+func TestTimersOfRIP(t *testing.T) {
+	for line, want := range map[string]bool{"timers basic 30 180 120": false, "timers basic 5 15 10": true,
+		"timers basic 30 92 120": true, "timers basic 30 93 120": false, "no timers basic 5 15 10": false, "timers basic 5": false} {
+		r := Read([]byte("hostname mast-3\nrouter ripng\n network e0\n " + line + "\n"))
+		hasty := slices.ContainsFunc(r.Facts.Protocols, func(p network.ProtocolInterface) bool { return p.Hasty })
+		require.Equal(t, want, hasty, line)
+	}
+}
+
 // TestIPv6AddressesOfAnInterface: that of the link is told by a word in the place of the length; one that is made of
 // the link-layer address is not told at all.
 func TestIPv6AddressesOfAnInterface(t *testing.T) {
