@@ -155,7 +155,7 @@ func exitRouter(n *spoken, r *router, i int) string {
 	}
 	for _, p := range r.ports {
 		if n.leads(p) {
-			out += fmt.Sprintf(" neighbor %s remote-as %d\n neighbor %[1]s timers 1 3\n neighbor %[1]s timers connect 1\n"+
+			out += fmt.Sprintf(" neighbor %s remote-as %d\n neighbor %[1]s timers 5 15\n neighbor %[1]s timers connect 1\n"+
 				" neighbor %[1]s advertisement-interval 0\n", p.seg.ports[1].addr[0].Addr(),
 				65100+slices.Index(n.others, p.seg.ports[1].router))
 		}
@@ -170,7 +170,7 @@ func otherRouter(n *spoken, r *router, k int) string {
 		"ip route 10.92.0.0/16 blackhole\nroute-map far permit 10\n set as-path prepend %[3]s\nexit\n", r.name, k,
 		strings.TrimSpace(strings.Repeat("65200 ", 1+n.rnd.IntN(3))))
 	return out + fmt.Sprintf("router bgp %d\n bgp router-id 10.9.0.%d\n no bgp ebgp-requires-policy\n neighbor %s remote-as 64900\n"+
-		" neighbor %[3]s timers 1 3\n neighbor %[3]s timers connect 1\n neighbor %[3]s advertisement-interval 0\n"+
+		" neighbor %[3]s timers 5 15\n neighbor %[3]s timers connect 1\n neighbor %[3]s advertisement-interval 0\n"+
 		" address-family ipv4 unicast\n  network 10.90.0.0/16 route-map far\n  network 10.91.%[4]d.0/24\n  network 10.92.0.0/16\n"+
 		" exit-address-family\nexit\n", 65100+k, k+1, p.seg.ports[0].addr[0].Addr(), k)
 }
@@ -192,7 +192,7 @@ func bgpRouter(n *spoken, r *router, i int) string {
 	for _, p := range r.ports {
 		for _, q := range p.seg.ports {
 			if q != p {
-				out += fmt.Sprintf(" neighbor %s remote-as %d\n neighbor %[1]s timers 1 3\n neighbor %[1]s timers connect 1\n"+
+				out += fmt.Sprintf(" neighbor %s remote-as %d\n neighbor %[1]s timers 5 15\n neighbor %[1]s timers connect 1\n"+
 					" neighbor %[1]s advertisement-interval 0\n", q.addr[0].Addr(), 64901+slices.Index(n.routers, q.router))
 			}
 		}
@@ -222,7 +222,7 @@ func islandRouter(n *spoken, r *router, i int) string {
 		if q == p {
 			q = p.seg.ports[1]
 		}
-		peers += fmt.Sprintf(" neighbor %s remote-as %d\n neighbor %[1]s timers 1 3\n neighbor %[1]s timers connect 1\n"+
+		peers += fmt.Sprintf(" neighbor %s remote-as %d\n neighbor %[1]s timers 5 15\n neighbor %[1]s timers connect 1\n"+
 			" neighbor %[1]s advertisement-interval 0\n", q.addr[0].Addr(), 64901+n.half(q.router))
 	}
 	if peers == "" {

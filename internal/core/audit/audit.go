@@ -63,6 +63,7 @@ type auditor struct {
 	sideLock     sync.Mutex
 	counter      atomic.Pointer[lossCounter] // one that nobody uses
 	coarse       map[*network.Device]bool    // devices whose filters name too much to be judged for every pair
+	between      []between                   // of each group; nil where devices look at more than destinations and filters
 }
 
 // newAuditor compiles one family of a network.
@@ -159,6 +160,7 @@ func (a *auditor) sweepAll(progress func(int)) []*worker {
 	for _, w := range workers {
 		a.groups = append(a.groups, w.groupBeyond()...)
 	}
+	a.findBetween()
 	return workers
 }
 

@@ -80,5 +80,8 @@ type outcome struct {
 	way               uint64 // of all the ways, by names, where ways are told apart; else 0
 }
 
+// comesHome reports whether packets arrive where their destination belongs, as far as destinations tell.
+func (o *outcome) comesHome() bool { return o.verdict == forward.Arrives && !o.elsewhere }
+
 // fine is the number of the outcome that needs no further look: it arrives.
 const fine = 0

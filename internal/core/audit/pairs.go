@@ -143,6 +143,12 @@ func (a *auditor) judge(s, d, out, back int32) (pair, bool) {
 	if b.elsewhere && lost < forward.NextHopLost {
 		lost = forward.NextHopLost
 	}
+	if (o.beyondDestination || b.beyondDestination) && o.comesHome() && b.comesHome() {
+		if twoWay, known := a.passed(&p); known {
+			a.followed.Add(1)
+			return p, !twoWay
+		}
+	}
 	switch {
 	case from.exact || to.exact || o.beyondDestination || o.elsewhere || a.mixed(from, to):
 		return a.follow(p)

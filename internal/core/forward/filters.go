@@ -104,29 +104,33 @@ type judgement struct {
 // judgeFlow asks every chain of rules that a packet meets: each that has rules for the packet's family must permit it.
 func judgeFlow(d *network.Device, pkt *packet, in, out string, seen bool, meets func(network.Chain) bool) judgement {
 	var all judgement
+	passed := -1 // the rule of all, where that is the last one of a chain for other interfaces: there may be very many
+	fam := route.FamilyOf(pkt.dst)
 	for _, c := range d.Chains().All() {
 		if !meets(c) {
 			continue
 		}
-		var one judgement
 		if c.Passes(in, out) {
-			rest := d.Flows().At(c.Hi - 1)
-			if !rest.For(route.FamilyOf(pkt.dst)) {
-				continue
+			isFor, notRead := c.Last(fam)
+			if isFor && all.fit != network.Maybe && (!notRead || all.fit == network.No) {
+				all.fit, passed = network.Yes, c.Hi-1
 			}
-			one = judgement{network.Yes, rest}
-		} else {
-			flow := pkt.flow
-			flow.Seen, flow.Turned = seen, pkt.turnedAt(d)
-			one.fit, one.rule = d.Judge(c, pkt.src, pkt.dst, flow, in, out)
+			continue
 		}
+		flow := pkt.flow
+		flow.Seen, flow.Turned = seen, pkt.turnedAt(d)
+		var one judgement
+		one.fit, one.rule = d.Judge(c, pkt.src, pkt.dst, flow, in, out)
 		switch {
 		case one.fit == network.Yes && !one.rule.Permit:
 			return one
 		case one.fit == network.No, all.fit == network.Maybe:
 		case one.fit == network.Maybe, !one.rule.NotRead, all.fit == network.No:
-			all = one
+			all, passed = one, -1
 		}
+	}
+	if passed >= 0 {
+		all.rule = d.Flows().At(passed)
 	}
 	return all
 }

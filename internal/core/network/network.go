@@ -78,7 +78,8 @@ type Device struct {
 	virtualAt     map[netip.Addr][]VirtualAddress
 	policy        Policy
 	blended       route.Mark
-	chains        []Chain // of the policy's rules
+	chains        []Chain            // of the policy's rules
+	chainsAt      map[string][]int32 // by the interface that they name, "" for none: numbers of chains
 	// of the policy's translations
 	changesSource, changesDestination ruleIndex
 	asksState                         bool // one of them asks whether a flow was seen
