@@ -12,8 +12,8 @@ import (
 
 // FiltersAlone reports whether all that devices look at in a packet, beyond its destination, is by which interfaces it
 // comes and goes and what rules of filters ask of its addresses: no state, no translations, no tunnels, no routing by
-// policy, no checks of sources, and no hosts whose settings the notes tell. Receiver.Passage stands for a direction of a
-// trace then.
+// policy, no checks of sources, and no hosts whose settings the notes tell. Receiver.Passage stands for a direction of
+// a trace then.
 func (w *Walker) FiltersAlone() bool {
 	if w.net.Hosts().Len() > 0 || len(w.unjudged) > 0 || w.assume {
 		return false
@@ -74,7 +74,8 @@ func (w *Walker) Receiver(dst netip.Addr) *Receiver {
 }
 
 // Passage tells how a packet of a sender ends, of which no flow is told, or an answer to one: that it arrives by every
-// way (the Branch says where, without hops), or that a filter ends the only one. False says nothing: that takes a trace.
+// way (the Branch says where, without hops), or that a filter ends the only one. False says nothing: that takes a
+// trace.
 func (r *Receiver) Passage(s Sender, answer bool) (Branch, bool) {
 	if route.FamilyOf(s.address) != route.FamilyOf(r.probe.dst) {
 		return Branch{}, false
@@ -203,7 +204,8 @@ func (p *passage) filtered(at position, way *step) (Branch, bool) {
 	if s.verdict == way.verdict {
 		return Branch{}, false
 	}
-	return Branch{Share: 1, Verdict: s.verdict, Where: d.Name, Delivery: s.delivery, Reason: s.reason, Hops: []Hop{s.hop}}, true
+	return Branch{Share: 1, Verdict: s.verdict, Where: d.Name, Delivery: s.delivery, Reason: s.reason,
+		Hops: []Hop{s.hop}}, true
 }
 
 // anew is a step as a packet takes it that came in where it is told.
