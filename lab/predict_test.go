@@ -247,7 +247,7 @@ func (n *spoken) judge(what string, before *topology.Topology, guess, truth *net
 			switch {
 			case got[p] == "untold", n.hidden(before.Network, guess, p), got[p] == "" && n.openAt(got, p):
 				out.open++
-			case got[p] == "" && n.stale(truth, r, p):
+			case got[p] == "" && want[p] != "" && n.stale(truth, r, p):
 				out.stale++
 			case got[p] != want[p]:
 				n.t.Errorf("%s: %s of %s was %q; predicted %q, came %q", what, p, r.name, was[p], got[p], want[p])
