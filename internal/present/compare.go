@@ -571,7 +571,7 @@ func (v View) factChanges(c CompareView) []string {
 		}
 		var places []string
 		for i, m := range []route.Mark{f.Before, f.After} {
-			if p := v.on(c.Sides[i]).place(m); p != "" {
+			if p := v.on(c.Sides[i]).place(m); p != "" && !slices.Contains(places, p) {
 				places = append(places, p)
 			}
 		}
