@@ -9,10 +9,12 @@ import (
 	"golang.org/x/term"
 )
 
-// How far work is: what is done, how much of how much, and for how long; of work that nobody counts the last alone.
+// How far work is: which part is done, for how long it has been at work, and of bytes how many of how many; of work
+// that nobody counts the time alone.
 const (
-	countedLine pb.ProgressBarTemplate = `{{string . "phase"}} {{bar . "[" "#" "#" " " "]"}} {{percent . "%.0f %%"}} ` +
-		`{{counters . "%s of %s"}}, {{etime . }}`
+	countedLine pb.ProgressBarTemplate = `{{string . "phase"}} {{bar . "[" "#" "#" " " "]"}} ` +
+		`{{percent . "%.0f %%"}}, {{etime . }}`
+	bytesLine     pb.ProgressBarTemplate = countedLine + `, {{counters . "%s of %s"}}`
 	uncountedLine pb.ProgressBarTemplate = `{{string . "phase"}}, {{etime . }}`
 )
 
@@ -45,7 +47,11 @@ func (p *progress) count(phase string, done, total, worth int64, bytes bool) {
 	defer p.mu.Unlock()
 	if p.phase != phase || p.bar == nil {
 		p.end()
-		p.begin(countedLine, phase, total, bytes)
+		line := countedLine
+		if bytes {
+			line = bytesLine
+		}
+		p.begin(line, phase, total, bytes)
 	}
 	p.bar.SetCurrent(min(done, total))
 }

@@ -37,12 +37,12 @@ func width(s string) int {
 func padded(s string, n int) string { return s + strings.Repeat(" ", max(n-width(s), 0)) }
 
 // broken breaks a text between words so that each line, behind an indent, fits the page. A word that is too long
-// stays whole: it is an address or a file that somebody wants to copy.
+// stays whole: it is an address or a file that somebody wants to copy. So does a number with blanks between thousands.
 func (v View) broken(s string, indent int) []string {
 	room := max(v.page()-indent-1, 20)
 	var lines []string
 	line, used := "", 0
-	for i, word := range strings.Split(s, " ") {
+	for i, word := range unbroken(s) {
 		n := width(word)
 		if i > 0 && used+1+n > room {
 			lines = append(lines, strings.TrimRight(line, " "))
@@ -56,6 +56,27 @@ func (v View) broken(s string, indent int) []string {
 		line, used = line+word, used+n
 	}
 	return append(lines, line)
+}
+
+// unbroken cuts a text into words; a number as grouped writes it is one.
+func unbroken(s string) []string {
+	words := strings.Split(s, " ")
+	out := words[:1]
+	for _, word := range words[1:] {
+		last := strings.TrimLeft(out[len(out)-1], "(")
+		first := strings.TrimRight(word, ".,;:)")
+		if len(first) == 3 && len(last) > 0 && digits(first) && digits(last[strings.LastIndexByte(last, ' ')+1:]) {
+			out[len(out)-1] += " " + word
+			continue
+		}
+		out = append(out, word)
+	}
+	return out
+}
+
+// digits reports whether a text is one to three digits.
+func digits(s string) bool {
+	return len(s) > 0 && len(s) < 4 && strings.Trim(s, "0123456789") == ""
 }
 
 // wrapped writes a text, broken to fit the page, each line behind an indent.
