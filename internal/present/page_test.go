@@ -46,5 +46,5 @@ func TestBroken(t *testing.T) {
 	require.Equal(t, []string{"a  b"}, v.broken("a  b", 0), "blanks of a text stay")
 	require.Equal(t, []string{"20 groups of ends;", "4 960 980 pairs (65 024", "addresses)"},
 		v.broken("20 groups of ends; 4 960 980 pairs (65 024 addresses)", 3), "a number is one word")
-	require.Equal(t, []string{"16 pairs of the night:", "1 200, a port"}, v.broken("16 pairs of the night: 1 200, a port", 6))
+	require.Equal(t, []string{"16 pairs of night:", "11 200, a port"}, v.broken("16 pairs of night: 11 200, a port", 6))
 }

@@ -63,7 +63,7 @@ type auditor struct {
 	sideLock     sync.Mutex
 	counter      atomic.Pointer[lossCounter] // one that nobody uses
 	coarse       map[*network.Device]bool    // devices whose filters name too much to be judged for every pair
-	between      []between                   // of each group; nil where devices look at more than destinations and filters
+	between      []between                   // of each group; nil where filters are not all that devices look at
 }
 
 // newAuditor compiles one family of a network.

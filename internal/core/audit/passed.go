@@ -1,6 +1,7 @@
 package audit
 
 import (
+	"slices"
 	"sync"
 
 	"zarvek/internal/core/forward"
@@ -13,15 +14,15 @@ type between struct {
 	receiver *forward.Receiver // nil: its packets take a trace
 }
 
-// findBetween makes room for the groups where filters are all that devices look at beyond the destination.
+// findBetween makes room for the groups where some device looks at more than destinations, and that is filters alone.
 func (a *auditor) findBetween() {
-	if !a.overlaps && len(a.coarse) == 0 && a.walker.FiltersAlone() {
+	if slices.Contains(a.sensitive, true) && !a.overlaps && len(a.coarse) == 0 && a.walker.FiltersAlone() {
 		a.between = make([]between, len(a.groups))
 	}
 }
 
-// passed judges a pair of groups of which the outcomes tell that both directions arrive, by what filters make
-// of them; twoWay where they permit both. Not known: that takes a trace.
+// passed judges a pair of groups of which the outcomes tell that both directions arrive, by what filters make of them;
+// twoWay where they permit both, else the pair tells what is lost. Not known: that takes a trace.
 func (a *auditor) passed(p *pair) (twoWay, known bool) {
 	if a.between == nil {
 		return false, false
