@@ -107,13 +107,12 @@ func (p *packer) hops(all []route.NextHop) {
 
 func (p *packer) attributes(a *route.Attributes) {
 	b := a.BGP
-	p.flags(a.Preference.Known, a.Metric.Known, b != route.BGPPath{}, b.Weight.Known, b.LocalPreference.Known,
+	p.flags(a.Preference.Known, b != route.BGPPath{}, b.Weight.Known, b.LocalPreference.Known,
 		b.Length.Known, b.MultiExit.Known)
 	p.number(uint64(a.Protocol))
 	p.number(uint64(a.Special))
 	p.text(a.Subtype)
 	p.number(a.Preference.Value)
-	p.number(a.Metric.Value)
 	if b != (route.BGPPath{}) {
 		for _, n := range [...]uint64{b.Weight.Value, b.LocalPreference.Value, b.Length.Value, b.MultiExit.Value,
 			uint64(b.NeighbourAS), uint64(b.Origin), uint64(b.Session)} {
@@ -244,13 +243,12 @@ func unpackAttributes(b []byte) ([]*route.Attributes, error) {
 func (u *unpacker) attributes(a *route.Attributes) {
 	var path bool
 	b := &a.BGP
-	u.flags(&a.Preference.Known, &a.Metric.Known, &path, &b.Weight.Known, &b.LocalPreference.Known, &b.Length.Known,
+	u.flags(&a.Preference.Known, &path, &b.Weight.Known, &b.LocalPreference.Known, &b.Length.Known,
 		&b.MultiExit.Known)
 	a.Protocol = route.Protocol(u.number())
 	a.Special = route.Special(u.number())
 	a.Subtype = u.text()
 	a.Preference.Value = u.number()
-	a.Metric.Value = u.number()
 	if path {
 		b.Weight.Value = u.number()
 		b.LocalPreference.Value = u.number()

@@ -49,18 +49,19 @@ func (s *sheet) line(format string, args ...any) {
 
 // says notes what the lines just written tell of a route: preference and metric where they do.
 func (s *sheet) says(r wrote, pref, metric bool) {
-	x := route.Attributes{Protocol: r.protocol, Special: r.special, NextHops: r.hops}
+	a := route.Attributes{Protocol: r.protocol, Special: r.special, NextHops: r.hops}
+	x := route.Route{Prefix: r.prefix, Attributes: &a, State: route.Active}
 	if pref {
 		x.Preference = route.N(r.pref)
 	}
 	if metric {
 		x.Metric = route.N(r.metric)
 	}
-	s.want = append(s.want, wordsOf(r.table, r.prefix, &x, true)...)
+	s.want = append(s.want, wordsOf(r.table, x)...)
 }
 
 // wordsOf words a route, a line for each next hop: shapes differ in whether they print one route with several.
-func wordsOf(table string, p netip.Prefix, a *route.Attributes, active bool) []string {
+func wordsOf(table string, a route.Route) []string {
 	if table == "" {
 		table = "default"
 	}
@@ -70,8 +71,8 @@ func wordsOf(table string, p netip.Prefix, a *route.Attributes, active bool) []s
 		}
 		return fmt.Sprint(n.Value)
 	}
-	way := fmt.Sprintf("%s %s %s %s/%s %s active=%v", table, p, a.Protocol, number(a.Preference), number(a.Metric), a.Special,
-		active)
+	way := fmt.Sprintf("%s %s %s %s/%s %s active=%v", table, a.Prefix, a.Protocol, number(a.Preference), number(a.Metric), a.Special,
+		a.Is(route.Active))
 	if len(a.NextHops) == 0 || a.Special != route.None {
 		return []string{way}
 	}
@@ -182,7 +183,7 @@ func TestWrittenTables(t *testing.T) {
 				var got []string
 				for tab, r := range toldRoutes(c) {
 					if tab.Family == family(s.six) && r.Protocol != route.Local {
-						got = append(got, wordsOf(tab.Name, r.Prefix, r.Attributes, r.Is(route.Active))...)
+						got = append(got, wordsOf(tab.Name, r)...)
 					}
 				}
 				slices.Sort(got)

@@ -81,16 +81,16 @@ func backupSummary(d string, k audit.Kind, x audit.BackupDetail) string {
 			"%s: the static route %s (%s) is used although %s knows the prefix (%s)",
 			d,
 			r.Prefix,
-			numbers(r.Attributes),
+			numbers(r),
 			learned(x.Against.Attributes),
-			numbers(x.Against.Attributes),
+			numbers(x.Against),
 		)
 	case k == audit.BackupInUse:
 		return fmt.Sprintf(
 			"%s: the static route %s (%s) has the preference of a backup and is in use: nothing better is there",
 			d,
 			r.Prefix,
-			numbers(r.Attributes),
+			numbers(r),
 		)
 	case x.NeverUsed > 0:
 		return fmt.Sprintf(
@@ -105,7 +105,7 @@ func backupSummary(d string, k audit.Kind, x audit.BackupDetail) string {
 			"%s: the static route %s (%s) is no backup for %s of %s: the longer prefix wins whatever its preference",
 			d,
 			r.Prefix,
-			numbers(r.Attributes),
+			numbers(r),
 			x.Against.Prefix,
 			learned(x.Against.Attributes),
 		)

@@ -529,7 +529,7 @@ func (v View) routeList(list []route.Route) string {
 				continue
 			}
 			s := learned(r.Attributes) + " " + strings.Join(ways(r.Attributes), " and ")
-			if n := numbers(r.Attributes); n != "" {
+			if n := numbers(r); n != "" {
 				s += ", " + n
 			}
 			if !installed {

@@ -272,8 +272,8 @@ func (v View) rowsOf(t *network.Table) [][]string {
 		if state == "" {
 			state = "in use"
 		}
-		out = append(out, []string{r.Prefix.String(), a.learned, a.preference, a.metric, strings.Join(a.ways, "; "),
-			state, v.place(r.Mark)})
+		out = append(out, []string{r.Prefix.String(), a.learned, a.preference, number(r.Metric),
+			strings.Join(a.ways, "; "), state, v.place(r.Mark)})
 	}
 	return out
 }

@@ -158,12 +158,12 @@ func tableText(w *bufio.Writer, t *network.Table, sum network.Summary, q TableQu
 			continue
 		}
 		widths[0] = max(widths[0], prefixWidth(r))
+		widths[3] = max(widths[3], len(number(r.Metric)))
 		if r.Attributes != last {
 			last = r.Attributes
 			a := known.of(last)
 			widths[1] = max(widths[1], width(a.learned))
 			widths[2] = max(widths[2], len(a.preference))
-			widths[3] = max(widths[3], len(a.metric))
 			for _, s := range a.ways {
 				widths[4] = max(widths[4], width(s))
 			}
@@ -197,7 +197,7 @@ func tableText(w *bufio.Writer, t *network.Table, sum network.Summary, q TableQu
 				row([...]string{"", "", "", "", way, ""}, "")
 				continue
 			}
-			row([...]string{r.Prefix.String(), a.learned, a.preference, a.metric, way, v.place(r.Mark)}, stateWord(r))
+			row([...]string{r.Prefix.String(), a.learned, a.preference, number(r.Metric), way, v.place(r.Mark)}, stateWord(r))
 		}
 		v.lines(w, "      ", t.Evidence(i))
 	}
@@ -208,8 +208,8 @@ func tableText(w *bufio.Writer, t *network.Table, sum network.Summary, q TableQu
 
 // wording is the text of attributes that many routes share.
 type wording struct {
-	learned, preference, metric string
-	ways                        []string
+	learned, preference string
+	ways                []string
 }
 
 // wordings keeps each text that was made, as long as there are not too many.
@@ -218,7 +218,7 @@ type wordings map[*route.Attributes]wording
 func (m wordings) of(a *route.Attributes) wording {
 	w, ok := m[a]
 	if !ok {
-		w = wording{learned(a), number(a.Preference), number(a.Metric), ways(a)}
+		w = wording{learned(a), number(a.Preference), ways(a)}
 		if len(m) < 1<<14 {
 			m[a] = w
 		}

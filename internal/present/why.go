@@ -187,7 +187,7 @@ func destination(c selection.Choice) string {
 // sentence words the choice.
 func sentence(c selection.Choice, dst string) string {
 	best := c.Match.Routes[0]
-	by := fmt.Sprintf("its %s route %s%s", learned(best.Attributes), best.Prefix, inParens(numbers(best.Attributes)))
+	by := fmt.Sprintf("its %s route %s%s", learned(best.Attributes), best.Prefix, inParens(numbers(best)))
 	if d := c.Match.Contradiction; d != nil && d.Kind == network.GoneMoment {
 		return fmt.Sprintf("has two captures of different moments, of which only one has the route %s to %s: what "+
 			"holds now is not known", best.Prefix, dst)

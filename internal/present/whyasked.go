@@ -76,10 +76,10 @@ func WishText(w io.Writer, device string, x change.Fare, v View) error {
 			v.headline(w, true, "%s would use %s in place of %s", dev, what, learned(x.Winner.Attributes))
 		case change.WouldWait:
 			v.headline(w, true, "%s would keep %s as a backup: %s (%s) comes first by %s", dev, what,
-				learned(x.Winner.Attributes), numbers(x.Winner.Attributes), ruleWords[x.Why])
+				learned(x.Winner.Attributes), numbers(x.Winner), ruleWords[x.Why])
 		case change.WouldTie:
 			v.headline(w, false, "whether %s would use %s is the device's own choice: the rules do not part it from "+
-				"%s (%s)", dev, what, learned(x.Winner.Attributes), numbers(x.Winner.Attributes))
+				"%s (%s)", dev, what, learned(x.Winner.Attributes), numbers(x.Winner))
 		default:
 			v.headline(w, false, "%s could not use %s", dev, what)
 			fmt.Fprintf(w, "  %s\n", fateWords(x.Configured))

@@ -385,7 +385,7 @@ func (v View) successor(l *selection.Lost) string {
 		"%s %s%s: %s",
 		learned(t.Attributes),
 		t.Prefix,
-		inParens(numbers(t.Attributes)),
+		inParens(numbers(t)),
 		strings.Join(ways(t.Attributes), " and "),
 	)
 	if l.Index < 0 {

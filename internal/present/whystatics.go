@@ -62,7 +62,7 @@ func fateWords(s selection.Configured) string {
 		return fmt.Sprintf(
 			"waits as a backup: %s%s comes first",
 			learned(s.Winner.Attributes),
-			inParens(numbers(s.Winner.Attributes)),
+			inParens(numbers(s.Winner)),
 		)
 	case selection.HopUnresolved:
 		return fmt.Sprintf("not valid: %s, %s; it needs a route to %s", hop, failureWords[s.Failure], hop)

@@ -3,6 +3,7 @@ package present
 import (
 	"fmt"
 	"net/netip"
+	"strconv"
 	"strings"
 
 	"zarvek/internal/core/network"
@@ -14,7 +15,7 @@ func number(n route.Number) string {
 	if !n.Known {
 		return "-"
 	}
-	return fmt.Sprint(n.Value)
+	return strconv.FormatUint(n.Value, 10)
 }
 
 // learned words the source protocol with its subtype.
@@ -115,13 +116,13 @@ func to(a netip.Addr, ifname string) string {
 }
 
 // numbers words preference and metric as far as they are shown.
-func numbers(a *route.Attributes) string {
+func numbers(r route.Route) string {
 	var parts []string
-	if a.Preference.Known {
-		parts = append(parts, "preference "+number(a.Preference))
+	if r.Preference.Known {
+		parts = append(parts, "preference "+number(r.Preference))
 	}
-	if a.Metric.Known {
-		parts = append(parts, "metric "+number(a.Metric))
+	if r.Metric.Known {
+		parts = append(parts, "metric "+number(r.Metric))
 	}
 	return strings.Join(parts, ", ")
 }

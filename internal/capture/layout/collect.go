@@ -30,8 +30,20 @@ type tableKey struct {
 
 // A Shared names attributes that a table has already; the zero Shared names none.
 type Shared struct {
-	table int // index + 1
-	id    route.AttrID
+	table  int // index + 1
+	id     route.AttrID
+	metric route.Number
+}
+
+// Attributes are those of one row: what many routes share, and the metric.
+type Attributes struct {
+	route.Attributes
+	Metric route.Number
+}
+
+// Route returns the route to a prefix with these attributes, which it keeps: Add copies them.
+func (a *Attributes) Route(p netip.Prefix, s route.State, m route.Mark) route.Route {
+	return route.Route{Prefix: p, Attributes: &a.Attributes, Metric: a.Metric, State: s, Mark: m}
 }
 
 // Add adds a route and says where its attributes are kept. The caller may reuse them: equal ones are stored once. Room
@@ -58,8 +70,8 @@ func (c *Collector) Add(name string, kind network.Kind, r route.Route, room int)
 	}
 	l := &c.Facts.Tables[c.lastAt-1].Routes
 	id := c.sharers[c.lastAt-1].id(l, r.Attributes)
-	l.Add(r.Prefix, id, r.State, r.Mark)
-	return Shared{c.lastAt, id}
+	l.Add(r, id)
+	return Shared{c.lastAt, id, r.Metric}
 }
 
 // Nowhere reports whether none of some next hops has an address or an interface.
@@ -102,12 +114,12 @@ func (c *Collector) table(k tableKey, room int) int {
 
 // AddShared adds a route with attributes that Add returned, to the table that Add put them in.
 func (c *Collector) AddShared(p netip.Prefix, s Shared, state route.State, m route.Mark) {
-	c.Facts.Tables[s.table-1].Routes.Add(p, s.id, state, m)
+	c.Facts.Tables[s.table-1].Routes.Add(route.Route{Prefix: p, Metric: s.metric, State: state, Mark: m}, s.id)
 }
 
 // Attributes returns what Add has stored. Do not change them.
-func (c *Collector) Attributes(s Shared) *route.Attributes {
-	return c.Facts.Tables[s.table-1].Routes.Attributes(s.id)
+func (c *Collector) Attributes(s Shared) Attributes {
+	return Attributes{*c.Facts.Tables[s.table-1].Routes.Attributes(s.id), s.metric}
 }
 
 // CutLast marks the table that got the last route as cut off.

@@ -10,21 +10,15 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// sharer gives the routes of one table with equal attributes one copy of them, and those that differ by their metric
-// alone one copy of the rest: in many tables each route has a metric of its own.
+// sharer gives the routes of one table with equal attributes one copy of them.
 type sharer struct {
-	single   map[single]uint32 // the numbers of what was seen
-	metrics  map[measured]route.AttrID
-	many     map[string]route.AttrID
-	hops     [][]route.NextHop // by number
-	last     single
-	lastNo   uint32
-	blocks   []route.Attributes // room for the next ones
-	lastTold measured
-	lastID   route.AttrID
+	single map[single]route.AttrID
+	many   map[string]route.AttrID
+	last   single
+	lastID route.AttrID
 }
 
-// single is the attributes of a route with at most one next hop, but for the metric.
+// single is the attributes of a route with at most one next hop.
 type single struct {
 	protocol      route.Protocol
 	special       route.Special
@@ -38,17 +32,7 @@ type single struct {
 	bgp           route.BGPPath
 }
 
-// measured is the whole of them.
-type measured struct {
-	single uint32
-	metric route.Number
-}
-
-// blockSize is for how many attributes room is made at once.
-const blockSize = 256
-
-// id numbers attributes so that equal ones are kept once. Nearly all rows of a table differ from the one before by
-// nothing or by the metric alone, which is asked first.
+// id numbers attributes so that equal ones are kept once. Nearly all rows of a table have those of the row before.
 func (s *sharer) id(l *route.List, a *route.Attributes) route.AttrID {
 	if len(a.NextHops) > 1 {
 		return s.severalID(l, a)
@@ -60,46 +44,31 @@ func (s *sharer) id(l *route.List, a *route.Attributes) route.AttrID {
 		k.weight, k.flags = h.Weight, flags(h)
 	}
 	if s.single == nil {
-		s.single, s.metrics = map[single]uint32{}, map[measured]route.AttrID{}
-	}
-	if len(s.hops) == 0 || k != s.last {
-		no, ok := s.single[k]
-		if !ok {
-			no = uint32(len(s.hops))
-			s.single[k], s.hops = no, append(s.hops, slices.Clone(a.NextHops))
-		}
-		s.last, s.lastNo = k, no
-	} else if s.lastTold == (measured{s.lastNo, a.Metric}) {
+		s.single = map[single]route.AttrID{}
+	} else if k == s.last {
 		return s.lastID
 	}
-	m := measured{s.lastNo, a.Metric}
-	id, ok := s.metrics[m]
+	id, ok := s.single[k]
 	if !ok {
-		id = l.Share(s.keep(a, s.hops[s.lastNo]))
-		s.metrics[m] = id
+		id = l.Share(kept(a))
+		s.single[k] = id
 	}
-	s.lastTold, s.lastID = m, id
+	s.last, s.lastID = k, id
 	return id
 }
 
-// keep copies attributes to where they stay.
-func (s *sharer) keep(a *route.Attributes, hops []route.NextHop) *route.Attributes {
-	if len(s.blocks) == cap(s.blocks) {
-		s.blocks = make([]route.Attributes, 0, min(max(2*cap(s.blocks), 4), blockSize))
-	}
-	s.blocks = append(s.blocks, *a)
-	c := &s.blocks[len(s.blocks)-1]
-	c.NextHops = hops
-	return c
+// kept copies attributes to where they stay.
+func kept(a *route.Attributes) *route.Attributes {
+	c := *a
+	c.NextHops = slices.Clone(a.NextHops)
+	return &c
 }
 
 // severalID numbers attributes with several next hops by all that they say.
 func (s *sharer) severalID(l *route.List, a *route.Attributes) route.AttrID {
 	key := append([]byte(a.Subtype), 0, byte(a.Protocol), byte(a.Special))
-	for _, n := range [...]route.Number{a.Preference, a.Metric} {
-		key = strconv.AppendBool(key, n.Known)
-		key = binary.AppendUvarint(key, n.Value)
-	}
+	key = strconv.AppendBool(key, a.Preference.Known)
+	key = binary.AppendUvarint(key, a.Preference.Value)
 	if a.BGP != (route.BGPPath{}) {
 		key = fmt.Appendf(key, "%v", a.BGP)
 	}
@@ -114,7 +83,7 @@ func (s *sharer) severalID(l *route.List, a *route.Attributes) route.AttrID {
 		if s.many == nil {
 			s.many = map[string]route.AttrID{}
 		}
-		id = l.Share(s.keep(a, slices.Clone(a.NextHops)))
+		id = l.Share(kept(a))
 		s.many[string(key)] = id
 	}
 	return id

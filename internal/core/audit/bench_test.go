@@ -106,12 +106,8 @@ func fullTables(prefixes []netip.Prefix, n int) *network.Snapshot {
 			t.Routes.Grow(len(prefixes))
 			for _, p := range prefixes {
 				if route.FamilyOf(p.Addr()) == fam {
-					t.Routes.Add(
-						p,
-						ids[rnd.IntN(len(ids))],
-						route.Active|route.Installed,
-						route.Mark{File: uint32(i + 1), Off: 1, End: 2},
-					)
+					t.Routes.Add(route.Route{Prefix: p, State: route.Active | route.Installed,
+						Mark: route.Mark{File: uint32(i + 1), Off: 1, End: 2}}, ids[rnd.IntN(len(ids))])
 				}
 			}
 		}
@@ -204,26 +200,26 @@ func campusWith(n, routes int, floating bool) *network.Snapshot {
 		shared := map[string]route.AttrID{}
 		learn := func(prefix, hop string) { // readers share what routes have in common
 			metric := 10 + rnd.IntN(5)*10
-			k := fmt.Sprint(metric, hop)
-			id, ok := shared[k]
+			id, ok := shared[hop]
 			if !ok {
 				f := strings.Fields(hop)
 				id = list.Share(
 					&route.Attributes{
 						Protocol:   route.OSPF,
 						Preference: route.N(110),
-						Metric:     route.N(uint64(metric)),
 						NextHops:   []route.NextHop{{Address: netip.MustParseAddr(f[1]), Interface: f[3]}},
 					},
 				)
-				shared[k] = id
+				shared[hop] = id
 			}
-			m := route.Mark{File: uint32(i + 1), Off: 1, End: 2}
-			list.Add(netip.MustParsePrefix(prefix), id, route.Active|route.Installed, m)
+			r := route.Route{Prefix: netip.MustParsePrefix(prefix), Metric: route.N(uint64(metric)),
+				State: route.Active | route.Installed, Mark: route.Mark{File: uint32(i + 1), Off: 1, End: 2}}
+			list.Add(r, id)
 			if floating {
 				a := *list.Attributes(id)
 				a.Protocol, a.Preference = route.Static, route.N(200)
-				list.Add(netip.MustParsePrefix(prefix), list.Share(&a), 0, m)
+				r.State = 0
+				list.Add(r, list.Share(&a))
 			}
 		}
 		for j, p := range nets {

@@ -71,15 +71,16 @@ func (b *builder) pointedAt(d *network.Device, t *network.Table, list []*pointed
 			}
 		}
 		for _, p := range out[id] {
-			b.behind(p, t.Routes().Prefix(i), t.Routes().Attributes(id))
+			b.behind(p, t.Routes().At(i))
 		}
 	}
 	return list
 }
 
-// behind notes that a network lies behind a neighbour. RIP's metric counts hops (RFC 2453 section 3.4), the neighbour
-// being the first; no other protocol's does.
-func (b *builder) behind(p *pointed, net netip.Prefix, a *route.Attributes) {
+// behind notes that the network of a route lies behind a neighbour. RIP's metric counts hops (RFC 2453 section 3.4), the
+// neighbour being the first; no other protocol's does.
+func (b *builder) behind(p *pointed, r route.Route) {
+	net := r.Prefix
 	if net.Bits() == 0 {
 		p.def = true
 		return
@@ -88,8 +89,8 @@ func (b *builder) behind(p *pointed, net netip.Prefix, a *route.Attributes) {
 		return // it is on the map already
 	}
 	hops := 0
-	if (a.Protocol == route.RIP || a.Protocol == route.RIPng) && a.Metric.Known {
-		hops = int(min(a.Metric.Value, 16))
+	if (r.Protocol == route.RIP || r.Protocol == route.RIPng) && r.Metric.Known {
+		hops = int(min(r.Metric.Value, 16))
 	}
 	if len(p.far[hops]) < maxBeyond && !slices.Contains(p.far[hops][max(len(p.far[hops])-1, 0):], net) {
 		p.far[hops] = append(p.far[hops], net)

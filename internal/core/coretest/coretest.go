@@ -289,7 +289,7 @@ func addRoute(f *network.Facts, kind network.Kind, w []string, m route.Mark) {
 	if !ok {
 		panic(fmt.Sprintf("no fact begins with %q", w[0]))
 	}
-	a := &route.Attributes{Protocol: p, Subtype: sub}
+	a, metric := &route.Attributes{Protocol: p, Subtype: sub}, route.Number{}
 	prefix := netip.MustParsePrefix(w[1])
 	state, table := route.Active|route.Installed, "default"
 	if kind == network.ForwardingTable || kind == network.Database {
@@ -316,7 +316,7 @@ func addRoute(f *network.Facts, kind network.Kind, w []string, m route.Mark) {
 			if w[i] == "pref" {
 				a.Preference = route.N(n)
 			} else {
-				a.Metric = route.N(n)
+				metric = route.N(n)
 			}
 			i++
 		case "lp", "len", "med", "origin", "as", "peer", "bgpweight":
@@ -370,7 +370,7 @@ func addRoute(f *network.Facts, kind network.Kind, w []string, m route.Mark) {
 		f.Tables = append(f.Tables,
 			network.TableFacts{Name: table, Family: fam, Kind: kind, WholeList: kind == network.Database})
 	}
-	f.Tables[at].Routes.AddRoute(route.Route{Prefix: prefix, Attributes: a, State: state, Mark: m})
+	f.Tables[at].Routes.AddRoute(route.Route{Prefix: prefix, Attributes: a, Metric: metric, State: state, Mark: m})
 }
 
 // bgpStatement is one of "speaks", "peer" and "announces".

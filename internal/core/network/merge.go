@@ -210,7 +210,7 @@ func twins(l *route.List) bool {
 	}
 	for i := 1; i < l.Len(); i++ {
 		for j := i - 1; j >= 0 && i-j < 64 && l.SamePrefix(i, j); j-- {
-			if sameRoute(l.At(i).Attributes, l.At(j).Attributes) {
+			if sameRoute(l.At(i), l.At(j)) {
 				return true
 			}
 		}
@@ -270,7 +270,7 @@ const lastMarks = 8
 func addMerged(list []merged, r route.Route, t *Table) []merged {
 	for i := range list {
 		have := &list[i]
-		if !sameRoute(have.Attributes, r.Attributes) {
+		if !sameRoute(have.Route, r) {
 			continue
 		}
 		// A line that tells a route twice does so at once: the last few marks are enough to look at.
@@ -283,8 +283,8 @@ func addMerged(list []merged, r route.Route, t *Table) []merged {
 		}
 		have.State |= r.State
 		other := r.Attributes
-		if shows(r.Attributes) > shows(have.Attributes) {
-			other, have.Attributes = have.Attributes, r.Attributes // it shows more
+		if shows(r) > shows(have.Route) { // it shows more
+			other, have.Attributes, have.Metric = have.Attributes, r.Attributes, r.Metric
 			have.Mark, have.more[len(have.more)-1] = r.Mark, have.Mark
 		}
 		have.Attributes = completed(have.Attributes, other)
@@ -313,10 +313,10 @@ func completed(a, b *route.Attributes) *route.Attributes {
 }
 
 // shows counts how much a capture shows of a route beside where it leads.
-func shows(a *route.Attributes) int {
+func shows(r route.Route) int {
 	n := 0
-	for _, known := range [...]bool{a.Preference.Known, a.Metric.Known, a.Protocol != route.Other,
-		a.Subtype != "" && a.Protocol != route.Other} {
+	for _, known := range [...]bool{r.Preference.Known, r.Metric.Known, r.Protocol != route.Other,
+		r.Subtype != "" && r.Protocol != route.Other} {
 		if known {
 			n++
 		}
@@ -343,7 +343,7 @@ func joinEqual(rows, other []merged) []merged {
 		for i, r := range rows {
 			if f := r.Forwarding(); r.Special == route.None && (r.Is(route.Installed) || r.Is(route.Active)) &&
 				len(f) == 1 &&
-				(len(parts) == 0 || alike(rows[parts[0]].Attributes, r.Attributes)) {
+				(len(parts) == 0 || alike(rows[parts[0]].Route, r.Route)) {
 				parts, hops = append(parts, i), append(hops, f[0])
 			}
 		}
@@ -371,7 +371,7 @@ func joinEqual(rows, other []merged) []merged {
 }
 
 // alike reports whether two routes differ in nothing but their next hops.
-func alike(a, b *route.Attributes) bool {
+func alike(a, b route.Route) bool {
 	return a.Protocol == b.Protocol && a.Subtype == b.Subtype && a.Preference == b.Preference && a.Metric == b.Metric
 }
 
@@ -454,8 +454,8 @@ func (t *Table) reconcile(chosen, kernel []merged, p netip.Prefix) []merged {
 		case at >= 0 && k.Is(route.Installed):
 			t.differences = append(t.differences, Difference{OtherNextHops, p, chosen[at].Mark, k.Mark})
 			a := *k.Attributes // what forwards, with the numbers that only the routing table knows
-			a.Preference, a.Metric, a.Subtype = chosen[at].Preference, chosen[at].Metric, chosen[at].Subtype
-			k.Attributes = &a
+			a.Preference, a.Subtype = chosen[at].Preference, chosen[at].Subtype
+			k.Attributes, k.Metric = &a, chosen[at].Metric
 		case k.Is(route.Installed) && k.Special != route.Receive && !ownBusiness(p, kernel):
 			t.differences = append(t.differences, Difference{Kind: NotChosen, Prefix: p, Installed: k.Mark})
 		}
@@ -506,9 +506,9 @@ func bestMatch(chosen []merged, used []bool, k merged) int {
 
 // sameRoute reports whether two captures show one and the same candidate. What one of them does not show is not held
 // against it.
-func sameRoute(a, b *route.Attributes) bool {
-	if a == b {
-		return true
+func sameRoute(a, b route.Route) bool {
+	if a.Attributes == b.Attributes {
+		return agree(a.Metric, b.Metric)
 	}
 	return (a.Protocol == b.Protocol || a.Protocol == route.Other || b.Protocol == route.Other) &&
 		a.Special == b.Special && (a.Subtype == b.Subtype || a.Subtype == "" || b.Subtype == "" ||

@@ -118,7 +118,9 @@ func TestCovering(t *testing.T) {
 func TestALargeTableCoversAsASmallOneDoes(t *testing.T) {
 	facts := network.TableFacts{Name: "default", Family: route.IPv4}
 	id := facts.Routes.Share(&route.Attributes{Protocol: route.BGP})
-	add := func(p string) { facts.Routes.Add(netip.MustParsePrefix(p), id, route.Active, route.Mark{}) }
+	add := func(p string) {
+		facts.Routes.Add(route.Route{Prefix: netip.MustParsePrefix(p), State: route.Active}, id)
+	}
 	for _, p := range []string{"0.0.0.0/0", "10.0.0.0/7", "11.0.0.0/8", "10.0.0.0/15"} {
 		add(p)
 	}

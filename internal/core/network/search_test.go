@@ -31,7 +31,8 @@ func TestSearchAgreesWithTheIndex(t *testing.T) {
 		for range 4000 {
 			p, err := address().Prefix(rnd.IntN(fam.Bits() + 1))
 			require.NoError(t, err)
-			list.Add(p, id, route.Active|route.Installed, route.Mark{File: 1, Off: 1, End: 2})
+			list.Add(route.Route{Prefix: p, State: route.Active | route.Installed,
+				Mark: route.Mark{File: 1, Off: 1, End: 2}}, id)
 		}
 		var b network.Builder
 		b.Add("a", facts, 0)

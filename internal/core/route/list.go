@@ -8,7 +8,7 @@ import (
 )
 
 // A List is the routes of one table of one family, in the order in which they were added.
-// It keeps 32 bytes a route without pointers, so that a table of a million costs no more than its capture does, and
+// It keeps 40 bytes a route without pointers, so that a table of a million costs no more than its capture does, and
 // makes Route values when asked. The zero List is empty and ready to use; a List is not safe for concurrent writes.
 type List struct {
 	recs  []record
@@ -18,10 +18,11 @@ type List struct {
 	census   *Census // nil: it must be taken
 }
 
-// record is one route. Size: 32 bytes.
+// record is one route. Size: 40 bytes.
 type record struct {
 	hi, lo uint64 // the address; IPv4 in the low 32 bits of lo
-	attr   uint32
+	metric uint64
+	attr   uint32 // the AttrID and flags
 	file   uint32
 	off    uint32
 	length uint16 // of the evidence in bytes, at most 65535
@@ -47,15 +48,23 @@ func (l *List) Grow(n int) { l.recs = slices.Grow(l.recs, n) }
 // Len returns the number of routes.
 func (l *List) Len() int { return len(l.recs) }
 
-// Add appends a route. The prefix must be valid; its host bits are cleared.
-func (l *List) Add(p netip.Prefix, id AttrID, s State, m Mark) {
-	r := record{attr: uint32(id), file: m.File, off: m.Off, state: s, length: uint16(min(m.End-m.Off, 65535))}
-	r.setPrefix(p)
-	l.recs, l.eachOnce, l.census = append(l.recs, r), false, nil
+// Add appends a route with shared attributes in place of its own. Its prefix must be valid; the host bits are cleared.
+func (l *List) Add(r Route, id AttrID) {
+	l.recs, l.eachOnce, l.census = append(l.recs, newRecord(r, uint32(id))), false, nil
 }
 
 // AddRoute appends a route with attributes of its own.
-func (l *List) AddRoute(r Route) { l.Add(r.Prefix, l.Share(r.Attributes), r.State, r.Mark) }
+func (l *List) AddRoute(r Route) { l.Add(r, l.Share(r.Attributes)) }
+
+func newRecord(r Route, id uint32) record {
+	x := record{attr: id, metric: r.Metric.Value, state: r.State,
+		file: r.Mark.File, off: r.Mark.Off, length: uint16(min(r.Mark.End-r.Mark.Off, 65535))}
+	if r.Metric.Known {
+		x.attr |= measured
+	}
+	x.setPrefix(r.Prefix)
+	return x
+}
 
 func (r *record) setPrefix(p netip.Prefix) {
 	r.bits = uint8(p.Bits())
@@ -70,8 +79,23 @@ func (r *record) setPrefix(p netip.Prefix) {
 	r.attr |= v6flag
 }
 
-// v6flag marks an IPv6 record, in the top bit of attr.
-const v6flag = 1 << 31
+// The two top bits of attr.
+const (
+	v6flag   = 1 << 31 // the prefix is one of IPv6
+	measured = 1 << 30 // the metric is known
+	flags    = v6flag | measured
+)
+
+func (r *record) id() AttrID { return AttrID(r.attr &^ flags) }
+
+// route returns the Route of a record with these attributes.
+func (r *record) route(a *Attributes) Route {
+	return Route{
+		Prefix: r.prefix(), Attributes: a, State: r.state,
+		Metric: Number{Value: r.metric, Known: r.attr&measured != 0},
+		Mark:   Mark{File: r.file, Off: r.off, End: r.off + uint32(r.length)},
+	}
+}
 
 func (r *record) prefix() netip.Prefix {
 	if r.attr&v6flag == 0 {
@@ -91,16 +115,13 @@ func (l *List) Prefix(i int) netip.Prefix { return l.recs[i].prefix() }
 // At returns route i, counted from 0.
 func (l *List) At(i int) Route {
 	r := &l.recs[i]
-	return Route{
-		Prefix: r.prefix(), Attributes: l.attrs[r.attr&^v6flag], State: r.state,
-		Mark: Mark{File: r.file, Off: r.off, End: r.off + uint32(r.length)},
-	}
+	return r.route(l.attrs[r.id()])
 }
 
 // Used returns the name of route i's shared attributes and its state, without the cost of a whole Route.
 func (l *List) Used(i int) (AttrID, State) {
 	r := &l.recs[i]
-	return AttrID(r.attr &^ v6flag), r.state
+	return r.id(), r.state
 }
 
 // Shared returns how many attributes are shared: their names are the numbers below.
@@ -167,7 +188,7 @@ func (l *List) Append(o *List, state func(State) State) {
 	l.attrs = append(l.attrs, o.attrs...)
 	l.Grow(len(o.recs))
 	for _, r := range o.recs {
-		r.attr, r.state = (r.attr&^v6flag+base)|r.attr&v6flag, state(r.state)
+		r.attr, r.state = (uint32(r.id())+base)|r.attr&flags, state(r.state)
 		l.recs = append(l.recs, r)
 	}
 }

@@ -137,12 +137,12 @@ type BGPPath struct {
 	Session         BGPSession
 }
 
-// Attributes is all of a route that many routes share. It is read-only once a reader has returned it.
+// Attributes is all of a route that many routes share: not the metric, of which many have one of their own. It is
+// read-only once a reader has returned it.
 type Attributes struct {
 	Protocol   Protocol
 	Subtype    string // "inter-area", "external-2", "level-1", … or ""
 	Preference Number // RFC 8349 route-preference (administrative distance), as printed
-	Metric     Number
 	Special    Special
 	BGP        BGPPath
 	NextHops   []NextHop
@@ -163,8 +163,9 @@ const (
 type Route struct {
 	Prefix netip.Prefix
 	*Attributes
-	State State
-	Mark  Mark
+	Metric Number
+	State  State
+	Mark   Mark
 }
 
 // Is reports whether all bits of s are set.

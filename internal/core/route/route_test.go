@@ -10,19 +10,19 @@ import (
 
 func TestSizes(t *testing.T) {
 	require.EqualValues(t, 12, unsafe.Sizeof(Mark{}))
-	require.EqualValues(t, 32, unsafe.Sizeof(record{}), "a million routes must not cost more than their capture")
+	require.EqualValues(t, 40, unsafe.Sizeof(record{}), "a million routes must not cost more than their capture")
 }
 
 func TestListKeepsRoutesAsTheyWereAdded(t *testing.T) {
 	var l List
-	a, b := &Attributes{Protocol: OSPF, Metric: N(20)}, &Attributes{Protocol: Static}
+	a, b := &Attributes{Protocol: OSPF}, &Attributes{Protocol: Static}
 	in := []Route{
-		{netip.MustParsePrefix("0.0.0.0/0"), a, Active | Installed, Mark{1, 5, 60}},
-		{netip.MustParsePrefix("10.61.40.0/24"), b, 0, Mark{2, 7, 90}},
-		{netip.MustParsePrefix("255.255.255.255/32"), a, Rejected, Mark{1, 0, 1}},
-		{netip.MustParsePrefix("::/0"), b, Active, Mark{3, 1 << 31, 1<<31 + 9}},
-		{netip.MustParsePrefix("fd6b::40/128"), a, Installed, Mark{1, 4, 5}},
-		{netip.PrefixFrom(netip.MustParseAddr("::ffff:10.0.0.0"), 104), a, Active, Mark{1, 4, 5}},
+		{netip.MustParsePrefix("0.0.0.0/0"), a, N(20), Active | Installed, Mark{1, 5, 60}},
+		{netip.MustParsePrefix("10.61.40.0/24"), b, Number{}, 0, Mark{2, 7, 90}},
+		{netip.MustParsePrefix("255.255.255.255/32"), a, N(1<<64 - 1), Rejected, Mark{1, 0, 1}},
+		{netip.MustParsePrefix("::/0"), b, N(0), Active, Mark{3, 1 << 31, 1<<31 + 9}},
+		{netip.MustParsePrefix("fd6b::40/128"), a, N(1 << 32), Installed, Mark{1, 4, 5}},
+		{netip.PrefixFrom(netip.MustParseAddr("::ffff:10.0.0.0"), 104), a, Number{}, Active, Mark{1, 4, 5}},
 	}
 	for _, r := range in {
 		l.AddRoute(r)
@@ -37,7 +37,7 @@ func TestListSortsByFamilyAddressAndLength(t *testing.T) {
 	var l List
 	id := l.Share(&Attributes{})
 	for _, p := range []string{"fd00::/8", "10.1.0.0/16", "10.0.0.0/8", "::/0", "10.0.0.0/16", "0.0.0.0/0", "10.0.0.0/8"} {
-		l.Add(netip.MustParsePrefix(p), id, State(l.Len()), Mark{})
+		l.Add(Route{Prefix: netip.MustParsePrefix(p), State: State(l.Len()), Metric: N(uint64(9 - l.Len()))}, id)
 	}
 	l.Sort()
 	var got []string
@@ -57,7 +57,7 @@ func TestListSortsByFamilyAddressAndLength(t *testing.T) {
 
 func TestAddClearsHostBits(t *testing.T) {
 	var l List
-	l.Add(netip.MustParsePrefix("10.61.40.17/24"), l.Share(&Attributes{}), 0, Mark{})
+	l.Add(Route{Prefix: netip.MustParsePrefix("10.61.40.17/24")}, l.Share(&Attributes{}))
 	require.Equal(t, "10.61.40.0/24", l.Prefix(0).String())
 }
 

@@ -59,18 +59,13 @@ func (r *Rows) Replace(with []Replacement) Rows {
 		}
 		c := cut{at: at, drop: end - at, start: at + shift}
 		for _, x := range w.Routes {
-			var rec record
 			id, ok := known[x.Attributes]
 			if !ok {
 				id = len(out.extra)
 				out.extra, known[x.Attributes] = append(out.extra, x.Attributes), id
 			}
-			rec.attr = uint32(len(out.attrs) + id)
-			rec.file, rec.off, rec.length, rec.state = x.Mark.File, x.Mark.Off, uint16(
-				min(x.Mark.End-x.Mark.Off, 65535),
-			), x.State
-			rec.setPrefix(w.Prefix)
-			c.with = append(c.with, rec)
+			x.Prefix = w.Prefix
+			c.with = append(c.with, newRecord(x, uint32(len(out.attrs)+id)))
 		}
 		shift += len(c.with) - c.drop
 		out.cuts = append(out.cuts, c)
@@ -130,16 +125,13 @@ func (r *Rows) Prefix(i int) netip.Prefix { return r.rec(i).prefix() }
 // At returns route i, counted from 0. Do not change its attributes.
 func (r *Rows) At(i int) Route {
 	x := r.rec(i)
-	return Route{
-		Prefix: x.prefix(), Attributes: r.Attributes(AttrID(x.attr &^ v6flag)), State: x.state,
-		Mark: Mark{File: x.file, Off: x.off, End: x.off + uint32(x.length)},
-	}
+	return x.route(r.Attributes(x.id()))
 }
 
 // Used returns the name of route i's shared attributes and its state, without the cost of a whole Route.
 func (r *Rows) Used(i int) (AttrID, State) {
 	x := r.rec(i)
-	return AttrID(x.attr &^ v6flag), x.state
+	return x.id(), x.state
 }
 
 // Shared returns how many attributes are shared: their names are the numbers below.

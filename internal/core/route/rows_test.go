@@ -90,6 +90,42 @@ func TestBabelIsLearnedFromANeighbour(t *testing.T) {
 	}
 }
 
+// TestMetricsAreEachRoutesOwn: routes that share their attributes keep their metrics, however they are moved.
+func TestMetricsAreEachRoutesOwn(t *testing.T) {
+	var l List
+	l.Share(&Attributes{Protocol: Static})
+	id := l.Share(&Attributes{Protocol: OSPF})
+	for i, p := range []string{"10.2.0.0/16", "fd61::1/128", "10.1.0.0/16"} {
+		l.Add(Route{Prefix: netip.MustParsePrefix(p), Metric: N(uint64(i) << 33)}, id)
+	}
+	l.Add(Route{Prefix: netip.MustParsePrefix("fd61::/64")}, id)
+	told := func(at func(int) Route, n int) (out []string) {
+		for i := range n {
+			r := at(i)
+			out = append(out, fmt.Sprint(r.Prefix, r.Protocol, r.Metric))
+		}
+		return out
+	}
+	l.Sort()
+	want := []string{"10.1.0.0/16 ospf {17179869184 true}", "10.2.0.0/16 ospf {0 true}", "fd61::/64 ospf {0 false}",
+		"fd61::1/128 ospf {8589934592 true}"}
+	require.Equal(t, want, told(l.At, l.Len()))
+	both := *listOf("10.0.0.0/8")
+	both.Append(&l, func(s State) State { return s })
+	require.Equal(t, want, told(both.At, both.Len())[1:])
+	picked := both.Pick([]int{4, 1})
+	require.Equal(t, []string{want[3], want[0]}, told(picked.At, picked.Len()))
+	back, err := Unpacked(both.Packed(), both.attrs, false, nil)
+	require.NoError(t, err)
+	rows := back.Freeze()
+	require.Equal(t, want, told(rows.At, rows.Len())[1:])
+	a := &Attributes{Protocol: RIP}
+	rows = rows.Replace([]Replacement{{netip.MustParsePrefix("10.2.0.0/16"),
+		[]Route{{Attributes: a, Metric: N(3)}, {Attributes: a, Metric: N(1 << 40)}}}})
+	require.Equal(t, []string{"10.2.0.0/16 rip {3 true}", "10.2.0.0/16 rip {1099511627776 true}"}, told(rows.At, rows.Len())[2:4])
+	require.Equal(t, 3+1, rows.Shared())
+}
+
 // TestWindow: room that is not there is not handed out.
 func TestWindow(t *testing.T) {
 	l := listOf("10.1.0.0/16", "10.2.0.0/16")

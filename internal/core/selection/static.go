@@ -104,17 +104,18 @@ func Prospect(d *network.Device, t *network.Table, s network.Static) Configured 
 // candidate is a configured static route as it would stand in the table, of which nothing more is known.
 func candidate(d *network.Device, t *network.Table, s network.Static) Configured {
 	c := Configured{Static: s, Index: -1}
-	a := route.Attributes{Protocol: route.Static, Preference: s.Preference, Metric: s.Metric, Special: s.Special}
+	metric := s.Metric
+	a := route.Attributes{Protocol: route.Static, Preference: s.Preference, Special: s.Special}
 	if !a.Preference.Known {
 		a.Preference, c.Assumed = usualPreference(d, t)
 	}
-	if t.Kernel && !t.Chosen && t.Family == route.IPv6 && !a.Metric.Known {
-		a.Metric = route.N(usualKernelMetric)
+	if t.Kernel && !t.Chosen && t.Family == route.IPv6 && !metric.Known {
+		metric = route.N(usualKernelMetric)
 	}
 	if s.Special == route.None {
 		a.NextHops = []route.NextHop{s.NextHop}
 	}
-	c.Route = route.Route{Prefix: s.Prefix, Attributes: &a, Mark: s.Mark}
+	c.Route = route.Route{Prefix: s.Prefix, Attributes: &a, Metric: metric, Mark: s.Mark}
 	return c
 }
 

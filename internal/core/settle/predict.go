@@ -296,19 +296,18 @@ func (in *instance) rows(
 		return left, len(left) < len(rows)
 	case open:
 		attr := in.attributes(t, p, e, had, n)
-		return append(left, route.Route{Prefix: p, Attributes: attr,
+		return append(left, route.Route{Prefix: p, Attributes: attr, Metric: e.row.Metric,
 			State: route.Active | route.Rejected | route.Untold, Mark: e.row.Mark}), true
 	}
 	if had && slices.Equal(a.arcs, sorted(e.arcs)) && a.metric == e.metric {
 		return in.asBefore(t, left, p, n)
 	}
 	attr := *in.attributes(t, p, e, had, n)
-	attr.Metric = a.metric
 	attr.NextHops = nil
 	for _, i := range a.arcs {
 		attr.NextHops = append(attr.NextHops, route.NextHop{Address: in.arcs[i].hop, Interface: in.arcs[i].ifname})
 	}
-	return append(left, route.Route{Prefix: p, Attributes: &attr, Mark: e.row.Mark}), true
+	return append(left, route.Route{Prefix: p, Attributes: &attr, Metric: a.metric, Mark: e.row.Mark}), true
 }
 
 // asBefore puts a node's captured routes of the protocol back where an earlier round found others; false where it did
@@ -323,7 +322,7 @@ func (in *instance) asBefore(t *network.Table, left []route.Route, p netip.Prefi
 		})
 	}
 	was, is := own(in.nodes[n].table.RoutesTo(p)), own(t.RoutesTo(p))
-	if slices.EqualFunc(was, is, func(a, b route.Route) bool { return sameAttributes(a.Attributes, b.Attributes) }) {
+	if slices.EqualFunc(was, is, sameAttributes) {
 		return nil, false
 	}
 	for i := range was {

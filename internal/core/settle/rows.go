@@ -80,7 +80,7 @@ func same(x, y []route.Route) bool {
 		return false
 	}
 	alike := func(a, b route.Route) bool {
-		return a.State == b.State && (a.Attributes == b.Attributes || sameAttributes(a.Attributes, b.Attributes))
+		return a.State == b.State && sameAttributes(a, b)
 	}
 	if slices.EqualFunc(x, y, alike) {
 		return true
@@ -96,9 +96,11 @@ func same(x, y []route.Route) bool {
 	return true
 }
 
-func sameAttributes(a, b *route.Attributes) bool {
-	return a.Protocol == b.Protocol && a.Subtype == b.Subtype && a.Preference == b.Preference && a.Metric == b.Metric &&
-		a.Special == b.Special && slices.Equal(a.NextHops, b.NextHops)
+// sameAttributes reports whether two routes differ in nothing but their state, their evidence and what BGP compares.
+func sameAttributes(a, b route.Route) bool {
+	return a.Metric == b.Metric && (a.Attributes == b.Attributes ||
+		a.Protocol == b.Protocol && a.Subtype == b.Subtype && a.Preference == b.Preference &&
+			a.Special == b.Special && slices.Equal(a.NextHops, b.NextHops))
 }
 
 // speaks reports whether any route of a table is of a protocol.

@@ -119,5 +119,5 @@ func (v *vector) hiddenFrom(i int, q *peer) (out []netip.Prefix) {
 func leadsAlike(a, b *network.Table, h netip.Addr) bool {
 	m, n := selection.Longest(a, h), selection.Longest(b, h)
 	return m.Prefix == n.Prefix && m.Refused == n.Refused && slices.EqualFunc(m.Routes, n.Routes,
-		func(x, y route.Route) bool { return x.State == y.State && sameAttributes(x.Attributes, y.Attributes) })
+		func(x, y route.Route) bool { return x.State == y.State && sameAttributes(x, y) })
 }

@@ -96,7 +96,7 @@ func (x *spoken) edited(p netip.Prefix) bool {
 			if r.Protocol != route.BGP {
 				continue
 			}
-			at := slices.IndexFunc(had, func(o route.Route) bool { return sameAttributes(o.Attributes, r.Attributes) })
+			at := slices.IndexFunc(had, func(o route.Route) bool { return sameAttributes(o, r) })
 			if at < 0 {
 				return true
 			}
@@ -174,8 +174,8 @@ func stale(t *network.Table, r route.Route) bool {
 // rowOf is the route that a choice becomes in the table.
 func (x *spoken) rowOf(i int, t *network.Table, p netip.Prefix, c choice) route.Route {
 	n := &x.vector.nodes[i]
-	like, mark := x.likeness(i, p, c.used[0])
-	a := *like
+	like := x.likeness(i, p, c.used[0])
+	a := *like.Attributes
 	a.NextHops = nil
 	for _, h := range c.used {
 		hop := route.NextHop{Address: h.hop}
@@ -189,7 +189,7 @@ func (x *spoken) rowOf(i int, t *network.Table, p netip.Prefix, c choice) route.
 			a.NextHops = append(a.NextHops, resolving(t, p, hop)...)
 		}
 	}
-	return route.Route{Prefix: p, Attributes: &a, Mark: mark}
+	return route.Route{Prefix: p, Attributes: &a, Metric: like.Metric, Mark: like.Mark}
 }
 
 // resolving are the ways by which a table resolves a next hop, as tables show them under it.
@@ -205,7 +205,7 @@ func resolving(t *network.Table, p netip.Prefix, hop route.NextHop) (out []route
 
 // likeness is what the table shows of a route of BGP by the same next hop, of the prefix first; then of one from a
 // peer of the same kind. Its preference is that of the new one.
-func (x *spoken) likeness(i int, p netip.Prefix, h heard) (*route.Attributes, route.Mark) {
+func (x *spoken) likeness(i int, p netip.Prefix, h heard) route.Route {
 	t := x.vector.nodes[i].table
 	for _, r := range t.RoutesTo(p) {
 		if r.Protocol == route.BGP && slices.Contains(heardFrom(r), h.hop) {
@@ -213,17 +213,14 @@ func (x *spoken) likeness(i int, p netip.Prefix, h heard) (*route.Attributes, ro
 			if !a.Preference.Known {
 				a.Preference = x.vector.preferenceOf(i, h.internal)
 			}
-			return &a, r.Mark
+			return route.Route{Attributes: &a, Metric: r.Metric, Mark: r.Mark}
 		}
 	}
 	a := &route.Attributes{Protocol: route.BGP, Preference: x.vector.preferenceOf(i, h.internal)}
 	if h.internal {
 		a.Subtype = "internal"
 	}
-	if h.med.Known {
-		a.Metric = h.med
-	}
-	return a, route.Mark{}
+	return route.Route{Attributes: a, Metric: h.med}
 }
 
 // preferenceOf is what the table gives to routes of BGP from peers of a kind, not known where it shows none.

@@ -62,7 +62,7 @@ var types = map[string]route.Special{
 // head is a line that begins a route.
 type head struct {
 	prefix string // "": that of the route before
-	attr   route.Attributes
+	attr   layout.Attributes
 	chosen bool
 }
 
@@ -345,7 +345,7 @@ func (r *reader) flush() {
 	r.Add(
 		r.table,
 		network.Candidates,
-		route.Route{Prefix: p, Attributes: &r.cur.attr, State: state, Mark: layout.Mark(r.lo, r.hi)},
+		r.cur.attr.Route(p, state, layout.Mark(r.lo, r.hi)),
 		0,
 	)
 }

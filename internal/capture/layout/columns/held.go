@@ -11,7 +11,7 @@ import (
 type held struct {
 	table  string
 	prefix netip.Prefix
-	attr   route.Attributes
+	attr   layout.Attributes
 	state  route.State
 	lo, hi int
 }
@@ -37,6 +37,5 @@ func (r *reader) release() {
 	}
 	r.holds = false
 	h := &r.held
-	r.Add(h.table, r.kind(), route.Route{Prefix: h.prefix, Attributes: &h.attr, State: h.state,
-		Mark: layout.Mark(h.lo, h.hi)}, 0)
+	r.Add(h.table, r.kind(), h.attr.Route(h.prefix, h.state, layout.Mark(h.lo, h.hi)), 0)
 }

@@ -107,7 +107,7 @@ func discardOf(cell string) route.Special {
 }
 
 // finish gives a row its meaning and adds the route.
-func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error {
+func (r *reader) finish(row *rowCells, p netip.Prefix, a layout.Attributes) error {
 	gw, dev, fl := strings.TrimLeft(strings.Trim(row.cell[gateway], "[]"), "+"), row.cell[ifname], row.cell[flags]
 	if dev == "-" {
 		dev = ""
@@ -248,7 +248,7 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a route.Attributes) error
 
 // ofLink gives an own address that is reached by the loopback the interface whose link it names: BSD prints "link#1"
 // with the attached network of the first interface, and with the address that the interface has in it.
-func (r *reader) ofLink(gw string, p netip.Prefix, a *route.Attributes, h *route.NextHop) {
+func (r *reader) ofLink(gw string, p netip.Prefix, a *layout.Attributes, h *route.NextHop) {
 	if r.section != bsd || !strings.HasPrefix(gw, "link#") {
 		return
 	}
@@ -263,7 +263,7 @@ func (r *reader) ofLink(gw string, p netip.Prefix, a *route.Attributes, h *route
 }
 
 // protocol reads the type column: a word, or a letter of the capture's key.
-func (r *reader) protocol(row *rowCells, a *route.Attributes, onLink bool, p netip.Prefix, h *route.NextHop) {
+func (r *reader) protocol(row *rowCells, a *layout.Attributes, onLink bool, p netip.Prefix, h *route.NextHop) {
 	s := strings.Trim(row.cell[protocol], "#*>()")
 	text := fold(s)
 	if long, ok := r.legend[s]; ok {
@@ -365,7 +365,7 @@ func (r *reader) twoLetters(s string) (route.Protocol, string, bool) {
 func (r *reader) flags(
 	row *rowCells,
 	s string,
-	a *route.Attributes,
+	a *layout.Attributes,
 	onLink bool,
 	p netip.Prefix,
 	h *route.NextHop,

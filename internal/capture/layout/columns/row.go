@@ -7,7 +7,6 @@ import (
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
-	"zarvek/internal/core/route"
 )
 
 // row reads a row, or what goes on from the row before.
@@ -177,7 +176,7 @@ func (r *reader) add(row *rowCells) error {
 	if err != nil {
 		return err
 	}
-	a := route.Attributes{}
+	a := layout.Attributes{}
 	if pref, met, both := strings.Cut(strings.Trim(row.cell[metric], "[]"), "/"); both {
 		row.cell[preference], row.cell[metric] = pref, met
 	}

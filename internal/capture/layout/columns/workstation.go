@@ -16,7 +16,7 @@ import (
 )
 
 // workstation reads the interface column, which holds the host's own address there.
-func (r *reader) workstation(row *rowCells, p netip.Prefix, a *route.Attributes, h *route.NextHop, onLink bool) {
+func (r *reader) workstation(row *rowCells, p netip.Prefix, a *layout.Attributes, h *route.NextHop, onLink bool) {
 	own, ok := layout.Addr([]byte(row.cell[ifname]))
 	if ok && !r.addrSeen[own] && !own.IsLoopback() {
 		r.addrSeen[own] = true
@@ -65,7 +65,7 @@ func (r *reader) storedBelow(s string) {
 func isConfigured(s string) bool { return s == "PersistentStore" }
 
 // fromStore reads a row of the stored form. A route's metric counts with that of its interface.
-func (r *reader) fromStore(row *rowCells, p netip.Prefix, a *route.Attributes, onLink bool) error {
+func (r *reader) fromStore(row *rowCells, p netip.Prefix, a *layout.Attributes, onLink bool) error {
 	if _, n, ok := strings.Cut(row.cell[destination], "/"); !ok || !isNumber(n) || row.cell[gateway] == "" ||
 		!a.Metric.Known || p.Masked() != p {
 		return errRow // no cell of it is ever empty

@@ -115,7 +115,7 @@ func (r *reader) bgpRow(line string, lo, hi int) error {
 		r.Pass(lo, hi, layout.Other)
 		return nil // the device's own announcement, or of no table of its own
 	}
-	a := route.Attributes{Protocol: route.BGP, NextHops: []route.NextHop{{Address: hop}}}
+	a := layout.Attributes{Attributes: route.Attributes{Protocol: route.BGP, NextHops: []route.NextHop{{Address: hop}}}}
 	a.BGP.Session = route.ExternalPeer
 	if strings.Contains(codes, "i") {
 		a.Subtype, a.BGP.Session = "internal", route.InternalPeer
@@ -131,7 +131,7 @@ func (r *reader) bgpRow(line string, lo, hi int) error {
 		r.Collector.Read++
 		r.open = route.Mark{}
 	}
-	r.Add(r.table, network.Database, route.Route{Prefix: r.last, Attributes: &a, Mark: layout.Mark(start, hi)}, 0)
+	r.Add(r.table, network.Database, a.Route(r.last, 0, layout.Mark(start, hi)), 0)
 	r.Collector.Read++
 	return nil
 }
@@ -174,7 +174,7 @@ func bgpWords(line string, from int) (out []bgpWord) {
 }
 
 // numbers reads what stands behind the next hop: each number under the nearest name, then the path.
-func (r *reader) numbers(line string, w []bgpWord, a *route.Attributes) error {
+func (r *reader) numbers(line string, w []bgpWord, a *layout.Attributes) error {
 	var has [path]route.Number
 	next := column(0)
 	for len(w) > 0 && w[0].lo < r.cols[path].lo {

@@ -173,11 +173,12 @@ func (r *reader) ripRow(line string, lo, hi int) error {
 		r.Pass(lo, hi, layout.Other)
 		return nil // what the protocol was given by another one is no candidate of its own
 	}
-	a := route.Attributes{Protocol: route.RIP, Metric: route.N(m), NextHops: []route.NextHop{{Address: hop}}}
+	a := layout.Attributes{Attributes: route.Attributes{Protocol: route.RIP,
+		NextHops: []route.NextHop{{Address: hop}}}, Metric: route.N(m)}
 	if p.Addr().Is6() {
 		a.Protocol = route.RIPng
 	}
-	r.Add("default", network.Database, route.Route{Prefix: p, Attributes: &a, Mark: layout.Mark(lo, hi)}, 0)
+	r.Add("default", network.Database, a.Route(p, 0, layout.Mark(lo, hi)), 0)
 	r.Collector.Read++
 	return nil
 }

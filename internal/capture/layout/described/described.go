@@ -35,7 +35,7 @@ type reader struct {
 	values  map[string]string // of the line before
 	pending bool
 	prefix  netip.Prefix
-	attr    route.Attributes
+	attr    layout.Attributes
 	state   route.State
 	at      string // the pending route's table
 	lo, hi  int

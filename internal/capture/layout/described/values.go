@@ -65,7 +65,7 @@ func (r *reader) use(v map[string]string, carried bool, lo, hi int) error {
 		r.hi = hi
 		return nil
 	}
-	a := route.Attributes{}
+	a := layout.Attributes{}
 	for _, n := range []struct {
 		name string
 		to   *route.Number
@@ -157,7 +157,7 @@ func (r *reader) flush() {
 	r.Add(
 		r.at,
 		kind,
-		route.Route{Prefix: r.prefix, Attributes: &r.attr, State: state, Mark: layout.Mark(r.lo, r.hi)},
+		r.attr.Route(r.prefix, state, layout.Mark(r.lo, r.hi)),
 		0,
 	)
 }

@@ -344,7 +344,7 @@ func (r *reader) route(flags string, pairs map[string]string, lo, hi int) error 
 	if err != nil {
 		return err
 	}
-	a := route.Attributes{}
+	a := layout.Attributes{}
 	if d, ok := layout.Uint([]byte(pairs["distance"])); ok {
 		a.Preference = route.N(d)
 	}
@@ -410,7 +410,7 @@ func (r *reader) route(flags string, pairs map[string]string, lo, hi int) error 
 			table = v
 		}
 	}
-	r.Add(table, network.Candidates, route.Route{Prefix: p, Attributes: &a, State: state, Mark: m}, 0)
+	r.Add(table, network.Candidates, a.Route(p, state, m), 0)
 	if r.skipped { // of whichever table those are
 		for i := range r.Facts.Tables {
 			r.Facts.Tables[i].Filtered = m

@@ -187,7 +187,7 @@ func (r *jsonReader) route(o *object, lo, hi int, table string) error {
 	if err != nil {
 		return err
 	}
-	a := route.Attributes{Protocol: protocols[o.Protocol]}
+	a := layout.Attributes{Attributes: route.Attributes{Protocol: protocols[o.Protocol]}}
 	if _, ok := protocols[o.Protocol]; !ok {
 		a.Subtype = o.Protocol
 	}
@@ -230,7 +230,7 @@ func (r *jsonReader) route(o *object, lo, hi int, table string) error {
 	r.Add(
 		tableName(o, table),
 		network.Candidates,
-		route.Route{Prefix: p, Attributes: &a, State: o.state(), Mark: layout.Mark(lo, hi)},
+		a.Route(p, o.state(), layout.Mark(lo, hi)),
 		0,
 	)
 	return nil

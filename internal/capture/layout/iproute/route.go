@@ -47,7 +47,7 @@ func (r *reader) route(o *object) error {
 	if !ok {
 		return fmt.Errorf("%w: route type %q", layout.ErrNotARoute, o.Type)
 	}
-	a := &route.Attributes{Special: special, Subtype: subtypeOf(o.Protocol)}
+	a := &layout.Attributes{Attributes: route.Attributes{Special: special, Subtype: subtypeOf(o.Protocol)}}
 	if o.Metric != nil {
 		a.Metric = route.N(*o.Metric)
 	}
@@ -73,7 +73,7 @@ func (r *reader) route(o *object) error {
 }
 
 // answer keeps what the kernel said of one address.
-func (r *reader) answer(o *object, a *route.Attributes, prefix netip.Prefix) {
+func (r *reader) answer(o *object, a *layout.Attributes, prefix netip.Prefix) {
 	x := network.Answer{Table: tableName(o.Table), Address: prefix.Addr(), Special: a.Special,
 		Mark: layout.Mark(o.lo, o.hi)}
 	if len(a.NextHops) > 0 {
@@ -92,7 +92,7 @@ func (r *reader) byRule() {
 }
 
 // keep adds a route to its table. The preferred source of an attached network is an own address.
-func (r *reader) keep(o *object, a *route.Attributes, prefix netip.Prefix) {
+func (r *reader) keep(o *object, a *layout.Attributes, prefix netip.Prefix) {
 	fam := route.FamilyOf(prefix.Addr())
 	a.Protocol = protocolOf(o, a, fam)
 	state := route.State(0)
@@ -107,7 +107,7 @@ func (r *reader) keep(o *object, a *route.Attributes, prefix netip.Prefix) {
 	r.shared = r.Add(
 		tableName(o.Table),
 		network.ForwardingTable,
-		route.Route{Prefix: prefix, Attributes: a, State: state, Mark: layout.Mark(o.lo, o.hi)},
+		a.Route(prefix, state, layout.Mark(o.lo, o.hi)),
 		room,
 	)
 	r.plain = state == 0 && o.PrefSrc == "" && o.Dst != "default"
@@ -131,7 +131,7 @@ const mostOnes = 1 << 12
 // printedAnew notes where a second listing begins, of another moment or even another kernel: the same prefix comes once
 // more by another gateway, which one kernel would show as one route. Attached networks may stand there once an
 // interface.
-func (r *reader) printedAnew(o *object, a *route.Attributes, prefix netip.Prefix) {
+func (r *reader) printedAnew(o *object, a *layout.Attributes, prefix netip.Prefix) {
 	if !prefix.Addr().Is4() || len(a.NextHops) == 0 || !a.NextHops[0].Address.IsValid() || len(r.ones) >= mostOnes {
 		return
 	}
@@ -147,7 +147,7 @@ func (r *reader) printedAnew(o *object, a *route.Attributes, prefix netip.Prefix
 }
 
 // destination reads the prefix. The family 0 means a default route that shows no sign of its own.
-func (r *reader) destination(o *object, a *route.Attributes) (netip.Prefix, route.Family, error) {
+func (r *reader) destination(o *object, a *layout.Attributes) (netip.Prefix, route.Family, error) {
 	if o.Dst != "default" {
 		p, err := layout.Prefix([]byte(o.Dst), true)
 		return p, route.FamilyOf(p.Addr()), err
@@ -178,7 +178,7 @@ func (r *reader) settleWaiting() {
 			r.Span(o.lo, o.hi, layout.ErrFamily)
 			continue
 		}
-		a := &route.Attributes{Special: types[o.Type], Subtype: subtypeOf(o.Protocol)}
+		a := &layout.Attributes{Attributes: route.Attributes{Special: types[o.Type], Subtype: subtypeOf(o.Protocol)}}
 		if o.Metric != nil {
 			a.Metric = route.N(*o.Metric)
 		}
@@ -190,7 +190,7 @@ func (r *reader) settleWaiting() {
 }
 
 // nextHops takes the ways of a route; flags of the whole route hold for each.
-func (r *reader) nextHops(o *object, a *route.Attributes) error {
+func (r *reader) nextHops(o *object, a *layout.Attributes) error {
 	hops := o.NextHops
 	if len(hops) == 0 && (o.Gateway != "" || o.Dev != "" || o.Via != nil) {
 		hops = []hop{{Gateway: o.Gateway, Via: o.Via, Dev: o.Dev, Encap: o.Encap}}
@@ -232,7 +232,7 @@ func allInactive(hops []route.NextHop) bool {
 }
 
 // protocolOf tells attached networks and own addresses from what else the kernel itself installs.
-func protocolOf(o *object, a *route.Attributes, fam route.Family) route.Protocol {
+func protocolOf(o *object, a *layout.Attributes, fam route.Family) route.Protocol {
 	p := protocols[o.Protocol]
 	switch {
 	case a.Special == route.Receive:

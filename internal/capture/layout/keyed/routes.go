@@ -59,7 +59,7 @@ func (r *reader) byPrefix(prefix string, o *byPrefix, lo, hi int) error {
 	if !ok {
 		return fmt.Errorf("%w: %q", errOther, o.Action)
 	}
-	a := route.Attributes{Special: special}
+	a := layout.Attributes{Attributes: route.Attributes{Special: special}}
 	if t, ok := types[strings.ToLower(o.Type)]; ok {
 		a.Protocol, a.Subtype = t.protocol, t.subtype
 	} else {
@@ -94,7 +94,7 @@ func (r *reader) byPrefix(prefix string, o *byPrefix, lo, hi int) error {
 }
 
 // addHop adds a next hop; an interface that throws packets away makes the route do so.
-func addHop(a *route.Attributes, h route.NextHop) error {
+func addHop(a *layout.Attributes, h route.NextHop) error {
 	switch {
 	case layout.Discards(h.Interface):
 		a.Special = route.Blackhole
@@ -107,7 +107,7 @@ func addHop(a *route.Attributes, h route.NextHop) error {
 }
 
 // add adds a route that tells a way.
-func (r *reader) add(prefix string, a route.Attributes, state route.State, lo, hi int) error {
+func (r *reader) add(prefix string, a layout.Attributes, state route.State, lo, hi int) error {
 	p, err := layout.Prefix([]byte(prefix), false)
 	if err != nil {
 		return err
@@ -121,7 +121,7 @@ func (r *reader) add(prefix string, a route.Attributes, state route.State, lo, h
 	if a.Protocol == route.RIP && p.Addr().Is6() {
 		a.Protocol = route.RIPng
 	}
-	r.Add(r.table, network.Candidates, route.Route{Prefix: p, Attributes: &a, State: state, Mark: layout.Mark(lo, hi)},
+	r.Add(r.table, network.Candidates, a.Route(p, state, layout.Mark(lo, hi)),
 		0)
 	return nil
 }

@@ -75,11 +75,12 @@ var pathTypes = map[string]string{"intra": "intra-area", "inter": "inter-area", 
 
 // row reads a destination: paths of one source and state are one route.
 func (r *reader) row(o *prefixRow, lo, hi int) error {
-	var routes []route.Attributes
+	var routes []layout.Attributes
 	var states []route.State
 	for _, p := range o.Paths.Rows {
 		client, _, _ := strings.Cut(strings.ToLower(p.Client), "-")
-		a := route.Attributes{Protocol: clients[client], Subtype: pathTypes[strings.ToLower(p.Type)]}
+		a := layout.Attributes{}
+		a.Protocol, a.Subtype = clients[client], pathTypes[strings.ToLower(p.Type)]
 		if a.Protocol == route.Other {
 			a.Subtype = client
 		}
@@ -137,7 +138,7 @@ func (r *reader) row(o *prefixRow, lo, hi int) error {
 }
 
 // alike reports whether two paths differ in their next hops alone.
-func alike(a, b route.Attributes) bool {
+func alike(a, b layout.Attributes) bool {
 	return a.Protocol == b.Protocol && a.Subtype == b.Subtype && a.Preference == b.Preference && a.Metric == b.Metric &&
 		a.Special == b.Special
 }

@@ -363,7 +363,8 @@ func TestEqualAttributesAreShared(t *testing.T) {
 	in := daemon + "B>* 10.1.0.0/16 [20/0] via 10.0.0.1, e0, weight 1, 00:00:17\nB>* 10.2.0.0/16 [20/0] via 10.0.0.1, e0, weight 1, 00:09:17\nB>* 10.3.0.0/16 [20/5] via 10.0.0.1, e0, weight 1, 00:09:17\n"
 	l := &Read([]byte(in)).Facts.Tables[0].Routes
 	require.Same(t, l.At(0).Attributes, l.At(1).Attributes)
-	require.NotSame(t, l.At(0).Attributes, l.At(2).Attributes)
+	require.Same(t, l.At(0).Attributes, l.At(2).Attributes, "the metric is the route's own")
+	require.Equal(t, []uint64{0, 0, 5}, []uint64{l.At(0).Metric.Value, l.At(1).Metric.Value, l.At(2).Metric.Value})
 }
 
 func TestOtherTextIsNotRecognised(t *testing.T) {

@@ -197,7 +197,7 @@ func (r *reader) hopBelow(s []byte, lo, hi int) error {
 	} else {
 		h.Interface = r.name([]byte(word))
 	}
-	a := route.Attributes{}
+	a := layout.Attributes{}
 	named := false
 	for _, part := range parts[1:] {
 		part = strings.TrimSpace(part)

@@ -105,7 +105,7 @@ type reader struct {
 	pending bool
 	open    bool // its last line ended with a comma
 	prefix  netip.Prefix
-	attr    route.Attributes
+	attr    layout.Attributes
 	state   route.State
 	shared  layout.Shared // of attr, where the row was seen before
 	key     bool          // rowKey is this row's
@@ -302,7 +302,8 @@ func (r *reader) row(line []byte, lo, hi int, off, end int) error {
 		return layout.InDoubt(c.doubt)
 	}
 	r.shared, r.state = layout.Shared{}, c.state
-	r.attr = route.Attributes{Protocol: c.protocol, Subtype: c.subtype, NextHops: r.attr.NextHops[:0]}
+	r.attr = layout.Attributes{Attributes: route.Attributes{
+		Protocol: c.protocol, Subtype: c.subtype, NextHops: r.attr.NextHops[:0]}}
 	if !c.known {
 		r.attr.Subtype = "code " + column[:1]
 	}
@@ -396,7 +397,7 @@ func (r *reader) subRow(line []byte, lo, hi int) error {
 	}
 	if r.shared != (layout.Shared{}) { // it is no longer the row that was seen
 		hops := r.attr.NextHops[:0]
-		r.attr = *r.Attributes(r.shared)
+		r.attr = r.Attributes(r.shared)
 		r.attr.NextHops = append(hops, r.attr.NextHops...)
 		r.shared = layout.Shared{}
 	}
@@ -499,7 +500,7 @@ func (r *reader) flush() {
 	shared := r.Add(
 		instance,
 		network.Candidates,
-		route.Route{Prefix: r.prefix, Attributes: &r.attr, State: r.state, Mark: m},
+		r.attr.Route(r.prefix, r.state, m),
 		room,
 	)
 	if r.key && len(r.seen) < maxSeen && !layout.Nowhere(r.attr.NextHops) { // an unnamed interface is the prefix's own

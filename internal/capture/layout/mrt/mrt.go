@@ -189,7 +189,7 @@ func (r *reader) rib(c *cursor, size int, addPath bool, lo, hi int) error {
 		if peer >= len(r.peers) {
 			return errPeer
 		}
-		at := route.Attributes{Protocol: route.BGP}
+		at := layout.Attributes{Attributes: route.Attributes{Protocol: route.BGP}}
 		hop, err := attributes(&attrs, &at)
 		if err != nil {
 			return err
@@ -198,7 +198,7 @@ func (r *reader) rib(c *cursor, size int, addPath bool, lo, hi int) error {
 			hop = r.peers[peer]
 		}
 		at.NextHops = []route.NextHop{{Address: hop}}
-		r.Add("default", network.Database, route.Route{Prefix: p, Attributes: &at, Mark: layout.Mark(lo, hi)}, 0)
+		r.Add("default", network.Database, at.Route(p, 0, layout.Mark(lo, hi)), 0)
 	}
 	if c.bad {
 		return errShort
@@ -221,7 +221,7 @@ const (
 
 // attributes reads the attributes of a path (RFC 4271 section 4.3) as far as they decide between paths, and the next
 // hop.
-func attributes(c *cursor, a *route.Attributes) (hop netip.Addr, err error) {
+func attributes(c *cursor, a *layout.Attributes) (hop netip.Addr, err error) {
 	for len(c.b) > 0 {
 		flags, kind := c.u8(), c.u8()
 		n := 0

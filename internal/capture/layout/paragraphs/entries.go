@@ -57,7 +57,7 @@ func recogniseEntries(text []byte) int {
 // An entry is what was read of one prefix so far.
 type entry struct {
 	prefix netip.Prefix
-	attr   route.Attributes
+	attr   layout.Attributes
 	far    []route.NextHop // next hops that other entries lead to
 	told   bool
 	head   []bounds
@@ -158,5 +158,5 @@ func (e *entry) finish(r *layout.Collector) {
 	r.Read += len(e.head)
 	mark := layout.Mark(e.head[0].lo, e.head[len(e.head)-1].hi)
 	r.Add("default", network.ForwardingTable,
-		route.Route{Prefix: e.prefix, Attributes: &a, State: route.Active | route.Installed, Mark: mark}, 0)
+		a.Route(e.prefix, route.Active|route.Installed, mark), 0)
 }

@@ -57,7 +57,7 @@ type reader struct {
 	table  string
 	open   bool
 	prefix netip.Prefix
-	attr   route.Attributes
+	attr   layout.Attributes
 	lo, hi int
 	head   []bounds // the lines of the paragraph so far, with nothing read yet
 	marks  bool     // the device marks the best of several routes
@@ -99,7 +99,7 @@ func (r *reader) line(s string, lo, hi int) error {
 			return err
 		}
 		r.open, r.prefix, r.lo, r.hi = true, p.Masked(), lo, hi
-		r.attr, r.head, r.best = route.Attributes{}, []bounds{{lo, hi}}, !r.marks
+		r.attr, r.head, r.best = layout.Attributes{}, []bounds{{lo, hi}}, !r.marks
 		return nil
 	}
 	if m := table.FindStringSubmatch(s); m != nil {
@@ -207,7 +207,7 @@ func (r *reader) flush() {
 		state = route.Active | route.Installed
 	}
 	r.Add(r.table, network.Candidates,
-		route.Route{Prefix: r.prefix, Attributes: &a, State: state, Mark: layout.Mark(r.lo, r.hi)}, 0)
+		a.Route(r.prefix, state, layout.Mark(r.lo, r.hi)), 0)
 }
 
 var protocols = map[string]route.Protocol{

@@ -207,7 +207,7 @@ func (r *ownReader) add(o *ownRoute, lo, hi int) error {
 	if !ok {
 		return fmt.Errorf("%w: source protocol %q", layout.ErrNotARoute, o.Protocol)
 	}
-	a := route.Attributes{Protocol: proto}
+	a := layout.Attributes{Attributes: route.Attributes{Protocol: proto}}
 	if o.Subtype != nil {
 		a.Subtype = *o.Subtype
 	}
@@ -259,7 +259,7 @@ func (r *ownReader) add(o *ownRoute, lo, hi int) error {
 	if r.walk {
 		kind = network.Walk
 	}
-	r.Add(r.table, kind, route.Route{Prefix: p, Attributes: &a, State: state, Mark: layout.Mark(lo, hi)}, 0)
+	r.Add(r.table, kind, a.Route(p, state, layout.Mark(lo, hi)), 0)
 	t := &r.Facts.Tables[len(r.Facts.Tables)-1]
 	t.HighestWins = t.HighestWins || r.best == "highest"
 	if r.partial.Known() {

@@ -135,7 +135,7 @@ func ReadCSV(text []byte) layout.Reading {
 type csvRoute struct {
 	table  string
 	prefix netip.Prefix
-	attr   route.Attributes
+	attr   layout.Attributes
 	state  route.State
 	lo, hi int
 
@@ -162,7 +162,7 @@ func (r *csvRoute) add(c *layout.Collector) {
 		c.Add(
 			r.table,
 			network.Candidates,
-			route.Route{Prefix: r.prefix, Attributes: &r.attr, State: r.state, Mark: layout.Mark(r.lo, r.hi)},
+			r.attr.Route(r.prefix, r.state, layout.Mark(r.lo, r.hi)),
 			0,
 		)
 		if r.partial.Known() {
@@ -208,7 +208,7 @@ func readRecord(names, rec []string, lo, hi int) (r csvRoute, err error) {
 	if err != nil {
 		return r, err
 	}
-	a := route.Attributes{Subtype: get["subtype"]}
+	a := layout.Attributes{Attributes: route.Attributes{Subtype: get["subtype"]}}
 	var ok bool
 	if a.Protocol, ok = protocols[strings.ToLower(get["source-protocol"])]; !ok {
 		return r, fmt.Errorf("%w: source protocol %q", layout.ErrNotARoute, get["source-protocol"])

@@ -178,7 +178,7 @@ func (r *reader) four(w []string, lo, hi int) error {
 	if number[1] != 0 {
 		h.Address = addr4(number[1])
 	}
-	a := route.Attributes{Metric: route.N(metric), NextHops: []route.NextHop{h}}
+	a := layout.Attributes{Attributes: route.Attributes{NextHops: []route.NextHop{h}}, Metric: route.N(metric)}
 	switch {
 	case flags&reject != 0:
 		a.Special, a.NextHops = route.Unreachable, nil
@@ -233,7 +233,7 @@ func (r *reader) six(w []string, lo, hi int) error {
 	if !addr[1].IsUnspecified() {
 		h.Address = addr[1]
 	}
-	a := route.Attributes{Metric: route.N(number[1]), NextHops: []route.NextHop{h}}
+	a := layout.Attributes{Attributes: route.Attributes{NextHops: []route.NextHop{h}}, Metric: route.N(number[1])}
 	switch {
 	case flags&reject != 0:
 		a.Special, a.NextHops = route.Unreachable, nil
@@ -249,8 +249,8 @@ func (r *reader) six(w []string, lo, hi int) error {
 	return r.add(p, a, lo, hi)
 }
 
-func (r *reader) add(p netip.Prefix, a route.Attributes, lo, hi int) error {
-	r.Add("default", network.ForwardingTable, route.Route{Prefix: p, Attributes: &a, Mark: layout.Mark(lo, hi)}, 0)
+func (r *reader) add(p netip.Prefix, a layout.Attributes, lo, hi int) error {
+	r.Add("default", network.ForwardingTable, a.Route(p, 0, layout.Mark(lo, hi)), 0)
 	r.Collector.Read++
 	return nil
 }

@@ -206,7 +206,7 @@ func (r *reader) flush() {
 	r.seen[p] = true
 	r.Collector.Read += len(lines)
 	m := layout.Mark(first.lo, last.hi)
-	r.Add(r.table, network.Candidates, route.Route{Prefix: p, Attributes: &a, State: state, Mark: m}, 0)
+	r.Add(r.table, network.Candidates, a.Route(p, state, m), 0)
 	if h := a.NextHops; a.Protocol == route.Direct && len(h) == 1 && h[0].Interface != "" && r.own.IsValid() &&
 		p.Contains(r.own) && !p.IsSingleIP() {
 		table := ""
@@ -232,7 +232,7 @@ func (r *reader) first(key string) string {
 }
 
 // record makes a route of the values.
-func (r *reader) record() (p netip.Prefix, a route.Attributes, state route.State, err error) {
+func (r *reader) record() (p netip.Prefix, a layout.Attributes, state route.State, err error) {
 	text := r.first("destination")
 	for _, length := range []string{r.first("prefixlength"), r.first("mask")} {
 		if length != "" && !strings.Contains(text, "/") {
@@ -285,7 +285,7 @@ func (r *reader) record() (p netip.Prefix, a route.Attributes, state route.State
 }
 
 // hops reads where the route leads.
-func (r *reader) hops(p netip.Prefix, a *route.Attributes) error {
+func (r *reader) hops(p netip.Prefix, a *layout.Attributes) error {
 	r.own = netip.Addr{}
 	if v := r.first("instance"); v != "" && !strings.EqualFold(v, "null") && !strings.EqualFold(v, "_public_") ||
 		strings.Contains(r.first("flags"), "T") {

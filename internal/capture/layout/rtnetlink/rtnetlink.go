@@ -82,7 +82,7 @@ func row(c *layout.Collector, line []byte, lo, hi int) error {
 		return layout.ErrNotARoute
 	}
 	var p netip.Prefix
-	var a route.Attributes
+	var a layout.Attributes
 	var hops []route.NextHop
 	one := map[string]string{}
 	for w := range strings.FieldsSeq(string(line)) {
@@ -157,7 +157,7 @@ func row(c *layout.Collector, line []byte, lo, hi int) error {
 		c.Facts.Addresses = append(c.Facts.Addresses,
 			network.Address{Prefix: netip.PrefixFrom(own, p.Bits()), Interface: hops[0].Interface, Mark: m})
 	}
-	c.Add(table, network.ForwardingTable, route.Route{Prefix: p, Attributes: &a, Mark: m}, 0)
+	c.Add(table, network.ForwardingTable, a.Route(p, 0, m), 0)
 	return nil
 }
 

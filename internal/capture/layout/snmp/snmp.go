@@ -366,7 +366,7 @@ var protocols = map[uint64]route.Protocol{
 // addRoute makes a route of the cells of one row (RFC 4292, RFC 4293, RFC 1213). What agents are seen to fill in
 // against the text of these is said at its place.
 func (r *reader) addRoute(w *routeRow) {
-	a := route.Attributes{Protocol: protocols[w.proto], Metric: w.metric}
+	a := layout.Attributes{Attributes: route.Attributes{Protocol: protocols[w.proto]}, Metric: w.metric}
 	full, unspecified := w.prefix.IsSingleIP(), !w.nextHop.IsValid() || w.nextHop.IsUnspecified()
 	local, reject, blackhole := w.kind == 3, w.kind == 2, w.kind == 5 && !w.old
 	if w.old && w.kind == 2 {
@@ -398,17 +398,7 @@ func (r *reader) addRoute(w *routeRow) {
 	if w.idle {
 		state = 0
 	}
-	r.Add(
-		"default",
-		network.Walk,
-		route.Route{
-			Prefix:     w.prefix,
-			Attributes: &a,
-			State:      state,
-			Mark:       layout.Mark(w.lo, w.hi),
-		},
-		0,
-	)
+	r.Add("default", network.Walk, a.Route(w.prefix, state, layout.Mark(w.lo, w.hi)), 0)
 }
 
 // oldAddress reads a column of ipAddrTable.

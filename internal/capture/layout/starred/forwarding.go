@@ -29,7 +29,7 @@ var nextHopTypes = map[string]route.Special{
 // A waiting row is one whose next hops stand on the lines below it.
 type waiting struct {
 	prefix  netip.Prefix
-	attr    route.Attributes
+	attr    layout.Attributes
 	lines   []layout.Span // the row and what was read below it
 	partial bool          // a line below it could not be read
 }
@@ -68,7 +68,7 @@ func (r *reader) forwardingRow(line []byte, lo, hi int) error {
 	if w[kind] == "hold" {
 		return layout.InDoubt("hold")
 	}
-	a := route.Attributes{Special: nextHopTypes[w[kind]], Metric: route.N(0)}
+	a := layout.Attributes{Attributes: route.Attributes{Special: nextHopTypes[w[kind]]}, Metric: route.N(0)}
 	if w[1] == "perm" { // built in: used where nothing else has the prefix
 		a.Metric = route.N(1)
 	}
@@ -94,7 +94,7 @@ func (r *reader) forwardingRow(line []byte, lo, hi int) error {
 	case a.Special == route.None:
 		a.NextHops = []route.NextHop{h}
 	}
-	r.Add(r.table, network.ForwardingTable, route.Route{Prefix: p, Attributes: &a, Mark: layout.Mark(lo, hi)}, 0)
+	r.Add(r.table, network.ForwardingTable, a.Route(p, 0, layout.Mark(lo, hi)), 0)
 	r.Collector.Read++
 	return nil
 }
@@ -144,6 +144,6 @@ func (r *reader) settle() {
 		return
 	}
 	m := layout.Mark(x.lines[0].Lo, x.lines[len(x.lines)-1].Hi)
-	r.Add(r.table, network.ForwardingTable, route.Route{Prefix: x.prefix, Attributes: &x.attr, Mark: m}, 0)
+	r.Add(r.table, network.ForwardingTable, x.attr.Route(x.prefix, 0, m), 0)
 	r.Collector.Read += len(x.lines)
 }

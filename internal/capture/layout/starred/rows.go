@@ -115,7 +115,7 @@ func (r *reader) begin(x row, mark byte, rest []byte, lo, hi int) error {
 	if r.prefix == "" {
 		return layout.ErrNoRoute
 	}
-	r.attr = route.Attributes{Preference: x.preference, NextHops: r.attr.NextHops[:0]}
+	r.attr = layout.Attributes{Attributes: route.Attributes{Preference: x.preference, NextHops: r.attr.NextHops[:0]}}
 	r.attr.Protocol, r.attr.Subtype = protocolOf(x.protocol)
 	if r.attr.Protocol == route.Local {
 		r.attr.Special = route.Receive

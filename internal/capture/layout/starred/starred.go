@@ -88,7 +88,7 @@ type reader struct {
 	prefix  string // of the rows that follow
 	sign    byte   // of the terse row whose prefix stands alone on the line above; 0 for none
 	pending bool
-	attr    route.Attributes
+	attr    layout.Attributes
 	state   route.State
 	lo, hi  int
 }
@@ -284,11 +284,11 @@ func (r *reader) flush() {
 	if n := len(r.attr.NextHops); n == 1 {
 		r.attr.NextHops[0].Installed = false
 	}
-	x := route.Route{Prefix: p, Attributes: &r.attr, State: r.state, Mark: layout.Mark(r.lo, r.hi)}
+	x := r.attr.Route(p, r.state, layout.Mark(r.lo, r.hi))
 	if r.form == full && r.under > 1 && !(r.inWords && r.under <= r.entries) {
 		a := r.attr
 		a.NextHops = slices.Clone(a.NextHops)
-		x.Attributes = &a
+		x.Attributes = &a.Attributes
 		r.loose = append(r.loose, looseRoute{x, slices.Clone(r.lines)})
 		return
 	}

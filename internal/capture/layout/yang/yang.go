@@ -169,7 +169,7 @@ func (r *reader) route(n *node, table string) error {
 	if err != nil {
 		return err
 	}
-	a := route.Attributes{}
+	a := layout.Attributes{}
 	a.Protocol, a.Subtype = protocolOf(n.value("source-protocol"))
 	if s := n.value("route-preference"); s != "" {
 		v, ok := layout.Uint([]byte(s))
@@ -193,14 +193,14 @@ func (r *reader) route(n *node, table string) error {
 	r.Add(
 		table,
 		network.Candidates,
-		route.Route{Prefix: p, Attributes: &a, State: state, Mark: layout.Mark(n.lo, n.hi)},
+		a.Route(p, state, layout.Mark(n.lo, n.hi)),
 		0,
 	)
 	return nil
 }
 
 // nextHops takes the ways of a route: one, a list, or a special one.
-func nextHops(n *node, a *route.Attributes) error {
+func nextHops(n *node, a *layout.Attributes) error {
 	if n == nil {
 		return nil
 	}
@@ -237,7 +237,7 @@ func nextHops(n *node, a *route.Attributes) error {
 func (r *reader) statics(n *node) {
 	for _, fam := range n.children {
 		for _, x := range fam.all("route") {
-			a := route.Attributes{}
+			a := layout.Attributes{}
 			p, err := layout.Prefix([]byte(x.value("destination-prefix")), false)
 			if err == nil {
 				err = nextHops(x.child("next-hop"), &a)
@@ -363,7 +363,7 @@ func (r *reader) entry(x *node, instance string, groups, hops map[string]*node) 
 	if err != nil {
 		return err
 	}
-	a := route.Attributes{}
+	a := layout.Attributes{}
 	a.Protocol, a.Subtype = protocolOf(state(x, "origin-protocol"))
 	if id := state(x, "next-hop-group"); id != "" {
 		g := groups[id]
@@ -413,6 +413,6 @@ func (r *reader) entry(x *node, instance string, groups, hops map[string]*node) 
 	if len(a.NextHops) == 0 && a.Special == route.None {
 		a.Special = route.Blackhole // an entry without a next hop drops
 	}
-	r.Add(instance, network.ForwardingTable, route.Route{Prefix: p, Attributes: &a, Mark: layout.Mark(x.lo, x.hi)}, 0)
+	r.Add(instance, network.ForwardingTable, a.Route(p, 0, layout.Mark(x.lo, x.hi)), 0)
 	return nil
 }
