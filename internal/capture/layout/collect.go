@@ -35,6 +35,14 @@ type Shared struct {
 	metric route.Number
 }
 
+// With returns s for a route that has another metric, where that is known.
+func (s Shared) With(metric route.Number) Shared {
+	if metric.Known {
+		s.metric = metric
+	}
+	return s
+}
+
 // Attributes are those of one row: what many routes share, and the metric.
 type Attributes struct {
 	route.Attributes

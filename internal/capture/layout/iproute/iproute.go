@@ -55,7 +55,7 @@ type reader struct {
 	comma   bool // stood behind the last element
 	plain   bool // the last route said nothing beside itself
 	shared  layout.Shared
-	seen    map[string]layout.Shared // what stood behind the prefix of plain routes
+	seen    layout.Likenesses[layout.Shared] // plain routes by what stood behind their prefix, but for the metric
 	keyBuf  []byte
 	rules   rulesSeen // of the listing that is read
 	waiting []object  // default routes whose family the next route decides

@@ -299,3 +299,39 @@ func TestWhatTheHardwareMayLack(t *testing.T) {
 		require.Len(t, r.Unread, 1)
 	}
 }
+
+// TestRowsOfALargeTableSayWhatTheySayAlone: what rows have in common is read once.
+func TestRowsOfALargeTableSayWhatTheySayAlone(t *testing.T) {
+	prefix := func(i int) string {
+		if i%9 == 0 {
+			return layouttest.IPv6(i)
+		}
+		return layouttest.IPv4(i)
+	}
+	objects := []string{
+		`{"dst":"<P>","gateway":"10.61.0.9","dev":"d0","protocol":"ospf","metric":<M>,"flags":[]}`,
+		`{"dst":"<P>","gateway":"10.61.0.8","dev":"d1","protocol":"bgp","metric":<M>,"flags":["linkdown"]}`,
+		`{"dst":"<P>","dev":"d0","protocol":"kernel","scope":"link","metric":<M>,"flags":[]}`,
+		`{"dst":"<P>","protocol":"kernel","scope":"link","flags":[]}`,
+		`{"dst":"<P>","gateway":"10.61.0.9","dev":"d0","table":"<M>","flags":[]}`,
+		`{"type":"blackhole","dst":"<P>","metric":<M>,"flags":[]}`,
+		`{"dst":"<P>","gateway":"10.61.0.8","dev":"d1","metric":<M>,"flags":["dead"]}`,
+		`{"dst": "<P>", "gateway": "10.61.0.9", "dev": "d0", "metric": <M>, "metric": 7}`,
+		`{"dst": "<P>", "gateway": "10.61.0.7", "dev": "d0", "metric": <M>, "uid": 0}`,
+	}
+	layouttest.Alone(t, Read, "[", ",\n", "]\n", layouttest.Rows(20000, prefix, objects...))
+	lines := []string{
+		"<P> via 10.61.0.9 dev d0 proto ospf metric <M> ",
+		"<P> via 10.61.0.9 dev d0 proto ospf metric <M> onlink",
+		"<P> dev d1 proto kernel scope link metric <M>",
+		"<P> dev d1 proto kernel scope link src 10.61.0.1 metric <M>",
+		"<P> via 10.61.0.8 dev d1 metric <M> linkdown",
+		"<P> via 10.61.0.8 dev d1 metric <M>x",
+		"<P> via 10.61.0.8 dev d1 metric <M> metric 7",
+		"<P> via 10.61.0.8 dev d1 table <M>",
+		"<P> proto static metric <M>\n\tnexthop via 10.61.0.8 dev d0\n\tnexthop via 10.61.0.9 dev d1",
+		"<P> via 10.61.0.8 dev d1\n    cache",
+		"blackhole <P> metric <M>",
+	}
+	layouttest.Alone(t, ReadText, "", "\n", "\n", layouttest.Rows(20000, prefix, lines...))
+}

@@ -2,26 +2,26 @@ package iproute
 
 import (
 	"bytes"
+	"net/netip"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/route"
 )
 
-// A large table repeats itself: routes differ in their prefix, and all that stands behind it in the object is one of a
-// few texts. So a text that was read once by package json is known the next time it stands there, to the byte.
-
-// begin is how iproute begins a route's object.
-const begin = `{"dst":"`
-
-// maxSeen bounds the memory for what is remembered.
-const maxSeen = 1 << 14
+// dst is the name that a route's object begins with.
+const dst = `"dst":`
 
 // parts returns the prefix of an object that begins as a route does, what stands behind it, and where the object ends.
 func (r *reader) parts(at int) (prefix, rest []byte, end int, ok bool) {
-	if !bytes.HasPrefix(r.text[at:], []byte(begin)) {
+	lo := r.skip(at + 1)
+	if r.text[at] != '{' || !bytes.HasPrefix(r.text[lo:], []byte(dst)) {
 		return nil, nil, 0, false
 	}
-	lo := at + len(begin)
+	lo = r.skip(lo + len(dst))
+	if lo == len(r.text) || r.text[lo] != '"' {
+		return nil, nil, 0, false
+	}
+	lo++
 	i := bytes.IndexByte(r.text[lo:min(len(r.text), lo+64)], '"')
 	if i < 0 {
 		return nil, nil, 0, false
@@ -34,9 +34,9 @@ func (r *reader) parts(at int) (prefix, rest []byte, end int, ok bool) {
 	return r.text[lo:hi], r.text[hi : hi+j+1], hi + j + 1, true
 }
 
-// quick reads a route whose like was seen.
+// quick reads a route whose like was seen. A text that was read once by package json is known the next time.
 func (r *reader) quick(at int) (end int, ok bool) {
-	if len(r.seen) == 0 {
+	if !r.seen.Some() {
 		return 0, false
 	}
 	prefix, rest, end, ok := r.parts(at)
@@ -44,40 +44,59 @@ func (r *reader) quick(at int) (end int, ok bool) {
 		return 0, false
 	}
 	p, err := layout.Prefix(prefix, true)
-	if err != nil {
+	if err != nil || !r.quickly(p, rest, metricName, at, end) {
 		return 0, false
 	}
-	s, ok := r.seen[string(r.key(p.Addr().Is4(), rest))]
+	r.Span(at, end, nil)
+	return end, true
+}
+
+// quickly adds a route of which all that stands behind its prefix was seen.
+func (r *reader) quickly(p netip.Prefix, rest []byte, sign string, lo, hi int) bool {
+	if p.Addr().Is4() && len(r.ones) < mostOnes { // each of these shows whether another printing begins
+		return false
+	}
+	metric := r.key(p, rest, sign)
+	s, ok := r.seen.Known()
 	if !ok {
-		return 0, false
+		return false
 	}
 	r.family = route.FamilyOf(p.Addr())
 	if len(r.waiting) > 0 {
 		r.settleWaiting()
 	}
-	r.AddShared(p, s, 0, layout.Mark(at, end))
-	r.Span(at, end, nil)
-	return end, true
+	r.AddShared(p, s.With(metric), 0, layout.Mark(lo, hi))
+	return true
 }
 
 // remember keeps what stood behind the prefix of a plain route.
 func (r *reader) remember(o *object) {
 	prefix, rest, end, ok := r.parts(o.lo)
 	p, err := layout.Prefix(prefix, true)
-	if !ok || err != nil || end != o.hi || string(prefix) != string(o.Dst) || len(r.seen) >= maxSeen {
-		return
+	if ok && err == nil && end == o.hi && string(prefix) == string(o.Dst) {
+		r.keepLike(p, rest, metricName)
 	}
-	if r.seen == nil {
-		r.seen = map[string]layout.Shared{}
-	}
-	r.seen[string(r.key(p.Addr().Is4(), rest))] = r.shared
 }
 
-func (r *reader) key(is4 bool, rest []byte) []byte {
-	fam := byte('6')
-	if is4 {
-		fam = '4'
+// keepLike keeps it for the route that was read last.
+func (r *reader) keepLike(p netip.Prefix, rest []byte, sign string) {
+	if metric := r.key(p, rest, sign); r.shared == r.shared.With(metric) {
+		r.seen.Keep(r.shared)
 	}
-	r.keyBuf = append(append(r.keyBuf[:0], fam), rest...)
-	return r.keyBuf
+}
+
+// metricName is the name of a metric.
+const metricName = `"metric":`
+
+// key makes the key of a row of p's family; the metric stands behind the sign, perhaps after a blank.
+func (r *reader) key(p netip.Prefix, rest []byte, sign string) route.Number {
+	at := bytes.Index(rest, []byte(sign))
+	if at >= 0 {
+		if at += len(sign); bytes.Contains(rest[at:], []byte(sign)) {
+			at = -1
+		} else if at < len(rest) && rest[at] == ' ' {
+			at++
+		}
+	}
+	return r.seen.Key(at, []byte(route.FamilyOf(p.Addr()).String()), rest)
 }

@@ -102,7 +102,7 @@ func (r *reader) keep(o *object, a *layout.Attributes, prefix netip.Prefix) {
 	r.printedAnew(o, a, prefix)
 	room := 0
 	if len(r.Facts.Tables) == 0 {
-		room = bytes.Count(r.text[o.lo:], []byte(begin))
+		room = bytes.Count(r.text[o.lo:], []byte(dst))
 	}
 	r.shared = r.Add(
 		tableName(o.Table),
@@ -110,7 +110,8 @@ func (r *reader) keep(o *object, a *layout.Attributes, prefix netip.Prefix) {
 		a.Route(prefix, state, layout.Mark(o.lo, o.hi)),
 		room,
 	)
-	r.plain = state == 0 && o.PrefSrc == "" && o.Dst != "default"
+	r.plain = state == 0 && o.PrefSrc == "" && o.Dst != "default" &&
+		(a.Special != route.None || !layout.Nowhere(a.NextHops))
 	src, ok := layout.Addr([]byte(o.PrefSrc))
 	if ok && o.Dev != "" && a.Protocol == route.Direct && prefix.Contains(src) && !src.IsLoopback() {
 		r.Facts.Addresses = append(r.Facts.Addresses, network.Address{
@@ -139,6 +140,7 @@ func (r *reader) printedAnew(o *object, a *layout.Attributes, prefix netip.Prefi
 	if was, ok := r.ones[k]; ok && (was.Address != hop.Address || was.Interface != hop.Interface) {
 		r.Again()
 		r.ones = nil
+		r.seen.Forget()
 	}
 	if r.ones == nil {
 		r.ones = map[onlyOne]route.NextHop{}

@@ -150,7 +150,7 @@ func ReadText(text []byte) layout.Reading {
 	r := textReader{reader: reader{text: text}}
 	r.Layout = textName
 	for lo, hi := range layout.Lines(text) {
-		if layout.Blank(text[lo:hi]) {
+		if layout.Blank(text[lo:hi]) || r.quickLine(lo, hi) {
 			continue
 		}
 		if err := r.line(text[lo:hi], lo, hi); err != nil {
@@ -182,7 +182,12 @@ func (r *textReader) flush() {
 		if o.bare && len(o.NextHops) == 0 {
 			r.Span(o.lo, o.hi, layout.ErrNotARoute)
 		} else {
-			r.Span(o.lo, o.hi, r.route(o))
+			r.plain = false
+			err := r.route(o)
+			r.Span(o.lo, o.hi, err)
+			if err == nil && r.plain {
+				r.rememberLine(o)
+			}
 		}
 	}
 	if o := r.iface; o != nil {
@@ -190,6 +195,38 @@ func (r *textReader) flush() {
 		r.Span(o.lo, o.hi, r.link(o))
 	}
 }
+
+// quickLine reads a route of which all that stands behind its prefix was seen, and which no indented line goes on with.
+func (r *textReader) quickLine(lo, hi int) bool {
+	next := hi
+	for next < len(r.text) && (r.text[next] == '\n' || r.text[next] == '\r') {
+		next++
+	}
+	if !r.seen.Some() || next < len(r.text) && (r.text[next] == ' ' || r.text[next] == '\t') {
+		return false
+	}
+	p, end, ok := layout.QuickPrefix(r.text[:hi], lo)
+	if !ok {
+		return false
+	}
+	r.flush()
+	if !r.quickly(p, r.text[end:hi], metricSign, lo, hi) {
+		return false
+	}
+	r.Span(lo, hi, nil)
+	return true
+}
+
+// rememberLine keeps what stood behind the prefix of a plain route on a line of its own.
+func (r *textReader) rememberLine(o *object) {
+	p, end, ok := layout.QuickPrefix(r.text[:o.hi], o.lo)
+	if rest := r.text[min(end, o.hi):o.hi]; ok && len(o.NextHops) == 0 && bytes.IndexByte(rest, '\n') < 0 {
+		r.keepLike(p, rest, metricSign)
+	}
+}
+
+// metricSign is what stands before a metric.
+const metricSign = " metric "
 
 // line reads one line of any of the tool's listings, which may stand one after the other.
 func (r *textReader) line(line []byte, lo, hi int) error {

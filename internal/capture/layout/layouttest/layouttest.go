@@ -25,25 +25,30 @@ func Words(in []byte, r layout.Reading) []string {
 		for j := range t.Routes.Len() {
 			x := t.Routes.At(j)
 			s := fmt.Sprintf("%d ", 1+bytes.Count(in[:x.Mark.Off], []byte{'\n'}))
-			if t.Name != "default" {
-				s += "(" + t.Name + ") "
-			}
-			s += x.Prefix.String() + " " + x.Protocol.String()
-			if x.Subtype != "" {
-				s += "/" + x.Subtype
-			}
-			s += " " + number(x.Preference) + "/" + number(x.Metric)
-			if x.Special != route.None {
-				s += " " + x.Special.String()
-			}
-			for _, h := range x.NextHops {
-				s += hop(h)
-			}
-			s += state(x)
-			out = append(out, s)
+			out = append(out, s+routeWords(t.Name, x))
 		}
 	}
 	return out
+}
+
+// routeWords is all of that but the number of the line.
+func routeWords(table string, x route.Route) string {
+	s := ""
+	if table != "default" {
+		s = "(" + table + ") "
+	}
+	s += x.Prefix.String() + " " + x.Protocol.String()
+	if x.Subtype != "" {
+		s += "/" + x.Subtype
+	}
+	s += " " + number(x.Preference) + "/" + number(x.Metric)
+	if x.Special != route.None {
+		s += " " + x.Special.String()
+	}
+	for _, h := range x.NextHops {
+		s += hop(h)
+	}
+	return s + state(x)
 }
 
 func number(n route.Number) string {

@@ -395,3 +395,25 @@ func TestWordsThatAreNoCodes(t *testing.T) {
 		require.Equal(t, routes, n, line)
 	}
 }
+
+// TestRowsOfALargeTableSayWhatTheySayAlone: what rows have in common is read once.
+func TestRowsOfALargeTableSayWhatTheySayAlone(t *testing.T) {
+	forms := []string{
+		"B>* <P> [20/<M>] via 10.0.0.1, e0, weight 1, 00:00:17",
+		"B>* <P> [20/<M>] via 10.0.0.1 (recursive), 1d02h",
+		"O>* <P> [<M>/20] via 10.0.0.2, Hall1/0, weight 1, 00:00:17",
+		"O   <P> [110/<M>] via 10.0.0.2, Hall1/0, weight 1, 00:00:17",
+		"O>* <P> [110/<M>] via 10.0.0.2, e1, metric 7, 00:00:17",
+		"O>* <P> [110/<M>/1] via 10.0.0.2, e1, 00:00:17",
+		"O>* <P> [110/<M>x] via 10.0.0.2, e1, 00:00:17",
+		"R>* <P> [120/] via 10.0.0.2, e1, 00:00:17",
+		"R>* <P> [120/<M>] via 10.0.0.2, e1 inactive, 00:00:17",
+		"S>* <P> [1/<M>] is directly connected, e1, weight 1, 00:00:17",
+		"S>* <P> [1/<M>] unreachable (blackhole), weight 1, 00:00:17",
+		"S>* <P> via 10.0.0.2, e1, metric <M>, 00:00:17",
+		"O>* <P> [110/<M>] via 10.0.0.2, e1, weight 1, 00:00:17\n  *                    via 10.0.0.3, e2, weight 1, 00:00:17",
+	}
+	for _, prefix := range []func(int) string{layouttest.IPv4, layouttest.IPv6} {
+		layouttest.Alone(t, Read, daemon, "\n", "\n", layouttest.Rows(9000, prefix, forms...))
+	}
+}

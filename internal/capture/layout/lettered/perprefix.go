@@ -70,7 +70,7 @@ func (r *reader) perPrefix(line []byte, lo, hi int) bool {
 		r.flush()
 		r.turned = true
 		r.instance = instanceName(string(vrfHeading.FindSubmatch(line)[1]))
-		clear(r.seen)
+		r.seen.Forget()
 		r.Pass(lo, hi, layout.Title)
 	case bytes.Contains(line, []byte("ubest/mbest:")):
 		r.flush()

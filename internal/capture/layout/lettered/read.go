@@ -39,7 +39,7 @@ func readRows(text []byte) layout.Reading {
 }
 
 func newReader(text []byte) *reader {
-	r := &reader{text: text, names: map[string]string{}, hops: map[string]netip.Addr{}, seen: map[string]seenRow{}}
+	r := &reader{text: text, names: map[string]string{}, hops: map[string]netip.Addr{}}
 	r.Layout = name
 	return r
 }
@@ -62,7 +62,7 @@ func (r *reader) lines(from, to int) {
 			r.LeaveUnread(lo, hi, err)
 			if p, _ := findPrefix(line); p == 0 && layout.Damaged(line) && damagedTitle.Match(line) {
 				r.turned, r.instance = true, "¤" // nobody knows whose rows stand below
-				clear(r.seen)
+				r.seen.Forget()
 			}
 		}
 	}
@@ -85,10 +85,8 @@ type reader struct {
 	names    map[string]string
 	hops     map[string]netip.Addr
 
-	// Rows are remembered by all that they say but the prefix and the age: most rows of a large table repeat one.
-	seen   map[string]seenRow
-	rowKey []byte
-	column []byte // the code column of the last row, with the blanks behind it
+	seen   layout.Likenesses[seenRow] // rows by all that they say but the prefix, the metric and the age
+	column []byte                     // the code column of the last row, with the blanks behind it
 
 	above     netip.Prefix // of the per-prefix form, whose next hops stand below the prefix
 	prefixAt  route.Mark   // its line
@@ -108,7 +106,8 @@ type reader struct {
 	attr    layout.Attributes
 	state   route.State
 	shared  layout.Shared // of attr, where the row was seen before
-	key     bool          // rowKey is this row's
+	key     bool          // seen has this row's key
+	metric  route.Number  // with that
 	lo, hi  int
 
 	signs, signsKnown bool // some row has a sign of selection; looked for once
@@ -134,7 +133,7 @@ func (r *reader) line(line []byte, lo, hi int) error {
 		r.turned = true
 		r.Again() // a key begins another printing
 		r.legend, r.inLegend, r.heading = newLegend(), true, -1
-		clear(r.seen)
+		r.seen.Forget()
 		r.legend.add(string(line[bytes.IndexByte(line, ':')+1:]))
 		r.Pass(lo, hi, layout.Key)
 		return nil
@@ -148,7 +147,7 @@ func (r *reader) line(line []byte, lo, hi int) error {
 		r.turned = true
 		r.legend.add("* - best")
 		clear(r.legend.codes)
-		clear(r.seen)
+		r.seen.Forget()
 		r.Pass(lo, hi, layout.Key)
 		return nil
 	}
@@ -188,7 +187,7 @@ func (r *reader) line(line []byte, lo, hi int) error {
 			r.flush()
 			r.turned = true
 			r.instance, r.heading = name, -1
-			clear(r.seen)
+			r.seen.Forget()
 			r.Pass(lo, hi, layout.Title)
 			return nil
 		}
@@ -256,14 +255,14 @@ func (r *reader) quick(line []byte, lo, hi int) bool {
 	if !r.makeKey(r.column, bytes.TrimSpace(line[end:]), true) {
 		return false
 	}
-	s, seen := r.seen[string(r.rowKey)]
+	s, seen := r.seen.Known()
 	if !seen {
 		return false
 	}
 	r.endPrefix()
 	r.inLegend = false
 	r.prefix, r.lo, r.hi = p, lo, hi
-	r.shared, r.state, r.pending, r.key, r.open = s.shared, s.state, true, true, false
+	r.shared, r.state, r.pending, r.key, r.open = s.shared.With(r.metric), s.state, true, true, false
 	r.Collector.Read++
 	return true
 }
@@ -287,8 +286,8 @@ func (r *reader) row(line []byte, lo, hi int, off, end int) error {
 	rest := bytes.TrimSpace(line[hi:])
 	r.prefix, r.lo, r.hi = prefix, off, end
 	if r.key = r.makeKey(line[:lo], rest, prefix.Addr().Is4()); r.key {
-		if s, ok := r.seen[string(r.rowKey)]; ok {
-			r.shared, r.state, r.pending, r.open = s.shared, s.state, true, false
+		if s, ok := r.seen.Known(); ok {
+			r.shared, r.state, r.pending, r.open = s.shared.With(r.metric), s.state, true, false
 			r.Collector.Read++
 			return nil
 		}
@@ -329,22 +328,25 @@ func (r *reader) row(line []byte, lo, hi int, off, end int) error {
 
 var errNoLink = errors.New("it names neither an interface nor a next hop")
 
-// maxSeen bounds the memory for rows that were seen.
-const maxSeen = 1 << 16
-
-// makeKey sets rowKey for a row: family, code column and all behind the prefix but the age, which must stand last.
+// makeKey makes the key of a row: family, code column and all behind the prefix but the age, which must stand last.
 func (r *reader) makeKey(codes, rest []byte, is4 bool) bool {
 	i := bytes.LastIndexByte(rest, ',')
 	if i < 0 || i+2 >= len(rest) || !isAge(rest[i+2:]) || len(rest) > 200 {
 		return false
 	}
-	fam := byte('6')
+	fam := six
 	if is4 {
-		fam = '4'
+		fam = four
 	}
-	r.rowKey = append(append(append(r.rowKey[:0], fam), codes...), rest[:i]...)
+	metric := -1
+	if rest[0] == '[' {
+		metric = bytes.IndexByte(rest[:i], '/') + 1
+	}
+	r.metric = r.seen.Key(metric, fam, codes, rest[:i])
 	return true
 }
+
+var four, six = []byte{'4'}, []byte{'6'}
 
 // withMask completes an address that has no length of its own: a dotted mask may follow, or the parent heading has it.
 func (r *reader) withMask(line []byte, lo, hi int) (netip.Prefix, int, error) {
@@ -503,8 +505,9 @@ func (r *reader) flush() {
 		r.attr.Route(r.prefix, r.state, m),
 		room,
 	)
-	if r.key && len(r.seen) < maxSeen && !layout.Nowhere(r.attr.NextHops) { // an unnamed interface is the prefix's own
-		r.seen[string(r.rowKey)] = seenRow{shared, r.state}
+	if r.key && !layout.Nowhere(r.attr.NextHops) && // an unnamed interface is the prefix's own
+		(r.metric == r.attr.Metric || !r.metric.Known) {
+		r.seen.Keep(seenRow{shared, r.state})
 	}
 }
 
