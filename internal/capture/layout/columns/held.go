@@ -1,6 +1,7 @@
 package columns
 
 import (
+	"bytes"
 	"net/netip"
 
 	"zarvek/internal/capture/layout"
@@ -37,5 +38,9 @@ func (r *reader) release() {
 	}
 	r.holds = false
 	h := &r.held
-	r.Add(h.table, r.kind(), h.attr.Route(h.prefix, h.state, layout.Mark(h.lo, h.hi)), 0)
+	room := 0
+	if len(r.Facts.Tables) == 0 {
+		room = bytes.Count(r.text[h.lo:], []byte{'\n'}) + 1
+	}
+	r.Add(h.table, r.kind(), h.attr.Route(h.prefix, h.state, layout.Mark(h.lo, h.hi)), room)
 }

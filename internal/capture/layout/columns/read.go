@@ -31,6 +31,7 @@ const (
 type reader struct {
 	layout.Collector
 	aligner
+	text    []byte
 	cols    []column
 	named   bool     // the line above names the columns
 	half    []column // the upper half of a heading, whose lower one must be the next line
@@ -43,7 +44,9 @@ type reader struct {
 
 	// A destination whose other cells, or further next hops, stand on the lines below.
 	last     *rowCells
+	lastRow  rowCells // last, where it was read quickly
 	pending  *rowCells
+	seen     layout.Likenesses[*likeRow] // of the rows right above
 	addrSeen map[netip.Addr]bool
 	attached []netip.Prefix    // so far
 	links    map[string]string // BSD: the interface of each link
@@ -108,7 +111,7 @@ func bestMark(text []byte) string {
 
 // Read reads a text of this family.
 func Read(text []byte) layout.Reading {
-	r := reader{table: "default", legend: map[string]string{}, addrSeen: map[netip.Addr]bool{},
+	r := reader{text: text, table: "default", legend: map[string]string{}, addrSeen: map[netip.Addr]bool{},
 		gluedSeen: map[cell]bool{}}
 	r.Layout = name
 	r.learn(text)
@@ -119,11 +122,17 @@ func Read(text []byte) layout.Reading {
 			r.inKey = false
 			continue
 		}
-		if r.surely(text[lo:hi]) {
-			r.frame.end(&r)
-			r.take(string(text[lo:hi]), lo, hi, r.rowAlone)
+		if r.quick(text[lo:hi], lo, hi) {
 			continue
 		}
+		if r.surely(text[lo:hi]) {
+			r.frame.end(&r)
+			if r.take(string(text[lo:hi]), lo, hi, r.rowAlone) {
+				r.remember(text[lo:hi], lo)
+			}
+			continue
+		}
+		r.seen.Forget()
 		if r.skip { // the second line of column names that was read with the first
 			r.skip = false
 			r.Pass(lo, hi, layout.Names)
@@ -161,12 +170,15 @@ func Read(text []byte) layout.Reading {
 }
 
 // take reads a line, and leaves it unread where that fails.
-func (r *reader) take(s string, lo, hi int, read func(s string, lo, hi int) error) {
-	if err := read(s, lo, hi); err != nil {
+func (r *reader) take(s string, lo, hi int, read func(s string, lo, hi int) error) bool {
+	err := read(s, lo, hi)
+	if err != nil {
+		r.seen.Forget()
 		r.leavePending(errHalf)
 		r.leave(s, lo, hi, err)
 		r.rows++
 	}
+	return err == nil
 }
 
 // A lowerLine is the lower line of a row of which the upper one, with the destination, is missing.

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"math/rand/v2"
+	"regexp"
 	"strconv"
 	"strings"
 	"testing"
@@ -73,8 +74,11 @@ func byLine(in []byte, r layout.Reading) map[int][]string {
 	return out
 }
 
-// Rows writes n rows of a large table, made of a few forms: P stands for a prefix of each row's own, M for a metric that
-// is mostly its own too.
+// placeholder matches what stands for a prefix or a metric, as wide as it is where it has blanks.
+var placeholder = regexp.MustCompile(`<([PM]) *>`)
+
+// Rows writes n rows of a large table, made of a few forms: <P> stands for a prefix of each row's own, <M> for a metric
+// that is mostly its own too.
 func Rows(n int, prefix func(i int) string, forms ...string) []string {
 	rnd := rand.New(rand.NewPCG(7, 3))
 	out := make([]string, n)
@@ -86,8 +90,16 @@ func Rows(n int, prefix func(i int) string, forms ...string) []string {
 		case 1:
 			metric = rnd.Uint64() >> rnd.IntN(64)
 		}
-		form := forms[rnd.IntN(len(forms))]
-		out[i] = strings.ReplaceAll(strings.ReplaceAll(form, "<P>", prefix(i)), "<M>", fmt.Sprint(metric))
+		out[i] = placeholder.ReplaceAllStringFunc(forms[rnd.IntN(len(forms))], func(at string) string {
+			text := prefix(i)
+			if at[1] == 'M' {
+				text = fmt.Sprint(metric)
+			}
+			if strings.Contains(at, " ") {
+				text = fmt.Sprintf("%-*s", len(at), text)
+			}
+			return text
+		})
 	}
 	return out
 }
