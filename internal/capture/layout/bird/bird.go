@@ -48,8 +48,11 @@ func recognise(text []byte) int {
 // tableHeading reads "Table NAME:".
 func tableHeading(line []byte) (string, bool) {
 	s, ok := bytes.CutPrefix(line, []byte("Table "))
-	s, ok2 := bytes.CutSuffix(bytes.TrimRight(s, " "), []byte(":"))
-	return string(s), ok && ok2 && len(s) > 0 && !bytes.ContainsAny(s, " \t")
+	if !ok {
+		return "", false
+	}
+	s, ok = bytes.CutSuffix(bytes.TrimRight(s, " "), []byte(":"))
+	return string(s), ok && len(s) > 0 && !bytes.ContainsAny(s, " \t")
 }
 
 var types = map[string]route.Special{
@@ -204,11 +207,14 @@ type reader struct {
 	cur     head
 	pending bool
 	lo, hi  int
+	text    []byte
+	seen    layout.Likenesses[head]          // lines by all that they say but the prefix, the time and the metric
+	hops    layout.Likenesses[route.NextHop] // lines below them
 }
 
 // Read reads a text of this family.
 func Read(text []byte) layout.Reading {
-	r := reader{table: "default"}
+	r := reader{text: text, table: "default"}
 	r.Layout, r.PathTypes = name, true
 	for lo, hi := range layout.Lines(text) {
 		line := text[lo:hi]
@@ -249,9 +255,18 @@ func (r *reader) line(line []byte, lo, hi int) error {
 		r.Pass(lo, hi, layout.Title)
 		return nil
 	}
+	if h, ok := r.quick(line); ok {
+		return r.begin(h, lo, hi)
+	}
+	indented := line[0] == ' ' || line[0] == '\t'
+	if r.hops.Key(-1, line); indented && r.pending {
+		if h, ok := r.hops.Known(); ok {
+			r.goesOn(h, hi)
+			return nil
+		}
+	}
 	s := string(line)
 	w := strings.Fields(s)
-	indented := line[0] == ' ' || line[0] == '\t'
 	if indented && (w[0] == "via" || w[0] == "dev") && !strings.Contains(s, "[") {
 		if !r.pending {
 			return layout.ErrNoRoute
@@ -260,9 +275,8 @@ func (r *reader) line(line []byte, lo, hi int) error {
 		if err != nil {
 			return err
 		}
-		r.cur.attr.NextHops = append(r.cur.attr.NextHops, h)
-		r.hi = hi
-		r.Collector.Read++
+		r.hops.Keep(h)
+		r.goesOn(h, hi)
 		return nil
 	}
 	if indented && r.pending && strings.Contains(w[0], ".") && strings.HasSuffix(w[0], ":") ||
@@ -276,6 +290,19 @@ func (r *reader) line(line []byte, lo, hi int) error {
 	if err != nil {
 		return err
 	}
+	r.remember(line, h)
+	return r.begin(h, lo, hi)
+}
+
+// goesOn adds a next hop that stands on a line of its own.
+func (r *reader) goesOn(h route.NextHop, hi int) {
+	r.cur.attr.NextHops = append(r.cur.attr.NextHops, h)
+	r.hi = hi
+	r.Collector.Read++
+}
+
+// begin takes a line that begins a route.
+func (r *reader) begin(h head, lo, hi int) error {
 	r.flush()
 	if h.prefix != "" {
 		if _, err := layout.Prefix([]byte(h.prefix), false); err != nil {
@@ -342,10 +369,9 @@ func (r *reader) flush() {
 	if r.cur.attr.Protocol == route.RIP && p.Addr().Is6() {
 		r.cur.attr.Protocol = route.RIPng
 	}
-	r.Add(
-		r.table,
-		network.Candidates,
-		r.cur.attr.Route(p, state, layout.Mark(r.lo, r.hi)),
-		0,
-	)
+	room := 0
+	if len(r.Facts.Tables) == 0 {
+		room = bytes.Count(r.text[r.lo:], []byte{'\n'}) + 1
+	}
+	r.Add(r.table, network.Candidates, r.cur.attr.Route(p, state, layout.Mark(r.lo, r.hi)), room)
 }

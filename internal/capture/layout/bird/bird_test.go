@@ -89,3 +89,21 @@ func FuzzRead(f *testing.F) {
 	}
 	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, Read, in) })
 }
+
+// TestRowsOfALargeTableSayWhatTheySayAlone: what rows have in common is read once.
+func TestRowsOfALargeTableSayWhatTheySayAlone(t *testing.T) {
+	for _, prefix := range []func(int) string{layouttest.IPv4, func(i int) string { return "9" + layouttest.IPv6(i)[2:] }} {
+		layouttest.Alone(t, Read, "Table master4:\n", "\n", "\n", layouttest.Rows(4000, prefix,
+			"<P                > unicast [ospf1 09:12:31.001] * I (150/<M>) [10.61.254.3]\n\tvia 172.28.61.6 on line1",
+			"<P                > unicast [ospf1 09:13:31.001] E2 (150/<M>/<M>) [10.61.254.3]\n\tvia 172.28.61.6 on line1",
+			"<P                > unicast [ospf1 09:13:31.001] E2 (150/20/20) [10.61.254.3]\n\tvia 172.28.61.6 on line1",
+			"<P                > unicast [ospf1 09:13:31.001] E2 (150/20/<M>) [10.61.254.3]\n\tvia 172.28.61.6 on line1",
+			"<P                > unicast [peer1 09:12:31.001] (100) [AS65001i]\n\tvia 172.28.61.6 on line1\n\tvia 172.28.61.9 on line2",
+			"<P                > unicast [rip1 09:12:31.001] * (120/<M>)\n\tvia 172.28.61.6 on line1",
+			"<P> via 172.28.61.6 on line1 [static1 09:12] * (200)",
+			"<P> via 172.28.61.6 on line1 [static1 0<M>] * (<M>)",
+			"<P                > blackhole [static1 09:12:31.001] * (200)",
+			"<P                > unicast [ 09:12:31.001] * (200)",
+		))
+	}
+}

@@ -85,7 +85,7 @@ func (r *reader) likeness(line []byte) (l likeness) {
 	l.destination = line[start:end]
 	at := -1
 	if i := slices.IndexFunc(r.cols, func(c column) bool { return c.kind == metric }); i >= 0 {
-		if lo, hi := numberUnder(line, r.cols[i]); lo > end {
+		if lo, hi := numberUnder(line, r.cols[i]); lo > end && isAlone(line[end:], line[lo:hi]) {
 			at, l.digits = lo-end, line[lo:hi]
 		}
 	}
@@ -96,6 +96,17 @@ func (r *reader) likeness(line []byte) (l likeness) {
 	places := [...]byte{byte(min(start, 255)), byte(min(end-start, 255)), byte(len(l.digits)), slash}
 	l.metric = r.seen.Key(at, places[:], line[end:])
 	return l
+}
+
+// isAlone reports whether just one word of a line is of these digits: else the metric may be another one of them.
+func isAlone(line, digits []byte) bool {
+	n := 0
+	for w := range bytes.FieldsSeq(line) {
+		if bytes.Equal(w, digits) {
+			n++
+		}
+	}
+	return n == 1
 }
 
 // numberUnder returns the bounds of the word that stands under a column's name where it is a number.

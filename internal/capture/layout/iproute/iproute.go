@@ -56,9 +56,8 @@ type reader struct {
 	plain   bool // the last route said nothing beside itself
 	shared  layout.Shared
 	seen    layout.Likenesses[layout.Shared] // plain routes by what stood behind their prefix, but for the metric
-	keyBuf  []byte
-	rules   rulesSeen // of the listing that is read
-	waiting []object  // default routes whose family the next route decides
+	rules   rulesSeen                        // of the listing that is read
+	waiting []object                         // default routes whose family the next route decides
 	family  route.Family
 	vrfs    map[string]string         // interfaces that are a VRF themselves, with its table's number or ""
 	slaves  map[string]string         // interfaces that another one has, with its name
