@@ -108,7 +108,7 @@ func (p *packer) hops(all []route.NextHop) {
 func (p *packer) attributes(a *route.Attributes) {
 	b := a.BGP
 	p.flags(a.Preference.Known, b != route.BGPPath{}, b.Weight.Known, b.LocalPreference.Known,
-		b.Length.Known, b.MultiExit.Known)
+		b.Length.Known, b.MultiExit.Known, b.ByMetric)
 	p.number(uint64(a.Protocol))
 	p.number(uint64(a.Special))
 	p.text(a.Subtype)
@@ -244,7 +244,7 @@ func (u *unpacker) attributes(a *route.Attributes) {
 	var path bool
 	b := &a.BGP
 	u.flags(&a.Preference.Known, &path, &b.Weight.Known, &b.LocalPreference.Known, &b.Length.Known,
-		&b.MultiExit.Known)
+		&b.MultiExit.Known, &b.ByMetric)
 	a.Protocol = route.Protocol(u.number())
 	a.Special = route.Special(u.number())
 	a.Subtype = u.text()

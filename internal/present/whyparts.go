@@ -54,7 +54,7 @@ func lostBy(l selection.Lost) string {
 	case selection.PathLength:
 		s = fmt.Sprintf("AS path of %s, after %s", number(a.BGP.Length), number(b.BGP.Length))
 	case selection.MultiExit:
-		s = fmt.Sprintf("multi-exit discriminator %s, after %s", number(a.BGP.MultiExit), number(b.BGP.MultiExit))
+		s = fmt.Sprintf("multi-exit discriminator %s, after %s", number(a.MultiExit()), number(b.MultiExit()))
 	case selection.Origin:
 		s = "worse origin of the path"
 	case selection.ExternalFirst:

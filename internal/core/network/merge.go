@@ -282,12 +282,14 @@ func addMerged(list []merged, r route.Route, t *Table) []merged {
 			t.differences = append(t.differences, Difference{OtherChoice, r.Prefix, have.Mark, r.Mark})
 		}
 		have.State |= r.State
-		other := r.Attributes
+		other := r
 		if shows(r) > shows(have.Route) { // it shows more
-			other, have.Attributes, have.Metric = have.Attributes, r.Attributes, r.Metric
+			other, have.Attributes, have.Metric = have.Route, r.Attributes, r.Metric
 			have.Mark, have.more[len(have.more)-1] = r.Mark, have.Mark
 		}
-		have.Attributes = completed(have.Attributes, other)
+		if have.Attributes = completed(have.Attributes, other.Attributes); have.BGP.ByMetric && !have.Metric.Known {
+			have.Metric = other.Metric
+		}
 		return list
 	}
 	return append(list, merged{Route: r})

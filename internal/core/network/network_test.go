@@ -236,3 +236,22 @@ func TestOneRouteInTwoListings(t *testing.T) {
 	require.True(t, whole.ListsBGP)
 	require.False(t, coretest.Build(table).Device("a").Table("default", route.IPv4).ListsBGP)
 }
+
+// TestADiscriminatorThatIsTheMetricComesWithIt: of two captures of one path only BGP's own list may tell either.
+func TestADiscriminatorThatIsTheMetricComesWithIt(t *testing.T) {
+	hop := []route.NextHop{{Address: netip.MustParseAddr("10.1.0.9")}}
+	bare := &route.Attributes{Protocol: route.BGP, Preference: route.N(20), NextHops: hop}
+	told := &route.Attributes{Protocol: route.BGP, BGP: route.BGPPath{Length: route.N(1), ByMetric: true}, NextHops: hop}
+	p := netip.MustParsePrefix("10.9.0.0/16")
+	var table, list network.TableFacts
+	table = network.TableFacts{Name: "default", Family: route.IPv4}
+	table.Routes.AddRoute(route.Route{Prefix: p, Attributes: bare, State: route.Active | route.Installed, Mark: route.Mark{File: 1, End: 1}})
+	list = network.TableFacts{Name: "default", Family: route.IPv4, Kind: network.Database}
+	list.Routes.AddRoute(route.Route{Prefix: p, Attributes: told, Metric: route.N(70), Mark: route.Mark{File: 2, End: 1}})
+	var b network.Builder
+	b.Add("a", network.Facts{Tables: []network.TableFacts{table}}, 0)
+	b.Add("a", network.Facts{Tables: []network.TableFacts{list}}, 1)
+	routes := b.Build().Device("a").Table("default", route.IPv4).RoutesTo(p)
+	require.Len(t, routes, 1)
+	require.Equal(t, route.N(70), routes[0].MultiExit())
+}

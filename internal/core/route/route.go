@@ -131,7 +131,8 @@ type BGPPath struct {
 	Weight          Number // what some systems compare before all else: the highest wins
 	LocalPreference Number
 	Length          Number // of the AS path, in autonomous systems
-	MultiExit       Number
+	MultiExit       Number // not told here where ByMetric is set
+	ByMetric        bool   // the multi-exit discriminator is the route's metric
 	NeighbourAS     uint32 // the first of the path; 0: not known, or the path is empty
 	Origin          Origin
 	Session         BGPSession
@@ -166,6 +167,14 @@ type Route struct {
 	Metric Number
 	State  State
 	Mark   Mark
+}
+
+// MultiExit returns the multi-exit discriminator of a route of BGP (RFC 4271 section 5.1.4), as far as it is shown.
+func (r Route) MultiExit() Number {
+	if r.BGP.ByMetric {
+		return r.Metric
+	}
+	return r.BGP.MultiExit
 }
 
 // Is reports whether all bits of s are set.

@@ -61,7 +61,7 @@ func within(a, b route.Route) (int, Why) {
 			return cmp.Compare(x, y), Level
 		}
 	case route.BGP:
-		return comparePaths(a.BGP, b.BGP)
+		return comparePaths(a, b)
 	}
 	return 0, NotChosen
 }
@@ -106,7 +106,8 @@ func isisRank(subtype string) int {
 // some systems ask first: degree of preference,
 // then 9.1.2.2 (a) length of the path, (b) origin, (c) multi-exit discriminator within one neighbouring AS, (d)
 // external before internal. What comes behind, the cost to the next hop and the routers' identifiers, no table shows.
-func comparePaths(a, b route.BGPPath) (int, Why) {
+func comparePaths(x, y route.Route) (int, Why) {
+	a, b := x.BGP, y.BGP
 	if a.Weight.Known && b.Weight.Known && a.Weight != b.Weight {
 		return cmp.Compare(b.Weight.Value, a.Weight.Value), Weight
 	}
@@ -119,9 +120,9 @@ func comparePaths(a, b route.BGPPath) (int, Why) {
 	if a.Origin != 0 && b.Origin != 0 && a.Origin != b.Origin {
 		return cmp.Compare(a.Origin, b.Origin), Origin
 	}
-	if a.NeighbourAS != 0 && a.NeighbourAS == b.NeighbourAS && a.MultiExit.Known && b.MultiExit.Known &&
-		a.MultiExit != b.MultiExit {
-		return cmp.Compare(a.MultiExit.Value, b.MultiExit.Value), MultiExit
+	if m, n := x.MultiExit(), y.MultiExit(); a.NeighbourAS != 0 && a.NeighbourAS == b.NeighbourAS &&
+		m.Known && n.Known && m != n {
+		return cmp.Compare(m.Value, n.Value), MultiExit
 	}
 	if a.Session != 0 && b.Session != 0 && a.Session != b.Session {
 		return cmp.Compare(a.Session, b.Session), ExternalFirst

@@ -149,7 +149,7 @@ func (v *view) comesBack(i, k int) bool {
 func (x *speaker) shownPath(r route.Route, k int) bgpPath {
 	q := &x.peers[k]
 	out := bgpPath{from: k, weight: r.BGP.Weight.Value, local: usualPreference, length: r.BGP.Length.Value,
-		origin: r.BGP.Origin, med: route.N(r.BGP.MultiExit.Value), first: r.BGP.NeighbourAS,
+		origin: r.BGP.Origin, med: route.N(r.MultiExit().Value), first: r.BGP.NeighbourAS,
 		internal: q.as == x.as, client: q.client, hop: q.addr,
 		vague: !r.BGP.Length.Known || !r.BGP.Weight.Known && q.opaque}
 	if r.BGP.LocalPreference.Known {

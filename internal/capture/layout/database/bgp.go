@@ -195,7 +195,7 @@ func (r *reader) numbers(line string, w []bgpWord, a *layout.Attributes) error {
 		}
 		has[best], next, w = route.N(n), best+1, w[1:]
 	}
-	a.Metric, a.BGP.MultiExit, a.BGP.LocalPreference = has[multiExit], has[multiExit], has[localPreference]
+	a.Metric, a.BGP.ByMetric, a.BGP.LocalPreference = has[multiExit], has[multiExit].Known, has[localPreference]
 	a.BGP.Weight = has[weight]
 	rest := ""
 	if len(w) > 0 {

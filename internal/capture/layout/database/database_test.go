@@ -63,7 +63,7 @@ func TestRead(t *testing.T) {
 		t,
 		route.BGPPath{
 			Weight:      route.N(0),
-			MultiExit:   route.N(20),
+			ByMetric:    true,
 			Length:      route.N(1),
 			NeighbourAS: 64998,
 			Origin:      route.OriginIGP,
@@ -75,7 +75,7 @@ func TestRead(t *testing.T) {
 		t,
 		route.BGPPath{
 			Weight:      route.N(0),
-			MultiExit:   route.N(30),
+			ByMetric:    true,
 			Length:      route.N(2),
 			NeighbourAS: 64997,
 			Origin:      route.OriginIGP,
@@ -134,8 +134,8 @@ func TestOtherNames(t *testing.T) {
 	}, layouttest.Words(in, r))
 	require.Equal(t, []string{`13 no prefix length, and no heading gives one: "10.61.34.0"`}, layouttest.Unread(in, r))
 	l := &r.Facts.Tables[0].Routes
-	require.Equal(t, route.BGPPath{Weight: route.N(0), MultiExit: route.N(20), Length: route.N(1), NeighbourAS: 64998, Origin: route.OriginIGP, Session: route.ExternalPeer}, l.At(0).BGP)
-	require.Equal(t, route.BGPPath{Weight: route.N(0), MultiExit: route.N(30), LocalPreference: route.N(150), Length: route.N(2), NeighbourAS: 64997, Origin: route.OriginIncomplete,
+	require.Equal(t, route.BGPPath{Weight: route.N(0), ByMetric: true, Length: route.N(1), NeighbourAS: 64998, Origin: route.OriginIGP, Session: route.ExternalPeer}, l.At(0).BGP)
+	require.Equal(t, route.BGPPath{Weight: route.N(0), ByMetric: true, LocalPreference: route.N(150), Length: route.N(2), NeighbourAS: 64997, Origin: route.OriginIncomplete,
 		Session: route.ExternalPeer}, l.At(1).BGP)
 	require.Equal(t, route.BGPPath{Weight: route.N(7), LocalPreference: route.N(100), Length: route.N(0), Origin: route.OriginIncomplete, Session: route.InternalPeer}, l.At(2).BGP)
 	layouttest.Variants(t, Read, bgpOtherNames)

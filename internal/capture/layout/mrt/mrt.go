@@ -239,7 +239,7 @@ func attributes(c *cursor, a *layout.Attributes) (hop netip.Addr, err error) {
 			hop, _ = netip.AddrFromSlice(v)
 		case kind == attrMultiExit && n == 4:
 			a.Metric = route.N(uint64(binary.BigEndian.Uint32(v)))
-			a.BGP.MultiExit = a.Metric
+			a.BGP.ByMetric = true
 		case kind == attrLocalPref && n == 4:
 			a.BGP.LocalPreference = route.N(uint64(binary.BigEndian.Uint32(v)))
 		case kind == attrOrigin && n == 1 && v[0] <= 2:

@@ -121,17 +121,22 @@ func (r *reader) begin(x row, mark byte, rest []byte, lo, hi int) error {
 		r.attr.Special = route.Receive
 	}
 	for part := range strings.SplitSeq(string(rest), ",") {
-		if s, ok := strings.CutPrefix(strings.TrimSpace(part), "metric "); ok {
+		part = strings.TrimSpace(part)
+		s, ok := strings.CutPrefix(part, "metric ")
+		if !ok {
+			s, ok = strings.CutPrefix(part, "MED ") // BGP's (RFC 4271 section 5.1.4)
+		}
+		if ok {
 			n, good := layout.Uint([]byte(strings.TrimSpace(s)))
 			if !good {
 				return fmt.Errorf("%w: %q", layout.ErrNumber, s)
 			}
 			r.attr.Metric = route.N(n)
 			if r.attr.Protocol == route.BGP {
-				r.attr.BGP.MultiExit = route.N(n)
+				r.attr.BGP.ByMetric = true
 			}
 		}
-		if s, ok := strings.CutPrefix(strings.TrimSpace(part), "localpref "); ok {
+		if s, ok := strings.CutPrefix(part, "localpref "); ok {
 			if n, good := layout.Uint([]byte(strings.TrimSpace(s))); good {
 				r.attr.BGP.LocalPreference = route.N(n)
 			}
@@ -161,6 +166,15 @@ func protocolOf(s string) (route.Protocol, string) {
 
 // below reads a line under a route: a next hop or what stands in its place.
 func (r *reader) below(s []byte) error {
+	r.ways.Key(-1, s)
+	if h, ok := r.ways.Known(); ok {
+		r.attr.NextHops = append(r.attr.NextHops, h)
+		return nil
+	}
+	if path, ok := bytes.CutPrefix(s, []byte("AS path:")); ok {
+		r.path(path)
+		return nil
+	}
 	h := route.NextHop{}
 	if len(s) > 0 && s[0] == '>' {
 		h.Installed = true
@@ -192,10 +206,6 @@ func (r *reader) below(s []byte) error {
 		}
 		return nil
 	case "as":
-		if len(w) > 2 && w[1] == "path:" {
-			path, _, _ := strings.Cut(strings.Join(w[2:], " "), ",")
-			layout.ASPath(path, &r.attr.BGP)
-		}
 		return nil
 	case "localpref", "from", "communities:", "validation-state:":
 		return nil // attributes that say nothing about where packets go
@@ -229,7 +239,30 @@ func (r *reader) below(s []byte) error {
 		}
 	}
 	r.attr.NextHops = append(r.attr.NextHops, h)
+	r.ways.Keep(h)
 	return nil
+}
+
+// path reads what stands behind "AS path:", which may be nothing.
+func (r *reader) path(s []byte) {
+	if len(bytes.TrimSpace(s)) == 0 {
+		return
+	}
+	s, _, _ = bytes.Cut(s, []byte{','})
+	r.paths.Key(-1, s)
+	p, known := r.paths.Known()
+	if !known {
+		layout.ASPath(string(s), &p)
+		r.paths.Keep(p)
+	}
+	b := &r.attr.BGP
+	b.Length = p.Length
+	if p.NeighbourAS != 0 {
+		b.NeighbourAS = p.NeighbourAS
+	}
+	if p.Origin != 0 {
+		b.Origin = p.Origin
+	}
 }
 
 var terseLetters = map[string]string{

@@ -88,6 +88,8 @@ type reader struct {
 	prefix  string // of the rows that follow
 	sign    byte   // of the terse row whose prefix stands alone on the line above; 0 for none
 	pending bool
+	ways    layout.Likenesses[route.NextHop] // of lines below a route
+	paths   layout.Likenesses[route.BGPPath] // the same
 	attr    layout.Attributes
 	state   route.State
 	lo, hi  int
@@ -123,6 +125,9 @@ type counts struct {
 
 // tableHeading reads "NAME: N destinations, N routes (N active, N holddown, N hidden)".
 func tableHeading(line []byte) (counts, bool) {
+	if !bytes.Contains(line, []byte("destination")) { // nearly all
+		return counts{}, false
+	}
 	w := strings.Fields(string(line))
 	if len(w) < 5 || !strings.HasSuffix(w[0], ":") || !strings.HasPrefix(w[2], "destination") ||
 		!strings.HasPrefix(w[4], "route") {
@@ -143,12 +148,18 @@ func tableHeading(line []byte) (counts, bool) {
 }
 
 func isTerse(line []byte) bool {
+	if !bytes.Contains(line, []byte("Destination")) {
+		return false
+	}
 	w := strings.Fields(string(line))
 	return len(w) > 5 && w[0] == "A" && w[1] == "V" && w[2] == "Destination" ||
 		len(w) > 4 && w[0] == "A" && w[1] == "Destination" && w[2] == "P"
 }
 
 func isForwarding(line []byte) bool {
+	if !bytes.Contains(line, []byte("Destination")) {
+		return false
+	}
 	w := strings.Fields(string(line))
 	return len(w) > 5 && w[0] == "Destination" && w[1] == "Type" && w[2] == "RtRef"
 }
@@ -183,8 +194,8 @@ func (r *reader) line(line []byte, lo, hi int) error {
 		r.Again()
 		return nil // the heading is accounted for at the end of the table
 	}
-	if brokenHeading.Match(line) { // whose the rows below are is not known
-		r.endTable()
+	if c := line[0] | 0x20; (c >= 'a' && c <= 'z' || line[0] == '_') && brokenHeading.Match(line) {
+		r.endTable() // whose the rows below are is not known
 		r.lost, r.prefix = true, ""
 		return errHeading
 	}

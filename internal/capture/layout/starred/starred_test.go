@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zarvek/internal/capture/layout/layouttest"
+	"zarvek/internal/core/route"
 )
 
 const fullForm = `
@@ -188,4 +189,20 @@ func TestLinesOfARouteWhoseFirstLineIsGone(t *testing.T) {
 func readRoutes(t *testing.T, text string) int {
 	r := layouttest.Laws(t, Read, []byte(text))
 	return r.Facts.Tables[0].Routes.Len()
+}
+
+// TestRowsOfALargeTableSayWhatTheySayAlone: what rows have in common is read once.
+func TestRowsOfALargeTableSayWhatTheySayAlone(t *testing.T) {
+	layouttest.Alone(t, Read, "+ = Active Route, - = Last Active, * = Both\n\n", "\n", "\n", layouttest.Rows(4000, layouttest.IPv4,
+		"<P>     *[BGP/170] 01:02:03, MED <M>, localpref 100\n          AS path: 65001 <M> I\n        >  to 100.70.3.1 via lift2.0",
+		"<P>     *[BGP/170] 01:02:03, localpref 90, from 100.70.1.1\n          AS path: 65002 I, validation-state: unverified\n        >  to 100.70.3.1 via lift2.0, Push 1",
+		"<P>     *[BGP/170] 01:02:03\n          AS path: I\n           to 100.70.3.1 via lift2.0\n        >  to 100.70.3.9 via lift3.0",
+		"<P>     *[BGP/170] 01:02:03\n          AS path: \n        >  to 100.70.3.1 via lift2.0",
+		"<P>     *[OSPF/10] 01:02:03, metric <M>\n        >  to 100.70.3.1 via lift2.0",
+		"<P>     *[OSPF/10] 01:02:03, metric x<M>\n        >  to 100.70.3.1 via lift2.0",
+		"<P>     *[Static/5] 01:02:03\n           Discard",
+		"<P>     *[Direct/0] 01:02:03\n        >  via lift2.0",
+	))
+	in := []byte("10.1.0.0/16 *[BGP/170] 01:02:03, MED 70, localpref 90\n      AS path: 65001 I\n    > to 100.70.3.1 via lift2.0\n")
+	require.Equal(t, route.N(70), Read(in).Facts.Tables[0].Routes.At(0).MultiExit())
 }

@@ -38,7 +38,11 @@ var wordyKinds = map[string]route.Special{
 
 // wordy reads a line of this form; false leaves it to the full one.
 func (r *reader) wordy(line []byte, lo, hi int) (bool, error) {
-	if m := entries.FindSubmatch(line); m != nil {
+	var m [][]byte
+	if bytes.Contains(line, []byte(" entr")) {
+		m = entries.FindSubmatch(line)
+	}
+	if m != nil {
 		r.flush()
 		r.endPrefix()
 		if r.prefix = ""; !layout.LooksLikeAddress(m[1]) {
@@ -166,7 +170,7 @@ func (r *reader) wordyValue(name, v string) error {
 		}
 		r.attr.Metric = route.N(n)
 		if r.attr.Protocol == route.BGP {
-			r.attr.BGP.MultiExit = route.N(n)
+			r.attr.BGP.ByMetric = true
 		}
 	case "Localpref":
 		if n, ok := layout.Uint([]byte(v)); ok {
