@@ -107,6 +107,9 @@ var stems = [...]string{"filter", "-nat", "deny", "drop", "reject", "discard", "
 	"target", "icmp-block-", " -j ", "zone-pair", "security zone", "chain", "prog/xdp",
 	"action order", "subnet", "_ts", "policy pbr", "ptype", "priority", "clsact", " id "}
 
+// numerals are the digits of addresses and what stands around them: no stem consists of them.
+const numerals = "0123456789abcdefABCDEF.:/\"[]{}, \t\r\n"
+
 // maxRule is the longest line that is looked at, and shortestStem the length of the shortest of the stems.
 const (
 	maxRule      = 64 << 10
@@ -118,8 +121,8 @@ func readsLikeRule(line []byte) bool {
 	if len(line) > maxRule {
 		line = line[:maxRule]
 	}
-	if len(bytes.TrimSpace(line)) < shortestStem { // as the brackets of a document
-		return false
+	if len(bytes.TrimSpace(line)) < shortestStem || len(bytes.Trim(line, numerals)) == 0 {
+		return false // as the brackets of a document, and an address among them
 	}
 	low := bytes.ToLower(line)
 	for _, stem := range stems {

@@ -18,7 +18,7 @@ type Likenesses[T any] struct {
 // Bounds of the memory for them.
 const (
 	mostLikenesses = 1 << 16
-	longestKey     = 300
+	longestKey     = 1000
 )
 
 // Key makes what follows ask for, or keep, a row that says all of the parts, with any metric of 32 bits in place of the

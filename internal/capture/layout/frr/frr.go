@@ -86,6 +86,10 @@ type jsonReader struct {
 	layout.Collector
 	dec  *jsontext.Decoder
 	base int // where its document begins
+
+	seen layout.Likenesses[likeRoute]
+	bare []byte    // an object without what is its own
+	led  likeRoute // what the last object led to
 }
 
 // ReadJSON reads one or more documents: PREFIX to list of routes, or table name to such a document.
@@ -151,6 +155,10 @@ func (r *jsonReader) list(table string) error {
 		}
 		hi := r.at()
 		lo := hi - len(raw)
+		if r.quick(raw, lo, hi, table) {
+			r.Span(lo, hi, nil)
+			continue
+		}
 		var o object
 		switch err = json.Unmarshal(raw, &o, layout.Tolerant); {
 		case err != nil:
@@ -158,7 +166,9 @@ func (r *jsonReader) list(table string) error {
 		case o.Prefix == "":
 			err = errNotARoute
 		default:
-			err = r.route(&o, lo, hi, table)
+			if err = r.route(&o, lo, hi, table); err == nil && r.led != (likeRoute{}) {
+				r.remember(raw, table, r.led)
+			}
 		}
 		r.Span(lo, hi, err)
 	}
@@ -227,12 +237,11 @@ func (r *jsonReader) route(o *object, lo, hi int, table string) error {
 		}
 		a.NextHops = append(a.NextHops, n)
 	}
-	r.Add(
-		tableName(o, table),
-		network.Candidates,
-		a.Route(p, o.state(), layout.Mark(lo, hi)),
-		0,
-	)
+	state := o.state()
+	shared := r.Add(tableName(o, table), network.Candidates, a.Route(p, state, layout.Mark(lo, hi)), 0)
+	if r.led = (likeRoute{shared, state}); a.Special == route.None && layout.Nowhere(a.NextHops) {
+		r.led = likeRoute{} // an unnamed interface is the prefix's own
+	}
 	return nil
 }
 

@@ -153,3 +153,22 @@ func TestWhatTheHardwareDidNotTake(t *testing.T) {
 	require.Len(t, got, 1)
 	require.Contains(t, got[0], ": active rejected")
 }
+
+// TestRowsOfALargeTableSayWhatTheySayAlone: what objects have in common is read once.
+func TestRowsOfALargeTableSayWhatTheySayAlone(t *testing.T) {
+	for _, prefix := range []func(int) string{layouttest.IPv4, layouttest.IPv6} {
+		layouttest.Alone(t, ReadJSON, "{", ",\n", "}\n", layouttest.Rows(4000, prefix,
+			`"<P>":[{"prefix":"<P>","prefixLen":24,"protocol":"ospf","selected":true,"distance":110,"metric":<M>,"installed":true,"uptime":"00:01:02","nexthops":[{"ip":"10.0.0.1","interfaceName":"e0","active":true,"fib":true,"metric":7}]}]`,
+			`"<P>":[{"prefix":"<P>","protocol":"ospf","metric":<M>,"vrfName":"hall","nexthops":[{"ip":"10.0.0.1","interfaceName":"e0","active":true}]}]`,
+			`"<P>":[{"prefix":"<P>","protocol":"ospf","metric":<M>,"nexthops":[{"ip":"10.0.0.2","interfaceName":"e\"0","active":true}]},{"prefix":"<P>","protocol":"static","metric":<M>,"selected":true,"queued":true,"nexthops":[{"blackhole":true,"active":true}]}]`,
+			`"<P>":[{"prefix":"<P>","protocol":"connected","metric":<M>,"selected":true,"installed":true,"nexthops":[{"interfaceName":"e0","active":true,"fib":true}]}]`,
+			`"<P>":[{"prefix":"<P>","protocol":"connected","metric":<M>,"selected":true,"installed":true,"nexthops":[{"active":true,"fib":true}]}]`,
+			`"<P>":[{"prefix":"<P>","protocol":"rip","metric":<M>.5,"nexthops":[{"ip":"10.0.0.3","active":true}]}]`,
+			`"<P>":[{"prefix":"<P>","protocol":"rip","metric":<M>,"metric":3,"nexthops":[{"ip":"10.0.0.4","active":true}]}]`,
+			`"<P>":[{"prefix":"<P>x","protocol":"rip","metric":<M>,"nexthops":[{"ip":"10.0.0.4","active":true}]}]`,
+			`"<P>":[{"protocol":"rip","metric":<M>,"nexthops":[{"ip":"10.0.0.4","active":true}]}]`,
+			`"<P>":[{ "protocol" : "rip" , "metric" : <M> , "prefix" : "<P>" , "nexthops" : [ { "ip":"10.0.0.4", "prefix": "<P>", "active":true } ] } ]`,
+			`"<P>":[{"prefix":"<P>","protocol":"rip","metric":"<M>","nexthops":[{"ip":"10.0.0.5","active":true}]}]`,
+		))
+	}
+}
