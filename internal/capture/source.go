@@ -226,7 +226,8 @@ func document(b []byte) bool {
 
 // noiseSigns are what stands in each line that quiet would change, by their first bytes.
 var noiseSigns = func() (signs [256][]string) {
-	for _, s := range []string{"%", "^", "--", "\n<", "(more", "command not found", "d is not running", "(END)",
+	for _, s := range []string{"%", "^", "--", "\n<0", "\n<1", "\n<2", "\n<3", "\n<4", "\n<5", "\n<6", "\n<7", "\n<8",
+		"\n<9", "(more", "command not found", "d is not running", "(END)",
 		"[edit", "{master", "{backup", "\n[/", "```", "~~~"} {
 		signs[s[0]] = append(signs[s[0]], s)
 	}

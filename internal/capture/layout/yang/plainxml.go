@@ -37,7 +37,9 @@ func plainXML(text []byte) (root *node, ok bool) {
 			if name := p.name(); len(stack) == 1 || !bytes.Equal(name, names[len(names)-1]) || !p.closes() {
 				return nil, false
 			}
-			top.hi = p.at
+			if top.hi = p.at; top.name == routeName {
+				p.likes.keep(top, withoutElements, text)
+			}
 			stack, names = stack[:len(stack)-1], names[:len(names)-1]
 			continue
 		}
@@ -46,6 +48,14 @@ func plainXML(text []byte) (root *node, ok bool) {
 			return nil, false
 		}
 		n := &node{name: p.local(name), lo: lo}
+		if n.name == routeName && p.likes.seen.Some() {
+			if hi := elementEnd(text, lo, name); hi > 0 && p.likes.key(withoutElements, text[lo:hi]) {
+				if like, ok := p.likes.known(lo, hi); ok {
+					top.children, p.at = append(top.children, like), hi
+					continue
+				}
+			}
+		}
 		top.children = append(top.children, n)
 		switch p.attributes() {
 		case open:
@@ -64,6 +74,7 @@ type plainParser struct {
 	text  []byte
 	at    int
 	known map[string]string // local names by names as they stand: there are few of them
+	likes likes
 }
 
 // segment reads the text up to the next tag, without blanks around it; false where it is none of that part.

@@ -17,7 +17,8 @@ type node struct {
 	name     string // without the module's prefix
 	text     string
 	children []*node
-	lo, hi   int // hi is 0 where the document ends inside
+	lo, hi   int  // hi is 0 where the document ends inside
+	own      *own // for a route like one before, whose children are its own otherwise
 }
 
 // maxDepth is deeper than any of the models goes.
@@ -27,11 +28,21 @@ var errDepth = errors.New("nested deeper than any of the models")
 
 // child returns the first child of that name, or nil; it may be called on nil.
 func (n *node) child(name string) *node {
-	if n != nil {
-		for _, c := range n.children {
-			if c.name == name {
-				return c
+	if n == nil {
+		return nil
+	}
+	if n.own != nil {
+		c := n.own.like.child(name)
+		for i, own := range ownNames {
+			if own == name && c != nil {
+				return &node{name: name, text: n.own.values[i], lo: n.lo, hi: n.hi}
 			}
+		}
+		return c
+	}
+	for _, c := range n.children {
+		if c.name == name {
+			return c
 		}
 	}
 	return nil
@@ -66,12 +77,14 @@ func (n *node) all(name string) []*node {
 	return out
 }
 
-// find visits every node of that name.
+// find visits every node of that name. Below the routes of a RIB there is none that is looked for.
 func (n *node) find(name string, visit func(*node)) {
 	for _, c := range n.children {
-		if c.name == name {
+		switch c.name {
+		case name:
 			visit(c)
-		} else {
+		case "routes":
+		default:
 			c.find(name, visit)
 		}
 	}
@@ -99,7 +112,7 @@ func localName(s string) string { return s[strings.LastIndexByte(s, ':')+1:] }
 // within tells that a document had begun.
 func parseJSON(text []byte) (root *node, at int, within bool, err error) {
 	root = &node{}
-	p := jsonParser{names: map[string]string{}}
+	p := jsonParser{text: text, names: map[string]string{}}
 	for at < len(text) {
 		for at < len(text) && bytes.IndexByte([]byte(" \t\r\n"), text[at]) >= 0 {
 			at++
@@ -123,6 +136,8 @@ func parseJSON(text []byte) (root *node, at int, within bool, err error) {
 type jsonParser struct {
 	d     *jsontext.Decoder
 	base  int
+	text  []byte
+	likes likes
 	names map[string]string // without the module's prefix, by all of them as they stand in the text
 }
 
@@ -147,6 +162,11 @@ func (p *jsonParser) value(parent *node, name string, depth int) error {
 		_, err := p.d.ReadToken()
 		return err
 	case '{':
+		if name == routeName {
+			if taken, err := p.like(parent); taken {
+				return err
+			}
+		}
 		if _, err := p.d.ReadToken(); err != nil {
 			return err
 		}
@@ -162,7 +182,9 @@ func (p *jsonParser) value(parent *node, name string, depth int) error {
 			}
 		}
 		_, err := p.d.ReadToken()
-		n.hi = p.offset()
+		if n.hi = p.offset(); err == nil && name == routeName {
+			p.likes.keep(n, layout.WithoutMembers, p.text)
+		}
 		return err
 	}
 	t, err := p.d.ReadToken()
@@ -175,6 +197,27 @@ func (p *jsonParser) value(parent *node, name string, depth int) error {
 	}
 	parent.children = append(parent.children, n)
 	return nil
+}
+
+// like adds a route whose like was parsed; false where there is none.
+func (p *jsonParser) like(parent *node) (bool, error) {
+	if !p.likes.seen.Some() {
+		return false, nil
+	}
+	lo := p.offset()
+	for lo < len(p.text) && p.text[lo] != '{' {
+		lo++
+	}
+	hi := objectEnd(p.text, lo)
+	if hi == 0 || !p.likes.key(layout.WithoutMembers, p.text[lo:hi]) {
+		return false, nil
+	}
+	n, ok := p.likes.known(lo, hi)
+	if !ok {
+		return false, nil
+	}
+	parent.children = append(parent.children, n)
+	return true, p.d.SkipValue()
 }
 
 // name reads the name of a member. There are few of them.

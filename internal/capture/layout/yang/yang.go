@@ -51,7 +51,23 @@ func recognise(text []byte) int {
 	return 0
 }
 
-type reader struct{ layout.Collector }
+type reader struct {
+	layout.Collector
+	known map[alike]likeRoute
+}
+
+// alike are routes of one family in one table that share all but what is their own.
+type alike struct {
+	like   *node
+	table  string
+	family route.Family
+}
+
+// likeRoute is what they lead to.
+type likeRoute struct {
+	shared layout.Shared
+	state  route.State
+}
 
 // asked keeps that a request asks for a part: by what a leaf says (RFC 6241 section 6.2.5), or by an expression. One
 // that names subtrees alone asks for the whole of them.
@@ -68,7 +84,7 @@ func (r *reader) asked(operation *node) {
 
 // selects reports whether anything below a node has a text.
 func (n *node) selects() bool {
-	return n.text != "" || slices.ContainsFunc(n.children, (*node).selects)
+	return n.text != "" || n.own != nil || slices.ContainsFunc(n.children, (*node).selects)
 }
 
 // endOfMessage stands between the messages of a session (RFC 6242 section 4.3), and is no part of any document.
@@ -80,7 +96,9 @@ func Read(text []byte) layout.Reading {
 	r.Layout = name
 	parse, documents := parseJSON, text
 	if t := bytes.TrimSpace(text); len(t) > 0 && t[0] == '<' {
-		parse, documents = parseXML, bytes.ReplaceAll(text, endOfMessage, blanks[:len(endOfMessage)])
+		if parse = parseXML; bytes.Contains(text, endOfMessage) {
+			documents = bytes.ReplaceAll(text, endOfMessage, blanks[:len(endOfMessage)])
+		}
 	}
 	root, at, within, err := parse(documents)
 	root.find("rib", r.rib)
@@ -169,6 +187,13 @@ func (r *reader) route(n *node, table string) error {
 	if err != nil {
 		return err
 	}
+	of := alike{n, table, route.FamilyOf(p.Addr())}
+	if n.own != nil {
+		of.like = n.own.like
+		if x, ok := r.known[of]; ok && r.again(n, p, x) {
+			return nil
+		}
+	}
 	a := layout.Attributes{}
 	a.Protocol, a.Subtype = protocolOf(n.value("source-protocol"))
 	if s := n.value("route-preference"); s != "" {
@@ -190,13 +215,28 @@ func (r *reader) route(n *node, table string) error {
 	if n.child("active") != nil {
 		state = route.Active | route.Installed
 	}
-	r.Add(
-		table,
-		network.Candidates,
-		a.Route(p, state, layout.Mark(n.lo, n.hi)),
-		0,
-	)
+	x := likeRoute{r.Add(table, network.Candidates, a.Route(p, state, layout.Mark(n.lo, n.hi)), 0), state}
+	if n.own != nil && (a.Special != route.None || !layout.Nowhere(a.NextHops)) { // else its interface is its own
+		if r.known == nil {
+			r.known = map[alike]likeRoute{}
+		}
+		r.known[of] = x
+	}
 	return nil
+}
+
+// again adds a route like one before; false where its metric is none.
+func (r *reader) again(n *node, p netip.Prefix, x likeRoute) bool {
+	metric := route.Number{}
+	if s := n.value("metric"); s != "" {
+		v, ok := layout.Uint([]byte(s))
+		if !ok {
+			return false
+		}
+		metric = route.N(v)
+	}
+	r.AddShared(p, x.shared.With(metric), x.state, layout.Mark(n.lo, n.hi))
+	return true
 }
 
 // nextHops takes the ways of a route: one, a list, or a special one.

@@ -196,3 +196,34 @@ func FuzzRead(f *testing.F) {
 	}
 	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, Read, in) })
 }
+
+// TestRowsOfALargeTableSayWhatTheySayAlone: what routes have in common is read once.
+func TestRowsOfALargeTableSayWhatTheySayAlone(t *testing.T) {
+	both := func(i int) string {
+		if i%7 == 0 {
+			return layouttest.IPv6(i)
+		}
+		return layouttest.IPv4(i)
+	}
+	layouttest.Alone(t, Read, `{"ietf-routing:routing":{"ribs":{"rib":[{"name":"hall","routes":{"route":[`, ",\n", "]}}]}}}\n",
+		layouttest.Rows(4000, both,
+			`{"v4:destination-prefix":"<P>","route-preference":110,"metric":<M>,"source-protocol":"ospfv2","active":[null],"next-hop":{"outgoing-interface":"e0","v4:next-hop-address":"10.0.0.1"}}`,
+			`{"v4:destination-prefix":"<P>","metric":<M>,"last-updated":"2026-11-<M>","source-protocol":"ospfv2","next-hop":{"outgoing-interface":"e1","metric":9}}`,
+			`{"destination-prefix":"<P>","metric":"<M>","source-protocol":"rip","next-hop":{"next-hop-list":{"next-hop":[{"outgoing-interface":"e1"},{"address":"10.0.0.3"}]}}}`,
+			`{"destination-prefix":"<P>","metric":<M>.5,"source-protocol":"rip","next-hop":{"outgoing-interface":"e1"}}`,
+			`{"destination-prefix":"<P>","source-protocol":"direct","active":""}`,
+			`{"destination-prefix":"<P>","metric":-<M>,"source-protocol":"static","next-hop":{"special-next-hop":"blackhole"}}`,
+			`{"destination-prefix":"<P>","x:destination-prefix":"10.0.0.0/8","source-protocol":"static","next-hop":{"outgoing-interface":"e1"}}`,
+			`{"destination-prefix":"1<P>","route-preference":"<M>","source-protocol":"static","next-hop":{"outgoing-interface":"e1"}}`,
+		))
+	layouttest.Alone(t, Read, "<routing xmlns=\"urn:ietf:params:xml:ns:yang:ietf-routing\"><ribs><rib><name>hall</name><routes>\n", "\n", "\n</routes></rib></ribs></routing>\n",
+		layouttest.Rows(4000, both,
+			`<route><destination-prefix>10.61.0.0/16</destination-prefix></route>`,
+			`<route><v4:destination-prefix xmlns:v4="x">`+"\n  <P>  "+`</v4:destination-prefix><metric><M></metric><source-protocol>ospfv2</source-protocol><active/><next-hop><outgoing-interface>e0</outgoing-interface></next-hop></route>`,
+			`<rt:route><destination-prefix><P></destination-prefix><metric><M></metric><source-protocol>rip</source-protocol><next-hop><next-hop-address>10.0.0.1</next-hop-address><metric><M></metric></next-hop></rt:route>`,
+			`<route><destination-prefix><P></destination-prefix><metric><M></metric><metric>3</metric><source-protocol>rip</source-protocol><next-hop><next-hop-address>10.0.0.2</next-hop-address></next-hop></route>`,
+			`<route><destination-prefix><P></destination-prefix><metric/><source-protocol>static</source-protocol><next-hop><special-next-hop>blackhole</special-next-hop></next-hop></route>`,
+			`<route><destination-prefix>1<P></destination-prefix><metric>x<M></metric><source-protocol>static</source-protocol><next-hop><outgoing-interface>e1</outgoing-interface></next-hop></route>`,
+			`<route><destination-prefix><P></destination-prefix><source-protocol>direct</source-protocol></route>`,
+		))
+}
