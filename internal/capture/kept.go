@@ -122,7 +122,7 @@ func packList(l *route.List) [][]byte {
 	if l.EachOnce() {
 		counted = packCensus(l.Census())
 	}
-	return slices.Concat(padded(packAttributes(attrs)), padded(counted), padded(l.Packed()))
+	return slices.Concat(padded(packAttributes(attrs)), padded(packLong(l.LongMetrics())), padded(counted), padded(l.Packed()))
 }
 
 // Unpack returns the capture of which Pack returned the bytes. It takes them over: they must not be used afterwards,
@@ -223,6 +223,13 @@ func (r *keptBytes) list() (route.List, error) {
 	if b, err = r.piece(); err != nil {
 		return route.List{}, err
 	}
+	long, err := unpackLong(b)
+	if err != nil {
+		return route.List{}, err
+	}
+	if b, err = r.piece(); err != nil {
+		return route.List{}, err
+	}
 	var counted *route.Census
 	if len(b) > 0 {
 		if counted, err = unpackCensus(b, len(attrs)); err != nil {
@@ -232,7 +239,7 @@ func (r *keptBytes) list() (route.List, error) {
 	if b, err = r.piece(); err != nil {
 		return route.List{}, err
 	}
-	return route.Unpacked(b, attrs, counted != nil, counted)
+	return route.Unpacked(b, attrs, long, counted != nil, counted)
 }
 
 // takenAgain makes the text of a file whose reading was kept, as newSource did.

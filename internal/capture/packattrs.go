@@ -3,6 +3,7 @@ package capture
 import (
 	"encoding/binary"
 	"errors"
+	"maps"
 	"net/netip"
 	"slices"
 
@@ -119,6 +120,32 @@ func (p *packer) attributes(a *route.Attributes) {
 			p.number(n)
 		}
 	}
+}
+
+// packLong returns the bytes of metrics by attributes.
+func packLong(long map[route.AttrID]uint64) []byte {
+	p := &packer{}
+	for _, id := range slices.Sorted(maps.Keys(long)) {
+		p.number(uint64(id))
+		p.number(long[id])
+	}
+	return p.out
+}
+
+// unpackLong returns what packLong was given.
+func unpackLong(b []byte) (long map[route.AttrID]uint64, err error) {
+	u := &unpacker{in: b}
+	for len(u.in) > 0 {
+		if long == nil {
+			long = map[route.AttrID]uint64{}
+		}
+		id := route.AttrID(u.number())
+		long[id] = u.number()
+	}
+	if u.wrong {
+		return nil, errKept
+	}
+	return long, nil
 }
 
 // packCensus returns the bytes of a census, which are at least one.

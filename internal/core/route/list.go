@@ -3,25 +3,26 @@ package route
 import (
 	"cmp"
 	"encoding/binary"
+	"maps"
 	"net/netip"
 	"slices"
 )
 
 // A List is the routes of one table of one family, in the order in which they were added.
-// It keeps 40 bytes a route without pointers, so that a table of a million costs no more than its capture does, and
+// It keeps 32 bytes a route without pointers, so that a table of a million costs no more than its capture does, and
 // makes Route values when asked. The zero List is empty and ready to use; a List is not safe for concurrent writes.
 type List struct {
 	recs  []record
 	attrs []*Attributes
+	long  longMetrics
 	// eachOnce: they are in the order of Sort, and each prefix has one; false where nobody has looked
 	eachOnce bool
 	census   *Census // nil: it must be taken
 }
 
-// record is one route. Size: 40 bytes.
+// record is one route. Size: 32 bytes.
 type record struct {
-	hi, lo uint64 // the address; IPv4 in the low 32 bits of lo
-	metric uint64
+	hi, lo uint64 // the address, IPv4 in the low 32 bits of lo; the metric, in the half that the address leaves free
 	attr   uint32 // the AttrID and flags
 	file   uint32
 	off    uint32
@@ -50,6 +51,9 @@ func (l *List) Len() int { return len(l.recs) }
 
 // Add appends a route with shared attributes in place of its own. Its prefix must be valid; the host bits are cleared.
 func (l *List) Add(r Route, id AttrID) {
+	if r.long() {
+		id = l.shareLong(id, r.Metric.Value)
+	}
 	l.recs, l.eachOnce, l.census = append(l.recs, newRecord(r, uint32(id))), false, nil
 }
 
@@ -57,12 +61,14 @@ func (l *List) Add(r Route, id AttrID) {
 func (l *List) AddRoute(r Route) { l.Add(r, l.Share(r.Attributes)) }
 
 func newRecord(r Route, id uint32) record {
-	x := record{attr: id, metric: r.Metric.Value, state: r.State,
+	x := record{attr: id, state: r.State,
 		file: r.Mark.File, off: r.Mark.Off, length: uint16(min(r.Mark.End-r.Mark.Off, 65535))}
-	if r.Metric.Known {
+	if x.setPrefix(r.Prefix); r.Metric.Known {
 		x.attr |= measured
+		if half := x.free(); half != nil {
+			*half = r.Metric.Value
+		}
 	}
-	x.setPrefix(r.Prefix)
 	return x
 }
 
@@ -89,12 +95,39 @@ const (
 func (r *record) id() AttrID { return AttrID(r.attr &^ flags) }
 
 // route returns the Route of a record with these attributes.
-func (r *record) route(a *Attributes) Route {
-	return Route{
-		Prefix: r.prefix(), Attributes: a, State: r.state,
-		Metric: Number{Value: r.metric, Known: r.attr&measured != 0},
-		Mark:   Mark{File: r.file, Off: r.off, End: r.off + uint32(r.length)},
+func (r *record) route(a *Attributes, long longMetrics) Route {
+	out := Route{Prefix: r.prefix(), Attributes: a, State: r.state,
+		Mark: Mark{File: r.file, Off: r.off, End: r.off + uint32(r.length)}}
+	if r.attr&measured != 0 {
+		if half := r.free(); half != nil {
+			out.Metric = N(*half)
+		} else {
+			out.Metric = N(long[r.id()])
+		}
 	}
+	return out
+}
+
+// address returns the address of the prefix, that of IPv4 in the low 32 bits of lo.
+func (r *record) address() (hi, lo uint64) {
+	switch {
+	case r.attr&v6flag == 0:
+		return 0, r.lo
+	case r.bits <= 64:
+		return r.hi, 0
+	}
+	return r.hi, r.lo
+}
+
+// free returns the half that no bit of the prefix is in, which holds the metric; nil where there is none.
+func (r *record) free() *uint64 {
+	switch {
+	case r.attr&v6flag == 0:
+		return &r.hi
+	case r.bits <= 64:
+		return &r.lo
+	}
+	return nil
 }
 
 func (r *record) prefix() netip.Prefix {
@@ -104,8 +137,9 @@ func (r *record) prefix() netip.Prefix {
 		return netip.PrefixFrom(netip.AddrFrom4(a), int(r.bits))
 	}
 	var a [16]byte
-	binary.BigEndian.PutUint64(a[:8], r.hi)
-	binary.BigEndian.PutUint64(a[8:], r.lo)
+	hi, lo := r.address()
+	binary.BigEndian.PutUint64(a[:8], hi)
+	binary.BigEndian.PutUint64(a[8:], lo)
 	return netip.PrefixFrom(netip.AddrFrom16(a), int(r.bits))
 }
 
@@ -115,7 +149,7 @@ func (l *List) Prefix(i int) netip.Prefix { return l.recs[i].prefix() }
 // At returns route i, counted from 0.
 func (l *List) At(i int) Route {
 	r := &l.recs[i]
-	return r.route(l.attrs[r.id()])
+	return r.route(l.attrs[r.id()], l.long)
 }
 
 // Used returns the name of route i's shared attributes and its state, without the cost of a whole Route.
@@ -155,10 +189,12 @@ func (l *List) Sort() {
 func (l *List) Sorted() bool { return l.eachOnce || slices.IsSortedFunc(l.recs, compare) }
 
 func compare(a, b record) int {
+	aHi, aLo := a.address()
+	bHi, bLo := b.address()
 	return cmp.Or(
 		cmp.Compare(a.attr&v6flag, b.attr&v6flag),
-		cmp.Compare(a.hi, b.hi),
-		cmp.Compare(a.lo, b.lo),
+		cmp.Compare(aHi, bHi),
+		cmp.Compare(aLo, bLo),
 		cmp.Compare(a.bits, b.bits),
 	)
 }
@@ -174,7 +210,7 @@ func (l *List) Window(skip, n int) List {
 
 // Pick returns the routes of the given numbers as a list of their own.
 func (l *List) Pick(numbers []int) List {
-	out := List{recs: make([]record, 0, len(numbers)), attrs: slices.Clone(l.attrs)}
+	out := List{recs: make([]record, 0, len(numbers)), attrs: slices.Clone(l.attrs), long: maps.Clone(l.long)}
 	for _, i := range numbers {
 		out.recs = append(out.recs, l.recs[i])
 	}
@@ -186,6 +222,9 @@ func (l *List) Append(o *List, state func(State) State) {
 	base := uint32(len(l.attrs))
 	l.eachOnce, l.census = false, nil
 	l.attrs = append(l.attrs, o.attrs...)
+	for id, metric := range o.long {
+		l.long.set(AttrID(base)+id, metric)
+	}
 	l.Grow(len(o.recs))
 	for _, r := range o.recs {
 		r.attr, r.state = (uint32(r.id())+base)|r.attr&flags, state(r.state)

@@ -12,7 +12,9 @@ import (
 type Rows struct {
 	recs  []record
 	attrs []*Attributes
+	long  longMetrics
 	extra []*Attributes // of replaced rows, numbered behind attrs
+	more  longMetrics   // of those
 	cuts  []cut         // in order; nil for Rows of a List alone
 	n     int
 	*counted
@@ -27,7 +29,7 @@ type cut struct {
 
 // Freeze makes Rows of the list, which must be sorted and must not be used afterwards.
 func (l *List) Freeze() Rows {
-	return Rows{recs: l.recs, attrs: l.attrs, n: len(l.recs), counted: &counted{census: l.census}}
+	return Rows{recs: l.recs, attrs: l.attrs, long: l.long, n: len(l.recs), counted: &counted{census: l.census}}
 }
 
 // MapAttributes replaces all shared attributes by what f makes of them, which must be of the same protocol and action.
@@ -47,7 +49,7 @@ type Replacement struct {
 // Replace returns the rows of the List behind r with some prefixes' routes replaced. Earlier replacements are
 // forgotten: the caller names all. They must be sorted by prefix, as Sort does, each prefix once.
 func (r *Rows) Replace(with []Replacement) Rows {
-	out := Rows{recs: r.recs, attrs: r.attrs, n: len(r.recs)}
+	out := Rows{recs: r.recs, attrs: r.attrs, long: r.long, n: len(r.recs)}
 	base := Rows{recs: r.recs, attrs: r.attrs, n: len(r.recs)}
 	shift := 0
 	known := map[*Attributes]int{}
@@ -64,7 +66,11 @@ func (r *Rows) Replace(with []Replacement) Rows {
 				id = len(out.extra)
 				out.extra, known[x.Attributes] = append(out.extra, x.Attributes), id
 			}
-			x.Prefix = w.Prefix
+			if x.Prefix = w.Prefix; x.long() {
+				id = len(out.extra)
+				out.extra = append(out.extra, x.Attributes)
+				out.more.set(AttrID(len(out.attrs)+id), x.Metric.Value)
+			}
 			c.with = append(c.with, newRecord(x, uint32(len(out.attrs)+id)))
 		}
 		shift += len(c.with) - c.drop
@@ -125,7 +131,11 @@ func (r *Rows) Prefix(i int) netip.Prefix { return r.rec(i).prefix() }
 // At returns route i, counted from 0. Do not change its attributes.
 func (r *Rows) At(i int) Route {
 	x := r.rec(i)
-	return x.route(r.Attributes(x.id()))
+	long := r.long
+	if int(x.id()) >= len(r.attrs) {
+		long = r.more
+	}
+	return x.route(r.Attributes(x.id()), long)
 }
 
 // Used returns the name of route i's shared attributes and its state, without the cost of a whole Route.
@@ -171,18 +181,23 @@ func (r *Rows) Lengths() (out [3]uint64) {
 // Span returns the first and the last address of route i's prefix as numbers of 128 bits; those of IPv4 have 32.
 func (r *Rows) Span(i int) (firstHi, firstLo, lastHi, lastLo uint64) {
 	x := r.rec(i)
-	if x.attr&v6flag == 0 {
-		return 0, x.lo, 0, x.lo | (1<<(32-x.bits) - 1)
-	}
+	hi, lo := x.address()
 	switch {
+	case x.attr&v6flag == 0:
+		return 0, lo, 0, lo | (1<<(32-x.bits) - 1)
 	case x.bits == 0:
 		return 0, 0, ^uint64(0), ^uint64(0)
 	case x.bits <= 64:
-		return x.hi, x.lo, x.hi | (1<<(64-x.bits) - 1), ^uint64(0)
+		return hi, 0, hi | (1<<(64-x.bits) - 1), ^uint64(0)
 	}
-	return x.hi, x.lo, x.hi, x.lo | (1<<(128-x.bits) - 1)
+	return hi, lo, hi, lo | (1<<(128-x.bits) - 1)
 }
 
 func samePrefix(a, b *record) bool {
-	return a.hi == b.hi && a.lo == b.lo && a.bits == b.bits && (a.attr^b.attr)&v6flag == 0
+	if a.bits != b.bits || (a.attr^b.attr)&v6flag != 0 {
+		return false
+	}
+	aHi, aLo := a.address()
+	bHi, bLo := b.address()
+	return aHi == bHi && aLo == bLo
 }

@@ -115,15 +115,17 @@ func TestMetricsAreEachRoutesOwn(t *testing.T) {
 	require.Equal(t, want, told(both.At, both.Len())[1:])
 	picked := both.Pick([]int{4, 1})
 	require.Equal(t, []string{want[3], want[0]}, told(picked.At, picked.Len()))
-	back, err := Unpacked(both.Packed(), both.attrs, false, nil)
+	back, err := Unpacked(both.Packed(), both.attrs, both.LongMetrics(), false, nil)
 	require.NoError(t, err)
 	rows := back.Freeze()
 	require.Equal(t, want, told(rows.At, rows.Len())[1:])
 	a := &Attributes{Protocol: RIP}
 	rows = rows.Replace([]Replacement{{netip.MustParsePrefix("10.2.0.0/16"),
-		[]Route{{Attributes: a, Metric: N(3)}, {Attributes: a, Metric: N(1 << 40)}}}})
+		[]Route{{Attributes: a, Metric: N(3)}, {Attributes: a, Metric: N(1 << 40)}}}, {netip.MustParsePrefix("fd61::1/128"),
+		[]Route{{Attributes: a, Metric: N(7)}, {Attributes: a}}}})
 	require.Equal(t, []string{"10.2.0.0/16 rip {3 true}", "10.2.0.0/16 rip {1099511627776 true}"}, told(rows.At, rows.Len())[2:4])
-	require.Equal(t, 3+1, rows.Shared())
+	require.Equal(t, []string{"fd61::1/128 rip {7 true}", "fd61::1/128 rip {0 false}"}, told(rows.At, rows.Len())[5:])
+	require.Equal(t, want, told(l.At, l.Len()), "what rows were made of stays")
 }
 
 // TestWindow: room that is not there is not handed out.
