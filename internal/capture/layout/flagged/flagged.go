@@ -63,6 +63,9 @@ type reader struct {
 	pairs  map[string]string
 	lo, hi int
 
+	seen layout.Likenesses[likeRow] // of the rows right above
+	led  likeRow                    // what the last row led to, where that is no matter of its prefix
+
 	behind []byte // the text below the line
 	taken  int    // where it goes on behind lines that belong to a row above them
 
@@ -88,7 +91,11 @@ func Read(text []byte) layout.Reading {
 			r.inKey = false
 			continue
 		}
-		if err := r.line(line, lo, hi); err != nil {
+		if r.quick(line, lo, hi) {
+			continue
+		}
+		err := r.line(line, lo, hi)
+		if r.remember(line); err != nil {
 			if hi == len(text) && len(r.Facts.Tables) > 0 {
 				err = fmt.Errorf("%w: %w", layout.ErrCut, err)
 				r.CutLast()
@@ -267,6 +274,9 @@ func (r *reader) row(s string, lo, hi int) error {
 	if err := r.route(flags, pairs, lo, end); err != nil {
 		return err
 	}
+	if len(more) > 0 {
+		r.led = likeRow{}
+	}
 	r.Collector.Read += 1 + len(more)
 	r.taken = end
 	return nil
@@ -290,6 +300,14 @@ func (r *reader) gateways(hi int) (more []string, end int) {
 		more, end = append(more, w[0]), hi+to
 	}
 	return more, end
+}
+
+// room is how many routes to expect in the first table.
+func (r *reader) room() int {
+	if len(r.Facts.Tables) > 0 {
+		return 0
+	}
+	return bytes.Count(r.behind, []byte{'\n'}) + 1
 }
 
 var errBroken = errors.New("a line of pairs that is broken in the middle of one")
@@ -410,7 +428,10 @@ func (r *reader) route(flags string, pairs map[string]string, lo, hi int) error 
 			table = v
 		}
 	}
-	r.Add(table, network.Candidates, a.Route(p, state, m), 0)
+	shared := r.Add(table, network.Candidates, a.Route(p, state, m), r.room())
+	if len(pairs) <= 3 && a.Protocol != route.Direct { // a destination, a gateway and a distance
+		r.led = likeRow{shared, state, p}
+	}
 	if r.skipped { // of whichever table those are
 		for i := range r.Facts.Tables {
 			r.Facts.Tables[i].Filtered = m

@@ -1,6 +1,7 @@
 package flagged
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
@@ -249,4 +250,37 @@ func TestNumbersThatAreMissing(t *testing.T) {
 		r := layouttest.Laws(t, Read, []byte(in))
 		require.Equal(t, part, r.Facts.Tables[0].Filtered.Known(), in)
 	}
+}
+
+// TestRowsOfALargeTableSayWhatTheySayAlone: what rows have in common is read once.
+func TestRowsOfALargeTableSayWhatTheySayAlone(t *testing.T) {
+	head := "Flags: D - dynamic; X - disabled, I - inactive, A - active; c - connect, s - static, r - rip, b - bgp; B - blackhole\n"
+	rows := []string{
+		"  DAb <P                > 100.70.3.1       20",
+		"  DIr <P                > 100.70.3.1       20",
+		"  D b <P                > 100.70.3.1       <M>",
+		"  Xs  <P                > 100.70.3.1%e1    20",
+		"  DAc <P                > e1                0",
+		"  AsB <P                >                  20",
+		"  As  <P                > blackhole        20",
+		"  DAb <P                > 100.70.300.1     20",
+		"  DAb <P                > 100.70.3.1",
+		"  DAb <P                > 100.70.3.1       20\n                           100.70.3.9",
+		";;; to the valley\n  As  <P                > 100.70.3.1       20",
+		"  DAb 10.61.0.9 <P                >           20",
+	}
+	for _, prefix := range []func(int) string{layouttest.IPv4, layouttest.IPv6} {
+		layouttest.Alone(t, Read, head+"Columns: DST-ADDRESS, GATEWAY, DISTANCE\n     DST-ADDRESS        GATEWAY          DISTANCE\n", "\n", "\n",
+			layouttest.Rows(3000, prefix, append(rows, rows[0], rows[0], rows[1], rows[1], rows[3], rows[6])...))
+	}
+	text, want := head+"#     DST-ADDRESS        GATEWAY          DISTANCE\n", []string{}
+	for i := range 40 { // with numbers
+		text += fmt.Sprintf("%-3d DAb %-19s 100.70.3.1       20\n", i, layouttest.IPv4(i))
+		want = append(want, fmt.Sprintf("%d %s bgp 20/- via 100.70.3.1: active installed", i+3, layouttest.IPv4(i)))
+	}
+	r := Read([]byte(text))
+	require.Equal(t, want, layouttest.Words([]byte(text), r))
+	require.False(t, r.Facts.Tables[0].Filtered.Known())
+	r = Read([]byte(strings.Replace(text, "\n30 ", "\n31 ", 1)))
+	require.True(t, r.Facts.Tables[0].Filtered.Known(), "a number is missing")
 }

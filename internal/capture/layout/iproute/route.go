@@ -102,7 +102,9 @@ func (r *reader) keep(o *object, a *layout.Attributes, prefix netip.Prefix) {
 	r.printedAnew(o, a, prefix)
 	room := 0
 	if len(r.Facts.Tables) == 0 {
-		room = bytes.Count(r.text[o.lo:], []byte(dst))
+		if room = bytes.Count(r.text[o.lo:], []byte(dst)); room == 0 { // text
+			room = bytes.Count(r.text[o.lo:], []byte{'\n'}) + 1
+		}
 	}
 	r.shared = r.Add(
 		tableName(o.Table),
