@@ -27,6 +27,10 @@ type reading struct {
 // less time than it takes to tell.
 const leastKept = 64 << 10
 
+// leastReleased is how large a text must be, in bytes, for what was just kept of it to take the place of what was read:
+// neither the text nor the routes stay in memory then.
+const leastReleased = 4 << 20
+
 // keptKind is the kind of the entries that hold readings.
 const keptKind = "reading"
 
@@ -105,6 +109,11 @@ func (r *reading) readKept(store *cache.Store, u *unit, number uint32) (*capture
 	}
 	if pieces, err := c.Pack(text); err == nil && store.Put(pieces, keptKind, sum[:], r.layouts[:]) {
 		r.put.Store(true)
+		if packed := store.Get(keptKind, sum[:], r.layouts[:]); packed != nil && len(text) >= leastReleased {
+			if kept, err := capture.Unpack(packed, u.name, number, again); err == nil {
+				c = kept
+			}
+		}
 	}
 	return c, int64(len(raw)), nil
 }

@@ -2,6 +2,7 @@ package casefile
 
 import (
 	"bytes"
+	"fmt"
 	"compress/gzip"
 	"errors"
 	"os"
@@ -175,5 +176,27 @@ func TestWhatIsReadAnew(t *testing.T) {
 		require.NoError(t, os.WriteFile(layout, []byte(own), 0o600))
 		require.False(t, load().Kept(), "another layout is known")
 		require.True(t, load().Kept())
+	}
+}
+
+// TestALargeTextDoesNotStay: what was kept of it takes its place at once, and shows the same lines.
+func TestALargeTextDoesNotStay(t *testing.T) {
+	dir := t.TempDir()
+	var text bytes.Buffer
+	for i := 0; text.Len() < leastReleased; i++ {
+		fmt.Fprintf(&text, "10.%d.%d.0/24 via 172.28.61.18 dev lift0 metric %d \n", i>>8&255, i&255, i)
+	}
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "valley.txt"), text.Bytes(), 0o600))
+	c, err := LoadWith(dir, keptIn(t))
+	require.NoError(t, err)
+	require.True(t, c.Files[0].Kept())
+	plain, err := LoadWith(dir, Options{})
+	require.NoError(t, err)
+	require.False(t, plain.Files[0].Kept())
+	got, want := c.Network.Devices().At(0).Tables().At(0).Routes(), plain.Network.Devices().At(0).Tables().At(0).Routes()
+	require.Equal(t, want.Len(), got.Len())
+	for _, i := range []int{0, 70, want.Len() - 1} {
+		require.Equal(t, want.At(i), got.At(i))
+		require.Equal(t, plain.Files[0].Source.Text(want.At(i).Mark), c.Files[0].Source.Text(got.At(i).Mark))
 	}
 }
