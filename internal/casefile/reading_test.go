@@ -2,9 +2,9 @@ package casefile
 
 import (
 	"bytes"
-	"fmt"
 	"compress/gzip"
 	"errors"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
