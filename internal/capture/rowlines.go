@@ -95,8 +95,12 @@ func indented(line []byte) bool {
 	if len(line) == 0 || line[0] != ' ' && line[0] != '\t' {
 		return false
 	}
-	rest := bytes.TrimLeft(line, " \t")
-	return len(rest) > 0 && rest[0] != '\r' && rest[0] != '`' && bytes.IndexByte(titleSigns, rest[0]) < 0
+	for _, c := range line {
+		if c != ' ' && c != '\t' {
+			return c != '\r' && c != '`' && bytes.IndexByte(titleSigns, c) < 0
+		}
+	}
+	return false
 }
 
 // variableBegins reports whether a line begins as those of a walk do: with an identifier, by name or in numbers.

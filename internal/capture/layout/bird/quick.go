@@ -36,7 +36,7 @@ func (r *reader) remember(line []byte, h head) {
 // what stands behind them. The metric is the second of two numbers in parentheses; where there are three it depends on
 // the kind of path.
 func (r *reader) key(line []byte) (prefix []byte, metric route.Number, ok bool) {
-	at := bytes.IndexByte(line, ' ')
+	at := bytes.IndexAny(line, " \t")
 	if at <= 0 || line[0] < '0' || line[0] > '9' || !layout.LooksLikeAddress(line[:at]) {
 		return nil, metric, false
 	}
