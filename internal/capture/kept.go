@@ -122,7 +122,8 @@ func packList(l *route.List) [][]byte {
 	if l.EachOnce() {
 		counted = packCensus(l.Census())
 	}
-	return slices.Concat(padded(packAttributes(attrs)), padded(packLong(l.LongMetrics())), padded(counted), padded(l.Packed()))
+	return slices.Concat(padded(packAttributes(attrs)), padded(packLong(l.LongMetrics())), padded(counted),
+		padded(l.Packed()))
 }
 
 // Unpack returns the capture of which Pack returned the bytes. It takes them over: they must not be used afterwards,

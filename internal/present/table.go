@@ -197,7 +197,8 @@ func tableText(w *bufio.Writer, t *network.Table, sum network.Summary, q TableQu
 				row([...]string{"", "", "", "", way, ""}, "")
 				continue
 			}
-			row([...]string{r.Prefix.String(), a.learned, a.preference, number(r.Metric), way, v.place(r.Mark)}, stateWord(r))
+			row([...]string{r.Prefix.String(), a.learned, a.preference, number(r.Metric), way, v.place(r.Mark)},
+				stateWord(r))
 		}
 		v.lines(w, "      ", t.Evidence(i))
 	}

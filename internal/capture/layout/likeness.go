@@ -65,4 +65,4 @@ func (l *Likenesses[T]) Keep(x T) {
 func (l *Likenesses[T]) Some() bool { return len(l.known) > 0 }
 
 // Forget drops all that is remembered: what rows say has another meaning now.
-func (l *Likenesses[T]) Forget() { clear(l.known) }
+func (l *Likenesses[T]) Forget() { l.known = nil }

@@ -77,8 +77,8 @@ func (b *builder) pointedAt(d *network.Device, t *network.Table, list []*pointed
 	return list
 }
 
-// behind notes that the network of a route lies behind a neighbour. RIP's metric counts hops (RFC 2453 section 3.4), the
-// neighbour being the first; no other protocol's does.
+// behind notes that the network of a route lies behind a neighbour. RIP's metric counts hops (RFC 2453 section 3.4),
+// the neighbour being the first; no other protocol's does.
 func (b *builder) behind(p *pointed, r route.Route) {
 	net := r.Prefix
 	if net.Bits() == 0 {

@@ -132,28 +132,10 @@ func Read(text []byte) layout.Reading {
 			}
 			continue
 		}
-		r.seen.Forget()
-		if r.skip { // the second line of column names that was read with the first
-			r.skip = false
-			r.Pass(lo, hi, layout.Names)
-			continue
+		r.otherLine(lo, hi)
+		if l := r.last; l == nil || !l.more || l.lo != lo { // more than a further next hop
+			r.seen.Forget()
 		}
-		if cols, ok := stacked(string(text[lo:hi]), nextLine(text, hi)); ok {
-			r.leavePending(errHalf)
-			r.cols, r.lower, r.half, r.last, r.inKey, r.skip = cols, nil, nil, nil, false, true
-			r.Pass(lo, hi, layout.Names)
-			continue
-		}
-		if text[lo] == '|' { // a table in a frame
-			r.frame.line(&r, text[lo:hi], lo, hi)
-			continue
-		}
-		r.frame.end(&r)
-		if text[lo] == ' ' && r.cols == nil && above(string(text[lo:hi]), nextLine(text, hi)) {
-			r.Pass(lo, hi, layout.Names)
-			continue
-		}
-		r.take(string(text[lo:hi]), lo, hi, r.line)
 	}
 	r.frame.end(&r)
 	if r.pending != nil {
@@ -167,6 +149,32 @@ func Read(text []byte) layout.Reading {
 		r.Partial(h.table, true, h.lo, h.hi)
 	}
 	return r.Reading
+}
+
+// otherLine reads a line that may be anything.
+func (r *reader) otherLine(lo, hi int) {
+	line := r.text[lo:hi]
+	if r.skip { // the second line of column names that was read with the first
+		r.skip = false
+		r.Pass(lo, hi, layout.Names)
+		return
+	}
+	if cols, ok := stacked(string(line), nextLine(r.text, hi)); ok {
+		r.leavePending(errHalf)
+		r.cols, r.lower, r.half, r.last, r.inKey, r.skip = cols, nil, nil, nil, false, true
+		r.Pass(lo, hi, layout.Names)
+		return
+	}
+	if line[0] == '|' { // a table in a frame
+		r.frame.line(r, line, lo, hi)
+		return
+	}
+	r.frame.end(r)
+	if line[0] == ' ' && r.cols == nil && above(string(line), nextLine(r.text, hi)) {
+		r.Pass(lo, hi, layout.Names)
+		return
+	}
+	r.take(string(line), lo, hi, r.line)
 }
 
 // take reads a line, and leaves it unread where that fails.

@@ -59,8 +59,8 @@ func (r *reader) mayGoOn() bool {
 	return len(next) > 0 && bytes.IndexByte(next, ' ') < 0
 }
 
-// likeness makes the key of a line that begins with a number, if any, flags and a prefix: what stands where, but for the
-// first and the last of them.
+// likeness makes the key of a line that begins with a number, if any, flags and a prefix: what stands where, but for
+// the first and the last of them.
 func (r *reader) likeness(line []byte) (p netip.Prefix, number route.Number, ok bool) {
 	at, end := layout.Field(line, 0)
 	if n, isNumber := layout.Uint(line[at:end]); isNumber {

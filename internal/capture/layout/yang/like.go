@@ -27,8 +27,11 @@ type likes struct {
 	values [len(ownNames)][]byte
 }
 
+// bare is layout.WithoutMembers or its like for XML.
+type bare func(dst, text []byte, names []string, values [][]byte) ([]byte, bool)
+
 // key makes the key of a route's text; false where its own children are in no usual form.
-func (l *likes) key(without func(dst, text []byte, names []string, values [][]byte) ([]byte, bool), text []byte) bool {
+func (l *likes) key(without bare, text []byte) bool {
 	var ok bool
 	l.bare, ok = without(l.bare[:0], text, ownNames[:], l.values[:])
 	for i, v := range l.values {
@@ -63,7 +66,7 @@ func (l *likes) known(lo, hi int) (*node, bool) {
 }
 
 // keep remembers a route that was parsed, for its text.
-func (l *likes) keep(n *node, without func(dst, text []byte, names []string, values [][]byte) ([]byte, bool), text []byte) {
+func (l *likes) keep(n *node, without bare, text []byte) {
 	if !l.key(without, text[n.lo:n.hi]) {
 		return
 	}
