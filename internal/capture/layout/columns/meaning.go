@@ -437,6 +437,9 @@ func (r *reader) flags(
 	if needs != "" && !slices.Contains(given, needs) {
 		state = 0
 	}
+	if r.taken != "" && state != 0 && !slices.Contains(given, r.taken) { // chosen, and what forwards has not taken it
+		state = route.Active | route.Rejected
+	}
 	slices.Sort(given)
 	given = slices.Compact(given)
 	for _, f := range given {
@@ -499,17 +502,20 @@ func shortType(row *rowCells) string {
 	return ""
 }
 
-// inUse is the letter that the key has for the routes in use, "" where it has none.
+// inUse is the letter that the key has for the routes in use, "" where it has none. It finds as well the one for those
+// that the forwarding table has taken.
 func (r *reader) inUse() string {
 	if r.needsKnown {
 		return r.needs
 	}
-	r.needs, r.needsKnown = "", true
+	r.needs, r.taken, r.needsKnown = "", "", true
 	for _, k := range slices.Sorted(maps.Keys(r.legend)) {
 		switch r.legend[k] {
 		case "active", "active route", "activated route", "in use", "selected", "best route", "up", "up route",
 			"usable":
 			r.needs = k
+		case "download to fib", "downloaded to fib":
+			r.taken = k
 		}
 	}
 	return r.needs

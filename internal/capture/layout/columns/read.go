@@ -67,6 +67,7 @@ type reader struct {
 
 	gluedSeen  map[cell]bool // what gluedWord found
 	needs      string        // the letter of routes in use in the key, once needsKnown
+	taken      string        // that of those that the forwarding table has taken
 	needsKnown bool
 
 	strays []lowerLine // lower lines of rows of two lines that stand below no upper one

@@ -442,3 +442,18 @@ func TestOneAddressInSeveralTables(t *testing.T) {
 	require.Len(t, r.Facts.Addresses, 2)
 	require.Equal(t, "hall2", r.Facts.Addresses[1].Interface)
 }
+
+// TestWhatForwardsHasNotTaken: where the key has a flag for routes that the forwarding table has, one without it is
+// chosen and no more.
+func TestWhatForwardsHasNotTaken(t *testing.T) {
+	in := []byte("Route Flags: R - relay, D - download to fib\n\n" +
+		"Destination/Mask    Proto   Pre  Cost      Flags NextHop         Interface\n\n" +
+		"      10.41.0.0/24  OSPF    10   20          D   10.43.0.9       Hall0\n" +
+		"      10.42.0.0/24  IBGP    255  0          RD   10.43.0.9       Hall0\n" +
+		"      10.45.0.0/24  OSPF    10   30              10.43.0.9       Hall0\n")
+	require.Equal(t, []string{
+		"5 10.41.0.0/24 ospf 10/20 via 10.43.0.9 dev Hall0: active installed",
+		"6 10.42.0.0/24 bgp 255/0 via 10.43.0.9 dev Hall0 recursive: active installed",
+		"7 10.45.0.0/24 ospf 10/30 via 10.43.0.9 dev Hall0: active rejected",
+	}, layouttest.Words(in, Read(in)))
+}
