@@ -27,7 +27,8 @@ type kept struct {
 
 // keptPart is a Part whose reasons are texts.
 type keptPart struct {
-	Part     Part // without Unread and the routes of its tables
+	Part     Part // without Passed, Unread and the routes of its tables
+	Passed   []byte
 	Abridged bool
 	Unread   []keptUnread
 }
@@ -74,7 +75,8 @@ func (c *Capture) Pack(taken []byte) ([][]byte, error) {
 		for j, u := range p.Part.Unread {
 			p.Unread[j] = keptUnread{u.Mark, u.Reason.Error()}
 		}
-		p.Part.Unread = nil
+		p.Passed = packPassed(p.Part.Passed)
+		p.Part.Passed, p.Part.Unread = nil, nil
 		p.Part.Facts.Tables = slices.Clone(p.Part.Facts.Tables)
 		for j := range p.Part.Facts.Tables {
 			t := &p.Part.Facts.Tables[j]
@@ -146,6 +148,9 @@ func Unpack(packed []byte, name string, file uint32, taken func() ([]byte, error
 	for i := range k.Parts {
 		p := k.Parts[i].Part
 		p.abridged = k.Parts[i].Abridged
+		if p.Passed, err = unpackPassed(k.Parts[i].Passed); err != nil {
+			return nil, err
+		}
 		if k.Parts[i].Unread != nil {
 			p.Unread = make([]layout.Unread, len(k.Parts[i].Unread))
 		}

@@ -7,6 +7,7 @@ import (
 	"net/netip"
 	"slices"
 
+	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/route"
 )
 
@@ -120,6 +121,46 @@ func (p *packer) attributes(a *route.Attributes) {
 			p.number(n)
 		}
 	}
+}
+
+// packPassed returns the bytes of lines that carry no fact: in a document they may be as many as the routes. Nil stays
+// nil.
+func packPassed(all []layout.Passed) []byte {
+	if all == nil {
+		return nil
+	}
+	p := &packer{out: make([]byte, 0, 4+4*len(all))}
+	p.number(uint64(len(all)))
+	last := uint32(0)
+	for _, x := range all {
+		p.number(uint64(x.As))
+		p.number(uint64(x.Mark.File))
+		p.number(uint64(x.Mark.Off - last)) // in order, nearly always
+		p.number(uint64(x.Mark.End - x.Mark.Off))
+		last = x.Mark.Off
+	}
+	return p.out
+}
+
+// unpackPassed returns what packPassed was given.
+func unpackPassed(b []byte) ([]layout.Passed, error) {
+	if b == nil {
+		return nil, nil
+	}
+	u := &unpacker{in: b}
+	out := make([]layout.Passed, u.count())
+	last := uint32(0)
+	for i := range out {
+		x := &out[i]
+		x.As, x.Mark.File = layout.As(u.number()), uint32(u.number())
+		x.Mark.Off = last + uint32(u.number())
+		x.Mark.End = x.Mark.Off + uint32(u.number())
+		last = x.Mark.Off
+	}
+	if u.wrong || len(u.in) > 0 {
+		return nil, errKept
+	}
+	return out, nil
 }
 
 // packLong returns the bytes of metrics by attributes.
