@@ -346,6 +346,7 @@ func (r *reader) makeKey(codes, rest []byte, is4 bool) bool {
 	return true
 }
 
+// four and six are the families in keys.
 var four, six = []byte{'4'}, []byte{'6'}
 
 // withMask completes an address that has no length of its own: a dotted mask may follow, or the parent heading has it.
