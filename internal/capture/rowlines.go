@@ -54,7 +54,7 @@ func otherStarts(text []byte, from int) (starts []int) {
 			lost = whereNext(text, lo, void)
 		}
 		line := text[lo:hi]
-		if indented(line) || route >= hi && lost >= hi && (rowBegins(line) || variableBegins(line)) {
+		if indented(line) || lost >= hi && isValues(line) || route >= hi && lost >= hi && (rowBegins(line) || variableBegins(line)) {
 			continue // a command may be glued to a row
 		}
 		if starts = append(starts, lo); len(starts) == mostOthers {
@@ -111,6 +111,24 @@ func variableBegins(line []byte) bool {
 	module, _, ok := bytes.Cut(line[:min(len(line), 40)], []byte("::"))
 	return ok && bytes.HasSuffix(module, []byte("-MIB"))
 }
+
+// isValues reports whether a line is values parted by commas: there is no blank in it, as behind a prompt, and no sign
+// that prompts end with.
+func isValues(line []byte) bool {
+	commas := 0
+	for _, c := range line {
+		switch c {
+		case ',':
+			commas++
+		case ' ', '\t', '#', '>', '$', '%', ']', '}':
+			return false
+		}
+	}
+	return commas >= leastCommas
+}
+
+// leastCommas is how many commas such a line has.
+const leastCommas = 4
 
 // mostSigns is how many letters and signs a row has before its first blank.
 const mostSigns = 4

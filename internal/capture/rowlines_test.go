@@ -49,6 +49,19 @@ func TestIndented(t *testing.T) {
 	}
 }
 
+func TestIsValues(t *testing.T) {
+	for line, want := range map[string]bool{
+		"default,10.61.16.0/24,ospf,110,20,172.28.61.6,line1":                true,
+		"default,10.61.16.0/24,ospf,110,20,172.28.61.6,line1mast7# sh ip ro": false,
+		"default,10.61.16.0/24,ospf,110,20,172.28.61.6,line1mast7>":          false,
+		"mast7,mast8,mast9":            false,
+		"10.61.16.0/24, ospf, 110, 20": false,
+		"":                             false,
+	} {
+		require.Equal(t, want, isValues([]byte(line)), line)
+	}
+}
+
 func TestVariableBegins(t *testing.T) {
 	for line, want := range map[string]bool{
 		"IP-FORWARD-MIB::inetCidrRouteType.1.4.10.61.16.0.24.2.0.0.1.4.0.0.0.0 = INTEGER: 3": true,

@@ -91,43 +91,38 @@ func record(line []byte, comma rune) ([]string, error) {
 func ReadCSV(text []byte) layout.Reading {
 	var c layout.Collector
 	c.Layout = csvName
-	var names []string
+	r := csvReader{comma: ','}
 	var last csvRoute
-	comma := ','
 	for lo, hi := range layout.Lines(text) {
 		line := text[lo:hi]
 		if layout.Blank(line) {
 			continue
 		}
-		if names == nil {
+		if r.names == nil {
 			if bytes.IndexByte(line, ',') < 0 {
-				comma = ';'
+				r.comma = ';'
 			}
-			rec, err := record(bytes.ToLower(line), comma)
+			rec, err := record(bytes.ToLower(line), r.comma)
 			if err != nil {
 				c.LeaveUnread(lo, hi, err)
 				continue
 			}
-			names = rec
+			r.name(rec)
 			c.Pass(lo, hi, layout.Names)
 			continue
 		}
-		rec, err := record(line, comma)
-		var next csvRoute
-		if err == nil {
-			next, err = readRecord(names, rec, lo, hi)
-		}
-		if err == nil && !last.join(next) {
-			last.add(&c)
-			last = next
-		}
+		next, err := r.read(line, lo, hi)
 		if err != nil {
 			c.LeaveUnread(lo, hi, err)
 			continue
 		}
+		if !last.join(next) {
+			last.add(&c, text)
+			last = next
+		}
 		c.Read++
 	}
-	last.add(&c)
+	last.add(&c, text)
 	return c.Reading
 }
 
@@ -157,14 +152,13 @@ func (r *csvRoute) join(n csvRoute) bool {
 }
 
 // add puts a record's route into its table.
-func (r *csvRoute) add(c *layout.Collector) {
+func (r *csvRoute) add(c *layout.Collector, text []byte) {
 	if r.prefix.IsValid() {
-		c.Add(
-			r.table,
-			network.Candidates,
-			r.attr.Route(r.prefix, r.state, layout.Mark(r.lo, r.hi)),
-			0,
-		)
+		room := 0
+		if len(c.Facts.Tables) == 0 {
+			room = bytes.Count(text[r.lo:], []byte{'\n'}) + 1
+		}
+		c.Add(r.table, network.Candidates, r.attr.Route(r.prefix, r.state, layout.Mark(r.lo, r.hi)), room)
 		if r.partial.Known() {
 			for i := range c.Facts.Tables {
 				if t := &c.Facts.Tables[i]; t.Name == r.table && t.Family == route.FamilyOf(r.prefix.Addr()) {
