@@ -54,7 +54,8 @@ func otherStarts(text []byte, from int) (starts []int) {
 			lost = whereNext(text, lo, void)
 		}
 		line := text[lo:hi]
-		if indented(line) || lost >= hi && isValues(line) || route >= hi && lost >= hi && (rowBegins(line) || variableBegins(line)) {
+		if indented(line) || lost >= hi &&
+			(isValues(line) || route >= hi && (rowBegins(line) || variableBegins(line))) {
 			continue // a command may be glued to a row
 		}
 		if starts = append(starts, lo); len(starts) == mostOthers {
