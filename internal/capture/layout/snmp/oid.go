@@ -111,10 +111,13 @@ func isType(s string) bool {
 	return false
 }
 
+// usualIndex is how many numbers the index of a route has, and some.
+const usualIndex = 24
+
 // parseIndex reads numbers, and addresses in quotes as the tools print them with names: ipv4."10.0.0.1" stands for
 // 1.4.10.0.0.1, ipv6."fd:00:…" for 2.16 and its bytes.
 func parseIndex(s string) ([]uint32, bool) {
-	var out []uint32
+	out := make([]uint32, 0, usualIndex)
 	for s != "" {
 		if len(out) > maxOID {
 			return nil, false

@@ -64,6 +64,7 @@ type reader struct {
 	layout.Collector
 	column
 	routes   map[string]*routeRow
+	key      []byte // of the last one that was looked for
 	order    []*routeRow
 	links    map[uint64]*network.Interface
 	linkIDs  []uint64
@@ -96,7 +97,7 @@ func Read(text []byte) layout.Reading {
 		if r.goesDown(line) {
 			continue
 		}
-		if broke.Match(line) {
+		if !byName(line) && broke.Match(line) {
 			r.stops(lo, hi)
 			r.LeaveUnread(lo, hi, errBroke)
 			continue
@@ -132,6 +133,14 @@ func Read(text []byte) layout.Reading {
 	return r.Reading
 }
 
+// byName reports whether a line begins with a variable by name, as nearly all do where a tool knows the names.
+func byName(line []byte) bool {
+	return bytes.Contains(line[:min(len(line), longestModule)], []byte("-MIB::"))
+}
+
+// longestModule is how far inside a line the name of a module may end.
+const longestModule = 40
+
 func starts(oid []uint32, prefix ...uint32) bool {
 	return len(oid) > len(prefix) && slices.Equal(oid[:len(prefix)], prefix)
 }
@@ -164,24 +173,26 @@ func (r *reader) binding(oid []uint32, value string, lo, hi int) (used bool, err
 }
 
 // row returns the row of an index, made when it is first seen.
-func (r *reader) row(key string, lo, hi int) (row *routeRow, fresh bool) {
-	row = r.routes[key]
+func (r *reader) row(table byte, index []uint32, lo, hi int) (row *routeRow, fresh bool) {
+	r.key = appendKey(r.key[:0], table, index)
+	row = r.routes[string(r.key)]
 	if fresh = row == nil; fresh {
 		row = &routeRow{lo: lo, hi: hi, place: len(r.order)}
-		r.routes[key] = row
+		r.routes[string(r.key)] = row
 		r.order = append(r.order, row)
 	}
 	r.at = row
 	return row, fresh
 }
 
-func key(table byte, index []uint32) string {
-	b := make([]byte, 0, 64)
+func key(table byte, index []uint32) string { return string(appendKey(nil, table, index)) }
+
+func appendKey(b []byte, table byte, index []uint32) []byte {
 	b = append(b, table)
 	for _, n := range index {
 		b = append(strconv.AppendUint(b, uint64(n), 10), '.')
 	}
-	return string(b)
+	return b
 }
 
 // cidrRoute reads a column of inetCidrRouteTable: destination, length, policy (an identifier of any length), next hop.
@@ -197,7 +208,7 @@ func (r *reader) cidrRoute(column uint32, index []uint32, value string, lo, hi i
 	if !ok {
 		return false, errIndex
 	}
-	row, fresh := r.row(key(7, index), lo, hi)
+	row, fresh := r.row(7, index, lo, hi)
 	if fresh {
 		row.prefix, row.nextHop = netip.PrefixFrom(dst, int(rest[0])).Masked(), hop
 	}
@@ -249,7 +260,7 @@ func (r *reader) oldCIDR(column uint32, index []uint32, value string, lo, hi int
 	if !ok || err != nil {
 		return false, cmpErr(err)
 	}
-	row, fresh := r.row(key(4, index), lo, hi)
+	row, fresh := r.row(4, index, lo, hi)
 	if fresh {
 		row.prefix, row.nextHop = netip.PrefixFrom(dst, bits).Masked(), hop
 	}
@@ -274,7 +285,7 @@ func (r *reader) oldRoute(column uint32, index []uint32, value string, lo, hi in
 	if !ok {
 		return false, errIndex
 	}
-	row, fresh := r.row(key(1, index), lo, hi)
+	row, fresh := r.row(1, index, lo, hi)
 	if fresh {
 		row.old, row.prefix = true, netip.PrefixFrom(dst, 0)
 	}
