@@ -77,13 +77,13 @@ func (n *node) all(name string) []*node {
 	return out
 }
 
-// find visits every node of that name. Below the routes of a RIB there is none that is looked for.
+// find visits every node of that name; routes have none inside that is looked for.
 func (n *node) find(name string, visit func(*node)) {
 	for _, c := range n.children {
 		switch c.name {
 		case name:
 			visit(c)
-		case "routes":
+		case routeName:
 		default:
 			c.find(name, visit)
 		}
