@@ -1,6 +1,7 @@
 package layout
 
 import (
+	"bytes"
 	"cmp"
 	"net/netip"
 	"slices"
@@ -81,6 +82,18 @@ func (c *Collector) Add(name string, kind network.Kind, r route.Route, room int)
 	l.Add(r, id)
 	return Shared{c.lastAt, id, r.Metric}
 }
+
+// Room is how many routes to expect in the first table where each has a line of its own in the text that begins with
+// one; 0 where there is a table already.
+func (c *Collector) Room(rest []byte) int {
+	if len(c.Facts.Tables) > 0 {
+		return 0
+	}
+	return min(bytes.Count(rest, []byte{'\n'}), len(rest)/shortRow) + 1
+}
+
+// shortRow is as short as rows are, in bytes: many shorter lines are none.
+const shortRow = 16
 
 // Nowhere reports whether none of some next hops has an address or an interface.
 func Nowhere(hops []route.NextHop) bool {

@@ -369,9 +369,6 @@ func (r *reader) flush() {
 	if r.cur.attr.Protocol == route.RIP && p.Addr().Is6() {
 		r.cur.attr.Protocol = route.RIPng
 	}
-	room := 0
-	if len(r.Facts.Tables) == 0 {
-		room = bytes.Count(r.text[r.lo:], []byte{'\n'}) + 1
-	}
-	r.Add(r.table, network.Candidates, r.cur.attr.Route(p, state, layout.Mark(r.lo, r.hi)), room)
+	x := r.cur.attr.Route(p, state, layout.Mark(r.lo, r.hi))
+	r.Add(r.table, network.Candidates, x, r.Room(r.text[r.lo:]))
 }

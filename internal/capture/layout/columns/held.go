@@ -1,7 +1,6 @@
 package columns
 
 import (
-	"bytes"
 	"net/netip"
 
 	"zarvek/internal/capture/layout"
@@ -38,9 +37,5 @@ func (r *reader) release() {
 	}
 	r.holds = false
 	h := &r.held
-	room := 0
-	if len(r.Facts.Tables) == 0 {
-		room = bytes.Count(r.text[h.lo:], []byte{'\n'}) + 1
-	}
-	r.Add(h.table, r.kind(), h.attr.Route(h.prefix, h.state, layout.Mark(h.lo, h.hi)), room)
+	r.Add(h.table, r.kind(), h.attr.Route(h.prefix, h.state, layout.Mark(h.lo, h.hi)), r.Room(r.text[h.lo:]))
 }

@@ -302,14 +302,6 @@ func (r *reader) gateways(hi int) (more []string, end int) {
 	return more, end
 }
 
-// room is how many routes to expect in the first table.
-func (r *reader) room() int {
-	if len(r.Facts.Tables) > 0 {
-		return 0
-	}
-	return bytes.Count(r.behind, []byte{'\n'}) + 1
-}
-
 var errBroken = errors.New("a line of pairs that is broken in the middle of one")
 
 // zone is the interface of a network of link-local addresses: fe80::%ether1/64 (RFC 4007 section 11).
@@ -428,7 +420,7 @@ func (r *reader) route(flags string, pairs map[string]string, lo, hi int) error 
 			table = v
 		}
 	}
-	shared := r.Add(table, network.Candidates, a.Route(p, state, m), r.room())
+	shared := r.Add(table, network.Candidates, a.Route(p, state, m), r.Room(r.behind))
 	if len(pairs) <= 3 && a.Protocol != route.Direct { // a destination, a gateway and a distance
 		r.led = likeRow{shared, state, p}
 	}

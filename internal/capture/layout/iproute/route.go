@@ -100,11 +100,9 @@ func (r *reader) keep(o *object, a *layout.Attributes, prefix netip.Prefix) {
 		state = route.Unusable
 	}
 	r.printedAnew(o, a, prefix)
-	room := 0
-	if len(r.Facts.Tables) == 0 {
-		if room = bytes.Count(r.text[o.lo:], []byte(dst)); room == 0 { // text
-			room = bytes.Count(r.text[o.lo:], []byte{'\n'}) + 1
-		}
+	room := r.Room(r.text[o.lo:])
+	if room > 0 && r.text[o.lo] == '{' {
+		room = bytes.Count(r.text[o.lo:], []byte(dst))
 	}
 	r.shared = r.Add(
 		tableName(o.Table),

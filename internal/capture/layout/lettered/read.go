@@ -496,16 +496,7 @@ func (r *reader) flush() {
 			r.state = route.Unusable
 		}
 	}
-	room := 0
-	if len(r.Facts.Tables) == 0 {
-		room = bytes.Count(r.text[r.lo:], []byte{'\n'}) + 1
-	}
-	shared := r.Add(
-		instance,
-		network.Candidates,
-		r.attr.Route(r.prefix, r.state, m),
-		room,
-	)
+	shared := r.Add(instance, network.Candidates, r.attr.Route(r.prefix, r.state, m), r.Room(r.text[r.lo:]))
 	if r.key && !layout.Nowhere(r.attr.NextHops) && // an unnamed interface is the prefix's own
 		(r.metric == r.attr.Metric || !r.metric.Known) {
 		r.seen.Keep(seenRow{shared, r.state})

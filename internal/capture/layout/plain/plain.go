@@ -154,11 +154,8 @@ func (r *csvRoute) join(n csvRoute) bool {
 // add puts a record's route into its table.
 func (r *csvRoute) add(c *layout.Collector, text []byte) {
 	if r.prefix.IsValid() {
-		room := 0
-		if len(c.Facts.Tables) == 0 {
-			room = bytes.Count(text[r.lo:], []byte{'\n'}) + 1
-		}
-		c.Add(r.table, network.Candidates, r.attr.Route(r.prefix, r.state, layout.Mark(r.lo, r.hi)), room)
+		x := r.attr.Route(r.prefix, r.state, layout.Mark(r.lo, r.hi))
+		c.Add(r.table, network.Candidates, x, c.Room(text[r.lo:]))
 		if r.partial.Known() {
 			for i := range c.Facts.Tables {
 				if t := &c.Facts.Tables[i]; t.Name == r.table && t.Family == route.FamilyOf(r.prefix.Addr()) {
