@@ -71,7 +71,7 @@ func valueEnd(b []byte, i int) (end int, plain bool) {
 	}
 	for end = i; end < len(b) && b[end] >= '0' && b[end] <= '9'; end++ {
 	}
-	return end, end > i
+	return end, end == i+1 || end > i && b[i] != '0' // JSON has no zeros in front
 }
 
 func skipBlanks(b []byte, i int) int {

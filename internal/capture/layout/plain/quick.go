@@ -15,27 +15,25 @@ type csvReader struct {
 	comma  rune
 	prefix int // the column of the prefix, -1 for none
 	metric int // that of the metric, -1 for none
-	unread []bool
+	place  int // that of what each has for itself alone, -1 for none
 	seen   layout.Likenesses[csvRoute]
 	key    []byte
 }
 
-// taken are the names of columns that readRecord looks at.
-var taken = []string{"destination-prefix", "source-protocol", "subtype", "route-preference", "metric",
-	"next-hop-address", "outgoing-interface", "special-next-hop", "active", "installed", "weight", "next-hop-table",
-	"on-link", "interface-down", "encapsulated", "table-is-partial", "table"}
+// place is the column in which this program writes where each record was captured: of it nothing is read.
+const place = "captured-at"
 
 // name takes the first line.
 func (r *csvReader) name(names []string) {
-	r.names, r.prefix, r.metric = names, -1, -1
+	r.names, r.prefix, r.metric, r.place = names, -1, -1, -1
 	for i, n := range names {
-		n = strings.TrimSpace(n)
-		r.unread = append(r.unread, !slices.Contains(taken, n))
-		switch n { // of two columns of one name the last one counts
+		switch strings.TrimSpace(n) { // of two columns of one name the last one counts
 		case "destination-prefix":
 			r.prefix = i
 		case "metric":
 			r.metric = i
+		case place:
+			r.place = i
 		}
 	}
 }
@@ -70,7 +68,7 @@ func (r *csvReader) read(line []byte, lo, hi int) (csvRoute, error) {
 	return x, err
 }
 
-// likeness makes the key of a record without quotes: all cells that are read but the prefix and the metric.
+// likeness makes the key of a record without quotes: all cells but the prefix, the metric and the place.
 func (r *csvReader) likeness(line []byte) (prefix []byte, metric route.Number, plain bool) {
 	if r.prefix < 0 || bytes.IndexByte(line, '"') >= 0 {
 		return nil, metric, false
@@ -82,10 +80,11 @@ func (r *csvReader) likeness(line []byte) (prefix []byte, metric route.Number, p
 		switch {
 		case i == r.prefix:
 			prefix = bytes.TrimSpace(cell)
-		case i == r.metric:
-			at = len(r.key)
-			r.key = append(r.key, cell...)
-		case i < len(r.unread) && !r.unread[i]:
+		case i == r.place:
+		default:
+			if i == r.metric {
+				at = len(r.key)
+			}
 			r.key = append(r.key, cell...)
 		}
 		r.key = append(r.key, 0)

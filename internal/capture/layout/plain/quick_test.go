@@ -11,7 +11,7 @@ import (
 
 // TestRowsOfALargeTableSayWhatTheySayAlone: what records have in common is read once.
 func TestRowsOfALargeTableSayWhatTheySayAlone(t *testing.T) {
-	const head = "table,destination-prefix,source-protocol,route-preference,metric,next-hop-address,outgoing-interface,special-next-hop,installed,colour,weight,table-is-partial\n"
+	const head = "table,destination-prefix,source-protocol,route-preference,metric,next-hop-address,outgoing-interface,special-next-hop,installed,captured-at,weight,table-is-partial\n"
 	rows := []string{
 		"default,<P>,bgp,20,<M>,100.70.15.1,lift7,,true,red<M>,,",
 		"default,<P>,bgp,20,<M>,100.70.15.1,lift7,,false,red<M>,,",
