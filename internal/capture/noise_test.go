@@ -19,3 +19,15 @@ func TestNoise(t *testing.T) {
 		require.Equal(t, want, noise([]byte(line)), line)
 	}
 }
+
+// TestNoisyLooksForNumbersInAngles: names in them are tags and prompts, which are no noise.
+func TestNoisyLooksForNumbersInAngles(t *testing.T) {
+	for text, want := range map[string]bool{
+		"<ribs>\n<route><metric>7</metric></route>\n":  false,
+		"10.1.0.0/16\n<189>Nov 30 08:00:00 mast7 up\n": true,
+		"10.1.0.0/16\n<":  false,
+		"10.1.0.0/16\n--": true,
+	} {
+		require.Equal(t, want, noisy([]byte(text)), text)
+	}
+}

@@ -15,9 +15,9 @@ func (p *Part) withoutMarks() {
 			continue
 		}
 		attached, used := route.Mark{}, false
-		for k := range t.Routes.Len() {
+		for k := 0; k < t.Routes.Len() && !used; k++ {
 			x := t.Routes.At(k)
-			used = used || x.State&(route.Active|route.Installed|route.Rejected) != 0
+			used = x.State&(route.Active|route.Installed|route.Rejected) != 0
 			if x.Protocol == route.Direct && !x.Is(route.Unusable) {
 				attached = x.Mark
 			}

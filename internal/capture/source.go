@@ -226,13 +226,15 @@ func document(b []byte) bool {
 
 // noiseSigns are what stands in each line that quiet would change, by their first bytes.
 var noiseSigns = func() (signs [256][]string) {
-	for _, s := range []string{"%", "^", "--", "\n<0", "\n<1", "\n<2", "\n<3", "\n<4", "\n<5", "\n<6", "\n<7", "\n<8",
-		"\n<9", "(more", "command not found", "d is not running", "(END)",
+	for _, s := range []string{"%", "^", "--", angle, "(more", "command not found", "d is not running", "(END)",
 		"[edit", "{master", "{backup", "\n[/", "```", "~~~"} {
 		signs[s[0]] = append(signs[s[0]], s)
 	}
 	return signs
 }()
+
+// angle is what a number stands behind where a log's line begins; names in it are those of prompts and of XML.
+const angle = "\n<"
 
 // beginsNoise tells of a byte whether one of them begins with it.
 var beginsNoise = func() (begins [256]bool) {
@@ -249,7 +251,8 @@ func noisy(b []byte) bool {
 			continue
 		}
 		for _, s := range noiseSigns[c] {
-			if len(b)-i >= len(s) && string(b[i:i+len(s)]) == s {
+			if end := i + len(s); end <= len(b) && string(b[i:end]) == s &&
+				(s != angle || end < len(b) && b[end] >= '0' && b[end] <= '9') {
 				return true
 			}
 		}
