@@ -437,8 +437,8 @@ func (r *reader) flags(
 	if needs != "" && !slices.Contains(given, needs) {
 		state = 0
 	}
-	if r.taken != "" && state != 0 && !slices.Contains(given, r.taken) { // chosen, and what forwards has not taken it
-		state = route.Active | route.Rejected
+	if r.taken != "" && state != 0 && !slices.Contains(given, r.taken) && r.shows(flags) {
+		state = route.Active | route.Rejected // chosen, and what forwards has not taken it
 	}
 	slices.Sort(given)
 	given = slices.Compact(given)
@@ -482,6 +482,11 @@ func (r *reader) flags(
 		h.Address = netip.Addr{} // what stands there is the device's own address
 	}
 	return state
+}
+
+// shows reports whether a table has a column of a kind.
+func (r *reader) shows(k kind) bool {
+	return slices.ContainsFunc(r.cols, func(c column) bool { return c.kind == k })
 }
 
 // usedBy reports whether the words where a protocol stands, "STATIC (inactive)", let the route be in use.

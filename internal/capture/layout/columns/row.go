@@ -2,7 +2,6 @@ package columns
 
 import (
 	"cmp"
-	"slices"
 	"strings"
 
 	"zarvek/internal/capture/layout"
@@ -63,8 +62,7 @@ func (r *reader) row(s string, lo, hi int) error {
 		return nil
 	}
 	// a sign of the key where an interface should stand: the words are out of place
-	if name := row.cell[ifname]; len(name) <= 2 && r.legend[name] != "" && slices.ContainsFunc(cols,
-		func(c column) bool { return c.kind == flags }) {
+	if name := row.cell[ifname]; len(name) <= 2 && r.legend[name] != "" && r.shows(flags) {
 		return errRow
 	}
 	if r.glued(cols, cells) || r.oddNumber(&row) || r.oddFlags(row.cell[flags]) {

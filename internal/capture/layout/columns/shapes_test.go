@@ -456,4 +456,9 @@ func TestWhatForwardsHasNotTaken(t *testing.T) {
 		"6 10.42.0.0/24 bgp 255/0 via 10.43.0.9 dev Hall0 recursive: active installed",
 		"7 10.45.0.0/24 ospf 10/30 via 10.43.0.9 dev Hall0: active rejected",
 	}, layouttest.Words(in, Read(in)))
+	in = []byte("Route Flags: R - relay, D - download to fib\n\n" +
+		"Destination/Mask    Proto   Pre  Cost      NextHop         Interface\n\n" +
+		"      10.41.0.0/24  OSPF    10   20        10.43.0.9       Hall0\n")
+	require.Equal(t, []string{"5 10.41.0.0/24 ospf 10/20 via 10.43.0.9 dev Hall0: active installed"},
+		layouttest.Words(in, Read(in)), "no column shows them")
 }
