@@ -3,6 +3,7 @@ package audit
 import (
 	"cmp"
 	"math"
+	"net/netip"
 	"slices"
 
 	"zarvek/internal/core/forward"
@@ -78,11 +79,7 @@ func (c *causes) hintFor(number, net int32) int32 {
 	x := c.a.reg.causeAt(number)
 	known := &c.hintOf[number][net]
 	if *known == 0 {
-		var h hint
-		if l, ok := c.a.hints().toward(x.device, x.key.table, c.a.nets[net]); ok {
-			// that nobody routes networks between devices is a matter of its own
-			h = hint{l.hop, l.ifname, c.a.worth(c.a.nets[net])}
-		}
+		h := c.newHint(x, c.a.nets[net])
 		i, ok := c.numbers[h]
 		if !ok {
 			i = int32(len(c.hints))
@@ -92,6 +89,20 @@ func (c *causes) hintFor(number, net int32) int32 {
 		*known = i + 1
 	}
 	return *known - 1
+}
+
+// newHint finds where a missing route of a cause to a network should lead. That nobody routes networks between devices
+// is a matter of its own, and one of the device, whichever neighbours they lie at.
+func (c *causes) newHint(x *cause, net netip.Prefix) hint {
+	worth := c.a.worth(net)
+	if worth == Note && x.key.verdict == forward.NoRoute {
+		return hint{betweenDevices: c.a.hints().leads(x.device, x.key.table, net)}
+	}
+	l, ok := c.a.hints().toward(x.device, x.key.table, net)
+	if !ok {
+		return hint{}
+	}
+	return hint{hop: l.hop, ifname: l.ifname, worth: worth}
 }
 
 // gather parts what is lost by cause, in the order of the first pairs.

@@ -14,9 +14,12 @@ import (
 // hints suggests where a missing route should lead: to the neighbour that is the fewest links from the network, and of
 // those the one from which packets arrive now.
 type hints struct {
-	a     *auditor
-	links [][]link                 // of each device, in auditor.devices
-	dists map[netip.Prefix][]int32 // of each device in links; far: no way
+	a          *auditor
+	links      [][]link                 // of each device, in auditor.devices
+	segments   [][]int32                // the devices on each
+	segmentsOf [][]int32                // of each device
+	dists      map[netip.Prefix][]int32 // of each device in links; far: no way
+	near       []link                   // what nearest found last
 }
 
 // A hint is where a missing route should lead: the zero hint where no neighbour leads there.
@@ -24,6 +27,8 @@ type hint struct {
 	hop    netip.Addr
 	ifname string
 	worth  Severity // of the networks that the route is for
+	// the networks lie between devices: none that hosts need
+	betweenDevices bool
 }
 
 // link is a neighbour on a shared segment.
@@ -46,20 +51,26 @@ func (a *auditor) hints() *hints {
 // newHints finds which devices are neighbours, so that a cure can name the next hop on the shortest way.
 func newHints(a *auditor) *hints {
 	h := &hints{
-		a:     a,
-		links: make([][]link, len(a.devices)),
-		dists: map[netip.Prefix][]int32{},
+		a:          a,
+		links:      make([][]link, len(a.devices)),
+		segmentsOf: make([][]int32, len(a.devices)),
+		dists:      map[netip.Prefix][]int32{},
 	}
 	topo := a.walker.Topology()
 	for _, n := range topo.Networks() {
 		if route.FamilyOf(n.Addr()) != a.fam {
 			continue
 		}
-		at := topo.AttachedTo(n)
+		at := slices.DeleteFunc(slices.Clone(topo.AttachedTo(n)), func(x topology.Attachment) bool {
+			return x.Down || topo.Anycast(x.Address)
+		})
+		var segment []int32
 		for _, x := range at {
+			i := a.deviceIndex[x.Device]
+			segment = append(segment, i)
+			h.segmentsOf[i] = append(h.segmentsOf[i], int32(len(h.segments)))
 			for _, y := range at {
-				if x.Device != y.Device && !x.Down && !y.Down && !topo.Anycast(x.Address) && !topo.Anycast(y.Address) {
-					i := a.deviceIndex[x.Device]
+				if x.Device != y.Device {
 					h.links[i] = append(
 						h.links[i],
 						link{y.Device, a.deviceIndex[y.Device], y.Address, x.Interface, x.Table},
@@ -67,42 +78,60 @@ func newHints(a *auditor) *hints {
 				}
 			}
 		}
+		h.segments = append(h.segments, segment)
 	}
 	return h
 }
 
 // toward suggests the neighbour to which a table of d should send packets to a network; false where none leads there.
+// Of those that are equally far it is the first from which packets arrive without coming back through d, else the last.
 func (h *hints) toward(d *network.Device, table string, net netip.Prefix) (link, bool) {
-	dist, ok := h.dists[net]
-	if !ok {
-		dist = h.distances(h.goals(net))
-		h.dists[net] = dist
+	near := h.nearest(d, table, net)
+	if len(near) == 0 {
+		return link{}, false
 	}
 	dst := net.Addr()
 	if net.Bits() < net.Addr().BitLen() {
 		dst = dst.Next()
 	}
-	me := h.a.deviceIndex[d]
-	if dist[me] == 0 { // it is there itself, in another table
-		return link{}, false
-	}
-	var near []link // the neighbours that are the fewest links away
-	best := int32(0)
-	for _, l := range h.links[me] {
-		switch n := dist[l.index]; {
-		case n == far || l.table != table || len(near) > 0 && n > best:
-		case len(near) > 0 && n == best:
-			near = append(near, l)
-		default:
-			best, near = n, append(near[:0], l)
-		}
-	}
-	for i, l := range near {
-		if i == len(near)-1 || h.reaches(l.to, dst, d) {
+	last := len(near) - 1
+	for _, l := range near[:last] {
+		if h.reaches(l.to, dst, d) {
 			return l, true
 		}
 	}
-	return link{}, false
+	return near[last], true
+}
+
+// nearest lists the neighbours of a table of d that are the fewest links from a network; none where d is there itself,
+// in another table. The list holds until the next call.
+func (h *hints) nearest(d *network.Device, table string, net netip.Prefix) []link {
+	dist, me := h.distancesTo(net), h.a.deviceIndex[d]
+	near := h.near[:0]
+	if dist[me] == 0 {
+		return near
+	}
+	best := int32(far)
+	for _, l := range h.links[me] {
+		n := dist[l.index]
+		if n == far || n > best || l.table != table {
+			continue
+		}
+		if n < best {
+			best, near = n, near[:0]
+		}
+		near = append(near, l)
+	}
+	h.near = near
+	return near
+}
+
+// leads reports whether any neighbour of a table of d leads to a network; not where d is there itself, in another table.
+func (h *hints) leads(d *network.Device, table string, net netip.Prefix) bool {
+	dist, me := h.distancesTo(net), h.a.deviceIndex[d]
+	return dist[me] != 0 && slices.ContainsFunc(h.links[me], func(l link) bool {
+		return dist[l.index] != far && l.table == table
+	})
 }
 
 // neighbours reports whether anything could lead on from d.
@@ -140,6 +169,16 @@ func (h *hints) goals(net netip.Prefix) []*network.Device {
 // far is the distance of a device from which no way leads.
 const far = 1 << 30
 
+// distancesTo counts the links from every device to a network.
+func (h *hints) distancesTo(net netip.Prefix) []int32 {
+	dist, ok := h.dists[net]
+	if !ok {
+		dist = h.distances(h.goals(net))
+		h.dists[net] = dist
+	}
+	return dist
+}
+
 // distances counts the links from every device to the nearest of some.
 func (h *hints) distances(from []*network.Device) []int32 {
 	dist := make([]int32, len(h.links))
@@ -152,11 +191,18 @@ func (h *hints) distances(from []*network.Device) []int32 {
 		dist[i] = 0
 		todo = append(todo, i)
 	}
+	met := make([]bool, len(h.segments))
 	for ; len(todo) > 0; todo = todo[1:] {
-		for _, l := range h.links[todo[0]] {
-			if dist[l.index] == far {
-				dist[l.index] = dist[todo[0]] + 1
-				todo = append(todo, l.index)
+		for _, s := range h.segmentsOf[todo[0]] {
+			if met[s] {
+				continue
+			}
+			met[s] = true
+			for _, d := range h.segments[s] {
+				if dist[d] == far {
+					dist[d] = dist[todo[0]] + 1
+					todo = append(todo, d)
+				}
 			}
 		}
 	}

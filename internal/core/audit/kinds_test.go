@@ -192,6 +192,40 @@ func TestOneCauseOneFinding(t *testing.T) {
 	require.Equal(t, 6, replies-6, "each of the six, and b's link to each, is asked and gets no reply")
 }
 
+// TestLinksAreOneNote: the networks between devices that one lacks a route to are one note, whichever neighbours they lie
+// at; a network of hosts is told for itself.
+func TestLinksAreOneNote(t *testing.T) {
+	text := ""
+	for i, name := range []string{"a", "b", "c", "d"} {
+		text += fmt.Sprintf(`
+			%[1]s: addr 10.61.0.%[2]d/24 seg
+			%[1]s: direct 10.61.0.0/24 dev seg
+			%[1]s: addr 172.28.%[2]d.1/30 far
+			%[1]s: direct 172.28.%[2]d.0/30 dev far
+			%[1]sx: addr 172.28.%[2]d.2/30 up
+			%[1]sx: direct 172.28.%[2]d.0/30 dev up
+			%[1]sx: static 0.0.0.0/0 via 172.28.%[2]d.1 dev up`, name, i+1)
+	}
+	r := audited(t, text, Options{Only: []Kind{NoRoute}})
+	lacking := map[string]int{}
+	for _, f := range r.Findings {
+		require.Equal(t, Note, f.Severity)
+		require.NotContains(t, lacking, f.Device)
+		lacking[f.Device] = len(f.Missing)
+	}
+	require.Equal(t, map[string]int{"a": 3, "b": 3, "c": 3, "d": 3}, lacking)
+
+	r = audited(t, text+"\nb: addr 10.61.9.1/24 lan\nb: direct 10.61.9.0/24 dev lan", Options{Only: []Kind{NoRoute}})
+	byHost := 0
+	for _, f := range r.Findings {
+		if f.Severity > Note {
+			require.Len(t, f.Missing, 1)
+			byHost++
+		}
+	}
+	require.Equal(t, 3, byHost)
+}
+
 // TestLoopByRules: a loop that only packets of one source are in names its devices all the same.
 func TestLoopByRules(t *testing.T) {
 	r := audited(t, coretest.OutAndBack+`

@@ -65,6 +65,9 @@ func (a *auditor) name(g *byCause) string {
 	if g.split >= 0 {
 		split = a.devices[g.split].Name
 	}
+	if g.hint.betweenDevices {
+		split += " between devices"
+	}
 	return fmt.Sprint(
 		k.verdict,
 		k.prefix,
