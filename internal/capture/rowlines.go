@@ -55,7 +55,7 @@ func otherStarts(text []byte, from int) (starts []int) {
 		}
 		line := text[lo:hi]
 		if indented(line) || lost >= hi &&
-			(isValues(line) || route >= hi && (rowBegins(line) || variableBegins(line))) {
+			(route >= hi && (rowBegins(line) || variableBegins(line)) || isValues(line)) {
 			continue // a command may be glued to a row
 		}
 		if starts = append(starts, lo); len(starts) == mostOthers {

@@ -46,26 +46,11 @@ func recognise(text []byte) int {
 	return n
 }
 
-// routeRow is a row of a forwarding table, put together from its columns.
-type routeRow struct {
-	prefix      netip.Prefix
-	nextHop     netip.Addr
-	ifIndex     uint64
-	kind, proto uint64
-	metric      route.Number
-	old         bool // of RFC 1213, whose types are others
-	idle        bool // its status says that it is not in use
-	lo, hi      int
-	place       int    // in the order of the walk
-	index       []byte // as the text has it
-}
-
 type reader struct {
 	layout.Collector
 	column
-	routes   map[string]*routeRow
-	key      []byte // of the last one that was looked for
-	order    []*routeRow
+	rows
+	ways     map[way]layout.Shared
 	links    map[uint64]*network.Interface
 	linkIDs  []uint64
 	states   map[uint64][2]uint64 // administrative and operational
@@ -86,7 +71,7 @@ type addrRow struct {
 
 // Read reads a text of this family.
 func Read(text []byte) layout.Reading {
-	r := reader{routes: map[string]*routeRow{}, links: map[uint64]*network.Interface{}, states: map[uint64][2]uint64{},
+	r := reader{ways: map[way]layout.Shared{}, links: map[uint64]*network.Interface{}, states: map[uint64][2]uint64{},
 		addrs: map[netip.Addr]*addrRow{}, neigh: map[string]*network.Neighbour{}}
 	r.Layout = name
 	for lo, hi := range layout.Lines(text) {
@@ -94,7 +79,7 @@ func Read(text []byte) layout.Reading {
 		if layout.Blank(line) {
 			continue
 		}
-		if r.goesDown(line) {
+		if r.goesDown(line) || r.goesOn(line, lo, hi) {
 			continue
 		}
 		if !byName(line) && broke.Match(line) {
@@ -172,29 +157,6 @@ func (r *reader) binding(oid []uint32, value string, lo, hi int) (used bool, err
 	return false, nil
 }
 
-// row returns the row of an index, made when it is first seen.
-func (r *reader) row(table byte, index []uint32, lo, hi int) (row *routeRow, fresh bool) {
-	r.key = appendKey(r.key[:0], table, index)
-	row = r.routes[string(r.key)]
-	if fresh = row == nil; fresh {
-		row = &routeRow{lo: lo, hi: hi, place: len(r.order)}
-		r.routes[string(r.key)] = row
-		r.order = append(r.order, row)
-	}
-	r.at = row
-	return row, fresh
-}
-
-func key(table byte, index []uint32) string { return string(appendKey(nil, table, index)) }
-
-func appendKey(b []byte, table byte, index []uint32) []byte {
-	b = append(b, table)
-	for _, n := range index {
-		b = append(strconv.AppendUint(b, uint64(n), 10), '.')
-	}
-	return b
-}
-
 // cidrRoute reads a column of inetCidrRouteTable: destination, length, policy (an identifier of any length), next hop.
 func (r *reader) cidrRoute(column uint32, index []uint32, value string, lo, hi int) (bool, error) {
 	if (column < 7 || column > 12 || column == 10 || column == 11) && column != 17 {
@@ -208,37 +170,11 @@ func (r *reader) cidrRoute(column uint32, index []uint32, value string, lo, hi i
 	if !ok {
 		return false, errIndex
 	}
-	row, fresh := r.row(7, index, lo, hi)
+	row, fresh := r.rowOf(7, index, lo, hi)
 	if fresh {
 		row.prefix, row.nextHop = netip.PrefixFrom(dst, int(rest[0])).Masked(), hop
 	}
 	return true, row.column(column-7, value)
-}
-
-// column sets a value; columns are counted from that of the interface: type, protocol, the metric at 5, and at 10 the
-// status of the row (RowStatus, RFC 2579).
-func (w *routeRow) column(n uint32, value string) error {
-	v, ok := integer(value)
-	if n == 5 {
-		if ok {
-			w.metric = route.N(v)
-		}
-		return nil // -1 says that the metric is not used
-	}
-	if !ok {
-		return fmt.Errorf("%w: %q", errValue, value)
-	}
-	switch n {
-	case 0:
-		w.ifIndex = v
-	case 1:
-		w.kind = v
-	case 2:
-		w.proto = v
-	case 10:
-		w.idle = v == 2 || v == 3 // notInService, notReady
-	}
-	return nil
 }
 
 // oldColumns are the columns of ipCidrRouteTable, as routeRow counts them.
@@ -260,7 +196,7 @@ func (r *reader) oldCIDR(column uint32, index []uint32, value string, lo, hi int
 	if !ok || err != nil {
 		return false, cmpErr(err)
 	}
-	row, fresh := r.row(4, index, lo, hi)
+	row, fresh := r.rowOf(4, index, lo, hi)
 	if fresh {
 		row.prefix, row.nextHop = netip.PrefixFrom(dst, bits).Masked(), hop
 	}
@@ -285,7 +221,7 @@ func (r *reader) oldRoute(column uint32, index []uint32, value string, lo, hi in
 	if !ok {
 		return false, errIndex
 	}
-	row, fresh := r.row(1, index, lo, hi)
+	row, fresh := r.rowOf(1, index, lo, hi)
 	if fresh {
 		row.old, row.prefix = true, netip.PrefixFrom(dst, 0)
 	}
@@ -383,6 +319,11 @@ func (r *reader) addRoute(w *routeRow) {
 	if w.old && w.kind == 2 {
 		return // RFC 1213: an invalid route
 	}
+	k, through := w.way()
+	if s, ok := r.ways[k]; ok && through {
+		r.AddShared(w.prefix, s.With(w.metric), w.state(), layout.Mark(w.lo, w.hi))
+		return
+	}
 	ifname := ""
 	if w.ifIndex > 0 {
 		ifname = network.IndexName(w.ifIndex)
@@ -405,11 +346,10 @@ func (r *reader) addRoute(w *routeRow) {
 	default:
 		a.NextHops = []route.NextHop{{Interface: ifname, Address: w.nextHop}}
 	}
-	state := route.Active | route.Installed
-	if w.idle {
-		state = 0
+	s := r.Add("default", network.Walk, a.Route(w.prefix, w.state(), layout.Mark(w.lo, w.hi)), len(r.order))
+	if through {
+		r.ways[k] = s
 	}
-	r.Add("default", network.Walk, a.Route(w.prefix, state, layout.Mark(w.lo, w.hi)), 0)
 }
 
 // oldAddress reads a column of ipAddrTable.
@@ -503,7 +443,7 @@ func (r *reader) neighbour(index []uint32, typed bool, value string, lo, hi int)
 	if n.MAC != "" {
 		n.State = network.NeighbourAlive
 	}
-	r.neigh[key(0, index)] = n
+	r.neigh[string(appendKey(nil, 0, index))] = n
 	r.neighs = append(r.neighs, n)
 	return true, nil
 }
@@ -513,7 +453,7 @@ func (r *reader) neighbourState(index []uint32, value string) (bool, error) {
 	if !ok {
 		return false, fmt.Errorf("%w: %q", errValue, value)
 	}
-	if n := r.neigh[key(0, index)]; n != nil && (v == 5 || v == 7) { // invalid, incomplete
+	if n := r.neigh[string(appendKey(nil, 0, index))]; n != nil && (v == 5 || v == 7) { // invalid, incomplete
 		n.State = network.NeighbourPending
 	}
 	return true, nil
