@@ -11,7 +11,7 @@ import (
 )
 
 // Most lines of a large text are rows that begin with a destination, parts of a document or of a paragraph, which are
-// indented, or variables of a walk. None of them is a prompt, a title or a heading: what looks for those passes such
+// indented, elements, or variables of a walk. None of them is a prompt, a title or a heading: what looks for those passes such
 // lines by.
 
 // mostOthers bounds how many other lines are kept by their number; a text with more of them is looked at line by line.
@@ -55,7 +55,7 @@ func otherStarts(text []byte, from int) (starts []int) {
 		}
 		line := text[lo:hi]
 		if indented(line) || lost >= hi &&
-			(route >= hi && (rowBegins(line) || variableBegins(line)) || isValues(line)) {
+			(route >= hi && (rowBegins(line) || variableBegins(line)) || isElement(line) || isValues(line)) {
 			continue // a command may be glued to a row
 		}
 		if starts = append(starts, lo); len(starts) == mostOthers {
@@ -111,6 +111,17 @@ func variableBegins(line []byte) bool {
 	}
 	module, _, ok := bytes.Cut(line[:min(len(line), 40)], []byte("::"))
 	return ok && bytes.HasSuffix(module, []byte("-MIB"))
+}
+
+// isElement reports whether a line is an element of XML from its start tag to its end tag: what stands in angles in
+// front is no name of a device then.
+func isElement(line []byte) bool {
+	if len(line) == 0 || line[0] != '<' {
+		return false
+	}
+	n := bytes.IndexAny(line, " >")
+	end := bytes.TrimSuffix(line, []byte(">"))
+	return n > 1 && len(end) < len(line) && bytes.HasSuffix(end, line[1:n]) && bytes.HasSuffix(end[:len(end)-n+1], []byte("</"))
 }
 
 // isValues reports whether a line is values parted by commas: there is no blank in it, as behind a prompt, and no sign

@@ -123,3 +123,23 @@ func TestManyOtherLines(t *testing.T) {
 	require.Equal(t, mostOthers, n)
 	require.Equal(t, slices.Collect(startsOf(layout.Lines(o.text))), slices.Collect(startsOf(o.lines(true))))
 }
+
+// TestElements: an element is one from its start tag to its end tag; what angles hold else may be a device.
+func TestElements(t *testing.T) {
+	for line, want := range map[string]bool{
+		"<route><active/></route>":                     true,
+		`<prefix xmlns="urn:x">10.61.0.0/24</prefix>`:  true,
+		"<mast7>display ip routing-table":              false,
+		"<mast7>":                                      false,
+		"<route><active/></route><mast7>":              false,
+		"<route><active/></route><mast7>display clock": false,
+		"<mast7>display </other>":                      false,
+		"":                                             false,
+		"<":                                            false,
+		"<>":                                           false,
+	} {
+		require.Equal(t, want, isElement([]byte(line)), line)
+	}
+	text := strings.Repeat("<mast7>display clock\n<route><active/></route>\n", 3)
+	require.Len(t, otherLines([]byte(text)).starts, 3)
+}

@@ -224,11 +224,19 @@ func document(b []byte) bool {
 		(b[0] == '[' && second[0] == '{' && b[len(b)-1] == ']' || b[0] == '{' && second[0] == '"' && b[len(b)-1] == '}')
 }
 
-// noiseSigns are what stands in each line that quiet would change, by their first bytes.
-var noiseSigns = func() (signs [256][]string) {
-	for _, s := range []string{"%", "^", "--", angle, "(more", "command not found", "d is not running", "(END)",
-		"[edit", "{master", "{backup", "\n[/", "```", "~~~"} {
-		signs[s[0]] = append(signs[s[0]], s)
+// A noiseSign is what stands in each line that quiet would change, and which of its bytes is looked for: one that is
+// rare in tables.
+type noiseSign struct {
+	text string
+	key  int
+}
+
+// noiseSigns are these signs by the bytes that are looked for.
+var noiseSigns = func() (signs [256][]noiseSign) {
+	for _, s := range []noiseSign{{"%", 0}, {"^", 0}, {"--", 0}, {angle, 0}, {"(more", 0}, {"command not found", 14},
+		{"d is not running", 10}, {"(END)", 0}, {"[edit", 0}, {"{master", 0}, {"{backup", 0}, {"\n[/", 0}, {"```", 0}, {"~~~", 0}} {
+		c := s.text[s.key]
+		signs[c] = append(signs[c], s)
 	}
 	return signs
 }()
@@ -236,25 +244,44 @@ var noiseSigns = func() (signs [256][]string) {
 // angle is what a number stands behind where a log's line begins; names in it are those of prompts and of XML.
 const angle = "\n<"
 
-// beginsNoise tells of a byte whether one of them begins with it.
-var beginsNoise = func() (begins [256]bool) {
+// isNoiseKey tells of a byte whether it is looked for.
+var isNoiseKey = func() (is [256]byte) {
 	for c, signs := range noiseSigns {
-		begins[c] = len(signs) > 0
+		if len(signs) > 0 {
+			is[c] = 1
+		}
 	}
-	return begins
+	return is
 }()
 
 // noisy is a cheap look for anything that quiet would change.
 func noisy(b []byte) bool {
-	for i, c := range b {
-		if !beginsNoise[c] {
-			continue
+	for i := 0; i < len(b); {
+		if i+8 <= len(b) {
+			w := b[i : i+8]
+			if isNoiseKey[w[0]]|isNoiseKey[w[1]]|isNoiseKey[w[2]]|isNoiseKey[w[3]]|
+				isNoiseKey[w[4]]|isNoiseKey[w[5]]|isNoiseKey[w[6]]|isNoiseKey[w[7]] == 0 {
+				i += 8
+				continue
+			}
 		}
-		for _, s := range noiseSigns[c] {
-			if end := i + len(s); end <= len(b) && string(b[i:end]) == s &&
-				(s != angle || end < len(b) && b[end] >= '0' && b[end] <= '9') {
+		for end := min(i+8, len(b)); i < end; i++ {
+			if isNoiseKey[b[i]] == 1 && noisyAt(b, i) {
 				return true
 			}
+		}
+	}
+	return false
+}
+
+// noisyAt reports whether the byte at i belongs to a sign that is looked for by it.
+func noisyAt(b []byte, i int) bool {
+	for _, s := range noiseSigns[b[i]] {
+		start := i - s.key
+		end := start + len(s.text)
+		if start >= 0 && end <= len(b) && string(b[start:end]) == s.text &&
+			(s.text != angle || end < len(b) && b[end] >= '0' && b[end] <= '9') {
+			return true
 		}
 	}
 	return false

@@ -140,7 +140,17 @@ func Lines(text []byte) iter.Seq2[int, int] {
 }
 
 // Blank reports whether a text holds nothing but white space.
-func Blank(text []byte) bool { return len(bytes.TrimSpace(text)) == 0 }
+func Blank(text []byte) bool {
+	for _, c := range text {
+		switch {
+		case c > ' ' && c < 0x80:
+			return false
+		case c != ' ' && c != '\t':
+			return len(bytes.TrimSpace(text)) == 0
+		}
+	}
+	return true
+}
 
 // NonBlank counts the lines that are not blank.
 func NonBlank(text []byte) int {

@@ -39,6 +39,10 @@ func (c *Collector) Account(text []byte) {
 		for next < len(c.Spans) && c.Spans[next].Hi <= lo {
 			next++
 		}
+		if c.insideRead(next, lo, hi) {
+			c.Read++
+			continue
+		}
 		read, bad, more := false, Span{}, 0
 		for i := next; i < len(c.Spans) && c.Spans[i].Lo < hi; i++ {
 			s := c.Spans[i]
@@ -65,4 +69,13 @@ func (c *Collector) Account(text []byte) {
 			c.Pass(lo, hi, Other)
 		}
 	}
+}
+
+// insideRead reports whether a line lies within a span that was read, and no other one touches it.
+func (c *Collector) insideRead(at, lo, hi int) bool {
+	if at >= len(c.Spans) {
+		return false
+	}
+	s := c.Spans[at]
+	return s.Err == nil && s.Lo <= lo && s.Hi >= hi && (at+1 == len(c.Spans) || c.Spans[at+1].Lo >= hi)
 }
