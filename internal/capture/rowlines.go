@@ -11,7 +11,7 @@ import (
 )
 
 // Most lines of a large text are rows that begin with a destination, parts of a document or of a paragraph, which are
-// indented, elements, or variables of a walk. None of them is a prompt, a title or a heading: what looks for those passes such
+// indented, elements and objects, or variables of a walk. None of them is a prompt, a title or a heading: what looks for those passes such
 // lines by.
 
 // mostOthers bounds how many other lines are kept by their number; a text with more of them is looked at line by line.
@@ -55,7 +55,8 @@ func otherStarts(text []byte, from int) (starts []int) {
 		}
 		line := text[lo:hi]
 		if indented(line) || lost >= hi &&
-			(route >= hi && (rowBegins(line) || variableBegins(line)) || isElement(line) || isValues(line)) {
+			(route >= hi && (rowBegins(line) || variableBegins(line)) ||
+				isElement(line) || isObject(line) || isValues(line)) {
 			continue // a command may be glued to a row
 		}
 		if starts = append(starts, lo); len(starts) == mostOthers {
@@ -122,6 +123,15 @@ func isElement(line []byte) bool {
 	n := bytes.IndexAny(line, " >")
 	end := bytes.TrimSuffix(line, []byte(">"))
 	return n > 1 && len(end) < len(line) && bytes.HasSuffix(end, line[1:n]) && bytes.HasSuffix(end[:len(end)-n+1], []byte("</"))
+}
+
+// isObject reports whether a line is an object of JSON: no prompt begins with a quoted name.
+func isObject(line []byte) bool {
+	if len(line) < 3 || line[0] != '{' || line[1] != '"' {
+		return false
+	}
+	line = bytes.TrimSuffix(line, []byte(","))
+	return line[len(line)-1] == '}'
 }
 
 // isValues reports whether a line is values parted by commas: there is no blank in it, as behind a prompt, and no sign

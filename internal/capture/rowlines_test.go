@@ -124,8 +124,9 @@ func TestManyOtherLines(t *testing.T) {
 	require.Equal(t, slices.Collect(startsOf(layout.Lines(o.text))), slices.Collect(startsOf(o.lines(true))))
 }
 
-// TestElements: an element is one from its start tag to its end tag; what angles hold else may be a device.
-func TestElements(t *testing.T) {
+// TestElementsAndObjects: an element is one from its start tag to its end tag, an object from brace to brace; what angles
+// and braces hold else may be a prompt.
+func TestElementsAndObjects(t *testing.T) {
 	for line, want := range map[string]bool{
 		"<route><active/></route>":                     true,
 		`<prefix xmlns="urn:x">10.61.0.0/24</prefix>`:  true,
@@ -139,6 +140,17 @@ func TestElements(t *testing.T) {
 		"<>":                                           false,
 	} {
 		require.Equal(t, want, isElement([]byte(line)), line)
+	}
+	for line, want := range map[string]bool{
+		`{"dst":"10.61.0.0/24","dev":"e0"}`:    true,
+		`{"dst":"10.61.0.0/24","dev":"e0"},`:   true,
+		`{"dst":"10.61.0.0/24"}mast7# show ip`: false,
+		`{"dst":"10.61.0.0/24"} mast7#`:        false,
+		`{master:0}`:                           false,
+		`{"`:                                   false,
+		"":                                     false,
+	} {
+		require.Equal(t, want, isObject([]byte(line)), line)
 	}
 	text := strings.Repeat("<mast7>display clock\n<route><active/></route>\n", 3)
 	require.Len(t, otherLines([]byte(text)).starts, 3)

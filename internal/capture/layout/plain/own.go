@@ -2,10 +2,13 @@ package plain
 
 import (
 	"bytes"
-	"encoding/json"
+	"cmp"
 	"errors"
 	"fmt"
 	"io"
+
+	"github.com/go-json-experiment/json"
+	"github.com/go-json-experiment/json/jsontext"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
@@ -62,25 +65,26 @@ type ownRoute struct {
 
 type ownReader struct {
 	layout.Collector
-	text        []byte
-	dec         *json.Decoder
+	dec         *jsontext.Decoder
 	table, best string
 	partial     route.Mark // of the table: where its object begins
 	walk        bool
+	likes       ownLikes
 }
 
 var errExpected = errors.New("not in the form that this program writes")
 
 // ReadOwn reads one document.
 func ReadOwn(text []byte) layout.Reading {
-	r := ownReader{text: text, dec: json.NewDecoder(bytes.NewReader(text))}
+	r := ownReader{dec: layout.ByTokens(text)}
 	r.Layout = ownName
 	err := r.object(func(key string) error {
 		if key != "tables" {
-			return r.skip()
+			return r.dec.SkipValue()
 		}
 		return r.array(func() error {
 			r.table, r.best, r.partial, r.walk = "default", "", route.Mark{}, false
+			r.likes.seen.Forget()
 			return r.object(r.tableField)
 		})
 	})
@@ -101,7 +105,7 @@ func ReadOwn(text []byte) layout.Reading {
 		if n := len(r.Spans); n > 0 {
 			at = max(at, r.Spans[n-1].Hi)
 		}
-		r.Span(min(at, len(text)), len(text), fmt.Errorf("cannot be read from here on: %w", err))
+		r.Span(min(at, len(text)), len(text), fmt.Errorf("cannot be read from here on: %w", cmp.Or(layout.Unfit(err), layout.Fault(err))))
 	}
 	r.Account(text)
 	return r.Reading
@@ -109,89 +113,72 @@ func ReadOwn(text []byte) layout.Reading {
 
 // object walks over an object's members as they stand in the text, so that each can tell its place.
 func (r *ownReader) object(field func(key string) error) error {
-	if t, err := r.dec.Token(); err != nil {
-		return err
-	} else if t != json.Delim('{') {
-		return errExpected
-	}
-	for r.dec.More() {
-		k, err := r.dec.Token()
+	return r.each('{', '}', func() error {
+		key, err := r.dec.ReadToken()
 		if err != nil {
 			return err
 		}
-		key, ok := k.(string)
-		if !ok {
-			return errExpected
-		}
-		if err := field(key); err != nil {
-			return err
-		}
-	}
-	_, err := r.dec.Token()
-	return err
+		return field(key.String())
+	})
 }
 
 // array walks over an array's elements as they stand in the text.
-func (r *ownReader) array(element func() error) error {
-	if t, err := r.dec.Token(); err != nil {
+func (r *ownReader) array(element func() error) error { return r.each('[', ']', element) }
+
+func (r *ownReader) each(begin, end jsontext.Kind, inside func() error) error {
+	if t, err := r.dec.ReadToken(); err != nil {
 		return err
-	} else if t != json.Delim('[') {
+	} else if t.Kind() != begin {
 		return errExpected
 	}
-	for r.dec.More() {
-		if err := element(); err != nil {
+	for r.dec.PeekKind() != end {
+		if err := inside(); err != nil {
 			return err
 		}
 	}
-	_, err := r.dec.Token()
+	_, err := r.dec.ReadToken()
 	return err
-}
-
-func (r *ownReader) skip() error {
-	var v json.RawMessage
-	return r.dec.Decode(&v)
 }
 
 // tableField takes one member of a table.
 func (r *ownReader) tableField(key string) error {
 	switch key {
 	case "table":
-		return r.dec.Decode(&r.table)
+		return json.UnmarshalDecode(r.dec, &r.table)
 	case "best-preference":
-		return r.dec.Decode(&r.best)
+		return json.UnmarshalDecode(r.dec, &r.best)
 	case "partial":
 		var yes bool
-		err := r.dec.Decode(&yes)
+		err := json.UnmarshalDecode(r.dec, &yes)
 		if at := int(r.dec.InputOffset()); yes {
 			r.partial = layout.Mark(at-len("true"), at)
 		}
 		return err
 	case "management-walk":
-		return r.dec.Decode(&r.walk)
+		return json.UnmarshalDecode(r.dec, &r.walk)
 	case "routes":
 		return r.array(r.route)
 	}
-	return r.skip()
+	return r.dec.SkipValue()
 }
 
 // route reads one route with its place in the text; one that is wrong is left unread, and the rest is read on.
 func (r *ownReader) route() error {
-	from := int(r.dec.InputOffset())
-	var o ownRoute
-	err := r.dec.Decode(&o)
-	hi := int(r.dec.InputOffset())
-	var bad *json.UnmarshalTypeError
-	if err != nil && !errors.As(err, &bad) {
+	raw, err := r.dec.ReadValue()
+	if err != nil {
 		return err
 	}
-	lo := hi - 1
-	if i := bytes.IndexByte(r.text[from:hi], '{'); i >= 0 {
-		lo = from + i
+	hi := int(r.dec.InputOffset())
+	lo := hi - len(raw)
+	if r.quick(raw, lo, hi) {
+		r.Span(lo, hi, nil)
+		return nil
 	}
-	if bad != nil {
-		err = fmt.Errorf("%w: %s in %q", layout.ErrNumber, bad.Value, bad.Field)
-	} else {
-		err = r.add(&o, lo, hi)
+	var o ownRoute
+	if err = json.Unmarshal(raw, &o, layout.Tolerant); err != nil {
+		err = cmp.Or(layout.Unfit(err), err)
+	} else if err = r.add(&o, lo, hi); err == nil {
+		r.remember(raw)
 	}
 	r.Span(lo, hi, err)
 	return nil
@@ -259,7 +246,11 @@ func (r *ownReader) add(o *ownRoute, lo, hi int) error {
 	if r.walk {
 		kind = network.Walk
 	}
-	r.Add(r.table, kind, a.Route(p, state, layout.Mark(lo, hi)), 0)
+	r.likes.led = ownLike{state: state}
+	s := r.Add(r.table, kind, a.Route(p, state, layout.Mark(lo, hi)), 0)
+	if mayRepeat(&a) {
+		r.likes.led.shared = s
+	}
 	t := &r.Facts.Tables[len(r.Facts.Tables)-1]
 	t.HighestWins = t.HighestWins || r.best == "highest"
 	if r.partial.Known() {
