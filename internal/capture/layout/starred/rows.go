@@ -61,16 +61,11 @@ func (r *reader) fullLine(line []byte, lo, hi int) error {
 	lead, wordEnd := layout.Field(line, 0)
 	if lead == 0 { // a prefix, with its first route behind it or on the next line
 		r.flush()
-		word := line[:wordEnd]
-		if !layout.LooksLikeAddress(word) {
-			r.prefix = ""
-			return layout.ErrNotARoute
-		}
-		if _, err := layout.Prefix(word, false); err != nil {
+		if err := r.startsPrefix(line, wordEnd); err != nil {
 			r.prefix = ""
 			return err
 		}
-		r.prefix, r.under = string(word), 0
+		r.under = 0
 		lead, _ = layout.Field(line, wordEnd)
 		if lead == len(line) {
 			r.Pass(lo, hi, layout.PrefixHeading) // the route is on the next line
@@ -109,6 +104,39 @@ func (r *reader) fullLine(line []byte, lo, hi int) error {
 	return nil
 }
 
+// startsPrefix reads the prefix that a line begins with.
+func (r *reader) startsPrefix(line []byte, wordEnd int) error {
+	word := line[:wordEnd]
+	if p, _, ok := layout.QuickPrefix(line, 0); ok {
+		r.prefix = string(word)
+		r.quick, r.quickOf = p, r.prefix
+		return nil
+	}
+	if !layout.LooksLikeAddress(word) {
+		return layout.ErrNotARoute
+	}
+	if _, err := layout.Prefix(word, false); err != nil {
+		return err
+	}
+	r.prefix = string(word)
+	return nil
+}
+
+// usual reports whether a line is one of the most frequent ones of the full form, at a look: a prefix with its first
+// route, or a way that is in use, or a path, below one.
+func usual(line []byte) bool {
+	if line[0] != ' ' {
+		_, end, ok := layout.QuickPrefix(line, 0)
+		if !ok {
+			return false
+		}
+		lead, _ := layout.Field(line, end)
+		return lead < len(line) && bytes.IndexByte([]byte("*+-["), line[lead]) >= 0
+	}
+	lead, _ := layout.Field(line, 0)
+	return lead < len(line) && (line[lead] == '>' || bytes.HasPrefix(line[lead:], []byte("AS path: ")))
+}
+
 // begin starts a route: what stands behind the bracket are age, metric and the like.
 func (r *reader) begin(x row, mark byte, rest []byte, lo, hi int) error {
 	r.flush()
@@ -120,14 +148,14 @@ func (r *reader) begin(x row, mark byte, rest []byte, lo, hi int) error {
 	if r.attr.Protocol == route.Local {
 		r.attr.Special = route.Receive
 	}
-	for part := range strings.SplitSeq(string(rest), ",") {
-		part = strings.TrimSpace(part)
-		s, ok := strings.CutPrefix(part, "metric ")
+	for part := range bytes.SplitSeq(rest, []byte{','}) {
+		part = bytes.TrimSpace(part)
+		s, ok := bytes.CutPrefix(part, []byte("metric "))
 		if !ok {
-			s, ok = strings.CutPrefix(part, "MED ") // BGP's (RFC 4271 section 5.1.4)
+			s, ok = bytes.CutPrefix(part, []byte("MED ")) // BGP's (RFC 4271 section 5.1.4)
 		}
 		if ok {
-			n, good := layout.Uint([]byte(strings.TrimSpace(s)))
+			n, good := layout.Uint(bytes.TrimSpace(s))
 			if !good {
 				return fmt.Errorf("%w: %q", layout.ErrNumber, s)
 			}
@@ -136,8 +164,8 @@ func (r *reader) begin(x row, mark byte, rest []byte, lo, hi int) error {
 				r.attr.BGP.ByMetric = true
 			}
 		}
-		if s, ok := strings.CutPrefix(part, "localpref "); ok {
-			if n, good := layout.Uint([]byte(strings.TrimSpace(s))); good {
+		if s, ok := bytes.CutPrefix(part, []byte("localpref ")); ok {
+			if n, good := layout.Uint(bytes.TrimSpace(s)); good {
 				r.attr.BGP.LocalPreference = route.N(n)
 			}
 		}

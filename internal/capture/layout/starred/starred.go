@@ -86,7 +86,9 @@ type reader struct {
 	waiting *waiting // a row of a forwarding table
 
 	prefix  string // of the rows that follow
-	sign    byte   // of the terse row whose prefix stands alone on the line above; 0 for none
+	quickOf string // the prefix that quick was parsed of
+	quick   netip.Prefix
+	sign    byte // of the terse row whose prefix stands alone on the line above; 0 for none
 	pending bool
 	ways    layout.Likenesses[route.NextHop] // of lines below a route
 	paths   layout.Likenesses[route.BGPPath] // the same
@@ -184,6 +186,9 @@ func instance(name string) (table string, ip bool) {
 // line reads a heading, a destination, or a way below one; below a heading that is broken off nothing is read, since
 // whose rows these are is not known.
 func (r *reader) line(line []byte, lo, hi int) error {
+	if r.form == full && !r.inWords && !r.lost && !r.skip && usual(line) {
+		return r.fullLine(line, lo, hi)
+	}
 	if c, ok := tableHeading(line); ok {
 		r.endTable()
 		r.lost = false
@@ -284,7 +289,10 @@ func (r *reader) flush() {
 		return
 	}
 	r.pending = false
-	p, err := layout.Prefix([]byte(r.prefix), true)
+	p, err := r.quick, error(nil)
+	if r.quickOf != r.prefix {
+		p, err = layout.Prefix([]byte(r.prefix), true)
+	}
 	if err != nil {
 		return // was checked when the row was read
 	}
