@@ -25,7 +25,6 @@ require (
 	golang.org/x/sync v0.25.0
 	golang.org/x/sys v0.50.0
 	golang.org/x/term v0.48.0
-	gonum.org/v1/gonum v0.17.0
 	gonum.org/v1/plot v0.17.0
 )
 

@@ -1,21 +1,15 @@
 package picture
 
 import (
-	"cmp"
 	"math"
 	"math/rand/v2"
 	"slices"
-
-	"gonum.org/v1/gonum/graph"
-	"gonum.org/v1/gonum/graph/iterator"
-	"gonum.org/v1/gonum/graph/layout"
-	"gonum.org/v1/gonum/graph/simple"
 )
 
 // cell is a place on the grid that nodes are put on.
 type cell struct{ col, row int }
 
-// gridPlan gives every node a cell of its own: first as forces between nodes want it (Eades 1984), then by exchanging
+// gridPlan gives every node a cell of its own: first as forces between nodes want it, then by exchanging
 // nodes as long as that shortens edges, parts crossings, and takes edges off other nodes. The same graph gives the same
 // plan.
 type gridPlan struct {
@@ -28,8 +22,8 @@ type gridPlan struct {
 	taken map[cell]int
 }
 
-// planGrid puts n nodes on a grid, 1.4 cells a node and aspect times as wide as high: forces find the neighbourhood
-// (Fruchterman and Reingold 1991), exchanges of cells take out crossings.
+// planGrid puts n nodes on a grid, 1.4 cells a node and aspect times as wide as high: forces find the neighbourhood,
+// exchanges of cells take out crossings.
 func planGrid(n int, edges [][2]int, aspect float64) *gridPlan {
 	g := &gridPlan{n: n, near: make([][]int, n), at: make([]cell, n), taken: map[cell]int{}}
 	for _, e := range edges {
@@ -44,43 +38,6 @@ func planGrid(n int, edges [][2]int, aspect float64) *gridPlan {
 	g.improve()
 	g.shrink()
 	return g
-}
-
-// ordered makes the graph's nodes come in the same order every time.
-type ordered struct{ *simple.UndirectedGraph }
-
-func (o ordered) Nodes() graph.Nodes { return sorted(o.UndirectedGraph.Nodes()) }
-
-func (o ordered) From(id int64) graph.Nodes { return sorted(o.UndirectedGraph.From(id)) }
-
-func sorted(it graph.Nodes) graph.Nodes {
-	list := graph.NodesOf(it)
-	slices.SortFunc(list, func(a, b graph.Node) int { return cmp.Compare(a.ID(), b.ID()) })
-	return iterator.NewOrderedNodes(list)
-}
-
-// forces lays the graph out freely.
-func forces(n int, edges [][2]int) []Point {
-	g := simple.NewUndirectedGraph()
-	for i := range n {
-		g.AddNode(simple.Node(i))
-	}
-	for _, e := range edges {
-		g.SetEdge(g.NewEdge(simple.Node(e[0]), simple.Node(e[1])))
-	}
-	eades := layout.EadesR2{Repulsion: 1, Rate: 0.05, Updates: 120, Theta: 0.2, Src: rand.NewPCG(1, 7)}
-	o := layout.NewOptimizerR2(ordered{g}, eades.Update)
-	for o.Update() {
-	}
-	out := make([]Point, n)
-	for i := range out {
-		c := o.Coord2(int64(i))
-		out[i] = Point{c.X, c.Y}
-		if math.IsNaN(c.X) || math.IsNaN(c.Y) || math.IsInf(c.X, 0) || math.IsInf(c.Y, 0) {
-			out[i] = Point{float64(i), 0}
-		}
-	}
-	return out
 }
 
 // start puts nodes into the free cells nearest to where forces left them.
