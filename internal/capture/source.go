@@ -254,6 +254,33 @@ var isNoiseKey = func() (is [256]byte) {
 	return is
 }()
 
+// noisePairs tells which bytes may follow one that is looked for.
+var noisePairs = func() (may [256][4]uint64) {
+	for c, signs := range noiseSigns {
+		for _, s := range signs {
+			if s.key+1 == len(s.text) {
+				may[c] = [4]uint64{math.MaxUint64, math.MaxUint64, math.MaxUint64, math.MaxUint64}
+				continue
+			}
+			next := s.text[s.key+1]
+			may[c][next/64] |= 1 << (next % 64)
+		}
+	}
+	return may
+}()
+
+// mayBeNoise reports whether the byte at i is looked for, as far as the next one tells.
+func mayBeNoise(b []byte, i int) bool {
+	if isNoiseKey[b[i]] == 0 {
+		return false
+	}
+	if i+1 == len(b) {
+		return true
+	}
+	next := b[i+1]
+	return noisePairs[b[i]][next/64]>>(next%64)&1 == 1
+}
+
 // noisy is a cheap look for anything that quiet would change.
 func noisy(b []byte) bool {
 	for i := 0; i < len(b); {
@@ -266,7 +293,7 @@ func noisy(b []byte) bool {
 			}
 		}
 		for end := min(i+8, len(b)); i < end; i++ {
-			if isNoiseKey[b[i]] == 1 && noisyAt(b, i) {
+			if mayBeNoise(b, i) && noisyAt(b, i) {
 				return true
 			}
 		}

@@ -11,7 +11,6 @@ import (
 	"strconv"
 
 	"github.com/go-json-experiment/json"
-	"github.com/go-json-experiment/json/jsontext"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
@@ -84,19 +83,19 @@ type hop struct {
 
 type jsonReader struct {
 	layout.Collector
-	dec  *jsontext.Decoder
+	dec  *layout.Tokens
 	base int // where its document begins
 
-	seen layout.Likenesses[likeRoute]
-	bare []byte    // an object without what is its own
-	led  likeRoute // what the last object led to
+	seen   layout.Likenesses[likeRoute]
+	shapes *layout.Shapes
+	led    likeRoute // what the last object led to
 }
 
 // ReadJSON reads one or more documents: PREFIX to list of routes, or table name to such a document.
 func ReadJSON(text []byte) layout.Reading {
-	var r jsonReader
+	r := jsonReader{shapes: layout.NewShapes(own...)}
 	r.Layout = jsonName
-	layout.Documents(&r.Collector, text, layout.ByTokens, func(dec *jsontext.Decoder, lo int) error {
+	layout.Documents(&r.Collector, text, layout.ByPassing, func(dec *layout.Tokens, lo int) error {
 		r.dec, r.base = dec, lo
 		return r.document("", 0)
 	})
@@ -120,7 +119,9 @@ func (r *jsonReader) document(table string, depth int) error {
 		after := r.at()
 		switch next := r.dec.PeekKind(); {
 		case next == '[':
-			err = r.list(table)
+			if err = r.list(table); err == nil {
+				err = r.passAlike(table)
+			}
 		case next == '{' && depth == 0:
 			err = r.document(name, 1)
 		default:
@@ -155,8 +156,7 @@ func (r *jsonReader) list(table string) error {
 		}
 		hi := r.at()
 		lo := hi - len(raw)
-		if r.quick(raw, lo, hi, table) {
-			r.Span(lo, hi, nil)
+		if r.shapes.Match(raw) == len(raw) && r.quick(lo, hi, table) {
 			continue
 		}
 		var o object

@@ -172,3 +172,12 @@ func TestRowsOfALargeTableSayWhatTheySayAlone(t *testing.T) {
 		))
 	}
 }
+
+// TestBlanks: members that are passed by say what they would say one by one, in damaged documents too.
+func TestBlanks(t *testing.T) {
+	layouttest.Blanks(t, ReadJSON, "{", "}\n", layouttest.Rows(120, layouttest.IPv4,
+		`"<P>":[{"prefix":"<P>","protocol":"ospf","selected":true,"metric":<M>,"nexthops":[{"ip":"10.0.0.1","interfaceName":"e0","active":true}]}]`,
+		`"<P>":[{"prefix":"<P>","protocol":"ospf","selected":true,"metric":<M>,"nexthops":[{"ip":"10.0.0.2","interfaceName":"e0","active":true}]}]`,
+		`"<P>":[{"prefix":"<P>","protocol":"ospf","selected":true,"metric":<M>,"nexthops":[{"ip":"10.0.0.1","interfaceName":"e0","active":true}]}]`,
+	))
+}

@@ -105,7 +105,11 @@ func Read(text []byte) layout.Reading {
 		}
 		r.indent = len(text[lo:hi]) - len(strings.TrimLeft(string(text[lo:hi]), " "))
 		r.keeps = false
+		before := len(r.kept)
 		used, err := r.pieces(s, lo, hi)
+		for i := before; i < len(r.kept) && !r.keeps; i++ {
+			r.kept[i].counted = true
+		}
 		switch {
 		case r.keeps:
 		case err != nil:
@@ -148,9 +152,11 @@ func (r *reader) finish() {
 		}
 		r.restrictAt(network.FlowRule{Missing: network.CutOff}, r.outermost)
 	}
-	lines := make([]route.Mark, len(r.kept))
-	for i, k := range r.kept {
-		lines[i] = k.mark
+	var lines []route.Mark
+	for _, k := range r.kept {
+		if n := len(lines); !k.counted && (n == 0 || lines[n-1] != k.mark) { // a line may hold several
+			lines = append(lines, k.mark)
+		}
 	}
 	r.ReadOrPart(lines)
 }

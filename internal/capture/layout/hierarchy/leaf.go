@@ -43,7 +43,7 @@ func (r *reader) leaf(w []string, lo, hi int) (bool, error) {
 		r.Restrict(network.FlowRule{Hook: network.ComingIn}, lo, hi)
 		return true, nil
 	case table == "" && r.tunnels.leaf(w, layout.Mark(lo, hi)):
-		r.kept, r.keeps = append(r.kept, kept{slices.Clone(w), layout.Mark(lo, hi)}), true
+		r.kept, r.keeps = append(r.kept, kept{words: slices.Clone(w), mark: layout.Mark(lo, hi)}), true
 		return false, nil
 	case len(w) > 1 && (w[0] == "routing-options" || w[0] == "static"):
 		return r.static(w, table, lo, hi)
@@ -63,7 +63,7 @@ func (r *reader) leaf(w []string, lo, hi int) (bool, error) {
 	case len(w) > 3 && w[1] == "unit" && table == "": // of "interfaces" alone
 		return r.port(w, lo, hi)
 	case table == "" && ruled(w):
-		r.kept, r.keeps = append(r.kept, kept{slices.Clone(w), layout.Mark(lo, hi)}), true
+		r.kept, r.keeps = append(r.kept, kept{words: slices.Clone(w), mark: layout.Mark(lo, hi)}), true
 		return false, nil
 	}
 	return false, nil

@@ -76,7 +76,7 @@ func (r *reader) steer(kind, name, ifname string, lo, hi int) {
 	if kind == "route6" {
 		fam = route.IPv6
 	}
-	r.kept, r.keeps = append(r.kept, kept{[]string{"applied"}, layout.Mark(lo, hi)}), true
+	r.kept, r.keeps = append(r.kept, kept{words: []string{"applied"}, mark: layout.Mark(lo, hi)}), true
 	r.steered = append(r.steered, steeredAt{kind + " " + name,
 		network.FlowRule{Hook: network.Steered, Family: fam, In: ifname, Mark: layout.Mark(lo, hi)}})
 }

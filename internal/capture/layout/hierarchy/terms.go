@@ -13,8 +13,9 @@ import (
 
 // kept is a leaf that tells of rules, until the whole tree is known.
 type kept struct {
-	words []string
-	mark  route.Mark
+	words   []string
+	mark    route.Mark
+	counted bool // its line is accounted for
 }
 
 // term is one rule of a list while its leaves are gathered.

@@ -56,7 +56,7 @@ func ReadTold(text []byte) layout.Reading {
 		line := string(text[lo:min(hi, lo+mostOfLine)])
 		f := toldAddress.FindStringSubmatch(line)
 		switch {
-		case strings.TrimSpace(line) == "":
+		case layout.Blank(text[lo:hi]):
 			end(true)
 			continue
 		case f != nil:

@@ -1,7 +1,6 @@
 package plain
 
 import (
-	"bytes"
 	"math"
 	"net/netip"
 
@@ -16,13 +15,13 @@ type ownLike struct {
 }
 
 type ownLikes struct {
-	seen layout.Likenesses[ownLike]
-	bare []byte
-	led  ownLike // what the last route led to
+	seen   layout.Likenesses[ownLike]
+	shapes *layout.Shapes
+	led    ownLike // what the last route led to
 }
 
-// ownMembers are those in which such routes differ, besides the evidence, which nothing is read of.
-var ownMembers = []string{"destination-prefix", "metric"}
+// ownMembers are those in which such routes differ: of the evidence nothing is read.
+var ownMembers = []string{"destination-prefix", "metric", "evidence/file", "evidence/line"}
 
 // mayRepeat reports whether other routes with these attributes lead to the same: none that depends on its prefix.
 func mayRepeat(a *layout.Attributes) bool {
@@ -37,12 +36,9 @@ func mayRepeat(a *layout.Attributes) bool {
 	return true
 }
 
-// key makes the key of an object; false where it has its prefix and its metric in no usual form.
-func (l *ownLikes) key(object []byte) (p netip.Prefix, metric route.Number, ok bool) {
-	var values [2][]byte
-	if l.bare, ok = layout.WithoutMembers(l.bare[:0], withoutEvidence(object), ownMembers, values[:]); !ok {
-		return p, metric, false
-	}
+// key makes the key of the object that was matched last; false where it has its prefix and its metric in no usual form.
+func (l *ownLikes) key() (p netip.Prefix, metric route.Number, ok bool) {
+	values := l.shapes.Values()
 	if n := values[1]; n != nil {
 		v, isNumber := layout.Uint(n)
 		if !isNumber || v > math.MaxUint32 {
@@ -50,44 +46,38 @@ func (l *ownLikes) key(object []byte) (p netip.Prefix, metric route.Number, ok b
 		}
 		metric = route.N(v)
 	}
-	p, err := layout.Prefix(bytes.Trim(values[0], `"`), false)
-	if err != nil || values[0][0] != '"' || p.Addr().IsMulticast() {
-		return p, metric, false
-	}
-	l.seen.Key(-1, []byte(route.FamilyOf(p.Addr()).String()), l.bare)
-	return p, metric, true
+	p, err := layout.Prefix(values[0], false)
+	l.seen.Key(-1, []byte(route.FamilyOf(p.Addr()).String()), l.shapes.Rest())
+	return p, metric, err == nil && !p.Addr().IsMulticast()
 }
 
-var evidence, bothEnd = []byte(`,"evidence":{`), []byte("}}")
-
-// withoutEvidence cuts off the evidence where it stands last, as it is written, in a valid object. What is left has no
-// end, and is only good for being compared.
-func withoutEvidence(object []byte) []byte {
-	i := bytes.LastIndex(object, evidence)
-	if i < 0 {
-		return object
+// passAlike reads the routes that follow as long as one before said the same of another prefix.
+func (r *ownReader) passAlike() error {
+	rest, at := r.dec.Rest(), int(r.dec.InputOffset())
+	behind, n := 0, 0
+	for r.likes.seen.Some() {
+		lo := layout.NextElement(rest, behind)
+		if lo < 0 {
+			break
+		}
+		size := r.likes.shapes.Match(rest[lo:])
+		if size == 0 {
+			break
+		}
+		p, metric, ok := r.likes.key()
+		if !ok {
+			break
+		}
+		like, ok := r.likes.seen.Known()
+		if !ok {
+			break
+		}
+		behind = lo + size
+		r.AddShared(p, like.shared.With(metric), like.state, layout.Mark(at+lo, at+behind))
+		r.Span(at+lo, at+behind, nil)
+		n++
 	}
-	inside, ok := bytes.CutSuffix(object[i+len(evidence):], bothEnd)
-	if !ok || bytes.ContainsAny(inside, `{}[]\`) {
-		return object
-	}
-	return object[:i]
-}
-
-// quick reads an object that says what one before said.
-func (r *ownReader) quick(object []byte, lo, hi int) bool {
-	if !r.likes.seen.Some() {
-		return false
-	}
-	p, metric, ok := r.likes.key(object)
-	if !ok {
-		return false
-	}
-	like, ok := r.likes.seen.Known()
-	if ok {
-		r.AddShared(p, like.shared.With(metric), like.state, layout.Mark(lo, hi))
-	}
-	return ok
+	return r.dec.PassElements(n, behind)
 }
 
 // remember keeps what an object led to.
@@ -96,7 +86,13 @@ func (r *ownReader) remember(object []byte) {
 	if led.shared == (layout.Shared{}) {
 		return
 	}
-	if _, metric, ok := r.likes.key(object); ok && led.shared == led.shared.With(metric) {
+	if r.likes.shapes.Match(object) == 0 {
+		r.likes.shapes.Learn(object)
+	}
+	if r.likes.shapes.Match(object) != len(object) {
+		return
+	}
+	if _, metric, ok := r.likes.key(); ok && led.shared == led.shared.With(metric) {
 		r.likes.seen.Keep(led)
 	}
 }

@@ -72,3 +72,11 @@ func TestOwnRoutesSayWhatTheySayAlone(t *testing.T) {
 	require.False(t, tables[0].HighestWins)
 	require.True(t, tables[1].HighestWins)
 }
+
+// TestBlanks: routes that are passed by say what they would say one by one, in damaged documents too.
+func TestBlanks(t *testing.T) {
+	layouttest.Blanks(t, ReadOwn, `{"device":"edge","tables":[{"table":"default","routes":[`+"\n", "\n]}]}\n", layouttest.Rows(120, layouttest.IPv4,
+		`{"destination-prefix":"<P>","source-protocol":"bgp","metric":20,"active":true,"next-hops":[{"next-hop-address":"100.70.15.1"}],"evidence":{"file":"a","line":7}}`,
+		`{"destination-prefix":"<P>","source-protocol":"bgp","metric":20,"active":true,"next-hops":[{"next-hop-address":"100.70.15.2"}],"evidence":{"file":"a","line":7}}`,
+	))
+}

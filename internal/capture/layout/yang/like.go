@@ -12,7 +12,7 @@ import (
 // own is what a route has in place of what the one that it is like has there.
 type own struct {
 	like   *node
-	values [len(ownNames)]string
+	values [len(ownNames)][]byte // of the text; nil where the route has no such child
 }
 
 // ownNames are the children in which such routes differ. Of the last one nothing is read.
@@ -23,23 +23,41 @@ const routeName = "route"
 // likes knows routes by their text without these.
 type likes struct {
 	seen   layout.Likenesses[*node]
-	bare   []byte
+	shapes *layout.Shapes // of JSON
+	bare   []byte         // of XML
 	values [len(ownNames)][]byte
+	spare  []ownNode
 }
 
-// bare is layout.WithoutMembers or its like for XML.
-type bare func(dst, text []byte, names []string, values [][]byte) ([]byte, bool)
-
-// key makes the key of a route's text; false where its own children are in no usual form.
-func (l *likes) key(without bare, text []byte) bool {
+// element makes the key of a route's text in XML; false where its own children are in no usual form.
+func (l *likes) element(text []byte) bool {
 	var ok bool
-	l.bare, ok = without(l.bare[:0], text, ownNames[:], l.values[:])
-	for i, v := range l.values {
-		l.values[i] = bytes.Trim(v, `"`)
-		ok = ok && simple(v)
-	}
+	l.bare, ok = withoutElements(l.bare[:0], text, ownNames[:], l.values[:])
 	l.seen.Key(-1, l.bare)
-	return ok
+	return ok && l.simple()
+}
+
+// object makes the key of the route that a text in JSON begins with, and returns where it ends, 0 where it or its own
+// members are in no usual form.
+func (l *likes) object(text []byte) (end int) {
+	if end = l.shapes.Match(text); end == 0 {
+		return 0
+	}
+	copy(l.values[:], l.shapes.Values())
+	if !l.simple() {
+		return 0
+	}
+	l.seen.Key(-1, l.shapes.Rest())
+	return end
+}
+
+func (l *likes) simple() bool {
+	for _, v := range l.values {
+		if !simple(v) {
+			return false
+		}
+	}
+	return true
 }
 
 // simple reports whether a value means what it says: nothing in it is a sign of JSON or XML.
@@ -58,46 +76,66 @@ func (l *likes) known(lo, hi int) (*node, bool) {
 	if !ok {
 		return nil, false
 	}
-	n := &node{name: routeName, lo: lo, hi: hi, own: &own{like: like}}
-	for i, v := range l.values {
-		n.own.values[i] = string(v)
+	if len(l.spare) == 0 {
+		l.spare = make([]ownNode, manyNodes)
 	}
-	return n, true
+	n := &l.spare[0]
+	l.spare = l.spare[1:]
+	n.own = own{like, l.values}
+	n.node = node{name: routeName, lo: lo, hi: hi, own: &n.own}
+	return &n.node, true
 }
 
-// keep remembers a route that was parsed, for its text.
-func (l *likes) keep(n *node, without bare, text []byte) {
-	if !l.key(without, text[n.lo:n.hi]) {
-		return
+// manyNodes is how many are made at once.
+const manyNodes = 64
+
+// ownNode is a route with what is its own.
+type ownNode struct {
+	node node
+	own  own
+}
+
+// bytes is the text of a child, nil where there is none.
+func (n *node) bytes(name string) []byte {
+	if n.own != nil {
+		for i, own := range ownNames {
+			if own == name {
+				return n.own.values[i]
+			}
+		}
 	}
+	if c := n.child(name); c != nil {
+		return []byte(c.text)
+	}
+	return nil
+}
+
+// keepElement remembers a route that was parsed of XML.
+func (l *likes) keepElement(n *node, text []byte) {
+	if l.element(text[n.lo:n.hi]) {
+		l.keep(n)
+	}
+}
+
+// keepObject remembers a route that was parsed of JSON.
+func (l *likes) keepObject(n *node, text []byte) {
+	text = text[n.lo:n.hi]
+	if l.shapes.Match(text) == 0 {
+		l.shapes.Learn(text)
+	}
+	if l.object(text) == len(text) {
+		l.keep(n)
+	}
+}
+
+// keep remembers a route under the last key, where its children were parsed to what stands there.
+func (l *likes) keep(n *node) {
 	for i, v := range l.values {
 		if n.value(ownNames[i]) != string(v) {
 			return
 		}
 	}
 	l.seen.Keep(n)
-}
-
-// objectEnd is behind the JSON object that begins at i, 0 where it does not end.
-func objectEnd(text []byte, i int) int {
-	depth := 0
-	for ; i < len(text); i++ {
-		switch text[i] {
-		case '{', '[':
-			depth++
-		case '}', ']':
-			if depth--; depth == 0 {
-				return i + 1
-			}
-		case '"':
-			for i++; i < len(text) && text[i] != '"'; i++ {
-				if text[i] == '\\' {
-					i++
-				}
-			}
-		}
-	}
-	return 0
 }
 
 // elementEnd is behind the XML element of a name that begins at i and has none of its name inside, 0 where it does not
@@ -114,7 +152,8 @@ func elementEnd(text []byte, i int, name []byte) int {
 // longestRoute bounds how far the end of a route is looked for.
 const longestRoute = 4 << 10
 
-// withoutElements is layout.WithoutMembers for an XML element.
+// withoutElements appends an XML element to dst, but for the values of those of its children that are named, and returns
+// these as they stand.
 func withoutElements(dst, text []byte, names []string, values [][]byte) (out []byte, ok bool) {
 	clear(values)
 	depth, kept := 0, 0

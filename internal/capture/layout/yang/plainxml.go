@@ -38,7 +38,7 @@ func plainXML(text []byte) (root *node, ok bool) {
 				return nil, false
 			}
 			if top.hi = p.at; top.name == routeName {
-				p.likes.keep(top, withoutElements, text)
+				p.likes.keepElement(top, text)
 			}
 			stack, names = stack[:len(stack)-1], names[:len(names)-1]
 			continue
@@ -49,7 +49,7 @@ func plainXML(text []byte) (root *node, ok bool) {
 		}
 		n := &node{name: p.local(name), lo: lo}
 		if n.name == routeName && p.likes.seen.Some() {
-			if hi := elementEnd(text, lo, name); hi > 0 && p.likes.key(withoutElements, text[lo:hi]) {
+			if hi := elementEnd(text, lo, name); hi > 0 && p.likes.element(text[lo:hi]) {
 				if like, ok := p.likes.known(lo, hi); ok {
 					top.children, p.at = append(top.children, like), hi
 					continue

@@ -35,7 +35,7 @@ func (n *node) child(name string) *node {
 		c := n.own.like.child(name)
 		for i, own := range ownNames {
 			if own == name && c != nil {
-				return &node{name: name, text: n.own.values[i], lo: n.lo, hi: n.hi}
+				return &node{name: name, text: string(n.own.values[i]), lo: n.lo, hi: n.hi}
 			}
 		}
 		return c
@@ -113,6 +113,7 @@ func localName(s string) string { return s[strings.LastIndexByte(s, ':')+1:] }
 func parseJSON(text []byte) (root *node, at int, within bool, err error) {
 	root = &node{}
 	p := jsonParser{text: text, names: map[string]string{}}
+	p.likes.shapes = layout.NewShapes(ownNames[:]...)
 	for at < len(text) {
 		for at < len(text) && bytes.IndexByte([]byte(" \t\r\n"), text[at]) >= 0 {
 			at++
@@ -120,9 +121,9 @@ func parseJSON(text []byte) (root *node, at int, within bool, err error) {
 		if at == len(text) {
 			return root, at, false, nil
 		}
-		p.d, p.base = layout.ByTokens(text[at:]), at
+		p.d, p.base = layout.ByPassing(text[at:]), at
 		err := p.value(root, "", 0)
-		at += int(p.d.InputOffset())
+		at = p.offset()
 		if err != nil {
 			if errors.Is(err, io.EOF) {
 				err = io.ErrUnexpectedEOF
@@ -134,7 +135,7 @@ func parseJSON(text []byte) (root *node, at int, within bool, err error) {
 }
 
 type jsonParser struct {
-	d     *jsontext.Decoder
+	d     *layout.Tokens
 	base  int
 	text  []byte
 	likes likes
@@ -158,15 +159,15 @@ func (p *jsonParser) value(parent *node, name string, depth int) error {
 			if err := p.value(parent, name, depth+1); err != nil {
 				return err
 			}
+			if name == routeName {
+				if err := p.passAlike(parent); err != nil {
+					return err
+				}
+			}
 		}
 		_, err := p.d.ReadToken()
 		return err
 	case '{':
-		if name == routeName {
-			if taken, err := p.like(parent); taken {
-				return err
-			}
-		}
 		if _, err := p.d.ReadToken(); err != nil {
 			return err
 		}
@@ -183,7 +184,7 @@ func (p *jsonParser) value(parent *node, name string, depth int) error {
 		}
 		_, err := p.d.ReadToken()
 		if n.hi = p.offset(); err == nil && name == routeName {
-			p.likes.keep(n, layout.WithoutMembers, p.text)
+			p.likes.keepObject(n, p.text)
 		}
 		return err
 	}
@@ -199,25 +200,28 @@ func (p *jsonParser) value(parent *node, name string, depth int) error {
 	return nil
 }
 
-// like adds a route whose like was parsed; false where there is none.
-func (p *jsonParser) like(parent *node) (bool, error) {
-	if !p.likes.seen.Some() {
-		return false, nil
+// passAlike adds the routes that follow in a list as long as their like was parsed.
+func (p *jsonParser) passAlike(parent *node) error {
+	rest, at := p.d.Rest(), p.offset()
+	behind, n := 0, 0
+	for p.likes.seen.Some() {
+		lo := layout.NextElement(rest, behind)
+		if lo < 0 {
+			break
+		}
+		size := p.likes.object(rest[lo:])
+		if size == 0 {
+			break
+		}
+		x, ok := p.likes.known(at+lo, at+lo+size)
+		if !ok {
+			break
+		}
+		parent.children = append(parent.children, x)
+		behind = lo + size
+		n++
 	}
-	lo := p.offset()
-	for lo < len(p.text) && p.text[lo] != '{' {
-		lo++
-	}
-	hi := objectEnd(p.text, lo)
-	if hi == 0 || !p.likes.key(layout.WithoutMembers, p.text[lo:hi]) {
-		return false, nil
-	}
-	n, ok := p.likes.known(lo, hi)
-	if !ok {
-		return false, nil
-	}
-	parent.children = append(parent.children, n)
-	return true, p.d.SkipValue()
+	return p.d.PassElements(n, behind)
 }
 
 // name reads the name of a member. There are few of them.

@@ -183,7 +183,7 @@ func (r *reader) rib(rib *node) {
 
 // route makes a route of one entry of a RIB (RFC 8349 section 5).
 func (r *reader) route(n *node, table string) error {
-	p, err := layout.Prefix([]byte(n.value("destination-prefix")), false)
+	p, err := layout.Prefix(n.bytes("destination-prefix"), false)
 	if err != nil {
 		return err
 	}
@@ -228,8 +228,8 @@ func (r *reader) route(n *node, table string) error {
 // again adds a route like one before; false where its metric is none.
 func (r *reader) again(n *node, p netip.Prefix, x likeRoute) bool {
 	metric := route.Number{}
-	if s := n.value("metric"); s != "" {
-		v, ok := layout.Uint([]byte(s))
+	if s := n.bytes("metric"); len(s) > 0 {
+		v, ok := layout.Uint(s)
 		if !ok {
 			return false
 		}

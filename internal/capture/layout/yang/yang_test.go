@@ -227,3 +227,12 @@ func TestRowsOfALargeTableSayWhatTheySayAlone(t *testing.T) {
 			`<route><destination-prefix><P></destination-prefix><source-protocol>direct</source-protocol></route>`,
 		))
 }
+
+// TestBlanks: routes that are passed by say what they would say one by one, in damaged documents too.
+func TestBlanks(t *testing.T) {
+	layouttest.Blanks(t, Read, `{"ietf-routing:routing":{"ribs":{"rib":[{"name":"hall","routes":{"route":[`+"\n", "\n]}}]}}}\n",
+		layouttest.Rows(120, layouttest.IPv4,
+			`{"v4:destination-prefix":"<P>","metric":<M>,"source-protocol":"ospfv2","active":[null],"next-hop":{"outgoing-interface":"e0","v4:next-hop-address":"10.0.0.1"}}`,
+			`{"v4:destination-prefix":"<P>","metric":<M>,"source-protocol":"rip","active":[null],"next-hop":{"outgoing-interface":"e0","v4:next-hop-address":"10.0.0.2"}}`,
+		))
+}

@@ -1,0 +1,213 @@
+package layout
+
+import (
+	"bytes"
+	"slices"
+)
+
+// Objects of one list are mostly written alike to the last blank: they differ in their values alone. What stands between
+// the values is compared at once then, and shows that the object is valid where one was.
+
+// Shapes knows objects of JSON by what stands between their values: numbers, and strings without signs of escape.
+type Shapes struct {
+	names  []string // of members that are told apart
+	known  []*shape // the one that was met last first
+	values [][]byte
+	rest   []byte
+}
+
+// A shape is what stands before, between and behind the values of an object.
+type shape struct {
+	number byte
+	pieces [][]byte
+	slots  []slot // between two pieces each
+}
+
+type slot struct {
+	text bool // a string, without its quotes; else a number
+	own  int  // which of the names; -1: none
+}
+
+// mostShapes bounds how many shapes are tried.
+const mostShapes = 32
+
+// NewShapes returns Shapes that tell members of some names apart: without a module's prefix (RFC 7951 section 4), and of an
+// object in a member as MEMBER/NAME.
+func NewShapes(names ...string) *Shapes {
+	return &Shapes{names: names, values: make([][]byte, len(names))}
+}
+
+// Match reads the object that a text begins with, if it has a shape that was learned. It returns where the object ends,
+// 0 if it has none.
+func (s *Shapes) Match(text []byte) (end int) {
+	for i, x := range s.known {
+		if end = s.fits(x, text); end > 0 {
+			copy(s.known[1:i+1], s.known[:i])
+			s.known[0] = x
+			return end
+		}
+	}
+	return 0
+}
+
+// Values are those of the named members in the last object, as they stand; nil where it has none.
+func (s *Shapes) Values() [][]byte { return s.values }
+
+// Rest tells the last object's shape and all its other values: it is the same for objects that differ in the named
+// members alone.
+func (s *Shapes) Rest() []byte { return s.rest }
+
+func (s *Shapes) fits(x *shape, text []byte) (end int) {
+	clear(s.values)
+	s.rest = append(s.rest[:0], x.number)
+	for i, piece := range x.pieces {
+		if !bytes.HasPrefix(text[end:], piece) {
+			return 0
+		}
+		end += len(piece)
+		if i == len(x.slots) {
+			break
+		}
+		from := end
+		if end = valueEnds(text, end, x.slots[i].text); end < 0 {
+			return 0
+		}
+		if own := x.slots[i].own; own >= 0 {
+			s.values[own] = text[from:end]
+		} else {
+			s.rest = append(append(s.rest, text[from:end]...), 0)
+		}
+	}
+	return end
+}
+
+// valueEnds is where the inside of a string, or a number of digits, ends that begins at i; -1 where it is none or not
+// plain.
+func valueEnds(text []byte, i int, isText bool) int {
+	from := i
+	if isText {
+		for ; i < len(text) && text[i] != '"'; i++ {
+			if text[i] == '\\' || text[i] < ' ' {
+				return -1
+			}
+		}
+		return i
+	}
+	for i < len(text) && text[i] >= '0' && text[i] <= '9' {
+		i++
+	}
+	if i == from || text[from] == '0' && i > from+1 {
+		return -1 // JSON has no zeros in front
+	}
+	return i
+}
+
+// Learn keeps the shape of a valid object. One that has a named member twice, or with a value that is no plain string or
+// number, has none.
+func (s *Shapes) Learn(object []byte) {
+	if len(s.known) >= mostShapes {
+		return
+	}
+	x := &shape{number: byte(len(s.known))}
+	depth, from, own := 0, 0, -1
+	var member []byte // of the object, the present one
+	met := make([]bool, len(s.names))
+	for i := 0; i < len(object); {
+		c := object[i]
+		switch {
+		case c == '{' || c == '[':
+			depth++
+			if own >= 0 {
+				return
+			}
+			i++
+		case c == '}' || c == ']':
+			depth--
+			i++
+		case c == '"':
+			end, plain := stringEnd(object, i)
+			if at := skipBlanks(object, end); at < len(object) && object[at] == ':' {
+				name := object[i+1 : end-1]
+				switch own = -1; depth {
+				case 1:
+					member = name
+					own = memberOf(name, s.names)
+				case 2:
+					own = slices.Index(s.names, string(member)+"/"+string(name))
+				}
+				if own >= 0 && met[own] {
+					return
+				}
+				i = skipBlanks(object, at+1)
+				continue
+			}
+			switch {
+			case plain:
+				x.slot(object[from:i+1], slot{true, own})
+				from = end - 1
+			case own >= 0:
+				return
+			}
+			own = s.met(met, own)
+			i = end
+		case c >= '0' && c <= '9':
+			end := valueEnds(object, i, false)
+			if end < 0 || end < len(object) && bytes.IndexByte([]byte(".eE"), object[end]) >= 0 || object[i-1] == '-' {
+				if own >= 0 {
+					return
+				}
+				for end = i; bytes.IndexByte([]byte("0123456789.eE+-"), object[end]) >= 0; end++ {
+				}
+				i = end
+				continue
+			}
+			x.slot(object[from:i], slot{false, own})
+			from, i, own = end, end, s.met(met, own)
+		case own >= 0 && (c == 't' || c == 'f' || c == 'n' || c == '-'):
+			return
+		default:
+			i++
+		}
+	}
+	x.pieces = append(x.pieces, bytes.Clone(object[from:]))
+	s.known = append(s.known, x)
+}
+
+// memberOf finds the name of a member among some.
+func memberOf(name []byte, names []string) int {
+	return slices.Index(names, string(name[bytes.LastIndexByte(name, ':')+1:]))
+}
+
+// stringEnd is behind the string that begins at i. Plain: nothing in it is escaped.
+func stringEnd(b []byte, i int) (end int, plain bool) {
+	plain = true
+	for i++; i < len(b); i++ {
+		switch b[i] {
+		case '\\':
+			plain = false
+			i++
+		case '"':
+			return i + 1, plain
+		}
+	}
+	return len(b), false
+}
+
+func skipBlanks(b []byte, i int) int {
+	for i < len(b) && (b[i] == ' ' || b[i] == '\t' || b[i] == '\n' || b[i] == '\r') {
+		i++
+	}
+	return i
+}
+
+func (x *shape) slot(piece []byte, what slot) {
+	x.pieces, x.slots = append(x.pieces, bytes.Clone(piece)), append(x.slots, what)
+}
+
+// met notes that a named member has its value.
+func (s *Shapes) met(met []bool, own int) int {
+	if own >= 0 {
+		met[own] = true
+	}
+	return -1
+}
