@@ -7,8 +7,8 @@ import (
 	"zarvek/internal/lazyregexp"
 )
 
-// A command may be run elsewhere than on the device whose prompt it was given at: by ssh on another device, in a
-// network namespace or in a container, which forward for themselves.
+// A command may be run elsewhere than on the device whose prompt it was given at: by ssh on another device, by an agent of
+// SNMP or RESTCONF, in a network namespace or in a container, which forward for themselves.
 
 // atOther matches a command given to another device by ssh in one line: its name, and what it is to run.
 var atOther = lazyregexp.New(`^(?:sudo )?(?:sshpass (?:-e |-[pfd] ?\S+ )+)?(?:\S*/)?ssh2? (?:-[46AaCkqTtvXxY]+ ` +
@@ -21,6 +21,60 @@ func onOther(command string) (device, given string) {
 	}
 	return "", command
 }
+
+// walks matches a command that asks an agent of SNMP, which is told by one of its words.
+var walks = lazyregexp.New(`^(?:sudo )?(?:\S*/)?snmp(?:bulk)?(?:walk|get|getnext|table)\s+(.*)`)
+
+// agentName matches the word that names the agent: a name or an IPv4 address, how it is reached and by which port.
+var agentName = lazyregexp.New(`^(?:(?:udp|tcp|ssh|tlstcp|dtlsudp):)?([\w.-]+)(?::\d+)?$`)
+
+// fetches matches a command that fetches something from a server, or asks one of NETCONF or gNMI.
+var fetches = lazyregexp.New(`^(?:sudo )?(?:\S*/)?(?:curl|wget|https?|netconf\S*|gnmi\S*)\s`)
+
+// restconf matches the address of a RESTCONF server (RFC 8040 section 3.1).
+var restconf = lazyregexp.New(`\bhttps?://(?:[^@/\s]*@)?([\w.-]+)(?::\d+)?/restconf/`)
+
+// asksAgent returns the agent of SNMP or RESTCONF that a command asks, by its name or address; "" where it asks the device
+// itself or no agent. It is not known where the command is in no usual form.
+func asksAgent(command string) (agent string, known bool) {
+	if fetches.MatchString(command) {
+		m := restconf.FindStringSubmatch(command)
+		if m == nil {
+			return "", false
+		}
+		return notItself(m[1]), true
+	}
+	m := walks.FindStringSubmatch(command)
+	if m == nil {
+		return "", true
+	}
+	words := strings.Fields(m[1])
+	for len(words) > 0 && strings.HasPrefix(words[0], "-") {
+		n := 1
+		if len(words[0]) == 2 && !walkFlags[words[0]] { // its value is the next word
+			n = 2
+		}
+		words = words[min(n, len(words)):]
+	}
+	if len(words) == 0 {
+		return "", false
+	}
+	if m = agentName.FindStringSubmatch(words[0]); m == nil {
+		return "", false
+	}
+	return notItself(m[1]), true
+}
+
+// notItself is the name of another host, "" for the one that a command is given to.
+func notItself(host string) string {
+	if host == "localhost" || strings.HasPrefix(host, "127.") {
+		return ""
+	}
+	return host
+}
+
+// walkFlags are the options of such commands that stand alone.
+var walkFlags = layout.WordSet("-d -h -H -V")
 
 // asksAtOnce matches what is run there and tells something; behind anything else, an option or a shell, somebody may
 // have typed what no capture shows.
@@ -104,6 +158,9 @@ func commandSpace(command string) string {
 
 // elsewhere reports whether nobody knows by a command which device answers it.
 func elsewhere(command string) bool {
+	if _, known := asksAgent(command); !known {
+		return true
+	}
 	low := strings.ToLower(command)
 	return goesAway.MatchString(low) || noAnswer.MatchString(low) || handedOn(command) && commandSpace(command) == "" ||
 		inSpace.MatchString(command) && !ownExec.MatchString(command) && commandSpace(command) == "" &&

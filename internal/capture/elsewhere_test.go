@@ -59,9 +59,23 @@ func TestElsewhere(t *testing.T) {
 		{"no vrf lifts ip route 10.61.0.0/24", "hub", "", false},
 		{"telnet 172.28.61.6", "hub", "", true},
 		{"exit", "hub", "", true},
+		{"snmpwalk -v2c -c hall -On mast3 .1.3.6.1.2.1.4.24", "mast3", "", false},
+		{"snmpbulkwalk -v 2c -c hall -O n -d udp:mast3:1161 ipCidrRouteTable", "mast3", "", false},
+		{"/usr/bin/snmpwalk -v3 -u night -l authPriv -a SHA -A one -x AES -X two 172.28.61.6", "172.28.61.6", "", false},
+		{"sudo snmptable -v2c -c hall localhost:1161 ipCidrRouteTable", "hub", "", false},
+		{"snmpwalk -v2c -c hall 127.0.0.1", "hub", "", false},
+		{"snmpwalk -v2c -c hall udp6:[fd6b::1] .1", "hub", "", true},
+		{"snmpwalk -v2c -c", "hub", "", true},
+		{"curl -sk -u night:x https://mast3:8443/restconf/data/ietf-routing:routing", "mast3", "", false},
+		{"curl -s http://localhost/restconf/data", "hub", "", false},
+		{"curl -s http://files/night/mast3.txt", "hub", "", true},
+		{"wget -qO- files/night/mast3.txt", "hub", "", true},
+		{"gnmi_get -target_addr mast3:9339", "hub", "", true},
+		{"snmp-server community hall", "hub", "", false},
 	} {
 		device, command := onOther(c.command)
-		require.Equal(t, c.device, cmp.Or(device, "hub"), c.command)
+		agent, _ := asksAgent(command)
+		require.Equal(t, c.device, cmp.Or(device, agent, "hub"), c.command)
 		require.Equal(t, c.away, elsewhere(command), c.command)
 		require.Equal(t, c.space, commandSpace(command), c.command)
 	}

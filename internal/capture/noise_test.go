@@ -1,6 +1,10 @@
 package capture
 
 import (
+	"math/rand/v2"
+	"regexp"
+	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -30,4 +34,37 @@ func TestNoisyLooksForNumbersInAngles(t *testing.T) {
 	} {
 		require.Equal(t, want, noisy([]byte(text)), text)
 	}
+}
+
+// TestNoisyFindsEverySign: at any place of a text, and as nothing but a search for each sign would.
+func TestNoisyFindsEverySign(t *testing.T) {
+	var signs []noiseSign
+	for _, list := range noiseSigns {
+		signs = append(signs, list...)
+	}
+	require.Greater(t, len(signs), 10)
+	slowly := func(text string) bool {
+		return slices.ContainsFunc(signs, func(s noiseSign) bool {
+			if s.text != angle {
+				return strings.Contains(text, s.text)
+			}
+			return regexp.MustCompile(`\n<[0-9]`).MatchString(text)
+		})
+	}
+	found := 0
+	for seed := range uint64(4000) {
+		rnd := rand.New(rand.NewPCG(seed, 2))
+		text := ""
+		for range 1 + rnd.IntN(4) {
+			s := signs[rnd.IntN(len(signs))].text
+			text += strings.Repeat("u", rnd.IntN(12)) + s[:rnd.IntN(len(s)+1)] + []string{"", "7", "u", "-", "\n"}[rnd.IntN(5)]
+		}
+		want := slowly(text)
+		require.Equal(t, want, noisy([]byte(text)), "%q", text)
+		if want {
+			found++
+		}
+	}
+	require.Greater(t, found, 500)
+	require.Greater(t, 3500, found)
 }

@@ -292,7 +292,8 @@ func split(text []byte) (sections []section, commands []typed, lines int) {
 			continue
 		}
 		remote, command := onOther(command)
-		device = cmp.Or(remote, device)
+		agent, _ := asksAgent(command)
+		device = cmp.Or(remote, agent, device)
 		fresh = true
 		lines++
 		if command != "" {

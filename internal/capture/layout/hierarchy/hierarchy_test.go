@@ -363,3 +363,31 @@ func TestPairedSwitches(t *testing.T) {
 	require.False(t, Read([]byte(text)).Facts.Virtuals[0].Paired)
 	require.True(t, Read([]byte("set interfaces ae7 aggregated-ether-options mc-ae mc-ae-id 7\n" + text)).Facts.Virtuals[0].Paired)
 }
+
+// TestDistanceBelowAWay: what stands in braces below a way that is no next hop belongs to the same route.
+func TestDistanceBelowAWay(t *testing.T) {
+	const text = `protocols {
+    static {
+        route 10.61.0.0/16 {
+            blackhole {
+                distance 250
+            }
+        }
+        route 10.62.0.0/16 {
+            interface eth1 {
+                distance 30
+            }
+            next-hop 172.28.61.1 {
+                distance 20
+            }
+        }
+        route 10.63.0.0/16 { reject { distance 9 } }
+    }
+}
+`
+	var got []string
+	for _, s := range layouttest.Laws(t, Read, []byte(text)).Facts.Statics {
+		got = append(got, fmt.Sprint(s.Prefix, " ", s.Special, " ", s.NextHop.Interface, " ", s.Preference.Value))
+	}
+	require.Equal(t, []string{"10.61.0.0/16 blackhole  250", "10.62.0.0/16  eth1 30", "10.62.0.0/16   20", "10.63.0.0/16 unreachable  9"}, got)
+}

@@ -92,8 +92,7 @@ func (r *reader) kindStatic(w []string, lo, hi int) (bool, error) {
 	default:
 		return false, nil
 	}
-	r.keep(key, s)
-	return true, nil
+	return r.keepOnce(key, s), nil
 }
 
 // kindRestricts keeps filters, translations and policies that are told apart from the interfaces.

@@ -317,19 +317,27 @@ func (r *reader) nextHops(s network.Static, key string, rest []string) (bool, er
 		} else {
 			s.NextHop.Interface = h
 		}
-		same := func(i int) bool { return r.Facts.Statics[i].NextHop == s.NextHop }
-		if i := slices.IndexFunc(r.statics[key], same); i >= 0 { // what stands below a next hop tells it again
-			was := &r.Facts.Statics[r.statics[key][i]]
-			if s.Preference.Known {
-				was.Preference = s.Preference
-			}
-			was.Tie.Session = was.Tie.Session || s.Tie.Session
-			continue
-		}
-		r.keep(key, s)
-		used = true
+		used = r.keepOnce(key, s) || used
 	}
 	return used, nil
+}
+
+// keepOnce keeps a static route, or what a line below it adds: that tells its way again. It is true where the route is
+// new.
+func (r *reader) keepOnce(key string, s network.Static) bool {
+	for _, i := range r.statics[key] {
+		was := &r.Facts.Statics[i]
+		if was.NextHop != s.NextHop || was.Special != s.Special {
+			continue
+		}
+		if s.Preference.Known {
+			was.Preference = s.Preference
+		}
+		was.Tie.Session = was.Tie.Session || s.Tie.Session
+		return false
+	}
+	r.keep(key, s)
+	return true
 }
 
 func (r *reader) keep(key string, s network.Static) {
