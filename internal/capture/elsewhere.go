@@ -7,8 +7,8 @@ import (
 	"zarvek/internal/lazyregexp"
 )
 
-// A command may be run elsewhere than on the device whose prompt it was given at: by ssh on another device, by an agent of
-// SNMP or RESTCONF, in a network namespace or in a container, which forward for themselves.
+// A command may be run elsewhere than on the device whose prompt it was given at: by ssh on another device, by an agent
+// of SNMP or RESTCONF, in a network namespace or in a container, which forward for themselves.
 
 // atOther matches a command given to another device by ssh in one line: its name, and what it is to run.
 var atOther = lazyregexp.New(`^(?:sudo )?(?:sshpass (?:-e |-[pfd] ?\S+ )+)?(?:\S*/)?ssh2? (?:-[46AaCkqTtvXxY]+ ` +
@@ -34,8 +34,8 @@ var fetches = lazyregexp.New(`^(?:sudo )?(?:\S*/)?(?:curl|wget|https?|netconf\S*
 // restconf matches the address of a RESTCONF server (RFC 8040 section 3.1).
 var restconf = lazyregexp.New(`\bhttps?://(?:[^@/\s]*@)?([\w.-]+)(?::\d+)?/restconf/`)
 
-// asksAgent returns the agent of SNMP or RESTCONF that a command asks, by its name or address; "" where it asks the device
-// itself or no agent. It is not known where the command is in no usual form.
+// asksAgent returns the agent of SNMP or RESTCONF that a command asks, by its name or address; "" where it asks the
+// device itself or no agent. It is not known where the command is in no usual form.
 func asksAgent(command string) (agent string, known bool) {
 	if fetches.MatchString(command) {
 		m := restconf.FindStringSubmatch(command)

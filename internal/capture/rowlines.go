@@ -11,8 +11,8 @@ import (
 )
 
 // Most lines of a large text are rows that begin with a destination, parts of a document or of a paragraph, which are
-// indented, elements and objects, or variables of a walk. None of them is a prompt, a title or a heading: what looks for those passes such
-// lines by.
+// indented, elements and objects, or variables of a walk. None of them is a prompt, a title or a heading: what looks for
+// those passes such lines by.
 
 // mostOthers bounds how many other lines are kept by their number; a text with more of them is looked at line by line.
 const mostOthers = 1 << 16
@@ -122,7 +122,8 @@ func isElement(line []byte) bool {
 	}
 	n := bytes.IndexAny(line, " >")
 	end := bytes.TrimSuffix(line, []byte(">"))
-	return n > 1 && len(end) < len(line) && bytes.HasSuffix(end, line[1:n]) && bytes.HasSuffix(end[:len(end)-n+1], []byte("</"))
+	return n > 1 && len(end) < len(line) && bytes.HasSuffix(end, line[1:n]) &&
+		bytes.HasSuffix(end[:len(end)-n+1], []byte("</"))
 }
 
 // isObject reports whether a line is an object of JSON: no prompt begins with a quoted name.

@@ -233,8 +233,10 @@ type noiseSign struct {
 
 // noiseSigns are these signs by the bytes that are looked for.
 var noiseSigns = func() (signs [256][]noiseSign) {
-	for _, s := range []noiseSign{{"%", 0}, {"^", 0}, {"--", 0}, {angle, 0}, {"(more", 0}, {"command not found", 14},
-		{"d is not running", 10}, {"(END)", 0}, {"[edit", 0}, {"{master", 0}, {"{backup", 0}, {"\n[/", 0}, {"```", 0}, {"~~~", 0}} {
+	for _, s := range []noiseSign{
+		{"%", 0}, {"^", 0}, {"--", 0}, {angle, 0}, {"(more", 0}, {"command not found", 14}, {"d is not running", 10},
+		{"(END)", 0}, {"[edit", 0}, {"{master", 0}, {"{backup", 0}, {"\n[/", 0}, {"```", 0}, {"~~~", 0},
+	} {
 		c := s.text[s.key]
 		signs[c] = append(signs[c], s)
 	}

@@ -182,3 +182,10 @@ func Unfit(err error) error {
 	}
 	return fmt.Errorf("%w: %s in %q", ErrNumber, kind, strings.Join(names, "."))
 }
+
+func skipBlanks(b []byte, i int) int {
+	for i < len(b) && (b[i] == ' ' || b[i] == '\t' || b[i] == '\n' || b[i] == '\r') {
+		i++
+	}
+	return i
+}

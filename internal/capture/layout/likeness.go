@@ -66,3 +66,12 @@ func (l *Likenesses[T]) Some() bool { return len(l.known) > 0 }
 
 // Forget drops all that is remembered: what rows say has another meaning now.
 func (l *Likenesses[T]) Forget() { l.known = nil }
+
+// Metric reads what stands in the place of a metric: none is not known, and one of more than 32 bits is no usual one.
+func Metric(value []byte) (metric route.Number, usual bool) {
+	if value == nil {
+		return route.Number{}, true
+	}
+	v, ok := Uint(value)
+	return route.N(v), ok && v <= math.MaxUint32
+}

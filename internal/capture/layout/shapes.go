@@ -1,12 +1,9 @@
 package layout
 
-import (
-	"bytes"
-	"slices"
-)
+import "bytes"
 
-// Objects of one list are mostly written alike to the last blank: they differ in their values alone. What stands between
-// the values is compared at once then, and shows that the object is valid where one was.
+// Objects of one list are mostly written alike to the last blank: they differ in their values alone. What stands
+// between the values is compared at once then, and shows that the object is valid where one was.
 
 // Shapes knows objects of JSON by what stands between their values: numbers, and strings without signs of escape.
 type Shapes struct {
@@ -31,8 +28,8 @@ type slot struct {
 // mostShapes bounds how many shapes are tried.
 const mostShapes = 32
 
-// NewShapes returns Shapes that tell members of some names apart: without a module's prefix (RFC 7951 section 4), and of an
-// object in a member as MEMBER/NAME.
+// NewShapes returns Shapes that tell members of some names apart: without a module's prefix (RFC 7951 section 4), and
+// of an object in a member as MEMBER/NAME.
 func NewShapes(names ...string) *Shapes {
 	return &Shapes{names: names, values: make([][]byte, len(names))}
 }
@@ -100,114 +97,4 @@ func valueEnds(text []byte, i int, isText bool) int {
 		return -1 // JSON has no zeros in front
 	}
 	return i
-}
-
-// Learn keeps the shape of a valid object. One that has a named member twice, or with a value that is no plain string or
-// number, has none.
-func (s *Shapes) Learn(object []byte) {
-	if len(s.known) >= mostShapes {
-		return
-	}
-	x := &shape{number: byte(len(s.known))}
-	depth, from, own := 0, 0, -1
-	var member []byte // of the object, the present one
-	met := make([]bool, len(s.names))
-	for i := 0; i < len(object); {
-		c := object[i]
-		switch {
-		case c == '{' || c == '[':
-			depth++
-			if own >= 0 {
-				return
-			}
-			i++
-		case c == '}' || c == ']':
-			depth--
-			i++
-		case c == '"':
-			end, plain := stringEnd(object, i)
-			if at := skipBlanks(object, end); at < len(object) && object[at] == ':' {
-				name := object[i+1 : end-1]
-				switch own = -1; depth {
-				case 1:
-					member = name
-					own = memberOf(name, s.names)
-				case 2:
-					own = slices.Index(s.names, string(member)+"/"+string(name))
-				}
-				if own >= 0 && met[own] {
-					return
-				}
-				i = skipBlanks(object, at+1)
-				continue
-			}
-			switch {
-			case plain:
-				x.slot(object[from:i+1], slot{true, own})
-				from = end - 1
-			case own >= 0:
-				return
-			}
-			own = s.met(met, own)
-			i = end
-		case c >= '0' && c <= '9':
-			end := valueEnds(object, i, false)
-			if end < 0 || end < len(object) && bytes.IndexByte([]byte(".eE"), object[end]) >= 0 || object[i-1] == '-' {
-				if own >= 0 {
-					return
-				}
-				for end = i; bytes.IndexByte([]byte("0123456789.eE+-"), object[end]) >= 0; end++ {
-				}
-				i = end
-				continue
-			}
-			x.slot(object[from:i], slot{false, own})
-			from, i, own = end, end, s.met(met, own)
-		case own >= 0 && (c == 't' || c == 'f' || c == 'n' || c == '-'):
-			return
-		default:
-			i++
-		}
-	}
-	x.pieces = append(x.pieces, bytes.Clone(object[from:]))
-	s.known = append(s.known, x)
-}
-
-// memberOf finds the name of a member among some.
-func memberOf(name []byte, names []string) int {
-	return slices.Index(names, string(name[bytes.LastIndexByte(name, ':')+1:]))
-}
-
-// stringEnd is behind the string that begins at i. Plain: nothing in it is escaped.
-func stringEnd(b []byte, i int) (end int, plain bool) {
-	plain = true
-	for i++; i < len(b); i++ {
-		switch b[i] {
-		case '\\':
-			plain = false
-			i++
-		case '"':
-			return i + 1, plain
-		}
-	}
-	return len(b), false
-}
-
-func skipBlanks(b []byte, i int) int {
-	for i < len(b) && (b[i] == ' ' || b[i] == '\t' || b[i] == '\n' || b[i] == '\r') {
-		i++
-	}
-	return i
-}
-
-func (x *shape) slot(piece []byte, what slot) {
-	x.pieces, x.slots = append(x.pieces, bytes.Clone(piece)), append(x.slots, what)
-}
-
-// met notes that a named member has its value.
-func (s *Shapes) met(met []bool, own int) int {
-	if own >= 0 {
-		met[own] = true
-	}
-	return -1
 }

@@ -1,7 +1,6 @@
 package frr
 
 import (
-	"math"
 	"net/netip"
 
 	"zarvek/internal/capture/layout"
@@ -20,12 +19,8 @@ var own = []string{"prefix", "metric", "prefixLen", "uptime"}
 // key makes the key of the object that was matched last; false where it has its prefix and its metric in no usual form.
 func (r *jsonReader) key(table string) (p netip.Prefix, metric route.Number, ok bool) {
 	values := r.shapes.Values()
-	if n := values[1]; n != nil {
-		v, isNumber := layout.Uint(n)
-		if !isNumber || v > math.MaxUint32 {
-			return p, metric, false
-		}
-		metric = route.N(v)
+	if metric, ok = layout.Metric(values[1]); !ok {
+		return p, metric, false
 	}
 	p, err := layout.Prefix(values[0], false)
 	r.seen.Key(-1, []byte(route.FamilyOf(p.Addr()).String()), []byte(table), r.shapes.Rest())

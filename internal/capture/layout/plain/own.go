@@ -105,7 +105,8 @@ func ReadOwn(text []byte) layout.Reading {
 		if n := len(r.Spans); n > 0 {
 			at = max(at, r.Spans[n-1].Hi)
 		}
-		r.Span(min(at, len(text)), len(text), fmt.Errorf("cannot be read from here on: %w", cmp.Or(layout.Unfit(err), layout.Fault(err))))
+		err = fmt.Errorf("cannot be read from here on: %w", cmp.Or(layout.Unfit(err), layout.Fault(err)))
+		r.Span(min(at, len(text)), len(text), err)
 	}
 	r.Account(text)
 	return r.Reading

@@ -3,6 +3,8 @@ package snmp
 import (
 	"bytes"
 	"math"
+
+	"zarvek/internal/capture/layout"
 )
 
 // A walk goes down one column after the other, each with the same rows in the same order. So where the first column
@@ -103,21 +105,10 @@ func plainNumbers(out []uint32, text []byte) ([]uint32, bool) {
 
 // plainInteger reads "3" and "local(3)", as integer does, but only what a walk usually prints.
 func plainInteger(text []byte) (uint64, bool) {
-	text = bytes.TrimRight(text, "\r\n")
-	if n := len(text); n > 0 && text[n-1] == ')' {
-		text = text[bytes.IndexByte(text, '(')+1 : n-1]
+	if i := bytes.IndexByte(text, '('); i >= 0 && text[len(text)-1] == ')' {
+		text = text[i+1 : len(text)-1]
 	}
-	if len(text) == 0 || len(text) > 10 {
-		return 0, false
-	}
-	v := uint64(0)
-	for _, c := range text {
-		if c < '0' || c > '9' {
-			return 0, false
-		}
-		v = v*10 + uint64(c-'0')
-	}
-	return v, true
+	return layout.Uint(text)
 }
 
 // enter notes where the walk is after a line with an identifier.

@@ -52,6 +52,17 @@ func TestColumnsGoDown(t *testing.T) {
 	require.Greater(t, went, 1000)
 }
 
+func TestPlainIntegers(t *testing.T) {
+	for _, s := range []string{"3", "local(3)", "3)", "(3", "()", "", "-1", "a(b)", "x(3)y", "18446744073709551615", "18446744073709551616"} {
+		want, ok := integer(s)
+		got, plain := plainInteger([]byte(s))
+		require.Equal(t, ok, plain, s)
+		if ok {
+			require.Equal(t, want, got, s)
+		}
+	}
+}
+
 // withoutLines leaves out the numbers of lines in front.
 func withoutLines(words []string) []string {
 	words = slices.Clone(words)

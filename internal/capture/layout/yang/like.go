@@ -152,8 +152,8 @@ func elementEnd(text []byte, i int, name []byte) int {
 // longestRoute bounds how far the end of a route is looked for.
 const longestRoute = 4 << 10
 
-// withoutElements appends an XML element to dst, but for the values of those of its children that are named, and returns
-// these as they stand.
+// withoutElements appends an XML element to dst, but for the values of those of its children that are named, and
+// returns these as they stand.
 func withoutElements(dst, text []byte, names []string, values [][]byte) (out []byte, ok bool) {
 	clear(values)
 	depth, kept := 0, 0
