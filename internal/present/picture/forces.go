@@ -12,7 +12,7 @@ const mostPairs = 150_000_000
 // pull, and steps get shorter from round to round. The unit is the length that edges would like to have.
 func forces(n int, edges [][2]int) []Point {
 	at := spiral(n, edges)
-	rounds := min(300, max(20, mostPairs/(n*n)))
+	rounds := min(300, max(5, mostPairs/(n*n)))
 	push := make([]Point, n)
 	for round := range rounds {
 		clear(push)

@@ -172,12 +172,13 @@ type way struct {
 	ifIndex     uint64
 	kind, proto uint64
 	metric      bool // it is known
+	old         bool
 }
 
 // way tells routes apart that differ in more than their prefix and metric; false for those that do not lead through a
 // gateway, which are read each by itself.
 func (w *routeRow) way() (way, bool) {
-	k := way{route.FamilyOf(w.prefix.Addr()), w.nextHop, w.ifIndex, w.kind, w.proto, w.metric.Known}
+	k := way{route.FamilyOf(w.prefix.Addr()), w.nextHop, w.ifIndex, w.kind, w.proto, w.metric.Known, w.old}
 	return k, w.nextHop.IsValid() && !w.nextHop.IsUnspecified() && !w.prefix.Addr().IsMulticast()
 }
 

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zarvek/internal/capture/layout/layouttest"
+	"zarvek/internal/core/route"
 )
 
 // One route each way: numeric, from the root by name, and by object names.
@@ -224,4 +225,20 @@ func TestRowsNotInService(t *testing.T) {
 func TestWhatTheToolSaysOfItself(t *testing.T) {
 	r := Read([]byte("Created directory: /var/lib/snmp/cert_indexes\n" + Reader.Sample))
 	require.Empty(t, r.Unread)
+}
+
+// TestTypesOfTwoTables: what a type means is the table's own, though all else of two rows is alike.
+func TestTypesOfTwoTables(t *testing.T) {
+	in := []byte(`.1.3.6.1.2.1.4.21.1.2.10.61.1.0 = INTEGER: 2
+.1.3.6.1.2.1.4.21.1.7.10.61.1.0 = IpAddress: 172.28.1.1
+.1.3.6.1.2.1.4.21.1.8.10.61.1.0 = INTEGER: 5
+.1.3.6.1.2.1.4.21.1.9.10.61.1.0 = INTEGER: 3
+.1.3.6.1.2.1.4.21.1.11.10.61.1.0 = IpAddress: 255.255.255.0
+.1.3.6.1.2.1.4.24.7.1.7.1.4.10.61.2.0.24.2.0.0.1.4.172.28.1.1 = INTEGER: 2
+.1.3.6.1.2.1.4.24.7.1.8.1.4.10.61.2.0.24.2.0.0.1.4.172.28.1.1 = INTEGER: 5
+.1.3.6.1.2.1.4.24.7.1.9.1.4.10.61.2.0.24.2.0.0.1.4.172.28.1.1 = INTEGER: 3
+`)
+	r := layouttest.Laws(t, Read, in)
+	require.Equal(t, route.None, r.Facts.Tables[0].Routes.At(0).Special)
+	require.Equal(t, route.Blackhole, r.Facts.Tables[0].Routes.At(1).Special)
 }
