@@ -293,7 +293,9 @@ func split(text []byte) (sections []section, commands []typed, lines int) {
 		}
 		remote, command := onOther(command)
 		agent, _ := asksAgent(command)
-		device = cmp.Or(remote, agent, device)
+		printed, told := printedFrom(command, device)
+		away := !told || elsewhere(command)
+		device = cmp.Or(remote, agent, printed, device)
 		fresh = true
 		lines++
 		if command != "" {
@@ -312,7 +314,7 @@ func split(text []byte) (sections []section, commands []typed, lines int) {
 		}
 		cur = section{device: device, part: p.part, remote: remote, command: command, lo: next, hi: len(text),
 			asked: lo}
-		cur.away = elsewhere(command)
+		cur.away = away
 	}
 	cur.hi = len(text)
 	if cur.hi > cur.lo {

@@ -60,3 +60,6 @@ func isEnding(ext, rest string) bool {
 	}
 	return ext == "" || endings[strings.ToLower(ext)] || date.MatchString(ext)
 }
+
+// IsEnding reports whether a word, in small letters, tells what a file holds or in which form.
+func IsEnding(word string) bool { return endings[word] }
