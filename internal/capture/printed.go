@@ -35,6 +35,21 @@ func namesNone(stem string) bool {
 	return true
 }
 
+// ownName reports whether a name is that of a device, and what the file holds or when it was written: a number may part
+// two devices.
+func ownName(stem, device string) bool {
+	rest, ok := strings.CutPrefix(strings.ToLower(stem), strings.ToLower(device))
+	if !ok || device == "" || rest == "" {
+		return ok && device != ""
+	}
+	after := rest[1:]
+	digits := len(after) - len(strings.TrimLeft(after, "0123456789"))
+	return (rest[0] == '-' || rest[0] == '_') && (digits == 0 || digits >= yearDigits) && namesNone(after)
+}
+
+// yearDigits is how long a number is that begins a date.
+const yearDigits = 4
+
 // printedFrom returns the device that the files are named after that a command prints; "" where it prints none, or their
 // names say none or the device of the prompt. It is not known whose they are where their names differ.
 func printedFrom(command, device string) (name string, known bool) {
@@ -48,7 +63,7 @@ func printedFrom(command, device string) (name string, known bool) {
 			continue
 		}
 		stem, _ := filename.Stem(path.Base(strings.Trim(w, `"'`)))
-		if namesNone(stem) || device != "" && strings.Contains(stem, device) {
+		if namesNone(stem) || ownName(stem, device) {
 			stem = ""
 		}
 		names = append(names, stem)
