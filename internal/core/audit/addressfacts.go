@@ -18,6 +18,7 @@ type addressFacts struct {
 	cuts      []number // sorted; each begins a region
 	irregular map[number][]*network.Device
 	policy    []number // sorted cuts of rules that look at sources
+	beside    []number // all of these but those of standIns alone, sorted; nil where there are none
 	regions   []region // of each cut
 }
 
@@ -138,6 +139,7 @@ func (a *auditor) newGround() {
 		}
 		a.policyCuts(g, d)
 	}
+	a.standInCuts(g)
 	for _, h := range a.walker.Topology().Network.Hosts().All() {
 		single(h.Address, nil)
 	}
@@ -317,10 +319,32 @@ func (a *auditor) policyCuts(g *addressFacts, d *network.Device) {
 		}
 	}
 	for _, t := range d.Translations().All() {
+		if _, ok := a.standsIn(&t); ok { // its two addresses: standInCuts
+			if t.Destination {
+				t.To = netip.Prefix{}
+			} else {
+				t.From = netip.Prefix{}
+			}
+			t.Becomes = netip.Addr{}
+		}
 		cut(t.From)
 		cut(t.To)
 		if t.Becomes.IsValid() {
 			cut(netip.PrefixFrom(t.Becomes, t.Becomes.BitLen()))
 		}
+	}
+}
+
+// standInCuts adds the addresses that standIns alone name, behind all else.
+func (a *auditor) standInCuts(g *addressFacts) {
+	if len(a.standIns) == 0 {
+		return
+	}
+	g.beside = append(slices.Concat(g.cuts, g.policy), number{})
+	slices.SortFunc(g.beside, number.compare)
+	g.beside = slices.Compact(g.beside)
+	for x := range a.standIns {
+		n := numberOf(x)
+		g.policy = append(g.policy, n, n.next())
 	}
 }

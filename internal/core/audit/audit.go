@@ -64,6 +64,8 @@ type auditor struct {
 	counter      atomic.Pointer[lossCounter] // one that nobody uses
 	coarse       map[*network.Device]bool    // devices whose filters name too much to be judged for every pair
 	between      []between                   // of each group; nil where filters are not all that devices look at
+	standIns     map[netip.Addr]standIn      // of the addresses of each
+	twins        *twins                      // nil: no groups may be exchanged
 }
 
 // newAuditor compiles one family of a network.
@@ -102,6 +104,7 @@ func newAuditor(w *forward.Walker, fam route.Family) *auditor {
 	a.findDowns()
 	a.weighFilters()
 	a.newGraph()
+	a.findStandIns()
 	a.newGround()
 	return a
 }
@@ -133,6 +136,7 @@ func (a *auditor) findDowns() {
 // run sweeps the space and judges the pairs; judging makes what is told of so many.
 func (a *auditor) run(progress func(int), judging func(total int) func(int)) {
 	a.sweepAll(progress)
+	a.findTwins()
 	a.lost = a.pairs(judging(len(a.groups) * len(a.groups)))
 }
 

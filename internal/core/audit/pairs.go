@@ -92,6 +92,7 @@ func (a *auditor) suspects(some []int32, d int, b *blocked) []int32 {
 // pairsTo appends the pairs of some groups to one group that are not two-way.
 func (a *auditor) pairsTo(out []pair, d int, some []int32) []pair {
 	to := a.groups[d]
+	alike := a.twins.inTurn()
 	for _, s := range some {
 		from := a.groups[s]
 		if from.start < 0 {
@@ -108,6 +109,9 @@ func (a *auditor) pairsTo(out []pair, d int, some []int32) []pair {
 		if o|b == fine && !from.exact && !to.exact && !a.mixed(from, to) || from == to || same(from, to) {
 			continue
 		}
+		if alike.fine(s, int32(d)) {
+			continue
+		}
 		if p, ok := a.judge(s, int32(d), o, b); ok {
 			if g := a.groups[a.lostTo(p)]; g.down >= 0 && (p.both == forward.Broken || p.both == forward.OneWay) {
 				p.cause, p.split = g.down, -1
@@ -115,6 +119,7 @@ func (a *auditor) pairsTo(out []pair, d int, some []int32) []pair {
 			out = append(out, p)
 		}
 	}
+	a.followed.Add(alike.passed)
 	return out
 }
 
@@ -168,9 +173,22 @@ func (a *auditor) judge(s, d, out, back int32) (pair, bool) {
 	return p, true
 }
 
-// follow traces one packet of a pair and its reply.
+// follow traces one packet of a pair and its reply, where that was not done for a pair that it may be exchanged for.
 func (a *auditor) follow(p pair) (pair, bool) {
 	a.followed.Add(1)
+	if a.twins == nil {
+		return a.trace(p)
+	}
+	if q, lost, ok := a.twins.known(p); ok {
+		return q, lost
+	}
+	p, lost := a.trace(p)
+	a.twins.tell(p, lost)
+	return p, lost
+}
+
+// trace traces one packet of a pair and its reply; false where it is two-way and nothing is to be said.
+func (a *auditor) trace(p pair) (pair, bool) {
 	rt := a.walker.Trace(a.groups[p.from].rep, a.groups[p.to].rep)
 	p.both = rt.Verdict
 	if len(rt.OneSided) > 0 {

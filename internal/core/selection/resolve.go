@@ -80,8 +80,8 @@ func Resolve(t *network.Table, r route.Route) []Resolution {
 		case h.Table != "" && h.Table != t.Name:
 			res.Failure, res.At = InOtherTable, h.Address
 		default:
-			v := resolver{table: t}
-			res.Exits, res.Failure, res.At = v.resolve(h.Address, []netip.Prefix{r.Prefix}, nil)
+			v := newResolver(t, r.Prefix)
+			res.Exits, res.Failure, res.At = v.resolve(h.Address)
 			res.Mark = v.veil
 			if res.Failure == NoRoute && r.Protocol == route.BGP && t.Name != "default" {
 				res.Failure = InOtherTable // which listings of VRFs leave out (RFC 4364 section 4.3.2)
@@ -107,8 +107,8 @@ func relay(t *network.Table, r route.Route, h route.NextHop) ([]Exit, bool) {
 		!h.Recursive && r.Protocol != route.BGP {
 		return nil, false
 	}
-	v := resolver{table: t}
-	exits, failure, _ := v.resolve(h.Address, []netip.Prefix{r.Prefix}, nil)
+	v := newResolver(t, r.Prefix)
+	exits, failure, _ := v.resolve(h.Address)
 	if failure != Resolved {
 		return nil, false
 	}
@@ -126,8 +126,8 @@ func ofLinks(p route.Protocol) bool { return p == route.OSPF || p == route.ISIS 
 
 // ThroughOther resolves a next hop that lies in another table of the device, t; not where that has no way to it.
 func ThroughOther(t *network.Table, h route.NextHop) ([]Exit, bool) {
-	v := resolver{table: t}
-	exits, failure, _ := v.resolve(h.Address, []netip.Prefix{{}}, nil)
+	v := newResolver(t, netip.Prefix{})
+	exits, failure, _ := v.resolve(h.Address)
 	return exits, failure == Resolved
 }
 
@@ -136,9 +136,9 @@ func recursive(t *network.Table, r route.Route) []Resolution {
 	var out []Resolution
 	for _, h := range r.NextHops {
 		if h.Recursive && h.Interface == "" && h.Address.IsValid() && !slices.Contains(r.Forwarding(), h) {
-			v := resolver{table: t}
+			v := newResolver(t, r.Prefix)
 			res := Resolution{NextHop: h}
-			res.Exits, res.Failure, res.At = v.resolve(h.Address, []netip.Prefix{r.Prefix}, nil)
+			res.Exits, res.Failure, res.At = v.resolve(h.Address)
 			res.Mark = v.veil
 			out = append(out, res)
 		}
@@ -158,19 +158,26 @@ const (
 type resolver struct {
 	table *network.Table
 	used  int
-	veil  route.Mark // Untold: the line in the way
+	seen  []netip.Prefix // on the way to where it is; the first is that of the route itself
+	via   []route.Route  // of those behind the first
+	veil  route.Mark     // Untold: the line in the way
+}
+
+// newResolver makes a resolver for the next hops of a route to a prefix.
+func newResolver(t *network.Table, p netip.Prefix) resolver {
+	return resolver{table: t, seen: append(make([]netip.Prefix, 0, 4), p)}
 }
 
 // resolve looks a next hop up in the same table until a route names an interface (RFC 4271 section 5.1.3 calls this
 // the recursive lookup of the next hop).
-func (v *resolver) resolve(a netip.Addr, seen []netip.Prefix, via []route.Route) ([]Exit, Failure, netip.Addr) {
+func (v *resolver) resolve(a netip.Addr) ([]Exit, Failure, netip.Addr) {
 	if !a.IsValid() {
 		return nil, NoNextHop, a
 	}
 	if a.Zone() != "" {
-		return []Exit{{Interface: a.Zone(), Address: a.WithZone(""), Via: via}}, Resolved, netip.Addr{}
+		return []Exit{{Interface: a.Zone(), Address: a.WithZone(""), Via: slices.Clone(v.via)}}, Resolved, netip.Addr{}
 	}
-	if v.used++; v.used > maxLookups || len(seen) > maxDepth {
+	if v.used++; v.used > maxLookups || len(v.seen) > maxDepth {
 		return nil, TooLong, a
 	}
 	m := Longest(v.table, a)
@@ -184,12 +191,12 @@ func (v *resolver) resolve(a netip.Addr, seen []netip.Prefix, via []route.Route)
 		return nil, Contradicted, a
 	case m.Refused:
 		return nil, NotReadable, a
-	case m.Prefix == seen[0]:
+	case m.Prefix == v.seen[0]:
 		return nil, ThroughSelf, a
-	case slices.Contains(seen, m.Prefix):
+	case slices.Contains(v.seen, m.Prefix):
 		return nil, Cycle, a
 	}
-	seen = append(slices.Clip(seen), m.Prefix)
+	v.seen = append(v.seen, m.Prefix)
 	var exits []Exit
 	failure, at := NoNextHop, a
 	for _, r := range m.Routes {
@@ -197,8 +204,12 @@ func (v *resolver) resolve(a netip.Addr, seen []netip.Prefix, via []route.Route)
 			failure = DiscardedHop
 			continue
 		}
-		path := append(slices.Clone(via), r)
+		v.via = append(v.via, r)
+		var path []route.Route // one for all exits that the route names itself
 		for _, h := range r.Forwarding() {
+			if h.Interface != "" && path == nil {
+				path = slices.Clone(v.via)
+			}
 			switch {
 			case h.Interface != "" && h.Address.IsValid():
 				exits = append(
@@ -209,14 +220,16 @@ func (v *resolver) resolve(a netip.Addr, seen []netip.Prefix, via []route.Route)
 			case h.Interface != "":
 				exits = append(exits, Exit{Interface: h.Interface, Address: a, Via: path, Encapsulated: h.Encapsulated})
 			default:
-				more, f, where := v.resolve(h.Address, seen, path)
+				more, f, where := v.resolve(h.Address)
 				if f != Resolved {
 					failure, at = f, where
 				}
 				exits = append(exits, more...)
 			}
 		}
+		v.via = v.via[:len(v.via)-1]
 	}
+	v.seen = v.seen[:len(v.seen)-1]
 	if len(exits) == 0 {
 		return nil, failure, at
 	}
