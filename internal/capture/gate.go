@@ -17,6 +17,7 @@ import (
 var (
 	errInterface = errors.New("this is no interface's name")
 	errLost      = errors.New("a byte of one of its words was lost")
+	errHostBits  = errors.New("its prefix says more of the network than its length lets it: a figure was lost")
 	errNowhere   = errors.New("it leads nowhere: no next hop, no interface, no discard")
 )
 
@@ -82,7 +83,12 @@ func (c *Capture) outside() map[int]error {
 	out, seen := c.garbled(), map[string]bool{}
 	for i := range c.Parts {
 		given := structured[c.Parts[i].Layout] // its values need no gate
-		own := map[string]bool{}               // workstations name an interface by its address
+		if !given {
+			for _, m := range c.Parts[i].HostBits {
+				out[c.Source.cleanLine(m.Off)] = errHostBits
+			}
+		}
+		own := map[string]bool{} // workstations name an interface by its address
 		for _, a := range c.Parts[i].Facts.Addresses {
 			own[a.Prefix.Addr().String()] = a.Interface == a.Prefix.Addr().String()
 		}

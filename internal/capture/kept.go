@@ -76,7 +76,7 @@ func (c *Capture) Pack(taken []byte) ([][]byte, error) {
 			p.Unread[j] = keptUnread{u.Mark, u.Reason.Error()}
 		}
 		p.Passed = packPassed(p.Part.Passed)
-		p.Part.Passed, p.Part.Unread = nil, nil
+		p.Part.Passed, p.Part.Unread, p.Part.HostBits = nil, nil, nil
 		p.Part.Facts.Tables = slices.Clone(p.Part.Facts.Tables)
 		for j := range p.Part.Facts.Tables {
 			t := &p.Part.Facts.Tables[j]

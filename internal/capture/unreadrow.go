@@ -19,6 +19,7 @@ func (p *Part) unreadRows(src *Source) {
 	}
 	p.headless(src)
 	above := rowsAbove{part: p, source: src}
+	var damaged *damagedRows
 	for _, u := range p.Unread {
 		line := appendClean(nil, src.Text(u.Mark))
 		found := [...]netip.Prefix{namedPrefix(line), {}}
@@ -28,6 +29,13 @@ func (p *Part) unreadRows(src *Source) {
 				netip.PrefixFrom(netip.IPv6Unspecified(), 0)}
 		} else {
 			found[1], beside = above.find(u.Mark.Off, goesOn(line))
+			if damaged == nil {
+				damaged = &damagedRows{}
+				damaged.learn(p, src)
+			}
+			if damaged.find(p, line, u.Mark) {
+				found[0] = netip.Prefix{}
+			}
 		}
 		for i := range p.Facts.Tables {
 			t := &p.Facts.Tables[i]
@@ -59,13 +67,17 @@ func strayRows(parts []Part, src *Source) {
 	}
 	var all []network.UnreadRow
 	var of []int // the part of each
+	var damaged damagedRows
+	for i := range parts {
+		damaged.learn(&parts[i], src)
+	}
 	for i := range parts {
 		for _, u := range parts[i].Unread {
 			if len(all) == mostStray {
 				break
 			}
 			line := appendClean(nil, src.Text(u.Mark))
-			if !likeRow.Match(line) {
+			if damaged.elsewhere(parts, i, line, u.Mark) || !likeRow.Match(line) {
 				continue
 			}
 			p := namedPrefix(line)

@@ -77,6 +77,9 @@ func (c *Collector) Add(name string, kind network.Kind, r route.Route, room int)
 		a.Special, a.NextHops = route.Blackhole, nil
 		r.Attributes = &a
 	}
+	if r.Protocol != route.Local && (r.Protocol != route.Direct || r.Prefix.Bits() < 8) { // an attached one may be an address
+		c.noteHostBits(r.Prefix, r.Mark)
+	}
 	l := &c.Facts.Tables[c.lastAt-1].Routes
 	id := c.sharers[c.lastAt-1].id(l, r.Attributes)
 	l.Add(r, id)
@@ -135,7 +138,15 @@ func (c *Collector) table(k tableKey, room int) int {
 
 // AddShared adds a route with attributes that Add returned, to the table that Add put them in.
 func (c *Collector) AddShared(p netip.Prefix, s Shared, state route.State, m route.Mark) {
+	c.noteHostBits(p, m)
 	c.Facts.Tables[s.table-1].Routes.Add(route.Route{Prefix: p, Metric: s.metric, State: state, Mark: m}, s.id)
+}
+
+// noteHostBits keeps the line of a row whose prefix has bits that its length does not cover.
+func (c *Collector) noteHostBits(p netip.Prefix, m route.Mark) {
+	if p.Masked() != p {
+		c.HostBits = append(c.HostBits, m)
+	}
 }
 
 // Attributes returns what Add has stored. Do not change them.
@@ -180,6 +191,7 @@ func (c *Collector) Beside(skip, n int) Collector {
 func (c *Collector) Join(o *Collector) {
 	c.Read, c.Passed = c.Read+o.Read, append(c.Passed, o.Passed...)
 	c.Unread, c.Spans = append(c.Unread, o.Unread...), append(c.Spans, o.Spans...)
+	c.HostBits = append(c.HostBits, o.HostBits...)
 	for i := range o.Facts.Tables {
 		t := &o.Facts.Tables[i]
 		at := c.table(tableKey{t.Name, t.Family, t.Kind}, 0)

@@ -33,6 +33,8 @@ type Reading struct {
 	Read   int // lines that facts rest on
 	Passed []Passed
 	Unread []Unread
+	// HostBits are rows whose prefix says more of its network than its length lets it.
+	HostBits []route.Mark
 }
 
 // An Unread is a line that is not blank and that the reader could not use; the rest of the text goes on.
@@ -80,6 +82,9 @@ func (r *Reading) MapMarks(f func(route.Mark) route.Mark) {
 	}
 	for i := range r.Unread {
 		r.Unread[i].Mark = f(r.Unread[i].Mark)
+	}
+	for i := range r.HostBits {
+		r.HostBits[i] = f(r.HostBits[i])
 	}
 }
 

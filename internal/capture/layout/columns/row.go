@@ -2,6 +2,7 @@ package columns
 
 import (
 	"cmp"
+	"slices"
 	"strings"
 
 	"zarvek/internal/capture/layout"
@@ -68,9 +69,8 @@ func (r *reader) row(s string, lo, hi int) error {
 	if r.glued(cols, cells) || r.oddNumber(&row) || r.oddFlags(row.cell[flags]) {
 		return errRow
 	}
-	if row.cell[destination] == "" && cols[0].kind == destination && len(cols) > 1 && w[0].lo < cols[1].lo &&
-		w[0].lo <= cols[0].lo {
-		return errRow // words stand where the destination should
+	if row.cell[destination] == "" && inDestination(w, cols) {
+		return errRow
 	}
 	above := r.pending
 	if row.cell[destination] != "" {
@@ -103,6 +103,18 @@ func (r *reader) row(s string, lo, hi int) error {
 		}
 	}
 	return r.complete(&row, above)
+}
+
+// inDestination reports whether words stand where a row's destination should.
+func inDestination(w []word, cols []column) bool {
+	at := slices.IndexFunc(cols, func(c column) bool { return c.kind == destination })
+	if at < 0 || at+1 >= len(cols) {
+		return false
+	}
+	next := cols[at+1].lo
+	return at == 0 && w[0].lo < next && w[0].lo <= cols[0].lo || slices.ContainsFunc(w, func(x word) bool {
+		return (at == 0 || x.lo >= cols[at-1].hi) && x.hi <= next
+	})
 }
 
 // fit reports whether cells whose columns are certain hold what those do.

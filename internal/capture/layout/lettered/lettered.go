@@ -68,15 +68,37 @@ func findPrefix(line []byte) (lo, hi int) {
 			break
 		}
 		// glued to it: "S>*10.61.16.0/24"
-		if i := bytes.LastIndexAny(line[lo:min(hi, lo+maxCode)], "*>"); i >= 0 && lo+i+1 < hi {
+		if i := bytes.LastIndexAny(line[lo:min(hi, lo+maxCode)], "*>"); i >= 0 && lo+i+1 < hi &&
+			!replaced(line, lo, lo+i+1) {
 			lo += i + 1
 		}
 		if layout.LooksLikeAddress(line[lo:hi]) {
 			return lo, hi
 		}
+		if figures(line[lo:hi]) { // no code, but the begin of an address that a blank has parted
+			break
+		}
 		i = hi
 	}
 	return 0, 0
+}
+
+// figures reports whether a word begins with a figure or has several.
+func figures(word []byte) bool {
+	n := 0
+	for _, c := range word {
+		if c >= '0' && c <= '9' {
+			n++
+		}
+	}
+	return n > 1 || n == 1 && word[0] >= '0' && word[0] <= '9'
+}
+
+// replaced reports whether a sign between at and from stands in place of figures of the address that it is glued to: the
+// row has its signs already, or what is left is no network (RFC 1122 section 3.2.1.3).
+func replaced(line []byte, at, from int) bool {
+	return bytes.ContainsAny(line[:at], "*>") || line[at] >= '0' && line[at] <= '9' ||
+		bytes.HasPrefix(line[from:], []byte("0.")) && !bytes.HasPrefix(line[from:], []byte("0.0."))
 }
 
 // isLegend reports whether a line begins the key of letters.

@@ -1,0 +1,253 @@
+package capture
+
+import (
+	"bytes"
+	"net/netip"
+	"slices"
+	"strconv"
+	"strings"
+
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+	"zarvek/internal/lazyregexp"
+)
+
+// A row may have lost its destination: signs were misread or replaced on the way, or somebody hid them. What is left is
+// no prefix, or looks like another one, so that nobody knows what the row was for but that it begins with what can
+// still be read. The rows around it tell that it is one.
+
+// damagedRows knows rows of a part by the kinds of their words.
+type damagedRows struct {
+	forms  []rowForm
+	enough bool // one of the rows may be for anything
+}
+
+// rowForm is the kinds of the words before a row's destination and behind it.
+type rowForm struct {
+	before, behind string
+	full           bool // no zeros of the destination were left out
+}
+
+// Bounds of what is compared with lines.
+const (
+	mostForms    = 64
+	rowsForForms = 4000
+)
+
+// learn takes the forms of a part's rows.
+func (d *damagedRows) learn(p *Part, src *Source) {
+	for i := range p.Facts.Tables {
+		rows := &p.Facts.Tables[i].Routes
+		for k := range min(rows.Len(), rowsForForms) {
+			line, _, _ := bytes.Cut(src.Text(rows.At(k).Mark), []byte{'\n'})
+			f, ok := formOf(cellsOf(line))
+			if ok && len(d.forms) < mostForms && !slices.Contains(d.forms, f) {
+				d.forms = append(d.forms, f)
+			}
+		}
+	}
+}
+
+// cellsOf parts a line at its blanks, or at its commas where it has no blanks.
+func cellsOf(line []byte) []string {
+	text := strings.TrimRight(string(line), " \t\r")
+	if bytes.Count(line, []byte{','}) > 1 && !strings.ContainsAny(text, " \t") {
+		return strings.Split(text, ",")
+	}
+	return strings.Fields(text)
+}
+
+// kindsOf are the kinds of words, one byte each.
+func kindsOf(words []string) string {
+	kinds := make([]byte, len(words))
+	for i, w := range words {
+		kinds[i] = kindOf(w)
+	}
+	return string(kinds)
+}
+
+// formOf is the form of a row; false where it has too little beside its destination to be known by.
+func formOf(words []string) (rowForm, bool) {
+	for i, w := range words {
+		if destination(w) {
+			return rowForm{kindsOf(words[:i]), kindsOf(words[i+1:]), fullDestination(w)}, len(words) > 1
+		}
+	}
+	return rowForm{}, false
+}
+
+// allRows are the layouts that have nothing but rows.
+var allRows = []string{"CSV", "kernel route files"}
+
+// find adds to the tables of a part what a line that was not read may have been a row for.
+func (d *damagedRows) find(p *Part, line []byte, mark route.Mark) bool {
+	if d.enough {
+		return true
+	}
+	rest, ok := d.leftOf(line)
+	switch {
+	case slices.Contains(allRows, p.Layout):
+		d.hide(p, "", mark)
+	case ok:
+		d.hide(p, rest, mark)
+	}
+	return ok
+}
+
+// elsewhere does the same for the tables of all parts but the one that the line belongs to.
+func (d *damagedRows) elsewhere(parts []Part, own int, line []byte, mark route.Mark) bool {
+	if d.enough {
+		return true
+	}
+	rest, ok := d.leftOf(line)
+	for i := range parts {
+		if ok && i != own {
+			d.hide(&parts[i], rest, mark)
+		}
+	}
+	return ok
+}
+
+// hide adds a row for whatever begins as a broken destination does to the tables of a part.
+func (d *damagedRows) hide(p *Part, rest string, mark route.Mark) {
+	for i := range p.Facts.Tables {
+		t := &p.Facts.Tables[i]
+		known := readableBegin(rest, t.Family)
+		d.enough = d.enough || known.Bits() == 0
+		t.Unread = append(t.Unread, network.UnreadRow{Prefix: known, Any: true, Mark: mark})
+	}
+}
+
+var (
+	// routeSign matches what routes say behind their destination, and little else does.
+	routeSign = lazyregexp.New(`\[\d+/\d+\]|\bvia\s+\S*[\d.:]{3}|\bis (?:directly connected|attached)\b` +
+		`|\sdev [a-z]|^(?:blackhole|unreachable|prohibit|throw) |\sproto [a-z0-9]+\b`)
+	// fromTo matches what stands behind the source of a row that has one.
+	fromTo = lazyregexp.New(`->(\S+)`)
+	// sureRow matches a row of letters, whatever stands in place of its destination.
+	sureRow = lazyregexp.New(`^\s*[A-Za-z][\w*>% ]{0,6}\s+(\S+)\s+(?:\[\d+/\d+\]|is directly connected\b)` +
+		`|^(?:[a-z]+ )?(\S+) +(?:nhid \d+ )?via [\d.a-f:]+ dev `)
+)
+
+// leftOf returns what is left of the destination of a row; false where the line has a whole one, or is no row.
+func (d *damagedRows) leftOf(line []byte) (string, bool) {
+	words := cellsOf(line)
+	kinds := ""
+	for _, f := range d.forms {
+		from, to := len(f.before), len(words)-len(f.behind)
+		if to-from < 1 || to-from > 2 {
+			continue
+		}
+		if kinds == "" {
+			kinds = kindsOf(words)
+		}
+		if kinds[:from] != f.before || kinds[to:] != f.behind {
+			continue
+		}
+		rest := strings.Join(words[from:to], " ")
+		if to-from == 2 && (slices.ContainsFunc(words[from:to], fullDestination) || !brokenDestination(rest)) {
+			continue
+		}
+		if brokenDestination(rest) || f.sure() && !wholeDestination(rest) || f.full && shortPrefix.MatchString(rest) {
+			return rest, true
+		}
+	}
+	if m := sureRow.FindSubmatch(line); m != nil {
+		if rest := string(m[1]) + string(m[2]); !wholeDestination(rest) {
+			return rest, true
+		}
+	}
+	if m := fromTo.FindSubmatch(line); m != nil {
+		return string(m[1]), !fullDestination(string(m[1]))
+	}
+	sign := routeSign.Match(line)
+	for i, w := range words[:min(len(words), mostBefore)] {
+		rest := w
+		if i > 0 && strings.Trim(words[i-1], "0123456789.") == "" {
+			rest = words[i-1] + " " + w
+		}
+		switch {
+		case brokenDestination(w), wholeDestination(w) && !fullDestination(w) && rest != w && brokenDestination(rest):
+			return rest, sign || !clockTime.MatchString(w) && slices.ContainsFunc(words[i+1:], destination)
+		case wholeDestination(w), !sign && len(w) > maxCode:
+			return "", false
+		}
+	}
+	return "", false
+}
+
+// sure reports whether rows of the form are known by it, whatever stands in place of their destination.
+func (f rowForm) sure() bool {
+	return strings.Contains(f.behind, "/") && len(f.before)+len(f.behind) >= 4
+}
+
+// mostBefore is how many words stand before a destination at most.
+const mostBefore = 5
+
+// clockTime matches what has the signs of an address and is none.
+var clockTime = lazyregexp.New(`^\*?\d{1,2}:\d\d(?::\d\d)?(?:[.,]\d+)?:?$`)
+
+// wholeDestination reports whether a word is an address or a prefix, with what stands around it in some listings.
+func wholeDestination(word string) bool {
+	return destination(strings.TrimLeft(strings.TrimRight(word, "\"')],;"), "\"'(["))
+}
+
+// fullDestination is wholeDestination but for a prefix of which zeros were left out, or the begin was lost.
+func fullDestination(word string) bool {
+	return wholeDestination(word) && !shortPrefix.MatchString(word)
+}
+
+// hasHostBits reports whether a prefix says more of its network than its length lets it: a figure of that was lost.
+func hasHostBits(word string) bool {
+	p, err := netip.ParsePrefix(strings.Trim(word, "\"'()[],;"))
+	return err == nil && p.Masked() != p
+}
+
+// brokenDestination reports whether a word may have been an address or a prefix, and is none.
+func brokenDestination(word string) bool {
+	if wholeDestination(word) {
+		return hasHostBits(word)
+	}
+	digits, signs, hidden := 0, 0, 0
+	for _, c := range word {
+		switch {
+		case c >= '0' && c <= '9':
+			digits++
+		case strings.ContainsRune(".:/", c):
+			signs++
+		case strings.ContainsRune(",;·¤*?#xX ", c):
+			hidden++
+		}
+	}
+	return signs+hidden > 1 && signs > 0 && digits+hidden > 1 || hidden > 2 && digits > 0
+}
+
+// readableBegin is the network of the whole numbers that an address of a family begins with, up to the first sign that
+// is none of its own; the first of them alone where its length is not what it was.
+func readableBegin(word string, fam route.Family) netip.Prefix {
+	sign, figures, base, size := ".", "0123456789", 10, 8
+	if fam == route.IPv6 {
+		sign, figures, base, size = ":", "0123456789abcdefABCDEF", 16, 16
+	}
+	var out [16]byte
+	bits, lengthened := 0, hasHostBits(word)
+	for bits < fam.Bits() {
+		if bits == 8 && lengthened { // the true length is not known
+			break
+		}
+		n := len(word) - len(strings.TrimLeft(word, figures))
+		v, err := strconv.ParseUint(word[:n], base, size)
+		if err != nil || !strings.HasPrefix(word[n:], sign) {
+			break
+		}
+		if size == 16 {
+			out[bits/8] = byte(v >> 8)
+		}
+		out[bits/8+size/8-1] = byte(v)
+		bits, word = bits+size, word[n+1:]
+	}
+	if fam == route.IPv6 {
+		return netip.PrefixFrom(netip.AddrFrom16(out), bits)
+	}
+	return netip.PrefixFrom(netip.AddrFrom4([4]byte(out[:4])), bits)
+}
