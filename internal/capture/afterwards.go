@@ -85,6 +85,7 @@ func subject(line []byte) string {
 type alteration struct {
 	device, space string
 	prefix        netip.Prefix // of the one route that it is about; invalid: all may be others
+	host          netip.Addr   // named in place of a prefix (UnreadRow.Host)
 	table         string       // of that route; "" is the main one
 	anyone        bool         // it names no device: it is of the one whose table it stands in or below
 	mark          route.Mark
@@ -110,7 +111,8 @@ func (c *Capture) changedAfterwards(commands []typed, file uint32) {
 		u := alteration{device: t.device, space: commandSpace(low), mark: c.Source.original(layout.Mark(t.lo, t.hi))}
 		if ofRoute.MatchString(low) {
 			u.table = commandTable(strings.TrimPrefix(low, "no "))
-			u.prefix = namedPrefix([]byte(low))
+			row := namedRow([]byte(low))
+			u.prefix, u.host = row.Prefix, row.Host
 		}
 		add(u)
 	}
@@ -196,7 +198,7 @@ func alteredRows(t *network.TableFacts, alterations []alteration) (rows []networ
 		if !u.prefix.IsValid() || i >= mostAlterations || anyWithin(hops, u.prefix) {
 			return []network.UnreadRow{{Prefix: t.Family.Default(), Any: true, Changed: true, Mark: u.mark}}
 		}
-		rows = append(rows, network.UnreadRow{Prefix: u.prefix, Changed: true, Mark: u.mark})
+		rows = append(rows, network.UnreadRow{Prefix: u.prefix, Host: u.host, Changed: true, Mark: u.mark})
 	}
 	return rows
 }
@@ -231,12 +233,12 @@ func (c *Capture) watched() (out []alteration) {
 	for i := range c.Parts {
 		p := &c.Parts[i]
 		watching := watches.MatchString(p.Command)
-		tell := func(m route.Mark, prefix netip.Prefix) {
-			out = append(out, alteration{device: p.Device, space: p.Space, prefix: prefix, mark: m})
+		tell := func(m route.Mark, row network.UnreadRow) {
+			out = append(out, alteration{device: p.Device, space: p.Space, prefix: row.Prefix, host: row.Host, mark: m})
 		}
 		for _, u := range p.Unread {
 			if line := c.Source.Text(u.Mark); watching || bytes.HasPrefix(line, deleted) {
-				tell(u.Mark, namedPrefix(line))
+				tell(u.Mark, namedRow(line))
 			}
 		}
 		if !watching {
@@ -246,7 +248,7 @@ func (c *Capture) watched() (out []alteration) {
 			if n := len(p.Unread); n > 0 && p.Unread[n-1].Mark == m {
 				continue // another fact of the same line
 			}
-			tell(m, namedPrefix(c.Source.Text(m)))
+			tell(m, namedRow(c.Source.Text(m)))
 			p.Unread = append(p.Unread, layout.Unread{Mark: m, Reason: errWatched})
 		}
 		p.Facts, p.Read = network.Facts{}, 0

@@ -110,12 +110,19 @@ func (d *damagedRows) elsewhere(parts []Part, own int, line []byte, mark route.M
 
 // hide adds a row for whatever begins as a broken destination does to the tables of a part.
 func (d *damagedRows) hide(p *Part, rest string, mark route.Mark) {
+	colons, dots := strings.Contains(rest, ":"), strings.Contains(rest, ".")
+	whole := true
 	for i := range p.Facts.Tables {
 		t := &p.Facts.Tables[i]
+		if colons != dots && colons != (t.Family == route.IPv6) { // it was one of the other family's
+			whole = false
+			continue
+		}
 		known := readableBegin(rest, t.Family)
-		d.enough = d.enough || known.Bits() == 0
+		whole = whole && known.Bits() == 0
 		t.Unread = append(t.Unread, network.UnreadRow{Prefix: known, Any: true, Mark: mark})
 	}
+	d.enough = d.enough || whole
 }
 
 var (
@@ -168,7 +175,8 @@ func (d *damagedRows) leftOf(line []byte) (string, bool) {
 		}
 		switch {
 		case brokenDestination(w), wholeDestination(w) && !fullDestination(w) && rest != w && brokenDestination(rest):
-			return rest, sign || !clockTime.MatchString(w) && slices.ContainsFunc(words[i+1:], destination)
+			return rest, sign || gluedAddress(w) ||
+				!clockTime.MatchString(w) && slices.ContainsFunc(words[i+1:], destination)
 		case wholeDestination(w), !sign && len(w) > maxCode:
 			return "", false
 		}
@@ -179,6 +187,12 @@ func (d *damagedRows) leftOf(line []byte) (string, bool) {
 // sure reports whether rows of the form are known by it, whatever stands in place of their destination.
 func (f rowForm) sure() bool {
 	return strings.Contains(f.behind, "/") && len(f.before)+len(f.behind) >= 4
+}
+
+// gluedAddress reports whether an address or a prefix lost the blank in front of another address.
+func gluedAddress(word string) bool {
+	dots := strings.Count(word, ".")
+	return dots > 4 || dots > 3 && strings.Contains(word, "/")
 }
 
 // mostBefore is how many words stand before a destination at most.
@@ -230,11 +244,14 @@ func readableBegin(word string, fam route.Family) netip.Prefix {
 		sign, figures, base, size = ":", "0123456789abcdefABCDEF", 16, 16
 	}
 	var out [16]byte
-	bits, lengthened := 0, hasHostBits(word)
-	for bits < fam.Bits() {
-		if bits == 8 && lengthened { // the true length is not known
-			break
-		}
+	bits, most := 0, fam.Bits()
+	switch {
+	case gluedAddress(word):
+		most = 0
+	case hasHostBits(word): // the true length is not known
+		most = 8
+	}
+	for bits < most {
 		n := len(word) - len(strings.TrimLeft(word, figures))
 		v, err := strconv.ParseUint(word[:n], base, size)
 		if err != nil || !strings.HasPrefix(word[n:], sign) {

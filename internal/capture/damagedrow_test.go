@@ -155,7 +155,7 @@ func shows(t *network.TableFacts, p netip.Prefix) bool {
 		}
 	}
 	for _, u := range t.Unread {
-		if u.Prefix.Contains(p.Addr()) && (u.Any || u.Prefix.Bits() > best) {
+		if u.Prefix.Contains(p.Addr()) && (u.Any || u.Prefix.Bits() > best || u.Host == p.Addr()) {
 			return true
 		}
 	}

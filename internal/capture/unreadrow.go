@@ -21,29 +21,39 @@ func (p *Part) unreadRows(src *Source) {
 	above := rowsAbove{part: p, source: src}
 	var damaged *damagedRows
 	for _, u := range p.Unread {
-		line := appendClean(nil, src.Text(u.Mark))
-		found := [...]netip.Prefix{namedPrefix(line), {}}
-		beside := false
-		if namesDefault(line) {
-			found = [...]netip.Prefix{netip.PrefixFrom(netip.IPv4Unspecified(), 0),
-				netip.PrefixFrom(netip.IPv6Unspecified(), 0)}
-		} else {
-			found[1], beside = above.find(u.Mark.Off, goesOn(line))
+		text := src.Text(u.Mark)
+		lines := [][]byte{appendClean(nil, text)}
+		for lo, hi := range layout.Lines(text) { // where several were joined each may have been a row
+			if hi-lo < len(text) {
+				lines = append(lines, appendClean(nil, text[lo:hi]))
+			}
+		}
+		further, beside := netip.Prefix{}, false
+		if !namesDefault(lines[0]) {
+			further, beside = above.find(u.Mark.Off, goesOn(lines[0]))
 			if damaged == nil {
 				damaged = &damagedRows{}
 				damaged.learn(p, src)
 			}
-			if damaged.find(p, line, u.Mark) {
-				found[0] = netip.Prefix{}
+			if damaged.find(p, lines[0], u.Mark) {
+				lines = lines[1:]
 			}
 		}
 		for i := range p.Facts.Tables {
 			t := &p.Facts.Tables[i]
-			for k, prefix := range found {
-				if prefix.IsValid() && t.Family == route.FamilyOf(prefix.Addr()) {
-					t.Unread = append(t.Unread, network.UnreadRow{Prefix: prefix, Beside: k == 1 && beside, Mark: u.Mark})
+			add := func(row network.UnreadRow) {
+				if row.Mark = u.Mark; row.Prefix.IsValid() && t.Family == route.FamilyOf(row.Prefix.Addr()) {
+					t.Unread = append(t.Unread, row)
 				}
 			}
+			for _, line := range lines {
+				if namesDefault(line) {
+					add(network.UnreadRow{Prefix: t.Family.Default()})
+				} else {
+					add(namedRow(line))
+				}
+			}
+			add(network.UnreadRow{Prefix: further, Beside: beside})
 		}
 	}
 }
@@ -80,12 +90,12 @@ func strayRows(parts []Part, src *Source) {
 			if damaged.elsewhere(parts, i, line, u.Mark) || !likeRow.Match(line) {
 				continue
 			}
-			p := namedPrefix(line)
+			row := namedRow(line)
 			if namesDefault(line) {
-				p = netip.PrefixFrom(netip.IPv4Unspecified(), 0)
+				row = network.UnreadRow{Prefix: route.IPv4.Default()}
 			}
-			if p.IsValid() {
-				all, of = append(all, network.UnreadRow{Prefix: p, Mark: u.Mark}), append(of, i)
+			if row.Mark = u.Mark; row.Prefix.IsValid() {
+				all, of = append(all, row), append(of, i)
 			}
 		}
 	}
@@ -109,7 +119,7 @@ func strayRows(parts []Part, src *Source) {
 func namesDefault(line []byte) bool {
 	w := bytes.Fields(line[:min(len(line), 80)])
 	for n := 0; n < min(len(w), 2); n++ {
-		if bytes.EqualFold(bytes.Trim(w[n], "*>+\"',;"), []byte("default")) {
+		if bytes.EqualFold(bytes.Trim(w[n], "*>+\"',;"), []byte("default")) || gluedDefault.Match(w[n]) {
 			return true
 		}
 		if len(w[n]) > maxCode || slices.Contains(namesWhat, string(bytes.ToLower(w[n]))) {
@@ -119,22 +129,50 @@ func namesDefault(line []byte) bool {
 	return false
 }
 
+// gluedDefault matches that word where it lost the blank behind it.
+var gluedDefault = lazyregexp.New(`^(?i:default)(?:via|dev|nhid|proto|metric|[\[\d])`)
+
 // namesWhat are words before "default" that make it a name: the default VRF.
 var namesWhat = []string{"vrf", "vr", "ip", "the", "no", "set", "to", "for", "is", "in"}
 
-// namedPrefix returns the prefix that a line names first, with a length or a mask, whatever is glued to it. Else it is
-// an address where destinations stand, as the network of its class. It is not valid where there is none.
-func namedPrefix(line []byte) netip.Prefix {
+// namedRow tells what a line may be a row for: the prefix that it names first, with a length or a mask, whatever is
+// glued to it; else an address where destinations stand, alone or with the network of its class. Its prefix is not
+// valid where there is none.
+func namedRow(line []byte) network.UnreadRow {
 	if at := bytes.LastIndex(line, []byte("->")); at > 0 && at+2 < len(line) && isAddressSign(line[at-1]) &&
 		isAddressSign(line[at+2]) { // from a source to a destination
 		if p := writtenPrefix(line[at+2:]); p.IsValid() {
-			return p
+			return network.UnreadRow{Prefix: p}
 		}
 	}
-	if p := writtenPrefix(line); p.IsValid() {
-		return p
+	a := namedHost(line)
+	if p := writtenPrefix(line); p.IsValid() && (!a.Is4() || p == netip.PrefixFrom(a, p.Bits()).Masked()) {
+		return network.UnreadRow{Prefix: p}
+	} // else what stands in front of the mask is a next hop
+	if !a.IsValid() {
+		a = bareDestination(line)
 	}
-	return bareDestination(line)
+	switch class := network.ClassOf4(a); {
+	case class.IsValid():
+		return network.UnreadRow{Prefix: class, Host: a}
+	case a.IsValid():
+		return network.UnreadRow{Prefix: netip.PrefixFrom(a, a.BitLen())}
+	}
+	return network.UnreadRow{}
+}
+
+// hostRow matches a line that begins with a single address, which may have lost the blank behind it.
+var hostRow = lazyregexp.New(`^\s*(?:(?:local|broadcast|anycast|multicast|unicast|unreachable|blackhole` +
+	`|prohibit|throw) +)?([\da-fA-F:.]*?[\da-fA-F:])(?:dev|via|nhid|proto|metric|scope|\s|$)`)
+
+// namedHost returns the address that a line begins with.
+func namedHost(line []byte) netip.Addr {
+	m := hostRow.FindSubmatch(line)
+	if m == nil {
+		return netip.Addr{}
+	}
+	a, _ := layout.Addr(m[1])
+	return a
 }
 
 // writtenPrefix returns the first address of a line that has a length or a mask.
@@ -254,25 +292,32 @@ func dotted(word []byte, bits int) netip.Prefix {
 // maxCode is how long the letters in front of a destination may be.
 const maxCode = 3
 
-// bareDestination returns the network of an address's class at the begin of a line, where destinations stand, or of a
-// network's own address somewhat behind.
-func bareDestination(line []byte) netip.Prefix {
+// gluedWords matches an address that lost the blank in front of it, or behind it.
+var gluedWords = lazyregexp.New(`^[A-Za-z]{0,2}(\d+\.\d+\.\d+\.\d+)(?:is|via|dev)?$`)
+
+// bareDestination returns an IPv4 address of a class at the begin of a line, where destinations stand, or a network's
+// own address somewhat behind.
+func bareDestination(line []byte) netip.Addr {
 	var before []byte // the word before
 	for n, lo, hi := 0, 0, 0; n < 4; n, before = n+1, line[lo:hi] {
 		if lo, hi = layout.Field(line, hi); lo >= hi {
-			return netip.Prefix{}
+			return netip.Addr{}
 		}
-		a, ok := layout.IPv4(bytes.Trim(line[lo:hi], ",;()[]\"'*>+-=~!#@&%^$|?<{`"))
+		word := bytes.Trim(line[lo:hi], ",;()[]\"'*>+-=~!#@&%^$|?<{`")
+		if m := gluedWords.FindSubmatch(word); m != nil {
+			word = m[1]
+		}
+		a, ok := layout.IPv4(word)
 		if !ok {
 			continue
 		}
 		message := n > 1 || n == 1 && (len(before) > maxCode || string(before) == "via")
 		if message && (a.As4()[3] != 0 || a.IsUnspecified()) {
-			return netip.Prefix{} // a next hop, or an address in a message
+			return netip.Addr{} // a next hop, or an address in a message
 		}
-		if p := network.ClassOf4(a); p.IsValid() {
-			return p
+		if network.ClassOf4(a).IsValid() {
+			return a
 		}
 	}
-	return netip.Prefix{}
+	return netip.Addr{}
 }

@@ -11,9 +11,9 @@ import (
 	"zarvek/internal/core/route"
 )
 
-// TestNamedPrefix: what a line that was not read names first is a destination, wherever signs are glued to it; next
+// TestNamedRow: what a line that was not read names first is a destination, wherever signs are glued to it; next
 // hops and addresses in messages are none.
-func TestNamedPrefix(t *testing.T) {
+func TestNamedRow(t *testing.T) {
 	for line, want := range map[string]string{
 		"S    10.61.16.0/24 [1/0] by way of":                          "10.61.16.0/24",
 		"S>*10.61.16.0/24 [1/0] by way of":                            "10.61.16.0/24",
@@ -41,7 +41,7 @@ func TestNamedPrefix(t *testing.T) {
 		"neighbour 10.61.16.1 went down":                              "invalid Prefix",
 		"nothing of the kind":                                         "invalid Prefix",
 	} {
-		require.Equal(t, want, namedPrefix([]byte(line)).String(), line)
+		require.Equal(t, want, namedRow([]byte(line)).Prefix.String(), line)
 	}
 }
 

@@ -120,6 +120,9 @@ func (a *auditor) newGround() {
 			}
 			for u := range t.UnreadRows() {
 				cut(u.Prefix)
+				for n := u.Prefix.Bits(); u.Host.IsValid() && n <= u.Host.BitLen(); n++ {
+					cut(netip.PrefixFrom(u.Host, n).Masked())
+				}
 			}
 			if t.Classful && t.Family == a.fam {
 				for i := range t.Routes().Len() {

@@ -2,6 +2,7 @@ package network
 
 import (
 	"iter"
+	"math/bits"
 	"net/netip"
 
 	"zarvek/internal/core/prefixes"
@@ -16,15 +17,33 @@ type UnreadRow struct {
 	Any    bool // routes of any length inside of the prefix may be missing, not only one to the prefix itself
 	// the line tells of a change after the table was shown: a route that it shows for the prefix may be gone
 	Changed bool
-	Beside  bool // the line seems to tell of a further way of a route that was read
+	// Host is an address that the line names alone, where nobody knows the length of the prefix: the row may be for it, or
+	// for any network that has it and is no larger than Prefix
+	Host   netip.Addr
+	Beside bool // the line seems to tell of a further way of a route that was read
 	// the line is what the kernel said of one address, and the table leads elsewhere
 	Answered bool
 	Mark     route.Mark
 }
 
-// bars reports whether the row may lead elsewhere what a route of so many bits leads to.
-func (u UnreadRow) bars(bits int) bool {
-	return u.Any || u.Prefix.Bits() > bits || u.equally() && u.Prefix.Bits() == bits
+// bars reports whether the row may lead elsewhere what a route of so many bits leads to a.
+func (u UnreadRow) bars(a netip.Addr, length int) bool {
+	named := u.Prefix.Bits()
+	if u.Host.IsValid() {
+		named = commonBits(u.Host, a)
+	}
+	return u.Any || named > length || u.equally() && named == length
+}
+
+// commonBits is how many bits two addresses of one family begin with alike.
+func commonBits(a, b netip.Addr) int {
+	x, y := a.AsSlice(), b.AsSlice()
+	for i := range min(len(x), len(y)) {
+		if d := x[i] ^ y[i]; d != 0 {
+			return 8*i + bits.LeadingZeros8(d)
+		}
+	}
+	return a.BitLen()
 }
 
 // equally reports whether the row may be of a route to its prefix that was read.
@@ -40,12 +59,25 @@ type unreadRows struct {
 func (t *Table) gatherUnread(parts []*TableFacts) {
 	for _, p := range parts {
 		for _, u := range p.Unread {
-			if !u.Any && !u.equally() && t.forwards(u.Prefix) {
+			if !u.Any && !u.equally() && t.showsUnread(u) {
 				continue
 			}
 			t.addUnread(u)
 		}
 	}
+}
+
+// showsUnread reports whether the table has the route after all that a row which was not read may be for.
+func (t *Table) showsUnread(u UnreadRow) bool {
+	if !u.Host.IsValid() {
+		return t.forwards(u.Prefix)
+	}
+	for g := range t.Covering(netip.PrefixFrom(u.Host, u.Host.BitLen())) {
+		if p := t.rows.Prefix(g.Lo); p.Addr() == u.Host && p.Bits() >= u.Prefix.Bits() && t.forwards(p) {
+			return true
+		}
+	}
+	return false
 }
 
 // addUnread keeps a row, of several of one prefix the first that says more than the prefix, with what all say.
@@ -57,9 +89,13 @@ func (t *Table) addUnread(u UnreadRow) {
 		return
 	}
 	have := &t.unread.rows[i]
-	if !have.Any && !have.equally() {
+	if !have.Any && !have.Host.IsValid() && !have.equally() {
 		*have = u
 		return
+	}
+	if u.Host.IsValid() && u.Host != have.Host { // further ones are not kept apart
+		u.Any = u.Any || have.Host.IsValid()
+		have.Host = u.Host
 	}
 	have.Any, have.Changed, have.Beside = have.Any || u.Any, have.Changed || u.Changed, have.Beside || u.Beside
 	have.Answered = have.Answered || u.Answered
@@ -81,7 +117,7 @@ func (t *Table) forwards(p netip.Prefix) bool {
 // many bits leads to: it is longer, or tells of a change. For no route ask with -1.
 func (t *Table) UnreadRow(a netip.Addr, longer int) (UnreadRow, bool) {
 	for _, i := range t.unread.byPrefix.Covering(netip.PrefixFrom(a, a.BitLen())) {
-		if u := t.unread.rows[i]; u.bars(longer) {
+		if u := t.unread.rows[i]; u.bars(a, longer) {
 			return u, true
 		}
 	}

@@ -43,6 +43,42 @@ func TestAnUnreadRow(t *testing.T) {
 	require.Equal(t, []string{"10.1.0.0/16", "10.1.2.0/24", "10.9.0.0/16"}, all)
 }
 
+// TestAnUnreadRowOfUnknownLength may be a route to any network that has its address: those that share more bits with it
+// than the route that was read. Where a route to its address is in use, it was read after all.
+func TestAnUnreadRowOfUnknownLength(t *testing.T) {
+	host := netip.MustParseAddr("10.61.20.0")
+	build := func(routes string, hosts ...string) *network.Table {
+		f := coretest.Facts(routes, 1)
+		for _, h := range hosts {
+			f.Tables[0].Unread = append(f.Tables[0].Unread, network.UnreadRow{Prefix: prefix("10.0.0.0/8"), Host: netip.MustParseAddr(h)})
+		}
+		var b network.Builder
+		b.Add("a", f, 0)
+		return b.Build().Device("a").Table("default", route.IPv4)
+	}
+	tab := build("static 10.61.0.0/16 via 10.0.0.1\nstatic 10.62.0.0/16 via 10.0.0.1", host.String())
+	for _, c := range []struct {
+		to     string
+		longer int
+		hidden bool
+	}{
+		{"10.61.20.9", 16, true},   // in a /24, or a /28
+		{"10.61.23.9", 16, true},   // in a /22
+		{"10.61.200.9", 16, false}, // no network longer than the route has both
+		{"10.62.20.9", 14, false},
+		{"10.62.20.9", 8, true},
+		{"10.61.20.0", 31, true},
+		{"11.61.20.0", -1, false},
+	} {
+		_, got := tab.UnreadRow(netip.MustParseAddr(c.to), c.longer)
+		require.Equal(t, c.hidden, got, c.to)
+	}
+	_, hidden := build("static 10.61.20.0/22 via 10.0.0.1", host.String()).UnreadRow(host, 22)
+	require.False(t, hidden, "it was read after all")
+	_, hidden = build("static 10.0.0.0/8 via 10.0.0.1", "10.61.20.0", "10.77.0.0").UnreadRow(netip.MustParseAddr("10.77.1.1"), 8)
+	require.True(t, hidden, "several of one class")
+}
+
 // TestRowsOfOnePrefix: a line that goes on from a row does not hide that routes inside of its prefix may be missing.
 func TestRowsOfOnePrefix(t *testing.T) {
 	f := coretest.Facts("static 10.1.0.0/16 via 10.0.0.1\nstatic 10.1.2.0/24 via 10.0.0.1", 1)

@@ -69,7 +69,7 @@ func (r *reader) row(s string, lo, hi int) error {
 	if r.glued(cols, cells) || r.oddNumber(&row) || r.oddFlags(row.cell[flags]) {
 		return errRow
 	}
-	if row.cell[destination] == "" && inDestination(w, cols) {
+	if row.cell[destination] == "" && inDestination(w, cols) || swallows(cells, cols) {
 		return errRow
 	}
 	above := r.pending
@@ -115,6 +115,24 @@ func inDestination(w []word, cols []column) bool {
 	return at == 0 && w[0].lo < next && w[0].lo <= cols[0].lo || slices.ContainsFunc(w, func(x word) bool {
 		return (at == 0 || x.lo >= cols[at-1].hi) && x.hi <= next
 	})
+}
+
+// swallows reports whether a cell that nobody asks about holds another row, which lost the line end in front of it.
+func swallows(cells []string, cols []column) bool {
+	for i, c := range cols {
+		if c.kind != ignored && c.kind != age || !strings.Contains(cells[i], "/") {
+			continue
+		}
+		if cell := strings.Fields(cells[i]); len(cell) > 1 && slices.ContainsFunc(cell, isPrefix) {
+			return true
+		}
+	}
+	return false
+}
+
+func isPrefix(word string) bool {
+	p, err := layout.Prefix([]byte(word), true)
+	return err == nil && strings.Contains(word, "/") && p.IsValid()
 }
 
 // fit reports whether cells whose columns are certain hold what those do.

@@ -151,10 +151,13 @@ func isLegend(line string) bool {
 	return false
 }
 
+// mostRIPWords is how many words such a row has at most: one more is of another row.
+const mostRIPWords = 8
+
 // ripRow reads "R(n) PREFIX NEXT-HOP METRIC FROM TAG TIME".
 func (r *reader) ripRow(line string, lo, hi int) error {
 	w := strings.Fields(line)
-	if len(w) < 4 {
+	if len(w) < 4 || len(w) > mostRIPWords {
 		return layout.ErrNotARoute
 	}
 	p, err := layout.Prefix([]byte(w[1]), false)
