@@ -129,6 +129,8 @@ var (
 	// routeSign matches what routes say behind their destination, and little else does.
 	routeSign = lazyregexp.New(`\[\d+/\d+\]|\bvia\s+\S*[\d.:]{3}|\bis (?:directly connected|attached)\b` +
 		`|\sdev [a-z]|^(?:blackhole|unreachable|prohibit|throw) |\sproto [a-z0-9]+\b`)
+	// quotedWord matches a string of a document, without blanks.
+	quotedWord = lazyregexp.New(`"([^\s"]+)"`)
 	// fromTo matches what stands behind the source of a row that has one.
 	fromTo = lazyregexp.New(`->(\S+)`)
 	// sureRow matches a row of letters, whatever stands in place of its destination.
@@ -138,6 +140,14 @@ var (
 
 // leftOf returns what is left of the destination of a row; false where the line has a whole one, or is no row.
 func (d *damagedRows) leftOf(line []byte) (string, bool) {
+	for _, m := range quotedWord.FindAllSubmatch(line[:min(len(line), 200)], 4) { // of an object of a document
+		switch w := string(m[1]); {
+		case wholeDestination(w):
+			return "", false
+		case brokenDestination(w):
+			return w, true
+		}
+	}
 	words := cellsOf(line)
 	kinds := ""
 	for _, f := range d.forms {

@@ -117,6 +117,9 @@ func strayRows(parts []Part, src *Source) {
 
 // namesDefault reports whether a line begins with the word for the route to everywhere, perhaps behind a code.
 func namesDefault(line []byte) bool {
+	if len(line) > 0 && line[0] == '{' {
+		return defaultObject.Match(line[:min(len(line), 200)])
+	}
 	w := bytes.Fields(line[:min(len(line), 80)])
 	for n := 0; n < min(len(w), 2); n++ {
 		if bytes.EqualFold(bytes.Trim(w[n], "*>+\"',;"), []byte("default")) || gluedDefault.Match(w[n]) {
@@ -128,6 +131,9 @@ func namesDefault(line []byte) bool {
 	}
 	return false
 }
+
+// defaultObject matches an object that names it first, perhaps behind a kind of route.
+var defaultObject = lazyregexp.New(`^\{\s*(?:"type"\s*:\s*"[a-z]+",\s*)?"[^"]*"\s*:\s*"default"`)
 
 // gluedDefault matches that word where it lost the blank behind it.
 var gluedDefault = lazyregexp.New(`^(?i:default)(?:via|dev|nhid|proto|metric|[\[\d])`)

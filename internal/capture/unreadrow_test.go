@@ -95,6 +95,11 @@ func TestNamesDefault(t *testing.T) {
 	for line, want := range map[string]bool{
 		"default         172.28.61.6    eth1": true, "S*   default via 172.28.61.6": true, "*> Default 172.28.61.6": true,
 		"VRF default": false, "ip default gateway 172.28.61.6": false, "hosts of default": false, "": false,
+		"defaultvia 10.61.0.1 dev e0":                         true,
+		"default10.61.0.1  UG  e0":                            true,
+		`{"dst":"default","gateway":"10.61.0.x","dev":"e0"}`:  true,
+		`{"dst":"10.61.0.0/24","vrfName":"default","dev":""}`: false,
+		"defaulted": false,
 	} {
 		require.Equal(t, want, namesDefault([]byte(line)), line)
 	}

@@ -131,7 +131,8 @@ func (r *reader) instance(name string, depth int) error {
 		}
 		r.table = name
 		return r.members(func(prefix string) error {
-			return item(r, func(o *byPrefix, lo, hi int) error { return r.byPrefix(prefix, o, lo, hi) })
+			key := bytes.LastIndexByte(r.text[:max(0, r.at()-1)], '"') // where it begins
+			return itemFrom(r, key, func(o *byPrefix, lo, hi int) error { return r.byPrefix(prefix, o, lo, hi) })
 		})
 	})
 }
@@ -173,7 +174,10 @@ func items[T any](r *reader, read func(o *T, lo, hi int) error) error {
 }
 
 // item reads one object; what is wrong with it alone is told of its lines.
-func item[T any](r *reader, read func(o *T, lo, hi int) error) error {
+func item[T any](r *reader, read func(o *T, lo, hi int) error) error { return itemFrom(r, -1, read) }
+
+// itemFrom is item for one whose text begins at lo already; -1: at its brace.
+func itemFrom[T any](r *reader, lo int, read func(o *T, lo, hi int) error) error {
 	var o T
 	from := r.at()
 	err := r.dec.Decode(&o)
@@ -182,9 +186,8 @@ func item[T any](r *reader, read func(o *T, lo, hi int) error) error {
 	if err != nil && !errors.As(err, &bad) && !errors.Is(err, layout.ErrNumber) {
 		return err
 	}
-	lo := hi - 1
-	if i := bytes.IndexByte(r.text[from:hi], '{'); i >= 0 {
-		lo = from + i
+	if i := bytes.IndexByte(r.text[from:hi], '{'); lo < 0 {
+		lo = from + max(i, 0)
 	}
 	switch {
 	case bad != nil:
