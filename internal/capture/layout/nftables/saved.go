@@ -106,6 +106,9 @@ func ReadSaved(text []byte) layout.Reading {
 				&rule{Family: family, Table: table, Chain: m[1], Expr: savedStatements(w[i+2:], table), mark: mark})
 		default:
 			c.LeaveUnread(lo, hi, layout.ErrNotARoute)
+			if strings.IndexByte("-*:", s[0]) >= 0 { // of a chain, a table or a rule that nobody knows
+				c.Restrict(network.FlowRule{}, lo, hi)
+			}
 			continue
 		}
 		lines = append(lines, mark)
@@ -153,7 +156,7 @@ var passing = []string{"LOG", "NFLOG", "ULOG", "MARK", "CONNMARK", "TOS", "DSCP"
 func savedStatements(w []string, table string) []statement {
 	var out []statement
 	proto := ""
-	not := false
+	not, stray := false, false
 	payload := func(protocol, field string, right any) {
 		op := "=="
 		if not {
@@ -244,11 +247,15 @@ func savedStatements(w []string, table string) []statement {
 			w = w[min(1, len(w)):]
 		default:
 			out = append(out, notKnown())
+			stray = stray || !strings.HasPrefix(option, "-")
 			if value != "" && (strings.HasPrefix(value, "-") || value == "!") {
 				w = append([]string{value}, w...)
 			}
 		}
 		not = false
+	}
+	if stray { // a word that may have been what is done with the packet
+		out = append(out, verdict("queue", nil))
 	}
 	return out
 }

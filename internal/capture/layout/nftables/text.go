@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 	"zarvek/internal/lazyregexp"
 )
@@ -272,6 +273,10 @@ func (r *textReader) ruleOrHook(s string, lo, hi int) {
 		}
 		r.chainAt = len(r.rs.chains)
 		r.rs.chains = append(r.rs.chains, *r.chain)
+		return
+	}
+	if strings.HasPrefix(s, "type ") && strings.Contains(s, " hook ") { // nobody knows which packets come here
+		r.Restrict(network.FlowRule{}, lo, hi)
 		return
 	}
 	if p := policyIs.FindStringSubmatch(s); p != nil && strings.HasPrefix(s, "policy ") && r.chainAt >= 0 {

@@ -192,6 +192,24 @@ func TestACutListingPromisesNothing(t *testing.T) {
 	require.Len(t, r.Unread, 1, "what stands below is left to other readers")
 }
 
+// TestADamagedLineDecidesNothing: one sign more or less, and nobody knows what is asked of which packets.
+func TestADamagedLineDecidesNothing(t *testing.T) {
+	open := func(r layout.Reading) bool {
+		return slices.ContainsFunc(r.Facts.Policy.Flows, func(f network.FlowRule) bool { return f.NotRead })
+	}
+	for was, is := range map[string]string{
+		":FORWARD DROP":      ":F RWARD DROP",
+		"*filter":            "*fil#er",
+		"-A FORWARD -p icmp": "-A FO;WARD -p icmp",
+	} {
+		require.True(t, open(ReadSaved([]byte(strings.Replace("*filter\n:FORWARD DROP [1:1]\n-A FORWARD -p icmp -j ACCEPT\nCOMMIT\n", was, is, 1)))), is)
+	}
+	r := ReadSaved([]byte("*filter\n:FORWARD DROP [1:1]\n-A FORWARD -i up0 j ACCEPT\nCOMMIT\n"))
+	require.Equal(t, []string{"permit in up0 perhaps", "deny in up0 perhaps", "deny"}, rulesOf(r)[0])
+	r = ReadText([]byte("table ip f {\n\tchain forward {\n\t\ttype fi?ter hook forward priority filter; policy drop;\n\t}\n}\n"))
+	require.True(t, open(r))
+}
+
 // TestWhereRulesAreMet by the hooks of the kernel: what is sent is asked about apart, and chains that let all pass say
 // nothing.
 func TestWhereRulesAreMet(t *testing.T) {
