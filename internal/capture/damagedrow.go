@@ -66,6 +66,16 @@ func kindsOf(words []string) string {
 	return string(kinds)
 }
 
+// kindred reports whether words are of some kinds.
+func kindred(words []string, kinds string) bool {
+	for i, w := range words {
+		if kindOf(w) != kinds[i] {
+			return false
+		}
+	}
+	return true
+}
+
 // formOf is the form of a row; false where it has too little beside its destination to be known by.
 func formOf(words []string) (rowForm, bool) {
 	for i, w := range words {
@@ -125,6 +135,10 @@ func (d *damagedRows) hide(p *Part, rest string, mark route.Mark) {
 	d.enough = d.enough || whole
 }
 
+// routeWords are what a line has of which one of the expressions below matches more.
+var routeWords = []string{"[", "via ", " directly ", " attached", " dev ", "blackhole ", "unreachable ", "prohibit ",
+	"throw ", " proto "}
+
 var (
 	// routeSign matches what routes say behind their destination, and little else does.
 	routeSign = lazyregexp.New(`\[\d+/\d+\]|\bvia\s+\S*[\d.:]{3}|\bis (?:directly connected|attached)\b` +
@@ -140,25 +154,20 @@ var (
 
 // leftOf returns what is left of the destination of a row; false where the line has a whole one, or is no row.
 func (d *damagedRows) leftOf(line []byte) (string, bool) {
-	for _, m := range quotedWord.FindAllSubmatch(line[:min(len(line), 200)], 4) { // of an object of a document
-		switch w := string(m[1]); {
-		case wholeDestination(w):
-			return "", false
-		case brokenDestination(w):
-			return w, true
+	if bytes.IndexByte(line, '"') >= 0 {
+		for _, m := range quotedWord.FindAllSubmatch(line[:min(len(line), 200)], 4) { // of an object of a document
+			switch w := string(m[1]); {
+			case wholeDestination(w):
+				return "", false
+			case brokenDestination(w):
+				return w, true
+			}
 		}
 	}
 	words := cellsOf(line)
-	kinds := ""
 	for _, f := range d.forms {
 		from, to := len(f.before), len(words)-len(f.behind)
-		if to-from < 1 || to-from > 2 {
-			continue
-		}
-		if kinds == "" {
-			kinds = kindsOf(words)
-		}
-		if kinds[:from] != f.before || kinds[to:] != f.behind {
+		if to-from < 1 || to-from > 2 || !kindred(words[:from], f.before) || !kindred(words[to:], f.behind) {
 			continue
 		}
 		rest := strings.Join(words[from:to], " ")
@@ -169,15 +178,18 @@ func (d *damagedRows) leftOf(line []byte) (string, bool) {
 			return rest, true
 		}
 	}
-	if m := sureRow.FindSubmatch(line); m != nil {
-		if rest := string(m[1]) + string(m[2]); !wholeDestination(rest) {
-			return rest, true
+	says := slices.ContainsFunc(routeWords, func(w string) bool { return bytes.Contains(line, []byte(w)) })
+	if says {
+		if m := sureRow.FindSubmatch(line); m != nil && !wholeDestination(string(m[1])+string(m[2])) {
+			return string(m[1]) + string(m[2]), true
 		}
 	}
-	if m := fromTo.FindSubmatch(line); m != nil {
-		return string(m[1]), !fullDestination(string(m[1]))
+	if bytes.Contains(line, []byte("->")) {
+		if m := fromTo.FindSubmatch(line); m != nil {
+			return string(m[1]), !fullDestination(string(m[1]))
+		}
 	}
-	sign := routeSign.Match(line)
+	sign := says && routeSign.Match(line)
 	for i, w := range words[:min(len(words), mostBefore)] {
 		rest := w
 		if i > 0 && strings.Trim(words[i-1], "0123456789.") == "" {
