@@ -168,7 +168,7 @@ func namedRow(line []byte) network.UnreadRow {
 }
 
 // hostRow matches a line that begins with a single address, which may have lost the blank behind it.
-var hostRow = lazyregexp.New(`^\s*(?:(?:local|broadcast|anycast|multicast|unicast|unreachable|blackhole` +
+var hostRow = lazyregexp.New(`^\s*(?:[!#>*+~|-]{1,2} *)?(?:(?:local|broadcast|anycast|multicast|unicast|unreachable|blackhole` +
 	`|prohibit|throw) +)?([\da-fA-F:.]*?[\da-fA-F:])(?:dev|via|nhid|proto|metric|scope|\s|$)`)
 
 // namedHost returns the address that a line begins with.
