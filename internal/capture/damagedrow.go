@@ -2,9 +2,7 @@ package capture
 
 import (
 	"bytes"
-	"net/netip"
 	"slices"
-	"strconv"
 	"strings"
 
 	"zarvek/internal/core/network"
@@ -97,42 +95,40 @@ func (d *damagedRows) find(p *Part, line []byte, mark route.Mark) bool {
 	rest, ok := d.leftOf(line)
 	switch {
 	case slices.Contains(allRows, p.Layout):
-		d.hide(p, "", mark)
+		d.enough = hide(p, "", mark)
 	case ok:
-		d.hide(p, rest, mark)
+		d.enough = hide(p, rest, mark)
 	}
 	return ok
 }
 
 // elsewhere does the same for the tables of all parts but the one that the line belongs to.
 func (d *damagedRows) elsewhere(parts []Part, own int, line []byte, mark route.Mark) bool {
-	if d.enough {
-		return true
-	}
 	rest, ok := d.leftOf(line)
 	for i := range parts {
 		if ok && i != own {
-			d.hide(&parts[i], rest, mark)
+			hide(&parts[i], rest, mark)
 		}
 	}
 	return ok
 }
 
-// hide adds a row for whatever begins as a broken destination does to the tables of a part.
-func (d *damagedRows) hide(p *Part, rest string, mark route.Mark) {
+// hide adds a row for whatever begins as a broken destination does to the tables of a part. It reports whether nothing
+// more can be hidden in them.
+func hide(p *Part, rest string, mark route.Mark) bool {
 	colons, dots := strings.Contains(rest, ":"), strings.Contains(rest, ".")
-	whole := true
+	all := true
 	for i := range p.Facts.Tables {
 		t := &p.Facts.Tables[i]
 		if colons != dots && colons != (t.Family == route.IPv6) { // it was one of the other family's
-			whole = false
+			all = false
 			continue
 		}
 		known := readableBegin(rest, t.Family)
-		whole = whole && known.Bits() == 0
+		all = all && known.Bits() == 0
 		t.Unread = append(t.Unread, network.UnreadRow{Prefix: known, Any: true, Mark: mark})
 	}
-	d.enough = d.enough || whole
+	return all
 }
 
 // routeWords are what a line has of which one of the expressions below matches more.
@@ -165,6 +161,14 @@ func (d *damagedRows) leftOf(line []byte) (string, bool) {
 		}
 	}
 	words := cellsOf(line)
+	if rest, ok := d.byForm(words); ok {
+		return rest, true
+	}
+	return bySigns(line, words)
+}
+
+// byForm returns what stands in place of the destination in a line that is like a row otherwise.
+func (d *damagedRows) byForm(words []string) (string, bool) {
 	for _, f := range d.forms {
 		from, to := len(f.before), len(words)-len(f.behind)
 		if to-from < 1 || to-from > 2 || !kindred(words[:from], f.before) || !kindred(words[to:], f.behind) {
@@ -178,6 +182,16 @@ func (d *damagedRows) leftOf(line []byte) (string, bool) {
 			return rest, true
 		}
 	}
+	return "", false
+}
+
+// sure reports whether rows of the form are known by it, whatever stands in place of their destination.
+func (f rowForm) sure() bool {
+	return strings.Contains(f.behind, "/") && len(f.before)+len(f.behind) >= 4
+}
+
+// bySigns returns what stands in place of the destination in a line that says what routes say, or leads to an address.
+func bySigns(line []byte, words []string) (string, bool) {
 	says := slices.ContainsFunc(routeWords, func(w string) bool { return bytes.Contains(line, []byte(w)) })
 	if says {
 		if m := sureRow.FindSubmatch(line); m != nil && !wholeDestination(string(m[1])+string(m[2])) {
@@ -206,87 +220,8 @@ func (d *damagedRows) leftOf(line []byte) (string, bool) {
 	return "", false
 }
 
-// sure reports whether rows of the form are known by it, whatever stands in place of their destination.
-func (f rowForm) sure() bool {
-	return strings.Contains(f.behind, "/") && len(f.before)+len(f.behind) >= 4
-}
-
-// gluedAddress reports whether an address or a prefix lost the blank in front of another address.
-func gluedAddress(word string) bool {
-	dots := strings.Count(word, ".")
-	return dots > 4 || dots > 3 && strings.Contains(word, "/")
-}
-
 // mostBefore is how many words stand before a destination at most.
 const mostBefore = 5
 
 // clockTime matches what has the signs of an address and is none.
 var clockTime = lazyregexp.New(`^\*?\d{1,2}:\d\d(?::\d\d)?(?:[.,]\d+)?:?$`)
-
-// wholeDestination reports whether a word is an address or a prefix, with what stands around it in some listings.
-func wholeDestination(word string) bool {
-	return destination(strings.TrimLeft(strings.TrimRight(word, "\"')],;"), "\"'(["))
-}
-
-// fullDestination is wholeDestination but for a prefix of which zeros were left out, or the begin was lost.
-func fullDestination(word string) bool {
-	return wholeDestination(word) && !shortPrefix.MatchString(word)
-}
-
-// hasHostBits reports whether a prefix says more of its network than its length lets it: a figure of that was lost.
-func hasHostBits(word string) bool {
-	p, err := netip.ParsePrefix(strings.Trim(word, "\"'()[],;"))
-	return err == nil && p.Masked() != p
-}
-
-// brokenDestination reports whether a word may have been an address or a prefix, and is none.
-func brokenDestination(word string) bool {
-	if wholeDestination(word) {
-		return hasHostBits(word)
-	}
-	digits, signs, hidden := 0, 0, 0
-	for _, c := range word {
-		switch {
-		case c >= '0' && c <= '9':
-			digits++
-		case strings.ContainsRune(".:/", c):
-			signs++
-		case strings.ContainsRune(",;·¤*?#xX ", c):
-			hidden++
-		}
-	}
-	return signs+hidden > 1 && signs > 0 && digits+hidden > 1 || hidden > 2 && digits > 0
-}
-
-// readableBegin is the network of the whole numbers that an address of a family begins with, up to the first sign that
-// is none of its own; the first of them alone where its length is not what it was.
-func readableBegin(word string, fam route.Family) netip.Prefix {
-	sign, figures, base, size := ".", "0123456789", 10, 8
-	if fam == route.IPv6 {
-		sign, figures, base, size = ":", "0123456789abcdefABCDEF", 16, 16
-	}
-	var out [16]byte
-	bits, most := 0, fam.Bits()
-	switch {
-	case gluedAddress(word):
-		most = 0
-	case hasHostBits(word): // the true length is not known
-		most = 8
-	}
-	for bits < most {
-		n := len(word) - len(strings.TrimLeft(word, figures))
-		v, err := strconv.ParseUint(word[:n], base, size)
-		if err != nil || !strings.HasPrefix(word[n:], sign) {
-			break
-		}
-		if size == 16 {
-			out[bits/8] = byte(v >> 8)
-		}
-		out[bits/8+size/8-1] = byte(v)
-		bits, word = bits+size, word[n+1:]
-	}
-	if fam == route.IPv6 {
-		return netip.PrefixFrom(netip.AddrFrom16(out), bits)
-	}
-	return netip.PrefixFrom(netip.AddrFrom4([4]byte(out[:4])), bits)
-}

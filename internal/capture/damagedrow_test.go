@@ -18,7 +18,9 @@ import (
 // whole destination.
 func TestDamagedRow(t *testing.T) {
 	var d damagedRows
-	for _, row := range []string{"C    10.61.16.0/24 is directly connected, hall0", "10.61.16.0 172.28.61.6 255.255.255.0 UG 0 0 0 line1",
+	for _, row := range []string{
+		"C    10.61.16.0/24 is directly connected, hall0",
+		"10.61.16.0 172.28.61.6 255.255.255.0 UG 0 0 0 line1",
 		"2 ADC  10.61.16.0/24  10.61.16.1  hall0  0"} {
 		f, ok := formOf(cellsOf([]byte(row)))
 		require.True(t, ok)
@@ -117,7 +119,7 @@ func withoutASign(rnd *rand.Rand, raw []byte, r route.Route) (string, bool) {
 		return string(raw[:at]) + "x.x" + string(raw[at+len(word)-1:]), true
 	}
 	k := rnd.IntN(len(word))
-	to := []string{"O", "l", "x", "?", "#", "S"}[rnd.IntN(6)]
+	to := []string{"O", "l", "x", "?", "S"}[rnd.IntN(5)] // "#" ends prompts
 	if word[k] == '.' || word[k] == ':' {
 		to = []string{",", ";", "·"}[rnd.IntN(3)]
 	}

@@ -77,7 +77,8 @@ func (c *Collector) Add(name string, kind network.Kind, r route.Route, room int)
 		a.Special, a.NextHops = route.Blackhole, nil
 		r.Attributes = &a
 	}
-	if r.Protocol != route.Local && (r.Protocol != route.Direct || r.Prefix.Bits() < 8) { // an attached one may be an address
+	// an attached network may be told by the device's address
+	if r.Protocol != route.Local && (r.Protocol != route.Direct || r.Prefix.Bits() < 8) {
 		c.noteHostBits(r.Prefix, r.Mark)
 	}
 	l := &c.Facts.Tables[c.lastAt-1].Routes

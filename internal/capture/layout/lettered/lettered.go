@@ -94,8 +94,8 @@ func figures(word []byte) bool {
 	return n > 1 || n == 1 && word[0] >= '0' && word[0] <= '9'
 }
 
-// replaced reports whether a sign between at and from stands in place of figures of the address that it is glued to: the
-// row has its signs already, or what is left is no network (RFC 1122 section 3.2.1.3).
+// replaced reports whether a sign between at and from stands in place of figures of the address that it is glued to:
+// the row has its signs already, or what is left is no network (RFC 1122 section 3.2.1.3).
 func replaced(line []byte, at, from int) bool {
 	return bytes.ContainsAny(line[:at], "*>") || line[at] >= '0' && line[at] <= '9' ||
 		bytes.HasPrefix(line[from:], []byte("0.")) && !bytes.HasPrefix(line[from:], []byte("0.0."))
