@@ -77,6 +77,13 @@ func TestAnUnreadRowOfUnknownLength(t *testing.T) {
 	require.False(t, hidden, "it was read after all")
 	_, hidden = build("static 10.0.0.0/8 via 10.0.0.1", "10.61.20.0", "10.77.0.0").UnreadRow(netip.MustParseAddr("10.77.1.1"), 8)
 	require.True(t, hidden, "several of one class")
+
+	f := coretest.Facts("static 10.62.0.0/16 via 10.0.0.1", 1)
+	f.Tables[0].Unread = []network.UnreadRow{{Prefix: prefix("10.0.0.0/8"), Host: netip.MustParseAddr("10.62.0.0"), Changed: true}}
+	var b network.Builder
+	b.Add("a", f, 0)
+	_, hidden = b.Build().Device("a").Table("default", route.IPv4).UnreadRow(netip.MustParseAddr("10.62.200.1"), 16)
+	require.True(t, hidden, "somebody took away a route to its address, of whatever length")
 }
 
 // TestRowsOfOnePrefix: a line that goes on from a row does not hide that routes inside of its prefix may be missing.

@@ -462,3 +462,22 @@ func TestWhatForwardsHasNotTaken(t *testing.T) {
 	require.Equal(t, []string{"5 10.41.0.0/24 ospf 10/20 via 10.43.0.9 dev Hall0: active installed"},
 		layouttest.Words(in, Read(in)), "no column shows them")
 }
+
+// TestAHarmedDestination: a row whose destination is none is no further next hop of the row above, and one that lost
+// its line end does not swallow the next.
+func TestAHarmedDestination(t *testing.T) {
+	const pre = "Destination/Mask    Proto   Pre  Cost      Flags NextHop         Interface\n\n" +
+		"      10.61.16.0/24  Static  60   0           D   172.28.61.6     line0\n"
+	in := pre + "      10.6l.17.0/24  Static  60   0           D   172.28.61.9     line1\n"
+	r := Read([]byte(in))
+	require.Equal(t, []string{"3 10.61.16.0/24 static 60/0 via 172.28.61.6 dev line0: active installed"}, layouttest.Words([]byte(in), r))
+	require.Equal(t, []string{"4 " + errRow.Error()}, layouttest.Unread([]byte(in), r))
+	in = pre + "                     Static  60   0           D   172.28.61.9     line1\n"
+	require.Empty(t, layouttest.Unread([]byte(in), Read([]byte(in))), "a further next hop")
+
+	const routing = "destination        nexthop       metric flags   age   interface   next-AS\n"
+	in = routing + "10.61.16.0/24      172.28.61.6   10     A S           line0\n"
+	require.Empty(t, layouttest.Unread([]byte(in), Read([]byte(in))))
+	in = routing + "10.61.16.0/24      172.28.61.6   10     A S           line0    10.61.17.0/24  172.28.61.9   10   A S   line1\n"
+	require.Len(t, layouttest.Unread([]byte(in), Read([]byte(in))), 1)
+}

@@ -139,3 +139,13 @@ func TestTwoThatAreWrongOnOneLine(t *testing.T) {
 	r := layouttest.Laws(t, Read, in)
 	require.Equal(t, []string{`1 prefix length out of range: "10.61.36.0/33" (and 1 more objects on this line)`}, layouttest.Unread(in, r))
 }
+
+// TestWhatIsWrongBelowAPrefixNamesIt: the prefix of a route is its key, which the lines that were not read hold too.
+func TestWhatIsWrongBelowAPrefixNamesIt(t *testing.T) {
+	in := []byte(`{"vrfs":{"default":{"routes":{
+"10.61.36.0/24":
+ {"routeAction":"nobody knows","vias":[]}}}}}`)
+	r := layouttest.Laws(t, Read, in)
+	require.NotEmpty(t, r.Unread)
+	require.Contains(t, string(in[r.Unread[0].Mark.Off:r.Unread[0].Mark.End]), "10.61.36.0/24")
+}

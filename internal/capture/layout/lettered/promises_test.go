@@ -191,3 +191,21 @@ func TestWhatResolvesStandsDeeper(t *testing.T) {
 	moved = text + moved[len(key):]
 	require.Len(t, layouttest.Unread([]byte(moved), Read([]byte(moved))), 1, "two columns off, and nothing is recursive")
 }
+
+// TestAHarmedDestination: what is left of a destination behind a sign or a blank is no destination of its own.
+func TestAHarmedDestination(t *testing.T) {
+	for _, row := range []string{
+		"C>* *0.213.72.0/24 is directly connected, up0, 00:00:38",
+		"C    *0.213.72.0/24 is directly connected, up0",
+		"C    1 2.28.61.0/30 is directly connected, up0",
+		"C    1*2.28.61.0/30 is directly connected, up0",
+		"R>* fd*1:61:16::/64 [120/2] via fe80::1, up0, weight 1, 00:00:30",
+		"R>* fd61 16:32::/64 [120/2] via fe80::1, up0, weight 1, 00:00:30",
+	} {
+		in := []byte("C>* 10.61.16.0/24 is directly connected, hall0, 00:00:38\n" + row + "\n")
+		r := Read(in)
+		require.Equal(t, 1, r.Routes(), row)
+		require.Len(t, r.Unread, 1, row)
+	}
+	require.Equal(t, 1, func() int { r := Read([]byte("S>*10.61.16.0/24 [1/0] via 172.28.61.6, up0\n")); return r.Routes() }(), "signs glued to it")
+}
