@@ -78,7 +78,7 @@ func (c *Collector) Add(name string, kind network.Kind, r route.Route, room int)
 		r.Attributes = &a
 	}
 	// an attached network may be told by the device's address
-	if r.Protocol != route.Local && (r.Protocol != route.Direct || r.Prefix.Bits() < 8) {
+	if r.Protocol != route.Local && (r.Protocol != route.Direct || r.Prefix.Bits() < r.Prefix.Addr().BitLen()/4) {
 		c.noteHostBits(r.Prefix, r.Mark)
 	}
 	l := &c.Facts.Tables[c.lastAt-1].Routes

@@ -209,3 +209,12 @@ func TestAHarmedDestination(t *testing.T) {
 	}
 	require.Equal(t, 1, func() int { r := Read([]byte("S>*10.61.16.0/24 [1/0] via 172.28.61.6, up0\n")); return r.Routes() }(), "signs glued to it")
 }
+
+// TestABrokenTitle: whose the rows below it are nobody knows, until the next title.
+func TestABrokenTitle(t *testing.T) {
+	row := func(n int) string { return fmt.Sprintf("C    10.61.%d.0/24 is directly connected, hall%d\n", n, n) }
+	r := Read([]byte("IP Route Table for VRF \"default\"\n" + row(1) + "IP Route Tabe for VRF \"guests\"\n" + row(2)))
+	for _, tab := range r.Facts.Tables {
+		require.False(t, tab.Name == "default" && tab.Routes.Len() > 1)
+	}
+}

@@ -60,7 +60,8 @@ func (r *reader) lines(from, to int) {
 				r.CutLast()
 			}
 			r.LeaveUnread(lo, hi, err)
-			if p, _ := findPrefix(line); p == 0 && layout.Damaged(line) && damagedTitle.Match(line) {
+			if p, _ := findPrefix(line); p == 0 &&
+				(layout.Damaged(line) && damagedTitle.Match(line) || brokenTitle.Match(line)) {
 				r.turned, r.instance = true, "¤" // nobody knows whose rows stand below
 				r.seen.Forget()
 			}
@@ -71,6 +72,9 @@ func (r *reader) lines(from, to int) {
 
 // damagedTitle matches a line that may have named the table of the rows below.
 var damagedTitle = lazyregexp.New(`(?i)\b(?:routing|tables?|vrf|instance)\b`)
+
+// brokenTitle matches one that is no title of the form that a reader knows, and names an instance all the same.
+var brokenTitle = lazyregexp.New(`(?i)^\W*(?:ip(?:v[46])?\b)?.{0,30}\b(?:for|of|table)\b.{0,12}\b(?:vrf|instance)\b`)
 
 // reader is the state while one text is read.
 type reader struct {

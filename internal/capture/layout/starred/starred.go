@@ -338,7 +338,7 @@ func (r *reader) settleLoose(missing bool) {
 }
 
 // brokenHeading begins as the heading of a table does and is none that is understood.
-var brokenHeading = lazyregexp.New(`^[A-Za-z_][\w.-]*\.\d+:`)
+var brokenHeading = lazyregexp.New(`^[A-Za-z_][\w.-]*\.\d+:|\b\d+ destinations?, \d+ routes? \(`)
 
 var errHeading = errors.New("below a table's heading that is not understood")
 

@@ -206,3 +206,12 @@ func TestRowsOfALargeTableSayWhatTheySayAlone(t *testing.T) {
 	in := []byte("10.1.0.0/16 *[BGP/170] 01:02:03, MED 70, localpref 90\n      AS path: 65001 I\n    > to 100.70.3.1 via lift2.0\n")
 	require.Equal(t, route.N(70), Read(in).Facts.Tables[0].Routes.At(0).MultiExit())
 }
+
+// TestABrokenHeading: whose the rows below it are nobody knows.
+func TestABrokenHeading(t *testing.T) {
+	const rows = "10.61.16.0/24      *[Static/5] 1w2d 03:04:05\n                    > to 172.28.61.2 via up2.0\n"
+	r := Read([]byte("inet.0: 1 destinations, 1 routes (1 active, 0 holddown, 0 hidden)\n" + rows +
+		"NIGHT.inet.0; 1 destinations, 1 routes (1 active, 0 holddown, 0 hidden)\n" + rows))
+	require.Equal(t, 1, r.Routes())
+	require.Len(t, r.Unread, 3)
+}
