@@ -29,21 +29,25 @@ type rowForm struct {
 // Bounds of what is compared with lines.
 const (
 	mostForms    = 64
-	rowsForForms = 4000
+	rowsForForms = 1000
 )
 
-// learn takes the forms of a part's rows.
-func (d *damagedRows) learn(p *Part, src *Source) {
-	for i := range p.Facts.Tables {
-		rows := &p.Facts.Tables[i].Routes
-		for k := range min(rows.Len(), rowsForForms) {
-			line, _, _ := bytes.Cut(src.Text(rows.At(k).Mark), []byte{'\n'})
-			f, ok := formOf(cellsOf(line))
-			if ok && len(d.forms) < mostForms && !slices.Contains(d.forms, f) {
-				d.forms = append(d.forms, f)
+// newDamagedRows takes the forms of the rows of some parts.
+func newDamagedRows(parts []Part, src *Source) *damagedRows {
+	d := &damagedRows{}
+	for i := range parts {
+		for j := range parts[i].Facts.Tables {
+			rows := &parts[i].Facts.Tables[j].Routes
+			for k := range min(rows.Len(), rowsForForms) {
+				line, _, _ := bytes.Cut(src.Text(rows.At(k).Mark), []byte{'\n'})
+				f, ok := formOf(cellsOf(line))
+				if ok && len(d.forms) < mostForms && !slices.Contains(d.forms, f) {
+					d.forms = append(d.forms, f)
+				}
 			}
 		}
 	}
+	return d
 }
 
 // cellsOf parts a line at its blanks, or at its commas where it has no blanks.

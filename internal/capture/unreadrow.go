@@ -32,8 +32,7 @@ func (p *Part) unreadRows(src *Source) {
 		if !namesDefault(lines[0]) {
 			further, beside = above.find(u.Mark.Off, goesOn(lines[0]))
 			if damaged == nil {
-				damaged = &damagedRows{}
-				damaged.learn(p, src)
+				damaged = newDamagedRows([]Part{*p}, src)
 			}
 			if damaged.find(p, lines[0], u.Mark) {
 				lines = lines[1:]
@@ -77,14 +76,14 @@ func strayRows(parts []Part, src *Source) {
 	}
 	var all []network.UnreadRow
 	var of []int // the part of each
-	var damaged damagedRows
-	for i := range parts {
-		damaged.learn(&parts[i], src)
-	}
+	var damaged *damagedRows
 	for i := range parts {
 		for _, u := range parts[i].Unread {
 			if len(all) == mostStray {
 				break
+			}
+			if damaged == nil {
+				damaged = newDamagedRows(parts, src)
 			}
 			line := appendClean(nil, src.Text(u.Mark))
 			if damaged.elsewhere(parts, i, line, u.Mark) || !likeRow.Match(line) {
@@ -168,8 +167,8 @@ func namedRow(line []byte) network.UnreadRow {
 }
 
 // hostRow matches a line that begins with a single address, which may have lost the blank behind it.
-var hostRow = lazyregexp.New(`^\s*(?:[!#>*+~|-]{1,2} *)?(?:(?:local|broadcast|anycast|multicast|unicast|unreachable|blackhole` +
-	`|prohibit|throw) +)?([\da-fA-F:.]*?[\da-fA-F:])(?:dev|via|nhid|proto|metric|scope|\s|$)`)
+var hostRow = lazyregexp.New(`^\s*(?:[!#>*+~|-]{1,2} *)?(?:(?:local|broadcast|anycast|multicast|unicast` +
+	`|unreachable|blackhole|prohibit|throw) +)?([\da-fA-F:.]*?[\da-fA-F:])(?:dev|via|nhid|proto|metric|scope|\s|$)`)
 
 // namedHost returns the address that a line begins with.
 func namedHost(line []byte) netip.Addr {
