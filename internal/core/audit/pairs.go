@@ -173,25 +173,28 @@ func (a *auditor) judge(s, d, out, back int32) (pair, bool) {
 	return p, true
 }
 
-// follow traces one packet of a pair and its reply, where that was not done for a pair that it may be exchanged for.
-func (a *auditor) follow(p pair) (pair, bool) {
+// follow judges a pair by a packet and its reply, where that was not done for a pair that it may be exchanged for; false
+// where it is two-way and nothing is to be said.
+func (a *auditor) follow(p pair) (_ pair, lost bool) {
 	a.followed.Add(1)
 	if a.twins == nil {
-		return a.trace(p)
+		p, lost, _ = a.trace(p)
+		return p, lost
 	}
 	if q, lost, ok := a.twins.known(p); ok {
 		return q, lost
 	}
-	p, lost := a.trace(p)
-	a.twins.tell(p, lost)
+	p, lost, oneSided := a.trace(p)
+	a.twins.tell(p, lost, oneSided)
 	return p, lost
 }
 
-// trace traces one packet of a pair and its reply; false where it is two-way and nothing is to be said.
-func (a *auditor) trace(p pair) (pair, bool) {
+// trace traces one packet of a pair and its reply. It keeps, and tells, whether a stateful device sees one direction
+// only.
+func (a *auditor) trace(p pair) (_ pair, lost, oneSided bool) {
 	rt := a.walker.Trace(a.groups[p.from].rep, a.groups[p.to].rep)
 	p.both = rt.Verdict
-	if len(rt.OneSided) > 0 {
+	if oneSided = len(rt.OneSided) > 0; oneSided {
 		a.sideLock.Lock()
 		a.oneSided[p.key()] = rt.OneSided
 		a.sideLock.Unlock()
@@ -199,19 +202,19 @@ func (a *auditor) trace(p pair) (pair, bool) {
 	dir := &rt.Forward
 	if rt.Forward.Verdict == forward.Arrives {
 		if rt.Return == nil || rt.Return.Verdict == forward.Arrives {
-			return p, len(rt.OneSided) > 0
+			return p, oneSided, oneSided
 		}
 		dir, p.back = rt.Return, true
 	}
 	worst, ok := dir.Worst()
 	if !ok {
-		return p, true
+		return p, true, oneSided
 	}
 	p.cause = a.causeOf(worst)
 	if p.both == forward.Broken || p.both == forward.OneWay {
 		p.split = a.splitOf(dir, worst)
 	}
-	return p, true
+	return p, true, oneSided
 }
 
 // causeOf numbers what ended a branch.

@@ -6,7 +6,6 @@ import (
 	"slices"
 	"sync"
 
-	"zarvek/internal/core/forward"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 	"zarvek/internal/core/selection"
@@ -90,7 +89,7 @@ type twinVerdict struct {
 	lost   bool
 	of     [2]int32 // the numbers of the standIns of which it was seen first
 	all    bool
-	differ bool // it names them
+	differ bool // it names them, or each is told by itself
 }
 
 // findTwins numbers the kinds of groups. Nil where nothing can be exchanged.
@@ -214,9 +213,10 @@ func (t *twins) known(p pair) (_ pair, lost, ok bool) {
 	return q, v.lost, true
 }
 
-// tell keeps what became of the packets of a pair, and whether anything is to be told of it. What is lost, or told
-// beside, holds for the others only where it was so for two pairs that have no standIn in common: it names none then.
-func (t *twins) tell(p pair, lost bool) {
+// tell keeps what became of the packets of a pair, and whether anything is to be told of it. What is lost holds for the
+// others only where it was so for two pairs that have no standIn in common: it names none then. Where a stateful device
+// sees one direction only each pair is followed, since each is told.
+func (t *twins) tell(p pair, lost, oneSided bool) {
 	k, of, ok := t.keyOf(&p)
 	if !ok {
 		return
@@ -226,12 +226,12 @@ func (t *twins) tell(p pair, lost bool) {
 	v := t.told[k]
 	switch {
 	case v == nil:
-		t.told[k] = &twinVerdict{pair: p, lost: lost, of: of, all: !lost}
+		t.told[k] = &twinVerdict{pair: p, lost: lost, of: of, all: !lost && !oneSided, differ: oneSided}
 	case v.all || v.differ || of[0] >= 0 && slices.Contains(v.of[:], of[0]) || of[1] >= 0 && slices.Contains(v.of[:], of[1]):
 	default:
 		q := v.pair
 		q.from, q.to = p.from, p.to
-		v.all = v.lost == lost && q == p && p.both != forward.TwoWay
+		v.all = v.lost == lost && q == p && !oneSided
 		v.differ = !v.all
 	}
 }

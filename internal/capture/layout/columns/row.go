@@ -131,8 +131,8 @@ func swallows(cells []string, cols []column) bool {
 }
 
 func isPrefix(word string) bool {
-	p, err := layout.Prefix([]byte(word), true)
-	return err == nil && strings.Contains(word, "/") && p.IsValid()
+	_, err := layout.Prefix([]byte(word), false)
+	return err == nil
 }
 
 // fit reports whether cells whose columns are certain hold what those do.

@@ -1,6 +1,7 @@
 package database
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -43,6 +44,8 @@ func TestRead(t *testing.T) {
 	r := layouttest.Laws(t, Read, in)
 	require.Equal(t, []string{"8 10.61.44.0/26 rip -/2 via 172.28.61.14"}, layouttest.Words(in, r))
 	require.Equal(t, []string{`10 prefix length out of range: "10.61.45.0/33"`}, layouttest.Unread(in, r))
+	joined := Read([]byte(strings.Replace(ripText, "0 00:29\nO(r)", "0 00:29O(r)", 1)))
+	require.Zero(t, joined.Routes(), "another row behind it")
 	layouttest.Variants(t, Read, ripText)
 	in = []byte(bgpText)
 	r = layouttest.Laws(t, Read, in)
