@@ -173,8 +173,8 @@ func (a *auditor) judge(s, d, out, back int32) (pair, bool) {
 	return p, true
 }
 
-// follow judges a pair by a packet and its reply, where that was not done for a pair that it may be exchanged for; false
-// where it is two-way and nothing is to be said.
+// follow judges a pair by a packet and its reply, where that was not done for a pair that it may be exchanged for.
+// Lost is false where it is two-way and nothing is to be said.
 func (a *auditor) follow(p pair) (_ pair, lost bool) {
 	a.followed.Add(1)
 	if a.twins == nil {

@@ -227,13 +227,18 @@ func (t *twins) tell(p pair, lost, oneSided bool) {
 	switch {
 	case v == nil:
 		t.told[k] = &twinVerdict{pair: p, lost: lost, of: of, all: !lost && !oneSided, differ: oneSided}
-	case v.all || v.differ || of[0] >= 0 && slices.Contains(v.of[:], of[0]) || of[1] >= 0 && slices.Contains(v.of[:], of[1]):
+	case v.all || v.differ || v.shares(of):
 	default:
 		q := v.pair
 		q.from, q.to = p.from, p.to
 		v.all = v.lost == lost && q == p && !oneSided
 		v.differ = !v.all
 	}
+}
+
+// shares reports whether a pair has a standIn in common with the one that was seen first.
+func (v *twinVerdict) shares(of [2]int32) bool {
+	return slices.ContainsFunc(of[:], func(n int32) bool { return n >= 0 && slices.Contains(v.of[:], n) })
 }
 
 // passing goes through pairs of groups in turn: mostly many side by side have all in common.
