@@ -161,6 +161,8 @@ func advice(b forward.Branch, dst netip.Addr) string {
 		return fmt.Sprintf("switch %s forwarding on at %s", familyName(route.FamilyOf(dst)), at)
 	case forward.CameBack:
 		return "look at the routes of the ring: " + ringRoutes(b)
+	case forward.NotItsGateway:
+		return fmt.Sprintf("capture the device that has %s, or the gateway that it uses", b.Reason.Address)
 	case forward.SourceNotPlaced:
 		return "capture the device at that end"
 	case forward.LeftCase:

@@ -103,6 +103,7 @@ func TestJSONIsValidAndKeepsTheContract(t *testing.T) {
 func TestEveryReasonHasWords(t *testing.T) {
 	const base = "a: direct 10.1.0.0/24 dev lan\na: addr 10.1.0.1/24 lan\na: direct 10.0.0.0/24 dev e0\na: addr 10.0.0.1/24 e0\nb: direct 10.0.0.0/24 dev f0\n"
 	for _, tt := range []struct{ in, dst, want string }{
+		{"c: direct 10.1.0.4/30 dev f9\nc: addr 10.1.0.6/30 f9\nc: forwarding ipv4 off", "10.9.0.1", "no capture shows the gateway that 10.1.0.5 uses: c is on its network and does not forward IPv4"},
 		{"", "10.9.0.1", "at a: it has no route to 10.9.0.1"},
 		{"a: static 10.9.0.0/16 blackhole", "10.9.0.1", "at a: it discards it silently by its static route 10.9.0.0/16"},
 		{"a: static 10.9.0.0/16 prohibit", "10.9.0.1", "at a: it refuses it by its static route 10.9.0.0/16 and tells the sender"},

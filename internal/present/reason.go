@@ -339,6 +339,9 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 		return fmt.Sprintf("one of %s policy rules asks for something that captures do not show", its)
 	case forward.SourceNotPlaced:
 		return fmt.Sprintf("no captured device has %s or is attached to its network", r.Address)
+	case forward.NotItsGateway:
+		return fmt.Sprintf("no capture shows the gateway that %s uses: %s is on its network and does not forward %s",
+			r.Address, dev, familyName(route.FamilyOf(r.Address)))
 	case forward.WrongPlace:
 		return fmt.Sprintf("it is delivered at %s, another holder of %s than the one that sent", dev, r.Address)
 	}

@@ -41,6 +41,7 @@ var codeWords = [...]string{
 	RuleNotDecided:     "rule-not-decided",
 	RulesMissing:       "rules-missing",
 	SourceNotPlaced:    "source-not-placed",
+	NotItsGateway:      "not-its-gateway",
 	OwnSource:          "own-source",
 	SourceFails:        "source-fails",
 	SourceUsual:        "source-usual",

@@ -316,7 +316,7 @@ func TestAnOwnAddressOfAStatefulDevice(t *testing.T) {
 }
 
 // TestADeviceThatDoesNotForwardIsNobodysGateway: a workstation that was captured stands in its hosts' network, and
-// their packets start at the router. Alone there it is all that is known.
+// their packets start at the router. Alone there, it leaves the gateway unknown.
 func TestADeviceThatDoesNotForwardIsNobodysGateway(t *testing.T) {
 	const desk = "desk: direct 10.1.0.0/24 dev eth0\ndesk: addr 10.1.0.50/24 eth0\ndesk: static 0.0.0.0/0 via 10.1.0.1 dev eth0\ndesk: forwarding ipv4 off\n"
 	rt := trace(ring+backByDown+desk, "10.1.0.9", "10.9.0.9")
@@ -326,5 +326,11 @@ func TestADeviceThatDoesNotForwardIsNobodysGateway(t *testing.T) {
 	}
 	require.Equal(t, forward.TwoWay, trace(ring+backByDown+desk, "10.1.0.50", "10.9.0.9").Verdict, "what it sends itself goes on")
 	alone := "desk: direct 10.1.0.0/24 dev eth0\ndesk: addr 10.1.0.50/24 eth0\ndesk: forwarding ipv4 off\n"
-	require.Equal(t, forward.NotForwarding, trace(alone, "10.1.0.9", "10.9.0.9").Forward.Verdict)
+	rt = trace(alone, "10.1.0.9", "10.9.0.9")
+	require.Equal(t, forward.Unknown, rt.Forward.Verdict, "a host that leads nobody anywhere")
+	worst, _ := rt.Forward.Worst()
+	require.Equal(t, forward.NotItsGateway, worst.Reason.Code)
+	require.Equal(t, forward.Arrives, trace(alone, "10.1.0.9", "10.1.0.8").Forward.Verdict, "no gateway is needed")
+	two := alone + "desk: direct 10.2.0.0/24 dev eth1\ndesk: addr 10.2.0.1/24 eth1\n"
+	require.Equal(t, forward.NotForwarding, trace(two, "10.1.0.9", "10.9.0.9").Forward.Verdict, "perhaps a router")
 }

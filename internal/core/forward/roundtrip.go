@@ -94,7 +94,7 @@ func (w *Walker) TraceFlow(src, dst netip.Addr, flow network.Flow) RoundTrip {
 		one, ok := w.hostSelf(back)
 		if !ok {
 			places, assumed := w.replyStarts(&rt.Forward, back.src)
-			if len(places) == 0 && rt.ReturnAlone {
+			if len(places) == 0 && rt.ReturnAlone && len(w.places(back.src)) == 0 {
 				continue
 			}
 			one = w.replies(back, places, assumed)
@@ -110,7 +110,7 @@ func (w *Walker) TraceFlow(src, dst netip.Addr, flow network.Flow) RoundTrip {
 		rt.Return = &d
 	}
 	for _, a := range []netip.Addr{src, dst} {
-		if _, told := w.host(a); !told && w.topo.FarEnd(a) {
+		if _, told := w.host(a); !told && w.topo.FarEnd(a) && len(w.starts(a)) > 0 {
 			rt.Guessed = append(rt.Guessed, a)
 		}
 		if w.bySharing(a) {
@@ -243,11 +243,12 @@ func (w *Walker) places(a netip.Addr) []position {
 }
 
 // starts returns the places where a packet from an address could start: its own device, else the gateways of its
-// network. A captured device that is known not to forward is nobody's gateway, unless no other one is there. Where
-// routers share a virtual address, hosts are taken to send to that.
+// network. A captured device that is known not to forward is nobody's gateway; where it is the only one there, though,
+// and no mere host, that it does not may be what is wrong. Where routers share a virtual address, hosts are taken to
+// send to that.
 func (w *Walker) starts(a netip.Addr) []position {
 	all := w.places(a)
-	if len(all) < 2 || all[0].origin {
+	if len(all) == 0 || all[0].origin {
 		return all
 	}
 	fam := route.FamilyOf(a)
@@ -256,23 +257,34 @@ func (w *Walker) starts(a netip.Addr) []position {
 		return told && !s.On
 	})
 	if len(gateways) == 0 {
-		gateways = all
+		gateways = slices.DeleteFunc(all, func(p position) bool { return w.topo.AlikeHost(p.device, p.ingress) })
 	}
 	return virtualOf(gateways, w.topo.Gateways(a))
 }
 
 // from walks from every start apart. Hosts in one network reach each other without a router.
 func (w *Walker) from(pkt *packet, starts []position) Direction {
-	if len(starts) == 0 {
-		return Direction{Verdict: Unknown, Branches: []Branch{{Share: 1, Verdict: Unknown,
-			Reason: Reason{Code: SourceNotPlaced, Address: pkt.src}}}}
-	}
-	if !starts[0].origin {
+	if len(starts) == 0 || !starts[0].origin {
 		if b, ok := w.sameNetwork(pkt); ok {
 			return Direction{Verdict: b.Verdict, Branches: []Branch{b}}
 		}
 	}
+	if len(starts) == 0 {
+		return Direction{Verdict: Unknown, Branches: []Branch{w.nowhere(pkt.src)}}
+	}
 	return w.settled(pkt.src, w.walkAll(pkt, starts, false))
+}
+
+// nowhere is the end of a packet that no captured device is known to get first.
+func (w *Walker) nowhere(src netip.Addr) Branch {
+	b := Branch{Share: 1, Verdict: Unknown, Reason: Reason{Code: SourceNotPlaced, Address: src}}
+	if at := w.places(src); len(at) > 0 { // none of those on its network forwards
+		d := at[0].device
+		s, _ := d.ForwardsFrom(route.FamilyOf(src), at[0].ingress)
+		b.Where = d.Name
+		b.Reason = Reason{Code: NotItsGateway, Address: src, Device: d.Name, Marks: []route.Mark{s.Mark}}
+	}
+	return b
 }
 
 func (w *Walker) walkAll(pkt *packet, starts []position, assumed bool) Direction {
@@ -342,7 +354,7 @@ func (w *Walker) replyStarts(forward *Direction, dst netip.Addr) (out []position
 	if len(out) > 0 {
 		return out, false
 	}
-	if out = w.starts(dst); len(out) > 0 {
+	if len(w.places(dst)) > 0 {
 		return w.gatewayOf(dst), false
 	}
 	for _, b := range forward.Branches {
@@ -354,7 +366,7 @@ func (w *Walker) replyStarts(forward *Direction, dst netip.Addr) (out []position
 }
 
 func (w *Walker) replies(pkt *packet, starts []position, assumed bool) Direction {
-	if len(starts) > 0 && !starts[0].origin && !assumed {
+	if !assumed && (len(starts) == 0 || !starts[0].origin) {
 		return w.from(pkt, starts)
 	}
 	return w.walkAll(pkt, starts, assumed)

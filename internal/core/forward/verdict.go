@@ -113,6 +113,7 @@ const (
 	RuleNotDecided
 	RulesMissing     // there are tables beside the main one, and the rules that may lead there were not captured
 	SourceNotPlaced  // no captured device attaches to the source's network
+	NotItsGateway    // only ones that do not forward attach to it
 	OwnSource        // it came in with one of the device's own addresses as the source
 	SourceFails      // Check tells the mode that drops it
 	SourceUsual      // such systems check sources unless told not to, and no route leads back by that interface

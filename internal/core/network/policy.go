@@ -233,6 +233,9 @@ const (
 	Yes
 )
 
+// withPorts are the protocols whose packets have ports, which a rule may ask for without one of them.
+var withPorts = map[string]bool{"tcp": true, "udp": true, "sctp": true, "dccp": true, "udplite": true}
+
 // fits compares addresses, ports and interfaces; Maybe where that depends on a flow that is not told.
 func fits(
 	from, to netip.Prefix,
@@ -247,13 +250,13 @@ func fits(
 		out != "" && out != outIf {
 		return No
 	}
-	if protocol == "" {
+	if protocol == "" && fromPorts.Any() && toPorts.Any() {
 		return Yes
 	}
 	if !f.Told() {
 		return Maybe
 	}
-	if protocol != f.Protocol {
+	if protocol != "" && protocol != f.Protocol || protocol == "" && !withPorts[f.Protocol] {
 		return No
 	}
 	return min(fromPorts.fits(f.SourcePort), toPorts.fits(f.DestinationPort))

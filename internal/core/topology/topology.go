@@ -375,6 +375,20 @@ func (t *Topology) Interfaces(d *network.Device) []string {
 	return slices.Compact(out)
 }
 
+// AlikeHost reports whether a device attaches to the networks of one interface alone, so that it can lead nobody to
+// another one.
+func (t *Topology) AlikeHost(d *network.Device, ifname string) bool {
+	lo, hi := t.ofDevice[d.Number()][0], t.ofDevice[d.Number()][1]
+	for i := lo; i < hi; i++ {
+		at := &t.attachments[i]
+		if a := at.Prefix.Addr(); at.Interface != ifname && !at.Prefix.IsSingleIP() && !a.IsLoopback() &&
+			!a.IsLinkLocalUnicast() {
+			return false
+		}
+	}
+	return true
+}
+
 // AttachedTo returns the attachments to just that network.
 func (t *Topology) AttachedTo(p netip.Prefix) []Attachment {
 	at, _ := t.exact(p)

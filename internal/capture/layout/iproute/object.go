@@ -13,8 +13,6 @@ type object struct {
 	lo, hi int
 	bare   bool          // a prefix alone on its line
 	asked  bool          // what the kernel would do with one address, which is no route of its table
-	from   bool          // it was asked of packets from a source
-	narrow bool          // and that is not every one
 	weight uint32        // of a next hop that stands on a line of its own
 	texts  []addressText // addresses in the text form
 
@@ -33,6 +31,7 @@ type object struct {
 	Flags    []string `json:"flags"`
 	NextHops []hop    `json:"nexthops"`
 	Encap    string   `json:"encap"`
+	From     word     `json:"from"` // the sources that it is for
 
 	// answers for one address
 	UID   json.RawMessage `json:"uid"`
@@ -98,6 +97,24 @@ type address struct {
 	PrefixLen *int   `json:"prefixlen"`
 	Peer      string `json:"address"`
 	DADFailed bool   `json:"dadfailed"`
+}
+
+// narrow reports whether a route is for packets from some sources only, or an answer was asked for one.
+func (o *object) narrow() bool {
+	switch o.From {
+	case "", "all", "default", "::", "::/0", "0.0.0.0", "0.0.0.0/0":
+		return false
+	}
+	return true
+}
+
+// special reports whether a route is for packets of one type of service only (RFC 1349).
+func (o *object) special() bool {
+	switch o.TOS {
+	case "", "0", "0x0", "0x00", "CS0", "default":
+		return false
+	}
+	return true
 }
 
 // word is a name that iproute prints as a number where it knows none (ip -N).

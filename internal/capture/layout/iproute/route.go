@@ -2,6 +2,7 @@ package iproute
 
 import (
 	"bytes"
+	"errors"
 	"fmt"
 	"net/netip"
 	"slices"
@@ -40,6 +41,9 @@ var protocols = map[word]route.Protocol{
 	"16":   route.DHCP, "babel": route.Babel, "42": route.Babel,
 }
 
+// errSome: a packet is not known to be one of those that such a route is for, nor that it is none.
+var errSome = errors.New("a route for some packets only, by their source or type of service")
+
 // route makes a route of one object. Where neither the destination nor a next hop shows the family, the route waits for
 // one that does.
 func (r *reader) route(o *object) error {
@@ -59,8 +63,13 @@ func (r *reader) route(o *object) error {
 		return err
 	}
 	if o.asked || o.UID != nil || o.Cache != nil {
-		r.answer(o, a, prefix)
+		if !o.narrow() { // nothing is known of other sources by it
+			r.answer(o, a, prefix)
+		}
 		return nil
+	}
+	if o.narrow() || o.special() {
+		return errSome
 	}
 	if fam == 0 {
 		r.waiting = append(r.waiting, *o)

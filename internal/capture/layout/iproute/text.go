@@ -97,9 +97,8 @@ func kindOf(line []byte, w []string) lineKind {
 	}
 	if w[0] == "default" || layout.LooksLikeAddress([]byte(w[0])) {
 		switch {
-		case !isType && len(w) > 3 && w[1] == "from" && !strings.Contains(w[0], "/") && w[0] != "default":
-			return routeLine
-		case isType && (len(w) == 1 || known(w[1])), len(w) > 1 && w[1] == "via", len(w) > 1 && known(w[1]):
+		case isType && (len(w) == 1 || known(w[1])), len(w) > 1 && (w[1] == "via" || w[1] == "from"),
+			len(w) > 1 && known(w[1]):
 			if !isType && len(w) > 2 && w[1] == "dev" && isNeighbour(w) {
 				return neighLine
 			}
@@ -124,7 +123,7 @@ func allDigits(s string) bool {
 func known(s string) bool {
 	switch s {
 	case "via", "dev", "proto", "scope", "nhid", "table", "metric", "src", "encap", "nexthop", "error", "onlink",
-		"linkdown", "dead", "offload", "rt_offload", "trap", "rt_trap":
+		"linkdown", "dead", "offload", "rt_offload", "trap", "rt_trap", "tos", "dsfield":
 		return true
 	}
 	return false
@@ -174,7 +173,7 @@ func ReadText(text []byte) layout.Reading {
 
 // flush ends what further lines could have added to.
 func (r *textReader) flush() {
-	if o := r.multi; o != nil && o.asked && o.narrow { // nothing is known of other sources by it
+	if o := r.multi; o != nil && o.asked && o.narrow() { // nothing is known of other sources by it
 		r.multi = nil
 	}
 	if o := r.multi; o != nil {
@@ -389,7 +388,7 @@ var (
 		"hoplimit": true, "quickack": true,
 		"features": true, "congctl": true, "expires": true, "error": true, "reordering": true, "iif": true,
 		"users": true,
-		"age":   true, "ipid": true, "tos": true, "dsfield": true, "ttl-propagate": true, "fastopen_no_cookie": true}
+		"age":   true, "ipid": true, "ttl-propagate": true, "fastopen_no_cookie": true}
 )
 
 // routeWords reads the words of a route into the names that the JSON form has.
@@ -464,8 +463,9 @@ func routeWords(o *object, w []string) error {
 		case "cache":
 			o.asked = true
 		case "from":
-			from := next()
-			o.from, o.narrow = true, from != "::" && from != "0.0.0.0"
+			o.From = word(next())
+		case "tos", "dsfield":
+			o.TOS = word(next())
 		case "dead", "linkdown", "onlink":
 			o.Flags = append(o.Flags, w[i])
 		default:
@@ -487,7 +487,7 @@ func routeWords(o *object, w []string) error {
 // from which of its own it would send, which no row of a table has without a protocol, a scope or a metric.
 func (o *object) answers(w []string) bool {
 	return !strings.Contains(w[0], "/") && o.Type == "" && o.Dst != "default" &&
-		(o.from || o.PrefSrc != "" && o.Protocol == "" && o.Scope == "" && o.Metric == nil && o.Table == "")
+		(o.From != "" || o.PrefSrc != "" && o.Protocol == "" && o.Scope == "" && o.Metric == nil && o.Table == "")
 }
 
 // ruleWords reads the words of a policy rule.
