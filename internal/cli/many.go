@@ -48,7 +48,7 @@ func (e *env) many(l *loaded, file string, flow network.Flow, assume, hops bool)
 	}
 	out := make([]present.Answer, len(pairs))
 	collectLess()
-	walker := l.walking(assume)
+	walker, view := l.walking(assume), e.view(l)
 	var bar progress
 	var finished atomic.Int64
 	const chunk = 256
@@ -65,7 +65,7 @@ func (e *env) many(l *loaded, file string, flow network.Flow, assume, hops bool)
 					continue
 				}
 				rt := walker.TraceFlow(src, dst, p.flow)
-				out[i] = present.Answered(p.line, &rt)
+				out[i] = view.Answered(p.line, &rt, l.Assumed(&rt))
 				if hops {
 					out[i].Trip = &rt
 				}
@@ -77,9 +77,9 @@ func (e *env) many(l *loaded, file string, flow network.Flow, assume, hops bool)
 	_ = g.Wait()
 	bar.done()
 	if e.as == "json" {
-		err = present.ManyJSON(e.out, out, e.view(l))
+		err = present.ManyJSON(e.out, out, view)
 	} else {
-		err = present.ManyText(e.out, out, e.view(l))
+		err = present.ManyText(e.out, out, view)
 	}
 	if err != nil {
 		return err

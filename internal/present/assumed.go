@@ -39,9 +39,13 @@ const maxAssumedDevices = 4
 
 // assumption writes what a trip takes for granted, as one sentence; nothing where all of it was captured.
 func (v View) assumption(w io.Writer, all []casefile.Assumption) {
-	if len(all) == 0 {
-		return
+	if s := assumptionWords(all); s != "" {
+		v.wrapped(w, "", "Assumed, since no capture tells: "+s+".")
 	}
+}
+
+// assumptionWords says what a trip takes for granted, "" for nothing.
+func assumptionWords(all []casefile.Assumption) string {
 	var parts []string
 	for _, a := range all {
 		many := 0
@@ -63,10 +67,7 @@ func (v View) assumption(w io.Writer, all []casefile.Assumption) {
 		}
 		parts = append(parts, fmt.Sprintf("that %s %s", Clean(joinAnd(names)), joinAnd(what)))
 	}
-	if len(parts) == 0 {
-		return
-	}
-	v.wrapped(w, "", "Assumed, since no capture tells: "+strings.Join(parts, "; ")+".")
+	return strings.Join(parts, "; ")
 }
 
 // joinAnd lists words, the last behind "and".

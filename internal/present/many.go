@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 
+	"zarvek/internal/casefile"
 	"zarvek/internal/core/forward"
 )
 
@@ -18,18 +19,20 @@ type Answer struct {
 	Return              forward.Verdict // zero where the reply was not followed
 	Where               string
 	Headline            string
-	Trip                *forward.RoundTrip // with its hops; nil: not asked for
+	Assumed             []casefile.Assumption // since no capture tells
+	Trip                *forward.RoundTrip    // with its hops; nil: not asked for
 	Err                 error
 }
 
-// Answered sums up a round trip.
-func Answered(line int, rt *forward.RoundTrip) Answer {
+// Answered sums up a round trip, which takes for granted what is assumed.
+func (v View) Answered(line int, rt *forward.RoundTrip, assumed []casefile.Assumption) Answer {
 	a := Answer{
 		Line:        line,
 		Source:      rt.Source,
 		Destination: rt.Destination,
 		Verdict:     rt.Verdict,
 		Forward:     rt.Forward.Verdict,
+		Assumed:     assumed,
 	}
 	worst, _ := rt.Forward.Worst()
 	if rt.Return != nil {
@@ -38,7 +41,10 @@ func Answered(line int, rt *forward.RoundTrip) Answer {
 			worst, _ = rt.Return.Worst()
 		}
 	}
-	a.Where, a.Headline = worst.Where, headlineOf(*rt, endName(rt.Source), endName(rt.Destination))
+	a.Where, a.Headline = worst.Where, v.answer(*rt, assumed)
+	if rt.Weak() {
+		a.Headline += " (on weak evidence)"
+	}
 	return a
 }
 
@@ -75,7 +81,11 @@ func ManyText(out io.Writer, all []Answer, v View) error {
 			fmt.Fprintf(w, "line %d: %s\n", a.Line, Clean(a.Err.Error()))
 			continue
 		}
-		fmt.Fprintf(w, "%s: %s\n", a.Verdict, a.Headline)
+		fmt.Fprintf(w, "%s: %s", a.Verdict, a.Headline)
+		if s := assumptionWords(a.Assumed); s != "" {
+			fmt.Fprintf(w, "; assumed, since no capture tells: %s", s)
+		}
+		fmt.Fprintln(w)
 	}
 	return w.Flush()
 }
@@ -84,17 +94,18 @@ func ManyText(out io.Writer, all []Answer, v View) error {
 // were asked for.
 func ManyJSON(out io.Writer, all []Answer, v View) error {
 	type jsonAnswer struct {
-		Line        int            `json:"line"`
-		Source      *jsonEnd       `json:"source"`
-		Destination *jsonEnd       `json:"destination"`
-		Verdict     string         `json:"verdict"`
-		Forward     string         `json:"forward"`
-		Return      *string        `json:"return"`
-		Where       *string        `json:"where"`
-		Reason      string         `json:"reason"`
-		Out         *jsonDirection `json:"out,omitempty"`
-		Back        *jsonDirection `json:"back,omitempty"`
-		Error       *string        `json:"error,omitempty"`
+		Line        int              `json:"line"`
+		Source      *jsonEnd         `json:"source"`
+		Destination *jsonEnd         `json:"destination"`
+		Verdict     string           `json:"verdict"`
+		Forward     string           `json:"forward"`
+		Return      *string          `json:"return"`
+		Where       *string          `json:"where"`
+		Reason      string           `json:"reason"`
+		Assumed     []jsonAssumption `json:"assumed,omitempty"`
+		Out         *jsonDirection   `json:"out,omitempty"`
+		Back        *jsonDirection   `json:"back,omitempty"`
+		Error       *string          `json:"error,omitempty"`
 	}
 	list := []jsonAnswer{}
 	for _, a := range all {
@@ -108,6 +119,7 @@ func ManyJSON(out io.Writer, all []Answer, v View) error {
 		j.Destination = &jsonEnd{a.Destination.Address.String(), text(a.Destination.Name)}
 		j.Verdict, j.Forward, j.Return = a.Verdict.String(), a.Forward.String(), text(a.Return.String())
 		j.Where, j.Reason = text(a.Where), a.Headline
+		j.Assumed = jsonAssumed(a.Assumed)
 		if a.Trip != nil {
 			j.Out = v.jsonTrip(&a.Trip.Forward, a.Destination)
 			j.Back = v.jsonTrip(a.Trip.Return, a.Source)

@@ -32,8 +32,7 @@ func TraceText(w io.Writer, t TraceView, v View) error {
 	if rt.Weak() {
 		weak = " (on weak evidence: see below)"
 	}
-	v.headline(w, rt.Verdict == forward.TwoWay, "%s: %s%s%s", rt.Verdict, headlineOf(rt, src, dst), v.lineInTheWay(rt),
-		v.assumedWords(rt)+supposedOf(t.Assumed)+weak)
+	v.headline(w, rt.Verdict == forward.TwoWay, "%s: %s%s", rt.Verdict, v.answer(rt, t.Assumed), weak)
 	v.assumption(w, t.Assumed)
 	v.direction(w, "Out", src+" to "+dst, rt.Forward, rt.Destination)
 	switch {
@@ -190,6 +189,12 @@ func someOf(d *forward.Direction) string {
 		return "some "
 	}
 	return ""
+}
+
+// answer says what becomes of a round trip, which line leaves it open, and what was asked to be assumed.
+func (v View) answer(rt forward.RoundTrip, assumed []casefile.Assumption) string {
+	return headlineOf(rt, endName(rt.Source), endName(rt.Destination)) + v.lineInTheWay(rt) + v.assumedWords(rt) +
+		supposedOf(assumed)
 }
 
 func where(b forward.Branch) string {
