@@ -27,8 +27,9 @@ const (
 
 // spokenOf is what the layouts of a device's captures speak of.
 type spokenOf struct {
-	kernel, filters, configuration, rules bool
-	partOfRules                           bool // a list of its rules for routing was asked for in part
+	kernel, filters, configuration bool
+	rules                          [route.IPv6 + 1]bool // by family
+	partOfRules                    bool                 // a list of its rules for routing was asked for in part
 }
 
 // Untold returns what is not told of a device for one family.
@@ -44,7 +45,7 @@ func (c *Case) Untold(d *network.Device, fam route.Family) []Untold {
 		{UntoldForwarding, switched || d.SwitchesApart() || t.configuration},
 		{UntoldFilters, t.filters || configured || d.ListsFilters(fam) || filtersTransit(d, fam)},
 		{UntoldChecks, configured || d.Checks().Len() > 0},
-		{UntoldRouting, configured || t.rules || d.Rules().Len() > 0 && !t.partOfRules},
+		{UntoldRouting, configured || t.rules[fam] || d.ListsRules(fam) && !t.partOfRules},
 	} {
 		if !x.known {
 			out = append(out, x.what)
@@ -108,7 +109,11 @@ func (t *spokenOf) add(p *capture.Part) {
 	case strings.HasPrefix(l, "iproute"), l == "sysctl", strings.HasPrefix(l, "BSD"):
 		t.kernel = true
 		t.partOfRules = t.partOfRules || len(p.Facts.Rules) > 0 && p.PartOfRules
-		t.rules = t.rules || len(p.Facts.Rules) > 0 && !p.PartOfRules
+		for _, r := range p.Facts.Rules {
+			for _, f := range []route.Family{route.IPv4, route.IPv6} {
+				t.rules[f] = t.rules[f] || !p.PartOfRules && (r.Family == 0 || r.Family == f)
+			}
+		}
 	case l == "hierarchy", l == "blocks", l == "paths", l == "commands":
 		t.configuration = true
 	case l == "statements":

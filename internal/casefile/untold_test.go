@@ -28,6 +28,10 @@ func TestUntold(t *testing.T) {
 			"n": `{"nftables":[{"metainfo":{"version":"1.0.6","release_name":"x","json_schema_version":1}}]}`,
 			"u": "0:\tfrom all lookup local\n32766:\tfrom all lookup main\n32767:\tfrom all lookup default\n",
 		}, nil},
+		"rules of the other family": {map[string]string{
+			"r": kernelRoutes, "s": "net.ipv4.ip_forward = 1\nnet.ipv4.conf.all.rp_filter = 0\n",
+			"u": "0:\tfrom all lookup local\n32766:\tfrom all lookup main\n",
+		}, []Untold{UntoldFilters, UntoldRouting}},
 		"a daemon's configuration above a kernel": {map[string]string{
 			"r": kernelRoutes, "c": "hostname edge\n!\ninterface hall0\n ip address 10.61.2.1/24\n!\nend\n",
 		}, []Untold{UntoldFilters, UntoldChecks, UntoldRouting}},

@@ -73,6 +73,11 @@ func advice(b forward.Branch, dst netip.Addr) string {
 	case forward.SharedAddress, forward.GatewayShared:
 		return fmt.Sprintf("capture the list of virtual routers (VRRP, RFC 9568) of %s, which shows who has it",
 			Clean(joinAnd(b.Reason.Sharers)))
+	case forward.OwnerUnasked:
+		return fmt.Sprintf("capture the neighbour entries of %s: somebody may have written one by hand", at)
+	case forward.OwnerOtherwise:
+		return fmt.Sprintf("find out who has that link-layer address: an entry that somebody wrote, another device with %s, "+
+			"or a capture of another moment", b.Reason.Address)
 	case forward.OwnerSilent:
 		return fmt.Sprintf("look at the link between %s and %s, and capture both again", at, Clean(b.Reason.Device))
 	case forward.NobodyAnswers:
@@ -157,6 +162,8 @@ func advice(b forward.Branch, dst netip.Addr) string {
 			b.Reason.Address,
 			Clean(b.Reason.Interface),
 		)
+	case forward.MaybeOwn:
+		return fmt.Sprintf("capture the addresses of %s", at)
 	case forward.SwitchOff:
 		return fmt.Sprintf("switch %s forwarding on at %s", familyName(route.FamilyOf(dst)), at)
 	case forward.CameBack:

@@ -232,6 +232,12 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 			dev,
 			its,
 		)
+	case forward.OwnerOtherwise:
+		return fmt.Sprintf("%s %s to %s, which is %s's address; but %s neighbour entry has a link-layer address that no "+
+			"interface of %s has", at, p.hands, to(r.Address, r.Interface), dev, its, dev)
+	case forward.OwnerUnasked:
+		return fmt.Sprintf("%s %s to %s, and %s of %s neither asks for link-layer addresses nor tells its own", at, p.hands,
+			r.Address, Clean(r.Interface), dev)
 	case forward.OwnerNotKnown:
 		return fmt.Sprintf(
 			"%s %s to %s, and no capture shows who has that address",
@@ -331,6 +337,9 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 				Clean(r.Interface))
 		}
 		return fmt.Sprintf("%s does not forward %s at all", at, familyName(route.FamilyOf(dst)))
+	case forward.MaybeOwn:
+		return fmt.Sprintf("%s does not forward %s, and no capture shows whether %s is its own address", at,
+			familyName(route.FamilyOf(dst)), r.Address)
 	case forward.CameBack:
 		return "packets go round: " + ring(b)
 	case forward.BroadcastAddress:

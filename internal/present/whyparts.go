@@ -344,6 +344,12 @@ func owner(o topology.OnLink, e selection.Exit, direct bool) string {
 			names[i] = d.Name
 		}
 		return fmt.Sprintf(": a virtual address of %s; which router has it is not known", Clean(joinAnd(names)))
+	case topology.Unasked:
+		return fmt.Sprintf(": %s of %s neither asks for link-layer addresses nor tells its own", Clean(o.Interface),
+			Clean(o.Device.Name))
+	case topology.Otherwise:
+		return fmt.Sprintf(": belongs to %s, but the neighbour entry has a link-layer address that is none of its",
+			Clean(o.Device.Name))
 	case topology.Conflict:
 		return fmt.Sprintf(": belongs to %s, but did not answer", Clean(o.Device.Name))
 	}

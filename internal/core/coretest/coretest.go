@@ -24,7 +24,7 @@ import (
 //	a: virtual 10.0.0.1 eth0 holds           (also waits, unknown; "paired" behind it)
 //	a: tunnel gre0 from 10.0.0.1 to 10.0.7.1 (also key 7, proto esp, table red, to many; from IF: the address of one)
 //	a: neigh 10.0.0.2 eth0 alive             (also failed, pending, MAC as a further word)
-//	a: link eth0 down [MAC]                  (also "off" in its place: it was switched off)
+//	a: link eth0 down [MAC [mute]]           (also "off" in its place: it was switched off)
 //	a: forwarding ipv4 off
 //	a: rule 100 from 10.0.0.0/8 to 10.1.0.0/16 iif eth0 table 7   (also blackhole, undecided)
 //	a: conf 10.9.0.0/16 via 10.0.0.2 pref 130  (a configured static route; also tied X, tied session)
@@ -135,6 +135,7 @@ func add(f *network.Facts, rest string, m route.Mark) {
 		if l.Off = len(w) > 3 && w[3] == "off"; len(w) > 3 && !l.Off {
 			l.MAC = w[3]
 		}
+		l.Mute = len(w) > 4 && w[4] == "mute"
 		f.Interfaces = append(f.Interfaces, l)
 	case "neigh":
 		n := network.Neighbour{Address: netip.MustParseAddr(w[1]), Interface: w[2], Mark: m}

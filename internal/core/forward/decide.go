@@ -158,11 +158,12 @@ func (w *Walker) decide(pkt *packet, at position, room []step) []step {
 	}
 	if s, ok := d.ForwardsFrom(fam, at.ingress); ok && !s.On && !at.origin {
 		hop.Evidence = []route.Mark{s.Mark}
-		return append(
-			room,
-			step{hop: hop, share: 1, verdict: NotForwarding,
-				reason: Reason{Code: SwitchOff, Interface: s.Interface, Marks: hop.Evidence}},
-		)
+		end := step{hop: hop, share: 1, verdict: NotForwarding,
+			reason: Reason{Code: SwitchOff, Interface: s.Interface, Marks: hop.Evidence}}
+		if w.mayBeOwn(pkt, at) {
+			end.verdict, end.reason.Code, end.reason.Address = Unknown, MaybeOwn, pkt.dst
+		}
+		return append(room, end)
 	}
 	m, why := w.route(pkt, at, &hop)
 	if m.Table != nil {
@@ -204,6 +205,20 @@ func (w *Walker) decide(pkt *packet, at position, room []step) []step {
 		}
 	}
 	return all
+}
+
+// mayBeOwn reports whether the destination may be an address of the device's own that no capture shows.
+func (w *Walker) mayBeOwn(pkt *packet, at position) bool {
+	if at.device.ListsAddresses() || len(w.topo.Owners(pkt.dst)) > 0 {
+		return false
+	}
+	t := at.device.Table(at.table, route.FamilyOf(pkt.dst))
+	if t == nil {
+		return true
+	}
+	m := w.longest(pkt, t)
+	return m.Found() && m.Routes[0].Protocol == route.Direct &&
+		!at.device.Addresses().Any(func(a network.Address) bool { return m.Prefix.Contains(a.Prefix.Addr()) })
 }
 
 // withEnd notes who must have the packet's destination.
@@ -434,6 +449,11 @@ func (w *Walker) exit(pkt *packet, at position, s *step, r route.Route, e select
 		for _, d := range link.Sharers {
 			s.reason.Sharers = append(s.reason.Sharers, d.Name)
 		}
+	case topology.Otherwise:
+		s.verdict, s.reason.Code = Unknown, OwnerOtherwise
+	case topology.Unasked:
+		s.verdict, s.reason.Code, s.reason.Interface = Unknown, OwnerUnasked, link.Interface
+		s.reason.Marks = append(s.reason.Marks, link.Device.Interface(link.Interface).Mark)
 	case topology.Conflict:
 		s.verdict, s.reason.Code = Unknown, OwnerSilent
 	case topology.Host:

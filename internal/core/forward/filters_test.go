@@ -52,6 +52,10 @@ func TestWhichPacketsARuleIsAskedAbout(t *testing.T) {
 		{"an echo and its reply", []network.FlowRule{{Protocol: "icmp", Type: 9, Permit: true}}, false, host, far, ping, "arrives, filtered"},
 		{"a reply is no echo", []network.FlowRule{{Protocol: "icmp", Type: 1, Permit: true}}, false, host, far, ping, "filtered, arrives"},
 		{"a port that is not told", []network.FlowRule{{Protocol: "tcp", FromPorts: network.Ports{Lo: 1024, Hi: 65535}, Permit: true}, {Permit: false}}, false, host, far, network.Flow{Protocol: "tcp", DestinationPort: 443}, "unknown, filtered"},
+		{"a port of whatever protocol has ports", []network.FlowRule{{ToPorts: network.Ports{Lo: 443, Hi: 443}}, {Permit: true}}, false, host, far, tcp, "filtered, arrives"},
+		{"another port", []network.FlowRule{{ToPorts: network.Ports{Lo: 80, Hi: 80}}, {Permit: true}}, false, host, far, tcp, "arrives, arrives"},
+		{"a port, of what has none", []network.FlowRule{{ToPorts: network.Ports{Lo: 443, Hi: 443}}, {Permit: true}}, false, host, far, ping, "arrives, arrives"},
+		{"a port, of nobody knows what", []network.FlowRule{{ToPorts: network.Ports{Lo: 443, Hi: 443}}, {Permit: true}}, false, host, far, network.Flow{}, "unknown, unknown"},
 		{"the answer to what the device sent, where it keeps state", []network.FlowRule{{Hook: network.ComingIn}}, true, own, far, tcp, "arrives, arrives"},
 		{"and where it does not", []network.FlowRule{{Hook: network.ComingIn}}, false, own, far, tcp, "arrives, filtered"},
 	} {
@@ -149,6 +153,38 @@ func TestListsAndWhereTheyAreApplied(t *testing.T) {
 			}
 			require.Equal(t, forward.Arrives, rt.Return.Verdict, "the other way no list is applied")
 		})
+	}
+}
+
+// TestSegmentsOfAFlowThatWasNotSeen: a kernel that did not see the first segment of a connection takes a later one for
+// the beginning of a flow, so that a rule against those may stop it.
+func TestSegmentsOfAFlowThatWasNotSeen(t *testing.T) {
+	const way = `
+		a: direct 10.1.0.0/24 dev lan
+		a: addr 10.1.0.1/24 lan
+		a: direct 10.0.1.0/30 dev up
+		a: addr 10.0.1.1/30 up
+		a: static 10.9.0.0/24 via 10.0.1.2 dev up
+		z: direct 10.0.1.0/30 dev up
+		z: addr 10.0.1.2/30 up
+		z: direct 10.9.0.0/24 dev lan
+		z: addr 10.9.0.1/24 lan
+		z: direct 10.0.2.0/30 dev by
+		z: addr 10.0.2.1/30 by
+		z: static 10.1.0.0/24 via 10.0.2.2 dev by
+		b: direct 10.0.2.0/30 dev x0
+		b: addr 10.0.2.2/30 x0
+		b: direct 10.1.0.0/24 dev lan
+		b: addr 10.1.0.2/24 lan
+	`
+	for protocol, want := range map[string]forward.Verdict{"tcp": forward.Unknown, "icmp": forward.Arrives, "udp": forward.Filtered} {
+		x := coretest.Build(way).Draft()
+		x.SetPolicy("b", network.Policy{Flows: []network.FlowRule{
+			{State: network.Beginning, Mark: mark(50)}, {Permit: true, Mark: mark(51)}}})
+		rt := forward.NewWalker(topology.Build(x.Freeze())).TraceFlow(netip.MustParseAddr("10.1.0.1"),
+			netip.MustParseAddr("10.9.0.1"), network.Flow{Protocol: protocol})
+		require.Equal(t, forward.Arrives, rt.Forward.Verdict)
+		require.Equal(t, want, rt.Return.Branches[0].Verdict, "%s: %v", protocol, rt.Return.Branches[0].Reason)
 	}
 }
 

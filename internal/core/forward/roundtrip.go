@@ -391,8 +391,8 @@ func (w *Walker) checkEnd(back, forward *Direction, src, dst netip.Addr) {
 	}
 }
 
-// homes names the devices at which a reply to src is at home: those on its network; or, where src is a device's own
-// address, the device that the packet started from. Where several devices that have it reach the destination, a reply
+// homes names the devices at which a reply to src is at home: those on its network and who answers there for it; or,
+// where src is a device's own address, the device that the packet started from. Where several devices that have it reach the destination, a reply
 // comes to one of them only, so that it is at home nowhere.
 func (w *Walker) homes(forward *Direction, src netip.Addr) map[string]bool {
 	out := map[string]bool{}
@@ -400,6 +400,9 @@ func (w *Walker) homes(forward *Direction, src netip.Addr) map[string]bool {
 	if len(starts) == 0 || !starts[0].origin {
 		for _, p := range starts {
 			out[p.device.Name] = true
+			if link := w.topo.Find(p.device, p.ingress, src, false); link.Answer == topology.Device {
+				out[link.Device.Name] = true
+			}
 		}
 		return out
 	}

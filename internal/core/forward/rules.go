@@ -131,7 +131,7 @@ type another struct {
 // elsewhere returns what another table of the kernel does with the packet, where that is something else and the rules
 // that may lead there were not captured.
 func (w *Walker) elsewhere(pkt *packet, d *network.Device, main *network.Table, m selection.Match) (another, bool) {
-	if main.Name != "default" || d.Rules().Len() > 0 {
+	if main.Name != "default" || d.ListsRules(main.Family) {
 		return another{}, false
 	}
 	for _, t := range d.Tables().All() {

@@ -104,10 +104,13 @@ const (
 	// AddressTranslated: a device puts the address in place of another; whether it answers for it is not known, or no
 	// rule fits the packet
 	AddressTranslated
-	OwnerSilent // the owner's captures and the neighbour's entry disagree
+	OwnerOtherwise // the neighbour's entry names a link-layer address that is none of the owner's
+	OwnerUnasked   // an interface on the link neither asks for link-layer addresses nor tells its own
+	OwnerSilent    // the owner's captures and the neighbour's entry disagree
 	OwnerNotKnown
 	InterfaceOnly // the route names an interface alone: it depends on somebody there answering for the destination
 	SwitchOff
+	MaybeOwn // that is so, and the destination may be its own address, which no capture shows
 	CameBack
 	BroadcastAddress
 	RuleNotDecided

@@ -369,7 +369,7 @@ func mergeInterfaces(in []Interface) []Interface {
 		if have.MAC == "" {
 			have.MAC = i.MAC
 		}
-		have.Labels = have.Labels || i.Labels
+		have.Labels, have.Mute = have.Labels || i.Labels, have.Mute || i.Mute
 		have.VRF, have.VRFTable = cmp.Or(have.VRF, i.VRF), cmp.Or(have.VRFTable, i.VRFTable)
 	}
 	return out

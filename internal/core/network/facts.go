@@ -211,6 +211,8 @@ type Interface struct {
 	// NoCarrier: of a network that is only thought of; it was not switched off but lost its link, so that a kernel
 	// leaves its routes where they are.
 	NoCarrier bool
+	// Mute: it neither asks for the link-layer addresses of others nor tells its own (RFC 826).
+	Mute bool
 	// Configured: a configuration says so, which is weaker than what a listing of the moment shows.
 	Configured bool
 	Mark       route.Mark

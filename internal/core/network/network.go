@@ -133,6 +133,11 @@ func (d *Device) Neighbours() Items[Neighbour] { return Items[Neighbour]{d.neigh
 // Rules returns its policy rules by priority.
 func (d *Device) Rules() Items[Rule] { return Items[Rule]{d.rules} }
 
+// ListsRules reports whether policy rules for packets of a family were captured.
+func (d *Device) ListsRules(f route.Family) bool {
+	return slices.ContainsFunc(d.rules, func(r Rule) bool { return r.Family == 0 || r.Family == f })
+}
+
 // Statics returns its configured static routes.
 func (d *Device) Statics() Items[Static] { return Items[Static]{d.statics} }
 

@@ -279,7 +279,11 @@ func (r *FlowRule) Fits(src, dst netip.Addr, f Flow, in, out string) Fit {
 		return No
 	}
 	fit := fits(r.From, r.To, r.Protocol, r.FromPorts, r.ToPorts, r.In, r.Out, src, dst, f, in, out)
-	fit = min(fit, f.in(r.State))
+	state := f.in(r.State)
+	if r.State == Beginning && !r.Permit && f.Protocol == "tcp" && f.Answer && !f.Seen {
+		state = Maybe // the answer to the first segment begins no flow, but a kernel takes later ones for a beginning
+	}
+	fit = min(fit, state)
 	switch {
 	case fit == Yes && r.Type != 0 && f.icmpType() != r.Type-1,
 		r.Turned == TurnedHere && !f.Turned, r.Turned == NotTurnedHere && f.Turned:

@@ -3,6 +3,7 @@ package topology
 import (
 	"net/netip"
 	"slices"
+	"strings"
 
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
@@ -40,6 +41,10 @@ const (
 	Translated
 	// nobody is known to have it; a captured device whose interface to the link is down may have had it
 	MaybeDown
+	// a captured device has it, but the neighbour entry names a link-layer address that is none of its
+	Otherwise
+	// a captured device has it, but an interface on the link neither asks for link-layer addresses nor tells its own
+	Unasked
 	// Reused: several links have the network, in VRFs, and which of them this one is is not known
 	Reused
 )
@@ -107,6 +112,16 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 		// asked for, and no answer came, or none yet
 		case hasEntry && entry.State != network.NeighbourAlive && entry.MAC == "":
 			res.Answer = Conflict
+		case entry.MAC == "" && d.Interface(ifname).Mute:
+			res.Answer, res.Device, res.Interface = Unasked, d, ifname
+		case entry.MAC == "" && o.Device.Interface(o.Interface).Mute:
+			res.Answer = Unasked
+		case t.mistaken(entry.MAC, o):
+			res.Answer = Otherwise
+			if p, ok := t.byMAC(here, entry.MAC); ok && t.sameSegment(here, p) { // which answers in its place
+				res.Answer, res.Device, res.Interface, res.Confidence = Device, t.device(p), p.ifname, Neighbour
+				res.Proxy = true
+			}
 		default:
 			res.Answer = Device
 		}
@@ -199,6 +214,17 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 		}
 	}
 	return res
+}
+
+// mistaken reports whether frames to a link-layer address do not come to the device that has an address: none of its
+// interfaces has that one, and the one with the address has another.
+func (t *Topology) mistaken(mac string, o Attachment) bool {
+	const each, virtual = len("00:00:00:00:00:00"), "00:00:5e:00:" // RFC 9542: VRRP and the like
+	own := o.Device.Interface(o.Interface).MAC
+	if len(own) != each || len(mac) != each || own == mac || strings.HasPrefix(mac, virtual) {
+		return false
+	}
+	return !slices.ContainsFunc(t.macs[mac], func(p port) bool { return p.device == o.number })
 }
 
 // bare finds a device on the link of which nobody knows what addresses it has there: its interface came up in a network

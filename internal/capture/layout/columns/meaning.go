@@ -151,11 +151,10 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a layout.Attributes) erro
 		case strings.Count(gw, ":") == 5 && r.section == bsd && strings.Contains(fl, "l"):
 			onLink = true
 		case strings.Count(gw, ":") == 5 && r.section == bsd: // a link-layer address: a neighbour, not a route
-			r.Facts.Neighbours = append(
-				r.Facts.Neighbours,
-				network.Neighbour{Address: p.Addr(), Interface: dev, MAC: strings.ToLower(gw),
-					State: network.NeighbourAlive, Mark: layout.Mark(row.lo, row.hi)},
-			)
+			n := network.Neighbour{Address: p.Addr(), Interface: dev, State: network.NeighbourAlive,
+				Mark: layout.Mark(row.lo, row.hi)}
+			n.MAC, _ = layout.Hardware(gw)
+			r.Facts.Neighbours = append(r.Facts.Neighbours, n)
 			return nil
 		case gluedAddress.MatchString(gw), layout.LooksLikeAddress([]byte(gw)),
 			strings.Trim(gw, "0123456789.:/") == "" && !r.numbers:

@@ -107,7 +107,7 @@ func (p *paragraph) flags(words []string) {
 	for _, w := range words {
 		up, running = up || w == "UP", running || w == "RUNNING"
 	}
-	p.i.Off = !up
+	p.i.Off, p.i.Mute = !up, layout.Mute(words)
 	if up && running {
 		p.i.State = network.LinkUp
 	}

@@ -335,3 +335,17 @@ func TestRowsOfALargeTableSayWhatTheySayAlone(t *testing.T) {
 	}
 	layouttest.Alone(t, ReadText, "", "\n", "\n", layouttest.Rows(20000, prefix, lines...))
 }
+
+// TestRoutesForSomePackets are left unread, and what was asked for one source tells nothing of others.
+func TestRoutesForSomePackets(t *testing.T) {
+	in := []byte(`[{"dst":"10.9.0.0/16","tos":"0x10","gateway":"10.0.0.2","dev":"t0","flags":[]},
+{"dst":"default","from":"fd02::/48","gateway":"fd00::3","dev":"t0","metric":1024,"flags":[],"pref":"medium"},
+{"dst":"10.8.0.0/16","gateway":"10.0.0.3","dev":"t0","flags":[]}]
+[{"dst":"10.7.0.1","from":"10.1.0.9","dev":"t0","flags":[],"uid":0,"cache":[]},{"dst":"10.7.0.2","dev":"t0","flags":[],"uid":0,"cache":[]}]`)
+	r := layouttest.Laws(t, Read, in)
+	require.Equal(t, []string{"1 a route for some packets only, by their source or type of service",
+		"2 a route for some packets only, by their source or type of service"}, layouttest.Unread(in, r))
+	require.Equal(t, []string{"3 10.8.0.0/16 static -/- via 10.0.0.3 dev t0"}, layouttest.Words(in, r))
+	require.Len(t, r.Facts.Answers, 1)
+	require.Equal(t, "10.7.0.2", r.Facts.Answers[0].Address.String())
+}

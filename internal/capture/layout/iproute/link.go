@@ -31,7 +31,7 @@ func (r *reader) link(o *object) error {
 	r.Facts.Interfaces = append(
 		r.Facts.Interfaces,
 		network.Interface{Name: ifname, State: state, MAC: strings.ToLower(o.MAC), Mark: whole,
-			Off: len(o.Flags) > 0 && !slices.Contains(o.Flags, "UP")},
+			Off: len(o.Flags) > 0 && !slices.Contains(o.Flags, "UP"), Mute: layout.Mute(o.Flags)},
 	)
 	if local, remote, ok := tunnelEnds(o); ok {
 		r.Facts.Policy.Tunnels = append(

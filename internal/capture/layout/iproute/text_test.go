@@ -48,6 +48,16 @@ default via fe80::1 dev wan0 proto ra metric 1024 expires 1500sec pref medium
 		nil,
 	},
 	{
+		"routes for some packets only",
+		"10.9.0.0/16 tos 0x10 via 10.0.0.2 dev t0 \n10.9.0.0/16 tos 0x08 via 10.0.0.3 dev t0 \ndefault from fd02::/48 via fd00::3 dev t0 metric 1024 pref medium\nfd01::/48 from ::/0 via fd00::2 dev t0 metric 1024 pref medium\n",
+		[]string{"4 fd01::/48 static -/1024 via fd00::2 dev t0"},
+		[]string{
+			"1 a route for some packets only, by their source or type of service",
+			"2 a route for some packets only, by their source or type of service",
+			"3 a route for some packets only, by their source or type of service",
+		},
+	},
+	{
 		"a default route of no family",
 		"blackhole default\n",
 		nil,
