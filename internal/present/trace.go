@@ -100,7 +100,7 @@ func endName(e forward.End) string {
 // headlineOf is the answer in one line: what becomes of the packet, then of the reply. What rests on a guess begins
 // with it.
 func headlineOf(rt forward.RoundTrip, src, dst string) string {
-	if n := len(rt.Guessed); n > 0 && rt.Verdict != forward.BothUnknown &&
+	if n := len(rt.Guessed); n > 0 && rt.Followed() != forward.BothUnknown &&
 		(rt.Guessed[0] == rt.Source.Address || rt.Forward.Verdict == forward.Arrives) {
 		var names []string
 		for _, a := range rt.Guessed {
@@ -111,7 +111,7 @@ func headlineOf(rt forward.RoundTrip, src, dst string) string {
 			sends = "send"
 		}
 		rest := rt
-		rest.Guessed = nil
+		rest.Guessed, rest.Verdict = nil, rt.Followed()
 		return fmt.Sprintf("if %s, which no capture shows, %s this way, %s", joinAnd(names), sends,
 			headlineOf(rest, src, dst))
 	}

@@ -332,6 +332,8 @@ func owner(o topology.OnLink, e selection.Exit, direct bool) string {
 		return fmt.Sprintf(": perhaps %s, whose interface %s is down", Clean(o.Device.Name), Clean(o.Interface))
 	case topology.Elsewhere:
 		return fmt.Sprintf(": belongs to %s, which is not on that link", Clean(o.Device.Name))
+	case topology.Beside:
+		return fmt.Sprintf(": belongs to another interface of %s", Clean(o.Device.Name))
 	case topology.Several:
 		return ": several captured interfaces have it"
 	case topology.Reused:

@@ -193,7 +193,7 @@ func (a *auditor) follow(p pair) (_ pair, lost bool) {
 // only.
 func (a *auditor) trace(p pair) (_ pair, lost, oneSided bool) {
 	rt := a.walker.Trace(a.groups[p.from].rep, a.groups[p.to].rep)
-	p.both = rt.Verdict
+	p.both = rt.Followed()
 	if oneSided = len(rt.OneSided) > 0; oneSided {
 		a.sideLock.Lock()
 		a.oneSided[p.key()] = rt.OneSided

@@ -135,8 +135,8 @@ func compare(t *testing.T, name string, w *forward.Walker, fam route.Family) int
 				for _, y := range []number{to.spans[0].first, to.spans[len(to.spans)-1].last} {
 					rt := w.Trace(x.addr(fam), y.addr(fam))
 					n++
-					if rt.Verdict == p.both {
-						if p.cause < 0 || rt.Verdict == forward.TwoWay || a.groups[a.lostTo(p)].down >= 0 {
+					if rt.Followed() == p.both {
+						if p.cause < 0 || rt.Followed() == forward.TwoWay || a.groups[a.lostTo(p)].down >= 0 {
 							continue
 						}
 						dir := &rt.Forward
@@ -156,7 +156,7 @@ func compare(t *testing.T, name string, w *forward.Walker, fam route.Family) int
 						x.addr(fam),
 						y.addr(fam),
 						p.both,
-						rt.Verdict,
+						rt.Followed(),
 						a.causeText(p),
 						rt.Forward,
 						rt.Return,

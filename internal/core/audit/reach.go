@@ -196,7 +196,7 @@ func (r *Reach) oneDirection(from, to *group, src, dst netip.Addr) Fate {
 // Follow judges a pair by a packet and, unless only the packet's way counts, its reply.
 func (r *Reach) Follow(src, dst netip.Addr, oneDirection bool) Fate {
 	rt := r.a.walker.Trace(src, dst)
-	f := Fate{Both: rt.Verdict, Forward: rt.Forward.Verdict, Out: wayOf(&rt.Forward), Followed: true,
+	f := Fate{Both: rt.Followed(), Forward: rt.Forward.Verdict, Out: wayOf(&rt.Forward), Followed: true,
 		OneDirection: oneDirection}
 	dir := &rt.Forward
 	if !oneDirection && rt.Forward.Verdict == forward.Arrives && rt.Return != nil {

@@ -177,7 +177,7 @@ func bySlowTwin(before, after *forward.Walker, src, dst netip.Addr, oneDirection
 			}
 			return 1
 		}
-		return map[forward.Both]int{forward.TwoWay: 3, forward.OneWay: 2, forward.Broken: 1, forward.BothUnknown: -1}[rt.Verdict]
+		return map[forward.Both]int{forward.TwoWay: 3, forward.OneWay: 2, forward.Broken: 1, forward.BothUnknown: -1}[rt.Followed()]
 	}
 	a, b := good(&p), good(&q)
 	ways := func(rt *forward.RoundTrip) string {

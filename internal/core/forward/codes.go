@@ -28,6 +28,7 @@ var codeWords = [...]string{
 	OwnerMaybeDown:     "owner-maybe-down",
 	OwnLinkDown:        "own-link-down",
 	OwnerElsewhere:     "owner-elsewhere",
+	OwnerBeside:        "owner-beside",
 	SeveralOwners:      "several-owners",
 	AddressReused:      "address-reused",
 	SharedAddress:      "shared-address",

@@ -436,6 +436,8 @@ func (w *Walker) exit(pkt *packet, at position, s *step, r route.Route, e select
 		s.reason.Marks = append(s.reason.Marks, s.reason.Liveness.Marks...)
 	case topology.Elsewhere:
 		s.verdict, s.reason.Code, s.reason.Interface = NextHopLost, OwnerElsewhere, link.Interface
+	case topology.Beside:
+		s.verdict, s.reason.Code, s.reason.Interface = Unknown, OwnerBeside, link.Interface
 	case topology.MaybeDown:
 		s.verdict, s.reason.Code, s.reason.Interface = Unknown, OwnerMaybeDown, link.Interface
 	case topology.Several:

@@ -125,9 +125,15 @@ func (w *Walker) TraceFlow(src, dst netip.Addr, flow network.Flow) RoundTrip {
 			}
 		}
 	}
-	rt.Verdict = judge(rt.Forward.Verdict, rt.Return)
+	rt.Verdict = rt.Followed()
+	if rt.Verdict == Broken && slices.Contains(rt.Guessed, src) || rt.Verdict == OneWay && slices.Contains(rt.Guessed, dst) {
+		rt.Verdict = BothUnknown // another way than the guessed one may be the right one
+	}
 	return rt
 }
+
+// Followed is what becomes of both directions if the Guessed ends send as they are thought to.
+func (rt *RoundTrip) Followed() Both { return judge(rt.Forward.Verdict, rt.Return) }
 
 // answers returns the packets that answer what arrived: one, unless branches were translated each in its own way. Where
 // nothing arrived it is the one that would answer an untouched packet.

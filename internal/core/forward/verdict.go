@@ -98,6 +98,7 @@ const (
 	OwnerMaybeDown // a device whose interface to that link is down may have had the address
 	OwnLinkDown    // the interface that the packet should leave by is down
 	OwnerElsewhere
+	OwnerBeside // the address is on another interface of a device that is on the link
 	SeveralOwners
 	AddressReused // VRFs may use it more than once, and who has it on the link is not known
 	SharedAddress // a virtual address, and which router has it is not known

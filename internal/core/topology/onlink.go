@@ -34,9 +34,11 @@ const (
 	Nobody                  // the neighbour entry shows that nothing answered
 	Down                    // a captured device has the address, on an interface that is down
 	Elsewhere               // a captured device has the address, and is not attached to this link
-	Several                 // more than one captured device has it
-	Conflict                // a captured device has it, but did not answer
-	Shared                  // a virtual address of captured devices; which of them has it is not known
+	// Beside: it has the address elsewhere, and is attached to this link by another one; kernels answer for all of theirs
+	Beside
+	Several  // more than one captured device has it
+	Conflict // a captured device has it, but did not answer
+	Shared   // a virtual address of captured devices; which of them has it is not known
 	// a captured device puts it in place of another address, and whether it answers for it is not known
 	Translated
 	// nobody is known to have it; a captured device whose interface to the link is down may have had it
@@ -150,6 +152,11 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 			res.Answer, res.Device, res.Interface, res.Confidence = Device, t.device(p), p.ifname, Deduced
 			return res
 		}
+		if len(elsewhere) == 1 && t.mistaken(entry.MAC, elsewhere[0]) {
+			res.Answer, res.Device = Otherwise, elsewhere[0].Device
+			res.Marks = append(res.Marks, elsewhere[0].Mark)
+			return res
+		}
 		res.Answer, res.Confidence = Host, Neighbour
 		return res
 	}
@@ -179,10 +186,14 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 		res.OtherEnd = t.otherEnd(here, a)
 	}
 	// the link has no network that the address could be outside of: it may be unnumbered
-	if len(elsewhere) > 0 && !t.smallest(here).IsValid() {
+	if len(elsewhere) > 0 && !t.numbered(here, a) {
 		o := elsewhere[0]
 		switch {
 		case !learned || len(elsewhere) > 1:
+			if t.beside(here, o) {
+				res.Answer, res.Device, res.Interface = Beside, o.Device, o.Interface
+				res.Marks = append(res.Marks, o.Mark)
+			}
 		case o.Down || d.Interface(ifname).State == network.LinkDown:
 			res.Answer, res.Device, res.Interface, res.Confidence = MaybeDown, o.Device, o.Interface, Deduced
 		default: // who announces a route from there has the address
@@ -209,8 +220,11 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 		o := elsewhere[0]
 		res.Answer, res.Device, res.Interface = Elsewhere, o.Device, o.Interface
 		res.Marks = append(res.Marks, o.Mark)
-		if t.elsewhereInVRF(here, a, o) {
+		switch {
+		case t.elsewhereInVRF(here, a, o):
 			res.Answer = Reused
+		case t.beside(here, o):
+			res.Answer = Beside
 		}
 	}
 	return res
@@ -327,6 +341,19 @@ func (t *Topology) smallest(p port) netip.Prefix {
 		}
 	}
 	return best
+}
+
+// beside reports whether a device that has an address on another interface is on the link.
+func (t *Topology) beside(here port, o Attachment) bool {
+	return slices.ContainsFunc(t.others(here), func(p port) bool { return p.device == o.number })
+}
+
+// numbered reports whether an interface attaches to a network of the family of a, which tells what is on its link.
+func (t *Topology) numbered(p port, a netip.Addr) bool {
+	return slices.ContainsFunc(t.byInterface[p], func(i int) bool {
+		n := t.attachments[i].Prefix
+		return n.Addr().Is4() == a.Is4() && !n.IsSingleIP() && !n.Addr().IsLinkLocalUnicast()
+	})
 }
 
 // deduce finds the one captured device that can have a: it attaches to the link, its own address there is not known, no

@@ -300,6 +300,11 @@ OSPF Codes - i:Inter Area 1:External Type 1 2:External Type 2
 		},
 		nil,
 	},
+	{"net-tools, a gateway of the other family", `Kernel IP routing table
+Destination     Gateway         Genmask         Flags Metric Ref    Use Iface
+10.61.0.0       0.0.0.0         255.255.255.0   U     0      0        0 desk0
+10.61.8.0       0.0.0.0         255.255.255.0   UG    0      0        0 wan0
+`, []string{"3 10.61.0.0/24 direct -/0 dev desk0"}, []string{"4 not in the form of this layout: its gateway, of the other family, is not shown"}},
 }
 
 func TestRead(t *testing.T) {

@@ -120,6 +120,9 @@ func (r *reader) finish(row *rowCells, p netip.Prefix, a layout.Attributes) erro
 		low == "connected" || low == "attached" || low == "none",
 		strings.HasPrefix(low, "link#"),
 		low == "directly":
+		if r.section == netTools && strings.Contains(fl, "G") && !strings.Contains(fl, "!") {
+			return fmt.Errorf("%w: its gateway, of the other family, is not shown", layout.ErrNotARoute)
+		}
 		onLink = true
 	case low == "receive", low == "punt":
 		a.Special = route.Receive

@@ -196,12 +196,12 @@ func TestRules(t *testing.T) {
 		`[{"priority":0,"src":"all","table":"local"},{"priority":100,"src":"10.9.0.0","srclen":16,"table":"100"},{"priority":101,"src":"all","dst":"10.8.0.0","dstlen":16,"iif":"d0","table":200},
 {"priority":102,"src":"all","fwmark":"0x5","table":"100"},{"priority":103,"src":"10.7.0.1","action":"blackhole"},{"priority":105,"not":null,"src":"10.6.0.0","srclen":16,"table":"100"},
 {"priority":108,"src":"all","goto":32766},{"priority":109,"src":"all","ipproto":"6","sport_start":9,"sport_end":10,"dport":443,"table":"100"},
-{"priority":110,"src":"all","fwmark":"0x2","fwmask":"0xff","table":"main","suppress_prefixlen":0},{"priority":111,"src":"all","oif":"d0","table":"100"},{"priority":32766,"src":"all","table":"main"}]`,
+{"priority":110,"src":"all","fwmark":"0x2","fwmask":"0xff","table":"main","suppress_prefixlen":0},{"priority":111,"src":"all","oif":"d0","table":"100"},{"priority":112,"src":"all","nop":null},{"priority":113,"src":"10.5.0.0","srclen":16,"action":"7"},{"priority":32766,"src":"all","table":"main"}]`,
 	)
 	require.Equal(t, []string{
 		"100 from 10.9.0.0/16 table 100", "101 to 10.8.0.0/16 iif d0 table 200", "102 mark 0x5/0xffffffff table 100", "103 from 10.7.0.1/32 action 1",
 		"105 not from 10.6.0.0/16 table 100", "108 action 4", "109 proto tcp sport 9-10 dport 443-443 table 100", "110 mark 0x2/0xff suppress 1 table default",
-		"111 undecided table 100", "32766 table default",
+		"111 undecided table 100", "112 table ", "113 from 10.5.0.0/16 action 2", "32766 table default",
 	}, rulesOf(layouttest.Laws(t, Read, in)))
 }
 

@@ -191,11 +191,11 @@ func (r *reader) rule(o *object) error {
 	}
 	switch o.Action {
 	case "", "lookup", "to_tbl":
-	case "blackhole":
+	case "blackhole", "6":
 		n.Action = network.RuleBlackhole
-	case "unreachable":
+	case "unreachable", "7":
 		n.Action = network.RuleUnreachable
-	case "prohibit":
+	case "prohibit", "8":
 		n.Action = network.RuleProhibit
 	default:
 		n.Undecided = true
@@ -204,7 +204,10 @@ func (r *reader) rule(o *object) error {
 		n.Action = network.RuleJump
 	}
 	if n.Action == network.RuleLookup && o.Table == "" {
-		n.Table = "" // a nop or an l3mdev rule: which table it means is not in the rule
+		n.Table = ""                         // a nop or an l3mdev rule: which table it means is not in the rule
+		if o.Nop == nil && o.L3MDev == nil { // what it does is not among the words that are known
+			n.Action, n.Undecided = network.RuleJump, true
+		}
 	}
 	n.Undecided = n.Undecided || o.other || o.OIF != "" || o.TOS != "" || o.L3MDev != nil || o.UIDRange != nil ||
 		o.TunID != nil || o.SuppIf != nil

@@ -61,6 +61,7 @@ type object struct {
 	Action   word            `json:"action"`
 	Goto     *uint64         `json:"goto"`
 	Not      json.RawMessage `json:"not"`
+	Nop      json.RawMessage `json:"nop"`
 	FWMark   word            `json:"fwmark"`
 	FWMask   word            `json:"fwmask"`
 	other    bool            // it asks for something else

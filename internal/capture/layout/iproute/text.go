@@ -523,8 +523,11 @@ func ruleWords(o *object, w []string) error {
 		case "goto":
 			n := uint64(0)
 			o.Goto = &n
-		case "blackhole", "unreachable", "prohibit":
+		case "blackhole", "unreachable", "prohibit", "6", "7", "8":
 			o.Action = word(w[i-1])
+			i--
+		case "nop":
+			o.Nop = []byte("null")
 			i--
 		case "not":
 			o.Not = []byte("null")

@@ -131,7 +131,7 @@ func TestLinkText(t *testing.T) {
 func TestNeighbourAndRuleText(t *testing.T) {
 	in := []byte(
 		"10.61.0.254 dev desk0 FAILED \n10.61.0.31 dev desk0 lladdr 02:AA REACHABLE \nfe80::1 dev wan0 lladdr 02:bb router proto zebra STALE\n" +
-			"0:\tfrom all lookup local\n100:\tfrom 10.9.0.0/16 to 10.8.0.0/16 iif d0 [detached] lookup 100\n102:\tfrom all fwmark 0x5 lookup 100\n103:\tfrom 10.7.0.1 blackhole\n105:\tnot from 10.6.0.0/16 lookup 100\n108:\tfrom all goto 32766\n109:\tfrom all ipproto tcp sport 9-10 dport 443 lookup 100\n110:\tfrom all fwmark 0x2/0xff lookup main suppress_prefixlength 0\n111:\tfrom all oif d0 lookup 100\n32766:\tfrom all lookup main\n",
+			"0:\tfrom all lookup local\n100:\tfrom 10.9.0.0/16 to 10.8.0.0/16 iif d0 [detached] lookup 100\n102:\tfrom all fwmark 0x5 lookup 100\n103:\tfrom 10.7.0.1 blackhole\n105:\tnot from 10.6.0.0/16 lookup 100\n108:\tfrom all goto 32766\n109:\tfrom all ipproto tcp sport 9-10 dport 443 lookup 100\n110:\tfrom all fwmark 0x2/0xff lookup main suppress_prefixlength 0\n111:\tfrom all oif d0 lookup 100\n112:\tfrom all nop\n113:\tfrom 10.5.0.0/16 7\n114:\tfrom 10.5.0.0/16 frobnicate\n32766:\tfrom all lookup main\n",
 	)
 	r := layouttest.Laws(t, ReadText, in)
 	require.Empty(t, r.Unread)
@@ -143,7 +143,7 @@ func TestNeighbourAndRuleText(t *testing.T) {
 	require.Equal(t, []string{
 		"100 from 10.9.0.0/16 to 10.8.0.0/16 iif d0 table 100", "102 mark 0x5/0xffffffff table 100", "103 from 10.7.0.1/32 action 1",
 		"105 not from 10.6.0.0/16 table 100", "108 action 4", "109 proto tcp sport 9-10 dport 443-443 table 100", "110 mark 0x2/0xff suppress 1 table default",
-		"111 undecided table 100", "32766 table default",
+		"111 undecided table 100", "112 table ", "113 from 10.5.0.0/16 action 2", "114 from 10.5.0.0/16 undecided action 4", "32766 table default",
 	}, rulesOf(r))
 }
 
