@@ -12,8 +12,8 @@ var hardware = lazyregexp.New(`(?i)^(?:(?:[0-9a-f]{4}[.-]){2}[0-9a-f]{4}|(?:[0-9
 // IsHardware reports whether a word is a link-layer address (IEEE 802, EUI-48) in any of the usual forms.
 func IsHardware(s string) bool { return hardware.MatchString(s) }
 
-// Mute reports whether the flags of an interface say that it neither asks for the link-layer addresses of others nor tells
-// its own, though it leads to several.
+// Mute reports whether the flags of an interface say that it neither asks for the link-layer addresses of others nor
+// tells its own, though it leads to several.
 func Mute(flags []string) bool {
 	return slices.Contains(flags, "NOARP") && slices.Contains(flags, "BROADCAST")
 }

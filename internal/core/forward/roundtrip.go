@@ -126,7 +126,8 @@ func (w *Walker) TraceFlow(src, dst netip.Addr, flow network.Flow) RoundTrip {
 		}
 	}
 	rt.Verdict = rt.Followed()
-	if rt.Verdict == Broken && slices.Contains(rt.Guessed, src) || rt.Verdict == OneWay && slices.Contains(rt.Guessed, dst) {
+	if rt.Verdict == Broken && slices.Contains(rt.Guessed, src) ||
+		rt.Verdict == OneWay && slices.Contains(rt.Guessed, dst) {
 		rt.Verdict = BothUnknown // another way than the guessed one may be the right one
 	}
 	return rt
@@ -398,8 +399,8 @@ func (w *Walker) checkEnd(back, forward *Direction, src, dst netip.Addr) {
 }
 
 // homes names the devices at which a reply to src is at home: those on its network and who answers there for it; or,
-// where src is a device's own address, the device that the packet started from. Where several devices that have it reach the destination, a reply
-// comes to one of them only, so that it is at home nowhere.
+// where src is a device's own address, the device that the packet started from. Where several devices that have it reach
+// the destination, a reply comes to one of them only, so that it is at home nowhere.
 func (w *Walker) homes(forward *Direction, src netip.Addr) map[string]bool {
 	out := map[string]bool{}
 	starts := w.places(src)
