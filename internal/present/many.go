@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"fmt"
 	"io"
+	"slices"
 
 	"zarvek/internal/casefile"
 	"zarvek/internal/core/forward"
@@ -48,7 +49,38 @@ func (v View) Answered(line int, rt *forward.RoundTrip, assumed []casefile.Assum
 	return a
 }
 
-// ManyText writes the counts, then a line for each pair.
+// assumedOfAll is what some of the answers take for granted, devices with the same together.
+func assumedOfAll(all []Answer) []casefile.Assumption {
+	var devices []string
+	what := map[string][]casefile.Untold{}
+	for _, a := range all {
+		for _, x := range a.Assumed {
+			for _, d := range x.Devices {
+				if _, ok := what[d]; !ok {
+					devices = append(devices, d)
+				}
+				for _, u := range x.What {
+					if !slices.Contains(what[d], u) {
+						what[d] = append(what[d], u)
+					}
+				}
+			}
+		}
+	}
+	var out []casefile.Assumption
+	for _, d := range devices {
+		slices.Sort(what[d])
+		same := func(x casefile.Assumption) bool { return slices.Equal(x.What, what[d]) }
+		if i := slices.IndexFunc(out, same); i >= 0 {
+			out[i].Devices = append(out[i].Devices, d)
+		} else {
+			out = append(out, casefile.Assumption{Devices: []string{d}, What: what[d]})
+		}
+	}
+	return out
+}
+
+// ManyText writes the counts and what is assumed, then a line for each pair.
 func ManyText(out io.Writer, all []Answer, v View) error {
 	w := bufio.NewWriterSize(out, 1<<16)
 	var n [4]int
@@ -75,17 +107,14 @@ func ManyText(out io.Writer, all []Answer, v View) error {
 		n[forward.BothUnknown],
 		not,
 	)
+	v.assumption(w, assumedOfAll(all))
 	fmt.Fprintln(w)
 	for _, a := range all {
 		if a.Err != nil {
 			fmt.Fprintf(w, "line %d: %s\n", a.Line, Clean(a.Err.Error()))
 			continue
 		}
-		fmt.Fprintf(w, "%s: %s", a.Verdict, a.Headline)
-		if s := assumptionWords(a.Assumed); s != "" {
-			fmt.Fprintf(w, "; assumed, since no capture tells: %s", s)
-		}
-		fmt.Fprintln(w)
+		fmt.Fprintf(w, "%s: %s\n", a.Verdict, a.Headline)
 	}
 	return w.Flush()
 }
