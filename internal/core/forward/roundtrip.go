@@ -387,7 +387,7 @@ func (w *Walker) checkEnd(back, forward *Direction, src, dst netip.Addr) {
 	back.Verdict = GoesOn
 	for i := range back.Branches {
 		b := &back.Branches[i]
-		if b.Verdict == Arrives && b.end != nil && len(homes) > 0 && !homes[b.end.Name] {
+		if b.Verdict == Arrives && b.end != nil && len(homes) > 0 && !homes[b.end.Name] && !w.handsOver(b, src) {
 			b.Verdict, b.Delivery = NextHopLost, NotDelivered
 			b.Reason = Reason{Code: WrongPlace, Device: b.Where, Address: src, Marks: b.Reason.Marks}
 		}
@@ -398,18 +398,24 @@ func (w *Walker) checkEnd(back, forward *Direction, src, dst netip.Addr) {
 	}
 }
 
-// homes names the devices at which a reply to src is at home: those on its network and who answers there for it; or,
-// where src is a device's own address, the device that the packet started from. Where several devices that have it reach
-// the destination, a reply comes to one of them only, so that it is at home nowhere.
+// handsOver reports whether a reply comes to who answers for src on its network: no capture of that device shows that it
+// has the address.
+func (w *Walker) handsOver(b *Branch, src netip.Addr) bool {
+	n := len(b.Hops)
+	return n > 1 && slices.ContainsFunc(w.places(src), func(p position) bool {
+		return !p.origin && p.device.Name == b.Hops[n-2].Device && p.ingress == b.Hops[n-2].OutInterface
+	})
+}
+
+// homes names the devices at which a reply to src is at home: those on its network; or, where src is a device's own
+// address, the device that the packet started from. Where several devices that have it reach the destination, a reply
+// comes to one of them only, so that it is at home nowhere.
 func (w *Walker) homes(forward *Direction, src netip.Addr) map[string]bool {
 	out := map[string]bool{}
 	starts := w.places(src)
 	if len(starts) == 0 || !starts[0].origin {
 		for _, p := range starts {
 			out[p.device.Name] = true
-			if link := w.topo.Find(p.device, p.ingress, src, false); link.Answer == topology.Device {
-				out[link.Device.Name] = true
-			}
 		}
 		return out
 	}
