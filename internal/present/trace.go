@@ -34,7 +34,11 @@ func TraceText(w io.Writer, t TraceView, v View) error {
 	}
 	v.headline(w, rt.Verdict == forward.TwoWay, "%s: %s%s", rt.Verdict, v.answer(rt, t.Assumed), weak)
 	v.assumption(w, t.Assumed)
-	v.direction(w, "Out", src+" to "+dst, rt.Forward, rt.Destination)
+	out := "Out"
+	if rt.Later {
+		out = "Out, behind the first segment"
+	}
+	v.direction(w, out, src+" to "+dst, rt.Forward, rt.Destination)
 	switch {
 	case rt.Return == nil:
 		fmt.Fprintf(w, "\nBack: not followed, since no capture shows where %s is.\n", dst)
@@ -142,6 +146,10 @@ func headlineOf(rt forward.RoundTrip, src, dst string) string {
 			because(back, rt.Source.Address),
 		)
 	case forward.Broken:
+		if rt.Later {
+			return fmt.Sprintf("%s opens a connection to %s, but what it sends behind its first segment is lost%s: %s", src,
+				dst, where(out), because(out, rt.Destination.Address))
+		}
 		return fmt.Sprintf(
 			"%spackets from %s to %s are lost%s: %s",
 			some,
@@ -160,6 +168,10 @@ func headlineOf(rt forward.RoundTrip, src, dst string) string {
 				where(out),
 				because(out, rt.Destination.Address),
 			)
+		}
+		if rt.Later {
+			return fmt.Sprintf("%s opens a connection to %s, but whether what it sends behind its first segment gets there "+
+				"cannot be told: %s", src, dst, alone(out, rt.Destination.Address))
 		}
 		return fmt.Sprintf("cannot tell whether %s reaches %s: %s", src, dst, alone(out, rt.Destination.Address))
 	}
@@ -404,7 +416,11 @@ func advices(rt forward.RoundTrip) []string {
 	var out []string
 	add := func(d forward.Direction, end forward.End) {
 		for _, b := range d.Branches {
-			if s := advice(b, end.Address); b.Verdict != forward.Arrives && s != "" && !slices.Contains(out, s) {
+			s := advice(b, end.Address)
+			if rt.Later && b.Reason.Code == forward.RuleDenies {
+				s = fmt.Sprintf("let the rules of %s permit what is established, not only what is new", Clean(b.Where))
+			}
+			if b.Verdict != forward.Arrives && s != "" && !slices.Contains(out, s) {
 				out = append(out, s)
 			}
 		}
@@ -505,6 +521,7 @@ func TraceJSON(w io.Writer, t TraceView, v View) error {
 		Forward     jsonDirection  `json:"forward"`
 		Return      *jsonDirection `json:"return"`
 		ReturnAlone bool           `json:"return-is-hypothetical"`
+		Later       bool           `json:"behind-first-segment,omitempty"`
 		OnlyOut     []string       `json:"only-out"`
 		OnlyBack    []string       `json:"only-back"`
 		OneSided    []string       `json:"stateful-sees-one-direction"`
@@ -517,6 +534,7 @@ func TraceJSON(w io.Writer, t TraceView, v View) error {
 		Verdict:     rt.Verdict.String(),
 		Forward:     v.jsonDirection(rt.Forward, rt.Destination),
 		ReturnAlone: rt.ReturnAlone && rt.Return != nil,
+		Later:       rt.Later,
 		OnlyOut:     append([]string{}, rt.Asymmetry().OnlyOut...),
 		OnlyBack:    append([]string{}, rt.Asymmetry().OnlyBack...),
 		OneSided:    append([]string{}, rt.OneSided...),

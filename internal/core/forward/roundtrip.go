@@ -41,6 +41,8 @@ type RoundTrip struct {
 	ReturnAlone bool
 	// OneSided names the stateful devices that see the packet and not its reply.
 	OneSided []string
+	// Later: the first segment of the connection arrives and is answered; Forward is what becomes of those behind it.
+	Later bool
 	// Guessed are the ends that are routers which no capture shows: that they send by the captured device on their link
 	// is a guess.
 	Guessed []netip.Addr
@@ -126,11 +128,32 @@ func (w *Walker) TraceFlow(src, dst netip.Addr, flow network.Flow) RoundTrip {
 		}
 	}
 	rt.Verdict = rt.Followed()
+	w.goesOn(&rt, flow)
 	if rt.Verdict == Broken && slices.Contains(rt.Guessed, src) ||
 		rt.Verdict == OneWay && slices.Contains(rt.Guessed, dst) {
 		rt.Verdict = BothUnknown // another way than the guessed one may be the right one
 	}
 	return rt
+}
+
+// goesOn follows the later segments of a TCP connection (RFC 9293) that is opened: rules that ask for the state of a flow
+// may let its first one through and none of those.
+func (w *Walker) goesOn(rt *RoundTrip, flow network.Flow) {
+	parts := slices.ContainsFunc(rt.Forward.Branches, func(b Branch) bool {
+		return slices.ContainsFunc(b.Hops, func(h Hop) bool {
+			d := w.net.Device(h.Device)
+			return d != nil && d.PartsFlows()
+		})
+	})
+	if rt.Verdict != TwoWay || flow.Protocol != "tcp" || !parts {
+		return
+	}
+	flow.Later = true
+	d := w.fromHost(&packet{src: rt.Source.Address, dst: rt.Destination.Address, flow: flow})
+	if d.Verdict != Arrives {
+		rt.Forward, rt.Later = d, true
+		rt.Verdict = rt.Followed()
+	}
 }
 
 // Followed is what becomes of both directions if the Guessed ends send as they are thought to.

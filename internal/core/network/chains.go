@@ -62,7 +62,7 @@ func (r FlowRule) permitsRest() bool {
 
 // indexRules notes what is asked of a policy at each hop.
 func (d *Device) indexRules() {
-	d.chains, d.asksState, d.steers = chainsOf(d.policy.Flows), false, false
+	d.chains, d.asksState, d.partsFlows, d.steers = chainsOf(d.policy.Flows), false, false, false
 	d.chainsAt = map[string][]int32{}
 	for i, c := range d.chains {
 		name := c.In
@@ -73,6 +73,7 @@ func (d *Device) indexRules() {
 	}
 	for i := range d.policy.Flows {
 		d.asksState = d.asksState || d.policy.Flows[i].State >= Seen
+		d.partsFlows = d.partsFlows || d.policy.Flows[i].State != AnyState
 		d.steers = d.steers || d.policy.Flows[i].Hook == Steered
 	}
 	d.changesSource, d.changesDestination = ruleIndex{}, ruleIndex{}
@@ -110,6 +111,9 @@ func (d *Device) ChainsBetween(in, out string) iter.Seq[Chain] {
 
 // AsksForState reports whether the device's rules say by themselves what they do with answers.
 func (d *Device) AsksForState() bool { return d.asksState }
+
+// PartsFlows reports whether a rule treats the packets of one flow differently: the first one, answers, later ones.
+func (d *Device) PartsFlows() bool { return d.partsFlows }
 
 // Passes reports whether a chain has nothing to say of packets between two interfaces but that they go on; the rule is
 // the one that says so, and its family tells for which packets.

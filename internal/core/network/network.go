@@ -83,6 +83,7 @@ type Device struct {
 	// of the policy's translations
 	changesSource, changesDestination ruleIndex
 	asksState                         bool // one of them asks whether a flow was seen
+	partsFlows                        bool // one of them is not for all packets of a flow
 	steers                            bool // one of them sends packets another way than their destination tells
 	own                               map[netip.Addr][]int
 	number                            int

@@ -175,6 +175,8 @@ type Flow struct {
 	Answer                      bool   // it is the answer to what was told
 	Seen                        bool   // the device that is asked has seen what it answers
 	Turned                      bool   // that device changes the destination, of this packet or of what it answers
+	// Later: it is a later packet of who began a flow that was answered: no beginning to any device on its way.
+	Later bool
 }
 
 // Told reports whether the flow is told.
@@ -193,6 +195,9 @@ func (f Flow) in(s FlowState) Fit {
 			return Yes
 		}
 		return No
+	}
+	if f.Later && s != AnyState {
+		return is(s == Answering || s == Seen)
 	}
 	unseen := f.Answer && !f.Seen
 	tells := f.Protocol == "tcp" || f.Protocol == "icmp" || f.Protocol == "icmpv6"
