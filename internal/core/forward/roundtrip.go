@@ -139,13 +139,14 @@ func (w *Walker) TraceFlow(src, dst netip.Addr, flow network.Flow) RoundTrip {
 // goesOn follows the later segments of a TCP connection (RFC 9293) that is opened: rules that ask for the state of a
 // flow may let its first one through and none of those.
 func (w *Walker) goesOn(rt *RoundTrip, flow network.Flow) {
-	parts := slices.ContainsFunc(rt.Forward.Branches, func(b Branch) bool {
-		return slices.ContainsFunc(b.Hops, func(h Hop) bool {
-			d := w.net.Device(h.Device)
-			return d != nil && d.PartsFlows()
-		})
-	})
-	if rt.Verdict != TwoWay || flow.Protocol != "tcp" || !parts {
+	if rt.Verdict != TwoWay || flow.Protocol != "tcp" {
+		return
+	}
+	parts := func(h Hop) bool {
+		d := w.net.Device(h.Device)
+		return d != nil && d.PartsFlows()
+	}
+	if !slices.ContainsFunc(rt.Forward.Branches, func(b Branch) bool { return slices.ContainsFunc(b.Hops, parts) }) {
 		return
 	}
 	flow.Later = true
