@@ -1,6 +1,7 @@
 package casefile
 
 import (
+	"iter"
 	"slices"
 	"strings"
 
@@ -109,10 +110,9 @@ func (t *spokenOf) add(p *capture.Part) {
 	case strings.HasPrefix(l, "iproute"), l == "sysctl", strings.HasPrefix(l, "BSD"):
 		t.kernel = true
 		t.partOfRules = t.partOfRules || len(p.Facts.Rules) > 0 && p.PartOfRules
-		for _, r := range p.Facts.Rules {
-			for _, f := range []route.Family{route.IPv4, route.IPv6} {
-				t.rules[f] = t.rules[f] || !p.PartOfRules && (r.Family == 0 || r.Family == f)
-			}
+		for _, f := range []route.Family{route.IPv4, route.IPv6} {
+			of := func(r network.Rule) bool { return r.Family == 0 || r.Family == f }
+			t.rules[f] = t.rules[f] || !p.PartOfRules && slices.ContainsFunc(p.Facts.Rules, of)
 		}
 	case l == "hierarchy", l == "blocks", l == "paths", l == "commands":
 		t.configuration = true
@@ -165,6 +165,32 @@ func (c *Case) Assumed(rt *forward.RoundTrip) []Assumption {
 	}
 	for _, a := range rt.Shared {
 		out = assume(out, a.String(), []Untold{UntoldGateway})
+	}
+	return out
+}
+
+// Together is what some answers take for granted between them, each device once.
+func Together(answers iter.Seq[[]Assumption]) []Assumption {
+	var devices []string
+	what := map[string][]Untold{}
+	for all := range answers {
+		for _, a := range all {
+			for _, d := range a.Devices {
+				if what[d] == nil {
+					devices = append(devices, d)
+				}
+				for _, u := range a.What {
+					if !slices.Contains(what[d], u) {
+						what[d] = append(what[d], u)
+					}
+				}
+			}
+		}
+	}
+	var out []Assumption
+	for _, d := range devices {
+		slices.Sort(what[d])
+		out = assume(out, d, what[d])
 	}
 	return out
 }

@@ -74,3 +74,19 @@ func TestWhatATripTakesForGranted(t *testing.T) {
 	lost := w.Trace(netip.MustParseAddr("10.61.1.10"), netip.MustParseAddr("10.99.1.1"))
 	require.Empty(t, c.Assumed(&lost), "a loss takes nothing for granted")
 }
+
+// TestRulesOfTheOtherFamily tell nothing of what leads to a table beside the main one.
+func TestRulesOfTheOtherFamily(t *testing.T) {
+	dir := t.TempDir()
+	for f, text := range map[string]string{
+		"r": kernelRoutes + "default via 172.28.61.9 dev up1 table 77\n",
+		"u": "0:\tfrom all lookup local\n32766:\tfrom all lookup main\n", // of IPv6: no default table
+	} {
+		require.NoError(t, os.MkdirAll(filepath.Join(dir, "edge"), 0o755))
+		require.NoError(t, os.WriteFile(filepath.Join(dir, "edge", f+".txt"), []byte(text), 0o644))
+	}
+	c, err := Load(dir)
+	require.NoError(t, err)
+	rt := forward.NewWalker(topology.Build(c.Network)).Trace(netip.MustParseAddr("10.61.2.1"), netip.MustParseAddr("10.9.0.9"))
+	require.Equal(t, forward.RulesMissing, rt.Forward.Branches[0].Reason.Code)
+}

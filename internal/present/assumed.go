@@ -39,13 +39,9 @@ const maxAssumedDevices = 4
 
 // assumption writes what a trip takes for granted, as one sentence; nothing where all of it was captured.
 func (v View) assumption(w io.Writer, all []casefile.Assumption) {
-	if s := assumptionWords(all); s != "" {
-		v.wrapped(w, "", "Assumed, since no capture tells: "+s+".")
+	if len(all) == 0 {
+		return
 	}
-}
-
-// assumptionWords says what a trip takes for granted, "" for nothing.
-func assumptionWords(all []casefile.Assumption) string {
 	var parts []string
 	for _, a := range all {
 		many := 0
@@ -67,7 +63,10 @@ func assumptionWords(all []casefile.Assumption) string {
 		}
 		parts = append(parts, fmt.Sprintf("that %s %s", Clean(joinAnd(names)), joinAnd(what)))
 	}
-	return strings.Join(parts, "; ")
+	if len(parts) == 0 {
+		return
+	}
+	v.wrapped(w, "", "Assumed, since no capture tells: "+strings.Join(parts, "; ")+".")
 }
 
 // joinAnd lists words, the last behind "and".

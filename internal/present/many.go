@@ -4,7 +4,6 @@ import (
 	"bufio"
 	"fmt"
 	"io"
-	"slices"
 
 	"zarvek/internal/casefile"
 	"zarvek/internal/core/forward"
@@ -49,37 +48,6 @@ func (v View) Answered(line int, rt *forward.RoundTrip, assumed []casefile.Assum
 	return a
 }
 
-// assumedOfAll is what some of the answers take for granted, devices with the same together.
-func assumedOfAll(all []Answer) []casefile.Assumption {
-	var devices []string
-	what := map[string][]casefile.Untold{}
-	for _, a := range all {
-		for _, x := range a.Assumed {
-			for _, d := range x.Devices {
-				if _, ok := what[d]; !ok {
-					devices = append(devices, d)
-				}
-				for _, u := range x.What {
-					if !slices.Contains(what[d], u) {
-						what[d] = append(what[d], u)
-					}
-				}
-			}
-		}
-	}
-	var out []casefile.Assumption
-	for _, d := range devices {
-		slices.Sort(what[d])
-		same := func(x casefile.Assumption) bool { return slices.Equal(x.What, what[d]) }
-		if i := slices.IndexFunc(out, same); i >= 0 {
-			out[i].Devices = append(out[i].Devices, d)
-		} else {
-			out = append(out, casefile.Assumption{Devices: []string{d}, What: what[d]})
-		}
-	}
-	return out
-}
-
 // ManyText writes the counts and what is assumed, then a line for each pair.
 func ManyText(out io.Writer, all []Answer, v View) error {
 	w := bufio.NewWriterSize(out, 1<<16)
@@ -107,7 +75,13 @@ func ManyText(out io.Writer, all []Answer, v View) error {
 		n[forward.BothUnknown],
 		not,
 	)
-	v.assumption(w, assumedOfAll(all))
+	v.assumption(w, casefile.Together(func(yield func([]casefile.Assumption) bool) {
+		for _, a := range all {
+			if !yield(a.Assumed) {
+				return
+			}
+		}
+	}))
 	fmt.Fprintln(w)
 	for _, a := range all {
 		if a.Err != nil {

@@ -64,11 +64,17 @@ func (w *Walker) filterSelf(pkt *packet, at position, s step) step {
 		return s
 	}
 	// The answer to what the device sent itself is known to it, where it keeps state.
-	known := pkt.reply && at.device.Stateful().Known() && !at.device.AsksForState()
+	known := byState(at.device, pkt)
 	s.pkt = pkt
 	return w.filter(pkt, at, s, "", pkt.reply, func(r network.Chain) bool {
 		return r.Hook == network.ForItself || r.Hook == network.ComingIn && (r.Stateless || !known)
 	})
+}
+
+// byState reports whether a device lets a packet of a flow that it knows pass without asking its rules: an answer, or
+// what comes behind the first packet.
+func byState(d *network.Device, pkt *packet) bool {
+	return (pkt.reply || pkt.flow.Later) && d.Stateful().Known() && !d.AsksForState()
 }
 
 // filterOwn asks the rules for what the device sends itself. Whether a filter of what goes out of an interface is asked
@@ -79,7 +85,7 @@ func (w *Walker) filterOwn(pkt *packet, at position, s step, out string) step {
 	if s.verdict != before {
 		return s
 	}
-	known := pkt.reply && at.device.Stateful().Known() && !at.device.AsksForState()
+	known := byState(at.device, pkt)
 	j := judgeFlow(at.device, pkt, "", out, pkt.reply, func(r network.Chain) bool {
 		return r.Hook == network.GoingOut && (r.Stateless || !known)
 	})

@@ -160,23 +160,28 @@ func TestListsAndWhereTheyAreApplied(t *testing.T) {
 func TestWhatComesBehindTheFirstSegment(t *testing.T) {
 	tcp := network.Flow{Protocol: "tcp", SourcePort: 40000, DestinationPort: 22}
 	for _, tt := range []struct {
-		name  string
-		rules []network.FlowRule
-		flow  network.Flow
-		want  string
-		later bool
+		name     string
+		rules    []network.FlowRule
+		flow     network.Flow
+		want     string
+		later    bool
+		stateful bool
 	}{
-		{"only beginnings are let in", []network.FlowRule{{In: "in", State: network.Beginning, Permit: true}, {In: "out", State: network.Seen, Permit: true}}, tcp, "broken filtered", true},
-		{"and what goes on", []network.FlowRule{{State: network.Seen, Permit: true}, {In: "in", State: network.Beginning, Permit: true}}, tcp, "two-way arrives", false},
-		{"a rule that was not understood is met by what goes on", []network.FlowRule{{In: "in", State: network.Beginning, Permit: true}, {In: "out", Permit: true}, {Undecided: true, Permit: true}}, tcp, "unknown unknown", true},
-		{"one packet and its answer go by", []network.FlowRule{{In: "in", State: network.Beginning, Permit: true}, {In: "out", State: network.Seen, Permit: true}}, network.Flow{Protocol: "udp", SourcePort: 40000, DestinationPort: 53}, "two-way arrives", false},
-		{"what says itself that it is an answer", []network.FlowRule{{In: "in", Permit: true, Protocol: "tcp", State: network.Beginning}, {Permit: true, Protocol: "tcp", State: network.Answering, Stateless: true}}, tcp, "two-way arrives", false},
+		{"only beginnings are let in", []network.FlowRule{{In: "in", State: network.Beginning, Permit: true}, {In: "out", State: network.Seen, Permit: true}}, tcp, "broken filtered", true, false},
+		{"the same, where what is known passes without rules", []network.FlowRule{{In: "in", State: network.Beginning, Permit: true}}, tcp, "two-way arrives", false, true},
+		{"and what goes on", []network.FlowRule{{State: network.Seen, Permit: true}, {In: "in", State: network.Beginning, Permit: true}}, tcp, "two-way arrives", false, false},
+		{"a rule that was not understood is met by what goes on", []network.FlowRule{{In: "in", State: network.Beginning, Permit: true}, {In: "out", Permit: true}, {Undecided: true, Permit: true}}, tcp, "unknown unknown", true, false},
+		{"one packet and its answer go by", []network.FlowRule{{In: "in", State: network.Beginning, Permit: true}, {In: "out", State: network.Seen, Permit: true}}, network.Flow{Protocol: "udp", SourcePort: 40000, DestinationPort: 53}, "two-way arrives", false, false},
+		{"what says itself that it is an answer", []network.FlowRule{{In: "in", Permit: true, Protocol: "tcp", State: network.Beginning}, {Permit: true, Protocol: "tcp", State: network.Answering, Stateless: true}}, tcp, "two-way arrives", false, false},
 	} {
 		t.Run(tt.name, func(t *testing.T) {
 			x := coretest.Build(lanToLan).Draft()
 			p := network.Policy{Flows: tt.rules}
 			for i := range p.Flows {
 				p.Flows[i].Mark = mark(uint32(50 + i))
+			}
+			if tt.stateful {
+				p.Stateful = mark(90)
 			}
 			x.SetPolicy("a", p)
 			rt := forward.NewWalker(topology.Build(x.Freeze())).TraceFlow(netip.MustParseAddr("10.1.0.9"), netip.MustParseAddr("10.9.0.9"), tt.flow)

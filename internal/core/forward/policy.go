@@ -101,9 +101,9 @@ func (w *Walker) leave(pkt *packet, at position, s step) step {
 	}
 	if !at.origin && at.ingress != "" {
 		stateful := d.Stateful()
-		passes := stateful.Known() && pkt.reply && !d.AsksForState()
+		passes := byState(d, pkt)
 		switch {
-		case passes && pkt.state[d]:
+		case passes && (pkt.state[d] || pkt.flow.Later):
 			s.hop.Evidence = append(s.hop.Evidence, stateful)
 		case passes:
 			if m := notReadAt(d, at.ingress, out); m.Known() { // it may change what it has seen into this

@@ -331,6 +331,12 @@ func TestADeviceThatDoesNotForwardIsNobodysGateway(t *testing.T) {
 	worst, _ := rt.Forward.Worst()
 	require.Equal(t, forward.NotItsGateway, worst.Reason.Code)
 	require.Equal(t, forward.Arrives, trace(alone, "10.1.0.9", "10.1.0.8").Forward.Verdict, "no gateway is needed")
+	own := alone + "desk: static 0.0.0.0/0 via 10.1.0.1 dev eth0\n"
+	rt = trace(own, "10.1.0.1", "10.9.0.9")
+	require.Equal(t, forward.Unknown, rt.Forward.Verdict)
+	require.Empty(t, rt.Guessed, "that its gateway sends by it is not even thought of")
+	rt = trace(own+"far: direct 10.7.0.0/24 dev e0\nfar: direct 10.8.0.0/24 dev e1\n", "10.7.0.9", "10.1.0.9")
+	require.Equal(t, forward.Unknown, rt.Return.Verdict, "the way back is told of, though the packet is lost")
 	two := alone + "desk: direct 10.2.0.0/24 dev eth1\ndesk: addr 10.2.0.1/24 eth1\n"
 	require.Equal(t, forward.NotForwarding, trace(two, "10.1.0.9", "10.9.0.9").Forward.Verdict, "perhaps a router")
 }

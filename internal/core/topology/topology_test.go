@@ -33,6 +33,7 @@ func TestFind(t *testing.T) {
 		{"the same, and a route was learned from there", "a: direct fd00::/64 dev e0\nb: direct fd00::/64 dev f0\nb: addr 10.5.0.2/24 f1\nb: direct 10.5.0.0/24 dev f1", "10.5.0.2", true, topology.Device, "b", topology.Deduced},
 		{"the owner's interface is not told, nor its network", "a: direct 10.0.0.0/24 dev e0\nb: addr 10.0.0.2/32 -\nb: static 10.9.0.0/16 via 10.8.0.1 dev f1", "10.0.0.2", false, topology.Device, "b", topology.Deduced},
 		{"an unnumbered link: who announces from there has the address", "a: link e0 up\nb: addr 10.5.0.2/32 lo0", "10.5.0.2", true, topology.Device, "b", topology.Deduced},
+		{"an unnumbered link, and the entry there has somebody else's link-layer address", "a: link e0 up\na: neigh 10.5.0.2 e0 alive 02:00:00:00:de:ad\nb: addr 10.5.0.2/24 f1\nb: direct 10.5.0.0/24 dev f1\nb: link f1 up 02:00:00:00:00:0b", "10.5.0.2", false, topology.Otherwise, "b", topology.NotKnown},
 		{"an unnumbered link, by hand", "a: link e0 up\nb: addr 10.5.0.2/32 lo0", "10.5.0.2", false, 0, "", topology.NotKnown},
 		{"an unnumbered link that is down", "a: link e0 down\nb: addr 10.5.0.2/32 lo0", "10.5.0.2", true, topology.MaybeDown, "b", topology.Deduced},
 		{"an unnumbered link, two have the address", "a: link e0 up\nb: addr 10.5.0.2/32 lo0\nc: addr 10.5.0.2/32 lo0", "10.5.0.2", true, 0, "", topology.NotKnown},

@@ -189,7 +189,7 @@ func (r *reader) rule(o *object) error {
 			n.Family = route.FamilyOf(p.Addr())
 		}
 	}
-	switch o.Action {
+	switch o.Action { // by number with ip -N
 	case "", "lookup", "to_tbl":
 	case "blackhole", "6":
 		n.Action = network.RuleBlackhole

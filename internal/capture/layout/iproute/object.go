@@ -109,8 +109,8 @@ func (o *object) narrow() bool {
 	return true
 }
 
-// special reports whether a route is for packets of one type of service only (RFC 1349).
-func (o *object) special() bool {
+// serves reports whether a route is for packets of one type of service only (RFC 1349).
+func (o *object) serves() bool {
 	switch o.TOS {
 	case "", "0", "0x0", "0x00", "CS0", "default":
 		return false

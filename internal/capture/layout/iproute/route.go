@@ -68,7 +68,7 @@ func (r *reader) route(o *object) error {
 		}
 		return nil
 	}
-	if o.narrow() || o.special() {
+	if o.narrow() || o.serves() {
 		return errSome
 	}
 	if fam == 0 {
