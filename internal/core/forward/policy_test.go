@@ -340,3 +340,33 @@ func TestADeviceThatDoesNotForwardIsNobodysGateway(t *testing.T) {
 	two := alone + "desk: direct 10.2.0.0/24 dev eth1\ndesk: addr 10.2.0.1/24 eth1\n"
 	require.Equal(t, forward.NotForwarding, trace(two, "10.1.0.9", "10.9.0.9").Forward.Verdict, "perhaps a router")
 }
+
+// TestACapturedHostMayBeNobodysGateway: a device with one network and a default only looks like a host of it. What
+// others there send by it is a guess, so that what is lost that way is not known to be.
+func TestACapturedHostMayBeNobodysGateway(t *testing.T) {
+	const desk = "desk: direct 10.1.0.0/24 dev eth0\ndesk: addr 10.1.0.50/24 eth0\ndesk: static 10.9.0.0/16 via 10.1.0.77 dev eth0\n"
+	for name, c := range map[string]struct {
+		facts   string
+		src     string
+		guessed bool
+	}{
+		"a default only":                 {strings.ReplaceAll(desk, "10.9.0.0/16", "0.0.0.0/0"), "10.1.0.9", true},
+		"what it sends itself":           {strings.ReplaceAll(desk, "10.9.0.0/16", "0.0.0.0/0"), "10.1.0.50", false},
+		"no route":                       {"desk: direct 10.1.0.0/24 dev eth0\ndesk: addr 10.1.0.50/24 eth0", "10.1.0.9", true},
+		"it knows a way":                 {desk, "10.1.0.9", false},
+		"it is told to forward":          {strings.ReplaceAll(desk, "10.9.0.0/16", "0.0.0.0/0") + "desk: forwarding ipv4 on", "10.1.0.9", false},
+		"it has an address for all":      {strings.ReplaceAll(desk, "10.9.0.0/16", "0.0.0.0/0") + "desk: virtual 10.1.0.254 eth0 holds", "10.1.0.9", false},
+		"another network":                {strings.ReplaceAll(desk, "10.9.0.0/16", "0.0.0.0/0") + "desk: direct 10.2.0.0/24 dev eth1", "10.1.0.9", false},
+		"a router beside it":             {strings.ReplaceAll(desk, "10.9.0.0/16", "0.0.0.0/0") + "r: direct 10.1.0.0/24 dev lan\nr: direct 10.9.0.0/24 dev up", "10.1.0.9", false},
+		"a route in a table of its own":  {desk + "desk: static 0.0.0.0/0 via 10.1.0.77 dev eth0", "10.1.0.9", false},
+		"its gateway, which is captured": {strings.ReplaceAll(desk, "10.9.0.0/16", "0.0.0.0/0") + "r: addr 10.1.0.77/24 lan", "10.1.0.77", false},
+	} {
+		t.Run(name, func(t *testing.T) {
+			rt := trace(c.facts, c.src, "10.9.0.9")
+			require.Equal(t, c.guessed, len(rt.Guessed) == 1, "%+v", rt)
+			if c.guessed {
+				require.Equal(t, forward.BothUnknown, rt.Verdict)
+			}
+		})
+	}
+}

@@ -43,8 +43,8 @@ type RoundTrip struct {
 	OneSided []string
 	// Later: the first segment of the connection arrives and is answered; Forward is what becomes of those behind it.
 	Later bool
-	// Guessed are the ends that are routers which no capture shows: that they send by the captured device on their link
-	// is a guess.
+	// Guessed are the ends of which it is a guess that they send by the captured device on their link: routers that no
+	// capture shows, and what stands in a network where the only captured devices may be hosts.
 	Guessed []netip.Addr
 	// Shared are the ends that are hosts of networks of which the routers share a virtual address: that they send to that,
 	// and to no router's own address, is taken for granted.
@@ -111,8 +111,8 @@ func (w *Walker) TraceFlow(src, dst netip.Addr, flow network.Flow) RoundTrip {
 			one.Omitted
 		rt.Return = &d
 	}
-	for _, a := range []netip.Addr{src, dst} {
-		if _, told := w.host(a); !told && w.topo.FarEnd(a) && len(w.starts(a)) > 0 {
+	for i, a := range []netip.Addr{src, dst} {
+		if w.guessed(a, []*Direction{&rt.Forward, rt.Return}[i]) {
 			rt.Guessed = append(rt.Guessed, a)
 		}
 		if w.bySharing(a) {
@@ -291,6 +291,38 @@ func (w *Walker) starts(a netip.Addr) []position {
 		gateways = slices.DeleteFunc(all, func(p position) bool { return w.topo.AlikeHost(p.device, p.ingress) })
 	}
 	return virtualOf(gateways, w.topo.Gateways(a))
+}
+
+// likeHost reports whether a device on the network of a packet's source looks like one more host of it, and nothing
+// tells that it forwards.
+func (w *Walker) likeHost(fam route.Family, p position) bool {
+	_, told := p.device.ForwardsFrom(fam, p.ingress)
+	return !p.origin && !told && w.topo.LeadsNowhereElse(p.device, p.ingress)
+}
+
+// guessed reports whether it is a guess that what has an address sends as d says: it is a router that no capture shows,
+// or whatever is lost starts at devices that look like one more host of its network.
+func (w *Walker) guessed(a netip.Addr, d *Direction) bool {
+	if _, told := w.host(a); told {
+		return false
+	}
+	starts := w.starts(a)
+	if len(starts) == 0 || w.topo.FarEnd(a) {
+		return len(starts) > 0
+	}
+	var hosts []string
+	for _, p := range starts {
+		if w.likeHost(route.FamilyOf(a), p) {
+			hosts = append(hosts, p.device.Name)
+		}
+	}
+	if len(hosts) == 0 || d == nil {
+		return len(hosts) == len(starts)
+	}
+	lost := slices.DeleteFunc(slices.Clone(d.Branches), func(b Branch) bool { return b.Verdict <= Unknown })
+	return (len(lost) > 0 || len(hosts) == len(starts)) && !slices.ContainsFunc(lost, func(b Branch) bool {
+		return len(b.Hops) == 0 || !slices.Contains(hosts, b.Hops[0].Device)
+	})
 }
 
 // from walks from every start apart. Hosts in one network reach each other without a router.

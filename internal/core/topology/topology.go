@@ -389,6 +389,25 @@ func (t *Topology) AlikeHost(d *network.Device, ifname string) bool {
 	return true
 }
 
+// LeadsNowhereElse reports whether a device seems to be a host: alike one, without an address that routers share, and
+// with no routes but to its own network and defaults.
+func (t *Topology) LeadsNowhereElse(d *network.Device, ifname string) bool {
+	if d.Virtuals().Len() > 0 || !t.AlikeHost(d, ifname) {
+		return false
+	}
+	for _, table := range d.Tables().All() {
+		table = table.Captured()
+		known := len(table.Routes().Census().Own)
+		if g, ok := table.Exact(table.Family.Default()); ok {
+			known += len(table.At(g))
+		}
+		if known < table.Routes().Len() {
+			return false
+		}
+	}
+	return true
+}
+
 // AttachedTo returns the attachments to just that network.
 func (t *Topology) AttachedTo(p netip.Prefix) []Attachment {
 	at, _ := t.exact(p)
