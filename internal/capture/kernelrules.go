@@ -25,8 +25,12 @@ var (
 
 // KernelRules reports whether a part was read as a kernel's filters.
 func (p *Part) KernelRules() bool {
-	return strings.HasPrefix(p.Layout, "nftables") || p.Layout == "saved rules" || p.Layout == "listed chains"
+	return strings.HasPrefix(p.Layout, "nftables") || p.Iptables()
 }
+
+// Iptables reports whether a part was read as the filters of iptables, beside which the kernel may have those of
+// nftables.
+func (p *Part) Iptables() bool { return p.Layout == "saved rules" || p.Layout == "listed chains" }
 
 // rulesAsked corrects what was read of a kernel's filters by the command that asked for them, whose line is at.
 func (p *Part) rulesAsked(at route.Mark) {

@@ -18,6 +18,7 @@ type Untold uint8
 const (
 	UntoldForwarding Untold = iota // whether the device forwards at all
 	UntoldFilters
+	UntoldBeside  // the filters of nftables, where those of iptables were captured
 	UntoldChecks  // reverse-path source checks (RFC 3704)
 	UntoldRouting // policy routing
 	UntoldStart   // which way a router that was not captured sends
@@ -29,7 +30,8 @@ const (
 // spokenOf is what the layouts of a device's captures speak of.
 type spokenOf struct {
 	kernel, filters, configuration bool
-	rules                          [route.IPv6 + 1]bool // by family
+	iptables                       bool                 // which do not show the filters of nftables beside their own
+	nftables, rules                [route.IPv6 + 1]bool // by family
 	partOfRules                    bool                 // a list of its rules for routing was asked for in part
 }
 
@@ -38,13 +40,15 @@ func (c *Case) Untold(d *network.Device, fam route.Family) []Untold {
 	t := c.spokenOf(d.Name)
 	_, switched := d.Forwards(fam)
 	configured := t.configuration && !t.kernel // a daemon's configuration says nothing of the kernel below it
+	filters := t.filters || configured || d.ListsFilters(fam) || filtersTransit(d, fam)
 	var out []Untold
 	for _, x := range []struct {
 		what  Untold
 		known bool
 	}{
 		{UntoldForwarding, switched || d.SwitchesApart() || t.configuration},
-		{UntoldFilters, t.filters || configured || d.ListsFilters(fam) || filtersTransit(d, fam)},
+		{UntoldFilters, filters},
+		{UntoldBeside, !filters || !t.iptables || t.nftables[fam]},
 		{UntoldChecks, configured || d.Checks().Len() > 0},
 		{UntoldRouting, configured || t.rules[fam] || d.ListsRules(fam) && !t.partOfRules},
 	} {
@@ -105,6 +109,12 @@ func (t *spokenOf) add(p *capture.Part) {
 	switch l := p.Layout; {
 	case p.KernelRules():
 		t.kernel = true
+		if p.Iptables() {
+			t.iptables = true
+			break
+		}
+		t.nftables[route.IPv4] = t.nftables[route.IPv4] || p.Facts.Policy.AllRules4
+		t.nftables[route.IPv6] = t.nftables[route.IPv6] || p.Facts.Policy.AllRules6
 	case l == "rule set", l == capture.FilterNotRead:
 		t.filters = true
 	case strings.HasPrefix(l, "iproute"), l == "sysctl", strings.HasPrefix(l, "BSD"):

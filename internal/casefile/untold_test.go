@@ -32,6 +32,13 @@ func TestUntold(t *testing.T) {
 			"r": kernelRoutes, "s": "net.ipv4.ip_forward = 1\nnet.ipv4.conf.all.rp_filter = 0\n",
 			"u": "0:\tfrom all lookup local\n32766:\tfrom all lookup main\n",
 		}, []Untold{UntoldFilters, UntoldRouting}},
+		"iptables alone": {map[string]string{
+			"r": kernelRoutes, "n": "*filter\n:INPUT ACCEPT [0:0]\n:FORWARD ACCEPT [0:0]\n:OUTPUT ACCEPT [0:0]\nCOMMIT\n",
+		}, []Untold{UntoldForwarding, UntoldBeside, UntoldChecks, UntoldRouting}},
+		"iptables and all of nftables": {map[string]string{
+			"r": kernelRoutes, "n": "*filter\n:INPUT ACCEPT [0:0]\n:FORWARD ACCEPT [0:0]\n:OUTPUT ACCEPT [0:0]\nCOMMIT\n",
+			"m": `{"nftables":[{"metainfo":{"version":"1.0.6","release_name":"x","json_schema_version":1}}]}`,
+		}, []Untold{UntoldForwarding, UntoldChecks, UntoldRouting}},
 		"a daemon's configuration above a kernel": {map[string]string{
 			"r": kernelRoutes, "c": "hostname edge\n!\ninterface hall0\n ip address 10.61.2.1/24\n!\nend\n",
 		}, []Untold{UntoldFilters, UntoldChecks, UntoldRouting}},

@@ -12,6 +12,7 @@ import (
 var untoldWords = map[casefile.Untold][2]string{
 	casefile.UntoldForwarding: {"forwards", "forward"},
 	casefile.UntoldFilters:    {"filters nothing", "filter nothing"},
+	casefile.UntoldBeside:     {"filters by iptables alone", "filter by iptables alone"},
 	casefile.UntoldChecks:     {"checks no sources", "check no sources"},
 	casefile.UntoldRouting:    {"routes by destination alone", "route by destination alone"},
 	casefile.UntoldStart: {"sends by the captured device on its link",
@@ -25,12 +26,14 @@ var untoldWords = map[casefile.Untold][2]string{
 var (
 	untoldCodes = map[casefile.Untold]string{
 		casefile.UntoldForwarding: "forwarding", casefile.UntoldFilters: "filters",
-		casefile.UntoldChecks: "source-checks", casefile.UntoldRouting: "policy-routing", casefile.UntoldStart: "start",
+		casefile.UntoldBeside: "filters-of-nftables", casefile.UntoldChecks: "source-checks",
+		casefile.UntoldRouting: "policy-routing", casefile.UntoldStart: "start",
 		casefile.UntoldTunnel: "tunnel", casefile.UntoldGateway: "gateway", casefile.UntoldTable: "table",
 	}
 	untoldNames = map[casefile.Untold]string{
 		casefile.UntoldForwarding: "forwarding", casefile.UntoldFilters: "filters",
-		casefile.UntoldChecks: "source checks", casefile.UntoldRouting: "policy routing",
+		casefile.UntoldBeside: "filters of nftables", casefile.UntoldChecks: "source checks",
+		casefile.UntoldRouting: "policy routing",
 	}
 )
 
