@@ -135,6 +135,10 @@ func Read(name string, raw []byte, file uint32, described ...layout.Reader) (*Ca
 		c.Parts = []Part{p}
 		return c, nil
 	}
+	if src.bytes {
+		c.Parts = []Part{noTextPart(src.raw, file)}
+		return c, nil
+	}
 	all := append(described[:len(described):len(described)], readers...)
 	read := func(src *Source) *Capture { return readSource(src, file, all) }
 	return read(src).atEdges(read).withinGate(read).cutTables().cutShort().doubted(), nil

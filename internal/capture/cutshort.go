@@ -5,6 +5,7 @@ import (
 	"errors"
 	"slices"
 	"sync"
+	"unicode"
 
 	"zarvek/internal/capture/layout"
 	"zarvek/internal/core/network"
@@ -164,14 +165,23 @@ func unlikeOthers(text, last []byte) bool {
 	if len(last) == 0 {
 		return false
 	}
-	ending := func(line []byte) string {
-		w := bytes.Fields(line)
-		return string(bytes.Join(w[max(0, len(w)-2):], []byte(" ")))
-	}
+	word, before := lastTwoWords(last)
 	for lo, hi := range layout.Lines(text[:len(text)-len(last)]) {
-		if ending(text[lo:hi]) == ending(last) {
+		if w, b := lastTwoWords(text[lo:hi]); bytes.Equal(w, word) && bytes.Equal(b, before) {
 			return false
 		}
 	}
 	return true
+}
+
+// lastTwoWords returns the last word of a line and the one before it. The rest of the line is not looked at.
+func lastTwoWords(line []byte) (last, before []byte) {
+	cut := func() []byte {
+		line = bytes.TrimRightFunc(line, unicode.IsSpace)
+		at := bytes.LastIndexFunc(line, unicode.IsSpace) + 1
+		word := line[at:]
+		line = line[:at]
+		return word
+	}
+	return cut(), cut()
 }

@@ -126,12 +126,15 @@ func mayHaveMargin(text []byte) bool {
 	return false
 }
 
+// interfaceLine matches a line that begins with the number of an interface.
+var interfaceLine = lazyregexp.New(`^\d+: [^\s:]+: <[A-Z0-9_,-]*>`)
+
 // countsLines reports whether every line begins with its number.
 func countsLines(text []byte) bool {
 	want, n := 0, 0
 	for lo, hi := range layout.Lines(text) {
 		m := numbered.FindSubmatch(text[lo:hi])
-		if m == nil {
+		if m == nil || interfaceLine.Match(text[lo:hi]) {
 			return false
 		}
 		got, err := strconv.Atoi(string(m[1]))

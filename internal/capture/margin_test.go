@@ -63,3 +63,17 @@ func TestRulesThatBeginWithNumbersKeepThem(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, c.Parts[0].Facts.Rules, 3) // the first one is every kernel's
 }
+
+// TestNumbersOfInterfacesStay: links on one line each begin with the next number each.
+func TestNumbersOfInterfacesStay(t *testing.T) {
+	text := ""
+	for i, name := range []string{"lo", "up0@if4", "up1", "hall0", "hall1"} {
+		text += fmt.Sprintf("%d: %s: <BROADCAST,UP,LOWER_UP> mtu 1500 qdisc noqueue state UP mode DEFAULT group default qlen 1000\\    link/ether 02:00:00:00:00:%02x brd ff:ff:ff:ff:ff:ff\n", i+1, name, i)
+	}
+	c, err := Read("links.txt", []byte(text), 1)
+	require.NoError(t, err)
+	require.Len(t, c.Parts, 1)
+	require.Len(t, c.Parts[0].Facts.Interfaces, 5)
+	require.Equal(t, "02:00:00:00:00:01", c.Parts[0].Facts.Interfaces[1].MAC)
+	require.Equal(t, "up0", c.Parts[0].Facts.Interfaces[1].Name)
+}

@@ -26,6 +26,7 @@ type Source struct {
 	opened sync.Once
 	raw    []byte // as taken, but for a UTF-16 file in its UTF-8 form, and lines that end with LF
 	binary bool   // its lines are records
+	bytes  bool   // it is no text at all
 	// Noise counts lines that belong to no table: log messages, a pager's prompts, complaints.
 	Noise int
 	stops []uint32 // where, in the clean text, a pager stopped and waited
@@ -63,6 +64,9 @@ func newSource(name string, raw []byte) (*Source, error) {
 		return s, nil
 	}
 	s.raw = toUTF8(raw)
+	if s.bytes = noText(s.raw); s.bytes {
+		return s, nil
+	}
 	whole := document(s.raw)
 	soiled := anywhere(s.raw, dirty)
 	if !whole && (soiled && anywhere(s.raw, oddControls) || anywhere(s.raw, oddSigns)) {

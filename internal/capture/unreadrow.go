@@ -151,9 +151,11 @@ func namedRow(line []byte) network.UnreadRow {
 		}
 	}
 	a := namedHost(line)
-	if p := writtenPrefix(line); p.IsValid() && (!a.Is4() || p == netip.PrefixFrom(a, p.Bits()).Masked()) {
+	p := writtenPrefix(line)
+	own := p.IsValid() && (!a.Is4() || p == netip.PrefixFrom(a, p.Bits()).Masked() && (p.Bits() > 0 || a.IsUnspecified()))
+	if own {
 		return network.UnreadRow{Prefix: p}
-	} // else what stands in front of the mask is a next hop
+	} // else what stands in front of the mask is a next hop, as is 0.0.0.0 behind another address
 	if !a.IsValid() {
 		a = bareDestination(line)
 	}

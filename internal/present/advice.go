@@ -58,8 +58,8 @@ func advice(b forward.Branch, dst netip.Addr) string {
 	case forward.OwnerNotKnown:
 		return fmt.Sprintf("capture the device that has %s, or the neighbour entries of %s", b.Reason.Address, at)
 	case forward.OwnerBeside:
-		return fmt.Sprintf("capture the neighbour entries of %s, which show whether %s answers", at,
-			Clean(b.Reason.Device))
+		return fmt.Sprintf("capture the neighbour entries of %s and the link-layer addresses of %s, which show whether "+
+			"it answers", at, Clean(b.Reason.Device))
 	case forward.AddressReused:
 		return fmt.Sprintf("capture the neighbour entries of %s, and the interfaces with their link-layer addresses of "+
 			"the devices that it may lead to", at)

@@ -114,7 +114,7 @@ func TestEveryReasonHasWords(t *testing.T) {
 		{"a: static 10.9.0.0/16 via 10.0.0.9 dev e0\na: neigh 10.0.0.9 e0 alive\nb: addr 10.0.0.3/24 f0", "10.9.0.1", "it hands it to 10.0.0.9 by e0, which is no captured device"},
 		{"a: static 10.9.0.0/16 via 10.0.0.2 dev e0\nb: addr 10.0.0.2/24 f0\nb: link f0 down", "10.9.0.1", "10.0.0.2 belongs to b, whose interface f0 is down"},
 		{"a: static 10.9.0.0/16 via 10.0.0.2 dev e0\na: link e0 down", "10.9.0.1", "at a: it would send it out of e0, which is down"},
-		{"a: static 10.9.0.0/16 via 10.5.0.2 dev e0\nb: addr 10.5.0.2/24 f5\nb: direct 10.5.0.0/24 dev f5", "10.9.0.1", "that address is on f5 of b, which is on that link with another one"},
+		{"a: static 10.9.0.0/16 via 10.5.0.2 dev e0\nb: addr 10.5.0.2/24 f5\nb: direct 10.5.0.0/24 dev f5", "10.9.0.1", "that address is on f5 of b, and whether that one answers for it on the link is not known"},
 		{"a: static 10.9.0.0/16 via 10.5.0.2 dev e0\nc: addr 10.5.0.2/24 f5\nc: direct 10.5.0.0/24 dev f5", "10.9.0.1", "that address is on f5 of c, which is not on that link"},
 		{"a: addr 10.0.0.1/30 e0\na: direct 10.0.0.0/30 dev e0\na: direct 10.0.0.0/30 dev e1 in red\na: static 10.9.0.0/16 via 10.0.0.2 dev e0\nb: addr 10.0.0.2/30 f0\nb: direct 10.0.0.0/30 dev f0", "10.9.0.1", "VRFs may use that address more than once: who has it on that link is not known"},
 		{"a: static 10.9.0.0/16 via 10.0.0.2 dev e0\nb: addr 10.0.0.2/24 f0\nc: direct 10.0.0.0/24 dev g0\nc: addr 10.0.0.2/24 g0", "10.9.0.1", "several captured interfaces have that address"},

@@ -189,8 +189,8 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 			dev,
 		)
 	case forward.OwnerBeside:
-		return fmt.Sprintf("%s %s to %s by %s; that address is on %s of %s, which is on that link with another one and may "+
-			"not answer for it there", at, p.hands, r.Address, Clean(last.OutInterface), ifname, dev)
+		return fmt.Sprintf("%s %s to %s by %s; that address is on %s of %s, and whether that one answers for it on the link "+
+			"is not known", at, p.hands, r.Address, Clean(last.OutInterface), ifname, dev)
 	case forward.AddressReused:
 		return fmt.Sprintf(
 			"%s %s to %s by %s, and VRFs may use that address more than once: who has it on that link is not known",

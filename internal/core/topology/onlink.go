@@ -34,7 +34,7 @@ const (
 	Nobody                  // the neighbour entry shows that nothing answered
 	Down                    // a captured device has the address, on an interface that is down
 	Elsewhere               // a captured device has the address, and is not attached to this link
-	// Beside: it has the address elsewhere, and is attached to this link by another one; kernels answer for all of theirs
+	// Beside: it has the address elsewhere, and may be on this link by another interface; kernels answer for all of theirs
 	Beside
 	Several  // more than one captured device has it
 	Conflict // a captured device has it, but did not answer
@@ -148,7 +148,7 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 		if t.isTranslated(here, a, true, &res) {
 			return res
 		}
-		if p, ok := t.deduce(here, a, net, true); ok {
+		if p, ok := t.deduce(here, a, net, true); ok && t.mayHave(p, entry.MAC) {
 			res.Answer, res.Device, res.Interface, res.Confidence = Device, t.device(p), p.ifname, Deduced
 			return res
 		}
@@ -158,6 +158,7 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 			return res
 		}
 		res.Answer, res.Confidence = Host, Neighbour
+		t.standsElsewhere(here, entry, elsewhere, &res)
 		return res
 	}
 	if t.isTranslated(here, a, learned, &res) {
@@ -230,12 +231,15 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 	return res
 }
 
+// virtualMAC begins the link-layer addresses of VRRP and the like (RFC 9542).
+const virtualMAC = "00:00:5e:00:"
+
 // mistaken reports whether frames to a link-layer address do not come to the device that has an address: none of its
 // interfaces has that one, and the one with the address has another.
 func (t *Topology) mistaken(mac string, o Attachment) bool {
-	const each, virtual = len("00:00:00:00:00:00"), "00:00:5e:00:" // RFC 9542: VRRP and the like
+	const each = len("00:00:00:00:00:00")
 	own := o.Device.Interface(o.Interface).MAC
-	if len(own) != each || len(mac) != each || own == mac || strings.HasPrefix(mac, virtual) {
+	if len(own) != each || len(mac) != each || own == mac || strings.HasPrefix(mac, virtualMAC) {
 		return false
 	}
 	return !slices.ContainsFunc(t.macs[mac], func(p port) bool { return p.device == o.number })
@@ -341,6 +345,35 @@ func (t *Topology) smallest(p port) netip.Prefix {
 		}
 	}
 	return best
+}
+
+// standsElsewhere settles which neighbour answers for an address that captured devices have on other interfaces: one of
+// them that is on the link by a single one. Where no network of the link has the address, who it is is not known.
+func (t *Topology) standsElsewhere(here port, entry network.Neighbour, elsewhere []Attachment, res *OnLink) {
+	if len(elsewhere) == 0 {
+		return
+	}
+	var on []port
+	for _, p := range t.others(here) {
+		if slices.ContainsFunc(elsewhere, func(o Attachment) bool { return o.number == p.device }) &&
+			t.mayHave(p, entry.MAC) {
+			on = append(on, p)
+		}
+	}
+	switch {
+	case len(on) == 1:
+		res.Answer, res.Device, res.Interface, res.Confidence = Device, t.device(on[0]), on[0].ifname, Deduced
+	case !t.networkOf(here, entry.Address).IsValid():
+		o := elsewhere[0]
+		res.Answer, res.Device, res.Interface, res.Confidence = Beside, o.Device, o.Interface, NotKnown
+		res.Marks = append(res.Marks, o.Mark)
+	}
+}
+
+// mayHave reports whether nothing tells that an interface has another link-layer address.
+func (t *Topology) mayHave(p port, mac string) bool {
+	own := t.device(p).Interface(p.ifname).MAC
+	return own == "" || mac == "" || own == mac || strings.HasPrefix(mac, virtualMAC)
 }
 
 // beside reports whether a device that has an address on another interface is on the link.

@@ -219,7 +219,7 @@ func (r *textReader) quickLine(lo, hi int) bool {
 // rememberLine keeps what stood behind the prefix of a plain route on a line of its own.
 func (r *textReader) rememberLine(o *object) {
 	p, end, ok := layout.QuickPrefix(r.text[:o.hi], o.lo)
-	if rest := r.text[min(end, o.hi):o.hi]; ok && len(o.NextHops) == 0 && bytes.IndexByte(rest, '\n') < 0 {
+	if rest := r.text[min(end, o.hi):o.hi]; ok && len(o.NextHops) == 0 && !bytes.ContainsAny(rest, "\n\\") {
 		r.keepLike(p, rest, metricSign)
 	}
 }
@@ -248,6 +248,8 @@ func (r *textReader) line(line []byte, lo, hi int) error {
 	var err error
 	switch kind {
 	case routeLine, bareLine:
+		head, below, _ := bytes.Cut(line, []byte{'\\'})
+		w = strings.Fields(string(head))
 		if err = routeWords(o, w); err == nil && len(w) == 3 && w[1] == "dev" && !strings.Contains(w[0], "/") &&
 			w[0] != "default" {
 			return fmt.Errorf("%w: neither a route nor a neighbour's state", layout.ErrNotARoute)
@@ -256,6 +258,7 @@ func (r *textReader) line(line []byte, lo, hi int) error {
 			o.bare = kind == bareLine
 			o.asked = o.asked || o.answers(w)
 			r.multi = o
+			err = r.below(below, hi)
 		}
 		return err
 	case neighLine:
@@ -319,6 +322,30 @@ func (r *textReader) line(line []byte, lo, hi int) error {
 		r.Span(lo, hi, nil)
 	}
 	return err
+}
+
+// below reads what stands below a route, and with -o behind a backslash on its line.
+func (r *textReader) below(text []byte, hi int) error {
+	for len(text) > 0 {
+		var line []byte
+		line, text, _ = bytes.Cut(text, []byte{'\\'})
+		w := strings.Fields(string(line))
+		if len(w) == 0 {
+			continue
+		}
+		err := layout.ErrNotARoute
+		switch kindOf(line, w) {
+		case hopLine:
+			err = r.hop(w, hi)
+		case cacheLine:
+			r.multi.asked, err = true, nil
+		}
+		if err != nil {
+			r.multi = nil
+			return err
+		}
+	}
+	return nil
 }
 
 // hop reads a next hop on a line of its own.

@@ -48,6 +48,16 @@ default via fe80::1 dev wan0 proto ra metric 1024 expires 1500sec pref medium
 		nil,
 	},
 	{
+		"several next hops on one line",
+		"10.9.0.0/16 proto ospf metric 20 \\\tnexthop via 172.28.61.2 dev wan0 weight 1 \\\tnexthop via 172.28.61.22 dev wan1 weight 3 \n10.8.0.0/16 dev t0 scope link \nfd61::/48 metric 300 pref medium\\\tnexthop via fe80::1 dev t0 weight 1 \\\tnexthop via fe80::2 dev t1 weight 1 \n10.7.0.0/16 proto ospf \\\tlost via 172.28.61.2 dev wan0 \n10.6.0.0/16 via 10.0.0.1 dev t0 \\\tnexthop via 10.0.0.2 dev t0 weight 1 \n",
+		[]string{
+			"1 10.9.0.0/16 ospf -/20 via 172.28.61.2 dev wan0 via 172.28.61.22 dev wan1 weight 3",
+			"2 10.8.0.0/16 static -/- dev t0",
+			"3 fd61::/48 static -/300 via fe80::1 dev t0 via fe80::2 dev t1",
+		},
+		[]string{"4 not in the form of this layout", "5 a continuation without a route before it"},
+	},
+	{
 		"routes for some packets only",
 		"10.9.0.0/16 tos 0x10 via 10.0.0.2 dev t0 \n10.9.0.0/16 tos 0x08 via 10.0.0.3 dev t0 \ndefault from fd02::/48 via fd00::3 dev t0 metric 1024 pref medium\nfd01::/48 from ::/0 via fd00::2 dev t0 metric 1024 pref medium\n",
 		[]string{"4 fd01::/48 static -/1024 via fd00::2 dev t0"},
