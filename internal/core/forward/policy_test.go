@@ -370,3 +370,22 @@ func TestACapturedHostMayBeNobodysGateway(t *testing.T) {
 		})
 	}
 }
+
+// TestASourceThatMayBeTheDevicesOwn: what comes in by an interface is not forwarded, or not permitted; what the device
+// sends itself is not asked. Where its address there is not known it may be the source.
+func TestASourceThatMayBeTheDevicesOwn(t *testing.T) {
+	const r = "r: direct 10.1.0.0/24 dev lan\nr: direct 10.9.0.0/24 dev up\nr: addr 10.9.0.1/24 up\n"
+	for name, c := range map[string]struct {
+		facts string
+		want  forward.Both
+	}{
+		"its address is not known":       {"r: forwarding ipv4 off", forward.BothUnknown},
+		"another one is its own":         {"r: forwarding ipv4 off\nr: addr 10.1.0.1/24 lan", forward.Broken},
+		"it is lost as it would go out":  {"r: static 10.9.0.8/29 blackhole", forward.Broken},
+		"one of the other family is":     {"r: forwarding ipv4 off\nr: addr fd61::1/64 lan", forward.BothUnknown},
+		"a source check, and none known": {"r: check lan strict\nr: static 10.1.0.8/29 via 10.9.0.7 dev up", forward.BothUnknown},
+		"a source check, and one known":  {"r: check lan strict\nr: static 10.1.0.8/29 via 10.9.0.7 dev up\nr: addr 10.1.0.1/24 lan", forward.Broken},
+	} {
+		require.Equal(t, c.want, trace(r+c.facts, "10.1.0.9", "10.9.0.9").Verdict, name)
+	}
+}

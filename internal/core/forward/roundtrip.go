@@ -112,7 +112,7 @@ func (w *Walker) TraceFlow(src, dst netip.Addr, flow network.Flow) RoundTrip {
 		rt.Return = &d
 	}
 	for i, a := range []netip.Addr{src, dst} {
-		if w.guessed(a, []*Direction{&rt.Forward, rt.Return}[i]) {
+		if w.guessed(a, [][]Branch{rt.Forward.Branches, d.Branches}[i]) {
 			rt.Guessed = append(rt.Guessed, a)
 		}
 		if w.bySharing(a) {
@@ -300,9 +300,9 @@ func (w *Walker) likeHost(fam route.Family, p position) bool {
 	return !p.origin && !told && w.topo.LeadsNowhereElse(p.device, p.ingress)
 }
 
-// guessed reports whether it is a guess that what has an address sends as d says: it is a router that no capture shows,
-// or whatever is lost starts at devices that look like one more host of its network.
-func (w *Walker) guessed(a netip.Addr, d *Direction) bool {
+// guessed reports whether it is a guess that what has an address sends that way: it is a router that no capture shows,
+// or whatever is lost starts at devices that look like one more host of its network, or that may have it themselves.
+func (w *Walker) guessed(a netip.Addr, way []Branch) bool {
 	if _, told := w.host(a); told {
 		return false
 	}
@@ -316,13 +316,29 @@ func (w *Walker) guessed(a netip.Addr, d *Direction) bool {
 			hosts = append(hosts, p.device.Name)
 		}
 	}
-	if len(hosts) == 0 || d == nil {
-		return len(hosts) == len(starts)
+	lost := false
+	for _, b := range way {
+		if b.Verdict <= Unknown {
+			continue
+		}
+		if lost = true; len(b.Hops) == 0 || !slices.Contains(hosts, b.Hops[0].Device) && !w.perhapsOwn(a, &b) {
+			return false
+		}
 	}
-	lost := slices.DeleteFunc(slices.Clone(d.Branches), func(b Branch) bool { return b.Verdict <= Unknown })
-	return (len(lost) > 0 || len(hosts) == len(starts)) && !slices.ContainsFunc(lost, func(b Branch) bool {
-		return len(b.Hops) == 0 || !slices.Contains(hosts, b.Hops[0].Device)
-	})
+	return lost || len(hosts) == len(starts)
+}
+
+// perhapsOwn reports whether a packet is lost as it comes in where it starts, and its source may be an own address of
+// the device there: of those on that interface none is known.
+func (w *Walker) perhapsOwn(src netip.Addr, b *Branch) bool {
+	if len(b.Hops) != 1 || b.Hops[0].InInterface == "" {
+		return false
+	}
+	switch d := w.net.Device(b.Hops[0].Device); b.Verdict {
+	case NotForwarding, Filtered, SourceCheck:
+		return d != nil && !w.topo.KnowsOwn(d, b.Hops[0].InInterface, src)
+	}
+	return false
 }
 
 // from walks from every start apart. Hosts in one network reach each other without a router.

@@ -107,6 +107,11 @@ func (t *Topology) FarEnds(d *network.Device, ifname string) (ends []Attachment,
 	return ends, ForTwo(t.smallest(here))
 }
 
+// KnowsOwn reports whether an own address of the kind of a is known on an interface of a device.
+func (t *Topology) KnowsOwn(d *network.Device, ifname string, a netip.Addr) bool {
+	return t.knowsOwn(portOf(d, ifname), a)
+}
+
 // knowsOwn reports whether the device's own address on an interface, in the family of a, is known.
 func (t *Topology) knowsOwn(p port, a netip.Addr) bool {
 	for _, i := range t.byInterface[p] {

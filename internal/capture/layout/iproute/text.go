@@ -59,6 +59,7 @@ const (
 	ruleLine
 	bareLine  // a prefix alone, which is a route only if next hops stand below it
 	cacheLine // below what was asked about one address
+	infoLine  // below a route by a next-hop object, which says the same once more
 )
 
 // kindOf tells what a line is by its first words.
@@ -74,6 +75,8 @@ func kindOf(line []byte, w []string) lineKind {
 		return detailLine
 	case indented && w[0] == "cache":
 		return cacheLine
+	case indented && w[0] == "nh_info":
+		return infoLine
 	case indented:
 		return otherLine
 	}
@@ -242,6 +245,12 @@ func (r *textReader) line(line []byte, lo, hi int) error {
 		}
 		r.multi.asked = true
 		return nil
+	case infoLine:
+		if r.multi == nil {
+			return layout.ErrNotARoute
+		}
+		r.multi.hi = hi
+		return nil
 	}
 	r.flush()
 	o := &object{lo: lo, hi: hi}
@@ -339,6 +348,8 @@ func (r *textReader) below(text []byte, hi int) error {
 			err = r.hop(w, hi)
 		case cacheLine:
 			r.multi.asked, err = true, nil
+		case infoLine:
+			err = nil
 		}
 		if err != nil {
 			r.multi = nil
@@ -561,6 +572,7 @@ func ruleWords(o *object, w []string) error {
 			i--
 		case "[detached]":
 			i--
+		case "proto", "realms": // who put it there, and a class for accounting
 		case "fwmark":
 			o.FWMark = word(next)
 		case "ipproto":

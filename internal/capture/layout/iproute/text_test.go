@@ -48,6 +48,12 @@ default via fe80::1 dev wan0 proto ra metric 1024 expires 1500sec pref medium
 		nil,
 	},
 	{
+		"a next-hop object, said once more below",
+		"unicast 10.9.0.0/16 nhid 7 via 10.0.0.2 dev t0 table main proto boot scope global metric 300 \n nh_info id 7 via 10.0.0.2 dev t0 scope link proto unspec \nunicast 10.8.0.0/16 nhid 7 via 10.0.0.2 dev t0 table main proto boot scope global \\ nh_info id 7 via 10.0.0.2 dev t0 scope link proto unspec \n",
+		[]string{"1 10.9.0.0/16 static/kernel protocol boot -/300 via 10.0.0.2 dev t0", "3 10.8.0.0/16 static/kernel protocol boot -/- via 10.0.0.2 dev t0"},
+		nil,
+	},
+	{
 		"several next hops on one line",
 		"10.9.0.0/16 proto ospf metric 20 \\\tnexthop via 172.28.61.2 dev wan0 weight 1 \\\tnexthop via 172.28.61.22 dev wan1 weight 3 \n10.8.0.0/16 dev t0 scope link \nfd61::/48 metric 300 pref medium\\\tnexthop via fe80::1 dev t0 weight 1 \\\tnexthop via fe80::2 dev t1 weight 1 \n10.7.0.0/16 proto ospf \\\tlost via 172.28.61.2 dev wan0 \n10.6.0.0/16 via 10.0.0.1 dev t0 \\\tnexthop via 10.0.0.2 dev t0 weight 1 \n",
 		[]string{
@@ -141,7 +147,7 @@ func TestLinkText(t *testing.T) {
 func TestNeighbourAndRuleText(t *testing.T) {
 	in := []byte(
 		"10.61.0.254 dev desk0 FAILED \n10.61.0.31 dev desk0 lladdr 02:AA REACHABLE \nfe80::1 dev wan0 lladdr 02:bb router proto zebra STALE\n" +
-			"0:\tfrom all lookup local\n100:\tfrom 10.9.0.0/16 to 10.8.0.0/16 iif d0 [detached] lookup 100\n102:\tfrom all fwmark 0x5 lookup 100\n103:\tfrom 10.7.0.1 blackhole\n105:\tnot from 10.6.0.0/16 lookup 100\n108:\tfrom all goto 32766\n109:\tfrom all ipproto tcp sport 9-10 dport 443 lookup 100\n110:\tfrom all fwmark 0x2/0xff lookup main suppress_prefixlength 0\n111:\tfrom all oif d0 lookup 100\n112:\tfrom all nop\n113:\tfrom 10.5.0.0/16 7\n114:\tfrom 10.5.0.0/16 frobnicate\n32766:\tfrom all lookup main\n",
+			"0:\tfrom all lookup local\n100:\tfrom 10.9.0.0/16 to 10.8.0.0/16 iif d0 [detached] lookup 100\n102:\tfrom all fwmark 0x5 lookup 100\n103:\tfrom 10.7.0.1 blackhole\n105:\tnot from 10.6.0.0/16 lookup 100\n108:\tfrom all goto 32766\n109:\tfrom all ipproto tcp sport 9-10 dport 443 lookup 100\n110:\tfrom all fwmark 0x2/0xff lookup main suppress_prefixlength 0\n111:\tfrom all oif d0 lookup 100\n112:\tfrom all nop\n113:\tfrom 10.5.0.0/16 7\n114:\tfrom 10.5.0.0/16 frobnicate\n115:\tfrom 10.5.0.0/16 lookup 100 realms 5/6 proto bgp\n32766:\tfrom all lookup main proto kernel\n",
 	)
 	r := layouttest.Laws(t, ReadText, in)
 	require.Empty(t, r.Unread)
@@ -153,7 +159,8 @@ func TestNeighbourAndRuleText(t *testing.T) {
 	require.Equal(t, []string{
 		"100 from 10.9.0.0/16 to 10.8.0.0/16 iif d0 table 100", "102 mark 0x5/0xffffffff table 100", "103 from 10.7.0.1/32 action 1",
 		"105 not from 10.6.0.0/16 table 100", "108 action 4", "109 proto tcp sport 9-10 dport 443-443 table 100", "110 mark 0x2/0xff suppress 1 table default",
-		"111 undecided table 100", "112 table ", "113 from 10.5.0.0/16 action 2", "114 from 10.5.0.0/16 undecided action 4", "32766 table default",
+		"111 undecided table 100", "112 table ", "113 from 10.5.0.0/16 action 2", "114 from 10.5.0.0/16 undecided action 4", "115 from 10.5.0.0/16 table 100",
+		"32766 table default",
 	}, rulesOf(r))
 }
 
