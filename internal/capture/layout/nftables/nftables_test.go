@@ -69,7 +69,7 @@ func TestRead(t *testing.T) {
 
 func TestWhatIsNotUnderstoodIsNeverCertain(t *testing.T) {
 	for _, expr := range []string{
-		`[{"match":{"op":"!=","left":{"payload":{"protocol":"tcp","field":"dport"}},"right":22}},{"accept":null}]`,
+		`[{"match":{"op":">","left":{"payload":{"protocol":"tcp","field":"dport"}},"right":22}},{"accept":null}]`,
 		`[{"match":{"op":"==","left":{"meta":{"key":"mark"}},"right":7}},{"accept":null}]`,
 		`[{"match":{"op":"==","left":{"payload":{"protocol":"ip","field":"saddr"}},"right":"@nosuch"}},{"accept":null}]`,
 		`[{"limit":{"rate":5,"per":"second"}},{"accept":null}]`,

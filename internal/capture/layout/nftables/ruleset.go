@@ -366,11 +366,7 @@ func (w *walker) narrow(all []match, raw json.RawMessage, k key) []match {
 		Left  json.RawMessage
 		Right json.RawMessage
 	}
-	var left struct {
-		Payload *struct{ Protocol, Field string }
-		Meta    *struct{ Key string }
-		CT      *struct{ Key string }
-	}
+	var left field
 	if json.Unmarshal(raw, &m) != nil || json.Unmarshal(m.Left, &left) != nil {
 		return undecided(all)
 	}
@@ -394,27 +390,24 @@ func (w *walker) narrow(all []match, raw json.RawMessage, k key) []match {
 		return all
 	}
 	if m.Op == "!=" && left.Payload != nil && (left.Payload.Field == "saddr" || left.Payload.Field == "daddr") {
-		return w.narrowNot(all, left.Payload.Protocol+" "+left.Payload.Field, m.Right, k)
-	}
-	if m.Op != "==" && m.Op != "in" {
-		return undecided(all)
+		return w.narrowNot(all, left.name(), m.Right, k)
 	}
 	values, ok := w.values(m.Right, k)
-	if !ok || len(values) == 0 || len(values)*len(all) > maxRules {
+	if m.Op == "!=" && left.ports() && ok && (!left.ofAny() || !slices.ContainsFunc(all, match.ofAny)) {
+		values, ok = otherPorts(values)
+		m.Op = "in"
+	}
+	if m.Op != "==" && m.Op != "in" || !ok || len(values) == 0 || len(values)*len(all) > maxRules {
 		return undecided(all)
 	}
-	what := ""
-	switch {
-	case left.Payload != nil:
-		what = left.Payload.Protocol + " " + left.Payload.Field
-	case left.Meta != nil:
-		what = "meta " + left.Meta.Key
+	if left.ofAny() {
+		all = eachTransport(all)
 	}
 	var out []match
 	for _, one := range all {
 		for _, v := range values {
 			n := one
-			if !n.apply(what, v) {
+			if !left.applyTo(&n, v) {
 				n.Undecided = true
 			}
 			if !n.never {

@@ -115,7 +115,8 @@ var fields = map[string][]string{
 
 // next reads one statement.
 func (p *ruleParser) next() statement {
-	switch word := p.take(); word {
+	word := p.take()
+	switch word {
 	case "accept", "drop", "return":
 		return verdict(word, nil)
 	case "reject":
@@ -156,28 +157,31 @@ func (p *ruleParser) next() statement {
 		return verdict(word, nil)
 	case "masquerade", "snat", "dnat", "redirect":
 		return p.translation(word)
-	case "iifname", "oifname", "iif", "oif":
-		return p.match(map[string]any{"meta": map[string]string{"key": word}})
-	case "meta":
-		field := p.take()
-		if p.peek(0) == "set" {
+	case "meta", "ct":
+		if p.peek(1) == "set" {
+			p.take()
 			p.skipValue()
 			return verdict("mark", nil)
-		}
-		return p.match(map[string]any{"meta": map[string]string{"key": field}})
-	case "ct":
-		field := p.take()
-		if p.peek(0) == "set" {
-			p.skipValue()
-			return verdict("mark", nil)
-		}
-		return p.match(map[string]any{"ct": map[string]string{"key": field}})
-	default:
-		if slices.Contains(fields[word], p.peek(0)) {
-			return p.match(map[string]any{"payload": map[string]string{"protocol": word, "field": p.take()}})
 		}
 	}
+	if left, ok := p.field(word); ok {
+		return p.match(left)
+	}
 	return notKnown()
+}
+
+// field reads what a rule compares, of which the first word was taken; false where that is none.
+func (p *ruleParser) field(word string) (any, bool) {
+	switch word {
+	case "iifname", "oifname", "iif", "oif":
+		return map[string]any{"meta": map[string]string{"key": word}}, true
+	case "meta", "ct":
+		return map[string]any{word: map[string]string{"key": p.take()}}, true
+	}
+	if !slices.Contains(fields[word], p.peek(0)) {
+		return nil, false
+	}
+	return map[string]any{"payload": map[string]string{"protocol": word, "field": p.take()}}, true
 }
 
 func isVerb(s string) bool {
@@ -193,8 +197,18 @@ func (p *ruleParser) skipValue() {
 	}
 }
 
-// match reads a comparison: an operator, and a value, a set, or a map to verdicts.
+// match reads a comparison: perhaps further fields, an operator, and a value, a set, or a map to verdicts.
 func (p *ruleParser) match(left any) statement {
+	several := []any{left}
+	for p.peek(0) == "." {
+		p.take()
+		f, ok := p.field(p.take())
+		if !ok {
+			return notKnown()
+		}
+		several = append(several, f)
+		left = map[string]any{"concat": several}
+	}
 	op := "=="
 	if s := p.peek(0); slices.Contains([]string{"==", "!=", "<", ">", "<=", ">=", "&"}, s) {
 		op = p.take()
@@ -305,14 +319,23 @@ func valuesOf(s string) []json.RawMessage {
 			continue
 		}
 		w := strings.Fields(strings.TrimSuffix(part, "}"))
-		if len(w) > 1 && slices.Contains([]string{"timeout", "expires", "counter", "comment"}, w[1]) {
-			w = w[:1]
+		if i := slices.IndexFunc(w, func(s string) bool {
+			return slices.Contains([]string{"timeout", "expires", "counter", "comment"}, s)
+		}); i > 0 {
+			w = w[:i]
 		}
-		if len(w) != 1 {
+		var several []json.RawMessage
+		for i := 0; i < len(w) && (i == 0 || w[i-1] == "."); i += 2 {
+			several = append(several, valueOf(w[i]))
+		}
+		switch {
+		case len(w) == 1:
+			out = append(out, several[0])
+		case len(several)*2-1 == len(w):
+			out = append(out, raw(map[string]any{"concat": several}))
+		default:
 			out = append(out, raw(map[string]string{"more": part}))
-			continue
 		}
-		out = append(out, valueOf(w[0]))
 	}
 	return out
 }

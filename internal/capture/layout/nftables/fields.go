@@ -1,0 +1,104 @@
+package nftables
+
+import (
+	"cmp"
+	"encoding/json"
+	"math"
+	"slices"
+
+	"zarvek/internal/core/network"
+)
+
+// field is what a match compares: a field of the packet, or several beside each other.
+type field struct {
+	Payload *struct{ Protocol, Field string }
+	Meta    *struct{ Key string }
+	CT      *struct{ Key string }
+	Concat  []field
+}
+
+// name is what apply knows a field by.
+func (f field) name() string {
+	switch {
+	case f.Payload != nil:
+		return f.Payload.Protocol + " " + f.Payload.Field
+	case f.Meta != nil:
+		return "meta " + f.Meta.Key
+	}
+	return ""
+}
+
+// ports reports whether it is one of ports.
+func (f field) ports() bool {
+	return f.Payload != nil && (f.Payload.Field == "sport" || f.Payload.Field == "dport")
+}
+
+// ofAny reports whether it is one of whatever protocol has it.
+func (f field) ofAny() bool {
+	return f.Payload != nil && f.Payload.Protocol == "th" || slices.ContainsFunc(f.Concat, field.ofAny)
+}
+
+// ofAny reports whether the rule asks for no protocol: other ports than some are those of what has no ports too.
+func (m match) ofAny() bool { return m.Protocol == "" }
+
+// applyTo narrows a rule by one value of the field; false where it cannot be told.
+func (f field) applyTo(m *match, v json.RawMessage) bool {
+	if len(f.Concat) == 0 {
+		return m.apply(f.name(), v)
+	}
+	var several struct{ Concat []json.RawMessage }
+	if json.Unmarshal(v, &several) != nil || len(several.Concat) != len(f.Concat) {
+		return false
+	}
+	ok := true
+	for i, one := range f.Concat {
+		ok = m.apply(one.name(), several.Concat[i]) && ok
+	}
+	return ok
+}
+
+// transports are the protocols that have ports.
+var transports = []string{"tcp", "udp", "sctp", "dccp", "udplite"}
+
+// eachTransport makes a variant for each of them of what asks for no protocol yet.
+func eachTransport(all []match) []match {
+	var out []match
+	for _, one := range all {
+		if one.Protocol != "" {
+			out = append(out, one)
+			continue
+		}
+		for _, p := range transports {
+			n := one
+			n.Protocol = p
+			out = append(out, n)
+		}
+	}
+	return out
+}
+
+// otherPorts are the ports beside some, as ranges; false where those cannot be told.
+func otherPorts(some []json.RawMessage) ([]json.RawMessage, bool) {
+	var not []network.Ports
+	for _, v := range some {
+		p, ok := ports(v)
+		if !ok {
+			return nil, false
+		}
+		not = append(not, p)
+	}
+	slices.SortFunc(not, func(a, b network.Ports) int { return cmp.Compare(a.Lo, b.Lo) })
+	var rest []json.RawMessage
+	from := 1
+	between := func(to int) {
+		if from <= to {
+			rest = append(rest, raw(map[string]any{"range": []int{from, to}}))
+		}
+	}
+	for _, p := range not {
+		between(int(p.Lo) - 1)
+		from = max(from, int(p.Hi)+1)
+	}
+	between(math.MaxUint16)
+	return rest, true
+}
