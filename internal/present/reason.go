@@ -322,12 +322,12 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 	case forward.OwnSource:
 		return fmt.Sprintf("the packet came in with an address of %s itself as its source", at)
 	case forward.SourceFails:
-		return fmt.Sprintf(
-			"its %s source check on %s drops packets from %s",
-			b.Reason.Check,
-			Clean(b.Reason.Interface),
-			b.Reason.Address,
-		)
+		s := fmt.Sprintf("its %s source check on %s drops packets from %s", b.Reason.Check, Clean(b.Reason.Interface),
+			b.Reason.Address)
+		if b.Reason.Bare {
+			s += ": as that has no address, the way back must lead out of it"
+		}
+		return s
 	case forward.SourceUsual:
 		return fmt.Sprintf("none of %s routes leads back to %s by %s, and systems that are configured so drop such packets "+
 			"unless they are told not to", its, b.Reason.Address, Clean(b.Reason.Interface))

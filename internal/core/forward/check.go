@@ -35,6 +35,7 @@ func (w *Walker) sourceCheck(pkt *packet, at position, hop Hop, out string) (ste
 	reason := Reason{
 		Code:      SourceFails,
 		Check:     c.Mode,
+		Bare:      c.Bare,
 		Interface: at.ingress,
 		Address:   pkt.src,
 		Marks:     []route.Mark{c.Mark},
@@ -42,9 +43,12 @@ func (w *Walker) sourceCheck(pkt *packet, at position, hop Hop, out string) (ste
 	if m.Found() {
 		reason.Marks = append(reason.Marks, m.Routes[0].Mark)
 	}
-	verdict := SourceCheck
+	verdict, mode := SourceCheck, c.Mode
+	if c.Bare {
+		mode = network.CheckStrict
+	}
 	switch {
-	case end.Code == Nothing && passes(m, c.Mode, at.ingress):
+	case end.Code == Nothing && passes(m, mode, at.ingress):
 		if !c.NotByDefault || m.Prefix.Bits() > 0 {
 			return step{}, false
 		}

@@ -389,3 +389,43 @@ func TestASourceThatMayBeTheDevicesOwn(t *testing.T) {
 		require.Equal(t, c.want, trace(r+c.facts, "10.1.0.9", "10.9.0.9").Verdict, name)
 	}
 }
+
+// TestALooseCheckWithoutAnAddress: a kernel's loose check is a strict one on an interface that has no IPv4 address; fed
+// by the measured behaviour of kernels.
+func TestALooseCheckWithoutAnAddress(t *testing.T) {
+	const facts = `
+		a: direct 10.1.0.0/24 dev lan
+		a: addr 10.1.0.1/24 lan
+		a: direct 10.0.0.0/30 dev e1
+		a: addr 10.0.0.1/30 e1
+		a: direct fd00::/64 dev e0
+		a: static 10.9.0.0/24 via 10.9.0.1 dev e0
+		a: neigh 10.9.0.1 e0 alive
+		z: direct fd00::/64 dev f0
+		z: direct 10.9.0.0/24 dev lan
+		z: addr 10.9.0.1/24 lan
+		z: direct 10.0.0.0/30 dev f1
+		z: addr 10.0.0.2/30 f1
+`
+	const listed, byOther, byThis = "z: addr 127.0.0.1/8 lo\n", "z: static 10.1.0.0/24 via 10.0.0.1 dev f1\n", "z: static 10.1.0.0/24 dev f0\n"
+	loose := network.SourceCheck{Interface: "f0", Mode: network.CheckLoose, Combine: true, Mark: route.Mark{File: 9, Off: 1, End: 2}}
+	apart := loose
+	apart.Combine = false
+	for name, c := range map[string]struct {
+		more  string
+		check network.SourceCheck
+		want  forward.Verdict
+	}{
+		"the way back is another":        {listed + byOther, loose, forward.SourceCheck},
+		"the way back is the same":       {listed + byThis, loose, forward.Arrives},
+		"it has an address":              {listed + byOther + "z: addr 10.7.0.1/32 f0", loose, forward.Arrives},
+		"it may have one":                {byOther, loose, forward.Arrives},
+		"the check is no kernel's":       {listed + byOther, apart, forward.Arrives},
+		"an address of the other family": {listed + byOther + "z: addr fd00::2/64 f0", loose, forward.SourceCheck},
+	} {
+		x := coretest.Build(facts + c.more).Draft()
+		x.SetChecks("z", []network.SourceCheck{c.check})
+		d := forward.NewWalker(topology.Build(x.Freeze())).Trace(netip.MustParseAddr("10.1.0.9"), netip.MustParseAddr("10.9.0.9")).Forward
+		require.Equal(t, c.want, d.Verdict, "%s: %+v", name, d)
+	}
+}

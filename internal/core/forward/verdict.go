@@ -189,6 +189,7 @@ type Reason struct {
 	TwoEnds   bool // the link has room for one other device only
 	Learned   bool // the next hop itself announced the route
 	Check     network.CheckMode
+	Bare      bool // the interface that checks has no address
 	Host      HostFault
 	Liveness  Liveness
 	Table     string // TableMissing: which, "" for the main one

@@ -57,6 +57,7 @@ type SourceCheck struct {
 	// NotByDefault is set where the device takes a default route for a way back only if it is told to, and is not.
 	NotByDefault bool
 	Usual        bool // no text tells it: systems that are configured so check unless they are told not to
+	Bare         bool // the interface has no address: a kernel's loose check is as a strict one there
 	Mark         route.Mark
 }
 
