@@ -1,5 +1,6 @@
-// Package procnet reads the files in which a Linux kernel shows its routes, /proc/net/route and /proc/net/ipv6_route.
-// It exists because small boxes and containers have no tool that prints them in another form.
+// Package procnet reads the files in which a Linux kernel shows its routes, /proc/net/route and /proc/net/ipv6_route,
+// its neighbours, /proc/net/arp, and its addresses, /proc/net/if_inet6. It exists because small boxes and containers
+// have no tool that prints them in another form.
 //
 // The file of IPv4 has addresses as the machine keeps them: which byte is first is told by the masks, which are
 // contiguous in one order only. It shows the first next hop of a route alone.
@@ -24,7 +25,7 @@ const name = "kernel route files"
 
 // Reader is the family's registration.
 var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
-	About: "the files /proc/net/route and /proc/net/ipv6_route of a Linux kernel, in hexadecimal numbers",
+	About: "the files route, ipv6_route, arp and if_inet6 in /proc/net of a Linux kernel",
 	Sample: "Iface\tDestination\tGateway \tFlags\tRefCnt\tUse\tMetric\tMask\t\tMTU\tWindow\tIRTT\n" +
 		"line0\t00000000\t013D1CAC\t0003\t0\t0\t0\t00000000\t0\t0\t0\n" +
 		"hall0\t00103D0A\t00000000\t0001\t0\t0\t0\t00FFFFFF\t0\t0\t0\n"}
@@ -62,7 +63,11 @@ func recognise(text []byte) int {
 		switch line := text[lo:hi]; {
 		case isNames(line):
 			n += 40
+		case isNeighbourNames(line):
+			n += 40
 		case len(line) > 140 && isSix(strings.Fields(string(line))):
+			n += 4
+		case isAddress(line):
 			n += 4
 		}
 	}
@@ -73,6 +78,7 @@ func recognise(text []byte) int {
 type reader struct {
 	layout.Collector
 	below bool             // the names of the columns stand above
+	near  bool             // those of neighbours do
 	order binary.ByteOrder // of the addresses; nil where no mask tells
 	seen  map[string]bool  // interfaces of rows that have an end
 }
@@ -87,16 +93,25 @@ func Read(text []byte) layout.Reading {
 			continue
 		}
 		if isNames(line) {
-			r.below = true
+			r.below, r.near = true, false
+			r.Pass(lo, hi, layout.Names)
+			continue
+		}
+		if isNeighbourNames(line) {
+			r.below, r.near = false, true
 			r.Pass(lo, hi, layout.Names)
 			continue
 		}
 		err := layout.ErrNotARoute
 		switch w := strings.Fields(string(line)); {
-		case isSix(w) && hi == len(text) && !r.seen[w[9]]:
+		case (isSix(w) || isAddress(line) || r.near && len(w) == 6) && hi == len(text) && !r.seen[w[len(w)-1]]:
 			err = layout.ErrCut // the name of its interface may go on
 		case isSix(w):
 			err = r.six(w, lo, hi)
+		case isAddress(line):
+			err = r.address(w, lo, hi)
+		case r.near && len(w) == 6:
+			err = r.neighbour(w, lo, hi)
 		case r.below && len(w) == 11:
 			err = r.four(w, lo, hi)
 		}
