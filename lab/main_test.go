@@ -18,6 +18,13 @@ var cannot string
 // TestMain gives the tests what they need to build networks: where they are not started by root, the test binary
 // starts itself again in a user, mount and network namespace, in which it is.
 func TestMain(m *testing.M) {
+	if os.Getenv(agentOf) != "" {
+		if err := agentMain(os.Stdin, os.Stdout); err != nil {
+			fmt.Fprintln(os.Stderr, err)
+			os.Exit(1)
+		}
+		os.Exit(0)
+	}
 	if os.Getuid() == 0 || os.Getenv(inside) != "" {
 		if os.Getenv(inside) != "" {
 			cannot = prepare()

@@ -71,6 +71,14 @@ func (b *bench) try(box, command string) (string, error) {
 	return string(out), err
 }
 
+// shell runs a shell script in a box.
+func (b *bench) shell(box, script string) (string, error) {
+	c := exec.Command("ip", "netns", "exec", b.ns[box], "sh", "-e")
+	c.Stdin = strings.NewReader(script + "\n")
+	out, err := c.CombinedOutput()
+	return string(out), err
+}
+
 // run is try that must not fail.
 func (b *bench) run(box, command string) string {
 	b.t.Helper()

@@ -183,7 +183,9 @@ type Address struct {
 	Table     string // that has it as its own; "": where the interface is
 	// Configured: a configuration says so, which is weaker than what a listing of the moment shows.
 	Configured bool
-	Mark       route.Mark
+	// First: the list that it stands in shows no more than the first IPv4 address of an interface.
+	First bool
+	Mark  route.Mark
 }
 
 // LinkState is the state of an interface. The zero LinkState is not known.

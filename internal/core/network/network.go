@@ -199,7 +199,10 @@ func (d *Device) Tunnel(ifname string) (Tunnel, bool) { return tunnelOf(d.policy
 // ListsAddresses reports whether the device's addresses were captured as a whole: a list that has its loopback address
 // has all.
 func (d *Device) ListsAddresses() bool {
-	return slices.ContainsFunc(d.told, func(a Address) bool { return !a.Configured && a.Prefix.Addr().IsLoopback() })
+	first := slices.ContainsFunc(d.told, func(a Address) bool { return a.First })
+	return slices.ContainsFunc(d.told, func(a Address) bool {
+		return !a.Configured && a.Prefix.Addr().IsLoopback() && !a.First && (!first || a.Prefix.Addr().Is4())
+	})
 }
 
 // ListsAddressesOf reports whether all addresses of one family on an interface were captured: the list that tells of
@@ -211,7 +214,7 @@ func (d *Device) ListsAddressesOf(f route.Family, ifname string) bool {
 		return m.Known() && m.File == a.Mark.File
 	}
 	return slices.ContainsFunc(d.told, func(a Address) bool {
-		return !a.Configured && a.Prefix.Addr().IsLoopback() && route.FamilyOf(a.Prefix.Addr()) == f &&
+		return !a.Configured && !a.First && a.Prefix.Addr().IsLoopback() && route.FamilyOf(a.Prefix.Addr()) == f &&
 			listed(a.Interface, a) && listed(ifname, a)
 	})
 }

@@ -392,3 +392,28 @@ func TestRulesBetweenZonesThatNobodyTells(t *testing.T) {
 		require.Equal(t, tt.want, network.FlowRule{In: first.In, Undecided: first.Undecided}, tt.in)
 	}
 }
+
+// TestWhatAListOfAddressesShows: one that shows the first address of an interface alone is not all of them.
+func TestWhatAListOfAddressesShows(t *testing.T) {
+	at := func(prefix, ifname string, first bool) network.Address {
+		return network.Address{Prefix: netip.MustParsePrefix(prefix), Interface: ifname, First: first, Mark: route.Mark{File: 1, Off: 1, End: 2}}
+	}
+	four, six, firstFour := at("127.0.0.1/8", "lo", false), at("::1/128", "lo", false), at("127.0.0.1/8", "lo", true)
+	for name, c := range map[string]struct {
+		all               []network.Address
+		any, fours, sixes bool
+	}{
+		"none":               {nil, false, false, false},
+		"all":                {[]network.Address{four, six}, true, true, true},
+		"the first alone":    {[]network.Address{firstFour, six}, false, false, true},
+		"the first, and all": {[]network.Address{firstFour, six, four}, true, true, true},
+		"IPv6 alone":         {[]network.Address{six}, true, false, true},
+	} {
+		var b network.Builder
+		b.Add("r", network.Facts{Addresses: c.all, Interfaces: []network.Interface{{Name: "lo", Mark: route.Mark{File: 1, Off: 1, End: 2}}}}, 0)
+		d := b.Build().Device("r")
+		require.Equal(t, c.any, d.ListsAddresses(), name)
+		require.Equal(t, c.fours, d.ListsAddressesOf(route.IPv4, "lo"), name)
+		require.Equal(t, c.sixes, d.ListsAddressesOf(route.IPv6, "lo"), name)
+	}
+}

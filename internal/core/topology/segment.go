@@ -112,15 +112,20 @@ func (t *Topology) KnowsOwn(d *network.Device, ifname string, a netip.Addr) bool
 	return t.knowsOwn(portOf(d, ifname), a)
 }
 
-// knowsOwn reports whether the device's own address on an interface, in the family of a, is known.
+// knowsOwn reports whether the device's own address on an interface, in the family of a, is known: where the interface
+// attaches to several networks, that in the network of a.
 func (t *Topology) knowsOwn(p port, a netip.Addr) bool {
+	known, lacks := false, false
 	for _, i := range t.byInterface[p] {
-		own := t.attachments[i].Address
-		if own.Is4() == a.Is4() && own.IsValid() && own.IsLinkLocalUnicast() == a.IsLinkLocalUnicast() {
+		at := &t.attachments[i]
+		own := at.Address
+		alike := own.IsValid() && own.Is4() == a.Is4() && own.IsLinkLocalUnicast() == a.IsLinkLocalUnicast()
+		if alike && at.Prefix.Contains(a) {
 			return true
 		}
+		known, lacks = known || alike, lacks || !own.IsValid() && at.Prefix.Contains(a)
 	}
-	return false
+	return known && !lacks
 }
 
 // networkOf returns the attached network of an interface that contains a, or an invalid prefix.

@@ -225,6 +225,8 @@ func address(w []string) (a network.Address, vhid string, err error) {
 		return a, "", err
 	}
 	a.Prefix = netip.PrefixFrom(addr, bits)
+	// net-tools have the mask in figures; they show the addresses of an interface that have a label of their own alone
+	a.First = strings.Contains(values["netmask"]+values["Mask"], ".")
 	if !a.Prefix.IsValid() {
 		return a, "", fmt.Errorf("%w: %d", layout.ErrPrefixLength, bits)
 	}

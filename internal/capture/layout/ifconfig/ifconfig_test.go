@@ -97,3 +97,17 @@ func FuzzRead(f *testing.F) {
 	}
 	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, Read, in) })
 }
+
+// TestAListOfFirstAddresses: net-tools leave out the further addresses of an interface; other systems print them all.
+func TestAListOfFirstAddresses(t *testing.T) {
+	for text, want := range map[string]bool{
+		"up0: flags=4163<UP,BROADCAST,RUNNING,MULTICAST>  mtu 1500\n        inet 10.61.0.1  netmask 255.255.255.0  broadcast 10.61.0.255\n":                                                   true,
+		"up0       Link encap:Ethernet  HWaddr 02:00:00:00:00:01\n          inet addr:10.61.0.1  Bcast:10.61.0.255  Mask:255.255.255.0\n          UP BROADCAST RUNNING  MTU:1500  Metric:1\n": true,
+		"up0: flags=8843<UP,BROADCAST,RUNNING,SIMPLEX,MULTICAST> mtu 1500\n\tinet 10.61.0.1 netmask 0xffffff00 broadcast 10.61.0.255\n":                                                       false,
+		"up0: flags=4163<UP,BROADCAST,RUNNING,MULTICAST>  mtu 1500\n        inet6 fd61::1  prefixlen 64  scopeid 0x0<global>\n":                                                               false,
+	} {
+		r := Read([]byte(text))
+		require.Len(t, r.Facts.Addresses, 1, text)
+		require.Equal(t, want, r.Facts.Addresses[0].First, text)
+	}
+}

@@ -5,6 +5,8 @@ import (
 	"encoding/json"
 	"math"
 	"slices"
+	"strconv"
+	"strings"
 
 	"zarvek/internal/core/network"
 )
@@ -101,4 +103,36 @@ func otherPorts(some []json.RawMessage) ([]json.RawMessage, bool) {
 	}
 	between(math.MaxUint16)
 	return rest, true
+}
+
+type stateBit struct {
+	bit  uint64
+	word string
+}
+
+// stateBits are the states of flows that have a bit (linux/netfilter/nf_conntrack_common.h), as numbers are printed.
+var stateBits = []stateBit{{1, "invalid"}, {2, "established"}, {4, "related"}, {8, "new"}, {64, "untracked"}}
+
+// stateWords lists the states that a value names, or has the bits of; false where it says something else.
+func stateWords(value json.RawMessage) (words []string, ok bool) {
+	for _, w := range strings.FieldsFunc(string(value), func(c rune) bool { return strings.ContainsRune(` "[]{}:,|`, c) }) {
+		n, err := strconv.ParseUint(w, 0, 32)
+		switch {
+		case w == "set":
+		case err == nil:
+			for _, s := range stateBits {
+				if n&s.bit != 0 {
+					words, n = append(words, s.word), n&^s.bit
+				}
+			}
+			if n != 0 {
+				return nil, false
+			}
+		case w == "dnat" || w == "snat" || slices.ContainsFunc(stateBits, func(s stateBit) bool { return s.word == w }):
+			words = append(words, w)
+		default:
+			return nil, false
+		}
+	}
+	return words, len(words) > 0
 }

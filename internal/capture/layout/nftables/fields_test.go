@@ -44,3 +44,28 @@ func TestFieldsBesideEachOther(t *testing.T) {
 		require.ElementsMatch(t, want, got[:min(len(got), len(want))], rule)
 	}
 }
+
+// TestStatesOfFlows holds that states are read by name and by number, and that what is neither leaves the rule open.
+func TestStatesOfFlows(t *testing.T) {
+	for rule, want := range map[string]string{
+		"ct state 0x2,0x4 accept":              "permit seen",
+		"ct state 0x8 accept":                  "permit begins",
+		"ct state 10 accept":                   "permit",
+		"ct state { established, 0x4 } accept": "permit seen",
+		"ct state 0x1 drop":                    "deny unseen",
+		"ct state 0x4,0x40 accept":             "",
+		"ct state 0x80 accept":                 "permit perhaps",
+		"ct state fresh accept":                "permit perhaps",
+		"ct state established,fresh accept":    "permit perhaps",
+		"ct state @states accept":              "permit perhaps",
+	} {
+		r := ReadText([]byte("table inet f {\n\tchain c {\n\t\ttype filter hook forward priority filter; policy drop;\n\t\t" + rule + "\n\t}\n}\n"))
+		got := rulesOf(r)[0]
+		require.Equal(t, "deny", got[len(got)-1], "the policy")
+		if got = got[:len(got)-1]; want == "" {
+			require.Empty(t, got, rule)
+			continue
+		}
+		require.Equal(t, []string{want}, got, rule)
+	}
+}

@@ -374,12 +374,12 @@ func (w *walker) narrow(all []match, raw json.RawMessage, k key) []match {
 		return turned(all, m.Op)
 	}
 	if left.CT != nil && left.CT.Key == "state" && (m.Op == "in" || m.Op == "==") {
-		text := string(m.Right)
+		words, ok := stateWords(m.Right)
 		// beside states it fits more than those
-		if strings.Contains(text, `"dnat"`) || strings.Contains(text, `"snat"`) {
+		if !ok || slices.Contains(words, "dnat") || slices.Contains(words, "snat") {
 			return undecided(all)
 		}
-		state, some, sure := filters.FlowState(func(word string) bool { return strings.Contains(text, `"`+word+`"`) })
+		state, some, sure := filters.FlowState(func(word string) bool { return slices.Contains(words, word) })
 		for i := range all {
 			if all[i].State != network.AnyState && all[i].State != state {
 				all[i].Undecided = true

@@ -24,7 +24,7 @@ func TestRead(t *testing.T) {
 	require.Equal(t, []string{"1 10.61.16.255/32 kernel -/0 broadcast", "2 10.61.16.1/32 local -/0 receive dev hall0", "3 0.0.0.0/0 other -/0 via 172.28.61.1 dev line0", "4 10.61.16.0/24 direct -/0 dev hall0",
 		"5 10.61.32.0/24 ospf -/20 via 172.28.61.5 dev line1 via 172.28.61.9 dev line2", "6 10.61.46.0/24 static -/0 blackhole", "9 10.61.49.0/24 static -/0 unreachable",
 		"7 (50) 10.61.47.0/24 static -/0 via 172.28.61.5 dev line1", "8 (3) 10.61.48.0/24 static -/0 via 172.28.61.5 dev line1"}, layouttest.Words([]byte(dump), r))
-	require.Equal(t, []string{"4 address {Prefix:10.61.16.1/24 Interface:hall0 Table: Configured:false Mark:{File:0 Off:0 End:0}}"}, layouttest.Facts([]byte(dump), r))
+	require.Equal(t, []string{"4 address {Prefix:10.61.16.1/24 Interface:hall0 Table: Configured:false First:false Mark:{File:0 Off:0 End:0}}"}, layouttest.Facts([]byte(dump), r))
 	require.True(t, r.Facts.Tables[1].ByRule)
 }
 
