@@ -109,8 +109,11 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 		res.Device, res.Interface, res.Confidence = o.Device, o.Interface, confidence
 		res.Marks = append(res.Marks, o.Mark)
 		switch {
-		case o.Down || d.Interface(ifname).State == network.LinkDown:
+		case d.Interface(ifname).State == network.LinkDown:
 			res.Answer = Down
+		case o.Down:
+			res.Answer = Down
+			t.standsDown(here, entry, o, &res)
 		// asked for, and no answer came, or none yet
 		case hasEntry && entry.State != network.NeighbourAlive && entry.MAC == "":
 			res.Answer = Conflict
@@ -367,6 +370,18 @@ func (t *Topology) standsElsewhere(here port, entry network.Neighbour, elsewhere
 		o := elsewhere[0]
 		res.Answer, res.Device, res.Interface, res.Confidence = Beside, o.Device, o.Interface, NotKnown
 		res.Marks = append(res.Marks, o.Mark)
+	}
+}
+
+// standsDown settles who answers for an address on an interface that is down, of a device that is on the link by another
+// one: IPv4 kernels do, and the entry tells that one does.
+func (t *Topology) standsDown(here port, entry network.Neighbour, o Attachment, res *OnLink) {
+	if !o.Prefix.Addr().Is4() || !t.beside(here, o) {
+		return
+	}
+	res.Answer, res.Confidence = Beside, NotKnown
+	if p, ok := t.byMAC(here, entry.MAC); ok && p.device == o.number && entry.State == network.NeighbourAlive {
+		res.Answer, res.Interface, res.Confidence = Device, p.ifname, Neighbour
 	}
 }
 
