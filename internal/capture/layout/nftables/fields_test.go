@@ -9,7 +9,7 @@ import (
 // TestFieldsBesideEachOther holds that a rule which compares several fields at once, or names the ports that do not
 // fit, is as many rules as it takes, and that what stands in the way leaves it undecided.
 func TestFieldsBesideEachOther(t *testing.T) {
-	const head = "table inet f {\n\tset pairs {\n\t\ttype ipv4_addr . inet_service\n\t\telements = { 10.61.1.1 . 22 timeout 10s,\n\t\t\t     10.61.1.2 . 80-81 }\n\t}\n" +
+	const head = "table inet f {\n\tset filled {\n\t\ttype inet_service\n\t\tflags dynamic\n\t}\n\tset pairs {\n\t\ttype ipv4_addr . inet_service\n\t\telements = { 10.61.1.1 . 22 timeout 10s,\n\t\t\t     10.61.1.2 . 80-81 }\n\t}\n" +
 		"\tchain c {\n\t\ttype filter hook forward priority filter; policy accept;\n\t\t"
 	for rule, want := range map[string][]string{
 		"ip saddr . ip daddr { 10.61.1.1 . 10.61.2.2, 10.61.3.0/24 . 10.61.4.4 } drop": {
@@ -26,6 +26,7 @@ func TestFieldsBesideEachOther(t *testing.T) {
 		"tcp dport != @elsewhere drop":                                  {"deny perhaps"},
 		"th dport != 53 drop":                                           {"deny perhaps"},
 		"meta l4proto udp th dport != 1-52 drop":                        {"deny udp 53-65535"},
+		"tcp dport != @filled drop":                                     {"deny perhaps"},
 		"tcp dport > 80 drop":                                           {"deny perhaps"},
 		"th dport 53 meta l4proto udp drop":                             {"deny udp 53-53"},
 		"meta l4proto { tcp, udp } th dport 53 ip saddr 10.61.1.1 drop": {"deny tcp from 10.61.1.1/32 53-53", "deny udp from 10.61.1.1/32 53-53"},

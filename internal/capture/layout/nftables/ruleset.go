@@ -393,7 +393,7 @@ func (w *walker) narrow(all []match, raw json.RawMessage, k key) []match {
 		return w.narrowNot(all, left.name(), m.Right, k)
 	}
 	values, ok := w.values(m.Right, k)
-	if m.Op == "!=" && left.ports() && ok && (!left.ofAny() || !slices.ContainsFunc(all, match.ofAny)) {
+	if m.Op == "!=" && left.ports() && len(values) > 0 && (!left.ofAny() || !slices.ContainsFunc(all, match.ofAny)) {
 		values, ok = otherPorts(values)
 		m.Op = "in"
 	}
