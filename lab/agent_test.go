@@ -28,8 +28,8 @@ type attempt struct {
 	Flow                network.Flow
 }
 
-// agentMain serves until its input ends. A line of input is a list of attempts; a line of output, which were answered. The
-// first line of output says that it serves.
+// agentMain serves until its input ends. A line of input is a list of attempts; a line of output, which were answered.
+// The first line of output says that it serves.
 func agentMain(in io.Reader, out io.Writer) error {
 	addrs, err := net.InterfaceAddrs()
 	if err != nil {
@@ -133,7 +133,8 @@ func (a attempt) answered() bool {
 		}
 		return false
 	}
-	return exec.Command("ping", "-n", "-c", "2", "-i", "0.3", "-W", "1", "-I", a.Source.String(), a.Destination.String()).Run() == nil
+	ping := exec.Command("ping", "-n", "-c", "2", "-i", "0.3", "-W", "1", "-I", a.Source.String(), a.Destination.String())
+	return ping.Run() == nil
 }
 
 // agents are those of a network, by box.
@@ -178,7 +179,8 @@ func (b *bench) agents(boxes []string) (agents, error) {
 	return out, nil
 }
 
-// try lets the agents of the boxes make their attempts, all at once, and returns which were answered, in the same order.
+// try lets the agents of the boxes make their attempts, all at once, and returns which were answered, in the same
+// order.
 func (a agents) try(boxes []string, all []attempt) ([]bool, error) {
 	by := map[string][]int{}
 	for i, box := range boxes {

@@ -144,7 +144,8 @@ func (n *hardNet) connect(routers ...*hardNode) {
 	} else {
 		n.cable(routers[0].name, dev, routers[1].name, dev)
 	}
-	base := [2]netip.Addr{netip.AddrFrom4([4]byte{172, 28, byte(k), 1}), netip.MustParseAddr(fmt.Sprintf("fd6b:ffff:%x::1", k))}
+	base := [2]netip.Addr{netip.AddrFrom4([4]byte{172, 28, byte(k), 1}),
+		netip.MustParseAddr(fmt.Sprintf("fd6b:ffff:%x::1", k))}
 	if bits[0] == 31 {
 		base[0] = base[0].Prev()
 	}
@@ -193,7 +194,8 @@ func (n *hardNet) attach(d *hardNode, i int) {
 		n.cable(d.name, "lan0", switchBox, fmt.Sprintf("hr%d", i))
 		n.must(switchBox, fmt.Sprintf("ip link set hr%d master hb%d up", i, i))
 	}
-	n.must(d.name, fmt.Sprintf("ip addr add %s dev lan0; ip addr add %s dev lan0 nodad; ip link set lan0 up", d.stub[0], d.stub[1]))
+	const add = "ip addr add %s dev %s; ip addr add %s dev %[2]s nodad; ip link set %[2]s up"
+	n.must(d.name, fmt.Sprintf(add, d.stub[0], "lan0", d.stub[1]))
 	for j := range hosts {
 		h := n.node(fmt.Sprintf("h%d%d", i, j))
 		h.host = true
@@ -206,7 +208,7 @@ func (n *hardNet) attach(d *hardNode, i int) {
 			a, _ := netip.AddrFromSlice(raw)
 			h.stub[f] = netip.PrefixFrom(a, d.stub[f].Bits())
 		}
-		n.must(h.name, fmt.Sprintf("ip addr add %s dev eth0; ip addr add %s dev eth0 nodad; ip link set eth0 up", h.stub[0], h.stub[1]))
+		n.must(h.name, fmt.Sprintf(add, h.stub[0], "eth0", h.stub[1]))
 		for _, f := range families {
 			via := d.stub[f].Addr()
 			if n.chance(8) {
@@ -261,6 +263,8 @@ func toward(d, goal *hardNode) []hop {
 
 // routes gives each router static routes to the networks of the others, some of them wrong.
 func (n *hardNet) routes(routers []*hardNode) {
+	all := [2]netip.Prefix{netip.MustParsePrefix("0.0.0.0/0"), netip.MustParsePrefix("::/0")}
+	most := [2]netip.Prefix{netip.MustParsePrefix("10.0.0.0/8"), netip.MustParsePrefix("fd6b::/20")}
 	for _, d := range routers {
 		for _, g := range routers {
 			for _, f := range families {
@@ -278,10 +282,10 @@ func (n *hardNet) routes(routers []*hardNode) {
 		}
 		for _, f := range families {
 			if n.chance(40) {
-				n.route(d, []netip.Prefix{netip.MustParsePrefix("0.0.0.0/0"), netip.MustParsePrefix("::/0")}[f], f, neighbours(d), "")
+				n.route(d, all[f], f, neighbours(d), "")
 			}
 			if n.chance(10) {
-				n.route(d, []netip.Prefix{netip.MustParsePrefix("10.0.0.0/8"), netip.MustParsePrefix("fd6b::/20")}[f], f, nil, "")
+				n.route(d, most[f], f, nil, "")
 			}
 		}
 		for _, seg := range n.links {

@@ -43,8 +43,9 @@ func (n *hardNet) policyRules(d *hardNode) {
 		table, ip := oneOf(n.rnd, 77, 78), ipOf(f)
 		net, host := n.router().stub[f].Masked(), n.router().stub[f].Addr()
 		port := oneOf(n.rnd, d.ports...).name
-		asks := oneOf(n.rnd, fmt.Sprintf("from %s", net), fmt.Sprintf("to %s", net), "iif "+port, "iif lo", fmt.Sprintf("not from %s", net),
-			"fwmark 1", "ipproto tcp", "dport 80 ipproto tcp", "dport 443", fmt.Sprintf("from %s to %s", host, net), "fwmark 0x10/0xf0",
+		asks := oneOf(n.rnd, fmt.Sprintf("from %s", net), fmt.Sprintf("to %s", net), "iif "+port, "iif lo",
+			fmt.Sprintf("not from %s", net), "fwmark 1", "ipproto tcp", "dport 80 ipproto tcp", "dport 443",
+			fmt.Sprintf("from %s to %s", host, net), "fwmark 0x10/0xf0",
 			"iif lan0", fmt.Sprintf("ipproto udp to %s", net), "oif "+port, "tos 0x10", "sport 33000-40000")
 		does := fmt.Sprintf("lookup %d", table)
 		if n.chance(50) {
@@ -69,8 +70,10 @@ func (n *hardNet) filters(d *hardNode) {
 	switch {
 	case d.host && n.chance(15):
 		n.may(d.name, "nft -f - <<'X'\ntable inet own {\n chain in {\n  type filter hook input priority 0; policy drop;\n"+
-			"  ct state established,related accept\n  iif lo accept\n  icmpv6 type { nd-neighbor-solicit, nd-neighbor-advert } accept\n  %s\n }\n}\nX",
-			oneOf(n.rnd, "tcp dport 22 accept", "icmp type echo-request accept", fmt.Sprintf("ip saddr %s accept", n.router().stub[0].Masked()),
+			"  ct state established,related accept\n  iif lo accept\n"+
+			"  icmpv6 type { nd-neighbor-solicit, nd-neighbor-advert } accept\n  %s\n }\n}\nX",
+			oneOf(n.rnd, "tcp dport 22 accept", "icmp type echo-request accept",
+				fmt.Sprintf("ip saddr %s accept", n.router().stub[0].Masked()),
 				"meta l4proto { icmp, ipv6-icmp } accept", "tcp dport { 22, 80 } ct state new accept"))
 	case d.host:
 	case n.chance(22):
@@ -93,8 +96,9 @@ func (n *hardNet) asked(d *hardNode, f int, ifname string) string {
 		return oneOf(n.rnd,
 			fmt.Sprintf("%s saddr %s", ip, net), fmt.Sprintf("%s daddr %s", ip, other), fmt.Sprintf("%s daddr != %s", ip, net),
 			fmt.Sprintf("%s saddr { %s, %s }", ip, net.Masked(), other.Addr().Next().Next()), ifname+" "+dev,
-			fmt.Sprintf("%s { %s, lo }", ifname, dev), "tcp dport 80", "tcp dport { 22, 443 }", "udp dport 53", "tcp dport != 80",
-			"meta l4proto "+[]string{"icmp", "ipv6-icmp"}[f], icmp+" type echo-request", "ct state new", "ct state established,related",
+			fmt.Sprintf("%s { %s, lo }", ifname, dev), "tcp dport 80", "tcp dport { 22, 443 }", "udp dport 53",
+			"tcp dport != 80", "meta l4proto "+[]string{"icmp", "ipv6-icmp"}[f], icmp+" type echo-request",
+			"ct state new", "ct state established,related",
 			"meta l4proto tcp", "th dport 5000", "tcp sport 1024-65535", "tcp flags syn", "meta mark 1", "ct status dnat",
 			fmt.Sprintf("%s saddr . %s daddr { %s . %s }", ip, ip, host, other.Addr().Next()))
 	}
@@ -115,8 +119,11 @@ func portsOf(d *hardNode) []string {
 // ruleset gives a router chains of nftables in one or two hooks.
 func (n *hardNet) ruleset(d *hardNode) {
 	var t strings.Builder
-	fmt.Fprintf(&t, "table inet guard {\n chain side {\n  %s %s\n }\n", n.asked(d, 0, "iifname"), oneOf(n.rnd, "accept", "drop", "return"))
-	for i, hook := range []string{oneOf(n.rnd, "forward", "forward", "input", "output"), oneOf(n.rnd, "prerouting", "postrouting", "input")} {
+	fmt.Fprintf(&t, "table inet guard {\n chain side {\n  %s %s\n }\n", n.asked(d, 0, "iifname"),
+		oneOf(n.rnd, "accept", "drop", "return"))
+	hooks := []string{oneOf(n.rnd, "forward", "forward", "input", "output"),
+		oneOf(n.rnd, "prerouting", "postrouting", "input")}
+	for i, hook := range hooks {
 		if i > 0 && n.chance(50) {
 			break
 		}
@@ -129,7 +136,8 @@ func (n *hardNet) ruleset(d *hardNode) {
 		if hook == "output" || hook == "postrouting" {
 			ifname = "oifname"
 		}
-		fmt.Fprintf(&t, " chain c%d {\n  type filter hook %s priority %d; policy %s;\n", i, hook, oneOf(n.rnd, 0, -10, 10), policy)
+		fmt.Fprintf(&t, " chain c%d {\n  type filter hook %s priority %d; policy %s;\n", i, hook,
+			oneOf(n.rnd, 0, -10, 10), policy)
 		if policy == "drop" || n.chance(40) {
 			if n.chance(80) {
 				t.WriteString("  ct state established,related accept\n")
@@ -137,7 +145,8 @@ func (n *hardNet) ruleset(d *hardNode) {
 			t.WriteString("  icmpv6 type { nd-neighbor-solicit, nd-neighbor-advert, nd-router-advert } accept\n")
 		}
 		for range 1 + n.rnd.IntN(5) {
-			verb := oneOf(n.rnd, "accept", "accept", "drop", "counter accept", "counter drop", "log", "meta mark set 1", "return", "jump side")
+			verb := oneOf(n.rnd, "accept", "accept", "drop", "counter accept", "counter drop", "log", "meta mark set 1",
+				"return", "jump side")
 			if ifname == "oifname" && verb == "jump side" || n.chance(10) && !early {
 				verb = "reject"
 			}
@@ -163,13 +172,15 @@ func (n *hardNet) olderRules(d *hardNode) {
 		if chain == "OUTPUT" || chain == "FORWARD" && n.chance(50) {
 			dev = "-o " + port
 		}
-		asks := oneOf(n.rnd, fmt.Sprintf("-s %s", net), fmt.Sprintf("-d %s", net), dev, "-p tcp --dport 80", "-p icmp", "-p udp",
-			"-p tcp -m multiport --dports 22,443", fmt.Sprintf("! -s %s", net), "-m conntrack --ctstate NEW", fmt.Sprintf("-p tcp -d %s", net),
+		asks := oneOf(n.rnd, fmt.Sprintf("-s %s", net), fmt.Sprintf("-d %s", net), dev, "-p tcp --dport 80", "-p icmp",
+			"-p udp", "-p tcp -m multiport --dports 22,443", fmt.Sprintf("! -s %s", net), "-m conntrack --ctstate NEW",
+			fmt.Sprintf("-p tcp -d %s", net),
 			"-p icmp --icmp-type echo-request", "-m mark --mark 1", "-p tcp --syn")
 		n.may(d.name, "iptables -A %s %s -j %s", chain, asks, oneOf(n.rnd, "ACCEPT", "DROP", "REJECT", "RETURN"))
 	}
 	if n.chance(30) {
-		n.may(d.name, "iptables -t mangle -A PREROUTING %s -j MARK --set-mark 1", oneOf(n.rnd, "-p tcp", "-i lan0", "-s 10.0.0.0/8"))
+		n.may(d.name, "iptables -t mangle -A PREROUTING %s -j MARK --set-mark 1",
+			oneOf(n.rnd, "-p tcp", "-i lan0", "-s 10.0.0.0/8"))
 	}
 }
 
@@ -178,8 +189,10 @@ func (n *hardNet) translate(d *hardNode) {
 	out := oneOf(n.rnd, d.ports...).name
 	net, to := n.router().stub[0].Masked(), oneOf(n.rnd, n.nodes...).stub[0].Addr()
 	own := d.stub[0]
-	source := "nft add table ip tr; nft add chain ip tr po '{ type nat hook postrouting priority 100; }'; nft add rule ip tr po "
-	destination := "nft add table ip tr; nft add chain ip tr pr '{ type nat hook prerouting priority -100; }'; nft add rule ip tr pr "
+	const source = "nft add table ip tr; nft add chain ip tr po '{ type nat hook postrouting priority 100; }'; " +
+		"nft add rule ip tr po "
+	const destination = "nft add table ip tr; nft add chain ip tr pr '{ type nat hook prerouting priority -100; }'; " +
+		"nft add rule ip tr pr "
 	n.may(d.name, "%s", oneOf(n.rnd,
 		source+fmt.Sprintf("oifname %s masquerade", out),
 		source+fmt.Sprintf("ip saddr %s ip daddr != %s masquerade", own.Masked(), net),

@@ -32,8 +32,8 @@ func TestHardNetworksAgainstRealForwarding(t *testing.T) {
 		seed := *firstHardSeed + uint64(i)
 		t.Run(fmt.Sprintf("seed %d", seed), func(t *testing.T) { compareHard(t, seed, &total) })
 	}
-	t.Logf("%d exchanges, %d of them in other ways when tried again: with all captured %d were two-way, %d lost, %d unknown; with parts withheld %d two-way, %d lost, %d unknown",
-		total.tried, total.unsteady, total.whole.twoWay, total.whole.lost, total.whole.unknown, total.poor.twoWay, total.poor.lost, total.poor.unknown)
+	t.Logf("%d exchanges, %d of them with another result when tried again: with all captured %s; with parts withheld %s",
+		total.tried, total.unsteady, total.whole, total.poor)
 }
 
 type hardScore struct {
@@ -42,6 +42,10 @@ type hardScore struct {
 }
 
 type verdicts struct{ twoWay, lost, unknown int }
+
+func (v verdicts) String() string {
+	return fmt.Sprintf("%d two-way, %d lost, %d unknown", v.twoWay, v.lost, v.unknown)
+}
 
 func (v *verdicts) add(b forward.Both) {
 	switch b {
@@ -112,7 +116,8 @@ func branches(rt *forward.RoundTrip) bool {
 }
 
 func (a attempt) String() string {
-	return fmt.Sprintf("%s to %s by %s %d to %d", a.Source, a.Destination, a.Flow.Protocol, a.Flow.SourcePort, a.Flow.DestinationPort)
+	return fmt.Sprintf("%s to %s by %s %d to %d", a.Source, a.Destination, a.Flow.Protocol, a.Flow.SourcePort,
+		a.Flow.DestinationPort)
 }
 
 // hardCase is a loaded case with a walker.
@@ -141,7 +146,8 @@ func (n *hardNet) attempts(most int) (boxes []string, all []attempt) {
 			continue
 		}
 		f := oneOf(n.rnd, 0, 0, 1)
-		x := attempt{Source: a.stub[f].Addr(), Destination: z.stub[f].Addr(), Flow: network.Flow{Protocol: oneOf(n.rnd, "icmp", "icmp", "tcp", "udp")}}
+		x := attempt{Source: a.stub[f].Addr(), Destination: z.stub[f].Addr(),
+			Flow: network.Flow{Protocol: oneOf(n.rnd, "icmp", "icmp", "tcp", "udp")}}
 		if n.chance(15) {
 			if other := oneOf(n.rnd, n.own(z)...); other.Is4() == (f == 0) {
 				x.Destination = other
@@ -179,7 +185,8 @@ func (n *hardNet) withheld(seed uint64) func(box, file string) bool {
 	gone := map[string]bool{}
 	for _, d := range n.nodes {
 		gone[d.name] = rnd.IntN(8) == 0
-		for _, file := range []string{"routes4", "routes6", "addresses", "rules4", "rules6", "neighbours", "filters", "switches"} {
+		for _, file := range []string{"routes4", "routes6", "addresses", "rules4", "rules6", "neighbours", "filters",
+			"switches"} {
 			gone[d.name+" "+file] = rnd.IntN(8) == 0
 		}
 	}
@@ -196,9 +203,10 @@ func (n *hardNet) captures(form string, withheld func(box, file string) bool) st
 		wg.Go(func() {
 			for _, c := range [][2]string{
 				{"routes4", "ip" + option + " route show table all"}, {"routes6", "ip" + option + " -6 route show table all"},
-				{"addresses", "ip" + option + " addr"}, {"links", "ip" + option + " link"}, {"neighbours", "ip" + option + " neigh"},
+				{"addresses", "ip" + option + " addr"}, {"links", "ip" + option + " link"},
+				{"neighbours", "ip" + option + " neigh"},
 				{"rules4", "ip" + option + " rule"}, {"rules6", "ip" + option + " -6 rule"}, {"filters", "nft list ruleset"},
-				{"switches", "sysctl -a -r (forwarding|rp_filter|ip_forward|accept_local|proxy_arp|arp_ignore|ignore_routes_with_linkdown)$"},
+				{"switches", "sysctl -a -r (forwarding|rp_filter|ip_forward|proxy_arp|arp_ignore|ignore_routes_with_linkdown)$"},
 			} {
 				if form == "json" && c[0] == "filters" {
 					c[1] = "nft -j list ruleset"
