@@ -379,10 +379,12 @@ func TestASourceThatMayBeTheDevicesOwn(t *testing.T) {
 		facts string
 		want  forward.Both
 	}{
-		"its address is not known":       {"r: forwarding ipv4 off", forward.BothUnknown},
-		"another one is its own":         {"r: forwarding ipv4 off\nr: addr 10.1.0.1/24 lan", forward.Broken},
-		"it is lost as it would go out":  {"r: static 10.9.0.8/29 blackhole", forward.Broken},
-		"one of the other family is":     {"r: forwarding ipv4 off\nr: addr fd61::1/64 lan", forward.BothUnknown},
+		"its address is not known":      {"r: forwarding ipv4 off", forward.BothUnknown},
+		"another one is its own":        {"r: forwarding ipv4 off\nr: addr 10.1.0.1/24 lan", forward.Broken},
+		"it is lost as it would go out": {"r: static 10.9.0.8/29 blackhole", forward.Broken},
+		"one of the other family is":    {"r: forwarding ipv4 off\nr: addr fd61::1/64 lan", forward.BothUnknown},
+		"it is lost further on": {"r: direct 10.5.0.0/30 dev mid\nr: addr 10.5.0.1/30 mid\nr: static 10.9.0.0/25 via 10.5.0.2 dev mid\n" +
+			"s: direct 10.5.0.0/30 dev dn\ns: addr 10.5.0.2/30 dn\ns: direct 10.9.0.0/25 dev lan\ns: addr 10.9.0.2/25 lan\ns: forwarding ipv4 off", forward.Broken},
 		"a source check, and none known": {"r: check lan strict\nr: static 10.1.0.8/29 via 10.9.0.7 dev up", forward.BothUnknown},
 		"a source check, and one known":  {"r: check lan strict\nr: static 10.1.0.8/29 via 10.9.0.7 dev up\nr: addr 10.1.0.1/24 lan", forward.Broken},
 	} {

@@ -26,6 +26,7 @@ func TestFieldsBesideEachOther(t *testing.T) {
 		"tcp dport != @elsewhere drop":                                  {"deny perhaps"},
 		"th dport != 53 drop":                                           {"deny perhaps"},
 		"meta l4proto udp th dport != 1-52 drop":                        {"deny udp 53-65535"},
+		"ip saddr . ip daddr { 10.61.1.1 . 10.61.2.2 . 80 } drop":       {"deny perhaps"},
 		"tcp dport != @filled drop":                                     {"deny perhaps"},
 		"tcp dport > 80 drop":                                           {"deny perhaps"},
 		"th dport 53 meta l4proto udp drop":                             {"deny udp 53-53"},
