@@ -40,6 +40,7 @@ func commandTable(command string) string {
 		return bsdTable(m[1]+m[2], m[3]+m[4])
 	}
 	words := strings.Fields(low)
+	kernel := ofKernel.MatchString(low)
 	for i, w := range words {
 		switch lw := strings.ToLower(w); {
 		case i == 0 && (lw == "set" || lw == "no" || lw == "delete" || lw == "add"):
@@ -48,7 +49,7 @@ func commandTable(command string) string {
 			if name := words[1]; !mainPart(name) && tableName.MatchString(name) {
 				return name
 			}
-		case tableWords[lw] && i+1 < len(words):
+		case (tableWords[lw] || kernel && i > 1 && strings.HasPrefix("table", lw)) && i+1 < len(words):
 			name := strings.Trim(words[i+1], `"'`)
 			if sameTable[strings.ToLower(name)] || lw == "vdom" && mainPart(name) || !tableName.MatchString(name) ||
 				sourceWords[strings.ToLower(name)] {
@@ -103,8 +104,12 @@ func (p *Part) nameTables(src *Source, part string) {
 	}
 }
 
-// kernelTable matches a command that asks the kernel for a table by its number or name.
-var kernelTable = lazyregexp.New(`^(?:\S*/)?ip\b.*\btable\b`)
+// ofKernel matches a command of iproute, whose words may be cut short, and kernelTable one that asks for a table by its
+// number or name.
+var (
+	ofKernel    = lazyregexp.New(`^(?:sudo )?(?:\S*/)?ip\s`)
+	kernelTable = lazyregexp.New(`^(?:sudo )?(?:\S*/)?ip\b.*\st(?:a(?:b(?:le?)?)?)?\b`)
+)
 
 // bareCommandIn returns the first command for routes among lines that a reader left unread: its prompt was not known as
 // one, or is missing.

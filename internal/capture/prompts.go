@@ -27,13 +27,13 @@ var sureCommand = lazyregexp.New(`^(\S(?:.{0,58}?\S)??[ \t]*)((?:sudo )?(?:(?:/\
 	`|(?: (?:s|sh|sho|show|l|li|lis|list|ls|get|table|vrf)\b))|(?:netns|vrf) (?:exec|show))|` +
 	`ssh (?:-\S+ )*[\w.@-]+ ["']?(?:ip|show|display|get|netstat|route)\b|(?:show|sh|sho|display|dis|disp) [a-z]` +
 	`|get (?:rou|int|arp|sys)|netstat\b|route(?: -| print|$)|birdc?6? show|vtysh -|nft list` +
-	`|ip6?tables(?:-save)?(?: -|$)|sysctl |ifconfig\b|/(?:ip|ipv6|interface|routing) ).*)$`)
+	`|ip6?tables(?:-save)?(?: -|$)|sysctl |ifconfig\b|arp -[aen]|cat /proc/(?:sys/)?net/|/(?:ip|ipv6|interface|routing) ).*)$`)
 
 // mayHold are words without which a line holds no such command.
 var mayHold = [][]byte{[]byte("ip "), []byte("show "), []byte("sh "), []byte("sho "), []byte("display "),
 	[]byte("dis "), []byte("disp "), []byte("get "),
 	[]byte("netstat"), []byte("route"), []byte("bird"), []byte("vtysh"), []byte("nft "), []byte("tables"),
-	[]byte("sysctl "), []byte("ifconfig"),
+	[]byte("sysctl "), []byte("ifconfig"), []byte("arp -"), []byte("/proc/"),
 	[]byte("/ip"), []byte("/interface "), []byte("/routing ")}
 
 // timeOfDay is what changes in a prompt from one command to the next.

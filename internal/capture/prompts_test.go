@@ -34,8 +34,10 @@ func TestPromptsOfUnknownShapes(t *testing.T) {
 	}
 	for text, want := range map[string][]string{
 		"[23:14:02] op@mast-3:~$ ip route\nx\n[23:15:10] op@mast-3:~$ show ipv6 route fd6b:12:34::1\nx\n": {"ip route", "show ipv6 route fd6b:12:34::1"},
-		"mast 3# ip route show table 100\nx\n":                             {"ip route show table 100"}, // one, behind a sign of shells
-		"Command: show ip route vrf tickets\nx\n":                          {"show ip route vrf tickets"},
+		"mast 3# ip route show table 100\nx\n":                   {"ip route show table 100"}, // one, behind a sign of shells
+		"Command: show ip route vrf tickets\nx\n":                {"show ip route vrf tickets"},
+		"# cat /proc/net/route\nx\n# cat /proc/net/arp\nx\n# \n": {"cat /proc/net/route", "cat /proc/net/arp"},
+		"/ # arp -n\nx\n": {"arp -n"},
 		"x\nCommand: show ip route vrf tickets\nx\n":                       nil, // it may be a sentence
 		"# ip route show\nauto eth0\n# the way to the halls\n# and back\n": nil, // remarks
 		"#ip route add 10.61.0.0/16 via 10.61.1.1\nx\n":                    nil,

@@ -156,6 +156,9 @@ func namedRow(line []byte) network.UnreadRow {
 	if own {
 		return network.UnreadRow{Prefix: p}
 	} // else what stands in front of the mask is a next hop, as is 0.0.0.0 behind another address
+	if p := withoutGateway(line, a); p.IsValid() {
+		return network.UnreadRow{Prefix: p}
+	}
 	if !a.IsValid() {
 		a = bareDestination(line)
 	}
@@ -166,6 +169,23 @@ func namedRow(line []byte) network.UnreadRow {
 		return network.UnreadRow{Prefix: netip.PrefixFrom(a, a.BitLen())}
 	}
 	return network.UnreadRow{}
+}
+
+// withoutGateway returns the destination of a row in net-tools' columns that has no gateway: destination, 0.0.0.0, mask.
+func withoutGateway(line []byte, a netip.Addr) netip.Prefix {
+	w := bytes.Fields(line[:min(len(line), 80)])
+	if len(w) < 3 || !a.Is4() || string(w[0]) != a.String() || string(w[1]) != "0.0.0.0" {
+		return netip.Prefix{}
+	}
+	m, ok := layout.IPv4(w[2])
+	if !ok {
+		return netip.Prefix{}
+	}
+	bits, err := layout.MaskLength(m)
+	if p := netip.PrefixFrom(a, bits); err == nil && bits > 0 && p.Masked() == p {
+		return p
+	}
+	return netip.Prefix{}
 }
 
 // hostRow matches a line that begins with a single address, which may have lost the blank behind it.
