@@ -27,7 +27,8 @@ var sureCommand = lazyregexp.New(`^(\S(?:.{0,58}?\S)??[ \t]*)((?:sudo )?(?:(?:/\
 	`|(?: (?:s|sh|sho|show|l|li|lis|list|ls|get|table|vrf)\b))|(?:netns|vrf) (?:exec|show))|` +
 	`ssh (?:-\S+ )*[\w.@-]+ ["']?(?:ip|show|display|get|netstat|route)\b|(?:show|sh|sho|display|dis|disp) [a-z]` +
 	`|get (?:rou|int|arp|sys)|netstat\b|route(?: -| print|$)|birdc?6? show|vtysh -|nft list` +
-	`|ip6?tables(?:-save)?(?: -|$)|sysctl |ifconfig\b|arp -[aen]|cat /proc/(?:sys/)?net/|/(?:ip|ipv6|interface|routing) ).*)$`)
+	`|ip6?tables(?:-save)?(?: -|$)|sysctl |ifconfig\b|arp -[aen]|cat /proc/(?:sys/)?net/` +
+	`|/(?:ip|ipv6|interface|routing) ).*)$`)
 
 // mayHold are words without which a line holds no such command.
 var mayHold = [][]byte{[]byte("ip "), []byte("show "), []byte("sh "), []byte("sho "), []byte("display "),
@@ -56,7 +57,11 @@ func (p *prompter) learn() {
 			if m == nil || !endsPrompt(m[1]) {
 				continue
 			}
-			if _, _, known := p.prompted(line); known {
+			if device, _, known := p.prompted(line); known {
+				if p.bare == nil {
+					p.bare = map[string]string{}
+				}
+				p.bare[string(bytes.TrimSpace(m[1]))] = device
 				continue
 			}
 			key := timeOfDay.ReplaceAllString(strings.TrimRight(string(m[1]), " \t"), "0")
@@ -187,6 +192,17 @@ func asker(prompt string) string {
 		s = s[:i]
 	}
 	return strings.Join(promptWords.FindAllString(s, -1), "-")
+}
+
+// alone reads a line that is no more than a prompt which stands before a command elsewhere.
+func (p *prompter) alone(line []byte) (device string, ok bool) {
+	line = bytes.TrimSpace(line)
+	if len(p.bare) == 0 || len(line) == 0 || len(line) > longestOdd ||
+		bytes.IndexByte([]byte("#$%>"), line[len(line)-1]) < 0 {
+		return "", false
+	}
+	device, ok = p.bare[string(line)]
+	return device, ok
 }
 
 // oddly reads a line that begins with a prompt of an unknown shape that was learned.

@@ -75,3 +75,22 @@ func TestASquaredPromptFirst(t *testing.T) {
 	}
 	require.Equal(t, []string{"till", "peak", "peak"}, devices)
 }
+
+// TestAPromptAlone: a prompt of which no other command is known than one above is no answer to that one.
+func TestAPromptAlone(t *testing.T) {
+	for text, filters := range map[string]bool{
+		"gate$ nft list ruleset\ngate$ \n":          false,
+		"gate$ nft list ruleset\ngate$":             false,
+		"gate$ nft list ruleset\nmast$ \n":          true,
+		"gate$ nft list ruleset\nno such thing\n":   true,
+		"gate$ nft list ruleset\ngate$ up 3 days\n": false, // a command
+	} {
+		c, err := Read("x", []byte(text), 1)
+		require.NoError(t, err)
+		got := false
+		for _, p := range c.Parts {
+			got = got || len(p.Facts.Policy.Flows) > 0
+		}
+		require.Equal(t, filters, got, text)
+	}
+}

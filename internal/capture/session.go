@@ -95,8 +95,9 @@ type prompter struct {
 	last     string   // device of the last prompt
 	part     string   // that the last prompt named
 	odd      learned
-	headings []int           // shapes of those that name devices
-	titles   map[string]bool // names that stand above a listing each, in the shape titled; nil for none
+	bare     map[string]string // prompts of known shapes without their commands, and who asks there
+	headings []int             // shapes of those that name devices
+	titles   map[string]bool   // names that stand above a listing each, in the shape titled; nil for none
 	titled   int
 	counts   map[string]bool // names behind which prompts count the commands
 }
@@ -121,6 +122,9 @@ func (p *prompter) prompt(line []byte) (device, command string, ok bool) {
 	p.part = ""
 	if device, command, ok = p.prompted(line); !ok {
 		device, command, ok = p.oddly(line)
+	}
+	if !ok {
+		device, ok = p.alone(line)
 	}
 	if !ok {
 		device, ok = p.headed(line)
