@@ -82,7 +82,7 @@ func TestAPromptAlone(t *testing.T) {
 		"gate$ nft list ruleset\ngate$ \n":          false,
 		"gate$ nft list ruleset\ngate$":             false,
 		"gate$ nft list ruleset\nmast$ \n":          true,
-		"gate$ nft list ruleset\nno such thing\n":   true,
+		"gate$ nft list ruleset\nthe one of till\n": true,
 		"gate$ nft list ruleset\ngate$ up 3 days\n": false, // a command
 	} {
 		c, err := Read("x", []byte(text), 1)
