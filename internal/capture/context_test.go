@@ -20,6 +20,7 @@ func TestTheCommandNamesTheTable(t *testing.T) {
 		"ip r s t 45":                                     "45",
 		"sudo ip -6 ro ls tab red":                        "red",
 		"/sbin/ip r l t all":                              "",
+		"ip t show":                                       "",
 		"ip r get to 10.61.1.1":                           "",
 		"ip route show tos 0x10":                          "",
 		"show ip route t 45":                              "",

@@ -57,6 +57,9 @@ func TestUntold(t *testing.T) {
 		c, err := Load(dir)
 		require.NoError(t, err)
 		require.Equal(t, tt.want, c.Untold(c.Network.Device("edge"), route.IPv4), name)
+		if name == "iptables alone" {
+			require.Equal(t, all, c.Untold(c.Network.Device("edge"), route.IPv6), "of the other family nothing is told")
+		}
 	}
 }
 

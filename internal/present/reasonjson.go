@@ -15,6 +15,7 @@ type jsonArguments struct {
 	Failure   string `json:"failure,omitempty"`
 	Special   string `json:"special-next-hop,omitempty"`
 	Check     string `json:"source-check,omitempty"`
+	Bare      bool   `json:"interface-without-address,omitempty"`
 	Behind    string `json:"known-at,omitempty"`
 	NotTaken  string `json:"chosen-and-not-forwarding,omitempty"`
 	Inner     string `json:"outer-packet,omitempty"`
@@ -44,6 +45,7 @@ func arguments(r forward.Reason) jsonArguments {
 		Special:   r.Special.String(),
 		Behind:    r.Behind,
 		Host:      hostFaultWords[r.Host],
+		Bare:      r.Bare,
 	}
 	if r.Address.IsValid() {
 		a.Address = r.Address.String()

@@ -390,6 +390,11 @@ func TestASourceThatMayBeTheDevicesOwn(t *testing.T) {
 	} {
 		require.Equal(t, c.want, trace(r+c.facts, "10.1.0.9", "10.9.0.9").Verdict, name)
 	}
+	x := coretest.Build(r).Draft()
+	x.SetPolicy("r", network.Policy{Flows: []network.FlowRule{{Chain: 1, Mark: route.Mark{File: 9, Off: 1, End: 2}}}})
+	rt := forward.NewWalker(topology.Build(x.Freeze())).Trace(netip.MustParseAddr("10.1.0.9"), netip.MustParseAddr("10.9.0.9"))
+	require.Equal(t, forward.Filtered, rt.Forward.Verdict)
+	require.Equal(t, forward.BothUnknown, rt.Verdict, "a filter for what it forwards")
 }
 
 // TestALooseCheckWithoutAnAddress: a kernel's loose check is a strict one on an interface that has no IPv4 address; fed

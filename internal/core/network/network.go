@@ -340,7 +340,7 @@ func (d *Device) SourceCheck(ifname string, f route.Family) SourceCheck {
 			best = c
 		}
 	}
-	best.Bare = best.Combine && best.Mode == CheckLoose && f == route.IPv4 && d.ListsAddresses() &&
+	best.Bare = best.Combine && best.Mode == CheckLoose && d.ListsAddresses() &&
 		!d.Addresses().Any(func(a Address) bool { return a.Interface == ifname && a.Prefix.Addr().Is4() })
 	return best
 }

@@ -374,9 +374,9 @@ func (t *Topology) standsElsewhere(here port, entry network.Neighbour, elsewhere
 }
 
 // standsDown settles who answers for an address on an interface that is down, of a device that is on the link by another
-// one: IPv4 kernels do, and the entry tells that one does.
+// one: kernels do for IPv4, and the entry tells that one does.
 func (t *Topology) standsDown(here port, entry network.Neighbour, o Attachment, res *OnLink) {
-	if !o.Prefix.Addr().Is4() || !t.beside(here, o) {
+	if !t.beside(here, o) {
 		return
 	}
 	res.Answer, res.Confidence = Beside, NotKnown

@@ -40,9 +40,6 @@ func (f field) ofAny() bool {
 	return f.Payload != nil && f.Payload.Protocol == "th" || slices.ContainsFunc(f.Concat, field.ofAny)
 }
 
-// ofAny reports whether the rule asks for no protocol: other ports than some are those of what has no ports too.
-func (m match) ofAny() bool { return m.Protocol == "" }
-
 // applyTo narrows a rule by one value of the field; false where it cannot be told.
 func (f field) applyTo(m *match, v json.RawMessage) bool {
 	if len(f.Concat) == 0 {

@@ -393,15 +393,17 @@ func (w *walker) narrow(all []match, raw json.RawMessage, k key) []match {
 		return w.narrowNot(all, left.name(), m.Right, k)
 	}
 	values, ok := w.values(m.Right, k)
-	if m.Op == "!=" && left.ports() && len(values) > 0 && (!left.ofAny() || !slices.ContainsFunc(all, match.ofAny)) {
+	// what has no ports has other ones than some, too
+	ported := !left.ofAny() || !slices.ContainsFunc(all, func(m match) bool { return m.Protocol == "" })
+	if m.Op == "!=" && left.ports() && ported && len(values) > 0 {
 		values, ok = otherPorts(values)
 		m.Op = "in"
 	}
+	if left.ofAny() && (m.Op == "==" || m.Op == "in") {
+		all = eachTransport(all)
+	}
 	if m.Op != "==" && m.Op != "in" || !ok || len(values) == 0 || len(values)*len(all) > maxRules {
 		return undecided(all)
-	}
-	if left.ofAny() {
-		all = eachTransport(all)
 	}
 	var out []match
 	for _, one := range all {

@@ -5,6 +5,7 @@ import (
 	"encoding/hex"
 	"fmt"
 	"net/netip"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -23,17 +24,14 @@ const (
 
 // isNeighbourNames tells the line above the neighbours.
 func isNeighbourNames(line []byte) bool {
-	return strings.Join(strings.Fields(string(line)), " ") == "IP address HW type Flags HW address Mask Device"
+	return bytes.HasPrefix(line, []byte("IP address")) && strings.Join(strings.Fields(string(line)), " ") == "IP address HW type Flags HW address Mask Device"
 }
 
 // isAddress tells a row of an own address.
-func isAddress(line []byte) bool {
-	w := bytes.Fields(line)
+func isAddress(w []string) bool {
 	return len(w) == 6 && len(w[0]) == 32 && len(w[1]) >= 2 && len(w[1]) <= 8 && len(w[2]) == 2 && len(w[3]) == 2 &&
-		len(w[4]) == 2 && allHex(w[0]) && allHex(w[1]) && allHex(w[2]) && allHex(w[3]) && allHex(w[4])
+		len(w[4]) == 2 && !slices.ContainsFunc(w[:5], func(s string) bool { return strings.Trim(s, "0123456789abcdef") != "" })
 }
-
-func allHex(w []byte) bool { return len(bytes.Trim(w, "0123456789abcdef")) == 0 }
 
 // neighbour reads address, hardware type, flags, link-layer address, mask and interface.
 func (r *reader) neighbour(w []string, lo, hi int) error {

@@ -67,7 +67,7 @@ func recognise(text []byte) int {
 			n += 40
 		case len(line) > 140 && isSix(strings.Fields(string(line))):
 			n += 4
-		case isAddress(line):
+		case len(line) > 40 && len(line) < 140 && isAddress(strings.Fields(string(line))):
 			n += 4
 		}
 	}
@@ -104,11 +104,11 @@ func Read(text []byte) layout.Reading {
 		}
 		err := layout.ErrNotARoute
 		switch w := strings.Fields(string(line)); {
-		case (isSix(w) || isAddress(line) || r.near && len(w) == 6) && hi == len(text) && !r.seen[w[len(w)-1]]:
+		case (isSix(w) || isAddress(w) || r.near && len(w) == 6) && hi == len(text) && !r.seen[w[len(w)-1]]:
 			err = layout.ErrCut // the name of its interface may go on
 		case isSix(w):
 			err = r.six(w, lo, hi)
-		case isAddress(line):
+		case isAddress(w):
 			err = r.address(w, lo, hi)
 		case r.near && len(w) == 6:
 			err = r.neighbour(w, lo, hi)
