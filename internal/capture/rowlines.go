@@ -45,18 +45,21 @@ func otherLines(text []byte) others {
 // otherStarts is where such lines of a text begin, from an offset on where one begins: at most as many as are kept.
 func otherStarts(text []byte, from int) (starts []int) {
 	route, lost := from-1, from-1
+	routes, losses := newFinder(text, "route"), newFinder(text, void)
 	for lo, hi := range layout.Lines(text[from:]) {
 		lo, hi = from+lo, from+hi
+		line := text[lo:hi]
+		if indented(line) {
+			continue
+		}
 		if route < lo {
-			route = whereNext(text, lo, "route")
+			route = routes.next(lo)
 		}
 		if lost < lo {
-			lost = whereNext(text, lo, void)
+			lost = losses.next(lo)
 		}
-		line := text[lo:hi]
-		if indented(line) || lost >= hi &&
-			(route >= hi && (rowBegins(line) || variableBegins(line)) ||
-				isElement(line) || isObject(line) || isValues(line)) {
+		if lost >= hi && (route >= hi && (rowBegins(line) || variableBegins(line)) ||
+			isElement(line) || isObject(line) || isValues(line)) {
 			continue // a command may be glued to a row
 		}
 		if starts = append(starts, lo); len(starts) == mostOthers {
@@ -64,14 +67,6 @@ func otherStarts(text []byte, from int) (starts []int) {
 		}
 	}
 	return starts
-}
-
-// whereNext is the first offset from lo on at which a word stands, the end of the text where there is none.
-func whereNext(text []byte, lo int, word string) int {
-	if i := bytes.Index(text[lo:], []byte(word)); i >= 0 {
-		return lo + i
-	}
-	return len(text)
 }
 
 // lines yields the bounds of these lines, or of every line.
@@ -110,9 +105,12 @@ func variableBegins(line []byte) bool {
 	if bytes.HasPrefix(line, []byte(".1.3.")) || bytes.HasPrefix(line, []byte("iso.3.")) {
 		return true
 	}
-	module, _, ok := bytes.Cut(line[:min(len(line), 40)], []byte("::"))
-	return ok && bytes.HasSuffix(module, []byte("-MIB"))
+	i := bytes.IndexByte(line[:min(len(line), longestModule)], ':')
+	return i >= 0 && i+1 < len(line) && line[i+1] == ':' && bytes.HasSuffix(line[:i], []byte("-MIB"))
 }
+
+// longestModule is how long the name of a module may be.
+const longestModule = 40
 
 // isElement reports whether a line is an element of XML from its start tag to its end tag: what stands in angles in
 // front is no name of a device then.
@@ -156,8 +154,8 @@ const leastCommas = 4
 // mostSigns is how many letters and signs a row has before its first blank.
 const mostSigns = 4
 
-// rowBegins reports whether a line begins as rows do: letters and marks of a key, if any, an IPv4 prefix, and then a
-// word, a number or a bracket.
+// rowBegins reports whether a line begins as rows do: letters and marks of a key, if any, and an IPv4 prefix, or an
+// address alone, and then a word, a number or a bracket.
 func rowBegins(line []byte) bool {
 	i := 0
 	for i < len(line) && i < mostSigns && (line[i] == '>' || line[i] == '*' || 'A' <= line[i] && line[i] <= 'Z' ||
@@ -173,6 +171,10 @@ func rowBegins(line []byte) bool {
 		}
 	}
 	_, end, ok := layout.QuickPrefix(line, i)
+	if !ok && i == 0 {
+		end = max(bytes.IndexByte(line, ' '), 0)
+		_, ok = layout.IPv4(line[:end])
+	}
 	if !ok || end+1 >= len(line) || line[end] != ' ' {
 		return false
 	}

@@ -13,20 +13,24 @@ import (
 
 func TestRowBegins(t *testing.T) {
 	for line, want := range map[string]bool{
-		"10.61.16.0/24 dev hall0":                     true,
-		"B>* 10.61.16.0/24 [20/0] via 172.28.61.6":    true,
-		"O    10.61.16.0/24 [110/20] via 172.28.61.6": true,
-		"10.61.16.0/24      *[Static/5] 00:10:00":     true,
-		"10.61.16.0/24":                               false, // nothing behind it
-		"10.61.16.0/24 ":                              false,
-		"10.61.16.0/24 # show ip route":               false,
-		"10.61.16.0/24 | CHANGED | rc=0 >>":           false,
-		"10.61.16.7# show ip route":                   false,
-		"mast7 10.61.16.0/24 up":                      false,
-		"S10.61.16.0/24 up":                           false,
-		"* mast7 ** changed : False ***":              false,
-		"fd61::/64 dev hall0":                         false,
-		"":                                            false,
+		"10.61.16.0/24 dev hall0":                      true,
+		"B>* 10.61.16.0/24 [20/0] via 172.28.61.6":     true,
+		"O    10.61.16.0/24 [110/20] via 172.28.61.6":  true,
+		"10.61.16.0/24      *[Static/5] 00:10:00":      true,
+		"10.61.16.0/24":                                false, // nothing behind it
+		"10.61.16.0/24 ":                               false,
+		"10.61.16.0/24 # show ip route":                false,
+		"10.61.16.0/24 | CHANGED | rc=0 >>":            false,
+		"10.61.16.7# show ip route":                    false,
+		"10.61.16.7   172.28.61.6  255.255.255.0   UG": true,
+		"10.61.16.7 # show ip route":                   false,
+		"10.61.16.300 172.28.61.6":                     false,
+		"ssh 10.61.16.7 admin":                         false,
+		"mast7 10.61.16.0/24 up":                       false,
+		"S10.61.16.0/24 up":                            false,
+		"* mast7 ** changed : False ***":               false,
+		"fd61::/64 dev hall0":                          false,
+		"":                                             false,
 	} {
 		require.Equal(t, want, rowBegins([]byte(line)), line)
 	}

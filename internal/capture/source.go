@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"math"
-	"runtime"
 	"slices"
 	"sync"
 	"sync/atomic"
@@ -68,9 +67,10 @@ func newSource(name string, raw []byte) (*Source, error) {
 		return s, nil
 	}
 	whole := document(s.raw)
-	soiled := anywhere(s.raw, dirty)
-	if !whole && (soiled && anywhere(s.raw, oddControls) || anywhere(s.raw, oddSigns)) {
+	seen := look(s.raw, !whole)
+	if !whole && (seen.odd || seen.soiled && anywhere(s.raw, oddControls)) {
 		s.raw = lineEnds(s.raw)
+		seen = look(s.raw, true)
 	}
 	s.text = s.raw
 	var edge func([]byte) int
@@ -79,7 +79,7 @@ func newSource(name string, raw []byte) (*Source, error) {
 	}
 	s.edge = edge
 	s.spaced = !whole && doubleSpaced(s.raw)
-	if edge != nil || s.spaced || soiled || !whole && anywhere(s.raw, noisy) {
+	if edge != nil || s.spaced || seen.soiled || seen.noisy {
 		s.clean(edge)
 	}
 	return s, nil
@@ -101,60 +101,6 @@ func toUTF8(b []byte) []byte {
 		units = append(units, order.Uint16(b[i:]))
 	}
 	return []byte(string(utf16.Decode(units)))
-}
-
-// largePart is the least size of the parts in which a large file is looked through side by side.
-const largePart = 4 << 20
-
-// anywhere reports whether found says yes of any part of b. The parts overlap, so that no sign is cut in two.
-func anywhere(b []byte, found func([]byte) bool) bool {
-	n := min(len(b)/largePart, runtime.GOMAXPROCS(0))
-	if n < 2 {
-		return found(b)
-	}
-	var yes atomic.Bool
-	var wg sync.WaitGroup
-	for i := range n {
-		wg.Go(func() {
-			if found(b[len(b)*i/n : min(len(b)*(i+1)/n+maxSign, len(b))]) {
-				yes.Store(true)
-			}
-		})
-	}
-	wg.Wait()
-	return yes.Load()
-}
-
-// maxSign is longer than any sign that noisy looks for.
-const maxSign = 32
-
-// bom is the UTF-8 byte-order mark.
-var bom = []byte{0xef, 0xbb, 0xbf}
-
-// dirty reports whether anything but printable text, tabs and line ends is in b.
-func dirty(b []byte) bool {
-	if bytes.HasPrefix(b, bom) {
-		return true
-	}
-	for i := 0; i < len(b); i++ {
-		// Eight bytes at a time while none is below 0x20 or is 0x7f: the usual bit trick for "a byte less than n".
-		for i+8 <= len(b) {
-			w := binary.LittleEndian.Uint64(b[i:])
-			del := w ^ 0x7f7f7f7f7f7f7f7f
-			if ((w-0x2020202020202020)&^w|(del-0x0101010101010101)&^del)&0x8080808080808080 != 0 {
-				break
-			}
-			i += 8
-		}
-		if i == len(b) {
-			break
-		}
-		c := b[i]
-		if c < ' ' && c != '\n' && c != '\t' && (c != '\r' || i+1 < len(b) && b[i+1] != '\n') || c == 0x7f {
-			return true
-		}
-	}
-	return false
 }
 
 // margin is how long the margin of a line is.
@@ -226,98 +172,6 @@ func document(b []byte) bool {
 	second := bytes.TrimLeft(b[1:min(len(b), 100)], " \t\r\n")
 	return len(second) > 0 &&
 		(b[0] == '[' && second[0] == '{' && b[len(b)-1] == ']' || b[0] == '{' && second[0] == '"' && b[len(b)-1] == '}')
-}
-
-// A noiseSign is what stands in each line that quiet would change, and which of its bytes is looked for: one that is
-// rare in tables.
-type noiseSign struct {
-	text string
-	key  int
-}
-
-// noiseSigns are these signs by the bytes that are looked for.
-var noiseSigns = func() (signs [256][]noiseSign) {
-	for _, s := range []noiseSign{
-		{"%", 0}, {"^", 0}, {"--", 0}, {angle, 0}, {"(more", 0}, {"command not found", 14}, {"d is not running", 10},
-		{"(END)", 0}, {"[edit", 0}, {"{master", 0}, {"{backup", 0}, {"\n[/", 0}, {"```", 0}, {"~~~", 0},
-	} {
-		c := s.text[s.key]
-		signs[c] = append(signs[c], s)
-	}
-	return signs
-}()
-
-// angle is what a number stands behind where a log's line begins; names in it are those of prompts and of XML.
-const angle = "\n<"
-
-// isNoiseKey tells of a byte whether it is looked for.
-var isNoiseKey = func() (is [256]byte) {
-	for c, signs := range noiseSigns {
-		if len(signs) > 0 {
-			is[c] = 1
-		}
-	}
-	return is
-}()
-
-// noisePairs tells which bytes may follow one that is looked for.
-var noisePairs = func() (may [256][4]uint64) {
-	for c, signs := range noiseSigns {
-		for _, s := range signs {
-			if s.key+1 == len(s.text) {
-				may[c] = [4]uint64{math.MaxUint64, math.MaxUint64, math.MaxUint64, math.MaxUint64}
-				continue
-			}
-			next := s.text[s.key+1]
-			may[c][next/64] |= 1 << (next % 64)
-		}
-	}
-	return may
-}()
-
-// mayBeNoise reports whether the byte at i is looked for, as far as the next one tells.
-func mayBeNoise(b []byte, i int) bool {
-	if isNoiseKey[b[i]] == 0 {
-		return false
-	}
-	if i+1 == len(b) {
-		return true
-	}
-	next := b[i+1]
-	return noisePairs[b[i]][next/64]>>(next%64)&1 == 1
-}
-
-// noisy is a cheap look for anything that quiet would change.
-func noisy(b []byte) bool {
-	for i := 0; i < len(b); {
-		if i+8 <= len(b) {
-			w := b[i : i+8]
-			if isNoiseKey[w[0]]|isNoiseKey[w[1]]|isNoiseKey[w[2]]|isNoiseKey[w[3]]|
-				isNoiseKey[w[4]]|isNoiseKey[w[5]]|isNoiseKey[w[6]]|isNoiseKey[w[7]] == 0 {
-				i += 8
-				continue
-			}
-		}
-		for end := min(i+8, len(b)); i < end; i++ {
-			if mayBeNoise(b, i) && noisyAt(b, i) {
-				return true
-			}
-		}
-	}
-	return false
-}
-
-// noisyAt reports whether the byte at i belongs to a sign that is looked for by it.
-func noisyAt(b []byte, i int) bool {
-	for _, s := range noiseSigns[b[i]] {
-		start := i - s.key
-		end := start + len(s.text)
-		if start >= 0 && end <= len(b) && string(b[start:end]) == s.text &&
-			(s.text != angle || end < len(b) && b[end] >= '0' && b[end] <= '9') {
-			return true
-		}
-	}
-	return false
 }
 
 // appendClean appends one line as a terminal would show it: escapes do nothing, a backspace moves back, a carriage

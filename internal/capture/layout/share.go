@@ -16,7 +16,23 @@ type sharer struct {
 	many   map[string]route.AttrID
 	last   single
 	lastID route.AttrID
+	recent []recent // by a few of their bytes; made for tables that differ from row to row
+	differ int      // how often a row did
 }
+
+// A recent is attributes that a row had a while ago: a look at a few bytes and one comparison find them, where the map
+// would have all of them hashed.
+type recent struct {
+	single
+	id  route.AttrID
+	set bool
+}
+
+// Of tables with so many rows that differ from the one before, so many attributes are kept at hand.
+const (
+	manyDiffer = 256
+	mostRecent = 64
+)
 
 // single is the attributes of a route with at most one next hop.
 type single struct {
@@ -48,13 +64,36 @@ func (s *sharer) id(l *route.List, a *route.Attributes) route.AttrID {
 	} else if k == s.last {
 		return s.lastID
 	}
+	if s.differ++; s.differ == manyDiffer {
+		s.recent = make([]recent, mostRecent)
+	}
+	var slot *recent
+	if s.recent != nil {
+		if slot = &s.recent[k.place()]; slot.set && slot.single == k {
+			return slot.id
+		}
+	}
 	id, ok := s.single[k]
 	if !ok {
 		id = l.Share(kept(a))
 		s.single[k] = id
 	}
-	s.last, s.lastID = k, id
+	if slot != nil {
+		*slot = recent{k, id, true}
+	} else {
+		s.last, s.lastID = k, id
+	}
 	return id
+}
+
+// place is which of the recent ones these attributes may be.
+func (k *single) place() int {
+	b := k.address.As16()
+	n := int(b[15]) + 7*int(b[14]) + 13*int(b[13])
+	if len(k.ifname) > 0 {
+		n += 5 * int(k.ifname[len(k.ifname)-1])
+	}
+	return (n + 3*int(k.bgp.NeighbourAS) + 11*int(k.bgp.LocalPreference.Value)) % mostRecent
 }
 
 // kept copies attributes to where they stay.

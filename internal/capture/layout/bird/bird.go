@@ -8,6 +8,7 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
+	"net/netip"
 	"strings"
 
 	"zarvek/internal/capture/layout"
@@ -64,7 +65,8 @@ var types = map[string]route.Special{
 
 // head is a line that begins a route.
 type head struct {
-	prefix string // "": that of the route before
+	prefix netip.Prefix // the zero Prefix: that of the route before
+	wrong  error        // with its prefix
 	attr   layout.Attributes
 	chosen bool
 }
@@ -83,7 +85,8 @@ func parse(line string) (head, error) {
 	}
 	w := strings.Fields(left)
 	if len(w) > 0 && layout.LooksLikeAddress([]byte(w[0])) {
-		h.prefix, w = w[0], w[1:]
+		h.prefix, h.wrong = layout.Prefix([]byte(w[0]), false)
+		w = w[1:]
 	}
 	if len(w) == 0 {
 		return h, layout.ErrNotARoute
@@ -203,12 +206,13 @@ func nextHop(w []string) (route.NextHop, error) {
 type reader struct {
 	layout.Collector
 	table   string
-	prefix  string
+	prefix  netip.Prefix // of the routes that follow; the zero Prefix: none is known
 	cur     head
 	pending bool
 	lo, hi  int
 	text    []byte
-	seen    layout.Likenesses[head]          // lines by all that they say but the prefix, the time and the metric
+	ways    []route.NextHop                  // those of cur
+	seen    layout.Likenesses[*head]         // lines by all that they say but the prefix, the time and the metric
 	hops    layout.Likenesses[route.NextHop] // lines below them
 }
 
@@ -224,7 +228,7 @@ func Read(text []byte) layout.Reading {
 		if err := r.line(line, lo, hi); err != nil {
 			r.flush()
 			if line[0] != ' ' && line[0] != '\t' { // the prefix of what stands below may have been there
-				r.prefix = ""
+				r.prefix = netip.Prefix{}
 			}
 			if hi == len(text) && len(r.Facts.Tables) > 0 {
 				err = fmt.Errorf("%w: %w", layout.ErrCut, err)
@@ -244,7 +248,7 @@ func Read(text []byte) layout.Reading {
 func (r *reader) line(line []byte, lo, hi int) error {
 	if t, ok := tableHeading(line); ok {
 		r.flush()
-		r.table, r.prefix = t, ""
+		r.table, r.prefix = t, netip.Prefix{}
 		if t == "master4" || t == "master6" || t == "master" {
 			r.table = "default"
 		}
@@ -255,10 +259,12 @@ func (r *reader) line(line []byte, lo, hi int) error {
 		r.Pass(lo, hi, layout.Title)
 		return nil
 	}
-	if h, ok := r.quick(line); ok {
-		return r.begin(h, lo, hi)
-	}
 	indented := line[0] == ' ' || line[0] == '\t'
+	if !indented {
+		if h, ok := r.quick(line); ok {
+			return r.begin(h, lo, hi)
+		}
+	}
 	if r.hops.Key(-1, line); indented && r.pending {
 		if h, ok := r.hops.Known(); ok {
 			r.goesOn(h, hi)
@@ -291,30 +297,33 @@ func (r *reader) line(line []byte, lo, hi int) error {
 		return err
 	}
 	r.remember(line, h)
-	return r.begin(h, lo, hi)
+	return r.begin(&h, lo, hi)
 }
 
 // goesOn adds a next hop that stands on a line of its own.
 func (r *reader) goesOn(h route.NextHop, hi int) {
-	r.cur.attr.NextHops = append(r.cur.attr.NextHops, h)
+	r.ways = append(r.ways, h)
+	r.cur.attr.NextHops = r.ways
 	r.hi = hi
 	r.Collector.Read++
 }
 
 // begin takes a line that begins a route.
-func (r *reader) begin(h head, lo, hi int) error {
+func (r *reader) begin(h *head, lo, hi int) error {
 	r.flush()
-	if h.prefix != "" {
-		if _, err := layout.Prefix([]byte(h.prefix), false); err != nil {
-			r.prefix = ""
-			return err
-		}
+	if h.wrong != nil {
+		r.prefix = netip.Prefix{}
+		return h.wrong
+	}
+	if h.prefix.IsValid() {
 		r.prefix = h.prefix
 	}
-	if r.prefix == "" {
+	if !r.prefix.IsValid() {
 		return layout.ErrNoRoute
 	}
-	r.cur, r.pending, r.lo, r.hi = h, true, lo, hi
+	r.cur, r.pending, r.lo, r.hi = *h, true, lo, hi
+	r.ways = append(r.ways[:0], h.attr.NextHops...)
+	r.cur.attr.NextHops = r.ways
 	r.Collector.Read++
 	return nil
 }
@@ -358,10 +367,7 @@ func (r *reader) flush() {
 		return
 	}
 	r.pending = false
-	p, err := layout.Prefix([]byte(r.prefix), false)
-	if err != nil {
-		return // was checked when it was read
-	}
+	p := r.prefix
 	state := route.State(0)
 	if r.cur.chosen {
 		state = route.Active | route.Installed

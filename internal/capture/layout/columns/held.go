@@ -14,6 +14,7 @@ type held struct {
 	attr   layout.Attributes
 	state  route.State
 	lo, hi int
+	like   *likeRow // the row that is remembered as this one; nil where none is, or where it is one no more
 }
 
 // hold takes a route until it is known whether more rows belong to it. More: the row has no destination of its own.
@@ -23,7 +24,7 @@ func (r *reader) hold(h held, more bool) {
 		o.attr.Subtype == h.attr.Subtype && o.attr.Preference == h.attr.Preference && o.attr.Metric == h.attr.Metric &&
 		o.attr.Special == h.attr.Special {
 		o.attr.NextHops = append(o.attr.NextHops, h.attr.NextHops...)
-		o.hi = h.hi
+		o.hi, o.like = h.hi, nil
 		return
 	}
 	r.release()
@@ -37,5 +38,8 @@ func (r *reader) release() {
 	}
 	r.holds = false
 	h := &r.held
-	r.Add(h.table, r.kind(), h.attr.Route(h.prefix, h.state, layout.Mark(h.lo, h.hi)), r.Room(r.text[h.lo:]))
+	s := r.Add(h.table, r.kind(), h.attr.Route(h.prefix, h.state, layout.Mark(h.lo, h.hi)), r.Room(r.text[h.lo:]))
+	if h.like != nil {
+		h.like.shared, h.like.isShared = s, true
+	}
 }

@@ -45,6 +45,7 @@ type reader struct {
 	// A destination whose other cells, or further next hops, stand on the lines below.
 	last     *rowCells
 	lastRow  rowCells // last, where it was read quickly
+	quickly  quickRow // the last row, where it was read quickly and nothing goes on with it yet
 	pending  *rowCells
 	seen     layout.Likenesses[*likeRow] // of the rows right above
 	addrSeen map[netip.Addr]bool
@@ -126,6 +127,7 @@ func Read(text []byte) layout.Reading {
 		if r.quick(text[lo:hi], lo, hi) {
 			continue
 		}
+		r.unfold()
 		if r.surely(text[lo:hi]) {
 			r.frame.end(&r)
 			if r.take(string(text[lo:hi]), lo, hi, r.rowAlone) {
@@ -138,6 +140,7 @@ func Read(text []byte) layout.Reading {
 			r.seen.Forget()
 		}
 	}
+	r.unfold()
 	r.frame.end(&r)
 	if r.pending != nil {
 		r.leavePending(layout.ErrCut)

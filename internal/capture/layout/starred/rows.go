@@ -3,6 +3,7 @@ package starred
 import (
 	"bytes"
 	"fmt"
+	"net/netip"
 	"strings"
 
 	"zarvek/internal/capture/layout"
@@ -29,9 +30,17 @@ var protocols = map[string]route.Protocol{
 
 // row is what "[Protocol/preference]" says.
 type row struct {
-	protocol   string
+	protocol   route.Protocol
+	subtype    string
 	preference route.Number
 	end        int // behind the bracket
+}
+
+// rowOf is what a protocol with its preference says.
+func rowOf(name string, preference route.Number) row {
+	x := row{preference: preference}
+	x.protocol, x.subtype = protocolOf(name)
+	return x
 }
 
 // parseProtocol reads the bracket at the start of s. Hidden routes may lack the preference.
@@ -45,7 +54,8 @@ func parseProtocol(s []byte) (row, bool) {
 	if name == "" || name[0] < 'A' || name[0] > 'Z' {
 		return row{}, false
 	}
-	x := row{protocol: name, end: end + 1}
+	x := rowOf(name, route.Number{})
+	x.end = end + 1
 	if slash {
 		n, ok := layout.Uint([]byte(strings.TrimLeft(strings.TrimSpace(pref), "-")))
 		if !ok {
@@ -61,38 +71,50 @@ func (r *reader) fullLine(line []byte, lo, hi int) error {
 	lead, wordEnd := layout.Field(line, 0)
 	if lead == 0 { // a prefix, with its first route behind it or on the next line
 		r.flush()
-		if err := r.startsPrefix(line, wordEnd); err != nil {
-			r.prefix = ""
+		p, err := firstPrefix(line[:wordEnd])
+		if err != nil {
+			r.prefix = netip.Prefix{}
 			return err
 		}
-		r.under = 0
+		r.startsPrefix(p)
 		lead, _ = layout.Field(line, wordEnd)
 		if lead == len(line) {
 			r.Pass(lo, hi, layout.PrefixHeading) // the route is on the next line
 			return nil
 		}
 	}
-	rest := line[lead:]
+	return r.routeLine(line[lead:], lo, hi)
+}
+
+// startsPrefix begins the routes of another prefix.
+func (r *reader) startsPrefix(p netip.Prefix) {
+	r.flush()
+	r.prefix, r.under = p, 0
+}
+
+// routeLine reads what stands behind a prefix, or behind the blanks of a line below one.
+func (r *reader) routeLine(rest []byte, lo, hi int) error {
 	if rest[0] == '*' || rest[0] == '+' || rest[0] == '-' || rest[0] == '[' {
-		mark := rest[0]
+		mark, behind := rest[0], rest
 		if mark != '[' {
-			rest = rest[1:]
+			behind = rest[1:]
 		}
-		if x, ok := parseProtocol(rest); ok {
-			if err := r.begin(x, mark, rest[x.end:], lo, hi); err != nil {
+		if x, ok := r.protocol(behind); ok {
+			if err := r.begin(x, mark, behind[x.end:], lo, hi); err != nil {
 				return err
 			}
 			r.under++
 			r.lines = append(r.lines[:0], layout.Mark(lo, hi))
 			return nil
 		}
+		rest = behind
 	}
 	if !r.pending {
 		return layout.ErrNoRoute
 	}
 	if r.attr.Protocol != route.BGP && r.attr.Protocol != route.Aggregate && bytes.HasPrefix(rest, []byte("AS path:")) {
 		r.flush() // it belongs to a route whose first line is gone, and so does what follows
-		r.prefix = ""
+		r.prefix = netip.Prefix{}
 		return layout.ErrNoRoute
 	}
 	if err := r.below(rest); err != nil {
@@ -104,70 +126,66 @@ func (r *reader) fullLine(line []byte, lo, hi int) error {
 	return nil
 }
 
-// startsPrefix reads the prefix that a line begins with.
-func (r *reader) startsPrefix(line []byte, wordEnd int) error {
-	word := line[:wordEnd]
-	if p, _, ok := layout.QuickPrefix(line, 0); ok {
-		r.prefix = string(word)
-		r.quick, r.quickOf = p, r.prefix
-		return nil
+// protocol is parseProtocol, which most rows ask the same.
+func (r *reader) protocol(s []byte) (row, bool) {
+	if len(r.bracket) > 0 && bytes.HasPrefix(s, r.bracket) {
+		return r.bracked, true
 	}
-	if !layout.LooksLikeAddress(word) {
-		return layout.ErrNotARoute
+	x, ok := parseProtocol(s)
+	if ok {
+		r.bracket, r.bracked = append(r.bracket[:0], s[:x.end]...), x
 	}
-	if _, err := layout.Prefix(word, false); err != nil {
-		return err
-	}
-	r.prefix = string(word)
-	return nil
+	return x, ok
 }
 
-// usual reports whether a line is one of the most frequent ones of the full form, at a look: a prefix with its first
-// route, or a way that is in use, or a path, below one.
-func usual(line []byte) bool {
-	if line[0] != ' ' {
-		_, end, ok := layout.QuickPrefix(line, 0)
-		if !ok {
-			return false
-		}
-		lead, _ := layout.Field(line, end)
-		return lead < len(line) && bytes.IndexByte([]byte("*+-["), line[lead]) >= 0
+// firstPrefix reads the prefix that a line begins with.
+func firstPrefix(word []byte) (netip.Prefix, error) {
+	if !layout.LooksLikeAddress(word) {
+		return netip.Prefix{}, layout.ErrNotARoute
 	}
-	lead, _ := layout.Field(line, 0)
-	return lead < len(line) && (line[lead] == '>' || bytes.HasPrefix(line[lead:], []byte("AS path: ")))
+	return layout.Prefix(word, false)
+}
+
+// usual reads a line that is one of the most frequent ones of the full form, at a look: a prefix with its first route,
+// or a way that is in use, or a path, below one. Lead is where the route or the way begins.
+func usual(line []byte) (p netip.Prefix, lead int, ok bool) {
+	end := 0
+	if line[0] != ' ' {
+		if p, end, ok = layout.QuickPrefix(line, 0); !ok {
+			return p, 0, false
+		}
+	}
+	for lead = end; lead < len(line) && (line[lead] == ' ' || line[lead] == '\t'); {
+		lead++
+	}
+	if lead == len(line) {
+		return p, lead, false
+	}
+	if c := line[lead]; end > 0 {
+		return p, lead, c == '*' || c == '+' || c == '-' || c == '['
+	}
+	return p, lead, line[lead] == '>' || bytes.HasPrefix(line[lead:], []byte("AS path: "))
 }
 
 // begin starts a route: what stands behind the bracket are age, metric and the like.
 func (r *reader) begin(x row, mark byte, rest []byte, lo, hi int) error {
 	r.flush()
-	if r.prefix == "" {
+	if !r.prefix.IsValid() {
 		return layout.ErrNoRoute
 	}
 	r.attr = layout.Attributes{Attributes: route.Attributes{Preference: x.preference, NextHops: r.attr.NextHops[:0]}}
-	r.attr.Protocol, r.attr.Subtype = protocolOf(x.protocol)
+	r.attr.Protocol, r.attr.Subtype = x.protocol, x.subtype
 	if r.attr.Protocol == route.Local {
 		r.attr.Special = route.Receive
 	}
-	for part := range bytes.SplitSeq(rest, []byte{','}) {
-		part = bytes.TrimSpace(part)
-		s, ok := bytes.CutPrefix(part, []byte("metric "))
-		if !ok {
-			s, ok = bytes.CutPrefix(part, []byte("MED ")) // BGP's (RFC 4271 section 5.1.4)
+	for part := rest; len(rest) > 0; part = rest {
+		if i := bytes.IndexByte(rest, ','); i >= 0 {
+			part, rest = rest[:i], rest[i+1:]
+		} else {
+			rest = nil
 		}
-		if ok {
-			n, good := layout.Uint(bytes.TrimSpace(s))
-			if !good {
-				return fmt.Errorf("%w: %q", layout.ErrNumber, s)
-			}
-			r.attr.Metric = route.N(n)
-			if r.attr.Protocol == route.BGP {
-				r.attr.BGP.ByMetric = true
-			}
-		}
-		if s, ok := bytes.CutPrefix(part, []byte("localpref ")); ok {
-			if n, good := layout.Uint(bytes.TrimSpace(s)); good {
-				r.attr.BGP.LocalPreference = route.N(n)
-			}
+		if err := r.tells(bytes.TrimSpace(part)); err != nil {
+			return err
 		}
 	}
 	r.state = 0
@@ -184,6 +202,30 @@ func (r *reader) begin(x row, mark byte, rest []byte, lo, hi int) error {
 	return nil
 }
 
+// tells takes what stands between two commas behind the bracket.
+func (r *reader) tells(part []byte) error {
+	s, ok := bytes.CutPrefix(part, []byte("metric "))
+	if !ok {
+		s, ok = bytes.CutPrefix(part, []byte("MED ")) // BGP's (RFC 4271 section 5.1.4)
+	}
+	if ok {
+		n, good := layout.Uint(bytes.TrimSpace(s))
+		if !good {
+			return fmt.Errorf("%w: %q", layout.ErrNumber, s)
+		}
+		r.attr.Metric = route.N(n)
+		if r.attr.Protocol == route.BGP {
+			r.attr.BGP.ByMetric = true
+		}
+	}
+	if s, ok := bytes.CutPrefix(part, []byte("localpref ")); ok {
+		if n, good := layout.Uint(bytes.TrimSpace(s)); good {
+			r.attr.BGP.LocalPreference = route.N(n)
+		}
+	}
+	return nil
+}
+
 func protocolOf(s string) (route.Protocol, string) {
 	p, ok := protocols[strings.ToLower(s)]
 	if !ok {
@@ -192,15 +234,33 @@ func protocolOf(s string) (route.Protocol, string) {
 	return p, ""
 }
 
+// A lineUnder is what a line below a route says: a next hop, or the path by which BGP heard of it.
+type lineUnder struct {
+	hop    route.NextHop
+	path   route.BGPPath
+	isPath bool
+}
+
 // below reads a line under a route: a next hop or what stands in its place.
 func (r *reader) below(s []byte) error {
-	r.ways.Key(-1, s)
-	if h, ok := r.ways.Known(); ok {
-		r.attr.NextHops = append(r.attr.NextHops, h)
+	r.unders.Key(-1, s)
+	if u, ok := r.unders.Known(); ok {
+		if u.isPath {
+			r.heardBy(&u.path)
+		} else {
+			r.attr.NextHops = append(r.attr.NextHops, u.hop)
+		}
 		return nil
 	}
 	if path, ok := bytes.CutPrefix(s, []byte("AS path:")); ok {
-		r.path(path)
+		if len(bytes.TrimSpace(path)) == 0 {
+			return nil
+		}
+		path, _, _ = bytes.Cut(path, []byte{','})
+		var p route.BGPPath
+		layout.ASPath(string(path), &p)
+		r.unders.Keep(lineUnder{path: p, isPath: true})
+		r.heardBy(&p)
 		return nil
 	}
 	h := route.NextHop{}
@@ -267,22 +327,12 @@ func (r *reader) below(s []byte) error {
 		}
 	}
 	r.attr.NextHops = append(r.attr.NextHops, h)
-	r.ways.Keep(h)
+	r.unders.Keep(lineUnder{hop: h})
 	return nil
 }
 
-// path reads what stands behind "AS path:", which may be nothing.
-func (r *reader) path(s []byte) {
-	if len(bytes.TrimSpace(s)) == 0 {
-		return
-	}
-	s, _, _ = bytes.Cut(s, []byte{','})
-	r.paths.Key(-1, s)
-	p, known := r.paths.Known()
-	if !known {
-		layout.ASPath(string(s), &p)
-		r.paths.Keep(p)
-	}
+// heardBy takes what a path says.
+func (r *reader) heardBy(p *route.BGPPath) {
 	b := &r.attr.BGP
 	b.Length = p.Length
 	if p.NeighbourAS != 0 {
@@ -326,15 +376,16 @@ func (r *reader) terseRow(line []byte, lo, hi int) error {
 	}
 	if len(w) > 2 && layout.LooksLikeAddress([]byte(w[0])) && strings.Contains(w[0], "/") {
 		r.flush()
-		if _, err := layout.Prefix([]byte(w[0]), false); err != nil {
-			r.prefix = ""
+		var err error
+		if r.prefix, err = layout.Prefix([]byte(w[0]), false); err != nil {
+			r.prefix = netip.Prefix{}
 			return err
 		}
-		r.prefix, w = w[0], w[1:]
+		w = w[1:]
 	} else if len(w) == 1 && strings.Contains(w[0], "/") {
-		if _, err := layout.Prefix([]byte(w[0]), false); err == nil {
+		if p, err := layout.Prefix([]byte(w[0]), false); err == nil {
 			r.flush()
-			r.prefix, r.sign = w[0], mark
+			r.prefix, r.sign = p, mark
 			r.Pass(lo, hi, layout.PrefixHeading)
 			return nil
 		}
@@ -344,13 +395,13 @@ func (r *reader) terseRow(line []byte, lo, hi int) error {
 		if !ok {
 			return fmt.Errorf("%w: %q", layout.ErrNumber, w[1])
 		}
-		x := row{protocol: terseLetters[w[0]], preference: route.N(n)}
+		x := rowOf(terseLetters[w[0]], route.N(n))
 		if err := r.begin(x, mark, nil, lo, hi); err != nil {
 			return err
 		}
 		w = w[2:]
 		if len(w) > 0 && !strings.HasPrefix(w[0], ">") {
-			if n, ok := layout.Uint([]byte(w[0])); ok && x.protocol != "BGP" {
+			if n, ok := layout.Uint([]byte(w[0])); ok && x.protocol != route.BGP {
 				r.attr.Metric = route.N(n)
 			}
 		}

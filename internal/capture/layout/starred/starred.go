@@ -61,6 +61,7 @@ const (
 
 type reader struct {
 	layout.Collector
+	text   []byte
 	form   form
 	table  string
 	family route.Family // of a forwarding table
@@ -85,13 +86,12 @@ type reader struct {
 
 	waiting *waiting // a row of a forwarding table
 
-	prefix  string // of the rows that follow
-	quickOf string // the prefix that quick was parsed of
-	quick   netip.Prefix
-	sign    byte // of the terse row whose prefix stands alone on the line above; 0 for none
+	prefix  netip.Prefix // of the rows that follow; the zero Prefix: none is known
+	sign    byte         // of the terse row whose prefix stands alone on the line above; 0 for none
 	pending bool
-	ways    layout.Likenesses[route.NextHop] // of lines below a route
-	paths   layout.Likenesses[route.BGPPath] // the same
+	bracket []byte                       // the last protocol with its preference, as the text has it
+	bracked row                          // and as it was read
+	unders  layout.Likenesses[lineUnder] // of lines below a route
 	attr    layout.Attributes
 	state   route.State
 	lo, hi  int
@@ -99,7 +99,7 @@ type reader struct {
 
 // Read reads a text of this family.
 func Read(text []byte) layout.Reading {
-	r := reader{table: "default", says: -1}
+	r := reader{text: text, table: "default", says: -1}
 	r.Layout = name
 	for lo, hi := range layout.Lines(text) {
 		line := text[lo:hi]
@@ -186,8 +186,13 @@ func instance(name string) (table string, ip bool) {
 // line reads a heading, a destination, or a way below one; below a heading that is broken off nothing is read, since
 // whose rows these are is not known.
 func (r *reader) line(line []byte, lo, hi int) error {
-	if r.form == full && !r.inWords && !r.lost && !r.skip && usual(line) {
-		return r.fullLine(line, lo, hi)
+	if r.form == full && !r.inWords && !r.lost && !r.skip {
+		if p, lead, ok := usual(line); ok {
+			if p.IsValid() {
+				r.startsPrefix(p)
+			}
+			return r.routeLine(line[lead:], lo, hi)
+		}
 	}
 	if c, ok := tableHeading(line); ok {
 		r.endTable()
@@ -201,7 +206,7 @@ func (r *reader) line(line []byte, lo, hi int) error {
 	}
 	if c := line[0] | 0x20; (c >= 'a' && c <= 'z' || line[0] == '_') && brokenHeading.Match(line) {
 		r.endTable() // whose the rows below are is not known
-		r.lost, r.prefix = true, ""
+		r.lost, r.prefix = true, netip.Prefix{}
 		return errHeading
 	}
 	if r.lost && !bytes.HasPrefix(line, []byte("Routing table: ")) {
@@ -289,13 +294,7 @@ func (r *reader) flush() {
 		return
 	}
 	r.pending = false
-	p, err := r.quick, error(nil)
-	if r.quickOf != r.prefix {
-		p, err = layout.Prefix([]byte(r.prefix), true)
-	}
-	if err != nil {
-		return // was checked when the row was read
-	}
+	p := r.prefix
 	if r.attr.Protocol == route.RIP && p.Addr().Is6() {
 		r.attr.Protocol = route.RIPng
 	}
@@ -311,8 +310,11 @@ func (r *reader) flush() {
 		r.loose = append(r.loose, looseRoute{x, slices.Clone(r.lines)})
 		return
 	}
-	r.Add(r.table, network.Candidates, x, 0)
+	r.Add(r.table, network.Candidates, x, min(max(r.says, 0), (len(r.text)-r.lo)/shortest))
 }
+
+// shortest is as few bytes as a route takes, so that a wrong count makes no room for more than there can be.
+const shortest = 24
 
 // A looseRoute is a further candidate, which has no prefix on its own line: it is the prefix above's only if nothing is
 // missing between them.

@@ -45,13 +45,12 @@ func (r *reader) wordy(line []byte, lo, hi int) (bool, error) {
 	if m != nil {
 		r.flush()
 		r.endPrefix()
-		if r.prefix = ""; !layout.LooksLikeAddress(m[1]) {
-			return true, layout.ErrNotARoute
-		}
-		if _, err := layout.Prefix(m[1], false); err != nil {
+		p, err := firstPrefix(m[1])
+		if r.prefix = p; err != nil {
+			r.prefix = netip.Prefix{}
 			return true, err
 		}
-		r.prefix, r.under, r.inWords = string(m[1]), 0, true
+		r.under, r.inWords = 0, true
 		r.entries, _ = strconv.Atoi(string(m[2]))
 		r.entriesAt = [2]int{lo, hi} // accounted for when its routes were read
 		return true, nil
@@ -66,7 +65,7 @@ func (r *reader) wordy(line []byte, lo, hi int) (bool, error) {
 		if len(m[1]) > 0 {
 			mark = m[1][0]
 		}
-		if err := r.begin(row{protocol: string(m[2]), preference: route.N(n)}, mark, nil, lo, hi); err != nil {
+		if err := r.begin(rowOf(string(m[2]), route.N(n)), mark, nil, lo, hi); err != nil {
 			return true, err
 		}
 		r.under++
