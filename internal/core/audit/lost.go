@@ -135,7 +135,31 @@ func (a *auditor) detail(f *Finding, g *byCause) {
 			}
 		}
 	}
+	if b, ok := a.branchOf(g); ok {
+		f.Hop, f.Reason, f.Marks = b.Hops[len(b.Hops)-1], b.Reason, b.Hops[len(b.Hops)-1].Evidence
+	}
 	f.Marks = append(slices.Clone(f.Marks), f.Reason.Marks...)
+}
+
+// branchOf follows the first pair of a cause to where it is lost, for what depends on more than the destination. The
+// cause itself has the hop of whichever packet a worker came to first.
+func (a *auditor) branchOf(g *byCause) (forward.Branch, bool) {
+	if g.empty() {
+		return forward.Branch{}, false
+	}
+	p := g.first()
+	rt := a.walker.Trace(a.groups[p.from].rep, a.groups[p.to].rep)
+	dir := &rt.Forward
+	if p.back && rt.Return != nil {
+		dir = rt.Return
+	}
+	for _, b := range dir.Branches {
+		n := len(b.Hops)
+		if n > 0 && keyOf(b.Where, b.Verdict, b.Hops[n-1], b.Reason) == g.cause.key {
+			return b, true
+		}
+	}
+	return forward.Branch{}, false
 }
 
 // turn finds by which route a device of a loop sends the packet on to another one of it.
