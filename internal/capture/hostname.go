@@ -25,15 +25,12 @@ func (c *Capture) Hostname() string {
 	}
 	name := ""
 	text := c.Source.text
-	for at := 0; at < len(text); {
-		next := bytes.Index(text[at:], []byte("name")) // which all of those words end in
-		if next < 0 {
-			break
-		}
-		lo := bytes.LastIndexByte(text[:at+next], '\n') + 1
+	names := newFinder(text, "name") // which all of those words end in
+	for at := names.next(0); at < len(text); at = names.next(at) {
+		lo := bytes.LastIndexByte(text[:at], '\n') + 1
 		hi := len(text)
-		if n := bytes.IndexByte(text[at+next:], '\n'); n >= 0 {
-			hi = at + next + n
+		if n := bytes.IndexByte(text[at:], '\n'); n >= 0 {
+			hi = at + n
 		}
 		at = hi
 		m := hostname.FindSubmatch(bytes.TrimSuffix(text[lo:min(hi, lo+200)], []byte{'\r'}))

@@ -50,7 +50,8 @@ func (p *prompter) learn() {
 	look := func(text []byte) {
 		for lo, hi := range layout.Lines(text) {
 			line := bytes.TrimRight(text[lo:hi], " \t\r")
-			if len(line) < 4 || len(line) > maxPrompt || line[0] == ' ' || line[0] == '\t' || !holdsAny(line, mayHold) {
+			if len(line) < 4 || len(line) > maxPrompt || line[0] == ' ' || line[0] == '\t' ||
+				isElement(line) || !holdsAny(line, mayHold) {
 				continue
 			}
 			m := sureCommand.FindSubmatch(line)

@@ -46,12 +46,19 @@ func otherLines(text []byte) others {
 func otherStarts(text []byte, from int) (starts []int) {
 	route, lost := from-1, from-1
 	routes, losses := newFinder(text, "route"), newFinder(text, void)
-	for lo, hi := range layout.Lines(text[from:]) {
-		lo, hi = from+lo, from+hi
-		line := text[lo:hi]
-		if indented(line) {
+	for lo, next := from, 0; lo < len(text); lo = next {
+		next = len(text)
+		if i := bytes.IndexByte(text[lo:], '\n'); i >= 0 {
+			next = lo + i + 1
+		}
+		if c := text[lo]; (c == ' ' || c == '\t') && indented(text[lo:next]) {
 			continue
 		}
+		hi := next
+		for hi > lo && (text[hi-1] == '\n' || text[hi-1] == '\r') {
+			hi--
+		}
+		line := text[lo:hi]
 		if route < lo {
 			route = routes.next(lo)
 		}
@@ -94,11 +101,19 @@ func indented(line []byte) bool {
 	}
 	for _, c := range line {
 		if c != ' ' && c != '\t' {
-			return c != '\r' && c != '`' && bytes.IndexByte(titleSigns, c) < 0
+			return !mayTitle[c]
 		}
 	}
 	return false
 }
+
+// mayTitle are the bytes that titles and the ends of blank lines begin with.
+var mayTitle = func() (may [256]bool) {
+	for _, c := range append([]byte("\r\n`"), titleSigns...) {
+		may[c] = true
+	}
+	return may
+}()
 
 // variableBegins reports whether a line begins as those of a walk do: with an identifier, by name or in numbers.
 func variableBegins(line []byte) bool {

@@ -7,13 +7,19 @@ import (
 
 // Learn keeps the shape of a valid object. One that has a named member twice, or with a value that is no plain string
 // or number, has none.
-func (s *Shapes) Learn(object []byte) {
+func (s *Shapes) Learn(object []byte) { s.learn(object, (*learner).parts) }
+
+// LearnElement is Learn for a valid element of XML, whose children are its members. One with comments or the like, or
+// with a named child that has children, has no shape.
+func (s *Shapes) LearnElement(object []byte) { s.learn(object, (*learner).elements) }
+
+func (s *Shapes) learn(object []byte, parts func(*learner) bool) {
 	if len(s.known) >= mostShapes {
 		return
 	}
 	l := learner{object: object, names: s.names, own: -1, met: make([]bool, len(s.names))}
 	l.shape.number = byte(len(s.known))
-	if l.parts() {
+	if parts(&l) {
 		l.shape.pieces = append(l.shape.pieces, bytes.Clone(object[l.from:]))
 		s.known = append(s.known, &l.shape)
 	}
@@ -56,6 +62,53 @@ func (l *learner) parts() bool {
 	return true
 }
 
+// elements goes through an element; false where it has no shape.
+func (l *learner) elements() bool {
+	for i := 0; i < len(l.object); {
+		end := bytes.IndexByte(l.object[i:], '>')
+		if l.object[i] != '<' || end < 2 {
+			return false
+		}
+		tag, at := l.object[i+1:i+end], i+end+1
+		next := len(l.object)
+		if n := bytes.IndexByte(l.object[at:], '<'); n >= 0 {
+			next = at + n
+		}
+		l.own = -1
+		switch {
+		case tag[0] == '!' || tag[0] == '?':
+			return false
+		case tag[0] == '/':
+			l.depth--
+		case tag[len(tag)-1] == '/':
+		default:
+			if l.depth++; l.depth == 2 {
+				if l.own = l.named(tagName(tag)); l.own >= 0 && l.met[l.own] {
+					return false
+				}
+			}
+		}
+		if l.own >= 0 && !bytes.HasPrefix(l.object[next:], []byte("</")) || next-at > longestText {
+			return false
+		}
+		if l.own >= 0 || !Blank(l.object[at:next]) {
+			l.slot(at, next, element)
+		}
+		i = next
+	}
+	return l.depth == 0
+}
+
+// tagName is the name in a start tag.
+func tagName(tag []byte) []byte {
+	for i, c := range tag {
+		if c == ' ' || c == '\t' || c == '\n' || c == '\r' {
+			return tag[:i]
+		}
+	}
+	return tag
+}
+
 // text takes a string: the name of a member or a value.
 func (l *learner) text(i int) (end int, ok bool) {
 	end, plain := stringEnd(l.object, i)
@@ -63,7 +116,7 @@ func (l *learner) text(i int) (end int, ok bool) {
 		return at, l.name(l.object[i+1 : end-1])
 	}
 	if plain {
-		l.slot(i+1, end-1, true)
+		l.slot(i+1, end-1, quoted)
 	} else if l.own >= 0 {
 		return end, false
 	}
@@ -76,11 +129,16 @@ func (l *learner) name(name []byte) bool {
 	switch l.depth {
 	case 1:
 		l.member = name
-		l.own = slices.Index(l.names, string(name[bytes.LastIndexByte(name, ':')+1:]))
+		l.own = l.named(name)
 	case 2:
 		l.own = slices.Index(l.names, string(l.member)+"/"+string(name))
 	}
 	return l.own < 0 || !l.met[l.own]
+}
+
+// named is which of the names a member or a child has, without a module's prefix; -1: none.
+func (l *learner) named(name []byte) int {
+	return slices.Index(l.names, string(name[bytes.LastIndexByte(name, ':')+1:]))
 }
 
 // number takes a number, which is a value if it is of digits alone.
@@ -88,17 +146,17 @@ func (l *learner) number(i int) (end int, ok bool) {
 	const more = "0123456789.eE+-"
 	for end = i; bytes.IndexByte([]byte(more), l.object[end]) >= 0; end++ {
 	}
-	if l.object[i-1] != '-' && valueEnds(l.object, i, false) == end {
-		l.slot(i, end, false)
+	if l.object[i-1] != '-' && valueEnds(l.object, i, number) == end {
+		l.slot(i, end, number)
 		return end, true
 	}
 	return end, l.own < 0
 }
 
 // slot ends a piece at a value.
-func (l *learner) slot(lo, hi int, text bool) {
+func (l *learner) slot(lo, hi int, kind slotKind) {
 	x := &l.shape
-	x.pieces, x.slots = append(x.pieces, bytes.Clone(l.object[l.from:lo])), append(x.slots, slot{text, l.own})
+	x.pieces, x.slots = append(x.pieces, bytes.Clone(l.object[l.from:lo])), append(x.slots, slot{kind, l.own})
 	if l.own >= 0 {
 		l.met[l.own] = true
 	}

@@ -28,5 +28,5 @@ type Passed struct {
 
 // Pass accounts for a line that carries no fact.
 func (c *Collector) Pass(lo, hi int, as As) {
-	c.Passed = append(c.Passed, Passed{Mark(lo, hi), as})
+	c.Passed = append(doubled(c.Passed), Passed{Mark(lo, hi), as})
 }

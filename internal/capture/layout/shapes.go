@@ -5,7 +5,8 @@ import "bytes"
 // Objects of one list are mostly written alike to the last blank: they differ in their values alone. What stands
 // between the values is compared at once then, and shows that the object is valid where one was.
 
-// Shapes knows objects of JSON by what stands between their values: numbers, and strings without signs of escape.
+// Shapes knows objects of JSON by what stands between their values: numbers, and strings without signs of escape; or
+// elements of XML by what stands between their texts.
 type Shapes struct {
 	names  []string // of members that are told apart
 	known  []*shape // the one that was met last first
@@ -21,9 +22,18 @@ type shape struct {
 }
 
 type slot struct {
-	text bool // a string, without its quotes; else a number
-	own  int  // which of the names; -1: none
+	kind slotKind
+	own  int // which of the names; -1: none
 }
+
+// slotKind is what stands in a slot, and so where it ends.
+type slotKind uint8
+
+const (
+	number  slotKind = iota
+	quoted           // a string, without its quotes
+	element          // the text of an element
+)
 
 // mostShapes bounds how many shapes are tried.
 const mostShapes = 32
@@ -66,7 +76,7 @@ func (s *Shapes) fits(x *shape, text []byte) (end int) {
 			break
 		}
 		from := end
-		if end = valueEnds(text, end, x.slots[i].text); end < 0 {
+		if end = valueEnds(text, end, x.slots[i].kind); end < 0 {
 			return 0
 		}
 		if own := x.slots[i].own; own >= 0 {
@@ -78,13 +88,21 @@ func (s *Shapes) fits(x *shape, text []byte) (end int) {
 	return end
 }
 
-// valueEnds is where the inside of a string, or a number of digits, ends that begins at i; -1 where it is none or not
-// plain.
-func valueEnds(text []byte, i int, isText bool) int {
+// valueEnds is where the inside of a string, the text of an element, or a number of digits, ends that begins at i; -1
+// where it is none or not plain.
+func valueEnds(text []byte, i int, kind slotKind) int {
 	from := i
-	if isText {
+	switch kind {
+	case quoted:
 		for ; i < len(text) && text[i] != '"'; i++ {
 			if text[i] == '\\' || text[i] < ' ' {
+				return -1
+			}
+		}
+		return i
+	case element:
+		for ; i < len(text) && text[i] != '<'; i++ {
+			if i-from == longestText || text[i] < ' ' && text[i] != '\n' && text[i] != '\t' {
 				return -1
 			}
 		}
@@ -98,3 +116,6 @@ func valueEnds(text []byte, i int, isText bool) int {
 	}
 	return i
 }
+
+// longestText bounds the texts of elements.
+const longestText = 1 << 10

@@ -1,6 +1,7 @@
 package layout
 
 import (
+	"bytes"
 	"cmp"
 	"fmt"
 	"slices"
@@ -10,6 +11,7 @@ import (
 type Span struct {
 	Lo, Hi int
 	Err    error // nil: read
+	inside int   // of one that was read: how many lines lie within it, where that was counted; else 0
 }
 
 // Span notes an object. Objects that were read and stand next to each other become one span: a table may have a
@@ -17,10 +19,35 @@ type Span struct {
 func (c *Collector) Span(lo, hi int, err error) {
 	if n := len(c.Spans); n > 0 && err == nil && c.Spans[n-1].Err == nil && lo >= c.Spans[n-1].Hi &&
 		lo-c.Spans[n-1].Hi <= 4 {
-		c.Spans[n-1].Hi = hi
+		c.Spans[n-1].Hi, c.Spans[n-1].inside = hi, 0
 		return
 	}
-	c.Spans = append(c.Spans, Span{lo, hi, err})
+	c.Spans = append(doubled(c.Spans), Span{Lo: lo, Hi: hi, Err: err})
+}
+
+// SpanLike is Span of an object that was read, of which LinesInside is known.
+func (c *Collector) SpanLike(lo, hi, inside int) {
+	n := len(c.Spans)
+	if c.Span(lo, hi, nil); len(c.Spans) > n {
+		c.Spans[n].inside = inside
+	}
+}
+
+// LinesInside counts the lines between the first and the last one of an object that are not blank.
+func LinesInside(object []byte) int {
+	first, last := bytes.IndexByte(object, '\n'), bytes.LastIndexByte(object, '\n')
+	if first == last {
+		return 0
+	}
+	return NonBlank(object[first+1 : last+1])
+}
+
+// doubled returns a list with room for one more, which grows in few steps: it may become as long as a large table.
+func doubled[T any](s []T) []T {
+	if len(s) == cap(s) {
+		return slices.Grow(s, len(s)+1)
+	}
+	return s
 }
 
 // Sort puts the spans in the order of the text, for readers that visit objects in another one.
@@ -31,43 +58,73 @@ func (c *Collector) Sort() {
 // Account counts each line once: unread where any object on it is, read where one was read, ignored where there is
 // only punctuation.
 func (c *Collector) Account(text []byte) {
-	next := 0
-	for lo, hi := range Lines(text) {
-		if Blank(text[lo:hi]) {
-			continue
+	at := 0 // the first span that is not above the line
+	for lo, next := 0, 0; lo < len(text); lo = next {
+		next = len(text)
+		if i := bytes.IndexByte(text[lo:], '\n'); i >= 0 {
+			next = lo + i + 1
 		}
-		for next < len(c.Spans) && c.Spans[next].Hi <= lo {
-			next++
+		hi := next
+		for hi > lo && (text[hi-1] == '\n' || text[hi-1] == '\r') {
+			hi--
 		}
-		if c.insideRead(next, lo, hi) {
-			c.Read++
-			continue
+		for at < len(c.Spans) && c.Spans[at].Hi <= lo {
+			at++
 		}
-		read, bad, more := false, Span{}, 0
-		for i := next; i < len(c.Spans) && c.Spans[i].Lo < hi; i++ {
-			s := c.Spans[i]
-			switch {
-			case s.Hi <= lo: // inside a longer one that goes on
-			case s.Err == nil:
-				read = true
-			case bad.Err == nil:
-				bad = s
-			default:
-				more++
+		if !Blank(text[lo:hi]) {
+			c.accountLine(at, lo, hi)
+		}
+		if s := c.counted(at, lo, hi); s != nil {
+			if last := 1 + bytes.LastIndexByte(text[:s.Hi], '\n'); last > next {
+				c.Read += s.inside
+				next = last
 			}
 		}
+	}
+}
+
+// counted returns the span that begins on a line, if the lines inside are counted and no other span touches them.
+func (c *Collector) counted(at, lo, hi int) *Span {
+	if at >= len(c.Spans) {
+		return nil
+	}
+	s := &c.Spans[at]
+	if s.inside == 0 || s.Lo < lo || s.Lo >= hi || s.Hi <= hi || at+1 < len(c.Spans) && c.Spans[at+1].Lo < s.Hi {
+		return nil
+	}
+	return s
+}
+
+// accountLine counts one line, of which at is the first span that may touch it.
+func (c *Collector) accountLine(at, lo, hi int) {
+	if c.insideRead(at, lo, hi) {
+		c.Read++
+		return
+	}
+	read, bad, more := false, Span{}, 0
+	for i := at; i < len(c.Spans) && c.Spans[i].Lo < hi; i++ {
+		s := c.Spans[i]
 		switch {
-		case bad.Err != nil:
-			err := bad.Err
-			if more > 0 {
-				err = fmt.Errorf("%w (and %d more objects on this line)", err, more)
-			}
-			c.LeaveUnread(max(lo, bad.Lo), min(hi, bad.Hi), err)
-		case read:
-			c.Read++
+		case s.Hi <= lo: // inside a longer one that goes on
+		case s.Err == nil:
+			read = true
+		case bad.Err == nil:
+			bad = s
 		default:
-			c.Pass(lo, hi, Other)
+			more++
 		}
+	}
+	switch {
+	case bad.Err != nil:
+		err := bad.Err
+		if more > 0 {
+			err = fmt.Errorf("%w (and %d more objects on this line)", err, more)
+		}
+		c.LeaveUnread(max(lo, bad.Lo), min(hi, bad.Hi), err)
+	case read:
+		c.Read++
+	default:
+		c.Pass(lo, hi, Other)
 	}
 }
 

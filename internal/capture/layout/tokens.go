@@ -88,7 +88,7 @@ func NextMember(text []byte, i int) int {
 	if i = NextElement(text, i); i < 0 || i == len(text) || text[i] != '"' {
 		return -1
 	}
-	if i = valueEnds(text, i+1, true); i < 0 || i == len(text) {
+	if i = valueEnds(text, i+1, quoted); i < 0 || i == len(text) {
 		return -1
 	}
 	return after(text, i+1, ':')

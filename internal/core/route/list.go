@@ -54,6 +54,9 @@ func (l *List) Add(r Route, id AttrID) {
 	if r.long() {
 		id = l.shareLong(id, r.Metric.Value)
 	}
+	if len(l.recs) == cap(l.recs) { // a large table grows in few steps
+		l.Grow(len(l.recs) + 1)
+	}
 	l.recs, l.eachOnce, l.census = append(l.recs, newRecord(r, uint32(id))), false, nil
 }
 

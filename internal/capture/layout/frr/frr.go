@@ -239,7 +239,7 @@ func (r *jsonReader) route(o *object, lo, hi int, table string) error {
 	}
 	state := o.state()
 	shared := r.Add(tableName(o, table), network.Candidates, a.Route(p, state, layout.Mark(lo, hi)), 0)
-	if r.led = (likeRoute{shared, state}); a.Special == route.None && layout.Nowhere(a.NextHops) {
+	if r.led = (likeRoute{shared: shared, state: state}); a.Special == route.None && layout.Nowhere(a.NextHops) {
 		r.led = likeRoute{} // an unnamed interface is the prefix's own
 	}
 	return nil

@@ -11,6 +11,7 @@ import (
 type likeRoute struct {
 	shared layout.Shared
 	state  route.State
+	inside int // lines of the object
 }
 
 // own are the members in which such objects differ: of the last two nothing is read.
@@ -36,7 +37,7 @@ func (r *jsonReader) quick(lo, hi int, table string) bool {
 	s, ok := r.seen.Known()
 	if ok {
 		r.AddShared(p, s.shared.With(metric), s.state, layout.Mark(lo, hi))
-		r.Span(lo, hi, nil)
+		r.SpanLike(lo, hi, s.inside)
 	}
 	return ok
 }
@@ -73,6 +74,7 @@ func (r *jsonReader) remember(object []byte, table string, led likeRoute) {
 		return
 	}
 	if _, metric, ok := r.key(table); ok && led.shared == led.shared.With(metric) {
+		led.inside = layout.LinesInside(object)
 		r.seen.Keep(led)
 	}
 }

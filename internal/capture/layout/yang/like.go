@@ -1,7 +1,8 @@
 package yang
 
 import (
-	"bytes"
+	"math"
+	"slices"
 
 	"zarvek/internal/capture/layout"
 )
@@ -9,9 +10,15 @@ import (
 // Nearly all routes of a large table differ in their prefix and their metric alone. Those share the children of the
 // first one, so that neither their text is parsed nor a tree is made of it.
 
+// kept is a route that others may be like.
+type kept struct {
+	like   *node
+	inside int // its lines but for the first and the last
+}
+
 // own is what a route has in place of what the one that it is like has there.
 type own struct {
-	like   *node
+	*kept
 	values [len(ownNames)][]byte // of the text; nil where the route has no such child
 }
 
@@ -22,24 +29,16 @@ const routeName = "route"
 
 // likes knows routes by their text without these.
 type likes struct {
-	seen   layout.Likenesses[*node]
-	shapes *layout.Shapes // of JSON
-	bare   []byte         // of XML
+	seen   layout.Likenesses[*kept]
+	shapes *layout.Shapes
 	values [len(ownNames)][]byte
-	spare  []ownNode
 }
 
-// element makes the key of a route's text in XML; false where its own children are in no usual form.
-func (l *likes) element(text []byte) bool {
-	var ok bool
-	l.bare, ok = withoutElements(l.bare[:0], text, ownNames[:], l.values[:])
-	l.seen.Key(-1, l.bare)
-	return ok && l.simple()
-}
+func newLikes() likes { return likes{shapes: layout.NewShapes(ownNames[:]...)} }
 
-// object makes the key of the route that a text in JSON begins with, and returns where it ends, 0 where it or its own
-// members are in no usual form.
-func (l *likes) object(text []byte) (end int) {
+// route makes the key of the route that a text begins with, and returns where it ends, 0 where it or its own members
+// are in no usual form.
+func (l *likes) route(text []byte) (end int) {
 	if end = l.shapes.Match(text); end == 0 {
 		return 0
 	}
@@ -70,29 +69,75 @@ func simple(v []byte) bool {
 	return true
 }
 
-// known returns a route like that of the last key, with bounds of its own.
-func (l *likes) known(lo, hi int) (*node, bool) {
-	like, ok := l.seen.Known()
-	if !ok {
-		return nil, false
-	}
-	if len(l.spare) == 0 {
-		l.spare = make([]ownNode, manyNodes)
-	}
-	n := &l.spare[0]
-	l.spare = l.spare[1:]
-	n.own = own{like, l.values}
-	n.node = node{name: routeName, lo: lo, hi: hi, own: &n.own}
-	return &n.node, true
+// alikes are the routes below a node that are like others. A large table has hardly any other, so that they are kept
+// without a tree.
+type alikes struct {
+	text []byte // of the document
+	list []alike
 }
 
-// manyNodes is how many are made at once.
-const manyNodes = 64
+// alike is one of them: 32 bytes.
+type alike struct {
+	*kept
+	lo, hi uint32
+	after  uint32                                   // how many children of the node stand above it
+	values [len(ownNames)]struct{ at, size uint16 } // in the route; at is 0 where it has no such child
+}
 
-// ownNode is a route with what is its own.
-type ownNode struct {
-	node node
-	own  own
+// takes adds the route from lo to hi, which the last key is of, to those below a node; false where none like it is known.
+func (l *likes) takes(parent *node, text []byte, lo, hi int) bool {
+	like, ok := l.seen.Known()
+	if !ok || hi-lo > math.MaxUint16 {
+		return false
+	}
+	if parent.alikes == nil {
+		parent.alikes = &alikes{text: text}
+	}
+	x := alike{kept: like, lo: uint32(lo), hi: uint32(hi), after: uint32(len(parent.children))}
+	for i, v := range l.values {
+		if v != nil {
+			x.values[i].at, x.values[i].size = uint16(cap(text)-cap(v)-lo), uint16(len(v))
+		}
+	}
+	list := &parent.alikes.list
+	if len(*list) == cap(*list) {
+		*list = slices.Grow(*list, len(*list)+1)
+	}
+	*list = append(*list, x)
+	return true
+}
+
+// routes yields the whole routes below a node in their order. One that is like another holds until the next.
+func (n *node) routes(yield func(*node) bool) {
+	if n == nil {
+		return
+	}
+	var rest []alike
+	var x struct {
+		node node
+		own  own
+	}
+	if n.alikes != nil {
+		rest = n.alikes.list
+	}
+	for i := 0; i <= len(n.children); i++ {
+		for ; len(rest) > 0 && int(rest[0].after) == i; rest = rest[1:] {
+			a := &rest[0]
+			x.own.kept = a.kept
+			for k, v := range a.values {
+				if x.own.values[k] = nil; v.at > 0 {
+					x.own.values[k] = n.alikes.text[int(a.lo)+int(v.at):][:v.size]
+				}
+			}
+			x.node = node{name: routeName, lo: int(a.lo), hi: int(a.hi), own: &x.own}
+			if !yield(&x.node) {
+				return
+			}
+		}
+		if i < len(n.children) && n.children[i].name == routeName && n.children[i].hi > 0 && !yield(n.children[i]) {
+			return
+		}
+	}
 }
 
 // bytes is the text of a child, nil where there is none.
@@ -111,97 +156,27 @@ func (n *node) bytes(name string) []byte {
 }
 
 // keepElement remembers a route that was parsed of XML.
-func (l *likes) keepElement(n *node, text []byte) {
-	if l.element(text[n.lo:n.hi]) {
-		l.keep(n)
-	}
-}
+func (l *likes) keepElement(n *node, text []byte) { l.keepRoute(n, text, l.shapes.LearnElement) }
 
 // keepObject remembers a route that was parsed of JSON.
-func (l *likes) keepObject(n *node, text []byte) {
+func (l *likes) keepObject(n *node, text []byte) { l.keepRoute(n, text, l.shapes.Learn) }
+
+func (l *likes) keepRoute(n *node, text []byte, learn func([]byte)) {
 	text = text[n.lo:n.hi]
 	if l.shapes.Match(text) == 0 {
-		l.shapes.Learn(text)
+		learn(text)
 	}
-	if l.object(text) == len(text) {
-		l.keep(n)
+	if l.route(text) == len(text) {
+		l.keep(n, text)
 	}
 }
 
 // keep remembers a route under the last key, where its children were parsed to what stands there.
-func (l *likes) keep(n *node) {
+func (l *likes) keep(n *node, text []byte) {
 	for i, v := range l.values {
 		if n.value(ownNames[i]) != string(v) {
 			return
 		}
 	}
-	l.seen.Keep(n)
-}
-
-// elementEnd is behind the XML element of a name that begins at i and has none of its name inside, 0 where it does not
-// end.
-func elementEnd(text []byte, i int, name []byte) int {
-	end := append(append([]byte("</"), name...), '>')
-	at := bytes.Index(text[i:min(len(text), i+longestRoute)], end)
-	if at < 0 {
-		return 0
-	}
-	return i + at + len(end)
-}
-
-// longestRoute bounds how far the end of a route is looked for.
-const longestRoute = 4 << 10
-
-// withoutElements appends an XML element to dst, but for the values of those of its children that are named, and
-// returns these as they stand.
-func withoutElements(dst, text []byte, names []string, values [][]byte) (out []byte, ok bool) {
-	clear(values)
-	depth, kept := 0, 0
-	for i := bytes.IndexByte(text, '<'); i >= 0 && i+1 < len(text); {
-		end := bytes.IndexByte(text[i:], '>')
-		if end < 0 {
-			return dst, false
-		}
-		tag := text[i+1 : i+end]
-		at := i + end + 1
-		next := len(text)
-		if n := bytes.IndexByte(text[at:], '<'); n >= 0 {
-			next = at + n
-		}
-		switch {
-		case len(tag) == 0 || tag[0] == '!' || tag[0] == '?':
-			return dst, false
-		case tag[0] == '/':
-			depth--
-		case tag[len(tag)-1] == '/':
-		default:
-			depth++
-			if k := ownElement(tag, names); depth == 2 && k >= 0 {
-				if values[k] != nil || !bytes.HasPrefix(text[next:], []byte("</")) {
-					return dst, false
-				}
-				values[k] = text[at:next]
-				dst = append(dst, text[kept:at]...)
-				kept = next
-			}
-		}
-		if i = next; next == len(text) {
-			break
-		}
-	}
-	return append(dst, text[kept:]...), true
-}
-
-// ownElement is the number of a start tag's name among others, without its prefix.
-func ownElement(tag []byte, names []string) int {
-	if n := bytes.IndexAny(tag, " \t\n"); n >= 0 {
-		tag = tag[:n]
-	}
-	tag = tag[bytes.LastIndexByte(tag, ':')+1:]
-	for k, n := range names {
-		if string(tag) == n {
-			return k
-		}
-	}
-	return -1
+	l.seen.Keep(&kept{n, layout.LinesInside(text)})
 }

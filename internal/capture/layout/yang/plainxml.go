@@ -16,13 +16,13 @@ var prolog = lazyregexp.New(`^<\?xml version=(?:"1\.0"|'1\.0')(?: encoding=(?:"(
 
 // plainXML reads a document of that part of XML that is whole; false for any other text.
 func plainXML(text []byte) (root *node, ok bool) {
-	p := plainParser{text: text, at: len(prolog.Find(text))}
+	p := plainParser{text: text, at: len(prolog.Find(text)), likes: newLikes()}
 	root = &node{}
 	stack, names := []*node{root}, [][]byte{nil} // the open elements, and what they are called
 	for p.at < len(text) {
 		segment, plain := p.segment()
 		top := stack[len(stack)-1]
-		if !plain || len(segment) > 0 && (len(stack) == 1 || top.text != "" || len(top.children) > 0) {
+		if !plain || len(segment) > 0 && (len(stack) == 1 || top.text != "" || len(top.children) > 0 || top.alikes != nil) {
 			return nil, false // text beside elements
 		}
 		if len(segment) > 0 {
@@ -49,11 +49,9 @@ func plainXML(text []byte) (root *node, ok bool) {
 		}
 		n := &node{name: p.local(name), lo: lo}
 		if n.name == routeName && p.likes.seen.Some() {
-			if hi := elementEnd(text, lo, name); hi > 0 && p.likes.element(text[lo:hi]) {
-				if like, ok := p.likes.known(lo, hi); ok {
-					top.children, p.at = append(top.children, like), hi
-					continue
-				}
+			if size := p.likes.route(text[lo:]); size > 0 && p.likes.takes(top, text, lo, lo+size) {
+				p.at = lo + size
+				continue
 			}
 		}
 		top.children = append(top.children, n)

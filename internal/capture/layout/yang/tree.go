@@ -19,6 +19,7 @@ type node struct {
 	children []*node
 	lo, hi   int  // hi is 0 where the document ends inside
 	own      *own // for a route like one before, whose children are its own otherwise
+	alikes   *alikes
 }
 
 // maxDepth is deeper than any of the models goes.
@@ -95,7 +96,7 @@ var wholes = layout.WordSet("route ipv4-entry ipv6-entry interface next-hop next
 
 // brokenOff is where the outermost of them begins in which the document ends, at where it ends in none.
 func (n *node) brokenOff(at int) int {
-	for len(n.children) > 0 {
+	for len(n.children) > 0 && !n.endsAlike() {
 		if n = n.children[len(n.children)-1]; n.hi > 0 {
 			break
 		}
@@ -106,14 +107,22 @@ func (n *node) brokenOff(at int) int {
 	return at
 }
 
+// endsAlike reports whether the last below a node is a route like another, which is whole.
+func (n *node) endsAlike() bool {
+	if n.alikes == nil {
+		return false
+	}
+	list := n.alikes.list
+	return int(list[len(list)-1].after) == len(n.children)
+}
+
 func localName(s string) string { return s[strings.LastIndexByte(s, ':')+1:] }
 
 // parseJSON reads the JSON documents of a text (RFC 7951) as one tree. On an error the tree holds what came before;
 // within tells that a document had begun.
 func parseJSON(text []byte) (root *node, at int, within bool, err error) {
 	root = &node{}
-	p := jsonParser{text: text, names: map[string]string{}}
-	p.likes.shapes = layout.NewShapes(ownNames[:]...)
+	p := jsonParser{text: text, names: map[string]string{}, likes: newLikes()}
 	for at < len(text) {
 		for at < len(text) && bytes.IndexByte([]byte(" \t\r\n"), text[at]) >= 0 {
 			at++
@@ -209,15 +218,10 @@ func (p *jsonParser) passAlike(parent *node) error {
 		if lo < 0 {
 			break
 		}
-		size := p.likes.object(rest[lo:])
-		if size == 0 {
+		size := p.likes.route(p.text[at+lo:])
+		if size == 0 || !p.likes.takes(parent, p.text, at+lo, at+lo+size) {
 			break
 		}
-		x, ok := p.likes.known(at+lo, at+lo+size)
-		if !ok {
-			break
-		}
-		parent.children = append(parent.children, x)
 		behind = lo + size
 		n++
 	}

@@ -53,11 +53,11 @@ func recognise(text []byte) int {
 
 type reader struct {
 	layout.Collector
-	known map[alike]likeRoute
+	known map[alikeIn]likeRoute
 }
 
-// alike are routes of one family in one table that share all but what is their own.
-type alike struct {
+// alikeIn are routes of one family in one table that share all but what is their own.
+type alikeIn struct {
 	like   *node
 	table  string
 	family route.Family
@@ -84,7 +84,7 @@ func (r *reader) asked(operation *node) {
 
 // selects reports whether anything below a node has a text.
 func (n *node) selects() bool {
-	return n.text != "" || n.own != nil || slices.ContainsFunc(n.children, (*node).selects)
+	return n.text != "" || n.alikes != nil || slices.ContainsFunc(n.children, (*node).selects)
 }
 
 // endOfMessage stands between the messages of a session (RFC 6242 section 4.3), and is no part of any document.
@@ -176,8 +176,12 @@ func (r *reader) rib(rib *node) {
 		low == "inet6.0" {
 		table = "default"
 	}
-	for _, n := range rib.child("routes").all("route") {
-		r.Span(n.lo, n.hi, r.route(n, table))
+	for n := range rib.child("routes").routes {
+		if err := r.route(n, table); err == nil && n.own != nil {
+			r.SpanLike(n.lo, n.hi, n.own.inside)
+		} else {
+			r.Span(n.lo, n.hi, err)
+		}
 	}
 }
 
@@ -187,7 +191,7 @@ func (r *reader) route(n *node, table string) error {
 	if err != nil {
 		return err
 	}
-	of := alike{n, table, route.FamilyOf(p.Addr())}
+	of := alikeIn{n, table, route.FamilyOf(p.Addr())}
 	if n.own != nil {
 		of.like = n.own.like
 		if x, ok := r.known[of]; ok && r.again(n, p, x) {
@@ -218,7 +222,7 @@ func (r *reader) route(n *node, table string) error {
 	x := likeRoute{r.Add(table, network.Candidates, a.Route(p, state, layout.Mark(n.lo, n.hi)), 0), state}
 	if n.own != nil && (a.Special != route.None || !layout.Nowhere(a.NextHops)) { // else its interface is its own
 		if r.known == nil {
-			r.known = map[alike]likeRoute{}
+			r.known = map[alikeIn]likeRoute{}
 		}
 		r.known[of] = x
 	}
@@ -276,7 +280,7 @@ func nextHops(n *node, a *layout.Attributes) error {
 // statics reads configured static routes.
 func (r *reader) statics(n *node) {
 	for _, fam := range n.children {
-		for _, x := range fam.all("route") {
+		for x := range fam.routes {
 			a := layout.Attributes{}
 			p, err := layout.Prefix([]byte(x.value("destination-prefix")), false)
 			if err == nil {
