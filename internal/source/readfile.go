@@ -7,6 +7,7 @@ import (
 	"io"
 	"io/fs"
 	"os"
+	"slices"
 	"syscall"
 )
 
@@ -21,15 +22,25 @@ func ReadFile(name string, limit int64) ([]byte, error) {
 		return nil, err
 	}
 	defer f.Close()
-	var b bytes.Buffer
+	var b []byte
 	if info, err := f.Stat(); err == nil { // all of it at once, unless it grows
-		b.Grow(int(min(info.Size(), limit)) + bytes.MinRead)
+		b = make([]byte, 0, min(info.Size(), limit)+bytes.MinRead)
 	}
-	_, err = b.ReadFrom(io.LimitReader(f, limit+1))
-	if err == nil && int64(b.Len()) > limit {
-		err = tooLong(limit)
+	for r := io.LimitReader(f, limit+1); ; {
+		b = slices.Grow(b, bytes.MinRead)
+		n, err := r.Read(b[len(b):cap(b)])
+		b = b[:len(b)+n]
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		if err != nil {
+			return b, err
+		}
 	}
-	return b.Bytes(), err
+	if int64(len(b)) > limit {
+		return b, tooLong(limit)
+	}
+	return b, nil
 }
 
 func tooLong(limit int64) error { return fmt.Errorf("more than %d bytes", limit) }
