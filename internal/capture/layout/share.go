@@ -30,8 +30,8 @@ type recent struct {
 
 // Of tables with so many rows that differ from the one before, so many attributes are kept at hand.
 const (
-	manyDiffer = 256
-	mostRecent = 64
+	manyDiffer = 512
+	mostRecent = 512 // a power of two
 )
 
 // single is the attributes of a route with at most one next hop.
@@ -89,11 +89,11 @@ func (s *sharer) id(l *route.List, a *route.Attributes) route.AttrID {
 // place is which of the recent ones these attributes may be.
 func (k *single) place() int {
 	b := k.address.As16()
-	n := int(b[15]) + 7*int(b[14]) + 13*int(b[13])
+	n := binary.LittleEndian.Uint64(b[8:]) ^ uint64(k.bgp.NeighbourAS)<<16 ^ k.bgp.LocalPreference.Value
 	if len(k.ifname) > 0 {
-		n += 5 * int(k.ifname[len(k.ifname)-1])
+		n += uint64(k.ifname[len(k.ifname)-1]) << 24
 	}
-	return (n + 3*int(k.bgp.NeighbourAS) + 11*int(k.bgp.LocalPreference.Value)) % mostRecent
+	return int(n * 0x9e3779b97f4a7c15 >> 32 % mostRecent) // multiplicative hashing: the high bits depend on all
 }
 
 // kept copies attributes to where they stay.

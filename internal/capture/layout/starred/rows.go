@@ -204,6 +204,9 @@ func (r *reader) begin(x row, mark byte, rest []byte, lo, hi int) error {
 
 // tells takes what stands between two commas behind the bracket.
 func (r *reader) tells(part []byte) error {
+	if len(part) == 0 || part[0] != 'm' && part[0] != 'M' && part[0] != 'l' {
+		return nil // as the age
+	}
 	s, ok := bytes.CutPrefix(part, []byte("metric "))
 	if !ok {
 		s, ok = bytes.CutPrefix(part, []byte("MED ")) // BGP's (RFC 4271 section 5.1.4)
