@@ -86,11 +86,23 @@ func mayBeHeading(line []byte) bool {
 		return strings.IndexByte(signs, line[1]) >= 0
 	case first == '[':
 		return true
-	case strings.IndexByte("HDRSFNCOocfsh", first) >= 0 && unicode.IsLetter(rune(line[1])):
-		return true
+	}
+	for _, w := range headingWords[line[0]] {
+		if bytes.HasPrefix(line, []byte(w)) {
+			return true
+		}
 	}
 	return bytes.Contains(line, []byte(" | "))
 }
+
+// headingWords are the words that headings begin with, by their first letters.
+var headingWords = func() (words [256][]string) {
+	for w := range strings.FieldsSeq(`Host Device Router Switch Firewall Node Connect Output Result ok changed fatal skipping
+		hostname sysname`) {
+		words[w[0]] = append(words[w[0]], w)
+	}
+	return words
+}()
 
 // learnHeadings finds the shapes of headings with two different names at least, however far from each other they stand.
 // A text with prompts that name who asks has none.

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"net/netip"
+	"slices"
 	"strings"
 
 	"zarvek/internal/capture/layout"
@@ -27,7 +28,6 @@ var Reader = layout.Reader{Name: name, Recognise: recognise, Read: Read,
 var (
 	// pair is a name with what stands behind it, up to two blanks; nothing, where there is none.
 	pair    = lazyregexp.New(`^\s*([A-Za-z][A-Za-z0-9_-]*(?: [A-Za-z]+)?) ?\s*:(?:\s+(\S+(?: \S+)*)?)?\s*$`)
-	starts  = lazyregexp.New(`^\s*Destination\s*:\s+[0-9A-Fa-f.:]+(?:/\d+)?(?:\s{2,}|\s*$)`)
 	counts  = lazyregexp.New(`^\s*Destinations\s*:\s*(\d+)\s+Routes\s*:\s*(\d+)\s*$`)
 	answers = lazyregexp.New(`^\s*Summary Count\s*:\s*\d+\s*$`)
 	table   = lazyregexp.New(`^\s*Routing Tables?\s*:\s*(\S+)\s*$`)
@@ -72,7 +72,7 @@ var kinds = map[string]string{"o_ase": "external", "o_ase1": "external-1", "o_as
 func recognise(text []byte) int {
 	n := 0
 	for lo, hi := range layout.Lines(text[:min(len(text), 1<<16)]) {
-		if starts.Match(text[lo:min(hi, lo+300)]) {
+		if _, ok := begins(text[lo:hi]); ok {
 			n += 4
 		}
 	}
@@ -85,10 +85,13 @@ type reader struct {
 	table   string
 	says    int // destinations of the table, by its heading; 0: it does not say
 	heading [2]int
-	seen    map[netip.Prefix]bool // destinations of the table
-	lines   []bounds              // of the record so far
+	routes  []netip.Prefix // destinations of the table
+	lines   []bounds       // of the record so far
 	values  map[string][]string
-	broken  bool       // a line of the record was not understood
+	broken  bool // a line of the record was not understood
+	text    []byte
+	likes   layout.Likenesses[likeRecord]
+	key     []byte
 	own     netip.Addr // the device's own address in the attached network of the record; not valid for none
 }
 
@@ -96,17 +99,26 @@ type bounds struct{ lo, hi int }
 
 // Read reads a text of this family.
 func Read(text []byte) layout.Reading {
-	r := reader{table: "default", seen: map[netip.Prefix]bool{}}
+	r := reader{table: "default", text: text}
 	r.Layout = name
-	for lo, hi := range layout.Lines(text) {
-		line := text[lo:hi]
+	for lo, next := 0, 0; lo < len(text); lo = next {
+		line, end := lineAt(text, lo)
+		hi := lo + len(line)
+		next = end
 		if layout.Blank(line) {
 			continue
 		}
+		_, isFirst := begins(line)
+		if isFirst {
+			r.flush()
+			if end, ok := r.quick(lo); ok {
+				next = end
+				continue
+			}
+		}
 		s := string(line[:min(len(line), 1000)])
 		switch {
-		case starts.MatchString(s):
-			r.flush()
+		case isFirst:
 			if !r.take(s, lo, hi) {
 				r.LeaveUnread(lo, hi, layout.ErrNotARoute)
 			}
@@ -135,6 +147,7 @@ func (r *reader) headings(s string, lo, hi int) {
 		return
 	}
 	r.endTable()
+	r.likes.Forget()
 	r.table = table.FindStringSubmatch(s)[1]
 	if strings.EqualFold(r.table, "public") || strings.HasPrefix(r.table, "_public_") {
 		r.table = "default"
@@ -143,8 +156,11 @@ func (r *reader) headings(s string, lo, hi int) {
 
 // endTable marks a table as a part where its heading says that there is more.
 func (r *reader) endTable() {
-	r.Partial(r.table, len(r.seen) < r.says, r.heading[0], r.heading[1])
-	r.says, r.seen = 0, map[netip.Prefix]bool{}
+	if r.says > 0 {
+		slices.SortFunc(r.routes, netip.Prefix.Compare)
+		r.Partial(r.table, len(slices.Compact(r.routes)) < r.says, r.heading[0], r.heading[1])
+	}
+	r.says, r.routes = 0, r.routes[:0]
 }
 
 // take adds a line's pairs to the record; false where the line has none, or one that no record has.
@@ -203,10 +219,15 @@ func (r *reader) flush() {
 		}
 		return
 	}
-	r.seen[p] = true
+	r.routes = append(r.routes, p)
 	r.Collector.Read += len(lines)
 	m := layout.Mark(first.lo, last.hi)
-	r.Add(r.table, network.Candidates, a.Route(p, state, m), 0)
+	room := 0
+	if len(r.Facts.Tables) == 0 {
+		room = len(r.text) / (last.hi - first.lo)
+	}
+	shared := r.Add(r.table, network.Candidates, a.Route(p, state, m), room)
+	r.remember(first.lo, last.hi, len(lines), likeRecord{shared: shared, state: state, prefix: p})
 	if h := a.NextHops; a.Protocol == route.Direct && len(h) == 1 && h[0].Interface != "" && r.own.IsValid() &&
 		p.Contains(r.own) && !p.IsSingleIP() {
 		table := ""
@@ -260,14 +281,16 @@ func (r *reader) record() (p netip.Prefix, a layout.Attributes, state route.Stat
 		pr = route.RIPng
 	}
 	a.Protocol = pr
-	for key, into := range map[string]*route.Number{"preference": &a.Preference, "cost": &a.Metric,
-		"metric": &a.Metric} {
-		if v := r.first(key); v != "" {
+	for _, x := range []struct {
+		name string
+		into *route.Number
+	}{{"preference", &a.Preference}, {"cost", &a.Metric}, {"metric", &a.Metric}} {
+		if v := r.first(x.name); v != "" {
 			n, ok := layout.Uint([]byte(v))
 			if !ok {
 				return p, a, 0, fmt.Errorf("%w: %q", layout.ErrNumber, v)
 			}
-			*into = route.N(n)
+			*x.into = route.N(n)
 		}
 	}
 	if err := r.hops(p, &a); err != nil {

@@ -1,0 +1,217 @@
+package records
+
+import (
+	"bytes"
+	"math"
+	"net/netip"
+
+	"zarvek/internal/capture/layout"
+	"zarvek/internal/core/route"
+)
+
+// A likeRecord is what a record led to, for those that say the same of other destinations.
+type likeRecord struct {
+	shared layout.Shared
+	state  route.State
+	prefix netip.Prefix
+	lines  int
+}
+
+// lineAt is the line that begins at lo, without its end, and where the next one begins.
+func lineAt(text []byte, lo int) (line []byte, next int) {
+	next = len(text)
+	if i := bytes.IndexByte(text[lo:], '\n'); i >= 0 {
+		next = lo + i + 1
+	}
+	hi := next
+	for hi > lo && (text[hi-1] == '\n' || text[hi-1] == '\r') {
+		hi--
+	}
+	return text[lo:hi], next
+}
+
+// field is where a value stands.
+type field struct{ lo, hi int }
+
+var firstName = []byte("Destination")
+
+// begins reports whether a line is the first one of a record: it names a destination, an address with a length or
+// without, with nothing or two blanks behind it.
+func begins(line []byte) (destination field, ok bool) {
+	i := blanks(line, 0)
+	if !bytes.HasPrefix(line[i:], firstName) {
+		return field{}, false
+	}
+	i = blanks(line, i+len(firstName))
+	if i == len(line) || line[i] != ':' {
+		return field{}, false
+	}
+	lo := blanks(line, i+1)
+	hi := lo
+	for hi < len(line) && (isHex(line[hi]) || line[hi] == '.' || line[hi] == ':') {
+		hi++
+	}
+	if lo == i+1 || hi == lo {
+		return field{}, false
+	}
+	if hi+1 < len(line) && line[hi] == '/' && isDigit(line[hi+1]) {
+		for hi++; hi < len(line) && isDigit(line[hi]); hi++ {
+		}
+	}
+	n := blanks(line, hi)
+	return field{lo, hi}, n == len(line) || n >= hi+2
+}
+
+// blanks is where the blanks end that begin at i.
+func blanks(line []byte, i int) int {
+	for i < len(line) && (line[i] == ' ' || line[i] == '\t' || line[i] == '\r' || line[i] == '\f') {
+		i++
+	}
+	return i
+}
+
+func isDigit(c byte) bool { return c >= '0' && c <= '9' }
+
+func isHex(c byte) bool { return isDigit(c) || c >= 'a' && c <= 'f' || c >= 'A' && c <= 'F' }
+
+// mostLines is more lines than a record has.
+const mostLines = 16
+
+// quick reads the record that begins at lo where one before said the same of another destination, and returns where the
+// lines behind it begin. The record must end at a blank line or where the next one begins: what stands behind a blank
+// line may go on with it otherwise.
+func (r *reader) quick(lo int) (next int, ok bool) {
+	if !r.likes.Some() {
+		return 0, false
+	}
+	end, hi := lo, lo // of the record: where the next line begins, and where its own last line ends
+	for n := 0; end < len(r.text); n++ {
+		line, after := lineAt(r.text, end)
+		if layout.Blank(line) {
+			break
+		}
+		if _, isFirst := begins(line); isFirst && end > lo {
+			break
+		}
+		if n == mostLines {
+			return 0, false
+		}
+		end, hi = after, end+len(line)
+	}
+	for next = end; next < len(r.text); {
+		line, after := lineAt(r.text, next)
+		if !layout.Blank(line) {
+			if _, isFirst := begins(line); !isFirst {
+				return 0, false
+			}
+			break
+		}
+		next = after
+	}
+	destination, metric, _ := r.keyOf(r.text[lo:hi])
+	like, ok := r.likes.Known()
+	if !ok {
+		return 0, false
+	}
+	p, ok := like.destination(destination)
+	if !ok {
+		return 0, false
+	}
+	r.routes = append(r.routes, p)
+	r.Collector.Read += like.lines
+	r.AddShared(p, like.shared.With(metric), like.state, layout.Mark(lo, hi))
+	return next, true
+}
+
+// destination reads the prefix of a record whose length, where it stands by itself, is that of the one it is like.
+func (x *likeRecord) destination(text []byte) (p netip.Prefix, ok bool) {
+	if bytes.IndexByte(text, '/') >= 0 {
+		var err error
+		p, err = layout.Prefix(text, false)
+		ok = err == nil
+	} else if a, isAddr := layout.Addr(text); isAddr && a.BitLen() == x.prefix.Addr().BitLen() {
+		p, ok = netip.PrefixFrom(a, x.prefix.Bits()), true
+	}
+	return p.Masked(), ok && p.Addr().BitLen() == x.prefix.Addr().BitLen()
+}
+
+// remember keeps what the record from lo to hi led to. What is attached or the device's own depends on its prefix.
+func (r *reader) remember(lo, hi, lines int, x likeRecord) {
+	a := r.Attributes(x.shared)
+	if a.Protocol == route.Direct || a.Protocol == route.Local || layout.NonBlank(r.text[lo:hi]) != lines {
+		return
+	}
+	destination, metric, metrics := r.keyOf(r.text[lo:hi])
+	if p, ok := x.destination(destination); !ok || metrics > 1 || p != x.prefix || metric.Known && metric != a.Metric {
+		return
+	}
+	x.lines = lines
+	r.likes.Keep(x)
+}
+
+// keyOf makes the key of a record: all of it but the destination and the metric, with no more than two blanks between
+// its words, which part its pairs as more do. It returns these two, the metric if it is a plain one, and how many metrics
+// there are.
+func (r *reader) keyOf(text []byte) (destination []byte, metric route.Number, metrics int) {
+	line, _ := lineAt(text, 0)
+	d, _ := begins(line)
+	destination = text[d.lo:d.hi]
+	key := append(r.key[:0], text[:d.lo]...)
+	if bytes.IndexByte(destination, '/') >= 0 {
+		key = append(key, '/')
+	}
+	for i := d.hi; i < len(text); {
+		c := text[i]
+		if c == ' ' {
+			n := i
+			for n < len(text) && text[n] == ' ' {
+				n++
+			}
+			key = append(key, "  "[:min(n-i, 2)]...)
+			i = n
+			continue
+		}
+		if c == 'C' || c == 'M' {
+			if lo, hi := metricIn(text, i); hi > 0 {
+				metrics++
+				if v, ok := layout.Uint(text[lo:hi]); ok && v <= math.MaxUint32 && metrics == 1 {
+					key = append(append(key, text[i:lo]...), 0)
+					metric, i = route.N(v), hi
+					continue
+				}
+			}
+		}
+		key = append(key, c)
+		i++
+	}
+	r.key = key
+	r.likes.Key(-1, key)
+	return destination, metric, metrics
+}
+
+// metricIn is where the digits of a metric stand whose name begins at i; hi is 0 where none does.
+func metricIn(text []byte, i int) (lo, hi int) {
+	if text[i-1] != ' ' && text[i-1] != '\n' {
+		return 0, 0
+	}
+	n := i
+	switch {
+	case bytes.HasPrefix(text[i:], []byte("Cost")):
+		n += len("Cost")
+	case bytes.HasPrefix(text[i:], []byte("Metric")):
+		n += len("Metric")
+	default:
+		return 0, 0
+	}
+	n = blanks(text, n)
+	if n == len(text) || text[n] != ':' {
+		return 0, 0
+	}
+	lo = blanks(text, n+1)
+	for hi = lo; hi < len(text) && isDigit(text[hi]); hi++ {
+	}
+	if hi == lo || hi < len(text) && text[hi] > ' ' {
+		return 0, 0
+	}
+	return lo, hi
+}
