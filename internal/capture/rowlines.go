@@ -65,7 +65,7 @@ func otherStarts(text []byte, from int) (starts []int) {
 		if lost < lo {
 			lost = losses.next(lo)
 		}
-		if lost >= hi && (route >= hi && (rowBegins(line) || variableBegins(line)) ||
+		if lost >= hi && (route >= hi && (rowBegins(line) || variableBegins(line) || isPair(line)) ||
 			isElement(line) || isObject(line) || isValues(line)) {
 			continue // a command may be glued to a row
 		}
@@ -122,6 +122,25 @@ func variableBegins(line []byte) bool {
 	}
 	i := bytes.IndexByte(line[:min(len(line), longestModule)], ':')
 	return i >= 0 && i+1 < len(line) && line[i+1] == ':' && bytes.HasSuffix(line[:i], []byte("-MIB"))
+}
+
+// isPair reports whether a line begins with a name and a value, with blanks around the colon between them, and holds no
+// sign that prompts end with. Headings of that form begin with words of their own.
+func isPair(line []byte) bool {
+	i := 0
+	for i < len(line) && ('A' <= line[i] && line[i] <= 'Z' || 'a' <= line[i] && line[i] <= 'z') {
+		i++
+	}
+	end := i
+	for i < len(line) && line[i] == ' ' {
+		i++
+	}
+	if end < 2 || i == end || i+1 >= len(line) || line[i] != ':' || line[i+1] != ' ' {
+		return false
+	}
+	return bytes.IndexByte(line, '#') < 0 && bytes.IndexByte(line, '>') < 0 && bytes.IndexByte(line, '$') < 0 &&
+		bytes.IndexByte(line, '%') < 0 && bytes.IndexByte(line, '|') < 0 && !slices.ContainsFunc(headingWords[line[0]],
+		func(w string) bool { return bytes.HasPrefix(line, []byte(w)) })
 }
 
 // longestModule is how long the name of a module may be.

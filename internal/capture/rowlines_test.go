@@ -66,6 +66,22 @@ func TestIsValues(t *testing.T) {
 	}
 }
 
+func TestIsPair(t *testing.T) {
+	for line, want := range map[string]bool{
+		"Destination  : 10.61.16.0     PrefixLength : 24": true,
+		"Interface    : line1":                            true,
+		"Interface    : line1mast7#":                      false,
+		"Interface    : line1 | up":                       false,
+		"Device : mast7":                                  false, // a heading
+		"Interface: line1":                                false,
+		"mast7 : show ip route > file":                    false,
+		"Interface    :":                                  false,
+		"":                                                false,
+	} {
+		require.Equal(t, want, isPair([]byte(line)), line)
+	}
+}
+
 func TestVariableBegins(t *testing.T) {
 	for line, want := range map[string]bool{
 		"IP-FORWARD-MIB::inetCidrRouteType.1.4.10.61.16.0.24.2.0.0.1.4.0.0.0.0 = INTEGER: 3": true,
