@@ -2,7 +2,6 @@ package layout
 
 import (
 	"bytes"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -12,12 +11,9 @@ import (
 	"github.com/go-json-experiment/json/jsontext"
 )
 
-// A Decoder is a reader of JSON, of package json or jsontext.
-type Decoder interface{ InputOffset() int64 }
-
 // Documents reads JSON documents one after the other: read gets a decoder and where its document begins. What follows
 // an error is unread; an end in the middle is told as such.
-func Documents[D Decoder](c *Collector, text []byte, open func([]byte) D, read func(dec D, lo int) error) {
+func Documents(c *Collector, text []byte, read func(dec *Tokens, lo int) error) {
 	for lo := 0; ; {
 		for lo < len(text) && bytes.IndexByte([]byte(" \t\r\n"), text[lo]) >= 0 {
 			lo++
@@ -25,7 +21,7 @@ func Documents[D Decoder](c *Collector, text []byte, open func([]byte) D, read f
 		if lo == len(text) {
 			break
 		}
-		dec := open(text[lo:])
+		dec := ByPassing(text[lo:])
 		if err := read(dec, lo); err != nil {
 			at := lo
 			if n := len(c.Spans); n > 0 {
@@ -45,9 +41,6 @@ func Documents[D Decoder](c *Collector, text []byte, open func([]byte) D, read f
 	}
 	c.Account(text)
 }
-
-// ByJSON opens a text with package json.
-func ByJSON(text []byte) *json.Decoder { return json.NewDecoder(bytes.NewReader(text)) }
 
 // Tolerant are the options with which a capture is decoded: a device may write a name twice, and signs that are no
 // UTF-8.

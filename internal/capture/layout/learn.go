@@ -82,10 +82,9 @@ func (l *learner) elements() bool {
 			l.depth--
 		case tag[len(tag)-1] == '/':
 		default:
-			if l.depth++; l.depth == 2 {
-				if l.own = l.named(tagName(tag)); l.own >= 0 && l.met[l.own] {
-					return false
-				}
+			l.depth++
+			if !l.child(tagName(tag)) {
+				return false
 			}
 		}
 		if l.own >= 0 && !bytes.HasPrefix(l.object[next:], []byte("</")) || next-at > longestText {
@@ -97,6 +96,18 @@ func (l *learner) elements() bool {
 		i = next
 	}
 	return l.depth == 0
+}
+
+// child takes the name of an element inside, as name takes that of a member.
+func (l *learner) child(name []byte) bool {
+	switch l.depth {
+	case 2:
+		l.member = name
+		l.own = l.named(name)
+	case 3:
+		l.own = slices.Index(l.names, string(l.member)+"/"+string(name))
+	}
+	return l.own < 0 || !l.met[l.own]
 }
 
 // tagName is the name in a start tag.

@@ -85,13 +85,19 @@ func EndsArray(text []byte, i int) int {
 // NextMember is where the value of the next member begins in what follows a member that ends at i. It is negative where
 // there is none with a plain name.
 func NextMember(text []byte, i int) int {
-	if i = NextElement(text, i); i < 0 || i == len(text) || text[i] != '"' {
-		return -1
+	_, value := NextNamed(text, i)
+	return value
+}
+
+// NextNamed is NextMember with where the name begins, at its quote.
+func NextNamed(text []byte, i int) (name, value int) {
+	if name = NextElement(text, i); name < 0 || name == len(text) || text[name] != '"' {
+		return -1, -1
 	}
-	if i = valueEnds(text, i+1, quoted); i < 0 || i == len(text) {
-		return -1
+	if i = valueEnds(text, name+1, quoted); i < 0 || i == len(text) {
+		return -1, -1
 	}
-	return after(text, i+1, ':')
+	return name, after(text, i+1, ':')
 }
 
 // after is behind a sign, with blanks around it, that stands at i; -1 where it does not.

@@ -95,7 +95,7 @@ type jsonReader struct {
 func ReadJSON(text []byte) layout.Reading {
 	r := jsonReader{shapes: layout.NewShapes(own...)}
 	r.Layout = jsonName
-	layout.Documents(&r.Collector, text, layout.ByPassing, func(dec *layout.Tokens, lo int) error {
+	layout.Documents(&r.Collector, text, func(dec *layout.Tokens, lo int) error {
 		r.dec, r.base = dec, lo
 		return r.document("", 0)
 	})

@@ -51,17 +51,20 @@ var (
 // reader walks one document after the other.
 type reader struct {
 	layout.Collector
-	text  []byte
-	dec   *json.Decoder
-	base  int    // where the document begins
-	table string // of the routes that follow; "": not known
+	text   []byte
+	dec    *layout.Tokens
+	base   int    // where the document begins
+	table  string // of the routes that follow; "": not known
+	seen   layout.Likenesses[likeRoute]
+	shapes *layout.Shapes
+	led    likeRoute // what the last object under a prefix led to; the zero likeRoute: nothing that others may
 }
 
 // Read reads a text of this family.
 func Read(text []byte) layout.Reading {
-	r := reader{text: text}
+	r := reader{text: text, shapes: layout.NewShapes(own...)}
 	r.Layout = name
-	layout.Documents(&r.Collector, text, layout.ByJSON, func(dec *json.Decoder, lo int) error {
+	layout.Documents(&r.Collector, text, func(dec *layout.Tokens, lo int) error {
 		r.dec, r.base, r.table = dec, lo, "default"
 		return r.value("", 0)
 	})
@@ -88,9 +91,10 @@ func (r *reader) value(key string, depth int) error {
 	}
 	switch next := r.peek(); {
 	case key == "vrf-name-out" && next == '"':
-		var name string
-		err := r.dec.Decode(&name)
-		r.table = name
+		t, err := r.dec.ReadToken()
+		if err == nil {
+			r.table = t.String()
+		}
 		return err
 	case key == "vrfs" && next == '{':
 		return r.members(func(name string) error { return r.instance(name, depth+1) })
@@ -107,16 +111,16 @@ func (r *reader) value(key string, depth int) error {
 	case next == '{':
 		return r.members(func(k string) error { return r.value(k, depth+1) })
 	case next == '[':
-		if _, err := r.dec.Token(); err != nil {
+		if _, err := r.dec.ReadToken(); err != nil {
 			return err
 		}
-		for r.dec.More() {
+		for r.dec.PeekKind() != ']' {
 			if err := r.value(key, depth+1); err != nil {
 				return err
 			}
 		}
 	}
-	_, err := r.dec.Token() // a plain value, or the list's end
+	_, err := r.dec.ReadToken() // a plain value, or the list's end
 	return err
 }
 
@@ -132,27 +136,30 @@ func (r *reader) instance(name string, depth int) error {
 		r.table = name
 		return r.members(func(prefix string) error {
 			key := bytes.LastIndexByte(r.text[:max(0, r.at()-1)], '"') // where it begins
-			return itemFrom(r, key, func(o *byPrefix, lo, hi int) error { return r.byPrefix(prefix, o, lo, hi) })
+			err := itemFrom(r, key, func(o *byPrefix, lo, hi int) error { return r.byPrefix(prefix, o, lo, hi) })
+			if err == nil {
+				err = r.passAlike()
+			}
+			return err
 		})
 	})
 }
 
 // members calls f for each key of an object, to read its value.
 func (r *reader) members(f func(key string) error) error {
-	if _, err := r.dec.Token(); err != nil {
+	if _, err := r.dec.ReadToken(); err != nil {
 		return err
 	}
-	for r.dec.More() {
-		t, err := r.dec.Token()
+	for r.dec.PeekKind() != '}' {
+		t, err := r.dec.ReadToken()
 		if err != nil {
 			return err
 		}
-		key, _ := t.(string)
-		if err := f(key); err != nil {
+		if err := f(t.String()); err != nil {
 			return err
 		}
 	}
-	_, err := r.dec.Token()
+	_, err := r.dec.ReadToken()
 	return err
 }
 
@@ -161,15 +168,15 @@ func items[T any](r *reader, read func(o *T, lo, hi int) error) error {
 	if r.peek() != '[' {
 		return item(r, read)
 	}
-	if _, err := r.dec.Token(); err != nil {
+	if _, err := r.dec.ReadToken(); err != nil {
 		return err
 	}
-	for r.dec.More() {
+	for r.dec.PeekKind() != ']' {
 		if err := item(r, read); err != nil {
 			return err
 		}
 	}
-	_, err := r.dec.Token()
+	_, err := r.dec.ReadToken()
 	return err
 }
 
@@ -180,14 +187,17 @@ func item[T any](r *reader, read func(o *T, lo, hi int) error) error { return it
 func itemFrom[T any](r *reader, lo int, read func(o *T, lo, hi int) error) error {
 	var o T
 	from := r.at()
-	err := r.dec.Decode(&o)
-	hi := r.at()
-	var bad *json.UnmarshalTypeError
-	if err != nil && !errors.As(err, &bad) && !errors.Is(err, layout.ErrNumber) {
+	raw, err := r.dec.ReadValue()
+	if err != nil {
 		return err
 	}
+	hi := r.at()
 	if i := bytes.IndexByte(r.text[from:hi], '{'); lo < 0 {
 		lo = from + max(i, 0)
+	}
+	var bad *json.UnmarshalTypeError
+	if err = json.Unmarshal(raw, &o); err != nil && !errors.As(err, &bad) && !errors.Is(err, layout.ErrNumber) {
+		return err
 	}
 	switch {
 	case bad != nil:

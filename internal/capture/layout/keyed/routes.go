@@ -90,7 +90,11 @@ func (r *reader) byPrefix(prefix string, o *byPrefix, lo, hi int) error {
 	if o.Hardware != nil && !*o.Hardware || o.Kernel != nil && !*o.Kernel { // chosen, and not followed everywhere
 		state = route.Active | route.Rejected
 	}
-	return r.add(prefix, a, state, lo, hi)
+	err := r.add(prefix, a, state, lo, hi)
+	if err == nil {
+		r.remember(prefix, lo, hi)
+	}
+	return err
 }
 
 // addHop adds a next hop; an interface that throws packets away makes the route do so.
@@ -121,7 +125,9 @@ func (r *reader) add(prefix string, a layout.Attributes, state route.State, lo, 
 	if a.Protocol == route.RIP && p.Addr().Is6() {
 		a.Protocol = route.RIPng
 	}
-	r.Add(r.table, network.Candidates, a.Route(p, state, layout.Mark(lo, hi)),
-		0)
+	r.led = likeRoute{shared: r.Add(r.table, network.Candidates, a.Route(p, state, layout.Mark(lo, hi)), 0), state: state}
+	if a.Protocol == route.Direct || a.Protocol == route.Local { // their prefixes mean more
+		r.led = likeRoute{}
+	}
 	return nil
 }

@@ -1,8 +1,10 @@
 package yang
 
 import (
+	"iter"
 	"math"
 	"slices"
+	"strings"
 
 	"zarvek/internal/capture/layout"
 )
@@ -22,10 +24,18 @@ type own struct {
 	values [len(ownNames)][]byte // of the text; nil where the route has no such child
 }
 
-// ownNames are the children in which such routes differ. Of the last one nothing is read.
-var ownNames = [...]string{"destination-prefix", "metric", "last-updated"}
+// ownNames are the children in which such routes differ: of a table's, and of an entry of a forwarding table. Of the
+// time nothing is read.
+var ownNames = [...]string{"destination-prefix", "metric", "last-updated", "prefix", "state/prefix"}
 
-const routeName = "route"
+// The last two of them.
+const (
+	ofEntry = 3
+	ofState = 4
+)
+
+// mayBeAlike are what tables have many of.
+var mayBeAlike = layout.WordSet("route ipv4-entry ipv6-entry")
 
 // likes knows routes by their text without these.
 type likes struct {
@@ -72,11 +82,12 @@ func simple(v []byte) bool {
 // alikes are the routes below a node that are like others. A large table has hardly any other, so that they are kept
 // without a tree.
 type alikes struct {
+	name string
 	text []byte // of the document
 	list []alike
 }
 
-// alike is one of them: 32 bytes.
+// alike is one of them: 40 bytes.
 type alike struct {
 	*kept
 	lo, hi uint32
@@ -85,13 +96,16 @@ type alike struct {
 }
 
 // takes adds the route from lo to hi, which the last key is of, to those below a node; false where none like it is known.
-func (l *likes) takes(parent *node, text []byte, lo, hi int) bool {
+func (l *likes) takes(parent *node, name string, text []byte, lo, hi int) bool {
 	like, ok := l.seen.Known()
 	if !ok || hi-lo > math.MaxUint16 {
 		return false
 	}
 	if parent.alikes == nil {
-		parent.alikes = &alikes{text: text}
+		parent.alikes = &alikes{name: name, text: text}
+	}
+	if parent.alikes.name != name || like.like.name != name {
+		return false
 	}
 	x := alike{kept: like, lo: uint32(lo), hi: uint32(hi), after: uint32(len(parent.children))}
 	for i, v := range l.values {
@@ -107,35 +121,37 @@ func (l *likes) takes(parent *node, text []byte, lo, hi int) bool {
 	return true
 }
 
-// routes yields the whole routes below a node in their order. One that is like another holds until the next.
-func (n *node) routes(yield func(*node) bool) {
-	if n == nil {
-		return
-	}
-	var rest []alike
-	var x struct {
-		node node
-		own  own
-	}
-	if n.alikes != nil {
-		rest = n.alikes.list
-	}
-	for i := 0; i <= len(n.children); i++ {
-		for ; len(rest) > 0 && int(rest[0].after) == i; rest = rest[1:] {
-			a := &rest[0]
-			x.own.kept = a.kept
-			for k, v := range a.values {
-				if x.own.values[k] = nil; v.at > 0 {
-					x.own.values[k] = n.alikes.text[int(a.lo)+int(v.at):][:v.size]
+// each yields the whole children of a name in their order. One that is like another holds until the next.
+func (n *node) each(name string) iter.Seq[*node] {
+	return func(yield func(*node) bool) {
+		if n == nil {
+			return
+		}
+		var rest []alike
+		var x struct {
+			node node
+			own  own
+		}
+		if n.alikes != nil && n.alikes.name == name {
+			rest = n.alikes.list
+		}
+		for i := 0; i <= len(n.children); i++ {
+			for ; len(rest) > 0 && int(rest[0].after) == i; rest = rest[1:] {
+				a := &rest[0]
+				x.own.kept = a.kept
+				for k, v := range a.values {
+					if x.own.values[k] = nil; v.at > 0 {
+						x.own.values[k] = n.alikes.text[int(a.lo)+int(v.at):][:v.size]
+					}
+				}
+				x.node = node{name: name, lo: int(a.lo), hi: int(a.hi), own: &x.own}
+				if !yield(&x.node) {
+					return
 				}
 			}
-			x.node = node{name: routeName, lo: int(a.lo), hi: int(a.hi), own: &x.own}
-			if !yield(&x.node) {
+			if i < len(n.children) && n.children[i].name == name && n.children[i].hi > 0 && !yield(n.children[i]) {
 				return
 			}
-		}
-		if i < len(n.children) && n.children[i].name == routeName && n.children[i].hi > 0 && !yield(n.children[i]) {
-			return
 		}
 	}
 }
@@ -174,7 +190,7 @@ func (l *likes) keepRoute(n *node, text []byte, learn func([]byte)) {
 // keep remembers a route under the last key, where its children were parsed to what stands there.
 func (l *likes) keep(n *node, text []byte) {
 	for i, v := range l.values {
-		if n.value(ownNames[i]) != string(v) {
+		if n.value(strings.Split(ownNames[i], "/")...) != string(v) {
 			return
 		}
 	}

@@ -37,7 +37,7 @@ func plainXML(text []byte) (root *node, ok bool) {
 			if name := p.name(); len(stack) == 1 || !bytes.Equal(name, names[len(names)-1]) || !p.closes() {
 				return nil, false
 			}
-			if top.hi = p.at; top.name == routeName {
+			if top.hi = p.at; mayBeAlike[top.name] {
 				p.likes.keepElement(top, text)
 			}
 			stack, names = stack[:len(stack)-1], names[:len(names)-1]
@@ -48,8 +48,8 @@ func plainXML(text []byte) (root *node, ok bool) {
 			return nil, false
 		}
 		n := &node{name: p.local(name), lo: lo}
-		if n.name == routeName && p.likes.seen.Some() {
-			if size := p.likes.route(text[lo:]); size > 0 && p.likes.takes(top, text, lo, lo+size) {
+		if mayBeAlike[n.name] && p.likes.seen.Some() {
+			if size := p.likes.route(text[lo:]); size > 0 && p.likes.takes(top, n.name, text, lo, lo+size) {
 				p.at = lo + size
 				continue
 			}

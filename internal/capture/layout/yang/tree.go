@@ -84,7 +84,7 @@ func (n *node) find(name string, visit func(*node)) {
 		switch c.name {
 		case name:
 			visit(c)
-		case routeName:
+		case "route":
 		default:
 			c.find(name, visit)
 		}
@@ -168,8 +168,8 @@ func (p *jsonParser) value(parent *node, name string, depth int) error {
 			if err := p.value(parent, name, depth+1); err != nil {
 				return err
 			}
-			if name == routeName {
-				if err := p.passAlike(parent); err != nil {
+			if mayBeAlike[name] {
+				if err := p.passAlike(parent, name); err != nil {
 					return err
 				}
 			}
@@ -192,7 +192,7 @@ func (p *jsonParser) value(parent *node, name string, depth int) error {
 			}
 		}
 		_, err := p.d.ReadToken()
-		if n.hi = p.offset(); err == nil && name == routeName {
+		if n.hi = p.offset(); err == nil && mayBeAlike[name] {
 			p.likes.keepObject(n, p.text)
 		}
 		return err
@@ -210,7 +210,7 @@ func (p *jsonParser) value(parent *node, name string, depth int) error {
 }
 
 // passAlike adds the routes that follow in a list as long as their like was parsed.
-func (p *jsonParser) passAlike(parent *node) error {
+func (p *jsonParser) passAlike(parent *node, name string) error {
 	rest, at := p.d.Rest(), p.offset()
 	behind, n := 0, 0
 	for p.likes.seen.Some() {
@@ -219,7 +219,7 @@ func (p *jsonParser) passAlike(parent *node) error {
 			break
 		}
 		size := p.likes.route(p.text[at+lo:])
-		if size == 0 || !p.likes.takes(parent, p.text, at+lo, at+lo+size) {
+		if size == 0 || !p.likes.takes(parent, name, p.text, at+lo, at+lo+size) {
 			break
 		}
 		behind = lo + size

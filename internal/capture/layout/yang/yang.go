@@ -176,12 +176,17 @@ func (r *reader) rib(rib *node) {
 		low == "inet6.0" {
 		table = "default"
 	}
-	for n := range rib.child("routes").routes {
-		if err := r.route(n, table); err == nil && n.own != nil {
-			r.SpanLike(n.lo, n.hi, n.own.inside)
-		} else {
-			r.Span(n.lo, n.hi, err)
-		}
+	for n := range rib.child("routes").each("route") {
+		r.spanOf(n, r.route(n, table))
+	}
+}
+
+// spanOf notes what became of a route.
+func (r *reader) spanOf(n *node, err error) {
+	if err == nil && n.own != nil {
+		r.SpanLike(n.lo, n.hi, n.own.inside)
+	} else {
+		r.Span(n.lo, n.hi, err)
 	}
 }
 
@@ -220,13 +225,30 @@ func (r *reader) route(n *node, table string) error {
 		state = route.Active | route.Installed
 	}
 	x := likeRoute{r.Add(table, network.Candidates, a.Route(p, state, layout.Mark(n.lo, n.hi)), 0), state}
-	if n.own != nil && (a.Special != route.None || !layout.Nowhere(a.NextHops)) { // else its interface is its own
-		if r.known == nil {
-			r.known = map[alikeIn]likeRoute{}
-		}
-		r.known[of] = x
-	}
+	r.keep(of, n, x, &a)
 	return nil
+}
+
+// keep remembers what a route like another one led to. Where that is nowhere its interface is its own.
+func (r *reader) keep(of alikeIn, n *node, x likeRoute, a *layout.Attributes) {
+	if n.own == nil || a.Special == route.None && layout.Nowhere(a.NextHops) {
+		return
+	}
+	if r.known == nil {
+		r.known = map[alikeIn]likeRoute{}
+	}
+	r.known[of] = x
+}
+
+// entryPrefix is the text of an entry's prefix.
+func (n *node) entryPrefix() []byte {
+	switch {
+	case n.own == nil:
+		return []byte(state(n, "prefix"))
+	case len(n.own.values[ofState]) > 0:
+		return n.own.values[ofState]
+	}
+	return n.own.values[ofEntry]
 }
 
 // again adds a route like one before; false where its metric is none.
@@ -280,7 +302,7 @@ func nextHops(n *node, a *layout.Attributes) error {
 // statics reads configured static routes.
 func (r *reader) statics(n *node) {
 	for _, fam := range n.children {
-		for x := range fam.routes {
+		for x := range fam.each("route") {
 			a := layout.Attributes{}
 			p, err := layout.Prefix([]byte(x.value("destination-prefix")), false)
 			if err == nil {
@@ -376,6 +398,7 @@ func (r *reader) aft(n *node, instance string) {
 	if low := strings.ToLower(instance); low == "" || low == "default" || low == "global" {
 		instance = "default"
 	}
+	r.known = nil // numbers of groups are its own
 	hops := map[string]*node{}
 	for _, x := range n.child("next-hops").all("next-hop") {
 		hops[x.value("index")] = x
@@ -385,8 +408,8 @@ func (r *reader) aft(n *node, instance string) {
 		groups[x.value("id")] = x
 	}
 	for _, fam := range []string{"ipv4", "ipv6"} {
-		for _, x := range n.child(fam + "-unicast").all(fam + "-entry") {
-			r.Span(x.lo, x.hi, r.entry(x, instance, groups, hops))
+		for x := range n.child(fam + "-unicast").each(fam + "-entry") {
+			r.spanOf(x, r.entry(x, instance, groups, hops))
 		}
 	}
 }
@@ -403,9 +426,16 @@ var errGroup = errors.New("its next-hop group is not in the data")
 
 // entry makes a route of one entry of a forwarding table; a number that leads nowhere leaves it unread.
 func (r *reader) entry(x *node, instance string, groups, hops map[string]*node) error {
-	p, err := layout.Prefix([]byte(state(x, "prefix")), false)
+	p, err := layout.Prefix(x.entryPrefix(), false)
 	if err != nil {
 		return err
+	}
+	of := alikeIn{x, instance, route.FamilyOf(p.Addr())}
+	if x.own != nil {
+		of.like = x.own.like
+		if y, ok := r.known[of]; ok && r.again(x, p, y) {
+			return nil
+		}
 	}
 	a := layout.Attributes{}
 	a.Protocol, a.Subtype = protocolOf(state(x, "origin-protocol"))
@@ -457,6 +487,7 @@ func (r *reader) entry(x *node, instance string, groups, hops map[string]*node) 
 	if len(a.NextHops) == 0 && a.Special == route.None {
 		a.Special = route.Blackhole // an entry without a next hop drops
 	}
-	r.Add(instance, network.ForwardingTable, a.Route(p, 0, layout.Mark(x.lo, x.hi)), 0)
+	y := likeRoute{shared: r.Add(instance, network.ForwardingTable, a.Route(p, 0, layout.Mark(x.lo, x.hi)), 0)}
+	r.keep(of, x, y, &a)
 	return nil
 }
