@@ -1,6 +1,7 @@
 package paragraphs
 
 import (
+	"bytes"
 	"net/netip"
 	"strings"
 
@@ -63,84 +64,142 @@ type entry struct {
 	head   []bounds
 }
 
+// entryReader remembers what lines of large listings say: nearly all of them say the same of other prefixes.
+type entryReader struct {
+	layout.Collector
+	begin layout.Likenesses[bool]      // what may stand behind a prefix
+	lines layout.Likenesses[entryLine] // lines below one
+	e     *entry
+	spare entry
+}
+
 // ReadEntries reads a text of this family. Its tables are parts, whatever was asked.
 func ReadEntries(text []byte) layout.Reading {
-	var r layout.Collector
+	var r entryReader
 	r.Layout = entriesName
-	var e *entry
-	flush := func() {
-		if e != nil {
-			e.finish(&r)
-		}
-		e = nil
-	}
 	for lo, hi := range layout.Lines(text) {
-		line := string(text[lo:hi])
-		if strings.TrimSpace(line) == "" {
+		line := text[lo:hi]
+		if layout.Blank(line) {
 			continue
 		}
-		if m := entryBegins.FindStringSubmatch(line); m != nil {
-			flush()
-			p, err := layout.Prefix([]byte(m[1]), false)
+		if prefix, ok := r.begins(line); ok {
+			r.flush()
+			p, err := layout.Prefix(prefix, false)
 			if err != nil {
 				r.LeaveUnread(lo, hi, err)
 				continue
 			}
-			e = &entry{prefix: p.Masked(), head: []bounds{{lo, hi}}}
+			r.spare = entry{prefix: p.Masked(), head: append(r.spare.head[:0], bounds{lo, hi}),
+				attr: layout.Attributes{Attributes: route.Attributes{NextHops: r.spare.attr.NextHops[:0]}}}
+			r.e = &r.spare
 			continue
 		}
-		if e == nil || !e.line(line) {
-			flush()
+		if r.e == nil || !r.below(line) {
+			r.flush()
 			r.LeaveUnread(lo, hi, layout.ErrNotARoute)
 			continue
 		}
-		e.head = append(e.head, bounds{lo, hi})
+		r.e.head = append(r.e.head, bounds{lo, hi})
 	}
-	flush()
+	r.flush()
 	for i := range r.Facts.Tables {
 		r.Facts.Tables[i].Filtered = r.Facts.Tables[i].Routes.At(0).Mark
 	}
 	return r.Reading
 }
 
-// line takes a line of an entry, false where it is none.
-func (e *entry) line(s string) bool {
+// flush ends an entry.
+func (r *entryReader) flush() {
+	if r.e != nil {
+		r.e.finish(&r.Collector)
+	}
+	r.e = nil
+}
+
+// begins reads the prefix that a line of an entry begins with.
+func (r *entryReader) begins(line []byte) (prefix []byte, ok bool) {
+	n := 0
+	for n < len(line) && (line[n] >= '0' && line[n] <= '9' || line[n] == '.' || line[n] == '/') {
+		n++
+	}
+	if r.begin.Key(-1, line[n:]); n > 0 && line[n-1] != '/' {
+		if _, known := r.begin.Known(); known && bytes.Count(line[:n], []byte{'/'}) == 1 {
+			return line[:n], true
+		}
+	}
+	m := entryBegins.FindSubmatch(line)
+	if m == nil {
+		return nil, false
+	}
+	if len(m[1]) == n {
+		r.begin.Keep(true)
+	}
+	return m[1], true
+}
+
+// An entryLine is what a line below a prefix says.
+type entryLine struct {
+	hop     route.NextHop
+	far     bool // another entry leads to the hop
+	special route.Special
+	aside   bool // it says nothing of where packets go
+}
+
+// below takes a line of an entry, false where it is none.
+func (r *entryReader) below(line []byte) bool {
+	r.lines.Key(-1, line)
+	x, known := r.lines.Known()
+	if !known {
+		var ok bool
+		if x, ok = entryLineOf(string(line)); !ok {
+			return false
+		}
+		r.lines.Keep(x)
+	}
+	e := r.e
+	switch {
+	case x.aside:
+		return true
+	case x.special != route.None:
+		e.attr.Special = x.special
+	case x.far:
+		e.far = append(e.far, x.hop)
+	default:
+		e.attr.NextHops = append(e.attr.NextHops, x.hop)
+	}
+	e.told = true
+	return true
+}
+
+// entryLineOf reads such a line.
+func entryLineOf(s string) (x entryLine, ok bool) {
 	switch {
 	case entryHop.MatchString(s):
 		m := entryHop.FindStringSubmatch(s)
 		a, ok := layout.Addr([]byte(m[1]))
-		if !ok {
-			return false
-		}
-		if m[2] == "dependencies" || m[2] == "recursive" {
-			return false
-		}
-		e.attr.NextHops = append(e.attr.NextHops, route.NextHop{Address: a, Interface: m[2]})
+		x.hop = route.NextHop{Address: a, Interface: m[2]}
+		return x, ok && m[2] != "dependencies" && m[2] != "recursive"
 	case entryHere.MatchString(s):
-		if ifname := entryHere.FindStringSubmatch(s)[1]; layout.Discards(ifname) {
-			e.attr.Special = route.Blackhole
-		} else {
-			e.attr.NextHops = append(e.attr.NextHops, route.NextHop{Interface: ifname})
+		if x.hop.Interface = entryHere.FindStringSubmatch(s)[1]; layout.Discards(x.hop.Interface) {
+			x.special = route.Blackhole
 		}
 	case entryFar.MatchString(s):
-		a, ok := layout.Addr([]byte(entryFar.FindStringSubmatch(s)[1]))
-		if !ok {
-			return false
-		}
-		e.far = append(e.far, route.NextHop{Address: a})
+		x.hop.Address, ok = layout.Addr([]byte(entryFar.FindStringSubmatch(s)[1]))
+		x.far = true
+		return x, ok
 	case entryEnds.MatchString(s):
-		e.attr.Special = route.Blackhole
+		x.special = route.Blackhole
 		switch entryEnds.FindStringSubmatch(s)[1] {
 		case "receive":
-			e.attr.Special = route.Receive
+			x.special = route.Receive
 		case "no route":
-			e.attr.Special = route.Unreachable
+			x.special = route.Unreachable
 		}
 	default:
-		return entryAside.MatchString(s)
+		x.aside = true
+		return x, entryAside.MatchString(s)
 	}
-	e.told = true
-	return true
+	return x, true
 }
 
 // finish keeps the entry. One that tells no way is unread as a whole.
