@@ -268,10 +268,10 @@ func split(text []byte) (sections []section, commands []typed, lines int) {
 	cur := section{}
 	p := newPrompter(text)
 	fresh := false // nothing but blank lines came since the prompt
-	behind := 0    // the last line looked at
+	behind := 0    // the end of the last line looked at
 	for lo, hi := range p.others.lines(p.odd != nil || p.titles != nil) {
-		fresh = fresh && lo <= behind
-		behind = hi + 1 + max(bytes.IndexByte(text[hi:], '\n'), 0)
+		fresh = fresh && layout.Blank(text[behind:lo])
+		behind = hi
 		device, command, ok := p.prompt(text[lo:hi])
 		known := ok
 		if !ok {
