@@ -69,8 +69,11 @@ func (l *likes) simple() bool {
 	return true
 }
 
-// simple reports whether a value means what it says: nothing in it is a sign of JSON or XML.
+// simple reports whether a value means what it says: nothing in it is a sign of JSON or XML, and no blanks are around it.
 func simple(v []byte) bool {
+	if len(v) > 0 && (v[0] == ' ' || v[len(v)-1] == ' ') {
+		return false
+	}
 	for _, c := range v {
 		if c < ' ' || c >= 0x7f || c == '\\' || c == '&' || c == '<' || c == ']' {
 			return false

@@ -2,6 +2,7 @@ package yang
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 
@@ -195,6 +196,66 @@ func FuzzRead(f *testing.F) {
 		f.Add([]byte(s))
 	}
 	f.Fuzz(func(t *testing.T, in []byte) { layouttest.Laws(t, Read, in) })
+}
+
+// TestEntriesOfALargeTableSayWhatTheySayAlone: the same of forwarding tables, as JSON and as XML, on one line and on many.
+func TestEntriesOfALargeTableSayWhatTheySayAlone(t *testing.T) {
+	head := `{"openconfig-network-instance:network-instance":[{"name":"hall","afts":{"next-hop-groups":{"next-hop-group":[` +
+		`{"id":"1","next-hops":{"next-hop":[{"index":"1","state":{"weight":"1"}}]}},{"id":"2","next-hops":{"next-hop":[{"index":"2"}]}}]},` +
+		`"next-hops":{"next-hop":[{"index":"1","state":{"ip-address":"10.0.0.1"}},{"index":"2","state":{"ip-address":"10.0.0.2"}}]},` +
+		`"ipv4-unicast":{"ipv4-entry":[` + "\n"
+	rows := layouttest.Rows(4000, layouttest.IPv4,
+		`{"prefix":"<P>","state":{"prefix":"<P>","next-hop-group":"1","origin-protocol":"x:BGP"}}`,
+		"{\n \"prefix\": \"<P>\",\n \"state\": {\n\n  \"next-hop-group\": \"2\",\n  \"prefix\": \"<P>\"\n }\n}",
+		`{"prefix":"<P>","next-hop-group":"2"}`,
+		`{"prefix":"10.0.0.0/8","state":{"prefix":"<P>","next-hop-group":"2"}}`,
+		`{"prefix":"1<P>","state":{"next-hop-group":"2"}}`,
+		`{"prefix":"<P>","state":{"next-hop-group":"<M>"}}`,
+		`{"prefix":"<P>","state":{"origin-protocol":"x:DIRECTLY_CONNECTED","next-hop-group":"1"}}`,
+		`{"prefix":"<P>","state":{"prefix":"<P>","prefix":"<P>","next-hop-group":"1"}}`,
+	)
+	tail := "]}}}]}\n"
+	layouttest.Alone(t, Read, head, ",\n", tail, rows)
+	layouttest.Laws(t, Read, []byte(head+strings.Join(rows, ",\n")+tail))
+	head = "<network-instance xmlns=\"http://openconfig.net/yang/network-instance\"><name>hall</name><afts>" +
+		"<next-hops><next-hop><index>1</index><state><ip-address>10.0.0.1</ip-address></state></next-hop></next-hops>" +
+		"<next-hop-groups><next-hop-group><id>1</id><next-hops><next-hop><index>1</index></next-hop></next-hops></next-hop-group></next-hop-groups>" +
+		"<ipv4-unicast>\n"
+	rows = layouttest.Rows(4000, layouttest.IPv4,
+		"<ipv4-entry><prefix><P></prefix><state><prefix><P></prefix><next-hop-group>1</next-hop-group></state></ipv4-entry>",
+		"<ipv4-entry>\n <prefix><P></prefix>\n <state>\n  <next-hop-group>1</next-hop-group>\n\n  <prefix><P></prefix>\n </state>\n</ipv4-entry>",
+		"<ipv4-entry><prefix> <P></prefix><state><next-hop-group>1</next-hop-group></state></ipv4-entry>",
+		"<ipv4-entry><prefix>1<P></prefix><state><next-hop-group>1</next-hop-group></state></ipv4-entry>",
+		"<ipv4-entry><prefix><P></prefix><next-hop-group><M></next-hop-group></ipv4-entry>",
+		"<ipv4-entry><prefix><!-- <P> --><P></prefix><next-hop-group>1</next-hop-group></ipv4-entry>",
+		"<ipv4-entry><prefix><P></prefix><state><prefix/><next-hop-group>1</next-hop-group></state></ipv4-entry>",
+	)
+	tail = "\n</ipv4-unicast></afts></network-instance>\n"
+	for _, rows := range [][]string{rows, slices.DeleteFunc(slices.Clone(rows), func(s string) bool { return strings.Contains(s, "<!") })} {
+		layouttest.Alone(t, Read, head, "\n", tail, rows)
+		layouttest.Laws(t, Read, []byte(head+strings.Join(rows, "\n")+tail))
+	}
+}
+
+// TestGroupsOfEachDocument: the number of a group means another one in the next document.
+func TestGroupsOfEachDocument(t *testing.T) {
+	document := func(net int, gateway string) string {
+		entries := ""
+		for i := range 4 {
+			entries += fmt.Sprintf(`,{"prefix":"10.%d.%d.0/24","state":{"next-hop-group":"1"}}`, net, i)
+		}
+		return `{"network-instance":[{"name":"default","afts":{"ipv4-unicast":{"ipv4-entry":[` + entries[1:] + `]},` +
+			`"next-hop-groups":{"next-hop-group":[{"id":"1","next-hops":{"next-hop":[{"index":"1"}]}}]},` +
+			`"next-hops":{"next-hop":[{"index":"1","state":{"ip-address":"` + gateway + `"}}]}}}]}` + "\n"
+	}
+	in := document(1, "172.28.1.1") + document(2, "172.28.2.2")
+	r := layouttest.Laws(t, Read, []byte(in))
+	routes := r.Facts.Tables[0].Routes
+	require.Equal(t, 8, routes.Len())
+	for i := range routes.Len() {
+		x := routes.At(i)
+		require.Equal(t, x.Prefix.Addr().As4()[1], x.NextHops[0].Address.As4()[2], x.Prefix)
+	}
 }
 
 // TestRowsOfALargeTableSayWhatTheySayAlone: what routes have in common is read once.
