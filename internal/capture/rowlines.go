@@ -47,18 +47,12 @@ func otherStarts(text []byte, from int) (starts []int) {
 	route, lost := from-1, from-1
 	routes, losses := newFinder(text, "route"), newFinder(text, void)
 	for lo, next := from, 0; lo < len(text); lo = next {
-		next = len(text)
-		if i := bytes.IndexByte(text[lo:], '\n'); i >= 0 {
-			next = lo + i + 1
-		}
-		if c := text[lo]; (c == ' ' || c == '\t') && indented(text[lo:next]) {
+		var hi int
+		hi, next = layout.LineAt(text, lo)
+		line := text[lo:hi]
+		if indented(line) {
 			continue
 		}
-		hi := next
-		for hi > lo && (text[hi-1] == '\n' || text[hi-1] == '\r') {
-			hi--
-		}
-		line := text[lo:hi]
 		if layout.Blank(line) {
 			continue
 		}

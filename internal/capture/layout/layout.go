@@ -128,20 +128,24 @@ func (r *Reading) Routes() int {
 func Lines(text []byte) iter.Seq2[int, int] {
 	return func(yield func(int, int) bool) {
 		for lo := 0; lo < len(text); {
-			next := len(text)
-			if i := bytes.IndexByte(text[lo:], '\n'); i >= 0 {
-				next = lo + i + 1
-			}
-			hi := next
-			for hi > lo && (text[hi-1] == '\n' || text[hi-1] == '\r') {
-				hi--
-			}
+			hi, next := LineAt(text, lo)
 			if !yield(lo, hi) {
 				return
 			}
 			lo = next
 		}
 	}
+}
+
+// LineAt is where the line ends that begins at lo, and where the next one begins.
+func LineAt(text []byte, lo int) (hi, next int) {
+	next = len(text)
+	if i := bytes.IndexByte(text[lo:], '\n'); i >= 0 {
+		next = lo + i + 1
+	}
+	for hi = next; hi > lo && (text[hi-1] == '\n' || text[hi-1] == '\r'); hi-- {
+	}
+	return hi, next
 }
 
 // Blank reports whether a text holds nothing but white space.

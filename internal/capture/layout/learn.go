@@ -82,10 +82,10 @@ func (l *learner) elements() bool {
 			l.depth--
 		case tag[len(tag)-1] == '/':
 		default:
-			l.depth++
-			if !l.child(tagName(tag)) {
+			if !l.name(tagName(tag), l.depth) {
 				return false
 			}
+			l.depth++
 		}
 		if l.own >= 0 && !bytes.HasPrefix(l.object[next:], []byte("</")) || next-at > longestText {
 			return false
@@ -96,18 +96,6 @@ func (l *learner) elements() bool {
 		i = next
 	}
 	return l.depth == 0
-}
-
-// child takes the name of an element inside, as name takes that of a member.
-func (l *learner) child(name []byte) bool {
-	switch l.depth {
-	case 2:
-		l.member = name
-		l.own = l.named(name)
-	case 3:
-		l.own = slices.Index(l.names, string(l.member)+"/"+string(name))
-	}
-	return l.own < 0 || !l.met[l.own]
 }
 
 // tagName is the name in a start tag.
@@ -124,7 +112,7 @@ func tagName(tag []byte) []byte {
 func (l *learner) text(i int) (end int, ok bool) {
 	end, plain := stringEnd(l.object, i)
 	if at := after(l.object, end, ':'); at >= 0 {
-		return at, l.name(l.object[i+1 : end-1])
+		return at, l.name(l.object[i+1:end-1], l.depth)
 	}
 	if plain {
 		l.slot(i+1, end-1, quoted)
@@ -134,22 +122,18 @@ func (l *learner) text(i int) (end int, ok bool) {
 	return end, true
 }
 
-// name takes the name of a member; false where it is one of those named, and was there before.
-func (l *learner) name(name []byte) bool {
+// name takes the name of a member, or of a child, which is so deep in the object; false where it is one of those named,
+// and was there before. Names are told apart without a module's prefix.
+func (l *learner) name(name []byte, depth int) bool {
 	l.own = -1
-	switch l.depth {
+	switch depth {
 	case 1:
 		l.member = name
-		l.own = l.named(name)
+		l.own = slices.Index(l.names, string(name[bytes.LastIndexByte(name, ':')+1:]))
 	case 2:
 		l.own = slices.Index(l.names, string(l.member)+"/"+string(name))
 	}
 	return l.own < 0 || !l.met[l.own]
-}
-
-// named is which of the names a member or a child has, without a module's prefix; -1: none.
-func (l *learner) named(name []byte) int {
-	return slices.Index(l.names, string(name[bytes.LastIndexByte(name, ':')+1:]))
 }
 
 // number takes a number, which is a value if it is of digits alone.

@@ -59,15 +59,8 @@ func (c *Collector) Sort() {
 // only punctuation.
 func (c *Collector) Account(text []byte) {
 	at := 0 // the first span that is not above the line
-	for lo, next := 0, 0; lo < len(text); lo = next {
-		next = len(text)
-		if i := bytes.IndexByte(text[lo:], '\n'); i >= 0 {
-			next = lo + i + 1
-		}
-		hi := next
-		for hi > lo && (text[hi-1] == '\n' || text[hi-1] == '\r') {
-			hi--
-		}
+	for lo := 0; lo < len(text); {
+		hi, next := LineAt(text, lo)
 		for at < len(c.Spans) && c.Spans[at].Hi <= lo {
 			at++
 		}
@@ -80,6 +73,7 @@ func (c *Collector) Account(text []byte) {
 				next = last
 			}
 		}
+		lo = next
 	}
 }
 

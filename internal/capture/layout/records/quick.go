@@ -17,19 +17,6 @@ type likeRecord struct {
 	lines  int
 }
 
-// lineAt is the line that begins at lo, without its end, and where the next one begins.
-func lineAt(text []byte, lo int) (line []byte, next int) {
-	next = len(text)
-	if i := bytes.IndexByte(text[lo:], '\n'); i >= 0 {
-		next = lo + i + 1
-	}
-	hi := next
-	for hi > lo && (text[hi-1] == '\n' || text[hi-1] == '\r') {
-		hi--
-	}
-	return text[lo:hi], next
-}
-
 // field is where a value stands.
 type field struct{ lo, hi int }
 
@@ -86,7 +73,8 @@ func (r *reader) quick(lo int) (next int, ok bool) {
 	}
 	end, hi := lo, lo // of the record: where the next line begins, and where its own last line ends
 	for n := 0; end < len(r.text); n++ {
-		line, after := lineAt(r.text, end)
+		stop, after := layout.LineAt(r.text, end)
+		line := r.text[end:stop]
 		if layout.Blank(line) {
 			break
 		}
@@ -96,11 +84,11 @@ func (r *reader) quick(lo int) (next int, ok bool) {
 		if n == mostLines {
 			return 0, false
 		}
-		end, hi = after, end+len(line)
+		end, hi = after, stop
 	}
 	for next = end; next < len(r.text); {
-		line, after := lineAt(r.text, next)
-		if !layout.Blank(line) {
+		stop, after := layout.LineAt(r.text, next)
+		if line := r.text[next:stop]; !layout.Blank(line) {
 			if _, isFirst := begins(line); !isFirst {
 				return 0, false
 			}
@@ -153,8 +141,8 @@ func (r *reader) remember(lo, hi, lines int, x likeRecord) {
 // its words, which part its pairs as more do. It returns these two, the metric if it is a plain one, and how many metrics
 // there are.
 func (r *reader) keyOf(text []byte) (destination []byte, metric route.Number, metrics int) {
-	line, _ := lineAt(text, 0)
-	d, _ := begins(line)
+	hi, _ := layout.LineAt(text, 0)
+	d, _ := begins(text[:hi])
 	destination = text[d.lo:d.hi]
 	key := append(r.key[:0], text[:d.lo]...)
 	if bytes.IndexByte(destination, '/') >= 0 {

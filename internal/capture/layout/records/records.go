@@ -102,9 +102,9 @@ func Read(text []byte) layout.Reading {
 	r := reader{table: "default", text: text}
 	r.Layout = name
 	for lo, next := 0, 0; lo < len(text); lo = next {
-		line, end := lineAt(text, lo)
-		hi := lo + len(line)
-		next = end
+		var hi int
+		hi, next = layout.LineAt(text, lo)
+		line := text[lo:hi]
 		if layout.Blank(line) {
 			continue
 		}
