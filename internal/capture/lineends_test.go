@@ -75,3 +75,25 @@ func TestBlankLinesBetweenAnyTwo(t *testing.T) {
 		require.Contains(t, string(c.Source.Text(r.Mark)), "10.65.0.0/16", name)
 	}
 }
+
+// TestSignsAtTheBorderOfABlock are found where one look ends and the next begins.
+func TestSignsAtTheBorderOfABlock(t *testing.T) {
+	for _, sign := range []string{"\u2028", "\u0085", "--More--", "\n<189>", "\x1b[K", "command not found"} {
+		for before := lookBlock - len(sign) - 1; before <= lookBlock+1; before++ {
+			b := []byte(strings.Repeat("a", before) + sign + strings.Repeat("a", 40))
+			require.NotEqual(t, traits{}, look(b, true), "%q behind %d bytes", sign, before)
+		}
+	}
+	require.Equal(t, traits{}, look([]byte(strings.Repeat("10.61.0.0/16 dev e0\r\n", 4000)), true))
+}
+
+// TestALogAmongLinesThatEndOddly is passed over as one among others.
+func TestALogAmongLinesThatEndOddly(t *testing.T) {
+	lines := []string{"10.1.0.0/16 via 172.28.61.6 dev e0 ", "<189>Nov 30 08:00:00 mast7 link e1 up", "10.2.0.0/16 via 172.28.61.6 dev e0 "}
+	for _, end := range []string{"\n", "\u2028", "\u0085"} {
+		c, err := Read("x", []byte(strings.Join(lines, end)+end), 1)
+		require.NoError(t, err)
+		require.Equal(t, 1, c.Source.Noise, "%q", end)
+		require.Equal(t, 2, c.Parts[0].Routes(), "%q", end)
+	}
+}

@@ -202,7 +202,7 @@ func rowBegins(line []byte) bool {
 		}
 	}
 	_, end, ok := layout.QuickPrefix(line, i)
-	if !ok && i == 0 {
+	if !ok {
 		end = max(bytes.IndexByte(line, ' '), 0)
 		_, ok = layout.IPv4(line[:end])
 	}

@@ -87,7 +87,7 @@ func (l *learner) elements() bool {
 			}
 			l.depth++
 		}
-		if l.own >= 0 && !bytes.HasPrefix(l.object[next:], []byte("</")) || next-at > longestText {
+		if l.own >= 0 && !bytes.HasPrefix(l.object[next:], []byte("</")) {
 			return false
 		}
 		if l.own >= 0 || !Blank(l.object[at:next]) {

@@ -56,6 +56,39 @@ func TestShapes(t *testing.T) {
 	require.Positive(t, s.Match([]byte(`{"a":1}`)))
 }
 
+// TestShapesOfElements is TestShapes of XML.
+func TestShapesOfElements(t *testing.T) {
+	const object = "<r x=\"1\">\n <m:a y=\"2\">x</m:a><b>5</b><c><a>y</a><d/></c>\n</r>"
+	for text, want := range map[string]string{
+		object:                                  `"x" "y" same`,
+		strings.Replace(object, ">x<", "><", 1): `"" "y" same`,
+		strings.Replace(object, ">x<", ">x\ny<", 1):                                   "\"x\ny\" \"y\" same",
+		strings.Replace(object, ">5<", ">55<", 1):                                     `"x" "y" other`,
+		strings.Replace(object, ">5<", ">\x00<", 1):                                   "",
+		strings.Replace(object, ">5<", ">"+strings.Repeat("5", longestText+1)+"<", 1): "",
+		strings.Replace(object, `"1"`, `"2"`, 1):                                      "",
+		strings.Replace(object, ">5<", "><e/><", 1):                                   "",
+		object[:len(object)-1]:                                                        "",
+	} {
+		s := NewShapes("a", "c/a")
+		s.LearnElement([]byte(object))
+		require.Equal(t, len(object), s.Match([]byte(object)))
+		rest, got := string(s.Rest()), ""
+		if s.Match([]byte(text)) > 0 {
+			got = `"` + string(s.Values()[0]) + `" "` + string(s.Values()[1]) + `" other`
+			if string(s.Rest()) == rest {
+				got = strings.Replace(got, "other", "same", 1)
+			}
+		}
+		require.Equal(t, want, got, text)
+	}
+	for _, text := range []string{"<r><a>1</a><a>2</a></r>", "<r><a><b/></a></r>", "<r><!-- --><a>1</a></r>", "<r><a>1</a>", "r", "<>"} {
+		s := NewShapes("a")
+		s.LearnElement([]byte(text))
+		require.Zero(t, s.Match([]byte(text)), text)
+	}
+}
+
 // TestPassingBy: a decoder goes on behind what was passed by as if it had read that.
 func TestPassingBy(t *testing.T) {
 	for _, many := range []int{1, fewElements + 1} {

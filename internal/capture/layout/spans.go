@@ -77,13 +77,13 @@ func (c *Collector) Account(text []byte) {
 	}
 }
 
-// counted returns the span that begins on a line, if the lines inside are counted and no other span touches them.
+// counted returns the span that begins on a line, if the lines inside are counted.
 func (c *Collector) counted(at, lo, hi int) *Span {
 	if at >= len(c.Spans) {
 		return nil
 	}
 	s := &c.Spans[at]
-	if s.inside == 0 || s.Lo < lo || s.Lo >= hi || s.Hi <= hi || at+1 < len(c.Spans) && c.Spans[at+1].Lo < s.Hi {
+	if s.inside == 0 || s.Lo < lo || s.Lo >= hi || s.Hi <= hi {
 		return nil
 	}
 	return s

@@ -107,3 +107,15 @@ func TestRowsOfALargeTableSayWhatTheySayAlone(t *testing.T) {
 		))
 	}
 }
+
+// TestABadPrefixIsNotThatOfTheRowsBelow, wherever on its line it stands.
+func TestABadPrefixIsNotThatOfTheRowsBelow(t *testing.T) {
+	for _, blanks := range []string{"", "  "} {
+		in := []byte("Table master4:\n10.1.0.0/16          unicast [static1 2026-11-01] * (200)\n\tvia 172.28.1.1 on e0\n" +
+			blanks + "10.2.0.300/24        unicast [static1 2026-11-01] * (200)\n                     unicast [ospf1 2026-11-01] (150/20)\n" +
+			"\tvia 172.28.1.2 on e1\n")
+		r := layouttest.Laws(t, Read, in)
+		require.Equal(t, 1, r.Facts.Tables[0].Routes.Len())
+		require.Len(t, r.Unread, 3)
+	}
+}

@@ -13,7 +13,6 @@ import (
 type likeRow struct {
 	cells    rowCells
 	held     held
-	numbers  []string      // other words of the line that are numbers: with one of them as its metric a row may say else
 	shared   layout.Shared // where its attributes are kept, once they are
 	isShared bool
 }
@@ -38,7 +37,7 @@ func (r *reader) quick(line []byte, lo, hi int) bool {
 	}
 	l := r.likeness(line, w, false)
 	like, ok := r.seen.Known()
-	if !ok || l.metric.Known && slices.Contains(like.numbers, string(l.digits)) {
+	if !ok {
 		l = r.likeness(line, w, true)
 		like, ok = r.seen.Known()
 	}
@@ -50,9 +49,7 @@ func (r *reader) quick(line []byte, lo, hi int) bool {
 		return false
 	}
 	r.releaseQuick()
-	if like.isShared || r.held.like == like {
-		r.release()
-	}
+	r.release()
 	if !like.isShared {
 		return false
 	}
@@ -68,7 +65,7 @@ func (r *reader) quickPrefix(line []byte, w firstWord, like *likeRow) (netip.Pre
 	case like.cells.cell[mask] != "":
 		a, ok := layout.IPv4(line[w.lo:w.hi])
 		return netip.PrefixFrom(a, like.held.prefix.Bits()), ok
-	case like.cells.cell[length] == "" && w.slash:
+	case w.slash:
 		p, end, ok := layout.QuickPrefix(line, w.lo)
 		return p, ok && end == w.hi
 	}
@@ -119,11 +116,6 @@ func (r *reader) remember(line []byte, lo int) {
 	h := r.held
 	h.attr.NextHops = slices.Clip(h.attr.NextHops) // rows below may add to those of each
 	like := &likeRow{cells: *r.last, held: h}
-	for word := range bytes.FieldsSeq(line[w.hi:]) {
-		if isNumber(string(word)) && !bytes.Equal(word, l.digits) {
-			like.numbers = append(like.numbers, string(word))
-		}
-	}
 	r.held.like = like
 	r.seen.Keep(like)
 }
@@ -145,7 +137,8 @@ type likeness struct {
 
 // likeness makes the key of a line that begins with a destination: what stands where behind it, but for the metric,
 // which is the number under the metric's name. Where the words stand counts, so the key has what each of the two takes.
-// Sure tells whether the metric may be another word of the line, which is looked for then.
+// Sure tells that the metric may be another word of the line, of the same digits: there is none then. A row that is
+// remembered is sure; one that is like it has its metric at the same place.
 func (r *reader) likeness(line []byte, w firstWord, sure bool) (l likeness) {
 	l.destination = line[w.lo:w.hi]
 	at := -1

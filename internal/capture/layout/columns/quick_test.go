@@ -59,6 +59,7 @@ func TestRowsOfALargeTableSayWhatTheySayAlone(t *testing.T) {
 			"<P                > EBGP    255  <M       >  X   10.61.0.9       d0",
 			"<P                > EBGP    <M > <M       >  D   10.61.0.9       d0",
 			"<P                > OSPF    10   <M       >  D   10.61.0.8       d0\n                    OSPF    10   <M       >  D   10.61.0.9       d1",
+			"<P                > OSPF    10   <M       >  D   10.61.0.8       d0",
 			"<P                > OSPF    10   <M       >  D   10.61.0.8       d0\n                                              D   10.61.0.9       d1",
 			"<P                > Direct  0    0           D   0.0.0.0         d0",
 			"<P                > Static  60   0           DB  0.0.0.0         NULL0",

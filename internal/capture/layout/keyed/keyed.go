@@ -57,7 +57,7 @@ type reader struct {
 	table  string // of the routes that follow; "": not known
 	seen   layout.Likenesses[likeRoute]
 	shapes *layout.Shapes
-	led    likeRoute // what the last object under a prefix led to; the zero likeRoute: nothing that others may
+	led    likeRoute // what the last object under a prefix led to
 }
 
 // Read reads a text of this family.

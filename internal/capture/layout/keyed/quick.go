@@ -50,11 +50,8 @@ func (r *reader) passAlike() error {
 // quick adds the route of the object that was matched last, if one before said the same. Name is where its member
 // begins, value where the object does.
 func (r *reader) quick(at int, rest []byte, name, value, end int) bool {
-	between := bytes.TrimRight(rest[name:value], " :")
-	if len(between) < 2 || between[len(between)-1] != '"' { // more than blanks between them
-		return false
-	}
-	p, metric, ok := r.key(between[1 : len(between)-1])
+	quoted := bytes.TrimRight(rest[name:value], " :") // where a line ends between them it is no prefix
+	p, metric, ok := r.key(quoted[1 : len(quoted)-1])
 	if !ok {
 		return false
 	}
@@ -70,7 +67,7 @@ func (r *reader) quick(at int, rest []byte, name, value, end int) bool {
 // remember keeps what an object led to that stands from lo on, where its name begins, to hi.
 func (r *reader) remember(prefix string, lo, hi int) {
 	open := bytes.IndexByte(r.text[lo:hi], '{')
-	if r.led == (likeRoute{}) || open < 0 || bytes.IndexByte(r.text[lo:lo+open], '\n') >= 0 {
+	if open < 0 {
 		return
 	}
 	object := r.text[lo+open : hi]

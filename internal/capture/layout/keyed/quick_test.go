@@ -1,8 +1,11 @@
 package keyed
 
 import (
+	"fmt"
 	"strings"
 	"testing"
+
+	"github.com/stretchr/testify/require"
 
 	"zarvek/internal/capture/layout/layouttest"
 )
@@ -31,5 +34,23 @@ func TestRoutesOfALargeTableSayWhatTheySayAlone(t *testing.T) {
 		`"<P>":{"metric":1,"routeType":"static","metric":<M>,"vias":[{"interface":"d1"}]}`,
 	)
 	layouttest.Alone(t, Read, head, ",\n", tail, rows)
-	layouttest.Laws(t, Read, []byte(head+strings.Join(rows, ",\n")+tail))
+	for _, sep := range []string{",\n", ",         "} {
+		layouttest.Laws(t, Read, []byte(head+strings.Join(rows, sep)+tail))
+	}
+}
+
+// TestRoutesOfEachInstance: what an object led to in one instance is no route of the next.
+func TestRoutesOfEachInstance(t *testing.T) {
+	instance := func(name string, net int) string {
+		routes := make([]string, 4)
+		for i := range routes {
+			routes[i] = fmt.Sprintf(`"10.%d.%d.0/24":{"routeType":"static","vias":[{"interface":"d1"}]}`, net, i)
+		}
+		return fmt.Sprintf(`"%s":{"routes":{%s}}`, name, strings.Join(routes, ","))
+	}
+	r := Read([]byte(`{"vrfs":{` + instance("default", 1) + "," + instance("hall", 2) + "}}"))
+	require.Len(t, r.Facts.Tables, 2)
+	for i := range r.Facts.Tables {
+		require.Equal(t, 4, r.Facts.Tables[i].Routes.Len(), r.Facts.Tables[i].Name)
+	}
 }

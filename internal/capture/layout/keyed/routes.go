@@ -126,8 +126,5 @@ func (r *reader) add(prefix string, a layout.Attributes, state route.State, lo, 
 		a.Protocol = route.RIPng
 	}
 	r.led = likeRoute{shared: r.Add(r.table, network.Candidates, a.Route(p, state, layout.Mark(lo, hi)), 0), state: state}
-	if a.Protocol == route.Direct || a.Protocol == route.Local { // their prefixes mean more
-		r.led = likeRoute{}
-	}
 	return nil
 }

@@ -122,10 +122,9 @@ func (r *entryReader) begins(line []byte) (prefix []byte, ok bool) {
 	for n < len(line) && (line[n] >= '0' && line[n] <= '9' || line[n] == '.' || line[n] == '/') {
 		n++
 	}
-	if r.begin.Key(-1, line[n:]); n > 0 && line[n-1] != '/' {
-		if _, known := r.begin.Known(); known && bytes.Count(line[:n], []byte{'/'}) == 1 {
-			return line[:n], true
-		}
+	r.begin.Key(-1, line[n:])
+	if _, known := r.begin.Known(); known && bytes.Count(line[:n], []byte{'/'}) == 1 {
+		return line[:n], true
 	}
 	m := entryBegins.FindSubmatch(line)
 	if m == nil {

@@ -61,9 +61,6 @@ func isDigit(c byte) bool { return c >= '0' && c <= '9' }
 
 func isHex(c byte) bool { return isDigit(c) || c >= 'a' && c <= 'f' || c >= 'A' && c <= 'F' }
 
-// mostLines is more lines than a record has.
-const mostLines = 16
-
 // quick reads the record that begins at lo where one before said the same of another destination, and returns where the
 // lines behind it begin. The record must end at a blank line or where the next one begins: what stands behind a blank
 // line may go on with it otherwise.
@@ -72,7 +69,7 @@ func (r *reader) quick(lo int) (next int, ok bool) {
 		return 0, false
 	}
 	end, hi := lo, lo // of the record: where the next line begins, and where its own last line ends
-	for n := 0; end < len(r.text); n++ {
+	for end < len(r.text) {
 		stop, after := layout.LineAt(r.text, end)
 		line := r.text[end:stop]
 		if layout.Blank(line) {
@@ -80,9 +77,6 @@ func (r *reader) quick(lo int) (next int, ok bool) {
 		}
 		if _, isFirst := begins(line); isFirst && end > lo {
 			break
-		}
-		if n == mostLines {
-			return 0, false
 		}
 		end, hi = after, stop
 	}
@@ -117,7 +111,7 @@ func (x *likeRecord) destination(text []byte) (p netip.Prefix, ok bool) {
 		var err error
 		p, err = layout.Prefix(text, false)
 		ok = err == nil
-	} else if a, isAddr := layout.Addr(text); isAddr && a.BitLen() == x.prefix.Addr().BitLen() {
+	} else if a, isAddr := layout.Addr(text); isAddr {
 		p, ok = netip.PrefixFrom(a, x.prefix.Bits()), true
 	}
 	return p.Masked(), ok && p.Addr().BitLen() == x.prefix.Addr().BitLen()
@@ -126,7 +120,7 @@ func (x *likeRecord) destination(text []byte) (p netip.Prefix, ok bool) {
 // remember keeps what the record from lo to hi led to. What is attached or the device's own depends on its prefix.
 func (r *reader) remember(lo, hi, lines int, x likeRecord) {
 	a := r.Attributes(x.shared)
-	if a.Protocol == route.Direct || a.Protocol == route.Local || layout.NonBlank(r.text[lo:hi]) != lines {
+	if a.Protocol == route.Direct || a.Protocol == route.Local {
 		return
 	}
 	destination, metric, metrics := r.keyOf(r.text[lo:hi])
@@ -179,9 +173,6 @@ func (r *reader) keyOf(text []byte) (destination []byte, metric route.Number, me
 
 // metricIn is where the digits of a metric stand whose name begins at i; hi is 0 where none does.
 func metricIn(text []byte, i int) (lo, hi int) {
-	if text[i-1] != ' ' && text[i-1] != '\n' {
-		return 0, 0
-	}
 	n := i
 	switch {
 	case bytes.HasPrefix(text[i:], []byte("Cost")):
@@ -198,7 +189,7 @@ func metricIn(text []byte, i int) (lo, hi int) {
 	lo = blanks(text, n+1)
 	for hi = lo; hi < len(text) && isDigit(text[hi]); hi++ {
 	}
-	if hi == lo || hi < len(text) && text[hi] > ' ' {
+	if hi == lo {
 		return 0, 0
 	}
 	return lo, hi

@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zarvek/internal/capture/layout/layouttest"
+	"zarvek/internal/core/route"
 )
 
 // TestRecordsOfALargeTableSayWhatTheySayAlone: what records have in common is read once.
@@ -30,6 +31,8 @@ func TestRecordsOfALargeTableSayWhatTheySayAlone(t *testing.T) {
 		"Destination: <P>  PrefixLength: 24\n\nNextHop: 10.61.0.8  Preference: 60  Protocol: Static\nInterface: d1\n",
 		"Destination: <P>  PrefixLength: 24\nNextHop: 10.61.0.8  Preference: 60  Protocol: Static\n\nInterface: d1\n",
 		"Destination: <P>  PrefixLength: 24\nNextHop: 10.61.0.8  Preference: 60  Protocol: Static\nInterface: d1\nMood: good\n",
+		"Destination: <P>  PrefixLength: 24\nNextHop: 10.61.0.8  Preference: 60  Protocol: Static\nInterface: d1\n\n"+
+			"NextHop: 10.61.0.7  Interface: d2\n", // it goes on
 	)
 	layouttest.Alone(t, Read, "", "\n", "", rows)
 	layouttest.Laws(t, Read, []byte(strings.Join(rows, "\n")))
@@ -37,6 +40,22 @@ func TestRecordsOfALargeTableSayWhatTheySayAlone(t *testing.T) {
 		"Destination : <P>\nNextHop : 10.61.0.9  Preference : 255  Protocol : BGP\nMetric : <M>  Interface : d0\n",
 		"Destination : <P>\nNextHop : FE80::9  Preference : 255  Protocol : RIP\nMetric : <M>  Interface : d0\n",
 	))
+	bareToo := func(i int) string { // without a length these say nothing
+		if i%5 == 0 {
+			return bare(i)
+		}
+		return both(i)
+	}
+	layouttest.Alone(t, Read, "", "\n", "", layouttest.Rows(3000, bareToo,
+		"Destination : <P>\nNextHop : 10.61.0.9  Preference : 255  Protocol : BGP\nMetric : <M>  Interface : d0\n",
+	))
+	bareBoth := func(i int) string { p, _, _ := strings.Cut(both(i), "/"); return p }
+	layouttest.Alone(t, Read, "", "\n", "", layouttest.Rows(3000, bareBoth,
+		"Destination : <P>\nPrefixLength : 32  NextHop : 10.61.0.9  Preference : 255  Protocol : BGP\nMetric : <M>  Interface : d0\n",
+	))
+	own := Read([]byte("Destination: 10.1.0.7  PrefixLength: 32\nNextHop: 10.1.0.9  Protocol: Direct\nInterface: d1\n\n" +
+		"Destination: 10.1.0.9  PrefixLength: 32\nNextHop: 10.1.0.9  Protocol: Direct\nInterface: d1\n"))
+	require.Equal(t, route.Local, own.Facts.Tables[0].Routes.At(1).Protocol, "the device's own address")
 }
 
 // TestRecordsOfEachTable: a record of another table is none of the one above, whatever it says.

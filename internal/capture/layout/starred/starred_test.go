@@ -215,3 +215,11 @@ func TestABrokenHeading(t *testing.T) {
 	require.Equal(t, 1, r.Routes())
 	require.Len(t, r.Unread, 3)
 }
+
+// TestAWayBehindASign is read as one without.
+func TestAWayBehindASign(t *testing.T) {
+	in := []byte("inet.0: 1 destinations, 1 routes (1 active, 0 holddown, 0 hidden)\n" +
+		"10.61.32.0/24      *[OSPF/10] 1d 02:03:04, metric 20\n                    +to 172.28.61.6 via line1\n")
+	r := layouttest.Laws(t, Read, in)
+	require.Equal(t, "line1", r.Facts.Tables[0].Routes.At(0).NextHops[0].Interface)
+}

@@ -107,7 +107,7 @@ func (l *likes) takes(parent *node, name string, text []byte, lo, hi int) bool {
 	if parent.alikes == nil {
 		parent.alikes = &alikes{name: name, text: text}
 	}
-	if parent.alikes.name != name || like.like.name != name {
+	if parent.alikes.name != name {
 		return false
 	}
 	x := alike{kept: like, lo: uint32(lo), hi: uint32(hi), after: uint32(len(parent.children))}

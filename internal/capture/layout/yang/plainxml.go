@@ -22,7 +22,7 @@ func plainXML(text []byte) (root *node, ok bool) {
 	for p.at < len(text) {
 		segment, plain := p.segment()
 		top := stack[len(stack)-1]
-		if !plain || len(segment) > 0 && (len(stack) == 1 || top.text != "" || len(top.children) > 0 || top.alikes != nil) {
+		if !plain || len(segment) > 0 && (len(stack) == 1 || top.text != "" || len(top.children) > 0) {
 			return nil, false // text beside elements
 		}
 		if len(segment) > 0 {

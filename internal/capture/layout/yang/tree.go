@@ -96,7 +96,7 @@ var wholes = layout.WordSet("route ipv4-entry ipv6-entry interface next-hop next
 
 // brokenOff is where the outermost of them begins in which the document ends, at where it ends in none.
 func (n *node) brokenOff(at int) int {
-	for len(n.children) > 0 && !n.endsAlike() {
+	for len(n.children) > 0 {
 		if n = n.children[len(n.children)-1]; n.hi > 0 {
 			break
 		}
@@ -105,15 +105,6 @@ func (n *node) brokenOff(at int) int {
 		}
 	}
 	return at
-}
-
-// endsAlike reports whether the last below a node is a route like another, which is whole.
-func (n *node) endsAlike() bool {
-	if n.alikes == nil {
-		return false
-	}
-	list := n.alikes.list
-	return int(list[len(list)-1].after) == len(n.children)
 }
 
 func localName(s string) string { return s[strings.LastIndexByte(s, ':')+1:] }

@@ -8,6 +8,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"zarvek/internal/capture/layout"
 	"zarvek/internal/capture/layout/layouttest"
 )
 
@@ -250,12 +251,41 @@ func TestGroupsOfEachDocument(t *testing.T) {
 	}
 	in := document(1, "172.28.1.1") + document(2, "172.28.2.2")
 	r := layouttest.Laws(t, Read, []byte(in))
-	routes := r.Facts.Tables[0].Routes
-	require.Equal(t, 8, routes.Len())
-	for i := range routes.Len() {
-		x := routes.At(i)
-		require.Equal(t, x.Prefix.Addr().As4()[1], x.NextHops[0].Address.As4()[2], x.Prefix)
+	each := func(r layout.Reading, want int) {
+		routes := r.Facts.Tables[0].Routes
+		require.Equal(t, want, routes.Len())
+		for i := range routes.Len() {
+			x := routes.At(i)
+			require.Equal(t, x.Prefix.Addr().As4()[1], x.NextHops[0].Address.As4()[2], x.Prefix)
+		}
 	}
+	each(r, 8)
+	element := func(net int, gateway string) string {
+		entries := ""
+		for i := range 4 {
+			entries += fmt.Sprintf("<ipv4-entry><prefix>10.%d.%d.0/24</prefix><next-hop-group>1</next-hop-group></ipv4-entry>", net, i)
+		}
+		return "<network-instance><name>default</name><afts><ipv4-unicast>" + entries + "</ipv4-unicast>" +
+			"<next-hop-groups><next-hop-group><id>1</id><next-hops><next-hop><index>1</index></next-hop></next-hops></next-hop-group></next-hop-groups>" +
+			"<next-hops><next-hop><index>1</index><ip-address>" + gateway + "</ip-address></next-hop></next-hops></afts></network-instance>\n"
+	}
+	each(layouttest.Laws(t, Read, []byte("<data>"+element(1, "172.28.1.1")+element(2, "172.28.2.2")+"</data>")), 8)
+	// entries of the other family stand beside these, as alike
+	mixed := strings.Replace(document(1, "172.28.1.1"), `"ipv4-entry":[`, `"ipv6-entry":[`+
+		strings.Repeat(`{"prefix":"10.9.0.0/24","state":{"next-hop-group":"1"}},`, 3)+
+		`{"prefix":"10.9.0.0/24","state":{"next-hop-group":"1"}}],"ipv4-entry":[`, 1)
+	each(Read([]byte(mixed)), 4)
+}
+
+// TestARequestForRoutesAsKnown: what a request asks for is told by the routes in it, though others are written alike.
+func TestARequestForRoutesAsKnown(t *testing.T) {
+	route := func(i int) string {
+		return fmt.Sprintf("<route><destination-prefix>10.1.%d.0/24</destination-prefix><next-hop><outgoing-interface>e0</outgoing-interface></next-hop></route>", i)
+	}
+	in := "<data><routing><ribs><rib><name>hall</name><routes>" + route(1) + route(2) + "</routes></rib></ribs></routing>" +
+		"<get><filter><routes>" + route(2) + "</routes></filter></get></data>"
+	r := layouttest.Laws(t, Read, []byte(in))
+	require.True(t, r.Facts.Tables[0].Filtered.Known())
 }
 
 // TestRowsOfALargeTableSayWhatTheySayAlone: what routes have in common is read once.
