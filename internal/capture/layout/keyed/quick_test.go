@@ -44,7 +44,7 @@ func TestRoutesOfEachInstance(t *testing.T) {
 	instance := func(name string, net int) string {
 		routes := make([]string, 4)
 		for i := range routes {
-			routes[i] = fmt.Sprintf(`"10.%d.%d.0/24":{"routeType":"static","vias":[{"interface":"d1"}]}`, net, i)
+			routes[i] = fmt.Sprintf(`"10.%d.%d.0/24":{"routeType":"static","vias":[{"interface":"d%d"}]}`, net, i, i%2)
 		}
 		return fmt.Sprintf(`"%s":{"routes":{%s}}`, name, strings.Join(routes, ","))
 	}

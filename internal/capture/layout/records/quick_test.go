@@ -31,6 +31,7 @@ func TestRecordsOfALargeTableSayWhatTheySayAlone(t *testing.T) {
 		"Destination: <P>  PrefixLength: 24\n\nNextHop: 10.61.0.8  Preference: 60  Protocol: Static\nInterface: d1\n",
 		"Destination: <P>  PrefixLength: 24\nNextHop: 10.61.0.8  Preference: 60  Protocol: Static\n\nInterface: d1\n",
 		"Destination: <P>  PrefixLength: 24\nNextHop: 10.61.0.8  Preference: 60  Protocol: Static\nInterface: d1\nMood: good\n",
+		"Destination: <P>  PrefixLength: 24\nNextHop: 10.61.0.8  Preference: 60  Protocol: Static\nInterface: d1\n",
 		"Destination: <P>  PrefixLength: 24\nNextHop: 10.61.0.8  Preference: 60  Protocol: Static\nInterface: d1\n\n"+
 			"NextHop: 10.61.0.7  Interface: d2\n", // it goes on
 	)
