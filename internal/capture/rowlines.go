@@ -186,7 +186,7 @@ const leastCommas = 4
 const mostSigns = 4
 
 // rowBegins reports whether a line begins as rows do: letters and marks of a key, if any, and an IPv4 prefix, or an
-// address alone, and then a word, a number or a bracket.
+// address alone or one with a comma behind it, and then a word, a number or a bracket.
 func rowBegins(line []byte) bool {
 	i := 0
 	for i < len(line) && i < mostSigns && (line[i] == '>' || line[i] == '*' || 'A' <= line[i] && line[i] <= 'Z' ||
@@ -204,7 +204,11 @@ func rowBegins(line []byte) bool {
 	_, end, ok := layout.QuickPrefix(line, i)
 	if !ok {
 		end = max(bytes.IndexByte(line, ' '), 0)
-		_, ok = layout.IPv4(line[:end])
+		word, length, hasLength := bytes.Cut(bytes.TrimSuffix(line[:end], []byte{','}), []byte{'/'})
+		_, ok = layout.IPv4(word)
+		if _, isLength := layout.Uint(length); hasLength && !isLength {
+			ok = false
+		}
 	}
 	if !ok || end+1 >= len(line) || line[end] != ' ' {
 		return false

@@ -23,6 +23,8 @@ func TestRowBegins(t *testing.T) {
 		"10.61.16.0/24 | CHANGED | rc=0 >>":            false,
 		"10.61.16.7# show ip route":                    false,
 		"10.61.16.7   172.28.61.6  255.255.255.0   UG": true,
+		"10.61.16.0/24, epoch 2":                       true,
+		"10.61.16.0/2x, epoch 2":                       false,
 		"10.61.16.7 # show ip route":                   false,
 		"10.61.16.300 172.28.61.6":                     false,
 		"ssh 10.61.16.7 admin":                         false,

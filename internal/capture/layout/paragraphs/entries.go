@@ -71,11 +71,12 @@ type entryReader struct {
 	lines layout.Likenesses[entryLine] // lines below one
 	e     *entry
 	spare entry
+	size  int // of the text, in bytes
 }
 
 // ReadEntries reads a text of this family. Its tables are parts, whatever was asked.
 func ReadEntries(text []byte) layout.Reading {
-	var r entryReader
+	r := entryReader{size: len(text)}
 	r.Layout = entriesName
 	for lo, hi := range layout.Lines(text) {
 		line := text[lo:hi]
@@ -111,7 +112,7 @@ func ReadEntries(text []byte) layout.Reading {
 // flush ends an entry.
 func (r *entryReader) flush() {
 	if r.e != nil {
-		r.e.finish(&r.Collector)
+		r.e.finish(&r.Collector, r.size)
 	}
 	r.e = nil
 }
@@ -201,8 +202,8 @@ func entryLineOf(s string) (x entryLine, ok bool) {
 	return x, true
 }
 
-// finish keeps the entry. One that tells no way is unread as a whole.
-func (e *entry) finish(r *layout.Collector) {
+// finish keeps the entry of a text of that size. One that tells no way is unread as a whole.
+func (e *entry) finish(r *layout.Collector, size int) {
 	if !e.told {
 		for _, b := range e.head {
 			r.LeaveUnread(b.lo, b.hi, layout.ErrNoRoute)
@@ -216,5 +217,5 @@ func (e *entry) finish(r *layout.Collector) {
 	r.Read += len(e.head)
 	mark := layout.Mark(e.head[0].lo, e.head[len(e.head)-1].hi)
 	r.Add("default", network.ForwardingTable,
-		a.Route(e.prefix, route.Active|route.Installed, mark), 0)
+		a.Route(e.prefix, route.Active|route.Installed, mark), size/int(mark.End-mark.Off))
 }
