@@ -97,8 +97,8 @@ func mayBeHeading(line []byte) bool {
 
 // headingWords are the words that headings begin with, by their first letters.
 var headingWords = func() (words [256][]string) {
-	for w := range strings.FieldsSeq(`Host Device Router Switch Firewall Node Connect Output Result ok changed fatal skipping
-		hostname sysname`) {
+	for w := range strings.FieldsSeq(`Host Device Router Switch Firewall Node Connect Output Result ok changed fatal
+		skipping hostname sysname`) {
 		words[w[0]] = append(words[w[0]], w)
 	}
 	return words

@@ -11,8 +11,8 @@ import (
 )
 
 // Most lines of a large text are rows that begin with a destination, parts of a document or of a paragraph, which are
-// indented, elements and objects, variables of a walk, or pairs of a name and a value; others are blank. None of them is
-// a prompt, a title or a heading: what looks for those passes such lines by.
+// indented, elements and objects, variables of a walk, or pairs of a name and a value; others are blank. None of them
+// is a prompt, a title or a heading: what looks for those passes such lines by.
 
 // mostOthers bounds how many other lines are kept by their number; a text with more of them is looked at line by line.
 const mostOthers = 1 << 16

@@ -132,8 +132,8 @@ func (r *reader) remember(lo, hi, lines int, x likeRecord) {
 }
 
 // keyOf makes the key of a record: all of it but the destination and the metric, with no more than two blanks between
-// its words, which part its pairs as more do. It returns these two, the metric if it is a plain one, and how many metrics
-// there are.
+// its words, which part its pairs as more do. It returns these two, the metric if it is a plain one, and how many
+// metrics there are.
 func (r *reader) keyOf(text []byte) (destination []byte, metric route.Number, metrics int) {
 	hi, _ := layout.LineAt(text, 0)
 	d, _ := begins(text[:hi])

@@ -69,7 +69,8 @@ func (l *likes) simple() bool {
 	return true
 }
 
-// simple reports whether a value means what it says: nothing in it is a sign of JSON or XML, and no blanks are around it.
+// simple reports whether a value means what it says: nothing in it is a sign of JSON or XML, and no blanks are around
+// it.
 func simple(v []byte) bool {
 	if len(v) > 0 && (v[0] == ' ' || v[len(v)-1] == ' ') {
 		return false
@@ -98,7 +99,8 @@ type alike struct {
 	values [len(ownNames)]struct{ at, size uint16 } // in the route; at is 0 where it has no such child
 }
 
-// takes adds the route from lo to hi, which the last key is of, to those below a node; false where none like it is known.
+// takes adds the route from lo to hi, which the last key is of, to those below a node; false where none like it is
+// known.
 func (l *likes) takes(parent *node, name string, text []byte, lo, hi int) bool {
 	like, ok := l.seen.Known()
 	if !ok || hi-lo > math.MaxUint16 {
