@@ -20,19 +20,18 @@ type traits struct {
 	noisy  bool // anything that quiet would change
 }
 
-// and returns what is in either.
-func (t traits) and(u traits) traits {
+// or returns what is in either.
+func (t traits) or(u traits) traits {
 	return traits{t.soiled || u.soiled, t.odd || u.odd, t.noisy || u.noisy}
 }
 
 // lookBlock is how many bytes are looked at before the next look.
 const lookBlock = 32 << 10
 
-// look looks through a text, through a large one on all cores. Text tells whether it is no document: in those nothing
-// is odd or noisy.
-func look(b []byte, text bool) traits {
+// look looks through a text, through a large one on all cores. A document is whole: nothing in it is odd or noisy.
+func look(b []byte, whole bool) traits {
 	var signs noiseSearch
-	if text {
+	if !whole {
 		signs = newNoiseSearch(b)
 	}
 	var mu sync.Mutex
@@ -42,12 +41,12 @@ func look(b []byte, text bool) traits {
 		for ; lo < hi; lo += lookBlock {
 			end := min(lo+lookBlock, hi)
 			t.soiled = t.soiled || dirty(b, lo, end)
-			t.odd = t.odd || text && oddSigns(b[lo:min(end+len(ls)-1, len(b))])
+			t.odd = t.odd || !whole && oddSigns(b[lo:min(end+len(ls)-1, len(b))])
 			t.noisy = t.noisy || signs.in(b, lo, end)
 		}
 		mu.Lock()
 		defer mu.Unlock()
-		found = found.and(t)
+		found = found.or(t)
 	})
 	return found
 }

@@ -67,10 +67,10 @@ func newSource(name string, raw []byte) (*Source, error) {
 		return s, nil
 	}
 	whole := document(s.raw)
-	seen := look(s.raw, !whole)
+	seen := look(s.raw, whole)
 	if !whole && (seen.odd || seen.soiled && anywhere(s.raw, oddControls)) {
 		s.raw = lineEnds(s.raw)
-		seen = look(s.raw, true)
+		seen = look(s.raw, false)
 	}
 	s.text = s.raw
 	var edge func([]byte) int

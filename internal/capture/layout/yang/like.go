@@ -114,7 +114,7 @@ func (l *likes) takes(parent *node, name string, text []byte, lo, hi int) bool {
 	}
 	x := alike{kept: like, lo: uint32(lo), hi: uint32(hi), after: uint32(len(parent.children))}
 	for i, v := range l.values {
-		if v != nil {
+		if v != nil { // a part of text: their capacities tell where it begins
 			x.values[i].at, x.values[i].size = uint16(cap(text)-cap(v)-lo), uint16(len(v))
 		}
 	}
