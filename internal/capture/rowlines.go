@@ -50,10 +50,7 @@ func otherStarts(text []byte, from int) (starts []int) {
 		var hi int
 		hi, next = layout.LineAt(text, lo)
 		line := text[lo:hi]
-		if indented(line) {
-			continue
-		}
-		if layout.Blank(line) {
+		if indented(line) || layout.Blank(line) {
 			continue
 		}
 		if route < lo {

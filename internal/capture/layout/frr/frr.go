@@ -86,14 +86,13 @@ type jsonReader struct {
 	dec  *layout.Tokens
 	base int // where its document begins
 
-	seen   layout.Likenesses[likeRoute]
-	shapes *layout.Shapes
-	led    likeRoute // what the last object led to
+	likes layout.LikeRoutes
+	led   layout.LikeRoute // what the last object led to
 }
 
 // ReadJSON reads one or more documents: PREFIX to list of routes, or table name to such a document.
 func ReadJSON(text []byte) layout.Reading {
-	r := jsonReader{shapes: layout.NewShapes(own...)}
+	r := jsonReader{likes: layout.NewLikeRoutes("metric", own...)}
 	r.Layout = jsonName
 	layout.Documents(&r.Collector, text, func(dec *layout.Tokens, lo int) error {
 		r.dec, r.base = dec, lo
@@ -156,7 +155,7 @@ func (r *jsonReader) list(table string) error {
 		}
 		hi := r.at()
 		lo := hi - len(raw)
-		if r.shapes.Match(raw) == len(raw) && r.quick(lo, hi, table) {
+		if r.likes.Match(raw) == len(raw) && r.quick(lo, hi, table) {
 			continue
 		}
 		var o object
@@ -166,8 +165,8 @@ func (r *jsonReader) list(table string) error {
 		case o.Prefix == "":
 			err = errNotARoute
 		default:
-			if err = r.route(&o, lo, hi, table); err == nil && r.led != (likeRoute{}) {
-				r.remember(raw, table, r.led)
+			if err = r.route(&o, lo, hi, table); err == nil && r.led != (layout.LikeRoute{}) {
+				r.likes.Remember(raw, table, []byte(o.Prefix), r.led)
 			}
 		}
 		r.Span(lo, hi, err)
@@ -239,8 +238,8 @@ func (r *jsonReader) route(o *object, lo, hi int, table string) error {
 	}
 	state := o.state()
 	shared := r.Add(tableName(o, table), network.Candidates, a.Route(p, state, layout.Mark(lo, hi)), 0)
-	if r.led = (likeRoute{shared: shared, state: state}); a.Special == route.None && layout.Nowhere(a.NextHops) {
-		r.led = likeRoute{} // an unnamed interface is the prefix's own
+	if r.led = (layout.LikeRoute{Shared: shared, State: state}); a.Special == route.None && layout.Nowhere(a.NextHops) {
+		r.led = layout.LikeRoute{} // an unnamed interface is the prefix's own
 	}
 	return nil
 }

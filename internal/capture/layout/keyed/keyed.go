@@ -51,18 +51,16 @@ var (
 // reader walks one document after the other.
 type reader struct {
 	layout.Collector
-	text   []byte
-	dec    *layout.Tokens
-	base   int    // where the document begins
-	table  string // of the routes that follow; "": not known
-	seen   layout.Likenesses[likeRoute]
-	shapes *layout.Shapes
-	led    likeRoute // what the last object under a prefix led to
+	text  []byte
+	dec   *layout.Tokens
+	base  int    // where the document begins
+	table string // of the routes that follow; "": not known
+	likes layout.LikeRoutes
 }
 
 // Read reads a text of this family.
 func Read(text []byte) layout.Reading {
-	r := reader{text: text, shapes: layout.NewShapes(own...)}
+	r := reader{text: text, likes: layout.NewLikeRoutes("metric")}
 	r.Layout = name
 	layout.Documents(&r.Collector, text, func(dec *layout.Tokens, lo int) error {
 		r.dec, r.base, r.table = dec, lo, "default"

@@ -34,6 +34,11 @@ func TestRoutesOfALargeTableSayWhatTheySayAlone(t *testing.T) {
 		`"<P>":{"metric":1,"routeType":"static","metric":<M>,"vias":[{"interface":"d1"}]}`,
 	)
 	layouttest.Alone(t, Read, head, ",\n", tail, rows)
+	shapes := make([]string, 60) // more than are known by their shape
+	for i := range shapes {
+		shapes[i] = fmt.Sprintf(`"<P>":{%s"routeType":"static","metric":<M>,"vias":[{"interface":"d%d"}]}`, strings.Repeat(" ", i), i%7)
+	}
+	layouttest.Alone(t, Read, head, ",\n", tail, layouttest.Rows(4000, both, shapes...))
 	for _, sep := range []string{",\n", ",         "} {
 		layouttest.Laws(t, Read, []byte(head+strings.Join(rows, sep)+tail))
 	}

@@ -1,6 +1,7 @@
 package keyed
 
 import (
+	"bytes"
 	"encoding/json"
 	"fmt"
 	"strings"
@@ -90,9 +91,9 @@ func (r *reader) byPrefix(prefix string, o *byPrefix, lo, hi int) error {
 	if o.Hardware != nil && !*o.Hardware || o.Kernel != nil && !*o.Kernel { // chosen, and not followed everywhere
 		state = route.Active | route.Rejected
 	}
-	err := r.add(prefix, a, state, lo, hi)
-	if err == nil {
-		r.remember(prefix, lo, hi)
+	led, err := r.add(prefix, a, state, lo, hi)
+	if open := bytes.IndexByte(r.text[lo:hi], '{'); err == nil && open >= 0 {
+		r.likes.Remember(r.text[lo+open:hi], r.table, []byte(prefix), led)
 	}
 	return err
 }
@@ -111,20 +112,22 @@ func addHop(a *layout.Attributes, h route.NextHop) error {
 }
 
 // add adds a route that tells a way.
-func (r *reader) add(prefix string, a layout.Attributes, state route.State, lo, hi int) error {
+func (r *reader) add(
+	prefix string, a layout.Attributes, state route.State, lo, hi int,
+) (led layout.LikeRoute, err error) {
 	p, err := layout.Prefix([]byte(prefix), false)
 	if err != nil {
-		return err
+		return led, err
 	}
 	if len(a.NextHops) == 0 && a.Special == route.None {
-		return layout.ErrNoRoute
+		return led, layout.ErrNoRoute
 	}
 	if r.table == "" {
-		return errUnnamed
+		return led, errUnnamed
 	}
 	if a.Protocol == route.RIP && p.Addr().Is6() {
 		a.Protocol = route.RIPng
 	}
-	r.led = likeRoute{shared: r.Add(r.table, network.Candidates, a.Route(p, state, layout.Mark(lo, hi)), 0), state: state}
-	return nil
+	shared := r.Add(r.table, network.Candidates, a.Route(p, state, layout.Mark(lo, hi)), 0)
+	return layout.LikeRoute{Shared: shared, State: state}, nil
 }

@@ -130,7 +130,7 @@ func (r *reader) row(o *prefixRow, lo, hi int) error {
 		return layout.ErrNoRoute
 	}
 	for i, a := range routes {
-		if err := r.add(o.Prefix, a, states[i], lo, hi); err != nil {
+		if _, err := r.add(o.Prefix, a, states[i], lo, hi); err != nil {
 			return err
 		}
 	}
