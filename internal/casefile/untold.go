@@ -25,6 +25,7 @@ const (
 	UntoldTunnel  // whether what goes into a tunnel gets to its other end
 	UntoldGateway // whether hosts send to the virtual address of their network
 	UntoldTable   // its table
+	UntoldHops    // next hops of its routes beside the one that the capture shows
 )
 
 // spokenOf is what the layouts of a device's captures speak of.
@@ -77,7 +78,11 @@ func (c *Case) untoldOf(d *network.Device) []Untold {
 		if d == nil || !d.Tables().Any(func(t *network.Table) bool { return t.Family == fam }) {
 			continue
 		}
-		for _, u := range c.Untold(d, fam) {
+		all := c.Untold(d, fam)
+		if d.Tables().Any(func(t *network.Table) bool { return t.Family == fam && t.FirstHops }) {
+			all = append(all, UntoldHops)
+		}
+		for _, u := range all {
 			if !slices.Contains(out, u) {
 				out = append(out, u)
 			}
@@ -138,33 +143,43 @@ type Assumption struct {
 	What    []Untold
 }
 
-// Assumed lists what a round trip takes for granted: of each device that hands a packet on that arrives or leaves.
-// Devices of which the same is untold stand together.
+// Assumed lists what a round trip takes for granted: of each device that hands a packet on that arrives or leaves, and
+// of all on the way that no next hop is left out. Devices of which the same is untold stand together.
 func (c *Case) Assumed(rt *forward.RoundTrip) []Assumption {
 	fam := route.FamilyOf(rt.Destination.Address)
 	var out []Assumption
 	seen := map[string]bool{}
-	note := func(name string, of route.Family) {
+	note := func(name string, of route.Family, hops bool) {
 		if d := c.Network.Device(name); d != nil && !seen[name] {
 			seen[name] = true
-			out = assume(out, name, c.Untold(d, of))
+			what := c.Untold(d, of)
+			if hops {
+				what = append(what, UntoldHops)
+			}
+			out = assume(out, name, what)
 		}
 	}
 	directions := []*forward.Direction{&rt.Forward}
 	if rt.Return != nil && !rt.ReturnAlone {
 		directions = append(directions, rt.Return)
 	}
+	first := c.byFirstHops(directions)
 	for _, dir := range directions {
 		for _, b := range dir.Branches {
 			if b.Verdict != forward.Arrives && b.Verdict != forward.Leaves {
 				continue
 			}
 			for _, h := range b.Hops {
-				note(h.Device, fam)
+				note(h.Device, fam, slices.Contains(first, h.Device))
 				for _, name := range h.Outside { // what carries a tunnel
-					note(name, route.FamilyOf(h.Tunnel))
+					note(name, route.FamilyOf(h.Tunnel), slices.Contains(first, name))
 				}
 			}
+		}
+	}
+	for _, name := range first { // the others lose packets, or nobody knows what they do
+		if !seen[name] {
+			out = assume(out, name, []Untold{UntoldHops})
 		}
 	}
 	for _, a := range rt.Guessed {
@@ -175,6 +190,25 @@ func (c *Case) Assumed(rt *forward.RoundTrip) []Assumption {
 	}
 	for _, a := range rt.Shared {
 		out = assume(out, a.String(), []Untold{UntoldGateway})
+	}
+	return out
+}
+
+// byFirstHops names the devices that send on by a next hop of which the capture does not tell that it is the only one.
+func (c *Case) byFirstHops(directions []*forward.Direction) []string {
+	var out []string
+	for _, dir := range directions {
+		for _, b := range dir.Branches {
+			for _, h := range b.Hops {
+				d := c.Network.Device(h.Device)
+				if d == nil || !h.NextHop.IsValid() || slices.Contains(out, h.Device) {
+					continue
+				}
+				if t := d.Table(h.Table, route.FamilyOf(h.Prefix.Addr())); t != nil && t.FirstHops && !h.Steered {
+					out = append(out, h.Device)
+				}
+			}
+		}
 	}
 	return out
 }

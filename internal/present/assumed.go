@@ -20,6 +20,7 @@ var untoldWords = map[casefile.Untold][2]string{
 	casefile.UntoldTunnel: {"reaches the other end of its tunnel", "reach the other ends of their tunnels"},
 	casefile.UntoldGateway: {"sends to the virtual address of its network",
 		"send to the virtual addresses of their networks"},
+	casefile.UntoldHops: {"has one next hop for each route", "have one next hop for each route"},
 }
 
 // untoldCodes name the same in JSON, and untoldNames in a list of what was not captured.
@@ -29,11 +30,12 @@ var (
 		casefile.UntoldBeside: "filters-of-nftables", casefile.UntoldChecks: "source-checks",
 		casefile.UntoldRouting: "policy-routing", casefile.UntoldStart: "start",
 		casefile.UntoldTunnel: "tunnel", casefile.UntoldGateway: "gateway", casefile.UntoldTable: "table",
+		casefile.UntoldHops: "further-next-hops",
 	}
 	untoldNames = map[casefile.Untold]string{
 		casefile.UntoldForwarding: "forwarding", casefile.UntoldFilters: "filters",
 		casefile.UntoldBeside: "filters of nftables", casefile.UntoldChecks: "source checks",
-		casefile.UntoldRouting: "policy routing",
+		casefile.UntoldRouting: "policy routing", casefile.UntoldHops: "further next hops of a route",
 	}
 )
 

@@ -88,6 +88,7 @@ var remarkCodes = map[selection.RemarkKind]string{
 	selection.BackupInUse:       "backup-in-use",
 	selection.BackupUseless:     "backup-useless",
 	selection.Swallows:          "swallows",
+	selection.OneHopShown:       "one-next-hop-shown",
 }
 
 var outcomeCodes = map[change.Outcome]string{

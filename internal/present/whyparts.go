@@ -135,6 +135,9 @@ func (v View) remarks(w io.Writer, c selection.Choice) {
 				number(m.Route.Preference),
 				failureWords[m.Failure],
 			)
+		case selection.OneHopShown:
+			fmt.Fprint(w, "\nMind: the captured table shows the first next hop of each route alone: others may be in use "+
+				"beside it. What \"ip route\" prints tells all.\n")
 		case selection.Swallows:
 			fmt.Fprintf(
 				w,

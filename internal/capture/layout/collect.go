@@ -21,6 +21,8 @@ type Collector struct {
 	lastAt  int // index + 1 of the table of last
 	// PathTypes is set where the layout tells kinds of OSPF paths apart; set it before rows are added.
 	PathTypes bool
+	// FirstHops is set where the layout shows only the first next hop of routes of IPv4; set it before rows are added.
+	FirstHops bool
 }
 
 type tableKey struct {
@@ -131,7 +133,8 @@ func (c *Collector) table(k tableKey, room int) int {
 		c.index[k] = i
 		c.sharers = append(c.sharers, sharer{})
 		c.Facts.Tables = append(c.Facts.Tables,
-			network.TableFacts{Name: k.name, Family: k.family, Kind: k.kind, PathTypes: c.PathTypes})
+			network.TableFacts{Name: k.name, Family: k.family, Kind: k.kind, PathTypes: c.PathTypes,
+				FirstHops: c.FirstHops && k.family == route.IPv4})
 		c.Facts.Tables[i].Routes.Grow(room)
 	}
 	return i

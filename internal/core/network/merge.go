@@ -13,6 +13,7 @@ import (
 const (
 	fromKernel route.State = 1 << 7 // one that forwards
 	told       route.State = 1 << 6 // a routing table, which tells what was chosen
+	firstHop   route.State = 1 << 5 // a table that shows the first next hop of each route
 )
 
 // mergeTables makes one table of all captures of it, in the order in which they were first seen.
@@ -72,9 +73,10 @@ func merge(name string, fam route.Family, parts []*TableFacts) *Table {
 	parts, t.Filtered = withoutFiltered(parts)
 	cut, decided := true, false
 	t.Supposed = len(parts) > 0
-	t.ByRule = len(parts) > 0
+	t.ByRule, t.FirstHops = len(parts) > 0, len(parts) > 0
 	for _, p := range parts {
 		t.ByRule = t.ByRule && p.ByRule
+		t.FirstHops = t.FirstHops && (p.FirstHops || p.Kind == Database)
 		t.Supposed = t.Supposed && p.Supposed
 		t.Kernel = t.Kernel || p.Kind == ForwardingTable
 		t.Chosen = t.Chosen || p.Kind == Candidates
@@ -122,6 +124,9 @@ func (t *Table) join(parts []*TableFacts) {
 			from = fromKernel
 		case Candidates, Walk:
 			from = told
+		}
+		if p.FirstHops {
+			from |= firstHop
 		}
 		all.Append(&p.Routes, func(s route.State) route.State { return s | from })
 	}
@@ -255,7 +260,7 @@ func (t *Table) mergeGroup(src *route.List, g Group, out *route.List) {
 		chosen = t.reconcile(chosen, kernel, src.Prefix(g.Lo))
 	}
 	for _, m := range chosen {
-		m.State &^= told
+		m.State &^= told | firstHop
 		out.AddRoute(m.Route)
 		if len(m.more) > 0 {
 			t.more[out.Len()-1] = m.more
@@ -283,7 +288,7 @@ func addMerged(list []merged, r route.Route, t *Table) []merged {
 		}
 		have.State |= r.State
 		other := r
-		if shows(r) > shows(have.Route) { // it shows more
+		if shows(r) > shows(have.Route) || len(r.NextHops) > len(have.NextHops) { // it shows more
 			other, have.Attributes, have.Metric = have.Route, r.Attributes, r.Metric
 			have.Mark, have.more[len(have.more)-1] = r.Mark, have.Mark
 		}
@@ -448,7 +453,7 @@ func (t *Table) reconcile(chosen, kernel []merged, p netip.Prefix) []merged {
 	for _, k := range kernel {
 		at := bestMatch(chosen, wasInstalled, k)
 		switch {
-		case at >= 0 && sameForwarding(chosen[at].Attributes, k.Attributes):
+		case at >= 0 && (sameForwarding(chosen[at].Attributes, k.Attributes) || oneOf(k.Route, chosen[at].Route)):
 			c := &chosen[at]
 			c.State |= k.State & route.Installed
 			c.more = append(append(c.more, k.Mark), k.more...)
@@ -496,7 +501,7 @@ func bestMatch(chosen []merged, used []bool, k merged) int {
 		if !used[i] {
 			continue
 		}
-		if sameForwarding(c.Attributes, k.Attributes) {
+		if sameForwarding(c.Attributes, k.Attributes) || oneOf(k.Route, c.Route) {
 			return i
 		}
 		if c.Protocol == k.Protocol && best < 0 {
@@ -516,7 +521,17 @@ func sameRoute(a, b route.Route) bool {
 		a.Special == b.Special && (a.Subtype == b.Subtype || a.Subtype == "" || b.Subtype == "" ||
 		a.Protocol == route.Other || b.Protocol == route.Other) &&
 		agree(a.Preference, b.Preference) && agree(a.Metric, b.Metric) &&
-		(sameHops(a.NextHops, b.NextHops) || a.Protocol == route.BGP && sameHops(a.Announced(), b.Announced()))
+		(sameHops(a.NextHops, b.NextHops) || oneOf(a, b) || oneOf(b, a) || a.Protocol == route.BGP && sameHops(a.Announced(), b.Announced()))
+}
+
+// oneOf reports whether a comes from a table that shows the first next hop alone, and b has that one among others.
+func oneOf(a, b route.Route) bool {
+	if a.State&firstHop == 0 || a.Special != route.None || b.Special != route.None || len(b.Forwarding()) < 2 {
+		return false
+	}
+	return slices.ContainsFunc(b.Forwarding(), func(h route.NextHop) bool {
+		return sameHops(a.Forwarding(), []route.NextHop{h})
+	})
 }
 
 func agree(a, b route.Number) bool { return a == b || !a.Known || !b.Known }

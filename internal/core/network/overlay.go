@@ -39,8 +39,8 @@ func (t *Table) overlay(rows map[netip.Prefix][]route.Route) *Table {
 		Undecided: over.Undecided,
 		Classful:  over.Classful, Whole: over.Whole, Filtered: over.Filtered, Weak: over.Weak,
 		Supposed:  over.Supposed,
-		PathTypes: over.PathTypes,
-		ByRule:    over.ByRule, CutAt: over.CutAt, more: over.more, unread: over.unread, scopes: over.scopes,
+		PathTypes: over.PathTypes, FirstHops: over.FirstHops,
+		ByRule: over.ByRule, CutAt: over.CutAt, more: over.more, unread: over.unread, scopes: over.scopes,
 		index: over.index, patch: p,
 	}
 	var with []route.Replacement

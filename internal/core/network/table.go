@@ -29,6 +29,7 @@ type Table struct {
 	Filtered  route.Mark
 	ListsBGP  bool         // BGP's own list was captured as a whole, so that all paths that were heard are there
 	PathTypes bool         // kinds of OSPF paths are told apart: one without a kind is within an area
+	FirstHops bool         // its routes may have next hops beside the one that is shown
 	ByRule    bool         // a kernel's table beside the main one; nothing tells that it is a VRF's
 	CutAt     netip.Prefix // the last prefix read before the capture ended in the middle; invalid where none did
 

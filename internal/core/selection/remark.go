@@ -1,6 +1,8 @@
 package selection
 
 import (
+	"slices"
+
 	"zarvek/internal/core/route"
 )
 
@@ -20,6 +22,8 @@ const (
 	BackupUseless
 	// Swallows: the destination is discarded though a shorter route would send it on.
 	Swallows
+	// OneHopShown: the captured table shows one next hop of each route alone, so that others may be in use beside it.
+	OneHopShown
 )
 
 // backupFrom is from where on a static route's preference is taken as a backup's: no maker's static routes have it
@@ -43,6 +47,9 @@ func (c *Choice) remark() {
 	w := c.Match.Routes[0]
 	if w.Protocol == route.Static && !c.Table.HighestWins {
 		c.remarkStatic(w)
+	}
+	if c.Table.FirstHops && slices.ContainsFunc(w.NextHops, func(h route.NextHop) bool { return h.Address.IsValid() }) {
+		c.Remarks = append(c.Remarks, Remark{Kind: OneHopShown, Route: w})
 	}
 	for _, l := range c.Lost {
 		if l.Route.Prefix == w.Prefix && l.Route.Protocol == route.Static && l.Failure != Resolved &&

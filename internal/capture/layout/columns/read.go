@@ -31,16 +31,17 @@ const (
 type reader struct {
 	layout.Collector
 	aligner
-	text    []byte
-	cols    []column
-	named   bool     // the line above names the columns
-	half    []column // the upper half of a heading, whose lower one must be the next line
-	lower   []column // where each row takes two lines: of the second
-	section section
-	family  route.Family
-	table   string
-	legend  map[string]string // letters of flags and types: their words
-	inKey   bool
+	text     []byte
+	cols     []column
+	named    bool     // the line above names the columns
+	half     []column // the upper half of a heading, whose lower one must be the next line
+	lower    []column // where each row takes two lines: of the second
+	section  section
+	untitled bool // the section is known by its heading alone
+	family   route.Family
+	table    string
+	legend   map[string]string // letters of flags and types: their words
+	inKey    bool
 
 	// A destination whose other cells, or further next hops, stand on the lines below.
 	last     *rowCells
@@ -253,6 +254,13 @@ func (r *reader) line(s string, lo, hi int) error {
 		r.numbers = numberColumn.MatchString(s)
 		r.storedBelow(s)
 		r.named = true
+		r.FirstHops = strings.Contains(strings.ToLower(s), "genmask") // net-tools' own word
+		switch {
+		case r.FirstHops && r.section == device: // the title is missing
+			r.section, r.untitled = netTools, true
+		case !r.FirstHops && r.untitled:
+			r.section, r.untitled = device, false
+		}
 		r.vlans = vlanColumn.MatchString(s)
 		r.leavePending(errHalf)
 		r.last, r.inKey = nil, false
