@@ -147,6 +147,9 @@ var titleForms = []*lazyregexp.Regexp{
 	lazyregexp.New(`^([A-Za-z][\w.-]*[\d-][\w.-]*)$`),
 }
 
+// signsInFront are those that the first of these forms begins with; the others have no blank.
+var signsInFront = []byte("=#-*>~")
+
 // listingBegins matches what the first line of a listing of routes, addresses or interfaces begins with.
 var listingBegins = lazyregexp.New(`^(?:default\b|\d{1,3}(?:\.\d{1,3}){3}\b|[0-9a-f]*:[0-9a-f:]*/\d|Codes:` +
 	`|Kernel IP|Destination\b|Routing |IP Route|blackhole |unreachable |local |broadcast |\d+: \S+: <|inet6?\.0:` +
@@ -206,7 +209,8 @@ func saysWhat(name string) bool {
 // titleOf reads a line as a title: its shape, -1 for none, and the name.
 func titleOf(line []byte) (form int, name string) {
 	line = bytes.TrimSpace(line)
-	if len(line) < 2 || len(line) > 80 {
+	if len(line) < 2 || len(line) > 80 || !bytes.ContainsRune(signsInFront, rune(line[0])) &&
+		(!unicode.IsLetter(rune(line[0])) || bytes.IndexByte(line, ' ') > 0) {
 		return -1, ""
 	}
 	for i, re := range titleForms {

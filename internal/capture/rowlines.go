@@ -46,6 +46,7 @@ func otherLines(text []byte) others {
 func otherStarts(text []byte, from int) (starts []int) {
 	route, lost := from-1, from-1
 	routes, losses := newFinder(text, "route"), newFinder(text, void)
+	signs := signFinder{text: text}
 	for lo, next := from, 0; lo < len(text); lo = next {
 		var hi int
 		hi, next = layout.LineAt(text, lo)
@@ -59,7 +60,8 @@ func otherStarts(text []byte, from int) (starts []int) {
 		if lost < lo {
 			lost = losses.next(lo)
 		}
-		if lost >= hi && (route >= hi && (rowBegins(line) || variableBegins(line) || isPair(line)) ||
+		if lost >= hi && (route >= hi && (rowBegins(line) || variableBegins(line) ||
+			isPair(line) && !signs.within(lo, hi)) ||
 			isElement(line) || isObject(line) || isValues(line)) {
 			continue // a command may be glued to a row
 		}
@@ -118,8 +120,35 @@ func variableBegins(line []byte) bool {
 	return i >= 0 && i+1 < len(line) && line[i+1] == ':' && bytes.HasSuffix(line[:i], []byte("-MIB"))
 }
 
-// isPair reports whether a line begins with a name and a value, with blanks around the colon between them, and holds no
-// sign that prompts end with. Headings of that form begin with words of their own.
+// promptSigns are the signs that prompts end with, and the one that parts the cells of a heading.
+const promptSigns = "#>$%|"
+
+// A signFinder looks for such signs in the lines of a text, one behind the other.
+type signFinder struct {
+	text []byte
+	next [len(promptSigns)]int // behind where each stands, as far as it was looked for
+	soon int                   // the first of these
+}
+
+// within reports whether one stands from lo to hi.
+func (s *signFinder) within(lo, hi int) bool {
+	if s.soon <= lo {
+		for i := range s.next {
+			if s.next[i] > lo {
+				continue
+			}
+			s.next[i] = len(s.text) + 1
+			if n := bytes.IndexByte(s.text[lo:], promptSigns[i]); n >= 0 {
+				s.next[i] = lo + n + 1
+			}
+		}
+		s.soon = slices.Min(s.next[:])
+	}
+	return s.soon <= hi
+}
+
+// isPair reports whether a line begins with a name and a value, with blanks around the colon between them. Headings of
+// that form begin with words of their own, and prompts end with a sign.
 func isPair(line []byte) bool {
 	i := 0
 	for i < len(line) && ('A' <= line[i] && line[i] <= 'Z' || 'a' <= line[i] && line[i] <= 'z') {
@@ -132,9 +161,7 @@ func isPair(line []byte) bool {
 	if end < 2 || i == end || i+1 >= len(line) || line[i] != ':' || line[i+1] != ' ' {
 		return false
 	}
-	return bytes.IndexByte(line, '#') < 0 && bytes.IndexByte(line, '>') < 0 && bytes.IndexByte(line, '$') < 0 &&
-		bytes.IndexByte(line, '%') < 0 && bytes.IndexByte(line, '|') < 0 && !slices.ContainsFunc(headingWords[line[0]],
-		func(w string) bool { return bytes.HasPrefix(line, []byte(w)) })
+	return !slices.ContainsFunc(headingWords[line[0]], func(w string) bool { return bytes.HasPrefix(line, []byte(w)) })
 }
 
 // longestModule is how long the name of a module may be.

@@ -80,7 +80,21 @@ func TestIsPair(t *testing.T) {
 		"Interface    :":                                  false,
 		"":                                                false,
 	} {
-		require.Equal(t, want, isPair([]byte(line)), line)
+		signs := signFinder{text: []byte(line)}
+		require.Equal(t, want, isPair(signs.text) && !signs.within(0, len(line)), line)
+	}
+}
+
+// TestSignsOfLines: what was found of one line is right for those behind it, from whichever the search begins.
+func TestSignsOfLines(t *testing.T) {
+	text := []byte("a\nb#\n\n#\nc > d\ne\n")
+	for from := range len(text) {
+		signs := signFinder{text: text}
+		for lo, next := from, 0; lo < len(text); lo = next {
+			var hi int
+			hi, next = layout.LineAt(text, lo)
+			require.Equal(t, bytes.ContainsAny(text[lo:hi], promptSigns), signs.within(lo, hi), "%d from %d", lo, from)
+		}
 	}
 }
 

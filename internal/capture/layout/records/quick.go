@@ -26,7 +26,7 @@ var firstName = []byte("Destination")
 // without, with nothing or two blanks behind it.
 func begins(line []byte) (destination field, ok bool) {
 	i := blanks(line, 0)
-	if !bytes.HasPrefix(line[i:], firstName) {
+	if i == len(line) || line[i] != firstName[0] || !bytes.HasPrefix(line[i:], firstName) {
 		return field{}, false
 	}
 	i = blanks(line, i+len(firstName))
@@ -123,65 +123,73 @@ func (r *reader) remember(lo, hi, lines int, x likeRecord) {
 	if a.Protocol == route.Direct || a.Protocol == route.Local {
 		return
 	}
-	destination, metric, metrics := r.keyOf(r.text[lo:hi])
-	if p, ok := x.destination(destination); !ok || metrics > 1 || p != x.prefix || metric.Known && metric != a.Metric {
+	destination, metric, behind := r.keyOf(r.text[lo:hi])
+	if _, more := firstMetric(behind); more > 0 {
+		return
+	}
+	if p, ok := x.destination(destination); !ok || p != x.prefix || metric.Known && metric != a.Metric {
 		return
 	}
 	x.lines = lines
 	r.likes.Keep(x)
 }
 
-// keyOf makes the key of a record: all of it but the destination and the metric, with no more than two blanks between
-// its words, which part its pairs as more do. It returns these two, the metric if it is a plain one, and how many
-// metrics there are.
-func (r *reader) keyOf(text []byte) (destination []byte, metric route.Number, metrics int) {
+// keyOf makes the key of a record: all of it but the destination and the metric, with no more than two blanks behind
+// these, which part its pairs as more do. It returns the two, the metric if it is a plain one, and what stands behind it.
+func (r *reader) keyOf(text []byte) (destination []byte, metric route.Number, behind []byte) {
 	hi, _ := layout.LineAt(text, 0)
 	d, _ := begins(text[:hi])
 	destination = text[d.lo:d.hi]
-	key := append(r.key[:0], text[:d.lo]...)
-	if bytes.IndexByte(destination, '/') >= 0 {
-		key = append(key, '/')
+	length := destination[:0]
+	if i := bytes.IndexByte(destination, '/'); i >= 0 {
+		length = destination[i : i+1]
 	}
-	for i := d.hi; i < len(text); {
-		c := text[i]
-		if c == ' ' {
-			n := i
-			for n < len(text) && text[n] == ' ' {
-				n++
-			}
-			key = append(key, "  "[:min(n-i, 2)]...)
-			i = n
-			continue
+	rest := padded(text[d.hi:])
+	if lo, hi := firstMetric(rest); hi > 0 {
+		if v, ok := layout.Uint(rest[lo:hi]); ok && v <= math.MaxUint32 {
+			behind = padded(rest[hi:])
+			r.likes.Key(-1, text[:d.lo], length, rest[:lo], behind)
+			return destination, route.N(v), behind
 		}
-		if c == 'C' || c == 'M' {
-			if lo, hi := metricIn(text, i); hi > 0 {
-				metrics++
-				if v, ok := layout.Uint(text[lo:hi]); ok && v <= math.MaxUint32 && metrics == 1 {
-					key = append(append(key, text[i:lo]...), 0)
-					metric, i = route.N(v), hi
-					continue
-				}
-			}
-		}
-		key = append(key, c)
-		i++
 	}
-	r.key = key
-	r.likes.Key(-1, key)
-	return destination, metric, metrics
+	r.likes.Key(-1, text[:d.lo], length, rest)
+	return destination, route.Number{}, rest
 }
 
-// metricIn is where the digits of a metric stand whose name begins at i; hi is 0 where none does.
-func metricIn(text []byte, i int) (lo, hi int) {
-	n := i
-	switch {
-	case bytes.HasPrefix(text[i:], []byte("Cost")):
-		n += len("Cost")
-	case bytes.HasPrefix(text[i:], []byte("Metric")):
-		n += len("Metric")
-	default:
-		return 0, 0
+// padded is a text with no more than two blanks in front.
+func padded(text []byte) []byte {
+	n := 0
+	for n < len(text) && text[n] == ' ' {
+		n++
 	}
+	return text[max(n-2, 0):]
+}
+
+// metricNames are what metrics are called.
+var metricNames = [][]byte{[]byte("Cost"), []byte("Metric")}
+
+// firstMetric is where the digits of the first metric of a text stand; hi is 0 where there is none.
+func firstMetric(text []byte) (lo, hi int) {
+	for _, name := range metricNames {
+		for from := 0; ; {
+			i := bytes.Index(text[from:], name)
+			if i < 0 {
+				break
+			}
+			from += i + len(name)
+			if l, h := metricBehind(text, from); h > 0 {
+				if hi == 0 || l < lo {
+					lo, hi = l, h
+				}
+				break
+			}
+		}
+	}
+	return lo, hi
+}
+
+// metricBehind is where the digits of a metric stand whose name ends at n; hi is 0 where none does.
+func metricBehind(text []byte, n int) (lo, hi int) {
 	n = blanks(text, n)
 	if n == len(text) || text[n] != ':' {
 		return 0, 0

@@ -91,7 +91,6 @@ type reader struct {
 	broken  bool // a line of the record was not understood
 	text    []byte
 	likes   layout.Likenesses[likeRecord]
-	key     []byte
 	own     netip.Addr // the device's own address in the attached network of the record; not valid for none
 }
 
@@ -225,6 +224,7 @@ func (r *reader) flush() {
 	room := 0
 	if len(r.Facts.Tables) == 0 {
 		room = len(r.text) / (last.hi - first.lo)
+		r.routes = slices.Grow(r.routes, room)
 	}
 	shared := r.Add(r.table, network.Candidates, a.Route(p, state, m), room)
 	r.remember(first.lo, last.hi, len(lines), likeRecord{shared: shared, state: state, prefix: p})
