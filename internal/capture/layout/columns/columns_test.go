@@ -382,6 +382,24 @@ func TestSectionsOfWorkstations(t *testing.T) {
 	}
 }
 
+// TestAnotherTableInFront: net-tools show the kernel's IPv6 tables one behind the other.
+func TestAnotherTableInFront(t *testing.T) {
+	tables := Read([]byte(`Kernel IPv6 routing table
+Destination                    Next Hop                   Flag Met Ref  Use If
+fd6b:101::/56                  fd6b:ffff:3::2             UG   50  1      0 line3
+::/0                           fd6b:ffff:3::2             UG   1024 1      0 line3
+fd6b:101::/56                  fd6b:ffff:5::1             UG   512 3      0 line5
+fe80::/64                      ::                         U    256 1      0 line5
+::/0                           ::                         !n   -1  1      0 lo
+::1/128                        ::                         Un   0   2      0 lo
+::/0                           ::                         !n   -1  1      0 lo
+`)).Facts.Tables
+	require.Len(t, tables, 2)
+	require.Equal(t, 5, tables[0].Routes.Len())
+	require.Equal(t, "line5", tables[0].Routes.At(0).NextHops[0].Interface)
+	require.Equal(t, []any{"unnumbered 1", true, 2}, []any{tables[1].Name, tables[1].ByRule, tables[1].Routes.Len()})
+}
+
 const storeText = `ifIndex DestinationPrefix                              NextHop                                  RouteMetric ifMetric PolicyStore
 ------- -----------------                              -------                                  ----------- -------- -----------
 12      255.255.255.255/32                             0.0.0.0                                          256 25       ActiveStore

@@ -31,17 +31,18 @@ const (
 type reader struct {
 	layout.Collector
 	aligner
-	text     []byte
-	cols     []column
-	named    bool     // the line above names the columns
-	half     []column // the upper half of a heading, whose lower one must be the next line
-	lower    []column // where each row takes two lines: of the second
-	section  section
-	untitled bool // the section is known by its heading alone
-	family   route.Family
-	table    string
-	legend   map[string]string // letters of flags and types: their words
-	inKey    bool
+	text      []byte
+	cols      []column
+	named     bool     // the line above names the columns
+	half      []column // the upper half of a heading, whose lower one must be the next line
+	lower     []column // where each row takes two lines: of the second
+	section   section
+	untitled  bool // the section is known by its heading alone
+	kernelSix bool // net-tools' table of IPv6 was met
+	family    route.Family
+	table     string
+	legend    map[string]string // letters of flags and types: their words
+	inKey     bool
 
 	// A destination whose other cells, or further next hops, stand on the lines below.
 	last     *rowCells
@@ -152,6 +153,9 @@ func Read(text []byte) layout.Reading {
 	r.release()
 	for _, h := range r.strays {
 		r.Partial(h.table, true, h.lo, h.hi)
+	}
+	if r.kernelSix {
+		r.PartKernelTables()
 	}
 	return r.Reading
 }
@@ -336,7 +340,7 @@ func (r *reader) aside(s string) (layout.As, bool) {
 	case strings.HasPrefix(low, "kernel ip"):
 		r.section, r.family, r.cols = netTools, route.IPv4, nil
 		if strings.HasPrefix(low, "kernel ipv6") {
-			r.family = route.IPv6
+			r.family, r.kernelSix = route.IPv6, true
 		}
 		return layout.Title, true
 	case t == "Internet:", t == "Internet6:":

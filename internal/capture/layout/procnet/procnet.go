@@ -122,6 +122,7 @@ func Read(text []byte) layout.Reading {
 			r.LeaveUnread(lo, hi, err)
 		}
 	}
+	r.PartKernelTables()
 	return r.Reading
 }
 
