@@ -26,6 +26,8 @@ const (
 	UntoldGateway // whether hosts send to the virtual address of their network
 	UntoldTable   // its table
 	UntoldHops    // next hops of its routes beside the one that the capture shows
+	UntoldAnswer  // whether a host that was seen answers
+	UntoldHost    // whether a host is there at all
 )
 
 // spokenOf is what the layouts of a device's captures speak of.
@@ -180,6 +182,14 @@ func (c *Case) Assumed(rt *forward.RoundTrip) []Assumption {
 	for _, name := range first { // the others lose packets, or nobody knows what they do
 		if !seen[name] {
 			out = assume(out, name, []Untold{UntoldHops})
+		}
+	}
+	if dst := rt.Destination.Address; rt.Followed() == forward.TwoWay {
+		switch end, _ := rt.Forward.Worst(); end.Delivery {
+		case forward.ToNeighbour:
+			out = assume(out, dst.String(), []Untold{UntoldAnswer})
+		case forward.ToAttachedNetwork:
+			out = assume(out, dst.String(), []Untold{UntoldHost})
 		}
 	}
 	for _, a := range rt.Guessed {

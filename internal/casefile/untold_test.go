@@ -67,6 +67,7 @@ func TestWhatATripTakesForGranted(t *testing.T) {
 	dir := t.TempDir()
 	for file, text := range map[string]string{
 		"core/r.txt": "C    10.61.1.0/24 is directly connected, lan0\nC    172.28.61.0/30 is directly connected, wan0\nL    172.28.61.1/32 is directly connected, wan0\nS    10.61.2.0/24 [1/0] via 172.28.61.2\n",
+		"edge/n.txt": "10.61.2.77 dev hall0 lladdr 02:00:00:00:00:77 REACHABLE\n",
 		"edge/r.txt": "C    10.61.2.0/24 is directly connected, hall0\nC    172.28.61.0/30 is directly connected, up0\nL    172.28.61.2/32 is directly connected, up0\nS    10.61.1.0/24 [1/0] via 172.28.61.1\n",
 	} {
 		at := filepath.Join(dir, filepath.FromSlash(file))
@@ -79,8 +80,14 @@ func TestWhatATripTakesForGranted(t *testing.T) {
 	rt := w.Trace(netip.MustParseAddr("10.61.1.10"), netip.MustParseAddr("10.61.2.10"))
 	require.Equal(t, forward.TwoWay, rt.Verdict)
 	got := c.Assumed(&rt)
-	require.Len(t, got, 1)
+	require.Len(t, got, 2)
 	require.Equal(t, []string{"core", "edge"}, got[0].Devices)
+	require.Equal(t, Assumption{[]string{"10.61.2.10"}, []Untold{UntoldHost}}, got[1])
+	seen := w.Trace(netip.MustParseAddr("10.61.1.10"), netip.MustParseAddr("10.61.2.77"))
+	require.Equal(t, Assumption{[]string{"10.61.2.77"}, []Untold{UntoldAnswer}}, c.Assumed(&seen)[1])
+	itself := w.Trace(netip.MustParseAddr("10.61.1.10"), netip.MustParseAddr("172.28.61.2"))
+	require.Equal(t, forward.TwoWay, itself.Verdict)
+	require.Len(t, c.Assumed(&itself), 1, "a captured device answers")
 	lost := w.Trace(netip.MustParseAddr("10.61.1.10"), netip.MustParseAddr("10.99.1.1"))
 	require.Empty(t, c.Assumed(&lost), "a loss takes nothing for granted")
 }

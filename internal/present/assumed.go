@@ -20,7 +20,8 @@ var untoldWords = map[casefile.Untold][2]string{
 	casefile.UntoldTunnel: {"reaches the other end of its tunnel", "reach the other ends of their tunnels"},
 	casefile.UntoldGateway: {"sends to the virtual address of its network",
 		"send to the virtual addresses of their networks"},
-	casefile.UntoldHops: {"has one next hop for each route", "have one next hop for each route"},
+	casefile.UntoldAnswer: {"answers", "answer"},
+	casefile.UntoldHops:   {"has one next hop for each route", "have one next hop for each route"},
 }
 
 // untoldCodes name the same in JSON, and untoldNames in a list of what was not captured.
@@ -30,7 +31,7 @@ var (
 		casefile.UntoldBeside: "filters-of-nftables", casefile.UntoldChecks: "source-checks",
 		casefile.UntoldRouting: "policy-routing", casefile.UntoldStart: "start",
 		casefile.UntoldTunnel: "tunnel", casefile.UntoldGateway: "gateway", casefile.UntoldTable: "table",
-		casefile.UntoldHops: "further-next-hops",
+		casefile.UntoldHops: "further-next-hops", casefile.UntoldAnswer: "answer", casefile.UntoldHost: "host",
 	}
 	untoldNames = map[casefile.Untold]string{
 		casefile.UntoldForwarding: "forwarding", casefile.UntoldFilters: "filters",
@@ -55,7 +56,7 @@ func (v View) assumption(w io.Writer, all []casefile.Assumption) {
 		}
 		var what []string
 		for _, u := range a.What {
-			if u != casefile.UntoldTable { // the first line says that
+			if u != casefile.UntoldTable && u != casefile.UntoldHost { // the first line says that
 				what = append(what, untoldWords[u][many])
 			}
 		}
@@ -64,7 +65,7 @@ func (v View) assumption(w io.Writer, all []casefile.Assumption) {
 		}
 		names := a.Devices
 		if n := len(names) - maxAssumedDevices; n > 1 {
-			names = append(names[:maxAssumedDevices:maxAssumedDevices], fmt.Sprintf("%d more devices", n))
+			names = append(names[:maxAssumedDevices:maxAssumedDevices], fmt.Sprintf("%d more", n))
 		}
 		parts = append(parts, fmt.Sprintf("that %s %s", Clean(joinAnd(names)), joinAnd(what)))
 	}
