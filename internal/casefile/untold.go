@@ -145,43 +145,49 @@ type Assumption struct {
 	What    []Untold
 }
 
-// Assumed lists what a round trip takes for granted: of each device that hands a packet on that arrives or leaves, and
-// of all on the way that no next hop is left out. Devices of which the same is untold stand together.
+// Assumed lists what a round trip takes for granted: of each device that hands a packet on that arrives or leaves; and
+// of one that hands on a packet that is lost, that nothing makes it take another way. Devices of which the same is
+// untold stand together.
 func (c *Case) Assumed(rt *forward.RoundTrip) []Assumption {
 	fam := route.FamilyOf(rt.Destination.Address)
 	var out []Assumption
 	seen := map[string]bool{}
-	note := func(name string, of route.Family, hops bool) {
-		if d := c.Network.Device(name); d != nil && !seen[name] {
-			seen[name] = true
-			what := c.Untold(d, of)
-			if hops {
-				what = append(what, UntoldHops)
-			}
-			out = assume(out, name, what)
+	note := func(name string, of route.Family, taken func(Untold) bool, hops bool) {
+		d := c.Network.Device(name)
+		if d == nil || seen[name] {
+			return
 		}
+		seen[name] = true
+		what := slices.DeleteFunc(c.Untold(d, of), func(u Untold) bool { return !taken(u) })
+		if hops {
+			what = append(what, UntoldHops)
+		}
+		out = assume(out, name, what)
 	}
+	all := func(Untold) bool { return true }
+	way := func(u Untold) bool { return u == UntoldRouting }
 	directions := []*forward.Direction{&rt.Forward}
 	if rt.Return != nil && !rt.ReturnAlone {
 		directions = append(directions, rt.Return)
 	}
-	first := c.byFirstHops(directions)
-	for _, dir := range directions {
-		for _, b := range dir.Branches {
-			if b.Verdict != forward.Arrives && b.Verdict != forward.Leaves {
-				continue
-			}
-			for _, h := range b.Hops {
-				note(h.Device, fam, slices.Contains(first, h.Device))
-				for _, name := range h.Outside { // what carries a tunnel
-					note(name, route.FamilyOf(h.Tunnel), slices.Contains(first, name))
+	first := c.byFirstHops(fam, directions)
+	for _, lost := range []bool{false, true} {
+		for _, dir := range directions {
+			for _, b := range dir.Branches {
+				if b.Verdict == forward.Unknown || (b.Verdict > forward.Unknown) != lost {
+					continue
+				}
+				taken := all
+				if lost {
+					taken = way
+				}
+				for _, h := range b.Hops {
+					note(h.Device, fam, taken, slices.Contains(first, h.Device))
+					for _, name := range h.Outside { // what carries a tunnel
+						note(name, route.FamilyOf(h.Tunnel), taken, slices.Contains(first, name))
+					}
 				}
 			}
-		}
-	}
-	for _, name := range first { // the others lose packets, or nobody knows what they do
-		if !seen[name] {
-			out = assume(out, name, []Untold{UntoldHops})
 		}
 	}
 	if dst := rt.Destination.Address; rt.Followed() == forward.TwoWay {
@@ -204,17 +210,19 @@ func (c *Case) Assumed(rt *forward.RoundTrip) []Assumption {
 	return out
 }
 
-// byFirstHops names the devices that send on by a next hop of which the capture does not tell that it is the only one.
-func (c *Case) byFirstHops(directions []*forward.Direction) []string {
+// byFirstHops names the devices that send on by a next hop of which the capture does not tell that it is the only one,
+// or drop a packet since such a one does not lead back to its source.
+func (c *Case) byFirstHops(fam route.Family, directions []*forward.Direction) []string {
 	var out []string
 	for _, dir := range directions {
 		for _, b := range dir.Branches {
-			for _, h := range b.Hops {
+			for i, h := range b.Hops {
 				d := c.Network.Device(h.Device)
-				if d == nil || !h.NextHop.IsValid() || slices.Contains(out, h.Device) {
+				checks := b.Verdict == forward.SourceCheck && i == len(b.Hops)-1
+				if d == nil || !h.NextHop.IsValid() && !checks || h.Steered || slices.Contains(out, h.Device) {
 					continue
 				}
-				if t := d.Table(h.Table, route.FamilyOf(h.Prefix.Addr())); t != nil && t.FirstHops && !h.Steered {
+				if t := d.Table(h.Table, fam); t != nil && t.FirstHops {
 					out = append(out, h.Device)
 				}
 			}

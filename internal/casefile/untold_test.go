@@ -89,7 +89,7 @@ func TestWhatATripTakesForGranted(t *testing.T) {
 	require.Equal(t, forward.TwoWay, itself.Verdict)
 	require.Len(t, c.Assumed(&itself), 1, "a captured device answers")
 	lost := w.Trace(netip.MustParseAddr("10.61.1.10"), netip.MustParseAddr("10.99.1.1"))
-	require.Empty(t, c.Assumed(&lost), "a loss takes nothing for granted")
+	require.Equal(t, []Assumption{{[]string{"core"}, []Untold{UntoldRouting}}}, c.Assumed(&lost), "nothing sends it elsewhere")
 }
 
 // TestRulesOfTheOtherFamily tell nothing of what leads to a table beside the main one.

@@ -165,7 +165,7 @@ func advice(b forward.Branch, dst netip.Addr) string {
 			b.Reason.Address,
 			Clean(b.Reason.Interface),
 		)
-	case forward.MaybeOwn:
+	case forward.MaybeOwn, forward.MaybeOwnFiltered:
 		return fmt.Sprintf("capture the addresses of %s", at)
 	case forward.SwitchOff:
 		return fmt.Sprintf("switch %s forwarding on at %s", familyName(route.FamilyOf(dst)), at)

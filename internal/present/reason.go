@@ -343,6 +343,9 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 	case forward.MaybeOwn:
 		return fmt.Sprintf("%s does not forward %s, and no capture shows whether %s is its own address", at,
 			familyName(route.FamilyOf(dst)), r.Address)
+	case forward.MaybeOwnFiltered:
+		return fmt.Sprintf("a rule of %s drops what it forwards to %s, and no capture shows whether that is its own address",
+			at, r.Address)
 	case forward.CameBack:
 		return "packets go round: " + ring(b)
 	case forward.BroadcastAddress:

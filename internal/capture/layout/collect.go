@@ -21,8 +21,9 @@ type Collector struct {
 	lastAt  int // index + 1 of the table of last
 	// PathTypes is set where the layout tells kinds of OSPF paths apart; set it before rows are added.
 	PathTypes bool
-	// FirstHops is set where the layout shows only the first next hop of routes of IPv4; set it before rows are added.
-	FirstHops bool
+	// Plain is set where what follows are rows as net-tools print them (network.TableFacts.Plain); set it before they
+	// are added.
+	Plain bool
 }
 
 type tableKey struct {
@@ -134,7 +135,7 @@ func (c *Collector) table(k tableKey, room int) int {
 		c.sharers = append(c.sharers, sharer{})
 		c.Facts.Tables = append(c.Facts.Tables,
 			network.TableFacts{Name: k.name, Family: k.family, Kind: k.kind, PathTypes: c.PathTypes,
-				FirstHops: c.FirstHops && k.family == route.IPv4})
+				Plain: c.Plain})
 		c.Facts.Tables[i].Routes.Grow(room)
 	}
 	return i

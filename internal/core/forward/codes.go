@@ -40,6 +40,7 @@ var codeWords = [...]string{
 	InterfaceOnly:      "interface-only",
 	SwitchOff:          "switch-off",
 	MaybeOwn:           "maybe-own",
+	MaybeOwnFiltered:   "maybe-own-filtered",
 	CameBack:           "came-back",
 	BroadcastAddress:   "broadcast-address",
 	RuleNotDecided:     "rule-not-decided",

@@ -209,7 +209,7 @@ func (w *Walker) decide(pkt *packet, at position, room []step) []step {
 
 // mayBeOwn reports whether the destination may be an address of the device's own that no capture shows.
 func (w *Walker) mayBeOwn(pkt *packet, at position) bool {
-	if at.device.ListsAddresses() || len(w.topo.Owners(pkt.dst)) > 0 {
+	if at.device.ListsAddresses(route.FamilyOf(pkt.dst)) || len(w.topo.Owners(pkt.dst)) > 0 {
 		return false
 	}
 	t := at.device.Table(at.table, route.FamilyOf(pkt.dst))

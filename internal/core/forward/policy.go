@@ -122,6 +122,9 @@ func (w *Walker) leave(pkt *packet, at position, s step) step {
 			return s
 		}
 		if s = w.filter(pkt, at, s, out, pkt.state[d], asked(network.Forwarded)); s.verdict != before {
+			if s.verdict == Filtered && w.mayBeOwn(pkt, at) {
+				s.verdict, s.reason.Code, s.reason.Address = Unknown, MaybeOwnFiltered, pkt.dst
+			}
 			return s
 		}
 		s = w.translateSource(pkt, at, s, out)

@@ -112,6 +112,8 @@ const (
 	InterfaceOnly // the route names an interface alone: it depends on somebody there answering for the destination
 	SwitchOff
 	MaybeOwn // that is so, and the destination may be its own address, which no capture shows
+	// MaybeOwnFiltered: a rule drops what is forwarded there, and the destination may be its own address
+	MaybeOwnFiltered
 	CameBack
 	BroadcastAddress
 	RuleNotDecided

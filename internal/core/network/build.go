@@ -136,6 +136,8 @@ func (f *deviceFacts) build(name string) *Device {
 			f.Tables[i].Routes.MapAttributes(withoutSelection)
 		}
 	}
+	f.dropNoRoutes()
+	f.partStraight()
 	d.tables = mergeTables(f.Tables)
 	for _, t := range d.tables {
 		t.answered(f.Answers)

@@ -154,8 +154,10 @@ type TableFacts struct {
 	WholeList bool
 	// PathTypes tells that the layout writes other kinds of OSPF paths than those within an area apart.
 	PathTypes bool
-	// FirstHops: of several next hops of a route only the first is shown, as net-tools and /proc/net/route do.
-	FirstHops bool
+	// Plain: the kernel's routes as net-tools and its files below /proc/net show them. Nothing tells who put a route
+	// there, so that one straight out of an interface looks like an attached network; of several next hops of a route of
+	// IPv4 only the first is shown.
+	Plain bool
 	// ByRule: a kernel's table beside the main one, of which nothing tells that it is a VRF's: policy rules lead to it,
 	// and nothing else does.
 	ByRule bool

@@ -76,7 +76,7 @@ func merge(name string, fam route.Family, parts []*TableFacts) *Table {
 	t.ByRule, t.FirstHops = len(parts) > 0, len(parts) > 0
 	for _, p := range parts {
 		t.ByRule = t.ByRule && p.ByRule
-		t.FirstHops = t.FirstHops && (p.FirstHops || p.Kind == Database)
+		t.FirstHops = t.FirstHops && (p.Plain && fam == route.IPv4 || p.Kind == Database)
 		t.Supposed = t.Supposed && p.Supposed
 		t.Kernel = t.Kernel || p.Kind == ForwardingTable
 		t.Chosen = t.Chosen || p.Kind == Candidates
@@ -96,7 +96,7 @@ func merge(name string, fam route.Family, parts []*TableFacts) *Table {
 		t.CutAt = lastRead(fam, parts)
 	}
 	t.join(parts)
-	t.Whole = t.whole()
+	t.Whole = t.whole() && !slices.ContainsFunc(parts, func(p *TableFacts) bool { return p.Plain }) // others have no numbers
 	t.gatherUnread(parts)
 	if len(parts) < len(captured) {
 		t.beside(captured)
@@ -125,7 +125,7 @@ func (t *Table) join(parts []*TableFacts) {
 		case Candidates, Walk:
 			from = told
 		}
-		if p.FirstHops {
+		if p.Plain && p.Family == route.IPv4 {
 			from |= firstHop
 		}
 		all.Append(&p.Routes, func(s route.State) route.State { return s | from })

@@ -196,12 +196,11 @@ func (d *Device) Tunnels() Items[Tunnel] { return Items[Tunnel]{d.policy.Tunnels
 // Tunnel returns the tunnel behind an interface.
 func (d *Device) Tunnel(ifname string) (Tunnel, bool) { return tunnelOf(d.policy.Tunnels, ifname) }
 
-// ListsAddresses reports whether the device's addresses were captured as a whole: a list that has its loopback address
-// has all.
-func (d *Device) ListsAddresses() bool {
-	first := slices.ContainsFunc(d.told, func(a Address) bool { return a.First })
+// ListsAddresses reports whether the device's addresses of a family were captured as a whole: a list that has its
+// loopback address of that family has all.
+func (d *Device) ListsAddresses(f route.Family) bool {
 	return slices.ContainsFunc(d.told, func(a Address) bool {
-		return !a.Configured && a.Prefix.Addr().IsLoopback() && !a.First && (!first || a.Prefix.Addr().Is4())
+		return !a.Configured && !a.First && a.Prefix.Addr().IsLoopback() && route.FamilyOf(a.Prefix.Addr()) == f
 	})
 }
 
@@ -340,7 +339,7 @@ func (d *Device) SourceCheck(ifname string, f route.Family) SourceCheck {
 			best = c
 		}
 	}
-	best.Bare = best.Combine && best.Mode == CheckLoose && d.ListsAddresses() &&
+	best.Bare = best.Combine && best.Mode == CheckLoose && d.ListsAddresses(route.IPv4) &&
 		!d.Addresses().Any(func(a Address) bool { return a.Interface == ifname && a.Prefix.Addr().Is4() })
 	return best
 }

@@ -400,19 +400,21 @@ func TestWhatAListOfAddressesShows(t *testing.T) {
 	}
 	four, six, firstFour := at("127.0.0.1/8", "lo", false), at("::1/128", "lo", false), at("127.0.0.1/8", "lo", true)
 	for name, c := range map[string]struct {
-		all               []network.Address
-		any, fours, sixes bool
+		all          []network.Address
+		fours, sixes bool
 	}{
-		"none":               {nil, false, false, false},
-		"all":                {[]network.Address{four, six}, true, true, true},
-		"the first alone":    {[]network.Address{firstFour, six}, false, false, true},
-		"the first, and all": {[]network.Address{firstFour, six, four}, true, true, true},
-		"IPv6 alone":         {[]network.Address{six}, true, false, true},
+		"none":               {nil, false, false},
+		"all":                {[]network.Address{four, six}, true, true},
+		"the first alone":    {[]network.Address{firstFour, six}, false, true},
+		"the first, and all": {[]network.Address{firstFour, six, four}, true, true},
+		"IPv6 alone":         {[]network.Address{six}, false, true},
+		"IPv4 alone":         {[]network.Address{four}, true, false},
 	} {
 		var b network.Builder
 		b.Add("r", network.Facts{Addresses: c.all, Interfaces: []network.Interface{{Name: "lo", Mark: route.Mark{File: 1, Off: 1, End: 2}}}}, 0)
 		d := b.Build().Device("r")
-		require.Equal(t, c.any, d.ListsAddresses(), name)
+		require.Equal(t, c.fours, d.ListsAddresses(route.IPv4), name)
+		require.Equal(t, c.sixes, d.ListsAddresses(route.IPv6), name)
 		require.Equal(t, c.fours, d.ListsAddressesOf(route.IPv4, "lo"), name)
 		require.Equal(t, c.sixes, d.ListsAddressesOf(route.IPv6, "lo"), name)
 	}

@@ -242,5 +242,15 @@ func (l *List) SetState(i int, s State) {
 	}
 }
 
+// SetAttributes gives route i other attributes of the list in place of its own, with the same metric.
+func (l *List) SetAttributes(i int, id AttrID) {
+	r := l.At(i)
+	if r.long() {
+		id = l.shareLong(id, r.Metric.Value)
+	}
+	at := &l.recs[i]
+	at.attr, l.census = uint32(id)|at.attr&flags, nil
+}
+
 // SamePrefix reports whether routes i and j have one prefix.
 func (l *List) SamePrefix(i, j int) bool { return samePrefix(&l.recs[i], &l.recs[j]) }

@@ -139,3 +139,19 @@ func TestWindow(t *testing.T) {
 	w = l.Window(2, 2)
 	require.Equal(t, 2, cap(w.recs))
 }
+
+// TestOtherAttributes: a route keeps its prefix, family and metric, also where its record has no room for the metric.
+func TestOtherAttributes(t *testing.T) {
+	var l List
+	for i, p := range []string{"10.61.0.0/16", "fd6b::/64", "fd6b::1/128"} {
+		l.AddRoute(Route{Prefix: netip.MustParsePrefix(p), Attributes: &Attributes{Protocol: Direct}, Metric: N(uint64(i) + 7)})
+	}
+	id := l.Share(&Attributes{Protocol: Static})
+	for i := range l.Len() {
+		was := l.At(i)
+		l.SetAttributes(i, id)
+		got := l.At(i)
+		require.Equal(t, Static, got.Protocol)
+		require.Equal(t, []any{was.Prefix, was.Metric, was.State}, []any{got.Prefix, got.Metric, got.State})
+	}
+}

@@ -101,7 +101,8 @@ func (t *Topology) differingPorts(o *Topology, devices map[int]bool) map[int]map
 	for i := range devices {
 		was, is := t.Network.Numbered(i), o.Network.Numbered(i)
 		if was == nil || is == nil || !was.AlikeBesidesInterfaces(is) ||
-			was.ListsAddresses() != is.ListsAddresses() || !sameTables(was, is) {
+			was.ListsAddresses(route.IPv4) != is.ListsAddresses(route.IPv4) ||
+			was.ListsAddresses(route.IPv6) != is.ListsAddresses(route.IPv6) || !sameTables(was, is) {
 			out[i] = nil
 			continue
 		}

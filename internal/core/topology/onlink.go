@@ -145,7 +145,7 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 	case hasEntry && entry.State == network.NeighbourAlive:
 		if p, ok := t.byMAC(here, entry.MAC); ok {
 			res.Answer, res.Device, res.Interface, res.Confidence = Device, t.device(p), p.ifname, Neighbour
-			res.Proxy = t.device(p).ListsAddresses()
+			res.Proxy = t.device(p).ListsAddresses(route.FamilyOf(a))
 			return res
 		}
 		if t.isTranslated(here, a, true, &res) {

@@ -258,13 +258,14 @@ func (r *reader) line(s string, lo, hi int) error {
 		r.numbers = numberColumn.MatchString(s)
 		r.storedBelow(s)
 		r.named = true
-		r.FirstHops = strings.Contains(strings.ToLower(s), "genmask") // net-tools' own word
+		own := strings.Contains(strings.ToLower(s), "genmask") // net-tools' word
 		switch {
-		case r.FirstHops && r.section == device: // the title is missing
+		case own && r.section == device: // the title is missing
 			r.section, r.untitled = netTools, true
-		case !r.FirstHops && r.untitled:
+		case !own && r.untitled:
 			r.section, r.untitled = device, false
 		}
+		r.Plain = r.section == netTools
 		r.vlans = vlanColumn.MatchString(s)
 		r.leavePending(errHalf)
 		r.last, r.inKey = nil, false

@@ -86,7 +86,7 @@ type reader struct {
 // Read reads a text of this family.
 func Read(text []byte) layout.Reading {
 	r := reader{order: orderOf(text), seen: map[string]bool{}}
-	r.Layout, r.FirstHops = name, true
+	r.Layout, r.Plain = name, true
 	for lo, hi := range layout.Lines(text) {
 		line := text[lo:hi]
 		if layout.Blank(line) {
