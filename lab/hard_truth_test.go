@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"os/exec"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -25,20 +26,21 @@ var (
 // TestHardNetworksAgainstRealForwarding builds networks that use what kernels can do beside routes, opens connections
 // and sends packets between sockets bound to their addresses, and asks the captures about the same flows: with all of
 // them captured no sure answer may be wrong, and with a part withheld nothing is two-way that was not, unless it says
-// what it takes for granted.
+// what it takes for granted. Plain listings show less, so that what follows from them without assumptions is judged.
 func TestHardNetworksAgainstRealForwarding(t *testing.T) {
 	var total hardScore
 	for i := range *hardSeeds {
 		seed := *firstHardSeed + uint64(i)
 		t.Run(fmt.Sprintf("seed %d", seed), func(t *testing.T) { compareHard(t, seed, &total) })
 	}
-	t.Logf("%d exchanges, %d of them with another result when tried again: with all captured %s; with parts withheld %s",
-		total.tried, total.unsteady, total.whole, total.poor)
+	t.Logf("%d exchanges, %d of them with another result when tried again: with all captured %s; with parts withheld %s; "+
+		"by plain listings without further assumptions %s", total.tried, total.unsteady, total.whole, total.poor, total.plain)
 }
 
 type hardScore struct {
 	tried, unsteady int
 	whole, poor     verdicts
+	plain           verdicts // by plain listings, where nothing more is assumed but one next hop for each route
 }
 
 type verdicts struct{ twoWay, lost, unknown int }
@@ -61,7 +63,7 @@ func (v *verdicts) add(b forward.Both) {
 // compareHard builds and judges one network.
 func compareHard(t *testing.T, seed uint64, total *hardScore) {
 	const attempts = 150
-	n := newHardNet(newBench(t, "ping", "nft", "iptables"), seed)
+	n := newHardNet(newBench(t, "ping", "nft", "iptables", "route", "ifconfig", "arp"), seed)
 	t.Cleanup(func() {
 		if t.Failed() {
 			t.Logf("the network:\n%s", strings.Join(n.log, "\n"))
@@ -86,7 +88,7 @@ func compareHard(t *testing.T, seed uint64, total *hardScore) {
 	keepFailing(t, dir, seed)
 	withheld := n.withheld(seed)
 	poorDir := n.captures(form, withheld)
-	whole, poor := loadHard(t, dir), loadHard(t, poorDir)
+	whole, poor, plain := loadHard(t, dir), loadHard(t, poorDir), loadHard(t, n.captures("plain", nil))
 	for i, a := range all {
 		total.tried++
 		if answered[i] != again[i] {
@@ -94,10 +96,19 @@ func compareHard(t *testing.T, seed uint64, total *hardScore) {
 			continue
 		}
 		rt := whole.trace(a)
+		alone := !branches(&rt) && rt.Verdict != forward.BothUnknown // the whole way is known, and has one next hop at each
+		taken := whole.c.Assumed(&rt)
 		if !branches(&rt) {
 			total.whole.add(rt.Verdict)
 			require.False(t, rt.Verdict != forward.BothUnknown && (rt.Verdict == forward.TwoWay) != answered[i],
 				"%s (%s): %s, answered %v, we say %s (%s)", from[i], form, a, answered[i], rt.Verdict, words(rt.Forward))
+		}
+		rt = plain.trace(a)
+		if assumed := plain.c.Assumed(&rt); !branches(&rt) && len(rt.Guessed) == 0 &&
+			(len(assumed) == 0 || alone && noMore(assumed, taken)) {
+			total.plain.add(rt.Verdict)
+			require.False(t, rt.Verdict != forward.BothUnknown && (rt.Verdict == forward.TwoWay) != answered[i],
+				"%s (plain listings): %s, answered %v, we say %s (%s)", from[i], a, answered[i], rt.Verdict, words(rt.Forward))
 		}
 		rt = poor.trace(a)
 		if !branches(&rt) {
@@ -108,6 +119,21 @@ func compareHard(t *testing.T, seed uint64, total *hardScore) {
 				from[i], form, a, words(rt.Forward))
 		}
 	}
+}
+
+// noMore reports whether nothing is taken for granted that was not before, but that routes have one next hop.
+func noMore(all, before []casefile.Assumption) bool {
+	for _, a := range all {
+		for _, d := range a.Devices {
+			was := slices.IndexFunc(before, func(b casefile.Assumption) bool { return slices.Contains(b.Devices, d) })
+			if slices.ContainsFunc(a.What, func(u casefile.Untold) bool {
+				return u != casefile.UntoldHops && (was < 0 || !slices.Contains(before[was].What, u))
+			}) {
+				return false
+			}
+		}
+	}
+	return true
 }
 
 // branches reports whether a packet or its answer may take several ways: which one it takes cannot be known.
@@ -193,6 +219,10 @@ func (n *hardNet) withheld(seed uint64) func(box, file string) bool {
 	return func(box, file string) bool { return gone[box] || gone[box+" "+file] }
 }
 
+// plainCommands are those of net-tools, which show less.
+var plainCommands = map[string]string{"routes4": "route -n", "routes6": "route -6 -n", "addresses": "ifconfig -a",
+	"neighbours": "arp -an", "links": "ip -6 neigh"}
+
 // captures writes what an engineer would capture of every node, in one of the forms that the tools have.
 func (n *hardNet) captures(form string, withheld func(box, file string) bool) string {
 	n.t.Helper()
@@ -210,6 +240,9 @@ func (n *hardNet) captures(form string, withheld func(box, file string) bool) st
 			} {
 				if form == "json" && c[0] == "filters" {
 					c[1] = "nft -j list ruleset"
+				}
+				if other, ok := plainCommands[c[0]]; ok && form == "plain" {
+					c[1] = other
 				}
 				if withheld != nil && (withheld(d.name, c[0]) || c[0] == "links" && withheld(d.name, "addresses")) {
 					continue

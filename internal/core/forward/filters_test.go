@@ -172,6 +172,7 @@ func TestWhatComesBehindTheFirstSegment(t *testing.T) {
 		{"and what goes on", []network.FlowRule{{State: network.Seen, Permit: true}, {In: "in", State: network.Beginning, Permit: true}}, tcp, "two-way arrives", false, false},
 		{"a rule that was not understood is met by what goes on", []network.FlowRule{{In: "in", State: network.Beginning, Permit: true}, {In: "out", Permit: true}, {Undecided: true, Permit: true}}, tcp, "unknown unknown", true, false},
 		{"one packet and its answer go by", []network.FlowRule{{In: "in", State: network.Beginning, Permit: true}, {In: "out", State: network.Seen, Permit: true}}, network.Flow{Protocol: "udp", SourcePort: 40000, DestinationPort: 53}, "two-way arrives", false, false},
+		{"an answer to what was seen begins nothing", []network.FlowRule{{State: network.Beginning, Permit: true}}, network.Flow{Protocol: "udp", SourcePort: 40000, DestinationPort: 53}, "one-way arrives", false, false},
 		{"what says itself that it is an answer", []network.FlowRule{{In: "in", Permit: true, Protocol: "tcp", State: network.Beginning}, {Permit: true, Protocol: "tcp", State: network.Answering, Stateless: true}}, tcp, "two-way arrives", false, false},
 	} {
 		t.Run(tt.name, func(t *testing.T) {

@@ -19,7 +19,7 @@ func (w *Walker) FiltersAlone() bool {
 		return false
 	}
 	return !slices.ContainsFunc(w.net.Devices().Copy(), func(d *network.Device) bool {
-		return d.Translations().Len()+d.Tunnels().Len() > 0 || d.Stateful().Known() || d.AsksForState() || d.Steers() ||
+		return d.Translations().Len()+d.Tunnels().Len() > 0 || d.Stateful().Known() || d.PartsFlows() || d.Steers() ||
 			d.Rules().Any(func(r network.Rule) bool {
 				return r.From.IsValid() || r.Protocol != "" || r.FromPorts != network.Ports{} ||
 					r.ToPorts != network.Ports{} || r.FWMark != network.FWMark{} || r.Not || r.Undecided

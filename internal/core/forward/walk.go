@@ -109,7 +109,7 @@ func (k *walk) end(s step, at position, share float64) {
 			break // it is for the device itself, not through it
 		}
 		if d := k.w.net.Device(h.Device); h.InInterface != "" && h.OutInterface != "" && d != nil &&
-			(d.Stateful().Known() || d.Translations().Len() > 0 || d.AsksForState()) {
+			(d.Stateful().Known() || d.Translations().Len() > 0 || d.PartsFlows()) {
 			b.stateful = append(b.stateful, d)
 		}
 	}
