@@ -56,7 +56,7 @@ func repairSeed(t *testing.T, seed uint64) mendings {
 	var s mendings
 	n := newRandomNet(newBench(t, "ping"), seed)
 	dir := n.captures([]string{"text", "json"}[seed%2], nil)
-	keepFailing(t, dir, seed)
+	keepFailing(t, dir, fmt.Sprintf("seed-%d", seed))
 	c, err := casefile.Load(dir)
 	require.NoError(t, err)
 	w := forward.NewWalker(topology.Build(c.Network))

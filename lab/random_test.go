@@ -66,13 +66,13 @@ func (s *score) add(o score) {
 }
 
 // keepFailing leaves the captures of a seed that fails where -keep says.
-func keepFailing(t *testing.T, dir string, seed uint64) {
+func keepFailing(t *testing.T, dir, name string) {
 	if *keep == "" {
 		return
 	}
 	t.Cleanup(func() {
 		if t.Failed() {
-			_ = os.CopyFS(filepath.Join(*keep, fmt.Sprintf("seed-%d", seed)), os.DirFS(dir))
+			_ = os.CopyFS(filepath.Join(*keep, name), os.DirFS(dir))
 		}
 	})
 }
@@ -92,7 +92,7 @@ func compareSeed(t *testing.T, seed uint64) score {
 		form = "text"
 	}
 	dir := n.captures(form, nil)
-	keepFailing(t, dir, seed)
+	keepFailing(t, dir, fmt.Sprintf("seed-%d", seed))
 	if seed/3%uint64(*maskedOf) == 0 { // of each form
 		masktest.Laws(t, dir, 1)
 	}

@@ -78,6 +78,8 @@ func advice(b forward.Branch, dst netip.Addr) string {
 			Clean(joinAnd(b.Reason.Sharers)))
 	case forward.OwnerUnasked:
 		return fmt.Sprintf("capture the neighbour entries of %s: somebody may have written one by hand", at)
+	case forward.OwnerWritten:
+		return fmt.Sprintf("capture the interfaces of %s with their link-layer addresses (ip addr)", Clean(b.Reason.Device))
 	case forward.OwnerOtherwise:
 		return fmt.Sprintf("find out who has that link-layer address: an entry that somebody wrote, another device with %s, "+
 			"or a capture of another moment", b.Reason.Address)

@@ -23,7 +23,7 @@ import (
 //	a: kernel: static 10.9.0.0/16 via 10.0.0.2     (what forwards, beside a routing table; also database:, walk:)
 //	a: virtual 10.0.0.1 eth0 holds           (also waits, unknown; "paired" behind it)
 //	a: tunnel gre0 from 10.0.0.1 to 10.0.7.1 (also key 7, proto esp, table red, to many; from IF: the address of one)
-//	a: neigh 10.0.0.2 eth0 alive             (also failed, pending, MAC as a further word)
+//	a: neigh 10.0.0.2 eth0 alive             (also failed, pending; MAC, and then written)
 //	a: link eth0 down [MAC [mute]]           (also "off" in its place: it was switched off)
 //	a: forwarding ipv4 off
 //	a: rule 100 from 10.0.0.0/8 to 10.1.0.0/16 iif eth0 table 7   (also blackhole, undecided)
@@ -144,6 +144,7 @@ func add(f *network.Facts, rest string, m route.Mark) {
 		if len(w) > 4 {
 			n.MAC = w[4]
 		}
+		n.Written = len(w) > 5 && w[5] == "written"
 		f.Neighbours = append(f.Neighbours, n)
 	case "virtual":
 		v := network.VirtualAddress{Address: netip.MustParseAddr(w[1]), Interface: w[2], Mark: m}

@@ -35,6 +35,7 @@ var codeWords = [...]string{
 	AddressTranslated:  "address-translated",
 	OwnerSilent:        "owner-silent",
 	OwnerOtherwise:     "owner-otherwise",
+	OwnerWritten:       "owner-written",
 	OwnerUnasked:       "owner-unasked",
 	OwnerNotKnown:      "owner-not-known",
 	InterfaceOnly:      "interface-only",

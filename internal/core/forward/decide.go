@@ -453,6 +453,8 @@ func (w *Walker) exit(pkt *packet, at position, s *step, r route.Route, e select
 		}
 	case topology.Otherwise:
 		s.verdict, s.reason.Code = Unknown, OwnerOtherwise
+	case topology.Written:
+		s.verdict, s.reason.Code = Unknown, OwnerWritten
 	case topology.Unasked:
 		s.verdict, s.reason.Code, s.reason.Interface = Unknown, OwnerUnasked, link.Interface
 		s.reason.Marks = append(s.reason.Marks, link.Device.Interface(link.Interface).Mark)

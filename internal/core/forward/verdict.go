@@ -106,6 +106,7 @@ const (
 	// rule fits the packet
 	AddressTranslated
 	OwnerOtherwise // the neighbour's entry names a link-layer address that is none of the owner's
+	OwnerWritten   // somebody wrote the neighbour's entry, and no capture tells the owner's link-layer address
 	OwnerUnasked   // an interface on the link neither asks for link-layer addresses nor tells its own
 	OwnerSilent    // the owner's captures and the neighbour's entry disagree
 	OwnerNotKnown

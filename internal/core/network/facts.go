@@ -240,7 +240,9 @@ type Neighbour struct {
 	Interface string
 	MAC       string
 	State     NeighbourState
-	Mark      route.Mark
+	// Written: somebody wrote the entry by hand, so that nothing need have answered.
+	Written bool
+	Mark    route.Mark
 }
 
 // A Switch says whether the device forwards packets of a family at all, or those that come in by one interface.

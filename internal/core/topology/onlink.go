@@ -47,6 +47,8 @@ const (
 	Otherwise
 	// a captured device has it, but an interface on the link neither asks for link-layer addresses nor tells its own
 	Unasked
+	// a captured device has it, somebody wrote the neighbour entry, and no capture tells the device's link-layer address
+	Written
 	// Reused: several links have the network, in VRFs, and which of them this one is is not known
 	Reused
 )
@@ -121,6 +123,8 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 			res.Answer, res.Device, res.Interface = Unasked, d, ifname
 		case entry.MAC == "" && o.Device.Interface(o.Interface).Mute:
 			res.Answer = Unasked
+		case entry.Written && entry.MAC != "" && o.Device.Interface(o.Interface).MAC == "" && !t.learned(a, entry.MAC):
+			res.Answer = Written
 		case t.mistaken(entry.MAC, o):
 			res.Answer = Otherwise
 			if p, ok := t.byMAC(here, entry.MAC); ok && t.sameSegment(here, p) { // which answers in its place
@@ -236,6 +240,14 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 
 // virtualMAC begins the link-layer addresses of VRRP and the like (RFC 9542).
 const virtualMAC = "00:00:5e:00:"
+
+// learned reports whether a captured device learned from an answer that an address has a link-layer address.
+func (t *Topology) learned(a netip.Addr, mac string) bool {
+	return t.Network.Devices().Any(func(d *network.Device) bool {
+		n, ok := d.Neighbour(a, "")
+		return ok && !n.Written && n.State == network.NeighbourAlive && n.MAC == mac
+	})
+}
 
 // mistaken reports whether frames to a link-layer address do not come to the device that has an address: none of its
 // interfaces has that one, and the one with the address has another.

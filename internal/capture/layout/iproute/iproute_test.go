@@ -174,10 +174,11 @@ func TestLinksAndAddresses(t *testing.T) {
 
 func TestNeighbours(t *testing.T) {
 	in := []byte(
-		`[{"dst":"10.61.0.31","dev":"desk0","lladdr":"02:AA","state":["STALE"]},{"dst":"10.61.0.254","dev":"desk0","state":["FAILED"]},{"dst":"fe80::9","dev":"desk0","state":["INCOMPLETE"]}]`,
+		`[{"dst":"10.61.0.31","dev":"desk0","lladdr":"02:AA","state":["STALE"]},{"dst":"10.61.0.254","dev":"desk0","state":["FAILED"]},{"dst":"fe80::9","dev":"desk0","state":["INCOMPLETE"]},{"dst":"10.61.0.32","dev":"desk0","lladdr":"02:ab","state":["PERMANENT"]}]`,
 	)
 	var got []string
 	for _, n := range layouttest.Laws(t, Read, in).Facts.Neighbours {
+		require.Equal(t, n.MAC == "02:ab", n.Written)
 		got = append(got, fmt.Sprint(n.Address, " ", n.State, " ", n.MAC))
 	}
 	require.Equal(
@@ -186,6 +187,7 @@ func TestNeighbours(t *testing.T) {
 			fmt.Sprint("10.61.0.31 ", network.NeighbourAlive, " 02:aa"),
 			fmt.Sprint("10.61.0.254 ", network.NeighbourFailed, " "),
 			fmt.Sprint("fe80::9 ", network.NeighbourPending, " "),
+			fmt.Sprint("10.61.0.32 ", network.NeighbourAlive, " 02:ab"),
 		},
 		got,
 	)

@@ -111,6 +111,7 @@ func (r *reader) neighbour(o *object) error {
 		case "FAILED":
 			n.State = network.NeighbourFailed
 		}
+		n.Written = n.Written || s == "PERMANENT"
 	}
 	r.Facts.Neighbours = append(r.Facts.Neighbours, n)
 	return nil

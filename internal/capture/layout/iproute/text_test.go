@@ -147,15 +147,17 @@ func TestLinkText(t *testing.T) {
 func TestNeighbourAndRuleText(t *testing.T) {
 	in := []byte(
 		"10.61.0.254 dev desk0 FAILED \n10.61.0.31 dev desk0 lladdr 02:AA REACHABLE \nfe80::1 dev wan0 lladdr 02:bb router proto zebra STALE\n" +
+			"10.61.0.32 dev desk0 lladdr 02:ab PERMANENT \n" +
 			"0:\tfrom all lookup local\n100:\tfrom 10.9.0.0/16 to 10.8.0.0/16 iif d0 [detached] lookup 100\n102:\tfrom all fwmark 0x5 lookup 100\n103:\tfrom 10.7.0.1 blackhole\n105:\tnot from 10.6.0.0/16 lookup 100\n108:\tfrom all goto 32766\n109:\tfrom all ipproto tcp sport 9-10 dport 443 lookup 100\n110:\tfrom all fwmark 0x2/0xff lookup main suppress_prefixlength 0\n111:\tfrom all oif d0 lookup 100\n112:\tfrom all nop\n113:\tfrom 10.5.0.0/16 7\n114:\tfrom 10.5.0.0/16 frobnicate\n115:\tfrom 10.5.0.0/16 lookup 100 realms 5/6 proto bgp\n32766:\tfrom all lookup main proto kernel\n",
 	)
 	r := layouttest.Laws(t, ReadText, in)
 	require.Empty(t, r.Unread)
 	var got []string
 	for _, n := range r.Facts.Neighbours {
+		require.Equal(t, n.MAC == "02:ab", n.Written)
 		got = append(got, fmt.Sprint(n.Address, " ", n.State, " ", n.MAC))
 	}
-	require.Equal(t, []string{"10.61.0.254 2 ", "10.61.0.31 1 02:aa", "fe80::1 1 02:bb"}, got)
+	require.Equal(t, []string{"10.61.0.254 2 ", "10.61.0.31 1 02:aa", "fe80::1 1 02:bb", "10.61.0.32 1 02:ab"}, got)
 	require.Equal(t, []string{
 		"100 from 10.9.0.0/16 to 10.8.0.0/16 iif d0 table 100", "102 mark 0x5/0xffffffff table 100", "103 from 10.7.0.1/32 action 1",
 		"105 not from 10.6.0.0/16 table 100", "108 action 4", "109 proto tcp sport 9-10 dport 443-443 table 100", "110 mark 0x2/0xff suppress 1 table default",

@@ -35,7 +35,7 @@ var (
 		`((?:[0-9a-f]{4}\.){2}[0-9a-f]{4})(?: (?:\d+|-|alias))?\s*$`)
 	// name (10.61.16.20) at 02:00:00:00:00:10 on hall0, and what was asked for without an answer
 	atEntry = lazyregexp.New(`(?i)^\S+ \((\d+\.\d+\.\d+\.\d+)\) at (\S+) ` +
-		`(?:\[\w+\] )?(?:PERM |permanent )*on (\S+)(?: .*)?$`)
+		`(?:\[\w+\] )?((?:PERM |permanent )*)on (\S+)(?: .*)?$`)
 	// == [ hall ]
 	pairTitle = lazyregexp.New(`^== \[ ?\S+ ?\]\s*$`)
 )
@@ -97,7 +97,7 @@ func pairsLine(c *layout.Collector, line string, m mark) error {
 		if !ok || !known && !unanswered.MatchString(f[2]) {
 			return layout.ErrAddress
 		}
-		n := network.Neighbour{Address: a, Interface: f[3], MAC: hw, Mark: m}
+		n := network.Neighbour{Address: a, Interface: f[4], MAC: hw, Written: strings.Contains(f[3], "PERM"), Mark: m}
 		if known {
 			n.State = network.NeighbourAlive
 		}

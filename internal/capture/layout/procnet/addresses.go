@@ -18,6 +18,7 @@ import (
 // The flags of a neighbour (linux/if_arp.h) and of an address (linux/if_addr.h).
 const (
 	complete  = 0x2
+	permanent = 0x4 // written by hand
 	published = 0x8 // answered for, not asked
 	dadFailed = 0x8 // another device has it: RFC 4862 section 5.4.5
 )
@@ -50,7 +51,7 @@ func (r *reader) neighbour(w []string, lo, hi int) error {
 		r.Pass(lo, hi, layout.Other)
 		return nil
 	case flags&complete != 0:
-		n.State, n.MAC = network.NeighbourAlive, strings.ToLower(w[3])
+		n.State, n.MAC, n.Written = network.NeighbourAlive, strings.ToLower(w[3]), flags&permanent != 0
 	default:
 		n.State = network.NeighbourPending
 	}

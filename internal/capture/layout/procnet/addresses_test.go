@@ -26,9 +26,10 @@ func TestNeighboursAndAddresses(t *testing.T) {
 	require.Empty(t, r.Unread)
 	var got []string
 	for _, n := range r.Facts.Neighbours {
-		got = append(got, fmt.Sprint(n.Address, " ", n.Interface, " ", n.State, " ", n.MAC))
+		got = append(got, fmt.Sprint(n.Address, " ", n.Interface, " ", n.State, " ", n.MAC, " ", n.Written))
 	}
-	require.Equal(t, []string{"10.61.0.9 hall0 1 02:0a:00:00:00:09", "172.28.61.2 line0 1 02:0a:00:00:00:0b", "172.28.61.3 line0 0 "}, got)
+	require.Equal(t, []string{"10.61.0.9 hall0 1 02:0a:00:00:00:09 false", "172.28.61.2 line0 1 02:0a:00:00:00:0b true",
+		"172.28.61.3 line0 0  false"}, got)
 	got = nil
 	for _, a := range r.Facts.Addresses {
 		got = append(got, a.Prefix.String()+" "+a.Interface)
