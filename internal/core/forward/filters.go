@@ -66,7 +66,7 @@ func (w *Walker) filterSelf(pkt *packet, at position, s step) step {
 	// The answer to what the device sent itself is known to it, where it keeps state.
 	known := byState(at.device, pkt)
 	s.pkt = pkt
-	return w.filter(pkt, at, s, "", pkt.reply, func(r network.Chain) bool {
+	return w.filter(pkt, at, s, "", pkt.goesOn(), func(r network.Chain) bool {
 		return r.Hook == network.ForItself || r.Hook == network.ComingIn && (r.Stateless || !known)
 	})
 }
@@ -74,19 +74,22 @@ func (w *Walker) filterSelf(pkt *packet, at position, s step) step {
 // byState reports whether a device lets a packet of a flow that it knows pass without asking its rules: an answer, or
 // what comes behind the first packet.
 func byState(d *network.Device, pkt *packet) bool {
-	return (pkt.reply || pkt.flow.Later) && d.Stateful().Known() && !d.AsksForState()
+	return pkt.goesOn() && d.Stateful().Known() && !d.AsksForState()
 }
+
+// goesOn reports whether a packet goes on with a flow that both of its ends know.
+func (p *packet) goesOn() bool { return p.reply || p.flow.Later }
 
 // filterOwn asks the rules for what the device sends itself. Whether a filter of what goes out of an interface is asked
 // too differs from device to device.
 func (w *Walker) filterOwn(pkt *packet, at position, s step, out string) step {
 	before := s.verdict
-	s = w.filter(pkt, at, s, out, pkt.reply, func(r network.Chain) bool { return r.Hook == network.FromItself })
+	s = w.filter(pkt, at, s, out, pkt.goesOn(), func(r network.Chain) bool { return r.Hook == network.FromItself })
 	if s.verdict != before {
 		return s
 	}
 	known := byState(at.device, pkt)
-	j := judgeFlow(at.device, pkt, "", out, pkt.reply, func(r network.Chain) bool {
+	j := judgeFlow(at.device, pkt, "", out, pkt.goesOn(), func(r network.Chain) bool {
 		return r.Hook == network.GoingOut && (r.Stateless || !known)
 	})
 	switch {

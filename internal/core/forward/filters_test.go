@@ -192,35 +192,65 @@ func TestWhatComesBehindTheFirstSegment(t *testing.T) {
 	}
 }
 
+// past is a network in which packets from a to z go straight, and back by way of b.
+const past = `
+	a: direct 10.1.0.0/24 dev lan
+	a: addr 10.1.0.1/24 lan
+	a: direct 10.0.1.0/30 dev up
+	a: addr 10.0.1.1/30 up
+	a: static 10.9.0.0/24 via 10.0.1.2 dev up
+	z: direct 10.0.1.0/30 dev up
+	z: addr 10.0.1.2/30 up
+	z: direct 10.9.0.0/24 dev lan
+	z: addr 10.9.0.1/24 lan
+	z: direct 10.0.2.0/30 dev by
+	z: addr 10.0.2.1/30 by
+	z: static 10.1.0.0/24 via 10.0.2.2 dev by
+	b: direct 10.0.2.0/30 dev x0
+	b: addr 10.0.2.2/30 x0
+	b: direct 10.1.0.0/24 dev lan
+	b: addr 10.1.0.2/24 lan
+`
+
 // TestSegmentsOfAFlowThatWasNotSeen: a kernel that did not see the first segment of a connection takes a later one for
 // the beginning of a flow, so that a rule against those may stop it.
 func TestSegmentsOfAFlowThatWasNotSeen(t *testing.T) {
-	const way = `
-		a: direct 10.1.0.0/24 dev lan
-		a: addr 10.1.0.1/24 lan
-		a: direct 10.0.1.0/30 dev up
-		a: addr 10.0.1.1/30 up
-		a: static 10.9.0.0/24 via 10.0.1.2 dev up
-		z: direct 10.0.1.0/30 dev up
-		z: addr 10.0.1.2/30 up
-		z: direct 10.9.0.0/24 dev lan
-		z: addr 10.9.0.1/24 lan
-		z: direct 10.0.2.0/30 dev by
-		z: addr 10.0.2.1/30 by
-		z: static 10.1.0.0/24 via 10.0.2.2 dev by
-		b: direct 10.0.2.0/30 dev x0
-		b: addr 10.0.2.2/30 x0
-		b: direct 10.1.0.0/24 dev lan
-		b: addr 10.1.0.2/24 lan
-	`
 	for protocol, want := range map[string]forward.Verdict{"tcp": forward.Unknown, "icmp": forward.Arrives, "udp": forward.Filtered} {
-		x := coretest.Build(way).Draft()
+		x := coretest.Build(past).Draft()
 		x.SetPolicy("b", network.Policy{Flows: []network.FlowRule{
 			{State: network.Beginning, Mark: mark(50)}, {Permit: true, Mark: mark(51)}}})
 		rt := forward.NewWalker(topology.Build(x.Freeze())).TraceFlow(netip.MustParseAddr("10.1.0.1"),
 			netip.MustParseAddr("10.9.0.1"), network.Flow{Protocol: protocol})
 		require.Equal(t, forward.Arrives, rt.Forward.Verdict)
 		require.Equal(t, want, rt.Return.Branches[0].Verdict, "%s: %v", protocol, rt.Return.Branches[0].Reason)
+	}
+}
+
+// TestAConnectionWhoseAnswerGoesPast: a kernel that saw the first segment of a connection and no answer to it takes what
+// its opener sends next for invalid.
+func TestAConnectionWhoseAnswerGoesPast(t *testing.T) {
+	known, begins := network.FlowRule{State: network.Seen, Permit: true}, network.FlowRule{State: network.Beginning, Permit: true}
+	for name, tt := range map[string]struct {
+		protocol string
+		rules    []network.FlowRule
+		want     forward.Both
+		later    bool
+	}{
+		"what is known and what begins": {"tcp", []network.FlowRule{known, begins}, forward.Broken, true},
+		"one packet":                    {"udp", []network.FlowRule{known, begins}, forward.TwoWay, false},
+		"what is invalid too":           {"tcp", []network.FlowRule{known, begins, {State: network.Unseen, Permit: true}}, forward.TwoWay, false},
+		"what is invalid first":         {"tcp", []network.FlowRule{{State: network.Unseen}, {Permit: true}}, forward.Broken, true},
+		"by what the segments say":      {"tcp", []network.FlowRule{{State: network.Answering, Permit: true}, begins}, forward.TwoWay, false},
+		"no state":                      {"tcp", []network.FlowRule{{Permit: true}}, forward.TwoWay, false},
+	} {
+		x := coretest.Build(past).Draft()
+		for i := range tt.rules {
+			tt.rules[i].Mark = mark(uint32(50 + i))
+		}
+		x.SetPolicy("b", network.Policy{Flows: tt.rules})
+		rt := forward.NewWalker(topology.Build(x.Freeze())).TraceFlow(netip.MustParseAddr("10.9.0.1"),
+			netip.MustParseAddr("10.1.0.1"), network.Flow{Protocol: tt.protocol})
+		require.Equal(t, []any{tt.want, tt.later}, []any{rt.Verdict, rt.Later}, name)
 	}
 }
 

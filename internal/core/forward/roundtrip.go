@@ -137,7 +137,7 @@ func (w *Walker) TraceFlow(src, dst netip.Addr, flow network.Flow) RoundTrip {
 }
 
 // goesOn follows the later segments of a TCP connection (RFC 9293) that is opened: rules that ask for the state of a
-// flow may let its first one through and none of those.
+// flow may let its first one through and none of those, the more so at a device that the answer went past.
 func (w *Walker) goesOn(rt *RoundTrip, flow network.Flow) {
 	if rt.Verdict != TwoWay || flow.Protocol != "tcp" {
 		return
@@ -150,7 +150,13 @@ func (w *Walker) goesOn(rt *RoundTrip, flow network.Flow) {
 		return
 	}
 	flow.Later = true
-	d := w.fromHost(&packet{src: rt.Source.Address, dst: rt.Destination.Address, flow: flow})
+	saw := map[*network.Device]bool{}
+	for _, b := range rt.Return.Branches {
+		for _, d := range b.stateful {
+			saw[d] = true
+		}
+	}
+	d := w.fromHost(&packet{src: rt.Source.Address, dst: rt.Destination.Address, flow: flow, state: saw})
 	if d.Verdict != Arrives {
 		rt.Forward, rt.Later = d, true
 		rt.Verdict = rt.Followed()

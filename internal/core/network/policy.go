@@ -173,7 +173,7 @@ type Flow struct {
 	Protocol                    string
 	SourcePort, DestinationPort uint16 // 0: not told
 	Answer                      bool   // it is the answer to what was told
-	Seen                        bool   // the device that is asked has seen what it answers
+	Seen                        bool   // the device that is asked has seen what it answers; of a Later one, the answer
 	Turned                      bool   // that device changes the destination, of this packet or of what it answers
 	// Later: it is a later packet of who began a flow that was answered: no beginning to any device on its way.
 	Later bool
@@ -196,8 +196,8 @@ func (f Flow) in(s FlowState) Fit {
 		}
 		return No
 	}
-	if f.Later && s != AnyState {
-		return is(s == Answering || s == Seen)
+	if f.Later && s != AnyState { // where the answer went past the device, it knows of no connection (RFC 9293)
+		return is(s == Answering || f.Seen && s == Seen || !f.Seen && s == Unseen)
 	}
 	unseen := f.Answer && !f.Seen
 	tells := f.Protocol == "tcp" || f.Protocol == "icmp" || f.Protocol == "icmpv6"
