@@ -33,7 +33,7 @@ func TestRoutesStraightOutOfInterfaces(t *testing.T) {
 		"one of another network":           {true, "10.61.0.0/20", []network.Address{lo, own}, route.Static},
 		"its own":                          {true, "10.61.7.0/24", []network.Address{lo, own}, route.Direct},
 		"one without a length":             {true, "10.61.0.0/20", []network.Address{lo, bare}, route.Direct},
-		"the first of another network":     {true, "10.61.0.0/20", []network.Address{firstLo, first}, route.Direct},
+		"the first of another network":     {true, "10.61.0.0/20", []network.Address{firstLo, first}, route.Static},
 		"not even a first":                 {true, "10.61.0.0/20", []network.Address{firstLo}, route.Static},
 		"a list of others":                 {true, "10.61.0.0/20", []network.Address{other}, route.Direct},
 		"a configuration":                  {true, "10.61.0.0/20", []network.Address{configured}, route.Direct},
