@@ -174,7 +174,7 @@ func (w *Walker) translateSource(pkt *packet, at position, s step, out string) s
 		}
 	}
 	for t := range d.TranslationsFor(false, pkt.src, pkt.dst) {
-		answers := pkt.reply && pkt.state[d]
+		answers := pkt.reply && (pkt.state[d] || at.origin) // what a device answers itself it has seen
 		if answers && !t.Answers || !answers && !t.FromPorts.Any() {
 			continue
 		}

@@ -60,6 +60,16 @@ func TestAReplyWhoseSourceAnotherDeviceChanges(t *testing.T) {
 	require.Equal(t, "down", rt.Return.Branches[0].Where)
 }
 
+// TestWhatTheTranslatorAnswersItself keeps its source: the device has seen what it answers.
+func TestWhatTheTranslatorAnswersItself(t *testing.T) {
+	w := edge(network.Translation{From: netip.MustParsePrefix("10.1.0.0/24"), Out: "out", Becomes: addr("10.9.0.80")})
+	rt := w.Trace(addr("10.9.0.9"), addr("10.1.0.1"))
+	require.Equal(t, forward.TwoWay, rt.Verdict)
+	require.False(t, rt.Return.Branches[0].Hops[0].NewSource.IsValid())
+	out := w.Trace(addr("10.1.0.1"), addr("10.9.0.9"))
+	require.Equal(t, addr("10.9.0.80"), out.Forward.Branches[0].Hops[0].NewSource, "what it begins does not")
+}
+
 // TestAnswersOfOnePort: what a server sends from a port that has an outer address is asked for where it answers what
 // came for the inner address, and not where the server begins.
 func TestAnswersOfOnePort(t *testing.T) {

@@ -177,8 +177,11 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 	}
 	if p, ok := t.deduce(here, a, net, learned); ok {
 		res.Answer, res.Device, res.Interface, res.Confidence = Device, t.device(p), p.ifname, Deduced
-		if t.device(p).Interface(p.ifname).State == network.LinkDown {
+		switch {
+		case t.device(p).Interface(p.ifname).State == network.LinkDown:
 			res.Answer = Down
+		case hasEntry && entry.MAC == "": // it was asked, and has not answered yet
+			res.Answer = Conflict
 		}
 		return res
 	}
