@@ -239,8 +239,8 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 		return fmt.Sprintf("%s %s to %s, which is %s's address; but %s neighbour entry has a link-layer address that no "+
 			"interface of %s has", at, p.hands, to(r.Address, r.Interface), dev, its, dev)
 	case forward.OwnerWritten:
-		return fmt.Sprintf("%s %s to %s, which is %s's address; but somebody wrote %s neighbour entry by hand, and no capture "+
-			"shows whether its link-layer address is %s's", at, p.hands, to(r.Address, r.Interface), dev, its, dev)
+		return fmt.Sprintf("%s %s to %s, which is %s's address; but somebody wrote %s neighbour entry by hand, and no "+
+			"capture shows whether its link-layer address is %s's", at, p.hands, to(r.Address, r.Interface), dev, its, dev)
 	case forward.OwnerUnasked:
 		return fmt.Sprintf("%s %s to %s, and %s of %s neither asks for link-layer addresses nor tells its own", at, p.hands,
 			r.Address, Clean(r.Interface), dev)

@@ -9,9 +9,9 @@ import (
 )
 
 // A Linux kernel's file of IPv6 routes, and what net-tools make of it, shows all tables one behind the other without
-// their names. Each is walked from the longest prefixes to the shortest, so that ::/0 is its last one, which is shown even
-// where no route leads there; the tables come in the order of their numbers, but for those above 255, with that of the
-// kernel's own addresses last and the main one before it.
+// their names. In each one longer prefixes come before those that cover them, so that ::/0 is its last one, which is
+// shown even where no route leads there; the tables come in the order of their numbers, but for those above 255, with
+// that of the kernel's own addresses last and the main one before it.
 
 // stretch is where the routes of one such table are in the list.
 type stretch struct {

@@ -96,7 +96,8 @@ func merge(name string, fam route.Family, parts []*TableFacts) *Table {
 		t.CutAt = lastRead(fam, parts)
 	}
 	t.join(parts)
-	t.Whole = t.whole() && !slices.ContainsFunc(parts, func(p *TableFacts) bool { return p.Plain }) // others have no numbers
+	plain := func(p *TableFacts) bool { return p.Plain } // which shows others too, without their numbers
+	t.Whole = t.whole() && !slices.ContainsFunc(parts, plain)
 	t.gatherUnread(parts)
 	if len(parts) < len(captured) {
 		t.beside(captured)
@@ -288,7 +289,7 @@ func addMerged(list []merged, r route.Route, t *Table) []merged {
 		}
 		have.State |= r.State
 		other := r
-		if shows(r) > shows(have.Route) || len(r.NextHops) > len(have.NextHops) { // it shows more
+		if shows(r) > shows(have.Route) || oneOf(have.Route, r) { // it shows more
 			other, have.Attributes, have.Metric = have.Route, r.Attributes, r.Metric
 			have.Mark, have.more[len(have.more)-1] = r.Mark, have.Mark
 		}
@@ -521,7 +522,8 @@ func sameRoute(a, b route.Route) bool {
 		a.Special == b.Special && (a.Subtype == b.Subtype || a.Subtype == "" || b.Subtype == "" ||
 		a.Protocol == route.Other || b.Protocol == route.Other) &&
 		agree(a.Preference, b.Preference) && agree(a.Metric, b.Metric) &&
-		(sameHops(a.NextHops, b.NextHops) || oneOf(a, b) || oneOf(b, a) || a.Protocol == route.BGP && sameHops(a.Announced(), b.Announced()))
+		(sameHops(a.NextHops, b.NextHops) || oneOf(a, b) || oneOf(b, a) ||
+			a.Protocol == route.BGP && sameHops(a.Announced(), b.Announced()))
 }
 
 // oneOf reports whether a comes from a table that shows the first next hop alone, and b has that one among others.

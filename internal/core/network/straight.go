@@ -55,7 +55,8 @@ func (f *deviceFacts) isStraight(r route.Route) bool {
 		if a.Configured || !a.Prefix.Addr().IsLoopback() || route.FamilyOf(a.Prefix.Addr()) != fam {
 			continue
 		}
-		if slices.ContainsFunc(f.Interfaces, func(i Interface) bool { return i.Name == ifname && i.Mark.File == a.Mark.File }) {
+		listed := func(i Interface) bool { return i.Name == ifname && i.Mark.File == a.Mark.File }
+		if slices.ContainsFunc(f.Interfaces, listed) {
 			return true
 		}
 	}

@@ -135,7 +135,8 @@ func (r *reader) remember(lo, hi, lines int, x likeRecord) {
 }
 
 // keyOf makes the key of a record: all of it but the destination and the metric, with no more than two blanks behind
-// these, which part its pairs as more do. It returns the two, the metric if it is a plain one, and what stands behind it.
+// these, which part its pairs as more do. It returns the two, the metric if it is a plain one, and what stands behind
+// it.
 func (r *reader) keyOf(text []byte) (destination []byte, metric route.Number, behind []byte) {
 	hi, _ := layout.LineAt(text, 0)
 	d, _ := begins(text[:hi])
