@@ -77,6 +77,8 @@ func TestFirstNextHops(t *testing.T) {
 		table := near.Table("default", route.IPv4)
 		require.Equal(t, tt.first, table.FirstHops, name)
 		require.Zero(t, table.Differences().Len(), name)
+		to, _ := table.Exact(netip.MustParsePrefix("10.61.2.0/24"))
+		require.Zero(t, table.Routes().At(to.Lo).State&^(route.Active|route.Installed), name)
 		require.Equal(t, tt.first, selection.Explain(near, table, netip.MustParsePrefix("10.61.2.0/24")).Remarks != nil, name)
 		require.Nil(t, selection.Explain(near, table, netip.MustParsePrefix("10.61.1.0/24")).Remarks, name)
 		w := forward.NewWalker(topology.Build(c.Network))

@@ -126,7 +126,7 @@ func (t *Table) join(parts []*TableFacts) {
 		case Candidates, Walk:
 			from = told
 		}
-		if p.Plain && p.Family == route.IPv4 {
+		if p.Plain {
 			from |= firstHop
 		}
 		all.Append(&p.Routes, func(s route.State) route.State { return s | from })
@@ -528,7 +528,7 @@ func sameRoute(a, b route.Route) bool {
 
 // oneOf reports whether a comes from a table that shows the first next hop alone, and b has that one among others.
 func oneOf(a, b route.Route) bool {
-	if a.State&firstHop == 0 || a.Special != route.None || b.Special != route.None || len(b.Forwarding()) < 2 {
+	if a.State&firstHop == 0 || len(b.Forwarding()) < 2 {
 		return false
 	}
 	return slices.ContainsFunc(b.Forwarding(), func(h route.NextHop) bool {
