@@ -19,6 +19,8 @@ func TestADestinationThatMayBeTheDevicesOwn(t *testing.T) {
 		sixes  = "00000000000000000000000000000001 01 80 10 80 lo\n"
 		fours  = "lo               UNKNOWN        127.0.0.1/8\nhall0            UP             10.61.2.1/24\n"
 		off    = "net.ipv4.ip_forward = 0\n"
+		chance = "*filter\n:INPUT ACCEPT [0:0]\n:FORWARD ACCEPT [0:0]\n:OUTPUT ACCEPT [0:0]\n" +
+			"-A FORWARD -m statistic --mode random --probability 0.5 -j DROP\nCOMMIT\n"
 		filter = "*filter\n:INPUT ACCEPT [0:0]\n:FORWARD DROP [0:0]\n:OUTPUT ACCEPT [0:0]\nCOMMIT\n"
 	)
 	for name, tt := range map[string]struct {
@@ -30,6 +32,7 @@ func TestADestinationThatMayBeTheDevicesOwn(t *testing.T) {
 		"it does not forward, addresses":    {fours, "sysctl.txt", off, forward.NotForwarding, forward.SwitchOff},
 		"it drops what it forwards":         {sixes, "saved.txt", filter, forward.Unknown, forward.MaybeOwnFiltered},
 		"it drops what it forwards, a list": {fours, "saved.txt", filter, forward.Filtered, forward.RuleDenies},
+		"it may drop what it forwards":      {sixes, "saved.txt", chance, forward.Unknown, forward.RuleNotUnderstood},
 		"it forwards":                       {sixes, "sysctl.txt", "net.ipv4.ip_forward = 1\n", forward.Arrives, 0},
 	} {
 		dir := t.TempDir()

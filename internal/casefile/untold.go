@@ -219,7 +219,7 @@ func (c *Case) byFirstHops(fam route.Family, directions []*forward.Direction) []
 			for i, h := range b.Hops {
 				d := c.Network.Device(h.Device)
 				checks := b.Verdict == forward.SourceCheck && i == len(b.Hops)-1
-				if d == nil || !h.NextHop.IsValid() && !checks || h.Steered || slices.Contains(out, h.Device) {
+				if d == nil || !h.NextHop.IsValid() && !checks || slices.Contains(out, h.Device) {
 					continue
 				}
 				if t := d.Table(h.Table, fam); t != nil && t.FirstHops {

@@ -85,6 +85,13 @@ func TestWhatATripTakesForGranted(t *testing.T) {
 	require.Equal(t, Assumption{[]string{"10.61.2.10"}, []Untold{UntoldHost}}, got[1])
 	seen := w.Trace(netip.MustParseAddr("10.61.1.10"), netip.MustParseAddr("10.61.2.77"))
 	require.Equal(t, Assumption{[]string{"10.61.2.77"}, []Untold{UntoldAnswer}}, c.Assumed(&seen)[1])
+	back := *seen.Return
+	back.Verdict = forward.NoRoute
+	oneWay := seen
+	oneWay.Return = &back
+	for _, a := range c.Assumed(&oneWay) {
+		require.NotContains(t, a.What, UntoldAnswer, "its answer is lost")
+	}
 	itself := w.Trace(netip.MustParseAddr("10.61.1.10"), netip.MustParseAddr("172.28.61.2"))
 	require.Equal(t, forward.TwoWay, itself.Verdict)
 	require.Len(t, c.Assumed(&itself), 1, "a captured device answers")
@@ -106,4 +113,5 @@ func TestRulesOfTheOtherFamily(t *testing.T) {
 	require.NoError(t, err)
 	rt := forward.NewWalker(topology.Build(c.Network)).Trace(netip.MustParseAddr("10.61.2.1"), netip.MustParseAddr("10.9.0.9"))
 	require.Equal(t, forward.RulesMissing, rt.Forward.Branches[0].Reason.Code)
+	require.Empty(t, c.Assumed(&rt), "what is not known takes nothing for granted")
 }

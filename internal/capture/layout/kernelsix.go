@@ -83,7 +83,7 @@ func stretches(l *route.List) (all []stretch) {
 		}
 		receives = receives || r.Special == route.Receive
 		s.own = s.own && r.Special != route.None
-		s.links = s.links || r.Special == route.None && r.Prefix.Addr().IsLinkLocalUnicast()
+		s.links = s.links || r.Prefix.Addr().IsLinkLocalUnicast()
 		s.hi = i + 1
 	}
 	s.own = s.own && receives

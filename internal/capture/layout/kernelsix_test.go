@@ -34,6 +34,8 @@ func TestTablesOfAKernelInOneListing(t *testing.T) {
 		"none":                              {"", "", ""},
 	} {
 		var c layout.Collector
+		chosen := layout.Attributes{} // a routing table beside it
+		c.Add("default", network.Candidates, chosen.Route(netip.MustParsePrefix("fd6b::/32"), 0, layout.Mark(0, 1)), 0)
 		for i, w := range strings.Fields(tt.in) {
 			var a layout.Attributes
 			switch w[len(w)-1] {
@@ -49,8 +51,9 @@ func TestTablesOfAKernelInOneListing(t *testing.T) {
 		}
 		c.PartKernelTables()
 		got := map[bool][]string{}
-		for i := range c.Facts.Tables {
-			f := &c.Facts.Tables[i]
+		require.Equal(t, 1, c.Facts.Tables[0].Routes.Len(), name)
+		for i := range c.Facts.Tables[1:] {
+			f := &c.Facts.Tables[1+i]
 			require.Equal(t, f.Name != "default", f.ByRule, name)
 			var words []string
 			for j := range f.Routes.Len() {

@@ -254,6 +254,24 @@ func TestAConnectionWhoseAnswerGoesPast(t *testing.T) {
 	}
 }
 
+// TestBothEndsKnowTheirConnection: what they let begin goes on by the rules for what they know.
+func TestBothEndsKnowTheirConnection(t *testing.T) {
+	for _, hook := range []network.Hook{network.ForItself, network.FromItself, network.GoingOut} {
+		x := coretest.Build(past).Draft()
+		rules := []network.FlowRule{{Hook: hook, State: network.Seen, Permit: true, Mark: mark(50)},
+			{Hook: hook, State: network.Beginning, Permit: true, Mark: mark(51)}}
+		x.SetPolicy("a", network.Policy{Flows: rules})
+		x.SetPolicy("z", network.Policy{Flows: rules})
+		w := forward.NewWalker(topology.Build(x.Freeze()))
+		require.False(t, w.FiltersAlone())
+		rt := w.TraceFlow(netip.MustParseAddr("10.1.0.1"), netip.MustParseAddr("10.9.0.1"), network.Flow{Protocol: "tcp"})
+		require.Equal(t, forward.TwoWay, rt.Verdict, hook)
+	}
+	x := coretest.Build(past).Draft()
+	x.SetPolicy("b", network.Policy{Flows: []network.FlowRule{{State: network.Beginning, Permit: true, Mark: mark(50)}}})
+	require.False(t, forward.NewWalker(topology.Build(x.Freeze())).FiltersAlone())
+}
+
 // TestListsWithoutWhereTheyAreApplied: a listing of lists alone leaves open which packets meet them; a configuration
 // that applies none does not.
 func TestListsWithoutWhereTheyAreApplied(t *testing.T) {

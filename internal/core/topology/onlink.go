@@ -123,7 +123,7 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 			res.Answer, res.Device, res.Interface = Unasked, d, ifname
 		case entry.MAC == "" && o.Device.Interface(o.Interface).Mute:
 			res.Answer = Unasked
-		case entry.Written && entry.MAC != "" && o.Device.Interface(o.Interface).MAC == "" && !t.learned(a, entry.MAC):
+		case entry.Written && o.Device.Interface(o.Interface).MAC == "" && !t.learned(a, entry.MAC):
 			res.Answer = Written
 		case t.mistaken(entry.MAC, o):
 			res.Answer = Otherwise
@@ -248,7 +248,7 @@ const virtualMAC = "00:00:5e:00:"
 func (t *Topology) learned(a netip.Addr, mac string) bool {
 	return t.Network.Devices().Any(func(d *network.Device) bool {
 		n, ok := d.Neighbour(a, "")
-		return ok && !n.Written && n.State == network.NeighbourAlive && n.MAC == mac
+		return ok && !n.Written && n.MAC == mac
 	})
 }
 

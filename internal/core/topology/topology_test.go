@@ -63,6 +63,7 @@ func TestFind(t *testing.T) {
 		{"nobody answers", link + "a: neigh 10.0.0.9 e0 failed", "10.0.0.9", false, topology.Nobody, "", topology.NotKnown},
 		{"a request without an answer yet says nothing", link + "b: addr 10.0.0.2/24 f0\na: neigh 10.0.0.9 e0 pending", "10.0.0.9", false, topology.Silent, "", topology.NotKnown},
 		{"the same, which was asked and has not answered", "a: direct 10.0.0.0/30 dev e0\nb: direct 10.0.0.0/30 dev f0\na: neigh 10.0.0.2 e0 pending", "10.0.0.2", false, topology.Conflict, "b", topology.Deduced},
+		{"the same, and its link-layer address is known", "a: direct 10.0.0.0/30 dev e0\nb: direct 10.0.0.0/30 dev f0\na: neigh 10.0.0.2 e0 pending 02:99", "10.0.0.2", false, topology.Device, "b", topology.Deduced},
 		{"on a link for two it can only be the other one", "a: direct 10.0.0.0/30 dev e0\nb: direct 10.0.0.0/30 dev f0", "10.0.0.2", false, topology.Device, "b", topology.Deduced},
 		{"unless the other one has another address", "a: direct 10.0.0.0/30 dev e0\nb: direct 10.0.0.0/30 dev f0\nb: addr 10.0.0.1/30 f0", "10.0.0.2", false, topology.Silent, "", topology.NotKnown},
 		{"or itself sends there", "a: direct 10.0.0.0/30 dev e0\nb: direct 10.0.0.0/30 dev f0\nb: static 10.7.0.0/16 via 10.0.0.2 dev f0", "10.0.0.2", false, topology.Silent, "", topology.NotKnown},

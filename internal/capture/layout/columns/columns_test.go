@@ -382,6 +382,18 @@ func TestSectionsOfWorkstations(t *testing.T) {
 	}
 }
 
+// TestATableBelowAnUntitledOne is read by its own names.
+func TestATableBelowAnUntitledOne(t *testing.T) {
+	tables := Read([]byte(`Destination     Gateway         Genmask         Flags Metric Ref    Use Iface
+10.61.16.0      0.0.0.0         255.255.255.0   U     0      0        0 hall0
+Destination/Mask    Proto   Pre  Cost        NextHop         Interface
+10.61.32.0/24       Static  60   0           172.28.61.6     line1
+`)).Facts.Tables
+	require.Len(t, tables, 2)
+	require.Equal(t, []any{network.ForwardingTable, true}, []any{tables[0].Kind, tables[0].Plain})
+	require.Equal(t, []any{network.Candidates, false}, []any{tables[1].Kind, tables[1].Plain})
+}
+
 // TestAnotherTableInFront: net-tools show the kernel's IPv6 tables one behind the other.
 func TestAnotherTableInFront(t *testing.T) {
 	tables := Read([]byte(`Kernel IPv6 routing table

@@ -255,6 +255,7 @@ func (r *reader) line(s string, lo, hi int) error {
 		r.cols, r.lower, r.half = r.half, cols, nil
 	}
 	if k != noHeading {
+		r.release()
 		r.numbers = numberColumn.MatchString(s)
 		r.storedBelow(s)
 		r.named = true
@@ -339,24 +340,28 @@ func (r *reader) aside(s string) (layout.As, bool) {
 		}
 		return layout.Title, true
 	case strings.HasPrefix(low, "kernel ip"):
+		r.release()
 		r.section, r.family, r.cols = netTools, route.IPv4, nil
 		if strings.HasPrefix(low, "kernel ipv6") {
 			r.family, r.kernelSix = route.IPv6, true
 		}
 		return layout.Title, true
 	case t == "Internet:", t == "Internet6:":
+		r.release()
 		r.section, r.family, r.cols = bsd, route.IPv4, nil
 		if t == "Internet6:" {
 			r.family = route.IPv6
 		}
 		return layout.Title, true
 	case strings.HasPrefix(low, "route tree for protocol family "):
+		r.release()
 		r.section, r.family = bsd, route.IPv4 // the names stand once, above all of them
 		if strings.Contains(low, "internet v6") || strings.Contains(low, "family 24") {
 			r.family = route.IPv6
 		}
 		return layout.Title, true
 	case low == "ipv4 route table", low == "ipv6 route table":
+		r.release()
 		r.section, r.family, r.cols = host, route.IPv4, nil
 		if low[3] == '6' {
 			r.family = route.IPv6
@@ -366,6 +371,7 @@ func (r *reader) aside(s string) (layout.As, bool) {
 		r.section = host
 		return layout.Title, true
 	case low == "persistent routes:":
+		r.release()
 		r.section, r.cols, r.last = persistent, nil, nil
 		return layout.Title, true
 	case fibCount.MatchString(low):

@@ -90,7 +90,7 @@ func (r *reader) quick(lo int) (next int, ok bool) {
 		}
 		next = after
 	}
-	destination, metric, _ := r.keyOf(r.text[lo:hi])
+	destination, metric := r.keyOf(r.text[lo:hi])
 	like, ok := r.likes.Known()
 	if !ok {
 		return 0, false
@@ -123,10 +123,7 @@ func (r *reader) remember(lo, hi, lines int, x likeRecord) {
 	if a.Protocol == route.Direct || a.Protocol == route.Local {
 		return
 	}
-	destination, metric, behind := r.keyOf(r.text[lo:hi])
-	if _, more := firstMetric(behind); more > 0 {
-		return
-	}
+	destination, metric := r.keyOf(r.text[lo:hi])
 	if p, ok := x.destination(destination); !ok || p != x.prefix || metric.Known && metric != a.Metric {
 		return
 	}
@@ -135,9 +132,8 @@ func (r *reader) remember(lo, hi, lines int, x likeRecord) {
 }
 
 // keyOf makes the key of a record: all of it but the destination and the metric, with no more than two blanks behind
-// these, which part its pairs as more do. It returns the two, the metric if it is a plain one, and what stands behind
-// it.
-func (r *reader) keyOf(text []byte) (destination []byte, metric route.Number, behind []byte) {
+// these, which part its pairs as more do. It returns the two, the metric if it is a plain one.
+func (r *reader) keyOf(text []byte) (destination []byte, metric route.Number) {
 	hi, _ := layout.LineAt(text, 0)
 	d, _ := begins(text[:hi])
 	destination = text[d.lo:d.hi]
@@ -146,15 +142,14 @@ func (r *reader) keyOf(text []byte) (destination []byte, metric route.Number, be
 		length = destination[i : i+1]
 	}
 	rest := padded(text[d.hi:])
-	if lo, hi := firstMetric(rest); hi > 0 {
+	if lo, hi := metricIn(rest); hi > 0 {
 		if v, ok := layout.Uint(rest[lo:hi]); ok && v <= math.MaxUint32 {
-			behind = padded(rest[hi:])
-			r.likes.Key(-1, text[:d.lo], length, rest[:lo], behind)
-			return destination, route.N(v), behind
+			r.likes.Key(-1, text[:d.lo], length, rest[:lo], padded(rest[hi:]))
+			return destination, route.N(v)
 		}
 	}
 	r.likes.Key(-1, text[:d.lo], length, rest)
-	return destination, route.Number{}, rest
+	return destination, route.Number{}
 }
 
 // padded is a text with no more than two blanks in front.
@@ -166,11 +161,11 @@ func padded(text []byte) []byte {
 	return text[max(n-2, 0):]
 }
 
-// metricNames are what metrics are called.
-var metricNames = [][]byte{[]byte("Cost"), []byte("Metric")}
+// metricNames are what metrics are called; of a record that has both the first one counts.
+var metricNames = [][]byte{[]byte("Metric"), []byte("Cost")}
 
-// firstMetric is where the digits of the first metric of a text stand; hi is 0 where there is none.
-func firstMetric(text []byte) (lo, hi int) {
+// metricIn is where the digits of a record's metric stand; hi is 0 where there is none.
+func metricIn(text []byte) (lo, hi int) {
 	for _, name := range metricNames {
 		for from := 0; ; {
 			i := bytes.Index(text[from:], name)
@@ -178,15 +173,12 @@ func firstMetric(text []byte) (lo, hi int) {
 				break
 			}
 			from += i + len(name)
-			if l, h := metricBehind(text, from); h > 0 {
-				if hi == 0 || l < lo {
-					lo, hi = l, h
-				}
-				break
+			if lo, hi = metricBehind(text, from); hi > 0 {
+				return lo, hi
 			}
 		}
 	}
-	return lo, hi
+	return 0, 0
 }
 
 // metricBehind is where the digits of a metric stand whose name ends at n; hi is 0 where none does.

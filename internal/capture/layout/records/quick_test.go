@@ -26,6 +26,8 @@ func TestRecordsOfALargeTableSayWhatTheySayAlone(t *testing.T) {
 			"Cost         : <M>\nProtocol     : BGP\nInterface    : d0\n",
 		"Destination: <P>  Mask: 255.255.0.0\nNextHop: 10.61.0.8  Preference: 10\nCost: <M>  Metric: 7  Protocol: OSPF  Interface: d1\n",
 		"Destination: <P>  Mask: 255.255.0.0\nNextHop: 10.61.0.8  Preference: 10\nCost: 7  Metric: <M>  Protocol: OSPF  Interface: d1\n",
+		"Destination: <P>  Mask: 255.255.0.0\nNextHop: 10.61.0.8  Preference: 10\nCost: <M>  Protocol: OSPF  Interface: d1\n",
+		"Destination: <P>  Mask: 255.255.0.0\nNextHop: 10.61.0.8  Preference: 10\nCost: <M> Protocol: OSPF  Interface: d1\n",
 		"Destination: <P>  PrefixLength: 24\nNextHop: 10.61.0.8  Preference: 0  Protocol: Direct\nInterface: d1\n",
 		"Destination: <P>  PrefixLength: 32\nNextHop: 10.61.0.8  Preference: <M>  Protocol: Static\nInterface: NULL0\n",
 		"Destination: <P>  PrefixLength: 24\n\nNextHop: 10.61.0.8  Preference: 60  Protocol: Static\nInterface: d1\n",
