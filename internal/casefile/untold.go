@@ -164,32 +164,23 @@ func (c *Case) Assumed(rt *forward.RoundTrip) []Assumption {
 		}
 		out = assume(out, name, what)
 	}
-	all := func(Untold) bool { return true }
-	way := func(u Untold) bool { return u == UntoldRouting }
 	directions := []*forward.Direction{&rt.Forward}
 	if rt.Return != nil && !rt.ReturnAlone {
 		directions = append(directions, rt.Return)
 	}
 	first := c.byFirstHops(fam, directions)
-	for _, lost := range []bool{false, true} {
-		for _, dir := range directions {
-			for _, b := range dir.Branches {
-				if b.Verdict == forward.Unknown || (b.Verdict > forward.Unknown) != lost {
-					continue
-				}
-				taken := all
-				if lost {
-					taken = way
-				}
-				for _, h := range b.Hops {
-					note(h.Device, fam, taken, slices.Contains(first, h.Device))
-					for _, name := range h.Outside { // what carries a tunnel
-						note(name, route.FamilyOf(h.Tunnel), taken, slices.Contains(first, name))
-					}
+	passed := func(taken func(Untold) bool, lost bool) {
+		for b := range decided(directions, lost) {
+			for _, h := range b.Hops {
+				note(h.Device, fam, taken, slices.Contains(first, h.Device))
+				for _, name := range h.Outside { // what carries a tunnel
+					note(name, route.FamilyOf(h.Tunnel), taken, slices.Contains(first, name))
 				}
 			}
 		}
 	}
+	passed(func(Untold) bool { return true }, false)
+	passed(func(u Untold) bool { return u == UntoldRouting }, true)
 	if dst := rt.Destination.Address; rt.Followed() == forward.TwoWay {
 		switch end, _ := rt.Forward.Worst(); end.Delivery {
 		case forward.ToNeighbour:
@@ -208,6 +199,20 @@ func (c *Case) Assumed(rt *forward.RoundTrip) []Assumption {
 		out = assume(out, a.String(), []Untold{UntoldGateway})
 	}
 	return out
+}
+
+// decided yields the branches that arrive or leave, or those that are lost.
+func decided(directions []*forward.Direction, lost bool) iter.Seq[*forward.Branch] {
+	return func(yield func(*forward.Branch) bool) {
+		for _, dir := range directions {
+			for i := range dir.Branches {
+				b := &dir.Branches[i]
+				if b.Verdict != forward.Unknown && (b.Verdict > forward.Unknown) == lost && !yield(b) {
+					return
+				}
+			}
+		}
+	}
 }
 
 // byFirstHops names the devices that send on by a next hop of which the capture does not tell that it is the only one,

@@ -2,6 +2,7 @@ package network
 
 import (
 	"math"
+	"slices"
 
 	"zarvek/internal/core/route"
 )
@@ -24,7 +25,11 @@ func (f *deviceFacts) dropNoRoutes() {
 			t.Routes = t.Routes.Pick(kept)
 		}
 	}
+	f.Tables = slices.DeleteFunc(f.Tables, func(t TableFacts) bool { return t.Name == noTable && t.Routes.Len() == 0 })
 }
+
+// noTable is where older kernels say that it stands.
+const noTable = "unspec"
 
 // refuses reports whether a route of the table refuses packets.
 func (t *TableFacts) refuses() bool {

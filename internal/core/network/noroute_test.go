@@ -37,3 +37,18 @@ func TestTheEndOfATableOfIPv6(t *testing.T) {
 		require.Equal(t, tt.routes, b.Build().Device("r").Tables().At(0).Routes().Len(), name)
 	}
 }
+
+// TestATableOfNothing: older kernels say that it stands in a table that there is none of.
+func TestATableOfNothing(t *testing.T) {
+	end := func(name string) network.TableFacts {
+		f := network.TableFacts{Name: name, Family: route.IPv6, Kind: network.ForwardingTable}
+		f.Routes.AddRoute(route.Route{Prefix: netip.MustParsePrefix("::/0"), Attributes: &route.Attributes{Special: route.Unreachable},
+			Metric: route.N(math.MaxUint32)})
+		return f
+	}
+	var b network.Builder
+	b.Add("r", network.Facts{Tables: []network.TableFacts{end("default"), end("unspec")}}, 0)
+	tables := b.Build().Device("r").Tables()
+	require.Equal(t, 1, tables.Len(), "the main one is known to be empty")
+	require.Equal(t, "default", tables.At(0).Name)
+}

@@ -39,7 +39,7 @@ func attaches(a *route.Attributes) bool {
 // isStraight reports whether a route that looks like an attached network is none: the interface's addresses are known,
 // and none of them is in it.
 func (f *deviceFacts) isStraight(r route.Route) bool {
-	if r.Prefix.IsSingleIP() {
+	if r.Prefix.IsSingleIP() || r.Prefix.Addr().IsLinkLocalUnicast() {
 		return false
 	}
 	fam, ifname := route.FamilyOf(r.Prefix.Addr()), r.NextHops[0].Interface

@@ -29,19 +29,20 @@ func TestRoutesStraightOutOfInterfaces(t *testing.T) {
 		addresses []network.Address
 		want      route.Protocol
 	}{
-		"nothing known":                    {true, "10.61.0.0/20", nil, route.Direct},
-		"none there":                       {true, "10.61.0.0/20", []network.Address{lo}, route.Static},
-		"one of another network":           {true, "10.61.0.0/20", []network.Address{lo, own}, route.Static},
-		"its own, elsewhere":               {true, "10.61.0.0/20", []network.Address{lo, elsewhere}, route.Static},
-		"its own":                          {true, "10.61.7.0/24", []network.Address{lo, own}, route.Direct},
-		"one without a length":             {true, "10.61.0.0/20", []network.Address{lo, bare}, route.Direct},
-		"the first of another network":     {true, "10.61.0.0/20", []network.Address{firstLo, first}, route.Static},
-		"not even a first":                 {true, "10.61.0.0/20", []network.Address{firstLo}, route.Static},
-		"a list of others":                 {true, "10.61.0.0/20", []network.Address{other}, route.Direct},
-		"a configuration":                  {true, "10.61.0.0/20", []network.Address{configured}, route.Direct},
-		"a list of the other family":       {true, "10.61.0.0/20", []network.Address{six}, route.Direct},
-		"IPv6":                             {true, "fd6b:7::/64", []network.Address{six}, route.Static},
-		"of a layout that tells protocols": {false, "10.61.0.0/20", []network.Address{lo}, route.Direct},
+		"nothing known":                      {true, "10.61.0.0/20", nil, route.Direct},
+		"none there":                         {true, "10.61.0.0/20", []network.Address{lo}, route.Static},
+		"one of another network":             {true, "10.61.0.0/20", []network.Address{lo, own}, route.Static},
+		"its own, elsewhere":                 {true, "10.61.0.0/20", []network.Address{lo, elsewhere}, route.Static},
+		"its own":                            {true, "10.61.7.0/24", []network.Address{lo, own}, route.Direct},
+		"one without a length":               {true, "10.61.0.0/20", []network.Address{lo, bare}, route.Direct},
+		"the first of another network":       {true, "10.61.0.0/20", []network.Address{firstLo, first}, route.Static},
+		"not even a first":                   {true, "10.61.0.0/20", []network.Address{firstLo}, route.Static},
+		"a list of others":                   {true, "10.61.0.0/20", []network.Address{other}, route.Direct},
+		"a configuration":                    {true, "10.61.0.0/20", []network.Address{configured}, route.Direct},
+		"a list of the other family":         {true, "10.61.0.0/20", []network.Address{six}, route.Direct},
+		"IPv6":                               {true, "fd6b:7::/64", []network.Address{six}, route.Static},
+		"the link's own, which a list lacks": {true, "fe80::/64", []network.Address{six}, route.Direct},
+		"of a layout that tells protocols":   {false, "10.61.0.0/20", []network.Address{lo}, route.Direct},
 	} {
 		p := netip.MustParsePrefix(tt.prefix)
 		f := network.TableFacts{Name: "default", Family: route.FamilyOf(p.Addr()), Kind: network.ForwardingTable, Plain: tt.plain}
