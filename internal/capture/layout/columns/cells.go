@@ -46,7 +46,8 @@ func (r *reader) prefix(row *rowCells) (netip.Prefix, error) {
 	if r.section == bsd && !strings.Contains(s, ":") && strings.Count(s, ".") < 3 {
 		return shortPrefix(s)
 	}
-	return layout.Prefix([]byte(s), r.section == bsd || r.section == netTools)
+	bare := r.section == bsd || r.section == netTools && !r.shows(mask) // one address needs no length there
+	return layout.Prefix([]byte(s), bare)
 }
 
 // shortPrefix reads BSD's way of leaving zeros out: 10.61/16, 192.168.1, 127.

@@ -394,6 +394,16 @@ Destination/Mask    Proto   Pre  Cost        NextHop         Interface
 	require.Equal(t, []any{network.Candidates, false}, []any{tables[1].Kind, tables[1].Plain})
 }
 
+// TestARowWithoutItsMask is no host's: net-tools print the masks of those too.
+func TestARowWithoutItsMask(t *testing.T) {
+	for _, title := range []string{"", "Kernel IP routing table\n"} {
+		r := Read([]byte(title + "Destination     Gateway         Genmask         Flags Metric Ref    Use Iface\n" +
+			"10.61.16.0      172.28.61.6     255.255.255.0UG    0      0        0 line1\n10.61.17.9 line1\n"))
+		require.Empty(t, r.Facts.Tables)
+		require.Len(t, r.Unread, 2)
+	}
+}
+
 // TestAnotherTableInFront: net-tools show the kernel's IPv6 tables one behind the other.
 func TestAnotherTableInFront(t *testing.T) {
 	tables := Read([]byte(`Kernel IPv6 routing table
