@@ -1,9 +1,8 @@
 package casefile
 
 import (
+	"fmt"
 	"net/netip"
-	"os"
-	"path/filepath"
 	"slices"
 	"testing"
 
@@ -62,16 +61,11 @@ func TestFirstNextHops(t *testing.T) {
 		"below a routing table":    {[]string{bothChosen, hexRows}, false, 2},
 		"untitled, below one":      {[]string{genmaskNames + genmaskRows, bothChosen}, false, 2},
 	} {
-		dir := t.TempDir()
-		for i, text := range append(tt.near, far) {
-			device := "near"
-			if i == len(tt.near) {
-				device = "far"
-			}
-			require.NoError(t, os.MkdirAll(filepath.Join(dir, device), 0o755))
-			require.NoError(t, os.WriteFile(filepath.Join(dir, device, string(rune('a'+i))+".txt"), []byte(text), 0o644))
+		files := map[string]string{"far/far.txt": far}
+		for i, text := range tt.near {
+			files[fmt.Sprintf("near/%d.txt", i)] = text
 		}
-		c, err := Load(dir)
+		c, err := Load(write(t, files))
 		require.NoError(t, err)
 		near := c.Network.Device("near")
 		table := near.Table("default", route.IPv4)
@@ -95,19 +89,13 @@ func TestFirstNextHops(t *testing.T) {
 
 // TestASourceCheckByTheFirstNextHop: a check looks at all next hops that lead back, of which one is shown.
 func TestASourceCheckByTheFirstNextHop(t *testing.T) {
-	dir := t.TempDir()
-	for file, text := range map[string]string{
+	c, err := Load(write(t, map[string]string{
 		"near/a.txt": genmaskNames + genmaskRows,
 		"near/b.txt": "net.ipv4.ip_forward = 1\nnet.ipv4.conf.all.rp_filter = 1\n",
 		"far/a.txt": "10.61.2.0/24 dev hall0 proto kernel scope link src 10.61.2.1\n" +
 			"172.28.61.0/30 dev up0 proto kernel scope link src 172.28.61.2\n" +
 			"172.28.61.4/30 dev up1 proto kernel scope link src 172.28.61.6\n10.61.1.0/24 via 172.28.61.5 dev up1\n",
-	} {
-		at := filepath.Join(dir, filepath.FromSlash(file))
-		require.NoError(t, os.MkdirAll(filepath.Dir(at), 0o755))
-		require.NoError(t, os.WriteFile(at, []byte(text), 0o644))
-	}
-	c, err := Load(dir)
+	}))
 	require.NoError(t, err)
 	rt := forward.NewWalker(topology.Build(c.Network)).Trace(netip.MustParseAddr("10.61.2.10"), netip.MustParseAddr("10.61.1.10"))
 	require.Equal(t, forward.SourceCheck, rt.Forward.Verdict)

@@ -2,8 +2,6 @@ package casefile
 
 import (
 	"net/netip"
-	"os"
-	"path/filepath"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -35,20 +33,14 @@ func TestADestinationThatMayBeTheDevicesOwn(t *testing.T) {
 		"it may drop what it forwards":      {sixes, "saved.txt", chance, forward.Unknown, forward.RuleNotUnderstood},
 		"it forwards":                       {sixes, "sysctl.txt", "net.ipv4.ip_forward = 1\n", forward.Arrives, 0},
 	} {
-		dir := t.TempDir()
-		for file, text := range map[string]string{
+		c, err := Load(write(t, map[string]string{
 			"near/r.txt": "C    10.61.1.0/24 is directly connected, hall0\nC    172.28.61.0/30 is directly connected, up0\n" +
 				"L    172.28.61.1/32 is directly connected, up0\nS    10.61.2.0/24 [1/0] via 172.28.61.2\n",
 			"far/r.txt": genmaskNames + "10.61.2.0       0.0.0.0         255.255.255.0   U     0      0        0 hall0\n" +
 				"172.28.61.0     0.0.0.0         255.255.255.252 U     0      0        0 up0\n",
 			"far/addresses.txt": tt.addresses,
 			"far/" + tt.file:    tt.text,
-		} {
-			at := filepath.Join(dir, filepath.FromSlash(file))
-			require.NoError(t, os.MkdirAll(filepath.Dir(at), 0o755))
-			require.NoError(t, os.WriteFile(at, []byte(text), 0o644))
-		}
-		c, err := Load(dir)
+		}))
 		require.NoError(t, err)
 		rt := forward.NewWalker(topology.Build(c.Network)).Trace(netip.MustParseAddr("10.61.1.10"), netip.MustParseAddr("10.61.2.2"))
 		require.Equal(t, tt.verdict, rt.Forward.Verdict, name)
