@@ -147,8 +147,14 @@ var titleForms = []*lazyregexp.Regexp{
 	lazyregexp.New(`^([A-Za-z][\w.-]*[\d-][\w.-]*)$`),
 }
 
-// signsInFront are those that the first of these forms begins with; the others have no blank.
-var signsInFront = []byte("=#-*>~")
+// mayBeTitle reports whether a line may be of these forms: the first begins with a sign, the others have no blank.
+func mayBeTitle(line []byte) bool {
+	if len(line) < 2 || len(line) > 80 {
+		return false
+	}
+	return strings.IndexByte("=#-*>~", line[0]) >= 0 ||
+		unicode.IsLetter(rune(line[0])) && bytes.IndexByte(line, ' ') < 0
+}
 
 // listingBegins matches what the first line of a listing of routes, addresses or interfaces begins with.
 var listingBegins = lazyregexp.New(`^(?:default\b|\d{1,3}(?:\.\d{1,3}){3}\b|[0-9a-f]*:[0-9a-f:]*/\d|Codes:` +
@@ -209,8 +215,7 @@ func saysWhat(name string) bool {
 // titleOf reads a line as a title: its shape, -1 for none, and the name.
 func titleOf(line []byte) (form int, name string) {
 	line = bytes.TrimSpace(line)
-	if len(line) < 2 || len(line) > 80 || !bytes.ContainsRune(signsInFront, rune(line[0])) &&
-		(!unicode.IsLetter(rune(line[0])) || bytes.IndexByte(line, ' ') > 0) {
+	if !mayBeTitle(line) {
 		return -1, ""
 	}
 	for i, re := range titleForms {

@@ -101,3 +101,18 @@ func TestASourceCheckByTheFirstNextHop(t *testing.T) {
 	require.Equal(t, forward.SourceCheck, rt.Forward.Verdict)
 	require.Contains(t, c.Assumed(&rt), Assumption{[]string{"near"}, []Untold{UntoldRouting, UntoldHops}})
 }
+
+// TestATunnelCarriedByFirstNextHops: what its outer packet passes takes the same for granted.
+func TestATunnelCarriedByFirstNextHops(t *testing.T) {
+	c, err := Load(write(t, map[string]string{"near/a.txt": genmaskNames + genmaskRows, "far/a.txt": bothHops}))
+	require.NoError(t, err)
+	for carrier, first := range map[string]bool{"near": true, "far": false} {
+		end := netip.MustParseAddr("10.61.2.1")
+		rt := forward.RoundTrip{Destination: forward.End{Address: end}, Forward: forward.Direction{Verdict: forward.Arrives,
+			Branches: []forward.Branch{{Verdict: forward.Arrives, Hops: []forward.Hop{{Outside: []string{carrier}, Tunnel: end}}}}}}
+		all := c.Assumed(&rt)
+		require.Len(t, all, 1)
+		require.Equal(t, []string{carrier}, all[0].Devices)
+		require.Equal(t, first, slices.Contains(all[0].What, UntoldHops))
+	}
+}

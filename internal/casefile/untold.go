@@ -81,7 +81,7 @@ func (c *Case) untoldOf(d *network.Device) []Untold {
 			continue
 		}
 		all := c.Untold(d, fam)
-		if d.Tables().Any(func(t *network.Table) bool { return t.Family == fam && t.FirstHops }) {
+		if showsFirstHops(d, fam) {
 			all = append(all, UntoldHops)
 		}
 		for _, u := range all {
@@ -92,6 +92,11 @@ func (c *Case) untoldOf(d *network.Device) []Untold {
 	}
 	slices.Sort(out)
 	return out
+}
+
+// showsFirstHops reports whether a table of a device shows no more than the first next hop of its routes.
+func showsFirstHops(d *network.Device, fam route.Family) bool {
+	return d.Tables().Any(func(t *network.Table) bool { return t.Family == fam && t.FirstHops })
 }
 
 // spokenOf returns what a device's captures speak of; those of all devices are looked through when the first one is
@@ -152,14 +157,15 @@ func (c *Case) Assumed(rt *forward.RoundTrip) []Assumption {
 	fam := route.FamilyOf(rt.Destination.Address)
 	var out []Assumption
 	seen := map[string]bool{}
-	note := func(name string, of route.Family, taken func(Untold) bool, hops bool) {
+	first := map[string]bool{}
+	note := func(name string, of route.Family, taken func(Untold) bool) {
 		d := c.Network.Device(name)
 		if d == nil || seen[name] {
 			return
 		}
 		seen[name] = true
 		what := slices.DeleteFunc(c.Untold(d, of), func(u Untold) bool { return !taken(u) })
-		if hops {
+		if first[name] {
 			what = append(what, UntoldHops)
 		}
 		out = assume(out, name, what)
@@ -168,13 +174,13 @@ func (c *Case) Assumed(rt *forward.RoundTrip) []Assumption {
 	if rt.Return != nil && !rt.ReturnAlone {
 		directions = append(directions, rt.Return)
 	}
-	first := c.byFirstHops(fam, directions)
+	c.byFirstHops(fam, directions, first)
 	passed := func(taken func(Untold) bool, lost bool) {
 		for b := range decided(directions, lost) {
 			for _, h := range b.Hops {
-				note(h.Device, fam, taken, slices.Contains(first, h.Device))
+				note(h.Device, fam, taken)
 				for _, name := range h.Outside { // what carries a tunnel
-					note(name, route.FamilyOf(h.Tunnel), taken, slices.Contains(first, name))
+					note(name, route.FamilyOf(h.Tunnel), taken)
 				}
 			}
 		}
@@ -215,25 +221,26 @@ func decided(directions []*forward.Direction, lost bool) iter.Seq[*forward.Branc
 	}
 }
 
-// byFirstHops names the devices that send on by a next hop of which the capture does not tell that it is the only one,
-// or drop a packet since such a one does not lead back to its source.
-func (c *Case) byFirstHops(fam route.Family, directions []*forward.Direction) []string {
-	var out []string
+// byFirstHops notes the devices that send on by a next hop of which the capture does not tell that it is the only one,
+// or drop a packet since such a one does not lead back to its source; of a tunnel, all that carry it by such tables.
+func (c *Case) byFirstHops(fam route.Family, directions []*forward.Direction, first map[string]bool) {
 	for _, dir := range directions {
 		for _, b := range dir.Branches {
 			for i, h := range b.Hops {
 				d := c.Network.Device(h.Device)
 				checks := b.Verdict == forward.SourceCheck && i == len(b.Hops)-1
-				if d == nil || !h.NextHop.IsValid() && !checks || slices.Contains(out, h.Device) {
-					continue
+				if d != nil && (h.NextHop.IsValid() || checks) {
+					t := d.Table(h.Table, fam)
+					first[h.Device] = first[h.Device] || t != nil && t.FirstHops
 				}
-				if t := d.Table(h.Table, fam); t != nil && t.FirstHops {
-					out = append(out, h.Device)
+				for _, name := range h.Outside {
+					if o := c.Network.Device(name); o != nil {
+						first[name] = first[name] || showsFirstHops(o, route.FamilyOf(h.Tunnel))
+					}
 				}
 			}
 		}
 	}
-	return out
 }
 
 // Together is what some answers take for granted between them, each device once.

@@ -65,7 +65,8 @@ func (c *Collector) PartKernelTables() {
 			continue
 		}
 		n := c.table(tableKey{fmt.Sprintf("unnumbered %d", i+1), route.IPv6, network.ForwardingTable}, 0)
-		c.Facts.Tables[n].Routes, c.Facts.Tables[n].ByRule = kept.Pick(others[i]), true
+		t := &c.Facts.Tables[n]
+		t.Routes, t.ByRule, t.Plain = kept.Pick(others[i]), true, c.Facts.Tables[at].Plain
 	}
 }
 

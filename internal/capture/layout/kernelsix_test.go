@@ -33,7 +33,7 @@ func TestTablesOfAKernelInOneListing(t *testing.T) {
 		"several ways of the last":          {other + "::/0 " + main + local, main + local, other + "::/0 "},
 		"none":                              {"", "", ""},
 	} {
-		var c layout.Collector
+		c := layout.Collector{Plain: true}
 		chosen := layout.Attributes{} // a routing table beside it
 		c.Add("default", network.Candidates, chosen.Route(netip.MustParsePrefix("fd6b::/32"), 0, layout.Mark(0, 1)), 0)
 		for i, w := range strings.Fields(tt.in) {
@@ -49,12 +49,14 @@ func TestTablesOfAKernelInOneListing(t *testing.T) {
 			p := netip.MustParsePrefix(strings.TrimRight(w, "!*-"))
 			c.Add("default", network.ForwardingTable, a.Route(p, 0, layout.Mark(i, i+1)), 0)
 		}
+		c.Plain = false // other rows stand below
 		c.PartKernelTables()
 		got := map[bool][]string{}
 		require.Equal(t, 1, c.Facts.Tables[0].Routes.Len(), name)
 		for i := range c.Facts.Tables[1:] {
 			f := &c.Facts.Tables[1+i]
 			require.Equal(t, f.Name != "default", f.ByRule, name)
+			require.True(t, f.Plain, name)
 			var words []string
 			for j := range f.Routes.Len() {
 				r := f.Routes.At(j)

@@ -123,7 +123,7 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 			res.Answer, res.Device, res.Interface = Unasked, d, ifname
 		case entry.MAC == "" && o.Device.Interface(o.Interface).Mute:
 			res.Answer = Unasked
-		case entry.Written && o.Device.Interface(o.Interface).MAC == "" && !t.learned(a, entry.MAC):
+		case entry.Written && o.Device.Interface(o.Interface).MAC == "" && !t.answeredFrom(a, entry.MAC):
 			res.Answer = Written
 		case t.mistaken(entry.MAC, o):
 			res.Answer = Otherwise
@@ -244,8 +244,8 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 // virtualMAC begins the link-layer addresses of VRRP and the like (RFC 9542).
 const virtualMAC = "00:00:5e:00:"
 
-// learned reports whether a captured device learned from an answer that an address has a link-layer address.
-func (t *Topology) learned(a netip.Addr, mac string) bool {
+// answeredFrom reports whether a captured device learned from an answer that an address has a link-layer address.
+func (t *Topology) answeredFrom(a netip.Addr, mac string) bool {
 	return t.Network.Devices().Any(func(d *network.Device) bool {
 		n, ok := d.Neighbour(a, "")
 		return ok && !n.Written && n.MAC == mac

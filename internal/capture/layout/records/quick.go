@@ -26,7 +26,7 @@ var firstName = []byte("Destination")
 // without, with nothing or two blanks behind it.
 func begins(line []byte) (destination field, ok bool) {
 	i := blanks(line, 0)
-	if i == len(line) || line[i] != firstName[0] || !bytes.HasPrefix(line[i:], firstName) {
+	if !bytes.HasPrefix(line[i:], firstName) {
 		return field{}, false
 	}
 	i = blanks(line, i+len(firstName))
