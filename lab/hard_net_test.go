@@ -27,6 +27,7 @@ type hardNode struct {
 	host  bool
 	stub  [2]netip.Prefix // own address in a network of its own, by family
 	ports []*hardPort
+	more  []netip.Addr // further addresses that it answers for
 }
 
 // hardPort is an interface to other routers.
@@ -74,6 +75,7 @@ func newHardNet(b *bench, seed uint64) *hardNet {
 	for _, d := range n.nodes {
 		n.filters(d)
 	}
+	n.rarer(routers)
 	return n
 }
 
@@ -129,7 +131,7 @@ func (n *hardNet) connect(routers ...*hardNode) {
 	k := len(n.links)
 	style, bits := "cable", [2]int{29, 64}
 	if len(routers) == 2 {
-		style = oneOf(n.rnd, "cable", "cable", "cable", "cable", "bridge", "unnumbered", "second")
+		style = oneOf(n.rnd, "cable", "cable", "cable", "cable", "bridge", "unnumbered", "second", "own bridge")
 		bits = [2]int{oneOf(n.rnd, 30, 31, 29, 24), oneOf(n.rnd, 127, 126, 64)}
 	} else {
 		style = "bridge"
@@ -155,12 +157,17 @@ func (n *hardNet) connect(routers ...*hardNode) {
 	var seg []*hardPort
 	for i, d := range routers {
 		p := &hardPort{node: d, name: dev, addr: base}
+		if style == "own bridge" && i == 0 {
+			p.name = fmt.Sprintf("bridge%d", k)
+			n.must(d.name, fmt.Sprintf("ip link add %s type bridge; ip link set %s up; ip link set %s master %[1]s up", p.name,
+				p.name, dev))
+		}
 		if style == "unnumbered" {
 			p.addr[0] = d.stub[0].Addr()
 			n.must(d.name, fmt.Sprintf("ip link set %s up; ip addr add %s/%d dev %s nodad", dev, base[1], bits[1], dev))
 		} else {
 			n.must(d.name, fmt.Sprintf("ip addr add %s/%d dev %s; ip addr add %s/%d dev %s nodad; ip link set %s up",
-				base[0], bits[0], dev, base[1], bits[1], dev, dev))
+				base[0], bits[0], p.name, base[1], bits[1], p.name, p.name))
 		}
 		if style == "second" {
 			n.must(d.name, fmt.Sprintf("ip addr add 192.168.%d.%d/30 dev %s", 100+k, i+1, dev))
@@ -216,6 +223,9 @@ func (n *hardNet) attach(d *hardNode, i int) {
 			}
 			if n.chance(93) {
 				n.must(h.name, fmt.Sprintf("%s route add default via %s", ipOf(f), via))
+			}
+			if f == 0 && n.chance(4) { // it takes more for its own network than is
+				n.may(h.name, "ip addr add %s dev eth0; ip addr del %s dev eth0", netip.PrefixFrom(h.stub[0].Addr(), 8), h.stub[0])
 			}
 		}
 	}

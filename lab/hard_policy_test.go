@@ -204,7 +204,7 @@ func (n *hardNet) translate(d *hardNode) {
 
 // own lists the addresses of a node that others may ask for.
 func (n *hardNet) own(d *hardNode) []netip.Addr {
-	out := []netip.Addr{d.stub[0].Addr(), d.stub[1].Addr()}
+	out := append([]netip.Addr{d.stub[0].Addr(), d.stub[1].Addr()}, d.more...)
 	for _, p := range d.ports {
 		out = append(out, p.addr[0], p.addr[1])
 	}
