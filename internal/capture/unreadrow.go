@@ -46,11 +46,12 @@ func (p *Part) unreadRows(src *Source) {
 				}
 			}
 			for _, line := range lines {
-				if namesDefault(line) {
-					add(network.UnreadRow{Prefix: t.Family.Default()})
-				} else {
-					add(namedRow(line))
+				row := network.UnreadRow{Prefix: t.Family.Default()}
+				if !namesDefault(line) {
+					row = namedRow(line)
 				}
+				row.From = sourcesOf(line, row.Prefix)
+				add(row)
 			}
 			add(network.UnreadRow{Prefix: further, Beside: beside})
 		}
@@ -169,6 +170,19 @@ func namedRow(line []byte) network.UnreadRow {
 		return network.UnreadRow{Prefix: netip.PrefixFrom(a, a.BitLen())}
 	}
 	return network.UnreadRow{}
+}
+
+// forSources matches a row for packets from some sources alone: a destination, and behind it where they are from.
+var forSources = lazyregexp.New(`^[^/]*?(?:/\d+|default).*[ ,"]from\W{1,4}([\da-fA-F:.]+/\d+)`)
+
+// sourcesOf returns the sources that a row of an IPv6 table says it is for; invalid where it says none.
+func sourcesOf(line []byte, to netip.Prefix) netip.Prefix {
+	m := forSources.FindSubmatch(line)
+	if m == nil || !to.Addr().Is6() {
+		return netip.Prefix{}
+	}
+	p, _ := layout.Prefix(m[1], true)
+	return p
 }
 
 // withoutGateway returns the destination of a row in net-tools' columns that has no gateway: destination, 0.0.0.0, mask.

@@ -1,6 +1,7 @@
 package capture
 
 import (
+	"net/netip"
 	"strings"
 	"testing"
 
@@ -129,4 +130,27 @@ func TestRowsThatStandInOtherParts(t *testing.T) {
 	alone := parts()[1:]
 	strayRows(alone, src)
 	require.Empty(t, alone[0].Facts.Tables[0].Unread)
+}
+
+// TestSourcesOfARow: those that a row of IPv6 says it is for stand behind its destination.
+func TestSourcesOfARow(t *testing.T) {
+	to := netip.MustParsePrefix("fd61:16::/64")
+	for line, want := range map[string]string{
+		"fd61:16::/64 from fd61:5::/48 via fd61::9 dev up0 metric 80":     "fd61:5::/48",
+		"default from fd61:5::/48 via fd61::9 dev up0":                    "fd61:5::/48",
+		`{"dst":"fd61:16::/64","from":"fd61:5::/48","gateway":"fd61::9"}`: "fd61:5::/48",
+		`{"dst": "default", "from": "fd61:5::/48", "gateway": "fd61::9"}`: "fd61:5::/48",
+		"fd61:16::/64 via fd61::9 [up0 12:00 from fd61::9] (100)":         "",
+		"from fd61:5::/48 lookup 77":                                      "",
+		"fd61:16::/64 via fd61::9 dev up0":                                "",
+		"fd61:16::/64 from all via fd61::9":                               "",
+	} {
+		want, _ := netip.ParsePrefix(want)
+		require.Equal(t, want, sourcesOf([]byte(line), to), line)
+	}
+	require.False(t, sourcesOf([]byte("10.61.16.0/24 from 10.61.5.0/24 via 10.61.0.9"), netip.MustParsePrefix("10.61.16.0/24")).IsValid())
+	c, err := Read("r.txt", []byte("fd61:16::/64 from fd61:5::/48 via fd61::9 dev up0 metric 80 pref medium\n"+
+		"fd61:16::/64 via fd61::7 dev up0 metric 90 pref medium\n"), 1)
+	require.NoError(t, err)
+	require.Equal(t, "fd61:5::/48", c.Parts[0].Facts.Tables[0].Unread[0].From.String())
 }

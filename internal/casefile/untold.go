@@ -1,12 +1,10 @@
 package casefile
 
 import (
-	"iter"
 	"slices"
 	"strings"
 
 	"zarvek/internal/capture"
-	"zarvek/internal/core/forward"
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 )
@@ -28,6 +26,7 @@ const (
 	UntoldHops    // next hops of its routes beside the one that the capture shows
 	UntoldAnswer  // whether a host that was seen answers
 	UntoldHost    // whether a host is there at all
+	UntoldOwn     // its addresses beside those that the captures show
 )
 
 // spokenOf is what the layouts of a device's captures speak of.
@@ -142,159 +141,4 @@ func (t *spokenOf) add(p *capture.Part) {
 		t.configuration = t.configuration ||
 			slices.ContainsFunc(p.Facts.Interfaces, func(i network.Interface) bool { return i.Configured })
 	}
-}
-
-// An Assumption is what an answer takes for granted of some devices, since no capture of them tells.
-type Assumption struct {
-	Devices []string
-	What    []Untold
-}
-
-// Assumed lists what a round trip takes for granted: of each device that hands a packet on that arrives or leaves; and
-// of one that hands on a packet that is lost, that nothing makes it take another way. Devices of which the same is
-// untold stand together.
-func (c *Case) Assumed(rt *forward.RoundTrip) []Assumption {
-	fam := route.FamilyOf(rt.Destination.Address)
-	var out []Assumption
-	seen := map[string]bool{}
-	first := map[string]bool{}
-	note := func(name string, of route.Family, taken func(Untold) bool) {
-		d := c.Network.Device(name)
-		if d == nil || seen[name] {
-			return
-		}
-		seen[name] = true
-		what := slices.DeleteFunc(c.Untold(d, of), func(u Untold) bool { return !taken(u) })
-		if first[name] {
-			what = append(what, UntoldHops)
-		}
-		out = assume(out, name, what)
-	}
-	directions := []*forward.Direction{&rt.Forward}
-	if rt.Return != nil && !rt.ReturnAlone {
-		directions = append(directions, rt.Return)
-	}
-	c.byFirstHops(fam, directions, first)
-	passed := func(taken func(Untold) bool, lost bool) {
-		for b := range decided(directions, lost) {
-			for _, h := range b.Hops {
-				note(h.Device, fam, taken)
-				for _, name := range h.Outside { // what carries a tunnel
-					note(name, route.FamilyOf(h.Tunnel), taken)
-				}
-			}
-		}
-	}
-	passed(func(Untold) bool { return true }, false)
-	passed(func(u Untold) bool { return u == UntoldRouting }, true)
-	if dst := rt.Destination.Address; rt.Followed() == forward.TwoWay {
-		switch end, _ := rt.Forward.Worst(); end.Delivery {
-		case forward.ToNeighbour:
-			out = assume(out, dst.String(), []Untold{UntoldAnswer})
-		case forward.ToAttachedNetwork:
-			out = assume(out, dst.String(), []Untold{UntoldHost})
-		}
-	}
-	for _, a := range rt.Guessed {
-		out = assume(out, a.String(), []Untold{UntoldStart})
-	}
-	for _, name := range intoTunnels(directions) {
-		out = assume(out, name, []Untold{UntoldTunnel})
-	}
-	for _, a := range rt.Shared {
-		out = assume(out, a.String(), []Untold{UntoldGateway})
-	}
-	return out
-}
-
-// decided yields the branches that arrive or leave, or those that are lost.
-func decided(directions []*forward.Direction, lost bool) iter.Seq[*forward.Branch] {
-	return func(yield func(*forward.Branch) bool) {
-		for _, dir := range directions {
-			for i := range dir.Branches {
-				b := &dir.Branches[i]
-				if b.Verdict != forward.Unknown && (b.Verdict > forward.Unknown) == lost && !yield(b) {
-					return
-				}
-			}
-		}
-	}
-}
-
-// byFirstHops notes the devices that send on by a next hop of which the capture does not tell that it is the only one,
-// or drop a packet since such a one does not lead back to its source; of a tunnel, all that carry it by such tables.
-func (c *Case) byFirstHops(fam route.Family, directions []*forward.Direction, first map[string]bool) {
-	for _, dir := range directions {
-		for _, b := range dir.Branches {
-			for i, h := range b.Hops {
-				d := c.Network.Device(h.Device)
-				checks := b.Verdict == forward.SourceCheck && i == len(b.Hops)-1
-				if d != nil && (h.NextHop.IsValid() || checks) {
-					t := d.Table(h.Table, fam)
-					first[h.Device] = first[h.Device] || t != nil && t.FirstHops
-				}
-				for _, name := range h.Outside {
-					if o := c.Network.Device(name); o != nil {
-						first[name] = first[name] || showsFirstHops(o, route.FamilyOf(h.Tunnel))
-					}
-				}
-			}
-		}
-	}
-}
-
-// Together is what some answers take for granted between them, each device once.
-func Together(answers iter.Seq[[]Assumption]) []Assumption {
-	var devices []string
-	what := map[string][]Untold{}
-	for all := range answers {
-		for _, a := range all {
-			for _, d := range a.Devices {
-				if what[d] == nil {
-					devices = append(devices, d)
-				}
-				for _, u := range a.What {
-					if !slices.Contains(what[d], u) {
-						what[d] = append(what[d], u)
-					}
-				}
-			}
-		}
-	}
-	var out []Assumption
-	for _, d := range devices {
-		slices.Sort(what[d])
-		out = assume(out, d, what[d])
-	}
-	return out
-}
-
-// intoTunnels names the devices that send packets which arrive into a tunnel of which no capture tells the two ends.
-func intoTunnels(directions []*forward.Direction) []string {
-	var out []string
-	for _, dir := range directions {
-		for _, b := range dir.Branches {
-			for i, h := range b.Hops {
-				last := i == len(b.Hops)-1 && b.Delivery == forward.ToDevice
-				if b.Verdict == forward.Arrives && !last && !h.Tunnel.IsValid() && network.NamesTunnel(h.OutInterface) &&
-					!slices.Contains(out, h.Device) {
-					out = append(out, h.Device)
-				}
-			}
-		}
-	}
-	return out
-}
-
-func assume(all []Assumption, device string, what []Untold) []Assumption {
-	if len(what) == 0 {
-		return all
-	}
-	for i := range all {
-		if slices.Equal(all[i].What, what) {
-			all[i].Devices = append(all[i].Devices, device)
-			return all
-		}
-	}
-	return append(all, Assumption{[]string{device}, what})
 }

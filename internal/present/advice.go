@@ -169,6 +169,8 @@ func advice(b forward.Branch, dst netip.Addr) string {
 		)
 	case forward.MaybeOwn, forward.MaybeOwnFiltered:
 		return fmt.Sprintf("capture the addresses of %s", at)
+	case forward.MaybeOwnUnrouted:
+		return fmt.Sprintf("capture the addresses of %s (ip addr)", Clean(b.Reason.Device))
 	case forward.SwitchOff:
 		return fmt.Sprintf("switch %s forwarding on at %s", familyName(route.FamilyOf(dst)), at)
 	case forward.CameBack:
@@ -182,7 +184,7 @@ func advice(b forward.Branch, dst netip.Addr) string {
 			return ""
 		}
 		return fmt.Sprintf("capture the device that has %s to follow it further", b.Reason.Address)
-	case forward.RuleNotDecided:
+	case forward.RuleNotDecided, forward.RuleBeforeOwn:
 		return fmt.Sprintf("look at the policy rules of %s by hand", at)
 	}
 	return ""

@@ -86,7 +86,7 @@ var findingWords = []struct {
 		[]string{"give b a route to 10.61.1.0/24 via 172.28.1.1, which is a"}},
 	{"a stateful device sees one direction only",
 		"a keeps state and sees one direction only",
-		"in 2 pairs of networks, such as 10.61.2.0/24 and 10.61.1.0/24, packets arrive and get no reply; not all addresses there are concerned",
+		"in 2 pairs of networks, such as 10.61.2.0/24 and 10.61.1.0/24, packets arrive and get a reply to some packets only",
 		[]string{"lead both directions through a, or neither"}},
 	{"a static over a shared segment without liveness detection",
 		"a sends 10.61.7.0/24 to 10.61.1.9 by lan, and nothing captured would notice if that died",

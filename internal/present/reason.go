@@ -301,7 +301,8 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 		return fmt.Sprintf("it goes past %s, which changed the packet's destination, so it comes from %s and not from "+
 			"the address that was asked", dev, r.Address)
 	case forward.NoAddressToTake:
-		return fmt.Sprintf("%s translates to the address of %s, which no capture shows", at, ifname)
+		return fmt.Sprintf("%s translates to the address of %s, and no capture shows one, or which of several it takes", at,
+			ifname)
 	case forward.TunnelFails:
 		return fmt.Sprintf("%s sends %s into the tunnel %s to %s, whose own packets %s %s", at, p.it, ifname, r.Address,
 			endAs(r.Inner), dev)
@@ -349,10 +350,15 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 	case forward.MaybeOwnFiltered:
 		return fmt.Sprintf("a rule of %s drops what it forwards to %s, and no capture shows whether that is its own address",
 			at, r.Address)
+	case forward.MaybeOwnUnrouted:
+		return fmt.Sprintf("a route to %s alone leads to %s, none leads on, and no capture shows whether that is its own "+
+			"address", r.Address, Clean(r.Device))
 	case forward.CameBack:
 		return "packets go round: " + ring(b)
 	case forward.BroadcastAddress:
 		return fmt.Sprintf("%s is a %s address there", dst, r.Special)
+	case forward.RuleBeforeOwn:
+		return fmt.Sprintf("one of %s policy rules is asked before its own addresses are, and may be for %s", its, dst)
 	case forward.RuleNotDecided:
 		return fmt.Sprintf("one of %s policy rules asks for something that captures do not show", its)
 	case forward.SourceNotPlaced:

@@ -291,7 +291,7 @@ func (v View) inTheWay(b forward.Branch) string {
 		forward.TableFiltered, forward.CapturesContradict, forward.FilterNotRead,
 		forward.ConfigurationCut, forward.ForwardingNotTold, forward.RulesLeftOut, forward.PolicyRouted, forward.CapturesBlended,
 		forward.AnswerTranslated, forward.RulesMissing, forward.WhereApplied, forward.RuleNotUnderstood,
-		forward.OwnFiltered, forward.FlowNotTold, forward.RuleDenies, forward.SourceByDefault,
+		forward.RuleBeforeOwn, forward.OwnFiltered, forward.FlowNotTold, forward.RuleDenies, forward.SourceByDefault,
 		forward.SourceUsual:
 		if p := strings.Join(v.somePlaces(b.Reason.Marks, 2), ", "); (b.Verdict == forward.Unknown ||
 			b.Reason.Code == forward.RuleDenies) && p != "" {

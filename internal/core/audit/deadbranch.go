@@ -6,7 +6,7 @@ import "zarvek/internal/core/forward"
 const DeadBranch Kind = "dead-branch"
 
 func takeDeadBranch(_ *auditor, f *Finding, g *byCause) bool {
-	if g.split < 0 || f.Verdict <= forward.Unknown {
+	if g.split < 0 || f.Verdict <= forward.Unknown || f.Verdict == forward.StateMissing { // which no next hop mends
 		return false
 	}
 	f.End, f.Device = f.Device, f.Split

@@ -40,7 +40,7 @@ var kindTests = []struct {
 	{
 		"a stateful device sees one direction only",
 		Options{Only: []Kind{OneSided}},
-		[]string{"fault one-sided a", "risk one-sided a"},
+		[]string{"fault one-sided a", "fault one-sided a", "risk one-sided a"},
 	},
 	{"two ends of a link count it differently", Options{Only: []Kind{CostsDiffer}}, []string{"note costs-differ a"}},
 	{"metrics that give several costs", Options{Only: []Kind{CostsDisagree}}, []string{"note costs-disagree a"}},

@@ -15,7 +15,7 @@ const StaticNotShown Kind = "static-not-shown"
 
 // showsAll reports whether a table would show a route to a prefix if it had one.
 func showsAll(t *network.Table, p netip.Prefix) bool {
-	_, unread := t.UnreadRow(p.Addr(), p.Bits()-1)
+	_, unread := t.UnreadRow(netip.Addr{}, p.Addr(), p.Bits()-1)
 	return !t.Filtered.Known() && !t.Incomplete(p.Addr()) && !unread
 }
 

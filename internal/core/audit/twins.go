@@ -26,6 +26,9 @@ func standInOf(t *network.Translation, fam route.Family) (standIn, bool) {
 		single = t.To
 	}
 	a := single.Addr()
+	if t.Own || t.ToOwn {
+		return standIn{}, false
+	}
 	if !single.IsSingleIP() || !by.IsValid() || a == by || route.FamilyOf(a) != fam || route.FamilyOf(by) != fam {
 		return standIn{}, false
 	}

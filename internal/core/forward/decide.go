@@ -149,6 +149,10 @@ func (w *Walker) decide(pkt *packet, at position, room []step) []step {
 		pkt = w.withEnd(pkt)
 	}
 	if len(own) > 0 || at.owned || pkt.end == d {
+		if r, ok := w.ruledBefore(pkt, at); ok {
+			return append(room, step{hop: hop, share: 1, verdict: Unknown, pkt: pkt,
+				reason: Reason{Code: RuleBeforeOwn, Marks: []route.Mark{r.Mark}}})
+		}
 		s := w.deliver(pkt, hop, at, own)
 		s.pkt = pkt
 		if drop, ok := w.sourceCheck(pkt, at, s.hop, ""); ok {

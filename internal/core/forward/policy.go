@@ -15,6 +15,7 @@ type translated struct {
 	source   bool // else the destination
 	flow     network.Flow
 	mark     route.Mark
+	own      bool // the device sent the packet itself
 }
 
 // arrive changes a packet's destination where it comes in: back, where the device had changed the source of what it
@@ -24,6 +25,9 @@ func (w *Walker) arrive(pkt *packet, at position, hop *Hop) (*packet, *step) {
 		p := *pkt
 		p.came = nil
 		pkt = &p
+	}
+	if at.origin && !pkt.reply {
+		return w.changeDestination(pkt, at, hop)
 	}
 	if at.origin || at.ingress == "" {
 		return pkt, nil
@@ -36,7 +40,21 @@ func (w *Walker) arrive(pkt *packet, at position, hop *Hop) (*packet, *step) {
 			return &p, nil
 		}
 	}
+	return w.changeDestination(pkt, at, hop)
+}
+
+// changeDestination applies a device's translations of what comes in, or of what it sends itself.
+func (w *Walker) changeDestination(pkt *packet, at position, hop *Hop) (*packet, *step) {
 	for t := range at.device.TranslationsFor(true, pkt.src, pkt.dst) {
+		if t.Own != at.origin || pkt.reply && pkt.state[at.device] && !t.Answers {
+			continue
+		}
+		if t.ToOwn && len(w.own(at.device, at.table, pkt.dst)) == 0 {
+			if !w.mayBeOwn(pkt, at) {
+				continue
+			}
+			t.Undecided = true
+		}
 		switch fit := t.Fits(pkt.src, pkt.dst, pkt.flow, at.ingress, ""); {
 		case fit == network.Maybe && w.assume:
 			hop.Assumed = append(hop.Assumed, t.Mark)
@@ -53,7 +71,7 @@ func (w *Walker) arrive(pkt *packet, at position, hop *Hop) (*packet, *step) {
 			p := *pkt
 			p.done = append(
 				pkt.done[:len(pkt.done):len(pkt.done)],
-				translated{at.device, pkt.dst, t.Becomes, false, pkt.flow, t.Mark},
+				translated{at.device, pkt.dst, t.Becomes, false, pkt.flow, t.Mark, t.Own},
 			)
 			p.dst, p.came = t.Becomes, pkt
 			if t.BecomesPort != 0 {
@@ -65,6 +83,14 @@ func (w *Walker) arrive(pkt *packet, at position, hop *Hop) (*packet, *step) {
 		}
 	}
 	return pkt, nil
+}
+
+// changedBack reports whether a reply that is at its end comes from the address that was asked, as far as who asked can
+// tell: the device changed the destination of what it sent.
+func (b *Branch) changedBack(asked netip.Addr) bool {
+	return slices.ContainsFunc(b.pkt.undo, func(t translated) bool {
+		return t.own && t.device == b.end && t.new == b.pkt.src && t.old == asked
+	})
 }
 
 // fromElsewhere ends a reply that arrives from another address than the one that was asked. Whether a device changes the
@@ -190,13 +216,17 @@ func (w *Walker) translateSource(pkt *packet, at position, s step, out string) s
 		case fit == network.Yes:
 			to := t.Becomes
 			if !to.IsValid() {
-				to = w.topo.AddressOn(d, out, pkt.dst)
+				hop := s.hop.NextHop
+				if !hop.IsValid() {
+					hop = pkt.dst
+				}
+				to = w.topo.SourceOn(d, out, hop, pkt.dst)
 			}
 			if !to.IsValid() {
 				return end(NoAddressToTake, t.Mark)
 			}
 			p := *pkt
-			p.done = append(pkt.done[:len(pkt.done):len(pkt.done)], translated{d, pkt.src, to, true, pkt.flow, t.Mark})
+			p.done = append(pkt.done[:len(pkt.done):len(pkt.done)], translated{d, pkt.src, to, true, pkt.flow, t.Mark, false})
 			p.src = to
 			s.pkt, s.hop.NewSource = &p, to
 			s.hop.Evidence = append(s.hop.Evidence, t.Mark)

@@ -44,7 +44,11 @@ const ring = `
 	a: static 10.9.0.0/24 via 10.0.1.2 dev up
 `
 
-const backByDown = "z: static 10.1.0.0/24 via 10.0.4.1 dev down\n"
+const (
+	backByDown   = "z: static 10.1.0.0/24 via 10.0.4.1 dev down\n"
+	backByUp     = "z: static 10.1.0.0/24 via 10.0.2.1 dev up\n"
+	backByEither = "z: static 10.1.0.0/24 via 10.0.4.1 dev down via 10.0.2.1 dev up\n"
+)
 
 func TestAsymmetryIsShownThoughBothWaysArrive(t *testing.T) {
 	rt := trace(ring+backByDown, "10.1.0.9", "10.9.0.9")
@@ -118,6 +122,38 @@ func TestAStatefulDeviceMustSeeBothDirections(t *testing.T) {
 	rt = trace(ring+"z: static 10.1.0.0/24 via 10.0.2.1 dev up\nup: stateful", "10.1.0.9", "10.9.0.9")
 	require.Equal(t, forward.TwoWay, rt.Verdict)
 	require.Empty(t, rt.OneSided)
+}
+
+// TestWhoKnowsAFlowThatMayGoEitherWay: of two equal ways each device on one of them knows what went by it alone.
+func TestWhoKnowsAFlowThatMayGoEitherWay(t *testing.T) {
+	equal := strings.Replace(ring, "static 10.9.0.0/24 via 10.0.1.2 dev up", "static 10.9.0.0/24 via 10.0.1.2 dev up via 10.0.3.2 dev down", 1)
+	require.NotEqual(t, ring, equal)
+	rt := trace(equal+backByDown+"down: stateful", "10.1.0.9", "10.9.0.9")
+	require.Equal(t, forward.OneWay, rt.Verdict, "what went up comes back where nobody knows it")
+	require.ElementsMatch(t, []forward.Verdict{forward.Arrives, forward.StateMissing},
+		[]forward.Verdict{rt.Return.Branches[0].Verdict, rt.Return.Branches[1].Verdict})
+	require.InDelta(t, 0.5, rt.Return.Branches[0].Share, 1e-9)
+	rt = trace(equal+backByDown+"up: stateful", "10.1.0.9", "10.9.0.9")
+	require.Equal(t, forward.TwoWay, rt.Verdict, "it comes back past the one that knows it")
+	require.Len(t, rt.Return.Branches, 1)
+	for name, tt := range map[string]struct {
+		routes, protocol string
+		at               string
+		want             forward.Both
+	}{
+		"an answer that was not seen":            {equal + backByDown, "udp", "down", forward.OneWay},
+		"a connection whose answer may go past":  {ring + backByEither, "tcp", "up", forward.Broken},
+		"a packet whose answer may go past":      {ring + backByEither, "udp", "up", forward.TwoWay},
+		"a connection whose answer comes by too": {ring + backByUp, "tcp", "up", forward.TwoWay},
+	} {
+		x := coretest.Build(tt.routes).Draft()
+		rules := []network.FlowRule{{State: network.Seen, Permit: true, Mark: mark(50)},
+			{State: network.Beginning, From: netip.MustParsePrefix("10.1.0.0/24"), Permit: true, Mark: mark(51)}}
+		x.SetPolicy(tt.at, network.Policy{Flows: rules})
+		rt := forward.NewWalker(topology.Build(x.Freeze())).TraceFlow(netip.MustParseAddr("10.1.0.9"),
+			netip.MustParseAddr("10.9.0.9"), network.Flow{Protocol: tt.protocol})
+		require.Equal(t, tt.want, rt.Verdict, name)
+	}
 }
 
 func TestAPacketBackAtItsSenderIsALoop(t *testing.T) {
@@ -434,5 +470,62 @@ func TestALooseCheckWithoutAnAddress(t *testing.T) {
 		x.SetChecks("z", []network.SourceCheck{c.check})
 		d := forward.NewWalker(topology.Build(x.Freeze())).Trace(netip.MustParseAddr("10.1.0.9"), netip.MustParseAddr("10.9.0.9")).Forward
 		require.Equal(t, c.want, d.Verdict, "%s: %+v", name, d)
+	}
+}
+
+// TestRulesBeforeOwnAddresses may send elsewhere, or refuse, what is for the device itself.
+func TestRulesBeforeOwnAddresses(t *testing.T) {
+	const net = "direct 10.1.0.0/24 dev lan\naddr 10.1.0.1/24 lan\ndirect 10.9.0.0/24 dev out\naddr 10.9.0.1/24 out\n" +
+		"static 10.1.0.1/32 via 10.9.0.7 dev out in side\n"
+	for name, tt := range map[string]struct {
+		rule network.Rule
+		want forward.Verdict
+	}{
+		"behind them":           {network.Rule{Action: network.RuleProhibit}, forward.Arrives},
+		"for none":              {network.Rule{BeforeOwn: true, Action: network.RuleProhibit, From: netip.MustParsePrefix("10.7.0.0/16")}, forward.Arrives},
+		"for it":                {network.Rule{BeforeOwn: true, Action: network.RuleProhibit, From: netip.MustParsePrefix("10.9.0.0/16")}, forward.Unknown},
+		"a table that has it":   {network.Rule{BeforeOwn: true, Table: "side"}, forward.Unknown},
+		"a route too short":     {network.Rule{BeforeOwn: true, Table: "side", Suppress: 33}, forward.Arrives},
+		"a table without it":    {network.Rule{BeforeOwn: true, Table: "default", Suppress: 25}, forward.Arrives},
+		"a table nobody showed": {network.Rule{BeforeOwn: true, Table: "dark"}, forward.Unknown},
+	} {
+		f := coretest.Facts(net, 1)
+		tt.rule.Mark = mark(50)
+		f.Rules = []network.Rule{tt.rule, {Priority: 32766, Table: "default"}}
+		var b network.Builder
+		b.Add("a", f, 0)
+		rt := forward.NewWalker(topology.Build(b.Build())).Trace(netip.MustParseAddr("10.9.0.9"), netip.MustParseAddr("10.1.0.1"))
+		require.Equal(t, tt.want, rt.Forward.Verdict, name)
+		if tt.want == forward.Unknown {
+			require.Equal(t, forward.Reason{Code: forward.RuleBeforeOwn, Marks: []route.Mark{mark(50)}}, rt.Forward.Branches[0].Reason, name)
+		}
+	}
+}
+
+// TestAnAddressThatAKernelMayHave: it keeps single addresses out of the table that it forwards by.
+func TestAnAddressThatAKernelMayHave(t *testing.T) {
+	const base = `
+		a: kernel: direct 10.1.0.0/24 dev lan
+		a: addr 10.1.0.1/24 lan
+		a: kernel: direct 10.0.1.0/30 dev up
+		a: addr 10.0.1.1/30 up
+		b: kernel: direct 10.0.1.0/30 dev u0
+		b: addr 10.0.1.2/30 u0
+`
+	for name, tt := range map[string]struct {
+		more string
+		want forward.Verdict
+	}{
+		"nothing leads on":        {"a: kernel: static 10.99.0.1/32 via 10.0.1.2 dev up", forward.Unknown},
+		"a shorter one back":      {"a: kernel: static 10.99.0.1/32 via 10.0.1.2 dev up\nb: kernel: static 0.0.0.0/0 via 10.0.1.1 dev u0", forward.Unknown},
+		"a network leads there":   {"a: kernel: static 10.99.0.0/24 via 10.0.1.2 dev up", forward.NoRoute},
+		"it knows it itself":      {"a: kernel: static 10.99.0.1/32 via 10.0.1.2 dev up\nb: kernel: static 10.99.0.1/32 via 10.0.1.1 dev u0", forward.Loops},
+		"its addresses are known": {"a: kernel: static 10.99.0.1/32 via 10.0.1.2 dev up\nb: addr 127.0.0.1/8 lo", forward.NoRoute},
+		"its own are shown":       {"a: kernel: static 10.99.0.1/32 via 10.0.1.2 dev up\nb: kernel: local 10.0.1.2/32 dev u0", forward.NoRoute},
+		"a routing table":         {"a: kernel: static 10.99.0.1/32 via 10.0.1.2 dev up\nb: static 10.5.0.0/24 via 10.0.1.1 dev u0", forward.NoRoute},
+		"somebody else has it":    {"a: kernel: static 10.99.0.1/32 via 10.0.1.2 dev up\nc: addr 10.99.0.1/32 lo", forward.NoRoute},
+	} {
+		rt := trace(base+tt.more, "10.1.0.9", "10.99.0.1")
+		require.Equal(t, tt.want, rt.Forward.Verdict, name)
 	}
 }

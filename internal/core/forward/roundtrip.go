@@ -1,6 +1,7 @@
 package forward
 
 import (
+	"maps"
 	"net/netip"
 	"slices"
 
@@ -91,26 +92,7 @@ func (w *Walker) TraceFlow(src, dst netip.Addr, flow network.Flow) RoundTrip {
 	}
 	rt.Forward = w.fromHost(&packet{src: src, dst: dst, flow: flow})
 	rt.ReturnAlone = !slices.ContainsFunc(rt.Forward.Branches, func(b Branch) bool { return b.Verdict == Arrives })
-	d := Direction{}
-	for _, back := range answers(&rt.Forward, packet{src: dst, dst: src, flow: flow.Reverse(), reply: true}) {
-		one, ok := w.hostSelf(back)
-		if !ok {
-			places, assumed := w.replyStarts(&rt.Forward, back.src)
-			if len(places) == 0 && rt.ReturnAlone && len(w.places(back.src)) == 0 {
-				continue
-			}
-			one = w.replies(back, places, assumed)
-		}
-		w.checkEnd(&one, &rt.Forward, src, dst)
-		d.Branches, d.Verdict, d.Omitted = append(
-			d.Branches,
-			one.Branches...), max(
-			d.Verdict,
-			one.Verdict,
-		), d.Omitted ||
-			one.Omitted
-		rt.Return = &d
-	}
+	d := w.reply(&rt, packet{src: dst, dst: src, flow: flow.Reverse(), reply: true})
 	for i, a := range []netip.Addr{src, dst} {
 		if w.guessed(a, [][]Branch{rt.Forward.Branches, d.Branches}[i]) {
 			rt.Guessed = append(rt.Guessed, a)
@@ -150,11 +132,9 @@ func (w *Walker) goesOn(rt *RoundTrip, flow network.Flow) {
 		return
 	}
 	flow.Later = true
-	saw := map[*network.Device]bool{}
-	for _, b := range rt.Return.Branches {
-		for _, d := range b.stateful {
-			saw[d] = true
-		}
+	saw := knowing(rt.Return.Branches)
+	for _, b := range rt.Return.Branches { // by each way that the answer may take
+		maps.DeleteFunc(saw, func(d *network.Device, _ bool) bool { return !slices.Contains(b.stateful, d) })
 	}
 	d := w.fromHost(&packet{src: rt.Source.Address, dst: rt.Destination.Address, flow: flow, state: saw})
 	if d.Verdict != Arrives {
@@ -165,34 +145,6 @@ func (w *Walker) goesOn(rt *RoundTrip, flow network.Flow) {
 
 // Followed is what becomes of both directions if the Guessed ends send as they are thought to.
 func (rt *RoundTrip) Followed() Both { return judge(rt.Forward.Verdict, rt.Return) }
-
-// answers returns the packets that answer what arrived: one, unless branches were translated each in its own way. Where
-// nothing arrived it is the one that would answer an untouched packet.
-func answers(forward *Direction, plain packet) []*packet {
-	for _, b := range forward.Branches {
-		for _, d := range b.stateful {
-			if plain.state == nil {
-				plain.state = map[*network.Device]bool{}
-			}
-			plain.state[d] = true
-		}
-	}
-	var out []*packet
-	for _, b := range forward.Branches {
-		if b.Verdict != Arrives && b.Verdict != Leaves || b.pkt == nil {
-			continue
-		}
-		p := plain
-		p.src, p.dst, p.flow, p.undo = b.pkt.dst, b.pkt.src, b.pkt.flow.Reverse(), b.pkt.done
-		if !slices.ContainsFunc(out, func(o *packet) bool { return o.src == p.src && o.dst == p.dst }) {
-			out = append(out, &p)
-		}
-	}
-	if len(out) == 0 {
-		out = append(out, &plain)
-	}
-	return out
-}
 
 // oneSided finds the stateful devices that see one direction only, which both directions' walks do not tell by
 // themselves: the reply goes past them. A TCP connection does not survive that.
@@ -423,40 +375,6 @@ func (w *Walker) sameNetwork(pkt *packet) (Branch, bool) {
 	return b, true
 }
 
-// replyStarts returns where the reply starts: where the packet arrived; else, for a packet that left the captured
-// devices, where it left (assumed); else where the destination is.
-func (w *Walker) replyStarts(forward *Direction, dst netip.Addr) (out []position, assumed bool) {
-	add := func(p position) {
-		if !slices.Contains(out, p) {
-			out = append(out, p)
-		}
-	}
-	for _, b := range forward.Branches {
-		if b.Verdict == Arrives && b.Delivery == ToDevice {
-			add(position{device: b.end, origin: true, table: b.table})
-		}
-	}
-	if len(out) > 0 {
-		return out, false
-	}
-	if len(w.places(dst)) > 0 {
-		return w.gatewayOf(dst), false
-	}
-	for _, b := range forward.Branches {
-		if b.Verdict == Leaves || b.Verdict == Arrives {
-			add(w.enter(b.end, b.in))
-		}
-	}
-	return out, true
-}
-
-func (w *Walker) replies(pkt *packet, starts []position, assumed bool) Direction {
-	if !assumed && (len(starts) == 0 || !starts[0].origin) {
-		return w.from(pkt, starts)
-	}
-	return w.walkAll(pkt, starts, assumed)
-}
-
 // checkEnd turns the delivery of a reply at another place than the packet's start into a loss: with overlapping
 // networks or duplicate addresses it can arrive at somebody else. So is a reply lost that comes from another address
 // than dst, which was asked: it went past the device that had changed the packet.
@@ -469,7 +387,7 @@ func (w *Walker) checkEnd(back, forward *Direction, src, dst netip.Addr) {
 			b.Verdict, b.Delivery = NextHopLost, NotDelivered
 			b.Reason = Reason{Code: WrongPlace, Device: b.Where, Address: src, Marks: b.Reason.Marks}
 		}
-		if b.Verdict == Arrives && b.pkt != nil && b.pkt.src != dst {
+		if b.Verdict == Arrives && b.pkt != nil && b.pkt.src != dst && !b.changedBack(dst) {
 			b.fromElsewhere()
 		}
 		back.Verdict = max(back.Verdict, b.Verdict)

@@ -1,6 +1,7 @@
 package forward
 
 import (
+	"net/netip"
 	"slices"
 
 	"zarvek/internal/core/network"
@@ -85,7 +86,7 @@ func (w *Walker) lookup(pkt *packet, at position) (selection.Match, Reason) {
 		if m.Found() {
 			bits = m.Prefix.Bits()
 		}
-		if u, ok := t.UnreadRow(pkt.dst, bits); ok {
+		if u, ok := t.UnreadRow(pkt.src, pkt.dst, bits); ok {
 			return m, Reason{Code: unreadCode(u), Marks: []route.Mark{u.Mark}}
 		}
 		if !m.Found() || m.Routes[0].Special == route.Throw || m.Prefix.Bits() < r.Suppress {
@@ -209,6 +210,27 @@ func ruleApplies(r network.Rule, pkt *packet, at position, fam route.Family) (ap
 	return false, true
 }
 
+// ruledBefore returns the rule that may send elsewhere what is for one of the device's own addresses.
+func (w *Walker) ruledBefore(pkt *packet, at position) (network.Rule, bool) {
+	fam := route.FamilyOf(pkt.dst)
+	for _, r := range at.device.Rules().All() {
+		if !r.BeforeOwn || at.table != "default" {
+			continue
+		}
+		if applies, _ := ruleApplies(r, pkt, at, fam); !applies {
+			continue
+		}
+		t := at.device.Table(r.Table, fam)
+		if r.Action == network.RuleLookup && t != nil && !t.MayHide(netip.PrefixFrom(pkt.dst, pkt.dst.BitLen())) {
+			if m := w.longest(pkt, t); !m.Found() || m.Prefix.Bits() < r.Suppress {
+				continue
+			}
+		}
+		return r, true
+	}
+	return network.Rule{}, false
+}
+
 // ingressMatters reports whether a device's decision can depend on where a packet comes in.
 func ingressMatters(d *network.Device) bool {
 	for _, r := range d.Rules().All() {
@@ -222,7 +244,7 @@ func ingressMatters(d *network.Device) bool {
 // unshown reports whether a table that a rule names may hold routes that no capture shows. The kernel's third own table
 // is empty unless somebody fills it; one that a capture of all tables leaves out is empty too.
 func unshown(d *network.Device, table string, fam route.Family) bool {
-	if table == "default" || table == kernelDefault || table == "" {
+	if table == "default" || table == network.LastTable || table == "" {
 		return false
 	}
 	t := d.Table("default", fam)
@@ -234,7 +256,7 @@ func unshown(d *network.Device, table string, fam route.Family) bool {
 func weakMix(d *network.Device, fam route.Family) (string, bool) {
 	for _, r := range d.Rules().All() {
 		if (r.Family == 0 || r.Family == fam) && r.Action == network.RuleLookup && r.Table != "default" &&
-			r.Table != kernelDefault &&
+			r.Table != network.LastTable &&
 			d.Table(r.Table, fam) == nil {
 			return r.Table, true
 		}

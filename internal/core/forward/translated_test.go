@@ -97,3 +97,60 @@ func TestWhatWasNotReadBeforeState(t *testing.T) {
 		require.Equal(t, want, rt.Return.Verdict, in)
 	}
 }
+
+// TestWhatADeviceSendsIsTranslated by rules for that alone, and what answers comes back to it from another address.
+func TestWhatADeviceSendsIsTranslated(t *testing.T) {
+	own := network.Translation{Destination: true, Own: true, To: netip.MustParsePrefix("10.2.0.9/32"), Becomes: addr("10.9.0.80")}
+	w := edge(own)
+	rt := w.Trace(addr("10.1.0.1"), addr("10.2.0.9"))
+	require.Equal(t, forward.TwoWay, rt.Verdict)
+	require.Equal(t, addr("10.9.0.80"), rt.Forward.Branches[0].Hops[0].NewDestination)
+	require.Equal(t, "out", rt.Forward.Branches[0].Hops[0].OutInterface)
+	through := w.Trace(addr("10.1.0.9"), addr("10.2.0.9")).Forward.Branches[0].Hops[0]
+	require.Equal(t, "yard", through.OutInterface, "what goes through is not asked about")
+	require.False(t, w.Trace(addr("10.2.0.9"), addr("10.1.0.1")).Return.Branches[0].Hops[0].NewDestination.IsValid(), "nor are answers")
+	own.Own = false
+	require.False(t, edge(own).Trace(addr("10.1.0.1"), addr("10.2.0.9")).Forward.Branches[0].Hops[0].NewDestination.IsValid())
+}
+
+// TestAnswersKeepTheirDestination: a device that began a flow, or saw it begin, does not translate what answers it.
+func TestAnswersKeepTheirDestination(t *testing.T) {
+	w := edge(network.Translation{Destination: true, To: netip.MustParsePrefix("10.1.0.0/24"), In: "out", Becomes: addr("10.2.0.5")})
+	for _, src := range []string{"10.1.0.1", "10.1.0.9"} {
+		require.Equal(t, forward.TwoWay, w.Trace(addr(src), addr("10.9.0.9")).Verdict, src)
+	}
+	require.True(t, w.Trace(addr("10.9.0.9"), addr("10.1.0.9")).Forward.Branches[0].Hops[0].NewDestination.IsValid())
+}
+
+// TestTranslationsOfOwnAddresses are for packets to one of the device's addresses; where those were not captured, maybe.
+func TestTranslationsOfOwnAddresses(t *testing.T) {
+	local := network.Translation{Destination: true, ToOwn: true, In: "out", Becomes: addr("10.1.0.5")}
+	w := edge(local)
+	require.Equal(t, addr("10.1.0.5"), w.Trace(addr("10.9.0.9"), addr("10.9.0.1")).Forward.Branches[0].Hops[0].NewDestination)
+	require.False(t, w.Trace(addr("10.9.0.9"), addr("10.2.0.9")).Forward.Branches[0].Hops[0].NewDestination.IsValid())
+	var b network.Builder
+	f := coretest.Facts("direct 10.1.0.0/24 dev lan\ndirect 10.9.0.0/24 dev out\n", 1)
+	f.Policy.Translations = []network.Translation{local}
+	b.Add("a", f, 0)
+	rt := forward.NewWalker(topology.Build(b.Build())).Trace(addr("10.9.0.9"), addr("10.1.0.7"))
+	require.Equal(t, forward.Unknown, rt.Forward.Verdict)
+}
+
+// TestTheAddressThatATranslationTakes: of several on an interface, that in the network of the next hop.
+func TestTheAddressThatATranslationTakes(t *testing.T) {
+	for _, tt := range []struct{ to, want string }{
+		{"10.9.0.9", "10.9.0.1"}, {"10.8.0.9", "10.8.0.1"}, {"10.7.0.9", "10.8.0.1"}, {"10.6.0.9", ""}} {
+		var b network.Builder
+		f := coretest.Facts("direct 10.1.0.0/24 dev lan\naddr 10.1.0.1/24 lan\ndirect 10.9.0.0/24 dev out\naddr 10.9.0.1/24 out\n"+
+			"direct 10.8.0.0/24 dev out\naddr 10.8.0.1/24 out\nstatic 10.7.0.0/24 via 10.8.0.3 dev out\nneigh 10.8.0.3 out alive\nstatic 10.6.0.0/24 via 10.5.0.3 dev out\nneigh 10.5.0.3 out alive\n", 1)
+		f.Policy.Translations = []network.Translation{{Out: "out", Mark: route.Mark{File: 9, Off: 1, End: 2}}}
+		b.Add("a", f, 0)
+		rt := forward.NewWalker(topology.Build(b.Build())).Trace(addr("10.1.0.9"), addr(tt.to))
+		got := rt.Forward.Branches[0]
+		if tt.want == "" {
+			require.Equal(t, forward.NoAddressToTake, got.Reason.Code)
+			continue
+		}
+		require.Equal(t, addr(tt.want), got.Hops[0].NewSource, tt.to)
+	}
+}

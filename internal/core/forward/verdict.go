@@ -115,9 +115,12 @@ const (
 	MaybeOwn // that is so, and the destination may be its own address, which no capture shows
 	// MaybeOwnFiltered: a rule drops what is forwarded there, and the destination may be its own address
 	MaybeOwnFiltered
+	// MaybeOwnUnrouted: a route to that address alone led there, no such route leads on, and it may be its own address
+	MaybeOwnUnrouted
 	CameBack
 	BroadcastAddress
 	RuleNotDecided
+	RuleBeforeOwn    // it is for the device itself, and a rule that is asked before own addresses may be for it
 	RulesMissing     // there are tables beside the main one, and the rules that may lead there were not captured
 	SourceNotPlaced  // no captured device attaches to the source's network
 	NotItsGateway    // only ones that do not forward attach to it
@@ -142,7 +145,7 @@ const (
 	AnswerTranslated
 	NoState         // a stateful device did not see the packet that this one answers
 	NotChangedBack  // the reply goes past the device that changed the packet, so it comes from another address
-	NoAddressToTake // a translation takes an interface's address, which no capture shows
+	NoAddressToTake // a translation takes an interface's address, and no capture shows one, or which of several
 	TunnelFails     // Inner tells how its outer packet ends
 	TunnelInItself  // the tunnel's far end is reached through the tunnel
 	GatewayShared   // hosts send to a virtual address, and which of the captured routers has it is not known

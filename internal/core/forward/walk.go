@@ -87,6 +87,11 @@ func (k *walk) visit(at position, pkt *packet, share float64) {
 	k.onPath = k.onPath[:len(k.onPath)-1]
 }
 
+// keepsFlows reports whether what a device does with a packet may hang on whether it has seen the flow.
+func keepsFlows(d *network.Device) bool {
+	return d.Stateful().Known() || d.Translations().Len() > 0 || d.PartsFlows()
+}
+
 // end keeps a finished branch. Of more than maxBranches only those that end otherwise than any before are kept.
 func (k *walk) end(s step, at position, share float64) {
 	b := Branch{Share: share, Verdict: s.verdict, Where: at.device.Name, Delivery: s.delivery, Reason: s.reason,
@@ -108,12 +113,12 @@ func (k *walk) end(s step, at position, share float64) {
 		if s.delivery == ToDevice && i == len(b.Hops)-1 {
 			break // it is for the device itself, not through it
 		}
-		if d := k.w.net.Device(h.Device); h.InInterface != "" && h.OutInterface != "" && d != nil &&
-			(d.Stateful().Known() || d.Translations().Len() > 0 || d.PartsFlows()) {
+		if d := k.w.net.Device(h.Device); h.InInterface != "" && h.OutInterface != "" && d != nil && keepsFlows(d) {
 			b.stateful = append(b.stateful, d)
 		}
 	}
 	b.Weak = slices.ContainsFunc(b.Hops, func(h Hop) bool { return h.Weak })
+	k.w.perhapsDelivered(&b)
 	k.out.Branches = append(k.out.Branches, b)
 	k.out.Verdict = max(k.out.Verdict, b.Verdict)
 }

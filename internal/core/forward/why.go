@@ -67,9 +67,6 @@ func (w *Walker) uses(d *network.Device, fam route.Family) []TableUse {
 	return out
 }
 
-// kernelDefault is the table that a kernel looks into last; it is empty unless somebody fills it.
-const kernelDefault = "253"
-
 // rulesOf returns the policy rules of a family, without the ones that every kernel has: look into the local table, then
 // the main one, then the default one, whatever the packet.
 func rulesOf(d *network.Device, fam route.Family) []network.Rule {
@@ -78,7 +75,7 @@ func rulesOf(d *network.Device, fam route.Family) []network.Rule {
 		plain := !r.From.IsValid() && !r.To.IsValid() && r.Ingress == "" && r.Action == network.RuleLookup &&
 			!r.Undecided && !r.Not && r.FWMark == (network.FWMark{}) && r.Protocol == "" && r.FromPorts.Any() &&
 			r.ToPorts.Any() && r.Suppress == 0 &&
-			(r.Table == "default" || r.Table == kernelDefault)
+			(r.Table == "default" || r.Table == network.LastTable)
 		if (r.Family == 0 || r.Family == fam) && !plain {
 			out = append(out, r)
 		}
@@ -118,7 +115,7 @@ func (x Explanation) CannotTell() (Code, route.Mark, bool) {
 	if c.Match.Found() {
 		bits = c.Match.Prefix.Bits()
 	}
-	if u, ok := c.Table.UnreadRow(c.Destination.Addr(), bits); ok && u.Prefix.Bits() <= c.Destination.Bits() {
+	if u, ok := c.Table.UnreadRow(netip.Addr{}, c.Destination.Addr(), bits); ok && u.Prefix.Bits() <= c.Destination.Bits() {
 		return unreadCode(u), u.Mark, true
 	}
 	return Nothing, route.Mark{}, false

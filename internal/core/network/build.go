@@ -138,6 +138,7 @@ func (f *deviceFacts) build(name string) *Device {
 	}
 	f.dropNoRoutes()
 	f.partStraight()
+	f.skipDown()
 	d.tables = mergeTables(f.Tables)
 	for _, t := range d.tables {
 		t.answered(f.Answers)

@@ -15,6 +15,7 @@ type Facts struct {
 	Interfaces    []Interface
 	Neighbours    []Neighbour
 	Forwarding    []Switch
+	SkipsDown     []Switch // whether routes by interfaces without a carrier are not used
 	Rules         []Rule
 	Indexes       []IfIndex
 	Statics       []Static
@@ -245,10 +246,10 @@ type Neighbour struct {
 	Mark    route.Mark
 }
 
-// A Switch says whether the device forwards packets of a family at all, or those that come in by one interface.
+// A Switch says whether a device does something for all of a family, as forward its packets, or for one interface.
 type Switch struct {
 	Family    route.Family
-	Interface string // "": all that have no switch of their own
+	Interface string // "": all that have no switch of their own (of SkipsDown: all)
 	On        bool
 	Mark      route.Mark
 }
@@ -279,9 +280,13 @@ type Rule struct {
 	Not                bool   // it is for all packets but those that fit
 	// Suppress is 1 + the length of the longest prefix whose routes do not count in the table; 0: all count.
 	Suppress  int
+	BeforeOwn bool // it is asked before the device's own addresses are
 	Undecided bool // it also asks for something that no walk knows
 	Mark      route.Mark
 }
+
+// LastTable is the table that a kernel looks into last; it is empty unless somebody fills it.
+const LastTable = "253"
 
 // Gap is a rule that stands for ones that a listing lacks at a priority: what they do is not known.
 func Gap(priority uint32, m route.Mark) Rule {

@@ -204,6 +204,30 @@ func (d *Device) ListsAddresses(f route.Family) bool {
 	})
 }
 
+// MayOwnMore reports whether the device may have addresses of a family that no capture shows: a kernel keeps single
+// addresses out of the table that it forwards by, but for its local one.
+func (d *Device) MayOwnMore(f route.Family) bool {
+	if f != route.IPv4 || d.ListsAddresses(f) {
+		return false
+	}
+	kernel := false
+	for _, t := range d.Tables().All() {
+		if t.Family != f {
+			continue
+		}
+		kernel = kernel || t.Kernel
+		if t.Chosen || t.Whole || t.Supposed {
+			return false
+		}
+		for id := range t.rows.Shared() {
+			if t.rows.Attributes(route.AttrID(id)).Protocol == route.Local {
+				return false
+			}
+		}
+	}
+	return kernel
+}
+
 // ListsAddressesOf reports whether all addresses of one family on an interface were captured: the list that tells of
 // the interface has the loopback interface with its address of that family too. A table of routes that shows the
 // loopback address is no such list.

@@ -109,6 +109,8 @@ type FlowRule struct {
 // A Translation changes the source of what leaves a device, or the destination of what comes in (RFC 3022).
 type Translation struct {
 	Destination bool         // else the source
+	Own         bool         // it is asked about what the device itself sends, and about nothing else
+	ToOwn       bool         // only what is for one of the device's own addresses
 	Family      route.Family // 0: both
 	Protocol    string
 	From, To    netip.Prefix // that it applies to

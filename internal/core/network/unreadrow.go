@@ -21,16 +21,22 @@ type UnreadRow struct {
 	// for any network that has it and is no larger than Prefix
 	Host   netip.Addr
 	Beside bool // the line seems to tell of a further way of a route that was read
+	// From are the sources that the route is for; invalid: any. A kernel uses no other route to its prefix then, for
+	// packets from elsewhere one to a shorter prefix, unless it is the one to everywhere.
+	From netip.Prefix
 	// the line is what the kernel said of one address, and the table leads elsewhere
 	Answered bool
 	Mark     route.Mark
 }
 
-// bars reports whether the row may lead elsewhere what a route of so many bits leads to a.
-func (u UnreadRow) bars(a netip.Addr, length int) bool {
+// bars reports whether the row may lead elsewhere what a route of so many bits leads to a from src.
+func (u UnreadRow) bars(src, a netip.Addr, length int) bool {
 	named := u.Prefix.Bits()
 	if u.Host.IsValid() {
 		named = commonBits(u.Host, a)
+	}
+	if u.From.IsValid() && src.IsValid() && !u.From.Contains(src) && (named > length || named == 0) {
+		return false
 	}
 	return u.Any || named > length || u.equally() && named == length
 }
@@ -47,7 +53,7 @@ func commonBits(a, b netip.Addr) int {
 }
 
 // equally reports whether the row may be of a route to its prefix that was read.
-func (u UnreadRow) equally() bool { return u.Changed || u.Beside || u.Answered }
+func (u UnreadRow) equally() bool { return u.Changed || u.Beside || u.Answered || u.From.IsValid() }
 
 // unreadRows finds the rows by address. The zero unreadRows holds none.
 type unreadRows struct {
@@ -99,6 +105,9 @@ func (t *Table) addUnread(u UnreadRow) {
 	}
 	have.Any, have.Changed, have.Beside = have.Any || u.Any, have.Changed || u.Changed, have.Beside || u.Beside
 	have.Answered = have.Answered || u.Answered
+	if have.From != u.From { // one of them is for any source
+		have.From = route.FamilyOf(u.Prefix.Addr()).Default()
+	}
 }
 
 // forwards reports whether a route to just that prefix is in use: where only others were read, the unread one may be
@@ -114,10 +123,11 @@ func (t *Table) forwards(p netip.Prefix) bool {
 }
 
 // UnreadRow returns the unread row with the longest prefix that contains a and may lead elsewhere what a route of so
-// many bits leads to: it is longer, or tells of a change. For no route ask with -1.
-func (t *Table) UnreadRow(a netip.Addr, longer int) (UnreadRow, bool) {
+// many bits leads to from src, which is invalid where no source is told: it is longer, or tells of a change. For no
+// route ask with -1.
+func (t *Table) UnreadRow(src, a netip.Addr, longer int) (UnreadRow, bool) {
 	for _, i := range t.unread.byPrefix.Covering(netip.PrefixFrom(a, a.BitLen())) {
-		if u := t.unread.rows[i]; u.bars(a, longer) {
+		if u := t.unread.rows[i]; u.bars(src, a, longer) {
 			return u, true
 		}
 	}
@@ -141,7 +151,7 @@ func (t *Table) MayHide(p netip.Prefix) bool {
 	if t.Weak || t.Supposed || t.Undecided && !t.Answers(p.Addr()) || t.Incomplete(p.Addr()) {
 		return true
 	}
-	_, unread := t.UnreadRow(p.Addr(), p.Bits()-1)
+	_, unread := t.UnreadRow(netip.Addr{}, p.Addr(), p.Bits()-1)
 	return unread
 }
 
@@ -156,7 +166,7 @@ func (t *Table) Hides(a netip.Addr, bits int) (route.Mark, bool) {
 	if t.Undecided && !asked || t.Incomplete(a) {
 		return route.Mark{}, true
 	}
-	u, ok := t.UnreadRow(a, bits)
+	u, ok := t.UnreadRow(netip.Addr{}, a, bits)
 	return u.Mark, ok
 }
 

@@ -23,7 +23,7 @@ func TestAnUnreadRow(t *testing.T) {
 		return b.Build().Device("a").Table("default", route.IPv4)
 	}
 	at := func(tab *network.Table, longer int) string {
-		u, ok := tab.UnreadRow(netip.MustParseAddr("10.1.2.3"), longer)
+		u, ok := tab.UnreadRow(netip.Addr{}, netip.MustParseAddr("10.1.2.3"), longer)
 		if !ok {
 			return "none"
 		}
@@ -70,13 +70,13 @@ func TestAnUnreadRowOfUnknownLength(t *testing.T) {
 		{"10.61.20.0", 31, true},
 		{"11.61.20.0", -1, false},
 	} {
-		_, got := tab.UnreadRow(netip.MustParseAddr(c.to), c.longer)
+		_, got := tab.UnreadRow(netip.Addr{}, netip.MustParseAddr(c.to), c.longer)
 		require.Equal(t, c.hidden, got, c.to)
 	}
-	_, hidden := build("static 10.61.20.0/22 via 10.0.0.1", host.String()).UnreadRow(host, 22)
+	_, hidden := build("static 10.61.20.0/22 via 10.0.0.1", host.String()).UnreadRow(netip.Addr{}, host, 22)
 	require.False(t, hidden, "it was read after all")
 	for _, to := range []string{"10.61.20.9", "10.77.1.1"} {
-		_, hidden = build("static 10.0.0.0/8 via 10.0.0.1", "10.61.20.0", "10.77.0.0").UnreadRow(netip.MustParseAddr(to), 16)
+		_, hidden = build("static 10.0.0.0/8 via 10.0.0.1", "10.61.20.0", "10.77.0.0").UnreadRow(netip.Addr{}, netip.MustParseAddr(to), 16)
 		require.True(t, hidden, "several of one class: %s", to)
 	}
 
@@ -84,7 +84,7 @@ func TestAnUnreadRowOfUnknownLength(t *testing.T) {
 	f.Tables[0].Unread = []network.UnreadRow{{Prefix: prefix("10.0.0.0/8"), Host: netip.MustParseAddr("10.62.0.0"), Changed: true}}
 	var b network.Builder
 	b.Add("a", f, 0)
-	_, hidden = b.Build().Device("a").Table("default", route.IPv4).UnreadRow(netip.MustParseAddr("10.62.200.1"), 16)
+	_, hidden = b.Build().Device("a").Table("default", route.IPv4).UnreadRow(netip.Addr{}, netip.MustParseAddr("10.62.200.1"), 16)
 	require.True(t, hidden, "somebody took away a route to its address, of whatever length")
 }
 
@@ -94,7 +94,50 @@ func TestRowsOfOnePrefix(t *testing.T) {
 	f.Tables[0].Unread = []network.UnreadRow{{Prefix: prefix("10.1.0.0/16"), Beside: true}, {Prefix: prefix("10.1.0.0/16"), Any: true}}
 	var b network.Builder
 	b.Add("a", f, 0)
-	u, ok := b.Build().Device("a").Table("default", route.IPv4).UnreadRow(netip.MustParseAddr("10.1.2.3"), 24)
+	u, ok := b.Build().Device("a").Table("default", route.IPv4).UnreadRow(netip.Addr{}, netip.MustParseAddr("10.1.2.3"), 24)
 	require.True(t, ok)
 	require.True(t, u.Any && u.Beside)
+}
+
+// TestAnUnreadRowForSomeSources leads what comes from there; a kernel does not use another route to its prefix for any.
+func TestAnUnreadRowForSomeSources(t *testing.T) {
+	build := func(prefix string, from ...string) *network.Table {
+		f := coretest.Facts("static fd6b:1::/32 via fd6b::1\nstatic ::/0 via fd6b::2", 1)
+		for _, s := range from {
+			row := network.UnreadRow{Prefix: netip.MustParsePrefix(prefix)}
+			if s != "" {
+				row.From = netip.MustParsePrefix(s)
+			}
+			f.Tables[0].Unread = append(f.Tables[0].Unread, row)
+		}
+		var b network.Builder
+		b.Add("a", f, 0)
+		return b.Build().Device("a").Table("default", route.IPv6)
+	}
+	for _, tt := range []struct {
+		prefix string
+		from   []string
+		src    string
+		longer int
+		want   bool
+	}{
+		{"fd6b:1:2::/64", []string{"fd6b:5::/48"}, "fd6b:5::1", 48, true},
+		{"fd6b:1:2::/64", []string{"fd6b:5::/48"}, "fd6b:6::1", 48, false},
+		{"fd6b:1:2::/64", []string{"fd6b:5::/48"}, "", 48, true},
+		{"fd6b:1:2::/64", []string{"fd6b:5::/48"}, "fd6b:5::1", 65, false},
+		{"fd6b:1::/32", []string{"fd6b:5::/48"}, "fd6b:5::1", 32, true},
+		{"fd6b:1::/32", []string{"fd6b:5::/48"}, "fd6b:6::1", 32, true},
+		{"::/0", []string{"fd6b:5::/48"}, "fd6b:5::1", 0, true},
+		{"::/0", []string{"fd6b:5::/48"}, "fd6b:6::1", 0, false},
+		{"fd6b:1:2::/64", []string{"fd6b:5::/48", "fd6b:6::/48"}, "fd6b:6::1", 48, true},
+		{"fd6b:1:2::/64", []string{"fd6b:5::/48", ""}, "fd6b:6::1", 48, true},
+		{"fd6b:1:2::/64", []string{"fd6b:5::/48", "fd6b:5::/48"}, "fd6b:6::1", 48, false},
+	} {
+		src := netip.Addr{}
+		if tt.src != "" {
+			src = netip.MustParseAddr(tt.src)
+		}
+		_, got := build(tt.prefix, tt.from...).UnreadRow(src, netip.MustParseAddr("fd6b:1:2::9"), tt.longer)
+		require.Equal(t, tt.want, got, tt)
+	}
 }

@@ -481,6 +481,31 @@ func (t *Topology) AddressOn(d *network.Device, ifname string, dst netip.Addr) n
 	return best
 }
 
+// SourceOn returns the address that a device gives what leaves by an interface to a next hop, where it takes one of that
+// interface's: of several IPv4 ones that in the next hop's network. Invalid where none is known, or which of them it
+// takes is not (of IPv6 ones RFC 6724 has many rules).
+func (t *Topology) SourceOn(d *network.Device, ifname string, hop, dst netip.Addr) netip.Addr {
+	var all, beside []netip.Addr
+	for _, i := range t.byInterface[portOf(d, ifname)] {
+		at := t.attachments[i]
+		a := at.Address
+		if !a.IsValid() || a.Is4() != dst.Is4() || a.IsLinkLocalUnicast() || t.Anycast(a) || slices.Contains(all, a) {
+			continue
+		}
+		all = append(all, a)
+		if a.Is4() && at.Prefix.Contains(hop) {
+			beside = append(beside, a)
+		}
+	}
+	if len(all) > 1 {
+		all = beside
+	}
+	if len(all) != 1 {
+		return netip.Addr{}
+	}
+	return all[0]
+}
+
 // Attachments returns every attachment, also those that are down. Do not change them.
 func (t *Topology) Attachments() []Attachment {
 	if t.of == t.Network {

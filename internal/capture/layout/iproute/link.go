@@ -121,6 +121,7 @@ func (r *reader) neighbour(o *object) error {
 type rulesSeen struct {
 	from              int // index of the first rule of the listing
 	local, main, last bool
+	own               uint32 // 1 + the priority of the rule for own addresses, the first of them that is for all packets
 }
 
 // settleRules gives the rules of a listing their family: that of any address in it; else IPv4 where the last of the
@@ -145,6 +146,7 @@ func (r *reader) settleRules() {
 	}
 	for i := range list {
 		list[i].Family = fam
+		list[i].BeforeOwn = list[i].BeforeOwn && list[i].Priority+1 < r.rules.own
 	}
 	r.rules = rulesSeen{from: len(r.Facts.Rules)}
 }
@@ -165,7 +167,8 @@ func (r *reader) rulesMissing(list []network.Rule) []network.Rule {
 // mainPriority is that of the kernel's own rule for the main table.
 const mainPriority = 32766
 
-// rule reads an object of ip rule. The rule for the local table is left out: a device's own addresses come first.
+// rule reads an object of ip rule. The rule for the local table is left out: a device's own addresses come first, but
+// for rules with a smaller priority. One for packets of a VRF asks about none that others are for.
 func (r *reader) rule(o *object) error {
 	n := network.Rule{Priority: *o.Priority, Ingress: o.IIF, Table: tableName(o.Table), Mark: layout.Mark(o.lo, o.hi)}
 	switch n.Table {
@@ -176,8 +179,12 @@ func (r *reader) rule(o *object) error {
 	}
 	if o.Table == "local" || o.Table == "255" {
 		r.rules.local = true
+		if own := *o.Priority + 1; !o.selects() && (r.rules.own == 0 || own < r.rules.own) {
+			r.rules.own = own
+		}
 		return nil
 	}
+	n.BeforeOwn = o.L3MDev == nil
 	var err error
 	if n.From, err = selector(o.Src, o.SrcLen); err != nil {
 		return err
@@ -221,6 +228,13 @@ func (r *reader) rule(o *object) error {
 	}
 	r.Facts.Rules = append(r.Facts.Rules, n)
 	return nil
+}
+
+// selects reports whether a rule is not for all packets.
+func (o *object) selects() bool {
+	var n network.Rule
+	return o.Src != "" && o.Src != "all" || o.Dst != "" && o.Dst != "all" || o.IIF != "" || o.OIF != "" || o.TOS != "" ||
+		o.Not != nil || o.UIDRange != nil || o.other || !flowOf(o, &n) || n != network.Rule{}
 }
 
 // selector is the prefix that a policy rule asks for; without a length it is a single address. The zero prefix is any.

@@ -16,6 +16,12 @@ func Translations(r layout.Reading) (got []string) {
 		if x.Keep {
 			s = "keep"
 		}
+		if x.Own {
+			s += " of its own"
+		}
+		if x.ToOwn {
+			s += " to itself"
+		}
 		if x.Protocol != "" {
 			s += " " + x.Protocol
 		}

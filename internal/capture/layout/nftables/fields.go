@@ -16,7 +16,14 @@ type field struct {
 	Payload *struct{ Protocol, Field string }
 	Meta    *struct{ Key string }
 	CT      *struct{ Key string }
+	FIB     *lookup
 	Concat  []field
+}
+
+// lookup is what a match looks up in the kernel's routes.
+type lookup struct {
+	Result string
+	Flags  json.RawMessage // a word or several
 }
 
 // name is what apply knows a field by.

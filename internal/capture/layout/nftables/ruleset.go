@@ -2,7 +2,6 @@ package nftables
 
 import (
 	"encoding/json"
-	"net/netip"
 	"slices"
 	"strconv"
 	"strings"
@@ -26,6 +25,8 @@ type ruleset struct {
 	all    route.Family // that they are all rules of; 0: of both
 	named  map[key]bool // chains that there are
 	asleep map[key]bool // tables whose chains the kernel does not ask (NFT_TABLE_F_DORMANT), by keys without a name
+	// protocols of which some packets belong to no flow, since rules say so: "" where any may
+	loose []string
 }
 
 func newRuleset() ruleset {
@@ -54,6 +55,7 @@ func family(s string) route.Family {
 func (rs *ruleset) build(p *network.Policy) {
 	p.AllRules4, p.AllRules6 = rs.all != route.IPv6 && !rs.part, rs.all != route.IPv4 && !rs.part
 	p.SetsMarks = p.SetsMarks || rs.setsMarks()
+	rs.findLoose()
 	slices.SortStableFunc(rs.chains, func(a, b chainAt) int { return a.Prio - b.Prio })
 	for _, c := range rs.chains {
 		k := key{c.Family, c.Table, c.Name}
@@ -73,8 +75,8 @@ func (rs *ruleset) build(p *network.Policy) {
 				p.Flows = append(p.Flows, at, rest)
 			}
 		case c.Family != "ip" && c.Family != "ip6" && c.Family != "inet":
-		case c.Type == "nat" && (c.Hook == "prerouting" || c.Hook == "postrouting"):
-			w := walker{rs: rs, p: p, nat: true, destination: c.Hook == "prerouting"}
+		case c.Type == "nat" && slices.Contains(translating, c.Hook):
+			w := walker{rs: rs, p: p, nat: true, destination: c.Hook != "postrouting", own: c.Hook == "output"}
 			w.chain(k, match{FlowRule: network.FlowRule{Family: family(c.Family)}}, 0)
 		case c.Type == "filter" || c.Type == "route":
 			for _, hook := range hooks[c.Hook] {
@@ -112,9 +114,11 @@ func (rs *ruleset) filter(p *network.Policy, c chainAt, k key, hook network.Hook
 	rs.number++
 	first := len(p.Flows)
 	base := network.FlowRule{Family: family(c.Family), Hook: hook, Stateless: true, Chain: rs.number}
-	// What comes in is asked about before its destination may be changed, and a rule may mean either address.
-	base.Undecided = c.Hook == "prerouting" && c.Prio >= before["nat"] && len(rs.rules[k]) > 0 &&
-		rs.changes("prerouting")
+	// What comes in is asked about before its destination may be changed, what the device sends after that, and a rule may
+	// mean either address.
+	behind := c.Prio >= before["nat"]
+	base.Undecided = len(rs.rules[k]) > 0 && rs.changes(c.Hook) &&
+		(c.Hook == "prerouting" && behind || c.Hook == "output" && !behind)
 	w := walker{rs: rs, p: p}
 	w.chain(k, match{FlowRule: base}, 0)
 	if hook != network.Forwarded && c.Policy != "drop" &&
@@ -137,6 +141,7 @@ func (rs *ruleset) changes(hook string) bool {
 type match struct {
 	network.FlowRule
 	never bool // it fits no packet that walks ask about
+	local bool // in a chain that translates: the destination is an own address
 }
 
 type walker struct {
@@ -145,6 +150,7 @@ type walker struct {
 	nat bool
 	// destination: its chain changes where packets go
 	destination bool
+	own         bool // its chain is for what the device itself sends
 }
 
 // chain adds the rules of a chain, each narrowed by what led here. Unsure is set behind a rule that may have ended it.
@@ -241,26 +247,16 @@ func (w *walker) act(all []match, verb string, raw json.RawMessage, k key, depth
 	return false, false
 }
 
-// keep adds that what fits is not translated.
-func (w *walker) keep(m match) {
-	if m.never {
-		return
-	}
-	w.p.Translations = append(w.p.Translations, network.Translation{
-		Destination: w.destination, Keep: true, Family: m.Family, Protocol: m.Protocol, From: m.From, To: m.To,
-		ToPorts: m.ToPorts, In: m.In, Out: m.Out,
-		Undecided: m.Undecided || m.State != network.AnyState || m.Turned != network.AnyDestination ||
-			!m.FromPorts.Any() || m.Type != 0, Mark: m.Mark,
-	})
-}
-
-// mayEnd adds rules that may permit or deny what fits.
+// mayEnd adds rules that may permit or deny what fits, or translate it.
 func (w *walker) mayEnd(all []match) {
 	for _, m := range all {
-		if w.nat || m.never {
+		if m.never {
 			continue
 		}
-		m.Undecided = true
+		if m.Undecided = true; w.nat {
+			w.p.Translations = append(w.p.Translations, w.translation(m))
+			continue
+		}
 		for _, permit := range []bool{true, false} {
 			m.Permit = permit
 			w.p.Flows = append(w.p.Flows, m.FlowRule)
@@ -294,42 +290,6 @@ func (w *walker) verdicts(all []match, raw json.RawMessage, k key) bool {
 		}
 	}
 	return true
-}
-
-// translate adds a translation.
-func (w *walker) translate(all []match, verb string, raw json.RawMessage) {
-	var to struct {
-		Addr json.RawMessage
-		Port json.RawMessage
-	}
-	_ = json.Unmarshal(raw, &to) // null, for masquerade
-	for _, m := range all {
-		t := network.Translation{
-			Destination: verb == "dnat" || verb == "redirect",
-			Family:      m.Family,
-			Protocol:    m.Protocol,
-			From:        m.From,
-			To:          m.To,
-			ToPorts:     m.ToPorts,
-			In:          m.In,
-			Out:         m.Out,
-			Undecided: m.Undecided || !m.FromPorts.Any() || m.Type != 0 || m.State != network.AnyState ||
-				m.Turned != network.AnyDestination || verb == "redirect",
-			Mark: m.Mark,
-		}
-		if verb == "snat" || verb == "dnat" {
-			var s string
-			if json.Unmarshal(to.Addr, &s) == nil {
-				t.Becomes, _ = netip.ParseAddr(s)
-			}
-			t.Undecided = t.Undecided || !t.Becomes.IsValid()
-		}
-		var port uint16
-		if len(to.Port) > 0 && json.Unmarshal(to.Port, &port) == nil {
-			t.BecomesPort = port
-		}
-		w.p.Translations = append(w.p.Translations, t)
-	}
 }
 
 // onlyDNAT reports whether a value names one thing, that the destination is translated.
@@ -369,6 +329,12 @@ func (w *walker) narrow(all []match, raw json.RawMessage, k key) []match {
 	var left field
 	if json.Unmarshal(raw, &m) != nil || json.Unmarshal(m.Left, &left) != nil {
 		return undecided(all)
+	}
+	if left.CT != nil && (left.CT.Key == "status" || left.CT.Key == "state") {
+		all = w.rs.untracked(all)
+	}
+	if left.FIB != nil {
+		return w.toOwn(all, *left.FIB, m.Op, m.Right)
 	}
 	if left.CT != nil && (left.CT.Key == "status" || left.CT.Key == "state") && onlyDNAT(m.Right) {
 		return turned(all, m.Op)

@@ -240,6 +240,13 @@ func savedStatements(w []string, table string) []statement {
 		case "--src-range", "--dst-range":
 			side := map[string]string{"--src-range": "saddr", "--dst-range": "daddr"}[option]
 			payload("ip", side, valueOf(value))
+		case "--dst-type":
+			op := "=="
+			if not {
+				op = "!="
+			}
+			out = append(out, verdict("match", map[string]any{"op": op, "right": strings.ToLower(value),
+				"left": map[string]any{"fib": map[string]string{"result": "type", "flags": "daddr"}}}))
 		case "--comment":
 		case "-j", "--jump", "-g", "--goto":
 			return append(out, target(option, value, w, table)...)
@@ -275,6 +282,8 @@ func target(option, value string, w []string, table string) []statement {
 	switch {
 	case value == "ACCEPT", value == "DROP", value == "REJECT", value == "RETURN":
 		return []statement{verdict(strings.ToLower(value), nil)}
+	case value == "NOTRACK", value == "CT" && slices.Contains(w, "--notrack"):
+		return []statement{verdict("notrack", nil)}
 	case slices.Contains(passing, value):
 		return []statement{verdict("counter", nil)}
 	case value == "MASQUERADE", value == "REDIRECT":

@@ -152,6 +152,8 @@ func (p *ruleParser) next() statement {
 		return verdict("limit", nil)
 	case "notrack":
 		return verdict("notrack", nil)
+	case "xt": // an extension of iptables that nobody translates: match or target, and its name
+		return verdict("xt", map[string]string{"type": p.take(), "name": p.take()})
 	case "queue", "tproxy", "synproxy", "dup", "fwd":
 		p.w = nil
 		return verdict(word, nil)
@@ -177,11 +179,23 @@ func (p *ruleParser) field(word string) (any, bool) {
 		return map[string]any{"meta": map[string]string{"key": word}}, true
 	case "meta", "ct":
 		return map[string]any{word: map[string]string{"key": p.take()}}, true
+	case "fib":
+		return p.lookup()
 	}
 	if !slices.Contains(fields[word], p.peek(0)) {
 		return nil, false
 	}
 	return map[string]any{"payload": map[string]string{"protocol": word, "field": p.take()}}, true
+}
+
+// lookup reads "FLAG . FLAG… RESULT", what a rule looks up in the kernel's routes.
+func (p *ruleParser) lookup() (any, bool) {
+	flags := []string{p.take()}
+	for p.peek(0) == "." {
+		p.take()
+		flags = append(flags, p.take())
+	}
+	return map[string]any{"fib": map[string]any{"result": p.take(), "flags": flags}}, true
 }
 
 func isVerb(s string) bool {

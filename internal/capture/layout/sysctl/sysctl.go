@@ -28,6 +28,13 @@ var switches = map[string]route.Family{
 	"net.inet.ip.forwarding": route.IPv4, "net.inet6.ip6.forwarding": route.IPv6,
 }
 
+// muteSwitches are the keys with which a kernel does not answer echo requests to it (RFC 792, RFC 4443), as a rule that
+// drops those.
+var muteSwitches = map[string]network.FlowRule{
+	"net.ipv4.icmp_echo_ignore_all": {Hook: network.ForItself, Family: route.IPv4, Protocol: "icmp", Type: 8 + 1},
+	"net.ipv6.icmp.echo_ignore_all": {Hook: network.ForItself, Family: route.IPv6, Protocol: "icmpv6", Type: 128 + 1},
+}
+
 // assignment splits KEY = VALUE or KEY: VALUE.
 func assignment(line []byte) (key, value string, ok bool) {
 	line = bytes.TrimSpace(line)
@@ -67,9 +74,16 @@ func Read(text []byte) layout.Reading {
 		if name, ok := interfaceKey(key, ".forwarding"); ok && name != "" {
 			own, fam, isSwitch = name, route.IPv4, true
 		}
+		mute, isMute := muteSwitches[key]
+		skips, isSkip := skipKey(key)
 		switch {
 		case !ok:
 			c.LeaveUnread(lo, hi, layout.ErrNotARoute)
+		case isMute && value == "1":
+			mute.Mark, mute.Chain = layout.Mark(lo, hi), len(c.Facts.Policy.Flows)
+			rest := network.FlowRule{Hook: mute.Hook, Family: mute.Family, Permit: true, Chain: mute.Chain, Mark: mute.Mark}
+			c.Facts.Policy.Flows = append(c.Facts.Policy.Flows, mute, rest)
+			c.Read++
 		case isCheck && len(value) == 1 && value >= "0" && value <= "2":
 			mode := [...]network.CheckMode{network.CheckOff, network.CheckStrict, network.CheckLoose}[value[0]-'0']
 			c.Facts.Checks = append(
@@ -82,6 +96,10 @@ func Read(text []byte) layout.Reading {
 					Mark:      layout.Mark(lo, hi),
 				},
 			)
+			c.Read++
+		case isSkip && (value == "0" || value == "1"):
+			skips.On, skips.Mark = value == "1", layout.Mark(lo, hi)
+			c.Facts.SkipsDown = append(c.Facts.SkipsDown, skips)
 			c.Read++
 		case isCheck:
 			c.LeaveUnread(lo, hi, layout.ErrNumber)
@@ -98,6 +116,16 @@ func Read(text []byte) layout.Reading {
 		}
 	}
 	return c.Reading
+}
+
+// skipKey reads the keys for routes by interfaces without a carrier.
+func skipKey(key string) (network.Switch, bool) {
+	fam := route.IPv4
+	if rest, ok := strings.CutPrefix(key, "net.ipv6."); ok {
+		fam, key = route.IPv6, "net.ipv4."+rest
+	}
+	ifname, ok := interfaceKey(key, ".ignore_routes_with_linkdown")
+	return network.Switch{Family: fam, Interface: ifname}, ok
 }
 
 // interfaceKey reads net.ipv4.conf.INTERFACE.rp_filter and the like; "" stands for all interfaces. A dot in a name is
