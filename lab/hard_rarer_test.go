@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/netip"
 	"regexp"
+	"slices"
 	"strings"
 
 	"github.com/stretchr/testify/require"
@@ -37,6 +38,73 @@ func (n *hardNet) rarer(routers []*hardNode) {
 		if n.chance(8) {
 			n.rarerTranslations(d)
 		}
+		if n.chance(15) {
+			n.rarerOlderRules(d)
+		}
+	}
+	n.secondHomes(routers)
+}
+
+// secondHomes gives some hosts a further interface in another router's network, as another host of it, with a default
+// route by that router which is better or worse.
+func (n *hardNet) secondHomes(routers []*hardNode) {
+	for i, h := range n.nodes {
+		d := oneOf(n.rnd, routers...)
+		bridge := fmt.Sprintf("hb%d", slices.Index(routers, d))
+		if !h.host || !n.chance(20) || !n.may(switchBox, "ip link show %s", bridge) {
+			continue
+		}
+		port := fmt.Sprintf("hz%d", i)
+		n.cable(h.name, "eth1", switchBox, port)
+		n.must(switchBox, fmt.Sprintf("ip link set %s master %s up", port, bridge))
+		for _, f := range families {
+			raw := d.stub[f].Addr().AsSlice()
+			raw[len(raw)-1] = byte(0x80 + i)
+			a, _ := netip.AddrFromSlice(raw)
+			n.may(h.name, "ip addr add %s dev eth1%s", netip.PrefixFrom(a, d.stub[f].Bits()), []string{"", " nodad"}[f])
+			h.more = append(h.more, a)
+		}
+		n.may(h.name, "ip link set eth1 up")
+		for _, f := range families {
+			n.may(h.name, "%s route add default via %s metric %d", ipOf(f), d.stub[f].Addr(), oneOf(n.rnd, 10, 2000))
+		}
+	}
+}
+
+// rarerOlderRules gives a router rules of iptables for both families: chains of its own, ranges, kinds of addresses,
+// translations, packets that belong to no flow.
+func (n *hardNet) rarerOlderRules(d *hardNode) {
+	f := oneOf(n.rnd, 0, 0, 1)
+	tool, icmp := []string{"iptables", "ip6tables"}[f], []string{"icmp", "icmpv6"}[f]
+	net, host, to := n.router().stub[f].Masked(), n.router().stub[f].Addr(), oneOf(n.rnd, n.nodes...).stub[f].Addr()
+	dev := oneOf(n.rnd, append([]string{"lan0"}, portsOf(d)...)...)
+	n.may(d.name, "%s -N SIDE; %[1]s -A SIDE -p tcp --dport 80 -j %s", tool, oneOf(n.rnd, "DROP", "RETURN", "ACCEPT"))
+	if f == 1 {
+		n.may(d.name, "ip6tables -A INPUT -p icmpv6 --icmpv6-type 135 -j ACCEPT; ip6tables -A INPUT -p icmpv6 --icmpv6-type 136 -j ACCEPT")
+	}
+	for range 1 + n.rnd.IntN(4) {
+		chain := oneOf(n.rnd, "FORWARD", "FORWARD", "INPUT", "OUTPUT")
+		asks := oneOf(n.rnd, fmt.Sprintf("-m iprange --src-range %s-%s", net.Addr().Next(), net.Addr().Next().Next()),
+			"-m addrtype --dst-type LOCAL", "-m addrtype ! --dst-type LOCAL", "-p tcp -m multiport ! --dports 22,80",
+			"-m limit --limit 1000/s", "-m comment --comment hall", fmt.Sprintf("! -d %s", net), fmt.Sprintf("-s %s -d %s", host, net),
+			"-p "+icmp, "-m conntrack ! --ctstate NEW", "-m conntrack --ctstate INVALID", "-p udp --sport 1024:65535",
+			"-p tcp --tcp-flags SYN,ACK SYN", "-m mark ! --mark 0x1/0x1")
+		verb := oneOf(n.rnd, "-j ACCEPT", "-j DROP", "-j REJECT", "-j SIDE", "-g SIDE", "-j RETURN", "")
+		n.may(d.name, "%s -A %s %s %s", tool, chain, asks, verb)
+	}
+	switch out := oneOf(n.rnd, d.ports...).name; n.rnd.IntN(8) {
+	case 0:
+		n.may(d.name, "%s -t nat -A POSTROUTING -o %s -j MASQUERADE", tool, out)
+	case 1:
+		n.may(d.name, "%s -t nat -A PREROUTING -i %s -p tcp --dport 80 -j DNAT --to-destination %s", tool, dev, to)
+	case 2:
+		n.may(d.name, "%s -t nat -A OUTPUT -d %s -j DNAT --to-destination %s", tool, host, to)
+	case 3:
+		n.may(d.name, "%s -t nat -A PREROUTING -m addrtype --dst-type LOCAL -p tcp --dport 443 -j DNAT --to-destination %s", tool, to)
+	case 4:
+		n.may(d.name, "%s -t raw -A PREROUTING %s -j NOTRACK", tool, oneOf(n.rnd, "-p udp", "-s "+net.String(), "-i "+dev))
+	case 5:
+		n.may(d.name, "iptables -t nat -A POSTROUTING -s %s -j NETMAP --to 10.200.0.0/%d", n.router().stub[0].Masked(), 24)
 	}
 }
 

@@ -149,7 +149,8 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 	case hasEntry && entry.State == network.NeighbourAlive:
 		if p, ok := t.byMAC(here, entry.MAC); ok {
 			res.Answer, res.Device, res.Interface, res.Confidence = Device, t.device(p), p.ifname, Neighbour
-			res.Proxy = t.device(p).ListsAddresses(route.FamilyOf(a))
+			// who has all its addresses listed, or another device's address, answers in somebody's place
+			res.Proxy = t.device(p).ListsAddresses(route.FamilyOf(a)) || len(elsewhere) > 0
 			return res
 		}
 		if t.isTranslated(here, a, true, &res) {

@@ -200,9 +200,12 @@ func TestADeviceThatAnswersForAnother(t *testing.T) {
 	l := find(in, "10.0.0.9")
 	require.Equal(t, topology.Device, l.Answer)
 	require.False(t, l.Proxy, "its list may lack some")
-	l = find(in+"b: addr 127.0.0.1/8 lo", "10.0.0.9")
-	require.Equal(t, topology.Device, l.Answer)
-	require.True(t, l.Proxy)
+	for _, more := range []string{"b: addr 127.0.0.1/8 lo", "c: addr 10.0.0.9/32 lo"} { // all of its own, somebody else's
+		l = find(in+more, "10.0.0.9")
+		require.Equal(t, topology.Device, l.Answer, more)
+		require.Equal(t, "b", l.Device.Name, more)
+		require.True(t, l.Proxy, more)
+	}
 }
 
 // TestTheOtherEndHasNoSuchAddress: on a link for two the other address is the far end's, unless a list of all of its
