@@ -29,11 +29,7 @@ func (w *Walker) reply(rt *RoundTrip, plain packet) Direction {
 			one = w.byWhatIsKnown(a, places, assumed)
 		}
 		w.checkEnd(&one, &rt.Forward, rt.Source.Address, rt.Destination.Address)
-		for i := range one.Branches {
-			one.Branches[i].Share *= shareOf(a.to) / shareOfAll(all)
-		}
-		d.Branches = append(d.Branches, one.Branches...)
-		d.Verdict, d.Omitted = max(d.Verdict, one.Verdict), d.Omitted || one.Omitted
+		d.add(one, shareOf(a.to)/shareOfAll(all))
 		rt.Return = &d
 	}
 	return d
@@ -82,6 +78,9 @@ func answers(forward *Direction, plain packet) []answered {
 func (w *Walker) byWhatIsKnown(a answered, starts []position, assumed bool) Direction {
 	a.pkt.state = knowing(a.to)
 	d := w.replies(&a.pkt, starts, assumed)
+	if len(a.to) < 2 || len(a.pkt.state) == 0 {
+		return d
+	}
 	lots := a.lots(&d)
 	if len(lots) < 2 {
 		return d
@@ -90,13 +89,18 @@ func (w *Walker) byWhatIsKnown(a answered, starts []position, assumed bool) Dire
 	for _, lot := range lots {
 		from, assumed := w.replyStarts(lot.to, lot.pkt.src)
 		one := w.replies(&lot.pkt, from, assumed)
-		for i := range one.Branches {
-			one.Branches[i].Share *= shareOf(lot.to) / shareOf(a.to)
-		}
-		d.Branches = append(d.Branches, one.Branches...)
-		d.Verdict, d.Omitted = max(d.Verdict, one.Verdict), d.Omitted || one.Omitted
+		d.add(one, shareOf(lot.to)/shareOf(a.to))
 	}
 	return d
+}
+
+// add takes in the branches that a part of the packets, 0 to 1, may take.
+func (d *Direction) add(o Direction, part float64) {
+	for _, b := range o.Branches {
+		b.Share *= part
+		d.Branches = append(d.Branches, b)
+	}
+	d.Verdict, d.Omitted = max(d.Verdict, o.Verdict), d.Omitted || o.Omitted
 }
 
 // lots parts the branches by which devices that the answer comes by know of them.
@@ -124,15 +128,21 @@ func (b *Branch) comesBy(d *network.Device) bool {
 	return slices.ContainsFunc(b.Hops, func(h Hop) bool { return h.Device == d.Name })
 }
 
-// knowing are the stateful devices that some branches go through, and the device that sent them.
+// knowing are the stateful devices that some branches go through, and the device that sent them; nil where none is.
 func knowing(branches []Branch) map[*network.Device]bool {
-	out := map[*network.Device]bool{}
+	var out map[*network.Device]bool
+	note := func(d *network.Device) {
+		if out == nil {
+			out = map[*network.Device]bool{}
+		}
+		out[d] = true
+	}
 	for _, b := range branches {
 		for _, d := range b.stateful {
-			out[d] = true
+			note(d)
 		}
 		if b.pkt != nil && b.pkt.sender != nil && keepsFlows(b.pkt.sender) {
-			out[b.pkt.sender] = true
+			note(b.pkt.sender)
 		}
 	}
 	return out
