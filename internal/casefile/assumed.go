@@ -139,7 +139,7 @@ func (c *Case) byLastTable(fam route.Family, directions []*forward.Direction) ma
 			}
 			main := d.Table("default", fam)
 			out[b.Where] = (main == nil || !main.Whole) && d.Rules().Any(func(r network.Rule) bool {
-				return r.Table == network.LastTable && (r.Family == 0 || r.Family == fam)
+				return r.Table == network.LastTable
 			})
 		}
 	}
@@ -150,7 +150,7 @@ func (c *Case) byLastTable(fam route.Family, directions []*forward.Direction) ma
 // its destination by all that was captured: nothing shows where that is.
 func (c *Case) byOwnUnshown(rt *forward.RoundTrip) map[string]bool {
 	out := map[string]bool{}
-	if rt.Return != nil || rt.Destination.Name != "" {
+	if rt.Return != nil {
 		return out
 	}
 	for _, b := range rt.Forward.Branches {

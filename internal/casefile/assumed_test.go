@@ -31,6 +31,8 @@ func TestWhatALossTakesForGranted(t *testing.T) {
 		"rules without a last table": {map[string]string{"r": far, "u": short}, "10.61.99.1", []Untold{UntoldOwn}},
 		"its addresses":              {map[string]string{"r": far, "u": rules, "a": list}, "10.61.99.1", []Untold{UntoldRouting}},
 		"all its tables":             {map[string]string{"r": far + all, "u": rules}, "10.61.99.1", nil},
+		"what discards":              {map[string]string{"r": far + "blackhole 10.61.99.0/24\n", "u": rules}, "10.61.99.1", []Untold{UntoldOwn}},
+		"its last table":             {map[string]string{"r": far + "10.61.50.0/24 via 172.28.61.1 dev up0 table 253\n", "u": rules}, "10.61.99.1", []Untold{UntoldOwn}},
 		"somebody else has it":       {map[string]string{"r": far, "u": short}, "10.61.1.1", nil},
 	} {
 		files := map[string]string{"near/r.txt": near, "near/u.txt": short, "near/a.txt": "lo               UNKNOWN        127.0.0.1/8 ::1/128\nup0@if3          UP             172.28.61.1/30\nlan0@if4        UP             10.61.1.1/24\n"}

@@ -350,6 +350,12 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 	case forward.MaybeOwnFiltered:
 		return fmt.Sprintf("a rule of %s drops what it forwards to %s, and no capture shows whether that is its own address",
 			at, r.Address)
+	case forward.NoIPv6There:
+		return fmt.Sprintf("%s of %s is up and has no IPv6 address, not even one of its link, so that IPv6 may be switched off "+
+			"there", ifname, at)
+	case forward.AnotherRouter:
+		return fmt.Sprintf("%s does not answer %s by %s, and a device that is no router of IPv6 takes another of its routes then",
+			r.Address, at, ifname)
 	case forward.MaybeOwnUnrouted:
 		return fmt.Sprintf("a route to %s alone leads to %s, none leads on, and no capture shows whether that is its own "+
 			"address", r.Address, Clean(r.Device))

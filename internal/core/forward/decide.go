@@ -201,6 +201,7 @@ func (w *Walker) decide(pkt *packet, at position, room []step) []step {
 			s.reason.Behind = w.behind(d, pkt.dst)
 		}
 		s.pkt = pkt
+		w.otherRouter(pkt, at, m, s)
 		if d.Tunnels().Len() > 0 {
 			*s = w.tunnel(pkt, at, *s)
 		}
@@ -425,6 +426,10 @@ func (w *Walker) exit(pkt *packet, at position, s *step, r route.Route, e select
 			s.reason.Marks = []route.Mark{d.Blended()}
 			return
 		}
+	}
+	if link.Answer == topology.Device && e.Address.Is6() && at.device.Lacks6(e.Interface) {
+		s.verdict, s.reason.Code, s.reason.Device = Unknown, NoIPv6There, at.device.Name
+		return
 	}
 	switch link.Answer {
 	case topology.Device:

@@ -74,7 +74,7 @@ func (w *Walker) filterSelf(pkt *packet, at position, s step) step {
 // byState reports whether a device lets a packet of a flow that it knows pass without asking its rules: an answer, or
 // what comes behind the first packet.
 func byState(d *network.Device, pkt *packet) bool {
-	return pkt.goesOn() && d.Stateful().Known() && !d.AsksForState()
+	return pkt.goesOn() && d.StatefulFor(route.FamilyOf(pkt.dst)).Known() && !d.AsksForState()
 }
 
 // goesOn reports whether a packet goes on with a flow that both of its ends know.

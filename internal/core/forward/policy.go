@@ -87,9 +87,9 @@ func (w *Walker) changeDestination(pkt *packet, at position, hop *Hop) (*packet,
 
 // changedBack reports whether a reply that is at its end comes from the address that was asked, as far as who asked can
 // tell: the device changed the destination of what it sent.
-func (b *Branch) changedBack(asked netip.Addr) bool {
+func (b *Branch) changedBack() bool {
 	return slices.ContainsFunc(b.pkt.undo, func(t translated) bool {
-		return t.own && t.device == b.end && t.new == b.pkt.src && t.old == asked
+		return t.own && t.device == b.end && t.new == b.pkt.src
 	})
 }
 
@@ -126,7 +126,7 @@ func (w *Walker) leave(pkt *packet, at position, s step) step {
 		return s
 	}
 	if !at.origin && at.ingress != "" {
-		stateful := d.Stateful()
+		stateful := d.StatefulFor(route.FamilyOf(pkt.dst))
 		passes := byState(d, pkt)
 		switch {
 		case passes && (pkt.state[d] || pkt.flow.Later):

@@ -476,21 +476,23 @@ func TestALooseCheckWithoutAnAddress(t *testing.T) {
 // TestRulesBeforeOwnAddresses may send elsewhere, or refuse, what is for the device itself.
 func TestRulesBeforeOwnAddresses(t *testing.T) {
 	const net = "direct 10.1.0.0/24 dev lan\naddr 10.1.0.1/24 lan\ndirect 10.9.0.0/24 dev out\naddr 10.9.0.1/24 out\n" +
-		"static 10.1.0.1/32 via 10.9.0.7 dev out in side\n"
+		"static 10.1.0.1/32 via 10.9.0.7 dev out in side\nstatic 10.5.0.1/32 via 10.9.0.7 dev out in cut\n"
 	for name, tt := range map[string]struct {
 		rule network.Rule
 		want forward.Verdict
 	}{
-		"behind them":           {network.Rule{Action: network.RuleProhibit}, forward.Arrives},
-		"for none":              {network.Rule{BeforeOwn: true, Action: network.RuleProhibit, From: netip.MustParsePrefix("10.7.0.0/16")}, forward.Arrives},
-		"for it":                {network.Rule{BeforeOwn: true, Action: network.RuleProhibit, From: netip.MustParsePrefix("10.9.0.0/16")}, forward.Unknown},
-		"a table that has it":   {network.Rule{BeforeOwn: true, Table: "side"}, forward.Unknown},
-		"a route too short":     {network.Rule{BeforeOwn: true, Table: "side", Suppress: 33}, forward.Arrives},
-		"a table without it":    {network.Rule{BeforeOwn: true, Table: "default", Suppress: 25}, forward.Arrives},
-		"a table nobody showed": {network.Rule{BeforeOwn: true, Table: "dark"}, forward.Unknown},
+		"a table not read whole": {network.Rule{BeforeOwn: true, Table: "cut"}, forward.Unknown},
+		"behind them":            {network.Rule{Action: network.RuleProhibit}, forward.Arrives},
+		"for none":               {network.Rule{BeforeOwn: true, Action: network.RuleProhibit, From: netip.MustParsePrefix("10.7.0.0/16")}, forward.Arrives},
+		"for it":                 {network.Rule{BeforeOwn: true, Action: network.RuleProhibit, From: netip.MustParsePrefix("10.9.0.0/16")}, forward.Unknown},
+		"a table that has it":    {network.Rule{BeforeOwn: true, Table: "side"}, forward.Unknown},
+		"a route too short":      {network.Rule{BeforeOwn: true, Table: "side", Suppress: 33}, forward.Arrives},
+		"a table without it":     {network.Rule{BeforeOwn: true, Table: "default", Suppress: 25}, forward.Arrives},
+		"a table nobody showed":  {network.Rule{BeforeOwn: true, Table: "dark"}, forward.Unknown},
 	} {
 		f := coretest.Facts(net, 1)
 		tt.rule.Mark = mark(50)
+		f.Tables[2].Unread = []network.UnreadRow{{Prefix: netip.MustParsePrefix("10.1.0.0/16"), Mark: mark(60)}}
 		f.Rules = []network.Rule{tt.rule, {Priority: 32766, Table: "default"}}
 		var b network.Builder
 		b.Add("a", f, 0)
@@ -523,9 +525,128 @@ func TestAnAddressThatAKernelMayHave(t *testing.T) {
 		"its addresses are known": {"a: kernel: static 10.99.0.1/32 via 10.0.1.2 dev up\nb: addr 127.0.0.1/8 lo", forward.NoRoute},
 		"its own are shown":       {"a: kernel: static 10.99.0.1/32 via 10.0.1.2 dev up\nb: kernel: local 10.0.1.2/32 dev u0", forward.NoRoute},
 		"a routing table":         {"a: kernel: static 10.99.0.1/32 via 10.0.1.2 dev up\nb: static 10.5.0.0/24 via 10.0.1.1 dev u0", forward.NoRoute},
+		"what discards":           {"a: kernel: static 10.99.0.1/32 via 10.0.1.2 dev up\nb: kernel: static 10.0.0.0/8 blackhole", forward.Unknown},
+		"what refuses":            {"a: kernel: static 10.99.0.1/32 via 10.0.1.2 dev up\nb: kernel: static 10.0.0.0/8 unreachable", forward.Unknown},
+		"its own of IPv6":         {"a: kernel: static 10.99.0.1/32 via 10.0.1.2 dev up\nb: kernel: local fd6b::1/128 dev u0", forward.Unknown},
 		"somebody else has it":    {"a: kernel: static 10.99.0.1/32 via 10.0.1.2 dev up\nc: addr 10.99.0.1/32 lo", forward.NoRoute},
 	} {
 		rt := trace(base+tt.more, "10.1.0.9", "10.99.0.1")
 		require.Equal(t, tt.want, rt.Forward.Verdict, name)
+	}
+	x := coretest.Build(base + "a: kernel: static 10.99.0.1/32 via 10.0.1.2 dev up").Draft()
+	x.SetPolicy("b", network.Policy{Translations: []network.Translation{{Destination: true, To: netip.MustParsePrefix("10.99.0.1/32"),
+		Becomes: netip.MustParseAddr("10.98.0.1")}}})
+	rt := forward.NewWalker(topology.Build(x.Freeze())).Trace(netip.MustParseAddr("10.1.0.9"), netip.MustParseAddr("10.99.0.1"))
+	require.Equal(t, forward.NoRoute, rt.Forward.Verdict, "it makes another address of it")
+	six := trace("a: kernel: direct fd6b:1::/64 dev lan\na: addr fd6b:1::1/64 lan\na: kernel: direct fd6b:2::/64 dev up\na: addr fd6b:2::1/64 up\n"+
+		"a: kernel: static fd6b:9::1/128 via fd6b:2::2 dev up\nb: kernel: direct fd6b:2::/64 dev u0\nb: addr fd6b:2::2/64 u0", "fd6b:1::9", "fd6b:9::1")
+	require.Equal(t, forward.NoRoute, six.Forward.Verdict, "IPv6 addresses are in the main table")
+}
+
+// TestRulesAreOfTheMainTable: interfaces of a VRF ask none of them about own addresses.
+func TestRulesAreOfTheMainTable(t *testing.T) {
+	f := coretest.Facts("direct 10.1.0.0/24 dev lan in red\naddr 10.1.0.1/24 lan\ndirect 10.9.0.0/24 dev out in red\naddr 10.9.0.1/24 out\n", 1)
+	f.Rules = []network.Rule{{BeforeOwn: true, Action: network.RuleProhibit, Mark: mark(50)}, {Priority: 32766, Table: "default"}}
+	var b network.Builder
+	b.Add("a", f, 0)
+	rt := forward.NewWalker(topology.Build(b.Build())).Trace(netip.MustParseAddr("10.9.0.9"), netip.MustParseAddr("10.1.0.1"))
+	require.Equal(t, forward.Arrives, rt.Forward.Verdict)
+}
+
+// TestARouterThatDoesNotAnswer: a kernel that does not forward IPv6 takes another route that it has, so that the packet
+// need not be lost.
+func TestARouterThatDoesNotAnswer(t *testing.T) {
+	const host = `
+		h: kernel: direct fd6b:1::/64 dev e0
+		h: addr fd6b:1::9/64 e0
+		h: neigh fd6b:1::3 e0 failed
+		h: kernel: static ::/0 metric 100 via fd6b:1::3 dev e0
+`
+	for name, tt := range map[string]struct {
+		more string
+		want forward.Verdict
+	}{
+		"the only one":             {"", forward.NextHopLost},
+		"of two":                   {"h: kernel: static ::/0 metric 200 via fd6b:1::1 dev e0", forward.Unknown},
+		"of two of a host":         {"h: kernel: static ::/0 metric 200 via fd6b:1::1 dev e0\nh: forwarding ipv6 off", forward.Unknown},
+		"of two of a router":       {"h: kernel: static ::/0 metric 200 via fd6b:1::1 dev e0\nh: forwarding ipv6 on", forward.NextHopLost},
+		"the other one is dead":    {"h: kernel: static ::/0 metric 200 via fd6b:1::1 dev e0 inactive", forward.NextHopLost},
+		"the other one discards":   {"h: kernel: static ::/0 metric 200 blackhole", forward.NextHopLost},
+		"the other one is shorter": {"h: kernel: static fd6b:7::/32 metric 100 via fd6b:1::3 dev e0", forward.Unknown},
+		"with a routing table":     {"h: kernel: static ::/0 metric 200 via fd6b:1::1 dev e0\nh: static ::/0 via fd6b:1::3 dev e0", forward.NextHopLost},
+	} {
+		rt := trace(host+tt.more, "fd6b:1::9", "fd6b:7::1")
+		require.Equal(t, tt.want, rt.Forward.Verdict, name)
+		if tt.want == forward.Unknown {
+			require.Equal(t, forward.AnotherRouter, rt.Forward.Branches[0].Reason.Code, name)
+		}
+	}
+	rt := trace("h: kernel: direct fd6b:1::/64 dev e0\nh: addr fd6b:1::9/64 e0\nh: neigh fd6b:1::3 e0 failed\nh: kernel: static ::/0 via fd6b:1::1 dev e0", "fd6b:1::9", "fd6b:1::3")
+	require.Equal(t, forward.NextHopLost, rt.Forward.Verdict, "a neighbour itself")
+}
+
+// TestAnswersOfSeveralThatHaveOneAddress start at the one that was reached, by the way of which the devices know.
+func TestAnswersOfSeveralThatHaveOneAddress(t *testing.T) {
+	const two = `
+		a: direct 10.1.0.0/24 dev lan
+		a: addr 10.1.0.1/24 lan
+		a: direct 10.0.1.0/30 dev up
+		a: addr 10.0.1.1/30 up
+		a: direct 10.0.3.0/30 dev down
+		a: addr 10.0.3.1/30 down
+		a: static 10.9.0.1/32 via 10.0.1.2 dev up via 10.0.3.2 dev down
+		up: direct 10.0.1.0/30 dev u0
+		up: addr 10.0.1.2/30 u0
+		up: direct 10.0.2.0/30 dev u1
+		up: addr 10.0.2.1/30 u1
+		up: static 10.1.0.0/24 via 10.0.1.1 dev u0
+		up: static 10.9.0.1/32 via 10.0.2.2 dev u1
+		up: stateful
+		down: direct 10.0.3.0/30 dev d0
+		down: addr 10.0.3.2/30 d0
+		down: direct 10.0.4.0/30 dev d1
+		down: addr 10.0.4.1/30 d1
+		down: static 10.1.0.0/24 via 10.0.3.1 dev d0
+		down: static 10.9.0.1/32 via 10.0.4.2 dev d1
+		down: stateful
+		y: direct 10.0.2.0/30 dev up
+		y: addr 10.0.2.2/30 up
+		y: addr 10.9.0.1/32 lo
+		y: static 10.1.0.0/24 via 10.0.2.1 dev up
+		z: direct 10.0.4.0/30 dev down
+		z: addr 10.0.4.2/30 down
+		z: addr 10.9.0.1/32 lo
+		z: static 10.1.0.0/24 via 10.0.4.1 dev down
+`
+	rt := trace(two, "10.1.0.9", "10.9.0.1")
+	require.Equal(t, forward.TwoWay, rt.Verdict, word(rt.Return))
+	require.Len(t, rt.Return.Branches, 2)
+}
+
+// TestAnInterfaceWithoutIPv6: where a list shows that it has not even an address of its link, nothing by it is sure.
+func TestAnInterfaceWithoutIPv6(t *testing.T) {
+	const net = `
+		a: link lan up
+		a: link up up
+		a: direct fd6b:1::/64 dev lan
+		a: addr fd6b:1::1/64 lan
+		a: static fd6b:9::/64 via fd6b:2::2 dev up
+		b: link u0 up 02:00:00:00:00:02
+		b: direct fd6b:2::/64 dev u0
+		b: addr fd6b:2::2/64 u0
+		b: direct fd6b:9::/64 dev hall
+		b: addr fd6b:9::1/64 hall
+		b: static fd6b:1::/64 via fd6b:2::1 dev u0
+`
+	for more, want := range map[string]forward.Verdict{
+		"a: neigh fd6b:2::2 up alive 02:00:00:00:00:02":                                                           forward.Arrives,
+		"a: neigh fd6b:2::2 up alive 02:00:00:00:00:02\na: link lo up\na: addr ::1/128 lo":                        forward.Unknown,
+		"a: neigh fd6b:2::2 up alive 02:00:00:00:00:02\na: link lo up\na: addr ::1/128 lo\na: addr fe80::7/64 up": forward.Arrives,
+	} {
+		rt := trace(net+more, "fd6b:1::9", "fd6b:9::9")
+		require.Equal(t, want, rt.Forward.Verdict, more)
+		if want == forward.Unknown {
+			require.Equal(t, forward.NoIPv6There, rt.Forward.Branches[0].Reason.Code)
+		}
 	}
 }

@@ -59,9 +59,7 @@ func answers(forward *Direction, plain packet) []answered {
 		}
 		p := plain
 		p.src, p.dst, p.flow, p.undo = b.pkt.dst, b.pkt.src, b.pkt.flow.Reverse(), b.pkt.done
-		i := slices.IndexFunc(out, func(o answered) bool {
-			return o.pkt.src == p.src && o.pkt.dst == p.dst && o.pkt.flow == p.flow && slices.Equal(o.pkt.undo, p.undo)
-		})
+		i := slices.IndexFunc(out, func(o answered) bool { return slices.Equal(o.pkt.undo, p.undo) })
 		if i < 0 {
 			i, out = len(out), append(out, answered{pkt: p})
 		}

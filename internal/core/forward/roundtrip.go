@@ -104,7 +104,7 @@ func (w *Walker) TraceFlow(src, dst netip.Addr, flow network.Flow) RoundTrip {
 	rt.oneSided(flow)
 	for _, b := range rt.Forward.Branches {
 		for _, d := range b.stateful {
-			if d.Stateful().Known() && d.Flows().Len() == 0 && !slices.Contains(rt.Unjudged, d.Name) {
+			if d.StatefulFor(route.FamilyOf(dst)).Known() && d.Flows().Len() == 0 && !slices.Contains(rt.Unjudged, d.Name) {
 				rt.Unjudged = append(rt.Unjudged, d.Name)
 			}
 		}
@@ -157,7 +157,8 @@ func (rt *RoundTrip) oneSided(flow network.Flow) {
 			continue // who would answer what it was changed into is not told
 		}
 		for _, d := range b.stateful {
-			if !d.Stateful().Known() {
+			keeps := d.StatefulFor(route.FamilyOf(rt.Destination.Address))
+			if !keeps.Known() {
 				continue
 			}
 			for i := range rt.Return.Branches {
@@ -170,7 +171,7 @@ func (rt *RoundTrip) oneSided(flow network.Flow) {
 				}
 				if flow.Protocol == "tcp" {
 					r.Verdict, r.Delivery, r.Where = StateMissing, NotDelivered, d.Name
-					r.Reason = Reason{Code: NoState, Marks: []route.Mark{d.Stateful()}, Device: d.Name}
+					r.Reason = Reason{Code: NoState, Marks: []route.Mark{keeps}, Device: d.Name}
 					rt.Return.Verdict = max(rt.Return.Verdict, StateMissing)
 				}
 			}
@@ -383,11 +384,12 @@ func (w *Walker) checkEnd(back, forward *Direction, src, dst netip.Addr) {
 	back.Verdict = GoesOn
 	for i := range back.Branches {
 		b := &back.Branches[i]
-		if b.Verdict == Arrives && b.end != nil && len(homes) > 0 && !homes[b.end.Name] && !w.handsOver(b, src) {
+		strayed := b.end != nil && len(homes) > 0 && !homes[b.end.Name] && !w.handsOver(b, src)
+		if b.Verdict == Arrives && (strayed || b.pkt != nil && b.pkt.dst != src) {
 			b.Verdict, b.Delivery = NextHopLost, NotDelivered
 			b.Reason = Reason{Code: WrongPlace, Device: b.Where, Address: src, Marks: b.Reason.Marks}
 		}
-		if b.Verdict == Arrives && b.pkt != nil && b.pkt.src != dst && !b.changedBack(dst) {
+		if b.Verdict == Arrives && b.pkt != nil && b.pkt.src != dst && !b.changedBack() {
 			b.fromElsewhere()
 		}
 		back.Verdict = max(back.Verdict, b.Verdict)

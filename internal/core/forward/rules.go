@@ -1,7 +1,6 @@
 package forward
 
 import (
-	"net/netip"
 	"slices"
 
 	"zarvek/internal/core/network"
@@ -220,9 +219,12 @@ func (w *Walker) ruledBefore(pkt *packet, at position) (network.Rule, bool) {
 		if applies, _ := ruleApplies(r, pkt, at, fam); !applies {
 			continue
 		}
-		t := at.device.Table(r.Table, fam)
-		if r.Action == network.RuleLookup && t != nil && !t.MayHide(netip.PrefixFrom(pkt.dst, pkt.dst.BitLen())) {
-			if m := w.longest(pkt, t); !m.Found() || m.Prefix.Bits() < r.Suppress {
+		if t := at.device.Table(r.Table, fam); r.Action == network.RuleLookup && t != nil {
+			bits := -1
+			if m := w.longest(pkt, t); m.Found() {
+				bits = m.Prefix.Bits()
+			}
+			if _, hidden := t.Hides(pkt.dst, bits); !hidden && bits < r.Suppress {
 				continue
 			}
 		}

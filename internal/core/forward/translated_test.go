@@ -2,6 +2,7 @@ package forward_test
 
 import (
 	"net/netip"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -117,8 +118,14 @@ func TestWhatADeviceSendsIsTranslated(t *testing.T) {
 func TestAnswersKeepTheirDestination(t *testing.T) {
 	w := edge(network.Translation{Destination: true, To: netip.MustParsePrefix("10.1.0.0/24"), In: "out", Becomes: addr("10.2.0.5")})
 	for _, src := range []string{"10.1.0.1", "10.1.0.9"} {
-		require.Equal(t, forward.TwoWay, w.Trace(addr(src), addr("10.9.0.9")).Verdict, src)
+		rt := w.Trace(addr(src), addr("10.9.0.9"))
+		require.Equal(t, forward.TwoWay, rt.Verdict, src)
+		require.False(t, rt.Return.Branches[0].Hops[0].NewDestination.IsValid(), src)
 	}
+	each := network.Translation{Destination: true, To: netip.MustParsePrefix("10.1.0.0/24"), In: "out", Becomes: addr("10.2.0.5"), Answers: true}
+	rt := edge(each).Trace(addr("10.1.0.9"), addr("10.9.0.9"))
+	require.Equal(t, forward.OneWay, rt.Verdict, "where each packet is asked about, somebody else gets the answer")
+	require.Equal(t, forward.WrongPlace, rt.Return.Branches[0].Reason.Code)
 	require.True(t, w.Trace(addr("10.9.0.9"), addr("10.1.0.9")).Forward.Branches[0].Hops[0].NewDestination.IsValid())
 }
 
@@ -127,7 +134,9 @@ func TestTranslationsOfOwnAddresses(t *testing.T) {
 	local := network.Translation{Destination: true, ToOwn: true, In: "out", Becomes: addr("10.1.0.5")}
 	w := edge(local)
 	require.Equal(t, addr("10.1.0.5"), w.Trace(addr("10.9.0.9"), addr("10.9.0.1")).Forward.Branches[0].Hops[0].NewDestination)
-	require.False(t, w.Trace(addr("10.9.0.9"), addr("10.2.0.9")).Forward.Branches[0].Hops[0].NewDestination.IsValid())
+	past := w.Trace(addr("10.9.0.9"), addr("10.2.0.9"))
+	require.Equal(t, forward.TwoWay, past.Verdict)
+	require.False(t, past.Forward.Branches[0].Hops[0].NewDestination.IsValid())
 	var b network.Builder
 	f := coretest.Facts("direct 10.1.0.0/24 dev lan\ndirect 10.9.0.0/24 dev out\n", 1)
 	f.Policy.Translations = []network.Translation{local}
@@ -153,4 +162,45 @@ func TestTheAddressThatATranslationTakes(t *testing.T) {
 		}
 		require.Equal(t, addr(tt.want), got.Hops[0].NewSource, tt.to)
 	}
+}
+
+// TestIPv6AddressesThatATranslationTakes: which of several it takes is not known.
+func TestIPv6AddressesThatATranslationTakes(t *testing.T) {
+	const one = "direct fd6b:1::/64 dev lan\naddr fd6b:1::1/64 lan\ndirect fd6b:9::/64 dev out\naddr fd6b:9::1/64 out\n"
+	for more, want := range map[string]string{"": "fd6b:9::1", "direct fd6b:8::/64 dev out\naddr fd6b:8::1/64 out\n": "",
+		"direct fd6b:9::/48 dev out\naddr fd6b:9::1/48 out\n": "fd6b:9::1"} {
+		var b network.Builder
+		f := coretest.Facts(one+more, 1)
+		f.Policy.Translations = []network.Translation{{Out: "out", Mark: route.Mark{File: 9, Off: 1, End: 2}}}
+		b.Add("a", f, 0)
+		got := forward.NewWalker(topology.Build(b.Build())).Trace(addr("fd6b:1::9"), addr("fd6b:9::7")).Forward.Branches[0]
+		if want == "" {
+			require.Equal(t, forward.NoAddressToTake, got.Reason.Code)
+			continue
+		}
+		require.Equal(t, addr(want), got.Hops[0].NewSource, more)
+	}
+}
+
+// TestEqualWaysThatTranslateApart are answered each from its own address, by its own device.
+func TestEqualWaysThatTranslateApart(t *testing.T) {
+	equal := strings.Replace(ring, "static 10.9.0.0/24 via 10.0.1.2 dev up", "static 10.9.0.0/24 via 10.0.1.2 dev up via 10.0.3.2 dev down", 1)
+	x := coretest.Build(equal + backByEither).Draft()
+	source := func(out string) network.Policy {
+		return network.Policy{Translations: []network.Translation{{Out: out}}}
+	}
+	x.SetPolicy("up", source("u1"))
+	x.SetPolicy("down", source("d1"))
+	rt := forward.NewWalker(topology.Build(x.Freeze())).Trace(addr("10.1.0.9"), addr("10.9.0.9"))
+	require.Equal(t, forward.TwoWay, rt.Verdict)
+	require.Equal(t, "z>up>a arrives attached-network, z>down>a arrives attached-network", word(rt.Return))
+	require.InDelta(t, 1, rt.Return.Branches[0].Share+rt.Return.Branches[1].Share, 1e-9)
+	to := func(becomes string) network.Policy {
+		return network.Policy{Translations: []network.Translation{{Destination: true, To: netip.MustParsePrefix("10.9.0.9/32"), Becomes: addr(becomes)}}}
+	}
+	x = coretest.Build(equal + backByEither + "up: addr 10.7.0.1/32 lo\ndown: addr 10.7.0.2/32 lo\n").Draft()
+	x.SetPolicy("up", to("10.7.0.1"))
+	x.SetPolicy("down", to("10.7.0.2"))
+	rt = forward.NewWalker(topology.Build(x.Freeze())).Trace(addr("10.1.0.9"), addr("10.9.0.9"))
+	require.Len(t, rt.Return.Branches, 2, "each answers what came to it")
 }

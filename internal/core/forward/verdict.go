@@ -93,10 +93,12 @@ const (
 	Unresolved   // Failure tells why
 	Encapsulated // it goes inside of something else, and no table tells where that ends
 	NobodyAnswers
-	NobodyHasIt // the link has two ends, and the other one has another address
+	AnotherRouter // a router does not answer, and a host has another route, which it may take then
+	NobodyHasIt   // the link has two ends, and the other one has another address
 	OwnerDown
 	OwnerMaybeDown // a device whose interface to that link is down may have had the address
 	OwnLinkDown    // the interface that the packet should leave by is down
+	NoIPv6There    // that interface has no IPv6 address at all, so that IPv6 may be switched off there
 	OwnerElsewhere
 	OwnerBeside // the address is on another interface of a device that is on the link
 	SeveralOwners

@@ -159,6 +159,7 @@ func (x *Draft) SetPolicy(device string, p Policy) {
 		Translations: slices.Clone(p.Translations),
 		Tunnels:      mergeTunnels(p.Tunnels),
 		Stateful:     p.Stateful,
+		StatefulOf:   p.StatefulOf,
 		AllOfEqual:   p.AllOfEqual,
 		AllRules4:    p.AllRules4,
 		AllRules6:    p.AllRules6,

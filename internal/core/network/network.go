@@ -111,7 +111,7 @@ func (d *Device) AlikeBesidesInterfaces(o *Device) bool {
 		d.Tracked().Same(o.Tracked()) && d.Checks().Same(o.Checks()) &&
 		d.Protocols().Same(o.Protocols()) && d.Redistributed().Same(o.Redistributed()) && d.BGP().Same(o.BGP()) &&
 		d.Flows().Same(o.Flows()) && d.Translations().Same(o.Translations()) &&
-		d.Tunnels().Same(o.Tunnels()) && p.Stateful == q.Stateful && p.AllOfEqual == q.AllOfEqual &&
+		d.Tunnels().Same(o.Tunnels()) && p.Stateful == q.Stateful && p.StatefulOf == q.StatefulOf && p.AllOfEqual == q.AllOfEqual &&
 		p.AllRules4 == q.AllRules4 && p.AllRules6 == q.AllRules6 && p.SetsMarks == q.SetsMarks &&
 		len(d.tables) == len(o.tables)
 }
@@ -216,7 +216,7 @@ func (d *Device) MayOwnMore(f route.Family) bool {
 			continue
 		}
 		kernel = kernel || t.Kernel
-		if t.Chosen || t.Whole || t.Supposed {
+		if t.Chosen {
 			return false
 		}
 		for id := range t.rows.Shared() {
@@ -226,6 +226,15 @@ func (d *Device) MayOwnMore(f route.Family) bool {
 		}
 	}
 	return kernel
+}
+
+// Lacks6 reports whether an interface is shown to have no IPv6 address: a kernel gives every one that speaks IPv6 one of
+// its link (RFC 4862 section 5.3), or is told not to.
+func (d *Device) Lacks6(ifname string) bool {
+	return d.ListsAddressesOf(route.IPv6, ifname) && d.Interface(ifname).State == LinkUp &&
+		!slices.ContainsFunc(slices.Concat(d.addresses, d.idle), func(a Address) bool {
+			return a.Interface == ifname && a.Prefix.Addr().Is6()
+		})
 }
 
 // ListsAddressesOf reports whether all addresses of one family on an interface were captured: the list that tells of
@@ -273,6 +282,14 @@ func (d *Device) Unmarked(f route.Family) bool { return d.ListsFilters(f) && !d.
 
 // Stateful returns the line that says that the device keeps state of flows; none: it does not.
 func (d *Device) Stateful() route.Mark { return d.policy.Stateful }
+
+// StatefulFor is Stateful of the flows of one family.
+func (d *Device) StatefulFor(f route.Family) route.Mark {
+	if of := d.policy.StatefulOf; of != 0 && of != f {
+		return route.Mark{}
+	}
+	return d.policy.Stateful
+}
 
 // Blended returns a line that shows the device's captures to be those of several devices or namespaces; none: they are
 // one's.

@@ -133,7 +133,9 @@ type Policy struct {
 	Translations []Translation
 	Tunnels      []Tunnel
 	Stateful     route.Mark // the line that says so
-	AllOfEqual   route.Mark // the line that says that all equal next hops forward, whatever a mark of the table says
+	// StatefulOf is the family of the flows that it keeps state of; 0: both
+	StatefulOf route.Family
+	AllOfEqual route.Mark // the line that says that all equal next hops forward, whatever a mark of the table says
 	// AllRules4 and AllRules6: all of a kernel's filters for the family were captured. SetsMarks: one of them puts a
 	// mark on packets.
 	AllRules4, AllRules6, SetsMarks bool
@@ -151,8 +153,11 @@ func (p *Policy) add(o Policy) {
 	}
 	p.Translations = append(p.Translations, o.Translations...)
 	p.Tunnels = append(p.Tunnels, o.Tunnels...)
-	if !p.Stateful.Known() {
-		p.Stateful = o.Stateful
+	switch {
+	case !p.Stateful.Known():
+		p.Stateful, p.StatefulOf = o.Stateful, o.StatefulOf
+	case o.Stateful.Known() && o.StatefulOf != p.StatefulOf:
+		p.StatefulOf = 0
 	}
 	if !p.AllOfEqual.Known() {
 		p.AllOfEqual = o.AllOfEqual

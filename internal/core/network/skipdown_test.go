@@ -38,9 +38,12 @@ func TestRoutesByInterfacesWithoutACarrier(t *testing.T) {
 		f := network.TableFacts{Name: "default", Family: route.IPv4, Kind: network.ForwardingTable, Plain: tt.plain}
 		f.Routes.AddRoute(route.Route{Prefix: netip.MustParsePrefix("10.61.0.0/16"), State: route.Installed,
 			Attributes: &route.Attributes{NextHops: []route.NextHop{{Address: netip.MustParseAddr("10.7.0.1"), Interface: "e0"}}}})
+		f.Routes.AddRoute(route.Route{Prefix: netip.MustParsePrefix("10.62.0.0/16"), State: route.Installed, Attributes: &route.Attributes{
+			NextHops: []route.NextHop{{Interface: "e0"}, {Interface: "e1"}}}})
 		var b network.Builder
 		b.Add("r", network.Facts{Tables: []network.TableFacts{f}, Interfaces: []network.Interface{tt.ifc}, SkipsDown: tt.switches}, 0)
 		rows := b.Build().Device("r").Tables().At(0).Routes()
 		require.Equal(t, tt.unusable, rows.At(0).Is(route.Unusable), name)
+		require.False(t, rows.At(1).Is(route.Unusable), "it has another next hop")
 	}
 }

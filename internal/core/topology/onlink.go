@@ -169,6 +169,7 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 		t.standsElsewhere(here, entry, elsewhere, &res)
 		return res
 	}
+	asked := hasEntry && entry.MAC == "" // and has not answered yet
 	if t.isTranslated(here, a, learned, &res) {
 		return res
 	}
@@ -181,7 +182,7 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 		switch {
 		case t.device(p).Interface(p.ifname).State == network.LinkDown:
 			res.Answer = Down
-		case hasEntry && entry.MAC == "": // it was asked, and has not answered yet
+		case asked:
 			res.Answer = Conflict
 		}
 		return res
@@ -211,6 +212,9 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 		default: // who announces a route from there has the address
 			res.Answer, res.Device, res.Interface, res.Confidence = Device, o.Device, o.Interface, Deduced
 			res.Marks = append(res.Marks, o.Mark)
+			if asked {
+				res.Answer = Conflict
+			}
 		}
 		return res
 	}
@@ -222,8 +226,11 @@ func (t *Topology) Find(d *network.Device, ifname string, a netip.Addr, learned 
 	if len(perhaps) == 1 {
 		o := perhaps[0]
 		res.Answer, res.Device, res.Interface, res.Confidence = Device, o.Device, o.Interface, Deduced
-		if o.Down {
+		switch {
+		case o.Down:
 			res.Answer = MaybeDown
+		case asked:
+			res.Answer = Conflict
 		}
 		res.Marks = append(res.Marks, o.Mark)
 		return res
@@ -300,10 +307,11 @@ func (t *Topology) candidates(here port, a netip.Addr) (on, off []Attachment) {
 }
 
 // mayBeHere reports whether an address of which a list shows no network is taken for one of the link whose network it
-// lies in: its interface is up or not told, or no table of its device tells what is attached there.
+// lies in: its interface is up or not told, or no table of its device tells what is attached there. A list that has the
+// loopback address shows the networks too.
 func (t *Topology) mayBeHere(a netip.Addr, net netip.Prefix, o Attachment) bool {
 	if !o.Prefix.IsSingleIP() || net.IsSingleIP() || !net.Contains(a) ||
-		len(t.others(portOf(o.Device, o.Interface))) > 0 {
+		o.Device.ListsAddressesOf(route.FamilyOf(a), o.Interface) || len(t.others(portOf(o.Device, o.Interface))) > 0 {
 		return false
 	}
 	tab := o.Device.Table(o.Table, route.FamilyOf(a))

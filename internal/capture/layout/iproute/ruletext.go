@@ -37,7 +37,9 @@ func ruleWords(o *object, w []string) error {
 		case "iif":
 			o.IIF = next
 		case "lookup":
-			o.Table = word(next)
+			if o.Table = word(next); next == "[l3mdev-table]" { // that of the packet's VRF
+				o.Table, o.L3MDev = "", []byte("null")
+			}
 		case "goto":
 			n := uint64(0)
 			o.Goto = &n

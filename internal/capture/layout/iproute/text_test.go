@@ -285,3 +285,27 @@ func TestOneLine(t *testing.T) {
 	require.Equal(t, 7, recogniseText([]byte(in)))
 	layouttest.Variants(t, ReadText, in)
 }
+
+// TestRulesBeforeOwnAddresses: those with a smaller priority than the first rule for the local table that is for all
+// packets; what asks for a VRF's table is for packets of none other.
+func TestRulesBeforeOwnAddresses(t *testing.T) {
+	const main, last = "32766:\tfrom all lookup main\n", "32767:\tfrom all lookup default\n"
+	for in, want := range map[string][]uint32{
+		"0:\tfrom all lookup local\n100:\tfrom 10.9.0.0/16 lookup 77\n" + main + last:                                                          nil,
+		"100:\tfrom 10.9.0.0/16 lookup 77\n200:\tfrom all lookup local\n300:\tfrom all lookup 78\n" + main + last:                              {100},
+		"100:\tfrom 10.9.0.0/16 lookup 77\n200:\tfrom 10.8.0.0/16 lookup local\n300:\tfrom all lookup local\n" + main + last:                   {100},
+		"100:\tfrom 10.9.0.0/16 lookup 77\n200:\tfrom all iif e0 lookup local\n210:\tfrom all lookup 78\n300:\tfrom all lookup local\n" + main: {100, 210},
+		"100:\tfrom 10.9.0.0/16 lookup 77\n200:\tfrom all lookup local\n210:\tfrom all lookup 78\n300:\tfrom all lookup local\n" + main:        {100},
+		"1000:\tfrom all lookup [l3mdev-table]\n32765:\tfrom all lookup local\n" + main + last:                                                 nil,
+	} {
+		var got []uint32
+		for _, r := range layouttest.Laws(t, ReadText, []byte(in)).Facts.Rules {
+			if r.BeforeOwn {
+				got = append(got, r.Priority)
+			}
+		}
+		require.Equal(t, want, got, in)
+	}
+	vrf := rulesOf(layouttest.Laws(t, ReadText, []byte("1000:\tfrom all lookup [l3mdev-table]\n32765:\tfrom all lookup local\n"+main+last)))
+	require.Equal(t, "1000 undecided table ", vrf[0], "whose table that is, the packet tells")
+}

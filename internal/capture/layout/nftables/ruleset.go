@@ -117,8 +117,7 @@ func (rs *ruleset) filter(p *network.Policy, c chainAt, k key, hook network.Hook
 	// What comes in is asked about before its destination may be changed, what the device sends after that, and a rule may
 	// mean either address.
 	behind := c.Prio >= before["nat"]
-	base.Undecided = len(rs.rules[k]) > 0 && rs.changes(c.Hook) &&
-		(c.Hook == "prerouting" && behind || c.Hook == "output" && !behind)
+	base.Undecided = rs.changes(c.Hook) && (c.Hook == "prerouting" && behind || c.Hook == "output" && !behind)
 	w := walker{rs: rs, p: p}
 	w.chain(k, match{FlowRule: base}, 0)
 	if hook != network.Forwarded && c.Policy != "drop" &&
@@ -142,6 +141,13 @@ type match struct {
 	network.FlowRule
 	never bool // it fits no packet that walks ask about
 	local bool // in a chain that translates: the destination is an own address
+}
+
+// breaksConnections reports whether a rule that does not permit ends all connections of which the device sees one
+// direction only.
+func (m *match) breaksConnections() bool {
+	return m.State == network.Unseen && m.Hook == network.Forwarded && !m.Undecided && !m.From.IsValid() && !m.To.IsValid() &&
+		m.FromPorts.Any() && m.ToPorts.Any() && m.In == "" && m.Out == "" && (m.Protocol == "" || m.Protocol == "tcp")
 }
 
 type walker struct {
@@ -196,9 +202,10 @@ func (w *walker) act(all []match, verb string, raw json.RawMessage, k key, depth
 				return true, true
 			case m.never:
 				continue
-			case m.State == network.Unseen && verb != "accept" && m.Hook == network.Forwarded &&
-				w.p.Stateful == (route.Mark{}):
-				w.p.Stateful = m.Mark // a connection of which it sees one direction only does not last
+			case m.breaksConnections() && verb != "accept" && w.p.Stateful == (route.Mark{}):
+				w.p.Stateful, w.p.StatefulOf = m.Mark, m.Family
+			case m.breaksConnections() && verb != "accept" && w.p.StatefulOf != m.Family:
+				w.p.StatefulOf = 0
 			}
 			m.Permit, m.Refuse = verb == "accept", verb == "reject"
 			w.p.Flows = append(w.p.Flows, m.FlowRule)

@@ -83,7 +83,7 @@ func (w *walker) toOwn(all []match, f lookup, op string, right json.RawMessage) 
 		switch {
 		case w.nat && w.destination && is:
 			m.local = true
-		case m.Hook == network.ForItself && !w.nat:
+		case m.Hook == network.ForItself:
 			m.never = m.never || !is
 		case m.Hook == network.Forwarded && !w.nat:
 			m.never = m.never || is

@@ -27,6 +27,10 @@ func TestWhereAKernelTranslates(t *testing.T) {
 		{chain("input", "snat to 10.62.0.2"), Text, nil},
 		{chain("prerouting", "fib daddr type local dnat to 10.62.0.2"), Text, []string{"destination to itself > becomes 10.62.0.2"}},
 		{chain("prerouting", "fib daddr type != local dnat to 10.62.0.2"), Text, []string{"destination > becomes 10.62.0.2 perhaps"}},
+		{chain("postrouting", "fib daddr type local masquerade"), Text, []string{"source > becomes invalid IP perhaps"}},
+		{chain("prerouting", "fib daddr type & local dnat to 10.62.0.2"), Text, []string{"destination > becomes 10.62.0.2 perhaps"}},
+		{chain("prerouting", "fib daddr oifname local dnat to 10.62.0.2"), Text, []string{"destination > becomes 10.62.0.2 perhaps"}},
+		{chain("prerouting", "fib daddr type broadcast dnat to 10.62.0.2"), Text, []string{"destination > becomes 10.62.0.2 perhaps"}},
 		{chain("prerouting", "fib saddr . iif oif missing dnat to 10.62.0.2"), Text, []string{"destination > becomes 10.62.0.2 perhaps"}},
 		{chain("postrouting", `ip saddr vmap { 10.61.0.7 : jump side }`), Text, []string{"source > becomes invalid IP perhaps"}},
 		{chain("postrouting", `ip saddr 10.61.0.7 xt target "NETMAP"`), Text, []string{"source from 10.61.0.7/32 > becomes invalid IP perhaps"}},
@@ -65,6 +69,7 @@ func TestPacketsThatBelongToNoFlow(t *testing.T) {
 		"counter":                    known,
 		`iifname "lo" notrack`:       known,
 		"ip saddr 10.61.0.1 notrack": {"permit seen perhaps", "permit tcp 22-22 begins perhaps", "deny"},
+		`oifname "lo" notrack`:       known,
 		"udp dport 53 notrack":       {"permit udp seen perhaps", "permit seen", "permit tcp 22-22 begins", "deny"},
 		"tcp sport 53 notrack":       {"permit tcp seen perhaps", "permit seen", "permit tcp 22-22 begins perhaps", "deny"},
 	} {

@@ -1,9 +1,6 @@
 package nftables
 
-import (
-	"slices"
-	"strings"
-)
+import "slices"
 
 // findLoose lists the protocols of which a rule may keep packets out of the flows that a kernel knows.
 func (rs *ruleset) findLoose() {
@@ -15,12 +12,12 @@ func (rs *ruleset) findLoose() {
 			w := walker{rs: rs}
 			all := []match{{}}
 			for _, e := range r.Expr {
-				if text, ok := e["match"]; ok && !strings.Contains(string(text), `"ct"`) {
+				if text, ok := e["match"]; ok {
 					all = w.narrow(all, text, k)
 				}
 			}
 			for _, m := range all {
-				if !m.never && m.In != "lo" && m.Out != "lo" && !slices.Contains(rs.loose, m.Protocol) {
+				if m.In != "lo" && m.Out != "lo" && !slices.Contains(rs.loose, m.Protocol) {
 					rs.loose = append(rs.loose, m.Protocol)
 				}
 			}
