@@ -97,7 +97,7 @@ func (n *hardNet) asked(d *hardNode, f int, ifname string) string {
 			fmt.Sprintf("%s saddr %s", ip, net), fmt.Sprintf("%s daddr %s", ip, other), fmt.Sprintf("%s daddr != %s", ip, net),
 			fmt.Sprintf("%s saddr { %s, %s }", ip, net.Masked(), other.Addr().Next().Next()), ifname+" "+dev,
 			fmt.Sprintf("%s { %s, lo }", ifname, dev), "tcp dport 80", "tcp dport { 22, 443 }", "udp dport 53",
-			"tcp dport != 80", "meta l4proto "+[]string{"icmp", "ipv6-icmp"}[f], icmp+" type echo-request",
+			ifname+" != "+dev, "tcp dport != 80", "meta l4proto "+[]string{"icmp", "ipv6-icmp"}[f], icmp+" type echo-request",
 			"ct state new", "ct state established,related",
 			"meta l4proto tcp", "th dport 5000", "tcp sport 1024-65535", "tcp flags syn", "meta mark 1", "ct status dnat",
 			fmt.Sprintf("%s saddr . %s daddr { %s . %s }", ip, ip, host, other.Addr().Next()))

@@ -229,7 +229,8 @@ func (n *hardNet) rarerFilters(d *hardNode) {
 			"meta nfproto ipv4 drop", fmt.Sprintf("%s daddr . tcp dport { %s . 80, %s . 22 } drop", ip, other.Addr(), net.Addr().Next()),
 			fmt.Sprintf("%s saddr %s-%s drop", ip, net.Addr().Next(), net.Addr().Next().Next().Next()),
 			"ct state invalid drop", "ct state { new, untracked } accept", "notrack", "ct mark 0x1 drop", "meta length > 20000 drop",
-			"meta l4proto { tcp, udp } th dport { 53, 80 } drop", ifname+` "e*" drop`, "tcp flags & (syn|ack) == syn drop",
+			"meta l4proto { tcp, udp } th dport { 53, 80 } drop", ifname+` "e*" drop`, ifname+" "+dev+" return", ifname+" "+dev+" goto aside", ifname+" != "+dev+" drop",
+			"tcp flags & (syn|ack) == syn drop",
 			ip+" daddr != "+net.String()+" return", "meta pkttype broadcast drop", "counter", "ct mark set 7") + "\n")
 	}
 	t.WriteString(" }\n}\n")

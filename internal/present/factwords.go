@@ -19,6 +19,9 @@ func factWords(f network.Fact) string {
 		return fmt.Sprintf("neighbour %s%s: %s", x.Address, on(x.Interface),
 			[...]string{"asked for, no answer yet", "has answered", "does not answer"}[x.State])
 	case *network.Switch:
+		if f.Kind == network.SkipFact {
+			return skipWords(x)
+		}
 		what := familyName(x.Family) + " packets"
 		if x.Interface != "" {
 			what += " that come in by " + Clean(x.Interface)
@@ -229,6 +232,7 @@ func flowWords(r network.FlowRule) string {
 			r.Out,
 			r.Undecided,
 		)...)
+	out = append(out, otherWords(r.NotIn, r.NotOut)...)
 	if r.Type != 0 {
 		out = append(out, fmt.Sprintf("of type %d", r.Type-1))
 	}
@@ -310,8 +314,15 @@ func translationWords(t network.Translation) string {
 	if t.BecomesPort != 0 {
 		becomes += fmt.Sprintf(" port %d", t.BecomesPort)
 	}
+	goes := "goes"
+	if t.Own {
+		goes = "the device itself sends"
+	}
+	if t.ToOwn {
+		goes += " to one of its own addresses"
+	}
 	out := append(
-		[]string{"translation (NAT): the " + what + " of what goes"},
+		[]string{"translation (NAT): the " + what + " of what " + goes},
 		matchWords(
 			t.Protocol,
 			t.From.IsValid(),
@@ -324,10 +335,36 @@ func translationWords(t network.Translation) string {
 			t.Out,
 			t.Undecided,
 		)...)
+	out = append(out, otherWords(t.NotIn, t.NotOut)...)
 	if t.Keep {
 		return strings.Join(append(out, "is left as it is"), " ")
 	}
 	return strings.Join(append(out, "becomes "+becomes), " ")
+}
+
+// skipWords words whether a kernel uses routes by interfaces that have no carrier.
+func skipWords(s *network.Switch) string {
+	by := "any interface"
+	if s.Interface != "" {
+		by = Clean(s.Interface)
+	}
+	used := "are used"
+	if s.On {
+		used = "are not used"
+	}
+	return fmt.Sprintf("%s routes by %s %s while that has no carrier", familyName(s.Family), by, used)
+}
+
+// otherWords words that a rule is not for one interface.
+func otherWords(in, out string) []string {
+	var words []string
+	if in != "" {
+		words = append(words, "in by another interface than "+Clean(in))
+	}
+	if out != "" {
+		words = append(words, "out by another interface than "+Clean(out))
+	}
+	return words
 }
 
 // matchWords words what a rule matches; what is not set is any, and is not said. Undecided is a condition that no

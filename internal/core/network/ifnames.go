@@ -128,12 +128,16 @@ func (f *deviceFacts) renameAll(rename func(*string)) {
 		case *FlowRule:
 			rename(&x.In)
 			rename(&x.Out)
+			rename(&x.NotIn)
+			rename(&x.NotOut)
 		case *AppliedFilter:
 			rename(&x.Rule.In)
 			rename(&x.Rule.Out)
 		case *Translation:
 			rename(&x.In)
 			rename(&x.Out)
+			rename(&x.NotIn)
+			rename(&x.NotOut)
 		case *Tunnel:
 			rename(&x.Interface)
 			rename(&x.From)

@@ -60,7 +60,8 @@ func TestEveryFactIsKeptUnderTheName(t *testing.T) {
 	var b network.Builder
 	f := coretest.Facts("direct 10.0.0.0/24 dev Gi0/1\nstatic 10.9.0.0/16 via 10.0.0.2 dev Gi0/1\naddr 10.0.0.1/24 GigabitEthernet0/1\n"+
 		"link GigabitEthernet0/1 down\nneigh 10.0.0.2 Gi0/1 alive\ncheck Gi0/1 strict\nsession 10.0.0.2 Gi0/1 up", 1)
-	f.Policy.Flows = []network.FlowRule{{In: "Gi0/1", Undecided: true, Mark: route.Mark{File: 1, End: 1}}}
+	f.Policy.Flows = []network.FlowRule{{In: "Gi0/1", NotIn: "Gi0/1", NotOut: "Gi0/1", Undecided: true, Mark: route.Mark{File: 1, End: 1}}}
+	f.Policy.Translations = []network.Translation{{NotIn: "Gi0/1", NotOut: "Gi0/1"}}
 	b.Add("a", f, 0)
 	d := b.Build().Device("a")
 	const name = "GigabitEthernet0/1"
@@ -69,7 +70,8 @@ func TestEveryFactIsKeptUnderTheName(t *testing.T) {
 	require.Equal(t, name, d.Own(netip.MustParseAddr("10.0.0.1"))[0].Interface)
 	require.Equal(t, network.CheckStrict, d.SourceCheck(name, route.IPv4).Mode)
 	require.Equal(t, name, d.Sessions().At(0).Interface)
-	require.Equal(t, name, d.Flows().At(0).In)
+	rule, change := d.Flows().At(0), d.Translations().At(0)
+	require.Equal(t, []string{name, name, name, name, name}, []string{rule.In, rule.NotIn, rule.NotOut, change.NotIn, change.NotOut})
 	_, ok := d.Neighbour(netip.MustParseAddr("10.0.0.2"), name)
 	require.True(t, ok)
 }

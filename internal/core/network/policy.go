@@ -98,6 +98,7 @@ type FlowRule struct {
 	State              FlowState
 	Turned             Turning
 	In, Out            string  // interfaces; "": any
+	NotIn, NotOut      string  // the one interface that it is not for; "": none
 	Stateless          bool    // it is asked about each packet, whatever flow the device has seen before
 	Undecided          bool    // it also asks for what no walk knows
 	NotRead            bool    // a filter is applied here, and what it says was not read; it is Undecided then
@@ -117,11 +118,13 @@ type Translation struct {
 	ToPorts     Ports
 	FromPorts   Ports // of answers that a server behind it sends; what a host begins itself it is not asked for then
 	In, Out     string
-	Becomes     netip.Addr // invalid: the address of the interface that the packet leaves by
-	BecomesPort uint16     // 0: as it was
-	Undecided   bool       // it also asks for what no walk knows, or becomes what none knows
-	Keep        bool       // what it fits is left as it is, whatever translations follow
-	Answers     bool       // it is asked for each packet, what answers a flow that passed unchanged too
+	// NotIn and NotOut are as in a FlowRule.
+	NotIn, NotOut string
+	Becomes       netip.Addr // invalid: the address of the interface that the packet leaves by
+	BecomesPort   uint16     // 0: as it was
+	Undecided     bool       // it also asks for what no walk knows, or becomes what none knows
+	Keep          bool       // what it fits is left as it is, whatever translations follow
+	Answers       bool       // it is asked for each packet, what answers a flow that passed unchanged too
 	// the device answers on the link for the address that stands outside, which need not be its own (RFC 1027)
 	OnLink bool
 	Mark   route.Mark
@@ -290,6 +293,9 @@ func (r *FlowRule) Fits(src, dst netip.Addr, f Flow, in, out string) Fit {
 	if r.Family != 0 && r.Family != route.FamilyOf(dst) {
 		return No
 	}
+	if r.NotIn != "" && r.NotIn == in || r.NotOut != "" && r.NotOut == out {
+		return No
+	}
 	fit := fits(r.From, r.To, r.Protocol, r.FromPorts, r.ToPorts, r.In, r.Out, src, dst, f, in, out)
 	state := f.in(r.State)
 	if r.State == Beginning && !r.Permit && f.Protocol == "tcp" && f.Answer && !f.Seen {
@@ -310,6 +316,9 @@ func (r *FlowRule) Fits(src, dst netip.Addr, f Flow, in, out string) Fit {
 func (t Translation) Fits(src, dst netip.Addr, f Flow, in, out string) Fit {
 	fam := route.FamilyOf(dst)
 	if t.Family != 0 && t.Family != fam || t.Becomes.IsValid() && route.FamilyOf(t.Becomes) != fam {
+		return No
+	}
+	if t.NotIn != "" && t.NotIn == in || t.NotOut != "" && t.NotOut == out {
 		return No
 	}
 	fit := fits(t.From, t.To, t.Protocol, t.FromPorts, t.ToPorts, t.In, t.Out, src, dst, f, in, out)

@@ -1,6 +1,7 @@
 package network_test
 
 import (
+	"net/netip"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -21,4 +22,20 @@ func TestChainsOfTwoCapturesStayApart(t *testing.T) {
 	require.Equal(t, f.At(0).Chain, f.At(1).Chain)
 	require.NotEqual(t, f.At(1).Chain, f.At(2).Chain)
 	require.Equal(t, f.At(2).Chain, f.At(3).Chain)
+}
+
+// TestInterfacesThatARuleIsNotFor: it fits what comes in, or leaves, by any other, and what does by none.
+func TestInterfacesThatARuleIsNotFor(t *testing.T) {
+	a := netip.MustParseAddr("10.61.0.1")
+	for _, tt := range []struct {
+		notIn, notOut, in, out string
+		want                   network.Fit
+	}{
+		{"e0", "", "e0", "e1", network.No}, {"e0", "", "e1", "e0", network.Yes}, {"e0", "", "", "e0", network.Yes},
+		{"", "e0", "e1", "e0", network.No}, {"", "e0", "e0", "e1", network.Yes}, {"", "e0", "e0", "", network.Yes},
+	} {
+		r, x := network.FlowRule{NotIn: tt.notIn, NotOut: tt.notOut}, network.Translation{NotIn: tt.notIn, NotOut: tt.notOut}
+		require.Equal(t, tt.want, r.Fits(a, a, network.Flow{}, tt.in, tt.out), tt)
+		require.Equal(t, tt.want, x.Fits(a, a, network.Flow{}, tt.in, tt.out), tt)
+	}
 }

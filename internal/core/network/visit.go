@@ -10,6 +10,7 @@ const (
 	InterfaceFact
 	NeighbourFact
 	SwitchFact
+	SkipFact
 	RuleFact
 	IndexFact
 	StaticFact
@@ -37,6 +38,7 @@ var factNames = [...]string{
 	"interface",
 	"neighbour",
 	"forwarding-switch",
+	"no-carrier-switch",
 	"policy-rule",
 	"interface-number",
 	"configured-static",
@@ -79,7 +81,7 @@ func (f *Facts) Each(visit func(Fact)) {
 	each(f.Interfaces, func(x *Interface) { visit(Fact{InterfaceFact, &x.Mark, x}) })
 	each(f.Neighbours, func(x *Neighbour) { visit(Fact{NeighbourFact, &x.Mark, x}) })
 	each(f.Forwarding, func(x *Switch) { visit(Fact{SwitchFact, &x.Mark, x}) })
-	each(f.SkipsDown, func(x *Switch) { visit(Fact{SwitchFact, &x.Mark, x}) })
+	each(f.SkipsDown, func(x *Switch) { visit(Fact{SkipFact, &x.Mark, x}) })
 	each(f.Rules, func(x *Rule) { visit(Fact{RuleFact, &x.Mark, x}) })
 	each(f.Indexes, func(x *IfIndex) { visit(Fact{IndexFact, &x.Mark, x}) })
 	each(f.Statics, func(x *Static) { visit(Fact{StaticFact, &x.Mark, x}) })
@@ -161,11 +163,11 @@ func (f Fact) Interfaces() []string {
 	case *SourceCheck:
 		return []string{x.Interface}
 	case *FlowRule:
-		return []string{x.In, x.Out}
+		return []string{x.In, x.Out, x.NotIn, x.NotOut}
 	case *AppliedFilter:
 		return []string{x.Rule.In, x.Rule.Out}
 	case *Translation:
-		return []string{x.In, x.Out}
+		return []string{x.In, x.Out, x.NotIn, x.NotOut}
 	case *Tunnel:
 		return []string{x.Interface, x.From}
 	case *ProtocolInterface:

@@ -30,6 +30,8 @@ func RuleWords(f network.FlowRule) string {
 	add(!f.ToPorts.Any(), port(f.ToPorts))
 	add(f.In != "", "in "+f.In)
 	add(f.Out != "", "out "+f.Out)
+	add(f.NotIn != "", "not in "+f.NotIn)
+	add(f.NotOut != "", "not out "+f.NotOut)
 	add(f.State != network.AnyState, [...]string{"", "begins", "answers", "seen", "unseen"}[f.State])
 	add(f.Turned != network.AnyDestination, [...]string{"", "turned", "not turned"}[f.Turned])
 	add(f.Undecided, "perhaps")

@@ -38,6 +38,9 @@ func Translations(r layout.Reading) (got []string) {
 			s += fmt.Sprint(" ", x.ToPorts.Lo)
 		}
 		s += " " + x.In + ">" + x.Out
+		if x.NotIn+x.NotOut != "" {
+			s += " not " + x.NotIn + ">" + x.NotOut
+		}
 		if !x.Keep {
 			s += " becomes " + x.Becomes.String()
 		}

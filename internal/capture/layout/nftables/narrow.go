@@ -20,9 +20,9 @@ func (m *match) apply(what string, v json.RawMessage) bool {
 	case what == "ip daddr" || what == "ip6 daddr":
 		return m.prefix(&m.To, v)
 	case what == "meta iifname" || what == "meta iif":
-		return m.name(&m.In, text)
+		return m.by(&m.In, &m.NotIn, text)
 	case what == "meta oifname" || what == "meta oif":
-		return m.name(&m.Out, text)
+		return m.by(&m.Out, &m.NotOut, text)
 	case what == "meta l4proto" || what == "ip protocol" || what == "ip6 nexthdr":
 		p, ok := filters.Protocol(text)
 		return ok && p != "" && m.protocol(p)
@@ -63,13 +63,60 @@ func (m *match) protocol(p string) bool {
 	return true
 }
 
-// name narrows by the name of an interface; false for a pattern, which may stand for several.
-func (m *match) name(to *string, name string) bool {
+// by narrows to packets by one interface, not being the one that it is not for; false for a pattern, which may stand for
+// several.
+func (m *match) by(is, not *string, name string) bool {
 	if strings.ContainsAny(name, "*+$@") {
 		return false
 	}
-	m.never = m.never || *to != "" && *to != name
-	*to = name
+	m.never = m.never || *is != "" && *is != name || *not == name
+	*is, *not = name, ""
+	return true
+}
+
+// notBy narrows to the interfaces beside one; false where it cannot be told.
+func (m *match) notBy(what, name string) bool {
+	is, not := &m.In, &m.NotIn
+	switch what {
+	case "meta iifname", "meta iif":
+	case "meta oifname", "meta oif":
+		is, not = &m.Out, &m.NotOut
+	default:
+		return false
+	}
+	if strings.ContainsAny(name, "*+$@") || *not != "" && *not != name {
+		return false
+	}
+	if *is == "" {
+		*not = name
+	}
+	m.never = m.never || *is == name
+	return true
+}
+
+// without narrows what the rest of a chain is for to what a rule that leaves the chain does not fit; false where that is
+// more than those that come in, or leave, by one interface.
+func (m *match) without(leave []match) bool {
+	if len(leave) != 1 {
+		return false
+	}
+	with := leave[0]
+	with.Mark = m.Mark
+	in, out := *m, *m
+	in.In, out.Out = with.In, with.Out
+	rest := *m
+	switch with {
+	case in:
+		rest.notBy("meta iifname", with.In)
+	case out:
+		rest.notBy("meta oifname", with.Out)
+	default:
+		return false
+	}
+	if rest.NotIn == m.NotIn && rest.NotOut == m.NotOut {
+		return false
+	}
+	*m = rest
 	return true
 }
 

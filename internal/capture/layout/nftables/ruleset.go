@@ -147,7 +147,7 @@ type match struct {
 // direction only.
 func (m *match) breaksConnections() bool {
 	return m.State == network.Unseen && m.Hook == network.Forwarded && !m.Undecided && !m.From.IsValid() && !m.To.IsValid() &&
-		m.FromPorts.Any() && m.ToPorts.Any() && m.In == "" && m.Out == "" && (m.Protocol == "" || m.Protocol == "tcp")
+		m.FromPorts.Any() && m.ToPorts.Any() && m.In+m.Out+m.NotIn+m.NotOut == "" && (m.Protocol == "" || m.Protocol == "tcp")
 }
 
 type walker struct {
@@ -173,7 +173,7 @@ func (w *walker) chain(k key, base match, depth int) {
 				} else if len(all) == 0 {
 					continue // it fits nothing
 				} else if ended, maybe := w.act(all, verb, raw, k, depth); ended {
-					if maybe {
+					if maybe && !((verb == "return" || verb == "goto") && base.without(all)) {
 						unsure = true
 					}
 					if verb == "return" && len(r.Expr) == 1 {
@@ -239,11 +239,13 @@ func (w *walker) act(all []match, verb string, raw json.RawMessage, k key, depth
 		}
 		return false, false
 	}
+	if verb == "vmap" {
+		if known, maybe := w.verdicts(all, raw, k, depth); known {
+			return true, maybe
+		}
+	}
 	for i := range all {
 		all[i].Undecided = true // a statement that is not known: what it does to the packet is not either
-	}
-	if verb == "vmap" && w.verdicts(all, raw, k) {
-		return true, false
 	}
 	if slices.Contains([]string{"vmap", "queue", "tproxy", "synproxy", "fwd", "dup"}, verb) ||
 		verb == "mangle" && strings.Contains(string(raw), `"payload"`) ||
@@ -269,34 +271,6 @@ func (w *walker) mayEnd(all []match) {
 			w.p.Flows = append(w.p.Flows, m.FlowRule)
 		}
 	}
-}
-
-// verdicts reads a map of states of flows to what becomes of their packets; false for other maps.
-func (w *walker) verdicts(all []match, raw json.RawMessage, k key) bool {
-	var m struct {
-		Key  struct{ CT *struct{ Key string } }
-		Data struct{ Set [][2]json.RawMessage }
-	}
-	if json.Unmarshal(raw, &m) != nil || m.Key.CT == nil || m.Key.CT.Key != "state" || len(m.Data.Set) == 0 {
-		return false
-	}
-	for _, pair := range m.Data.Set {
-		left, _ := json.Marshal(map[string]any{"op": "in", "left": map[string]any{"ct": map[string]any{"key": "state"}},
-			"right": pair[0]})
-		var verdict map[string]json.RawMessage
-		if json.Unmarshal(pair[1], &verdict) != nil {
-			return false
-		}
-		some := slices.Clone(all)
-		for i := range some {
-			some[i].Undecided = false
-		}
-		some = w.narrow(some, left, k)
-		for verb, with := range verdict {
-			w.act(some, verb, with, k, maxJumps-1)
-		}
-	}
-	return true
 }
 
 // onlyDNAT reports whether a value names one thing, that the destination is translated.
@@ -366,6 +340,12 @@ func (w *walker) narrow(all []match, raw json.RawMessage, k key) []match {
 		return w.narrowNot(all, left.name(), m.Right, k)
 	}
 	values, ok := w.values(m.Right, k)
+	if m.Op == "!=" && len(values) == 1 && ok && strings.HasPrefix(left.name(), "meta ") {
+		for i := range all {
+			all[i].Undecided = !all[i].notBy(left.name(), strings.Trim(string(values[0]), `"`)) || all[i].Undecided
+		}
+		return all
+	}
 	// what has no ports has other ones than some, too
 	ported := !left.ofAny() || !slices.ContainsFunc(all, func(m match) bool { return m.Protocol == "" })
 	if m.Op == "!=" && left.ports() && ported && len(values) > 0 {

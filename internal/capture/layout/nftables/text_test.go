@@ -99,7 +99,7 @@ func TestText(t *testing.T) {
 		0: {"permit seen", "deny unseen",
 			"permit tcp from 10.61.16.0/24 443-443 in in0", "permit tcp from 10.61.16.0/24 8000-8001 in in0",
 			"permit tcp from 10.61.18.4/31 443-443 in in0", "permit tcp from 10.61.18.4/31 8000-8001 in in0",
-			"permit icmp type 8", "refuse tcp to 10.61.82.0/24", "refuse udp to 10.61.82.0/24", "permit perhaps", "permit perhaps", "deny perhaps", "deny"},
+			"permit icmp type 8", "refuse tcp to 10.61.82.0/24", "refuse udp to 10.61.82.0/24", "permit perhaps", "permit tcp 22-22", "deny tcp 80-80", "deny"},
 		3: {"deny tcp 22-22", "permit in lo", "permit"},
 	}, rulesOf(r))
 	var got []string
@@ -284,7 +284,7 @@ func TestListed(t *testing.T) {
 	r := layouttest.Laws(t, ReadListed, []byte(listing2))
 	require.Empty(t, r.Unread)
 	require.Equal(t, map[uint8][]string{
-		0: {"permit seen", "permit tcp from 10.61.16.0/24 443-443 in in0 perhaps", "permit tcp from 10.61.16.0/24 8000-8001 in in0 perhaps",
+		0: {"permit seen", "permit tcp from 10.61.16.0/24 443-443 in in0 not out out1", "permit tcp from 10.61.16.0/24 8000-8001 in in0 not out out1",
 			"permit tcp from 10.61.16.0/24 8000-8001 in in0 out out0", "refuse udp to 10.61.81.9/32 53-53",
 			"permit icmp type 8", "permit tcp perhaps", "deny"},
 		3: {"deny tcp 22-22", "permit"},
@@ -323,5 +323,38 @@ func TestTablesThatSleep(t *testing.T) {
 		text := `{"nftables": [{"table": {"family": "ip", "name": "filter", "handle": 1` + flags + `}}, {"chain": {"family": "ip", ` +
 			`"table": "filter", "name": "forward", "handle": 1, "type": "filter", "hook": "forward", "prio": 0, "policy": "drop"}}]}`
 		require.Len(t, layouttest.Laws(t, Read, []byte(text)).Facts.Policy.Flows, rules, text)
+	}
+}
+
+// TestInterfacesThatARuleIsNotFor: one is left out by a condition, or since an earlier rule sends it out of the chain.
+func TestInterfacesThatARuleIsNotFor(t *testing.T) {
+	with := func(rules string) string {
+		return "table inet f {\n\tchain side {\n\t\ttcp dport 22 accept\n\t}\n\tchain one {\n\t\ttype filter hook forward priority 0; policy drop;\n\t\t" +
+			strings.ReplaceAll(rules, "; ", "\n\t\t") + "\n\t}\n}\n"
+	}
+	for rules, want := range map[string][]string{
+		`iifname != "e0" accept`:                                 {"permit not in e0", "deny"},
+		`iifname != "e0" oifname != "e1" drop`:                   {"deny not in e0 not out e1", "deny"},
+		`iifname != "e0" iifname "e1" accept`:                    {"permit in e1", "deny"},
+		`iifname "e1" iifname != "e0" accept`:                    {"permit in e1", "deny"},
+		`iifname != "e0" iifname "e0" accept`:                    {"deny"},
+		`iifname "e0" iifname != "e0" accept`:                    {"deny"},
+		`iifname != "e0" iifname != "e1" accept`:                 {"permit not in e0 perhaps", "deny"},
+		`iifname != { "e0", "e1" } accept`:                       {"permit perhaps", "deny"},
+		`iifname != "e*" accept`:                                 {"permit perhaps", "deny"},
+		`meta mark != 7 accept`:                                  {"permit perhaps", "deny"},
+		`iifname "e0" return; accept`:                            {"permit not in e0", "deny"},
+		`oifname "e0" counter return; accept`:                    {"permit not out e0", "deny"},
+		`iifname "e0" oifname "e1" return; accept`:               {"permit perhaps", "deny"},
+		`tcp dport 80 return; accept`:                            {"permit perhaps", "deny"},
+		`iifname "e0" return; iifname "e1" return; accept`:       {"permit not in e0 perhaps", "deny"},
+		`iifname "e0" goto side; accept`:                         {"permit tcp 22-22 in e0", "permit not in e0", "deny"},
+		`iifname "e0" jump side; accept`:                         {"permit tcp 22-22 in e0", "permit", "deny"},
+		`iifname vmap { "e0" : jump side, "e1" : drop }; accept`: {"permit tcp 22-22 in e0", "deny in e1", "permit", "deny"},
+		`iifname vmap { "e0" : goto side }; accept`:              {"permit tcp 22-22 in e0", "permit perhaps", "deny"},
+		`ip dscp ef ct state vmap { new : drop }; accept`:        {"deny begins perhaps", "permit", "deny"},
+		`ip dscp vmap { ef : drop }; accept`:                     {"deny perhaps", "permit", "deny"},
+	} {
+		require.Equal(t, want, inShort(Text)([]byte(with(rules))), rules)
 	}
 }

@@ -25,12 +25,14 @@ func (w *walker) translation(m match) network.Translation {
 		ToPorts:     m.ToPorts,
 		In:          m.In,
 		Out:         m.Out,
+		NotIn:       m.NotIn,
+		NotOut:      m.NotOut,
 		Undecided: m.Undecided || !m.FromPorts.Any() || m.Type != 0 || m.State != network.AnyState ||
 			m.Turned != network.AnyDestination,
 		Mark: m.Mark,
 	}
-	if w.own && t.Out != "" { // which it leaves by is not known before
-		t.Out, t.Undecided = "", true
+	if w.own && t.Out+t.NotOut != "" { // which it leaves by is not known before
+		t.Out, t.NotOut, t.Undecided = "", "", true
 	}
 	return t
 }
