@@ -538,6 +538,12 @@ func TestAnAddressThatAKernelMayHave(t *testing.T) {
 		Becomes: netip.MustParseAddr("10.98.0.1")}}})
 	rt := forward.NewWalker(topology.Build(x.Freeze())).Trace(netip.MustParseAddr("10.1.0.9"), netip.MustParseAddr("10.99.0.1"))
 	require.Equal(t, forward.NoRoute, rt.Forward.Verdict, "it makes another address of it")
+	b := network.Builder{Hosts: []network.Host{{Name: "till", Address: netip.MustParseAddr("10.99.0.1")}}}
+	b.Add("a", coretest.Facts("kernel: direct 10.1.0.0/24 dev lan\naddr 10.1.0.1/24 lan\nkernel: direct 10.0.1.0/30 dev up\naddr 10.0.1.1/30 up\n"+
+		"kernel: static 10.99.0.1/32 via 10.0.1.2 dev up", 1), 0)
+	b.Add("b", coretest.Facts("kernel: direct 10.0.1.0/30 dev u0\naddr 10.0.1.2/30 u0", 2), 0)
+	rt = forward.NewWalker(topology.Build(b.Build())).Trace(netip.MustParseAddr("10.1.0.9"), netip.MustParseAddr("10.99.0.1"))
+	require.Equal(t, forward.NoRoute, rt.Forward.Verdict, "a host of the notes has it")
 	six := trace("a: kernel: direct fd6b:1::/64 dev lan\na: addr fd6b:1::1/64 lan\na: kernel: direct fd6b:2::/64 dev up\na: addr fd6b:2::1/64 up\n"+
 		"a: kernel: static fd6b:9::1/128 via fd6b:2::2 dev up\nb: kernel: direct fd6b:2::/64 dev u0\nb: addr fd6b:2::2/64 u0", "fd6b:1::9", "fd6b:9::1")
 	require.Equal(t, forward.NoRoute, six.Forward.Verdict, "IPv6 addresses are in the main table")

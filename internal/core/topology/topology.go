@@ -489,7 +489,7 @@ func (t *Topology) SourceOn(d *network.Device, ifname string, hop, dst netip.Add
 	for _, i := range t.byInterface[portOf(d, ifname)] {
 		at := t.attachments[i]
 		a := at.Address
-		if !a.IsValid() || a.Is4() != dst.Is4() || a.IsLinkLocalUnicast() || t.Anycast(a) || slices.Contains(all, a) {
+		if !a.IsValid() || a.Is4() != dst.Is4() || a.IsLinkLocalUnicast() || t.Anycast(a) {
 			continue
 		}
 		all = append(all, a)

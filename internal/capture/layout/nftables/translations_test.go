@@ -1,6 +1,7 @@
 package nftables
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -59,6 +60,8 @@ func TestRulesThatLookUpOwnAddresses(t *testing.T) {
 	}
 	in := "table inet f {\n\tchain one {\n\t\ttype filter hook input priority 0; policy drop;\n\t\tfib daddr type != local accept\n\t}\n}\n"
 	require.Equal(t, []string{"deny"}, inShort(Text)([]byte(in)))
+	in = strings.Replace(in, "type != local", "type & local", 1)
+	require.Equal(t, []string{"permit perhaps", "deny"}, inShort(Text)([]byte(in)))
 }
 
 // TestPacketsThatBelongToNoFlow: where rules keep some out, what asks for their state is not decided.
