@@ -60,7 +60,13 @@ func openCode(pkt *packet, undecided bool, protocol string) Code {
 
 // filterSelf asks the rules for what is for the device itself.
 func (w *Walker) filterSelf(pkt *packet, at position, s step) step {
-	if at.origin || at.ingress == "" || s.verdict != Arrives || pkt.find != nil || at.device.Flows().Len() == 0 {
+	if s.verdict != Arrives || pkt.find != nil || at.device.Flows().Len() == 0 {
+		return s
+	}
+	if at.origin {
+		return w.filterLooped(pkt, at, s)
+	}
+	if at.ingress == "" {
 		return s
 	}
 	// The answer to what the device sent itself is known to it, where it keeps state.
@@ -69,6 +75,25 @@ func (w *Walker) filterSelf(pkt *packet, at position, s step) step {
 	return w.filter(pkt, at, s, "", pkt.goesOn(), func(r network.Chain) bool {
 		return r.Hook == network.ForItself || r.Hook == network.ComingIn && (r.Stateless || !known)
 	})
+}
+
+// filterLooped asks the rules for what a device sends to itself: a kernel's, which does so by its loopback interface.
+func (w *Walker) filterLooped(pkt *packet, at position, s step) step {
+	const loopback = "lo"
+	s.pkt = pkt
+	back := at
+	back.ingress = loopback
+	for _, x := range []struct {
+		hook network.Hook
+		at   position
+		out  string
+	}{{network.FromItself, at, loopback}, {network.ComingIn, back, ""}, {network.ForItself, back, ""}} {
+		meets := func(c network.Chain) bool { return c.Hook == x.hook && c.Stateless }
+		if s = w.filter(pkt, x.at, s, x.out, pkt.goesOn(), meets); s.verdict != Arrives {
+			break
+		}
+	}
+	return s
 }
 
 // byState reports whether a device lets a packet of a flow that it knows pass without asking its rules: an answer, or

@@ -310,3 +310,29 @@ func TestAnInterfaceThatDoesNotForward(t *testing.T) {
 		require.Equal(t, tt.want, rt.Forward.Verdict.String()+", "+rt.Return.Verdict.String())
 	}
 }
+
+// TestWhatADeviceSendsToItself: a kernel asks its rules as it goes out and in by the loopback interface; others do not.
+func TestWhatADeviceSendsToItself(t *testing.T) {
+	deny := func(hook network.Hook, in, out string, kernel bool) []network.FlowRule {
+		return []network.FlowRule{{Hook: hook, In: in, Out: out, Stateless: kernel, Protocol: "tcp", ToPorts: network.Ports{Lo: 22, Hi: 22}, Mark: mark(50)},
+			{Hook: hook, Permit: true, Stateless: kernel, Mark: mark(51)}}
+	}
+	for name, tt := range map[string]struct {
+		rules []network.FlowRule
+		want  forward.Verdict
+	}{
+		"as it leaves":           {deny(network.FromItself, "", "lo", true), forward.Filtered},
+		"as it leaves by others": {deny(network.FromItself, "", "e0", true), forward.Arrives},
+		"before it is told":      {deny(network.ComingIn, "lo", "", true), forward.Filtered},
+		"as it arrives":          {deny(network.ForItself, "lo", "", true), forward.Filtered},
+		"by another":             {deny(network.ForItself, "e0", "", true), forward.Arrives},
+		"what it forwards":       {deny(network.Forwarded, "", "", true), forward.Arrives},
+		"rules of no kernel":     {deny(network.ForItself, "", "", false), forward.Arrives},
+	} {
+		x := coretest.Build(past).Draft()
+		x.SetPolicy("a", network.Policy{Flows: tt.rules})
+		rt := forward.NewWalker(topology.Build(x.Freeze())).TraceFlow(netip.MustParseAddr("10.1.0.1"), netip.MustParseAddr("10.1.0.1"),
+			network.Flow{Protocol: "tcp", SourcePort: 40000, DestinationPort: 22})
+		require.Equal(t, tt.want, rt.Forward.Verdict, name)
+	}
+}

@@ -587,6 +587,13 @@ func TestARouterThatDoesNotAnswer(t *testing.T) {
 			require.Equal(t, forward.AnotherRouter, rt.Forward.Branches[0].Reason.Code, name)
 		}
 	}
+	four := trace(`
+		h: kernel: direct 10.1.0.0/24 dev e0
+		h: addr 10.1.0.9/24 e0
+		h: neigh fd6b:1::3 e0 failed
+		h: kernel: static 10.7.0.0/16 via fd6b:1::3 dev e0
+		h: kernel: static 0.0.0.0/0 via 10.1.0.1 dev e0`, "10.1.0.9", "10.7.0.1")
+	require.Equal(t, forward.NextHopLost, four.Forward.Verdict, "IPv4 by a router of IPv6")
 	rt := trace("h: kernel: direct fd6b:1::/64 dev e0\nh: addr fd6b:1::9/64 e0\nh: neigh fd6b:1::3 e0 failed\nh: kernel: static ::/0 via fd6b:1::1 dev e0", "fd6b:1::9", "fd6b:1::3")
 	require.Equal(t, forward.NextHopLost, rt.Forward.Verdict, "a neighbour itself")
 }
@@ -654,5 +661,32 @@ func TestAnInterfaceWithoutIPv6(t *testing.T) {
 		if want == forward.Unknown {
 			require.Equal(t, forward.NoIPv6There, rt.Forward.Branches[0].Reason.Code)
 		}
+	}
+}
+
+// TestInterfacesOfIPv4Alone carry that, whatever they lack; a neighbour that does not answer is lost all the same.
+func TestInterfacesOfIPv4Alone(t *testing.T) {
+	const list = "\na: link lo up\na: addr ::1/128 lo\na: link up up\n"
+	rt := trace(ring+backByDown+list, "10.1.0.9", "10.9.0.9")
+	require.Equal(t, forward.TwoWay, rt.Verdict)
+	lost := trace("a: direct fd6b:1::/64 dev lan\na: addr fd6b:1::1/64 lan\na: static fd6b:9::/64 via fd6b:2::2 dev up\na: neigh fd6b:2::2 up failed"+list,
+		"fd6b:1::9", "fd6b:9::9")
+	require.Equal(t, forward.NextHopLost, lost.Forward.Verdict)
+}
+
+// TestStateOfOneFamily: a device that keeps state of IPv6 alone lets answers of IPv4 be.
+func TestStateOfOneFamily(t *testing.T) {
+	for fam, want := range map[route.Family]forward.Both{0: forward.OneWay, route.IPv4: forward.OneWay, route.IPv6: forward.TwoWay} {
+		x := coretest.Build(ring + backByDown).Draft()
+		x.SetPolicy("down", network.Policy{Stateful: mark(50), StatefulOf: fam})
+		w := forward.NewWalker(topology.Build(x.Freeze()))
+		require.Equal(t, want, w.Trace(netip.MustParseAddr("10.1.0.9"), netip.MustParseAddr("10.9.0.9")).Verdict, fam)
+		x = coretest.Build(ring + backByDown).Draft()
+		x.SetPolicy("up", network.Policy{Stateful: mark(50), StatefulOf: fam})
+		rt := forward.NewWalker(topology.Build(x.Freeze())).TraceFlow(netip.MustParseAddr("10.1.0.9"), netip.MustParseAddr("10.9.0.9"),
+			network.Flow{Protocol: "tcp"})
+		require.Equal(t, want, rt.Verdict, fam)
+		require.Equal(t, want == forward.OneWay, len(rt.OneSided) > 0, fam)
+		require.Equal(t, want == forward.OneWay, len(rt.Unjudged) > 0, fam)
 	}
 }

@@ -11,8 +11,7 @@ import (
 // otherRouter leaves open what becomes of a packet that a kernel hands to a router which does not answer: one that does
 // not forward IPv6, or may not, takes any other route to the destination then (RFC 4861, section 6.3.6).
 func (w *Walker) otherRouter(pkt *packet, at position, m selection.Match, s *step) {
-	if s.verdict != NextHopLost || s.reason.Code == OwnLinkDown || !s.hop.NextHop.Is6() || !pkt.dst.Is6() ||
-		m.Table == nil || !m.Table.Kernel || m.Table.Chosen {
+	if s.verdict != NextHopLost || !s.hop.NextHop.Is6() || !pkt.dst.Is6() || m.Table == nil || m.Table.Chosen {
 		return
 	}
 	if is, told := at.device.Forwards(route.IPv6); told && is.On || !hasOther(m.Table, pkt.dst, s.hop.Route) {

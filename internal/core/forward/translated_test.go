@@ -145,13 +145,13 @@ func TestTranslationsOfOwnAddresses(t *testing.T) {
 	require.Equal(t, forward.Unknown, rt.Forward.Verdict)
 }
 
-// TestTheAddressThatATranslationTakes: of several on an interface, that in the network of the next hop.
+// TestTheAddressThatATranslationTakes: of several on an interface, the first in the network of the next hop.
 func TestTheAddressThatATranslationTakes(t *testing.T) {
 	for _, tt := range []struct{ to, want string }{
 		{"10.9.0.9", "10.9.0.1"}, {"10.8.0.9", "10.8.0.1"}, {"10.7.0.9", "10.8.0.1"}, {"10.6.0.9", ""}} {
 		var b network.Builder
 		f := coretest.Facts("direct 10.1.0.0/24 dev lan\naddr 10.1.0.1/24 lan\ndirect 10.9.0.0/24 dev out\naddr 10.9.0.1/24 out\n"+
-			"direct 10.8.0.0/24 dev out\naddr 10.8.0.1/24 out\nstatic 10.7.0.0/24 via 10.8.0.3 dev out\nneigh 10.8.0.3 out alive\nstatic 10.6.0.0/24 via 10.5.0.3 dev out\nneigh 10.5.0.3 out alive\n", 1)
+			"direct 10.8.0.0/24 dev out\naddr 10.8.0.1/24 out\naddr 10.9.0.4/24 out\nstatic 10.7.0.0/24 via 10.8.0.3 dev out\nneigh 10.8.0.3 out alive\nstatic 10.6.0.0/24 via 10.5.0.3 dev out\nneigh 10.5.0.3 out alive\n", 1)
 		f.Policy.Translations = []network.Translation{{Out: "out", Mark: route.Mark{File: 9, Off: 1, End: 2}}}
 		b.Add("a", f, 0)
 		rt := forward.NewWalker(topology.Build(b.Build())).Trace(addr("10.1.0.9"), addr(tt.to))

@@ -231,7 +231,7 @@ func (d *Device) MayOwnMore(f route.Family) bool {
 // Lacks6 reports whether an interface is shown to have no IPv6 address: a kernel gives every one that speaks IPv6 one of
 // its link (RFC 4862 section 5.3), or is told not to.
 func (d *Device) Lacks6(ifname string) bool {
-	return d.ListsAddressesOf(route.IPv6, ifname) && d.Interface(ifname).State == LinkUp &&
+	return d.ListsAddressesOf(route.IPv6, ifname) &&
 		!slices.ContainsFunc(slices.Concat(d.addresses, d.idle), func(a Address) bool {
 			return a.Interface == ifname && a.Prefix.Addr().Is6()
 		})

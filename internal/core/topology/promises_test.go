@@ -242,3 +242,19 @@ func TestAListWithoutTheAddressOfTheLink(t *testing.T) {
 		require.Equal(t, x.answer, got.Answer, x.in)
 	}
 }
+
+// TestAnAddressThatAWideMaskPutsOnALink is not there where the list of its device shows the networks of its interfaces,
+// nor surely where it was asked for and has not answered.
+func TestAnAddressThatAWideMaskPutsOnALink(t *testing.T) {
+	const in = "a: direct 10.0.0.0/8 dev e0\na: addr 10.0.0.1/8 e0\nb: addr 10.7.0.1/32 lo\nb: link lo up\n"
+	require.Equal(t, topology.Device, find(in, "10.7.0.1").Answer, "a list without networks")
+	require.Equal(t, topology.Conflict, find(in+"a: neigh 10.7.0.1 e0 pending", "10.7.0.1").Answer)
+	require.Equal(t, topology.Elsewhere, find(in+"b: addr 127.0.0.1/8 lo", "10.7.0.1").Answer)
+	learned := func(in, a string) topology.OnLink {
+		n := coretest.Build(in)
+		return topology.Build(n).Find(n.Device("a"), "e0", addr(a), true)
+	}
+	const bare = "a: link e0 up\nb: addr 10.7.0.1/32 lo\nb: link lo up\n"
+	require.Equal(t, topology.Device, learned(bare, "10.7.0.1").Answer, "on a link without networks")
+	require.Equal(t, topology.Conflict, learned(bare+"a: neigh 10.7.0.1 e0 pending", "10.7.0.1").Answer)
+}

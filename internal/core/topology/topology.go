@@ -482,28 +482,32 @@ func (t *Topology) AddressOn(d *network.Device, ifname string, dst netip.Addr) n
 }
 
 // SourceOn returns the address that a device gives what leaves by an interface to a next hop, where it takes one of that
-// interface's: of several IPv4 ones that in the next hop's network. Invalid where none is known, or which of them it
-// takes is not (of IPv6 ones RFC 6724 has many rules).
+// interface's: of several IPv4 ones that in the next hop's network, the first there that its capture shows. Invalid where
+// none is known, or which of them it takes is not (of IPv6 ones RFC 6724 has many rules).
 func (t *Topology) SourceOn(d *network.Device, ifname string, hop, dst netip.Addr) netip.Addr {
-	var all, beside []netip.Addr
-	for _, i := range t.byInterface[portOf(d, ifname)] {
-		at := t.attachments[i]
-		a := at.Address
-		if !a.IsValid() || a.Is4() != dst.Is4() || a.IsLinkLocalUnicast() || t.Anycast(a) {
+	var all []network.Address
+	beside := network.Address{}
+	for _, a := range d.Addresses().All() {
+		own := a.Prefix.Addr()
+		if a.Interface != ifname || own.Is4() != dst.Is4() || own.IsLinkLocalUnicast() || t.Anycast(own) ||
+			slices.ContainsFunc(all, func(o network.Address) bool { return o.Prefix.Addr() == own }) {
 			continue
 		}
 		all = append(all, a)
-		if a.Is4() && at.Prefix.Contains(hop) {
-			beside = append(beside, a)
+		if own.Is6() || !a.Prefix.Contains(hop) {
+			continue
+		}
+		switch before := beside.Mark; {
+		case !beside.Prefix.IsValid(), a.Mark.File == before.File && a.Mark.Off < before.Off:
+			beside = a
+		case a.Mark.File != before.File:
+			return netip.Addr{}
 		}
 	}
-	if len(all) > 1 {
-		all = beside
+	if len(all) == 1 {
+		return all[0].Prefix.Addr()
 	}
-	if len(all) != 1 {
-		return netip.Addr{}
-	}
-	return all[0]
+	return beside.Prefix.Addr()
 }
 
 // Attachments returns every attachment, also those that are down. Do not change them.

@@ -104,16 +104,14 @@ func (m *match) without(leave []match) bool {
 	with.Mark = m.Mark
 	in, out := *m, *m
 	in.In, out.Out = with.In, with.Out
-	rest := *m
+	rest, ok := *m, false
 	switch with {
 	case in:
-		rest.notBy("meta iifname", with.In)
+		ok = rest.notBy("meta iifname", with.In)
 	case out:
-		rest.notBy("meta oifname", with.Out)
-	default:
-		return false
+		ok = rest.notBy("meta oifname", with.Out)
 	}
-	if rest.NotIn == m.NotIn && rest.NotOut == m.NotOut {
+	if !ok {
 		return false
 	}
 	*m = rest

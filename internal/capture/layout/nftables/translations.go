@@ -55,6 +55,9 @@ func (w *walker) translate(all []match, verb string, raw json.RawMessage) {
 	}
 	_ = json.Unmarshal(raw, &to) // null, for masquerade
 	for _, m := range all {
+		if m.never {
+			continue
+		}
 		t := w.translation(m)
 		t.Destination = verb == "dnat" || verb == "redirect"
 		t.Undecided = t.Undecided || verb == "redirect"

@@ -25,6 +25,7 @@ func TestWhereAKernelTranslates(t *testing.T) {
 	}{
 		{chain("output", "ip daddr 10.61.0.1 dnat to 10.62.0.2"), Text, []string{"destination of its own to 10.61.0.1/32 > becomes 10.62.0.2"}},
 		{chain("output", `oifname "e0" dnat to 10.62.0.2`), Text, []string{"destination of its own > becomes 10.62.0.2 perhaps"}},
+		{chain("prerouting", "counter return\n\t\tdnat to 10.62.0.2"), Text, nil},
 		{chain("input", "snat to 10.62.0.2"), Text, nil},
 		{chain("prerouting", "fib daddr type local dnat to 10.62.0.2"), Text, []string{"destination to itself > becomes 10.62.0.2"}},
 		{chain("prerouting", "fib daddr type != local dnat to 10.62.0.2"), Text, []string{"destination > becomes 10.62.0.2 perhaps"}},

@@ -50,6 +50,7 @@ func TestWhoBreaksConnections(t *testing.T) {
 		drop("ip6", "ct state invalid drop"):                                       {false, true},
 		drop("ip", "ct state invalid drop") + drop("ip6", "ct state invalid drop"): {true, true},
 		drop("ip", "tcp dport 80 ct state invalid drop"):                           {false, false},
+		drop("ip", "ip dscp ef ct state invalid drop"):                             {false, false},
 		drop("ip", "udp sport 53 ct state invalid drop"):                           {false, false},
 		drop("ip", "meta l4proto tcp ct state invalid drop"):                       {true, false},
 		drop("ip", "ip saddr 10.61.0.1 ct state invalid drop"):                     {false, false},
