@@ -40,6 +40,11 @@ func (c *Case) Assumed(rt *forward.RoundTrip) []Assumption {
 			out = assume(out, dst.String(), []Untold{UntoldHost})
 		}
 	}
+	for b := range decided(directions, true) {
+		if b.Reason.Code == forward.OwnerElsewhere {
+			out = assume(out, b.Reason.Address.String(), []Untold{UntoldProxy})
+		}
+	}
 	for _, a := range rt.Guessed {
 		out = assume(out, a.String(), []Untold{UntoldStart})
 	}
@@ -214,6 +219,9 @@ func assume(all []Assumption, device string, what []Untold) []Assumption {
 	}
 	for i := range all {
 		if slices.Equal(all[i].What, what) {
+			if slices.Contains(all[i].Devices, device) {
+				return all
+			}
 			all[i].Devices = append(all[i].Devices, device)
 			return all
 		}

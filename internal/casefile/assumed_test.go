@@ -56,3 +56,17 @@ func TestWhatALossTakesForGranted(t *testing.T) {
 		require.Equal(t, tt.own, own, name)
 	}
 }
+
+// TestALossOnTheWrongLink takes for granted that nobody there answers for the address.
+func TestALossOnTheWrongLink(t *testing.T) {
+	c, err := Load(write(t, map[string]string{
+		"till/a.txt": "lo               UNKNOWN        127.0.0.1/8\nen0@if3          UP             10.61.8.30/8\n",
+		"till/r.txt": "10.0.0.0/8 dev en0 proto kernel scope link src 10.61.8.30\n",
+		"room/a.txt": "lo               UNKNOWN        127.0.0.1/8\neth0@if3          UP             10.61.1.9/24\n",
+		"room/r.txt": "10.61.1.0/24 dev eth0 proto kernel scope link src 10.61.1.9\n",
+	}))
+	require.NoError(t, err)
+	rt := forward.NewWalker(topology.Build(c.Network)).Trace(netip.MustParseAddr("10.61.8.30"), netip.MustParseAddr("10.61.1.9"))
+	require.Equal(t, forward.OwnerElsewhere, rt.Forward.Branches[0].Reason.Code)
+	require.Contains(t, c.Assumed(&rt), Assumption{[]string{"10.61.1.9"}, []Untold{UntoldProxy}})
+}

@@ -27,6 +27,7 @@ const (
 	UntoldAnswer  // whether a host that was seen answers
 	UntoldHost    // whether a host is there at all
 	UntoldOwn     // its addresses beside those that the captures show
+	UntoldProxy   // whether somebody answers on a link for an address that is elsewhere (RFC 1027)
 )
 
 // spokenOf is what the layouts of a device's captures speak of.

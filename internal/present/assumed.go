@@ -23,6 +23,7 @@ var untoldWords = map[casefile.Untold][2]string{
 	casefile.UntoldAnswer: {"answers", "answer"},
 	casefile.UntoldHops:   {"has one next hop for each route", "have one next hop for each route"},
 	casefile.UntoldOwn:    {"has no further address", "have no further addresses"},
+	casefile.UntoldProxy:  {"has nobody who answers in its place", "have nobody who answers in their place"},
 }
 
 // untoldCodes name the same in JSON, and untoldNames in a list of what was not captured.
@@ -33,7 +34,7 @@ var (
 		casefile.UntoldRouting: "policy-routing", casefile.UntoldStart: "start",
 		casefile.UntoldTunnel: "tunnel", casefile.UntoldGateway: "gateway", casefile.UntoldTable: "table",
 		casefile.UntoldHops: "further-next-hops", casefile.UntoldAnswer: "answer", casefile.UntoldHost: "host",
-		casefile.UntoldOwn: "further-addresses",
+		casefile.UntoldOwn: "further-addresses", casefile.UntoldProxy: "proxy",
 	}
 	untoldNames = map[casefile.Untold]string{
 		casefile.UntoldForwarding: "forwarding", casefile.UntoldFilters: "filters",
