@@ -211,9 +211,12 @@ func ruleApplies(r network.Rule, pkt *packet, at position, fam route.Family) (ap
 
 // ruledBefore returns the rule that may send elsewhere what is for one of the device's own addresses.
 func (w *Walker) ruledBefore(pkt *packet, at position) (network.Rule, bool) {
+	if !at.device.AsksRulesFirst() || at.table != "default" {
+		return network.Rule{}, false
+	}
 	fam := route.FamilyOf(pkt.dst)
 	for _, r := range at.device.Rules().All() {
-		if !r.BeforeOwn || at.table != "default" {
+		if !r.BeforeOwn {
 			continue
 		}
 		if applies, _ := ruleApplies(r, pkt, at, fam); !applies {

@@ -150,7 +150,7 @@ func (f *deviceFacts) build(name string) *Device {
 		}
 	}
 	d.setInterfaces(mergeInterfaces(f.Interfaces))
-	d.rules = mergeRules(f.Rules)
+	d.setRules(f.Rules)
 	d.setNeighbours(f.Neighbours)
 	for _, a := range f.Addresses {
 		// A kernel takes an IPv6 address away where its interface goes down, and leaves an IPv4 one.

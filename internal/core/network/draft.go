@@ -144,7 +144,7 @@ func (x *Draft) SetChecks(device string, checks []SourceCheck) {
 }
 
 // SetRules replaces the device's policy rules.
-func (x *Draft) SetRules(device string, rules []Rule) { x.device(device).rules = mergeRules(rules) }
+func (x *Draft) SetRules(device string, rules []Rule) { x.device(device).setRules(rules) }
 
 // SetStatics replaces the device's configured static routes.
 func (x *Draft) SetStatics(device string, statics []Static) {

@@ -64,6 +64,7 @@ type Device struct {
 	neighboursAt  map[netip.Addr][]int // by address
 	switches      []Switch
 	rules         []Rule // by priority
+	rulesFirst    bool   // some of them are asked before own addresses
 	statics       []Static
 	staticsTo     []Static // the same, by prefix
 	sessions      []Session
@@ -133,6 +134,14 @@ func (d *Device) Neighbours() Items[Neighbour] { return Items[Neighbour]{d.neigh
 
 // Rules returns its policy rules by priority.
 func (d *Device) Rules() Items[Rule] { return Items[Rule]{d.rules} }
+
+// AsksRulesFirst reports whether one of its policy rules is asked before its own addresses are.
+func (d *Device) AsksRulesFirst() bool { return d.rulesFirst }
+
+func (d *Device) setRules(rules []Rule) {
+	d.rules = mergeRules(rules)
+	d.rulesFirst = slices.ContainsFunc(d.rules, func(r Rule) bool { return r.BeforeOwn })
+}
 
 // ListsRules reports whether policy rules for packets of a family were captured.
 func (d *Device) ListsRules(f route.Family) bool {
