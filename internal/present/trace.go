@@ -120,10 +120,7 @@ func headlineOf(rt forward.RoundTrip, src, dst string) string {
 			headlineOf(rest, src, dst))
 	}
 	out, _ := rt.Forward.Worst()
-	some := ""
-	if len(rt.Forward.Branches) > 1 {
-		some = "some "
-	}
+	some := someOf(&rt.Forward)
 	switch rt.Verdict {
 	case forward.TwoWay:
 		s := fmt.Sprintf("%s reaches %s and the reply comes back", src, dst)
@@ -196,8 +193,15 @@ func headlineOf(rt forward.RoundTrip, src, dst string) string {
 	)
 }
 
+// someOf says that not all packets of a direction end like the worst of its branches.
 func someOf(d *forward.Direction) string {
-	if d != nil && len(d.Branches) > 1 {
+	if d == nil {
+		return ""
+	}
+	worst, _ := d.Worst()
+	if slices.ContainsFunc(d.Branches, func(b forward.Branch) bool {
+		return b.Verdict != worst.Verdict || b.Where != worst.Where || b.Reason.Code != worst.Reason.Code
+	}) {
 		return "some "
 	}
 	return ""
