@@ -182,7 +182,9 @@ func (w *walker) chain(k key, base match, depth int) {
 				}
 			}
 		}
-		if len(w.p.Flows) > maxRules {
+		if len(w.p.Flows)+len(w.p.Translations) > maxRules { // what follows may be for anything
+			base.Mark = r.mark
+			w.mayEnd([]match{base})
 			return
 		}
 	}

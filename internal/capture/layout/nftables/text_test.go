@@ -361,3 +361,18 @@ func TestInterfacesThatARuleIsNotFor(t *testing.T) {
 		require.Equal(t, want, inShort(Text)([]byte(with(rules))), rules)
 	}
 }
+
+// TestMoreRulesThanAreRead: what the last ones say is not known, and not taken for nothing.
+func TestMoreRulesThanAreRead(t *testing.T) {
+	var in strings.Builder
+	in.WriteString("*filter\n:FORWARD ACCEPT [0:0]\n")
+	for range maxRules + 1 {
+		in.WriteString("-A FORWARD -s 10.61.0.1/32 -j ACCEPT\n")
+	}
+	in.WriteString("-A FORWARD -j DROP\nCOMMIT\n")
+	got := inShort(Saved)([]byte(in.String()))
+	require.Equal(t, []string{"permit perhaps", "deny perhaps", "permit"}, got[len(got)-3:])
+	many := "table ip f {\n\tchain side {\n\t\tdrop\n\t}\n\tchain one {\n\t\ttype filter hook forward priority 0; policy accept;\n\t\tip saddr vmap { " +
+		strings.Repeat("10.61.0.1 : jump side, ", maxRules) + "10.61.0.2 : accept }\n\t}\n}\n"
+	require.Equal(t, []string{"permit perhaps", "deny perhaps", "permit"}, inShort(Text)([]byte(many)))
+}

@@ -12,7 +12,7 @@ func (w *walker) verdicts(all []match, raw json.RawMessage, k key, depth int) (k
 		Key  json.RawMessage
 		Data struct{ Set [][2]json.RawMessage }
 	}
-	if json.Unmarshal(raw, &m) != nil || len(m.Data.Set) == 0 {
+	if json.Unmarshal(raw, &m) != nil || len(m.Data.Set) == 0 || len(m.Data.Set)*len(all) > maxRules {
 		return false, false
 	}
 	for _, pair := range m.Data.Set {
