@@ -238,7 +238,7 @@ func flowWords(r network.FlowRule) string {
 	}
 	if r.State != network.AnyState {
 		out = append(out, [...]string{"", "that begins a flow", "that answers a flow by its flags",
-			"that answers a flow seen before",
+			"that opens a connection by its flags", "that answers a flow seen before",
 			"that answers no flow seen before"}[r.State])
 	}
 	if len(out) == 1 {

@@ -240,6 +240,8 @@ func TestAConnectionWhoseAnswerGoesPast(t *testing.T) {
 		"one packet":                    {"udp", []network.FlowRule{known, begins}, forward.TwoWay, false},
 		"what is invalid too":           {"tcp", []network.FlowRule{known, begins, {State: network.Unseen, Permit: true}}, forward.TwoWay, false},
 		"what is invalid first":         {"tcp", []network.FlowRule{{State: network.Unseen}, {Permit: true}}, forward.Broken, true},
+		"the first segment alone":       {"tcp", []network.FlowRule{{State: network.Opening, Permit: true}}, forward.Broken, true},
+		"not the first segment":         {"tcp", []network.FlowRule{{State: network.Opening}, {Permit: true}}, forward.Broken, false},
 		"by what the segments say":      {"tcp", []network.FlowRule{{State: network.Answering, Permit: true}, begins}, forward.TwoWay, false},
 		"no state":                      {"tcp", []network.FlowRule{{Permit: true}}, forward.TwoWay, false},
 	} {

@@ -132,6 +132,9 @@ func (w *Walker) Sensitive(d *network.Device, fam route.Family) bool {
 			return true
 		}
 	}
+	if d.Tables().Any(func(t *network.Table) bool { return t.Family == fam && t.PartsSources() }) {
+		return true
+	}
 	for _, c := range d.Checks().All() {
 		if c.Mode != network.CheckOff && (c.Family == 0 || c.Family == fam) {
 			return true

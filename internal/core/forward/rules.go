@@ -193,7 +193,7 @@ func sureReason(sure bool, r Reason) Reason {
 
 // ruleApplies reports whether a rule concerns the packet, and whether that is certain.
 func ruleApplies(r network.Rule, pkt *packet, at position, fam route.Family) (applies, sure bool) {
-	if r.Family != 0 && r.Family != fam || r.From.IsValid() && pkt.find != nil {
+	if r.Family != 0 && r.Family != fam || r.From.IsValid() && pkt.find != nil || r.Own && !at.origin {
 		return false, true
 	}
 	ingress := at.ingress

@@ -53,3 +53,14 @@ func TestRulesAreOfTheMainTable(t *testing.T) {
 	rt := forward.NewWalker(topology.Build(b.Build())).Trace(netip.MustParseAddr("10.9.0.9"), netip.MustParseAddr("10.1.0.1"))
 	require.Equal(t, forward.Arrives, rt.Forward.Verdict)
 }
+
+// TestRulesForWhatADeviceSends: what they ask, only its own packets can have; others do not fit.
+func TestRulesForWhatADeviceSends(t *testing.T) {
+	f := coretest.Facts("direct 10.1.0.0/24 dev lan\naddr 10.1.0.1/24 lan\ndirect 10.9.0.0/24 dev out\naddr 10.9.0.1/24 out\n", 1)
+	f.Rules = []network.Rule{{Own: true, Undecided: true, Action: network.RuleProhibit, Mark: mark(50)}, {Priority: 32766, Table: "default"}}
+	var b network.Builder
+	b.Add("a", f, 0)
+	w := forward.NewWalker(topology.Build(b.Build()))
+	require.Equal(t, forward.Arrives, w.Trace(netip.MustParseAddr("10.9.0.9"), netip.MustParseAddr("10.1.0.9")).Forward.Verdict)
+	require.Equal(t, forward.Unknown, w.Trace(netip.MustParseAddr("10.9.0.1"), netip.MustParseAddr("10.1.0.9")).Forward.Verdict)
+}

@@ -42,3 +42,21 @@ func TestALineInTheWay(t *testing.T) {
 		require.True(t, x.Forwards())
 	}
 }
+
+// TestRowsForSomeSources: what a device with one does hangs on the source.
+func TestRowsForSomeSources(t *testing.T) {
+	for from, want := range map[string]bool{"fd6b:5::/48": true, "": false} {
+		f := coretest.Facts("direct fd6b:1::/64 dev e0\naddr fd6b:1::1/64 e0", 1)
+		row := network.UnreadRow{Prefix: netip.MustParsePrefix("fd6b:7::/64")}
+		if from != "" {
+			row.From = netip.MustParsePrefix(from)
+		}
+		f.Tables[0].Unread = []network.UnreadRow{row}
+		var b network.Builder
+		b.Add("a", f, 0)
+		n := b.Build()
+		w := forward.NewWalker(topology.Build(n))
+		require.Equal(t, want, w.Sensitive(n.Device("a"), route.IPv6))
+		require.False(t, w.Sensitive(n.Device("a"), route.IPv4))
+	}
+}

@@ -56,6 +56,7 @@ const (
 	AnyState  FlowState = iota
 	Beginning           // the first packet, or one that no seen flow explains and that may be a first one
 	Answering           // an answer, by what the packet itself says: a TCP segment with ACK or RST (RFC 9293)
+	Opening             // the first segment of a connection, by what it says: SYN without ACK (RFC 9293); of TCP alone
 	Seen                // an answer to a flow that the device has seen
 	Unseen              // an answer to a flow that it has not seen
 )
@@ -214,6 +215,8 @@ func (f Flow) in(s FlowState) Fit {
 	switch {
 	case s == Answering:
 		return is(f.Answer)
+	case s == Opening:
+		return is(!f.Answer)
 	case s == Seen:
 		return is(f.Answer && f.Seen)
 	case (s == Beginning || s == Unseen) && unseen && !f.Told():

@@ -4,6 +4,7 @@ import (
 	"iter"
 	"math/bits"
 	"net/netip"
+	"slices"
 
 	"zarvek/internal/core/prefixes"
 	"zarvek/internal/core/route"
@@ -132,6 +133,11 @@ func (t *Table) UnreadRow(src, a netip.Addr, longer int) (UnreadRow, bool) {
 		}
 	}
 	return UnreadRow{}, false
+}
+
+// PartsSources reports whether a row that was not read is for some sources alone.
+func (t *Table) PartsSources() bool {
+	return slices.ContainsFunc(t.unread.rows, func(u UnreadRow) bool { return u.From.IsValid() })
 }
 
 // UnreadRows yields the unread rows, in the order of their prefixes.

@@ -114,6 +114,7 @@ func TestAnUnreadRowForSomeSources(t *testing.T) {
 		b.Add("a", f, 0)
 		return b.Build().Device("a").Table("default", route.IPv6)
 	}
+	require.False(t, build("fd6b:1::/64", "").PartsSources())
 	for _, tt := range []struct {
 		prefix string
 		from   []string
@@ -137,6 +138,7 @@ func TestAnUnreadRowForSomeSources(t *testing.T) {
 		if tt.src != "" {
 			src = netip.MustParseAddr(tt.src)
 		}
+		require.True(t, build(tt.prefix, tt.from...).PartsSources())
 		_, got := build(tt.prefix, tt.from...).UnreadRow(src, netip.MustParseAddr("fd6b:1:2::9"), tt.longer)
 		require.Equal(t, tt.want, got, tt)
 	}

@@ -36,6 +36,10 @@ func ruleWords(o *object, w []string) error {
 			o.Dst, o.DstLen = cut(next)
 		case "iif":
 			o.IIF = next
+		case "oif":
+			o.OIF = next
+		case "uidrange":
+			o.UIDRange = []byte("null")
 		case "lookup":
 			if o.Table = word(next); next == "[l3mdev-table]" { // that of the packet's VRF
 				o.Table, o.L3MDev = "", []byte("null")

@@ -309,3 +309,15 @@ func TestRulesBeforeOwnAddresses(t *testing.T) {
 	vrf := rulesOf(layouttest.Laws(t, ReadText, []byte("1000:\tfrom all lookup [l3mdev-table]\n32765:\tfrom all lookup local\n"+main+last)))
 	require.Equal(t, "1000 undecided table ", vrf[0], "whose table that is, the packet tells")
 }
+
+// TestRulesForOwnPackets: an interface that a socket is bound to, and whose it is, only those have; what a rule is not
+// for says nothing of that.
+func TestRulesForOwnPackets(t *testing.T) {
+	in := "0:\tfrom all lookup local\n10:\tfrom all oif e0 lookup 77\n20:\tfrom all uidrange 0-10 lookup 77\n" +
+		"30:\tnot from all oif e0 lookup 77\n40:\tfrom all iif e0 lookup 77\n32766:\tfrom all lookup main\n"
+	var got []bool
+	for _, r := range layouttest.Laws(t, ReadText, []byte(in)).Facts.Rules {
+		got = append(got, r.Own)
+	}
+	require.Equal(t, []bool{true, true, false, false, false}, got)
+}

@@ -32,7 +32,7 @@ func RuleWords(f network.FlowRule) string {
 	add(f.Out != "", "out "+f.Out)
 	add(f.NotIn != "", "not in "+f.NotIn)
 	add(f.NotOut != "", "not out "+f.NotOut)
-	add(f.State != network.AnyState, [...]string{"", "begins", "answers", "seen", "unseen"}[f.State])
+	add(f.State != network.AnyState, [...]string{"", "begins", "answers", "opens", "seen", "unseen"}[f.State])
 	add(f.Turned != network.AnyDestination, [...]string{"", "turned", "not turned"}[f.Turned])
 	add(f.Undecided, "perhaps")
 	add(f.Detour.NextHop.IsValid(), "to "+f.Detour.NextHop.String())

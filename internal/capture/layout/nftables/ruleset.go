@@ -316,6 +316,9 @@ func (w *walker) narrow(all []match, raw json.RawMessage, k key) []match {
 	if left.CT != nil && (left.CT.Key == "status" || left.CT.Key == "state") {
 		all = w.rs.untracked(all)
 	}
+	if opens(m.Op, m.Left, m.Right) {
+		return opensConnections(all)
+	}
 	if left.FIB != nil {
 		return w.toOwn(all, *left.FIB, m.Op, m.Right)
 	}

@@ -237,6 +237,24 @@ func savedStatements(w []string, table string) []statement {
 			out = append(out, verdict("match",
 				map[string]any{"op": op, "left": map[string]any{"ct": map[string]string{"key": "state"}},
 					"right": strings.Split(strings.ToLower(value), ",")}))
+		case "--syn":
+			if value != "" { // it has none
+				w = append([]string{value}, w...)
+			}
+			out = append(out, opening())
+			if not {
+				out[len(out)-1] = notKnown()
+			}
+		case "--tcp-flags":
+			comp := ""
+			if len(w) > 0 {
+				comp, w = w[0], w[1:]
+			}
+			if !not && opensBy(value, comp) {
+				out = append(out, opening())
+			} else {
+				out = append(out, notKnown())
+			}
 		case "--src-range", "--dst-range":
 			side := map[string]string{"--src-range": "saddr", "--dst-range": "daddr"}[option]
 			payload("ip", side, valueOf(value))

@@ -166,6 +166,9 @@ func (p *ruleParser) next() statement {
 			return verdict("mark", nil)
 		}
 	}
+	if word == "tcp" && p.peek(0) == "flags" {
+		return p.flags()
+	}
 	if left, ok := p.field(word); ok {
 		return p.match(left)
 	}
