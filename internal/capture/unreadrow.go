@@ -28,6 +28,9 @@ func (p *Part) unreadRows(src *Source) {
 				lines = append(lines, appendClean(nil, text[lo:hi]))
 			}
 		}
+		for _, m := range u.More {
+			lines = append(lines, appendClean(nil, src.Text(m)))
+		}
 		further, beside := netip.Prefix{}, false
 		if !namesDefault(lines[0]) {
 			further, beside = above.find(u.Mark.Off, goesOn(lines[0]))

@@ -154,3 +154,23 @@ func TestSourcesOfARow(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, "fd61:5::/48", c.Parts[0].Facts.Tables[0].Unread[0].From.String())
 }
+
+// TestEveryUnreadObjectOfALine is a row, not the first one alone; also where the text stands in a log.
+func TestEveryUnreadObjectOfALine(t *testing.T) {
+	const routes = `[{"dst":"default","gateway":"10.61.0.9","dev":"up0","flags":[]},` +
+		`{"dst":"10.61.16.0/24","gateway":"nobody","dev":"up0","flags":[]},{"dst":"10.61.17.0/24","gateway":"10.61.0.9","dev":"up0","flags":[]},` +
+		`{"dst":"10.61.18.0/24","gateway":"nobody","dev":"up0","flags":[]},{"dst":"10.61.19.0/24","gateway":"nobody","dev":"up0","flags":[]}]`
+	for _, text := range []string{routes + "\n", "core$ uptime\n 02:11 up 3 days\ncore$ ip -j route\n" + routes + "\ncore$ \n"} {
+		c, err := Read("r.json", []byte(text), 1)
+		require.NoError(t, err)
+		var got []string
+		for _, p := range c.Parts {
+			for _, table := range p.Facts.Tables {
+				for _, u := range table.Unread {
+					got = append(got, u.Prefix.String())
+				}
+			}
+		}
+		require.Equal(t, []string{"10.61.16.0/24", "10.61.18.0/24", "10.61.19.0/24"}, got)
+	}
+}

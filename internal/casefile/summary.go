@@ -143,7 +143,7 @@ func rank(s *Summary) int {
 func unread(in []layout.Unread) []UnreadLine {
 	out := make([]UnreadLine, 0, len(in))
 	for _, u := range in {
-		out = append(out, UnreadLine(u))
+		out = append(out, UnreadLine{u.Mark, u.Reason})
 	}
 	return out
 }

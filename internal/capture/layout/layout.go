@@ -41,6 +41,7 @@ type Reading struct {
 type Unread struct {
 	Mark   route.Mark
 	Reason error
+	More   []route.Mark // further objects on its line that were not read
 }
 
 // Reasons for which a line is left unread; readers wrap them.
@@ -82,6 +83,9 @@ func (r *Reading) MapMarks(f func(route.Mark) route.Mark) {
 	}
 	for i := range r.Unread {
 		r.Unread[i].Mark = f(r.Unread[i].Mark)
+		for k := range r.Unread[i].More {
+			r.Unread[i].More[k] = f(r.Unread[i].More[k])
+		}
 	}
 	for i := range r.HostBits {
 		r.HostBits[i] = f(r.HostBits[i])

@@ -5,6 +5,8 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
+
+	"zarvek/internal/core/route"
 )
 
 // A Span is one object of a text whose objects do not keep to lines, and what became of it.
@@ -95,7 +97,8 @@ func (c *Collector) accountLine(at, lo, hi int) {
 		c.Read++
 		return
 	}
-	read, bad, more := false, Span{}, 0
+	read, bad := false, Span{}
+	var more []route.Mark
 	for i := at; i < len(c.Spans) && c.Spans[i].Lo < hi; i++ {
 		s := c.Spans[i]
 		switch {
@@ -105,16 +108,17 @@ func (c *Collector) accountLine(at, lo, hi int) {
 		case bad.Err == nil:
 			bad = s
 		default:
-			more++
+			more = append(more, Mark(max(lo, s.Lo), min(hi, s.Hi)))
 		}
 	}
 	switch {
 	case bad.Err != nil:
 		err := bad.Err
-		if more > 0 {
-			err = fmt.Errorf("%w (and %d more objects on this line)", err, more)
+		if len(more) > 0 {
+			err = fmt.Errorf("%w (and %d more objects on this line)", err, len(more))
 		}
 		c.LeaveUnread(max(lo, bad.Lo), min(hi, bad.Hi), err)
+		c.Unread[len(c.Unread)-1].More = more
 	case read:
 		c.Read++
 	default:

@@ -220,7 +220,7 @@ func (r *reader) rule(o *object) error {
 	n.Undecided = n.Undecided || o.other || o.OIF != "" || o.TOS != "" || o.L3MDev != nil || o.UIDRange != nil ||
 		o.TunID != nil || o.SuppIf != nil
 	n.Not = o.Not != nil
-	n.Own = !n.Not && (o.OIF != "" || o.UIDRange != nil) // an interface that a socket is bound to, and whose it is
+	n.Own = !n.Not && o.OIF != "" // an interface that a socket is bound to
 	if o.Suppress != nil && *o.Suppress >= 0 {
 		n.Suppress = *o.Suppress + 1
 	}
