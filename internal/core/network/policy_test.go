@@ -39,3 +39,18 @@ func TestInterfacesThatARuleIsNotFor(t *testing.T) {
 		require.Equal(t, tt.want, x.Fits(a, a, network.Flow{}, tt.in, tt.out), tt)
 	}
 }
+
+// TestFirstSegmentsAlone: what answers them, and what comes behind them, opens nothing.
+func TestFirstSegmentsAlone(t *testing.T) {
+	a := netip.MustParseAddr("10.61.0.1")
+	r := network.FlowRule{Protocol: "tcp", State: network.Opening}
+	for want, f := range map[network.Fit][]network.Flow{
+		network.Yes:   {{Protocol: "tcp"}},
+		network.No:    {{Protocol: "tcp", Answer: true}, {Protocol: "tcp", Answer: true, Seen: true}, {Protocol: "tcp", Later: true}, {Protocol: "udp"}},
+		network.Maybe: {{}},
+	} {
+		for _, f := range f {
+			require.Equal(t, want, r.Fits(a, a, f, "", ""), f)
+		}
+	}
+}

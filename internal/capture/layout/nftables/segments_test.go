@@ -1,6 +1,7 @@
 package nftables
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -32,6 +33,7 @@ func TestFirstSegments(t *testing.T) {
 		"-p tcp -m tcp ! --syn":                            "deny tcp perhaps",
 		"-p tcp -m tcp ! --tcp-flags SYN,ACK SYN":          "deny tcp perhaps",
 		"-p tcp -m tcp --tcp-flags SYN,RST SYN":            "deny tcp perhaps",
+		"-p tcp -m tcp --tcp-flags SYN,ACK ACK":            "deny tcp perhaps",
 		"-p tcp -m tcp --tcp-flags ALL NONE":               "deny tcp perhaps",
 	} {
 		in := "*filter\n:FORWARD ACCEPT [0:0]\n-A FORWARD " + rule + " -j DROP\nCOMMIT\n"
@@ -40,4 +42,5 @@ func TestFirstSegments(t *testing.T) {
 	const in = `{"nftables": [{"chain": {"family": "ip", "table": "f", "name": "one", "type": "filter", "hook": "forward", "prio": 0, "policy": "accept"}},
 		{"rule": {"family": "ip", "table": "f", "chain": "one", "expr": [{"match": {"op": "==", "left": {"&": [{"payload": {"protocol": "tcp", "field": "flags"}}, ["syn", "ack"]]}, "right": "syn"}}, {"drop": null}]}}]}`
 	require.Equal(t, []string{"deny tcp opens", "permit"}, inShort(Reader)([]byte(in)))
+	require.Equal(t, []string{"deny perhaps", "permit"}, inShort(Reader)([]byte(strings.Replace(in, `"op": "=="`, `"op": "!="`, 1))))
 }
