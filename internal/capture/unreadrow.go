@@ -180,8 +180,11 @@ var forSources = lazyregexp.New(`^[^/]*?(?:/\d+|default).*[ ,"]from\W{1,4}([\da-
 
 // sourcesOf returns the sources that a row of an IPv6 table says it is for; invalid where it says none.
 func sourcesOf(line []byte, to netip.Prefix) netip.Prefix {
+	if !to.Addr().Is6() {
+		return netip.Prefix{}
+	}
 	m := forSources.FindSubmatch(line)
-	if m == nil || !to.Addr().Is6() {
+	if m == nil {
 		return netip.Prefix{}
 	}
 	p, _ := layout.Prefix(m[1], true)

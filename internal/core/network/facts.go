@@ -281,7 +281,8 @@ type Rule struct {
 	// Suppress is 1 + the length of the longest prefix whose routes do not count in the table; 0: all count.
 	Suppress  int
 	BeforeOwn bool // it is asked before the device's own addresses are
-	// Own: it also asks what only packets have that the device itself sends, as who sends them; others do not fit
+	// Own: it also asks what only packets have that the device itself sends, as the interface that a socket is bound to;
+	// others do not fit
 	Own       bool
 	Undecided bool // it also asks for something that no walk knows
 	Mark      route.Mark

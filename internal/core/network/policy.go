@@ -291,12 +291,15 @@ func (p Ports) fits(n uint16) Fit {
 	return No
 }
 
+// isNotFor reports whether an interface is the one that a rule is not for.
+func isNotFor(not, ifname string) bool { return not != "" && not == ifname }
+
 // Fits says whether the rule fits a packet that goes from one interface to another.
 func (r *FlowRule) Fits(src, dst netip.Addr, f Flow, in, out string) Fit {
 	if r.Family != 0 && r.Family != route.FamilyOf(dst) {
 		return No
 	}
-	if r.NotIn != "" && r.NotIn == in || r.NotOut != "" && r.NotOut == out {
+	if isNotFor(r.NotIn, in) || isNotFor(r.NotOut, out) {
 		return No
 	}
 	fit := fits(r.From, r.To, r.Protocol, r.FromPorts, r.ToPorts, r.In, r.Out, src, dst, f, in, out)
@@ -321,7 +324,7 @@ func (t Translation) Fits(src, dst netip.Addr, f Flow, in, out string) Fit {
 	if t.Family != 0 && t.Family != fam || t.Becomes.IsValid() && route.FamilyOf(t.Becomes) != fam {
 		return No
 	}
-	if t.NotIn != "" && t.NotIn == in || t.NotOut != "" && t.NotOut == out {
+	if isNotFor(t.NotIn, in) || isNotFor(t.NotOut, out) {
 		return No
 	}
 	fit := fits(t.From, t.To, t.Protocol, t.FromPorts, t.ToPorts, t.In, t.Out, src, dst, f, in, out)

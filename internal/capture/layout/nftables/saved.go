@@ -157,24 +157,17 @@ func savedStatements(w []string, table string) []statement {
 	var out []statement
 	proto := ""
 	not, stray := false, false
+	compare := func(kind string, left map[string]string, right any) {
+		op := "=="
+		if not {
+			op = "!="
+		}
+		out = append(out, verdict("match", map[string]any{"op": op, "left": map[string]any{kind: left}, "right": right}))
+	}
 	payload := func(protocol, field string, right any) {
-		op := "=="
-		if not {
-			op = "!="
-		}
-		out = append(out, verdict("match",
-			map[string]any{"op": op,
-				"left": map[string]any{"payload": map[string]string{"protocol": protocol,
-					"field": field}}, "right": right}))
+		compare("payload", map[string]string{"protocol": protocol, "field": field}, right)
 	}
-	meta := func(name string, right any) {
-		op := "=="
-		if not {
-			op = "!="
-		}
-		out = append(out, verdict("match",
-			map[string]any{"op": op, "left": map[string]any{"meta": map[string]string{"key": name}}, "right": right}))
-	}
+	meta := func(name string, right any) { compare("meta", map[string]string{"key": name}, right) }
 	set := func(list string) any {
 		return map[string]any{"set": valuesOf(strings.ReplaceAll(list, ":", "-"))}
 	}
@@ -241,30 +234,18 @@ func savedStatements(w []string, table string) []statement {
 			if value != "" { // it has none
 				w = append([]string{value}, w...)
 			}
-			out = append(out, opening())
-			if not {
-				out[len(out)-1] = notKnown()
-			}
+			out = append(out, openingIf(!not))
 		case "--tcp-flags":
 			comp := ""
 			if len(w) > 0 {
 				comp, w = w[0], w[1:]
 			}
-			if !not && opensBy(value, comp) {
-				out = append(out, opening())
-			} else {
-				out = append(out, notKnown())
-			}
+			out = append(out, openingIf(!not && opensBy(value, comp)))
 		case "--src-range", "--dst-range":
 			side := map[string]string{"--src-range": "saddr", "--dst-range": "daddr"}[option]
 			payload("ip", side, valueOf(value))
 		case "--dst-type":
-			op := "=="
-			if not {
-				op = "!="
-			}
-			out = append(out, verdict("match", map[string]any{"op": op, "right": strings.ToLower(value),
-				"left": map[string]any{"fib": map[string]string{"result": "type", "flags": "daddr"}}}))
+			compare("fib", map[string]string{"result": "type", "flags": "daddr"}, strings.ToLower(value))
 		case "--comment":
 		case "-j", "--jump", "-g", "--goto":
 			return append(out, target(option, value, w, table)...)

@@ -16,6 +16,14 @@ func opening() statement {
 	return verdict("match", map[string]any{"op": "==", "left": left, "right": "syn"})
 }
 
+// openingIf is opening where that is what a rule asks for.
+func openingIf(is bool) statement {
+	if !is {
+		return notKnown()
+	}
+	return opening()
+}
+
 // opensBy reports whether flags of which some are looked at are those of the first segment alone.
 func opensBy(mask, flags string) bool {
 	looked := strings.FieldsFunc(strings.ToLower(mask), func(c rune) bool { return strings.ContainsRune(`,|()[]{}:" `, c) })
@@ -60,8 +68,5 @@ func (p *ruleParser) flags() statement {
 		said.WriteString(p.take())
 	}
 	m := firstAlone.FindStringSubmatch(said.String())
-	if m == nil || !opensBy(m[1]+m[2], "syn") {
-		return notKnown()
-	}
-	return opening()
+	return openingIf(m != nil && opensBy(m[1]+m[2], "syn"))
 }
