@@ -36,6 +36,15 @@ const keptKind = "reading"
 
 // read reads a unit, or takes what was kept of it. It returns its size in bytes as well.
 func (r *reading) read(u *unit, number uint32) (*capture.Capture, int64, error) {
+	c, size, err := r.readOrTake(u, number)
+	if err == nil {
+		c.NamedAfter(u.name)
+	}
+	return c, size, err
+}
+
+// readOrTake is read by the text alone.
+func (r *reading) readOrTake(u *unit, number uint32) (*capture.Capture, int64, error) {
 	if store := r.storeFor(u); store != nil {
 		return r.readKept(store, u, number)
 	}

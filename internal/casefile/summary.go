@@ -82,6 +82,7 @@ const (
 	NoAddresses
 	NoNeighbours
 	TableCut
+	TableLacks
 	TableFiltered
 )
 
@@ -173,7 +174,10 @@ func missing(d *network.Device) []Missing {
 	if d.Tables().Any(func(t *network.Table) bool { return t.CutAt.IsValid() }) {
 		out = append(out, TableCut)
 	}
-	if d.Tables().Any(func(t *network.Table) bool { return t.Filtered.Known() }) {
+	if d.Tables().Any(func(t *network.Table) bool { return t.Lacks }) {
+		out = append(out, TableLacks)
+	}
+	if d.Tables().Any(func(t *network.Table) bool { return t.Filtered.Known() && !t.Lacks }) {
 		out = append(out, TableFiltered)
 	}
 	return out

@@ -36,7 +36,7 @@ func advice(b forward.Branch, dst netip.Addr) string {
 		return fmt.Sprintf("capture the %s routing table of %s", familyName(route.FamilyOf(dst)), at)
 	case forward.RulesMissing:
 		return fmt.Sprintf("capture the policy rules of %s (ip rule, ip -6 rule)", at)
-	case forward.TableFiltered, forward.TableCut:
+	case forward.TableFiltered, forward.TableLacks, forward.TableCut:
 		return fmt.Sprintf("capture the whole routing table of %s", at)
 	case forward.ChangedSince, forward.AnsweredOtherwise:
 		return fmt.Sprintf("capture the routing table of %s again", at)

@@ -14,7 +14,7 @@ import (
 var missingWords = map[casefile.Missing]string{
 	casefile.NoTable4: "IPv4 table", casefile.NoTable6: "IPv6 table", casefile.NoAddresses: "addresses",
 	casefile.NoNeighbours: "neighbours", casefile.TableCut: "end of a table",
-	casefile.TableFiltered: "what a filter left out",
+	casefile.TableLacks: "rows of a table", casefile.TableFiltered: "what a filter left out",
 }
 
 // A DevicesQuery says what is shown beside the devices.

@@ -114,6 +114,11 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 			"the listing of %s table shows a part of it only, so that what it does not show may be there",
 			its,
 		)
+	case forward.TableLacks:
+		return fmt.Sprintf(
+			"the listing of %s table lacks the network of an interface that is up, so that more may be missing",
+			its,
+		)
 	case forward.TableCut:
 		return fmt.Sprintf("the capture of %s table is cut off before %s", its, dst)
 	case forward.RowUnread:

@@ -136,7 +136,10 @@ func tableText(w *bufio.Writer, t *network.Table, sum network.Summary, q TableQu
 	if t.CutAt.IsValid() {
 		fmt.Fprintf(w, "  The capture is cut off after %s: capture this table again.\n", t.CutAt)
 	}
-	if t.Filtered.Known() {
+	if t.Lacks {
+		fmt.Fprintf(w, "  It lacks the network of an interface that is up (%s), and maybe more: capture the whole table.\n",
+			v.place(t.Filtered))
+	} else if t.Filtered.Known() {
 		fmt.Fprintf(w, "  What was captured shows a part of it only (%s): capture the whole table.\n", v.place(t.Filtered))
 	}
 	if !q.Filter.Narrow() {

@@ -292,7 +292,7 @@ func (v View) lineInTheWay(rt forward.RoundTrip) string {
 func (v View) inTheWay(b forward.Branch) string {
 	switch b.Reason.Code {
 	case forward.RowUnread, forward.ChangedSince, forward.AnsweredOtherwise, forward.Encapsulated,
-		forward.TableFiltered, forward.CapturesContradict, forward.FilterNotRead,
+		forward.TableFiltered, forward.TableLacks, forward.CapturesContradict, forward.FilterNotRead,
 		forward.ConfigurationCut, forward.ForwardingNotTold, forward.RulesLeftOut, forward.PolicyRouted, forward.CapturesBlended,
 		forward.AnswerTranslated, forward.RulesMissing, forward.WhereApplied, forward.RuleNotUnderstood,
 		forward.RuleBeforeOwn, forward.OwnFiltered, forward.FlowNotTold, forward.RuleDenies, forward.SourceByDefault,

@@ -122,6 +122,9 @@ func (v View) notKnown(w io.Writer, r forward.Explanation) {
 	if why == forward.RowUnread {
 		because, verb = "a line of its table tells of a route that may lead there and was not read", "stands at"
 	}
+	if why == forward.TableLacks {
+		because = "the listing of its table lacks the network of an interface that is up, so that more may be missing"
+	}
 	if why == forward.TableCut {
 		because = fmt.Sprintf("the capture of its table is cut off before %s", r.Choice.Destination.Addr())
 	}

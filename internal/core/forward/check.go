@@ -1,6 +1,9 @@
 package forward
 
 import (
+	"net/netip"
+	"slices"
+
 	"zarvek/internal/core/network"
 	"zarvek/internal/core/route"
 	"zarvek/internal/core/selection"
@@ -13,8 +16,7 @@ func (w *Walker) sourceCheck(pkt *packet, at position, hop Hop, out string) (ste
 	if at.origin || at.ingress == "" || pkt.find != nil {
 		return step{}, false
 	}
-	// A device drops what comes in with one of its own addresses as the source; IPv4 kernels do, IPv6 ones do not.
-	if own := d.Own(pkt.src); fam == route.IPv4 && len(own) > 0 {
+	if own := w.ownSource(at, pkt.src); len(own) > 0 {
 		s := step{
 			hop:     hop,
 			share:   1,
@@ -61,6 +63,19 @@ func (w *Walker) sourceCheck(pkt *packet, at position, hop Hop, out string) (ste
 		verdict, reason = Unknown, end
 	}
 	return step{hop: hop, share: 1, verdict: verdict, reason: reason}, true
+}
+
+// ownSource returns the own addresses for which a device drops what comes in with one of them as the source: those of
+// the VRF that it came in by, and on a kernel, which asks its local table first, those of any. IPv4 alone is checked so.
+func (w *Walker) ownSource(at position, src netip.Addr) []network.Address {
+	own := at.device.Own(src)
+	if !src.Is4() {
+		return nil
+	}
+	if at.device.Rules().Len() > 0 && !at.device.AsksRulesFirst() {
+		return own
+	}
+	return slices.DeleteFunc(own, func(a network.Address) bool { return !w.inTable(at.device, at.table, a) })
 }
 
 // checkEach judges the source for every way on by itself, as kernels do: rules that look at interfaces see the one

@@ -11,6 +11,7 @@ var codeWords = [...]string{
 	NoCoveringRoute:    "no-covering-route",
 	TableMissing:       "table-missing",
 	TableFiltered:      "table-filtered",
+	TableLacks:         "table-lacks",
 	TableCut:           "table-cut",
 	RowUnread:          "row-unread",
 	ChangedSince:       "changed-since",

@@ -248,8 +248,7 @@ func (w *Walker) behind(d *network.Device, a netip.Addr) string {
 func (w *Walker) own(d *network.Device, table string, a netip.Addr) []network.Address {
 	var out []network.Address
 	for _, o := range d.Own(a) {
-		at := o.Interface == "" && o.Table == "" || o.Interface != "" && w.topo.TableOf(d, o.Interface) == table
-		if o.Table == table || at {
+		if w.inTable(d, table, o) {
 			out = append(out, o)
 		}
 	}
@@ -260,6 +259,12 @@ func (w *Walker) own(d *network.Device, table string, a netip.Addr) []network.Ad
 		}
 	}
 	return out
+}
+
+// inTable reports whether an own address belongs to a table.
+func (w *Walker) inTable(d *network.Device, table string, a network.Address) bool {
+	return a.Table == table || a.Interface == "" && a.Table == "" ||
+		a.Interface != "" && w.topo.TableOf(d, a.Interface) == table
 }
 
 // enter is where a packet is that comes in by an interface.

@@ -106,7 +106,7 @@ func (p *passage) from(at position) bool {
 		return true
 	case slices.Contains(p.ahead, at), len(p.ahead) == mostAhead:
 		return false
-	case !at.origin && len(at.device.Own(p.pkt.src)) > 0:
+	case !at.origin && len(p.walker.ownSource(at, p.pkt.src)) > 0:
 		return false // it seems to come from the device itself, which drops it
 	}
 	p.ahead = append(p.ahead, at)

@@ -214,15 +214,21 @@ func (w *Walker) end(a netip.Addr) End {
 func (w *Walker) places(a netip.Addr) []position {
 	var out []position
 	for _, o := range w.topo.Owners(a) {
-		if p := w.origin(o.Device, o.Interface); !slices.Contains(out, p) {
+		p := w.origin(o.Device, o.Interface)
+		if o.Interface == "" {
+			p.table = o.Table
+		}
+		if !slices.Contains(out, p) {
 			out = append(out, p)
 		}
 	}
 	if len(out) > 0 {
 		return out
 	}
-	if o, ok := w.topo.DeducedOwner(a); ok {
-		return []position{w.origin(o.Device, o.Interface)}
+	for _, deduced := range []func(netip.Addr) (topology.Attachment, bool){w.topo.DeducedOwner, w.topo.FarEndOf} {
+		if o, ok := deduced(a); ok {
+			return []position{w.origin(o.Device, o.Interface)}
+		}
 	}
 	for _, at := range w.topo.Attached(a) {
 		if p := w.enter(at.Device, at.Interface); !slices.Contains(out, p) {

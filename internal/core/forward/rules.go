@@ -60,7 +60,7 @@ func (w *Walker) lookup(pkt *packet, at position) (selection.Match, Reason) {
 		}
 		inScope := t.Filtered.Known() && t.Answers(pkt.dst)
 		if t.Filtered.Known() && !inScope {
-			return selection.Match{Table: t}, Reason{Code: TableFiltered, Marks: []route.Mark{t.Filtered}}
+			return selection.Match{Table: t}, inPart(t)
 		}
 		if t.Undecided && !inScope {
 			return selection.Match{Table: t}, Reason{Code: TableMissing}
@@ -79,7 +79,7 @@ func (w *Walker) lookup(pkt *packet, at position) (selection.Match, Reason) {
 			return m, Reason{Code: TableMissing}
 		}
 		if inScope && !m.Found() {
-			return m, Reason{Code: TableFiltered, Marks: []route.Mark{t.Filtered}}
+			return m, inPart(t)
 		}
 		bits := -1
 		if m.Found() {
@@ -267,4 +267,13 @@ func weakMix(d *network.Device, fam route.Family) (string, bool) {
 		}
 	}
 	return "", false
+}
+
+// inPart says that a listing shows a part of a table only, and which line tells so.
+func inPart(t *network.Table) Reason {
+	code := TableFiltered
+	if t.Lacks {
+		code = TableLacks
+	}
+	return Reason{Code: code, Marks: []route.Mark{t.Filtered}}
 }

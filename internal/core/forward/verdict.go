@@ -80,6 +80,7 @@ const (
 	NoCoveringRoute
 	TableMissing       // no table of that family was captured
 	TableFiltered      // the command asked for a part of the table only
+	TableLacks         // the network of an interface that is up is not in the table
 	TableCut           // the capture of the table ends before the destination
 	RowUnread          // a line of the table that names a longer prefix could not be read
 	ChangedSince       // a change was made after the table was shown

@@ -103,7 +103,7 @@ func (x Explanation) CannotTell() (Code, route.Mark, bool) {
 	}
 	single := c.Destination.IsSingleIP() && c.Match.Found() && c.Table.Answers(c.Destination.Addr())
 	if c.Table.Filtered.Known() && !single {
-		return TableFiltered, c.Table.Filtered, true
+		return inPart(c.Table).Code, c.Table.Filtered, true
 	}
 	if supposedOpen(c.Table, c.Match) {
 		return TableMissing, route.Mark{}, true

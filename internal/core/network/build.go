@@ -152,6 +152,7 @@ func (f *deviceFacts) build(name string) *Device {
 	d.setInterfaces(mergeInterfaces(f.Interfaces))
 	d.setRules(f.Rules)
 	d.setNeighbours(f.Neighbours)
+	d.findLacking(f.Addresses)
 	for _, a := range f.Addresses {
 		// A kernel takes an IPv6 address away where its interface goes down, and leaves an IPv4 one.
 		if a.Prefix.Addr().Is6() && a.Interface != "" && d.Interface(a.Interface).State == LinkDown ||
@@ -202,7 +203,7 @@ func (d *Device) lacks(a Address) bool {
 		return true
 	}
 	t := d.Table(cmp.Or(a.Table, "default"), route.FamilyOf(a.Prefix.Addr()))
-	if t == nil || t.Weak || t.Undecided || t.Filtered.Known() || t.CutAt.IsValid() || !t.showsAttached() {
+	if t == nil || t.inPart() && !t.Supposed || !t.showsAttached() {
 		return false
 	}
 	for _, p := range []netip.Prefix{a.Prefix.Masked(), netip.PrefixFrom(a.Prefix.Addr(), a.Prefix.Addr().BitLen())} {

@@ -37,7 +37,7 @@ func (t *Table) overlay(rows map[netip.Prefix][]route.Route) *Table {
 	out := &Table{
 		Name: over.Name, Family: over.Family, Kernel: over.Kernel, Chosen: over.Chosen, HighestWins: over.HighestWins,
 		Undecided: over.Undecided,
-		Classful:  over.Classful, Whole: over.Whole, Filtered: over.Filtered, Weak: over.Weak,
+		Classful:  over.Classful, Whole: over.Whole, Filtered: over.Filtered, Lacks: over.Lacks, Weak: over.Weak,
 		Supposed:  over.Supposed,
 		PathTypes: over.PathTypes, FirstHops: over.FirstHops,
 		ByRule: over.ByRule, CutAt: over.CutAt, more: over.more, unread: over.unread, scopes: over.scopes,

@@ -27,6 +27,7 @@ type Table struct {
 	Weak     bool // only a management walk was captured, which may leave routes out
 	// the command that asked for a part of it, where no capture shows all; it is undecided then
 	Filtered  route.Mark
+	Lacks     bool         // Filtered is an address of an interface that is up instead: no row has its network
 	ListsBGP  bool         // BGP's own list was captured as a whole, so that all paths that were heard are there
 	PathTypes bool         // kinds of OSPF paths are told apart: one without a kind is within an area
 	FirstHops bool         // its routes may have next hops beside the one that is shown

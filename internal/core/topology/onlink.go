@@ -556,6 +556,27 @@ func (t *Topology) otherEnd(here port, a netip.Addr) *network.Device {
 	return t.device(others[0])
 }
 
+// FarEndOf finds the captured device to which one that uses an address as a next hop, or that is at the other end of its
+// link with room for two, is deduced to hand what is for it: of the address itself no capture tells.
+func (t *Topology) FarEndOf(a netip.Addr) (Attachment, bool) {
+	for _, at := range t.Attached(a) {
+		if !t.farFrom(&at, a) {
+			continue
+		}
+		l := t.Find(at.Device, at.Interface, a, false)
+		if l.Answer != Device || l.Confidence != Deduced || l.Proxy {
+			return Attachment{}, false
+		}
+		return Attachment{Device: l.Device, Interface: l.Interface, number: l.Device.Number()}, true
+	}
+	return Attachment{}, false
+}
+
+// farFrom reports whether an address is at the other end of an attached device's link, or a next hop there.
+func (t *Topology) farFrom(at *Attachment, a netip.Addr) bool {
+	return ForTwo(at.Prefix) || t.uses(portOf(at.Device, at.Interface), a)
+}
+
 // FarEnd reports whether an address is that of a router that no capture shows: captured devices use it as a next hop,
 // or it is the other end of a link with room for two. By which way it sends is its own affair.
 func (t *Topology) FarEnd(a netip.Addr) bool {
@@ -565,7 +586,8 @@ func (t *Topology) FarEnd(a netip.Addr) bool {
 	if _, ok := t.DeducedOwner(a); ok {
 		return false
 	}
-	return slices.ContainsFunc(t.Attached(a), func(at Attachment) bool {
-		return ForTwo(at.Prefix) || t.uses(portOf(at.Device, at.Interface), a)
-	})
+	if _, ok := t.FarEndOf(a); ok {
+		return false
+	}
+	return slices.ContainsFunc(t.Attached(a), func(at Attachment) bool { return t.farFrom(&at, a) })
 }

@@ -258,3 +258,13 @@ func TestAnAddressThatAWideMaskPutsOnALink(t *testing.T) {
 	require.Equal(t, topology.Device, learned(bare, "10.7.0.1").Answer, "on a link without networks")
 	require.Equal(t, topology.Conflict, learned(bare+"a: neigh 10.7.0.1 e0 pending", "10.7.0.1").Answer)
 }
+
+// TestANextHopWithoutAnInterface is used on the link whose network has it.
+func TestANextHopWithoutAnInterface(t *testing.T) {
+	in := "a: direct 10.0.0.0/24 dev e0\na: addr 10.0.0.1/24 e0\na: direct 10.0.1.0/24 dev e1\na: addr 10.0.1.1/24 e1\n" +
+		"b: direct 10.0.0.0/24 dev f0\nb: addr 10.0.0.5/24 f0\na: static 10.9.0.0/16 via "
+	for hop, far := range map[string]bool{"10.0.0.2": true, "10.0.0.3": false, "10.0.1.2": false} {
+		topo := topology.Build(coretest.Build(in + hop))
+		require.Equal(t, far, topo.FarEnd(netip.MustParseAddr("10.0.0.2")), hop)
+	}
+}

@@ -136,6 +136,7 @@ func build(n *network.Snapshot, scans []*scan) *Topology {
 			t.hopsUsed[p] = append(t.hopsUsed[p], h.address)
 		}
 		t.addAddresses(d, first)
+		t.placeHops(s, first)
 		t.addTranslated(d, first)
 		t.ofDevice[d.Number()] = [2]int{first, len(t.attachments)}
 		for _, v := range d.Virtuals().All() {
@@ -223,6 +224,37 @@ func (t *Topology) addAddresses(d *network.Device, first int) {
 	}
 }
 
+// placeHops notes the next hops that a device's routes name without an interface on each interface whose network they
+// are in. Its attachments begin with first.
+func (t *Topology) placeHops(s *scan, first int) {
+	var on map[netip.Prefix][]port
+	lengths := map[int]bool{}
+	for _, h := range s.hops {
+		if h.ifname != "" {
+			continue
+		}
+		if on == nil {
+			on = map[netip.Prefix][]port{}
+			for i := first; i < len(t.attachments); i++ {
+				at := &t.attachments[i]
+				if p := t.port(i); at.Interface != "" && !at.Down && !slices.Contains(on[at.Prefix], p) {
+					on[at.Prefix] = append(on[at.Prefix], p)
+					lengths[at.Prefix.Bits()] = true
+				}
+			}
+		}
+		for bits := range lengths {
+			n, err := h.address.Prefix(bits)
+			if err != nil { // longer than addresses of that family
+				continue
+			}
+			for _, p := range on[n] {
+				t.hopsUsed[p] = append(t.hopsUsed[p], h.address)
+			}
+		}
+	}
+}
+
 // home finds the attachment, between first and last, in whose network the address stands.
 func (t *Topology) home(a network.Address, first, last int) int {
 	for i := first; i < last; i++ {
@@ -254,8 +286,11 @@ func isDown(d *network.Device, a network.Address) bool {
 
 // TableOf returns the table in which a device looks up what comes in by an interface: that of the VRF that is told to
 // have it, else the one that has its attached network, or where it has none its address, "default" where that is not
-// known. The device may have no table of that name: it was not captured then.
+// known, and where no interface is named. The device may have no table of that name: it was not captured then.
 func (t *Topology) TableOf(d *network.Device, ifname string) string {
+	if ifname == "" {
+		return "default"
+	}
 	vrf, sure := d.VRFTable(ifname)
 	if sure {
 		return vrf

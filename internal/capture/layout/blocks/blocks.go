@@ -55,6 +55,7 @@ type object struct {
 	parent        *object
 	settings      []setting
 	mark          route.Mark // of the line that begins it
+	cut           bool       // its end was not captured: what it does not say is not known
 }
 
 // get returns the values of a key, nil where it is not set.
@@ -132,6 +133,9 @@ func Read(text []byte) layout.Reading {
 			}
 			r.LeaveUnread(lo, hi, layout.ErrNotARoute)
 		}
+	}
+	for _, o := range slices.Concat(r.open, r.lost) {
+		o.cut = true
 	}
 	r.facts()
 	for _, o := range [][]*object{r.open, r.lost} {

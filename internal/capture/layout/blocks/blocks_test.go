@@ -332,3 +332,22 @@ func TestWhatLetsPassBesidePolicies(t *testing.T) {
 		require.Equal(t, restricts, len(r.Facts.Policy.Flows) > 0, setting)
 	}
 }
+
+// TestAnInterfaceThatIsCutOff does not say what it lets in for the device, unless that stands in it.
+func TestAnInterfaceThatIsCutOff(t *testing.T) {
+	const begun = "config system interface\n    edit \"hall0\"\n        set ip 10.61.16.1 255.255.255.0\n"
+	for text, undecided := range map[string]bool{
+		begun:                                             true,
+		begun + "        set allowaccess ping\n":          false,
+		begun + "    next\nend\n":                         false,
+		begun + "--More-- ^C\n":                           true,
+		begun + "    next\n    edit \"hall1\"\n":          false,
+		begun + "10.61.96.0/20 via 172.28.61.1 dev up0\n": true,
+	} {
+		r := layouttest.Laws(t, Read, []byte(text))
+		require.NotEmpty(t, r.Facts.ListRules)
+		for _, l := range r.Facts.ListRules {
+			require.Equal(t, undecided, l.Undecided, text)
+		}
+	}
+}

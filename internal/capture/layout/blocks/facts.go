@@ -291,12 +291,13 @@ func (r *reader) access(o *object, ifname string) {
 		return
 	}
 	mark, list := o.markOf("allowaccess"), "access by "+ifname
+	cut := o.cut && o.get("allowaccess") == nil
 	rule := network.FlowRule{Protocol: "icmp", Type: 9, Permit: slices.Contains(o.get("allowaccess"), "ping"),
-		Mark: mark}
+		Undecided: cut, Mark: mark}
 	r.Facts.ListRules = append(r.Facts.ListRules, network.ListRule{List: list, FlowRule: rule})
 	for _, l := range listeners {
 		rule := network.FlowRule{Protocol: l.protocol, ToPorts: network.Ports{Lo: l.port, Hi: l.port},
-			Permit: slices.Contains(o.get("allowaccess"), l.name), Mark: mark}
+			Permit: slices.Contains(o.get("allowaccess"), l.name), Undecided: cut, Mark: mark}
 		r.Facts.ListRules = append(r.Facts.ListRules, network.ListRule{List: list, FlowRule: rule})
 	}
 	r.Facts.Applied = append(r.Facts.Applied,

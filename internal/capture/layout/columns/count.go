@@ -13,13 +13,16 @@ var (
 	countAbove = lazyregexp.New(`(?i)^\s*(?:destinations\s*:\s*\d+\s+routes` +
 		`|destination count\s*:\s*\d+\s+fib entry count)\s*:\s*(\d+)`)
 	countOf    = lazyregexp.New(`(?i)^\s*(\d+) out of (\d+) total\b`)
-	countBelow = lazyregexp.New(`(?i)^\s*(?:total routes shown|no\.? of routes|number of routes` +
+	countBelow = lazyregexp.New(`(?i)^\s*(?:total routes? shown|no\.? of routes|number of routes` +
 		`|total number of routes|total routes|(?:ipv[46] )?routes total)\s*[:=]?\s*(\d+)\s*$`)
 )
 
 // count takes a line that counts rows.
 func (r *reader) count(s string, lo, hi int) {
 	r.release()
+	if countBelow.MatchString(s) {
+		r.owes = false
+	}
 	if m := countAbove.FindStringSubmatch(s); m != nil {
 		r.compare()
 		r.says, _ = strconv.Atoi(m[1])
@@ -43,4 +46,15 @@ func (r *reader) compare() {
 		r.Partial(r.table, r.rows < r.says, int(m.Off), int(m.End))
 	}
 	r.counted, r.rows = layout.Passed{}, 0
+}
+
+// countedAtTheEnd matches a title of tables below which their rows are always counted.
+var countedAtTheEnd = lazyregexp.New(`^VIRTUAL ROUTER: \S+ \(id \d+\)|^(?:IPv[46] )?Route Table \((?:Router|Service): ?\S+\)$`)
+
+// unfinished marks the table above as cut off where the count that ends each such table is missing.
+func (r *reader) unfinished() {
+	if r.release(); r.owes && r.rows > 0 {
+		r.CutLast()
+	}
+	r.owes = false
 }

@@ -77,6 +77,7 @@ type reader struct {
 
 	rows    int           // since the last title or count, those included that could not be read
 	counted layout.Passed // a line above the rows that counts them
+	owes    bool          // the title above tells that a count ends the rows, and none was read
 	says    int
 }
 
@@ -148,6 +149,7 @@ func Read(text []byte) layout.Reading {
 		r.leavePending(layout.ErrCut)
 		r.CutLast()
 	}
+	r.unfinished()
 	r.addSingles()
 	r.compare()
 	r.release()
@@ -318,6 +320,8 @@ func (r *reader) aside(s string) (layout.As, bool) {
 		}
 	}
 	if name, ok := instanceTitle(t); ok && !strings.HasPrefix(low, "routing table: ipv") {
+		r.unfinished()
+		r.owes = countedAtTheEnd.MatchString(t)
 		r.compare()
 		r.table, r.cols, r.last, r.lost, r.titled = name, nil, nil, false, true
 		clear(r.addrSeen) // tables may use the same addresses

@@ -37,7 +37,7 @@ type reader struct {
 	forwarding string // the letter of the key for interfaces that forward
 	others     bool   // the rows are another device's addresses, or may be
 	broken     bool   // a row could not be read, which the next may go on with
-	within     string // the table of the last interface, "" for the default one
+	within     string // the table of the last interface, "" where none is named
 }
 
 // currentTitle is the title of the addresses that a device of a pair has now, where those of the pair stand above them:

@@ -240,7 +240,7 @@ func prefixOf(addresses, masks []word) (netip.Prefix, bool, error) {
 	return p, err == nil, err
 }
 
-// table is the one that a row's own cell names, else the one that the last title names; "" for the default one.
+// table is the one that a row's own cell names, else the one that the last title names; "" where none is named.
 func (r *reader) table(cell []word) string {
 	if len(cell) == 0 {
 		return r.titled
@@ -248,10 +248,12 @@ func (r *reader) table(cell []word) string {
 	return instanceName(strings.TrimPrefix(cell[0].text, "vr:"))
 }
 
-// instanceName is "" for what the main instance goes by.
+// instanceName is "default" for what the main instance goes by, "" for what stands where none is named.
 func instanceName(s string) string {
 	switch strings.ToLower(s) {
-	case "default", "default-vrf", "vr-default", "global", "public", "main", "base", "n/a", "-", "--":
+	case "default", "default-vrf", "vr-default", "global", "public", "main", "base":
+		return "default"
+	case "n/a", "-", "--":
 		return ""
 	}
 	return s

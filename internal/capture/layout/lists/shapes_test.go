@@ -25,7 +25,7 @@ Eth1/1               172.28.61.2     protocol-down/link-down/admin-up
 IP Interface Status for VRF "guests"(2)
 Interface            IP Address      Interface Status
 mgmt0                10.62.0.2       protocol-up/link-up/admin-up
-`, Read, []string{"if Vlan16 1", "if Eth1/1 2", "if mgmt0 1", "addr 10.61.16.1/32 Vlan16", "addr 172.28.61.2/32 Eth1/1", "addr 10.62.0.2/32 mgmt0 in guests"}},
+`, Read, []string{"if Vlan16 1", "if Eth1/1 2", "if mgmt0 1", "addr 10.61.16.1/32 Vlan16 in default", "addr 172.28.61.2/32 Eth1/1 in default", "addr 10.62.0.2/32 mgmt0 in guests"}},
 		{"numbers in front of the names", `IDX LINK  TYPE     OPERATIONAL SETUP
   1 lo    loopback carrier     unmanaged
   2 hall  ether    no-carrier  configuring
@@ -57,7 +57,7 @@ to-control                       Up        Down/Down   Network 1/1/1
    172.28.61.2/30                                              n/a
 -------------------------------------------------------------------------------
 Interfaces : 2
-`, Read, []string{"if hall 1", "if to-control 2", "addr 10.61.16.1/24 hall", "addr 172.28.61.2/30 to-control"}},
+`, Read, []string{"if hall 1", "if to-control 2", "addr 10.61.16.1/24 hall in default", "addr 172.28.61.2/30 to-control in default"}},
 		{"the name that routes use beside the port", `Interface                Name                   IP address      Subnet mask     Method
 port0/0                  outside                172.28.61.2     255.255.255.252 CONFIG
 `, Read, []string{"if outside 0", "addr 172.28.61.2/30 outside"}},
@@ -66,7 +66,7 @@ port0/0                  outside                172.28.61.2     255.255.255.252 
 Spare           1    -------------------------------------------------T----- ANY    1 /24  VR-Default
 hall            16   10.61.16.1     /24  -f---------------------------T----- ANY    2 /4   VR-Default
 guests          99   10.61.99.1     /24  -f---------------------------T----- ANY    2 /4   VR-Guests
-`, Read, []string{"if Spare 0", "if hall 0", "if guests 0", "addr 10.61.16.1/24 hall", "addr 10.61.99.1/24 guests in VR-Guests"}},
+`, Read, []string{"if Spare 0", "if hall 0", "if guests 0", "addr 10.61.16.1/24 hall in default", "addr 10.61.99.1/24 guests in VR-Guests"}},
 		{"ports with speed and state, then interfaces with their router", `name                    id    speed/duplex/state            mac address
 --------------------------------------------------------------------------------
 port1/1                 16    1000/full/up                  02:00:00:00:00:07
@@ -76,7 +76,7 @@ name                id    vsys zone             forwarding               tag    
 ------------------- ----- ---- ---------------- ------------------------ ------ ------------------
 port1/1             16    1    outside          vr:default               0      172.28.61.2/30
 port1/2             17    1    hall             vr:guests                0      10.61.16.1/24
-`, Read, []string{"if port1/1 1", "if port1/2 2", "if port1/1 0", "if port1/2 0", "addr 172.28.61.2/30 port1/1", "addr 10.61.16.1/24 port1/2 in guests"}},
+`, Read, []string{"if port1/1 1", "if port1/2 2", "if port1/1 0", "if port1/2 0", "addr 172.28.61.2/30 port1/1 in default", "addr 10.61.16.1/24 port1/2 in guests"}},
 		{"letters for states, a link-layer address that is the device's own", `Name           IP Address         Zone        MAC            VLAN State VSD
 eth0/0         172.28.61.2/30     Out         0200.0000.0007    -   U   -
 eth0/2         0.0.0.0/0          Depot       0200.0000.0009    -   D   -
@@ -143,7 +143,7 @@ admin state is up, Dedicated Interface
 		{"the table behind the states", `Interface                      IP-Address      Status          Protocol Vrf-Name
 line0/0                        172.28.61.2     Up              Up       default
 line0/1                        10.61.99.1      Shutdown        Down     guests
-`, Read, []string{"if line0/0 1", "if line0/1 2", "addr 172.28.61.2/32 line0/0", "addr 10.61.99.1/32 line0/1 in guests"}},
+`, Read, []string{"if line0/0 1", "if line0/1 2", "addr 172.28.61.2/32 line0/0 in default", "addr 10.61.99.1/32 line0/1 in guests"}},
 		{"a VLAN with the port in it", `Address         Age (sec)  Hardware Addr   Interface
 10.61.16.20       0:00:31  0200.0000.0010  Vlan16, line5
 10.61.16.21           N/A  incomplete      Vlan16
@@ -237,6 +237,6 @@ func TestTabsInAList(t *testing.T) {
 	const in = "Interface                      IP-Address      Status          Protocol Vrf-Name\n" +
 		"hall\t\t\t       10.61.16.1      Up\t       Up\tdefault \n" +
 		"line1\t\t\t       172.28.61.5     Shutdown        Down\tdefault \n"
-	require.Equal(t, []string{"if hall 1", "if line1 2", "addr 10.61.16.1/32 hall", "addr 172.28.61.5/32 line1"},
+	require.Equal(t, []string{"if hall 1", "if line1 2", "addr 10.61.16.1/32 hall in default", "addr 172.28.61.5/32 line1 in default"},
 		wordsOf(Read([]byte(in))))
 }

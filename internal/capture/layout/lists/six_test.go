@@ -62,7 +62,7 @@ hall17 is administratively down, line protocol is down
   Inbound  common access list is not set, access list is GATE
 hall17 is Up, ipv6 protocol is Down, Vrfid is yard (0x60000002)
     fd6b:17::1, subnet is fd6b:17::/64
-`, []string{"hall16 up", "hall17 ?", "hall16 has fe80::5a:1/128", "hall16 has fd6b:16::1/64",
+`, []string{"hall16 up", "hall17 ?", "hall16 has fe80::5a:1/128 in default", "hall16 has fd6b:16::1/64 in default",
 			"hall17 has fd6b:17::1/64 in yard", "hall16 applies GATE to ipv6"}},
 		"three states in the first line": {ReadDetail, `IPv6 Interface Status for VRF "yard"(3)
 
@@ -110,7 +110,7 @@ hall16    up        1500 fe80::5a:1/64        up           link local
  hall16               fd6b:16::1                                    up/up/up
                       fe80::5a:1
  hall17               fd6b:17::1                                    down/down/down
-`, []string{"hall16 up", "hall17 down", "hall16 has fd6b:16::1/128", "hall16 has fe80::5a:1/128", "hall17 has fd6b:17::1/128"}},
+`, []string{"hall16 up", "hall17 down", "hall16 has fd6b:16::1/128 in default", "hall16 has fe80::5a:1/128 in default", "hall17 has fd6b:17::1/128 in default"}},
 		"addresses with a word in front": {Read, `*down: administratively down
 (s): spoofing
 Interface                    Physical              Protocol  VPN

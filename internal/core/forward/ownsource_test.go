@@ -1,0 +1,37 @@
+package forward_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"zarvek/internal/core/forward"
+)
+
+// twoTables is a device with a main table and one of its own, in which another device hands back what it sends.
+const twoTables = `a: direct 10.0.1.0/24 dev e0
+a: addr 10.0.1.1/24 e0
+a: direct 10.0.2.0/24 dev e1 in blue
+a: addr 10.0.2.1/24 e1
+a: direct 10.5.0.0/24 dev lan in blue
+a: addr 10.5.0.1/24 lan
+a: static 10.5.0.0/24 via 10.0.1.2 dev e0
+a: static 10.0.1.0/24 via 10.0.2.2 dev e1 in blue
+b: direct 10.0.1.0/24 dev f0
+b: addr 10.0.1.2/24 f0
+b: direct 10.0.2.0/24 dev f1
+b: addr 10.0.2.2/24 f1
+b: static 10.5.0.0/24 via 10.0.2.1 dev f1
+`
+
+// TestAnOwnSourceIsOneOfTheSameTable: what a device sends comes back to it by an interface of another table, where the
+// source is anybody's.
+func TestAnOwnSourceIsOneOfTheSameTable(t *testing.T) {
+	rt := trace(twoTables, "10.0.1.1", "10.5.0.9")
+	require.Equal(t, forward.TwoWay, rt.Verdict)
+	require.Equal(t, forward.TwoWay, trace(twoTables, "10.5.0.9", "10.0.1.1").Verdict)
+
+	rt = trace(twoTables+"a: rule 100 from 10.9.0.0/16 table 7\na: rule 32766 table default\n", "10.0.1.1", "10.5.0.9")
+	require.Equal(t, forward.Broken, rt.Verdict, "a kernel asks its local table first, for each interface")
+	require.Equal(t, forward.Loops, rt.Forward.Verdict)
+}

@@ -1,0 +1,67 @@
+package network_test
+
+import (
+	"net/netip"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/route"
+)
+
+// TestATableWithoutTheNetworkOfAnInterface that is up lacks rows, where it is known whose table would have it.
+func TestATableWithoutTheNetworkOfAnInterface(t *testing.T) {
+	up := network.Interface{Name: "hall16", State: network.LinkUp}
+	here := network.Address{Prefix: netip.MustParsePrefix("10.61.16.1/24"), Interface: "hall16", Table: "default",
+		Mark: route.Mark{File: 1, Off: 7, End: 8}}
+	with := func(change func(a *network.Address)) network.Address {
+		a := here
+		change(&a)
+		return a
+	}
+	for _, c := range []struct {
+		name      string
+		rows      []string
+		port      network.Interface
+		addresses []network.Address
+		lacks     bool
+	}{
+		{"no row for it", []string{"10.61.17.0/24"}, up, []network.Address{here}, true},
+		{"its network", []string{"10.61.16.0/24"}, up, []network.Address{here}, false},
+		{"its own row alone", []string{"10.61.17.0/24", "10.61.16.1/32"}, up, []network.Address{here}, false},
+		{"a shorter network", []string{"10.61.16.0/23"}, up, []network.Address{here}, true},
+		{"nothing tells of the state", []string{"10.61.17.0/24"}, network.Interface{Name: "hall16"},
+			[]network.Address{here}, false},
+		{"a configuration alone", []string{"10.61.17.0/24"},
+			network.Interface{Name: "hall16", State: network.LinkUp, Configured: true}, []network.Address{here}, false},
+		{"whose table is not told", []string{"10.61.17.0/24"}, up,
+			[]network.Address{with(func(a *network.Address) { a.Table = "" })}, false},
+		{"told by another address", []string{"10.61.17.0/24"}, up, []network.Address{
+			with(func(a *network.Address) { a.Table, a.Configured = "", true }),
+			with(func(a *network.Address) { a.Prefix = netip.MustParsePrefix("10.61.16.1/32") })}, true},
+		{"told of a VRF", []string{"10.61.17.0/24"},
+			network.Interface{Name: "hall16", State: network.LinkUp, VRF: "yard", VRFTable: "yard"},
+			[]network.Address{with(func(a *network.Address) { a.Table = "" })}, false},
+		{"of a length that is not told", []string{"10.61.17.0/24"}, up,
+			[]network.Address{with(func(a *network.Address) { a.Prefix = netip.MustParsePrefix("10.61.16.1/32") })}, false},
+		{"on the link alone", []string{"10.61.17.0/24"}, up,
+			[]network.Address{with(func(a *network.Address) { a.Prefix = netip.MustParsePrefix("169.254.1.1/16") })}, false},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			table := network.TableFacts{Name: "default", Family: route.IPv4}
+			for _, p := range c.rows {
+				table.Routes.AddRoute(route.Route{Prefix: netip.MustParsePrefix(p), State: route.Active,
+					Attributes: &route.Attributes{Protocol: route.Direct, NextHops: []route.NextHop{{Interface: "line1"}}}})
+			}
+			var b network.Builder
+			b.Add("a", network.Facts{Tables: []network.TableFacts{table}, Interfaces: []network.Interface{c.port},
+				Addresses: c.addresses}, 0)
+			d := b.Build().Device("a")
+			is := d.Table("default", route.IPv4)
+			require.Equal(t, c.lacks, is.Lacks)
+			require.Equal(t, c.lacks, is.Filtered == here.Mark)
+			require.Equal(t, c.lacks, is.Undecided)
+		})
+	}
+}
