@@ -62,7 +62,12 @@ func commandIn(name string) string {
 	words := make([]string, 0, len(parts))
 	for i := 0; i < len(parts); i++ {
 		if i+1 < len(parts) {
-			if w := wordsOfTwo[strings.ToLower(parts[i]+" "+parts[i+1])]; w != "" {
+			two := strings.ToLower(parts[i] + " " + parts[i+1])
+			w := wordsOfTwo[two]
+			if two == "route table" && i > 0 && !askWords[strings.ToLower(parts[i-1])] { // of a router that has a number
+				w = "route-table"
+			}
+			if w != "" {
 				words = append(words, w)
 				i++
 				continue
@@ -109,6 +114,9 @@ func known(words []string, kernel bool) []string {
 			i++
 		case sourceWords[w], next && choosing[w], routeWord.MatchString(w) && !(kernel && asked):
 			out = append(out, w)
+		case w == "router" && next && !asked && strings.Trim(words[i+1], "0123456789") == "": // an instance's number
+			out = append(out, w, words[i+1])
+			i++
 		case kernel && asked && isShow(w) && len(w) > 1, !kernel && (askWords[w] || wholeWords[w] || w == "router"),
 			w == "info", w == "longer-prefixes":
 			out = append(out, w)

@@ -27,6 +27,8 @@ func TestCommandsInFileNames(t *testing.T) {
 		"mast1/show_route_table_mast1.txt":                     "show route table",
 		"mast1/show-ip-route-before.txt":                       "show ip route",
 		"mast1/show-ip-route-2026-11-30.txt":                   "show ip route",
+		"mast1/show-router-7-route-table-protocol-ospf.txt":    "show router 7 route-table protocol ospf",
+		"mast1/show-router-route-table.txt":                    "show router route-table",
 		"mast1/show-interfaces-static.txt":                     "",
 		"mast1/static.txt":                                     "",
 		"mast1.txt":                                            "",

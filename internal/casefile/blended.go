@@ -45,6 +45,7 @@ func (c *Case) blended(b *network.Builder) {
 			second[key.device] = m
 		}
 	}
+	c.namedTwice(second)
 	for d, m := range second {
 		var c layout.Collector
 		for _, hook := range []network.Hook{network.Forwarded, network.ForItself, network.FromItself} {
@@ -117,6 +118,72 @@ func strangers(all []*network.TableFacts) (route.Mark, bool) {
 		}
 	}
 	return route.Mark{}, false
+}
+
+// namedTwice adds the devices of which two tables use one name of an interface for networks with nothing in common:
+// some devices name interfaces anew in each routing instance, and what a filter or a neighbour's entry says of the name
+// is said of one of them. A route that one instance has of another shows the same network in both.
+func (c *Case) namedTwice(second map[string]route.Mark) {
+	type place struct {
+		device, table, ifname string
+		family                route.Family
+	}
+	networks := map[place]map[netip.Prefix]route.Mark{}
+	tables := map[place][]string{} // that use the name, by the place without its table
+	add := func(at place, n netip.Prefix, m route.Mark) {
+		if at.ifname == "" || n.IsSingleIP() || !n.Addr().IsGlobalUnicast() {
+			return
+		}
+		if networks[at] == nil {
+			networks[at] = map[netip.Prefix]route.Mark{}
+			some := place{at.device, "", at.ifname, at.family}
+			tables[some] = append(tables[some], at.table)
+		}
+		networks[at][n] = m
+	}
+	for _, f := range c.Files {
+		for i := range f.Parts {
+			p := &f.Parts[i]
+			d := f.DeviceOf(p)
+			for k := range p.Facts.Tables {
+				if t := &p.Facts.Tables[k]; !t.ByRule && t.Kind == network.Candidates {
+					for r := range t.AttachedRoutes() {
+						add(place{d, t.Name, r.NextHops[0].Interface, t.Family}, r.Prefix, r.Mark)
+					}
+				}
+			}
+			for _, a := range p.Facts.Addresses {
+				if a.Table != "" {
+					add(place{d, a.Table, a.Interface, route.FamilyOf(a.Prefix.Addr())}, a.Prefix.Masked(), a.Mark)
+				}
+			}
+		}
+	}
+	for some, names := range tables {
+		for i, name := range names {
+			for _, before := range names[:i] {
+				here, there := some, some
+				here.table, there.table = name, before
+				if m, ok := nothingInCommon(networks[there], networks[here]); ok {
+					second[some.device] = m
+				}
+			}
+		}
+	}
+}
+
+// nothingInCommon returns the first line of the second ones where both are there and no network is in both.
+func nothingInCommon(a, b map[netip.Prefix]route.Mark) (route.Mark, bool) {
+	first := route.Mark{}
+	for p, m := range b {
+		if _, both := a[p]; both {
+			return route.Mark{}, false
+		}
+		if !first.Known() || m.Off < first.Off {
+			first = m
+		}
+	}
+	return first, len(a) > 0 && len(b) > 0
 }
 
 // wholeList returns the interfaces of a kernel's listing of all of them.

@@ -106,8 +106,8 @@ func advice(b forward.Branch, dst netip.Addr) string {
 		return fmt.Sprintf("look at that line of %s: where it sends the packets, and ask from there; "+
 			"-assume-permitted follows them as if it did not fit", at)
 	case forward.CapturesBlended:
-		return fmt.Sprintf("put the captures of each device or namespace into a folder of its own, which now stand "+
-			"as %s", at)
+		return fmt.Sprintf("put the captures of each device, namespace or instance into a folder of its own, which now "+
+			"stand as %s", at)
 	case forward.WhereApplied:
 		return fmt.Sprintf("capture the configuration of the interfaces of %s", at)
 	case forward.ForwardingNotTold:

@@ -211,7 +211,7 @@ func devicesNotes(w io.Writer, s casefile.Summary) {
 func (v View) blendedNote(w io.Writer, s casefile.Summary) {
 	if m := s.Device.Blended(); m.Known() {
 		fmt.Fprintf(w, "\n%s: its captures show interfaces or attached networks that have nothing in common (%s), as of "+
-			"two devices or namespaces: what it does is not known.\n", Clean(s.Name), v.place(m))
+			"two devices, namespaces or instances: what it does is not known.\n", Clean(s.Name), v.place(m))
 	}
 }
 

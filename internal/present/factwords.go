@@ -197,7 +197,7 @@ func flowWords(r network.FlowRule) string {
 	case r.Missing == network.LeftOut:
 		return "rules may have been left out here that stop packets"
 	case r.Missing == network.SeveralBlended:
-		return "these interfaces and those of another listing have nothing in common: of two devices or namespaces"
+		return "these interfaces and those of another listing have nothing in common: of two devices, namespaces or instances"
 	case r.NotRead && r.In == "" && r.Out == "":
 		return "a filter or policy is applied here to " + hookWords(r.Hook) + "; what it says was not read"
 	case r.NotRead && r.In != "":

@@ -279,7 +279,7 @@ func reasonClause(b forward.Branch, dst netip.Addr, at string, p subject) string
 			name = Clean(r.Device)
 		}
 		return fmt.Sprintf("the captures of %s show interfaces or attached networks that have nothing in common, as of "+
-			"two devices or namespaces", name)
+			"two devices, namespaces or instances", name)
 	case forward.WhereApplied:
 		return fmt.Sprintf("lists of rules of %s were captured, and not to which interfaces they are applied", at)
 	case forward.ForwardingNotTold:

@@ -129,7 +129,7 @@ func (v View) notKnown(w io.Writer, r forward.Explanation) {
 		because = fmt.Sprintf("the capture of its table is cut off before %s", r.Choice.Destination.Addr())
 	}
 	if why == forward.CapturesBlended {
-		because, verb = "its captures are those of several devices or namespaces", "the second ones begin at"
+		because, verb = "its captures are those of several devices, namespaces or instances", "the second ones begin at"
 	}
 	if why == forward.TableMissing {
 		because = "no table of it was captured, and its configuration has no route that leads there"

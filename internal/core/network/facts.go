@@ -168,13 +168,24 @@ type TableFacts struct {
 // Attached yields the attached networks of a table, those within the device left out, with the lines that show them.
 func (t *TableFacts) Attached() iter.Seq2[netip.Prefix, route.Mark] {
 	return func(yield func(netip.Prefix, route.Mark) bool) {
+		for r := range t.AttachedRoutes() {
+			if !yield(r.Prefix, r.Mark) {
+				return
+			}
+		}
+	}
+}
+
+// AttachedRoutes yields the routes to attached networks, those within the device left out.
+func (t *TableFacts) AttachedRoutes() iter.Seq[route.Route] {
+	return func(yield func(route.Route) bool) {
 		for i := range t.Routes.Len() {
 			r := t.Routes.At(i)
 			if a := r.Prefix.Addr(); r.Protocol != route.Direct || r.Prefix.IsSingleIP() || a.IsLoopback() ||
 				a.IsLinkLocalUnicast() || a.IsMulticast() {
 				continue
 			}
-			if !yield(r.Prefix, r.Mark) {
+			if !yield(r) {
 				return
 			}
 		}

@@ -104,7 +104,7 @@ var (
 	// restOfRow is the VLANs of a neighbour, which some devices put on a line below it.
 	restOfRow    = lazyregexp.New(`^\s+\d+/(?:-|\d+)$`)
 	titleOfTable = lazyregexp.New(`(?i)\bfor (?:VRF|context) "?([^"\s(]+)"?(?:\(\d+\))?\s*$|^\s*VRF: (\S+)\s*$` +
-		`|\(Router: ([^()]+)\)\s*$`)
+		`|\((?:Router|Service): ([^()]+)\)\s*$`)
 	counted = lazyregexp.New(`(?i)^\s*(?:total\b|the number of|number of|no\. of|interfaces : \d+)` +
 		`|: +\d+(?: seconds)?\s*$`)
 	keyLine = lazyregexp.New(`(?i)^\s*(?:flags|status|codes|type) ?: |^\s*flags \(|^\s*[*^(+#!]\w*\)?(?::| -) ?[a-z]` +
