@@ -101,6 +101,7 @@ type packet struct {
 	depth int // of tunnels in tunnels
 	// that must have dst, though no capture shows it; found once for a walk
 	end  *network.Device
+	home string                               // the table of that device in which the address is
 	find func(*network.Table) selection.Match // of one destination for any source; nil for a packet on its way
 }
 
@@ -148,7 +149,7 @@ func (w *Walker) decide(pkt *packet, at position, room []step) []step {
 	if hop.NewDestination.IsValid() {
 		pkt = w.withEnd(pkt)
 	}
-	if len(own) > 0 || at.owned || pkt.end == d {
+	if len(own) > 0 || at.owned || pkt.end == d && pkt.home == at.table {
 		if r, ok := w.ruledBefore(pkt, at); ok {
 			return append(room, step{hop: hop, share: 1, verdict: Unknown, pkt: pkt,
 				reason: Reason{Code: RuleBeforeOwn, Marks: []route.Mark{r.Mark}}})
@@ -230,7 +231,9 @@ func (w *Walker) mayBeOwn(pkt *packet, at position) bool {
 func (w *Walker) withEnd(pkt *packet) *packet {
 	deduced, _ := w.topo.DeducedOwner(pkt.dst)
 	p := *pkt
-	p.end = deduced.Device
+	if p.end = deduced.Device; p.end != nil {
+		p.home = w.topo.TableOf(p.end, deduced.Interface)
+	}
 	return &p
 }
 

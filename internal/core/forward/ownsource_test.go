@@ -35,3 +35,20 @@ func TestAnOwnSourceIsOneOfTheSameTable(t *testing.T) {
 	require.Equal(t, forward.Broken, rt.Verdict, "a kernel asks its local table first, for each interface")
 	require.Equal(t, forward.Loops, rt.Forward.Verdict)
 }
+
+// TestADeducedOwnerHasItsAddressInOneTable: what is looked up in another one goes on.
+func TestADeducedOwnerHasItsAddressInOneTable(t *testing.T) {
+	const in = `a: direct 10.0.1.0/30 dev e1 in blue
+a: direct 10.5.0.0/24 dev lan
+a: addr 10.5.0.1/24 lan
+a: direct 10.6.0.0/24 dev yard in blue
+a: addr 10.6.0.1/24 yard
+b: direct 10.0.1.0/30 dev f1
+b: addr 10.0.1.2/30 f1
+b: static 10.6.0.0/24 via 10.0.1.1 dev f1
+`
+	rt := trace(in, "10.6.0.9", "10.0.1.1")
+	require.Equal(t, forward.TwoWay, rt.Verdict)
+	rt = trace(in, "10.5.0.9", "10.0.1.1")
+	require.Equal(t, forward.NoRoute, rt.Forward.Verdict)
+}

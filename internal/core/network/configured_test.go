@@ -55,18 +55,30 @@ func TestAConfigurationIsWeakerThanAListing(t *testing.T) {
 // TestAnInterfaceByTwoNames: what a configuration calls otherwise than a table is one interface where both have one
 // address or network, and only then.
 func TestAnInterfaceByTwoNames(t *testing.T) {
-	for _, tt := range []struct{ name, table, want string }{
-		{"by its network", "direct 10.1.0.0/24 dev in\n", "in"},
-		{"by its address", "direct 10.1.0.0/24 dev in\ndirect 10.1.0.0/24 dev other\nlocal 10.1.0.1/32 dev other\n", "other"},
-		{"on two interfaces", "direct 10.1.0.0/24 dev in\ndirect 10.1.0.0/24 dev other\n", "port1"},
-		{"another network", "direct 10.9.0.0/24 dev in\n", "port1"},
-		{"its own name is shown", "direct 10.1.0.0/24 dev in\ndirect 10.9.0.0/24 dev port1\n", "port1"},
+	one := []network.Address{configured("10.1.0.1/24", "port1", "")}
+	for _, tt := range []struct {
+		name, table string
+		addresses   []network.Address
+		want        string
+	}{
+		{"by its network", "direct 10.1.0.0/24 dev in\n", one, "in"},
+		{"by its address", "direct 10.1.0.0/24 dev in\ndirect 10.1.0.0/24 dev other\nlocal 10.1.0.1/32 dev other\n", one,
+			"other"},
+		{"on two interfaces", "direct 10.1.0.0/24 dev in\ndirect 10.1.0.0/24 dev other\n", one, "port1"},
+		{"another network", "direct 10.9.0.0/24 dev in\n", one, "port1"},
+		{"its own name is shown", "direct 10.1.0.0/24 dev in\ndirect 10.9.0.0/24 dev port1\n", one, "port1"},
+		{"that of another one in the configuration", "direct 10.1.0.0/24 dev in\n",
+			append(one[:1:1], configured("10.1.0.2/24", "in", "")), "port1"},
+		{"in a VRF, and shown in the main table", "direct 10.1.0.0/24 dev in\n",
+			[]network.Address{configured("10.1.0.1/24", "port1", "tills")}, "port1"},
+		{"in a VRF", "direct 10.1.0.0/24 dev in in tills\n",
+			[]network.Address{configured("10.1.0.1/24", "port1", "tills")}, "in"},
 	} {
 		t.Run(tt.name, func(t *testing.T) {
 			var b network.Builder
 			b.Add("a", coretest.Facts(tt.table, 1), 0)
 			b.Add("a", network.Facts{
-				Addresses: []network.Address{configured("10.1.0.1/24", "port1", "")},
+				Addresses: tt.addresses,
 				Policy:    network.Policy{Flows: []network.FlowRule{{In: "port1", Mark: route.Mark{File: 2, End: 1}}}},
 			}, 0)
 			require.Equal(t, tt.want, b.Build().Device("a").Flows().At(0).In)

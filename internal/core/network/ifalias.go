@@ -8,22 +8,22 @@ import (
 )
 
 // aliasInterfaces gives what a configuration says of an interface to the one that listings of the moment name
-// otherwise, where both have one address or one attached network: what is applied to it must not pass by the packets
-// that it is for.
+// otherwise, where both have one address or one attached network in one table: what is applied to it must not pass by
+// the packets that it is for. A name that configurations know as another interface's is none of its.
 func (f *deviceFacts) aliasInterfaces() {
 	if !slices.ContainsFunc(f.Addresses, func(a Address) bool { return a.Configured }) {
 		return
 	}
-	shown := map[string]bool{} // by listings
-	at := map[netip.Prefix]map[string]bool{}
-	show := func(p netip.Prefix, ifname string) {
+	shown := map[string]bool{}                 // by listings
+	at := map[netip.Prefix]map[string]string{} // the names, and in which table
+	show := func(p netip.Prefix, ifname, table string) {
 		if ifname == "" {
 			return
 		}
 		if at[p] == nil {
-			at[p] = map[string]bool{}
+			at[p] = map[string]string{}
 		}
-		at[p][ifname] = true
+		at[p][ifname] = table
 	}
 	for i := range f.Tables {
 		l := &f.Tables[i].Routes
@@ -40,7 +40,7 @@ func (f *deviceFacts) aliasInterfaces() {
 		}
 		for k := range l.Len() {
 			if id, _ := l.Used(k); attached[id] != "" {
-				show(l.Prefix(k), attached[id])
+				show(l.Prefix(k), attached[id], f.Tables[i].Name)
 			}
 		}
 	}
@@ -48,7 +48,7 @@ func (f *deviceFacts) aliasInterfaces() {
 		switch o := x.Of.(type) {
 		case *Address:
 			if !o.Configured {
-				show(netip.PrefixFrom(o.Prefix.Addr(), o.Prefix.Addr().BitLen()), o.Interface)
+				show(netip.PrefixFrom(o.Prefix.Addr(), o.Prefix.Addr().BitLen()), o.Interface, o.Table)
 			} else {
 				return
 			}
@@ -64,6 +64,10 @@ func (f *deviceFacts) aliasInterfaces() {
 			shown[name] = true
 		}
 	})
+	configured := map[string]bool{}
+	for _, a := range f.Addresses {
+		configured[a.Interface] = configured[a.Interface] || a.Configured
+	}
 	names := map[string]string{}
 	for _, a := range f.Addresses {
 		if !a.Configured || a.Interface == "" || shown[a.Interface] {
@@ -74,8 +78,9 @@ func (f *deviceFacts) aliasInterfaces() {
 			if len(at[p]) != 1 {
 				continue
 			}
-			for other := range at[p] {
-				if was, ok := names[a.Interface]; ok && was != other {
+			for other, table := range at[p] {
+				was, ok := names[a.Interface]
+				if ok && was != other || configured[other] || a.Table != "" && table == "default" {
 					other = "" // two say otherwise
 				}
 				names[a.Interface] = other
