@@ -80,10 +80,14 @@ func commandIn(name string) string {
 		if !askWords[low] && low != "ip" {
 			continue
 		}
-		kernel := low == "ip" && !slices.Contains(lower(words), "print")
-		taken := known(words[i:], kernel)
+		menu := low == "ip" && slices.Contains(lower(words), "print")
+		taken := known(words[i:], low == "ip" && !menu)
 		if routesAt(lower(taken)) >= 0 {
-			return strings.Join(taken, " ")
+			command := strings.Join(taken, " ")
+			if menu {
+				command = "/" + command
+			}
+			return command
 		}
 		if askWords[low] {
 			return "" // it asks for something else

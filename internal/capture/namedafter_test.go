@@ -14,7 +14,8 @@ func TestCommandsInFileNames(t *testing.T) {
 		"mast1/display-ip-routing-table-protocol-bgp.txt":      "display ip routing-table protocol bgp",
 		"mast1/display_ip_routing_table_vpn_instance_yard.txt": "display ip routing-table vpn-instance yard",
 		"mast1/get-router-info-routing-table-static.txt":       "get router info routing-table static",
-		"mast1/-ip-route-print-where-static.txt":               "ip route print where static",
+		"mast1/-ip-route-print-where-static.txt":               "/ip route print where static",
+		"mast1/ip_route_print_detail.txt":                      "/ip route print detail",
 		"mast1/show-route-table-yard.inet.0.txt":               "show route table yard.inet.0",
 		"mast1/show-route-protocol-static.txt":                 "show route protocol static",
 		"mast1/show-ip-route-include-10.61.txt":                "show ip route | include 10.61",
@@ -55,6 +56,8 @@ func TestAFileIsNamedAfterItsCommand(t *testing.T) {
 		{"m/ip-route-show-table-50.txt", kernel, "50", false, true},
 		{"m/ip-route-show-vrf-yard.txt", kernel, "yard", false, false},
 		{"m/ip-route.txt", kernel, "default", false, false},
+		{"m/-ip-route-print.txt", letters, "default", false, false},
+		{"m/-ip-route-print-where-static.txt", letters, "default", true, false},
 	} {
 		got, err := Read(c.name, []byte(c.text), 1)
 		require.NoError(t, err)
