@@ -17,7 +17,7 @@ func (r *reader) applied(w []string, lo, hi int) bool {
 	line := strings.Join(w, " ")
 	fam := route.Family(0)
 	switch w[0] {
-	case "ip":
+	case "ip", "ipv4":
 		fam = route.IPv4
 	case "ipv6":
 		fam = route.IPv6
@@ -26,7 +26,7 @@ func (r *reader) applied(w []string, lo, hi int) bool {
 	switch {
 	case w[0] == "description", w[0] == "no", w[0] == "!":
 		return false
-	case strings.HasPrefix(line, "ip verify unicast "), strings.HasPrefix(line, "ipv6 verify unicast "):
+	case fam != 0 && strings.HasPrefix(line, w[0]+" verify unicast "):
 		if exempted(w[3:]) { // what a list permits passes although it fails the check
 			r.Restrict(network.FlowRule{Family: fam, In: ifname}, lo, hi)
 			break
@@ -46,6 +46,12 @@ func (r *reader) applied(w []string, lo, hi int) bool {
 	case w[0] == "access-list" && len(w) == 3 && (w[2] == "in" || w[2] == "out"):
 		r.restrict(fam, ifname, w[2] == "in", w[2] == "out", lo, hi)
 	case urpf > -1 && urpf < 2 && len(w) > urpf+1 && (w[urpf+1] == "strict" || w[urpf+1] == "loose"):
+		if fam == 0 { // makers differ in whether that asks of IPv6 packets too
+			fam = route.IPv6
+			r.check(fam, ifname, w[urpf+1] == "loose", !byDefault(w), lo, hi)
+			r.Facts.Checks[len(r.Facts.Checks)-1].Usual = true
+			fam = route.IPv4
+		}
 		r.check(fam, ifname, w[urpf+1] == "loose", !byDefault(w), lo, hi)
 	default:
 		return r.decides(w, line, fam, ifname, lo, hi)

@@ -1,6 +1,7 @@
 package statements
 
 import (
+	"fmt"
 	"maps"
 	"slices"
 	"strings"
@@ -248,9 +249,18 @@ func TestOtherWordsForWhatDecides(t *testing.T) {
 		require.Equal(t, want, r.Facts.Checks[0].Mode, line)
 	}
 	for line, want := range map[string]bool{"urpf strict": true, "urpf strict allow-default-route": false, "ip verify unicast source reachable-via rx": true,
-		"ip verify unicast source reachable-via any allow-default": false} {
+		"ip verify unicast source reachable-via any allow-default": false, "ipv4 verify unicast source reachable-via rx": true} {
 		r := layouttest.Laws(t, Read, []byte("interface up0\n "+line+"\n"))
 		require.Equal(t, want, r.Facts.Checks[0].NotByDefault, line)
+	}
+	for line, want := range map[string]string{"urpf strict": "6 usual, 4 sure", "ip urpf strict": "4 sure", "ipv6 urpf strict": "6 sure",
+		"ipv4 verify unicast source reachable-via rx": "4 sure", "ipv6 verify unicast source reachable-via any": "6 sure"} {
+		r := layouttest.Laws(t, Read, []byte("interface up0\n "+line+"\n"))
+		var got []string
+		for _, c := range r.Facts.Checks {
+			got = append(got, fmt.Sprint(int(c.Family), map[bool]string{true: " usual", false: " sure"}[c.Usual]))
+		}
+		require.Equal(t, want, strings.Join(got, ", "), line)
 	}
 	r := layouttest.Laws(t, Read, []byte("no ip routing vrf default\ninterface up0\n"))
 	require.Len(t, r.Facts.Forwarding, 1)
