@@ -105,15 +105,18 @@ var deciding = []decidingLine{
 	{"ip nat destination ", bothWays},
 	{"ip nat enable", bothWays},
 	{"ip nat source ", bothWays},
-	{"ip policy route-map", whereTo},
+	{"ip pbr ", whereTo},
+	{"ip policy ", whereTo},
 	{"ip policy-based-route ", whereTo},
 	{"ip redirect-group ", whereTo},
+	{"ip traffic-group ", asNamed},
 	{"ip source check user-bind", comesIn},
 	{"ip verify source", comesIn},
 	{"ip vrf select ", asNamed},
+	{"ip vrf sitemap ", asNamed},
 	{"ipsec apply policy ", asNamed},
 	{"ipsec policy ", asNamed},
-	{"ipv6 policy route-map", whereTo},
+	{"ipv6 policy ", whereTo},
 	{"ipv6 policy-based-route ", whereTo},
 	{"ipv6 verify source", comesIn},
 	{"management-only", passes},
@@ -132,8 +135,9 @@ var deciding = []decidingLine{
 // soundsDeciding are words, or parts of such between hyphens, of lines that nobody listed and that stop packets by what
 // they say; besides are those of lines that use such words of other things than the packets that go through.
 var (
-	soundsDeciding = layout.WordSet(`acl acls filter filters firewall deny drop discard block`)
-	besides        = layout.WordSet(`igmp mld pim multicast ospf ospfv3 isis rip ripng eigrp bgp ldp rsvp dhcp dhcpv6 arp nd
+	soundsDeciding = layout.WordSet(`acl acls filter filters firewall deny drop discard block rpf urpf guard zone rule
+		ruleset pbr sitemap ips ddos`)
+	besides = layout.WordSet(`igmp mld pim multicast ospf ospfv3 isis rip ripng eigrp bgp ldp rsvp dhcp dhcpv6 arp nd
 		ra cdp lldp snmp ntp stp rstp mstp spanning-tree bpdu mac lacp lag switchport storm-control storm logging log
 		loopback-detect mdns qos queue wred random-detect tail-drop scheduler shaping hold-queue database-filter
 		distribute-list vtp udld frame-relay flow netflow sflow statistics counters ptp mvrp gvrp vlan
@@ -182,8 +186,8 @@ func (r *reader) decides(w []string, line string, fam route.Family, ifname strin
 }
 
 // guards keeps what a line outside of all interfaces says of one by its name, or of all translations: "crypto map M
-// interface I", "ip verify reverse-path interface I", "nat (I) 1 …", "static (I,J) …"; and "ip receive access-list L",
-// which what is for the device itself meets.
+// interface I", "ip verify reverse-path interface I", "ip I secure filter in 1", "nat (I) 1 …", "static (I,J) …"; and
+// "ip receive access-list L", which what is for the device itself meets.
 func (r *reader) guards(w []string, lo, hi int) bool {
 	at := func(i int) string {
 		if i < len(w) {
@@ -199,6 +203,8 @@ func (r *reader) guards(w []string, lo, hi int) bool {
 	case w[0] == "ip" && at(1) == "receive" && (at(2) == "access-list" || at(2) == "acl") && len(w) == 4:
 		r.Facts.Applied = append(r.Facts.Applied, network.AppliedFilter{List: w[3],
 			Rule: network.FlowRule{Hook: network.ForItself, Family: route.IPv4, Stateless: true, Mark: layout.Mark(lo, hi)}})
+	case w[0] == "ip" && at(2) == "secure" && at(3) == "filter" && len(w) > 5:
+		r.restrict(route.IPv4, at(1), at(4) == "in", at(4) == "out", lo, hi)
 	case w[0] == "wccp" && at(1) == "interface" && slices.Contains(w, "redirect"):
 		r.RestrictForwarded(network.FlowRule{In: at(2)}, lo, hi)
 	case w[0] == "nat-control":

@@ -233,6 +233,17 @@ func TestOtherWordsForWhatDecides(t *testing.T) {
 		"security-zone name Trust\n import interface up0\n":                                         {"up0 ", " up0"},
 		"zone-pair security source any destination any\n object-policy apply ip P\n":                {" "},
 		"router segment-security\n   vrf default\n":                                                 {" "},
+		"interface up0\n ip rpf-mode strict\n":                                                      {"up0 ", " up0"},
+		"interface up0\n ip source guard\n":                                                         {"up0 ", " up0"},
+		"interface up0\n ip traffic-group 7 in\n":                                                   {"up0 "},
+		"interface up0\n ip pbr P\n":                                                                {"up0 "},
+		"interface up0\n ip policy P\n":                                                             {"up0 "},
+		"interface up0\n ip vrf sitemap S\n":                                                        {"up0 ", " up0"},
+		"interface up0\n security-zone inside\n":                                                    {"up0 ", " up0"},
+		"interface up0\n rule-set R in\n":                                                           {"up0 "},
+		"interface up0\n spanning-tree guard root\n":                                                nil,
+		"interface up0\n!\nip up0 secure filter in 10 20\n":                                         {"up0 "},
+		"interface up0\n!\nip up0 secure filter out 10 20\n":                                        {" up0"},
 		"interface up0\n undo shutdown\n":                                                           nil,
 	} {
 		r := layouttest.Laws(t, Read, []byte(text))
