@@ -28,19 +28,22 @@ var asksWholeConfiguration = lazyregexp.New(`(?i)^(?:do )?(?:sho?w?|disp?l?a?y?)
 
 // showsWhole matches a command that shows a whole configuration, as it is or in other words.
 var showsWhole = lazyregexp.New(`(?i)^(?:sudo |do |run )?(?:(?:sho?w?|disp?l?a?y?|get|write) ` +
-	`(?:run\S*|start\S*|conf\S*|curr\S*|saved\S*|full-conf\S*|term\S*)(?: all)?|/export(?: \S+)*|show|(?:cat|more) \S+)` +
+	`(?:run\S*|start\S*|conf\S*|curr\S*|saved\S*|full-conf\S*|term\S*)` +
+	`(?: (?:all|commands|sanitized|formal|verbose|expand\S*|merged|linenum))?|/export(?: \S+)*|show|(?:cat|more) \S+)` +
 	`(?: ?\| ?(?:display set|no-?more|cat|more))*$`)
 
 // WholeConfiguration reports whether the part is a configuration of which nothing says that it was asked for in part.
 func (p *Part) WholeConfiguration() bool {
-	if p.abridged {
-		return false
-	}
 	switch p.Layout {
 	case "statements", "hierarchy", "blocks", "paths":
-		return p.Command == "" || showsWhole.MatchString(p.Command)
+		return p.AskedWhole()
 	}
 	return false
+}
+
+// AskedWhole reports whether nothing says that the part, a text of a configuration, was asked for in part.
+func (p *Part) AskedWhole() bool {
+	return !p.abridged && (p.Command == "" || showsWhole.MatchString(p.Command))
 }
 
 // ended keeps that a configuration has come to its end: a list of rules that nothing in it applies is not used, and

@@ -51,6 +51,7 @@ type Case struct {
 
 	spokenOnce sync.Once
 	spoken     map[string]spokenOf // by device
+	covered    sync.Map            // what covers was asked for, and the answer
 }
 
 // A File is one capture of the case.

@@ -1,6 +1,7 @@
 package casefile
 
 import (
+	"net/netip"
 	"slices"
 	"strings"
 
@@ -33,23 +34,27 @@ const (
 // spokenOf is what the layouts of a device's captures speak of.
 type spokenOf struct {
 	kernel, filters, configuration bool
-	iptables                       bool                 // which do not show the filters of nftables beside their own
-	nftables, rules                [route.IPv6 + 1]bool // by family
-	partOfRules                    bool                 // a list of its rules for routing was asked for in part
+	// The interfaces of whole configurations, by their names and by their networks.
+	ports           map[string]bool
+	networks        map[netip.Prefix]bool
+	iptables        bool                 // which do not show the filters of nftables beside their own
+	nftables, rules [route.IPv6 + 1]bool // by family
+	partOfRules     bool                 // a list of its rules for routing was asked for in part
 }
 
 // Untold returns what is not told of a device for one family.
 func (c *Case) Untold(d *network.Device, fam route.Family) []Untold {
 	t := c.spokenOf(d.Name)
 	_, switched := d.Forwards(fam)
-	configured := t.configuration && !t.kernel // a daemon's configuration says nothing of the kernel below it
+	whole := t.configuration && c.covers(d, fam, t)
+	configured := whole && !t.kernel // a daemon's configuration says nothing of the kernel below it
 	filters := t.filters || configured || d.ListsFilters(fam) || filtersTransit(d, fam)
 	var out []Untold
 	for _, x := range []struct {
 		what  Untold
 		known bool
 	}{
-		{UntoldForwarding, switched || d.SwitchesApart() || t.configuration},
+		{UntoldForwarding, switched || d.SwitchesApart() || whole},
 		{UntoldFilters, filters},
 		{UntoldBeside, !filters || !t.iptables || t.nftables[fam]},
 		{UntoldChecks, configured || d.Checks().Len() > 0},
@@ -63,6 +68,32 @@ func (c *Case) Untold(d *network.Device, fam route.Family) []Untold {
 		out = append(out, UntoldTable)
 	}
 	return out
+}
+
+// covers reports whether configurations that were asked for as a whole are so: they name each interface that attaches to
+// a network, or give one its address. One of which the end was not captured may look whole, and does not.
+func (c *Case) covers(d *network.Device, fam route.Family, by spokenOf) bool {
+	key := covered{d, fam}
+	if is, ok := c.covered.Load(key); ok {
+		return is.(bool)
+	}
+	is := !d.Tables().Any(func(t *network.Table) bool {
+		rows := t.Routes()
+		return t.Family == fam && slices.ContainsFunc(rows.Census().Own, func(i uint32) bool {
+			r := rows.At(int(i))
+			return r.Protocol == route.Direct && r.Special == route.None && !r.Prefix.IsSingleIP() &&
+				r.Prefix.Addr().IsGlobalUnicast() && !by.networks[r.Prefix] &&
+				!slices.ContainsFunc(r.NextHops, func(h route.NextHop) bool { return by.ports[h.Interface] })
+		})
+	})
+	c.covered.Store(key, is)
+	return is
+}
+
+// covered is what covers was asked for.
+type covered struct {
+	device *network.Device
+	family route.Family
 }
 
 // filtersTransit reports whether a rule is known for packets of a family on their way through the device.
@@ -136,10 +167,20 @@ func (t *spokenOf) add(p *capture.Part) {
 			of := func(r network.Rule) bool { return r.Family == 0 || r.Family == f }
 			t.rules[f] = t.rules[f] || !p.PartOfRules && slices.ContainsFunc(p.Facts.Rules, of)
 		}
-	case l == "hierarchy", l == "blocks", l == "paths", l == "commands":
+	case l == "hierarchy", l == "blocks", l == "paths", l == "commands",
+		l == "statements" && slices.ContainsFunc(p.Facts.Interfaces, func(i network.Interface) bool { return i.Configured }):
+		if !p.AskedWhole() {
+			break
+		}
 		t.configuration = true
-	case l == "statements":
-		t.configuration = t.configuration ||
-			slices.ContainsFunc(p.Facts.Interfaces, func(i network.Interface) bool { return i.Configured })
+		if t.networks == nil {
+			t.networks, t.ports = map[netip.Prefix]bool{}, map[string]bool{}
+		}
+		for _, a := range p.Facts.Addresses {
+			t.networks[a.Prefix.Masked()], t.ports[a.Interface] = true, true
+		}
+		for _, i := range p.Facts.Interfaces {
+			t.ports[i.Name] = true
+		}
 	}
 }

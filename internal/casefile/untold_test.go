@@ -45,6 +45,26 @@ func TestUntold(t *testing.T) {
 		"a router's configuration": {map[string]string{
 			"r": "C    10.61.2.0/24 is directly connected, hall0\n", "c": "hostname edge\n!\ninterface hall0\n ip address 10.61.2.1 255.255.255.0\n!\nend\n",
 		}, nil},
+		"a configuration that lacks an interface": {map[string]string{
+			"r": "C    10.61.2.0/24 is directly connected, hall0\nC    10.61.3.0/24 is directly connected, hall1\n",
+			"c": "hostname edge\n!\ninterface hall0\n ip address 10.61.2.1 255.255.255.0\n!\nend\n",
+		}, all},
+		"one that names the interface otherwise": {map[string]string{
+			"r": "C    10.61.2.0/24 is directly connected, inside\n",
+			"c": "hostname edge\n!\ninterface GigabitEthernet0/1\n ip address 10.61.2.1 255.255.255.0\n!\nend\n",
+		}, nil},
+		"one without the address": {map[string]string{
+			"r": "C    10.61.2.0/24 is directly connected, hall0\n",
+			"c": "hostname edge\n!\ninterface hall0\n ip address dhcp\n!\nend\n",
+		}, nil},
+		"a part of a configuration": {map[string]string{
+			"s": "edge# show ip route\nC    10.61.2.0/24 is directly connected, hall0\n\n" +
+				"edge# show running-config interface hall0\ninterface hall0\n ip address 10.61.2.1 255.255.255.0\nend\nedge#\n",
+		}, all},
+		"the names of a whole one": {map[string]string{
+			"s": "edge# show ip route\nC    10.61.2.0/24 is directly connected, hall0\n\n" +
+				"edge# show running-config formal\nhostname edge\n!\ninterface hall0\n ip address 10.61.2.1 255.255.255.0\nend\nedge#\n",
+		}, nil},
 		"routes of a configuration": {map[string]string{
 			"r": "C    10.61.2.0/24 is directly connected, hall0\n", "c": "ip route 10.61.9.0 255.255.255.0 172.28.61.1\n",
 		}, all},
