@@ -38,7 +38,8 @@ func TestCommandsInFileNames(t *testing.T) {
 	}
 }
 
-// TestAFileIsNamedAfterItsCommand: what it holds is a part, or of another table, where nothing in it says what was asked.
+// TestAFileIsNamedAfterItsCommand: what it holds is a part, or of another table, where nothing in it says what was
+// asked.
 func TestAFileIsNamedAfterItsCommand(t *testing.T) {
 	const (
 		letters = "Codes: C - connected, S - static\n\nS    10.61.32.0/24 [1/0] via 172.28.61.6, line1\n"

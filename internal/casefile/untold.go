@@ -70,8 +70,8 @@ func (c *Case) Untold(d *network.Device, fam route.Family) []Untold {
 	return out
 }
 
-// covers reports whether configurations that were asked for as a whole are so: they name each interface that attaches to
-// a network, or give one its address. One of which the end was not captured may look whole, and does not.
+// covers reports whether configurations that were asked for as a whole are so: they name each interface that attaches
+// to a network, or give one its address. One of which the end was not captured may look whole, and does not.
 func (c *Case) covers(d *network.Device, fam route.Family, by spokenOf) bool {
 	key := covered{d, fam}
 	if is, ok := c.covered.Load(key); ok {

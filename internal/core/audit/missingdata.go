@@ -18,8 +18,8 @@ func takeMissingData(a *auditor, f *Finding, g *byCause) bool {
 	f.Severity = min(f.Severity, Risk) // not known to be lost
 	kind := CaptureDevice
 	switch f.Reason.Code {
-	case forward.TableMissing, forward.TableFiltered, forward.TableLacks, forward.TableCut, forward.RowUnread, forward.ChangedSince,
-		forward.AnsweredOtherwise, forward.RulesMissing:
+	case forward.TableMissing, forward.TableFiltered, forward.TableLacks, forward.TableCut, forward.RowUnread,
+		forward.ChangedSince, forward.AnsweredOtherwise, forward.RulesMissing:
 		kind = CaptureTable
 	case forward.CapturesContradict:
 		kind = CaptureAnew

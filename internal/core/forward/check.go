@@ -66,7 +66,7 @@ func (w *Walker) sourceCheck(pkt *packet, at position, hop Hop, out string) (ste
 }
 
 // ownSource returns the own addresses for which a device drops what comes in with one of them as the source: those of
-// the VRF that it came in by, and on a kernel, which asks its local table first, those of any. IPv4 alone is checked so.
+// the VRF that it came in by, and on a kernel, which asks its local table first, those of any. Only IPv4 is checked so.
 func (w *Walker) ownSource(at position, src netip.Addr) []network.Address {
 	own := at.device.Own(src)
 	if !src.Is4() {

@@ -300,8 +300,8 @@ func (d *Device) StatefulFor(f route.Family) route.Mark {
 	return d.policy.Stateful
 }
 
-// Blended returns a line that shows the device's captures to be those of several devices, namespaces or instances; none: they are
-// one's.
+// Blended returns a line that shows the device's captures to be those of several devices, namespaces or instances;
+// none: they are one's.
 func (d *Device) Blended() route.Mark { return d.blended }
 
 // Table returns the table of that name and family, or nil where none was captured.

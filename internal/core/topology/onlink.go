@@ -556,8 +556,8 @@ func (t *Topology) otherEnd(here port, a netip.Addr) *network.Device {
 	return t.device(others[0])
 }
 
-// FarEndOf finds the captured device to which one that uses an address as a next hop, or that is at the other end of its
-// link with room for two, is deduced to hand what is for it: of the address itself no capture tells.
+// FarEndOf finds the captured device to which one that uses an address as a next hop, or that is at the other end of
+// its link with room for two, is deduced to hand what is for it: of the address itself no capture tells.
 func (t *Topology) FarEndOf(a netip.Addr) (Attachment, bool) {
 	for _, at := range t.Attached(a) {
 		if !t.farFrom(&at, a) {

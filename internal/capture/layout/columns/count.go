@@ -49,7 +49,8 @@ func (r *reader) compare() {
 }
 
 // countedAtTheEnd matches a title of tables below which their rows are always counted.
-var countedAtTheEnd = lazyregexp.New(`^VIRTUAL ROUTER: \S+ \(id \d+\)|^(?:IPv[46] )?Route Table \((?:Router|Service): ?\S+\)$`)
+var countedAtTheEnd = lazyregexp.New(`^VIRTUAL ROUTER: \S+ \(id \d+\)` +
+	`|^(?:IPv[46] )?Route Table \((?:Router|Service): ?\S+\)$`)
 
 // unfinished marks the table above as cut off where the count that ends each such table is missing.
 func (r *reader) unfinished() {
