@@ -76,15 +76,16 @@ type reader struct {
 	// of the line, in blanks: what stands elsewhere below a tree that was cut is none of its leaves
 	indent  int
 	tunnels tunnels
-	paired  bool        // the device is one of two that work as one switch
-	steered []steeredAt // where policies of routing are applied
-	off     [][]string  // branches that are switched off by lines of their own
+	paired  bool            // the device is one of two that work as one switch
+	steered []steeredAt     // where policies of routing are applied
+	off     [][]string      // branches that are switched off by lines of their own
+	written map[string]bool // groups of statements that stand in the text
 }
 
 // Read reads a text of this family.
 func Read(text []byte) layout.Reading {
 	r := reader{statics: map[string][]int{}, preferences: map[string]route.Number{},
-		watched: map[string]bool{}, tables: map[string]string{}}
+		watched: map[string]bool{}, tables: map[string]string{}, written: map[string]bool{}}
 	r.Layout = name
 	r.groups.Prefixed = true
 	for lo, hi := range layout.Lines(text) {
@@ -144,6 +145,7 @@ func (r *reader) finish() {
 		r.Facts.ListRules[i].Alone = !r.ports
 	}
 	r.zonePolicies()
+	r.inherited()
 	if len(r.depths) > 0 { // the line that opens the branch is the evidence now
 		i := slices.IndexFunc(r.Passed, func(p layout.Passed) bool { return p.Mark == r.outermost })
 		if i >= 0 {

@@ -19,11 +19,17 @@ func (r *reader) leaf(w []string, lo, hi int) (bool, error) {
 		return false, nil
 	}
 	if w[0] == "groups" {
+		if len(w) > 1 {
+			r.written[w[1]] = true
+		}
 		if !appliesFilter(w) {
 			return false, nil // a group counts where it is applied, which is not followed
 		}
 		r.Restrict(network.FlowRule{}, lo, hi) // to whatever interface it may be applied
 		return true, nil
+	}
+	if r.inherits(w, lo, hi) {
+		return false, nil
 	}
 	r.paired = r.paired || slices.Contains(w, "mc-ae") || slices.Contains(w, "multi-chassis")
 	r.ports = r.ports || w[0] == "interfaces" || len(w) > 3 && w[1] == "unit"

@@ -20,6 +20,7 @@ type zones struct {
 	terms     []*zoneTerm
 	byKey     map[string]*zoneTerm
 	permit    bool            // what fits no policy
+	rest      route.Mark      // the line that tells of that
 	perPacket route.Mark      // the line that lets the device forward packets without looking at flows
 	told      map[string]bool // zones that anything is said of; that of the device itself, "…-host", is told of nowhere
 }
@@ -54,6 +55,8 @@ func (r *reader) zonePolicies() {
 	if len(z.ports) == 0 {
 		if len(z.terms) > 0 {
 			r.restrictAt(network.FlowRule{}, z.terms[0].mark)
+		} else if z.rest.Known() && !z.permit {
+			r.restrictAt(network.FlowRule{}, z.rest)
 		}
 		return
 	}
@@ -146,7 +149,7 @@ func (r *reader) zoneLeaf(z *zones, w []string, mark route.Mark) {
 	case w[0] == "forwarding-options" && w[1] == "family" && w[len(w)-1] == "packet-based" && w[2] != "inet6":
 		z.perPacket = mark
 	case w[0] == "policies" && w[1] == "default-policy":
-		z.permit = strings.HasPrefix(w[2], "permit")
+		z.permit, z.rest = strings.HasPrefix(w[2], "permit"), mark
 	case w[0] == "policies" && w[1] == "from-zone" && len(w) > 7 && w[3] == "to-zone" && w[5] == "policy":
 		r.policyLeaf(z.policy(w[1:7], []string{w[2]}, []string{w[4]}, false, mark), w[7:])
 	case w[0] == "policies" && w[1] == "global" && len(w) > 4 && w[2] == "policy":
