@@ -355,6 +355,13 @@ func TestSettingsOfTheWholeDevice(t *testing.T) {
 	r = layouttest.Laws(t, Read, []byte("set system ipv6 disable-forwarding\nset firewall global-options source-validation disable\nset interfaces ethernet eth0 address 10.61.16.1/24\n"))
 	require.Equal(t, route.IPv6, r.Facts.Forwarding[0].Family)
 	require.Empty(t, r.Facts.Checks)
+	r = layouttest.Laws(t, Read, []byte("set interfaces ethernet eth0 address 10.61.16.1/24\nset interfaces ethernet eth0 ip disable-forwarding\nset firewall source-validation strict\n"))
+	require.Equal(t, network.CheckStrict, r.Facts.Checks[0].Mode)
+	require.Equal(t, "eth0", r.Facts.Forwarding[0].Interface)
+	require.False(t, r.Facts.Forwarding[0].On)
+	r = layouttest.Laws(t, Read, []byte("set interfaces ethernet eth0 vif 7 ipv6 disable-forwarding\nset interfaces ethernet eth0 address 10.61.16.1/24\n"))
+	require.Equal(t, "eth0.7", r.Facts.Forwarding[0].Interface)
+	require.Equal(t, route.IPv6, r.Facts.Forwarding[0].Family)
 }
 
 // TestPairedSwitches: of two switches that work as one either forwards what is sent to the address that they share.

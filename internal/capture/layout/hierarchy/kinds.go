@@ -15,6 +15,9 @@ var kinds = []string{"ethernet", "bonding", "bridge", "dummy", "loopback", "tunn
 	"pppoe", "wireless", "vxlan",
 	"pseudo-ethernet", "l2tpv3", "geneve", "macsec", "wwan", "switch", "input"}
 
+// kindFamily is what the words of the settings of one family mean.
+var kindFamily = map[string]route.Family{"ip": route.IPv4, "ipv6": route.IPv6}
+
 // kindPort reads what stands below the kind: "NAME [vif N] address A/L", "disable", filters by direction.
 func (r *reader) kindPort(w []string, lo, hi int) (bool, error) {
 	ifname, w := w[0], w[1:]
@@ -45,6 +48,10 @@ func (r *reader) kindPort(w []string, lo, hi int) (bool, error) {
 		return true, nil
 	case len(w) == 4 && w[0] == "firewall" && (w[2] == "modify" || w[2] == "ipv6-modify"): // it may choose a table
 		r.Restrict(network.FlowRule{Hook: network.Steered, In: ifname}, lo, hi)
+		return true, nil
+	case len(w) == 2 && (w[0] == "ip" || w[0] == "ipv6") && w[1] == "disable-forwarding":
+		r.Facts.Forwarding = append(r.Facts.Forwarding,
+			network.Switch{Family: kindFamily[w[0]], Interface: ifname, Mark: layout.Mark(lo, hi)})
 		return true, nil
 	case len(w) > 2 && w[0] == "ip" && w[1] == "source-validation":
 		mode, ok := map[string]network.CheckMode{"strict": network.CheckStrict, "loose": network.CheckLoose}[w[2]]
@@ -117,10 +124,10 @@ func (r *reader) kindRestricts(w []string, lo, hi int) bool {
 	case w[0] == "vpn" && at(1) == "ipsec" && at(2) == "site-to-site" && slices.Contains(w, "prefix"):
 		r.Restrict(network.FlowRule{}, lo, hi)
 	case w[0] == "system" && (at(1) == "ip" || at(1) == "ipv6") && at(2) == "disable-forwarding":
-		fam := map[string]route.Family{"ip": route.IPv4, "ipv6": route.IPv6}[w[1]]
-		r.Facts.Forwarding = append(r.Facts.Forwarding, network.Switch{Family: fam, Mark: layout.Mark(lo, hi)})
-	case w[0] == "firewall" && at(1) == "global-options" && at(2) == "source-validation" &&
-		(last == "strict" || last == "loose"):
+		r.Facts.Forwarding = append(r.Facts.Forwarding,
+			network.Switch{Family: kindFamily[w[1]], Mark: layout.Mark(lo, hi)})
+	case w[0] == "firewall" && (last == "strict" || last == "loose") &&
+		(at(1) == "source-validation" || at(1) == "global-options" && at(2) == "source-validation"):
 		mode := map[string]network.CheckMode{"strict": network.CheckStrict, "loose": network.CheckLoose}[last]
 		r.Facts.Checks = append(r.Facts.Checks,
 			network.SourceCheck{Family: route.IPv4, Mode: mode, Mark: layout.Mark(lo, hi)})

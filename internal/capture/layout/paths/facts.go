@@ -64,7 +64,7 @@ func (r *reader) elsewhere(i *item) {
 		}
 	case "ip hotspot":
 		r.restrict(network.FlowRule{Hook: network.ComingIn, In: i.get("interface")}, i.mark)
-	case "interface ethernet switch rule", "interface bridge filter":
+	case "interface ethernet switch rule", "interface ethernet switch acl", "interface bridge filter":
 		r.restrict(network.FlowRule{Hook: network.ComingIn}, i.mark)
 	}
 }

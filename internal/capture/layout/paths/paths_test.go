@@ -86,6 +86,7 @@ func TestWhatIsNotRead(t *testing.T) {
 		"/ip hotspot\nadd interface=hall0 name=night\n":                      2,
 		"/ip hotspot\nadd disabled=yes interface=hall0 name=night\n":         0,
 		"/interface ethernet switch rule\nadd new-dst-ports=\"\" ports=p3\n": 2,
+		"/interface ethernet switch acl\nadd action=drop\n":                  2,
 		"/interface bridge filter\nadd action=drop chain=forward\n":          2,
 		"/ip firewall filter\nadd action=accept chain=forward \\\n":          4,
 		"/ip settings\nset ip-forward=no rp-filter=strict\n":                 0,
