@@ -58,23 +58,7 @@ var (
 // name holds none.
 func commandIn(name string) string {
 	stem, _ := filename.Stem(path.Base(strings.ReplaceAll(name, "!", "/")))
-	parts := strings.FieldsFunc(stem, func(r rune) bool { return strings.ContainsRune("-_ +,", r) })
-	words := make([]string, 0, len(parts))
-	for i := 0; i < len(parts); i++ {
-		if i+1 < len(parts) {
-			two := strings.ToLower(parts[i] + " " + parts[i+1])
-			w := wordsOfTwo[two]
-			if two == "route table" && i > 0 && !askWords[strings.ToLower(parts[i-1])] { // of a router that has a number
-				w = "route-table"
-			}
-			if w != "" {
-				words = append(words, w)
-				i++
-				continue
-			}
-		}
-		words = append(words, parts[i])
-	}
+	words := nameParts(stem)
 	for i, w := range words {
 		low := strings.ToLower(w)
 		if !askWords[low] && low != "ip" {
@@ -82,18 +66,40 @@ func commandIn(name string) string {
 		}
 		menu := low == "ip" && slices.Contains(lower(words), "print")
 		taken := known(words[i:], low == "ip" && !menu)
-		if routesAt(lower(taken)) >= 0 {
-			command := strings.Join(taken, " ")
-			if menu {
-				command = "/" + command
+		command := strings.Join(taken, " ")
+		switch {
+		case routesAt(lower(taken)) < 0:
+			if askWords[low] {
+				return "" // it asks for something else
 			}
+		case menu:
+			return "/" + command
+		default:
 			return command
-		}
-		if askWords[low] {
-			return "" // it asks for something else
 		}
 	}
 	return ""
+}
+
+// nameParts parts a file's name into words as commands have them.
+func nameParts(stem string) []string {
+	parts := strings.FieldsFunc(stem, func(r rune) bool { return strings.ContainsRune("-_ +,", r) })
+	out := make([]string, 0, len(parts))
+	for i := 0; i < len(parts); i++ {
+		word := parts[i]
+		if i+1 < len(parts) {
+			two := strings.ToLower(word + " " + parts[i+1])
+			joined := wordsOfTwo[two]
+			if two == "route table" && i > 0 && !askWords[strings.ToLower(parts[i-1])] { // of a router that has a number
+				joined = "route-table"
+			}
+			if joined != "" {
+				word, i = joined, i+1
+			}
+		}
+		out = append(out, word)
+	}
+	return out
 }
 
 func lower(words []string) []string { return strings.Fields(strings.ToLower(strings.Join(words, " "))) }
