@@ -17,7 +17,7 @@ import (
 // NamedAfter takes the name of the file for the command, where it is one for routes and the text shows no prompt and no
 // command: what it asks for in part is a part, and tables that the text does not name are those that it names.
 func (c *Capture) NamedAfter(name string) {
-	if c.Prompts > 0 || slices.ContainsFunc(c.Parts, func(p Part) bool { return p.Device+p.Command != "" }) {
+	if slices.ContainsFunc(c.Parts, func(p Part) bool { return p.Device+p.Command != "" }) {
 		return
 	}
 	command := commandIn(name)

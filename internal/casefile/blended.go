@@ -177,7 +177,7 @@ func (c *Case) ports() map[portName][]portNetworks {
 			}
 			for k := range p.Facts.Tables {
 				t := &p.Facts.Tables[k]
-				if t.ByRule || t.Kind != network.Candidates {
+				if t.Kind != network.Candidates { // a kernel has its names once
 					continue
 				}
 				for r := range t.AttachedRoutes() {

@@ -1,6 +1,7 @@
 package forward_test
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -51,4 +52,49 @@ b: static 10.6.0.0/24 via 10.0.1.1 dev f1
 	require.Equal(t, forward.TwoWay, rt.Verdict)
 	rt = trace(in, "10.5.0.9", "10.0.1.1")
 	require.Equal(t, forward.NoRoute, rt.Forward.Verdict)
+}
+
+// TestAnOwnSourceOfIPv6 is no reason to drop a packet.
+func TestAnOwnSourceOfIPv6(t *testing.T) {
+	const in = `a: direct NET1::/64 dev e0
+a: addr NET1::1/64 e0
+a: static NET5::/64 via NET1::2 dev e0
+a: kernel: direct NET5::/64 dev lan in 7
+a: addr NET5::1/64 lan
+a: rule 100 iif e0 table 7
+a: rule 32766 table default
+b: direct NET1::/64 dev f0
+b: addr NET1::2/64 f0
+b: static NET5::/64 via NET1::1 dev f0
+`
+	rt := trace(strings.ReplaceAll(in, "NET", "fd00:"), "fd00:1::1", "fd00:5::9")
+	require.Equal(t, forward.Arrives, rt.Forward.Verdict)
+	four := strings.NewReplacer("NET1::/64", "10.1.0.0/24", "NET5::/64", "10.5.0.0/24", "/64", "/24", "NET1::", "10.1.0.",
+		"NET5::", "10.5.0.").Replace(in)
+	require.NotEqual(t, forward.Arrives, trace(four, "10.1.0.1", "10.5.0.9").Forward.Verdict)
+}
+
+// TestAnAddressWithoutAnInterface starts in the table that has it.
+func TestAnAddressWithoutAnInterface(t *testing.T) {
+	rt := trace("a: direct 10.1.0.0/24 dev e0 in red\na: addr 10.1.0.1/24 e0\na: local 10.9.9.1/32 receive in red\n"+
+		"a: direct 10.2.0.0/24 dev e1\na: addr 10.2.0.1/24 e1", "10.9.9.1", "10.1.0.9")
+	require.Equal(t, forward.Arrives, rt.Forward.Verdict)
+}
+
+// TestTheFarEndThatMustBeACapturedDevice sends by that device's own table.
+func TestTheFarEndThatMustBeACapturedDevice(t *testing.T) {
+	const in = `a: direct 10.0.0.0/30 dev e0
+a: addr 10.0.0.1/30 e0
+a: direct fd00::/64 dev e0
+a: addr fd00::1/64 e0
+a: static fd00:9::/64 via fd00::2 dev e0
+a: direct fd00:5::/64 dev lan
+a: addr fd00:5::1/64 lan
+b: direct 10.0.0.0/30 dev f0
+b: addr 10.0.0.2/30 f0
+`
+	rt := trace(in, "fd00::2", "fd00:5::9")
+	require.Equal(t, forward.Unknown, rt.Forward.Verdict)
+	require.Equal(t, "b", rt.Forward.Branches[0].Where)
+	require.Empty(t, rt.Guessed)
 }

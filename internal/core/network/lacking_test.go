@@ -26,27 +26,29 @@ func TestATableWithoutTheNetworkOfAnInterface(t *testing.T) {
 		port      network.Interface
 		addresses []network.Address
 		lacks     bool
+		kind      network.Kind
 	}{
-		{"no row for it", []string{"10.61.17.0/24"}, up, []network.Address{here}, true},
-		{"its network", []string{"10.61.16.0/24"}, up, []network.Address{here}, false},
-		{"its own row alone", []string{"10.61.17.0/24", "10.61.16.1/32"}, up, []network.Address{here}, false},
-		{"a shorter network", []string{"10.61.16.0/23"}, up, []network.Address{here}, true},
+		{"no row for it", []string{"10.61.17.0/24"}, up, []network.Address{here}, true, network.Candidates},
+		{"what forwards by itself", []string{"10.61.17.0/24"}, up, []network.Address{here}, false, network.ForwardingTable},
+		{"its network", []string{"10.61.16.0/24"}, up, []network.Address{here}, false, network.Candidates},
+		{"its own row alone", []string{"10.61.17.0/24", "10.61.16.1/32"}, up, []network.Address{here}, false, network.Candidates},
+		{"a shorter network", []string{"10.61.16.0/23"}, up, []network.Address{here}, true, network.Candidates},
 		{"nothing tells of the state", []string{"10.61.17.0/24"}, network.Interface{Name: "hall16"},
-			[]network.Address{here}, false},
+			[]network.Address{here}, false, network.Candidates},
 		{"a configuration alone", []string{"10.61.17.0/24"},
-			network.Interface{Name: "hall16", State: network.LinkUp, Configured: true}, []network.Address{here}, false},
+			network.Interface{Name: "hall16", State: network.LinkUp, Configured: true}, []network.Address{here}, false, network.Candidates},
 		{"whose table is not told", []string{"10.61.17.0/24"}, up,
-			[]network.Address{with(func(a *network.Address) { a.Table = "" })}, false},
+			[]network.Address{with(func(a *network.Address) { a.Table = "" })}, false, network.Candidates},
 		{"told by another address", []string{"10.61.17.0/24"}, up, []network.Address{
 			with(func(a *network.Address) { a.Table, a.Configured = "", true }),
-			with(func(a *network.Address) { a.Prefix = netip.MustParsePrefix("10.61.16.1/32") })}, true},
+			with(func(a *network.Address) { a.Prefix = netip.MustParsePrefix("10.61.16.1/32") })}, true, network.Candidates},
 		{"told of a VRF", []string{"10.61.17.0/24"},
 			network.Interface{Name: "hall16", State: network.LinkUp, VRF: "yard", VRFTable: "yard"},
-			[]network.Address{with(func(a *network.Address) { a.Table = "" })}, false},
+			[]network.Address{with(func(a *network.Address) { a.Table = "" })}, false, network.Candidates},
 		{"of a length that is not told", []string{"10.61.17.0/24"}, up,
-			[]network.Address{with(func(a *network.Address) { a.Prefix = netip.MustParsePrefix("10.61.16.1/32") })}, false},
+			[]network.Address{with(func(a *network.Address) { a.Prefix = netip.MustParsePrefix("10.61.16.1/32") })}, false, network.Candidates},
 		{"on the link alone", []string{"10.61.17.0/24"}, up,
-			[]network.Address{with(func(a *network.Address) { a.Prefix = netip.MustParsePrefix("169.254.1.1/16") })}, false},
+			[]network.Address{with(func(a *network.Address) { a.Prefix = netip.MustParsePrefix("169.254.1.1/16") })}, false, network.Candidates},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			table := network.TableFacts{Name: "default", Family: route.IPv4}
@@ -54,6 +56,7 @@ func TestATableWithoutTheNetworkOfAnInterface(t *testing.T) {
 				table.Routes.AddRoute(route.Route{Prefix: netip.MustParsePrefix(p), State: route.Active,
 					Attributes: &route.Attributes{Protocol: route.Direct, NextHops: []route.NextHop{{Interface: "line1"}}}})
 			}
+			table.Kind = c.kind
 			var b network.Builder
 			b.Add("a", network.Facts{Tables: []network.TableFacts{table}, Interfaces: []network.Interface{c.port},
 				Addresses: c.addresses}, 0)

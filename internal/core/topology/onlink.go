@@ -564,7 +564,7 @@ func (t *Topology) FarEndOf(a netip.Addr) (Attachment, bool) {
 			continue
 		}
 		l := t.Find(at.Device, at.Interface, a, false)
-		if l.Answer != Device || l.Confidence != Deduced || l.Proxy {
+		if l.Answer != Device || l.Proxy {
 			return Attachment{}, false
 		}
 		return Attachment{Device: l.Device, Interface: l.Interface, number: l.Device.Number()}, true

@@ -156,3 +156,9 @@ func TestARouteThatNamesAnInterfaceAnew(t *testing.T) {
 	require.False(t, is.InVRF(after.Device("a"), "e1"))
 	require.True(t, was.Disturbed(is).Anywhere[after.Device("a").Number()])
 }
+
+// TestTheTableOfNoInterface is the main one, wherever addresses without an interface are.
+func TestTheTableOfNoInterface(t *testing.T) {
+	n := coretest.Build("a: local 10.9.9.1/32 receive in red\na: local 10.9.8.1/32 receive\na: direct 10.1.0.0/24 dev e0 in red")
+	require.Equal(t, "default", topology.Build(n).TableOf(n.Device("a"), ""))
+}

@@ -237,7 +237,7 @@ func (t *Topology) placeHops(s *scan, first int) {
 			on = map[netip.Prefix][]port{}
 			for i := first; i < len(t.attachments); i++ {
 				at := &t.attachments[i]
-				if p := t.port(i); at.Interface != "" && !at.Down && !slices.Contains(on[at.Prefix], p) {
+				if p := t.port(i); at.Interface != "" && !slices.Contains(on[at.Prefix], p) {
 					on[at.Prefix] = append(on[at.Prefix], p)
 					lengths[at.Prefix.Bits()] = true
 				}

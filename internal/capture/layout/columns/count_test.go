@@ -27,6 +27,7 @@ func TestATableThatIsAlwaysCounted(t *testing.T) {
 		title + names + row + count + other + count: {false, false},
 		title + names + row + other + count:         {true, false},
 		title + names + row + count + other:         {false, true},
+		title + names + row + count + title:         {false},
 		names + row:                                 {false},
 		base + "No. of Routes: 1\n":                 {false},
 		base:                                        {true},
