@@ -68,3 +68,18 @@ func TestATableWithoutTheNetworkOfAnInterface(t *testing.T) {
 		})
 	}
 }
+
+// TestAForwardingTableLacksNothing, whatever a listing of the other family's routes shows.
+func TestAForwardingTableLacksNothing(t *testing.T) {
+	four := network.TableFacts{Name: "default", Family: route.IPv4}
+	six := network.TableFacts{Name: "default", Family: route.IPv6, Kind: network.ForwardingTable}
+	direct := &route.Attributes{Protocol: route.Direct, NextHops: []route.NextHop{{Interface: "line1"}}}
+	four.Routes.AddRoute(route.Route{Prefix: netip.MustParsePrefix("10.61.17.0/24"), State: route.Active, Attributes: direct})
+	six.Routes.AddRoute(route.Route{Prefix: netip.MustParsePrefix("fd6b:17::/64"), State: route.Installed, Attributes: direct})
+	var b network.Builder
+	b.Add("a", network.Facts{Tables: []network.TableFacts{four, six},
+		Interfaces: []network.Interface{{Name: "hall16", State: network.LinkUp}},
+		Addresses: []network.Address{{Prefix: netip.MustParsePrefix("fd6b:16::1/64"), Interface: "hall16", Table: "default",
+			Mark: route.Mark{File: 1, Off: 7, End: 8}}}}, 0)
+	require.False(t, b.Build().Device("a").Table("default", route.IPv6).Lacks)
+}

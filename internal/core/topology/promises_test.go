@@ -268,3 +268,15 @@ func TestANextHopWithoutAnInterface(t *testing.T) {
 		require.Equal(t, far, topo.FarEnd(netip.MustParseAddr("10.0.0.2")), hop)
 	}
 }
+
+// TestWhoAnswersForAnother is not at the far end itself.
+func TestWhoAnswersForAnother(t *testing.T) {
+	const in = "a: direct 10.0.0.0/24 dev e0\na: addr 10.0.0.1/24 e0\na: static 10.9.0.0/16 via 10.0.0.7 dev e0\n" +
+		"b: direct 10.0.0.0/24 dev f0\nb: addr 10.0.0.5/24 f0\nb: link f0 up 02:00:00:00:00:0b\n" +
+		"a: neigh 10.0.0.7 e0 alive 02:00:00:00:00:0b\n"
+	at, ok := topology.Build(coretest.Build(in)).FarEndOf(netip.MustParseAddr("10.0.0.7"))
+	require.True(t, ok)
+	require.Equal(t, "b", at.Device.Name)
+	_, ok = topology.Build(coretest.Build(in + "b: addr 127.0.0.1/8 lo")).FarEndOf(netip.MustParseAddr("10.0.0.7"))
+	require.False(t, ok, "all its addresses were captured")
+}
