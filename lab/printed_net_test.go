@@ -53,8 +53,8 @@ func (r *printedRoute) hops() []printedHop {
 
 // part reads what a router's kernel uses; false where another system could not print it: it has rules or does not
 // forward, or sends into a link without a carrier.
-func (n *randomNet) part(r *router, instance string) (*printedPart, bool) {
-	p := &printedPart{router: r, instance: instance}
+func (n *randomNet) part(r *router) (*printedPart, bool) {
+	p := &printedPart{router: r}
 	if r.off[0] || r.off[1] || strings.Contains(n.run(r.name, "ip rule")+n.run(r.name, "ip -6 rule"), "lookup 77") {
 		return nil, false
 	}
@@ -113,24 +113,16 @@ func (p *printedPart) addresses(f int) (ports []string, all []netip.Prefix) {
 // printed writes the captures of the network as other systems print them: each device one router, or two that are its
 // routing instances. It returns the folder, and the shape of each device.
 func (n *randomNet) printed() (dir string, shapes []string) {
-	dir = n.captures("text", func(string, string) bool { return true })
 	var rest []*printedPart
+	other := map[string]bool{}
 	for _, r := range n.routers {
-		p, ok := n.part(r, "")
-		if !ok {
-			for _, c := range [][2]string{
-				{"routes4.txt", "ip route show table all"}, {"routes6.txt", "ip -6 route show table all"},
-				{"addresses.txt", "ip addr"}, {"rules4.txt", "ip rule"}, {"rules6.txt", "ip -6 rule"},
-				{"switches.txt", "sysctl net.ipv4.ip_forward net.ipv6.conf.all.forwarding"},
-				{"checks.txt", "sysctl -a -r net.ipv4.conf.*.rp_filter$"},
-			} {
-				n.capture(dir, r.name, c[0], n.run(r.name, c[1]))
-			}
+		if p, ok := n.part(r); ok {
+			rest, other[r.name] = append(rest, p), true
+		} else {
 			shapes = append(shapes, r.name+" as a kernel")
-			continue
 		}
-		rest = append(rest, p)
 	}
+	dir = n.captures("text", func(box, _ string) bool { return other[box] })
 	for len(rest) > 0 {
 		parts := rest[:1]
 		if len(rest) > 1 && n.chance(40) && !n.joined(rest[0].router, rest[1].router) {

@@ -1,12 +1,16 @@
 package forward_test
 
 import (
+	"net/netip"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 
+	"zarvek/internal/core/coretest"
 	"zarvek/internal/core/forward"
+	"zarvek/internal/core/network"
+	"zarvek/internal/core/topology"
 )
 
 // twoTables is a device with a main table and one of its own, in which another device hands back what it sends.
@@ -52,6 +56,28 @@ b: static 10.6.0.0/24 via 10.0.1.1 dev f1
 	require.Equal(t, forward.TwoWay, rt.Verdict)
 	rt = trace(in, "10.5.0.9", "10.0.1.1")
 	require.Equal(t, forward.NoRoute, rt.Forward.Verdict)
+}
+
+// TestAnOwnSourceBehindRules: a kernel whose rules are asked before its local table asks that of the VRF alone.
+func TestAnOwnSourceBehindRules(t *testing.T) {
+	var b network.Builder
+	for _, d := range []string{"a", "b"} {
+		own := ""
+		for line := range strings.Lines(twoTables) {
+			if rest, is := strings.CutPrefix(line, d+": "); is {
+				own += rest
+			}
+		}
+		f := coretest.Facts(own, 1)
+		if d == "a" {
+			f.Rules = []network.Rule{{Priority: 10, BeforeOwn: true, From: netip.MustParsePrefix("10.9.0.0/16"), Table: "7",
+				Mark: mark(50)}, {Priority: 32766, Table: "default"}}
+		}
+		b.Add(d, f, 0)
+	}
+	walker := forward.NewWalker(topology.Build(b.Build()))
+	rt := walker.Trace(netip.MustParseAddr("10.0.1.1"), netip.MustParseAddr("10.5.0.9"))
+	require.Equal(t, forward.Arrives, rt.Forward.Verdict)
 }
 
 // TestAnOwnSourceOfIPv6 is no reason to drop a packet.

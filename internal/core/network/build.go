@@ -203,7 +203,7 @@ func (d *Device) lacks(a Address) bool {
 		return true
 	}
 	t := d.Table(cmp.Or(a.Table, "default"), route.FamilyOf(a.Prefix.Addr()))
-	if t == nil || t.inPart() && !t.Supposed || !t.showsAttached() {
+	if t == nil || t.Weak || t.Undecided || t.Filtered.Known() || t.CutAt.IsValid() || !t.showsAttached() {
 		return false
 	}
 	for _, p := range []netip.Prefix{a.Prefix.Masked(), netip.PrefixFrom(a.Prefix.Addr(), a.Prefix.Addr().BitLen())} {

@@ -30,16 +30,11 @@ func (d *Device) findLacking(addresses []Address) {
 			name = cmp.Or(a.Table, tableOf[a.Interface])
 		}
 		t := d.Table(name, route.FamilyOf(addr))
-		if t == nil || !t.Chosen || t.inPart() || !attached || t.shows(a.Prefix) {
+		if t == nil || !t.Chosen || t.InPart() || t.Filtered.Known() || !attached || t.shows(a.Prefix) {
 			continue
 		}
 		t.Filtered, t.Lacks, t.Undecided = a.Mark, true, true
 	}
-}
-
-// inPart reports whether it is known already that the table may have more rows than were captured.
-func (t *Table) inPart() bool {
-	return t.Weak || t.Undecided || t.Supposed || t.Filtered.Known() || t.CutAt.IsValid()
 }
 
 // shows reports whether a table has a row for the network of an address, or for the address alone.

@@ -97,7 +97,7 @@ type inDetail struct {
 	listed bool   // the lines below are addresses, as the one above them says
 	six    bool   // the lines are about IPv6
 	first  int    // of the addresses, which of them are this paragraph's
-	titled string // the table that the title above names, "" for the default one
+	titled string // the table that the title above names, "" where none does
 	table  string // of this paragraph
 }
 

@@ -33,7 +33,7 @@ type reader struct {
 	form       *form
 	fresh      bool   // nothing but names came since the heading
 	of         string // the interface that the last title names
-	titled     string // the table that the last title names, "" for the default one
+	titled     string // the table that the last title names, "" where none does
 	forwarding string // the letter of the key for interfaces that forward
 	others     bool   // the rows are another device's addresses, or may be
 	broken     bool   // a row could not be read, which the next may go on with

@@ -46,13 +46,13 @@ func (r *reader) applied(w []string, lo, hi int) bool {
 	case w[0] == "access-list" && len(w) == 3 && (w[2] == "in" || w[2] == "out"):
 		r.restrict(fam, ifname, w[2] == "in", w[2] == "out", lo, hi)
 	case urpf > -1 && urpf < 2 && len(w) > urpf+1 && (w[urpf+1] == "strict" || w[urpf+1] == "loose"):
+		loose, notByDefault := w[urpf+1] == "loose", !byDefault(w)
 		if fam == 0 { // makers differ in whether that asks of IPv6 packets too
-			fam = route.IPv6
-			r.check(fam, ifname, w[urpf+1] == "loose", !byDefault(w), lo, hi)
+			r.check(route.IPv6, ifname, loose, notByDefault, lo, hi)
 			r.Facts.Checks[len(r.Facts.Checks)-1].Usual = true
 			fam = route.IPv4
 		}
-		r.check(fam, ifname, w[urpf+1] == "loose", !byDefault(w), lo, hi)
+		r.check(fam, ifname, loose, notByDefault, lo, hi)
 	default:
 		return r.decides(w, line, fam, ifname, lo, hi)
 	}
